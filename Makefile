@@ -1,0 +1,28 @@
+# Every target does its own set-up in .venv; only Python 3.11 or newer with venv is needed.
+PYTHON ?= python3
+BIN = .venv/bin
+
+.PHONY: demo test lint soak clean
+
+demo: .venv/ready
+	rm -rf build/demo
+	$(BIN)/gribble demo build/demo
+
+test: .venv/ready
+	$(BIN)/pytest
+
+soak: .venv/ready
+	GRIBBLE_SOAK=1 $(BIN)/pytest
+
+lint: .venv/ready
+	$(BIN)/ruff check
+	$(BIN)/ruff format --check
+	$(BIN)/mypy
+
+.venv/ready: pyproject.toml
+	$(PYTHON) -m venv .venv
+	$(BIN)/pip install --quiet --editable '.[dev]'
+	touch .venv/ready
+
+clean:
+	rm -rf .venv build

@@ -1,0 +1,39 @@
+"""`gribble identify`: what is this file, and where does it belong?"""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import typer
+
+from gribble.cli.app import command
+from gribble.cli.options import ConfigOption, JsonOption, VerboseOption
+
+
+@command("identify")
+def identify(
+    paths: Annotated[list[str], typer.Argument(metavar="PATH...", help="Files, archives or folders.")],
+    only: Annotated[str, typer.Option(metavar="needed", help="Show only what some need waits for.")] = "",
+    json: JsonOption = False,
+    verbose: VerboseOption = False,
+    config: ConfigOption = None,
+) -> int:
+    """What files are, whatever they are called, and where they belong; ends with the counts.
+
+    Example: gribble identify ~/Downloads/pack.zip --only needed
+    """
+    from gribble.cli.session import Session
+    from gribble.core.errors import ExitCode, GribbleError
+    from gribble.core.identify import identify as identify_holdings
+    from gribble.views.identify import identify_json, show_identify
+
+    if only not in ("", "needed"):
+        raise GribbleError(f"--only {only} is not known", fix="It takes one word: --only needed")
+    session = Session(config)
+    audits, found = session.look_at(paths, verbose=verbose)
+    files = identify_holdings(found, session.known, session.catalogue.sheets, audits)
+    if json:
+        session.screen.json(identify_json(files, only_needed=only == "needed"))
+    else:
+        show_identify(session.screen, files, only_needed=only == "needed", verbose=verbose)
+    return ExitCode.USAGE if session.catalogue.mistakes else ExitCode.CLEAN

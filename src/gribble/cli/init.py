@@ -1,0 +1,39 @@
+"""`gribble init`: a first gribble.toml from what is on disk."""
+
+from __future__ import annotations
+
+from gribble.cli.app import command
+
+
+@command("init")
+def init() -> int:
+    """Look at this folder and write a commented gribble.toml to begin with.
+
+    Example: cd ~/games && gribble init
+    """
+    from pathlib import Path
+
+    from gribble.cli.session import CONFIG_NAME
+    from gribble.core.catalogue.discover import discover
+    from gribble.core.errors import ExitCode, GribbleError, reason_of
+    from gribble.views.init import config_text
+    from gribble.views.looks import count
+    from gribble.views.screen import Screen
+
+    folder = Path.cwd()
+    found = discover(folder)
+    try:
+        with (folder / CONFIG_NAME).open("x", encoding="utf-8") as stream:
+            stream.write(config_text(found))
+    except FileExistsError:
+        raise GribbleError(f"{CONFIG_NAME} is here already", fix="Edit it, or move it away first.") from None
+    except OSError as error:
+        raise GribbleError(f"{CONFIG_NAME} cannot be written: {reason_of(error)}") from error
+    screen = Screen()
+    screen.say(
+        f"Wrote {CONFIG_NAME}: {count(len(found.sources), 'source')}, {count(len(found.catalogues), 'catalogue')}, "
+        f"{count(len(found.rigs), 'rig')}."
+    )
+    screen.say("Open it: check the paths, and write down the release of each emulator.")
+    screen.next("gribble check" if found.rigs else "gribble needs" if found.catalogues else "gribble demo")
+    return ExitCode.CLEAN

@@ -1,0 +1,43 @@
+"""The program: every command registered, and the bare call."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import typer
+
+from gribble import __version__
+from gribble.cli import check, demo, history, identify, init, needs, place, plan, undo
+from gribble.cli.app import app, ending
+from gribble.cli.options import ConfigOption
+
+__all__ = ["check", "demo", "history", "identify", "init", "main", "needs", "place", "plan", "undo"]
+
+
+def _version(wanted: bool) -> None:
+    if wanted:
+        typer.echo(f"gribble {__version__}")
+        raise typer.Exit
+
+
+@app.callback(invoke_without_command=True)
+def gribble(
+    context: typer.Context,
+    config: ConfigOption = None,
+    _version_wanted: Annotated[
+        bool, typer.Option("--version", callback=_version, is_eager=True, help="Print the version.")
+    ] = False,
+) -> None:
+    """Says what emulators need, proves what you have, and puts it in the right place, with an undo.
+
+    Without a command: the state of things in a few lines, and the next command.
+    """
+    if context.invoked_subcommand is None:
+        from gribble.cli.status import show_status
+
+        ending(show_status)(config)
+
+
+def main() -> None:
+    """Run the program."""
+    app(prog_name="gribble")

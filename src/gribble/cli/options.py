@@ -1,0 +1,36 @@
+"""Options that several commands share."""
+
+from __future__ import annotations
+
+from typing import Annotated, Optional
+
+import typer
+
+ConfigOption = Annotated[
+    Optional[str],  # noqa: UP045  (Typer reads this at run time)
+    typer.Option("--config", metavar="FILE", help="Use this gribble.toml.", show_default=False),
+]
+JsonOption = Annotated[bool, typer.Option("--json", help="One JSON object on standard output.")]
+VerboseOption = Annotated[bool, typer.Option("--verbose", "-v", help="Show everything, and what it cost.")]
+RigOption = Annotated[
+    Optional[list[str]],  # noqa: UP045
+    typer.Option("--rig", metavar="RIG", help="Only this rig (may be repeated).", show_default=False),
+]
+FromOption = Annotated[
+    Optional[list[str]],  # noqa: UP045
+    typer.Option("--from", metavar="PATH", help="One more source, this time only.", show_default=False),
+]
+AtOption = Annotated[
+    Optional[str],  # noqa: UP045
+    typer.Option("--at", metavar="PATH", help="The rig is here today.", show_default=False),
+]
+AsOption = Annotated[
+    Optional[list[str]],  # noqa: UP045
+    typer.Option("--as", metavar="EMULATOR=RELEASE", help="As if this release were installed.", show_default=False),
+]
+RereadOption = Annotated[bool, typer.Option("--reread", help="Read every file anew, whatever the index says.")]
+YesOption = Annotated[bool, typer.Option("--yes", "-y", help="Do not ask.")]
+EmulatorsArgument = Annotated[
+    Optional[list[str]],  # noqa: UP045
+    typer.Argument(metavar="[EMULATOR]...", help="Only these emulators.", show_default=False),
+]

@@ -1,0 +1,56 @@
+"""`gribble plan`: the steps, and what they would change."""
+
+from __future__ import annotations
+
+from typing import Annotated, Optional
+
+import typer
+
+from gribble.cli.app import command
+from gribble.cli.options import AtOption, ConfigOption, EmulatorsArgument, FromOption, JsonOption, RigOption
+
+
+@command("plan")
+def plan(
+    emulators: EmulatorsArgument = None,
+    rig: RigOption = None,
+    from_: FromOption = None,
+    at: AtOption = None,
+    out: Annotated[
+        Optional[str],  # noqa: UP045
+        typer.Option(metavar="FILE", help="Write the plan to a file, as JSON.", show_default=False),
+    ] = None,
+    json: JsonOption = False,
+    config: ConfigOption = None,
+) -> int:
+    """The steps that would put things right; nothing is written to a rig.
+
+    Example: gribble plan --rig lighthouse
+    """
+    import json as json_format
+    from pathlib import Path
+
+    from gribble.cli.session import Session, scope_of
+    from gribble.core.audit.findings import State
+    from gribble.core.errors import ExitCode, GribbleError, reason_of
+    from gribble.core.placing.plan import make_plan
+    from gribble.views.plan import plan_json, show_plan
+
+    scope = scope_of(rig, emulators, from_, at)
+    session = Session(config, strict=True)
+    audits = session.look(scope).audit(scope)
+    made = make_plan(audits)
+    if out:
+        try:
+            Path(out).write_text(json_format.dumps(plan_json(made), indent=1) + "\n")
+        except OSError as error:
+            raise GribbleError(f"{out} cannot be written: {reason_of(error)}") from error
+    if json:
+        session.screen.json(plan_json(made))
+    else:
+        show_plan(session.screen, made, audits)
+        if made.steps:
+            session.screen.next("gribble place", "shows this plan, asks, and carries it out")
+    if made.steps or made.obtain or made.refused:
+        return ExitCode.ATTENTION
+    return ExitCode.FAILED if State.AWAY in {found.state for found in audits} else ExitCode.CLEAN

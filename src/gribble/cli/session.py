@@ -1,0 +1,195 @@
+"""What a command starts from: the configuration it found, the catalogue, the index, and the world they show."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable
+from pathlib import Path
+
+import msgspec
+
+from gribble.core.audit.findings import RigAudit, State, worst
+from gribble.core.catalogue.config import check_against, load_config
+from gribble.core.catalogue.records import Config
+from gribble.core.catalogue.sheets import Catalogue, load_catalogue
+from gribble.core.errors import ExitCode, GribbleError, MistakesError
+from gribble.core.matching import KnownContents
+from gribble.core.survey.index import Index
+from gribble.core.survey.survey import Holding, Survey, Surveyor
+from gribble.core.survey.walking import MEMORY_FOLDER, Skipped
+from gribble.core.world import Scope, SeenRigs, World, check_scope, in_place, look, rig_root
+from gribble.stores.local import LocalRig
+from gribble.views.check import shorten
+from gribble.views.looks import count, size
+from gribble.views.progress import Bar
+from gribble.views.screen import Screen
+
+CONFIG_NAME = "gribble.toml"
+
+
+def find_config(given: str | None) -> Path | None:
+    """gribble.toml by `--config`, `$GRIBBLE_CONFIG`, the working folder upwards, then the user's config folder."""
+    named = given or os.environ.get("GRIBBLE_CONFIG")
+    if named:
+        path = Path(named).absolute()
+        return path / CONFIG_NAME if path.is_dir() else path
+    here = Path.cwd()
+    for folder in (here, *here.parents):
+        if (folder / CONFIG_NAME).is_file():
+            return folder / CONFIG_NAME
+    from platformdirs import user_config_path
+
+    path = user_config_path("gribble") / CONFIG_NAME
+    return path if path.is_file() else None
+
+
+class Session:
+    """One command's run: loads on creation, surveys on `look`, and tells what was passed over."""
+
+    def __init__(self, given: str | None, *, strict: bool = False, catalogue: Iterable[str] = ()) -> None:
+        """`strict` refuses to go on with a catalogue that has mistakes; `catalogue` folders need no configuration."""
+        self.screen = Screen()
+        self.config = Config()
+        self.path = None if catalogue and not given else find_config(given)
+        if self.path is not None:
+            self.config = load_config(self.path, Path.home())
+        elif not catalogue:
+            raise GribbleError(
+                "no gribble.toml here or in any folder above",
+                fix="gribble init writes one from what is on disk; gribble demo shows the job on made-up files.",
+            )
+        folders = [Path(folder).absolute() for folder in catalogue] or [Path(f) for f in self.config.catalogues]
+        self.catalogue: Catalogue = load_catalogue(folders)
+        self.known = KnownContents(self.catalogue.sheets.values())
+        self.memory = self._memory_folder()
+        self._check(strict)
+
+    def _memory_folder(self) -> Path | None:
+        """Where the index lives: `$GRIBBLE_HOME`, or `.gribble` beside gribble.toml."""
+        home = os.environ.get("GRIBBLE_HOME")
+        if home:
+            return Path(home).absolute()
+        return self.path.parent / MEMORY_FOLDER if self.path else None
+
+    def _check(self, strict: bool) -> None:
+        mistakes = check_against(self.config, self.catalogue, str(self.path))
+        if mistakes or (strict and self.catalogue.mistakes):
+            raise MistakesError([*self.catalogue.mistakes, *mistakes])
+        for mistake in self.catalogue.mistakes:
+            self.screen.tell(str(mistake))
+        if self.catalogue.mistakes:
+            self.screen.tell(
+                f"gribble: {count(len(self.catalogue.mistakes), 'mistake')} in the catalogue; "
+                "those sheets are left out, the rest goes on"
+            )
+
+    def surveyor(self, index: Index, bar: Bar, *, reread: bool = False, everything: bool = False) -> Surveyor:
+        """A surveyor with this session's known contents."""
+        return Surveyor(self.known, index, listener=bar, reread=reread, everything=everything)
+
+    def open_index(self) -> Index:
+        """The index, in memory only where there is no configuration to keep it beside."""
+        return Index(self.memory / "index.sqlite" if self.memory else None)
+
+    def look(self, scope: Scope, *, reread: bool = False, verbose: bool = False) -> World:
+        """Survey the world; what was passed over is told on standard error."""
+        check_scope(self.config, scope)
+        self.tell_open_runs(scope)
+        index = self.open_index()
+        try:
+            with Bar(self.screen.err, "Surveying") as bar:
+                surveyor = self.surveyor(index, bar, reread=reread)
+                world = look(self.config, self.catalogue, scope, surveyor, self.seen())
+        finally:
+            index.close()
+        self._tell_passed_over(world.passed_over)
+        if index.note:
+            self.screen.tell(f"note: {index.note}")
+        if verbose:
+            tally = surveyor.tally
+            self.screen.tell(
+                f"surveyed {count(tally.files, 'file')}: {tally.opened:,} opened, {size(tally.bytes_read)} read"
+            )
+        return world
+
+    def look_at(self, paths: list[str], *, verbose: bool = False) -> tuple[tuple[RigAudit, ...], list[Holding]]:
+        """The audits of the rigs alone, and what some files, archives or folders hold; a named file is read whole."""
+        rigs_only = msgspec.structs.replace(self.config, sources=())
+        index = self.open_index()
+        try:
+            with Bar(self.screen.err, "Surveying") as bar:
+                world = look(rigs_only, self.catalogue, Scope(), self.surveyor(index, bar), self.seen())
+                surveys = [self._survey_path(Path(path).absolute(), index, bar) for path in paths]
+        finally:
+            index.close()
+        for survey in surveys:
+            self._tell_passed_over(in_place(survey))
+        if verbose and index.note:
+            self.screen.tell(f"note: {index.note}")
+        return world.audit(Scope()), [holding for survey in surveys for holding in survey.holdings]
+
+    def _tell_passed_over(self, passed: Iterable[Skipped]) -> None:
+        for skipped in passed:
+            where = shorten(skipped.path) + (f": {skipped.member}" if skipped.member else "")
+            self.screen.tell(f"passed over {where}: {skipped.why}")
+
+    def _survey_path(self, path: Path, index: Index, bar: Bar) -> Survey:
+        if path.is_dir():
+            return self.surveyor(index, bar).survey(path)
+        return self.surveyor(index, bar, everything=True).survey_file(path)
+
+    def seen(self) -> SeenRigs:
+        """The memory of rigs seen before."""
+        return SeenRigs(self.memory / "seen.json" if self.memory else None)
+
+    def local_rigs(self, scope: Scope) -> list[LocalRig]:
+        """The rigs in scope that are there now."""
+        check_scope(self.config, scope)
+        rigs = [
+            LocalRig(name, Path(rig_root(name, rig, scope)), rig.volume)
+            for name, rig in self.config.rig.items()
+            if not scope.rigs or name in scope.rigs
+        ]
+        return [rig for rig in rigs if rig.root.is_dir()]
+
+    def tell_open_runs(self, scope: Scope) -> None:
+        """Say which rigs have a run that was cut short."""
+        for rig in self.local_rigs(scope):
+            for run in rig.open_runs():
+                what = "undo of run" if run.undoing else "run"
+                self.screen.tell(
+                    f"note: {what} {run.number} on {rig.name} was cut short; "
+                    "gribble place --resume finishes it, gribble undo takes it back"
+                )
+
+    def ended(self, states: Iterable[State]) -> int:
+        """The exit status for some states: an error in the catalogue first, then a rig away, then attention."""
+        states = list(states)
+        if self.catalogue.mistakes:
+            return ExitCode.USAGE
+        if worst(states) in (State.LIMITED, State.BLOCKED):
+            return ExitCode.ATTENTION
+        return ExitCode.FAILED if State.AWAY in states else ExitCode.CLEAN
+
+
+def scope_of(
+    rigs: list[str] | None = None,
+    emulators: list[str] | None = None,
+    sources: list[str] | None = None,
+    at: str | None = None,
+    releases: list[str] | None = None,
+) -> Scope:
+    """The scope from a command's options. Raises GribbleError for a release that is not EMULATOR=RELEASE."""
+    pairs = {}
+    for text in releases or ():
+        emulator, equals, release = text.partition("=")
+        if not (emulator and equals and release):
+            raise GribbleError(f"--as {text} is not EMULATOR=RELEASE", fix="For example: --as sandpiper=3.2")
+        pairs[emulator] = release
+    return Scope(
+        rigs=tuple(rigs or ()),
+        emulators=tuple(emulators or ()),
+        sources=tuple(str(Path(source).absolute()) for source in sources or ()),
+        at=str(Path(at).absolute()) if at else None,
+        releases=pairs,
+    )

@@ -1,0 +1,1 @@
+"""Everything Gribble works out; knows nothing of terminals, environments or exit."""

@@ -1,0 +1,1 @@
+"""Needs against holdings: verdicts, remedies and states, as pure functions."""

@@ -1,0 +1,44 @@
+"""The stock: every holding of sources and rigs, found by content or by name, nearest and safest copy first."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from gribble.core.catalogue.records import Accept
+from gribble.core.matching import is_content
+from gribble.core.paths import base, fold
+from gribble.core.survey.survey import Holding
+
+
+class Stock:
+    """Holdings by digest and by folded name. Links are left out: they are never copied or moved."""
+
+    def __init__(self, holdings: Iterable[Holding]) -> None:
+        self._by_digest: dict[tuple[str, str], list[Holding]] = {}
+        self._by_name: dict[str, list[Holding]] = {}
+        for holding in holdings:
+            if holding.link:
+                continue
+            for pair in holding.digests.known().items():
+                self._by_digest.setdefault(pair, []).append(holding)
+            self._by_name.setdefault(fold(base(holding.member or holding.path)), []).append(holding)
+
+    def copies(self, accept: Accept, rig: str) -> list[Holding]:
+        """Every holding proven to be this content, as near to the rig and as safe as can be first."""
+        strongest = accept.strongest()
+        if strongest is None:
+            return []
+        found = self._by_digest.get((strongest, accept.get(strongest) or ""), ())
+        right = [holding for holding in found if is_content(accept, holding.size, holding.digests)]
+        return sorted(right, key=lambda holding: _nearness(holding, rig))
+
+    def namesakes(self, names: Iterable[str], rig: str) -> list[Holding]:
+        """Holdings outside the rig that go by one of these names, whatever they contain."""
+        found = [holding for name in names for holding in self._by_name.get(fold(name), ()) if holding.rig != rig]
+        return sorted(found, key=lambda holding: _nearness(holding, rig))
+
+
+def _nearness(holding: Holding, rig: str) -> tuple[bool, int, int, str, str]:
+    """Loose before archived; on the rig, then in a source, then on another rig; then the shortest name."""
+    distance = 0 if holding.rig == rig else 1 if not holding.rig else 2
+    return (holding.member is not None, distance, len(holding.path), holding.path, holding.member or "")

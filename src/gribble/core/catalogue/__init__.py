@@ -1,0 +1,1 @@
+"""What is known about what emulators need: the user's configuration and the sheets."""

@@ -1,0 +1,172 @@
+"""Loading gribble.toml, and fitting sheets to the rigs it names."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+from typing import Any
+
+import msgspec
+from msgspec import Struct
+
+from gribble.core.catalogue.records import Config, Installed, Need, Reject, Sheet
+from gribble.core.catalogue.releases import concerns, release_fault
+from gribble.core.catalogue.sheets import Catalogue
+from gribble.core.catalogue.tables import Mistakes, read_table, read_toml, suggest
+from gribble.core.errors import Mistake, MistakesError
+from gribble.core.paths import join, path_fault
+
+VOLUMES = ("auto", "fat32", "exfat", "ntfs", "ext4", "apfs")
+_RIG_NAME = re.compile(r"^[A-Za-z0-9_-]+$")
+
+
+def load_config(path: Path, home: Path) -> Config:
+    """The configuration with its folders made absolute: relative to the file, `~` to the home folder.
+
+    Raises MistakesError with every mistake of the file.
+    """
+    mistakes = Mistakes(str(path))
+    tables = read_toml(path, mistakes)
+    config = read_table(Config, _long_form(tables), "", mistakes) if tables is not None else None
+    if config is not None:
+        _check_config(config, mistakes)
+    if config is None or mistakes.found:
+        raise MistakesError(mistakes.found)
+
+    def absolute(folder: str) -> str:
+        if folder == "~" or folder.startswith("~/"):
+            return str(home / folder[2:])
+        return str((path.parent / folder).absolute())
+
+    return msgspec.structs.replace(
+        config,
+        sources=tuple(map(absolute, config.sources)),
+        catalogues=tuple(map(absolute, config.catalogues)),
+        rig={name: msgspec.structs.replace(rig, at=absolute(rig.at)) for name, rig in config.rig.items()},
+    )
+
+
+def _long_form(tables: dict[str, Any]) -> dict[str, Any]:
+    """`sandpiper = "3.1"` written out as `sandpiper = { release = "3.1" }`."""
+    rigs = tables.get("rig")
+    for rig in rigs.values() if isinstance(rigs, dict) else ():
+        emulators = rig.get("emulators") if isinstance(rig, dict) else None
+        if isinstance(emulators, dict):
+            rig["emulators"] = {
+                name: {"release": value} if isinstance(value, str) else value for name, value in emulators.items()
+            }
+    return tables
+
+
+def _check_config(config: Config, mistakes: Mistakes) -> None:
+    for key, folders in (("sources", config.sources), ("catalogues", config.catalogues)):
+        for number, folder in enumerate(folders):
+            if not folder:
+                mistakes.add(f"{key}[{number}]", "is empty")
+    for name, rig in config.rig.items():
+        where = f"rig.{name}"
+        if not _RIG_NAME.match(name):
+            mistakes.add(where, "a rig's name is made of letters, digits, - and _")
+        if not rig.at:
+            mistakes.add(f"{where}.at", "is empty")
+        if "://" in rig.at:
+            mistakes.add(f"{where}.at", f'"{rig.at}": this Gribble reaches local folders only')
+        if rig.volume not in VOLUMES:
+            mistakes.add(f"{where}.volume", f'"{rig.volume}" should be one of {", ".join(VOLUMES)}')
+        for emulator, installed in rig.emulators.items():
+            _check_installed(installed, f"{where}.emulators.{emulator}", mistakes)
+
+
+def _check_installed(installed: Installed, where: str, mistakes: Mistakes) -> None:
+    if installed.at and (fault := path_fault(installed.at)):
+        mistakes.add(f"{where}.at", f'"{installed.at}" {fault}')
+    for key, folder in installed.folders.items():
+        if fault := path_fault(folder):
+            mistakes.add(f"{where}.folders.{key}", f'"{folder}" {fault}')
+
+
+class Fitted(Struct, frozen=True, kw_only=True):
+    """A sheet fitted to one rig and release: folders as they lie there, only the needs that concern it.
+
+    `unmeetable` are needs none of whose known contents works with the release.
+    """
+
+    emulator: str
+    title: str
+    release: str | None
+    folders: dict[str, str]
+    needs: tuple[Need, ...]
+    ignore: frozenset[str] = frozenset()
+    unmeetable: frozenset[str] = frozenset()
+    note: str = ""
+
+
+def fit_sheet(sheet: Sheet, installed: Installed | None = None) -> Fitted:
+    """The needs of a sheet that concern an installed release and the machines played on a rig.
+
+    Accepts that do not work with the release stay in the need; `works_with` tells them apart. Without
+    an installation the whole sheet is fitted, as for the newest release.
+    """
+    installed = installed or Installed()
+    played = set(sheet.machines if installed.machines is None else installed.machines)
+    release, note = installed.release, ""
+    if release is not None and (fault := release_fault(release, sheet.order)):
+        note = f'release "{release}" {fault}; the newest known is taken instead'
+    needs = tuple(
+        need
+        for need in sheet.need
+        if concerns(need.releases, release, sheet.order) and (need.machines is None or played & set(need.machines))
+    )
+    folders = {key: join(installed.at, installed.folders.get(key, folder)) for key, folder in sheet.folders.items()}
+    marked = tuple(_mark_accepts(need, release, sheet.order) for need in needs)
+    unmeetable = {need.id for need, left in zip(needs, marked, strict=True) if need.accept and not left.accept}
+    return Fitted(
+        emulator=sheet.emulator,
+        title=sheet.title or sheet.emulator,
+        release=release,
+        folders=folders,
+        needs=marked,
+        ignore=frozenset(installed.ignore),
+        unmeetable=frozenset(unmeetable),
+        note=note,
+    )
+
+
+def _mark_accepts(need: Need, release: str | None, order: tuple[str, ...]) -> Need:
+    """Accepts for other releases become rejects that say so: the content is known, but not for this release."""
+    fitting = tuple(accept for accept in need.accept if concerns(accept.releases, release, order))
+    others = tuple(
+        Reject(
+            **accept.known(),
+            size=accept.size,
+            label=accept.label or accept.version or "",
+            why=f"Works only with release {accept.releases}.",
+        )
+        for accept in need.accept
+        if accept not in fitting and accept.strongest()
+    )
+    return msgspec.structs.replace(need, accept=fitting, reject=need.reject + others)
+
+
+def check_against(config: Config, catalogue: Catalogue, file: str) -> list[Mistake]:
+    """Mistakes of a configuration that only the catalogue can tell: unknown emulators, machines, folders, needs."""
+    mistakes = Mistakes(file)
+    for name, rig in config.rig.items():
+        for emulator, installed in rig.emulators.items():
+            where = f"rig.{name}.emulators.{emulator}"
+            sheet = catalogue.sheets.get(emulator)
+            if sheet is None and catalogue.mistakes:
+                continue  # its sheet may be among those that could not be read, which are told already
+            if sheet is None:
+                mistakes.add(where, f"no sheet for it in the catalogues{suggest(emulator, list(catalogue.sheets))}")
+                continue
+            known = {
+                "machines": (installed.machines or (), list(sheet.machines)),
+                "folders": (tuple(installed.folders), list(sheet.folders)),
+                "ignore": (installed.ignore, [need.id for need in sheet.need]),
+            }
+            for key, (words, right) in known.items():
+                for word in words:
+                    if word not in right:
+                        mistakes.add(f"{where}.{key}", f'the sheet knows no "{word}"{suggest(word, right)}')
+    return mistakes.found

@@ -1,0 +1,122 @@
+"""Reading TOML tables into records, telling every mistake of a file at once.
+
+A typed decoder stops at the first mistake. `read_table` walks the record types instead, converts value by value,
+and keeps a mistake with its key path for each value that does not fit.
+"""
+
+from __future__ import annotations
+
+import difflib
+import enum
+import tomllib
+import types
+import typing
+from pathlib import Path
+from typing import Any, TypeVar
+
+import msgspec
+from msgspec import NODEFAULT, Struct
+
+from gribble.core.errors import Mistake, reason_of
+
+T = TypeVar("T", bound=Struct)
+
+
+class Mistakes:
+    """The mistakes found so far in one file."""
+
+    def __init__(self, file: str) -> None:
+        self.file = file
+        self.found: list[Mistake] = []
+
+    def add(self, where: str, what: str) -> None:
+        """Note one mistake at a key path."""
+        self.found.append(Mistake(self.file, where, what))
+
+
+def read_toml(path: Path, mistakes: Mistakes) -> dict[str, Any] | None:
+    """The file's tables, or None with a mistake that says why they cannot be read."""
+    try:
+        return tomllib.loads(path.read_bytes().decode("utf-8-sig"))
+    except OSError as error:
+        mistakes.add("", f"cannot be read: {reason_of(error)}")
+    except UnicodeDecodeError as error:
+        mistakes.add("", f"is not UTF-8 text (byte {error.start})")
+    except tomllib.TOMLDecodeError as error:
+        mistakes.add("", f"is not TOML: {error}")
+    return None
+
+
+def read_table(kind: type[T], table: object, where: str, mistakes: Mistakes) -> T | None:
+    """A record from a table; None, with at least one mistake noted, where it does not fit."""
+    if not isinstance(table, dict):
+        mistakes.add(where, f"should be a table, but is {_say_value(table)}")
+        return None
+    fields = {field.encode_name: field for field in msgspec.structs.fields(kind)}
+    before = len(mistakes.found)
+    values: dict[str, object] = {}
+    for key, value in table.items():
+        path = f"{where}.{key}" if where else str(key)
+        if key in fields:
+            values[fields[key].name] = _read_value(fields[key].type, value, path, mistakes)
+        else:
+            mistakes.add(path, f"unknown key{suggest(key, list(fields))}")
+    for key, field in fields.items():
+        if field.default is NODEFAULT and field.default_factory is NODEFAULT and key not in table:
+            mistakes.add(f"{where}.{key}" if where else key, "is missing")
+    return kind(**values) if len(mistakes.found) == before else None
+
+
+def suggest(word: str, known: list[str]) -> str:
+    """ "; did you mean 'x'?" for the nearest known word, else the known ones if they are few."""
+    near = difflib.get_close_matches(word, known, n=1)
+    if near:
+        return f"; did you mean '{near[0]}'?"
+    return f"; known: {', '.join(sorted(known))}" if 0 < len(known) <= 20 else ""
+
+
+def _read_value(kind: Any, value: object, where: str, mistakes: Mistakes) -> object:
+    kind = _without_none(kind)
+    origin, args = typing.get_origin(kind), typing.get_args(kind)
+    if isinstance(kind, type) and issubclass(kind, Struct):
+        return read_table(kind, value, where, mistakes)
+    if origin is tuple and isinstance(value, list):
+        items = [_read_value(args[0], item, f"{where}[{n}]", mistakes) for n, item in enumerate(value)]
+        return tuple(items)
+    if origin is dict and isinstance(value, dict):
+        return {key: _read_value(args[1], item, f"{where}.{key}", mistakes) for key, item in value.items()}
+    try:
+        return msgspec.convert(value, kind)
+    except msgspec.ValidationError:
+        mistakes.add(where, f"should be {_say_kind(kind)}, but is {_say_value(value)}")
+        return None
+
+
+def _without_none(kind: Any) -> Any:
+    if typing.get_origin(kind) in (types.UnionType, typing.Union):
+        return next(arg for arg in typing.get_args(kind) if arg is not type(None))
+    return kind
+
+
+def _say_kind(kind: Any) -> str:
+    if isinstance(kind, type) and issubclass(kind, enum.Enum):
+        return "one of " + ", ".join(f'"{member.value}"' for member in kind)
+    if typing.get_origin(kind) is tuple:
+        return "a list"
+    if typing.get_origin(kind) is dict:
+        return "a table"
+    return {str: "text in quotes", int: "a whole number", bool: "true or false"}.get(kind, str(kind))
+
+
+def _say_value(value: object) -> str:
+    match value:
+        case bool():
+            return str(value).lower()
+        case str():
+            return f'"{value}"' if len(value) <= 40 else "a long text"
+        case dict():
+            return "a table"
+        case list():
+            return "a list"
+        case _:
+            return str(value)

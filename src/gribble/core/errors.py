@@ -1,0 +1,53 @@
+"""What can go wrong, as facts from which the top of the program makes its message."""
+
+from __future__ import annotations
+
+from enum import IntEnum
+
+from msgspec import Struct
+
+
+class ExitCode(IntEnum):
+    """Exit status of every command."""
+
+    CLEAN = 0  # all is well
+    ATTENTION = 1  # something needs attention
+    USAGE = 2  # bad usage, configuration or catalogue
+    FAILED = 3  # a step failed, or a rig is away
+    INTERRUPTED = 130
+
+
+class GribbleError(Exception):
+    """What stops a command: one sentence on what and where, one on what to do."""
+
+    def __init__(self, what: str, *, fix: str = "", code: ExitCode = ExitCode.USAGE) -> None:
+        super().__init__(what)
+        self.what = what
+        self.fix = fix
+        self.code = code
+
+
+class Mistake(Struct, frozen=True):
+    """One mistake in one file: where (key path or line, may be empty) and what."""
+
+    file: str
+    where: str
+    what: str
+
+    def __str__(self) -> str:
+        return ": ".join(part for part in (self.file, self.where, self.what) if part)
+
+
+class MistakesError(GribbleError):
+    """Every mistake of the files that were read, all at once."""
+
+    def __init__(self, mistakes: list[Mistake]) -> None:
+        many = f"{len(mistakes)} mistakes" if len(mistakes) != 1 else "1 mistake"
+        files = ", ".join(dict.fromkeys(mistake.file for mistake in mistakes))
+        super().__init__(f"{many} in {files}", fix="Correct the lines named above, then run the command again.")
+        self.mistakes = mistakes
+
+
+def reason_of(error: OSError) -> str:
+    """The operating system's reason in a few words, without errno or path."""
+    return (error.strerror or str(error) or type(error).__name__).lower()

@@ -1,0 +1,111 @@
+"""Identifying: what each holding is, and where it belongs on the user's rigs (or by the sheets alone)."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from msgspec import Struct
+
+from gribble.core.audit.findings import Finding, RigAudit
+from gribble.core.catalogue.records import Sheet
+from gribble.core.matching import Known, KnownContents
+from gribble.core.paths import join
+from gribble.core.survey.survey import Holding
+
+
+class Match(Struct, frozen=True, kw_only=True):
+    """One need that a content is known to. `to` is where it belongs, relative to the rig's root.
+
+    `rig` is empty where no rig has the emulator; the place is then the sheet's own. `why` says why it is rejected.
+    """
+
+    emulator: str
+    need: str
+    title: str
+    accept: str
+    rig: str
+    to: str
+    needed: bool
+    rejected: bool
+    why: str = ""
+
+
+class Identified(Struct, frozen=True, kw_only=True):
+    """What one holding is: verdict `known`, `rejected` or `unknown`, and every need that knows it."""
+
+    holding: Holding
+    verdict: str
+    matches: tuple[Match, ...]
+
+    @property
+    def needed(self) -> bool:
+        """Whether some need on a rig waits for this content."""
+        return any(match.needed for match in self.matches)
+
+
+def identify(
+    holdings: Iterable[Holding], known: KnownContents, sheets: dict[str, Sheet], audits: tuple[RigAudit, ...]
+) -> tuple[Identified, ...]:
+    """What each holding is. The audits tell which needs are still open.
+
+    An archive whose members are holdings of their own is left out, unless it is a known content itself.
+    """
+    findings: dict[tuple[str, str], list[tuple[str, Finding]]] = {}
+    for rig in audits:
+        for emulator in rig.emulators:
+            for finding in emulator.findings:
+                findings.setdefault((emulator.emulator, finding.need.id), []).append((rig.rig, finding))
+    holdings = tuple(holdings)
+    archives = {holding.place for holding in holdings if holding.member is not None}
+    files = (_identify(holding, known, sheets, findings) for holding in holdings)
+    return tuple(
+        file for file in files if file.matches or file.holding.member is not None or file.holding.place not in archives
+    )
+
+
+def _identify(
+    holding: Holding,
+    known: KnownContents,
+    sheets: dict[str, Sheet],
+    findings: dict[tuple[str, str], list[tuple[str, Finding]]],
+) -> Identified:
+    matches: list[Match] = []
+    for match in known.matches(holding.size, holding.digests):
+        on_rigs = findings.get((match.emulator, match.need.id), [])
+        matches += [_match(match, rig, finding, holding) for rig, finding in on_rigs]
+        if not on_rigs:
+            sheet = sheets[match.emulator]
+            matches.append(_match_sheet(match, join(sheet.folders[match.need.folder], match.need.name)))
+    verdict = "unknown" if not matches else "rejected" if all(match.rejected for match in matches) else "known"
+    return Identified(holding=holding, verdict=verdict, matches=tuple(matches))
+
+
+def _match(match: Known, rig: str, finding: Finding, holding: Holding) -> Match:
+    """A match on a rig, where the release may reject what the sheet accepts for others."""
+    fits = any(accept.known() == match.content.known() for accept in finding.need.accept)
+    rejects = [reject for reject in finding.need.reject if reject.known() == match.content.known()]
+    return Match(
+        emulator=match.emulator,
+        need=match.need.id,
+        title=match.need.title or match.need.id,
+        accept=match.content.label,
+        rig=rig,
+        to=finding.chief.expected,
+        needed=fits and not finding.met and not (holding.rig == rig and finding.chief.found is holding),
+        rejected=not fits,
+        why=rejects[0].why if rejects else "",
+    )
+
+
+def _match_sheet(match: Known, to: str) -> Match:
+    return Match(
+        emulator=match.emulator,
+        need=match.need.id,
+        title=match.need.title or match.need.id,
+        accept=match.content.label,
+        rig="",
+        to=to,
+        needed=False,
+        rejected=match.rejected,
+        why=getattr(match.content, "why", ""),
+    )

@@ -1,0 +1,76 @@
+"""Known contents: which sizes and digests any sheet asks for, and what a file with them is."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from msgspec import Struct
+
+from gribble.core.catalogue.records import Accept, Digests, Need, Reject, Sheet
+
+
+class Known(Struct, frozen=True):
+    """One content that a sheet knows, and the need that accepts or rejects it."""
+
+    emulator: str
+    need: Need
+    content: Accept | Reject
+
+    @property
+    def rejected(self) -> bool:
+        """Whether the sheet knows it as not working."""
+        return isinstance(self.content, Reject)
+
+
+class KnownContents:
+    """Every content that the sheets know by a digest, looked up by size and strongest digest.
+
+    This is what keeps a survey quick: `algorithms` tells which digests of a file could matter at all, from its
+    size and, where an archive carries it, its CRC-32.
+    """
+
+    def __init__(self, sheets: Iterable[Sheet]) -> None:
+        self._by_size: dict[int | None, list[tuple[str, Accept | Reject]]] = {}
+        self._by_digest: dict[tuple[str, str], list[Known]] = {}
+        for sheet in sheets:
+            for need in sheet.need:
+                contents: tuple[Accept | Reject, ...] = (*need.accept, *need.reject)
+                for content in contents:
+                    self._add(Known(sheet.emulator, need, content))
+
+    def _add(self, known: Known) -> None:
+        content = known.content
+        strongest = content.strongest()
+        if strongest is None:
+            return
+        self._by_size.setdefault(content.size, []).append((strongest, content))
+        self._by_digest.setdefault((strongest, content.get(strongest) or ""), []).append(known)
+
+    def algorithms(self, size: int, crc32: str | None = None) -> frozenset[str]:
+        """The digests that decide what a file of this size is; empty where nothing known can match.
+
+        `crc32` is a checksum that an archive carries: contents known by another one are ruled out.
+        """
+        candidates = (*self._by_size.get(size, ()), *self._by_size.get(None, ()))
+        return frozenset(
+            strongest
+            for strongest, content in candidates
+            if crc32 is None or content.crc32 is None or content.crc32 == crc32
+        )
+
+    def matches(self, size: int, digests: Digests) -> tuple[Known, ...]:
+        """Every known content that a file with this size and these digests is."""
+        return tuple(
+            known
+            for algorithm, digest in digests.known().items()
+            for known in self._by_digest.get((algorithm, digest), ())
+            if known.content.size in (None, size)
+        )
+
+
+def is_content(content: Accept | Reject, size: int, digests: Digests) -> bool:
+    """Whether a file is this content, proven by the strongest digest the content is known by."""
+    strongest = content.strongest()
+    if strongest is None or content.size not in (None, size):
+        return False
+    return digests.get(strongest) == content.get(strongest)

@@ -1,0 +1,59 @@
+"""Path rules: which relative paths stay below their root, and what names fold into one."""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from pathlib import Path
+
+_DRIVE = re.compile(r"^[A-Za-z]:")
+
+
+def path_fault(path: str) -> str | None:
+    """Why a relative path from a sheet, a configuration or an archive must not be used, or None.
+
+    Paths use forward slashes; one that could leave its root on any system is refused on every system.
+    """
+    if not path:
+        return "is empty"
+    if any(ord(char) < 32 or ord(char) == 127 for char in path):
+        return "contains a control character"
+    if "\\" in path:
+        return "contains a backslash; use forward slashes"
+    if path.startswith(("/", "~")):
+        return "is absolute; it must be relative"
+    if _DRIVE.match(path):
+        return "starts with a drive letter; it must be relative"
+    if ".." in path.split("/"):
+        return "climbs out of its root with '..'"
+    return None
+
+
+def name_fault(name: str) -> str | None:
+    """Why a file name from a sheet must not be used, or None. A name is one part of a path."""
+    return path_fault(name) or ("contains a slash; give the folder apart" if "/" in name else None)
+
+
+def join(*parts: str) -> str:
+    """Parts of a relative path joined by forward slashes, with empty and '.' parts left out."""
+    return "/".join(part for whole in parts for part in whole.split("/") if part not in ("", "."))
+
+
+def parent(path: str) -> str:
+    """The folder of a relative path; empty for the root itself."""
+    return path.rpartition("/")[0]
+
+
+def base(path: str) -> str:
+    """The last part of a relative path."""
+    return path.rpartition("/")[2]
+
+
+def fold(name: str) -> str:
+    """The form in which names that differ only in case (or Unicode composition) are equal."""
+    return unicodedata.normalize("NFC", name).casefold()
+
+
+def leads_out(root: Path, target: Path) -> bool:
+    """Whether a path, links followed, ends outside the root."""
+    return not target.resolve().is_relative_to(root.resolve())

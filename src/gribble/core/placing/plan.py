@@ -1,0 +1,203 @@
+"""From findings to steps: what would put things right, in an order in which nothing displaced is missed."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable
+from enum import StrEnum
+
+from msgspec import Struct, field
+
+from gribble.core.audit.findings import Finding, PlaceFinding, Remedy, RigAudit, Verdict
+from gribble.core.catalogue.records import Digests
+from gribble.core.paths import fold
+from gribble.core.survey.survey import Holding
+
+_UNKNOWN = Digests()
+
+
+class StepKind(StrEnum):
+    """What a step does."""
+
+    COPY = "copy"
+    EXTRACT = "extract"
+    RENAME = "rename"
+    DISPLACE = "displace"
+
+
+class Step(Struct, frozen=True, kw_only=True):
+    """One change to a rig. `bytes` is what it writes.
+
+    Paths on the rig are relative to its root, others absolute. `replaces` is the file now at `to`, spelled as it
+    is on disk; it goes to the attic. What an earlier step of the run displaced is read from the attic.
+    """
+
+    rig: str
+    step: StepKind
+    from_: str = field(name="from")
+    member: str | None = None
+    to: str | None = None
+    bytes: int = 0
+    digests: Digests = Digests()
+    replaces: str | None = None
+    emulator: str = ""
+    need: str = ""
+
+
+class Refused(Struct, frozen=True, kw_only=True):
+    """A remedy that cannot be planned, and why."""
+
+    rig: str
+    emulator: str
+    need: str
+    reason: str
+
+
+class Gap(Struct, frozen=True, kw_only=True):
+    """A need that only the user can meet: nothing held has its content."""
+
+    rig: str
+    emulator: str
+    finding: Finding
+
+
+class Plan(Struct, frozen=True, kw_only=True):
+    """The steps that would put things right, what cannot be planned, and what is still to be obtained."""
+
+    steps: tuple[Step, ...] = ()
+    refused: tuple[Refused, ...] = ()
+    obtain: tuple[Gap, ...] = ()
+
+    @property
+    def bytes(self) -> int:
+        """What all steps write, in bytes."""
+        return sum(step.bytes for step in self.steps)
+
+    def on(self, rig: str) -> tuple[Step, ...]:
+        """The steps on one rig."""
+        return tuple(step for step in self.steps if step.rig == rig)
+
+
+class _Wish(Struct, frozen=True):
+    """One place to put right."""
+
+    emulator: str
+    finding: Finding
+    place: PlaceFinding
+
+
+def make_plan(rigs: Iterable[RigAudit], *, by_name: bool = False) -> Plan:
+    """The plan for some rigs. `by_name` also takes files that only their name speaks for."""
+    steps: list[Step] = []
+    refused: list[Refused] = []
+    gaps: list[Gap] = []
+    for rig in rigs:
+        planner = _Planner(rig, by_name)
+        steps += planner.steps
+        refused += planner.refused
+        gaps += planner.gaps
+    return Plan(steps=tuple(steps), refused=tuple(refused), obtain=tuple(gaps))
+
+
+class _Planner:
+    """Plans one rig."""
+
+    def __init__(self, rig: RigAudit, by_name: bool) -> None:
+        self._rig = rig
+        self.steps: list[Step] = []
+        self.refused: list[Refused] = []
+        self.gaps: list[Gap] = []
+        self._targets: dict[str, Holding] = {}
+        self._displaced: set[str] = set()
+        # A file wanted in several places is copied first, and renamed where it only lacks its name.
+        wishes = sorted(self._wishes(by_name), key=lambda wish: wish.place.remedy is Remedy.RENAME)
+        self._uses = Counter(wish.place.use.path for wish in wishes if wish.place.use and wish.place.movable)
+        self._leaving = {path for wish in wishes for path in _leaving(wish.place)}
+        for wish in wishes:
+            self._plan(wish)
+
+    def _wishes(self, by_name: bool) -> Iterable[_Wish]:
+        for emulator in self._rig.emulators:
+            for finding in emulator.findings:
+                if finding.ignored:
+                    continue
+                for place in finding.places:
+                    namesake = by_name and place.verdict is Verdict.MISSING and place.use is not None
+                    if place.remedy in (Remedy.RENAME, Remedy.PLACE, Remedy.REPLACE) or namesake:
+                        yield _Wish(emulator.emulator, finding, place)
+                if any(place.remedy is Remedy.OBTAIN and not (by_name and place.use) for place in finding.places):
+                    self.gaps.append(Gap(rig=self._rig.rig, emulator=emulator.emulator, finding=finding))
+
+    def _plan(self, wish: _Wish) -> None:
+        place = wish.place
+        use = place.use
+        assert use is not None
+        if use.path != place.expected or use.rig != self._rig.rig:
+            key = fold(place.expected) if self._rig.folds_case else place.expected
+            twin = self._targets.setdefault(key, use)
+            if twin is not use and (twin.size, twin.digests) != (use.size, use.digests):
+                reason = f"{place.expected} is wanted with another content by an earlier step"
+                self.refused.append(
+                    Refused(rig=self._rig.rig, emulator=wish.emulator, need=wish.finding.need.id, reason=reason)
+                )
+                return
+            if twin is use:
+                self.steps.append(self._bring(wish, use))
+        for path in place.in_way:
+            if path not in self._displaced:
+                self._displaced.add(path)
+                self.steps.append(self._step(wish, StepKind.DISPLACE, from_=path))
+
+    def _bring(self, wish: _Wish, use: Holding) -> Step:
+        place = wish.place
+        kind = StepKind.EXTRACT if use.member is not None else StepKind.COPY
+        if place.movable:
+            self._uses[use.path] -= 1
+            if self._uses[use.path] == 0 and use.path not in self._leaving:
+                kind = StepKind.RENAME
+        replaces = place.occupied if place.occupied != use.path else None
+        if replaces:
+            self._displaced.add(replaces)
+        return self._step(
+            wish,
+            kind,
+            from_=use.path if use.rig == self._rig.rig else str(use.place),
+            member=use.member,
+            to=place.expected,
+            bytes_=0 if kind is StepKind.RENAME else use.size,
+            digests=use.digests if place.accept else Digests(),
+            replaces=replaces,
+        )
+
+    def _step(
+        self,
+        wish: _Wish,
+        kind: StepKind,
+        *,
+        from_: str,
+        member: str | None = None,
+        to: str | None = None,
+        bytes_: int = 0,
+        digests: Digests = _UNKNOWN,
+        replaces: str | None = None,
+    ) -> Step:
+        return Step(
+            rig=self._rig.rig,
+            step=kind,
+            from_=from_,
+            member=member,
+            to=to,
+            bytes=bytes_,
+            digests=digests,
+            replaces=replaces,
+            emulator=wish.emulator,
+            need=wish.finding.need.id,
+        )
+
+
+def _leaving(place: PlaceFinding) -> Iterable[str]:
+    """The paths that putting a place right displaces."""
+    use = place.use
+    if place.occupied and (use is None or use.path != place.occupied):
+        yield place.occupied
+    yield from place.in_way

@@ -1,0 +1,307 @@
+"""Carrying out a plan, finishing a run that was cut short, and taking a run back.
+
+Each step is made of acts that can be repeated: after a kill, finishing a step looks at what is there and does the
+rest. At every moment a place holds the old file or the whole new one (a rename in case alone, by way of a third name,
+excepted). DESIGN.md section 9.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+from msgspec import Struct
+
+from gribble.core.errors import ExitCode, GribbleError
+from gribble.core.paths import base, fold, join, parent
+from gribble.core.placing.journal import Begin, Journal, Run
+from gribble.core.placing.plan import Step, StepKind
+from gribble.core.placing.store import Store, StoreError
+from gribble.core.survey.digests import Digester
+
+Opener = Callable[[Path, str | None], Iterator[bytes]]
+"""Gives the content of a local file, or of a member of a local archive; may raise StoreError."""
+
+Told = Callable[[Step, str], None]
+"""Told of each step as it ends, with the reason if it was refused."""
+
+
+class Changed(Struct, frozen=True):
+    """A file that is not as a run left it, and what is there instead."""
+
+    path: str
+    why: str
+
+
+class _StepError(Exception):
+    """A step cannot be carried out; it has changed nothing."""
+
+
+class Runner:
+    """Carries out and takes back the runs of one rig."""
+
+    def __init__(self, store: Store, journal: Journal, opener: Opener, told: Told | None = None) -> None:
+        self._store = store
+        self._journal = journal
+        self._opener = opener
+        self._told = told or (lambda _step, _reason: None)
+
+    # Forwards
+
+    def carry_out(self, run: Run) -> None:
+        """Do every step of a run that is not done yet, one that was cut short included, and close the run.
+
+        A step that cannot be done is noted with its reason, and the others go on. Raises GribbleError only where
+        the journal cannot be written.
+        """
+        for number, step in enumerate(run.steps):
+            if number in run.done or number in run.failed:
+                continue
+            try:
+                sha1 = self._do(run, number, step)
+            except (StoreError, _StepError) as error:
+                self._clear(number, run)
+                self._journal.failed(run, number, str(error))
+                self._told(step, str(error))
+            else:
+                self._journal.done(run, number, sha1)
+                self._told(step, "")
+        self._journal.end(run, "done")
+
+    def _do(self, run: Run, number: int, step: Step) -> str:
+        resumed = number in run.begun
+        if not resumed:
+            self._check_unchanged(step)
+            makes = tuple(self._store.missing_folders(step.to)) if step.to else ()
+            slot = f"{run.number:04d}/{number}/{step.from_ if step.step is StepKind.DISPLACE else step.replaces or ''}"
+            self._journal.begin(run, number, Begin(slot=slot, makes=makes))
+        begin = run.begun[number]
+        for folder in begin.makes:
+            self._store.make_folder(folder)
+        if step.step is StepKind.DISPLACE:
+            if not self._store.kept(begin.slot):
+                self._store.displace(step.from_, begin.slot)
+            return ""
+        assert step.to is not None
+        if step.step is StepKind.RENAME:
+            return self._rename(run, number, step, step.to, begin)
+        if resumed and step.digests.strongest() and self._holds(step.to, step):
+            return self._sha1(self._store.read(step.to))
+        return self._bring(run, number, step, step.to, begin)
+
+    def _check_unchanged(self, step: Step) -> None:
+        """Refuse a step whose world is not the plan's."""
+        if step.replaces and not self._store.exists(step.replaces):
+            raise _StepError(f"{step.replaces} is gone since the plan was made; make a new plan")
+        if step.to and step.to not in (step.replaces, step.from_) and self._store.exists(step.to):
+            raise _StepError(f"{step.to} is there now, but was not when the plan was made; make a new plan")
+
+    def _bring(self, run: Run, number: int, step: Step, to: str, begin: Begin) -> str:
+        """Write the new content beside its place, prove it, keep the old file, and rename over it."""
+        work = _work_name(to, run, number)
+        digester = Digester({"sha1", *step.digests.known()})
+        self._store.write(work, _fed(self._open(run, number, step), digester))
+        digests = digester.digests()
+        if any(digests.get(name) != digest for name, digest in step.digests.known().items()):
+            raise _StepError(f"{step.from_} has changed since it was looked at; run gribble plan again")
+        if step.replaces:
+            self._store.keep(step.replaces, begin.slot)
+        self._store.rename(work, step.replaces or to)
+        if step.replaces and step.replaces != to:
+            self._rename_by_third(step.replaces, to, run, number)
+        return digests.sha1 or ""
+
+    def _rename(self, run: Run, number: int, step: Step, to: str, begin: Begin) -> str:
+        third = _third_name(to, run, number)
+        if self._store.exists(third):
+            self._store.rename(third, to)
+        elif self._store.exists(step.from_):
+            if not self._holds(step.from_, step):
+                raise _StepError(f"{step.from_} has changed since it was looked at; run gribble plan again")
+            if step.replaces:
+                self._store.keep(step.replaces, begin.slot)
+            if fold(step.from_) == fold(to):
+                self._rename_by_third(step.from_, to, run, number)
+            else:
+                self._store.rename(step.from_, to)
+        elif not (self._store.exists(to) and self._holds(to, step)):
+            raise _StepError(f"{step.from_} is gone since the plan was made; make a new plan")
+        return self._sha1(self._store.read(to))
+
+    def _rename_by_third(self, old: str, new: str, run: Run, number: int) -> None:
+        """Rename where the two names may be one to the volume."""
+        third = _third_name(new, run, number)
+        self._store.rename(old, third)
+        self._store.rename(third, new)
+
+    def _open(self, run: Run, number: int, step: Step) -> Iterator[bytes]:
+        """The content a step brings; what this run has displaced before is read from the attic."""
+        source = Path(step.from_)
+        if source.is_absolute():
+            return self._opener(source, step.member)
+        for earlier in range(number):
+            begin = run.begun.get(earlier)
+            other = run.steps[earlier]
+            displaced = other.from_ if other.step is StepKind.DISPLACE else other.replaces
+            if begin and displaced == step.from_ and self._store.kept(begin.slot):
+                return self._store.read_kept(begin.slot, step.member)
+        return self._store.read(step.from_, step.member)
+
+    def _holds(self, path: str, step: Step) -> bool:
+        """Whether a file has the content of a step."""
+        digester = Digester(step.digests.known())
+        for block in self._store.read(path):
+            digester.update(block)
+        return digester.digests() == step.digests
+
+    def _sha1(self, blocks: Iterator[bytes]) -> str:
+        digester = Digester({"sha1"})
+        for block in blocks:
+            digester.update(block)
+        return digester.digests().sha1 or ""
+
+    def _clear(self, number: int, run: Run) -> None:
+        """Remove what a refused step has begun to write, and the folders it made."""
+        begin, to = run.begun.get(number), run.steps[number].to
+        if begin is None or to is None:
+            return
+        try:
+            self._store.discard(_work_name(to, run, number))
+        except StoreError:
+            return
+        for folder in reversed(begin.makes):
+            self._store.remove_folder(folder)
+
+    # Back
+
+    def changed_since(self, run: Run) -> list[Changed]:
+        """Every file that is not as the run left it, so that taking the run back would lose something."""
+        after: dict[str, str] = {}
+        for number, step in enumerate(run.steps):
+            if number not in run.done or number in run.turned:
+                continue
+            for path in (step.from_ if step.step in (StepKind.RENAME, StepKind.DISPLACE) else "", step.replaces):
+                if path:
+                    after[path] = ""
+            if step.to:
+                after[step.to] = run.done[number]
+        changed = []
+        for path, sha1 in after.items():
+            there = self._store.exists(path)
+            if sha1 and not there:
+                changed.append(Changed(path, "is gone"))
+            elif there and not sha1:
+                changed.append(Changed(path, "is a new file that the run did not put there"))
+            elif there and self._sha1(self._store.read(path)) != sha1:
+                changed.append(Changed(path, "has another content than the run put there"))
+        return changed
+
+    def take_back(self, run: Run, leave: frozenset[str] = frozenset()) -> None:
+        """Undo every step, last first; files named in `leave` stay as they are. Raises GribbleError on a failure."""
+        for number in reversed(range(len(run.steps))):
+            step = run.steps[number]
+            if number not in run.begun or number in run.back or number in run.failed:
+                continue
+            if leave & {step.to, step.from_, step.replaces}:
+                self._told(step, "left as it is")
+                continue
+            if number not in run.turned:
+                self._journal.turn(run, number)
+            try:
+                self._undo(run, number, step, run.begun[number])
+            except StoreError as error:
+                raise GribbleError(
+                    f"taking back stopped at {step.to or step.from_}: {error}",
+                    fix="What was taken back stays so. Remove the cause, then run gribble undo again.",
+                    code=ExitCode.FAILED,
+                ) from error
+            self._journal.back(run, number)
+            self._told(step, "")
+        self._journal.end(run, "undone")
+
+    def _undo(self, run: Run, number: int, step: Step, begin: Begin) -> None:
+        store = self._store
+        if step.step is StepKind.DISPLACE:
+            if store.kept(begin.slot):
+                store.bring_back(begin.slot, step.from_)
+            return
+        assert step.to is not None
+        store.discard(_work_name(step.to, run, number))
+        third = _third_name(step.to, run, number)
+        if step.step is StepKind.RENAME:
+            self._undo_rename(run, number, step, step.to, begin, third)
+        else:
+            self._undo_bring(run, number, step, step.to, begin, third)
+        for folder in reversed(begin.makes):
+            store.remove_folder(folder)
+
+    def _undo_bring(self, run: Run, number: int, step: Step, to: str, begin: Begin, third: str) -> None:
+        """The new file goes to the attic, the old one comes back over it."""
+        store, spare_slot = self._store, _undo_slot(run, number, to)
+        old = step.replaces
+        if old and old != to:
+            for path in (to, third):
+                if store.exists(path):
+                    store.rename(path, third)
+                    store.rename(third, old)
+        if old is None:
+            if store.exists(to) and (number in run.done or self._holds(to, step)):
+                store.displace(to, spare_slot)
+        elif store.kept(begin.slot):
+            if store.exists(old):
+                store.keep(old, spare_slot)
+            store.bring_back(begin.slot, old)
+
+    def _undo_rename(self, run: Run, number: int, step: Step, to: str, begin: Begin, third: str) -> None:
+        store, way = self._store, _undo_slot(run, number, to)
+        if store.exists(third):
+            store.rename(third, step.from_)
+        if not step.replaces:
+            if not store.exists(step.from_) and store.exists(to):
+                if fold(to) == fold(step.from_):
+                    store.rename(to, third)
+                    store.rename(third, step.from_)
+                else:
+                    store.rename(to, step.from_)
+            return
+        if store.kept(begin.slot):
+            if not store.exists(step.from_):
+                store.keep(to, way)
+            store.bring_back(begin.slot, step.replaces)
+        if store.kept(way):
+            store.bring_back(way, step.from_)
+
+
+def new_run_number(folders: list[Path]) -> int:
+    """One more than the highest number of any journal in these folders."""
+    names = [path.stem for folder in folders if folder.is_dir() for path in folder.iterdir()]
+    return 1 + max((int(name) for name in names if name.isdecimal()), default=0)
+
+
+def check_room(store: Store, rig: str, steps: tuple[Step, ...]) -> None:
+    """Raise GribbleError where a rig has too little room for what the steps write (displaced files stay)."""
+    wanted, free = sum(step.bytes for step in steps), store.free_bytes()
+    if wanted > free:
+        raise GribbleError(
+            f"{rig} has too little room: {wanted:,} bytes are to be written, {free:,} are free",
+            fix="Nothing was changed. Make room, or narrow the plan to some emulators.",
+            code=ExitCode.FAILED,
+        )
+
+
+def _fed(blocks: Iterator[bytes], digester: Digester) -> Iterator[bytes]:
+    for block in blocks:
+        digester.update(block)
+        yield block
+
+
+def _work_name(to: str, run: Run, number: int) -> str:
+    return join(parent(to), f".gribble-{run.number}-{number}.part")
+
+
+def _third_name(to: str, run: Run, number: int) -> str:
+    return join(parent(to), f".gribble-{run.number}-{number}.third")
+
+
+def _undo_slot(run: Run, number: int, to: str) -> str:
+    return f"{run.number:04d}-undone/{number}/{base(to)}"

@@ -1,0 +1,59 @@
+"""The small interface behind which a rig lives. Paths are relative to its root, with forward slashes.
+
+The attic of a store keeps displaced files in *slots*, named by relative paths of their own.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Protocol
+
+
+class StoreError(Exception):
+    """The store could not do what was asked; the text says why."""
+
+
+class Store(Protocol):
+    """A rig's files and its attic. Every method may raise StoreError."""
+
+    def exists(self, path: str) -> bool:
+        """Whether a file is there under exactly this spelling."""
+
+    def read(self, path: str, member: str | None = None) -> Iterator[bytes]:
+        """The content of a file, or of a member of an archive, block by block."""
+
+    def write(self, path: str, blocks: Iterator[bytes]) -> None:
+        """Write a new file and flush it to the disk; what was there under this name is written over."""
+
+    def rename(self, old: str, new: str) -> None:
+        """Rename a file over whatever is at the new name, in one instant, and flush the folders."""
+
+    def discard(self, path: str) -> None:
+        """Remove a work file of Gribble's own, if it is there."""
+
+    def missing_folders(self, path: str) -> list[str]:
+        """The folders above a path that are still to be made, outermost first."""
+
+    def make_folder(self, path: str) -> None:
+        """Make one folder, if it is not there."""
+
+    def remove_folder(self, path: str) -> None:
+        """Remove a folder if it is empty."""
+
+    def keep(self, path: str, slot: str) -> None:
+        """Put a file into the attic as well, leaving it in place; a slot that is filled stays as it is."""
+
+    def displace(self, path: str, slot: str) -> None:
+        """Move a file into the attic."""
+
+    def bring_back(self, slot: str, path: str) -> None:
+        """Move a file from the attic over whatever is at a path, in one instant."""
+
+    def kept(self, slot: str) -> bool:
+        """Whether a slot of the attic is filled."""
+
+    def read_kept(self, slot: str, member: str | None = None) -> Iterator[bytes]:
+        """The content of a slot of the attic, or of a member of the archive in it, block by block."""
+
+    def free_bytes(self) -> int:
+        """The room left, in bytes."""

@@ -1,0 +1,1 @@
+"""Reading sources and rigs into holdings, once."""

@@ -1,0 +1,1 @@
+"""The Lighthouse Games Room: a made-up world, generated from a seed."""

@@ -1,0 +1,15 @@
+"""The walk through the whole job on the made-up world, command by command."""
+
+from __future__ import annotations
+
+TOUR: tuple[tuple[str, str], ...] = (
+    ("What does Sandpiper need, and which of it is here?", "needs sandpiper"),
+    ("What is in the drawer, whatever it is called?", "identify drawer"),
+    ("What is right and wrong on the rigs, and why?", "check"),
+    ("What would put it right? Nothing is written yet.", "plan"),
+    ("Put it right. (--yes answers the question.)", "place --yes"),
+    ("And now? Only what nobody here has is left.", "check"),
+    ("Take it all back: the rigs are exactly as they were.", "undo --yes"),
+    ("As before: the same verdicts as at the start.", ""),
+)
+"""What is asked at each stop, and the command that answers it (the last stop is the bare command)."""

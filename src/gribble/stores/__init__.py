@@ -1,0 +1,1 @@
+"""Where a rig lives, behind one small interface."""

@@ -1,0 +1,1 @@
+"""From results to text: terminal views and JSON."""

@@ -1,0 +1,140 @@
+"""Plans, runs and their history, for the terminal and as `plan/1` and `history/1`."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from rich.text import Text
+
+from gribble.core.audit.findings import RigAudit
+from gribble.core.paths import base
+from gribble.core.placing.journal import Run
+from gribble.core.placing.plan import Gap, Plan, Step, StepKind
+from gribble.views.check import shorten
+from gribble.views.looks import QUIET, VERDICTS, count, size
+from gribble.views.screen import Screen, styled, verdict
+
+_GLYPHS = {StepKind.COPY: "+", StepKind.EXTRACT: "↑", StepKind.RENAME: "≈", StepKind.DISPLACE: "×"}
+
+
+def show_plan(screen: Screen, plan: Plan, audits: tuple[RigAudit, ...]) -> None:
+    """What would be done, rig by rig; what cannot be; what is still to obtain; which rigs are away."""
+    if plan.steps:
+        screen.say(
+            styled(count(len(plan.steps), "step"), "bold"), f", {size(plan.bytes)} to write. Nothing is deleted."
+        )
+    else:
+        screen.say(styled("Nothing to do.", "bold"))
+    for rig in dict.fromkeys(step.rig for step in plan.steps):
+        screen.out.print()
+        screen.say(styled(rig, "bold"))
+        screen.grid([_row(step) for step in plan.on(rig)])
+    if plan.refused:
+        screen.out.print()
+        screen.say(styled("Cannot be done", "bold"))
+        screen.grid([(f"{one.emulator}: {one.need}", one.reason) for one in plan.refused])
+    show_gaps(screen, plan.obtain)
+    for found in audits:
+        if found.away:
+            screen.out.print()
+            screen.say(f"{found.rig} is away: {found.away}. Nothing is planned for it.")
+
+
+def show_gaps(screen: Screen, gaps: tuple[Gap, ...]) -> None:
+    """What only the user can get."""
+    if not gaps:
+        return
+    screen.out.print()
+    screen.say(styled("Still to obtain", "bold"))
+    screen.grid([(verdict(gap.finding.chief.verdict), gap.finding.need.id, _gap_words(gap)) for gap in gaps])
+
+
+def _gap_words(gap: Gap) -> str:
+    need = gap.finding.need
+    level = "" if need.level == "must" else f" ({need.level})"
+    return f"{need.title or need.id} for {gap.emulator} on {gap.rig}{level}: {gap.finding.chief.reason}"
+
+
+def _row(step: Step) -> tuple[str | Text, ...]:
+    return Text(f"{_GLYPHS[step.step]} {step.step}", style=VERDICTS["sound"][1]), step_words(step)
+
+
+def step_words(step: Step) -> Text:
+    """One step: where to, from what, and what goes to the attic for it."""
+    source = shorten(step.from_) if step.from_.startswith("/") else step.from_
+    if step.to is None:
+        return Text.assemble(styled(source, "bold"), styled("  goes to the attic", QUIET))
+    what = f"{step.member} in {source}" if step.member is not None else source
+    text = Text.assemble(styled(step.to, "bold"), styled(f"\nfrom {what}"))
+    if step.bytes:
+        text.append_text(styled(f"  {size(step.bytes)}", QUIET))
+    if step.replaces:
+        name = base(step.replaces)
+        text.append_text(styled(f"\nthe {name} that is there goes to the attic"))
+    return text
+
+
+def plan_json(plan: Plan) -> dict[str, Any]:
+    """`plan/1` (DESIGN.md section 6)."""
+    return {
+        "gribble": "plan/1",
+        "steps": [step_json(step) for step in plan.steps],
+        "bytes": plan.bytes,
+        "refused": [
+            {"rig": one.rig, "emulator": one.emulator, "need": one.need, "reason": one.reason} for one in plan.refused
+        ],
+        "obtain": [
+            {"rig": gap.rig, "emulator": gap.emulator, "need": gap.finding.need.id, "reason": gap.finding.chief.reason}
+            for gap in plan.obtain
+        ],
+    }
+
+
+def step_json(step: Step) -> dict[str, Any]:
+    """One step of `plan/1`."""
+    return {
+        "rig": step.rig,
+        "step": step.step,
+        "from": step.from_,
+        "member": step.member,
+        "to": step.to,
+        "bytes": step.bytes,
+        "sha1": step.digests.sha1,
+        "digests": step.digests.known(),
+        "replaces": step.replaces,
+        "emulator": step.emulator,
+        "need": step.need,
+    }
+
+
+def show_history(screen: Screen, runs: list[Run]) -> None:
+    """Every run, newest first."""
+    if not runs:
+        screen.say("No runs yet: nothing was ever placed on these rigs.")
+        return
+    rows: list[tuple[str | Text, ...]] = [
+        tuple(styled(title, "bold") for title in ("run", "rig", "when", "steps", "written", "state"))
+    ]
+    for run in runs:
+        done = len(run.done)
+        steps = f"{done}" if done == len(run.steps) else f"{done} of {len(run.steps)}"
+        rows.append((str(run.number), run.rig, run.when, steps, size(run.bytes), run.state))
+    screen.grid(rows, indent=0)
+
+
+def history_json(runs: list[Run]) -> dict[str, Any]:
+    """`history/1` (DESIGN.md section 12)."""
+    return {
+        "gribble": "history/1",
+        "runs": [
+            {
+                "run": run.number,
+                "rig": run.rig,
+                "when": run.when,
+                "steps": len(run.done),
+                "bytes": run.bytes,
+                "state": run.state,
+            }
+            for run in runs
+        ],
+    }

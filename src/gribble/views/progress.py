@@ -1,0 +1,69 @@
+"""A progress bar on standard error for work of more than a second; silent in a pipe."""
+
+from __future__ import annotations
+
+import time
+from types import TracebackType
+
+from rich.console import Console
+from rich.progress import (
+    BarColumn,
+    DownloadColumn,
+    Progress,
+    TaskID,
+    TextColumn,
+    TimeRemainingColumn,
+    TransferSpeedColumn,
+)
+
+PATIENCE = 1.0
+"""Seconds of work before a bar appears."""
+
+
+class Bar:
+    """Listens to a survey or a run, and shows bytes, rate and time left once it takes a while."""
+
+    def __init__(self, console: Console, what: str) -> None:
+        self._console = console
+        self._what = what
+        self._started = time.monotonic()
+        self._expected = 0
+        self._done = 0
+        self._progress: Progress | None = None
+        self._task = TaskID(0)
+
+    def __enter__(self) -> Bar:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        if self._progress:
+            self._progress.stop()
+
+    def expect(self, bytes_: int) -> None:
+        """So many more bytes are going to be handled."""
+        self._expected += bytes_
+        if self._progress:
+            self._progress.update(self._task, total=self._expected)
+
+    def advance(self, bytes_: int) -> None:
+        """So many bytes have been handled."""
+        self._done += bytes_
+        if self._progress:
+            self._progress.update(self._task, completed=self._done)
+        elif self._console.is_terminal and time.monotonic() - self._started > PATIENCE:
+            self._start()
+
+    def _start(self) -> None:
+        self._progress = Progress(
+            TextColumn(self._what),
+            BarColumn(style="#7f8a96", complete_style="#3d8fb8", finished_style="#3d8fb8"),
+            DownloadColumn(binary_units=True),
+            TransferSpeedColumn(),
+            TimeRemainingColumn(),
+            console=self._console,
+            transient=True,
+        )
+        self._progress.start()
+        self._task = self._progress.add_task(self._what, total=self._expected, completed=self._done)

@@ -1,0 +1,112 @@
+"""Where views write: results to standard output, all else to standard error, and nothing hostile to either.
+
+Names come from archives, disks and catalogues; control characters, lone surrogates and marks that turn the writing
+direction are shown as escapes, and no name is ever taken for markup.
+"""
+
+from __future__ import annotations
+
+import json
+import re
+import sys
+from collections.abc import Iterable
+from typing import Any
+
+from rich.console import Console
+from rich.text import Text
+
+from gribble.views.looks import QUIET, STATES, VERDICTS
+
+_HOSTILE = re.compile("[\x00-\x1f\x7f-\x9f\ud800-\udfff\u200b-\u200f\u2028-\u202e\u2066-\u2069\ufeff]")
+
+
+def clean(text: str) -> str:
+    """The text with everything that could play tricks on a terminal shown as an escape."""
+
+    def escape(match: re.Match[str]) -> str:
+        code = ord(match[0])
+        if 0xDC80 <= code <= 0xDCFF:  # a byte of a name that is not UTF-8
+            return f"\\x{code - 0xDC00:02x}"
+        return f"\\x{code:02x}" if code < 256 else f"\\u{code:04x}"
+
+    return _HOSTILE.sub(escape, text)
+
+
+def styled(text: str, style: str = "") -> Text:
+    """Cleaned text in a style; a leading line break is the view's own and kept."""
+    lead = "\n" if text.startswith("\n") else ""
+    return Text(lead + clean(text.removeprefix("\n")), style=style)
+
+
+def verdict(word: str) -> Text:
+    """A verdict with its glyph."""
+    glyph, colour = VERDICTS[word]
+    return Text(f"{glyph} {word}", style=colour)
+
+
+def state(word: str) -> Text:
+    """A state with its glyph."""
+    glyph, colour = STATES[word]
+    return Text(f"{glyph} {word}", style=f"bold {colour}")
+
+
+class Screen:
+    """Two consoles, one a stream."""
+
+    def __init__(self) -> None:
+        self.out = _console(sys.stdout)
+        self.err = _console(sys.stderr)
+
+    def say(self, *parts: str | Text, style: str = "") -> None:
+        """One line of the result; parts are joined as they are."""
+        line = Text()
+        for part in parts:
+            line.append_text(part if isinstance(part, Text) else styled(part, style))
+        self.out.print(line, soft_wrap=not self.out.is_terminal and len(line) <= self.out.width)
+
+    def lines(self, text: str) -> None:
+        """Prepared plain text, line by line, never wrapped."""
+        for line in text.splitlines():
+            self.out.print(styled(line), soft_wrap=True)
+
+    def grid(self, rows: Iterable[tuple[str | Text, ...]], *, indent: int = 2) -> None:
+        """Rows under one another, columns aligned, the last one wrapped into what is left of the width."""
+        table = [[cell if isinstance(cell, Text) else styled(cell) for cell in row] for row in rows]
+        widths = [max(cell.cell_len for cell in column) for column in list(zip(*table, strict=True))[:-1]]
+        start = indent + sum(widths) + 2 * len(widths)
+        room = max(self.out.width - start, 20)
+        for row in table:
+            head = Text(" " * indent)
+            for cell, width in zip(row, widths, strict=False):
+                head.append_text(cell).append(" " * (width - cell.cell_len + 2))
+            for line in row[-1].wrap(self.out, room, overflow="fold"):
+                line.rstrip()
+                head.append_text(line)
+                head.rstrip()
+                self.out.print(head, soft_wrap=True)
+                head = Text(" " * start)
+
+    def next(self, command: str, why: str = "") -> None:
+        """The command to type next."""
+        self.out.print()
+        self.say(
+            Text("Next: ", style="bold"), styled(command, "bold #3d8fb8"), styled(f"   {why}" if why else "", QUIET)
+        )
+
+    def json(self, answer: dict[str, Any]) -> None:
+        """The answer as one JSON object; names that are not UTF-8 keep their bytes as lone surrogates."""
+        sys.stdout.write(json.dumps(answer, indent=1) + "\n")
+
+    def tell(self, *parts: str | Text, style: str = "") -> None:
+        """One line beside the result, on standard error."""
+        line = Text()
+        for part in parts:
+            line.append_text(part if isinstance(part, Text) else styled(part, style))
+        self.err.print(line, soft_wrap=True)
+
+
+def _console(stream: Any) -> Console:
+    console = Console(file=stream, highlight=False, markup=False, emoji=False)
+    if not console.is_terminal and console.width < 80:
+        console.width = 80
+    return console

@@ -1,0 +1,53 @@
+"""The answer of bare `gribble`: a line for each emulator, and where to begin."""
+
+from __future__ import annotations
+
+from rich.text import Text
+
+from gribble.core.audit.findings import EmulatorAudit, RigAudit, State, worst
+from gribble.core.catalogue.records import Level
+from gribble.views.check import shorten, show_next
+from gribble.views.looks import count
+from gribble.views.screen import Screen, state, styled
+
+
+def show_start(screen: Screen) -> None:
+    """What to do without a configuration."""
+    screen.say(styled("No gribble.toml here or in any folder above.", "bold"))
+    screen.out.print()
+    screen.grid(
+        [
+            ("gribble init", "look at this folder and write a gribble.toml to begin with"),
+            ("gribble demo", "see the whole job on made-up files, in a folder of its own"),
+            ("gribble --help", "all commands"),
+        ]
+    )
+
+
+def show_state(screen: Screen, audits: tuple[RigAudit, ...]) -> None:
+    """Each rig and emulator in a line, then the next command."""
+    screen.say(state(worst(found.state for found in audits)), "" if audits else "  no rigs in gribble.toml yet")
+    for found in audits:
+        screen.out.print()
+        screen.say(styled(found.rig, "bold"), styled(f"  {shorten(found.root)}", "#7f8a96"), "  ", state(found.state))
+        rows: list[tuple[str | Text, ...]] = [
+            (
+                state(emulator.state),
+                styled(f"{emulator.title} {emulator.release or ''}".rstrip()),
+                styled(_in_short(emulator)),
+            )
+            for emulator in found.emulators
+        ]
+        screen.grid(rows)
+        if found.away:
+            screen.say(f"  away: {found.away}")
+    if all(found.state == State.READY for found in audits) and audits:
+        screen.next("gribble check", "shows each need with its proof")
+    else:
+        show_next(screen, audits, detail="gribble check")
+
+
+def _in_short(emulator: EmulatorAudit) -> str:
+    musts = [finding for finding in emulator.findings if finding.need.level is Level.MUST]
+    met = sum(finding.met for finding in musts)
+    return f"{met} of {count(len(musts), 'needed file')} right"

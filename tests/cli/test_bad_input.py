@@ -1,0 +1,238 @@
+"""Bad input of every kind: one clear line or a verdict with a reason, the rest goes on, nothing is lost."""
+
+from __future__ import annotations
+
+import ctypes
+import os
+import subprocess
+import sys
+import zipfile
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+from gribble.demo.contents import content
+from tests.conftest import Ended, Gribble, tree
+
+
+def config(old: str, new: str) -> Callable[[Path], None]:
+    return edit("gribble.toml", old, new)
+
+
+def sheet(old: str, new: str) -> Callable[[Path], None]:
+    return edit("catalogue/sandpiper.sheet.toml", old, new)
+
+
+def edit(name: str, old: str, new: str) -> Callable[[Path], None]:
+    def change(world: Path) -> None:
+        text = (world / name).read_text()
+        assert old in text
+        (world / name).write_text(text.replace(old, new, 1))
+
+    return change
+
+
+def write(name: str, data: bytes) -> Callable[[Path], None]:
+    def change(world: Path) -> None:
+        path = os.path.join(os.fsencode(world), os.fsencode(name))
+        os.makedirs(os.path.dirname(path), exist_ok=True)
+        with open(path, "wb") as stream:
+            stream.write(data)
+
+    return change
+
+
+def climbing_zip(world: Path) -> None:
+    with zipfile.ZipFile(world / "drawer/odd.zip", "w") as archive:
+        archive.writestr("../../x", content("vesper-sound"))
+
+
+def link_out(world: Path) -> None:
+    (world / "rigs/lighthouse/sandpiper/boot/tern8.rom").rename(world / "outside.rom")
+    (world / "rigs/lighthouse/sandpiper/boot/tern8.rom").symlink_to(world / "outside.rom")
+
+
+def remove(name: str) -> Callable[[Path], None]:
+    return lambda world: os.rename(world / name, world / "put aside")
+
+
+def truncate(name: str) -> Callable[[Path], None]:
+    return lambda world: os.truncate(world / name, 100)
+
+
+# what is broken: how, command, exit status, what it must say (on either stream)
+CASES: dict[str, tuple[Callable[[Path], None], str, int, list[str]]] = {
+    "a missing source": (remove("drawer"), "check", 1, ["drawer", "this source is left out", "no such file"]),
+    "an empty configuration": (write("gribble.toml", b""), "check", 0, ["ready", "no emulators"]),
+    "a configuration that is no TOML": (write("gribble.toml", b"rig = ="), "check", 2, ["gribble.toml", "not TOML", "line 1"]),
+    "a configuration in another encoding": (write("gribble.toml", b"\xff\xfeh"), "check", 2, ["not UTF-8"]),
+    "an unknown key": (config("sources", "source"), "check", 2, ["source", "did you mean 'sources'?"]),
+    "a wrong type": (config('["EU", "US"]', '"EU"'), "check", 2, ["regions", "should be a list"]),
+    "an emulator without a sheet": (config("sandpiper =", "sandpipr ="), "check", 2, ["did you mean 'sandpiper'?"]),
+    "a gap that the sheet does not know": (config('"lumen-us"', '"lumen-uk"'), "check", 2, ["did you mean 'lumen-us'?"]),
+    "a folder that climbs out": (sheet('"sandpiper/boot"', '"../boot"'), "check", 2, ["folders.boot", "climbs out"]),
+    "an absolute folder": (sheet('"sandpiper/boot"', '"/boot"'), "check", 2, ["folders.boot", "is absolute"]),
+    "a folder with a drive": (sheet('"sandpiper/boot"', '"C:/boot"'), "check", 2, ["folders.boot", "drive letter"]),
+    "a broken sheet, checking": (sheet("[folders]", "[folder]"), "check", 2, ["did you mean 'folders'?", "Dunlin 2.0"]),
+    "a broken sheet, placing": (sheet("[folders]", "[folder]"), "place --yes", 2, ["did you mean 'folders'?"]),
+    "two needs with one id": (sheet('"tern-clock"', '"tern-test"'), "check", 2, ["is the id of need[4] too"]),
+    "a corrupt zip": (truncate("drawer/LUMEN_BIOS_EU.ZIP"), "check", 1, ["LUMEN_BIOS_EU.ZIP: is no sound zip"]),
+    "a zip member that climbs out": (climbing_zip, "check", 1, ["odd.zip: ../../x", "never used to write"]),
+    "a name that is not UTF-8": (write("drawer/\udcffodd", content("vesper-sound")), "check", 1, ["\\xffodd"]),
+    "a name with escape codes": (write("drawer/\x1b[31mred\n", content("vesper-sound")), "plan", 1, ["\\x1b[31mred\\x0a"]),
+    "a name with markup": (write("drawer/[bold]x[/y]", content("vesper-sound")), "plan", 1, ["[bold]x[/y]"]),
+    "a rig that was there and is gone": (remove("rigs/stick"), "check --rig stick", 3, ["away", "is not there now"]),
+    "a rig that is a file": (config('"rigs/stick"', '"gribble.toml"'), "check", 2, ["stick", "is a file, not a folder"]),
+    "a rig that is a source": (config('"rigs/stick"', '"drawer"'), "check", 2, ["a source and rig stick at once"]),
+    "a rig under a folder that is not there": (
+        config('"rigs/stick"', '"mnt/usb/stick"'), "place --rig stick --yes", 3, ["mnt/usb is not there: plug it in"],
+    ),
+    "a link in the rig that leads out": (link_out, "check sandpiper", 1, ["unproven", "leads out", "tern8.rom"]),
+    "an unknown emulator": (lambda _: None, "check sandpipper", 2, ["did you mean 'sandpiper'?"]),
+    "an unknown rig": (lambda _: None, "check --rig stik", 2, ["did you mean 'stick'?"]),
+    "a release without emulator": (lambda _: None, "check --as 3.2", 2, ["is not EMULATOR=RELEASE"]),
+    "a release that is no version": (config('"3.1"', '"nightly"'), "check", 1, ['"nightly" is no version', "newest known"]),
+    "a place for several rigs": (lambda _: None, "check --at rigs/stick", 2, ["Name the rig too"]),
+    "nothing to identify": (lambda _: None, "identify nowhere", 2, ["nowhere cannot be read"]),
+    "nothing to undo": (lambda _: None, "undo --yes", 2, ["no run to take back", "gribble history"]),
+    "no answer": (lambda _: None, "place", 1, ["Nothing was changed"]),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("case", CASES)
+def test_bad_input_ends_in_clear_words(gribble: Gribble, world: Path, case: str) -> None:
+    breaks, words, code, says = CASES[case]
+    gribble("check", cwd=world)
+    breaks(world)
+    before = tree(world)
+    ended = gribble(*words.split(), cwd=world, code=code, COLUMNS="400")
+    told = ended.out + ended.err
+    for text in says:
+        assert text in told
+    assert "\x1b" not in told
+    assert tree(world) == before
+
+
+def test_hostile_names_are_placed_safely_and_taken_back(gribble: Gribble, world: Path) -> None:
+    climbing_zip(world)
+    os.symlink(world / "drawer", world / "rigs/lighthouse/out")
+    before = tree(world)
+    gribble("place", "--yes", cwd=world, code=1)
+    assert (world / "rigs/stick/WHIMBREL/SYSTEM/SOUND.BIN").read_bytes() == content("vesper-sound")
+    assert tree(world / "drawer") == {
+        path.removeprefix("drawer/"): data
+        for path, data in before.items()
+        if path.startswith("drawer/")
+        if path != "drawer/"
+    }
+    gribble("undo", "--yes", cwd=world, code=0)
+    assert tree(world) == before
+
+
+def test_a_rig_that_does_not_exist_yet_is_made(gribble: Gribble, world: Path) -> None:
+    (world / "rigs/stick").rename(world / "drawer/old stick")
+    checked = gribble("check", "--rig", "stick", cwd=world, code=1)
+    assert "will be made" in checked.out
+    assert not (world / "rigs/stick").exists()
+    gribble("place", "--rig", "stick", "--yes", cwd=world, code=1)
+    assert (world / "rigs/stick/WHIMBREL/SYSTEM/BANK-A.BIN").read_bytes() == content("vesper-bank-a")
+
+
+def test_a_file_that_changed_between_look_and_act_refuses_its_step_alone(gribble: Gribble, world: Path) -> None:
+    """The index is made to believe in the old content; only reading at the act itself can tell."""
+    source = world / "drawer/old backup/drv_rev2.bin"
+    (world / "drawer/old backup/drv_rev2 (copy).bin").unlink()
+    gribble("check", cwd=world)
+    import sqlite3
+
+    source.write_bytes(bytes(len(content("drive-2"))))
+    status = source.stat()
+    database = sqlite3.connect(world / ".gribble/index.sqlite")
+    database.execute(
+        "UPDATE file_1 SET modified = ?, changed = ?, read_at = ?, inode = ? WHERE path = ?",
+        (status.st_mtime_ns, status.st_ctime_ns, status.st_mtime_ns * 2, status.st_ino, os.fsencode(source)),
+    )
+    database.commit()
+    database.close()
+    old = (world / "rigs/lighthouse/sandpiper/drive/drive.rom").read_bytes()
+    ended = gribble("place", "--yes", cwd=world, code=3)
+    assert "has changed since it was looked at" in ended.out
+    assert "Done: 5 steps of 6 on lighthouse" in ended.out
+    assert (world / "rigs/lighthouse/sandpiper/drive/drive.rom").read_bytes() == old
+
+
+def test_undo_refuses_where_the_user_has_changed_files_since(gribble: Gribble, world: Path) -> None:
+    gribble("place", "--yes", cwd=world, code=1)
+    (world / "rigs/lighthouse/sandpiper/drive/drive.rom").write_bytes(b"mine")
+    (world / "rigs/lighthouse/apps/dunlin/disk/controller.bin").unlink()
+    before = tree(world)
+    ended = gribble("undo", "--yes", cwd=world, code=3)
+    assert "sandpiper/drive/drive.rom has another content" in ended.err
+    assert "apps/dunlin/disk/controller.bin is gone" in ended.err
+    assert tree(world) == before
+    gribble("undo", "--yes", "--leave-changed", cwd=world, code=0)
+    assert (world / "rigs/lighthouse/sandpiper/drive/drive.rom").read_bytes() == b"mine"
+    assert (world / "rigs/lighthouse/sandpiper/boot/TERN16.ROM").exists()
+
+
+def test_two_gribbles_do_not_work_on_one_rig(gribble: Gribble, world: Path) -> None:
+    import filelock
+
+    folder = world / "rigs/lighthouse/.gribble"
+    folder.mkdir()
+    with filelock.FileLock(folder / "lock"):
+        ended = gribble("place", "--yes", cwd=world, code=3)
+    assert "another Gribble is at work on lighthouse" in ended.err
+
+
+def test_too_little_room_refuses_the_plan_whole(world: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    from gribble.core.errors import GribbleError
+    from gribble.core.placing.plan import Step, StepKind
+    from gribble.core.placing.run import check_room
+    from gribble.stores.local import LocalStore
+
+    store = LocalStore(world / "rigs/stick")
+    monkeypatch.setattr(LocalStore, "free_bytes", lambda _self: 99)
+    steps = (Step(rig="stick", step=StepKind.COPY, from_="/x", to="y", bytes=60),) * 2
+    check_room(store, "stick", steps[:1])
+    with pytest.raises(GribbleError, match="120 bytes are to be written, 99 are free"):
+        check_room(store, "stick", steps)
+
+
+def as_plain_user(world: Path, env: dict[str, str], *words: str) -> Ended:
+    """Run the program without the power to write where permissions forbid it (tests often run as root)."""
+
+    def drop_powers() -> None:
+        for capability in (1, 2):  # CAP_DAC_OVERRIDE, CAP_DAC_READ_SEARCH
+            ctypes.CDLL(None).prctl(24, capability, 0, 0, 0)  # PR_CAPBSET_DROP; in vain, and needless, for others
+
+    done = subprocess.run(
+        [sys.executable, "-m", "gribble", *words],
+        cwd=world, env=env, capture_output=True, preexec_fn=drop_powers, check=False, timeout=60,
+    )  # fmt: skip
+    return Ended(done)
+
+
+@pytest.mark.skipif(sys.platform != "linux", reason="permissions are dropped by a Linux call")
+def test_without_permission_nothing_is_lost_and_the_reason_is_told(world: Path, clean_env: dict[str, str]) -> None:
+    before = tree(world)
+    stick = world / "rigs/stick"
+    (world / "drawer/old backup").chmod(0)
+    checked = as_plain_user(world, clean_env, "check")
+    (world / "drawer/old backup").chmod(0o755)
+    assert "drawer/old backup: folder cannot be read: permission denied" in checked.err
+    assert checked.code == 1
+    stick.chmod(0o555)
+    placed = as_plain_user(world, clean_env, "place", "--rig", "stick", "--yes")
+    stick.chmod(0o755)
+    assert placed.code == 3
+    assert "rig stick cannot be written" in placed.err
+    assert tree(world) == before
+    system = stick / "WHIMBREL/SYSTEM"
+    system.chmod(0o555)
+    placed = as_plain_user(world, clean_env, "place", "--rig", "stick", "--yes")
+    system.chmod(0o755)
+    assert placed.code == 3
+    assert "permission denied" in placed.out
+    assert tree(world) == before

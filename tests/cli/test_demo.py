@@ -1,0 +1,166 @@
+"""The made-up world: every seeded fault gets its verdict, the tour tells the whole story, undo is exact."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from gribble.demo.world import FAULTS
+from tests.conftest import Gribble, tree
+
+
+def needs_of(answer: Any) -> dict[tuple[str, str, str], dict[str, Any]]:
+    return {
+        (rig["rig"], emulator["emulator"], need["need"]): need
+        for rig in answer["rigs"]
+        for emulator in rig["emulators"]
+        for need in emulator["needs"]
+    }
+
+
+def test_every_seeded_fault_gets_its_verdict_and_remedy(gribble: Gribble, world: Path) -> None:
+    found = needs_of(gribble("check", "--json", cwd=world, code=1).json)
+    expected = {(fault.rig, fault.emulator, fault.need): (fault.verdict, fault.remedy) for fault in FAULTS}
+    assert {key: (need["verdict"], need["remedy"]) for key, need in found.items()} == expected
+
+
+def test_place_puts_right_what_is_held_and_undo_takes_it_all_back(gribble: Gribble, world: Path) -> None:
+    before = tree(world)
+    gribble("place", "--yes", cwd=world, code=1)
+    after = gribble("check", "--json", cwd=world, code=1).json
+    left = {key: need["verdict"] for key, need in needs_of(after).items() if need["verdict"] != "sound"}
+    assert left == {
+        ("lighthouse", "sandpiper", "tern-clock"): "missing",
+        ("lighthouse", "dunlin", "lumen-us"): "missing",
+        ("lighthouse", "dunlin", "lumen-charset"): "unproven",
+        ("stick", "whimbrel", "vesper-sound"): "missing",
+    }
+    assert [rig["state"] for rig in after["rigs"]] == ["ready", "blocked"]
+    assert gribble("plan", "--json", cwd=world, code=1).json["steps"] == []
+    assert {path: data for path, data in tree(world).items() if path.startswith(("drawer", "catalogue"))} == {
+        path: data for path, data in before.items() if path.startswith(("drawer", "catalogue"))
+    }
+    gribble("undo", "--yes", cwd=world, code=0)
+    assert tree(world) == before
+    states = [run["state"] for run in gribble("history", "--json", cwd=world, code=0).json["runs"]]
+    assert states == ["undone", "undone"]
+
+
+def test_looking_writes_nothing_to_a_rig(gribble: Gribble, world: Path) -> None:
+    before = {path: path.stat().st_mtime_ns for path in (world / "rigs").rglob("*")}
+    for words in (["check"], ["plan"], ["needs"], ["identify", "drawer"], ["history"], []):
+        gribble(*words, cwd=world)
+    assert {path: path.stat().st_mtime_ns for path in (world / "rigs").rglob("*")} == before
+
+
+def test_the_demo_tells_the_whole_story_and_the_same_one_twice(gribble: Gribble, tmp_path: Path) -> None:
+    first = gribble("demo", "one", cwd=tmp_path, code=0)
+    second = gribble("demo", "two", cwd=tmp_path, code=0)
+    assert first.out.replace("one", "two").replace("ntwo", "none") == second.out.replace("one", "two").replace(
+        "ntwo", "none"
+    )
+    for command in ("needs sandpiper", "identify drawer", "check", "plan", "place --yes", "undo --yes"):
+        assert f"$ gribble {command}\n" in first.out
+    assert "ready" in first.out
+    taken = gribble("demo", "one", cwd=tmp_path, code=2)
+    assert "is not empty" in taken.err
+
+
+def test_identify_says_what_files_are_and_ends_with_the_counts(gribble: Gribble, world: Path) -> None:
+    answer = gribble("identify", "drawer", "--json", cwd=world, code=0).json
+    found = {(Path(file["path"]).name, file["member"]): file["verdict"] for file in answer["files"]}
+    expected: dict[tuple[str, str | None], str] = {
+        ("drv_rev2.bin", None): "known",
+        ("drv_rev2 (copy).bin", None): "known",
+        ("T8.ROM", None): "known",
+        ("Tern 16 rev D.bin", None): "rejected",
+        ("vesper NEW!!.bin", None): "rejected",
+        ("tern pack (complete).zip", "FONTS/T16FNT.BIN"): "known",
+        ("tern pack (complete).zip", "ROMS/TERN8.BIN"): "known",
+        ("tern pack (complete).zip", "readme.txt"): "unknown",
+        ("LUMEN_BIOS_EU.ZIP", "LUMEN1.ROM"): "known",
+        ("broken download.zip", None): "unknown",
+        **{(f"beach {number}.jpg", None): "unknown" for number in range(1, 6)},
+    }
+    assert found == expected
+    assert answer["counts"] == {"needed": 4, "held": 2, "rejected": 2, "unknown": 7}
+    assert gribble("identify", "drawer", cwd=world).out.endswith(
+        "4 needed, 2 held already, 2 known not to work, 7 unknown\n"
+    )
+    only = gribble("identify", "drawer", "--only", "needed", "--json", cwd=world, code=0).json
+    assert {match["to"] for file in only["files"] for match in file["matches"]} == {
+        "apps/dunlin/System/lumen.bin",
+        "sandpiper/boot/tern16.fnt",
+        "sandpiper/drive/drive.rom",
+    }
+
+
+def test_needs_without_a_configuration_reads_a_catalogue(gribble: Gribble, world: Path, tmp_path: Path) -> None:
+    answer = gribble("needs", "whimbrel", "--catalogue", str(world / "catalogue"), "--json", cwd=tmp_path, code=0).json
+    assert [need["need"] for need in answer["emulators"][0]["needs"]] == [
+        "vesper-boot", "vesper-sound", "vesper-bank-a", "vesper-bank-b",
+    ]  # fmt: skip
+    assert answer["emulators"][0]["needs"][0]["held"] is None
+    on_rigs = gribble("needs", "whimbrel", "--json", cwd=world, code=0).json
+    assert [need["held"] for need in on_rigs["emulators"][0]["needs"]] == [True, False, True, True]
+
+
+def test_another_release_another_source_another_place(gribble: Gribble, world: Path, tmp_path: Path) -> None:
+    found = needs_of(gribble("check", "sandpiper", "--as", "sandpiper=4.0", "--json", cwd=world, code=1).json)
+    assert found["lighthouse", "sandpiper", "tern16-boot"]["accept"] == "revision D"
+    extra = tmp_path / "clock"
+    extra.mkdir()
+    from gribble.demo.contents import content
+
+    (extra / "x").write_bytes(content("vesper-sound"))
+    found = needs_of(gribble("check", "--from", str(extra), "--json", cwd=world, code=1).json)
+    assert found["stick", "whimbrel", "vesper-sound"]["found"] == str(extra / "x")
+    (world / "rigs/stick").rename(tmp_path / "elsewhere")
+    away = gribble("check", "--rig", "stick", "--json", cwd=world)
+    assert away.json["rigs"][0]["state"] in ("away", "blocked")
+    found = needs_of(
+        gribble("check", "--rig", "stick", "--at", str(tmp_path / "elsewhere"), "--json", cwd=world, code=1).json
+    )
+    assert found["stick", "whimbrel", "vesper-boot"]["verdict"] == "misnamed"
+
+
+def test_init_writes_a_configuration_that_works(gribble: Gribble, world: Path) -> None:
+    (world / "gribble.toml").unlink()
+    gribble("init", cwd=world, code=0)
+    config = (world / "gribble.toml").read_text()
+    assert 'sources = ["drawer"]' in config
+    assert 'catalogues = ["catalogue"]' in config
+    answer = gribble("check", "--json", cwd=world, code=1).json
+    assert {rig["rig"]: [one["emulator"] for one in rig["emulators"]] for rig in answer["rigs"]} == {
+        "lighthouse": ["sandpiper"],
+        "stick": ["whimbrel"],
+    }
+    again = gribble("init", cwd=world, code=2)
+    assert "is here already" in again.err
+    assert (world / "gribble.toml").read_text() == config
+
+
+def test_a_second_check_opens_none_of_5000_files(gribble: Gribble, world: Path) -> None:
+    import os
+
+    from gribble.demo.contents import content
+
+    for number in range(5000):
+        path = world / f"drawer/many/{number % 50}/{number}.bin"
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(content("clock")[1:] + bytes([number % 256]) if number % 2 else b"x")
+        os.utime(path, (1_000_000_000, 1_000_000_000))
+    first = gribble("check", "-v", cwd=world, code=1)
+    assert "surveyed 5,024 files: 2,5" in first.err
+    assert "surveyed 5,024 files: 0 opened, 0 B read" in gribble("check", "-v", cwd=world, code=1).err
+
+
+@pytest.mark.parametrize("columns", ["40", "80", "160"])
+def test_views_keep_to_the_width_and_leave_no_trailing_space(gribble: Gribble, world: Path, columns: str) -> None:
+    for words in (["check"], ["plan"], ["needs"], ["identify", "drawer"], ["history"], []):
+        lines = gribble(*words, cwd=world, COLUMNS=columns).out.splitlines()
+        assert not [line for line in lines if line != line.rstrip()]
+        if columns == "80":
+            assert max(map(len, lines)) <= 80

@@ -1,0 +1,134 @@
+"""Kill -9 before every act of a run and of an undo: old or whole new file everywhere, then finish, then undo."""
+
+from __future__ import annotations
+
+import itertools
+import os
+import shutil
+import signal
+import sys
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import filelock  # noqa: F401  (here, so that no child has to)
+import pytest
+
+import gribble.cli.main
+import gribble.cli.running
+import gribble.views.plan  # noqa: F401
+from gribble.cli.app import app
+from gribble.demo.world import build_world
+from tests.conftest import tree
+
+ACTS = ("fsync", "replace", "link", "mkdir", "unlink", "rmdir")
+"""The calls by which a run changes a disk."""
+
+STRIDE = 1 if os.environ.get("GRIBBLE_SOAK") else 4
+"""Every act is tried in a soak; otherwise every fourth, which meets every step of the plan (each has eight or more)."""
+
+Tree = dict[str, tuple[bytes, int]]
+
+
+def run_in_child(world: Path, *words: str, kill_before: int = 0) -> int:
+    """Run the program in a process of its own, killed before its n-th act (0: never). Gives the wait status."""
+    child = os.fork()
+    if child:
+        return os.waitpid(child, 0)[1]
+    os.chdir(world)
+    sink = os.open(os.devnull, os.O_WRONLY)
+    os.dup2(sink, 1)
+    os.dup2(sink, 2)
+    count = 0
+
+    def counted(real: Callable[..., Any]) -> Callable[..., Any]:
+        def act(*args: Any, **kwargs: Any) -> Any:
+            nonlocal count
+            count += 1
+            if count == kill_before:
+                os.kill(os.getpid(), signal.SIGKILL)
+            return real(*args, **kwargs)
+
+        return act
+
+    code = 70
+    try:
+        for name in ACTS:
+            # A kill loses nothing that was written, only a power cut does: flushing is counted, not done.
+            setattr(os, name, counted((lambda _handle: None) if name == "fsync" else getattr(os, name)))
+        sys.argv = ["gribble", *words]
+        app(prog_name="gribble")
+    except SystemExit as ended:
+        code = int(ended.code or 0)
+    finally:
+        os._exit(code)
+
+
+def same_files(one: Tree, other: Tree) -> bool:
+    """Whether two trees have the same names and bytes, whatever their times."""
+    return {path: data for path, (data, _) in one.items()} == {path: data for path, (data, _) in other.items()}
+
+
+@pytest.fixture(scope="module")
+def worlds(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, Path, Tree, Tree]:
+    """A world before and one after placing, with their trees."""
+    base = tmp_path_factory.mktemp("kill")
+    os.environ.pop("GRIBBLE_CONFIG", None)
+    before, after = base / "before", base / "after"
+    build_world(before)
+    shutil.copytree(before, after)
+    assert os.waitstatus_to_exitcode(run_in_child(after, "place", "--yes")) == 1
+    return before, after, tree(before), tree(after)
+
+
+def whole(now: Tree, before: Tree, after: Tree) -> bool:
+    """Whether every place holds the old or the whole new file; work files and names in passing aside."""
+    for path in before.keys() | after.keys():
+        allowed = {data.get(path, (None,))[0] for data in (before, after)}
+        if now.get(path, (None,))[0] not in allowed:
+            return False
+        # A place that had a file and will have one is never empty (a rename in case alone has two names).
+        if path in before and path in after and path not in now:
+            return False
+    return all(path in before or path in after or ".gribble-" in path for path in now)
+
+
+def killed_worlds(base: Path, start: Path, *words: str) -> Iterator[Path]:
+    """A copy of a world for each act of a command, killed just before it, until the command ends by itself."""
+    for number in itertools.count(1, STRIDE):
+        world = base / str(number)
+        shutil.copytree(start, world)
+        status = run_in_child(world, *words, kill_before=number)
+        if not os.WIFSIGNALED(status):
+            assert number > 10, "hardly an act was counted: the test would prove nothing"
+            return
+        assert os.WTERMSIG(status) == signal.SIGKILL
+        yield world
+        shutil.rmtree(world)
+
+
+def test_a_killed_run_is_finished_and_undone(tmp_path: Path, worlds: tuple[Path, Path, Tree, Tree]) -> None:
+    start, _, before, after = worlds
+    for world in killed_worlds(tmp_path, start, "place", "--yes"):
+        assert whole(tree(world), before, after)
+        run_in_child(world, "place", "--resume")
+        run_in_child(world, "place", "--yes")
+        assert same_files(tree(world), after), world
+        while os.waitstatus_to_exitcode(run_in_child(world, "undo", "--yes")) == 0:
+            pass
+        assert tree(world) == before, world
+
+
+def test_a_killed_run_is_undone(tmp_path: Path, worlds: tuple[Path, Path, Tree, Tree]) -> None:
+    start, _, before, _ = worlds
+    for world in killed_worlds(tmp_path, start, "place", "--yes"):
+        run_in_child(world, "undo", "--yes")
+        assert tree(world) == before, world
+
+
+def test_a_killed_undo_is_finished(tmp_path: Path, worlds: tuple[Path, Path, Tree, Tree]) -> None:
+    _, placed, before, after = worlds
+    for world in killed_worlds(tmp_path, placed, "undo", "--yes"):
+        assert whole(tree(world), before, after)
+        run_in_child(world, "undo", "--yes")
+        assert tree(world) == before, world

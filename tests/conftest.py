@@ -1,0 +1,88 @@
+"""The small worlds that tests run in, and the one way in which they run the program."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from gribble.demo.world import build_world
+
+
+class Ended:
+    """What a run of the program left: exit status, standard output, standard error."""
+
+    def __init__(self, done: subprocess.CompletedProcess[bytes]) -> None:
+        self.code = done.returncode
+        self.out = done.stdout.decode()
+        self.err = done.stderr.decode()
+
+    @property
+    def json(self) -> Any:
+        return json.loads(self.out)
+
+
+Gribble = Callable[..., Ended]
+
+
+@pytest.fixture
+def clean_env(tmp_path: Path) -> dict[str, str]:
+    """An environment in which no configuration of the developer's own can be found."""
+    dropped = ("GRIBBLE", "PYTHONDONTWRITEBYTECODE")  # without compiled files every start takes twice as long
+    kept = {name: value for name, value in os.environ.items() if not name.startswith(dropped)}
+    home = tmp_path / "home"
+    home.mkdir()
+    return {**kept, "HOME": str(home), "XDG_CONFIG_HOME": str(home), "NO_COLOR": "1", "COLUMNS": "100"}
+
+
+@pytest.fixture
+def gribble(tmp_path: Path, clean_env: dict[str, str]) -> Gribble:
+    """Run the installed program: gribble("check", "--json", cwd=…, code=…). Fails on another exit status."""
+
+    def run(
+        *words: str | bytes, cwd: Path | None = None, code: int | None = None, stdin: bytes = b"", **env: str
+    ) -> Ended:
+        done = subprocess.run(
+            [sys.executable, "-m", "gribble", *words],
+            cwd=cwd or tmp_path,
+            env={**clean_env, **env},
+            input=stdin,
+            capture_output=True,
+            check=False,
+            timeout=120,
+        )
+        ended = Ended(done)
+        assert code is None or ended.code == code, f"exit status {ended.code}\n{ended.out}\n{ended.err}"
+        assert "Traceback" not in ended.err
+        assert "a fault of its own" not in ended.err
+        return ended
+
+    return run
+
+
+@pytest.fixture
+def world(tmp_path: Path) -> Path:
+    """The Lighthouse Games Room, freshly built."""
+    folder = tmp_path / "world"
+    build_world(folder)
+    return folder
+
+
+def tree(folder: Path) -> dict[str, tuple[bytes, int]]:
+    """Every file below a folder with bytes and modification time, and every folder; Gribble's own left out."""
+    found: dict[str, tuple[bytes, int]] = {}
+    for path in sorted(folder.rglob("*")):
+        relative = path.relative_to(folder)
+        if ".gribble" in relative.parts:
+            continue
+        if path.is_dir():
+            found[f"{relative}/"] = (b"", 0)
+        else:
+            found[str(relative)] = (path.read_bytes(), path.stat().st_mtime_ns)
+    return found

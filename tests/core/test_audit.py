@@ -1,0 +1,226 @@
+"""The audit as a pure function: verdict, remedy and reason of every kind of place."""
+
+from __future__ import annotations
+
+import hashlib
+from typing import Any
+
+import pytest
+
+from gribble.core.audit.audit import RigWorld, audit
+from gribble.core.audit.findings import Finding, State
+from gribble.core.catalogue.config import fit_sheet
+from gribble.core.catalogue.records import Accept, Also, Digests, Installed, Need, Reject, Sheet
+from gribble.core.matching import KnownContents
+from gribble.core.placing.plan import Plan, make_plan
+from gribble.core.survey.survey import Holding
+
+
+def digest(what: str) -> str:
+    return hashlib.sha1(what.encode(), usedforsecurity=False).hexdigest()
+
+
+def accept(what: str, **more: Any) -> Accept:
+    return Accept(size=len(what), sha1=digest(what), **more)
+
+
+def need(id_: str = "rom", name: str = "a.rom", **more: Any) -> Need:
+    base: dict[str, Any] = {"kind": "bios", "level": "must", "folder": "boot", "accept": (accept("good"),)}
+    return Need(id=id_, name=name, **{**base, **more})
+
+
+def held(path: str, what: str, rig: str = "", member: str | None = None) -> Holding:
+    return Holding(
+        rig=rig,
+        root=f"/{rig or 'drawer'}",
+        path=path,
+        member=member,
+        size=len(what),
+        digests=Digests(sha1=digest(what)),
+    )
+
+
+def examine(
+    needs: list[Need],
+    files: dict[str, str],
+    drawer: list[Holding] | None = None,
+    *,
+    folds_case: bool = False,
+    regions: tuple[str, ...] = (),
+    ignore: tuple[str, ...] = (),
+    hidden: dict[str, str] | None = None,
+) -> tuple[list[Finding], Plan, State, tuple[str, ...]]:
+    """Findings, plan, state and spare files of one rig with one emulator."""
+    sheet = Sheet(sheet=1, emulator="knot", folders={"boot": "boot", "disk": "disk"}, need=tuple(needs))
+    rig = RigWorld(
+        name="den",
+        root="/den",
+        emulators=(fit_sheet(sheet, Installed(release="1", ignore=ignore)),),
+        holdings=tuple(held(path, what, "den") for path, what in files.items()),
+        folds_case=folds_case,
+        hidden=hidden or {},
+    )
+    audits = audit([rig], drawer or [], KnownContents([sheet]), regions)
+    emulator = audits[0].emulators[0]
+    return list(emulator.findings), make_plan(audits), emulator.state, emulator.spare
+
+
+GOOD = need()
+CASES: dict[str, tuple[Need, dict[str, str], list[Holding], bool, str, str, str]] = {
+    # name: need, files on the rig, drawer, volume folds case, verdict, remedy, state
+    "in its place": (GOOD, {"boot/a.rom": "good"}, [], False, "sound", "none", "ready"),
+    "under an alias": (need(aliases=("b.rom",)), {"boot/b.rom": "good"}, [], False, "sound", "none", "ready"),
+    "no digest": (need(accept=()), {"boot/a.rom": "any"}, [], False, "unproven", "none", "ready"),
+    "only a size, right": (
+        need(accept=(Accept(size=3),)), {"boot/a.rom": "any"}, [], False, "unproven", "none", "ready",
+    ),
+    "only a size, wrong": (
+        need(accept=(Accept(size=4),)), {"boot/a.rom": "any"}, [], False, "imposter", "obtain", "blocked",
+    ),
+    "no digest, rejected": (
+        need(accept=(), reject=(Reject(sha1=digest("bad")),)), {"boot/a.rom": "bad"}, [], False,
+        "imposter", "obtain", "blocked",
+    ),
+    "other name": (GOOD, {"boot/x": "good"}, [], False, "misnamed", "rename", "blocked"),
+    "other case": (GOOD, {"boot/A.ROM": "good"}, [], False, "misnamed", "rename", "blocked"),
+    "other case, forgiven": (GOOD, {"boot/A.ROM": "good"}, [], True, "misnamed", "rename", "ready"),
+    "wrong in other case, forgiven": (GOOD, {"boot/A.ROM": "evil"}, [], True, "imposter", "obtain", "blocked"),
+    "other folder": (GOOD, {"x/a.rom": "good"}, [], False, "astray", "place", "blocked"),
+    "in the drawer": (GOOD, {}, [held("z", "good")], False, "astray", "place", "blocked"),
+    "in an archive": (GOOD, {}, [held("z.zip", "good", member="m")], False, "astray", "place", "blocked"),
+    "wrong": (GOOD, {"boot/a.rom": "evil"}, [], False, "imposter", "obtain", "blocked"),
+    "wrong, right one held": (
+        GOOD, {"boot/a.rom": "evil"}, [held("z", "good")], False, "imposter", "replace", "blocked",
+    ),
+    "wrong alias beside right": (
+        need(aliases=("b.rom",)), {"boot/a.rom": "good", "boot/b.rom": "evil"}, [], False,
+        "imposter", "replace", "blocked",
+    ),
+    "any name": (need(any_name=True), {"boot/x": "good", "boot/y": "evil"}, [], False, "sound", "none", "ready"),
+    "any name, none right": (need(any_name=True), {"boot/y": "evil"}, [], False, "missing", "obtain", "blocked"),
+    "nowhere": (GOOD, {}, [], False, "missing", "obtain", "blocked"),
+    "nowhere, better": (need(level="better"), {}, [], False, "missing", "obtain", "limited"),
+    "nowhere, extra": (need(level="extra"), {}, [], False, "missing", "obtain", "ready"),
+    "for another release": (
+        need(accept=(accept("good", releases=">=2"),)), {"boot/a.rom": "good"}, [], False,
+        "imposter", "obtain", "blocked",
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("case", CASES)
+def test_a_place_gets_its_verdict(case: str) -> None:
+    wanted, files, drawer, folds_case, verdict, remedy, state = CASES[case]
+    findings, _, found_state, _ = examine([wanted], files, drawer, folds_case=folds_case)
+    place = findings[0].chief
+    assert (place.verdict, place.remedy, found_state) == (verdict, remedy, state)
+    assert place.reason
+
+
+def test_imposters_are_called_by_their_true_name() -> None:
+    wanted = need(reject=(Reject(label="debug revision", sha1=digest("evil"), why="Stops."),))
+    other = need("disk", "d.rom", accept=(accept("disk"),), title="Disk ROM")
+    reasons = [
+        examine([wanted, other], {"boot/a.rom": what})[0][0].chief.reason for what in ("evil", "disk", "dust", "longer")
+    ]
+    assert reasons == [
+        "it is the debug revision: Stops",
+        "it is really knot's Disk ROM",
+        "no sheet knows its content",
+        "it has 6 bytes where 4 are right",
+    ]
+
+
+def test_regions_then_the_sheets_order_choose_the_content_but_never_displace_a_sound_one() -> None:
+    wanted = need(accept=(accept("us", region="US"), accept("eu", region="EU")))
+    drawer = [held("1", "us"), held("2", "eu")]
+    assert examine([wanted], {}, drawer)[1].steps[0].from_ == "/drawer/1"
+    assert examine([wanted], {}, drawer, regions=("EU",))[1].steps[0].from_ == "/drawer/2"
+    assert examine([wanted], {"boot/a.rom": "us"}, drawer, regions=("EU",))[1].steps == ()
+
+
+def test_the_nearest_and_safest_copy_is_used() -> None:
+    copies = [
+        held("1.zip", "good", member="m"),
+        held("long name", "good"),
+        held("2", "good"),
+        held("0", "good", rig="other"),
+    ]
+    assert examine([GOOD], {}, copies)[1].steps[0].from_ == "/drawer/2"
+    assert examine([GOOD], {}, copies[:2])[1].steps[0].from_ == "/drawer/long name"
+    assert examine([GOOD], {"far/x": "good"}, copies)[1].steps[0].from_ == "far/x"
+
+
+def steps(plan: Plan) -> list[tuple[str, str, str | None, str | None]]:
+    return [(step.step, step.from_, step.to, step.replaces) for step in plan.steps]
+
+
+def test_a_file_that_serves_where_it_lies_is_copied_never_moved() -> None:
+    twin = need("twin", "b.rom")
+    findings, plan, _, _ = examine([GOOD, twin], {"boot/b.rom": "good"})
+    assert findings[0].chief.verdict == "astray"
+    assert steps(plan) == [("copy", "boot/b.rom", "boot/a.rom", None)]
+
+
+def test_a_file_wanted_twice_is_copied_before_it_is_renamed() -> None:
+    wanted = need(also=(Also(folder="disk", name="s/a.rom"),))
+    findings, plan, _, _ = examine([wanted], {"boot/A.ROM": "good"})
+    assert findings[0].chief.verdict == "astray"
+    assert steps(plan) == [
+        ("copy", "boot/A.ROM", "disk/s/a.rom", None),
+        ("rename", "boot/A.ROM", "boot/a.rom", None),
+    ]
+
+
+def test_swapped_files_are_copied_over_one_another() -> None:
+    two = need("two", "b.rom", accept=(accept("other"),))
+    _, plan, _, _ = examine([GOOD, two], {"boot/a.rom": "other", "boot/b.rom": "good"})
+    assert steps(plan) == [
+        ("copy", "boot/b.rom", "boot/a.rom", "boot/a.rom"),
+        ("copy", "boot/a.rom", "boot/b.rom", "boot/b.rom"),
+    ]
+
+
+def test_a_wrong_alias_goes_to_the_attic_and_the_right_file_stays() -> None:
+    wanted = need(aliases=("b.rom",))
+    _, plan, _, _ = examine([wanted], {"boot/a.rom": "good", "boot/b.rom": "evil"})
+    assert steps(plan) == [("displace", "boot/b.rom", None, None)]
+    _, plan, _, _ = examine([wanted], {"boot/b.rom": "evil"}, [held("z", "good")])
+    assert steps(plan) == [("copy", "/drawer/z", "boot/a.rom", None), ("displace", "boot/b.rom", None, None)]
+
+
+def test_on_a_folding_volume_the_file_in_other_case_is_the_one_replaced() -> None:
+    _, plan, _, _ = examine([GOOD], {"boot/A.ROM": "evil"}, [held("z", "good")], folds_case=True)
+    assert steps(plan) == [("copy", "/drawer/z", "boot/a.rom", "boot/A.ROM")]
+
+
+def test_one_place_wanted_with_two_contents_is_refused_with_a_reason() -> None:
+    other = need("two", also=(Also(folder="boot", name="a.rom"),), name="c.rom", accept=(accept("other"),))
+    _, plan, _, _ = examine([GOOD, other], {}, [held("1", "good"), held("2", "other")])
+    assert [(one.need, one.reason) for one in plan.refused] == [
+        ("two", "boot/a.rom is wanted with another content by an earlier step")
+    ]
+
+
+def test_an_ignored_gap_alarms_nobody_and_is_not_planned() -> None:
+    findings, plan, state, _ = examine([GOOD], {}, [held("z", "good")], ignore=("rom",))
+    assert (findings[0].ignored, state, plan.steps, plan.obtain) == (True, State.READY, (), ())
+
+
+def test_what_could_not_be_examined_is_unproven_and_says_why() -> None:
+    for hidden in ({"boot/a.rom": "is a link out"}, {"boot": "is a link out"}):
+        place = examine([GOOD], {}, [held("z", "good")], hidden=hidden)[0][0].chief
+        assert (place.verdict, place.remedy) == ("unproven", "none")
+        assert "is a link out" in place.reason
+
+
+def test_a_namesake_without_digest_is_mentioned_and_taken_only_by_name() -> None:
+    wanted = need(accept=())
+    findings, plan, _, _ = examine([wanted], {}, [held("A.rom", "any")])
+    assert (findings[0].chief.verdict, plan.steps) == ("missing", ())
+    assert "--by-name" in findings[0].chief.reason
+
+
+def test_spare_files_are_those_that_no_sheet_knows() -> None:
+    files = {"boot/a.rom": "good", "boot/deep/note.txt": "hello", "elsewhere/x": "x", "boot/copy": "good"}
+    assert examine([GOOD], files)[3] == ("boot/deep/note.txt",)

@@ -1,0 +1,179 @@
+"""The survey: as little reading as decides, nothing twice, nothing believed that could be stale."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import sqlite3
+import time
+import zipfile
+import zlib
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from gribble.core.catalogue.records import ALGORITHMS, Accept, Digests, Need, Sheet
+from gribble.core.matching import KnownContents
+from gribble.core.survey import survey as survey_module
+from gribble.core.survey.digests import digest_blocks
+from gribble.core.survey.index import Index
+from gribble.core.survey.survey import Survey, Surveyor
+
+GOOD = b"good content"
+
+
+def known(*contents: bytes, weak: bool = False) -> KnownContents:
+    """Known contents with size and CRC-32, and with SHA-1 unless `weak`."""
+    accepts = tuple(
+        Accept(
+            size=len(data),
+            crc32=f"{zlib.crc32(data):08x}",
+            sha1=None if weak else hashlib.sha1(data, usedforsecurity=False).hexdigest(),
+        )
+        for data in contents
+    )
+    need = Need(id="n", kind="bios", level="must", folder="f", name="n", accept=accepts)  # type: ignore[arg-type]
+    return KnownContents([Sheet(sheet=1, emulator="knot", folders={"f": "f"}, need=(need,))])
+
+
+def examine(
+    root: Path, contents: KnownContents, index: Path | None = None, reread: bool = False
+) -> tuple[Survey, int, int]:
+    """The survey of a folder, and how many files were opened and bytes read for it."""
+    kept = Index(index)
+    surveyor = Surveyor(contents, kept, reread=reread)
+    found = surveyor.survey(root)
+    kept.close()
+    return found, surveyor.tally.opened, surveyor.tally.bytes_read
+
+
+def age(folder: Path) -> None:
+    """Make every file old enough to be remembered for certain."""
+    for path in folder.rglob("*"):
+        os.utime(path, (1_000_000_000, 1_000_000_000), follow_symlinks=False)
+
+
+def zip_of(path: Path, members: dict[str, bytes]) -> Path:
+    with zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, data in members.items():
+            archive.writestr(name, data)
+    return path
+
+
+@given(st.binary(max_size=5000), st.integers(1, 700), st.sets(st.sampled_from(ALGORITHMS)))
+def test_digests_of_any_content_in_any_blocks(data: bytes, block: int, wanted: set[str]) -> None:
+    size, digests = digest_blocks((data[at : at + block] for at in range(0, len(data), block)), wanted)
+    expected = {name: hashlib.new(name, data).hexdigest() for name in wanted - {"crc32"}}
+    if "crc32" in wanted:
+        expected["crc32"] = f"{zlib.crc32(data):08x}"
+    assert (size, digests) == (len(data), Digests(**expected))
+
+
+def test_only_files_of_a_wanted_size_are_opened(tmp_path: Path) -> None:
+    (tmp_path / "right").write_bytes(GOOD)
+    (tmp_path / "same size").write_bytes(GOOD[::-1])
+    (tmp_path / "other size").write_bytes(GOOD * 2)
+    found, opened, read = examine(tmp_path, known(GOOD))
+    assert (opened, read) == (2, 2 * len(GOOD))
+    assert [bool(holding.digests.sha1) for holding in found.holdings] == [False, True, True]
+
+
+def test_a_zips_own_checksum_rules_members_out_before_any_reading(tmp_path: Path) -> None:
+    zip_of(tmp_path / "a.zip", {"right": GOOD, "same size": GOOD[::-1], "other": b"x"})
+    found, _, read = examine(tmp_path, known(GOOD))
+    assert read == len(GOOD)
+    member = next(holding for holding in found.holdings if holding.member == "right")
+    assert member.digests.sha1 == hashlib.sha1(GOOD, usedforsecurity=False).hexdigest()
+
+
+def test_where_only_a_crc32_is_known_the_archives_own_is_the_proof(tmp_path: Path) -> None:
+    zip_of(tmp_path / "a.zip", {"right": GOOD})
+    found, _, read = examine(tmp_path, known(GOOD, weak=True))
+    assert read == 0
+    assert found.holdings[1].carried
+
+
+def test_a_second_survey_opens_nothing_that_is_unchanged(tmp_path: Path) -> None:
+    root, index = tmp_path / "root", tmp_path / "memory/index"
+    root.mkdir()
+    (root / "loose").write_bytes(GOOD)
+    zip_of(root / "a.zip", {"right": GOOD, "other": b"x"})
+    (root / "broken.zip").write_bytes(b"PK\3\4 no zip")
+    age(root)
+    first, opened, _ = examine(root, known(GOOD), index)
+    assert opened == 3
+    assert examine(root, known(GOOD), index) == (first, 0, 0)
+    assert examine(root, known(GOOD), index, reread=True)[1] == 3
+    assert examine(root, known(GOOD, b"y" * 12), index)[1] == 0
+    (root / "loose").write_bytes(GOOD[::-1])
+    os.utime(root / "loose", (1_000_000_000, 1_000_000_000))
+    assert examine(root, known(GOOD), index)[1] == 1, "same size and time, but the change time tells"
+
+
+def test_a_file_modified_just_before_it_was_read_is_read_again(tmp_path: Path) -> None:
+    root = tmp_path / "root"
+    root.mkdir()
+    (root / "loose").write_bytes(GOOD)
+    examine(root, known(GOOD), tmp_path / "index")
+    assert examine(root, known(GOOD), tmp_path / "index")[1] == 1
+    future = time.time() + 1e6
+    os.utime(root / "loose", (future, future))
+    examine(root, known(GOOD), tmp_path / "index")
+    assert examine(root, known(GOOD), tmp_path / "index")[1] == 1
+
+
+def test_a_damaged_index_is_begun_anew(tmp_path: Path) -> None:
+    root, index = tmp_path / "root", tmp_path / "index"
+    root.mkdir()
+    (root / "loose").write_bytes(GOOD)
+    age(root)
+    index.write_bytes(b"this is no database, " * 100)
+    kept = Index(index)
+    assert "begun anew" in kept.note
+    kept.close()
+    examine(root, known(GOOD), index)
+    assert examine(root, known(GOOD), index)[1] == 0
+    database = sqlite3.connect(index)
+    database.execute("UPDATE file_1 SET facts = x'ff00'")
+    database.commit()
+    database.close()
+    assert examine(root, known(GOOD), index)[1] == 1, "facts that cannot be read are not believed"
+
+
+def test_a_file_that_changes_while_it_is_read_is_left_out(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    (tmp_path / "loose").write_bytes(GOOD)
+    real = survey_module._file_blocks
+
+    def changing(path: Path) -> list[bytes]:
+        blocks = list(real(path))
+        path.write_bytes(GOOD + b"more")
+        return blocks
+
+    monkeypatch.setattr(survey_module, "_file_blocks", changing)
+    found, _, _ = examine(tmp_path, known(GOOD))
+    assert found.holdings[0].digests == Digests()
+    assert [(skipped.path, skipped.why) for skipped in found.skipped] == [
+        ("loose", "changed while it was read; run the command again")
+    ]
+
+
+def test_what_is_no_regular_file_or_leads_out_is_told_and_never_followed(tmp_path: Path) -> None:
+    root, outside = tmp_path / "root", tmp_path / "outside"
+    (root / "inner").mkdir(parents=True)
+    outside.mkdir()
+    (outside / "secret").write_bytes(GOOD)
+    (root / "inner/file").write_bytes(GOOD)
+    (root / "out").symlink_to(outside)
+    (root / "loop").symlink_to(root)
+    (root / "nowhere").symlink_to(root / "gone")
+    (root / "inside").symlink_to(root / "inner/file")
+    os.mkfifo(root / "pipe")
+    found, _, _ = examine(root, known(GOOD))
+    assert [holding.path for holding in found.holdings] == ["inner/file"]
+    assert {skipped.path: skipped.why.split(";")[0] for skipped in found.skipped} == {
+        "out": "is a link that leads out of the folder",
+        "nowhere": "is a link that leads nowhere",
+        "pipe": "is no regular file (a pipe, socket or device)",
+    }
