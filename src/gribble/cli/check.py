@@ -36,10 +36,10 @@ def check(
     from gribble.views.check import check_json, show_check
 
     scope = scope_of(rig, emulators, from_, at, as_)
-    session = Session(config)
-    audits = session.look(scope, reread=reread, verbose=verbose).audit(scope)
-    if json:
-        session.screen.json(check_json(audits))
-    else:
-        show_check(session.screen, audits, verbose=verbose)
-    return session.ended(found.state for found in audits)
+    with Session(config) as session:
+        audits = session.look(scope, reread=reread, verbose=verbose).audit(scope)
+        if json:
+            session.screen.json(check_json(audits))
+        else:
+            show_check(session.screen, audits, verbose=verbose)
+        return session.ended(found.state for found in audits)

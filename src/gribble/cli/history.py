@@ -16,11 +16,11 @@ def history(rig: RigOption = None, at: AtOption = None, json: JsonOption = False
     from gribble.core.errors import ExitCode
     from gribble.views.plan import history_json, show_history
 
-    session = Session(config)
-    runs = [run for where in session.local_rigs(scope_of(rig, None, None, at)) for run in where.runs()]
-    runs.sort(key=lambda run: (run.when, run.number), reverse=True)
-    if json:
-        session.screen.json(history_json(runs))
-    else:
-        show_history(session.screen, runs)
-    return ExitCode.CLEAN
+    with Session(config) as session:
+        runs = [run for where in session.local_rigs(scope_of(rig, None, None, at)) for run in where.runs()]
+        runs.sort(key=lambda run: (run.when, run.number), reverse=True)
+        if json:
+            session.screen.json(history_json(runs))
+        else:
+            show_history(session.screen, runs)
+        return ExitCode.CLEAN

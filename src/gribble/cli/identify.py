@@ -29,11 +29,11 @@ def identify(
 
     if only not in ("", "needed"):
         raise GribbleError(f"--only {only} is not known", fix="It takes one word: --only needed")
-    session = Session(config)
-    audits, found = session.look_at(paths, verbose=verbose)
-    files = identify_holdings(found, session.known, session.catalogue.sheets, audits)
-    if json:
-        session.screen.json(identify_json(files, only_needed=only == "needed"))
-    else:
-        show_identify(session.screen, files, only_needed=only == "needed", verbose=verbose)
-    return ExitCode.USAGE if session.catalogue.mistakes else ExitCode.CLEAN
+    with Session(config) as session:
+        audits, found = session.look_at(paths, verbose=verbose)
+        files = identify_holdings(found, session.known, session.catalogue.sheets, audits)
+        if json:
+            session.screen.json(identify_json(files, only_needed=only == "needed"))
+        else:
+            show_identify(session.screen, files, only_needed=only == "needed", verbose=verbose)
+        return ExitCode.USAGE if session.catalogue.mistakes else ExitCode.CLEAN

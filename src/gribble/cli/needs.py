@@ -29,15 +29,15 @@ def needs(
     from gribble.core.errors import ExitCode
     from gribble.views.needs import needs_json, show_needs, wanted_by_sheets, wanted_on_rigs
 
-    session = Session(config, catalogue=catalogue or ())
-    if catalogue:
-        wanted = wanted_by_sheets(session.catalogue.sheets, emulators or [])
-    else:
-        scope = scope_of(rig, emulators)
-        world = session.look(scope)
-        wanted = wanted_on_rigs(world.rigs, world.audit(scope))
-    if json:
-        session.screen.json(needs_json(wanted))
-    else:
-        show_needs(session.screen, wanted)
-    return ExitCode.USAGE if session.catalogue.mistakes else ExitCode.CLEAN
+    with Session(config, catalogue=catalogue or ()) as session:
+        if catalogue:
+            wanted = wanted_by_sheets(session.catalogue.sheets, emulators or [])
+        else:
+            scope = scope_of(rig, emulators)
+            world = session.look(scope)
+            wanted = wanted_on_rigs(world.rigs, world.audit(scope))
+        if json:
+            session.screen.json(needs_json(wanted))
+        else:
+            show_needs(session.screen, wanted)
+        return ExitCode.USAGE if session.catalogue.mistakes else ExitCode.CLEAN

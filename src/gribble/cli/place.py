@@ -40,28 +40,28 @@ def place(
     from gribble.views.plan import show_plan
 
     scope = scope_of(rig, emulators, from_, at)
-    session = Session(config, strict=True)
-    finished = finish_open_runs(session, scope)
-    if resume:
-        if finished is None:
-            session.screen.say("No run was cut short: nothing to finish.")
-        return finished or ExitCode.CLEAN
-    audits = session.look(scope).audit(scope)
-    plan = make_plan(audits, by_name=by_name)
-    show_plan(session.screen, plan, audits)
-    failed = finished or ExitCode.CLEAN
-    if plan.steps:
-        session.screen.out.print()
-        if not ask(session.screen, "Carry out this plan?", yes):
-            return ExitCode.ATTENTION
-        failed = max(failed, _carry_out(session, scope, plan))
-        more = f"; {count(len(plan.obtain), 'need')} still to obtain" if plan.obtain else ""
-        session.screen.next("gribble check", f"or gribble undo, to take this run back{more}")
-    if failed:
-        return failed
-    if any(found.away for found in audits):
-        return ExitCode.FAILED
-    return ExitCode.ATTENTION if plan.obtain or plan.refused else ExitCode.CLEAN
+    with Session(config, strict=True) as session:
+        finished = finish_open_runs(session, scope)
+        if resume:
+            if finished is None:
+                session.screen.say("No run was cut short: nothing to finish.")
+            return finished or ExitCode.CLEAN
+        audits = session.look(scope).audit(scope)
+        plan = make_plan(audits, by_name=by_name)
+        show_plan(session.screen, plan, audits)
+        failed = finished or ExitCode.CLEAN
+        if plan.steps:
+            session.screen.out.print()
+            if not ask(session.screen, "Carry out this plan?", yes):
+                return ExitCode.ATTENTION
+            failed = max(failed, _carry_out(session, scope, plan))
+            more = f"; {count(len(plan.obtain), 'need')} still to obtain" if plan.obtain else ""
+            session.screen.next("gribble check", f"or gribble undo, to take this run back{more}")
+        if failed:
+            return failed
+        if any(found.away for found in audits):
+            return ExitCode.FAILED
+        return ExitCode.ATTENTION if plan.obtain or plan.refused else ExitCode.CLEAN
 
 
 def _carry_out(session: Session, scope: Scope, plan: Plan) -> int:

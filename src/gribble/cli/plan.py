@@ -37,20 +37,20 @@ def plan(
     from gribble.views.plan import plan_json, show_plan
 
     scope = scope_of(rig, emulators, from_, at)
-    session = Session(config, strict=True)
-    audits = session.look(scope).audit(scope)
-    made = make_plan(audits)
-    if out:
-        try:
-            Path(out).write_text(json_format.dumps(plan_json(made), indent=1) + "\n")
-        except OSError as error:
-            raise GribbleError(f"{out} cannot be written: {reason_of(error)}") from error
-    if json:
-        session.screen.json(plan_json(made))
-    else:
-        show_plan(session.screen, made, audits)
-        if made.steps:
-            session.screen.next("gribble place", "shows this plan, asks, and carries it out")
-    if made.steps or made.obtain or made.refused:
-        return ExitCode.ATTENTION
-    return ExitCode.FAILED if State.AWAY in {found.state for found in audits} else ExitCode.CLEAN
+    with Session(config, strict=True) as session:
+        audits = session.look(scope).audit(scope)
+        made = make_plan(audits)
+        if out:
+            try:
+                Path(out).write_text(json_format.dumps(plan_json(made), indent=1) + "\n")
+            except OSError as error:
+                raise GribbleError(f"{out} cannot be written: {reason_of(error)}") from error
+        if json:
+            session.screen.json(plan_json(made))
+        else:
+            show_plan(session.screen, made, audits)
+            if made.steps:
+                session.screen.next("gribble place", "shows this plan, asks, and carries it out")
+        if made.steps or made.obtain or made.refused:
+            return ExitCode.ATTENTION
+        return ExitCode.FAILED if State.AWAY in {found.state for found in audits} else ExitCode.CLEAN

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import os
+import sys
 from collections.abc import Iterable
 from pathlib import Path
+from types import TracebackType
 
 import msgspec
 
@@ -44,11 +46,12 @@ def find_config(given: str | None) -> Path | None:
 
 
 class Session:
-    """One command's run: loads on creation, surveys on `look`, and tells what was passed over."""
+    """One command's run: loads on creation, surveys on `look`, and tells at its end what was passed over."""
 
     def __init__(self, given: str | None, *, strict: bool = False, catalogue: Iterable[str] = ()) -> None:
         """`strict` refuses to go on with a catalogue that has mistakes; `catalogue` folders need no configuration."""
         self.screen = Screen()
+        self._asides: list[str] = []
         self.config = Config()
         self.path = None if catalogue and not given else find_config(given)
         if self.path is not None:
@@ -63,6 +66,19 @@ class Session:
         self.known = KnownContents(self.catalogue.sheets.values())
         self.memory = self._memory_folder()
         self._check(strict)
+
+    def __enter__(self) -> Session:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        """Tell what was noted beside the result, after it."""
+        sys.stdout.flush()
+        if self._asides:
+            self.screen.tell("")
+        for line in self._asides:
+            self.screen.tell(line)
 
     def _memory_folder(self) -> Path | None:
         """Where the index lives: `$GRIBBLE_HOME`, or `.gribble` beside gribble.toml."""
@@ -83,9 +99,9 @@ class Session:
                 "those sheets are left out, the rest goes on"
             )
 
-    def surveyor(self, index: Index, bar: Bar, *, reread: bool = False, everything: bool = False) -> Surveyor:
+    def surveyor(self, index: Index, bar: Bar, *, reread: bool = False) -> Surveyor:
         """A surveyor with this session's known contents."""
-        return Surveyor(self.known, index, listener=bar, reread=reread, everything=everything)
+        return Surveyor(self.known, index, listener=bar, reread=reread)
 
     def open_index(self) -> Index:
         """The index, in memory only where there is no configuration to keep it beside."""
@@ -103,13 +119,7 @@ class Session:
         finally:
             index.close()
         self._tell_passed_over(world.passed_over)
-        if index.note:
-            self.screen.tell(f"note: {index.note}")
-        if verbose:
-            tally = surveyor.tally
-            self.screen.tell(
-                f"surveyed {count(tally.files, 'file')}: {tally.opened:,} opened, {size(tally.bytes_read)} read"
-            )
+        self._note_cost(index, surveyor, verbose)
         return world
 
     def look_at(self, paths: list[str], *, verbose: bool = False) -> tuple[tuple[RigAudit, ...], list[Holding]]:
@@ -118,25 +128,29 @@ class Session:
         index = self.open_index()
         try:
             with Bar(self.screen.err, "Surveying") as bar:
-                world = look(rigs_only, self.catalogue, Scope(), self.surveyor(index, bar), self.seen())
-                surveys = [self._survey_path(Path(path).absolute(), index, bar) for path in paths]
+                surveyor = self.surveyor(index, bar)
+                world = look(rigs_only, self.catalogue, Scope(), surveyor, self.seen())
+                surveys = [_survey_path(Path(path).absolute(), surveyor) for path in paths]
         finally:
             index.close()
         for survey in surveys:
             self._tell_passed_over(in_place(survey))
-        if verbose and index.note:
-            self.screen.tell(f"note: {index.note}")
+        self._note_cost(index, surveyor, verbose)
         return world.audit(Scope()), [holding for survey in surveys for holding in survey.holdings]
+
+    def _note_cost(self, index: Index, surveyor: Surveyor, verbose: bool) -> None:
+        if index.note:
+            self._asides.append(f"note: {index.note}")
+        if verbose:
+            tally = surveyor.tally
+            self._asides.append(
+                f"surveyed {count(tally.files, 'file')}: {tally.opened:,} opened, {size(tally.bytes_read)} read"
+            )
 
     def _tell_passed_over(self, passed: Iterable[Skipped]) -> None:
         for skipped in passed:
             where = shorten(skipped.path) + (f": {skipped.member}" if skipped.member else "")
-            self.screen.tell(f"passed over {where}: {skipped.why}")
-
-    def _survey_path(self, path: Path, index: Index, bar: Bar) -> Survey:
-        if path.is_dir():
-            return self.surveyor(index, bar).survey(path)
-        return self.surveyor(index, bar, everything=True).survey_file(path)
+            self._asides.append(f"passed over {where}: {skipped.why}")
 
     def seen(self) -> SeenRigs:
         """The memory of rigs seen before."""
@@ -170,6 +184,10 @@ class Session:
         if worst(states) in (State.LIMITED, State.BLOCKED):
             return ExitCode.ATTENTION
         return ExitCode.FAILED if State.AWAY in states else ExitCode.CLEAN
+
+
+def _survey_path(path: Path, surveyor: Surveyor) -> Survey:
+    return surveyor.survey(path) if path.is_dir() else surveyor.survey_file(path, everything=True)
 
 
 def scope_of(

@@ -14,7 +14,7 @@ def show_status(config: str | None) -> int:
     if find_config(config) is None:
         show_start(Screen())
         return ExitCode.CLEAN
-    session = Session(config)
-    audits = session.look(Scope()).audit(Scope())
-    show_state(session.screen, audits)
-    return session.ended(found.state for found in audits)
+    with Session(config) as session:
+        audits = session.look(Scope()).audit(Scope())
+        show_state(session.screen, audits)
+        return session.ended(found.state for found in audits)

@@ -34,31 +34,33 @@ def undo(
     from gribble.views.looks import count
     from gribble.views.screen import styled
 
-    session = Session(config)
-    screen = session.screen
-    scope = scope_of(rig, None, None, at)
-    found = [(where, one) for where in session.local_rigs(scope) for one in where.runs() if one.state != "undone"]
-    number = run if run is not None else max((one.number for _, one in found), default=None)
-    chosen = [(where, one) for where, one in found if one.number == number]
-    if not chosen:
-        what = "no run to take back" if run is None else f"no run {run} to take back"
-        raise GribbleError(f"{what} on {', '.join(session.config.rig) or 'any rig'}", fix="gribble history lists them.")
-    changed = [(where, change) for where, one in chosen for change in where.runner(one).changed_since(one)]
-    for where, change in changed:
-        screen.tell(f"{where.name}: {change.path} {change.why}")
-    if changed and not leave_changed:
-        raise GribbleError(
-            f"run {number} is not taken back: {count(len(changed), 'file')} changed since",
-            fix="Nothing was changed. Move what you want to keep away, or leave it with gribble undo --leave-changed.",
-            code=ExitCode.FAILED,
-        )
-    for where, one in chosen:
-        screen.say(f"Run {one.number} on {where.name}: {count(len(one.begun), 'step')} to take back.")
-    if not ask(screen, "Take it back?", yes):
-        return ExitCode.ATTENTION
-    for where, one in chosen:
-        leave = frozenset(change.path for other, change in changed if other is where)
-        with where.locked():
-            where.runner(one).take_back(one, leave)
-        screen.say(styled("Undone", "bold"), f": run {one.number} on {where.name}.")
-    return ExitCode.CLEAN
+    with Session(config) as session:
+        screen = session.screen
+        scope = scope_of(rig, None, None, at)
+        found = [(where, one) for where in session.local_rigs(scope) for one in where.runs() if one.state != "undone"]
+        number = run if run is not None else max((one.number for _, one in found), default=None)
+        chosen = [(where, one) for where, one in found if one.number == number]
+        if not chosen:
+            what = "no run to take back" if run is None else f"no run {run} to take back"
+            raise GribbleError(
+                f"{what} on {', '.join(session.config.rig) or 'any rig'}", fix="gribble history lists them."
+            )
+        changed = [(where, change) for where, one in chosen for change in where.runner(one).changed_since(one)]
+        for where, change in changed:
+            screen.tell(f"{where.name}: {change.path} {change.why}")
+        if changed and not leave_changed:
+            raise GribbleError(
+                f"run {number} is not taken back: {count(len(changed), 'file')} changed since",
+                fix="Nothing was changed. Move what you want to keep away, or use gribble undo --leave-changed.",
+                code=ExitCode.FAILED,
+            )
+        for where, one in chosen:
+            screen.say(f"Run {one.number} on {where.name}: {count(len(one.begun), 'step')} to take back.")
+        if not ask(screen, "Take it back?", yes):
+            return ExitCode.ATTENTION
+        for where, one in chosen:
+            leave = frozenset(change.path for other, change in changed if other is where)
+            with where.locked():
+                where.runner(one).take_back(one, leave)
+            screen.say(styled("Undone", "bold"), f": run {one.number} on {where.name}.")
+        return ExitCode.CLEAN

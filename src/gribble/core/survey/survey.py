@@ -91,13 +91,12 @@ class Surveyor:
         *,
         listener: Listener | None = None,
         reread: bool = False,
-        everything: bool = False,
     ) -> None:
         self._known = known
         self._index = index
         self._listener = listener
         self._reread = reread
-        self._everything = everything
+        self._everything = False
         self._saved = time.monotonic()
         self.tally = Tally()
 
@@ -111,13 +110,20 @@ class Surveyor:
             ) from error
         return self._survey(root, walk(root, leave_out, with_links=bool(rig)), rig)
 
-    def survey_file(self, path: Path) -> Survey:
-        """What one file is or holds. Raises GribbleError where it cannot be read."""
+    def survey_file(self, path: Path, *, everything: bool = False) -> Survey:
+        """What one file is or holds; `everything` computes its digests even where they cannot matter.
+
+        Raises GribbleError where it cannot be read.
+        """
         try:
             entry = entry_of(path.name, path.stat())
         except OSError as error:
             raise GribbleError(f"{path} cannot be read: {reason_of(error)}", fix="Check the path.") from error
-        return self._survey(path.parent, [entry], "")
+        self._everything = everything
+        try:
+            return self._survey(path.parent, [entry], "")
+        finally:
+            self._everything = False
 
     def _survey(self, root: Path, entries: Iterable[Entry | Skipped], rig: str) -> Survey:
         remembered = {} if self._reread else self._index.below(root)
