@@ -144,17 +144,19 @@ def test_a_file_that_changed_between_look_and_act_refuses_its_step_alone(gribble
     source = world / "drawer/old backup/drv_rev2.bin"
     (world / "drawer/old backup/drv_rev2 (copy).bin").unlink()
     gribble("check", cwd=world)
-    import sqlite3
+    from gribble.core.survey.index import Index
+    from gribble.core.survey.walking import entry_of
 
+    index = Index(world / ".gribble/index.sqlite")
+    memory = index.memory(world / "drawer")
+    before = entry_of("old backup/drv_rev2.bin", source.stat())
+    (facts,) = memory.believe("old backup", [before])
+    assert facts is not None
     source.write_bytes(bytes(len(content("drive-2"))))
-    status = source.stat()
-    database = sqlite3.connect(world / ".gribble/index.sqlite")
-    database.execute(
-        "UPDATE file_1 SET modified = ?, changed = ?, read_at = ?, inode = ? WHERE path = ?",
-        (status.st_mtime_ns, status.st_ctime_ns, status.st_mtime_ns * 2, status.st_ino, os.fsencode(source)),
-    )
-    database.commit()
-    database.close()
+    now = entry_of("old backup/drv_rev2.bin", source.stat())
+    memory.remember(now, now.modified * 2, facts)
+    memory.save()
+    index.close()
     old = (world / "rigs/lighthouse/sandpiper/drive/drive.rom").read_bytes()
     ended = gribble("place", "--yes", cwd=world, code=3)
     assert "has changed since it was looked at" in ended.out

@@ -46,6 +46,10 @@ class KnownContents:
         self._by_size.setdefault(content.size, []).append((strongest, content))
         self._by_digest.setdefault((strongest, content.get(strongest) or ""), []).append(known)
 
+    def concerns(self, size: int) -> bool:
+        """Whether a file of this size could be anything known at all."""
+        return size in self._by_size or None in self._by_size
+
     def algorithms(self, size: int, crc32: str | None = None) -> frozenset[str]:
         """The digests that decide what a file of this size is; empty where nothing known can match.
 
@@ -57,6 +61,10 @@ class KnownContents:
             for strongest, content in candidates
             if crc32 is None or content.crc32 is None or content.crc32 == crc32
         )
+
+    def every_algorithm(self) -> frozenset[str]:
+        """The digests that decide what a file of unknown size is."""
+        return frozenset(algorithm for algorithm, _ in self._by_digest)
 
     def matches(self, size: int, digests: Digests) -> tuple[Known, ...]:
         """Every known content that a file with this size and these digests is."""

@@ -17,7 +17,8 @@ from gribble.core.placing.plan import Step
 from gribble.core.placing.run import Runner, Told
 from gribble.core.placing.store import StoreError
 from gribble.core.placing.volumes import folds_case
-from gribble.core.survey.archives import ArchiveError, member_blocks
+from gribble.core.survey.archives.common import ArchiveError
+from gribble.core.survey.archives.opening import member_blocks
 from gribble.core.survey.digests import BLOCK_BYTES
 from gribble.core.survey.walking import MEMORY_FOLDER
 

@@ -1,8 +1,8 @@
 """The index: what earlier surveys found out about files, in SQLite, so that nothing unchanged is read again.
 
-A row is believed only while path, size, modification time, change time and inode are what they were, and only if the
-file was at least two seconds old when it was read (a coarse clock could hide a later change). The index is never the
-proof for a write.
+What is remembered is believed only while path, size, modification time, change time and inode are what they were, and
+only if the file was at least two seconds old when it was read (a coarse clock could hide a later change). The index is
+never the proof for a write.
 """
 
 from __future__ import annotations
@@ -10,6 +10,7 @@ from __future__ import annotations
 import contextlib
 import os
 import sqlite3
+from collections.abc import Callable
 from pathlib import Path
 
 import msgspec
@@ -19,38 +20,49 @@ from gribble.core.catalogue.records import Digests
 from gribble.core.survey.walking import Entry
 
 SETTLED_NS = 2_000_000_000
-_SCHEMA = """
-CREATE TABLE IF NOT EXISTS file_1 (
-    path BLOB PRIMARY KEY, size INTEGER, modified INTEGER, changed INTEGER, inode INTEGER, read_at INTEGER,
-    facts BLOB
-) WITHOUT ROWID
-"""
+_SCHEMA = "CREATE TABLE IF NOT EXISTS folder_1 (folder BLOB PRIMARY KEY, files BLOB) WITHOUT ROWID"
 
 
 class KnownMember(Struct, frozen=True, array_like=True):
-    """What is known of one member of an archive; the name as bytes, since names may not be text."""
+    """What is known of one member of an archive; the name as bytes, since names may not be text.
+
+    `size` is in bytes, None while neither the archive claims it nor anybody has read the member.
+    """
 
     name: bytes
-    size: int
+    size: int | None
     crc32: str
     fault: str
     digests: Digests
 
 
-class Facts(Struct, frozen=True, array_like=True):
-    """What reading a file has told: its digests and, of an archive, its members or why it has none."""
+class Facts(Struct, frozen=True, array_like=True, gc=False):
+    """What reading a file has told: its digests and, of an archive, its members or why it has none.
+
+    `kind` is the kind of archive, empty for none, None where nobody has looked.
+    """
 
     digests: Digests = Digests()
+    kind: str | None = None
     members: tuple[KnownMember, ...] | None = None
     fault: str = ""
 
 
+class _Remembered(Struct, frozen=True, array_like=True, gc=False):
+    """The state of a file when it was read, and what that told."""
+
+    size: int
+    modified: int
+    changed: int
+    inode: int
+    read_at: int
+    facts: Facts
+
+
 class Index:
-    """Facts by file, kept in a database file (or in memory, where `path` is None)."""
+    """Facts by file, a row for each folder, kept in a database file (or in memory, where `path` is None)."""
 
     def __init__(self, path: Path | None) -> None:
-        self._encode = msgspec.msgpack.Encoder().encode
-        self._decode = msgspec.msgpack.Decoder(Facts).decode
         self.note = ""
         try:
             self._database = self._open(path)
@@ -65,7 +77,7 @@ class Index:
             database.execute("PRAGMA journal_mode = WAL")
             database.execute("PRAGMA synchronous = NORMAL")
             database.execute(_SCHEMA)
-            database.execute("SELECT count(*) FROM (SELECT 1 FROM file_1 LIMIT 1)").fetchone()
+            database.execute("SELECT count(*) FROM (SELECT 1 FROM folder_1 LIMIT 1)").fetchone()
         except sqlite3.DatabaseError:
             database.close()
             raise
@@ -82,52 +94,88 @@ class Index:
         self.note = f"the index {path} cannot be used ({error}); this run remembers nothing"
         return self._open(None)
 
-    def below(self, root: Path) -> dict[bytes, tuple[Entry, int, bytes]]:
-        """Every remembered file below a folder, by path bytes: its entry, when it was read, and its packed facts."""
-        start = os.fsencode(root) + os.sep.encode()
-        end = start[:-1] + bytes([start[-1] + 1])
+    def memory(self, root: Path, *, blank: bool = False) -> Memory:
+        """What is remembered of the files below a folder; `blank` begins with nothing, and remembers over it."""
+        packed: dict[bytes, bytes] = {}
+        start = os.fsencode(root)
         try:
-            rows = self._database.execute(
-                "SELECT path, size, modified, changed, inode, read_at, facts FROM file_1 WHERE path >= ? AND path < ?",
-                (start, end),
-            )
-            return {row[0]: (Entry("", *row[1:5]), row[5], row[6]) for row in rows}
+            if not blank:
+                rows = self._database.execute(
+                    "SELECT folder, files FROM folder_1 WHERE folder = ? OR (folder > ? AND folder < ?)",
+                    (start, start + b"/", start + b"0"),
+                )
+                packed = dict(rows.fetchall())
         except sqlite3.DatabaseError as error:
             self.note = f"the index cannot be read ({error}); files are read anew"
-            return {}
+        return Memory(start, packed, self._save)
 
-    def believe(self, remembered: tuple[Entry, int, bytes] | None, entry: Entry) -> Facts | None:
-        """The remembered facts, if they are certain to hold for the file as it is now."""
-        if remembered is None:
-            return None
-        then, read_at, facts = remembered
-        same = (then.size, then.modified, then.changed, then.inode) == (
-            entry.size, entry.modified, entry.changed, entry.inode,
-        )  # fmt: skip
-        if not same or read_at - entry.modified < SETTLED_NS:
-            return None
+    def _save(self, rows: list[tuple[bytes, bytes]]) -> None:
         try:
-            return self._decode(facts)
-        except msgspec.DecodeError:
-            return None
+            with self._database:
+                self._database.executemany("INSERT OR REPLACE INTO folder_1 VALUES (?, ?)", rows)
+        except sqlite3.DatabaseError as error:
+            self.note = f"the index cannot be written ({error}); this run is remembered in part"
 
-    def remember(self, path: Path, entry: Entry, read_at: int, facts: Facts) -> None:
+    def close(self) -> None:
+        """Let go of the file."""
+        self._database.close()
+
+
+class Memory:
+    """What is remembered of the files below one folder, unpacked folder by folder as it is asked for."""
+
+    def __init__(
+        self, root: bytes, packed: dict[bytes, bytes], save: Callable[[list[tuple[bytes, bytes]]], None]
+    ) -> None:
+        self._root = root
+        self._packed = packed
+        self._save = save
+        self._decode = msgspec.msgpack.Decoder(dict[bytes, _Remembered]).decode
+        self._folders: dict[str, dict[bytes, _Remembered]] = {}
+        self._changed: set[str] = set()
+
+    def _files(self, folder: str) -> dict[bytes, _Remembered]:
+        files = self._folders.get(folder)
+        if files is None:
+            try:
+                files = self._decode(self._packed.pop(self._key(folder), b"\x80"))
+            except msgspec.DecodeError:
+                files = {}
+            self._folders[folder] = files
+        return files
+
+    def _key(self, folder: str) -> bytes:
+        return self._root + b"/" + os.fsencode(folder) if folder else self._root
+
+    def believe(self, folder: str, entries: list[Entry]) -> list[Facts | None]:
+        """For each file of a folder the remembered facts, if they are certain to hold for it as it is now."""
+        recall = self._files(folder).get
+        start = len(folder) + 1 if folder else 0
+        believed: list[Facts | None] = []
+        for entry in entries:
+            then = recall(entry.path[start:].encode("utf-8", "surrogateescape"))
+            sure = (
+                then is not None
+                and then.changed == entry.changed
+                and then.size == entry.size
+                and then.modified == entry.modified
+                and then.inode == entry.inode
+                and then.read_at - then.modified >= SETTLED_NS
+            )
+            believed.append(then.facts if sure and then else None)
+        return believed
+
+    def remember(self, entry: Entry, read_at: int, facts: Facts) -> None:
         """Keep the facts of a file that was read at a time (nanoseconds since 1970)."""
-        row = (os.fsencode(path), entry.size, entry.modified, entry.changed, entry.inode, read_at, self._encode(facts))
-        self._try("INSERT OR REPLACE INTO file_1 VALUES (?, ?, ?, ?, ?, ?, ?)", row)
+        folder, _, name = entry.path.rpartition("/")
+        self._files(folder)[name.encode("utf-8", "surrogateescape")] = _Remembered(
+            entry.size, entry.modified, entry.changed, entry.inode, read_at, facts
+        )
+        self._changed.add(folder)
 
     def save(self) -> None:
         """Make what was remembered last."""
-        with contextlib.suppress(sqlite3.DatabaseError):
-            self._database.commit()
-
-    def close(self) -> None:
-        """Save, and let go of the file."""
-        self.save()
-        self._database.close()
-
-    def _try(self, statement: str, row: tuple[object, ...]) -> None:
-        try:
-            self._database.execute(statement, row)
-        except sqlite3.DatabaseError as error:
-            self.note = f"the index cannot be written ({error}); this run is remembered in part"
+        if self._changed:
+            encode = msgspec.msgpack.Encoder().encode
+            self._save([(self._key(folder), encode(self._folders[folder])) for folder in sorted(self._changed)])
+            self._changed.clear()

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import os
+import stat
 import time
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Protocol
 
@@ -14,10 +17,11 @@ from gribble.core.catalogue.records import Digests
 from gribble.core.errors import GribbleError, reason_of
 from gribble.core.matching import KnownContents
 from gribble.core.paths import path_fault
-from gribble.core.survey.archives import ArchiveError, Member, is_archive, list_members, member_blocks
-from gribble.core.survey.digests import BLOCK_BYTES, digest_blocks
-from gribble.core.survey.index import Facts, Index, KnownMember
-from gribble.core.survey.walking import Entry, Skipped, entry_of, walk
+from gribble.core.survey.archives.common import ArchiveError, Member
+from gribble.core.survey.archives.opening import archive_kind, peek, scan
+from gribble.core.survey.digests import THREADED_BYTES, digest_blocks, digest_file
+from gribble.core.survey.index import Facts, Index, KnownMember, Memory
+from gribble.core.survey.walking import Entry, Folder, Skipped, entry_of, walk
 
 SAVE_SECONDS = 5.0
 """How much work a kill during a survey can cost, in seconds."""
@@ -72,31 +76,31 @@ class Listener(Protocol):
         """So many bytes have been read."""
 
 
-class _File:
-    """One file under survey: what is known of it, and which digests are still wanted."""
+class _File(Struct, gc=False):
+    """One file under survey: what is known of it, and why it was passed over, if it was."""
 
-    def __init__(self, entry: Entry, facts: Facts | None) -> None:
-        self.entry = entry
-        self.facts = facts or Facts()
-        self.remembered = facts is not None
+    entry: Entry
+    facts: Facts
+    everything: bool
+    read_at: int = 0
+    bytes_read: int = 0
+    told: int = 0  # bytes of progress told so far
+    fault: str = ""
+
+
+_UNREAD = Facts()
 
 
 class Surveyor:
     """Reads folders into holdings against the contents that matter, with the help of the index."""
 
     def __init__(
-        self,
-        known: KnownContents,
-        index: Index,
-        *,
-        listener: Listener | None = None,
-        reread: bool = False,
+        self, known: KnownContents, index: Index, *, listener: Listener | None = None, reread: bool = False
     ) -> None:
         self._known = known
         self._index = index
         self._listener = listener
         self._reread = reread
-        self._everything = False
         self._saved = time.monotonic()
         self.tally = Tally()
 
@@ -116,126 +120,206 @@ class Surveyor:
         Raises GribbleError where it cannot be read.
         """
         try:
-            entry = entry_of(path.name, path.stat())
+            status = path.stat()
         except OSError as error:
             raise GribbleError(f"{path} cannot be read: {reason_of(error)}", fix="Check the path.") from error
-        self._everything = everything
-        try:
-            return self._survey(path.parent, [entry], "")
-        finally:
-            self._everything = False
+        if not stat.S_ISREG(status.st_mode):
+            raise GribbleError(f"{path} is no regular file (a pipe, socket or device)", fix="Name a file or a folder.")
+        return self._survey(path.parent, [Folder("", [entry_of(path.name, status)], [])], "", everything)
 
-    def _survey(self, root: Path, entries: Iterable[Entry | Skipped], rig: str) -> Survey:
-        remembered = {} if self._reread else self._index.below(root)
+    def _survey(self, root: Path, folders: Iterable[Folder], rig: str, everything: bool = False) -> Survey:
+        memory = self._index.memory(root, blank=self._reread)
         files: list[_File] = []
         skipped: list[Skipped] = []
-        prefix = f"{root}/".encode(errors="surrogateescape")
-        for entry in entries:
-            if isinstance(entry, Skipped):
-                skipped.append(entry)
-                continue
-            row = remembered.get(prefix + entry.path.encode(errors="surrogateescape"))
-            files.append(_File(entry, self._index.believe(row, entry)))
+        for folder in folders:
+            skipped += folder.skipped
+            believed = memory.believe(folder.path, folder.files)
+            for entry, facts in zip(folder.files, believed, strict=True):
+                files.append(_File(entry, facts or _UNREAD, everything))
         self.tally.files += len(files)
-        work = [file for file in files if self._wants_reading(file)]
-        if self._listener:
-            self._listener.expect(sum(file.entry.size for file in work))
-        for file in work:
-            self._read(root, file, skipped)
-        self._index.save()
-        holdings = tuple(holding for file in files for holding in self._holdings(root, rig, file, skipped))
-        return Survey(str(root), holdings, tuple(skipped))
+        self._read_all(root, [file for file in files if self._wants_reading(file)], memory)
+        holdings: list[Holding] = []
+        for file in files:
+            holdings.append(_loose(str(root), rig, file))
+            if file.facts.members:
+                holdings += _members(str(root), rig, file)
+            if file.fault or file.facts.fault or file.facts.members:
+                skipped += _notes(file)
+        return Survey(str(root), tuple(holdings), tuple(skipped))
 
-    def _wanted(self, size: int, digests: Digests, crc32: str | None = None) -> frozenset[str]:
+    def _wanted(self, size: int | None, digests: Digests, crc32: str | None = None) -> frozenset[str]:
         """The digests still to be computed for a content of this size."""
-        wanted = self._known.algorithms(size, crc32)
-        if self._everything:
-            wanted |= {"crc32", "sha1"}
+        wanted = self._known.every_algorithm() if size is None else self._known.algorithms(size, crc32)
         return wanted - digests.known().keys()
+
+    def _file_wanted(self, file: _File) -> frozenset[str]:
+        more = {"crc32", "sha1"} - file.facts.digests.known().keys() if file.everything else ()
+        return self._wanted(file.entry.size, file.facts.digests).union(more)
+
+    def _member_wanted(self, member: KnownMember) -> frozenset[str]:
+        """The digests to compute for a member: a CRC-32 that its archive carries is taken at its word."""
+        if member.fault:
+            return frozenset()
+        carried = {"crc32"} if member.crc32 else set()
+        return self._wanted(member.size, member.digests, member.crc32 or None) - carried
 
     def _wants_reading(self, file: _File) -> bool:
         facts = file.facts
-        if self._wanted(file.entry.size, facts.digests):
+        if facts.kind == "" and not file.everything and not self._known.concerns(file.entry.size):
+            return False  # what most files of a large collection are
+        if facts.kind is None or self._file_wanted(file):
             return True
-        if not is_archive(file.entry.path):
-            return False
-        if facts.members is None:
+        if facts.kind and facts.members is None:
             return not facts.fault
-        return any(self._member_wanted(member) for member in facts.members)
+        return any(map(self._member_wanted, facts.members or ()))
 
-    def _member_wanted(self, member: KnownMember) -> frozenset[str]:
-        """The digests to compute for a member: its archive's own CRC-32 is taken at its word."""
-        return frozenset() if member.fault else self._wanted(member.size, member.digests, member.crc32) - {"crc32"}
+    def _read_all(self, root: Path, work: list[_File], memory: Memory) -> None:
+        """Read files, several at a time where there are several, and remember what they told."""
+        if self._listener:
+            self._listener.expect(sum(file.entry.size for file in work))
+        if len(work) < 2 or sum(file.entry.size for file in work) < THREADED_BYTES:
+            for file in work:
+                self._finish(self._read(root, file), memory)
+        else:
+            with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+                try:
+                    for file in pool.map(lambda file: self._read(root, file), work):
+                        self._finish(file, memory)
+                except BaseException:
+                    pool.shutdown(wait=False, cancel_futures=True)
+                    raise
+        memory.save()
 
-    def _read(self, root: Path, file: _File, skipped: list[Skipped]) -> None:
-        """Open a file, compute what is wanted, and remember it."""
-        path, read_at = root / file.entry.path, time.time_ns()
-        self.tally.opened += 1
+    def _read(self, root: Path, file: _File) -> _File:
+        """Open a file and find out what is wanted. Touches nothing that other threads use."""
+        path, file.read_at = root / file.entry.path, time.time_ns()
         try:
             facts = self._read_facts(path, file)
             if entry_of(file.entry.path, path.stat(), link=file.entry.link) != file.entry:
-                skipped.append(Skipped(file.entry.path, "changed while it was read; run the command again"))
+                file.fault = "changed while it was read; run the command again"
                 file.facts = Facts()
-                return
+            else:
+                file.facts = facts
         except OSError as error:
-            skipped.append(Skipped(file.entry.path, f"cannot be read: {reason_of(error)}"))
-            return
-        file.facts = facts
-        self._index.remember(path, file.entry, read_at, facts)
+            file.fault = f"cannot be read: {reason_of(error)}"
+        return file
+
+    def _finish(self, file: _File, memory: Memory) -> None:
+        self.tally.opened += 1
+        self.tally.bytes_read += file.bytes_read
+        if self._listener:
+            self._listener.advance(file.entry.size - file.told)
+        if not file.fault:
+            memory.remember(file.entry, file.read_at, file.facts)
         if time.monotonic() - self._saved > SAVE_SECONDS:
-            self._index.save()
+            memory.save()
             self._saved = time.monotonic()
 
     def _read_facts(self, path: Path, file: _File) -> Facts:
         facts = file.facts
-        if wanted := self._wanted(file.entry.size, facts.digests):
-            digests = self._digest(_file_blocks(path), wanted)
-            facts = msgspec.structs.replace(facts, digests=_merged(facts.digests, digests))
-        if is_archive(file.entry.path) and not facts.fault:
-            facts = self._read_members(path, facts)
+        if facts.kind is None:
+            facts = msgspec.structs.replace(facts, kind=archive_kind(peek(path), path.name))
+        if wanted := self._file_wanted(file):
+            size, digests = digest_file(path, file.entry.size, wanted, self._progress(file))
+            file.bytes_read += size
+            facts = msgspec.structs.replace(facts, digests=merged(facts.digests, digests))
+        if facts.kind and not facts.fault:
+            facts = self._read_members(path, facts, file)
         return facts
 
-    def _read_members(self, path: Path, facts: Facts) -> Facts:
+    def _progress(self, file: _File) -> Callable[[int], None] | None:
+        """Told of the bytes of a large file as they are read."""
+        listener = self._listener
+        if listener is None or file.entry.size < THREADED_BYTES:
+            return None
+
+        def advance(bytes_: int) -> None:
+            file.told += bytes_
+            listener.advance(bytes_)
+
+        return advance
+
+    def _read_members(self, path: Path, facts: Facts, file: _File) -> Facts:
+        """Look into an archive; contents that neither size nor its own CRC-32 rules out are read in the same pass."""
+        choice = _MemberChoice(self, facts.members)
+        members: dict[bytes, KnownMember] = {member.name: member for member in facts.members or ()}
         try:
-            members = facts.members if facts.members is not None else tuple(map(_unread, list_members(path)))
+            for found in scan(path, facts.kind or "", choice):
+                member = choice.known(found.path, found.member)
+                if found.blocks is not None:
+                    try:
+                        size, digests = digest_blocks(found.blocks, self._member_wanted(member))
+                        file.bytes_read += size
+                        member = msgspec.structs.replace(member, size=size, digests=merged(member.digests, digests))
+                    except ArchiveError as error:
+                        member = msgspec.structs.replace(member, fault=str(error))
+                members[member.name] = member
         except ArchiveError as error:
-            return msgspec.structs.replace(facts, fault=str(error))
-        read = []
-        for member in members:
-            wanted = self._member_wanted(member)
-            if wanted:
-                try:
-                    digests = self._digest(member_blocks(path, member.name.decode(errors="surrogateescape")), wanted)
-                    member = msgspec.structs.replace(member, digests=_merged(member.digests, digests))
-                except ArchiveError as error:
-                    member = msgspec.structs.replace(member, fault=str(error))
-            read.append(member)
-        return msgspec.structs.replace(facts, members=tuple(read))
+            return msgspec.structs.replace(facts, fault=str(error), members=tuple(members.values()) or None)
+        return msgspec.structs.replace(facts, members=tuple(members.values()))
 
-    def _digest(self, blocks: Iterator[bytes], algorithms: frozenset[str]) -> Digests:
-        size, digests = digest_blocks(blocks, algorithms, self._listener.advance if self._listener else None)
-        self.tally.bytes_read += size
-        return digests
 
-    def _holdings(self, root: Path, rig: str, file: _File, skipped: list[Skipped]) -> Iterator[Holding]:
-        path, facts = file.entry.path, file.facts
-        entry = file.entry
+class _MemberChoice:
+    """Which members to read: those that no size, no checksum and no earlier reading decides."""
+
+    def __init__(self, surveyor: Surveyor, members: tuple[KnownMember, ...] | None) -> None:
+        self._surveyor = surveyor
+        self._first = members is None
+        self._known = {member.name: member for member in members or ()}
+        self._wanted = [member.name for member in members or () if surveyor._member_wanted(member)]
+
+    def known(self, path: str, member: Member) -> KnownMember:
+        """What is known of a member, or what its archive claims of it."""
+        name = path.encode(errors="surrogateescape")
+        unread = KnownMember(name, member.size, member.crc32, member.fault, Digests())
+        return unread if member.fault else self._known.get(name, unread)
+
+    def wants(self, path: str, member: Member) -> bool:
+        return bool(self._surveyor._member_wanted(self.known(path, member)))
+
+    def enters(self, path: str) -> bool:
+        prefix = f"{path}/".encode(errors="surrogateescape")
+        return self._first or any(name.startswith(prefix) for name in self._wanted)
+
+
+def _loose(root: str, rig: str, file: _File) -> Holding:
+    entry = file.entry
+    return Holding(
+        rig=rig,
+        root=root,
+        path=entry.path,
+        member=None,
+        size=entry.size,
+        digests=file.facts.digests,
+        link=entry.link,
+    )
+
+
+def _members(root: str, rig: str, file: _File) -> Iterator[Holding]:
+    for member in file.facts.members or ():
+        if member.fault or member.size is None:
+            continue
+        carried = bool(member.crc32) and not member.digests.crc32
         yield Holding(
-            rig=rig, root=str(root), path=path, member=None, size=entry.size, digests=facts.digests, link=entry.link
+            rig=rig,
+            root=root,
+            path=file.entry.path,
+            member=member.name.decode(errors="surrogateescape"),
+            size=member.size,
+            digests=msgspec.structs.replace(member.digests, crc32=member.crc32) if carried else member.digests,
+            carried=carried,
         )
-        if facts.fault:
-            skipped.append(Skipped(path, facts.fault))
-        for member in facts.members or ():
-            name = member.name.decode(errors="surrogateescape")
-            if why := member.fault or _name_note(name):
-                skipped.append(Skipped(path, why, name))
-            if member.fault:
-                continue
-            carried = not member.digests.crc32
-            digests = msgspec.structs.replace(member.digests, crc32=member.crc32) if carried else member.digests
-            yield Holding(
-                rig=rig, root=str(root), path=path, member=name, size=member.size, digests=digests, carried=carried
-            )
+
+
+def _notes(file: _File) -> Iterator[Skipped]:
+    """What was passed over in one file, and why."""
+    path, facts = file.entry.path, file.facts
+    if file.fault or facts.fault:
+        yield Skipped(path, file.fault or facts.fault)
+    for member in facts.members or ():
+        name = member.name.decode(errors="surrogateescape")
+        if why := member.fault or _name_note(name):
+            yield Skipped(path, why, name)
 
 
 def _name_note(name: str) -> str:
@@ -243,15 +327,6 @@ def _name_note(name: str) -> str:
     return f"its name {fault}; the content is looked at, the name is never used to write" if fault else ""
 
 
-def _unread(member: Member) -> KnownMember:
-    return KnownMember(member.name.encode(errors="surrogateescape"), member.size, member.crc32, member.fault, Digests())
-
-
-def _merged(one: Digests, other: Digests) -> Digests:
+def merged(one: Digests, other: Digests) -> Digests:
+    """The digests that either knows."""
     return Digests(**{**one.known(), **other.known()})
-
-
-def _file_blocks(path: Path) -> Iterator[bytes]:
-    with path.open("rb") as stream:
-        while block := stream.read(BLOCK_BYTES):
-            yield block

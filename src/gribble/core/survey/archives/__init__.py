@@ -1,0 +1,1 @@
+"""Looking into archives: what they say they hold, and their contents as streams; never unpacked to disk."""

@@ -1,0 +1,155 @@
+"""What every kind of archive shares: its members, where its bytes come from, and how much it may unpack to."""
+
+from __future__ import annotations
+
+import io
+import os
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from types import TracebackType
+from typing import BinaryIO, Protocol
+
+from msgspec import Struct
+
+from gribble.core.errors import reason_of
+
+MAX_MEMBERS = 200_000
+MAX_BYTES = 64 << 30
+MAX_DEPTH = 3
+MAX_NESTED_BYTES = 96 << 20
+MAX_DICTIONARY_BYTES = 128 << 20
+FREE_BYTES = 256 << 20
+"""Below this many unpacked bytes no ratio is suspicious."""
+
+
+class ArchiveError(Exception):
+    """An archive, or one member of it, cannot be read; the text says why."""
+
+
+class Member(Struct, frozen=True):
+    """One file in an archive, with the size in bytes and CRC-32 that the archive claims for it.
+
+    Where it claims none, `size` is None and `crc32` empty. `fault` says why the content cannot be read.
+    """
+
+    name: str
+    size: int | None
+    crc32: str = ""
+    fault: str = ""
+
+
+Chooser = Callable[[Member], bool]
+
+
+class Archive(Protocol):
+    """One opened archive."""
+
+    def scan(self, choose: Chooser) -> Iterator[tuple[Member, Iterator[bytes] | None]]:
+        """Every file in the archive's order, in one pass, with the content of the chosen ones.
+
+        A content must be taken before the next member is asked for. Raises ArchiveError.
+        """
+
+
+class Span:
+    """The bytes of an archive: a file, or a member held in memory. Reads at any place without moving anything."""
+
+    def __init__(self, source: Path | bytes) -> None:
+        self._data = source if isinstance(source, bytes) else None
+        self._handle = -1
+        self._streams: list[BinaryIO] = []
+        if isinstance(source, bytes):
+            self.size = len(source)
+        else:
+            try:
+                self._handle = os.open(source, os.O_RDONLY | getattr(os, "O_BINARY", 0))
+                self.size = os.fstat(self._handle).st_size
+            except OSError as error:
+                raise ArchiveError(f"cannot be read: {reason_of(error)}") from error
+
+    def __enter__(self) -> Span:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Let go of the file."""
+        for stream in self._streams:
+            stream.close()
+        if self._handle >= 0:
+            os.close(self._handle)
+            self._handle = -1
+
+    def read(self, offset: int, length: int) -> bytes:
+        """Bytes from a place; fewer where the archive ends before. Raises ArchiveError."""
+        if offset < 0 or length < 0:
+            raise ArchiveError("is damaged: it points outside itself")
+        if self._data is not None:
+            return self._data[offset : offset + length]
+        try:
+            if hasattr(os, "pread"):
+                return os.pread(self._handle, length, offset)
+            os.lseek(self._handle, offset, os.SEEK_SET)
+            return os.read(self._handle, length)
+        except OSError as error:
+            raise ArchiveError(f"cannot be read: {reason_of(error)}") from error
+
+    def blocks(self, offset: int, length: int, size: int = 1 << 18) -> Iterator[bytes]:
+        """A stretch of the archive, block by block. Raises ArchiveError where it ends too soon."""
+        while length:
+            block = self.read(offset, min(size, length))
+            if not block:
+                raise ArchiveError("is cut short")
+            yield block
+            offset += len(block)
+            length -= len(block)
+
+    def stream(self) -> BinaryIO:
+        """The whole archive as a file object that libraries can read; closed with the span."""
+        if self._data is not None:
+            return io.BytesIO(self._data)
+        stream = os.fdopen(os.dup(self._handle), "rb")
+        stream.seek(0)
+        self._streams.append(stream)
+        return stream
+
+
+class Budget:
+    """How much one outermost archive may still unpack to, over all that is nested in it."""
+
+    def __init__(self) -> None:
+        self._members = MAX_MEMBERS
+        self._bytes = MAX_BYTES
+
+    def count(self, members: int) -> None:
+        """Take so many members in. Raises ArchiveError beyond the limit."""
+        self._members -= members
+        if self._members < 0:
+            raise ArchiveError(f"holds more than {MAX_MEMBERS:,} files; skipped as a bomb")
+
+    def spend(self, blocks: Iterator[bytes]) -> Iterator[bytes]:
+        """Pass a content on, and raise ArchiveError where all contents together grow beyond the limit."""
+        for block in blocks:
+            self._bytes -= len(block)
+            if self._bytes < 0:
+                raise ArchiveError(f"unpacks to more than {MAX_BYTES >> 30} GiB; skipped as a bomb")
+            yield block
+
+
+def check_ratio(packed: int, unpacked: int, greatest: int) -> None:
+    """Raise ArchiveError where bytes claim to unpack to more than their method can honestly yield."""
+    if unpacked > FREE_BYTES and unpacked > packed * greatest:
+        raise ArchiveError(f"claims to unpack {packed:,} bytes to {unpacked:,}; skipped as a bomb")
+
+
+def numbered(names: list[str]) -> list[str]:
+    """Names made unlike one another: of several alike, the later ones get a number."""
+    seen: dict[str, int] = {}
+    unlike = []
+    for name in names:
+        seen[name] = times = seen.get(name, 0) + 1
+        unlike.append(name if times == 1 else f"{name} [{times}]")
+    return unlike

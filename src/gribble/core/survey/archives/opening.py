@@ -1,0 +1,171 @@
+"""From a file to its archive: by content, whatever its ending; nested archives included."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Protocol
+
+from gribble.core.survey.archives import sevens, streams, zips
+from gribble.core.survey.archives.common import (
+    MAX_DEPTH,
+    MAX_NESTED_BYTES,
+    Archive,
+    ArchiveError,
+    Budget,
+    Member,
+    Span,
+)
+
+HEAD_BYTES = 512
+_STARTS = {
+    b"PK\x03\x04": "zip",
+    b"PK\x05\x06": "zip",
+    b"PK\x07\x08PK": "zip",
+    sevens.MAGIC: "7z",
+    b"\x1f\x8b\x08": "gz",
+    b"BZh": "bz2",
+    b"\xfd7zXZ\x00": "xz",
+    b"Rar!\x1a\x07": "rar",
+}
+_ENDINGS = (".zip", ".7z", ".tar", ".gz", ".bz2", ".xz", ".tgz", ".tbz2", ".txz")
+_PART = re.compile(r"\.(7z|zip|tar|gz|rar)\.\d{2,3}$|\.[zr]\d{2}$|\.part\d+\.rar$", re.IGNORECASE)
+
+
+def archive_kind(head: bytes, name: str) -> str:
+    """The kind of archive that a file is by its first bytes, or by being one part of one; empty for none."""
+    if _PART.search(name):
+        return "part"
+    for start, kind in _STARTS.items():
+        if head.startswith(start):
+            return kind
+    if streams.is_tar(head):
+        return "tar"
+    return "zip" if name.lower().endswith(".zip") else "7z" if name.lower().endswith(".7z") else ""
+
+
+def open_archive(span: Span, kind: str, name: str, budget: Budget) -> Archive:
+    """The archive in some bytes. Raises ArchiveError for a kind that cannot be unpacked."""
+    match kind:
+        case "zip":
+            return zips.Zip(span, budget)
+        case "7z":
+            return sevens.Seven(span, budget)
+        case "tar":
+            return streams.Tar(span, budget)
+        case "gz" | "bz2" | "xz":
+            return streams.Packed(span, budget, kind, name)
+        case "part":
+            raise ArchiveError("is one part of several; join them first")
+        case _:
+            raise ArchiveError(f"is a {kind} archive, which Gribble cannot unpack; unpack it yourself")
+
+
+class Found:
+    """One file met in an archive or in one nested in it: its path inside, and its content if it was chosen."""
+
+    def __init__(self, path: str, member: Member, blocks: Iterator[bytes] | None) -> None:
+        self.path = path
+        self.member = member
+        self.blocks = blocks
+
+
+class Choice(Protocol):
+    """What of an archive is of interest, by the path inside."""
+
+    def wants(self, path: str, _member: Member, /) -> bool:
+        """Whether the content of a member is wanted."""
+
+    def enters(self, path: str) -> bool:
+        """Whether a member that is an archive itself is to be looked into."""
+
+
+def scan(path: Path, kind: str, choice: Choice) -> Iterator[Found]:
+    """Every file in an archive and in those nested in it, to a depth of three, in one pass over each.
+
+    What cannot be read in a nested archive is a member with a fault. Raises ArchiveError for the outermost one.
+    """
+    with Span(path) as span:
+        yield from _scan(span, kind, path.name, "", choice, Budget(), MAX_DEPTH)
+
+
+def _scan(span: Span, kind: str, name: str, prefix: str, choice: Choice, budget: Budget, depth: int) -> Iterator[Found]:
+    archive = open_archive(span, kind, name, budget)
+
+    def nests(member: Member) -> bool:
+        return _may_nest(member) and choice.enters(prefix + member.name)
+
+    for member, blocks in archive.scan(lambda member: choice.wants(prefix + member.name, member) or nests(member)):
+        path = prefix + member.name
+        if blocks is not None and nests(member):
+            yield from _scan_nested(path, member, blocks, choice, budget, depth - 1)
+        else:
+            yield Found(path, member, blocks)
+
+
+def _may_nest(member: Member) -> bool:
+    return member.name.lower().endswith(_ENDINGS) or bool(_PART.search(member.name))
+
+
+def _scan_nested(
+    path: str, member: Member, blocks: Iterator[bytes], choice: Choice, budget: Budget, depth: int
+) -> Iterator[Found]:
+    """An archive in an archive, held in memory while it is looked at."""
+    fault = ""
+    if depth <= 0:
+        fault = "lies too deep in other archives; unpack the outer one yourself"
+    elif (member.size or 0) > MAX_NESTED_BYTES:
+        fault = f"is too large ({member.size:,} bytes) to look into inside an archive; unpack the outer one yourself"
+    if fault:
+        yield Found(path, Member(member.name, member.size, member.crc32, fault), None)
+        return
+    data = bytearray()
+    try:
+        for block in blocks:
+            data += block
+            if len(data) > MAX_NESTED_BYTES:
+                raise ArchiveError(f"unpacks to more than {MAX_NESTED_BYTES >> 20} MiB; unpack the outer one yourself")
+    except ArchiveError as error:
+        yield Found(path, Member(member.name, member.size, member.crc32, str(error)), None)
+        return
+    content = bytes(data)
+    del data
+    yield Found(path, member, iter([content]) if choice.wants(path, member) else None)
+    kind = archive_kind(content[:HEAD_BYTES], member.name)
+    if not kind:
+        return
+    try:
+        yield from _scan(Span(content), kind, member.name, f"{path}/", choice, budget, depth)
+    except ArchiveError as error:
+        yield Found(path, Member(member.name, member.size, member.crc32, str(error)), None)
+
+
+def peek(path: Path) -> bytes:
+    """The first bytes of a file. Raises OSError."""
+    with path.open("rb", buffering=0) as stream:
+        return stream.read(HEAD_BYTES)
+
+
+class _OneMember:
+    """The choice of a single member."""
+
+    def __init__(self, path: str) -> None:
+        self._path = path
+
+    def wants(self, path: str, _member: Member) -> bool:
+        return path == self._path
+
+    def enters(self, path: str) -> bool:
+        return self._path.startswith(f"{path}/")
+
+
+def member_blocks(path: Path, member: str) -> Iterator[bytes]:
+    """The content of one member, by its path inside, block by block. Raises ArchiveError and OSError."""
+    for found in scan(path, archive_kind(peek(path), path.name), _OneMember(member)):
+        if found.path == member and found.blocks is not None:
+            yield from found.blocks
+            return
+        if found.path == member and found.member.fault:
+            raise ArchiveError(found.member.fault)
+    raise ArchiveError(f"{member} is no longer in it")
