@@ -30,15 +30,16 @@ path = Path(sys.argv[1])
 print(digest_file(path, path.stat().st_size, sys.argv[2:]))
 """,
     "list": """
-import sys
+import os, sys
 from pathlib import Path
-from gribble.core.survey.archives.opening import scan
+from gribble.core.survey.archives.opening import listing, scan
 class Nothing:
     def wants(self, path, member): return False
     def enters(self, path): return False
 nothing = Nothing()
 kind = sys.argv[2]
-print(sum(len(list(scan(path, kind, nothing))) for path in Path(sys.argv[1]).iterdir()))
+paths = [entry.path for entry in os.scandir(sys.argv[1])]
+print(sum(len(listing(path, kind) or list(scan(Path(path), kind, nothing))) for path in paths))
 """,
     "zipfile": """
 import sys, zipfile

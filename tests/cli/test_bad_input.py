@@ -57,6 +57,11 @@ def remove(name: str) -> Callable[[Path], None]:
     return lambda world: os.rename(world / name, world / "put aside")
 
 
+def huge_file(world: Path) -> None:
+    with (world / "drawer/huge.bin").open("wb") as stream:
+        stream.truncate(5 << 30)
+
+
 def truncate(name: str) -> Callable[[Path], None]:
     return lambda world: os.truncate(world / name, 100)
 
@@ -77,8 +82,16 @@ CASES: dict[str, tuple[Callable[[Path], None], str, int, list[str]]] = {
     "a broken sheet, checking": (sheet("[folders]", "[folder]"), "check", 2, ["did you mean 'folders'?", "Dunlin 2.0"]),
     "a broken sheet, placing": (sheet("[folders]", "[folder]"), "place --yes", 2, ["did you mean 'folders'?"]),
     "two needs with one id": (sheet('"tern-clock"', '"tern-test"'), "check", 2, ["is the id of need[4] too"]),
-    "a corrupt zip": (truncate("drawer/LUMEN_BIOS_EU.ZIP"), "check", 1, ["LUMEN_BIOS_EU.ZIP: is no sound zip"]),
+    "a corrupt zip": (truncate("drawer/LUMEN_BIOS_EU.ZIP"), "check", 1, ["LUMEN_BIOS_EU.ZIP: is no sound zip: its end"]),
     "a zip member that climbs out": (climbing_zip, "check", 1, ["odd.zip: ../../x", "never used to write"]),
+    "a pipe": (lambda world: os.mkfifo(world / "drawer/pipe"), "identify drawer", 0, ["drawer/pipe: is no regular file"]),
+    "a pipe by name": (lambda world: os.mkfifo(world / "drawer/pipe"), "identify drawer/pipe", 2, ["is no regular file"]),
+    "a circular link": (lambda world: os.symlink("loop", world / "drawer/loop"), "check", 1, ["loop: is a link that leads nowhere"]),
+    "an empty file": (write("drawer/nothing.zip", b""), "identify drawer/nothing.zip", 0, ["is no sound zip", "1 unknown"]),
+    "5 GiB of nothing": (
+        huge_file,
+        "check", 1, ["blocked"],
+    ),
     "a name that is not UTF-8": (write("drawer/\udcffodd", content("vesper-sound")), "check", 1, ["\\xffodd"]),
     "a name with escape codes": (write("drawer/\x1b[31mred\n", content("vesper-sound")), "plan", 1, ["\\x1b[31mred\\x0a"]),
     "a name with markup": (write("drawer/[bold]x[/y]", content("vesper-sound")), "plan", 1, ["[bold]x[/y]"]),

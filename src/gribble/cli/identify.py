@@ -30,10 +30,12 @@ def identify(
     if only not in ("", "needed"):
         raise GribbleError(f"--only {only} is not known", fix="It takes one word: --only needed")
     with Session(config) as session:
-        audits, found = session.look_at(paths, verbose=verbose)
+        audits, surveys = session.look_at(paths, verbose=verbose)
+        found = [holding for survey in surveys for holding in survey.holdings]
+        passed_over = sum(len(survey.skipped) for survey in surveys)
         files = identify_holdings(found, session.known, session.catalogue.sheets, audits)
         if json:
-            session.screen.json(identify_json(files, only_needed=only == "needed"))
+            session.screen.json(identify_json(files, passed_over=passed_over, only_needed=only == "needed"))
         else:
-            show_identify(session.screen, files, only_needed=only == "needed", verbose=verbose)
+            show_identify(session.screen, files, passed_over=passed_over, only_needed=only == "needed", verbose=verbose)
         return ExitCode.USAGE if session.catalogue.mistakes else ExitCode.CLEAN

@@ -17,7 +17,7 @@ from gribble.core.catalogue.sheets import Catalogue, load_catalogue
 from gribble.core.errors import ExitCode, GribbleError, MistakesError
 from gribble.core.matching import KnownContents
 from gribble.core.survey.index import Index
-from gribble.core.survey.survey import Holding, Survey, Surveyor
+from gribble.core.survey.survey import Survey, Surveyor
 from gribble.core.survey.walking import MEMORY_FOLDER, Skipped
 from gribble.core.world import Scope, SeenRigs, World, check_scope, in_place, look, rig_root
 from gribble.stores.local import LocalRig
@@ -122,8 +122,8 @@ class Session:
         self._note_cost(index, surveyor, verbose)
         return world
 
-    def look_at(self, paths: list[str], *, verbose: bool = False) -> tuple[tuple[RigAudit, ...], list[Holding]]:
-        """The audits of the rigs alone, and what some files, archives or folders hold; a named file is read whole."""
+    def look_at(self, paths: list[str], *, verbose: bool = False) -> tuple[tuple[RigAudit, ...], list[Survey]]:
+        """The audits of the rigs alone, and surveys of some files, archives or folders; a named file is read whole."""
         rigs_only = msgspec.structs.replace(self.config, sources=())
         index = self.open_index()
         try:
@@ -136,7 +136,7 @@ class Session:
         for survey in surveys:
             self._tell_passed_over(in_place(survey))
         self._note_cost(index, surveyor, verbose)
-        return world.audit(Scope()), [holding for survey in surveys for holding in survey.holdings]
+        return world.audit(Scope()), surveys
 
     def _note_cost(self, index: Index, surveyor: Surveyor, verbose: bool) -> None:
         if index.note:

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from pathlib import Path
 
 from msgspec import Struct
 
 from gribble.core.audit.findings import Finding, RigAudit
+from gribble.core.audit.stock import nearness
 from gribble.core.catalogue.records import Sheet
 from gribble.core.matching import Known, KnownContents
 from gribble.core.paths import join
@@ -43,6 +45,32 @@ class Identified(Struct, frozen=True, kw_only=True):
         return any(match.needed for match in self.matches)
 
 
+class Group(Struct, frozen=True):
+    """One content, however many times it is held: the nearest and safest copy first."""
+
+    files: tuple[Identified, ...]
+
+    @property
+    def first(self) -> Identified:
+        """The copy to name."""
+        return self.files[0]
+
+    @property
+    def counts_as(self) -> str:
+        """What it counts as in the end: needed, held, rejected, damaged or unknown."""
+        if self.first.needed:
+            return "needed"
+        return "held" if self.first.verdict == "known" else self.first.verdict
+
+
+def group(files: Iterable[Identified]) -> tuple[Group, ...]:
+    """Files that are the same content put together, in the order in which each is first met."""
+    groups: dict[object, list[Identified]] = {}
+    for number, file in enumerate(files):
+        groups.setdefault((file.holding.size, file.matches) if file.matches else number, []).append(file)
+    return tuple(Group(tuple(sorted(same, key=lambda file: nearness(file.holding, "")))) for same in groups.values())
+
+
 def identify(
     holdings: Iterable[Holding], known: KnownContents, sheets: dict[str, Sheet], audits: tuple[RigAudit, ...]
 ) -> tuple[Identified, ...]:
@@ -56,11 +84,17 @@ def identify(
             for finding in emulator.findings:
                 findings.setdefault((emulator.emulator, finding.need.id), []).append((rig.rig, finding))
     holdings = tuple(holdings)
-    archives = {holding.place for holding in holdings if holding.member is not None}
+    entered = {place for holding in holdings for place in _containers(holding)}
     files = (_identify(holding, known, sheets, findings) for holding in holdings)
     return tuple(
-        file for file in files if file.matches or file.holding.member is not None or file.holding.place not in archives
+        file for file in files if file.matches or (file.holding.place, file.holding.member or "") not in entered
     )
+
+
+def _containers(holding: Holding) -> Iterable[tuple[Path, str]]:
+    """The archive a member is in, and every path above it inside, any of which may be a nested archive."""
+    parts = holding.member.split("/") if holding.member is not None else []
+    return ((holding.place, "/".join(parts[:length])) for length in range(len(parts)))
 
 
 def _identify(

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import gzip
 import io
 import os
+import tarfile
 import zipfile
 from pathlib import Path
 
@@ -15,6 +17,8 @@ from gribble.demo.sheets import CONFIG, SHEETS
 
 _WHEN = 1_000_000_000
 """Every made-up file dates from then (seconds since 1970)."""
+
+_ZIP_WHEN = (1998, 3, 1, 12, 0, 0)
 
 
 class Fault(Struct, frozen=True):
@@ -72,6 +76,7 @@ _DRAWER = {
 _ARCHIVES: dict[str, dict[str, str | None]] = {
     "tern pack (complete).zip": {"FONTS/T16FNT.BIN": "tern16-font", "ROMS/TERN8.BIN": "tern8-b", "readme.txt": None},
     "LUMEN_BIOS_EU.ZIP": {"LUMEN1.ROM": "lumen-eu"},
+    "misnamed archive.rom": {"inside.bin": "drive-2"},
 }
 """Zips in the drawer: member and what it is (None: something unknown)."""
 
@@ -101,15 +106,40 @@ def _files() -> list[tuple[str, bytes]]:
     files += [(f"drawer/photos/beach {number}.jpg", noise(f"photo {number}", 3_000)) for number in range(1, 6)]
     broken = _zip({"LUMEN.ROM": "lumen-us"})
     files.append(("drawer/broken download.zip", broken[: len(broken) // 2]))
+    nested = _zip({"drivers.txt": None}, {"font/t16.tar.xz": _tar_xz({"t16 font.bin": "tern16-font"})})
+    files.append(("drawer/pack of packs.zip", nested))
+    files.append(("drawer/old backup/T8.ROM.gz", gzip.compress(content("tern8-b"), mtime=0)))
+    files.append(("drawer/big set.7z.001", noise("first part", 2_000)))
+    files.append(("drawer/locked.zip", _locked(_zip({"secret.rom": "clock"}))))
     return files
 
 
-def _zip(members: dict[str, str | None]) -> bytes:
+def _tar_xz(members: dict[str, str]) -> bytes:
+    buffer = io.BytesIO()
+    with tarfile.open(fileobj=buffer, mode="w:xz") as archive:
+        for name, what in members.items():
+            info = tarfile.TarInfo(name)
+            info.size = len(content(what))
+            archive.addfile(info, io.BytesIO(content(what)))
+    return buffer.getvalue()
+
+
+def _locked(data: bytes) -> bytes:
+    """A zip whose members are marked as encrypted, in the local and the central header."""
+    marked = bytearray(data)
+    for header, flags in ((b"PK\x03\x04", 6), (b"PK\x01\x02", 8)):
+        marked[marked.index(header) + flags] |= 1
+    return bytes(marked)
+
+
+def _zip(members: dict[str, str | None], more: dict[str, bytes] | None = None) -> bytes:
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
         for name, what in members.items():
             data = content(what) if what else noise(name, 700)
-            archive.writestr(zipfile.ZipInfo(name, (1998, 3, 1, 12, 0, 0)), data)
+            archive.writestr(zipfile.ZipInfo(name, _ZIP_WHEN), data)
+        for name, data in (more or {}).items():
+            archive.writestr(zipfile.ZipInfo(name, _ZIP_WHEN), data)
     return buffer.getvalue()
 
 

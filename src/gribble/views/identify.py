@@ -7,73 +7,89 @@ from typing import Any
 
 from rich.text import Text
 
-from gribble.core.identify import Identified, Match
+from gribble.core.identify import Group, Identified, Match, group
 from gribble.views.check import say_holding
-from gribble.views.looks import QUIET, size
+from gribble.views.looks import QUIET, count, size
 from gribble.views.screen import Screen, styled, verdict
 
 UNKNOWN_SHOWN = 8
 
 
-def show_identify(screen: Screen, files: tuple[Identified, ...], *, only_needed: bool, verbose: bool) -> None:
-    """Files grouped by what they are, then the counts."""
-    groups = {"known": "Known", "rejected": "Known not to work"}
-    for word, title in groups.items():
-        chosen = [file for file in files if file.verdict == word and (file.needed or not only_needed)]
-        if chosen:
+def show_identify(
+    screen: Screen, files: tuple[Identified, ...], *, passed_over: int, only_needed: bool, verbose: bool
+) -> None:
+    """Contents grouped by what they are, then the counts."""
+    groups = group(files)
+    sections = {
+        "Needed": [one for one in groups if one.counts_as == "needed"],
+        "Held already": [one for one in groups if one.counts_as == "held"],
+        "Known not to work": [one for one in groups if one.counts_as == "rejected"],
+    }
+    for title, chosen in sections.items():
+        if chosen and (title == "Needed" or not only_needed):
             screen.say(styled(title, "bold"))
-            screen.grid([_row(file) for file in chosen])
+            screen.grid([_row(one, verbose) for one in chosen])
             screen.out.print()
-    unknown = [file for file in files if file.verdict == "unknown"]
+    unknown = [one for one in groups if one.counts_as == "unknown"]
     if unknown and not only_needed:
         shown = unknown if verbose else unknown[:UNKNOWN_SHOWN]
         screen.say(styled("Unknown", "bold"))
-        screen.grid([_row(file) for file in shown])
+        screen.grid([_unknown_row(one.first) for one in shown])
         if len(shown) < len(unknown):
             screen.say(styled(f"  and {len(unknown) - len(shown):,} more (-v shows them)", QUIET))
         screen.out.print()
-    screen.say(counts(files))
+    screen.say(_counts(groups, passed_over))
 
 
-def counts(files: tuple[Identified, ...]) -> str:
-    """The counts that end the answer: "3 needed, 2 held already, 1 known not to work, 9 unknown"."""
-    tally = Counter("needed" if file.needed else file.verdict for file in files)
-    text = f"{tally['needed']:,} needed, {tally['known']:,} held already"
+def _counts(groups: tuple[Group, ...], passed_over: int) -> str:
+    """The counts that end the answer: "3 needed, 1 held already, 1 known not to work, 9 unknown"."""
+    tally = Counter(one.counts_as for one in groups)
+    text = f"{tally['needed']:,} needed, {tally['held']:,} held already"
     if tally["rejected"]:
         text += f", {tally['rejected']:,} known not to work"
-    return f"{text}, {tally['unknown']:,} unknown"
+    text += f", {tally['unknown']:,} unknown"
+    return f"{text}; {passed_over:,} passed over" if passed_over else text
 
 
-def _row(file: Identified) -> tuple[str | Text, ...]:
-    text = Text.assemble(
-        styled(say_holding(file.holding, None), "bold" if file.matches else ""),
-        styled(f"  {size(file.holding.size)}", QUIET),
-    )
+def _row(one: Group, verbose: bool) -> tuple[str | Text, ...]:
+    file = one.first
+    first = file.matches[0]
+    label = f" ({first.accept})" if first.accept else ""
+    text = Text.assemble(styled(first.title + label, "bold"), styled(f"  {size(file.holding.size)}", QUIET))
     for match in file.matches:
         text.append("\n").append_text(styled(_match_words(match)))
+    paths = [say_holding(copy.holding, None) for copy in one.files]
+    shown = paths if verbose else paths[:1]
+    more = f" and {count(len(paths) - 1, 'more copy', 'more copies')}" if len(paths) > len(shown) else ""
+    for number, path in enumerate(shown):
+        text.append("\n").append_text(styled(f"{'is' if not number else 'and'} {path}{more}", QUIET))
+    return verdict(file.verdict), text
+
+
+def _unknown_row(file: Identified) -> tuple[str | Text, ...]:
+    text = Text.assemble(styled(say_holding(file.holding, None)), styled(f"  {size(file.holding.size)}", QUIET))
     return verdict(file.verdict), text
 
 
 def _match_words(match: Match) -> str:
-    label = f" ({match.accept})" if match.accept else ""
-    words = f"{match.title}{label} for {match.emulator}"
     if match.rejected:
-        return f"{words}: {match.why or 'known not to work'}"
+        return f"for {match.emulator}: {match.why or 'known not to work'}"
     where = f"{match.to} on {match.rig}" if match.rig else match.to
-    return f"{words}: {'needed as' if match.needed else 'goes to'} {where}"
+    return f"{match.emulator} {'needs it as' if match.needed else 'has it as' if match.rig else 'wants it as'} {where}"
 
 
-def identify_json(files: tuple[Identified, ...], *, only_needed: bool) -> dict[str, Any]:
+def identify_json(files: tuple[Identified, ...], *, passed_over: int, only_needed: bool) -> dict[str, Any]:
     """`identify/1` (DESIGN.md section 6)."""
-    tally = Counter("needed" if file.needed else file.verdict for file in files)
+    tally = Counter(one.counts_as for one in group(files))
     return {
         "gribble": "identify/1",
         "files": [_file_json(file) for file in files if file.needed or not only_needed],
         "counts": {
             "needed": tally["needed"],
-            "held": tally["known"],
+            "held": tally["held"],
             "rejected": tally["rejected"],
             "unknown": tally["unknown"],
+            "passed_over": passed_over,
         },
     }
 

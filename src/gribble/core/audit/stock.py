@@ -30,15 +30,16 @@ class Stock:
             return []
         found = self._by_digest.get((strongest, accept.get(strongest) or ""), ())
         right = [holding for holding in found if is_content(accept, holding.size, holding.digests)]
-        return sorted(right, key=lambda holding: _nearness(holding, rig))
+        return sorted(right, key=lambda holding: nearness(holding, rig))
 
     def namesakes(self, names: Iterable[str], rig: str) -> list[Holding]:
         """Holdings outside the rig that go by one of these names, whatever they contain."""
         found = [holding for name in names for holding in self._by_name.get(fold(name), ()) if holding.rig != rig]
-        return sorted(found, key=lambda holding: _nearness(holding, rig))
+        return sorted(found, key=lambda holding: nearness(holding, rig))
 
 
-def _nearness(holding: Holding, rig: str) -> tuple[bool, int, int, str, str]:
+def nearness(holding: Holding, rig: str) -> tuple[bool, int, int, str, str]:
     """Loose before archived; on the rig, then in a source, then on another rig; then the shortest name."""
     distance = 0 if holding.rig == rig else 1 if not holding.rig else 2
-    return (holding.member is not None, distance, len(holding.path), holding.path, holding.member or "")
+    member = holding.member or ""
+    return (holding.member is not None, distance, len(holding.path) + len(member), holding.path, member)

@@ -18,7 +18,7 @@ from gribble.core.errors import GribbleError, reason_of
 from gribble.core.matching import KnownContents
 from gribble.core.paths import path_fault
 from gribble.core.survey.archives.common import ArchiveError, Member
-from gribble.core.survey.archives.opening import archive_kind, peek, scan
+from gribble.core.survey.archives.opening import archive_kind, listing, may_nest, peek, scan
 from gribble.core.survey.digests import THREADED_BYTES, digest_blocks, digest_file
 from gribble.core.survey.index import Facts, Index, KnownMember, Memory
 from gribble.core.survey.walking import Entry, Folder, Skipped, entry_of, walk
@@ -227,6 +227,16 @@ class Surveyor:
             facts = self._read_members(path, facts, file)
         return facts
 
+    def _listed(self, path: Path, kind: str, choice: _MemberChoice) -> tuple[KnownMember, ...] | None:
+        """The members of an archive whose directory alone decides them all, else None."""
+        try:
+            members = listing(os.fspath(path), kind)
+        except ArchiveError:
+            return None  # the whole look tells why
+        if members is None or any(may_nest(member) or choice.wants(member.name, member) for member in members):
+            return None
+        return tuple(choice.known(member.name, member) for member in members)
+
     def _progress(self, file: _File) -> Callable[[int], None] | None:
         """Told of the bytes of a large file as they are read."""
         listener = self._listener
@@ -242,7 +252,9 @@ class Surveyor:
     def _read_members(self, path: Path, facts: Facts, file: _File) -> Facts:
         """Look into an archive; contents that neither size nor its own CRC-32 rules out are read in the same pass."""
         choice = _MemberChoice(self, facts.members)
-        members: dict[bytes, KnownMember] = {member.name: member for member in facts.members or ()}
+        if facts.members is None and (listed := self._listed(path, facts.kind or "", choice)) is not None:
+            return msgspec.structs.replace(facts, members=listed)
+        members = {member.name: member for member in facts.members or ()}
         try:
             for found in scan(path, facts.kind or "", choice):
                 member = choice.known(found.path, found.member)

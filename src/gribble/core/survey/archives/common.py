@@ -26,7 +26,7 @@ class ArchiveError(Exception):
     """An archive, or one member of it, cannot be read; the text says why."""
 
 
-class Member(Struct, frozen=True):
+class Member(Struct, frozen=True, gc=False):
     """One file in an archive, with the size in bytes and CRC-32 that the archive claims for it.
 
     Where it claims none, `size` is None and `crc32` empty. `fault` says why the content cannot be read.
@@ -51,10 +51,16 @@ class Archive(Protocol):
         """
 
 
+_FLAGS = os.O_RDONLY | getattr(os, "O_BINARY", 0)
+_PREAD = getattr(os, "pread", None)
+
+
 class Span:
     """The bytes of an archive: a file, or a member held in memory. Reads at any place without moving anything."""
 
-    def __init__(self, source: Path | bytes) -> None:
+    __slots__ = ("_data", "_handle", "_streams", "size")
+
+    def __init__(self, source: str | Path | bytes) -> None:
         self._data = source if isinstance(source, bytes) else None
         self._handle = -1
         self._streams: list[BinaryIO] = []
@@ -62,7 +68,7 @@ class Span:
             self.size = len(source)
         else:
             try:
-                self._handle = os.open(source, os.O_RDONLY | getattr(os, "O_BINARY", 0))
+                self._handle = os.open(source, _FLAGS)
                 self.size = os.fstat(self._handle).st_size
             except OSError as error:
                 raise ArchiveError(f"cannot be read: {reason_of(error)}") from error
@@ -90,8 +96,9 @@ class Span:
         if self._data is not None:
             return self._data[offset : offset + length]
         try:
-            if hasattr(os, "pread"):
-                return os.pread(self._handle, length, offset)
+            if _PREAD:
+                data: bytes = _PREAD(self._handle, length, offset)
+                return data
             os.lseek(self._handle, offset, os.SEEK_SET)
             return os.read(self._handle, length)
         except OSError as error:

@@ -94,7 +94,7 @@ def _scan(span: Span, kind: str, name: str, prefix: str, choice: Choice, budget:
     archive = open_archive(span, kind, name, budget)
 
     def nests(member: Member) -> bool:
-        return _may_nest(member) and choice.enters(prefix + member.name)
+        return may_nest(member) and choice.enters(prefix + member.name)
 
     for member, blocks in archive.scan(lambda member: choice.wants(prefix + member.name, member) or nests(member)):
         path = prefix + member.name
@@ -104,7 +104,8 @@ def _scan(span: Span, kind: str, name: str, prefix: str, choice: Choice, budget:
             yield Found(path, member, blocks)
 
 
-def _may_nest(member: Member) -> bool:
+def may_nest(member: Member) -> bool:
+    """Whether a member is an archive itself, by its name."""
     return member.name.lower().endswith(_ENDINGS) or bool(_PART.search(member.name))
 
 
@@ -145,6 +146,17 @@ def peek(path: Path) -> bytes:
     """The first bytes of a file. Raises OSError."""
     with path.open("rb", buffering=0) as stream:
         return stream.read(HEAD_BYTES)
+
+
+def listing(path: str | Path, kind: str) -> list[Member] | None:
+    """The members of an archive where its directory alone tells them quickly, else None; nested ones are not met.
+
+    Raises ArchiveError.
+    """
+    if kind != "zip":
+        return None
+    with Span(path) as span:
+        return zips.list_zip(span, Budget())
 
 
 class _OneMember:

@@ -11,13 +11,15 @@ import zipfile
 import zlib
 from collections.abc import Iterator
 
+from msgspec import structs
+
 from gribble.core.survey.archives.common import ArchiveError, Budget, Chooser, Member, Span, check_ratio, numbered
 from gribble.core.survey.digests import BLOCK_BYTES
 
 _END = struct.Struct("<4s4H2LH")
 _END64_PLACE = struct.Struct("<4sLQL")
 _END64 = struct.Struct("<4sQ2H2L4Q")
-_HEADER = struct.Struct("<4s6H3L5H2L")
+_HEADER = struct.Struct("<4s4xH6x3L3H12x")
 _FIRST_READ = 4096
 _LONGEST_TAIL = 65_535 + _END.size
 _BIG = 0xFFFFFFFF
@@ -34,14 +36,12 @@ class Zip:
 
     def scan(self, choose: Chooser) -> Iterator[tuple[Member, Iterator[bytes] | None]]:
         """Every file in the directory's order; the contents of chosen ones. Raises ArchiveError."""
-        members = _directory(self._span)
-        self._budget.count(len(members))
-        check_ratio(self._span.size, sum(member.size or 0 for _, member in members), DEFLATE_RATIO)
-        chosen = [member.fault == "" and choose(member) for _, member in members]
+        members, places = _directory(self._span, self._budget)
+        chosen = [not member.fault and choose(member) for member in members]
         archive = self._open() if any(chosen) else None
         try:
             infos = archive.infolist() if archive else []
-            for (place, member), wanted in zip(members, chosen, strict=True):
+            for member, place, wanted in zip(members, places, chosen, strict=True):
                 blocks = _content(archive, infos[place], member.name) if wanted and archive else None
                 yield member, self._budget.spend(blocks) if blocks else None
         finally:
@@ -64,41 +64,54 @@ def _content(archive: zipfile.ZipFile, info: zipfile.ZipInfo, name: str) -> Iter
         raise ArchiveError(f"{name} cannot be unpacked: {error}") from error
 
 
-def _directory(span: Span) -> list[tuple[int, Member]]:
-    """The files of the central directory, each with its place among all entries (folders count)."""
+def list_zip(span: Span, budget: Budget) -> list[Member]:
+    """The files of a zip by its directory alone. Raises ArchiveError."""
+    return _directory(span, budget)[0]
+
+
+def _directory(span: Span, budget: Budget) -> tuple[list[Member], list[int]]:
+    """The files of the central directory, and the place of each among all entries (folders count)."""
     data, count = _directory_bytes(span)
-    found: list[tuple[int, str, int, str, str]] = []
-    at = 0
+    members: list[Member] = []
+    places: list[int] = []
+    unpack, width, at, total = _HEADER.unpack_from, _HEADER.size, 0, 0
     try:
         for place in range(count):
-            (
-                signature, _, _, flags, _, _, _, crc, packed, size, name_length, extra_length, comment_length,
-                *_,
-            ) = _HEADER.unpack_from(data, at)  # fmt: skip
+            signature, flags, crc, packed, size, name_length, extra_length, comment_length = unpack(data, at)
             if signature != b"PK\x01\x02":
                 raise ArchiveError("is no sound zip: its directory is damaged")
-            start = at + _HEADER.size
-            raw = data[start : start + name_length]
-            at = start + name_length + extra_length + comment_length
+            start = at + width
+            at = start + name_length
+            raw = data[start:at]
+            at += extra_length + comment_length
             if raw.endswith(b"/"):
                 continue
             if size == _BIG or packed == _BIG:
                 size = _long_size(data[start + name_length : start + name_length + extra_length], size)
-            name = raw.decode("utf-8", "surrogateescape") if flags & 0x800 else raw.decode("cp437")
-            found.append((place, name, size, f"{crc:08x}", "is encrypted" if flags & 1 else ""))
+            total += size
+            if raw.isascii():
+                name = raw.decode("ascii")
+            else:
+                name = raw.decode("utf-8", "surrogateescape") if flags & 0x800 else raw.decode("cp437")
+            members.append(Member(name, size, f"{crc:08x}", "is encrypted" if flags & 1 else ""))
+            places.append(place)
     except struct.error as error:
         raise ArchiveError("is no sound zip: its directory is cut short") from error
-    names = numbered([name for _, name, *_ in found])
-    return [
-        (place, Member(name, size, crc, fault)) for name, (place, _, size, crc, fault) in zip(names, found, strict=True)
-    ]
+    budget.count(len(members))
+    check_ratio(span.size, total, DEFLATE_RATIO)
+    if len({member.name for member in members}) < len(members):
+        names = numbered([member.name for member in members])
+        members = [structs.replace(member, name=name) for member, name in zip(members, names, strict=True)]
+    return members, places
 
 
 def _directory_bytes(span: Span) -> tuple[bytes, int]:
     """The bytes of the central directory and its number of entries."""
     length = min(_FIRST_READ, span.size)
     tail = span.read(span.size - length, length)
-    end = _find_end(tail, surely=span.size > length)
+    end = len(tail) - _END.size  # nearly always: no comment, nothing behind
+    if not tail.startswith(b"PK\x05\x06", max(end, 0)) or not tail.endswith(b"\0\0"):
+        end = _find_end(tail, surely=span.size > length)
     if end < 0 and span.size > length:
         length = min(_LONGEST_TAIL, span.size)
         tail = span.read(span.size - length, length)
