@@ -16,7 +16,7 @@ from gribble.core.errors import reason_of
 MAX_MEMBERS = 200_000
 MAX_BYTES = 64 << 30
 MAX_DEPTH = 3
-MAX_NESTED_BYTES = 96 << 20
+MAX_NESTED_BYTES = 64 << 20
 MAX_DICTIONARY_BYTES = 128 << 20
 FREE_BYTES = 256 << 20
 """Below this many unpacked bytes no ratio is suspicious."""

@@ -1,0 +1,186 @@
+"""Diagnosis: from a file's bytes and the contents wanted to what happened, accepted only where a digest proves it.
+
+A recipe counts when what it makes has the size and the strongest digest of a wanted content. Nothing is guessed: a
+file that no recipe makes right is a near miss of nothing.
+"""
+
+from __future__ import annotations
+
+import re
+import zlib
+from collections.abc import Iterable, Iterator
+
+import numpy as np
+from msgspec import Struct
+
+from gribble.core.catalogue.records import Accept
+from gribble.core.diagnosis.crcbits import flipped_bit
+from gribble.core.diagnosis.recipes import SWAPS, Damage, Recipe, mended, say
+from gribble.core.survey.digests import digest_blocks
+
+MAX_BYTES = 64 << 20
+"""Files beyond this size are not taken into memory to be diagnosed, in bytes."""
+
+HEADERS = (16, 32, 64, 128, 256, 512, 1024, 2048, 4096, 8192)
+"""Lengths of surplus in front that are tried together with surplus at the end, in bytes."""
+
+MAX_SURPLUS = 1 << 16
+_MARKUP = re.compile(rb"^\s*(<!doctype html|<html|<head|<\?xml|<body)", re.IGNORECASE)
+
+
+class Diagnosis(Struct, frozen=True, kw_only=True):
+    """What happened to a file: the recipe that makes it right, the content that then is proven, and words."""
+
+    recipe: Recipe
+    accept: Accept
+    words: str
+    partner: int | None = None
+
+    @property
+    def mendable(self) -> bool:
+        """Whether the right content can be made from what is held."""
+        return self.recipe.damage is not Damage.CUT
+
+
+def diagnose(
+    data: bytes, wanted: Iterable[Accept], *, halves: tuple[bytes, ...] = (), keys: tuple[tuple[int, bytes], ...] = ()
+) -> Diagnosis | None:
+    """What happened to a file, or None. `halves` are other files that could be its other half; `keys` are pairs of an
+    unlock rule's `skip` and a key file's bytes. `partner` of the answer is the place in `halves` or `keys`.
+    """
+    crc = zlib.crc32(data)
+    for accept in wanted:
+        if accept.size is None or accept.strongest() is None or not data:
+            continue
+        for recipe in _recipes(data, accept.size):
+            if _proves(mended(data, recipe), accept):
+                return Diagnosis(recipe=recipe, accept=accept, words=say(recipe, len(data)))
+        found = _flip(data, crc, accept) or _locked(data, accept, keys) or _half(data, accept, halves)
+        if found:
+            return found
+    return None
+
+
+def prefix_of(data: bytes, content: Iterable[bytes], accept: Accept) -> Diagnosis | None:
+    """The diagnosis of a file cut short, where a held copy of the content begins with all of it."""
+    at = 0
+    for block in content:
+        piece = data[at : at + len(block)]
+        if block[: len(piece)] != piece:
+            return None
+        at += len(piece)
+        if at >= len(data):
+            break
+    if at < len(data) or not data or accept.size is None or len(data) >= accept.size:
+        return None
+    recipe = Recipe(damage=Damage.CUT, size=accept.size)
+    return Diagnosis(recipe=recipe, accept=accept, words=say(recipe, len(data)))
+
+
+def no_dump(head: bytes, size: int, kind: str = "") -> str:
+    """What a file plainly is, if it is no dump at all; `head` is its beginning, `kind` the kind of archive it is."""
+    if size == 0:
+        return "it is empty"
+    if kind and kind != "part":
+        return f"it is a {kind} archive under another name"
+    if _MARKUP.match(head):
+        return "it is a web page (a download that went wrong?)"
+    values = np.frombuffer(head, dtype=np.uint8)
+    if len(head) >= 16 and bool((values == values[0]).all()):
+        return f"it holds nothing but bytes of {head[0]:02X}" if len(head) == size else ""
+    printable = (values >= 32) & (values < 127) | (values == 9) | (values == 10) | (values == 13)
+    if len(head) >= 16 and bool(printable.all()):
+        return "it is plain text"
+    return ""
+
+
+def _proves(content: bytes, accept: Accept) -> bool:
+    strongest = accept.strongest() or ""
+    if len(content) != accept.size:
+        return False
+    if strongest != "crc32" and accept.crc32 and f"{zlib.crc32(content):08x}" != accept.crc32:
+        return False
+    return digest_blocks([content], [strongest])[1].get(strongest) == accept.get(strongest)
+
+
+def _recipes(data: bytes, size: int) -> Iterator[Recipe]:
+    """Every recipe that could make a content of a size in bytes from a file alone."""
+    length = len(data)
+    if length == size:
+        yield from _rearranged(data)
+    elif length > size:
+        yield from _surplus(data, size)
+    elif size - length <= max(length, MAX_SURPLUS):
+        for fill in (0x00, 0xFF):
+            for front in (0, 1):
+                yield Recipe(damage=Damage.STRIPPED, start=front, size=size, value=fill)
+    if length != size:
+        returns = data.count(b"\r\n")
+        if returns and length - returns == size:
+            yield Recipe(damage=Damage.TEXT_MODE, value=0)
+        if length < size and length + data.count(b"\n") == size:
+            yield Recipe(damage=Damage.TEXT_MODE, value=1)
+
+
+def _rearranged(data: bytes) -> Iterator[Recipe]:
+    length = len(data)
+    for way in SWAPS:
+        if length % (4 if way == 8 else way) == 0:
+            yield Recipe(damage=Damage.SWAPPED, value=way)
+    if length % 2 == 0:
+        yield Recipe(damage=Damage.HALVES)
+        for start in (0, 1):
+            yield Recipe(damage=Damage.WOVEN, start=start)
+            yield Recipe(damage=Damage.UNWOVEN, start=start)
+
+
+def _surplus(data: bytes, size: int) -> Iterator[Recipe]:
+    length = len(data)
+    surplus = length - size
+    if length % size == 0 and all(data[at : at + size] == data[:size] for at in range(size, length, size)):
+        yield Recipe(damage=Damage.REPEATED, size=size)
+        return
+    if surplus > max(MAX_SURPLUS, 15 * size):
+        return
+    for start, rest in ((0, data[size:]), (surplus, data[:surplus])):
+        if rest[:1] in (b"\0", b"\xff") and rest.count(rest[0]) == surplus:
+            yield Recipe(damage=Damage.PADDED, start=start, size=size, value=rest[0])
+        else:
+            yield Recipe(damage=Damage.HEADER if start else Damage.TRAILER, start=start, size=size)
+    for header in HEADERS:
+        if header < surplus:
+            yield Recipe(damage=Damage.WRAPPED, start=header, size=size)
+
+
+def _flip(data: bytes, crc: int, accept: Accept) -> Diagnosis | None:
+    """One flipped bit, offered only where a digest beside the CRC-32 proves it."""
+    if accept.crc32 is None or accept.strongest() == "crc32" or len(data) != accept.size:
+        return None
+    bit = flipped_bit(len(data), crc, int(accept.crc32, 16))
+    if bit is None:
+        return None
+    recipe = Recipe(damage=Damage.FLIPPED, start=bit, size=len(data))
+    if not _proves(mended(data, recipe), accept):
+        return None
+    return Diagnosis(recipe=recipe, accept=accept, words=say(recipe, len(data)))
+
+
+def _locked(data: bytes, accept: Accept, keys: tuple[tuple[int, bytes], ...]) -> Diagnosis | None:
+    for place, (skip, key) in enumerate(keys):
+        recipe = Recipe(damage=Damage.LOCKED, start=skip, size=accept.size or 0)
+        if key and len(data) - skip == accept.size and _proves(mended(data, recipe, key), accept):
+            return Diagnosis(recipe=recipe, accept=accept, words=say(recipe, len(data)), partner=place)
+    return None
+
+
+def _half(data: bytes, accept: Accept, halves: tuple[bytes, ...]) -> Diagnosis | None:
+    for place, other in enumerate(halves):
+        if len(data) + len(other) != accept.size:
+            continue
+        damages = [Damage.JOINED_HALF] + ([Damage.WOVEN_HALF] if len(data) == len(other) else [])
+        for damage in damages:
+            for start in (0, 1):
+                recipe = Recipe(damage=damage, start=start, size=accept.size)
+                if _proves(mended(data, recipe, other), accept):
+                    return Diagnosis(recipe=recipe, accept=accept, words=say(recipe, len(data)), partner=place)
+    return None

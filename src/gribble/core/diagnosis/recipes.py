@@ -1,0 +1,143 @@
+"""Recipes: how the right content comes out of a wrong file. Each is a pure function of bytes, in NumPy."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+
+import numpy as np
+from msgspec import Struct
+
+
+class Damage(StrEnum):
+    """What has happened to a file."""
+
+    HEADER = "header"
+    TRAILER = "trailer"
+    WRAPPED = "wrapped"
+    REPEATED = "repeated"
+    PADDED = "padded"
+    STRIPPED = "stripped"
+    SWAPPED = "swapped"
+    WOVEN = "woven"
+    UNWOVEN = "unwoven"
+    HALVES = "halves"
+    JOINED_HALF = "half"
+    WOVEN_HALF = "woven-half"
+    TEXT_MODE = "text-mode"
+    LOCKED = "locked"
+    FLIPPED = "flipped"
+    CUT = "cut"
+
+
+class Recipe(Struct, frozen=True, kw_only=True):
+    """One way to mend. What the numbers mean depends on the damage; see `mended`."""
+
+    damage: Damage
+    start: int = 0
+    size: int = 0
+    value: int = 0
+
+
+def mended(data: bytes, recipe: Recipe, partner: bytes = b"") -> bytes:
+    """The content that a recipe makes of a file, and of its partner (other half or key) where it takes one."""
+    start, size, value = recipe.start, recipe.size, recipe.value
+    match recipe.damage:
+        case Damage.HEADER | Damage.TRAILER | Damage.WRAPPED | Damage.REPEATED | Damage.PADDED:
+            return data[start : start + size]
+        case Damage.STRIPPED:
+            fill = bytes([value]) * (size - len(data))
+            return fill + data if start else data + fill
+        case Damage.SWAPPED:
+            return _swapped(data, recipe.value)
+        case Damage.WOVEN:
+            half = len(data) // 2
+            return _woven(data[half:], data[:half]) if start else _woven(data[:half], data[half:])
+        case Damage.UNWOVEN:
+            even, odd = data[0::2], data[1::2]
+            return odd + even if start else even + odd
+        case Damage.HALVES:
+            half = len(data) // 2
+            return data[half:] + data[:half]
+        case Damage.JOINED_HALF:
+            return partner + data if start else data + partner
+        case Damage.WOVEN_HALF:
+            return _woven(partner, data) if start else _woven(data, partner)
+        case Damage.TEXT_MODE:
+            return data.replace(b"\r\n", b"\n") if value == 0 else data.replace(b"\n", b"\r\n")
+        case Damage.LOCKED:
+            return _unlocked(data[start:], partner)
+        case Damage.FLIPPED:
+            changed = bytearray(data)
+            changed[start // 8] ^= 1 << start % 8
+            return bytes(changed)
+        case Damage.CUT:
+            return data  # told, never mended
+
+
+SWAPS = {2: "in pairs", 4: "in fours", 8: "in pairs of fours"}
+"""Ways of swapping by number: within 2 bytes, within 4 bytes, and 2-byte words within 4 bytes."""
+
+
+def _swapped(data: bytes, way: int) -> bytes:
+    kind = {2: np.uint16, 4: np.uint32}.get(way)
+    if kind is not None:
+        return np.frombuffer(data, dtype=kind).byteswap().tobytes()
+    return np.frombuffer(data, dtype=np.uint16).reshape(-1, 2)[:, ::-1].tobytes()
+
+
+def _woven(even: bytes, odd: bytes) -> bytes:
+    """Bytes taken from two halves by turns."""
+    both = np.empty((len(even), 2), dtype=np.uint8)
+    both[:, 0] = np.frombuffer(even, dtype=np.uint8)
+    both[:, 1] = np.frombuffer(odd, dtype=np.uint8)
+    return both.tobytes()
+
+
+def _unlocked(data: bytes, key: bytes) -> bytes:
+    """Repeating XOR with a key, from the first byte on."""
+    if not key:
+        return data
+    stream = np.resize(np.frombuffer(key, dtype=np.uint8), len(data))
+    return (np.frombuffer(data, dtype=np.uint8) ^ stream).tobytes()
+
+
+def say(recipe: Recipe, length: int) -> str:
+    """What has happened to a file of a length in bytes, in words."""
+    start, size, value = recipe.start, recipe.size, recipe.value
+    surplus = length - size
+    match recipe.damage:
+        case Damage.HEADER:
+            return f"carries {surplus:,} bytes in front that do not belong to it (a copier's header?)"
+        case Damage.TRAILER:
+            return f"carries {surplus:,} bytes at its end that do not belong to it"
+        case Damage.WRAPPED:
+            return f"carries {start:,} bytes in front and {surplus - start:,} at its end that do not belong to it"
+        case Damage.REPEATED:
+            return f"holds the content {length // size} times over"
+        case Damage.PADDED:
+            where = "in front" if start else "at its end"
+            return f"is padded {where} with {surplus:,} bytes of {value:02X}"
+        case Damage.STRIPPED:
+            where = "front" if start else "end"
+            return f"has lost {size - length:,} bytes of {value:02X} at its {where}"
+        case Damage.SWAPPED:
+            return f"has its bytes swapped {SWAPS[value]}"
+        case Damage.WOVEN:
+            return "holds the even bytes and the odd bytes one after the other" + (", odd ones first" if start else "")
+        case Damage.UNWOVEN:
+            return "has its two halves woven into one another"
+        case Damage.HALVES:
+            return "has its two halves in the wrong order"
+        case Damage.JOINED_HALF:
+            return f"is the {'second' if start else 'first'} half; the other half is held too"
+        case Damage.WOVEN_HALF:
+            return f"holds only the {'odd' if start else 'even'} bytes; the others are held too"
+        case Damage.TEXT_MODE:
+            done = "has a carriage return before each line feed" if value == 0 else "has lost its carriage returns"
+            return f"{done}: it went through a text-mode transfer"
+        case Damage.LOCKED:
+            return "is locked by a key file that is held"
+        case Damage.FLIPPED:
+            return f"has one flipped bit (bit {start % 8} of byte {start // 8:,})"
+        case Damage.CUT:
+            return f"is cut short: it is the first {length:,} of {size:,} bytes"
