@@ -11,8 +11,15 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from hypothesis import settings
 
 from gribble.demo.world import build_world
+
+SOAK = bool(os.environ.get("GRIBBLE_SOAK"))
+settings.register_profile(
+    "gribble", derandomize=not SOAK, deadline=None
+)  # the same examples every time, unless soaking
+settings.load_profile("gribble")
 
 
 class Ended:

@@ -112,10 +112,12 @@ def test_a_killed_run_is_finished_and_undone(tmp_path: Path, worlds: tuple[Path,
     for world in killed_worlds(tmp_path, start, "place", "--yes"):
         assert whole(tree(world), before, after)
         run_in_child(world, "place", "--resume")
-        run_in_child(world, "place", "--yes")
+        if not same_files(tree(world), after):
+            run_in_child(world, "place", "--yes")  # killed before the journal was begun
         assert same_files(tree(world), after), world
-        while os.waitstatus_to_exitcode(run_in_child(world, "undo", "--yes")) == 0:
-            pass
+        run_in_child(world, "undo", "--yes")
+        if tree(world) != before:
+            run_in_child(world, "undo", "--yes")  # one run for each rig where it was killed between them
         assert tree(world) == before, world
 
 

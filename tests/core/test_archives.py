@@ -301,7 +301,7 @@ MUTABLE = [
 ]
 
 
-@settings(max_examples=250 * SOAK)
+@settings(max_examples=120 * SOAK)
 @given(
     st.integers(0, len(MUTABLE) - 1),
     st.lists(st.tuples(st.integers(0, 1 << 30), st.binary(max_size=4)), max_size=4),

@@ -22,18 +22,24 @@ def identify(
 
     Example: gribble identify ~/Downloads/pack.zip --only needed
     """
+    from pathlib import Path
+
     from gribble.cli.session import Session
     from gribble.core.errors import ExitCode, GribbleError
+    from gribble.core.identify import explain
     from gribble.core.identify import identify as identify_holdings
+    from gribble.core.world import Scope
     from gribble.views.identify import identify_json, show_identify
 
     if only not in ("", "needed"):
         raise GribbleError(f"--only {only} is not known", fix="It takes one word: --only needed")
     with Session(config) as session:
-        audits, surveys = session.look_at(paths, verbose=verbose)
+        world, surveys = session.look_at(paths, verbose=verbose)
         found = [holding for survey in surveys for holding in survey.holdings]
         passed_over = sum(len(survey.skipped) for survey in surveys)
-        files = identify_holdings(found, session.known, session.catalogue.sheets, audits)
+        sheets = session.catalogue.sheets
+        files = identify_holdings(found, session.known, sheets, world.audit(Scope()))
+        files = explain(files, world.searcher(found), sheets, frozenset(Path(path).absolute() for path in paths))
         if json:
             session.screen.json(identify_json(files, passed_over=passed_over, only_needed=only == "needed"))
         else:

@@ -7,11 +7,11 @@ from typing import Annotated
 import typer
 
 from gribble import __version__
-from gribble.cli import check, demo, history, identify, init, needs, place, plan, undo
+from gribble.cli import check, demo, history, identify, init, mend, needs, place, plan, undo
 from gribble.cli.app import app, ending
 from gribble.cli.options import ConfigOption
 
-__all__ = ["check", "demo", "history", "identify", "init", "main", "needs", "place", "plan", "undo"]
+__all__ = ["check", "demo", "history", "identify", "init", "main", "mend", "needs", "place", "plan", "undo"]
 
 
 def _version(wanted: bool) -> None:

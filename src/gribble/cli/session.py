@@ -8,9 +8,7 @@ from collections.abc import Iterable
 from pathlib import Path
 from types import TracebackType
 
-import msgspec
-
-from gribble.core.audit.findings import RigAudit, State, worst
+from gribble.core.audit.findings import State, worst
 from gribble.core.catalogue.config import check_against, load_config
 from gribble.core.catalogue.records import Config
 from gribble.core.catalogue.sheets import Catalogue, load_catalogue
@@ -122,21 +120,20 @@ class Session:
         self._note_cost(index, surveyor, verbose)
         return world
 
-    def look_at(self, paths: list[str], *, verbose: bool = False) -> tuple[tuple[RigAudit, ...], list[Survey]]:
-        """The audits of the rigs alone, and surveys of some files, archives or folders; a named file is read whole."""
-        rigs_only = msgspec.structs.replace(self.config, sources=())
+    def look_at(self, paths: list[str], *, verbose: bool = False) -> tuple[World, list[Survey]]:
+        """The world, and surveys of some files, archives or folders; a named file is read whole."""
         index = self.open_index()
         try:
             with Bar(self.screen.err, "Surveying") as bar:
                 surveyor = self.surveyor(index, bar)
-                world = look(rigs_only, self.catalogue, Scope(), surveyor, self.seen())
+                world = look(self.config, self.catalogue, Scope(), surveyor, self.seen())
                 surveys = [_survey_path(Path(path).absolute(), surveyor) for path in paths]
         finally:
             index.close()
         for survey in surveys:
             self._tell_passed_over(in_place(survey))
         self._note_cost(index, surveyor, verbose)
-        return world.audit(Scope()), surveys
+        return world, surveys
 
     def _note_cost(self, index: Index, surveyor: Surveyor, verbose: bool) -> None:
         if index.note:

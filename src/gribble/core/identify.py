@@ -5,11 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterable
 from pathlib import Path
 
-from msgspec import Struct
+from msgspec import Struct, structs
 
 from gribble.core.audit.findings import Finding, RigAudit
 from gribble.core.audit.stock import nearness
 from gribble.core.catalogue.records import Sheet
+from gribble.core.diagnosis.diagnose import MAX_BYTES
+from gribble.core.diagnosis.nearmisses import Mend, Searcher, Wanted
 from gribble.core.matching import Known, KnownContents
 from gribble.core.paths import join
 from gribble.core.survey.survey import Holding
@@ -33,11 +35,17 @@ class Match(Struct, frozen=True, kw_only=True):
 
 
 class Identified(Struct, frozen=True, kw_only=True):
-    """What one holding is: verdict `known`, `rejected` or `unknown`, and every need that knows it."""
+    """What one holding is: verdict `known`, `rejected`, `damaged` or `unknown`, and every need that knows it.
+
+    A damaged one has its `mend` and the need that it is a near miss of; `no_dump` says what is plainly no dump.
+    """
 
     holding: Holding
     verdict: str
     matches: tuple[Match, ...]
+    mend: Mend | None = None
+    near: Wanted | None = None
+    no_dump: str = ""
 
     @property
     def needed(self) -> bool:
@@ -89,6 +97,36 @@ def identify(
     return tuple(
         file for file in files if file.matches or (file.holding.place, file.holding.member or "") not in entered
     )
+
+
+def explain(
+    files: Iterable[Identified], searcher: Searcher, sheets: dict[str, Sheet], named: frozenset[Path]
+) -> tuple[Identified, ...]:
+    """The unknown files among some looked at for what happened to them; every need is tried on those named."""
+    wishes = [
+        Wanted(
+            emulator=sheet.emulator,
+            need=need,
+            unlock=sheet.unlock,
+            key_needs={other.id: other for other in sheet.need},
+        )
+        for sheet in sheets.values()
+        for need in sheet.need
+    ]
+    return tuple(
+        file if file.matches else _explain(file, searcher, wishes, file.holding.place in named) for file in files
+    )
+
+
+def _explain(file: Identified, searcher: Searcher, wishes: list[Wanted], thorough: bool) -> Identified:
+    found = searcher.examine(file.holding, wishes, thorough=thorough)
+    if found:
+        return structs.replace(file, verdict="damaged", near=found[0], mend=found[1])
+    if not thorough:
+        return file
+    if file.holding.size > MAX_BYTES:
+        return structs.replace(file, no_dump=f"it is too large to be diagnosed (limit: {MAX_BYTES >> 20} MiB)")
+    return structs.replace(file, no_dump=searcher.no_dump(file.holding))
 
 
 def _containers(holding: Holding) -> Iterable[tuple[Path, str]]:

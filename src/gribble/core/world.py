@@ -10,14 +10,18 @@ import msgspec
 from msgspec import Struct
 
 from gribble.core.audit.audit import RigWorld, audit
-from gribble.core.audit.findings import RigAudit
+from gribble.core.audit.findings import RigAudit, Verdict
 from gribble.core.catalogue.config import Fitted, fit_sheet
 from gribble.core.catalogue.records import Config, Installed, Rig
 from gribble.core.catalogue.sheets import Catalogue
 from gribble.core.catalogue.tables import suggest
+from gribble.core.diagnosis.diagnose import MAX_BYTES
+from gribble.core.diagnosis.nearmisses import Searcher, Wanted
 from gribble.core.errors import ExitCode, GribbleError
 from gribble.core.matching import KnownContents
 from gribble.core.placing.volumes import folds_case
+from gribble.core.survey.archives.common import ArchiveError
+from gribble.core.survey.archives.opening import member_blocks
 from gribble.core.survey.survey import Holding, Survey, Surveyor
 from gribble.core.survey.walking import Skipped
 
@@ -50,9 +54,49 @@ class World(Struct, frozen=True, kw_only=True):
         return [holding for survey in self.sources for holding in survey.holdings]
 
     def audit(self, scope: Scope) -> tuple[RigAudit, ...]:
-        """The audit of the rigs and emulators in scope."""
+        """The audit of the rigs and emulators in scope; what is wrong or missing is looked for among near misses."""
         audits = audit(self.rigs, self.source_holdings, self.known, self.regions)
+        wishes = [wanted for rig, found in zip(self.rigs, audits, strict=True) for wanted in _wishes(rig, found)]
+        if wishes:
+            near = self.searcher().search(wishes)
+            audits = audit(self.rigs, self.source_holdings, self.known, self.regions, near)
         return tuple(_narrow(found, scope) for found in audits if not scope.rigs or found.rig in scope.rigs)
+
+    def searcher(self, more: Iterable[Holding] = ()) -> Searcher:
+        """What looks for near misses among everything held here, and `more`."""
+        holdings = [*more, *self.source_holdings, *(holding for rig in self.rigs for holding in rig.holdings)]
+        return Searcher(holdings, lambda one: bool(self.known.matches(one.size, one.digests)), read_whole)
+
+
+def read_whole(holding: Holding) -> bytes | None:
+    """A holding's content; None where it cannot be read, or is too large to be diagnosed."""
+    if holding.size > MAX_BYTES:
+        return None
+    try:
+        if holding.member is not None:
+            return b"".join(member_blocks(holding.place, holding.member))
+        return holding.place.read_bytes()
+    except (OSError, ArchiveError):
+        return None
+
+
+def _wishes(rig: RigWorld, found: RigAudit) -> Iterable[Wanted]:
+    """The needs of a rig that are open as far as whole files go, with what lies at their places."""
+    for fitted, emulator in zip(rig.emulators, found.emulators, strict=False):
+        for finding in emulator.findings:
+            wrong = [place for place in finding.places if place.verdict in (Verdict.IMPOSTER, Verdict.MISSING)]
+            if not wrong or finding.ignored:
+                continue
+            imposters = [place.found for place in wrong if place.found and place.verdict is Verdict.IMPOSTER]
+            yield Wanted(
+                emulator=fitted.emulator,
+                need=finding.need,
+                unlock=fitted.unlock,
+                key_needs={need.id: need for need in fitted.needs},
+                suspects=tuple(imposters),
+                held=next((place.use for place in wrong if place.use and place.accept), None),
+                rig=rig.name,
+            )
 
 
 def _narrow(found: RigAudit, scope: Scope) -> RigAudit:

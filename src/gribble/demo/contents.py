@@ -29,6 +29,20 @@ SIZES = {
     "vesper-sound": 49_152,
     "vesper-bank-a": 20_480,
     "vesper-bank-b": 20_480,
+    "skerry-boot": 16_384,
+    "skerry-font": 12_288,
+    "skerry-menu": 16_384,
+    "skerry-sound": 8_192,
+    "skerry-video": 16_384,
+    "skerry-logic": 8_192,
+    "skerry-bank": 16_384,
+    "skerry-tiles": 16_384,
+    "skerry-tape": 20_000,
+    "skerry-lock": 32,
+    "skerry-secret": 8_192,
+    "skerry-clock": 4_096,
+    "skerry-disk": 24_576,
+    "skerry-modem": 6_144,
 }
 """Every made-up content and its size in bytes."""
 
@@ -37,7 +51,8 @@ _PLACEHOLDER = re.compile(r"^@([a-z0-9-]+)( weak)?$", re.MULTILINE)
 
 def content(name: str) -> bytes:
     """The bytes of a made-up content."""
-    return noise(name, SIZES[name])
+    tail = bytes(300) if name == "skerry-logic" else b""
+    return noise(name, SIZES[name] - len(tail)) + tail
 
 
 def noise(name: str, size: int) -> bytes:

@@ -262,6 +262,52 @@ name = "BANK-B.BIN"
 @vesper-bank-b
 """
 
+_SKERRY = {
+    "boot": "Skerry boot ROM",
+    "font": "Skerry font ROM",
+    "menu": "Skerry menu ROM",
+    "sound": "Skerry sound ROM",
+    "video": "Skerry video ROM",
+    "logic": "Skerry logic array",
+    "bank": "Skerry bank ROM",
+    "tiles": "Skerry tile ROM",
+    "tape": "Skerry tape loader",
+    "lock": "Skerry lock key",
+    "secret": "Skerry secret ROM",
+    "clock": "Skerry clock ROM",
+    "disk": "Skerry disk ROM",
+    "modem": "Skerry modem ROM",
+}
+
+AVOCET = """\
+sheet = 1
+emulator = "avocet"
+title = "Avocet"
+machines = ["Skerry"]
+
+[folders]
+rom = "avocet/rom"
+
+[[unlock]]
+need = "skerry-secret"
+key_need = "skerry-lock"
+skip = 6
+""" + "".join(
+    f"""
+[[need]]
+id = "skerry-{part}"
+title = "{title}"
+kind = "bios"
+level = "{"extra" if part == "modem" else "must"}"
+folder = "rom"
+name = "skerry-{part}.rom"
+
+[[need.accept]]
+@skerry-{part}
+"""
+    for part, title in _SKERRY.items()
+)
+
 CONFIG = """\
 # The Lighthouse Games Room: made-up machines, kept running by volunteers.
 sources = ["drawer"]
@@ -273,6 +319,7 @@ at = "rigs/lighthouse"
 
 [rig.lighthouse.emulators]
 sandpiper = "3.1"
+avocet = "1.4"
 
 [rig.lighthouse.emulators.dunlin]
 release = "2.0"
@@ -289,5 +336,5 @@ volume = "fat32"
 whimbrel = "r7"
 """
 
-SHEETS = {"sandpiper": SANDPIPER, "dunlin": DUNLIN, "whimbrel": WHIMBREL}
+SHEETS = {"sandpiper": SANDPIPER, "dunlin": DUNLIN, "whimbrel": WHIMBREL, "avocet": AVOCET}
 """Sheet templates by emulator."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 TOUR: tuple[tuple[str, str], ...] = (
     ("What does Sandpiper need, and which of it is here?", "needs sandpiper"),
     ("What is in the drawer, whatever it is called?", "identify drawer"),
+    ("This file is wrong, but how?", "identify drawer/skerry/SKERRY.COPIER"),
     ("What is right and wrong on the rigs, and why?", "check"),
     ("What would put it right? Nothing is written yet.", "plan"),
     ("Put it right. (--yes answers the question.)", "place --yes"),

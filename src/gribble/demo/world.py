@@ -43,6 +43,20 @@ FAULTS = (
     Fault("lighthouse", "dunlin", "lumen-us", "missing", "obtain", "a gap that the volunteers accept"),
     Fault("lighthouse", "dunlin", "lumen-charset", "unproven", "none", "the sheet gives no digest"),
     Fault("lighthouse", "dunlin", "lumen-disk", "astray", "place", "in another folder of the rig"),
+    Fault("lighthouse", "avocet", "skerry-boot", "damaged", "mend", "with a copier's header"),
+    Fault("lighthouse", "avocet", "skerry-font", "damaged", "mend", "padded to a round size"),
+    Fault("lighthouse", "avocet", "skerry-menu", "damaged", "mend", "twice over"),
+    Fault("lighthouse", "avocet", "skerry-sound", "damaged", "mend", "bytes swapped in pairs"),
+    Fault("lighthouse", "avocet", "skerry-video", "damaged", "mend", "even bytes first, odd bytes after"),
+    Fault("lighthouse", "avocet", "skerry-logic", "damaged", "mend", "in place, with its last bytes lost"),
+    Fault("lighthouse", "avocet", "skerry-bank", "damaged", "mend", "two halves in two files"),
+    Fault("lighthouse", "avocet", "skerry-tiles", "damaged", "mend", "even and odd bytes in two files"),
+    Fault("lighthouse", "avocet", "skerry-tape", "damaged", "mend", "through a text-mode transfer"),
+    Fault("lighthouse", "avocet", "skerry-lock", "astray", "place", "the key file itself"),
+    Fault("lighthouse", "avocet", "skerry-secret", "damaged", "mend", "locked by the key file"),
+    Fault("lighthouse", "avocet", "skerry-clock", "damaged", "mend", "in place, with one flipped bit"),
+    Fault("lighthouse", "avocet", "skerry-disk", "damaged", "replace", "in place, cut short; a whole one is held"),
+    Fault("lighthouse", "avocet", "skerry-modem", "imposter", "obtain", "in place, a web page"),
     Fault("stick", "whimbrel", "vesper-boot", "misnamed", "rename", "in lower case, which the stick forgives"),
     Fault("stick", "whimbrel", "vesper-sound", "missing", "obtain", "nobody here has it"),
     Fault("stick", "whimbrel", "vesper-bank-a", "imposter", "replace", "swapped with bank B"),
@@ -95,11 +109,48 @@ def build_world(folder: Path) -> None:
         raise GribbleError(f"{folder} cannot be written: {reason_of(error)}", fix="Name another folder.") from error
 
 
+_PAGE = b"<!DOCTYPE html>\n<title>The Lighthouse Games Room</title>\n<p>That file is not here.</p>\n"
+
+
+def _damaged() -> dict[str, bytes]:
+    """Near misses of every kind, in the drawer and on the PC."""
+    sound, video, bank, tiles = (content(f"skerry-{part}") for part in ("sound", "video", "bank", "tiles"))
+    key, clock = content("skerry-lock"), content("skerry-clock")
+    pairs = b"".join(sound[at : at + 2][::-1] for at in range(0, len(sound), 2))
+    locked = bytes(byte ^ key[at % len(key)] for at, byte in enumerate(content("skerry-secret")))
+    drawer = {
+        "SKERRY.COPIER": noise("copier", 512) + content("skerry-boot"),
+        "skf.bin": content("skerry-font").ljust(16_384, b"\xff"),
+        "skm x2.bin": content("skerry-menu") * 2,
+        "sks.swp": pairs,
+        "skv.bin": video[0::2] + video[1::2],
+        "skb.1": bank[: len(bank) // 2],
+        "skb.2": bank[len(bank) // 2 :],
+        "skt.even": tiles[0::2],
+        "skt.odd": tiles[1::2],
+        "skerry-tape.txt": content("skerry-tape").replace(b"\n", b"\r\n"),
+        "skl.key": key,
+        "sksec.locked": b"LOCKED" + locked,
+        "whole disk.bin": content("skerry-disk"),
+    }
+    place = {
+        "skerry-logic.rom": content("skerry-logic").rstrip(b"\0"),
+        "skerry-clock.rom": clock[:1000] + bytes([clock[1000] ^ 4]) + clock[1001:],
+        "skerry-disk.rom": content("skerry-disk")[:20_000],
+        "skerry-modem.rom": _PAGE,
+    }
+    return {
+        **{f"drawer/skerry/{name}": data for name, data in drawer.items()},
+        **{f"rigs/lighthouse/avocet/rom/{name}": data for name, data in place.items()},
+    }
+
+
 def _files() -> list[tuple[str, bytes]]:
     """Every file of the world and its bytes."""
     files = [("gribble.toml", CONFIG.encode())]
     files += [(f"catalogue/{name}.sheet.toml", with_digests(text).encode()) for name, text in SHEETS.items()]
     files += [(path, content(name)) for path, name in _RIGS.items()]
+    files += _damaged().items()
     files += [("rigs/lighthouse/sandpiper/boot/notes from Ada.txt", b"Do not touch the red switch.\n")]
     files += [(f"drawer/{path}", content(name)) for path, name in _DRAWER.items()]
     files += [(f"drawer/{path}", _zip(members)) for path, members in _ARCHIVES.items()]

@@ -19,6 +19,7 @@ from gribble.core.audit.findings import (
     worst,
 )
 from gribble.core.paths import base
+from gribble.core.placing.plan import FIXABLE
 from gribble.core.survey.survey import Holding
 from gribble.views.looks import QUIET, count
 from gribble.views.screen import Screen, state, styled, verdict
@@ -49,7 +50,7 @@ def _answer(audits: tuple[RigAudit, ...], emulators: list[EmulatorAudit]) -> Tex
     if away:
         parts.append(f"{count(away, 'rig')} away")
     detail = f"  {count(len(emulators), 'emulator')}: {', '.join(parts)}" if parts else "  no emulators"
-    return state(overall).append_text(styled(detail))
+    return Text.assemble(state(overall), styled(detail))
 
 
 def _show_emulator(screen: Screen, rig: RigAudit, emulator: EmulatorAudit, verbose: bool) -> None:
@@ -112,6 +113,8 @@ def remedy_words(rig: RigAudit, place: PlaceFinding) -> str:
             return f"put {', '.join(map(base, place.in_way))} into the attic"
         case Remedy.REPLACE:
             return f"replace it with {use}"
+        case Remedy.MEND:
+            return f"mend {say_holding(place.mend.holding, rig.rig) if place.mend else 'it'}"
         case Remedy.OBTAIN:
             return "obtain it; nothing held will do"
         case _:
@@ -143,7 +146,7 @@ def show_next(screen: Screen, audits: tuple[RigAudit, ...], detail: str = "") ->
         if not finding.ignored
         for place in finding.places
     ]
-    fixable = sum(place.remedy in (Remedy.RENAME, Remedy.PLACE, Remedy.REPLACE) for place in places)
+    fixable = sum(place.remedy in FIXABLE for place in places)
     gaps = sum(place.remedy is Remedy.OBTAIN for place in places)
     if detail and (fixable or gaps):
         screen.next(detail, "what is wrong, and why")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shlex
 from collections import Counter
 from typing import Any
 
@@ -9,7 +10,7 @@ from rich.text import Text
 
 from gribble.core.identify import Group, Identified, Match, group
 from gribble.views.check import say_holding
-from gribble.views.looks import QUIET, count, size
+from gribble.views.looks import DIGEST_NAMES, QUIET, count, size
 from gribble.views.screen import Screen, styled, verdict
 
 UNKNOWN_SHOWN = 8
@@ -30,6 +31,11 @@ def show_identify(
             screen.say(styled(title, "bold"))
             screen.grid([_row(one, verbose) for one in chosen])
             screen.out.print()
+    damaged = [one for one in groups if one.counts_as == "damaged"]
+    if damaged and not only_needed:
+        screen.say(styled("Damaged", "bold"))
+        screen.grid([_damaged_row(one.first) for one in damaged])
+        screen.out.print()
     unknown = [one for one in groups if one.counts_as == "unknown"]
     if unknown and not only_needed:
         shown = unknown if verbose else unknown[:UNKNOWN_SHOWN]
@@ -45,6 +51,8 @@ def _counts(groups: tuple[Group, ...], passed_over: int) -> str:
     """The counts that end the answer: "3 needed, 1 held already, 1 known not to work, 9 unknown"."""
     tally = Counter(one.counts_as for one in groups)
     text = f"{tally['needed']:,} needed, {tally['held']:,} held already"
+    if tally["damaged"]:
+        text += f", {tally['damaged']:,} damaged"
     if tally["rejected"]:
         text += f", {tally['rejected']:,} known not to work"
     text += f", {tally['unknown']:,} unknown"
@@ -66,8 +74,36 @@ def _row(one: Group, verbose: bool) -> tuple[str | Text, ...]:
     return verdict(file.verdict), text
 
 
+def _damaged_row(file: Identified) -> tuple[str | Text, ...]:
+    mend, near = file.mend, file.near
+    assert mend is not None
+    assert near is not None
+    path = say_holding(file.holding, None)
+    label = f" ({mend.accept.label})" if mend.accept.label else ""
+    text = Text.assemble(styled(path, "bold"), styled(f"  {size(file.holding.size)}", QUIET))
+    text.append("\n").append_text(styled(mend.words))
+    text.append("\n").append_text(
+        styled(f"without that it is {near.emulator}'s {near.need.title or near.need.id}{label}")
+    )
+    proof = f"proven by {DIGEST_NAMES[mend.accept.strongest() or 'crc32']}"
+    if mend.partner:
+        proof += f", with {say_holding(mend.partner, None)}"
+    text.append("\n").append_text(styled(proof if mend.mendable else "proven by the right copy that is held", QUIET))
+    if mend.mendable and file.holding.member is None:
+        text.append("\n").append_text(Text("↳ ", "bold #3d8fb8")).append_text(
+            styled(f"gribble mend {shlex.quote(path)}")
+        )
+    elif mend.mendable:
+        text.append("\n").append_text(Text("↳ ", "bold #3d8fb8")).append_text(
+            styled("gribble place mends it on the way")
+        )
+    return verdict(file.verdict), text
+
+
 def _unknown_row(file: Identified) -> tuple[str | Text, ...]:
     text = Text.assemble(styled(say_holding(file.holding, None)), styled(f"  {size(file.holding.size)}", QUIET))
+    if file.no_dump:
+        text.append("\n").append_text(styled(file.no_dump))
     return verdict(file.verdict), text
 
 
@@ -88,6 +124,7 @@ def identify_json(files: tuple[Identified, ...], *, passed_over: int, only_neede
             "needed": tally["needed"],
             "held": tally["held"],
             "rejected": tally["rejected"],
+            "damaged": tally["damaged"],
             "unknown": tally["unknown"],
             "passed_over": passed_over,
         },
@@ -114,5 +151,23 @@ def _file_json(file: Identified) -> dict[str, Any]:
             }
             for match in file.matches
         ],
-        "diagnosis": None,
+        "diagnosis": _diagnosis_json(file),
+    }
+
+
+def _diagnosis_json(file: Identified) -> dict[str, Any] | None:
+    if file.no_dump:
+        return {"damage": None, "words": file.no_dump, "mendable": False}
+    mend, near = file.mend, file.near
+    if mend is None or near is None:
+        return None
+    return {
+        "damage": mend.recipe.damage,
+        "words": mend.words,
+        "mendable": mend.mendable,
+        "proof": mend.accept.strongest() if mend.mendable else "a right copy that is held",
+        "emulator": near.emulator,
+        "need": near.need.id,
+        "accept": mend.accept.label or None,
+        "partner": str(mend.partner.place) if mend.partner else None,
     }

@@ -30,6 +30,9 @@ STATES: dict[str, tuple[str, str]] = {
 }
 """Glyph and colour of each state."""
 
+DIGEST_NAMES = {"crc32": "CRC-32", "md5": "MD5", "sha1": "SHA-1", "sha256": "SHA-256"}
+"""Digest algorithms as people write them."""
+
 QUIET = "#7f8a96"
 """Colour of what matters less."""
 

@@ -14,7 +14,7 @@ from gribble.core.catalogue.records import Accept, Need, Sheet
 from gribble.core.catalogue.tables import suggest
 from gribble.core.errors import GribbleError
 from gribble.core.paths import join
-from gribble.views.looks import QUIET, VERDICTS, count, size
+from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, count, size
 from gribble.views.screen import Screen, styled
 
 
@@ -91,7 +91,7 @@ def _accept_words(accept: Accept) -> str:
         parts.append(f"{size(accept.size)} ({accept.size:,} bytes)")
     strongest = accept.strongest()
     if strongest:
-        parts.append(f"{strongest} {accept.get(strongest)}")
+        parts.append(f"{DIGEST_NAMES[strongest]} {accept.get(strongest)}")
     return "· " + ", ".join(part for part in parts if part)
 
 

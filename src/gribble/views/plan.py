@@ -14,7 +14,7 @@ from gribble.views.check import shorten
 from gribble.views.looks import QUIET, VERDICTS, count, size
 from gribble.views.screen import Screen, styled, verdict
 
-_GLYPHS = {StepKind.COPY: "+", StepKind.EXTRACT: "↑", StepKind.RENAME: "≈", StepKind.DISPLACE: "×"}
+_GLYPHS = {StepKind.COPY: "+", StepKind.EXTRACT: "↑", StepKind.RENAME: "≈", StepKind.DISPLACE: "×", StepKind.MEND: "◐"}
 
 
 def show_plan(screen: Screen, plan: Plan, audits: tuple[RigAudit, ...]) -> None:
@@ -66,6 +66,10 @@ def step_words(step: Step) -> Text:
         return Text.assemble(styled(source, "bold"), styled("  goes to the attic", QUIET))
     what = f"{step.member} in {source}" if step.member is not None else source
     text = Text.assemble(styled(step.to, "bold"), styled(f"\nfrom {what}"))
+    if step.partner:
+        partner = shorten(step.partner) if step.partner.startswith("/") else step.partner
+        name = f"{step.partner_member} in {partner}" if step.partner_member is not None else partner
+        text.append_text(styled(f" and {name}"))
     if step.bytes:
         text.append_text(styled(f"  {size(step.bytes)}", QUIET))
     if step.replaces:
@@ -102,6 +106,8 @@ def step_json(step: Step) -> dict[str, Any]:
         "sha1": step.digests.sha1,
         "digests": step.digests.known(),
         "replaces": step.replaces,
+        "recipe": step.recipe.damage if step.recipe else None,
+        "partner": step.partner,
         "emulator": step.emulator,
         "need": step.need,
     }

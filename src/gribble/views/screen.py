@@ -62,7 +62,9 @@ class Screen:
         line = Text()
         for part in parts:
             line.append_text(part if isinstance(part, Text) else styled(part, style))
-        self.out.print(line, soft_wrap=not self.out.is_terminal and len(line) <= self.out.width)
+        for row in line.wrap(self.out, self.out.width, overflow="fold") or [line]:
+            row.rstrip()
+            self.out.print(row, soft_wrap=True)
 
     def lines(self, text: str) -> None:
         """Prepared plain text, line by line, never wrapped."""

@@ -18,6 +18,7 @@ from gribble.core.audit.findings import (
 from gribble.core.audit.stock import Stock
 from gribble.core.catalogue.config import Fitted
 from gribble.core.catalogue.records import Accept, Need, Reject
+from gribble.core.diagnosis.nearmisses import NearMisses, key_of
 from gribble.core.matching import KnownContents, is_content
 from gribble.core.paths import base, fold, join, parent
 from gribble.core.survey.survey import Holding
@@ -37,12 +38,16 @@ class RigWorld(Struct, frozen=True, kw_only=True):
 
 
 def audit(
-    rigs: Iterable[RigWorld], sources: Iterable[Holding], known: KnownContents, regions: tuple[str, ...] = ()
+    rigs: Iterable[RigWorld],
+    sources: Iterable[Holding],
+    known: KnownContents,
+    regions: tuple[str, ...] = (),
+    near: NearMisses | None = None,
 ) -> tuple[RigAudit, ...]:
-    """The audit of each rig; what other rigs hold counts as elsewhere."""
+    """The audit of each rig; what other rigs hold counts as elsewhere. `near` are the near misses known of."""
     rigs = tuple(rigs)
     stock = Stock([*sources, *(holding for rig in rigs for holding in rig.holdings)])
-    return tuple(_Auditor(rig, stock, known, regions).audit() for rig in rigs)
+    return tuple(_Auditor(rig, stock, known, regions, near or NearMisses()).audit() for rig in rigs)
 
 
 class Judgement(Struct, frozen=True):
@@ -61,8 +66,11 @@ class Judgement(Struct, frozen=True):
 class _Auditor:
     """Audits one rig: first which files serve where they lie, then each need with that knowledge."""
 
-    def __init__(self, rig: RigWorld, stock: Stock, known: KnownContents, regions: tuple[str, ...]) -> None:
+    def __init__(
+        self, rig: RigWorld, stock: Stock, known: KnownContents, regions: tuple[str, ...], near: NearMisses
+    ) -> None:
         self._rig = rig
+        self._near = near
         self._stock = stock
         self._known = known
         self._regions = regions
@@ -181,7 +189,7 @@ class _Auditor:
         wrong = [(holding, judgement) for holding, judgement in present if not judgement.accepted]
         paths = [join(folder, name) for name in names]
         if wrong:
-            return self._imposter(need, paths[0], right, wrong)
+            return self._imposter(fitted, need, paths[0], right, wrong)
         for holding, judgement in right:
             if holding.path in paths:
                 return _sound(holding.path, holding, judgement)
@@ -220,6 +228,7 @@ class _Auditor:
 
     def _imposter(
         self,
+        fitted: Fitted,
         need: Need,
         expected: str,
         right: list[tuple[Holding, Judgement]],
@@ -236,11 +245,18 @@ class _Auditor:
             in_way = tuple(other.path for other, _ in wrong)
         elif best := self._best_copy(need):
             use, accept = best
+        damage = self._near.of(self._rig.name, fitted.emulator, need.id, holding)
+        mend = None if use else self._near.best(self._rig.name, fitted.emulator, need.id)
+        if damage:
+            reason = f"it {damage.words}"
+        elif key_of(holding) in self._near.no_dumps:
+            reason = self._near.no_dumps[key_of(holding)]
         return PlaceFinding(
             expected=right[0][0].path if right else expected,
-            verdict=Verdict.IMPOSTER,
-            remedy=Remedy.REPLACE if use else Remedy.OBTAIN,
+            verdict=Verdict.DAMAGED if damage else Verdict.IMPOSTER,
+            remedy=Remedy.REPLACE if use else Remedy.MEND if mend else Remedy.OBTAIN,
             reason=reason,
+            mend=mend,
             proof=judgement.proof,
             accept=accept,
             found=holding,
@@ -285,6 +301,19 @@ class _Auditor:
     def _missing(self, fitted: Fitted, need: Need, expected: str, occupied: str | None) -> PlaceFinding:
         reason = "nowhere here"
         namesake = None
+        mend = self._near.best(self._rig.name, fitted.emulator, need.id)
+        if mend:
+            return PlaceFinding(
+                expected=expected,
+                verdict=Verdict.IMPOSTER if occupied else Verdict.DAMAGED,
+                remedy=Remedy.MEND,
+                reason=f"{base(mend.holding.member or mend.holding.path)} {mend.words}",
+                proof=Proof.DIGEST,
+                accept=mend.accept,
+                found=mend.holding,
+                mend=mend,
+                occupied=occupied,
+            )
         if need.id in fitted.unmeetable:
             reason = "no content known works with this release"
         elif not any(accept.strongest() for accept in need.accept):

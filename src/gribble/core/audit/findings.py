@@ -8,6 +8,7 @@ from enum import StrEnum
 from msgspec import Struct
 
 from gribble.core.catalogue.records import Accept, Level, Need
+from gribble.core.diagnosis.nearmisses import Mend
 from gribble.core.survey.survey import Holding
 
 
@@ -30,6 +31,7 @@ class Remedy(StrEnum):
     RENAME = "rename"
     PLACE = "place"
     REPLACE = "replace"
+    MEND = "mend"
     OBTAIN = "obtain"
 
 
@@ -62,7 +64,8 @@ class PlaceFinding(Struct, frozen=True, kw_only=True):
     `expected` and `occupied` are relative to the rig's root: where the file belongs, and the path (spelled as it is
     on disk) of what lies there now. `use` is the holding that the remedy takes, `accept` the content it is.
     `movable` says that it lies loose on the rig and serves nobody there. `in_way` are wrong files under other
-    accepted names. `harmless` marks a fault that the volume does not feel.
+    accepted names. `mend` is how the content can
+    be made from a damaged file. `harmless` marks a fault that the volume does not feel.
     """
 
     expected: str
@@ -74,6 +77,7 @@ class PlaceFinding(Struct, frozen=True, kw_only=True):
     found: Holding | None = None
     use: Holding | None = None
     movable: bool = False
+    mend: Mend | None = None
     occupied: str | None = None
     in_way: tuple[str, ...] = ()
     harmless: bool = False

@@ -16,12 +16,15 @@ class Stock:
     def __init__(self, holdings: Iterable[Holding]) -> None:
         self._by_digest: dict[tuple[str, str], list[Holding]] = {}
         self._by_name: dict[str, list[Holding]] = {}
+        self._by_stem: dict[str, list[Holding]] = {}
         for holding in holdings:
             if holding.link:
                 continue
             for pair in holding.digests.known().items():
                 self._by_digest.setdefault(pair, []).append(holding)
-            self._by_name.setdefault(fold(base(holding.member or holding.path)), []).append(holding)
+            name = fold(base(holding.member or holding.path))
+            self._by_name.setdefault(name, []).append(holding)
+            self._by_stem.setdefault(name.partition(".")[0], []).append(holding)
 
     def copies(self, accept: Accept, rig: str) -> list[Holding]:
         """Every holding proven to be this content, as near to the rig and as safe as can be first."""
@@ -31,6 +34,10 @@ class Stock:
         found = self._by_digest.get((strongest, accept.get(strongest) or ""), ())
         right = [holding for holding in found if is_content(accept, holding.size, holding.digests)]
         return sorted(right, key=lambda holding: nearness(holding, rig))
+
+    def stems(self, name: str) -> list[Holding]:
+        """Holdings whose name is this one up to the first dot, whatever the case and the ending."""
+        return self._by_stem.get(fold(name).partition(".")[0], [])
 
     def namesakes(self, names: Iterable[str], rig: str) -> list[Holding]:
         """Holdings outside the rig that go by one of these names, whatever they contain."""

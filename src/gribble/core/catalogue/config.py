@@ -9,7 +9,7 @@ from typing import Any
 import msgspec
 from msgspec import Struct
 
-from gribble.core.catalogue.records import Config, Installed, Need, Reject, Sheet
+from gribble.core.catalogue.records import Config, Installed, Need, Reject, Sheet, Unlock
 from gribble.core.catalogue.releases import concerns, release_fault
 from gribble.core.catalogue.sheets import Catalogue
 from gribble.core.catalogue.tables import Mistakes, read_table, read_toml, suggest
@@ -98,6 +98,7 @@ class Fitted(Struct, frozen=True, kw_only=True):
     needs: tuple[Need, ...]
     ignore: frozenset[str] = frozenset()
     unmeetable: frozenset[str] = frozenset()
+    unlock: tuple[Unlock, ...] = ()
     note: str = ""
 
 
@@ -128,6 +129,7 @@ def fit_sheet(sheet: Sheet, installed: Installed | None = None) -> Fitted:
         needs=marked,
         ignore=frozenset(installed.ignore),
         unmeetable=frozenset(unmeetable),
+        unlock=sheet.unlock,
         note=note,
     )
 

@@ -101,6 +101,14 @@ class Need(Struct, frozen=True, kw_only=True, omit_defaults=True):
         return (self.name, *self.aliases)
 
 
+class Unlock(Struct, frozen=True, kw_only=True):
+    """Dumps of a need may be locked: after `skip` bytes, XORed with the repeated content of a key need's file."""
+
+    need: str
+    key_need: str
+    skip: int = 0
+
+
 class Sheet(Struct, frozen=True, kw_only=True, omit_defaults=True):
     """What one emulator needs. `folders` are relative to a rig's root."""
 
@@ -111,6 +119,7 @@ class Sheet(Struct, frozen=True, kw_only=True, omit_defaults=True):
     machines: tuple[str, ...] = ()
     order: tuple[str, ...] = ()
     need: tuple[Need, ...] = ()
+    unlock: tuple[Unlock, ...] = ()
 
 
 class Installed(Struct, frozen=True, kw_only=True):

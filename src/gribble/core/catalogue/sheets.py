@@ -79,6 +79,7 @@ def _check_sheet(sheet: Sheet, mistakes: Mistakes) -> None:
     for key, folder in sheet.folders.items():
         if fault := path_fault(folder):
             mistakes.add(f"folders.{key}", f'"{folder}" {fault}')
+    _check_unlock(sheet, mistakes)
     ids: dict[str, int] = {}
     places: dict[tuple[str, str], str] = {}
     for number, need in enumerate(sheet.need):
@@ -91,6 +92,16 @@ def _check_sheet(sheet: Sheet, mistakes: Mistakes) -> None:
             other = places.setdefault(place, need.id)
             if other != need.id and _same_releases(need, next(n for n in sheet.need if n.id == other)):
                 mistakes.add(f"{where}.name", f'"{need.name}" is the place of need "{other}" too')
+
+
+def _check_unlock(sheet: Sheet, mistakes: Mistakes) -> None:
+    ids = [need.id for need in sheet.need]
+    for number, rule in enumerate(sheet.unlock):
+        for key, word in (("need", rule.need), ("key_need", rule.key_need)):
+            if word not in ids:
+                mistakes.add(f"unlock[{number}].{key}", f'"{word}" is no need of this sheet{suggest(word, ids)}')
+        if rule.skip < 0:
+            mistakes.add(f"unlock[{number}].skip", f"{rule.skip} is below zero")
 
 
 def _same_releases(one: Need, other: Need) -> bool:

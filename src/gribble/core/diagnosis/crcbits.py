@@ -10,6 +10,7 @@ Logarithms over GF(p)", IEEE Transactions on Information Theory 24 (1978). docs/
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import cache
 
 _POLYNOMIAL = 0xEDB88320  # bit 31 is the coefficient of 1, bit 0 that of x^31, as CRC-32 is usually computed
@@ -45,12 +46,38 @@ def _times(a: int, b: int) -> int:
     return product
 
 
+_Table = tuple[list[int], list[int], list[int], list[int]]
+
+
+def _table(map_: Callable[[int], int]) -> _Table:
+    """A linear map as four tables of its values, one for each byte of the argument."""
+    tables: list[list[int]] = []
+    for byte in range(4):
+        values = [0]
+        for bit in range(8):
+            image = map_(1 << 8 * byte + bit)
+            values += [value ^ image for value in values]
+        tables.append(values)
+    return tables[0], tables[1], tables[2], tables[3]
+
+
+def _apply(table: _Table, value: int) -> int:
+    one, two, three, four = table
+    return one[value & 255] ^ two[value >> 8 & 255] ^ three[value >> 16 & 255] ^ four[value >> 24]
+
+
+@cache
+def _squares() -> _Table:
+    """Squaring, which is linear where 1 + 1 = 0."""
+    return _table(lambda value: _times(value, value))
+
+
 def _power(base: int, exponent: int) -> int:
-    result = _ONE
+    squares, result = _squares(), _ONE
     while exponent:
         if exponent & 1:
             result = _times(result, base)
-        base = _times(base, base)
+        base = _apply(squares, base)
         exponent >>= 1
     return result
 
@@ -71,13 +98,13 @@ def _small_logarithm(prime: int, value: int) -> int:
     for turn in range(width + 1):
         if value in steps:
             return (turn * width + steps[value]) % prime
-        value = _times(value, giant)
+        value = _apply(giant, value)
     raise AssertionError("x generates every nonzero element")
 
 
 @cache
-def _baby_steps(prime: int) -> tuple[dict[int, int], int, int]:
-    """Powers of the subgroup's generator, the inverse giant step, and its width."""
+def _baby_steps(prime: int) -> tuple[dict[int, int], _Table, int]:
+    """Powers of the subgroup's generator, the giant step backwards, and its width."""
     generator = _power(_X, ORDER // prime)
     width = int(prime**0.5) + 1
     steps: dict[int, int] = {}
@@ -85,4 +112,5 @@ def _baby_steps(prime: int) -> tuple[dict[int, int], int, int]:
     for number in range(width):
         steps.setdefault(power, number)
         power = _times(power, generator)
-    return steps, _power(power, prime - 1), width
+    backwards = _power(power, prime - 1)
+    return steps, _table(lambda value: _times(value, backwards)), width

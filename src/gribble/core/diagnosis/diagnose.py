@@ -10,7 +10,6 @@ import re
 import zlib
 from collections.abc import Iterable, Iterator
 
-import numpy as np
 from msgspec import Struct
 
 from gribble.core.catalogue.records import Accept
@@ -25,6 +24,7 @@ HEADERS = (16, 32, 64, 128, 256, 512, 1024, 2048, 4096, 8192)
 """Lengths of surplus in front that are tried together with surplus at the end, in bytes."""
 
 MAX_SURPLUS = 1 << 16
+_PRINTABLE = bytes([9, 10, 13, *range(32, 127)])
 _MARKUP = re.compile(rb"^\s*(<!doctype html|<html|<head|<\?xml|<body)", re.IGNORECASE)
 
 
@@ -85,13 +85,11 @@ def no_dump(head: bytes, size: int, kind: str = "") -> str:
         return f"it is a {kind} archive under another name"
     if _MARKUP.match(head):
         return "it is a web page (a download that went wrong?)"
-    values = np.frombuffer(head, dtype=np.uint8)
-    if len(head) >= 16 and bool((values == values[0]).all()):
+    if len(head) < 16:
+        return ""
+    if head.count(head[0]) == len(head):
         return f"it holds nothing but bytes of {head[0]:02X}" if len(head) == size else ""
-    printable = (values >= 32) & (values < 127) | (values == 9) | (values == 10) | (values == 13)
-    if len(head) >= 16 and bool(printable.all()):
-        return "it is plain text"
-    return ""
+    return "" if head.translate(None, _PRINTABLE) else "it is plain text"
 
 
 def _proves(content: bytes, accept: Accept) -> bool:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from enum import StrEnum
 
-import numpy as np
 from msgspec import Struct
 
 
@@ -79,6 +78,8 @@ SWAPS = {2: "in pairs", 4: "in fours", 8: "in pairs of fours"}
 
 
 def _swapped(data: bytes, way: int) -> bytes:
+    import numpy as np  # here, as below: it takes longer to load than most commands to run
+
     kind = {2: np.uint16, 4: np.uint32}.get(way)
     if kind is not None:
         return np.frombuffer(data, dtype=kind).byteswap().tobytes()
@@ -87,6 +88,8 @@ def _swapped(data: bytes, way: int) -> bytes:
 
 def _woven(even: bytes, odd: bytes) -> bytes:
     """Bytes taken from two halves by turns."""
+    import numpy as np
+
     both = np.empty((len(even), 2), dtype=np.uint8)
     both[:, 0] = np.frombuffer(even, dtype=np.uint8)
     both[:, 1] = np.frombuffer(odd, dtype=np.uint8)
@@ -95,6 +98,8 @@ def _woven(even: bytes, odd: bytes) -> bytes:
 
 def _unlocked(data: bytes, key: bytes) -> bytes:
     """Repeating XOR with a key, from the first byte on."""
+    import numpy as np
+
     if not key:
         return data
     stream = np.resize(np.frombuffer(key, dtype=np.uint8), len(data))

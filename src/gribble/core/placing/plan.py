@@ -10,6 +10,8 @@ from msgspec import Struct, field
 
 from gribble.core.audit.findings import Finding, PlaceFinding, Remedy, RigAudit, Verdict
 from gribble.core.catalogue.records import Digests
+from gribble.core.diagnosis.nearmisses import Mend
+from gribble.core.diagnosis.recipes import Recipe
 from gribble.core.paths import fold
 from gribble.core.survey.survey import Holding
 
@@ -23,13 +25,15 @@ class StepKind(StrEnum):
     EXTRACT = "extract"
     RENAME = "rename"
     DISPLACE = "displace"
+    MEND = "mend"
 
 
 class Step(Struct, frozen=True, kw_only=True):
     """One change to a rig. `bytes` is what it writes.
 
     Paths on the rig are relative to its root, others absolute. `replaces` is the file now at `to`, spelled as it
-    is on disk; it goes to the attic. What an earlier step of the run displaced is read from the attic.
+    is on disk; it goes to the attic. What an earlier step of the run displaced is read from the attic. A `mend` step
+    makes its content by a recipe, from the file and its partner (other half or key) if it has one.
     """
 
     rig: str
@@ -40,6 +44,9 @@ class Step(Struct, frozen=True, kw_only=True):
     bytes: int = 0
     digests: Digests = Digests()
     replaces: str | None = None
+    recipe: Recipe | None = None
+    partner: str | None = None
+    partner_member: str | None = None
     emulator: str = ""
     need: str = ""
 
@@ -76,6 +83,10 @@ class Plan(Struct, frozen=True, kw_only=True):
     def on(self, rig: str) -> tuple[Step, ...]:
         """The steps on one rig."""
         return tuple(step for step in self.steps if step.rig == rig)
+
+
+FIXABLE = (Remedy.RENAME, Remedy.PLACE, Remedy.REPLACE, Remedy.MEND)
+"""The remedies that need nothing from the user."""
 
 
 class _Wish(Struct, frozen=True):
@@ -123,16 +134,18 @@ class _Planner:
                     continue
                 for place in finding.places:
                     namesake = by_name and place.verdict is Verdict.MISSING and place.use is not None
-                    if place.remedy in (Remedy.RENAME, Remedy.PLACE, Remedy.REPLACE) or namesake:
+                    if place.remedy in FIXABLE or namesake:
                         yield _Wish(emulator.emulator, finding, place)
                 if any(place.remedy is Remedy.OBTAIN and not (by_name and place.use) for place in finding.places):
                     self.gaps.append(Gap(rig=self._rig.rig, emulator=emulator.emulator, finding=finding))
 
     def _plan(self, wish: _Wish) -> None:
         place = wish.place
-        use = place.use
+        use = place.mend.holding if place.mend else place.use
         assert use is not None
-        if use.path != place.expected or use.rig != self._rig.rig:
+        if place.mend:
+            self.steps.append(self._mend(wish, place.mend))
+        elif use.path != place.expected or use.rig != self._rig.rig:
             key = fold(place.expected) if self._rig.folds_case else place.expected
             twin = self._targets.setdefault(key, use)
             if twin is not use and (twin.size, twin.digests) != (use.size, use.digests):
@@ -148,6 +161,29 @@ class _Planner:
                 self._displaced.add(path)
                 self.steps.append(self._step(wish, StepKind.DISPLACE, from_=path))
 
+    def _mend(self, wish: _Wish, mend: Mend) -> Step:
+        place, partner = wish.place, mend.partner
+        if place.occupied:
+            self._displaced.add(place.occupied)
+        return Step(
+            rig=self._rig.rig,
+            step=StepKind.MEND,
+            from_=self._path(mend.holding),
+            member=mend.holding.member,
+            to=place.expected,
+            bytes=mend.accept.size or 0,
+            digests=Digests(**mend.accept.known()),
+            replaces=place.occupied,
+            recipe=mend.recipe,
+            partner=self._path(partner) if partner else None,
+            partner_member=partner.member if partner else None,
+            emulator=wish.emulator,
+            need=wish.finding.need.id,
+        )
+
+    def _path(self, holding: Holding) -> str:
+        return holding.path if holding.rig == self._rig.rig else str(holding.place)
+
     def _bring(self, wish: _Wish, use: Holding) -> Step:
         place = wish.place
         kind = StepKind.EXTRACT if use.member is not None else StepKind.COPY
@@ -161,7 +197,7 @@ class _Planner:
         return self._step(
             wish,
             kind,
-            from_=use.path if use.rig == self._rig.rig else str(use.place),
+            from_=self._path(use),
             member=use.member,
             to=place.expected,
             bytes_=0 if kind is StepKind.RENAME else use.size,

@@ -12,6 +12,7 @@ from pathlib import Path
 
 from msgspec import Struct
 
+from gribble.core.diagnosis.recipes import mended
 from gribble.core.errors import ExitCode, GribbleError
 from gribble.core.paths import base, fold, join, parent
 from gribble.core.placing.journal import Begin, Journal, Run
@@ -100,7 +101,7 @@ class Runner:
         """Write the new content beside its place, prove it, keep the old file, and rename over it."""
         work = _work_name(to, run, number)
         digester = Digester({"sha1", *step.digests.known()})
-        self._store.write(work, _fed(self._open(run, number, step), digester))
+        self._store.write(work, _fed(self._content(run, number, step), digester))
         digests = digester.digests()
         if any(digests.get(name) != digest for name, digest in step.digests.known().items()):
             raise _StepError(f"{step.from_} has changed since it was looked at; run gribble plan again")
@@ -134,18 +135,26 @@ class Runner:
         self._store.rename(old, third)
         self._store.rename(third, new)
 
-    def _open(self, run: Run, number: int, step: Step) -> Iterator[bytes]:
-        """The content a step brings; what this run has displaced before is read from the attic."""
-        source = Path(step.from_)
+    def _content(self, run: Run, number: int, step: Step) -> Iterator[bytes]:
+        """What a step writes: the content it takes as it is, or what its recipe makes of it."""
+        blocks = self._open(run, number, step.from_, step.member)
+        if step.recipe is None:
+            return blocks
+        partner = self._open(run, number, step.partner, step.partner_member) if step.partner else iter(())
+        return iter([mended(b"".join(blocks), step.recipe, b"".join(partner))])
+
+    def _open(self, run: Run, number: int, path: str, member: str | None) -> Iterator[bytes]:
+        """A content that a step takes; what this run has displaced before is read from the attic."""
+        source = Path(path)
         if source.is_absolute():
-            return self._opener(source, step.member)
+            return self._opener(source, member)
         for earlier in range(number):
             begin = run.begun.get(earlier)
             other = run.steps[earlier]
             displaced = other.from_ if other.step is StepKind.DISPLACE else other.replaces
-            if begin and displaced == step.from_ and self._store.kept(begin.slot):
-                return self._store.read_kept(begin.slot, step.member)
-        return self._store.read(step.from_, step.member)
+            if begin and displaced == path and self._store.kept(begin.slot):
+                return self._store.read_kept(begin.slot, member)
+        return self._store.read(path, member)
 
     def _holds(self, path: str, step: Step) -> bool:
         """Whether a file has the content of a step."""

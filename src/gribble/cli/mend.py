@@ -1,0 +1,97 @@
+"""`gribble mend`: damaged files rebuilt, where the result can be proven."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from gribble.cli.app import command
+from gribble.cli.options import ConfigOption
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+    from gribble.core.identify import Identified
+
+
+@command("mend")
+def mend(
+    files: Annotated[list[str], typer.Argument(metavar="FILE...", help="Damaged files; both halves of one in two.")],
+    into: Annotated[str, typer.Option(metavar="FOLDER", help="Where to write what is mended.")] = ".",
+    config: ConfigOption = None,
+) -> int:
+    """Rebuild damaged files that can be proven right, under the name the emulator wants. Originals stay as they are.
+
+    Example: gribble mend drawer/tern16.bak --into mended
+    """
+    from pathlib import Path
+
+    from gribble.cli.session import Session
+    from gribble.core.errors import ExitCode, GribbleError
+    from gribble.core.identify import explain, identify
+    from gribble.views.check import shorten
+
+    folder = Path(into).absolute()
+    with Session(config) as session:
+        for source in session.config.sources:
+            if folder.resolve().is_relative_to(Path(source).resolve()):
+                raise GribbleError(
+                    f"{into} lies in a source, and sources are never written", fix="Name another: --into."
+                )
+        world, surveys = session.look_at(files)
+        found = [holding for survey in surveys for holding in survey.holdings]
+        sheets = session.catalogue.sheets
+        named = frozenset(Path(path).absolute() for path in files)
+        explained = explain(identify(found, session.known, sheets, ()), world.searcher(found), sheets, named)
+        code: int = ExitCode.CLEAN
+        done: set[Path] = set()
+        for file in explained:
+            name = file.holding.member or shorten(str(file.holding.place))
+            if file.mend and file.near and file.mend.mendable:
+                target = folder / file.near.need.name
+                if target not in done:
+                    _write(file, target)
+                    session.screen.say(f"{name} {file.mend.words}: mended as {shorten(str(target))}")
+                done.add(target)
+            else:
+                session.screen.say(f"{name}: {_why_not(file)}")
+                code = ExitCode.ATTENTION
+    return code
+
+
+def _why_not(file: Identified) -> str:
+    if file.mend:
+        return f"{file.mend.words}; what is lost cannot be made up"
+    if file.matches:
+        return "is a known content already; there is nothing to mend"
+    return file.no_dump or "is a near miss of nothing that any sheet knows; nothing can be proven"
+
+
+def _write(file: Identified, target: Path) -> None:
+    """Write the mended content whole, beside its place first; a file that is there already is never touched."""
+    from gribble.core.diagnosis.recipes import mended
+    from gribble.core.errors import ExitCode, GribbleError, reason_of
+    from gribble.core.matching import is_content
+    from gribble.core.placing.store import StoreError
+    from gribble.core.survey.digests import digest_blocks
+    from gribble.core.world import read_whole
+    from gribble.stores.local import LocalStore
+
+    assert file.mend is not None
+    data = read_whole(file.holding) or b""
+    partner = read_whole(file.mend.partner) if file.mend.partner else b""
+    content = mended(data, file.mend.recipe, partner or b"")
+    accept = file.mend.accept
+    if not is_content(accept, *digest_blocks([content], accept.known())):
+        raise GribbleError(f"{file.holding.path} has changed since it was looked at", fix="Run the command again.")
+    if target.exists():
+        raise GribbleError(f"{target} is there already", fix="Move it away, or name another folder: --into.")
+    try:
+        target.parent.mkdir(parents=True, exist_ok=True)
+        store = LocalStore(target.parent)
+        store.write(f".gribble-mend-{target.name}", iter([content]))
+        store.rename(f".gribble-mend-{target.name}", target.name)
+    except (OSError, StoreError) as error:
+        reason = reason_of(error) if isinstance(error, OSError) else str(error)
+        raise GribbleError(f"{target} cannot be written: {reason}", code=ExitCode.FAILED) from error
