@@ -52,8 +52,8 @@ class Runner:
     def carry_out(self, run: Run) -> None:
         """Do every step of a run that is not done yet, one that was cut short included, and close the run.
 
-        A step that cannot be done is noted with its reason, and the others go on. Raises GribbleError only where
-        the journal cannot be written.
+        A step that cannot be done is put back and noted with its reason, and the others go on. Raises GribbleError
+        where the journal cannot be written, or a step can neither be finished nor put back; the run then stays open.
         """
         for number, step in enumerate(run.steps):
             if number in run.done or number in run.failed:
@@ -61,7 +61,7 @@ class Runner:
             try:
                 sha1 = self._do(run, number, step)
             except (StoreError, _StepError) as error:
-                self._clear(number, run)
+                self._put_back(run, number, step)
                 self._journal.failed(run, number, str(error))
                 self._told(step, str(error))
             else:
@@ -169,17 +169,19 @@ class Runner:
             digester.update(block)
         return digester.digests().sha1 or ""
 
-    def _clear(self, number: int, run: Run) -> None:
-        """Remove what a refused step has begun to write, and the folders it made."""
-        begin, to = run.begun.get(number), run.steps[number].to
-        if begin is None or to is None:
+    def _put_back(self, run: Run, number: int, step: Step) -> None:
+        """Undo what a refused step has begun, so that it has changed nothing."""
+        begin = run.begun.get(number)
+        if begin is None:
             return
         try:
-            self._store.discard(_work_name(to, run, number))
-        except StoreError:
-            return
-        for folder in reversed(begin.makes):
-            self._store.remove_folder(folder)
+            self._undo(run, number, step, begin)
+        except StoreError as error:
+            raise GribbleError(
+                f"{step.to or step.from_} could neither be finished nor put back: {error}",
+                fix="Remove the cause, then run gribble place --resume, or gribble undo.",
+                code=ExitCode.FAILED,
+            ) from error
 
     # Back
 

@@ -1,0 +1,90 @@
+"""What every command promises: help with an example, JSON alone on standard output, exit status, no tricks by names."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from gribble import __version__
+from gribble.views.looks import VERDICTS, count, size
+from gribble.views.screen import clean
+from tests.conftest import Gribble
+
+COMMANDS = ("check", "demo", "history", "identify", "init", "mend", "needs", "place", "plan", "undo")
+ROOT = Path(__file__).parents[2]
+
+
+@pytest.mark.parametrize("command", COMMANDS)
+def test_every_command_has_help_with_an_example_and_a_line_in_the_readme(gribble: Gribble, command: str) -> None:
+    assert "Example: " in gribble(command, "--help", code=0).out
+    assert f"`gribble {command}" in (ROOT / "README.md").read_text() or command == "demo"
+    assert command in gribble("--help", code=0).out
+
+
+def test_version_and_the_bare_command(gribble: Gribble, world: Path, tmp_path: Path) -> None:
+    assert gribble("--version", code=0).out == f"gribble {__version__}\n"
+    assert "gribble init" in gribble(cwd=tmp_path, code=0).out
+    assert "Next: gribble check" in gribble(cwd=world, code=1).out
+    assert "did you mean" in gribble("chekc", code=2).err.lower() or "No such command" in gribble("chekc", code=2).err
+
+
+@pytest.mark.parametrize(
+    ("words", "kind", "code"),
+    [
+        (["check"], "check/1", 1),
+        (["plan"], "plan/1", 1),
+        (["needs"], "needs/1", 0),
+        (["identify", "drawer"], "identify/1", 0),
+        (["history"], "history/1", 0),
+    ],
+)
+def test_json_is_one_object_and_nothing_else(
+    gribble: Gribble, world: Path, words: list[str], kind: str, code: int
+) -> None:
+    answer = gribble(*words, "--json", cwd=world, code=code).json
+    assert answer["gribble"] == kind
+
+
+def test_a_plan_file_is_the_plan(gribble: Gribble, world: Path) -> None:
+    shown = gribble("plan", "--json", "--out", "plan.json", cwd=world, code=1)
+    assert (world / "plan.json").read_text() == shown.out
+    step = shown.json["steps"][0]
+    assert {"rig", "step", "from", "member", "to", "bytes", "sha1", "replaces", "need"} <= step.keys()
+    assert "cannot be written" in gribble("plan", "--out", "nowhere/plan.json", cwd=world, code=2).err
+
+
+def test_everything_in_order_ends_with_status_0(gribble: Gribble, world: Path) -> None:
+    text = (world / "gribble.toml").read_text()
+    (world / "gribble.toml").write_text(text[: text.index("[rig.stick]")])
+    assert gribble("place", "--yes", cwd=world).code == 1, "an extra is still to obtain"
+    assert gribble("check", cwd=world, code=0).out.startswith("◆ ready")
+    assert gribble("place", cwd=world, code=1).out.startswith("Nothing to do.")
+
+
+def test_verdicts_are_told_apart_without_colour(gribble: Gribble, world: Path) -> None:
+    shown = gribble("check", cwd=world, code=1, FORCE_COLOR="").out
+    for verdict in ("misnamed", "astray", "imposter", "missing", "unproven", "damaged", "sound"):
+        assert f"{VERDICTS[verdict][0]} {verdict}" in shown
+    glyphs = [glyph for word, (glyph, _) in VERDICTS.items() if word in ("sound", "unproven", "misnamed", "astray")]
+    assert len(set(glyphs)) == len(glyphs)
+
+
+@given(st.text())
+def test_no_name_plays_tricks_on_a_terminal(text: str) -> None:
+    shown = clean(text)
+    assert not re.search("[\x00-\x1f\x7f-\x9f\ud800-\udfff\u202a-\u202e\u2066-\u2069]", shown)
+    if text.isascii() and text.isprintable():
+        assert shown == text
+
+
+@pytest.mark.parametrize(
+    ("bytes_", "shown"),
+    [(0, "0 B"), (1023, "1023 B"), (1024, "1 KiB"), (1536, "1.5 KiB"), (5 << 30, "5 GiB"), (150 << 20, "150 MiB")],
+)
+def test_sizes_are_in_binary_units(bytes_: int, shown: str) -> None:
+    assert size(bytes_) == shown
+    assert (count(1, "file"), count(2000, "copy", "copies")) == ("1 file", "2,000 copies")

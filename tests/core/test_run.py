@@ -1,0 +1,250 @@
+"""Runs against a real folder: whatever fails on the way, every place holds the old or the new file, and undo is exact."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from gribble.core.catalogue.records import Digests
+from gribble.core.errors import GribbleError
+from gribble.core.placing.journal import read_run, runs_in
+from gribble.core.placing.plan import Step, StepKind
+from gribble.core.placing.run import new_run_number
+from gribble.core.placing.store import StoreError
+from gribble.core.survey.digests import digest_blocks
+from gribble.stores.local import LocalRig, LocalStore
+from tests.conftest import tree
+
+NAMES = ("a.rom", "b.rom", "deep/c.rom", "deep/er/d.rom")
+
+
+def digests(data: bytes) -> Digests:
+    return digest_blocks([data], ["sha1"])[1]
+
+
+def rig_with(root: Path, files: dict[str, bytes]) -> LocalRig:
+    for name, data in files.items():
+        (root / name).parent.mkdir(parents=True, exist_ok=True)
+        (root / name).write_bytes(data)
+        os.utime(root / name, (1_000_000_000, 1_000_000_000 + len(data)))
+    root.mkdir(parents=True, exist_ok=True)
+    return LocalRig("den", root, "ext4")
+
+
+def step(kind: StepKind, from_: Path | str, to: str | None, data: bytes = b"", replaces: str | None = None) -> Step:
+    return Step(
+        rig="den", step=kind, from_=str(from_), to=to, bytes=len(data), digests=digests(data), replaces=replaces
+    )
+
+
+def carried(rig: LocalRig, steps: tuple[Step, ...], number: int = 1) -> dict[int, str]:
+    """Carry out steps; the reasons of those that were refused, by number."""
+    run = rig.start(number, "today", steps)
+    rig.runner(run).carry_out(run)
+    return run.failed
+
+
+def taken_back(rig: LocalRig, number: int = 1) -> None:
+    run = next(run for run in rig.runs() if run.number == number)
+    assert rig.runner(run).changed_since(run) == []
+    rig.runner(run).take_back(run)
+    assert next(run for run in rig.runs() if run.number == number).state == "undone"
+
+
+@given(
+    present=st.dictionaries(st.sampled_from(NAMES), st.binary(min_size=1, max_size=9)),
+    wanted=st.dictionaries(st.sampled_from(NAMES), st.binary(min_size=1, max_size=9), min_size=1),
+)
+def test_any_files_are_placed_over_any_others_and_taken_back(
+    tmp_path_factory: pytest.TempPathFactory, present: dict[str, bytes], wanted: dict[str, bytes]
+) -> None:
+    base = tmp_path_factory.mktemp("run")
+    rig = rig_with(base / "rig", present)
+    drawer = base / "drawer"
+    drawer.mkdir()
+    before = tree(rig.root)
+    steps = []
+    for number, (name, data) in enumerate(wanted.items()):
+        (drawer / str(number)).write_bytes(data)
+        steps.append(step(StepKind.COPY, drawer / str(number), name, data, name if name in present else None))
+    assert carried(rig, tuple(steps)) == {}
+    assert {name: (rig.root / name).read_bytes() for name in {**present, **wanted}} == {**present, **wanted}
+    taken_back(rig)
+    assert tree(rig.root) == before
+
+
+def a_world(base: Path) -> tuple[LocalRig, tuple[Step, ...], dict[str, bytes]]:
+    """A rig and a plan with a step of every kind, and the files that should be there after it."""
+    rig = rig_with(
+        base / "rig", {"old.rom": b"old", "swap-a": b"B", "swap-b": b"A", "x/astray": b"astray", "bad": b"bad"}
+    )
+    (base / "new").write_bytes(b"new")
+    steps = (
+        step(StepKind.COPY, base / "new", "old.rom", b"new", "old.rom"),
+        step(StepKind.COPY, base / "new", "fresh/er/new.rom", b"new"),
+        step(StepKind.COPY, "swap-b", "swap-a", b"A", "swap-a"),
+        step(StepKind.COPY, "swap-a", "swap-b", b"B", "swap-b"),
+        step(StepKind.RENAME, "x/astray", "y/right.rom", b"astray"),
+        step(StepKind.DISPLACE, "bad", None),
+    )
+    after = {"old.rom": b"new", "fresh/er/new.rom": b"new", "swap-a": b"A", "swap-b": b"B", "y/right.rom": b"astray"}
+    return rig, steps, after
+
+
+def files_of(root: Path) -> dict[str, bytes]:
+    return {name: data for name, (data, _) in tree(root).items() if not name.endswith("/")}
+
+
+def test_a_step_of_every_kind_is_done_and_undone(tmp_path: Path) -> None:
+    rig, steps, after = a_world(tmp_path)
+    before = tree(rig.root)
+    assert carried(rig, steps) == {}
+    assert files_of(rig.root) == after
+    taken_back(rig)
+    assert tree(rig.root) == before
+    attic = {path.read_bytes() for path in (rig.root / ".gribble/attic").rglob("*") if path.is_file()}
+    assert {b"new", b"A", b"B"} <= attic, "what an undo takes away is kept"
+
+
+CALLS = ("write", "rename", "keep", "displace", "make_folder", "read")
+
+
+@pytest.mark.parametrize("call", CALLS)
+def test_a_disk_that_fails_at_any_call_loses_nothing(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, call: str
+) -> None:
+    """The n-th call fails for every n; the step is refused with the reason, the others go on, undo is exact."""
+    real = getattr(LocalStore, call)
+    for number in range(1, 99):
+        rig, steps, after = a_world(tmp_path / str(number))
+        before = tree(rig.root)
+        count = 0
+
+        def failing(self: LocalStore, *args: Any, _fails_at: int = number) -> Any:
+            nonlocal count
+            count += 1
+            if count == _fails_at:
+                raise StoreError("no space left on device")
+            return real(self, *args)
+
+        with monkeypatch.context() as patched:
+            patched.setattr(LocalStore, call, failing)
+            failed = carried(rig, steps)
+        if count < number:
+            assert number > 1, f"{call} was never called"
+            return
+        assert all("no space left" in reason or "changed" in reason or "gone" in reason for reason in failed.values())
+        now, old = files_of(rig.root), {name: data for name, (data, _) in before.items()}
+        for name, data in now.items():
+            assert data in (old.get(name), after.get(name)), f"{name} after {call} {number}"
+        for name in old.keys() & after.keys():
+            assert name.endswith("/") or name in now
+        assert not [name for name in now if ".gribble-" in name]
+        taken_back(rig)
+        assert tree(rig.root) == before
+    raise AssertionError("the failures never ended")
+
+
+def test_steps_whose_world_has_changed_are_refused_one_by_one(tmp_path: Path) -> None:
+    rig, steps, _ = a_world(tmp_path)
+    (rig.root / "old.rom").unlink()
+    (rig.root / "fresh/er").mkdir(parents=True)
+    (rig.root / "fresh/er/new.rom").write_bytes(b"mine")
+    (rig.root / "x/astray").write_bytes(b"other!")
+    failed = carried(rig, steps)
+    assert {number: reason.split(";")[0] for number, reason in failed.items()} == {
+        0: "old.rom is gone since the plan was made",
+        1: "fresh/er/new.rom is there now, but was not when the plan was made",
+        4: "x/astray has changed since it was looked at",
+    }
+    assert (rig.root / "fresh/er/new.rom").read_bytes() == b"mine"
+    assert (rig.root / "swap-a").read_bytes() == b"A"
+
+
+def test_a_content_that_is_not_the_plans_is_never_put_in_place(tmp_path: Path) -> None:
+    rig = rig_with(tmp_path / "rig", {"a.rom": b"old"})
+    (tmp_path / "new").write_bytes(b"tampered")
+    failed = carried(rig, (step(StepKind.COPY, tmp_path / "new", "a.rom", b"honest", "a.rom"),))
+    assert "has changed since it was looked at" in failed[0]
+    assert files_of(rig.root) == {"a.rom": b"old"}
+
+
+@pytest.mark.parametrize("path", ["../x", "/etc/x", "a/../../x", "C:/x", "a\\x", "out/x", ""])
+def test_no_path_leaves_the_rig(tmp_path: Path, path: str) -> None:
+    (tmp_path / "rig").mkdir()
+    (tmp_path / "outside").mkdir()
+    (tmp_path / "rig/out").symlink_to(tmp_path / "outside")
+    store = LocalStore(tmp_path / "rig")
+    with pytest.raises(StoreError):
+        store.write(path, iter([b"x"]))
+    assert list((tmp_path / "outside").iterdir()) == []
+
+
+def test_a_file_system_without_links_gets_copies_with_their_times(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def no_links(*_args: object, **_more: object) -> None:
+        raise OSError(95, "Operation not supported")
+
+    monkeypatch.setattr(os, "link", no_links)
+    rig, steps, after = a_world(tmp_path)
+    before = tree(rig.root)
+    assert carried(rig, steps) == {}
+    assert files_of(rig.root) == after
+    taken_back(rig)
+    assert tree(rig.root) == before
+
+
+def test_a_rename_in_case_alone_goes_by_a_third_name(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    rig = rig_with(tmp_path / "rig", {"TERN.ROM": b"x"})
+    seen: list[tuple[str, str]] = []
+    real = LocalStore.rename
+
+    def watched(self: LocalStore, old: str, new: str) -> None:
+        seen.append((old, new))
+        real(self, old, new)
+
+    monkeypatch.setattr(LocalStore, "rename", watched)
+    assert carried(rig, (step(StepKind.RENAME, "TERN.ROM", "tern.rom", b"x"),)) == {}
+    assert [new for _, new in seen] == [".gribble-1-0.third", "tern.rom"]
+    taken_back(rig)
+    assert files_of(rig.root) == {"TERN.ROM": b"x"}
+
+
+def test_a_journal_cut_anywhere_is_read_as_far_as_it_goes(tmp_path: Path) -> None:
+    rig, steps, _ = a_world(tmp_path)
+    carried(rig, steps)
+    path = rig.journals / "0001.jsonl"
+    data = path.read_bytes()
+    first = data.index(b"\n")
+    for length in range(0, len(data), 7):
+        path.write_bytes(data[:length])
+        run = read_run(path)
+        assert (run is None) is (length < first)
+        if run:
+            assert set(run.done) <= set(run.begun)
+    path.write_bytes(data[: first + 40] + b"\nnot json\n" + data[first:])
+    run = read_run(path)
+    assert run is not None
+    assert (len(run.done), run.state) == (6, "done")
+    assert new_run_number([rig.journals, tmp_path / "absent"]) == 2
+    assert runs_in(tmp_path / "absent") == []
+
+
+def test_a_journal_that_cannot_be_written_stops_before_the_act(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    rig, steps, _ = a_world(tmp_path)
+    before = tree(rig.root)
+    run = rig.start(1, "today", steps)
+
+    def full(_handle: int) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(os, "fsync", full)
+    with pytest.raises(GribbleError, match=r"journal .* cannot be written: no space left"):
+        rig.runner(run).carry_out(run)
+    assert tree(rig.root) == before
