@@ -62,6 +62,11 @@ def huge_file(world: Path) -> None:
         stream.truncate(5 << 30)
 
 
+def large_file(world: Path) -> None:
+    with (world / "drawer/large.bin").open("wb") as stream:
+        stream.truncate((64 << 20) + 1)
+
+
 def truncate(name: str) -> Callable[[Path], None]:
     return lambda world: os.truncate(world / name, 100)
 
@@ -91,6 +96,13 @@ CASES: dict[str, tuple[Callable[[Path], None], str, int, list[str]]] = {
     "5 GiB of nothing": (
         huge_file,
         "check", 1, ["blocked"],
+    ),
+    "a file too large to be diagnosed": (
+        large_file, "identify drawer/large.bin", 0, ["too large to be diagnosed", "1 unknown"],
+    ),
+    "an unlock rule for no need": (
+        edit("catalogue/avocet.sheet.toml", 'key_need = "skerry-lock"', 'key_need = "skerry-lok"'),
+        "check", 2, ["unlock[0].key_need", "did you mean 'skerry-lock'?"],
     ),
     "a name that is not UTF-8": (write("drawer/\udcffodd", content("vesper-sound")), "check", 1, ["\\xffodd"]),
     "a name with escape codes": (write("drawer/\x1b[31mred\n", content("vesper-sound")), "plan", 1, ["\\x1b[31mred\\x0a"]),
