@@ -1,0 +1,134 @@
+"""The search for near misses: it looks where a name or a size makes one likely, and nowhere else."""
+
+from __future__ import annotations
+
+import hashlib
+import random
+
+import pytest
+
+from gribble.core.catalogue.records import Accept, Digests, Kind, Level, Need, Unlock
+from gribble.core.diagnosis.nearmisses import Searcher, Wanted
+from gribble.core.survey.survey import Holding
+
+RIGHT = random.Random(1).randbytes(4096)
+KEY = b"key file"
+
+
+def digest(data: bytes) -> str:
+    return hashlib.sha1(data, usedforsecurity=False).hexdigest()
+
+
+def need(id_: str, data: bytes) -> Need:
+    accept = Accept(size=len(data), sha1=digest(data), label="only")
+    return Need(id=id_, kind=Kind.BIOS, level=Level.MUST, folder="boot", name=f"{id_}.rom", accept=(accept,))
+
+
+class Drawer:
+    """Files held, and which of them have been read."""
+
+    def __init__(self, files: dict[str, bytes]) -> None:
+        self.files = files
+        self.read: list[str] = []
+        self.holdings = {
+            path: Holding(
+                rig="", root="/drawer", path=path, member=None, size=len(data), digests=Digests(sha1=digest(data))
+            )
+            for path, data in files.items()
+        }
+
+    def searcher(self) -> Searcher:
+        def read(holding: Holding) -> bytes:
+            self.read.append(holding.path)
+            return self.files[holding.path]
+
+        known = {digest(RIGHT), digest(KEY)}
+        return Searcher(self.holdings.values(), lambda one: one.digests.sha1 in known, read)
+
+
+def test_unlikely_files_are_not_even_read() -> None:
+    drawer = Drawer({f"{number}.bin": bytes(5000 + 7 * number) for number in range(100)})
+    drawer.searcher().search([Wanted(emulator="knot", need=need("boot", RIGHT))])
+    assert drawer.read == []
+
+
+@pytest.mark.parametrize(
+    ("name", "data"),
+    [
+        ("any.bin", b"H" * 512 + RIGHT),
+        ("any.bin", RIGHT.ljust(8192, b"\xff") if len(RIGHT) > 4096 else RIGHT * 2),
+        ("boot.bak", b"odd" + RIGHT),
+        ("BOOT", RIGHT + b"tail"),
+        ("any.bin", RIGHT[1::2] + RIGHT[0::2]),
+    ],
+)
+def test_a_likely_size_or_a_like_name_is_enough(name: str, data: bytes) -> None:
+    drawer = Drawer({name: data, "other": bytes(77)})
+    found = drawer.searcher().search([Wanted(emulator="knot", need=need("boot", RIGHT), rig="den")])
+    mend = found.best("den", "knot", "boot")
+    assert mend is not None
+    assert mend.holding.path == name
+    assert drawer.read == [name]
+
+
+def test_a_whole_file_is_mended_before_halves_and_the_best_is_never_one_cut_short() -> None:
+    files = {"x/half.1": RIGHT[:2048], "x/half.2": RIGHT[2048:], "y/boot.bin": b"H" * 64 + RIGHT}
+    drawer = Drawer(files)
+    found = drawer.searcher().search([Wanted(emulator="knot", need=need("boot", RIGHT))])
+    best = found.best("", "knot", "boot")
+    assert best is not None
+    assert best.holding.path == "y/boot.bin"
+    halves = Drawer({path: data for path, data in files.items() if path.startswith("x")})
+    joined = halves.searcher().search([Wanted(emulator="knot", need=need("boot", RIGHT))]).best("", "knot", "boot")
+    assert joined is not None
+    assert joined.partner is not None
+    assert {joined.holding.path, joined.partner.path} == {"x/half.1", "x/half.2"}
+    suspect = Drawer({"boot.rom": RIGHT[:3000], "copy": RIGHT})
+    wanted = Wanted(
+        emulator="knot",
+        need=need("boot", RIGHT),
+        suspects=(suspect.holdings["boot.rom"],),
+        held=suspect.holdings["copy"],
+    )
+    cut = suspect.searcher().search([wanted])
+    assert cut.best("", "knot", "boot") is None
+    told = cut.of("", "knot", "boot", suspect.holdings["boot.rom"])
+    assert told is not None
+    assert told.words == "is cut short: it is the first 3,000 of 4,096 bytes"
+
+
+def test_halves_are_told_from_a_collection_of_files_of_one_size() -> None:
+    crowd = {f"x/tile{number}.bin": random.Random(number).randbytes(2048) for number in range(80)}
+    drawer = Drawer({**crowd, "x/tile900.bin": RIGHT[:2048], "x/tile901.bin": RIGHT[2048:]})
+    found = drawer.searcher().search([Wanted(emulator="knot", need=need("boot", RIGHT))])
+    assert found.best("", "knot", "boot") is None
+    assert len(drawer.read) <= 40
+
+
+def test_a_lock_opens_only_with_the_key_that_is_held() -> None:
+    locked = b"HEAD" + bytes(byte ^ KEY[at % len(KEY)] for at, byte in enumerate(RIGHT))
+    wanted = Wanted(
+        emulator="knot",
+        need=need("boot", RIGHT),
+        unlock=(Unlock(need="boot", key_need="lock", skip=4),),
+        key_needs={"lock": need("lock", KEY)},
+    )
+    drawer = Drawer({"sealed.bin": locked, "k": KEY})
+    mend = drawer.searcher().search([wanted]).best("", "knot", "boot")
+    assert mend is not None
+    assert mend.partner is not None
+    assert (mend.words, mend.partner.path) == ("is locked by a key file that is held", "k")
+    assert Drawer({"sealed.bin": locked}).searcher().search([wanted]).best("", "knot", "boot") is None
+
+
+def test_a_page_a_key_and_noise_are_told_apart() -> None:
+    drawer = Drawer({"a": b"<html>gone</html>", "b": b"", "c": bytes(600), "d": RIGHT, "e": b"PK\3\4" + RIGHT})
+    searcher = drawer.searcher()
+    told = {path: searcher.no_dump(holding) for path, holding in drawer.holdings.items()}
+    assert told == {
+        "a": "it is a web page (a download that went wrong?)",
+        "b": "it is empty",
+        "c": "it holds nothing but bytes of 00",
+        "d": "",
+        "e": "it is a zip archive under another name",
+    }
