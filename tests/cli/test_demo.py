@@ -133,6 +133,8 @@ def test_each_damaged_file_is_explained_and_mended(gribble: Gribble, world: Path
     found = {Path(file["path"]).name: file["diagnosis"] for file in answer["files"] if file["diagnosis"]}
     on_rig = {"skerry-logic.rom": "stripped", "skerry-clock.rom": "flipped", "skerry-disk.rom": "cut"}
     assert {name: diagnosis["damage"] for name, diagnosis in found.items()} == {**DAMAGED, **on_rig}
+    alone = gribble("identify", "drawer/skerry/skt.even", "--json", cwd=world, code=0).json
+    assert alone["files"][0]["diagnosis"]["partner"] == str(world / "drawer/skerry/skt.odd")
     page = gribble("identify", "rigs/lighthouse/avocet/rom/skerry-modem.rom", "--json", cwd=world, code=0).json
     assert "web page" in page["files"][0]["diagnosis"]["words"]
     gribble("mend", *(f"drawer/skerry/{name}" for name in DAMAGED), "--into", "mended", cwd=world, code=0)

@@ -49,6 +49,22 @@ def test_json_is_one_object_and_nothing_else(
     assert answer["gribble"] == kind
 
 
+def test_a_configuration_may_be_named_before_or_after_the_command(gribble: Gribble, world: Path) -> None:
+    path = str(world / "gribble.toml")
+    answers = [
+        gribble("--config", path, "check", "--json", code=1).out,
+        gribble("check", "--json", "--config", path, code=1).out,
+        gribble("check", "--json", GRIBBLE_CONFIG=path, code=1).out,
+    ]
+    assert answers[0] == answers[1] == answers[2]
+    assert "nowhere.toml: cannot be read" in gribble("--config", "nowhere.toml", "check", cwd=world, code=2).err
+
+
+def test_a_narrowed_check_speaks_of_nothing_else(gribble: Gribble, world: Path) -> None:
+    rigs = gribble("check", "whimbrel", "--json", cwd=world, code=1).json["rigs"]
+    assert [(rig["rig"], [one["emulator"] for one in rig["emulators"]]) for rig in rigs] == [("stick", ["whimbrel"])]
+
+
 def test_a_plan_file_is_the_plan(gribble: Gribble, world: Path) -> None:
     shown = gribble("plan", "--json", "--out", "plan.json", cwd=world, code=1)
     assert (world / "plan.json").read_text() == shown.out

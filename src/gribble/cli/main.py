@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from typing import Annotated
 
 import typer
@@ -32,6 +33,8 @@ def gribble(
 
     Without a command: the state of things in a few lines, and the next command.
     """
+    if config:
+        os.environ["GRIBBLE_CONFIG"] = config  # so that it holds for the command that follows, too
     if context.invoked_subcommand is None:
         from gribble.cli.status import show_status
 

@@ -60,7 +60,8 @@ class World(Struct, frozen=True, kw_only=True):
         if wishes:
             near = self.searcher().search(wishes)
             audits = audit(self.rigs, self.source_holdings, self.known, self.regions, near)
-        return tuple(_narrow(found, scope) for found in audits if not scope.rigs or found.rig in scope.rigs)
+        chosen = [_narrow(found, scope) for found in audits if not scope.rigs or found.rig in scope.rigs]
+        return tuple(found for found in chosen if found.emulators or found.away or not scope.emulators)
 
     def searcher(self, more: Iterable[Holding] = ()) -> Searcher:
         """What looks for near misses among everything held here, and `more`."""

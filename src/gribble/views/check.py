@@ -114,11 +114,18 @@ def remedy_words(rig: RigAudit, place: PlaceFinding) -> str:
         case Remedy.REPLACE:
             return f"replace it with {use}"
         case Remedy.MEND:
-            return f"mend {say_holding(place.mend.holding, rig.rig) if place.mend else 'it'}"
+            return _mend_words(rig, place)
         case Remedy.OBTAIN:
             return "obtain it; nothing held will do"
         case _:
             assert_never(place.remedy)
+
+
+def _mend_words(rig: RigAudit, place: PlaceFinding) -> str:
+    if place.mend is None:
+        return "mend it"
+    partner = f" with {say_holding(place.mend.partner, rig.rig)}" if place.mend.partner else ""
+    return f"mend {say_holding(place.mend.holding, rig.rig)}{partner}"
 
 
 def say_holding(holding: Holding, rig: str | None) -> str:

@@ -82,9 +82,7 @@ def _damaged_row(file: Identified) -> tuple[str | Text, ...]:
     label = f" ({mend.accept.label})" if mend.accept.label else ""
     text = Text.assemble(styled(path, "bold"), styled(f"  {size(file.holding.size)}", QUIET))
     text.append("\n").append_text(styled(mend.words))
-    text.append("\n").append_text(
-        styled(f"without that it is {near.emulator}'s {near.need.title or near.need.id}{label}")
-    )
+    text.append("\n").append_text(styled(f"it should be {near.emulator}'s {near.need.title or near.need.id}{label}"))
     proof = f"proven by {DIGEST_NAMES[mend.accept.strongest() or 'crc32']}"
     if mend.partner:
         proof += f", with {say_holding(mend.partner, None)}"

@@ -85,10 +85,10 @@ class Searcher:
         self._read = read
         self._stock = Stock(self._holdings)
         self._by_size: dict[int, list[Holding]] = {}
-        self._beside: dict[tuple[str, str, int], list[Holding]] = {}
+        self._beside: dict[tuple[str, int], list[Holding]] = {}
         for holding in self._holdings:
             self._by_size.setdefault(holding.size, []).append(holding)
-            self._beside.setdefault((*_container(holding), holding.size), []).append(holding)
+            self._beside.setdefault((_container(holding), holding.size), []).append(holding)
         self._sizes = sorted(self._by_size)
         self._sizes_of: dict[tuple[int, frozenset[int]], set[int]] = {}
 
@@ -216,7 +216,7 @@ class Searcher:
             rest = (accept.size or 0) - holding.size
             if rest * 3 < holding.size or rest > holding.size * 3:
                 continue
-            beside = self._beside.get((*_container(holding), rest), [])
+            beside = self._beside.get((_container(holding), rest), [])
             if len(beside) <= MOST_BESIDE:
                 like = [other for other in beside if other is not holding and _alike(holding, other)]
                 yield from like[:MOST_HALVES]
@@ -257,9 +257,10 @@ def _line_end_ranges(right: int) -> tuple[tuple[int, int], tuple[int, int]]:
     return (right + right // 400, right + right // 150 + 1), (right - right // 30_000 - 1, right)
 
 
-def _container(holding: Holding) -> tuple[str, str]:
-    """The folder or the archive that a holding lies in."""
-    return holding.root, holding.path if holding.member is not None else parent(holding.path)
+def _container(holding: Holding) -> str:
+    """The folder or the archive that a holding lies in, whatever folder was surveyed."""
+    path = f"{holding.root}/{holding.path}"
+    return path if holding.member is not None else parent(path)
 
 
 def _alike(one: Holding, other: Holding) -> bool:
