@@ -14,6 +14,7 @@ from typing import Any
 
 from rich.console import Console
 from rich.text import Text
+from rich.theme import Theme
 
 from gribble.views.looks import QUIET, STATES, VERDICTS
 
@@ -108,7 +109,8 @@ class Screen:
 
 
 def _console(stream: Any) -> Console:
-    console = Console(file=stream, highlight=False, markup=False, emoji=False)
+    theme = Theme({f"progress.{part}": QUIET for part in ("download", "data.speed", "remaining", "percentage")})
+    console = Console(file=stream, theme=theme, highlight=False, markup=False, emoji=False)
     if not console.is_terminal and console.width < 80:
         console.width = 80
     return console
