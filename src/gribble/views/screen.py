@@ -67,11 +67,6 @@ class Screen:
             row.rstrip()
             self.out.print(row, soft_wrap=True)
 
-    def lines(self, text: str) -> None:
-        """Prepared plain text, line by line, never wrapped."""
-        for line in text.splitlines():
-            self.out.print(styled(line), soft_wrap=True)
-
     def grid(self, rows: Iterable[tuple[str | Text, ...]], *, indent: int = 2) -> None:
         """Rows under one another, columns aligned, the last one wrapped into what is left of the width."""
         table = [[cell if isinstance(cell, Text) else styled(cell) for cell in row] for row in rows]
