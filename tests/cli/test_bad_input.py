@@ -185,7 +185,7 @@ def test_a_file_that_changed_between_look_and_act_refuses_its_step_alone(gribble
     old = (world / "rigs/lighthouse/sandpiper/drive/drive.rom").read_bytes()
     ended = gribble("place", "--yes", cwd=world, code=3)
     assert "has changed since it was looked at" in ended.out
-    assert "Done: 18 steps of 19 on lighthouse" in ended.out
+    assert "Done: 27 steps of 28 on lighthouse" in ended.out
     assert (world / "rigs/lighthouse/sandpiper/drive/drive.rom").read_bytes() == old
 
 
@@ -258,7 +258,9 @@ def test_without_permission_nothing_is_lost_and_the_reason_is_told(world: Path, 
     assert tree(world) == before
     system = stick / "WHIMBREL/SYSTEM"
     system.chmod(0o555)
-    placed = as_plain_user(world, clean_env, "place", "--rig", "stick", "--yes")
+    (stick / "WHIMBREL").chmod(0o555)
+    placed = as_plain_user(world, clean_env, "place", "whimbrel", "--rig", "stick", "--yes")
+    (stick / "WHIMBREL").chmod(0o755)
     system.chmod(0o755)
     assert placed.code == 3
     assert "permission denied" in placed.out

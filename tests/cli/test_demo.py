@@ -7,8 +7,8 @@ from typing import Any
 
 import pytest
 
-from gribble.demo.contents import content
-from gribble.demo.world import FAULTS
+from gribble.demo.contents import KEYS, content, noise
+from gribble.demo.world import FAULTS, FIRST_REASONS, GAMES, SETTINGS
 from tests.conftest import Gribble, tree
 
 DAMAGED = {
@@ -42,6 +42,116 @@ def test_every_seeded_fault_gets_its_verdict_and_remedy(gribble: Gribble, world:
     assert {key: (need["verdict"], need["remedy"]) for key, need in found.items()} == expected
 
 
+def emulators_of(answer: Any) -> dict[tuple[str, str], dict[str, Any]]:
+    return {(rig["rig"], one["emulator"]): one for rig in answer["rigs"] for one in rig["emulators"]}
+
+
+def test_every_seeded_setting_and_game_gets_its_verdict(gribble: Gribble, world: Path) -> None:
+    found = emulators_of(gribble("check", "--games", "--json", cwd=world, code=1).json)
+    settings = {
+        (*place, one["key"]): (one["verdict"], one["remedy"]) for place, e in found.items() for one in e["settings"]
+    }
+    assert settings == {(fault.rig, fault.emulator, fault.need): (fault.verdict, fault.remedy) for fault in SETTINGS}
+    games = {(*place, one["file"]): one["verdict"] for place, e in found.items() for one in e["media"]}
+    assert games == {(fault.rig, fault.emulator, fault.need): fault.verdict for fault in GAMES}
+    assert all(one["reason"] for e in found.values() for kind in ("settings", "media", "root") for one in e[kind])
+    root = {(place, one["demand"]): one["verdict"] for place, e in found.items() for one in e["root"]}
+    assert root == {
+        (("stick", "whimbrel"), "volume"): "sound",
+        (("stick", "knot"), "volume"): "sound",
+        (("stick", "knot"), "label"): "imposter",
+    }
+
+
+def test_why_names_first_what_must_be_fixed_first(gribble: Gribble, world: Path) -> None:
+    for (rig, emulator), first in FIRST_REASONS.items():
+        answer = gribble("why", emulator, "--rig", rig, "--json", cwd=world, code=1).json
+        (subject,) = [
+            value for key, value in answer["reasons"][0].items() if key in ("need", "setting", "rig", "release")
+        ][:1]
+        assert subject == first, emulator
+        assert all(
+            reason["next"].startswith("gribble ") for reason in answer["reasons"] if reason.get("rig") != subject
+        )
+    gribble("place", "--yes", cwd=world, code=1)
+    assert "Nothing stands in its way" in gribble("why", "sandpiper", cwd=world, code=0).out
+
+
+def test_firmware_keys_and_release_are_told_apart(gribble: Gribble, world: Path) -> None:
+    found = needs_of(gribble("check", "redshank", "--json", cwd=world, code=1).json)
+    lacking = found["lighthouse", "redshank", "petrel-firmware"]
+    assert lacking["lacks"] == ["seal_c"]
+    held = [(way["change"], Path(way["held"]).name) for way in lacking["ways"]]
+    assert held == [("firmware", "update 4.1.bin"), ("keys", "keys from Ada.txt")]
+    too_new = found["stick", "redshank", "petrel-firmware"]["ways"]
+    assert [way["change"] for way in too_new] == ["firmware", "release"]
+    assert ">=2.0" in too_new[1]["words"]
+
+
+def test_no_key_value_is_ever_shown_or_kept(gribble: Gribble, world: Path) -> None:
+    values = [noise(f"key {name}", size) for name, size in KEYS.items()] + [noise("wrong", 16)]
+    needles = [form for raw in values for form in (raw.hex().encode(), raw.hex().upper().encode(), raw)]
+    shown = b""
+    for words in (
+        ["check", "-v"], ["check", "--json"], ["plan", "--json"], ["needs"], ["why", "redshank"],
+        ["identify", "drawer", "--json"], ["keys", "check"], ["keys", "check", "--json"], ["place", "--yes"],
+        ["keys", "check", "drawer/petrel/half.keys", "drawer/petrel/keys from Ada.txt", "-v"],
+        ["keys", "merge", "drawer/petrel/half.keys", "rigs/stick/redshank/system/petrel.keys", "--out", "m.keys"],
+        ["history", "--json"], ["undo", "--yes"],
+    ):  # fmt: skip
+        ended = gribble(*words, cwd=world)
+        shown += ended.out.encode() + ended.err.encode()
+    kept = b"".join(
+        path.read_bytes() for path in world.rglob(".gribble/**/*") if path.is_file() and "attic" not in path.parts
+    )
+    assert b"seal_c" in shown
+    assert b"petrel.keys" in kept
+    assert not [needle for needle in needles if needle in shown or needle in kept]
+
+
+def test_keys_are_merged_and_conflicts_settled_by_fingerprint(gribble: Gribble, world: Path) -> None:
+    good, wrong = "rigs/lighthouse/redshank/system/petrel.keys", "rigs/stick/redshank/system/petrel.keys"
+    ended = gribble("keys", "merge", wrong, good, "--out", "m.keys", cwd=world, code=0)
+    assert "it is sound: 2 of 2 keys proven" in ended.out
+    values = dict(line.split(" = ") for line in (world / "m.keys").read_text().splitlines())
+    assert values == {name: noise(f"key {name}", KEYS[name]).hex() for name in ("seal_a", "seal_b", "tide")}
+    (world / "a.keys").write_text("tide = 0011223344556677\n")
+    refused = gribble("keys", "merge", "a.keys", good, "--out", "n.keys", cwd=world, code=1)
+    assert "different values for tide" in refused.err
+    assert not (world / "n.keys").exists()
+    assert "is there already" in gribble("keys", "merge", good, wrong, "--out", "m.keys", cwd=world, code=2).err
+    assert (
+        "sources are never written" in gribble("keys", "merge", good, wrong, "--out", "drawer/n", cwd=world, code=2).err
+    )
+
+
+def test_as_another_release_says_what_would_change(gribble: Gribble, world: Path) -> None:
+    gribble("place", "--yes", cwd=world, code=1)
+    answer = gribble("check", "redshank", "--rig", "lighthouse", "--as", "1.9", "--json", cwd=world, code=1).json
+    (change,) = answer["changes"]
+    assert change["state"] == ["ready", "blocked"]
+    assert [(need["need"], need["was"], need["is"]) for need in change["needs"]] == [
+        ("petrel-firmware", "sound (version 5.0)", "imposter (version 4.1)")
+    ]
+    ended = gribble("check", "redshank", "--rig", "lighthouse", "--as", "2.9", cwd=world, code=0)
+    assert "Nothing changes" in ended.out
+
+
+def test_needs_for_a_machine_wherever_it_is_emulated(gribble: Gribble, world: Path) -> None:
+    answer = gribble("needs", "Tern 8", "--json", cwd=world, code=0).json
+    assert [(one["emulator"], [need["need"] for need in one["needs"]]) for one in answer["emulators"]] == [
+        ("sandpiper", ["tern8-boot", "tern-drive", "tern-clock", "tern-test"])
+    ]
+    (world / "gribble.toml").write_text('sources = ["drawer"]\ncatalogues = ["catalogue"]\n')
+    answer = gribble("needs", "Petrel", "--json", cwd=world, code=0).json
+    (redshank,) = answer["emulators"]
+    assert redshank["rig"] is None
+    assert {need["need"]: need["held"] for need in redshank["needs"]} == {
+        "petrel-keys": True, "petrel-firmware": True, "petrel-disk": False,
+    }  # fmt: skip
+    assert "did you mean 'Petrel'" in gribble("needs", "petrell", cwd=world, code=2).err
+
+
 def test_place_puts_right_what_is_held_and_undo_takes_it_all_back(gribble: Gribble, world: Path) -> None:
     before = tree(world)
     gribble("place", "--yes", cwd=world, code=1)
@@ -52,9 +162,15 @@ def test_place_puts_right_what_is_held_and_undo_takes_it_all_back(gribble: Gribb
         ("lighthouse", "dunlin", "lumen-us"): "missing",
         ("lighthouse", "dunlin", "lumen-charset"): "unproven",
         ("lighthouse", "avocet", "skerry-modem"): "imposter",
+        ("lighthouse", "curlew", "fulmar-eu"): "astray",
+        ("lighthouse", "curlew", "fulmar-voice-us"): "astray",
         ("stick", "whimbrel", "vesper-sound"): "missing",
+        ("stick", "knot", "gannet-tape-a"): "missing",
+        ("stick", "knot", "gannet-tape-b"): "missing",
     }
-    assert [rig["state"] for rig in after["rigs"]] == ["ready", "blocked"]
+    blocked = {place for place, one in emulators_of(after).items() if one["state"] != "ready"}
+    assert blocked == {("stick", "whimbrel"), ("stick", "knot")}  # all that wants a file nobody here has
+    assert all(one["verdict"] == "sound" for e in emulators_of(after).values() for one in e["settings"])
     assert gribble("plan", "--json", cwd=world, code=1).json["steps"] == []
     assert {path: data for path, data in tree(world).items() if path.startswith(("drawer", "catalogue"))} == {
         path: data for path, data in before.items() if path.startswith(("drawer", "catalogue"))
@@ -108,20 +224,33 @@ def test_identify_says_what_files_are_and_ends_with_the_counts(gribble: Gribble,
         ("T8.ROM.gz", "T8.ROM"): "known",
         ("big set.7z.001", None): "unknown",
         ("locked.zip", None): "unknown",
+        ("update 4.1.bin", None): "known",
+        ("keys from Ada.txt", None): "known",
+        ("half.keys", None): "unknown",
+        ("f_eu.bin", None): "known",
+        ("voice_us.bin", None): "known",
+        ("voices.zip", "VOICE.EU"): "known",
+        ("gull.pic", None): "known",
+        ("desk sounds.zip", "bell.snd"): "known",
         **{(f"beach {number}.jpg", None): "unknown" for number in range(1, 6)},
     }
     assert found == expected
     assert answer["counts"] == {
-        "needed": 5, "held": 1, "rejected": 2, "damaged": 11, "unknown": 10, "passed_over": 3,
+        "needed": 10, "held": 3, "rejected": 2, "damaged": 11, "unknown": 11, "passed_over": 3,
     }  # fmt: skip
     assert gribble("identify", "drawer", cwd=world).out.endswith(
-        "5 needed, 1 held already, 11 damaged, 2 known not to work, 10 unknown; 3 passed over\n"
+        "10 needed, 3 held already, 11 damaged, 2 known not to work, 11 unknown; 3 passed over\n"
     )
     only = gribble("identify", "drawer", "--only", "needed", "--json", cwd=world, code=0).json
     assert {match["to"] for file in only["files"] for match in file["matches"]} == {
         "apps/dunlin/System/lumen.bin",
         "avocet/rom/skerry-disk.rom",
         "avocet/rom/skerry-lock.rom",
+        "curlew/bios/voice-eu.rom",
+        "curlew/desk/icons/gull.pic",
+        "curlew/desk/sounds/bell.snd",
+        "redshank/system/petrel.fw",
+        "redshank/system/petrel.keys",
         "sandpiper/boot/tern16.fnt",
         "sandpiper/drive/drive.rom",
     }
@@ -194,8 +323,8 @@ def test_init_writes_a_configuration_that_works(gribble: Gribble, world: Path) -
     assert 'catalogues = ["catalogue"]' in config
     answer = gribble("check", "--json", cwd=world, code=1).json
     assert {rig["rig"]: [one["emulator"] for one in rig["emulators"]] for rig in answer["rigs"]} == {
-        "lighthouse": ["avocet", "sandpiper"],
-        "stick": ["whimbrel"],
+        "lighthouse": ["avocet", "curlew", "redshank", "sandpiper"],
+        "stick": ["knot", "redshank", "whimbrel"],
     }
     again = gribble("init", cwd=world, code=2)
     assert "is here already" in again.err
@@ -211,8 +340,8 @@ def test_a_second_check_opens_none_of_5000_files(gribble: Gribble, world: Path) 
         path.write_bytes(content("clock")[1:] + bytes([number % 256]) if number % 2 else b"x")
         os.utime(path, (1_000_000_000, 1_000_000_000))
     first = gribble("check", "-v", cwd=world, code=1)
-    assert "surveyed 5,046 files: 5,0" in first.err
-    assert "surveyed 5,046 files: 0 opened, 0 B read" in gribble("check", "-v", cwd=world, code=1).err
+    assert "surveyed 5,097 files: 5,0" in first.err
+    assert "surveyed 5,097 files: 0 opened, 0 B read" in gribble("check", "-v", cwd=world, code=1).err
 
 
 @pytest.mark.parametrize("columns", ["40", "80"])

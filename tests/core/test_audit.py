@@ -7,8 +7,9 @@ from typing import Any
 
 import pytest
 
-from gribble.core.audit.audit import RigWorld, audit
+from gribble.core.audit.audit import audit
 from gribble.core.audit.findings import Finding, State
+from gribble.core.audit.shelf import RigWorld
 from gribble.core.catalogue.config import fit_sheet
 from gribble.core.catalogue.records import Accept, Also, Digests, Installed, Need, Reject, Sheet
 from gribble.core.matching import KnownContents

@@ -65,7 +65,7 @@ def test_unlikely_files_are_not_even_read() -> None:
 def test_a_likely_size_or_a_like_name_is_enough(name: str, data: bytes) -> None:
     drawer = Drawer({name: data, "other": bytes(77)})
     found = drawer.searcher().search([Wanted(emulator="knot", need=need("boot", RIGHT), rig="den")])
-    mend = found.best("den", "knot", "boot")
+    mend = found.best("den", "knot", need("boot", RIGHT))
     assert mend is not None
     assert mend.holding.path == name
     assert drawer.read == [name]
@@ -75,11 +75,15 @@ def test_a_whole_file_is_mended_before_halves_and_the_best_is_never_one_cut_shor
     files = {"x/half.1": RIGHT[:2048], "x/half.2": RIGHT[2048:], "y/boot.bin": b"H" * 64 + RIGHT}
     drawer = Drawer(files)
     found = drawer.searcher().search([Wanted(emulator="knot", need=need("boot", RIGHT))])
-    best = found.best("", "knot", "boot")
+    best = found.best("", "knot", need("boot", RIGHT))
     assert best is not None
     assert best.holding.path == "y/boot.bin"
     halves = Drawer({path: data for path, data in files.items() if path.startswith("x")})
-    joined = halves.searcher().search([Wanted(emulator="knot", need=need("boot", RIGHT))]).best("", "knot", "boot")
+    joined = (
+        halves.searcher()
+        .search([Wanted(emulator="knot", need=need("boot", RIGHT))])
+        .best("", "knot", need("boot", RIGHT))
+    )
     assert joined is not None
     assert joined.partner is not None
     assert {joined.holding.path, joined.partner.path} == {"x/half.1", "x/half.2"}
@@ -91,8 +95,8 @@ def test_a_whole_file_is_mended_before_halves_and_the_best_is_never_one_cut_shor
         held=suspect.holdings["copy"],
     )
     cut = suspect.searcher().search([wanted])
-    assert cut.best("", "knot", "boot") is None
-    told = cut.of("", "knot", "boot", suspect.holdings["boot.rom"])
+    assert cut.best("", "knot", need("boot", RIGHT)) is None
+    told = cut.of("", "knot", need("boot", RIGHT), suspect.holdings["boot.rom"])
     assert told is not None
     assert told.words == "is cut short: it is the first 3,000 of 4,096 bytes"
 
@@ -101,7 +105,7 @@ def test_halves_are_told_from_a_collection_of_files_of_one_size() -> None:
     crowd = {f"x/tile{number}.bin": random.Random(number).randbytes(2048) for number in range(80)}
     drawer = Drawer({**crowd, "x/tile900.bin": RIGHT[:2048], "x/tile901.bin": RIGHT[2048:]})
     found = drawer.searcher().search([Wanted(emulator="knot", need=need("boot", RIGHT))])
-    assert found.best("", "knot", "boot") is None
+    assert found.best("", "knot", need("boot", RIGHT)) is None
     assert len(drawer.read) <= 40
 
 
@@ -114,11 +118,11 @@ def test_a_lock_opens_only_with_the_key_that_is_held() -> None:
         key_needs={"lock": need("lock", KEY)},
     )
     drawer = Drawer({"sealed.bin": locked, "k": KEY})
-    mend = drawer.searcher().search([wanted]).best("", "knot", "boot")
+    mend = drawer.searcher().search([wanted]).best("", "knot", need("boot", RIGHT))
     assert mend is not None
     assert mend.partner is not None
     assert (mend.words, mend.partner.path) == ("is locked by a key file that is held", "k")
-    assert Drawer({"sealed.bin": locked}).searcher().search([wanted]).best("", "knot", "boot") is None
+    assert Drawer({"sealed.bin": locked}).searcher().search([wanted]).best("", "knot", need("boot", RIGHT)) is None
 
 
 def test_a_page_a_key_and_noise_are_told_apart() -> None:

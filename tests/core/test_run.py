@@ -125,12 +125,12 @@ def test_a_disk_that_fails_at_any_call_loses_nothing(
         before = tree(rig.root)
         count = 0
 
-        def failing(self: LocalStore, *args: Any, _fails_at: int = number) -> Any:
+        def failing(self: LocalStore, *args: Any, _fails_at: int = number, **named: Any) -> Any:
             nonlocal count
             count += 1
             if count == _fails_at:
                 raise StoreError("no space left on device")
-            return real(self, *args)
+            return real(self, *args, **named)
 
         with monkeypatch.context() as patched:
             patched.setattr(LocalStore, call, failing)

@@ -25,15 +25,25 @@ app = typer.Typer(
 )
 
 
-def command(name: str) -> Callable[[Callable[P, int]], Callable[P, None]]:
-    """Register a function as a command; what it returns is the exit status."""
+_groups: dict[str, typer.Typer] = {}
+
+
+def command(name: str, *, group: str = "", about: str = "") -> Callable[[Callable[P, int]], Callable[P, None]]:
+    """Register a function as a command, or as one of a group; what it returns is the exit status."""
 
     def register(function: Callable[P, int]) -> Callable[P, None]:
         wrapped = ending(function)
-        app.command(name)(wrapped)
+        (_group(group, about) if group else app).command(name)(wrapped)
         return wrapped
 
     return register
+
+
+def _group(name: str, about: str) -> typer.Typer:
+    if name not in _groups:
+        _groups[name] = typer.Typer(no_args_is_help=True, rich_markup_mode=None, help=about)
+        app.add_typer(_groups[name], name=name)
+    return _groups[name]
 
 
 def ending(function: Callable[P, int]) -> Callable[P, None]:

@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+from typing import Annotated
+
+import typer
+
 from gribble.cli.app import command
 from gribble.cli.options import (
     AsOption,
@@ -23,6 +27,7 @@ def check(
     from_: FromOption = None,
     at: AtOption = None,
     as_: AsOption = None,
+    games: Annotated[bool, typer.Option("--games", help="Look into the game folders, too.")] = False,
     reread: RereadOption = False,
     json: JsonOption = False,
     verbose: VerboseOption = False,
@@ -33,13 +38,20 @@ def check(
     Example: gribble check sandpiper --rig lighthouse --from ~/Downloads
     """
     from gribble.cli.session import Session, scope_of
-    from gribble.views.check import check_json, show_check
+    from gribble.core.errors import ExitCode
+    from gribble.views.check import changes_json, check_json, show_changes, show_check
 
     scope = scope_of(rig, emulators, from_, at, as_)
     with Session(config) as session:
-        audits = session.look(scope, reread=reread, verbose=verbose).audit(scope)
+        world = session.look(scope, reread=reread, verbose=verbose)
+        audits = world.audit(scope, games=games)
+        before = session.as_installed(world, scope).audit(scope) if scope.releases else ()
         if json:
-            session.screen.json(check_json(audits))
+            session.screen.json({**check_json(audits), **(changes_json(before, audits) if before else {})})
         else:
+            if before:
+                show_changes(session.screen, before, audits)
             show_check(session.screen, audits, verbose=verbose)
-        return session.ended(found.state for found in audits)
+        code = session.ended(found.state for found in audits)
+        faulty = any(emulator.games for found in audits for emulator in found.emulators)
+        return ExitCode.ATTENTION if faulty and code == ExitCode.CLEAN else code

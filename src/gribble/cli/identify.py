@@ -26,9 +26,9 @@ def identify(
 
     from gribble.cli.session import Session
     from gribble.core.errors import ExitCode, GribbleError
-    from gribble.core.identify import explain
+    from gribble.core.identify import explain, identify_keys
     from gribble.core.identify import identify as identify_holdings
-    from gribble.core.world import Scope
+    from gribble.core.world import Scope, read_whole
     from gribble.views.identify import identify_json, show_identify
 
     if only not in ("", "needed"):
@@ -38,7 +38,9 @@ def identify(
         found = [holding for survey in surveys for holding in survey.holdings]
         passed_over = sum(len(survey.skipped) for survey in surveys)
         sheets = session.catalogue.sheets
-        files = identify_holdings(found, session.known, sheets, world.audit(Scope()))
+        audits = world.audit(Scope())
+        files = identify_holdings(found, session.known, sheets, audits)
+        files = identify_keys(files, sheets, audits, read_whole)
         files = explain(files, world.searcher(found), sheets, frozenset(Path(path).absolute() for path in paths))
         if json:
             session.screen.json(identify_json(files, passed_over=passed_over, only_needed=only == "needed"))

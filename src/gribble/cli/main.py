@@ -8,11 +8,13 @@ from typing import Annotated
 import typer
 
 from gribble import __version__
-from gribble.cli import check, demo, history, identify, init, mend, needs, place, plan, undo
+from gribble.cli import check, demo, history, identify, init, keys, mend, needs, place, plan, undo, why
 from gribble.cli.app import app, ending
 from gribble.cli.options import ConfigOption
 
-__all__ = ["check", "demo", "history", "identify", "init", "main", "mend", "needs", "place", "plan", "undo"]
+__all__ = [
+    "check", "demo", "history", "identify", "init", "keys", "main", "mend", "needs", "place", "plan", "undo", "why",
+]  # fmt: skip
 
 
 def _version(wanted: bool) -> None:

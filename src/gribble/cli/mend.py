@@ -28,17 +28,13 @@ def mend(
     from pathlib import Path
 
     from gribble.cli.session import Session
-    from gribble.core.errors import ExitCode, GribbleError
+    from gribble.core.errors import ExitCode
     from gribble.core.identify import explain, identify
     from gribble.views.check import shorten
 
     folder = Path(into).absolute()
     with Session(config) as session:
-        for source in session.config.sources:
-            if folder.resolve().is_relative_to(Path(source).resolve()):
-                raise GribbleError(
-                    f"{into} lies in a source, and sources are never written", fix="Name another: --into."
-                )
+        session.refuse_source(folder, "--into")
         world, surveys = session.look_at(files)
         found = [holding for survey in surveys for holding in survey.holdings]
         sheets = session.catalogue.sheets
@@ -71,12 +67,11 @@ def _why_not(file: Identified) -> str:
 def _write(file: Identified, target: Path) -> None:
     """Write the mended content whole, beside its place first; a file that is there already is never touched."""
     from gribble.core.diagnosis.recipes import mended
-    from gribble.core.errors import ExitCode, GribbleError, reason_of
+    from gribble.core.errors import GribbleError
     from gribble.core.matching import is_content
-    from gribble.core.placing.store import StoreError
     from gribble.core.survey.digests import digest_blocks
     from gribble.core.world import read_whole
-    from gribble.stores.local import LocalStore
+    from gribble.stores.local import write_new
 
     assert file.mend is not None
     data = read_whole(file.holding) or b""
@@ -85,13 +80,4 @@ def _write(file: Identified, target: Path) -> None:
     accept = file.mend.accept
     if not is_content(accept, *digest_blocks([content], accept.known())):
         raise GribbleError(f"{file.holding.path} has changed since it was looked at", fix="Run the command again.")
-    if target.exists():
-        raise GribbleError(f"{target} is there already", fix="Move it away, or name another folder: --into.")
-    try:
-        target.parent.mkdir(parents=True, exist_ok=True)
-        store = LocalStore(target.parent)
-        store.write(f".gribble-mend-{target.name}", iter([content]))
-        store.rename(f".gribble-mend-{target.name}", target.name)
-    except (OSError, StoreError) as error:
-        reason = reason_of(error) if isinstance(error, OSError) else str(error)
-        raise GribbleError(f"{target} cannot be written: {reason}", code=ExitCode.FAILED) from error
+    write_new(target, content)

@@ -7,12 +7,15 @@ from typing import Annotated, Optional
 import typer
 
 from gribble.cli.app import command
-from gribble.cli.options import ConfigOption, EmulatorsArgument, JsonOption, RigOption
+from gribble.cli.options import ConfigOption, JsonOption, RigOption
 
 
 @command("needs")
 def needs(
-    emulators: EmulatorsArgument = None,
+    names: Annotated[
+        Optional[list[str]],  # noqa: UP045
+        typer.Argument(metavar="[EMULATOR | MACHINE]...", help="Only these.", show_default=False),
+    ] = None,
     rig: RigOption = None,
     catalogue: Annotated[
         Optional[list[str]],  # noqa: UP045
@@ -27,15 +30,17 @@ def needs(
     """
     from gribble.cli.session import Session, scope_of
     from gribble.core.errors import ExitCode
-    from gribble.views.needs import needs_json, show_needs, wanted_by_sheets, wanted_on_rigs
+    from gribble.core.needed import needed_by_sheets, needed_in_world, read_words
+    from gribble.views.needs import needs_json, show_needs
 
     with Session(config, catalogue=catalogue or ()) as session:
+        sheets = session.catalogue.sheets
+        words = read_words(names or (), sheets)
         if catalogue:
-            wanted = wanted_by_sheets(session.catalogue.sheets, emulators or [])
+            wanted = needed_by_sheets(sheets, words)
         else:
-            scope = scope_of(rig, emulators)
-            world = session.look(scope)
-            wanted = wanted_on_rigs(world.rigs, world.audit(scope))
+            scope = scope_of(rig)
+            wanted = needed_in_world(session.look(scope), sheets, words, scope.rigs)
         if json:
             session.screen.json(needs_json(wanted))
         else:

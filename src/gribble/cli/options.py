@@ -26,7 +26,12 @@ AtOption = Annotated[
 ]
 AsOption = Annotated[
     Optional[list[str]],  # noqa: UP045
-    typer.Option("--as", metavar="EMULATOR=RELEASE", help="As if this release were installed.", show_default=False),
+    typer.Option(
+        "--as",
+        metavar="EMULATOR=RELEASE",
+        help="As if this release were installed; says what changes.",
+        show_default=False,
+    ),
 ]
 RereadOption = Annotated[bool, typer.Option("--reread", help="Read every file anew, whatever the index says.")]
 YesOption = Annotated[bool, typer.Option("--yes", "-y", help="Do not ask.")]

@@ -8,6 +8,8 @@ from collections.abc import Iterable
 from pathlib import Path
 from types import TracebackType
 
+import msgspec
+
 from gribble.core.audit.findings import State, worst
 from gribble.core.catalogue.config import check_against, load_config
 from gribble.core.catalogue.records import Config
@@ -17,7 +19,7 @@ from gribble.core.matching import KnownContents
 from gribble.core.survey.index import Index
 from gribble.core.survey.survey import Survey, Surveyor
 from gribble.core.survey.walking import MEMORY_FOLDER, Skipped
-from gribble.core.world import Scope, SeenRigs, World, check_scope, in_place, look, rig_root
+from gribble.core.world import Scope, SeenRigs, World, check_scope, in_place, look, refitted, rig_root
 from gribble.stores.local import LocalRig
 from gribble.views.check import shorten
 from gribble.views.looks import count, size
@@ -120,6 +122,10 @@ class Session:
         self._note_cost(index, surveyor, verbose)
         return world
 
+    def as_installed(self, world: World, scope: Scope) -> World:
+        """The same world with the releases that are really installed."""
+        return refitted(world, self.config, self.catalogue, msgspec.structs.replace(scope, releases={}))
+
     def look_at(self, paths: list[str], *, verbose: bool = False) -> tuple[World, list[Survey]]:
         """The world, and surveys of some files, archives or folders; a named file is read whole."""
         index = self.open_index()
@@ -148,6 +154,15 @@ class Session:
         for skipped in passed:
             where = shorten(skipped.path) + (f": {skipped.member}" if skipped.member else "")
             self._asides.append(f"passed over {where}: {skipped.why}")
+
+    def refuse_source(self, target: Path, option: str) -> None:
+        """Raise GribbleError where something is to be written into a source."""
+        for source in self.config.sources:
+            if target.resolve().is_relative_to(Path(source).resolve()):
+                raise GribbleError(
+                    f"{shorten(str(target))} lies in a source, and sources are never written",
+                    fix=f"Name another: {option}.",
+                )
 
     def seen(self) -> SeenRigs:
         """The memory of rigs seen before."""
@@ -198,7 +213,9 @@ def scope_of(
     pairs = {}
     for text in releases or ():
         emulator, equals, release = text.partition("=")
-        if not (emulator and equals and release):
+        if not equals and emulators and len(emulators) == 1:
+            emulator, release = emulators[0], text  # gribble check sandpiper --as 3.2
+        if not (emulator and release):
             raise GribbleError(f"--as {text} is not EMULATOR=RELEASE", fix="For example: --as sandpiper=3.2")
         pairs[emulator] = release
     return Scope(

@@ -7,12 +7,13 @@ from pathlib import Path
 
 from msgspec import Struct, structs
 
-from gribble.core.audit.findings import Finding, RigAudit
+from gribble.core.audit.findings import Finding, RigAudit, Verdict
+from gribble.core.audit.keys import judge_keys, key_candidates, likeliest_need, read_keys
 from gribble.core.audit.stock import nearness
-from gribble.core.catalogue.records import Sheet
+from gribble.core.catalogue.records import Accept, Need, Sheet
 from gribble.core.diagnosis.diagnose import MAX_BYTES
-from gribble.core.diagnosis.nearmisses import Mend, Searcher, Wanted
-from gribble.core.matching import Known, KnownContents
+from gribble.core.diagnosis.nearmisses import Mend, Read, Searcher, Wanted, key_of
+from gribble.core.matching import Known, KnownContents, is_content
 from gribble.core.paths import join
 from gribble.core.survey.survey import Holding
 
@@ -20,7 +21,8 @@ from gribble.core.survey.survey import Holding
 class Match(Struct, frozen=True, kw_only=True):
     """One need that a content is known to. `to` is where it belongs, relative to the rig's root.
 
-    `rig` is empty where no rig has the emulator; the place is then the sheet's own. `why` says why it is rejected.
+    `rig` is empty where no rig has the emulator; the place is then the sheet's own. `there` says that this content is
+    what lies at its place; `why` says why it is rejected.
     """
 
     emulator: str
@@ -31,6 +33,7 @@ class Match(Struct, frozen=True, kw_only=True):
     to: str
     needed: bool
     rejected: bool
+    there: bool = False
     why: str = ""
 
 
@@ -118,6 +121,52 @@ def explain(
     )
 
 
+def identify_keys(
+    files: tuple[Identified, ...], sheets: dict[str, Sheet], audits: tuple[RigAudit, ...], read: Read
+) -> tuple[Identified, ...]:
+    """The key files among unknown files told by the names in them; what is wrong with one of no use is said."""
+    needs = [(sheet.emulator, need) for sheet in sheets.values() for need in sheet.need if need.key]
+    likely = {key_of(one) for one in key_candidates([need for _, need in needs], [file.holding for file in files], "")}
+    return tuple(
+        file if file.matches or key_of(file.holding) not in likely else _identify_keys(file, needs, audits, read)
+        for file in files
+    )
+
+
+def _identify_keys(
+    file: Identified, needs: list[tuple[str, Need]], audits: tuple[RigAudit, ...], read: Read
+) -> Identified:
+    keys = read_keys(read(file.holding) or b"")
+    best = likeliest_need(keys, needs)
+    if best is None:
+        return file
+    emulator, need = best
+    judged = judge_keys(need, keys)
+    if judged.verdict not in (Verdict.SOUND, Verdict.UNPROVEN):
+        return structs.replace(file, no_dump=f"it is a key file like {emulator}'s {need.called}, but {judged.reason}")
+    on_rigs = [
+        (rig.rig, finding)
+        for rig in audits
+        for one in rig.emulators
+        for finding in one.findings
+        if one.emulator == emulator and finding.need.id == need.id
+    ]
+    matches = [
+        Match(
+            emulator=emulator,
+            need=need.id,
+            title=need.called,
+            accept="",
+            rig=rig,
+            to=finding.chief.expected,
+            needed=finding.chief.use is not None and key_of(finding.chief.use) == key_of(file.holding),
+            rejected=False,
+        )
+        for rig, finding in on_rigs
+    ]
+    return structs.replace(file, verdict="known", matches=tuple(matches))
+
+
 def _explain(file: Identified, searcher: Searcher, wishes: list[Wanted], thorough: bool) -> Identified:
     found = searcher.examine(file.holding, wishes, thorough=thorough)
     if found:
@@ -154,27 +203,41 @@ def _identify(
 
 def _match(match: Known, rig: str, finding: Finding, holding: Holding) -> Match:
     """A match on a rig, where the release may reject what the sheet accepts for others."""
-    fits = any(accept.known() == match.content.known() for accept in finding.need.accept)
+    need, place = finding.need, finding.chief
+    if need.file:  # one file of many, which has a place of its own
+        place = next(
+            place for file, place in zip(need.file, finding.places, strict=True) if file.name == match.need.name
+        )
+    fits = bool(need.file) or any(accept.known() == match.content.known() for accept in need.accept)
+    met = place.met if need.file else finding.met
     rejects = [reject for reject in finding.need.reject if reject.known() == match.content.known()]
     return Match(
         emulator=match.emulator,
         need=match.need.id,
-        title=match.need.title or match.need.id,
-        accept=match.content.label,
+        title=match.need.called,
+        accept=_called(match),
         rig=rig,
-        to=finding.chief.expected,
-        needed=fits and not finding.met and not (holding.rig == rig and finding.chief.found is holding),
+        to=place.expected,
+        needed=fits and not met and not (holding.rig == rig and place.found is holding),
         rejected=not fits,
+        there=place.met
+        and place.found is not None
+        and is_content(match.content, place.found.size, place.found.digests),
         why=rejects[0].why if rejects else "",
     )
+
+
+def _called(match: Known) -> str:
+    content = match.content
+    return content.called if isinstance(content, Accept) else content.label
 
 
 def _match_sheet(match: Known, to: str) -> Match:
     return Match(
         emulator=match.emulator,
         need=match.need.id,
-        title=match.need.title or match.need.id,
-        accept=match.content.label,
+        title=match.need.called,
+        accept=_called(match),
         rig="",
         to=to,
         needed=False,

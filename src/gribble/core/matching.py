@@ -33,7 +33,7 @@ class KnownContents:
         self._by_size: dict[int | None, list[tuple[str, Accept | Reject]]] = {}
         self._by_digest: dict[tuple[str, str], list[Known]] = {}
         for sheet in sheets:
-            for need in sheet.need:
+            for need in (part for whole in sheet.need for part in whole.parts()):
                 contents: tuple[Accept | Reject, ...] = (*need.accept, *need.reject)
                 for content in contents:
                     self._add(Known(sheet.emulator, need, content))

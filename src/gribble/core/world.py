@@ -4,22 +4,28 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable
+from fnmatch import fnmatch
 from pathlib import Path
 
 import msgspec
 from msgspec import Struct
 
-from gribble.core.audit.audit import RigWorld, audit
-from gribble.core.audit.findings import RigAudit, Verdict
+from gribble.core.audit.audit import audit
+from gribble.core.audit.findings import Finding, RigAudit, Verdict
+from gribble.core.audit.keys import KeyFile, key_candidates, read_keys
+from gribble.core.audit.readings import Readings
+from gribble.core.audit.shelf import RigWorld, Shelf
 from gribble.core.catalogue.config import Fitted, fit_sheet
-from gribble.core.catalogue.records import Config, Installed, Rig
+from gribble.core.catalogue.records import Config, Installed, Need, Rig, Root
 from gribble.core.catalogue.sheets import Catalogue
 from gribble.core.catalogue.tables import suggest
 from gribble.core.diagnosis.diagnose import MAX_BYTES
-from gribble.core.diagnosis.nearmisses import Searcher, Wanted
+from gribble.core.diagnosis.nearmisses import Key, Searcher, Wanted, key_of
 from gribble.core.errors import ExitCode, GribbleError
 from gribble.core.matching import KnownContents
-from gribble.core.placing.volumes import folds_case
+from gribble.core.paths import base
+from gribble.core.placing.volumes import folds_case, volume_of
+from gribble.core.settings.values import MAX_BYTES as LARGEST_SETTINGS
 from gribble.core.survey.archives.common import ArchiveError
 from gribble.core.survey.archives.opening import member_blocks
 from gribble.core.survey.survey import Holding, Survey, Surveyor
@@ -53,15 +59,25 @@ class World(Struct, frozen=True, kw_only=True):
         """What the sources hold."""
         return [holding for survey in self.sources for holding in survey.holdings]
 
-    def audit(self, scope: Scope) -> tuple[RigAudit, ...]:
+    def audit(self, scope: Scope, *, games: bool = False) -> tuple[RigAudit, ...]:
         """The audit of the rigs and emulators in scope; what is wrong or missing is looked for among near misses."""
-        audits = audit(self.rigs, self.source_holdings, self.known, self.regions)
+        holdings, readings = self.source_holdings, self.readings(games=games)
+        audits = audit(self.rigs, holdings, self.known, self.regions, None, readings, games=games)
         wishes = [wanted for rig, found in zip(self.rigs, audits, strict=True) for wanted in _wishes(rig, found)]
         if wishes:
             near = self.searcher().search(wishes)
-            audits = audit(self.rigs, self.source_holdings, self.known, self.regions, near)
+            audits = audit(self.rigs, holdings, self.known, self.regions, near, readings, games=games)
         chosen = [_narrow(found, scope) for found in audits if not scope.rigs or found.rig in scope.rigs]
         return tuple(found for found in chosen if found.emulators or found.away or not scope.emulators)
+
+    def readings(self, *, games: bool = False) -> Readings:
+        """The contents that an audit has to know: key files, settings files and, for game folders, ids."""
+        holdings = [*(one for rig in self.rigs for one in rig.holdings), *self.source_holdings]
+        return Readings(
+            key_files=read_key_files([need for rig in self.rigs for need in _needs(rig)], holdings),
+            settings={place: data for rig in self.rigs if not rig.away for place, data in _read_settings(rig)},
+            ids={key: id_ for rig in self.rigs for key, id_ in _read_ids(rig)} if games else {},
+        )
 
     def searcher(self, more: Iterable[Holding] = ()) -> Searcher:
         """What looks for near misses among everything held here, and `more`."""
@@ -81,17 +97,83 @@ def read_whole(holding: Holding) -> bytes | None:
         return None
 
 
+def read_key_files(needs: list[Need], holdings: list[Holding]) -> tuple[tuple[Holding, KeyFile], ...]:
+    """Every holding that could be a key file for some needs, read; nearest first."""
+    found = []
+    for holding in key_candidates(needs, holdings, ""):
+        data = read_whole(holding)
+        if data is not None:
+            found.append((holding, read_keys(data)))
+    return tuple(found)
+
+
+def _needs(rig: RigWorld) -> list[Need]:
+    return [need for fitted in rig.emulators for need in fitted.needs]
+
+
+def _read_settings(rig: RigWorld) -> Iterable[tuple[tuple[str, str], bytes | str]]:
+    """The settings files of a rig's emulators by rig and path: what they hold, or why it cannot be had."""
+    files = {setting.file for fitted in rig.emulators for setting in fitted.setting}
+    shelf = Shelf(rig)
+    for file in files:
+        holding = shelf.at(file)
+        if holding is None:
+            yield (rig.name, file), rig.hidden.get(file, "is not there")
+        elif holding.size > LARGEST_SETTINGS:
+            yield (rig.name, file), f"is larger than {LARGEST_SETTINGS >> 20} MiB, which no settings file is"
+        else:
+            yield (rig.name, file), read_whole(holding) or "cannot be read, or is empty"
+
+
+def _read_ids(rig: RigWorld) -> Iterable[tuple[tuple[Key, int, int], str]]:
+    """What the files of pairs say of themselves, where the pair's rule says so."""
+    shelf = Shelf(rig)
+    for fitted in rig.emulators:
+        for pair in fitted.pair:
+            if pair.id_at is None:
+                continue
+            for holding in shelf.below(fitted.folders[pair.folder]):
+                if fnmatch(base(holding.path), pair.each):
+                    id_ = _read_id(holding.place, pair.id_at.offset, pair.id_at.length)
+                    yield (key_of(holding), pair.id_at.offset, pair.id_at.length), id_
+
+
+def _read_id(place: Path, offset: int, length: int) -> str:
+    """An id as ASCII, up to the first zero byte or the padding; empty where there is none."""
+    try:
+        with place.open("rb") as stream:
+            stream.seek(offset)
+            raw = stream.read(length)
+    except OSError:
+        return ""
+    try:
+        return raw.partition(b"\0")[0].decode("ascii").strip()
+    except UnicodeDecodeError:
+        return ""
+
+
 def _wishes(rig: RigWorld, found: RigAudit) -> Iterable[Wanted]:
     """The needs of a rig that are open as far as whole files go, with what lies at their places."""
     for fitted, emulator in zip(rig.emulators, found.emulators, strict=False):
+        enough = {finding.need.choice for finding in emulator.findings if finding.in_place}
         for finding in emulator.findings:
-            wrong = [place for place in finding.places if place.verdict in (Verdict.IMPOSTER, Verdict.MISSING)]
-            if not wrong or finding.ignored:
+            if finding.ignored or (finding.need.choice is not None and finding.need.choice in enough):
                 continue
-            imposters = [place.found for place in wrong if place.found and place.verdict is Verdict.IMPOSTER]
+            yield from _wishes_of(rig, fitted, finding)
+
+
+def _wishes_of(rig: RigWorld, fitted: Fitted, finding: Finding) -> Iterable[Wanted]:
+    """One wish for a need; of a manifest one for each file that is wrong or missing."""
+    parts = finding.need.parts()
+    by_part = zip(parts, finding.places, strict=True) if finding.need.file else [(parts[0], None)]
+    for part, one in by_part:
+        places = (one,) if one else finding.places
+        wrong = [place for place in places if place.verdict in (Verdict.IMPOSTER, Verdict.MISSING)]
+        imposters = [place.found for place in wrong if place.found and place.verdict is Verdict.IMPOSTER]
+        if wrong:
             yield Wanted(
                 emulator=fitted.emulator,
-                need=finding.need,
+                need=part,
                 unlock=fitted.unlock,
                 key_needs={need.id: need for need in fitted.needs},
                 suspects=tuple(imposters),
@@ -177,6 +259,14 @@ def rig_root(name: str, rig: Rig, scope: Scope) -> str:
     return scope.at if here and scope.at is not None else rig.at
 
 
+def refitted(world: World, config: Config, catalogue: Catalogue, scope: Scope) -> World:
+    """The same holdings with the releases of another scope."""
+    rigs = (
+        msgspec.structs.replace(rig, emulators=_fitted(config.rig[rig.name], catalogue, scope)) for rig in world.rigs
+    )
+    return msgspec.structs.replace(world, rigs=tuple(rigs))
+
+
 def _fitted(rig: Rig, catalogue: Catalogue, scope: Scope) -> tuple[Fitted, ...]:
     return tuple(
         fit_sheet(catalogue.sheets[name], _as_release(installed, scope.releases.get(name)))
@@ -214,6 +304,7 @@ def _look_at_rig(
         raise GribbleError(f"rig {name}: {error.what}", fix=error.fix, code=ExitCode.FAILED) from error
     seen.note(str(root))
     passed += [msgspec.structs.replace(skipped, path=f"{name}: {skipped.path}") for skipped in survey.skipped]
+    volume, label = volume_of(root) if any(one.root != Root() for one in fitted) else ("", "")
     return RigWorld(
         name=name,
         root=str(root),
@@ -221,6 +312,9 @@ def _look_at_rig(
         holdings=survey.holdings,
         hidden={skipped.path: skipped.why for skipped in survey.skipped},
         folds_case=folds_case(rig.volume, root),
+        seen_as=rig.seen_as or "",
+        volume=volume if rig.volume == "auto" else rig.volume,
+        label=rig.label or label,
     )
 
 

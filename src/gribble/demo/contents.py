@@ -43,9 +43,26 @@ SIZES = {
     "skerry-clock": 4_096,
     "skerry-disk": 24_576,
     "skerry-modem": 6_144,
+    "petrel-41": 40_960,
+    "petrel-50": 45_056,
+    "petrel-disk": 30_000,
+    "fulmar-eu": 16_384,
+    "fulmar-us": 16_384,
+    "fulmar-voice-eu": 8_192,
+    "fulmar-voice-us": 8_192,
+    "fulmar-drive": 10_240,
+    **{f"desk-{number}": 1_000 + number for number in range(1, 6)},
+    **{f"help-{number}": 500 + number for number in range(1, 4)},
+    "gannet-20": 20_480,
+    "gannet-tape-a": 4_096,
+    "gannet-tape-b": 4_096,
 }
 """Every made-up content and its size in bytes."""
 
+KEYS = {"seal_a": 16, "seal_b": 16, "seal_c": 16, "tide": 8, "lid": 16}
+"""Every made-up key and its length in bytes."""
+
+_FINGERPRINT = re.compile(r"^\$([a-z_]+)$", re.MULTILINE)
 _PLACEHOLDER = re.compile(r"^@([a-z0-9-]+)( weak)?$", re.MULTILINE)
 
 
@@ -60,11 +77,21 @@ def noise(name: str, size: int) -> bytes:
     return random.Random(f"{SEED}: {name}").randbytes(size)
 
 
+def key_file(*names: str, **wrong: str) -> bytes:
+    """A key file with some of the made-up keys, and others with a value given in hexadecimal."""
+    values = {**{name: noise(f"key {name}", KEYS[name]).hex() for name in names}, **wrong}
+    lines = ["; keys of the Lighthouse Games Room", *(f"{name} = {value}" for name, value in values.items())]
+    return "".join(f"{line}\r\n" for line in lines).encode()
+
+
 def with_digests(template: str) -> str:
     """A sheet's text with each line `@name` written out as that content's size and digests.
 
-    `@name weak` gives the CRC-32 alone.
+    `@name weak` gives the CRC-32 alone; `$name` the fingerprint of a key.
     """
+
+    def fingerprint(match: re.Match[str]) -> str:
+        return f'sha256 = "{hashlib.sha256(noise(f"key {match[1]}", KEYS[match[1]])).hexdigest()}"'
 
     def expand(match: re.Match[str]) -> str:
         data = content(match[1])
@@ -73,4 +100,4 @@ def with_digests(template: str) -> str:
             lines.append(f'sha1 = "{hashlib.sha1(data, usedforsecurity=False).hexdigest()}"')
         return "\n".join(lines)
 
-    return _PLACEHOLDER.sub(expand, template)
+    return _FINGERPRINT.sub(fingerprint, _PLACEHOLDER.sub(expand, template))

@@ -1,5 +1,9 @@
 """The sheets and the configuration of the Lighthouse Games Room; `@name` lines stand for digests."""
 
+from __future__ import annotations
+
+from gribble.demo.devices import CURLEW, KNOT, REDSHANK
+
 SANDPIPER = """\
 sheet = 1
 emulator = "sandpiper"
@@ -113,6 +117,12 @@ any_name = true
 [[need.accept]]
 label = "1986 issue"
 @test-cart
+
+[[setting]]
+file = "sandpiper/sandpiper.ini"
+format = "ini"
+key = "paths.tern16_rom"
+need = "tern16-boot"
 """
 
 DUNLIN = """\
@@ -192,6 +202,12 @@ name = "controller.bin"
 [[need.accept]]
 label = "only revision"
 @lumen-disk weak
+
+[[setting]]
+file = "dunlin/dunlin.toml"
+format = "toml"
+key = "roms.boot"
+need = "lumen-boot"
 """
 
 WHIMBREL = """\
@@ -260,6 +276,15 @@ name = "BANK-B.BIN"
 
 [[need.accept]]
 @vesper-bank-b
+
+[[setting]]
+file = "WHIMBREL/WHIMBREL.YAML"
+format = "yaml"
+key = "machine.boot"
+need = "vesper-boot"
+
+[root]
+volume = ["fat32"]
 """
 
 _SKERRY = {
@@ -320,6 +345,8 @@ at = "rigs/lighthouse"
 [rig.lighthouse.emulators]
 sandpiper = "3.1"
 avocet = "1.4"
+redshank = "2.4"
+curlew = "0.9"
 
 [rig.lighthouse.emulators.dunlin]
 release = "2.0"
@@ -330,11 +357,23 @@ ignore = ["lumen-us"]
 
 [rig.stick]                     # the USB stick for the mini console by the door
 at = "rigs/stick"
+seen_as = "/media/stick"        # as the mini console calls it
 volume = "fat32"
+label = "GAMESROOM"
 
 [rig.stick.emulators]
 whimbrel = "r7"
+redshank = "1.9"
+knot = "4"
 """
 
-SHEETS = {"sandpiper": SANDPIPER, "dunlin": DUNLIN, "whimbrel": WHIMBREL, "avocet": AVOCET}
+SHEETS = {
+    "sandpiper": SANDPIPER,
+    "dunlin": DUNLIN,
+    "whimbrel": WHIMBREL,
+    "avocet": AVOCET,
+    "redshank": REDSHANK,
+    "curlew": CURLEW,
+    "knot": KNOT,
+}
 """Sheet templates by emulator."""

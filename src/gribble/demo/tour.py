@@ -7,6 +7,7 @@ TOUR: tuple[tuple[str, str], ...] = (
     ("What is in the drawer, whatever it is called?", "identify drawer"),
     ("This file is wrong, but how?", "identify drawer/skerry/SKERRY.COPIER"),
     ("What is right and wrong on the rigs, and why?", "check"),
+    ("Why does Redshank not run? First things first.", "why redshank --rig lighthouse"),
     ("What would put it right? Nothing is written yet.", "plan"),
     ("Put it right. (--yes answers the question.)", "place --yes"),
     ("And now? Only what nobody here has is left.", "check"),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gzip
+import hashlib
 import io
 import os
 import tarfile
@@ -11,8 +12,10 @@ from pathlib import Path
 
 from msgspec import Struct
 
+from gribble.core.catalogue.checksums import write_checksums
+from gribble.core.catalogue.records import ManifestFile
 from gribble.core.errors import GribbleError, reason_of
-from gribble.demo.contents import content, noise, with_digests
+from gribble.demo.contents import content, key_file, noise, with_digests
 from gribble.demo.sheets import CONFIG, SHEETS
 
 _WHEN = 1_000_000_000
@@ -57,12 +60,74 @@ FAULTS = (
     Fault("lighthouse", "avocet", "skerry-clock", "damaged", "mend", "in place, with one flipped bit"),
     Fault("lighthouse", "avocet", "skerry-disk", "damaged", "replace", "in place, cut short; a whole one is held"),
     Fault("lighthouse", "avocet", "skerry-modem", "imposter", "obtain", "in place, a web page"),
+    Fault("lighthouse", "redshank", "petrel-keys", "sound", "replace", "lacks the key that the firmware requires"),
+    Fault("lighthouse", "redshank", "petrel-firmware", "sound", "none", "in place, but its key is not"),
+    Fault("lighthouse", "redshank", "petrel-disk", "sound", "none", "in its place"),
+    Fault("lighthouse", "curlew", "fulmar-eu", "astray", "none", "held, but the American one is enough"),
+    Fault("lighthouse", "curlew", "fulmar-us", "sound", "none", "one of a choice"),
+    Fault("lighthouse", "curlew", "fulmar-voice-us", "astray", "none", "held, but the European one is preferred"),
+    Fault("lighthouse", "curlew", "fulmar-voice-eu", "astray", "place", "zipped; preferred by region"),
+    Fault("lighthouse", "curlew", "fulmar-drive", "misnamed", "rename", "an image under its old name"),
+    Fault(
+        "lighthouse", "curlew", "fulmar-desk", "imposter", "replace", "of five files one is wrong, one in the drawer"
+    ),
+    Fault("lighthouse", "curlew", "fulmar-help", "sound", "none", "all three files"),
+    Fault("stick", "redshank", "petrel-keys", "imposter", "replace", "one key is wrong"),
+    Fault("stick", "redshank", "petrel-firmware", "imposter", "replace", "too new for this release"),
+    Fault("stick", "redshank", "petrel-disk", "astray", "place", "on the other rig only"),
+    Fault("stick", "knot", "gannet-keys", "sound", "none", "its one key is proven"),
+    Fault("stick", "knot", "gannet-firmware", "sound", "none", "with the key it requires"),
+    Fault("stick", "knot", "gannet-tape-a", "missing", "obtain", "one of a choice that nobody here has"),
+    Fault("stick", "knot", "gannet-tape-b", "missing", "none", "the other of that choice"),
     Fault("stick", "whimbrel", "vesper-boot", "misnamed", "rename", "in lower case, which the stick forgives"),
     Fault("stick", "whimbrel", "vesper-sound", "missing", "obtain", "nobody here has it"),
     Fault("stick", "whimbrel", "vesper-bank-a", "imposter", "replace", "swapped with bank B"),
     Fault("stick", "whimbrel", "vesper-bank-b", "imposter", "replace", "swapped with bank A"),
 )
 """Every need on the rigs with its expected verdict, written by hand."""
+
+SETTINGS = (
+    Fault("lighthouse", "sandpiper", "paths.tern16_rom", "missing", "point", "leads to last year's folder"),
+    Fault("lighthouse", "dunlin", "roms.boot", "imposter", "point", "leads to another machine's boot ROM"),
+    Fault("lighthouse", "redshank", "system.firmware", "missing", "point", "leads to a file that is not there"),
+    Fault("lighthouse", "curlew", "paths.boot_rom", "sound", "none", "leads to the one of the choice that is there"),
+    Fault("lighthouse", "curlew", "desk.folder", "sound", "none", "leads to the folder"),
+    Fault("lighthouse", "curlew", "voice.rom", "missing", "point", "leads to a place where nothing is"),
+    Fault("stick", "whimbrel", "machine.boot", "imposter", "point", "is a path of the PC, not of the console"),
+    Fault("stick", "redshank", "system.firmware", "sound", "none", "leads to the right place"),
+    Fault("stick", "knot", "system.firmware", "sound", "none", "relative to the settings file"),
+    Fault("stick", "knot", "device.@firmware", "sound", "none", "as the console calls it"),
+    Fault("stick", "knot", "paths.0", "sound", "none", "relative to the root"),
+)
+"""Every setting on the rigs with its expected verdict; `need` is its key."""
+
+GAMES = (
+    Fault("lighthouse", "redshank", "redshank/games/tide pool.crate", "missing", "none", "no licence of its id"),
+    Fault("lighthouse", "redshank", "redshank/games/pier.sealed", "imposter", "none", "still sealed"),
+    Fault("lighthouse", "curlew", "curlew/disks/sandbar.tdf", "astray", "none", "in no folder of its own"),
+    Fault("lighthouse", "curlew", "curlew/disks/Kelp Maze/kelp maze.tdf", "misnamed", "none", "its folder's name"),
+    Fault("lighthouse", "curlew", "curlew/disks/Fulmar - Groyne/groyne.chd", "imposter", "none", "cannot be read"),
+    Fault("lighthouse", "curlew", "curlew/disks/Fulmar - Lugworm/lugworm.zip", "imposter", "none", "zipped"),
+    Fault("lighthouse", "curlew", "curlew/disks/Fulmar - Big Wave/big wave.tdf", "imposter", "none", "too large"),
+    Fault("stick", "knot", "KNOT/REELS/eel.reel", "imposter", "none", "loose where it must be zipped"),
+    Fault("stick", "knot", "KNOT/REELS/gull.slip", "missing", "none", "its tag is missing"),
+)
+"""What is wrong in game folders; `need` is the file."""
+
+FIRST_REASONS = {
+    ("lighthouse", "sandpiper"): "tern16-boot",
+    ("lighthouse", "dunlin"): "lumen-disk",
+    ("lighthouse", "avocet"): "skerry-lock",
+    ("lighthouse", "redshank"): "petrel-firmware",
+    ("lighthouse", "curlew"): "fulmar-voice-eu",
+    ("stick", "whimbrel"): "vesper-sound",
+    ("stick", "redshank"): "petrel-firmware",
+    ("stick", "knot"): "stick",
+}
+"""What stands first among the reasons why each emulator does not run: what must be fixed before all else."""
+
+DESK = {1: "desk.dat", 2: "icons/boat.pic", 3: "icons/buoy.pic", 4: "icons/gull.pic", 5: "sounds/bell.snd"}
+"""The files of the Fulmar's desk."""
 
 _RIGS = {
     "rigs/lighthouse/sandpiper/boot/tern8.rom": "tern8-b",
@@ -72,6 +137,15 @@ _RIGS = {
     "rigs/lighthouse/apps/dunlin/System/lumen.bin": "tern8-b",
     "rigs/lighthouse/apps/dunlin/System/letters.bin": "lumen-charset",
     "rigs/lighthouse/apps/dunlin/System/lumdisk.bin": "lumen-disk",
+    "rigs/lighthouse/redshank/system/petrel.fw": "petrel-50",
+    "rigs/lighthouse/redshank/system/petrel.slab": "petrel-disk",
+    "rigs/lighthouse/curlew/bios/fulmar-us.rom": "fulmar-us",
+    "rigs/lighthouse/curlew/bios/drive.old": "fulmar-drive",
+    **{f"rigs/lighthouse/curlew/desk/{DESK[n]}": f"desk-{n}" for n in (1, 2, 3)},
+    f"rigs/lighthouse/curlew/desk/{DESK[4]}": "help-1",
+    **{f"rigs/lighthouse/curlew/help/page{n}.txt": f"help-{n}" for n in (1, 2, 3)},
+    "rigs/stick/redshank/system/petrel.fw": "petrel-50",
+    "rigs/stick/KNOT/SYSTEM/GANNET.FW": "gannet-20",
     "rigs/stick/WHIMBREL/SYSTEM/vesper.bin": "vesper",
     "rigs/stick/WHIMBREL/SYSTEM/BANK-A.BIN": "vesper-bank-b",
     "rigs/stick/WHIMBREL/SYSTEM/BANK-B.BIN": "vesper-bank-a",
@@ -84,12 +158,18 @@ _DRAWER = {
     "old backup/T8.ROM": "tern8-b",
     "Tern 16 rev D.bin": "tern16-d",
     "vesper NEW!!.bin": "vesper-debug",
+    "petrel/update 4.1.bin": "petrel-41",
+    "fulmar/f_eu.bin": "fulmar-eu",
+    "fulmar/voice_us.bin": "fulmar-voice-us",
+    "fulmar/gull.pic": "desk-4",
 }
 """Loose files in the drawer."""
 
 _ARCHIVES: dict[str, dict[str, str | None]] = {
     "tern pack (complete).zip": {"FONTS/T16FNT.BIN": "tern16-font", "ROMS/TERN8.BIN": "tern8-b", "readme.txt": None},
     "LUMEN_BIOS_EU.ZIP": {"LUMEN1.ROM": "lumen-eu"},
+    "fulmar/voices.zip": {"VOICE.EU": "fulmar-voice-eu"},
+    "fulmar/desk sounds.zip": {"bell.snd": "desk-5"},
     "misnamed archive.rom": {"inside.bin": "drive-2"},
 }
 """Zips in the drawer: member and what it is (None: something unknown)."""
@@ -145,11 +225,87 @@ def _damaged() -> dict[str, bytes]:
     }
 
 
+def _settings() -> dict[str, str]:
+    """The emulators' own settings files on the rigs."""
+    return {
+        "lighthouse/sandpiper/sandpiper.ini": "; Sandpiper\r\n[paths]\r\ntern8_rom = sandpiper/boot/tern8.rom\r\n"
+        "tern16_rom = sandpiper/boot 2025/tern16.rom  ; moved?\r\n\r\n[screen]\r\nscale = 2\r\n",
+        "lighthouse/apps/dunlin/dunlin.toml": "# Dunlin\n[roms]\nboot = '../../sandpiper/boot/tern8.rom'  # which?\n",
+        "lighthouse/redshank/redshank.json": '{\n  "system": { "firmware": "system/petrel-3.fw", "volume": 7 }\n}\n',
+        "lighthouse/curlew/curlew.ini": "[paths]\nboot_rom = curlew/bios/fulmar-us.rom\n",
+        "lighthouse/curlew/curlew.yaml": "desk:\n  folder: ./desk   # as it comes\n",
+        "lighthouse/curlew/voice.xml": "<curlew>\n  <!-- the voice -->\n  <voice><rom>bios/speech.rom</rom></voice>\n"
+        "</curlew>\n",
+        "stick/WHIMBREL/WHIMBREL.YAML": "machine:\n  boot: /home/ada/stick/VESPER.BIN\n  screen: green\n",
+        "stick/redshank/redshank.json": '{"system": {"firmware": "/media/stick/redshank/system/petrel.fw"}}\n',
+        "stick/KNOT/KNOT.TOML": '[system]\nfirmware = "SYSTEM/GANNET.FW"\n',
+        "stick/KNOT/KNOT.XML": "<knot><device firmware='/media/stick/KNOT/SYSTEM/GANNET.FW'/></knot>\n",
+        "stick/KNOT/KNOT.JSON": '{"paths": ["KNOT/SYSTEM/GANNET.FW"]}\n',
+    }
+
+
+def _games() -> dict[str, bytes]:
+    """Game folders on the rigs."""
+
+    def game(name: str, size: int = 2_000) -> bytes:
+        return noise(f"game {name}", size)
+
+    def crate(id_: str) -> bytes:
+        return b"CRTE" + id_.encode().ljust(12, b"\0") + game(id_)
+
+    disks, reels = "lighthouse/curlew/disks", "stick/KNOT/REELS"
+    return {
+        "lighthouse/redshank/games/harbour.crate": crate("PTR-00017"),
+        "lighthouse/redshank/games/PTR-00017.tag": game("licence", 64),
+        "lighthouse/redshank/games/tide pool.crate": crate("PTR-00021"),
+        "lighthouse/redshank/games/pier.sealed": game("pier"),
+        f"{disks}/Fulmar - Herring Run/herring run.tdf": game("herring"),
+        f"{disks}/Fulmar - Herring Run/read me.txt": b"Joystick in port 2.\n",
+        f"{disks}/sandbar.tdf": game("sandbar"),
+        f"{disks}/Kelp Maze/kelp maze.tdf": game("kelp"),
+        f"{disks}/Fulmar - Groyne/groyne.chd": game("groyne"),
+        f"{disks}/Fulmar - Lugworm/lugworm.zip": _zip({}, {"lugworm.tdf": game("lugworm")}),
+        f"{disks}/Fulmar - Big Wave/big wave.tdf": game("wave", 9_001),
+        f"{reels}/crab.zip": _zip({}, {"crab.reel": game("crab")}),
+        f"{reels}/eel.reel": game("eel"),
+        f"{reels}/crab.slip": game("crab slip", 40),
+        f"{reels}/crab.tag": game("crab tag", 40),
+        f"{reels}/gull.slip": game("gull slip", 40),
+    }
+
+
+def _key_files() -> dict[str, bytes]:
+    """Key files on the rigs and in the drawer; the values are as made up as everything else."""
+    return {
+        "rigs/lighthouse/redshank/system/petrel.keys": key_file("seal_a", "seal_b", "tide"),
+        "rigs/stick/redshank/system/petrel.keys": key_file("seal_a", seal_b=noise("wrong", 16).hex()),
+        "rigs/stick/KNOT/SYSTEM/GANNET.KEYS": key_file("lid"),
+        "drawer/petrel/keys from Ada.txt": key_file("tide", "seal_a", "seal_b", "seal_c", other_machine="00ff"),
+        "drawer/petrel/half.keys": key_file("seal_b", seal_c="not hex at all"),
+    }
+
+
+def _manifests() -> dict[str, str]:
+    """The checksum lists beside Curlew's sheet, one in each of two forms."""
+    desk = [
+        ManifestFile(name=name, sha256=hashlib.sha256(content(f"desk-{n}")).hexdigest()) for n, name in DESK.items()
+    ]
+    pages = ((n, hashlib.md5(content(f"help-{n}"), usedforsecurity=False).hexdigest()) for n in (1, 2, 3))
+    return {
+        "fulmar-desk.sha256": write_checksums(desk),
+        "fulmar-help.md5": "".join(f"MD5 (page{n}.txt) = {digest}\n" for n, digest in pages),
+    }
+
+
 def _files() -> list[tuple[str, bytes]]:
     """Every file of the world and its bytes."""
     files = [("gribble.toml", CONFIG.encode())]
     files += [(f"catalogue/{name}.sheet.toml", with_digests(text).encode()) for name, text in SHEETS.items()]
     files += [(path, content(name)) for path, name in _RIGS.items()]
+    files += [(f"catalogue/{name}", text.encode()) for name, text in _manifests().items()]
+    files += [(f"rigs/{path}", text.encode()) for path, text in _settings().items()]
+    files += [(f"rigs/{path}", data) for path, data in _games().items()]
+    files += _key_files().items()
     files += _damaged().items()
     files += [("rigs/lighthouse/sandpiper/boot/notes from Ada.txt", b"Do not touch the red switch.\n")]
     files += [(f"drawer/{path}", content(name)) for path, name in _DRAWER.items()]

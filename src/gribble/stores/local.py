@@ -71,13 +71,17 @@ class LocalStore:
         return read_blocks(self._at(path), member)
 
     @_told
-    def write(self, path: str, blocks: Iterator[bytes]) -> None:
-        """Write a new file and flush it to the disk; what was there under this name is written over."""
+    def write(self, path: str, blocks: Iterator[bytes], like: str | None = None) -> None:
+        """Write a new file and flush it to the disk, with the permissions of the file `like`; what was there under
+        this name is written over."""
         with self._at(path).open("wb") as stream:
             for block in blocks:
                 stream.write(block)
             stream.flush()
             os.fsync(stream.fileno())
+        if like is not None:
+            with contextlib.suppress(OSError):  # a volume without permissions keeps none
+                shutil.copymode(self._at(like), self._at(path))
 
     @_told
     def rename(self, old: str, new: str) -> None:
@@ -227,6 +231,20 @@ def read_blocks(path: Path, member: str | None = None) -> Iterator[bytes]:
         raise StoreError(f"{path}: {reason_of(error)}") from error
     except ArchiveError as error:
         raise StoreError(f"{path} {error}") from error
+
+
+def write_new(target: Path, data: bytes) -> None:
+    """Write a new file whole, beside its place first. Raises GribbleError where one is there already."""
+    if os.path.lexists(target):
+        raise GribbleError(f"{target} is there already", fix="Move it away, or name another.")
+    try:
+        target.parent.mkdir(parents=True, exist_ok=True)
+        store, work = LocalStore(target.parent), ".gribble-0-0.part"
+        store.write(work, iter([data]))
+        store.rename(work, target.name)
+    except (OSError, StoreError) as error:
+        reason = reason_of(error) if isinstance(error, OSError) else str(error)
+        raise GribbleError(f"{target} cannot be written: {reason}", code=ExitCode.FAILED) from error
 
 
 def _move(source: Path, target: Path) -> None:

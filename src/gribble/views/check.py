@@ -9,17 +9,20 @@ from typing import Any, assert_never
 from rich.text import Text
 
 from gribble.core.audit.findings import (
+    FIXABLE,
     EmulatorAudit,
     Finding,
+    GameFinding,
     PlaceFinding,
     Remedy,
     RigAudit,
+    SettingFinding,
     State,
     Verdict,
+    Way,
     worst,
 )
 from gribble.core.paths import base
-from gribble.core.placing.plan import FIXABLE
 from gribble.core.survey.survey import Holding
 from gribble.views.looks import QUIET, count
 from gribble.views.screen import Screen, state, styled, verdict
@@ -42,6 +45,64 @@ def show_check(screen: Screen, audits: tuple[RigAudit, ...], *, verbose: bool) -
     show_next(screen, audits)
 
 
+def _changes(
+    before: tuple[RigAudit, ...], after: tuple[RigAudit, ...]
+) -> list[tuple[str, EmulatorAudit, EmulatorAudit, list[tuple[str, str, str, str]]]]:
+    """What another release changes, by rig and emulator: need, verdict before, verdict after, and why."""
+    old = {(rig.rig, one.emulator): one for rig in before for one in rig.emulators}
+    changes = []
+    for rig in after:
+        for one in rig.emulators:
+            was = old[rig.rig, one.emulator]
+            if was.release == one.release:
+                continue
+            needs = {finding.need.id: finding for finding in was.findings}
+            rows = []
+            for finding in one.findings:
+                earlier = needs.pop(finding.need.id, None)
+                word = _word(earlier) if earlier else "not needed"
+                if word != _word(finding):
+                    rows.append((finding.need.id, word, _word(finding), finding.reason))
+            rows += [(name, _word(finding), "not needed", "") for name, finding in needs.items()]
+            changes.append((rig.rig, was, one, rows))
+    return changes
+
+
+def _word(finding: Finding) -> str:
+    if finding.spared:
+        return "spared"
+    accept = finding.chief.accept
+    called = f" ({accept.called})" if accept and accept.called else ""
+    return f"{finding.chief.verdict}{called}{', keys lacking' if finding.lacks else ''}"
+
+
+def show_changes(screen: Screen, before: tuple[RigAudit, ...], after: tuple[RigAudit, ...]) -> None:
+    """What would change with another release, before the audit as of that release."""
+    for rig, was, one, rows in _changes(before, after):
+        title = f"{one.title} {was.release} on {rig}, if it were {one.release}"
+        screen.say(styled(title, "bold"), "  ", state(was.state), " to ", state(one.state))
+        if not rows:
+            screen.say("  Nothing changes: every need gets the same verdict.")
+        screen.grid([(name, f"{old} to {new}", reason) for name, old, new, reason in rows])
+        screen.out.print()
+
+
+def changes_json(before: tuple[RigAudit, ...], after: tuple[RigAudit, ...]) -> dict[str, Any]:
+    """What would change with another release, as a key of `check/1`."""
+    return {
+        "changes": [
+            {
+                "rig": rig,
+                "emulator": one.emulator,
+                "release": [was.release, one.release],
+                "state": [was.state, one.state],
+                "needs": [{"need": name, "was": old, "is": new, "reason": reason} for name, old, new, reason in rows],
+            }
+            for rig, was, one, rows in _changes(before, after)
+        ]
+    }
+
+
 def _answer(audits: tuple[RigAudit, ...], emulators: list[EmulatorAudit]) -> Text:
     overall = worst(found.state for found in audits)
     tally = Counter(emulator.state for emulator in emulators)
@@ -60,43 +121,126 @@ def _show_emulator(screen: Screen, rig: RigAudit, emulator: EmulatorAudit, verbo
     if emulator.note:
         screen.say(f"    {emulator.note}")
     quiet = [finding for finding in emulator.findings if _is_quiet(finding)]
-    rows: list[tuple[str | Text, ...]] = []
+    spared = [finding for finding in emulator.findings if finding.spared and not _is_quiet(finding)]
+    rows = _root_rows(emulator, verbose)
     for finding in emulator.findings:
-        if verbose or not _is_quiet(finding):
+        if verbose or not (_is_quiet(finding) or finding.spared):
             rows += _rows(rig, finding)
+    rows += [_setting_row(found) for found in emulator.settings if verbose or found.verdict is not Verdict.SOUND]
     screen.grid(rows, indent=4)
+    screen.grid([_game_row(found) for found in emulator.games or ()], indent=4)
+    foot: list[tuple[str | Text, ...]] = []
+    if spared and not verbose:
+        names = ", ".join(finding.need.id for finding in spared)
+        foot.append((styled("· spared", QUIET), styled(f"{names}: of each choice one is enough", QUIET)))
     if quiet and not verbose:
         names = ", ".join(finding.need.id for finding in quiet)
-        screen.grid([(verdict(Verdict.SOUND), styled(f"{len(quiet)} of {len(emulator.findings)}: {names}"))], indent=4)
+        foot.append((verdict(Verdict.SOUND), styled(f"{len(quiet)} of {len(emulator.findings)}: {names}")))
+    led = [found for found in emulator.settings if found.verdict is Verdict.SOUND]
+    if led and not verbose:
+        names = ", ".join(found.setting.key for found in led)
+        foot.append((verdict(Verdict.SOUND), styled(f"{count(len(led), 'setting')}: {names}")))
     if emulator.spare:
         shown = emulator.spare if verbose else emulator.spare[:SPARE_SHOWN]
         more = len(emulator.spare) - len(shown)
         text = ", ".join(shown) + (f" and {more} more (-v shows them)" if more else "")
-        screen.grid([("· spare   ", styled(f"{text}; unknown to every sheet, left alone", QUIET))], indent=4)
+        foot.append((styled("· spare", QUIET), styled(f"{text}; unknown to every sheet, left alone", QUIET)))
+    screen.grid(foot, indent=4)
 
 
 def _is_quiet(finding: Finding) -> bool:
-    return all(place.verdict is Verdict.SOUND for place in finding.places)
+    return not finding.lacks and all(
+        place.verdict is Verdict.SOUND and place.remedy is Remedy.NONE for place in finding.places
+    )
+
+
+def _root_rows(emulator: EmulatorAudit, verbose: bool) -> list[tuple[str | Text, ...]]:
+    return [
+        (verdict(found.verdict), f"root {found.demand}", styled(f"the volume {found.reason}"))
+        if found.demand == "volume"
+        else (verdict(found.verdict), f"root {found.demand}", styled(f"the volume's label {found.reason}"))
+        for found in emulator.root
+        if verbose or found.verdict is not Verdict.SOUND
+    ]
+
+
+def _setting_row(found: SettingFinding) -> tuple[str | Text, ...]:
+    text = Text.assemble(styled(f"{found.file}: {found.setting.key}", "bold"), "\n", styled(found.reason))
+    if found.remedy is Remedy.POINT:
+        text.append_text(_remedy(f"make it {found.wanted}"))
+    return verdict(found.verdict), "setting", text
+
+
+def _game_row(found: GameFinding) -> tuple[str | Text, ...]:
+    return verdict(found.verdict), found.rule, Text.assemble(styled(found.file, "bold"), "\n", styled(found.reason))
 
 
 def _rows(rig: RigAudit, finding: Finding) -> list[tuple[str | Text, ...]]:
-    """One row for each place, quiet places of an otherwise faulty need left out."""
+    """One row for each place, quiet places of an otherwise faulty need left out; many files in one row."""
+    if finding.need.file:
+        return [(verdict(finding.chief.verdict), finding.need.id, _manifest_account(rig, finding))]
     faulty = [place for place in finding.places if place.verdict is not Verdict.SOUND] or finding.places[:1]
     return [(verdict(place.verdict), finding.need.id, _account(rig, finding, place)) for place in faulty]
 
 
+def _manifest_account(rig: RigAudit, finding: Finding) -> Text:
+    """Many files in a few lines: how many are right, what is lost without them, what the remedies come to."""
+    text = Text.assemble(styled(finding.need.called, "bold"), "\n", styled(finding.reason))
+    text.append_text(_why_lines(finding, finding.met))
+    fixable = [place for place in finding.places if place.remedy in FIXABLE]
+    gaps = [place for place in finding.places if place.remedy is Remedy.OBTAIN]
+    if fixable and not finding.spared:
+        text.append_text(_remedy(_fix_words(rig, fixable)))
+    if gaps:
+        text.append_text(_remedy(f"obtain {count(len(gaps), 'file')}; nothing held will do"))
+    return text
+
+
+def _fix_words(rig: RigAudit, places: list[PlaceFinding]) -> str:
+    if len(places) == 1:
+        return f"{base(places[0].expected)}: {remedy_words(rig, places[0])}"
+    return f"{len(places)} of them can be put right from what is held"
+
+
 def _account(rig: RigAudit, finding: Finding, place: PlaceFinding) -> Text:
     """The place, the reason, what is lost without it, and the remedy, a line each."""
-    label = f" ({place.accept.label})" if place.accept and place.accept.label and place.found is place.use else ""
-    text = Text.assemble(styled(place.expected, "bold"), "\n", styled(place.reason + label))
+    label = f" ({place.accept.called})" if place.accept and place.accept.called and place.found is place.use else ""
+    lack = f"; but it requires {', '.join(finding.lacks)}, which the key file lacks" if finding.lacks else ""
+    text = Text.assemble(styled(place.expected, "bold"), "\n", styled(place.reason + lack + label))
     if finding.ignored:
         return text.append("; you accept this gap")
-    if not place.met and finding.need.why:
-        level = "" if finding.need.level == "must" else f"{finding.need.level}: "
-        text.append_text(styled(f"\n{level}{finding.need.why}", QUIET))
+    if finding.spared:
+        return text.append_text(styled(f"; {finding.spared}"))
+    text.append_text(_why_lines(finding, place.met and not finding.lacks))
     if remedy := remedy_words(rig, place):
-        text.append_text(Text("\n↳ ", "bold #3d8fb8")).append_text(styled(remedy))
+        text.append_text(_remedy(remedy))
+    if finding.instead:
+        text.append_text(styled(f"\nor, as well: {', '.join(finding.instead)}; one is enough"))
+    if finding.ways and place is finding.chief:
+        text.append_text(styled("\nto make it fit, one of these must change:"))
+        for way in finding.ways:
+            text.append_text(styled(f"\n· {way_words(rig, way)}"))
+    if finding.merge:
+        names = " and ".join(say_holding(holding, None) for holding in finding.merge)
+        text.append_text(_remedy(f"together, {names} have every key: gribble keys merge"))
     return text
+
+
+def _why_lines(finding: Finding, met: bool) -> Text:
+    if met or not finding.need.why:
+        return Text()
+    level = "" if finding.need.level == "must" else f"{finding.need.level}: "
+    return styled(f"\n{level}{finding.need.why}", QUIET)
+
+
+def _remedy(words: str) -> Text:
+    return Text("\n↳ ", "bold #3d8fb8").append_text(styled(words))
+
+
+def way_words(rig: RigAudit, way: Way) -> str:
+    """One way to make firmware, keys and release fit, with the file it takes."""
+    held = f": {say_holding(way.held, rig.rig)}" if way.held else ""
+    return f"{way.change}: {way.words}{held}"
 
 
 def remedy_words(rig: RigAudit, place: PlaceFinding) -> str:
@@ -117,6 +261,8 @@ def remedy_words(rig: RigAudit, place: PlaceFinding) -> str:
             return _mend_words(rig, place)
         case Remedy.OBTAIN:
             return "obtain it; nothing held will do"
+        case Remedy.POINT:
+            return ""  # only settings are pointed
         case _:
             assert_never(place.remedy)
 
@@ -153,7 +299,9 @@ def show_next(screen: Screen, audits: tuple[RigAudit, ...], detail: str = "") ->
         if not finding.ignored
         for place in finding.places
     ]
+    emulators = [emulator for found in audits for emulator in found.emulators]
     fixable = sum(place.remedy in FIXABLE for place in places)
+    fixable += sum(found.remedy in FIXABLE for emulator in emulators for found in emulator.settings)
     gaps = sum(place.remedy is Remedy.OBTAIN for place in places)
     if detail and (fixable or gaps):
         screen.next(detail, "what is wrong, and why")
@@ -189,8 +337,12 @@ def _emulator_json(rig: str, emulator: EmulatorAudit) -> dict[str, Any]:
         "note": emulator.note,
         "needs": [_finding_json(rig, finding) for finding in emulator.findings],
         "sets": [],
-        "settings": [],
-        "media": [],
+        "settings": [_setting_json(found) for found in emulator.settings],
+        "root": [{"demand": found.demand, "verdict": found.verdict, "reason": found.reason} for found in emulator.root],
+        "media": [
+            {"rule": found.rule, "file": found.file, "verdict": found.verdict, "reason": found.reason}
+            for found in emulator.games or ()
+        ],
         "spare": list(emulator.spare),
     }
 
@@ -201,11 +353,32 @@ def _finding_json(rig: str, finding: Finding) -> dict[str, Any]:
         "level": finding.need.level,
         "kind": finding.need.kind,
         **place_json(rig, finding.chief),
+        "reason": finding.reason,
         "ignored": finding.ignored,
+        "spared": finding.spared or None,
+        "lacks": list(finding.lacks),
+        "ways": [
+            {"change": way.change, "words": way.words, "held": _path_json(rig, way.held) if way.held else None}
+            for way in finding.ways
+        ],
     }
     if len(finding.places) > 1:
         answer["places"] = [place_json(rig, place) for place in finding.places]
     return answer
+
+
+def _setting_json(found: SettingFinding) -> dict[str, Any]:
+    return {
+        "file": found.file,
+        "key": found.setting.key,
+        "need": found.setting.need,
+        "folder": found.setting.folder,
+        "verdict": found.verdict,
+        "remedy": found.remedy,
+        "value": found.value,
+        "wanted": found.wanted or None,
+        "reason": found.reason,
+    }
 
 
 def place_json(rig: str, place: PlaceFinding) -> dict[str, Any]:
@@ -214,7 +387,7 @@ def place_json(rig: str, place: PlaceFinding) -> dict[str, Any]:
     return {
         "verdict": place.verdict,
         "remedy": place.remedy,
-        "accept": (place.accept.label or None) if place.accept else None,
+        "accept": (place.accept.called or None) if place.accept else None,
         "expected": place.expected,
         "found": _path_json(rig, found) if found else None,
         "member": found.member if found else None,

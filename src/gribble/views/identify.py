@@ -109,7 +109,11 @@ def _match_words(match: Match) -> str:
     if match.rejected:
         return f"for {match.emulator}: {match.why or 'known not to work'}"
     where = f"{match.to} on {match.rig}" if match.rig else match.to
-    return f"{match.emulator} {'needs it as' if match.needed else 'has it as' if match.rig else 'wants it as'} {where}"
+    if match.needed:
+        return f"{match.emulator} needs it as {where}"
+    if match.there or not match.rig:
+        return f"{match.emulator} {'has' if match.there else 'wants'} it as {where}"
+    return f"{match.emulator} takes it as {where}, but has what it needs"
 
 
 def identify_json(files: tuple[Identified, ...], *, passed_over: int, only_needed: bool) -> dict[str, Any]:

@@ -2,100 +2,114 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any
 
-from msgspec import Struct
 from rich.text import Text
 
-from gribble.core.audit.audit import RigWorld
-from gribble.core.audit.findings import Finding, Remedy, RigAudit
-from gribble.core.catalogue.config import Fitted, fit_sheet
-from gribble.core.catalogue.records import Accept, Need, Sheet
-from gribble.core.catalogue.tables import suggest
-from gribble.core.errors import GribbleError
+from gribble.core.catalogue.config import Fitted
+from gribble.core.catalogue.records import Accept, Level, Media, Need
+from gribble.core.needed import Needed
 from gribble.core.paths import join
 from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, count, size
 from gribble.views.screen import Screen, styled
 
 
-class Wanted(Struct, frozen=True):
-    """What one emulator needs: its fitted sheet, the rig it is on (if any) and the findings there by need."""
-
-    fitted: Fitted
-    rig: str = ""
-    findings: dict[str, Finding] = {}
-
-    def held(self, need: Need) -> bool | None:
-        """Whether something held meets a need; None where no rig was looked at."""
-        finding = self.findings.get(need.id)
-        return None if finding is None else all(place.remedy is not Remedy.OBTAIN for place in finding.places)
-
-
-def wanted_by_sheets(sheets: dict[str, Sheet], emulators: list[str]) -> list[Wanted]:
-    """What the sheets ask for, whatever is installed. Raises GribbleError for an emulator without a sheet."""
-    for emulator in emulators:
-        if emulator not in sheets:
-            raise GribbleError(f"no sheet for '{emulator}'{suggest(emulator, list(sheets))}")
-    return [Wanted(fit_sheet(sheet)) for name, sheet in sorted(sheets.items()) if not emulators or name in emulators]
-
-
-def wanted_on_rigs(rigs: tuple[RigWorld, ...], audits: tuple[RigAudit, ...]) -> list[Wanted]:
-    """What the emulators in some audits ask for, with what is held."""
-    fitted = {(rig.name, one.emulator): one for rig in rigs for one in rig.emulators}
-    found = {
-        (audit.rig, emulator.emulator): {finding.need.id: finding for finding in emulator.findings}
-        for audit in audits
-        for emulator in audit.emulators
-    }
-    return [Wanted(fitted[place], place[0], findings) for place, findings in found.items()]
-
-
-def show_needs(screen: Screen, wanted: list[Wanted]) -> None:
+def show_needs(screen: Screen, wanted: list[Needed]) -> None:
     """A sheet to read before one starts: what is needed, for what, under which names."""
     for number, one in enumerate(wanted):
         if number:
             screen.out.print()
         fitted = one.fitted
         release = f" {fitted.release}" if fitted.release else ""
-        screen.say(styled(fitted.title + release, "bold"), styled(f"  on {one.rig}" if one.rig else "", QUIET))
+        where = f"  on {one.rig}" if one.rig else "  on none of your rigs" if one.findings else ""
+        screen.say(styled(fitted.title + release, "bold"), styled(where, QUIET))
         if fitted.note:
             screen.say(f"  {fitted.note}")
+        for demand in _demands(fitted):
+            screen.say(f"  {demand}")
         screen.grid([_row(one, need) for need in fitted.needs])
+        for setting in fitted.setting:
+            leads = setting.need or fitted.folders[setting.folder or ""]
+            screen.say(f"  {setting.file}: {setting.key} must lead to {leads}")
+        for media in fitted.media:
+            screen.say(f"  {_media_words(fitted, media)}")
         held = [one.held(need) for need in fitted.needs]
-        if None not in held:
+        if held and None not in held:
             screen.say(f"  {sum(map(bool, held))} of {count(len(held), 'need')} held.")
 
 
-def _row(one: Wanted, need: Need) -> tuple[str | Text, ...]:
+def _demands(fitted: Fitted) -> list[str]:
+    demands = []
+    if fitted.root.volume:
+        demands.append(f"the rig's volume must be {' or '.join(fitted.root.volume)}")
+    if fitted.root.label is not None:
+        demands.append(f'its label must be "{fitted.root.label}"')
+    return demands
+
+
+def _media_words(fitted: Fitted, media: Media) -> str:
+    packing = {"loose": ", unzipped", "zipped": ", each in a zip", "either": ""}[media.packing]
+    own = f", each in a folder of its own{f' like {media.folder_name}' if media.folder_name else ''}"
+    most = f", up to {size(media.max_bytes)}" if media.max_bytes is not None else ""
+    folder = fitted.folders[media.folder]
+    return f"games in {folder}: {', '.join(media.accepts)}{packing}{own if media.own_folder else ''}{most}"
+
+
+def _row(one: Needed, need: Need) -> tuple[str | Text, ...]:
     held = one.held(need)
     mark = "" if held is None else "● held" if held else "○ to get"
     colour = VERDICTS["sound" if held else "missing"][1]
-    text = Text.assemble(styled(need.title or need.id, "bold"), styled(f"  {need.kind}, {need.level}", QUIET))
-    lines = [f"as {join(one.fitted.folders[need.folder], need.name)}"]
-    if need.any_name:
-        lines[0] += " (any name will do)"
-    elif need.aliases:
-        lines.append(f"or named {', '.join(need.aliases)}")
-    lines += [f"and as {join(one.fitted.folders[copy.folder], copy.name)}" for copy in need.also]
-    if need.why:
-        lines.append(need.why)
-    lines += [_accept_words(accept) for accept in need.accept]
-    for line in lines:
+    text = Text.assemble(styled(need.called, "bold"), styled(f"  {need.kind}, {need.level}", QUIET))
+    for line in (*_place_lines(one, need), *_content_lines(one, need)):
         text.append("\n").append_text(styled(line))
     return styled(mark, colour), styled(need.id), text
 
 
+def _place_lines(one: Needed, need: Need) -> Iterator[str]:
+    """Where it belongs and under which names, whether another need would do, and what it is for."""
+    folders = one.fitted.folders
+    if need.file:
+        yield f"{count(len(need.file), 'file')} below {folders[need.folder]}, such as {need.file[0].name}"
+    else:
+        yield f"as {join(folders[need.folder], need.name)}{' (any name will do)' if need.any_name else ''}"
+    if need.aliases and not need.any_name:
+        yield f"or named {', '.join(need.aliases)}"
+    for copy in need.also:
+        yield f"and as {join(folders[copy.folder], copy.name)}"
+    if need.choice is not None:
+        others = [other.called for other in one.fitted.needs if other.choice == need.choice and other.id != need.id]
+        if others:
+            yield f"one of these is enough: this, {', '.join(others)}"
+    if need.why:
+        yield need.why
+
+
+def _content_lines(one: Needed, need: Need) -> Iterator[str]:
+    """What will do, each content with what tells it."""
+    for accept in need.accept:
+        yield _accept_words(accept)
+    for accept in one.fitted.other_releases.get(need.id, ()):
+        yield f"· {accept.called or 'another content'}: only with release {accept.releases}"
+    for key in need.key:
+        level = "" if key.level is Level.MUST else f", {key.level}"
+        length = f", {count(key.bytes, 'byte')}" if key.bytes is not None else ""
+        yield f"· key {key.name}{length}{level}{', with a fingerprint' if key.sha256 else ''}"
+
+
 def _accept_words(accept: Accept) -> str:
-    parts = [accept.label or accept.version or "accepted", accept.region or ""]
+    parts = [accept.called or "accepted", accept.region or ""]
     if accept.size is not None:
         parts.append(f"{size(accept.size)} ({accept.size:,} bytes)")
     strongest = accept.strongest()
     if strongest:
         parts.append(f"{DIGEST_NAMES[strongest]} {accept.get(strongest)}")
+    if accept.requires_keys:
+        parts.append(f"requires {', '.join(accept.requires_keys)} in the key file")
     return "· " + ", ".join(part for part in parts if part)
 
 
-def needs_json(wanted: list[Wanted]) -> dict[str, Any]:
+def needs_json(wanted: list[Needed]) -> dict[str, Any]:
     """`needs/1` (DESIGN.md section 12)."""
     return {
         "gribble": "needs/1",
@@ -111,13 +125,14 @@ def needs_json(wanted: list[Wanted]) -> dict[str, Any]:
     }
 
 
-def _need_json(one: Wanted, need: Need) -> dict[str, Any]:
+def _need_json(one: Needed, need: Need) -> dict[str, Any]:
     return {
         "need": need.id,
-        "title": need.title or need.id,
+        "title": need.called,
+        "choice": need.choice,
         "level": need.level,
         "kind": need.kind,
-        "names": list(need.names),
+        "names": list(need.names) if need.name else [],
         "any_name": need.any_name,
         "folder": one.fitted.folders[need.folder],
         "also": [join(one.fitted.folders[copy.folder], copy.name) for copy in need.also],
@@ -128,9 +143,12 @@ def _need_json(one: Wanted, need: Need) -> dict[str, Any]:
                 "region": accept.region,
                 "version": accept.version,
                 "size": accept.size,
+                "requires_keys": list(accept.requires_keys),
                 **accept.known(),
             }
             for accept in need.accept
         ],
+        "keys": [{"name": key.name, "bytes": key.bytes, "level": key.level, "sha256": key.sha256} for key in need.key],
+        "files": [{"name": file.name, "size": file.size, **file.known()} for file in need.file],
         "held": one.held(need),
     }

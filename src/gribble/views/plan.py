@@ -14,7 +14,14 @@ from gribble.views.check import shorten
 from gribble.views.looks import QUIET, VERDICTS, count, size
 from gribble.views.screen import Screen, styled, verdict
 
-_GLYPHS = {StepKind.COPY: "+", StepKind.EXTRACT: "↑", StepKind.RENAME: "≈", StepKind.DISPLACE: "×", StepKind.MEND: "◐"}
+_GLYPHS = {
+    StepKind.COPY: "+",
+    StepKind.EXTRACT: "↑",
+    StepKind.RENAME: "≈",
+    StepKind.DISPLACE: "×",
+    StepKind.MEND: "◐",
+    StepKind.POINT: "→",
+}
 
 
 def show_plan(screen: Screen, plan: Plan, audits: tuple[RigAudit, ...]) -> None:
@@ -52,7 +59,8 @@ def show_gaps(screen: Screen, gaps: tuple[Gap, ...]) -> None:
 def _gap_words(gap: Gap) -> str:
     need = gap.finding.need
     level = "" if need.level == "must" else f" ({need.level})"
-    return f"{need.title or need.id} for {gap.emulator} on {gap.rig}{level}: {gap.finding.chief.reason}"
+    instead = f", or {', or '.join(gap.finding.instead)}" if gap.finding.instead else ""
+    return f"{need.called}{instead} for {gap.emulator} on {gap.rig}{level}: {gap.finding.reason}"
 
 
 def _row(step: Step) -> tuple[str | Text, ...]:
@@ -64,6 +72,9 @@ def step_words(step: Step) -> Text:
     source = shorten(step.from_) if step.from_.startswith("/") else step.from_
     if step.to is None:
         return Text.assemble(styled(source, "bold"), styled("  goes to the attic", QUIET))
+    if step.point:
+        text = Text.assemble(styled(f"{step.to}: {step.point.key}", "bold"), styled(f"\nto {step.point.value}"))
+        return text.append_text(styled(f"\nfrom {step.point.was}; the old file goes to the attic", QUIET))
     what = f"{step.member} in {source}" if step.member is not None else source
     text = Text.assemble(styled(step.to, "bold"), styled(f"\nfrom {what}"))
     if step.partner:
@@ -88,7 +99,7 @@ def plan_json(plan: Plan) -> dict[str, Any]:
             {"rig": one.rig, "emulator": one.emulator, "need": one.need, "reason": one.reason} for one in plan.refused
         ],
         "obtain": [
-            {"rig": gap.rig, "emulator": gap.emulator, "need": gap.finding.need.id, "reason": gap.finding.chief.reason}
+            {"rig": gap.rig, "emulator": gap.emulator, "need": gap.finding.need.id, "reason": gap.finding.reason}
             for gap in plan.obtain
         ],
     }
@@ -108,6 +119,8 @@ def step_json(step: Step) -> dict[str, Any]:
         "replaces": step.replaces,
         "recipe": step.recipe.damage if step.recipe else None,
         "partner": step.partner,
+        "key": step.point.key if step.point else None,
+        "value": step.point.value if step.point else None,
         "emulator": step.emulator,
         "need": step.need,
     }

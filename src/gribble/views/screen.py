@@ -70,6 +70,8 @@ class Screen:
     def grid(self, rows: Iterable[tuple[str | Text, ...]], *, indent: int = 2) -> None:
         """Rows under one another, columns aligned, the last one wrapped into what is left of the width."""
         table = [[cell if isinstance(cell, Text) else styled(cell) for cell in row] for row in rows]
+        if not table:
+            return
         widths = [max(cell.cell_len for cell in column) for column in list(zip(*table, strict=True))[:-1]]
         start = indent + sum(widths) + 2 * len(widths)
         room = max(self.out.width - start, 20)

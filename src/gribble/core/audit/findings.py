@@ -7,8 +7,9 @@ from enum import StrEnum
 
 from msgspec import Struct
 
-from gribble.core.catalogue.records import Accept, Level, Need
+from gribble.core.catalogue.records import Accept, Level, Need, Setting
 from gribble.core.diagnosis.nearmisses import Mend
+from gribble.core.paths import base
 from gribble.core.survey.survey import Holding
 
 
@@ -32,7 +33,12 @@ class Remedy(StrEnum):
     PLACE = "place"
     REPLACE = "replace"
     MEND = "mend"
+    POINT = "point"
     OBTAIN = "obtain"
+
+
+FIXABLE = (Remedy.RENAME, Remedy.PLACE, Remedy.REPLACE, Remedy.MEND, Remedy.POINT)
+"""The remedies that need nothing from the user."""
 
 
 class Proof(StrEnum):
@@ -88,12 +94,33 @@ class PlaceFinding(Struct, frozen=True, kw_only=True):
         return self.verdict in (Verdict.SOUND, Verdict.UNPROVEN) or self.harmless
 
 
+class Way(Struct, frozen=True, kw_only=True):
+    """One way to make firmware, keys and release fit: which of the three to change, in words.
+
+    `held` is the file that this way takes, if there is one.
+    """
+
+    change: str  # firmware (of another kind: file), keys or release
+    words: str
+    held: Holding | None = None
+
+
 class Finding(Struct, frozen=True, kw_only=True):
-    """What is true of one need: the worst of its places. An ignored one is a gap that the user accepts."""
+    """What is true of one need: the worst of its places.
+
+    An `ignored` one is a gap that the user accepts. `spared` says which other need of its choice is enough; `instead`
+    are the titles of those that would do as well. `lacks` are keys that the firmware in place requires and the key file
+    lacks, `ways` the ways to make them fit, `merge` key files that have together what a keys need asks for.
+    """
 
     need: Need
     places: tuple[PlaceFinding, ...]
     ignored: bool = False
+    spared: str = ""
+    instead: tuple[str, ...] = ()
+    lacks: tuple[str, ...] = ()
+    ways: tuple[Way, ...] = ()
+    merge: tuple[Holding, ...] = ()
 
     @property
     def chief(self) -> PlaceFinding:
@@ -102,26 +129,99 @@ class Finding(Struct, frozen=True, kw_only=True):
         return max(self.places, key=lambda place: (not place.met, order.index(place.verdict)))
 
     @property
+    def in_place(self) -> bool:
+        """Whether every place is met, whatever its keys or its choice."""
+        return all(place.met for place in self.places)
+
+    @property
     def met(self) -> bool:
-        """Whether every place is met, or the gap accepted."""
-        return self.ignored or all(place.met for place in self.places)
+        """Whether nothing is to be done: every place met with the keys it requires, or the gap spared or accepted."""
+        return self.ignored or bool(self.spared) or (self.in_place and not self.lacks)
+
+    @property
+    def reason(self) -> str:
+        """Why the verdict is what it is; for many files with counts."""
+        if not self.need.file:
+            lack = f"; it requires {', '.join(self.lacks)}, which no key file in place has" if self.lacks else ""
+            return self.chief.reason + lack
+        right = sum(place.met for place in self.places)
+        parts = [f"{right} of {len(self.places)} files right"]
+        for verdict in Verdict:
+            there = [base(place.expected) for place in self.places if place.verdict is verdict and not place.met]
+            if there:
+                parts.append(f"{len(there)} {verdict} ({', '.join(there[:3])}{', …' if len(there) > 3 else ''})")
+        return "; ".join(parts)
+
+
+class SettingFinding(Struct, frozen=True, kw_only=True):
+    """What is true of one value in a settings file. `file` is relative to the rig's root.
+
+    `value` is what it says, `wanted` what it should say, `subject` the need or folder it should lead to; `size` is
+    the file's, in bytes.
+    """
+
+    setting: Setting
+    file: str
+    level: Level
+    subject: str
+    verdict: Verdict
+    remedy: Remedy
+    reason: str
+    value: str = ""
+    wanted: str = ""
+    size: int = 0
+
+    @property
+    def met(self) -> bool:
+        """Whether the value holds."""
+        return self.verdict in (Verdict.SOUND, Verdict.UNPROVEN)
+
+
+class RootFinding(Struct, frozen=True, kw_only=True):
+    """What is true of one demand on the rig's root: its kind of volume, or its label."""
+
+    demand: str
+    verdict: Verdict
+    reason: str
+
+    @property
+    def met(self) -> bool:
+        """Whether nothing speaks against it."""
+        return self.verdict is not Verdict.IMPOSTER
+
+
+class GameFinding(Struct, frozen=True, kw_only=True):
+    """One thing wrong in a folder of games: `rule` is "media" or "pair", `file` relative to the rig's root."""
+
+    rule: str
+    folder: str
+    file: str
+    verdict: Verdict
+    reason: str
 
 
 class EmulatorAudit(Struct, frozen=True, kw_only=True):
-    """One emulator on a rig: its findings in the sheet's order, and the files of its folders nobody knows."""
+    """One emulator on a rig: its findings in the sheet's order, and the files of its folders nobody knows.
+
+    `games` is None where game folders were not looked at.
+    """
 
     emulator: str
     title: str
     release: str | None
     note: str
     findings: tuple[Finding, ...]
+    settings: tuple[SettingFinding, ...] = ()
+    root: tuple[RootFinding, ...] = ()
+    games: tuple[GameFinding, ...] | None = None
     spare: tuple[str, ...] = ()
 
     @property
     def state(self) -> State:
-        """Blocked by an unmet `must`, limited by an unmet `better`; extras change nothing."""
+        """Blocked by an unmet `must` or a wrong root, limited by an unmet `better`; extras and games change nothing."""
         unmet = {finding.need.level for finding in self.findings if not finding.met}
-        if Level.MUST in unmet:
+        unmet |= {setting.level for setting in self.settings if not setting.met}
+        if Level.MUST in unmet or not all(demand.met for demand in self.root):
             return State.BLOCKED
         return State.LIMITED if Level.BETTER in unmet else State.READY
 

@@ -6,17 +6,29 @@ import re
 from pathlib import Path
 from typing import Any
 
-import msgspec
-from msgspec import Struct
+from msgspec import Struct, structs
 
-from gribble.core.catalogue.records import Config, Installed, Need, Reject, Sheet, Unlock
+from gribble.core.catalogue.records import (
+    VOLUMES,
+    Accept,
+    Config,
+    Installed,
+    Media,
+    Need,
+    Pair,
+    Reject,
+    Root,
+    Setting,
+    Sheet,
+    Unlock,
+)
 from gribble.core.catalogue.releases import concerns, release_fault
 from gribble.core.catalogue.sheets import Catalogue
 from gribble.core.catalogue.tables import Mistakes, read_table, read_toml, suggest
 from gribble.core.errors import Mistake, MistakesError
 from gribble.core.paths import join, path_fault
 
-VOLUMES = ("auto", "fat32", "exfat", "ntfs", "ext4", "apfs")
+_ABSOLUTE = re.compile(r"^(/|[A-Za-z]+:)")
 _RIG_NAME = re.compile(r"^[A-Za-z0-9_-]+$")
 
 
@@ -38,11 +50,11 @@ def load_config(path: Path, home: Path) -> Config:
             return str(home / folder[2:])
         return str((path.parent / folder).absolute())
 
-    return msgspec.structs.replace(
+    return structs.replace(
         config,
         sources=tuple(map(absolute, config.sources)),
         catalogues=tuple(map(absolute, config.catalogues)),
-        rig={name: msgspec.structs.replace(rig, at=absolute(rig.at)) for name, rig in config.rig.items()},
+        rig={name: structs.replace(rig, at=absolute(rig.at)) for name, rig in config.rig.items()},
     )
 
 
@@ -71,8 +83,11 @@ def _check_config(config: Config, mistakes: Mistakes) -> None:
             mistakes.add(f"{where}.at", "is empty")
         if "://" in rig.at:
             mistakes.add(f"{where}.at", f'"{rig.at}": this Gribble reaches local folders only')
-        if rig.volume not in VOLUMES:
-            mistakes.add(f"{where}.volume", f'"{rig.volume}" should be one of {", ".join(VOLUMES)}')
+        if rig.volume not in ("auto", *VOLUMES):
+            mistakes.add(f"{where}.volume", f'"{rig.volume}" should be one of auto, {", ".join(VOLUMES)}')
+        if rig.seen_as is not None and not _ABSOLUTE.match(rig.seen_as):
+            what = "should be absolute, as the device writes it: /mnt/card or E:/"
+            mistakes.add(f"{where}.seen_as", f'"{rig.seen_as}" {what}')
         for emulator, installed in rig.emulators.items():
             _check_installed(installed, f"{where}.emulators.{emulator}", mistakes)
 
@@ -88,7 +103,8 @@ def _check_installed(installed: Installed, where: str, mistakes: Mistakes) -> No
 class Fitted(Struct, frozen=True, kw_only=True):
     """A sheet fitted to one rig and release: folders as they lie there, only the needs that concern it.
 
-    `unmeetable` are needs none of whose known contents works with the release.
+    `unmeetable` are needs none of whose known contents works with the release; `other_releases` are the contents, by
+    need, that work with other releases only.
     """
 
     emulator: str
@@ -98,7 +114,12 @@ class Fitted(Struct, frozen=True, kw_only=True):
     needs: tuple[Need, ...]
     ignore: frozenset[str] = frozenset()
     unmeetable: frozenset[str] = frozenset()
+    other_releases: dict[str, tuple[Accept, ...]] = {}
     unlock: tuple[Unlock, ...] = ()
+    setting: tuple[Setting, ...] = ()
+    media: tuple[Media, ...] = ()
+    pair: tuple[Pair, ...] = ()
+    root: Root = Root()
     note: str = ""
 
 
@@ -120,6 +141,7 @@ def fit_sheet(sheet: Sheet, installed: Installed | None = None) -> Fitted:
     )
     folders = {key: join(installed.at, installed.folders.get(key, folder)) for key, folder in sheet.folders.items()}
     marked = tuple(_mark_accepts(need, release, sheet.order) for need in needs)
+    wanted = {need.id for need in needs}
     unmeetable = {need.id for need, left in zip(needs, marked, strict=True) if need.accept and not left.accept}
     return Fitted(
         emulator=sheet.emulator,
@@ -129,25 +151,37 @@ def fit_sheet(sheet: Sheet, installed: Installed | None = None) -> Fitted:
         needs=marked,
         ignore=frozenset(installed.ignore),
         unmeetable=frozenset(unmeetable),
+        other_releases={need.id: others for need in needs if (others := _others(need, release, sheet.order))},
         unlock=sheet.unlock,
+        setting=tuple(
+            structs.replace(one, file=join(installed.at, one.file))
+            for one in sheet.setting
+            if one.need is None or one.need in wanted
+        ),
+        media=tuple(one for one in sheet.media if concerns(one.releases, release, sheet.order)),
+        pair=sheet.pair,
+        root=sheet.root,
         note=note,
     )
 
 
+def _others(need: Need, release: str | None, order: tuple[str, ...]) -> tuple[Accept, ...]:
+    """The accepted contents that do not work with a release."""
+    return tuple(accept for accept in need.accept if not concerns(accept.releases, release, order))
+
+
 def _mark_accepts(need: Need, release: str | None, order: tuple[str, ...]) -> Need:
     """Accepts for other releases become rejects that say so: the content is known, but not for this release."""
-    fitting = tuple(accept for accept in need.accept if concerns(accept.releases, release, order))
-    others = tuple(
-        Reject(
+    others = _others(need, release, order)
+    rejects = tuple(
+        structs.replace(
+            Reject(size=accept.size, label=accept.called, why=f"Works only with release {accept.releases}."),
             **accept.known(),
-            size=accept.size,
-            label=accept.label or accept.version or "",
-            why=f"Works only with release {accept.releases}.",
         )
-        for accept in need.accept
-        if accept not in fitting and accept.strongest()
+        for accept in others
+        if accept.strongest()
     )
-    return msgspec.structs.replace(need, accept=fitting, reject=need.reject + others)
+    return structs.replace(need, accept=tuple(a for a in need.accept if a not in others), reject=need.reject + rejects)
 
 
 def check_against(config: Config, catalogue: Catalogue, file: str) -> list[Mistake]:

@@ -4,13 +4,17 @@ from __future__ import annotations
 
 from enum import StrEnum
 
-from msgspec import Struct
+from msgspec import Struct, structs
 
 ALGORITHMS = ("crc32", "md5", "sha1", "sha256")
 """Digest algorithms, weakest first."""
 
 HEX_LENGTHS = {"crc32": 8, "md5": 32, "sha1": 40, "sha256": 64}
 """Length of each algorithm's digest in hexadecimal digits."""
+
+
+VOLUMES = ("fat32", "exfat", "ntfs", "ext4", "apfs")
+"""Kinds of volume whose rules are known."""
 
 
 class Level(StrEnum):
@@ -26,6 +30,7 @@ class Kind(StrEnum):
 
     BIOS = "bios"
     FIRMWARE = "firmware"
+    KEYS = "keys"
     IMAGE = "image"
     DATA = "data"
 
@@ -53,13 +58,19 @@ class Digests(Struct, frozen=True, kw_only=True):
 
 
 class Accept(Digests, frozen=True, kw_only=True, omit_defaults=True):
-    """One content that meets a need. `size` is in bytes."""
+    """One content that meets a need. `size` is in bytes; `requires_keys` are names in the emulator's key file."""
 
     label: str = ""
     region: str | None = None
     version: str | None = None
     size: int | None = None
     releases: str | None = None
+    requires_keys: tuple[str, ...] = ()
+
+    @property
+    def called(self) -> str:
+        """What people call it: its label, else its version."""
+        return self.label or (f"version {self.version}" if self.version else "")
 
 
 class Reject(Digests, frozen=True, kw_only=True, omit_defaults=True):
@@ -77,28 +88,63 @@ class Also(Struct, frozen=True, kw_only=True):
     name: str
 
 
+class Key(Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """One key that a key file should have: `bytes` is its length, `sha256` that of its raw bytes."""
+
+    name: str
+    level: Level = Level.MUST
+    bytes: int | None = None
+    sha256: str | None = None
+
+
+class ManifestFile(Digests, frozen=True, kw_only=True, omit_defaults=True):
+    """One of the many files of a manifest need; `name` is a path below the need's folder, `size` is in bytes."""
+
+    name: str
+    size: int | None = None
+
+
 class Need(Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """One thing an emulator wants: which contents, under which names, where, and what for."""
+    """One thing an emulator wants: which contents, under which names, where, and what for.
+
+    `manifest` names a checksum list beside the sheet; loading the sheet reads it into `file`.
+    """
 
     id: str
     kind: Kind
     level: Level
     folder: str
-    name: str
+    name: str = ""
     title: str = ""
     machines: tuple[str, ...] | None = None
     why: str = ""
+    choice: str | None = None
     any_name: bool = False
     aliases: tuple[str, ...] = ()
     also: tuple[Also, ...] = ()
     releases: str | None = None
     accept: tuple[Accept, ...] = ()
     reject: tuple[Reject, ...] = ()
+    key: tuple[Key, ...] = ()
+    manifest: str | None = None
+    file: tuple[ManifestFile, ...] = ()
 
     @property
     def names(self) -> tuple[str, ...]:
         """Every accepted name, the one that placing writes first."""
         return (self.name, *self.aliases)
+
+    @property
+    def called(self) -> str:
+        """What people call it: its title, else its id."""
+        return self.title or self.id
+
+    def parts(self) -> tuple[Need, ...]:
+        """The single files that it asks for: one need for each file of a manifest, else the need itself."""
+        if not self.file:
+            return (self,)
+        accepts = (structs.replace(Accept(label=one.name, size=one.size), **one.known()) for one in self.file)
+        return tuple(structs.replace(self, name=one.label, file=(), accept=(one,)) for one in accepts)
 
 
 class Unlock(Struct, frozen=True, kw_only=True):
@@ -107,6 +153,78 @@ class Unlock(Struct, frozen=True, kw_only=True):
     need: str
     key_need: str
     skip: int = 0
+
+
+class Format(StrEnum):
+    """The formats of settings files."""
+
+    INI = "ini"
+    TOML = "toml"
+    JSON = "json"
+    XML = "xml"
+    YAML = "yaml"
+
+
+class Setting(Struct, frozen=True, kw_only=True):
+    """A value in the emulator's own configuration that must lead to a need's file, or to one of the folders."""
+
+    file: str
+    format: Format
+    key: str
+    need: str | None = None
+    folder: str | None = None
+
+
+class Packing(StrEnum):
+    """How game files must lie."""
+
+    LOOSE = "loose"
+    ZIPPED = "zipped"
+    EITHER = "either"
+
+
+class Refusal(Struct, frozen=True, kw_only=True):
+    """An ending that an emulator cannot read, and why."""
+
+    ending: str
+    why: str = ""
+
+
+class Media(Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """What a folder of games may hold. `max_bytes` is the size of the largest file the emulator takes."""
+
+    folder: str
+    accepts: tuple[str, ...]
+    refuses: tuple[Refusal, ...] = ()
+    packing: Packing = Packing.EITHER
+    own_folder: bool = False
+    folder_name: str | None = None
+    max_bytes: int | None = None
+    releases: str | None = None
+
+
+class IdAt(Struct, frozen=True, kw_only=True):
+    """Where a file carries its own id: offset and length in bytes."""
+
+    offset: int
+    length: int
+
+
+class Pair(Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """Files that only work together: for `each` file of a pattern a partner, named by its stem or by its id."""
+
+    folder: str
+    each: str
+    wants: str
+    id_at: IdAt | None = None
+    why: str = ""
+
+
+class Root(Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """What the emulator's device demands of a rig's root: kinds of volume, and the volume's label."""
+
+    volume: tuple[str, ...] = ()
+    label: str | None = None
 
 
 class Sheet(Struct, frozen=True, kw_only=True, omit_defaults=True):
@@ -120,6 +238,10 @@ class Sheet(Struct, frozen=True, kw_only=True, omit_defaults=True):
     order: tuple[str, ...] = ()
     need: tuple[Need, ...] = ()
     unlock: tuple[Unlock, ...] = ()
+    setting: tuple[Setting, ...] = ()
+    media: tuple[Media, ...] = ()
+    pair: tuple[Pair, ...] = ()
+    root: Root = Root()
 
 
 class Installed(Struct, frozen=True, kw_only=True):
@@ -133,10 +255,15 @@ class Installed(Struct, frozen=True, kw_only=True):
 
 
 class Rig(Struct, frozen=True, kw_only=True):
-    """One playing setup as the user wrote it; `at` is made absolute on loading."""
+    """One playing setup as the user wrote it; `at` is made absolute on loading.
+
+    `seen_as` is the root as the device itself calls it; `label` the volume's label, where it cannot be seen from here.
+    """
 
     at: str
+    seen_as: str | None = None
     volume: str = "auto"
+    label: str | None = None
     emulators: dict[str, Installed] = {}
 
 

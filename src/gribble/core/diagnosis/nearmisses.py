@@ -58,20 +58,21 @@ class NearMisses:
     """The near misses found: by need, and what suspects plainly are if they are no dumps."""
 
     def __init__(self) -> None:
-        self._mends: dict[tuple[str, str, str], dict[Key, Mend]] = {}
+        self._mends: dict[tuple[str, str, str, str], dict[Key, Mend]] = {}
         self.no_dumps: dict[Key, str] = {}
 
     def add(self, wanted: Wanted, mend: Mend) -> None:
         """Keep what was found for a need."""
-        self._mends.setdefault((wanted.rig, wanted.emulator, wanted.need.id), {})[key_of(mend.holding)] = mend
+        place = (wanted.rig, wanted.emulator, wanted.need.id, wanted.need.name)
+        self._mends.setdefault(place, {})[key_of(mend.holding)] = mend
 
-    def of(self, rig: str, emulator: str, need: str, holding: Holding) -> Mend | None:
-        """What happened to a holding, as far as a need goes."""
-        return self._mends.get((rig, emulator, need), {}).get(key_of(holding))
+    def of(self, rig: str, emulator: str, need: Need, holding: Holding) -> Mend | None:
+        """What happened to a holding, as far as a need (of a manifest: one file of it) goes."""
+        return self._mends.get((rig, emulator, need.id, need.name), {}).get(key_of(holding))
 
-    def best(self, rig: str, emulator: str, need: str) -> Mend | None:
+    def best(self, rig: str, emulator: str, need: Need) -> Mend | None:
         """The near miss from which a need is best mended: a whole file before halves, the nearest first."""
-        mends = [mend for mend in self._mends.get((rig, emulator, need), {}).values() if mend.mendable]
+        mends = [mend for mend in self._mends.get((rig, emulator, need.id, need.name), {}).values() if mend.mendable]
         return min(mends, key=lambda mend: (mend.partner is not None, nearness(mend.holding, rig)), default=None)
 
 

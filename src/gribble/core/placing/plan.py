@@ -8,8 +8,8 @@ from enum import StrEnum
 
 from msgspec import Struct, field
 
-from gribble.core.audit.findings import Finding, PlaceFinding, Remedy, RigAudit, Verdict
-from gribble.core.catalogue.records import Digests
+from gribble.core.audit.findings import FIXABLE, Finding, PlaceFinding, Remedy, RigAudit, SettingFinding, Verdict
+from gribble.core.catalogue.records import Digests, Format
 from gribble.core.diagnosis.nearmisses import Mend
 from gribble.core.diagnosis.recipes import Recipe
 from gribble.core.paths import fold
@@ -26,6 +26,16 @@ class StepKind(StrEnum):
     RENAME = "rename"
     DISPLACE = "displace"
     MEND = "mend"
+    POINT = "point"
+
+
+class Point(Struct, frozen=True, kw_only=True):
+    """One value of a settings file to be changed: its format and key, what it says now, what it shall say."""
+
+    format: Format
+    key: str
+    was: str
+    value: str
 
 
 class Step(Struct, frozen=True, kw_only=True):
@@ -33,7 +43,8 @@ class Step(Struct, frozen=True, kw_only=True):
 
     Paths on the rig are relative to its root, others absolute. `replaces` is the file now at `to`, spelled as it
     is on disk; it goes to the attic. What an earlier step of the run displaced is read from the attic. A `mend` step
-    makes its content by a recipe, from the file and its partner (other half or key) if it has one.
+    makes its content by a recipe, from the file and its partner (other half or key) if it has one. A `point` step
+    changes one value of the settings file that is at `from`, `to` and `replaces` alike.
     """
 
     rig: str
@@ -47,6 +58,7 @@ class Step(Struct, frozen=True, kw_only=True):
     recipe: Recipe | None = None
     partner: str | None = None
     partner_member: str | None = None
+    point: Point | None = None
     emulator: str = ""
     need: str = ""
 
@@ -83,10 +95,6 @@ class Plan(Struct, frozen=True, kw_only=True):
     def on(self, rig: str) -> tuple[Step, ...]:
         """The steps on one rig."""
         return tuple(step for step in self.steps if step.rig == rig)
-
-
-FIXABLE = (Remedy.RENAME, Remedy.PLACE, Remedy.REPLACE, Remedy.MEND)
-"""The remedies that need nothing from the user."""
 
 
 class _Wish(Struct, frozen=True):
@@ -126,6 +134,8 @@ class _Planner:
         self._leaving = {path for wish in wishes for path in _leaving(wish.place)}
         for wish in wishes:
             self._plan(wish)
+        for emulator in rig.emulators:
+            self.steps += [self._point(emulator.emulator, one) for one in emulator.settings if one.remedy in FIXABLE]
 
     def _wishes(self, by_name: bool) -> Iterable[_Wish]:
         for emulator in self._rig.emulators:
@@ -181,6 +191,20 @@ class _Planner:
             need=wish.finding.need.id,
         )
 
+    def _point(self, emulator: str, found: SettingFinding) -> Step:
+        setting = found.setting
+        return Step(
+            rig=self._rig.rig,
+            step=StepKind.POINT,
+            from_=found.file,
+            to=found.file,
+            replaces=found.file,
+            bytes=found.size,
+            point=Point(format=setting.format, key=setting.key, was=found.value, value=found.wanted),
+            emulator=emulator,
+            need=found.subject,
+        )
+
     def _path(self, holding: Holding) -> str:
         return holding.path if holding.rig == self._rig.rig else str(holding.place)
 
@@ -201,7 +225,7 @@ class _Planner:
             member=use.member,
             to=place.expected,
             bytes_=0 if kind is StepKind.RENAME else use.size,
-            digests=use.digests if place.accept else Digests(),
+            digests=use.digests,
             replaces=replaces,
         )
 

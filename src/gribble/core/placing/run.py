@@ -16,8 +16,9 @@ from gribble.core.diagnosis.recipes import mended
 from gribble.core.errors import ExitCode, GribbleError
 from gribble.core.paths import base, fold, join, parent
 from gribble.core.placing.journal import Begin, Journal, Run
-from gribble.core.placing.plan import Step, StepKind
+from gribble.core.placing.plan import Point, Step, StepKind
 from gribble.core.placing.store import Store, StoreError
+from gribble.core.settings.values import SettingError, value_of, with_value
 from gribble.core.survey.digests import Digester
 
 Opener = Callable[[Path, str | None], Iterator[bytes]]
@@ -101,7 +102,7 @@ class Runner:
         """Write the new content beside its place, prove it, keep the old file, and rename over it."""
         work = _work_name(to, run, number)
         digester = Digester({"sha1", *step.digests.known()})
-        self._store.write(work, _fed(self._content(run, number, step), digester))
+        self._store.write(work, _fed(self._content(run, number, step), digester), like=step.replaces)
         digests = digester.digests()
         if any(digests.get(name) != digest for name, digest in step.digests.known().items()):
             raise _StepError(f"{step.from_} has changed since it was looked at; run gribble plan again")
@@ -136,12 +137,24 @@ class Runner:
         self._store.rename(third, new)
 
     def _content(self, run: Run, number: int, step: Step) -> Iterator[bytes]:
-        """What a step writes: the content it takes as it is, or what its recipe makes of it."""
+        """What a step writes: the content it takes as it is, or what its recipe or its new value makes of it."""
+        if step.point is not None:
+            return iter([self._pointed(step, step.point)])
         blocks = self._open(run, number, step.from_, step.member)
         if step.recipe is None:
             return blocks
         partner = self._open(run, number, step.partner, step.partner_member) if step.partner else iter(())
         return iter([mended(b"".join(blocks), step.recipe, b"".join(partner))])
+
+    def _pointed(self, step: Step, point: Point) -> bytes:
+        """A settings file with its new value; it may have it already, where a run was cut short."""
+        data = b"".join(self._store.read(step.from_))
+        try:
+            if value_of(data, point.format, point.key) not in (point.was, point.value):
+                raise _StepError(f"{point.key} in {step.from_} has changed since; run gribble plan again")
+            return with_value(data, point.format, point.key, point.value)
+        except SettingError as error:
+            raise _StepError(f"{step.from_} {error}") from error
 
     def _open(self, run: Run, number: int, path: str, member: str | None) -> Iterator[bytes]:
         """A content that a step takes; what this run has displaced before is read from the attic."""

@@ -22,8 +22,11 @@ class Store(Protocol):
     def read(self, path: str, member: str | None = None) -> Iterator[bytes]:
         """The content of a file, or of a member of an archive, block by block."""
 
-    def write(self, path: str, blocks: Iterator[bytes]) -> None:
-        """Write a new file and flush it to the disk; what was there under this name is written over."""
+    def write(self, path: str, blocks: Iterator[bytes], like: str | None = None) -> None:
+        """Write a new file and flush it to the disk; what was there under this name is written over.
+
+        It gets the permissions of the file `like`, which it is going to replace, where the store has any.
+        """
 
     def rename(self, old: str, new: str) -> None:
         """Rename a file over whatever is at the new name, in one instant, and flush the folders."""

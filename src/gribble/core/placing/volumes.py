@@ -1,7 +1,8 @@
-"""What a volume can hold: whether it folds case."""
+"""What a volume is, and what it can hold: its kind, its label, whether it folds case."""
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 
 FOLDING = {"fat32": True, "exfat": True, "ntfs": True, "apfs": True, "ext4": False}
@@ -20,3 +21,40 @@ def folds_case(volume: str, root: Path) -> bool:
         return other.name != root.name and other.samefile(root)
     except OSError:
         return False
+
+
+_KINDS = {
+    "vfat": "fat32", "msdos": "fat32", "fat32": "fat32", "fat": "fat32", "exfat": "exfat", "ntfs": "ntfs",
+    "ntfs3": "ntfs", "fuseblk": "ntfs", "ext2": "ext4", "ext3": "ext4", "ext4": "ext4", "apfs": "apfs",
+}  # fmt: skip
+"""Kinds of volume by the names that operating systems give them."""
+
+_LABELS = Path("/dev/disk/by-label")
+
+
+def volume_of(root: Path) -> tuple[str, str]:
+    """The kind of volume a folder lies on, and its label; empty where that cannot be told."""
+    import psutil
+
+    try:
+        place = root.resolve()
+        volumes = [part for part in psutil.disk_partitions(all=True) if place.is_relative_to(part.mountpoint)]
+    except (OSError, psutil.Error):
+        return "", ""
+    if not volumes:
+        return "", ""
+    volume = max(volumes, key=lambda part: len(part.mountpoint))
+    return _KINDS.get(volume.fstype.lower(), ""), _label_of(volume.device, volume.mountpoint)
+
+
+def _label_of(device: str, mountpoint: str) -> str:
+    """A volume's label as Linux lists it, or as macOS mounts it; empty elsewhere."""
+    if mountpoint.startswith("/Volumes/"):
+        return Path(mountpoint).name
+    try:
+        for link in _LABELS.iterdir():
+            if link.samefile(device):
+                return os.fsdecode(link.name.encode().decode("unicode_escape").encode("latin-1"))
+    except OSError:
+        pass
+    return ""

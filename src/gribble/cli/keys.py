@@ -1,0 +1,184 @@
+"""`gribble keys`: key files checked and merged; a key's value is never shown."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Annotated, Optional
+
+import typer
+
+from gribble.cli.app import command
+from gribble.cli.options import ConfigOption, JsonOption, RigOption, VerboseOption
+
+if TYPE_CHECKING:
+    from gribble.cli.session import Session
+    from gribble.core.catalogue.records import Need
+    from gribble.views.keys import Checked
+
+_ABOUT = "Key files, checked and merged. A key's value is never shown."
+EmulatorOption = Annotated[
+    Optional[str],  # noqa: UP045
+    typer.Option("--emulator", metavar="EMULATOR", help="Whose keys they are (default: told by the names).",
+                 show_default=False),
+]  # fmt: skip
+
+
+@command("check", group="keys", about=_ABOUT)
+def check(
+    files: Annotated[
+        Optional[list[str]],  # noqa: UP045
+        typer.Argument(metavar="[FILE]...", help="Key files (default: those on your rigs).", show_default=False),
+    ] = None,
+    emulator: EmulatorOption = None,
+    rig: RigOption = None,
+    json: JsonOption = False,
+    verbose: VerboseOption = False,
+    config: ConfigOption = None,
+) -> int:
+    """Which keys of a file are right, missing, malformed or wrong.
+
+    Example: gribble keys check drawer/petrel.keys
+    """
+    from gribble.cli.session import Session, scope_of
+    from gribble.core.errors import ExitCode
+    from gribble.views.keys import keys_json, show_keys
+
+    with Session(config) as session:
+        needs = _needs(session, emulator)
+        if files:
+            checked = [_check_file(path, needs) for path in files]
+        else:
+            checked = _check_rigs(session, scope_of(rig, [emulator] if emulator else None))
+        if json:
+            session.screen.json(keys_json(checked))
+        else:
+            show_keys(session.screen, checked, verbose=verbose)
+        return ExitCode.CLEAN if all(one.met for one in checked) else ExitCode.ATTENTION
+
+
+@command("merge", group="keys", about=_ABOUT)
+def merge(
+    files: Annotated[list[str], typer.Argument(metavar="FILE FILE...", help="Key files to put together.")],
+    out: Annotated[str, typer.Option("--out", metavar="FILE", help="The file to write; must not be there yet.")],
+    emulator: EmulatorOption = None,
+    config: ConfigOption = None,
+) -> int:
+    """Put the keys of several files into one. Where values differ, the sheet's fingerprint decides.
+
+    Example: gribble keys merge drawer/a.keys drawer/b.keys --out petrel.keys
+    """
+    from pathlib import Path
+
+    from gribble.cli.session import Session
+    from gribble.core.audit.keys import MergeError, judge_keys, likeliest_need, merge_keys, read_keys
+    from gribble.core.errors import ExitCode, GribbleError
+    from gribble.stores.local import write_new
+    from gribble.views.looks import count
+
+    target = Path(out).absolute()
+    with Session(config) as session:
+        session.refuse_source(target, "--out")
+        needs = _needs(session, emulator)
+        contents = [_read(path) for path in files]
+        for path, data in zip(files, contents, strict=True):
+            if fault := read_keys(data).fault:
+                raise GribbleError(f"{path} {fault}", fix="Name key files only.")
+        try:
+            merged = merge_keys(contents, [key for _, need in needs for key in need.key])
+        except MergeError as error:
+            raise GribbleError(
+                f"the files have different values for {error}, and no fingerprint tells which is right",
+                fix="Nothing was written. Take the wrong lines out of one of them, or find a sheet with fingerprints.",
+                code=ExitCode.ATTENTION,
+            ) from error
+        write_new(target, merged)
+        file = read_keys(merged)
+        session.screen.say(f"{out}: {count(len(file.entries), 'key')} from {count(len(files), 'file')}.")
+        if best := likeliest_need(file, needs):
+            name, need = best
+            judged = judge_keys(need, file)
+            session.screen.say(f"For {name}'s {need.called} it is {judged.verdict}: {judged.reason}.")
+        session.screen.next(f"gribble keys check {out}", "or put it into a source, and gribble place takes it")
+        return ExitCode.CLEAN
+
+
+def _needs(session: Session, emulator: str | None) -> list[tuple[str, Need]]:
+    """The keys needs of the catalogue, or of one emulator."""
+    from gribble.core.catalogue.tables import suggest
+    from gribble.core.errors import GribbleError
+
+    sheets = session.catalogue.sheets
+    if emulator is not None and emulator not in sheets:
+        raise GribbleError(f"no sheet for '{emulator}'{suggest(emulator, list(sheets))}")
+    chosen = [sheets[emulator]] if emulator else list(sheets.values())
+    needs = [(sheet.emulator, need) for sheet in chosen for need in sheet.need if need.key]
+    if not needs:
+        what = f"{emulator} needs" if emulator else "no emulator of the catalogue needs"
+        raise GribbleError(f"{what} {'no' if emulator else 'any'} keys", fix="gribble needs lists what is needed.")
+    return needs
+
+
+def _check_file(path: str, needs: list[tuple[str, Need]]) -> Checked:
+    from gribble.core.audit.keys import judge_keys, likeliest_need, read_keys
+    from gribble.views.keys import Checked
+
+    file = read_keys(_read(path))
+    best = likeliest_need(file, needs)
+    if best is None:
+        return Checked(path, "", "", None, file.fault or "no name in it is known to a sheet", file.odd_lines)
+    emulator, need = best
+    return Checked(path, emulator, need.called, judge_keys(need, file), "", file.odd_lines)
+
+
+def _check_rigs(session: Session, scope: object) -> list[Checked]:
+    """The key files at their places on the rigs, and where one is missing, that it is."""
+    from gribble.core.audit.findings import Verdict
+    from gribble.core.audit.keys import judge_keys
+    from gribble.core.diagnosis.nearmisses import key_of
+    from gribble.core.world import Scope
+    from gribble.views.check import shorten
+    from gribble.views.keys import Checked
+
+    assert isinstance(scope, Scope)
+    world = session.look(scope)
+    read = {key_of(holding): file for holding, file in world.readings().key_files}
+    checked = []
+    for rig in world.audit(scope):
+        for emulator in rig.emulators:
+            for finding in emulator.findings:
+                place = finding.chief
+                if not finding.need.key:
+                    continue
+                path = shorten(f"{rig.root}/{place.expected}")
+                file = read.get(key_of(place.found)) if place.found and place.found.rig == rig.rig else None
+                judged = judge_keys(finding.need, file) if file else None
+                fault = "" if judged else f"{place.verdict}: {finding.reason}"
+                odd = file.odd_lines if file else ()
+                absent = place.verdict in (Verdict.MISSING, Verdict.ASTRAY)
+                checked.append(
+                    Checked(
+                        path,
+                        emulator.emulator,
+                        finding.need.called,
+                        judged,
+                        fault,
+                        odd,
+                        place.verdict if absent else "",
+                    )
+                )
+    return checked
+
+
+def _read(path: str) -> bytes:
+    from pathlib import Path
+
+    from gribble.core.audit.keys import MAX_BYTES
+    from gribble.core.errors import GribbleError, reason_of
+
+    try:
+        place = Path(path)
+        if not place.is_file():
+            raise GribbleError(f"{path} is no file", fix="Check the path.")
+        with place.open("rb") as stream:
+            return stream.read(MAX_BYTES + 1)  # one byte more than a key file may have tells that it is none
+    except OSError as error:
+        raise GribbleError(f"{path} cannot be read: {reason_of(error)}", fix="Check the path.") from error

@@ -1,0 +1,65 @@
+"""Firmware, keys and release must fit one another: what the ways are where they do not."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from gribble.core.audit.findings import Way
+from gribble.core.audit.judging import Judge
+from gribble.core.audit.stock import Stock
+from gribble.core.catalogue.config import Fitted
+from gribble.core.catalogue.records import Accept, Kind, Need
+
+
+def ways_to_fit(
+    fitted: Fitted, need: Need, in_place: Accept | None, lacks: frozenset[str], stock: Stock, judge: Judge, rig: str
+) -> tuple[Way, ...]:
+    """The ways to make a firmware fit: another firmware, more keys, another release of the emulator.
+
+    `in_place` is the content that lies there, which the release or the keys do not fit; `lacks` are the names it
+    requires in vain.
+    """
+    return (
+        *_firmware(need, in_place, stock, rig),
+        *_keys(fitted, lacks, judge),
+        *_release(fitted, need, in_place, stock, rig),
+    )
+
+
+def _firmware(need: Need, in_place: Accept | None, stock: Stock, rig: str) -> Iterator[Way]:
+    others = [accept for accept in need.accept if accept != in_place]
+    for accept in others:
+        copies = stock.copies(accept, rig)
+        if copies:
+            keys = f", and requires {', '.join(accept.requires_keys)}" if accept.requires_keys else ""
+            yield Way(
+                change=_what(need),
+                words=f"{accept.called or need.called} works with this release{keys}",
+                held=copies[0],
+            )
+    if others and not any(stock.copies(accept, rig) for accept in others):
+        names = " or ".join(accept.called or need.called for accept in others)
+        yield Way(change=_what(need), words=f"{names} would fit this release, but is not held")
+
+
+def _what(need: Need) -> str:
+    return "firmware" if need.kind == Kind.FIRMWARE else "file"
+
+
+def _keys(fitted: Fitted, lacks: frozenset[str], judge: Judge) -> Iterator[Way]:
+    if not lacks:
+        return
+    names = ", ".join(sorted(lacks))
+    for need in fitted.needs:
+        if need.kind is Kind.KEYS and (best := judge.best_keys_with(need, lacks)):
+            yield Way(change="keys", words=f"this key file has {names}", held=best)
+            return
+    yield Way(change="keys", words=f"no key file that is held has {names}")
+
+
+def _release(fitted: Fitted, need: Need, in_place: Accept | None, stock: Stock, rig: str) -> Iterator[Way]:
+    for accept in fitted.other_releases.get(need.id, ()):
+        held = stock.copies(accept, rig)
+        if accept == in_place or held:
+            words = f"{accept.called or need.called} works with release {accept.releases} of {fitted.title}"
+            yield Way(change="release", words=words, held=held[0] if held else None)

@@ -1,0 +1,251 @@
+"""Key files: text files of `name = hex` lines, parsed and judged without ever keeping a key's value.
+
+A value lives only while its line is read; what stays is its length and its SHA-256, which the sheet may know.
+Comments (`#`, `;`), blank lines, CR LF and a byte-order mark are fine.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterable, Iterator
+from enum import StrEnum
+from string import hexdigits
+
+from msgspec import Struct
+
+from gribble.core.audit.stock import nearness
+from gribble.core.catalogue.records import Digests, Key, Kind, Level, Need
+from gribble.core.paths import base, fold
+from gribble.core.survey.survey import Holding
+
+MAX_BYTES = 1 << 20
+"""A larger file is no key file."""
+
+MOST_CANDIDATES = 200
+"""How many files are read in search of key files, nearest first."""
+
+_TEXT_ENDINGS = ("keys", "key", "txt", "ini", "cfg", "conf")
+
+
+class KeyVerdict(StrEnum):
+    """What is true of one key in a file."""
+
+    SOUND = "sound"
+    UNPROVEN = "unproven"
+    MISSING = "missing"
+    MALFORMED = "malformed"
+    CONFLICTING = "conflicting"
+    IMPOSTER = "imposter"
+
+
+class Entry(Struct, frozen=True, kw_only=True):
+    """One name in a key file: the lines it stands on, length in bytes and SHA-256 of its value, or what is wrong."""
+
+    lines: tuple[int, ...]
+    bytes: int = 0
+    sha256: str = ""
+    fault: str = ""
+    conflicting: bool = False
+
+
+class KeyFile(Struct, frozen=True, kw_only=True):
+    """A key file as read: its entries by name, how many lines are no entries, the digests of the whole file.
+
+    `fault` says why it is no key file at all.
+    """
+
+    entries: dict[str, Entry] = {}
+    odd_lines: tuple[int, ...] = ()
+    digests: Digests = Digests()
+    fault: str = ""
+
+
+class KeyFinding(Struct, frozen=True, kw_only=True):
+    """What is true of one key that a need asks for."""
+
+    key: Key
+    verdict: KeyVerdict
+    reason: str = ""
+
+    @property
+    def usable(self) -> bool:
+        """Whether nothing speaks against it."""
+        return self.verdict in (KeyVerdict.SOUND, KeyVerdict.UNPROVEN)
+
+
+class KeysJudgement(Struct, frozen=True, kw_only=True):
+    """A key file measured against a need: `verdict` is sound, unproven, damaged or imposter."""
+
+    verdict: str
+    reason: str
+    keys: tuple[KeyFinding, ...] = ()
+    unknown: int = 0
+
+    @property
+    def usable(self) -> frozenset[str]:
+        """The names of the keys that nothing speaks against."""
+        return frozenset(found.key.name for found in self.keys if found.usable)
+
+
+def read_keys(data: bytes) -> KeyFile:
+    """The key file in some bytes. Never fails: what it is not, `fault` says."""
+    digests = Digests(sha1=hashlib.sha1(data, usedforsecurity=False).hexdigest())
+    if len(data) > MAX_BYTES:
+        return KeyFile(fault=f"is larger than {MAX_BYTES >> 20} MiB, which no key file is", digests=digests)
+    if data.startswith((b"\xff\xfe", b"\xfe\xff")):
+        return KeyFile(fault="is UTF-16 text; save it as UTF-8", digests=digests)
+    if b"\0" in data:
+        return KeyFile(fault="is no text file", digests=digests)
+    entries: dict[str, Entry] = {}
+    odd = []
+    for number, name, value in _lines(data):
+        if name:
+            entries[name] = _joined(entries.get(name), _entry(number, value))
+        else:
+            odd.append(number)
+    if not entries:
+        return KeyFile(fault="holds no line `name = hex`", odd_lines=tuple(odd), digests=digests)
+    return KeyFile(entries=entries, odd_lines=tuple(odd), digests=digests)
+
+
+def _lines(data: bytes) -> Iterator[tuple[int, str, str]]:
+    """The lines that are no comments: number, name and value; an empty name where a line has none."""
+    text = data.decode("utf-8", "surrogateescape").removeprefix("\ufeff")
+    for number, line in enumerate(text.split("\n"), start=1):
+        line = line.strip()
+        if not line or line.startswith(("#", ";")):
+            continue
+        name, equals, value = line.partition("=")
+        yield number, name.strip() if equals else "", value.partition(";")[0].partition("#")[0].strip()
+
+
+class MergeError(Exception):
+    """Key files contradict each other where no fingerprint can settle it; the text names the keys, never a value."""
+
+
+def merge_keys(files: Iterable[bytes], keys: Iterable[Key]) -> bytes:
+    """One key file with every name of several, in the order in which they are first met.
+
+    Where values differ, the one that a fingerprint of `keys` proves is taken. Raises MergeError where none does.
+    """
+    proofs = {key.name: key.sha256 for key in keys if key.sha256}
+    values: dict[str, dict[str, str]] = {}
+    for data in files:
+        for number, name, value in _lines(data):
+            entry = _entry(number, value)
+            if name and not entry.fault:
+                values.setdefault(name, {}).setdefault(entry.sha256, value)
+    conflicts = [name for name, found in values.items() if len(found) > 1 and proofs.get(name) not in found]
+    if conflicts:
+        raise MergeError(", ".join(conflicts))
+    chosen = {name: found.get(proofs.get(name, ""), next(iter(found.values()))) for name, found in values.items()}
+    return "".join(f"{name} = {value}\n" for name, value in chosen.items()).encode("utf-8", "surrogateescape")
+
+
+def likeliest_need(file: KeyFile, needs: Iterable[tuple[str, Need]]) -> tuple[str, Need] | None:
+    """The emulator and its need that know most of a key file's names; None where none knows any."""
+    best, most = None, 0
+    for emulator, need in needs:
+        known = len(file.entries.keys() & {key.name for key in need.key})
+        if known > most:
+            best, most = (emulator, need), known
+    return best
+
+
+def _entry(line: int, value: str) -> Entry:
+    if not value:
+        return Entry(lines=(line,), fault="has no value")
+    if not set(value) <= set(hexdigits):
+        return Entry(lines=(line,), fault="has a value that is not hex digits")
+    if len(value) % 2:
+        return Entry(lines=(line,), fault="has an odd number of hex digits")
+    raw = bytes.fromhex(value)
+    return Entry(lines=(line,), bytes=len(raw), sha256=hashlib.sha256(raw).hexdigest())
+
+
+def _joined(first: Entry | None, second: Entry) -> Entry:
+    """A name that stands there again: harmless with the same value."""
+    if first is None:
+        return second
+    differs = first.conflicting or (first.sha256, first.fault) != (second.sha256, second.fault)
+    lines = (*first.lines, *second.lines)
+    return Entry(
+        lines=lines, bytes=first.bytes, sha256=first.sha256, fault=first.fault or second.fault, conflicting=differs
+    )
+
+
+def judge_keys(need: Need, file: KeyFile) -> KeysJudgement:
+    """A key file measured against what a need asks for (DESIGN.md section 13)."""
+    if file.fault:
+        return KeysJudgement(verdict="imposter", reason=f"it {file.fault}")
+    found = tuple(_find(key, file.entries.get(key.name)) for key in need.key)
+    unknown = len(file.entries.keys() - {key.name for key in need.key})
+    wanted = [one for one in found if one.key.level is Level.MUST] or list(found)
+    wrong = [one for one in wanted if one.verdict is KeyVerdict.IMPOSTER]
+    lacking = [one for one in wanted if not one.usable]
+    unproven = [one for one in wanted if one.verdict is KeyVerdict.UNPROVEN]
+    if wrong:
+        verdict, reason = "imposter", f"{_say(wrong)} not the right one"
+    elif lacking and any(one.key.level is Level.MUST for one in lacking):
+        verdict, reason = "damaged", "; ".join(f"{one.key.name} {one.reason}" for one in lacking)
+    elif unproven or lacking or not wanted:
+        verdict = "unproven"
+        names = ", ".join(one.key.name for one in unproven)
+        reason = f"{names}: the sheet gives no fingerprint to prove it" if names else "nothing in it can be proven"
+    else:
+        verdict, reason = "sound", f"{len(wanted)} of {len(wanted)} keys proven"
+    if unknown:
+        reason += f"; {unknown} {'name' if unknown == 1 else 'names'} that the sheet does not know"
+    return KeysJudgement(verdict=verdict, reason=reason, keys=found, unknown=unknown)
+
+
+def _say(keys: list[KeyFinding]) -> str:
+    return f"{', '.join(one.key.name for one in keys)} {'is' if len(keys) == 1 else 'are'}"
+
+
+def _find(key: Key, entry: Entry | None) -> KeyFinding:
+    def found(verdict: KeyVerdict, reason: str = "") -> KeyFinding:
+        return KeyFinding(key=key, verdict=verdict, reason=reason)
+
+    if entry is None:
+        return found(KeyVerdict.MISSING, "is missing")
+    where = f"(line {', '.join(map(str, entry.lines))})"
+    if entry.conflicting:
+        return found(KeyVerdict.CONFLICTING, f"stands there with different values {where}")
+    if entry.fault:
+        return found(KeyVerdict.MALFORMED, f"{entry.fault} {where}")
+    if key.bytes is not None and entry.bytes != key.bytes:
+        return found(KeyVerdict.MALFORMED, f"has {entry.bytes} bytes where {key.bytes} are right {where}")
+    if key.sha256 is None:
+        return found(KeyVerdict.UNPROVEN, "the sheet gives no fingerprint")
+    if entry.sha256 != key.sha256:
+        return found(KeyVerdict.IMPOSTER, f"is not the right one {where}")
+    return found(KeyVerdict.SOUND)
+
+
+def key_candidates(needs: Iterable[Need], holdings: Iterable[Holding], rig: str) -> list[Holding]:
+    """The holdings that could be key files for some needs, by ending or stem and by size; nearest first.
+
+    A text file too small to hold the keys that must be there is ruled out.
+    """
+    wanted = [need for need in needs if need.kind is Kind.KEYS and need.key]
+    if not wanted:
+        return []
+    least = min(map(_least_bytes, wanted))
+    names = {fold(name) for need in wanted for name in need.names}
+    stems = {name.partition(".")[0] for name in names}
+    endings = {*_TEXT_ENDINGS, *(name.rpartition(".")[2] for name in names)}
+
+    def likely(holding: Holding) -> bool:
+        name = fold(base(holding.member or holding.path))
+        if name in names:
+            return holding.size <= MAX_BYTES
+        fits = least <= holding.size <= MAX_BYTES
+        return fits and (name.rpartition(".")[2] in endings or name.partition(".")[0] in stems)
+
+    chosen = [holding for holding in holdings if not holding.link and likely(holding)]
+    return sorted(chosen, key=lambda holding: nearness(holding, rig))[:MOST_CANDIDATES]
+
+
+def _least_bytes(need: Need) -> int:
+    return sum(len(key.name) + 1 + 2 * (key.bytes or 1) for key in need.key if key.level is Level.MUST)

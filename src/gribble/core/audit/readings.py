@@ -1,0 +1,21 @@
+"""What an audit knows of contents beyond their digests: key files, settings files and ids, read beforehand."""
+
+from __future__ import annotations
+
+from msgspec import Struct
+
+from gribble.core.audit.keys import KeyFile
+from gribble.core.diagnosis.nearmisses import Key
+from gribble.core.survey.survey import Holding
+
+
+class Readings(Struct, frozen=True, kw_only=True):
+    """Contents that were read for one audit.
+
+    `key_files` are all that could be key files, nearest first; `settings` are settings files by rig and path, or why
+    they could not be read; `ids` are what files say of themselves, by file, offset and length.
+    """
+
+    key_files: tuple[tuple[Holding, KeyFile], ...] = ()
+    settings: dict[tuple[str, str], bytes | str] = {}
+    ids: dict[tuple[Key, int, int], str] = {}

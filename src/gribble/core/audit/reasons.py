@@ -1,0 +1,126 @@
+"""Why an emulator will not run: its findings in the order in which they are best put right (DESIGN.md section 13)."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from enum import IntEnum
+
+from msgspec import Struct
+
+from gribble.core.audit.findings import (
+    EmulatorAudit,
+    Finding,
+    Remedy,
+    RigAudit,
+    SettingFinding,
+    State,
+    Verdict,
+)
+from gribble.core.catalogue.records import Kind, Level
+from gribble.core.survey.survey import Holding
+
+
+class Order(IntEnum):
+    """What must be fixed first."""
+
+    RIG = 0
+    RELEASE = 1
+    MISSING = 2
+    WRONG = 3
+    KEYS = 4
+    SETTINGS = 5
+    MEDIA = 6
+    BETTER = 7
+
+
+class Reason(Struct, frozen=True, kw_only=True):
+    """One reason: what it is about (`kind`: rig, release, need, setting, media or pair), where, and what would help.
+
+    `release` is another release that would help, `merge` the key files that would together.
+    """
+
+    order: Order
+    kind: str
+    subject: str
+    file: str
+    verdict: str
+    words: str
+    remedy: Remedy = Remedy.NONE
+    finding: Finding | None = None
+    merge: tuple[Holding, ...] = ()
+
+
+def reasons(rig: RigAudit, emulator: EmulatorAudit) -> tuple[Reason, ...]:
+    """Every reason, first things first. Extras are none, and an emulator that is ready has none but its games."""
+    return tuple(sorted(_reasons(rig, emulator), key=lambda reason: reason.order))
+
+
+def _reasons(rig: RigAudit, emulator: EmulatorAudit) -> Iterator[Reason]:
+    for demand in emulator.root:
+        if not demand.met:
+            words = f"the {'volume' if demand.demand == 'volume' else 'label of the volume'} {demand.reason}"
+            yield Reason(
+                order=Order.RIG, kind="rig", subject=rig.rig, file=rig.root, verdict=demand.verdict, words=words
+            )
+    if emulator.note and emulator.state is not State.READY:
+        yield Reason(
+            order=Order.RELEASE,
+            kind="release",
+            subject=emulator.emulator,
+            file="",
+            verdict=Verdict.UNPROVEN,
+            words=emulator.note,
+        )
+    for finding in emulator.findings:
+        if not finding.met and finding.need.level is not Level.EXTRA:
+            yield _of_need(finding)
+    for setting in emulator.settings:
+        if not setting.met and setting.level is not Level.EXTRA:
+            yield _of_setting(setting)
+    for game in emulator.games or ():
+        yield Reason(
+            order=Order.MEDIA,
+            kind=game.rule,
+            subject=game.file,
+            file=game.file,
+            verdict=game.verdict,
+            words=game.reason,
+        )
+
+
+def _of_need(finding: Finding) -> Reason:
+    place = finding.chief
+    return Reason(
+        order=_order(finding),
+        kind="need",
+        subject=finding.need.id,
+        file=place.expected,
+        verdict=place.verdict,
+        words=finding.reason,
+        remedy=place.remedy,
+        finding=finding,
+        merge=finding.merge,
+    )
+
+
+def _order(finding: Finding) -> Order:
+    place = finding.chief
+    if finding.need.level is Level.BETTER:
+        return Order.BETTER
+    if finding.need.kind is Kind.KEYS or finding.lacks:
+        return Order.KEYS
+    if place.remedy is Remedy.OBTAIN and any(way.change == "release" for way in finding.ways):
+        return Order.RELEASE
+    return Order.MISSING if place.verdict in (Verdict.MISSING, Verdict.ASTRAY) else Order.WRONG
+
+
+def _of_setting(found: SettingFinding) -> Reason:
+    return Reason(
+        order=Order.BETTER if found.level is Level.BETTER else Order.SETTINGS,
+        kind="setting",
+        subject=found.setting.key,
+        file=found.file,
+        verdict=found.verdict,
+        words=found.reason,
+        remedy=found.remedy,
+    )

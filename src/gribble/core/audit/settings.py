@@ -1,0 +1,151 @@
+"""Settings: whether the emulator's own configuration leads to the right file, and what it should say instead."""
+
+from __future__ import annotations
+
+from gribble.core.audit.findings import FIXABLE, Finding, Remedy, SettingFinding, Verdict
+from gribble.core.audit.judging import Judge
+from gribble.core.audit.shelf import RigWorld, Shelf
+from gribble.core.catalogue.config import Fitted
+from gribble.core.catalogue.records import Level, Setting
+from gribble.core.paths import base
+from gribble.core.settings.leads import Frame, Lead, leads, written
+from gribble.core.settings.values import SettingError, value_of
+
+
+class SettingsAuditor:
+    """Audits the settings of one rig's emulators, once their needs are."""
+
+    def __init__(self, rig: RigWorld, shelf: Shelf, judge: Judge, files: dict[tuple[str, str], bytes | str]) -> None:
+        self._rig = rig
+        self._shelf = shelf
+        self._judge = judge
+        self._files = files
+        self._folders = shelf.folders
+
+    def audit(self, fitted: Fitted, findings: tuple[Finding, ...]) -> tuple[SettingFinding, ...]:
+        """What is true of each setting of an emulator, gaps that the user accepts left out."""
+        by_need = {finding.need.id: finding for finding in findings}
+        found = []
+        for setting in fitted.setting:
+            finding = by_need[setting.need] if setting.need else None
+            if finding is None or not finding.ignored:
+                found.append(self._find(fitted, setting, finding, findings))
+        return tuple(found)
+
+    def _find(
+        self, fitted: Fitted, setting: Setting, finding: Finding | None, findings: tuple[Finding, ...]
+    ) -> SettingFinding:
+        subject = finding.need.id if finding else setting.folder or ""
+        level = finding.need.level if finding else Level.MUST
+
+        def found(verdict: Verdict, reason: str, value: str = "", wanted: str | None = None) -> SettingFinding:
+            return SettingFinding(
+                setting=setting,
+                file=setting.file,
+                level=level,
+                subject=subject,
+                verdict=verdict,
+                remedy=Remedy.NONE if wanted is None else Remedy.POINT,
+                reason=reason,
+                value=value,
+                wanted=wanted or "",
+                size=len(data),
+            )
+
+        data = self._files.get((self._rig.name, setting.file), "is not there")
+        if isinstance(data, str):
+            hint = f"; start {fitted.title} once, so that it writes it" if data == "is not there" else ""
+            return found(Verdict.MISSING, f"{base(setting.file)} {data}{hint}")
+        try:
+            value = value_of(data, setting.format, setting.key)
+        except SettingError as error:
+            missing = str(error).startswith("has no ")
+            hint = f"; set it once in {fitted.title} itself" if missing else ""
+            return found(Verdict.MISSING if missing else Verdict.DAMAGED, f"{base(setting.file)} {error}{hint}")
+        frame = self._frame(setting)
+        ways, fault = leads(value, frame)
+        targets = self._targets(fitted, setting, finding, findings)
+        verdict, reason = self._follow(fitted, finding, findings, ways, targets)
+        reason = f"it says {value}, which {fault or reason}" if value.strip() else "it says nothing"
+        if verdict in (Verdict.SOUND, Verdict.UNPROVEN):
+            return found(verdict, reason, value)
+        target = self._target(finding, findings, targets)
+        return found(verdict, reason, value, None if target is None else written(target, value, frame))
+
+    def _frame(self, setting: Setting) -> Frame:
+        rig = self._rig
+        return Frame(
+            anchor=rig.seen_as or rig.root,
+            root=rig.root,
+            file=setting.file,
+            folders=self._folders,
+            folds_case=rig.folds_case,
+        )
+
+    def _targets(
+        self, fitted: Fitted, setting: Setting, finding: Finding | None, findings: tuple[Finding, ...]
+    ) -> list[str]:
+        """The places to which a value may lead: a folder, or those of a need and of the others of its choice."""
+        if finding is None:
+            return [fitted.folders[setting.folder or ""]]
+        places = [place for other in _choice(finding, findings) for place in other.places]
+        return [place.expected for place in places]
+
+    def _target(self, finding: Finding | None, findings: tuple[Finding, ...], targets: list[str]) -> str | None:
+        """Where the value should lead: where the file is or will be. None where there is no file to lead to."""
+        if finding is None:
+            return targets[0]
+        for other in _choice(finding, findings):
+            place = other.places[0]
+            if not other.spared and (other.in_place or place.met):
+                sound = place.found and place.verdict in (Verdict.SOUND, Verdict.UNPROVEN)
+                return place.found.path if place.found and sound else place.expected
+        for other in _choice(finding, findings):
+            if not other.spared and other.places[0].remedy in FIXABLE:
+                return other.places[0].expected
+        return None
+
+    def _follow(
+        self,
+        fitted: Fitted,
+        finding: Finding | None,
+        findings: tuple[Finding, ...],
+        ways: list[Lead],
+        targets: list[str],
+    ) -> tuple[Verdict, str]:
+        """What a value leads to, by the reading that serves best."""
+        reasons: list[tuple[Verdict, str]] = []
+        for lead in ways:
+            path = lead.path
+            if finding is None:
+                if self._shelf.key(path) == self._shelf.key(targets[0]):
+                    return Verdict.SOUND, f"leads to {path}"
+                reasons.append((Verdict.IMPOSTER, f"leads to {path or 'the root'}, not to {targets[0]}"))
+                continue
+            holding = self._shelf.at(path)
+            faults = []
+            for other in _choice(finding, findings):
+                judgement = self._judge.judge(fitted, other.need, holding) if holding else None
+                if holding and judgement and judgement.accepted:
+                    proven = bool(other.need.key or judgement.proof != "none")
+                    if proven or holding.path in targets:
+                        return Verdict.SOUND if proven else Verdict.UNPROVEN, f"leads to {path}, the right file"
+                elif judgement:
+                    faults.append(judgement.fault)
+            if any(self._shelf.key(path) == self._shelf.key(target) for target in targets):
+                return Verdict.SOUND, f"leads to {path}, where {finding.need.called} belongs"
+            if holding:
+                why = faults[0] if faults else "which cannot be proven"
+                reasons.append((Verdict.IMPOSTER, f"leads to {path}, but {why}"))
+            elif twin := self._shelf.in_other_case(path):
+                reasons.append((Verdict.MISSING, f"leads to {path}; it is spelled {base(twin.path)} there"))
+            else:
+                reasons.append((Verdict.MISSING, f"leads to {path}, where nothing is"))
+        return min(reasons, key=lambda pair: pair[0] is Verdict.MISSING, default=(Verdict.IMPOSTER, ""))
+
+
+def _choice(finding: Finding, findings: tuple[Finding, ...]) -> list[Finding]:
+    """A need and, where it has a choice, the others of it: any of them will do."""
+    if finding.need.choice is None:
+        return [finding]
+    return [other for other in findings if other.need.choice == finding.need.choice]

@@ -1,0 +1,78 @@
+"""Checksum lists: many files with a digest each, in the forms that `sha256sum` and its kin write.
+
+Read are `<digest>  <path>` (a `*` before the path marks binary mode), the tagged form of the BSD tools,
+`SHA256 (<path>) = <digest>`, and comments after `#` or `;`. Source: the manual pages of GNU coreutils' `sha256sum`
+(which also gives the leading backslash that marks an escaped path) and of FreeBSD's `sha256`.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from pathlib import Path
+
+from msgspec import structs
+
+from gribble.core.catalogue.records import HEX_LENGTHS, ManifestFile
+from gribble.core.errors import reason_of
+from gribble.core.paths import fold, join, path_fault
+
+_ALGORITHMS = {length: name for name, length in HEX_LENGTHS.items()}
+_PLAIN = re.compile(r"^(?P<escaped>\\)?(?P<digest>[0-9A-Fa-f]+) [ *](?P<path>.+)$")
+_TAGGED = re.compile(r"^(?P<escaped>\\)?(?P<tag>[A-Za-z0-9-]+) \((?P<path>.+)\) = (?P<digest>[0-9A-Fa-f]+)$")
+_TAGS = {"CRC32": "crc32", "MD5": "md5", "SHA1": "sha1", "SHA256": "sha256"}
+MAX_BYTES = 64 << 20
+"""Longer lists are refused."""
+
+
+def read_checksums(path: Path) -> tuple[tuple[ManifestFile, ...], list[str]]:
+    """The files of a checksum list, and its mistakes in words, each with its line."""
+    try:
+        if path.stat().st_size > MAX_BYTES:
+            return (), [f"is larger than {MAX_BYTES >> 20} MiB, which no checksum list is"]
+        text = path.read_bytes().decode("utf-8-sig")
+    except OSError as error:
+        return (), [f"cannot be read: {reason_of(error)}"]
+    except UnicodeDecodeError as error:
+        return (), [f"is not UTF-8 text (byte {error.start})"]
+    files: dict[str, ManifestFile] = {}
+    faults = []
+    for number, line in enumerate(text.split("\n"), start=1):
+        line = line.rstrip("\r")
+        if not line.strip() or line.startswith(("#", ";")):
+            continue
+        read = _read_line(line)
+        if isinstance(read, str):
+            faults.append(f"line {number}: {read}")
+        elif (twin := files.setdefault(fold(read.name), read)) is not read and twin.known() != read.known():
+            faults.append(f'line {number}: "{read.name}" stands there twice, with two digests')
+    if not files and not faults:
+        faults.append("lists no file")
+    return tuple(files.values()), faults
+
+
+def _read_line(line: str) -> ManifestFile | str:
+    """The file of one line, or what is wrong with it."""
+    match = _TAGGED.match(line) or _PLAIN.match(line)
+    if match is None:
+        return "is not `<digest>  <path>`"
+    path, digest = match["path"], match["digest"].lower()
+    if match["escaped"]:
+        path = re.sub(r"\\(.)", lambda found: {"n": "\n", "r": "\r"}.get(found[1], found[1]), path)
+    algorithm = _ALGORITHMS.get(len(digest))
+    if "tag" in match.groupdict() and _TAGS.get(match["tag"].upper().replace("-", "")) != algorithm:
+        return f"{match['tag']} is not read, or its digest has the wrong length"
+    if algorithm is None:
+        return f"a digest has {', '.join(map(str, _ALGORITHMS))} hex digits, not {len(digest)}"
+    if fault := path_fault(path) or ("names no file" if not join(path) else None):
+        return f'"{path}" {fault}'
+    return structs.replace(ManifestFile(name=join(path)), **{algorithm: digest})
+
+
+def write_checksums(files: Iterable[ManifestFile]) -> str:
+    """A checksum list in the form of `sha256sum -c`. Every file must have a SHA-256."""
+    lines = []
+    for file in files:
+        assert file.sha256 is not None
+        lines.append(f"{file.sha256}  {file.name}\n")
+    return "".join(lines)

@@ -1,0 +1,94 @@
+"""What is needed before one starts: for an emulator, a machine or a rig, with what is held already."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from msgspec import Struct, structs
+
+from gribble.core.audit.findings import FIXABLE, Finding, Verdict
+from gribble.core.audit.shelf import RigWorld
+from gribble.core.catalogue.config import Fitted, fit_sheet
+from gribble.core.catalogue.records import Need, Sheet
+from gribble.core.catalogue.tables import suggest
+from gribble.core.errors import GribbleError
+from gribble.core.world import Scope, World
+
+
+class Needed(Struct, frozen=True):
+    """What one emulator needs: its fitted sheet, the rig it is on (if any), and the findings by need (if looked at)."""
+
+    fitted: Fitted
+    rig: str = ""
+    findings: dict[str, Finding] = {}
+
+    def held(self, need: Need) -> bool | None:
+        """Whether something held meets a need; None where nothing was looked at."""
+        finding = self.findings.get(need.id)
+        return None if finding is None else _held(finding)
+
+
+class Words(Struct, frozen=True):
+    """What the user asked for: emulators, and machines whatever emulates them. Neither: everything."""
+
+    emulators: tuple[str, ...] = ()
+    machines: tuple[str, ...] = ()
+
+
+def read_words(words: Iterable[str], sheets: dict[str, Sheet]) -> Words:
+    """Words as names of emulators or machines. Raises GribbleError for one that is neither."""
+    machines = sorted({machine for sheet in sheets.values() for machine in sheet.machines})
+    found: dict[bool, list[str]] = {True: [], False: []}
+    for word in words:
+        if word not in sheets and word not in machines:
+            raise GribbleError(
+                f"'{word}' is no emulator and no machine of any sheet{suggest(word, [*sheets, *machines])}"
+            )
+        found[word in sheets].append(word)
+    return Words(tuple(found[True]), tuple(found[False]))
+
+
+def needed_by_sheets(sheets: dict[str, Sheet], words: Words) -> list[Needed]:
+    """What the sheets ask for, whatever is installed or held."""
+    chosen = [sheet for _, sheet in sorted(sheets.items()) if _chosen(sheet, words)]
+    return [_narrowed(Needed(fit_sheet(sheet)), words) for sheet in chosen]
+
+
+def needed_in_world(world: World, sheets: dict[str, Sheet], words: Words, rigs: tuple[str, ...]) -> list[Needed]:
+    """What is asked for on the rigs, with what is held; an emulator that is on none is looked at by its sheet."""
+    known = {(rig.name, one.emulator): one for rig in world.rigs for one in rig.emulators}
+    installed = {emulator for _, emulator in known}
+    asked = [sheet for name, sheet in sheets.items() if name not in installed and _chosen(sheet, words)]
+    absent = [] if rigs or words == Words() else asked
+    nowhere = RigWorld(name="", root="", emulators=tuple(map(fit_sheet, absent)))
+    audits = structs.replace(world, rigs=(*world.rigs, nowhere)).audit(Scope(rigs=(*rigs, "") if rigs else ()))
+    found = []
+    for audit in audits:
+        for emulator in audit.emulators:
+            if not _chosen(sheets[emulator.emulator], words):
+                continue
+            fitted = known.get((audit.rig, emulator.emulator)) or fit_sheet(sheets[emulator.emulator])
+            by_need = {finding.need.id: finding for finding in emulator.findings}
+            found.append(_narrowed(Needed(fitted, audit.rig, by_need), words))
+    return found
+
+
+def _chosen(sheet: Sheet, words: Words) -> bool:
+    return words == Words() or sheet.emulator in words.emulators or bool(set(sheet.machines) & set(words.machines))
+
+
+def _narrowed(needed: Needed, words: Words) -> Needed:
+    """Only what concerns the machines asked for, unless the emulator itself was."""
+    if not words.machines or needed.fitted.emulator in words.emulators:
+        return needed
+    needs = tuple(n for n in needed.fitted.needs if n.machines is None or set(n.machines) & set(words.machines))
+    return structs.replace(needed, fitted=structs.replace(needed.fitted, needs=needs))
+
+
+def _held(finding: Finding) -> bool:
+    """Whether each place is right, or can be put right from what is held."""
+    spared = bool(finding.spared)
+    return all(
+        place.met or place.remedy in FIXABLE or (spared and place.use is not None and place.verdict != Verdict.MISSING)
+        for place in finding.places
+    )

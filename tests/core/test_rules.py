@@ -1,0 +1,255 @@
+"""The rules beyond single files: choices, many files at once, firmware with keys, game folders, demands on the root."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+from msgspec import structs
+
+from gribble.core.audit.audit import audit
+from gribble.core.audit.findings import EmulatorAudit, RigAudit
+from gribble.core.audit.keys import read_keys
+from gribble.core.audit.readings import Readings
+from gribble.core.audit.reasons import reasons
+from gribble.core.audit.shelf import RigWorld
+from gribble.core.catalogue.config import fit_sheet
+from gribble.core.catalogue.records import (  # fmt: skip
+    IdAt,
+    Installed,
+    Key,
+    ManifestFile,
+    Media,
+    Need,
+    Packing,
+    Pair,
+    Refusal,
+    Root,
+    Sheet,
+)
+from gribble.core.diagnosis.nearmisses import key_of
+from gribble.core.matching import KnownContents
+from gribble.core.placing.plan import make_plan
+from gribble.core.survey.survey import Holding
+from tests.core.test_audit import accept, digest, held, need
+from tests.core.test_keys import key
+
+
+def examine(
+    needs: list[Need],
+    files: dict[str, str],
+    drawer: list[Holding] | None = None,
+    *,
+    regions: tuple[str, ...] = (),
+    keys: dict[str, str] | None = None,
+    release: str = "1",
+    games: bool = False,
+    ids: dict[str, str] | None = None,
+    rig: dict[str, Any] | None = None,
+    **sheet: Any,
+) -> RigAudit:
+    """The audit of one rig; `keys` are key files by path, those that begin with "drawer/" held in the drawer."""
+    folders = {"boot": "boot", "disk": "disk"}
+    made = Sheet(sheet=1, emulator="knot", folders=folders, need=tuple(needs), **sheet)
+    key_files = []
+    for path, text in (keys or {}).items():
+        on_rig = not path.startswith("drawer/")
+        key_files.append((held(path.removeprefix("drawer/"), text, "den" if on_rig else ""), read_keys(text.encode())))
+    own = [held(path, what, "den") for path, what in files.items()] + [one for one, _ in key_files if one.rig]
+    world = RigWorld(
+        name="den", root="/den", emulators=(fit_sheet(made, Installed(release=release)),), holdings=tuple(own),
+        **(rig or {}),
+    )  # fmt: skip
+    offset_ids = {(key_of(one), 4, 8): ids[one.path] for one in own if ids and one.path in ids}
+    readings = Readings(key_files=tuple(key_files), ids=offset_ids)
+    sources = [*(drawer or []), *(one for one, _ in key_files if not one.rig)]
+    return audit([world], sources, KnownContents([made]), regions, None, readings, games=games)[0]
+
+
+def verdicts(found: RigAudit) -> dict[str, tuple[str, str]]:
+    return {f.need.id: (f.chief.verdict, f.chief.remedy) for f in found.emulators[0].findings}
+
+
+def steps(found: RigAudit) -> list[tuple[str, str, str | None]]:
+    return [(step.step, step.from_, step.to) for step in make_plan([found]).steps]
+
+
+EU = need("eu", "eu.rom", accept=(accept("eu", region="EU"),), choice="any")
+US = need("us", "us.rom", accept=(accept("us", region="US"),), choice="any")
+
+
+def test_one_sound_member_satisfies_a_choice_and_is_never_displaced() -> None:
+    found = examine([EU, US], {"boot/us.rom": "us"}, [held("1", "eu")], regions=("EU",))
+    assert verdicts(found) == {"eu": ("astray", "none"), "us": ("sound", "none")}
+    assert found.state == "ready"
+    assert steps(found) == []
+
+
+@pytest.mark.parametrize(
+    ("regions", "drawer", "placed", "state"),
+    [
+        ((), ["eu", "us"], ["eu"], "blocked"),
+        (("US", "EU"), ["eu", "us"], ["us"], "blocked"),
+        (("EU",), ["us"], ["us"], "blocked"),
+        (("US",), [], [], "blocked"),
+    ],
+)
+def test_regions_then_the_sheet_choose_among_what_is_held(
+    regions: tuple[str, ...], drawer: list[str], placed: list[str], state: str
+) -> None:
+    found = examine([EU, US], {}, [held(what, what) for what in drawer], regions=regions)
+    assert [to for _, _, to in steps(found)] == [f"boot/{what}.rom" for what in placed]
+    assert found.state == state
+    gaps = make_plan([found]).obtain
+    assert [(gap.finding.need.id, gap.finding.instead) for gap in gaps] == ([] if placed else [("us", ("eu",))])
+    assert len(reasons(found, found.emulators[0])) == 1
+
+
+def test_a_wrong_file_of_a_spared_member_is_left_alone() -> None:
+    found = examine([EU, US], {"boot/eu.rom": "junk", "boot/us.rom": "us"}, [held("1", "eu")])
+    assert verdicts(found)["eu"] == ("imposter", "none")
+    assert (found.state, steps(found)) == ("ready", [])
+
+
+def test_many_files_are_found_one_by_one_and_told_with_counts() -> None:
+    names = ("a.dat", "sub/b.dat", "c.dat", "d.dat")
+    desk = Need(
+        id="desk", kind="data", level="must", folder="disk",  # type: ignore[arg-type]
+        file=tuple(ManifestFile(name=name, sha1=digest(name)) for name in names),
+    )  # fmt: skip
+    found = examine([desk], {"disk/a.dat": "a.dat", "disk/C.DAT": "c.dat", "disk/d.dat": "x"}, [held("z", "sub/b.dat")])
+    finding = found.emulators[0].findings[0]
+    assert finding.chief.verdict == "imposter"
+    assert finding.reason == "1 of 4 files right; 1 misnamed (c.dat); 1 astray (b.dat); 1 imposter (d.dat)"
+    assert steps(found) == [("copy", "/drawer/z", "disk/sub/b.dat"), ("rename", "disk/C.DAT", "disk/c.dat")]
+    whole = examine([desk], {f"disk/{name}": name for name in names})
+    assert (whole.state, whole.emulators[0].findings[0].chief.verdict) == ("ready", "sound")
+
+
+KEYS = Need(
+    id="keys", kind="keys", level="must", folder="boot", name="a.keys",  # type: ignore[arg-type]
+    key=(key("one", "aabb"), key("seal", "ccdd", level="extra")),
+)  # fmt: skip
+FIRMWARE = need(
+    "fw", "a.fw", kind="firmware",
+    accept=(accept("new", version="2", releases=">=1", requires_keys=("seal",)), accept("old", version="1"),
+            accept("newest", version="3", releases=">=5")),
+)  # fmt: skip
+FEW, ALL = "one=aabb", "one=aabb\nseal=ccdd"
+
+FITS = {
+    # name: firmware in place, key file in place, key files held, firmware held, release; steps, state, lacking keys
+    "all fits": ("new", ALL, [], [], "1", [], "ready", ()),
+    "older firmware needs less": ("old", FEW, [], [], "1", [], "ready", ()),
+    "a held key file has the key": ("new", FEW, [ALL], [], "1", ["boot/a.keys"], "blocked", ("seal",)),
+    "keys before firmware": ("new", FEW, [ALL], ["old"], "1", ["boot/a.keys"], "blocked", ("seal",)),
+    "no keys, but older firmware": ("new", FEW, [], ["old"], "1", ["boot/a.fw"], "blocked", ("seal",)),
+    "neither": ("new", FEW, [], [], "1", [], "blocked", ("seal",)),
+    "a key file that would lose a key": ("new", FEW + "\nx=00", [ALL], [], "1", [], "blocked", ("seal",)),
+    "too new for the release": ("newest", ALL, [], ["old"], "1", ["boot/a.fw"], "blocked", ()),
+    "none in place, takes what the keys allow": ("", FEW, [], ["new", "old"], "1", ["boot/a.fw"], "blocked", ()),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("case", FITS)
+def test_firmware_keys_and_release_must_fit(case: str) -> None:
+    there, in_place, key_files, firmware, release, placed, state, lacks = FITS[case]
+    keys = {"boot/a.keys": in_place, **{f"drawer/{n}.keys": text for n, text in enumerate(key_files)}}
+    files = {"boot/a.fw": there} if there else {}
+    found = examine([KEYS, FIRMWARE], files, [held(what, what) for what in firmware], keys=keys, release=release)
+    assert [to for _, _, to in steps(found)] == placed
+    assert found.state == state
+    fw = found.emulators[0].findings[1]
+    assert fw.lacks == lacks
+    if case == "none in place, takes what the keys allow":
+        assert steps(found)[0][1] == "/drawer/old"
+    if state == "blocked" and there:
+        assert {way.change for way in fw.ways} >= ({"keys", "firmware"} if lacks else {"firmware", "release"})
+
+
+def test_two_key_files_that_have_everything_together_are_named() -> None:
+    both = {"boot/a.keys": "seal=ccdd", "drawer/b.keys": "one=aabb", "drawer/c.keys": "x=00"}
+    two = structs.replace(KEYS, key=(key("one", "aabb"), key("seal", "ccdd")))
+    found = examine([two], {}, keys=both)
+    finding = found.emulators[0].findings[0]
+    assert (finding.chief.verdict, finding.chief.remedy) == ("damaged", "obtain")
+    assert [holding.path for holding in finding.merge] == ["boot/a.keys", "b.keys"]
+    (reason,) = reasons(found, found.emulators[0])
+    assert [holding.path for holding in reason.merge] == ["boot/a.keys", "b.keys"]
+
+
+def test_a_key_file_is_found_elsewhere_whatever_it_is_called() -> None:
+    found = examine([KEYS], {}, keys={"drawer/notes.txt": ALL})
+    assert verdicts(found) == {"keys": ("astray", "place")}
+    found = examine([KEYS], {}, keys={"boot/old.keys": ALL})
+    assert verdicts(found) == {"keys": ("misnamed", "rename")}
+    unproven = structs.replace(KEYS, key=(Key(name="one"),))
+    found = examine([unproven], {}, keys={"drawer/a.keys": ALL})
+    assert verdicts(found) == {"keys": ("missing", "obtain")}
+    assert "by-name" in found.emulators[0].findings[0].chief.reason
+
+
+def games(found: RigAudit) -> dict[str, str]:
+    (emulator,) = found.emulators
+    assert isinstance(emulator, EmulatorAudit)
+    return {game.file: game.verdict for game in emulator.games or ()}
+
+
+def test_game_folders_by_the_rules_of_the_sheet() -> None:
+    media = Media(
+        folder="disk", accepts=(".tdf",), refuses=(Refusal(ending=".CHD", why="No."),), packing=Packing.LOOSE,
+        own_folder=True, folder_name="Tern - *", max_bytes=5,
+    )  # fmt: skip
+    files = {
+        "disk/Tern - A/a.TDF": "right", "disk/Tern - A/notes.txt": "much too long, but no game",
+        "disk/Tern - A/a.chd": "x", "disk/Tern - B/b.tdf": "too long", "disk/c.tdf": "x", "disk/Other/d.tdf": "x",
+    }  # fmt: skip
+    found = examine([], files, games=True, media=(media,))
+    assert games(found) == {
+        "disk/Tern - A/a.chd": "imposter", "disk/Tern - B/b.tdf": "imposter",
+        "disk/c.tdf": "astray", "disk/Other/d.tdf": "misnamed",
+    }  # fmt: skip
+    assert found.state == "ready"
+    zipped = examine(
+        [],
+        {"disk/a.tdf": "x", "disk/b.txt": "x"},
+        games=True,
+        media=(Media(folder="disk", accepts=(".tdf",), packing=Packing.ZIPPED),),
+    )
+    assert games(zipped) == {"disk/a.tdf": "imposter"}
+    later = structs.replace(media, releases=">=2")
+    assert games(examine([], files, games=True, media=(later,))) == {}
+
+
+def test_partners_by_stem_and_by_id() -> None:
+    stem = Pair(folder="disk", each="*.crate", wants="tags/{stem}.tag")
+    files = {
+        "disk/a.crate": "1",
+        "disk/tags/a.tag": "2",
+        "disk/b.crate": "3",
+        "disk/c.crate": "4",
+        "disk/tags/C.tag": "5",
+    }
+    found = examine([], files, [held("b.tag", "6")], games=True, pair=(stem,))
+    assert games(found) == {"disk/b.crate": "astray", "disk/c.crate": "misnamed"}
+    by_id = Pair(folder="disk", each="*.crate", wants="{id}.tag", id_at=IdAt(offset=4, length=8))
+    files = {"disk/a.crate": "1", "disk/b.crate": "2", "disk/c.crate": "3", "disk/d.crate": "4", "disk/X1.tag": "5"}
+    ids = {"disk/a.crate": "X1", "disk/b.crate": "X2", "disk/c.crate": "../../x", "disk/d.crate": ""}
+    found = examine([], files, games=True, pair=(by_id,), ids=ids)
+    assert games(found) == {"disk/b.crate": "missing", "disk/c.crate": "damaged", "disk/d.crate": "damaged"}
+
+
+@pytest.mark.parametrize(
+    ("rig", "verdict", "state"),
+    [
+        ({"volume": "fat32", "label": "box"}, {"volume": "sound", "label": "sound"}, "ready"),
+        ({"volume": "ext4", "label": "BOX"}, {"volume": "imposter", "label": "sound"}, "blocked"),
+        ({"volume": "exfat", "label": "OLD"}, {"volume": "sound", "label": "imposter"}, "blocked"),
+        ({}, {"volume": "unproven", "label": "unproven"}, "ready"),
+    ],
+)
+def test_what_the_device_demands_of_the_root(rig: dict[str, str], verdict: dict[str, str], state: str) -> None:
+    found = examine([], {}, rig=rig, root=Root(volume=("fat32", "exfat"), label="BOX"))
+    assert {demand.demand: demand.verdict for demand in found.emulators[0].root} == verdict
+    assert found.state == state
+    assert [one.kind for one in reasons(found, found.emulators[0])] == (["rig"] if state == "blocked" else [])
