@@ -67,8 +67,12 @@ def large_file(world: Path) -> None:
         stream.truncate((64 << 20) + 1)
 
 
-def truncate(name: str) -> Callable[[Path], None]:
-    return lambda world: os.truncate(world / name, 100)
+def truncate(name: str, to: int = 100) -> Callable[[Path], None]:
+    return lambda world: os.truncate(world / name, to)
+
+
+def nothing(_world: Path) -> None:
+    """Nothing is broken but the command."""
 
 
 # what is broken: how, command, exit status, what it must say (on either stream)
@@ -87,6 +91,17 @@ CASES: dict[str, tuple[Callable[[Path], None], str, int, list[str]]] = {
     "a broken sheet, checking": (sheet("[folders]", "[folder]"), "check", 2, ["did you mean 'folders'?", "Dunlin 2.0"]),
     "a broken sheet, placing": (sheet("[folders]", "[folder]"), "place --yes", 2, ["did you mean 'folders'?"]),
     "two needs with one id": (sheet('"tern-clock"', '"tern-test"'), "check", 2, ["is the id of need[4] too"]),
+    "a choice with one member": (edit("catalogue/knot.sheet.toml", 'choice = "gannet-tape"\n', ""), "check", 2, ["need[3].choice", "has this member only"]),
+    "a manifest that climbs out": (write("catalogue/fulmar-help.md5", b"0" * 32 + b"  ../x"), "check", 2, ["fulmar-help.md5, line 1", "climbs out"]),
+    "a manifest that is gone": (remove("catalogue/fulmar-help.md5"), "check", 2, ["need[6].manifest", "no such file"]),
+    "a device root that is no path": (config('"/media/stick"', '"card"'), "check", 2, ["seen_as", "should be absolute"]),
+    "a binary settings file": (write("rigs/lighthouse/sandpiper/sandpiper.ini", b"[\0"), "check", 1, ["sandpiper.ini is no text file"]),
+    "a half-written settings file": (truncate("rigs/lighthouse/redshank/redshank.json", 20), "why redshank", 1, ["is not JSON"]),
+    "a settings file with the key twice": (write("rigs/lighthouse/curlew/curlew.yaml", b"desk: 1\ndesk: 2"), "check", 1, ["has desk.folder twice"]),
+    "no settings file": (remove("rigs/lighthouse/curlew/voice.xml"), "why curlew", 1, ["is not there; start Curlew once"]),
+    "a key file of 50 MB": (write("rigs/stick/redshank/system/petrel.keys", b"a" * 50_000_000), "check", 1, ["larger than 1 MiB"]),
+    "a folder of key files": (nothing, "keys check drawer", 2, ["drawer is a folder", "gribble identify"]),
+    "a merge of what is no key file": (nothing, "keys merge gribble.toml gribble.toml --out x", 2, ["holds no key"]),
     "a corrupt zip": (truncate("drawer/LUMEN_BIOS_EU.ZIP"), "check", 1, ["LUMEN_BIOS_EU.ZIP: is no sound zip: its end"]),
     "a zip member that climbs out": (climbing_zip, "check", 1, ["odd.zip: ../../x", "never used to write"]),
     "a pipe": (lambda world: os.mkfifo(world / "drawer/pipe"), "identify drawer", 0, ["drawer/pipe: is no regular file"]),

@@ -48,6 +48,42 @@ SHEET_MISTAKES = [
     ("[[need.accept]]", "[[need.accept]]\n[[need.reject]]\nlabel = 'bad'", "need[0].reject[0]", "has no digest"),
     ("[[need.accept]]", "any_name = true\n[[need.accept]]", "need[0].any_name", "needs an accept with a digest"),
     ('kind = "bios"', 'kind = "bios"\nmachines = ["Tern"]', "need[0].machines[0]", "did you mean 'Tern 8'?"),
+    ('name = "one.rom"', "", "need[0].name", "is missing"),
+    ('name = "one.rom"', 'name = "one.rom"\nchoice = "any"', "need[0].choice", '"any" has this member only'),
+    ("size = 3", 'size = 3\nrequires_keys = ["x"]', "need[0].accept[0].requires_keys[0]", "is no key of this sheet"),
+    ("[[need.accept]]", "[[need.key]]\nname = 'a'\n[[need.accept]]", "need[0].key", 'only needs of kind "keys"'),
+    ('kind = "bios"', 'kind = "keys"\nkey = [{ name = "a", bytes = 0 }]', "need[0].key[0].bytes", "below one"),
+    ('kind = "bios"', 'kind = "keys"\nkey = [{ name = "a=", bytes = 1 }]', "need[0].key[0].name", "equals sign"),
+    ('kind = "bios"', 'kind = "keys"\nkey = [{ name = "a", sha256 = "b" }]', "need[0].key[0].sha256", "64 hex digits"),
+    ('name = "one.rom"', 'manifest = "../list"', "need[0].manifest", "climbs out"),
+    ('name = "one.rom"', 'manifest = "none"', "need[0].manifest", "none cannot be read: no such file"),
+    ('name = "one.rom"', 'manifest = "bad.md5"', "need[0].manifest", 'bad.md5, line 2: "../x" climbs out'),
+    ('name = "one.rom"', 'file = [{ name = "/a", md5 = "MD5" }]', "need[0].file[0].name", "is absolute"),
+    ('name = "one.rom"', 'file = [{ name = "a" }]', "need[0].file[0]", "has no digest"),
+    ("[[need]]", '[root]\nvolume = ["fat"]\n[[need]]', "root.volume[0]", "should be one of fat32"),
+    ("[[need]]", "[[setting]]\nfile='a'\nformat='ini'\nkey='k'\n[[need]]", "setting[0]", "either a need or a folder"),
+    ("[[need]]", "[[setting]]\nfile='a'\nformat='ini'\nkey='k'\nneed='on'\n[[need]]", "setting[0].need", "'one'?"),
+    ("[[need]]", "[[setting]]\nfile='../a'\nformat='ini'\nkey='k'\nneed='one'\n[[need]]", "setting[0].file", "climbs"),
+    ("[[need]]", "[[setting]]\nfile='a'\nformat='cfg'\nkey='k'\nneed='one'\n[[need]]", "setting[0].format", '"ini"'),
+    ("[[need]]", "[[setting]]\nfile='a'\nformat='ini'\nkey='k.'\nneed='one'\n[[need]]", "setting[0].key", "dots"),
+    ("[[need]]", "[[media]]\nfolder='boot'\naccepts=['tdf']\n[[need]]", "media[0].accepts[0]", "with its dot"),
+    ("[[need]]", "[[media]]\nfolder='boot'\naccepts=[]\n[[need]]", "media[0].accepts", "is empty"),
+    ("[[need]]", "[[media]]\nfolder='boot'\naccepts=['.a']\nmax_bytes=0\n[[need]]", "media[0].max_bytes", "below one"),
+    (
+        "[[need]]",
+        "[[media]]\nfolder='boot'\naccepts=['.a']\nfolder_name='x'\n[[need]]",
+        "media[0].folder_name",
+        "own_folder",
+    ),
+    (
+        "[[need]]",
+        "[[media]]\nfolder='boot'\naccepts=['.a']\nrefuses=[{ending='.A'}]\n[[need]]",
+        "media[0].refuses[0].ending",
+        "stands there twice",
+    ),
+    ("[[need]]", "[[pair]]\nfolder='boot'\neach='*.a'\nwants='b.tag'\n[[need]]", "pair[0].wants", "{stem} or {id}"),
+    ("[[need]]", "[[pair]]\nfolder='boot'\neach='*.a'\nwants='../{stem}'\n[[need]]", "pair[0].wants", "climbs out"),
+    ("[[need]]", "[[pair]]\nfolder='boot'\neach='*.a'\nwants='{id}.t'\n[[need]]", "pair[0].id_at", "goes with {id}"),
 ]
 
 
@@ -56,7 +92,11 @@ def test_a_mistake_in_a_sheet_is_told_with_its_key_path(
     tmp_path: Path, old: str, new: str, where: str, what: str
 ) -> None:
     path = tmp_path / "knot.sheet.toml"
-    path.write_text(GOOD.replace('SHA1 = "x"\n', "").replace(old, new, 1))
+    (tmp_path / "bad.md5").write_text(f"# list\n{'0' * 32}  ../x\n")
+    text = GOOD.replace('SHA1 = "x"\n', "").replace(old, new.replace("MD5", "0" * 32), 1)
+    if any(word in new for word in ("file = [", "manifest", "key = [")):
+        text = text[: text.index("[[need.accept]]")]
+    path.write_text(text)
     sheet, mistakes = load_sheet(path)
     assert sheet is None
     assert [mistake.where for mistake in mistakes] == [where]

@@ -51,7 +51,7 @@ def check(
         else:
             if before:
                 show_changes(session.screen, before, audits)
-            show_check(session.screen, audits, verbose=verbose)
+            show_check(session.screen, audits, verbose=verbose, scope="" if before else scope.words)
         code = session.ended(found.state for found in audits)
         faulty = any(emulator.games for found in audits for emulator in found.emulators)
         return ExitCode.ATTENTION if faulty and code == ExitCode.CLEAN else code

@@ -80,8 +80,9 @@ def merge(
         needs = _needs(session, emulator)
         contents = [_read(path) for path in files]
         for path, data in zip(files, contents, strict=True):
-            if fault := read_keys(data).fault:
-                raise GribbleError(f"{path} {fault}", fix="Name key files only.")
+            file = read_keys(data)
+            if fault := file.fault or ("" if any(not e.fault for e in file.entries.values()) else "holds no key"):
+                raise GribbleError(f"{path} {fault}", fix="Nothing was written. Name key files only.")
         try:
             merged = merge_keys(contents, [key for _, need in needs for key in need.key])
         except MergeError as error:
@@ -177,7 +178,9 @@ def _read(path: str) -> bytes:
     try:
         place = Path(path)
         if not place.is_file():
-            raise GribbleError(f"{path} is no file", fix="Check the path.")
+            is_folder = place.is_dir()
+            fix = "Name the key files in it; gribble identify finds them." if is_folder else "Check the path."
+            raise GribbleError(f"{path} is {'a folder' if is_folder else 'no file'}", fix=fix)
         with place.open("rb") as stream:
             return stream.read(MAX_BYTES + 1)  # one byte more than a key file may have tells that it is none
     except OSError as error:

@@ -50,7 +50,7 @@ def plan(
         else:
             show_plan(session.screen, made, audits)
             if made.steps:
-                session.screen.next("gribble place", "shows this plan, asks, and carries it out")
+                session.screen.next(f"gribble place{scope.words}", "shows this plan, asks, and carries it out")
         if made.steps or made.obtain or made.refused:
             return ExitCode.ATTENTION
         return ExitCode.FAILED if State.AWAY in {found.state for found in audits} else ExitCode.CLEAN

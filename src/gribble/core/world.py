@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import shlex
 from collections.abc import Iterable
 from fnmatch import fnmatch
 from pathlib import Path
@@ -43,6 +44,14 @@ class Scope(Struct, frozen=True, kw_only=True):
     sources: tuple[str, ...] = ()
     at: str | None = None
     releases: dict[str, str] = {}
+
+    @property
+    def words(self) -> str:
+        """The scope as it is typed behind a command, with a blank in front; empty for everything."""
+        words = [*self.emulators]
+        for option, values in (("--rig", self.rigs), ("--from", self.sources), ("--at", (self.at,) if self.at else ())):
+            words += [word for value in values for word in (option, shlex.quote(value))]
+        return "".join(f" {word}" for word in words)
 
 
 class World(Struct, frozen=True, kw_only=True):

@@ -226,7 +226,7 @@ system = "KNOT/SYSTEM"
 reels = "KNOT/REELS"
 
 [root]
-volume = ["fat32", "exfat"]
+volume = ["exfat"]
 label = "KNOTBOX"
 
 [[need]]

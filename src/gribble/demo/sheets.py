@@ -123,6 +123,12 @@ file = "sandpiper/sandpiper.ini"
 format = "ini"
 key = "paths.tern16_rom"
 need = "tern16-boot"
+
+[[setting]]
+file = "sandpiper/sandpiper.ini"
+format = "ini"
+key = "paths.carts"
+folder = "carts"
 """
 
 DUNLIN = """\
@@ -285,6 +291,7 @@ need = "vesper-boot"
 
 [root]
 volume = ["fat32"]
+label = "GAMESROOM"
 """
 
 _SKERRY = {

@@ -88,6 +88,7 @@ FAULTS = (
 
 SETTINGS = (
     Fault("lighthouse", "sandpiper", "paths.tern16_rom", "missing", "point", "leads to last year's folder"),
+    Fault("lighthouse", "sandpiper", "paths.carts", "imposter", "point", "leads to another folder"),
     Fault("lighthouse", "dunlin", "roms.boot", "imposter", "point", "leads to another machine's boot ROM"),
     Fault("lighthouse", "redshank", "system.firmware", "missing", "point", "leads to a file that is not there"),
     Fault("lighthouse", "curlew", "paths.boot_rom", "sound", "none", "leads to the one of the choice that is there"),
@@ -229,7 +230,8 @@ def _settings() -> dict[str, str]:
     """The emulators' own settings files on the rigs."""
     return {
         "lighthouse/sandpiper/sandpiper.ini": "; Sandpiper\r\n[paths]\r\ntern8_rom = sandpiper/boot/tern8.rom\r\n"
-        "tern16_rom = sandpiper/boot 2025/tern16.rom  ; moved?\r\n\r\n[screen]\r\nscale = 2\r\n",
+        "tern16_rom = sandpiper/boot 2025/tern16.rom  ; moved?\r\ncarts = sandpiper/carts 2025\r\n"
+        "\r\n[screen]\r\nscale = 2\r\n",
         "lighthouse/apps/dunlin/dunlin.toml": "# Dunlin\n[roms]\nboot = '../../sandpiper/boot/tern8.rom'  # which?\n",
         "lighthouse/redshank/redshank.json": '{\n  "system": { "firmware": "system/petrel-3.fw", "volume": 7 }\n}\n',
         "lighthouse/curlew/curlew.ini": "[paths]\nboot_rom = curlew/bios/fulmar-us.rom\n",

@@ -30,7 +30,7 @@ from gribble.views.screen import Screen, state, styled, verdict
 SPARE_SHOWN = 5
 
 
-def show_check(screen: Screen, audits: tuple[RigAudit, ...], *, verbose: bool) -> None:
+def show_check(screen: Screen, audits: tuple[RigAudit, ...], *, verbose: bool, scope: str = "") -> None:
     """The answer first, then each rig with what is wrong on it, then the next command."""
     emulators = [emulator for found in audits for emulator in found.emulators]
     screen.say(_answer(audits, emulators))
@@ -42,7 +42,7 @@ def show_check(screen: Screen, audits: tuple[RigAudit, ...], *, verbose: bool) -
             screen.say(f"  away: {found.away}. Nothing is said of its needs.")
         for emulator in found.emulators:
             _show_emulator(screen, found, emulator, verbose)
-    show_next(screen, audits)
+    show_next(screen, audits, scope=scope)
 
 
 def _changes(
@@ -289,8 +289,8 @@ def shorten(path: str) -> str:
     return relative if len(relative) < len(path) else path
 
 
-def show_next(screen: Screen, audits: tuple[RigAudit, ...], detail: str = "") -> None:
-    """The command that leads on; `detail` is one to read first, if there is anything to read."""
+def show_next(screen: Screen, audits: tuple[RigAudit, ...], detail: str = "", scope: str = "") -> None:
+    """The command that leads on, for the same `scope`; `detail` is one to read first, if there is anything to read."""
     places = [
         place
         for found in audits
@@ -307,7 +307,7 @@ def show_next(screen: Screen, audits: tuple[RigAudit, ...], detail: str = "") ->
         screen.next(detail, "what is wrong, and why")
     elif fixable:
         more = f"; {gaps} still to obtain" if gaps else ""
-        screen.next("gribble plan", f"what you hold puts {count(fixable, 'place')} right{more}")
+        screen.next(f"gribble plan{scope}", f"what you hold puts {count(fixable, 'place')} right{more}")
     elif gaps:
         screen.next("gribble needs", f"{count(gaps, 'file')} to obtain: names, sizes and digests")
 

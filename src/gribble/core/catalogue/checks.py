@@ -155,7 +155,7 @@ def _check_contents(need: Need, sheet: Sheet, where: str, mistakes: Mistakes) ->
 def _check_keys(need: Need, where: str, mistakes: Mistakes) -> None:
     if need.key and need.kind is not Kind.KEYS:
         mistakes.add(f"{where}.key", f'only needs of kind "keys" have keys, but this is of kind "{need.kind}"')
-    if need.key and need.accept:
+    elif need.key and need.accept:
         mistakes.add(f"{where}.accept", "does not go with keys, which are proven one by one")
     for number, twin in _twins(key.name for key in need.key):
         mistakes.add(f"{where}.key[{number}].name", f'"{twin}" stands there twice')
