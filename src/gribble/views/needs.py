@@ -8,7 +8,7 @@ from typing import Any
 from rich.text import Text
 
 from gribble.core.catalogue.config import Fitted
-from gribble.core.catalogue.records import Accept, Level, Media, Need
+from gribble.core.catalogue.records import Accept, Level, Media, Need, Setting
 from gribble.core.needed import Needed
 from gribble.core.paths import join
 from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, count, size
@@ -26,14 +26,10 @@ def show_needs(screen: Screen, wanted: list[Needed]) -> None:
         screen.say(styled(fitted.title + release, "bold"), styled(where, QUIET))
         if fitted.note:
             screen.say(f"  {fitted.note}")
-        for demand in _demands(fitted):
-            screen.say(f"  {demand}")
+        screen.grid([(demand,) for demand in _demands(fitted)])
         screen.grid([_row(one, need) for need in fitted.needs])
-        for setting in fitted.setting:
-            leads = setting.need or fitted.folders[setting.folder or ""]
-            screen.say(f"  {setting.file}: {setting.key} must lead to {leads}")
-        for media in fitted.media:
-            screen.say(f"  {_media_words(fitted, media)}")
+        screen.grid([(_setting_words(fitted, setting),) for setting in fitted.setting])
+        screen.grid([(_media_words(fitted, media),) for media in fitted.media])
         held = [one.held(need) for need in fitted.needs]
         if held and None not in held:
             screen.say(f"  {sum(map(bool, held))} of {count(len(held), 'need')} held.")
@@ -46,6 +42,11 @@ def _demands(fitted: Fitted) -> list[str]:
     if fitted.root.label is not None:
         demands.append(f'its label must be "{fitted.root.label}"')
     return demands
+
+
+def _setting_words(fitted: Fitted, setting: Setting) -> str:
+    leads = setting.need or fitted.folders[setting.folder or ""]
+    return f"{setting.file}: {setting.key} must lead to {leads}"
 
 
 def _media_words(fitted: Fitted, media: Media) -> str:

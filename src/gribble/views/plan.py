@@ -72,9 +72,11 @@ def step_words(step: Step) -> Text:
     source = shorten(step.from_) if step.from_.startswith("/") else step.from_
     if step.to is None:
         return Text.assemble(styled(source, "bold"), styled("  goes to the attic", QUIET))
-    if step.point:
-        text = Text.assemble(styled(f"{step.to}: {step.point.key}", "bold"), styled(f"\nto {step.point.value}"))
-        return text.append_text(styled(f"\nfrom {step.point.was}; the old file goes to the attic", QUIET))
+    if step.points:
+        text = styled(step.to, "bold")
+        for point in step.points:
+            text.append_text(styled(f"\n{point.key}: {point.value}")).append_text(styled(f"  not {point.was}", QUIET))
+        return text.append_text(styled("\nthe file as it is goes to the attic"))
     what = f"{step.member} in {source}" if step.member is not None else source
     text = Text.assemble(styled(step.to, "bold"), styled(f"\nfrom {what}"))
     if step.partner:
@@ -119,8 +121,7 @@ def step_json(step: Step) -> dict[str, Any]:
         "replaces": step.replaces,
         "recipe": step.recipe.damage if step.recipe else None,
         "partner": step.partner,
-        "key": step.point.key if step.point else None,
-        "value": step.point.value if step.point else None,
+        "points": [{"key": point.key, "was": point.was, "value": point.value} for point in step.points],
         "emulator": step.emulator,
         "need": step.need,
     }

@@ -44,7 +44,7 @@ class Step(Struct, frozen=True, kw_only=True):
     Paths on the rig are relative to its root, others absolute. `replaces` is the file now at `to`, spelled as it
     is on disk; it goes to the attic. What an earlier step of the run displaced is read from the attic. A `mend` step
     makes its content by a recipe, from the file and its partner (other half or key) if it has one. A `point` step
-    changes one value of the settings file that is at `from`, `to` and `replaces` alike.
+    changes values (`points`) of the settings file that is at `from`, `to` and `replaces` alike.
     """
 
     rig: str
@@ -58,7 +58,7 @@ class Step(Struct, frozen=True, kw_only=True):
     recipe: Recipe | None = None
     partner: str | None = None
     partner_member: str | None = None
-    point: Point | None = None
+    points: tuple[Point, ...] = ()
     emulator: str = ""
     need: str = ""
 
@@ -134,8 +134,12 @@ class _Planner:
         self._leaving = {path for wish in wishes for path in _leaving(wish.place)}
         for wish in wishes:
             self._plan(wish)
+        files: dict[str, list[tuple[str, SettingFinding]]] = {}
         for emulator in rig.emulators:
-            self.steps += [self._point(emulator.emulator, one) for one in emulator.settings if one.remedy in FIXABLE]
+            for found in emulator.settings:
+                if found.remedy in FIXABLE:
+                    files.setdefault(found.file, []).append((emulator.emulator, found))
+        self.steps += map(self._point, files.values())
 
     def _wishes(self, by_name: bool) -> Iterable[_Wish]:
         for emulator in self._rig.emulators:
@@ -191,18 +195,22 @@ class _Planner:
             need=wish.finding.need.id,
         )
 
-    def _point(self, emulator: str, found: SettingFinding) -> Step:
-        setting = found.setting
+    def _point(self, wishes: list[tuple[str, SettingFinding]]) -> Step:
+        """One step for all values of one file, so that it is the old or the whole new one at any moment."""
+        emulator, first = wishes[0]
         return Step(
             rig=self._rig.rig,
             step=StepKind.POINT,
-            from_=found.file,
-            to=found.file,
-            replaces=found.file,
-            bytes=found.size,
-            point=Point(format=setting.format, key=setting.key, was=found.value, value=found.wanted),
+            from_=first.file,
+            to=first.file,
+            replaces=first.file,
+            bytes=first.size,
+            points=tuple(
+                Point(format=found.setting.format, key=found.setting.key, was=found.value, value=found.wanted)
+                for _, found in wishes
+            ),
             emulator=emulator,
-            need=found.subject,
+            need=first.subject,
         )
 
     def _path(self, holding: Holding) -> str:

@@ -16,7 +16,7 @@ from gribble.core.diagnosis.recipes import mended
 from gribble.core.errors import ExitCode, GribbleError
 from gribble.core.paths import base, fold, join, parent
 from gribble.core.placing.journal import Begin, Journal, Run
-from gribble.core.placing.plan import Point, Step, StepKind
+from gribble.core.placing.plan import Step, StepKind
 from gribble.core.placing.store import Store, StoreError
 from gribble.core.settings.values import SettingError, value_of, with_value
 from gribble.core.survey.digests import Digester
@@ -138,23 +138,25 @@ class Runner:
 
     def _content(self, run: Run, number: int, step: Step) -> Iterator[bytes]:
         """What a step writes: the content it takes as it is, or what its recipe or its new value makes of it."""
-        if step.point is not None:
-            return iter([self._pointed(step, step.point)])
+        if step.points:
+            return iter([self._pointed(step)])
         blocks = self._open(run, number, step.from_, step.member)
         if step.recipe is None:
             return blocks
         partner = self._open(run, number, step.partner, step.partner_member) if step.partner else iter(())
         return iter([mended(b"".join(blocks), step.recipe, b"".join(partner))])
 
-    def _pointed(self, step: Step, point: Point) -> bytes:
-        """A settings file with its new value; it may have it already, where a run was cut short."""
+    def _pointed(self, step: Step) -> bytes:
+        """A settings file with its new values; it may have them already, where a run was cut short."""
         data = b"".join(self._store.read(step.from_))
         try:
-            if value_of(data, point.format, point.key) not in (point.was, point.value):
-                raise _StepError(f"{point.key} in {step.from_} has changed since; run gribble plan again")
-            return with_value(data, point.format, point.key, point.value)
+            for point in step.points:
+                if value_of(data, point.format, point.key) not in (point.was, point.value):
+                    raise _StepError(f"{point.key} in {step.from_} has changed since; run gribble plan again")
+                data = with_value(data, point.format, point.key, point.value)
         except SettingError as error:
             raise _StepError(f"{step.from_} {error}") from error
+        return data
 
     def _open(self, run: Run, number: int, path: str, member: str | None) -> Iterator[bytes]:
         """A content that a step takes; what this run has displaced before is read from the attic."""
@@ -201,6 +203,8 @@ class Runner:
     def changed_since(self, run: Run) -> list[Changed]:
         """Every file that is not as the run left it, so that taking the run back would lose something."""
         after: dict[str, str] = {}
+        turned = [run.steps[number] for number in run.turned]
+        under_way = {path for step in turned for path in (step.from_, step.to, step.replaces)}
         for number, step in enumerate(run.steps):
             if number not in run.done or number in run.turned:
                 continue
@@ -211,6 +215,8 @@ class Runner:
                 after[step.to] = run.done[number]
         changed = []
         for path, sha1 in after.items():
+            if path in under_way:
+                continue  # an undo that was cut short has it in hand
             there = self._store.exists(path)
             if sha1 and not there:
                 changed.append(Changed(path, "is gone"))
