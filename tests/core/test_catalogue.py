@@ -36,7 +36,7 @@ SHEET_MISTAKES = [
     ('"knot/boot"', '"C:/boot"', "folders.boot", "drive letter"),
     ('"knot/boot"', "'knot\\boot'", "folders.boot", "backslash"),
     ('level = "must"', 'level = "maybe"', "need[0].level", 'should be one of "must", "better", "extra"'),
-    ('level = "must"', "", "need[0].level", "is missing"),
+    ('folder = "boot"', "", "need[0].folder", "is missing"),
     ('name = "one.rom"', "name = 7", "need[0].name", "should be text in quotes, but is 7"),
     ('name = "one.rom"', 'name = "a/b"', "need[0].name", "contains a slash"),
     ('name = "one.rom"', 'name = "one.rom"\naliass = ["x"]', "need[0].aliass", "did you mean 'aliases'?"),

@@ -8,12 +8,29 @@ from typing import Annotated
 import typer
 
 from gribble import __version__
-from gribble.cli import check, demo, history, identify, init, keys, mend, needs, place, plan, undo, why
+from gribble.cli import (
+    capture,
+    catalogue,
+    check,
+    demo,
+    history,
+    identify,
+    importing,
+    init,
+    keys,
+    mend,
+    needs,
+    place,
+    plan,
+    undo,
+    why,
+)
 from gribble.cli.app import app, ending
 from gribble.cli.options import ConfigOption
 
 __all__ = [
-    "check", "demo", "history", "identify", "init", "keys", "main", "mend", "needs", "place", "plan", "undo", "why",
+    "capture", "catalogue", "check", "demo", "history", "identify", "importing", "init", "keys", "main", "mend",
+    "needs", "place", "plan", "undo", "why",
 ]  # fmt: skip
 
 

@@ -45,6 +45,14 @@ def find_config(given: str | None) -> Path | None:
     return path if path.is_file() else None
 
 
+def catalogue_folders(given: str | None) -> list[Path]:
+    """The catalogue folders of the configuration, whatever is in them. Raises GribbleError without one."""
+    path = find_config(given)
+    if path is None:
+        raise GribbleError("no gribble.toml here or in any folder above", fix="Name the catalogue's folder or files.")
+    return [Path(folder) for folder in load_config(path, Path.home()).catalogues]
+
+
 class Session:
     """One command's run: loads on creation, surveys on `look`, and tells at its end what was passed over."""
 
@@ -107,15 +115,19 @@ class Session:
         """The index, in memory only where there is no configuration to keep it beside."""
         return Index(self.memory / "index.sqlite" if self.memory else None)
 
-    def look(self, scope: Scope, *, reread: bool = False, verbose: bool = False) -> World:
-        """Survey the world; what was passed over is told on standard error."""
+    def look(
+        self, scope: Scope, *, reread: bool = False, verbose: bool = False, catalogue: Catalogue | None = None
+    ) -> World:
+        """Survey the world, with another catalogue if need be; what was passed over is told on standard error."""
+        if catalogue is not None:
+            self.known = KnownContents([*self.catalogue.sheets.values(), *catalogue.sheets.values()])
         check_scope(self.config, scope)
         self.tell_open_runs(scope)
         index = self.open_index()
         try:
             with Bar(self.screen.err, "Surveying") as bar:
                 surveyor = self.surveyor(index, bar, reread=reread)
-                world = look(self.config, self.catalogue, scope, surveyor, self.seen())
+                world = look(self.config, catalogue or self.catalogue, scope, surveyor, self.seen())
         finally:
             index.close()
         self._tell_passed_over(world.passed_over)

@@ -6,6 +6,7 @@ import re
 import unicodedata
 from pathlib import Path
 
+_DOUBTFUL = re.compile(r"[^A-Za-z0-9 _.()\[\]&'!,+\n-]|\.\.|(?:^|\n)(?:[ .]|\n|$)")
 _DRIVE = re.compile(r"^[A-Za-z]:")
 
 
@@ -14,6 +15,8 @@ def path_fault(path: str) -> str | None:
 
     Paths use forward slashes; one that could leave its root on any system is refused on every system.
     """
+    if "\n" not in path and not _DOUBTFUL.search(path):
+        return None
     if not path:
         return "is empty"
     if any(ord(char) < 32 or ord(char) == 127 for char in path):
@@ -27,6 +30,12 @@ def path_fault(path: str) -> str | None:
     if ".." in path.split("/"):
         return "climbs out of its root with '..'"
     return None
+
+
+def plain_paths(paths: list[str]) -> bool:
+    """Whether there can be no doubt about any of many paths; looked over in one go, since rosters have thousands."""
+    joined = "\n".join(paths)
+    return joined.count("\n") == len(paths) - 1 and not _DOUBTFUL.search(joined)
 
 
 def name_fault(name: str) -> str | None:

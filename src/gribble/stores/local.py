@@ -235,12 +235,41 @@ def read_blocks(path: Path, member: str | None = None) -> Iterator[bytes]:
 
 def write_new(target: Path, data: bytes) -> None:
     """Write a new file whole, beside its place first. Raises GribbleError where one is there already."""
+    write_new_stream(target, iter([data]))
+
+
+def write_new_stream(target: Path, blocks: Iterator[bytes]) -> None:
+    """The same with content that comes block by block; where the blocks end in an error, nothing is left behind."""
+    target = target.absolute()
     if os.path.lexists(target):
         raise GribbleError(f"{target} is there already", fix="Move it away, or name another.")
+    _write_beside(target, blocks)
+
+
+def replace_file(target: Path, data: bytes) -> Path:
+    """Write over a file of the user's in one instant; the former one is kept beside it, and its path returned."""
+    target = target.absolute()
+    number = 1
+    while os.path.lexists(kept := target.with_name(f"{target.name}.before-{number}")):
+        number += 1
+    try:
+        shutil.copy2(target, kept)
+    except OSError as error:
+        raise GribbleError(f"{kept} cannot be written: {reason_of(error)}", code=ExitCode.FAILED) from error
+    _write_beside(target, iter([data]))
+    return kept
+
+
+def _write_beside(target: Path, blocks: Iterator[bytes]) -> None:
+    work = ".gribble-0-0.part"
+    store = LocalStore(target.parent)
     try:
         target.parent.mkdir(parents=True, exist_ok=True)
-        store, work = LocalStore(target.parent), ".gribble-0-0.part"
-        store.write(work, iter([data]))
+        try:
+            store.write(work, blocks)
+        except BaseException:
+            store.discard(work)
+            raise
         store.rename(work, target.name)
     except (OSError, StoreError) as error:
         reason = reason_of(error) if isinstance(error, OSError) else str(error)

@@ -52,6 +52,11 @@ class Digests(Struct, frozen=True, kw_only=True):
         """The strongest algorithm that has a digest here."""
         return next((name for name in reversed(ALGORITHMS) if self.get(name)), None)
 
+    def agrees(self, other: Digests) -> bool:
+        """Whether two share a digest and differ in none that both have."""
+        shared = [name for name in self.known() if other.get(name)]
+        return bool(shared) and all(self.get(name) == other.get(name) for name in shared)
+
     def known(self) -> dict[str, str]:
         """The digests that are known, by algorithm, weakest first."""
         return {name: digest for name in ALGORITHMS if (digest := self.get(name))}
@@ -107,13 +112,14 @@ class ManifestFile(Digests, frozen=True, kw_only=True, omit_defaults=True):
 class Need(Struct, frozen=True, kw_only=True, omit_defaults=True):
     """One thing an emulator wants: which contents, under which names, where, and what for.
 
-    `manifest` names a checksum list beside the sheet; loading the sheet reads it into `file`.
+    `manifest` names a checksum list beside the sheet; loading the sheet reads it into `file`. Where the level is not
+    said, the most cautious one holds.
     """
 
     id: str
-    kind: Kind
-    level: Level
     folder: str
+    kind: Kind = Kind.DATA
+    level: Level = Level.MUST
     name: str = ""
     title: str = ""
     machines: tuple[str, ...] | None = None
@@ -228,12 +234,13 @@ class Root(Struct, frozen=True, kw_only=True, omit_defaults=True):
 
 
 class Sheet(Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """What one emulator needs. `folders` are relative to a rig's root."""
+    """What one emulator needs. `folders` are relative to a rig's root; `release` is the one it was written for."""
 
     sheet: int
     emulator: str
     folders: dict[str, str]
     title: str = ""
+    release: str = ""
     machines: tuple[str, ...] = ()
     order: tuple[str, ...] = ()
     need: tuple[Need, ...] = ()

@@ -58,3 +58,31 @@ def _label_of(device: str, mountpoint: str) -> str:
     except OSError:
         pass
     return ""
+
+
+_RESERVED = frozenset(
+    {"con", "prn", "aux", "nul", *(f"{name}{number}" for name in ("com", "lpt") for number in range(1, 10))}
+)
+_FORBIDDEN = {kind: '<>:"|?*\\' if kind in ("fat32", "exfat", "ntfs") else "" for kind in FOLDING}
+MOST_NAME = 255
+"""Longest name: in UTF-16 units on FAT32, exFAT and NTFS, in bytes elsewhere."""
+
+
+def name_trouble(path: str, volume: str) -> str:
+    """Why a volume cannot hold a relative path, or cannot give it back as it is; empty if it can.
+
+    Sources: Microsoft's "Naming Files, Paths, and Namespaces", the exFAT specification, and the manual page of ext4.
+    """
+    for name in path.split("/"):
+        bad = sorted(set(name) & set(_FORBIDDEN.get(volume, "")))
+        if bad:
+            return f"has {' '.join(bad)}, which {volume} cannot hold"
+        windows = volume in ("fat32", "exfat", "ntfs")
+        if windows and name != name.rstrip(". "):
+            return f"has a part that ends in a dot or a blank, which {volume} drops"
+        if windows and name.partition(".")[0].lower() in _RESERVED:
+            return f"has the part {name}, which is a device's name on {volume}"
+        length = len(name.encode("utf-16-le", "surrogatepass")) // 2 if windows else len(name.encode(errors="replace"))
+        if length > MOST_NAME:
+            return f"has a part of {length} characters, and {volume} holds {MOST_NAME}"
+    return ""

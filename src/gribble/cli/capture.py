@@ -1,0 +1,137 @@
+"""`gribble catalogue capture`: a sheet written from a setup that works."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Annotated, Optional
+
+import typer
+
+from gribble.cli.app import command
+from gribble.cli.catalogue import ABOUT
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+    from gribble.core.catalogue.capture import Found
+    from gribble.views.screen import Screen
+
+
+@command("capture", group="catalogue", about=ABOUT)
+def capture(
+    folder: Annotated[str, typer.Argument(metavar="FOLDER", help="The root of a rig that works.")],
+    emulator: Annotated[str, typer.Option("--emulator", metavar="NAME", help="Whose needs they are.")],
+    release: Annotated[str, typer.Option("--release", metavar="R", help="The release that works with them.")],
+    paths: Annotated[
+        Optional[list[str]],  # noqa: UP045
+        typer.Argument(metavar="[PATH]...", help="Only these files and folders in it.", show_default=False),
+    ] = None,
+    out: Annotated[
+        Optional[str],  # noqa: UP045
+        typer.Option("--out", metavar="SHEET", help="Write a new sheet.", show_default=False),
+    ] = None,
+    into: Annotated[
+        Optional[str],  # noqa: UP045
+        typer.Option("--into", metavar="SHEET", help="Add what is new to this sheet.", show_default=False),
+    ] = None,
+) -> int:
+    """Write a sheet from a setup that works, or add its contents to one. What only a person knows is marked.
+
+    Example: gribble catalogue capture rigs/stick rigs/stick/KNOT --emulator knot --release 4 --out knot.sheet.toml
+    """
+    from pathlib import Path
+
+    from gribble.core.catalogue.capture import extended, new_sheet
+    from gribble.core.catalogue.sheets import SHEET_ENDING, load_sheet
+    from gribble.core.errors import ExitCode, GribbleError, MistakesError
+    from gribble.stores.local import replace_file, write_new
+    from gribble.views.looks import count
+    from gribble.views.screen import Screen
+
+    if (out is None) == (into is None):
+        raise GribbleError("say where the sheet goes", fix="--out SHEET writes a new one, --into SHEET adds to one.")
+    target = Path(out or into or "")
+    if not target.name.endswith(SHEET_ENDING):
+        raise GribbleError(f"{target}: a sheet's name ends in {SHEET_ENDING}", fix=f"--out {emulator}{SHEET_ENDING}")
+    screen = Screen()
+    files = _read(Path(folder).absolute(), [Path(path).absolute() for path in paths or ()], screen)
+    if out:
+        captured = new_sheet(files, emulator, release)
+        write_new(target, captured.text.encode())
+    else:
+        sheet, mistakes = load_sheet(target)
+        if sheet is None:
+            raise MistakesError(mistakes)
+        if sheet.emulator != emulator:
+            raise GribbleError(
+                f"{target} is the sheet of {sheet.emulator}, not of {emulator}", fix="Nothing was written."
+            )
+        captured = extended(target.read_text(encoding="utf-8-sig"), sheet, files, release)
+        if captured.needs or captured.accepts:
+            _check(target, captured.text)
+            kept = replace_file(target, captured.text.encode())
+            screen.say(f"The sheet as it was is kept as {kept.name}.")
+    screen.say(
+        f"{target}: {count(captured.needs, 'new need')} and {count(captured.accepts, 'new accept')} "
+        f"from {count(len(files), 'file')}; {captured.known} known already."
+    )
+    screen.next(f"gribble catalogue lint {target}", "lists what is still to be filled in")
+    return ExitCode.CLEAN
+
+
+def _check(target: Path, text: str) -> None:
+    """Raise MistakesError where the extended sheet would have mistakes; the sheet itself is as it was."""
+    from gribble.core.catalogue.sheets import SHEET_ENDING, load_sheet
+    from gribble.core.errors import MistakesError
+    from gribble.stores.local import write_new
+
+    trial = target.with_name(f".gribble-trial{SHEET_ENDING}")
+    trial.unlink(missing_ok=True)
+    write_new(trial, text.encode())
+    try:
+        sheet, mistakes = load_sheet(trial)
+    finally:
+        trial.unlink()
+    if sheet is None:
+        raise MistakesError(mistakes)
+
+
+def _read(root: Path, chosen: list[Path], screen: Screen) -> list[Found]:
+    """Every file of the setup that could be what an emulator needs, with all digests; what is left out is told."""
+    from gribble.core.audit.keys import MAX_BYTES, read_keys
+    from gribble.core.catalogue.capture import Found, why_left_out
+    from gribble.core.catalogue.records import ALGORITHMS
+    from gribble.core.errors import GribbleError, reason_of
+    from gribble.core.survey.digests import digest_file
+    from gribble.core.survey.walking import walk
+    from gribble.views.progress import Bar
+
+    if not root.is_dir():
+        raise GribbleError(f"{root} is no folder", fix="Name the root of the rig, then the files in it.")
+    for path in chosen:
+        if not path.exists() or not path.is_relative_to(root):
+            raise GribbleError(f"{path} is not in {root}", fix="Name files and folders of the setup.")
+    entries = [entry for folder in walk(root) for entry in folder.files]
+    if chosen:
+        entries = [one for one in entries if any((root / one.path).is_relative_to(path) for path in chosen)]
+    left_out: dict[str, list[str]] = {}
+    found = []
+    with Bar(screen.err, "Reading") as bar:
+        bar.expect(sum(entry.size for entry in entries))
+        for entry in entries:
+            place = root / entry.path
+            why = "" if place in chosen else why_left_out(entry.path, entry.size)
+            if why:
+                left_out.setdefault(why, []).append(entry.path)
+                continue
+            try:
+                _, digests = digest_file(place, entry.size, ALGORITHMS, bar.advance)
+                keys = read_keys(place.read_bytes()) if entry.size <= MAX_BYTES else None
+            except OSError as error:
+                raise GribbleError(f"{place} cannot be read: {reason_of(error)}", fix="Nothing was written.") from error
+            good = keys is not None and not keys.fault and any(not one.fault for one in keys.entries.values())
+            found.append(Found(path=entry.path, size=entry.size, digests=digests, keys=keys if good else None))
+    for why, names in left_out.items():
+        screen.tell(f"left out: {', '.join(names[:4])}{' …' if len(names) > 4 else ''}: {why} (name a file to take it)")
+    if not found:
+        raise GribbleError(f"{root} has no file to capture", fix="Name the files to take.")
+    return found

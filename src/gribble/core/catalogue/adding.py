@@ -1,0 +1,125 @@
+"""Adding sheets and rosters to the user's catalogue: linted first, swapped in whole, the former version kept."""
+
+from __future__ import annotations
+
+import shutil
+import zipfile
+from collections.abc import Iterator
+from pathlib import Path
+
+from msgspec import Struct
+
+from gribble.core.catalogue.lint import LIST_ENDINGS, Remark, lint
+from gribble.core.catalogue.rosters import ROSTER_ENDING
+from gribble.core.catalogue.sheets import SHEET_ENDING
+from gribble.core.errors import ExitCode, GribbleError, Mistake, MistakesError, reason_of
+from gribble.core.paths import join, path_fault
+
+MOST_BYTES = 2 << 30
+"""What all files of a source may come to."""
+
+ENDINGS = (SHEET_ENDING, ROSTER_ENDING, *LIST_ENDINGS)
+
+
+class Added(Struct, frozen=True):
+    """What was added: names of new files, of files that replace another, where the former version is, remarks."""
+
+    new: tuple[str, ...]
+    replaced: tuple[str, ...]
+    kept: Path | None
+    remarks: tuple[Remark, ...]
+
+
+def add(source: Path, target: Path) -> Added:
+    """Add the sheets, rosters and checksum lists of a folder or zip to a catalogue folder.
+
+    The whole new catalogue is built beside the folder and linted; then the folder is put aside and the new one takes
+    its name. Raises GribbleError, or MistakesError where the result would have mistakes; nothing is changed then.
+    """
+    work = target.with_name(f".gribble-new-{target.name}")
+    try:
+        shutil.rmtree(work, ignore_errors=True)  # what a kill left of an earlier try
+        if target.is_dir():
+            shutil.copytree(target, work)
+        else:
+            work.mkdir(parents=True)
+        new: list[str] = []
+        replaced: list[str] = []
+        for name, copy in _files(source):
+            place = work / name
+            (replaced if place.exists() else new).append(name)
+            place.parent.mkdir(parents=True, exist_ok=True)
+            copy(place)
+        if not new and not replaced:
+            raise GribbleError(
+                f"{source} has no sheet, roster or checksum list", fix=f"They end in {', '.join(ENDINGS)}."
+            )
+        found = lint([work])
+        mistakes = [_moved(remark, work, source) for remark in found if remark.mistake]
+        if mistakes:  # they are told as the source's, since the catalogue stays as it is
+            raise MistakesError([Mistake(one.file, one.where, one.what) for one in mistakes])
+        remarks = [_moved(remark, work, target) for remark in found]
+        kept = None
+        if target.is_dir():
+            kept = _free_name(target)
+            target.rename(kept)
+        work.rename(target)
+    except OSError as error:
+        raise GribbleError(
+            f"{error.filename or target} cannot be written: {reason_of(error)}",
+            fix="The catalogue is as it was.",
+            code=ExitCode.FAILED,
+        ) from error
+    finally:
+        shutil.rmtree(work, ignore_errors=True)
+    return Added(tuple(new), tuple(replaced), kept, tuple(remarks))
+
+
+def _moved(remark: Remark, work: Path, target: Path) -> Remark:
+    return Remark(remark.file.replace(str(work), str(target)), remark.where, remark.what, remark.mistake)
+
+
+def _free_name(target: Path) -> Path:
+    number = 1
+    while (place := target.with_name(f"{target.name}.before-{number}")).exists():
+        number += 1
+    return place
+
+
+class _Copy(Struct, frozen=True):
+    """One file of a source, to be copied."""
+
+    source: Path
+    member: str = ""
+
+    def __call__(self, place: Path) -> None:
+        if not self.member:
+            shutil.copyfile(self.source, place)
+            return
+        with zipfile.ZipFile(self.source) as archive, archive.open(self.member) as stream, place.open("wb") as out:
+            shutil.copyfileobj(stream, out)
+
+
+def _files(source: Path) -> Iterator[tuple[str, _Copy]]:
+    """The files of a source that belong into a catalogue, by the names they get there."""
+    if source.is_dir():
+        for path in sorted(source.rglob("*")):
+            if path.is_file() and path.name.endswith(ENDINGS):
+                yield path.relative_to(source).as_posix(), _Copy(path)
+        return
+    if source.name.endswith(ENDINGS) and source.is_file():
+        yield source.name, _Copy(source)
+        return
+    try:
+        with zipfile.ZipFile(source) as archive:
+            members = [one for one in archive.infolist() if one.filename.endswith(ENDINGS)]
+    except (zipfile.BadZipFile, OSError) as error:
+        raise GribbleError(f"{source} is no folder, sheet, roster or zip", fix="Name one of these.") from error
+    if sum(one.file_size for one in members) > MOST_BYTES:
+        raise GribbleError(f"{source} would unpack to more than {MOST_BYTES >> 30} GiB", fix="That is no catalogue.")
+    top = {one.filename.partition("/")[0] for one in members if "/" in one.filename}
+    lead = f"{top.pop()}/" if len(top) == 1 and all("/" in one.filename for one in members) else ""
+    for one in members:
+        if fault := path_fault(one.filename):
+            raise GribbleError(f'{source}: "{one.filename}" {fault}', fix="Nothing was added.")
+        yield join(one.filename.removeprefix(lead)), _Copy(source, one.filename)

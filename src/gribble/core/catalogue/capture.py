@@ -1,0 +1,167 @@
+"""Capturing: a sheet written from a setup that works. Pure: what lies there is read beforehand."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+from msgspec import Struct, structs
+
+from gribble.core.audit.keys import KeyFile
+from gribble.core.catalogue.records import Accept, Digests, Key, Sheet
+from gribble.core.catalogue.writing import Draft, DraftSheet, folder_keys, need_lines, slug, split_place, write_sheet
+from gribble.core.paths import base, fold, join
+
+SETTINGS_ENDINGS = (
+    ".ini", ".cfg", ".conf", ".toml", ".json", ".xml", ".yaml", ".yml", ".log", ".txt", ".md", ".htm", ".html", ".pdf",
+)  # fmt: skip
+"""Files with these endings change, or are for people: they are left out unless they are named."""
+
+LARGEST_BYTES = 256 << 20
+"""Larger files are taken for games and left out unless they are named."""
+
+
+SHORTEST_KEY_BYTES = 8
+"""Shorter keys are left out: from their fingerprint the value could be found by trying all."""
+
+
+class Found(Struct, frozen=True, kw_only=True):
+    """One file of the setup: path below the rig's root, size in bytes, every digest, and its keys if it has any."""
+
+    path: str
+    size: int
+    digests: Digests
+    keys: KeyFile | None = None
+
+
+class Captured(Struct, frozen=True):
+    """What became of the files: the sheet's new text, and counts of what is new in it and what it knew already."""
+
+    text: str
+    needs: int
+    accepts: int
+    known: int
+
+
+def why_left_out(path: str, size: int) -> str:
+    """Why a file of the setup is not what an emulator needs as far as its name tells; empty if it may be."""
+    name = fold(base(path))
+    if name.endswith(SETTINGS_ENDINGS):
+        return "settings, or text for people"
+    if name.startswith("."):
+        return "hidden"
+    if size > LARGEST_BYTES:
+        return f"larger than {LARGEST_BYTES >> 20} MiB, and so a game"
+    return "empty" if size == 0 else ""
+
+
+def new_sheet(files: Iterable[Found], emulator: str, release: str) -> Captured:
+    """A sheet with every file: one need for each content, further copies as `also`."""
+    drafts = _drafts(files)
+    remarks = [f"Captured from a setup of {emulator} {release} that works. What only a person knows is marked."]
+    text = write_sheet(DraftSheet(emulator=emulator, release=release, needs=drafts, remarks=remarks))
+    return Captured(text, len(drafts), sum(len(draft.accepts) for draft in drafts), 0)
+
+
+def _drafts(files: Iterable[Found]) -> list[Draft]:
+    drafts: dict[object, Draft] = {}
+    for file in files:
+        folder, name = split_place(file.path)
+        content = (file.size, file.digests)
+        if content in drafts and not file.keys:
+            drafts[content].also.append((folder, name))
+            continue
+        draft = Draft(name=name, folder=folder, also=[])
+        if file.keys:
+            draft.keys = [
+                Key(name=label, bytes=entry.bytes, sha256=entry.sha256)
+                for label, entry in file.keys.entries.items()
+                if not entry.fault and not entry.conflicting and entry.bytes >= SHORTEST_KEY_BYTES
+            ]
+        else:
+            draft.accepts = [_accept(file)]
+        drafts[content if not file.keys else file.path] = draft
+    return list(drafts.values())
+
+
+def _accept(file: Found) -> Accept:
+    return structs.replace(Accept(size=file.size), **file.digests.known())
+
+
+def extended(text: str, sheet: Sheet, files: Iterable[Found], release: str) -> Captured:
+    """An existing sheet's text with the contents that it did not know. Comments and order stay.
+
+    At a place that the sheet knows they become new accepts, elsewhere new needs.
+    """
+    import tomlkit
+
+    document: Any = tomlkit.parse(text)
+    places = {
+        (join(sheet.folders[need.folder], name)): number
+        for number, need in enumerate(sheet.need)
+        for name in need.names
+        if not need.file
+    }
+    known = new = 0
+    fresh: list[Found] = []
+    for file in files:
+        number = places.get(file.path)
+        need = sheet.need[number] if number is not None else None
+        contents = [*need.accept, *need.reject] if need else [a for one in sheet.need for a in one.accept]
+        if need and need.key:
+            more = [key for key in _drafts([file])[0].keys if key.name not in {other.name for other in need.key}]
+            for key in more:  # the sheet did without them, so they are extras
+                document["need"][number]["key"].append(_key_table(key))
+            known, new = known + (not more), new + bool(more)
+        elif any(content.agrees(file.digests) for content in contents):
+            known += 1
+        elif number is None:
+            fresh.append(file)
+        else:
+            table = document["need"][number]
+            table.setdefault("accept", tomlkit.aot()).append(_accept_table(file, release))
+            new += 1
+    drafts = _drafts(fresh)
+    changed = tomlkit.dumps(document)
+    if drafts:
+        changed = _with_needs(changed, sheet, drafts)
+    return Captured(changed, len(drafts), new + sum(len(draft.accepts) for draft in drafts), known)
+
+
+def _key_table(key: Key) -> Any:
+    import tomlkit
+
+    table = tomlkit.table()
+    for name, value in (("name", key.name), ("bytes", key.bytes), ("level", "extra"), ("sha256", key.sha256)):
+        if value is not None:
+            table.add(name, value)
+    return table
+
+
+def _accept_table(file: Found, release: str) -> object:
+    import tomlkit
+
+    table = tomlkit.table()
+    table.add(tomlkit.comment(f"fill in: label; seen working with release {release}"))
+    table.add("size", file.size)
+    for name, digest in file.digests.known().items():
+        table.add(name, digest)
+    return table
+
+
+def _with_needs(text: str, sheet: Sheet, drafts: list[Draft]) -> str:
+    """The sheet with new needs at its end, and new folders where they want some."""
+    import tomlkit
+
+    keys = {folder: key for key, folder in sheet.folders.items()}
+    wanted = [place for draft in drafts for place in (draft.folder, *(folder for folder, _ in draft.also))]
+    missing = [folder for folder in dict.fromkeys(wanted) if (folder or ".") not in keys and folder not in keys]
+    document: Any = tomlkit.parse(text)
+    for folder, key in folder_keys([*keys, *missing]).items():
+        if folder in missing:
+            word = key if key not in sheet.folders else f"{key}-{slug(folder)}"
+            document["folders"][word] = folder or "."
+            keys[folder] = word
+    taken = {need.id for need in sheet.need}
+    lines = [line for draft in drafts for line in ("", *need_lines(draft, keys, taken))]
+    return tomlkit.dumps(document).rstrip("\n") + "\n" + "\n".join(lines) + "\n"

@@ -1,0 +1,294 @@
+"""From records to the sets of a roster or the needs of a sheet; every record that cannot be taken over is told."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Iterable, Iterator
+from typing import Any
+
+import msgspec
+from msgspec import Struct, structs
+
+from gribble.core.catalogue.importing.fieldmap import CONTENT_FIELDS, Field, FieldMap, Inner
+from gribble.core.catalogue.importing.lists import Node
+from gribble.core.catalogue.importing.values import ValueFault, digest, number, text, texts, yes
+from gribble.core.catalogue.records import HEX_LENGTHS, Accept, ManifestFile
+from gribble.core.catalogue.rosters import ArcadeSet, set_faults
+from gribble.core.catalogue.writing import Draft, DraftSheet
+from gribble.core.paths import base, join, name_fault, parent, path_fault
+
+MOST_MISTAKES = 20
+"""How many mistakes are told one by one."""
+
+Values = dict[str, Any]
+
+
+class Tally(Struct):
+    """What an import met: records, duplicates dropped, mistakes (the first of them in words), values left over."""
+
+    records: int = 0
+    duplicates: int = 0
+    faulty: int = 0
+    mistakes: list[str] = []
+    left_over: Counter[str] = msgspec.field(default_factory=Counter)
+
+    def fault(self, where: str, what: str) -> None:
+        """Note one mistake."""
+        self.faulty += 1
+        if len(self.mistakes) < MOST_MISTAKES:
+            self.mistakes.append(f"{where}: {what}")
+
+
+class _Reader:
+    """Reads the fields of one kind of record."""
+
+    def __init__(self, fields: dict[str, Field]) -> None:
+        self._fields = [(name, field, _converter(name, field)) for name, field in fields.items()]
+        self._attributes = {name: _attribute(name, field) for name, field in fields.items()}
+
+    def read(self, node: Node, where: str, tally: Tally) -> Values:
+        """The values of a record; a mistake is noted with the record and the field."""
+        values: Values = {}
+        for name, field, convert in self._fields:
+            attribute = self._attributes[name]
+            if attribute and attribute not in node.attributes:
+                continue
+            try:
+                raw: Any = node.attributes[attribute] if attribute else None
+                if not raw or raw[0] == "=" or raw != raw.strip():
+                    raw = tuple(texts(node, field)) if name == "devices" else text(node, field)
+                if raw:
+                    values[name] = convert(raw)
+            except ValueFault as fault:
+                tally.fault(f"{where}, {name}", str(fault))
+        return values
+
+    def read_all(self, nodes: list[Node], where: str, tally: Tally) -> list[Values]:
+        """The values of many records; at once where all of them are as they should be, as nearly all of a list are."""
+        return self._read_clean(nodes) or [
+            self.read(node, f"{where} {place}", tally) for place, node in enumerate(nodes, start=1)
+        ]
+
+    def _read_clean(self, nodes: list[Node]) -> list[Values]:
+        """The values column by column, each looked over in one go; empty where any needs a closer look."""
+        if not all(self._attributes.values()):
+            return []
+        columns: list[Iterable[Any]] = []
+        for name, attribute in self._attributes.items():
+            column = [node.attributes.get(attribute) for node in nodes]
+            there = [raw for raw in column if raw]
+            if name in HEX_LENGTHS:
+                if len(there) < len(column) or set(map(len, there)) != {HEX_LENGTHS[name]}:
+                    return []
+                joined = " ".join(there).lower()
+                try:
+                    bytes.fromhex(joined)
+                except ValueError:
+                    return []
+                columns.append(joined.split(" "))
+            elif name == "size":
+                if len(there) < len(column) or not all(map(str.isdecimal, there)):
+                    return []
+                columns.append(map(int, there))
+            elif list(map(str.strip, there)) != there or "=" in "".join(there):
+                return []
+            else:
+                columns.append(column)
+        names = tuple(self._attributes)
+        return [dict(zip(names, row)) for row in zip(*columns)]  # noqa: B905  (checking lengths takes twice as long)
+
+
+def _attribute(name: str, field: Field) -> str:
+    """The attribute (or column) that a field takes as it is; empty where it has to be looked for or changed."""
+    plain = (field.prefix, field.suffix, field.unit, field.values, field.split, field.default) == (
+        "",
+        "",
+        "",
+        {},
+        "",
+        None,
+    )
+    simple = plain and field.from_.startswith("@") and "/" not in field.from_ and name in _SIMPLE
+    return field.from_[1:] if simple else ""
+
+
+_SIMPLE = ("name", "parent_name", "bios_name", "choice", "set", "title", "parent", "bios", "maker", *CONTENT_FIELDS)
+
+
+def _converter(name: str, field: Field) -> Callable[[Any], Any]:
+    if name in HEX_LENGTHS:
+        return lambda raw: digest(raw, name, field)
+    if name in ("size", "year"):
+        return lambda raw: number(raw, field)
+    if name == "optional":
+        return yes
+    return tuple if name == "devices" else str
+
+
+def _note_left_over(node: Node, used: frozenset[str], tally: Tally) -> None:
+    tally.left_over.update(name for name in node.names() if name not in used)
+
+
+def _used(made: FieldMap) -> frozenset[str]:
+    """Every path that the map takes something from."""
+    paths = {field.from_ for field in made.fields.values()}
+    for inner in (made.files, made.discs):
+        if inner:
+            prefix = f"{inner.records}/" if inner.records else ""
+            paths |= {prefix + field.from_ for field in inner.fields.values()}
+    names = {path.removesuffix("/.") for path in paths}
+    return frozenset(names | {f"@{name}" for name in names} | {name.removeprefix("@") for name in names})
+
+
+# Rosters
+
+
+def read_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, *, preview: bool = False) -> Iterator[ArcadeSet]:
+    """The sets of a list, streamed; rows that are one file each are gathered by set where they follow one another."""
+    if made.files or made.discs:
+        yield from _nested_sets(nodes, made, tally, preview)
+    else:
+        yield from _flat_sets(nodes, made, tally, preview)
+
+
+def _nested_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, preview: bool) -> Iterator[ArcadeSet]:
+    of_set, used = _Reader(made.fields), _used(made)
+    inner = [(name, one, _Reader(one.fields)) for name, one in (("files", made.files), ("discs", made.discs)) if one]
+    seen: dict[str, int] = {}
+    for node in nodes:
+        tally.records += 1
+        where = f"record {tally.records:,}"
+        values = of_set.read(node, where, tally)
+        for name, one, reader in inner:
+            values[name] = _inner(node, one, reader, where, tally)
+        if preview or tally.records <= 100:
+            _note_left_over(node, used, tally)
+        made_set = _made_set(values, where, seen, tally)
+        if made_set:
+            yield made_set
+
+
+def _inner(node: Node, inner: Inner, reader: _Reader, where: str, tally: Tally) -> list[Values]:
+    found = reader.read_all(node.inner(inner.records), f"{where}, {inner.records}", tally)
+    names = {values.get("name") for values in found}
+    if len(names) == len(found):
+        return found
+    kept: dict[Any, Values] = {}
+    for values in found:
+        known = kept.setdefault(values.get("name"), values)
+        if known is not values and known == values:
+            tally.duplicates += 1
+        elif known is not values:
+            tally.fault(where, f'{inner.records} "{values.get("name")}" is there twice, differently')
+    return list(kept.values())
+
+
+_SET_NAMES = ("set", "title", "year", "maker", "parent", "bios", "devices", "plays", "note")
+
+
+def _flat_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, preview: bool) -> Iterator[ArcadeSet]:
+    """Sets from rows of one file each: all rows are held, since those of one set may lie apart."""
+    reader, used = _Reader(made.fields), _used(made)
+    sets: dict[str, Values] = {}
+    for node in nodes:
+        tally.records += 1
+        where = f"record {tally.records:,}"
+        values = reader.read(node, where, tally)
+        if preview or tally.records <= 100:
+            _note_left_over(node, used, tally)
+        if "set" not in values:
+            tally.fault(where, "has no set")
+            continue
+        of_set = {name: values.pop(name) for name in (*_SET_NAMES, "kind") if name in values}
+        one = sets.setdefault(of_set["set"], {**of_set, "files": []})
+        if values in one["files"]:
+            tally.duplicates += 1
+        elif any(file.get("name") == values.get("name") for file in one["files"]):
+            tally.fault(where, f'"{values.get("name")}" of {of_set["set"]} is there twice, differently')
+        else:
+            one["files"].append(values)
+    for values in sets.values():
+        if made_set := _made_set(values, values["set"], {}, tally):
+            yield made_set
+
+
+def _made_set(values: Values, where: str, seen: dict[str, int], tally: Tally) -> ArcadeSet | None:
+    if "set" not in values:
+        tally.fault(where, "has no set")
+        return None
+    for file in values.get("files", ()):
+        if not file.get("name"):
+            tally.fault(where, f"{values['set']}: a file has no name")
+            return None
+    try:
+        made = msgspec.convert(values, ArcadeSet)
+    except msgspec.ValidationError as error:
+        tally.fault(where, str(error).replace("`", "'").replace("$.", ""))
+        return None
+    print_ = hash(made)
+    if seen.setdefault(made.set, print_) != print_:
+        tally.fault(where, f'the set "{made.set}" is there twice, differently')
+        return None
+    faults = list(set_faults(made, digests=False))  # they were read as such
+    for fault in faults:
+        tally.fault(where, fault)
+    return None if faults else made
+
+
+# Sheets
+
+
+def read_rows(nodes: Iterable[Node], made: FieldMap, tally: Tally) -> Iterator[Values]:
+    """The rows of a list for a sheet: each one accept, with what is said of its need."""
+    reader, used = _Reader(made.fields), _used(made)
+    for node in nodes:
+        tally.records += 1
+        _note_left_over(node, used, tally)
+        values = reader.read(node, f"record {tally.records:,}", tally)
+        if "name" not in values:
+            tally.fault(f"record {tally.records:,}", "has no name")
+        else:
+            yield values
+
+
+def draft_of(rows: Iterable[Values], made: FieldMap, tally: Tally) -> DraftSheet:
+    """The sheet of some rows: rows with one id, or with one place, are accepts of one need."""
+    known = made.sheet
+    draft = DraftSheet(
+        emulator=str(known["emulator"]),
+        title=str(known.get("title", "")),
+        release=str(known.get("release", "")),
+        machines=tuple(map(str, known.get("machines", ()))),
+    )
+    needs: dict[object, Draft] = {}
+    for values in rows:
+        folder = values.get("folder", known.get("folder", ""))
+        name = values["name"]
+        if fault := (path_fault(folder) if folder else None) or name_fault(name):
+            tally.fault(f'"{name}"', str(fault))
+            continue
+        accept = structs.replace(
+            Accept(**{key: values[key] for key in ("label", "region", "version", "size") if key in values}),
+            **{key: values[key] for key in HEX_LENGTHS if key in values},
+        )
+        need = needs.get(key := values.get("id") or (folder, name))
+        if need is None:
+            words = {key: values.get(key, known.get(key, "")) for key in ("title", "kind", "level", "why", "choice")}
+            words["title"] = values.get("title", "")
+            needs[key] = Draft(name=name, folder=folder, id=values.get("id", ""), **words, accepts=[accept], also=[])
+        elif accept in need.accepts:
+            tally.duplicates += 1
+        else:
+            need.accepts.append(accept)
+    draft.needs = list(needs.values())
+    return draft
+
+
+def draft_of_checksums(files: Iterable[ManifestFile], emulator: str, folder: str) -> DraftSheet:
+    """The sheet of a checksum list: each file a need, in the folders that the list's paths say."""
+    draft = DraftSheet(emulator=emulator)
+    for file in files:
+        accept = structs.replace(Accept(size=file.size), **file.known())
+        place = join(folder, parent(file.name))
+        draft.needs.append(Draft(name=base(file.name), folder=place, accepts=[accept], also=[]))
+    return draft

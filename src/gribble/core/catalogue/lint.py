@@ -1,0 +1,255 @@
+"""Linting a catalogue: mistakes that keep a file from being used, and remarks on what is weak or doubtful."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Iterable, Iterator
+from pathlib import Path
+from typing import cast
+
+from msgspec import Struct
+from packaging.version import InvalidVersion, Version
+
+from gribble.core.catalogue.records import Accept, Need, Reject, Sheet
+from gribble.core.catalogue.releases import concerns
+from gribble.core.catalogue.rosters import ROSTER_ENDING, Roster, lineage_faults, load_roster
+from gribble.core.catalogue.sheets import SHEET_ENDING, load_sheet
+from gribble.core.catalogue.tables import Mistakes, read_toml
+from gribble.core.catalogue.writing import FILL_IN
+from gribble.core.errors import reason_of
+from gribble.core.paths import fold, join
+from gribble.core.placing.volumes import name_trouble
+
+LIST_ENDINGS = (".sha256", ".sha1", ".md5", ".sfv")
+"""Endings of checksum lists."""
+
+MOST_OF_A_ROSTER = 50
+"""How many remarks on one roster are told."""
+
+
+class Remark(Struct, frozen=True):
+    """One thing found: file, key path or line, what is wrong, and whether the file cannot be used for it."""
+
+    file: str
+    where: str
+    what: str
+    mistake: bool = False
+
+    def __str__(self) -> str:
+        return ": ".join(part for part in (self.file, self.where, self.what) if part)
+
+
+def lint(paths: Iterable[Path]) -> list[Remark]:
+    """Everything found in some catalogue folders and files. Pure but for reading them."""
+    found: list[Remark] = []
+    sheets: list[tuple[str, Sheet]] = []
+    for path in paths:
+        for file in _files(path, found):
+            if file.name.endswith(ROSTER_ENDING):
+                roster, mistakes = load_roster(file)
+                found += [Remark(one.file, one.where, one.what, True) for one in mistakes]
+                found += _roster_remarks(roster) if roster else []
+            elif file.name.endswith(SHEET_ENDING):
+                sheet, mistakes = load_sheet(file)
+                found += [Remark(one.file, one.where, one.what, True) for one in mistakes]
+                if sheet is not None:
+                    sheets.append((str(file), sheet))
+                    found += _sheet_remarks(str(file), sheet)
+                    found += _marks(file)
+        found += _unused_lists(path, [sheet for file, sheet in sheets if Path(file).parent == path])
+    return found + list(_contradictions(sheets)) + list(_twin_sheets(sheets))
+
+
+def _files(path: Path, found: list[Remark]) -> list[Path]:
+    if not path.is_dir():
+        return [path]
+    try:
+        return sorted(one for one in path.iterdir() if one.name.endswith((SHEET_ENDING, ROSTER_ENDING)))
+    except OSError as error:
+        found.append(Remark(str(path), "", f"cannot be read: {reason_of(error)}", True))
+        return []
+
+
+# Sheets
+
+
+def _sheet_remarks(file: str, sheet: Sheet) -> Iterator[Remark]:
+    for number, need in enumerate(sheet.need):
+        where = f"need[{number}]"
+        yield from (Remark(file, f"{where}{key}", what) for key, what in _need_remarks(sheet, need))
+    for where, place in _places(sheet):
+        for kind in sheet.root.volume or ("fat32",):
+            if trouble := name_trouble(place, kind):
+                yield Remark(file, where, f'"{place}" {trouble}')
+    folded: dict[str, str] = {}
+    for where, place in _places(sheet):
+        other = folded.setdefault(fold(place), place)
+        if other != place:
+            yield Remark(file, where, f'"{place}" and "{other}" are one name where the volume folds case')
+
+
+def _places(sheet: Sheet) -> list[tuple[str, str]]:
+    return [
+        (f"need[{number}].{'file' if need.file else 'name'}", join(sheet.folders[need.folder], name))
+        for number, need in enumerate(sheet.need)
+        for name in ([part.name for part in need.parts()] if need.file else need.names)
+    ]
+
+
+def _need_remarks(sheet: Sheet, need: Need) -> Iterator[tuple[str, str]]:
+    if not need.parts()[0].accept and not need.key:
+        yield ".accept", "no content is known: it can only be unproven"
+    for number, accept in enumerate(need.accept):
+        strongest = accept.strongest()
+        if strongest is None:
+            yield f".accept[{number}]", "has no digest: it can only be unproven"
+        elif strongest == "crc32":
+            yield f".accept[{number}]", "is known by its CRC-32 alone, which is weak proof"
+        for reject in need.reject:
+            if strongest and accept.get(strongest) == reject.get(strongest):
+                yield f".accept[{number}]", f"is rejected by the same need ({reject.label or 'no label'})"
+    if need.key and not any(key.sha256 for key in need.key):
+        yield ".key", "no key has a fingerprint: the file can only be unproven"
+    if need.machines == ():
+        yield ".machines", "is empty, so the need concerns no machine and can never be met"
+    if not _meetable(need, sheet.order):
+        yield ".releases", "no release that it concerns has an accepted content: it can never be met"
+    for word in ("crc32", "md5", "sha1", "sha256"):
+        twins = [number for number, accept in enumerate(need.accept) if accept.get(word)]
+        values = [need.accept[number].get(word) for number in twins]
+        for place, value in enumerate(values):
+            first = values.index(value)
+            if first != place and need.accept[twins[first]].known() == need.accept[twins[place]].known():
+                yield f".accept[{twins[place]}]", f"is the same content as accept[{twins[first]}]"
+
+
+_VERSION = re.compile(r"[0-9][0-9A-Za-z.!+-]*")
+
+
+def _meetable(need: Need, order: tuple[str, ...]) -> bool:
+    """Whether some release that a need concerns has an accepted content; tried on, between and around all bounds."""
+    if not need.accept:
+        return True
+    ranges = [need.releases, *(accept.releases for accept in need.accept)]
+    if order:
+        samples = list(order)
+    else:
+        bounds = {bound for text in ranges if text for bound in _VERSION.findall(text)}
+        samples = ["0.0.1", "99999999", *(near for bound in bounds for near in _around(bound))]
+    return any(
+        concerns(need.releases, release, order) and any(concerns(a.releases, release, order) for a in need.accept)
+        for release in samples
+    )
+
+
+def _around(bound: str) -> list[str]:
+    """A version, one just before it and one just after."""
+    try:
+        release = Version(bound).release
+    except InvalidVersion:
+        return []
+    low = [*release]
+    while len(low) > 1 and low[-1] == 0:
+        low.pop()
+    before = [*low[:-1], max(low[-1] - 1, 0), 999]
+    return [bound, f"{bound}.0.1" if bound[-1].isdigit() else bound, ".".join(map(str, before))]
+
+
+def _marks(file: Path) -> Iterator[Remark]:
+    """What a person still has to fill in: how many lines, by key; and what is assumed where nothing is said."""
+    lines = list(enumerate(file.read_text(encoding="utf-8-sig").splitlines(), start=1))
+    marks = [(number, line.lstrip("# ").partition(" ")[0]) for number, line in lines if FILL_IN in line]
+    if marks:
+        tally = ", ".join(f"{key} ({count})" for key, count in Counter(key for _, key in marks).items())
+        yield Remark(str(file), f"line {marks[0][0]}", f"here and further on is something to be filled in: {tally}")
+    marked = {key for _, key in marks}
+    tables = read_toml(file, Mistakes(str(file))) or {}
+    for number, need in enumerate(tables.get("need", ())):
+        for key, default in (("kind", "data"), ("level", "must")):
+            if key not in need and key not in marked:
+                yield Remark(str(file), f"need[{number}].{key}", f'is not said; "{default}" is assumed')
+
+
+def _unused_lists(folder: Path, sheets: list[Sheet]) -> Iterator[Remark]:
+    """Checksum lists that no need names."""
+    if not folder.is_dir():
+        return
+    named = {need.manifest for sheet in sheets for need in sheet.need}
+    for path in sorted(folder.iterdir()):
+        if path.suffix in LIST_ENDINGS and path.name not in named:
+            yield Remark(str(path), "", "is named by no need of a sheet here")
+
+
+# Across sheets
+
+
+def _contradictions(sheets: list[tuple[str, Sheet]]) -> Iterator[Remark]:
+    """Contents that cannot both be right: the same CRC-32 and size, or the same SHA-1, and another digest differing."""
+    seen: dict[tuple[str, str, int | None], tuple[str, Accept | Reject]] = {}
+    for file, sheet in sheets:
+        for number, need in enumerate(sheet.need):
+            for name, contents in (("accept", need.accept), ("reject", need.reject)):
+                for place, content in enumerate(cast(tuple[Accept | Reject, ...], contents)):
+                    where = f"need[{number}].{name}[{place}]"
+                    yield from _contradiction(file, where, content, seen)
+
+
+def _contradiction(
+    file: str,
+    where: str,
+    content: Accept | Reject,
+    seen: dict[tuple[str, str, int | None], tuple[str, Accept | Reject]],
+) -> Iterator[Remark]:
+    for word, value in content.known().items():
+        size = content.size if word == "crc32" else None
+        first, other = seen.setdefault((word, value, size), (f"{file}: {where}", content))
+        if other is content:
+            continue
+        for stronger, digest in content.known().items():
+            if other.get(stronger) not in (None, digest):
+                yield Remark(file, where, f"has the {word} of {first}, but another {stronger}")
+                return
+        if word != "crc32" and None not in (content.size, other.size) and content.size != other.size:
+            yield Remark(file, where, f"has the {word} of {first}, but another size")
+            return
+
+
+def _twin_sheets(sheets: list[tuple[str, Sheet]]) -> Iterator[Remark]:
+    """Places that two emulators want with contents that have nothing in common."""
+    wanted: dict[str, tuple[str, str, Need]] = {}
+    for file, sheet in sheets:
+        for number, need in enumerate(sheet.need):
+            if need.file or need.any_name:
+                continue
+            path = join(sheet.folders[need.folder], need.name)
+            other_file, emulator, other = wanted.setdefault(path, (file, sheet.emulator, need))
+            if other is need or emulator == sheet.emulator:
+                continue
+            pairs = [(mine, theirs) for mine in need.accept for theirs in other.accept]
+            if pairs and not any(mine.agrees(theirs) for mine, theirs in pairs):
+                what = f'"{path}" is wanted by {emulator}, too, with another content ({other_file})'
+                yield Remark(file, f"need[{number}].name", what)
+
+
+# Rosters
+
+
+def _roster_remarks(roster: Roster) -> Iterator[Remark]:
+    told = 0
+    for name, what in lineage_faults(roster):
+        told += 1
+        if told <= MOST_OF_A_ROSTER:
+            yield Remark(roster.path, f'set "{name}"', what)
+    if told > MOST_OF_A_ROSTER:
+        yield Remark(roster.path, "", f"and {told - MOST_OF_A_ROSTER:,} more of that kind")
+    weak = sum(
+        1
+        for one in roster.sets.values()
+        for file in one.files
+        if file.state != "undumped" and file.strongest() in (None, "crc32")
+    )
+    if weak:
+        yield Remark(
+            roster.path, "", f"{weak:,} files are known by their CRC-32 alone or by nothing, which is weak proof"
+        )

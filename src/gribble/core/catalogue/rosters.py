@@ -1,0 +1,214 @@
+"""Rosters: JSON Lines files with the sets that one release of an arcade emulator knows (DESIGN.md section 4).
+
+The first line says whose roster it is; each further line is one set.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator
+from enum import StrEnum
+from pathlib import Path
+
+import msgspec
+from msgspec import Struct
+
+from gribble.core.catalogue.records import HEX_LENGTHS, Digests
+from gribble.core.errors import Mistake, reason_of
+from gribble.core.paths import name_fault, path_fault, plain_paths
+
+ROSTER_ENDING = ".roster.jsonl"
+ROSTER_VERSION = 1
+MOST_MISTAKES = 50
+"""How many mistakes of one roster are told."""
+
+
+class SetKind(StrEnum):
+    """What a set is for."""
+
+    GAME = "game"
+    BIOS = "bios"
+    DEVICE = "device"
+
+
+class Plays(StrEnum):
+    """How a release copes with a set."""
+
+    YES = "yes"
+    FLAWED = "flawed"
+    NO = "no"
+
+
+class FileState(StrEnum):
+    """Whether a file is known for good: nobody has an undumped one, and a suspect one may be a poor dump."""
+
+    GOOD = "good"
+    UNDUMPED = "undumped"
+    SUSPECT = "suspect"
+
+
+class SetFile(Digests, frozen=True, kw_only=True, omit_defaults=True):
+    """One file of a set; `size` is in bytes. `parent_name` and `bios_name` say which file of theirs it is."""
+
+    name: str
+    size: int | None = None
+    parent_name: str | None = None
+    bios_name: str | None = None
+    state: FileState = FileState.GOOD
+    optional: bool = False
+    choice: str | None = None
+
+
+class Disc(Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """One disc image of a set, known by the SHA-1 that the image's header gives."""
+
+    name: str
+    sha1: str | None = None
+    state: FileState = FileState.GOOD
+    optional: bool = False
+
+
+class ArcadeSet(Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """One set: what it is, whom it needs, and every file it needs, those of its parent included."""
+
+    set: str
+    title: str = ""
+    year: int | None = None
+    maker: str = ""
+    parent: str | None = None
+    bios: str | None = None
+    devices: tuple[str, ...] = ()
+    kind: SetKind = SetKind.GAME
+    plays: Plays = Plays.YES
+    note: str = ""
+    files: tuple[SetFile, ...] = ()
+    discs: tuple[Disc, ...] = ()
+
+
+class RosterHead(Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """The first line of a roster."""
+
+    roster: int
+    emulator: str
+    release: str
+    title: str = ""
+
+
+class Roster(Struct, frozen=True):
+    """A roster as loaded: sets by name, in the order of the file."""
+
+    head: RosterHead
+    sets: dict[str, ArcadeSet]
+    path: str = ""
+
+
+_HEAD = msgspec.json.Decoder(RosterHead)
+_SET = msgspec.json.Decoder(ArcadeSet)
+_RIGHT = {name: re.compile(f"[0-9a-f]{{{length}}}").fullmatch for name, length in HEX_LENGTHS.items()}
+_ENCODER = msgspec.json.Encoder()
+
+
+def read_head(path: Path) -> RosterHead:
+    """The first line of a roster. Raises OSError, or msgspec.MsgspecError where it is none."""
+    with path.open("rb") as stream:
+        return _HEAD.decode(stream.readline(1 << 16).removeprefix(b"\xef\xbb\xbf"))
+
+
+def load_roster(path: Path) -> tuple[Roster | None, list[Mistake]]:
+    """The roster in a file and its mistakes, each with its line; None where its head cannot be read.
+
+    A set with a mistake is left out.
+    """
+    mistakes: list[Mistake] = []
+    sets: dict[str, ArcadeSet] = {}
+    try:
+        head = read_head(path)
+        if head.roster != ROSTER_VERSION:
+            what = f"this Gribble reads version {ROSTER_VERSION}, not {head.roster}"
+            return None, [Mistake(str(path), "line 1: roster", what)]
+        with path.open("rb") as stream:
+            for number, line in enumerate(stream, start=1):
+                if number == 1 or not line.strip():
+                    continue
+                for fault in _read_set(line, sets):
+                    mistakes.append(Mistake(str(path), f"line {number}", fault))
+    except OSError as error:
+        return None, [Mistake(str(path), "", f"cannot be read: {reason_of(error)}")]
+    except msgspec.MsgspecError as error:
+        return None, [Mistake(str(path), "line 1", f"is no head of a roster: {_say(error)}")]
+    return Roster(head, sets, str(path)), mistakes[:MOST_MISTAKES]
+
+
+def _read_set(line: bytes, sets: dict[str, ArcadeSet]) -> list[str]:
+    """Read one line into the sets; what is wrong with it, if anything."""
+    try:
+        one = _SET.decode(line)
+    except msgspec.MsgspecError as error:
+        return [f"is no set: {_say(error)}"]
+    if one.set in sets:
+        return [f'the set "{one.set}" stands there already']
+    faults = list(set_faults(one))
+    if not faults:
+        sets[one.set] = one
+    return faults
+
+
+def set_faults(one: ArcadeSet, *, digests: bool = True) -> Iterator[str]:
+    """What is wrong with one set by itself; its digests are looked at unless they are known to be well formed."""
+    if fault := name_fault(one.set):
+        yield f'the name "{one.set}" {fault}'
+    if not plain_paths([file.name for file in one.files]):
+        for file in one.files:
+            if fault := path_fault(file.name):
+                yield f'{one.set}: the file name "{file.name}" {fault}'
+    for file in one.files if digests else ():
+        for name, right in _RIGHT.items():
+            digest = getattr(file, name)
+            if digest is not None and not right(digest):
+                yield f"{one.set}: {file.name}: {name} should have {HEX_LENGTHS[name]} hex digits in lower case"
+    for disc in one.discs:
+        if fault := name_fault(disc.name):
+            yield f'{one.set}: the disc name "{disc.name}" {fault}'
+
+
+def write_roster(head: RosterHead, sets: Iterable[ArcadeSet]) -> Iterator[bytes]:
+    """The lines of a roster."""
+    yield _ENCODER.encode(head) + b"\n"
+    for one in sets:
+        yield _ENCODER.encode(one) + b"\n"
+
+
+def lineage_faults(roster: Roster) -> Iterator[tuple[str, str]]:
+    """Sets whose family does not hold together, each with what is wrong: loops, and relatives that are absent."""
+    for one in roster.sets.values():
+        seen = [one.set]
+        parent = one.parent
+        while parent is not None and parent in roster.sets and parent not in seen:
+            seen.append(parent)
+            parent = roster.sets[parent].parent
+        if parent in seen:
+            yield one.set, f"its parents run in a circle: {', '.join([*seen, parent])}"
+        for word, name in (("parent", one.parent), ("bios", one.bios), *(("device", name) for name in one.devices)):
+            if name is not None and name not in roster.sets:
+                yield one.set, f'its {word} "{name}" is not in the roster'
+        yield from _gaps(roster, one)
+
+
+def _gaps(roster: Roster, one: ArcadeSet) -> Iterator[tuple[str, str]]:
+    """Files that claim to be their parent's or BIOS set's, which has none of that name."""
+    for word, relative, names in (
+        ("parent", one.parent, [(file.name, file.parent_name) for file in one.files]),
+        ("BIOS set", one.bios, [(file.name, file.bios_name) for file in one.files]),
+    ):
+        shared = [(name, theirs) for name, theirs in names if theirs is not None]
+        if shared and relative is None:
+            yield one.set, f"{shared[0][0]} is said to be its {word}'s, but it has none"
+        elif relative in roster.sets:
+            there = {file.name for file in roster.sets[relative].files}
+            for name, theirs in shared:
+                if theirs not in there:
+                    yield one.set, f'{name} is said to be "{theirs}" of its {word} {relative}, which has no such file'
+
+
+def _say(error: Exception) -> str:
+    return str(error).replace("`", "'").replace("$.", "")

@@ -1,0 +1,41 @@
+"""JSON Schemas of the formats, generated from the records."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+
+from gribble.core.catalogue.importing.fieldmap import FieldMap
+from gribble.core.catalogue.records import Config, Sheet
+from gribble.core.catalogue.rosters import ArcadeSet, RosterHead
+
+SCHEMAS: dict[str, tuple[type, str]] = {
+    "sheet": (Sheet, "what one emulator needs: <emulator>.sheet.toml"),
+    "config": (Config, "the user's configuration: gribble.toml"),
+    "roster-head": (RosterHead, "the first line of a roster"),
+    "roster-set": (ArcadeSet, "each further line of a roster"),
+    "map": (FieldMap, "a field map for `gribble catalogue import`"),
+}
+"""Every format with its record and what it is."""
+
+
+def schema(name: str) -> dict[str, Any]:
+    """The JSON Schema of one format. Raises KeyError for an unknown one."""
+    record, about = SCHEMAS[name]
+    made = msgspec.json.schema(record)
+    for part in made.get("$defs", {}).values():
+        if "properties" in part:
+            part["additionalProperties"] = False  # every unknown key is a mistake
+    if name == "config":  # the short form: sandpiper = "3.1"
+        emulators = made["$defs"]["Rig"]["properties"]["emulators"]
+        emulators["additionalProperties"] = {"anyOf": [{"type": "string"}, emulators["additionalProperties"]]}
+    if name == "map":  # the short form: name = "@name"
+        fields = made["$defs"]["FieldMap"]["properties"]["fields"]
+        fields["additionalProperties"] = {"anyOf": [{"type": "string"}, fields["additionalProperties"]]}
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "title": f"gribble {name}",
+        "description": about,
+        **made,
+    }

@@ -1,0 +1,274 @@
+"""The answers of `gribble catalogue`, for the terminal and as JSON."""
+
+from __future__ import annotations
+
+from collections import Counter
+from pathlib import Path
+from typing import Any
+
+import msgspec
+from msgspec import Struct
+from rich.text import Text
+
+from gribble.core.audit.findings import EmulatorAudit, Remedy
+from gribble.core.catalogue.adding import Added
+from gribble.core.catalogue.compare import SheetChanges
+from gribble.core.catalogue.importing.build import Tally
+from gribble.core.catalogue.lint import Remark
+from gribble.core.catalogue.records import Sheet
+from gribble.core.catalogue.rosters import ROSTER_ENDING, ArcadeSet, RosterHead, read_head
+from gribble.core.catalogue.sheets import load_catalogue
+from gribble.core.errors import Mistake
+from gribble.views.check import shorten
+from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, count, size
+from gribble.views.screen import Screen, state, styled
+
+LEFT_OVER_SHOWN = 8
+
+
+# list
+
+
+class Known(Struct, frozen=True):
+    """What the catalogues hold: sheets, heads of rosters with the number of sets, and what could not be used."""
+
+    sheets: list[Sheet]
+    rosters: list[tuple[RosterHead, int, str]]
+    mistakes: tuple[Mistake, ...]
+
+
+def read_known(folders: list[Path]) -> Known:
+    """What the folders hold; of rosters only the head is read, and the lines are counted."""
+    catalogue = load_catalogue(folders)
+    rosters, mistakes = [], list(catalogue.mistakes)
+    for folder in folders:
+        for path in sorted(folder.glob(f"*{ROSTER_ENDING}")) if folder.is_dir() else ():
+            try:
+                with path.open("rb") as stream:
+                    lines = sum(block.count(b"\n") for block in iter(lambda: stream.read(1 << 20), b""))
+                rosters.append((read_head(path), lines - 1, str(path)))
+            except (OSError, msgspec.MsgspecError) as error:
+                mistakes.append(Mistake(str(path), "", f"cannot be used: {error}"))
+    return Known([sheet for _, sheet in sorted(catalogue.sheets.items())], rosters, tuple(mistakes))
+
+
+def _proofs(sheet: Sheet) -> Counter[str]:
+    """How many contents are known by which strongest digest."""
+    accepts = [accept for need in sheet.need for part in need.parts() for accept in part.accept]
+    keys = [key for need in sheet.need for key in need.key]
+    proofs = Counter(accept.strongest() or "no digest" for accept in accepts)
+    proofs.update("fingerprint" if key.sha256 else "no fingerprint" for key in keys)
+    return proofs
+
+
+def show_list(screen: Screen, known: Known) -> None:
+    """A line for each sheet and roster."""
+    if not known.sheets and not known.rosters:
+        screen.say("No sheets yet. gribble catalogue capture writes one from a setup that works.")
+    rows: list[tuple[str | Text, ...]] = []
+    for sheet in known.sheets:
+        proofs = ", ".join(
+            f"{number} by {DIGEST_NAMES.get(word, word)}" for word, number in _proofs(sheet).most_common()
+        )
+        release = f" {sheet.release}" if sheet.release else ""
+        machines = f" ({', '.join(sheet.machines)})" if sheet.machines else ""
+        what = f"{count(len(sheet.need), 'need')}; contents: {proofs or 'none known'}"
+        text = Text.assemble(styled(f"{sheet.title or sheet.emulator}{machines}"), "\n", styled(what, QUIET))
+        rows.append((styled(sheet.emulator + release, "bold"), text))
+    for head, sets, _ in known.rosters:
+        rows.append((styled(f"{head.emulator} {head.release}", "bold"), styled(f"roster: {count(sets, 'set')}")))
+    screen.grid(rows, indent=0)
+    for mistake in known.mistakes:
+        screen.say(f"cannot be used: {mistake}")
+
+
+def list_json(known: Known) -> dict[str, Any]:
+    """`catalogue/1`."""
+    return {
+        "gribble": "catalogue/1",
+        "sheets": [
+            {
+                "emulator": sheet.emulator,
+                "title": sheet.title,
+                "release": sheet.release or None,
+                "machines": list(sheet.machines),
+                "needs": len(sheet.need),
+                "proofs": dict(_proofs(sheet)),
+            }
+            for sheet in known.sheets
+        ],
+        "rosters": [
+            {"emulator": head.emulator, "release": head.release, "sets": sets, "path": path}
+            for head, sets, path in known.rosters
+        ],
+        "mistakes": [str(mistake) for mistake in known.mistakes],
+    }
+
+
+# lint
+
+
+def show_lint(screen: Screen, remarks: list[Remark], *, strict: bool) -> None:
+    """Mistakes first, then remarks, file by file."""
+    mistakes = [remark for remark in remarks if remark.mistake]
+    others = [remark for remark in remarks if not remark.mistake]
+    if not remarks:
+        screen.say("No mistakes, and nothing to remark on.")
+    for title, chosen, colour in (("Mistakes", mistakes, "imposter"), ("Remarks", others, "unproven")):
+        for file in dict.fromkeys(remark.file for remark in chosen):
+            screen.say(styled(f"{title} in {shorten(file)}", "bold"))
+            glyph, style = VERDICTS[colour]
+            screen.grid([(Text(glyph, style=style), _spot(one)) for one in chosen if one.file == file])
+            screen.out.print()
+    if remarks:
+        words = f"{count(len(mistakes), 'mistake')}, {count(len(others), 'remark')}"
+        screen.say(words + ("" if strict or mistakes or not others else "; with --strict they count as mistakes"))
+
+
+def _spot(remark: Remark) -> Text:
+    if not remark.where:
+        return styled(remark.what)
+    return Text.assemble(styled(remark.where, "bold"), styled(f": {remark.what}"))
+
+
+def lint_json(remarks: list[Remark]) -> dict[str, Any]:
+    """`lint/1`."""
+    return {
+        "gribble": "lint/1",
+        "remarks": [
+            {"file": one.file, "where": one.where, "what": one.what, "mistake": one.mistake} for one in remarks
+        ],
+    }
+
+
+# compare
+
+
+class Effect(Struct, frozen=True):
+    """One emulator on a rig, audited with the old sheet and with the new one."""
+
+    rig: str
+    old: EmulatorAudit
+    new: EmulatorAudit
+
+    @property
+    def wanted(self) -> tuple[list[str], list[str]]:
+        """Titles of the needs that the new sheet leaves open and the old one did not: held, and to obtain."""
+        open_before = {finding.need.id for finding in self.old.findings if not finding.met}
+        held: list[str] = []
+        obtain: list[str] = []
+        for finding in self.new.findings:
+            if not finding.met and finding.need.id not in open_before:
+                gap = any(place.remedy is Remedy.OBTAIN for place in finding.places)
+                (obtain if gap else held).append(finding.need.called)
+        return held, obtain
+
+    @property
+    def words(self) -> str:
+        """What the new sheet means for it."""
+        held, obtain = self.wanted
+        stays = "stays" if self.old.state == self.new.state else "becomes"
+        text = f"{self.new.title} on {self.rig} {stays} {self.new.state}"
+        parts = []
+        if held:
+            parts.append(f"wants {count(len(held), 'file')} that you have ({', '.join(held)})")
+        if obtain:
+            parts.append(f"wants {count(len(obtain), 'file')} to be obtained ({', '.join(obtain)})")
+        return f"{text}; {' and '.join(parts)}" if parts else text
+
+
+def show_compare(screen: Screen, changes: tuple[SheetChanges, ...], effects: list[Effect]) -> None:
+    """What it means for the rigs first, then what has changed."""
+    if not changes:
+        screen.say("Nothing differs in what is needed.")
+        return
+    screen.grid([(state(effect.new.state), f"{effect.words}.") for effect in effects], indent=0)
+    if effects:
+        screen.out.print()
+    for one in changes:
+        screen.say(styled(one.emulator, "bold"), f"  {one.change}")
+        rows: list[tuple[str | Text, ...]] = []
+        for need in one.needs:
+            text = Text.assemble(styled(need.title, "bold"))
+            for word in need.words:
+                text.append("\n").append_text(styled(word))
+            rows.append((need.change, need.need, text))
+        screen.grid(rows)
+
+
+def compare_json(changes: tuple[SheetChanges, ...], effects: list[Effect]) -> dict[str, Any]:
+    """`sheets/1`."""
+    return {
+        "gribble": "sheets/1",
+        "emulators": [
+            {
+                "emulator": one.emulator,
+                "change": one.change,
+                "needs": [{"need": need.need, "change": need.change, "words": list(need.words)} for need in one.needs],
+            }
+            for one in changes
+        ],
+        "rigs": [
+            {
+                "rig": effect.rig,
+                "emulator": effect.new.emulator,
+                "was": effect.old.state,
+                "is": effect.new.state,
+                "held": effect.wanted[0],
+                "obtain": effect.wanted[1],
+            }
+            for effect in effects
+        ],
+    }
+
+
+# add and import
+
+
+def show_added(screen: Screen, added: Added, folder: Path) -> None:
+    """What is new in the catalogue, and where the former version is."""
+    where = shorten(str(folder.absolute()))
+    screen.say(f"{where}: {count(len(added.new), 'new file')}, {count(len(added.replaced), 'file')} replaced.")
+    screen.grid([("new", name) for name in added.new] + [("replaced", name) for name in added.replaced])
+    if added.kept:
+        screen.say(f"The catalogue as it was is kept in {shorten(str(added.kept))}.")
+    if added.remarks:
+        screen.next(f"gribble catalogue lint {where}", f"{count(len(added.remarks), 'remark')}, no mistakes")
+
+
+def show_preview_sets(screen: Screen, sets: list[ArcadeSet]) -> None:
+    """Sets as they were understood."""
+    for one in sets:
+        relatives = {"parent": one.parent, "BIOS": one.bios, "devices": ", ".join(one.devices)}
+        facts = [str(one.year or ""), one.maker, *(f"{word} {name}" for word, name in relatives.items() if name)]
+        facts += ["" if one.kind == "game" else one.kind, "" if one.plays == "yes" else f"plays: {one.plays}"]
+        screen.say(
+            styled(one.set, "bold"), f"  {one.title}  ", styled(", ".join(fact for fact in facts if fact), QUIET)
+        )
+        rows: list[tuple[str | Text, ...]] = []
+        for file in one.files[:6]:
+            word = file.strongest()
+            digest = f"{DIGEST_NAMES[word]} {file.get(word)}" if word else "no digest"
+            marks = [f"is {file.parent_name} of the parent" if file.parent_name else "",
+                     f"is {file.bios_name} of the BIOS set" if file.bios_name else "",
+                     "" if file.state == "good" else str(file.state), "optional" if file.optional else ""]  # fmt: skip
+            size_ = size(file.size) if file.size is not None else "size unknown"
+            rows.append((file.name, size_, ", ".join([digest, *(mark for mark in marks if mark)])))
+        rows += [(disc.name, "disc", f"SHA-1 {disc.sha1}" if disc.sha1 else "no digest") for disc in one.discs]
+        screen.grid(rows)
+        if len(one.files) > 6:
+            screen.say(styled(f"  and {len(one.files) - 6} more files", QUIET))
+
+
+def show_tally(screen: Screen, tally: Tally) -> None:
+    """What was left over, dropped and not understood, on standard error."""
+    if tally.left_over:
+        names = [f"{name} ({number:,})" for name, number in tally.left_over.most_common(LEFT_OVER_SHOWN)]
+        more = len(tally.left_over) - len(names)
+        screen.tell(f"left over, in the first records: {', '.join(names)}{f' and {more} more' if more else ''}")
+    if tally.duplicates:
+        screen.tell(f"{count(tally.duplicates, 'record')} that stood there twice, taken once")
+    for mistake in tally.mistakes:
+        screen.tell(mistake)
+    if tally.faulty > len(tally.mistakes):
+        screen.tell(f"and {tally.faulty - len(tally.mistakes):,} more mistakes")

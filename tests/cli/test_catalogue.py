@@ -1,0 +1,234 @@
+"""`gribble catalogue`: captured, linted, compared, imported, added; nothing is ever half-written."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import zipfile
+from pathlib import Path
+
+import pytest
+
+from gribble.demo.contents import content
+from tests.conftest import Gribble, tree
+
+
+def test_a_captured_setup_is_restored_from_the_sources_by_its_sheet_alone(gribble: Gribble, world: Path) -> None:
+    gribble("place", "--yes", cwd=world, code=1)
+    rig = world / "rigs/lighthouse"
+    parts = ["redshank/system", "curlew/bios", "curlew/desk"]
+    gribble("catalogue", "capture", str(rig), *(str(rig / part) for part in parts), "--emulator", "redshank",
+            "--release", "2.4", "--out", "mine/redshank.sheet.toml", cwd=world, code=0)  # fmt: skip
+    before = {path: data for path, (data, _) in tree(rig).items() if path.startswith(tuple(parts)) and data}
+    assert len(before) == 11
+    for number, data in enumerate(before.values()):  # the sources hold every content under a name that says nothing
+        (world / f"drawer/{number}.x").write_bytes(data)
+    (world / "gribble.toml").write_text(
+        'sources = ["drawer"]\ncatalogues = ["mine"]\n[rig.new]\nat = "rigs/new"\n[rig.new.emulators]\nredshank = "2.4"\n'
+    )
+    gribble("place", "--yes", cwd=world, code=0)
+    assert gribble("check", "--json", cwd=world, code=0).json["state"] == "ready"
+    assert {path: data for path, (data, _) in tree(world / "rigs/new").items() if data} == before
+    sheet = (world / "mine/redshank.sheet.toml").read_text()
+    assert "level =" not in sheet.replace("# level =", "")
+    assert "fill in" in gribble("catalogue", "lint", "mine", "--strict", cwd=world, code=1).out.replace(
+        "filled", "fill"
+    )
+
+
+def test_capture_into_a_sheet_adds_what_is_new_and_keeps_the_rest(gribble: Gribble, world: Path) -> None:
+    sheet = world / "catalogue/knot.sheet.toml"
+    before = sheet.read_text()
+    rig = world / "rigs/stick"
+    (rig / "KNOT/SYSTEM/GANNET.FW").write_bytes(content("gannet-tape-b"))
+    (rig / "KNOT/SYSTEM/NEW.ROM").write_bytes(content("gannet-tape-a") + b"x")
+    words = ("catalogue", "capture", str(rig), str(rig / "KNOT/SYSTEM"), "--emulator", "knot", "--release", "4")
+    out = gribble(*words, "--into", str(sheet), cwd=world, code=0).out
+    assert "1 new need and 2 new accepts from 3 files; 1 known already" in out.replace("\n", " ")
+    assert (world / "catalogue/knot.sheet.toml.before-1").read_text() == before
+    after = sheet.read_text()
+    assert after.startswith(before[: before.index("[[need.accept]]")])
+    assert "seen working with release 4" in after
+    assert "0 new accepts" in gribble(*words, "--into", str(sheet), cwd=world, code=0).out.replace("\n", " ")
+    assert sheet.read_text() == after
+    assert "say where the sheet goes" in gribble(*words, cwd=world, code=2).err
+    assert (
+        "is the sheet of redshank" in gribble(*words, "--into", "catalogue/redshank.sheet.toml", cwd=world, code=2).err
+    )
+    assert "is not in" in gribble(*words, "drawer", "--out", "x.sheet.toml", cwd=world, code=2).err
+
+
+REMARKS = {
+    "an unknown key": ('why = "No tape loads without it."', 'wy = "x"', 2, ["need[2].wy", "did you mean 'why'?"]),
+    "met by some release": ('id = "gannet-firmware"\n', 'id = "gannet-firmware"\nreleases = ">=4"\n', 0, []),
+    "never met": ('id = "gannet-firmware"\n', 'id = "gannet-firmware"\nreleases = ">=4"\n%', 1, ["need[1].releases", "can never be met"]),
+    "weak proof": ("sha1", "#", 1, ["need[1].accept[0]", "CRC-32 alone"]),
+    "no proof": ("crc32", "md5 = 'x'\ncrc32", 2, ["should have 32 hex digits"]),
+    "a name that the volume cannot hold": ('"GANNET.FW"', '"GANNET?.FW"', 1, ["need[1].name", "has ?, which exfat cannot hold"]),
+    "a device's name": ('"GANNET.FW"', '"aux.fw"', 1, ["is a device's name on exfat"]),
+    "two names that fold into one": ('"TAPE-A.ROM"', '"tape-b.rom"', 1, ["are one name where the volume folds case"]),
+    "two needs on one place": ('"TAPE-A.ROM"', '"TAPE-B.ROM"', 2, ['is the place of need "gannet-tape-a" too']),
+    "no machine": ('id = "gannet-tape-a"', 'id = "gannet-tape-a"\nmachines = []', 1, ["concerns no machine"]),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("case", REMARKS)
+def test_lint_tells_what_is_wrong_and_what_is_weak(gribble: Gribble, world: Path, case: str) -> None:
+    old, new, code, words = REMARKS[case]
+    path = world / "catalogue/knot.sheet.toml"
+    text = path.read_text()
+    assert old in text
+    text = text.replace(old, new, 1)
+    if "%" in text:
+        text = text.replace("%", "", 1).replace("requires_keys", 'releases = "<3"\nrequires_keys', 1)
+    path.write_text(text)
+    ended = gribble("catalogue", "lint", str(path), "--strict", cwd=world, code=code, COLUMNS="200")
+    assert all(word in ended.out for word in words), ended.out
+
+
+def test_lint_looks_across_sheets_lists_and_rosters(gribble: Gribble, world: Path) -> None:
+    catalogue = world / "catalogue"
+    assert gribble("catalogue", "lint", cwd=world, code=0).out.endswith(
+        "0 mistakes, 2 remarks; with --strict they count as mistakes\n"
+    )
+    knot = (catalogue / "knot.sheet.toml").read_text()
+    crc = knot.split('crc32 = "')[1][:8]
+    (catalogue / "ruff.sheet.toml").write_text(
+        'sheet = 1\nemulator = "ruff"\n[folders]\nb = "KNOT/SYSTEM"\n[[need]]\nid = "a"\nkind = "bios"\nlevel = "must"\n'
+        f'folder = "b"\nname = "GANNET.FW"\n[[need.accept]]\nsize = 20480\ncrc32 = "{crc}"\nsha1 = "{"0" * 40}"\n'
+    )
+    (catalogue / "stray.md5").write_text("")
+    (catalogue / "t-1.roster.jsonl").write_text(
+        '{"roster":1,"emulator":"t","release":"1"}\n{"set":"a","parent":"b"}\n{"set":"b","parent":"a"}\n'
+        '{"set":"c","parent":"gone","files":[{"name":"x","crc32":"0"}]}\n{"set":"a"}\nnonsense\n'
+    )
+    answer = gribble("catalogue", "lint", "--json", cwd=world, code=2).json
+    found = [(Path(one["file"]).name, one["where"], one["what"]) for one in answer["remarks"]]
+    for file, where, words in (
+        ("ruff.sheet.toml", "need[0].accept[0]", "but another sha1"),
+        ("ruff.sheet.toml", "need[0].name", "is wanted by knot, too"),
+        ("stray.md5", "", "is named by no need"),
+        ("t-1.roster.jsonl", 'set "a"', "in a circle"),
+        ("t-1.roster.jsonl", "line 4", "crc32 should have 8 hex digits"),
+        ("t-1.roster.jsonl", "line 5", "stands there already"),
+        ("t-1.roster.jsonl", "line 6", "is no set"),
+    ):
+        assert any((name, at) == (file, where) and words in what for name, at, what in found), (file, where, words)
+    assert "is not there" in gribble("catalogue", "lint", "nowhere", cwd=world, code=2).err
+
+
+def test_compare_says_what_a_new_sheet_means_for_the_rigs(gribble: Gribble, world: Path) -> None:
+    gribble("place", "--yes", cwd=world, code=1)
+    shutil.copytree(world / "catalogue", world / "new")
+    for name, old, new in (
+        ("dunlin", 'level = "better"', 'level = "extra"'),
+        ("redshank", 'name = "petrel.slab"', 'name = "petrel.img"'),
+        ("curlew", "[[setting]]", '[[need]]\nid = "clock"\nfolder = "boot"\nname = "c"\n[[need.accept]]\nsha1 = "'
+         + "0" * 40 + '"\n[[setting]]'),
+    ):  # fmt: skip
+        path = world / f"new/{name}.sheet.toml"
+        path.write_text(path.read_text().replace(old, new, 1))
+    (world / "new/avocet.sheet.toml").unlink()
+    ended = gribble("catalogue", "compare", "catalogue", "new", cwd=world, code=1, COLUMNS="200")
+    for words in (
+        "Dunlin on lighthouse stays ready.",
+        "Redshank on lighthouse becomes limited; wants 1 file that you have (Petrel system disk).",
+        "Curlew on lighthouse becomes blocked; wants 1 file to be obtained (clock).",
+        "name: petrel.slab is now petrel.img",
+        "level: better is now extra",
+        "avocet  gone",
+    ):
+        assert words in ended.out, words
+    answer = gribble("catalogue", "compare", "catalogue", "new", "--json", cwd=world, code=1).json
+    assert {one["emulator"]: one["change"] for one in answer["emulators"]} == {
+        "avocet": "gone", "curlew": "changed", "dunlin": "changed", "redshank": "changed",
+    }  # fmt: skip
+    assert "Nothing differs" in gribble("catalogue", "compare", "catalogue", "catalogue", cwd=world, code=0).out
+
+
+def test_add_swaps_the_catalogue_whole_and_keeps_the_former(gribble: Gribble, world: Path) -> None:
+    before = tree(world / "catalogue")
+    friend = world / "friend"
+    friend.mkdir()
+    sheet = (world / "catalogue/knot.sheet.toml").read_text()
+    (friend / "knot.sheet.toml").write_text(sheet.replace('title = "Knot"', 'title = "Knot II"'))
+    (friend / "knot.sheet.toml.notes").write_text("no part of it")
+    with zipfile.ZipFile(world / "friend.zip", "w") as archive:
+        archive.write(friend / "knot.sheet.toml", "from-ada/knot.sheet.toml")
+        archive.writestr("from-ada/ruff.sheet.toml", 'sheet = 1\nemulator = "ruff"\n[folders]\n')
+    ended = gribble("catalogue", "add", "friend.zip", cwd=world, code=0)
+    assert "1 new file, 1 file replaced" in ended.out
+    assert "Knot II" in (world / "catalogue/knot.sheet.toml").read_text()
+    assert tree(world / "catalogue.before-1") == before
+    now = tree(world / "catalogue")
+    (friend / "knot.sheet.toml").write_text(sheet.replace("[folders]", "[folder]"))
+    refused = gribble("catalogue", "add", "friend", cwd=world, code=2)
+    assert "did you mean 'folders'?" in refused.err
+    with zipfile.ZipFile(world / "evil.zip", "w") as archive:
+        archive.writestr("../knot.sheet.toml", sheet)
+    assert "climbs out" in gribble("catalogue", "add", "evil.zip", cwd=world, code=2).err
+    assert "no sheet, roster or checksum list" in gribble("catalogue", "add", "drawer/photos", cwd=world, code=2).err
+    assert tree(world / "catalogue") == now
+    assert not [path for path in world.iterdir() if path.name.startswith(".gribble-new")]
+
+
+def test_a_checksum_list_needs_no_map_and_a_wrong_list_writes_nothing(gribble: Gribble, world: Path) -> None:
+    (world / "l.sha1").write_text(f"{'ab' * 20}  boot/a.rom\n{'cd' * 20} *b.rom\n")
+    words = ("catalogue", "import", "l.sha1", "--to", "sheet", "--emulator", "ruff", "--folder", "ruff")
+    assert "2 needs of ruff with 2 accepts" in gribble(*words, "--out", "ruff.sheet.toml", cwd=world, code=0).out
+    text = (world / "ruff.sheet.toml").read_text()
+    assert '"ruff/boot"' in text
+    assert 'name = "b.rom"' in text
+    assert "is there already" in gribble(*words, "--out", "ruff.sheet.toml", cwd=world, code=2).err
+    assert "ends in .sheet.toml" in gribble(*words, "--out", "ruff.toml", cwd=world, code=2).err
+    (world / "l.csv").write_text("n,c\na,zz\nb,1E5\n")
+    (world / "m.toml").write_text('map = 1\n[sheet]\nemulator = "ruff"\n[fields]\nname = "n"\ncrc32 = "c"\n')
+    made = ("catalogue", "import", "l.csv", "--map", "m.toml", "--to", "sheet")
+    refused = gribble(*made, "--out", "x.sheet.toml", cwd=world, code=2)
+    assert "record 1, crc32" in refused.err
+    assert "spreadsheet" in refused.err
+    assert not (world / "x.sheet.toml").exists()
+    (world / "m.toml").write_text('map = 1\n[roster]\nemulator = "t"\nrelease = "1"\n[fields]\nset = "n"\nname = "c"\n')
+    made = ("catalogue", "import", "l.csv", "--map", "m.toml", "--to", "roster")
+    shown = gribble(*made, "--preview", "1", cwd=world, code=0)
+    assert shown.out.startswith("a\n")
+    gribble(*made, "--out", "t.roster.jsonl", cwd=world, code=0)
+    assert [json.loads(line).get("set") for line in (world / "t.roster.jsonl").read_text().splitlines()] == [
+        None,
+        "a",
+        "b",
+    ]
+    (world / "empty.csv").write_text("n,c\n")
+    refused = gribble("catalogue", "import", "empty.csv", *made[3:], "--out", "e.roster.jsonl", cwd=world, code=2)
+    assert "has no record that the map matches" in refused.err
+    assert not (world / "e.roster.jsonl").exists()
+
+
+def test_schemas_say_what_the_loader_takes(gribble: Gribble, world: Path) -> None:
+    schema = gribble("catalogue", "schema", "sheet", cwd=world, code=0).json
+    need = schema["$defs"]["Need"]
+    assert need["required"] == ["id", "folder"]
+    assert need["additionalProperties"] is False
+    assert set(need["properties"]["kind"]) >= {"default"}
+    assert "did you mean 'sheet'?" in gribble("catalogue", "schema", "sheets", cwd=world, code=2).err
+    known = gribble("catalogue", "list", "--json", cwd=world, code=0).json
+    assert [(one["emulator"], one["needs"]) for one in known["sheets"]][:3] == [
+        ("avocet", 14),
+        ("curlew", 7),
+        ("dunlin", 5),
+    ]
+    assert known["sheets"][2]["proofs"] == {"sha1": 4, "crc32": 1}
+
+
+def test_the_list_and_the_map_of_the_documents_work(gribble: Gribble, tmp_path: Path) -> None:
+    text = (Path(__file__).parents[2] / "docs/catalogues.md").read_text()
+    (tmp_path / "cabinets.xml").write_text(text.split("```xml\n")[1].split("```")[0])
+    (map_,) = [part for part in text.split("```toml\n")[1:] if part.startswith("map = 1")]
+    (tmp_path / "cabinets.map.toml").write_text(map_.split("```")[0])
+    (tmp_path / "catalogue").mkdir()
+    commands = [line.split() for line in text.splitlines() if line.startswith("    gribble catalogue import cabinets")]
+    assert len(commands) == 2
+    for words in commands:
+        gribble(*words[1:], cwd=tmp_path, code=0)
+    (roster,) = (tmp_path / "catalogue").iterdir()
+    assert json.loads(roster.read_text().splitlines()[1])["files"][0]["size"] == 65536

@@ -1,0 +1,246 @@
+"""Lists of any shape by a field map: what is understood, what is converted, and what is told."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from gribble.core.catalogue.importing.build import Tally, draft_of, read_rows, read_sets
+from gribble.core.catalogue.importing.fieldmap import Field, FieldMap, load_map
+from gribble.core.catalogue.importing.lists import read_list
+from gribble.core.catalogue.importing.values import ValueFault, digest, number, yes
+from gribble.core.catalogue.rosters import ArcadeSet, Roster, RosterHead, lineage_faults, load_roster, write_roster
+from gribble.core.catalogue.sheets import load_sheet
+from gribble.core.catalogue.writing import write_sheet
+from gribble.core.errors import GribbleError, MistakesError
+
+CRC, SHA = "0a1b2c3d", "ab" * 20
+HEAD = '[roster]\nemulator = "turnstone"\nrelease = "1.8"\n'
+XML_MAP = (
+    'records = "cabinets/cabinet"\n'
+    + """
+[fields]
+set = "@n"
+title = "called"
+year = "built"
+parent = "@of"
+devices = "uses/@n"
+kind = { from = "@is", values = { system = "bios" } }
+plays = { from = "@runs", values = { badly = "flawed" }, default = "yes" }
+[files]
+records = "chips/chip"
+name = "@n"
+size = { from = "@k", unit = "KiB" }
+crc32 = { from = "@sum", prefix = "0x" }
+sha1 = "print"
+state = { from = "@bad", values = { yes = "suspect" } }
+optional = "@spare"
+[discs]
+records = "disc"
+name = "@n"
+sha1 = "@print"
+"""
+)
+XML = f"""<?xml version="1.0"?>
+<room><about/><cabinets>
+ <cabinet n="quay" is="system"><called>Quay &amp; Co</called><built>1980</built></cabinet>
+ <cabinet n="salt" of="quay" runs="badly"><uses n="tone"/><uses n="pad"/>
+  <chips><chip n="a.1" k="64" sum="0x{CRC.upper()}" bad="yes" spare="1"><print>{SHA.upper()}</print></chip></chips>
+  <disc n="salt" print="{SHA}"/></cabinet>
+</cabinets></room>"""
+
+
+def sets_of(tmp_path: Path, name: str, data: str | bytes, map_: str) -> tuple[list[ArcadeSet], Tally]:
+    (tmp_path / name).write_bytes(data if isinstance(data, bytes) else data.encode())
+    top, _, tables = map_.partition("\n[")
+    (tmp_path / "map.toml").write_text(f"map = 1\n{top}\n{HEAD}\n[{tables}")
+    made = load_map(tmp_path / "map.toml", "roster")
+    tally = Tally()
+    return list(read_sets(read_list(tmp_path / name, made), made, tally)), tally
+
+
+def test_an_xml_list_becomes_sets(tmp_path: Path) -> None:
+    sets, tally = sets_of(tmp_path, "list.xml", XML, XML_MAP)
+    assert tally.mistakes == []
+    quay, salt = sets
+    assert (quay.title, quay.year, quay.kind, quay.plays) == ("Quay & Co", 1980, "bios", "yes")
+    assert (salt.parent, salt.devices, salt.plays) == ("quay", ("tone", "pad"), "flawed")
+    (file,) = salt.files
+    assert (file.name, file.size, file.crc32, file.sha1) == ("a.1", 65536, CRC, SHA)
+    assert (file.state, file.optional) == ("suspect", True)
+    assert salt.discs[0].sha1 == SHA
+
+
+FLAT_MAP = """
+[fields]
+set = "game"
+name = "file"
+size = "bytes"
+crc32 = "sum"
+parent = { from = "of", default = "" }
+"""
+
+
+@pytest.mark.parametrize(
+    ("name", "text"),
+    [
+        ("a.csv", f'game,file,bytes,sum,of\nsalt,"a,1.bin",1 024,{CRC},\nsalt,b.2,2,{CRC.upper()},\n'),
+        ("b.csv", f'game;file;bytes;sum\nsalt;"a,1.bin";1.024;{CRC}\nsalt;b.2;2;="{CRC}"\n'),
+        ("c.tsv", f"game\tfile\tbytes\tsum\nsalt\ta,1.bin\t1024\t{CRC}\n\nsalt\tb.2\t2\t0x{CRC}\n"),
+        ("d.json", f'{{"all":[{{"game":"salt","file":"a,1.bin","bytes":1024,"sum":"{CRC}"}},{{"game":"salt","file":"b.2","bytes":2,"sum":"{CRC}"}}]}}'),
+        ("e.jsonl", f'{{"game":"salt","file":"a,1.bin","bytes":1024,"sum":"{CRC}"}}\n{{"game":"salt","file":"b.2","bytes":2,"sum":"{CRC}","more":1}}\n'),
+        ("f.html", f"<table><tr><td>x</table><p><table><tr><th>file<th>game<th>bytes<th>sum<tr><td>a,1.bin<td>salt<td>1024<td> {CRC} <tr><td>b.2</td><td>salt</td><td>2</td><td>{CRC}</td></tr></table>"),
+        ("g.xml", f"<l><r><game>salt</game><file>a,1.bin</file><bytes>1024</bytes><sum>{CRC}</sum></r><r><game>salt</game><file>b.2</file><bytes>2</bytes><sum>{CRC}</sum></r></l>"),
+    ],
+)  # fmt: skip
+def test_every_format_is_read_alike(tmp_path: Path, name: str, text: str) -> None:
+    where = {"d.json": 'records = "all"', "g.xml": 'records = "r"'}.get(name, "")
+    sets, tally = sets_of(tmp_path, name, text, where + FLAT_MAP)
+    assert tally.mistakes == []
+    (salt,) = sets
+    assert [(file.name, file.size, file.crc32) for file in salt.files] == [("a,1.bin", 1024, CRC), ("b.2", 2, CRC)]
+
+
+VALUES: list[tuple[Any, str, Field, object]] = [
+    (number, "1,234", Field(from_="x"), 1234),
+    (number, "64 KiB", Field(from_="x"), 65536),
+    (number, "64", Field(from_="x", unit="kB"), 64000),
+    (number, "0x100", Field(from_="x"), 256),
+    (number, "many", Field(from_="x"), '"many" is no number'),
+    (number, "1.5", Field(from_="x"), '"1.5" is no whole number'),
+    (number, "3 miles", Field(from_="x"), "has a unit that is none of"),
+    (lambda v, f: digest(v, "crc32", f), "0A-1B-2C-3D", Field(from_="x"), CRC),
+    (lambda v, f: digest(v, "crc32", f), "1b2c3d", Field(from_="x"), "pad = true puts them back"),
+    (lambda v, f: digest(v, "crc32", f), "1b2c3d", Field(from_="x", pad=True), "001b2c3d"),
+    (lambda v, f: digest(v, "crc32", f), "1E5", Field(from_="x"), "turned into a number by a spreadsheet"),
+    (lambda v, f: digest(v, "crc32", f), "1.234E+10", Field(from_="x", pad=True), "turned into a number"),
+    (lambda v, f: digest(v, "crc32", f), "hello", Field(from_="x"), "not hex digits"),
+    (lambda v, f: digest(v, "sha1", f), "ab" * 16, Field(from_="x"), "has 32 hex digits where 40 are right"),
+    (lambda v, _: yes(v), "Yes", Field(from_="x"), True),
+    (lambda v, _: yes(v), "perhaps", Field(from_="x"), "neither yes nor no"),
+]
+
+
+@pytest.mark.parametrize(("convert", "value", "field", "wanted"), VALUES)
+def test_values_are_converted_or_told(convert: Any, value: str, field: Field, wanted: object) -> None:
+    try:
+        found: object = convert(value, field)
+    except ValueFault as fault:
+        found = str(fault)
+    assert found == wanted or (isinstance(wanted, str) and isinstance(found, str) and wanted in found)
+
+
+FAULTS = {
+    "not this encoding": ("a.csv", b"game,file,bytes,sum\ns,\xff,1,0\n", "is not utf-8-sig text (byte 22)"),
+    "too many columns": ("a.csv", b"game,file\na,b,c\n", "line 2: has 3 columns, but the first line has 2"),
+    "half a quote": ("a.csv", b'game,file\na,"b\n', "unexpected end of data"),
+    "no JSON": ("a.json", b'[{"game":', "line 1"),
+    "no JSON line": ("a.jsonl", b'{"game":"a"}\n{', "line 2: is not JSON"),
+    "no XML": ("a.xml", b"<a><b>", "is not XML: no element found"),
+    "no record": ("a.xml", b"<a><b/><c><d/></c></a>", "it has"),
+    "entities": ("a.xml", b'<!DOCTYPE a [<!ENTITY x "y">]><a><r>&x;</r></a>', "declares entities"),
+    "no table": ("a.html", b"<table><tr><th>x<th>y</table>", "table 1: x, y"),
+    "no format": ("a.list", b"", "its format cannot be told"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("case", FAULTS)
+def test_a_list_that_cannot_be_read_is_told(tmp_path: Path, case: str) -> None:
+    name, data, words = FAULTS[case]
+    with pytest.raises(GribbleError) as told:
+        sets_of(tmp_path, name, data, ('records = "r"' if name.endswith("xml") else "") + FLAT_MAP)
+    assert words in f"{told.value.what} {told.value.fix}"
+
+
+def test_mistakes_point_at_record_and_field_and_twins_are_counted(tmp_path: Path) -> None:
+    rows = [f"salt,a,1,{CRC}", f"salt,a,1,{CRC}", f"salt,a,2,{CRC}", f",b,1,{CRC}", "tide,c,x,zz", f"tide,../d,1,{CRC}"]
+    _, tally = sets_of(tmp_path, "a.csv", "game,file,bytes,sum\n" + "\n".join(rows), FLAT_MAP)
+    assert tally.duplicates == 1
+    assert tally.mistakes == [
+        'record 3: "a" of salt is there twice, differently',
+        "record 4: has no set",
+        'record 5, size: "x" is no number',
+        'record 5, crc32: "zz" holds characters that are not hex digits',
+        "tide: tide: the file name \"../d\" climbs out of its root with '..'",
+    ]
+
+
+def test_a_map_tells_every_mistake_at_once(tmp_path: Path) -> None:
+    (tmp_path / "m.toml").write_text('map = 2\nfield = 1\n[fields]\nnam = "x"\nsize = { from = "", unit = "mile" }\n')
+    with pytest.raises(MistakesError) as told:
+        load_map(tmp_path / "m.toml", "roster")
+    assert [one.where for one in told.value.mistakes] == ["field"]
+    (tmp_path / "m.toml").write_text((tmp_path / "m.toml").read_text().replace("field = 1\n", ""))
+    with pytest.raises(MistakesError) as told:
+        load_map(tmp_path / "m.toml", "roster")
+    assert {one.where for one in told.value.mistakes} == {
+        "map", "fields.nam", "fields.size.unit", "fields.size.from", "fields.set", "roster.emulator", "roster.release",
+    }  # fmt: skip
+
+
+def test_rows_become_a_sheet_that_loads(tmp_path: Path) -> None:
+    (tmp_path / "l.csv").write_text(
+        f'n,v,s,where\na.rom,1,{SHA},boot\na.rom,2,{"cd" * 20},boot\na.rom,2,{"cd" * 20},boot\n"b ""x"".rom",,{"ef" * 20},\n'
+    )
+    made = FieldMap(
+        map=1, sheet={"emulator": "knot", "kind": "bios", "folder": "disk"},
+        fields={"name": Field(from_="n"), "version": Field(from_="v"), "sha1": Field(from_="s"), "folder": Field(from_="where")},
+    )  # fmt: skip
+    tally = Tally()
+    draft = draft_of(list(read_rows(read_list(tmp_path / "l.csv", made), made, tally)), made, tally)
+    assert (tally.mistakes, tally.duplicates) == ([], 1)
+    (tmp_path / "knot.sheet.toml").write_text(write_sheet(draft))
+    sheet, mistakes = load_sheet(tmp_path / "knot.sheet.toml")
+    assert mistakes == []
+    assert sheet is not None
+    assert [(need.name, sheet.folders[need.folder], len(need.accept)) for need in sheet.need] == [
+        ("a.rom", "boot", 2), ('b "x".rom', "disk", 1),
+    ]  # fmt: skip
+
+
+NAME = st.from_regex(r"[a-z0-9]{1,6}", fullmatch=True)
+FILE = st.builds(
+    lambda n, s, d: {"name": n, "size": s, "sha1": d.hex()},
+    NAME,
+    st.integers(0, 2**40),
+    st.binary(min_size=20, max_size=20),
+)
+
+
+@settings(max_examples=30)
+@given(st.dictionaries(NAME, st.lists(FILE, max_size=4, unique_by=lambda f: f["name"]), min_size=1))
+def test_a_roster_comes_back_as_it_was_written(tmp_path_factory: pytest.TempPathFactory, sets: dict[str, Any]) -> None:
+    import msgspec
+
+    made = [msgspec.convert({"set": name, "files": files}, ArcadeSet) for name, files in sets.items()]
+    path = tmp_path_factory.getbasetemp() / "r.roster.jsonl"
+    path.write_bytes(b"".join(write_roster(RosterHead(roster=1, emulator="t", release="1"), made)))
+    roster, mistakes = load_roster(path)
+    assert mistakes == []
+    assert roster is not None
+    assert list(roster.sets.values()) == made
+
+
+def test_families_that_do_not_hold_together_are_told() -> None:
+    import msgspec
+
+    def roster(**sets: dict[str, Any]) -> list[tuple[str, str]]:
+        made = {name: msgspec.convert({"set": name, **rest}, ArcadeSet) for name, rest in sets.items()}
+        return list(lineage_faults(Roster(RosterHead(roster=1, emulator="t", release="1"), made)))
+
+    assert roster(a={}, b={"parent": "a", "files": [{"name": "x", "parent_name": "y"}]}) == [
+        ("b", 'x is said to be "y" of its parent a, which has no such file')
+    ]
+    assert roster(a={"parent": "b"}, b={"parent": "a"}) == [
+        ("a", "its parents run in a circle: a, b, a"), ("b", "its parents run in a circle: b, a, b"),
+    ]  # fmt: skip
+    assert roster(a={"parent": "no", "bios": "no", "devices": ["no"]}) == [
+        ("a", f'its {word} "no" is not in the roster') for word in ("parent", "bios", "device")
+    ]
+    assert roster(a={"files": [{"name": "x", "bios_name": "y"}]}) == [
+        ("a", "x is said to be its BIOS set's, but it has none")
+    ]

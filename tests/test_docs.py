@@ -1,0 +1,64 @@
+"""The documents that could drift from the code."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import msgspec
+import pytest
+
+from gribble.core.catalogue.importing.fieldmap import Field, FieldMap
+from gribble.core.catalogue.records import (
+    Accept,
+    Also,
+    Config,
+    IdAt,
+    Installed,
+    Key,
+    ManifestFile,
+    Media,
+    Need,
+    Pair,
+    Refusal,
+    Reject,
+    Rig,
+    Root,
+    Setting,
+    Sheet,
+    Unlock,
+)  # fmt: skip
+from gribble.core.catalogue.rosters import ArcadeSet, Disc, RosterHead, SetFile
+
+DOCS = Path(__file__).parents[1] / "docs"
+RECORDS: dict[str, type[msgspec.Struct]] = {
+    "gribble.toml": Config, "A rig": Rig, "An emulator on a rig": Installed, "A sheet": Sheet, "A need": Need,
+    "A further copy": Also, "An accepted content": Accept, "A rejected content": Reject, "A key": Key,
+    "One of many files": ManifestFile, "A lock": Unlock, "A setting": Setting, "A game folder": Media,
+    "A refused ending": Refusal, "A pair": Pair, "An id in a file": IdAt, "The root": Root,
+    "First line of a roster": RosterHead, "A set": ArcadeSet, "A set's file": SetFile, "A set's disc": Disc,
+    "A field map": FieldMap, "A field": Field,
+}  # fmt: skip
+
+
+def sections() -> dict[str, list[tuple[str, bool]]]:
+    """The keys that docs/formats.md tells of, by section, and whether it says that they must be there."""
+    found: dict[str, list[tuple[str, bool]]] = {}
+    for text in (DOCS / "formats.md").read_text().split("\n## ")[1:]:
+        title = re.sub(r" \(`.*", "", text.splitlines()[0])
+        found[title] = [(key, bool(bold)) for bold, key in re.findall(r"^\| (\*\*)?`(\w+)`", text, re.MULTILINE)]
+    return found
+
+
+@pytest.mark.parametrize("section", RECORDS)
+def test_every_key_of_a_format_is_documented_and_no_other(section: str) -> None:
+    fields = msgspec.structs.fields(RECORDS[section])
+    required = [
+        (field.encode_name, field.default is msgspec.NODEFAULT and field.default_factory is msgspec.NODEFAULT)
+        for field in fields
+    ]
+    assert sections()[section] == required
+
+
+def test_every_section_of_the_formats_is_tested() -> None:
+    assert sections().keys() == RECORDS.keys()
