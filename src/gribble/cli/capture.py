@@ -43,6 +43,7 @@ def capture(
     from gribble.core.catalogue.capture import extended, new_sheet
     from gribble.core.catalogue.sheets import SHEET_ENDING, load_sheet
     from gribble.core.errors import ExitCode, GribbleError, MistakesError
+    from gribble.core.paths import name_fault
     from gribble.stores.local import replace_file, write_new
     from gribble.views.looks import count
     from gribble.views.screen import Screen
@@ -52,10 +53,13 @@ def capture(
     target = Path(out or into or "")
     if not target.name.endswith(SHEET_ENDING):
         raise GribbleError(f"{target}: a sheet's name ends in {SHEET_ENDING}", fix=f"--out {emulator}{SHEET_ENDING}")
+    if fault := name_fault(emulator):
+        raise GribbleError(f'--emulator "{emulator}" {fault}', fix="Nothing was written.")
     screen = Screen()
     files = _read(Path(folder).absolute(), [Path(path).absolute() for path in paths or ()], screen)
     if out:
         captured = new_sheet(files, emulator, release)
+        _check(target, captured.text)
         write_new(target, captured.text.encode())
     else:
         sheet, mistakes = load_sheet(target)
@@ -79,7 +83,7 @@ def capture(
 
 
 def _check(target: Path, text: str) -> None:
-    """Raise MistakesError where the extended sheet would have mistakes; the sheet itself is as it was."""
+    """Raise MistakesError where the sheet to be written would have mistakes; nothing is changed then."""
     from gribble.core.catalogue.sheets import SHEET_ENDING, load_sheet
     from gribble.core.errors import MistakesError
     from gribble.stores.local import write_new

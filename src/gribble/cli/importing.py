@@ -124,17 +124,14 @@ def _import_roster(
 
 
 def _refuse_faults(source: Path, tally: Tally) -> None:
-    from gribble.core.errors import GribbleError
+    from gribble.core.errors import GribbleError, Mistake, MistakesError
 
-    if not tally.faulty and not tally.records:
-        raise GribbleError(f"{source} has no record that the map matches", fix="--preview 3 shows what is understood.")
     if tally.faulty:
-        more = [f"and {tally.faulty - len(tally.mistakes):,} more"] if tally.faulty > len(tally.mistakes) else []
-        lines = "\n  ".join([*tally.mistakes, *more])
-        raise GribbleError(
-            f"{tally.faulty:,} mistakes in {source}:\n  {lines}",
-            fix="Nothing was written. Correct the list, or the map.",
-        )
+        more = tally.faulty - len(tally.mistakes)
+        told = [*tally.mistakes, *([f"and {more:,} more; nothing was written"] if more else [])]
+        raise MistakesError([Mistake(str(source), "", one) for one in told])
+    if not tally.records:
+        raise GribbleError(f"{source} has no record that the map matches", fix="--preview 3 shows what is understood.")
 
 
 def _import_sheet(
@@ -178,7 +175,8 @@ def _finish_sheet(draft: object, out: str | None, preview: int, screen: Screen, 
     assert isinstance(draft, DraftSheet)
     if preview:
         draft.needs = draft.needs[:preview]
-        screen.say(write_sheet(draft).rstrip())
+        for line in write_sheet(draft).splitlines():
+            screen.say(line)
         show_tally(screen, tally)
         return ExitCode.USAGE if tally.faulty else ExitCode.CLEAN
     write_new(Path(out or ""), write_sheet(draft).encode())

@@ -228,6 +228,9 @@ def compare_json(changes: tuple[SheetChanges, ...], effects: list[Effect]) -> di
 def show_added(screen: Screen, added: Added, folder: Path) -> None:
     """What is new in the catalogue, and where the former version is."""
     where = shorten(str(folder.absolute()))
+    if not added.new and not added.replaced:
+        screen.say(f"{where} has all of it already; nothing was changed.")
+        return
     screen.say(f"{where}: {count(len(added.new), 'new file')}, {count(len(added.replaced), 'file')} replaced.")
     screen.grid([("new", name) for name in added.new] + [("replaced", name) for name in added.replaced])
     if added.kept:

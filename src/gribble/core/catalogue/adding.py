@@ -45,15 +45,23 @@ def add(source: Path, target: Path) -> Added:
             work.mkdir(parents=True)
         new: list[str] = []
         replaced: list[str] = []
+        met = False
         for name, copy in _files(source):
+            met = True
             place = work / name
-            (replaced if place.exists() else new).append(name)
             place.parent.mkdir(parents=True, exist_ok=True)
+            before = place.read_bytes() if place.exists() else None
             copy(place)
-        if not new and not replaced:
+            if before is None:
+                new.append(name)
+            elif before != place.read_bytes():
+                replaced.append(name)
+        if not met:
             raise GribbleError(
                 f"{source} has no sheet, roster or checksum list", fix=f"They end in {', '.join(ENDINGS)}."
             )
+        if not new and not replaced:
+            return Added((), (), None, ())
         found = lint([work])
         mistakes = [_moved(remark, work, source) for remark in found if remark.mistake]
         if mistakes:  # they are told as the source's, since the catalogue stays as it is

@@ -65,10 +65,13 @@ def _files(path: Path, found: list[Remark]) -> list[Path]:
     if not path.is_dir():
         return [path]
     try:
-        return sorted(one for one in path.iterdir() if one.name.endswith((SHEET_ENDING, ROSTER_ENDING)))
+        files = sorted(one for one in path.iterdir() if one.name.endswith((SHEET_ENDING, ROSTER_ENDING)))
     except OSError as error:
         found.append(Remark(str(path), "", f"cannot be read: {reason_of(error)}", True))
         return []
+    if not files:
+        found.append(Remark(str(path), "", f"has no sheet (*{SHEET_ENDING}) and no roster (*{ROSTER_ENDING})"))
+    return files
 
 
 # Sheets

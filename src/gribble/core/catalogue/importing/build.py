@@ -14,6 +14,7 @@ from gribble.core.catalogue.importing.lists import Node
 from gribble.core.catalogue.importing.values import ValueFault, digest, number, text, texts, yes
 from gribble.core.catalogue.records import HEX_LENGTHS, Accept, ManifestFile
 from gribble.core.catalogue.rosters import ArcadeSet, set_faults
+from gribble.core.catalogue.tables import suggest
 from gribble.core.catalogue.writing import Draft, DraftSheet
 from gribble.core.paths import base, join, name_fault, parent, path_fault
 
@@ -125,6 +126,13 @@ def _converter(name: str, field: Field) -> Callable[[Any], Any]:
     return tuple if name == "devices" else str
 
 
+def _say_absent(node: Node, name: str, made: FieldMap) -> str:
+    path = made.fields[name].from_
+    known = list(node.names())
+    hint = "" if path in known or f"@{path}" in known else f"; the map takes it from {path}{suggest(path, known)}"
+    return f"has no {name}{hint}"
+
+
 def _note_left_over(node: Node, used: frozenset[str], tally: Tally) -> None:
     tally.left_over.update(name for name in node.names() if name not in used)
 
@@ -163,8 +171,9 @@ def _nested_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, preview: b
             values[name] = _inner(node, one, reader, where, tally)
         if preview or tally.records <= 100:
             _note_left_over(node, used, tally)
-        made_set = _made_set(values, where, seen, tally)
-        if made_set:
+        if "set" not in values:
+            tally.fault(where, _say_absent(node, "set", made))
+        elif made_set := _made_set(values, where, seen, tally):
             yield made_set
 
 
@@ -197,7 +206,7 @@ def _flat_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, preview: boo
         if preview or tally.records <= 100:
             _note_left_over(node, used, tally)
         if "set" not in values:
-            tally.fault(where, "has no set")
+            tally.fault(where, _say_absent(node, "set", made))
             continue
         of_set = {name: values.pop(name) for name in (*_SET_NAMES, "kind") if name in values}
         one = sets.setdefault(of_set["set"], {**of_set, "files": []})
@@ -213,9 +222,6 @@ def _flat_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, preview: boo
 
 
 def _made_set(values: Values, where: str, seen: dict[str, int], tally: Tally) -> ArcadeSet | None:
-    if "set" not in values:
-        tally.fault(where, "has no set")
-        return None
     for file in values.get("files", ()):
         if not file.get("name"):
             tally.fault(where, f"{values['set']}: a file has no name")
@@ -246,7 +252,7 @@ def read_rows(nodes: Iterable[Node], made: FieldMap, tally: Tally) -> Iterator[V
         _note_left_over(node, used, tally)
         values = reader.read(node, f"record {tally.records:,}", tally)
         if "name" not in values:
-            tally.fault(f"record {tally.records:,}", "has no name")
+            tally.fault(f"record {tally.records:,}", _say_absent(node, "name", made))
         else:
             yield values
 

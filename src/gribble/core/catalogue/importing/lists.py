@@ -38,6 +38,8 @@ class Node:
     def values(self, path: str) -> list[str]:
         """Every value at a path: `@name`, `inner`, `inner/@name`; `.` is the node's own text."""
         if "/" not in path and path[0] not in "@.":
+            if not self.children and path in self.attributes:  # a column
+                return [self.attributes[path]]
             return [child.text.strip() for child in self.children if child.tag == path]
         way, _, last = path.rpartition("/")
         nodes = self.inner(way) if way else [self]
@@ -59,7 +61,8 @@ class Node:
 
     def names(self, prefix: str = "") -> Iterator[str]:
         """Every path at which it has a value."""
-        yield from (f"{prefix}@{name}" for name in self.attributes)
+        mark = "@" if self.tag or self.children else ""  # columns are called by their name alone
+        yield from (f"{prefix}{mark}{name}" for name in self.attributes)
         for child in self.children:
             if child.text.strip():
                 yield prefix + child.tag
@@ -114,12 +117,7 @@ Advance = Callable[[int], None]
 
 def _flat(values: dict[str, Any]) -> Node:
     """A node of columns; a column is reached by its name, with or without an @."""
-    node = Node("", values)
-    for name, value in values.items():
-        child = Node(name, {})
-        child.text = value
-        node.children.append(child)
-    return node
+    return Node("", values)
 
 
 def _read_csv(path: Path, made: FieldMap, advance: Advance) -> Iterator[Node]:
