@@ -7,6 +7,7 @@ from typing import Any
 
 import pytest
 
+from gribble.demo.arcade import FIRST_SET_REASONS, STATES
 from gribble.demo.contents import KEYS, content, noise
 from gribble.demo.world import FAULTS, FIRST_REASONS, GAMES, SETTINGS
 from tests.conftest import Gribble, tree
@@ -76,6 +77,51 @@ def test_why_names_first_what_must_be_fixed_first(gribble: Gribble, world: Path)
         )
     gribble("place", "--yes", cwd=world, code=1)
     assert "Nothing stands in its way" in gribble("why", "sandpiper", cwd=world, code=0).out
+
+
+def test_every_seeded_set_gets_its_state_and_why_names_the_cause_first(gribble: Gribble, world: Path) -> None:
+    answer = gribble("sets", "check", "--json", cwd=world, code=1).json
+    (emulator,) = [one for rig in answer["rigs"] for one in rig["emulators"]]
+    sets = {one["set"]: one for one in emulator["sets"]}
+    assert {name: one["state"] for name, one in sets.items()} == STATES
+    assert sets["shingle"]["packing"] == ["SHINGLE.ONE should be called shingle1.1a"]
+    assert sets.keys() - FIRST_SET_REASONS.keys() == {name for name, state in STATES.items() if state == "ready"}
+    for name, (file, verdict, words) in FIRST_SET_REASONS.items():
+        answer = gribble("why", name, "--json", cwd=world, code=1).json
+        first = answer["reasons"][0]
+        assert (first["file"], first["verdict"]) == (file, verdict)
+        assert words in first["reason"]
+        assert first["next"] == f"gribble sets show {name} --rig cabinet"
+    assert "Nothing stands in its way" in gribble("why", "saltpan", cwd=world, code=0).out
+    found = emulators_of(gribble("check", "turnstone", "--json", cwd=world, code=1).json)
+    assert found["cabinet", "turnstone"]["state"] == "limited"
+    assert len(found["cabinet", "turnstone"]["sets"]) == len(STATES)
+
+
+def test_a_set_is_shown_with_its_family_and_another_release_with_other_sets(gribble: Gribble, world: Path) -> None:
+    shown = gribble("sets", "show", "breakwat", cwd=world, code=0, COLUMNS="200").out
+    for words in (
+        "BIOS set boardrom",
+        "device jettytone",
+        "· spared",
+        "TONE in sounds.zip",
+        "5 files needed, 1 at fault",
+    ):
+        assert words in shown
+    assert gribble("needs", "breakwat", "--tree", cwd=world, code=0, COLUMNS="200").out == shown
+    assert "did you mean 'saltpan'?" in gribble("sets", "show", "saltpam", cwd=world, code=2).err
+    found = emulators_of(gribble("check", "turnstone", "--as", "1.6", "--json", cwd=world, code=1).json)
+    states = {one["set"]: one["state"] for one in found["cabinet", "turnstone"]["sets"]}
+    assert (states["oldpier"], states["tidepool"]) == ("ready", "ready")
+    (world / "wanted.txt").write_text("# for the opening\ntidepool 3\nsaltpan\n")
+    config = world / "gribble.toml"
+    config.write_text(
+        config.read_text().replace('turnstone = "1.8"', 'turnstone = { release = "1.7", wanted = "wanted.txt" }')
+    )
+    answer = gribble("sets", "check", "--json", cwd=world, code=0).json
+    (emulator,) = [one for rig in answer["rigs"] for one in rig["emulators"]]
+    assert emulator["note"] == "no roster of release 1.7; that of 1.6 is taken"
+    assert [one["set"] for one in emulator["sets"]] == ["tidepool", "saltpan"]
 
 
 def test_firmware_keys_and_release_are_told_apart(gribble: Gribble, world: Path) -> None:
@@ -170,6 +216,7 @@ def test_place_puts_right_what_is_held_and_undo_takes_it_all_back(gribble: Gribb
         ("stick", "knot", "gannet-tape-b"): "missing",
     }
     blocked = {place for place, one in emulators_of(after).items() if one["state"] != "ready"}
+    blocked -= {("cabinet", "turnstone")}  # whose sets no plan touches yet
     assert blocked == {("stick", "whimbrel"), ("stick", "knot")}  # all that wants a file nobody here has
     assert all(one["verdict"] == "sound" for e in emulators_of(after).values() for one in e["settings"])
     assert gribble("plan", "--json", cwd=world, code=1).json["steps"] == []
@@ -232,15 +279,19 @@ def test_identify_says_what_files_are_and_ends_with_the_counts(gribble: Gribble,
         ("voice_us.bin", None): "known",
         ("voices.zip", "VOICE.EU"): "known",
         ("gull.pic", None): "known",
+        ("groyne.zip", "groyne1.1a"): "known",
+        ("groyne.zip", "groyne2.2b"): "known",
+        ("sounds.zip", "TONE"): "known",
+        ("driftnet (good).chd", None): "unknown",
         ("desk sounds.zip", "bell.snd"): "known",
         **{(f"beach {number}.jpg", None): "unknown" for number in range(1, 6)},
     }
     assert found == expected
     assert answer["counts"] == {
-        "needed": 10, "held": 3, "rejected": 2, "damaged": 11, "unknown": 11, "passed_over": 3,
+        "needed": 12, "held": 4, "rejected": 2, "damaged": 11, "unknown": 12, "passed_over": 3,
     }  # fmt: skip
     assert gribble("identify", "drawer", cwd=world).out.endswith(
-        "10 needed, 3 held already, 11 damaged, 2 known not to work, 11 unknown; 3 passed over\n"
+        "12 needed, 4 held already, 11 damaged, 2 known not to work, 12 unknown; 3 passed over\n"
     )
     only = gribble("identify", "drawer", "--only", "needed", "--json", cwd=world, code=0).json
     assert {match["to"] for file in only["files"] for match in file["matches"]} == {
@@ -254,6 +305,8 @@ def test_identify_says_what_files_are_and_ends_with_the_counts(gribble: Gribble,
         "redshank/system/petrel.keys",
         "sandpiper/boot/tern16.fnt",
         "sandpiper/drive/drive.rom",
+        "turnstone/sets/groyne.zip",
+        "turnstone/sets/jettytone.zip",
     }
 
 
@@ -325,6 +378,7 @@ def test_init_writes_a_configuration_that_works(gribble: Gribble, world: Path) -
     answer = gribble("check", "--json", cwd=world, code=1).json
     assert {rig["rig"]: [one["emulator"] for one in rig["emulators"]] for rig in answer["rigs"]} == {
         "lighthouse": ["avocet", "curlew", "redshank", "sandpiper"],
+        "cabinet": ["turnstone"],
         "stick": ["knot", "redshank", "whimbrel"],
     }
     again = gribble("init", cwd=world, code=2)
@@ -341,8 +395,8 @@ def test_a_second_check_opens_none_of_5000_files(gribble: Gribble, world: Path) 
         path.write_bytes(content("clock")[1:] + bytes([number % 256]) if number % 2 else b"x")
         os.utime(path, (1_000_000_000, 1_000_000_000))
     first = gribble("check", "-v", cwd=world, code=1)
-    assert "surveyed 5,097 files: 5,0" in first.err
-    assert "surveyed 5,097 files: 0 opened, 0 B read" in gribble("check", "-v", cwd=world, code=1).err
+    assert "surveyed 5,124 files: 5,1" in first.err
+    assert "surveyed 5,124 files: 0 opened, 0 B read" in gribble("check", "-v", cwd=world, code=1).err
 
 
 @pytest.mark.parametrize("columns", ["40", "80"])

@@ -26,7 +26,7 @@ def identify(
 
     from gribble.cli.session import Session
     from gribble.core.errors import ExitCode, GribbleError
-    from gribble.core.identify import explain, identify_keys
+    from gribble.core.identify import explain, identify_keys, identify_sets
     from gribble.core.identify import identify as identify_holdings
     from gribble.core.world import Scope, read_whole
     from gribble.views.identify import identify_json, show_identify
@@ -40,6 +40,7 @@ def identify(
         sheets = session.catalogue.sheets
         audits = world.audit(Scope())
         files = identify_holdings(found, session.known, sheets, audits)
+        files = identify_sets(files, world.rigs, audits)
         files = identify_keys(files, sheets, audits, read_whole)
         files = explain(files, world.searcher(found), sheets, frozenset(Path(path).absolute() for path in paths))
         if json:

@@ -22,6 +22,7 @@ from gribble.cli import (
     needs,
     place,
     plan,
+    sets,
     undo,
     why,
 )
@@ -30,7 +31,7 @@ from gribble.cli.options import ConfigOption
 
 __all__ = [
     "capture", "catalogue", "check", "demo", "history", "identify", "importing", "init", "keys", "main", "mend",
-    "needs", "place", "plan", "undo", "why",
+    "needs", "place", "plan", "sets", "undo", "why",
 ]  # fmt: skip
 
 

@@ -27,6 +27,7 @@ from gribble.views.progress import Bar
 from gribble.views.screen import Screen
 
 CONFIG_NAME = "gribble.toml"
+ROSTER_FAULTS_SHOWN = 5
 
 
 def find_config(given: str | None) -> Path | None:
@@ -131,6 +132,8 @@ class Session:
         finally:
             index.close()
         self._tell_passed_over(world.passed_over)
+        faults = [str(one) for rig in world.rigs for arcade in rig.arcade.values() for one in arcade.mistakes]
+        self._asides += dict.fromkeys(faults[:ROSTER_FAULTS_SHOWN])
         self._note_cost(index, surveyor, verbose)
         return world
 

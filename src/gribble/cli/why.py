@@ -12,26 +12,35 @@ from gribble.cli.options import AtOption, ConfigOption, FromOption, JsonOption, 
 
 @command("why")
 def why(
-    emulator: Annotated[str, typer.Argument(metavar="EMULATOR", help="The emulator that will not run.")],
+    name: Annotated[str, typer.Argument(metavar="EMULATOR | SET", help="What will not run.")],
+    as_emulator: Annotated[bool, typer.Option("--emulator", help="The name is an emulator's.")] = False,
+    as_set: Annotated[bool, typer.Option("--set", help="The name is a set's.")] = False,
     rig: RigOption = None,
     from_: FromOption = None,
     at: AtOption = None,
     json: JsonOption = False,
     config: ConfigOption = None,
 ) -> int:
-    """Why an emulator will not run: first things first, each with the next step.
+    """Why an emulator or a set will not run: first things first, each with the next step.
 
     Example: gribble why sandpiper
     """
     from gribble.cli.session import Session, scope_of
-    from gribble.views.why import answers, show_why, why_json
+    from gribble.cli.sets import asking
+    from gribble.views.why import answers, set_answers, show_why, why_json
 
-    scope = scope_of(rig, [emulator], from_, at)
     with Session(config) as session:
-        found = answers(session.look(scope).audit(scope, games=True))
-        found = [one for one in found if one.emulator or emulator in session.config.rig[one.rig.rig].emulators]
+        emulators = {emulator for one in session.config.rig.values() for emulator in one.emulators}
+        is_set = as_set or (name not in emulators and not as_emulator and bool(session.catalogue.rosters))
+        scope = scope_of(rig, [] if is_set else [name], from_, at)
+        world = session.look(scope)
+        if is_set:
+            found = set_answers(asking(world, [name]).audit(scope), name)
+        else:
+            found = answers(world.audit(scope, games=True))
+            found = [one for one in found if one.emulator or name in session.config.rig[one.rig.rig].emulators]
         if json:
-            session.screen.json(why_json(emulator, found))
+            session.screen.json(why_json(name, found))
         else:
             show_why(session.screen, found)
         return session.ended(answer.state for answer in found)

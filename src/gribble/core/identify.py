@@ -7,10 +7,13 @@ from pathlib import Path
 
 from msgspec import Struct, structs
 
+from gribble.core.arcade.cabinet import Content, content_of, contents_of
 from gribble.core.audit.findings import Finding, RigAudit, Verdict
 from gribble.core.audit.keys import judge_keys, key_candidates, likeliest_need, read_keys
+from gribble.core.audit.shelf import RigWorld
 from gribble.core.audit.stock import nearness
 from gribble.core.catalogue.records import Accept, Need, Sheet
+from gribble.core.catalogue.rosters import ArcadeSet
 from gribble.core.diagnosis.diagnose import MAX_BYTES
 from gribble.core.diagnosis.nearmisses import Mend, Read, Searcher, Wanted, key_of
 from gribble.core.matching import Known, KnownContents, is_content
@@ -21,6 +24,7 @@ from gribble.core.survey.survey import Holding
 class Match(Struct, frozen=True, kw_only=True):
     """One need that a content is known to. `to` is where it belongs, relative to the rig's root.
 
+    For an arcade emulator `set` is the set whose file it is, and `need` the file's name.
     `rig` is empty where no rig has the emulator; the place is then the sheet's own. `there` says that this content is
     what lies at its place; `why` says why it is rejected.
     """
@@ -34,6 +38,7 @@ class Match(Struct, frozen=True, kw_only=True):
     needed: bool
     rejected: bool
     there: bool = False
+    set: str = ""
     why: str = ""
 
 
@@ -118,6 +123,59 @@ def explain(
     ]
     return tuple(
         file if file.matches else _explain(file, searcher, wishes, file.holding.place in named) for file in files
+    )
+
+
+def identify_sets(
+    files: tuple[Identified, ...], rigs: tuple[RigWorld, ...], audits: tuple[RigAudit, ...]
+) -> tuple[Identified, ...]:
+    """The unknown files among some that a roster knows, by CRC-32 and size as archives claim them."""
+    wanted = {
+        key_of(problem.found)
+        for rig in audits
+        for emulator in rig.emulators
+        for one in emulator.sets
+        for problem in one.problems
+        if problem.found is not None
+    }
+    known: dict[Content, list[Match]] = {}
+    asked = {content for file in files if not file.matches for content in contents_of(file.holding)}
+    for rig in rigs:
+        for fitted in rig.emulators:
+            arcade = rig.arcade.get(fitted.emulator)
+            if fitted.arcade is None or arcade is None or arcade.roster is None:
+                continue
+            folder = fitted.folders[fitted.arcade.folder]
+            for one in arcade.roster.sets.values():
+                for part in one.files:
+                    content = content_of(part)
+                    if content in asked and content is not None and part.parent_name is None and part.bios_name is None:
+                        known.setdefault(content, []).append(
+                            _set_match(fitted.emulator, rig.name, folder, one, part.name)
+                        )
+
+    def told(file: Identified) -> Identified:
+        found = [match for content in contents_of(file.holding) for match in known.get(content, ())]
+        if file.matches or not found:
+            return file
+        needed = key_of(file.holding) in wanted
+        matches = tuple(structs.replace(match, needed=needed) for match in dict.fromkeys(found))
+        return structs.replace(file, verdict="known", matches=matches)
+
+    return tuple(map(told, files))
+
+
+def _set_match(emulator: str, rig: str, folder: str, one: ArcadeSet, name: str) -> Match:
+    return Match(
+        emulator=emulator,
+        need=name,
+        title=f"{one.set}: {name}",
+        accept="",
+        rig=rig,
+        to=join(folder, f"{one.set}.zip"),
+        needed=False,
+        rejected=False,
+        set=one.set,
     )
 
 

@@ -11,6 +11,8 @@ from pathlib import Path
 import msgspec
 from msgspec import Struct
 
+from gribble.core.arcade.choosing import ArcadeWorld, choose_roster
+from gribble.core.arcade.discs import HEADER_BYTES, DiscHeader, read_header
 from gribble.core.audit.audit import audit
 from gribble.core.audit.findings import Finding, RigAudit, Verdict
 from gribble.core.audit.keys import KeyFile, key_candidates, read_keys
@@ -22,7 +24,7 @@ from gribble.core.catalogue.sheets import Catalogue
 from gribble.core.catalogue.tables import suggest
 from gribble.core.diagnosis.diagnose import MAX_BYTES
 from gribble.core.diagnosis.nearmisses import Key, Searcher, Wanted, key_of
-from gribble.core.errors import ExitCode, GribbleError
+from gribble.core.errors import ExitCode, GribbleError, reason_of
 from gribble.core.matching import KnownContents
 from gribble.core.paths import base
 from gribble.core.placing.volumes import folds_case, volume_of
@@ -86,6 +88,7 @@ class World(Struct, frozen=True, kw_only=True):
             key_files=read_key_files([need for rig in self.rigs for need in _needs(rig)], holdings),
             settings={place: data for rig in self.rigs if not rig.away for place, data in _read_settings(rig)},
             ids={key: id_ for rig in self.rigs for key, id_ in _read_ids(rig)} if games else {},
+            discs=tuple(_read_discs(self.rigs, holdings)),
         )
 
     def searcher(self, more: Iterable[Holding] = ()) -> Searcher:
@@ -145,6 +148,18 @@ def _read_ids(rig: RigWorld) -> Iterable[tuple[tuple[Key, int, int], str]]:
                 if fnmatch(base(holding.path), pair.each):
                     id_ = _read_id(holding.place, pair.id_at.offset, pair.id_at.length)
                     yield (key_of(holding), pair.id_at.offset, pair.id_at.length), id_
+
+
+def _read_discs(rigs: tuple[RigWorld, ...], holdings: list[Holding]) -> Iterable[tuple[Holding, DiscHeader]]:
+    """The headers of the disc images that are held, where a set could want one."""
+    endings = {fitted.arcade.disc_ending for rig in rigs for fitted in rig.emulators if fitted.arcade}
+    for holding in holdings:
+        if holding.member is None and holding.path.endswith(tuple(endings)) and endings:
+            try:
+                with holding.place.open("rb") as stream:
+                    yield holding, read_header(stream.read(HEADER_BYTES))
+            except OSError as error:
+                yield holding, DiscHeader(fault=f"cannot be read: {reason_of(error)}")
 
 
 def _read_id(place: Path, offset: int, length: int) -> str:
@@ -252,8 +267,16 @@ def look(config: Config, catalogue: Catalogue, scope: Scope, surveyor: Surveyor,
                 f"{root} is a source and rig {name} at once, but sources are never written",
                 fix="Take it out of the sources; a rig's files are found anyway.",
             )
+    fitted = {name: _fitted(rig, catalogue, scope) for name, rig in config.rig.items()}
+    arcade = {name: _rosters(group, catalogue) for name, group in fitted.items()}
+    rosters = [one.roster for group in arcade.values() for one in group.values() if one.roster]
+    surveyor.want_crc(
+        {file.size for roster in rosters for one in roster.sets.values() for file in one.files if file.size}
+    )
     rigs = [
-        _look_at_rig(name, roots[name], rig, _fitted(rig, catalogue, scope), folders, surveyor, seen, passed)
+        msgspec.structs.replace(
+            _look_at_rig(name, roots[name], rig, fitted[name], folders, surveyor, seen, passed), arcade=arcade[name]
+        )
         for name, rig in config.rig.items()
     ]
     sources = list(_look_at_sources((*config.sources, *scope.sources), set(roots.values()), surveyor, passed))
@@ -268,11 +291,21 @@ def rig_root(name: str, rig: Rig, scope: Scope) -> str:
     return scope.at if here and scope.at is not None else rig.at
 
 
+def _rosters(group: tuple[Fitted, ...], catalogue: Catalogue) -> dict[str, ArcadeWorld]:
+    """The roster of each arcade emulator among some."""
+    return {
+        one.emulator: choose_roster(catalogue.rosters.get(one.emulator, ()), one.release, one.order)
+        for one in group
+        if one.arcade is not None
+    }
+
+
 def refitted(world: World, config: Config, catalogue: Catalogue, scope: Scope) -> World:
     """The same holdings with the releases of another scope."""
-    rigs = (
-        msgspec.structs.replace(rig, emulators=_fitted(config.rig[rig.name], catalogue, scope)) for rig in world.rigs
-    )
+    rigs = []
+    for rig in world.rigs:
+        group = _fitted(config.rig[rig.name], catalogue, scope)
+        rigs.append(msgspec.structs.replace(rig, emulators=group, arcade=_rosters(group, catalogue)))
     return msgspec.structs.replace(world, rigs=tuple(rigs))
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from gribble.demo.arcade import TURNSTONE
 from gribble.demo.devices import CURLEW, KNOT, REDSHANK
 
 SANDPIPER = """\
@@ -372,6 +373,12 @@ label = "GAMESROOM"
 whimbrel = "r7"
 redshank = "1.9"
 knot = "4"
+
+[rig.cabinet]                   # the arcade cabinet in the corner
+at = "rigs/cabinet"
+
+[rig.cabinet.emulators]
+turnstone = "1.8"
 """
 
 SHEETS = {
@@ -382,5 +389,6 @@ SHEETS = {
     "redshank": REDSHANK,
     "curlew": CURLEW,
     "knot": KNOT,
+    "turnstone": TURNSTONE,
 }
 """Sheet templates by emulator."""

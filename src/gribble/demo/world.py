@@ -15,6 +15,7 @@ from msgspec import Struct
 from gribble.core.catalogue.checksums import write_checksums
 from gribble.core.catalogue.records import ManifestFile
 from gribble.core.errors import GribbleError, reason_of
+from gribble.demo.arcade import arcade_files
 from gribble.demo.contents import content, key_file, noise, with_digests
 from gribble.demo.sheets import CONFIG, SHEETS
 
@@ -308,6 +309,7 @@ def _files() -> list[tuple[str, bytes]]:
     files += [(f"rigs/{path}", text.encode()) for path, text in _settings().items()]
     files += [(f"rigs/{path}", data) for path, data in _games().items()]
     files += _key_files().items()
+    files += arcade_files().items()
     files += _damaged().items()
     files += [("rigs/lighthouse/sandpiper/boot/notes from Ada.txt", b"Do not touch the red switch.\n")]
     files += [(f"drawer/{path}", content(name)) for path, name in _DRAWER.items()]

@@ -16,6 +16,7 @@ from gribble.core.audit.findings import (
     PlaceFinding,
     Remedy,
     RigAudit,
+    SetAudit,
     SettingFinding,
     State,
     Verdict,
@@ -28,6 +29,8 @@ from gribble.views.looks import QUIET, count
 from gribble.views.screen import Screen, state, styled, verdict
 
 SPARE_SHOWN = 5
+SETS_SHOWN = 12
+PROBLEMS_SHOWN = 4
 
 
 def show_check(screen: Screen, audits: tuple[RigAudit, ...], *, verbose: bool, scope: str = "") -> None:
@@ -129,6 +132,8 @@ def _show_emulator(screen: Screen, rig: RigAudit, emulator: EmulatorAudit, verbo
     rows += [_setting_row(found) for found in emulator.settings if verbose or found.verdict is not Verdict.SOUND]
     screen.grid(rows, indent=4)
     screen.grid([_game_row(found) for found in emulator.games or ()], indent=4)
+    if emulator.sets or emulator.sets_note:
+        show_sets(screen, emulator, verbose=verbose, most=SETS_SHOWN)
     foot: list[tuple[str | Text, ...]] = []
     if spared and not verbose:
         names = ", ".join(finding.need.id for finding in spared)
@@ -146,6 +151,40 @@ def _show_emulator(screen: Screen, rig: RigAudit, emulator: EmulatorAudit, verbo
         text = ", ".join(shown) + (f" and {more} more (-v shows them)" if more else "")
         foot.append((styled("· spare", QUIET), styled(f"{text}; unknown to every sheet, left alone", QUIET)))
     screen.grid(foot, indent=4)
+
+
+def show_sets(screen: Screen, emulator: EmulatorAudit, *, verbose: bool, most: int = 0) -> None:
+    """The sets that do not run, with what is at fault; those that do in one line. `most` folds a long list."""
+    if emulator.sets_note:
+        screen.say(f"    {emulator.sets_note}")
+    faulty = [one for one in emulator.sets if one.state is not State.READY]
+    shown = faulty if verbose or not most else faulty[:most]
+    screen.grid([(state(one.state), one.set, set_account(one, verbose)) for one in shown], indent=4)
+    if len(shown) < len(faulty):
+        screen.say(styled(f"    and {len(faulty) - len(shown):,} more sets (gribble sets check shows them)", QUIET))
+    ready = [one for one in emulator.sets if one.state is State.READY]
+    if ready:
+        names = ", ".join(one.set for one in ready[:8]) + (" …" if len(ready) > 8 else "")
+        words = f"{len(ready):,} of {count(len(emulator.sets), 'set')}: {names}"
+        screen.grid([(state(State.READY), words)], indent=4)
+        noted = [(one.set, note) for one in ready for note in one.packing]
+        if noted and verbose:
+            screen.grid([("· packing", name, note) for name, note in noted], indent=4)
+
+
+def set_account(one: SetAudit, verbose: bool) -> Text:
+    """A set's title and its problems, first things first."""
+    text = styled(one.title or one.set, "bold")
+    shown = one.problems if verbose else one.problems[:PROBLEMS_SHOWN]
+    for problem in shown:
+        name = f"{problem.file}: " if problem.file else ""
+        text.append("\n").append_text(verdict(problem.verdict)).append_text(styled(f"  {name}{problem.reason}"))
+    if len(shown) < len(one.problems):
+        text.append_text(styled(f"\nand {len(one.problems) - len(shown)} more (-v shows them)", QUIET))
+    if verbose:
+        for note in one.packing:
+            text.append_text(styled(f"\npacking: {note}", QUIET))
+    return text
 
 
 def _is_quiet(finding: Finding) -> bool:
@@ -336,7 +375,7 @@ def _emulator_json(rig: str, emulator: EmulatorAudit) -> dict[str, Any]:
         "state": emulator.state,
         "note": emulator.note,
         "needs": [_finding_json(rig, finding) for finding in emulator.findings],
-        "sets": [],
+        "sets": [set_json(rig, one) for one in emulator.sets],
         "settings": [_setting_json(found) for found in emulator.settings],
         "root": [{"demand": found.demand, "verdict": found.verdict, "reason": found.reason} for found in emulator.root],
         "media": [
@@ -365,6 +404,27 @@ def _finding_json(rig: str, finding: Finding) -> dict[str, Any]:
     if len(finding.places) > 1:
         answer["places"] = [place_json(rig, place) for place in finding.places]
     return answer
+
+
+def set_json(rig: str, one: SetAudit) -> dict[str, Any]:
+    """One set of `check/1` and `sets/1`."""
+    return {
+        "set": one.set,
+        "title": one.title,
+        "state": one.state,
+        "problems": [
+            {
+                "file": problem.file,
+                "owner": problem.owner,
+                "verdict": problem.verdict,
+                "reason": problem.reason,
+                "found": _path_json(rig, problem.found) if problem.found else None,
+                "member": problem.found.member if problem.found else None,
+            }
+            for problem in one.problems
+        ],
+        "packing": list(one.packing),
+    }
 
 
 def _setting_json(found: SettingFinding) -> dict[str, Any]:

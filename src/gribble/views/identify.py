@@ -109,6 +109,8 @@ def _match_words(match: Match) -> str:
     if match.rejected:
         return f"for {match.emulator}: {match.why or 'known not to work'}"
     where = f"{match.to} on {match.rig}" if match.rig else match.to
+    if match.set:
+        return f"{match.emulator} {'needs it in' if match.needed else 'has it, or does without, in'} {where}"
     if match.needed:
         return f"{match.emulator} needs it as {where}"
     if match.there or not match.rig:
@@ -144,7 +146,7 @@ def _file_json(file: Identified) -> dict[str, Any]:
         "matches": [
             {
                 "emulator": match.emulator,
-                "need": match.need,
+                **({"set": match.set, "file": match.need} if match.set else {"need": match.need}),
                 "accept": match.accept or None,
                 "rig": match.rig or None,
                 "to": match.to,

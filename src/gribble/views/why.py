@@ -8,24 +8,25 @@ from typing import Any
 from msgspec import Struct
 from rich.text import Text
 
-from gribble.core.audit.findings import FIXABLE, EmulatorAudit, Remedy, RigAudit, State, worst
-from gribble.core.audit.reasons import Order, Reason, reasons
+from gribble.core.audit.findings import FIXABLE, EmulatorAudit, Remedy, RigAudit, SetAudit, State, worst
+from gribble.core.audit.reasons import Order, Reason, reasons, set_reasons
 from gribble.views.check import shorten, way_words
 from gribble.views.looks import QUIET
 from gribble.views.screen import Screen, state, styled, verdict
 
 
 class Answer(Struct, frozen=True):
-    """One emulator on one rig, and the reasons why it will not run; on a rig that is away there are none to give."""
+    """One emulator (or one set) on one rig, and the reasons why it will not run; none where the rig is away."""
 
     rig: RigAudit
     emulator: EmulatorAudit | None
     reasons: tuple[Reason, ...]
+    one: SetAudit | None = None
 
     @property
     def state(self) -> State:
-        """The emulator's state, or that the rig is away."""
-        return self.emulator.state if self.emulator else State.AWAY
+        """The set's state, or the emulator's, or that the rig is away."""
+        return self.one.state if self.one else self.emulator.state if self.emulator else State.AWAY
 
 
 def answers(audits: tuple[RigAudit, ...]) -> list[Answer]:
@@ -36,6 +37,17 @@ def answers(audits: tuple[RigAudit, ...]) -> list[Answer]:
             found.append(Answer(rig, None, ()))
         found += [Answer(rig, emulator, reasons(rig, emulator)) for emulator in rig.emulators]
     return found
+
+
+def set_answers(audits: tuple[RigAudit, ...], name: str) -> list[Answer]:
+    """The reasons for one set on each rig with an emulator that has a roster."""
+    return [
+        Answer(rig, emulator, tuple(sorted(set_reasons(one), key=lambda reason: reason.order)), one)
+        for rig in audits
+        for emulator in rig.emulators
+        for one in emulator.sets
+        if one.set == name
+    ]
 
 
 def show_why(screen: Screen, found: list[Answer]) -> None:
@@ -50,9 +62,11 @@ def show_why(screen: Screen, found: list[Answer]) -> None:
             continue
         release = f" {answer.emulator.release}" if answer.emulator.release else ""
         where = styled(f"  on {answer.rig.rig}  ", QUIET)
-        screen.say(styled(answer.emulator.title + release, "bold"), where, state(answer.state))
+        who = f"{answer.one.set}  {answer.one.title}  for " if answer.one else ""
+        screen.say(styled(f"{who}{answer.emulator.title}{release}", "bold"), where, state(answer.state))
         if not answer.reasons:
-            screen.say("  Nothing stands in its way: every file is right, and every setting leads to it.")
+            more = "" if answer.one else ", and every setting leads to it"
+            screen.say(f"  Nothing stands in its way: every file is right{more}.")
         rows: list[tuple[str | Text, ...]] = [
             (f"{place}.", verdict(reason.verdict), _account(answer, reason))
             for place, reason in enumerate(answer.reasons, start=1)
@@ -68,6 +82,8 @@ def _account(answer: Answer, reason: Reason) -> Text:
         title = f"{finding.need.called}: {reason.file}"
     else:
         title = f"{reason.file}: {reason.subject}" if reason.kind == "setting" else shorten(reason.file)
+        if reason.kind == "set" and reason.file != reason.subject and not answer.one:
+            title = f"{reason.subject}: {reason.file}"
     text = Text.assemble(styled(title, "bold"), "\n", styled(reason.words))
     if finding and finding.need.why:
         text.append_text(styled(f"\n{finding.need.why}", QUIET))
@@ -87,6 +103,8 @@ def next_command(answer: Answer, reason: Reason) -> str:
     if reason.merge:
         files = " ".join(shlex.quote(shorten(str(holding.place))) for holding in reason.merge)
         return f"gribble keys merge {files} --out merged.keys --emulator {name}"
+    if reason.kind == "set":
+        return f"gribble sets show {reason.subject} {on}"
     if reason.kind in ("media", "pair"):
         return f"gribble check {name} {on} --games"
     if reason.kind == "rig":

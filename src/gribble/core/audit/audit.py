@@ -6,6 +6,9 @@ from collections.abc import Iterable
 
 from msgspec import structs
 
+from gribble.core.arcade.cabinet import Cabinet
+from gribble.core.arcade.discs import Discs
+from gribble.core.arcade.sets import audit_set, wanted_sets
 from gribble.core.audit.choices import settle_choices
 from gribble.core.audit.demands import check_root
 from gribble.core.audit.findings import (
@@ -13,6 +16,7 @@ from gribble.core.audit.findings import (
     Finding,
     Remedy,
     RigAudit,
+    SetAudit,
 )
 from gribble.core.audit.firmware import ways_to_fit
 from gribble.core.audit.games import GamesAuditor
@@ -45,11 +49,23 @@ def audit(
     `near` are the near misses known of, `readings` the contents read beforehand; `games` adds game folders.
     """
     rigs = tuple(rigs)
+    sources = list(sources)
     stock = Stock([*sources, *(holding for rig in rigs for holding in rig.holdings)])
     readings = readings or Readings()
     judge = Judge(known, readings)
     return tuple(
-        _Auditor(rig, stock, judge, known, regions, near or NearMisses(), readings, games).audit() for rig in rigs
+        _Auditor(
+            rig,
+            stock,
+            judge,
+            known,
+            regions,
+            near or NearMisses(),
+            readings,
+            games,
+            [*sources, *(holding for other in rigs if other is not rig for holding in other.holdings)],
+        ).audit()
+        for rig in rigs
     )
 
 
@@ -66,6 +82,7 @@ class _Auditor:
         near: NearMisses,
         readings: Readings,
         games: bool,
+        elsewhere: list[Holding],
     ) -> None:
         self._rig = rig
         self._stock = stock
@@ -73,6 +90,8 @@ class _Auditor:
         self._known = known
         self._regions = regions
         self._shelf = Shelf(rig)
+        self._elsewhere = elsewhere
+        self._disc_headers = list(readings.discs)
         self._needs = NeedsAuditor(rig, self._shelf, stock, judge, near, regions)
         self._settings = SettingsAuditor(rig, self._shelf, judge, readings.settings)
         self._games = GamesAuditor(rig, self._shelf, stock, readings) if games else None
@@ -96,11 +115,33 @@ class _Auditor:
                 settings=self._settings.audit(fitted, group),
                 root=check_root(fitted.root, rig),
                 games=self._games.audit(fitted) if self._games else None,
+                sets=self._sets(fitted),
+                sets_note=rig.arcade[fitted.emulator].note if fitted.emulator in rig.arcade else "",
                 spare=tuple(spare.get(fitted.emulator, ())),
             )
             for fitted, group in zip(rig.emulators, findings, strict=True)
         )
         return RigAudit(rig=rig.name, root=rig.root, emulators=emulators, new=rig.new, folds_case=rig.folds_case)
+
+    # The sets of an arcade emulator
+
+    def _sets(self, fitted: Fitted) -> tuple[SetAudit, ...]:
+        arcade = self._rig.arcade.get(fitted.emulator)
+        if fitted.arcade is None or arcade is None or arcade.roster is None:
+            return ()
+        folder = fitted.folders[fitted.arcade.folder]
+        cabinet = Cabinet(
+            folder,
+            fitted.arcade.archives,
+            self._rig.name,
+            self._rig.holdings,
+            self._elsewhere,
+            self._rig.hidden,
+            self._rig.folds_case,
+        )
+        discs = Discs(fitted.arcade, folder, self._shelf.loose, self._disc_headers)
+        wanted = wanted_sets(fitted.wanted, arcade.roster, cabinet, arcade.others)
+        return tuple(audit_set(arcade.roster, name, cabinet, arcade.others, discs) for name in wanted)
 
     # The needs of one emulator
 

@@ -200,10 +200,44 @@ class GameFinding(Struct, frozen=True, kw_only=True):
     reason: str
 
 
+class SetProblem(Struct, frozen=True, kw_only=True):
+    """One thing that keeps a set from running as it should.
+
+    `file` is empty where it concerns the whole set; `owner` is the set whose file it is; `found` is what lies there, or
+    where the right content is held; `state` is what the problem makes of the set.
+    """
+
+    file: str
+    owner: str
+    verdict: Verdict
+    reason: str
+    state: State = State.BLOCKED
+    found: Holding | None = None
+
+
+class SetAudit(Struct, frozen=True, kw_only=True):
+    """One wanted set: its problems, first things first, and notes on packing that keep nothing from running.
+
+    `spared` are files, each with the set whose it is, that are absent and not missed: optional, or another of a choice.
+    """
+
+    set: str
+    title: str
+    problems: tuple[SetProblem, ...] = ()
+    packing: tuple[str, ...] = ()
+    spared: frozenset[tuple[str, str]] = frozenset()
+
+    @property
+    def state(self) -> State:
+        """The worst that its problems make of it."""
+        return worst(problem.state for problem in self.problems)
+
+
 class EmulatorAudit(Struct, frozen=True, kw_only=True):
     """One emulator on a rig: its findings in the sheet's order, and the files of its folders nobody knows.
 
-    `games` is None where game folders were not looked at.
+    `games` is None where game folders were not looked at; `sets` are the wanted sets of an arcade emulator, `sets_note`
+    what is to be said of their roster.
     """
 
     emulator: str
@@ -214,16 +248,24 @@ class EmulatorAudit(Struct, frozen=True, kw_only=True):
     settings: tuple[SettingFinding, ...] = ()
     root: tuple[RootFinding, ...] = ()
     games: tuple[GameFinding, ...] | None = None
+    sets: tuple[SetAudit, ...] = ()
+    sets_note: str = ""
     spare: tuple[str, ...] = ()
 
     @property
     def state(self) -> State:
-        """Blocked by an unmet `must` or a wrong root, limited by an unmet `better`; extras and games change nothing."""
+        """Blocked by an unmet `must`, a wrong root, or no set that runs; limited by an unmet `better` or some sets.
+
+        Extras and games change nothing.
+        """
         unmet = {finding.need.level for finding in self.findings if not finding.met}
         unmet |= {setting.level for setting in self.settings if not setting.met}
         if Level.MUST in unmet or not all(demand.met for demand in self.root):
             return State.BLOCKED
-        return State.LIMITED if Level.BETTER in unmet else State.READY
+        states = {one.state for one in self.sets}
+        if states == {State.BLOCKED}:
+            return State.BLOCKED
+        return State.LIMITED if Level.BETTER in unmet or states - {State.READY} else State.READY
 
 
 class RigAudit(Struct, frozen=True, kw_only=True):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from msgspec import Struct
 
+from gribble.core.arcade.discs import DiscHeader
 from gribble.core.audit.keys import KeyFile
 from gribble.core.diagnosis.nearmisses import Key
 from gribble.core.survey.survey import Holding
@@ -13,9 +14,11 @@ class Readings(Struct, frozen=True, kw_only=True):
     """Contents that were read for one audit.
 
     `key_files` are all that could be key files, nearest first; `settings` are settings files by rig and path, or why
-    they could not be read; `ids` are what files say of themselves, by file, offset and length.
+    they could not be read; `ids` are what files say of themselves, by file, offset and length; `discs` are the headers
+    of disc images, nearest first.
     """
 
     key_files: tuple[tuple[Holding, KeyFile], ...] = ()
     settings: dict[tuple[str, str], bytes | str] = {}
     ids: dict[tuple[Key, int, int], str] = {}
+    discs: tuple[tuple[Holding, DiscHeader], ...] = ()

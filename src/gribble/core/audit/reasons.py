@@ -12,6 +12,7 @@ from gribble.core.audit.findings import (
     Finding,
     Remedy,
     RigAudit,
+    SetAudit,
     SettingFinding,
     State,
     Verdict,
@@ -77,6 +78,8 @@ def _reasons(rig: RigAudit, emulator: EmulatorAudit) -> Iterator[Reason]:
     for setting in emulator.settings:
         if not setting.met and setting.level is not Level.EXTRA:
             yield _of_setting(setting)
+    for one in emulator.sets:
+        yield from set_reasons(one)
     for game in emulator.games or ():
         yield Reason(
             order=Order.MEDIA,
@@ -85,6 +88,23 @@ def _reasons(rig: RigAudit, emulator: EmulatorAudit) -> Iterator[Reason]:
             file=game.file,
             verdict=game.verdict,
             words=game.reason,
+        )
+
+
+def set_reasons(one: SetAudit) -> Iterator[Reason]:
+    """Why a set does not run: what its release cannot do first, then files that are missing, then wrong ones."""
+    for problem in one.problems:
+        if problem.state is State.READY:
+            continue
+        absent = problem.verdict in (Verdict.MISSING, Verdict.ASTRAY)
+        order = Order.RELEASE if not problem.file else Order.MISSING if absent else Order.WRONG
+        yield Reason(
+            order=Order.BETTER if problem.state is State.LIMITED else order,
+            kind="set",
+            subject=one.set,
+            file=problem.file or one.set,
+            verdict=problem.verdict,
+            words=problem.reason,
         )
 
 

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator
 
 from msgspec import Struct
 
+from gribble.core.arcade.choosing import ArcadeWorld
 from gribble.core.catalogue.config import Fitted
 from gribble.core.paths import fold, join, parent
 from gribble.core.survey.survey import Holding
@@ -15,7 +16,7 @@ class RigWorld(Struct, frozen=True, kw_only=True):
     """One rig as the survey met it: its emulators and files; `hidden` are paths that could not be looked into.
 
     `volume` and `label` are what is known of the volume, empty where that is nothing; `seen_as` is the root as the
-    device calls it.
+    device calls it; `arcade` are the rosters of its arcade emulators.
     """
 
     name: str
@@ -29,6 +30,7 @@ class RigWorld(Struct, frozen=True, kw_only=True):
     seen_as: str = ""
     volume: str = ""
     label: str = ""
+    arcade: dict[str, ArcadeWorld] = {}
 
 
 class Shelf:

@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from gribble.core.catalogue.records import (
     HEX_LENGTHS,
     VOLUMES,
+    Arcade,
     Digests,
     Key,
     Kind,
@@ -49,9 +50,22 @@ def check_sheet(sheet: Sheet, mistakes: Mistakes) -> None:
         _check_media(media, sheet, f"media[{number}]", mistakes)
     for number, pair in enumerate(sheet.pair):
         _check_pair(pair, sheet, f"pair[{number}]", mistakes)
+    if sheet.arcade is not None:
+        _check_arcade(sheet.arcade, sheet, mistakes)
     for number, volume in enumerate(sheet.root.volume):
         if volume not in VOLUMES:
             mistakes.add(f"root.volume[{number}]", f'"{volume}" should be one of {", ".join(VOLUMES)}')
+
+
+def _check_arcade(arcade: Arcade, sheet: Sheet, mistakes: Mistakes) -> None:
+    _check_folder(arcade.folder, sheet, "arcade.folder", mistakes)
+    for number, ending in enumerate(arcade.archives):
+        if ending not in ("zip", "7z"):
+            mistakes.add(f"arcade.archives[{number}]", f'"{ending}" should be "zip" or "7z"')
+    if "/" in arcade.rosters or not arcade.rosters.endswith(".roster.jsonl"):
+        mistakes.add("arcade.rosters", f'"{arcade.rosters}" should be a pattern such as knot-*.roster.jsonl')
+    if fault := path_fault(arcade.disc_folder.replace("{set}", "x")):
+        mistakes.add("arcade.disc_folder", f'"{arcade.disc_folder}" {fault}')
 
 
 def _check_places(sheet: Sheet, mistakes: Mistakes) -> None:

@@ -11,6 +11,7 @@ from msgspec import Struct, structs
 from gribble.core.catalogue.records import (
     VOLUMES,
     Accept,
+    Arcade,
     Config,
     Installed,
     Media,
@@ -54,7 +55,14 @@ def load_config(path: Path, home: Path) -> Config:
         config,
         sources=tuple(map(absolute, config.sources)),
         catalogues=tuple(map(absolute, config.catalogues)),
-        rig={name: structs.replace(rig, at=absolute(rig.at)) for name, rig in config.rig.items()},
+        rig={
+            name: structs.replace(
+                rig,
+                at=absolute(rig.at),
+                emulators={word: _with_wanted(one, path.parent) for word, one in rig.emulators.items()},
+            )
+            for name, rig in config.rig.items()
+        },
     )
 
 
@@ -64,10 +72,25 @@ def _long_form(tables: dict[str, Any]) -> dict[str, Any]:
     for rig in rigs.values() if isinstance(rigs, dict) else ():
         emulators = rig.get("emulators") if isinstance(rig, dict) else None
         if isinstance(emulators, dict):
-            rig["emulators"] = {
-                name: {"release": value} if isinstance(value, str) else value for name, value in emulators.items()
-            }
+            rig["emulators"] = {name: _long_emulator(value) for name, value in emulators.items()}
     return tables
+
+
+def _with_wanted(installed: Installed, folder: Path) -> Installed:
+    """An installation whose wanted sets stand in a file: the first word of each line, comments after # aside."""
+    if installed.wanted is None or len(installed.wanted) != 1 or not (folder / installed.wanted[0]).is_file():
+        return installed
+    text = (folder / installed.wanted[0]).read_text(encoding="utf-8-sig", errors="replace")
+    words = (line.partition("#")[0].split() for line in text.splitlines())
+    return structs.replace(installed, wanted=tuple(line[0] for line in words if line))
+
+
+def _long_emulator(value: Any) -> Any:
+    if isinstance(value, str):
+        return {"release": value}
+    if isinstance(value, dict) and isinstance(value.get("wanted"), str):
+        return {**value, "wanted": [value["wanted"]]}  # "all", or a file of names
+    return value
 
 
 def _check_config(config: Config, mistakes: Mistakes) -> None:
@@ -120,6 +143,9 @@ class Fitted(Struct, frozen=True, kw_only=True):
     media: tuple[Media, ...] = ()
     pair: tuple[Pair, ...] = ()
     root: Root = Root()
+    arcade: Arcade | None = None
+    wanted: tuple[str, ...] | None = None
+    order: tuple[str, ...] = ()
     note: str = ""
 
 
@@ -161,6 +187,9 @@ def fit_sheet(sheet: Sheet, installed: Installed | None = None) -> Fitted:
         media=tuple(one for one in sheet.media if concerns(one.releases, release, sheet.order)),
         pair=sheet.pair,
         root=sheet.root,
+        arcade=sheet.arcade,
+        wanted=installed.wanted,
+        order=sheet.order,
         note=note,
     )
 

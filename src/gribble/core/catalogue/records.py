@@ -233,6 +233,19 @@ class Root(Struct, frozen=True, kw_only=True, omit_defaults=True):
     label: str | None = None
 
 
+class Arcade(Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """How an arcade emulator wants its sets: where its rosters and archives lie, and which it can read.
+
+    Disc images lie in a folder named by `disc_folder` (`{set}` stands for the set), as `<disc name><disc_ending>`.
+    """
+
+    rosters: str
+    folder: str
+    archives: tuple[str, ...] = ("zip",)
+    disc_folder: str = "{set}"
+    disc_ending: str = ".chd"
+
+
 class Sheet(Struct, frozen=True, kw_only=True, omit_defaults=True):
     """What one emulator needs. `folders` are relative to a rig's root; `release` is the one it was written for."""
 
@@ -249,16 +262,21 @@ class Sheet(Struct, frozen=True, kw_only=True, omit_defaults=True):
     media: tuple[Media, ...] = ()
     pair: tuple[Pair, ...] = ()
     root: Root = Root()
+    arcade: Arcade | None = None
 
 
 class Installed(Struct, frozen=True, kw_only=True):
-    """One emulator on a rig: its release, and how the sheet's layout fits this rig."""
+    """One emulator on a rig: its release, and how the sheet's layout fits this rig.
+
+    `wanted` is "all", a list of sets, or the name of a file with one on each line; absent, those that lie there count.
+    """
 
     release: str | None = None
     at: str = ""
     folders: dict[str, str] = {}
     machines: tuple[str, ...] | None = None
     ignore: tuple[str, ...] = ()
+    wanted: tuple[str, ...] | None = None
 
 
 class Rig(Struct, frozen=True, kw_only=True):

@@ -18,16 +18,18 @@ SHEET_ENDING = ".sheet.toml"
 
 
 class Catalogue(Struct, frozen=True):
-    """The sheets of all catalogues by emulator, and the mistakes of those that could not be used."""
+    """The sheets of all catalogues by emulator, the rosters beside them, and the mistakes of what could not be used."""
 
     sheets: dict[str, Sheet]
     mistakes: tuple[Mistake, ...] = ()
+    rosters: dict[str, tuple[Path, ...]] = {}
 
 
 def load_catalogue(folders: list[Path]) -> Catalogue:
     """Every sheet of the folders. Where two folders know one emulator, the folder named first wins."""
     sheets: dict[str, Sheet] = {}
     mistakes: list[Mistake] = []
+    rosters: dict[str, tuple[Path, ...]] = {}
     for folder in folders:
         seen: dict[str, Path] = {}
         try:
@@ -45,8 +47,10 @@ def load_catalogue(folders: list[Path]) -> Catalogue:
                 mistakes.append(Mistake(str(path), "emulator", f'"{sheet.emulator}" has a sheet already: {twin}'))
                 continue
             seen[sheet.emulator] = path
+            if sheet.emulator not in sheets and sheet.arcade is not None:
+                rosters[sheet.emulator] = tuple(sorted(folder.glob(sheet.arcade.rosters)))
             sheets.setdefault(sheet.emulator, sheet)
-    return Catalogue(sheets, tuple(mistakes))
+    return Catalogue(sheets, tuple(mistakes), rosters)
 
 
 def load_sheet(path: Path) -> tuple[Sheet | None, list[Mistake]]:

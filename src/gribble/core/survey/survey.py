@@ -104,6 +104,10 @@ class Surveyor:
         self._saved = time.monotonic()
         self.tally = Tally()
 
+    def want_crc(self, sizes: Iterable[int]) -> None:
+        """Compute the CRC-32 of files of these sizes, too."""
+        self._known.want_crc(sizes)
+
     def survey(self, root: Path, *, rig: str = "", leave_out: frozenset[Path] = frozenset()) -> Survey:
         """What a folder holds. Raises GribbleError where the folder itself cannot be read."""
         try:

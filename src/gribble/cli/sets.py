@@ -1,0 +1,128 @@
+"""`gribble sets check|show`: arcade sets, and whether they run."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Annotated, Optional
+
+import typer
+
+from gribble.cli.app import command
+from gribble.cli.options import (
+    AtOption,
+    ConfigOption,
+    FromOption,
+    JsonOption,
+    RereadOption,
+    RigOption,
+    VerboseOption,
+)
+
+if TYPE_CHECKING:
+    from gribble.core.audit.findings import EmulatorAudit, RigAudit, SetAudit
+    from gribble.core.world import World
+
+ABOUT = "Arcade sets: which of them run, and what the others lack."
+
+
+@command("check", group="sets", about=ABOUT)
+def check(
+    names: Annotated[
+        Optional[list[str]],  # noqa: UP045
+        typer.Argument(metavar="[SET]...", help="Only these (default: those wanted).", show_default=False),
+    ] = None,
+    rig: RigOption = None,
+    from_: FromOption = None,
+    at: AtOption = None,
+    reread: RereadOption = False,
+    json: JsonOption = False,
+    verbose: VerboseOption = False,
+    config: ConfigOption = None,
+) -> int:
+    """Which sets run on your rigs; of the others each file at fault, and where a right one is held.
+
+    Example: gribble sets check saltpan
+    """
+    from gribble.cli.session import Session, scope_of
+    from gribble.core.errors import ExitCode
+    from gribble.views.sets import sets_json, show_checked
+
+    scope = scope_of(rig, None, from_, at)
+    with Session(config) as session:
+        world = session.look(scope, reread=reread, verbose=verbose)
+        audits = asking(world, names or []).audit(scope)
+        if json:
+            session.screen.json(sets_json(audits))
+        else:
+            show_checked(session.screen, audits, verbose=verbose or bool(names))
+        states = [one.state for found in audits for emulator in found.emulators for one in emulator.sets]
+        code = session.ended(states)
+        return ExitCode.FAILED if code == ExitCode.CLEAN and any(found.away for found in audits) else code
+
+
+@command("show", group="sets", about=ABOUT)
+def show(
+    name: Annotated[str, typer.Argument(metavar="SET", help="The set.")],
+    rig: RigOption = None,
+    config: ConfigOption = None,
+) -> int:
+    """A set's family: its files, its parent's, its BIOS set's and devices', each held or at fault.
+
+    Example: gribble sets show saltpan
+    """
+    from gribble.cli.session import Session, scope_of
+    from gribble.core.errors import ExitCode
+
+    scope = scope_of(rig)
+    with Session(config) as session:
+        show_families(session, asking(session.look(scope), [name]), scope_of(rig).rigs, name)
+        return ExitCode.USAGE if session.catalogue.mistakes else ExitCode.CLEAN
+
+
+def show_families(session: object, world: World, rigs: tuple[str, ...], name: str) -> None:
+    """The family of a set on each rig whose roster knows it. Raises GribbleError where none does."""
+    from gribble.cli.session import Session
+    from gribble.core.arcade.families import family_of
+    from gribble.core.world import Scope
+    from gribble.views.sets import show_family
+
+    assert isinstance(session, Session)
+    rosters = {(one.name, emulator): arcade for one in world.rigs for emulator, arcade in one.arcade.items()}
+    shown = 0
+    for found, emulator, one in sets_of(world.audit(Scope(rigs=rigs))):
+        roster = rosters[found.rig, emulator.emulator].roster
+        if one.set == name and roster and name in roster.sets:
+            if shown:
+                session.screen.out.print()
+            show_family(session.screen, found.rig, emulator, family_of(roster, name), one)
+            shown += 1
+
+
+def asking(world: World, names: list[str]) -> World:
+    """The world with these sets wanted, on every arcade emulator whose roster knows one. Raises GribbleError."""
+    from msgspec import structs
+
+    from gribble.core.catalogue.tables import suggest
+    from gribble.core.errors import GribbleError
+
+    if not names:
+        return world
+    known = {
+        name for rig in world.rigs for arcade in rig.arcade.values() if arcade.roster for name in arcade.roster.sets
+    }
+    for name in names:
+        others = [other for rig in world.rigs for arcade in rig.arcade.values() for other in arcade.others]
+        if name not in known and not any(name in other.sets for other in others):
+            raise GribbleError(f"'{name}' is no set of any roster{suggest(name, sorted(known))}")
+    rigs = []
+    for rig in world.rigs:
+        group = tuple(
+            structs.replace(fitted, wanted=tuple(names)) if fitted.emulator in rig.arcade else fitted
+            for fitted in rig.emulators
+        )
+        rigs.append(structs.replace(rig, emulators=group))
+    return structs.replace(world, rigs=tuple(rigs))
+
+
+def sets_of(audits: tuple[RigAudit, ...]) -> list[tuple[RigAudit, EmulatorAudit, SetAudit]]:
+    """Every audited set with its rig and emulator."""
+    return [(rig, emulator, one) for rig in audits for emulator in rig.emulators for one in emulator.sets]

@@ -1,0 +1,1 @@
+"""Arcade sets: whom a set needs, whether it runs, and if not, why."""

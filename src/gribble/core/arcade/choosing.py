@@ -1,0 +1,71 @@
+"""Which roster goes with an installed release, and which of its sets are wanted."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import msgspec
+from msgspec import Struct
+from packaging.version import InvalidVersion, Version
+
+from gribble.core.catalogue.rosters import Roster, RosterHead, load_roster, read_head
+from gribble.core.errors import Mistake
+
+
+class Others:
+    """The rosters of other releases, each loaded when it is first asked for."""
+
+    def __init__(self, paths: tuple[Path, ...]) -> None:
+        self._paths = paths
+        self._loaded: list[Roster] | None = None
+
+    def __iter__(self) -> Iterator[Roster]:
+        if self._loaded is None:
+            self._loaded = [roster for path in self._paths if (roster := load_roster(path)[0])]
+        return iter(self._loaded)
+
+
+class ArcadeWorld(Struct, frozen=True, kw_only=True):
+    """The roster of an arcade emulator on a rig, what is to be said of the choice, and its mistakes."""
+
+    roster: Roster | None
+    others: Others
+    note: str = ""
+    mistakes: tuple[Mistake, ...] = ()
+
+
+def choose_roster(paths: tuple[Path, ...], release: str | None, order: tuple[str, ...]) -> ArcadeWorld:
+    """The roster of a release, else of the nearest older one, which is said; without a release the newest."""
+    heads: list[tuple[RosterHead, Path]] = []
+    mistakes = []
+    for path in paths:
+        try:
+            heads.append((read_head(path), path))
+        except (OSError, msgspec.MsgspecError) as error:
+            mistakes.append(Mistake(str(path), "line 1", f"is no head of a roster: {error}"))
+    if not heads:
+        return ArcadeWorld(
+            roster=None, others=Others(()), note="no roster says which sets there are", mistakes=tuple(mistakes)
+        )
+    heads.sort(key=lambda pair: _age(pair[0].release, order))
+    chosen, note = heads[-1], ""
+    if release is not None:
+        older = [pair for pair in heads if _age(pair[0].release, order) <= _age(release, order)]
+        exact = [pair for pair in heads if pair[0].release == release]
+        chosen = exact[0] if exact else older[-1] if older else heads[0]
+        if not exact:
+            note = f"no roster of release {release}; that of {chosen[0].release} is taken"
+    roster, found = load_roster(chosen[1])
+    others = Others(tuple(path for head, path in reversed(heads) if path != chosen[1]))
+    return ArcadeWorld(roster=roster, others=others, note=note, mistakes=(*mistakes, *found))
+
+
+def _age(release: str, order: tuple[str, ...]) -> tuple[int, Version]:
+    """What releases are sorted by: the sheet's order, else PEP 440; what is unknown counts as newest."""
+    if order:
+        return (order.index(release) if release in order else len(order), Version("0"))
+    try:
+        return (0, Version(release))
+    except InvalidVersion:
+        return (1, Version("0"))

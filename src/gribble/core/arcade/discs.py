@@ -1,0 +1,105 @@
+"""Disc images of sets: known by the digest that the image's own header gives (`proof: header`).
+
+The header begins with eight letters and, big-endian, its length and version. Where the digests stand depends on the
+version; what is documented openly is read: versions 3 to 5 (versions 1 and 2 give an MD5 alone).
+
+    version  length  SHA-1 at  stands for
+    3        120     80        the whole image
+    4        108     48        data and metadata
+    5        124     84        data and metadata
+"""
+
+from __future__ import annotations
+
+import struct
+from collections.abc import Iterator, Mapping
+
+from msgspec import Struct
+
+from gribble.core.arcade.families import Family
+from gribble.core.audit.findings import SetProblem, State, Verdict
+from gribble.core.catalogue.records import Arcade
+from gribble.core.catalogue.rosters import Disc, FileState
+from gribble.core.paths import base, join
+from gribble.core.survey.survey import Holding
+
+HEADER_BYTES = 124
+_MAGIC = bytes.fromhex("4d436f6d70724844")
+_LAYOUTS = {3: (120, 80), 4: (108, 48), 5: (124, 84)}
+_OLD = {1: 76, 2: 80}
+
+
+class DiscHeader(Struct, frozen=True):
+    """What a disc image says of itself; `fault` says why it says nothing that helps, `unknown` that it may be right."""
+
+    sha1: str = ""
+    fault: str = ""
+    unknown: bool = False
+
+
+def read_header(data: bytes) -> DiscHeader:
+    """The header at the beginning of a disc image."""
+    if len(data) < 16 or data[:8] != _MAGIC:
+        return DiscHeader(fault="is no compressed disc image")
+    length, version = struct.unpack_from(">II", data, 8)
+    if version in _OLD:
+        return DiscHeader(fault=f"has a header of version {version}, which gives no SHA-1", unknown=True)
+    if version not in _LAYOUTS:
+        return DiscHeader(fault=f"has a header of version {version}, which is not known", unknown=True)
+    wanted, at = _LAYOUTS[version]
+    if length != wanted or len(data) < wanted:
+        return DiscHeader(fault=f"has a header of {length} bytes where version {version} has {wanted}")
+    return DiscHeader(sha1=data[at : at + 20].hex())
+
+
+class Discs:
+    """The disc images of one arcade emulator: those on the rig by path, and all that are held."""
+
+    def __init__(
+        self, arcade: Arcade, folder: str, on_rig: Mapping[str, Holding], headers: list[tuple[Holding, DiscHeader]]
+    ) -> None:
+        self._arcade = arcade
+        self._folder = folder
+        self._on_rig = on_rig
+        self._headers = {(one.root, one.path): header for one, header in headers}
+        self._held = {header.sha1: one for one, header in reversed(headers) if header.sha1}
+
+    def problems(self, family: Family) -> Iterator[SetProblem]:
+        """What is wrong with the discs of a set."""
+        for disc in family.one.discs:
+            if disc.state is not FileState.UNDUMPED and (problem := self._problem(family, disc)):
+                yield problem
+
+    def _problem(self, family: Family, disc: Disc) -> SetProblem | None:
+        name = disc.name + self._arcade.disc_ending
+        places = [
+            join(self._folder, self._arcade.disc_folder.replace("{set}", one.set), name)
+            for one in (family.one, *family.parents)
+        ]
+        held = self._held.get(disc.sha1 or "")
+
+        def problem(verdict: Verdict, reason: str, state: State, found: Holding | None) -> SetProblem:
+            more = (
+                f"; a right one is held: {held.path}" if held and found is not held and state is State.BLOCKED else ""
+            )
+            return SetProblem(
+                file=name, owner=family.one.set, verdict=verdict, reason=reason + more, state=state, found=found
+            )
+
+        there = next((self._on_rig[place] for place in places if place in self._on_rig), None)
+        if there is None:
+            if disc.optional:
+                return None
+            verdict = Verdict.ASTRAY if held else Verdict.MISSING
+            return problem(verdict, f"the disc belongs at {places[0]}", State.BLOCKED, held)
+        header = self._headers.get((there.root, there.path), DiscHeader(fault="could not be read"))
+        if header.sha1 and disc.sha1 == header.sha1:
+            suspect = disc.state is FileState.SUSPECT
+            reason = "the only image known is a poor one"
+            return problem(Verdict.UNPROVEN, reason, State.LIMITED, there) if suspect else None
+        if header.unknown or disc.sha1 is None:
+            reason = f"{base(there.path)} {header.fault or 'cannot be proven: the roster gives no digest'}"
+            return problem(Verdict.UNPROVEN, reason, State.READY, there)
+        if header.fault:
+            return problem(Verdict.IMPOSTER, f"{base(there.path)} {header.fault}", State.BLOCKED, there)
+        return problem(Verdict.IMPOSTER, "by its header it is another image", State.BLOCKED, there)

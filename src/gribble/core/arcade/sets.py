@@ -1,0 +1,199 @@
+"""The audit of sets: does each wanted set run, and if not, which files are at fault. Pure."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+
+from gribble.core.arcade.cabinet import Cabinet, Container, content_of, member_name
+from gribble.core.arcade.discs import Discs
+from gribble.core.arcade.families import Family, Part, family_of, parts_of
+from gribble.core.audit.findings import SetAudit, SetProblem, State, Verdict
+from gribble.core.catalogue.rosters import ArcadeSet, FileState, Plays, Roster, SetKind
+from gribble.core.paths import base
+from gribble.core.survey.survey import Holding
+
+
+def wanted_sets(
+    wanted: tuple[str, ...] | None, roster: Roster, cabinet: Cabinet, others: Iterable[Roster] = ()
+) -> list[str]:
+    """The sets to be audited: those asked for, every game ("all"), or the games that lie on the rig.
+
+    What lies there and only another release knows is among them, since it will not run; what nobody knows is not.
+    """
+    if wanted == ("all",):
+        return [one.set for one in roster.sets.values() if one.kind is SetKind.GAME]
+    if wanted is not None:
+        return list(wanted)
+    known = [name for name in roster.sets if cabinet.of(name)]
+    games = [
+        one.set
+        for one in roster.sets.values()
+        if one.kind is SetKind.GAME and (cabinet.of(one.set) or _lies_with_parent(one, cabinet))
+    ]
+    strange = set(cabinet.names) - {cabinet.key(name) for name in known}
+    old = {name for other in others for name in other.sets if cabinet.key(name) in strange} if strange else set()
+    return games + sorted(old)
+
+
+def _lies_with_parent(one: ArcadeSet, cabinet: Cabinet) -> bool:
+    """Whether the files that tell a clone from its parent lie in the parent's archive, which is merged then."""
+    container = cabinet.of(one.parent) if one.parent is not None else None
+    own = [content_of(file) for file in one.files if file.parent_name is None]
+    return container is not None and bool(own) and all(content in container.by_content for content in own)
+
+
+def audit_set(
+    roster: Roster, name: str, cabinet: Cabinet, others: Iterable[Roster] = (), discs: Discs | None = None
+) -> SetAudit:
+    """One set. `others` are rosters of other releases, by which old files are told."""
+    if name not in roster.sets:
+        what = f"release {roster.head.release} knows no such set"
+        known = [other.head.release for other in others if name in other.sets]
+        if known:
+            what += f"; release {', '.join(known)} does"
+        problem = SetProblem(file="", owner=name, verdict=Verdict.MISSING, reason=what)
+        return SetAudit(set=name, title="", problems=(problem,))
+    family = family_of(roster, name)
+    problems = [*_of_release(family), *_of_files(roster, family, cabinet, others)]
+    problems += discs.problems(family) if discs else ()
+    problems.sort(key=lambda problem: (problem.state is not State.BLOCKED, problem.verdict is not Verdict.MISSING))
+    blamed = {(problem.owner, problem.file) for problem in problems}
+    containers = _containers(family, cabinet)
+    absent = {(part.owner, part.file.name) for part in parts_of(family) if not _lies(part, containers)}
+    return SetAudit(
+        set=name,
+        title=family.one.title,
+        problems=tuple(problems),
+        packing=tuple(_packing(family, cabinet)),
+        spared=frozenset(absent - blamed),
+    )
+
+
+def _containers(family: Family, cabinet: Cabinet) -> list[Container]:
+    return [container for name in family.path if (container := cabinet.of(name))]
+
+
+def _of_release(family: Family) -> Iterator[SetProblem]:
+    """What the release itself cannot do, and gaps of the roster."""
+    one = family.one
+    note = f": {one.note}" if one.note else ""
+    if one.plays is Plays.NO:
+        reason = f"this release does not play it{note}"
+        yield SetProblem(file="", owner=one.set, verdict=Verdict.IMPOSTER, reason=reason)
+    elif one.plays is Plays.FLAWED:
+        reason = f"this release does not play it well{note}"
+        yield SetProblem(file="", owner=one.set, verdict=Verdict.UNPROVEN, reason=reason, state=State.LIMITED)
+    for gap in family.gaps:
+        yield SetProblem(file="", owner=one.set, verdict=Verdict.UNPROVEN, reason=gap, state=State.LIMITED)
+
+
+def _of_files(roster: Roster, family: Family, cabinet: Cabinet, others: Iterable[Roster]) -> Iterator[SetProblem]:
+    containers = _containers(family, cabinet)
+    parts = parts_of(family)
+    met: set[tuple[str, str]] = set()  # choices that one file has satisfied
+    absent: list[Part] = []
+    for part in parts:
+        if _lies(part, containers):
+            if part.file.choice is not None:
+                met.add((part.owner, part.file.choice))
+            if part.file.state is FileState.SUSPECT:
+                yield SetProblem(
+                    file=part.file.name,
+                    owner=part.owner,
+                    verdict=Verdict.UNPROVEN,
+                    reason="the only dump known is a poor one",
+                    state=State.LIMITED,
+                )
+        elif not part.file.optional:
+            absent.append(part)
+    told: set[tuple[str, str]] = set()
+    old_bios = _old_bios(roster, family, cabinet, absent, others)
+    for part in absent:
+        key = (part.owner, part.file.choice or "")
+        if part.file.choice is not None and (key in met or key in told):
+            continue
+        told.add(key)
+        yield _absence(part, family, cabinet, old_bios)
+
+
+def _lies(part: Part, containers: list[Container]) -> Holding | None:
+    """The file where the emulator looks for it, under whatever name."""
+    content = content_of(part.file)
+    for container in containers:
+        if content is None:
+            if part.file.name in container.by_name:
+                return container.by_name[part.file.name]
+        elif content in container.by_content:
+            return container.by_content[content]
+    return None
+
+
+def _absence(part: Part, family: Family, cabinet: Cabinet, old_bios: str) -> SetProblem:
+    """What is at fault where a file is not found along the path."""
+    file, role = part.file, family.role(part.owner)
+    whose = f"its {role} {part.owner}: " if role else ""
+    content = content_of(file)
+    held = cabinet.held(content) if content else None
+
+    def problem(verdict: Verdict, reason: str, found: Holding | None = held) -> SetProblem:
+        where = f"; a right one is held: {_place(held)}" if held and found is not held else ""
+        return SetProblem(
+            file=file.name, owner=part.owner, verdict=verdict, reason=f"{whose}{reason}{where}", found=found
+        )
+
+    container = cabinet.of(part.owner)
+    if container and container.fault:
+        return problem(Verdict.DAMAGED, f"{base(container.path)} {container.fault}", None)
+    if (unreadable := cabinet.unreadable(part.owner)) and not container:
+        return problem(Verdict.IMPOSTER, f"{base(unreadable)} is an archive that this emulator cannot read", None)
+    for name in (part.owner, *family.path):
+        there = cabinet.of(name)
+        wrong = there.by_name.get(file.name) if there else None
+        if wrong is not None:
+            bad = (
+                f"it has {wrong.size:,} bytes where {file.size:,} are right"
+                if _other_size(wrong, part)
+                else "its content is another one"
+            )
+            if old_bios and part.owner == old_bios.partition(" ")[0]:
+                bad = f"it is the one of release {old_bios.partition(' ')[2]}"
+            return problem(Verdict.IMPOSTER, bad if name == part.owner else f"in {name}'s archive: {bad}", wrong)
+    if held:
+        return problem(Verdict.ASTRAY, f"not where the emulator looks, but held: {_place(held)}")
+    return problem(Verdict.MISSING, "nowhere here")
+
+
+def _other_size(holding: Holding, part: Part) -> bool:
+    return part.file.size is not None and holding.size != part.file.size
+
+
+def _place(holding: Holding) -> str:
+    return f"{holding.member} in {base(holding.path)}" if holding.member is not None else holding.path
+
+
+def _old_bios(roster: Roster, family: Family, cabinet: Cabinet, absent: list[Part], others: Iterable[Roster]) -> str:
+    """The BIOS set or device that lies there as another release knows it, and that release: "quaybios 1.6"."""
+    for name in dict.fromkeys(part.owner for part in absent):
+        container = cabinet.of(name)
+        if container is None or not family.role(name):
+            continue
+        for other in others:
+            one = other.sets.get(name)
+            if other.head.release == roster.head.release or one is None or not one.files:
+                continue
+            wanted = [content_of(file) for file in one.files if file.state is not FileState.UNDUMPED]
+            if all(content in container.by_content for content in wanted if content):
+                return f"{name} {other.head.release}"
+    return ""
+
+
+def _packing(family: Family, cabinet: Cabinet) -> Iterator[str]:
+    """What lies under another name than the roster's. It runs all the same."""
+    container = cabinet.of(family.one.set)
+    if container is None:
+        return
+    for file in family.one.files:
+        content = content_of(file)
+        there = container.by_content.get(content) if content else None
+        if there is not None and base(member_name(there)) not in (file.name, file.parent_name, file.bios_name):
+            yield f"{member_name(there)} should be called {file.name}"

@@ -1,0 +1,186 @@
+"""The arcade cabinet of the Games Room: two rosters, and archives of every packing, right and wrong."""
+
+from __future__ import annotations
+
+import hashlib
+import io
+import json
+import struct
+import zipfile
+import zlib
+from typing import Any
+
+from gribble.demo.contents import noise
+
+TURNSTONE = """\
+sheet = 1
+emulator = "turnstone"
+title = "Turnstone"
+machines = ["Shore Works boards"]
+
+[folders]
+sets = "turnstone/sets"
+
+[arcade]
+rosters = "turnstone-*.roster.jsonl"
+folder = "sets"
+archives = ["zip", "7z"]
+"""
+
+_FOLDER = "rigs/cabinet/turnstone/sets"
+_WHEN = (1998, 3, 1, 12, 0, 0)
+
+_GAMES = (
+    "saltpan", "herring", "lugworm", "groyne", "sandbar", "tidepool", "breakwat", "seawall", "limpet", "mudflat",
+    "driftnet", "pontoon", "shingle", "estuary", "pebble", "cobble", "heronry",
+)  # fmt: skip
+_MORE: dict[str, dict[str, Any]] = {
+    "tidepool": {"bios": "quaybios"},
+    "breakwat": {"bios": "boardrom", "devices": ["jettytone"]},
+    "limpet": {"plays": "flawed", "note": "The water is drawn over the boats."},
+    "estuary": {"plays": "no", "note": "Its protection is not understood yet."},
+}
+STATES = {
+    "saltpan": "ready", "saltpanj": "ready", "herring": "ready", "herringj": "ready", "herringu": "ready",
+    "lugworm": "ready", "groynej": "blocked", "sandbar": "blocked", "tidepool": "blocked", "breakwat": "blocked",
+    "seawall": "blocked", "limpet": "limited", "mudflatj": "ready", "driftnet": "blocked", "pontoon": "ready",
+    "shingle": "ready", "estuary": "blocked", "pebble": "ready", "cobble": "limited", "heronry": "ready",
+    "oldpier": "blocked",
+}  # fmt: skip
+"""Every wanted set with its expected state, written by hand."""
+
+FIRST_SET_REASONS = {
+    "groynej": ("groyne2.2b", "astray", "held: groyne2.2b in groyne.zip"),
+    "sandbar": ("sandbar1.1a", "imposter", "bytes where"),
+    "tidepool": ("quay.rom", "imposter", "it is the one of release 1.6"),
+    "breakwat": ("tone.1", "astray", "its device jettytone: not where"),
+    "seawall": ("seawall1.1a", "damaged", "its end is missing"),
+    "limpet": ("limpet", "unproven", "does not play it well: The water"),
+    "driftnet": ("driftnet.chd", "imposter", "by its header it is another image"),
+    "estuary": ("estuary", "imposter", "does not play it: Its protection"),
+    "cobble": ("cobble2.2b", "unproven", "the only dump known is a poor one"),
+    "oldpier": ("oldpier", "missing", "release 1.8 knows no such set; release 1.6 does"),
+}
+"""What stands first among the reasons of each broken set: file, verdict, words."""
+
+
+def _file(name: str, content: str | None = None, **more: Any) -> dict[str, Any]:
+    data = chip(content or name)
+    digests = {"crc32": f"{zlib.crc32(data):08x}", "sha1": hashlib.sha1(data, usedforsecurity=False).hexdigest()}
+    return {"name": name, "size": len(data), **digests, **more}
+
+
+def chip(name: str) -> bytes:
+    """The content of a made-up chip."""
+    return noise(f"chip {name}", 700 + 8 * (zlib.crc32(name.encode()) % 40))
+
+
+def disc(name: str) -> bytes:
+    """A made-up disc image: an open header of version 5, and little behind it."""
+    sha1 = hashlib.sha1(name.encode(), usedforsecurity=False).digest()
+    head = bytes.fromhex("4d436f6d70724844") + struct.pack(">II", 124, 5)
+    return head.ljust(84, b"\0") + sha1 + bytes(20) + noise(f"disc {name}", 300)
+
+
+def _sets(release: str) -> list[dict[str, Any]]:
+    """The sets of a release: two BIOS sets, two devices, and games with their clones."""
+    old = release == "1.6"
+    sets: list[dict[str, Any]] = [
+        {"set": "quaybios", "title": "Quay system", "kind": "bios", "files": [_file("quay.rom", f"quay {release}")]},
+        {"set": "boardrom", "title": "Board system", "kind": "bios",
+         "files": [_file("board-eu.rom", choice="region"), _file("board-us.rom", choice="region")]},
+        {"set": "jettytone", "title": "Jetty tone board", "kind": "device", "files": [_file("tone.1")]},
+        {"set": "padboard", "title": "Pad board", "kind": "device", "files": [_file("pad.1")]},
+    ]  # fmt: skip
+    for number, name in enumerate(_GAMES):
+        files = [_file(f"{name}1.1a"), _file(f"{name}2.2b")]
+        if name == "pebble":
+            files.append({"name": "pebble.key", "size": 64, "state": "undumped"})
+        if name == "cobble":
+            files[1]["state"] = "suspect"
+        if name == "heronry":
+            files += [
+                _file("heronry.pal", choice="colours"),
+                _file("heronry.alt", choice="colours"),
+                _file("heronry.opt", optional=True),
+            ]
+        one = {
+            "set": name,
+            "title": name.title(),
+            "year": 1980 + number,
+            "maker": "Shore Works",
+            **_MORE.get(name, {}),
+            "files": files,
+        }
+        if name in ("driftnet", "pontoon"):
+            one["discs"] = [{"name": name, "sha1": disc(name)[84:104].hex()}]
+        sets.append(one)
+        if number < 10:
+            for mark in "ju":
+                own = _file(f"{name}1{mark}.1a")
+                sets.append(
+                    {
+                        "set": f"{name}{mark}",
+                        "title": f"{name.title()} ({mark})",
+                        "parent": name,
+                        "files": [own, _file(f"{name}2.2b", parent_name=f"{name}2.2b")],
+                    }
+                )
+    if old:
+        sets.append({"set": "oldpier", "title": "Old Pier", "files": [_file("pier.1")]})
+    return sets
+
+
+def _roster(release: str) -> bytes:
+    head = {"roster": 1, "emulator": "turnstone", "release": release, "title": "Turnstone sets"}
+    return "".join(json.dumps(line) + "\n" for line in [head, *_sets(release)]).encode()
+
+
+def _archive(members: list[tuple[str, str]]) -> bytes:
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, what in members:
+            archive.writestr(zipfile.ZipInfo(name, _WHEN), chip(what))
+    return buffer.getvalue()
+
+
+def _plain(*names: str) -> bytes:
+    return _archive([(name, name) for name in names])
+
+
+def _game(name: str) -> bytes:
+    return _plain(f"{name}1.1a", f"{name}2.2b")
+
+
+def arcade_files() -> dict[str, bytes]:
+    """The sheet's rosters, the cabinet's archives, and what lies in the drawer for them."""
+    herring = ["herring1.1a", "herring2.2b", "herring1u.1a"]
+    seawall = _game("seawall")
+    cabinet = {
+        "saltpan.zip": _game("saltpan"),
+        "saltpanj.zip": _plain("saltpan1j.1a"),
+        "herring.zip": _archive([*((name, name) for name in herring), ("herringj/herring1j.1a", "herring1j.1a")]),
+        "lugworm/lugworm1.1a": chip("lugworm1.1a"),
+        "lugworm/lugworm2.2b": chip("lugworm2.2b"),
+        "groynej.zip": _plain("groyne1j.1a"),
+        "sandbar.zip": _archive([("sandbar1.1a", "something else"), ("sandbar2.2b", "sandbar2.2b")]),
+        "quaybios.zip": _archive([("quay.rom", "quay 1.6")]),
+        "boardrom.zip": _plain("board-us.rom"),
+        "seawall.zip": seawall[: len(seawall) - 60],
+        "mudflatj.zip": _plain("mudflat1j.1a", "mudflat2.2b"),
+        "shingle.zip": _archive([("SHINGLE.ONE", "shingle1.1a"), ("shingle2.2b", "shingle2.2b")]),
+        "heronry.zip": _plain("heronry1.1a", "heronry2.2b", "heronry.alt"),
+        "oldpier.zip": _plain("pier.1"),
+        "driftnet/driftnet.chd": disc("another"),
+        "pontoon/pontoon.chd": disc("pontoon"),
+        **{f"{name}.zip": _game(name) for name in ("tidepool", "breakwat", "limpet", "driftnet", "pontoon")},
+        **{f"{name}.zip": _game(name) for name in ("estuary", "pebble", "cobble")},
+    }  # fmt: skip
+    return {
+        "catalogue/turnstone-1.6.roster.jsonl": _roster("1.6"),
+        "catalogue/turnstone-1.8.roster.jsonl": _roster("1.8"),
+        **{f"{_FOLDER}/{name}": data for name, data in cabinet.items()},
+        "drawer/arcade/groyne.zip": _game("groyne"),
+        "drawer/arcade/sounds.zip": _archive([("TONE", "tone.1")]),
+        "drawer/arcade/driftnet (good).chd": disc("driftnet"),
+    }
