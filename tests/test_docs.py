@@ -12,6 +12,7 @@ from gribble.core.catalogue.importing.fieldmap import Field, FieldMap
 from gribble.core.catalogue.records import (
     Accept,
     Also,
+    Arcade,
     Config,
     IdAt,
     Installed,
@@ -35,7 +36,7 @@ RECORDS: dict[str, type[msgspec.Struct]] = {
     "gribble.toml": Config, "A rig": Rig, "An emulator on a rig": Installed, "A sheet": Sheet, "A need": Need,
     "A further copy": Also, "An accepted content": Accept, "A rejected content": Reject, "A key": Key,
     "One of many files": ManifestFile, "A lock": Unlock, "A setting": Setting, "A game folder": Media,
-    "A refused ending": Refusal, "A pair": Pair, "An id in a file": IdAt, "The root": Root,
+    "A refused ending": Refusal, "A pair": Pair, "An id in a file": IdAt, "The root": Root, "Arcade sets": Arcade,
     "First line of a roster": RosterHead, "A set": ArcadeSet, "A set's file": SetFile, "A set's disc": Disc,
     "A field map": FieldMap, "A field": Field,
 }  # fmt: skip

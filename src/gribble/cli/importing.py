@@ -86,7 +86,6 @@ def _import_roster(
     source: Path, made: FieldMap, out: str | None, preview: int, screen: Screen, tally: Tally, bar: Bar
 ) -> int:
     """Stream the list into a roster beside its place; it takes its name only when every record was understood."""
-    import gc
     import itertools
     from pathlib import Path
 
@@ -97,7 +96,6 @@ def _import_roster(
     from gribble.stores.local import write_new_stream
     from gribble.views.catalogue import show_preview_sets, show_tally
 
-    gc.disable()  # nothing here forms circles, and looking for some takes a tenth of the time
     sets = read_sets(read_list(source, made, bar.advance), made, tally, preview=bool(preview))
     if preview:
         shown = list(itertools.islice(sets, preview))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 from typing import Annotated
 
@@ -63,4 +64,7 @@ def gribble(
 
 def main() -> None:
     """Run the program."""
+    gc.set_threshold(
+        200_000, 20, 20
+    )  # hardly anything here forms circles; looking for some takes a quarter of the time
     app(prog_name="gribble")

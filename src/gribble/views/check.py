@@ -174,7 +174,7 @@ def show_sets(screen: Screen, emulator: EmulatorAudit, *, verbose: bool, most: i
 
 def set_account(one: SetAudit, verbose: bool) -> Text:
     """A set's title and its problems, first things first."""
-    text = styled(one.title or one.set, "bold")
+    text = Text.assemble(styled(one.title or one.set, "bold"))
     shown = one.problems if verbose else one.problems[:PROBLEMS_SHOWN]
     for problem in shown:
         name = f"{problem.file}: " if problem.file else ""

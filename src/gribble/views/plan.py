@@ -73,7 +73,7 @@ def step_words(step: Step) -> Text:
     if step.to is None:
         return Text.assemble(styled(source, "bold"), styled("  goes to the attic", QUIET))
     if step.points:
-        text = styled(step.to, "bold")
+        text = Text.assemble(styled(step.to, "bold"))
         for point in step.points:
             text.append_text(styled(f"\n{point.key}: {point.value}")).append_text(styled(f"  not {point.was}", QUIET))
         return text.append_text(styled("\nthe file as it is goes to the attic"))

@@ -12,6 +12,7 @@ import sys
 from collections.abc import Iterable
 from typing import Any
 
+import msgspec
 from rich.console import Console
 from rich.text import Text
 from rich.theme import Theme
@@ -95,7 +96,11 @@ class Screen:
 
     def json(self, answer: dict[str, Any]) -> None:
         """The answer as one JSON object; names that are not UTF-8 keep their bytes as lone surrogates."""
-        sys.stdout.write(json.dumps(answer, indent=1) + "\n")
+        try:
+            text = msgspec.json.format(msgspec.json.encode(answer), indent=1).decode()
+        except UnicodeEncodeError:
+            text = json.dumps(answer, indent=1)
+        sys.stdout.write(text + "\n")
 
     def tell(self, *parts: str | Text, style: str = "") -> None:
         """One line beside the result, on standard error."""

@@ -25,10 +25,13 @@ def content_of(file: SetFile) -> Content | None:
 
 def contents_of(holding: Holding) -> Iterator[Content]:
     """Every form in which a roster could know a holding."""
-    for name, digest in holding.digests.known().items():
-        yield (name, holding.size, digest) if name == "crc32" else (name, None, digest)
-        if name == "crc32":
-            yield ("crc32", None, digest)  # where the roster gives no size
+    digests = holding.digests
+    if digests.crc32 is not None:
+        yield ("crc32", holding.size, digests.crc32)
+        yield ("crc32", None, digests.crc32)  # where the roster gives no size
+    for name in ("md5", "sha1", "sha256"):
+        if (digest := digests.get(name)) is not None:
+            yield (name, None, digest)
 
 
 class Container(Struct):

@@ -58,8 +58,7 @@ def audit_set(
     problems += discs.problems(family) if discs else ()
     problems.sort(key=lambda problem: (problem.state is not State.BLOCKED, problem.verdict is not Verdict.MISSING))
     blamed = {(problem.owner, problem.file) for problem in problems}
-    containers = _containers(family, cabinet)
-    absent = {(part.owner, part.file.name) for part in parts_of(family) if not _lies(part, containers)}
+    absent = _perhaps_spared(family, cabinet)
     return SetAudit(
         set=name,
         title=family.one.title,
@@ -67,6 +66,15 @@ def audit_set(
         packing=tuple(_packing(family, cabinet)),
         spared=frozenset(absent - blamed),
     )
+
+
+def _perhaps_spared(family: Family, cabinet: Cabinet) -> set[tuple[str, str]]:
+    """Files that are absent where a set can do without some."""
+    parts = parts_of(family)
+    if not any(part.file.optional or part.file.choice is not None for part in parts):
+        return set()
+    containers = _containers(family, cabinet)
+    return {(part.owner, part.file.name) for part in parts if not _lies(part, containers)}
 
 
 def _containers(family: Family, cabinet: Cabinet) -> list[Container]:

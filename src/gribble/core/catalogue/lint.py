@@ -47,7 +47,7 @@ def lint(paths: Iterable[Path]) -> list[Remark]:
     for path in paths:
         for file in _files(path, found):
             if file.name.endswith(ROSTER_ENDING):
-                roster, mistakes = load_roster(file)
+                roster, mistakes = load_roster(file, strict=True)
                 found += [Remark(one.file, one.where, one.what, True) for one in mistakes]
                 found += _roster_remarks(roster) if roster else []
             elif file.name.endswith(SHEET_ENDING):

@@ -35,7 +35,7 @@ class Kind(StrEnum):
     DATA = "data"
 
 
-class Digests(Struct, frozen=True, kw_only=True):
+class Digests(Struct, frozen=True, kw_only=True, gc=False):
     """Digests of one content in lower-case hexadecimal; absent ones are None."""
 
     crc32: str | None = None
@@ -59,7 +59,8 @@ class Digests(Struct, frozen=True, kw_only=True):
 
     def known(self) -> dict[str, str]:
         """The digests that are known, by algorithm, weakest first."""
-        return {name: digest for name in ALGORITHMS if (digest := self.get(name))}
+        pairs = (("crc32", self.crc32), ("md5", self.md5), ("sha1", self.sha1), ("sha256", self.sha256))
+        return {name: digest for name, digest in pairs if digest}
 
 
 class Accept(Digests, frozen=True, kw_only=True, omit_defaults=True):

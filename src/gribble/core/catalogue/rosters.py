@@ -47,7 +47,7 @@ class FileState(StrEnum):
     SUSPECT = "suspect"
 
 
-class SetFile(Digests, frozen=True, kw_only=True, omit_defaults=True):
+class SetFile(Digests, frozen=True, kw_only=True, omit_defaults=True, gc=False):
     """One file of a set; `size` is in bytes. `parent_name` and `bios_name` say which file of theirs it is."""
 
     name: str
@@ -59,7 +59,7 @@ class SetFile(Digests, frozen=True, kw_only=True, omit_defaults=True):
     choice: str | None = None
 
 
-class Disc(Struct, frozen=True, kw_only=True, omit_defaults=True):
+class Disc(Struct, frozen=True, kw_only=True, omit_defaults=True, gc=False):
     """One disc image of a set, known by the SHA-1 that the image's header gives."""
 
     name: str
@@ -68,7 +68,7 @@ class Disc(Struct, frozen=True, kw_only=True, omit_defaults=True):
     optional: bool = False
 
 
-class ArcadeSet(Struct, frozen=True, kw_only=True, omit_defaults=True):
+class ArcadeSet(Struct, frozen=True, kw_only=True, omit_defaults=True, gc=False):
     """One set: what it is, whom it needs, and every file it needs, those of its parent included."""
 
     set: str
@@ -114,10 +114,11 @@ def read_head(path: Path) -> RosterHead:
         return _HEAD.decode(stream.readline(1 << 16).removeprefix(b"\xef\xbb\xbf"))
 
 
-def load_roster(path: Path) -> tuple[Roster | None, list[Mistake]]:
+def load_roster(path: Path, *, strict: bool = False) -> tuple[Roster | None, list[Mistake]]:
     """The roster in a file and its mistakes, each with its line; None where its head cannot be read.
 
-    A set with a mistake is left out.
+    A set with a mistake is left out. Only `strict` looks at names and digests one by one, which takes several times as
+    long as the loading; a wrong digest matches nothing, and whoever writes under a name checks it first.
     """
     mistakes: list[Mistake] = []
     sets: dict[str, ArcadeSet] = {}
@@ -127,30 +128,26 @@ def load_roster(path: Path) -> tuple[Roster | None, list[Mistake]]:
             what = f"this Gribble reads version {ROSTER_VERSION}, not {head.roster}"
             return None, [Mistake(str(path), "line 1: roster", what)]
         with path.open("rb") as stream:
-            for number, line in enumerate(stream, start=1):
-                if number == 1 or not line.strip():
+            stream.readline()
+            for number, line in enumerate(stream, start=2):
+                try:
+                    one = _SET.decode(line)
+                except msgspec.MsgspecError as error:
+                    if line.strip():
+                        mistakes.append(Mistake(str(path), f"line {number}", f"is no set: {_say(error)}"))
                     continue
-                for fault in _read_set(line, sets):
-                    mistakes.append(Mistake(str(path), f"line {number}", fault))
+                if one.set in sets:
+                    mistakes.append(Mistake(str(path), f"line {number}", f'the set "{one.set}" stands there already'))
+                    continue
+                faults = list(set_faults(one)) if strict else ()
+                mistakes += [Mistake(str(path), f"line {number}", fault) for fault in faults]
+                if not faults:
+                    sets[one.set] = one
     except OSError as error:
         return None, [Mistake(str(path), "", f"cannot be read: {reason_of(error)}")]
     except msgspec.MsgspecError as error:
         return None, [Mistake(str(path), "line 1", f"is no head of a roster: {_say(error)}")]
     return Roster(head, sets, str(path)), mistakes[:MOST_MISTAKES]
-
-
-def _read_set(line: bytes, sets: dict[str, ArcadeSet]) -> list[str]:
-    """Read one line into the sets; what is wrong with it, if anything."""
-    try:
-        one = _SET.decode(line)
-    except msgspec.MsgspecError as error:
-        return [f"is no set: {_say(error)}"]
-    if one.set in sets:
-        return [f'the set "{one.set}" stands there already']
-    faults = list(set_faults(one))
-    if not faults:
-        sets[one.set] = one
-    return faults
 
 
 def set_faults(one: ArcadeSet, *, digests: bool = True) -> Iterator[str]:

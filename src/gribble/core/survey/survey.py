@@ -154,7 +154,7 @@ class Surveyor:
     def _wanted(self, size: int | None, digests: Digests, crc32: str | None = None) -> frozenset[str]:
         """The digests still to be computed for a content of this size."""
         wanted = self._known.every_algorithm() if size is None else self._known.algorithms(size, crc32)
-        return wanted - digests.known().keys()
+        return wanted - digests.known().keys() if wanted else wanted
 
     def _file_wanted(self, file: _File) -> frozenset[str]:
         more = {"crc32", "sha1"} - file.facts.digests.known().keys() if file.everything else ()
