@@ -244,3 +244,24 @@ def test_families_that_do_not_hold_together_are_told() -> None:
     assert roster(a={"files": [{"name": "x", "bios_name": "y"}]}) == [
         ("a", "x is said to be its BIOS set's, but it has none")
     ]
+
+
+def test_the_short_way_of_long_lists_reads_what_the_long_way_reads(tmp_path: Path) -> None:
+    """Records after the first hundred are read by rows; a value that needs a closer look, or is wrong, is met there, too."""
+    chips = f'<chip n="a" k="5" sum="{CRC.upper()}"/><chip n=" b " k="0x10" sum="0x{CRC}"/><disc n="d"/>'
+    text = "".join(
+        f'<r n="g{n}"><t>Title</t>{chips if n % 2 else chips[: chips.index("/>") + 2]}</r>' for n in range(250)
+    )
+    map_ = 'records = "r"\n[fields]\nset = "@n"\ntitle = "t"\n[files]\nrecords = "chip"\nname = "@n"\nsize = "@k"\ncrc32 = "@sum"\nparent_name = "@o"\n[discs]\nrecords = "disc"\nname = "@n"\n'
+    sets, tally = sets_of(tmp_path, "l.xml", f"<l>{text}</l>", map_)
+    assert (tally.mistakes, len(sets)) == ([], 250)
+    for place, one in enumerate(sets):
+        assert one.title == "Title"
+        assert [(file.name, file.size, file.crc32) for file in one.files] == [("a", 5, CRC), ("b", 16, CRC)][
+            : 1 + place % 2
+        ]
+        assert [disc.name for disc in one.discs] == ["d"] * (place % 2)
+    wrong = text.replace(f'sum="{CRC.upper()}"', 'sum="zz"')
+    _, tally = sets_of(tmp_path, "l.xml", f"<l>{wrong}</l>", map_)
+    assert tally.faulty == 250
+    assert tally.mistakes[0].startswith("record 1, chip 1, crc32")

@@ -15,6 +15,7 @@ from gribble.core.audit.reasons import reasons
 from gribble.core.audit.shelf import RigWorld
 from gribble.core.catalogue.config import fit_sheet
 from gribble.core.catalogue.records import (  # fmt: skip
+    Format,
     IdAt,
     Installed,
     Key,
@@ -25,6 +26,7 @@ from gribble.core.catalogue.records import (  # fmt: skip
     Pair,
     Refusal,
     Root,
+    Setting,
     Sheet,
 )
 from gribble.core.diagnosis.nearmisses import key_of
@@ -44,6 +46,8 @@ def examine(
     keys: dict[str, str] | None = None,
     release: str = "1",
     games: bool = False,
+    ignore: tuple[str, ...] = (),
+    settings: dict[tuple[str, str], bytes | str] | None = None,
     ids: dict[str, str] | None = None,
     rig: dict[str, Any] | None = None,
     **sheet: Any,
@@ -57,11 +61,11 @@ def examine(
         key_files.append((held(path.removeprefix("drawer/"), text, "den" if on_rig else ""), read_keys(text.encode())))
     own = [held(path, what, "den") for path, what in files.items()] + [one for one, _ in key_files if one.rig]
     world = RigWorld(
-        name="den", root="/den", emulators=(fit_sheet(made, Installed(release=release)),), holdings=tuple(own),
+        name="den", root="/den", emulators=(fit_sheet(made, Installed(release=release, ignore=ignore)),), holdings=tuple(own),
         **(rig or {}),
     )  # fmt: skip
     offset_ids = {(key_of(one), 4, 8): ids[one.path] for one in own if ids and one.path in ids}
-    readings = Readings(key_files=tuple(key_files), ids=offset_ids)
+    readings = Readings(key_files=tuple(key_files), ids=offset_ids, settings=settings or {})
     sources = [*(drawer or []), *(one for one, _ in key_files if not one.rig)]
     return audit([world], sources, KnownContents([made]), regions, None, readings, games=games)[0]
 
@@ -124,6 +128,69 @@ def test_many_files_are_found_one_by_one_and_told_with_counts() -> None:
     assert steps(found) == [("copy", "/drawer/z", "disk/sub/b.dat"), ("rename", "disk/C.DAT", "disk/c.dat")]
     whole = examine([desk], {f"disk/{name}": name for name in names})
     assert (whole.state, whole.emulators[0].findings[0].chief.verdict) == ("ready", "sound")
+
+
+def test_a_gap_accepted_for_one_of_a_choice_is_accepted_for_all() -> None:
+    found = examine([EU, US], {}, ignore=("us",))
+    assert found.state == "ready"
+    assert make_plan([found]).obtain == ()
+    assert found.emulators[0].findings[0].spared.startswith("you accept the gap of us")
+    assert examine([EU, US], {"boot/eu.rom": "junk"}, ignore=("us",)).state == "ready"
+
+
+ROM = need()
+AT = "[paths]\nrom = {}\n"
+LEADS: dict[str, tuple[str | None, dict[str, str], str, str, str, str]] = {
+    # name: the value (None: no file), files on the rig, verdict, remedy, what it should say, words
+    "leads to it": ("boot/a.rom", {"boot/a.rom": "good"}, "sound", "none", "", "leads to boot/a.rom"),
+    "to a copy elsewhere": ("x/b", {"boot/a.rom": "good", "x/b": "good"}, "sound", "none", "", "the right file"),
+    "from the file's folder": ("../boot/a.rom", {"boot/a.rom": "good"}, "sound", "none", "", "leads to boot/a.rom"),
+    "as the device calls it": ("/card/boot/a.rom", {"boot/a.rom": "good"}, "sound", "none", "", "right file"),
+    "as this machine calls it": ("/den/boot/a.rom", {"boot/a.rom": "good"}, "imposter", "point", "/card/boot/a.rom", "this machine"),
+    "out of the rig": ("/usr/a.rom", {"boot/a.rom": "good"}, "imposter", "point", "/card/boot/a.rom", "out of the rig"),
+    "nowhere": ("old/a.rom", {"boot/a.rom": "good"}, "missing", "point", "boot/a.rom", "where nothing is"),
+    "nowhere, by the file's folder": ("./a.rom", {"boot/a.rom": "good"}, "missing", "point", "../boot/a.rom", "cfg/a.rom"),
+    "to a wrong content": ("x/b", {"boot/a.rom": "good", "x/b": "evil"}, "imposter", "point", "boot/a.rom", "no sheet knows"),
+    "in another case": ("BOOT/A.ROM", {"boot/a.rom": "good"}, "missing", "point", "boot/a.rom", "spelled a.rom there"),
+    "says nothing": ("", {"boot/a.rom": "good"}, "imposter", "point", "boot/a.rom", "says nothing"),
+    "to where it will be": ("boot/a.rom", {"z": "good"}, "sound", "none", "", "where rom belongs"),
+    "elsewhere, and the file will be placed": ("old/a.rom", {"z": "good"}, "missing", "point", "boot/a.rom", "nothing is"),
+    "elsewhere, and there is no file": ("old/a.rom", {}, "missing", "none", "", "nothing is"),
+    "no settings file": (None, {"boot/a.rom": "good"}, "missing", "none", "", "start knot once"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("case", LEADS)
+def test_a_setting_leads_to_the_file_or_is_pointed_there(case: str) -> None:
+    value, files, verdict, remedy, wanted, words = LEADS[case]
+    rule = Setting(file="cfg/k.ini", format=Format.INI, key="paths.rom", need="rom")
+    data: dict[tuple[str, str], bytes | str] = (
+        {} if value is None else {("den", "cfg/k.ini"): AT.format(value).encode()}
+    )
+    found = examine([ROM], files, settings=data, rig={"seen_as": "/card"}, setting=(rule,))
+    (one,) = found.emulators[0].settings
+    assert (one.verdict, one.remedy, one.wanted) == (verdict, remedy, wanted)
+    assert words in one.reason
+    points = [point.value for step in make_plan([found]).steps for point in step.points]
+    assert points == ([wanted] if remedy == "point" else [])
+    assert (found.state == "ready") == (verdict == "sound" and "boot/a.rom" in files)
+
+
+def test_a_setting_may_lead_to_any_sound_one_of_a_choice_or_to_a_folder() -> None:
+    rule = Setting(file="k.ini", format=Format.INI, key="rom", need="eu")
+    found = examine([EU, US], {"boot/us.rom": "us"}, settings={("den", "k.ini"): b"rom=boot/us.rom"}, setting=(rule,))
+    assert found.emulators[0].settings[0].verdict == "sound"
+    found = examine([EU, US], {"boot/us.rom": "us"}, settings={("den", "k.ini"): b"rom=boot/eu.rom"}, setting=(rule,))
+    assert found.emulators[0].settings[0].verdict == "sound"  # it is where that one belongs
+    found = examine([EU, US], {"boot/us.rom": "us"}, settings={("den", "k.ini"): b"rom=old"}, setting=(rule,))
+    assert found.emulators[0].settings[0].wanted == "boot/us.rom"
+    folder = Setting(file="k.ini", format=Format.INI, key="rom", folder="disk")
+    found = examine([], {}, settings={("den", "k.ini"): b"rom = ./old/"}, setting=(folder,))
+    assert found.emulators[0].settings[0].wanted == "./disk/"
+    both = (rule, structs.replace(rule, key="more"))
+    found = examine([EU, US], {"boot/us.rom": "us"}, settings={("den", "k.ini"): b"rom=x\nmore=y"}, setting=both)
+    (step,) = make_plan([found]).steps
+    assert [(point.key, point.value) for point in step.points] == [("rom", "boot/us.rom"), ("more", "boot/us.rom")]
 
 
 KEYS = Need(

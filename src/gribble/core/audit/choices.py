@@ -22,11 +22,19 @@ def settle_choices(findings: tuple[Finding, ...], regions: tuple[str, ...]) -> t
     """
     choices: dict[str, list[Finding]] = {}
     for finding in findings:
-        if finding.need.choice is not None and not finding.ignored:
+        if finding.need.choice is not None:
             choices.setdefault(finding.need.choice, []).append(finding)
-    settled = {}
+    settled: dict[str, Finding] = {}
     for members in choices.values():
+        accepted = next((finding for finding in members if finding.ignored), None)
+        members = [finding for finding in members if not finding.ignored]
+        if not members:
+            continue
         chosen = _chosen(members, regions)
+        if accepted is not None and not any(finding.met for finding in members):
+            words = f"you accept the gap of {accepted.need.called}, and one of them is enough"
+            settled |= {finding.need.id: _spared(finding, words) for finding in members}
+            continue
         if not chosen.met and not _fixable(chosen):
             others = tuple(finding.need.called for finding in members if finding is not chosen)
             settled[chosen.need.id] = structs.replace(chosen, instead=others)
@@ -60,5 +68,9 @@ def _spare(finding: Finding, chosen: Finding, members: list[Finding]) -> Finding
         words = f"{name} is chosen, and one of the {len(members)} is enough"
     else:
         words = f"would do as well as {name}; one of the {len(members)} is enough"
+    return _spared(finding, words)
+
+
+def _spared(finding: Finding, words: str) -> Finding:
     places = tuple(structs.replace(place, remedy=Remedy.NONE, in_way=()) for place in finding.places)
     return structs.replace(finding, places=places, spared=words)

@@ -55,7 +55,8 @@ class SettingsAuditor:
         data = self._files.get((self._rig.name, setting.file), "is not there")
         if isinstance(data, str):
             hint = f"; start {fitted.title} once, so that it writes it" if data == "is not there" else ""
-            return found(Verdict.MISSING, f"{base(setting.file)} {data}{hint}")
+            absent = data == "is not there"
+            return found(Verdict.MISSING if absent else Verdict.UNPROVEN, f"{base(setting.file)} {data}{hint}")
         try:
             value = value_of(data, setting.format, setting.key)
         except SettingError as error:

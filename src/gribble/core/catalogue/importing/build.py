@@ -9,7 +9,7 @@ from typing import Any
 import msgspec
 from msgspec import Struct, structs
 
-from gribble.core.catalogue.importing.fieldmap import CONTENT_FIELDS, Field, FieldMap, Inner
+from gribble.core.catalogue.importing.fieldmap import Field, FieldMap, Inner, plain_attribute
 from gribble.core.catalogue.importing.lists import Node
 from gribble.core.catalogue.importing.values import ValueFault, digest, number, text, texts, yes
 from gribble.core.catalogue.records import HEX_LENGTHS, Accept, ManifestFile
@@ -22,6 +22,7 @@ MOST_MISTAKES = 20
 """How many mistakes are told one by one."""
 
 Values = dict[str, Any]
+Rows = list[tuple[str | None, ...]]
 
 
 class Tally(Struct):
@@ -45,7 +46,7 @@ class _Reader:
 
     def __init__(self, fields: dict[str, Field]) -> None:
         self._fields = [(name, field, _converter(name, field)) for name, field in fields.items()]
-        self._attributes = {name: _attribute(name, field) for name, field in fields.items()}
+        self._attributes = {name: plain_attribute(name, field) for name, field in fields.items()}
 
     def read(self, node: Node, where: str, tally: Tally) -> Values:
         """The values of a record; a mistake is noted with the record and the field."""
@@ -66,17 +67,25 @@ class _Reader:
 
     def read_all(self, nodes: list[Node], where: str, tally: Tally) -> list[Values]:
         """The values of many records; at once where all of them are as they should be, as nearly all of a list are."""
-        return self._read_clean(nodes) or [
-            self.read(node, f"{where} {place}", tally) for place, node in enumerate(nodes, start=1)
-        ]
+        keys = tuple(self._attributes.values())
+        if all(keys):
+            return self.read_rows([tuple(map(node.attributes.get, keys)) for node in nodes], where, tally)
+        return [self.read(node, f"{where} {place}", tally) for place, node in enumerate(nodes, start=1)]
 
-    def _read_clean(self, nodes: list[Node]) -> list[Values]:
+    def read_rows(self, rows: Rows, where: str, tally: Tally) -> list[Values]:
+        """The same of rows that hold nothing but the attributes of the fields, in their order."""
+        if clean := self._read_clean(rows):
+            return clean
+        keys = self._attributes.values()
+        there = ({key: raw for key, raw in zip(keys, row, strict=True) if raw is not None} for row in rows)
+        return [self.read(Node("", one), f"{where} {place}", tally) for place, one in enumerate(there, start=1)]
+
+    def _read_clean(self, rows: Rows) -> list[Values]:
         """The values column by column, each looked over in one go; empty where any needs a closer look."""
-        if not all(self._attributes.values()):
-            return []
         columns: list[Iterable[Any]] = []
-        for name, attribute in self._attributes.items():
-            column = [node.attributes.get(attribute) for node in nodes]
+        if not rows:
+            return []
+        for name, column in zip(self._attributes, zip(*rows, strict=True), strict=True):
             there = [raw for raw in column if raw]
             if name in HEX_LENGTHS:
                 if len(there) < len(column) or set(map(len, there)) != {HEX_LENGTHS[name]}:
@@ -97,23 +106,6 @@ class _Reader:
                 columns.append(column)
         names = tuple(self._attributes)
         return [dict(zip(names, row)) for row in zip(*columns)]  # noqa: B905  (checking lengths takes twice as long)
-
-
-def _attribute(name: str, field: Field) -> str:
-    """The attribute (or column) that a field takes as it is; empty where it has to be looked for or changed."""
-    plain = (field.prefix, field.suffix, field.unit, field.values, field.split, field.default) == (
-        "",
-        "",
-        "",
-        {},
-        "",
-        None,
-    )
-    simple = plain and field.from_.startswith("@") and "/" not in field.from_ and name in _SIMPLE
-    return field.from_[1:] if simple else ""
-
-
-_SIMPLE = ("name", "parent_name", "bios_name", "choice", "set", "title", "parent", "bios", "maker", *CONTENT_FIELDS)
 
 
 def _converter(name: str, field: Field) -> Callable[[Any], Any]:
@@ -168,7 +160,7 @@ def _nested_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, preview: b
         where = f"record {tally.records:,}"
         values = of_set.read(node, where, tally)
         for name, one, reader in inner:
-            values[name] = _inner(node, one, reader, where, tally)
+            values[name] = _inner(node, node.rows if name == "files" else [], one, reader, where, tally)
         if preview or tally.records <= 100:
             _note_left_over(node, used, tally)
         if "set" not in values:
@@ -177,8 +169,10 @@ def _nested_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, preview: b
             yield made_set
 
 
-def _inner(node: Node, inner: Inner, reader: _Reader, where: str, tally: Tally) -> list[Values]:
-    found = reader.read_all(node.inner(inner.records), f"{where}, {inner.records}", tally)
+def _inner(node: Node, rows: Rows, inner: Inner, reader: _Reader, where: str, tally: Tally) -> list[Values]:
+    within = f"{where}, {inner.records}"
+    nodes = [] if rows else node.inner(inner.records)
+    found = reader.read_rows(rows, within, tally) if rows else reader.read_all(nodes, within, tally)
     names = {values.get("name") for values in found}
     if len(names) == len(found):
         return found

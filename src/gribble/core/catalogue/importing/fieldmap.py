@@ -65,6 +65,21 @@ class FieldMap(Struct, frozen=True, kw_only=True):
     sheet: dict[str, Any] = {}
     roster: dict[str, Any] = {}
 
+    @property
+    def row_keys(self) -> tuple[str, ...]:
+        """The attributes that make up a file, where the map takes nothing else of it and takes them as they are."""
+        if self.files is None or not self.files.records or "/" in self.files.records:
+            return ()
+        keys = tuple(plain_attribute(name, one) for name, one in self.files.fields.items())
+        return keys if all(keys) else ()
+
+
+def plain_attribute(name: str, field: Field) -> str:
+    """The attribute (or column) that a field takes as it is; empty where it has to be looked for or changed."""
+    changed = (field.prefix, field.suffix, field.unit, field.values, field.split, field.default)
+    plain = changed == ("", "", "", {}, "", None) and field.from_.startswith("@") and "/" not in field.from_
+    return field.from_[1:] if plain and name in PLAIN_FIELDS else ""
+
 
 UNITS = {
     "B": 1, "kB": 1000, "MB": 1000**2, "GB": 1000**3, "KiB": 1024, "MiB": 1024**2, "GiB": 1024**3,
@@ -82,6 +97,20 @@ SET_FIELDS = ("set", "title", "year", "maker", "parent", "bios", "devices", "kin
 
 FILE_FIELDS = ("name", "parent_name", "bios_name", "state", "optional", "choice", *CONTENT_FIELDS)
 """The same of a set's file."""
+
+PLAIN_FIELDS = (
+    "name",
+    "parent_name",
+    "bios_name",
+    "choice",
+    "set",
+    "title",
+    "parent",
+    "bios",
+    "maker",
+    *CONTENT_FIELDS,
+)
+"""Fields that are texts, sizes or digests, and need no converting where the list has them as they should be."""
 
 DISC_FIELDS = ("name", "sha1", "state", "optional")
 """The same of a set's disc."""

@@ -21,18 +21,25 @@ from gribble.core.errors import GribbleError, reason_of
 MOST_JSON_BYTES = 256 << 20
 """JSON is read whole, so a larger file is refused (JSON Lines has no limit)."""
 
+WHOLE_RECORDS = 100
+"""So many records are read whole, whatever of them is wanted, so that what is left over can be told."""
+
 _CHUNK_BYTES = 1 << 16
 
 
 class Node:
-    """One record, or one inside another: values by name (attributes as `@name`) and inner nodes by name."""
+    """One record, or one inside another: values by name (attributes as `@name`) and inner nodes by name.
 
-    __slots__ = ("attributes", "children", "tag", "text")
+    `rows` are inner records of which nothing but some attributes is wanted (`FieldMap.row_keys`): these, and no nodes.
+    """
+
+    __slots__ = ("attributes", "children", "rows", "tag", "text")
 
     def __init__(self, tag: str, attributes: dict[str, Any]) -> None:
         self.tag = tag
         self.attributes = attributes
         self.children: list[Node] = []
+        self.rows: list[tuple[str | None, ...]] = []
         self.text = ""
 
     def values(self, path: str) -> list[str]:
@@ -213,8 +220,12 @@ def _read_jsonl(path: Path, made: FieldMap, advance: Advance) -> Iterator[Node]:
 class _XmlRecords:
     """Collects the elements at a path below the root as they end."""
 
-    def __init__(self, way: list[str]) -> None:
+    def __init__(self, way: list[str], row_tag: str = "", row_keys: tuple[str, ...] = ()) -> None:
         self._way = way
+        self._row_tag = row_tag if row_keys else None
+        self._row_keys = row_keys
+        self._row = Node("", {})  # stands for every row that is open; what text it has is not wanted
+        self._whole = WHOLE_RECORDS
         self._names: list[str] = []
         self._open: list[Node] = []
         self.ready: list[Node] = []
@@ -230,6 +241,10 @@ class _XmlRecords:
 
     def _start(self, name: str, attributes: dict[str, str]) -> None:
         if self._open:
+            if name == self._row_tag and len(self._open) == 1 and not self._whole:
+                self._open[0].rows.append(tuple(map(attributes.get, self._row_keys)))
+                self._open.append(self._row)
+                return
             node = Node(name, attributes)
             self._open[-1].children.append(node)
             self._open.append(node)
@@ -243,7 +258,8 @@ class _XmlRecords:
             self.met[path] = self.met.get(path, 0) + 1
 
     def _text(self, text: str) -> None:
-        self._open[-1].text += text
+        if self._open[-1] is not self._row:
+            self._open[-1].text += text
 
     def _end(self, _name: str) -> None:
         if not self._open:
@@ -254,10 +270,12 @@ class _XmlRecords:
             self._names.pop()
             self.parser.CharacterDataHandler = None
             self.ready.append(node)
+            self._whole = max(0, self._whole - 1)
 
 
 def _read_xml(path: Path, made: FieldMap, advance: Advance) -> Iterator[Node]:
-    records = _XmlRecords(made.records.split("/") if made.records else [])
+    row_tag = made.files.records if made.files else ""
+    records = _XmlRecords(made.records.split("/") if made.records else [], row_tag, made.row_keys)
     found = False
     try:
         with path.open("rb") as stream:

@@ -43,6 +43,14 @@ def texts(node: Node, field: Field) -> Iterator[str]:
 
 def text(node: Node, field: Field) -> str | None:
     """The one value of a field; None where it has none. Raises ValueFault where it has several."""
+    raw = node.values(field.from_)
+    if (
+        len(raw) == 1
+        and raw[0]
+        and raw[0][0] != "="
+        and not (field.values or field.prefix or field.suffix or field.split)
+    ):
+        return raw[0].strip() or None  # the short way
     found = list(texts(node, field))
     if len(found) > 1 and len(found := list(dict.fromkeys(found))) > 1:
         raise ValueFault(f"has {len(found)} values ({found[0]}, {found[1]} …) where one is right")
@@ -51,6 +59,8 @@ def text(node: Node, field: Field) -> str | None:
 
 def number(value: str, field: Field) -> int:
     """A whole number, or a size with its unit, in bytes. Raises ValueFault."""
+    if value.isdecimal() and not field.unit:
+        return int(value)
     if value.lower().startswith("0x"):
         try:
             return int(value, 16)
