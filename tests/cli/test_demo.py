@@ -401,7 +401,10 @@ def test_a_second_check_opens_none_of_5000_files(gribble: Gribble, world: Path) 
 
 @pytest.mark.parametrize("columns", ["40", "80"])
 def test_views_keep_to_the_width_and_leave_no_trailing_space(gribble: Gribble, world: Path, columns: str) -> None:
-    for words in (["check"], ["plan"], ["needs"], ["identify", "drawer"], []):
+    for words in (
+        ["check", "--games"], ["plan"], ["needs"], ["identify", "drawer"], [], ["why", "redshank"], ["sets", "check"],
+        ["sets", "show", "breakwat"], ["keys", "check"], ["catalogue", "list"], ["catalogue", "lint"],
+    ):  # fmt: skip
         lines = gribble(*words, cwd=world, COLUMNS=columns).out.splitlines()
         assert not [line for line in lines if line != line.rstrip()]
         if columns == "80":
