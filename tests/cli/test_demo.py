@@ -124,6 +124,17 @@ def test_a_set_is_shown_with_its_family_and_another_release_with_other_sets(grib
     assert [one["set"] for one in emulator["sets"]] == ["tidepool", "saltpan"]
 
 
+def test_the_bare_command_counts_what_each_emulator_has(gribble: Gribble, world: Path) -> None:
+    out = gribble(cwd=world, code=1, COLUMNS="120").out
+    rows = {
+        " ".join(line.split()[2:4]): " ".join(line.split()[4:]) for line in out.splitlines() if line.startswith("  ")
+    }
+    assert rows["Turnstone 1.8"] == "13 of 21 sets run"
+    assert rows["Redshank 2.4"] == "1 of 2 needed files right, 1 setting wrong"
+    assert rows["Curlew 0.9"] == "1 of 4 needed files right, 1 setting wrong"
+    assert rows["Knot 4"] == "2 of 3 needed files right, wrong volume or label"
+
+
 def test_firmware_keys_and_release_are_told_apart(gribble: Gribble, world: Path) -> None:
     found = needs_of(gribble("check", "redshank", "--json", cwd=world, code=1).json)
     lacking = found["lighthouse", "redshank", "petrel-firmware"]

@@ -48,6 +48,15 @@ def show_state(screen: Screen, audits: tuple[RigAudit, ...]) -> None:
 
 
 def _in_short(emulator: EmulatorAudit) -> str:
-    musts = [finding for finding in emulator.findings if finding.need.level is Level.MUST]
-    met = sum(finding.met for finding in musts)
-    return f"{met} of {count(len(musts), 'needed file')} right"
+    """How many of the files it must have are right, how many settings are not, how many sets run."""
+    musts = [one for one in emulator.findings if one.need.level is Level.MUST and not one.spared]
+    parts = [f"{sum(one.met for one in musts)} of {count(len(musts), 'needed file')} right"] if musts else []
+    wrong = [one for one in emulator.settings if not one.met]
+    if wrong:
+        parts.append(f"{count(len(wrong), 'setting')} wrong")
+    if not all(one.met for one in emulator.root):
+        parts.append("wrong volume or label")
+    if emulator.sets:
+        ready = sum(one.state is not State.BLOCKED for one in emulator.sets)
+        parts.append(f"{ready:,} of {count(len(emulator.sets), 'set')} run")
+    return ", ".join(parts) or "needs nothing"
