@@ -58,6 +58,21 @@ def test_capture_into_a_sheet_adds_what_is_new_and_keeps_the_rest(gribble: Gribb
     assert "is not in" in gribble(*words, "drawer", "--out", "x.sheet.toml", cwd=world, code=2).err
 
 
+def test_capture_into_a_sheet_with_contents_in_one_line(gribble: Gribble, world: Path) -> None:
+    rig = world / "rigs/stick"
+    (rig / "KNOT/SYSTEM/GANNET.FW").write_bytes(b"another")
+    sheet = world / "knot.sheet.toml"
+    sheet.write_text(
+        'sheet = 1\nemulator = "knot"\n[folders]\ns = "KNOT/SYSTEM"\n[[need]]\nid = "fw"\nfolder = "s"\n'
+        f'name = "GANNET.FW"\naccept = [{{ sha1 = "{"0" * 40}" }}] # known\n'
+    )
+    words = ("catalogue", "capture", str(rig), str(rig / "KNOT/SYSTEM/GANNET.FW"), "--emulator", "knot")
+    gribble(*words, "--release", "4", "--into", str(sheet), cwd=world, code=0)
+    needs = gribble("needs", "--catalogue", ".", "--json", cwd=world, code=0).json["emulators"][0]["needs"]
+    assert [accept["size"] for accept in needs[0]["accepts"]] == [None, 7]
+    assert "# known" in sheet.read_text()
+
+
 REMARKS = {
     "an unknown key": ('why = "No tape loads without it."', 'wy = "x"', 2, ["need[2].wy", "did you mean 'why'?"]),
     "met by some release": ('id = "gannet-firmware"\n', 'id = "gannet-firmware"\nreleases = ">=4"\n', 0, []),

@@ -20,7 +20,7 @@ def test_every_form_is_read(tmp_path: Path) -> None:
         + f"{SHA.upper()} *./binary/b.rom\n# more\n".encode()
         + b"\\" + f"{SHA}  back\\\\slash\n".encode().replace(b"\\\\", b"/")
         + f"MD5 (tagged (1).rom) = {'0c' * 16}\n".encode()
-        + f"{'1d' * 20}  sha1.rom\n{'2e' * 4}  crc.rom\n".encode()
+        + f"{'1d' * 20}  sha1.rom\n{'2e' * 4}  crc.rom\nin an sfv.rom  3F3F3F3F \n".encode()
     )  # fmt: skip
     files, faults = read_checksums(tmp_path / "list")
     assert faults == []
@@ -31,6 +31,7 @@ def test_every_form_is_read(tmp_path: Path) -> None:
         ManifestFile(name="tagged (1).rom", md5="0c" * 16),
         ManifestFile(name="sha1.rom", sha1="1d" * 20),
         ManifestFile(name="crc.rom", crc32="2e" * 4),
+        ManifestFile(name="in an sfv.rom", crc32="3f" * 4),
     )
 
 

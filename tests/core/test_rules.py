@@ -245,6 +245,13 @@ def test_two_key_files_that_have_everything_together_are_named() -> None:
     assert [holding.path for holding in reason.merge] == ["boot/a.keys", "b.keys"]
 
 
+def test_keys_that_lie_in_the_drawer_under_the_same_path_are_not_in_place() -> None:
+    found = examine([KEYS, FIRMWARE], {"boot/a.fw": "new"}, keys={"drawer/boot/a.keys": ALL})
+    assert found.emulators[0].findings[0].chief.verdict == "astray"
+    assert found.emulators[0].findings[1].lacks == ("seal",)
+    assert [to for _, _, to in steps(found)] == ["boot/a.keys"]
+
+
 def test_a_key_file_is_found_elsewhere_whatever_it_is_called() -> None:
     found = examine([KEYS], {}, keys={"drawer/notes.txt": ALL})
     assert verdicts(found) == {"keys": ("astray", "place")}

@@ -85,7 +85,7 @@ def capture(
 def _check(target: Path, text: str) -> None:
     """Raise MistakesError where the sheet to be written would have mistakes; nothing is changed then."""
     from gribble.core.catalogue.sheets import SHEET_ENDING, load_sheet
-    from gribble.core.errors import MistakesError
+    from gribble.core.errors import Mistake, MistakesError
     from gribble.stores.local import write_new
 
     trial = target.with_name(f".gribble-trial{SHEET_ENDING}")
@@ -96,7 +96,7 @@ def _check(target: Path, text: str) -> None:
     finally:
         trial.unlink()
     if sheet is None:
-        raise MistakesError(mistakes)
+        raise MistakesError([Mistake(str(target), one.where, f"as it would be: {one.what}") for one in mistakes])
 
 
 def _read(root: Path, chosen: list[Path], screen: Screen) -> list[Found]:

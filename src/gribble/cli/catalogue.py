@@ -28,11 +28,12 @@ def list_(json: JsonOption = False, config: ConfigOption = None) -> int:
     from pathlib import Path
 
     from gribble.cli.session import Session
+    from gribble.core.catalogue.known import read_known
     from gribble.core.errors import ExitCode
-    from gribble.views.catalogue import list_json, read_known, show_list
+    from gribble.views.catalogue import list_json, show_list
 
     with Session(config) as session:
-        known = read_known([Path(folder) for folder in session.config.catalogues])
+        known = read_known(session.catalogue, [Path(folder) for folder in session.config.catalogues])
         if json:
             session.screen.json(list_json(known))
         else:

@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from gribble.core.catalogue.importing.build import Tally
     from gribble.core.catalogue.importing.fieldmap import FieldMap
     from gribble.core.catalogue.rosters import ArcadeSet
+    from gribble.core.catalogue.writing import DraftSheet
     from gribble.views.progress import Bar
     from gribble.views.screen import Screen
 
@@ -161,16 +162,15 @@ def _import_checksums(source: Path, emulator: str, folder: str, out: str | None,
     return _finish_sheet(draft, out, preview, screen, Tally(records=len(files)))
 
 
-def _finish_sheet(draft: object, out: str | None, preview: int, screen: Screen, tally: Tally) -> int:
+def _finish_sheet(draft: DraftSheet, out: str | None, preview: int, screen: Screen, tally: Tally) -> int:
     from pathlib import Path
 
-    from gribble.core.catalogue.writing import DraftSheet, write_sheet
+    from gribble.core.catalogue.writing import write_sheet
     from gribble.core.errors import ExitCode
     from gribble.stores.local import write_new
     from gribble.views.catalogue import show_tally
     from gribble.views.looks import count
 
-    assert isinstance(draft, DraftSheet)
     if preview:
         draft.needs = draft.needs[:preview]
         for line in write_sheet(draft).splitlines():

@@ -12,6 +12,7 @@ from gribble.cli.options import ConfigOption, JsonOption, RigOption, VerboseOpti
 if TYPE_CHECKING:
     from gribble.cli.session import Session
     from gribble.core.catalogue.records import Need
+    from gribble.core.world import Scope
     from gribble.views.keys import Checked
 
 _ABOUT = "Key files, checked and merged. A key's value is never shown."
@@ -94,6 +95,9 @@ def merge(
         write_new(target, merged)
         file = read_keys(merged)
         session.screen.say(f"{out}: {count(len(file.entries), 'key')} from {count(len(files), 'file')}.")
+        lost = {name for data in contents for name in read_keys(data).entries} - file.entries.keys()
+        if lost:
+            session.screen.say(f"Left out, since no file has a well-formed value: {', '.join(sorted(lost))}.")
         if best := likeliest_need(file, needs):
             name, need = best
             judged = judge_keys(need, file)
@@ -130,16 +134,14 @@ def _check_file(path: str, needs: list[tuple[str, Need]]) -> Checked:
     return Checked(path, emulator, need.called, judge_keys(need, file), "", file.odd_lines)
 
 
-def _check_rigs(session: Session, scope: object) -> list[Checked]:
+def _check_rigs(session: Session, scope: Scope) -> list[Checked]:
     """The key files at their places on the rigs, and where one is missing, that it is."""
     from gribble.core.audit.findings import Verdict
     from gribble.core.audit.keys import judge_keys
     from gribble.core.diagnosis.nearmisses import key_of
-    from gribble.core.world import Scope
     from gribble.views.check import shorten
     from gribble.views.keys import Checked
 
-    assert isinstance(scope, Scope)
     world = session.look(scope)
     read = {key_of(holding): file for holding, file in world.readings().key_files}
     checked = []

@@ -18,6 +18,7 @@ from gribble.cli.options import (
 )
 
 if TYPE_CHECKING:
+    from gribble.cli.session import Session
     from gribble.core.audit.findings import EmulatorAudit, RigAudit, SetAudit
     from gribble.core.world import World
 
@@ -78,14 +79,12 @@ def show(
         return ExitCode.USAGE if session.catalogue.mistakes else ExitCode.CLEAN
 
 
-def show_families(session: object, world: World, rigs: tuple[str, ...], name: str) -> None:
+def show_families(session: Session, world: World, rigs: tuple[str, ...], name: str) -> None:
     """The family of a set on each rig whose roster knows it. Raises GribbleError where none does."""
-    from gribble.cli.session import Session
     from gribble.core.arcade.families import family_of
     from gribble.core.world import Scope
     from gribble.views.sets import show_family
 
-    assert isinstance(session, Session)
     rosters = {(one.name, emulator): arcade for one in world.rigs for emulator, arcade in one.arcade.items()}
     shown = 0
     for found, emulator, one in sets_of(world.audit(Scope(rigs=rigs))):

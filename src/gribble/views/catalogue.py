@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from pathlib import Path
 from typing import Any
 
-import msgspec
 from msgspec import Struct
 from rich.text import Text
 
@@ -14,11 +12,9 @@ from gribble.core.audit.findings import EmulatorAudit, Remedy
 from gribble.core.catalogue.adding import Added
 from gribble.core.catalogue.compare import SheetChanges
 from gribble.core.catalogue.importing.build import Tally
+from gribble.core.catalogue.known import Known, proofs_of
 from gribble.core.catalogue.lint import Remark
-from gribble.core.catalogue.records import Sheet
-from gribble.core.catalogue.rosters import ROSTER_ENDING, ArcadeSet, RosterHead, read_head
-from gribble.core.catalogue.sheets import load_catalogue
-from gribble.core.errors import Mistake
+from gribble.core.catalogue.rosters import ArcadeSet
 from gribble.views.check import shorten
 from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, count, size
 from gribble.views.screen import Screen, state, styled
@@ -29,38 +25,6 @@ LEFT_OVER_SHOWN = 8
 # list
 
 
-class Known(Struct, frozen=True):
-    """What the catalogues hold: sheets, heads of rosters with the number of sets, and what could not be used."""
-
-    sheets: list[Sheet]
-    rosters: list[tuple[RosterHead, int, str]]
-    mistakes: tuple[Mistake, ...]
-
-
-def read_known(folders: list[Path]) -> Known:
-    """What the folders hold; of rosters only the head is read, and the lines are counted."""
-    catalogue = load_catalogue(folders)
-    rosters, mistakes = [], list(catalogue.mistakes)
-    for folder in folders:
-        for path in sorted(folder.glob(f"*{ROSTER_ENDING}")) if folder.is_dir() else ():
-            try:
-                with path.open("rb") as stream:
-                    lines = sum(block.count(b"\n") for block in iter(lambda: stream.read(1 << 20), b""))
-                rosters.append((read_head(path), lines - 1, str(path)))
-            except (OSError, msgspec.MsgspecError) as error:
-                mistakes.append(Mistake(str(path), "", f"cannot be used: {error}"))
-    return Known([sheet for _, sheet in sorted(catalogue.sheets.items())], rosters, tuple(mistakes))
-
-
-def _proofs(sheet: Sheet) -> Counter[str]:
-    """How many contents are known by which strongest digest."""
-    accepts = [accept for need in sheet.need for part in need.parts() for accept in part.accept]
-    keys = [key for need in sheet.need for key in need.key]
-    proofs = Counter(accept.strongest() or "no digest" for accept in accepts)
-    proofs.update("fingerprint" if key.sha256 else "no fingerprint" for key in keys)
-    return proofs
-
-
 def show_list(screen: Screen, known: Known) -> None:
     """A line for each sheet and roster."""
     if not known.sheets and not known.rosters:
@@ -68,7 +32,7 @@ def show_list(screen: Screen, known: Known) -> None:
     rows: list[tuple[str | Text, ...]] = []
     for sheet in known.sheets:
         proofs = ", ".join(
-            f"{number} by {DIGEST_NAMES.get(word, word)}" for word, number in _proofs(sheet).most_common()
+            f"{number} by {DIGEST_NAMES.get(word, word)}" for word, number in proofs_of(sheet).most_common()
         )
         release = f" {sheet.release}" if sheet.release else ""
         machines = f" ({', '.join(sheet.machines)})" if sheet.machines else ""
@@ -93,7 +57,7 @@ def list_json(known: Known) -> dict[str, Any]:
                 "release": sheet.release or None,
                 "machines": list(sheet.machines),
                 "needs": len(sheet.need),
-                "proofs": dict(_proofs(sheet)),
+                "proofs": dict(proofs_of(sheet)),
             }
             for sheet in known.sheets
         ],

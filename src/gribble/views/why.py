@@ -97,7 +97,7 @@ def _account(answer: Answer, reason: Reason) -> Text:
 
 
 def next_command(answer: Answer, reason: Reason) -> str:
-    """The command that leads on from a reason; empty where only the user's own hands help."""
+    """The command that leads on: to the remedy or, where only the user's own hands help, to another look."""
     assert answer.emulator is not None
     name, on = answer.emulator.emulator, f"--rig {answer.rig.rig}"
     if reason.merge:
@@ -107,8 +107,6 @@ def next_command(answer: Answer, reason: Reason) -> str:
         return f"gribble sets show {reason.subject} {on}"
     if reason.kind in ("media", "pair"):
         return f"gribble check {name} {on} --games"
-    if reason.kind == "rig":
-        return ""
     if reason.remedy in FIXABLE:
         return f"gribble place {name} {on}"
     if reason.finding and reason.finding.lacks and any(way.held for way in reason.finding.ways if way.change == "keys"):

@@ -26,7 +26,7 @@ from gribble.core.survey.survey import Holding
 HEADER_BYTES = 124
 _MAGIC = bytes.fromhex("4d436f6d70724844")
 _LAYOUTS = {3: (120, 80), 4: (108, 48), 5: (124, 84)}
-_OLD = {1: 76, 2: 80}
+_OLD = (1, 2)
 
 
 class DiscHeader(Struct, frozen=True):

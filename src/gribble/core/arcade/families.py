@@ -103,3 +103,28 @@ def parts_of(family: Family) -> list[Part]:
             if file.state is not FileState.UNDUMPED:
                 found.setdefault((owner.set, file.name), Part(file, owner.set))
     return list(found.values())
+
+
+def lineage_faults(roster: Roster) -> Iterator[tuple[str, str]]:
+    """Sets whose family does not hold together, each with what is wrong; what it has from its parent is told there."""
+    gaps = {name: family_of(roster, name).gaps for name in roster.sets}
+    for one in roster.sets.values():
+        inherited = gaps.get(one.parent, ()) if one.parent is not None else ()
+        yield from ((one.set, gap) for gap in gaps[one.set] if gap not in inherited)
+        yield from ((one.set, gap) for gap in _file_gaps(roster, one))
+
+
+def _file_gaps(roster: Roster, one: ArcadeSet) -> Iterator[str]:
+    """Files that claim to be their parent's or BIOS set's, which has none of that name."""
+    for word, relative, names in (
+        ("parent", one.parent, [(file.name, file.parent_name) for file in one.files]),
+        ("BIOS set", one.bios, [(file.name, file.bios_name) for file in one.files]),
+    ):
+        shared = [(name, theirs) for name, theirs in names if theirs is not None]
+        if shared and relative is None:
+            yield f"{shared[0][0]} is said to be its {word}'s, but it has none"
+        elif relative in roster.sets:
+            there = {file.name for file in roster.sets[relative].files}
+            for name, theirs in shared:
+                if theirs not in there:
+                    yield f'{name} is said to be "{theirs}" of its {word} {relative}, which has no such file'

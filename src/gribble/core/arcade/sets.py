@@ -115,13 +115,13 @@ def _of_files(roster: Roster, family: Family, cabinet: Cabinet, others: Iterable
         elif not part.file.optional:
             absent.append(part)
     told: set[tuple[str, str]] = set()
-    old_bios = _old_bios(roster, family, cabinet, absent, others)
+    old = _old_releases(roster, family, cabinet, absent, others)
     for part in absent:
         key = (part.owner, part.file.choice or "")
         if part.file.choice is not None and (key in met or key in told):
             continue
         told.add(key)
-        yield _absence(part, family, cabinet, old_bios)
+        yield _absence(part, family, cabinet, old)
 
 
 def _lies(part: Part, containers: list[Container]) -> Holding | None:
@@ -136,7 +136,7 @@ def _lies(part: Part, containers: list[Container]) -> Holding | None:
     return None
 
 
-def _absence(part: Part, family: Family, cabinet: Cabinet, old_bios: str) -> SetProblem:
+def _absence(part: Part, family: Family, cabinet: Cabinet, old: dict[str, str]) -> SetProblem:
     """What is at fault where a file is not found along the path."""
     file, role = part.file, family.role(part.owner)
     whose = f"its {role} {part.owner}: " if role else ""
@@ -163,8 +163,8 @@ def _absence(part: Part, family: Family, cabinet: Cabinet, old_bios: str) -> Set
                 if _other_size(wrong, part)
                 else "its content is another one"
             )
-            if old_bios and part.owner == old_bios.partition(" ")[0]:
-                bad = f"it is the one of release {old_bios.partition(' ')[2]}"
+            if part.owner in old:
+                bad = f"it is the one of release {old[part.owner]}"
             return problem(Verdict.IMPOSTER, bad if name == part.owner else f"in {name}'s archive: {bad}", wrong)
     if held:
         return problem(Verdict.ASTRAY, f"not where the emulator looks, but held: {_place(held)}")
@@ -179,8 +179,11 @@ def _place(holding: Holding) -> str:
     return f"{holding.member} in {base(holding.path)}" if holding.member is not None else holding.path
 
 
-def _old_bios(roster: Roster, family: Family, cabinet: Cabinet, absent: list[Part], others: Iterable[Roster]) -> str:
-    """The BIOS set or device that lies there as another release knows it, and that release: "quaybios 1.6"."""
+def _old_releases(
+    roster: Roster, family: Family, cabinet: Cabinet, absent: list[Part], others: Iterable[Roster]
+) -> dict[str, str]:
+    """The relatives that lie there as another release knows them (an old BIOS set, say), and that release."""
+    found: dict[str, str] = {}
     for name in dict.fromkeys(part.owner for part in absent):
         container = cabinet.of(name)
         if container is None or not family.role(name):
@@ -191,8 +194,8 @@ def _old_bios(roster: Roster, family: Family, cabinet: Cabinet, absent: list[Par
                 continue
             wanted = [content_of(file) for file in one.files if file.state is not FileState.UNDUMPED]
             if all(content in container.by_content for content in wanted if content):
-                return f"{name} {other.head.release}"
-    return ""
+                found.setdefault(name, other.head.release)
+    return found
 
 
 def _packing(family: Family, cabinet: Cabinet) -> Iterator[str]:

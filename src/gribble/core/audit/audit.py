@@ -179,7 +179,7 @@ class _Auditor:
         after: set[str] = set()
         for finding in findings:
             place = finding.chief
-            there = place.found if place.found and place.found.path == (place.occupied or place.expected) else None
+            there = place.lying(self._rig.name)
             for holding, names in ((there, now), (place.use or there, after)):
                 judged = self._judge.keys(finding.need, holding) if holding else None
                 names.update(judged.usable if judged else ())
@@ -197,7 +197,7 @@ class _Auditor:
             finding = self._refit(finding)
         if finding.in_place and not lacks:
             return finding
-        here = place.found if place.found and place.found.path == (place.occupied or place.expected) else None
+        here = place.lying(self._rig.name)
         if accept is None and here is not None:
             accept = next((one for one in others if is_content(one, here.size, here.digests)), None)
         if accept is None and place.remedy is not Remedy.OBTAIN:

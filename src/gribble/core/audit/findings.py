@@ -88,6 +88,11 @@ class PlaceFinding(Struct, frozen=True, kw_only=True):
     in_way: tuple[str, ...] = ()
     harmless: bool = False
 
+    def lying(self, rig: str) -> Holding | None:
+        """The file that was found at the place itself; none where it was found elsewhere, be it under the same path."""
+        at = self.occupied or self.expected
+        return self.found if self.found and (self.found.rig, self.found.path) == (rig, at) else None
+
     @property
     def met(self) -> bool:
         """Whether the emulator gets what it wants here."""

@@ -57,6 +57,7 @@ class NeedsAuditor:
             yield from self._shelf.folder(folder) if need.any_name else self._shelf.at_names(folder, names)
 
     def find(self, fitted: Fitted, need: Need) -> Finding:
+        """One need at each of its places."""
         places = []
         for part, folder, names in places_of(fitted, need):
             if need.any_name:
@@ -70,7 +71,7 @@ class NeedsAuditor:
     def _merge(self, finding: Finding) -> tuple[Holding, ...]:
         """The key files to be merged, where no single one is enough."""
         place = finding.chief
-        there = place.found if place.found and place.found.rig == self._rig.name else None
+        there = place.lying(self._rig.name)
         judged = self._judge.keys(finding.need, there) if there else None
         enough = judged is not None and self.required_keys <= judged.usable and place.met
         if enough or place.remedy not in (Remedy.NONE, Remedy.OBTAIN):

@@ -37,7 +37,7 @@ class Order(IntEnum):
 class Reason(Struct, frozen=True, kw_only=True):
     """One reason: what it is about (`kind`: rig, release, need, setting, media or pair), where, and what would help.
 
-    `release` is another release that would help, `merge` the key files that would together.
+    `merge` are key files that would help together.
     """
 
     order: Order

@@ -111,15 +111,15 @@ def extended(text: str, sheet: Sheet, files: Iterable[Found], release: str) -> C
         if need and need.key:
             more = [key for key in _drafts([file])[0].keys if key.name not in {other.name for other in need.key}]
             for key in more:  # the sheet did without them, so they are extras
-                document["need"][number]["key"].append(_key_table(key))
+                _append(document["need"][number], "key", {**_known_of(key), "level": "extra"})
             known, new = known + (not more), new + bool(more)
         elif any(content.agrees(file.digests) for content in contents):
             known += 1
         elif number is None:
             fresh.append(file)
         else:
-            table = document["need"][number]
-            table.setdefault("accept", tomlkit.aot()).append(_accept_table(file, release))
+            content = {"size": file.size, **file.digests.known()}
+            _append(document["need"][number], "accept", content, f"fill in: label; seen working with release {release}")
             new += 1
     drafts = _drafts(fresh)
     changed = tomlkit.dumps(document)
@@ -128,25 +128,24 @@ def extended(text: str, sheet: Sheet, files: Iterable[Found], release: str) -> C
     return Captured(changed, len(drafts), new + sum(len(draft.accepts) for draft in drafts), known)
 
 
-def _key_table(key: Key) -> Any:
+def _known_of(key: Key) -> dict[str, Any]:
+    return {name: value for name in ("name", "bytes", "sha256") if (value := getattr(key, name)) is not None}
+
+
+def _append(need: Any, name: str, values: dict[str, Any], remark: str = "") -> None:
+    """Add a table to a need's list, in the form that the list has: `[[need.accept]]`, or `accept = [{ … }]`."""
     import tomlkit
 
-    table = tomlkit.table()
-    for name, value in (("name", key.name), ("bytes", key.bytes), ("level", "extra"), ("sha256", key.sha256)):
-        if value is not None:
-            table.add(name, value)
-    return table
-
-
-def _accept_table(file: Found, release: str) -> object:
-    import tomlkit
-
-    table = tomlkit.table()
-    table.add(tomlkit.comment(f"fill in: label; seen working with release {release}"))
-    table.add("size", file.size)
-    for name, digest in file.digests.known().items():
-        table.add(name, digest)
-    return table
+    there = need.setdefault(name, tomlkit.aot())
+    if isinstance(there, tomlkit.items.Array):
+        table: Any = tomlkit.inline_table()
+        table.update(values)
+    else:
+        table = tomlkit.table()
+        if remark:
+            table.add(tomlkit.comment(remark))
+        table.update(values)
+    there.append(table)
 
 
 def _with_needs(text: str, sheet: Sheet, drafts: list[Draft]) -> str:

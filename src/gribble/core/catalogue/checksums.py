@@ -1,8 +1,9 @@
 """Checksum lists: many files with a digest each, in the forms that `sha256sum` and its kin write.
 
 Read are `<digest>  <path>` (a `*` before the path marks binary mode), the tagged form of the BSD tools,
-`SHA256 (<path>) = <digest>`, and comments after `#` or `;`. Source: the manual pages of GNU coreutils' `sha256sum`
-(which also gives the leading backslash that marks an escaped path) and of FreeBSD's `sha256`.
+`SHA256 (<path>) = <digest>`, `<path> <CRC-32>` as SFV files have it, and comments after `#` or `;`. Source: the manual
+pages of GNU coreutils' `sha256sum` (which also gives the leading backslash that marks an escaped path) and of FreeBSD's
+`sha256`; SFV has no standard.
 """
 
 from __future__ import annotations
@@ -20,6 +21,7 @@ from gribble.core.paths import fold, join, path_fault
 _ALGORITHMS = {length: name for name, length in HEX_LENGTHS.items()}
 _PLAIN = re.compile(r"^(?P<escaped>\\)?(?P<digest>[0-9A-Fa-f]+) [ *](?P<path>.+)$")
 _TAGGED = re.compile(r"^(?P<escaped>\\)?(?P<tag>[A-Za-z0-9-]+) \((?P<path>.+)\) = (?P<digest>[0-9A-Fa-f]+)$")
+_SFV = re.compile(r"^(?P<path>\S.*?)[ \t]+(?P<digest>[0-9A-Fa-f]{8})[ \t]*$")
 _TAGS = {"CRC32": "crc32", "MD5": "md5", "SHA1": "sha1", "SHA256": "sha256"}
 MAX_BYTES = 64 << 20
 """Longer lists are refused."""
@@ -53,14 +55,15 @@ def read_checksums(path: Path) -> tuple[tuple[ManifestFile, ...], list[str]]:
 
 def _read_line(line: str) -> ManifestFile | str:
     """The file of one line, or what is wrong with it."""
-    match = _TAGGED.match(line) or _PLAIN.match(line)
+    match = _TAGGED.match(line) or _PLAIN.match(line) or _SFV.match(line)
     if match is None:
         return "is not `<digest>  <path>`"
     path, digest = match["path"], match["digest"].lower()
-    if match["escaped"]:
+    groups = match.groupdict()
+    if groups.get("escaped"):
         path = re.sub(r"\\(.)", lambda found: {"n": "\n", "r": "\r"}.get(found[1], found[1]), path)
     algorithm = _ALGORITHMS.get(len(digest))
-    if "tag" in match.groupdict() and _TAGS.get(match["tag"].upper().replace("-", "")) != algorithm:
+    if "tag" in groups and _TAGS.get(match["tag"].upper().replace("-", "")) != algorithm:
         return f"{match['tag']} is not read, or its digest has the wrong length"
     if algorithm is None:
         return f"a digest has {', '.join(map(str, _ALGORITHMS))} hex digits, not {len(digest)}"

@@ -11,9 +11,10 @@ from typing import cast
 from msgspec import Struct
 from packaging.version import InvalidVersion, Version
 
+from gribble.core.arcade.families import lineage_faults
 from gribble.core.catalogue.records import Accept, Need, Reject, Sheet
 from gribble.core.catalogue.releases import concerns
-from gribble.core.catalogue.rosters import ROSTER_ENDING, Roster, lineage_faults, load_roster
+from gribble.core.catalogue.rosters import ROSTER_ENDING, Roster, load_roster
 from gribble.core.catalogue.sheets import SHEET_ENDING, load_sheet
 from gribble.core.catalogue.tables import Mistakes, read_toml
 from gribble.core.catalogue.writing import FILL_IN

@@ -175,37 +175,5 @@ def write_roster(head: RosterHead, sets: Iterable[ArcadeSet]) -> Iterator[bytes]
         yield _ENCODER.encode(one) + b"\n"
 
 
-def lineage_faults(roster: Roster) -> Iterator[tuple[str, str]]:
-    """Sets whose family does not hold together, each with what is wrong: loops, and relatives that are absent."""
-    for one in roster.sets.values():
-        seen = [one.set]
-        parent = one.parent
-        while parent is not None and parent in roster.sets and parent not in seen:
-            seen.append(parent)
-            parent = roster.sets[parent].parent
-        if parent in seen:
-            yield one.set, f"its parents run in a circle: {', '.join([*seen, parent])}"
-        for word, name in (("parent", one.parent), ("bios", one.bios), *(("device", name) for name in one.devices)):
-            if name is not None and name not in roster.sets:
-                yield one.set, f'its {word} "{name}" is not in the roster'
-        yield from _gaps(roster, one)
-
-
-def _gaps(roster: Roster, one: ArcadeSet) -> Iterator[tuple[str, str]]:
-    """Files that claim to be their parent's or BIOS set's, which has none of that name."""
-    for word, relative, names in (
-        ("parent", one.parent, [(file.name, file.parent_name) for file in one.files]),
-        ("BIOS set", one.bios, [(file.name, file.bios_name) for file in one.files]),
-    ):
-        shared = [(name, theirs) for name, theirs in names if theirs is not None]
-        if shared and relative is None:
-            yield one.set, f"{shared[0][0]} is said to be its {word}'s, but it has none"
-        elif relative in roster.sets:
-            there = {file.name for file in roster.sets[relative].files}
-            for name, theirs in shared:
-                if theirs not in there:
-                    yield one.set, f'{name} is said to be "{theirs}" of its {word} {relative}, which has no such file'
-
-
 def _say(error: Exception) -> str:
     return str(error).replace("`", "'").replace("$.", "")

@@ -13,7 +13,7 @@ from collections.abc import Iterable, Iterator
 from msgspec import Struct
 
 from gribble.core.catalogue.records import ALGORITHMS, Accept, Key
-from gribble.core.paths import base, join, parent
+from gribble.core.paths import base, parent
 
 FILL_IN = "# fill in"
 """How a mark begins."""
@@ -146,8 +146,3 @@ def _fresh(word: str, taken: set[str]) -> str:
 def split_place(path: str) -> tuple[str, str]:
     """Folder and name of a path below a rig's root."""
     return parent(path), base(path)
-
-
-def below(folder: str, path: str) -> str:
-    """A path below a folder."""
-    return join(folder, path)
