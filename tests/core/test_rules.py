@@ -105,7 +105,7 @@ def test_regions_then_the_sheet_choose_among_what_is_held(
     assert [to for _, _, to in steps(found)] == [f"boot/{what}.rom" for what in placed]
     assert found.state == state
     gaps = make_plan([found]).obtain
-    assert [(gap.finding.need.id, gap.finding.instead) for gap in gaps] == ([] if placed else [("us", ("eu",))])
+    assert [(gap.subject, gap.title) for gap in gaps] == ([] if placed else [("us", "us, or eu")])
     assert len(reasons(found, found.emulators[0])) == 1
 
 

@@ -38,7 +38,7 @@ def plan(
 
     scope = scope_of(rig, emulators, from_, at)
     with Session(config, strict=True) as session:
-        audits = session.look(scope).audit(scope)
+        audits = session.look(scope).audit(scope, packing=True)
         made = make_plan(audits)
         if out:
             try:

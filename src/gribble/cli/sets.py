@@ -15,22 +15,26 @@ from gribble.cli.options import (
     RereadOption,
     RigOption,
     VerboseOption,
+    YesOption,
 )
+from gribble.core.catalogue.records import Style
 
 if TYPE_CHECKING:
     from gribble.cli.session import Session
     from gribble.core.audit.findings import EmulatorAudit, RigAudit, SetAudit
     from gribble.core.world import World
 
+SetsArgument = Annotated[
+    Optional[list[str]],  # noqa: UP045
+    typer.Argument(metavar="[SET]...", help="Only these (default: those wanted).", show_default=False),
+]
+
 ABOUT = "Arcade sets: which of them run, and what the others lack."
 
 
 @command("check", group="sets", about=ABOUT)
 def check(
-    names: Annotated[
-        Optional[list[str]],  # noqa: UP045
-        typer.Argument(metavar="[SET]...", help="Only these (default: those wanted).", show_default=False),
-    ] = None,
+    names: SetsArgument = None,
     rig: RigOption = None,
     from_: FromOption = None,
     at: AtOption = None,
@@ -58,6 +62,38 @@ def check(
         states = [one.state for found in audits for emulator in found.emulators for one in emulator.sets]
         code = session.ended(states)
         return ExitCode.FAILED if code == ExitCode.CLEAN and any(found.away for found in audits) else code
+
+
+@command("pack", group="sets", about=ABOUT)
+def pack(
+    names: SetsArgument = None,
+    style: Annotated[
+        Optional[Style],  # noqa: UP045
+        typer.Option(metavar="STYLE", help="split, merged or full (default: the rig's own).", show_default=False),
+    ] = None,
+    stubs: Annotated[bool, typer.Option("--stubs", help="Leave an empty archive for each merged clone.")] = False,
+    lean: Annotated[bool, typer.Option("--lean", help="Leave out what no wanted set needs.")] = False,
+    rig: RigOption = None,
+    from_: FromOption = None,
+    at: AtOption = None,
+    yes: YesOption = False,
+    config: ConfigOption = None,
+) -> int:
+    """Build, rename and repack archives from whatever is held; without a style, only what sets lack is brought.
+
+    Example: gribble sets pack --style merged
+    """
+    from gribble.cli.running import finish_open_runs, place_plan
+    from gribble.cli.session import Session, scope_of
+    from gribble.core.placing.plan import make_plan
+
+    scope = scope_of(rig, None, from_, at)
+    with Session(config, strict=True) as session:
+        finished = finish_open_runs(session, scope)
+        world = packed_as(asking(session.look(scope), names or []), style, stubs, lean)
+        audits = world.audit(scope, packing=True)
+        code = place_plan(session, scope, audits, make_plan(audits, sets_only=True), yes)
+        return finished or code
 
 
 @command("show", group="sets", about=ABOUT)
@@ -116,6 +152,20 @@ def asking(world: World, names: list[str]) -> World:
     for rig in world.rigs:
         group = tuple(
             structs.replace(fitted, wanted=tuple(names)) if fitted.emulator in rig.arcade else fitted
+            for fitted in rig.emulators
+        )
+        rigs.append(structs.replace(rig, emulators=group))
+    return structs.replace(world, rigs=tuple(rigs))
+
+
+def packed_as(world: World, style: Style | None, stubs: bool, lean: bool) -> World:
+    """The world with another way of packing, where one is given; what no wanted set needs goes with `lean`."""
+    from msgspec import structs
+
+    rigs = []
+    for rig in world.rigs:
+        group = tuple(
+            structs.replace(fitted, style=style or fitted.style, stubs=stubs or fitted.stubs, lean=lean)
             for fitted in rig.emulators
         )
         rigs.append(structs.replace(rig, emulators=group))

@@ -32,7 +32,8 @@ class KnownContents:
     def __init__(self, sheets: Iterable[Sheet]) -> None:
         self._by_size: dict[int | None, list[tuple[str, Accept | Reject]]] = {}
         self._by_digest: dict[tuple[str, str], list[Known]] = {}
-        self._crc_sizes: frozenset[int] = frozenset()
+        self._set_sizes: frozenset[int] = frozenset()
+        self._set_algorithms = frozenset({"crc32"})
         for sheet in sheets:
             for need in (part for whole in sheet.need for part in whole.parts()):
                 contents: tuple[Accept | Reject, ...] = (*need.accept, *need.reject)
@@ -47,13 +48,14 @@ class KnownContents:
         self._by_size.setdefault(content.size, []).append((strongest, content))
         self._by_digest.setdefault((strongest, content.get(strongest) or ""), []).append(known)
 
-    def want_crc(self, sizes: Iterable[int]) -> None:
-        """Files of these sizes may belong to sets, which are told by CRC-32 and size."""
-        self._crc_sizes = self._crc_sizes.union(sizes)
+    def want_sets(self, sizes: Iterable[int], algorithms: Iterable[str] = ()) -> None:
+        """Files of these sizes may belong to sets: told by CRC-32 and size, and proven by further `algorithms`."""
+        self._set_sizes = self._set_sizes.union(sizes)
+        self._set_algorithms = self._set_algorithms.union(algorithms)
 
     def concerns(self, size: int) -> bool:
         """Whether a file of this size could be anything known at all."""
-        return size in self._crc_sizes or size in self._by_size or None in self._by_size
+        return size in self._set_sizes or size in self._by_size or None in self._by_size
 
     def algorithms(self, size: int, crc32: str | None = None) -> frozenset[str]:
         """The digests that decide what a file of this size is; empty where nothing known can match.
@@ -66,12 +68,12 @@ class KnownContents:
             for strongest, content in candidates
             if crc32 is None or content.crc32 is None or content.crc32 == crc32
         )
-        return wanted | {"crc32"} if size in self._crc_sizes else wanted
+        return wanted | self._set_algorithms if size in self._set_sizes else wanted
 
     def every_algorithm(self) -> frozenset[str]:
         """The digests that decide what a file of unknown size is."""
-        crc = {"crc32"} if self._crc_sizes else set()
-        return frozenset(algorithm for algorithm, _ in self._by_digest).union(crc)
+        for_sets = self._set_algorithms if self._set_sizes else frozenset()
+        return for_sets.union(algorithm for algorithm, _ in self._by_digest)
 
     def matches(self, size: int, digests: Digests) -> tuple[Known, ...]:
         """Every known content that a file with this size and these digests is."""

@@ -70,14 +70,17 @@ class World(Struct, frozen=True, kw_only=True):
         """What the sources hold."""
         return [holding for survey in self.sources for holding in survey.holdings]
 
-    def audit(self, scope: Scope, *, games: bool = False) -> tuple[RigAudit, ...]:
-        """The audit of the rigs and emulators in scope; what is wrong or missing is looked for among near misses."""
+    def audit(self, scope: Scope, *, games: bool = False, packing: bool = False) -> tuple[RigAudit, ...]:
+        """The audit of the rigs and emulators in scope; what is wrong or missing is looked for among near misses.
+
+        `packing` adds what would put sets right, which a plan wants to know.
+        """
         holdings, readings = self.source_holdings, self.readings(games=games)
-        audits = audit(self.rigs, holdings, self.known, self.regions, None, readings, games=games)
+        audits = audit(self.rigs, holdings, self.known, self.regions, None, readings, games=games, packing=packing)
         wishes = [wanted for rig, found in zip(self.rigs, audits, strict=True) for wanted in _wishes(rig, found)]
         if wishes:
             near = self.searcher().search(wishes)
-            audits = audit(self.rigs, holdings, self.known, self.regions, near, readings, games=games)
+            audits = audit(self.rigs, holdings, self.known, self.regions, near, readings, games=games, packing=packing)
         chosen = [_narrow(found, scope) for found in audits if not scope.rigs or found.rig in scope.rigs]
         return tuple(found for found in chosen if found.emulators or found.away or not scope.emulators)
 
@@ -270,9 +273,7 @@ def look(config: Config, catalogue: Catalogue, scope: Scope, surveyor: Surveyor,
     fitted = {name: _fitted(rig, catalogue, scope) for name, rig in config.rig.items()}
     arcade = {name: _rosters(group, catalogue) for name, group in fitted.items()}
     rosters = [one.roster for group in arcade.values() for one in group.values() if one.roster]
-    surveyor.want_crc(
-        {file.size for roster in rosters for one in roster.sets.values() for file in one.files if file.size}
-    )
+    surveyor.want_sets(file for roster in rosters for one in roster.sets.values() for file in one.files)
     rigs = [
         msgspec.structs.replace(
             _look_at_rig(name, roots[name], rig, fitted[name], folders, surveyor, seen, passed), arcade=arcade[name]

@@ -158,6 +158,14 @@ class LocalStore:
         """The content of a slot of the attic, or of a member of the archive in it, block by block."""
         return read_blocks(self._slot(slot), member)
 
+    def local(self, path: str) -> Path:
+        """The file at a path, on this machine."""
+        return self._at(path)
+
+    def local_kept(self, slot: str) -> Path:
+        """The file in a slot of the attic, on this machine."""
+        return self._slot(slot)
+
     @_told
     def free_bytes(self) -> int:
         """The room left, in bytes."""

@@ -31,6 +31,7 @@ from gribble.views.screen import Screen, state, styled, verdict
 SPARE_SHOWN = 5
 SETS_SHOWN = 12
 PROBLEMS_SHOWN = 4
+FILES_SHOWN = 4
 
 
 def show_check(screen: Screen, audits: tuple[RigAudit, ...], *, verbose: bool, scope: str = "") -> None:
@@ -159,28 +160,34 @@ def show_sets(screen: Screen, emulator: EmulatorAudit, *, verbose: bool, most: i
         screen.say(f"    {emulator.sets_note}")
     faulty = [one for one in emulator.sets if one.state is not State.READY]
     shown = faulty if verbose or not most else faulty[:most]
-    screen.grid([(state(one.state), one.set, set_account(one, verbose)) for one in shown], indent=4)
-    if len(shown) < len(faulty):
-        screen.say(styled(f"    and {len(faulty) - len(shown):,} more sets (gribble sets check shows them)", QUIET))
+    rows: list[tuple[str | Text, ...]] = [(state(one.state), one.set, set_account(one, verbose)) for one in shown]
     ready = [one for one in emulator.sets if one.state is State.READY]
     if ready:
         names = ", ".join(one.set for one in ready[:8]) + (" …" if len(ready) > 8 else "")
-        words = f"{len(ready):,} of {count(len(emulator.sets), 'set')}: {names}"
-        screen.grid([(state(State.READY), words)], indent=4)
-        noted = [(one.set, note) for one in ready for note in one.packing]
-        if noted and verbose:
-            screen.grid([("· packing", name, note) for name, note in noted], indent=4)
+        rows.append((state(State.READY), f"{len(ready):,} of {len(emulator.sets):,}", names))
+    screen.grid(rows, indent=4)
+    if len(shown) < len(faulty):
+        screen.say(styled(f"    and {len(faulty) - len(shown):,} more sets (gribble sets check shows them)", QUIET))
+    if emulator.style and (packed := len(emulator.set_remedies.packed) + len(emulator.set_remedies.loose)):
+        words = f"{count(packed, 'archive')} to be written for the style {emulator.style} (gribble plan shows them)"
+        screen.say(styled(f"    packing: {words}", QUIET))
+    noted = [(one.set, note) for one in ready for note in one.packing]
+    if noted and verbose:
+        screen.grid([("· packing", name, note) for name, note in noted], indent=4)
 
 
 def set_account(one: SetAudit, verbose: bool) -> Text:
     """A set's title and its problems, first things first."""
     text = Text.assemble(styled(one.title or one.set, "bold"))
-    shown = one.problems if verbose else one.problems[:PROBLEMS_SHOWN]
-    for problem in shown:
-        name = f"{problem.file}: " if problem.file else ""
-        text.append("\n").append_text(verdict(problem.verdict)).append_text(styled(f"  {name}{problem.reason}"))
-    if len(shown) < len(one.problems):
-        text.append_text(styled(f"\nand {len(one.problems) - len(shown)} more (-v shows them)", QUIET))
+    groups: dict[tuple[Verdict, str], list[str]] = {}
+    for problem in one.problems:  # one broken archive is one reason, however many files are in it
+        groups.setdefault((problem.verdict, problem.reason), []).append(problem.file)
+    shown = list(groups.items()) if verbose else list(groups.items())[:PROBLEMS_SHOWN]
+    for (kind, reason), files in shown:
+        names = ", ".join(files[:FILES_SHOWN]) + (", …" if len(files) > FILES_SHOWN else "")
+        text.append("\n").append_text(verdict(kind)).append_text(styled(f"  {names}{': ' if names else ''}{reason}"))
+    if len(shown) < len(groups):
+        text.append_text(styled(f"\nand {len(groups) - len(shown)} more (-v shows them)", QUIET))
     if verbose:
         for note in one.packing:
             text.append_text(styled(f"\npacking: {note}", QUIET))
@@ -417,6 +424,8 @@ def set_json(rig: str, one: SetAudit) -> dict[str, Any]:
                 "file": problem.file,
                 "owner": problem.owner,
                 "verdict": problem.verdict,
+                "remedy": problem.remedy,
+                "proof": problem.proof,
                 "reason": problem.reason,
                 "found": _path_json(rig, problem.found) if problem.found else None,
                 "member": problem.found.member if problem.found else None,

@@ -14,6 +14,11 @@ from gribble.views.check import shorten
 from gribble.views.looks import QUIET, VERDICTS, count, size
 from gribble.views.screen import Screen, styled, verdict
 
+LINES_SHOWN = 40
+"""How many gaps, and how many refusals, a plan shows before it folds the rest."""
+MEMBERS_SHOWN = 4
+"""How many new members of an archive a plan names."""
+
 _GLYPHS = {
     StepKind.COPY: "+",
     StepKind.EXTRACT: "↑",
@@ -21,6 +26,7 @@ _GLYPHS = {
     StepKind.DISPLACE: "×",
     StepKind.MEND: "◐",
     StepKind.POINT: "→",
+    StepKind.PACK: "▣",
 }
 
 
@@ -36,31 +42,37 @@ def show_plan(screen: Screen, plan: Plan, audits: tuple[RigAudit, ...]) -> None:
         screen.out.print()
         screen.say(styled(rig, "bold"))
         screen.grid([_row(step) for step in plan.on(rig)])
-    if plan.refused:
+    gaps = {(gap.rig, gap.emulator, gap.subject) for gap in plan.obtain}
+    refused = [one for one in plan.refused if (one.rig, one.emulator, one.need) not in gaps]  # told with the gap
+    if refused:
         screen.out.print()
         screen.say(styled("Cannot be done", "bold"))
-        screen.grid([(f"{one.emulator}: {one.need}", one.reason) for one in plan.refused])
-    show_gaps(screen, plan.obtain)
+        screen.grid([(f"{one.emulator}: {one.need}", one.reason) for one in refused[:LINES_SHOWN]])
+        if len(refused) > LINES_SHOWN:
+            screen.say(styled(f"  and {len(refused) - LINES_SHOWN:,} more (gribble plan --json lists all)", QUIET))
+    show_gaps(screen, plan.obtain, {(one.rig, one.emulator, one.need) for one in plan.refused})
     for found in audits:
         if found.away:
             screen.out.print()
             screen.say(f"{found.rig} is away: {found.away}. Nothing is planned for it.")
 
 
-def show_gaps(screen: Screen, gaps: tuple[Gap, ...]) -> None:
-    """What only the user can get."""
+def show_gaps(screen: Screen, gaps: tuple[Gap, ...], refused: set[tuple[str, str, str]]) -> None:
+    """What only the user can get; of a set that is `refused` for it, some files are held."""
     if not gaps:
         return
     screen.out.print()
     screen.say(styled("Still to obtain", "bold"))
-    screen.grid([(verdict(gap.finding.chief.verdict), gap.finding.need.id, _gap_words(gap)) for gap in gaps])
+    shown = gaps[:LINES_SHOWN]
+    screen.grid([(verdict(gap.verdict), gap.subject, _gap_words(gap, refused)) for gap in shown])
+    if len(shown) < len(gaps):
+        screen.say(styled(f"  and {len(gaps) - len(shown):,} more (gribble plan --json lists all)", QUIET))
 
 
-def _gap_words(gap: Gap) -> str:
-    need = gap.finding.need
-    level = "" if need.level == "must" else f" ({need.level})"
-    instead = f", or {', or '.join(gap.finding.instead)}" if gap.finding.instead else ""
-    return f"{need.called}{instead} for {gap.emulator} on {gap.rig}{level}: {gap.finding.reason}"
+def _gap_words(gap: Gap, refused: set[tuple[str, str, str]]) -> str:
+    part = "; not packed in part" if (gap.rig, gap.emulator, gap.subject) in refused else ""
+    level = "" if gap.level == "must" else f" ({gap.level})"
+    return f"{gap.title} for {gap.emulator} on {gap.rig}{level}: {gap.reason}{part}"
 
 
 def _row(step: Step) -> tuple[str | Text, ...]:
@@ -77,6 +89,8 @@ def step_words(step: Step) -> Text:
         for point in step.points:
             text.append_text(styled(f"\n{point.key}: {point.value}")).append_text(styled(f"  not {point.was}", QUIET))
         return text.append_text(styled("\nthe file as it is goes to the attic"))
+    if step.step is StepKind.PACK:
+        return _pack_words(step)
     what = f"{step.member} in {source}" if step.member is not None else source
     text = Text.assemble(styled(step.to, "bold"), styled(f"\nfrom {what}"))
     if step.partner:
@@ -91,6 +105,26 @@ def step_words(step: Step) -> Text:
     return text
 
 
+def _pack_words(step: Step) -> Text:
+    """An archive: how many members it gets, and from where those come that are new or have another name in it."""
+    text = Text.assemble(styled(step.to or "", "bold"))
+    if not step.members:
+        return text.append_text(styled("\nan empty archive: its files are in the parent's"))
+    text.append_text(styled(f"\n{count(len(step.members), 'file')}", ""))
+    text.append_text(styled(f"  {size(step.bytes)}", QUIET))
+    new = [one for one in step.members if (one.from_, one.member) != (step.replaces, one.name)]
+    for member in new[:MEMBERS_SHOWN]:
+        source = shorten(member.from_) if member.from_.startswith("/") else member.from_
+        source = "it" if member.from_ == step.replaces else source
+        what = f"{member.member} in {source}" if member.member is not None else source
+        text.append_text(styled(f"\n{member.name} from {what}"))
+    if len(new) > MEMBERS_SHOWN:
+        text.append_text(styled(f"\nand {len(new) - MEMBERS_SHOWN:,} more", QUIET))
+    if step.replaces:
+        text.append_text(styled(f"\nthe {base(step.replaces)} that is there goes to the attic"))
+    return text
+
+
 def plan_json(plan: Plan) -> dict[str, Any]:
     """`plan/1` (DESIGN.md section 6)."""
     return {
@@ -101,7 +135,7 @@ def plan_json(plan: Plan) -> dict[str, Any]:
             {"rig": one.rig, "emulator": one.emulator, "need": one.need, "reason": one.reason} for one in plan.refused
         ],
         "obtain": [
-            {"rig": gap.rig, "emulator": gap.emulator, "need": gap.finding.need.id, "reason": gap.finding.reason}
+            {"rig": gap.rig, "emulator": gap.emulator, gap.kind: gap.subject, "reason": gap.reason}
             for gap in plan.obtain
         ],
     }
@@ -121,6 +155,16 @@ def step_json(step: Step) -> dict[str, Any]:
         "replaces": step.replaces,
         "recipe": step.recipe.damage if step.recipe else None,
         "partner": step.partner,
+        "members": [
+            {
+                "name": member.name,
+                "from": member.from_,
+                "member": member.member,
+                "bytes": member.size,
+                "digests": member.digests.known(),
+            }
+            for member in step.members
+        ],
         "points": [{"key": point.key, "was": point.was, "value": point.value} for point in step.points],
         "emulator": step.emulator,
         "need": step.need,

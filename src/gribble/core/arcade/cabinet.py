@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
-from msgspec import Struct
-
 from gribble.core.audit.stock import nearness
 from gribble.core.catalogue.rosters import SetFile
 from gribble.core.paths import base, fold
@@ -34,13 +32,52 @@ def contents_of(holding: Holding) -> Iterator[Content]:
             yield (name, None, digest)
 
 
-class Container(Struct):
-    """One set's archive or folder on the rig: its files by content and by name, and why it could not be read."""
+def is_file(file: SetFile, holding: Holding) -> bool:
+    """Whether a holding is a roster's file: by CRC-32 and size, disproved by any other digest that both have."""
+    if file.size not in (None, holding.size):
+        return False
+    mine, theirs = file, holding.digests
+    if mine.crc32 is not None and mine.crc32 != theirs.crc32:
+        return False
+    if theirs.sha1 is None and theirs.md5 is None and theirs.sha256 is None:
+        return mine.crc32 is not None
+    return mine.agrees(theirs)
 
-    path: str
-    by_content: dict[Content, Holding]
-    by_name: dict[str, Holding]
-    fault: str = ""
+
+class Container:
+    """One set's archives and folder on the rig, and their files in order.
+
+    `path` is that of the first met; `archives` are those that the emulator can read, the broken ones included, and
+    `faults` say what is wrong with these.
+    """
+
+    __slots__ = ("_by_crc", "_by_name", "archives", "faults", "members", "path")
+
+    def __init__(self, path: str) -> None:
+        self.path = path
+        self.archives: list[str] = []
+        self.members: list[Holding] = []
+        self.faults: dict[str, str] = {}
+        self._by_crc: dict[str | None, Holding] | None = None
+        self._by_name: dict[str, Holding] | None = None
+
+    def find(self, file: SetFile) -> Holding | None:
+        """The first file with this content, whatever its name; where no digest is known, the one with the name."""
+        if file.crc32 is None and file.strongest() is None:
+            return self.named(file.name)
+        if self._by_crc is None:
+            self._by_crc = {holding.digests.crc32: holding for holding in reversed(self.members)}
+        if file.crc32 is not None:
+            likely = self._by_crc.get(file.crc32)
+            if likely is None or is_file(file, likely):
+                return likely
+        return next((holding for holding in self.members if is_file(file, holding)), None)
+
+    def named(self, name: str) -> Holding | None:
+        """The file that lies under a name."""
+        if self._by_name is None:
+            self._by_name = {member_name(holding): holding for holding in reversed(self.members)}
+        return self._by_name.get(name)
 
 
 class Cabinet:
@@ -57,43 +94,57 @@ class Cabinet:
         folds_case: bool = False,
     ) -> None:
         """`endings` are the archives that the emulator can read; `hidden` what could not be looked into, and why."""
-        self._rig = rig
+        self.folder = folder
+        self.endings = endings
+        self.rig = rig
         self._fold = fold if folds_case else str
         self._containers: dict[str, Container] = {}
         self._unreadable: dict[str, str] = {}
-        self._elsewhere: dict[Content, list[Holding]] = {}
-        own = []
+        self._elsewhere: dict[str, list[Holding]] | None = None
         prefix = f"{folder}/" if folder else ""
-        for holding in holdings:
-            own.append(holding)
-            if holding.path.startswith(prefix):
-                self._add(holding, prefix, endings)
+        own = list(holdings)
+        latest: str = ""
+        members: list[Holding] | None = None  # members of one archive follow one another
+        for holding in own:
+            if holding.member is not None and holding.path == latest:
+                if members is not None:
+                    members.append(holding)
+            elif holding.path.startswith(prefix):
+                latest, members = holding.path, self._add(holding, prefix)
         for path, why in hidden.items():
             name, dot, ending = path.removeprefix(prefix).rpartition(".")
             if path.startswith(prefix) and dot and "/" not in name and ending.lower() in endings:
-                self._container(name, path).fault = why
+                container = self._container(name, path)
+                container.faults[path] = why
+                if path not in container.archives:
+                    container.archives.append(path)
         self._holdings = (own, elsewhere)
 
-    def _add(self, holding: Holding, prefix: str, endings: tuple[str, ...]) -> None:
+    def _add(self, holding: Holding, prefix: str) -> list[Holding] | None:
+        """Put the first holding of a path where it belongs; the members that follow it belong to what is given."""
         inner = holding.path[len(prefix) :]
-        name, slash, rest = inner.partition("/")
-        if not slash:
-            name, _, ending = inner.rpartition(".")
-            if holding.member is None:
-                return  # the archive itself, or a lone file
-            if ending.lower() not in endings:
+        name, slash, _ = inner.partition("/")
+        if slash:
+            if holding.member is None:  # else an archive in a set's folder
+                self._container(name, prefix + name).members.append(holding)
+            return None
+        name, dot, ending = inner.rpartition(".")
+        if not dot or ending.lower() not in self.endings:
+            if holding.member is not None:
                 self._unreadable[self._fold(name)] = holding.path
-                return
-            rest = holding.member
-        elif holding.member is not None:
-            return  # an archive in a set's folder
-        container = self._container(name, holding.path if not slash else prefix + name)
-        container.by_name.setdefault(rest, holding)
-        for content in contents_of(holding):
-            container.by_content.setdefault(content, holding)
+            return None
+        container = self._container(name, holding.path)
+        if holding.path not in container.archives:
+            container.archives.append(holding.path)
+        if holding.member is not None:
+            container.members.append(holding)
+        return container.members
 
     def _container(self, name: str, path: str) -> Container:
-        return self._containers.setdefault(self._fold(name), Container(path, {}, {}))
+        key = self._fold(name)
+        if (found := self._containers.get(key)) is None:
+            found = self._containers[key] = Container(path)
+        return found
 
     @property
     def names(self) -> list[str]:
@@ -112,15 +163,19 @@ class Cabinet:
         """The archive of a set in a form that the emulator cannot read; empty where there is none."""
         return self._unreadable.get(self._fold(name), "")
 
-    def held(self, content: Content) -> Holding | None:
+    def held(self, file: SetFile) -> Holding | None:
         """The nearest holding of a content, wherever it is. What is held is put in order at the first question."""
-        if not self._elsewhere:
+        if self._elsewhere is None:
+            self._elsewhere = {}
             for group in self._holdings:
                 for holding in group:
-                    for one in contents_of(holding):
-                        self._elsewhere.setdefault(one, []).append(holding)
-        found = self._elsewhere.get(content)
-        return min(found, key=lambda holding: nearness(holding, self._rig)) if found else None
+                    if not holding.link:
+                        for known in holding.digests.known().values():
+                            self._elsewhere.setdefault(known, []).append(holding)
+        strongest = file.strongest()
+        digest = file.crc32 or (file.get(strongest) if strongest else None) or ""
+        found = [one for one in self._elsewhere.get(digest, ()) if is_file(file, one)]
+        return min(found, key=lambda holding: nearness(holding, self.rig), default=None)
 
 
 def member_name(holding: Holding) -> str:

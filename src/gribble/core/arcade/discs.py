@@ -17,7 +17,8 @@ from collections.abc import Iterator, Mapping
 from msgspec import Struct
 
 from gribble.core.arcade.families import Family
-from gribble.core.audit.findings import SetProblem, State, Verdict
+from gribble.core.arcade.remedies import Loose
+from gribble.core.audit.findings import Proof, Remedy, SetProblem, State, Verdict
 from gribble.core.catalogue.records import Arcade
 from gribble.core.catalogue.rosters import Disc, FileState
 from gribble.core.paths import base, join
@@ -62,7 +63,7 @@ class Discs:
         self._folder = folder
         self._on_rig = on_rig
         self._headers = {(one.root, one.path): header for one, header in headers}
-        self._held = {header.sha1: one for one, header in reversed(headers) if header.sha1}
+        self._held = {header.sha1: one for one, header in reversed(headers) if header.sha1 and not one.link}
 
     def problems(self, family: Family) -> Iterator[SetProblem]:
         """What is wrong with the discs of a set."""
@@ -70,33 +71,66 @@ class Discs:
             if disc.state is not FileState.UNDUMPED and (problem := self._problem(family, disc)):
                 yield problem
 
-    def _problem(self, family: Family, disc: Disc) -> SetProblem | None:
-        name = disc.name + self._arcade.disc_ending
-        places = [
-            join(self._folder, self._arcade.disc_folder.replace("{set}", one.set), name)
+    def moves(self, family: Family) -> Iterator[Loose]:
+        """The images that are held elsewhere, each to be brought to where the emulator looks for it."""
+        for disc in family.one.discs:
+            problem = self._problem(family, disc) if disc.state is not FileState.UNDUMPED else None
+            if problem and problem.remedy in (Remedy.PLACE, Remedy.REPLACE):
+                there = self._there(family, disc)
+                to = there.path if there else self._places(family, disc)[0]
+                held = self._held[disc.sha1 or ""]
+                yield Loose(owner=family.one.set, to=to, holding=held, replaces=there.path if there else None)
+
+    def in_use(self, family: Family) -> Iterator[str]:
+        """Where right images of a set lie, relative to the rig's root."""
+        for disc in family.one.discs:
+            there = self._there(family, disc)
+            if there and self._is(disc, there):
+                yield there.path
+
+    def _places(self, family: Family, disc: Disc) -> list[str]:
+        """Where the emulator looks for a disc: in the set's folder, then in its parents'."""
+        return [
+            join(self._folder, self._arcade.disc_folder.replace("{set}", one.set), disc.name + self._arcade.disc_ending)
             for one in (family.one, *family.parents)
         ]
-        held = self._held.get(disc.sha1 or "")
+
+    def _there(self, family: Family, disc: Disc) -> Holding | None:
+        return next((self._on_rig[place] for place in self._places(family, disc) if place in self._on_rig), None)
+
+    def _is(self, disc: Disc, there: Holding | None) -> bool:
+        header = self._headers.get((there.root, there.path)) if there else None
+        return header is not None and bool(header.sha1) and header.sha1 == disc.sha1
+
+    def _problem(self, family: Family, disc: Disc) -> SetProblem | None:
+        held, there = self._held.get(disc.sha1 or ""), self._there(family, disc)
 
         def problem(verdict: Verdict, reason: str, state: State, found: Holding | None) -> SetProblem:
-            more = (
-                f"; a right one is held: {held.path}" if held and found is not held and state is State.BLOCKED else ""
-            )
+            right = held if state is State.BLOCKED else None
+            remedy = Remedy.OBTAIN if state is State.BLOCKED else Remedy.NONE
+            if right:
+                remedy = Remedy.PLACE if found is right else Remedy.REPLACE
             return SetProblem(
-                file=name, owner=family.one.set, verdict=verdict, reason=reason + more, state=state, found=found
+                file=disc.name + self._arcade.disc_ending,
+                owner=family.one.set,
+                verdict=verdict,
+                remedy=remedy,
+                proof=Proof.HEADER if found else Proof.NONE,
+                reason=reason + (f"; a right one is held: {right.path}" if right and found is not right else ""),
+                state=state,
+                found=found,
             )
 
-        there = next((self._on_rig[place] for place in places if place in self._on_rig), None)
         if there is None:
             if disc.optional:
                 return None
             verdict = Verdict.ASTRAY if held else Verdict.MISSING
-            return problem(verdict, f"the disc belongs at {places[0]}", State.BLOCKED, held)
-        header = self._headers.get((there.root, there.path), DiscHeader(fault="could not be read"))
-        if header.sha1 and disc.sha1 == header.sha1:
+            return problem(verdict, f"the disc belongs at {self._places(family, disc)[0]}", State.BLOCKED, held)
+        if self._is(disc, there):
             suspect = disc.state is FileState.SUSPECT
             reason = "the only image known is a poor one"
             return problem(Verdict.UNPROVEN, reason, State.LIMITED, there) if suspect else None
+        header = self._headers.get((there.root, there.path), DiscHeader(fault="could not be read"))
         if header.unknown or disc.sha1 is None:
             reason = f"{base(there.path)} {header.fault or 'cannot be proven: the roster gives no digest'}"
             return problem(Verdict.UNPROVEN, reason, State.READY, there)

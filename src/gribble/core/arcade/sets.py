@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
-from gribble.core.arcade.cabinet import Cabinet, Container, content_of, member_name
+from gribble.core.arcade.cabinet import Cabinet, Container, is_file, member_name
 from gribble.core.arcade.discs import Discs
 from gribble.core.arcade.families import Family, Part, family_of, parts_of
-from gribble.core.audit.findings import SetAudit, SetProblem, State, Verdict
+from gribble.core.audit.findings import Proof, Remedy, SetAudit, SetProblem, State, Verdict
 from gribble.core.catalogue.rosters import ArcadeSet, FileState, Plays, Roster, SetKind
 from gribble.core.paths import base
 from gribble.core.survey.survey import Holding
@@ -25,21 +25,40 @@ def wanted_sets(
     if wanted is not None:
         return list(wanted)
     known = [name for name in roster.sets if cabinet.of(name)]
+    clones: dict[str, list[ArcadeSet]] = {}
+    for one in roster.sets.values():
+        if one.parent is not None:
+            clones.setdefault(one.parent, []).append(one)
     games = [
         one.set
         for one in roster.sets.values()
-        if one.kind is SetKind.GAME and (cabinet.of(one.set) or _lies_with_parent(one, cabinet))
+        if one.kind is SetKind.GAME
+        and (_lies_there(one, clones.get(one.set, []), cabinet) or _lies_with_parent(one, cabinet))
     ]
     strange = set(cabinet.names) - {cabinet.key(name) for name in known}
     old = {name for other in others for name in other.sets if cabinet.key(name) in strange} if strange else set()
     return games + sorted(old)
 
 
+def _lies_there(one: ArcadeSet, clones: list[ArcadeSet], cabinet: Cabinet) -> bool:
+    """Whether a set's archive is there for the set itself: not if it only holds what clones that lie there share."""
+    container = cabinet.of(one.set)
+    if container is None:
+        return False
+    if not clones or container.faults:
+        return True
+    held = {file.name for file in one.files if container.find(file)}
+    if not held or len(held) == len(one.files):
+        return True
+    present = [clone for clone in clones if cabinet.of(clone.set) or _lies_with_parent(clone, cabinet)]
+    return not held <= {file.parent_name for clone in present for file in clone.files}
+
+
 def _lies_with_parent(one: ArcadeSet, cabinet: Cabinet) -> bool:
     """Whether the files that tell a clone from its parent lie in the parent's archive, which is merged then."""
     container = cabinet.of(one.parent) if one.parent is not None else None
-    own = [content_of(file) for file in one.files if file.parent_name is None]
-    return container is not None and bool(own) and all(content in container.by_content for content in own)
+    own = [file for file in one.files if file.parent_name is None]
+    return container is not None and bool(own) and all(map(container.find, own))
 
 
 def audit_set(
@@ -126,13 +145,9 @@ def _of_files(roster: Roster, family: Family, cabinet: Cabinet, others: Iterable
 
 def _lies(part: Part, containers: list[Container]) -> Holding | None:
     """The file where the emulator looks for it, under whatever name."""
-    content = content_of(part.file)
     for container in containers:
-        if content is None:
-            if part.file.name in container.by_name:
-                return container.by_name[part.file.name]
-        elif content in container.by_content:
-            return container.by_content[content]
+        if (found := container.find(part.file)) is not None:
+            return found
     return None
 
 
@@ -140,29 +155,35 @@ def _absence(part: Part, family: Family, cabinet: Cabinet, old: dict[str, str]) 
     """What is at fault where a file is not found along the path."""
     file, role = part.file, family.role(part.owner)
     whose = f"its {role} {part.owner}: " if role else ""
-    content = content_of(file)
-    held = cabinet.held(content) if content else None
+    held = cabinet.held(file)
 
     def problem(verdict: Verdict, reason: str, found: Holding | None = held) -> SetProblem:
         where = f"; a right one is held: {_place(held)}" if held and found is not held else ""
         return SetProblem(
-            file=file.name, owner=part.owner, verdict=verdict, reason=f"{whose}{reason}{where}", found=found
+            file=file.name,
+            owner=part.owner,
+            verdict=verdict,
+            remedy=(Remedy.REPLACE if where else Remedy.PLACE) if held else Remedy.OBTAIN,
+            proof=_proof(found),
+            reason=f"{whose}{reason}{where}",
+            found=found,
         )
 
     container = cabinet.of(part.owner)
-    if container and container.fault:
-        return problem(Verdict.DAMAGED, f"{base(container.path)} {container.fault}", None)
+    if container and container.faults:
+        path, why = next(iter(container.faults.items()))
+        return problem(Verdict.DAMAGED, f"{base(path)} {why}", None)
     if (unreadable := cabinet.unreadable(part.owner)) and not container:
         return problem(Verdict.IMPOSTER, f"{base(unreadable)} is an archive that this emulator cannot read", None)
     for name in (part.owner, *family.path):
         there = cabinet.of(name)
-        wrong = there.by_name.get(file.name) if there else None
+        wrong = there.named(file.name) if there else None
         if wrong is not None:
-            bad = (
-                f"it has {wrong.size:,} bytes where {file.size:,} are right"
-                if _other_size(wrong, part)
-                else "its content is another one"
-            )
+            bad = "its content is another one"
+            if file.size is not None and wrong.size != file.size:
+                bad = f"it has {wrong.size:,} bytes where {file.size:,} are right"
+            elif file.crc32 is not None and wrong.digests.crc32 == file.crc32:
+                bad = "its CRC-32 is the right one, but its stronger digest is not"
             if part.owner in old:
                 bad = f"it is the one of release {old[part.owner]}"
             return problem(Verdict.IMPOSTER, bad if name == part.owner else f"in {name}'s archive: {bad}", wrong)
@@ -171,8 +192,10 @@ def _absence(part: Part, family: Family, cabinet: Cabinet, old: dict[str, str]) 
     return problem(Verdict.MISSING, "nowhere here")
 
 
-def _other_size(holding: Holding, part: Part) -> bool:
-    return part.file.size is not None and holding.size != part.file.size
+def _proof(found: Holding | None) -> Proof:
+    if found is None:
+        return Proof.NONE
+    return Proof.ARCHIVE if found.carried and found.digests.strongest() == "crc32" else Proof.DIGEST
 
 
 def _place(holding: Holding) -> str:
@@ -192,8 +215,7 @@ def _old_releases(
             one = other.sets.get(name)
             if other.head.release == roster.head.release or one is None or not one.files:
                 continue
-            wanted = [content_of(file) for file in one.files if file.state is not FileState.UNDUMPED]
-            if all(content in container.by_content for content in wanted if content):
+            if all(container.find(file) for file in one.files if file.state is not FileState.UNDUMPED):
                 found.setdefault(name, other.head.release)
     return found
 
@@ -204,7 +226,9 @@ def _packing(family: Family, cabinet: Cabinet) -> Iterator[str]:
     if container is None:
         return
     for file in family.one.files:
-        content = content_of(file)
-        there = container.by_content.get(content) if content else None
+        named = container.named(file.name)
+        if named is not None and is_file(file, named):
+            continue
+        there = container.find(file)
         if there is not None and base(member_name(there)) not in (file.name, file.parent_name, file.bios_name):
             yield f"{member_name(there)} should be called {file.name}"

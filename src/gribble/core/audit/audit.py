@@ -8,6 +8,8 @@ from msgspec import structs
 
 from gribble.core.arcade.cabinet import Cabinet
 from gribble.core.arcade.discs import Discs
+from gribble.core.arcade.packing import pack_sets
+from gribble.core.arcade.remedies import SetRemedies
 from gribble.core.arcade.sets import audit_set, wanted_sets
 from gribble.core.audit.choices import settle_choices
 from gribble.core.audit.demands import check_root
@@ -43,10 +45,12 @@ def audit(
     readings: Readings | None = None,
     *,
     games: bool = False,
+    packing: bool = False,
 ) -> tuple[RigAudit, ...]:
     """The audit of each rig; what other rigs hold counts as elsewhere.
 
-    `near` are the near misses known of, `readings` the contents read beforehand; `games` adds game folders.
+    `near` are the near misses known of, `readings` the contents read beforehand; `games` adds game folders,
+    `packing` what would put sets right.
     """
     rigs = tuple(rigs)
     sources = list(sources)
@@ -63,6 +67,7 @@ def audit(
             near or NearMisses(),
             readings,
             games,
+            packing,
             [*sources, *(holding for other in rigs if other is not rig for holding in other.holdings)],
         ).audit()
         for rig in rigs
@@ -82,6 +87,7 @@ class _Auditor:
         near: NearMisses,
         readings: Readings,
         games: bool,
+        packing: bool,
         elsewhere: list[Holding],
     ) -> None:
         self._rig = rig
@@ -91,6 +97,7 @@ class _Auditor:
         self._regions = regions
         self._shelf = Shelf(rig)
         self._elsewhere = elsewhere
+        self._packing = packing
         self._disc_headers = list(readings.discs)
         self._needs = NeedsAuditor(rig, self._shelf, stock, judge, near, regions)
         self._settings = SettingsAuditor(rig, self._shelf, judge, readings.settings)
@@ -105,6 +112,7 @@ class _Auditor:
                 self._needs.note_serving(fitted, need)
         findings = [self._find_all(fitted) for fitted in rig.emulators]
         spare = self._spare([finding for group in findings for finding in group])
+        sets = {fitted.emulator: self._sets(fitted) for fitted in rig.emulators}
         emulators = tuple(
             EmulatorAudit(
                 emulator=fitted.emulator,
@@ -115,7 +123,9 @@ class _Auditor:
                 settings=self._settings.audit(fitted, group),
                 root=check_root(fitted.root, rig),
                 games=self._games.audit(fitted) if self._games else None,
-                sets=self._sets(fitted),
+                sets=sets[fitted.emulator][0],
+                style=fitted.style,
+                set_remedies=sets[fitted.emulator][1],
                 sets_note=rig.arcade[fitted.emulator].note if fitted.emulator in rig.arcade else "",
                 spare=tuple(spare.get(fitted.emulator, ())),
             )
@@ -125,10 +135,10 @@ class _Auditor:
 
     # The sets of an arcade emulator
 
-    def _sets(self, fitted: Fitted) -> tuple[SetAudit, ...]:
+    def _sets(self, fitted: Fitted) -> tuple[tuple[SetAudit, ...], SetRemedies]:
         arcade = self._rig.arcade.get(fitted.emulator)
         if fitted.arcade is None or arcade is None or arcade.roster is None:
-            return ()
+            return (), SetRemedies()
         folder = fitted.folders[fitted.arcade.folder]
         cabinet = Cabinet(
             folder,
@@ -141,7 +151,12 @@ class _Auditor:
         )
         discs = Discs(fitted.arcade, folder, self._shelf.loose, self._disc_headers)
         wanted = wanted_sets(fitted.wanted, arcade.roster, cabinet, arcade.others)
-        return tuple(audit_set(arcade.roster, name, cabinet, arcade.others, discs) for name in wanted)
+        sets = tuple(audit_set(arcade.roster, name, cabinet, arcade.others, discs) for name in wanted)
+        if not self._packing and fitted.style is None:
+            return sets, SetRemedies()
+        return sets, pack_sets(
+            arcade.roster, sets, cabinet, discs, style=fitted.style, stubs=fitted.stubs, lean=fitted.lean
+        )
 
     # The needs of one emulator
 

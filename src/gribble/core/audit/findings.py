@@ -7,7 +7,8 @@ from enum import StrEnum
 
 from msgspec import Struct
 
-from gribble.core.catalogue.records import Accept, Level, Need, Setting
+from gribble.core.arcade.remedies import SetRemedies
+from gribble.core.catalogue.records import Accept, Level, Need, Setting, Style
 from gribble.core.diagnosis.nearmisses import Mend
 from gribble.core.paths import base
 from gribble.core.survey.survey import Holding
@@ -46,6 +47,7 @@ class Proof(StrEnum):
 
     DIGEST = "digest"
     ARCHIVE = "archive"
+    HEADER = "header"
     NONE = "none"
 
 
@@ -209,7 +211,7 @@ class SetProblem(Struct, frozen=True, kw_only=True):
     """One thing that keeps a set from running as it should.
 
     `file` is empty where it concerns the whole set; `owner` is the set whose file it is; `found` is what lies there, or
-    where the right content is held; `state` is what the problem makes of the set.
+    where the right content is held, `proof` what its verdict rests on; `state` is what the problem makes of the set.
     """
 
     file: str
@@ -217,6 +219,8 @@ class SetProblem(Struct, frozen=True, kw_only=True):
     verdict: Verdict
     reason: str
     state: State = State.BLOCKED
+    remedy: Remedy = Remedy.NONE
+    proof: Proof = Proof.NONE
     found: Holding | None = None
 
 
@@ -242,7 +246,8 @@ class EmulatorAudit(Struct, frozen=True, kw_only=True):
     """One emulator on a rig: its findings in the sheet's order, and the files of its folders nobody knows.
 
     `games` is None where game folders were not looked at; `sets` are the wanted sets of an arcade emulator, `sets_note`
-    what is to be said of their roster.
+    what is to be said of their roster, `set_remedies` what would put them right or into their `style`, where
+    that was asked for.
     """
 
     emulator: str
@@ -255,6 +260,8 @@ class EmulatorAudit(Struct, frozen=True, kw_only=True):
     games: tuple[GameFinding, ...] | None = None
     sets: tuple[SetAudit, ...] = ()
     sets_note: str = ""
+    style: Style | None = None
+    set_remedies: SetRemedies = SetRemedies()
     spare: tuple[str, ...] = ()
 
     @property

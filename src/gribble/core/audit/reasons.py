@@ -93,9 +93,11 @@ def _reasons(rig: RigAudit, emulator: EmulatorAudit) -> Iterator[Reason]:
 
 def set_reasons(one: SetAudit) -> Iterator[Reason]:
     """Why a set does not run: what its release cannot do first, then files that are missing, then wrong ones."""
+    told: set[tuple[str, str]] = set()
     for problem in one.problems:
-        if problem.state is State.READY:
-            continue
+        if problem.state is State.READY or (problem.verdict, problem.reason) in told:
+            continue  # one broken archive is one reason, however many files are in it
+        told.add((problem.verdict, problem.reason))
         absent = problem.verdict in (Verdict.MISSING, Verdict.ASTRAY)
         order = Order.RELEASE if not problem.file else Order.MISSING if absent else Order.WRONG
         yield Reason(

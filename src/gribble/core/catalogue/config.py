@@ -21,6 +21,7 @@ from gribble.core.catalogue.records import (
     Root,
     Setting,
     Sheet,
+    Style,
     Unlock,
 )
 from gribble.core.catalogue.releases import concerns, release_fault
@@ -127,7 +128,7 @@ class Fitted(Struct, frozen=True, kw_only=True):
     """A sheet fitted to one rig and release: folders as they lie there, only the needs that concern it.
 
     `unmeetable` are needs none of whose known contents works with the release; `other_releases` are the contents, by
-    need, that work with other releases only.
+    need, that work with other releases only. `lean` leaves out of archives what no wanted set needs.
     """
 
     emulator: str
@@ -145,6 +146,9 @@ class Fitted(Struct, frozen=True, kw_only=True):
     root: Root = Root()
     arcade: Arcade | None = None
     wanted: tuple[str, ...] | None = None
+    style: Style | None = None
+    stubs: bool = False
+    lean: bool = False
     order: tuple[str, ...] = ()
     note: str = ""
 
@@ -189,6 +193,8 @@ def fit_sheet(sheet: Sheet, installed: Installed | None = None) -> Fitted:
         root=sheet.root,
         arcade=sheet.arcade,
         wanted=installed.wanted,
+        style=installed.style,
+        stubs=installed.stubs,
         order=sheet.order,
         note=note,
     )

@@ -17,6 +17,14 @@ VOLUMES = ("fat32", "exfat", "ntfs", "ext4", "apfs")
 """Kinds of volume whose rules are known."""
 
 
+class Style(StrEnum):
+    """How arcade sets are packed: a full archive stands alone."""
+
+    SPLIT = "split"
+    MERGED = "merged"
+    FULL = "full"
+
+
 class Level(StrEnum):
     """How much an emulator wants a need."""
 
@@ -270,6 +278,8 @@ class Installed(Struct, frozen=True, kw_only=True):
     """One emulator on a rig: its release, and how the sheet's layout fits this rig.
 
     `wanted` is "all", a list of sets, or the name of a file with one on each line; absent, those that lie there count.
+    With a `style`, placing brings the archives into it; `stubs` leaves an empty archive for each clone that is merged
+    into its parent's.
     """
 
     release: str | None = None
@@ -278,6 +288,8 @@ class Installed(Struct, frozen=True, kw_only=True):
     machines: tuple[str, ...] | None = None
     ignore: tuple[str, ...] = ()
     wanted: tuple[str, ...] | None = None
+    style: Style | None = None
+    stubs: bool = False
 
 
 class Rig(Struct, frozen=True, kw_only=True):

@@ -6,16 +6,30 @@ from collections import Counter
 from collections.abc import Iterable
 from enum import StrEnum
 
-from msgspec import Struct, field
+from msgspec import Struct, field, structs
 
-from gribble.core.audit.findings import FIXABLE, Finding, PlaceFinding, Remedy, RigAudit, SettingFinding, Verdict
-from gribble.core.catalogue.records import Digests, Format
+from gribble.core.arcade.remedies import Loose, Packed
+from gribble.core.audit.findings import (
+    FIXABLE,
+    Finding,
+    PlaceFinding,
+    Remedy,
+    RigAudit,
+    SetAudit,
+    SetProblem,
+    SettingFinding,
+    Verdict,
+)
+from gribble.core.catalogue.records import Digests, Format, Level
 from gribble.core.diagnosis.nearmisses import Mend
 from gribble.core.diagnosis.recipes import Recipe
 from gribble.core.paths import fold
+from gribble.core.placing.zipping import PackMember
 from gribble.core.survey.survey import Holding
 
 _UNKNOWN = Digests()
+FILES_TOLD = 4
+"""How many files that a set lacks are told by name."""
 
 
 class StepKind(StrEnum):
@@ -27,6 +41,7 @@ class StepKind(StrEnum):
     DISPLACE = "displace"
     MEND = "mend"
     POINT = "point"
+    PACK = "pack"
 
 
 class Point(Struct, frozen=True, kw_only=True):
@@ -44,7 +59,8 @@ class Step(Struct, frozen=True, kw_only=True):
     Paths on the rig are relative to its root, others absolute. `replaces` is the file now at `to`, spelled as it
     is on disk; it goes to the attic. What an earlier step of the run displaced is read from the attic. A `mend` step
     makes its content by a recipe, from the file and its partner (other half or key) if it has one. A `point` step
-    changes values (`points`) of the settings file that is at `from`, `to` and `replaces` alike.
+    changes values (`points`) of the settings file that is at `from`, `to` and `replaces` alike. A `pack` step writes an
+    archive of `members`, each with a `from` of its own; its own `from` is empty. `need` is a need's id or a set's name.
     """
 
     rig: str
@@ -59,6 +75,7 @@ class Step(Struct, frozen=True, kw_only=True):
     partner: str | None = None
     partner_member: str | None = None
     points: tuple[Point, ...] = ()
+    members: tuple[PackMember, ...] = ()
     emulator: str = ""
     need: str = ""
 
@@ -73,11 +90,16 @@ class Refused(Struct, frozen=True, kw_only=True):
 
 
 class Gap(Struct, frozen=True, kw_only=True):
-    """A need that only the user can meet: nothing held has its content."""
+    """A need or a set that only the user can complete: nothing held has the content. `kind` is "need" or "set"."""
 
     rig: str
     emulator: str
-    finding: Finding
+    kind: str
+    subject: str
+    title: str
+    verdict: Verdict
+    reason: str
+    level: Level = Level.MUST
 
 
 class Plan(Struct, frozen=True, kw_only=True):
@@ -105,12 +127,12 @@ class _Wish(Struct, frozen=True):
     place: PlaceFinding
 
 
-def make_plan(rigs: Iterable[RigAudit], *, by_name: bool = False) -> Plan:
-    """The plan for some rigs. `by_name` also takes files that only their name speaks for."""
+def make_plan(rigs: Iterable[RigAudit], *, by_name: bool = False, sets_only: bool = False) -> Plan:
+    """The plan for some rigs. `by_name` takes files that only their name speaks for; `sets_only` leaves needs out."""
     steps: list[Step] = []
     refused: list[Refused] = []
     gaps: list[Gap] = []
-    for rig in rigs:
+    for rig in map(_sets_of, rigs) if sets_only else rigs:
         planner = _Planner(rig, by_name)
         steps += planner.steps
         refused += planner.refused
@@ -128,10 +150,11 @@ class _Planner:
         self.gaps: list[Gap] = []
         self._targets: dict[str, Holding] = {}
         self._displaced: set[str] = set()
+        self._plan_sets()
         # A file wanted in several places is copied first, and renamed where it only lacks its name.
         wishes = sorted(self._wishes(by_name), key=lambda wish: wish.place.remedy is Remedy.RENAME)
         self._uses = Counter(wish.place.use.path for wish in wishes if wish.place.use and wish.place.movable)
-        self._leaving = {path for wish in wishes for path in _leaving(wish.place)}
+        self._leaving = self._displaced.union(path for wish in wishes for path in _leaving(wish.place))
         for wish in wishes:
             self._plan(wish)
         files: dict[str, list[tuple[str, SettingFinding]]] = {}
@@ -140,6 +163,79 @@ class _Planner:
                 if found.remedy in FIXABLE:
                     files.setdefault(found.file, []).append((emulator.emulator, found))
         self.steps += map(self._point, files.values())
+
+    def _plan_sets(self) -> None:
+        """The steps for sets come first; what they displace is read from the attic by the others."""
+        for emulator in self._rig.emulators:
+            remedies = emulator.set_remedies
+            for packed in remedies.packed:
+                self.steps.append(self._pack(emulator.emulator, packed))
+                self._displaced.update([packed.replaces] if packed.replaces else ())
+            for loose in remedies.loose:
+                self.steps.append(self._bring_loose(emulator.emulator, loose))
+                self._displaced.update([loose.replaces] if loose.replaces else ())
+                if loose.movable:
+                    self._displaced.add(loose.holding.path)
+            for owner, path in remedies.displaced:
+                if path not in self._displaced:
+                    self._displaced.add(path)
+                    step = Step(
+                        rig=self._rig.rig,
+                        step=StepKind.DISPLACE,
+                        from_=path,
+                        emulator=emulator.emulator,
+                        need=owner,
+                    )
+                    self.steps.append(step)
+            for waiting in remedies.waiting:
+                refused = Refused(
+                    rig=self._rig.rig, emulator=emulator.emulator, need=waiting.set, reason=waiting.reason
+                )
+                self.refused.append(refused)
+            for one in emulator.sets:
+                lacking = [problem for problem in one.problems if problem.remedy is Remedy.OBTAIN]
+                if lacking:
+                    self.gaps.append(_set_gap(self._rig.rig, emulator.emulator, one, lacking))
+
+    def _pack(self, emulator: str, packed: Packed) -> Step:
+        members = tuple(
+            PackMember(
+                name=member.name,
+                from_=self._path(member.holding),
+                member=member.holding.member,
+                size=member.holding.size,
+                digests=member.digests,
+            )
+            for member in packed.members
+        )
+        return Step(
+            rig=self._rig.rig,
+            step=StepKind.PACK,
+            from_="",
+            to=packed.to,
+            bytes=sum(member.size for member in members),
+            replaces=packed.replaces,
+            members=members,
+            emulator=emulator,
+            need=packed.owner,
+        )
+
+    def _bring_loose(self, emulator: str, loose: Loose) -> Step:
+        holding = loose.holding
+        kind = StepKind.RENAME if loose.movable else StepKind.COPY if holding.member is None else StepKind.EXTRACT
+        digests = loose.digests if loose.digests.strongest() else holding.digests
+        return Step(
+            rig=self._rig.rig,
+            step=kind,
+            from_=self._path(holding),
+            member=holding.member,
+            to=loose.to,
+            bytes=0 if loose.movable else holding.size,
+            digests=digests,
+            replaces=loose.replaces,
+            emulator=emulator,
+            need=loose.owner,
+        )
 
     def _wishes(self, by_name: bool) -> Iterable[_Wish]:
         for emulator in self._rig.emulators:
@@ -151,7 +247,7 @@ class _Planner:
                     if place.remedy in FIXABLE or namesake:
                         yield _Wish(emulator.emulator, finding, place)
                 if any(place.remedy is Remedy.OBTAIN and not (by_name and place.use) for place in finding.places):
-                    self.gaps.append(Gap(rig=self._rig.rig, emulator=emulator.emulator, finding=finding))
+                    self.gaps.append(_gap(self._rig.rig, emulator.emulator, finding))
 
     def _plan(self, wish: _Wish) -> None:
         place = wish.place
@@ -261,6 +357,44 @@ class _Planner:
             emulator=wish.emulator,
             need=wish.finding.need.id,
         )
+
+
+def _sets_of(rig: RigAudit) -> RigAudit:
+    """An audit of nothing but sets."""
+    emulators = tuple(structs.replace(emulator, findings=(), settings=()) for emulator in rig.emulators)
+    return structs.replace(rig, emulators=emulators)
+
+
+def _gap(rig: str, emulator: str, finding: Finding) -> Gap:
+    need = finding.need
+    return Gap(
+        rig=rig,
+        emulator=emulator,
+        kind="need",
+        subject=need.id,
+        title=", or ".join((need.called, *finding.instead)),
+        verdict=finding.chief.verdict,
+        reason=finding.reason,
+        level=need.level,
+    )
+
+
+def _set_gap(rig: str, emulator: str, one: SetAudit, lacking: list[SetProblem]) -> Gap:
+    """What a set lacks, in one; files of a relative say whose they are."""
+    whose = {problem.owner: [each.file for each in lacking if each.owner == problem.owner] for problem in lacking}
+    parts = []
+    for owner, files in whose.items():
+        names = ", ".join(files[:FILES_TOLD]) + (f" and {len(files) - FILES_TOLD} more" * (len(files) > FILES_TOLD))
+        parts.append(names if owner == one.set else f"{names} of {owner}")
+    return Gap(
+        rig=rig,
+        emulator=emulator,
+        kind="set",
+        subject=one.set,
+        title=one.title or one.set,
+        verdict=lacking[0].verdict,
+        reason=f"lacks {'; '.join(parts)}",
+    )
 
 
 def _leaving(place: PlaceFinding) -> Iterable[str]:

@@ -18,6 +18,7 @@ from gribble.core.paths import base, fold, join, parent
 from gribble.core.placing.journal import Begin, Journal, Run
 from gribble.core.placing.plan import Step, StepKind
 from gribble.core.placing.store import Store, StoreError
+from gribble.core.placing.zipping import zipped
 from gribble.core.settings.values import SettingError, value_of, with_value
 from gribble.core.survey.digests import Digester
 
@@ -140,6 +141,8 @@ class Runner:
         """What a step writes: the content it takes as it is, or what its recipe or its new value makes of it."""
         if step.points:
             return iter([self._pointed(step)])
+        if step.step is StepKind.PACK:
+            return zipped(step.members, lambda path: self._locate(run, number, path))
         blocks = self._open(run, number, step.from_, step.member)
         if step.recipe is None:
             return blocks
@@ -163,13 +166,25 @@ class Runner:
         source = Path(path)
         if source.is_absolute():
             return self._opener(source, member)
+        slot = self._displaced(run, number, path)
+        return self._store.read_kept(slot, member) if slot else self._store.read(path, member)
+
+    def _locate(self, run: Run, number: int, path: str) -> Path:
+        """The same as a file on this machine. The step itself may have displaced it, where a run was cut short."""
+        if Path(path).is_absolute():
+            return Path(path)
+        slot = self._displaced(run, number + 1, path)
+        return self._store.local_kept(slot) if slot else self._store.local(path)
+
+    def _displaced(self, run: Run, number: int, path: str) -> str:
+        """The slot of the attic into which the steps before a number have put a file; empty if none has."""
         for earlier in range(number):
             begin = run.begun.get(earlier)
             other = run.steps[earlier]
             displaced = other.from_ if other.step is StepKind.DISPLACE else other.replaces
             if begin and displaced == path and self._store.kept(begin.slot):
-                return self._store.read_kept(begin.slot, member)
-        return self._store.read(path, member)
+                return begin.slot
+        return ""
 
     def _holds(self, path: str, step: Step) -> bool:
         """Whether a file has the content of a step."""

@@ -6,6 +6,7 @@ The attic of a store keeps displaced files in *slots*, named by relative paths o
 from __future__ import annotations
 
 from collections.abc import Iterator
+from pathlib import Path
 from typing import Protocol
 
 
@@ -57,6 +58,12 @@ class Store(Protocol):
 
     def read_kept(self, slot: str, member: str | None = None) -> Iterator[bytes]:
         """The content of a slot of the attic, or of a member of the archive in it, block by block."""
+
+    def local(self, path: str) -> Path:
+        """A file on this machine with the content of a path: the file itself, or a copy that was fetched."""
+
+    def local_kept(self, slot: str) -> Path:
+        """The same for a slot of the attic."""
 
     def free_bytes(self) -> int:
         """The room left, in bytes."""

@@ -14,6 +14,7 @@ import msgspec
 from msgspec import Struct
 
 from gribble.core.catalogue.records import Digests
+from gribble.core.catalogue.rosters import SetFile
 from gribble.core.errors import GribbleError, reason_of
 from gribble.core.matching import KnownContents
 from gribble.core.paths import path_fault
@@ -104,9 +105,13 @@ class Surveyor:
         self._saved = time.monotonic()
         self.tally = Tally()
 
-    def want_crc(self, sizes: Iterable[int]) -> None:
-        """Compute the CRC-32 of files of these sizes, too."""
-        self._known.want_crc(sizes)
+    def want_sets(self, files: Iterable[SetFile]) -> None:
+        """Tell what could belong to sets by its CRC-32, too; when rereading, prove it by the strongest digest."""
+        strongest: set[str] = set()
+        if self._reread:
+            files = list(files)
+            strongest = {name for file in files if (name := file.strongest())}
+        self._known.want_sets({file.size for file in files if file.size}, strongest)
 
     def survey(self, root: Path, *, rig: str = "", leave_out: frozenset[Path] = frozenset()) -> Survey:
         """What a folder holds. Raises GribbleError where the folder itself cannot be read."""

@@ -11,7 +11,7 @@ import zipfile
 import zlib
 from collections.abc import Iterator
 
-from msgspec import structs
+from msgspec import Struct, structs
 
 from gribble.core.survey.archives.common import ArchiveError, Budget, Chooser, Member, Span, check_ratio, numbered
 from gribble.core.survey.digests import BLOCK_BYTES
@@ -20,6 +20,7 @@ _END = struct.Struct("<4s4H2LH")
 _END64_PLACE = struct.Struct("<4sLQL")
 _END64 = struct.Struct("<4sQ2H2L4Q")
 _HEADER = struct.Struct("<4s4xH6x3L3H12x")
+_LOCAL = struct.Struct("<26x2H")
 _FIRST_READ = 4096
 _LONGEST_TAIL = 65_535 + _END.size
 _BIG = 0xFFFFFFFF
@@ -62,6 +63,46 @@ def _content(archive: zipfile.ZipFile, info: zipfile.ZipInfo, name: str) -> Iter
                 yield block
     except (zipfile.BadZipFile, zlib.error, EOFError, RuntimeError, NotImplementedError, OSError) as error:
         raise ArchiveError(f"{name} cannot be unpacked: {error}") from error
+
+
+class RawMember(Struct, frozen=True):
+    """A member as it lies in its archive, packed or stored: what it claims, and its bytes as they are."""
+
+    deflated: bool
+    crc32: int
+    size: int
+    packed: int
+    blocks: Iterator[bytes]
+
+
+class RawZip:
+    """A zip whose members can be taken as they lie there, without being unpacked and packed again."""
+
+    def __init__(self, span: Span) -> None:
+        """Raises ArchiveError."""
+        self._span = span
+        budget = Budget()
+        with Zip(span, budget)._open() as archive:
+            infos = archive.infolist()
+        members, places = _directory(span, budget)
+        self._infos = {member.name: infos[place] for member, place in zip(members, places, strict=True)}
+
+    def take(self, name: str) -> RawMember | None:
+        """A member; None where it is not there, encrypted, or packed by another method than deflate."""
+        info = self._infos.get(name)
+        if info is None or info.flag_bits & 1 or info.compress_type not in (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED):
+            return None
+        head = self._span.read(info.header_offset, _LOCAL.size)
+        if len(head) < _LOCAL.size or not head.startswith(b"PK\x03\x04"):
+            raise ArchiveError(f"is no sound zip: {name} is not where its directory says")
+        start = info.header_offset + _LOCAL.size + sum(_LOCAL.unpack(head))
+        return RawMember(
+            deflated=info.compress_type == zipfile.ZIP_DEFLATED,
+            crc32=info.CRC,
+            size=info.file_size,
+            packed=info.compress_size,
+            blocks=self._span.blocks(start, info.compress_size),
+        )
 
 
 def list_zip(span: Span, budget: Budget) -> list[Member]:

@@ -1,0 +1,415 @@
+"""Packing: which archives, with which members, would make the wanted sets run or bring them into a style. Pure.
+
+Every file of a set has a home: an archive and a name there (DESIGN.md section 13, "Styles"). Without a style only what
+a set lacks is brought home, and archives are otherwise left as they are. With one, every file goes home, and what is
+at home already is left alone. A set that would still lack a file is not packed in part.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+
+from msgspec import Struct, structs
+
+from gribble.core.arcade.cabinet import Cabinet, Container, Content, content_of, contents_of, is_file, member_name
+from gribble.core.arcade.discs import Discs
+from gribble.core.arcade.families import Family, Part, family_of, parts_of
+from gribble.core.arcade.remedies import Loose, Member, Packed, SetRemedies, Waiting
+from gribble.core.audit.findings import Remedy, SetAudit, State
+from gribble.core.catalogue.records import Digests, Style
+from gribble.core.catalogue.rosters import FileState, Roster, SetFile
+from gribble.core.paths import join, name_fault, path_fault
+from gribble.core.survey.survey import Holding
+
+NAMES_TOLD = 3
+"""How many missing files of a set are told by name."""
+
+
+def pack_sets(
+    roster: Roster,
+    audits: Iterable[SetAudit],
+    cabinet: Cabinet,
+    discs: Discs | None = None,
+    *,
+    style: Style | None = None,
+    stubs: bool = False,
+    lean: bool = False,
+) -> SetRemedies:
+    """What would put the audited sets right. `lean` leaves out what no wanted set needs."""
+    packer = _Packer(roster, cabinet, style, stubs, lean)
+    families = [family_of(roster, one.set) for one in audits if one.set in roster.sets and _concerns(one, style)]
+    accepted = [family for family in families if packer.accept(family, discs)]
+    if style in (Style.SPLIT, Style.MERGED):
+        packer.complete_relatives(accepted)
+    packer.build(accepted)
+    loose = packer.loose
+    if discs:
+        in_use = {path for one in audits if one.set in roster.sets for path in discs.in_use(family_of(roster, one.set))}
+        loose += [
+            structs.replace(move, movable=move.holding.rig == cabinet.rig and move.holding.path not in in_use)
+            for family in accepted
+            for move in discs.moves(family)
+        ]
+    return SetRemedies(
+        packed=tuple(packer.packed),
+        loose=tuple(loose),
+        displaced=tuple((owner, path) for path, owner in packer.displaced.items()),
+        waiting=tuple(packer.waiting),
+    )
+
+
+def _concerns(one: SetAudit, style: Style | None) -> bool:
+    """Whether anything could be done for a set: with a style for each, else where one of its files is at fault."""
+    return style is not None or any(problem.state is State.BLOCKED and problem.file for problem in one.problems)
+
+
+class _Slot(Struct, frozen=True):
+    """One file at home in an archive: `rank` orders the members, `owner` is the set in whose roster line it stands."""
+
+    rank: tuple[int, int, int]
+    owner: str
+    file: SetFile
+    holding: Holding
+
+
+class _Packer:
+    """Collects what is at home in which archive, then builds the archives that are not as they should be."""
+
+    def __init__(self, roster: Roster, cabinet: Cabinet, style: Style | None, stubs: bool, lean: bool) -> None:
+        self._roster = roster
+        self._cabinet = cabinet
+        self._style = style
+        self._stubs = stubs
+        self._lean = lean
+        self._order = {name: number for number, name in enumerate(roster.sets)}
+        self._twins: dict[str, dict[Content, SetFile]] = {}
+        self._slots: dict[str, dict[tuple[str, str], _Slot]] = {}
+        self.packed: list[Packed] = []
+        self.loose: list[Loose] = []
+        self.displaced: dict[str, str] = {}  # path: set
+        self.waiting: list[Waiting] = []
+
+    # Which files are at home where
+
+    def accept(self, family: Family, discs: Discs | None) -> bool:
+        """Find homes for the files of a wanted set; a set that would still lack some is noted as waiting instead."""
+        name = family.one.set
+        found = {_key(part): self._find(part, family) for part in parts_of(family)}
+        lacking = list(_lacking(family, found))
+        lacking += [
+            problem.file
+            for problem in (discs.problems(family) if discs else ())
+            if problem.state is State.BLOCKED and problem.remedy is Remedy.OBTAIN
+        ]
+        if lacking:
+            if self._style is not None or any(self._absent(family, [p for p in parts_of(family) if found[_key(p)]])):
+                told = ", ".join(lacking[:NAMES_TOLD]) + (", …" if len(lacking) > NAMES_TOLD else "")
+                self._wait(name, f"not packed in part: {told} {'is' if len(lacking) == 1 else 'are'} nowhere here")
+            return False
+        parts = [part for part in parts_of(family) if found[_key(part)]]
+        if self._style is None:
+            parts = list(self._absent(family, parts))
+        faults = [fault for part in parts if (fault := path_fault(part.file.name))]
+        faults += [fault for archive in family.path if (fault := name_fault(archive))]
+        if faults:
+            self._wait(name, f"a name in the roster {faults[0]}")
+            return False
+        if parts and "zip" not in self._cabinet.endings:
+            readable = ", ".join(self._cabinet.endings)
+            self._wait(name, f"this emulator reads {readable} only, and Gribble writes zip")
+            return False
+        for part in parts:
+            holding = found[_key(part)]
+            assert holding is not None
+            self._settle(family, part, holding)
+        return True
+
+    def complete_relatives(self, accepted: list[Family]) -> None:
+        """What else is held of the parents, BIOS sets and devices that wanted sets need, so that theirs are whole."""
+        wanted = {family.one.set for family in accepted}
+        relatives = {name: None for family in accepted for name in family.path if name not in wanted}
+        for name in relatives:
+            family = family_of(self._roster, name)
+            for part in parts_of(family):
+                if part.owner == name and not path_fault(part.file.name) and (holding := self._find(part, family)):
+                    self._settle(family, part, holding)
+
+    def _wait(self, name: str, reason: str) -> None:
+        self.waiting.append(Waiting(set=name, reason=reason))
+
+    def _find(self, part: Part, family: Family) -> Holding | None:
+        """The file along the path, else wherever it is nearest."""
+        for name in dict.fromkeys((part.owner, *family.path)):
+            container = self._cabinet.of(name)
+            if container and (found := container.find(part.file)):
+                return found
+        return self._cabinet.held(part.file)
+
+    def _absent(self, family: Family, parts: list[Part]) -> Iterator[Part]:
+        """The files that the emulator does not find now: those that are required, and one of each unmet choice."""
+        containers = [one for name in family.path if (one := self._cabinet.of(name))]
+        there = {_key(part) for part in parts if any(one.find(part.file) is not None for one in containers)}
+        met = {(part.owner, part.file.choice) for part in parts if _key(part) in there}
+        for part in parts:
+            if part.file.optional or _key(part) in there:
+                continue
+            if part.file.choice is not None and (part.owner, part.file.choice) in met:
+                continue
+            met.add((part.owner, part.file.choice))
+            yield part
+
+    def _settle(self, family: Family, part: Part, holding: Holding) -> None:
+        """Note where a file is at home, and who owns it there."""
+        owner, file = part.owner, part.file
+        if self._style is Style.FULL:
+            archive, rank = family.one.set, family.path.index(owner)
+        else:
+            owner, file = self._owner(owner, file)
+            archive = self._root(owner) if self._style is Style.MERGED else owner
+            rank = 0 if archive == owner else 1
+        place = next((n for n, one in enumerate(self._roster.sets[owner].files) if one.name == file.name), 0)
+        slot = _Slot((rank, self._order[owner], place), owner, file, holding)
+        self._slots.setdefault(archive, {}).setdefault((owner, file.name), slot)
+
+    def _owner(self, name: str, file: SetFile) -> tuple[str, SetFile]:
+        """The furthest parent (then the BIOS set) that has the same content, and its entry for it.
+
+        Without a style, only one whose archive is there takes part; else the set's own archive is the simplest home.
+        """
+        seen = {name}
+        while True:
+            one = self._roster.sets[name]
+            nearest = (
+                relative
+                for relative in (one.parent, one.bios)
+                if relative in self._roster.sets and relative not in seen
+            )
+            for relative in nearest:
+                assert relative is not None
+                twin = self._twin(relative, file)
+                if twin and (self._style is not None or self._cabinet.of(relative) is not None):
+                    name, file = relative, twin
+                    seen.add(name)
+                    break
+            else:
+                return name, file
+
+    def _twin(self, name: str, file: SetFile) -> SetFile | None:
+        """The entry of a set for the same content."""
+        if name not in self._twins:
+            files = self._roster.sets[name].files
+            self._twins[name] = {key: one for one in reversed(files) if (key := content_of(one))}
+        key = content_of(file)
+        twin = self._twins[name].get(key) if key else None
+        return twin if twin and twin.state is not FileState.UNDUMPED else None
+
+    def _root(self, name: str) -> str:
+        """The set whose archive holds a family; BIOS sets and devices have families of their own."""
+        parents = family_of(self._roster, name).parents
+        return parents[-1].set if parents else name
+
+    # The archives
+
+    def build(self, accepted: list[Family]) -> None:
+        """Every archive that is not as it should be, and what is not needed beside it."""
+        layout = {id_ for slots in self._slots.values() for slot in slots.values() if (id_ := content_of(slot.file))}
+        wanted = {family.one.set for family in accepted}
+        clones: dict[str, list[str]] = {}
+        if self._style is Style.MERGED:
+            for name in wanted:
+                if (root := self._root(name)) != name:
+                    clones.setdefault(root, []).append(name)
+        if self._style is not None:  # an archive in which nothing is at home any more is looked at, too
+            for name in sorted(wanted | clones.keys(), key=self._order.__getitem__):
+                if self._cabinet.of(name) and not any(name in group for group in clones.values()):
+                    self._slots.setdefault(name, {})
+        for archive in self._slots:
+            self._build(archive, clones.get(archive, []), layout)
+        if self._stubs:
+            for name in sorted((name for group in clones.values() for name in group), key=self._order.__getitem__):
+                self._stub(name)
+
+    def _build(self, archive: str, clones: list[str], layout: set[Content]) -> None:
+        container = self._cabinet.of(archive)
+        if self._style is None and container and not container.archives:
+            self._fill_folder(archive, container)
+            return
+        slots = _named(self._slots[archive].values())
+        to = join(self._cabinet.folder, f"{archive}.zip")
+        there = self._archive_at(container, to)
+        old = [one for name in (archive, *clones) if (one := self._cabinet.of(name))]
+        taken = [path for one in old for path in one.archives]
+        if self._style is None and there is not None:
+            taken = [there]  # what else lies beside it is left alone
+        present = [holding for one in old for holding in one.members if holding.path in taken]
+        members = [self._at_home(slot, name, there, container) for name, slot in slots.items()]
+        kept, left_out = self._sift(present, slots, layout)
+        extras = {member_name(holding): holding for holding in reversed(kept)}
+        members += [_same(name, extras[name]) for name in reversed(extras)]
+        if self._style is None:  # what the archive had is not in the slots, and the roster says its order
+            order = {file.name: number for number, file in enumerate(self._roster.sets[archive].files)}
+            members.sort(key=lambda member: order.get(member.name, len(order)))
+        sound = there is None or (container is not None and there not in container.faults)
+        right = sound and all(self._stays(member, there) for member in members) and not _from(left_out, there)
+        if there is not None and not members:
+            self.displaced.setdefault(there, archive)
+        elif not right and not self._renamed(archive, to, there, members):
+            self.packed.append(
+                Packed(
+                    owner=archive,
+                    to=there or to,
+                    members=tuple(members),
+                    replaces=there,
+                    kept=tuple(extras),
+                    left_out=tuple(map(member_name, left_out)),
+                )
+            )
+        stubs = {join(self._cabinet.folder, f"{name}.zip") for name in clones} if self._stubs else set()
+        for path in taken:
+            if path != there and path not in stubs:
+                self.displaced.setdefault(path, archive)
+        if self._style is not None:
+            self._empty_folders(archive, old, slots)
+
+    def _at_home(self, slot: _Slot, name: str, there: str | None, container: Container | None) -> Member:
+        """A member from where it is at home already, else from wherever it is held."""
+        for holding in container.members if container and there else ():
+            if holding.path == there and member_name(holding) == name and is_file(slot.file, holding):
+                return _member(name, slot.file, holding)
+        return _member(name, slot.file, slot.holding)
+
+    def _stays(self, member: Member, there: str | None) -> bool:
+        holding = member.holding
+        return (holding.rig, holding.path, holding.member) == (self._cabinet.rig, there, member.name)
+
+    def _archive_at(self, container: Container | None, to: str) -> str | None:
+        """The archive that lies at a path, spelled as it is on disk."""
+        key = self._cabinet.key
+        return next((path for path in container.archives if key(path) == key(to)), None) if container else None
+
+    def _sift(
+        self, present: list[Holding], slots: dict[str, _Slot], layout: set[Content]
+    ) -> tuple[list[Holding], list[Holding]]:
+        """Of what lies in the old archives beside the files at home there: what stays, and what does not.
+
+        What another archive is going to hold, or what has the name of another content, does not stay.
+        """
+        kept, left_out = [], []
+        for holding in present:
+            name = member_name(holding)
+            if name in slots:
+                if not is_file(slots[name].file, holding):
+                    left_out.append(holding)
+            elif self._style is not None and (self._lean or _known(holding, layout)):
+                left_out.append(holding)
+            else:
+                kept.append(holding)
+        return kept, left_out
+
+    def _renamed(self, archive: str, to: str, there: str | None, members: list[Member]) -> bool:
+        """Whether an archive under a name that is no set's holds just this, so that it only lacks its name."""
+        if there is not None or not members:
+            return False
+        path = members[0].holding.path
+        folder = self._cabinet.folder
+        stem, _, ending = path.removeprefix(f"{folder}/" if folder else "").rpartition(".")
+        stray = self._cabinet.of(stem)
+        if (
+            any((one.holding.rig, one.holding.path) != (self._cabinet.rig, path) for one in members)
+            or ending.lower() != "zip"
+            or stem in self._roster.sets
+            or stray is None
+            or path in self.displaced
+            or stray.archives != [path]
+            or stray.faults
+            or {member_name(holding) for holding in stray.members} != {one.name for one in members}
+            or any(one.name != one.holding.member for one in members)
+        ):
+            return False
+        root = members[0].holding.root
+        whole = Holding(rig=self._cabinet.rig, root=root, path=path, member=None, size=0, digests=Digests())
+        self.loose.append(Loose(owner=archive, to=to, holding=whole, movable=True))
+        return True
+
+    def _fill_folder(self, archive: str, container: Container) -> None:
+        """A set that lies in a plain folder stays in it: its missing files are put beside the others."""
+        for name, slot in _named(self._slots[archive].values()).items():
+            wrong = container.named(name)
+            self.loose.append(
+                Loose(
+                    owner=archive,
+                    to=join(container.path, name),
+                    holding=slot.holding,
+                    digests=_proof(slot.file, slot.holding),
+                    replaces=wrong.path if wrong and wrong.member is None else None,
+                )
+            )
+
+    def _empty_folders(self, archive: str, old: list[Container], slots: dict[str, _Slot]) -> None:
+        """Loose files whose content is in the archive from now on are not needed beside it."""
+        for container in old:
+            for holding in container.members:
+                if holding.member is None and any(is_file(slot.file, holding) for slot in slots.values()):
+                    self.displaced.setdefault(holding.path, archive)
+
+    def _stub(self, clone: str) -> None:
+        """An empty archive in the place of a clone whose files are in its parent's."""
+        container = self._cabinet.of(clone)
+        to = join(self._cabinet.folder, f"{clone}.zip")
+        there = self._archive_at(container, to)
+        if there is None or (container and any(one.path == there for one in container.members)):
+            self.packed.append(Packed(owner=clone, to=there or to, replaces=there))
+
+
+def _lacking(family: Family, found: dict[tuple[str, str], Holding | None]) -> Iterator[str]:
+    """The files that a set cannot do without and nobody has here; of a choice that none meets, all as one."""
+    choices: dict[tuple[str, str], list[str]] = {}
+    met: set[tuple[str, str]] = set()
+    for part in parts_of(family):
+        holding = found[part.owner, part.file.name]
+        if part.file.choice is not None:
+            choices.setdefault((part.owner, part.file.choice), []).append(part.file.name)
+            if holding:
+                met.add((part.owner, part.file.choice))
+        elif holding is None and not part.file.optional:
+            yield part.file.name
+    yield from (" or ".join(names) for key, names in choices.items() if key not in met)
+
+
+def _key(part: Part) -> tuple[str, str]:
+    return part.owner, part.file.name
+
+
+def _named(slots: Iterable[_Slot]) -> dict[str, _Slot]:
+    """The members of an archive by name; where names clash, a relative's file goes into a folder named for it."""
+    named: dict[str, _Slot] = {}
+    for slot in sorted(slots, key=lambda slot: slot.rank):
+        name = slot.file.name
+        there = named.get(name)
+        if there is not None and content_of(there.file) != content_of(slot.file):
+            name = f"{slot.owner}/{name}"
+        named.setdefault(name, slot)
+    return named
+
+
+def _known(holding: Holding, layout: set[Content]) -> bool:
+    return any(content in layout for content in contents_of(holding))
+
+
+def _proof(file: SetFile, holding: Holding) -> Digests:
+    """What a roster's file is proven by when it is written; where the roster gives nothing, what the holding is."""
+    known = Digests(**file.known())
+    return known if known.strongest() else holding.digests
+
+
+def _member(name: str, file: SetFile, holding: Holding) -> Member:
+    return Member(name=name, digests=_proof(file, holding), holding=holding)
+
+
+def _same(name: str, holding: Holding) -> Member:
+    """A member that stays as it is."""
+    return Member(name=name, digests=Digests(crc32=holding.digests.crc32), holding=holding)
+
+
+def _from(holdings: list[Holding], there: str | None) -> bool:
+    return any(holding.path == there for holding in holdings)

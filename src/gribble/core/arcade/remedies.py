@@ -1,0 +1,60 @@
+"""What would put sets right: archives to be written anew, loose files to be brought, and sets that must wait."""
+
+from __future__ import annotations
+
+from msgspec import Struct
+
+from gribble.core.catalogue.records import Digests
+from gribble.core.survey.survey import Holding
+
+
+class Member(Struct, frozen=True, kw_only=True):
+    """One member of an archive to be written: its name there, what proves it, and the holding it is taken from."""
+
+    name: str
+    digests: Digests
+    holding: Holding
+
+
+class Packed(Struct, frozen=True, kw_only=True):
+    """One archive to be written. `to` and `replaces` are relative to the rig's root.
+
+    `kept` are members that no wanted set needs and that stay; `left_out` those of the old archive that do not.
+    """
+
+    owner: str
+    to: str
+    members: tuple[Member, ...] = ()
+    replaces: str | None = None
+    kept: tuple[str, ...] = ()
+    left_out: tuple[str, ...] = ()
+
+
+class Loose(Struct, frozen=True, kw_only=True):
+    """One file to be brought as it is: a disc image, a file of a set's folder, or an archive that lacks its name.
+
+    `movable` says that it lies on the rig and is wanted nowhere else there.
+    """
+
+    owner: str
+    to: str
+    holding: Holding
+    digests: Digests = Digests()
+    replaces: str | None = None
+    movable: bool = False
+
+
+class Waiting(Struct, frozen=True, kw_only=True):
+    """A set that is not put right, though some of its files could be, and why."""
+
+    set: str
+    reason: str
+
+
+class SetRemedies(Struct, frozen=True, kw_only=True):
+    """What would put an emulator's sets right; `displaced` are archives and files that are not needed afterwards."""
+
+    packed: tuple[Packed, ...] = ()
+    loose: tuple[Loose, ...] = ()
+    displaced: tuple[tuple[str, str], ...] = ()  # set, path
+    waiting: tuple[Waiting, ...] = ()

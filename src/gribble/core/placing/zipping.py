@@ -1,0 +1,214 @@
+"""Writing zip archives: members in the order given, fixed times, the same bytes for the same contents every time.
+
+A member that lies deflated or stored in another zip is taken over as it lies there, not packed anew. Every content is
+unpacked and proven by its digests on the way. Source: the ZIP application note (local headers 4.3.7, central
+directory 4.3.12, its end 4.3.16, Zip64 forms 4.3.14, 4.3.15 and 4.5.3).
+"""
+
+from __future__ import annotations
+
+import struct
+import tempfile
+import zlib
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import ExitStack
+from pathlib import Path
+from typing import IO
+
+from msgspec import Struct
+
+from gribble.core.catalogue.records import Digests
+from gribble.core.errors import reason_of
+from gribble.core.placing.store import StoreError
+from gribble.core.survey.archives.common import ArchiveError, Member, Span
+from gribble.core.survey.archives.opening import archive_kind, peek, scan
+from gribble.core.survey.archives.zips import RawMember, RawZip
+from gribble.core.survey.digests import BLOCK_BYTES, Digester
+
+_LOCAL = struct.Struct("<4s5H3L2H")
+_CENTRAL = struct.Struct("<4s6H3L5H2L")
+_END64 = struct.Struct("<4sQ2H2L4Q")
+_END64_PLACE = struct.Struct("<4sLQL")
+_END = struct.Struct("<4s4H2LH")
+_BIG = 0xFFFFFFFF
+_MANY = 0xFFFF
+_TIME, _DATE = 0, 0x0021
+"""Midnight of 1 January 1980, the first moment that a zip can tell."""
+_IN_MEMORY = 8 << 20
+"""A packed member waits in memory up to this size in bytes, then in a temporary file."""
+
+
+class PackMember(Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """One member of an archive to be written: its name there, the file (and member) it is taken from, its size.
+
+    `size` is in bytes; `from_` is relative to the rig's root, or absolute; `digests` prove the content.
+    """
+
+    name: str
+    from_: str
+    member: str | None = None
+    size: int = 0
+    digests: Digests = Digests()
+
+
+def zipped(members: Iterable[PackMember], locate: Callable[[str], Path]) -> Iterator[bytes]:
+    """The bytes of a zip. `locate` gives the local file for a `from_`. Raises StoreError."""
+    members = tuple(members)
+    with ExitStack() as stack:
+        sources = _Sources(members, locate, stack)
+        directory: list[bytes] = []
+        offset = 0
+        for member in members:
+            name = member.name.encode("utf-8", "surrogateescape")
+            try:
+                raw, close = sources.take(member)
+                local, central = _headers(name, member.name.isascii(), raw, offset)
+                yield local
+                written = 0
+                for block in _proven(member, raw):
+                    written += len(block)
+                    yield block
+                if written != raw.packed:
+                    raise StoreError(f"{member.name} in {member.from_} ends too soon")
+                if close:
+                    close.close()
+            except ArchiveError as error:
+                raise StoreError(f"{member.from_} {error}") from error
+            except zlib.error as error:
+                raise StoreError(f"{member.from_} is damaged: {member.member} cannot be unpacked") from error
+            except OSError as error:
+                raise StoreError(f"{member.from_}: {reason_of(error)}") from error
+            directory.append(central)
+            offset += len(local) + raw.packed
+        size = sum(map(len, directory))
+        yield from directory
+        yield _ending(len(directory), size, offset)
+
+
+class _Sources:
+    """The files that members are taken from, each opened once."""
+
+    def __init__(self, members: tuple[PackMember, ...], locate: Callable[[str], Path], stack: ExitStack) -> None:
+        self._members = members
+        self._locate = locate
+        self._stack = stack
+        self._zips: dict[str, RawZip | None] = {}
+        self._unpacked: dict[str, dict[str, IO[bytes]]] = {}
+
+    def take(self, member: PackMember) -> tuple[RawMember, IO[bytes] | None]:
+        """A member ready to be written, and what is to be closed after it."""
+        if member.member is not None:
+            found = self._zip(member.from_)
+            raw = found.take(member.member) if found else None
+            if raw is not None:
+                return raw, None
+            return self._pack(self._content(member.from_, member.member))
+        with self._locate(member.from_).open("rb") as stream:
+            return self._pack(stream)
+
+    def _zip(self, from_: str) -> RawZip | None:
+        """The zip at a path, None for another kind of archive."""
+        if from_ not in self._zips:
+            path = self._locate(from_)
+            kind = archive_kind(peek(path), path.name)
+            self._zips[from_] = RawZip(self._stack.enter_context(Span(path))) if kind == "zip" else None
+        return self._zips[from_]
+
+    def _content(self, from_: str, name: str) -> IO[bytes]:
+        """A member of another archive; all that is wanted of it is unpacked in one pass."""
+        if from_ not in self._unpacked:
+            path = self._locate(from_)
+            wanted = {one.member for one in self._members if one.from_ == from_ and one.member is not None}
+            contents = self._unpacked[from_] = {}
+            for found in scan(path, archive_kind(peek(path), path.name), _Wanted(wanted)):
+                if found.path in wanted and found.blocks is not None:
+                    spool = contents[found.path] = self._spool()
+                    for block in found.blocks:
+                        spool.write(block)
+        try:
+            spool = self._unpacked[from_][name]
+        except KeyError:
+            raise ArchiveError(f"has no {name} any more") from None
+        spool.seek(0)
+        return spool
+
+    def _pack(self, stream: IO[bytes]) -> tuple[RawMember, IO[bytes]]:
+        """A content deflated into a temporary file, since a zip tells a member's packed size before its bytes."""
+        spool = self._spool()
+        crc, size, packed = 0, 0, 0
+        packer = zlib.compressobj(wbits=-zlib.MAX_WBITS)
+        while block := stream.read(BLOCK_BYTES):
+            crc, size = zlib.crc32(block, crc), size + len(block)
+            packed += spool.write(packer.compress(block))
+        packed += spool.write(packer.flush())
+        spool.seek(0)
+        blocks = iter(lambda: spool.read(BLOCK_BYTES), b"")
+        return RawMember(deflated=True, crc32=crc, size=size, packed=packed, blocks=blocks), spool
+
+    def _spool(self) -> IO[bytes]:
+        return self._stack.enter_context(tempfile.SpooledTemporaryFile(_IN_MEMORY))
+
+
+class _Wanted:
+    """The choice of some members by their paths inside."""
+
+    def __init__(self, paths: set[str]) -> None:
+        self._paths = paths
+
+    def wants(self, path: str, _member: Member) -> bool:
+        return path in self._paths
+
+    def enters(self, path: str) -> bool:
+        return any(one.startswith(f"{path}/") for one in self._paths)
+
+
+def _proven(member: PackMember, raw: RawMember) -> Iterator[bytes]:
+    """A member's bytes as they are, while its content is unpacked beside them and proven."""
+    digester = Digester({"crc32", *member.digests.known()})
+    unpacker = zlib.decompressobj(-zlib.MAX_WBITS) if raw.deflated else None
+    for block in raw.blocks:
+        if unpacker is None:
+            digester.update(block)
+        else:
+            rest = block
+            while rest:
+                content = unpacker.decompress(rest, BLOCK_BYTES)
+                digester.update(content)
+                rest = unpacker.unconsumed_tail
+                if digester.size > raw.size or (not content and not rest):
+                    break
+        yield block
+    if unpacker is not None:
+        digester.update(unpacker.flush())
+    digests = digester.digests()
+    if digester.size != raw.size or digests.crc32 != f"{raw.crc32:08x}":
+        raise ArchiveError(f"is damaged: {member.member or member.name} has not the checksum that is claimed for it")
+    if any(digests.get(name) != digest for name, digest in member.digests.known().items()):
+        what = f"{member.member} in {member.from_}" if member.member is not None else member.from_
+        raise StoreError(f"{what} is not {member.name}: its digest is another one; nothing was written")
+
+
+def _headers(name: bytes, ascii_: bool, raw: RawMember, offset: int) -> tuple[bytes, bytes]:
+    """A member's local header and its entry in the directory."""
+    long = raw.size >= _BIG or raw.packed >= _BIG
+    size, packed = (_BIG, _BIG) if long else (raw.size, raw.packed)
+    sizes = struct.pack("<2Q", raw.size, raw.packed) if long else b""
+    version, flags, method = 45 if long or offset >= _BIG else 20, 0 if ascii_ else 0x800, 8 if raw.deflated else 0
+    common = (version, flags, method, _TIME, _DATE, raw.crc32, packed, size, len(name))
+    extra = struct.pack("<2H", 1, len(sizes)) + sizes if sizes else b""
+    local = _LOCAL.pack(b"PK\x03\x04", *common, len(extra)) + name + extra
+    if offset >= _BIG:
+        sizes += struct.pack("<Q", offset)
+        extra = struct.pack("<2H", 1, len(sizes)) + sizes
+    central = _CENTRAL.pack(b"PK\x01\x02", version, *common, len(extra), 0, 0, 0, 0, min(offset, _BIG))
+    return local, central + name + extra
+
+
+def _ending(count: int, size: int, offset: int) -> bytes:
+    """What follows the directory, with its Zip64 form where the numbers are too great."""
+    end64 = b""
+    if count >= _MANY or size >= _BIG or offset >= _BIG:
+        end64 = _END64.pack(b"PK\x06\x06", _END64.size - 12, 45, 45, 0, 0, count, count, size, offset)
+        end64 += _END64_PLACE.pack(b"PK\x06\x07", 0, offset + size, 1)
+    few = min(count, _MANY)
+    return end64 + _END.pack(b"PK\x05\x06", 0, 0, few, few, min(size, _BIG), min(offset, _BIG), 0)

@@ -1,0 +1,142 @@
+"""`gribble sets` on the cabinet of the made-up world: packing in every style and back, and what it says."""
+
+from __future__ import annotations
+
+import io
+import warnings
+import zipfile
+from pathlib import Path
+
+import pytest
+
+from gribble.demo.arcade import CURED, STATES
+from tests.conftest import Gribble, tree
+
+
+def states(gribble: Gribble, world: Path) -> dict[str, str]:
+    (rig,) = (rig for rig in gribble("sets", "check", "--json", cwd=world).json["rigs"] if rig["emulators"])
+    return {one["set"]: one["state"] for one in rig["emulators"][0]["sets"]}
+
+
+def archives(world: Path) -> dict[str, list[str]]:
+    folder = world / "rigs/cabinet/turnstone/sets"
+    return {path.name: zipfile.ZipFile(path).namelist() for path in folder.glob("*.zip") if path.name != "seawall.zip"}
+
+
+def test_packing_in_every_style_and_back(gribble: Gribble, world: Path) -> None:
+    before = tree(world / "rigs")
+    start = archives(world)
+    seen: dict[str, dict[str, list[str]]] = {}
+    for style in ("split", "merged", "full", "split"):
+        gribble("sets", "pack", "--style", style, "--yes", cwd=world, code=1)
+        assert states(gribble, world) == STATES | CURED | {"groyne": "ready"}
+        assert "Nothing to do" in gribble("sets", "pack", "--style", style, "--yes", cwd=world, code=1).out
+        now = archives(world)
+        assert seen.setdefault(style, now) == now
+    assert seen["split"]["groynej.zip"] == ["groyne1j.1a"]
+    assert seen["merged"]["herring.zip"] == ["herring1.1a", "herring2.2b", "herring1j.1a", "herring1u.1a"]
+    assert "herringj.zip" not in seen["merged"]
+    assert seen["full"]["breakwat.zip"] == ["breakwat1.1a", "breakwat2.2b", "board-us.rom", "tone.1"]
+    assert seen["split"]["sandbar.zip"] == start["sandbar.zip"]  # it lacks a file, and is not packed in part
+    for _ in range(4):
+        gribble("undo", "--yes", cwd=world, code=0)
+    assert tree(world / "rigs") == before
+
+
+def test_a_rig_with_a_style_is_brought_into_it_by_place(gribble: Gribble, world: Path) -> None:
+    config = world / "gribble.toml"
+    text = config.read_text()
+    assert 'turnstone = "1.8"' in text
+    config.write_text(
+        text.replace('turnstone = "1.8"', 'turnstone = { release = "1.8", style = "merged", stubs = true }')
+    )
+    assert "to be written for the style merged" in gribble("sets", "check", cwd=world, code=1).out
+    plan = gribble("plan", "turnstone", "--json", cwd=world, code=1).json
+    packs = {step["need"]: step for step in plan["steps"] if step["step"] == "pack"}
+    assert packs["saltpanj"]["members"] == []
+    assert [(one["name"], one["member"]) for one in packs["groyne"]["members"]][:1] == [("groyne1.1a", "groyne1.1a")]
+    assert {one["need"] for one in plan["refused"]} == {"sandbar", "tidepool", "seawall"}
+    assert {one["set"] for one in plan["obtain"]} == {"sandbar", "tidepool", "seawall"}
+    gribble("place", "turnstone", "--yes", cwd=world, code=1)
+    assert archives(world)["saltpanj.zip"] == []
+    assert "to be written for the style" not in gribble("sets", "check", cwd=world, code=1).out
+    again = gribble("plan", "turnstone", "--json", cwd=world, code=1).json
+    assert again["steps"] == []
+
+
+def test_an_archive_that_changes_while_it_is_packed(gribble: Gribble, world: Path) -> None:
+    """What CRC-32 lets pass, the roster's SHA-1 does not: the step is refused, and nothing has changed."""
+    rosters = world / "catalogue/turnstone-1.8.roster.jsonl"
+    lines = rosters.read_text().splitlines()
+    at = next(n for n, line in enumerate(lines) if '"jettytone"' in line and '"device"' in line)
+    sha1 = lines[at].partition('"sha1": "')[2][:40]
+    lines[at] = lines[at].replace(sha1, "0" * 40)
+    rosters.write_text("\n".join(lines))
+    before = tree(world / "rigs/cabinet")
+    done = gribble("sets", "pack", "breakwat", "--yes", cwd=world, code=3)
+    assert "tone.1: its digest is another one" in done.out
+    assert tree(world / "rigs/cabinet") == before
+
+
+def test_rereading_proves_sets_by_the_strongest_digest(gribble: Gribble, world: Path) -> None:
+    """Two contents with one CRC-32: only reading tells them apart."""
+    rosters = world / "catalogue/turnstone-1.8.roster.jsonl"
+    text = rosters.read_text()
+    at = text.index('"sha1": "', text.index('"pebble1.1a"')) + len('"sha1": "')
+    rosters.write_text(text[:at] + "0" * 40 + text[at + 40 :])
+    assert states(gribble, world)["pebble"] == "ready"
+    again = gribble("sets", "check", "pebble", "--reread", "--json", cwd=world, code=1).json
+    (problem,) = again["rigs"][-1]["emulators"][0]["sets"][0]["problems"]
+    assert (problem["file"], problem["verdict"], problem["proof"]) == ("pebble1.1a", "imposter", "digest")
+    assert "its CRC-32 is the right one, but its stronger digest is not" in problem["reason"]
+    assert states(gribble, world)["pebble"] == "blocked"  # the index remembers what was read
+
+
+@pytest.mark.parametrize(
+    ("words", "code", "say"),
+    [
+        (("sets", "pack", "saltpam"), 2, "'saltpam' is no set of any roster; did you mean"),
+        (("sets", "pack", "--style", "solid"), 2, "'solid' is not one of"),
+        (("sets", "check", "--rig", "nowhere"), 2, "'nowhere' is no rig"),
+    ],
+)
+def test_bad_input(gribble: Gribble, world: Path, words: tuple[str, ...], code: int, say: str) -> None:
+    done = gribble(*words, cwd=world, code=code)
+    assert say in done.err
+
+
+def spoiled(whole: bytes, how: str) -> bytes:
+    """A zip of groyne that is odd or broken."""
+    with zipfile.ZipFile(io.BytesIO(whole)) as archive:
+        contents = [(name, archive.read(name)) for name in archive.namelist()]
+    if how == "what follows its end":
+        return whole + b"and on it goes " * 10
+    if how == "a wrong checksum":
+        wrong = bytearray(whole)
+        wrong[60 + whole.index(b"groyne1.1a")] ^= 1
+        return bytes(wrong)
+    more = [(f"{n}", b"") for n in range(65_536)] if how == "many members" else [("groyne1.1a", b"another")]
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w") as archive, warnings.catch_warnings():
+        warnings.simplefilter("ignore")  # of a name that is there twice
+        for name, data in (*more, *contents):
+            archive.writestr(name, data)
+    return buffer.getvalue()
+
+
+@pytest.mark.parametrize("how", ["a name twice", "what follows its end", "many members", "a wrong checksum"])
+def test_an_odd_archive_in_the_drawer(gribble: Gribble, world: Path, how: str) -> None:
+    drawer, sets = world / "drawer/arcade", world / "rigs/cabinet/turnstone/sets"
+    odd = spoiled((drawer / "groyne.zip").read_bytes(), how)
+    (drawer / "groyne.zip").write_bytes(odd)
+    if how == "a wrong checksum":
+        done = gribble("sets", "pack", "groyne", "--yes", cwd=world, code=1)
+        assert "groyne1.1a cannot be unpacked: Bad CRC-32" in done.err
+        assert "lacks groyne1.1a; not packed in part" in done.out
+        assert not (sets / "groyne.zip").exists()
+    else:
+        gribble("sets", "pack", "groyne", "--yes", cwd=world, code=0)
+        with zipfile.ZipFile(sets / "groyne.zip") as archive:
+            assert archive.namelist() == ["groyne1.1a", "groyne2.2b"]
+            assert archive.testzip() is None
+    assert (drawer / "groyne.zip").read_bytes() == odd

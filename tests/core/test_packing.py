@@ -1,0 +1,196 @@
+"""Packing: what is planned makes sets run, brings them into a style, loses nothing, and is then left alone."""
+
+from __future__ import annotations
+
+import zlib
+from typing import Any
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from gribble.core.arcade.packing import pack_sets
+from gribble.core.arcade.remedies import SetRemedies
+from gribble.core.arcade.sets import audit_set
+from gribble.core.catalogue.records import Style
+from gribble.core.catalogue.rosters import Roster
+from gribble.core.survey.survey import Holding
+from tests.core.test_arcade import BIOS, FAMILY, KID, MUM, cabinet, crc, file, roster
+
+Files = dict[str, str]
+"""Contents by place; "sets/a.zip/x" is a member. The drawer's places begin with "drawer/"."""
+
+
+def remedies(made: Roster, wanted: list[str], files: Files, style: Style | None, **options: Any) -> SetRemedies:
+    there = arranged(files)
+    return pack_sets(made, [audit_set(made, name, there) for name in wanted], there, style=style, **options)
+
+
+def arranged(files: Files) -> Any:
+    own = {place: what for place, what in files.items() if not place.startswith("drawer/")}
+    drawer = {place: what for place, what in files.items() if place.startswith("drawer/")}
+    return cabinet(own, drawer)
+
+
+def place_of(holding: Holding) -> str:
+    return holding.path if holding.member is None else f"{holding.path}/{holding.member}"
+
+
+def carried_out(files: Files, done: SetRemedies) -> tuple[Files, Files]:
+    """The files afterwards, and the attic. Every member is proven as a run would prove it."""
+    now, attic = dict(files), {}
+
+    def displace(path: str) -> None:
+        for place in [place for place in now if place == path or place.startswith(f"{path}/")]:
+            attic[place] = now.pop(place)
+
+    for packed in done.packed:
+        if packed.replaces:
+            displace(packed.replaces)
+        assert not any(place.startswith(f"{packed.to}/") for place in now)
+        assert len({member.name for member in packed.members}) == len(packed.members)
+        if not packed.members:
+            now[packed.to] = ""
+        for member in packed.members:
+            what = files[place_of(member.holding)]
+            assert member.digests.crc32 == crc(what)
+            now[f"{packed.to}/{member.name}"] = what
+    for loose in done.loose:
+        if loose.replaces:
+            displace(loose.replaces)
+        if loose.movable:
+            path = loose.holding.path
+            for place in [place for place in now if place.startswith(f"{path}/")]:
+                now[loose.to + place.removeprefix(path)] = now.pop(place)
+        else:
+            now[loose.to] = files[place_of(loose.holding)]
+    for _, path in done.displaced:
+        displace(path)
+    return now, attic
+
+
+def packed(made: Roster, wanted: list[str], files: Files, style: Style | None, **options: Any) -> Files:
+    """The rig's files after packing, by place; packing once more must change nothing, and nothing may be lost."""
+    now, attic = carried_out(files, remedies(made, wanted, files, style, **options))
+    again = remedies(made, wanted, now, style, **options)
+    assert (again.packed, again.loose, again.displaced) == ((), (), ())
+    assert set(files.values()) <= {*now.values(), *attic.values()}
+    return {place: what for place, what in now.items() if not place.startswith("drawer/")}
+
+
+LOOSE = {f"drawer/{what}": what for what in ("boot", "tone", "mum1", "both", "kid1")}
+SPLIT = {**BIOS, **MUM, **KID}
+MERGED = {**BIOS, **MUM, "sets/mum.zip/kid1.bin": "kid1"}
+FULL = {f"sets/{name}.zip/{what}.bin": what for name in ("mum", "kid") for what in (f"{name}1", "both", "boot", "tone")}
+
+
+@pytest.mark.parametrize(("style", "expected"), [(Style.SPLIT, SPLIT), (Style.MERGED, MERGED), (Style.FULL, FULL)])
+@pytest.mark.parametrize("start", [LOOSE, SPLIT, MERGED, FULL], ids=["loose", "split", "merged", "full"])
+def test_every_style_from_every_other(start: Files, style: Style, expected: Files) -> None:
+    now = packed(FAMILY, ["mum", "kid"], start, style)
+    extra = {place for place in start if place in BIOS} if style is Style.FULL else set()  # left alone
+    assert {place: what for place, what in now.items() if place not in extra} == expected
+
+
+CASES: dict[str, tuple[Files, Files]] = {
+    # without a style: what is on the rig and in the drawer, and what is then new on the rig
+    "a parent that is not there": ({**BIOS, **KID, "drawer/m.zip/b": "both"}, {"sets/kid.zip/both.bin": "both"}),
+    "a parent that is there": (
+        {**BIOS, **KID, "sets/mum.zip/mum1.bin": "mum1", "drawer/b": "both"}, {"sets/mum.zip/both.bin": "both"},
+    ),
+    "a device": ({"sets/sys.zip/boot.bin": "boot", **MUM, **KID, "drawer/t": "tone"}, {"sets/tone.zip/tone.bin": "tone"}),
+    "a wrong file": (
+        {**BIOS, **MUM, "sets/kid.zip/kid1.bin": "junk", "drawer/k": "kid1"}, {"sets/kid.zip/kid1.bin": "kid1"},
+    ),
+    "a folder": ({**BIOS, **MUM, "sets/kid/other": "x", "drawer/z.zip/k": "kid1"}, {"sets/kid/kid1.bin": "kid1"}),
+    "another archive": (
+        {**BIOS, **MUM, "sets/kid.7z/other": "x", "drawer/k": "kid1"},
+        {"sets/kid.zip/kid1.bin": "kid1", "sets/kid.zip/other": "x"},
+    ),
+    "an archive under another name": ({**BIOS, **MUM, "sets/kid (1).zip/kid1.bin": "kid1"}, {"sets/kid.zip/kid1.bin": "kid1"}),
+    "nothing that helps": ({**BIOS, **KID}, {}),
+    "a part only": ({**KID, "drawer/t": "tone"}, {}),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("case", CASES)
+def test_without_a_style_only_what_is_lacking_is_brought(case: str) -> None:
+    files, new = CASES[case]
+    now = packed(FAMILY, ["kid"], files, None)
+    assert {place: what for place, what in now.items() if files.get(place) != what} == new
+    waiting = remedies(FAMILY, ["kid"], files, None).waiting
+    assert [one.reason for one in waiting] == (
+        ["not packed in part: both.bin, boot.bin are nowhere here"] if case == "a part only" else []
+    )
+
+
+def test_what_nobody_wants_stays_unless_it_is_asked_to_go() -> None:
+    files = {**SPLIT, "sets/kid.zip/readme.txt": "hello"}
+    assert packed(FAMILY, ["mum", "kid"], files, Style.MERGED) == {**MERGED, "sets/mum.zip/readme.txt": "hello"}
+    assert packed(FAMILY, ["mum", "kid"], files, Style.MERGED, lean=True) == MERGED
+    assert packed(FAMILY, ["mum", "kid"], files, Style.SPLIT) == files  # right, and so left alone
+
+
+def test_stubs_stand_for_merged_clones() -> None:
+    done = remedies(FAMILY, ["mum", "kid"], SPLIT, Style.MERGED, stubs=True)
+    assert [(one.to, one.members, one.replaces) for one in done.packed[1:]] == [("sets/kid.zip", (), "sets/kid.zip")]
+    assert done.displaced == ()
+
+
+def test_names_that_clash_and_names_that_climb() -> None:
+    made = roster(
+        mum={"files": [file("mum1"), {**file("mum2"), "name": "prog"}]},
+        kid={"parent": "mum", "files": [{**file("kid1"), "name": "prog"}]},
+        evil={"files": [{**file("evil"), "name": "../evil"}]},
+    )
+    files = {f"drawer/{what}": what for what in ("mum1", "mum2", "kid1", "evil")}
+    assert packed(made, ["mum", "kid"], files, Style.MERGED) == {
+        "sets/mum.zip/mum1.bin": "mum1", "sets/mum.zip/prog": "mum2", "sets/mum.zip/kid/prog": "kid1",
+    }  # fmt: skip
+    done = remedies(made, ["evil"], files, None)
+    assert done.packed == ()
+    assert "climbs out" in done.waiting[0].reason
+
+
+@settings(max_examples=150)
+@given(st.data())
+def test_random_families_keep_everything_in_every_style(data: st.DataObject) -> None:
+    """From a shuffled pile through several styles: every set runs, packing is a fixed point, nothing is lost."""
+    clones = [f"kid{n}" for n in range(data.draw(st.integers(0, 3)))]
+    own = {name: [f"{name}-{n}" for n in range(data.draw(st.integers(0, 3)))] for name in ["mum", *clones]}
+    shared = [f"shared-{n}" for n in range(data.draw(st.integers(0, 3)))]
+    clash = data.draw(st.booleans())
+
+    def listed(what: str) -> dict[str, Any]:
+        return {**file(what), "name": "prog"} if clash and what.endswith("-0") and "shared" not in what else file(what)
+
+    kids: dict[str, Any] = {
+        name: {"parent": "mum", "files": [*map(listed, contents), *(file(w, parent_name=f"{w}.bin") for w in shared)]}
+        for name, contents in own.items()
+        if name != "mum"
+    }
+    made = roster(
+        "2", **kids,
+        sys={"kind": "bios", "files": [file("boot")]}, tone={"kind": "device", "files": [file("tone")]},
+        mum={"bios": "sys", "devices": ["tone"], "files": [*map(listed, own["mum"]), *map(file, shared)]},
+    )  # fmt: skip
+    contents = [*shared, "boot", "tone", *(what for group in own.values() for what in group)]
+    folders = ("drawer", "drawer/a.zip", "sets/mum.zip", "sets/kid0.zip", "sets/kid1", "sets/mum.7z", "sets/odd.zip")
+    files = {f"{data.draw(st.sampled_from(folders))}/{zlib.crc32(what.encode()):x}": what for what in contents}
+    files["sets/mum.zip/notes"] = "what nobody wants"
+    wanted = data.draw(st.lists(st.sampled_from(list(own)), unique=True, min_size=1))
+    styles = data.draw(st.lists(st.sampled_from([None, *Style]), min_size=1, max_size=4))
+    drawer = {place: what for place, what in files.items() if place.startswith("drawer/")}
+    for style in styles:
+        now = packed(made, wanted, {**drawer, **files}, style, stubs=data.draw(st.booleans()))
+        there = arranged(now)
+        assert {audit_set(made, name, there).state for name in wanted} == {"ready"}
+        assert "what nobody wants" in now.values()
+        assert {what for place, what in files.items() if place.startswith("sets/")} <= {"", *now.values()}
+        for name in wanted if style is not None else ():
+            alone = [*own[name], *shared, "boot", "tone"] if style is Style.FULL else own[name]
+            home = "sets/mum.zip/" if style is Style.MERGED else f"sets/{name}.zip/"
+            assert set(alone) <= {what for place, what in now.items() if place.startswith(home)}
+            if style is Style.SPLIT and name != "mum":
+                assert not {what for place, what in now.items() if place.startswith(home)} & {*shared, "boot", "tone"}
+        files = now
