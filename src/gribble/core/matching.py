@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Container, Iterable
 
 from msgspec import Struct
 
@@ -70,6 +70,13 @@ class KnownContents:
         )
         return wanted | self._set_algorithms if size in self._set_sizes else wanted
 
+    def beyond_crc(self) -> Container[int | None]:
+        """The sizes of files that could want another digest than their CRC-32."""
+        if None in self._by_size:
+            return _Everything()
+        more = self._set_sizes if len(self._set_algorithms) > 1 else frozenset()
+        return more.union(self._by_size, [None])
+
     def every_algorithm(self) -> frozenset[str]:
         """The digests that decide what a file of unknown size is."""
         for_sets = self._set_algorithms if self._set_sizes else frozenset()
@@ -83,6 +90,13 @@ class KnownContents:
             for known in self._by_digest.get((algorithm, digest), ())
             if known.content.size in (None, size)
         )
+
+
+class _Everything:
+    """All sizes."""
+
+    def __contains__(self, _size: object) -> bool:
+        return True
 
 
 def is_content(content: Accept | Reject, size: int, digests: Digests) -> bool:

@@ -7,6 +7,7 @@ import unicodedata
 from pathlib import Path
 
 _DOUBTFUL = re.compile(r"[^A-Za-z0-9 _.()\[\]&'!,+\n-]|\.\.|(?:^|\n)(?:[ .]|\n|$)")
+_DOUBTFUL_BYTES = re.compile(_DOUBTFUL.pattern.encode())
 _DRIVE = re.compile(r"^[A-Za-z]:")
 
 
@@ -36,6 +37,12 @@ def plain_paths(paths: list[str]) -> bool:
     """Whether there can be no doubt about any of many paths; looked over in one go, since rosters have thousands."""
     joined = "\n".join(paths)
     return joined.count("\n") == len(paths) - 1 and not _DOUBTFUL.search(joined)
+
+
+def plain_names(names: list[bytes]) -> bool:
+    """The same for names as archives give them."""
+    joined = b"\n".join(names)
+    return joined.count(b"\n") == len(names) - 1 and not _DOUBTFUL_BYTES.search(joined)
 
 
 def name_fault(name: str) -> str | None:

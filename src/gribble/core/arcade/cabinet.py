@@ -34,14 +34,12 @@ def contents_of(holding: Holding) -> Iterator[Content]:
 
 def is_file(file: SetFile, holding: Holding) -> bool:
     """Whether a holding is a roster's file: by CRC-32 and size, disproved by any other digest that both have."""
-    if file.size not in (None, holding.size):
-        return False
-    mine, theirs = file, holding.digests
-    if mine.crc32 is not None and mine.crc32 != theirs.crc32:
+    theirs, crc32, size = holding.digests, file.crc32, file.size
+    if (crc32 is not None and crc32 != theirs.crc32) or (size is not None and size != holding.size):
         return False
     if theirs.sha1 is None and theirs.md5 is None and theirs.sha256 is None:
-        return mine.crc32 is not None
-    return mine.agrees(theirs)
+        return crc32 is not None
+    return file.agrees(theirs)
 
 
 class Container:
@@ -76,7 +74,9 @@ class Container:
     def named(self, name: str) -> Holding | None:
         """The file that lies under a name."""
         if self._by_name is None:
-            self._by_name = {member_name(holding): holding for holding in reversed(self.members)}
+            self._by_name = {
+                one.member if one.member is not None else base(one.path): one for one in reversed(self.members)
+            }
         return self._by_name.get(name)
 
 
@@ -100,7 +100,7 @@ class Cabinet:
         self._fold = fold if folds_case else str
         self._containers: dict[str, Container] = {}
         self._unreadable: dict[str, str] = {}
-        self._elsewhere: dict[str, list[Holding]] | None = None
+        self._elsewhere: dict[str, Holding | list[Holding]] | None = None
         prefix = f"{folder}/" if folder else ""
         own = list(holdings)
         latest: str = ""
@@ -166,16 +166,30 @@ class Cabinet:
     def held(self, file: SetFile) -> Holding | None:
         """The nearest holding of a content, wherever it is. What is held is put in order at the first question."""
         if self._elsewhere is None:
-            self._elsewhere = {}
-            for group in self._holdings:
-                for holding in group:
-                    if not holding.link:
-                        for known in holding.digests.known().values():
-                            self._elsewhere.setdefault(known, []).append(holding)
+            self._elsewhere = self._by_digest()
         strongest = file.strongest()
         digest = file.crc32 or (file.get(strongest) if strongest else None) or ""
-        found = [one for one in self._elsewhere.get(digest, ()) if is_file(file, one)]
+        there = self._elsewhere.get(digest, [])
+        found = [one for one in (there if isinstance(there, list) else [there]) if is_file(file, one)]
         return min(found, key=lambda holding: nearness(holding, self.rig), default=None)
+
+    def _by_digest(self) -> dict[str, Holding | list[Holding]]:
+        """Everything held by any digest; most contents are held once, and need no list."""
+        index: dict[str, Holding | list[Holding]] = {}
+        for group in self._holdings:
+            for holding in group:
+                mine = holding.digests
+                known: Iterable[str] = (mine.crc32,) if mine.crc32 is not None else ()
+                if mine.sha1 is not None or mine.sha256 is not None or mine.md5 is not None:
+                    known = mine.known().values()
+                for digest in () if holding.link else known:
+                    there = index.setdefault(digest, holding)
+                    if there is not holding:
+                        if isinstance(there, list):
+                            there.append(holding)
+                        else:
+                            index[digest] = [there, holding]
+        return index
 
 
 def member_name(holding: Holding) -> str:

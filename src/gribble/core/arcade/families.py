@@ -34,7 +34,7 @@ class Family(Struct, frozen=True, kw_only=True):
         return "relative"
 
 
-class Part(Struct, frozen=True):
+class Part(Struct, frozen=True, gc=False):
     """One file that a set needs, and the set whose file it is."""
 
     file: SetFile
@@ -91,18 +91,22 @@ def _devices(roster: Roster, names: tuple[str, ...], gaps: list[str], seen: set[
         yield from _devices(roster, device.devices, gaps, seen)
 
 
+def owned_files(family: Family) -> Iterator[tuple[str, tuple[SetFile, ...]]]:
+    """The files of a set (those of its parent included), of its BIOS set and its devices, each with whose they are."""
+    yield family.one.set, family.one.files
+    for relative in (*family.bios[:1], *family.devices):
+        yield relative.set, relative.files
+
+
 def parts_of(family: Family) -> list[Part]:
     """Every file that a set needs to run: its own (those of its parent included), its BIOS set's and its devices'.
 
-    Files that nobody has dumped count for nothing; a file that several of them list is wanted once.
+    Files that nobody has dumped count for nothing.
     """
-    owners = [family.one, *family.bios[:1], *family.devices]
-    found: dict[tuple[str, str], Part] = {}
-    for owner in owners:
-        for file in owner.files:
-            if file.state is not FileState.UNDUMPED:
-                found.setdefault((owner.set, file.name), Part(file, owner.set))
-    return list(found.values())
+    parts: list[Part] = []
+    for name, files in owned_files(family):
+        parts += [Part(file, name) for file in files if file.state is not FileState.UNDUMPED]
+    return parts
 
 
 def lineage_faults(roster: Roster) -> Iterator[tuple[str, str]]:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
-from gribble.core.arcade.cabinet import Cabinet, Container, is_file, member_name
+from gribble.core.arcade.cabinet import Cabinet, is_file, member_name
 from gribble.core.arcade.discs import Discs
-from gribble.core.arcade.families import Family, Part, family_of, parts_of
+from gribble.core.arcade.families import Family, Part, family_of, owned_files
 from gribble.core.audit.findings import Proof, Remedy, SetAudit, SetProblem, State, Verdict
 from gribble.core.catalogue.rosters import ArcadeSet, FileState, Plays, Roster, SetKind
 from gribble.core.paths import base
@@ -73,31 +73,41 @@ def audit_set(
         problem = SetProblem(file="", owner=name, verdict=Verdict.MISSING, reason=what)
         return SetAudit(set=name, title="", problems=(problem,))
     family = family_of(roster, name)
-    problems = [*_of_release(family), *_of_files(roster, family, cabinet, others)]
-    problems += discs.problems(family) if discs else ()
+    containers = [container for relative in family.path if (container := cabinet.of(relative))]
+    misnamed: list[tuple[Part, Holding]] = []
+    absent: list[Part] = []
+    suspect: list[Part] = []
+    met: set[tuple[str, str]] = set()  # choices that one file has satisfied
+    for owner, files in owned_files(family):
+        for file in files:
+            for container in containers:  # nearly always it lies in the first or second, under its own name
+                there = container.named(file.name)
+                if there is not None and is_file(file, there):
+                    break
+                if (there := container.find(file)) is not None:
+                    misnamed.append((Part(file, owner), there))
+                    break
+            else:
+                if file.state is not FileState.UNDUMPED:
+                    absent.append(Part(file, owner))
+                continue
+            if file.choice is not None:
+                met.add((owner, file.choice))
+            if file.state is FileState.SUSPECT:
+                suspect.append(Part(file, owner))
+    problems = [*_of_release(family), *map(_poor, suspect)]
+    if absent:
+        problems += _of_absent(roster, family, cabinet, others, absent, met)
+    problems += discs.problems(family) if discs and family.one.discs else ()
     problems.sort(key=lambda problem: (problem.state is not State.BLOCKED, problem.verdict is not Verdict.MISSING))
     blamed = {(problem.owner, problem.file) for problem in problems}
-    absent = _perhaps_spared(family, cabinet)
     return SetAudit(
         set=name,
         title=family.one.title,
         problems=tuple(problems),
-        packing=tuple(_packing(family, cabinet)),
-        spared=frozenset(absent - blamed),
+        packing=tuple(_packing(family, cabinet, misnamed)) if misnamed else (),
+        spared=frozenset(key for part in absent if (key := (part.owner, part.file.name)) not in blamed),
     )
-
-
-def _perhaps_spared(family: Family, cabinet: Cabinet) -> set[tuple[str, str]]:
-    """Files that are absent where a set can do without some."""
-    parts = parts_of(family)
-    if not any(part.file.optional or part.file.choice is not None for part in parts):
-        return set()
-    containers = _containers(family, cabinet)
-    return {(part.owner, part.file.name) for part in parts if not _lies(part, containers)}
-
-
-def _containers(family: Family, cabinet: Cabinet) -> list[Container]:
-    return [container for name in family.path if (container := cabinet.of(name))]
 
 
 def _of_release(family: Family) -> Iterator[SetProblem]:
@@ -114,41 +124,34 @@ def _of_release(family: Family) -> Iterator[SetProblem]:
         yield SetProblem(file="", owner=one.set, verdict=Verdict.UNPROVEN, reason=gap, state=State.LIMITED)
 
 
-def _of_files(roster: Roster, family: Family, cabinet: Cabinet, others: Iterable[Roster]) -> Iterator[SetProblem]:
-    containers = _containers(family, cabinet)
-    parts = parts_of(family)
-    met: set[tuple[str, str]] = set()  # choices that one file has satisfied
-    absent: list[Part] = []
-    for part in parts:
-        if _lies(part, containers):
-            if part.file.choice is not None:
-                met.add((part.owner, part.file.choice))
-            if part.file.state is FileState.SUSPECT:
-                yield SetProblem(
-                    file=part.file.name,
-                    owner=part.owner,
-                    verdict=Verdict.UNPROVEN,
-                    reason="the only dump known is a poor one",
-                    state=State.LIMITED,
-                )
-        elif not part.file.optional:
-            absent.append(part)
-    told: set[tuple[str, str]] = set()
+def _poor(part: Part) -> SetProblem:
+    return SetProblem(
+        file=part.file.name,
+        owner=part.owner,
+        verdict=Verdict.UNPROVEN,
+        reason="the only dump known is a poor one",
+        state=State.LIMITED,
+    )
+
+
+def _of_absent(
+    roster: Roster,
+    family: Family,
+    cabinet: Cabinet,
+    others: Iterable[Roster],
+    absent: list[Part],
+    met: set[tuple[str, str]],
+) -> Iterator[SetProblem]:
+    """What is at fault with the files that are not found along the path; one answer for a choice that none meets."""
+    absent = [part for part in absent if not part.file.optional and (part.owner, part.file.choice) not in met]
     old = _old_releases(roster, family, cabinet, absent, others)
+    told: set[tuple[str, str]] = set()
     for part in absent:
-        key = (part.owner, part.file.choice or "")
-        if part.file.choice is not None and (key in met or key in told):
-            continue
-        told.add(key)
+        if part.file.choice is not None:
+            if (part.owner, part.file.choice) in told:
+                continue
+            told.add((part.owner, part.file.choice))
         yield _absence(part, family, cabinet, old)
-
-
-def _lies(part: Part, containers: list[Container]) -> Holding | None:
-    """The file where the emulator looks for it, under whatever name."""
-    for container in containers:
-        if (found := container.find(part.file)) is not None:
-            return found
-    return None
 
 
 def _absence(part: Part, family: Family, cabinet: Cabinet, old: dict[str, str]) -> SetProblem:
@@ -220,15 +223,12 @@ def _old_releases(
     return found
 
 
-def _packing(family: Family, cabinet: Cabinet) -> Iterator[str]:
-    """What lies under another name than the roster's. It runs all the same."""
-    container = cabinet.of(family.one.set)
-    if container is None:
-        return
-    for file in family.one.files:
-        named = container.named(file.name)
-        if named is not None and is_file(file, named):
+def _packing(family: Family, cabinet: Cabinet, misnamed: list[tuple[Part, Holding]]) -> Iterator[str]:
+    """What lies in the set's own archive under another name than the roster's. It runs all the same."""
+    own = cabinet.of(family.one.set)
+    for part, there in misnamed:
+        file, name = part.file, member_name(there)
+        if own is None or part.owner != family.one.set or own.find(file) is not there:
             continue
-        there = container.find(file)
-        if there is not None and base(member_name(there)) not in (file.name, file.parent_name, file.bios_name):
-            yield f"{member_name(there)} should be called {file.name}"
+        if base(name) not in (file.name, file.parent_name, file.bios_name):
+            yield f"{name} should be called {file.name}"

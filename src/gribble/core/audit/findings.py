@@ -239,6 +239,8 @@ class SetAudit(Struct, frozen=True, kw_only=True):
     @property
     def state(self) -> State:
         """The worst that its problems make of it."""
+        if not self.problems:
+            return State.READY
         return worst(problem.state for problem in self.problems)
 
 

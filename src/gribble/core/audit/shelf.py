@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
+from functools import cached_property
 
 from msgspec import Struct
 
@@ -40,10 +41,15 @@ class Shelf:
         self._rig = rig
         self.loose = {holding.path: holding for holding in rig.holdings if holding.member is None}
         self._by_folder: dict[str, list[Holding]] = {}
-        self._spellings: dict[str, list[str]] = {}
         for path, holding in self.loose.items():
             self._by_folder.setdefault(parent(path), []).append(holding)
-            self._spellings.setdefault(fold(path), []).append(path)
+
+    @cached_property
+    def _spellings(self) -> dict[str, list[str]]:
+        found: dict[str, list[str]] = {}
+        for path in self.loose:
+            found.setdefault(fold(path), []).append(path)
+        return found
 
     @property
     def folders(self) -> frozenset[str]:

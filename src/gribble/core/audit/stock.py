@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from functools import cached_property
 
 from gribble.core.catalogue.records import Accept
 from gribble.core.matching import is_content
@@ -11,20 +12,36 @@ from gribble.core.survey.survey import Holding
 
 
 class Stock:
-    """Holdings by digest and by folded name. Links are left out: they are never copied or moved."""
+    """Holdings by digest and by folded name, put in order at the first question.
+
+    Links are left out: they are never copied or moved.
+    """
 
     def __init__(self, holdings: Iterable[Holding]) -> None:
-        self._by_digest: dict[tuple[str, str], list[Holding]] = {}
-        self._by_name: dict[str, list[Holding]] = {}
-        self._by_stem: dict[str, list[Holding]] = {}
-        for holding in holdings:
-            if holding.link:
-                continue
-            for pair in holding.digests.known().items():
-                self._by_digest.setdefault(pair, []).append(holding)
-            name = fold(base(holding.member or holding.path))
-            self._by_name.setdefault(name, []).append(holding)
-            self._by_stem.setdefault(name.partition(".")[0], []).append(holding)
+        self._holdings = holdings
+
+    @cached_property
+    def _by_digest(self) -> dict[tuple[str, str], list[Holding]]:
+        found: dict[tuple[str, str], list[Holding]] = {}
+        for holding in self._holdings:
+            for pair in () if holding.link else holding.digests.known().items():
+                found.setdefault(pair, []).append(holding)
+        return found
+
+    @cached_property
+    def _by_name(self) -> dict[str, list[Holding]]:
+        found: dict[str, list[Holding]] = {}
+        for holding in self._holdings:
+            if not holding.link:
+                found.setdefault(fold(base(holding.member or holding.path)), []).append(holding)
+        return found
+
+    @cached_property
+    def _by_stem(self) -> dict[str, list[Holding]]:
+        found: dict[str, list[Holding]] = {}
+        for name, holdings in self._by_name.items():
+            found.setdefault(name.partition(".")[0], []).extend(holdings)
+        return found
 
     def copies(self, accept: Accept, rig: str) -> list[Holding]:
         """Every holding proven to be this content, as near to the rig and as safe as can be first."""

@@ -104,6 +104,7 @@ class Roster(Struct, frozen=True):
 
 _HEAD = msgspec.json.Decoder(RosterHead)
 _SET = msgspec.json.Decoder(ArcadeSet)
+_SETS = _SET.decode_lines
 _RIGHT = {name: re.compile(f"[0-9a-f]{{{length}}}").fullmatch for name, length in HEX_LENGTHS.items()}
 _ENCODER = msgspec.json.Encoder()
 
@@ -127,6 +128,8 @@ def load_roster(path: Path, *, strict: bool = False) -> tuple[Roster | None, lis
         if head.roster != ROSTER_VERSION:
             what = f"this Gribble reads version {ROSTER_VERSION}, not {head.roster}"
             return None, [Mistake(str(path), "line 1: roster", what)]
+        if not strict and (quick := _all_at_once(path)) is not None:
+            return Roster(head, quick, str(path)), mistakes
         with path.open("rb") as stream:
             stream.readline()
             for number, line in enumerate(stream, start=2):
@@ -148,6 +151,22 @@ def load_roster(path: Path, *, strict: bool = False) -> tuple[Roster | None, lis
     except msgspec.MsgspecError as error:
         return None, [Mistake(str(path), "line 1", f"is no head of a roster: {_say(error)}")]
     return Roster(head, sets, str(path)), mistakes[:MOST_MISTAKES]
+
+
+def _all_at_once(path: Path) -> dict[str, ArcadeSet] | None:
+    """The sets of a roster without any mistake; None where there is one, which only line by line can be told.
+
+    Raises OSError.
+    """
+    with path.open("rb") as stream:
+        stream.readline()
+        data = stream.read()
+    try:
+        found = _SETS(data)
+    except msgspec.MsgspecError:
+        return None
+    sets = {one.set: one for one in found}
+    return sets if len(sets) == len(found) else None
 
 
 def set_faults(one: ArcadeSet, *, digests: bool = True) -> Iterator[str]:

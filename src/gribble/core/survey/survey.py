@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import stat
 import time
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Container, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Protocol
@@ -17,7 +17,7 @@ from gribble.core.catalogue.records import Digests
 from gribble.core.catalogue.rosters import SetFile
 from gribble.core.errors import GribbleError, reason_of
 from gribble.core.matching import KnownContents
-from gribble.core.paths import path_fault
+from gribble.core.paths import path_fault, plain_names
 from gribble.core.survey.archives.common import ArchiveError, Member
 from gribble.core.survey.archives.opening import archive_kind, listing, may_nest, peek, scan
 from gribble.core.survey.digests import THREADED_BYTES, digest_blocks, digest_file
@@ -146,7 +146,8 @@ class Surveyor:
             for entry, facts in zip(folder.files, believed, strict=True):
                 files.append(_File(entry, facts or _UNREAD, everything))
         self.tally.files += len(files)
-        self._read_all(root, [file for file in files if self._wants_reading(file)], memory)
+        beyond = self._known.beyond_crc()
+        self._read_all(root, [file for file in files if self._wants_reading(file, beyond)], memory)
         holdings: list[Holding] = []
         for file in files:
             holdings.append(_loose(str(root), rig, file))
@@ -172,7 +173,7 @@ class Surveyor:
         carried = {"crc32"} if member.crc32 else set()
         return self._wanted(member.size, member.digests, member.crc32 or None) - carried
 
-    def _wants_reading(self, file: _File) -> bool:
+    def _wants_reading(self, file: _File, beyond_crc: Container[int | None]) -> bool:
         facts = file.facts
         if facts.kind == "" and not file.everything and not self._known.concerns(file.entry.size):
             return False  # what most files of a large collection are
@@ -180,7 +181,11 @@ class Surveyor:
             return True
         if facts.kind and facts.members is None:
             return not facts.fault
-        return any(map(self._member_wanted, facts.members or ()))
+        return any(
+            self._member_wanted(member)
+            for member in facts.members or ()
+            if not member.crc32 or member.size in beyond_crc
+        )
 
     def _read_all(self, root: Path, work: list[_File], memory: Memory) -> None:
         """Read files, several at a time where there are several, and remember what they told."""
@@ -317,19 +322,16 @@ def _loose(root: str, rig: str, file: _File) -> Holding:
 
 
 def _members(root: str, rig: str, file: _File) -> Iterator[Holding]:
+    path = file.entry.path
     for member in file.facts.members or ():
-        if member.fault or member.size is None:
+        size, crc32, digests = member.size, member.crc32, member.digests
+        if member.fault or size is None:
             continue
-        carried = bool(member.crc32) and not member.digests.crc32
-        yield Holding(
-            rig=rig,
-            root=root,
-            path=file.entry.path,
-            member=member.name.decode(errors="surrogateescape"),
-            size=member.size,
-            digests=msgspec.structs.replace(member.digests, crc32=member.crc32) if carried else member.digests,
-            carried=carried,
-        )
+        carried = bool(crc32) and not digests.crc32
+        if carried:
+            digests = Digests(crc32=crc32, md5=digests.md5, sha1=digests.sha1, sha256=digests.sha256)
+        name = member.name.decode("utf-8", "surrogateescape")
+        yield Holding(rig=rig, root=root, path=path, member=name, size=size, digests=digests, carried=carried)
 
 
 def _notes(file: _File) -> Iterator[Skipped]:
@@ -337,10 +339,13 @@ def _notes(file: _File) -> Iterator[Skipped]:
     path, facts = file.entry.path, file.facts
     if file.fault or facts.fault:
         yield Skipped(path, file.fault or facts.fault)
-    for member in facts.members or ():
-        name = member.name.decode(errors="surrogateescape")
-        if why := member.fault or _name_note(name):
-            yield Skipped(path, why, name)
+    members = facts.members or ()
+    plain = plain_names([member.name for member in members])
+    for member in members:
+        if member.fault or not plain:
+            name = member.name.decode("utf-8", "surrogateescape")
+            if why := member.fault or _name_note(name):
+                yield Skipped(path, why, name)
 
 
 def _name_note(name: str) -> str:
