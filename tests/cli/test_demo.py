@@ -89,7 +89,7 @@ def test_every_seeded_set_gets_its_state_and_why_names_the_cause_first(gribble: 
         first = answer["reasons"][0]
         assert (first["file"], first["verdict"]) == (file, verdict)
         assert words in first["reason"]
-        assert first["next"] == f"gribble sets show {name} --rig cabinet"
+        assert first["next"] == f"gribble sets {'pack' if name in CURED else 'show'} {name} --rig cabinet"
     assert "Nothing stands in its way" in gribble("why", "saltpan", cwd=world, code=0).out
     found = emulators_of(gribble("check", "turnstone", "--json", cwd=world, code=1).json)
     assert found["cabinet", "turnstone"]["state"] == "limited"

@@ -39,7 +39,8 @@ def check(
     """
     from gribble.cli.session import Session, scope_of
     from gribble.core.errors import ExitCode
-    from gribble.views.check import changes_json, check_json, show_changes, show_check
+    from gribble.views.changes import changes_json, show_changes
+    from gribble.views.check import check_json, show_check
 
     scope = scope_of(rig, emulators, from_, at, as_)
     with Session(config) as session:

@@ -30,19 +30,17 @@ def needs(
     Example: gribble needs sandpiper --catalogue catalogue
     """
     from gribble.cli.session import Session, scope_of
-    from gribble.cli.sets import asking, show_families
+    from gribble.cli.sets import show_families
     from gribble.core.errors import ExitCode
     from gribble.core.needed import needed_by_sheets, needed_in_world, read_words
     from gribble.views.needs import needs_json, show_needs
 
     with Session(config, catalogue=catalogue or ()) as session:
         sheets = session.catalogue.sheets
-        if tree and names and not catalogue:
-            scope = scope_of(rig)
-            world = session.look(scope)
-            for name in names:
-                show_families(session, asking(world, [name]), scope.rigs, name)
-            return ExitCode.USAGE if session.catalogue.mistakes else ExitCode.CLEAN
+        known = {*sheets, *(machine for sheet in sheets.values() for machine in sheet.machines)}
+        sets = bool(names) and bool(session.catalogue.rosters) and known.isdisjoint(names or ())
+        if (tree or sets) and names and not catalogue:
+            return show_families(session, scope_of(rig), names, json, known)
         words = read_words(names or (), sheets)
         if catalogue:
             wanted = needed_by_sheets(sheets, words)

@@ -20,9 +20,11 @@ from gribble.cli.options import (
 from gribble.core.catalogue.records import Style
 
 if TYPE_CHECKING:
+    from collections.abc import Iterable
+
     from gribble.cli.session import Session
     from gribble.core.audit.findings import EmulatorAudit, RigAudit, SetAudit
-    from gribble.core.world import World
+    from gribble.core.world import Scope, World
 
 SetsArgument = Annotated[
     Optional[list[str]],  # noqa: UP045
@@ -100,6 +102,7 @@ def pack(
 def show(
     name: Annotated[str, typer.Argument(metavar="SET", help="The set.")],
     rig: RigOption = None,
+    json: JsonOption = False,
     config: ConfigOption = None,
 ) -> int:
     """A set's family: its files, its parent's, its BIOS set's and devices', each held or at fault.
@@ -107,33 +110,38 @@ def show(
     Example: gribble sets show saltpan
     """
     from gribble.cli.session import Session, scope_of
-    from gribble.core.errors import ExitCode
 
-    scope = scope_of(rig)
     with Session(config) as session:
-        show_families(session, asking(session.look(scope), [name]), scope_of(rig).rigs, name)
-        return ExitCode.USAGE if session.catalogue.mistakes else ExitCode.CLEAN
+        return show_families(session, scope_of(rig), [name], json)
 
 
-def show_families(session: Session, world: World, rigs: tuple[str, ...], name: str) -> None:
-    """The family of a set on each rig whose roster knows it. Raises GribbleError where none does."""
+def show_families(session: Session, scope: Scope, names: list[str], as_json: bool, also: Iterable[str] = ()) -> int:
+    """The families of some sets on each rig whose roster knows them; the exit status. Raises GribbleError."""
     from gribble.core.arcade.families import family_of
-    from gribble.core.world import Scope
-    from gribble.views.sets import show_family
+    from gribble.core.errors import ExitCode
+    from gribble.views.sets import Tree, families_json, show_family
 
-    rosters = {(one.name, emulator): arcade for one in world.rigs for emulator, arcade in one.arcade.items()}
-    shown = 0
-    for found, emulator, one in sets_of(world.audit(Scope(rigs=rigs))):
-        roster = rosters[found.rig, emulator.emulator].roster
-        if one.set == name and roster and name in roster.sets:
-            if shown:
-                session.screen.out.print()
-            show_family(session.screen, found.rig, emulator, family_of(roster, name), one)
-            shown += 1
+    world = asking(session.look(scope), names, also)
+    rosters = {(one.name, emulator): arcade.roster for one in world.rigs for emulator, arcade in one.arcade.items()}
+    trees = []
+    for found, emulator, one in sets_of(world.audit(scope)):
+        roster = rosters[found.rig, emulator.emulator]
+        if roster and one.set in roster.sets:
+            trees.append(Tree(found.rig, emulator, family_of(roster, one.set), one))
+    if as_json:
+        session.screen.json(families_json(trees))
+    for number, tree in enumerate(() if as_json else trees):
+        if number:
+            session.screen.out.print()
+        show_family(session.screen, tree)
+    return ExitCode.USAGE if session.catalogue.mistakes else ExitCode.CLEAN
 
 
-def asking(world: World, names: list[str]) -> World:
-    """The world with these sets wanted, on every arcade emulator whose roster knows one. Raises GribbleError."""
+def asking(world: World, names: list[str], also: Iterable[str] = ()) -> World:
+    """The world with these sets wanted, on every arcade emulator whose roster knows one.
+
+    Raises GribbleError, with the nearest name of a set or of `also`.
+    """
     from msgspec import structs
 
     from gribble.core.catalogue.tables import suggest
@@ -147,7 +155,7 @@ def asking(world: World, names: list[str]) -> World:
     for name in names:
         others = [other for rig in world.rigs for arcade in rig.arcade.values() for other in arcade.others]
         if name not in known and not any(name in other.sets for other in others):
-            raise GribbleError(f"'{name}' is no set of any roster{suggest(name, sorted(known))}")
+            raise GribbleError(f"'{name}' is no set of any roster{suggest(name, sorted(known.union(also)))}")
     rigs = []
     for rig in world.rigs:
         group = tuple(

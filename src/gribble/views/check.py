@@ -49,64 +49,6 @@ def show_check(screen: Screen, audits: tuple[RigAudit, ...], *, verbose: bool, s
     show_next(screen, audits, scope=scope)
 
 
-def _changes(
-    before: tuple[RigAudit, ...], after: tuple[RigAudit, ...]
-) -> list[tuple[str, EmulatorAudit, EmulatorAudit, list[tuple[str, str, str, str]]]]:
-    """What another release changes, by rig and emulator: need, verdict before, verdict after, and why."""
-    old = {(rig.rig, one.emulator): one for rig in before for one in rig.emulators}
-    changes = []
-    for rig in after:
-        for one in rig.emulators:
-            was = old[rig.rig, one.emulator]
-            if was.release == one.release:
-                continue
-            needs = {finding.need.id: finding for finding in was.findings}
-            rows = []
-            for finding in one.findings:
-                earlier = needs.pop(finding.need.id, None)
-                word = _word(earlier) if earlier else "not needed"
-                if word != _word(finding):
-                    rows.append((finding.need.id, word, _word(finding), finding.reason))
-            rows += [(name, _word(finding), "not needed", "") for name, finding in needs.items()]
-            changes.append((rig.rig, was, one, rows))
-    return changes
-
-
-def _word(finding: Finding) -> str:
-    if finding.spared:
-        return "spared"
-    accept = finding.chief.accept
-    called = f" ({accept.called})" if accept and accept.called else ""
-    return f"{finding.chief.verdict}{called}{', keys lacking' if finding.lacks else ''}"
-
-
-def show_changes(screen: Screen, before: tuple[RigAudit, ...], after: tuple[RigAudit, ...]) -> None:
-    """What would change with another release, before the audit as of that release."""
-    for rig, was, one, rows in _changes(before, after):
-        title = f"{one.title} {was.release} on {rig}, if it were {one.release}"
-        screen.say(styled(title, "bold"), "  ", state(was.state), " to ", state(one.state))
-        if not rows:
-            screen.say("  Nothing changes: every need gets the same verdict.")
-        screen.grid([(name, f"{old} to {new}", reason) for name, old, new, reason in rows])
-        screen.out.print()
-
-
-def changes_json(before: tuple[RigAudit, ...], after: tuple[RigAudit, ...]) -> dict[str, Any]:
-    """What would change with another release, as a key of `check/1`."""
-    return {
-        "changes": [
-            {
-                "rig": rig,
-                "emulator": one.emulator,
-                "release": [was.release, one.release],
-                "state": [was.state, one.state],
-                "needs": [{"need": name, "was": old, "is": new, "reason": reason} for name, old, new, reason in rows],
-            }
-            for rig, was, one, rows in _changes(before, after)
-        ]
-    }
-
-
 def _answer(audits: tuple[RigAudit, ...], emulators: list[EmulatorAudit]) -> Text:
     overall = worst(found.state for found in audits)
     tally = Counter(emulator.state for emulator in emulators)

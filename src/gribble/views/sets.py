@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator
-from typing import Any
+from typing import Any, NamedTuple
 
 from rich.text import Text
 
@@ -54,45 +54,102 @@ def sets_json(audits: tuple[RigAudit, ...]) -> dict[str, Any]:
     }
 
 
-def show_family(screen: Screen, rig: str, emulator: EmulatorAudit, family: Family, found: SetAudit) -> None:
+class FamilyFile(NamedTuple):
+    """One file (or disc) of a family: its verdict word, or that it is undumped or spared, and what is to be said."""
+
+    name: str
+    size: int | None
+    verdict: str
+    reason: str
+    disc: bool = False
+
+
+class Tree(NamedTuple):
+    """The family of a set on a rig, with what is held of each relative."""
+
+    rig: str
+    emulator: EmulatorAudit
+    family: Family
+    found: SetAudit
+
+    def files(self, relative: ArcadeSet) -> Iterator[FamilyFile]:
+        """The files of a relative, then its discs."""
+        faults = {(problem.owner, problem.file): problem for problem in self.found.problems}
+        for file in relative.files:
+            key, shared = (relative.set, file.name), _shared(file.parent_name, file.bios_name)
+            if problem := faults.get(key):
+                yield FamilyFile(file.name, file.size, problem.verdict, problem.reason)
+            elif file.state is FileState.UNDUMPED:
+                yield FamilyFile(file.name, file.size, "undumped", shared)
+            else:
+                yield FamilyFile(file.name, file.size, "spared" if key in self.found.spared else "sound", shared)
+        for disc in relative.discs:
+            names = [name for owner, name in faults if owner == relative.set and name.startswith(f"{disc.name}.")]
+            problem = faults[relative.set, names[0]] if names else None
+            if problem:
+                yield FamilyFile(problem.file, None, problem.verdict, problem.reason, disc=True)
+            else:
+                yield FamilyFile(disc.name, None, "sound", "", disc=True)
+
+
+def show_family(screen: Screen, tree: Tree) -> None:
     """A set with its parent, BIOS set and devices, each file held or missing."""
-    one = family.one
+    one, emulator, found = tree.family.one, tree.emulator, tree.found
     facts = ", ".join(fact for fact in (str(one.year or ""), one.maker) if fact)
     screen.say(styled(f"{one.set}  {one.title}", "bold"), styled(f"  {facts}", QUIET), "  ", state(found.state))
     release = f" {emulator.release}" if emulator.release else ""
-    screen.say(styled(f"for {emulator.title}{release} on {rig}", QUIET))
+    screen.say(styled(f"for {emulator.title}{release} on {tree.rig}", QUIET))
     if one.note:
         screen.say(one.note)
-    faults = {(problem.owner, problem.file): problem for problem in found.problems}
-    for role, relative in _relatives(family):
+    for role, relative in _relatives(tree.family):
         screen.say(
             f"{'  ' if role else ''}{role}{' ' if role else ''}", styled(relative.set, "bold"), f"  {relative.title}"
         )
-        rows: list[tuple[str | Text, ...]] = []
-        for file in relative.files:
-            problem = faults.get((relative.set, file.name))
-            mark = verdict(problem.verdict) if problem else verdict("sound")
-            if file.state is FileState.UNDUMPED:
-                mark = styled("· undumped", QUIET)
-            elif (relative.set, file.name) in found.spared:
-                mark = styled("· spared", QUIET)
-            size_ = size(file.size) if file.size is not None else ""
-            rows.append(
-                (mark, file.name, size_, problem.reason if problem else _shared(file.parent_name, file.bios_name))
+        rows: list[tuple[str | Text, ...]] = [
+            (
+                styled(f"· {file.verdict}", QUIET) if file.verdict in ("undumped", "spared") else verdict(file.verdict),
+                file.name,
+                "disc" if file.disc else size(file.size) if file.size is not None else "",
+                file.reason,
             )
-        rows += [
-            (verdict(faults[relative.set, name].verdict) if (relative.set, name) in faults else verdict("sound"),
-             name, "disc", faults[relative.set, name].reason if (relative.set, name) in faults else "")
-            for disc in relative.discs
-            for name in [next((p.file for p in found.problems if p.file.startswith(f"{disc.name}.")), disc.name)]
-        ]  # fmt: skip
+            for file in tree.files(relative)
+        ]
         screen.grid(rows, indent=4)
     for problem in found.problems:
         if not problem.file:
             screen.say(verdict(problem.verdict), f"  {problem.reason}")
     for note in found.packing:
         screen.say(styled(f"packing: {note}", QUIET))
-    screen.say(f"{count(len(parts_of(family)), 'file')} needed, {len(faults)} at fault.")
+    faults = {(problem.owner, problem.file) for problem in found.problems}
+    screen.say(f"{count(len(parts_of(tree.family)), 'file')} needed, {len(faults)} at fault.")
+
+
+def families_json(trees: list[Tree]) -> dict[str, Any]:
+    """`family/1`: each set asked for, on each rig, with its relatives and their files."""
+    return {
+        "gribble": "family/1",
+        "families": [
+            {
+                "rig": tree.rig,
+                "emulator": tree.emulator.emulator,
+                "release": tree.emulator.release,
+                **set_json(tree.rig, tree.found),
+                "relatives": [
+                    {
+                        "set": relative.set,
+                        "role": role or "itself",
+                        "title": relative.title,
+                        "files": [
+                            {"name": file.name, "size": file.size, "verdict": file.verdict, "reason": file.reason}
+                            for file in tree.files(relative)
+                        ],
+                    }
+                    for role, relative in _relatives(tree.family)
+                ],
+            }
+            for tree in trees
+        ],
+    }
 
 
 def _relatives(family: Family) -> Iterator[tuple[str, ArcadeSet]]:

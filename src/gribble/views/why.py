@@ -104,7 +104,9 @@ def next_command(answer: Answer, reason: Reason) -> str:
         files = " ".join(shlex.quote(shorten(str(holding.place))) for holding in reason.merge)
         return f"gribble keys merge {files} --out merged.keys --emulator {name}"
     if reason.kind == "set":
-        return f"gribble sets show {reason.subject} {on}"
+        whole = not any(each.subject == reason.subject and each.remedy is Remedy.OBTAIN for each in answer.reasons)
+        verb = "pack" if whole and reason.remedy in FIXABLE else "show"  # a set is not packed in part
+        return f"gribble sets {verb} {reason.subject} {on}"
     if reason.kind in ("media", "pair"):
         return f"gribble check {name} {on} --games"
     if reason.remedy in FIXABLE:

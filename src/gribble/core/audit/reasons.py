@@ -107,6 +107,7 @@ def set_reasons(one: SetAudit) -> Iterator[Reason]:
             file=problem.file or one.set,
             verdict=problem.verdict,
             words=problem.reason,
+            remedy=problem.remedy,
         )
 
 

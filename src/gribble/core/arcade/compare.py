@@ -1,0 +1,145 @@
+"""What an update of the emulator means for the wanted sets: which stay, which are renamed, and what they then want."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from enum import StrEnum
+
+from msgspec import Struct
+
+from gribble.core.arcade.cabinet import Cabinet, Content, content_of, is_file
+from gribble.core.arcade.discs import Discs
+from gribble.core.arcade.families import Part, family_of, parts_of
+from gribble.core.audit.findings import Remedy
+from gribble.core.catalogue.rosters import Roster, SetFile
+from gribble.core.survey.survey import Holding
+
+
+class Change(StrEnum):
+    """What becomes of a set, in the order in which it is told."""
+
+    SAME = "same"
+    RENAMED = "renamed"
+    REPACK = "repack"
+    HELD = "held"
+    OBTAIN = "obtain"
+    GONE = "gone"
+    NEW = "new"
+
+
+class FileChange(Struct, frozen=True):
+    """One file that the new release wants otherwise, and where it is held, if it is."""
+
+    name: str
+    owner: str
+    held: Holding | None = None
+
+
+class SetChange(Struct, frozen=True, kw_only=True):
+    """What becomes of one set; `to` is its name in the new roster, `files` what is to be moved, brought or obtained."""
+
+    set: str
+    title: str
+    change: Change
+    to: str = ""
+    files: tuple[FileChange, ...] = ()
+
+
+def compare_rosters(
+    old: Roster, new: Roster, wanted: Iterable[str], cabinet: Cabinet, discs: Discs | None = None
+) -> list[SetChange]:
+    """Each wanted set, in order; a set that neither roster knows is left out."""
+    by_content: dict[frozenset[Content], str] = {}
+    for name in new.sets:
+        if name not in old.sets and (key := _own_contents(new, name)):
+            by_content.setdefault(key, name)
+    found = []
+    for name in dict.fromkeys(wanted):
+        if name in old.sets:
+            found.append(_of_old(old, new, name, by_content, cabinet, discs))
+        elif name in new.sets:
+            found.append(_of_new(new, name, name, Change.NEW, cabinet, discs))
+    return found
+
+
+def _of_old(
+    old: Roster,
+    new: Roster,
+    name: str,
+    by_content: dict[frozenset[Content], str],
+    cabinet: Cabinet,
+    discs: Discs | None,
+) -> SetChange:
+    title = old.sets[name].title
+    if name not in new.sets:
+        to = by_content.get(_own_contents(old, name), "")
+        if not to:
+            return SetChange(set=name, title=title, change=Change.GONE)
+        return _of_new(new, name, to, Change.RENAMED, cabinet, discs)
+    if _listing(old, name) == _listing(new, name):
+        return SetChange(set=name, title=title, change=Change.SAME, to=name)
+    return _of_new(new, name, name, None, cabinet, discs)
+
+
+def _of_new(new: Roster, name: str, to: str, change: Change | None, cabinet: Cabinet, discs: Discs | None) -> SetChange:
+    """What the new release wants of a set that is not there as it will want it."""
+    family = family_of(new, to)
+    containers = [one for relative in family.path if (one := cabinet.of(relative))]
+    moved: list[FileChange] = []
+    brought: list[FileChange] = []
+    lacking: list[Part] = []
+    met: set[tuple[str, str | None]] = set()
+    for part in sorted(parts_of(family), key=lambda part: part.file.choice is not None):
+        file, key = part.file, (part.owner, part.file.choice)
+        if any((there := one.named(file.name)) and is_file(file, there) for one in containers):
+            met.add(key)
+            continue
+        holding = next((there for one in containers if (there := one.find(file))), None) or cabinet.held(file)
+        if holding is None:
+            lacking.append(part)
+            continue
+        met.add(key)
+        (moved if _in_archives(holding, cabinet) else brought).append(FileChange(file.name, part.owner, holding))
+    wanting = [
+        FileChange(part.file.name, part.owner)
+        for part in lacking
+        if not part.file.optional and (part.file.choice is None or (part.owner, part.file.choice) not in met)
+    ]
+    for problem in discs.problems(family) if discs else ():
+        if problem.remedy is Remedy.OBTAIN:
+            wanting.append(FileChange(problem.file, problem.owner))
+        elif problem.remedy is not Remedy.NONE:
+            brought.append(FileChange(problem.file, problem.owner, problem.found))
+    if change is None and not (moved or brought or wanting):
+        return SetChange(set=name, title=new.sets[to].title, change=Change.SAME, to=to)
+    if change is None:
+        change = Change.OBTAIN if wanting else Change.HELD if brought else Change.REPACK
+    files = wanting if change is Change.OBTAIN else brought if change is Change.HELD else [*moved, *brought, *wanting]
+    return SetChange(set=name, title=new.sets[to].title, change=change, to=to, files=tuple(files))
+
+
+def _in_archives(holding: Holding, cabinet: Cabinet) -> bool:
+    """Whether a holding lies in the folder of the sets already."""
+    prefix = f"{cabinet.folder}/" if cabinet.folder else ""
+    return holding.rig == cabinet.rig and holding.path.startswith(prefix)
+
+
+def _own_contents(roster: Roster, name: str) -> frozenset[Content]:
+    """The contents that a set lists, whatever they are called; discs by their SHA-1."""
+    one = roster.sets[name]
+    discs = ((("disc", None, disc.sha1)) for disc in one.discs if disc.sha1)
+    return frozenset([key for file in one.files if (key := content_of(file))]) | frozenset(discs)
+
+
+def _listing(roster: Roster, name: str) -> object:
+    """Everything about a set that decides which files are wanted where."""
+    family = family_of(roster, name)
+    parts = frozenset(
+        (part.owner, part.file.name, _identity(part.file), part.file.optional) for part in parts_of(family)
+    )
+    discs = frozenset((disc.name, disc.sha1) for disc in family.one.discs)
+    return parts, discs, family.path
+
+
+def _identity(file: SetFile) -> object:
+    return content_of(file) or file.size

@@ -1,0 +1,180 @@
+"""The best selection of wanted sets for a card: what fits under a budget, what is shared counted once.
+
+An integer linear program: one binary variable for a wish, one continuous variable for each thing that wishes share
+(parents, BIOS sets, devices, discs), at least as great as that of every wish that needs it. Solved by `scipy`'s HiGHS.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+import sys
+from collections.abc import Iterable, Iterator, Mapping
+from contextlib import contextmanager
+
+from msgspec import Struct
+
+from gribble.core.errors import GribbleError
+
+_BYTES = re.compile(r"^(\d+(?:\.\d+)?)\s*(|[KMGT]i?)B?$", re.IGNORECASE)
+_POWERS = {"": 0, "K": 1, "M": 2, "G": 3, "T": 4}
+
+
+class Wish(Struct, frozen=True, kw_only=True):
+    """One wanted set: its worth, and the things (archives, discs) that it needs on the card."""
+
+    set: str
+    needs: tuple[str, ...]
+    weight: float = 1.0
+
+
+class Selection(Struct, frozen=True, kw_only=True):
+    """What was chosen, in the order of the wishes; `bytes` with what is shared, `gap` how far the worth may be off.
+
+    `gap` is a share of the worth of the best selection, 0 where it is proven that none is worth more.
+    """
+
+    chosen: tuple[str, ...]
+    left_out: tuple[str, ...]
+    bytes: int
+    worth: float
+    gap: float
+
+    @property
+    def optimal(self) -> bool:
+        """Whether it is proven that no other selection is worth more."""
+        return self.gap == 0.0
+
+
+def read_bytes(text: str) -> int:
+    """A size in bytes: "8GB" is decimal, "8GiB" binary. Raises GribbleError."""
+    match = _BYTES.match(text.strip())
+    if not match:
+        raise GribbleError(f"'{text}' is no size", fix="Write 8GB (decimal), 8GiB (binary) or a number of bytes.")
+    number, unit = match.groups()
+    base = 1024 if unit[1:] else 1000
+    return int(float(number) * base ** _POWERS[unit[:1].upper()])
+
+
+def fit_sets(wishes: Iterable[Wish], sizes: Mapping[str, int], budget: int, seconds: float = 10.0) -> Selection:
+    """The selection of greatest worth whose things fit into a budget, in bytes; among equals the earlier wishes.
+
+    `sizes` are those of the things, in bytes on the card. `seconds` bounds the search; a
+    quarter of it more is spent on finding the earlier wishes.
+    """
+    wishes = list(wishes)
+    possible = [wish for wish in wishes if wish.weight > 0 and sum(sizes[thing] for thing in wish.needs) <= budget]
+    best, gap = _solve(possible, sizes, budget, [wish.weight for wish in possible], None, seconds)
+    worth = sum(wish.weight for wish in best)
+    if best and len(best) < len(possible):
+        ranks = [float(len(possible) - number) for number in range(len(possible))]
+        rank = {wish.set: value for wish, value in zip(possible, ranks, strict=True)}
+        earlier, _ = _solve(possible, sizes, budget, ranks, worth, seconds / 4)
+        if sum(wish.weight for wish in earlier) >= worth - _SLACK:
+            best = max(best, earlier, key=lambda some: sum(rank[wish.set] for wish in some))
+    names = {wish.set for wish in best}
+    return Selection(
+        chosen=tuple(wish.set for wish in wishes if wish.set in names),
+        left_out=tuple(wish.set for wish in wishes if wish.set not in names),
+        bytes=cost(best, sizes),
+        worth=sum(wish.weight for wish in best),
+        gap=gap,
+    )
+
+
+_SLACK = 1e-6
+"""Two worths closer than this are equal."""
+
+
+def cost(wishes: Iterable[Wish], sizes: Mapping[str, int]) -> int:
+    """What some wishes take on the card together, in bytes."""
+    return sum(sizes[thing] for thing in {thing for wish in wishes for thing in wish.needs})
+
+
+def _solve(
+    wishes: list[Wish], sizes: Mapping[str, int], budget: int, values: list[float], least: float | None, seconds: float
+) -> tuple[list[Wish], float]:
+    """The best selection by these values, and the gap; `least` is the worth that it must keep."""
+    if not wishes or cost(wishes, sizes) <= budget:
+        return wishes, 0.0
+    import numpy as np
+    from scipy.optimize import Bounds, LinearConstraint, milp
+    from scipy.sparse import coo_matrix, csr_matrix
+
+    users: dict[str, list[int]] = {}
+    for number, wish in enumerate(wishes):
+        for thing in wish.needs:
+            users.setdefault(thing, []).append(number)
+    shared = {thing: len(wishes) + n for n, thing in enumerate(t for t, group in users.items() if len(group) > 1)}
+    width = len(wishes) + len(shared)
+    costs = np.zeros(width)
+    for thing, group in users.items():
+        costs[shared.get(thing, group[0])] += sizes[thing]
+    scale = max(float(budget), 1.0)  # in units of the budget, so that the numbers are of one order
+    pairs = np.array([(number, column) for thing, column in shared.items() for number in users[thing]], dtype=int)
+    constraints = [LinearConstraint(csr_matrix(costs / scale), -np.inf, budget / scale)]
+    if len(pairs):  # a wish at most as great as each thing that it shares
+        rows = np.repeat(np.arange(len(pairs)), 2)
+        signs = np.tile([1.0, -1.0], len(pairs))
+        matrix = coo_matrix((signs, (rows, pairs.ravel())), shape=(len(pairs), width))
+        constraints.append(LinearConstraint(matrix, -np.inf, 0))
+    if least is not None:
+        worths = np.array([wish.weight for wish in wishes] + [0.0] * len(shared))
+        constraints.append(LinearConstraint(csr_matrix(worths), least - _SLACK, np.inf))
+    aim = -np.array(values + [0.0] * len(shared))
+    integrality = np.array([1] * len(wishes) + [0] * len(shared))
+    with _silence():
+        found = milp(
+            aim,
+            integrality=integrality,
+            bounds=Bounds(0, 1),
+            constraints=constraints,
+            options={"time_limit": seconds, "mip_rel_gap": 0.0},
+        )
+    if found.x is None:
+        best: list[Wish] = []
+    else:
+        best = [wish for wish, value in zip(wishes, found.x, strict=False) if value > 0.5]
+    best = _trimmed(best, sizes, budget)
+    best = _filled(best, wishes, sizes, budget)
+    chosen = {wish.set for wish in best}
+    worth = sum(value for wish, value in zip(wishes, values, strict=True) if wish.set in chosen)
+    bound = -found.mip_dual_bound if found.mip_dual_bound is not None else sum(values)
+    whole = all(value == int(value) for value in values)
+    missing = (int(bound + _SLACK) if whole else bound) - worth  # whole worths: no selection lies between two
+    return best, 0.0 if missing <= _SLACK else missing / (worth + missing)
+
+
+@contextmanager
+def _silence() -> Iterator[None]:
+    """The solver now and then writes a line to the process's standard output, where only an answer belongs."""
+    sys.stdout.flush()
+    kept, nowhere = os.dup(1), os.open(os.devnull, os.O_WRONLY)
+    os.dup2(nowhere, 1)
+    try:
+        yield
+    finally:
+        os.dup2(kept, 1)
+        os.close(kept)
+        os.close(nowhere)
+
+
+def _trimmed(best: list[Wish], sizes: Mapping[str, int], budget: int) -> list[Wish]:
+    """A solver works to a tolerance; what is over the budget by it loses its least worthy wish."""
+    best = list(best)
+    while cost(best, sizes) > budget:
+        best.remove(min(best, key=lambda wish: wish.weight))
+    return best
+
+
+def _filled(best: list[Wish], wishes: list[Wish], sizes: Mapping[str, int], budget: int) -> list[Wish]:
+    """Where the search was cut short, what still fits is added, in the order of the wishes."""
+    there = {thing for wish in best for thing in wish.needs}
+    chosen, used = {wish.set for wish in best}, cost(best, sizes)
+    for wish in wishes:
+        more = sum(sizes[thing] for thing in wish.needs if thing not in there)
+        if wish.set not in chosen and used + more <= budget:
+            chosen.add(wish.set)
+            there.update(wish.needs)
+            used += more
+    return [wish for wish in wishes if wish.set in chosen]

@@ -1,0 +1,125 @@
+"""Which release's roster do the files that are held fit best, wherever they lie? Pure."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from msgspec import Struct
+
+from gribble.core.arcade.families import family_of
+from gribble.core.catalogue.records import Digests
+from gribble.core.catalogue.rosters import ArcadeSet, FileState, Roster, SetFile, SetKind
+from gribble.core.survey.survey import Holding
+
+
+class ReleaseMatch(Struct, frozen=True, kw_only=True):
+    """How well what is held fits one release: of the `sets` that something is held of, `complete` lack nothing.
+
+    `whole` are the names of all sets, wanted or not, that lack nothing.
+    """
+
+    emulator: str
+    release: str
+    complete: int
+    sets: int
+    whole: frozenset[str] = frozenset()
+
+    @property
+    def share(self) -> float:
+        """The complete ones among those that something is held of, between 0 and 1."""
+        return self.complete / self.sets if self.sets else 0.0
+
+
+class Held:
+    """Everything held, by what rosters know contents by; `discs` are the SHA-1s that disc images give."""
+
+    def __init__(self, holdings: Iterable[Holding], discs: Iterable[str] = ()) -> None:
+        self._carried: set[tuple[str, int | None]] = set()
+        self._read: dict[tuple[str, int | None], list[Digests]] = {}
+        self._strong: set[str] = set()
+        self._discs = frozenset(discs)
+        for holding in holdings:
+            mine = holding.digests
+            if mine.sha1 is None and mine.md5 is None and mine.sha256 is None:
+                if mine.crc32 is not None:
+                    self._carried.add((mine.crc32, holding.size))
+                continue
+            self._strong.update(mine.known().values())
+            if mine.crc32 is not None:
+                self._read.setdefault((mine.crc32, holding.size), []).append(mine)
+        self._crcs = frozenset(crc32 for crc32, _ in (*self._carried, *self._read))
+
+    def has(self, file: SetFile) -> bool:
+        """Whether a file of a set is held, by CRC-32 and size unless a stronger digest disproves it."""
+        if file.crc32 is None:
+            strongest = file.strongest()
+            return strongest is not None and file.get(strongest) in self._strong
+        if file.size is None:
+            return file.crc32 in self._crcs
+        key = (file.crc32, file.size)
+        return key in self._carried or any(file.agrees(digests) for digests in self._read.get(key, ()))
+
+    def has_disc(self, sha1: str | None) -> bool:
+        """Whether an image with this SHA-1 in its header is held."""
+        return sha1 in self._discs
+
+
+def match_release(roster: Roster, held: Held) -> ReleaseMatch:
+    """How well what is held fits a roster."""
+    own: dict[str, bool] = {}
+    touched = 0
+    for one in roster.sets.values():
+        whole, mine = _own(one, held)
+        own[one.set] = whole
+        touched += mine and one.kind is SetKind.GAME
+    around: dict[str, tuple[str, ...]] = {}
+    whole_sets = frozenset(
+        name
+        for name in roster.sets
+        if own[name] and all(own.get(other, False) for other in _around(roster, name, around))
+    )
+    complete = sum(1 for name in whole_sets if roster.sets[name].kind is SetKind.GAME)
+    return ReleaseMatch(
+        emulator=roster.head.emulator,
+        release=roster.head.release,
+        complete=complete,
+        sets=max(touched, complete),
+        whole=whole_sets,
+    )
+
+
+def _own(one: ArcadeSet, held: Held) -> tuple[bool, bool]:
+    """Whether all that a set lists is held, and whether anything is that is its own."""
+    whole, mine = True, False
+    choices: dict[str, bool] = {}
+    for file in one.files:
+        there = held.has(file)
+        mine = mine or (there and file.parent_name is None and file.bios_name is None)
+        if file.choice is not None:
+            choices[file.choice] = choices.get(file.choice, False) or there
+        elif not there and not file.optional and file.state is not FileState.UNDUMPED:
+            whole = False
+    for disc in one.discs:
+        there = held.has_disc(disc.sha1)
+        mine = mine or there
+        whole = whole and (there or disc.optional or disc.state is FileState.UNDUMPED)
+    return whole and all(choices.values()), mine
+
+
+def _around(roster: Roster, name: str, known: dict[str, tuple[str, ...]]) -> tuple[str, ...]:
+    """The BIOS set and the devices that a set needs; most have none, or those of their parent."""
+    if name not in known:
+        one = roster.sets[name]
+        if one.bios is None and not one.devices and one.parent is None:
+            known[name] = ()
+        elif one.bios is None and not one.devices and one.parent in roster.sets and one.parent in known:
+            known[name] = known[one.parent]
+        else:
+            family = family_of(roster, name)
+            known[name] = tuple(relative.set for relative in (*family.bios[:1], *family.devices))
+    return known[name]
+
+
+def ranked(matches: Iterable[ReleaseMatch], installed: str | None = None) -> list[ReleaseMatch]:
+    """Best first: the most complete sets, then the greatest share of them; among equals the installed one."""
+    return sorted(matches, key=lambda one: (-one.complete, -one.share, one.release != installed))
