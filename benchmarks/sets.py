@@ -2,7 +2,8 @@
 
     python benchmarks/sets.py [SETS]
 
-The archives hold directories only: sizes and checksums as the roster has them, no content. `check` reads no more.
+The archives hold directories only: sizes and checksums as the roster has them, no content. `check` and `match` read no
+more. `match` is measured over five rosters of that size.
 """
 
 from __future__ import annotations
@@ -111,11 +112,22 @@ def main() -> None:
             parsed.append(timed(lambda: parse(roster)))
             loaded.append(timed(lambda: load_roster(roster)))
             checked.append(timed(lambda: subprocess.run(run, cwd=folder, capture_output=True, check=False)))
+        for release in ("1.4", "1.5", "1.6", "1.7"):
+            (folder / f"catalogue/turnstone-{release}.roster.jsonl").write_text(
+                roster.read_text().replace('"release":"1.8"', f'"release":"{release}"', 1)
+            )
+        match = [*run[:3], "sets", "match", "--json"]
+        matched, checked_again = [], []
+        for _ in range(ROUNDS):
+            matched.append(timed(lambda: subprocess.run(match, cwd=folder, capture_output=True, check=False)))
+            checked_again.append(timed(lambda: subprocess.run(run, cwd=folder, capture_output=True, check=False)))
         peak = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024
         base = statistics.median(parsed)
         print(f"json {base:.2f} s")
         print(f"load_roster {statistics.median(loaded):.2f} s, {statistics.median(loaded) / base:.2f} of json")
         print(f"second check {statistics.median(checked):.2f} s, {statistics.median(checked) / base:.1f} of json")
+        ratio = statistics.median(matched) / statistics.median(checked_again)
+        print(f"match over five rosters {statistics.median(matched):.2f} s, {ratio:.2f} of check on one")
         print(f"peak memory {peak:.0f} MiB")
 
 

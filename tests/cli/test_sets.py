@@ -98,9 +98,17 @@ def test_rereading_proves_sets_by_the_strongest_digest(gribble: Gribble, world: 
         (("sets", "pack", "saltpam"), 2, "'saltpam' is no set of any roster; did you mean"),
         (("sets", "pack", "--style", "solid"), 2, "'solid' is not one of"),
         (("sets", "check", "--rig", "nowhere"), 2, "'nowhere' is no rig"),
+        (("sets", "compare", "1.6", "9"), 2, "no roster of turnstone 9"),
+        (("sets", "compare", "1.6", "other.jsonl"), 2, "have no set in common"),
+        (("sets", "match", "--emulator", "plover"), 2, "plover is no arcade emulator"),
+        (("sets", "fit", "--bytes", "lots"), 2, "'lots' is no size"),
+        (("sets", "fit", "--bytes", "1GB", "--wanted", "nowhere.txt"), 2, "nowhere.txt cannot be read"),
+        (("sets", "fit", "--bytes", "1GB", "--out", "drawer/card.txt"), 2, "sources are never written"),
     ],
 )
 def test_bad_input(gribble: Gribble, world: Path, words: tuple[str, ...], code: int, say: str) -> None:
+    head = '{"roster": 1, "emulator": "turnstone", "release": "7"}'
+    (world / "other.jsonl").write_text(head + '\n{"set": "zebra", "files": []}\n')
     done = gribble(*words, cwd=world, code=code)
     assert say in done.err
 
@@ -140,3 +148,67 @@ def test_an_odd_archive_in_the_drawer(gribble: Gribble, world: Path, how: str) -
             assert archive.namelist() == ["groyne1.1a", "groyne2.2b"]
             assert archive.testzip() is None
     assert (drawer / "groyne.zip").read_bytes() == odd
+
+
+def test_the_release_that_fits_best(gribble: Gribble, world: Path) -> None:
+    answer = gribble("sets", "match", "--json", cwd=world, code=1).json
+    shares = {one["release"]: (one["complete"], one["sets"]) for one in answer["releases"]}
+    assert shares == {"1.6": (23, 25), "1.8": (22, 25)}
+    assert [one["release"] for one in answer["releases"]] == ["1.6", "1.8"]
+    right = {one["set"]: one["releases"] for one in answer["wanted"]}
+    assert right["saltpan"] == ["1.6", "1.8"]
+    assert (right["tidepool"], right["cockle"], right["bollard"], right["sandbar"]) == (["1.6"], ["1.6"], ["1.8"], [])
+    assert "fits turnstone 1.6 best" in gribble("sets", "match", cwd=world, code=1).out
+
+
+def test_what_an_update_breaks(gribble: Gribble, world: Path) -> None:
+    answer = gribble("sets", "compare", "1.6", "1.8", "--json", cwd=world, code=1).json
+    classes = {one["set"]: one["class"] for one in answer["sets"]}
+    assert {name: kind for name, kind in classes.items() if kind != "same"} == {
+        "tidepool": "obtain", "winkle": "repack", "razor": "held", "cockle": "renamed", "oldpier": "gone",
+        "bollard": "new",
+    }  # fmt: skip
+    assert sum(answer["totals"].values()) == len(classes)
+    files = {one["set"]: one["files"] for one in answer["sets"]}
+    assert [(one["file"], one["member"]) for one in files["winkle"]] == [("wk-1.ic1", "winkle1.1a")]
+    assert files["razor"][0]["found"].endswith("drawer/arcade/razor1 better.bin")
+    assert files["tidepool"] == [{"file": "quay.rom", "owner": "quaybios", "found": None, "member": None}]
+    rows = gribble("sets", "compare", "1.6", "1.8", "--csv", cwd=world, code=1).out.splitlines()
+    assert rows[0] == "set,class,to,title,file,found,member"
+    assert "cockle,renamed,cocklesh,Cockle,cockle1.1a,turnstone/sets/cockle.zip,cockle1.1a" in rows
+    changes = gribble("check", "turnstone", "--as", "1.6", "--json", cwd=world, code=1).json["changes"][0]["sets"]
+    assert {one["set"]: (one["was"], one["is"]) for one in changes}["tidepool"] == ("blocked", "ready")
+    # the way out: the renamed one is packed under its new name, by renaming its archive
+    plan = gribble("sets", "pack", "cocklesh", "winkle", "--style", "split", "--yes", cwd=world, code=0).out
+    assert "rename  turnstone/sets/cocklesh.zip" in plan
+    assert archives(world)["winkle.zip"] == ["wk-1.ic1"]
+
+
+def test_a_card_gets_what_fits(gribble: Gribble, world: Path) -> None:
+    answer = gribble("sets", "fit", "--bytes", "40kB", "--cluster", "1KiB", "--json", cwd=world, code=1).json
+    assert answer["optimal"]
+    assert answer["bytes"] <= answer["budget"] == 40_000
+    assert answer["reasons"] == {
+        "sandbar": "cannot be completed: sandbar1.1a not held",
+        "tidepool": "cannot be completed: quay.rom not held",
+        "seawall": "cannot be completed: seawall1.1a, seawall2.2b not held",
+        "estuary": "release 1.8 does not play it",
+        "oldpier": "no set of release 1.8",
+        "cockle": "no set of release 1.8; did you mean 'cocklesh'?",
+    }
+    (world / "wishes.txt").write_text("# mine\npebble\nheronry 9\nsaltpanj\nsaltpam\n")
+    words = ("sets", "fit", "--wanted", "wishes.txt", "--cluster", "1024")
+    small = gribble(*words, "--bytes", "4KiB", "--out", "card.txt", cwd=world, code=1).out
+    assert "1 of 4 wanted sets fit into 4,096 bytes" in small
+    assert "no set of release 1.8; did you mean 'saltpan" in small
+    assert (world / "card.txt").read_text() == "heronry\n"
+    gribble(*words, "--bytes", "4KiB", "--out", "card.txt", cwd=world, code=2)
+    assert "Not even the smallest wish fits" in gribble(*words, "--bytes", "1", cwd=world, code=1).out
+    config = world / "gribble.toml"
+    config.write_text(
+        config.read_text().replace('turnstone = "1.8"', 'turnstone = { release = "1.8", wanted = "card.txt" }')
+    )
+    assert set(states(gribble, world)) == {"heronry"}
+    (world / "wishes.txt").write_text("pebble\nheronry much\n")
+    bad = gribble(*words, "--bytes", "4KiB", cwd=world, code=2).err
+    assert 'wishes.txt: line 2: "heronry much" should be a set\'s name and, behind it, a weight' in bad

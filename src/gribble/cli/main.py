@@ -23,6 +23,7 @@ from gribble.cli import (
     needs,
     place,
     plan,
+    releases,
     sets,
     undo,
     why,
@@ -32,7 +33,7 @@ from gribble.cli.options import ConfigOption
 
 __all__ = [
     "capture", "catalogue", "check", "demo", "history", "identify", "importing", "init", "keys", "main", "mend",
-    "needs", "place", "plan", "sets", "undo", "why",
+    "needs", "place", "plan", "releases", "sets", "undo", "why",
 ]  # fmt: skip
 
 

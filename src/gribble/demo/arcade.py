@@ -45,11 +45,11 @@ STATES = {
     "lugworm": "ready", "groynej": "blocked", "sandbar": "blocked", "tidepool": "blocked", "breakwat": "blocked",
     "seawall": "blocked", "limpet": "limited", "mudflatj": "ready", "driftnet": "blocked", "pontoon": "ready",
     "shingle": "ready", "estuary": "blocked", "pebble": "ready", "cobble": "limited", "heronry": "ready",
-    "oldpier": "blocked",
+    "winkle": "ready", "razor": "blocked", "bollard": "ready", "oldpier": "blocked", "cockle": "blocked",
 }  # fmt: skip
 """Every wanted set with its expected state, written by hand."""
 
-CURED = {"groynej": "ready", "breakwat": "ready", "driftnet": "ready"}
+CURED = {"groynej": "ready", "breakwat": "ready", "driftnet": "ready", "razor": "ready"}
 """What placing makes of those that it puts right."""
 
 FIRST_SET_REASONS = {
@@ -63,6 +63,8 @@ FIRST_SET_REASONS = {
     "estuary": ("estuary", "imposter", "does not play it: Its protection"),
     "cobble": ("cobble2.2b", "unproven", "the only dump known is a poor one"),
     "oldpier": ("oldpier", "missing", "release 1.8 knows no such set; release 1.6 does"),
+    "cockle": ("cockle", "missing", "release 1.8 knows it as cocklesh"),
+    "razor": ("razor1.1a", "imposter", "a right one is held: arcade/razor1 better.bin"),
 }
 """What stands first among the reasons of each broken set: file, verdict, words."""
 
@@ -129,9 +131,20 @@ def _sets(release: str) -> list[dict[str, Any]]:
                         "files": [own, _file(f"{name}2.2b", parent_name=f"{name}2.2b")],
                     }
                 )
+    return sets + _of_release_alone(old)
+
+
+def _of_release_alone(old: bool) -> list[dict[str, Any]]:
+    """Sets that the two releases know otherwise: gone, new, renamed, named otherwise inside, and with a better dump."""
+    winkle, razor = ("winkle1.1a", "razor1 first dump") if old else ("wk-1.ic1", "razor1.1a")
+    sets: list[dict[str, Any]] = [
+        {"set": "winkle", "title": "Winkle", "files": [_file(winkle, "winkle1.1a")]},
+        {"set": "razor", "title": "Razor Shell", "files": [_file("razor1.1a", razor), _file("razor2.2b")]},
+        {"set": "cockle" if old else "cocklesh", "title": "Cockle", "files": [_file("cockle1.1a")]},
+    ]
     if old:
-        sets.append({"set": "oldpier", "title": "Old Pier", "files": [_file("pier.1")]})
-    return sets
+        return [*sets, {"set": "oldpier", "title": "Old Pier", "files": [_file("pier.1")]}]
+    return [*sets, {"set": "bollard", "title": "Bollard", "files": [_file("bollard1.1a")]}]
 
 
 def _roster(release: str) -> bytes:
@@ -174,6 +187,10 @@ def arcade_files() -> dict[str, bytes]:
         "shingle.zip": _archive([("SHINGLE.ONE", "shingle1.1a"), ("shingle2.2b", "shingle2.2b")]),
         "heronry.zip": _plain("heronry1.1a", "heronry2.2b", "heronry.alt"),
         "oldpier.zip": _plain("pier.1"),
+        "cockle.zip": _plain("cockle1.1a"),
+        "winkle.zip": _plain("winkle1.1a"),
+        "razor.zip": _archive([("razor1.1a", "razor1 first dump"), ("razor2.2b", "razor2.2b")]),
+        "bollard.zip": _plain("bollard1.1a"),
         "driftnet/driftnet.chd": disc("another"),
         "pontoon/pontoon.chd": disc("pontoon"),
         **{f"{name}.zip": _game(name) for name in ("tidepool", "breakwat", "limpet", "driftnet", "pontoon")},
@@ -186,4 +203,5 @@ def arcade_files() -> dict[str, bytes]:
         "drawer/arcade/groyne.zip": _game("groyne"),
         "drawer/arcade/sounds.zip": _archive([("TONE", "tone.1")]),
         "drawer/arcade/driftnet (good).chd": disc("driftnet"),
+        "drawer/arcade/razor1 better.bin": chip("razor1.1a"),
     }

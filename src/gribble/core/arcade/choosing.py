@@ -17,12 +17,12 @@ class Others:
     """The rosters of other releases, each loaded when it is first asked for."""
 
     def __init__(self, paths: tuple[Path, ...]) -> None:
-        self._paths = paths
+        self.paths = paths
         self._loaded: list[Roster] | None = None
 
     def __iter__(self) -> Iterator[Roster]:
         if self._loaded is None:
-            self._loaded = [roster for path in self._paths if (roster := load_roster(path)[0])]
+            self._loaded = [roster for path in self.paths if (roster := load_roster(path)[0])]
         return iter(self._loaded)
 
 

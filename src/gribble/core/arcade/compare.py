@@ -10,6 +10,7 @@ from msgspec import Struct
 from gribble.core.arcade.cabinet import Cabinet, Content, content_of, is_file
 from gribble.core.arcade.discs import Discs
 from gribble.core.arcade.families import Part, family_of, parts_of
+from gribble.core.arcade.sets import own_contents
 from gribble.core.audit.findings import Remedy
 from gribble.core.catalogue.rosters import Roster, SetFile
 from gribble.core.survey.survey import Holding
@@ -51,7 +52,7 @@ def compare_rosters(
     """Each wanted set, in order; a set that neither roster knows is left out."""
     by_content: dict[frozenset[Content], str] = {}
     for name in new.sets:
-        if name not in old.sets and (key := _own_contents(new, name)):
+        if name not in old.sets and (key := own_contents(new, name)):
             by_content.setdefault(key, name)
     found = []
     for name in dict.fromkeys(wanted):
@@ -72,7 +73,7 @@ def _of_old(
 ) -> SetChange:
     title = old.sets[name].title
     if name not in new.sets:
-        to = by_content.get(_own_contents(old, name), "")
+        to = by_content.get(own_contents(old, name), "")
         if not to:
             return SetChange(set=name, title=title, change=Change.GONE)
         return _of_new(new, name, to, Change.RENAMED, cabinet, discs)
@@ -122,13 +123,6 @@ def _in_archives(holding: Holding, cabinet: Cabinet) -> bool:
     """Whether a holding lies in the folder of the sets already."""
     prefix = f"{cabinet.folder}/" if cabinet.folder else ""
     return holding.rig == cabinet.rig and holding.path.startswith(prefix)
-
-
-def _own_contents(roster: Roster, name: str) -> frozenset[Content]:
-    """The contents that a set lists, whatever they are called; discs by their SHA-1."""
-    one = roster.sets[name]
-    discs = ((("disc", None, disc.sha1)) for disc in one.discs if disc.sha1)
-    return frozenset([key for file in one.files if (key := content_of(file))]) | frozenset(discs)
 
 
 def _listing(roster: Roster, name: str) -> object:

@@ -81,6 +81,10 @@ class Discs:
                 held = self._held[disc.sha1 or ""]
                 yield Loose(owner=family.one.set, to=to, holding=held, replaces=there.path if there else None)
 
+    def image(self, disc: Disc) -> Holding | None:
+        """An image that is held, by the SHA-1 in its header."""
+        return self._held.get(disc.sha1 or "")
+
     def in_use(self, family: Family) -> Iterator[str]:
         """Where right images of a set lie, relative to the rig's root."""
         for disc in family.one.discs:

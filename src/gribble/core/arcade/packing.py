@@ -14,10 +14,11 @@ from msgspec import Struct, structs
 from gribble.core.arcade.cabinet import Cabinet, Container, Content, content_of, contents_of, is_file, member_name
 from gribble.core.arcade.discs import Discs
 from gribble.core.arcade.families import Family, Part, family_of, parts_of
+from gribble.core.arcade.homes import Homes
 from gribble.core.arcade.remedies import Loose, Member, Packed, SetRemedies, Waiting
 from gribble.core.audit.findings import Remedy, SetAudit, State
 from gribble.core.catalogue.records import Digests, Style
-from gribble.core.catalogue.rosters import FileState, Roster, SetFile
+from gribble.core.catalogue.rosters import Roster, SetFile
 from gribble.core.paths import join, name_fault, path_fault
 from gribble.core.survey.survey import Holding
 
@@ -82,7 +83,8 @@ class _Packer:
         self._stubs = stubs
         self._lean = lean
         self._order = {name: number for number, name in enumerate(roster.sets)}
-        self._twins: dict[str, dict[Content, SetFile]] = {}
+        # Without a style only relatives whose archive is there take part: else the set's own is the simplest home.
+        self._homes = Homes(roster, lambda name: style is not None or cabinet.of(name) is not None)
         self._slots: dict[str, dict[tuple[str, str], _Slot]] = {}
         self.packed: list[Packed] = []
         self.loose: list[Loose] = []
@@ -164,44 +166,12 @@ class _Packer:
         if self._style is Style.FULL:
             archive, rank = family.one.set, family.path.index(owner)
         else:
-            owner, file = self._owner(owner, file)
+            owner, file = self._homes.owner(owner, file)
             archive = self._root(owner) if self._style is Style.MERGED else owner
             rank = 0 if archive == owner else 1
         place = next((n for n, one in enumerate(self._roster.sets[owner].files) if one.name == file.name), 0)
         slot = _Slot((rank, self._order[owner], place), owner, file, holding)
         self._slots.setdefault(archive, {}).setdefault((owner, file.name), slot)
-
-    def _owner(self, name: str, file: SetFile) -> tuple[str, SetFile]:
-        """The furthest parent (then the BIOS set) that has the same content, and its entry for it.
-
-        Without a style, only one whose archive is there takes part; else the set's own archive is the simplest home.
-        """
-        seen = {name}
-        while True:
-            one = self._roster.sets[name]
-            nearest = (
-                relative
-                for relative in (one.parent, one.bios)
-                if relative in self._roster.sets and relative not in seen
-            )
-            for relative in nearest:
-                assert relative is not None
-                twin = self._twin(relative, file)
-                if twin and (self._style is not None or self._cabinet.of(relative) is not None):
-                    name, file = relative, twin
-                    seen.add(name)
-                    break
-            else:
-                return name, file
-
-    def _twin(self, name: str, file: SetFile) -> SetFile | None:
-        """The entry of a set for the same content."""
-        if name not in self._twins:
-            files = self._roster.sets[name].files
-            self._twins[name] = {key: one for one in reversed(files) if (key := content_of(one))}
-        key = content_of(file)
-        twin = self._twins[name].get(key) if key else None
-        return twin if twin and twin.state is not FileState.UNDUMPED else None
 
     def _root(self, name: str) -> str:
         """The set whose archive holds a family; BIOS sets and devices have families of their own."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
-from gribble.core.arcade.cabinet import Cabinet, is_file, member_name
+from gribble.core.arcade.cabinet import Cabinet, Content, content_of, is_file, member_name
 from gribble.core.arcade.discs import Discs
 from gribble.core.arcade.families import Family, Part, family_of, owned_files
 from gribble.core.audit.findings import Proof, Remedy, SetAudit, SetProblem, State, Verdict
@@ -67,9 +67,11 @@ def audit_set(
     """One set. `others` are rosters of other releases, by which old files are told."""
     if name not in roster.sets:
         what = f"release {roster.head.release} knows no such set"
-        known = [other.head.release for other in others if name in other.sets]
+        known = [other for other in others if name in other.sets]
         if known:
-            what += f"; release {', '.join(known)} does"
+            what += f"; release {', '.join(other.head.release for other in known)} does"
+            if to := new_name(known[0], roster, name):
+                what = f"release {roster.head.release} knows it as {to}"
         problem = SetProblem(file="", owner=name, verdict=Verdict.MISSING, reason=what)
         return SetAudit(set=name, title="", problems=(problem,))
     family = family_of(roster, name)
@@ -122,6 +124,21 @@ def _of_release(family: Family) -> Iterator[SetProblem]:
         yield SetProblem(file="", owner=one.set, verdict=Verdict.UNPROVEN, reason=reason, state=State.LIMITED)
     for gap in family.gaps:
         yield SetProblem(file="", owner=one.set, verdict=Verdict.UNPROVEN, reason=gap, state=State.LIMITED)
+
+
+def new_name(old: Roster, new: Roster, name: str) -> str:
+    """The name under which another roster knows the same contents, where it has none of the old name; else empty."""
+    contents = own_contents(old, name)
+    if not contents or name in new.sets:
+        return ""
+    return next((to for to in new.sets if to not in old.sets and own_contents(new, to) == contents), "")
+
+
+def own_contents(roster: Roster, name: str) -> frozenset[Content]:
+    """The contents that a set lists, whatever they are called; discs by their SHA-1."""
+    one = roster.sets[name]
+    discs: list[Content] = [("disc", None, disc.sha1) for disc in one.discs if disc.sha1]
+    return frozenset(discs).union(key for file in one.files if (key := content_of(file)))
 
 
 def _poor(part: Part) -> SetProblem:

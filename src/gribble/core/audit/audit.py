@@ -6,7 +6,6 @@ from collections.abc import Iterable
 
 from msgspec import structs
 
-from gribble.core.arcade.cabinet import Cabinet
 from gribble.core.arcade.discs import Discs
 from gribble.core.arcade.packing import pack_sets
 from gribble.core.arcade.remedies import SetRemedies
@@ -139,17 +138,8 @@ class _Auditor:
         arcade = self._rig.arcade.get(fitted.emulator)
         if fitted.arcade is None or arcade is None or arcade.roster is None:
             return (), SetRemedies()
-        folder = fitted.folders[fitted.arcade.folder]
-        cabinet = Cabinet(
-            folder,
-            fitted.arcade.archives,
-            self._rig.name,
-            self._rig.holdings,
-            self._elsewhere,
-            self._rig.hidden,
-            self._rig.folds_case,
-        )
-        discs = Discs(fitted.arcade, folder, self._shelf.loose, self._disc_headers)
+        cabinet = self._rig.cabinet(fitted, self._elsewhere)
+        discs = Discs(fitted.arcade, cabinet.folder, self._shelf.loose, self._disc_headers)
         wanted = wanted_sets(fitted.wanted, arcade.roster, cabinet, arcade.others)
         sets = tuple(audit_set(arcade.roster, name, cabinet, arcade.others, discs) for name in wanted)
         if not self._packing and fitted.style is None:

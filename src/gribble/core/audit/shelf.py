@@ -7,6 +7,7 @@ from functools import cached_property
 
 from msgspec import Struct
 
+from gribble.core.arcade.cabinet import Cabinet
 from gribble.core.arcade.choosing import ArcadeWorld
 from gribble.core.catalogue.config import Fitted
 from gribble.core.paths import fold, join, parent
@@ -32,6 +33,19 @@ class RigWorld(Struct, frozen=True, kw_only=True):
     volume: str = ""
     label: str = ""
     arcade: dict[str, ArcadeWorld] = {}
+
+    def cabinet(self, fitted: Fitted, elsewhere: Iterable[Holding]) -> Cabinet:
+        """What lies here for an arcade emulator, and what is held elsewhere."""
+        assert fitted.arcade is not None
+        return Cabinet(
+            fitted.folders[fitted.arcade.folder],
+            fitted.arcade.archives,
+            self.name,
+            self.holdings,
+            elsewhere,
+            self.hidden,
+            self.folds_case,
+        )
 
 
 class Shelf:

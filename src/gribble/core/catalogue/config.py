@@ -81,9 +81,34 @@ def _with_wanted(installed: Installed, folder: Path) -> Installed:
     """An installation whose wanted sets stand in a file: the first word of each line, comments after # aside."""
     if installed.wanted is None or len(installed.wanted) != 1 or not (folder / installed.wanted[0]).is_file():
         return installed
-    text = (folder / installed.wanted[0]).read_text(encoding="utf-8-sig", errors="replace")
-    words = (line.partition("#")[0].split() for line in text.splitlines())
-    return structs.replace(installed, wanted=tuple(line[0] for line in words if line))
+    weights = read_wanted(folder / installed.wanted[0])
+    named = {name: weight for name, weight in weights.items() if weight != 1.0}
+    return structs.replace(installed, wanted=tuple(weights), weights={**named, **installed.weights})
+
+
+def read_wanted(path: Path) -> dict[str, float]:
+    """A file of wanted sets: a name on each line, behind it how much it is worth (else 1); # begins a comment.
+
+    Raises MistakesError with every line that is something else, or OSError.
+    """
+    mistakes = Mistakes(str(path))
+    weights: dict[str, float] = {}
+    lines = path.read_text(encoding="utf-8-sig", errors="replace").splitlines()
+    for number, line in enumerate(lines, start=1):
+        name, *more = line.partition("#")[0].split() or [""]
+        try:
+            weight = float(more[0]) if more else 1.0
+        except ValueError:
+            weight = float("nan")
+        if len(more) > 1 or not 0 <= weight < float("inf"):
+            mistakes.add(
+                f"line {number}", f'"{line.strip()}" should be a set\'s name and, behind it, a weight like 2.5'
+            )
+        elif name:
+            weights.setdefault(name, weight)
+    if mistakes.found:
+        raise MistakesError(mistakes.found)
+    return weights
 
 
 def _long_emulator(value: Any) -> Any:
@@ -148,6 +173,7 @@ class Fitted(Struct, frozen=True, kw_only=True):
     wanted: tuple[str, ...] | None = None
     style: Style | None = None
     stubs: bool = False
+    weights: dict[str, float] = {}
     lean: bool = False
     order: tuple[str, ...] = ()
     note: str = ""
@@ -195,6 +221,7 @@ def fit_sheet(sheet: Sheet, installed: Installed | None = None) -> Fitted:
         wanted=installed.wanted,
         style=installed.style,
         stubs=installed.stubs,
+        weights=installed.weights,
         order=sheet.order,
         note=note,
     )

@@ -279,7 +279,7 @@ class Installed(Struct, frozen=True, kw_only=True):
 
     `wanted` is "all", a list of sets, or the name of a file with one on each line; absent, those that lie there count.
     With a `style`, placing brings the archives into it; `stubs` leaves an empty archive for each clone that is merged
-    into its parent's.
+    into its parent's. `weights` say how much sets are worth where not all fit a card; else 1.
     """
 
     release: str | None = None
@@ -290,6 +290,7 @@ class Installed(Struct, frozen=True, kw_only=True):
     wanted: tuple[str, ...] | None = None
     style: Style | None = None
     stubs: bool = False
+    weights: dict[str, float] = {}
 
 
 class Rig(Struct, frozen=True, kw_only=True):

@@ -23,6 +23,21 @@ def folds_case(volume: str, root: Path) -> bool:
         return False
 
 
+CLUSTERS = {"fat32": 32 << 10, "exfat": 128 << 10}
+"""The least room that a file takes, in bytes, on volumes of the usual size; elsewhere `CLUSTER`."""
+CLUSTER = 4096
+
+
+def cluster_of(volume: str, root: Path) -> int:
+    """The least room that a file takes on a volume, in bytes: as it says itself, else what is usual for its kind."""
+    if volume in CLUSTERS:
+        return CLUSTERS[volume]
+    try:
+        return os.statvfs(root).f_frsize or CLUSTER
+    except (OSError, AttributeError):  # not there, or a system that does not tell
+        return CLUSTER
+
+
 _KINDS = {
     "vfat": "fat32", "msdos": "fat32", "fat32": "fat32", "fat": "fat32", "exfat": "exfat", "ntfs": "ntfs",
     "ntfs3": "ntfs", "fuseblk": "ntfs", "ext2": "ext4", "ext3": "ext4", "ext4": "ext4", "apfs": "apfs",

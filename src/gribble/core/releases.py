@@ -1,0 +1,297 @@
+"""Which release fits what is held, what another one changes, and what goes on a card: asked of the world as it is."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from pathlib import Path
+
+import msgspec
+from msgspec import Struct, structs
+
+from gribble.core.arcade.cabinet import Cabinet
+from gribble.core.arcade.compare import SetChange, compare_rosters
+from gribble.core.arcade.discs import Discs
+from gribble.core.arcade.families import Family, family_of, parts_of
+from gribble.core.arcade.fit import Selection, Wish, cost, fit_sets
+from gribble.core.arcade.homes import Homes
+from gribble.core.arcade.match import Held, ReleaseMatch, match_release, ranked
+from gribble.core.arcade.sets import wanted_sets
+from gribble.core.audit.shelf import RigWorld, Shelf
+from gribble.core.catalogue.config import Fitted
+from gribble.core.catalogue.records import Style
+from gribble.core.catalogue.rosters import FileState, Plays, Roster, SetFile, load_roster, read_head
+from gribble.core.catalogue.tables import suggest
+from gribble.core.errors import GribbleError
+from gribble.core.placing.volumes import cluster_of
+from gribble.core.survey.survey import Holding
+from gribble.core.world import World
+
+MEMBER_BYTES = 128
+"""What an archive takes for each member beside its content, in bytes: two headers and two names, with room to spare."""
+
+
+class Place(Struct, frozen=True):
+    """One arcade emulator on one rig, with what is held for it."""
+
+    rig: RigWorld
+    fitted: Fitted
+    cabinet: Cabinet
+    discs: Discs
+
+
+class Matched(Struct, frozen=True, kw_only=True):
+    """The releases of one emulator, best first, and for each wanted set those in which what is held is right."""
+
+    emulator: str
+    installed: str | None
+    releases: tuple[ReleaseMatch, ...]
+    wanted: dict[str, tuple[str, ...]]
+
+
+def arcade_places(world: World, rigs: tuple[str, ...], emulators: tuple[str, ...]) -> list[Place]:
+    """Every arcade emulator on the rigs in scope that are there. Raises GribbleError where there is none."""
+    readings = world.readings()
+    found = []
+    for rig in world.rigs:
+        if rig.away or (rigs and rig.name not in rigs):
+            continue
+        elsewhere = [
+            *world.source_holdings,
+            *(one for other in world.rigs if other is not rig for one in other.holdings),
+        ]
+        for fitted in rig.emulators:
+            if fitted.arcade is None or (emulators and fitted.emulator not in emulators):
+                continue
+            cabinet = rig.cabinet(fitted, elsewhere)
+            discs = Discs(fitted.arcade, cabinet.folder, Shelf(rig).loose, list(readings.discs))
+            found.append(Place(rig, fitted, cabinet, discs))
+    if not found:
+        what = f"{', '.join(emulators)} is" if emulators else "there is"
+        raise GribbleError(f"{what} no arcade emulator on {', '.join(rigs) or 'any rig that is here'}")
+    return found
+
+
+def one_place(world: World, rigs: tuple[str, ...], emulators: tuple[str, ...]) -> Place:
+    """The only arcade emulator in scope. Raises GribbleError where there are several."""
+    places = arcade_places(world, rigs, emulators)
+    if len(places) > 1:
+        names = ", ".join(f"{place.fitted.emulator} on {place.rig.name}" for place in places)
+        raise GribbleError(f"several are meant: {names}", fix="Name one: --rig RIG, --emulator EMULATOR.")
+    return places[0]
+
+
+# Which release
+
+
+def match_releases(world: World, places: Iterable[Place]) -> list[Matched]:
+    """How well everything held, on rigs and in sources, fits each roster; rosters are loaded one by one."""
+    everything = [*world.source_holdings, *(holding for rig in world.rigs for holding in rig.holdings)]
+    headers = (header.sha1 for _, header in world.readings().discs)
+    held = Held(everything, headers)
+    found = []
+    by_emulator: dict[str, list[Place]] = {}
+    for place in places:
+        by_emulator.setdefault(place.fitted.emulator, []).append(place)
+    for emulator, group in by_emulator.items():
+        arcade = group[0].rig.arcade[emulator]
+        matches = []
+        if arcade.roster:
+            matches.append(match_release(arcade.roster, held))
+        for path in arcade.others.paths:
+            roster, _ = load_roster(path)
+            if roster:
+                matches.append(match_release(roster, held))
+        names = dict.fromkeys(name for place in group for name in _wanted(place))
+        installed = group[0].fitted.release
+        best = tuple(ranked(matches, installed))
+        wanted = {name: tuple(one.release for one in best if name in one.whole) for name in names}
+        found.append(Matched(emulator=emulator, installed=installed, releases=best, wanted=wanted))
+    return found
+
+
+def _wanted(place: Place) -> list[str]:
+    arcade = place.rig.arcade[place.fitted.emulator]
+    if arcade.roster is None:
+        return []
+    others = () if place.fitted.wanted is not None else arcade.others
+    return wanted_sets(place.fitted.wanted, arcade.roster, place.cabinet, others)
+
+
+# What changes
+
+
+def find_roster(place: Place, paths: Iterable[Path], word: str) -> Roster:
+    """The roster of a release, or in a file. Raises GribbleError where there is none, with those there are."""
+    releases = {}
+    for path in paths:
+        try:
+            releases[read_head(path).release] = path
+        except (OSError, msgspec.MsgspecError):
+            continue
+    chosen = releases.get(word) or (Path(word) if Path(word).is_file() else None)
+    if chosen is None:
+        raise GribbleError(
+            f"no roster of {place.fitted.emulator} {word}",
+            fix=f"There are: {', '.join(sorted(releases)) or 'none'}. A roster's file may be named, too.",
+        )
+    roster, mistakes = load_roster(chosen)
+    if roster is None:
+        raise GribbleError(str(mistakes[0]) if mistakes else f"{chosen} is no roster")
+    return roster
+
+
+def compare_releases(place: Place, old: Roster, new: Roster) -> list[SetChange]:
+    """What becomes of the wanted sets. Raises GribbleError where the two have no set in common."""
+    if old.sets.keys().isdisjoint(new.sets):
+        raise GribbleError(
+            f"the rosters of {old.head.emulator} {old.head.release} and {new.head.emulator} {new.head.release} "
+            "have no set in common",
+            fix="Are they of one emulator?",
+        )
+    wanted = wanted_sets(place.fitted.wanted, old, place.cabinet, (new,))
+    if place.fitted.wanted == ("all",):
+        wanted += [name for name in wanted_sets(("all",), new, place.cabinet) if name not in old.sets]
+    return compare_rosters(old, new, wanted, place.cabinet, place.discs)
+
+
+# What goes on a card
+
+
+class CardFit(Struct, frozen=True, kw_only=True):
+    """What was chosen for a card; `reasons` say of sets that were never in the choice why, `estimated` how many
+    archives are counted by the sizes of their contents, which is more than they will take; `smallest` is the wish that
+    takes least, with its bytes.
+    """
+
+    selection: Selection
+    titles: dict[str, str]
+    reasons: dict[str, str]
+    budget: int
+    cluster: int
+    estimated: int
+    smallest: tuple[str, int] | None = None
+
+
+def wishes_of(place: Place) -> dict[str, float]:
+    """The wanted sets of an emulator, each with its worth."""
+    return {name: place.fitted.weights.get(name, 1.0) for name in _wanted(place)}
+
+
+def fit_card(place: Place, wishes: Mapping[str, float], budget: int, cluster: int | None, seconds: float) -> CardFit:
+    """The best selection of the wishes (names with their worth) for a budget, with whole clusters, all in bytes.
+
+    Without a `cluster` that of the rig's volume is taken.
+    """
+    cluster = cluster or cluster_of(place.rig.volume, Path(place.rig.root))
+    roster = place.rig.arcade[place.fitted.emulator].roster
+    if roster is None:
+        raise GribbleError(f"there is no roster for {place.fitted.emulator}")
+    sizer = _Sizer(place, roster, cluster)
+    found, reasons = [], {}
+    for name, weight in wishes.items():
+        if name not in roster.sets:
+            reasons[name] = f"no set of release {roster.head.release}{suggest(name, sorted(roster.sets))}"
+            continue
+        family = family_of(roster, name)
+        if family.one.plays is Plays.NO:
+            reasons[name] = f"release {roster.head.release} does not play it"
+            continue
+        if lacking := sizer.lacking(family):
+            reasons[name] = f"cannot be completed: {', '.join(lacking[:3])}{', …' if len(lacking) > 3 else ''} not held"
+            continue
+        found.append(Wish(set=name, needs=sizer.things(family), weight=weight))
+    selection = fit_sets(found, sizer.sizes, budget, seconds)
+    return CardFit(
+        selection=structs.replace(selection, left_out=(*selection.left_out, *reasons)),
+        titles={name: roster.sets[name].title for name in wishes if name in roster.sets},
+        reasons=reasons,
+        budget=budget,
+        cluster=cluster,
+        estimated=sizer.estimated,
+        smallest=min(((one.set, cost([one], sizer.sizes)) for one in found), key=lambda pair: pair[1], default=None),
+    )
+
+
+class _Sizer:
+    """The things that sets need on a card: the archive of each owner, and disc images; each with its size."""
+
+    def __init__(self, place: Place, roster: Roster, cluster: int) -> None:
+        self._place = place
+        self._cluster = cluster
+        self._homes = Homes(roster)
+        self._roster = roster
+        self._full = place.fitted.style is Style.FULL
+        self._held: dict[tuple[str, str], Holding | None] = {}
+        self.sizes: dict[str, int] = {}
+        self.estimated = 0
+
+    def lacking(self, family: Family) -> list[str]:
+        """The files without which a set would not run, and that nobody has here."""
+        met: set[tuple[str, str]] = set()
+        absent = []
+        for part in parts_of(family):
+            if self._find(part.owner, part.file):
+                met.add((part.owner, part.file.choice or ""))
+            elif not part.file.optional:
+                absent.append(part)
+        files = [
+            part.file.name for part in absent if part.file.choice is None or (part.owner, part.file.choice) not in met
+        ]
+        discs = [
+            disc.name
+            for disc in family.one.discs
+            if not disc.optional and disc.state is not FileState.UNDUMPED and not self._place.discs.image(disc)
+        ]
+        return files + discs
+
+    def things(self, family: Family) -> tuple[str, ...]:
+        """What a set needs on the card, with what it shares with others."""
+        chunks: dict[str, dict[str, tuple[str, SetFile]]] = {}
+        for part in parts_of(family):
+            owner, file = (part.owner, part.file) if self._full else self._homes.owner(part.owner, part.file)
+            archive = family.one.set if self._full else owner
+            if self._find(part.owner, part.file):
+                chunks.setdefault(archive, {})[f"{owner}/{file.name}"] = (owner, file)
+        things = []
+        for archive, files in chunks.items():
+            if not self._full:  # a relative's archive is made whole, with what else is held of it
+                files = {
+                    one.name: (archive, one) for one in self._roster.sets[archive].files if self._mine(archive, one)
+                }
+            things.append(f"archive {archive}")
+            if things[-1] not in self.sizes:
+                self.sizes[things[-1]] = self._archive_bytes(list(files.values()))
+        for disc in family.one.discs:
+            if image := self._place.discs.image(disc):
+                things.append(f"disc {disc.sha1}")
+                self.sizes[things[-1]] = self._whole_clusters(image.size)
+        return tuple(things)
+
+    def _mine(self, archive: str, file: SetFile) -> bool:
+        """Whether a file is at home in its own set's archive, and held."""
+        return self._homes.owner(archive, file)[0] == archive and self._find(archive, file) is not None
+
+    def _find(self, owner: str, file: SetFile) -> Holding | None:
+        key = (owner, file.name)
+        if key not in self._held:
+            container = self._place.cabinet.of(owner)
+            self._held[key] = (container.find(file) if container else None) or self._place.cabinet.held(file)
+        return self._held[key]
+
+    def _archive_bytes(self, files: list[tuple[str, SetFile]]) -> int:
+        """The size of an archive of these files: that of one that lies there with all of them, if it is the smaller."""
+        holdings = [one for owner, file in files if (one := self._find(owner, file))]
+        contents = sum(one.size + MEMBER_BYTES for one in holdings)
+        archives = {(one.root, one.path) for one in holdings if one.member is not None}
+        if len(archives) == 1 and all(one.member is not None for one in holdings):
+            try:
+                lying = holdings[0].place.stat().st_size
+            except OSError:
+                lying = contents + 1
+            if lying <= contents:
+                return self._whole_clusters(lying)
+        self.estimated += 1
+        return self._whole_clusters(contents)
+
+    def _whole_clusters(self, size: int) -> int:
+        return -(-size // self._cluster) * self._cluster

@@ -1,0 +1,234 @@
+"""The answers of `sets match`, `sets compare` and `sets fit`, for the terminal, as JSON and as CSV."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections import Counter
+from collections.abc import Iterable
+from typing import Any
+
+from rich.text import Text
+
+from gribble.core.arcade.compare import Change, SetChange
+from gribble.core.catalogue.rosters import Roster
+from gribble.core.releases import CardFit, Matched
+from gribble.core.survey.survey import Holding
+from gribble.views.check import shorten
+from gribble.views.looks import QUIET, count, size
+from gribble.views.screen import Screen, styled
+
+SHOWN = 40
+"""How many sets are shown before the rest is folded."""
+FILES_SHOWN = 3
+
+_WORDS = {
+    Change.SAME: "nothing to be done",
+    Change.RENAMED: "the same under another name",
+    Change.REPACK: "all there, only packed otherwise",
+    Change.HELD: "wants files that you hold elsewhere",
+    Change.OBTAIN: "wants files that nobody here has",
+    Change.GONE: "not known any more",
+    Change.NEW: "known to the new release alone",
+}
+
+
+def show_match(screen: Screen, found: list[Matched], *, verbose: bool) -> None:
+    """The best release first, then each with its share; then the wanted sets that do not fit the installed one."""
+    for number, one in enumerate(found):
+        if number:
+            screen.out.print()
+        best = one.releases[0] if one.releases and one.releases[0].complete else None
+        if best is None:
+            screen.say(styled(f"{one.emulator}: nothing that is held completes a set of any release.", "bold"))
+            continue
+        installed = " (installed)" if best.release == one.installed else ""
+        screen.say(styled(f"What is held fits {one.emulator} {best.release} best{installed}.", "bold"))
+        rows: list[tuple[str | Text, ...]] = [
+            (
+                styled(match.release, "bold" if match.release == one.installed else ""),
+                f"{match.share:.0%}",
+                f"{match.complete:,} of {count(match.sets, 'set')} complete, of those that something is held of",
+                styled("installed" if match.release == one.installed else "", QUIET),
+            )
+            for match in one.releases
+        ]
+        screen.grid(rows)
+        odd = [name for name, releases in one.wanted.items() if one.installed not in releases]
+        odd = list(one.wanted) if verbose else odd
+        if odd:
+            screen.out.print()
+            which = "" if verbose else " that the installed release would not find complete"
+            screen.say(f"Wanted sets{which}, and the releases for which what is held is right:")
+            shown = odd if verbose else odd[:SHOWN]
+            screen.grid([(name, ", ".join(one.wanted[name]) or "none") for name in shown])
+            if len(shown) < len(odd):
+                screen.say(styled(f"  and {len(odd) - len(shown):,} more (-v shows them)", QUIET))
+
+
+def match_json(found: list[Matched]) -> dict[str, Any]:
+    """`match/1` (DESIGN.md section 12)."""
+    return {
+        "gribble": "match/1",
+        "releases": [
+            {
+                "emulator": match.emulator,
+                "release": match.release,
+                "complete": match.complete,
+                "sets": match.sets,
+                "share": round(match.share, 4),
+                "installed": match.release == one.installed,
+            }
+            for one in found
+            for match in one.releases
+        ],
+        "wanted": [
+            {"emulator": one.emulator, "set": name, "releases": list(releases)}
+            for one in found
+            for name, releases in one.wanted.items()
+        ],
+    }
+
+
+def show_compared(screen: Screen, old: Roster, new: Roster, changes: list[SetChange], *, verbose: bool) -> None:
+    """The totals first, then the sets for which there is something to do."""
+    tally = Counter(one.change for one in changes)
+    title = f"{new.head.emulator} {old.head.release} to {new.head.release}: {count(len(changes), 'wanted set')}"
+    screen.say(styled(title, "bold"))
+    screen.grid([(f"{tally[change]:,}", change, _WORDS[change]) for change in Change if tally[change]])
+    for change in Change:
+        group = [one for one in changes if one.change is change]
+        if not group or (change is Change.SAME and not verbose):
+            continue
+        screen.out.print()
+        screen.say(styled(change, "bold"), styled(f"  {_WORDS[change]}", QUIET))
+        shown = group if verbose else group[:SHOWN]
+        screen.grid([(one.set, _change_words(one, verbose)) for one in shown])
+        if len(shown) < len(group):
+            screen.say(styled(f"  and {len(group) - len(shown):,} more (-v shows them)", QUIET))
+
+
+def _change_words(one: SetChange, verbose: bool) -> Text:
+    text = Text.assemble(styled(one.title or one.set))
+    if one.to and one.to != one.set:
+        text.append_text(styled(f"  is now {one.to}"))
+    shown = one.files if verbose else one.files[:FILES_SHOWN]
+    for file in shown:
+        whose = "" if file.owner in (one.set, one.to) else f" of {file.owner}"
+        where = f"  {_place(file.held)}" if file.held else "  nowhere here"
+        text.append_text(styled(f"\n{file.name}{whose}")).append_text(styled(where, QUIET))
+    if len(shown) < len(one.files):
+        text.append_text(styled(f"\nand {len(one.files) - len(shown)} more (-v shows them)", QUIET))
+    return text
+
+
+def _place(holding: Holding) -> str:
+    place = holding.path if holding.rig else shorten(str(holding.place))
+    return f"{holding.member} in {place}" if holding.member is not None else place
+
+
+def compare_json(old: Roster, new: Roster, changes: list[SetChange]) -> dict[str, Any]:
+    """`compare/1` (DESIGN.md section 12)."""
+    tally = Counter(one.change for one in changes)
+    return {
+        "gribble": "compare/1",
+        "emulator": new.head.emulator,
+        "old": old.head.release,
+        "new": new.head.release,
+        "sets": [
+            {
+                "set": one.set,
+                "title": one.title,
+                "class": one.change,
+                "to": one.to or None,
+                "files": [
+                    {
+                        "file": file.name,
+                        "owner": file.owner,
+                        "found": _found(file.held),
+                        "member": file.held.member if file.held else None,
+                    }
+                    for file in one.files
+                ],
+            }
+            for one in changes
+        ],
+        "totals": {change: tally[change] for change in Change},
+    }
+
+
+def _found(holding: Holding | None) -> str | None:
+    return None if holding is None else holding.path if holding.rig else str(holding.place)
+
+
+def compare_csv(changes: list[SetChange]) -> str:
+    """One row for each set, and one more for each further file."""
+    rows: list[list[str]] = []
+    for one in changes:
+        for file in one.files or (None,):
+            found = (_found(file.held) or "") if file else ""
+            member = (file.held.member or "") if file and file.held else ""
+            rows.append([one.set, one.change, one.to, one.title, file.name if file else "", found, member])
+    return written_csv(["set", "class", "to", "title", "file", "found", "member"], rows)
+
+
+def written_csv(titles: list[str], rows: Iterable[list[str]]) -> str:
+    """A table as CSV (RFC 4180, with LF). What a spreadsheet could take for a formula is kept from being one."""
+    stream = io.StringIO()
+    writer = csv.writer(stream, lineterminator="\n")
+    writer.writerow(titles)
+    for row in rows:
+        writer.writerow([f"'{cell}" if cell.startswith(("=", "+", "-", "@", "\t", "\r")) else cell for cell in row])
+    return stream.getvalue()
+
+
+def show_fit(screen: Screen, found: CardFit, *, verbose: bool) -> None:
+    """How many fit and how good that is; then what is left out, then what it rests on."""
+    chosen, left = found.selection.chosen, found.selection.left_out
+    total = len(chosen) + len(left)
+    screen.say(
+        styled(f"{len(chosen):,} of {count(total, 'wanted set')}", "bold"),
+        f" fit into {found.budget:,} bytes: {size(found.selection.bytes)} used. {_how_good(found)}",
+    )
+    if not chosen and found.smallest:
+        name, least = found.smallest
+        screen.say(f"Not even the smallest wish fits: {name} takes {least:,} bytes, with what it needs.")
+    if left:
+        screen.out.print()
+        screen.say(styled("Left out", "bold"))
+        shown = left if verbose else left[:SHOWN]
+        screen.grid([(name, found.titles.get(name, ""), found.reasons.get(name, "no room")) for name in shown])
+        if len(shown) < len(left):
+            screen.say(styled(f"  and {len(left) - len(shown):,} more (-v shows them)", QUIET))
+    if chosen:
+        screen.out.print()
+        screen.say(styled("Chosen", "bold"))
+        shown = chosen if verbose else chosen[:SHOWN]
+        more = f" and {len(chosen) - len(shown):,} more (-v shows them)" if len(shown) < len(chosen) else ""
+        screen.say(f"  {', '.join(shown)}{more}")
+    screen.out.print()
+    counted = f"Shared parents, BIOS sets and discs are counted once, files in whole clusters of {size(found.cluster)}."
+    if found.estimated:
+        counted += f" {count(found.estimated, 'archive')} not packed yet, counted by contents, will take less."
+    screen.say(styled(counted, QUIET))
+
+
+def _how_good(found: CardFit) -> str:
+    if found.selection.optimal:
+        return "No selection is better."
+    return f"The best one is at most {found.selection.gap:.2%} better; the search was cut short (--seconds)."
+
+
+def fit_json(found: CardFit) -> dict[str, Any]:
+    """`fit/1` (DESIGN.md section 12)."""
+    return {
+        "gribble": "fit/1",
+        "chosen": list(found.selection.chosen),
+        "left_out": list(found.selection.left_out),
+        "reasons": found.reasons,
+        "bytes": found.selection.bytes,
+        "budget": found.budget,
+        "cluster": found.cluster,
+        "optimal": found.selection.optimal,
+        "gap": round(found.selection.gap, 6),
+    }
