@@ -112,6 +112,7 @@ def main() -> None:
             parsed.append(timed(lambda: parse(roster)))
             loaded.append(timed(lambda: load_roster(roster)))
             checked.append(timed(lambda: subprocess.run(run, cwd=folder, capture_output=True, check=False)))
+        peak = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024
         for release in ("1.4", "1.5", "1.6", "1.7"):
             (folder / f"catalogue/turnstone-{release}.roster.jsonl").write_text(
                 roster.read_text().replace('"release":"1.8"', f'"release":"{release}"', 1)
@@ -121,7 +122,6 @@ def main() -> None:
         for _ in range(ROUNDS):
             matched.append(timed(lambda: subprocess.run(match, cwd=folder, capture_output=True, check=False)))
             checked_again.append(timed(lambda: subprocess.run(run, cwd=folder, capture_output=True, check=False)))
-        peak = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024
         base = statistics.median(parsed)
         print(f"json {base:.2f} s")
         print(f"load_roster {statistics.median(loaded):.2f} s, {statistics.median(loaded) / base:.2f} of json")

@@ -59,7 +59,7 @@ def remove(name: str) -> Callable[[Path], None]:
 
 def huge_file(world: Path) -> None:
     with (world / "drawer/huge.bin").open("wb") as stream:
-        stream.truncate(5 << 30)
+        stream.truncate(300 << 20)
 
 
 def large_file(world: Path) -> None:
@@ -108,7 +108,7 @@ CASES: dict[str, tuple[Callable[[Path], None], str, int, list[str]]] = {
     "a pipe by name": (lambda world: os.mkfifo(world / "drawer/pipe"), "identify drawer/pipe", 2, ["is no regular file"]),
     "a circular link": (lambda world: os.symlink("loop", world / "drawer/loop"), "check", 1, ["loop: is a link that leads nowhere"]),
     "an empty file": (write("drawer/nothing.zip", b""), "identify drawer/nothing.zip", 0, ["is no sound zip", "1 unknown"]),
-    "5 GiB of nothing": (
+    "300 MiB of nothing": (
         huge_file,
         "check", 1, ["blocked"],
     ),

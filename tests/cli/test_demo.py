@@ -304,7 +304,7 @@ def test_identify_says_what_files_are_and_ends_with_the_counts(gribble: Gribble,
         "needed": 12, "held": 5, "rejected": 2, "damaged": 11, "unknown": 12, "passed_over": 3,
     }  # fmt: skip
     assert gribble("identify", "drawer", cwd=world).out.endswith(
-        "12 needed, 4 held already, 11 damaged, 2 known not to work, 12 unknown; 3 passed over\n"
+        "12 needed, 5 held already, 11 damaged, 2 known not to work, 12 unknown; 3 passed over\n"
     )
     only = gribble("identify", "drawer", "--only", "needed", "--json", cwd=world, code=0).json
     assert {match["to"] for file in only["files"] for match in file["matches"]} == {

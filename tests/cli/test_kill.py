@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import os
+import random
 import re
 import shutil
 import signal
@@ -25,14 +26,26 @@ from tests.conftest import tree
 ACTS = ("fsync", "replace", "link", "mkdir", "unlink", "rmdir")
 """The calls by which a run changes a disk."""
 
-STRIDE = 1 if os.environ.get("GRIBBLE_SOAK") else 4
-"""Every act is tried in a soak; otherwise every fourth, which meets every step of the plan (each has five or more)."""
+STRIDE = 1 if os.environ.get("GRIBBLE_SOAK") else 11
+"""Every act is tried in a soak; otherwise every eleventh, which meets every kind of step and every kind of act."""
 
 Tree = dict[str, tuple[bytes, int]]
 
 
-def run_in_child(world: Path, *words: str, kill_before: int = 0) -> int:
-    """Run the program in a process of its own, killed before its n-th act (0: never). Gives the wait status."""
+def pull_out(world: Path) -> None:
+    """Take a rig away while a run is at work on it."""
+    os.rename(world / "rigs/lighthouse", world / "pulled out")
+
+
+FAULTS: dict[str, Callable[[Path], None]] = {
+    "kill": lambda _world: os.kill(os.getpid(), signal.SIGKILL),
+    "ctrl-c": lambda _world: os.kill(os.getpid(), signal.SIGINT),
+    "pull out": pull_out,
+}
+
+
+def run_in_child(world: Path, *words: str, kill_before: int = 0, fault: str = "kill") -> int:
+    """Run the program in a process of its own, with a fault before its n-th act (0: none). Gives the wait status."""
     child = os.fork()
     if child:
         return os.waitpid(child, 0)[1]
@@ -47,7 +60,7 @@ def run_in_child(world: Path, *words: str, kill_before: int = 0) -> int:
             nonlocal count
             count += 1
             if count == kill_before:
-                os.kill(os.getpid(), signal.SIGKILL)
+                FAULTS[fault](world)
             return real(*args, **kwargs)
 
         return act
@@ -121,6 +134,7 @@ def test_a_killed_run_is_finished_and_undone(tmp_path: Path, worlds: tuple[Path,
     for world in killed_worlds(tmp_path, start, "place", "--yes"):
         assert whole(tree(world), before, after)
         run_in_child(world, "place", "--resume")
+        assert not [path for path in world.rglob("runs/*.jsonl") if '"failed"' in path.read_text()]
         if not same_files(tree(world), after):
             run_in_child(world, "place", "--yes")  # killed before the journal was begun
         assert same_files(tree(world), after), world
@@ -143,3 +157,35 @@ def test_a_killed_undo_is_finished(tmp_path: Path, worlds: tuple[Path, Path, Tre
         assert whole(tree(world), before, after)
         run_in_child(world, "undo", "--yes")
         assert tree(world) == before, world
+
+
+SEEDS = 200 if os.environ.get("GRIBBLE_SOAK") else 8
+
+
+@pytest.mark.parametrize("seed", range(SEEDS))
+def test_any_fault_at_any_moment_loses_nothing(
+    tmp_path: Path, worlds: tuple[Path, Path, Tree, Tree], seed: int
+) -> None:
+    """A kill, a Ctrl-C or a rig pulled out, at a random act of a run or an undo: then finished, then taken back."""
+    chance = random.Random(seed)
+    fault, undoing = list(FAULTS)[seed % len(FAULTS)], chance.random() < 0.4
+    start, placed, before, after = worlds
+    world = tmp_path / "world"
+    shutil.copytree(placed if undoing else start, world)
+    words = ("undo", "--yes") if undoing else ("place", "--yes")
+    run_in_child(world, *words, kill_before=chance.randint(1, 260), fault=fault)
+    if (world / "pulled out").exists():
+        assert not (world / "rigs/lighthouse").exists(), "nothing is made in the stead of a rig that was pulled out"
+        (world / "pulled out").rename(world / "rigs/lighthouse")
+    assert whole(tree(world), before, after)
+    if undoing:
+        for _ in range(2):
+            run_in_child(world, "undo", "--yes")
+    else:
+        run_in_child(world, "place", "--yes")  # finishes what was cut short, then does what is left
+        run_in_child(world, "place", "--yes")
+        assert same_files(tree(world), after)
+        for _ in range(4):
+            if tree(world) != before:
+                run_in_child(world, "undo", "--yes")
+    assert tree(world) == before

@@ -10,6 +10,7 @@ import typer
 
 from gribble import __version__
 from gribble.cli import (
+    attic,
     capture,
     catalogue,
     check,
@@ -32,8 +33,8 @@ from gribble.cli.app import app, ending
 from gribble.cli.options import ConfigOption
 
 __all__ = [
-    "capture", "catalogue", "check", "demo", "history", "identify", "importing", "init", "keys", "main", "mend",
-    "needs", "place", "plan", "releases", "sets", "undo", "why",
+    "attic", "capture", "catalogue", "check", "demo", "history", "identify", "importing", "init", "keys", "main",
+    "mend", "needs", "place", "plan", "releases", "sets", "undo", "why",
 ]  # fmt: skip
 
 

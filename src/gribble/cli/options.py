@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from enum import StrEnum
 from typing import Annotated, Optional
 
 import typer
@@ -34,6 +35,31 @@ AsOption = Annotated[
     ),
 ]
 RereadOption = Annotated[bool, typer.Option("--reread", help="Read every file anew, whatever the index says.")]
+OnlyOption = Annotated[
+    Optional[list[str]],  # noqa: UP045
+    typer.Option(
+        "--only",
+        metavar="WORD",
+        help="Only steps of this rig, emulator, need, set or kind, or to a place like '*/boot/*'.",
+        show_default=False,
+    ),
+]
+SkipOption = Annotated[
+    Optional[list[str]],  # noqa: UP045
+    typer.Option("--skip", metavar="WORD", help="All steps but those.", show_default=False),
+]
+
+
+class Link(StrEnum):
+    """How a file is put in place instead of being copied."""
+
+    HARD = "hard"
+
+
+LinkOption = Annotated[
+    Optional[Link],  # noqa: UP045
+    typer.Option("--link", metavar="hard", help="A second name of the source instead of a copy.", show_default=False),
+]
 YesOption = Annotated[bool, typer.Option("--yes", "-y", help="Do not ask.")]
 EmulatorsArgument = Annotated[
     Optional[list[str]],  # noqa: UP045

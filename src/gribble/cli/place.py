@@ -2,12 +2,22 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Optional
 
 import typer
 
 from gribble.cli.app import command
-from gribble.cli.options import AtOption, ConfigOption, EmulatorsArgument, FromOption, RigOption, YesOption
+from gribble.cli.options import (
+    AtOption,
+    ConfigOption,
+    EmulatorsArgument,
+    FromOption,
+    LinkOption,
+    OnlyOption,
+    RigOption,
+    SkipOption,
+    YesOption,
+)
 
 
 @command("place")
@@ -16,6 +26,13 @@ def place(
     rig: RigOption = None,
     from_: FromOption = None,
     at: AtOption = None,
+    only: OnlyOption = None,
+    skip: SkipOption = None,
+    plan: Annotated[
+        Optional[str],  # noqa: UP045
+        typer.Option(metavar="FILE", help="Carry out a plan that was written before.", show_default=False),
+    ] = None,
+    link: LinkOption = None,
     yes: YesOption = False,
     resume: Annotated[bool, typer.Option("--resume", help="Only finish a run that was cut short.")] = False,
     by_name: Annotated[
@@ -27,18 +44,28 @@ def place(
 
     Example: gribble place --rig lighthouse
     """
-    from gribble.cli.running import finish_open_runs, place_plan
-    from gribble.cli.session import Session, scope_of
-    from gribble.core.errors import ExitCode
-    from gribble.core.placing.plan import make_plan
+    from pathlib import Path
 
+    from gribble.cli.running import finish_open_runs, narrow, place_plan, planned
+    from gribble.cli.session import Session, scope_of
+    from gribble.core.errors import ExitCode, GribbleError
+    from gribble.core.placing.plan import linked
+    from gribble.core.placing.planfile import read_plan
+
+    if plan and (emulators or from_ or by_name):
+        raise GribbleError("--plan carries out a plan as it was written", fix="Narrow it by --rig, --only and --skip.")
     scope = scope_of(rig, emulators, from_, at)
     with Session(config, strict=True) as session:
         finished = finish_open_runs(session, scope)
-        if resume:
+        if resume or finished == ExitCode.INTERRUPTED:
             if finished is None:
                 session.screen.say("No run was cut short: nothing to finish.")
             return finished or ExitCode.CLEAN
-        audits = session.look(scope).audit(scope, packing=True)
-        code = place_plan(session, scope, audits, make_plan(audits, by_name=by_name), yes)
+        if plan:
+            made = session.reachable(narrow(read_plan(Path(plan), session.config.rig), only, skip), scope)
+            code = place_plan(session, scope, (), linked(made) if link else made, yes)
+        else:
+            audits = session.look(scope).audit(scope, packing=True)
+            made = planned(session, audits, only, skip, by_name=by_name)
+            code = place_plan(session, scope, audits, linked(made) if link else made, yes)
         return finished or code

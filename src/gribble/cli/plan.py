@@ -7,7 +7,16 @@ from typing import Annotated, Optional
 import typer
 
 from gribble.cli.app import command
-from gribble.cli.options import AtOption, ConfigOption, EmulatorsArgument, FromOption, JsonOption, RigOption
+from gribble.cli.options import (
+    AtOption,
+    ConfigOption,
+    EmulatorsArgument,
+    FromOption,
+    JsonOption,
+    OnlyOption,
+    RigOption,
+    SkipOption,
+)
 
 
 @command("plan")
@@ -16,6 +25,11 @@ def plan(
     rig: RigOption = None,
     from_: FromOption = None,
     at: AtOption = None,
+    only: OnlyOption = None,
+    skip: SkipOption = None,
+    by_name: Annotated[
+        bool, typer.Option("--by-name", help="Also take files that no digest can prove, by their name.")
+    ] = False,
     out: Annotated[
         Optional[str],  # noqa: UP045
         typer.Option(metavar="FILE", help="Write the plan to a file, as JSON.", show_default=False),
@@ -30,27 +44,29 @@ def plan(
     import json as json_format
     from pathlib import Path
 
+    from gribble.cli.running import planned
     from gribble.cli.session import Session, scope_of
     from gribble.core.audit.findings import State
     from gribble.core.errors import ExitCode, GribbleError, reason_of
-    from gribble.core.placing.plan import make_plan
-    from gribble.views.plan import plan_json, show_plan
+    from gribble.core.placing.planfile import plan_record
+    from gribble.views.plan import show_plan
 
     scope = scope_of(rig, emulators, from_, at)
     with Session(config, strict=True) as session:
         audits = session.look(scope).audit(scope, packing=True)
-        made = make_plan(audits)
+        made = planned(session, audits, only, skip, by_name=by_name)
         if out:
             try:
-                Path(out).write_text(json_format.dumps(plan_json(made), indent=1) + "\n")
+                Path(out).write_text(json_format.dumps(plan_record(made), indent=1) + "\n")
             except OSError as error:
                 raise GribbleError(f"{out} cannot be written: {reason_of(error)}") from error
         if json:
-            session.screen.json(plan_json(made))
+            session.screen.json(plan_record(made))
         else:
             show_plan(session.screen, made, audits)
             if made.steps:
-                session.screen.next(f"gribble place{scope.words}", "shows this plan, asks, and carries it out")
+                words = f" --plan {out}" if out else scope.words
+                session.screen.next(f"gribble place{words}", "shows this plan, asks, and carries it out")
         if made.steps or made.obtain or made.refused:
             return ExitCode.ATTENTION
         return ExitCode.FAILED if State.AWAY in {found.state for found in audits} else ExitCode.CLEAN

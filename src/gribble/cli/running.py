@@ -2,20 +2,27 @@
 
 from __future__ import annotations
 
+import signal
 import sys
+import threading
 from datetime import datetime
 from pathlib import Path
+from types import FrameType, TracebackType
+from typing import Any
 
 from gribble.cli.session import Session
 from gribble.core.audit.findings import RigAudit
-from gribble.core.errors import ExitCode
+from gribble.core.catalogue.tables import suggest
+from gribble.core.errors import ExitCode, GribbleError, reason_of
 from gribble.core.placing.journal import Run
-from gribble.core.placing.plan import Plan, Step
-from gribble.core.placing.run import check_room, new_run_number
+from gribble.core.placing.plan import Plan, Step, make_plan, narrowed
+from gribble.core.placing.run import Stopped, check_room, new_run_number
+from gribble.core.placing.volumes import cluster_of
 from gribble.core.world import Scope, rig_root
 from gribble.stores.local import LocalRig
 from gribble.views.looks import count
 from gribble.views.plan import show_plan
+from gribble.views.progress import Bar
 from gribble.views.screen import Screen, styled
 
 
@@ -34,15 +41,48 @@ def ask(screen: Screen, question: str, yes: bool) -> bool:
     return False
 
 
+def planned(
+    session: Session,
+    audits: tuple[RigAudit, ...],
+    only: list[str] | None,
+    skip: list[str] | None,
+    *,
+    by_name: bool = False,
+    sets_only: bool = False,
+) -> Plan:
+    """The plan for some rigs, narrowed. Raises GribbleError for a word that no step answers to."""
+    plan = make_plan(audits, by_name=by_name, sets_only=sets_only, volumes=session.volumes(audits))
+    return narrow(plan, only, skip)
+
+
+def narrow(plan: Plan, only: list[str] | None, skip: list[str] | None) -> Plan:
+    """Only some steps of a plan. Raises GribbleError for a word that no step answers to."""
+    try:
+        return narrowed(plan, only or (), skip or ())
+    except ValueError as error:
+        words = sorted({word for step in plan.steps for word in (step.rig, step.emulator, step.need) if word})
+        raise GribbleError(
+            f"no step of the plan answers to '{error}'{suggest(str(error), words)}",
+            fix="A rig, an emulator, a need, a set, a kind of step, or a pattern for the place: '*/boot/*'.",
+        ) from error
+
+
 def place_plan(session: Session, scope: Scope, audits: tuple[RigAudit, ...], plan: Plan, yes: bool) -> int:
     """Show a plan, ask, and carry it out; the exit status."""
     show_plan(session.screen, plan, audits)
     failed: int = ExitCode.CLEAN
     if plan.steps:
         session.screen.out.print()
+        if any(step.link for step in plan.steps):
+            session.screen.say(
+                "Mind: a linked file is the source itself under a second name. An emulator that writes into it alters "
+                "the source."
+            )
         if not ask(session.screen, "Carry out this plan?", yes):
             return ExitCode.ATTENTION
         failed = carry_out(session, scope, plan)
+        if failed == ExitCode.INTERRUPTED:
+            return failed
         more = f"; {count(len(plan.obtain), 'gap')} still to fill" if plan.obtain else ""
         session.screen.next("gribble check", f"or gribble undo, to take this run back{more}")
     if failed or any(found.away for found in audits):
@@ -54,18 +94,57 @@ def carry_out(session: Session, scope: Scope, plan: Plan) -> int:
     """Carry out a plan, rig by rig, under one run number. Nothing is begun where the room does not suffice."""
     for name in dict.fromkeys(step.rig for step in plan.steps):
         root = Path(rig_root(name, session.config.rig[name], scope))
-        root.mkdir(exist_ok=True)
-    rigs = {rig.name: rig for rig in session.local_rigs(scope)}
-    number = new_run_number([rig.journals for rig in rigs.values()])
+        try:
+            root.mkdir(exist_ok=True)
+        except OSError as error:
+            raise GribbleError(
+                f"rig {name} cannot be written: {root}: {reason_of(error)}",
+                fix="Nothing was changed.",
+                code=ExitCode.FAILED,
+            ) from error
+    rigs = {rig.name: rig for rig in session.local_rigs(scope) if plan.on(rig.name)}
+    number = new_run_number([rig.journals for rig in session.local_rigs(scope)])
     for name, rig in rigs.items():
-        check_room(rig.store, name, plan.on(name))
+        volume = session.volume(name, rig.root)
+        check_room(rig.store, name, plan.on(name), volume, cluster_of(volume, rig.root))
     when = datetime.now().isoformat(sep=" ", timespec="seconds")
     code: int = ExitCode.CLEAN
     for name, rig in rigs.items():
-        if plan.on(name):
-            with rig.locked():
-                code = max(code, run_forward(session.screen, rig, rig.start(number, when, plan.on(name))))
+        with rig.locked():
+            code = max(code, run_forward(session.screen, rig, rig.start(number, when, plan.on(name))))
+        if code == ExitCode.INTERRUPTED:
+            break
     return code
+
+
+class Interruption:
+    """Turns the first Ctrl-C into a wish to stop at the next block; the second one stops at once."""
+
+    def __init__(self, screen: Screen) -> None:
+        self._screen = screen
+        self._asked = False
+        self._former: Any = None
+
+    def __enter__(self) -> Interruption:
+        if threading.current_thread() is threading.main_thread():
+            self._former = signal.signal(signal.SIGINT, self._ask)
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        if self._former is not None:
+            signal.signal(signal.SIGINT, self._former)
+
+    def _ask(self, _signal: int, _frame: FrameType | None) -> None:
+        if self._asked:
+            raise KeyboardInterrupt
+        self._asked = True
+
+    def check(self) -> None:
+        """Raise Stopped where the user has asked for it."""
+        if self._asked:
+            raise Stopped
 
 
 def run_forward(screen: Screen, rig: LocalRig, run: Run) -> int:
@@ -76,7 +155,23 @@ def run_forward(screen: Screen, rig: LocalRig, run: Run) -> int:
         if reason:
             refused.append((step, reason))
 
-    rig.runner(run, told).carry_out(run)
+    with Interruption(screen) as interruption, Bar(screen.err, "Placing") as bar:
+        bar.expect(sum(step.bytes for number, step in enumerate(run.steps) if number not in run.done))
+
+        def watch(bytes_: int) -> None:
+            interruption.check()
+            bar.advance(bytes_)
+
+        stopped = False
+        try:
+            rig.runner(run, told, watch).carry_out(run)
+        except Stopped:
+            stopped = True
+    if stopped:
+        words = f": {len(run.done)} of {count(len(run.steps), 'step')} done on {rig.name}, run {run.number}"
+        screen.say(styled("Stopped", "bold"), f"{words}; the file under way is as it was.")
+        screen.next("gribble place --resume", "finishes this run; gribble undo takes it back")
+        return ExitCode.INTERRUPTED
     screen.say(
         styled("Done", "bold"), f": {count(len(run.done), 'step')} of {len(run.steps)} on {rig.name}, run {run.number}."
     )
@@ -98,4 +193,6 @@ def finish_open_runs(session: Session, scope: Scope) -> int | None:
                 else:
                     session.screen.say(f"Finishing run {run.number} on {rig.name}, which was cut short.")
                     code = max(code or 0, run_forward(session.screen, rig, run))
+                    if code == ExitCode.INTERRUPTED:
+                        return code
     return code

@@ -10,12 +10,13 @@ from types import TracebackType
 
 import msgspec
 
-from gribble.core.audit.findings import State, worst
+from gribble.core.audit.findings import RigAudit, State, worst
 from gribble.core.catalogue.config import check_against, load_config
 from gribble.core.catalogue.records import Config
 from gribble.core.catalogue.sheets import Catalogue, load_catalogue
 from gribble.core.errors import ExitCode, GribbleError, MistakesError
 from gribble.core.matching import KnownContents
+from gribble.core.placing.plan import Plan, Refused
 from gribble.core.survey.index import Index
 from gribble.core.survey.survey import Survey, Surveyor
 from gribble.core.survey.walking import MEMORY_FOLDER, Skipped
@@ -192,6 +193,28 @@ class Session:
             if not scope.rigs or name in scope.rigs
         ]
         return [rig for rig in rigs if rig.root.is_dir()]
+
+    def reachable(self, plan: Plan, scope: Scope) -> Plan:
+        """The steps of a plan on the rigs in scope that are there; those of the others are refused."""
+        here = {rig.name for rig in self.local_rigs(scope)}
+        steps = [step for step in plan.steps if not scope.rigs or step.rig in scope.rigs]
+        away = [
+            Refused(rig=step.rig, emulator=step.emulator, need=step.need, reason=f"{step.rig} is not there now")
+            for step in steps
+            if step.rig not in here
+        ]
+        return Plan(steps=tuple(step for step in steps if step.rig in here), refused=(*plan.refused, *away))
+
+    def volume(self, name: str, root: Path) -> str:
+        """The kind of volume that a rig lies on, as configured, else as it is found; empty where that is unknown."""
+        from gribble.core.placing.volumes import volume_of
+
+        configured = self.config.rig[name].volume
+        return configured if configured != "auto" else volume_of(root)[0]
+
+    def volumes(self, audits: Iterable[RigAudit]) -> dict[str, str]:
+        """The kinds of volume of some rigs."""
+        return {found.rig: self.volume(found.rig, Path(found.root)) for found in audits if not found.away}
 
     def tell_open_runs(self, scope: Scope) -> None:
         """Say which rigs have a run that was cut short."""

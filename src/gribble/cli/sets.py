@@ -12,8 +12,10 @@ from gribble.cli.options import (
     ConfigOption,
     FromOption,
     JsonOption,
+    OnlyOption,
     RereadOption,
     RigOption,
+    SkipOption,
     VerboseOption,
     YesOption,
 )
@@ -75,6 +77,8 @@ def pack(
     ] = None,
     stubs: Annotated[bool, typer.Option("--stubs", help="Leave an empty archive for each merged clone.")] = False,
     lean: Annotated[bool, typer.Option("--lean", help="Leave out what no wanted set needs.")] = False,
+    only: OnlyOption = None,
+    skip: SkipOption = None,
     rig: RigOption = None,
     from_: FromOption = None,
     at: AtOption = None,
@@ -85,16 +89,15 @@ def pack(
 
     Example: gribble sets pack --style merged
     """
-    from gribble.cli.running import finish_open_runs, place_plan
+    from gribble.cli.running import finish_open_runs, place_plan, planned
     from gribble.cli.session import Session, scope_of
-    from gribble.core.placing.plan import make_plan
 
     scope = scope_of(rig, None, from_, at)
     with Session(config, strict=True) as session:
         finished = finish_open_runs(session, scope)
         world = packed_as(asking(session.look(scope), names or []), style, stubs, lean)
         audits = world.audit(scope, packing=True)
-        code = place_plan(session, scope, audits, make_plan(audits, sets_only=True), yes)
+        code = place_plan(session, scope, audits, planned(session, audits, only, skip, sets_only=True), yes)
         return finished or code
 
 

@@ -38,13 +38,22 @@ def undo(
         screen = session.screen
         scope = scope_of(rig, None, None, at)
         found = [(where, one) for where in session.local_rigs(scope) for one in where.runs() if one.state != "undone"]
-        number = run if run is not None else max((one.number for _, one in found), default=None)
+        whole = [one.number for where, one in found if not where.runner(one).lost(one)]
+        number = run if run is not None else max(whole, default=None)
         chosen = [(where, one) for where, one in found if one.number == number]
         if not chosen:
             what = "no run to take back" if run is None else f"no run {run} to take back"
             raise GribbleError(
                 f"{what} on {', '.join(session.config.rig) or 'any rig'}", fix="gribble history lists them."
             )
+        for where, one in chosen:
+            if lost := where.runner(one).lost(one):
+                raise GribbleError(
+                    f"run {number} cannot be taken back on {where.name}: what it displaced is not in the attic "
+                    f"any more ({', '.join(lost[:3])}{', …' if len(lost) > 3 else ''})",
+                    fix="Nothing was changed. gribble history lists the other runs.",
+                    code=ExitCode.FAILED,
+                )
         changed = [(where, change) for where, one in chosen for change in where.runner(one).changed_since(one)]
         for where, change in changed:
             screen.tell(f"{where.name}: {change.path} {change.why}")

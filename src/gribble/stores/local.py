@@ -6,6 +6,7 @@ import contextlib
 import os
 import shutil
 from collections.abc import Callable, Iterator
+from datetime import datetime
 from functools import wraps
 from pathlib import Path
 from typing import ParamSpec, TypeVar
@@ -74,14 +75,16 @@ class LocalStore:
     def write(self, path: str, blocks: Iterator[bytes], like: str | None = None) -> None:
         """Write a new file and flush it to the disk, with the permissions of the file `like`; what was there under
         this name is written over."""
-        with self._at(path).open("wb") as stream:
+        place = self._at(path)
+        place.unlink(missing_ok=True)  # never through it: it could be a second name of a source
+        with place.open("xb") as stream:
             for block in blocks:
                 stream.write(block)
             stream.flush()
             os.fsync(stream.fileno())
         if like is not None:
             with contextlib.suppress(OSError):  # a volume without permissions keeps none
-                shutil.copymode(self._at(like), self._at(path))
+                shutil.copymode(self._at(like), place)
 
     @_told
     def rename(self, old: str, new: str) -> None:
@@ -158,6 +161,44 @@ class LocalStore:
         """The content of a slot of the attic, or of a member of the archive in it, block by block."""
         return read_blocks(self._slot(slot), member)
 
+    def slots(self) -> Iterator[tuple[str, int]]:
+        """Every filled slot of the attic, with the size of its file in bytes."""
+        for folder, _, names in os.walk(self._attic):
+            for name in names:
+                place = Path(folder, name)
+                if not name.endswith(".part"):
+                    yield place.relative_to(self._attic).as_posix(), place.lstat().st_size
+
+    @_told
+    def forget(self, slot: str) -> None:
+        """Delete the file in a slot of the attic, and folders of the attic that are empty then."""
+        place = self._slot(slot)
+        place.unlink(missing_ok=True)
+        for folder in place.parents:
+            if folder == self._attic:
+                break
+            with contextlib.suppress(OSError):
+                folder.rmdir()
+
+    def size(self, path: str) -> int:
+        """The size of a file in bytes; 0 where there is none."""
+        try:
+            return self._at(path).stat().st_size
+        except OSError:
+            return 0
+
+    @_told
+    def link(self, source: Path, path: str) -> bool:
+        """Give a file of this machine a second name on the rig; False where that cannot be (another volume, say)."""
+        target = self._at(path)
+        target.unlink(missing_ok=True)
+        try:
+            os.link(source, target, follow_symlinks=False)
+        except OSError:
+            return False
+        _flush_folder(target.parent)
+        return True
+
     def local(self, path: str) -> Path:
         """The file at a path, on this machine."""
         return self._at(path)
@@ -193,9 +234,9 @@ class LocalRig:
         """Begin the journal of a new run."""
         return Journal(self.journals / f"{number:04d}.jsonl").start(number, self.name, when, steps)
 
-    def runner(self, run: Run, told: Told | None = None) -> Runner:
+    def runner(self, run: Run, told: Told | None = None, watch: Callable[[int], None] = lambda _bytes: None) -> Runner:
         """What carries out, finishes or takes back a run."""
-        return Runner(self.store, Journal(run.path), read_blocks, told)
+        return Runner(self.store, Journal(run.path), read_blocks, told, watch)
 
     @contextlib.contextmanager
     def locked(self) -> Iterator[None]:
@@ -210,7 +251,7 @@ class LocalRig:
             lock.acquire()
         except Timeout:
             raise GribbleError(
-                f"another Gribble is at work on {self.name} ({path})",
+                f"another Gribble is at work on {self.name}{self._holder()}",
                 fix="Wait until it has ended, then run the command again.",
                 code=ExitCode.FAILED,
             ) from None
@@ -220,10 +261,25 @@ class LocalRig:
                 fix="Nothing was changed. Give write permission, or remove the write protection.",
                 code=ExitCode.FAILED,
             ) from error
+        with contextlib.suppress(OSError):
+            self._holder_file.write_text(f"process {os.getpid()} since {datetime.now():%Y-%m-%d %H:%M:%S}")
         try:
             yield
         finally:
+            with contextlib.suppress(OSError):
+                self._holder_file.unlink()
             lock.release()
+
+    @property
+    def _holder_file(self) -> Path:
+        return self.root / MEMORY_FOLDER / "lock.held"
+
+    def _holder(self) -> str:
+        """Who holds the lock, in words, as far as that one has said so."""
+        try:
+            return f": {self._holder_file.read_text()[:80]}"
+        except OSError:
+            return ""
 
 
 def read_blocks(path: Path, member: str | None = None) -> Iterator[bytes]:

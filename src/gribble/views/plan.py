@@ -125,52 +125,6 @@ def _pack_words(step: Step) -> Text:
     return text
 
 
-def plan_json(plan: Plan) -> dict[str, Any]:
-    """`plan/1` (DESIGN.md section 6)."""
-    return {
-        "gribble": "plan/1",
-        "steps": [step_json(step) for step in plan.steps],
-        "bytes": plan.bytes,
-        "refused": [
-            {"rig": one.rig, "emulator": one.emulator, "need": one.need, "reason": one.reason} for one in plan.refused
-        ],
-        "obtain": [
-            {"rig": gap.rig, "emulator": gap.emulator, gap.kind: gap.subject, "reason": gap.reason}
-            for gap in plan.obtain
-        ],
-    }
-
-
-def step_json(step: Step) -> dict[str, Any]:
-    """One step of `plan/1`."""
-    return {
-        "rig": step.rig,
-        "step": step.step,
-        "from": step.from_,
-        "member": step.member,
-        "to": step.to,
-        "bytes": step.bytes,
-        "sha1": step.digests.sha1,
-        "digests": step.digests.known(),
-        "replaces": step.replaces,
-        "recipe": step.recipe.damage if step.recipe else None,
-        "partner": step.partner,
-        "members": [
-            {
-                "name": member.name,
-                "from": member.from_,
-                "member": member.member,
-                "bytes": member.size,
-                "digests": member.digests.known(),
-            }
-            for member in step.members
-        ],
-        "points": [{"key": point.key, "was": point.was, "value": point.value} for point in step.points],
-        "emulator": step.emulator,
-        "need": step.need,
-    }
-
-
 def show_history(screen: Screen, runs: list[Run]) -> None:
     """Every run, newest first."""
     if not runs:

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import os
 import re
-import sys
 from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager
 
@@ -148,7 +147,6 @@ def _solve(
 @contextmanager
 def _silence() -> Iterator[None]:
     """The solver now and then writes a line to the process's standard output, where only an answer belongs."""
-    sys.stdout.flush()
     kept, nowhere = os.dup(1), os.open(os.devnull, os.O_WRONLY)
     os.dup2(nowhere, 1)
     try:

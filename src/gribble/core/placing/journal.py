@@ -37,7 +37,7 @@ class Run(Struct, kw_only=True):
     when: str
     steps: tuple[Step, ...]
     begun: dict[int, Begin] = {}
-    done: dict[int, str] = {}  # step number: SHA-1 of what was written, empty for a displaced file
+    done: dict[int, str] = {}  # step number: digest of what was written, empty for a displaced file
     failed: dict[int, str] = {}
     turned: set[int] = set()  # steps whose undoing has begun
     back: set[int] = set()
@@ -63,7 +63,10 @@ class Journal:
 
     def start(self, number: int, rig: str, when: str, steps: tuple[Step, ...]) -> Run:
         """Begin the journal of a new run."""
-        self._path.parent.mkdir(parents=True, exist_ok=True)
+        try:
+            self._path.parent.mkdir(parents=True, exist_ok=True)
+        except OSError as error:
+            raise self._unwritable(error) from error
         steps_ = [msgspec.to_builtins(step) for step in steps]
         self._append({"gribble": FORMAT, "run": number, "rig": rig, "when": when, "steps": steps_}, first=True)
         return Run(path=self._path, number=number, rig=rig, when=when, steps=steps)
@@ -74,7 +77,7 @@ class Journal:
         self._append({"begin": step, **structs.asdict(begin)})
 
     def done(self, run: Run, step: int, sha1: str) -> None:
-        """Note a step as done, with the SHA-1 of what lies there now."""
+        """Note a step as done, with the SHA-1 (where the plan only knew one: the SHA-256) of what lies there now."""
         run.done[step] = sha1
         self._append({"done": step, "sha1": sha1})
 
@@ -107,11 +110,14 @@ class Journal:
                 stream.flush()
                 os.fsync(stream.fileno())
         except OSError as error:
-            raise GribbleError(
-                f"the journal {self._path} cannot be written: {reason_of(error)}",
-                fix="Nothing more was changed. Make room or give write permission, then run gribble place --resume.",
-                code=ExitCode.FAILED,
-            ) from error
+            raise self._unwritable(error) from error
+
+    def _unwritable(self, error: OSError) -> GribbleError:
+        return GribbleError(
+            f"the journal {self._path} cannot be written: {reason_of(error)}",
+            fix="Nothing more was changed. Make room or give write permission, then run gribble place --resume.",
+            code=ExitCode.FAILED,
+        )
 
 
 def read_run(path: Path) -> Run | None:

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from enum import StrEnum
+from fnmatch import fnmatchcase
+from pathlib import Path
 
 from msgspec import Struct, field, structs
 
@@ -24,6 +26,7 @@ from gribble.core.catalogue.records import Digests, Format, Level
 from gribble.core.diagnosis.nearmisses import Mend
 from gribble.core.diagnosis.recipes import Recipe
 from gribble.core.paths import fold
+from gribble.core.placing.volumes import trouble
 from gribble.core.placing.zipping import PackMember
 from gribble.core.survey.survey import Holding
 
@@ -61,6 +64,7 @@ class Step(Struct, frozen=True, kw_only=True):
     makes its content by a recipe, from the file and its partner (other half or key) if it has one. A `point` step
     changes values (`points`) of the settings file that is at `from`, `to` and `replaces` alike. A `pack` step writes an
     archive of `members`, each with a `from` of its own; its own `from` is empty. `need` is a need's id or a set's name.
+    With `link` a copy is a second name of its source, where the file system allows that.
     """
 
     rig: str
@@ -75,6 +79,7 @@ class Step(Struct, frozen=True, kw_only=True):
     partner: str | None = None
     partner_member: str | None = None
     points: tuple[Point, ...] = ()
+    link: bool = False
     members: tuple[PackMember, ...] = ()
     emulator: str = ""
     need: str = ""
@@ -119,6 +124,73 @@ class Plan(Struct, frozen=True, kw_only=True):
         return tuple(step for step in self.steps if step.rig == rig)
 
 
+def _holdable(steps: list[Step], volume: str, folds_case: bool) -> tuple[list[Step], list[Refused]]:
+    """The steps that a volume can hold, and why it cannot hold the others."""
+    refused: dict[int, str] = {}
+    taken: dict[str, str] = {}
+    for number, step in enumerate(steps):
+        if step.to is None:
+            continue
+        why = trouble(step.to, step.bytes, volume)
+        if folds_case:
+            there = taken.setdefault(fold(step.to), step.to)
+            why = why or (f"and {there} are one name on this volume" if there != step.to else "")
+        if why:
+            refused[number] = f"{step.to} {why}"
+    kept = without(steps, {id(steps[number]) for number in refused})
+    told = [
+        Refused(rig=step.rig, emulator=step.emulator, need=step.need, reason=refused[number])
+        for number, step in enumerate(steps)
+        if number in refused
+    ]
+    return kept, told
+
+
+def without(steps: Iterable[Step], left_out: set[int]) -> list[Step]:
+    """Steps but for some (by identity), and for the displacements that only make sense with those."""
+    steps = list(steps)
+    lost = {(step.rig, step.emulator, step.need) for step in steps if id(step) in left_out}
+    return [
+        step
+        for step in steps
+        if id(step) not in left_out
+        and not (step.step is StepKind.DISPLACE and (step.rig, step.emulator, step.need) in lost)
+    ]
+
+
+def narrowed(plan: Plan, only: Iterable[str], skip: Iterable[str]) -> Plan:
+    """A plan with `only` some steps, or without those to `skip`.
+
+    A word is a rig, an emulator, a need, a set, a kind of step, or a pattern for the place (`*/boot/*`). Raises
+    ValueError with a word that no step answers to.
+    """
+    only, skip = tuple(only), tuple(skip)
+    for word in (*only, *skip):
+        if not any(_answers(step, word) for step in plan.steps):
+            raise ValueError(word)
+    out = {
+        id(step)
+        for step in plan.steps
+        if any(_answers(step, word) for word in skip) or (only and not any(_answers(step, word) for word in only))
+    }
+    return structs.replace(plan, steps=tuple(without(plan.steps, out)))
+
+
+def linked(plan: Plan) -> Plan:
+    """A plan whose copies from this machine are second names of their sources, where the file system allows that."""
+    steps = (
+        structs.replace(step, link=True) if step.step is StepKind.COPY and Path(step.from_).is_absolute() else step
+        for step in plan.steps
+    )
+    return structs.replace(plan, steps=tuple(steps))
+
+
+def _answers(step: Step, word: str) -> bool:
+    if word in (step.rig, step.emulator, step.need, step.step):
+        return True
+    return any(fnmatchcase(path, word) for path in (step.to, step.from_) if path)
+
+
 class _Wish(Struct, frozen=True):
     """One place to put right."""
 
@@ -127,15 +199,25 @@ class _Wish(Struct, frozen=True):
     place: PlaceFinding
 
 
-def make_plan(rigs: Iterable[RigAudit], *, by_name: bool = False, sets_only: bool = False) -> Plan:
-    """The plan for some rigs. `by_name` takes files that only their name speaks for; `sets_only` leaves needs out."""
+def make_plan(
+    rigs: Iterable[RigAudit],
+    *,
+    by_name: bool = False,
+    sets_only: bool = False,
+    volumes: Mapping[str, str] | None = None,
+) -> Plan:
+    """The plan for some rigs. `by_name` takes files that only their name speaks for; `sets_only` leaves needs out.
+
+    What a rig's volume (its kind, by rig) cannot hold is refused.
+    """
     steps: list[Step] = []
     refused: list[Refused] = []
     gaps: list[Gap] = []
     for rig in map(_sets_of, rigs) if sets_only else rigs:
         planner = _Planner(rig, by_name)
-        steps += planner.steps
-        refused += planner.refused
+        can, cannot = _holdable(planner.steps, (volumes or {}).get(rig.rig, ""), rig.folds_case)
+        steps += can
+        refused += [*planner.refused, *cannot]
         gaps += planner.gaps
     return Plan(steps=tuple(steps), refused=tuple(refused), obtain=tuple(gaps))
 

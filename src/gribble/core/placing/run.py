@@ -15,12 +15,17 @@ from msgspec import Struct
 from gribble.core.diagnosis.recipes import mended
 from gribble.core.errors import ExitCode, GribbleError
 from gribble.core.paths import base, fold, join, parent
+from gribble.core.placing.attic import UNDONE
 from gribble.core.placing.journal import Begin, Journal, Run
 from gribble.core.placing.plan import Step, StepKind
 from gribble.core.placing.store import Store, StoreError
+from gribble.core.placing.volumes import WITHOUT_LINKS
 from gribble.core.placing.zipping import zipped
 from gribble.core.settings.values import SettingError, value_of, with_value
 from gribble.core.survey.digests import Digester
+
+SHA1_DIGITS = 40
+"""A longer digest in a journal is a SHA-256."""
 
 Opener = Callable[[Path, str | None], Iterator[bytes]]
 """Gives the content of a local file, or of a member of a local archive; may raise StoreError."""
@@ -36,6 +41,10 @@ class Changed(Struct, frozen=True):
     why: str
 
 
+class Stopped(Exception):
+    """A run was asked to stop: the step under way is taken back, the run stays open."""
+
+
 class _StepError(Exception):
     """A step cannot be carried out; it has changed nothing."""
 
@@ -43,7 +52,16 @@ class _StepError(Exception):
 class Runner:
     """Carries out and takes back the runs of one rig."""
 
-    def __init__(self, store: Store, journal: Journal, opener: Opener, told: Told | None = None) -> None:
+    def __init__(
+        self,
+        store: Store,
+        journal: Journal,
+        opener: Opener,
+        told: Told | None = None,
+        watch: Callable[[int], None] = lambda _bytes: None,
+    ) -> None:
+        """`watch` is told before each step and of the bytes of each block; it may raise Stopped."""
+        self._watch = watch
         self._store = store
         self._journal = journal
         self._opener = opener
@@ -56,12 +74,17 @@ class Runner:
 
         A step that cannot be done is put back and noted with its reason, and the others go on. Raises GribbleError
         where the journal cannot be written, or a step can neither be finished nor put back; the run then stays open.
+        Raises Stopped where its watch does; the step under way is put back, and the run stays open, too.
         """
         for number, step in enumerate(run.steps):
             if number in run.done or number in run.failed:
                 continue
             try:
+                self._watch(0)
                 sha1 = self._do(run, number, step)
+            except Stopped:
+                self._put_back(run, number, step)
+                raise
             except (StoreError, _StepError) as error:
                 self._put_back(run, number, step)
                 self._journal.failed(run, number, str(error))
@@ -73,6 +96,8 @@ class Runner:
 
     def _do(self, run: Run, number: int, step: Step) -> str:
         resumed = number in run.begun
+        if step.step is StepKind.DISPLACE and not resumed:
+            self._check_replaced(run, step)
         if not resumed:
             self._check_unchanged(step)
             makes = tuple(self._store.missing_folders(step.to)) if step.to else ()
@@ -88,9 +113,16 @@ class Runner:
         assert step.to is not None
         if step.step is StepKind.RENAME:
             return self._rename(run, number, step, step.to, begin)
-        if resumed and step.digests.strongest() and self._holds(step.to, step):
+        if resumed and step.digests.strongest() and self._store.exists(step.to) and self._holds(step.to, step):
             return self._sha1(self._store.read(step.to))
         return self._bring(run, number, step, step.to, begin)
+
+    def _check_replaced(self, run: Run, step: Step) -> None:
+        """Refuse to displace what another step of the same need or set was to take the place of, but could not."""
+        for number in run.failed:
+            failed = run.steps[number]
+            if failed.need and (failed.emulator, failed.need) == (step.emulator, step.need):
+                raise _StepError(f"stays, since {failed.to or failed.from_} could not be put in its stead")
 
     def _check_unchanged(self, step: Step) -> None:
         """Refuse a step whose world is not the plan's."""
@@ -102,8 +134,14 @@ class Runner:
     def _bring(self, run: Run, number: int, step: Step, to: str, begin: Begin) -> str:
         """Write the new content beside its place, prove it, keep the old file, and rename over it."""
         work = _work_name(to, run, number)
-        digester = Digester({"sha1", *step.digests.known()})
-        self._store.write(work, _fed(self._content(run, number, step), digester), like=step.replaces)
+        known = step.digests.known()
+        digester = Digester(known if step.digests.sha1 or step.digests.sha256 else {"sha1", *known})
+        if step.link and Path(step.from_).is_absolute() and self._store.link(Path(step.from_), work):
+            for _ in self._fed(self._store.read(work), digester):
+                pass
+        else:
+            blocks = self._fed(self._content(run, number, step), digester)
+            self._store.write(work, blocks, like=step.replaces)
         digests = digester.digests()
         if any(digests.get(name) != digest for name, digest in step.digests.known().items()):
             raise _StepError(f"{step.from_} has changed since it was looked at; run gribble plan again")
@@ -112,7 +150,13 @@ class Runner:
         self._store.rename(work, step.replaces or to)
         if step.replaces and step.replaces != to:
             self._rename_by_third(step.replaces, to, run, number)
-        return digests.sha1 or ""
+        return digests.sha1 or digests.sha256 or ""
+
+    def _fed(self, blocks: Iterator[bytes], digester: Digester) -> Iterator[bytes]:
+        for block in blocks:
+            self._watch(len(block))
+            digester.update(block)
+            yield block
 
     def _rename(self, run: Run, number: int, step: Step, to: str, begin: Begin) -> str:
         third = _third_name(to, run, number)
@@ -194,10 +238,13 @@ class Runner:
         return digester.digests() == step.digests
 
     def _sha1(self, blocks: Iterator[bytes]) -> str:
-        digester = Digester({"sha1"})
+        return self._digest(blocks, "sha1")
+
+    def _digest(self, blocks: Iterator[bytes], algorithm: str) -> str:
+        digester = Digester({algorithm})
         for block in blocks:
             digester.update(block)
-        return digester.digests().sha1 or ""
+        return digester.digests().get(algorithm) or ""
 
     def _put_back(self, run: Run, number: int, step: Step) -> None:
         """Undo what a refused step has begun, so that it has changed nothing."""
@@ -237,9 +284,21 @@ class Runner:
                 changed.append(Changed(path, "is gone"))
             elif there and not sha1:
                 changed.append(Changed(path, "is a new file that the run did not put there"))
-            elif there and self._sha1(self._store.read(path)) != sha1:
+            elif (
+                there and self._digest(self._store.read(path), "sha256" if len(sha1) > SHA1_DIGITS else "sha1") != sha1
+            ):
                 changed.append(Changed(path, "has another content than the run put there"))
         return changed
+
+    def lost(self, run: Run) -> list[str]:
+        """The places whose former file is not in the attic any more, so that the run cannot be taken back whole."""
+        lost = []
+        for number in run.done.keys() - run.back:
+            step, begin = run.steps[number], run.begun[number]
+            displaced = step.from_ if step.step is StepKind.DISPLACE else step.replaces
+            if displaced and number not in run.turned and not self._store.kept(begin.slot):
+                lost.append(displaced)
+        return sorted(lost)
 
     def take_back(self, run: Run, leave: frozenset[str] = frozenset()) -> None:
         """Undo every step, last first; files named in `leave` stay as they are. Raises GribbleError on a failure."""
@@ -323,21 +382,24 @@ def new_run_number(folders: list[Path]) -> int:
     return 1 + max((int(name) for name in names if name.isdecimal()), default=0)
 
 
-def check_room(store: Store, rig: str, steps: tuple[Step, ...]) -> None:
-    """Raise GribbleError where a rig has too little room for what the steps write (displaced files stay)."""
-    wanted, free = sum(step.bytes for step in steps), store.free_bytes()
+def check_room(store: Store, rig: str, steps: tuple[Step, ...], volume: str = "", cluster: int = 1) -> None:
+    """Raise GribbleError where a rig has too little room for what the steps write, in whole clusters of some bytes.
+
+    What is displaced stays in the attic, which takes room of its own on a volume without links.
+    """
+
+    def clusters(size: int) -> int:
+        return -(-size // cluster) * cluster
+
+    wanted, free = sum(clusters(step.bytes) for step in steps), store.free_bytes()
+    if volume in WITHOUT_LINKS:
+        wanted += sum(clusters(store.size(step.replaces)) for step in steps if step.replaces)
     if wanted > free:
         raise GribbleError(
             f"{rig} has too little room: {wanted:,} bytes are to be written, {free:,} are free",
             fix="Nothing was changed. Make room, or narrow the plan to some emulators.",
             code=ExitCode.FAILED,
         )
-
-
-def _fed(blocks: Iterator[bytes], digester: Digester) -> Iterator[bytes]:
-    for block in blocks:
-        digester.update(block)
-        yield block
 
 
 def _work_name(to: str, run: Run, number: int) -> str:
@@ -349,4 +411,4 @@ def _third_name(to: str, run: Run, number: int) -> str:
 
 
 def _undo_slot(run: Run, number: int, to: str) -> str:
-    return f"{run.number:04d}-undone/{number}/{base(to)}"
+    return f"{run.number:04d}{UNDONE}/{number}/{base(to)}"

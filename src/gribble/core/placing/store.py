@@ -59,6 +59,19 @@ class Store(Protocol):
     def read_kept(self, slot: str, member: str | None = None) -> Iterator[bytes]:
         """The content of a slot of the attic, or of a member of the archive in it, block by block."""
 
+    def slots(self) -> Iterator[tuple[str, int]]:
+        """Every filled slot of the attic, with the size of its file in bytes."""
+
+    def forget(self, slot: str) -> None:
+        """Delete the file in a slot of the attic, and folders of the attic that are empty then. Only the user's word
+        makes that happen."""
+
+    def size(self, path: str) -> int:
+        """The size of a file in bytes; 0 where there is none."""
+
+    def link(self, source: Path, path: str) -> bool:
+        """Give a file of this machine a second name on the rig; False where that cannot be."""
+
     def local(self, path: str) -> Path:
         """A file on this machine with the content of a path: the file itself, or a copy that was fetched."""
 

@@ -79,8 +79,19 @@ _RESERVED = frozenset(
     {"con", "prn", "aux", "nul", *(f"{name}{number}" for name in ("com", "lpt") for number in range(1, 10))}
 )
 _FORBIDDEN = {kind: '<>:"|?*\\' if kind in ("fat32", "exfat", "ntfs") else "" for kind in FOLDING}
+MOST_BYTES = {"fat32": (4 << 30) - 1}
+"""The largest file, in bytes; elsewhere more than anyone has."""
+WITHOUT_LINKS = ("fat32", "exfat")
+"""Volumes on which a file cannot have a second name, so that the attic takes room of its own."""
 MOST_NAME = 255
 """Longest name: in UTF-16 units on FAT32, exFAT and NTFS, in bytes elsewhere."""
+
+
+def trouble(path: str, size: int, volume: str) -> str:
+    """Why a volume cannot hold a file of this name and size, in bytes; empty if it can, or nothing is known of it."""
+    if size > MOST_BYTES.get(volume, size):
+        return f"has {size:,} bytes, and {volume} holds files of at most {MOST_BYTES[volume]:,}"
+    return name_trouble(path, volume) if volume in FOLDING else ""
 
 
 def name_trouble(path: str, volume: str) -> str:

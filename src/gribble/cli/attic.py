@@ -1,0 +1,160 @@
+"""`gribble attic list|restore|empty`: what runs have displaced."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Annotated, Optional
+
+import typer
+
+from gribble.cli.app import command
+from gribble.cli.options import AtOption, ConfigOption, JsonOption, RigOption, YesOption
+
+if TYPE_CHECKING:
+    from gribble.cli.session import Session
+    from gribble.core.placing.attic import Kept
+    from gribble.core.world import Scope
+    from gribble.stores.local import LocalRig
+
+ABOUT = "What runs have displaced: looked at, brought back, or deleted for good."
+
+RunOption = Annotated[
+    Optional[int],  # noqa: UP045
+    typer.Option("--run", metavar="RUN", help="Only what this run put there.", show_default=False),
+]
+
+
+@command("list", group="attic", about=ABOUT)
+def list_(
+    rig: RigOption = None,
+    at: AtOption = None,
+    run: RunOption = None,
+    json: JsonOption = False,
+    config: ConfigOption = None,
+) -> int:
+    """Every file in the attics of your rigs, newest run first.
+
+    Example: gribble attic list --rig lighthouse
+    """
+    from gribble.cli.session import Session, scope_of
+    from gribble.core.errors import ExitCode
+    from gribble.views.attic import attic_json, show_attic
+
+    with Session(config) as session:
+        kept = [one for _, one in _kept(session, scope_of(rig, None, None, at), run)]
+        if json:
+            session.screen.json(attic_json(kept))
+        else:
+            show_attic(session.screen, kept)
+        return ExitCode.CLEAN
+
+
+@command("restore", group="attic", about=ABOUT)
+def restore(
+    path: Annotated[str, typer.Argument(metavar="PATH", help="The file's place on the rig, or its name.")],
+    rig: RigOption = None,
+    at: AtOption = None,
+    run: RunOption = None,
+    into: Annotated[
+        Optional[str],  # noqa: UP045
+        typer.Option(metavar="FOLDER", help="Write it there, not to its place.", show_default=False),
+    ] = None,
+    yes: YesOption = False,
+    config: ConfigOption = None,
+) -> int:
+    """Bring a displaced file back to its place, as a run that can be undone; or copy it to a folder.
+
+    Example: gribble attic restore sandpiper/boot/tern16.rom
+    """
+    from pathlib import Path
+
+    from gribble.cli.running import place_plan
+    from gribble.cli.session import Session, scope_of
+    from gribble.core.errors import ExitCode, GribbleError
+    from gribble.core.paths import base
+    from gribble.core.placing.plan import Plan, Step, StepKind
+    from gribble.core.survey.digests import digest_blocks
+    from gribble.stores.local import read_blocks, write_new_stream
+    from gribble.views.check import shorten
+
+    scope = scope_of(rig, None, None, at)
+    with Session(config) as session:
+        found = [(where, one) for where, one in _kept(session, scope, run) if path in (one.path, base(one.path))]
+        if not found:
+            raise GribbleError(f"no {path} in the attic", fix="gribble attic list shows what is there.")
+        rigs, places = {where.name for where, _ in found}, {one.path for _, one in found}
+        if len(rigs) > 1 or len(places) > 1:
+            raise GribbleError(
+                f"several are meant: {', '.join(sorted(places))} on {', '.join(sorted(rigs))}",
+                fix="Name the whole path, and the rig: --rig RIG.",
+            )
+        where, one = found[0]
+        source = where.store.local_kept(one.slot)
+        if into:
+            target = Path(into) / base(one.path)
+            session.refuse_source(target, "--into")
+            write_new_stream(target, read_blocks(source))
+            session.screen.say(f"{base(one.path)}, as it was before run {one.run}, is in {shorten(str(target))}.")
+            return ExitCode.CLEAN
+        size, digests = digest_blocks(read_blocks(source), ["sha1"])
+        step = Step(
+            rig=where.name,
+            step=StepKind.COPY,
+            from_=str(source),
+            to=one.path,
+            bytes=size,
+            digests=digests,
+            replaces=one.path if where.store.exists(one.path) else None,
+        )
+        return place_plan(session, scope, (), Plan(steps=(step,)), yes)
+
+
+@command("empty", group="attic", about=ABOUT)
+def empty(
+    rig: RigOption = None,
+    at: AtOption = None,
+    run: RunOption = None,
+    yes: YesOption = False,
+    config: ConfigOption = None,
+) -> int:
+    """Delete what runs have displaced. It asks first: the runs cannot be undone afterwards.
+
+    Example: gribble attic empty --run 3
+    """
+    from gribble.cli.running import ask
+    from gribble.cli.session import Session, scope_of
+    from gribble.core.errors import ExitCode
+    from gribble.views.looks import count, size
+
+    with Session(config) as session:
+        screen, scope = session.screen, scope_of(rig, None, None, at)
+        open_runs = {(where.name, one.number) for where in session.local_rigs(scope) for one in where.open_runs()}
+        found = [(w, one) for w, one in _kept(session, scope, run) if (w.name, one.run) not in open_runs]
+        if not found:
+            screen.say("Nothing to delete: the attic is empty" + (", but for a run cut short." if open_runs else "."))
+            return ExitCode.CLEAN
+        total = sum(one.size for _, one in found)
+        runs = sorted({one.run for _, one in found if one.needed})
+        screen.say(f"{count(len(found), 'file')}, {size(total)}, would be deleted for good.")
+        if runs:
+            screen.say(f"These runs could not be undone any more: {', '.join(map(str, runs))}.")
+        if not ask(screen, "Delete them?", yes):
+            return ExitCode.ATTENTION
+        for where in {where.name: where for where, _ in found}.values():
+            with where.locked():
+                for other, one in found:
+                    if other.name == where.name:
+                        where.store.forget(one.slot)
+        screen.say(f"Deleted: {count(len(found), 'file')}, {size(total)}.")
+        return ExitCode.CLEAN
+
+
+def _kept(session: Session, scope: Scope, run: int | None) -> list[tuple[LocalRig, Kept]]:
+    """What is in the attics of the rigs that are there, newest run first."""
+    from gribble.core.placing.attic import kept_files
+
+    return [
+        (where, one)
+        for where in session.local_rigs(scope)
+        for one in kept_files(where.name, where.store, where.runs())
+        if run in (None, one.run)
+    ]

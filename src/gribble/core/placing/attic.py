@@ -1,0 +1,57 @@
+"""What runs have displaced: every file in the attic of a rig, and where it was."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+
+from msgspec import Struct
+
+from gribble.core.placing.journal import Run
+from gribble.core.placing.store import Store
+
+UNDONE = "-undone"
+"""Behind a run's number: what its undoing has taken away again."""
+
+
+class Kept(Struct, frozen=True, kw_only=True):
+    """One file in the attic: the run that put it there, the place it had on the rig, its slot, its size in bytes.
+
+    `undone` marks a file that the undoing of the run took away. `needed` says that the run is open, or can be undone
+    only with this file.
+    """
+
+    rig: str
+    run: int
+    path: str
+    slot: str
+    size: int
+    undone: bool = False
+    needed: bool = False
+
+
+def kept_files(rig: str, store: Store, runs: Iterable[Run]) -> Iterator[Kept]:
+    """Every file in the attic, newest run first."""
+    by_number = {run.number: run for run in runs}
+    found = []
+    for slot, size in store.slots():
+        folder, _, rest = slot.partition("/")
+        number, _, name = rest.partition("/")
+        word = folder.removesuffix(UNDONE)
+        if not word.isdecimal() or not number.isdecimal() or not name:
+            continue
+        run, undone = by_number.get(int(word)), folder.endswith(UNDONE)
+        path = name
+        if undone and run is not None and int(number) < len(run.steps):
+            path = run.steps[int(number)].to or name
+        found.append(
+            Kept(
+                rig=rig,
+                run=int(word),
+                path=path,
+                slot=slot,
+                size=size,
+                undone=undone,
+                needed=run is not None and (run.state == "open" or (run.state == "done" and not undone)),
+            )
+        )
+    yield from sorted(found, key=lambda one: (-one.run, one.undone, one.path))

@@ -1,0 +1,111 @@
+"""A plan as `plan/1`: written to be carried out later, and read with suspicion, since it may have been edited."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Container, Iterable, Iterator
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from gribble.core.catalogue.records import HEX_LENGTHS, Digests
+from gribble.core.errors import GribbleError, Mistake, MistakesError, reason_of
+from gribble.core.paths import path_fault
+from gribble.core.placing.plan import Plan, Step, StepKind
+
+FORMAT = "plan/1"
+MAX_BYTES = 256 << 20
+"""A larger file is no plan."""
+_FIX = "gribble plan --out FILE writes one."
+_HEX = frozenset("0123456789abcdef")
+
+
+def plan_record(plan: Plan) -> dict[str, Any]:
+    """A plan as `plan/1` (DESIGN.md section 6), with all that carrying it out takes."""
+    return {
+        "gribble": FORMAT,
+        "steps": [{**msgspec.to_builtins(step), "sha1": step.digests.sha1} for step in plan.steps],
+        "bytes": plan.bytes,
+        "refused": [
+            {"rig": one.rig, "emulator": one.emulator, "need": one.need, "reason": one.reason} for one in plan.refused
+        ],
+        "obtain": [
+            {"rig": gap.rig, "emulator": gap.emulator, gap.kind: gap.subject, "reason": gap.reason}
+            for gap in plan.obtain
+        ],
+    }
+
+
+def read_plan(path: Path, rigs: Container[str]) -> Plan:
+    """The steps in a plan's file, for some rigs. Raises MistakesError with everything that is wrong with it."""
+    try:
+        if path.stat().st_size > MAX_BYTES:
+            raise GribbleError(f"{path} is larger than any plan")
+        answer = json.loads(path.read_bytes())
+    except OSError as error:
+        raise GribbleError(f"{path} cannot be read: {reason_of(error)}", fix=_FIX) from error
+    except ValueError as error:
+        raise GribbleError(f"{path} is no plan: {error}", fix=_FIX) from error
+    if not isinstance(answer, dict) or answer.get("gribble") != FORMAT or not isinstance(answer.get("steps"), list):
+        raise GribbleError(f"{path} is no plan of this Gribble ({FORMAT})", fix=_FIX)
+    steps = []
+    mistakes = []
+    for number, record in enumerate(answer["steps"]):
+        try:
+            step = msgspec.convert(record, Step)
+        except msgspec.ValidationError as error:
+            mistakes.append(Mistake(str(path), f"steps[{number}]", str(error).replace("`", "'").replace("$.", "")))
+            continue
+        faults = list(_faults(step, rigs))
+        mistakes += [Mistake(str(path), f"steps[{number}].{key}", what) for key, what in faults]
+        steps.append(step)
+    if mistakes:
+        raise MistakesError(mistakes)
+    return Plan(steps=tuple(steps))
+
+
+def _faults(step: Step, rigs: Container[str]) -> Iterator[tuple[str, str]]:
+    """What is wrong with a step: each key, and why."""
+    if step.rig not in rigs:
+        yield "rig", f'"{step.rig}" is no rig of gribble.toml'
+    for key, path in (("to", step.to), ("replaces", step.replaces)):
+        if path is not None and (fault := path_fault(path)):
+            yield key, f'"{path}" {fault}'
+        elif path is not None and path.split("/")[0] == ".gribble":
+            yield key, f'"{path}" is Gribble\'s own'
+    if step.to is None and step.step is not StepKind.DISPLACE:
+        yield "to", "is missing"
+    if step.step is not StepKind.PACK:
+        yield from _source_faults(
+            "from", step.from_, inside=step.step in (StepKind.RENAME, StepKind.DISPLACE, StepKind.POINT)
+        )
+    if step.partner is not None:
+        yield from _source_faults("partner", step.partner)
+    if step.bytes < 0:
+        yield "bytes", "is less than nothing"
+    yield from _digest_faults("digests", step.digests)
+    if (step.step is StepKind.POINT) != bool(step.points) or (step.step is StepKind.MEND) != (step.recipe is not None):
+        yield "step", f"a {step.step} step has other parts than these"
+    for number, member in enumerate(step.members):
+        if fault := path_fault(member.name):
+            yield f"members[{number}].name", f'"{member.name}" {fault}'
+        yield from _source_faults(f"members[{number}].from", member.from_)
+        yield from _digest_faults(f"members[{number}].digests", member.digests)
+    if step.step is StepKind.PACK and len({member.name for member in step.members}) < len(step.members):
+        yield "members", "have one name twice"
+
+
+def _source_faults(key: str, path: str, *, inside: bool = False) -> Iterable[tuple[str, str]]:
+    """A file on the rig by a relative path or, where that is allowed, any by an absolute one."""
+    if Path(path).is_absolute() and not inside:
+        if "\0" in path:
+            yield key, "contains a control character"
+    elif fault := path_fault(path):
+        yield key, f'"{path}" {fault}'
+
+
+def _digest_faults(key: str, digests: Digests) -> Iterator[tuple[str, str]]:
+    for name, digest in digests.known().items():
+        if len(digest) != HEX_LENGTHS[name] or not _HEX.issuperset(digest):
+            yield f"{key}.{name}", f"should have {HEX_LENGTHS[name]} hex digits in lower case"

@@ -1,0 +1,247 @@
+"""Plans that are saved, narrowed and carried out later; full disks; Ctrl-C; links; and the attic."""
+
+from __future__ import annotations
+
+import json
+import os
+import resource
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from tests.conftest import Gribble, tree
+
+DRIVE = "sandpiper/drive/drive.rom"
+
+
+def test_a_plan_is_saved_narrowed_and_carried_out_later(gribble: Gribble, world: Path) -> None:
+    before = tree(world)
+    shown = gribble("plan", "--out", "plan.json", cwd=world, code=1).out
+    assert "gribble place --plan plan.json" in shown
+    saved = json.loads((world / "plan.json").read_text())
+    (world / "plan.json").rename(world / ".." / "plan.json")
+    assert saved == gribble("plan", "--json", cwd=world, code=1).json
+    (world / "drawer/old backup/drv_rev2.bin").write_bytes(b"something else")
+    changed = tree(world)
+    one = gribble("place", "--plan", "../plan.json", "--only", "groynej", "--yes", cwd=world, code=0).out
+    assert "1 step," in one
+    done = gribble(
+        "place", "--plan", "../plan.json", "--skip", "stick", "--skip", "pack", "--yes", cwd=world, code=3
+    ).out
+    assert "has changed since it was looked at" in done  # that step alone
+    assert "27 steps of 28 on lighthouse" in done
+    gribble("undo", "--yes", cwd=world, code=0)
+    gribble("undo", "--yes", cwd=world, code=0)
+    assert tree(world) == changed
+    (world / "rigs/stick").rename(world / "elsewhere")
+    away = gribble("place", "--plan", "../plan.json", "--only", "stick", "--yes", cwd=world, code=1).out
+    assert "stick is not there now" in away
+    assert not (world / "rigs/stick").exists()
+    assert before.keys() - tree(world).keys()
+
+
+def spoiled(plan: Any, what: str) -> str:
+    step = plan["steps"][0]
+    match what:
+        case "climbs":
+            step["to"] = "../../etc/passwd"
+        case "links":
+            step["replaces"] = "C:/windows"
+        case "own":
+            step["to"] = ".gribble/runs/0001.jsonl"
+        case "rig":
+            step["rig"] = "zebra"
+        case "kind":
+            step["step"] = "delete"
+        case "digest":
+            step["digests"] = {"sha1": "zz"}
+        case "member":
+            pack = next(one for one in plan["steps"] if one["step"] == "pack")
+            pack["members"][0]["name"] = "../x"
+        case "moved":
+            rename = next(one for one in plan["steps"] if one["step"] == "rename")
+            rename["from"] = "/etc/passwd"
+        case "list":
+            return "[]"
+        case "cut":
+            return json.dumps(plan)[:-20]
+    return json.dumps(plan)
+
+
+@pytest.mark.parametrize(
+    ("what", "say"),
+    [
+        ("climbs", 'steps[0].to: "../../etc/passwd" climbs out'),
+        ("links", 'steps[0].replaces: "C:/windows" starts with a drive letter'),
+        ("own", "is Gribble's own"),
+        ("rig", '"zebra" is no rig of gribble.toml'),
+        ("kind", "steps[0]: Invalid enum value 'delete'"),
+        ("digest", "digests.sha1: should have 40 hex digits"),
+        ("member", 'members[0].name: "../x" climbs out'),
+        ("moved", 'from: "/etc/passwd" is absolute'),
+        ("list", "is no plan of this Gribble"),
+        ("cut", "is no plan"),
+    ],
+)
+def test_a_plan_edited_into_nonsense_does_nothing(gribble: Gribble, world: Path, what: str, say: str) -> None:
+    plan = gribble("plan", "--json", cwd=world, code=1).json
+    before = tree(world)
+    (world.parent / "plan.json").write_text(spoiled(plan, what))
+    assert say in gribble("place", "--plan", "../plan.json", "--yes", cwd=world, code=2).err
+    assert tree(world) == before
+
+
+def test_words_that_no_step_answers_to(gribble: Gribble, world: Path) -> None:
+    assert "did you mean 'lighthouse'" in gribble("plan", "--only", "lighthous", cwd=world, code=2).err
+    only = gribble("plan", "--only", "*/boot/*", "--json", cwd=world, code=1).json["steps"]
+    assert only
+    assert all("/boot/" in f"{step['to']} {step['from']}" for step in only)
+
+
+def test_a_link_is_the_source_under_a_second_name(gribble: Gribble, world: Path) -> None:
+    before = tree(world)
+    assert "alters the source" in gribble("place", "--link", "hard", "--yes", cwd=world, code=1).out.replace("\n", " ")
+    linked = [path for path in (world / "rigs").rglob("*") if path.is_file() and path.stat().st_nlink > 1]
+    sources = {path.stat().st_ino for path in (world / "drawer").rglob("*") if path.is_file()}
+    assert [path for path in linked if path.stat().st_ino in sources]
+    assert "sandpiper" in gribble("check", cwd=world, code=1).out
+    gribble("undo", "--yes", cwd=world, code=0)
+    assert tree(world) == before
+
+
+def test_the_attic_is_listed_restored_and_emptied(gribble: Gribble, world: Path) -> None:
+    old = (world / "rigs/lighthouse" / DRIVE).read_bytes()
+    gribble("place", "--yes", cwd=world, code=1)
+    new = (world / "rigs/lighthouse" / DRIVE).read_bytes()
+    files = gribble("attic", "list", "--json", cwd=world, code=0).json["files"]
+    assert {one["path"] for one in files if one["rig"] == "lighthouse"} >= {DRIVE}
+    assert all(one["needed"] and not one["undone"] for one in files)
+    gribble("attic", "restore", "drive.rom", "--into", "../back", cwd=world, code=0)
+    assert (world / "../back/drive.rom").read_bytes() == old
+    gribble("attic", "restore", DRIVE, "--yes", cwd=world, code=0)
+    assert (world / "rigs/lighthouse" / DRIVE).read_bytes() == old
+    gribble("undo", "--yes", cwd=world, code=0)
+    assert (world / "rigs/lighthouse" / DRIVE).read_bytes() == new
+    asked = gribble("attic", "empty", "--run", "1", cwd=world, code=1).out
+    assert "These runs could not be undone any more: 1." in asked
+    assert "Nothing was changed" in asked
+    gribble("attic", "empty", "--run", "1", "--yes", cwd=world, code=0)
+    assert {one["run"] for one in gribble("attic", "list", "--json", cwd=world, code=0).json["files"]} == {2}
+    refused = gribble("undo", "1", "--yes", cwd=world, code=3).err
+    assert "what it displaced is not in the attic any more" in refused
+    assert "no nowhere.rom in the attic" in gribble("attic", "restore", "nowhere.rom", cwd=world, code=2).err
+
+
+def big_world(world: Path, megabytes: int) -> bytes:
+    """A need of some size whose file is in the drawer."""
+    data = os.urandom(1 << 20) * megabytes
+    import hashlib
+
+    (world / "drawer/great.bin").write_bytes(data)
+    sheet = world / "catalogue/plover.sheet.toml"
+    sha1 = hashlib.sha1(data, usedforsecurity=False).hexdigest()
+    sheet.write_text(
+        f'sheet = 1\nemulator = "plover"\n[folders]\nboot = "plover"\n[[need]]\nid = "great"\nfolder = "boot"\n'
+        f'name = "great.rom"\nkind = "bios"\nlevel = "must"\n[[need.accept]]\nsize = {len(data)}\nsha1 = "{sha1}"\n'
+    )
+    config = world / "gribble.toml"
+    config.write_text(config.read_text() + '\n[rig.small]\nat = "rigs/small"\n[rig.small.emulators]\nplover = "1"\n')
+    (world / "rigs/small").mkdir(exist_ok=True)
+    return data
+
+
+def test_ctrl_c_takes_the_file_under_way_back(world: Path, clean_env: dict[str, str], gribble: Gribble) -> None:
+    data = big_world(world, 400)
+    gribble("check", "plover", cwd=world, code=1)  # so that the index knows the file
+    before = tree(world / "rigs/small")
+    child = subprocess.Popen(
+        [sys.executable, "-m", "gribble", "place", "plover", "--yes"],
+        cwd=world, env=clean_env, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
+    )  # fmt: skip
+    while child.poll() is None and not list((world / "rigs/small").glob("plover/.gribble*")):
+        time.sleep(0.002)
+    child.send_signal(signal.SIGINT)
+    out, err = child.communicate(timeout=60)
+    assert child.returncode == 130, (out, err)
+    assert "the file under way is as it was" in out
+    assert "gribble place --resume" in out
+    assert tree(world / "rigs/small") == before
+    gribble("place", "--resume", cwd=world, code=0)
+    assert (world / "rigs/small/plover/great.rom").read_bytes() == data
+    gribble("undo", "--yes", cwd=world, code=0)
+    assert tree(world / "rigs/small") == before
+
+
+@pytest.fixture
+def small_volume(world: Path) -> Iterator[Path]:
+    """A rig on a volume of four MiB and forty files; skipped where nothing can be mounted."""
+    big_world(world, 3)
+    place = world / "rigs/small"
+    made = subprocess.run(
+        ["mount", "-t", "tmpfs", "-o", "size=4m,nr_inodes=40", "tmpfs", str(place)], capture_output=True, check=False
+    )
+    if made.returncode:
+        pytest.skip("nothing can be mounted here")
+    yield place
+    subprocess.run(["umount", "-l", str(place)], check=True)
+
+
+@pytest.mark.parametrize("what", ["bytes", "files"])
+def test_a_full_disk(gribble: Gribble, world: Path, small_volume: Path, what: str) -> None:
+    """Too little room is known beforehand; too few files left are met on the way. Nothing is lost either way."""
+    if what == "bytes":
+        (small_volume / "filler").write_bytes(bytes(2 << 20))
+    else:
+        for number in range(36):
+            (small_volume / f"{number}").touch()
+    before = tree(small_volume)
+    done = gribble("place", "plover", "--yes", cwd=world, code=3)
+    assert ("has too little room" in done.err) or ("no space left" in done.out + done.err)
+    assert tree(small_volume) == before
+    for path in small_volume.iterdir():
+        if path.is_file():
+            path.unlink()
+    gribble("place", "plover", "--yes", cwd=world)
+    assert (small_volume / "plover/great.rom").stat().st_size == 3 << 20
+
+
+def test_a_file_that_must_not_grow(world: Path, clean_env: dict[str, str], gribble: Gribble) -> None:
+    """A limit on file sizes stands for a disk that fills up in the middle of a file."""
+    big_world(world, 3)
+    before = tree(world / "rigs/small")
+
+    def limited() -> None:
+        signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+        resource.setrlimit(resource.RLIMIT_FSIZE, (2 << 20, 2 << 20))
+
+    done = subprocess.run(
+        [sys.executable, "-m", "gribble", "place", "plover", "--yes"],
+        cwd=world, env=clean_env, preexec_fn=limited, capture_output=True, text=True, check=False, timeout=60,
+    )  # fmt: skip
+    assert done.returncode == 3
+    assert "not done: copy plover/great.rom: " in done.stdout
+    assert "file too large" in done.stdout
+    assert tree(world / "rigs/small") == before
+    gribble("place", "plover", "--yes", cwd=world, code=0)
+
+
+def test_what_a_volume_cannot_hold_refuses_its_step_alone(gribble: Gribble, world: Path) -> None:
+    big_world(world, 1)
+    config = world / "gribble.toml"
+    config.write_text(config.read_text().replace('at = "rigs/small"', 'at = "rigs/small"\nvolume = "fat32"'))
+    sheet = world / "catalogue/plover.sheet.toml"
+    text = sheet.read_text()
+    need = text[text.index("[[need]]") :]
+    odd = need.replace('id = "great"', 'id = "odd"').replace("great.rom", "what?.rom")
+    sheet.write_text(text + odd)
+    plan = gribble("plan", "plover", "--json", cwd=world, code=1).json
+    assert [step["need"] for step in plan["steps"]] == ["great"]
+    assert [(one["need"], one["reason"]) for one in plan["refused"]] == [
+        ("odd", "plover/what?.rom has ?, which fat32 cannot hold")
+    ]
