@@ -212,3 +212,16 @@ def test_a_card_gets_what_fits(gribble: Gribble, world: Path) -> None:
     (world / "wishes.txt").write_text("pebble\nheronry much\n")
     bad = gribble(*words, "--bytes", "4KiB", cwd=world, code=2).err
     assert 'wishes.txt: line 2: "heronry much" should be a set\'s name and, behind it, a weight' in bad
+
+
+def test_what_no_set_needs_is_told_and_left_out_on_request(gribble: Gribble, world: Path) -> None:
+    saltpan = world / "rigs/cabinet/turnstone/sets/saltpan.zip"
+    with zipfile.ZipFile(saltpan, "a") as archive:
+        archive.writestr("readme.txt", b"hello")
+    words = ("sets", "pack", "saltpan", "saltpanj", "--style", "merged")
+    told = gribble(*words, "--yes", cwd=world, code=0, COLUMNS="200").out
+    assert "readme.txt stays, though no wanted set needs it (gribble sets pack --lean leaves it out)" in told
+    assert "readme.txt" in archives(world)["saltpan.zip"]
+    lean = gribble(*words, "--lean", "--yes", cwd=world, code=0).out
+    assert "readme.txt is left out" in lean
+    assert archives(world)["saltpan.zip"] == ["saltpan1.1a", "saltpan2.2b", "saltpan1j.1a"]

@@ -126,7 +126,7 @@ class LocalStore:
         source, target = self._at(path), self._slot(slot)
         if target.exists():
             return
-        target.parent.mkdir(parents=True, exist_ok=True)
+        self._make_below_root(target.parent)
         try:
             os.link(source, target, follow_symlinks=False)
         except OSError:
@@ -137,11 +137,17 @@ class LocalStore:
             part.replace(target)
         _flush_folder(target.parent)
 
+    def _make_below_root(self, folder: Path) -> None:
+        """Make folders of Gribble's own; never the root itself, which may have been pulled out."""
+        for place in (*reversed(folder.relative_to(self.root).parents), folder.relative_to(self.root)):
+            if place != Path():
+                (self.root / place).mkdir(exist_ok=True)
+
     @_told
     def displace(self, path: str, slot: str) -> None:
         """Move a file into the attic."""
         target = self._slot(slot)
-        target.parent.mkdir(parents=True, exist_ok=True)
+        self._make_below_root(target.parent)
         _move(self._at(path), target)
 
     @_told
@@ -246,7 +252,7 @@ class LocalRig:
 
         path = self.root / MEMORY_FOLDER / "lock"
         try:
-            path.parent.mkdir(parents=True, exist_ok=True)
+            path.parent.mkdir(exist_ok=True)  # not the root, which may have been pulled out
             lock = FileLock(path, timeout=0)
             lock.acquire()
         except Timeout:

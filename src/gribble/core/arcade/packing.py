@@ -230,8 +230,8 @@ class _Packer:
                     to=there or to,
                     members=tuple(members),
                     replaces=there,
-                    kept=tuple(extras),
-                    left_out=tuple(map(member_name, left_out)),
+                    kept=tuple(extras) if self._style is not None else (),
+                    left_out=tuple(member_name(one) for one in left_out if not _known(one, layout)),
                 )
             )
         stubs = {join(self._cabinet.folder, f"{name}.zip") for name in clones} if self._stubs else set()

@@ -19,7 +19,8 @@ class Member(Struct, frozen=True, kw_only=True):
 class Packed(Struct, frozen=True, kw_only=True):
     """One archive to be written. `to` and `replaces` are relative to the rig's root.
 
-    `kept` are members that no wanted set needs and that stay; `left_out` those of the old archive that do not.
+    `kept` are members that no wanted set needs and that stay; `left_out` contents of the old archive that none has
+    afterwards.
     """
 
     owner: str

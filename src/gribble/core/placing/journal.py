@@ -64,7 +64,8 @@ class Journal:
     def start(self, number: int, rig: str, when: str, steps: tuple[Step, ...]) -> Run:
         """Begin the journal of a new run."""
         try:
-            self._path.parent.mkdir(parents=True, exist_ok=True)
+            for folder in (self._path.parent.parent, self._path.parent):  # not the rig, which may have been pulled out
+                folder.mkdir(exist_ok=True)
         except OSError as error:
             raise self._unwritable(error) from error
         steps_ = [msgspec.to_builtins(step) for step in steps]

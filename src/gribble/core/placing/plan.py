@@ -63,8 +63,9 @@ class Step(Struct, frozen=True, kw_only=True):
     is on disk; it goes to the attic. What an earlier step of the run displaced is read from the attic. A `mend` step
     makes its content by a recipe, from the file and its partner (other half or key) if it has one. A `point` step
     changes values (`points`) of the settings file that is at `from`, `to` and `replaces` alike. A `pack` step writes an
-    archive of `members`, each with a `from` of its own; its own `from` is empty. `need` is a need's id or a set's name.
-    With `link` a copy is a second name of its source, where the file system allows that.
+    archive of `members`, each with a `from` of its own; its own `from` is empty; `surplus` are those that no
+    wanted set needs, `left_out` contents of the old archive that no archive has afterwards. `need` is a need's id or a
+    set's name. With `link` a copy is a second name of its source, where the file system allows that.
     """
 
     rig: str
@@ -81,6 +82,8 @@ class Step(Struct, frozen=True, kw_only=True):
     points: tuple[Point, ...] = ()
     link: bool = False
     members: tuple[PackMember, ...] = ()
+    surplus: tuple[str, ...] = ()
+    left_out: tuple[str, ...] = ()
     emulator: str = ""
     need: str = ""
 
@@ -298,6 +301,8 @@ class _Planner:
             bytes=sum(member.size for member in members),
             replaces=packed.replaces,
             members=members,
+            surplus=packed.kept,
+            left_out=packed.left_out,
             emulator=emulator,
             need=packed.owner,
         )
