@@ -15,6 +15,7 @@ from gribble.cli import (
     catalogue,
     check,
     demo,
+    discs,
     history,
     identify,
     importing,
@@ -33,8 +34,8 @@ from gribble.cli.app import app, ending
 from gribble.cli.options import ConfigOption
 
 __all__ = [
-    "attic", "capture", "catalogue", "check", "demo", "history", "identify", "importing", "init", "keys", "main",
-    "mend", "needs", "place", "plan", "releases", "sets", "undo", "why",
+    "attic", "capture", "catalogue", "check", "demo", "discs", "history", "identify", "importing", "init", "keys",
+    "main", "mend", "needs", "place", "plan", "releases", "sets", "undo", "why",
 ]  # fmt: skip
 
 

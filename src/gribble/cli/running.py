@@ -80,7 +80,7 @@ def place_plan(session: Session, scope: Scope, audits: tuple[RigAudit, ...], pla
             )
         if not ask(session.screen, "Carry out this plan?", yes):
             return ExitCode.ATTENTION
-        failed = carry_out(session, scope, plan)
+        failed = carry_out(session, scope, plan, frozenset(found.rig for found in audits if found.new))
         if failed == ExitCode.INTERRUPTED:
             return failed
         more = f"; {count(len(plan.obtain), 'gap')} still to fill" if plan.obtain else ""
@@ -90,12 +90,20 @@ def place_plan(session: Session, scope: Scope, audits: tuple[RigAudit, ...], pla
     return ExitCode.ATTENTION if plan.obtain or plan.refused else ExitCode.CLEAN
 
 
-def carry_out(session: Session, scope: Scope, plan: Plan) -> int:
-    """Carry out a plan, rig by rig, under one run number. Nothing is begun where the room does not suffice."""
+def carry_out(session: Session, scope: Scope, plan: Plan, new: frozenset[str]) -> int:
+    """Carry out a plan, rig by rig, under one run number; rigs that are `new` are made.
+
+    Nothing is begun where the room does not suffice, or a rig has gone.
+    """
     for name in dict.fromkeys(step.rig for step in plan.steps):
         root = Path(rig_root(name, session.config.rig[name], scope))
+        if name not in new and not root.is_dir():
+            raise GribbleError(
+                f"rig {name} is not there any more: {root}", fix="Nothing was changed.", code=ExitCode.FAILED
+            )
         try:
-            root.mkdir(exist_ok=True)
+            if name in new:
+                root.mkdir(exist_ok=True)
         except OSError as error:
             raise GribbleError(
                 f"rig {name} cannot be written: {root}: {reason_of(error)}",

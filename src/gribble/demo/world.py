@@ -17,6 +17,7 @@ from gribble.core.catalogue.records import ManifestFile
 from gribble.core.errors import GribbleError, reason_of
 from gribble.demo.arcade import arcade_files
 from gribble.demo.contents import content, key_file, noise, with_digests
+from gribble.demo.discs import disc_files
 from gribble.demo.sheets import CONFIG, SHEETS
 
 _WHEN = 1_000_000_000
@@ -310,6 +311,7 @@ def _files() -> list[tuple[str, bytes]]:
     files += [(f"rigs/{path}", data) for path, data in _games().items()]
     files += _key_files().items()
     files += arcade_files().items()
+    files += disc_files().items()
     files += _damaged().items()
     files += [("rigs/lighthouse/sandpiper/boot/notes from Ada.txt", b"Do not touch the red switch.\n")]
     files += [(f"drawer/{path}", content(name)) for path, name in _DRAWER.items()]

@@ -1,0 +1,1 @@
+"""Track sheets, playlists and disc images: what they say, and whether it holds."""

@@ -1,0 +1,114 @@
+"""Whether what a track sheet says holds: its files against those that are there. Pure, but for what `Reader`s read."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+
+from msgspec import Struct
+
+from gribble.core.discs.sheets import DiscSheet, Fault, SheetFile
+from gribble.core.paths import fold, join, parent, path_fault
+
+ENDINGS = {".cue": "cue", ".gdi": "gdi", ".m3u": "m3u", ".m3u.txt": "m3u", ".cue.txt": "cue", ".gdi.txt": "gdi"}
+"""The kinds of sheets by their endings; what is saved with a further .txt is told."""
+IMAGES = (".bin", ".img", ".raw", ".iso")
+BARE = (".bin", ".img", ".raw")
+"""Images that do not work without a sheet."""
+
+
+class Checked(Struct, frozen=True, kw_only=True):
+    """One sheet or image: its path below the folder that was looked at, its verdict, and what is wrong with it.
+
+    `sound` where everything it says holds, `unproven` where nothing could be held against it, else `damaged`, or
+    `imposter` for what is no sheet at all. `label` is what a disc calls itself.
+    """
+
+    path: str
+    verdict: str
+    findings: tuple[Fault, ...] = ()
+    label: str = ""
+
+
+def kind_of(path: str) -> str:
+    """The kind of sheet by its ending; empty for another file."""
+    lower = path.lower()
+    return next((kind for ending, kind in ENDINGS.items() if lower.endswith(ending)), "")
+
+
+def check_sheet(path: str, sheet: DiscSheet, sizes: Mapping[str, int]) -> Checked:
+    """A sheet against the files that are there; `path` and the keys of `sizes` (in bytes) are below one root."""
+    faults = list(sheet.faults)
+    if path.lower().endswith(".txt"):
+        right = path[: -len(".txt")].rpartition("/")[2]
+        faults.append(Fault(fault="ending", reason="has a further ending .txt", remedy=f"rename it to {right}"))
+    folded: dict[str, str] = {}
+    for there in sizes:
+        folded.setdefault(fold(there), there)
+    for file in sheet.files:
+        faults += _file_faults(path, sheet, file, sizes, folded)
+    if any(fault.fault == "no-sheet" for fault in faults):
+        return Checked(path=path, verdict="imposter", findings=tuple(faults))
+    return Checked(path=path, verdict="damaged" if faults else "sound", findings=tuple(faults))
+
+
+def _file_faults(
+    path: str, sheet: DiscSheet, file: SheetFile, sizes: Mapping[str, int], folded: Mapping[str, str]
+) -> Iterator[Fault]:
+    where = f"line {file.line}: "
+    name = file.name.replace("\\", "/") if sheet.kind == "m3u" else file.name
+    if fault := path_fault(name):
+        yield Fault(fault="leaves-folder", file=file.name, reason=f"{where}the name {fault}")
+        return
+    target = join(parent(path), name)
+    if target == path:
+        yield Fault(fault="lists-itself", file=file.name, reason=f"{where}it lists itself")
+        return
+    if target not in sizes:
+        there = folded.get(fold(target))
+        if there:
+            right = there.rpartition("/")[2]
+            reason = f"{where}is there as {right}, in another case"
+            yield Fault(fault="other-case", file=file.name, reason=reason, remedy=f"write {right} in the sheet")
+        else:
+            yield Fault(fault="missing", file=file.name, reason=f"{where}is not there")
+        return
+    yield from _track_faults(file, sizes[target], sheet.kind)
+
+
+def _track_faults(file: SheetFile, size: int, kind: str) -> Iterator[Fault]:
+    """Tracks against the length of their file: sectors that do not divide it, places that overlap or lie outside."""
+    if not file.tracks:
+        return
+    sectors = {track.sector_bytes for track in file.tracks}
+    if len(sectors) == 1 and (sector := next(iter(sectors))) and size % sector:
+        reason = f"has {size:,} bytes, which sectors of {sector:,} do not divide: cut short, or of another form"
+        yield Fault(fault="length", file=file.name, reason=reason)
+    if kind != "cue" or not all(sectors):
+        return
+    before = -1
+    place = 0
+    last = 0
+    for number, track in enumerate(file.tracks):
+        if track.start <= before:
+            reason = f"line {track.line}: track {track.number} begins before track {track.number - 1} does"
+            yield Fault(fault="overlap", file=file.name, reason=reason)
+            return
+        if number:
+            place += (track.start - last) * file.tracks[number - 1].sector_bytes
+        else:
+            place = track.start * track.sector_bytes
+        if place >= size:
+            reason = f"line {track.line}: track {track.number} begins behind the end of the file"
+            yield Fault(fault="length", file=file.name, reason=reason)
+            return
+        before = last = track.start
+
+
+def lone_images(paths: Mapping[str, int], named: frozenset[str]) -> Iterator[Checked]:
+    """Images that need a sheet and that no sheet names."""
+    for path in paths:
+        if path.lower().endswith(BARE) and path not in named:
+            reason = "no sheet names this image, and it does not work without one"
+            yield Checked(
+                path=path, verdict="unproven", findings=(Fault(fault="no-sheet-for-it", file=path, reason=reason),)
+            )

@@ -1,0 +1,60 @@
+"""Disc images: what can be told of one by its length and its volume descriptor (ISO 9660, ECMA-119 section 8.4)."""
+
+from __future__ import annotations
+
+import struct
+from collections.abc import Callable, Iterator
+
+from msgspec import Struct
+
+from gribble.core.discs.sheets import Fault
+
+_FIRST = 16
+"""The sector of the first volume descriptor."""
+_FORMS = ((2048, 0), (2352, 16), (2352, 24), (2336, 8))
+"""How sectors lie in images: their bytes, and where in each the content begins."""
+Reader = Callable[[int, int], bytes]
+"""Gives bytes of an image from a place; fewer where it ends."""
+
+
+class Volume(Struct, frozen=True, kw_only=True):
+    """What a disc says of itself: its names, its length in sectors, and how sectors lie in this image."""
+
+    system: str
+    label: str
+    sectors: int
+    sector_bytes: int
+
+
+def read_volume(read: Reader) -> Volume | None:
+    """The primary volume descriptor of an image; None where there is none."""
+    for sector_bytes, skip in _FORMS:
+        data = read(_FIRST * sector_bytes + skip, 2048)
+        if len(data) < 132 or data[:6] != b"\x01CD001":
+            continue
+        (sectors,) = struct.unpack_from("<I", data, 80)
+        (again,) = struct.unpack_from(">I", data, 84)
+        if sectors == again:
+            system, label = (_text(data[at : at + 32]) for at in (8, 40))
+            return Volume(system=system, label=label, sectors=sectors, sector_bytes=sector_bytes)
+    return None
+
+
+def _text(raw: bytes) -> str:
+    return "".join(char if char.isprintable() else "?" for char in raw.decode("ascii", "replace")).strip()
+
+
+def image_faults(name: str, size: int, volume: Volume | None) -> Iterator[Fault]:
+    """What is wrong with a whole image by its length."""
+    if size == 0:
+        yield Fault(fault="empty", file=name, reason="is empty")
+        return
+    if volume is None:
+        return
+    if size % volume.sector_bytes:
+        reason = f"has {size:,} bytes, which sectors of {volume.sector_bytes:,} do not divide"
+        yield Fault(fault="length", file=name, reason=reason)
+    held = size // volume.sector_bytes
+    if held < volume.sectors:
+        reason = f"is too short: its volume has {volume.sectors:,} sectors, and {held:,} are there"
+        yield Fault(fault="length", file=name, reason=reason)

@@ -1,0 +1,225 @@
+"""Track sheets and playlists read into records: cue, gdi and m3u. What is wrong in the text is told with the line.
+
+A cue sheet names image files and, for each, its tracks with the places of their indexes in minutes, seconds and frames
+(75 frames a second, a frame being a sector). A gdi sheet has a line for each track: number, first sector, type, sector
+size, file, offset. An m3u playlist has a file on each line; # begins a comment. None of them has a standard; they are
+read as programs commonly write them, sectors after ECMA-130 (2,352 bytes, of which 2,048 are data).
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator
+
+from msgspec import Struct
+
+MAX_SHEET_BYTES = 1 << 20
+"""A larger file is no track sheet; nothing more of it is read."""
+MAX_TRACKS = 99
+FRAMES = 75
+"""Sectors in a second of sound."""
+SECTOR_BYTES = {
+    "AUDIO": 2352, "CDG": 2448, "MODE1/2048": 2048, "MODE1/2352": 2352, "MODE2/2048": 2048, "MODE2/2324": 2324,
+    "MODE2/2336": 2336, "MODE2/2352": 2352, "CDI/2336": 2336, "CDI/2352": 2352,
+}  # fmt: skip
+"""The bytes that one sector of a track takes in its image, by the track's mode."""
+_QUOTED = re.compile(r'^(\S+)\s+"([^"]*)"?\s*(\S*)\s*$')
+_TIME = re.compile(r"^(\d{1,3}):(\d{2}):(\d{2})$")
+
+
+class Fault(Struct, frozen=True, kw_only=True):
+    """One thing that is wrong: a word for it, the file it concerns (if any), and why, with the line if there is one."""
+
+    fault: str
+    reason: str
+    file: str = ""
+    remedy: str = ""
+
+
+class Track(Struct, frozen=True, kw_only=True):
+    """One track: `start` is its first sector, counted in its file (cue) or on the disc (gdi)."""
+
+    number: int
+    mode: str
+    sector_bytes: int
+    start: int
+    line: int
+
+
+class SheetFile(Struct, frozen=True, kw_only=True):
+    """One file that a sheet names, with the tracks in it; `line` is where it is named."""
+
+    name: str
+    line: int
+    tracks: tuple[Track, ...] = ()
+
+
+class DiscSheet(Struct, frozen=True, kw_only=True):
+    """What a sheet says: its kind (cue, gdi, m3u), its files in order, and what is wrong in the text itself."""
+
+    kind: str
+    files: tuple[SheetFile, ...]
+    faults: tuple[Fault, ...] = ()
+
+
+def read_sheet(kind: str, data: bytes) -> DiscSheet:
+    """A track sheet or playlist from its bytes. Raises nothing: whatever is in it becomes a fault or a file."""
+    if len(data) > MAX_SHEET_BYTES:
+        reason = f"has {len(data):,} bytes; no track sheet is that long"
+        return DiscSheet(kind=kind, files=(), faults=(Fault(fault="no-sheet", reason=reason),))
+    faults: list[Fault] = []
+    text = _decoded(data, faults)
+    lines = [(number, line.strip()) for number, line in enumerate(text.splitlines(), start=1) if line.strip()]
+    if any("\0" in line for _, line in lines):
+        return DiscSheet(kind=kind, files=(), faults=(Fault(fault="no-sheet", reason="is no text"),))
+    readers: dict[str, Callable[[list[tuple[int, str]], list[Fault]], Iterator[SheetFile]]] = {
+        "cue": _read_cue,
+        "gdi": _read_gdi,
+        "m3u": _read_m3u,
+    }
+    files = tuple(readers[kind](lines, faults))
+    if not files and not any(fault.fault == "no-sheet" for fault in faults):
+        faults.append(Fault(fault="no-sheet", reason="names no file"))
+    return DiscSheet(kind=kind, files=files, faults=tuple(faults))
+
+
+def _decoded(data: bytes, faults: list[Fault]) -> str:
+    """The text; a byte-order mark is a fault, and so is an encoding that most emulators do not take."""
+    if data.startswith((b"\xff\xfe", b"\xfe\xff")):
+        faults.append(Fault(fault="encoding", reason="is written in UTF-16, which most emulators cannot read"))
+        return data.decode("utf-16", errors="replace")
+    if data.startswith(b"\xef\xbb\xbf"):
+        faults.append(Fault(fault="byte-order-mark", reason="begins with a byte-order mark, on which emulators choke"))
+        data = data[3:]
+    try:
+        return data.decode()
+    except UnicodeDecodeError as error:
+        line = data[: error.start].count(b"\n") + 1
+        reason = f"line {line} is not UTF-8 (an older encoding?); names in it may not be found"
+        faults.append(Fault(fault="encoding", reason=reason))
+        return data.decode("cp1252", errors="replace")
+
+
+# cue
+
+
+def _read_cue(lines: list[tuple[int, str]], faults: list[Fault]) -> Iterator[SheetFile]:
+    name, at = "", 0
+    tracks: list[Track] = []
+    last = 0
+    current: tuple[int, str, int] | None = None  # number, mode and line of a track whose first index is to come
+    for number, line in lines:
+        word = line.split(None, 1)[0].upper()
+        if word == "FILE":
+            _close(current, faults)
+            if name:
+                yield SheetFile(name=name, line=at, tracks=tuple(tracks))
+            name, at, tracks, current = _file_name(line, number, faults), number, [], None
+        elif word == "TRACK":
+            _close(current, faults)
+            parts = line.split()
+            current = _track(parts, number, last, faults)
+            if not name:
+                faults.append(_at(number, "order", "a track stands before any file"))
+            if current:
+                last = current[0]
+        elif word == "INDEX":
+            start = _index(line.split(), number, faults)
+            if current is None and not tracks:
+                faults.append(_at(number, "order", "an index stands before any track"))
+            elif current is not None and start is not None and start[0] == 1:
+                track_number, mode, track_line = current
+                tracks.append(
+                    Track(
+                        number=track_number,
+                        mode=mode,
+                        sector_bytes=SECTOR_BYTES.get(mode, 2352),
+                        start=start[1],
+                        line=track_line,
+                    )
+                )
+                current = None
+    _close(current, faults)
+    if name:
+        yield SheetFile(name=name, line=at, tracks=tuple(tracks))
+
+
+def _close(current: tuple[int, str, int] | None, faults: list[Fault]) -> None:
+    if current is not None:
+        faults.append(_at(current[2], "order", f"track {current[0]} has no INDEX 01"))
+
+
+def _file_name(line: str, number: int, faults: list[Fault]) -> str:
+    """The name in a FILE line, quoted or not."""
+    if match := _QUOTED.match(line):
+        if line.count('"') % 2:
+            faults.append(_at(number, "quotes", "a quotation mark is missing"))
+        return match[2]
+    words = line.split()
+    rest = words[1:-1] if len(words) > 2 else words[1:]
+    if len(rest) > 1:
+        faults.append(_at(number, "quotes", "the name has blanks and no quotation marks"))
+    return " ".join(rest).strip('"')
+
+
+def _track(parts: list[str], number: int, last: int, faults: list[Fault]) -> tuple[int, str, int] | None:
+    if len(parts) < 3 or not parts[1].isdecimal() or len(parts[1]) > 4:
+        faults.append(_at(number, "syntax", "should be TRACK, a number and a mode"))
+        return None
+    track, mode = int(parts[1]), parts[2].upper()
+    if not 1 <= track <= MAX_TRACKS:
+        faults.append(_at(number, "track-count", f"track {track}: a disc has tracks 1 to {MAX_TRACKS}"))
+    elif track != last + 1 and last:
+        faults.append(_at(number, "order", f"track {track} follows track {last}"))
+    if mode not in SECTOR_BYTES:
+        faults.append(_at(number, "syntax", f"the mode {mode} is not known"))
+    return track, mode, number
+
+
+def _index(parts: list[str], number: int, faults: list[Fault]) -> tuple[int, int] | None:
+    match = _TIME.match(parts[2]) if len(parts) > 2 else None
+    if match is None or not parts[1].isdecimal() or len(parts[1]) > 2:
+        faults.append(_at(number, "syntax", "should be INDEX, a number and a time like 00:02:00"))
+        return None
+    minutes, seconds, frames = map(int, match.groups())
+    if seconds > 59 or frames >= FRAMES:
+        faults.append(_at(number, "syntax", f"{parts[2]} is no time: 60 seconds, {FRAMES} frames"))
+        return None
+    return int(parts[1]), (minutes * 60 + seconds) * FRAMES + frames
+
+
+# gdi and m3u
+
+
+def _read_gdi(lines: list[tuple[int, str]], faults: list[Fault]) -> Iterator[SheetFile]:
+    if not lines or not lines[0][1].isdecimal() or len(lines[0][1]) > 4:
+        faults.append(Fault(fault="no-sheet", reason="does not begin with the number of tracks"))
+        return
+    count = int(lines[0][1])
+    if count != len(lines) - 1:
+        faults.append(_at(lines[0][0], "track-count", f"says {count} tracks, and lists {len(lines) - 1}"))
+    before = 0
+    for number, line in lines[1 : MAX_TRACKS + 1]:
+        match = re.match(r'^(\d{1,4})\s+(-?\d{1,9})\s+(\d)\s+(\d{1,5})\s+("[^"]*"|\S+)\s+(-?\d{1,18})$', line)
+        if match is None:
+            faults.append(_at(number, "syntax", "should be: track, first sector, type, sector size, file, offset"))
+            continue
+        track, start, type_, sector, name, offset = match.groups()
+        if int(track) != before + 1:
+            faults.append(_at(number, "order", f"track {track} follows track {before}"))
+        if int(start) < 0 or int(offset) < 0:
+            faults.append(_at(number, "syntax", "an offset is less than nothing"))
+        before = int(track)
+        mode = "AUDIO" if type_ == "0" else f"MODE1/{sector}"
+        one = Track(number=before, mode=mode, sector_bytes=int(sector), start=max(int(start), 0), line=number)
+        yield SheetFile(name=name.strip('"'), line=number, tracks=(one,))
+
+
+def _read_m3u(lines: list[tuple[int, str]], _faults: list[Fault]) -> Iterator[SheetFile]:
+    for number, line in lines:
+        if not line.startswith("#"):
+            yield SheetFile(name=line, line=number)
+
+
+def _at(line: int, fault: str, reason: str) -> Fault:
+    return Fault(fault=fault, reason=f"line {line}: {reason}")

@@ -1,0 +1,65 @@
+"""The answers of `gribble discs`, for the terminal and as `discs/1`."""
+
+from __future__ import annotations
+
+from collections import Counter
+from typing import Any
+
+from rich.text import Text
+
+from gribble.core.discs.check import Checked
+from gribble.views.looks import QUIET, count
+from gribble.views.screen import Screen, styled, verdict
+
+
+def show_discs(screen: Screen, found: list[Checked], *, verbose: bool) -> None:
+    """How many are right, then each that is not with what is wrong; those that are right with `verbose`."""
+    tally = Counter(one.verdict for one in found)
+    parts = [f"{tally[word]} {word}" for word in ("sound", "unproven", "damaged", "imposter") if tally[word]]
+    if not found:
+        screen.say("No track sheets, playlists or disc images there.")
+        return
+    screen.say(styled(count(len(found), "sheet or image", "sheets and images"), "bold"), f": {', '.join(parts)}")
+    rows: list[tuple[str | Text, ...]] = [
+        (verdict(one.verdict), _account(one)) for one in found if verbose or one.findings
+    ]
+    screen.grid(rows)
+    hidden = sum(1 for one in found if not one.findings)
+    if hidden and not verbose:
+        screen.say(styled(f"  nothing is wrong with {hidden:,} more (-v shows them)", QUIET))
+
+
+def _account(one: Checked) -> Text:
+    text = Text.assemble(styled(one.path, "bold"))
+    if one.label:
+        text.append_text(styled(f"  {one.label}", QUIET))
+    for fault in one.findings:
+        name = f"{fault.file}: " if fault.file and fault.file != one.path else ""
+        text.append_text(styled(f"\n{name}{fault.reason}"))
+        if fault.remedy:
+            text.append_text(Text("\n↳ ", "bold #3d8fb8")).append_text(styled(fault.remedy))
+    return text
+
+
+def discs_json(found: list[Checked]) -> dict[str, Any]:
+    """`discs/1` (DESIGN.md section 12)."""
+    return {
+        "gribble": "discs/1",
+        "files": [
+            {
+                "path": one.path,
+                "verdict": one.verdict,
+                "label": one.label,
+                "findings": [
+                    {
+                        "fault": fault.fault,
+                        "file": fault.file,
+                        "reason": fault.reason,
+                        "remedy": fault.remedy or None,
+                    }
+                    for fault in one.findings
+                ],
+            }
+            for one in found
+        ],
+    }

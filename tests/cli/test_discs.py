@@ -1,0 +1,43 @@
+"""`gribble discs check` on the shelf of the made-up world, and on what is no disc at all."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from gribble.demo.discs import DISCS
+from tests.conftest import Gribble, tree
+
+
+def test_every_seeded_disc_gets_its_verdict(gribble: Gribble, world: Path) -> None:
+    before = tree(world)
+    answer = gribble("discs", "check", "discs", "--json", cwd=world, code=1).json
+    assert answer["gribble"] == "discs/1"
+    found = {
+        one["path"].removeprefix("discs/"): (one["verdict"], one["findings"][0]["fault"] if one["findings"] else "")
+        for one in answer["files"]
+    }
+    assert found == DISCS
+    shown = gribble("discs", "check", "discs", cwd=world, code=1, COLUMNS="200").out
+    assert "13 sheets and images: 4 sound, 1 unproven, 7 damaged, 1 imposter" in shown
+    assert "line 1: is there as Salt Pan.bin, in another case" in shown
+    assert "rename it to Old Pier.m3u" in shown
+    assert "PONTOON_1 (TERN)" in gribble("discs", "check", "discs", "-v", cwd=world, code=1, COLUMNS="200").out
+    assert tree(world) == before
+
+
+def test_one_sheet_and_the_game_folders_of_the_rigs(gribble: Gribble, world: Path) -> None:
+    one = gribble("discs", "check", "discs/Herring Run/Herring Run.cue", "--json", cwd=world, code=0).json
+    assert [(each["path"], each["verdict"]) for each in one["files"]] == [
+        ("discs/Herring Run/Herring Run.cue", "sound")
+    ]
+    assert gribble("discs", "check", "--json", cwd=world).json["gribble"] == "discs/1"
+
+
+@pytest.mark.parametrize(
+    ("words", "say"),
+    [(("discs", "check", "nowhere"), "there is no nowhere"), (("discs", "check", "--rig", "nowhere"), "is no rig")],
+)
+def test_bad_input(gribble: Gribble, world: Path, words: tuple[str, ...], say: str) -> None:
+    assert say in gribble(*words, cwd=world, code=2).err

@@ -1,0 +1,132 @@
+"""Track sheets, playlists and images: each fault by construction, and no text whatever breaks a parser."""
+
+from __future__ import annotations
+
+import os
+import struct
+from pathlib import Path
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from gribble.core.discs.check import check_sheet, kind_of
+from gribble.core.discs.images import image_faults, read_volume
+from gribble.core.discs.looking import check_folder
+from gribble.core.discs.sheets import FRAMES, MAX_SHEET_BYTES, read_sheet
+
+CUE = 'FILE "disc.bin" BINARY\n  TRACK 01 MODE1/2352\n    INDEX 01 00:00:00\n  TRACK 02 AUDIO\n    INDEX 00 00:04:00\n    INDEX 01 00:06:00\n'
+GDI = "3\n1 0 4 2352 track01.bin 0\n2 600 0 2352 track02.raw 0\n3 45000 4 2352 track03.bin 0\n"
+SIZES = {
+    "disc.bin": 2352 * 900,
+    "track01.bin": 2352,
+    "track02.raw": 2352,
+    "track03.bin": 2352,
+    "a.iso": 2048,
+    "Б.iso": 9,
+}
+
+CASES: dict[str, tuple[str, bytes | str, list[tuple[str, str]], str]] = {
+    # name: the sheet's path, its text, its faults with words of the reason, its verdict
+    "a right cue": ("disc.cue", CUE, [], "sound"),
+    "CR LF alone": ("disc.cue", CUE.replace("\n", "\r\n"), [], "sound"),
+    "a right gdi": ("disc.gdi", GDI, [], "sound"),
+    "a right playlist": ("disc.m3u", "# mine\na.iso\ndisc.bin\n", [], "sound"),
+    "a name without quotes": ("disc.cue", CUE.replace('"', ""), [], "sound"),
+    "blanks without quotes": ("disc.cue", CUE.replace('"disc.bin"', "my disc.bin"), [("quotes", "no quotation marks"), ("missing", "is not there")], "damaged"),
+    "a quote missing": ("disc.cue", CUE.replace('bin"', "bin"), [("quotes", "is missing"), ("missing", "")], "damaged"),
+    "another case": ("disc.cue", CUE.replace("disc", "Disc"), [("other-case", "line 1: is there as disc.bin")], "damaged"),
+    "a missing file": ("disc.cue", CUE.replace("disc", "disk"), [("missing", "line 1: is not there")], "damaged"),
+    "a byte-order mark": ("disc.cue", b"\xef\xbb\xbf" + CUE.encode(), [("byte-order-mark", "choke")], "damaged"),
+    "UTF-16": ("disc.cue", CUE.encode("utf-16"), [("encoding", "UTF-16")], "damaged"),
+    "an older encoding": ("disc.cue", ("REM \u00e9\n" + CUE).encode("latin-1"), [("encoding", "line 1 is not UTF-8")], "damaged"),
+    "a path that climbs": ("disc.cue", CUE.replace("disc.bin", "../disc.bin"), [("leaves-folder", "climbs out")], "damaged"),
+    "an absolute path": ("disc.m3u", "/etc/passwd\n", [("leaves-folder", "is absolute")], "damaged"),
+    "track order": ("disc.cue", CUE.replace("TRACK 02", "TRACK 03"), [("order", "line 4: track 3 follows track 1")], "damaged"),
+    "no index": ("disc.cue", CUE.replace("INDEX 01 00:06:00", "INDEX 02 00:06:00"), [("order", "track 2 has no INDEX 01")], "damaged"),
+    "tracks that overlap": ("disc.cue", CUE.replace("00:06:00", "00:00:00"), [("overlap", "track 2 begins before")], "damaged"),
+    "a track behind the end": ("disc.cue", CUE.replace("00:06:00", "10:06:00"), [("length", "track 2 begins behind the end")], "damaged"),
+    "a time that is none": ("disc.cue", CUE.replace("00:06:00", "00:06:75"), [("syntax", "is no time"), ("order", "no INDEX 01")], "damaged"),
+    "track 100": ("disc.cue", CUE.replace("TRACK 02", "TRACK 100"), [("track-count", "tracks 1 to 99"), ], "damaged"),
+    "a track count that is wrong": ("disc.gdi", GDI.replace("3\n", "4\n", 1), [("track-count", "says 4 tracks, and lists 3")], "damaged"),
+    "a negative offset": ("disc.gdi", GDI.replace("track03.bin 0", "track03.bin -4"), [("syntax", "less than nothing")], "damaged"),
+    "a playlist that lists itself": ("disc.m3u", "disc.m3u\na.iso\n", [("lists-itself", "")], "damaged"),
+    "a playlist saved as text": ("disc.m3u.txt", "a.iso\n", [("ending", "further ending .txt")], "damaged"),
+    "a cue of nothing": ("disc.cue", "", [("no-sheet", "names no file")], "imposter"),
+    "no text at all": ("disc.cue", b"\x00\x01\x02" * 9, [("no-sheet", "is no text")], "imposter"),
+    "a cue of a hundred megabytes": ("disc.cue", b"x" * (MAX_SHEET_BYTES + 1), [("no-sheet", "no track sheet is that long")], "imposter"),
+    "a gdi that is prose": ("disc.gdi", "hello\n", [("no-sheet", "number of tracks")], "imposter"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("case", CASES)
+def test_a_sheet_gets_its_faults(case: str) -> None:
+    path, text, faults, verdict = CASES[case]
+    data = text if isinstance(text, bytes) else text.encode()
+    found = check_sheet(path, read_sheet(kind_of(path), data), {**SIZES, path: 1})
+    assert [one.fault for one in found.findings] == [fault for fault, _ in faults]
+    assert all(words in one.reason for one, (_, words) in zip(found.findings, faults, strict=True))
+    assert found.verdict == verdict
+
+
+def test_sectors_that_do_not_divide_a_file() -> None:
+    sheet = read_sheet("cue", CUE.encode())
+    found = check_sheet("disc.cue", sheet, {"disc.bin": 2352 * 900 - 1})
+    assert [one.fault for one in found.findings] == ["length"]
+    assert [(track.number, track.start) for track in sheet.files[0].tracks] == [(1, 0), (2, 6 * FRAMES)]
+
+
+def image(sectors: int, form: int = 2048, skip: int = 0, system: bytes = b"TERN") -> bytes:
+    """The beginning of an image: a volume descriptor in its place."""
+    content = b"\x01CD001\x01\0" + system.ljust(32) + b"HERRING".ljust(32) + bytes(8)
+    content += struct.pack("<I", sectors) + struct.pack(">I", sectors)
+    return bytes(16 * form + skip) + content.ljust(2048, b"\0")
+
+
+@pytest.mark.parametrize(("form", "skip"), [(2048, 0), (2352, 16), (2352, 24), (2336, 8)])
+def test_a_volume_is_read_in_every_form(form: int, skip: int) -> None:
+    data = image(40, form, skip)
+    volume = read_volume(lambda at, length: data[at : at + length])
+    assert volume is not None
+    assert (volume.system, volume.label, volume.sectors, volume.sector_bytes) == ("TERN", "HERRING", 40, form)
+    assert list(image_faults("a.iso", 40 * form, volume)) == []
+    assert ["too short" in one.reason for one in image_faults("a.iso", 39 * form, volume)] == [True]
+    assert [one.fault for one in image_faults("a.iso", 41 * form + 1, volume)] == ["length"]
+    assert [one.fault for one in image_faults("a.iso", 0, None)] == ["empty"]
+
+
+def test_a_folder_of_discs(tmp_path: Path) -> None:
+    (tmp_path / "right").mkdir()
+    (tmp_path / "right/disc.cue").write_text(CUE)
+    (tmp_path / "right/disc.bin").write_bytes(bytes(2352 * 900))
+    (tmp_path / "lone.bin").write_bytes(bytes(2352))
+    (tmp_path / "short.iso").write_bytes(image(400)[:-1].ljust(20 * 2048, b"\0"))
+    (tmp_path / "whole.iso").write_bytes(image(20).ljust(20 * 2048, b"\0"))
+    (tmp_path / "unknown.iso").write_bytes(b"x" * 2048)
+    found = {one.path: one for one in check_folder(tmp_path, [])}
+    assert {path: one.verdict for path, one in found.items()} == {
+        "right/disc.cue": "sound", "lone.bin": "unproven", "short.iso": "damaged", "whole.iso": "sound",
+        "unknown.iso": "unproven",
+    }  # fmt: skip
+    assert found["whole.iso"].label == "HERRING (TERN)"
+    assert "no sheet names this image" in found["lone.bin"].findings[0].reason
+    assert [one.path for one in check_folder(tmp_path, [], "right/disc.cue")] == ["right/disc.cue"]
+
+
+WORDS = st.sampled_from(['FILE "a.bin" BINARY', "TRACK 01 MODE1/2352", "TRACK 99 AUDIO", "INDEX 01 00:00:00", "INDEX", "TRACK",
+                         "FILE", '"', "3", "1 0 4 2352 t.bin 0", "1 -9 4 0 t.bin -1", "#EXT", "..", "a\\b", "\0", "é", "INDEX 01 99:59:74"])  # fmt: skip
+
+
+@settings(max_examples=50_000 if os.environ.get("GRIBBLE_SOAK") else 400)
+@given(
+    data=st.one_of(st.binary(max_size=300), st.lists(WORDS, max_size=30).map(lambda words: "\n".join(words).encode())),
+    kind=st.sampled_from(["cue", "gdi", "m3u"]),
+    size=st.integers(0, 1 << 40),
+)
+def test_no_text_breaks_a_parser(data: bytes, kind: str, size: int) -> None:
+    sheet = read_sheet(kind, data)
+    found = check_sheet(f"x.{kind}", sheet, {"a.bin": size, "t.bin": size})
+    assert found.verdict in ("sound", "damaged", "imposter")
+    assert all(one.reason for one in found.findings)
+    volume = read_volume(lambda at, length: data[at % 7 :][:length])
+    assert volume is None or volume.sector_bytes
