@@ -41,3 +41,28 @@ def test_one_sheet_and_the_game_folders_of_the_rigs(gribble: Gribble, world: Pat
 )
 def test_bad_input(gribble: Gribble, world: Path, words: tuple[str, ...], say: str) -> None:
     assert say in gribble(*words, cwd=world, code=2).err
+
+
+def test_playlists_are_listed_then_written_merged_and_undone(gribble: Gribble, world: Path) -> None:
+    answer = gribble("discs", "playlist", "discs", "--json", cwd=world, code=0).json
+    assert [(one["path"], one["missing"]) for one in answer["playlists"]] == [("discs/Pontoon.m3u", [])]
+    assert not (world / "discs/Pontoon.m3u").exists()
+    shown = gribble("discs", "playlist", "discs", "--into", "lists", cwd=world, code=1).out
+    assert "Write 1 to lists?" in shown
+    gribble("discs", "playlist", "discs", "--into", "lists", "--yes", cwd=world, code=0)
+    written = world / "lists/Pontoon.m3u"
+    assert written.read_bytes() == b"../discs/Pontoon (Disc 1).iso\n../discs/Pontoon (Disc 2).iso\n"
+    assert "say the same" in gribble("discs", "playlist", "discs", "--into", "lists", "--yes", cwd=world, code=0).out
+    written.write_text("# mine\nother.iso\n")
+    gribble("discs", "playlist", "discs", "--into", "lists", "--yes", cwd=world, code=0)
+    assert written.read_text().splitlines()[0] == "# mine"
+    assert (world / "lists/Pontoon.m3u.before-1").read_text() == "# mine\nother.iso\n"
+    assert (
+        "sources are never written" in gribble("discs", "playlist", "discs", "--into", "drawer", cwd=world, code=2).err
+    )
+    before = tree(world / "rigs")
+    gribble("discs", "playlist", "discs", "--into", "rigs/stick/lists", "--yes", cwd=world, code=0)
+    assert (world / "rigs/stick/lists/Pontoon.m3u").read_text().startswith("../../../discs/Pontoon")
+    gribble("undo", "--yes", cwd=world, code=0)
+    assert tree(world / "rigs") == before
+    assert "is no folder" in gribble("discs", "playlist", "nowhere", cwd=world, code=2).err

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import struct
 from pathlib import Path
+from typing import Any
 
 import pytest
 from hypothesis import given, settings
@@ -13,6 +14,7 @@ from hypothesis import strategies as st
 from gribble.core.discs.check import check_sheet, kind_of
 from gribble.core.discs.images import image_faults, read_volume
 from gribble.core.discs.looking import check_folder
+from gribble.core.discs.playlists import group, lines_of
 from gribble.core.discs.sheets import FRAMES, MAX_SHEET_BYTES, read_sheet
 
 CUE = 'FILE "disc.bin" BINARY\n  TRACK 01 MODE1/2352\n    INDEX 01 00:00:00\n  TRACK 02 AUDIO\n    INDEX 00 00:04:00\n    INDEX 01 00:06:00\n'
@@ -130,3 +132,57 @@ def test_no_text_breaks_a_parser(data: bytes, kind: str, size: int) -> None:
     assert all(one.reason for one in found.findings)
     volume = read_volume(lambda at, length: data[at % 7 :][:length])
     assert volume is None or volume.sector_bytes
+
+
+GROUPS: dict[str, tuple[list[str], list[tuple[str, list[str], list[int]]]]] = {
+    # name: the files; the playlists, each with its discs and the numbers that lack
+    "sheets before images": (
+        ["A/Tide (Disc 1).bin", "A/Tide (Disc 1).cue", "A/Tide (disc 2).cue"],
+        [("A/Tide.m3u", ["A/Tide (Disc 1).cue", "A/Tide (disc 2).cue"], [])],
+    ),
+    "numbers as numbers": (["Sand CD10.iso", "Sand CD2.iso", "Sand CD1.iso"], [
+        ("Sand.m3u", ["Sand CD1.iso", "Sand CD2.iso", "Sand CD10.iso"], [3, 4, 5, 6, 7, 8, 9]),
+    ]),
+    "one of four": (["Quay [Disk 3 of 4].tdf"], [("Quay.m3u", ["Quay [Disk 3 of 4].tdf"], [1, 2, 4])]),
+    "sides": (["Quay - Side B.d", "Quay - Side A.d"], [("Quay.m3u", ["Quay - Side A.d", "Quay - Side B.d"], [])]),
+    "disks with sides": (
+        ["Salt Disk 2 Side A.d", "Salt Disk 1 Side B.d", "Salt Disk 1 Side A.d"],
+        [("Salt.m3u", ["Salt Disk 1 Side A.d", "Salt Disk 1 Side B.d", "Salt Disk 2 Side A.d"], [])],
+    ),
+    "named by their folder": (["Herring/CD1.iso", "Herring/CD2.iso"], [("Herring/Herring.m3u", ["Herring/CD1.iso", "Herring/CD2.iso"], [])]),
+    "regions stay apart": (
+        ["Tide (EU) (Disc 1).iso", "Tide (US) (Disc 2).iso"], [("Tide (US).m3u", ["Tide (US) (Disc 2).iso"], [1])],
+    ),
+    "folders stay apart": (
+        ["A/Tide (Disc 1).iso", "B/Tide (Disc 2).iso"], [("B/Tide.m3u", ["B/Tide (Disc 2).iso"], [1])],
+    ),
+    "no discs": (["Discovery 2.iso", "Sidecar B.iso", "Tide (Disc 1).txt", "Tide (Disc 2).jpg", "Part.iso"], []),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("case", GROUPS)
+def test_discs_are_grouped_by_title(case: str) -> None:
+    paths, expected = GROUPS[case]
+    found = group(paths)
+    assert [(one.path, list(one.discs), list(one.missing)) for one in found] == expected
+
+
+@given(
+    st.integers(1, 60),
+    st.randoms(use_true_random=False),
+    st.sampled_from(["(Disc {})", "CD{}", "- Disk {} of 60", "[disc {}]"]),
+)
+def test_many_discs_in_any_order_make_one_playlist(count: int, chance: Any, habit: str) -> None:
+    paths = [f"x/Shore {habit.format(number)}.iso" for number in range(1, count + 1)]
+    shuffled = list(paths)
+    chance.shuffle(shuffled)
+    found = group(shuffled)
+    if count > 1 or "of" in habit:
+        assert [list(one.discs) for one in found] == [paths]
+        assert len(found[0].missing) == (60 - count if "of" in habit else 0)
+
+
+def test_a_playlist_is_merged_with_what_it_had() -> None:
+    had = ["# mine", "b.iso", "", "extra.iso", "extra.iso"]
+    assert lines_of(["a.iso", "b.iso"], had) == ["# mine", "a.iso", "b.iso", "extra.iso"]
+    assert lines_of(["a.iso"], lines_of(["a.iso"], [])) == ["a.iso"]

@@ -8,6 +8,8 @@ from typing import Any
 from rich.text import Text
 
 from gribble.core.discs.check import Checked
+from gribble.core.discs.playlists import Playlist
+from gribble.core.paths import base
 from gribble.views.looks import QUIET, count
 from gribble.views.screen import Screen, styled, verdict
 
@@ -34,7 +36,7 @@ def _account(one: Checked) -> Text:
     if one.label:
         text.append_text(styled(f"  {one.label}", QUIET))
     for fault in one.findings:
-        name = f"{fault.file}: " if fault.file and fault.file != one.path else ""
+        name = f"{fault.file}: " if fault.file and base(fault.file) != base(one.path) else ""
         text.append_text(styled(f"\n{name}{fault.reason}"))
         if fault.remedy:
             text.append_text(Text("\n↳ ", "bold #3d8fb8")).append_text(styled(fault.remedy))
@@ -60,6 +62,36 @@ def discs_json(found: list[Checked]) -> dict[str, Any]:
                     for fault in one.findings
                 ],
             }
+            for one in found
+        ],
+    }
+
+
+def show_playlists(screen: Screen, found: list[Playlist]) -> None:
+    """Each title with its discs in order, and which of them lack."""
+    if not found:
+        screen.say("No discs that belong together: a name like 'Title (Disc 1)' tells them.")
+        return
+    screen.say(
+        styled(count(len(found), "playlist"), "bold"), f", {count(sum(len(one.discs) for one in found), 'disc')}"
+    )
+    rows: list[tuple[str | Text, ...]] = []
+    for one in found:
+        text = Text.assemble(styled(one.title, "bold"), *(styled(f"\n{disc}") for disc in one.discs))
+        for number in one.missing:
+            text.append("\n").append_text(verdict("missing")).append_text(
+                styled(f"  {number} of {one.total} is absent")
+            )
+        rows.append((styled(f"{len(one.discs)}"), text))
+    screen.grid(rows)
+
+
+def playlists_json(found: list[Playlist]) -> dict[str, Any]:
+    """`playlists/1` (DESIGN.md section 12)."""
+    return {
+        "gribble": "playlists/1",
+        "playlists": [
+            {"path": one.path, "title": one.title, "discs": list(one.discs), "missing": list(one.missing)}
             for one in found
         ],
     }

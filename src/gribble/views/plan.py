@@ -27,6 +27,7 @@ _GLYPHS = {
     StepKind.MEND: "◐",
     StepKind.POINT: "→",
     StepKind.PACK: "▣",
+    StepKind.WRITE: "✎",
 }
 
 
@@ -91,6 +92,11 @@ def step_words(step: Step) -> Text:
         return text.append_text(styled("\nthe file as it is goes to the attic"))
     if step.step is StepKind.PACK:
         return _pack_words(step)
+    if step.step is StepKind.WRITE:
+        text = Text.assemble(styled(step.to, "bold"), *(styled(f"\n{line}") for line in step.text.splitlines()))
+        return text.append_text(
+            styled(f"\nthe {base(step.replaces)} that is there goes to the attic" if step.replaces else "")
+        )
     what = f"{step.member} in {source}" if step.member is not None else source
     text = Text.assemble(styled(step.to, "bold"), styled(f"\nfrom {what}"))
     if step.partner:

@@ -48,6 +48,21 @@ def check_folder(root: Path, skipped: list[Skipped], only: str = "") -> Iterator
             yield Checked(path=path, verdict="sound" if volume else "unproven", label=label)
 
 
+def discs_below(root: Path, skipped: list[Skipped]) -> list[str]:
+    """The files below a folder that could be discs: all but those that a track sheet names."""
+    paths = []
+    for folder in walk(root):
+        skipped += folder.skipped
+        paths += [entry.path for entry in folder.files]
+    named = {
+        fold(join(parent(path), file.name))
+        for path in paths
+        if kind_of(path) in ("cue", "gdi")
+        for file in _read(root / path, kind_of(path)).files
+    }
+    return [path for path in paths if fold(path) not in named]
+
+
 def _read(path: Path, kind: str) -> DiscSheet:
     try:
         with path.open("rb") as stream:

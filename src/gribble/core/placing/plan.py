@@ -45,6 +45,7 @@ class StepKind(StrEnum):
     MEND = "mend"
     POINT = "point"
     PACK = "pack"
+    WRITE = "write"
 
 
 class Point(Struct, frozen=True, kw_only=True):
@@ -65,7 +66,8 @@ class Step(Struct, frozen=True, kw_only=True):
     changes values (`points`) of the settings file that is at `from`, `to` and `replaces` alike. A `pack` step writes an
     archive of `members`, each with a `from` of its own; its own `from` is empty; `surplus` are those that no
     wanted set needs, `left_out` contents of the old archive that no archive has afterwards. `need` is a need's id or a
-    set's name. With `link` a copy is a second name of its source, where the file system allows that.
+    set's name. A `write` step writes its `text`. With `link` a copy is a second name of its source, where the file
+    system allows that.
     """
 
     rig: str
@@ -81,6 +83,7 @@ class Step(Struct, frozen=True, kw_only=True):
     partner_member: str | None = None
     points: tuple[Point, ...] = ()
     link: bool = False
+    text: str = ""
     members: tuple[PackMember, ...] = ()
     surplus: tuple[str, ...] = ()
     left_out: tuple[str, ...] = ()

@@ -76,7 +76,7 @@ def _faults(step: Step, rigs: Container[str]) -> Iterator[tuple[str, str]]:
             yield key, f'"{path}" is Gribble\'s own'
     if step.to is None and step.step is not StepKind.DISPLACE:
         yield "to", "is missing"
-    if step.step is not StepKind.PACK:
+    if step.step not in (StepKind.PACK, StepKind.WRITE):
         yield from _source_faults(
             "from", step.from_, inside=step.step in (StepKind.RENAME, StepKind.DISPLACE, StepKind.POINT)
         )

@@ -185,6 +185,8 @@ class Runner:
         """What a step writes: the content it takes as it is, or what its recipe or its new value makes of it."""
         if step.points:
             return iter([self._pointed(step)])
+        if step.step is StepKind.WRITE:
+            return iter([step.text.encode("utf-8", "surrogateescape")])
         if step.step is StepKind.PACK:
             return zipped(step.members, lambda path: self._locate(run, number, path))
         blocks = self._open(run, number, step.from_, step.member)
