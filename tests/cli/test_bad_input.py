@@ -224,8 +224,9 @@ def test_two_gribbles_do_not_work_on_one_rig(gribble: Gribble, world: Path) -> N
     folder = world / "rigs/lighthouse/.gribble"
     folder.mkdir()
     with filelock.FileLock(folder / "lock"):
+        (folder / "lock.held").write_text("process 42 since 2026-11-23 10:00:00")
         ended = gribble("place", "--yes", cwd=world, code=3)
-    assert "another Gribble is at work on lighthouse" in ended.err
+    assert "another Gribble is at work on lighthouse: process 42 since 2026-11-23 10:00:00" in ended.err
 
 
 def test_too_little_room_refuses_the_plan_whole(world: Path, monkeypatch: pytest.MonkeyPatch) -> None:

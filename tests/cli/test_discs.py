@@ -35,6 +35,19 @@ def test_one_sheet_and_the_game_folders_of_the_rigs(gribble: Gribble, world: Pat
     assert gribble("discs", "check", "--json", cwd=world).json["gribble"] == "discs/1"
 
 
+def test_check_with_games_tells_of_sheets_in_game_folders(gribble: Gribble, world: Path) -> None:
+    (world / "rigs/stick/KNOT/REELS/wave.cue").write_text('FILE "wave.bin" BINARY\nTRACK 01 AUDIO\nINDEX 01 00:00:00\n')
+    media = [
+        one
+        for rig in gribble("check", "--games", "--json", cwd=world, code=1).json["rigs"]
+        for emulator in rig["emulators"]
+        for one in emulator["media"]
+    ]
+    assert ("damaged", "wave.bin: line 1: is not there") in [
+        (one["verdict"], one["reason"]) for one in media if one["file"].endswith("wave.cue")
+    ]
+
+
 @pytest.mark.parametrize(
     ("words", "say"),
     [(("discs", "check", "nowhere"), "there is no nowhere"), (("discs", "check", "--rig", "nowhere"), "is no rig")],
@@ -66,3 +79,4 @@ def test_playlists_are_listed_then_written_merged_and_undone(gribble: Gribble, w
     gribble("undo", "--yes", cwd=world, code=0)
     assert tree(world / "rigs") == before
     assert "is no folder" in gribble("discs", "playlist", "nowhere", cwd=world, code=2).err
+    assert "Use one of the two" in gribble("discs", "playlist", "discs", "--into", "x", "--json", cwd=world, code=2).err

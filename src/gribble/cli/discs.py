@@ -61,10 +61,9 @@ def check(
         for found_rig in session.local_rigs(scope_of(rig, None, None, at)):
             for name, installed in session.config.rig[found_rig.name].emulators.items():
                 sheet = session.catalogue.sheets.get(name)
-                fitted = fit_sheet(sheet, installed) if sheet else None
-                folders += (
-                    [(found_rig.root / fitted.folders[media.folder], "") for media in fitted.media] if fitted else []
-                )
+                if sheet:
+                    fitted = fit_sheet(sheet, installed)
+                    folders += [(found_rig.root / fitted.folders[media.folder], "") for media in fitted.media]
         folders = [(folder, only) for folder, only in dict.fromkeys(folders) if folder.is_dir()]
     screen = session.screen if session else Screen()
     skipped: list[Skipped] = []
@@ -109,6 +108,8 @@ def playlist(
     from gribble.views.discs import playlists_json, show_playlists
     from gribble.views.screen import Screen
 
+    if json and into:
+        raise GribbleError("--json lists playlists, --into writes them", fix="Use one of the two.")
     screen, skipped = Screen(), list[Skipped]()
     found: list[Playlist] = []
     for word in folders:

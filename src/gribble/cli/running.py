@@ -51,7 +51,14 @@ def planned(
     sets_only: bool = False,
 ) -> Plan:
     """The plan for some rigs, narrowed. Raises GribbleError for a word that no step answers to."""
-    plan = make_plan(audits, by_name=by_name, sets_only=sets_only, volumes=session.volumes(audits))
+    volumes = session.volumes(audits)
+    plan = make_plan(audits, by_name=by_name, sets_only=sets_only, volumes=volumes)
+    for name, volume in volumes.items():
+        if not volume and plan.on(name):
+            session.aside(
+                f"note: {name} lies on a volume of unknown kind; what it can hold is not checked beforehand "
+                f'(volume = "fat32", say, under rig.{name} in gribble.toml tells it)'
+            )
     return narrow(plan, only, skip)
 
 

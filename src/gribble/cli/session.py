@@ -205,6 +205,10 @@ class Session:
         ]
         return Plan(steps=tuple(step for step in steps if step.rig in here), refused=(*plan.refused, *away))
 
+    def aside(self, line: str) -> None:
+        """Note something to be told after the result, on standard error."""
+        self._asides.append(line)
+
     def volume(self, name: str, root: Path) -> str:
         """The kind of volume that a rig lies on, as configured, else as it is found; empty where that is unknown."""
         from gribble.core.placing.volumes import volume_of

@@ -24,6 +24,8 @@ from gribble.core.catalogue.sheets import Catalogue
 from gribble.core.catalogue.tables import suggest
 from gribble.core.diagnosis.diagnose import MAX_BYTES
 from gribble.core.diagnosis.nearmisses import Key, Searcher, Wanted, key_of
+from gribble.core.discs.check import Checked
+from gribble.core.discs.looking import check_folder
 from gribble.core.errors import ExitCode, GribbleError, reason_of
 from gribble.core.matching import KnownContents
 from gribble.core.paths import base
@@ -92,6 +94,7 @@ class World(Struct, frozen=True, kw_only=True):
             settings={place: data for rig in self.rigs if not rig.away for place, data in _read_settings(rig)},
             ids={key: id_ for rig in self.rigs for key, id_ in _read_ids(rig)} if games else {},
             discs=tuple(_read_discs(self.rigs, holdings)),
+            sheets={key: checked for rig in self.rigs for key, checked in _read_sheets(rig)} if games else {},
         )
 
     def searcher(self, more: Iterable[Holding] = ()) -> Searcher:
@@ -163,6 +166,16 @@ def _read_discs(rigs: tuple[RigWorld, ...], holdings: list[Holding]) -> Iterable
                     yield holding, read_header(stream.read(HEADER_BYTES))
             except OSError as error:
                 yield holding, DiscHeader(fault=f"cannot be read: {reason_of(error)}")
+
+
+def _read_sheets(rig: RigWorld) -> Iterable[tuple[tuple[str, str], tuple[Checked, ...]]]:
+    """The track sheets and images in a rig's game folders that do not hold."""
+    folders = {fitted.folders[media.folder] for fitted in rig.emulators for media in fitted.media}
+    for folder in () if rig.away else sorted(folders):
+        place = Path(rig.root, folder)
+        if place.is_dir():
+            wrong = (one for one in check_folder(place, []) if one.verdict in (Verdict.DAMAGED, Verdict.IMPOSTER))
+            yield (rig.name, folder), tuple(wrong)
 
 
 def _read_id(place: Path, offset: int, length: int) -> str:

@@ -26,6 +26,7 @@ class GamesAuditor:
         self._shelf = shelf
         self._stock = stock
         self._ids = readings.ids
+        self._sheets = readings.sheets
         self._members: dict[str, list[str]] = {}
         for holding in rig.holdings:
             if holding.member is not None:
@@ -46,6 +47,16 @@ class GamesAuditor:
         for holding in self._shelf.below(folder):
             for verdict, reason in self._faults(folder, media, holding):
                 yield GameFinding(rule="media", folder=folder, file=holding.path, verdict=verdict, reason=reason)
+        for checked in self._sheets.get((self._rig.name, folder), ()):
+            for fault in checked.findings:
+                name = f"{fault.file}: " if fault.file and base(fault.file) != base(checked.path) else ""
+                yield GameFinding(
+                    rule="media",
+                    folder=folder,
+                    file=join(folder, checked.path),
+                    verdict=Verdict(checked.verdict),
+                    reason=f"{name}{fault.reason}",
+                )
 
     def _faults(self, folder: str, media: Media, holding: Holding) -> Iterator[tuple[Verdict, str]]:
         name, reads = base(holding.path).lower(), f"it reads {', '.join(media.accepts)}"

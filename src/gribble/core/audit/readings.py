@@ -7,6 +7,7 @@ from msgspec import Struct
 from gribble.core.arcade.discs import DiscHeader
 from gribble.core.audit.keys import KeyFile
 from gribble.core.diagnosis.nearmisses import Key
+from gribble.core.discs.check import Checked
 from gribble.core.survey.survey import Holding
 
 
@@ -15,10 +16,12 @@ class Readings(Struct, frozen=True, kw_only=True):
 
     `key_files` are all that could be key files, nearest first; `settings` are settings files by rig and path, or why
     they could not be read; `ids` are what files say of themselves, by file, offset and length; `discs` are the headers
-    of disc images, nearest first.
+    of disc images, nearest first; `sheets` are the track sheets and images of game folders that do not hold, by rig and
+    folder.
     """
 
     key_files: tuple[tuple[Holding, KeyFile], ...] = ()
     settings: dict[tuple[str, str], bytes | str] = {}
     ids: dict[tuple[Key, int, int], str] = {}
     discs: tuple[tuple[Holding, DiscHeader], ...] = ()
+    sheets: dict[tuple[str, str], tuple[Checked, ...]] = {}
