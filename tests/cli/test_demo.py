@@ -386,7 +386,7 @@ def test_init_writes_a_configuration_that_works(gribble: Gribble, world: Path) -
     (world / "gribble.toml").unlink()
     gribble("init", cwd=world, code=0)
     config = (world / "gribble.toml").read_text()
-    assert 'sources = ["drawer"]' in config
+    assert 'sources = ["discs", "drawer"]' in config
     assert 'catalogues = ["catalogue"]' in config
     answer = gribble("check", "--json", cwd=world, code=1).json
     assert {rig["rig"]: [one["emulator"] for one in rig["emulators"]] for rig in answer["rigs"]} == {

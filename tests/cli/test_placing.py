@@ -157,7 +157,7 @@ def big_world(world: Path, megabytes: int) -> bytes:
 
 
 def test_ctrl_c_takes_the_file_under_way_back(world: Path, clean_env: dict[str, str], gribble: Gribble) -> None:
-    data = big_world(world, 400)
+    data = big_world(world, 150)
     gribble("check", "plover", cwd=world, code=1)  # so that the index knows the file
     before = tree(world / "rigs/small")
     child = subprocess.Popen(
