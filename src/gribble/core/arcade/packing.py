@@ -104,7 +104,8 @@ class _Packer:
             if problem.state is State.BLOCKED and problem.remedy is Remedy.OBTAIN
         ]
         if lacking:
-            if self._style is not None or any(self._absent(family, [p for p in parts_of(family) if found[_key(p)]])):
+            held = [part for part in parts_of(family) if found[_key(part)]]
+            if held and (self._style is not None or any(self._absent(family, held))):
                 told = ", ".join(lacking[:NAMES_TOLD]) + (", …" if len(lacking) > NAMES_TOLD else "")
                 self._wait(name, f"not packed in part: {told} {'is' if len(lacking) == 1 else 'are'} nowhere here")
             return False
