@@ -3,19 +3,22 @@
 from __future__ import annotations
 
 import os
+import zipfile
 from pathlib import Path
 from typing import Any
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from msgspec import structs
 
 from gribble.core.catalogue.records import Digests
 from gribble.core.errors import GribbleError
 from gribble.core.placing.journal import read_run, runs_in
 from gribble.core.placing.plan import Step, StepKind
-from gribble.core.placing.run import new_run_number
+from gribble.core.placing.run import check_room, new_run_number
 from gribble.core.placing.store import StoreError
+from gribble.core.placing.zipping import PackMember
 from gribble.core.survey.digests import digest_blocks
 from gribble.stores.local import LocalRig, LocalStore
 from tests.conftest import tree
@@ -248,3 +251,20 @@ def test_a_journal_that_cannot_be_written_stops_before_the_act(tmp_path: Path, m
     with pytest.raises(GribbleError, match=r"journal .* cannot be written: no space left"):
         rig.runner(run).carry_out(run)
     assert tree(rig.root) == before
+
+
+def test_room_for_an_archive_is_counted_as_its_members_lie(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    rig = rig_with(tmp_path / "rig", {})
+    with zipfile.ZipFile(tmp_path / "a.zip", "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr("x", bytes(1 << 20))
+    member = PackMember(name="x", from_=str(tmp_path / "a.zip"), member="x", size=1 << 20)
+    pack = Step(rig="den", step=StepKind.PACK, from_="", to="b.zip", bytes=1 << 20, members=(member,))
+    monkeypatch.setattr(LocalStore, "free_bytes", lambda _self: 50_000)
+    check_room(rig.store, "den", (pack,), cluster=4096)
+    unpacked = structs.replace(pack, members=(structs.replace(member, from_=str(tmp_path / "a.7z")),))
+    with pytest.raises(GribbleError, match="too little room"):
+        check_room(rig.store, "den", (unpacked,))
+    assert carried(rig, (pack,)) == {}
+    assert (rig.root / "b.zip").stat().st_size < 50_000
+    taken_back(rig)
+    assert files_of(rig.root) == {}

@@ -24,6 +24,8 @@ from gribble.core.placing.zipping import zipped
 from gribble.core.settings.values import SettingError, value_of, with_value
 from gribble.core.survey.digests import Digester
 
+HEADER_BYTES = 256
+"""What a zip takes for each member beside its content, at most: two headers, two names of usual length."""
 SHA1_DIGITS = 40
 """A longer digest in a journal is a SHA-256."""
 
@@ -393,7 +395,7 @@ def check_room(store: Store, rig: str, steps: tuple[Step, ...], volume: str = ""
     def clusters(size: int) -> int:
         return -(-size // cluster) * cluster
 
-    wanted, free = sum(clusters(step.bytes) for step in steps), store.free_bytes()
+    wanted, free = sum(clusters(_written(store, step)) for step in steps), store.free_bytes()
     if volume in WITHOUT_LINKS:
         wanted += sum(clusters(store.size(step.replaces)) for step in steps if step.replaces)
     if wanted > free:
@@ -402,6 +404,29 @@ def check_room(store: Store, rig: str, steps: tuple[Step, ...], volume: str = ""
             fix="Nothing was changed. Make room, or narrow the plan to some emulators.",
             code=ExitCode.FAILED,
         )
+
+
+def _written(store: Store, step: Step) -> int:
+    """At most how many bytes a step writes. Members of zips are taken over as they lie there, packed."""
+    if step.step is not StepKind.PACK:
+        return step.bytes
+    around = HEADER_BYTES * len(step.members)
+    zips = {member.from_ for member in step.members if member.member is not None}
+    if not all(path.lower().endswith(".zip") for path in zips):
+        return step.bytes + around
+    sizes = [_size(store, path) for path in zips]
+    loose = sum(member.size for member in step.members if member.member is None)
+    return min(step.bytes, sum(sizes) + loose if all(sizes) else step.bytes) + around
+
+
+def _size(store: Store, path: str) -> int:
+    """The size of a file by a step's path; 0 where it is not there."""
+    if not Path(path).is_absolute():
+        return store.size(path)
+    try:
+        return Path(path).stat().st_size
+    except OSError:
+        return 0
 
 
 def _work_name(to: str, run: Run, number: int) -> str:
