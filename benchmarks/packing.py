@@ -18,6 +18,7 @@ import zlib
 from pathlib import Path
 
 from gribble.core.arcade.fit import Wish, cost, fit_sets
+from sets import SHEET
 
 ROUNDS = 3
 CONFIG = """\
@@ -27,15 +28,6 @@ catalogues = ["catalogue"]
 at = "rig"
 [rig.cabinet.emulators]
 turnstone = { release = "1.8", wanted = "all" }
-"""
-SHEET = """\
-sheet = 1
-emulator = "turnstone"
-[folders]
-sets = "sets"
-[arcade]
-rosters = "turnstone-*.roster.jsonl"
-folder = "sets"
 """
 
 

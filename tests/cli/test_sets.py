@@ -222,6 +222,7 @@ def test_what_no_set_needs_is_told_and_left_out_on_request(gribble: Gribble, wor
     told = gribble(*words, "--yes", cwd=world, code=0, COLUMNS="200").out
     assert "readme.txt stays, though no wanted set needs it (gribble sets pack --lean leaves it out)" in told
     assert "readme.txt" in archives(world)["saltpan.zip"]
-    lean = gribble(*words, "--lean", "--yes", cwd=world, code=0).out
+    assert "looks at all of them" in gribble(*words, "--lean", cwd=world, code=2).err
+    lean = gribble("sets", "pack", "--style", "merged", "--lean", "--yes", cwd=world, code=1).out
     assert "readme.txt is left out" in lean
     assert archives(world)["saltpan.zip"] == ["saltpan1.1a", "saltpan2.2b", "saltpan1j.1a"]

@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gribble.core.discs.check import check_sheet, kind_of
+from gribble.core.discs.check import check_sheet, folded_paths, kind_of
 from gribble.core.discs.images import image_faults, read_volume
 from gribble.core.discs.looking import check_folder
 from gribble.core.discs.playlists import group, lines_of
@@ -65,7 +65,7 @@ CASES: dict[str, tuple[str, bytes | str, list[tuple[str, str]], str]] = {
 def test_a_sheet_gets_its_faults(case: str) -> None:
     path, text, faults, verdict = CASES[case]
     data = text if isinstance(text, bytes) else text.encode()
-    found = check_sheet(path, read_sheet(kind_of(path), data), {**SIZES, path: 1})
+    found = check_sheet(path, read_sheet(kind_of(path), data), {**SIZES, path: 1}, folded_paths(SIZES))
     assert [one.fault for one in found.findings] == [fault for fault, _ in faults]
     assert all(words in one.reason for one, (_, words) in zip(found.findings, faults, strict=True))
     assert found.verdict == verdict
@@ -73,7 +73,7 @@ def test_a_sheet_gets_its_faults(case: str) -> None:
 
 def test_sectors_that_do_not_divide_a_file() -> None:
     sheet = read_sheet("cue", CUE.encode())
-    found = check_sheet("disc.cue", sheet, {"disc.bin": 2352 * 900 - 1})
+    found = check_sheet("disc.cue", sheet, {"disc.bin": 2352 * 900 - 1}, {})
     assert [one.fault for one in found.findings] == ["length"]
     assert [(track.number, track.start) for track in sheet.files[0].tracks] == [(1, 0), (2, 6 * FRAMES)]
 
@@ -127,7 +127,7 @@ WORDS = st.sampled_from(['FILE "a.bin" BINARY', "TRACK 01 MODE1/2352", "TRACK 99
 )
 def test_no_text_breaks_a_parser(data: bytes, kind: str, size: int) -> None:
     sheet = read_sheet(kind, data)
-    found = check_sheet(f"x.{kind}", sheet, {"a.bin": size, "t.bin": size})
+    found = check_sheet(f"x.{kind}", sheet, {"a.bin": size, "t.bin": size}, {})
     assert found.verdict in ("sound", "damaged", "imposter")
     assert all(one.reason for one in found.findings)
     volume = read_volume(lambda at, length: data[at % 7 :][:length])

@@ -131,6 +131,11 @@ def test_what_nobody_wants_stays_unless_it_is_asked_to_go() -> None:
     assert packed(FAMILY, ["mum", "kid"], files, Style.SPLIT) == files  # right, and so left alone
 
 
+def test_a_hostile_name_is_not_handed_on() -> None:
+    files = {**SPLIT, "sets/kid.zip/../../evil": "boo"}
+    assert packed(FAMILY, ["mum", "kid"], files, Style.MERGED) == MERGED
+
+
 def test_stubs_stand_for_merged_clones() -> None:
     done = remedies(FAMILY, ["mum", "kid"], SPLIT, Style.MERGED, stubs=True)
     assert [(one.to, one.members, one.replaces) for one in done.packed[1:]] == [("sets/kid.zip", (), "sets/kid.zip")]

@@ -135,8 +135,7 @@ def carry_out(session: Session, scope: Scope, plan: Plan, new: frozenset[str]) -
 class Interruption:
     """Turns the first Ctrl-C into a wish to stop at the next block; the second one stops at once."""
 
-    def __init__(self, screen: Screen) -> None:
-        self._screen = screen
+    def __init__(self) -> None:
         self._asked = False
         self._former: Any = None
 
@@ -170,7 +169,7 @@ def run_forward(screen: Screen, rig: LocalRig, run: Run) -> int:
         if reason:
             refused.append((step, reason))
 
-    with Interruption(screen) as interruption, Bar(screen.err, "Placing") as bar:
+    with Interruption() as interruption, Bar(screen.err, "Placing") as bar:
         bar.expect(sum(step.bytes for number, step in enumerate(run.steps) if number not in run.done))
 
         def watch(bytes_: int) -> None:

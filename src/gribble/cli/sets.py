@@ -91,7 +91,13 @@ def pack(
     """
     from gribble.cli.running import finish_open_runs, place_plan, planned
     from gribble.cli.session import Session, scope_of
+    from gribble.core.errors import GribbleError
 
+    if lean and names:
+        raise GribbleError(
+            "--lean leaves out what no wanted set needs, so it looks at all of them",
+            fix="Leave the names of sets away.",
+        )
     scope = scope_of(rig, None, from_, at)
     with Session(config, strict=True) as session:
         finished = finish_open_runs(session, scope)

@@ -26,6 +26,8 @@ from gribble.core.placing.volumes import cluster_of
 from gribble.core.survey.survey import Holding
 from gribble.core.world import World
 
+SUGGESTED = 20
+"""For how many unknown names the nearest known one is looked for, which takes a while among 45,000."""
 MEMBER_BYTES = 128
 """What an archive takes for each member beside its content, in bytes: two headers and two names, with room to spare."""
 
@@ -186,11 +188,13 @@ def fit_card(place: Place, wishes: Mapping[str, float], budget: int, cluster: in
     roster = place.rig.arcade[place.fitted.emulator].roster
     if roster is None:
         raise GribbleError(f"there is no roster for {place.fitted.emulator}")
-    sizer = _Sizer(place, roster, cluster)
-    found, reasons = [], {}
+    sizer, known = _Sizer(place, roster, cluster), sorted(roster.sets)
+    found: list[Wish] = []
+    reasons: dict[str, str] = {}
     for name, weight in wishes.items():
         if name not in roster.sets:
-            reasons[name] = f"no set of release {roster.head.release}{suggest(name, sorted(roster.sets))}"
+            near = suggest(name, known) if len(reasons) < SUGGESTED else ""
+            reasons[name] = f"no set of release {roster.head.release}{near}"
             continue
         family = family_of(roster, name)
         if family.one.plays is Plays.NO:

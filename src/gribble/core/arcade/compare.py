@@ -7,10 +7,10 @@ from enum import StrEnum
 
 from msgspec import Struct
 
-from gribble.core.arcade.cabinet import Cabinet, Content, content_of, is_file
+from gribble.core.arcade.cabinet import Cabinet, content_of, is_file
 from gribble.core.arcade.discs import Discs
 from gribble.core.arcade.families import Part, family_of, parts_of
-from gribble.core.arcade.sets import own_contents
+from gribble.core.arcade.sets import Renamed
 from gribble.core.audit.findings import Remedy
 from gribble.core.catalogue.rosters import Roster, SetFile
 from gribble.core.survey.survey import Holding
@@ -50,14 +50,11 @@ def compare_rosters(
     old: Roster, new: Roster, wanted: Iterable[str], cabinet: Cabinet, discs: Discs | None = None
 ) -> list[SetChange]:
     """Each wanted set, in order; a set that neither roster knows is left out."""
-    by_content: dict[frozenset[Content], str] = {}
-    for name in new.sets:
-        if name not in old.sets and (key := own_contents(new, name)):
-            by_content.setdefault(key, name)
+    renamed = Renamed(new)
     found = []
     for name in dict.fromkeys(wanted):
         if name in old.sets:
-            found.append(_of_old(old, new, name, by_content, cabinet, discs))
+            found.append(_of_old(old, new, name, renamed, cabinet, discs))
         elif name in new.sets:
             found.append(_of_new(new, name, name, Change.NEW, cabinet, discs))
     return found
@@ -67,13 +64,13 @@ def _of_old(
     old: Roster,
     new: Roster,
     name: str,
-    by_content: dict[frozenset[Content], str],
+    renamed: Renamed,
     cabinet: Cabinet,
     discs: Discs | None,
 ) -> SetChange:
     title = old.sets[name].title
     if name not in new.sets:
-        to = by_content.get(own_contents(old, name), "")
+        to = renamed.name(old, name)
         if not to:
             return SetChange(set=name, title=title, change=Change.GONE)
         return _of_new(new, name, to, Change.RENAMED, cabinet, discs)

@@ -271,6 +271,8 @@ class _Packer:
             if name in slots:
                 if not is_file(slots[name].file, holding):
                     left_out.append(holding)
+            elif path_fault(name):
+                left_out.append(holding)  # a name that climbs is not handed on
             elif self._style is not None and (self._lean or _known(holding, layout)):
                 left_out.append(holding)
             else:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
+from functools import cached_property
 
 from gribble.core.arcade.cabinet import Cabinet, Content, content_of, is_file, member_name
 from gribble.core.arcade.discs import Discs
@@ -62,15 +63,20 @@ def _lies_with_parent(one: ArcadeSet, cabinet: Cabinet) -> bool:
 
 
 def audit_set(
-    roster: Roster, name: str, cabinet: Cabinet, others: Iterable[Roster] = (), discs: Discs | None = None
+    roster: Roster,
+    name: str,
+    cabinet: Cabinet,
+    others: Iterable[Roster] = (),
+    discs: Discs | None = None,
+    renamed: Renamed | None = None,
 ) -> SetAudit:
-    """One set. `others` are rosters of other releases, by which old files are told."""
+    """One set. `others` are rosters of other releases, by which old files and (with `renamed`) old names are told."""
     if name not in roster.sets:
         what = f"release {roster.head.release} knows no such set"
         known = [other for other in others if name in other.sets]
         if known:
             what += f"; release {', '.join(other.head.release for other in known)} does"
-            if to := new_name(known[0], roster, name):
+            if to := (renamed or Renamed(roster)).name(known[0], name):
                 what = f"release {roster.head.release} knows it as {to}"
         problem = SetProblem(file="", owner=name, verdict=Verdict.MISSING, reason=what)
         return SetAudit(set=name, title="", problems=(problem,))
@@ -126,12 +132,26 @@ def _of_release(family: Family) -> Iterator[SetProblem]:
         yield SetProblem(file="", owner=one.set, verdict=Verdict.UNPROVEN, reason=gap, state=State.LIMITED)
 
 
-def new_name(old: Roster, new: Roster, name: str) -> str:
-    """The name under which another roster knows the same contents, where it has none of the old name; else empty."""
-    contents = own_contents(old, name)
-    if not contents or name in new.sets:
-        return ""
-    return next((to for to in new.sets if to not in old.sets and own_contents(new, to) == contents), "")
+class Renamed:
+    """The names under which a roster knows what another one knows under other names; put in order once."""
+
+    def __init__(self, new: Roster) -> None:
+        self._new = new
+
+    @cached_property
+    def _by_contents(self) -> dict[frozenset[Content], list[str]]:
+        found: dict[frozenset[Content], list[str]] = {}
+        for name in self._new.sets:
+            if contents := own_contents(self._new, name):
+                found.setdefault(contents, []).append(name)
+        return found
+
+    def name(self, old: Roster, name: str) -> str:
+        """The new name of a set that has none of the same name; empty where there is none."""
+        if name in self._new.sets:
+            return ""
+        candidates = self._by_contents.get(own_contents(old, name), ())
+        return next((to for to in candidates if to not in old.sets), "")
 
 
 def own_contents(roster: Roster, name: str) -> frozenset[Content]:

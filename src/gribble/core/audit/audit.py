@@ -9,7 +9,7 @@ from msgspec import structs
 from gribble.core.arcade.discs import Discs
 from gribble.core.arcade.packing import pack_sets
 from gribble.core.arcade.remedies import SetRemedies
-from gribble.core.arcade.sets import audit_set, wanted_sets
+from gribble.core.arcade.sets import Renamed, audit_set, wanted_sets
 from gribble.core.audit.choices import settle_choices
 from gribble.core.audit.demands import check_root
 from gribble.core.audit.findings import (
@@ -141,7 +141,8 @@ class _Auditor:
         cabinet = self._rig.cabinet(fitted, self._elsewhere)
         discs = Discs(fitted.arcade, cabinet.folder, self._shelf.loose, self._disc_headers)
         wanted = wanted_sets(fitted.wanted, arcade.roster, cabinet, arcade.others)
-        sets = tuple(audit_set(arcade.roster, name, cabinet, arcade.others, discs) for name in wanted)
+        renamed = Renamed(arcade.roster)
+        sets = tuple(audit_set(arcade.roster, name, cabinet, arcade.others, discs, renamed) for name in wanted)
         if not self._packing and fitted.style is None:
             return sets, SetRemedies()
         return sets, pack_sets(

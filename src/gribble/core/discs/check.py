@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 
 from msgspec import Struct
 
@@ -35,15 +35,23 @@ def kind_of(path: str) -> str:
     return next((kind for ending, kind in ENDINGS.items() if lower.endswith(ending)), "")
 
 
-def check_sheet(path: str, sheet: DiscSheet, sizes: Mapping[str, int]) -> Checked:
-    """A sheet against the files that are there; `path` and the keys of `sizes` (in bytes) are below one root."""
+def folded_paths(paths: Iterable[str]) -> dict[str, str]:
+    """Paths by their folded form, by which one that differs in case is found; put in order once for many sheets."""
+    folded: dict[str, str] = {}
+    for path in paths:
+        folded.setdefault(fold(path), path)
+    return folded
+
+
+def check_sheet(path: str, sheet: DiscSheet, sizes: Mapping[str, int], folded: Mapping[str, str]) -> Checked:
+    """A sheet against the files that are there; `path` and the keys of `sizes` (in bytes) are below one root.
+
+    `folded` are the same paths by their folded form.
+    """
     faults = list(sheet.faults)
     if path.lower().endswith(".txt"):
         right = path[: -len(".txt")].rpartition("/")[2]
         faults.append(Fault(fault="ending", reason="has a further ending .txt", remedy=f"rename it to {right}"))
-    folded: dict[str, str] = {}
-    for there in sizes:
-        folded.setdefault(fold(there), there)
     for file in sheet.files:
         faults += _file_faults(path, sheet, file, sizes, folded)
     if any(fault.fault == "no-sheet" for fault in faults):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from pathlib import Path
 
-from gribble.core.discs.check import BARE, IMAGES, Checked, check_sheet, kind_of, lone_images
+from gribble.core.discs.check import BARE, IMAGES, Checked, check_sheet, folded_paths, kind_of, lone_images
 from gribble.core.discs.images import Volume, image_faults, read_volume
 from gribble.core.discs.sheets import MAX_SHEET_BYTES, DiscSheet, Fault, read_sheet
 from gribble.core.errors import reason_of
@@ -22,6 +22,7 @@ def check_folder(root: Path, skipped: list[Skipped], only: str = "") -> Iterator
     for folder in walk(root):
         skipped += folder.skipped
         sizes.update((entry.path, entry.size) for entry in folder.files)
+    folded = folded_paths(sizes)
     named: set[str] = set()
     for path in sizes:
         kind = kind_of(path)
@@ -31,7 +32,7 @@ def check_folder(root: Path, skipped: list[Skipped], only: str = "") -> Iterator
         targets = [join(parent(path), file.name.replace("\\", "/")) for file in sheet.files]
         named.update(fold(target) for target in targets)
         if only in ("", path):
-            yield check_sheet(path, sheet, sizes)
+            yield check_sheet(path, sheet, sizes, folded)
     named_paths = frozenset(path for path in sizes if fold(path) in named)
     lone = {checked.path: checked for checked in lone_images(sizes, named_paths)}
     for path, size in sizes.items():
