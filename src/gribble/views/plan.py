@@ -127,7 +127,7 @@ def _pack_words(step: Step) -> Text:
     if len(new) > MEMBERS_SHOWN:
         text.append_text(styled(f"\nand {len(new) - MEMBERS_SHOWN:,} more", QUIET))
     surplus = "stays, though no wanted set needs it (gribble sets pack --lean leaves it out)"
-    for names, words in ((step.surplus, surplus), (step.left_out, "is left out")):
+    for names, words in ((step.surplus, surplus), (step.left_out, "of the old archive is left out")):
         more = len(names) - MEMBERS_SHOWN
         told = ", ".join(names[:MEMBERS_SHOWN]) + (f" and {more:,} more" if more > 0 else "")
         text.append_text(styled(f"\n{told} {words}" if names else ""))
