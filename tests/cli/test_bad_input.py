@@ -234,13 +234,14 @@ def test_too_little_room_refuses_the_plan_whole(world: Path, monkeypatch: pytest
     from gribble.core.placing.plan import Step, StepKind
     from gribble.core.placing.run import check_room
     from gribble.stores.local import LocalStore
+    from gribble.stores.rigs import AnyPlace
 
     store = LocalStore(world / "rigs/stick")
     monkeypatch.setattr(LocalStore, "free_bytes", lambda _self: 99)
     steps = (Step(rig="stick", step=StepKind.COPY, from_="/x", to="y", bytes=60),) * 2
-    check_room(store, "stick", steps[:1])
+    check_room(store, "stick", steps[:1], AnyPlace())
     with pytest.raises(GribbleError, match="120 bytes are to be written, 99 are free"):
-        check_room(store, "stick", steps)
+        check_room(store, "stick", steps, AnyPlace())
 
 
 def as_plain_user(world: Path, env: dict[str, str], *words: str) -> Ended:

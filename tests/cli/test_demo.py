@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 from typing import Any
 
@@ -251,9 +252,12 @@ def test_looking_writes_nothing_to_a_rig(gribble: Gribble, world: Path) -> None:
 def test_the_demo_tells_the_whole_story_and_the_same_one_twice(gribble: Gribble, tmp_path: Path) -> None:
     first = gribble("demo", "one", cwd=tmp_path, code=0)
     second = gribble("demo", "two", cwd=tmp_path, code=0)
-    assert first.out.replace("one", "two").replace("ntwo", "none") == second.out.replace("one", "two").replace(
-        "ntwo", "none"
-    )
+
+    def story(told: str) -> str:
+        return re.sub(r":\d+/card", ":2121/card", told.replace("one", "two"))
+
+    assert story(first.out) == story(second.out)
+    assert "Done: 6 steps of 6 on handheld, run 1." in first.out
     for command in ("needs sandpiper", "identify drawer", "check", "plan", "place --yes", "undo --yes"):
         assert f"$ gribble {command}\n" in first.out
     assert "ready" in first.out

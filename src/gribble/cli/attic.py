@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from gribble.cli.session import Session
     from gribble.core.placing.attic import Kept
     from gribble.core.world import Scope
-    from gribble.stores.local import LocalRig
+    from gribble.stores.rigs import RigHome
 
 ABOUT = "What runs have displaced: looked at, brought back, or deleted for good."
 
@@ -73,7 +73,8 @@ def restore(
     from gribble.core.paths import base
     from gribble.core.placing.plan import Plan, Step, StepKind
     from gribble.core.survey.digests import digest_blocks
-    from gribble.stores.local import read_blocks, write_new_stream
+    from gribble.stores.files import read_blocks
+    from gribble.stores.local import write_new_stream
     from gribble.views.check import shorten
 
     scope = scope_of(rig, None, None, at)
@@ -127,7 +128,7 @@ def empty(
 
     with Session(config) as session:
         screen, scope = session.screen, scope_of(rig, None, None, at)
-        open_runs = {(where.name, one.number) for where in session.local_rigs(scope) for one in where.open_runs()}
+        open_runs = {(where.name, one.number) for where in session.rigs(scope) for one in where.open_runs()}
         found = [(w, one) for w, one in _kept(session, scope, run) if (w.name, one.run) not in open_runs]
         if not found:
             screen.say("Nothing to delete: the attic is empty" + (", but for a run cut short." if open_runs else "."))
@@ -148,13 +149,13 @@ def empty(
         return ExitCode.CLEAN
 
 
-def _kept(session: Session, scope: Scope, run: int | None) -> list[tuple[LocalRig, Kept]]:
+def _kept(session: Session, scope: Scope, run: int | None) -> list[tuple[RigHome, Kept]]:
     """What is in the attics of the rigs that are there, newest run first."""
     from gribble.core.placing.attic import kept_files
 
     return [
         (where, one)
-        for where in session.local_rigs(scope)
+        for where in session.rigs(scope)
         for one in kept_files(where.name, where.store, where.runs())
         if run in (None, one.run)
     ]

@@ -2,19 +2,29 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from gribble.cli.app import command
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+    from gribble.views.screen import Screen
 
 
 @command("demo")
 def demo(
     folder: Annotated[str, typer.Argument(help="Where to build it; empty or absent.")] = "lighthouse-games-room",
     step: Annotated[bool, typer.Option("--step", help="Wait for Enter before each command.")] = False,
+    wake: Annotated[
+        bool, typer.Option("--wake", help="Only switch on the handheld of a world built before, until Ctrl-C.")
+    ] = False,
 ) -> int:
     """Build the made-up Lighthouse Games Room and walk through the whole job on it.
+
+    One rig is a handheld behind an FTP server, which is simulated on this machine while the command runs.
 
     Example: gribble demo --step
     """
@@ -24,35 +34,74 @@ def demo(
     from pathlib import Path
 
     from gribble.core.errors import ExitCode, GribbleError
+    from gribble.demo.handheld import free_port, handheld
+    from gribble.demo.sheets import HANDHELD_PASSWORD
     from gribble.demo.tour import TOUR
     from gribble.demo.world import build_world
+    from gribble.stores.credentials import variable_of
     from gribble.views.screen import Screen, styled
 
     screen = Screen()
     root = Path(folder).absolute()
-    build_world(root)
+    if wake:
+        return _wake(root, folder, screen)
+    port = free_port()
+    build_world(root, port)
     screen.say(styled("The Lighthouse Games Room", "bold"), f", built in {folder}")
     screen.say("Volunteers keep made-up machines running for visitors: a PC in the games room, a")
-    screen.say("USB stick for the console by the door, and a drawer of files nobody has sorted.")
+    screen.say("USB stick for the console by the door, a handheld reached over the network, an")
+    screen.say("arcade cabinet in the corner, and a drawer of files nobody has sorted.")
     own = ("GRIBBLE_CONFIG", "GRIBBLE_HOME")
     environment = {name: value for name, value in os.environ.items() if name not in own}
+    environment[variable_of("handheld")] = HANDHELD_PASSWORD
     environment["COLUMNS"] = str(screen.out.width)
     if screen.out.is_terminal:
         environment["FORCE_COLOR"] = "1"
-    for question, words in TOUR:
-        screen.out.print()
-        screen.say(styled("─" * min(screen.out.width, 80), "#7f8a96"))
-        screen.say(styled(question, "bold"))
-        screen.say(styled(f"$ gribble {words}".rstrip(), "bold #3d8fb8"))
-        screen.out.print()
-        if step:
-            input()
-        sys.stdout.flush()
-        done = subprocess.run([sys.executable, "-m", "gribble", *words.split()], cwd=root, env=environment, check=False)
-        if done.returncode not in (ExitCode.CLEAN, ExitCode.ATTENTION):
-            raise GribbleError(f"gribble {words} ended with status {done.returncode}", code=ExitCode.FAILED)
+    with handheld(root / "handheld", port):
+        for question, words in TOUR:
+            screen.out.print()
+            screen.say(styled("─" * min(screen.out.width, 80), "#7f8a96"))
+            screen.say(styled(question, "bold"))
+            screen.say(styled(f"$ gribble {words}".rstrip(), "bold #3d8fb8"))
+            screen.out.print()
+            if step:
+                input()
+            sys.stdout.flush()
+            command = [sys.executable, "-m", "gribble", *words.split()]
+            done = subprocess.run(command, cwd=root, env=environment, check=False)
+            if done.returncode not in (ExitCode.CLEAN, ExitCode.ATTENTION):
+                raise GribbleError(f"gribble {words} ended with status {done.returncode}", code=ExitCode.FAILED)
     screen.out.print()
     screen.say(styled("─" * min(screen.out.width, 80), "#7f8a96"))
     screen.say("The world stays for you to try things on:")
     screen.next(f"cd {folder} && gribble check")
+    screen.say(f"The handheld is asleep again (away). gribble demo {folder} --wake, in another terminal, wakes it.")
+    return ExitCode.CLEAN
+
+
+def _wake(root: Path, folder: str, screen: Screen) -> int:
+    """Serve the handheld of a world until Ctrl-C."""
+    import threading
+
+    from gribble.core.addresses import parse_address
+    from gribble.core.catalogue.config import load_config
+    from gribble.core.errors import ExitCode, GribbleError, reason_of
+    from gribble.demo.handheld import handheld
+    from gribble.demo.sheets import HANDHELD_PASSWORD
+    from gribble.stores.credentials import variable_of
+
+    rig = load_config(root / "gribble.toml", root).rig.get("handheld")
+    if rig is None or not rig.far or not (root / "handheld").is_dir():
+        raise GribbleError(
+            f"{folder} is no world of gribble demo with a handheld", fix="gribble demo FOLDER builds one."
+        )
+    try:
+        with handheld(root / "handheld", parse_address(rig.at).port):
+            screen.say(f"The handheld is awake at {rig.at}; Ctrl-C puts it to sleep.")
+            screen.next(f"{variable_of('handheld')}='{HANDHELD_PASSWORD}' gribble check --rig handheld")
+            threading.Event().wait()
+    except OSError as error:
+        raise GribbleError(f"{rig.at} cannot be served: {reason_of(error)}", code=ExitCode.FAILED) from error
+    except KeyboardInterrupt:
+        screen.say("Asleep.")
     return ExitCode.CLEAN

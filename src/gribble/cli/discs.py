@@ -12,7 +12,11 @@ from gribble.cli.options import AtOption, ConfigOption, JsonOption, RigOption, V
 if TYPE_CHECKING:
     from pathlib import Path
 
+    from gribble.cli.session import Session
+    from gribble.core.discs.check import Checked
     from gribble.core.discs.playlists import Playlist
+    from gribble.core.survey.walking import Skipped
+    from gribble.stores.ground import RemoteGround
 
 ABOUT = "Discs: track sheets, playlists and images, and whether they hold together."
 
@@ -40,16 +44,16 @@ def check(
     import msgspec
 
     from gribble.cli.session import Session, scope_of
-    from gribble.core.catalogue.config import fit_sheet
     from gribble.core.discs.looking import check_folder
     from gribble.core.errors import ExitCode, GribbleError
-    from gribble.core.survey.walking import Skipped
     from gribble.views.check import shorten
     from gribble.views.discs import discs_json, show_discs
     from gribble.views.screen import Screen
 
     folders: list[tuple[Path, str]] = []
     session: Session | None = None
+    skipped: list[Skipped] = []
+    far: list[Checked] = []
     if paths:
         for word in paths:
             path = Path(word).absolute()
@@ -58,16 +62,18 @@ def check(
             folders.append((path, "") if path.is_dir() else (path.parent, path.name))
     else:
         session = Session(config)
-        for found_rig in session.local_rigs(scope_of(rig, None, None, at)):
-            for name, installed in session.config.rig[found_rig.name].emulators.items():
-                sheet = session.catalogue.sheets.get(name)
-                if sheet:
-                    fitted = fit_sheet(sheet, installed)
-                    folders += [(found_rig.root / fitted.folders[media.folder], "") for media in fitted.media]
+        scope = scope_of(rig, None, None, at)
+        grounds = session.grounds(scope)
+        for found_rig in session.rigs(scope):
+            media = _media_folders(session, found_rig.name)
+            if found_rig.name in grounds:
+                far += _check_far(session, grounds[found_rig.name], media, skipped)
+            else:
+                folders += [(Path(found_rig.root, folder), "") for folder in media]
+        session.close()
         folders = [(folder, only) for folder, only in dict.fromkeys(folders) if folder.is_dir()]
     screen = session.screen if session else Screen()
-    skipped: list[Skipped] = []
-    found = [
+    found = far + [
         msgspec.structs.replace(one, path=shorten(str(folder / one.path)))
         for folder, only in folders
         for one in check_folder(folder, skipped, only)
@@ -79,6 +85,33 @@ def check(
     for one in skipped:
         screen.tell(f"passed over {one.path}: {one.why}")
     return ExitCode.ATTENTION if any(one.findings for one in found) else ExitCode.CLEAN
+
+
+def _media_folders(session: Session, rig: str) -> list[str]:
+    """The game folders of the emulators on a rig."""
+    from gribble.core.catalogue.config import fit_sheet
+
+    sheets = session.catalogue.sheets
+    installed = session.config.rig[rig].emulators.items()
+    fitted = [fit_sheet(sheets[name], one) for name, one in installed if name in sheets]
+    return list(dict.fromkeys(one.folders[media.folder] for one in fitted for media in one.media))
+
+
+def _check_far(session: Session, ground: RemoteGround, media: list[str], skipped: list[Skipped]) -> list[Checked]:
+    """What lies in the game folders of a rig on another machine; one that is away is told and left out."""
+    import msgspec
+
+    from gribble.core.discs.looking import check_files
+
+    if why := ground.away():
+        session.aside(f"{ground.root} is left out: {why}")
+        return []
+    sizes: dict[str, int] = {}
+    for folder in ground.walk():
+        skipped += folder.skipped
+        sizes.update((entry.path, entry.size) for entry in folder.files)
+    inside = {path: size for path, size in sizes.items() if any(path.startswith(f"{one}/") for one in media)}
+    return [msgspec.structs.replace(one, path=f"{ground.root}/{one.path}") for one in check_files(inside, ground.part)]
 
 
 @command("playlist", group="discs", about=ABOUT)
@@ -168,8 +201,8 @@ def _write(found: list[Playlist], folder: Path, yes: bool, config: str | None) -
     if config or find_config(None):
         with Session(config) as session:
             session.refuse_source(folder / "x", "--into")
-            for rig in session.local_rigs(Scope()):
-                if folder.is_relative_to(rig.root):
+            for rig in session.rigs(Scope()):
+                if "://" not in rig.root and folder.is_relative_to(rig.root):
                     inside = folder.relative_to(rig.root)
                     paths = {name: (inside / name).as_posix() for name in texts}
                     steps = tuple(

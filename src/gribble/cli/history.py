@@ -17,7 +17,7 @@ def history(rig: RigOption = None, at: AtOption = None, json: JsonOption = False
     from gribble.views.plan import history_json, show_history
 
     with Session(config) as session:
-        runs = [run for where in session.local_rigs(scope_of(rig, None, None, at)) for run in where.runs()]
+        runs = [run for where in session.rigs(scope_of(rig, None, None, at)) for run in where.runs()]
         runs.sort(key=lambda run: (run.when, run.number), reverse=True)
         if json:
             session.screen.json(history_json(runs))

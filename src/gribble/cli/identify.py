@@ -28,7 +28,7 @@ def identify(
     from gribble.core.errors import ExitCode, GribbleError
     from gribble.core.identify import explain, identify_keys, identify_sets
     from gribble.core.identify import identify as identify_holdings
-    from gribble.core.world import Scope, read_whole
+    from gribble.core.world import Scope
     from gribble.views.identify import identify_json, show_identify
 
     if only not in ("", "needed"):
@@ -41,7 +41,7 @@ def identify(
         audits = world.audit(Scope())
         files = identify_holdings(found, session.known, sheets, audits)
         files = identify_sets(files, world.rigs, audits)
-        files = identify_keys(files, sheets, audits, read_whole)
+        files = identify_keys(files, sheets, audits, world.read_whole)
         files = explain(files, world.searcher(found), sheets, frozenset(Path(path).absolute() for path in paths))
         if json:
             session.screen.json(identify_json(files, passed_over=passed_over, only_needed=only == "needed"))

@@ -10,9 +10,11 @@ from gribble.cli.app import command
 from gribble.cli.options import ConfigOption
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
     from pathlib import Path
 
     from gribble.core.identify import Identified
+    from gribble.core.survey.survey import Holding
 
 
 @command("mend")
@@ -43,11 +45,11 @@ def mend(
         code: int = ExitCode.CLEAN
         done: set[Path] = set()
         for file in explained:
-            name = file.holding.member or shorten(str(file.holding.place))
+            name = file.holding.member or shorten(file.holding.where)
             if file.mend and file.near and file.mend.mendable:
                 target = folder / file.near.need.name
                 if target not in done:
-                    _write(file, target)
+                    _write(file, target, world.read_whole)
                     session.screen.say(f"{name} {file.mend.words}: mended as {shorten(str(target))}")
                 done.add(target)
             else:
@@ -64,18 +66,17 @@ def _why_not(file: Identified) -> str:
     return file.no_dump or "is a near miss of nothing that any sheet knows; nothing can be proven"
 
 
-def _write(file: Identified, target: Path) -> None:
+def _write(file: Identified, target: Path, read: Callable[[Holding], bytes | None]) -> None:
     """Write the mended content whole, beside its place first; a file that is there already is never touched."""
     from gribble.core.diagnosis.recipes import mended
     from gribble.core.errors import GribbleError
     from gribble.core.matching import is_content
     from gribble.core.survey.digests import digest_blocks
-    from gribble.core.world import read_whole
     from gribble.stores.local import write_new
 
     assert file.mend is not None
-    data = read_whole(file.holding) or b""
-    partner = read_whole(file.mend.partner) if file.mend.partner else b""
+    data = read(file.holding) or b""
+    partner = read(file.mend.partner) if file.mend.partner else b""
     content = mended(data, file.mend.recipe, partner or b"")
     accept = file.mend.accept
     if not is_content(accept, *digest_blocks([content], accept.known())):

@@ -60,6 +60,10 @@ LinkOption = Annotated[
     Optional[Link],  # noqa: UP045
     typer.Option("--link", metavar="hard", help="A second name of the source instead of a copy.", show_default=False),
 ]
+TrustOption = Annotated[
+    bool,
+    typer.Option("--trust-size", help="Network rigs: compare only the size of what was sent, do not read it back."),
+]
 YesOption = Annotated[bool, typer.Option("--yes", "-y", help="Do not ask.")]
 EmulatorsArgument = Annotated[
     Optional[list[str]],  # noqa: UP045

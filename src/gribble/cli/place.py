@@ -16,6 +16,7 @@ from gribble.cli.options import (
     OnlyOption,
     RigOption,
     SkipOption,
+    TrustOption,
     YesOption,
 )
 
@@ -33,6 +34,7 @@ def place(
         typer.Option(metavar="FILE", help="Carry out a plan that was written before.", show_default=False),
     ] = None,
     link: LinkOption = None,
+    trust_size: TrustOption = False,
     yes: YesOption = False,
     resume: Annotated[bool, typer.Option("--resume", help="Only finish a run that was cut short.")] = False,
     by_name: Annotated[
@@ -56,6 +58,7 @@ def place(
         raise GribbleError("--plan carries out a plan as it was written", fix="Narrow it by --rig, --only and --skip.")
     scope = scope_of(rig, emulators, from_, at)
     with Session(config, strict=True) as session:
+        session.trust_size = trust_size
         finished = finish_open_runs(session, scope)
         if resume or finished == ExitCode.INTERRUPTED:
             if finished is None:

@@ -19,7 +19,8 @@ from gribble.core.placing.plan import Plan, Step, make_plan, narrowed
 from gribble.core.placing.run import Stopped, check_room, new_run_number
 from gribble.core.placing.volumes import cluster_of
 from gribble.core.world import Scope, rig_root
-from gribble.stores.local import LocalRig
+from gribble.stores.remote import RemoteStore
+from gribble.stores.rigs import RigHome
 from gribble.views.looks import count
 from gribble.views.plan import show_plan
 from gribble.views.progress import Bar
@@ -103,30 +104,33 @@ def carry_out(session: Session, scope: Scope, plan: Plan, new: frozenset[str]) -
     Nothing is begun where the room does not suffice, or a rig has gone.
     """
     for name in dict.fromkeys(step.rig for step in plan.steps):
-        root = Path(rig_root(name, session.config.rig[name], scope))
-        if name not in new and not root.is_dir():
-            raise GribbleError(
-                f"rig {name} is not there any more: {root}", fix="Nothing was changed.", code=ExitCode.FAILED
-            )
+        root = rig_root(name, session.config.rig[name], scope)
         try:
             if name in new:
-                root.mkdir(exist_ok=True)
+                Path(root).mkdir(exist_ok=True)
         except OSError as error:
             raise GribbleError(
                 f"rig {name} cannot be written: {root}: {reason_of(error)}",
                 fix="Nothing was changed.",
                 code=ExitCode.FAILED,
             ) from error
-    rigs = {rig.name: rig for rig in session.local_rigs(scope) if plan.on(rig.name)}
-    number = new_run_number([rig.journals for rig in session.local_rigs(scope)])
+    here = {rig.name: rig for rig in session.rigs(scope)}
+    rigs = {}
+    for name in dict.fromkeys(step.rig for step in plan.steps):
+        why = here[name].away() if name in here else "is not there any more"
+        if why:
+            raise GribbleError(f"rig {name}: {why}", fix="Nothing was changed.", code=ExitCode.FAILED)
+        rigs[name] = here[name]
+    number = new_run_number([rig.journals for rig in here.values()])
     for name, rig in rigs.items():
         volume = session.volume(name, rig.root)
-        check_room(rig.store, name, plan.on(name), volume, cluster_of(volume, rig.root))
+        cluster = cluster_of(volume, Path(rig.root))
+        check_room(rig.store, name, plan.on(name), session.elsewhere(), volume, cluster)
     when = datetime.now().isoformat(sep=" ", timespec="seconds")
     code: int = ExitCode.CLEAN
     for name, rig in rigs.items():
         with rig.locked():
-            code = max(code, run_forward(session.screen, rig, rig.start(number, when, plan.on(name))))
+            code = max(code, run_forward(session, rig, rig.start(number, when, plan.on(name))))
         if code == ExitCode.INTERRUPTED:
             break
     return code
@@ -161,8 +165,9 @@ class Interruption:
             raise Stopped
 
 
-def run_forward(screen: Screen, rig: LocalRig, run: Run) -> int:
+def run_forward(session: Session, rig: RigHome, run: Run) -> int:
     """Carry out or finish a run; each refused step is told with its reason."""
+    screen = session.screen
     refused: list[tuple[Step, str]] = []
 
     def told(step: Step, reason: str) -> None:
@@ -178,7 +183,7 @@ def run_forward(screen: Screen, rig: LocalRig, run: Run) -> int:
 
         stopped = False
         try:
-            rig.runner(run, told, watch).carry_out(run)
+            rig.runner(run, session.elsewhere(), told, watch).carry_out(run)
         except Stopped:
             stopped = True
     if stopped:
@@ -191,22 +196,28 @@ def run_forward(screen: Screen, rig: LocalRig, run: Run) -> int:
     )
     for step, reason in refused:
         screen.say(f"  not done: {step.step} {step.to or step.from_}: {reason}")
+    if isinstance(rig.store, RemoteStore) and rig.store.trust_size:
+        screen.say("  What was sent was not read back (--trust-size): only sizes were compared.")
     return ExitCode.FAILED if refused else ExitCode.CLEAN
 
 
 def finish_open_runs(session: Session, scope: Scope) -> int | None:
     """Finish every run (or undo) that was cut short on the rigs in scope; None where there is none."""
     code: int | None = None
-    for rig in session.local_rigs(scope):
-        for run in rig.open_runs():
+    for rig in session.rigs(scope):
+        open_runs = rig.open_runs()
+        if open_runs and (why := rig.away()):
+            session.aside(f"note: run {open_runs[0].number} on {rig.name} stays open: {why}")
+            continue
+        for run in open_runs:
             with rig.locked():
                 if run.undoing:
                     session.screen.say(f"Finishing the undo of run {run.number} on {rig.name}, which was cut short.")
-                    rig.runner(run).take_back(run)
+                    rig.runner(run, session.elsewhere()).take_back(run)
                     code = code or ExitCode.CLEAN
                 else:
                     session.screen.say(f"Finishing run {run.number} on {rig.name}, which was cut short.")
-                    code = max(code or 0, run_forward(session.screen, rig, run))
+                    code = max(code or 0, run_forward(session, rig, run))
                     if code == ExitCode.INTERRUPTED:
                         return code
     return code

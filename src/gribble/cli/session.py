@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import os
 import sys
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from pathlib import Path
 from types import TracebackType
 
 import msgspec
 
+from gribble.core.addresses import parse_address
 from gribble.core.audit.findings import RigAudit, State, worst
 from gribble.core.catalogue.config import check_against, load_config
 from gribble.core.catalogue.records import Config
@@ -21,7 +22,10 @@ from gribble.core.survey.index import Index
 from gribble.core.survey.survey import Survey, Surveyor
 from gribble.core.survey.walking import MEMORY_FOLDER, Skipped
 from gribble.core.world import Scope, SeenRigs, World, check_scope, in_place, look, refitted, rig_root
-from gribble.stores.local import LocalRig
+from gribble.stores.ground import RemoteGround
+from gribble.stores.opening import network_rig
+from gribble.stores.remote import RemoteStore
+from gribble.stores.rigs import AnyPlace, RigHome, local_rig
 from gribble.views.check import shorten
 from gribble.views.looks import count, size
 from gribble.views.progress import Bar
@@ -75,6 +79,9 @@ class Session:
         self.catalogue: Catalogue = load_catalogue(folders)
         self.known = KnownContents(self.catalogue.sheets.values())
         self.memory = self._memory_folder()
+        self.trust_size = False
+        self._network: dict[str, RigHome] = {}
+        self._far: dict[str, RemoteGround] = {}
         self._check(strict)
 
     def __enter__(self) -> Session:
@@ -83,12 +90,21 @@ class Session:
     def __exit__(
         self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
     ) -> None:
-        """Tell what was noted beside the result, after it."""
+        """Take leave of the network rigs, and tell what was noted beside the result, after it."""
+        self.close()
+
+    def close(self) -> None:
+        """The same, for a session that is no block."""
+        self._note_fetched()
+        for rig in self._network.values():
+            if isinstance(rig.store, RemoteStore):
+                rig.store.close()
         sys.stdout.flush()
         if self._asides:
             self.screen.tell("")
         for line in self._asides:
             self.screen.tell(line)
+        self._asides.clear()
 
     def _memory_folder(self) -> Path | None:
         """Where the index lives: `$GRIBBLE_HOME`, or `.gribble` beside gribble.toml."""
@@ -129,7 +145,8 @@ class Session:
         try:
             with Bar(self.screen.err, "Surveying") as bar:
                 surveyor = self.surveyor(index, bar, reread=reread)
-                world = look(self.config, catalogue or self.catalogue, scope, surveyor, self.seen())
+                far = self.grounds(scope)
+                world = look(self.config, catalogue or self.catalogue, scope, surveyor, self.seen(), far)
         finally:
             index.close()
         self._tell_passed_over(world.passed_over)
@@ -148,7 +165,7 @@ class Session:
         try:
             with Bar(self.screen.err, "Surveying") as bar:
                 surveyor = self.surveyor(index, bar)
-                world = look(self.config, self.catalogue, Scope(), surveyor, self.seen())
+                world = look(self.config, self.catalogue, Scope(), surveyor, self.seen(), self.grounds(Scope()))
                 surveys = [_survey_path(Path(path).absolute(), surveyor) for path in paths]
         finally:
             index.close()
@@ -165,6 +182,13 @@ class Session:
             self._asides.append(
                 f"surveyed {count(tally.files, 'file')}: {tally.opened:,} opened, {size(tally.bytes_read)} read"
             )
+
+    def _note_fetched(self) -> None:
+        """Say what was fetched from rigs on other machines."""
+        for name, ground in self._far.items():
+            if ground.listed:
+                read = f"{size(ground.received)} read" if ground.received else "nothing read"
+                self._asides.append(f"{name}: {count(ground.listed, 'file')} listed over the network, {read}")
 
     def _tell_passed_over(self, passed: Iterable[Skipped]) -> None:
         for skipped in passed:
@@ -184,19 +208,59 @@ class Session:
         """The memory of rigs seen before."""
         return SeenRigs(self.memory / "seen.json" if self.memory else None)
 
-    def local_rigs(self, scope: Scope) -> list[LocalRig]:
-        """The rigs in scope that are there now."""
+    def rigs(self, scope: Scope) -> list[RigHome]:
+        """The rigs in scope: those in folders that are there now, and those on other machines, there or not."""
         check_scope(self.config, scope)
-        rigs = [
-            LocalRig(name, Path(rig_root(name, rig, scope)), rig.volume)
-            for name, rig in self.config.rig.items()
-            if not scope.rigs or name in scope.rigs
-        ]
-        return [rig for rig in rigs if rig.root.is_dir()]
+        names = [name for name in self.config.rig if not scope.rigs or name in scope.rigs]
+        rigs = (self._rig(name, scope) for name in names)
+        return [rig for rig in rigs if "://" in rig.root or Path(rig.root).is_dir()]
+
+    def _rig(self, name: str, scope: Scope) -> RigHome:
+        rig = self.config.rig[name]
+        at = rig_root(name, rig, scope)
+        if "://" not in at:
+            return local_rig(name, Path(at), rig.volume)
+        if name not in self._network:
+            assert self.memory is not None  # an address stands in gribble.toml, so there is one
+            home = self.memory / "rigs" / name
+            self._network[name] = network_rig(
+                name, rig, at, home, self._prompt(name, scope), trust_size=self.trust_size
+            )
+        return self._network[name]
+
+    def _prompt(self, name: str, scope: Scope) -> Callable[[str], str | None]:
+        """How a password is asked for: at a terminal, and only for a rig that the command is about."""
+
+        def ask(question: str) -> str | None:
+            if not sys.stdin.isatty() or (scope.rigs and name not in scope.rigs):
+                return None
+            from getpass import getpass
+
+            return getpass(question)
+
+        return ask
+
+    def grounds(self, scope: Scope) -> dict[str, RemoteGround]:
+        """The rigs on other machines, as a survey needs them."""
+        for name, rig in self.config.rig.items():
+            store = self._rig(name, scope).store if "://" in rig_root(name, rig, scope) else None
+            if isinstance(store, RemoteStore) and name not in self._far:
+                self._far[name] = RemoteGround(self._rig(name, scope), store)
+        return self._far
+
+    def elsewhere(self) -> AnyPlace:
+        """The files outside a rig that its steps may take."""
+
+        def stores() -> dict[str, RemoteStore]:
+            rigs = (self._rig(name, Scope()) for name, rig in self.config.rig.items() if rig.far)
+            return {rig.root: rig.store for rig in rigs if isinstance(rig.store, RemoteStore)}
+
+        return AnyPlace(stores)
 
     def reachable(self, plan: Plan, scope: Scope) -> Plan:
         """The steps of a plan on the rigs in scope that are there; those of the others are refused."""
-        here = {rig.name for rig in self.local_rigs(scope)}
+        wanted = {step.rig for step in plan.steps}
+        here = {rig.name for rig in self.rigs(scope) if rig.name in wanted and not rig.away()}
         steps = [step for step in plan.steps if not scope.rigs or step.rig in scope.rigs]
         away = [
             Refused(rig=step.rig, emulator=step.emulator, need=step.need, reason=f"{step.rig} is not there now")
@@ -209,20 +273,22 @@ class Session:
         """Note something to be told after the result, on standard error."""
         self._asides.append(line)
 
-    def volume(self, name: str, root: Path) -> str:
+    def volume(self, name: str, root: str) -> str:
         """The kind of volume that a rig lies on, as configured, else as it is found; empty where that is unknown."""
         from gribble.core.placing.volumes import volume_of
 
         configured = self.config.rig[name].volume
-        return configured if configured != "auto" else volume_of(root)[0]
+        if configured != "auto":
+            return configured
+        return "" if "://" in root else volume_of(Path(root))[0]
 
     def volumes(self, audits: Iterable[RigAudit]) -> dict[str, str]:
         """The kinds of volume of some rigs."""
-        return {found.rig: self.volume(found.rig, Path(found.root)) for found in audits if not found.away}
+        return {found.rig: self.volume(found.rig, found.root) for found in audits if not found.away}
 
     def tell_open_runs(self, scope: Scope) -> None:
         """Say which rigs have a run that was cut short."""
-        for rig in self.local_rigs(scope):
+        for rig in self.rigs(scope):
             for run in rig.open_runs():
                 what = "undo of run" if run.undoing else "run"
                 self.screen.tell(
@@ -242,6 +308,16 @@ class Session:
 
 def _survey_path(path: Path, surveyor: Surveyor) -> Survey:
     return surveyor.survey(path) if path.is_dir() else surveyor.survey_file(path, everything=True)
+
+
+def _place_today(at: str) -> str:
+    """Where a rig is today: a folder made absolute, or an address. Raises GribbleError."""
+    if "://" not in at:
+        return str(Path(at).absolute())
+    try:
+        return str(parse_address(at))
+    except ValueError as error:
+        raise GribbleError(f"--at {error}", fix="For example: --at ftp://ada@driftwood.local:2121/data") from None
 
 
 def scope_of(
@@ -264,6 +340,6 @@ def scope_of(
         rigs=tuple(rigs or ()),
         emulators=tuple(emulators or ()),
         sources=tuple(str(Path(source).absolute()) for source in sources or ()),
-        at=str(Path(at).absolute()) if at else None,
+        at=_place_today(at) if at else None,
         releases=pairs,
     )

@@ -31,14 +31,16 @@ def undo(
     from gribble.cli.running import ask
     from gribble.cli.session import Session, scope_of
     from gribble.core.errors import ExitCode, GribbleError
+    from gribble.stores.remote import RemoteStore
     from gribble.views.looks import count
     from gribble.views.screen import styled
 
     with Session(config) as session:
         screen = session.screen
         scope = scope_of(rig, None, None, at)
-        found = [(where, one) for where in session.local_rigs(scope) for one in where.runs() if one.state != "undone"]
-        whole = [one.number for where, one in found if not where.runner(one).lost(one)]
+        found = [(where, one) for where in session.rigs(scope) for one in where.runs() if one.state != "undone"]
+        elsewhere = session.elsewhere()
+        whole = [one.number for where, one in found if not where.runner(one, elsewhere).lost(one)]
         number = run if run is not None else max(whole, default=None)
         chosen = [(where, one) for where, one in found if one.number == number]
         if not chosen:
@@ -47,14 +49,22 @@ def undo(
                 f"{what} on {', '.join(session.config.rig) or 'any rig'}", fix="gribble history lists them."
             )
         for where, one in chosen:
-            if lost := where.runner(one).lost(one):
+            if lost := where.runner(one, elsewhere).lost(one):
                 raise GribbleError(
                     f"run {number} cannot be taken back on {where.name}: what it displaced is not in the attic "
                     f"any more ({', '.join(lost[:3])}{', …' if len(lost) > 3 else ''})",
                     fix="Nothing was changed. gribble history lists the other runs.",
                     code=ExitCode.FAILED,
                 )
-        changed = [(where, change) for where, one in chosen for change in where.runner(one).changed_since(one)]
+            if why := where.away():
+                raise GribbleError(
+                    f"run {number} cannot be taken back on {where.name} now: {why}",
+                    fix=f"Nothing was changed. Reach it, then run gribble undo {number} again.",
+                    code=ExitCode.FAILED,
+                )
+        changed = [
+            (where, change) for where, one in chosen for change in where.runner(one, elsewhere).changed_since(one)
+        ]
         for where, change in changed:
             screen.tell(f"{where.name}: {change.path} {change.why}")
         if changed and not leave_changed:
@@ -70,6 +80,9 @@ def undo(
         for where, one in chosen:
             leave = frozenset(change.path for other, change in changed if other is where)
             with where.locked():
-                where.runner(one).take_back(one, leave)
+                where.runner(one, elsewhere).take_back(one, leave)
             screen.say(styled("Undone", "bold"), f": run {one.number} on {where.name}.")
+            if isinstance(where.store, RemoteStore) and where.store.untimed:
+                files = count(where.store.untimed, "file")
+                screen.say(f"  The server cannot set times: {files} came back whole, but with the time of today.")
         return ExitCode.CLEAN

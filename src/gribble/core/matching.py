@@ -31,6 +31,7 @@ class KnownContents:
 
     def __init__(self, sheets: Iterable[Sheet]) -> None:
         self._by_size: dict[int | None, list[tuple[str, Accept | Reject]]] = {}
+        self._sizeless: dict[str | None, set[str]] = {}  # the algorithms for any size, by CRC-32
         self._by_digest: dict[tuple[str, str], list[Known]] = {}
         self._set_sizes: frozenset[int] = frozenset()
         self._set_algorithms = frozenset({"crc32"})
@@ -46,12 +47,22 @@ class KnownContents:
         if strongest is None:
             return
         self._by_size.setdefault(content.size, []).append((strongest, content))
+        if content.size is None:
+            self._sizeless.setdefault(content.crc32, set()).add(strongest)
         self._by_digest.setdefault((strongest, content.get(strongest) or ""), []).append(known)
 
     def want_sets(self, sizes: Iterable[int], algorithms: Iterable[str] = ()) -> None:
         """Files of these sizes may belong to sets: told by CRC-32 and size, and proven by further `algorithms`."""
         self._set_sizes = self._set_sizes.union(sizes)
         self._set_algorithms = self._set_algorithms.union(algorithms)
+
+    def sized(self) -> KnownContents:
+        """The same but for contents of unknown size, which any file at all could be."""
+        copy = KnownContents(())
+        copy.__dict__.update(self.__dict__)
+        copy._by_size = {size: contents for size, contents in self._by_size.items() if size is not None}
+        copy._sizeless = {}
+        return copy
 
     def concerns(self, size: int) -> bool:
         """Whether a file of this size could be anything known at all."""
@@ -62,12 +73,12 @@ class KnownContents:
 
         `crc32` is a checksum that an archive carries: contents known by another one are ruled out.
         """
-        candidates = (*self._by_size.get(size, ()), *self._by_size.get(None, ()))
+        sizeless = self._sizeless.values() if crc32 is None else map(self._sizeless.get, (None, crc32))
         wanted = frozenset(
             strongest
-            for strongest, content in candidates
+            for strongest, content in self._by_size.get(size, ())
             if crc32 is None or content.crc32 is None or content.crc32 == crc32
-        )
+        ).union(*filter(None, sizeless))
         return wanted | self._set_algorithms if size in self._set_sizes else wanted
 
     def beyond_crc(self) -> Container[int | None]:

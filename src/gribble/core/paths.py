@@ -70,6 +70,11 @@ def fold(name: str) -> str:
     return unicodedata.normalize("NFC", name).casefold()
 
 
+def outside(path: str) -> bool:
+    """Whether a step's path is none on its rig: an absolute one of this machine, or an address."""
+    return "://" in path or Path(path).is_absolute()
+
+
 def leads_out(root: Path, target: Path) -> bool:
     """Whether a path, links followed, ends outside the root."""
     return not target.resolve().is_relative_to(root.resolve())

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import shlex
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Mapping
 from fnmatch import fnmatch
 from pathlib import Path
 
@@ -25,15 +25,15 @@ from gribble.core.catalogue.tables import suggest
 from gribble.core.diagnosis.diagnose import MAX_BYTES
 from gribble.core.diagnosis.nearmisses import Key, Searcher, Wanted, key_of
 from gribble.core.discs.check import Checked
-from gribble.core.discs.looking import check_folder
+from gribble.core.discs.looking import check_files, reader_below
 from gribble.core.errors import ExitCode, GribbleError, reason_of
 from gribble.core.matching import KnownContents
-from gribble.core.paths import base
+from gribble.core.paths import base, join, parent
 from gribble.core.placing.volumes import folds_case, volume_of
 from gribble.core.settings.values import MAX_BYTES as LARGEST_SETTINGS
 from gribble.core.survey.archives.common import ArchiveError
 from gribble.core.survey.archives.opening import member_blocks
-from gribble.core.survey.survey import Holding, Survey, Surveyor
+from gribble.core.survey.survey import Ground, Holding, Survey, Surveyor
 from gribble.core.survey.walking import Skipped
 
 
@@ -66,6 +66,7 @@ class World(Struct, frozen=True, kw_only=True):
     known: KnownContents
     regions: tuple[str, ...]
     passed_over: tuple[Skipped, ...]
+    far: Mapping[str, Ground] = {}
 
     @property
     def source_holdings(self) -> list[Holding]:
@@ -79,7 +80,9 @@ class World(Struct, frozen=True, kw_only=True):
         """
         holdings, readings = self.source_holdings, self.readings(games=games)
         audits = audit(self.rigs, holdings, self.known, self.regions, None, readings, games=games, packing=packing)
-        wishes = [wanted for rig, found in zip(self.rigs, audits, strict=True) for wanted in _wishes(rig, found)]
+        wishes = [
+            self._nearer(one) for rig, found in zip(self.rigs, audits, strict=True) for one in _wishes(rig, found)
+        ]
         if wishes:
             near = self.searcher().search(wishes)
             audits = audit(self.rigs, holdings, self.known, self.regions, near, readings, games=games, packing=packing)
@@ -90,36 +93,107 @@ class World(Struct, frozen=True, kw_only=True):
         """The contents that an audit has to know: key files, settings files and, for game folders, ids."""
         holdings = [*(one for rig in self.rigs for one in rig.holdings), *self.source_holdings]
         return Readings(
-            key_files=read_key_files([need for rig in self.rigs for need in _needs(rig)], holdings),
-            settings={place: data for rig in self.rigs if not rig.away for place, data in _read_settings(rig)},
-            ids={key: id_ for rig in self.rigs for key, id_ in _read_ids(rig)} if games else {},
-            discs=tuple(_read_discs(self.rigs, holdings)),
-            sheets={key: checked for rig in self.rigs for key, checked in _read_sheets(rig)} if games else {},
+            key_files=read_key_files([need for rig in self.rigs for need in _needs(rig)], holdings, self.read_whole),
+            settings={place: data for rig in self.rigs if not rig.away for place, data in self._read_settings(rig)},
+            ids={key: id_ for rig in self.rigs for key, id_ in self._read_ids(rig)} if games else {},
+            discs=tuple(self._read_discs(holdings)),
+            sheets={key: checked for rig in self.rigs for key, checked in self._read_sheets(rig)} if games else {},
         )
 
     def searcher(self, more: Iterable[Holding] = ()) -> Searcher:
-        """What looks for near misses among everything held here, and `more`."""
-        holdings = [*more, *self.source_holdings, *(holding for rig in self.rigs for holding in rig.holdings)]
-        return Searcher(holdings, lambda one: bool(self.known.matches(one.size, one.digests)), read_whole)
+        """What looks for near misses among everything held here, and `more`; on another machine only among what lies
+        where it is wanted, which a wish names itself."""
+        near = (rig for rig in self.rigs if rig.name not in self.far)
+        holdings = [*more, *self.source_holdings, *(holding for rig in near for holding in rig.holdings)]
+        return Searcher(holdings, lambda one: bool(self.known.matches(one.size, one.digests)), self.read_whole)
+
+    def _nearer(self, wish: Wanted) -> Wanted:
+        """A wish whose suspects on another machine are not fetched where it is known already what they are."""
+        unknown = (one for one in wish.suspects if not self.known.matches(one.size, one.digests))
+        return msgspec.structs.replace(wish, suspects=tuple(unknown)) if wish.rig in self.far else wish
+
+    def read_whole(self, holding: Holding) -> bytes | None:
+        """A holding's content; None where it cannot be read, or is too large to be diagnosed."""
+        if holding.size > MAX_BYTES:
+            return None
+        try:
+            ground = self.far.get(holding.rig)
+            place = ground.fetch(holding.path) if ground else holding.place
+            if holding.member is not None:
+                return b"".join(member_blocks(place, holding.member))
+            return place.read_bytes()
+        except (OSError, ArchiveError):
+            return None
+
+    def _part(self, holding: Holding, offset: int, length: int) -> bytes:
+        """Some bytes of a loose file, fewer where it ends before. Raises OSError."""
+        ground = self.far.get(holding.rig)
+        reader = ground.part if ground else reader_below(Path(holding.root))
+        return reader(holding.path, offset, length)
+
+    def _read_settings(self, rig: RigWorld) -> Iterable[tuple[tuple[str, str], bytes | str]]:
+        """The settings files of a rig's emulators by rig and path: what they hold, or why it cannot be had."""
+        files = {setting.file for fitted in rig.emulators for setting in fitted.setting}
+        shelf = Shelf(rig)
+        for file in files:
+            holding = shelf.at(file)
+            if holding is None:
+                yield (rig.name, file), rig.hidden.get(file, "is not there")
+            elif holding.size > LARGEST_SETTINGS:
+                yield (rig.name, file), f"is larger than {LARGEST_SETTINGS >> 20} MiB, which no settings file is"
+            else:
+                yield (rig.name, file), self.read_whole(holding) or "cannot be read, or is empty"
+
+    def _read_ids(self, rig: RigWorld) -> Iterable[tuple[tuple[Key, int, int], str]]:
+        """What the files of pairs say of themselves, where the pair's rule says so."""
+        shelf = Shelf(rig)
+        for fitted in rig.emulators:
+            for pair in fitted.pair:
+                if pair.id_at is None:
+                    continue
+                offset, length = pair.id_at.offset, pair.id_at.length
+                for holding in shelf.below(fitted.folders[pair.folder]):
+                    if fnmatch(base(holding.path), pair.each):
+                        yield (key_of(holding), offset, length), self._read_id(holding, offset, length)
+
+    def _read_id(self, holding: Holding, offset: int, length: int) -> str:
+        """An id as ASCII, up to the first zero byte or the padding; empty where there is none."""
+        try:
+            return self._part(holding, offset, length).partition(b"\0")[0].decode("ascii").strip()
+        except (OSError, UnicodeDecodeError):
+            return ""
+
+    def _read_discs(self, holdings: list[Holding]) -> Iterable[tuple[Holding, DiscHeader]]:
+        """The headers of the disc images that are held, where a set could want one."""
+        endings = {fitted.arcade.disc_ending for rig in self.rigs for fitted in rig.emulators if fitted.arcade}
+        for holding in holdings:
+            if holding.member is None and holding.path.endswith(tuple(endings)) and endings:
+                try:
+                    yield holding, read_header(self._part(holding, 0, HEADER_BYTES))
+                except OSError as error:
+                    yield holding, DiscHeader(fault=f"cannot be read: {reason_of(error)}")
+
+    def _read_sheets(self, rig: RigWorld) -> Iterable[tuple[tuple[str, str], tuple[Checked, ...]]]:
+        """The track sheets and images in a rig's game folders that do not hold."""
+        shelf = Shelf(rig)
+        for folder in sorted({fitted.folders[media.folder] for fitted in rig.emulators for media in fitted.media}):
+            holdings = {one.path[len(folder) + bool(folder) :]: one for one in shelf.below(folder)}
+            sizes = {path: one.size for path, one in holdings.items()}
+
+            def read(path: str, offset: int, length: int, holdings: dict[str, Holding] = holdings) -> bytes:
+                return self._part(holdings[path], offset, length)
+
+            wrong = (one for one in check_files(sizes, read) if one.verdict in (Verdict.DAMAGED, Verdict.IMPOSTER))
+            yield (rig.name, folder), tuple(wrong)
 
 
-def read_whole(holding: Holding) -> bytes | None:
-    """A holding's content; None where it cannot be read, or is too large to be diagnosed."""
-    if holding.size > MAX_BYTES:
-        return None
-    try:
-        if holding.member is not None:
-            return b"".join(member_blocks(holding.place, holding.member))
-        return holding.place.read_bytes()
-    except (OSError, ArchiveError):
-        return None
-
-
-def read_key_files(needs: list[Need], holdings: list[Holding]) -> tuple[tuple[Holding, KeyFile], ...]:
+def read_key_files(
+    needs: list[Need], holdings: list[Holding], read: Callable[[Holding], bytes | None]
+) -> tuple[tuple[Holding, KeyFile], ...]:
     """Every holding that could be a key file for some needs, read; nearest first."""
     found = []
     for holding in key_candidates(needs, holdings, ""):
-        data = read_whole(holding)
+        data = read(holding)
         if data is not None:
             found.append((holding, read_keys(data)))
     return tuple(found)
@@ -127,69 +201,6 @@ def read_key_files(needs: list[Need], holdings: list[Holding]) -> tuple[tuple[Ho
 
 def _needs(rig: RigWorld) -> list[Need]:
     return [need for fitted in rig.emulators for need in fitted.needs]
-
-
-def _read_settings(rig: RigWorld) -> Iterable[tuple[tuple[str, str], bytes | str]]:
-    """The settings files of a rig's emulators by rig and path: what they hold, or why it cannot be had."""
-    files = {setting.file for fitted in rig.emulators for setting in fitted.setting}
-    shelf = Shelf(rig)
-    for file in files:
-        holding = shelf.at(file)
-        if holding is None:
-            yield (rig.name, file), rig.hidden.get(file, "is not there")
-        elif holding.size > LARGEST_SETTINGS:
-            yield (rig.name, file), f"is larger than {LARGEST_SETTINGS >> 20} MiB, which no settings file is"
-        else:
-            yield (rig.name, file), read_whole(holding) or "cannot be read, or is empty"
-
-
-def _read_ids(rig: RigWorld) -> Iterable[tuple[tuple[Key, int, int], str]]:
-    """What the files of pairs say of themselves, where the pair's rule says so."""
-    shelf = Shelf(rig)
-    for fitted in rig.emulators:
-        for pair in fitted.pair:
-            if pair.id_at is None:
-                continue
-            for holding in shelf.below(fitted.folders[pair.folder]):
-                if fnmatch(base(holding.path), pair.each):
-                    id_ = _read_id(holding.place, pair.id_at.offset, pair.id_at.length)
-                    yield (key_of(holding), pair.id_at.offset, pair.id_at.length), id_
-
-
-def _read_discs(rigs: tuple[RigWorld, ...], holdings: list[Holding]) -> Iterable[tuple[Holding, DiscHeader]]:
-    """The headers of the disc images that are held, where a set could want one."""
-    endings = {fitted.arcade.disc_ending for rig in rigs for fitted in rig.emulators if fitted.arcade}
-    for holding in holdings:
-        if holding.member is None and holding.path.endswith(tuple(endings)) and endings:
-            try:
-                with holding.place.open("rb") as stream:
-                    yield holding, read_header(stream.read(HEADER_BYTES))
-            except OSError as error:
-                yield holding, DiscHeader(fault=f"cannot be read: {reason_of(error)}")
-
-
-def _read_sheets(rig: RigWorld) -> Iterable[tuple[tuple[str, str], tuple[Checked, ...]]]:
-    """The track sheets and images in a rig's game folders that do not hold."""
-    folders = {fitted.folders[media.folder] for fitted in rig.emulators for media in fitted.media}
-    for folder in () if rig.away else sorted(folders):
-        place = Path(rig.root, folder)
-        if place.is_dir():
-            wrong = (one for one in check_folder(place, []) if one.verdict in (Verdict.DAMAGED, Verdict.IMPOSTER))
-            yield (rig.name, folder), tuple(wrong)
-
-
-def _read_id(place: Path, offset: int, length: int) -> str:
-    """An id as ASCII, up to the first zero byte or the padding; empty where there is none."""
-    try:
-        with place.open("rb") as stream:
-            stream.seek(offset)
-            raw = stream.read(length)
-    except OSError:
-        return ""
-    try:
-        return raw.partition(b"\0")[0].decode("ascii").strip()
-    except UnicodeDecodeError:
-        return ""
 
 
 def _wishes(rig: RigWorld, found: RigAudit) -> Iterable[Wanted]:
@@ -271,11 +282,20 @@ def check_scope(config: Config, scope: Scope) -> None:
         raise GribbleError("--at says where one rig is today", fix="Name the rig too: --rig NAME.")
 
 
-def look(config: Config, catalogue: Catalogue, scope: Scope, surveyor: Surveyor, seen: SeenRigs) -> World:
-    """Survey every rig and source. What cannot be read is passed over with a reason. Raises GribbleError."""
+def look(
+    config: Config,
+    catalogue: Catalogue,
+    scope: Scope,
+    surveyor: Surveyor,
+    seen: SeenRigs,
+    far: Mapping[str, Ground] | None = None,
+) -> World:
+    """Survey every rig and source; `far` are the rigs on other machines. What cannot be read is passed over with a
+    reason. Raises GribbleError."""
     known = KnownContents(catalogue.sheets.values())
     passed: list[Skipped] = []
-    roots = {name: Path(rig_root(name, rig, scope)) for name, rig in config.rig.items()}
+    far = far or {}
+    roots = {name: Path(rig_root(name, rig, scope)) for name, rig in config.rig.items() if name not in far}
     folders = frozenset(Path(source) for source in (*config.sources, *scope.sources))
     for name, root in roots.items():
         if root in folders:
@@ -289,13 +309,21 @@ def look(config: Config, catalogue: Catalogue, scope: Scope, surveyor: Surveyor,
     surveyor.want_sets(file for roster in rosters for one in roster.sets.values() for file in one.files)
     rigs = [
         msgspec.structs.replace(
-            _look_at_rig(name, roots[name], rig, fitted[name], folders, surveyor, seen, passed), arcade=arcade[name]
+            _look_far(name, far[name], rig, fitted[name], surveyor, passed, must=name in (scope.rigs or far))
+            if name in far
+            else _look_at_rig(name, roots[name], rig, fitted[name], folders, surveyor, seen, passed),
+            arcade=arcade[name],
         )
         for name, rig in config.rig.items()
     ]
     sources = list(_look_at_sources((*config.sources, *scope.sources), set(roots.values()), surveyor, passed))
     return World(
-        rigs=tuple(rigs), sources=tuple(sources), known=known, regions=config.regions, passed_over=tuple(passed)
+        rigs=tuple(rigs),
+        sources=tuple(sources),
+        known=known,
+        regions=config.regions,
+        passed_over=tuple(passed),
+        far=far,
     )
 
 
@@ -371,6 +399,57 @@ def _look_at_rig(
         seen_as=rig.seen_as or "",
         volume=volume if rig.volume == "auto" else rig.volume,
         label=rig.label or label,
+    )
+
+
+def _look_far(
+    name: str,
+    ground: Ground,
+    rig: Rig,
+    fitted: tuple[Fitted, ...],
+    surveyor: Surveyor,
+    passed: list[Skipped],
+    *,
+    must: bool,
+) -> RigWorld:
+    """A rig on another machine. One that is not reached, or is lost while it is looked at, is away; so is one that does
+    not let us in, where nothing `must` be said of it."""
+    survey, away, folds = Survey(ground.root, (), ()), "", False
+    try:
+        away = ground.away()
+    except GribbleError as error:
+        if must:
+            raise
+        away = error.what
+    if not away:
+        try:
+            survey = surveyor.survey_far(ground, name, _sizeless_folders(fitted))
+            folds = ground.folds_case(rig.volume)
+        except GribbleError as error:
+            away = error.what
+    passed += [msgspec.structs.replace(skipped, path=f"{name}: {skipped.path}") for skipped in survey.skipped]
+    return RigWorld(
+        name=name,
+        root=ground.root,
+        emulators=fitted,
+        holdings=survey.holdings,
+        hidden={skipped.path: skipped.why for skipped in survey.skipped},
+        folds_case=folds,
+        away=away,
+        seen_as=rig.seen_as or "",
+        volume="" if rig.volume == "auto" else rig.volume,
+        label=rig.label or "",
+    )
+
+
+def _sizeless_folders(fitted: tuple[Fitted, ...]) -> frozenset[str]:
+    """The folders of needs whose contents are known by digests alone: there, any file could be one."""
+    return frozenset(
+        parent(join(one.folders[part.folder], part.name))
+        for one in fitted
+        for need in one.needs
+        for part in need.parts()
+        if part.folder is not None and any(known.size is None and known.strongest() for known in part.accept)
     )
 
 

@@ -381,6 +381,21 @@ at = "rigs/cabinet"
 turnstone = "1.8"
 """
 
+HANDHELD_USER = "keeper"
+HANDHELD_PASSWORD = "lamp oil"
+"""Of the demo's handheld; as made up as everything else there."""
+
+HANDHELD = """
+[rig.handheld]                  # lies on the sofa; GRIBBLE_PASSWORD_HANDHELD has its password
+at = "ftp://@user@127.0.0.1:@port/card"
+seen_as = "/mnt/card"
+volume = "fat32"
+
+[rig.handheld.emulators]
+sandpiper = { release = "3.1", machines = ["Tern 16"], ignore = ["tern-clock"] }
+"""
+"""The rig behind the simulated server, in a world that has one; its port is another one every time."""
+
 SHEETS = {
     "sandpiper": SANDPIPER,
     "dunlin": DUNLIN,

@@ -18,7 +18,7 @@ from gribble.core.errors import GribbleError, reason_of
 from gribble.demo.arcade import arcade_files
 from gribble.demo.contents import content, key_file, noise, with_digests
 from gribble.demo.discs import disc_files
-from gribble.demo.sheets import CONFIG, SHEETS
+from gribble.demo.sheets import CONFIG, HANDHELD, HANDHELD_USER, SHEETS
 
 _WHEN = 1_000_000_000
 """Every made-up file dates from then (seconds since 1970)."""
@@ -87,6 +87,17 @@ FAULTS = (
     Fault("stick", "whimbrel", "vesper-bank-b", "imposter", "replace", "swapped with bank A"),
 )
 """Every need on the rigs with its expected verdict, written by hand."""
+
+HANDHELD_FAULTS = (
+    Fault("handheld", "sandpiper", "tern16-boot", "astray", "place", "under another name; its second place is empty"),
+    Fault("handheld", "sandpiper", "tern16-font", "astray", "place", "zipped in the drawer"),
+    Fault("handheld", "sandpiper", "tern-drive", "imposter", "replace", "a debug revision renamed to look right"),
+    Fault("handheld", "sandpiper", "tern-clock", "missing", "obtain", "a gap that the volunteers accept"),
+    Fault("handheld", "sandpiper", "tern-test", "astray", "place", "on the PC only"),
+    Fault("handheld", "sandpiper", "paths.tern16_rom", "imposter", "point", "leads out of the handheld's card"),
+    Fault("handheld", "sandpiper", "paths.carts", "sound", "none", "as the handheld calls it"),
+)
+"""The same of the rig behind the simulated server: blocked, and ready once all of it is placed."""
 
 SETTINGS = (
     Fault("lighthouse", "sandpiper", "paths.tern16_rom", "missing", "point", "leads to last year's folder"),
@@ -178,8 +189,11 @@ _ARCHIVES: dict[str, dict[str, str | None]] = {
 """Zips in the drawer: member and what it is (None: something unknown)."""
 
 
-def build_world(folder: Path) -> None:
-    """Build the whole world in a folder, which must be empty or absent. Raises GribbleError."""
+def build_world(folder: Path, handheld_port: int | None = None) -> None:
+    """Build the whole world in a folder, which must be empty or absent. Raises GribbleError.
+
+    With a port the handheld belongs to it, whose card is the world's folder `handheld`, to be served there.
+    """
     try:
         folder.mkdir(parents=True, exist_ok=True)
         if any(folder.iterdir()):
@@ -188,6 +202,11 @@ def build_world(folder: Path) -> None:
             )
         for path, data in _files():
             _write(folder / path, data)
+        if handheld_port is not None:
+            for path, data in _handheld().items():
+                _write(folder / "handheld" / path, data)
+            address = HANDHELD.replace("@user", HANDHELD_USER).replace("@port", str(handheld_port))
+            _write(folder / "gribble.toml", (CONFIG + address).encode())
     except OSError as error:
         raise GribbleError(f"{folder} cannot be written: {reason_of(error)}", fix="Name another folder.") from error
 
@@ -275,6 +294,20 @@ def _games() -> dict[str, bytes]:
         f"{reels}/crab.slip": game("crab slip", 40),
         f"{reels}/crab.tag": game("crab tag", 40),
         f"{reels}/gull.slip": game("gull slip", 40),
+    }
+
+
+def _handheld() -> dict[str, bytes]:
+    """What is on the handheld: its card, and a folder beside it that is none of Gribble's business."""
+    return {
+        "card/sandpiper/boot/tern sixteen.rom": content("tern16-c"),
+        "card/sandpiper/drive/drive.rom": content("drive-debug"),
+        "card/sandpiper/carts/limpet.car": noise("limpet", 40_000),
+        "card/sandpiper/carts/kelp forest.car": noise("kelp forest", 60_000),
+        "card/sandpiper/sandpiper.ini": b"[paths]\ntern16_rom = /mnt/old card/tern16.rom\n"
+        b"carts = /mnt/card/sandpiper/carts\n",
+        "card/music/foghorn.ogg": noise("foghorn", 90_000),
+        "settings/owner.txt": b"If found, bring it to the lighthouse.\n",
     }
 
 

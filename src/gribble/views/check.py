@@ -264,12 +264,14 @@ def _mend_words(rig: RigAudit, place: PlaceFinding) -> str:
 
 def say_holding(holding: Holding, rig: str | None) -> str:
     """Where a holding lies, as the user knows it: on this rig by its path there, else by its place on this machine."""
-    path = holding.path if holding.rig == rig else shorten(str(holding.place))
+    path = holding.path if holding.rig == rig else shorten(holding.where)
     return f"{holding.member} in {path}" if holding.member is not None else path
 
 
 def shorten(path: str) -> str:
-    """A path relative to the working folder, where that is shorter."""
+    """A path relative to the working folder, where that is shorter; an address as it is."""
+    if "://" in path:
+        return path
     try:
         relative = os.path.relpath(path)
     except (ValueError, OSError):
@@ -409,4 +411,4 @@ def place_json(rig: str, place: PlaceFinding) -> dict[str, Any]:
 
 
 def _path_json(rig: str, holding: Holding) -> str:
-    return holding.path if holding.rig == rig else str(holding.place)
+    return holding.path if holding.rig == rig else holding.where

@@ -138,7 +138,7 @@ def identify_json(files: tuple[Identified, ...], *, passed_over: int, only_neede
 def _file_json(file: Identified) -> dict[str, Any]:
     holding = file.holding
     return {
-        "path": str(holding.place),
+        "path": holding.where,
         "member": holding.member,
         "size": holding.size,
         **{name: holding.digests.get(name) for name in ("crc32", "md5", "sha1", "sha256")},
@@ -173,5 +173,5 @@ def _diagnosis_json(file: Identified) -> dict[str, Any] | None:
         "emulator": near.emulator,
         "need": near.need.id,
         "accept": mend.accept.label or None,
-        "partner": str(mend.partner.place) if mend.partner else None,
+        "partner": mend.partner.where if mend.partner else None,
     }

@@ -123,7 +123,7 @@ def _change_words(one: SetChange, verbose: bool) -> Text:
 
 
 def _place(holding: Holding) -> str:
-    place = holding.path if holding.rig else shorten(str(holding.place))
+    place = holding.path if holding.rig else shorten(holding.where)
     return f"{holding.member} in {place}" if holding.member is not None else place
 
 
@@ -158,7 +158,7 @@ def compare_json(old: Roster, new: Roster, changes: list[SetChange]) -> dict[str
 
 
 def _found(holding: Holding | None) -> str | None:
-    return None if holding is None else holding.path if holding.rig else str(holding.place)
+    return None if holding is None else holding.path if holding.rig else holding.where
 
 
 def compare_csv(changes: list[SetChange]) -> str:

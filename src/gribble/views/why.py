@@ -101,7 +101,7 @@ def next_command(answer: Answer, reason: Reason) -> str:
     assert answer.emulator is not None
     name, on = answer.emulator.emulator, f"--rig {answer.rig.rig}"
     if reason.merge:
-        files = " ".join(shlex.quote(shorten(str(holding.place))) for holding in reason.merge)
+        files = " ".join(shlex.quote(shorten(holding.where)) for holding in reason.merge)
         return f"gribble keys merge {files} --out merged.keys --emulator {name}"
     if reason.kind == "set":
         whole = not any(each.subject == reason.subject and each.remedy is Remedy.OBTAIN for each in answer.reasons)

@@ -121,7 +121,7 @@ class GamesAuditor:
                 return Verdict.MISNAMED, f"wants {wants}{shown}, which is spelled {base(twin.path)} there{why}"
         held = self._stock.namesakes([base(wants)], self._rig.name)
         if held:
-            return Verdict.ASTRAY, f"wants {wants}{shown} beside it; one of that name is held in {held[0].place}{why}"
+            return Verdict.ASTRAY, f"wants {wants}{shown} beside it; one of that name is held in {held[0].where}{why}"
         return Verdict.MISSING, f"wants {wants}{shown} beside it, which is nowhere here{why}"
 
 

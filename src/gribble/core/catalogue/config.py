@@ -8,6 +8,7 @@ from typing import Any
 
 from msgspec import Struct, structs
 
+from gribble.core.addresses import parse_address
 from gribble.core.catalogue.records import (
     VOLUMES,
     Accept,
@@ -31,6 +32,9 @@ from gribble.core.errors import Mistake, MistakesError
 from gribble.core.paths import join, path_fault
 
 _ABSOLUTE = re.compile(r"^(/|[A-Za-z]+:)")
+_FINGERPRINT = re.compile(r"^SHA256:[A-Za-z0-9+/]{43}=?$")
+_MEANT_FOR = {"host_key": "sftp://", "certificate": "ftps://"}
+MOST_SECONDS = 600
 _RIG_NAME = re.compile(r"^[A-Za-z0-9_-]+$")
 
 
@@ -48,6 +52,8 @@ def load_config(path: Path, home: Path) -> Config:
         raise MistakesError(mistakes.found)
 
     def absolute(folder: str) -> str:
+        if "://" in folder:
+            return str(parse_address(folder))
         if folder == "~" or folder.startswith("~/"):
             return str(home / folder[2:])
         return str((path.parent / folder).absolute())
@@ -60,6 +66,7 @@ def load_config(path: Path, home: Path) -> Config:
             name: structs.replace(
                 rig,
                 at=absolute(rig.at),
+                certificate=absolute(rig.certificate) if rig.certificate else None,
                 emulators={word: _with_wanted(one, path.parent) for word, one in rig.emulators.items()},
             )
             for name, rig in config.rig.items()
@@ -124,14 +131,26 @@ def _check_config(config: Config, mistakes: Mistakes) -> None:
         for number, folder in enumerate(folders):
             if not folder:
                 mistakes.add(f"{key}[{number}]", "is empty")
+            if "://" in folder:
+                mistakes.add(f"{key}[{number}]", "is an address; only a rig can be on another machine")
     for name, rig in config.rig.items():
         where = f"rig.{name}"
         if not _RIG_NAME.match(name):
             mistakes.add(where, "a rig's name is made of letters, digits, - and _")
         if not rig.at:
             mistakes.add(f"{where}.at", "is empty")
-        if "://" in rig.at:
-            mistakes.add(f"{where}.at", f'"{rig.at}": this Gribble reaches local folders only')
+        if rig.far:
+            try:
+                parse_address(rig.at)
+            except ValueError as error:
+                mistakes.add(f"{where}.at", str(error))
+        for key, given in (("host_key", rig.host_key), ("certificate", rig.certificate)):
+            if given is not None and not rig.at.startswith(_MEANT_FOR[key]):
+                mistakes.add(f"{where}.{key}", f"is for an address that begins with {_MEANT_FOR[key]}")
+        if rig.host_key is not None and not _FINGERPRINT.match(rig.host_key):
+            mistakes.add(f"{where}.host_key", "should be a fingerprint: SHA256: and 43 characters")
+        if not 0 < rig.timeout <= MOST_SECONDS:
+            mistakes.add(f"{where}.timeout", f"should be a number of seconds, more than 0 and at most {MOST_SECONDS}")
         if rig.volume not in ("auto", *VOLUMES):
             mistakes.add(f"{where}.volume", f'"{rig.volume}" should be one of auto, {", ".join(VOLUMES)}')
         if rig.seen_as is not None and not _ABSOLUTE.match(rig.seen_as):

@@ -297,13 +297,23 @@ class Rig(Struct, frozen=True, kw_only=True):
     """One playing setup as the user wrote it; `at` is made absolute on loading.
 
     `seen_as` is the root as the device itself calls it; `label` the volume's label, where it cannot be seen from here.
+    Where `at` is an address: `host_key` is the fingerprint of the SFTP server's key (SHA256:…), `certificate` a file
+    with the certificate of the FTPS server or of its issuer, `timeout` how long an answer is waited for, in seconds.
     """
 
     at: str
     seen_as: str | None = None
     volume: str = "auto"
     label: str | None = None
+    host_key: str | None = None
+    certificate: str | None = None
+    timeout: float = 20.0
     emulators: dict[str, Installed] = {}
+
+    @property
+    def far(self) -> bool:
+        """Whether it is on another machine."""
+        return "://" in self.at
 
 
 class Config(Struct, frozen=True, kw_only=True):

@@ -1,4 +1,4 @@
-"""The journal of one run: JSON Lines, each flushed to the disk before what it announces is done.
+"""The journal of one run: JSON Lines; each intent is flushed to the disk before what it announces is done.
 
 The first line holds the run's number, rig, time and steps. Then, for each step, `begin` (the intent: what it will put
 into the attic, which folders it will make) and `done` or `failed`; `end` closes the run. An undo appends `back` lines
@@ -56,7 +56,8 @@ class Run(Struct, kw_only=True):
 
 
 class Journal:
-    """Appends to a run's journal; every line is on the disk before the call returns."""
+    """Appends to a run's journal. An intent is on the disk before the call returns; what is done gets there with the
+    next intent (until then a power cut makes finishing look at the content again)."""
 
     def __init__(self, path: Path) -> None:
         self._path = path
@@ -80,7 +81,7 @@ class Journal:
     def done(self, run: Run, step: int, sha1: str) -> None:
         """Note a step as done, with the SHA-1 (where the plan only knew one: the SHA-256) of what lies there now."""
         run.done[step] = sha1
-        self._append({"done": step, "sha1": sha1})
+        self._append({"done": step, "sha1": sha1}, flush=False)
 
     def failed(self, run: Run, step: int, reason: str) -> None:
         """Note that a step was refused and changed nothing."""
@@ -96,20 +97,21 @@ class Journal:
     def back(self, run: Run, step: int) -> None:
         """Note a step as taken back."""
         run.back.add(step)
-        self._append({"back": step})
+        self._append({"back": step}, flush=False)
 
     def end(self, run: Run, state: str) -> None:
         """Close the run as "done" or "undone"."""
         run.end = state
         self._append({"end": state})
 
-    def _append(self, line: dict[str, Any], *, first: bool = False) -> None:
+    def _append(self, line: dict[str, Any], *, first: bool = False, flush: bool = True) -> None:
         try:
             with self._path.open("xb" if first else "ab") as stream:
                 # A leading line break keeps a line that a kill cut short from swallowing this one.
                 stream.write((b"" if first else b"\n") + json.dumps(line).encode())
                 stream.flush()
-                os.fsync(stream.fileno())
+                if flush:
+                    os.fsync(stream.fileno())
         except OSError as error:
             raise self._unwritable(error) from error
 

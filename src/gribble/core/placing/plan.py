@@ -6,7 +6,6 @@ from collections import Counter
 from collections.abc import Iterable, Mapping
 from enum import StrEnum
 from fnmatch import fnmatchcase
-from pathlib import Path
 
 from msgspec import Struct, field, structs
 
@@ -25,7 +24,7 @@ from gribble.core.audit.findings import (
 from gribble.core.catalogue.records import Digests, Format, Level
 from gribble.core.diagnosis.nearmisses import Mend
 from gribble.core.diagnosis.recipes import Recipe
-from gribble.core.paths import fold
+from gribble.core.paths import fold, outside
 from gribble.core.placing.volumes import trouble
 from gribble.core.placing.zipping import PackMember
 from gribble.core.survey.survey import Holding
@@ -185,7 +184,7 @@ def narrowed(plan: Plan, only: Iterable[str], skip: Iterable[str]) -> Plan:
 def linked(plan: Plan) -> Plan:
     """A plan whose copies from this machine are second names of their sources, where the file system allows that."""
     steps = (
-        structs.replace(step, link=True) if step.step is StepKind.COPY and Path(step.from_).is_absolute() else step
+        structs.replace(step, link=True) if step.step is StepKind.COPY and outside(step.from_) else step
         for step in plan.steps
     )
     return structs.replace(plan, steps=tuple(steps))
@@ -400,7 +399,7 @@ class _Planner:
         )
 
     def _path(self, holding: Holding) -> str:
-        return holding.path if holding.rig == self._rig.rig else str(holding.place)
+        return holding.path if holding.rig == self._rig.rig else holding.where
 
     def _bring(self, wish: _Wish, use: Holding) -> Step:
         place = wish.place

@@ -11,7 +11,7 @@ import msgspec
 
 from gribble.core.catalogue.records import HEX_LENGTHS, Digests
 from gribble.core.errors import GribbleError, Mistake, MistakesError, reason_of
-from gribble.core.paths import path_fault
+from gribble.core.paths import outside, path_fault
 from gribble.core.placing.plan import Plan, Step, StepKind
 
 FORMAT = "plan/1"
@@ -98,7 +98,7 @@ def _faults(step: Step, rigs: Container[str]) -> Iterator[tuple[str, str]]:
 
 def _source_faults(key: str, path: str, *, inside: bool = False) -> Iterable[tuple[str, str]]:
     """A file on the rig by a relative path or, where that is allowed, any by an absolute one."""
-    if Path(path).is_absolute() and not inside:
+    if outside(path) and not inside:
         if "\0" in path:
             yield key, "contains a control character"
     elif fault := path_fault(path):

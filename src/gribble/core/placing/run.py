@@ -7,18 +7,20 @@ excepted). DESIGN.md section 9.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
+from typing import Protocol
 
 from msgspec import Struct
 
+from gribble.core.catalogue.records import Digests
 from gribble.core.diagnosis.recipes import mended
 from gribble.core.errors import ExitCode, GribbleError
-from gribble.core.paths import base, fold, join, parent
+from gribble.core.paths import base, fold, join, outside, parent
 from gribble.core.placing.attic import UNDONE
 from gribble.core.placing.journal import Begin, Journal, Run
 from gribble.core.placing.plan import Step, StepKind
-from gribble.core.placing.store import Store, StoreError
+from gribble.core.placing.store import Store, StoreError, StoreLost
 from gribble.core.placing.volumes import WITHOUT_LINKS
 from gribble.core.placing.zipping import zipped
 from gribble.core.settings.values import SettingError, value_of, with_value
@@ -29,8 +31,19 @@ HEADER_BYTES = 256
 SHA1_DIGITS = 40
 """A longer digest in a journal is a SHA-256."""
 
-Opener = Callable[[Path, str | None], Iterator[bytes]]
-"""Gives the content of a local file, or of a member of a local archive; may raise StoreError."""
+
+class Elsewhere(Protocol):
+    """The files that a rig's steps take from outside it, by absolute path or address. May raise StoreError."""
+
+    def read(self, path: str, member: str | None) -> Iterator[bytes]:
+        """The content of a file, or of a member of an archive."""
+
+    def local(self, path: str) -> Path:
+        """A file on this machine with that content."""
+
+    def size(self, path: str) -> int:
+        """The size of a file in bytes; 0 where it is not there."""
+
 
 Told = Callable[[Step, str], None]
 """Told of each step as it ends, with the reason if it was refused."""
@@ -58,7 +71,7 @@ class Runner:
         self,
         store: Store,
         journal: Journal,
-        opener: Opener,
+        elsewhere: Elsewhere,
         told: Told | None = None,
         watch: Callable[[int], None] = lambda _bytes: None,
     ) -> None:
@@ -66,7 +79,7 @@ class Runner:
         self._watch = watch
         self._store = store
         self._journal = journal
-        self._opener = opener
+        self._elsewhere = elsewhere
         self._told = told or (lambda _step, _reason: None)
 
     # Forwards
@@ -75,7 +88,8 @@ class Runner:
         """Do every step of a run that is not done yet, one that was cut short included, and close the run.
 
         A step that cannot be done is put back and noted with its reason, and the others go on. Raises GribbleError
-        where the journal cannot be written, or a step can neither be finished nor put back; the run then stays open.
+        where the journal cannot be written, the rig is lost, or a step can neither be finished nor put back; the run
+        then stays open.
         Raises Stopped where its watch does; the step under way is put back, and the run stays open, too.
         """
         for number, step in enumerate(run.steps):
@@ -87,6 +101,8 @@ class Runner:
             except Stopped:
                 self._put_back(run, number, step)
                 raise
+            except StoreLost as error:
+                raise _lost(error, "gribble place --resume finishes the run, gribble undo takes it back") from error
             except (StoreError, _StepError) as error:
                 self._put_back(run, number, step)
                 self._journal.failed(run, number, str(error))
@@ -109,9 +125,11 @@ class Runner:
         for folder in begin.makes:
             self._store.make_folder(folder)
         if step.step is StepKind.DISPLACE:
-            if not self._store.kept(begin.slot):
+            if not self._store.kept(begin.slot) or self._store.half_kept(step.from_, begin.slot):
                 self._store.displace(step.from_, begin.slot)
             return ""
+        if resumed and step.replaces:
+            self._store.tidy(step.replaces)
         assert step.to is not None
         if step.step is StepKind.RENAME:
             return self._rename(run, number, step, step.to, begin)
@@ -137,15 +155,21 @@ class Runner:
         """Write the new content beside its place, prove it, keep the old file, and rename over it."""
         work = _work_name(to, run, number)
         known = step.digests.known()
-        digester = Digester(known if step.digests.sha1 or step.digests.sha256 else {"sha1", *known})
-        if step.link and Path(step.from_).is_absolute() and self._store.link(Path(step.from_), work):
+        wanted = known if step.digests.sha1 or step.digests.sha256 else {"sha1", *known}
+        digester = Digester(wanted)
+        if step.link and outside(step.from_) and self._store.link(Path(step.from_), work):
             for _ in self._fed(self._store.read(work), digester):
                 pass
         else:
-            blocks = self._fed(self._content(run, number, step), digester)
-            self._store.write(work, blocks, like=step.replaces)
-        digests = digester.digests()
-        if any(digests.get(name) != digest for name, digest in step.digests.known().items()):
+            taken = Digester(()) if self._store.reads_back else digester
+            self._store.write(work, lambda: self._fed(self._content(run, number, step), taken), like=step.replaces)
+        if self._store.reads_back:
+            digests = self._store.read_back(work, wanted)
+            if not step.digests.strongest() or not _agrees(digests, step):
+                self._check_sent(run, number, step, digests)
+        else:
+            digests = digester.digests()
+        if not _agrees(digests, step):
             raise _StepError(f"{step.from_} has changed since it was looked at; run gribble plan again")
         if step.replaces:
             self._store.keep(step.replaces, begin.slot)
@@ -153,6 +177,14 @@ class Runner:
         if step.replaces and step.replaces != to:
             self._rename_by_third(step.replaces, to, run, number)
         return digests.sha1 or digests.sha256 or ""
+
+    def _check_sent(self, run: Run, number: int, step: Step, arrived: Digests) -> None:
+        """Refuse what came back otherwise than it was sent; the content is taken once more to know that."""
+        digester = Digester(arrived.known())
+        for block in self._content(run, number, step):
+            digester.update(block)
+        if digester.digests() != arrived:
+            raise _StepError("did not arrive as it was sent. Is the rig's storage full or failing?")
 
     def _fed(self, blocks: Iterator[bytes], digester: Digester) -> Iterator[bytes]:
         for block in blocks:
@@ -164,8 +196,10 @@ class Runner:
         third = _third_name(to, run, number)
         if self._store.exists(third):
             self._store.rename(third, to)
-        elif self._store.exists(step.from_):
-            if not self._holds(step.from_, step):
+            return self._sha1(self._store.read(to))
+        if self._store.exists(step.from_):
+            digests = self._digests(step.from_, {"sha1", *step.digests.known()})
+            if not _agrees(digests, step):
                 raise _StepError(f"{step.from_} has changed since it was looked at; run gribble plan again")
             if step.replaces:
                 self._store.keep(step.replaces, begin.slot)
@@ -173,7 +207,8 @@ class Runner:
                 self._rename_by_third(step.from_, to, run, number)
             else:
                 self._store.rename(step.from_, to)
-        elif not (self._store.exists(to) and self._holds(to, step)):
+            return digests.sha1 or ""
+        if not (self._store.exists(to) and self._holds(to, step)):
             raise _StepError(f"{step.from_} is gone since the plan was made; make a new plan")
         return self._sha1(self._store.read(to))
 
@@ -190,7 +225,8 @@ class Runner:
         if step.step is StepKind.WRITE:
             return iter([step.text.encode("utf-8", "surrogateescape")])
         if step.step is StepKind.PACK:
-            return zipped(step.members, lambda path: self._locate(run, number, path))
+            places = {path: self._locate(run, number, path) for path in {member.from_ for member in step.members}}
+            return zipped(step.members, places.__getitem__)
         blocks = self._open(run, number, step.from_, step.member)
         if step.recipe is None:
             return blocks
@@ -211,16 +247,15 @@ class Runner:
 
     def _open(self, run: Run, number: int, path: str, member: str | None) -> Iterator[bytes]:
         """A content that a step takes; what this run has displaced before is read from the attic."""
-        source = Path(path)
-        if source.is_absolute():
-            return self._opener(source, member)
+        if outside(path):
+            return self._elsewhere.read(path, member)
         slot = self._displaced(run, number, path)
         return self._store.read_kept(slot, member) if slot else self._store.read(path, member)
 
     def _locate(self, run: Run, number: int, path: str) -> Path:
         """The same as a file on this machine. The step itself may have displaced it, where a run was cut short."""
-        if Path(path).is_absolute():
-            return Path(path)
+        if outside(path):
+            return self._elsewhere.local(path)
         slot = self._displaced(run, number + 1, path)
         return self._store.local_kept(slot) if slot else self._store.local(path)
 
@@ -236,10 +271,13 @@ class Runner:
 
     def _holds(self, path: str, step: Step) -> bool:
         """Whether a file has the content of a step."""
-        digester = Digester(step.digests.known())
+        return self._digests(path, step.digests.known()) == step.digests
+
+    def _digests(self, path: str, algorithms: Iterable[str]) -> Digests:
+        digester = Digester(algorithms)
         for block in self._store.read(path):
             digester.update(block)
-        return digester.digests() == step.digests
+        return digester.digests()
 
     def _sha1(self, blocks: Iterator[bytes]) -> str:
         return self._digest(blocks, "sha1")
@@ -257,6 +295,8 @@ class Runner:
             return
         try:
             self._undo(run, number, step, begin)
+        except StoreLost as error:
+            raise _lost(error, "gribble place --resume finishes the run, gribble undo takes it back") from error
         except StoreError as error:
             raise GribbleError(
                 f"{step.to or step.from_} could neither be finished nor put back: {error}",
@@ -317,6 +357,8 @@ class Runner:
                 self._journal.turn(run, number)
             try:
                 self._undo(run, number, step, run.begun[number])
+            except StoreLost as error:
+                raise _lost(error, "gribble undo goes on with it") from error
             except StoreError as error:
                 raise GribbleError(
                     f"taking back stopped at {step.to or step.from_}: {error}",
@@ -335,6 +377,8 @@ class Runner:
             return
         assert step.to is not None
         store.discard(_work_name(step.to, run, number))
+        if step.replaces:
+            store.tidy(step.replaces)
         third = _third_name(step.to, run, number)
         if step.step is StepKind.RENAME:
             self._undo_rename(run, number, step, step.to, begin, third)
@@ -386,7 +430,9 @@ def new_run_number(folders: list[Path]) -> int:
     return 1 + max((int(name) for name in names if name.isdecimal()), default=0)
 
 
-def check_room(store: Store, rig: str, steps: tuple[Step, ...], volume: str = "", cluster: int = 1) -> None:
+def check_room(
+    store: Store, rig: str, steps: tuple[Step, ...], elsewhere: Elsewhere, volume: str = "", cluster: int = 1
+) -> None:
     """Raise GribbleError where a rig has too little room for what the steps write, in whole clusters of some bytes.
 
     What is displaced stays in the attic, which takes room of its own on a volume without links.
@@ -395,7 +441,10 @@ def check_room(store: Store, rig: str, steps: tuple[Step, ...], volume: str = ""
     def clusters(size: int) -> int:
         return -(-size // cluster) * cluster
 
-    wanted, free = sum(clusters(_written(store, step)) for step in steps), store.free_bytes()
+    free = store.free_bytes()
+    if free is None:
+        return
+    wanted = sum(clusters(_written(store, step, elsewhere)) for step in steps)
     if volume in WITHOUT_LINKS:
         wanted += sum(clusters(store.size(step.replaces)) for step in steps if step.replaces)
     if wanted > free:
@@ -406,7 +455,7 @@ def check_room(store: Store, rig: str, steps: tuple[Step, ...], volume: str = ""
         )
 
 
-def _written(store: Store, step: Step) -> int:
+def _written(store: Store, step: Step, elsewhere: Elsewhere) -> int:
     """At most how many bytes a step writes. Members of zips are taken over as they lie there, packed."""
     if step.step is not StepKind.PACK:
         return step.bytes
@@ -414,19 +463,18 @@ def _written(store: Store, step: Step) -> int:
     zips = {member.from_ for member in step.members if member.member is not None}
     if not all(path.lower().endswith(".zip") for path in zips):
         return step.bytes + around
-    sizes = [_size(store, path) for path in zips]
+    sizes = [elsewhere.size(path) if outside(path) else store.size(path) for path in zips]
     loose = sum(member.size for member in step.members if member.member is None)
     return min(step.bytes, sum(sizes) + loose if all(sizes) else step.bytes) + around
 
 
-def _size(store: Store, path: str) -> int:
-    """The size of a file by a step's path; 0 where it is not there."""
-    if not Path(path).is_absolute():
-        return store.size(path)
-    try:
-        return Path(path).stat().st_size
-    except OSError:
-        return 0
+def _agrees(digests: Digests, step: Step) -> bool:
+    """Whether a content has every digest that a step knows."""
+    return all(digests.get(name) == digest for name, digest in step.digests.known().items())
+
+
+def _lost(error: StoreLost, next_: str) -> GribbleError:
+    return GribbleError(str(error), fix=f"No file is lost. When it is back, {next_}.", code=ExitCode.FAILED)
 
 
 def _work_name(to: str, run: Run, number: int) -> str:

@@ -5,13 +5,22 @@ The attic of a store keeps displaced files in *slots*, named by relative paths o
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 from typing import Protocol
+
+from gribble.core.catalogue.records import Digests
+
+Content = Callable[[], Iterator[bytes]]
+"""Gives a content block by block, from its beginning each time."""
 
 
 class StoreError(Exception):
     """The store could not do what was asked; the text says why."""
+
+
+class StoreLost(StoreError):
+    """The rig cannot be reached any more: what was asked last may have been done or not, and nothing more can be."""
 
 
 class Store(Protocol):
@@ -23,14 +32,24 @@ class Store(Protocol):
     def read(self, path: str, member: str | None = None) -> Iterator[bytes]:
         """The content of a file, or of a member of an archive, block by block."""
 
-    def write(self, path: str, blocks: Iterator[bytes], like: str | None = None) -> None:
+    @property
+    def reads_back(self) -> bool:
+        """Whether what was written is to be proven by reading it back; else its bytes prove it on their way."""
+
+    def write(self, path: str, content: Content, like: str | None = None) -> None:
         """Write a new file and flush it to the disk; what was there under this name is written over.
 
         It gets the permissions of the file `like`, which it is going to replace, where the store has any.
         """
 
+    def read_back(self, path: str, algorithms: Iterable[str], /) -> Digests:
+        """The digests of what lies at a path now."""
+
     def rename(self, old: str, new: str) -> None:
         """Rename a file over whatever is at the new name, in one instant, and flush the folders."""
+
+    def tidy(self, path: str) -> None:
+        """Remove what a renaming over this place that was cut short has left beside it."""
 
     def discard(self, path: str) -> None:
         """Remove a work file of Gribble's own, if it is there."""
@@ -48,10 +67,13 @@ class Store(Protocol):
         """Put a file into the attic as well, leaving it in place; a slot that is filled stays as it is."""
 
     def displace(self, path: str, slot: str) -> None:
-        """Move a file into the attic."""
+        """Move a file into the attic; half-way there, only the rest is done."""
+
+    def half_kept(self, path: str, slot: str, /) -> bool:
+        """Whether a file is in a slot and still in its place, since its displacing was cut short."""
 
     def bring_back(self, slot: str, path: str) -> None:
-        """Move a file from the attic over whatever is at a path, in one instant."""
+        """Move a file from the attic over whatever is at a path, in one instant; it may be done again."""
 
     def kept(self, slot: str) -> bool:
         """Whether a slot of the attic is filled."""
@@ -69,7 +91,7 @@ class Store(Protocol):
     def size(self, path: str) -> int:
         """The size of a file in bytes; 0 where there is none."""
 
-    def link(self, source: Path, path: str) -> bool:
+    def link(self, source: Path, path: str, /) -> bool:
         """Give a file of this machine a second name on the rig; False where that cannot be."""
 
     def local(self, path: str) -> Path:
@@ -78,5 +100,5 @@ class Store(Protocol):
     def local_kept(self, slot: str) -> Path:
         """The same for a slot of the attic."""
 
-    def free_bytes(self) -> int:
-        """The room left, in bytes."""
+    def free_bytes(self) -> int | None:
+        """The room left, in bytes; None where nobody says."""

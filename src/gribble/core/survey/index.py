@@ -94,8 +94,9 @@ class Index:
         self.note = f"the index {path} cannot be used ({error}); this run remembers nothing"
         return self._open(None)
 
-    def memory(self, root: Path, *, blank: bool = False) -> Memory:
-        """What is remembered of the files below a folder; `blank` begins with nothing, and remembers over it."""
+    def memory(self, root: Path | str, *, blank: bool = False) -> Memory:
+        """What is remembered of the files below a folder or an address; `blank` begins with nothing, and remembers
+        over it."""
         packed: dict[bytes, bytes] = {}
         start = os.fsencode(root)
         try:

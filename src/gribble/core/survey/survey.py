@@ -17,9 +17,17 @@ from gribble.core.catalogue.records import Digests
 from gribble.core.catalogue.rosters import SetFile
 from gribble.core.errors import GribbleError, reason_of
 from gribble.core.matching import KnownContents
-from gribble.core.paths import path_fault, plain_names
+from gribble.core.paths import base, path_fault, plain_names
 from gribble.core.survey.archives.common import ArchiveError, Member
-from gribble.core.survey.archives.opening import archive_kind, listing, may_nest, peek, scan
+from gribble.core.survey.archives.opening import (
+    archive_kind,
+    listing,
+    may_be_archive,
+    may_be_listed,
+    may_nest,
+    peek,
+    scan,
+)
 from gribble.core.survey.digests import THREADED_BYTES, digest_blocks, digest_file
 from gribble.core.survey.index import Facts, Index, KnownMember, Memory
 from gribble.core.survey.walking import Entry, Folder, Skipped, entry_of, walk
@@ -50,6 +58,11 @@ class Holding(Struct, frozen=True, kw_only=True, gc=False):
         """The absolute path of the file, or of the archive it is in."""
         return Path(self.root, self.path)
 
+    @property
+    def where(self) -> str:
+        """The file's path or, on another machine, its address, as it is shown."""
+        return f"{self.root}/{self.path}" if "://" in self.root else str(self.place)
+
 
 class Survey(Struct, frozen=True):
     """What one folder holds, and what was passed over and why."""
@@ -77,12 +90,47 @@ class Listener(Protocol):
         """So many bytes have been read."""
 
 
+class Ground(Protocol):
+    """A rig on another machine, as a survey needs it: little is asked of it, and nothing twice."""
+
+    root: str
+    """Its address."""
+
+    def away(self) -> str:
+        """Why it cannot be reached now; empty where it can."""
+
+    def walk(self) -> Iterator[Folder]:
+        """Every file, folder by folder, with size and time as far as the server says; neither change time nor inode.
+
+        Raises GribbleError where the connection is lost.
+        """
+
+    def dated(self, entry: Entry) -> Entry:
+        """An entry with its time, where the listing had none but the server has."""
+
+    def fetch(self, path: str, progress: Callable[[int], None] | None = None) -> Path:
+        """A copy of a file on this machine. Raises OSError."""
+
+    def directory(self, entry: Entry) -> Path | None:
+        """A file that is the archive where its directory is, and empty elsewhere; None where that cannot be had."""
+
+    def part(self, path: str, offset: int, length: int) -> bytes:
+        """Some bytes of a file, fewer where it ends before. Raises OSError."""
+
+    def let_go(self, path: str) -> None:
+        """The copy of a file is not needed now; a small one may be kept for later."""
+
+    def folds_case(self, volume: str) -> bool:
+        """Whether it takes two spellings of a name for one: by the kind of volume, else tried on a name it listed."""
+
+
 class _File(Struct, gc=False):
     """One file under survey: what is known of it, and why it was passed over, if it was."""
 
     entry: Entry
     facts: Facts
     everything: bool
+    any_size: bool = False
     read_at: int = 0
     bytes_read: int = 0
     told: int = 0  # bytes of progress told so far
@@ -90,6 +138,9 @@ class _File(Struct, gc=False):
 
 
 _UNREAD = Facts()
+_NO_ARCHIVE = Facts(kind="")
+MAX_FETCHED_BYTES = 64 << 20
+"""A packed file without a directory is fetched to be looked into up to this size in bytes."""
 
 
 class Surveyor:
@@ -99,6 +150,8 @@ class Surveyor:
         self, known: KnownContents, index: Index, *, listener: Listener | None = None, reread: bool = False
     ) -> None:
         self._known = known
+        self._all = known
+        self._folders: frozenset[str] = frozenset()  # with files of any size that could matter
         self._index = index
         self._listener = listener
         self._reread = reread
@@ -123,6 +176,17 @@ class Surveyor:
             ) from error
         return self._survey(root, walk(root, leave_out, with_links=bool(rig)), rig)
 
+    def survey_far(self, ground: Ground, rig: str, folders: frozenset[str] = frozenset()) -> Survey:
+        """What a rig on another machine holds: listed first; fetched is only what sizes and archives' directories do
+        not decide, and what is an archive is told by its name.
+
+        Contents of unknown size are looked for in some `folders` only. Raises GribbleError where the connection is
+        lost.
+        """
+        sized = Surveyor(self._known.sized(), self._index, listener=self._listener, reread=self._reread)
+        sized.tally, sized._all, sized._folders = self.tally, self._known, folders
+        return sized._survey(ground.root, ground.walk(), rig, ground=ground)
+
     def survey_file(self, path: Path, *, everything: bool = False) -> Survey:
         """What one file is or holds; `everything` computes its digests even where they cannot matter.
 
@@ -136,18 +200,32 @@ class Surveyor:
             raise GribbleError(f"{path} is no regular file (a pipe, socket or device)", fix="Name a file or a folder.")
         return self._survey(path.parent, [Folder("", [entry_of(path.name, status)], [])], "", everything)
 
-    def _survey(self, root: Path, folders: Iterable[Folder], rig: str, everything: bool = False) -> Survey:
+    def _survey(
+        self,
+        root: Path | str,
+        folders: Iterable[Folder],
+        rig: str,
+        everything: bool = False,
+        ground: Ground | None = None,
+    ) -> Survey:
         memory = self._index.memory(root, blank=self._reread)
         files: list[_File] = []
         skipped: list[Skipped] = []
         for folder in folders:
             skipped += folder.skipped
-            believed = memory.believe(folder.path, folder.files)
-            for entry, facts in zip(folder.files, believed, strict=True):
-                files.append(_File(entry, facts or _UNREAD, everything))
+            entries = [self._dated(ground, entry) for entry in folder.files] if ground else folder.files
+            believed = memory.believe(folder.path, entries)
+            for entry, facts in zip(entries, believed, strict=True):
+                if ground and not (facts and entry.modified):
+                    facts = _UNREAD if may_be_archive(entry.path) else _NO_ARCHIVE
+                files.append(_File(entry, facts or _UNREAD, everything, folder.path in self._folders))
         self.tally.files += len(files)
         beyond = self._known.beyond_crc()
-        self._read_all(root, [file for file in files if self._wants_reading(file, beyond)], memory)
+        work = [file for file in files if self._wants_reading(file, beyond)]
+        if ground:
+            self._read_all(lambda file: self._read_far(ground, file), work, memory, threads=False)
+        else:
+            self._read_all(lambda file: self._read(Path(root), file), work, memory)
         holdings: list[Holding] = []
         for file in files:
             holdings.append(_loose(str(root), rig, file))
@@ -157,14 +235,24 @@ class Surveyor:
                 skipped += _notes(file)
         return Survey(str(root), tuple(holdings), tuple(skipped))
 
-    def _wanted(self, size: int | None, digests: Digests, crc32: str | None = None) -> frozenset[str]:
+    def _dated(self, ground: Ground, entry: Entry) -> Entry:
+        """An entry with its time, if it is one that may be read."""
+        if entry.modified or not (may_be_archive(entry.path) or self._known.concerns(entry.size)):
+            return entry
+        return ground.dated(entry)
+
+    def _wanted(
+        self, size: int | None, digests: Digests, crc32: str | None = None, *, any_size: bool = False
+    ) -> frozenset[str]:
         """The digests still to be computed for a content of this size."""
+        if any_size and size is not None:
+            return self._all.algorithms(size, crc32) - digests.known().keys()
         wanted = self._known.every_algorithm() if size is None else self._known.algorithms(size, crc32)
         return wanted - digests.known().keys() if wanted else wanted
 
     def _file_wanted(self, file: _File) -> frozenset[str]:
         more = {"crc32", "sha1"} - file.facts.digests.known().keys() if file.everything else ()
-        return self._wanted(file.entry.size, file.facts.digests).union(more)
+        return self._wanted(file.entry.size, file.facts.digests, any_size=file.any_size).union(more)
 
     def _member_wanted(self, member: KnownMember) -> frozenset[str]:
         """The digests to compute for a member: a CRC-32 that its archive carries is taken at its word."""
@@ -175,7 +263,7 @@ class Surveyor:
 
     def _wants_reading(self, file: _File, beyond_crc: Container[int | None]) -> bool:
         facts = file.facts
-        if facts.kind == "" and not file.everything and not self._known.concerns(file.entry.size):
+        if facts.kind == "" and not file.everything and not file.any_size and not self._known.concerns(file.entry.size):
             return False  # what most files of a large collection are
         if facts.kind is None or self._file_wanted(file):
             return True
@@ -187,17 +275,19 @@ class Surveyor:
             if not member.crc32 or member.size in beyond_crc
         )
 
-    def _read_all(self, root: Path, work: list[_File], memory: Memory) -> None:
+    def _read_all(
+        self, read: Callable[[_File], _File], work: list[_File], memory: Memory, *, threads: bool = True
+    ) -> None:
         """Read files, several at a time where there are several, and remember what they told."""
         if self._listener:
             self._listener.expect(sum(file.entry.size for file in work))
-        if len(work) < 2 or sum(file.entry.size for file in work) < THREADED_BYTES:
+        if not threads or len(work) < 2 or sum(file.entry.size for file in work) < THREADED_BYTES:
             for file in work:
-                self._finish(self._read(root, file), memory)
+                self._finish(read(file), memory)
         else:
             with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
                 try:
-                    for file in pool.map(lambda file: self._read(root, file), work):
+                    for file in pool.map(read, work):
                         self._finish(file, memory)
                 except BaseException:
                     pool.shutdown(wait=False, cancel_futures=True)
@@ -218,6 +308,39 @@ class Surveyor:
             file.fault = f"cannot be read: {reason_of(error)}"
         return file
 
+    def _read_far(self, ground: Ground, file: _File) -> _File:
+        """Find out what is wanted of a file on another machine, by an archive's directory alone where that decides."""
+        entry, file.read_at = file.entry, time.time_ns()
+        try:
+            if not self._file_wanted(file) and file.facts.members is None and (near := ground.directory(entry)):
+                listed = self._by_directory(near, file)
+                near.unlink()
+                if listed is not None:
+                    file.facts = listed
+                    return file
+            if not self._file_wanted(file) and entry.size > MAX_FETCHED_BYTES and not may_be_listed(entry.path):
+                file.fault = f"is not looked into over the network: it has more than {MAX_FETCHED_BYTES >> 20} MiB"
+                return file
+            path = ground.fetch(entry.path, self._progress(file))
+            if path.stat().st_size != entry.size:
+                file.fault = "came in another size than it was listed with; run the command again"
+            else:
+                file.facts = self._read_facts(path, file)
+            ground.let_go(entry.path)
+        except OSError as error:
+            file.fault = f"cannot be read: {reason_of(error)}"
+        return file
+
+    def _by_directory(self, path: Path, file: _File) -> Facts | None:
+        """What an archive's directory tells of its members; None where some of them are to be read."""
+        kind = archive_kind(peek(path), base(file.entry.path))
+        choice = _Glance(_MemberChoice(self, None))
+        try:
+            members = tuple(choice.known(found.path, found.member) for found in scan(path, kind, choice))
+        except ArchiveError:
+            return None  # the whole look tells why
+        return None if choice.undecided else Facts(kind=kind, members=members)
+
     def _finish(self, file: _File, memory: Memory) -> None:
         self.tally.opened += 1
         self.tally.bytes_read += file.bytes_read
@@ -232,7 +355,7 @@ class Surveyor:
     def _read_facts(self, path: Path, file: _File) -> Facts:
         facts = file.facts
         if facts.kind is None:
-            facts = msgspec.structs.replace(facts, kind=archive_kind(peek(path), path.name))
+            facts = msgspec.structs.replace(facts, kind=archive_kind(peek(path), base(file.entry.path)))
         if wanted := self._file_wanted(file):
             size, digests = digest_file(path, file.entry.size, wanted, self._progress(file))
             file.bytes_read += size
@@ -306,6 +429,22 @@ class _MemberChoice:
     def enters(self, path: str) -> bool:
         prefix = f"{path}/".encode(errors="surrogateescape")
         return self._first or any(name.startswith(prefix) for name in self._wanted)
+
+
+class _Glance:
+    """Wants nothing, but notes whether anything would have been wanted."""
+
+    def __init__(self, choice: _MemberChoice) -> None:
+        self._choice = choice
+        self.known = choice.known
+        self.undecided = False
+
+    def wants(self, path: str, member: Member) -> bool:
+        self.undecided = self.undecided or may_nest(member) or self._choice.wants(path, member)
+        return False
+
+    def enters(self, _path: str) -> bool:
+        return False
 
 
 def _loose(root: str, rig: str, file: _File) -> Holding:

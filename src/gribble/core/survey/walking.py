@@ -17,7 +17,7 @@ MEMORY_FOLDER = ".gribble"
 """Folder of Gribble's own (attic, journal, index); never walked into."""
 
 _NAME = operator.attrgetter("name")
-_WORK_FILE = re.compile(r"^\.gribble-\d+-\d+\.(part|third)$")
+_WORK_FILE = re.compile(r"^\.gribble-\d+-\d+\.(part|third|aside)$")
 
 
 class Entry(Struct, frozen=True, gc=False):

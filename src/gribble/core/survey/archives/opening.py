@@ -104,9 +104,19 @@ def _scan(span: Span, kind: str, name: str, prefix: str, choice: Choice, budget:
             yield Found(path, member, blocks)
 
 
+def may_be_archive(name: str) -> bool:
+    """Whether a file is an archive, by its name alone."""
+    return name.lower().endswith(_ENDINGS) or bool(_PART.search(name))
+
+
+def may_be_listed(name: str) -> bool:
+    """Whether a file is an archive with a directory at its end, by its name alone."""
+    return name.lower().endswith((".zip", ".7z"))
+
+
 def may_nest(member: Member) -> bool:
     """Whether a member is an archive itself, by its name."""
-    return member.name.lower().endswith(_ENDINGS) or bool(_PART.search(member.name))
+    return may_be_archive(member.name)
 
 
 def _scan_nested(

@@ -1,0 +1,51 @@
+"""An attic: a folder on this machine in which slots hold what runs have displaced."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+from collections.abc import Iterator
+from pathlib import Path
+
+from gribble.stores.files import read_blocks, told
+
+
+class AtticFolder:
+    """The slots of one rig's attic; what is still being written ends in `.part`."""
+
+    def __init__(self, folder: Path) -> None:
+        self._attic = folder
+
+    def _slot(self, slot: str) -> Path:
+        return self._attic / slot
+
+    def kept(self, slot: str) -> bool:
+        """Whether a slot of the attic is filled."""
+        return os.path.lexists(self._slot(slot))
+
+    def read_kept(self, slot: str, member: str | None = None) -> Iterator[bytes]:
+        """The content of a slot of the attic, or of a member of the archive in it, block by block."""
+        return read_blocks(self._slot(slot), member)
+
+    def local_kept(self, slot: str) -> Path:
+        """The file in a slot of the attic, on this machine."""
+        return self._slot(slot)
+
+    def slots(self) -> Iterator[tuple[str, int]]:
+        """Every filled slot of the attic, with the size of its file in bytes."""
+        for folder, _, names in os.walk(self._attic):
+            for name in names:
+                place = Path(folder, name)
+                if not name.endswith(".part"):
+                    yield place.relative_to(self._attic).as_posix(), place.lstat().st_size
+
+    @told
+    def forget(self, slot: str) -> None:
+        """Delete the file in a slot of the attic, and folders of the attic that are empty then."""
+        place = self._slot(slot)
+        place.unlink(missing_ok=True)
+        for folder in place.parents:
+            if folder == self._attic:
+                break
+            with contextlib.suppress(OSError):
+                folder.rmdir()

@@ -1,0 +1,368 @@
+"""FTP and FTPS, always in binary mode.
+
+Sources: RFC 959 (commands and replies), RFC 3659 (MLST, MLSD, SIZE, MDTM, REST), RFC 2389 (FEAT), RFC 4217 (FTPS),
+RFC 2640 (UTF-8 names); MFMT after draft-somers-ftp-mfxx; LIST in the two forms that servers without MLSD give.
+"""
+
+from __future__ import annotations
+
+import calendar
+import contextlib
+import ftplib
+import re
+import socket
+import ssl
+import time
+from collections.abc import Callable, Iterable, Iterator
+from functools import wraps
+from typing import ParamSpec, TypeVar
+
+from gribble.core.addresses import Address
+from gribble.core.errors import reason_of
+from gribble.core.paths import base
+from gribble.stores.link import BLOCK_BYTES, Aborted, Denied, LinkLost, Listed, Refused, tame
+
+P = ParamSpec("P")
+T = TypeVar("T")
+
+MAX_LISTING_BYTES = 64 << 20
+"""A longer listing of one folder is not believed."""
+_GOING = "421"
+_BROKEN_TRANSFER = ("425", "426")
+"""Temporary answers that may mean a lost connection; the other ones are a no."""
+_UNIX = re.compile(rb"^([-dlbcps])[rwxsStTl-]{9}\S*\s+\d+\s+\S+(?:\s+\S+)?\s+(\d+)\s+\w{3}\s+\d+\s+[\d:]+ (.+)$")
+_DOS = re.compile(rb"^\d\d-\d\d-\d{2,4}\s+\d\d:\d\d(?:[AP]M)?\s+(<DIR>|\d+)\s+(.+)$")
+
+
+def _translated(method: Callable[P, T]) -> Callable[P, T]:
+    """Errors of ftplib and of the network as LinkLost and Denied."""
+
+    @wraps(method)
+    def wrapper(*args: P.args, **kwargs: P.kwargs) -> T:
+        with _translating():
+            return method(*args, **kwargs)
+
+    return wrapper
+
+
+@contextlib.contextmanager
+def _translating() -> Iterator[None]:
+    try:
+        yield
+    except ftplib.error_perm as error:
+        raise Denied(tame(str(error))) from error
+    except ftplib.error_temp as error:
+        if str(error).startswith(_GOING):
+            raise LinkLost(tame(str(error))) from error
+        if str(error).startswith(_BROKEN_TRANSFER):
+            raise Aborted(tame(str(error))) from error
+        raise Denied(tame(str(error))) from error
+    except TimeoutError as error:
+        raise LinkLost("it does not answer any more") from error
+    except EOFError as error:
+        raise LinkLost("it was closed") from error
+    except OSError as error:
+        raise LinkLost(tame(reason_of(error))) from error
+    except (ftplib.Error, ValueError) as error:
+        raise LinkLost(f"it answers what makes no sense: {tame(str(error))}") from error
+
+
+class FtpLink:
+    """One connection to an FTP server. Text goes over the wire as bytes: UTF-8 as far as names are."""
+
+    def __init__(
+        self, address: Address, user: str, password: str, timeout: float, context: ssl.SSLContext | None = None
+    ) -> None:
+        """Connect and log in; with a context by TLS. Raises LinkLost, Denied and Refused."""
+        self._root = address.root
+        with _translating():
+            self._ftp = _tls(context, timeout) if context else ftplib.FTP(timeout=timeout, encoding="latin-1")
+            try:
+                self._ftp.connect(address.host, address.port)
+                self._log_in(user, password)
+                self._features = self._ask_features()
+                self._ftp.voidcmd("TYPE I")
+            except BaseException:
+                self._ftp.close()
+                raise
+
+    def _log_in(self, user: str, password: str) -> None:
+        try:
+            if isinstance(self._ftp, ftplib.FTP_TLS):
+                self._ftp.auth()
+            self._ftp.login(_wire(user), _wire(password))
+            if isinstance(self._ftp, ftplib.FTP_TLS):
+                self._ftp.prot_p()
+        except ssl.SSLCertVerificationError as error:
+            raise Refused(f"its certificate cannot be trusted: {tame(error.verify_message)}") from error
+        except ftplib.error_perm as error:
+            if str(error).startswith("53"):
+                raise Refused(f"it does not let {user} in: wrong name or password") from None
+            raise Refused(f"it does not let {user} in: {tame(str(error).replace(password or chr(0), '…'))}") from None
+
+    def _ask_features(self) -> set[str]:
+        try:
+            lines = self._ftp.sendcmd("FEAT").splitlines()
+        except ftplib.error_perm:
+            return set()
+        features = {line.strip().partition(" ")[0].rstrip("*;").upper() for line in lines[1:-1]}
+        if "UTF8" in features:
+            with contextlib.suppress(ftplib.error_perm):
+                self._ftp.sendcmd("OPTS UTF8 ON")
+        return features
+
+    def _at(self, path: str) -> str:
+        if self._ftp.sock is None:
+            raise LinkLost("it was closed")
+        place = (f"{self._root}/{path}" if path else self._root) or "/"
+        if "\n" in place or "\r" in place:
+            raise Denied("FTP cannot carry a line break in a name")
+        return _wire(place)
+
+    def _transfer(self, command: str, offset: int = 0) -> socket.socket:
+        # ftplib forgets an offset that it was given as 0 only as None
+        return self._ftp.transfercmd(command, rest=offset or None)
+
+    @_translated
+    def entries(self, folder: str) -> list[Listed]:
+        """What is in a folder. Where the server has no MLSD, LIST tells names and sizes; times are asked for later."""
+        if "MLST" in self._features or "MLSD" in self._features:
+            found = [_by_facts(line) for line in self._lines(f"MLSD {self._at(folder)}")]
+        else:
+            self._ftp.cwd(self._at(folder))  # names with blanks or dashes are no arguments of LIST everywhere
+            found = [_by_list(line) for line in self._lines("LIST")]
+        return [one for one in found if one is not None]
+
+    def _lines(self, command: str) -> list[bytes]:
+        data = bytearray()
+        connection = self._transfer(command)
+        try:
+            while block := connection.recv(BLOCK_BYTES):
+                data += block
+                if len(data) > MAX_LISTING_BYTES:
+                    raise LinkLost("it lists without end")
+            _end_tls(connection)
+        finally:
+            connection.close()
+        self._ftp.voidresp()
+        return [line.rstrip(b"\r") for line in bytes(data).split(b"\n") if line.strip()]
+
+    @_translated
+    def look_up(self, path: str) -> Listed | None:
+        """What is at a path: by MLST, else by SIZE and MDTM, which know files only, and CWD, which knows folders."""
+        if "MLST" in self._features:
+            try:
+                lines = self._ftp.sendcmd(f"MLST {self._at(path)}").splitlines()
+            except ftplib.error_perm:
+                return None
+            if len(lines) < 2:
+                raise LinkLost("it answers what makes no sense to MLST")
+            found = _by_facts(lines[1].strip().encode("latin-1"), whole=True)
+            return None if found is None else Listed(base(path), found.folder, found.size, found.modified, found.odd)
+        size = self._number(f"SIZE {self._at(path)}")
+        if size is not None:
+            return Listed(base(path), size=size, modified=self._modified(path))
+        try:
+            self._ftp.cwd(self._at(path))
+        except ftplib.error_perm:
+            return None
+        return Listed(base(path), folder=True)
+
+    def _number(self, command: str) -> int | None:
+        try:
+            answer = self._ftp.sendcmd(command)
+        except ftplib.error_perm:
+            return None
+        digits = answer[4:].strip()
+        return int(digits) if answer.startswith("213") and digits.isascii() and digits.isdigit() else None
+
+    def _modified(self, path: str) -> int:
+        try:
+            return _nanoseconds(self._ftp.sendcmd(f"MDTM {self._at(path)}")[4:].strip())
+        except ftplib.error_perm:
+            return 0
+
+    def read(self, path: str, offset: int = 0, length: int | None = None) -> Iterator[bytes]:
+        """A file's bytes from a place on; a stretch is ended by closing the connection for the data."""
+        with _translating():
+            connection = self._transfer(f"RETR {self._at(path)}", offset)
+        left = length
+        try:
+            while left is None or left > 0:
+                with _translating():
+                    block = connection.recv(BLOCK_BYTES if left is None else min(BLOCK_BYTES, left))
+                if not block:
+                    break
+                left = None if left is None else left - len(block)
+                yield block
+            else:
+                self._end_early(connection)
+                return
+        except GeneratorExit:
+            self._end_early(connection)
+            raise
+        finally:
+            connection.close()
+        with _translating():
+            self._ftp.voidresp()
+
+    def _end_early(self, connection: socket.socket) -> None:
+        """End a transfer in the middle; where the server then says nothing of it, the connection is no use any more."""
+        connection.close()
+        try:
+            self._ftp.voidresp()
+        except (ftplib.error_temp, ftplib.error_perm):
+            return
+        except (OSError, EOFError, ftplib.Error):
+            self._ftp.close()
+
+    def write(self, path: str, blocks: Iterable[bytes], offset: int = 0) -> None:
+        """Write a file. Where the blocks end in an error, the transfer is ended first: the link stays usable."""
+        with _translating():
+            connection = self._transfer(f"STOR {self._at(path)}", offset)
+        try:
+            for block in blocks:
+                try:
+                    connection.sendall(block)
+                except (BrokenPipeError, ConnectionResetError):
+                    break  # a server that is full says so on the other connection
+            else:
+                with _translating():
+                    _end_tls(connection)
+                    connection.close()
+                    self._ftp.voidresp()
+                return
+        except (OSError, EOFError) as error:
+            raise LinkLost(tame(str(error))) from error
+        except BaseException:
+            self._end_early(connection)
+            raise
+        finally:
+            connection.close()
+        with _translating():
+            self._ftp.voidresp()
+        raise LinkLost("it ended a transfer too soon")
+
+    @_translated
+    def rename(self, old: str, new: str) -> None:
+        """Rename, over another file where the server does that."""
+        self._ftp.rename(self._at(old), self._at(new))
+
+    @_translated
+    def delete(self, path: str) -> None:
+        """Remove a file."""
+        self._ftp.delete(self._at(path))
+
+    @_translated
+    def make_folder(self, path: str) -> None:
+        """Make one folder."""
+        self._ftp.voidcmd(f"MKD {self._at(path)}")
+
+    @_translated
+    def remove_folder(self, path: str) -> None:
+        """Remove an empty folder."""
+        self._ftp.rmd(self._at(path))
+
+    @_translated
+    def set_time(self, path: str, modified: int) -> bool:
+        """Set a file's time, to the second, where the server has MFMT."""
+        if "MFMT" not in self._features:
+            return False
+        when = time.strftime("%Y%m%d%H%M%S", time.gmtime(modified // 10**9))
+        try:
+            self._ftp.voidcmd(f"MFMT {when} {self._at(path)}")
+        except ftplib.error_perm:
+            return False
+        return True
+
+    def take_mode(self, path: str, like: str) -> None:
+        """FTP knows no permissions."""
+
+    def close(self) -> None:
+        """Say good-bye."""
+        if self._ftp.sock is None:
+            return
+        try:
+            self._ftp.sock.settimeout(1)
+            self._ftp.quit()
+        except ftplib.all_errors:
+            self._ftp.close()
+
+
+class _Tls(ftplib.FTP_TLS):
+    """Data connections take up the session of the control connection, which many servers insist on."""
+
+    def ntransfercmd(self, cmd: str, rest: int | str | None = None) -> tuple[socket.socket, int | None]:
+        connection, size = ftplib.FTP.ntransfercmd(self, cmd, rest)
+        if isinstance(self.sock, ssl.SSLSocket):
+            connection = self.context.wrap_socket(connection, server_hostname=self.host, session=self.sock.session)
+        return connection, size
+
+
+def _tls(context: ssl.SSLContext, timeout: float) -> ftplib.FTP_TLS:
+    return _Tls(context=context, timeout=timeout, encoding="latin-1")
+
+
+def _end_tls(connection: socket.socket) -> None:
+    """End TLS in order, so that the end of the data cannot be forged; some servers hang up without."""
+    if isinstance(connection, ssl.SSLSocket):
+        with contextlib.suppress(OSError):
+            connection.unwrap()
+
+
+def _wire(text: str) -> str:
+    """Text whose latin-1 bytes, which ftplib sends, are its UTF-8."""
+    return text.encode("utf-8", "surrogateescape").decode("latin-1")
+
+
+def _text(raw: bytes) -> str:
+    return raw.decode("utf-8", "surrogateescape")
+
+
+def _by_facts(line: bytes, *, whole: bool = False) -> Listed | None:
+    """One line of MLSD or MLST; None for the folder itself and the one above it. Source: RFC 3659, section 7."""
+    facts, blank, raw = line.partition(b" ")
+    if not blank:
+        raise ValueError(f"a line of a listing without facts: {tame(_text(line))}")
+    known: dict[str, str] = {}
+    for fact in facts.decode("latin-1").split(";"):
+        key, _, value = fact.partition("=")
+        known[key.lower()] = value
+    kind = known.get("type", "").lower()
+    if kind in ("cdir", "pdir") and not whole:
+        return None
+    size, name = known.get("size", ""), _text(raw)
+    return Listed(
+        name,
+        folder=kind in ("dir", "cdir", "pdir"),
+        size=int(size) if size.isascii() and size.isdigit() else -1,
+        modified=_nanoseconds(known.get("modify", "")),
+        odd="" if kind in ("dir", "cdir", "pdir", "file") else "is no regular file (a link or a device)",
+    )
+
+
+def _by_list(line: bytes) -> Listed | None:
+    """One line of LIST as Unix or as DOS writes it; None for what is no entry."""
+    if line.startswith(b"total "):
+        return None
+    if unix := _UNIX.match(line):
+        kind, size, raw = unix.groups()
+        if raw in (b".", b".."):
+            return None
+        name = _text(raw.partition(b" -> ")[0] if kind == b"l" else raw)
+        odd = "" if kind in b"-d" else "is no regular file (a link or a device)"
+        return Listed(name, folder=kind == b"d", size=-1 if kind == b"d" else int(size), odd=odd)
+    if dos := _DOS.match(line):
+        size, raw = dos.groups()
+        return Listed(_text(raw), folder=size == b"<DIR>", size=-1 if size == b"<DIR>" else int(size))
+    raise ValueError(f"a line of a listing of unknown form: {tame(_text(line))}")
+
+
+def _nanoseconds(stamp: str) -> int:
+    """A time as RFC 3659 writes it (UTC, perhaps with a fraction), in nanoseconds since 1970; 0 where it is none."""
+    whole, _, fraction = stamp.partition(".")
+    try:
+        seconds = calendar.timegm(time.strptime(whole, "%Y%m%d%H%M%S"))
+        return seconds * 10**9 + (int(fraction.ljust(9, "0")[:9]) if fraction else 0)
+    except (ValueError, OverflowError):
+        return 0

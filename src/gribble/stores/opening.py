@@ -1,0 +1,70 @@
+"""From a rig's address to its store: the right kind of link, the right user, and words for what goes wrong."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from gribble.core.addresses import Address, parse_address
+from gribble.core.catalogue.records import Rig
+from gribble.core.errors import ExitCode, GribbleError, reason_of
+from gribble.stores.credentials import credentials, variable_of
+from gribble.stores.link import Link, LinkLost, Refused
+from gribble.stores.remote import RemoteStore
+from gribble.stores.rigs import RigHome
+from gribble.stores.steady import SteadyLink
+
+Prompt = Callable[[str], str | None]
+"""Asks the user for a password; None where nobody can be asked."""
+
+
+def network_rig(name: str, rig: Rig, at: str, home: Path, prompt: Prompt, *, trust_size: bool = False) -> RigHome:
+    """A rig on another machine, which is connected to when it is first needed. `home` is its folder on this machine.
+
+    Connecting raises GribbleError where the server refuses, or cannot be trusted.
+    """
+    address = parse_address(at)
+    known: list[tuple[str, str | None]] = []
+
+    def connect() -> Link:
+        if not known:
+            known.append(_credentials(name, address, prompt))
+        try:
+            return _connected(address, rig, *known[0])
+        except Refused as error:
+            fix = error.fix or f"Correct it, or go on without this rig: --rig OTHER. ({variable_of(name)}, netrc)"
+            raise GribbleError(f"rig {name}: {address.server}: {error}", fix=fix, code=ExitCode.FAILED) from None
+
+    return RigHome(name, str(address), home, RemoteStore(SteadyLink(connect, name), home, trust_size=trust_size))
+
+
+def _credentials(name: str, address: Address, prompt: Prompt) -> tuple[str, str | None]:
+    try:
+        user, password = credentials(name, address, prompt)
+    except ValueError as error:
+        raise GribbleError(f"rig {name}: {error}", fix="Correct the line.", code=ExitCode.FAILED) from None
+    if password is None and address.kind != "sftp":
+        raise LinkLost(f"no password for {user}: set {variable_of(name)}, or write it into netrc")
+    return user, password
+
+
+def _connected(address: Address, rig: Rig, user: str, password: str | None) -> Link:
+    if address.kind == "sftp":
+        from gribble.stores.sftp import SftpLink
+
+        known_hosts = Path.home() / ".ssh" / "known_hosts"
+        return SftpLink(address, user, password, rig.timeout, rig.host_key, known_hosts)
+    from gribble.stores.ftp import FtpLink
+
+    if address.kind == "ftp":
+        return FtpLink(address, user, password or "", rig.timeout)
+    import ssl
+
+    try:
+        context = ssl.create_default_context(cafile=rig.certificate)
+    except (OSError, ssl.SSLError) as error:
+        why = reason_of(error) if isinstance(error, FileNotFoundError) else "is no certificate in PEM form"
+        raise Refused(f"the certificate {rig.certificate}: {why}") from error
+    # A certificate that the user names is that very server's, whatever name stands in it.
+    context.check_hostname = rig.certificate is None
+    return FtpLink(address, user, password or "", rig.timeout, context)

@@ -1,0 +1,151 @@
+"""A rig as placing needs it, wherever it lives: its files, its journals and its lock."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+from collections.abc import Callable, Iterator
+from datetime import datetime
+from pathlib import Path
+
+from gribble.core.errors import ExitCode, GribbleError, reason_of
+from gribble.core.placing.journal import Journal, Run, runs_in
+from gribble.core.placing.plan import Step
+from gribble.core.placing.run import Elsewhere, Runner, Told
+from gribble.core.placing.store import Store, StoreError
+from gribble.core.placing.volumes import folds_case
+from gribble.core.survey.walking import MEMORY_FOLDER
+from gribble.stores.files import read_blocks
+from gribble.stores.local import LocalStore
+from gribble.stores.remote import RemoteStore
+
+
+class RigHome:
+    """One rig: a store, and on this machine a folder with its journals, its lock and, for a network rig, its attic."""
+
+    def __init__(self, name: str, root: str, home: Path, store: Store) -> None:
+        self.name = name
+        self.root = root
+        self.store = store
+        self.journals = home / "runs"
+        self._home = home
+
+    def away(self) -> str:
+        """Why the rig cannot be reached now; empty where it can. Raises GribbleError where it never will like this."""
+        if isinstance(self.store, RemoteStore):
+            try:
+                self.store.wire.open()
+                there = self.store.wire.look_up("")
+            except StoreError as error:
+                return str(error)
+            if there is not None and not there.folder:
+                what = f"rig {self.name}: {self.root} is a file, not a folder"
+                raise GribbleError(what, fix=f"Correct rig.{self.name}.at in gribble.toml.", code=ExitCode.FAILED)
+            return "" if there is not None else "its folder is not on the server now"
+        return "" if Path(self.root).is_dir() else f"{self.root} is not there now"
+
+    def runs(self) -> list[Run]:
+        """Every run on this rig, oldest first; for that a network rig need not be reached."""
+        return runs_in(self.journals)
+
+    def open_runs(self) -> list[Run]:
+        """The runs that were cut short."""
+        return [run for run in self.runs() if run.state == "open"]
+
+    def start(self, number: int, when: str, steps: tuple[Step, ...]) -> Run:
+        """Begin the journal of a new run."""
+        return Journal(self.journals / f"{number:04d}.jsonl").start(number, self.name, when, steps)
+
+    def runner(
+        self,
+        run: Run,
+        elsewhere: Elsewhere,
+        told: Told | None = None,
+        watch: Callable[[int], None] = lambda _bytes: None,
+    ) -> Runner:
+        """What carries out, finishes or takes back a run."""
+        return Runner(self.store, Journal(run.path), elsewhere, told, watch)
+
+    @contextlib.contextmanager
+    def locked(self) -> Iterator[None]:
+        """Keep every other Gribble off this rig. Raises GribbleError where another is at work, or nothing can be
+        written."""
+        from filelock import FileLock, Timeout
+
+        path = self._home / "lock"
+        try:
+            if isinstance(self.store, RemoteStore):
+                path.parent.mkdir(parents=True, exist_ok=True)
+            path.parent.mkdir(exist_ok=True)  # not a local rig's root, which may have been pulled out
+            lock = FileLock(path, timeout=0)
+            lock.acquire()
+        except Timeout:
+            raise GribbleError(
+                f"another Gribble is at work on {self.name}{self._holder()}",
+                fix="Wait until it has ended, then run the command again.",
+                code=ExitCode.FAILED,
+            ) from None
+        except OSError as error:
+            raise GribbleError(
+                f"rig {self.name} cannot be written: {path.parent}: {reason_of(error)}",
+                fix="Nothing was changed. Give write permission, or remove the write protection.",
+                code=ExitCode.FAILED,
+            ) from error
+        with contextlib.suppress(OSError):
+            self._holder_file.write_text(f"process {os.getpid()} since {datetime.now():%Y-%m-%d %H:%M:%S}")
+        try:
+            yield
+        finally:
+            with contextlib.suppress(OSError):
+                self._holder_file.unlink()
+            lock.release()
+
+    @property
+    def _holder_file(self) -> Path:
+        return self._home / "lock.held"
+
+    def _holder(self) -> str:
+        """Who holds the lock, in words, as far as that one has said so."""
+        try:
+            return f": {self._holder_file.read_text()[:80]}"
+        except OSError:
+            return ""
+
+
+def local_rig(name: str, root: Path, volume: str) -> RigHome:
+    """A rig in a local folder; what Gribble keeps of it is in the rig."""
+    return RigHome(name, str(root), root / MEMORY_FOLDER, LocalStore(root, folds_case=folds_case(volume, root)))
+
+
+class AnyPlace:
+    """Files outside a rig: on this machine, and on other rigs by their addresses."""
+
+    def __init__(self, stores: Callable[[], dict[str, RemoteStore]] = dict) -> None:
+        """`stores` gives those of the network rigs by address."""
+        self._stores = stores
+
+    def _on_rig(self, path: str) -> tuple[RemoteStore, str] | None:
+        if "://" not in path:
+            return None
+        for root, store in self._stores().items():
+            if path.startswith(f"{root}/"):
+                return store, path[len(root) + 1 :]
+        raise StoreError(f"{path} is on no rig of gribble.toml")
+
+    def read(self, path: str, member: str | None) -> Iterator[bytes]:
+        """The content of a file, or of a member of an archive, block by block. Raises StoreError."""
+        there = self._on_rig(path)
+        return there[0].read(there[1], member) if there else read_blocks(Path(path), member)
+
+    def local(self, path: str) -> Path:
+        """A file on this machine with that content. Raises StoreError."""
+        there = self._on_rig(path)
+        return there[0].local(there[1]) if there else Path(path)
+
+    def size(self, path: str) -> int:
+        """The size of a file in bytes; 0 where it is not there."""
+        try:
+            there = self._on_rig(path)
+            return there[0].size(there[1]) if there else Path(path).stat().st_size
+        except (OSError, StoreError):
+            return 0

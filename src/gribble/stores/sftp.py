@@ -1,0 +1,278 @@
+"""SFTP, with the server's host key checked before anything else.
+
+Source: draft-ietf-secsh-filexfer-02, as OpenSSH and paramiko speak it; posix-rename after OpenSSH's PROTOCOL file.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import logging
+import stat
+from collections.abc import Callable, Iterable, Iterator
+from functools import wraps
+from pathlib import Path
+from typing import Any, ParamSpec, TypeVar
+
+import paramiko
+from paramiko.message import Message
+
+from gribble.core.addresses import Address
+from gribble.core.errors import reason_of
+from gribble.core.paths import base
+from gribble.stores.link import BLOCK_BYTES, Denied, LinkLost, Listed, Refused, tame
+
+P = ParamSpec("P")
+T = TypeVar("T")
+
+AHEAD = 32
+"""How many requests for blocks of a file are under way at a time."""
+
+logging.getLogger("paramiko").addHandler(logging.NullHandler())  # what went wrong is told by the errors themselves
+
+
+@contextlib.contextmanager
+def _translating() -> Iterator[None]:
+    """Errors of paramiko and of the network as LinkLost and Denied."""
+    try:
+        yield
+    except FileNotFoundError as error:
+        raise Denied("there is no such file") from error
+    except PermissionError as error:
+        raise Denied("permission denied") from error
+    except (ConnectionError, TimeoutError) as error:
+        raise LinkLost(tame(reason_of(error))) from error
+    except EOFError as error:
+        raise LinkLost("it was closed") from error
+    except OSError as error:
+        # paramiko raises a bare OSError with the server's words for a no, and one with a number for the network
+        if error.errno is None and "closed" not in str(error).lower():
+            raise Denied(tame(str(error)) or "it says no, and not why") from error
+        raise LinkLost(tame(reason_of(error))) from error
+    except (paramiko.SSHException, ValueError, UnicodeError) as error:
+        raise LinkLost(tame(str(error)) or "it answers what makes no sense") from error
+
+
+def _translated(method: Callable[P, T]) -> Callable[P, T]:
+    @wraps(method)
+    def wrapper(*args: P.args, **kwargs: P.kwargs) -> T:
+        with _translating():
+            return method(*args, **kwargs)
+
+    return wrapper
+
+
+class _HostKeys(paramiko.MissingHostKeyPolicy):
+    """A key that known_hosts does not have counts only where gribble.toml names it."""
+
+    def __init__(self, server: str, pinned: str | None) -> None:
+        self._server = server
+        self._pinned = pinned
+
+    def missing_host_key(self, _client: paramiko.SSHClient, _hostname: str, key: paramiko.PKey) -> None:
+        shown = f"{key.get_name()} {key.fingerprint}"
+        if self._pinned is None:
+            raise Refused(
+                f"its host key is unknown: {shown}",
+                f'If {self._server} itself shows the same, write host_key = "{key.fingerprint}" beside the address.',
+            )
+        if key.fingerprint.rstrip("=") != self._pinned.rstrip("="):
+            raise Refused(
+                f"its host key has changed: {shown} is not {self._pinned}",
+                "Somebody may be in between. Only if you know why it changed, correct host_key in gribble.toml.",
+            )
+
+
+class _Client(paramiko.SFTPClient):
+    """Names that are not UTF-8 keep their bytes, where the library would give up the whole folder."""
+
+    def _request(self, kind: Any, *args: Any) -> Any:
+        answered, message = super()._request(kind, *args)  # type: ignore[misc]
+        if isinstance(message, Message):
+            message.get_text = lambda: message.get_string().decode("utf-8", "surrogateescape")  # type: ignore[method-assign]
+        return answered, message
+
+
+class SftpLink:
+    """One connection to an SFTP server."""
+
+    def __init__(
+        self,
+        address: Address,
+        user: str,
+        password: str | None,
+        timeout: float,
+        host_key: str | None = None,
+        known_hosts: Path | None = None,
+    ) -> None:
+        """Connect and log in, by the password or, without one, by the user's keys.
+
+        `host_key` is the one fingerprint to trust (SHA256:…), else those of `known_hosts`. Raises LinkLost, Refused.
+        """
+        self._root = address.root
+        self._client = paramiko.SSHClient()
+        if host_key is None and known_hosts is not None and known_hosts.is_file():
+            try:
+                self._client.load_host_keys(str(known_hosts))
+            except (OSError, paramiko.SSHException) as error:
+                raise Refused(f"{known_hosts} cannot be read: {tame(str(error))}") from error
+        self._client.set_missing_host_key_policy(_HostKeys(address.server, host_key))
+        try:
+            self._client.connect(
+                address.host,
+                address.port,
+                username=user,
+                password=password,
+                timeout=timeout,
+                banner_timeout=timeout,
+                auth_timeout=timeout,
+                allow_agent=password is None,
+                look_for_keys=password is None,
+            )
+            transport = self._client.get_transport()
+            assert transport is not None
+            self._sftp = _Client.from_transport(transport)
+            assert self._sftp is not None
+            channel = self._sftp.get_channel()
+            assert channel is not None
+            channel.settimeout(timeout)
+        except paramiko.BadHostKeyException as error:
+            self._client.close()
+            shown = f"{error.key.get_name()} {error.key.fingerprint}"
+            raise Refused(
+                f"its host key has changed: {shown} is not the one in {known_hosts}",
+                f"Somebody may be in between. If you know why it changed, take the line of {address.server} out there.",
+            ) from None
+        except paramiko.AuthenticationException:
+            self._client.close()
+            how = "wrong name or password" if password is not None else "it takes none of your keys"
+            raise Refused(f"it does not let {user} in: {how}") from None
+        except (paramiko.SSHException, OSError, EOFError) as error:
+            self._client.close()
+            reason = reason_of(error) if isinstance(error, OSError) else str(error) or "it was closed"
+            raise LinkLost(tame(reason)) from error
+        except BaseException:
+            self._client.close()
+            raise
+
+    def _at(self, path: str) -> Any:  # bytes, which the library takes wherever it takes text
+        place = (f"{self._root}/{path}" if path else self._root) or "/"
+        return place.encode("utf-8", "surrogateescape")
+
+    @property
+    def _files(self) -> paramiko.SFTPClient:
+        assert self._sftp is not None
+        return self._sftp
+
+    @_translated
+    def entries(self, folder: str) -> list[Listed]:
+        """What is in a folder."""
+        return [_listed(one.filename, one) for one in self._files.listdir_attr(self._at(folder))]
+
+    @_translated
+    def look_up(self, path: str) -> Listed | None:
+        """What is at a path; a link is not followed."""
+        try:
+            return _listed(base(path), self._files.lstat(self._at(path)))
+        except FileNotFoundError:
+            return None
+
+    def read(self, path: str, offset: int = 0, length: int | None = None) -> Iterator[bytes]:
+        """A file's bytes from a place on, with several requests under way at a time."""
+        with _translating():
+            stream = self._files.open(self._at(path), "rb")
+        try:
+            with _translating():
+                size = stream.stat().st_size
+                if length is None and size is not None:
+                    if offset:
+                        stream.seek(offset)
+                    stream.prefetch(size, AHEAD)
+                else:
+                    stream.seek(offset)
+            left = length
+            while left is None or left > 0:
+                with _translating():
+                    block = stream.read(BLOCK_BYTES if left is None else min(BLOCK_BYTES, left))
+                if not block:
+                    return
+                left = None if left is None else left - len(block)
+                yield block
+        finally:
+            with contextlib.suppress(Exception):
+                stream.close()
+
+    def write(self, path: str, blocks: Iterable[bytes], offset: int = 0) -> None:
+        """Write a file; what the server says of each block is waited for at the end."""
+        with _translating():
+            stream = self._files.open(self._at(path), "r+b" if offset else "wb")
+            stream.set_pipelined(True)
+            if offset:
+                stream.seek(offset)
+        try:
+            for block in blocks:
+                with _translating():
+                    stream.write(block)
+            with _translating():
+                stream.close()
+        finally:
+            with contextlib.suppress(Exception):
+                stream.close()
+
+    @_translated
+    def rename(self, old: str, new: str) -> None:
+        """Rename over another file by OpenSSH's extension, where the server has it."""
+        try:
+            self._files.posix_rename(self._at(old), self._at(new))
+        except FileNotFoundError:
+            raise
+        except OSError as error:
+            if error.errno is not None:
+                raise
+            self._files.rename(self._at(old), self._at(new))
+
+    @_translated
+    def delete(self, path: str) -> None:
+        """Remove a file."""
+        self._files.remove(self._at(path))
+
+    @_translated
+    def make_folder(self, path: str) -> None:
+        """Make one folder."""
+        self._files.mkdir(self._at(path))
+
+    @_translated
+    def remove_folder(self, path: str) -> None:
+        """Remove an empty folder."""
+        self._files.rmdir(self._at(path))
+
+    @_translated
+    def set_time(self, path: str, modified: int) -> bool:
+        """Set a file's time, to the second."""
+        seconds = modified // 10**9
+        try:
+            self._files.utime(self._at(path), (seconds, seconds))
+        except OSError as error:
+            if error.errno is not None:
+                raise
+            return False
+        return True
+
+    def take_mode(self, path: str, like: str) -> None:
+        """Give a file the permissions of another one, as far as the server lets us."""
+        with contextlib.suppress(Denied), _translating():
+            mode = self._files.stat(self._at(like)).st_mode
+            if mode is not None:
+                self._files.chmod(self._at(path), stat.S_IMODE(mode))
+
+    def close(self) -> None:
+        """Say good-bye."""
+        with contextlib.suppress(Exception):
+            self._client.close()
+
+
+def _listed(name: str, one: paramiko.SFTPAttributes) -> Listed:
+    mode = one.st_mode or 0
+    folder = stat.S_ISDIR(mode)
+    odd = "" if folder or stat.S_ISREG(mode) or not stat.S_IFMT(mode) else "is no regular file (a link or a device)"
+    size = -1 if one.st_size is None or folder else one.st_size
+    return Listed(name, folder=folder, size=size, modified=(one.st_mtime or 0) * 10**9, odd=odd)
