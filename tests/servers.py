@@ -46,9 +46,14 @@ class Weather(Struct):
     down: bool = False
     full: bool = False
     cutting: bool = False
-    lying: bool = False
+    killed: bool = False
     log: list[str] = []
     connections: int = 0
+
+    def break_off(self) -> None:
+        """The connection ends: for now, for good, or since the one who made it is killed."""
+        self.down = self.fault.startswith("gone")
+        self.killed = self.fault.startswith("kill")
 
 
 class FaultyData(DTPHandler):  # type: ignore[misc]
@@ -117,13 +122,13 @@ class FaultyFtp(FTPHandler):  # type: ignore[misc]
             super().pre_process_command(line, cmd, arg)
             return
         match weather.fault:
-            case "before" | "gone":
-                weather.down = weather.fault == "gone"
+            case "before" | "gone" | "kill":
+                weather.break_off()
                 self.close()
-            case "after" | "gone after":
+            case "after" | "gone after" | "kill after":
                 self._muted = True
                 super().pre_process_command(line, cmd, arg)
-                weather.down = weather.fault == "gone after"
+                weather.break_off()
                 self.close()
             case "hang":
                 return
@@ -239,8 +244,10 @@ class _Files(paramiko.SFTPServerInterface):
     def _count(self) -> None:
         weather = self._weather
         weather.commands += 1
-        if weather.down or (weather.commands == weather.at and weather.fault in ("before", "gone")):
-            weather.down = weather.down or weather.fault == "gone"
+        if weather.down:
+            raise EOFError
+        if weather.commands == weather.at and weather.fault in ("before", "gone", "kill"):
+            weather.break_off()
             raise EOFError
 
     def _done(self, act: Any, *args: Any) -> int:
@@ -250,8 +257,8 @@ class _Files(paramiko.SFTPServerInterface):
         except OSError as error:
             return paramiko.SFTPServer.convert_errno(error.errno or errno.EIO)
         weather = self._weather
-        if weather.commands == weather.at and weather.fault in ("after", "gone after"):
-            weather.down = weather.fault == "gone after"
+        if weather.commands == weather.at and weather.fault in ("after", "gone after", "kill after"):
+            weather.break_off()
             raise EOFError
         return SFTP_OK
 

@@ -18,7 +18,7 @@ from gribble.demo.handheld import free_port
 from gribble.demo.sheets import HANDHELD_PASSWORD
 from gribble.demo.world import HANDHELD_FAULTS, build_world
 from tests.conftest import Gribble, tree
-from tests.servers import HOST_KEY, Weather, certificate, ftp_server, ftps_server, sftp_server
+from tests.servers import HOST_KEY, OldFtp, Weather, certificate, ftp_server, ftps_server, sftp_server
 
 PASSWORD = {"GRIBBLE_PASSWORD_HANDHELD": HANDHELD_PASSWORD}
 
@@ -261,6 +261,22 @@ def test_a_lost_connection_leaves_a_run_that_the_next_command_finishes(
     assert "Done: 6 steps of 6" in gribble("place", "--resume", cwd=world, code=0, **PASSWORD).out
     gribble("undo", "--yes", cwd=world, code=0, **PASSWORD)
     assert tree(world / "handheld") == before
+
+
+def test_names_that_are_no_utf_8_are_told_and_harmless(gribble: Gribble, sofa: tuple[Path, Weather]) -> None:
+    world, weather = sofa
+    with open(os.fsencode(world / "handheld/card/sandpiper/boot") + b"/caf\xe9.rom", "wb") as stream:
+        stream.write(bytes(65_536))  # of a size that makes it be fetched, which this server cannot do
+    with ftp_server(world / "handheld", weather, OldFtp) as address:
+        point_to(world, f"ftp://keeper@127.0.0.1:{address.port}/card")
+        ended = gribble("check", "--rig", "handheld", cwd=world, code=1, **PASSWORD)
+        assert "passed over handheld: sandpiper/boot/caf" in ended.err
+        assert ".rom: cannot be read: " in ended.err
+        answer = gribble("check", "--rig", "handheld", "--json", cwd=world, code=1, **PASSWORD).json
+        assert handheld_of(answer)["state"] == "blocked"
+        gribble("place", "--rig", "handheld", "--yes", cwd=world, code=0, **PASSWORD)
+        undone = gribble("undo", "--yes", cwd=world, code=0, **PASSWORD)
+        assert "The server cannot set times: 2 files came back whole" in undone.out
 
 
 def test_trusting_sizes_is_said(gribble: Gribble, sofa: tuple[Path, Weather]) -> None:

@@ -101,7 +101,8 @@ def _wake(root: Path, folder: str, screen: Screen) -> int:
             screen.next(f"{variable_of('handheld')}='{HANDHELD_PASSWORD}' gribble check --rig handheld")
             threading.Event().wait()
     except OSError as error:
-        raise GribbleError(f"{rig.at} cannot be served: {reason_of(error)}", code=ExitCode.FAILED) from error
+        what = f"{rig.at} cannot be served: {reason_of(error)}"
+        raise GribbleError(what, fix="Is it awake already, in another terminal?", code=ExitCode.FAILED) from error
     except KeyboardInterrupt:
         screen.say("Asleep.")
     return ExitCode.CLEAN

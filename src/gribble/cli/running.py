@@ -175,7 +175,8 @@ def run_forward(session: Session, rig: RigHome, run: Run) -> int:
             refused.append((step, reason))
 
     with Interruption() as interruption, Bar(screen.err, "Placing") as bar:
-        bar.expect(sum(step.bytes for number, step in enumerate(run.steps) if number not in run.done))
+        times = 2 if rig.store.reads_back else 1
+        bar.expect(times * sum(step.bytes for number, step in enumerate(run.steps) if number not in run.done))
 
         def watch(bytes_: int) -> None:
             interruption.check()

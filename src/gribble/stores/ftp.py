@@ -13,17 +13,12 @@ import re
 import socket
 import ssl
 import time
-from collections.abc import Callable, Iterable, Iterator
-from functools import wraps
-from typing import ParamSpec, TypeVar
+from collections.abc import Iterable, Iterator
 
 from gribble.core.addresses import Address
 from gribble.core.errors import reason_of
 from gribble.core.paths import base
 from gribble.stores.link import BLOCK_BYTES, Aborted, Denied, LinkLost, Listed, Refused, tame
-
-P = ParamSpec("P")
-T = TypeVar("T")
 
 MAX_LISTING_BYTES = 64 << 20
 """A longer listing of one folder is not believed."""
@@ -34,19 +29,9 @@ _UNIX = re.compile(rb"^([-dlbcps])[rwxsStTl-]{9}\S*\s+\d+\s+\S+(?:\s+\S+)?\s+(\d
 _DOS = re.compile(rb"^\d\d-\d\d-\d{2,4}\s+\d\d:\d\d(?:[AP]M)?\s+(<DIR>|\d+)\s+(.+)$")
 
 
-def _translated(method: Callable[P, T]) -> Callable[P, T]:
-    """Errors of ftplib and of the network as LinkLost and Denied."""
-
-    @wraps(method)
-    def wrapper(*args: P.args, **kwargs: P.kwargs) -> T:
-        with _translating():
-            return method(*args, **kwargs)
-
-    return wrapper
-
-
 @contextlib.contextmanager
 def _translating() -> Iterator[None]:
+    """Errors of ftplib and of the network as LinkLost and Denied."""
     try:
         yield
     except ftplib.error_perm as error:
@@ -123,7 +108,7 @@ class FtpLink:
         # ftplib forgets an offset that it was given as 0 only as None
         return self._ftp.transfercmd(command, rest=offset or None)
 
-    @_translated
+    @_translating()
     def entries(self, folder: str) -> list[Listed]:
         """What is in a folder. Where the server has no MLSD, LIST tells names and sizes; times are asked for later."""
         if "MLST" in self._features or "MLSD" in self._features:
@@ -147,7 +132,7 @@ class FtpLink:
         self._ftp.voidresp()
         return [line.rstrip(b"\r") for line in bytes(data).split(b"\n") if line.strip()]
 
-    @_translated
+    @_translating()
     def look_up(self, path: str) -> Listed | None:
         """What is at a path: by MLST, else by SIZE and MDTM, which know files only, and CWD, which knows folders."""
         if "MLST" in self._features:
@@ -243,27 +228,27 @@ class FtpLink:
             self._ftp.voidresp()
         raise LinkLost("it ended a transfer too soon")
 
-    @_translated
+    @_translating()
     def rename(self, old: str, new: str) -> None:
         """Rename, over another file where the server does that."""
         self._ftp.rename(self._at(old), self._at(new))
 
-    @_translated
+    @_translating()
     def delete(self, path: str) -> None:
         """Remove a file."""
         self._ftp.delete(self._at(path))
 
-    @_translated
+    @_translating()
     def make_folder(self, path: str) -> None:
         """Make one folder."""
         self._ftp.voidcmd(f"MKD {self._at(path)}")
 
-    @_translated
+    @_translating()
     def remove_folder(self, path: str) -> None:
         """Remove an empty folder."""
         self._ftp.rmd(self._at(path))
 
-    @_translated
+    @_translating()
     def set_time(self, path: str, modified: int) -> bool:
         """Set a file's time, to the second, where the server has MFMT."""
         if "MFMT" not in self._features:

@@ -7,10 +7,9 @@ import shutil
 import tempfile
 import time
 import zlib
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
-from gribble.core.catalogue.records import Digests
 from gribble.core.paths import base, fold, join, parent, path_fault
 from gribble.core.placing.store import Content, StoreError, StoreLost
 from gribble.core.survey.digests import digest_blocks
@@ -163,9 +162,9 @@ class RemoteStore(AtticFolder):
             self.wire.take_mode(path, like)
         self.let_all_go()
 
-    def read_back(self, path: str, algorithms: Iterable[str]) -> Digests:
-        """The digests of what lies at a path now."""
-        return digest_blocks(self.wire.read(_checked(path)), algorithms)[1]
+    def read_back(self, path: str) -> Iterator[bytes]:
+        """What lies at a path now, block by block, straight from the server."""
+        return self.wire.read(_checked(path))
 
     def rename(self, old: str, new: str) -> None:
         """Rename a file over whatever is at the new name. Where the server does not do that, the one in the way is
@@ -264,10 +263,9 @@ class RemoteStore(AtticFolder):
             size = stream.tell()
         if (before.size >= 0 and size != before.size) or self.wire.look_up(path) != before:
             raise StoreError(f"{path} did not come whole: {size:,} bytes of {before.size:,}, or it is being changed")
-        if before.size < 0 and not self.trust_size:
-            first, second = digest_blocks(read_blocks(part), ["sha1"])[1], self.read_back(path, ["sha1"])
-            if first != second:
-                raise StoreError(f"{path} did not come twice as the same")
+        once = digest_blocks(read_blocks(part), ["sha1"]) if before.size < 0 and self.reads_back else None
+        if once is not None and digest_blocks(self.read_back(path), ["sha1"]) != once:
+            raise StoreError(f"{path} did not come twice as the same")
         os.utime(part, ns=(before.modified, before.modified))
         part.replace(target)
         flush_folder(target.parent)
@@ -287,7 +285,7 @@ class RemoteStore(AtticFolder):
         """Whether a file is in a slot and, with the same content, still in its place."""
         if not self.kept(slot) or not self.exists(path):
             return False
-        return digest_blocks(self.read_kept(slot), ["sha1"]) == digest_blocks(self.wire.read(path), ["sha1"])
+        return digest_blocks(self.read_kept(slot), ["sha1"]) == digest_blocks(self.read_back(path), ["sha1"])
 
     @told
     def bring_back(self, slot: str, path: str) -> None:
@@ -296,7 +294,8 @@ class RemoteStore(AtticFolder):
         run, number = slot.partition("-")[0].split("/")[0], slot.split("/")[1]
         work = join(parent(_checked(path)), f".gribble-{int(run)}-{int(number)}.part")
         self.write(work, lambda: read_blocks(source), like=path if self.exists(path) else None)
-        if self.reads_back and self.read_back(work, ["sha1"]) != digest_blocks(read_blocks(source), ["sha1"])[1]:
+        sent = digest_blocks(read_blocks(source), ["sha1"])
+        if self.reads_back and digest_blocks(self.read_back(work), ["sha1"]) != sent:
             raise StoreError(f"{path} did not arrive as it was sent. Is the server's storage full or failing?")
         modified = source.stat().st_mtime_ns
         if not modified or not any(self.wire.set_time(work, modified) for _ in range(2)):

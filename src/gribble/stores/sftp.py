@@ -8,10 +8,9 @@ from __future__ import annotations
 import contextlib
 import logging
 import stat
-from collections.abc import Callable, Iterable, Iterator
-from functools import wraps
+from collections.abc import Iterable, Iterator
 from pathlib import Path
-from typing import Any, ParamSpec, TypeVar
+from typing import Any
 
 import paramiko
 from paramiko.message import Message
@@ -20,9 +19,6 @@ from gribble.core.addresses import Address
 from gribble.core.errors import reason_of
 from gribble.core.paths import base
 from gribble.stores.link import BLOCK_BYTES, Denied, LinkLost, Listed, Refused, tame
-
-P = ParamSpec("P")
-T = TypeVar("T")
 
 AHEAD = 32
 """How many requests for blocks of a file are under way at a time."""
@@ -50,15 +46,6 @@ def _translating() -> Iterator[None]:
         raise LinkLost(tame(reason_of(error))) from error
     except (paramiko.SSHException, ValueError, UnicodeError) as error:
         raise LinkLost(tame(str(error)) or "it answers what makes no sense") from error
-
-
-def _translated(method: Callable[P, T]) -> Callable[P, T]:
-    @wraps(method)
-    def wrapper(*args: P.args, **kwargs: P.kwargs) -> T:
-        with _translating():
-            return method(*args, **kwargs)
-
-    return wrapper
 
 
 class _HostKeys(paramiko.MissingHostKeyPolicy):
@@ -163,12 +150,12 @@ class SftpLink:
         assert self._sftp is not None
         return self._sftp
 
-    @_translated
+    @_translating()
     def entries(self, folder: str) -> list[Listed]:
         """What is in a folder."""
         return [_listed(one.filename, one) for one in self._files.listdir_attr(self._at(folder))]
 
-    @_translated
+    @_translating()
     def look_up(self, path: str) -> Listed | None:
         """What is at a path; a link is not followed."""
         try:
@@ -218,7 +205,7 @@ class SftpLink:
             with contextlib.suppress(Exception):
                 stream.close()
 
-    @_translated
+    @_translating()
     def rename(self, old: str, new: str) -> None:
         """Rename over another file by OpenSSH's extension, where the server has it."""
         try:
@@ -230,22 +217,22 @@ class SftpLink:
                 raise
             self._files.rename(self._at(old), self._at(new))
 
-    @_translated
+    @_translating()
     def delete(self, path: str) -> None:
         """Remove a file."""
         self._files.remove(self._at(path))
 
-    @_translated
+    @_translating()
     def make_folder(self, path: str) -> None:
         """Make one folder."""
         self._files.mkdir(self._at(path))
 
-    @_translated
+    @_translating()
     def remove_folder(self, path: str) -> None:
         """Remove an empty folder."""
         self._files.rmdir(self._at(path))
 
-    @_translated
+    @_translating()
     def set_time(self, path: str, modified: int) -> bool:
         """Set a file's time, to the second."""
         seconds = modified // 10**9

@@ -55,9 +55,16 @@ class Bar:
         elif self._console.is_terminal and time.monotonic() - self._started > PATIENCE:
             self._start()
 
+    def say(self, words: str) -> None:
+        """What is going on now, where bytes do not tell it."""
+        self._what = words
+        self.advance(0)
+        if self._progress:
+            self._progress.update(self._task, description=words)
+
     def _start(self) -> None:
         self._progress = Progress(
-            TextColumn(self._what),
+            TextColumn("{task.description}"),
             BarColumn(style="#7f8a96", complete_style="#3d8fb8", finished_style="#3d8fb8"),
             DownloadColumn(binary_units=True),
             TransferSpeedColumn(),
@@ -66,4 +73,4 @@ class Bar:
             transient=True,
         )
         self._progress.start()
-        self._task = self._progress.add_task(self._what, total=self._expected, completed=self._done)
+        self._task = self._progress.add_task(self._what, total=self._expected or None, completed=self._done)

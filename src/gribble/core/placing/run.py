@@ -154,21 +154,7 @@ class Runner:
     def _bring(self, run: Run, number: int, step: Step, to: str, begin: Begin) -> str:
         """Write the new content beside its place, prove it, keep the old file, and rename over it."""
         work = _work_name(to, run, number)
-        known = step.digests.known()
-        wanted = known if step.digests.sha1 or step.digests.sha256 else {"sha1", *known}
-        digester = Digester(wanted)
-        if step.link and outside(step.from_) and self._store.link(Path(step.from_), work):
-            for _ in self._fed(self._store.read(work), digester):
-                pass
-        else:
-            taken = Digester(()) if self._store.reads_back else digester
-            self._store.write(work, lambda: self._fed(self._content(run, number, step), taken), like=step.replaces)
-        if self._store.reads_back:
-            digests = self._store.read_back(work, wanted)
-            if not step.digests.strongest() or not _agrees(digests, step):
-                self._check_sent(run, number, step, digests)
-        else:
-            digests = digester.digests()
+        digests = self._write(run, number, step, work)
         if not _agrees(digests, step):
             raise _StepError(f"{step.from_} has changed since it was looked at; run gribble plan again")
         if step.replaces:
@@ -178,13 +164,38 @@ class Runner:
             self._rename_by_third(step.replaces, to, run, number)
         return digests.sha1 or digests.sha256 or ""
 
-    def _check_sent(self, run: Run, number: int, step: Step, arrived: Digests) -> None:
-        """Refuse what came back otherwise than it was sent; the content is taken once more to know that."""
-        digester = Digester(arrived.known())
-        for block in self._content(run, number, step):
-            digester.update(block)
-        if digester.digests() != arrived:
+    def _write(self, run: Run, number: int, step: Step, work: str) -> Digests:
+        """Write a step's content into its work file; the digests of what is there then."""
+        store, known = self._store, step.digests.known()
+        wanted = known if step.digests.sha1 or step.digests.sha256 else {"sha1", *known}
+        if step.link and outside(step.from_) and store.link(Path(step.from_), work):
+            return self._digested(store.read(work), wanted)
+        sent = Digester(())
+
+        def content() -> Iterator[bytes]:
+            nonlocal sent  # anew each time: a connection that broke wants it again
+            sent = Digester(() if store.reads_back and known else wanted)
+            return self._fed(self._content(run, number, step), sent)
+
+        store.write(work, content, like=step.replaces)
+        if not store.reads_back:
+            return sent.digests()
+        arrived = self._digested(store.read_back(work), wanted)
+        if known and not _agrees(arrived, step):  # which of the two is it?
+            sent = Digester(wanted)
+            for block in self._content(run, number, step):
+                sent.update(block)
+        elif known:
+            return arrived
+        if sent.digests() != arrived:
             raise _StepError("did not arrive as it was sent. Is the rig's storage full or failing?")
+        return arrived
+
+    def _digested(self, blocks: Iterator[bytes], algorithms: Iterable[str]) -> Digests:
+        digester = Digester(algorithms)
+        for _ in self._fed(blocks, digester):
+            pass
+        return digester.digests()
 
     def _fed(self, blocks: Iterator[bytes], digester: Digester) -> Iterator[bytes]:
         for block in blocks:

@@ -5,11 +5,9 @@ The attic of a store keeps displaced files in *slots*, named by relative paths o
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Protocol
-
-from gribble.core.catalogue.records import Digests
 
 Content = Callable[[], Iterator[bytes]]
 """Gives a content block by block, from its beginning each time."""
@@ -42,8 +40,8 @@ class Store(Protocol):
         It gets the permissions of the file `like`, which it is going to replace, where the store has any.
         """
 
-    def read_back(self, path: str, algorithms: Iterable[str], /) -> Digests:
-        """The digests of what lies at a path now."""
+    def read_back(self, path: str) -> Iterator[bytes]:
+        """What lies at a path now, block by block; nothing else may be asked of the store meanwhile."""
 
     def rename(self, old: str, new: str) -> None:
         """Rename a file over whatever is at the new name, in one instant, and flush the folders."""

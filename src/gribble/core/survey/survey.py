@@ -89,6 +89,9 @@ class Listener(Protocol):
     def advance(self, bytes_: int) -> None:
         """So many bytes have been read."""
 
+    def say(self, words: str) -> None:
+        """What is going on now, where bytes do not tell it."""
+
 
 class Ground(Protocol):
     """A rig on another machine, as a survey needs it: little is asked of it, and nothing twice."""
@@ -213,6 +216,8 @@ class Surveyor:
         skipped: list[Skipped] = []
         for folder in folders:
             skipped += folder.skipped
+            if ground and self._listener:
+                self._listener.say(f"Listing {rig}: {len(files):,} files")
             entries = [self._dated(ground, entry) for entry in folder.files] if ground else folder.files
             believed = memory.believe(folder.path, entries)
             for entry, facts in zip(entries, believed, strict=True):
@@ -222,6 +227,8 @@ class Surveyor:
         self.tally.files += len(files)
         beyond = self._known.beyond_crc()
         work = [file for file in files if self._wants_reading(file, beyond)]
+        if ground and self._listener:
+            self._listener.say("Surveying")
         if ground:
             self._read_all(lambda file: self._read_far(ground, file), work, memory, threads=False)
         else:
