@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 
-from gribble.demo.discs import DISCS
+from gribble.demo.discs import DISCS, MENDED
 from tests.conftest import Gribble, tree
 
 
@@ -20,7 +20,11 @@ def test_every_seeded_disc_gets_its_verdict(gribble: Gribble, world: Path) -> No
     }
     assert found == DISCS
     shown = gribble("discs", "check", "discs", cwd=world, code=1, COLUMNS="200").out
-    assert "13 sheets and images: 4 sound, 1 unproven, 7 damaged, 1 imposter" in shown
+    assert "21 sheets and images: 6 sound, 2 unproven, 12 damaged, 1 imposter" in shown
+    assert "gribble discs mend writes whelk.cue" in shown
+    assert "Next: gribble discs mend discs" in shown
+    assert "is too short: the sheet's disc ends at sector 9, and 4 are there" in shown
+    assert "its header points at byte 7,000" in shown
     assert "line 1: is there as Salt Pan.bin, in another case" in shown
     assert "rename it to Old Pier.m3u" in shown
     assert "PONTOON_1 (TERN)" in gribble("discs", "check", "discs", "-v", cwd=world, code=1, COLUMNS="200").out
@@ -80,3 +84,78 @@ def test_playlists_are_listed_then_written_merged_and_undone(gribble: Gribble, w
     assert tree(world / "rigs") == before
     assert "is no folder" in gribble("discs", "playlist", "nowhere", cwd=world, code=2).err
     assert "Use one of the two" in gribble("discs", "playlist", "discs", "--into", "x", "--json", cwd=world, code=2).err
+
+
+def test_what_is_beyond_doubt_is_mended_and_the_rest_is_left(gribble: Gribble, world: Path) -> None:
+    before = tree(world)
+    shown = gribble("discs", "mend", "discs", cwd=world, code=1, COLUMNS="200").out
+    assert "7 sheets can be put right" in shown
+    assert "line 1: winkle (1998 reissue).bin, the only image left whose length fits" in shown
+    assert "line 4: razor-02.bin, by its track number, and its length fits" in shown
+    assert "line 2: Pontoon (Disc 2).iso, the same title and number" in shown
+    assert tree(world) == before, "nothing is written unasked"
+    gribble("discs", "mend", "discs", "--yes", cwd=world, code=0)
+    answer = gribble("discs", "check", "discs", "--json", cwd=world, code=1).json
+    verdicts = {one["path"].removeprefix("discs/"): one["verdict"] for one in answer["files"]}
+    for path, name in MENDED.items():
+        assert name in (world / "discs" / path).read_text()
+        assert verdicts[path] == "sound"
+    assert (world / "discs/Winkle/Winkle.cue.before-1").read_bytes() == before["discs/Winkle/Winkle.cue"][0]
+    left = {path: data for path, (data, _) in before.items() if path.startswith("discs/") and not path.endswith("/")}
+    changed = {f"discs/{path}" for path in MENDED}
+    assert {path: (world / path).read_bytes() for path in left if path not in changed} == {
+        path: data for path, data in left.items() if path not in changed
+    }
+    assert "Nothing to mend" in gribble("discs", "mend", "discs", cwd=world, code=0).out
+
+
+def test_mending_on_a_rig_is_a_run_and_never_in_a_source(gribble: Gribble, world: Path) -> None:
+    reels = world / "rigs/stick/KNOT/REELS"
+    (reels / "wave.cue").write_bytes(b'\xef\xbb\xbfFILE "wave.bin" BINARY\r\nTRACK 01 AUDIO\r\nINDEX 01 00:00:00\r\n')
+    (reels / "Wave.bin").write_bytes(bytes(2352))
+    (reels / "shore.m3u.txt").write_text("WAVE.CUE\n")
+    before = tree(world / "rigs")
+    gribble("discs", "mend", "--rig", "stick", "--yes", cwd=world, code=0)
+    assert (reels / "wave.cue").read_bytes() == b'FILE "Wave.bin" BINARY\r\nTRACK 01 AUDIO\r\nINDEX 01 00:00:00\r\n'
+    assert (reels / "shore.m3u").read_text() == "wave.cue\n"
+    assert not (reels / "shore.m3u.txt").exists()
+    gribble("undo", "--yes", cwd=world, code=0)
+    assert tree(world / "rigs") == before
+    (world / "drawer/wave.cue").write_bytes((reels / "wave.cue").read_bytes())
+    (world / "drawer/wave.bin").write_bytes(bytes(2352))
+    refused = gribble("discs", "mend", "drawer", "--yes", cwd=world, code=2)
+    assert "sources are never written" in refused.err
+
+
+def test_installed_titles_take_names_from_a_list(gribble: Gribble, world: Path) -> None:
+    ended = gribble("discs", "playlist", "discs/installed", "--names", "discs/names.txt", "--json", cwd=world, code=0)
+    assert [(one["path"], one["discs"]) for one in ended.json["playlists"]] == [
+        ("discs/installed/Harbour Nights.m3u", ["discs/installed/PTR-00017"]),
+        ("discs/installed/Tide Pool.m3u", ["discs/installed/PTR-00021.prg"]),
+    ]
+    assert "PTR-00033 (Fog Signal) is not there: no folder and no file of that name" in ended.err
+    words = ("discs", "playlist", "discs/installed", "--names", "discs/names.txt", "--into", "lists", "--yes")
+    gribble(*words, cwd=world, code=0)
+    assert (world / "lists/Harbour Nights.m3u").read_text() == "../discs/installed/PTR-00017\n"
+    (world / "bad.txt").write_text("PTR-1 ../up\nPTR-2\nPTR-3 fine\n")
+    bad = gribble("discs", "playlist", "discs", "--names", "bad.txt", cwd=world, code=2).err
+    assert "line 1: the name of PTR-1 climbs out" in bad
+    assert "line 2: the name of PTR-2 is missing" in bad
+    assert "cannot be read" in gribble("discs", "playlist", "discs", "--names", "none", cwd=world, code=2).err
+
+
+def test_a_drawer_of_sixty_discs_becomes_playlists_in_one_command(gribble: Gribble, tmp_path: Path) -> None:
+    drawer = tmp_path / "discs"
+    drawer.mkdir()
+    titles = [
+        f"Voyage {word}" for word in ("One", "Two", "Three", "Four", "Five", "Six", "Seven", "Eight", "Nine", "Ten")
+    ]
+    marks = ("(Disc {})", "Disk {} of 6", "CD{}", "[disc {}]", "- disk {}")
+    for number, title in enumerate(titles):
+        for disc in range(1, 7):
+            (drawer / f"{title} {marks[number % 5].format(disc)}.iso").write_bytes(b"x")
+    gribble("discs", "playlist", "discs", "--into", "lists", "--yes", cwd=tmp_path, code=0)
+    lists = {path.stem: path.read_text().splitlines() for path in (tmp_path / "lists").iterdir()}
+    assert sorted(lists) == sorted(titles)
+    for number, title in enumerate(titles):
+        assert lists[title] == [f"../discs/{title} {marks[number % 5].format(disc)}.iso" for disc in range(1, 7)]

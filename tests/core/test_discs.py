@@ -10,16 +10,25 @@ from typing import Any
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from msgspec import structs
 
 from gribble.core.discs.check import check_sheet, folded_paths, kind_of
-from gribble.core.discs.images import image_faults, read_volume
+from gribble.core.discs.compressed import check_compressed
+from gribble.core.discs.images import Volume, image_faults, read_volume
 from gribble.core.discs.looking import check_folder
+from gribble.core.discs.mending import Mended, mend_sheet, sheet_for
 from gribble.core.discs.playlists import group, lines_of
 from gribble.core.discs.sheets import FRAMES, MAX_SHEET_BYTES, read_sheet
 
 CUE = 'FILE "disc.bin" BINARY\n  TRACK 01 MODE1/2352\n    INDEX 01 00:00:00\n  TRACK 02 AUDIO\n    INDEX 00 00:04:00\n    INDEX 01 00:06:00\n'
 GDI = "3\n1 0 4 2352 track01.bin 0\n2 600 0 2352 track02.raw 0\n3 45000 4 2352 track03.bin 0\n"
+CCD = "[Disc]\nTocEntries=3\n" + "".join(
+    f"[Entry {n}]\nPoint={point}\nControl=0x04\nPLBA={place}\n"
+    for n, (point, place) in enumerate((("0x01", 0), ("0x02", 450), ("0xa2", 900)))
+)
 SIZES = {
+    "disc.img": 2352 * 900,
+    "disc.sub": 96 * 900,
     "disc.bin": 2352 * 900,
     "track01.bin": 2352,
     "track02.raw": 2352,
@@ -57,6 +66,13 @@ CASES: dict[str, tuple[str, bytes | str, list[tuple[str, str]], str]] = {
     "a cue of nothing": ("disc.cue", "", [("no-sheet", "names no file")], "imposter"),
     "no text at all": ("disc.cue", b"\x00\x01\x02" * 9, [("no-sheet", "is no text")], "imposter"),
     "a cue of a hundred megabytes": ("disc.cue", b"x" * (MAX_SHEET_BYTES + 1), [("no-sheet", "no track sheet is that long")], "imposter"),
+    "a right ccd": ("disc.ccd", CCD, [], "sound"),
+    "a ccd of a longer disc": ("disc.ccd", CCD.replace("PLBA=900", "PLBA=901"), [("length", "disc ends at sector 901, and 900 are there")], "damaged"),
+    "a ccd with an entry less": ("disc.ccd", CCD.replace("Entries=3", "Entries=4"), [("track-count", "says 4 entries, and lists 3")], "damaged"),
+    "a ccd whose tracks overlap": ("disc.ccd", CCD.replace("PLBA=450", "PLBA=0"), [("overlap", "track 2 begins before")], "damaged"),
+    "a ccd out of order": ("disc.ccd", CCD.replace("0x02", "0x03"), [("order", "track 3 follows track 1")], "damaged"),
+    "a ccd without its image": ("disk.ccd", CCD, [("missing", "line 1: is not there")], "damaged"),
+    "a ccd of nothing": ("disc.ccd", "[Disc]\nTocEntries=0\n", [("no-sheet", "no table of contents")], "imposter"),
     "a gdi that is prose": ("disc.gdi", "hello\n", [("no-sheet", "number of tracks")], "imposter"),
 }  # fmt: skip
 
@@ -65,7 +81,7 @@ CASES: dict[str, tuple[str, bytes | str, list[tuple[str, str]], str]] = {
 def test_a_sheet_gets_its_faults(case: str) -> None:
     path, text, faults, verdict = CASES[case]
     data = text if isinstance(text, bytes) else text.encode()
-    found = check_sheet(path, read_sheet(kind_of(path), data), {**SIZES, path: 1}, folded_paths(SIZES))
+    found = check_sheet(path, read_sheet(kind_of(path), data, path), {**SIZES, path: 1}, folded_paths(SIZES))
     assert [one.fault for one in found.findings] == [fault for fault, _ in faults]
     assert all(words in one.reason for one, (_, words) in zip(found.findings, faults, strict=True))
     assert found.verdict == verdict
@@ -116,13 +132,13 @@ def test_a_folder_of_discs(tmp_path: Path) -> None:
 
 
 WORDS = st.sampled_from(['FILE "a.bin" BINARY', "TRACK 01 MODE1/2352", "TRACK 99 AUDIO", "INDEX 01 00:00:00", "INDEX", "TRACK",
-                         "FILE", '"', "3", "1 0 4 2352 t.bin 0", "1 -9 4 0 t.bin -1", "#EXT", "..", "a\\b", "\0", "é", "INDEX 01 99:59:74"])  # fmt: skip
+                         "FILE", '"', "3", "1 0 4 2352 t.bin 0", "1 -9 4 0 t.bin -1", "#EXT", "..", "a\\b", "\0", "é", "INDEX 01 99:59:74", "[Entry 0]", "[Disc]", "TocEntries=9", "Point=0x01", "Point=0xa2", "PLBA=-1", "PLBA=99999", "="])  # fmt: skip
 
 
 @settings(max_examples=50_000 if os.environ.get("GRIBBLE_SOAK") else 400)
 @given(
     data=st.one_of(st.binary(max_size=300), st.lists(WORDS, max_size=30).map(lambda words: "\n".join(words).encode())),
-    kind=st.sampled_from(["cue", "gdi", "m3u"]),
+    kind=st.sampled_from(["cue", "gdi", "ccd", "m3u"]),
     size=st.integers(0, 1 << 40),
 )
 def test_no_text_breaks_a_parser(data: bytes, kind: str, size: int) -> None:
@@ -132,6 +148,75 @@ def test_no_text_breaks_a_parser(data: bytes, kind: str, size: int) -> None:
     assert all(one.reason for one in found.findings)
     volume = read_volume(lambda at, length: data[at % 7 :][:length])
     assert volume is None or volume.sector_bytes
+    sizes = {"a.bin": size, "t.BIN": size, "b.bin": 2352}
+    mended = mend_sheet(f"x.{kind}", sheet, data, sizes, folded_paths(sizes), ["b.bin"])
+    assert mended is None or (mended.changes and mended.path == f"x.{kind}")
+    assert check_compressed("x.chd", size, data[:124]).verdict in ("sound", "unproven", "damaged", "imposter")
+
+
+def cue_of(names: list[str]) -> bytes:
+    lines = (f'FILE "{name}" BINARY\n  TRACK {n:02} AUDIO\n    INDEX 01 00:00:00\n' for n, name in enumerate(names, 1))
+    return "".join(lines).encode()
+
+
+def mended(names: list[str], sizes: dict[str, int]) -> Mended | None:
+    """What mending makes of a cue sheet of one track in each file, where these files are there."""
+    data = cue_of(names)
+    return mend_sheet("d.cue", read_sheet("cue", data), data, sizes, folded_paths(sizes), [*sizes.keys() - set(names)])
+
+
+@given(
+    st.integers(2, 20), st.sampled_from(["s-{:02}.bin", "T{}.BIN", "Title (Track {}).img", "{} of it.raw"]), st.data()
+)
+def test_renamed_tracks_are_found_again_by_their_numbers(count: int, pattern: str, data: st.DataObject) -> None:
+    names = [f"old {n}.wrong" for n in range(count)]
+    sizes = {pattern.format(n): 2352 * data.draw(st.integers(1, 9)) for n in range(1, count + 1)}
+    one = mended(names, sizes)
+    assert one is not None
+    sheet = read_sheet("cue", one.text.encode())
+    assert [file.name for file in sheet.files] == [pattern.format(n) for n in range(1, count + 1)]
+    assert check_sheet("d.cue", sheet, sizes, {}).verdict == "sound"
+    spoiled = data.draw(st.sampled_from(sorted(sizes)))
+    assert mended(names, {**sizes, spoiled: sizes[spoiled] + 1}) is None, "a length that does not fit proves nothing"
+    assert mended(names, {**sizes, f"copy {spoiled}": sizes[spoiled]}) is None, "of two that fit neither is taken"
+
+
+def test_one_image_is_found_by_its_length_alone_or_not_at_all() -> None:
+    assert mended(["disc.bin"], {"x.bin": 2352, "note.txt": 2352}) is not None
+    assert mended(["disc.bin"], {"x.bin": 2352, "y.bin": 2352}) is None
+    assert mended(["disc.bin"], {"x.bin": 2352, "y.bin": 999}) is not None
+    assert mended(["disc.bin"], {"x.bin": 0}) is None
+    assert mended(["Tide (Disc 1).bin"], {"Tide (Disc 2).bin": 2352}) is None, "another disc of the same title"
+    assert mended(["Tide (Disc 1).bin"], {"tide disk 1.bin": 2352}) is not None
+    assert mended(["a.bin", "b.bin"], {"Tide (Disc 1).bin": 2352, "Tide (Disc 2).bin": 2352}) is None
+    gdi = b"2\n1 0 4 2352 a.bin 0\n2 600 0 2352 b.raw 0\n"
+    sizes = {"b.raw": 2352, "x.bin": 2352 * 601}
+    assert mend_sheet("d.gdi", read_sheet("gdi", gdi), gdi, sizes, {}, ["x.bin"]) is None, "longer than its place"
+    sizes["x.bin"] = 2352 * 600
+    one = mend_sheet("d.gdi", read_sheet("gdi", gdi), gdi, sizes, {}, ["x.bin"])
+    assert one is not None
+    assert one.text == gdi.decode().replace("a.bin", "x.bin")
+
+
+def test_an_older_encoding_is_only_rewritten_where_its_names_are_found() -> None:
+    data = cue_of(["caf\u00e9.bin"]).decode().encode("cp1252")
+    sheet = read_sheet("cue", data)
+    one = mend_sheet("d.cue", sheet, data, {"caf\u00e9.bin": 2352}, {}, [])
+    assert one is not None
+    assert one.text.encode() == cue_of(["caf\u00e9.bin"])
+    assert mend_sheet("d.cue", sheet, data, {"caf?.bin": 2352}, {}, []) is None
+
+
+def test_a_sheet_is_made_only_for_an_image_that_its_volume_fills() -> None:
+    raw = Volume(system="", label="", sectors=100, sector_bytes=2352, skip=24)
+    made = sheet_for("a/d.bin", 2352 * 100, raw, [])
+    assert made is not None
+    assert made.path == "a/d.cue"
+    assert 'FILE "d.bin" BINARY\n  TRACK 01 MODE2/2352\n' in made.text
+    assert sheet_for("d.bin", 2352 * 99, raw, []) is None
+    assert sheet_for("d.bin", 2352 * 251, raw, []) is None, "more tracks may lie behind it"
+    assert sheet_for("d.bin", 2352 * 100, raw, ["d.cue"]) is None
+    assert sheet_for("d.bin", 2048 * 100, structs.replace(raw, sector_bytes=2048, skip=0), []) is None
 
 
 GROUPS: dict[str, tuple[list[str], list[tuple[str, list[str], list[int]]]]] = {

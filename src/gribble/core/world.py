@@ -149,12 +149,11 @@ class World(Struct, frozen=True, kw_only=True):
         shelf = Shelf(rig)
         for fitted in rig.emulators:
             for pair in fitted.pair:
-                if pair.id_at is None:
-                    continue
-                offset, length = pair.id_at.offset, pair.id_at.length
-                for holding in shelf.below(fitted.folders[pair.folder]):
+                places = {(at.offset, at.length) for at in (pair.id_at, pair.version_at) if at}
+                for holding in shelf.below(fitted.folders[pair.folder]) if places else ():
                     if fnmatch(base(holding.path), pair.each):
-                        yield (key_of(holding), offset, length), self._read_id(holding, offset, length)
+                        for offset, length in places:
+                            yield (key_of(holding), offset, length), self._read_id(holding, offset, length)
 
     def _read_id(self, holding: Holding, offset: int, length: int) -> str:
         """An id as ASCII, up to the first zero byte or the padding; empty where there is none."""

@@ -91,6 +91,13 @@ each = "*.crate"
 wants = "{id}.tag"
 id_at = { offset = 4, length = 12 }
 why = "without its licence the game ends at the title"
+
+[[pair]]                         # updates: the licence of their title, and of several for one title the newest
+folder = "games"
+each = "*.update"
+wants = "{id}.tag"
+id_at = { offset = 4, length = 12 }
+version_at = { offset = 16, length = 8 }
 """
 
 CURLEW = """\

@@ -21,8 +21,27 @@ DISCS = {
     "Pontoon (Disc 1).iso": ("sound", ""),
     "Pontoon (Disc 2).iso": ("sound", ""),
     "spare/cobble.bin": ("unproven", "no-sheet-for-it"),
+    "spare/whelk.bin": ("unproven", "no-sheet-for-it"),
+    "Winkle/Winkle.cue": ("damaged", "missing"),
+    "Razor/Razor.cue": ("damaged", "missing"),
+    "Bollard/Bollard.ccd": ("sound", ""),
+    "Cockle/Cockle.ccd": ("damaged", "length"),
+    "Driftwood.chd": ("sound", ""),
+    "Flotsam.chd": ("damaged", "length"),
+    "Kelp Maze.m3u": ("damaged", "missing"),
 }
 """Every sheet and image with its expected verdict and first fault, written by hand."""
+
+MENDED = {
+    "Old Pier.m3u": "",
+    "Lugworm/Lugworm.cue": "Lugworm.bin",
+    "Salt Pan/Salt Pan.cue": "Salt Pan.bin",
+    "Winkle/Winkle.cue": "winkle (1998 reissue).bin",
+    "Razor/Razor.cue": "razor-02.bin",
+    "Kelp Maze.m3u": "Pontoon (Disc 2).iso",
+    "spare/whelk.cue": "whelk.bin",
+}
+"""Every sheet that can be put right beyond doubt, with a name that stands in it afterwards."""
 
 
 def _cue(*files: tuple[str, int]) -> bytes:
@@ -39,6 +58,29 @@ def _image(label: str, sectors: int, held: int) -> bytes:
     head = b"\x01CD001\x01\0" + b"TERN".ljust(32) + label.encode().ljust(32) + bytes(8)
     head += struct.pack("<I", sectors) + struct.pack(">I", sectors)
     return (bytes(16 << 11) + head).ljust(held << 11, b"\0")
+
+
+def _raw(label: str, sectors: int) -> bytes:
+    """The same in raw sectors, of which its volume fills every one."""
+    plain = _image(label, sectors, sectors)
+    pieces = (plain[at : at + 2048] for at in range(0, len(plain), 2048))
+    return b"".join(bytes(16) + piece + bytes(SECTOR - 2064) for piece in pieces)
+
+
+def _ccd(tracks: int, sectors: int) -> bytes:
+    """A ccd sheet of some tracks of two sectors each, on a disc that ends at a sector."""
+    places = [(number, 2 * (number - 1)) for number in range(1, tracks + 1)] + [(0xA2, sectors)]
+    lines = ["[Disc]", f"TocEntries={len(places)}", "Sessions=1"]
+    for number, (point, place) in enumerate(places):
+        lines += [f"[Entry {number}]", "Session=1", f"Point=0x{point:02x}", "Control=0x04", f"PLBA={place}"]
+    return "".join(f"{line}\r\n" for line in lines).encode()
+
+
+def _compressed(size: int, map_at: int) -> bytes:
+    """A compressed image by its header (version 5): where its map begins, and how long the file is."""
+    head = bytes.fromhex("4d436f6d70724844") + struct.pack(">II", 124, 5) + bytes(16)
+    head += struct.pack(">QQQ", 1 << 20, map_at, 0) + bytes(28) + noise("compressed", 20) + bytes(20)
+    return head.ljust(size, b"\1")[:size]
 
 
 def disc_files() -> dict[str, bytes]:
@@ -66,5 +108,23 @@ def disc_files() -> dict[str, bytes]:
         "Pontoon (Disc 1).iso": _image("PONTOON_1", 20, 20),
         "Pontoon (Disc 2).iso": _image("PONTOON_2", 22, 22),
         "spare/cobble.bin": track,
+        "spare/whelk.bin": _raw("WHELK", 20),
+        "Winkle/Winkle.cue": _cue(("winkle.bin", 1)),
+        "Winkle/winkle (1998 reissue).bin": track,
+        "Razor/Razor.cue": _cue(("Razor (Track 1).bin", 1), ("Razor (Track 2).bin", 2)),
+        "Razor/razor-01.bin": track,
+        "Razor/razor-02.bin": track,
+        "Bollard/Bollard.ccd": _ccd(2, 4),
+        "Bollard/Bollard.img": track,
+        "Bollard/Bollard.sub": noise("subchannels", 4 * 96),
+        "Cockle/Cockle.ccd": _ccd(2, 9),
+        "Cockle/Cockle.img": track,
+        "Driftwood.chd": _compressed(1_000, 700),
+        "Flotsam.chd": _compressed(600, 7_000),
+        "Kelp Maze.m3u": b"Pontoon (Disc 1).iso\nPontoon Disk 2.iso\n",
+        "installed/PTR-00017/main.prg": noise("installed", 500),
+        "installed/PTR-00021.prg": noise("installed too", 500),
+        "names.txt": b"# id, and the name its playlist shall have\nPTR-00017 Harbour Nights\nPTR-00021 Tide Pool\n"
+        b"PTR-00033 Fog Signal\n",
     }
     return {f"discs/{name}": data for name, data in files.items()}

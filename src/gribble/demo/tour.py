@@ -8,6 +8,7 @@ TOUR: tuple[tuple[str, str], ...] = (
     ("This file is wrong, but how?", "identify drawer/skerry/SKERRY.COPIER"),
     ("What is right and wrong on the rigs, and why?", "check"),
     ("Why does Redshank not run? First things first.", "why redshank --rig lighthouse"),
+    ("Do the discs on the shelf hold together?", "discs check discs"),
     ("The handheld is reached over FTP; what of it was read?", "check --rig handheld"),
     ("What would put it right? Nothing is written yet.", "plan"),
     ("Put it right. (--yes answers the question.)", "place --yes"),

@@ -118,6 +118,8 @@ SETTINGS = (
 GAMES = (
     Fault("lighthouse", "redshank", "redshank/games/tide pool.crate", "missing", "none", "no licence of its id"),
     Fault("lighthouse", "redshank", "redshank/games/pier.sealed", "imposter", "none", "still sealed"),
+    Fault("lighthouse", "redshank", "redshank/games/PTR-00099.tag", "unproven", "none", "a licence without its game"),
+    Fault("lighthouse", "redshank", "redshank/games/harbour 1.2.update", "unproven", "none", "1.10 is newer"),
     Fault("lighthouse", "curlew", "curlew/disks/sandbar.tdf", "astray", "none", "in no folder of its own"),
     Fault("lighthouse", "curlew", "curlew/disks/Kelp Maze/kelp maze.tdf", "misnamed", "none", "its folder's name"),
     Fault("lighthouse", "curlew", "curlew/disks/Fulmar - Groyne/groyne.chd", "imposter", "none", "cannot be read"),
@@ -276,10 +278,16 @@ def _games() -> dict[str, bytes]:
     def crate(id_: str) -> bytes:
         return b"CRTE" + id_.encode().ljust(12, b"\0") + game(id_)
 
+    def update(id_: str, version: str) -> bytes:
+        return b"UPDT" + id_.encode().ljust(12, b"\0") + version.encode().ljust(8, b"\0") + game(id_ + version)
+
     disks, reels = "lighthouse/curlew/disks", "stick/KNOT/REELS"
     return {
         "lighthouse/redshank/games/harbour.crate": crate("PTR-00017"),
         "lighthouse/redshank/games/PTR-00017.tag": game("licence", 64),
+        "lighthouse/redshank/games/harbour 1.2.update": update("PTR-00017", "1.2"),
+        "lighthouse/redshank/games/harbour 1.10.update": update("PTR-00017", "1.10"),
+        "lighthouse/redshank/games/PTR-00099.tag": game("old licence", 64),
         "lighthouse/redshank/games/tide pool.crate": crate("PTR-00021"),
         "lighthouse/redshank/games/pier.sealed": game("pier"),
         f"{disks}/Fulmar - Herring Run/herring run.tdf": game("herring"),

@@ -8,14 +8,19 @@ from typing import Any
 from rich.text import Text
 
 from gribble.core.discs.check import Checked
+from gribble.core.discs.looking import MENDS
+from gribble.core.discs.mending import Mended
 from gribble.core.discs.playlists import Playlist
 from gribble.core.paths import base
 from gribble.views.looks import QUIET, count
 from gribble.views.screen import Screen, styled, verdict
 
 
-def show_discs(screen: Screen, found: list[Checked], *, verbose: bool) -> None:
-    """How many are right, then each that is not with what is wrong; those that are right with `verbose`."""
+def show_discs(screen: Screen, found: list[Checked], words: str, *, verbose: bool) -> None:
+    """How many are right, then each that is not with what is wrong; those that are right with `verbose`.
+
+    `words` is what was looked at, as it is typed.
+    """
     tally = Counter(one.verdict for one in found)
     parts = [f"{tally[word]} {word}" for word in ("sound", "unproven", "damaged", "imposter") if tally[word]]
     if not found:
@@ -29,6 +34,8 @@ def show_discs(screen: Screen, found: list[Checked], *, verbose: bool) -> None:
     hidden = sum(1 for one in found if not one.findings)
     if hidden and not verbose:
         screen.say(styled(f"  nothing is wrong with {hidden:,} more (-v shows them)", QUIET))
+    if any(MENDS in fault.remedy for one in found for fault in one.findings):
+        screen.next(f"{MENDS} {words}".rstrip(), "puts right what is beyond doubt; it shows it first, and asks")
 
 
 def _account(one: Checked) -> Text:
@@ -41,6 +48,20 @@ def _account(one: Checked) -> Text:
         if fault.remedy:
             text.append_text(Text("\n↳ ", "bold #3d8fb8")).append_text(styled(fault.remedy))
     return text
+
+
+def show_mended(screen: Screen, found: list[tuple[str, Mended]]) -> None:
+    """Each sheet that can be put right, with what is changed in it and what that rests on."""
+    if not found:
+        screen.say("Nothing to mend: every sheet holds, or what is wrong with it leaves room for doubt.")
+        screen.next("gribble discs check", "tells what is wrong")
+        return
+    screen.say(styled(count(len(found), "sheet can be put right", "sheets can be put right"), "bold"))
+    rows: list[tuple[str | Text, ...]] = []
+    for path, one in found:
+        lines = (styled(f"\n{change}") for change in one.changes)
+        rows.append((styled("mend", "bold #3d8fb8"), Text.assemble(styled(path, "bold"), *lines)))
+    screen.grid(rows)
 
 
 def discs_json(found: list[Checked]) -> dict[str, Any]:

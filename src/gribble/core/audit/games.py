@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Iterator
 from fnmatch import fnmatch, fnmatchcase
 
@@ -10,7 +11,7 @@ from gribble.core.audit.readings import Readings
 from gribble.core.audit.shelf import RigWorld, Shelf
 from gribble.core.audit.stock import Stock
 from gribble.core.catalogue.config import Fitted
-from gribble.core.catalogue.records import Media, Packing, Pair
+from gribble.core.catalogue.records import IdAt, Media, Packing, Pair
 from gribble.core.diagnosis.nearmisses import key_of
 from gribble.core.paths import base, join, name_fault, parent, path_fault
 from gribble.core.survey.survey import Holding
@@ -39,6 +40,7 @@ class GamesAuditor:
             found += self._media(fitted.folders[media.folder], media)
         for pair in fitted.pair:
             found += self._pair(fitted.folders[pair.folder], pair)
+        found += self._orphans(fitted)
         return tuple(found)
 
     # Media
@@ -94,25 +96,79 @@ class GamesAuditor:
     # Pairs
 
     def _pair(self, folder: str, pair: Pair) -> Iterator[GameFinding]:
-        for holding in self._shelf.below(folder):
-            name = base(holding.path)
-            if not (fnmatch(name, pair.each) if self._rig.folds_case else fnmatchcase(name, pair.each)):
-                continue
+        each = [holding for holding in self._shelf.below(folder) if self._is_like(base(holding.path), pair.each)]
+        for holding in each:
             verdict, reason = self._partner_fault(folder, pair, holding)
             if reason:
                 yield GameFinding(rule="pair", folder=folder, file=holding.path, verdict=verdict, reason=reason)
+        if pair.version_at:
+            yield from self._old_updates(folder, pair, each)
+
+    def _is_like(self, name: str, pattern: str) -> bool:
+        return fnmatch(name, pattern) if self._rig.folds_case else fnmatchcase(name, pattern)
+
+    def _orphans(self, fitted: Fitted) -> Iterator[GameFinding]:
+        """Partners that no file of any pair wants: a licence without its title, say."""
+        wanted: set[str] = set()
+        like: dict[tuple[str, str], list[str]] = {}  # folder and pattern of partners: what would want them
+        for pair in fitted.pair:
+            folder = fitted.folders[pair.folder]
+            if "/" not in pair.wants:
+                pattern = pair.wants.replace("{stem}", "*").replace("{id}", "*")
+                like.setdefault((folder, pattern), []).append(pair.each)
+            for holding in self._shelf.below(folder):
+                if self._is_like(base(holding.path), pair.each):
+                    wanted.update(map(self._shelf.key, self._partners(folder, pair, holding)[0]))
+        for (folder, pattern), each in like.items():
+            for holding in self._shelf.below(folder):
+                name = base(holding.path)
+                wants_too = any(self._is_like(name, one) for one in each)
+                if self._is_like(name, pattern) and not wants_too and self._shelf.key(holding.path) not in wanted:
+                    reason = f"belongs to no {' or '.join(each)} here; it does nothing by itself"
+                    yield GameFinding(
+                        rule="pair", folder=folder, file=holding.path, verdict=Verdict.UNPROVEN, reason=reason
+                    )
+
+    def _old_updates(self, folder: str, pair: Pair, each: list[Holding]) -> Iterator[GameFinding]:
+        """Updates of which a newer one for the same id is there."""
+        newest: dict[str, tuple[tuple[int, ...], str]] = {}
+        found = []
+        for holding in each:
+            id_, version = self._said(holding, pair.id_at), self._said(holding, pair.version_at)
+            numbers = tuple(int(part) for part in re.findall(r"\d+", version)[:8])
+            if not numbers:
+                reason = f"holds no version at byte {pair.version_at.offset if pair.version_at else 0}"
+                yield GameFinding(rule="pair", folder=folder, file=holding.path, verdict=Verdict.DAMAGED, reason=reason)
+                continue
+            found.append((holding, id_, numbers, version))
+            newest[id_] = max(newest.get(id_, ((), "")), (numbers, version))
+        for holding, id_, numbers, version in found:
+            if numbers < newest[id_][0]:
+                reason = f"is version {version}; {newest[id_][1]} is there as well, and is enough"
+                yield GameFinding(
+                    rule="pair", folder=folder, file=holding.path, verdict=Verdict.UNPROVEN, reason=reason
+                )
+
+    def _said(self, holding: Holding, at: IdAt | None) -> str:
+        """What a file says at a place."""
+        return self._ids.get((key_of(holding), at.offset, at.length), "") if at else ""
+
+    def _partners(self, folder: str, pair: Pair, holding: Holding) -> tuple[list[str], str]:
+        """Where the partner of a file may lie, and the name it must have; none where its id cannot be read."""
+        stem = base(holding.path).rpartition(".")[0] or base(holding.path)
+        wants, id_ = pair.wants.replace("{stem}", stem), self._said(holding, pair.id_at)
+        if pair.id_at and (not id_ or name_fault(id_)):
+            return [], ""
+        wants = wants.replace("{id}", id_)
+        return list(dict.fromkeys((join(parent(holding.path), wants), join(folder, wants)))), wants
 
     def _partner_fault(self, folder: str, pair: Pair, holding: Holding) -> tuple[Verdict, str]:
-        stem = base(holding.path).rpartition(".")[0] or base(holding.path)
-        wants, shown = pair.wants.replace("{stem}", stem), ""
-        if pair.id_at:
-            id_ = self._ids.get((key_of(holding), pair.id_at.offset, pair.id_at.length), "")
-            if not id_ or name_fault(id_):
-                return Verdict.DAMAGED, f"holds no id at byte {pair.id_at.offset} to know its partner by"
-            wants, shown = wants.replace("{id}", id_), f" (its id is {id_})"
+        places, wants = self._partners(folder, pair, holding)
+        if pair.id_at and not places:
+            return Verdict.DAMAGED, f"holds no id at byte {pair.id_at.offset} to know its partner by"
+        shown = f" (its id is {self._said(holding, pair.id_at)})" if pair.id_at else ""
         if fault := path_fault(wants):
             return Verdict.DAMAGED, f"its partner would be {wants}, which {fault}"
-        places = list(dict.fromkeys((join(parent(holding.path), wants), join(folder, wants))))
         if any(self._shelf.at(place) for place in places):
             return Verdict.SOUND, ""
         why = f"; {pair.why}" if pair.why else ""

@@ -229,8 +229,11 @@ def _check_pair(pair: Pair, sheet: Sheet, where: str, mistakes: Mistakes) -> Non
         mistakes.add(f"{where}.wants", f'"{pair.wants}" {fault}')
     if ("{id}" in pair.wants) != (pair.id_at is not None):
         mistakes.add(f"{where}.id_at", "goes with {id} in wants, and {id} with id_at")
-    if pair.id_at and (pair.id_at.offset < 0 or not 1 <= pair.id_at.length <= MOST_ID_BYTES):
-        mistakes.add(f"{where}.id_at", f"should have an offset from 0 and a length from 1 to {MOST_ID_BYTES}")
+    if pair.version_at and not pair.id_at:
+        mistakes.add(f"{where}.version_at", "goes with id_at: versions are compared for one id")
+    for key, at in (("id_at", pair.id_at), ("version_at", pair.version_at)):
+        if at and (at.offset < 0 or not 1 <= at.length <= MOST_ID_BYTES):
+            mistakes.add(f"{where}.{key}", f"should have an offset from 0 and a length from 1 to {MOST_ID_BYTES}")
 
 
 def _twins(words: Iterable[str]) -> list[tuple[int, str]]:

@@ -226,12 +226,16 @@ class IdAt(Struct, frozen=True, kw_only=True):
 
 
 class Pair(Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """Files that only work together: for `each` file of a pattern a partner, named by its stem or by its id."""
+    """Files that only work together: for `each` file of a pattern a partner, named by its stem or by its id.
+
+    With `version_at` they are updates, of which only the newest for an id counts.
+    """
 
     folder: str
     each: str
     wants: str
     id_at: IdAt | None = None
+    version_at: IdAt | None = None
     why: str = ""
 
 

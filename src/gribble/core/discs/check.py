@@ -6,10 +6,18 @@ from collections.abc import Iterable, Iterator, Mapping
 
 from msgspec import Struct
 
-from gribble.core.discs.sheets import DiscSheet, Fault, SheetFile
-from gribble.core.paths import fold, join, parent, path_fault
+from gribble.core.discs.sheets import RAW_BYTES, SUBCHANNEL_BYTES, DiscSheet, Fault, SheetFile
+from gribble.core.paths import base, fold, join, parent, path_fault
 
-ENDINGS = {".cue": "cue", ".gdi": "gdi", ".m3u": "m3u", ".m3u.txt": "m3u", ".cue.txt": "cue", ".gdi.txt": "gdi"}
+ENDINGS = {
+    ".cue": "cue",
+    ".gdi": "gdi",
+    ".ccd": "ccd",
+    ".m3u": "m3u",
+    ".m3u.txt": "m3u",
+    ".cue.txt": "cue",
+    ".gdi.txt": "gdi",
+}
 """The kinds of sheets by their endings; what is saved with a further .txt is told."""
 IMAGES = (".bin", ".img", ".raw", ".iso")
 BARE = (".bin", ".img", ".raw")
@@ -50,8 +58,9 @@ def check_sheet(path: str, sheet: DiscSheet, sizes: Mapping[str, int], folded: M
     """
     faults = list(sheet.faults)
     if path.lower().endswith(".txt"):
-        right = path[: -len(".txt")].rpartition("/")[2]
-        faults.append(Fault(fault="ending", reason="has a further ending .txt", remedy=f"rename it to {right}"))
+        right = path[: -len(".txt")]
+        remedy = f"rename it to {base(right)}" if right not in sizes else f"{base(right)} is there as well; keep one"
+        faults.append(Fault(fault="ending", reason="has a further ending .txt", remedy=remedy))
     for file in sheet.files:
         faults += _file_faults(path, sheet, file, sizes, folded)
     if any(fault.fault == "no-sheet" for fault in faults):
@@ -81,6 +90,8 @@ def _file_faults(
             yield Fault(fault="missing", file=file.name, reason=f"{where}is not there")
         return
     yield from _track_faults(file, sizes[target], sheet.kind)
+    if sheet.kind == "ccd":
+        yield from _ccd_faults(file, target, sizes)
 
 
 def _track_faults(file: SheetFile, size: int, kind: str) -> Iterator[Fault]:
@@ -110,6 +121,18 @@ def _track_faults(file: SheetFile, size: int, kind: str) -> Iterator[Fault]:
             yield Fault(fault="length", file=file.name, reason=reason)
             return
         before = last = track.start
+
+
+def _ccd_faults(file: SheetFile, target: str, sizes: Mapping[str, int]) -> Iterator[Fault]:
+    """The length of a ccd sheet's image, and of the file of subchannels beside it, if there is one."""
+    held = sizes[target] // RAW_BYTES
+    if held < file.sectors:
+        reason = f"is too short: the sheet's disc ends at sector {file.sectors:,}, and {held:,} are there"
+        yield Fault(fault="length", file=file.name, reason=reason)
+    beside = f"{target.rpartition('.')[0]}.sub"
+    if beside in sizes and sizes[beside] != held * SUBCHANNEL_BYTES:
+        reason = f"has {sizes[beside]:,} bytes; {SUBCHANNEL_BYTES} for each of {held:,} sectors are {held * 96:,}"
+        yield Fault(fault="length", file=base(beside), reason=reason)
 
 
 def lone_images(paths: Mapping[str, int], named: frozenset[str]) -> Iterator[Checked]:

@@ -24,6 +24,12 @@ class Volume(Struct, frozen=True, kw_only=True):
     label: str
     sectors: int
     sector_bytes: int
+    skip: int = 0
+
+    @property
+    def mode(self) -> str:
+        """The mode of a track of such sectors, as a cue sheet calls it."""
+        return "MODE1/2048" if self.sector_bytes == 2048 else f"MODE{1 if self.skip == 16 else 2}/{self.sector_bytes}"
 
 
 def read_volume(read: Reader) -> Volume | None:
@@ -36,7 +42,7 @@ def read_volume(read: Reader) -> Volume | None:
         (again,) = struct.unpack_from(">I", data, 84)
         if sectors == again:
             system, label = (_text(data[at : at + 32]) for at in (8, 40))
-            return Volume(system=system, label=label, sectors=sectors, sector_bytes=sector_bytes)
+            return Volume(system=system, label=label, sectors=sectors, sector_bytes=sector_bytes, skip=skip)
     return None
 
 
@@ -56,5 +62,8 @@ def image_faults(name: str, size: int, volume: Volume | None) -> Iterator[Fault]
         yield Fault(fault="length", file=name, reason=reason)
     held = size // volume.sector_bytes
     if held < volume.sectors:
-        reason = f"is too short: its volume has {volume.sectors:,} sectors, and {held:,} are there"
+        reason = (
+            f"is too short: its volume has {volume.sectors:,} sectors, and {held:,} are there; cut short, or a "
+            "conversion that left out what lies behind the first track"
+        )
         yield Fault(fault="length", file=name, reason=reason)

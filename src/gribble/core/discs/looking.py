@@ -2,16 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from pathlib import Path
 
+from msgspec import structs
+
+from gribble.core.arcade.discs import HEADER_BYTES
 from gribble.core.discs.check import BARE, IMAGES, Checked, check_sheet, folded_paths, kind_of, lone_images
+from gribble.core.discs.compressed import COMPRESSED, check_compressed
 from gribble.core.discs.images import Volume, image_faults, read_volume
+from gribble.core.discs.mending import Mended, mend_sheet, sheet_for
 from gribble.core.discs.sheets import MAX_SHEET_BYTES, DiscSheet, Fault, read_sheet
 from gribble.core.errors import reason_of
-from gribble.core.paths import fold, join, parent
+from gribble.core.paths import base, fold, join, parent
 from gribble.core.survey.walking import Skipped, walk
 
+MENDS = "gribble discs mend"
+"""The command that does what is beyond doubt."""
 Reader = Callable[[str, int, int], bytes]
 """Gives some bytes of a file by path, offset and length, fewer where it ends before; may raise OSError."""
 
@@ -21,11 +28,16 @@ def check_folder(root: Path, skipped: list[Skipped], only: str = "") -> Iterator
 
     With `only`, the one file of that path, against all that lies around it.
     """
+    yield from check_files(sizes_below(root, skipped), reader_below(root), only)
+
+
+def sizes_below(root: Path, skipped: list[Skipped]) -> dict[str, int]:
+    """The files below a folder and their sizes in bytes; what cannot be read is `skipped`."""
     sizes: dict[str, int] = {}
     for folder in walk(root):
         skipped += folder.skipped
         sizes.update((entry.path, entry.size) for entry in folder.files)
-    yield from check_files(sizes, reader_below(root), only)
+    return sizes
 
 
 def reader_below(root: Path) -> Reader:
@@ -39,33 +51,87 @@ def reader_below(root: Path) -> Reader:
     return read
 
 
+class _Looked:
+    """The sheets among some files, read, and the images that no sheet names."""
+
+    def __init__(self, sizes: Mapping[str, int], reader: Reader) -> None:
+        self.folded = folded_paths(sizes)
+        self.sheets: dict[str, tuple[DiscSheet, bytes]] = {}
+        named: set[str] = set()
+        for path in sizes:
+            if kind := kind_of(path):
+                self.sheets[path] = sheet, _ = _read(reader, path, kind)
+                named.update(fold(join(parent(path), file.name.replace("\\", "/"))) for file in sheet.files)
+        self.named = frozenset(path for path in sizes if fold(path) in named)
+
+
 def check_files(sizes: Mapping[str, int], reader: Reader, only: str = "") -> Iterator[Checked]:
     """The same for files that are listed already: their paths and sizes in bytes. Sheets come first."""
-    folded = folded_paths(sizes)
-    named: set[str] = set()
-    for path in sizes:
-        kind = kind_of(path)
-        if not kind:
-            continue
-        sheet = _read(reader, path, kind)
-        targets = [join(parent(path), file.name.replace("\\", "/")) for file in sheet.files]
-        named.update(fold(target) for target in targets)
+    looked = _Looked(sizes, reader)
+    mends = {one.before: one for one in _mends(looked, sizes, only) if one.before}
+    for path, (sheet, _) in looked.sheets.items():
         if only in ("", path):
-            yield check_sheet(path, sheet, sizes, folded)
-    named_paths = frozenset(path for path in sizes if fold(path) in named)
-    lone = {checked.path: checked for checked in lone_images(sizes, named_paths)}
+            checked = check_sheet(path, sheet, sizes, looked.folded)
+            yield _with_remedies(checked, mends[path]) if path in mends else checked
+    named = looked.named | _to_be_named(mends.values(), sizes)
+    lone = {checked.path: checked for checked in lone_images(sizes, named)}
     for path, size in sizes.items():
-        if not path.lower().endswith(IMAGES) or only not in ("", path):
+        if only not in ("", path):
+            continue
+        if path.lower().endswith(COMPRESSED):
+            yield check_compressed(path, size, _start(reader, path))
+        if not path.lower().endswith(IMAGES):
             continue
         volume = _volume(reader, path)
         faults = tuple(image_faults(path, size, volume))
         label = f"{volume.label} ({volume.system})" if volume and volume.system else volume.label if volume else ""
         if path in lone and not faults:
-            yield Checked(path=path, verdict="unproven", findings=lone[path].findings, label=label)
+            new = sheet_for(path, size, volume, sizes)
+            remedy = f"{MENDS} writes {base(new.path)}" if new else ""
+            findings = tuple(structs.replace(fault, remedy=remedy) for fault in lone[path].findings)
+            yield Checked(path=path, verdict="unproven", findings=findings, label=label)
         elif faults:
             yield Checked(path=path, verdict="damaged", findings=faults, label=label)
-        elif path not in named_paths or not path.lower().endswith(BARE):
+        elif path not in named or not path.lower().endswith(BARE):
             yield Checked(path=path, verdict="sound" if volume else "unproven", label=label)
+
+
+def mend_files(sizes: Mapping[str, int], reader: Reader, only: str = "") -> list[Mended]:
+    """The sheets among some files that can be put right beyond doubt, and those that lack for lone images."""
+    looked = _Looked(sizes, reader)
+    mends = list(_mends(looked, sizes, only))
+    for checked in lone_images(sizes, looked.named | _to_be_named(mends, sizes)):
+        if only in ("", checked.path):
+            new = sheet_for(checked.path, sizes[checked.path], _volume(reader, checked.path), sizes)
+            mends += [new] if new else []
+    return mends
+
+
+def _to_be_named(mends: Iterable[Mended], sizes: Mapping[str, int]) -> frozenset[str]:
+    """The images that a sheet names once it is mended."""
+    used = {fold(join(parent(one.path), name)) for one in mends for name in one.names.values()}
+    return frozenset(path for path in sizes if fold(path) in used)
+
+
+def _mends(looked: _Looked, sizes: Mapping[str, int], only: str) -> Iterator[Mended]:
+    unnamed = [path for path in sizes if path.lower().endswith(IMAGES) and path not in looked.named]
+    for path, (sheet, data) in looked.sheets.items():
+        mended = mend_sheet(path, sheet, data, sizes, looked.folded, unnamed) if only in ("", path) else None
+        if mended is not None:
+            yield mended
+
+
+def _with_remedies(checked: Checked, mended: Mended) -> Checked:
+    """A sheet's findings with what mending would do about each."""
+    findings = []
+    for fault in checked.findings:
+        remedy = fault.remedy
+        if fault.file in mended.names:
+            remedy = f"{MENDS} writes {mended.names[fault.file]} in its stead"
+        elif fault.fault in ("byte-order-mark", "encoding", "ending") and not remedy:
+            remedy = f"{MENDS} writes it anew"
+        findings.append(structs.replace(fault, remedy=remedy))
+    return structs.replace(checked, findings=tuple(findings))
 
 
 def discs_below(root: Path, skipped: list[Skipped]) -> list[str]:
@@ -78,17 +144,25 @@ def discs_below(root: Path, skipped: list[Skipped]) -> list[str]:
         fold(join(parent(path), file.name))
         for path in paths
         if kind_of(path) in ("cue", "gdi")
-        for file in _read(reader, path, kind_of(path)).files
+        for file in _read(reader, path, kind_of(path))[0].files
     }
     return [path for path in paths if fold(path) not in named]
 
 
-def _read(reader: Reader, path: str, kind: str) -> DiscSheet:
+def _read(reader: Reader, path: str, kind: str) -> tuple[DiscSheet, bytes]:
     try:
-        return read_sheet(kind, reader(path, 0, MAX_SHEET_BYTES + 1))
+        data = reader(path, 0, MAX_SHEET_BYTES + 1)
+        return read_sheet(kind, data, base(path)), data
     except OSError as error:
         fault = Fault(fault="no-sheet", reason=f"cannot be read: {reason_of(error)}")
-        return DiscSheet(kind=kind, files=(), faults=(fault,))
+        return DiscSheet(kind=kind, files=(), faults=(fault,)), b""
+
+
+def _start(reader: Reader, path: str) -> bytes:
+    try:
+        return reader(path, 0, HEADER_BYTES)
+    except OSError:
+        return b""
 
 
 def _volume(reader: Reader, path: str) -> Volume | None:

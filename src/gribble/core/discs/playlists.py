@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import posixpath
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 
 from msgspec import Struct
 
@@ -39,27 +39,48 @@ class Playlist(Struct, frozen=True, kw_only=True):
     total: int = 0
 
 
-class _Disc(Struct, frozen=True):
+class Disc(Struct, frozen=True):
+    """What a file's name says of it: its title, its place (disc, side), and how many discs there are, if it says so."""
+
     path: str
     title: str
-    place: tuple[int, int]  # disc, side
+    place: tuple[int, int]
     total: int
 
 
 def group(paths: Iterable[str]) -> list[Playlist]:
     """The playlists that some files make; a title needs two discs, or a name that says there are more."""
-    titles: dict[tuple[str, str], list[_Disc]] = {}
+    titles: dict[tuple[str, str], list[Disc]] = {}
     for path in paths:
         if path.lower().endswith(_NO_DISCS):
             continue
-        disc = _read(path)
+        disc = disc_of(path)
         if disc is not None:
             titles.setdefault((parent(path), fold(disc.title)), []).append(disc)
     found = [_playlist(folder, discs) for (folder, _), discs in titles.items()]
     return sorted((one for one in found if len(one.discs) > 1 or one.total > 1), key=lambda one: fold(one.path))
 
 
-def _read(path: str) -> _Disc | None:
+def named(paths: Iterable[str], names: Mapping[str, str]) -> tuple[list[Playlist], list[str]]:
+    """A playlist of its own for each title that is installed under an id, and the ids that nothing bears.
+
+    What bears an id is the outermost folder of that name, else the file of that stem.
+    """
+    places: dict[str, str] = {}
+    for path in sorted(paths, key=lambda path: path.count("/")):
+        parts = path.split("/")
+        for depth, part in enumerate(parts[:-1]):
+            places.setdefault(fold(part), "/".join(parts[: depth + 1]))
+        places.setdefault(fold(posixpath.splitext(parts[-1])[0]), path)
+    found = {id_: places[fold(id_)] for id_ in names if fold(id_) in places}
+    lists = [
+        Playlist(path=join(parent(place), f"{names[id_]}.m3u"), title=names[id_], discs=(place,), total=1)
+        for id_, place in found.items()
+    ]
+    return lists, [id_ for id_ in names if id_ not in found]
+
+
+def disc_of(path: str) -> Disc | None:
     """The title and the number in a file's name; None where it has no number."""
     stem = posixpath.splitext(path.rpartition("/")[2])[0]
     number = side = total = 0
@@ -74,10 +95,10 @@ def _read(path: str) -> _Disc | None:
     if not (number or side) or max(number, side, total) > MOST_DISCS:
         return None
     title = re.sub(r"\s+", " ", _MARK.sub(" ", stem)).strip(" _.,-") or parent(path).rpartition("/")[2]
-    return _Disc(path, title, (number or 1, side), total) if title else None
+    return Disc(path, title, (number or 1, side), total) if title else None
 
 
-def _playlist(folder: str, discs: list[_Disc]) -> Playlist:
+def _playlist(folder: str, discs: list[Disc]) -> Playlist:
     """One title's discs in order; of several files for one disc, the sheet, else the first by name."""
     chosen: dict[tuple[int, int], str] = {}
     for disc in sorted(discs, key=lambda one: (one.place, not one.path.lower().endswith(_SHEETS), one.path)):

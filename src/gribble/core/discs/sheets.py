@@ -1,9 +1,11 @@
-"""Track sheets and playlists read into records: cue, gdi and m3u. What is wrong in the text is told with the line.
+"""Track sheets and playlists read into records: cue, gdi, ccd, m3u. What is wrong in the text is told with the line.
 
 A cue sheet names image files and, for each, its tracks with the places of their indexes in minutes, seconds and frames
 (75 frames a second, a frame being a sector). A gdi sheet has a line for each track: number, first sector, type, sector
-size, file, offset. An m3u playlist has a file on each line; # begins a comment. None of them has a standard; they are
-read as programs commonly write them, sectors after ECMA-130 (2,352 bytes, of which 2,048 are data).
+size, file, offset. A ccd sheet, in the form of an ini file, has an entry for each track and for the end of the disc;
+its image and its file of subchannels bear its own name. An m3u playlist has a file on each line; # begins a comment.
+None of them has a standard; they are read as programs commonly write them, sectors after ECMA-130 (2,352 bytes, of
+which 2,048 are data).
 """
 
 from __future__ import annotations
@@ -24,6 +26,12 @@ SECTOR_BYTES = {
 }  # fmt: skip
 """The bytes that one sector of a track takes in its image, by the track's mode."""
 _QUOTED = re.compile(r'^(\S+)\s+"([^"]*)"?\s*(\S*)\s*$')
+_NUMBER = re.compile(r"^(0x[0-9a-f]{1,8}|-?(?:0|[1-9]\d{0,8}))$", re.IGNORECASE)
+RAW_BYTES = 2352
+SUBCHANNEL_BYTES = 96
+"""What a sector takes in an image with everything in it, and beside it in a file of the subchannels."""
+LEAD_OUT = 0xA2
+"""The entry of a table of contents that says where the disc ends (ECMA-130, section 22.3.4)."""
 _TIME = re.compile(r"^(\d{1,3}):(\d{2}):(\d{2})$")
 
 
@@ -47,34 +55,43 @@ class Track(Struct, frozen=True, kw_only=True):
 
 
 class SheetFile(Struct, frozen=True, kw_only=True):
-    """One file that a sheet names, with the tracks in it; `line` is where it is named."""
+    """One file that a sheet names, with the tracks in it; `line` is where it is named.
+
+    `sectors` is how long the sheet says it is, 0 where it does not.
+    """
 
     name: str
     line: int
     tracks: tuple[Track, ...] = ()
+    sectors: int = 0
 
 
 class DiscSheet(Struct, frozen=True, kw_only=True):
-    """What a sheet says: its kind (cue, gdi, m3u), its files in order, and what is wrong in the text itself."""
+    """What a sheet says: its kind (cue, gdi, ccd, m3u), its files in order, and what is wrong in the text itself."""
 
     kind: str
     files: tuple[SheetFile, ...]
     faults: tuple[Fault, ...] = ()
 
 
-def read_sheet(kind: str, data: bytes) -> DiscSheet:
-    """A track sheet or playlist from its bytes. Raises nothing: whatever is in it becomes a fault or a file."""
+def read_sheet(kind: str, data: bytes, name: str = "") -> DiscSheet:
+    """A track sheet or playlist from its bytes. Raises nothing: whatever is in it becomes a fault or a file.
+
+    `name` is its own, by which a ccd sheet's files are called.
+    """
     if len(data) > MAX_SHEET_BYTES:
         reason = f"has {len(data):,} bytes; no track sheet is that long"
         return DiscSheet(kind=kind, files=(), faults=(Fault(fault="no-sheet", reason=reason),))
     faults: list[Fault] = []
-    text = _decoded(data, faults)
+    faults += _coding_faults(data)
+    text = decoded(data)
     lines = [(number, line.strip()) for number, line in enumerate(text.splitlines(), start=1) if line.strip()]
     if any("\0" in line for _, line in lines):
         return DiscSheet(kind=kind, files=(), faults=(Fault(fault="no-sheet", reason="is no text"),))
     readers: dict[str, Callable[[list[tuple[int, str]], list[Fault]], Iterator[SheetFile]]] = {
         "cue": _read_cue,
         "gdi": _read_gdi,
+        "ccd": lambda lines, faults: _read_ccd(lines, faults, name.rpartition(".")[0] or name),
         "m3u": _read_m3u,
     }
     files = tuple(readers[kind](lines, faults))
@@ -83,21 +100,29 @@ def read_sheet(kind: str, data: bytes) -> DiscSheet:
     return DiscSheet(kind=kind, files=files, faults=tuple(faults))
 
 
-def _decoded(data: bytes, faults: list[Fault]) -> str:
-    """The text; a byte-order mark is a fault, and so is an encoding that most emulators do not take."""
+def decoded(data: bytes) -> str:
+    """The text of a sheet, without a byte-order mark; what is not UTF-8 is taken for an older encoding."""
     if data.startswith((b"\xff\xfe", b"\xfe\xff")):
-        faults.append(Fault(fault="encoding", reason="is written in UTF-16, which most emulators cannot read"))
         return data.decode("utf-16", errors="replace")
-    if data.startswith(b"\xef\xbb\xbf"):
-        faults.append(Fault(fault="byte-order-mark", reason="begins with a byte-order mark, on which emulators choke"))
-        data = data[3:]
     try:
-        return data.decode()
+        return data.decode("utf-8-sig")
+    except UnicodeDecodeError:
+        return data.removeprefix(b"\xef\xbb\xbf").decode("cp1252", errors="replace")
+
+
+def _coding_faults(data: bytes) -> Iterator[Fault]:
+    """A byte-order mark is a fault, and so is an encoding that most emulators do not take."""
+    if data.startswith((b"\xff\xfe", b"\xfe\xff")):
+        yield Fault(fault="encoding", reason="is written in UTF-16, which most emulators cannot read")
+        return
+    if data.startswith(b"\xef\xbb\xbf"):
+        yield Fault(fault="byte-order-mark", reason="begins with a byte-order mark, on which emulators choke")
+    try:
+        data.decode()
     except UnicodeDecodeError as error:
         line = data[: error.start].count(b"\n") + 1
         reason = f"line {line} is not UTF-8 (an older encoding?); names in it may not be found"
-        faults.append(Fault(fault="encoding", reason=reason))
-        return data.decode("cp1252", errors="replace")
+        yield Fault(fault="encoding", reason=reason)
 
 
 # cue
@@ -188,7 +213,7 @@ def _index(parts: list[str], number: int, faults: list[Fault]) -> tuple[int, int
     return int(parts[1]), (minutes * 60 + seconds) * FRAMES + frames
 
 
-# gdi and m3u
+# gdi, ccd and m3u
 
 
 def _read_gdi(lines: list[tuple[int, str]], faults: list[Fault]) -> Iterator[SheetFile]:
@@ -213,6 +238,46 @@ def _read_gdi(lines: list[tuple[int, str]], faults: list[Fault]) -> Iterator[She
         mode = "AUDIO" if type_ == "0" else f"MODE1/{sector}"
         one = Track(number=before, mode=mode, sector_bytes=int(sector), start=max(int(start), 0), line=number)
         yield SheetFile(name=name.strip('"'), line=number, tracks=(one,))
+
+
+def _read_ccd(lines: list[tuple[int, str]], faults: list[Fault], stem: str) -> Iterator[SheetFile]:
+    entries: list[tuple[int, dict[str, int]]] = []  # line and values of each entry of the table of contents
+    said: dict[str, int] = {}
+    values: dict[str, int] | None = None
+    for number, line in lines:
+        if line.startswith("["):
+            section = line.strip("[]").strip().lower()
+            values = said if section == "disc" else {} if section.startswith("entry") else None
+            if section.startswith("entry") and values is not None:
+                entries.append((number, values))
+        elif values is not None:
+            key, _, value = line.partition("=")
+            if match := _NUMBER.match(value.strip()):
+                values[key.strip().lower()] = int(match[0], 0)
+            else:
+                faults.append(_at(number, "syntax", "should be a key, =, and a number"))
+    if not entries:
+        faults.append(Fault(fault="no-sheet", reason="has no table of contents"))
+        return
+    if said.get("tocentries", len(entries)) != len(entries):
+        reason = f"says {said['tocentries']} entries, and lists {len(entries)}"
+        faults.append(_at(lines[0][0], "track-count", reason))
+    ends = [entry["plba"] for _, entry in entries if entry.get("point") == LEAD_OUT and "plba" in entry]
+    tracks: list[Track] = []
+    for number, entry in entries:
+        point = entry.get("point", 0)
+        if not 1 <= point <= MAX_TRACKS:
+            continue
+        start, before = entry.get("plba", -1), tracks[-1] if tracks else None
+        mode = "MODE1/2352" if entry.get("control", 0) & 4 else "AUDIO"
+        if start < 0:
+            faults.append(_at(number, "syntax", f"track {point} has no place on the disc"))
+        elif before is not None and point != before.number + 1:
+            faults.append(_at(number, "order", f"track {point} follows track {before.number}"))
+        elif before is not None and start <= before.start:
+            faults.append(_at(number, "overlap", f"track {point} begins before track {before.number} does"))
+        tracks.append(Track(number=point, mode=mode, sector_bytes=RAW_BYTES, start=max(start, 0), line=number))
+    yield SheetFile(name=f"{stem}.img", line=lines[0][0], tracks=tuple(tracks), sectors=max(ends, default=0))
 
 
 def _read_m3u(lines: list[tuple[int, str]], _faults: list[Fault]) -> Iterator[SheetFile]:

@@ -1,0 +1,205 @@
+"""Mending track sheets: a file that was renamed is found again where case, length and track order leave no doubt.
+
+What a sheet's new line rests on is told: another case, the only image left whose length fits, track numbers that fit
+one to one, or a disc's title and number. Nothing is guessed: where two files would do, the sheet stays as it is.
+"""
+
+from __future__ import annotations
+
+import itertools
+import re
+from collections.abc import Iterable, Iterator, Mapping
+
+from msgspec import Struct
+
+from gribble.core.discs.check import IMAGES, kind_of
+from gribble.core.discs.images import Volume
+from gribble.core.discs.playlists import disc_of
+from gribble.core.discs.sheets import DiscSheet, SheetFile, decoded
+from gribble.core.paths import fold, join, parent, path_fault
+
+_TRACK_NUMBER = re.compile(r"(?:track|trk|t)?[\s_.-]*0*(\d{1,2})\D*$", re.IGNORECASE)
+POSTGAP = 150
+"""Sectors that may lie behind the end of a volume: two seconds."""
+
+
+class Mended(Struct, frozen=True, kw_only=True):
+    """A sheet as it should be: its path, its new text, what is changed in it and why, and the path it had before.
+
+    `before` is empty for a sheet that was not there at all.
+    """
+
+    path: str
+    text: str
+    changes: tuple[str, ...]
+    before: str
+    names: Mapping[str, str] = {}  # former name in the sheet: what it is now
+
+
+def mend_sheet(
+    path: str,
+    sheet: DiscSheet,
+    data: bytes,
+    sizes: Mapping[str, int],
+    folded: Mapping[str, str],
+    unnamed: Iterable[str],
+) -> Mended | None:
+    """A sheet put right as far as that is beyond doubt; None where there is nothing to change.
+
+    `sizes` are all files by path, in bytes, `folded` the same paths by folded form, `unnamed` the images that no sheet
+    names.
+    """
+    if sheet.kind == "ccd" or any(fault.fault == "no-sheet" for fault in sheet.faults):
+        return None  # a ccd names no file: its own name is theirs
+    found = dict(_in_other_case(path, sheet, sizes, folded))
+    missing = [file for file in sheet.files if _target(path, sheet, file) not in sizes and file.line not in found]
+    if sheet.kind == "m3u":
+        found.update(_discs(path, missing, sizes))
+    else:
+        found.update(_images(sheet, missing, sizes, [one for one in unnamed if parent(one) == parent(path)]))
+    text, changes = decoded(data), [f"line {line}: {name}, {why}" for line, (name, why) in sorted(found.items())]
+    lines = text.splitlines(keepends=True)
+    by_line = {file.line: file.name for file in sheet.files}
+    for line, (name, _) in found.items():
+        lines[line - 1] = _renamed(lines[line - 1], by_line[line], name, quote=sheet.kind != "m3u")
+    text = "".join(lines)
+    all_there = all(file.line in found or _target(path, sheet, file) in sizes for file in sheet.files)
+    if any(fault.fault == "byte-order-mark" for fault in sheet.faults):
+        changes.append("without the byte-order mark")
+    if any(fault.fault == "encoding" for fault in sheet.faults):
+        if not all_there:
+            return None  # the encoding is guessed; only names that are found prove it
+        changes.append("in UTF-8")
+    right = path[: -len(".txt")] if path.lower().endswith(".txt") else path
+    if right != path:
+        if right in sizes:
+            right = path
+        else:
+            changes.append("without the further ending .txt")
+    if not changes:
+        return None
+    names = {by_line[line]: name for line, (name, _) in found.items()}
+    return Mended(path=right, text=text, changes=tuple(changes), before=path, names=names)
+
+
+def sheet_for(image: str, size: int, volume: Volume | None, taken: Iterable[str]) -> Mended | None:
+    """A cue sheet for an image that has none, where its one track is beyond doubt: its volume fills its raw sectors."""
+    path = f"{image.rpartition('.')[0]}.cue"
+    if volume is None or volume.sector_bytes != 2352 or size % 2352 or path in taken:
+        return None
+    if not volume.sectors <= size // 2352 <= volume.sectors + POSTGAP:
+        return None  # more tracks behind it, or a part of it lacks
+    name = image.rpartition("/")[2]
+    if '"' in name:
+        return None
+    text = f'FILE "{name}" BINARY\n  TRACK 01 {volume.mode}\n    INDEX 01 00:00:00\n'
+    return Mended(path=path, text=text, changes=("a sheet of one track, which its volume fills",), before="")
+
+
+def _renamed(line: str, old: str, new: str, *, quote: bool) -> str:
+    """A line with another name in it, in quotation marks where it had them or needs them."""
+    if f'"{old}"' in line:
+        return line.replace(f'"{old}"', f'"{new}"', 1)
+    before, _, after = line.rpartition(old)
+    return f'{before}"{new}"{after}' if quote and " " in new else f"{before}{new}{after}"
+
+
+def _target(path: str, sheet: DiscSheet, file: SheetFile) -> str:
+    name = file.name.replace("\\", "/") if sheet.kind == "m3u" else file.name
+    return join(parent(path), name)
+
+
+def _in_other_case(
+    path: str, sheet: DiscSheet, sizes: Mapping[str, int], folded: Mapping[str, str]
+) -> Iterator[tuple[int, tuple[str, str]]]:
+    folder = parent(path)
+    for file in sheet.files:
+        target = _target(path, sheet, file)
+        there = folded.get(fold(target))
+        if target in sizes or there is None or path_fault(file.name.replace("\\", "/")):
+            continue
+        if not folder or there.startswith(f"{folder}/"):
+            yield file.line, (there[len(folder) + bool(folder) :], "as it is spelled there")
+
+
+def _images(
+    sheet: DiscSheet, missing: list[SheetFile], sizes: Mapping[str, int], unnamed: list[str]
+) -> Iterator[tuple[int, tuple[str, str]]]:
+    """The images that missing ones of a cue or gdi sheet are now: by length alone where one is left, else by number."""
+    ends = _ends(sheet)
+    images = [one for one in unnamed if one.lower().endswith(IMAGES)]
+    fitting = {
+        file.line: [
+            one
+            for one in images
+            if _fits(sheet.kind, file, sizes[one], ends.get(file.line)) and _place(one) == _place(file.name)
+        ]
+        for file in missing
+    }
+    if len(missing) == 1 and len(fitting[missing[0].line]) == 1:
+        (only,) = fitting[missing[0].line]
+        yield missing[0].line, (only.rpartition("/")[2], "the only image left whose length fits")
+        return
+    chosen: dict[int, str] = {}
+    for file in missing:
+        number = file.tracks[0].number if file.tracks else 0
+        numbered = [one for one in fitting[file.line] if _number(one) == number]
+        if len(numbered) != 1:
+            return
+        chosen[file.line] = numbered[0]
+    if len(set(chosen.values())) == len(chosen) and len(chosen) > 1:
+        for line, one in chosen.items():
+            yield line, (one.rpartition("/")[2], "by its track number, and its length fits")
+
+
+def _ends(sheet: DiscSheet) -> dict[int, int]:
+    """The most sectors that a file of a gdi sheet can have, by line: the next track begins then."""
+    if sheet.kind != "gdi":
+        return {}
+    starts = [(file.line, file.tracks[0].start) for file in sheet.files if file.tracks]
+    return {line: after - start for (line, start), (_, after) in itertools.pairwise(starts)}
+
+
+def _fits(kind: str, file: SheetFile, size: int, most: int | None) -> bool:
+    """Whether a file of a length in bytes can be what a sheet says of one: in whole sectors, neither too short for its
+    last track nor too long for the next file's first."""
+    if not file.tracks or size == 0:
+        return False
+    sectors = {track.sector_bytes for track in file.tracks}
+    if len(sectors) > 1 or not min(sectors) or size % min(sectors):
+        return False
+    held = size // min(sectors)
+    last = max(track.start for track in file.tracks) if kind == "cue" else 0
+    return held > last and (most is None or held <= most)
+
+
+def _place(name: str) -> tuple[int, int] | None:
+    """Which disc of several a file is, by its name: the image of another disc is not the one that lacks."""
+    disc = disc_of(name)
+    return disc.place if disc else None
+
+
+def _number(path: str) -> int:
+    """The track number at the end of a file's name; 0 for none."""
+    match = _TRACK_NUMBER.search(path.rpartition("/")[2].rpartition(".")[0])
+    return int(match[1]) if match else 0
+
+
+def _discs(path: str, missing: list[SheetFile], sizes: Mapping[str, int]) -> Iterator[tuple[int, tuple[str, str]]]:
+    """The discs that missing entries of a playlist are now, by title and number."""
+    folder = parent(path)
+    for file in missing:
+        wanted = disc_of(file.name.replace("\\", "/"))
+        if wanted is None or "/" in file.name.replace("\\", "/"):
+            continue
+        same = [
+            one
+            for one in sizes
+            if parent(one) == folder
+            and kind_of(one) != "m3u"
+            and (disc := disc_of(one.rpartition("/")[2])) is not None
+            and (fold(disc.title), disc.place) == (fold(wanted.title), wanted.place)
+        ]
+        same = [one for one in same if kind_of(one)] or same  # of a disc with a sheet the sheet
+        if len(same) == 1:
+            yield file.line, (same[0].rpartition("/")[2], "the same title and number")
