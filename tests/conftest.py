@@ -6,6 +6,7 @@ import json
 import os
 import subprocess
 import sys
+import tempfile
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -20,6 +21,10 @@ settings.register_profile(
     "gribble", derandomize=not SOAK, deadline=None
 )  # the same examples every time, unless soaking
 settings.load_profile("gribble")
+
+
+FONTS = os.path.join(tempfile.gettempdir(), "gribble-tests-fonts")
+"""Where what was found out about fonts is kept between tests: looking them up takes seconds."""
 
 
 class Ended:
@@ -45,7 +50,14 @@ def clean_env(tmp_path: Path) -> dict[str, str]:
     kept = {name: value for name, value in os.environ.items() if not name.startswith(dropped)}
     home = tmp_path / "home"
     home.mkdir()
-    return {**kept, "HOME": str(home), "XDG_CONFIG_HOME": str(home), "NO_COLOR": "1", "COLUMNS": "100"}
+    return {
+        **kept,
+        "HOME": str(home),
+        "XDG_CONFIG_HOME": str(home),
+        "NO_COLOR": "1",
+        "COLUMNS": "100",
+        "MPLCONFIGDIR": FONTS,
+    }
 
 
 @pytest.fixture

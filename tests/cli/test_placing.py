@@ -245,3 +245,12 @@ def test_what_a_volume_cannot_hold_refuses_its_step_alone(gribble: Gribble, worl
     assert [(one["need"], one["reason"]) for one in plan["refused"]] == [
         ("odd", "plover/what?.rom has ?, which fat32 cannot hold")
     ]
+
+
+def test_a_run_number_means_one_run_whatever_rig_it_was_for(gribble: Gribble, world: Path) -> None:
+    gribble("place", "--rig", "stick", "--yes", cwd=world, code=1)
+    placed = tree(world / "rigs/stick")
+    gribble("place", "--rig", "lighthouse", "--yes", cwd=world, code=1)
+    undone = gribble("undo", "--yes", cwd=world, code=0).out
+    assert "Undone: run 2 on lighthouse." in undone
+    assert tree(world / "rigs/stick") == placed, "the run before that stays"

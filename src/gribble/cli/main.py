@@ -26,6 +26,7 @@ from gribble.cli import (
     place,
     plan,
     releases,
+    report,
     sets,
     undo,
     why,
@@ -35,7 +36,7 @@ from gribble.cli.options import ConfigOption
 
 __all__ = [
     "attic", "capture", "catalogue", "check", "demo", "discs", "history", "identify", "importing", "init", "keys",
-    "main", "mend", "needs", "place", "plan", "releases", "sets", "undo", "why",
+    "main", "mend", "needs", "place", "plan", "releases", "report", "sets", "undo", "why",
 ]  # fmt: skip
 
 

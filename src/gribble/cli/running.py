@@ -121,7 +121,8 @@ def carry_out(session: Session, scope: Scope, plan: Plan, new: frozenset[str]) -
         if why:
             raise GribbleError(f"rig {name}: {why}", fix="Nothing was changed.", code=ExitCode.FAILED)
         rigs[name] = here[name]
-    number = new_run_number([rig.journals for rig in here.values()])
+    everywhere = [*here.values(), *session.rigs(Scope())]  # so that a number means one run, whatever rigs it was for
+    number = new_run_number([rig.journals for rig in everywhere])
     for name, rig in rigs.items():
         volume = session.volume(name, rig.root)
         cluster = cluster_of(volume, Path(rig.root))

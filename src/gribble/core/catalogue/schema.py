@@ -9,6 +9,7 @@ import msgspec
 from gribble.core.catalogue.importing.fieldmap import FieldMap
 from gribble.core.catalogue.records import Config, Sheet
 from gribble.core.catalogue.rosters import ArcadeSet, RosterHead
+from gribble.core.report import Report
 
 SCHEMAS: dict[str, tuple[type, str]] = {
     "sheet": (Sheet, "what one emulator needs: <emulator>.sheet.toml"),
@@ -16,6 +17,7 @@ SCHEMAS: dict[str, tuple[type, str]] = {
     "roster-head": (RosterHead, "the first line of a roster"),
     "roster-set": (ArcadeSet, "each further line of a roster"),
     "map": (FieldMap, "a field map for `gribble catalogue import`"),
+    "report": (Report, "what `gribble report --json` gives, beside the key gribble"),
 }
 """Every format with its record and what it is."""
 
@@ -25,7 +27,7 @@ def schema(name: str) -> dict[str, Any]:
     record, about = SCHEMAS[name]
     made = msgspec.json.schema(record)
     for part in made.get("$defs", {}).values():
-        if "properties" in part:
+        if "properties" in part and name != "report":  # an answer may carry more keys one day
             part["additionalProperties"] = False  # every unknown key is a mistake
     if name == "config":  # the short form: sandpiper = "3.1"
         emulators = made["$defs"]["Rig"]["properties"]["emulators"]

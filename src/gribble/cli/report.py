@@ -1,0 +1,111 @@
+"""`gribble report`: the state of everything, to keep or to share."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Annotated, Optional
+
+import typer
+
+from gribble.cli.app import command
+from gribble.cli.options import AtOption, ConfigOption, FromOption, JsonOption, RigOption
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+
+@command("report")
+def report(
+    html: Annotated[
+        Optional[str],  # noqa: UP045
+        typer.Option("--html", metavar="FILE", help="A page that stands alone.", show_default=False),
+    ] = None,
+    csv: Annotated[
+        Optional[str],  # noqa: UP045
+        typer.Option("--csv", metavar="FILE", help="A table, a row for each thing wanted.", show_default=False),
+    ] = None,
+    markdown: Annotated[
+        Optional[str],  # noqa: UP045
+        typer.Option("--markdown", metavar="FILE", help="Markdown.", show_default=False),
+    ] = None,
+    since: Annotated[
+        Optional[str],  # noqa: UP045
+        typer.Option("--since", metavar="RUN|DATE", help="Also what runs changed since then.", show_default=False),
+    ] = None,
+    rig: RigOption = None,
+    from_: FromOption = None,
+    at: AtOption = None,
+    json: JsonOption = False,
+    config: ConfigOption = None,
+) -> int:
+    """A page, a table or Markdown on what runs, why the rest does not, and what is to be obtained.
+
+    Example: gribble report --html report.html
+    """
+    from datetime import datetime
+    from pathlib import Path
+
+    from gribble.cli.session import Session, scope_of
+    from gribble.core.errors import GribbleError
+    from gribble.core.releases import arcade_places, match_releases
+    from gribble.core.report import make_report, runs_since
+    from gribble.views.check import shorten
+    from gribble.views.report import answer_of, report_csv, report_html, report_json, report_markdown
+
+    writers = {html: report_html, csv: report_csv, markdown: report_markdown}
+    wanted = [(Path(name).absolute(), write) for name, write in writers.items() if name is not None]
+    if not wanted and not json:
+        raise GribbleError(
+            "a report of which form?", fix="gribble report --html FILE, --csv FILE, --markdown FILE or --json"
+        )
+    scope = scope_of(rig, None, from_, at)
+    with Session(config) as session:
+        for target, _ in wanted:
+            session.refuse_source(target, "--html FILE")
+            _check_target(target)
+        runs = [run for where in session.rigs(scope) for run in where.runs()]
+        try:
+            chosen = runs_since(runs, since) if since else []
+        except ValueError:
+            raise GribbleError(
+                f"--since {since} is no run and no day", fix="A run's number (gribble history), or a day: 2026-11-23"
+            ) from None
+        world = session.look(scope)
+        audits = world.audit(scope)
+        arcade = any(one.arcade for found in world.rigs if not found.away for one in found.emulators)
+        matched = match_releases(world, arcade_places(world, (), ())) if arcade else []
+        when = datetime.now().isoformat(sep=" ", timespec="minutes")
+        made = make_report(world, audits, when, matched, since or "", chosen)
+        for target, write in wanted:
+            _write(target, write(made))
+            session.screen.tell(f"written: {shorten(str(target))}")
+        if json:
+            session.screen.json(report_json(made))
+        else:
+            session.screen.say(answer_of(made))
+        return session.ended(found.state for found in audits)
+
+
+def _check_target(target: Path) -> None:
+    """Raise GribbleError where a file is there that is no report."""
+    from gribble.core.errors import GribbleError, reason_of
+    from gribble.views.report import MARK
+
+    try:
+        start = target.open("rb").read(1000) if target.exists() else b""
+    except OSError as error:
+        raise GribbleError(f"{target} cannot be written: {reason_of(error)}", fix="Name another file.") from error
+    if start and MARK.encode() not in start and not start.startswith(b"rig,emulator,release,state,"):
+        raise GribbleError(f"{target} is there already, and is no report", fix="Name another file.")
+
+
+def _write(target: Path, text: str) -> None:
+    """Write a report whole, over a former one if there is one."""
+    from gribble.core.errors import ExitCode, GribbleError, reason_of
+
+    work = target.with_name(f".gribble-{target.name}.part")
+    try:
+        work.write_text(text, encoding="utf-8", errors="replace")
+        work.replace(target)
+    except OSError as error:
+        work.unlink(missing_ok=True)
+        raise GribbleError(f"{target} cannot be written: {reason_of(error)}", code=ExitCode.FAILED) from error

@@ -1,0 +1,112 @@
+"""A report as a page, a table, Markdown, or `report/1`; what it names is hostile until it is escaped."""
+
+from __future__ import annotations
+
+from collections import Counter
+from typing import Any
+
+import msgspec
+
+from gribble.core.audit.findings import State
+from gribble.core.report import Report
+from gribble.views.looks import DIGEST_NAMES, STATES, VERDICTS, count
+from gribble.views.releases import written_csv
+
+MARK = "gribble report"
+"""Stands near the beginning of every report that is written, so that a later one may take its place."""
+
+
+def answer_of(report: Report) -> str:
+    """The answer in one sentence."""
+    tally = Counter(one.state for _, one in report.emulators)
+    away = sum(1 for rig in report.rigs if rig.away)
+    parts = [f"{tally[kind]} {kind}" for kind in (State.READY, State.LIMITED, State.BLOCKED) if tally[kind]]
+    parts += [f"{count(away, 'rig')} away"] if away else []
+    return f"{count(len(report.emulators), 'emulator')}: {', '.join(parts) or 'none'}"
+
+
+def report_json(report: Report) -> dict[str, Any]:
+    """`report/1`: the whole as one object; its schema is `gribble catalogue schema report`."""
+    return {"gribble": "report/1", **msgspec.to_builtins(report)}
+
+
+def report_csv(report: Report) -> str:
+    """A row for each thing that is wanted, on every rig."""
+    titles = ["rig", "emulator", "release", "state", "kind", "name", "title", "level", "verdict", "remedy", "reason"]
+    rows = []
+    for rig, one in report.emulators:
+        head = [rig.rig, one.emulator, one.release, str(one.state)]
+        for row in one.rows:
+            rows.append(
+                [*head, row.kind, row.name, row.title, row.level, row.verdict, row.remedy, row.reason, row.place,
+                 row.found, row.proof]
+            )  # fmt: skip
+        for cell in (cell for family in one.families for cell in family):
+            rows.append([*head, "set", cell.set, cell.title, "", str(cell.state), "", cell.reason, "", "", ""])
+    return written_csv([*titles, "place", "found", "proof"], rows)
+
+
+def report_markdown(report: Report) -> str:
+    """The answer, a table of emulators, what is wrong with each, and the list of what to obtain."""
+    lines = [f"<!-- {MARK} -->", f"# {_md(answer_of(report))}", "", _md(report.when), "", "## Rigs and emulators", ""]
+    lines += ["| rig | emulator | state | what to do |", "|---|---|---|---|"]
+    for rig in report.rigs:
+        if rig.away:
+            lines.append(f"| {_md(rig.rig)} | | away | {_md(rig.away)} |")
+        for one in rig.emulators:
+            name = f"{one.title} {one.release}".rstrip()
+            lines.append(f"| {_md(rig.rig)} | {_md(name)} | {one.state} | {_md(one.todo)} |")
+    if report.since:
+        lines += ["", f"## What changed since {_md(report.since)}", ""]
+        lines += [
+            f"- run {one.run} on {_md(one.rig)}, {_md(one.when)}, {one.state}: {', '.join(map(_md, one.places))}"
+            for one in report.changes
+        ] or ["No runs since then."]
+    for rig, one in report.emulators:
+        wrong = [row for row in one.rows if row.verdict not in ("sound", "unproven")]
+        cells = [cell for family in one.families for cell in family if cell.state is not State.READY]
+        if wrong or cells:
+            lines += ["", f"## {_md(one.title)} on {_md(rig.rig)}", ""]
+            lines += [f"- **{row.verdict}** {_md(row.title or row.name)}: {_md(row.reason)}" for row in wrong]
+            lines += [f"- **{cell.state}** {_md(cell.set)}: {_md(cell.reason)}" for cell in cells]
+    if report.obtain:
+        lines += ["", "## To obtain", ""]
+        for wanted in report.obtain:
+            lines.append(f"- {_md(wanted.title or wanted.name)} ({_md(wanted.level)}, for {_md(wanted.emulator)})")
+            for content in wanted.contents:
+                digests = ", ".join(
+                    f"{DIGEST_NAMES[name]} `{value}`" for name, value in content.digests.known().items()
+                )
+                size = f", {content.size:,} bytes" if content.size is not None else ""
+                lines.append(f"  - {_md(content.label)}{size}{': ' if digests else ''}{digests}")
+    return "\n".join(lines) + "\n"
+
+
+def _md(text: str) -> str:
+    """Text that Markdown takes for nothing else."""
+    plain = "".join(char if char.isprintable() else " " for char in text)
+    return "".join(f"\\{char}" if char in r"\`*_[]<>|#~!&" else char for char in plain)
+
+
+def report_html(report: Report) -> str:
+    """One page that stands alone: no script, nothing from elsewhere."""
+    from jinja2 import Environment, PackageLoader, StrictUndefined
+
+    from gribble.views.charts import charts_of
+
+    environment = Environment(
+        loader=PackageLoader("gribble.views"), autoescape=True, undefined=StrictUndefined, trim_blocks=False
+    )
+    environment.finalize = _printable
+    page = environment.get_template("report.html")
+    looks = {str(word): look for word, look in {**VERDICTS, **STATES}.items()}
+    return page.render(
+        report=report, answer=answer_of(report), charts=charts_of(report), looks=looks, digest_names=DIGEST_NAMES
+    )
+
+
+def _printable(value: Any) -> Any:
+    """What is put into the page without control characters and lone surrogates; the charts' own text aside."""
+    if isinstance(value, str) and not hasattr(value, "__html__"):
+        return "".join(char if char.isprintable() else "\ufffd" for char in value)
+    return value

@@ -1,0 +1,125 @@
+"""`gribble report`: one page that stands alone whatever it names, the same in a table, in Markdown and as JSON."""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+from pathlib import Path
+from typing import Any
+
+import html5lib
+import msgspec
+import pytest
+
+from gribble.core.report import Report
+from tests.conftest import Gribble, tree
+
+
+def page_of(text: str) -> Any:
+    """The page, read strictly; its ids are unique, and nothing in it comes from elsewhere or runs."""
+    page = html5lib.HTMLParser(strict=True, namespaceHTMLElements=False).parse(text)
+    ids = [one.get("id") for one in page.iter() if one.get("id")]
+    assert len(ids) == len(set(ids))
+    for one in page.iter():
+        assert one.tag != "script"
+        for name, value in one.attrib.items():
+            assert not str(name).startswith("on")
+            if str(name) in ("src", "href") or "href" in str(name):
+                assert value.startswith("#"), value
+                assert value[1:] in ids
+    assert "http" not in re.sub(r'xmlns(:xlink)?="[^"]*"', "", text)
+    return page
+
+
+def words_of(page: Any) -> str:
+    return " ".join(" ".join(page.itertext()).split())
+
+
+def test_the_page_tells_everything_and_stands_alone(gribble: Gribble, world: Path) -> None:
+    before = tree(world / "rigs")
+    ended = gribble("report", "--html", "r.html", cwd=world, code=1)
+    assert ended.out == "9 emulators: 1 limited, 8 blocked\n"
+    page = page_of((world / "r.html").read_text())
+    words = words_of(page)
+    for said in (
+        "9 emulators: 1 limited, 8 blocked",
+        "Sandpiper 3.1 on lighthouse: ■ blocked",
+        "6 to put right with what is held, 1 to obtain",
+        "it is the debug revision: Stops at a blank screen",
+        "◆ ready 13 ◇ limited 2 ■ blocked 10",
+        "Vesper sound ROM must, for whimbrel on stick",
+        "SHA-1",
+    ):
+        assert said in words
+    pictures = [one for one in page.iter() if one.tag.endswith("svg")]
+    assert len(pictures) == 5
+    assert "turnstone 1.6: 92; turnstone 1.8 (installed): 88" in [one.get("aria-label") for one in pictures]
+    assert tree(world / "rigs") == before
+    gribble("report", "--html", "r.html", cwd=world, code=1)  # a report may take the place of a former one
+    (world / "mine.html").write_text("<p>mine</p>")
+    assert "is no report" in gribble("report", "--html", "mine.html", cwd=world, code=2).err
+    assert (world / "mine.html").read_text() == "<p>mine</p>"
+    assert "sources are never written" in gribble("report", "--csv", "drawer/r.csv", cwd=world, code=2).err
+    assert "a report of which form?" in gribble("report", cwd=world, code=2).err
+    assert "cannot be written" in gribble("report", "--csv", "no/where/r.csv", cwd=world, code=3).err
+
+
+def test_hostile_names_do_nothing_anywhere(gribble: Gribble, world: Path) -> None:
+    sheet = world / "catalogue/sandpiper.sheet.toml"
+    text = sheet.read_text().replace(
+        'title = "Tern 8 boot ROM"', "title = '=cmd()<script>alert(1)</script>$x^{2}$ [a](b)'"
+    )
+    sheet.write_text(text.replace('title = "Sandpiper"', 'title = "<b>&\\"$\\\\alpha$"'))
+    place = world / "rigs/lighthouse/sandpiper/boot"
+    (place / "tern8.rom").rename(place / "<img src=x onerror=alert(1)>.rom")
+    gribble("report", "--html", "r.html", "--csv", "r.csv", "--markdown", "r.md", cwd=world, code=1)
+    text = (world / "r.html").read_text()
+    page = page_of(text)
+    assert not [one for one in page.iter() if one.tag in ("img", "b")]
+    assert "=cmd()<script>alert(1)</script>" in words_of(page)
+    rows = list(csv.DictReader(io.StringIO((world / "r.csv").read_text())))
+    assert not [cell for row in rows for cell in row.values() if cell.startswith(("=", "+", "-", "@"))]
+    assert "'=cmd()" in (world / "r.csv").read_text()
+    markdown = (world / "r.md").read_text()
+    assert "<script>" not in markdown
+    assert r"\[a\](b)" in markdown
+
+
+def test_table_markdown_and_json_say_the_same(gribble: Gribble, world: Path) -> None:
+    answer = gribble("report", "--csv", "r.csv", "--markdown", "r.md", "--json", cwd=world, code=1).json
+    assert answer.pop("gribble") == "report/1"
+    report = msgspec.convert(answer, Report)
+    rows = list(csv.DictReader(io.StringIO((world / "r.csv").read_text())))
+    wanted = sum(len(one.rows) for _, one in report.emulators)
+    sets = sum(sum(one.sets.values()) for _, one in report.emulators)
+    assert len(rows) == wanted + sets
+    assert {row["verdict"] for row in rows if row["name"] == "tern8-boot"} == {"sound"}
+    markdown = (world / "r.md").read_text()
+    assert "| stick | Knot 4 | blocked | 1 to obtain |" in markdown
+    for one in report.obtain:
+        for content in one.contents:
+            for digest in content.digests.known().values():
+                assert digest in markdown
+    sandbar = next(one for one in report.obtain if one.name == "sandbar")
+    assert [(content.label, content.size is not None) for content in sandbar.contents] == [("sandbar1.1a", True)]
+    schema = gribble("catalogue", "schema", "report", cwd=world, code=0).json
+    assert {"when", "state", "rigs", "obtain"} <= set(schema["$defs"]["Report"]["required"])
+
+
+def test_since_a_run_or_a_day_says_what_changed(gribble: Gribble, world: Path) -> None:
+    gribble("place", "--rig", "stick", "--yes", cwd=world, code=1)
+    gribble("place", "--rig", "lighthouse", "--yes", cwd=world, code=1)
+    changes = gribble("report", "--since", "1", "--json", cwd=world, code=1).json["changes"]
+    assert [(one["run"], one["rig"], len(one["places"])) for one in changes] == [(2, "lighthouse", 28)]
+    gribble("report", "--since", "2020-01-01", "--html", "r.html", cwd=world, code=1)
+    assert "Run 1 on stick" in words_of(page_of((world / "r.html").read_text()))
+    assert gribble("report", "--since", "2999-01-01", "--json", cwd=world, code=1).json["changes"] == []
+    assert "is no run and no day" in gribble("report", "--since", "soon", "--json", cwd=world, code=2).err
+
+
+@pytest.mark.parametrize("config", ['sources = ["drawer"]\ncatalogues = ["catalogue"]\n'])
+def test_a_world_without_rigs_has_a_report_too(gribble: Gribble, world: Path, config: str) -> None:
+    (world / "gribble.toml").write_text(config)
+    gribble("report", "--html", "r.html", "--markdown", "r.md", "--csv", "r.csv", cwd=world, code=0)
+    assert "0 emulators: none" in words_of(page_of((world / "r.html").read_text()))
