@@ -16,6 +16,7 @@ from gribble.cli import (
     check,
     demo,
     discs,
+    doctor,
     history,
     identify,
     importing,
@@ -35,8 +36,8 @@ from gribble.cli.app import app, ending
 from gribble.cli.options import ConfigOption
 
 __all__ = [
-    "attic", "capture", "catalogue", "check", "demo", "discs", "history", "identify", "importing", "init", "keys",
-    "main", "mend", "needs", "place", "plan", "releases", "report", "sets", "undo", "why",
+    "attic", "capture", "catalogue", "check", "demo", "discs", "doctor", "history", "identify", "importing", "init",
+    "keys", "main", "mend", "needs", "place", "plan", "releases", "report", "sets", "undo", "why",
 ]  # fmt: skip
 
 

@@ -62,8 +62,11 @@ def catalogue_folders(given: str | None) -> list[Path]:
 class Session:
     """One command's run: loads on creation, surveys on `look`, and tells at its end what was passed over."""
 
-    def __init__(self, given: str | None, *, strict: bool = False, catalogue: Iterable[str] = ()) -> None:
-        """`strict` refuses to go on with a catalogue that has mistakes; `catalogue` folders need no configuration."""
+    def __init__(
+        self, given: str | None, *, strict: bool = False, lenient: bool = False, catalogue: Iterable[str] = ()
+    ) -> None:
+        """`strict` refuses to go on with a catalogue that has mistakes, `lenient` goes on whatever it has and tells
+        nothing of it; `catalogue` folders need no configuration."""
         self.screen = Screen()
         self._asides: list[str] = []
         self.config = Config()
@@ -82,7 +85,8 @@ class Session:
         self.trust_size = False
         self._network: dict[str, RigHome] = {}
         self._far: dict[str, RemoteGround] = {}
-        self._check(strict)
+        if not lenient:
+            self._check(strict)
 
     def __enter__(self) -> Session:
         return self

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import socket
 from collections.abc import Callable
 from pathlib import Path
 
@@ -9,7 +10,7 @@ from gribble.core.addresses import Address, parse_address
 from gribble.core.catalogue.records import Rig
 from gribble.core.errors import ExitCode, GribbleError, reason_of
 from gribble.stores.credentials import credentials, variable_of
-from gribble.stores.link import Link, LinkLost, Refused
+from gribble.stores.link import Link, LinkLost, Refused, tame
 from gribble.stores.remote import RemoteStore
 from gribble.stores.rigs import RigHome
 from gribble.stores.steady import SteadyLink
@@ -28,7 +29,7 @@ def network_rig(name: str, rig: Rig, at: str, home: Path, prompt: Prompt, *, tru
 
     def connect() -> Link:
         if not known:
-            known.append(_credentials(name, address, prompt))
+            known.append(_credentials(name, address, prompt, rig.timeout))
         try:
             return _connected(address, rig, *known[0])
         except Refused as error:
@@ -38,9 +39,17 @@ def network_rig(name: str, rig: Rig, at: str, home: Path, prompt: Prompt, *, tru
     return RigHome(name, str(address), home, RemoteStore(SteadyLink(connect, name), home, trust_size=trust_size))
 
 
-def _credentials(name: str, address: Address, prompt: Prompt) -> tuple[str, str | None]:
+def _credentials(name: str, address: Address, prompt: Prompt, timeout: float) -> tuple[str, str | None]:
+    def ask(question: str) -> str | None:
+        """Nobody is asked for the password of a server that is asleep."""
+        try:
+            socket.create_connection((address.host, address.port), timeout).close()
+        except OSError as error:
+            raise LinkLost(tame(reason_of(error))) from error
+        return prompt(question)
+
     try:
-        user, password = credentials(name, address, prompt)
+        user, password = credentials(name, address, ask)
     except ValueError as error:
         raise GribbleError(f"rig {name}: {error}", fix="Correct the line.", code=ExitCode.FAILED) from None
     if password is None and address.kind != "sftp":

@@ -1,0 +1,153 @@
+"""Looking over what a command starts from: sources, catalogues, the index, rigs. Nothing is written."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import sqlite3
+from collections.abc import Iterable, Iterator
+from enum import StrEnum
+from pathlib import Path
+
+from msgspec import Struct
+
+from gribble.core.catalogue.records import Config, Rig
+from gribble.core.catalogue.sheets import Catalogue
+from gribble.core.errors import Mistake, reason_of
+from gribble.core.placing.journal import Run
+from gribble.core.placing.volumes import volume_of
+
+LITTLE_BYTES = 200 << 20
+"""Less room than this is worth a word, in bytes."""
+LARGE_ATTIC_BYTES = 1 << 30
+"""An attic of this size is worth a word, in bytes."""
+
+
+class Health(StrEnum):
+    """How something is: as it should be, worth a look, or in the way."""
+
+    RIGHT = "right"
+    MIND = "mind"
+    WRONG = "wrong"
+
+
+class Examined(Struct, frozen=True, kw_only=True):
+    """One thing that was looked at: which, how it is, what was found, and what to do if anything."""
+
+    area: str
+    what: str
+    health: Health
+    words: str
+    fix: str = ""
+
+
+def examine_catalogues(catalogue: Catalogue, mistakes: Iterable[Mistake], folders: Iterable[str]) -> Iterator[Examined]:
+    """The catalogues as they were loaded, with the mistakes in them and in what the configuration says of them."""
+    found = [*catalogue.mistakes, *mistakes]
+    for mistake in found:
+        yield Examined(
+            area="catalogue", what=mistake.file, health=Health.WRONG,
+            words=": ".join(part for part in (mistake.where, mistake.what) if part), fix="Correct it in that file.",
+        )  # fmt: skip
+    names = ", ".join(folders)
+    if not names:
+        yield Examined(
+            area="catalogue", what="catalogues", health=Health.WRONG, words="gribble.toml names none",
+            fix='Add a folder with sheets: catalogues = ["catalogue"]',
+        )  # fmt: skip
+    elif not found:
+        words = f"{len(catalogue.sheets):,} sheets, {sum(map(len, catalogue.rosters.values())):,} rosters"
+        yield Examined(area="catalogue", what=names, health=Health.RIGHT, words=words)
+
+
+def examine_sources(config: Config) -> Iterator[Examined]:
+    """Whether the sources are there and can be read, and whether one lies in another."""
+    if not config.sources:
+        fix = 'Name the folders where you keep files: sources = ["~/Downloads"]'
+        yield Examined(
+            area="source", what="sources", health=Health.MIND, words="gribble.toml names none", fix=fix,
+        )  # fmt: skip
+    for source in config.sources:
+        path = Path(source)
+        outer = [one for one in config.sources if one != source and path.is_relative_to(one)]
+        if not path.exists():
+            health, words, fix = Health.WRONG, "is not there", "Correct the path, or plug it in."
+        elif not os.access(path, os.R_OK | (os.X_OK if path.is_dir() else 0)):
+            health, words, fix = Health.WRONG, "cannot be read", "Give yourself permission to read it."
+        elif outer:
+            health, words, fix = Health.MIND, f"lies in {outer[0]}, which is a source already", "Name one of the two."
+        else:
+            health, words, fix = Health.RIGHT, "is there, and only read", ""
+        yield Examined(area="source", what=source, health=health, words=words, fix=fix)
+
+
+def examine_memory(folder: Path | None) -> Iterator[Examined]:
+    """The folder of the index: whether it can be written, and the index read. It need not be there yet."""
+    if folder is None:
+        return
+    place = folder if folder.exists() else folder.parent
+    if not os.access(place, os.W_OK):
+        yield Examined(
+            area="index", what=str(folder), health=Health.MIND, words="cannot be written, so nothing is remembered",
+            fix="Give write permission, or name another folder in $GRIBBLE_HOME.",
+        )  # fmt: skip
+        return
+    index = folder / "index.sqlite"
+    if not index.exists():
+        yield Examined(area="index", what=str(index), health=Health.RIGHT, words="will be made by the first check")
+        return
+    try:
+        with sqlite3.connect(f"{index.absolute().as_uri()}?mode=ro", uri=True) as database:
+            (said,) = database.execute("PRAGMA quick_check(1)").fetchone()
+    except sqlite3.DatabaseError as error:
+        said = str(error)
+    if said == "ok":
+        yield Examined(
+            area="index", what=str(index), health=Health.RIGHT, words=f"is sound, {index.stat().st_size:,} bytes"
+        )
+    else:
+        yield Examined(
+            area="index", what=str(index), health=Health.MIND, words=f"is damaged ({said})",
+            fix="Nothing is lost: the next gribble check begins it anew.",
+        )  # fmt: skip
+
+
+def examine_folder(name: str, root: Path, rig: Rig) -> Iterator[Examined]:
+    """A rig in a folder that is there: permission, kind of volume, room."""
+    if not os.access(root, os.W_OK | os.X_OK):
+        yield Examined(
+            area="rig", what=name, health=Health.WRONG, words=f"{root} cannot be written",
+            fix="Give write permission, or remove the write protection.",
+        )  # fmt: skip
+    if rig.volume == "auto" and not volume_of(root)[0]:
+        yield Examined(
+            area="rig", what=name, health=Health.MIND,
+            words="its kind of volume is unknown, so names and sizes are not checked before they are written",
+            fix=f'Under rig.{name} in gribble.toml: volume = "fat32" (or exfat, ntfs, ext4, apfs)',
+        )  # fmt: skip
+    try:
+        free = shutil.disk_usage(root).free
+    except OSError as error:
+        yield Examined(area="rig", what=name, health=Health.WRONG, words=f"{root}: {reason_of(error)}")
+        return
+    if free < LITTLE_BYTES:
+        yield Examined(
+            area="rig", what=name, health=Health.MIND, words=f"{free:,} bytes are free",
+            fix="Make room; gribble attic empty deletes what runs displaced, and asks first.",
+        )  # fmt: skip
+
+
+def examine_runs(name: str, runs: Iterable[Run], attic_bytes: int) -> Iterator[Examined]:
+    """Runs that were cut short, and how much the attic has come to hold."""
+    for run in runs:
+        if run.state == "open":
+            what = "an undo" if run.undoing else "a run"
+            yield Examined(
+                area="rig", what=name, health=Health.WRONG, words=f"{what} was cut short: run {run.number}",
+                fix="gribble place --resume finishes it, gribble undo takes it back.",
+            )  # fmt: skip
+    if attic_bytes > LARGE_ATTIC_BYTES:
+        yield Examined(
+            area="rig", what=name, health=Health.MIND, words=f"its attic holds {attic_bytes:,} bytes",
+            fix="gribble attic list shows what; gribble attic empty deletes it for good, and asks first.",
+        )  # fmt: skip
