@@ -104,3 +104,26 @@ def test_no_name_plays_tricks_on_a_terminal(text: str) -> None:
 def test_sizes_are_in_binary_units(bytes_: int, shown: str) -> None:
     assert size(bytes_) == shown
     assert (count(1, "file"), count(2000, "copy", "copies")) == ("1 file", "2,000 copies")
+
+
+@pytest.mark.parametrize("shell", ["bash", "zsh", "fish"])
+@pytest.mark.parametrize(
+    ("words", "begun", "offered"),
+    [
+        ("check --rig", "l", {"lighthouse"}),
+        ("check", "s", {"sandpiper"}),
+        ("why", "salt", {"saltpan", "saltpanj", "saltpanu"}),
+        ("sets show", "her", {"herring", "herringj", "herringu", "heronry"}),
+        ("place --rig", "nobody", set()),
+    ],
+)
+def test_a_shell_is_offered_the_names_of_the_world(
+    gribble: Gribble, world: Path, shell: str, words: str, begun: str, offered: set[str]
+) -> None:
+    line = f"gribble {words} {begun}"
+    env = {"COMP_WORDS": line, "COMP_CWORD": str(len(line.split()) - 1), "_TYPER_COMPLETE_ARGS": line}
+    env |= {"_GRIBBLE_COMPLETE": f"complete_{shell}", "_TYPER_COMPLETE_FISH_ACTION": "get-args"}
+    said = gribble(cwd=world, **env).out
+    assert {name for name in re.findall(r"[a-z]{4,}", said) if name.startswith(begun)} == offered
+    (world / "gribble.toml").write_text("this is [no toml")
+    assert "Traceback" not in gribble(cwd=world, **env).err

@@ -160,7 +160,9 @@ def _effects(session: Session, before: Catalogue, after: Catalogue, changed: set
 def schema(
     name: Annotated[
         Optional[str],  # noqa: UP045
-        typer.Argument(metavar="[FORMAT]", help="sheet, config, roster-head, roster-set or map.", show_default=False),
+        typer.Argument(
+            metavar="[FORMAT]", help="sheet, config, roster-head, roster-set, map or report.", show_default=False
+        ),
     ] = None,
 ) -> int:
     """The JSON Schema of a format; without one, the formats there are.

@@ -7,6 +7,7 @@ from typing import Annotated, Optional
 import typer
 
 from gribble.cli.app import command
+from gribble.cli.completing import subjects
 from gribble.cli.options import ConfigOption, JsonOption, RigOption
 
 
@@ -14,7 +15,9 @@ from gribble.cli.options import ConfigOption, JsonOption, RigOption
 def needs(
     names: Annotated[
         Optional[list[str]],  # noqa: UP045
-        typer.Argument(metavar="[EMULATOR | MACHINE | SET]...", help="Only these.", show_default=False),
+        typer.Argument(
+            metavar="[EMULATOR | MACHINE | SET]...", help="Only these.", show_default=False, autocompletion=subjects
+        ),
     ] = None,
     rig: RigOption = None,
     catalogue: Annotated[

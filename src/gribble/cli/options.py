@@ -7,6 +7,8 @@ from typing import Annotated, Optional
 
 import typer
 
+from gribble.cli.completing import emulators, rigs
+
 ConfigOption = Annotated[
     Optional[str],  # noqa: UP045  (Typer reads this at run time)
     typer.Option("--config", metavar="FILE", help="Use this gribble.toml.", show_default=False),
@@ -15,7 +17,9 @@ JsonOption = Annotated[bool, typer.Option("--json", help="One JSON object on sta
 VerboseOption = Annotated[bool, typer.Option("--verbose", "-v", help="Show everything, and what it cost.")]
 RigOption = Annotated[
     Optional[list[str]],  # noqa: UP045
-    typer.Option("--rig", metavar="RIG", help="Only this rig (may be repeated).", show_default=False),
+    typer.Option(
+        "--rig", metavar="RIG", help="Only this rig (may be repeated).", show_default=False, autocompletion=rigs
+    ),
 ]
 FromOption = Annotated[
     Optional[list[str]],  # noqa: UP045
@@ -67,5 +71,5 @@ TrustOption = Annotated[
 YesOption = Annotated[bool, typer.Option("--yes", "-y", help="Do not ask.")]
 EmulatorsArgument = Annotated[
     Optional[list[str]],  # noqa: UP045
-    typer.Argument(metavar="[EMULATOR]...", help="Only these emulators.", show_default=False),
+    typer.Argument(metavar="[EMULATOR]...", help="Only these emulators.", show_default=False, autocompletion=emulators),
 ]

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Annotated, Optional
 import typer
 
 from gribble.cli.app import command
+from gribble.cli.completing import sets as set_names
 from gribble.cli.options import (
     AtOption,
     ConfigOption,
@@ -30,7 +31,9 @@ if TYPE_CHECKING:
 
 SetsArgument = Annotated[
     Optional[list[str]],  # noqa: UP045
-    typer.Argument(metavar="[SET]...", help="Only these (default: those wanted).", show_default=False),
+    typer.Argument(
+        metavar="[SET]...", help="Only these (default: those wanted).", show_default=False, autocompletion=set_names
+    ),
 ]
 
 ABOUT = "Arcade sets: which of them run, and what the others lack."
@@ -109,7 +112,7 @@ def pack(
 
 @command("show", group="sets", about=ABOUT)
 def show(
-    name: Annotated[str, typer.Argument(metavar="SET", help="The set.")],
+    name: Annotated[str, typer.Argument(metavar="SET", help="The set.", autocompletion=set_names)],
     rig: RigOption = None,
     json: JsonOption = False,
     config: ConfigOption = None,

@@ -7,12 +7,13 @@ from typing import Annotated
 import typer
 
 from gribble.cli.app import command
+from gribble.cli.completing import subjects
 from gribble.cli.options import AtOption, ConfigOption, FromOption, JsonOption, RigOption
 
 
 @command("why")
 def why(
-    name: Annotated[str, typer.Argument(metavar="EMULATOR | SET", help="What will not run.")],
+    name: Annotated[str, typer.Argument(metavar="EMULATOR | SET", help="What will not run.", autocompletion=subjects)],
     as_emulator: Annotated[bool, typer.Option("--emulator", help="The name is an emulator's.")] = False,
     as_set: Annotated[bool, typer.Option("--set", help="The name is a set's.")] = False,
     rig: RigOption = None,

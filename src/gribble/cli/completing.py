@@ -1,0 +1,72 @@
+"""What a shell offers when Tab is pressed: names from gribble.toml and from rosters. Quick, and silent on faults."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from contextlib import suppress
+from pathlib import Path
+from typing import Any
+
+MOST_OFFERED = 200
+"""More names are no help."""
+_SET = re.compile(rb'^\{"set":\s*"([^"\\]+)"')
+
+
+def rigs(incomplete: str) -> list[str]:
+    """The rigs of gribble.toml."""
+    return _beginning(_tables().get("rig", {}), incomplete)
+
+
+def emulators(incomplete: str) -> list[str]:
+    """The emulators that are on some rig."""
+    found = {name for rig in _rig_tables() for name in rig.get("emulators", {})}
+    return _beginning(found, incomplete)
+
+
+def sets(incomplete: str) -> list[str]:
+    """The sets of the rosters beside the sheets."""
+    return _beginning(set(_set_names(incomplete)), incomplete)
+
+
+def subjects(incomplete: str) -> list[str]:
+    """Emulators and sets."""
+    return [*emulators(incomplete), *sets(incomplete)]
+
+
+def _beginning(names: Any, incomplete: str) -> list[str]:
+    return sorted(name for name in names if isinstance(name, str) and name.startswith(incomplete))[:MOST_OFFERED]
+
+
+def _tables() -> dict[str, Any]:
+    import tomllib
+
+    from gribble.cli.session import find_config
+
+    path = find_config(None)
+    try:
+        return tomllib.loads(path.read_bytes().decode("utf-8-sig")) if path else {}
+    except (OSError, ValueError):
+        return {}
+
+
+def _rig_tables() -> list[dict[str, Any]]:
+    tables = _tables().get("rig", {})
+    return [rig for rig in tables.values() if isinstance(rig, dict)] if isinstance(tables, dict) else []
+
+
+def _set_names(incomplete: str) -> Iterator[str]:
+    from gribble.cli.session import find_config
+
+    config = find_config(None)
+    folders = _tables().get("catalogues", [])
+    if config is None or not isinstance(folders, list):
+        return
+    for folder in folders:
+        place = config.parent / Path(str(folder)).expanduser()
+        for roster in sorted(place.glob("*.roster.jsonl")) if place.is_dir() else ():
+            with suppress(OSError), roster.open("rb") as stream:
+                for line in stream:
+                    match = _SET.match(line)
+                    if match and match[1].startswith(incomplete.encode()):
+                        yield match[1].decode(errors="replace")
