@@ -3,11 +3,16 @@
 from __future__ import annotations
 
 import re
+import shlex
 from pathlib import Path
+from typing import Any
 
 import msgspec
 import pytest
+import typer
 
+import gribble.cli.main  # noqa: F401  (registers every command)
+from gribble.cli.app import app
 from gribble.core.catalogue.importing.fieldmap import Field, FieldMap
 from gribble.core.catalogue.records import (
     Accept,
@@ -63,3 +68,32 @@ def test_every_key_of_a_format_is_documented_and_no_other(section: str) -> None:
 
 def test_every_section_of_the_formats_is_tested() -> None:
     assert sections().keys() == RECORDS.keys()
+
+
+def commands() -> list[tuple[str, str]]:
+    """Every line of the documents that is a command of ours, without its comment."""
+    found = []
+    for path in (DOCS.parent / "README.md", *sorted(DOCS.glob("*.md"))):
+        for line in path.read_text().splitlines():
+            if re.match(r"^ {4}(\$ )?gribble( |$)", line):
+                found.append((path.name, re.sub(r"\s+#.*$", "", line.strip().removeprefix("$ "))))
+            found += [(path.name, words) for words in re.findall(r"`(gribble [^`…]+)`", line) if "|" not in words]
+    return found
+
+
+@pytest.mark.parametrize(("document", "line"), commands())
+def test_every_command_in_the_documents_is_one(document: str, line: str) -> None:
+    """Its name, its options and how many words it takes are known to the program (nothing is carried out)."""
+    command: Any = typer.main.get_command(app)
+    words = shlex.split(line)[1:]
+    while hasattr(command, "commands") and words and not words[0].startswith("-"):
+        assert words[0] in command.commands, f"{document}: {line}: there is no {words[0]}"
+        command, words = command.commands[words[0]], words[1:]
+    known = {option for parameter in command.params for option in (*parameter.opts, *parameter.secondary_opts)}
+    known |= {"--help", "-h", "--install-completion", "--show-completion"}
+    asked = {word.partition("=")[0] for word in words if word.startswith("-")}
+    assert asked <= known, f"{document}: {line}: there is no {', '.join(sorted(asked - known))}"
+
+
+def test_there_are_commands_in_the_documents() -> None:
+    assert len(commands()) > 80

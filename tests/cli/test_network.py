@@ -14,6 +14,7 @@ from typing import Any
 
 import pytest
 
+from gribble.demo.contents import content
 from gribble.demo.handheld import free_port
 from gribble.demo.sheets import HANDHELD_PASSWORD
 from gribble.demo.world import HANDHELD_FAULTS, build_world
@@ -286,3 +287,26 @@ def test_trusting_sizes_is_said(gribble: Gribble, sofa: tuple[Path, Weather]) ->
     ended = gribble("place", "--rig", "handheld", "--trust-size", "--yes", cwd=world, code=0, **PASSWORD)
     assert "What was sent was not read back (--trust-size): only sizes were compared." in ended.out
     assert not [line for line in weather.log if line.startswith("RETR") and ".part" in line]
+
+
+def test_another_rig_takes_what_only_the_handheld_has(gribble: Gribble, sofa: tuple[Path, Weather]) -> None:
+    world, weather = sofa
+    (world / "handheld/card/clock backup.bin").write_bytes(content("clock"))
+    with zipfile.ZipFile(world / "handheld/card/pack.zip", "w") as archive:
+        archive.writestr("deep/vesper.snd", content("vesper-sound"))
+    before = tree(world)
+    plan = gribble("plan", "--json", cwd=world, code=1, **PASSWORD).json
+    far = {
+        step["need"]: (step["from"].rpartition("/card/")[2], step["member"])
+        for step in plan["steps"]
+        if "://" in step["from"]
+    }
+    assert far == {"tern-clock": ("clock backup.bin", None), "vesper-sound": ("pack.zip", "deep/vesper.snd")}
+    gribble("place", "--only", "tern-clock", "--only", "vesper-sound", "--yes", cwd=world, code=1, **PASSWORD)
+    assert (world / "rigs/lighthouse/sandpiper/boot/clock.rom").read_bytes() == content("clock")
+    assert (world / "handheld/card/clock backup.bin").exists(), "from another rig it is copied, never moved"
+    gribble("undo", "--yes", cwd=world, code=0, **PASSWORD)
+    assert tree(world) == before
+    weather.down = True
+    away = gribble("plan", "--json", cwd=world, code=1, **PASSWORD).json
+    assert not [step for step in away["steps"] if "://" in step["from"]]
