@@ -68,8 +68,9 @@ class RemoteStore(AtticFolder):
         up without asking again."""
         folder = parent(path)
         if folder not in self._names:
+            entries = self.wire.entries(folder)
             self._names[folder] = {}
-            for one in self.wire.entries(folder):
+            for one in entries:
                 self._note(there=join(folder, one.name))
         return self._names[folder].get(fold(base(path)), set())
 
