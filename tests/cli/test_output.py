@@ -127,3 +127,16 @@ def test_a_shell_is_offered_the_names_of_the_world(
     assert {name for name in re.findall(r"[a-z]{4,}", said) if name.startswith(begun)} == offered
     (world / "gribble.toml").write_text("this is [no toml")
     assert "Traceback" not in gribble(cwd=world, **env).err
+
+
+def test_only_some_verdicts_are_shown(gribble: Gribble, world: Path) -> None:
+    shown = gribble("check", "--only", "missing", cwd=world, code=1, COLUMNS="160").out
+    assert "tern-clock" in shown
+    assert "release 1.8 knows it as cocklesh" in shown
+    assert "paths.tern16_rom" in shown
+    assert not re.search(r"(●|≈|→|◐|▲) (sound|misnamed|astray|damaged|imposter)", shown)
+    both = gribble("check", "knot", "--only", "sound", "--only", "imposter", cwd=world, code=1, COLUMNS="160").out
+    assert set(re.findall(r"[●▲○] (\w+)", both)) == {"sound", "imposter"}
+    assert "Nothing is damaged." in gribble("check", "knot", "--only", "damaged", cwd=world, code=1).out
+    assert "did you mean 'missing'?" in gribble("check", "--only", "missin", cwd=world, code=2).err
+    assert "Use one of the two" in gribble("check", "--only", "missing", "--json", cwd=world, code=2).err

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Optional
 
 import typer
 
 from gribble.cli.app import command
+from gribble.cli.completing import verdicts
 from gribble.cli.options import (
     AsOption,
     AtOption,
@@ -29,6 +30,15 @@ def check(
     as_: AsOption = None,
     games: Annotated[bool, typer.Option("--games", help="Look into the game folders, too.")] = False,
     reread: RereadOption = False,
+    only: Annotated[
+        Optional[list[str]],  # noqa: UP045
+        typer.Option(
+            metavar="VERDICT",
+            help="Show only what is missing, say, or damaged (may be repeated).",
+            show_default=False,
+            autocompletion=verdicts,
+        ),
+    ] = None,
     json: JsonOption = False,
     verbose: VerboseOption = False,
     config: ConfigOption = None,
@@ -38,10 +48,19 @@ def check(
     Example: gribble check sandpiper --rig lighthouse --from ~/Downloads
     """
     from gribble.cli.session import Session, scope_of
-    from gribble.core.errors import ExitCode
+    from gribble.core.audit.findings import Verdict
+    from gribble.core.catalogue.tables import suggest
+    from gribble.core.errors import ExitCode, GribbleError
     from gribble.views.changes import changes_json, show_changes
-    from gribble.views.check import check_json, show_check
+    from gribble.views.check import check_json, show_check, show_only
 
+    for word in only or ():
+        if word not in list(Verdict):
+            raise GribbleError(
+                f"'{word}' is no verdict{suggest(word, list(Verdict))}", fix=f"One of {', '.join(Verdict)}."
+            )
+    if json and only:
+        raise GribbleError("--json tells everything; --only shows a part", fix="Use one of the two.")
     scope = scope_of(rig, emulators, from_, at, as_)
     with Session(config) as session:
         world = session.look(scope, reread=reread, verbose=verbose)
@@ -52,7 +71,11 @@ def check(
         else:
             if before:
                 show_changes(session.screen, before, audits)
-            show_check(session.screen, audits, verbose=verbose, scope="" if before else scope.words)
+            words = "" if before else scope.words
+            if only:
+                show_only(session.screen, audits, frozenset(only), words)
+            else:
+                show_check(session.screen, audits, verbose=verbose, scope=words)
         code = session.ended(found.state for found in audits)
         faulty = any(emulator.games for found in audits for emulator in found.emulators)
         return ExitCode.ATTENTION if faulty and code == ExitCode.CLEAN else code

@@ -34,6 +34,12 @@ def subjects(incomplete: str) -> list[str]:
     return [*emulators(incomplete), *sets(incomplete)]
 
 
+def verdicts(incomplete: str) -> list[str]:
+    """The verdicts of needs."""
+    words = ("sound", "unproven", "misnamed", "astray", "damaged", "imposter", "missing")
+    return _beginning(words, incomplete)
+
+
 def _beginning(names: Any, incomplete: str) -> list[str]:
     return sorted(name for name in names if isinstance(name, str) and name.startswith(incomplete))[:MOST_OFFERED]
 

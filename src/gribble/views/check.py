@@ -49,6 +49,40 @@ def show_check(screen: Screen, audits: tuple[RigAudit, ...], *, verbose: bool, s
     show_next(screen, audits, scope=scope)
 
 
+def show_only(screen: Screen, audits: tuple[RigAudit, ...], only: frozenset[str], scope: str = "") -> None:
+    """The answer first, then only what has one of some verdicts, wherever it is."""
+    emulators = [emulator for found in audits for emulator in found.emulators]
+    screen.say(_answer(audits, emulators))
+    shown = 0
+    for found in audits:
+        for emulator in found.emulators:
+            rows = _root_rows(emulator, True)
+            rows += [row for finding in emulator.findings if not finding.spared for row in _rows(found, finding)]
+            rows += [_setting_row(one) for one in emulator.settings]
+            rows += [_game_row(one) for one in emulator.games or ()]
+            rows = [row for row in rows if str(row[0]).split()[-1] in only]
+            rows += [
+                (
+                    verdict(problem.verdict),
+                    one.set,
+                    styled(f"{problem.file}{': ' if problem.file else ''}{problem.reason}"),
+                )
+                for one in emulator.sets
+                for problem in one.problems
+                if problem.verdict in only
+            ]
+            if rows:
+                screen.out.print()
+                release = f" {emulator.release}" if emulator.release else ""
+                where = styled(f"  on {found.rig}", QUIET)
+                screen.say(styled(emulator.title + release, "bold"), where, "  ", state(emulator.state))
+                screen.grid(rows)
+            shown += len(rows)
+    if not shown:
+        screen.say(f"Nothing is {' or '.join(sorted(only))}.")
+    screen.next(f"gribble check{scope}", "shows everything")
+
+
 def _answer(audits: tuple[RigAudit, ...], emulators: list[EmulatorAudit]) -> Text:
     overall = worst(found.state for found in audits)
     tally = Counter(emulator.state for emulator in emulators)
