@@ -15,6 +15,7 @@ from gribble.cli.options import (
     EmulatorsArgument,
     FromOption,
     JsonOption,
+    QuietOption,
     RereadOption,
     RigOption,
     VerboseOption,
@@ -40,6 +41,7 @@ def check(
         ),
     ] = None,
     json: JsonOption = False,
+    quiet: QuietOption = False,
     verbose: VerboseOption = False,
     config: ConfigOption = None,
 ) -> int:
@@ -52,15 +54,15 @@ def check(
     from gribble.core.catalogue.tables import suggest
     from gribble.core.errors import ExitCode, GribbleError
     from gribble.views.changes import changes_json, show_changes
-    from gribble.views.check import check_json, show_check, show_only
+    from gribble.views.check import answer_of, check_json, show_check, show_only
 
     for word in only or ():
         if word not in list(Verdict):
             raise GribbleError(
                 f"'{word}' is no verdict{suggest(word, list(Verdict))}", fix=f"One of {', '.join(Verdict)}."
             )
-    if json and only:
-        raise GribbleError("--json tells everything; --only shows a part", fix="Use one of the two.")
+    if json + bool(only) + quiet > 1:
+        raise GribbleError("--json tells everything, --only a part, --quiet one line", fix="Use one of them.")
     scope = scope_of(rig, emulators, from_, at, as_)
     with Session(config) as session:
         world = session.look(scope, reread=reread, verbose=verbose)
@@ -72,7 +74,10 @@ def check(
             if before:
                 show_changes(session.screen, before, audits)
             words = "" if before else scope.words
-            if only:
+            if quiet:
+                session.screen.say(answer_of(audits))
+                session.hush()
+            elif only:
                 show_only(session.screen, audits, frozenset(only), words)
             else:
                 show_check(session.screen, audits, verbose=verbose, scope=words)

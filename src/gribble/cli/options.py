@@ -68,6 +68,7 @@ TrustOption = Annotated[
     bool,
     typer.Option("--trust-size", help="Network rigs: compare only the size of what was sent, do not read it back."),
 ]
+QuietOption = Annotated[bool, typer.Option("--quiet", "-q", help="Only the answer, in one line.")]
 YesOption = Annotated[bool, typer.Option("--yes", "-y", help="Do not ask.")]
 EmulatorsArgument = Annotated[
     Optional[list[str]],  # noqa: UP045

@@ -273,6 +273,11 @@ class Session:
         ]
         return Plan(steps=tuple(step for step in steps if step.rig in here), refused=(*plan.refused, *away))
 
+    def hush(self) -> None:
+        """Tell nothing beside the result."""
+        self._asides.clear()
+        self._far.clear()
+
     def aside(self, line: str) -> None:
         """Note something to be told after the result, on standard error."""
         self._asides.append(line)

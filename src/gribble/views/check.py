@@ -36,8 +36,7 @@ FILES_SHOWN = 4
 
 def show_check(screen: Screen, audits: tuple[RigAudit, ...], *, verbose: bool, scope: str = "") -> None:
     """The answer first, then each rig with what is wrong on it, then the next command."""
-    emulators = [emulator for found in audits for emulator in found.emulators]
-    screen.say(_answer(audits, emulators))
+    screen.say(answer_of(audits))
     for found in audits:
         screen.out.print()
         where = f"  {shorten(found.root)}{'  (will be made)' if found.new else ''}"
@@ -51,8 +50,7 @@ def show_check(screen: Screen, audits: tuple[RigAudit, ...], *, verbose: bool, s
 
 def show_only(screen: Screen, audits: tuple[RigAudit, ...], only: frozenset[str], scope: str = "") -> None:
     """The answer first, then only what has one of some verdicts, wherever it is."""
-    emulators = [emulator for found in audits for emulator in found.emulators]
-    screen.say(_answer(audits, emulators))
+    screen.say(answer_of(audits))
     shown = 0
     for found in audits:
         for emulator in found.emulators:
@@ -83,7 +81,9 @@ def show_only(screen: Screen, audits: tuple[RigAudit, ...], only: frozenset[str]
     screen.next(f"gribble check{scope}", "shows everything")
 
 
-def _answer(audits: tuple[RigAudit, ...], emulators: list[EmulatorAudit]) -> Text:
+def answer_of(audits: tuple[RigAudit, ...]) -> Text:
+    """The state of everything in one line."""
+    emulators = [emulator for found in audits for emulator in found.emulators]
     overall = worst(found.state for found in audits)
     tally = Counter(emulator.state for emulator in emulators)
     parts = [f"{tally[kind]} {kind}" for kind in (State.READY, State.LIMITED, State.BLOCKED) if tally[kind]]
