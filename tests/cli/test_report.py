@@ -99,6 +99,7 @@ def test_table_markdown_and_json_say_the_same(gribble: Gribble, world: Path) -> 
     assert "| stick | Knot 4 | blocked | 1 to obtain |" in markdown
     for one in report.obtain:
         for content in one.contents:
+            assert content.label
             for digest in content.digests.known().values():
                 assert digest in markdown
     sandbar = next(one for one in report.obtain if one.name == "sandbar")

@@ -289,7 +289,7 @@ def _to_obtain(world: World, audits: tuple[RigAudit, ...]) -> Iterable[ToObtain]
         need = finding.need
         names = (need.name, *need.aliases) if need.name else ()
         contents = [
-            Content(label=accept.called, size=accept.size, digests=Digests(**accept.known()))
+            Content(label=accept.called or "the content", size=accept.size, digests=Digests(**accept.known()))
             for part in need.parts()
             for accept in part.accept
         ]
