@@ -268,7 +268,10 @@ class _Files(paramiko.SFTPServerInterface):
             names = os.listdir(self._at(path))
         except OSError as error:
             return paramiko.SFTPServer.convert_errno(error.errno or errno.EIO)
-        return [paramiko.SFTPAttributes.from_stat(os.lstat(os.path.join(self._at(path), name)), name) for name in names]
+        listed = [paramiko.SFTPAttributes.from_stat(os.lstat(os.path.join(self._at(path), name))) for name in names]
+        for one, name in zip(listed, names, strict=True):
+            one.filename = os.fsencode(name)  # type: ignore[assignment]  # its bytes, whatever they are
+        return listed
 
     def stat(self, path: str) -> Any:
         return self.lstat(path)

@@ -62,7 +62,7 @@ def test_the_page_tells_everything_and_stands_alone(gribble: Gribble, world: Pat
     assert (world / "mine.html").read_text() == "<p>mine</p>"
     assert "sources are never written" in gribble("report", "--csv", "drawer/r.csv", cwd=world, code=2).err
     assert "a report of which form?" in gribble("report", cwd=world, code=2).err
-    assert "cannot be written" in gribble("report", "--csv", "no/where/r.csv", cwd=world, code=3).err
+    assert "cannot be written" in gribble("report", "--csv", "gribble.toml/r.csv", cwd=world, code=3).err
 
 
 def test_hostile_names_do_nothing_anywhere(gribble: Gribble, world: Path) -> None:

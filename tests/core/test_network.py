@@ -462,3 +462,14 @@ def test_addresses_are_read_and_written_alike() -> None:
         assert str(parse_address(text)) == text
     assert parse_address("ftp://a%40b@h/x/").user == "a@b"
     assert (parse_address("sftp://h").port, parse_address("sftp://h/").root) == (22, "")
+
+
+@pytest.mark.parametrize("kind", ["old ftp", "sftp"])
+def test_names_that_are_no_utf_8_keep_their_bytes_in_a_listing(tmp_path: Path, kind: str) -> None:
+    card = tmp_path / "card"
+    card.mkdir()
+    for name in (b"caf\xe9.rom", "caf\u00e9.rom".encode()):
+        with open(os.path.join(os.fsencode(card), name), "wb") as stream:
+            stream.write(b"x")
+    with SERVERS[kind](card, Weather()) as address, rig_at(address, tmp_path / "home") as (_, store):
+        assert {os.fsencode(one.name) for one in store.wire.entries("")} == set(os.listdir(os.fsencode(card)))

@@ -36,8 +36,9 @@ def subjects(incomplete: str) -> list[str]:
 
 def verdicts(incomplete: str) -> list[str]:
     """The verdicts of needs."""
-    words = ("sound", "unproven", "misnamed", "astray", "damaged", "imposter", "missing")
-    return _beginning(words, incomplete)
+    from gribble.core.audit.findings import Verdict
+
+    return _beginning(map(str, Verdict), incomplete)
 
 
 def _beginning(names: Any, incomplete: str) -> list[str]:

@@ -43,19 +43,19 @@ def check(
 
     Example: gribble discs check ~/discs
     """
-
     import shlex
 
     import msgspec
 
-    from gribble.cli.session import scope_of
+    from gribble.cli.session import Session, scope_of
     from gribble.core.discs.looking import check_files
     from gribble.core.errors import ExitCode
     from gribble.views.discs import discs_json, show_discs
     from gribble.views.screen import Screen
 
     skipped: list[Skipped] = []
-    session, places = _places(paths, config, scope_of(rig, None, None, at), skipped)
+    session = None if paths else Session(config)  # files that are named need no configuration
+    places = _places(session, paths, scope_of(rig, None, None, at), skipped)
     screen = session.screen if session else Screen()
     found = [
         msgspec.structs.replace(one, path=place.shown(one.path))
@@ -86,7 +86,7 @@ def mend(
 
     Example: gribble discs mend ~/discs
     """
-    from gribble.cli.session import find_config, scope_of
+    from gribble.cli.session import Session, find_config, scope_of
     from gribble.core.discs.looking import mend_files
     from gribble.core.errors import ExitCode
     from gribble.views.discs import show_mended
@@ -94,9 +94,10 @@ def mend(
 
     skipped: list[Skipped] = []
     scope = scope_of(rig, None, None, at)
-    session, places = _places(paths, config if config or find_config(None) else None, scope, skipped)
+    session = Session(config) if not paths or find_config(config) else None  # it knows rigs and sources
     screen = session.screen if session else Screen()
     try:
+        places = _places(session, paths, scope, skipped)
         found = [(place, one) for place in places for one in mend_files(place.sizes, place.reader, place.only)]
         show_mended(screen, [(place.shown(one.path), one) for place, one in found])
         for one in skipped:
@@ -121,10 +122,12 @@ def _write_mended(
     from gribble.views.check import shorten
 
     steps = []
-    here = []
+    here = [(Path(place.root) / one.path, one) for place, one in found if not place.rig]
+    for target, _ in here:
+        if session:
+            session.refuse_source(target, "a copy of it elsewhere")
     for place, one in found:
         if not place.rig:
-            here.append((Path(place.root) / one.path, one))
             continue
         to, before = (join(place.inside, path) if path else "" for path in (one.path, one.before))
         need = "track sheets"
@@ -147,9 +150,6 @@ def _write_mended(
         code = place_plan(session, scope, (), Plan(steps=tuple(steps)), yes)
     if not here:
         return code
-    for target, _ in here:
-        if session:
-            session.refuse_source(target, "a copy of it elsewhere")
     if not ask(screen, f"Write {len(here)}? The former ones are kept beside them.", yes):
         return ExitCode.ATTENTION
     for target, one in here:
@@ -183,20 +183,16 @@ class _Place:
         return shorten(f"{self.root}/{path}")
 
 
-def _places(
-    paths: list[str] | None, config: str | None, scope: Scope, skipped: list[Skipped]
-) -> tuple[Session | None, list[_Place]]:
+def _places(session: Session | None, paths: list[str] | None, scope: Scope, skipped: list[Skipped]) -> list[_Place]:
     """The files and folders that are meant, else the game folders of the rigs."""
     from pathlib import Path
 
-    from gribble.cli.session import Session, find_config
     from gribble.core.discs.looking import reader_below, sizes_below
     from gribble.core.errors import GribbleError
 
-    session = Session(config) if not paths or config or find_config(None) else None
     if not paths:
         assert session is not None
-        return session, list(_on_rigs(session, scope, skipped))
+        return list(_on_rigs(session, scope, skipped))
     places = []
     for word in paths:
         path = Path(word).absolute()
@@ -209,7 +205,7 @@ def _places(
             if "://" not in rig.root and folder.is_relative_to(rig.root):
                 place.rig, place.inside = rig.name, folder.relative_to(rig.root).as_posix()
         places.append(place)
-    return session, places
+    return places
 
 
 def _on_rigs(session: Session, scope: Scope, skipped: list[Skipped]) -> Iterator[_Place]:

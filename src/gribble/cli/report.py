@@ -48,6 +48,7 @@ def report(
     from gribble.core.errors import GribbleError
     from gribble.core.releases import arcade_places, match_releases
     from gribble.core.report import make_report, runs_since
+    from gribble.stores.local import write_over
     from gribble.views.check import shorten
     from gribble.views.report import answer_of, report_csv, report_html, report_json, report_markdown
 
@@ -76,7 +77,7 @@ def report(
         when = datetime.now().isoformat(sep=" ", timespec="minutes")
         made = make_report(world, audits, when, matched, since or "", chosen)
         for target, write in wanted:
-            _write(target, write(made))
+            write_over(target, iter([write(made).encode("utf-8", "replace")]))
             session.screen.tell(f"written: {shorten(str(target))}")
         if json:
             session.screen.json(report_json(made))
@@ -96,16 +97,3 @@ def _check_target(target: Path) -> None:
         raise GribbleError(f"{target} cannot be written: {reason_of(error)}", fix="Name another file.") from error
     if start and MARK.encode() not in start and not start.startswith(b"rig,emulator,release,state,"):
         raise GribbleError(f"{target} is there already, and is no report", fix="Name another file.")
-
-
-def _write(target: Path, text: str) -> None:
-    """Write a report whole, over a former one if there is one."""
-    from gribble.core.errors import ExitCode, GribbleError, reason_of
-
-    work = target.with_name(f".gribble-{target.name}.part")
-    try:
-        work.write_text(text, encoding="utf-8", errors="replace")
-        work.replace(target)
-    except OSError as error:
-        work.unlink(missing_ok=True)
-        raise GribbleError(f"{target} cannot be written: {reason_of(error)}", code=ExitCode.FAILED) from error

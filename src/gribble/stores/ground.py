@@ -26,6 +26,8 @@ HEAD_BYTES = 32
 """The start of a 7z, which says where its directory is."""
 KEPT_BYTES = 8 << 20
 """A fetched file of at most this size in bytes stays until the command ends."""
+REMEMBERED_BYTES = 4096
+"""A stretch of at most this size in bytes is asked for once in a command."""
 MOST_FOLDERS = 200_000
 MOST_DEPTH = 64
 """A server that lists more, or deeper, is not believed."""
@@ -41,6 +43,7 @@ class RemoteGround:
         self._store = store
         self._wire = store.wire
         self._probe = ""
+        self._parts: dict[tuple[str, int, int], bytes] = {}
 
     @property
     def received(self) -> int:
@@ -54,6 +57,7 @@ class RemoteGround:
     def walk(self) -> Iterator[Folder]:
         """Every file, folder by folder. Raises GribbleError where the connection is lost."""
         self._store.let_all_go()
+        self._parts.clear()
         waiting, met = [""], 0
         while waiting:
             folder = Folder(waiting.pop(), [], [])
@@ -140,10 +144,16 @@ class RemoteGround:
 
     def part(self, path: str, offset: int, length: int) -> bytes:
         """Some bytes of a file, fewer where it ends before. Raises OSError."""
-        try:
-            return b"".join(self._wire.read(path, offset, length))
-        except StoreError as error:
-            raise OSError(errno.EIO, str(error)) from error
+        key = (path, offset, length)
+        if key not in self._parts:
+            try:
+                data = b"".join(self._wire.read(path, offset, length))
+            except StoreError as error:
+                raise OSError(errno.EIO, str(error)) from error
+            if length > REMEMBERED_BYTES:
+                return data
+            self._parts[key] = data  # headers and ids are asked for by every part of one command
+        return self._parts[key]
 
     def directory(self, entry: Entry) -> Path | None:
         """A file as long as the archive, with its directory where it is and nothing elsewhere; None for a file that is

@@ -184,7 +184,7 @@ def write_new_stream(target: Path, blocks: Iterator[bytes]) -> None:
     target = target.absolute()
     if os.path.lexists(target):
         raise GribbleError(f"{target} is there already", fix="Move it away, or name another.")
-    _write_beside(target, blocks)
+    write_over(target, blocks)
 
 
 def replace_file(target: Path, data: bytes) -> Path:
@@ -197,11 +197,13 @@ def replace_file(target: Path, data: bytes) -> Path:
         shutil.copy2(target, kept)
     except OSError as error:
         raise GribbleError(f"{kept} cannot be written: {reason_of(error)}", code=ExitCode.FAILED) from error
-    _write_beside(target, iter([data]))
+    write_over(target, iter([data]))
     return kept
 
 
-def _write_beside(target: Path, blocks: Iterator[bytes]) -> None:
+def write_over(target: Path, blocks: Iterator[bytes]) -> None:
+    """Write a file whole, beside its place first, over whatever is there. Raises GribbleError."""
+    target = target.absolute()
     work = ".gribble-0-0.part"
     store = LocalStore(target.parent)
     try:
