@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN = .venv/bin
 
-.PHONY: demo test lint soak clean
+.PHONY: demo test lint soak docs clean
 
 demo: .venv/ready
 	rm -rf build/demo
@@ -13,6 +13,9 @@ test: .venv/ready
 
 soak: .venv/ready
 	GRIBBLE_SOAK=1 $(BIN)/pytest
+
+docs: .venv/ready
+	$(BIN)/python docs/make.py
 
 lint: .venv/ready
 	$(BIN)/ruff check

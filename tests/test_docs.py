@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import runpy
 import shlex
 from pathlib import Path
 from typing import Any
@@ -37,6 +38,7 @@ from gribble.core.catalogue.records import (
 from gribble.core.catalogue.rosters import ArcadeSet, Disc, RosterHead, SetFile
 
 DOCS = Path(__file__).parents[1] / "docs"
+MADE = runpy.run_path(str(DOCS / "make.py"))["MADE"]
 RECORDS: dict[str, type[msgspec.Struct]] = {
     "gribble.toml": Config, "A rig": Rig, "An emulator on a rig": Installed, "A sheet": Sheet, "A need": Need,
     "A further copy": Also, "An accepted content": Accept, "A rejected content": Reject, "A key": Key,
@@ -68,6 +70,11 @@ def test_every_key_of_a_format_is_documented_and_no_other(section: str) -> None:
 
 def test_every_section_of_the_formats_is_tested() -> None:
     assert sections().keys() == RECORDS.keys()
+
+
+@pytest.mark.parametrize("page", sorted(MADE))
+def test_a_page_made_from_the_program_is_as_the_program_is(page: str) -> None:
+    assert (DOCS / page).read_text() == MADE[page](), "make docs writes it anew"
 
 
 def commands() -> list[tuple[str, str]]:

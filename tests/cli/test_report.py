@@ -61,7 +61,7 @@ def test_the_page_tells_everything_and_stands_alone(gribble: Gribble, world: Pat
     assert "is no report" in gribble("report", "--html", "mine.html", cwd=world, code=2).err
     assert (world / "mine.html").read_text() == "<p>mine</p>"
     assert "sources are never written" in gribble("report", "--csv", "drawer/r.csv", cwd=world, code=2).err
-    assert "a report of which form?" in gribble("report", cwd=world, code=2).err
+    assert "no form of report is named" in gribble("report", cwd=world, code=2).err
     assert "cannot be written" in gribble("report", "--csv", "gribble.toml/r.csv", cwd=world, code=3).err
 
 

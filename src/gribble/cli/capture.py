@@ -52,9 +52,13 @@ def capture(
         raise GribbleError("say where the sheet goes", fix="--out SHEET writes a new one, --into SHEET adds to one.")
     target = Path(out or into or "")
     if not target.name.endswith(SHEET_ENDING):
-        raise GribbleError(f"{target}: a sheet's name ends in {SHEET_ENDING}", fix=f"--out {emulator}{SHEET_ENDING}")
+        raise GribbleError(
+            f"{target}: a sheet's name ends in {SHEET_ENDING}", fix=f"Name it so: --out {emulator}{SHEET_ENDING}"
+        )
     if fault := name_fault(emulator):
-        raise GribbleError(f'--emulator "{emulator}" {fault}', fix="Nothing was written.")
+        raise GribbleError(
+            f'--emulator "{emulator}" {fault}', fix="Nothing was written. Give a plain name, such as sandpiper."
+        )
     screen = Screen()
     files = _read(Path(folder).absolute(), [Path(path).absolute() for path in paths or ()], screen)
     if out:
@@ -67,7 +71,8 @@ def capture(
             raise MistakesError(mistakes)
         if sheet.emulator != emulator:
             raise GribbleError(
-                f"{target} is the sheet of {sheet.emulator}, not of {emulator}", fix="Nothing was written."
+                f"{target} is the sheet of {sheet.emulator}, not of {emulator}",
+                fix="Nothing was written. --out SHEET makes a new one.",
             )
         captured = extended(target.read_text(encoding="utf-8-sig"), sheet, files, release)
         if captured.needs or captured.accepts:
@@ -131,7 +136,9 @@ def _read(root: Path, chosen: list[Path], screen: Screen) -> list[Found]:
                 _, digests = digest_file(place, entry.size, ALGORITHMS, bar.advance)
                 keys = read_keys(place.read_bytes()) if entry.size <= MAX_BYTES else None
             except OSError as error:
-                raise GribbleError(f"{place} cannot be read: {reason_of(error)}", fix="Nothing was written.") from error
+                raise GribbleError(
+                    f"{place} cannot be read: {reason_of(error)}", fix="Nothing was written. Check its permissions."
+                ) from error
             good = keys is not None and not keys.fault and any(not one.fault for one in keys.entries.values())
             found.append(Found(path=entry.path, size=entry.size, digests=digests, keys=keys if good else None))
     for why, names in left_out.items():

@@ -179,7 +179,9 @@ def schema(
     if name is None:
         screen.grid([(word, about) for word, (_, about) in SCHEMAS.items()], indent=0)
     elif name not in SCHEMAS:
-        raise GribbleError(f"no format '{name}'{suggest(name, list(SCHEMAS))}")
+        raise GribbleError(
+            f"no format '{name}'{suggest(name, list(SCHEMAS))}", fix="gribble catalogue schema lists them."
+        )
     else:
         screen.json(make(name))
     return ExitCode.CLEAN

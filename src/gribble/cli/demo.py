@@ -70,7 +70,11 @@ def demo(
             command = [sys.executable, "-m", "gribble", *words.split()]
             done = subprocess.run(command, cwd=root, env=environment, check=False)
             if done.returncode not in (ExitCode.CLEAN, ExitCode.ATTENTION):
-                raise GribbleError(f"gribble {words} ended with status {done.returncode}", code=ExitCode.FAILED)
+                raise GribbleError(
+                    f"gribble {words} ended with status {done.returncode}",
+                    fix="What it says above tells why. The world stays as it is.",
+                    code=ExitCode.FAILED,
+                )
     screen.out.print()
     screen.say(styled("─" * min(screen.out.width, 80), "#7f8a96"))
     screen.say("The world stays for you to try things on:")
@@ -101,8 +105,11 @@ def _wake(root: Path, folder: str, screen: Screen) -> int:
             screen.next(f"{variable_of('handheld')}='{HANDHELD_PASSWORD}' gribble check --rig handheld")
             threading.Event().wait()
     except OSError as error:
-        what = f"{rig.at} cannot be served: {reason_of(error)}"
-        raise GribbleError(what, fix="Is it awake already, in another terminal?", code=ExitCode.FAILED) from error
+        raise GribbleError(
+            f"{rig.at} cannot be served: {reason_of(error)}",
+            fix="Perhaps it is awake already, in another terminal; Ctrl-C there puts it to sleep.",
+            code=ExitCode.FAILED,
+        ) from error
     except KeyboardInterrupt:
         screen.say("Asleep.")
     return ExitCode.CLEAN

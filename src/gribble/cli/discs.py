@@ -197,7 +197,7 @@ def _places(session: Session | None, paths: list[str] | None, scope: Scope, skip
     for word in paths:
         path = Path(word).absolute()
         if not path.exists():
-            raise GribbleError(f"there is no {word}", fix="Check the path.")
+            raise GribbleError(f"{word} is not there", fix="Check the path.")
         folder = path if path.is_dir() else path.parent
         only = "" if path.is_dir() else path.name
         place = _Place(str(folder), sizes_below(folder, skipped), reader_below(folder), only)
@@ -368,7 +368,9 @@ def _write(found: list[Playlist], folder: Path, yes: bool, config: str | None) -
         try:
             former = target.read_text(encoding="utf-8-sig", errors="surrogateescape") if target.exists() else ""
         except OSError as error:
-            raise GribbleError(f"{target} cannot be read: {reason_of(error)}") from error
+            raise GribbleError(
+                f"{target} cannot be read: {reason_of(error)}", fix="Nothing was written. Check its permissions."
+            ) from error
         entries = [os.path.relpath(disc, folder).replace(os.sep, "/") for disc in one.discs]
         text = "".join(f"{line}\n" for line in lines_of(entries, former.splitlines()))
         if text != former:

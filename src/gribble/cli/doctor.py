@@ -21,17 +21,13 @@ def doctor(json: JsonOption = False, config: ConfigOption = None) -> int:
 
     Example: gribble doctor
     """
-    from gribble.cli.session import Session, find_config
+    from gribble.cli.session import Session, require_config
     from gribble.core.doctor import Health
-    from gribble.core.errors import ExitCode, GribbleError, MistakesError
+    from gribble.core.errors import ExitCode, MistakesError
     from gribble.views.doctor import doctor_json, show_doctor
     from gribble.views.screen import Screen
 
-    if find_config(config) is None:
-        raise GribbleError(
-            "no gribble.toml here or in any folder above",
-            fix="gribble init writes one from what is on disk; gribble demo shows the job on made-up files.",
-        )
+    require_config(config)
     screen = Screen()
     try:
         with Session(config, lenient=True) as session:

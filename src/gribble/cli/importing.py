@@ -67,7 +67,9 @@ def import_(
     if out is None and not preview:
         raise GribbleError("say where it goes", fix="--out FILE writes it; --preview 3 only shows the first records.")
     if out is not None and not out.endswith(endings[to]):
-        raise GribbleError(f"{out}: a {to}'s name ends in {endings[to]}", fix=f"--out {Path(out).stem}{endings[to]}")
+        raise GribbleError(
+            f"{out}: a {to}'s name ends in {endings[to]}", fix=f"Name it so: --out {Path(out).stem}{endings[to]}"
+        )
     screen, tally = Screen(), Tally()
     if map_ is None:
         if to != "sheet" or not emulator:

@@ -28,7 +28,10 @@ def init() -> int:
     except FileExistsError:
         raise GribbleError(f"{CONFIG_NAME} is here already", fix="Edit it, or move it away first.") from None
     except OSError as error:
-        raise GribbleError(f"{CONFIG_NAME} cannot be written: {reason_of(error)}") from error
+        raise GribbleError(
+            f"{CONFIG_NAME} cannot be written here: {reason_of(error)}",
+            fix="Run gribble init in a folder that you may write to.",
+        ) from error
     screen = Screen()
     screen.say(
         f"Wrote {CONFIG_NAME}: {count(len(found.sources), 'source')}, {count(len(found.catalogues), 'catalogue')}, "

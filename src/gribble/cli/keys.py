@@ -113,12 +113,15 @@ def _needs(session: Session, emulator: str | None) -> list[tuple[str, Need]]:
 
     sheets = session.catalogue.sheets
     if emulator is not None and emulator not in sheets:
-        raise GribbleError(f"no sheet for '{emulator}'{suggest(emulator, list(sheets))}")
+        raise GribbleError(
+            f"no sheet for '{emulator}'{suggest(emulator, list(sheets))}",
+            fix="gribble catalogue list shows the sheets.",
+        )
     chosen = [sheets[emulator]] if emulator else list(sheets.values())
     needs = [(sheet.emulator, need) for sheet in chosen for need in sheet.need if need.key]
     if not needs:
-        what = f"{emulator} needs" if emulator else "no emulator of the catalogue needs"
-        raise GribbleError(f"{what} {'no' if emulator else 'any'} keys", fix="gribble needs lists what is needed.")
+        who = emulator or "no emulator of the catalogue"
+        raise GribbleError(f"{who} needs {'no' if emulator else 'any'} keys", fix="gribble needs lists what is needed.")
     return needs
 
 
@@ -180,9 +183,9 @@ def _read(path: str) -> bytes:
     try:
         place = Path(path)
         if not place.is_file():
-            is_folder = place.is_dir()
-            fix = "Name the key files in it; gribble identify finds them." if is_folder else "Check the path."
-            raise GribbleError(f"{path} is {'a folder' if is_folder else 'no file'}", fix=fix)
+            if place.is_dir():
+                raise GribbleError(f"{path} is a folder", fix="Name the key files in it; gribble identify finds them.")
+            raise GribbleError(f"{path} is no file", fix="Check the path.")
         with place.open("rb") as stream:
             return stream.read(MAX_BYTES + 1)  # one byte more than a key file may have tells that it is none
     except OSError as error:

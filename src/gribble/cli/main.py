@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gc
 import os
+import sys
 from typing import Annotated
 
 import typer
@@ -34,6 +35,7 @@ from gribble.cli import (
 )
 from gribble.cli.app import app, ending
 from gribble.cli.options import ConfigOption
+from gribble.cli.usage import UsageError, tell_usage
 
 __all__ = [
     "attic", "capture", "catalogue", "check", "demo", "discs", "doctor", "history", "identify", "importing", "init",
@@ -72,4 +74,8 @@ def main() -> None:
     gc.set_threshold(
         200_000, 20, 20
     )  # hardly anything here forms circles; looking for some takes a quarter of the time
-    app(prog_name="gribble")
+    try:
+        status = app(prog_name="gribble", standalone_mode=False)
+    except UsageError as error:
+        status = tell_usage(error)
+    sys.exit(status)

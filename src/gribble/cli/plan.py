@@ -41,25 +41,25 @@ def plan(
 
     Example: gribble plan --rig lighthouse
     """
-    import json as json_format
     from pathlib import Path
 
     from gribble.cli.running import planned
     from gribble.cli.session import Session, scope_of
     from gribble.core.audit.findings import State
-    from gribble.core.errors import ExitCode, GribbleError, reason_of
-    from gribble.core.placing.planfile import plan_record
+    from gribble.core.errors import ExitCode
+    from gribble.core.placing.planfile import is_plan, plan_bytes, plan_record
+    from gribble.stores.local import refuse_foreign, write_over
     from gribble.views.plan import show_plan
 
     scope = scope_of(rig, emulators, from_, at)
     with Session(config, strict=True) as session:
+        if out:
+            session.refuse_source(Path(out), "--out FILE")
+            refuse_foreign(Path(out), is_plan, "plan")
         audits = session.look(scope).audit(scope, packing=True)
         made = planned(session, audits, only, skip, by_name=by_name)
         if out:
-            try:
-                Path(out).write_text(json_format.dumps(plan_record(made), indent=1) + "\n")
-            except OSError as error:
-                raise GribbleError(f"{out} cannot be written: {reason_of(error)}") from error
+            write_over(Path(out), iter([plan_bytes(made)]))
         if json:
             session.screen.json(plan_record(made))
         else:

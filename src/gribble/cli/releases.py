@@ -134,7 +134,7 @@ def fit(
         try:
             wishes = read_wanted(Path(wanted)) if wanted else None
         except OSError as error:
-            raise GribbleError(f"{wanted} cannot be read: {reason_of(error)}") from error
+            raise GribbleError(f"{wanted} cannot be read: {reason_of(error)}", fix="Check the path.") from error
         if out:
             session.refuse_source(Path(out), "--out")
         place = one_place(session.look(scope, verbose=verbose), scope.rigs, (emulator,) if emulator else ())

@@ -2,15 +2,12 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated, Optional
+from typing import Annotated, Optional
 
 import typer
 
 from gribble.cli.app import command
 from gribble.cli.options import AtOption, ConfigOption, FromOption, JsonOption, RigOption
-
-if TYPE_CHECKING:
-    from pathlib import Path
 
 
 @command("report")
@@ -48,27 +45,28 @@ def report(
     from gribble.core.errors import GribbleError
     from gribble.core.releases import arcade_places, match_releases
     from gribble.core.report import make_report, runs_since
-    from gribble.stores.local import write_over
+    from gribble.stores.local import refuse_foreign, write_over
     from gribble.views.check import shorten
-    from gribble.views.report import answer_of, report_csv, report_html, report_json, report_markdown
+    from gribble.views.report import answer_of, is_report, report_csv, report_html, report_json, report_markdown
 
     writers = {html: report_html, csv: report_csv, markdown: report_markdown}
     wanted = [(Path(name).absolute(), write) for name, write in writers.items() if name is not None]
     if not wanted and not json:
         raise GribbleError(
-            "a report of which form?", fix="gribble report --html FILE, --csv FILE, --markdown FILE or --json"
+            "no form of report is named", fix="gribble report --html FILE, --csv FILE, --markdown FILE or --json"
         )
     scope = scope_of(rig, None, from_, at)
     with Session(config) as session:
         for target, _ in wanted:
             session.refuse_source(target, "--html FILE")
-            _check_target(target)
+            refuse_foreign(target, is_report, "report")
         runs = [run for where in session.rigs(scope) for run in where.runs()]
         try:
             chosen = runs_since(runs, since) if since else []
         except ValueError:
             raise GribbleError(
-                f"--since {since} is no run and no day", fix="A run's number (gribble history), or a day: 2026-11-23"
+                f"--since {since} is no run and no day",
+                fix="Give a run's number (gribble history lists them) or a day, such as 2026-11-23.",
             ) from None
         world = session.look(scope)
         audits = world.audit(scope)
@@ -84,16 +82,3 @@ def report(
         else:
             session.screen.say(answer_of(made))
         return session.ended(found.state for found in audits)
-
-
-def _check_target(target: Path) -> None:
-    """Raise GribbleError where a file is there that is no report."""
-    from gribble.core.errors import GribbleError, reason_of
-    from gribble.views.report import MARK
-
-    try:
-        start = target.open("rb").read(1000) if target.exists() else b""
-    except OSError as error:
-        raise GribbleError(f"{target} cannot be written: {reason_of(error)}", fix="Name another file.") from error
-    if start and MARK.encode() not in start and not start.startswith(b"rig,emulator,release,state,"):
-        raise GribbleError(f"{target} is there already, and is no report", fix="Name another file.")

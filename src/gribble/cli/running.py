@@ -111,7 +111,7 @@ def carry_out(session: Session, scope: Scope, plan: Plan, new: frozenset[str]) -
         except OSError as error:
             raise GribbleError(
                 f"rig {name} cannot be written: {root}: {reason_of(error)}",
-                fix="Nothing was changed.",
+                fix="Nothing was changed. Check its permissions; gribble doctor looks at every rig.",
                 code=ExitCode.FAILED,
             ) from error
     here = {rig.name: rig for rig in session.rigs(scope)}
@@ -119,7 +119,11 @@ def carry_out(session: Session, scope: Scope, plan: Plan, new: frozenset[str]) -
     for name in dict.fromkeys(step.rig for step in plan.steps):
         why = here[name].away() if name in here else "is not there any more"
         if why:
-            raise GribbleError(f"rig {name}: {why}", fix="Nothing was changed.", code=ExitCode.FAILED)
+            raise GribbleError(
+                f"rig {name}: {why}",
+                fix="Nothing was changed. Reach it, then run the command again.",
+                code=ExitCode.FAILED,
+            )
         rigs[name] = here[name]
     everywhere = [*here.values(), *session.rigs(Scope())]  # so that a number means one run, whatever rigs it was for
     number = new_run_number([rig.journals for rig in everywhere])

@@ -51,11 +51,20 @@ def find_config(given: str | None) -> Path | None:
     return path if path.is_file() else None
 
 
-def catalogue_folders(given: str | None) -> list[Path]:
-    """The catalogue folders of the configuration, whatever is in them. Raises GribbleError without one."""
+def require_config(given: str | None, fix: str = "") -> Path:
+    """The same, or GribbleError with what to do."""
     path = find_config(given)
     if path is None:
-        raise GribbleError("no gribble.toml here or in any folder above", fix="Name the catalogue's folder or files.")
+        raise GribbleError(
+            "no gribble.toml here or in any folder above",
+            fix=fix or "gribble init writes one from what is on disk; gribble demo shows the job on made-up files.",
+        )
+    return path
+
+
+def catalogue_folders(given: str | None) -> list[Path]:
+    """The catalogue folders of the configuration, whatever is in them. Raises GribbleError without one."""
+    path = require_config(given, "Name the catalogue's folder or files.")
     return [Path(folder) for folder in load_config(path, Path.home()).catalogues]
 
 
@@ -70,14 +79,9 @@ class Session:
         self.screen = Screen()
         self._asides: list[str] = []
         self.config = Config()
-        self.path = None if catalogue and not given else find_config(given)
+        self.path = None if catalogue and not given else require_config(given)
         if self.path is not None:
             self.config = load_config(self.path, Path.home())
-        elif not catalogue:
-            raise GribbleError(
-                "no gribble.toml here or in any folder above",
-                fix="gribble init writes one from what is on disk; gribble demo shows the job on made-up files.",
-            )
         folders = [Path(folder).absolute() for folder in catalogue] or [Path(f) for f in self.config.catalogues]
         self.catalogue: Catalogue = load_catalogue(folders)
         self.known = KnownContents(self.catalogue.sheets.values())
@@ -95,6 +99,8 @@ class Session:
         self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
     ) -> None:
         """Take leave of the network rigs, and tell what was noted beside the result, after it."""
+        if isinstance(error, GribbleError) and error.code is ExitCode.USAGE:
+            self.hush()  # what was passed over is no part of why the command line was wrong
         self.close()
 
     def close(self) -> None:

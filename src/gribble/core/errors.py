@@ -18,9 +18,9 @@ class ExitCode(IntEnum):
 
 
 class GribbleError(Exception):
-    """What stops a command: one sentence on what and where, one on what to do."""
+    """What stops a command: one sentence on what and where, one on what to do (docs/messages.md lists them all)."""
 
-    def __init__(self, what: str, *, fix: str = "", code: ExitCode = ExitCode.USAGE) -> None:
+    def __init__(self, what: str, *, fix: str, code: ExitCode = ExitCode.USAGE) -> None:
         super().__init__(what)
         self.what = what
         self.fix = fix

@@ -42,7 +42,8 @@ def read_words(words: Iterable[str], sheets: dict[str, Sheet]) -> Words:
     for word in words:
         if word not in sheets and word not in machines:
             raise GribbleError(
-                f"'{word}' is no emulator and no machine of any sheet{suggest(word, [*sheets, *machines])}"
+                f"'{word}' is no emulator and no machine of any sheet{suggest(word, [*sheets, *machines])}",
+                fix="gribble catalogue list shows the sheets.",
             )
         found[word in sheets].append(word)
     return Words(tuple(found[True]), tuple(found[False]))

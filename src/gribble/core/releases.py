@@ -21,7 +21,7 @@ from gribble.core.catalogue.config import Fitted
 from gribble.core.catalogue.records import Style
 from gribble.core.catalogue.rosters import FileState, Plays, Roster, SetFile, load_roster, read_head
 from gribble.core.catalogue.tables import suggest
-from gribble.core.errors import GribbleError
+from gribble.core.errors import GribbleError, MistakesError
 from gribble.core.placing.volumes import cluster_of
 from gribble.core.survey.survey import Holding
 from gribble.core.world import World
@@ -68,8 +68,11 @@ def arcade_places(world: World, rigs: tuple[str, ...], emulators: tuple[str, ...
             discs = Discs(fitted.arcade, cabinet.folder, Shelf(rig).loose, list(readings.discs))
             found.append(Place(rig, fitted, cabinet, discs))
     if not found:
-        what = f"{', '.join(emulators)} is" if emulators else "there is"
-        raise GribbleError(f"{what} no arcade emulator on {', '.join(rigs) or 'any rig that is here'}")
+        names, where = ", ".join(emulators), ", ".join(rigs) or "any rig that is here"
+        raise GribbleError(
+            f"{names} is no arcade emulator on {where}" if names else f"there is no arcade emulator on {where}",
+            fix="gribble check shows the emulators of every rig; a sheet with [arcade] makes one an arcade emulator.",
+        )
     return found
 
 
@@ -138,7 +141,7 @@ def find_roster(place: Place, paths: Iterable[Path], word: str) -> Roster:
         )
     roster, mistakes = load_roster(chosen)
     if roster is None:
-        raise GribbleError(str(mistakes[0]) if mistakes else f"{chosen} is no roster")
+        raise MistakesError(list(mistakes))
     return roster
 
 
@@ -148,7 +151,7 @@ def compare_releases(place: Place, old: Roster, new: Roster) -> list[SetChange]:
         raise GribbleError(
             f"the rosters of {old.head.emulator} {old.head.release} and {new.head.emulator} {new.head.release} "
             "have no set in common",
-            fix="Are they of one emulator?",
+            fix="Name two releases of one emulator.",
         )
     wanted = wanted_sets(place.fitted.wanted, old, place.cabinet, (new,))
     if place.fitted.wanted == ("all",):
@@ -187,7 +190,10 @@ def fit_card(place: Place, wishes: Mapping[str, float], budget: int, cluster: in
     cluster = cluster or cluster_of(place.rig.volume, Path(place.rig.root))
     roster = place.rig.arcade[place.fitted.emulator].roster
     if roster is None:
-        raise GribbleError(f"there is no roster for {place.fitted.emulator}")
+        raise GribbleError(
+            f"there is no roster for {place.fitted.emulator}",
+            fix="gribble catalogue import FILE --to roster makes one from a list.",
+        )
     sizer, known = _Sizer(place, roster, cluster), sorted(roster.sets)
     found: list[Wish] = []
     reasons: dict[str, str] = {}

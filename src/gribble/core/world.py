@@ -275,8 +275,13 @@ def check_scope(config: Config, scope: Scope) -> None:
         (tuple(scope.releases), emulators, "emulator on your rigs"),
     ):
         for word in words:
+            if word in config.rig and word not in known:
+                raise GribbleError(f"'{word}' is a rig, not an emulator", fix=f"Name it so: --rig {word}")
             if word not in known:
-                raise GribbleError(f"'{word}' is no {what}{suggest(word, known)}", fix="See gribble.toml.")
+                raise GribbleError(
+                    f"'{word}' is no {what}{suggest(word, known)}",
+                    fix="The rigs and their emulators stand in gribble.toml.",
+                )
     if scope.at is not None and len(scope.rigs or config.rig) != 1:
         raise GribbleError("--at says where one rig is today", fix="Name the rig too: --rig NAME.")
 

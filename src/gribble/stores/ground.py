@@ -66,7 +66,9 @@ class RemoteGround:
             try:
                 entries = self._wire.entries(folder.path)
             except StoreLost as error:
-                raise GribbleError(str(error), code=ExitCode.FAILED) from error
+                raise GribbleError(
+                    str(error), fix="Nothing was changed. Run the command again when it is back.", code=ExitCode.FAILED
+                ) from error
             except StoreError as error:
                 folder.skipped.append(Skipped(folder.path or ".", f"folder cannot be read: {error}"))
                 entries = []

@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import os
 import shutil
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 from gribble.core.errors import ExitCode, GribbleError, reason_of
@@ -174,6 +174,9 @@ class LocalStore(AtticFolder):
         return shutil.disk_usage(self.root).free
 
 
+_UNWRITTEN = "Nothing was changed there. Name another place, or give write permission."
+
+
 def write_new(target: Path, data: bytes) -> None:
     """Write a new file whole, beside its place first. Raises GribbleError where one is there already."""
     write_new_stream(target, iter([data]))
@@ -187,6 +190,24 @@ def write_new_stream(target: Path, blocks: Iterator[bytes]) -> None:
     write_over(target, blocks)
 
 
+def refuse_foreign(target: Path, ours: Callable[[bytes], bool], what: str) -> None:
+    """Raise GribbleError where a file lies at the target whose beginning does not show that it is ours to write over.
+
+    `what` names our own kind: a report, say.
+    """
+    try:
+        start = _start(target) if os.path.lexists(target) else b""
+    except OSError as error:
+        raise GribbleError(f"{target} cannot be written: {reason_of(error)}", fix="Name another file.") from error
+    if start and not ours(start):
+        raise GribbleError(f"{target} is there already, and is no {what}", fix="Name another file.")
+
+
+def _start(path: Path) -> bytes:
+    with path.open("rb") as stream:
+        return stream.read(1000)
+
+
 def replace_file(target: Path, data: bytes) -> Path:
     """Write over a file of the user's in one instant; the former one is kept beside it, and its path returned."""
     target = target.absolute()
@@ -196,7 +217,9 @@ def replace_file(target: Path, data: bytes) -> Path:
     try:
         shutil.copy2(target, kept)
     except OSError as error:
-        raise GribbleError(f"{kept} cannot be written: {reason_of(error)}", code=ExitCode.FAILED) from error
+        raise GribbleError(
+            f"{kept} cannot be written: {reason_of(error)}", fix=_UNWRITTEN, code=ExitCode.FAILED
+        ) from error
     write_over(target, iter([data]))
     return kept
 
@@ -216,4 +239,4 @@ def write_over(target: Path, blocks: Iterator[bytes]) -> None:
         store.rename(work, target.name)
     except (OSError, StoreError) as error:
         reason = reason_of(error) if isinstance(error, OSError) else str(error)
-        raise GribbleError(f"{target} cannot be written: {reason}", code=ExitCode.FAILED) from error
+        raise GribbleError(f"{target} cannot be written: {reason}", fix=_UNWRITTEN, code=ExitCode.FAILED) from error

@@ -33,8 +33,11 @@ def network_rig(name: str, rig: Rig, at: str, home: Path, prompt: Prompt, *, tru
         try:
             return _connected(address, rig, *known[0])
         except Refused as error:
-            fix = error.fix or f"Correct it, or go on without this rig: --rig OTHER. ({variable_of(name)}, netrc)"
-            raise GribbleError(f"rig {name}: {address.server}: {error}", fix=fix, code=ExitCode.FAILED) from None
+            raise GribbleError(
+                f"rig {name}: {address.server}: {error}",
+                fix=error.fix or f"Correct it ({variable_of(name)}, netrc), or go on without this rig: --rig OTHER.",
+                code=ExitCode.FAILED,
+            ) from None
 
     return RigHome(name, str(address), home, RemoteStore(SteadyLink(connect, name), home, trust_size=trust_size))
 
@@ -51,7 +54,7 @@ def _credentials(name: str, address: Address, prompt: Prompt, timeout: float) ->
     try:
         user, password = credentials(name, address, ask)
     except ValueError as error:
-        raise GribbleError(f"rig {name}: {error}", fix="Correct the line.", code=ExitCode.FAILED) from None
+        raise GribbleError(f"rig {name}: {error}", fix="Correct that line of netrc.", code=ExitCode.FAILED) from None
     if password is None and address.kind != "sftp":
         raise LinkLost(f"no password for {user}: set {variable_of(name)}, or write it into netrc")
     return user, password

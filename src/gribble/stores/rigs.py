@@ -39,8 +39,11 @@ class RigHome:
             except StoreError as error:
                 return str(error)
             if there is not None and not there.folder:
-                what = f"rig {self.name}: {self.root} is a file, not a folder"
-                raise GribbleError(what, fix=f"Correct rig.{self.name}.at in gribble.toml.", code=ExitCode.FAILED)
+                raise GribbleError(
+                    f"rig {self.name}: {self.root} is a file, not a folder",
+                    fix=f"Correct rig.{self.name}.at in gribble.toml.",
+                    code=ExitCode.FAILED,
+                )
             return "" if there is not None else "its folder is not on the server now"
         return "" if Path(self.root).is_dir() else f"{self.root} is not there now"
 

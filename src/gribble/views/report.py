@@ -30,6 +30,11 @@ def report_json(report: Report) -> dict[str, Any]:
     return {"gribble": "report/1", **msgspec.to_builtins(report)}
 
 
+def is_report(start: bytes) -> bool:
+    """Whether a file that begins like this was written as a report, in whatever form."""
+    return MARK.encode() in start or start.startswith(b"rig,emulator,release,state,")
+
+
 def report_csv(report: Report) -> str:
     """A row for each thing that is wanted, on every rig."""
     titles = ["rig", "emulator", "release", "state", "kind", "name", "title", "level", "verdict", "remedy", "reason"]

@@ -124,7 +124,10 @@ def _files(source: Path) -> Iterator[tuple[str, _Copy]]:
     except (zipfile.BadZipFile, OSError) as error:
         raise GribbleError(f"{source} is no folder, sheet, roster or zip", fix="Name one of these.") from error
     if sum(one.file_size for one in members) > MOST_BYTES:
-        raise GribbleError(f"{source} would unpack to more than {MOST_BYTES >> 30} GiB", fix="That is no catalogue.")
+        raise GribbleError(
+            f"{source} would unpack to more than {MOST_BYTES >> 30} GiB",
+            fix="Unpack it yourself, and name the folder in it that has the sheets.",
+        )
     top = {one.filename.partition("/")[0] for one in members if "/" in one.filename}
     lead = f"{top.pop()}/" if len(top) == 1 and all("/" in one.filename for one in members) else ""
     for one in members:

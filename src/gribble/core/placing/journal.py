@@ -128,7 +128,11 @@ def read_run(path: Path) -> Run | None:
     try:
         lines = path.read_bytes().split(b"\n")
     except OSError as error:
-        raise GribbleError(f"the journal {path} cannot be read: {reason_of(error)}", code=ExitCode.FAILED) from error
+        raise GribbleError(
+            f"the journal {path} cannot be read: {reason_of(error)}",
+            fix="Give read permission: without it no run can be finished or taken back.",
+            code=ExitCode.FAILED,
+        ) from error
     try:
         head = json.loads(lines[0])
         run = Run(

@@ -139,12 +139,13 @@ def _holdable(steps: list[Step], volume: str, folds_case: bool) -> tuple[list[St
         why = trouble(step.to, step.bytes, volume)
         if folds_case:
             there = taken.setdefault(fold(step.to), step.to)
-            why = why or (f"and {there} are one name on this volume" if there != step.to else "")
+            if not why and there != step.to:
+                why = f"and {there} are one name on this volume"
         if why:
-            refused[number] = f"{step.to} {why}"
+            refused[number] = why
     kept = without(steps, {id(steps[number]) for number in refused})
     told = [
-        Refused(rig=step.rig, emulator=step.emulator, need=step.need, reason=refused[number])
+        Refused(rig=step.rig, emulator=step.emulator, need=step.need, reason=f"{step.to} {refused[number]}")
         for number, step in enumerate(steps)
         if number in refused
     ]
@@ -348,9 +349,13 @@ class _Planner:
             key = fold(place.expected) if self._rig.folds_case else place.expected
             twin = self._targets.setdefault(key, use)
             if twin is not use and (twin.size, twin.digests) != (use.size, use.digests):
-                reason = f"{place.expected} is wanted with another content by an earlier step"
                 self.refused.append(
-                    Refused(rig=self._rig.rig, emulator=wish.emulator, need=wish.finding.need.id, reason=reason)
+                    Refused(
+                        rig=self._rig.rig,
+                        emulator=wish.emulator,
+                        need=wish.finding.need.id,
+                        reason=f"{place.expected} is wanted with another content by an earlier step",
+                    )
                 )
                 return
             if twin is use:

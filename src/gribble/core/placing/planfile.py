@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Container, Iterable, Iterator
 from pathlib import Path
 from typing import Any
@@ -37,11 +38,21 @@ def plan_record(plan: Plan) -> dict[str, Any]:
     }
 
 
+def plan_bytes(plan: Plan) -> bytes:
+    """The content of a plan's file."""
+    return (json.dumps(plan_record(plan), indent=1) + "\n").encode()
+
+
+def is_plan(start: bytes) -> bool:
+    """Whether a file that begins like this was written as a plan."""
+    return re.match(rb'\s*\{\s*"gribble"\s*:\s*"plan/', start) is not None
+
+
 def read_plan(path: Path, rigs: Container[str]) -> Plan:
     """The steps in a plan's file, for some rigs. Raises MistakesError with everything that is wrong with it."""
     try:
         if path.stat().st_size > MAX_BYTES:
-            raise GribbleError(f"{path} is larger than any plan")
+            raise GribbleError(f"{path} is larger than any plan", fix=_FIX)
         answer = json.loads(path.read_bytes())
     except OSError as error:
         raise GribbleError(f"{path} cannot be read: {reason_of(error)}", fix=_FIX) from error

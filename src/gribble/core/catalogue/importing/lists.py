@@ -180,7 +180,7 @@ def _read_json(path: Path, made: FieldMap, advance: Advance) -> Iterator[Node]:
     except json.JSONDecodeError as error:
         raise GribbleError(f"{path}, line {error.lineno}: {error.msg}", fix="Correct the file.") from error
     except RecursionError:
-        raise GribbleError(f"{path} is nested too deeply", fix="That is no list.") from None
+        raise GribbleError(f"{path} is nested too deeply", fix="Turn it into JSON Lines, one record a line.") from None
     advance(size)
     way = made.records.split("/") if made.records else []
     yield from _json_records(data, way)

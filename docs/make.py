@@ -1,0 +1,290 @@
+"""Writes the pages that are made from the program itself: commands.md and messages.md. Run by `make docs`."""
+
+from __future__ import annotations
+
+import ast
+import re
+import textwrap
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any, NamedTuple
+
+import typer
+
+import gribble
+import gribble.cli.main
+from gribble.cli.app import app
+from gribble.core.errors import ExitCode
+
+SOURCE = Path(gribble.__file__).parent
+PAGES = Path(__file__).parent
+
+ABOUT = {
+    "cli/session": "Finding the configuration", "core/catalogue": "The catalogue", "core/world": "Rigs and sources",
+    "core/survey": "Reading files", "core/needed": "Names and options", "cli/check": "Names and options",
+    "cli/identify": "Names and options", "cli/importing": "Taking over a list", "cli/sets": "Arcade sets",
+    "core/catalogue/importing": "Taking over a list", "cli/keys": "Key files", "cli/discs": "Discs and playlists",
+    "cli/releases": "Arcade sets", "core/releases": "Arcade sets", "core/arcade": "Arcade sets",
+    "cli/capture": "Capturing a sheet", "cli/catalogue": "The catalogue", "cli/mend": "Reading files",
+    "cli/running": "Planning and placing", "cli/place": "Planning and placing", "core/placing": "Planning and placing",
+    "cli/undo": "Taking back", "cli/attic": "Taking back", "cli/report": "Reports", "cli/demo": "The demo world",
+    "demo": "The demo world", "cli/init": "Finding the configuration", "stores/local": "Writing files",
+    "stores": "Rigs and sources", "cli/doctor": "Finding the configuration",
+}  # fmt: skip
+"""The subject of a message by the module that raises it; the longest beginning counts."""
+
+
+class Group(NamedTuple):
+    """Messages of one kind: where they end up, and the calls and functions that make them."""
+
+    about: str
+    calls: tuple[str, ...] = ()
+    functions: tuple[str, ...] = ()
+
+
+GROUPS = {
+    "Mistakes in a file": Group(
+        "Every mistake of `gribble.toml`, a sheet, a roster, a field map or a plan is told at once, each as "
+        "`FILE: KEY OR LINE: what`, and the command ends with status 2. A mistake in the catalogue leaves its sheet "
+        "out and lets `check` go on with the others; `plan` and `place` refuse to begin.",
+        ("Mistake", "add"),
+        ("set_faults", "lineage_faults", "_faults", "_source_faults", "_digest_faults", "range_fault"),
+    ),
+    "What an archive or a folder can have against it": Group(
+        "Told as `passed over PATH: …` below the result; the command goes on without that file, and its exit status "
+        "is what the rest makes it.",
+        ("ArchiveError", "Skipped"),
+    ),
+    "Why a plan refuses a step": Group(
+        "Told with the plan, before anything is written. The other steps stay.",
+        ("Refused:reason", "_wait"),
+        ("trouble", "name_trouble"),
+    ),
+    "Why a step fails": Group(
+        "The place keeps its old file, the steps that do not depend on the failed one go on, and the command ends "
+        "with status 3.",
+        ("_StepError", "StoreError"),
+    ),
+    "What a server can have against it": Group(
+        "A server that cannot be reached makes its rig *away* (status 3); what is lost in the middle is tried again "
+        "first. A server that refuses ends the command with status 3 where the rig is asked for.",
+        ("LinkLost", "Aborted", "Denied", "Refused", "StoreLost"),
+    ),
+    "What a settings file can have against it": Group(
+        "Told as the reason of a setting's finding. Gribble then does not change that file.", ("SettingError",)
+    ),
+    "What a name or path can have against it": Group(
+        "These follow the name in the messages above, where they say `FAULT`.",
+        (),
+        ("path_fault", "name_fault", "_link_fault"),
+    ),
+    "Notes beside the result": Group(
+        "On standard error, after the result or before it; the exit status does not come from them.",
+        ("aside", "tell"),
+    ),
+}
+
+
+class Message(NamedTuple):
+    """One message as it stands in the code, with capitals for what is filled in."""
+
+    module: str
+    text: str
+    fix: str
+    status: int
+
+
+def found(calls: tuple[str, ...], functions: tuple[str, ...] = ()) -> Iterator[Message]:
+    """The messages that calls of some names make, and that some functions return or yield, in the order of the code.
+
+    Raises ValueError for one whose text is not written where it is raised, so that no list could name it.
+    """
+    for path in sorted(SOURCE.rglob("*.py")):
+        module = path.relative_to(SOURCE).with_suffix("").as_posix()
+        for node in ast.walk(ast.parse(path.read_text())):
+            if isinstance(node, ast.Call) and (name := _name(node.func)) in calls and node.args:
+                if name != "add" or _name(node.func.value) == "mistakes":  # type: ignore[attr-defined]
+                    yield _message(module, name, node)
+            elif isinstance(node, ast.Call) and f"{_name(node.func)}:reason" in calls and not node.args:
+                yield Message(module, _text({word.arg: word.value for word in node.keywords}["reason"]), "", 0)
+            elif isinstance(node, ast.FunctionDef) and node.name in functions and "/audit/" not in module:
+                yield from (Message(module, _text(value), "", 0) for value in _given(node))
+
+
+def _message(module: str, name: str, node: ast.Call) -> Message:
+    given = {word.arg: word.value for word in node.keywords}
+    text = _text(node.args[{"Mistake": 2, "add": 1, "Skipped": 1, "_wait": 1}.get(name, 0)])
+    fix = _text(given["fix"]) if "fix" in given else ""
+    if name == "Refused" and node.args[1:]:
+        fix = _text(node.args[1])
+    code = given.get("code")
+    status = ExitCode[_name(code)] if code is not None else ExitCode.USAGE
+    if name == "GribbleError" and text.isupper() and text.isalpha() and text not in ("REASON", "WHAT"):
+        raise ValueError(f"{module}, line {node.lineno}: write the text where it is raised")
+    return Message(module, text, fix, int(status))
+
+
+def _given(function: ast.FunctionDef) -> Iterator[ast.expr]:
+    """The texts that a function returns, or yields, alone or behind a key."""
+    for node in ast.walk(function):
+        if isinstance(node, ast.Return | ast.Yield) and node.value is not None:
+            value = node.value.elts[-1] if isinstance(node.value, ast.Tuple) and node.value.elts else node.value
+            if isinstance(value, ast.Constant | ast.JoinedStr):
+                yield value
+
+
+def _name(node: ast.expr) -> str:
+    return node.attr if isinstance(node, ast.Attribute) else getattr(node, "id", "")
+
+
+def _text(node: ast.expr) -> str:
+    """The text that an expression makes, as far as it can be told; capitals where it is filled in."""
+    match node:
+        case ast.Constant():
+            return str(node.value or "")
+        case ast.JoinedStr():
+            return "".join(_text(part) for part in node.values)
+        case ast.FormattedValue():
+            return _text(node.value)
+        case ast.IfExp():
+            one, other = _text(node.body), _text(node.orelse)
+            return " / ".join(filter(None, (one, other))) if other else ""
+        case ast.BinOp(op=ast.Add()):
+            return _text(node.left) + _text(node.right)
+        case ast.BinOp():
+            return "N"
+        case ast.BoolOp():
+            return _text(node.values[-1] if isinstance(node.op, ast.Or) and _says(node.values[-1]) else node.values[0])
+        case ast.Call():
+            return _call(node)
+        case ast.Subscript():
+            return _text(node.value)
+        case ast.Attribute() | ast.Name():
+            return _WORDS.get(_name(node).strip("_"), _name(node).strip("_").upper().replace("_", " "))
+    return "…"
+
+
+def _says(node: ast.expr) -> bool:
+    return isinstance(node, ast.JoinedStr) or (isinstance(node, ast.Constant) and " " in str(node.value))
+
+
+_WORDS = {
+    "error": "REASON", "why": "REASON", "from": "FILE", "to": "FILE", "FIX": "gribble plan --out FILE writes one.",
+    "CONFIG_NAME": "gribble.toml", "SHEET_ENDING": ".sheet.toml", "UNWRITTEN": "Nothing was changed there.",
+    "word": "NAME", "fix": "", "next": "COMMAND", "HEX_LENGTHS": "crc32, md5, sha1, sha256", "MAX_MEMBERS": "N",
+    "MOST_ID_BYTES": "N", "MOST_SECONDS": "N", "MAP_VERSION": "N", "SHEET_VERSION": "N", "map": "N", "MOST_BYTES": "N",
+    "MOST_NAME": "N", "lineno": "N", "line_num": "N", "packed": "N", "unpacked": "N", "start": "N", "line": "LINE",
+    "number": "N", "size": "N", "wanted": "WANTED", "free": "N", "returncode": "N", "bytes": "N",
+}  # fmt: skip
+"""What is shown for a variable, where its own name in capitals would not tell."""
+
+
+def _call(node: ast.Call) -> str:
+    name = _name(node.func)
+    if name == "suggest":
+        return "; did you mean 'NAME'?"
+    if name == "count":
+        return f"N {_text(node.args[1])}s" if len(node.args) > 1 else "N"
+    if name in ("reason_of", "_say", "ErrorString"):
+        return "REASON"
+    if name in ("len", "variable_of"):
+        return {"len": "N", "variable_of": "GRIBBLE_PASSWORD_RIG"}[name]
+    if name == "join":
+        return f"{_text(node.args[0])}, …".replace("256, …", "256")
+    if name in ("shorten", "str", "tame", "sorted", "base", "clean", "called") and node.args:
+        return _text(node.args[0])
+    return "…"
+
+
+def messages_page() -> str:
+    """The list of messages."""
+    lines = [
+        "# Messages",
+        "",
+        "<!-- Made from the code by `make docs`; a test compares the two. -->", "",
+        "What ends a command says what is wrong and where, and on the next line what to do, both on standard error:",
+        "",
+        "    $ gribble check --rig lighthous",
+        "    gribble: 'lighthous' is no rig; did you mean 'lighthouse'?",
+        "      The rigs and their emulators stand in gribble.toml.",
+        "",
+        "Capitals stand for what is filled in. What is *found* (verdicts and their reasons) is no message: see",
+        "[verdicts](verdicts.md) and [diagnosis](diagnosis.md).",
+        "",
+        "| exit status | when |", "|---|---|",
+        "| 0 | all is well |",
+        "| 1 | something needs attention; for `plan` there are steps or gaps, for `place` something remains to obtain |",
+        "| 2 | bad usage, configuration or catalogue |",
+        "| 3 | a step failed (what was done is told), or a rig is away |",
+        "| 130 | interrupted |",
+        "",
+        "The parser's own messages (an option that does not exist, a word too many) end with status 2 and say which",
+        "`--help` to look at. A fault of Gribble itself ends with status 3, names it, and asks for a report; it shows no",
+        "traceback unless `GRIBBLE_TRACEBACK` is set.",
+    ]  # fmt: skip
+    subjects: dict[str, dict[Message, None]] = {}
+    for one in found(("GribbleError",)):
+        known = [beginning for beginning in ABOUT if one.module.startswith(beginning)]
+        if one.fix or not one.text.endswith("WHAT"):  # else the same error again, with more words
+            subjects.setdefault(ABOUT[max(known, key=len)], {})[one._replace(module="")] = None
+    lines += ["", "## What ends a command"]
+    for subject in sorted(subjects):
+        lines += ["", f"### {subject}", "", "| message | what to do | status |", "|---|---|---|"]
+        lines += [f"| {_cell(one.text)} | {_cell(one.fix)} | {one.status} |" for one in subjects[subject]]
+    for title, group in GROUPS.items():
+        texts = {f"{one.text}. {one.fix}" if one.fix else one.text for one in found(group.calls, group.functions)}
+        lines += ["", f"## {title}", "", *textwrap.wrap(group.about, 118), ""]
+        lines += [f"- {_cell(text)}" for text in sorted(texts) if re.search("[a-z]", text)]
+    return "\n".join(lines) + "\n"
+
+
+def _cell(text: str) -> str:
+    return f"`{text}`".replace("|", "\\|") if text else ""
+
+
+def commands_page() -> str:
+    """The reference of commands."""
+    lines = [
+        "# Commands", "",
+        "<!-- Made from the program's own help by `make docs`; a test compares the two. -->", "",
+        "What `gribble COMMAND --help` says, on one page. Every command takes `--help`; `-v` is `--verbose`.",
+    ]  # fmt: skip
+    for words, command in _leaves(typer.main.get_command(app), ()):
+        about, _, example = (command.help or "").partition("Example:")
+        lines += ["", f"## gribble {' '.join(words)}".rstrip(), "", _flat(about)]
+        if example:
+            lines += ["", f"    {example.strip()}"]
+        rows = [row for parameter in command.params if (row := _row(parameter))]
+        if rows:
+            lines += ["", "| | |", "|---|---|", *rows]
+    return "\n".join(lines) + "\n"
+
+
+def _leaves(command: Any, words: tuple[str, ...]) -> Iterator[tuple[tuple[str, ...], Any]]:
+    inner = getattr(command, "commands", {})
+    if not inner or not words:
+        yield words, command
+    for name in sorted(inner):
+        yield from _leaves(inner[name], (*words, name))
+
+
+def _flat(text: str) -> str:
+    return "\n\n".join(" ".join(part.split()) for part in text.strip().split("\n\n"))
+
+
+def _row(parameter: Any) -> str:
+    names = [name for name in (*parameter.opts, *parameter.secondary_opts) if name.startswith("-")]
+    if set(names) & {"--install-completion", "--show-completion"}:
+        return ""
+    metavar = parameter.make_metavar(None)
+    shown = ", ".join(names) if names else metavar.replace("[", "").replace("]", "")
+    if names and not parameter.is_flag:
+        shown += f" {metavar}"
+    return f"| {_cell(shown)} | {_flat(getattr(parameter, 'help', None) or '')} |"
+
+
+MADE = {"messages.md": messages_page, "commands.md": commands_page}
+
+if __name__ == "__main__":
+    for name, make in MADE.items():
+        (PAGES / name).write_text(make())
