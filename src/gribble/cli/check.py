@@ -21,6 +21,9 @@ from gribble.cli.options import (
     VerboseOption,
 )
 
+MOST_PASSED_OVER = 5
+"""How many files that cannot be looked into are named."""
+
 
 @command("check")
 def check(
@@ -65,7 +68,7 @@ def check(
         raise GribbleError("--json tells everything, --only a part, --quiet one line", fix="Use one of them.")
     scope = scope_of(rig, emulators, from_, at, as_)
     with Session(config) as session:
-        world = session.look(scope, reread=reread, verbose=verbose)
+        world = session.look(scope, reread=reread, verbose=verbose, told=MOST_PASSED_OVER)
         audits = world.audit(scope, games=games)
         before = session.as_installed(world, scope).audit(scope) if scope.releases else ()
         if json:

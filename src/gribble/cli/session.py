@@ -144,9 +144,19 @@ class Session:
         return Index(self.memory / "index.sqlite" if self.memory else None)
 
     def look(
-        self, scope: Scope, *, reread: bool = False, verbose: bool = False, catalogue: Catalogue | None = None
+        self,
+        scope: Scope,
+        *,
+        reread: bool = False,
+        verbose: bool = False,
+        told: int = 0,
+        catalogue: Catalogue | None = None,
     ) -> World:
-        """Survey the world, with another catalogue if need be; what was passed over is told on standard error."""
+        """Survey the world, with another catalogue if need be.
+
+        What was passed over is told on standard error: all of it if `verbose`, else as many as `told`, and how many
+        others there are.
+        """
         if catalogue is not None:
             self.known = KnownContents([*self.catalogue.sheets.values(), *catalogue.sheets.values()])
         check_scope(self.config, scope)
@@ -159,7 +169,7 @@ class Session:
                 world = look(self.config, catalogue or self.catalogue, scope, surveyor, self.seen(), far)
         finally:
             index.close()
-        self._tell_passed_over(world.passed_over)
+        self._tell_passed_over(world.passed_over, None if verbose else told)
         faults = [str(one) for rig in world.rigs for arcade in rig.arcade.values() for one in arcade.mistakes]
         self._asides += dict.fromkeys(faults[:ROSTER_FAULTS_SHOWN])
         self._note_cost(index, surveyor, verbose)
@@ -180,7 +190,7 @@ class Session:
         finally:
             index.close()
         for survey in surveys:
-            self._tell_passed_over(in_place(survey))
+            self._tell_passed_over(in_place(survey), None)
         self._note_cost(index, surveyor, verbose)
         return world, surveys
 
@@ -200,10 +210,15 @@ class Session:
                 read = f"{size(ground.received)} read" if ground.received else "nothing read"
                 self._asides.append(f"{name}: {count(ground.listed, 'file')} listed over the network, {read}")
 
-    def _tell_passed_over(self, passed: Iterable[Skipped]) -> None:
-        for skipped in passed:
+    def _tell_passed_over(self, passed: Iterable[Skipped], told: int | None) -> None:
+        passed = list(passed)
+        named = passed if told is None else passed[:told]
+        for skipped in named:
             where = shorten(skipped.path) + (f": {skipped.member}" if skipped.member else "")
             self._asides.append(f"passed over {where}: {skipped.why}")
+        if rest := len(passed) - len(named):
+            what = f"{rest:,} more" if named else count(rest, "file")
+            self._asides.append(f"passed over {what} that cannot be looked into; gribble check -v says which")
 
     def refuse_source(self, target: Path, option: str) -> None:
         """Raise GribbleError where something is to be written into a source."""

@@ -61,7 +61,8 @@ def check(
     scope = scope_of(rig, None, from_, at)
     with Session(config) as session:
         world = session.look(scope, reread=reread, verbose=verbose)
-        audits = asking(world, names or []).audit(scope)
+        with_sets = {found.name for found in world.rigs if any(one.arcade for one in found.emulators)}
+        audits = tuple(found for found in asking(world, names or []).audit(scope) if found.rig in with_sets)
         if json:
             session.screen.json(sets_json(audits))
         else:

@@ -29,6 +29,9 @@ def show_checked(screen: Screen, audits: tuple[RigAudit, ...], *, verbose: bool)
                 release = f" {emulator.release}" if emulator.release else ""
                 screen.say(styled(emulator.title + release, "bold"), styled(f"  on {rig.rig}", QUIET))
                 show_sets(screen, emulator, verbose=verbose)
+        if rig.away:
+            screen.out.print()
+            screen.say(styled(rig.rig, "bold"), f" is away: {rig.away}. Nothing is said of its sets.")
 
 
 def sets_json(audits: tuple[RigAudit, ...]) -> dict[str, Any]:

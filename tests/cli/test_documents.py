@@ -1,0 +1,154 @@
+"""Every command in the documents, carried out on the demo world; what a document shows of the answer must be in it."""
+
+from __future__ import annotations
+
+import os
+import re
+import shutil
+import subprocess
+import sys
+from collections.abc import Iterator
+from pathlib import Path
+from typing import NamedTuple
+
+import pytest
+
+from gribble.demo.handheld import free_port, handheld
+from gribble.demo.sheets import HANDHELD_PASSWORD
+from gribble.demo.world import build_world
+
+ROOT = Path(__file__).parents[2]
+PAGES = [
+    page
+    for page in (ROOT / "README.md", *sorted((ROOT / "docs").glob("*.md")))
+    if page.name not in ("commands.md", "messages.md")  # made from the program itself
+]
+SKIPPED = ("make ", "pip ", "cd ~")
+"""Lines for a shell that are about setting Gribble up; the clean clone that the tests run in has done that."""
+
+
+class Line(NamedTuple):
+    """A command in a document, and the lines of its answer that are shown there."""
+
+    words: str
+    shown: list[str]
+
+
+def blocks(page: Path) -> list[Line]:
+    """The commands of a document's blocks in order: lines after `$`, with their answers, and plain lines of ours."""
+    found: list[Line] = []
+    inside = False
+    for line in page.read_text().splitlines():
+        if line.startswith("    ") or (inside and not line):
+            text = line[4:]
+            if text.startswith("$ ") or (not inside and text.startswith("gribble")) or text.startswith("gribble "):
+                found.append(Line(re.sub(r"\s+# .*$", "", text.removeprefix("$ ")), []))
+                inside = text.startswith("$ ")
+            elif inside:
+                found[-1].shown.append(text)
+        else:
+            inside = False
+    return [one for one in found if not one.words.startswith(SKIPPED)]
+
+
+def inline() -> Iterator[str]:
+    """The commands within sentences that can be carried out as they stand: no word in them is in capitals."""
+    for page in PAGES:
+        for words in re.findall(r"`(gribble(?: [^`…|]+)?)`", page.read_text()):
+            if not re.search(r"\b[A-Z]{2,}\b|^gribble (demo|init)|~|completion", words):
+                yield words
+
+
+def props(page: Path, world: Path) -> None:
+    """What a document talks of and the demo world has not: files in fenced blocks that bear a name, and gifts."""
+    for name, text in re.findall(r"^```\w+ (\S+)\n(.*?)^```", page.read_text(), re.MULTILINE | re.DOTALL):
+        (world / name).write_text(text)
+    shutil.copytree(world / "catalogue", world / "new-catalogue")
+    gift = world / "gift"
+    gift.mkdir()
+    shutil.copy(world / "catalogue" / "knot.sheet.toml", gift)
+    shutil.make_archive(str(world / "from-ada"), "zip", gift)
+    shutil.rmtree(gift)
+
+
+class Shell:
+    """Runs lines as a user would, one after the other; a question is answered with yes."""
+
+    def __init__(self, folder: Path, env: dict[str, str]) -> None:
+        self.folder = folder
+        path = f"{Path(sys.executable).parent}{os.pathsep}{env['PATH']}"
+        self._env = {**env, "PATH": path, "COLUMNS": "80", "GRIBBLE_PASSWORD_HANDHELD": HANDHELD_PASSWORD}
+
+    def run(self, line: str) -> str:
+        """What a line answers. Fails on an exit status that tells of bad usage or of a failure."""
+        if line.startswith("cd "):
+            self.folder = self.folder / line[3:]
+            return ""
+        done = subprocess.run(
+            ["bash", "-c", line],
+            cwd=self.folder,
+            env=self._env,
+            input=b"y\n",
+            stdout=subprocess.PIPE,
+            stderr=subprocess.STDOUT,
+            check=False,
+            timeout=300,
+        )
+        told = done.stdout.decode()
+        assert "gribble: " in told or done.returncode in (0, 1), f"$ {line}\nended with {done.returncode}\n{told}"
+        assert "Traceback" not in told
+        return told
+
+
+def lacking(shown: list[str], told: str) -> str:
+    """The first shown line that the answer has not in its place; `…` stands for any lines. Empty where all are."""
+    lines = [line.rstrip() for line in told.splitlines()]
+    at, skipping = 0, True
+    for line in shown:
+        if not line.strip():
+            continue
+        if line.strip() == "…":
+            skipping = True
+            continue
+        end = len(lines) if skipping else next((n for n in range(at, len(lines)) if lines[n]), at) + 1
+        match = next((n for n in range(at, end) if n < len(lines) and lines[n] == line.rstrip()), None)
+        if match is None:
+            return line
+        at, skipping = match + 1, False
+    return ""
+
+
+@pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)
+def test_the_commands_of_a_document_do_what_it_shows(page: Path, tmp_path: Path, clean_env: dict[str, str]) -> None:
+    lines = blocks(page)
+    if not lines:
+        return
+    port = free_port()
+    shell = Shell(tmp_path, clean_env)
+    if not any(line.words.startswith("gribble demo") for line in lines):
+        shell.folder = tmp_path / "world"
+        build_world(shell.folder, port)
+        props(page, shell.folder)
+        if page.name == "README.md":
+            (shell.folder / "gribble.toml").unlink()  # it begins where there is none
+    with handheld(shell.folder / "handheld", port):
+        for line in lines:
+            told = shell.run(line.words)
+            refused = any(shown.startswith("gribble: ") for shown in line.shown)
+            assert refused or not re.search("^gribble: ", told, re.MULTILINE), f"$ {line.words}\n{told}"
+            absent = lacking(line.shown, told)
+            assert not absent, f"$ {line.words}\nhas no line {absent!r} (there) in\n{told}"
+
+
+def test_commands_within_sentences_can_be_carried_out(tmp_path: Path, clean_env: dict[str, str]) -> None:
+    port = free_port()
+    world = tmp_path / "world"
+    build_world(world, port)
+    props(ROOT / "docs" / "arcade.md", world)
+    shell = Shell(world, clean_env)
+    lines = list(dict.fromkeys(inline()))
+    assert len(lines) > 25
+    with handheld(world / "handheld", port):
+        for line in lines:
+            told = shell.run(line)
+            assert not re.search("^gribble: ", told, re.MULTILINE), f"$ {line}\n{told}"
