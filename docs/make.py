@@ -219,7 +219,7 @@ def messages_page() -> str:
         "| 130 | interrupted |",
         "",
         "A command line that is not understood (no such option, a word too many) ends with status 2 and says which",
-        "`--help` to look at. A fault of Gribble itself ends with status 3, names it, and asks for a report; it shows no",
+        "`--help` to look at. A fault of Gribble itself ends with status 3, names it, and asks for a report, with no",
         "traceback unless `GRIBBLE_TRACEBACK` is set.",
     ]  # fmt: skip
     subjects: dict[str, dict[Message, None]] = {}

@@ -84,7 +84,8 @@ def commands() -> list[tuple[str, str]]:
         for line in path.read_text().splitlines():
             if re.match(r"^ {4}(\$ )?gribble( |$)", line):
                 found.append((path.name, re.sub(r"\s+#.*$", "", line.strip().removeprefix("$ "))))
-            found += [(path.name, words) for words in re.findall(r"`(gribble [^`…]+)`", line) if "|" not in words]
+            inline = re.findall(r"`(gribble [a-z-][^`…]*)`", line)  # not "gribble COMMAND"
+            found += [(path.name, words) for words in inline if "|" not in words]
     return found
 
 

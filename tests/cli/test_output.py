@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import shlex
 from pathlib import Path
+from typing import Any
 
 import pytest
 from hypothesis import given
@@ -93,6 +94,47 @@ def test_a_configuration_may_be_named_before_or_after_the_command(gribble: Gribb
 def test_a_narrowed_check_speaks_of_nothing_else(gribble: Gribble, world: Path) -> None:
     rigs = gribble("check", "whimbrel", "--json", cwd=world, code=1).json["rigs"]
     assert [(rig["rig"], [one["emulator"] for one in rig["emulators"]]) for rig in rigs] == [("stick", ["whimbrel"])]
+
+
+def test_findings_are_sorted_by_name_or_worst_first(gribble: Gribble, world: Path) -> None:
+    def emulators(*words: str) -> list[dict[str, Any]]:
+        rigs = gribble("check", "--json", "--rig", "lighthouse", *words, cwd=world, code=1).json["rigs"]
+        return [emulator for rig in rigs for emulator in rig["emulators"]]
+
+    plain, named, worst = emulators(), emulators("--sort", "name"), emulators("--sort", "worst")
+    assert [one["emulator"] for one in named] == ["avocet", "curlew", "dunlin", "redshank", "sandpiper"]
+    assert [need["need"] for need in named[4]["needs"]] == [
+        "tern-clock", "tern-drive", "tern-test", "tern16-boot", "tern16-font", "tern8-boot",
+    ]  # fmt: skip
+    sandpiper = next(one for one in worst if one["emulator"] == "sandpiper")
+    assert [(need["need"], need["verdict"]) for need in sandpiper["needs"]] == [
+        ("tern-drive", "imposter"), ("tern16-boot", "astray"), ("tern16-font", "astray"), ("tern-clock", "missing"),
+        ("tern8-boot", "sound"), ("tern-test", "sound"),
+    ]  # fmt: skip
+    assert all(one in worst for one in plain if one["emulator"] == "redshank"), "what is sorted already stays"
+    sets = gribble("sets", "check", "--sort", "worst", "--json", cwd=world, code=1).json["rigs"][0]["emulators"][0][
+        "sets"
+    ]
+    assert [one["state"] for one in sets] == ["blocked"] * 10 + ["limited"] * 2 + ["ready"] * 13
+
+
+def test_the_next_command_narrows_as_this_one_did(gribble: Gribble, world: Path) -> None:
+    words = ["sandpiper", "--rig", "lighthouse", "--only", "tern-drive", "--skip", "*/boot/*"]
+    told = gribble("plan", *words, cwd=world, code=1, COLUMNS="200").out
+    assert "Next: gribble place sandpiper --rig lighthouse --only tern-drive --skip '*/boot/*'   shows" in told
+    told = gribble("check", "sandpiper", "--as", "3.2", cwd=world, code=1).out
+    assert told.rstrip().endswith("Next: gribble check sandpiper   as it is installed now")
+
+
+def test_what_cannot_be_looked_into_is_named_by_check_and_counted_elsewhere(gribble: Gribble, world: Path) -> None:
+    for number in range(4):
+        (world / "drawer" / f"half {number}.zip").write_bytes(b"PK\x03\x04" + bytes(99))
+    told = gribble("why", "sandpiper", cwd=world, code=1).err
+    assert told == "\npassed over 8 files that cannot be looked into; gribble check -v says which\n"
+    told = gribble("check", "sandpiper", cwd=world, code=1).err
+    assert told.count("passed over") == 6
+    assert told.endswith("passed over 3 more that cannot be looked into; gribble check -v says which\n")
+    assert gribble("check", "-v", cwd=world, code=1).err.count("passed over") == 8
 
 
 def test_a_plan_file_is_the_plan(gribble: Gribble, world: Path) -> None:

@@ -122,6 +122,10 @@ def test_the_attic_is_listed_restored_and_emptied(gribble: Gribble, world: Path)
     files = gribble("attic", "list", "--json", cwd=world, code=0).json["files"]
     assert {one["path"] for one in files if one["rig"] == "lighthouse"} >= {DRIVE}
     assert all(one["needed"] and not one["undone"] for one in files)
+    told = gribble("attic", "list", cwd=world, code=0).out
+    assert "run 1  lighthouse  displaced: " in told
+    assert "  … and " in told
+    assert len(gribble("attic", "list", "--run", "1", cwd=world, code=0).out.splitlines()) > len(told.splitlines())
     gribble("attic", "restore", "drive.rom", "--into", "../back", cwd=world, code=0)
     assert (world / "../back/drive.rom").read_bytes() == old
     gribble("attic", "restore", DRIVE, "--yes", cwd=world, code=0)

@@ -44,7 +44,7 @@ def list_(
         if json:
             session.screen.json(attic_json(kept))
         else:
-            show_attic(session.screen, kept)
+            show_attic(session.screen, kept, folded=run is None)
         return ExitCode.CLEAN
 
 

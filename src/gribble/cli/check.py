@@ -18,7 +18,9 @@ from gribble.cli.options import (
     QuietOption,
     RereadOption,
     RigOption,
+    SortOption,
     VerboseOption,
+    sorted_audits,
 )
 
 MOST_PASSED_OVER = 5
@@ -44,20 +46,21 @@ def check(
         ),
     ] = None,
     json: JsonOption = False,
+    sort: SortOption = None,
     quiet: QuietOption = False,
     verbose: VerboseOption = False,
     config: ConfigOption = None,
 ) -> int:
     """What is right, misnamed, astray, wrong or missing on your rigs, and what would put it right.
 
-    Example: gribble check sandpiper --rig lighthouse --from ~/Downloads
+    Example: gribble check sandpiper --only missing --from ~/Downloads
     """
     from gribble.cli.session import Session, scope_of
     from gribble.core.audit.findings import Verdict
     from gribble.core.catalogue.tables import suggest
     from gribble.core.errors import ExitCode, GribbleError
     from gribble.views.changes import changes_json, show_changes
-    from gribble.views.check import answer_of, check_json, show_check, show_only
+    from gribble.views.check import answer_of, check_json, show_check, show_next, show_only
 
     for word in only or ():
         if word not in list(Verdict):
@@ -69,21 +72,24 @@ def check(
     scope = scope_of(rig, emulators, from_, at, as_)
     with Session(config) as session:
         world = session.look(scope, reread=reread, verbose=verbose, told=MOST_PASSED_OVER)
-        audits = world.audit(scope, games=games)
+        audits = sorted_audits(world.audit(scope, games=games), sort)
         before = session.as_installed(world, scope).audit(scope) if scope.releases else ()
         if json:
             session.screen.json({**check_json(audits), **(changes_json(before, audits) if before else {})})
         else:
             if before:
                 show_changes(session.screen, before, audits)
-            words = "" if before else scope.words
             if quiet:
                 session.screen.say(answer_of(audits))
                 session.hush()
             elif only:
-                show_only(session.screen, audits, frozenset(only), words)
+                show_only(session.screen, audits, frozenset(only), scope.words)
             else:
-                show_check(session.screen, audits, verbose=verbose, scope=words)
+                show_check(session.screen, audits, verbose=verbose)
+                if before:
+                    session.screen.next(f"gribble check{scope.words}", "as it is installed now")
+                else:
+                    show_next(session.screen, audits, scope=scope.words)
         code = session.ended(found.state for found in audits)
         faulty = any(emulator.games for found in audits for emulator in found.emulators)
         return ExitCode.ATTENTION if faulty and code == ExitCode.CLEAN else code

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from enum import StrEnum
-from typing import Annotated, Optional
+from typing import TYPE_CHECKING, Annotated, Optional
 
 import typer
 
 from gribble.cli.completing import emulators, rigs
+
+if TYPE_CHECKING:
+    from gribble.core.audit.findings import RigAudit
 
 ConfigOption = Annotated[
     Optional[str],  # noqa: UP045  (Typer reads this at run time)
@@ -52,6 +55,32 @@ SkipOption = Annotated[
     Optional[list[str]],  # noqa: UP045
     typer.Option("--skip", metavar="WORD", help="All steps but those.", show_default=False),
 ]
+
+
+class Sort(StrEnum):
+    """What findings are sorted by; else they stand as in `gribble.toml`, sheet and roster."""
+
+    NAME = "name"
+    WORST = "worst"
+
+
+SortOption = Annotated[
+    Optional[Sort],  # noqa: UP045
+    typer.Option("--sort", metavar="name|worst", help="By name, or what is worst first.", show_default=False),
+]
+
+
+def sorted_audits(audits: tuple[RigAudit, ...], sort: Sort | None) -> tuple[RigAudit, ...]:
+    """The audits in the order that is asked for."""
+    from gribble.core.audit.ordering import by_name, worst_first
+
+    match sort:
+        case None:
+            return audits
+        case Sort.NAME:
+            return by_name(audits)
+        case Sort.WORST:
+            return worst_first(audits)
 
 
 class Link(StrEnum):

@@ -41,9 +41,10 @@ def plan(
 
     Example: gribble plan --rig lighthouse
     """
+    import shlex
     from pathlib import Path
 
-    from gribble.cli.running import planned
+    from gribble.cli.running import narrowing, planned
     from gribble.cli.session import Session, scope_of
     from gribble.core.audit.findings import State
     from gribble.core.errors import ExitCode
@@ -65,7 +66,7 @@ def plan(
         else:
             show_plan(session.screen, made, audits)
             if made.steps:
-                words = f" --plan {out}" if out else scope.words
+                words = f" --plan {shlex.quote(out)}" if out else scope.words + narrowing(only, skip, by_name=by_name)
                 session.screen.next(f"gribble place{words}", "shows this plan, asks, and carries it out")
         if made.steps or made.obtain or made.refused:
             return ExitCode.ATTENTION

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shlex
 import signal
 import sys
 import threading
@@ -40,6 +41,14 @@ def ask(screen: Screen, question: str, yes: bool) -> bool:
         return True
     screen.say("Nothing was changed." + ("" if sys.stdin.isatty() else " (--yes answers for you.)"))
     return False
+
+
+def narrowing(only: list[str] | None, skip: list[str] | None, *, by_name: bool) -> str:
+    """How a plan is narrowed, as it is typed behind a command, with a blank in front."""
+    words = [
+        word for option, given in (("--only", only), ("--skip", skip)) for one in given or () for word in (option, one)
+    ]
+    return "".join(f" {shlex.quote(word)}" for word in [*words, *(["--by-name"] if by_name else [])])
 
 
 def planned(

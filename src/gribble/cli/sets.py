@@ -17,8 +17,10 @@ from gribble.cli.options import (
     RereadOption,
     RigOption,
     SkipOption,
+    SortOption,
     VerboseOption,
     YesOption,
+    sorted_audits,
 )
 from gribble.core.catalogue.records import Style
 
@@ -46,13 +48,14 @@ def check(
     from_: FromOption = None,
     at: AtOption = None,
     reread: RereadOption = False,
+    sort: SortOption = None,
     json: JsonOption = False,
     verbose: VerboseOption = False,
     config: ConfigOption = None,
 ) -> int:
     """Which sets run on your rigs; of the others each file at fault, and where a right one is held.
 
-    Example: gribble sets check saltpan
+    Example: gribble sets check --sort worst
     """
     from gribble.cli.session import Session, scope_of
     from gribble.core.errors import ExitCode
@@ -63,6 +66,7 @@ def check(
         world = session.look(scope, reread=reread, verbose=verbose)
         with_sets = {found.name for found in world.rigs if any(one.arcade for one in found.emulators)}
         audits = tuple(found for found in asking(world, names or []).audit(scope) if found.rig in with_sets)
+        audits = sorted_audits(audits, sort)
         if json:
             session.screen.json(sets_json(audits))
         else:

@@ -34,8 +34,8 @@ PROBLEMS_SHOWN = 4
 FILES_SHOWN = 4
 
 
-def show_check(screen: Screen, audits: tuple[RigAudit, ...], *, verbose: bool, scope: str = "") -> None:
-    """The answer first, then each rig with what is wrong on it, then the next command."""
+def show_check(screen: Screen, audits: tuple[RigAudit, ...], *, verbose: bool) -> None:
+    """The answer first, then each rig with what is wrong on it."""
     screen.say(answer_of(audits))
     for found in audits:
         screen.out.print()
@@ -45,7 +45,6 @@ def show_check(screen: Screen, audits: tuple[RigAudit, ...], *, verbose: bool, s
             screen.say(f"  away: {found.away}. Nothing is said of its needs.")
         for emulator in found.emulators:
             _show_emulator(screen, found, emulator, verbose)
-    show_next(screen, audits, scope=scope)
 
 
 def show_only(screen: Screen, audits: tuple[RigAudit, ...], only: frozenset[str], scope: str = "") -> None:
