@@ -86,8 +86,12 @@ class World(Struct, frozen=True, kw_only=True):
         if wishes:
             near = self.searcher().search(wishes)
             audits = audit(self.rigs, holdings, self.known, self.regions, near, readings, games=games, packing=packing)
-        chosen = [_narrow(found, scope) for found in audits if not scope.rigs or found.rig in scope.rigs]
-        return tuple(found for found in chosen if found.emulators or found.away or not scope.emulators)
+        return tuple(
+            _narrow(found, scope)
+            for rig, found in zip(self.rigs, audits, strict=True)
+            if (not scope.rigs or rig.name in scope.rigs)
+            and (not scope.emulators or any(one.emulator in scope.emulators for one in rig.emulators))
+        )
 
     def readings(self, *, games: bool = False) -> Readings:
         """The contents that an audit has to know: key files, settings files and, for game folders, ids."""
