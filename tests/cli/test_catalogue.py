@@ -237,13 +237,11 @@ def test_schemas_say_what_the_loader_takes(gribble: Gribble, world: Path) -> Non
 
 def test_the_list_and_the_map_of_the_documents_work(gribble: Gribble, tmp_path: Path) -> None:
     text = (Path(__file__).parents[2] / "docs/catalogues.md").read_text()
-    (tmp_path / "cabinets.xml").write_text(text.split("```xml\n")[1].split("```")[0])
-    (map_,) = [part for part in text.split("```toml\n")[1:] if part.startswith("map = 1")]
-    (tmp_path / "cabinets.map.toml").write_text(map_.split("```")[0])
-    (tmp_path / "catalogue").mkdir()
+    (tmp_path / "cabinets.xml").write_text(text.split("```xml cabinets.xml\n")[1].split("```")[0])
+    (tmp_path / "cabinets.map.toml").write_text(text.split("```toml cabinets.map.toml\n")[1].split("```")[0])
     commands = [line.split() for line in text.splitlines() if line.startswith("    gribble catalogue import cabinets")]
     assert len(commands) == 2
     for words in commands:
         gribble(*words[1:], cwd=tmp_path, code=0)
-    (roster,) = (tmp_path / "catalogue").iterdir()
+    (roster,) = (tmp_path / "mine").iterdir()
     assert json.loads(roster.read_text().splitlines()[1])["files"][0]["size"] == 65536

@@ -54,7 +54,7 @@ def test_check_with_games_tells_of_sheets_in_game_folders(gribble: Gribble, worl
 
 @pytest.mark.parametrize(
     ("words", "say"),
-    [(("discs", "check", "nowhere"), "there is no nowhere"), (("discs", "check", "--rig", "nowhere"), "is no rig")],
+    [(("discs", "check", "nowhere"), "nowhere is not there"), (("discs", "check", "--rig", "nowhere"), "is no rig")],
 )
 def test_bad_input(gribble: Gribble, world: Path, words: tuple[str, ...], say: str) -> None:
     assert say in gribble(*words, cwd=world, code=2).err

@@ -75,7 +75,7 @@ def restore(
     from gribble.core.survey.digests import digest_blocks
     from gribble.stores.files import read_blocks
     from gribble.stores.local import write_new_stream
-    from gribble.views.check import shorten
+    from gribble.views.looks import shorten
 
     scope = scope_of(rig, None, None, at)
     with Session(config) as session:

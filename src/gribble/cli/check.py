@@ -23,9 +23,6 @@ from gribble.cli.options import (
     sorted_audits,
 )
 
-MOST_PASSED_OVER = 5
-"""How many files that cannot be looked into are named."""
-
 
 @command("check")
 def check(
@@ -55,7 +52,7 @@ def check(
 
     Example: gribble check sandpiper --only missing --from ~/Downloads
     """
-    from gribble.cli.session import Session, scope_of
+    from gribble.cli.session import MOST_PASSED_OVER, Session, scope_of
     from gribble.core.audit.findings import Verdict
     from gribble.core.catalogue.tables import suggest
     from gribble.core.errors import ExitCode, GribbleError

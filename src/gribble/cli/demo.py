@@ -39,6 +39,7 @@ def demo(
     from gribble.demo.tour import TOUR
     from gribble.demo.world import build_world
     from gribble.stores.credentials import variable_of
+    from gribble.views.looks import NEXT, QUIET
     from gribble.views.screen import Screen, styled
 
     screen = Screen()
@@ -60,9 +61,9 @@ def demo(
     with handheld(root / "handheld", port):
         for question, words in TOUR:
             screen.out.print()
-            screen.say(styled("─" * min(screen.out.width, 80), "#7f8a96"))
+            screen.say(styled("─" * min(screen.out.width, 80), QUIET))
             screen.say(styled(question, "bold"))
-            screen.say(styled(f"$ gribble {words}".rstrip(), "bold #3d8fb8"))
+            screen.say(styled(f"$ gribble {words}".rstrip(), NEXT))
             screen.out.print()
             if step:
                 input()
@@ -76,7 +77,7 @@ def demo(
                     code=ExitCode.FAILED,
                 )
     screen.out.print()
-    screen.say(styled("─" * min(screen.out.width, 80), "#7f8a96"))
+    screen.say(styled("─" * min(screen.out.width, 80), QUIET))
     screen.say("The world stays for you to try things on:")
     screen.next(f"cd {folder} && gribble check")
     screen.say(f"The handheld is asleep again (away). gribble demo {folder} --wake, in another terminal, wakes it.")

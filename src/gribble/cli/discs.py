@@ -119,7 +119,7 @@ def _write_mended(
     from gribble.core.paths import join
     from gribble.core.placing.plan import Plan, Step, StepKind
     from gribble.stores.local import replace_file, write_new
-    from gribble.views.check import shorten
+    from gribble.views.looks import shorten
 
     steps = []
     here = [(Path(place.root) / one.path, one) for place, one in found if not place.rig]
@@ -178,7 +178,7 @@ class _Place:
 
     def shown(self, path: str) -> str:
         """A path below the root, as it is shown."""
-        from gribble.views.check import shorten
+        from gribble.views.looks import shorten
 
         return shorten(f"{self.root}/{path}")
 
@@ -282,8 +282,8 @@ def playlist(
     from gribble.core.discs.playlists import named as playlists_by_name
     from gribble.core.errors import ExitCode, GribbleError
     from gribble.core.survey.walking import Skipped
-    from gribble.views.check import shorten
     from gribble.views.discs import playlists_json, show_playlists
+    from gribble.views.looks import shorten
     from gribble.views.screen import Screen
 
     if json and into:
@@ -359,7 +359,7 @@ def _write(found: list[Playlist], folder: Path, yes: bool, config: str | None) -
     from gribble.core.placing.plan import Plan, Step, StepKind
     from gribble.core.world import Scope
     from gribble.stores.local import replace_file, write_new
-    from gribble.views.check import shorten
+    from gribble.views.looks import shorten
     from gribble.views.screen import Screen
 
     texts: dict[str, str] = {}

@@ -142,8 +142,8 @@ def _check_rigs(session: Session, scope: Scope) -> list[Checked]:
     from gribble.core.audit.findings import Verdict
     from gribble.core.audit.keys import judge_keys
     from gribble.core.diagnosis.nearmisses import key_of
-    from gribble.views.check import shorten
     from gribble.views.keys import Checked
+    from gribble.views.looks import shorten
 
     world = session.look(scope)
     read = {key_of(holding): file for holding, file in world.readings().key_files}

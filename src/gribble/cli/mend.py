@@ -32,7 +32,7 @@ def mend(
     from gribble.cli.session import Session
     from gribble.core.errors import ExitCode
     from gribble.core.identify import explain, identify
-    from gribble.views.check import shorten
+    from gribble.views.looks import shorten
 
     folder = Path(into).absolute()
     with Session(config) as session:

@@ -49,7 +49,7 @@ def place(
     from pathlib import Path
 
     from gribble.cli.running import finish_open_runs, narrow, place_plan, planned
-    from gribble.cli.session import Session, scope_of
+    from gribble.cli.session import MOST_PASSED_OVER, Session, scope_of
     from gribble.core.errors import ExitCode, GribbleError
     from gribble.core.placing.plan import linked
     from gribble.core.placing.planfile import read_plan
@@ -68,7 +68,7 @@ def place(
             made = session.reachable(narrow(read_plan(Path(plan), session.config.rig), only, skip), scope)
             code = place_plan(session, scope, (), linked(made) if link else made, yes)
         else:
-            audits = session.look(scope).audit(scope, packing=True)
+            audits = session.look(scope, told=MOST_PASSED_OVER).audit(scope, packing=True)
             made = planned(session, audits, only, skip, by_name=by_name)
             code = place_plan(session, scope, audits, linked(made) if link else made, yes)
         return finished or code

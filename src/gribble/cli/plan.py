@@ -45,7 +45,7 @@ def plan(
     from pathlib import Path
 
     from gribble.cli.running import narrowing, planned
-    from gribble.cli.session import Session, scope_of
+    from gribble.cli.session import MOST_PASSED_OVER, Session, scope_of
     from gribble.core.audit.findings import State
     from gribble.core.errors import ExitCode
     from gribble.core.placing.planfile import is_plan, plan_bytes, plan_record
@@ -57,7 +57,7 @@ def plan(
         if out:
             session.refuse_source(Path(out), "--out FILE")
             refuse_foreign(Path(out), is_plan, "plan")
-        audits = session.look(scope).audit(scope, packing=True)
+        audits = session.look(scope, told=MOST_PASSED_OVER).audit(scope, packing=True)
         made = planned(session, audits, only, skip, by_name=by_name)
         if out:
             write_over(Path(out), iter([plan_bytes(made)]))

@@ -46,7 +46,7 @@ def report(
     from gribble.core.releases import arcade_places, match_releases
     from gribble.core.report import make_report, runs_since
     from gribble.stores.local import refuse_foreign, write_over
-    from gribble.views.check import shorten
+    from gribble.views.looks import shorten
     from gribble.views.report import answer_of, is_report, report_csv, report_html, report_json, report_markdown
 
     writers = {html: report_html, csv: report_csv, markdown: report_markdown}

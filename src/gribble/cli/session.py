@@ -26,13 +26,14 @@ from gribble.stores.ground import RemoteGround
 from gribble.stores.opening import network_rig
 from gribble.stores.remote import RemoteStore
 from gribble.stores.rigs import AnyPlace, RigHome, local_rig
-from gribble.views.check import shorten
-from gribble.views.looks import count, size
+from gribble.views.looks import count, shorten, size
 from gribble.views.progress import Bar
 from gribble.views.screen import Screen
 
 CONFIG_NAME = "gribble.toml"
 ROSTER_FAULTS_SHOWN = 5
+MOST_PASSED_OVER = 5
+"""How many files that cannot be looked into are named where one of them may be why something lacks."""
 
 
 def find_config(given: str | None) -> Path | None:

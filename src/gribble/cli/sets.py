@@ -98,7 +98,7 @@ def pack(
     Example: gribble sets pack --style merged
     """
     from gribble.cli.running import finish_open_runs, place_plan, planned
-    from gribble.cli.session import Session, scope_of
+    from gribble.cli.session import MOST_PASSED_OVER, Session, scope_of
     from gribble.core.errors import GribbleError
 
     if lean and names:
@@ -109,7 +109,7 @@ def pack(
     scope = scope_of(rig, None, from_, at)
     with Session(config, strict=True) as session:
         finished = finish_open_runs(session, scope)
-        world = packed_as(asking(session.look(scope), names or []), style, stubs, lean)
+        world = packed_as(asking(session.look(scope, told=MOST_PASSED_OVER), names or []), style, stubs, lean)
         audits = world.audit(scope, packing=True)
         code = place_plan(session, scope, audits, planned(session, audits, only, skip, sets_only=True), yes)
         return finished or code

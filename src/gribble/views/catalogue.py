@@ -15,8 +15,7 @@ from gribble.core.catalogue.importing.build import Tally
 from gribble.core.catalogue.known import Known, proofs_of
 from gribble.core.catalogue.lint import Remark
 from gribble.core.catalogue.rosters import ArcadeSet
-from gribble.views.check import shorten
-from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, count, size
+from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, count, shorten, size
 from gribble.views.screen import Screen, state, styled
 
 LEFT_OVER_SHOWN = 8

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections import Counter
 from typing import Any, assert_never
 
@@ -25,8 +24,8 @@ from gribble.core.audit.findings import (
 )
 from gribble.core.paths import base
 from gribble.core.survey.survey import Holding
-from gribble.views.looks import QUIET, count
-from gribble.views.screen import Screen, state, styled, verdict
+from gribble.views.looks import QUIET, count, shorten
+from gribble.views.screen import Screen, remedy, state, styled, verdict
 
 SPARE_SHOWN = 5
 SETS_SHOWN = 12
@@ -188,7 +187,7 @@ def _root_rows(emulator: EmulatorAudit, verbose: bool) -> list[tuple[str | Text,
 def _setting_row(found: SettingFinding) -> tuple[str | Text, ...]:
     text = Text.assemble(styled(f"{found.file}: {found.setting.key}", "bold"), "\n", styled(found.reason))
     if found.remedy is Remedy.POINT:
-        text.append_text(_remedy(f"make it {found.wanted}"))
+        text.append("\n").append_text(remedy(f"make it {found.wanted}"))
     return verdict(found.verdict), "setting", text
 
 
@@ -211,9 +210,9 @@ def _manifest_account(rig: RigAudit, finding: Finding) -> Text:
     fixable = [place for place in finding.places if place.remedy in FIXABLE]
     gaps = [place for place in finding.places if place.remedy is Remedy.OBTAIN]
     if fixable and not finding.spared:
-        text.append_text(_remedy(_fix_words(rig, fixable)))
+        text.append("\n").append_text(remedy(_fix_words(rig, fixable)))
     if gaps:
-        text.append_text(_remedy(f"obtain {count(len(gaps), 'file')}; nothing held will do"))
+        text.append("\n").append_text(remedy(f"obtain {count(len(gaps), 'file')}; nothing held will do"))
     return text
 
 
@@ -233,8 +232,8 @@ def _account(rig: RigAudit, finding: Finding, place: PlaceFinding) -> Text:
     if finding.spared:
         return text.append_text(styled(f"; {finding.spared}"))
     text.append_text(_why_lines(finding, place.met and not finding.lacks))
-    if remedy := remedy_words(rig, place):
-        text.append_text(_remedy(remedy))
+    if words := remedy_words(rig, place):
+        text.append("\n").append_text(remedy(words))
     if finding.instead:
         text.append_text(styled(f"\nor, as well: {', '.join(finding.instead)}; one is enough"))
     if finding.ways and place is finding.chief:
@@ -243,7 +242,7 @@ def _account(rig: RigAudit, finding: Finding, place: PlaceFinding) -> Text:
             text.append_text(styled(f"\n· {way_words(rig, way)}"))
     if finding.merge:
         names = " and ".join(say_holding(holding, None) for holding in finding.merge)
-        text.append_text(_remedy(f"together, {names} have every key: gribble keys merge"))
+        text.append("\n").append_text(remedy(f"together, {names} have every key: gribble keys merge"))
     return text
 
 
@@ -252,10 +251,6 @@ def _why_lines(finding: Finding, met: bool) -> Text:
         return Text()
     level = "" if finding.need.level == "must" else f"{finding.need.level}: "
     return styled(f"\n{level}{finding.need.why}", QUIET)
-
-
-def _remedy(words: str) -> Text:
-    return Text("\n↳ ", "bold #3d8fb8").append_text(styled(words))
 
 
 def way_words(rig: RigAudit, way: Way) -> str:
@@ -299,17 +294,6 @@ def say_holding(holding: Holding, rig: str | None) -> str:
     """Where a holding lies, as the user knows it: on this rig by its path there, else by its place on this machine."""
     path = holding.path if holding.rig == rig else shorten(holding.where)
     return f"{holding.member} in {path}" if holding.member is not None else path
-
-
-def shorten(path: str) -> str:
-    """A path relative to the working folder, where that is shorter; an address as it is."""
-    if "://" in path:
-        return path
-    try:
-        relative = os.path.relpath(path)
-    except (ValueError, OSError):
-        return path
-    return relative if len(relative) < len(path) else path
 
 
 def show_next(screen: Screen, audits: tuple[RigAudit, ...], detail: str = "", scope: str = "") -> None:

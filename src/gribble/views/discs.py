@@ -12,8 +12,8 @@ from gribble.core.discs.looking import MENDS
 from gribble.core.discs.mending import Mended
 from gribble.core.discs.playlists import Playlist
 from gribble.core.paths import base
-from gribble.views.looks import QUIET, count
-from gribble.views.screen import Screen, styled, verdict
+from gribble.views.looks import NEXT, QUIET, count
+from gribble.views.screen import Screen, remedy, styled, verdict
 
 
 def show_discs(screen: Screen, found: list[Checked], words: str, *, verbose: bool) -> None:
@@ -46,7 +46,7 @@ def _account(one: Checked) -> Text:
         name = f"{fault.file}: " if fault.file and base(fault.file) != base(one.path) else ""
         text.append_text(styled(f"\n{name}{fault.reason}"))
         if fault.remedy:
-            text.append_text(Text("\n↳ ", "bold #3d8fb8")).append_text(styled(fault.remedy))
+            text.append("\n").append_text(remedy(fault.remedy))
     return text
 
 
@@ -60,7 +60,7 @@ def show_mended(screen: Screen, found: list[tuple[str, Mended]]) -> None:
     rows: list[tuple[str | Text, ...]] = []
     for path, one in found:
         lines = (styled(f"\n{change}") for change in one.changes)
-        rows.append((styled("mend", "bold #3d8fb8"), Text.assemble(styled(path, "bold"), *lines)))
+        rows.append((styled("mend", NEXT), Text.assemble(styled(path, "bold"), *lines)))
     screen.grid(rows)
 
 

@@ -8,11 +8,10 @@ from typing import Any
 from rich.text import Text
 
 from gribble.core.doctor import Examined, Health
-from gribble.views.check import shorten
-from gribble.views.looks import count
-from gribble.views.screen import Screen, styled
+from gribble.views.looks import STATES, VERDICTS, count, shorten
+from gribble.views.screen import Screen, remedy, styled
 
-_LOOKS = {Health.RIGHT: ("●", "#3d8fb8"), Health.MIND: ("◇", "#a98c32"), Health.WRONG: ("▲", "#c95f93")}
+_LOOKS = {Health.RIGHT: VERDICTS["sound"], Health.MIND: STATES["limited"], Health.WRONG: VERDICTS["imposter"]}
 
 
 def show_doctor(screen: Screen, found: list[Examined]) -> None:
@@ -28,7 +27,7 @@ def show_doctor(screen: Screen, found: list[Examined]) -> None:
             styled(shorten(one.what) if "/" in one.what else one.what, "bold"), styled(f"  {one.words}")
         )
         if one.fix:
-            text.append_text(Text("\n↳ ", "bold #3d8fb8")).append_text(styled(one.fix))
+            text.append("\n").append_text(remedy(one.fix))
         rows.append((styled(f"{glyph} {one.health}", colour), styled(one.area), text))
     screen.grid(rows)
     if not tally[Health.WRONG] and not tally[Health.MIND]:

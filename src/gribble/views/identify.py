@@ -11,7 +11,7 @@ from rich.text import Text
 from gribble.core.identify import Group, Identified, Match, group
 from gribble.views.check import say_holding
 from gribble.views.looks import DIGEST_NAMES, QUIET, count, size
-from gribble.views.screen import Screen, styled, verdict
+from gribble.views.screen import Screen, remedy, styled, verdict
 
 UNKNOWN_SHOWN = 8
 
@@ -88,13 +88,9 @@ def _damaged_row(file: Identified) -> tuple[str | Text, ...]:
         proof += f", with {say_holding(mend.partner, None)}"
     text.append("\n").append_text(styled(proof if mend.mendable else "proven by the right copy that is held", QUIET))
     if mend.mendable and file.holding.member is None:
-        text.append("\n").append_text(Text("↳ ", "bold #3d8fb8")).append_text(
-            styled(f"gribble mend {shlex.quote(path)}")
-        )
+        text.append("\n").append_text(remedy(f"gribble mend {shlex.quote(path)}"))
     elif mend.mendable:
-        text.append("\n").append_text(Text("↳ ", "bold #3d8fb8")).append_text(
-            styled("gribble place mends it on the way")
-        )
+        text.append("\n").append_text(remedy("gribble place mends it on the way"))
     return verdict(file.verdict), text
 
 

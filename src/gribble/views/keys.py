@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from typing import Any
 
 from msgspec import Struct
@@ -10,7 +11,7 @@ from rich.text import Text
 from gribble.core.audit.findings import Verdict
 from gribble.core.audit.keys import KeysJudgement
 from gribble.core.catalogue.records import Level
-from gribble.views.looks import QUIET, VERDICTS
+from gribble.views.looks import QUIET, VERDICTS, count
 from gribble.views.screen import Screen, styled, verdict
 
 _AS = {"malformed": Verdict.DAMAGED, "conflicting": Verdict.DAMAGED}
@@ -40,12 +41,15 @@ class Checked(Struct, frozen=True):
 
 
 def show_keys(screen: Screen, checked: list[Checked], *, verbose: bool) -> None:
-    """Each file with its keys by name; those that are right are folded into one line."""
+    """The answer, then each file with its keys by name; those that are right are folded into one line."""
     if not checked:
         screen.say("No key files are needed on these rigs.")
-    for number, one in enumerate(checked):
-        if number:
-            screen.out.print()
+        return
+    tally = Counter(one.verdict for one in checked)
+    words = ", ".join(f"{tally[word]} {word}" for word in Verdict if tally[word])
+    screen.say(styled(count(len(checked), "key file"), "bold"), f": {words}")
+    for one in checked:
+        screen.out.print()
         whose = f"  {one.emulator}'s {one.title}" if one.title else ""
         screen.say(verdict(one.verdict), "  ", styled(one.path, "bold"), styled(whose, QUIET))
         screen.say(f"  {one.judged.reason if one.judged else one.fault}")

@@ -1,40 +1,45 @@
 """Gribble's looks: a glyph, a word and a colour for every verdict and state, never colour alone.
 
 The colours are a palette of our own, chosen to stay apart for colour-blind eyes (by lightness as well as by hue) and
-to be readable on dark and light backgrounds alike.
+to be readable on dark and light backgrounds alike (contrast of about 4 to white and to near black).
 """
 
 from __future__ import annotations
 
+import os
+
 from gribble.core.audit.findings import State, Verdict
 
 VERDICTS: dict[str, tuple[str, str]] = {
-    Verdict.SOUND: ("●", "#3d8fb8"),
-    Verdict.UNPROVEN: ("◌", "#7f8a96"),
-    Verdict.MISNAMED: ("≈", "#a98c32"),
-    Verdict.ASTRAY: ("→", "#8f78c9"),
-    Verdict.DAMAGED: ("◐", "#bf7f3a"),
-    Verdict.IMPOSTER: ("▲", "#c95f93"),
+    Verdict.SOUND: ("●", "#3688b1"),
+    Verdict.UNPROVEN: ("◌", "#73808d"),
+    Verdict.MISNAMED: ("≈", "#977c26"),
+    Verdict.ASTRAY: ("→", "#8a72c6"),
+    Verdict.DAMAGED: ("◐", "#b2722f"),
+    Verdict.IMPOSTER: ("▲", "#c5588d"),
     Verdict.MISSING: ("○", "#b5654a"),
-    "known": ("●", "#3d8fb8"),
-    "rejected": ("▲", "#c95f93"),
-    "unknown": ("·", "#7f8a96"),
+    "known": ("●", "#3688b1"),
+    "rejected": ("▲", "#c5588d"),
+    "unknown": ("·", "#73808d"),
 }
 """Glyph and colour of each verdict."""
 
 STATES: dict[str, tuple[str, str]] = {
-    State.READY: ("◆", "#3d8fb8"),
-    State.LIMITED: ("◇", "#a98c32"),
-    State.BLOCKED: ("■", "#c95f93"),
-    State.AWAY: ("□", "#7f8a96"),
+    State.READY: ("◆", "#3688b1"),
+    State.LIMITED: ("◇", "#977c26"),
+    State.BLOCKED: ("■", "#c5588d"),
+    State.AWAY: ("□", "#73808d"),
 }
 """Glyph and colour of each state."""
 
 DIGEST_NAMES = {"crc32": "CRC-32", "md5": "MD5", "sha1": "SHA-1", "sha256": "SHA-256"}
 """Digest algorithms as people write them."""
 
-QUIET = "#7f8a96"
+QUIET = "#73808d"
 """Colour of what matters less."""
+
+NEXT = "bold #3688b1"
+"""Style of what to do next."""
 
 
 def count(number: int, one: str, many: str = "") -> str:
@@ -52,3 +57,14 @@ def size(bytes_: int) -> str:
         if value < 1024 or unit == "TiB":
             break
     return f"{value:.0f} {unit}" if value >= 100 or value == int(value) else f"{value:.1f} {unit}"
+
+
+def shorten(path: str) -> str:
+    """A path relative to the working folder, where that is shorter; an address as it is."""
+    if "://" in path:
+        return path
+    try:
+        relative = os.path.relpath(path)
+    except (ValueError, OSError):
+        return path
+    return relative if len(relative) < len(path) else path

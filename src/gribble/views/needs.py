@@ -16,23 +16,33 @@ from gribble.views.screen import Screen, styled
 
 
 def show_needs(screen: Screen, wanted: list[Needed]) -> None:
-    """A sheet to read before one starts: what is needed, for what, under which names."""
-    for number, one in enumerate(wanted):
-        if number:
-            screen.out.print()
+    """How much is held, then a sheet to read before one starts: what is needed, for what, under which names."""
+    held = [one.held(need) for one in wanted for need in one.fitted.needs]
+    screen.say(styled(count(len(held), "need"), "bold"), "" if None in held else f": {_held_words(held)}")
+    for one in wanted:
+        screen.out.print()
         fitted = one.fitted
         release = f" {fitted.release}" if fitted.release else ""
         where = f"  on {one.rig}" if one.rig else "  on none of your rigs" if one.findings else ""
-        screen.say(styled(fitted.title + release, "bold"), styled(where, QUIET))
+        some = [one.held(need) for need in fitted.needs]
+        tally = "" if None in some or not some or len(wanted) == 1 else f"  {_held_words(some)}"
+        screen.say(styled(fitted.title + release, "bold"), styled(where + tally, QUIET))
         if fitted.note:
             screen.say(f"  {fitted.note}")
         screen.grid([(demand,) for demand in _demands(fitted)])
         screen.grid([_row(one, need) for need in fitted.needs])
         screen.grid([(_setting_words(fitted, setting),) for setting in fitted.setting])
         screen.grid([(_media_words(fitted, media),) for media in fitted.media])
-        held = [one.held(need) for need in fitted.needs]
-        if held and None not in held:
-            screen.say(f"  {sum(map(bool, held))} of {count(len(held), 'need')} held.")
+    if held and None not in held:
+        names = list(dict.fromkeys(one.fitted.emulator for one in wanted))
+        words = f" {names[0]}" if len(names) == 1 else ""
+        screen.next(f"gribble check{words}", "which of it is in its place, and what is wrong with the rest")
+
+
+def _held_words(held: list[bool | None]) -> str:
+    """How many of some needs are held."""
+    right = sum(map(bool, held))
+    return f"{right:,} held" + (f", {len(held) - right:,} to get" if right < len(held) else "")
 
 
 def _demands(fitted: Fitted) -> list[str]:

@@ -10,8 +10,7 @@ from gribble.core.audit.findings import RigAudit
 from gribble.core.paths import base
 from gribble.core.placing.journal import Run
 from gribble.core.placing.plan import Gap, Plan, Step, StepKind
-from gribble.views.check import shorten
-from gribble.views.looks import QUIET, VERDICTS, count, size
+from gribble.views.looks import QUIET, VERDICTS, count, shorten, size
 from gribble.views.screen import Screen, styled, verdict
 
 LINES_SHOWN = 40

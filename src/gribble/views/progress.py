@@ -16,6 +16,8 @@ from rich.progress import (
     TransferSpeedColumn,
 )
 
+from gribble.views.looks import NEXT, QUIET
+
 PATIENCE = 1.0
 """Seconds of work before a bar appears."""
 
@@ -65,7 +67,7 @@ class Bar:
     def _start(self) -> None:
         self._progress = Progress(
             TextColumn("{task.description}"),
-            BarColumn(style="#7f8a96", complete_style="#3d8fb8", finished_style="#3d8fb8"),
+            BarColumn(style=QUIET, complete_style=NEXT, finished_style=NEXT),
             DownloadColumn(binary_units=True),
             TransferSpeedColumn(),
             TimeRemainingColumn(),

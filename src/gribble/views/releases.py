@@ -14,8 +14,7 @@ from gribble.core.arcade.compare import Change, SetChange
 from gribble.core.catalogue.rosters import Roster
 from gribble.core.releases import CardFit, Matched
 from gribble.core.survey.survey import Holding
-from gribble.views.check import shorten
-from gribble.views.looks import QUIET, count, size
+from gribble.views.looks import QUIET, count, shorten, size
 from gribble.views.screen import Screen, styled
 
 SHOWN = 40

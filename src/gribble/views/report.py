@@ -9,7 +9,7 @@ import msgspec
 
 from gribble.core.audit.findings import State
 from gribble.core.report import Report
-from gribble.views.looks import DIGEST_NAMES, STATES, VERDICTS, count
+from gribble.views.looks import DIGEST_NAMES, STATES, VERDICTS, count, shorten
 from gribble.views.releases import written_csv
 
 MARK = "gribble report"
@@ -62,11 +62,12 @@ def report_markdown(report: Report) -> str:
             name = f"{one.title} {one.release}".rstrip()
             lines.append(f"| {_md(rig.rig)} | {_md(name)} | {one.state} | {_md(one.todo)} |")
     if report.since:
-        lines += ["", f"## What changed since {_md(report.since)}", ""]
-        lines += [
-            f"- run {one.run} on {_md(one.rig)}, {_md(one.when)}, {one.state}: {', '.join(map(_md, one.places))}"
-            for one in report.changes
-        ] or ["No runs since then."]
+        lines += ["", f"## What changed since {_md(_since(report))}", ""]
+        for change in report.changes:
+            places = ", ".join(map(_md, change.places)) or "no place"
+            lines.append(f"- run {change.run} on {_md(change.rig)}, {_md(change.when)}, {change.state}: {places}")
+        if not report.changes:
+            lines.append("No runs since then.")
     for rig, one in report.emulators:
         wrong = [row for row in one.rows if row.verdict not in ("sound", "unproven")]
         cells = [cell for family in one.families for cell in family if cell.state is not State.READY]
@@ -87,6 +88,11 @@ def report_markdown(report: Report) -> str:
     return "\n".join(lines) + "\n"
 
 
+def _since(report: Report) -> str:
+    """Since when, in words: a run by its number, or a day."""
+    return f"run {report.since}" if report.since.isdigit() else report.since
+
+
 def _md(text: str) -> str:
     """Text that Markdown takes for nothing else."""
     plain = "".join(char if char.isprintable() else " " for char in text)
@@ -103,10 +109,17 @@ def report_html(report: Report) -> str:
         loader=PackageLoader("gribble.views"), autoescape=True, undefined=StrictUndefined, trim_blocks=False
     )
     environment.finalize = _printable
+    environment.filters["near"] = shorten
+    environment.filters["counted"] = count
     page = environment.get_template("report.html")
     looks = {str(word): look for word, look in {**VERDICTS, **STATES}.items()}
     return page.render(
-        report=report, answer=answer_of(report), charts=charts_of(report), looks=looks, digest_names=DIGEST_NAMES
+        report=report,
+        answer=answer_of(report),
+        since=_since(report),
+        charts=charts_of(report),
+        looks=looks,
+        digest_names=DIGEST_NAMES,
     )
 
 

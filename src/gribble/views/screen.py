@@ -17,7 +17,7 @@ from rich.console import Console
 from rich.text import Text
 from rich.theme import Theme
 
-from gribble.views.looks import QUIET, STATES, VERDICTS
+from gribble.views.looks import NEXT, QUIET, STATES, VERDICTS
 
 _HOSTILE = re.compile("[\x00-\x1f\x7f-\x9f\ud800-\udfff\u200b-\u200f\u2028-\u202e\u2066-\u2069\ufeff]")
 
@@ -50,6 +50,11 @@ def state(word: str) -> Text:
     """A state with its glyph."""
     glyph, colour = STATES[word]
     return Text(f"{glyph} {word}", style=f"bold {colour}")
+
+
+def remedy(words: str) -> Text:
+    """What to do about a finding: the command to type, or what it would do."""
+    return Text("↳ ", NEXT).append_text(styled(words))
 
 
 class Screen:
@@ -90,9 +95,7 @@ class Screen:
     def next(self, command: str, why: str = "") -> None:
         """The command to type next."""
         self.out.print()
-        self.say(
-            Text("Next: ", style="bold"), styled(command, "bold #3d8fb8"), styled(f"   {why}" if why else "", QUIET)
-        )
+        self.say(Text("Next: ", style="bold"), styled(command, NEXT), styled(f"   {why}" if why else "", QUIET))
 
     def json(self, answer: dict[str, Any]) -> None:
         """The answer as one JSON object; names that are not UTF-8 keep their bytes as lone surrogates."""

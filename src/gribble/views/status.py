@@ -6,8 +6,8 @@ from rich.text import Text
 
 from gribble.core.audit.findings import EmulatorAudit, RigAudit, State, worst
 from gribble.core.catalogue.records import Level
-from gribble.views.check import shorten, show_next
-from gribble.views.looks import count
+from gribble.views.check import show_next
+from gribble.views.looks import QUIET, count, shorten
 from gribble.views.screen import Screen, state, styled
 
 
@@ -29,7 +29,7 @@ def show_state(screen: Screen, audits: tuple[RigAudit, ...]) -> None:
     screen.say(state(worst(found.state for found in audits)), "" if audits else "  no rigs in gribble.toml yet")
     for found in audits:
         screen.out.print()
-        screen.say(styled(found.rig, "bold"), styled(f"  {shorten(found.root)}", "#7f8a96"), "  ", state(found.state))
+        screen.say(styled(found.rig, "bold"), styled(f"  {shorten(found.root)}", QUIET), "  ", state(found.state))
         rows: list[tuple[str | Text, ...]] = [
             (
                 state(emulator.state),

@@ -10,9 +10,9 @@ from rich.text import Text
 
 from gribble.core.audit.findings import FIXABLE, EmulatorAudit, Remedy, RigAudit, SetAudit, State, worst
 from gribble.core.audit.reasons import Order, Reason, reasons, set_reasons
-from gribble.views.check import shorten, way_words
-from gribble.views.looks import QUIET
-from gribble.views.screen import Screen, state, styled, verdict
+from gribble.views.check import way_words
+from gribble.views.looks import QUIET, shorten
+from gribble.views.screen import Screen, remedy, state, styled, verdict
 
 
 class Answer(Struct, frozen=True):
@@ -58,7 +58,7 @@ def show_why(screen: Screen, found: list[Answer]) -> None:
         if answer.emulator is None:
             screen.say(styled(answer.rig.rig, "bold"), "  ", state(State.AWAY))
             screen.say(f"  {answer.rig.away}. Nothing can be said of what is on it.")
-            screen.say("  ", styled("↳ ", "bold #3d8fb8"), _away_next(answer.rig))
+            screen.say("  ", remedy(_away_next(answer.rig)))
             continue
         release = f" {answer.emulator.release}" if answer.emulator.release else ""
         where = styled(f"  on {answer.rig.rig}  ", QUIET)
@@ -92,7 +92,7 @@ def _account(answer: Answer, reason: Reason) -> Text:
     for way in finding.ways if finding else ():
         text.append_text(styled(f"\n· {way_words(answer.rig, way)}"))
     if command := next_command(answer, reason):
-        text.append_text(Text("\n↳ ", "bold #3d8fb8")).append_text(styled(command))
+        text.append("\n").append_text(remedy(command))
     return text
 
 
