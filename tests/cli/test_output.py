@@ -96,6 +96,18 @@ def test_a_narrowed_check_speaks_of_nothing_else(gribble: Gribble, world: Path) 
     assert [(rig["rig"], [one["emulator"] for one in rig["emulators"]]) for rig in rigs] == [("stick", ["whimbrel"])]
 
 
+def test_the_first_steps_in_a_folder_without_sheets_lead_on(gribble: Gribble, tmp_path: Path) -> None:
+    (tmp_path / "downloads").mkdir()
+    (tmp_path / "downloads/boot.rom").write_bytes(bytes(range(256)))
+    assert "gribble catalogue capture writes one" in gribble("init", cwd=tmp_path, code=0).out
+    for words in (["check"], ["needs"], ["plan"], []):
+        told = gribble(*words, cwd=tmp_path, code=0)
+        assert "ready" not in told.out, "nothing is ready where nothing is wanted"
+        assert "no rig in gribble.toml has an emulator yet" in told.err
+    assert "gribble.toml names none" in gribble("doctor", cwd=tmp_path, code=2).out
+    assert "names no catalogue folder" in gribble("catalogue", "lint", cwd=tmp_path, code=2).err
+
+
 def test_findings_are_sorted_by_name_or_worst_first(gribble: Gribble, world: Path) -> None:
     def emulators(*words: str) -> list[dict[str, Any]]:
         rigs = gribble("check", "--json", "--rig", "lighthouse", *words, cwd=world, code=1).json["rigs"]

@@ -209,8 +209,6 @@ def add(
     from gribble.views.screen import Screen
 
     folders = [Path(to)] if to else catalogue_folders(config)
-    if not folders:
-        raise GribbleError("gribble.toml names no catalogue folder", fix='Give it one: catalogues = ["catalogue"].')
     if not Path(source).exists():
         raise GribbleError(f"{source} is not there", fix="Name a folder, a zip, a sheet or a roster.")
     screen = Screen()

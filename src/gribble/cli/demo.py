@@ -29,6 +29,7 @@ def demo(
     Example: gribble demo --step
     """
     import os
+    import shlex
     import subprocess
     import sys
     from pathlib import Path
@@ -79,9 +80,22 @@ def demo(
     screen.out.print()
     screen.say(styled("─" * min(screen.out.width, 80), QUIET))
     screen.say("The world stays for you to try things on:")
-    screen.next(f"cd {folder} && gribble check")
-    screen.say(f"The handheld is asleep again (away). gribble demo {folder} --wake, in another terminal, wakes it.")
+    screen.next(f"{_activation()}cd {shlex.quote(folder)} && gribble check")
+    wake_it = f"gribble demo {shlex.quote(folder)} --wake"
+    screen.say(f"The handheld is asleep again (away). {wake_it}, in another terminal, wakes it.")
     return ExitCode.CLEAN
+
+
+def _activation() -> str:
+    """What to type first where the shell does not find the program, since it was started from its environment."""
+    import os
+    import shlex
+    import shutil
+    import sys
+    from pathlib import Path
+
+    script = Path(sys.prefix) / "bin" / "activate"
+    return "" if shutil.which("gribble") or not script.is_file() else f". {shlex.quote(os.path.relpath(script))} && "
 
 
 def _wake(root: Path, folder: str, screen: Screen) -> int:

@@ -38,5 +38,13 @@ def init() -> int:
         f"{count(len(found.rigs), 'rig')}."
     )
     screen.say("Open it: check the paths, and write down the release of each emulator.")
-    screen.next("gribble check" if found.rigs else "gribble needs" if found.catalogues else "gribble demo")
+    if not found.catalogues:
+        screen.say(
+            "What an emulator needs stands in sheets, and none is here yet. gribble catalogue capture writes one "
+            "from a setup that works; gribble catalogue add takes a friend's over."
+        )
+    if found.rigs:
+        screen.next("gribble check", "what each emulator needs, and which of it is right")
+    else:
+        screen.next("gribble doctor", "what is still missing; gribble demo shows the whole job on made-up files")
     return ExitCode.CLEAN

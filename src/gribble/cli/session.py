@@ -66,7 +66,10 @@ def require_config(given: str | None, fix: str = "") -> Path:
 def catalogue_folders(given: str | None) -> list[Path]:
     """The catalogue folders of the configuration, whatever is in them. Raises GribbleError without one."""
     path = require_config(given, "Name the catalogue's folder or files.")
-    return [Path(folder) for folder in load_config(path, Path.home()).catalogues]
+    folders = [Path(folder) for folder in load_config(path, Path.home()).catalogues]
+    if not folders:
+        raise GribbleError("gribble.toml names no catalogue folder", fix='Give it one: catalogues = ["catalogue"].')
+    return folders
 
 
 class Session:
@@ -161,6 +164,10 @@ class Session:
         if catalogue is not None:
             self.known = KnownContents([*self.catalogue.sheets.values(), *catalogue.sheets.values()])
         check_scope(self.config, scope)
+        if self.path is not None and not any(rig.emulators for rig in self.config.rig.values()):
+            self.aside(
+                "note: no rig in gribble.toml has an emulator yet, so nothing is wanted; gribble doctor says more"
+            )
         self.tell_open_runs(scope)
         index = self.open_index()
         try:

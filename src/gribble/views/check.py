@@ -88,8 +88,9 @@ def answer_of(audits: tuple[RigAudit, ...]) -> Text:
     away = sum(1 for found in audits if found.away)
     if away:
         parts.append(f"{count(away, 'rig')} away")
-    detail = f"  {count(len(emulators), 'emulator')}: {', '.join(parts)}" if parts else "  no emulators"
-    return Text.assemble(state(overall), styled(detail))
+    if not parts:
+        return styled("no emulators")
+    return Text.assemble(state(overall), styled(f"  {count(len(emulators), 'emulator')}: {', '.join(parts)}"))
 
 
 def _show_emulator(screen: Screen, rig: RigAudit, emulator: EmulatorAudit, verbose: bool) -> None:

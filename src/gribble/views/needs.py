@@ -18,7 +18,7 @@ from gribble.views.screen import Screen, styled
 def show_needs(screen: Screen, wanted: list[Needed]) -> None:
     """How much is held, then a sheet to read before one starts: what is needed, for what, under which names."""
     held = [one.held(need) for one in wanted for need in one.fitted.needs]
-    screen.say(styled(count(len(held), "need"), "bold"), "" if None in held else f": {_held_words(held)}")
+    screen.say(styled(count(len(held), "need"), "bold"), f": {_held_words(held)}" if held and None not in held else "")
     for one in wanted:
         screen.out.print()
         fitted = one.fitted

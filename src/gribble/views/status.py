@@ -26,7 +26,7 @@ def show_start(screen: Screen) -> None:
 
 def show_state(screen: Screen, audits: tuple[RigAudit, ...]) -> None:
     """Each rig and emulator in a line, then the next command."""
-    screen.say(state(worst(found.state for found in audits)), "" if audits else "  no rigs in gribble.toml yet")
+    screen.say(state(worst(found.state for found in audits)) if audits else "no rigs in gribble.toml yet")
     for found in audits:
         screen.out.print()
         screen.say(styled(found.rig, "bold"), styled(f"  {shorten(found.root)}", QUIET), "  ", state(found.state))
