@@ -65,7 +65,7 @@ def test_playlists_are_listed_then_written_merged_and_undone(gribble: Gribble, w
     assert [(one["path"], one["missing"]) for one in answer["playlists"]] == [("discs/Pontoon.m3u", [])]
     assert not (world / "discs/Pontoon.m3u").exists()
     shown = gribble("discs", "playlist", "discs", "--into", "lists", cwd=world, code=1).out
-    assert "Write 1 to lists?" in shown
+    assert "Write 1 file to lists?" in shown
     gribble("discs", "playlist", "discs", "--into", "lists", "--yes", cwd=world, code=0)
     written = world / "lists/Pontoon.m3u"
     assert written.read_bytes() == b"../discs/Pontoon (Disc 1).iso\n../discs/Pontoon (Disc 2).iso\n"

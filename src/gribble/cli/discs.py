@@ -1,4 +1,4 @@
-"""`gribble discs check`: track sheets, playlists and disc images."""
+"""`gribble discs check|mend|playlist`: track sheets, playlists and disc images."""
 
 from __future__ import annotations
 
@@ -14,12 +14,9 @@ if TYPE_CHECKING:
     from pathlib import Path
 
     from gribble.cli.session import Session
-    from gribble.core.discs.looking import Reader
-    from gribble.core.discs.mending import Mended
+    from gribble.cli.texts import Text
     from gribble.core.discs.playlists import Playlist
     from gribble.core.survey.walking import Skipped
-    from gribble.core.world import Scope
-    from gribble.views.screen import Screen
 
 PathsArgument = Annotated[
     Optional[list[str]],  # noqa: UP045
@@ -47,6 +44,7 @@ def check(
 
     import msgspec
 
+    from gribble.cli.discplaces import places
     from gribble.cli.session import Session, scope_of
     from gribble.core.discs.looking import check_files
     from gribble.core.errors import ExitCode
@@ -55,11 +53,11 @@ def check(
 
     skipped: list[Skipped] = []
     session = None if paths else Session(config)  # files that are named need no configuration
-    places = _places(session, paths, scope_of(rig, None, None, at), skipped)
+    chosen = places(session, paths, scope_of(rig, None, None, at), skipped)
     screen = session.screen if session else Screen()
     found = [
         msgspec.structs.replace(one, path=place.shown(one.path))
-        for place in places
+        for place in chosen
         for one in check_files(place.sizes, place.reader, place.only)
     ]
     if session:
@@ -86,7 +84,9 @@ def mend(
 
     Example: gribble discs mend ~/discs
     """
+    from gribble.cli.discplaces import places
     from gribble.cli.session import Session, find_config, scope_of
+    from gribble.cli.texts import write_texts
     from gribble.core.discs.looking import mend_files
     from gribble.core.errors import ExitCode
     from gribble.views.discs import show_mended
@@ -97,156 +97,16 @@ def mend(
     session = Session(config) if not paths or find_config(config) else None  # it knows rigs and sources
     screen = session.screen if session else Screen()
     try:
-        places = _places(session, paths, scope, skipped)
-        found = [(place, one) for place in places for one in mend_files(place.sizes, place.reader, place.only)]
+        chosen = places(session, paths, scope, skipped)
+        found = [(place, one) for place in chosen for one in mend_files(place.sizes, place.reader, place.only)]
         show_mended(screen, [(place.shown(one.path), one) for place, one in found])
         for one in skipped:
             screen.tell(f"passed over {one.path}: {one.why}")
-        return _write_mended(found, session, scope, screen, yes) if found else ExitCode.CLEAN
+        texts = [place.text(one) for place, one in found]
+        return write_texts(texts, session, scope, screen, yes, "a copy of it elsewhere") if found else ExitCode.CLEAN
     finally:
         if session:
             session.close()
-
-
-def _write_mended(
-    found: list[tuple[_Place, Mended]], session: Session | None, scope: Scope, screen: Screen, yes: bool
-) -> int:
-    """Write mended sheets: on a rig as a run that can be undone, elsewhere with the former ones kept beside them."""
-    from pathlib import Path
-
-    from gribble.cli.running import ask, place_plan
-    from gribble.core.errors import ExitCode
-    from gribble.core.paths import join
-    from gribble.core.placing.plan import Plan, Step, StepKind
-    from gribble.stores.local import replace_file, write_new
-    from gribble.views.looks import shorten
-
-    steps = []
-    here = [(Path(place.root) / one.path, one) for place, one in found if not place.rig]
-    for target, _ in here:
-        if session:
-            session.refuse_source(target, "a copy of it elsewhere")
-    for place, one in found:
-        if not place.rig:
-            continue
-        to, before = (join(place.inside, path) if path else "" for path in (one.path, one.before))
-        need = "track sheets"
-        steps.append(
-            Step(
-                rig=place.rig,
-                step=StepKind.WRITE,
-                from_="",
-                to=to,
-                bytes=len(one.text.encode("utf-8", "surrogateescape")),
-                text=one.text,
-                replaces=to if before == to else None,
-                need=need,
-            )
-        )
-        if before and before != to:
-            steps.append(Step(rig=place.rig, step=StepKind.DISPLACE, from_=before, need=need))
-    code: int = ExitCode.CLEAN
-    if steps and session:
-        code = place_plan(session, scope, (), Plan(steps=tuple(steps)), yes)
-    if not here:
-        return code
-    if not ask(screen, f"Write {len(here)}? The former ones are kept beside them.", yes):
-        return ExitCode.ATTENTION
-    for target, one in here:
-        data, kept = one.text.encode("utf-8", "surrogateescape"), ""
-        if target.exists():
-            kept = f" (the former one is {replace_file(target, data).name})"
-        else:
-            write_new(target, data)
-        screen.say(f"written: {shorten(str(target))}{kept}")
-    return code
-
-
-class _Place:
-    """Files in which discs are looked for: their paths and sizes below a root, and what reads them.
-
-    `rig` and `inside` say on which rig they lie, and where there; `only` is the one that is meant.
-    """
-
-    def __init__(self, root: str, sizes: dict[str, int], reader: Reader, only: str = "") -> None:
-        self.root = root
-        self.sizes = sizes
-        self.reader = reader
-        self.only = only
-        self.rig = ""
-        self.inside = ""
-
-    def shown(self, path: str) -> str:
-        """A path below the root, as it is shown."""
-        from gribble.views.looks import shorten
-
-        return shorten(f"{self.root}/{path}")
-
-
-def _places(session: Session | None, paths: list[str] | None, scope: Scope, skipped: list[Skipped]) -> list[_Place]:
-    """The files and folders that are meant, else the game folders of the rigs."""
-    from pathlib import Path
-
-    from gribble.core.discs.looking import reader_below, sizes_below
-    from gribble.core.errors import GribbleError
-
-    if not paths:
-        assert session is not None
-        return list(_on_rigs(session, scope, skipped))
-    places = []
-    for word in paths:
-        path = Path(word).absolute()
-        if not path.exists():
-            raise GribbleError(f"{word} is not there", fix="Check the path.")
-        folder = path if path.is_dir() else path.parent
-        only = "" if path.is_dir() else path.name
-        place = _Place(str(folder), sizes_below(folder, skipped), reader_below(folder), only)
-        for rig in session.rigs(scope) if session else ():
-            if "://" not in rig.root and folder.is_relative_to(rig.root):
-                place.rig, place.inside = rig.name, folder.relative_to(rig.root).as_posix()
-        places.append(place)
-    return places
-
-
-def _on_rigs(session: Session, scope: Scope, skipped: list[Skipped]) -> Iterator[_Place]:
-    """The game folders of the rigs; a rig that is away is told and left out."""
-    from pathlib import Path
-
-    from gribble.core.discs.looking import reader_below, sizes_below
-
-    grounds = session.grounds(scope)
-    for rig in session.rigs(scope):
-        media = _media_folders(session, rig.name)
-        if rig.name not in grounds:
-            for folder in media:
-                root = Path(rig.root, folder)
-                if root.is_dir():
-                    place = _Place(str(root), sizes_below(root, skipped), reader_below(root))
-                    place.rig, place.inside = rig.name, folder
-                    yield place
-            continue
-        ground = grounds[rig.name]
-        if why := ground.away():
-            session.aside(f"{rig.name} is left out: {why}")
-            continue
-        sizes: dict[str, int] = {}
-        for listed in ground.walk():
-            skipped += listed.skipped
-            sizes.update((entry.path, entry.size) for entry in listed.files)
-        inside = {path: size for path, size in sizes.items() if any(path.startswith(f"{one}/") for one in media)}
-        place = _Place(ground.root, inside, ground.part)
-        place.rig = rig.name
-        yield place
-
-
-def _media_folders(session: Session, rig: str) -> list[str]:
-    """The game folders of the emulators on a rig."""
-    from gribble.core.catalogue.config import fit_sheet
-
-    sheets = session.catalogue.sheets
-    installed = session.config.rig[rig].emulators.items()
-    fitted = [fit_sheet(sheets[name], one) for name, one in installed if name in sheets]
-    return list(dict.fromkeys(one.folders[media.folder] for one in fitted for media in one.media))
 
 
 @command("playlist", group="discs", about=ABOUT)
@@ -273,15 +133,19 @@ def playlist(
     Example: gribble discs playlist ~/discs
     """
     import shlex
+    from contextlib import nullcontext
     from pathlib import Path
 
     import msgspec
 
+    from gribble.cli.session import Session, find_config
+    from gribble.cli.texts import write_texts
     from gribble.core.discs.looking import discs_below
     from gribble.core.discs.playlists import group
     from gribble.core.discs.playlists import named as playlists_by_name
     from gribble.core.errors import ExitCode, GribbleError
     from gribble.core.survey.walking import Skipped
+    from gribble.core.world import Scope
     from gribble.views.discs import playlists_json, show_playlists
     from gribble.views.looks import shorten
     from gribble.views.screen import Screen
@@ -314,7 +178,12 @@ def playlist(
     for id_ in lacking:
         screen.tell(f"{id_} ({titles[id_]}) is not there: no folder and no file of that name")
     if into and found:
-        return _write(found, Path(into).absolute(), yes, config)
+        with Session(config) if config or find_config(None) else nullcontext() as session:  # it knows rigs and sources
+            texts = list(_texts(found, Path(into).absolute(), session))
+            if not texts:
+                screen.say("Nothing to write: the playlists there say the same.")
+                return ExitCode.CLEAN
+            return write_texts(texts, session, Scope(), screen, yes, "--into FOLDER")
     if found and not json:
         words = shlex.join([*folders, *(("--names", names) if names else ())])
         screen.next(f"gribble discs playlist {words} --into FOLDER", "writes them, and asks first")
@@ -347,26 +216,24 @@ def _titles(path: Path) -> dict[str, str]:
     return titles
 
 
-def _write(found: list[Playlist], folder: Path, yes: bool, config: str | None) -> int:
-    """Write playlists: on a rig as a run that can be undone, elsewhere as files, of which former ones are kept."""
+def _texts(found: list[Playlist], folder: Path, session: Session | None) -> Iterator[Text]:
+    """The playlists as they are to be written into a folder, merged with those there; not those that say the same."""
     import os
+    from pathlib import Path
 
-    from gribble.cli.running import ask, place_plan
-    from gribble.cli.session import Session, find_config
+    from gribble.cli.texts import Text
     from gribble.core.discs.playlists import lines_of
-    from gribble.core.errors import ExitCode, GribbleError, reason_of
+    from gribble.core.errors import GribbleError, reason_of
     from gribble.core.paths import base
-    from gribble.core.placing.plan import Plan, Step, StepKind
     from gribble.core.world import Scope
-    from gribble.stores.local import replace_file, write_new
-    from gribble.views.looks import shorten
-    from gribble.views.screen import Screen
 
-    texts: dict[str, str] = {}
+    rigs = [rig for rig in session.rigs(Scope()) if "://" not in rig.root] if session else []
+    rig = next((rig for rig in rigs if folder.is_relative_to(rig.root)), None)
     for one in found:
         target = folder / base(one.path)
+        there = target.exists()
         try:
-            former = target.read_text(encoding="utf-8-sig", errors="surrogateescape") if target.exists() else ""
+            former = target.read_text(encoding="utf-8-sig", errors="surrogateescape") if there else ""
         except OSError as error:
             raise GribbleError(
                 f"{target} cannot be read: {reason_of(error)}", fix="Nothing was written. Check its permissions."
@@ -374,40 +241,5 @@ def _write(found: list[Playlist], folder: Path, yes: bool, config: str | None) -
         entries = [os.path.relpath(disc, folder).replace(os.sep, "/") for disc in one.discs]
         text = "".join(f"{line}\n" for line in lines_of(entries, former.splitlines()))
         if text != former:
-            texts[target.name] = text
-    screen = Screen()
-    if not texts:
-        screen.say("Nothing to write: the playlists there say the same.")
-        return ExitCode.CLEAN
-    if config or find_config(None):
-        with Session(config) as session:
-            session.refuse_source(folder / "x", "--into")
-            for rig in session.rigs(Scope()):
-                if "://" not in rig.root and folder.is_relative_to(rig.root):
-                    inside = folder.relative_to(rig.root)
-                    paths = {name: (inside / name).as_posix() for name in texts}
-                    steps = tuple(
-                        Step(
-                            rig=rig.name,
-                            step=StepKind.WRITE,
-                            from_="",
-                            to=paths[name],
-                            bytes=len(text),
-                            text=text,
-                            replaces=paths[name] if rig.store.exists(paths[name]) else None,
-                            need="playlists",
-                        )
-                        for name, text in texts.items()
-                    )
-                    return place_plan(session, Scope(), (), Plan(steps=steps), yes)
-    if not ask(screen, f"Write {len(texts)} to {shorten(str(folder))}?", yes):
-        return ExitCode.ATTENTION
-    for name, text in texts.items():
-        data, target = text.encode("utf-8", "surrogateescape"), folder / name
-        former_one = ""
-        if target.exists():
-            former_one = f" (the former one is {replace_file(target, data).name})"
-        else:
-            write_new(target, data)
-        screen.say(f"written: {shorten(str(target))}{former_one}")
-    return ExitCode.CLEAN
+            path = target.relative_to(Path(rig.root)).as_posix() if rig else str(target)
+            yield Text(rig.name if rig else "", path, text, path if there else "")

@@ -1,0 +1,81 @@
+"""Track sheets and playlists written: on a rig as a run that can be undone, elsewhere with the former ones kept."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import NamedTuple
+
+from gribble.cli.running import ask, place_plan
+from gribble.cli.session import Session
+from gribble.core.errors import ExitCode
+from gribble.core.placing.plan import Plan, Step, StepKind
+from gribble.core.world import Scope
+from gribble.stores.local import replace_file, write_new
+from gribble.views.looks import count, shorten
+from gribble.views.screen import Screen
+
+
+class Text(NamedTuple):
+    """A text and its place: a path on a rig, or without one a file of this machine.
+
+    `former` is the path of what it takes the place of; empty where there is nothing.
+    """
+
+    rig: str
+    path: str
+    text: str
+    former: str
+
+
+def write_texts(
+    texts: list[Text], session: Session | None, scope: Scope, screen: Screen, yes: bool, option: str
+) -> int:
+    """Show, ask and write; the exit status. `option` is what to name instead of a place in a source.
+
+    Raises GribbleError for a place in a source, before anything is written.
+    """
+    here = [(Path(one.path), one) for one in texts if not one.rig]
+    for target, _ in here:
+        if session:
+            session.refuse_source(target, option)
+    code: int = ExitCode.CLEAN
+    if steps := [step for one in texts if one.rig for step in _steps(one)]:
+        assert session is not None  # what is on a rig is known from a configuration
+        code = place_plan(session, scope, (), Plan(steps=tuple(steps)), yes)
+    if not here:
+        return code
+    folders = {target.parent for target, _ in here}
+    where = f" to {shorten(str(folders.pop()))}" if len(folders) == 1 else ""
+    if not ask(screen, f"Write {count(len(here), 'file')}{where}? What is there already is kept beside it.", yes):
+        return ExitCode.ATTENTION
+    for target, one in here:
+        data, kept = _encoded(one), ""
+        if target.exists():
+            kept = f" (the former one is {replace_file(target, data).name})"
+        else:
+            write_new(target, data)
+        screen.say(f"written: {shorten(str(target))}{kept}")
+    return code
+
+
+def _steps(one: Text) -> list[Step]:
+    """What puts a text on its rig; a former file of another name goes to the attic."""
+    replaces = one.path if one.former == one.path else None
+    need = "track sheets and playlists"
+    write = Step(
+        rig=one.rig,
+        step=StepKind.WRITE,
+        from_="",
+        to=one.path,
+        bytes=len(_encoded(one)),
+        text=one.text,
+        replaces=replaces,
+        need=need,
+    )
+    if replaces or not one.former:
+        return [write]
+    return [write, Step(rig=one.rig, step=StepKind.DISPLACE, from_=one.former, need=need)]
+
+
+def _encoded(one: Text) -> bytes:
+    return one.text.encode("utf-8", "surrogateescape")
