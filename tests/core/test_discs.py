@@ -15,7 +15,7 @@ from msgspec import structs
 from gribble.core.discs.check import check_sheet, folded_paths, kind_of
 from gribble.core.discs.compressed import check_compressed
 from gribble.core.discs.images import Volume, image_faults, read_volume
-from gribble.core.discs.looking import check_folder
+from gribble.core.discs.looking import check_files, reader_below, sizes_below
 from gribble.core.discs.mending import Mended, mend_sheet, sheet_for
 from gribble.core.discs.playlists import group, lines_of
 from gribble.core.discs.sheets import FRAMES, MAX_SHEET_BYTES, read_sheet
@@ -121,14 +121,15 @@ def test_a_folder_of_discs(tmp_path: Path) -> None:
     (tmp_path / "short.iso").write_bytes(image(400)[:-1].ljust(20 * 2048, b"\0"))
     (tmp_path / "whole.iso").write_bytes(image(20).ljust(20 * 2048, b"\0"))
     (tmp_path / "unknown.iso").write_bytes(b"x" * 2048)
-    found = {one.path: one for one in check_folder(tmp_path, [])}
+    sizes, reader = sizes_below(tmp_path, []), reader_below(tmp_path)
+    found = {one.path: one for one in check_files(sizes, reader)}
     assert {path: one.verdict for path, one in found.items()} == {
         "right/disc.cue": "sound", "lone.bin": "unproven", "short.iso": "damaged", "whole.iso": "sound",
         "unknown.iso": "unproven",
     }  # fmt: skip
     assert found["whole.iso"].label == "HERRING (TERN)"
     assert "no sheet names this image" in found["lone.bin"].findings[0].reason
-    assert [one.path for one in check_folder(tmp_path, [], "right/disc.cue")] == ["right/disc.cue"]
+    assert [one.path for one in check_files(sizes, reader, "right/disc.cue")] == ["right/disc.cue"]
 
 
 WORDS = st.sampled_from(['FILE "a.bin" BINARY', "TRACK 01 MODE1/2352", "TRACK 99 AUDIO", "INDEX 01 00:00:00", "INDEX", "TRACK",

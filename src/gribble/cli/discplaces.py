@@ -58,7 +58,7 @@ def places(session: Session | None, paths: list[str] | None, scope: Scope, skipp
         only = "" if path.is_dir() else path.name
         rig, inside = "", ""
         for home in session.rigs(scope) if session else ():
-            if "://" not in home.root and folder.is_relative_to(home.root):
+            if not home.remote and folder.is_relative_to(home.root):
                 rig, inside = home.name, folder.relative_to(home.root).as_posix()
         found.append(Place(str(folder), sizes_below(folder, skipped), reader_below(folder), only, rig, inside))
     return found

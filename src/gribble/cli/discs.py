@@ -227,7 +227,7 @@ def _texts(found: list[Playlist], folder: Path, session: Session | None) -> Iter
     from gribble.core.paths import base
     from gribble.core.world import Scope
 
-    rigs = [rig for rig in session.rigs(Scope()) if "://" not in rig.root] if session else []
+    rigs = [rig for rig in session.rigs(Scope()) if not rig.remote] if session else []
     rig = next((rig for rig in rigs if folder.is_relative_to(rig.root)), None)
     for one in found:
         target = folder / base(one.path)

@@ -20,7 +20,6 @@ from gribble.core.placing.plan import Plan, Step, make_plan, narrowed
 from gribble.core.placing.run import Stopped, check_room, new_run_number
 from gribble.core.placing.volumes import cluster_of
 from gribble.core.world import Scope, rig_root
-from gribble.stores.remote import RemoteStore
 from gribble.stores.rigs import RigHome
 from gribble.views.looks import count
 from gribble.views.plan import show_plan
@@ -211,7 +210,7 @@ def run_forward(session: Session, rig: RigHome, run: Run) -> int:
     )
     for step, reason in refused:
         screen.say(f"  not done: {step.step} {step.to or step.from_}: {reason}")
-    if isinstance(rig.store, RemoteStore) and rig.store.trust_size:
+    if rig.remote and rig.remote.trust_size:
         screen.say("  What was sent was not read back (--trust-size): only sizes were compared.")
     return ExitCode.FAILED if refused else ExitCode.CLEAN
 

@@ -111,8 +111,8 @@ class Session:
         """The same, for a session that is no block."""
         self._note_fetched()
         for rig in self._network.values():
-            if isinstance(rig.store, RemoteStore):
-                rig.store.close()
+            if rig.remote:
+                rig.remote.close()
         sys.stdout.flush()
         if self._asides:
             self.screen.tell("")
@@ -246,7 +246,7 @@ class Session:
         check_scope(self.config, scope)
         names = [name for name in self.config.rig if not scope.rigs or name in scope.rigs]
         rigs = (self._rig(name, scope) for name in names)
-        return [rig for rig in rigs if "://" in rig.root or Path(rig.root).is_dir()]
+        return [rig for rig in rigs if rig.remote or Path(rig.root).is_dir()]
 
     def _rig(self, name: str, scope: Scope) -> RigHome:
         rig = self.config.rig[name]
@@ -276,9 +276,9 @@ class Session:
     def grounds(self, scope: Scope) -> dict[str, RemoteGround]:
         """The rigs on other machines, as a survey needs them."""
         for name, rig in self.config.rig.items():
-            store = self._rig(name, scope).store if "://" in rig_root(name, rig, scope) else None
-            if isinstance(store, RemoteStore) and name not in self._far:
-                self._far[name] = RemoteGround(self._rig(name, scope), store)
+            home = self._rig(name, scope) if "://" in rig_root(name, rig, scope) else None
+            if home and home.remote and name not in self._far:
+                self._far[name] = RemoteGround(home, home.remote)
         return self._far
 
     def elsewhere(self) -> AnyPlace:
@@ -286,7 +286,7 @@ class Session:
 
         def stores() -> dict[str, RemoteStore]:
             rigs = (self._rig(name, Scope()) for name, rig in self.config.rig.items() if rig.far)
-            return {rig.root: rig.store for rig in rigs if isinstance(rig.store, RemoteStore)}
+            return {rig.root: rig.remote for rig in rigs if rig.remote}
 
         return AnyPlace(stores)
 

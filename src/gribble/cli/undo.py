@@ -31,7 +31,6 @@ def undo(
     from gribble.cli.running import ask
     from gribble.cli.session import Session, scope_of
     from gribble.core.errors import ExitCode, GribbleError
-    from gribble.stores.remote import RemoteStore
     from gribble.views.looks import count
     from gribble.views.screen import styled
 
@@ -82,7 +81,7 @@ def undo(
             with where.locked():
                 where.runner(one, elsewhere).take_back(one, leave)
             screen.say(styled("Undone", "bold"), f": run {one.number} on {where.name}.")
-            if isinstance(where.store, RemoteStore) and where.store.untimed:
-                files = count(where.store.untimed, "file")
+            if where.remote and where.remote.untimed:
+                files = count(where.remote.untimed, "file")
                 screen.say(f"  The server cannot set times: {files} came back whole, but with the time of today.")
         return ExitCode.CLEAN

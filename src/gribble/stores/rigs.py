@@ -30,12 +30,17 @@ class RigHome:
         self.journals = home / "runs"
         self._home = home
 
+    @property
+    def remote(self) -> RemoteStore | None:
+        """The store of a rig on another machine, with what only such a one has; None where it is on this machine."""
+        return self.store if isinstance(self.store, RemoteStore) else None
+
     def away(self) -> str:
         """Why the rig cannot be reached now; empty where it can. Raises GribbleError where it never will like this."""
-        if isinstance(self.store, RemoteStore):
+        if self.remote:
             try:
-                self.store.wire.open()
-                there = self.store.wire.look_up("")
+                self.remote.wire.open()
+                there = self.remote.wire.look_up("")
             except StoreError as error:
                 return str(error)
             if there is not None and not there.folder:
@@ -77,7 +82,7 @@ class RigHome:
 
         path = self._home / "lock"
         try:
-            if isinstance(self.store, RemoteStore):
+            if self.remote:
                 path.parent.mkdir(parents=True, exist_ok=True)
             path.parent.mkdir(exist_ok=True)  # not a local rig's root, which may have been pulled out
             lock = FileLock(path, timeout=0)

@@ -23,14 +23,6 @@ Reader = Callable[[str, int, int], bytes]
 """Gives some bytes of a file by path, offset and length, fewer where it ends before; may raise OSError."""
 
 
-def check_folder(root: Path, skipped: list[Skipped], only: str = "") -> Iterator[Checked]:
-    """Every sheet and image below a folder, paths relative to it; what cannot be read is `skipped`.
-
-    With `only`, the one file of that path, against all that lies around it.
-    """
-    yield from check_files(sizes_below(root, skipped), reader_below(root), only)
-
-
 def sizes_below(root: Path, skipped: list[Skipped]) -> dict[str, int]:
     """The files below a folder and their sizes in bytes; what cannot be read is `skipped`."""
     sizes: dict[str, int] = {}
@@ -66,7 +58,10 @@ class _Looked:
 
 
 def check_files(sizes: Mapping[str, int], reader: Reader, only: str = "") -> Iterator[Checked]:
-    """The same for files that are listed already: their paths and sizes in bytes. Sheets come first."""
+    """Every sheet and image among some files, of which paths and sizes (in bytes) are given. Sheets come first.
+
+    With `only`, the one file of that path, against all that lies around it.
+    """
     looked = _Looked(sizes, reader)
     mends = {one.before: one for one in _mends(looked, sizes, only) if one.before}
     for path, (sheet, _) in looked.sheets.items():
