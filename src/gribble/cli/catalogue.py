@@ -138,7 +138,8 @@ def _load(path: str) -> Catalogue:
 def _effects(session: Session, before: Catalogue, after: Catalogue, changed: set[str]) -> list[Effect]:
     """Each emulator of the user's rigs whose sheet has changed: its state with the old one and with the new."""
     from gribble.core.catalogue.sheets import Catalogue
-    from gribble.core.world import Scope, refitted
+    from gribble.core.looking import refitted
+    from gribble.core.scope import Scope
     from gribble.views.catalogue import Effect
 
     mine = session.catalogue.sheets

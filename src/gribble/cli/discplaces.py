@@ -13,8 +13,8 @@ from gribble.core.discs.looking import Reader, reader_below, sizes_below
 from gribble.core.discs.mending import Mended
 from gribble.core.errors import GribbleError
 from gribble.core.paths import join
+from gribble.core.scope import Scope
 from gribble.core.survey.walking import Skipped
-from gribble.core.world import Scope
 from gribble.views.looks import shorten
 
 

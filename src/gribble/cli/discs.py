@@ -144,8 +144,8 @@ def playlist(
     from gribble.core.discs.playlists import group
     from gribble.core.discs.playlists import named as playlists_by_name
     from gribble.core.errors import ExitCode, GribbleError
+    from gribble.core.scope import Scope
     from gribble.core.survey.walking import Skipped
-    from gribble.core.world import Scope
     from gribble.views.discs import playlists_json, show_playlists
     from gribble.views.looks import shorten
     from gribble.views.screen import Screen
@@ -225,7 +225,7 @@ def _texts(found: list[Playlist], folder: Path, session: Session | None) -> Iter
     from gribble.core.discs.playlists import lines_of
     from gribble.core.errors import GribbleError, reason_of
     from gribble.core.paths import base
-    from gribble.core.world import Scope
+    from gribble.core.scope import Scope
 
     rigs = [rig for rig in session.rigs(Scope()) if not rig.remote] if session else []
     rig = next((rig for rig in rigs if folder.is_relative_to(rig.root)), None)

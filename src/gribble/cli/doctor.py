@@ -71,7 +71,7 @@ def _examined(session: Session) -> Iterator[Examined]:
         examine_sources,
     )
     from gribble.core.errors import GribbleError
-    from gribble.core.world import Scope
+    from gribble.core.scope import Scope
 
     config = session.config
     yield Examined(area="configuration", what=str(session.path), health=Health.RIGHT, words=f"{len(config.rig):,} rigs")

@@ -28,7 +28,7 @@ def identify(
     from gribble.core.errors import ExitCode, GribbleError
     from gribble.core.identify import explain, identify_keys, identify_sets
     from gribble.core.identify import identify as identify_holdings
-    from gribble.core.world import Scope
+    from gribble.core.scope import Scope
     from gribble.views.identify import identify_json, show_identify
 
     if only not in ("", "needed"):

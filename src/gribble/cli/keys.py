@@ -12,7 +12,7 @@ from gribble.cli.options import ConfigOption, JsonOption, RigOption, VerboseOpti
 if TYPE_CHECKING:
     from gribble.cli.session import Session
     from gribble.core.catalogue.records import Need
-    from gribble.core.world import Scope
+    from gribble.core.scope import Scope
     from gribble.views.keys import Checked
 
 _ABOUT = "Key files, checked and merged. A key's value is never shown."

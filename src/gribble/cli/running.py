@@ -19,7 +19,7 @@ from gribble.core.placing.journal import Run
 from gribble.core.placing.plan import Plan, Step, make_plan, narrowed
 from gribble.core.placing.run import Stopped, check_room, new_run_number
 from gribble.core.placing.volumes import cluster_of
-from gribble.core.world import Scope, rig_root
+from gribble.core.scope import Scope, rig_root
 from gribble.stores.rigs import RigHome
 from gribble.views.looks import count
 from gribble.views.plan import show_plan

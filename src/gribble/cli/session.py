@@ -16,12 +16,14 @@ from gribble.core.catalogue.config import check_against, load_config
 from gribble.core.catalogue.records import Config
 from gribble.core.catalogue.sheets import Catalogue, load_catalogue
 from gribble.core.errors import ExitCode, GribbleError, MistakesError
+from gribble.core.looking import SeenRigs, in_place, look, refitted
 from gribble.core.matching import KnownContents
 from gribble.core.placing.plan import Plan, Refused
+from gribble.core.scope import Scope, check_scope, rig_root
 from gribble.core.survey.index import Index
 from gribble.core.survey.survey import Survey, Surveyor
 from gribble.core.survey.walking import MEMORY_FOLDER, Skipped
-from gribble.core.world import Scope, SeenRigs, World, check_scope, in_place, look, refitted, rig_root
+from gribble.core.world import World
 from gribble.stores.ground import RemoteGround
 from gribble.stores.opening import network_rig
 from gribble.stores.remote import RemoteStore

@@ -29,7 +29,8 @@ if TYPE_CHECKING:
 
     from gribble.cli.session import Session
     from gribble.core.audit.findings import EmulatorAudit, RigAudit, SetAudit
-    from gribble.core.world import Scope, World
+    from gribble.core.scope import Scope
+    from gribble.core.world import World
 
 SetsArgument = Annotated[
     Optional[list[str]],  # noqa: UP045

@@ -9,7 +9,7 @@ from gribble.cli.running import ask, place_plan
 from gribble.cli.session import Session
 from gribble.core.errors import ExitCode
 from gribble.core.placing.plan import Plan, Step, StepKind
-from gribble.core.world import Scope
+from gribble.core.scope import Scope
 from gribble.stores.local import replace_file, write_new
 from gribble.views.looks import count, shorten
 from gribble.views.screen import Screen

@@ -12,7 +12,8 @@ from gribble.core.catalogue.config import Fitted, fit_sheet
 from gribble.core.catalogue.records import Need, Sheet
 from gribble.core.catalogue.tables import suggest
 from gribble.core.errors import GribbleError
-from gribble.core.world import Scope, World
+from gribble.core.scope import Scope
+from gribble.core.world import World
 
 
 class Needed(Struct, frozen=True):

@@ -1,0 +1,234 @@
+"""From configuration and catalogue to a world: rigs and sources surveyed, what is away or cannot be read told."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable, Mapping
+from pathlib import Path
+
+import msgspec
+
+from gribble.core.arcade.choosing import ArcadeWorld, choose_roster
+from gribble.core.audit.shelf import RigWorld
+from gribble.core.catalogue.config import Fitted, fit_sheet
+from gribble.core.catalogue.records import Config, Installed, Rig, Root
+from gribble.core.catalogue.sheets import Catalogue
+from gribble.core.errors import ExitCode, GribbleError
+from gribble.core.matching import KnownContents
+from gribble.core.paths import join, parent
+from gribble.core.placing.volumes import folds_case, volume_of
+from gribble.core.scope import Scope, rig_root
+from gribble.core.survey.survey import Ground, Survey, Surveyor
+from gribble.core.survey.walking import Skipped
+from gribble.core.world import World
+
+
+class SeenRigs:
+    """The roots at which rigs have been seen, so that an absent one is known to be away. Kept in a small file."""
+
+    def __init__(self, path: Path | None) -> None:
+        self._path = path
+        try:
+            self._roots = set(json.loads(path.read_text())) if path else set()
+        except (OSError, ValueError, TypeError):
+            self._roots = set()
+
+    def __contains__(self, root: str) -> bool:
+        return root in self._roots
+
+    def note(self, root: str) -> None:
+        """Remember a root that is there now; where that cannot be written, nothing is lost but this memory."""
+        if root in self._roots or self._path is None:
+            return
+        self._roots.add(root)
+        work = self._path.with_suffix(".part")
+        try:
+            self._path.parent.mkdir(parents=True, exist_ok=True)
+            work.write_text(json.dumps(sorted(self._roots)))
+            work.replace(self._path)
+        except OSError:
+            return
+
+
+def look(
+    config: Config,
+    catalogue: Catalogue,
+    scope: Scope,
+    surveyor: Surveyor,
+    seen: SeenRigs,
+    far: Mapping[str, Ground] | None = None,
+) -> World:
+    """Survey every rig and source; `far` are the rigs on other machines. What cannot be read is passed over with a
+    reason. Raises GribbleError."""
+    known = KnownContents(catalogue.sheets.values())
+    passed: list[Skipped] = []
+    far = far or {}
+    roots = {name: Path(rig_root(name, rig, scope)) for name, rig in config.rig.items() if name not in far}
+    folders = frozenset(Path(source) for source in (*config.sources, *scope.sources))
+    for name, root in roots.items():
+        if root in folders:
+            raise GribbleError(
+                f"{root} is a source and rig {name} at once, but sources are never written",
+                fix="Take it out of the sources; a rig's files are found anyway.",
+            )
+    fitted = {name: _fitted(rig, catalogue, scope) for name, rig in config.rig.items()}
+    arcade = {name: _rosters(group, catalogue) for name, group in fitted.items()}
+    rosters = [one.roster for group in arcade.values() for one in group.values() if one.roster]
+    surveyor.want_sets(file for roster in rosters for one in roster.sets.values() for file in one.files)
+    rigs = [
+        msgspec.structs.replace(
+            _look_far(name, far[name], rig, fitted[name], surveyor, passed, must=name in (scope.rigs or far))
+            if name in far
+            else _look_at_rig(name, roots[name], rig, fitted[name], folders, surveyor, seen, passed),
+            arcade=arcade[name],
+        )
+        for name, rig in config.rig.items()
+    ]
+    sources = list(_look_at_sources((*config.sources, *scope.sources), set(roots.values()), surveyor, passed))
+    return World(
+        rigs=tuple(rigs),
+        sources=tuple(sources),
+        known=known,
+        regions=config.regions,
+        passed_over=tuple(passed),
+        far=far,
+    )
+
+
+def _rosters(group: tuple[Fitted, ...], catalogue: Catalogue) -> dict[str, ArcadeWorld]:
+    """The roster of each arcade emulator among some."""
+    return {
+        one.emulator: choose_roster(catalogue.rosters.get(one.emulator, ()), one.release, one.order)
+        for one in group
+        if one.arcade is not None
+    }
+
+
+def refitted(world: World, config: Config, catalogue: Catalogue, scope: Scope) -> World:
+    """The same holdings with the releases of another scope."""
+    rigs = []
+    for rig in world.rigs:
+        group = _fitted(config.rig[rig.name], catalogue, scope)
+        rigs.append(msgspec.structs.replace(rig, emulators=group, arcade=_rosters(group, catalogue)))
+    return msgspec.structs.replace(world, rigs=tuple(rigs))
+
+
+def _fitted(rig: Rig, catalogue: Catalogue, scope: Scope) -> tuple[Fitted, ...]:
+    return tuple(
+        fit_sheet(catalogue.sheets[name], _as_release(installed, scope.releases.get(name)))
+        for name, installed in rig.emulators.items()
+        if name in catalogue.sheets
+    )
+
+
+def _as_release(installed: Installed, release: str | None) -> Installed:
+    return msgspec.structs.replace(installed, release=release) if release else installed
+
+
+def _look_at_rig(
+    name: str,
+    root: Path,
+    rig: Rig,
+    fitted: tuple[Fitted, ...],
+    sources: frozenset[Path],
+    surveyor: Surveyor,
+    seen: SeenRigs,
+    passed: list[Skipped],
+) -> RigWorld:
+    if root.exists() and not root.is_dir():
+        raise GribbleError(f"rig {name}: {root} is a file, not a folder", fix=f"Correct rig.{name}.at in gribble.toml.")
+    if not root.exists():
+        away = ""
+        if str(root) in seen:
+            away = f"{root} is not there now"
+        elif not root.parent.is_dir():
+            away = f"{root.parent} is not there: plug it in, or make the folder"
+        return RigWorld(name=name, root=str(root), emulators=fitted, away=away, new=not away)
+    try:
+        survey = surveyor.survey(root, rig=name, leave_out=sources)
+    except GribbleError as error:
+        raise GribbleError(f"rig {name}: {error.what}", fix=error.fix, code=ExitCode.FAILED) from error
+    seen.note(str(root))
+    passed += [msgspec.structs.replace(skipped, path=f"{name}: {skipped.path}") for skipped in survey.skipped]
+    volume, label = volume_of(root) if any(one.root != Root() for one in fitted) else ("", "")
+    return RigWorld(
+        name=name,
+        root=str(root),
+        emulators=fitted,
+        holdings=survey.holdings,
+        hidden={skipped.path: skipped.why for skipped in survey.skipped},
+        folds_case=folds_case(rig.volume, root),
+        seen_as=rig.seen_as or "",
+        volume=volume if rig.volume == "auto" else rig.volume,
+        label=rig.label or label,
+    )
+
+
+def _look_far(
+    name: str,
+    ground: Ground,
+    rig: Rig,
+    fitted: tuple[Fitted, ...],
+    surveyor: Surveyor,
+    passed: list[Skipped],
+    *,
+    must: bool,
+) -> RigWorld:
+    """A rig on another machine. One that is not reached, or is lost while it is looked at, is away; so is one that does
+    not let us in, where nothing `must` be said of it."""
+    survey, away, folds = Survey(ground.root, (), ()), "", False
+    try:
+        away = ground.away()
+    except GribbleError as error:
+        if must:
+            raise
+        away = error.what
+    if not away:
+        try:
+            survey = surveyor.survey_far(ground, name, _sizeless_folders(fitted))
+            folds = ground.folds_case(rig.volume)
+        except GribbleError as error:
+            away = error.what
+    passed += [msgspec.structs.replace(skipped, path=f"{name}: {skipped.path}") for skipped in survey.skipped]
+    return RigWorld(
+        name=name,
+        root=ground.root,
+        emulators=fitted,
+        holdings=survey.holdings,
+        hidden={skipped.path: skipped.why for skipped in survey.skipped},
+        folds_case=folds,
+        away=away,
+        seen_as=rig.seen_as or "",
+        volume="" if rig.volume == "auto" else rig.volume,
+        label=rig.label or "",
+    )
+
+
+def _sizeless_folders(fitted: tuple[Fitted, ...]) -> frozenset[str]:
+    """The folders of needs whose contents are known by digests alone: there, any file could be one."""
+    return frozenset(
+        parent(join(one.folders[part.folder], part.name))
+        for one in fitted
+        for need in one.needs
+        for part in need.parts()
+        if part.folder is not None and any(known.size is None and known.strongest() for known in part.accept)
+    )
+
+
+def in_place(survey: Survey) -> list[Skipped]:
+    """What a survey passed over, by absolute paths."""
+    return [msgspec.structs.replace(skipped, path=str(Path(survey.root, skipped.path))) for skipped in survey.skipped]
+
+
+def _look_at_sources(
+    folders: Iterable[str], rigs: set[Path], surveyor: Surveyor, passed: list[Skipped]
+) -> Iterable[Survey]:
+    for folder in dict.fromkeys(folders):
+        path = Path(folder)
+        try:
+            survey = surveyor.survey_file(path) if path.is_file() else surveyor.survey(path, leave_out=frozenset(rigs))
+        except GribbleError as error:
+            passed.append(Skipped(folder, f"this source is left out: {error.what}"))
+            continue
+        passed += in_place(survey)
+        yield survey
