@@ -21,9 +21,9 @@ PAGES = Path(__file__).parent
 
 ABOUT = {
     "cli/session": "Finding the configuration", "core/catalogue": "The catalogue", "core/looking": "Rigs and sources",
-    "core/survey": "Reading files", "core/needed": "Names and options", "core/scope": "Names and options", "cli/check": "Names and options",
-    "cli/identify": "Names and options", "cli/importing": "Taking over a list", "cli/sets": "Arcade sets",
-    "core/catalogue/importing": "Taking over a list", "cli/keys": "Key files", "cli/discs": "Discs and playlists",
+    "core/survey": "Reading files", "core/needed": "Names and options", "core/scope": "Names and options",
+    "cli/check": "Names and options", "cli/identify": "Names and options", "cli/importing": "Taking over a list", "cli/sets": "Arcade sets",
+    "core/catalogue/importing": "Taking over a list", "cli/keys": "Key files", "cli/disc": "Discs and playlists",
     "cli/releases": "Arcade sets", "core/releases": "Arcade sets", "core/arcade": "Arcade sets",
     "cli/capture": "Capturing a sheet", "cli/catalogue": "The catalogue", "cli/mend": "Reading files",
     "cli/running": "Planning and placing", "cli/place": "Planning and placing", "core/placing": "Planning and placing",
@@ -225,6 +225,8 @@ def messages_page() -> str:
     subjects: dict[str, dict[Message, None]] = {}
     for one in found(("GribbleError",)):
         known = [beginning for beginning in ABOUT if one.module.startswith(beginning)]
+        if not known:
+            raise ValueError(f"{one.module} has messages: give it a subject in ABOUT")
         if one.fix or not one.text.endswith("WHAT"):  # else the same error again, with more words
             subjects.setdefault(ABOUT[max(known, key=len)], {})[one._replace(module="")] = None
     lines += ["", "## What ends a command"]
