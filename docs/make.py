@@ -22,7 +22,8 @@ PAGES = Path(__file__).parent
 ABOUT = {
     "cli/session": "Finding the configuration", "core/catalogue": "The catalogue", "core/looking": "Rigs and sources",
     "core/survey": "Reading files", "core/needed": "Names and options", "core/scope": "Names and options",
-    "cli/check": "Names and options", "cli/identify": "Names and options", "cli/importing": "Taking over a list", "cli/sets": "Arcade sets",
+    "cli/check": "Names and options", "cli/identify": "Names and options",
+    "cli/importing": "Taking over a list", "cli/sets": "Arcade sets",
     "core/catalogue/importing": "Taking over a list", "cli/keys": "Key files", "cli/disc": "Discs and playlists",
     "cli/releases": "Arcade sets", "core/releases": "Arcade sets", "core/arcade": "Arcade sets",
     "cli/capture": "Capturing a sheet", "cli/catalogue": "The catalogue", "cli/mend": "Reading files",
