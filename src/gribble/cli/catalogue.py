@@ -89,6 +89,8 @@ def compare(
 
     Example: gribble catalogue compare catalogue ~/Downloads/new-catalogue
     """
+    import shlex
+
     from gribble.cli.session import Session, find_config
     from gribble.core.catalogue.compare import compare_catalogues
     from gribble.core.errors import ExitCode
@@ -103,6 +105,10 @@ def compare(
             names = {one.emulator for one in changes}
             effects = _effects(session, before, after, names) if names else []
             _answer(session.screen, changes, effects, json)
+            if changes and not json:
+                session.screen.next(
+                    f"gribble catalogue add {shlex.quote(new)}", "takes it over, and keeps the former one"
+                )
     return ExitCode.ATTENTION if changes else ExitCode.CLEAN
 
 

@@ -48,13 +48,14 @@ def import_(
 
     Example: gribble catalogue import sets.xml --map sets.map.toml --to roster --preview 3
     """
+    import shlex
     from pathlib import Path
 
     from gribble.core.catalogue.importing.build import Tally
     from gribble.core.catalogue.importing.fieldmap import load_map
     from gribble.core.catalogue.rosters import ROSTER_ENDING
     from gribble.core.catalogue.sheets import SHEET_ENDING
-    from gribble.core.errors import GribbleError
+    from gribble.core.errors import ExitCode, GribbleError
     from gribble.views.progress import Bar
     from gribble.views.screen import Screen
 
@@ -82,7 +83,12 @@ def import_(
     bar = Bar(screen.err, "Reading")
     bar.expect(source.stat().st_size)
     into = _import_roster if to == "roster" else _import_sheet
-    return into(source, made, out, preview, screen, tally, bar)
+    code = into(source, made, out, preview, screen, tally, bar)
+    if preview and code == ExitCode.CLEAN:
+        name = f"{made.roster['emulator']}-{made.roster['release']}" if to == "roster" else made.sheet["emulator"]
+        words = [file, "--map", map_, "--to", to, "--out", f"{name}{endings[to]}"]
+        screen.next(f"gribble catalogue import {shlex.join(map(str, words))}", "writes all of it")
+    return code
 
 
 def _import_roster(
