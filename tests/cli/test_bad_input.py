@@ -282,3 +282,29 @@ def test_without_permission_nothing_is_lost_and_the_reason_is_told(world: Path, 
     assert placed.code == 3
     assert "permission denied" in placed.out
     assert tree(world) == before
+
+
+@pytest.mark.skipif(not Path("/dev/full").exists(), reason="there is no device that is always full")
+@pytest.mark.parametrize(
+    ("line", "code", "told"),
+    [
+        ("check > /dev/full", 3, "gribble: the answer cannot be written: no space left on device"),
+        ("--version > /dev/full", 3, "gribble: the answer cannot be written"),
+        ("place --yes > /dev/full", 3, "gribble: the answer cannot be written"),
+        ("check --rig nowhere 2> /dev/full", 2, ""),
+        ("check --quiet >&-", 1, ""),
+        ("check 2>&- | head -1", 0, ""),
+    ],
+)
+def test_an_answer_that_cannot_be_written_ends_in_clear_words(
+    world: Path, clean_env: dict[str, str], line: str, code: int, told: str
+) -> None:
+    before = tree(world / "rigs")
+    shell = ["bash", "-c", f"{sys.executable} -m gribble {line}"]
+    done = subprocess.run(shell, cwd=world, env=clean_env, capture_output=True, check=False, timeout=60)
+    ended = Ended(done)
+    assert ended.code == code
+    assert told in ended.err
+    assert "Traceback" not in ended.err
+    assert "a fault of its own" not in ended.err
+    assert tree(world / "rigs") == before

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import errno
 import functools
 import os
 import sys
@@ -12,8 +14,11 @@ import typer
 
 P = ParamSpec("P")
 
-INTERRUPTED = 130
+USAGE = 2
 FAILED = 3
+INTERRUPTED = 130
+NO_OUTPUT = (errno.ENOSPC, errno.EIO, errno.EBADF, errno.EDQUOT, errno.EFBIG)
+"""How the system says that nothing more can be printed where standard output leads."""
 
 app = typer.Typer(
     name="gribble",
@@ -47,48 +52,69 @@ def _group(name: str, about: str) -> typer.Typer:
 
 
 def ending(function: Callable[P, int]) -> Callable[P, None]:
-    """Run a function to its exit status; every error becomes a message, and no traceback reaches the user."""
+    """What a function returns is the exit status."""
 
     @functools.wraps(function)
     def wrapper(*args: P.args, **kwargs: P.kwargs) -> None:
-        raise typer.Exit(_ended(lambda: function(*args, **kwargs)))
+        raise typer.Exit(function(*args, **kwargs))
 
     return wrapper
 
 
-def _ended(call: Callable[[], int]) -> int:
-    from gribble.core.errors import GribbleError
+def run() -> int:
+    """Run the program to its exit status; every error becomes a message, and no traceback reaches the user."""
+    from gribble.cli.usage import UsageError, usage_words
 
+    if sys.stdout is None:  # closed by whoever called
+        sys.stdout = open(os.devnull, "w")  # noqa: SIM115  (as long as the program runs)
     try:
-        code = call()
+        code = int(app(prog_name="gribble", standalone_mode=False) or 0)
         sys.stdout.flush()
-    except GribbleError as error:
-        return _tell(error)
+        return code
+    except UsageError as error:
+        return _tell(usage_words(error), USAGE)
     except KeyboardInterrupt:
-        sys.stderr.write("\nInterrupted.\n")
-        return INTERRUPTED
+        return _tell("\nInterrupted.\n", INTERRUPTED)
     except BrokenPipeError:
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())  # the reader of the pipe has gone
+        _silence()  # the reader of the pipe has gone
         return FAILED
     except Exception as error:
-        if os.environ.get("GRIBBLE_TRACEBACK"):
-            raise
-        sys.stderr.write(f"gribble: a fault of its own: {type(error).__name__}: {error}\n")
-        sys.stderr.write("Please report it, with what GRIBBLE_TRACEBACK=1 in front of the same command prints.\n")
-        return FAILED
-    return int(code)
+        return _ended_by(error)
 
 
-def _tell(error: Exception) -> int:
-    from gribble.core.errors import GribbleError, MistakesError
-    from gribble.views.screen import Screen
+def _ended_by(error: Exception) -> int:
+    from gribble.core.errors import GribbleError, MistakesError, reason_of
+    from gribble.views.screen import clean
 
-    assert isinstance(error, GribbleError)
-    screen = Screen()
-    if isinstance(error, MistakesError):
-        for mistake in error.mistakes:
-            screen.tell(str(mistake))
-    screen.tell(f"gribble: {error.what}")
-    if error.fix:
-        screen.tell(f"  {error.fix}")
-    return int(error.code)
+    if isinstance(error, GribbleError):
+        mistakes = error.mistakes if isinstance(error, MistakesError) else []
+        lines = [*map(str, mistakes), f"gribble: {error.what}", f"  {error.fix}"]
+        return _tell("".join(f"{clean(line)}\n" for line in lines), int(error.code))
+    if os.environ.get("GRIBBLE_TRACEBACK"):
+        raise error
+    if isinstance(error, OSError) and error.errno in NO_OUTPUT and error.filename is None:
+        _silence()
+        return _tell(
+            f"gribble: the answer cannot be written: {reason_of(error)}\n"
+            "  Make room, or send it elsewhere; a run that was under way is told by gribble history.\n",
+            FAILED,
+        )
+    return _tell(
+        f"gribble: a fault of its own: {type(error).__name__}: {clean(str(error))}\n"
+        "Please report it, with what GRIBBLE_TRACEBACK=1 in front of the same command prints.\n",
+        FAILED,
+    )
+
+
+def _tell(words: str, code: int) -> int:
+    """Say something on standard error, if that is there, and hand the exit status on."""
+    with contextlib.suppress(OSError, AttributeError):
+        sys.stderr.write(words)
+        sys.stderr.flush()
+    return code
+
+
+def _silence() -> None:
+    """Let what is still to be printed go nowhere, so that ending the program does not fail on it again."""
+    with contextlib.suppress(OSError, ValueError):
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())

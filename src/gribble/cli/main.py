@@ -33,9 +33,8 @@ from gribble.cli import (
     undo,
     why,
 )
-from gribble.cli.app import app, ending
+from gribble.cli.app import app, ending, run
 from gribble.cli.options import ConfigOption
-from gribble.cli.usage import UsageError, tell_usage
 
 __all__ = [
     "attic", "capture", "catalogue", "check", "demo", "discs", "doctor", "history", "identify", "importing", "init",
@@ -74,8 +73,4 @@ def main() -> None:
     gc.set_threshold(
         200_000, 20, 20
     )  # hardly anything here forms circles; looking for some takes a quarter of the time
-    try:
-        status = app(prog_name="gribble", standalone_mode=False)
-    except UsageError as error:
-        status = tell_usage(error)
-    sys.exit(status)
+    sys.exit(run())

@@ -3,25 +3,21 @@
 from __future__ import annotations
 
 import re
-import sys
 from typing import Any
 
 import typer
 
 UsageError: Any = typer.BadParameter.__mro__[2]
 """The base of all that the parser finds wrong. Typer has no name of its own for it."""
-USAGE = 2
 
 
-def tell_usage(error: Any) -> int:
-    """Say what is wrong with the words or options, and how to see which there are; the exit status."""
+def usage_words(error: Any) -> str:
+    """What is wrong with the words or options, and how to see which there are; for no words at all, the help."""
     context = getattr(error, "ctx", None)
     if type(error).__name__ == "NoArgsIsHelpError":
-        error.show()
-        return USAGE
+        return f"{error.format_message()}\n"
     path = context.command_path if context is not None else "gribble"
-    sys.stderr.write(f"gribble: {_what(error, context)}\n  {path} --help shows how it is used.\n")
-    return USAGE
+    return f"gribble: {_what(error, context)}\n  {path} --help shows how it is used.\n"
 
 
 def _what(error: Any, context: Any) -> str:
