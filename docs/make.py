@@ -221,7 +221,8 @@ def messages_page() -> str:
         "",
         "A command line that is not understood (no such option, a word too many) ends with status 2 and says which",
         "`--help` to look at. A fault of Gribble itself ends with status 3, names it, and asks for a report, with no",
-        "traceback unless `GRIBBLE_TRACEBACK` is set.",
+        "traceback unless `GRIBBLE_TRACEBACK` is set. An answer that cannot be printed (its disk is",
+        "full, say) ends with status 3 and says so; nothing is placed then.",
     ]  # fmt: skip
     subjects: dict[str, dict[Message, None]] = {}
     for one in found(("GribbleError",)):

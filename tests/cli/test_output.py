@@ -44,7 +44,7 @@ def test_version_and_the_bare_command(gribble: Gribble, world: Path, tmp_path: P
         ("check lighthouse", "'lighthouse' is a rig, not an emulator\n  Name it so: --rig lighthouse"),
         ("check sandpipr", "'sandpipr' is no emulator on your rigs; did you mean 'sandpiper'?"),
         ("needs sandpipr", "did you mean 'sandpiper'?"),
-        ("why saltpn", "'saltpn' is no set of any roster; did you mean 'saltpan'?"),
+        ("why saltpn", "'saltpn' is no emulator and no set of any roster; did you mean 'saltpan'?"),
         ("place --only lighthous", "no step of the plan answers to 'lighthous'; did you mean 'lighthouse'?"),
         ("catalogue schema shee", "no format 'shee'; did you mean 'sheet'?"),
         ("why", "missing argument 'EMULATOR | SET'"),

@@ -174,7 +174,8 @@ def asking(world: World, names: list[str], also: Iterable[str] = ()) -> World:
         others = [other for rig in world.rigs for arcade in rig.arcade.values() for other in arcade.others]
         if name not in known and not any(name in other.sets for other in others):
             raise GribbleError(
-                f"'{name}' is no set of any roster{suggest(name, sorted(known.union(also)))}",
+                f"'{name}' is no {'emulator and no ' if also else ''}set of any roster"
+                f"{suggest(name, sorted(known.union(also)))}",
                 fix="gribble sets check --verbose lists every set that is wanted.",
             )
     rigs = []

@@ -36,7 +36,7 @@ def why(
         scope = scope_of(rig, [] if is_set else [name], from_, at)
         world = session.look(scope)
         if is_set:
-            found = set_answers(asking(world, [name]).audit(scope), name)
+            found = set_answers(asking(world, [name], emulators).audit(scope), name)
         else:
             found = answers(world.audit(scope, games=True))
             found = [one for one in found if one.emulator or name in session.config.rig[one.rig.rig].emulators]
