@@ -13,7 +13,7 @@ import msgspec
 from gribble.core.addresses import parse_address
 from gribble.core.audit.findings import RigAudit, State, worst
 from gribble.core.catalogue.config import check_against, load_config
-from gribble.core.catalogue.records import Config
+from gribble.core.catalogue.records import Config, Sheet
 from gribble.core.catalogue.sheets import Catalogue, load_catalogue
 from gribble.core.errors import ExitCode, GribbleError, MistakesError
 from gribble.core.looking import SeenRigs, in_place, look, refitted
@@ -141,9 +141,10 @@ class Session:
                 "those sheets are left out, the rest goes on"
             )
 
-    def surveyor(self, index: Index, bar: Bar, *, reread: bool = False) -> Surveyor:
-        """A surveyor with this session's known contents."""
-        return Surveyor(self.known, index, listener=bar, reread=reread)
+    def surveyor(self, index: Index, bar: Bar, *, reread: bool = False, more: Iterable[Sheet] = ()) -> Surveyor:
+        """A surveyor that looks for what this session's sheets know, and `more` sheets."""
+        known = KnownContents([*self.catalogue.sheets.values(), *more]) if more else self.known
+        return Surveyor(known, index, listener=bar, reread=reread)
 
     def open_index(self) -> Index:
         """The index, in memory only where there is no configuration to keep it beside."""
@@ -163,8 +164,6 @@ class Session:
         What was passed over is told on standard error: all of it if `verbose`, else as many as `told`, and how many
         others there are.
         """
-        if catalogue is not None:
-            self.known = KnownContents([*self.catalogue.sheets.values(), *catalogue.sheets.values()])
         check_scope(self.config, scope)
         if self.path is not None and not any(rig.emulators for rig in self.config.rig.values()):
             self.aside(
@@ -174,7 +173,8 @@ class Session:
         index = self.open_index()
         try:
             with Bar(self.screen.err, "Surveying") as bar:
-                surveyor = self.surveyor(index, bar, reread=reread)
+                more = catalogue.sheets.values() if catalogue else ()
+                surveyor = self.surveyor(index, bar, reread=reread, more=more)
                 far = self.grounds(scope)
                 world = look(self.config, catalogue or self.catalogue, scope, surveyor, self.seen(), far)
         finally:
