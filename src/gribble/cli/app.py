@@ -88,7 +88,7 @@ def _ended_by(error: Exception) -> int:
 
     if isinstance(error, GribbleError):
         mistakes = error.mistakes if isinstance(error, MistakesError) else []
-        lines = [*map(str, mistakes), f"gribble: {error.what}", f"  {error.fix}"]
+        lines = [*map(str, mistakes), f"gribble: {error.what}", *([f"  {error.fix}"] if error.fix else [])]
         return _tell("".join(f"{clean(line)}\n" for line in lines), int(error.code))
     if os.environ.get("GRIBBLE_TRACEBACK"):
         raise error
