@@ -6,6 +6,7 @@ import ast
 import re
 import textwrap
 from collections.abc import Iterator
+from functools import cache
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -95,14 +96,20 @@ class Message(NamedTuple):
     status: int
 
 
+@cache
+def parsed() -> list[tuple[str, ast.Module]]:
+    """Every module of the program, with its name."""
+    paths = sorted(SOURCE.rglob("*.py"))
+    return [(path.relative_to(SOURCE).with_suffix("").as_posix(), ast.parse(path.read_text())) for path in paths]
+
+
 def found(calls: tuple[str, ...], functions: tuple[str, ...] = ()) -> Iterator[Message]:
     """The messages that calls of some names make, and that some functions return or yield, in the order of the code.
 
     Raises ValueError for one whose text is not written where it is raised, so that no list could name it.
     """
-    for path in sorted(SOURCE.rglob("*.py")):
-        module = path.relative_to(SOURCE).with_suffix("").as_posix()
-        for node in ast.walk(ast.parse(path.read_text())):
+    for module, tree in parsed():
+        for node in ast.walk(tree):
             if isinstance(node, ast.Call) and (name := _name(node.func)) in calls and node.args:
                 if name != "add" or _name(node.func.value) == "mistakes":  # type: ignore[attr-defined]
                     yield _message(module, name, node)
