@@ -146,6 +146,32 @@ def test_the_commands_of_a_document_do_what_it_shows(page: Path, tmp_path: Path,
             assert not absent, f"$ {line.words}\nhas no line {absent!r} (there) in\n{told}"
 
 
+def test_the_example_of_every_command_can_be_carried_out(tmp_path: Path, clean_env: dict[str, str]) -> None:
+    """On one world: what others build on first, what clears away last. A demo and a first configuration are made apart."""
+    page = ROOT / "docs" / "commands.md"
+    text = page.read_text()
+    examples = {line.words for line in blocks(page)}
+    without = [words for words in re.findall(r"^## (gribble .*)$", text, re.M) if not _has_example(words, examples)]
+    assert not without
+    port = free_port()
+    world = tmp_path / "world"
+    build_world(world, port)
+    props(ROOT / "docs" / "catalogues.md", world)
+    (world / "old.keys").write_bytes((world / "drawer/petrel/keys from Ada.txt").read_bytes())
+    shell = Shell(world, clean_env)
+    first = ["gribble place --rig lighthouse", "gribble undo 1"]
+    last = ["gribble attic restore sandpiper/drive/drive.rom", "gribble attic empty --run 1"]
+    examples -= {*first, *last, "gribble demo --step", "gribble init"}
+    with handheld(world / "handheld", port):
+        for line in (*first, *sorted(examples), *last):
+            told = shell.run(line)
+            assert not re.search("^gribble: ", told, re.MULTILINE), f"$ {line}\n{told}"
+
+
+def _has_example(words: str, examples: set[str]) -> bool:
+    return any(f"{one} ".startswith(f"{words} ") for one in examples)
+
+
 def test_commands_within_sentences_can_be_carried_out(tmp_path: Path, clean_env: dict[str, str]) -> None:
     port = free_port()
     world = tmp_path / "world"

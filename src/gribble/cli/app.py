@@ -73,7 +73,7 @@ def run() -> int:
         return code
     except UsageError as error:
         return _tell(usage_words(error), USAGE)
-    except KeyboardInterrupt:
+    except (KeyboardInterrupt, typer.Abort):
         return _tell("\nInterrupted.\n", INTERRUPTED)
     except BrokenPipeError:
         _silence()  # the reader of the pipe has gone

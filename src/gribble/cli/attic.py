@@ -63,7 +63,7 @@ def restore(
 ) -> int:
     """Bring a displaced file back to its place, as a run that can be undone; or copy it to a folder.
 
-    Example: gribble attic restore sandpiper/boot/tern16.rom
+    Example: gribble attic restore sandpiper/drive/drive.rom
     """
     from pathlib import Path
 
@@ -119,7 +119,7 @@ def empty(
 ) -> int:
     """Delete what runs have displaced. It asks first: the runs cannot be undone afterwards.
 
-    Example: gribble attic empty --run 3
+    Example: gribble attic empty --run 1
     """
     from gribble.cli.running import ask
     from gribble.cli.session import Session, scope_of

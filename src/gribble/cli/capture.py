@@ -36,7 +36,7 @@ def capture(
 ) -> int:
     """Write a sheet from a setup that works, or add its contents to one. What only a person knows is marked.
 
-    Example: gribble catalogue capture rigs/stick rigs/stick/KNOT --emulator knot --release 4 --out knot.sheet.toml
+    Example: gribble catalogue capture rigs/stick rigs/stick/KNOT --emulator knot --release 4 --out mine/knot.sheet.toml
     """
     from pathlib import Path
 

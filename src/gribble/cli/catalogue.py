@@ -53,7 +53,7 @@ def lint(
 ) -> int:
     """Every mistake of a catalogue, and what is weak or doubtful in it, each with file and key.
 
-    Example: gribble catalogue lint knot.sheet.toml --strict
+    Example: gribble catalogue lint catalogue/knot.sheet.toml --strict
     """
     from pathlib import Path
 
@@ -87,7 +87,7 @@ def compare(
 ) -> int:
     """What another version of a sheet changes, and what that means for your rigs.
 
-    Example: gribble catalogue compare catalogue ~/Downloads/new-catalogue
+    Example: gribble catalogue compare catalogue new-catalogue
     """
     import shlex
 
@@ -205,7 +205,7 @@ def add(
 ) -> int:
     """Add sheets and rosters to your catalogue: linted first, swapped in whole, the former version kept.
 
-    Example: gribble catalogue add ~/Downloads/from-ada.zip
+    Example: gribble catalogue add from-ada.zip
     """
     from pathlib import Path
 

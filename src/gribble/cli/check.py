@@ -50,7 +50,7 @@ def check(
 ) -> int:
     """What is right, misnamed, astray, wrong or missing on your rigs, and what would put it right.
 
-    Example: gribble check sandpiper --only missing --from ~/Downloads
+    Example: gribble check sandpiper --only missing --from discs
     """
     from gribble.cli.session import MOST_PASSED_OVER, Session, scope_of
     from gribble.core.audit.findings import Verdict

@@ -67,7 +67,10 @@ def demo(
             screen.say(styled(f"$ gribble {words}".rstrip(), NEXT))
             screen.out.print()
             if step:
-                input()
+                try:
+                    input()
+                except EOFError:
+                    step = False  # nobody is there to press Enter
             sys.stdout.flush()
             command = [sys.executable, "-m", "gribble", *words.split()]
             done = subprocess.run(command, cwd=root, env=environment, check=False)

@@ -38,7 +38,7 @@ def check(
 ) -> int:
     """Whether track sheets name files that are there, and images are as long as they say. Nothing is changed.
 
-    Example: gribble discs check ~/discs
+    Example: gribble discs check discs
     """
     import shlex
 
@@ -82,7 +82,7 @@ def mend(
 ) -> int:
     """Put track sheets and playlists right that name renamed files, where case, length and order leave no doubt.
 
-    Example: gribble discs mend ~/discs
+    Example: gribble discs mend discs
     """
     from gribble.cli.discplaces import places
     from gribble.cli.session import Session, find_config, scope_of
@@ -130,7 +130,7 @@ def playlist(
 ) -> int:
     """Playlists for titles of several discs, grouped by name; listed, and written only with --into.
 
-    Example: gribble discs playlist ~/discs
+    Example: gribble discs playlist discs
     """
     import shlex
     from contextlib import nullcontext

@@ -20,7 +20,7 @@ def identify(
 ) -> int:
     """What files are, whatever they are called, and where they belong; ends with the counts.
 
-    Example: gribble identify ~/Downloads/pack.zip --only needed
+    Example: gribble identify drawer --only needed
     """
     from pathlib import Path
 

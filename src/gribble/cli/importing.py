@@ -46,7 +46,7 @@ def import_(
 ) -> int:
     """Take over a list that some other program or person made.
 
-    Example: gribble catalogue import sets.xml --map sets.map.toml --to roster --preview 3
+    Example: gribble catalogue import cabinets.xml --map cabinets.map.toml --to roster --preview 3
     """
     import shlex
     from pathlib import Path

@@ -9,7 +9,7 @@ from gribble.cli.app import command
 def init() -> int:
     """Look at this folder and write a commented gribble.toml to begin with.
 
-    Example: cd ~/games && gribble init
+    Example: gribble init
     """
     from pathlib import Path
 

@@ -37,7 +37,7 @@ def check(
 ) -> int:
     """Which keys of a file are right, missing, malformed or wrong.
 
-    Example: gribble keys check drawer/petrel.keys
+    Example: gribble keys check drawer/petrel/half.keys
     """
     from gribble.cli.session import Session, scope_of
     from gribble.core.errors import ExitCode
@@ -65,7 +65,7 @@ def merge(
 ) -> int:
     """Put the keys of several files into one. Where values differ, the sheet's fingerprint decides.
 
-    Example: gribble keys merge drawer/a.keys drawer/b.keys --out petrel.keys
+    Example: gribble keys merge drawer/petrel/half.keys old.keys --out petrel.keys
     """
     from pathlib import Path
 

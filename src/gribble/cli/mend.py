@@ -25,7 +25,7 @@ def mend(
 ) -> int:
     """Rebuild damaged files that can be proven right, under the name the emulator wants. Originals stay as they are.
 
-    Example: gribble mend drawer/tern16.bak --into mended
+    Example: gribble mend drawer/skerry/SKERRY.COPIER --into mended
     """
     from pathlib import Path
 

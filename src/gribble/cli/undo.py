@@ -26,7 +26,7 @@ def undo(
 ) -> int:
     """Take a run back: the rig is as it was before, names, bytes and file times.
 
-    Example: gribble undo 3
+    Example: gribble undo 1
     """
     from gribble.cli.running import ask
     from gribble.cli.session import Session, scope_of
