@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import re
 import shlex
+import subprocess
+import sys
 from pathlib import Path
 from typing import Any
 
@@ -31,6 +33,18 @@ def test_version_and_the_bare_command(gribble: Gribble, world: Path, tmp_path: P
     assert gribble("--version", code=0).out == f"gribble {__version__}\n"
     assert "gribble init" in gribble(cwd=tmp_path, code=0).out
     assert "Next: gribble check" in gribble(cwd=world, code=1).out
+
+
+@pytest.mark.parametrize("words", ["--version", "--help", "check --help", "report --help"])
+def test_nothing_heavy_is_loaded_before_a_command_needs_it(
+    tmp_path: Path, clean_env: dict[str, str], words: str
+) -> None:
+    line = [sys.executable, "-X", "importtime", "-m", "gribble", *words.split()]
+    done = subprocess.run(line, cwd=tmp_path, env=clean_env, capture_output=True, check=False, timeout=60)
+    loaded = {row.rpartition("|")[2].strip().partition(".")[0] for row in done.stderr.decode().splitlines()}
+    assert "typer" in loaded
+    heavy = {"numpy", "scipy", "matplotlib", "jinja2", "paramiko", "pyftpdlib", "sqlite3", "rich", "tomlkit", "yaml"}
+    assert not loaded & heavy
 
 
 @pytest.mark.parametrize(
