@@ -61,6 +61,10 @@ def test_nothing_heavy_is_loaded_before_a_command_needs_it(
         ("why saltpn", "'saltpn' is no emulator and no set of any roster; did you mean 'saltpan'?"),
         ("place --only lighthous", "no step of the plan answers to 'lighthous'; did you mean 'lighthouse'?"),
         ("catalogue schema shee", "no format 'shee'; did you mean 'sheet'?"),
+        (
+            "sets match --emulator turnston",
+            "turnston is no arcade emulator on any rig that is here; did you mean 'turnstone'?",
+        ),
         ("why", "missing argument 'EMULATOR | SET'"),
         ("undo abc", "invalid value for '[RUN]': 'abc' is not a valid integer"),
         ("mend 'a\x1b[2Jb' --into", "option '--into' requires an argument"),

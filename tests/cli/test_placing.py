@@ -139,6 +139,8 @@ def test_the_attic_is_listed_restored_and_emptied(gribble: Gribble, world: Path)
     assert {one["run"] for one in gribble("attic", "list", "--json", cwd=world, code=0).json["files"]} == {2}
     refused = gribble("undo", "1", "--yes", cwd=world, code=3).err
     assert "what it displaced is not in the attic any more" in refused
+    near = gribble("attic", "restore", "drive.ron", cwd=world, code=2).err
+    assert "no drive.ron in the attic; did you mean 'drive.rom'?" in near
     assert "no nowhere.rom in the attic" in gribble("attic", "restore", "nowhere.rom", cwd=world, code=2).err
 
 

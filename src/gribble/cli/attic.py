@@ -69,6 +69,7 @@ def restore(
 
     from gribble.cli.running import place_plan
     from gribble.cli.session import Session, scope_of
+    from gribble.core.catalogue.tables import suggest
     from gribble.core.errors import ExitCode, GribbleError
     from gribble.core.paths import base
     from gribble.core.placing.plan import Plan, Step, StepKind
@@ -81,7 +82,9 @@ def restore(
     with Session(config) as session:
         found = [(where, one) for where, one in _kept(session, scope, run) if path in (one.path, base(one.path))]
         if not found:
-            raise GribbleError(f"no {path} in the attic", fix="gribble attic list shows what is there.")
+            there = [name for _, one in _kept(session, scope, run) for name in (one.path, base(one.path))]
+            near = suggest(path, list(dict.fromkeys(there)), most=0)
+            raise GribbleError(f"no {path} in the attic{near}", fix="gribble attic list shows what is there.")
         rigs, places = {where.name for where, _ in found}, {one.path for _, one in found}
         if len(rigs) > 1 or len(places) > 1:
             raise GribbleError(

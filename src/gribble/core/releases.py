@@ -69,8 +69,10 @@ def arcade_places(world: World, rigs: tuple[str, ...], emulators: tuple[str, ...
             found.append(Place(rig, fitted, cabinet, discs))
     if not found:
         names, where = ", ".join(emulators), ", ".join(rigs) or "any rig that is here"
+        arcade = [one.emulator for rig in world.rigs if not rig.away for one in rig.emulators if one.arcade is not None]
+        near = suggest(emulators[0], arcade) if emulators else ""
         raise GribbleError(
-            f"{names} is no arcade emulator on {where}" if names else f"there is no arcade emulator on {where}",
+            f"{names} is no arcade emulator on {where}{near}" if names else f"there is no arcade emulator on {where}",
             fix="gribble check shows the emulators of every rig; a sheet with [arcade] makes one an arcade emulator.",
         )
     return found

@@ -67,12 +67,12 @@ def read_table(kind: type[T], table: object, where: str, mistakes: Mistakes) -> 
     return kind(**values) if len(mistakes.found) == before else None
 
 
-def suggest(word: str, known: list[str]) -> str:
-    """ "; did you mean 'x'?" for the nearest known word, else the known ones if they are few."""
+def suggest(word: str, known: list[str], most: int = 20) -> str:
+    """ "; did you mean 'x'?" for the nearest known word, else the known ones if they are at most so many."""
     near = difflib.get_close_matches(word, known, n=1)
     if near:
         return f"; did you mean '{near[0]}'?"
-    return f"; known: {', '.join(sorted(known))}" if 0 < len(known) <= 20 else ""
+    return f"; known: {', '.join(sorted(known))}" if 0 < len(known) <= most else ""
 
 
 def _read_value(kind: Any, value: object, where: str, mistakes: Mistakes) -> object:
