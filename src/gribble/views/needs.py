@@ -33,7 +33,9 @@ def show_needs(screen: Screen, wanted: list[Needed]) -> None:
         screen.grid([_row(one, need) for need in fitted.needs])
         screen.grid([(_setting_words(fitted, setting),) for setting in fitted.setting])
         screen.grid([(_media_words(fitted, media),) for media in fitted.media])
-    if held and None not in held:
+        if fitted.arcade is not None:
+            screen.say("  arcade sets: gribble sets check says which run, and what the others lack")
+    if held and None not in held and all(one.rig for one in wanted):
         names = list(dict.fromkeys(one.fitted.emulator for one in wanted))
         words = f" {names[0]}" if len(names) == 1 else ""
         screen.next(f"gribble check{words}", "which of it is in its place, and what is wrong with the rest")
