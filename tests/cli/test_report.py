@@ -63,6 +63,7 @@ def test_the_page_tells_everything_and_stands_alone(gribble: Gribble, world: Pat
         assert said in words
     pictures = [one for one in page.iter() if one.tag.endswith("svg")]
     assert len(pictures) == 5
+    assert "turnstone 1.6: 92 turnstone 1.8 (installed): 88" in words, "the figures stand below the chart, too"
     assert "turnstone 1.6: 92; turnstone 1.8 (installed): 88" in [one.get("aria-label") for one in pictures]
     assert tree(world / "rigs") == before
     gribble("report", "--html", "r.html", cwd=world, code=1)  # a report may take the place of a former one

@@ -6,7 +6,7 @@ import io
 import re
 from collections.abc import Sequence
 from html import escape
-from typing import Any
+from typing import Any, NamedTuple
 
 from gribble.core.report import Report
 from gribble.views.looks import STATES, VERDICTS, size
@@ -21,22 +21,30 @@ _HATCHES = {
 """Beside the colour a pattern for each verdict and state, so that no colour is needed to tell them apart."""
 
 
-def charts_of(report: Report) -> list[tuple[str, str]]:
-    """The charts that have something to show: title and SVG."""
+class Chart(NamedTuple):
+    """A chart for the page: its title, the picture, and the same in words, a line for each bar."""
+
+    title: str
+    svg: str
+    lines: tuple[str, ...]
+
+
+def charts_of(report: Report) -> list[Chart]:
+    """The charts that have something to show."""
     found = []
     needs = [(f"{one.title} on {rig.rig}", one.verdicts) for rig, one in report.emulators if one.rows]
     if needs:
-        found.append(("What each emulator wants, by verdict", _bars("needs", needs, _ORDER)))
+        found.append(_bars("needs", "What each emulator wants, by verdict", needs, _ORDER))
     kinds: dict[str, dict[str, int]] = {}
     for _, one in report.emulators:
         for row in one.rows:
             tally = kinds.setdefault(row.kind, {})
             tally[row.verdict] = tally.get(row.verdict, 0) + 1
     if len(kinds) > 1:
-        found.append(("The same by kind", _bars("kinds", sorted(kinds.items()), _ORDER)))
+        found.append(_bars("kinds", "The same by kind", sorted(kinds.items()), _ORDER))
     sets = [(f"{one.title} on {rig.rig}", one.sets) for rig, one in report.emulators if one.sets]
     if sets:
-        found.append(("Arcade sets by state", _bars("sets", sets, tuple(map(str, STATES)))))
+        found.append(_bars("sets", "Arcade sets by state", sets, tuple(map(str, STATES))))
     if report.releases:
         rows = [
             (
@@ -45,14 +53,16 @@ def charts_of(report: Report) -> list[tuple[str, str]]:
             )
             for one in report.releases
         ]
-        found.append(("How well held files fit each release, in percent", _bars("releases", rows, ("sound",))))
+        found.append(_bars("releases", "How well held files fit each release, in percent", rows, ("sound",)))
     space = [(rig.rig, {"sound": rig.bytes}) for rig in report.rigs if rig.bytes]
     if space:
-        found.append(("What is on each rig", _bars("space", space, ("sound",), bytes_=True)))
+        found.append(_bars("space", "What is on each rig", space, ("sound",), bytes_=True))
     return found
 
 
-def _bars(name: str, rows: Sequence[tuple[str, dict[str, int]]], order: Sequence[str], *, bytes_: bool = False) -> str:
+def _bars(
+    name: str, title: str, rows: Sequence[tuple[str, dict[str, int]]], order: Sequence[str], *, bytes_: bool = False
+) -> Chart:
     """A bar for each row, of a piece for each word."""
     import matplotlib as mpl
     from matplotlib.backends.backend_svg import FigureCanvasSVG
@@ -88,23 +98,27 @@ def _bars(name: str, rows: Sequence[tuple[str, dict[str, int]]], order: Sequence
             figure.legend(loc="outside lower left", ncols=4, frameon=False, fontsize=9)
         stream = io.StringIO()
         figure.savefig(stream, format="svg", transparent=True, metadata={"Date": None, "Creator": None})
-    words = "".join(char if char.isprintable() else "?" for char in _in_words(rows, order, bytes_))
-    return _for_page(stream.getvalue(), name, words)
+    lines = _in_words(rows, order, bytes_)
+    return Chart(title, _for_page(stream.getvalue(), name, "; ".join(lines)), lines)
 
 
 def _plain(label: str) -> str:
     """A label that Matplotlib takes for text alone: it reads formulas between dollar signs."""
-    return "".join(char if char.isprintable() else "?" for char in label).replace("$", r"\$")
+    return _printable(label).replace("$", r"\$")
 
 
-def _in_words(rows: Sequence[tuple[str, dict[str, int]]], order: Sequence[str], bytes_: bool) -> str:
+def _printable(text: str) -> str:
+    return "".join(char if char.isprintable() else "?" for char in text)
+
+
+def _in_words(rows: Sequence[tuple[str, dict[str, int]]], order: Sequence[str], bytes_: bool) -> tuple[str, ...]:
     def piece(word: str, value: int) -> str:
         return size(value) if bytes_ else f"{value:,} {word}" if len(order) > 1 else f"{value:,}"
 
-    parts = (
-        f"{label}: {', '.join(piece(word, tally[word]) for word in order if tally.get(word))}" for label, tally in rows
+    return tuple(
+        _printable(f"{label}: {', '.join(piece(word, tally[word]) for word in order if tally.get(word))}")
+        for label, tally in rows
     )
-    return "; ".join(parts)
 
 
 def _for_page(svg: str, name: str, words: str) -> str:
