@@ -68,6 +68,7 @@ def run() -> int:
     if sys.stdout is None:  # closed by whoever called
         sys.stdout = open(os.devnull, "w")  # noqa: SIM115  (as long as the program runs)
     try:
+        _make_ready(sys.argv[1:])
         code = int(app(prog_name="gribble", standalone_mode=False) or 0)
         sys.stdout.flush()
         return code
@@ -80,6 +81,18 @@ def run() -> int:
         return FAILED
     except Exception as error:
         return _ended_by(error)
+
+
+def _make_ready(words: list[str]) -> None:
+    """Keep only the commands that are named, since making all of them ready takes longer than most of them run.
+
+    All are kept for a help, a wrong word, and a shell that completes one.
+    """
+    known = {one.name for one in app.registered_commands} | {one.name for one in app.registered_groups}
+    named = known.intersection(words)
+    if "_GRIBBLE_COMPLETE" not in os.environ and (named or words == ["--version"]):
+        app.registered_commands = [one for one in app.registered_commands if one.name in named]
+        app.registered_groups = [one for one in app.registered_groups if one.name in named]
 
 
 def _ended_by(error: Exception) -> int:

@@ -22,7 +22,7 @@ from gribble.cli.options import (
     YesOption,
     sorted_audits,
 )
-from gribble.core.catalogue.records import Style
+from gribble.core.catalogue.style import Style
 
 if TYPE_CHECKING:
     from collections.abc import Iterable

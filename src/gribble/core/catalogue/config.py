@@ -22,11 +22,11 @@ from gribble.core.catalogue.records import (
     Root,
     Setting,
     Sheet,
-    Style,
     Unlock,
 )
 from gribble.core.catalogue.releases import concerns, release_fault
 from gribble.core.catalogue.sheets import Catalogue
+from gribble.core.catalogue.style import Style
 from gribble.core.catalogue.tables import Mistakes, read_table, read_toml, suggest
 from gribble.core.errors import Mistake, MistakesError
 from gribble.core.paths import join, path_fault

@@ -6,6 +6,8 @@ from enum import StrEnum
 
 from msgspec import Struct, structs
 
+from gribble.core.catalogue.style import Style
+
 ALGORITHMS = ("crc32", "md5", "sha1", "sha256")
 """Digest algorithms, weakest first."""
 
@@ -15,14 +17,6 @@ HEX_LENGTHS = {"crc32": 8, "md5": 32, "sha1": 40, "sha256": 64}
 
 VOLUMES = ("fat32", "exfat", "ntfs", "ext4", "apfs")
 """Kinds of volume whose rules are known."""
-
-
-class Style(StrEnum):
-    """How arcade sets are packed: a full archive stands alone."""
-
-    SPLIT = "split"
-    MERGED = "merged"
-    FULL = "full"
 
 
 class Level(StrEnum):
