@@ -36,6 +36,10 @@ ABOUT = {
 """The subject of a message by the module that raises it; the longest beginning counts."""
 
 
+PASSED_ON = ("core/catalogue/adding", "core/catalogue/tables", "core/placing/planfile")
+"""Modules that hand on what another one has said."""
+
+
 class Group(NamedTuple):
     """Messages of one kind: where they end up, and the calls and functions that make them."""
 
@@ -49,8 +53,20 @@ GROUPS = {
         "Every mistake of `gribble.toml`, a sheet, a roster, a field map or a plan is told at once, each as "
         "`FILE: KEY OR LINE: what`, and the command ends with status 2. A mistake in the catalogue leaves its sheet "
         "out and lets `check` go on with the others; `plan` and `place` refuse to begin.",
-        ("Mistake", "add"),
-        ("set_faults", "lineage_faults", "_faults", "_source_faults", "_digest_faults", "range_fault"),
+        ("Mistake", "add", "ValueFault", "fault"),
+        (
+            "set_faults",
+            "lineage_faults",
+            "_faults",
+            "_source_faults",
+            "_digest_faults",
+            "range_fault",
+            "release_fault",
+            "read_checksums",
+            "_read_line",
+            "read_keys",
+            "parse_address",
+        ),
     ),
     "What an archive or a folder can have against it": Group(
         "Told as `passed over PATH: …` below the result; the command goes on without that file, and its exit status "
@@ -115,16 +131,18 @@ def found(calls: tuple[str, ...], functions: tuple[str, ...] = ()) -> Iterator[M
                     yield _message(module, name, node)
             elif isinstance(node, ast.Call) and f"{_name(node.func)}:reason" in calls and not node.args:
                 yield Message(module, _text({word.arg: word.value for word in node.keywords}["reason"]), "", 0)
-            elif isinstance(node, ast.FunctionDef) and node.name in functions and "/audit/" not in module:
+            elif isinstance(node, ast.FunctionDef) and node.name in functions and module != "core/audit/games":
                 yield from (Message(module, _text(value), "", 0) for value in _given(node))
 
 
 def _message(module: str, name: str, node: ast.Call) -> Message:
     given = {word.arg: word.value for word in node.keywords}
-    text = _text(node.args[{"Mistake": 2, "add": 1, "Skipped": 1, "_wait": 1}.get(name, 0)])
+    text = _text(node.args[{"Mistake": 2, "add": 1, "fault": 1, "Skipped": 1, "_wait": 1}.get(name, 0)])
     fix = _text(given["fix"]) if "fix" in given else ""
     if name == "Refused" and node.args[1:]:
         fix = _text(node.args[1])
+    if text == "WHAT" and name in ("Mistake", "add") and module not in PASSED_ON:
+        raise ValueError(f"{module}, line {node.lineno}: write the text where it is told")
     code = given.get("code")
     status = ExitCode[_name(code)] if code is not None else ExitCode.USAGE
     if name == "GribbleError" and text.isupper() and text.isalpha() and text not in ("REASON", "WHAT"):
@@ -133,12 +151,20 @@ def _message(module: str, name: str, node: ast.Call) -> Message:
 
 
 def _given(function: ast.FunctionDef) -> Iterator[ast.expr]:
-    """The texts that a function returns, or yields, alone or behind a key."""
+    """The texts that a function returns, yields or raises: alone, behind a key, in a list, or as a record's fault."""
     for node in ast.walk(function):
-        if isinstance(node, ast.Return | ast.Yield) and node.value is not None:
-            value = node.value.elts[-1] if isinstance(node.value, ast.Tuple) and node.value.elts else node.value
-            if isinstance(value, ast.Constant | ast.JoinedStr):
-                yield value
+        value = node.exc if isinstance(node, ast.Raise) else getattr(node, "value", None)
+        if not isinstance(node, ast.Return | ast.Yield | ast.Raise) or value is None:
+            continue
+        if isinstance(value, ast.Tuple | ast.List) and value.elts:
+            value = value.elts[-1]
+        if isinstance(value, ast.List) and value.elts:
+            value = value.elts[-1]
+        if isinstance(value, ast.Call):
+            faults = [word.value for word in value.keywords if word.arg == "fault"]
+            value = next(iter(faults if not isinstance(node, ast.Raise) else value.args), value)
+        if isinstance(value, ast.Constant | ast.JoinedStr):
+            yield value
 
 
 def _name(node: ast.expr) -> str:
@@ -229,7 +255,7 @@ def messages_page() -> str:
         "A command line that is not understood (no such option, a word too many) ends with status 2 and says which",
         "`--help` to look at. A fault of Gribble itself ends with status 3, names it, and asks for a report, with no",
         "traceback unless `GRIBBLE_TRACEBACK` is set. An answer that cannot be printed (its disk is",
-        "full, say) ends with status 3 and says so; nothing is placed then.",
+        "full, say) ends with status 3 and says so; a plan that cannot be shown is not carried out.",
     ]  # fmt: skip
     subjects: dict[str, dict[Message, None]] = {}
     for one in found(("GribbleError",)):
@@ -250,7 +276,7 @@ def messages_page() -> str:
 
 
 def _cell(text: str) -> str:
-    return f"`{text}`".replace("|", "\\|") if text else ""
+    return f"`{text.replace('`', chr(39))}`".replace("|", "\\|") if text else ""
 
 
 def commands_page() -> str:

@@ -51,6 +51,8 @@ def test_nothing_heavy_is_loaded_before_a_command_needs_it(
     ("words", "told"),
     [
         ("chekc", "there is no command 'chekc'; did you mean 'check'?\n  gribble --help shows how it is used."),
+        ("identfy demo", "there is no command 'identfy'; did you mean 'identify'?"),
+        ("--config demo chekc", "there is no command 'chekc'; did you mean 'check'?"),
         ("sets chek", "there is no command 'chek'; did you mean 'check'?\n  gribble sets --help shows how it is used."),
         ("check --olny x", "there is no option --olny; did you mean '--only'?\n  gribble check --help"),
         ("check --only mising", "'mising' is no verdict; did you mean 'missing'?"),

@@ -84,15 +84,21 @@ def run() -> int:
 
 
 def _make_ready(words: list[str]) -> None:
-    """Keep only the commands that are named, since making all of them ready takes longer than most of them run.
+    """Keep only the command that is named, since making all of them ready takes longer than most of them run.
 
     All are kept for a help, a wrong word, and a shell that completes one.
     """
+    rest, named = iter(words), ""
+    for word in rest:
+        if word == "--config":
+            next(rest, "")  # its value is no command
+        elif not word.startswith("-"):
+            named = word
+            break
     known = {one.name for one in app.registered_commands} | {one.name for one in app.registered_groups}
-    named = known.intersection(words)
-    if "_GRIBBLE_COMPLETE" not in os.environ and (named or words == ["--version"]):
-        app.registered_commands = [one for one in app.registered_commands if one.name in named]
-        app.registered_groups = [one for one in app.registered_groups if one.name in named]
+    if "_GRIBBLE_COMPLETE" not in os.environ and (named in known or words == ["--version"]):
+        app.registered_commands = [one for one in app.registered_commands if one.name == named]
+        app.registered_groups = [one for one in app.registered_groups if one.name == named]
 
 
 def _ended_by(error: Exception) -> int:

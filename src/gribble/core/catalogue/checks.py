@@ -125,8 +125,10 @@ def _check_need(need: Need, sheet: Sheet, where: str, mistakes: Mistakes) -> Non
             mistakes.add(f"{where}.also[{number}].name", f'"{copy.name}" {fault}')
     for number, machine in enumerate(need.machines or ()):
         if machine not in sheet.machines:
-            what = f'"{machine}" is not one of the sheet\'s machines{suggest(machine, list(sheet.machines))}'
-            mistakes.add(f"{where}.machines[{number}]", what)
+            mistakes.add(
+                f"{where}.machines[{number}]",
+                f'"{machine}" is not one of the sheet\'s machines{suggest(machine, list(sheet.machines))}',
+            )
     _check_range(need.releases, sheet, f"{where}.releases", mistakes)
     if need.any_name and not any(accept.strongest() for accept in need.accept) and need.kind is not Kind.KEYS:
         mistakes.add(f"{where}.any_name", "needs an accept with a digest, since the name tells nothing")
@@ -157,8 +159,9 @@ def _check_contents(need: Need, sheet: Sheet, where: str, mistakes: Mistakes) ->
         _check_range(accept.releases, sheet, f"{path}.releases", mistakes)
         for place, name in enumerate(accept.requires_keys):
             if name not in declared:
-                what = f'"{name}" is no key of this sheet{suggest(name, declared)}'
-                mistakes.add(f"{path}.requires_keys[{place}]", what)
+                mistakes.add(
+                    f"{path}.requires_keys[{place}]", f'"{name}" is no key of this sheet{suggest(name, declared)}'
+                )
     for number, reject in enumerate(need.reject):
         path = f"{where}.reject[{number}]"
         _check_digests(reject, reject.size, path, mistakes)

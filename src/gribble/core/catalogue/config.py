@@ -154,8 +154,10 @@ def _check_config(config: Config, mistakes: Mistakes) -> None:
         if rig.volume not in ("auto", *VOLUMES):
             mistakes.add(f"{where}.volume", f'"{rig.volume}" should be one of auto, {", ".join(VOLUMES)}')
         if rig.seen_as is not None and not _ABSOLUTE.match(rig.seen_as):
-            what = "should be absolute, as the device writes it: /mnt/card or E:/"
-            mistakes.add(f"{where}.seen_as", f'"{rig.seen_as}" {what}')
+            mistakes.add(
+                f"{where}.seen_as",
+                f'"{rig.seen_as}" should be absolute, as the device writes it: /mnt/card or E:/',
+            )
         for emulator, installed in rig.emulators.items():
             _check_installed(installed, f"{where}.emulators.{emulator}", mistakes)
 

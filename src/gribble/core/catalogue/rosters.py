@@ -126,8 +126,9 @@ def load_roster(path: Path, *, strict: bool = False) -> tuple[Roster | None, lis
     try:
         head = read_head(path)
         if head.roster != ROSTER_VERSION:
-            what = f"this Gribble reads version {ROSTER_VERSION}, not {head.roster}"
-            return None, [Mistake(str(path), "line 1: roster", what)]
+            return None, [
+                Mistake(str(path), "line 1: roster", f"this Gribble reads version {ROSTER_VERSION}, not {head.roster}")
+            ]
         if not strict and (quick := _all_at_once(path)) is not None:
             return Roster(head, quick, str(path)), mistakes
         with path.open("rb") as stream:
