@@ -70,7 +70,9 @@ def test_the_page_tells_everything_and_stands_alone(gribble: Gribble, world: Pat
     (world / "mine.html").write_text("<p>mine</p>")
     assert "is no report" in gribble("report", "--html", "mine.html", cwd=world, code=2).err
     assert (world / "mine.html").read_text() == "<p>mine</p>"
-    assert "sources are never written" in gribble("report", "--csv", "drawer/r.csv", cwd=world, code=2).err
+    refused = gribble("report", "--csv", "drawer/r.csv", cwd=world, code=2).err
+    assert "sources are never written\n  Name another: --csv FILE." in refused
+    assert "into one file" in gribble("report", "--csv", "r", "--html", "r", cwd=world, code=2).err
     assert "no form of report is named" in gribble("report", cwd=world, code=2).err
     assert "cannot be written" in gribble("report", "--csv", "gribble.toml/r.csv", cwd=world, code=3).err
 

@@ -49,16 +49,18 @@ def report(
     from gribble.views.looks import shorten
     from gribble.views.report import answer_of, is_report, report_csv, report_html, report_json, report_markdown
 
-    writers = {html: report_html, csv: report_csv, markdown: report_markdown}
-    wanted = [(Path(name).absolute(), write) for name, write in writers.items() if name is not None]
+    forms = (("--html", html, report_html), ("--csv", csv, report_csv), ("--markdown", markdown, report_markdown))
+    wanted = [(option, Path(name).absolute(), write) for option, name, write in forms if name is not None]
     if not wanted and not json:
         raise GribbleError(
             "no form of report is named", fix="gribble report --html FILE, --csv FILE, --markdown FILE or --json"
         )
+    if len({target for _, target, _ in wanted}) < len(wanted):
+        raise GribbleError("two forms of report are to go into one file", fix="Name a file for each.")
     scope = scope_of(rig, None, from_, at)
     with Session(config) as session:
-        for target, _ in wanted:
-            session.refuse_source(target, "--html FILE")
+        for option, target, _ in wanted:
+            session.refuse_source(target, f"{option} FILE")
             refuse_foreign(target, is_report, "report")
         runs = [run for where in session.rigs(scope) for run in where.runs()]
         try:
@@ -74,7 +76,7 @@ def report(
         matched = match_releases(world, arcade_places(world, (), ())) if arcade else []
         when = datetime.now().isoformat(sep=" ", timespec="minutes")
         made = make_report(world, audits, when, matched, since or "", chosen)
-        for target, write in wanted:
+        for _, target, write in wanted:
             write_over(target, iter([write(made).encode("utf-8", "replace")]))
             session.screen.tell(f"written: {shorten(str(target))}")
         if json:
