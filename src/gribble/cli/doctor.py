@@ -72,9 +72,12 @@ def _examined(session: Session) -> Iterator[Examined]:
     )
     from gribble.core.errors import GribbleError
     from gribble.core.scope import Scope
+    from gribble.views.looks import count
 
     config = session.config
-    yield Examined(area="configuration", what=str(session.path), health=Health.RIGHT, words=f"{len(config.rig):,} rigs")
+    yield Examined(
+        area="configuration", what=str(session.path), health=Health.RIGHT, words=count(len(config.rig), "rig")
+    )
     mistakes = check_against(config, session.catalogue, str(session.path))
     yield from examine_catalogues(session.catalogue, mistakes, config.catalogues)
     yield from examine_sources(config)

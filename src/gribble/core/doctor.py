@@ -56,7 +56,8 @@ def examine_catalogues(catalogue: Catalogue, mistakes: Iterable[Mistake], folder
             fix='Add a folder with sheets: catalogues = ["catalogue"]',
         )  # fmt: skip
     elif not found:
-        words = f"{len(catalogue.sheets):,} sheets, {sum(map(len, catalogue.rosters.values())):,} rosters"
+        sheets, rosters = len(catalogue.sheets), sum(map(len, catalogue.rosters.values()))
+        words = f"{sheets:,} sheet{'s' * (sheets != 1)}, {rosters:,} roster{'s' * (rosters != 1)}"
         yield Examined(area="catalogue", what=names, health=Health.RIGHT, words=words)
 
 
