@@ -88,7 +88,12 @@ def gribble(tmp_path: Path, clean_env: dict[str, str]) -> Gribble:
 @pytest.fixture
 def world(tmp_path: Path) -> Path:
     """The Lighthouse Games Room, freshly built."""
-    folder = tmp_path / "world"
+    return demo_world(tmp_path)
+
+
+def demo_world(base: Path) -> Path:
+    """The same, in a folder."""
+    folder = base / "world"
     build_world(folder)
     return folder
 

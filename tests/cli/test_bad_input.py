@@ -8,6 +8,7 @@ import subprocess
 import sys
 import zipfile
 from collections.abc import Callable
+from contextlib import nullcontext
 from pathlib import Path
 
 import pytest
@@ -128,7 +129,7 @@ CASES: dict[str, tuple[Callable[[Path], None], str, int, list[str]]] = {
     "a rig under a folder that is not there": (
         config('"rigs/stick"', '"mnt/usb/stick"'), "place --rig stick --yes", 3, ["mnt/usb is not there: plug it in"],
     ),
-    "a link in the rig that leads out": (link_out, "check sandpiper", 1, ["unproven", "leads out", "tern8.rom"]),
+    "a link in the rig that leads out": (link_out, "check sandpiper -v", 1, ["tern8.rom is a link, read through: ", "outside.rom"]),
     "an unknown emulator": (lambda _: None, "check sandpipper", 2, ["did you mean 'sandpiper'?"]),
     "an unknown rig": (lambda _: None, "check --rig stik", 2, ["did you mean 'stick'?"]),
     "a release without emulator": (lambda _: None, "check --as 3.2", 2, ["is not EMULATOR=RELEASE"]),
@@ -233,15 +234,24 @@ def test_too_little_room_refuses_the_plan_whole(world: Path, monkeypatch: pytest
     from gribble.core.errors import GribbleError
     from gribble.core.placing.plan import Step, StepKind
     from gribble.core.placing.run import check_room
+    from gribble.core.placing.store import Free
     from gribble.stores.local import LocalStore
     from gribble.stores.rigs import AnyPlace
 
-    store = LocalStore(world / "rigs/stick")
-    monkeypatch.setattr(LocalStore, "free_bytes", lambda _self: 99)
-    steps = (Step(rig="stick", step=StepKind.COPY, from_="/x", to="y", bytes=60),) * 2
-    check_room(store, "stick", steps[:1], AnyPlace())
-    with pytest.raises(GribbleError, match="120 bytes are to be written, 99 are free"):
-        check_room(store, "stick", steps, AnyPlace())
+    store, step = (
+        LocalStore(world / "rigs/stick"),
+        Step(rig="stick", step=StepKind.COPY, from_="/x", to="y", bytes=60_000),
+    )
+    for free, why in (
+        (Free(1, 100_000, 14), ""),
+        (Free(1, 100_000, None), ""),
+        (Free(1, 80_000, 14), r"8\d,\d{3} bytes are to be written, 80,000 are free"),
+        (Free(1, 100_000, 9), "10 files and folders are to be made, and there is room for 9"),
+    ):
+        monkeypatch.setattr(LocalStore, "free", lambda _self, _path, free=free: free)
+        monkeypatch.setattr(LocalStore, "free_attic", lambda _self, free=free: free)
+        with pytest.raises(GribbleError, match=why) if why else nullcontext():
+            check_room(store, "stick", (step,), AnyPlace())
 
 
 def as_plain_user(world: Path, env: dict[str, str], *words: str) -> Ended:

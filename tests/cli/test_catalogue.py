@@ -121,7 +121,7 @@ def test_lint_looks_across_sheets_lists_and_rosters(gribble: Gribble, world: Pat
     found = [(Path(one["file"]).name, one["where"], one["what"]) for one in answer["remarks"]]
     for file, where, words in (
         ("ruff.sheet.toml", "need[0].accept[0]", "but another sha1"),
-        ("ruff.sheet.toml", "need[0].name", "is wanted by knot, too"),
+        ("ruff.sheet.toml", "need[0].name", "knot's"),
         ("stray.md5", "", "is named by no need"),
         ("t-1.roster.jsonl", 'set "a"', "in a circle"),
         ("t-1.roster.jsonl", "line 4", "crc32 should have 8 hex digits"),

@@ -159,7 +159,7 @@ def test_a_killed_undo_is_finished(tmp_path: Path, worlds: tuple[Path, Path, Tre
         assert tree(world) == before, world
 
 
-SEEDS = 200 if os.environ.get("GRIBBLE_SOAK") else 6
+SEEDS = 500 if os.environ.get("GRIBBLE_SOAK") else 6
 
 
 @pytest.mark.parametrize("seed", range(SEEDS))

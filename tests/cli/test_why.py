@@ -79,6 +79,7 @@ def test_why_names_the_broken_thing_first(gribble: Gribble, right: Path) -> None
     config = right / "gribble.toml"
     config.write_text(config.read_text().replace('sources = ["drawer"]', 'sources = ["held"]'))
     gribble("place", "--yes", cwd=right)
+    gribble("attic", "empty", "--yes", cwd=right)  # what was displaced would be held
     config.write_text(
         re.sub(r"^(knot|redshank = \"1.9\").*\n", "", config.read_text().replace('["held"]', "[]"), flags=re.M)
     )

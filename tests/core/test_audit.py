@@ -15,6 +15,7 @@ from gribble.core.catalogue.records import Accept, Also, Digests, Installed, Nee
 from gribble.core.matching import KnownContents
 from gribble.core.placing.plan import Plan, make_plan
 from gribble.core.survey.survey import Holding
+from gribble.core.survey.walking import Skipped, Why
 
 
 def digest(what: str) -> str:
@@ -49,7 +50,7 @@ def examine(
     folds_case: bool = False,
     regions: tuple[str, ...] = (),
     ignore: tuple[str, ...] = (),
-    hidden: dict[str, str] | None = None,
+    odd: dict[str, Skipped] | None = None,
 ) -> tuple[list[Finding], Plan, State, tuple[str, ...]]:
     """Findings, plan, state and spare files of one rig with one emulator."""
     sheet = Sheet(sheet=1, emulator="knot", folders={"boot": "boot", "disk": "disk"}, need=tuple(needs))
@@ -59,7 +60,7 @@ def examine(
         emulators=(fit_sheet(sheet, Installed(release="1", ignore=ignore)),),
         holdings=tuple(held(path, what, "den") for path, what in files.items()),
         folds_case=folds_case,
-        hidden=hidden or {},
+        odd=odd or {},
     )
     audits = audit([rig], drawer or [], KnownContents([sheet]), regions)
     emulator = audits[0].emulators[0]
@@ -198,9 +199,24 @@ def test_on_a_folding_volume_the_file_in_other_case_is_the_one_replaced() -> Non
 def test_one_place_wanted_with_two_contents_is_refused_with_a_reason() -> None:
     other = need("two", also=(Also(folder="boot", name="a.rom"),), name="c.rom", accept=(accept("other"),))
     _, plan, _, _ = examine([GOOD, other], {}, [held("1", "good"), held("2", "other")])
-    assert [(one.need, one.reason) for one in plan.refused] == [
-        ("two", "boot/a.rom is wanted with another content by an earlier step")
+    assert [(one.need, one.reason.partition(" for")[0]) for one in plan.refused] == [
+        ("rom", "knot's two wants boot/a.rom"),
+        ("two", "knot's rom wants boot/a.rom"),
     ]
+    assert steps(plan) == [("copy", "/drawer/2", "boot/c.rom", None)]
+
+
+def test_a_content_that_all_who_want_a_place_accept_is_taken() -> None:
+    """Two emulators' needs share a name; only one of the contents that either prefers suits both."""
+    one = need("one", accept=(accept("mine"), accept("ours")))
+    two = need("two", accept=(accept("yours"), accept("ours")))
+    copies = [held(what, what) for what in ("mine", "yours", "ours")]
+    _, plan, _, _ = examine([one, two], {}, copies)
+    assert steps(plan) == [("copy", "/drawer/ours", "boot/a.rom", None)]
+    _, plan, _, _ = examine([one, two], {"boot/a.rom": "mine"}, copies)
+    assert steps(plan) == [("copy", "/drawer/ours", "boot/a.rom", "boot/a.rom")], "it suits one, the new one both"
+    _, plan, _, _ = examine([one, two], {"boot/a.rom": "mine"}, copies[:2])
+    assert (steps(plan), len(plan.refused)) == ([], 1)
 
 
 def test_an_ignored_gap_alarms_nobody_and_is_not_planned() -> None:
@@ -209,10 +225,12 @@ def test_an_ignored_gap_alarms_nobody_and_is_not_planned() -> None:
 
 
 def test_what_could_not_be_examined_is_unproven_and_says_why() -> None:
-    for hidden in ({"boot/a.rom": "is a link out"}, {"boot": "is a link out"}):
-        place = examine([GOOD], {}, [held("z", "good")], hidden=hidden)[0][0].chief
-        assert (place.verdict, place.remedy) == ("unproven", "none")
-        assert "is a link out" in place.reason
+    for path in ("boot/a.rom", "boot"):
+        odd = {path: Skipped(path, "cannot be read", kind=Why.UNREAD)}
+        findings, _, state, _ = examine([GOOD], {}, [held("z", "good")], odd=odd)
+        place = findings[0].chief
+        assert (place.verdict, place.remedy, state) == ("unproven", "none", State.BLOCKED)
+        assert "could not be examined" in place.reason
 
 
 def test_a_namesake_without_digest_is_mentioned_and_taken_only_by_name() -> None:

@@ -31,7 +31,7 @@ from gribble.stores.ftp import FtpLink, _by_facts, _by_list
 from gribble.stores.ground import TAIL_BYTES, RemoteGround
 from gribble.stores.link import Link, Listed
 from gribble.stores.remote import RemoteStore
-from gribble.stores.rigs import AnyPlace, RigHome
+from gribble.stores.rigs import AnyPlace, HeldRig, RigHome
 from gribble.stores.sftp import SftpLink
 from gribble.stores.steady import Resumable, SteadyLink
 from tests.conftest import SOAK, tree
@@ -67,12 +67,13 @@ def connected(address: Address, weather: Weather) -> Link:
 @contextmanager
 def rig_at(
     address: Address, home: Path, weather: Weather | None = None, *, trust_size: bool = False
-) -> Iterator[tuple[RigHome, RemoteStore]]:
+) -> Iterator[tuple[HeldRig, RemoteStore]]:
     """The rig as one command has it."""
     link = SteadyLink(lambda: connected(address, weather or Weather()), "handheld", pauses=(0.0, 0.0))
     store = RemoteStore(link, home, trust_size=trust_size)
     try:
-        yield RigHome("handheld", str(address), home, store), store
+        with RigHome("handheld", str(address), home, store).locked() as held:
+            yield held, store
     finally:
         store.close()
 
@@ -313,7 +314,7 @@ def test_a_server_that_hangs_is_given_up(tmp_path: Path) -> None:
         weather.down = True
         with pytest.raises(StoreLost, match="the connection to handheld is lost"):
             store.wire.look_up("x")
-        assert rig.away()
+        assert rig.home.away()
 
 
 class Climber(FaultyFtp):
@@ -342,7 +343,7 @@ def test_a_listing_that_leads_astray_is_told_and_not_followed(tmp_path: Path) ->
     (tmp_path / "card").mkdir()
     weather = Weather()
     with ftp_server(tmp_path / "card", weather, Climber) as address, rig_at(address, tmp_path / "home") as (rig, store):
-        folders = list(RemoteGround(rig, store).walk())
+        folders = list(RemoteGround(rig.home, store).walk())
     top = folders[0]
     assert [(one.path, one.size) for one in top.files] == [("good.rom", 3)]
     assert {one.path.rpartition("/")[2]: one.why for one in top.skipped} == {
@@ -379,7 +380,7 @@ def test_a_survey_fetches_only_what_sizes_and_directories_do_not_decide(tmp_path
     known = KnownContents([Sheet(sheet=1, emulator="e", folders={"x": ""}, need=(need,))])
     index, weather = Index(tmp_path / "index"), Weather()
     with SERVERS[kind](card, weather) as address, rig_at(address, tmp_path / "home") as (rig, store):
-        ground = RemoteGround(rig, store)
+        ground = RemoteGround(rig.home, store)
         survey = Surveyor(known, index).survey_far(ground, "handheld")
         held = {(one.path, one.member): one.digests.sha1 for one in survey.holdings}
         assert held["right", None] == held["with it.zip", "in.rom"] == digests(right).sha1
@@ -410,7 +411,7 @@ def test_another_spelling_on_a_card_that_folds_case_is_not_written_over(tmp_path
             return super().ftp_MLST(str(there) if there.exists() else path)
 
     with ftp_server(card, Weather(), Folding) as address, rig_at(address, tmp_path / "home") as (rig, store):
-        ground = RemoteGround(rig, store)
+        ground = RemoteGround(rig.home, store)
         assert [one.path for folder in ground.walk() for one in folder.files] == ["TERN.ROM"]
         assert ground.folds_case("auto") is True
         assert not store.exists("tern.rom")

@@ -199,3 +199,10 @@ def test_random_families_keep_everything_in_every_style(data: st.DataObject) -> 
             if style is Style.SPLIT and name != "mum":
                 assert not {what for place, what in now.items() if place.startswith(home)} & {*shared, "boot", "tone"}
         files = now
+
+
+def test_what_a_clones_archive_has_besides_is_not_dropped_for_its_name() -> None:
+    """Parent and clone each have a note of their own under one name, and neither is in the roster."""
+    files = {**SPLIT, "sets/mum.zip/notes.txt": "of the parent", "sets/kid.zip/notes.txt": "of the clone"}
+    now = packed(FAMILY, ["mum", "kid"], files, Style.MERGED)
+    assert {now["sets/mum.zip/notes.txt"], now["sets/mum.zip/kid/notes.txt"]} == {"of the parent", "of the clone"}

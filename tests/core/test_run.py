@@ -17,7 +17,7 @@ from gribble.core.errors import GribbleError
 from gribble.core.placing.journal import read_run, runs_in
 from gribble.core.placing.plan import Step, StepKind
 from gribble.core.placing.run import check_room, new_run_number
-from gribble.core.placing.store import StoreError
+from gribble.core.placing.store import Free, StoreError
 from gribble.core.placing.zipping import PackMember
 from gribble.core.survey.digests import digest_blocks
 from gribble.stores.local import LocalStore
@@ -48,15 +48,17 @@ def step(kind: StepKind, from_: Path | str, to: str | None, data: bytes = b"", r
 
 def carried(rig: RigHome, steps: tuple[Step, ...], number: int = 1) -> dict[int, str]:
     """Carry out steps; the reasons of those that were refused, by number."""
-    run = rig.start(number, "today", steps)
-    rig.runner(run, AnyPlace()).carry_out(run)
+    with rig.locked() as held:
+        run = held.start(number, "today", steps)
+        held.runner(run, AnyPlace()).carry_out(run)
     return run.failed
 
 
 def taken_back(rig: RigHome, number: int = 1) -> None:
-    run = next(run for run in rig.runs() if run.number == number)
-    assert rig.runner(run, AnyPlace()).changed_since(run) == []
-    rig.runner(run, AnyPlace()).take_back(run)
+    with rig.locked() as held:
+        run = next(run for run in held.runs() if run.number == number)
+        assert held.runner(run, AnyPlace()).changed_since(run) == []
+        held.take_back(run, AnyPlace())
     assert next(run for run in rig.runs() if run.number == number).state == "undone"
 
 
@@ -243,14 +245,15 @@ def test_a_journal_cut_anywhere_is_read_as_far_as_it_goes(tmp_path: Path) -> Non
 def test_a_journal_that_cannot_be_written_stops_before_the_act(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     rig, steps, _ = a_world(tmp_path)
     before = tree(Path(rig.root))
-    run = rig.start(1, "today", steps)
 
     def full(_handle: int) -> None:
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr(os, "fsync", full)
-    with pytest.raises(GribbleError, match=r"journal .* cannot be written: no space left"):
-        rig.runner(run, AnyPlace()).carry_out(run)
+    with rig.locked() as held:
+        run = held.start(1, "today", steps)
+        monkeypatch.setattr(os, "fsync", full)
+        with pytest.raises(GribbleError, match=r"journal .* cannot be written: no space left"):
+            held.runner(run, AnyPlace()).carry_out(run)
     assert tree(Path(rig.root)) == before
 
 
@@ -260,7 +263,9 @@ def test_room_for_an_archive_is_counted_as_its_members_lie(tmp_path: Path, monke
         archive.writestr("x", bytes(1 << 20))
     member = PackMember(name="x", from_=str(tmp_path / "a.zip"), member="x", size=1 << 20)
     pack = Step(rig="den", step=StepKind.PACK, from_="", to="b.zip", bytes=1 << 20, members=(member,))
-    monkeypatch.setattr(LocalStore, "free_bytes", lambda _self: 50_000)
+    small = Free(1, 60_000)
+    monkeypatch.setattr(LocalStore, "free", lambda _self, _path: small)
+    monkeypatch.setattr(LocalStore, "free_attic", lambda _self: small)
     check_room(rig.store, "den", (pack,), AnyPlace(), cluster=4096)
     unpacked = structs.replace(pack, members=(structs.replace(member, from_=str(tmp_path / "a.7z")),))
     with pytest.raises(GribbleError, match="too little room"):

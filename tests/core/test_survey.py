@@ -15,8 +15,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from gribble.core import paths
 from gribble.core.catalogue.records import ALGORITHMS, Accept, Digests, Need, Sheet
 from gribble.core.matching import KnownContents
+from gribble.core.paths import lies_in, same_place
 from gribble.core.survey import survey as survey_module
 from gribble.core.survey.digests import digest_blocks, digest_file
 from gribble.core.survey.index import Index
@@ -178,3 +180,23 @@ def test_what_is_no_regular_file_or_leads_out_is_told_and_never_followed(tmp_pat
         "nowhere": "is a link that leads nowhere",
         "pipe": "is no regular file (a pipe, socket or device)",
     }
+
+
+def test_places_are_told_apart_where_nothing_numbers_them(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    for name in ("Drawer", "other side", "other"):
+        (tmp_path / name / "inner").mkdir(parents=True)
+    (tmp_path / "link").symlink_to("Drawer")
+    assert same_place(tmp_path / "link", tmp_path / "Drawer")
+    assert not same_place(tmp_path / "drawer", tmp_path / "Drawer"), "the system numbers them, and one is not there"
+    monkeypatch.setattr(paths, "identity", lambda _path: None)
+    (tmp_path / "drawer").mkdir()
+    for one, other, same in (
+        ("drawer", "Drawer", True),
+        ("link", "drawer", True),
+        ("Drawer/./inner/..", "Drawer", True),
+        ("Drawer", "other", False),
+        ("Drawer", "Drawer/inner", False),
+    ):
+        assert same_place(tmp_path / one, tmp_path / other) is same, (one, other)
+    assert lies_in(tmp_path / "link/inner/new.rom", [tmp_path / "other", tmp_path / "drawer"]) == tmp_path / "drawer"
+    assert lies_in(tmp_path / "other/new.rom", [tmp_path / "drawer"]) is None

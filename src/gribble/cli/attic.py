@@ -96,7 +96,7 @@ def restore(
         if into:
             target = Path(into) / base(one.path)
             session.refuse_source(target, "--into")
-            write_new_stream(target, read_blocks(source))
+            write_new_stream(target, read_blocks(source), modified=source.stat().st_mtime_ns)
             session.screen.say(f"{base(one.path)}, as it was before run {one.run}, is in {shorten(str(target))}.")
             return ExitCode.CLEAN
         size, digests = digest_blocks(read_blocks(source), ["sha1"])
@@ -107,6 +107,7 @@ def restore(
             to=one.path,
             bytes=size,
             digests=digests,
+            dated=True,
             replaces=one.path if where.store.exists(one.path) else None,
         )
         return place_plan(session, scope, (), Plan(steps=(step,)), yes)
@@ -144,10 +145,13 @@ def empty(
         if not ask(screen, "Delete them?", yes):
             return ExitCode.ATTENTION
         for where in {where.name: where for where, _ in found}.values():
-            with where.locked():
+            with where.locked() as held:
+                open_now = {one.number for one in held.open_runs()}
                 for other, one in found:
-                    if other.name == where.name:
+                    # A run may have been begun or taken up again while the question stood.
+                    if other.name == where.name and one.run not in open_now:
                         where.store.forget(one.slot)
+                        where.store.prune(one.run)
         screen.say(f"Deleted: {count(len(found), 'file')}, {size(total)}.")
         return ExitCode.CLEAN
 

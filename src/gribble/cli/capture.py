@@ -40,6 +40,7 @@ def capture(
     """
     from pathlib import Path
 
+    from gribble.cli.session import refuse_any_source
     from gribble.core.catalogue.capture import extended, new_sheet
     from gribble.core.catalogue.sheets import SHEET_ENDING, load_sheet
     from gribble.core.errors import ExitCode, GribbleError, MistakesError
@@ -59,6 +60,7 @@ def capture(
         raise GribbleError(
             f'--emulator "{emulator}" {fault}', fix="Nothing was written. Give a plain name, such as sandpiper."
         )
+    refuse_any_source(target, "--out SHEET")
     screen = Screen()
     files = _read(Path(folder).absolute(), [Path(path).absolute() for path in paths or ()], screen)
     if out:

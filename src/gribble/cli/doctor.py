@@ -67,10 +67,12 @@ def _examined(session: Session) -> Iterator[Examined]:
         examine_catalogues,
         examine_folder,
         examine_memory,
+        examine_places,
         examine_runs,
         examine_sources,
     )
     from gribble.core.errors import GribbleError
+    from gribble.core.looking import fitted_on
     from gribble.core.scope import Scope
     from gribble.views.looks import count
 
@@ -99,7 +101,8 @@ def _examined(session: Session) -> Iterator[Examined]:
             fix = "Plug it in, or wake it; gribble check --rig OTHER goes on without it."
             yield Examined(area="away", what=name, health=Health.MIND, words=why, fix=fix)
             continue
-        faults = [] if rig.far else list(examine_folder(name, Path(there.root), rig))
+        faults = list(examine_places(name, fitted_on(rig, session.catalogue, Scope())))
+        faults += [] if rig.far else examine_folder(name, Path(there.root), rig)
         faults += examine_runs(name, there.runs(), sum(size for _, size in there.store.slots()))
         yield from faults
         if not faults:

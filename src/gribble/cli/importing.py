@@ -51,6 +51,7 @@ def import_(
     import shlex
     from pathlib import Path
 
+    from gribble.cli.session import refuse_any_source
     from gribble.core.catalogue.importing.build import Tally
     from gribble.core.catalogue.importing.fieldmap import load_map
     from gribble.core.catalogue.rosters import ROSTER_ENDING
@@ -71,6 +72,8 @@ def import_(
         raise GribbleError(
             f"{out}: a {to}'s name ends in {endings[to]}", fix=f"Name it so: --out {Path(out).stem}{endings[to]}"
         )
+    if out is not None:
+        refuse_any_source(Path(out), "--out FILE")
     screen, tally = Screen(), Tally()
     if map_ is None:
         if to != "sheet" or not emulator:

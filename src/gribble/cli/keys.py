@@ -72,7 +72,7 @@ def merge(
     from gribble.cli.session import Session
     from gribble.core.audit.keys import MergeError, judge_keys, likeliest_need, merge_keys, read_keys
     from gribble.core.errors import ExitCode, GribbleError
-    from gribble.stores.local import write_new
+    from gribble.stores.local import PRIVATE, write_new
     from gribble.views.looks import count
 
     target = Path(out).absolute()
@@ -92,7 +92,7 @@ def merge(
                 fix="Nothing was written. Take the wrong lines out of one of them, or find a sheet with fingerprints.",
                 code=ExitCode.ATTENTION,
             ) from error
-        write_new(target, merged)
+        write_new(target, merged, mode=PRIVATE)
         file = read_keys(merged)
         session.screen.say(f"{out}: {count(len(file.entries), 'key')} from {count(len(files), 'file')}.")
         lost = {name for data in contents for name in read_keys(data).entries} - file.entries.keys()

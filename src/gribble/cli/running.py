@@ -6,21 +6,24 @@ import shlex
 import signal
 import sys
 import threading
+from collections.abc import Mapping
+from contextlib import ExitStack
 from datetime import datetime
 from pathlib import Path
 from types import FrameType, TracebackType
-from typing import Any
+from typing import Any, NamedTuple
 
 from gribble.cli.session import Session
 from gribble.core.audit.findings import RigAudit
 from gribble.core.catalogue.tables import suggest
 from gribble.core.errors import ExitCode, GribbleError, reason_of
 from gribble.core.placing.journal import Run
-from gribble.core.placing.plan import Plan, Step, make_plan, narrowed
+from gribble.core.placing.plan import Plan, Step, StepKind, make_plan, narrowed
 from gribble.core.placing.run import Stopped, check_room, new_run_number
+from gribble.core.placing.store import Stamp, StoreError
 from gribble.core.placing.volumes import cluster_of
 from gribble.core.scope import Scope, rig_root
-from gribble.stores.rigs import RigHome
+from gribble.stores.rigs import HeldRig, Mark, RigHome
 from gribble.views.looks import count
 from gribble.views.plan import show_plan
 from gribble.views.progress import Bar
@@ -94,9 +97,10 @@ def place_plan(session: Session, scope: Scope, audits: tuple[RigAudit, ...], pla
                 "Mind: a linked file is the source itself under a second name. An emulator that writes into it alters "
                 "the source."
             )
+        seen = _seen(session, scope, plan)
         if not ask(session.screen, "Carry out this plan?", yes):
             return ExitCode.ATTENTION
-        failed = carry_out(session, scope, plan, frozenset(found.rig for found in audits if found.new))
+        failed = carry_out(session, scope, plan, frozenset(found.rig for found in audits if found.new), seen)
         if failed == ExitCode.INTERRUPTED:
             return failed
         more = f"; {count(len(plan.obtain), 'gap')} still to fill" if plan.obtain else ""
@@ -106,10 +110,31 @@ def place_plan(session: Session, scope: Scope, audits: tuple[RigAudit, ...], pla
     return ExitCode.ATTENTION if plan.obtain or plan.refused else ExitCode.CLEAN
 
 
-def carry_out(session: Session, scope: Scope, plan: Plan, new: frozenset[str]) -> int:
+class _Seen(NamedTuple):
+    """What a plan was shown by: how far the journals of its rig had come, and the files that it would displace."""
+
+    mark: Mark
+    stamps: dict[str, Stamp]
+
+
+def _seen(session: Session, scope: Scope, plan: Plan) -> dict[str, _Seen]:
+    """The same for each rig of a plan that is there."""
+    found = {}
+    for rig in session.rigs(scope):
+        paths = (step.from_ if step.step is StepKind.DISPLACE else step.replaces for step in plan.on(rig.name))
+        try:
+            stamps = {path: stamp for path in paths if path and (stamp := rig.store.stamp(path))}
+        except StoreError:
+            stamps = {}  # a step through a link that leads out, say: it will say so itself
+        found[rig.name] = _Seen(session.mark(rig), stamps)
+    return found
+
+
+def carry_out(session: Session, scope: Scope, plan: Plan, new: frozenset[str], seen: dict[str, _Seen]) -> int:
     """Carry out a plan, rig by rig, under one run number; rigs that are `new` are made.
 
-    Nothing is begun where the room does not suffice, or a rig has gone.
+    Nothing is begun where the room does not suffice, a rig has gone, or another Gribble was at work on one since the
+    plan was made.
     """
     for name in dict.fromkeys(step.rig for step in plan.steps):
         root = rig_root(name, session.config.rig[name], scope)
@@ -133,20 +158,43 @@ def carry_out(session: Session, scope: Scope, plan: Plan, new: frozenset[str]) -
                 code=ExitCode.FAILED,
             )
         rigs[name] = here[name]
-    everywhere = [*here.values(), *session.rigs(Scope())]  # so that a number means one run, whatever rigs it was for
-    number = new_run_number([rig.journals for rig in everywhere])
     for name, rig in rigs.items():
         volume = session.volume(name, rig.root)
         cluster = cluster_of(volume, Path(rig.root))
         check_room(rig.store, name, plan.on(name), session.elsewhere(), volume, cluster)
-    when = datetime.now().isoformat(sep=" ", timespec="seconds")
     code: int = ExitCode.CLEAN
-    for name, rig in rigs.items():
-        with rig.locked():
-            code = max(code, run_forward(session, rig, rig.start(number, when, plan.on(name))))
-        if code == ExitCode.INTERRUPTED:
-            break
+    with ExitStack() as stack:
+        held = {name: stack.enter_context(rig.locked()) for name, rig in rigs.items()}
+        for name, rig in rigs.items():
+            if name in seen and rig.mark() != seen[name].mark:
+                raise GribbleError(
+                    f"another Gribble was at work on {name} since this plan was made",
+                    fix="Nothing was changed. Run the command again: it looks anew.",
+                    code=ExitCode.FAILED,
+                )
+        number = 0
+        for name, one in held.items():
+            if number:
+                run = one.start(number, _now(), plan.on(name))
+            else:
+                run = _first(session, list(here.values()), one, plan.on(name))
+                number = run.number
+            code = max(code, run_forward(session, one, run, seen[name].stamps if name in seen else {}))
+            if code == ExitCode.INTERRUPTED:
+                break
     return code
+
+
+def _now() -> str:
+    return datetime.now().isoformat(sep=" ", timespec="seconds")
+
+
+def _first(session: Session, here: list[RigHome], held: HeldRig, steps: tuple[Step, ...]) -> Run:
+    """The first journal of a run, under a number that counts over all rigs, so that it means one run, whatever rigs
+    it was for, and whoever begins another one on another rig at this moment."""
+    with session.numbering():
+        number = new_run_number([rig.journals for rig in (*here, *session.rigs(Scope()))])
+        return held.start(number, _now(), steps)
 
 
 class Interruption:
@@ -178,9 +226,9 @@ class Interruption:
             raise Stopped
 
 
-def run_forward(session: Session, rig: RigHome, run: Run) -> int:
+def run_forward(session: Session, held: HeldRig, run: Run, seen: Mapping[str, Stamp] | None = None) -> int:
     """Carry out or finish a run; each refused step is told with its reason."""
-    screen = session.screen
+    screen, store = session.screen, held.home.store
     refused: list[tuple[Step, str]] = []
 
     def told(step: Step, reason: str) -> None:
@@ -188,7 +236,7 @@ def run_forward(session: Session, rig: RigHome, run: Run) -> int:
             refused.append((step, reason))
 
     with Interruption() as interruption, Bar(screen.err, "Placing") as bar:
-        times = 2 if rig.store.reads_back else 1
+        times = 2 if store.reads_back else 1
         bar.expect(times * sum(step.bytes for number, step in enumerate(run.steps) if number not in run.done))
 
         def watch(bytes_: int) -> None:
@@ -196,21 +244,26 @@ def run_forward(session: Session, rig: RigHome, run: Run) -> int:
             bar.advance(bytes_)
 
         stopped = False
+        runner = held.runner(run, session.elsewhere(), told, watch, seen)
         try:
-            rig.runner(run, session.elsewhere(), told, watch).carry_out(run)
+            runner.carry_out(run)
         except Stopped:
             stopped = True
     if stopped:
-        words = f": {len(run.done)} of {count(len(run.steps), 'step')} done on {rig.name}, run {run.number}"
+        words = f": {len(run.done)} of {count(len(run.steps), 'step')} done on {held.name}, run {run.number}"
         screen.say(styled("Stopped", "bold"), f"{words}; the file under way is as it was.")
         screen.next("gribble place --resume", "finishes this run; gribble undo takes it back")
         return ExitCode.INTERRUPTED
     screen.say(
-        styled("Done", "bold"), f": {count(len(run.done), 'step')} of {len(run.steps)} on {rig.name}, run {run.number}."
+        styled("Done", "bold"),
+        f": {count(len(run.done), 'step')} of {len(run.steps)} on {held.name}, run {run.number}.",
     )
     for step, reason in refused:
         screen.say(f"  not done: {step.step} {step.to or step.from_}: {reason}")
-    if rig.remote and rig.remote.trust_size:
+    if runner.copied:
+        files = count(runner.copied, "file")
+        screen.say(f"  {files} could not be linked (another volume, or one without links): copied instead.")
+    if held.home.remote and held.home.remote.trust_size:
         screen.say("  What was sent was not read back (--trust-size): only sizes were compared.")
     return ExitCode.FAILED if refused else ExitCode.CLEAN
 
@@ -219,19 +272,30 @@ def finish_open_runs(session: Session, scope: Scope) -> int | None:
     """Finish every run (or undo) that was cut short on the rigs in scope; None where there is none."""
     code: int | None = None
     for rig in session.rigs(scope):
-        open_runs = rig.open_runs()
-        if open_runs and (why := rig.away()):
-            session.aside(f"note: run {open_runs[0].number} on {rig.name} stays open: {why}")
+        told = rig.open_runs()
+        if told and (why := rig.away()):
+            session.aside(f"note: run {told[0].number} on {rig.name} stays open: {why}")
             continue
-        for run in open_runs:
-            with rig.locked():
-                if run.undoing:
-                    session.screen.say(f"Finishing the undo of run {run.number} on {rig.name}, which was cut short.")
-                    rig.runner(run, session.elsewhere()).take_back(run)
-                    code = code or ExitCode.CLEAN
-                else:
-                    session.screen.say(f"Finishing run {run.number} on {rig.name}, which was cut short.")
-                    code = max(code or 0, run_forward(session, rig, run))
-                    if code == ExitCode.INTERRUPTED:
-                        return code
+        if not told:
+            continue
+        with rig.locked() as held:
+            for run in held.open_runs():
+                code = max(code or 0, _finish_undo(session, held, run) if run.undoing else _finish(session, held, run))
+                if code == ExitCode.INTERRUPTED:
+                    return code
     return code
+
+
+def _finish(session: Session, held: HeldRig, run: Run) -> int:
+    session.screen.say(f"Finishing run {run.number} on {held.name}, which was cut short.")
+    return run_forward(session, held, run)
+
+
+def _finish_undo(session: Session, held: HeldRig, run: Run) -> int:
+    """The rest of an undo. What the user has put somewhere meanwhile stays there, and is told."""
+    session.screen.say(f"Finishing the undo of run {run.number} on {held.name}, which was cut short.")
+    changed = held.runner(run, session.elsewhere()).changed_since(run)
+    held.take_back(run, session.elsewhere(), frozenset(change.path for change in changed))
+    for change in changed:
+        session.screen.say(f"  left as it is: {change.path} {change.why}")
+    return ExitCode.FAILED if changed else ExitCode.CLEAN

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import sys
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 from types import TracebackType
 
@@ -18,6 +19,7 @@ from gribble.core.catalogue.sheets import Catalogue, load_catalogue
 from gribble.core.errors import ExitCode, GribbleError, MistakesError
 from gribble.core.looking import SeenRigs, in_place, look, refitted
 from gribble.core.matching import KnownContents
+from gribble.core.paths import lies_in
 from gribble.core.placing.plan import Plan, Refused
 from gribble.core.scope import Scope, check_scope, rig_root
 from gribble.core.survey.index import Index
@@ -27,13 +29,15 @@ from gribble.core.world import World
 from gribble.stores.ground import RemoteGround
 from gribble.stores.opening import network_rig
 from gribble.stores.remote import RemoteStore
-from gribble.stores.rigs import AnyPlace, RigHome, local_rig
+from gribble.stores.rigs import AnyPlace, Mark, RigHome, local_rig
 from gribble.views.looks import count, shorten, size
 from gribble.views.progress import Bar
 from gribble.views.screen import Screen
 
 CONFIG_NAME = "gribble.toml"
 ROSTER_FAULTS_SHOWN = 5
+NUMBERING_SECONDS = 10
+"""How long another Gribble may take to begin a run."""
 MOST_PASSED_OVER = 5
 """How many files that cannot be looked into are named where one of them may be why something lacks."""
 
@@ -74,6 +78,22 @@ def catalogue_folders(given: str | None) -> list[Path]:
     return folders
 
 
+def refuse_source(config: Config, target: Path, option: str) -> None:
+    """Raise GribbleError where something is to be written into a source, under whatever name."""
+    if lies_in(target, map(Path, config.sources)):
+        raise GribbleError(
+            f"{shorten(str(target))} lies in a source, and sources are never written",
+            fix=f"Name another: {option}.",
+        )
+
+
+def refuse_any_source(target: Path, option: str) -> None:
+    """The same for a command that needs no configuration: where there is one, its sources are not written either."""
+    path = find_config(None)
+    if path is not None:
+        refuse_source(load_config(path, Path.home()), target, option)
+
+
 class Session:
     """One command's run: loads on creation, surveys on `look`, and tells at its end what was passed over."""
 
@@ -95,6 +115,7 @@ class Session:
         self.trust_size = False
         self._network: dict[str, RigHome] = {}
         self._far: dict[str, RemoteGround] = {}
+        self._marks: dict[str, Mark] = {}
         if not lenient:
             self._check(strict)
 
@@ -170,16 +191,24 @@ class Session:
                 "note: no rig in gribble.toml has an emulator yet, so nothing is wanted; gribble doctor says more"
             )
         self.tell_open_runs(scope)
+        self._marks = {rig.name: rig.mark() for rig in self.rigs(scope)}
         index = self.open_index()
         try:
             with Bar(self.screen.err, "Surveying") as bar:
                 more = catalogue.sheets.values() if catalogue else ()
                 surveyor = self.surveyor(index, bar, reread=reread, more=more)
                 far = self.grounds(scope)
-                world = look(self.config, catalogue or self.catalogue, scope, surveyor, self.seen(), far)
+                attics = self.attics(scope)
+                world = look(self.config, catalogue or self.catalogue, scope, surveyor, self.seen(), far, attics)
         finally:
             index.close()
         self._tell_passed_over(world.passed_over, None if verbose else told)
+        if verbose:
+            for found in world.rigs:
+                self._asides += [
+                    f"{found.name}: {path} is a link, read through: {where}"
+                    for path, where in found.read_through.items()
+                ]
         faults = [str(one) for rig in world.rigs for arcade in rig.arcade.values() for one in arcade.mistakes]
         self._asides += dict.fromkeys(faults[:ROSTER_FAULTS_SHOWN])
         self._note_cost(index, surveyor, verbose)
@@ -195,7 +224,8 @@ class Session:
         try:
             with Bar(self.screen.err, "Surveying") as bar:
                 surveyor = self.surveyor(index, bar)
-                world = look(self.config, self.catalogue, Scope(), surveyor, self.seen(), self.grounds(Scope()))
+                far, attics = self.grounds(Scope()), self.attics(Scope())
+                world = look(self.config, self.catalogue, Scope(), surveyor, self.seen(), far, attics)
                 surveys = [_survey_path(Path(path).absolute(), surveyor) for path in paths]
         finally:
             index.close()
@@ -232,12 +262,7 @@ class Session:
 
     def refuse_source(self, target: Path, option: str) -> None:
         """Raise GribbleError where something is to be written into a source."""
-        for source in self.config.sources:
-            if target.resolve().is_relative_to(Path(source).resolve()):
-                raise GribbleError(
-                    f"{shorten(str(target))} lies in a source, and sources are never written",
-                    fix=f"Name another: {option}.",
-                )
+        refuse_source(self.config, target, option)
 
     def seen(self) -> SeenRigs:
         """The memory of rigs seen before."""
@@ -250,11 +275,15 @@ class Session:
         rigs = (self._rig(name, scope) for name in names)
         return [rig for rig in rigs if rig.remote or Path(rig.root).is_dir()]
 
+    def attics(self, scope: Scope) -> dict[str, Path]:
+        """The attics of all rigs, whatever the command is about: what runs have displaced is held."""
+        return {name: self._rig(name, scope).attic for name in self.config.rig}
+
     def _rig(self, name: str, scope: Scope) -> RigHome:
         rig = self.config.rig[name]
         at = rig_root(name, rig, scope)
         if "://" not in at:
-            return local_rig(name, Path(at), rig.volume)
+            return local_rig(name, Path(at), rig.volume, (*self.config.sources, *scope.sources))
         if name not in self._network:
             assert self.memory is not None  # an address stands in gribble.toml, so there is one
             home = self.memory / "rigs" / name
@@ -275,12 +304,34 @@ class Session:
 
         return ask
 
+    def mark(self, rig: RigHome) -> Mark:
+        """How far a rig's journals had come when it was last looked at, or have now."""
+        return self._marks.get(rig.name) or rig.mark()
+
+    @contextlib.contextmanager
+    def numbering(self) -> Iterator[None]:
+        """Keep every other Gribble that starts from this configuration from taking the same run number."""
+        from filelock import FileLock
+
+        lock = None
+        if self.memory is not None:
+            with contextlib.suppress(OSError):
+                self.memory.mkdir(parents=True, exist_ok=True)
+                lock = FileLock(self.memory / "numbering.lock")
+                lock.acquire(timeout=NUMBERING_SECONDS)
+        try:
+            yield
+        finally:
+            if lock is not None:
+                lock.release()
+
     def grounds(self, scope: Scope) -> dict[str, RemoteGround]:
         """The rigs on other machines, as a survey needs them."""
         for name, rig in self.config.rig.items():
             home = self._rig(name, scope) if "://" in rig_root(name, rig, scope) else None
             if home and home.remote and name not in self._far:
-                self._far[name] = RemoteGround(home, home.remote)
+                others = [rig_root(key, other, scope) for key, other in self.config.rig.items() if key != name]
+                self._far[name] = RemoteGround(home, home.remote, others)
         return self._far
 
     def elsewhere(self) -> AnyPlace:
@@ -331,6 +382,9 @@ class Session:
         for rig in self.rigs(scope):
             for run in rig.open_runs():
                 what = "undo of run" if run.undoing else "run"
+                if rig.busy():
+                    self.screen.tell(f"note: {what} {run.number} on {rig.name} is under way")
+                    continue
                 self.screen.tell(
                     f"note: {what} {run.number} on {rig.name} was cut short; "
                     "gribble place --resume finishes it, gribble undo takes it back"

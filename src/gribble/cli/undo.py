@@ -2,12 +2,21 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Optional
+from contextlib import ExitStack, contextmanager
+from typing import TYPE_CHECKING, Annotated, NamedTuple, Optional
 
 import typer
 
 from gribble.cli.app import command
 from gribble.cli.options import AtOption, ConfigOption, RigOption, YesOption
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from gribble.cli.session import Session
+    from gribble.core.placing.journal import Run
+    from gribble.core.placing.run import Changed
+    from gribble.stores.rigs import HeldRig, Mark, RigHome
 
 
 @command("undo")
@@ -32,56 +41,119 @@ def undo(
     from gribble.cli.session import Session, scope_of
     from gribble.core.errors import ExitCode, GribbleError
     from gribble.views.looks import count
-    from gribble.views.screen import styled
 
     with Session(config) as session:
-        screen = session.screen
-        scope = scope_of(rig, None, None, at)
-        found = [(where, one) for where in session.rigs(scope) for one in where.runs() if one.state != "undone"]
-        elsewhere = session.elsewhere()
-        whole = [one.number for where, one in found if not where.runner(one, elsewhere).lost(one)]
-        number = run if run is not None else max(whole, default=None)
-        chosen = [(where, one) for where, one in found if one.number == number]
+        rigs = session.rigs(scope_of(rig, None, None, at))
+        number = run if run is not None else _newest(rigs)
+        chosen = [where for where in rigs if any(one.number == number for one in _runs(where))]
         if not chosen:
             what = "no run to take back" if run is None else f"no run {run} to take back"
             raise GribbleError(
                 f"{what} on {', '.join(session.config.rig) or 'any rig'}", fix="gribble history lists them."
             )
-        for where, one in chosen:
-            if lost := where.runner(one, elsewhere).lost(one):
-                raise GribbleError(
-                    f"run {number} cannot be taken back on {where.name}: what it displaced is not in the attic "
-                    f"any more ({', '.join(lost[:3])}{', …' if len(lost) > 3 else ''})",
-                    fix="Nothing was changed. gribble history lists the other runs.",
-                    code=ExitCode.FAILED,
-                )
+        assert number is not None
+        for where in chosen:
             if why := where.away():
                 raise GribbleError(
                     f"run {number} cannot be taken back on {where.name} now: {why}",
                     fix=f"Nothing was changed. Reach it, then run gribble undo {number} again.",
                     code=ExitCode.FAILED,
                 )
-        changed = [
-            (where, change) for where, one in chosen for change in where.runner(one, elsewhere).changed_since(one)
-        ]
-        for where, change in changed:
-            screen.tell(f"{where.name}: {change.path} {change.why}")
-        if changed and not leave_changed:
+        with _locked(chosen) as held:
+            seen = _examine(session, held, number)
+            for one in seen:
+                for change in one.changed:
+                    session.screen.tell(f"{one.rig}: {change.path} {change.why}")
+            files = sum(len(one.changed) for one in seen)
+            if files and not leave_changed:
+                raise GribbleError(
+                    f"run {number} is not taken back: {count(files, 'file')} changed since",
+                    fix="Nothing was changed. Move what you want to keep away, or use gribble undo --leave-changed.",
+                    code=ExitCode.FAILED,
+                )
+            for one in seen:
+                session.screen.say(f"Run {number} on {one.rig}: {count(one.steps, 'step')} to take back.")
+            if yes:
+                return _take_back(session, held, seen)
+        if not ask(session.screen, "Take it back?", yes):
+            return ExitCode.ATTENTION
+        with _locked(chosen) as held:
+            if _examine(session, held, number) != seen:
+                raise GribbleError(
+                    f"run {number} is not taken back: something was changed there while you were asked",
+                    fix="Nothing was changed by this. gribble history shows the runs; run gribble undo again to see.",
+                    code=ExitCode.FAILED,
+                )
+            return _take_back(session, held, seen)
+
+
+class _Examined(NamedTuple):
+    """What taking a run back on one rig means as it is now: the journals' mark, its steps, and what has changed."""
+
+    rig: str
+    number: int
+    mark: Mark
+    steps: int
+    changed: list[Changed]
+
+
+def _runs(where: RigHome) -> list[Run]:
+    """The runs that can be taken back, as far as the journals tell."""
+    return [run for run in where.runs() if run.state != "undone"]
+
+
+def _newest(rigs: list[RigHome]) -> int | None:
+    """The newest run that can be taken back whole."""
+    from gribble.core.placing.run import lost
+
+    whole = (run.number for where in rigs for run in _runs(where) if not lost(where.store, run))
+    return max(whole, default=None)
+
+
+@contextmanager
+def _locked(rigs: list[RigHome]) -> Iterator[list[HeldRig]]:
+    """All of some rigs under their locks."""
+    with ExitStack() as stack:
+        yield [stack.enter_context(where.locked()) for where in rigs]
+
+
+def _examine(session: Session, held: list[HeldRig], number: int) -> list[_Examined]:
+    """Look at a run anew, under the lock. Raises GribbleError where it cannot be taken back."""
+    from gribble.core.errors import ExitCode, GribbleError
+    from gribble.core.placing.run import lost
+
+    found = []
+    for where in held:
+        run = next((run for run in where.runs() if run.number == number and run.state != "undone"), None)
+        if run is None:
             raise GribbleError(
-                f"run {number} is not taken back: {count(len(changed), 'file')} changed since",
-                fix="Nothing was changed. Move what you want to keep away, or use gribble undo --leave-changed.",
+                f"run {number} on {where.name} was taken back by another Gribble",
+                fix="Nothing was changed by this one. gribble history shows the runs.",
                 code=ExitCode.FAILED,
             )
-        for where, one in chosen:
-            screen.say(f"Run {one.number} on {where.name}: {count(len(one.begun), 'step')} to take back.")
-        if not ask(screen, "Take it back?", yes):
-            return ExitCode.ATTENTION
-        for where, one in chosen:
-            leave = frozenset(change.path for other, change in changed if other is where)
-            with where.locked():
-                where.runner(one, elsewhere).take_back(one, leave)
-            screen.say(styled("Undone", "bold"), f": run {one.number} on {where.name}.")
-            if where.remote and where.remote.untimed:
-                files = count(where.remote.untimed, "file")
-                screen.say(f"  The server cannot set times: {files} came back whole, but with the time of today.")
-        return ExitCode.CLEAN
+        if gone := lost(where.home.store, run):
+            raise GribbleError(
+                f"run {number} cannot be taken back on {where.name}: what it displaced is not in the attic "
+                f"any more ({', '.join(gone[:3])}{', …' if len(gone) > 3 else ''})",
+                fix="Nothing was changed. gribble history lists the other runs.",
+                code=ExitCode.FAILED,
+            )
+        changed = where.runner(run, session.elsewhere()).changed_since(run)
+        found.append(_Examined(where.name, number, where.home.mark(), len(run.begun), changed))
+    return found
+
+
+def _take_back(session: Session, held: list[HeldRig], seen: list[_Examined]) -> int:
+    from gribble.core.errors import ExitCode
+    from gribble.views.looks import count
+    from gribble.views.screen import styled
+
+    for where, one in zip(held, seen, strict=True):
+        run = next(run for run in where.runs() if run.number == one.number)
+        where.take_back(run, session.elsewhere(), frozenset(change.path for change in one.changed))
+        session.screen.say(styled("Undone", "bold"), f": run {one.number} on {where.name}.")
+        remote = where.home.remote
+        if remote and remote.untimed:
+            files = count(remote.untimed, "file")
+            session.screen.say(f"  The server cannot set times: {files} came back whole, but with the time of today.")
+    return ExitCode.CLEAN

@@ -11,6 +11,8 @@ from pathlib import Path
 
 from msgspec import Struct
 
+from gribble.core.audit.needs import claims_of, meetings
+from gribble.core.catalogue.config import Fitted
 from gribble.core.catalogue.records import Config, Rig
 from gribble.core.catalogue.sheets import Catalogue
 from gribble.core.errors import Mistake, reason_of
@@ -135,6 +137,18 @@ def examine_folder(name: str, root: Path, rig: Rig) -> Iterator[Examined]:
         yield Examined(
             area="rig", what=name, health=Health.MIND, words=f"{free:,} bytes are free",
             fix="Make room; gribble attic empty deletes what runs displaced, and asks first.",
+        )  # fmt: skip
+
+
+def examine_places(name: str, group: Iterable[Fitted]) -> Iterator[Examined]:
+    """Places that two needs of a rig want for contents that have nothing in common."""
+    needs = [(one, tuple(need for need in one.needs if need.id not in one.ignore)) for one in group]
+    claims = (claim for one, wanted in needs for claim in claims_of(one.emulator, one.folders, wanted))
+    for one, other in meetings(claims):
+        yield Examined(
+            area="rig", what=name, health=Health.MIND,
+            words=f"{one.path} is {one.words} and {other.words}, with different contents",
+            fix="Give one of the emulators a folder of its own in gribble.toml, or ignore one of the needs there.",
         )  # fmt: skip
 
 

@@ -3,23 +3,26 @@
 from __future__ import annotations
 
 import json
+import os
 from collections.abc import Iterable, Mapping
 from pathlib import Path
 
 import msgspec
 
 from gribble.core.arcade.choosing import ArcadeWorld, choose_roster
+from gribble.core.audit.needs import outlook
 from gribble.core.audit.shelf import RigWorld
 from gribble.core.catalogue.config import Fitted, fit_sheet
 from gribble.core.catalogue.records import Config, Installed, Rig, Root
 from gribble.core.catalogue.sheets import Catalogue
 from gribble.core.errors import ExitCode, GribbleError
 from gribble.core.matching import KnownContents
-from gribble.core.paths import join, parent
+from gribble.core.paths import join, leads_out, parent, same_place
+from gribble.core.placing.attic import run_of
 from gribble.core.placing.volumes import folds_case, volume_of
 from gribble.core.scope import Scope, rig_root
 from gribble.core.survey.survey import Ground, Survey, Surveyor
-from gribble.core.survey.walking import Skipped
+from gribble.core.survey.walking import Skipped, Walk, Why
 from gribble.core.world import World
 
 
@@ -57,21 +60,22 @@ def look(
     surveyor: Surveyor,
     seen: SeenRigs,
     far: Mapping[str, Ground] | None = None,
+    attics: Mapping[str, Path] | None = None,
 ) -> World:
-    """Survey every rig and source; `far` are the rigs on other machines. What cannot be read is passed over with a
-    reason. Raises GribbleError."""
+    """Survey every rig, source and attic; `far` are the rigs on other machines, `attics` the folders of the attics by
+    rig. What cannot be read is passed over with a reason. Raises GribbleError."""
     known = KnownContents(catalogue.sheets.values())
     passed: list[Skipped] = []
     far = far or {}
     roots = {name: Path(rig_root(name, rig, scope)) for name, rig in config.rig.items() if name not in far}
     folders = frozenset(Path(source) for source in (*config.sources, *scope.sources))
     for name, root in roots.items():
-        if root in folders:
+        if any(same_place(root, folder) for folder in folders):
             raise GribbleError(
                 f"{root} is a source and rig {name} at once, but sources are never written",
                 fix="Take it out of the sources; a rig's files are found anyway.",
             )
-    fitted = {name: _fitted(rig, catalogue, scope) for name, rig in config.rig.items()}
+    fitted = {name: fitted_on(rig, catalogue, scope) for name, rig in config.rig.items()}
     arcade = {name: _rosters(group, catalogue) for name, group in fitted.items()}
     rosters = [one.roster for group in arcade.values() for one in group.values() if one.roster]
     surveyor.want_sets(file for roster in rosters for one in roster.sets.values() for file in one.files)
@@ -79,7 +83,7 @@ def look(
         msgspec.structs.replace(
             _look_far(name, far[name], rig, fitted[name], surveyor, passed, must=name in (scope.rigs or far))
             if name in far
-            else _look_at_rig(name, roots[name], rig, fitted[name], folders, surveyor, seen, passed),
+            else _look_at_rig(name, roots, rig, fitted[name], folders, surveyor, seen, passed),
             arcade=arcade[name],
         )
         for name, rig in config.rig.items()
@@ -88,6 +92,7 @@ def look(
     return World(
         rigs=tuple(rigs),
         sources=tuple(sources),
+        displaced=tuple(_look_at_attics((attics or {}).values(), surveyor)),
         known=known,
         regions=config.regions,
         passed_over=tuple(passed),
@@ -108,12 +113,13 @@ def refitted(world: World, config: Config, catalogue: Catalogue, scope: Scope) -
     """The same holdings with the releases of another scope."""
     rigs = []
     for rig in world.rigs:
-        group = _fitted(config.rig[rig.name], catalogue, scope)
+        group = fitted_on(config.rig[rig.name], catalogue, scope)
         rigs.append(msgspec.structs.replace(rig, emulators=group, arcade=_rosters(group, catalogue)))
     return msgspec.structs.replace(world, rigs=tuple(rigs))
 
 
-def _fitted(rig: Rig, catalogue: Catalogue, scope: Scope) -> tuple[Fitted, ...]:
+def fitted_on(rig: Rig, catalogue: Catalogue, scope: Scope) -> tuple[Fitted, ...]:
+    """The sheets of a rig's emulators, fitted to it."""
     return tuple(
         fit_sheet(catalogue.sheets[name], _as_release(installed, scope.releases.get(name)))
         for name, installed in rig.emulators.items()
@@ -127,7 +133,7 @@ def _as_release(installed: Installed, release: str | None) -> Installed:
 
 def _look_at_rig(
     name: str,
-    root: Path,
+    roots: Mapping[str, Path],
     rig: Rig,
     fitted: tuple[Fitted, ...],
     sources: frozenset[Path],
@@ -135,6 +141,7 @@ def _look_at_rig(
     seen: SeenRigs,
     passed: list[Skipped],
 ) -> RigWorld:
+    root = roots[name]
     if root.exists() and not root.is_dir():
         raise GribbleError(f"rig {name}: {root} is a file, not a folder", fix=f"Correct rig.{name}.at in gribble.toml.")
     if not root.exists():
@@ -144,12 +151,22 @@ def _look_at_rig(
         elif not root.parent.is_dir():
             away = f"{root.parent} is not there: plug it in, or make the folder"
         return RigWorld(name=name, root=str(root), emulators=fitted, away=away, new=not away)
+    others = frozenset(other for key, other in roots.items() if key != name)
+    places, folders = outlook(fitted)
+    within = {path: str(one) for one in sources if (path := _below(one, root))}
+    way = Walk(leave_out=others, through=places, all_through=folders, fixed=sources)
     try:
-        survey = surveyor.survey(root, rig=name, leave_out=sources)
+        survey = surveyor.survey(root, rig=name, way=way)
     except GribbleError as error:
         raise GribbleError(f"rig {name}: {error.what}", fix=error.fix, code=ExitCode.FAILED) from error
     seen.note(str(root))
-    passed += [msgspec.structs.replace(skipped, path=f"{name}: {skipped.path}") for skipped in survey.skipped]
+    passed += [msgspec.structs.replace(one, path=f"{name}: {one.path}") for one in survey.skipped]
+    real = os.path.realpath(root)
+    inward = {
+        path: os.path.relpath(target, real).replace(os.sep, "/")
+        for path, target in survey.links.items()
+        if not leads_out(root, Path(target))
+    }
     volume, label = volume_of(root) if any(one.root != Root() for one in fitted) else ("", "")
     return RigWorld(
         name=name,
@@ -157,11 +174,36 @@ def _look_at_rig(
         emulators=fitted,
         holdings=survey.holdings,
         hidden={skipped.path: skipped.why for skipped in survey.skipped},
+        odd={one.path: one for one in (*survey.skipped, *_unreadable(root, survey, places)) if _is_odd(one)},
+        folders=survey.folders,
+        inward=inward,
+        outward={path: target for path, target in survey.links.items() if path not in inward},
+        sources=within,
         folds_case=folds_case(rig.volume, root),
         seen_as=rig.seen_as or "",
         volume=volume if rig.volume == "auto" else rig.volume,
         label=rig.label or label,
     )
+
+
+def _is_odd(skipped: Skipped) -> bool:
+    return skipped.kind is not Why.CONTENT and not skipped.member
+
+
+def _below(folder: Path, root: Path) -> str:
+    """The path of a folder below a root, whatever name leads there; empty where it lies elsewhere."""
+    place = Path(os.path.realpath(folder))
+    for above in place.parents:
+        if same_place(above, root):
+            return place.relative_to(above).as_posix()
+    return ""
+
+
+def _unreadable(root: Path, survey: Survey, places: frozenset[str]) -> Iterable[Skipped]:
+    """Files at needs' places that no digest has had to be computed of, and that could not be read either."""
+    for holding in survey.holdings:
+        if holding.member is None and holding.path in places and not os.access(root / holding.path, os.R_OK):
+            yield Skipped(holding.path, "cannot be read: permission denied", kind=Why.UNREAD)
 
 
 def _look_far(
@@ -196,6 +238,8 @@ def _look_far(
         emulators=fitted,
         holdings=survey.holdings,
         hidden={skipped.path: skipped.why for skipped in survey.skipped},
+        odd={one.path: one for one in survey.skipped if _is_odd(one)},
+        folders=survey.folders,
         folds_case=folds,
         away=away,
         seen_as=rig.seen_as or "",
@@ -226,9 +270,27 @@ def _look_at_sources(
     for folder in dict.fromkeys(folders):
         path = Path(folder)
         try:
-            survey = surveyor.survey_file(path) if path.is_file() else surveyor.survey(path, leave_out=frozenset(rigs))
+            way = Walk(leave_out=frozenset(rigs))
+            survey = surveyor.survey_file(path) if path.is_file() else surveyor.survey(path, way=way)
         except GribbleError as error:
             passed.append(Skipped(folder, f"this source is left out: {error.what}"))
             continue
         passed += in_place(survey)
         yield survey
+
+
+def _look_at_attics(attics: Iterable[Path], surveyor: Surveyor) -> Iterable[Survey]:
+    """What runs have displaced is held, too. Nothing is followed there: an attic that is a link is none of ours."""
+    for attic in attics:
+        if not attic.is_dir() or attic.is_symlink() or attic.parent.is_symlink():
+            continue
+        try:
+            survey = surveyor.survey(attic)
+        except GribbleError:
+            continue
+        holdings = tuple(
+            msgspec.structs.replace(holding, attic=run)
+            for holding in survey.holdings
+            if (run := run_of(holding.path)) and not holding.path.endswith(".part")
+        )
+        yield msgspec.structs.replace(survey, holdings=holdings, skipped=())

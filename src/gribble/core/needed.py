@@ -6,7 +6,7 @@ from collections.abc import Iterable
 
 from msgspec import Struct, structs
 
-from gribble.core.audit.findings import FIXABLE, Finding, Verdict
+from gribble.core.audit.findings import Finding, Verdict
 from gribble.core.audit.shelf import RigWorld
 from gribble.core.catalogue.config import Fitted, fit_sheet
 from gribble.core.catalogue.records import Need, Sheet
@@ -91,6 +91,6 @@ def _held(finding: Finding) -> bool:
     """Whether each place is right, or can be put right from what is held."""
     spared = bool(finding.spared)
     return all(
-        place.met or place.remedy in FIXABLE or (spared and place.use is not None and place.verdict != Verdict.MISSING)
+        place.met or place.fixable or (spared and place.use is not None and place.verdict != Verdict.MISSING)
         for place in finding.places
     )

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import os
 import re
 import unicodedata
+from collections.abc import Iterable
 from pathlib import Path
 
 _DOUBTFUL = re.compile(r"[^A-Za-z0-9 _.()\[\]&'!,+\n-]|\.\.|(?:^|\n)(?:[ .]|\n|$)")
@@ -78,3 +80,43 @@ def outside(path: str) -> bool:
 def leads_out(root: Path, target: Path) -> bool:
     """Whether a path, links followed, ends outside the root."""
     return not target.resolve().is_relative_to(root.resolve())
+
+
+def identity(path: str | Path) -> tuple[int, int] | None:
+    """What tells a file or folder apart whatever it is called: device and inode. None where it is not there, or the
+    system gives none (an inode of 0 says nothing)."""
+    try:
+        status = os.stat(path)
+    except OSError:
+        return None
+    return (status.st_dev, status.st_ino) if status.st_ino else None
+
+
+def spelling(path: str | Path) -> str:
+    """A path with links resolved, normalised and folded: equal for one place under several names, where the system
+    does not tell places apart itself."""
+    return fold(os.path.realpath(path))
+
+
+def same_place(one: str | Path, other: str | Path) -> bool:
+    """Whether two paths lead to one file or folder, be it by a link, in another case or in another Unicode form."""
+    first, second = identity(one), identity(other)
+    if first and second:
+        return first == second
+    if os.path.lexists(one) and os.path.lexists(other):
+        return spelling(one) == spelling(other)
+    return os.path.realpath(one) == os.path.realpath(other)
+
+
+def lies_in(target: Path, folders: Iterable[Path]) -> Path | None:
+    """The first of some folders that a path is, or lies in, whatever name leads there; None where there is none."""
+    place = Path(os.path.realpath(target))
+    above = (place, *place.parents)
+    known = [(identity(one), one) for one in above]
+    for folder in folders:
+        there = identity(folder)
+        if there and any(here == there for here, _ in known):
+            return folder
+        if any((here is None or there is None) and same_place(one, folder) for here, one in known):
+            return folder
+    return None

@@ -6,6 +6,7 @@ import shlex
 
 from msgspec import Struct
 
+from gribble.core.catalogue.config import one_place
 from gribble.core.catalogue.records import Config, Rig
 from gribble.core.catalogue.tables import suggest
 from gribble.core.errors import GribbleError
@@ -50,6 +51,9 @@ def check_scope(config: Config, scope: Scope) -> None:
                 )
     if scope.at is not None and len(scope.rigs or config.rig) != 1:
         raise GribbleError("--at says where one rig is today", fix="Name the rig too: --rig NAME.")
+    for name, rig in config.rig.items() if scope.at is not None else ():
+        if name not in (scope.rigs or config.rig) and one_place(scope.at or "", rig.at):
+            raise GribbleError(f"--at {scope.at} is the folder of rig {name}", fix="Name the folder of the rig itself.")
 
 
 def rig_root(name: str, rig: Rig, scope: Scope) -> str:

@@ -13,7 +13,7 @@ from gribble.core.arcade.discs import HEADER_BYTES, DiscHeader, read_header
 from gribble.core.audit.audit import audit
 from gribble.core.audit.findings import Finding, RigAudit, Verdict
 from gribble.core.audit.keys import KeyFile, key_candidates, read_keys
-from gribble.core.audit.readings import Readings
+from gribble.core.audit.readings import ABSENT, Readings
 from gribble.core.audit.shelf import RigWorld, Shelf
 from gribble.core.catalogue.config import Fitted
 from gribble.core.catalogue.records import Need
@@ -33,10 +33,11 @@ from gribble.core.survey.walking import Skipped
 
 
 class World(Struct, frozen=True, kw_only=True):
-    """Everything held, on rigs and in sources, and what was passed over."""
+    """Everything held, on rigs and in sources, what runs have displaced, and what was passed over."""
 
     rigs: tuple[RigWorld, ...]
     sources: tuple[Survey, ...]
+    displaced: tuple[Survey, ...] = ()
     known: KnownContents
     regions: tuple[str, ...]
     passed_over: tuple[Skipped, ...]
@@ -44,8 +45,8 @@ class World(Struct, frozen=True, kw_only=True):
 
     @property
     def source_holdings(self) -> list[Holding]:
-        """What the sources hold."""
-        return [holding for survey in self.sources for holding in survey.holdings]
+        """What the sources and the attics hold."""
+        return [holding for survey in (*self.sources, *self.displaced) for holding in survey.holdings]
 
     def audit(self, scope: Scope, *, games: bool = False, packing: bool = False) -> tuple[RigAudit, ...]:
         """The audit of the rigs and emulators in scope; what is wrong or missing is looked for among near misses.
@@ -115,12 +116,15 @@ class World(Struct, frozen=True, kw_only=True):
         shelf = Shelf(rig)
         for file in files:
             holding = shelf.at(file)
-            if holding is None:
-                yield (rig.name, file), rig.hidden.get(file, "is not there")
+            if unread := shelf.unread(file):
+                yield (rig.name, file), unread
+            elif holding is None:
+                yield (rig.name, file), rig.hidden.get(file, ABSENT)
             elif holding.size > LARGEST_SETTINGS:
                 yield (rig.name, file), f"is larger than {LARGEST_SETTINGS >> 20} MiB, which no settings file is"
             else:
-                yield (rig.name, file), self.read_whole(holding) or "cannot be read, or is empty"
+                data = self.read_whole(holding)
+                yield (rig.name, file), "cannot be read" if data is None else data
 
     def _read_ids(self, rig: RigWorld) -> Iterable[tuple[tuple[Key, int, int], str]]:
         """What the files of pairs say of themselves, where the pair's rule says so."""

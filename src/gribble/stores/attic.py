@@ -7,7 +7,9 @@ import os
 from collections.abc import Iterator
 from pathlib import Path
 
-from gribble.stores.files import read_blocks, told
+from gribble.core.placing.attic import UNDONE
+from gribble.core.placing.store import Free
+from gribble.stores.files import free_at, read_blocks, remove, told
 
 
 class AtticFolder:
@@ -18,6 +20,11 @@ class AtticFolder:
 
     def _slot(self, slot: str) -> Path:
         return self._attic / slot
+
+    @property
+    def attic(self) -> Path:
+        """The folder of the attic, which need not be there."""
+        return self._attic
 
     def kept(self, slot: str) -> bool:
         """Whether a slot of the attic is filled."""
@@ -43,9 +50,21 @@ class AtticFolder:
     def forget(self, slot: str) -> None:
         """Delete the file in a slot of the attic, and folders of the attic that are empty then."""
         place = self._slot(slot)
-        place.unlink(missing_ok=True)
+        remove(place)
         for folder in place.parents:
             if folder == self._attic:
                 break
             with contextlib.suppress(OSError):
                 folder.rmdir()
+
+    def prune(self, run: int) -> None:
+        """Remove what a run has left of empty folders in the attic."""
+        for top in (f"{run:04d}", f"{run:04d}{UNDONE}"):
+            for folder, _, _ in os.walk(self._attic / top, topdown=False):
+                with contextlib.suppress(OSError):
+                    os.rmdir(folder)
+
+    @told
+    def free_attic(self) -> Free | None:
+        """The room left where the attic is."""
+        return free_at(self._attic)

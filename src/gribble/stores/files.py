@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 import contextlib
+import errno
 import os
+import shutil
+import stat
 from collections.abc import Callable, Iterator
 from functools import wraps
 from pathlib import Path
-from typing import ParamSpec, TypeVar
+from typing import BinaryIO, ParamSpec, TypeVar
 
 from gribble.core.errors import reason_of
-from gribble.core.placing.store import StoreError
+from gribble.core.paths import fold
+from gribble.core.placing.store import Free, StoreError, StoreFull
 from gribble.core.survey.archives.common import ArchiveError
 from gribble.core.survey.archives.opening import member_blocks
 from gribble.core.survey.digests import BLOCK_BYTES
@@ -18,41 +22,172 @@ from gribble.core.survey.digests import BLOCK_BYTES
 P = ParamSpec("P")
 T = TypeVar("T")
 
+FULL = frozenset({errno.ENOSPC, errno.EDQUOT})
+"""What the system says where neither a byte nor a name goes in any more."""
+
 
 def told(method: Callable[P, T]) -> Callable[P, T]:
-    """Errors of the operating system as StoreError, with path and reason."""
+    """Errors of the operating system as StoreError, with path and reason; a full disk as StoreFull."""
 
     @wraps(method)
     def wrapper(*args: P.args, **kwargs: P.kwargs) -> T:
         try:
             return method(*args, **kwargs)
         except OSError as error:
-            raise StoreError(f"{error.filename or args[1:] or ''}: {reason_of(error)}") from error
+            path = error.filename if isinstance(error.filename, str | bytes | os.PathLike) else ""
+            where = os.fsdecode(path) or next((one for one in args[1:] if isinstance(one, str)), "")
+            words = f"{where}: {reason_of(error)}" if where else reason_of(error)
+            raise (StoreFull if error.errno in FULL else StoreError)(words) from error
 
     return wrapper
+
+
+def open_regular(path: Path) -> BinaryIO:
+    """A regular file opened for reading, links followed; one that is none is refused at once, and never waited for.
+
+    Raises OSError.
+    """
+    flags = os.O_RDONLY | getattr(os, "O_NONBLOCK", 0) | getattr(os, "O_BINARY", 0) | getattr(os, "O_CLOEXEC", 0)
+    handle = os.open(path, flags)
+    try:
+        mode = os.fstat(handle).st_mode
+        if not stat.S_ISREG(mode):
+            what = "is a folder, not a file" if stat.S_ISDIR(mode) else "is no regular file (a pipe, socket or device)"
+            raise OSError(errno.EINVAL, what, os.fspath(path))
+        return os.fdopen(handle, "rb")
+    except BaseException:
+        os.close(handle)
+        raise
 
 
 def read_blocks(path: Path, member: str | None = None) -> Iterator[bytes]:
     """The content of a local file, or of a member of a local archive, block by block. Raises StoreError."""
     try:
+        with open_regular(path) as stream:
+            while member is None and (block := stream.read(BLOCK_BYTES)):
+                yield block
         if member is not None:
             yield from member_blocks(path, member)
-            return
-        with path.open("rb") as stream:
-            while block := stream.read(BLOCK_BYTES):
-                yield block
     except OSError as error:
         raise StoreError(f"{path}: {reason_of(error)}") from error
     except ArchiveError as error:
         raise StoreError(f"{path} {error}") from error
 
 
-def move(source: Path, target: Path) -> None:
-    """Rename a file over whatever is at the target, in one instant, and flush the folders. Raises OSError."""
-    source.replace(target)
+def same_file(one: os.stat_result, other: os.stat_result) -> bool:
+    """Whether two files are one under two names, as far as the system tells: an inode of 0 tells nothing."""
+    return bool(one.st_ino) and (one.st_dev, one.st_ino) == (other.st_dev, other.st_ino)
+
+
+def same_content(one: Path, other: Path) -> bool:
+    """Whether two files are alike: one file, equal bytes, or links that say the same. Raises OSError."""
+    first, second = one.lstat(), other.lstat()
+    if same_file(first, second):
+        return True
+    if stat.S_ISLNK(first.st_mode) or stat.S_ISLNK(second.st_mode):
+        links = stat.S_ISLNK(first.st_mode) and stat.S_ISLNK(second.st_mode)
+        return links and os.readlink(one) == os.readlink(other)
+    if first.st_size != second.st_size or not (stat.S_ISREG(first.st_mode) and stat.S_ISREG(second.st_mode)):
+        return False
+    with open_regular(one) as left, open_regular(other) as right:
+        while block := left.read(BLOCK_BYTES):
+            if block != right.read(BLOCK_BYTES):
+                return False
+        return not right.read(1)
+
+
+def move(source: Path, target: Path, part: Path) -> int | None:
+    """Rename a file over whatever is at the target, in one instant, and flush the folders. Raises OSError.
+
+    To another volume it is copied to `part` beside the target first, which then takes the target's place in one
+    instant; cut short, it is in both places, and moving it again does the rest. Gives the permissions of the file that
+    was at the target where a read-only mark had to be taken off it, which another name of that file has lost with it.
+    """
+    taken_off = None
+    try:
+        taken_off = insist(lambda: os.replace(source, target), target)
+    except OSError as error:
+        if error.errno != errno.EXDEV:
+            raise
+        copy_whole(source, part)
+        taken_off = insist(lambda: os.replace(part, target), target)
+        flush_folder(target.parent)
+        insist(lambda: os.unlink(source), source)
+    else:
+        alike = source.parent == target.parent and fold(source.name) == fold(target.name)
+        if not alike and os.path.lexists(source):
+            os.unlink(source)  # two names of one file: renaming one over the other does nothing (POSIX, rename)
     flush_folder(target.parent)
     if source.parent != target.parent:
         flush_folder(source.parent)
+    return taken_off
+
+
+def insist(act: Callable[[], object], in_the_way: Path) -> int | None:
+    """Do what a read-only mark may forbid: where it does, the mark is taken off the file in the way, and put back if
+    that did not help; gives the permissions that it had. Raises OSError."""
+    try:
+        act()
+        return None
+    except PermissionError:
+        try:
+            mode = in_the_way.lstat().st_mode
+        except OSError:
+            mode = 0
+        if not stat.S_ISREG(mode) or mode & stat.S_IWRITE:
+            raise
+        os.chmod(in_the_way, stat.S_IMODE(mode) | stat.S_IWRITE)
+        try:
+            act()
+        except BaseException:
+            os.chmod(in_the_way, stat.S_IMODE(mode))
+            raise
+        return stat.S_IMODE(mode)
+
+
+def copy_whole(source: Path, target: Path) -> None:
+    """Copy a file, or a link as the link it is, with its times, mode and owner as far as the system lets us, and flush
+    it. Where that fails, nothing is left behind. Raises OSError."""
+    remove(target)
+    try:
+        shutil.copy2(source, target, follow_symlinks=False)
+        status = source.lstat()
+        give_owner(target, status)
+        if stat.S_ISREG(status.st_mode):
+            flush(target)
+    except BaseException:
+        with contextlib.suppress(OSError):
+            remove(target)
+        raise
+
+
+def give_owner(path: Path, like: os.stat_result) -> None:
+    """Give a file the owner of another, where there are owners and we may."""
+    there = path.lstat()
+    if hasattr(os, "chown") and (there.st_uid, there.st_gid) != (like.st_uid, like.st_gid):
+        with contextlib.suppress(OSError):
+            os.chown(path, like.st_uid, like.st_gid, follow_symlinks=False)
+            if not stat.S_ISLNK(like.st_mode):
+                os.chmod(path, stat.S_IMODE(like.st_mode))  # a new owner can cost a file its special bits
+
+
+def remove(path: Path) -> None:
+    """Remove a file of Gribble's own, if it is there. Raises OSError."""
+    try:
+        insist(lambda: os.unlink(path), path)
+    except (FileNotFoundError, NotADirectoryError):
+        return
+
+
+def flush(path: Path) -> None:
+    """Flush a file's content to the disk. Raises OSError."""
+    mode = path.lstat().st_mode
+    writable = bool(mode & stat.S_IWRITE)
+    handle = os.open(path, (os.O_RDWR if writable else os.O_RDONLY) | getattr(os, "O_BINARY", 0))
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)
 
 
 def flush_folder(folder: Path) -> None:
@@ -65,3 +200,17 @@ def flush_folder(folder: Path) -> None:
             os.fsync(handle)
     finally:
         os.close(handle)
+
+
+def free_at(path: Path) -> Free | None:
+    """The room left where a path is, or would be; None where the file system does not say. Raises OSError.
+
+    A file system that counts no bytes, or no files, says that it has none at all.
+    """
+    place = next((one for one in (path, *path.parents) if os.path.isdir(one)), path)
+    device, files = os.stat(place).st_dev, None
+    if hasattr(os, "statvfs"):
+        volume = os.statvfs(place)
+        files = volume.f_favail if volume.f_files else None
+    usage = shutil.disk_usage(place)
+    return Free(device, usage.free, files) if usage.total else None

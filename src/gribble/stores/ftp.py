@@ -263,6 +263,9 @@ class FtpLink:
     def take_mode(self, path: str, like: str) -> None:
         """FTP knows no permissions."""
 
+    def set_mode(self, path: str, mode: int) -> None:
+        """FTP knows no permissions."""
+
     def close(self) -> None:
         """Say good-bye."""
         if self._ftp.sock is None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import errno
 import struct
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 
 from msgspec import structs
@@ -13,7 +13,7 @@ from gribble.core.errors import ExitCode, GribbleError
 from gribble.core.paths import base, join, path_fault
 from gribble.core.placing.store import StoreError, StoreLost
 from gribble.core.placing.volumes import FOLDING
-from gribble.core.survey.walking import MEMORY_FOLDER, Entry, Folder, Skipped, is_work_file
+from gribble.core.survey.walking import MEMORY_FOLDER, Entry, Folder, Skipped, Why, is_work_file
 from gribble.stores.link import Listed, tame
 from gribble.stores.remote import RemoteStore
 from gribble.stores.rigs import RigHome
@@ -36,8 +36,10 @@ MOST_DEPTH = 64
 class RemoteGround:
     """What a survey asks of a rig behind a link (`gribble.core.survey.survey.Ground`)."""
 
-    def __init__(self, rig: RigHome, store: RemoteStore) -> None:
+    def __init__(self, rig: RigHome, store: RemoteStore, leave_out: Iterable[str] = ()) -> None:
+        """`leave_out` are the addresses of other rigs, which are not entered."""
         self.root = rig.root
+        self._left_out = {one[len(rig.root) + 1 :] for one in leave_out if one.startswith(f"{rig.root}/")}
         self.listed = 0
         self._rig = rig
         self._store = store
@@ -70,7 +72,7 @@ class RemoteGround:
                     str(error), fix="Nothing was changed. Run the command again when it is back.", code=ExitCode.FAILED
                 ) from error
             except StoreError as error:
-                folder.skipped.append(Skipped(folder.path or ".", f"folder cannot be read: {error}"))
+                folder.skipped.append(Skipped(folder.path or ".", f"folder cannot be read: {error}", kind=Why.UNREAD))
                 entries = []
             names: set[str] = set()
             for one in sorted(entries, key=lambda one: one.name):
@@ -84,7 +86,7 @@ class RemoteGround:
                         Skipped(path, "lies deeper than is believed; the server may list in a circle")
                     )
                 elif one.folder:
-                    inner.append(path)
+                    inner += [path] if path not in self._left_out else []
                 else:
                     folder.files.append(Entry(path, one.size, one.modified, 0, 0))
                 names.add(one.name)

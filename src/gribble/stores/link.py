@@ -85,6 +85,9 @@ class Link(Protocol):
     def take_mode(self, path: str, like: str) -> None:
         """Give a file the permissions of another one, where the server knows any."""
 
+    def set_mode(self, path: str, mode: int) -> None:
+        """Give a file its permissions, where the server knows any."""
+
     def close(self) -> None:
         """Say good-bye; raises nothing."""
 

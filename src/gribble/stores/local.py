@@ -5,26 +5,46 @@ from __future__ import annotations
 import contextlib
 import os
 import shutil
-from collections.abc import Callable, Iterator
+import stat
+import zlib
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 
 from gribble.core.errors import ExitCode, GribbleError, reason_of
-from gribble.core.paths import parent, path_fault
-from gribble.core.placing.store import Content, StoreError
+from gribble.core.paths import lies_in, parent, path_fault
+from gribble.core.placing.store import Content, Free, Stamp, StoreError
 from gribble.core.survey.walking import MEMORY_FOLDER
 from gribble.stores.attic import AtticFolder
-from gribble.stores.files import flush_folder, move, read_blocks, told
+from gribble.stores.files import (
+    copy_whole,
+    flush_folder,
+    free_at,
+    give_owner,
+    move,
+    read_blocks,
+    remove,
+    same_content,
+    same_file,
+    told,
+)
+
+PRIVATE = 0o600
+"""What nobody but the user may read."""
+_NEW_FILE = os.O_WRONLY | os.O_CREAT | os.O_EXCL | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_BINARY", 0)
 
 
 class LocalStore(AtticFolder):
-    """Files below a root folder; no path leads out of it, not even through a link."""
+    """Files below a root folder; no path leads out of it, not even through a link, and none into a source."""
 
     reads_back = False  # a local disk says itself where a file could not be written and flushed
 
-    def __init__(self, root: Path, *, folds_case: bool = False) -> None:
+    def __init__(self, root: Path, *, folds_case: bool = False, sources: Iterable[Path] = ()) -> None:
+        """`sources` are folders never to be written, under whatever name a path leads into them."""
         super().__init__(root / MEMORY_FOLDER / "attic")
         self.root = root
         self._folds_case = folds_case
+        self._sources = tuple(sources)
+        self._kept_as: dict[str, str] = {}  # the slots that are second names of files, by path
 
     def _at(self, path: str) -> Path:
         if fault := path_fault(path):
@@ -32,6 +52,13 @@ class LocalStore(AtticFolder):
         place = self.root / path
         if not place.parent.resolve().is_relative_to(self.root.resolve()):
             raise StoreError(f"{path}: a link on the way leads out of the rig")
+        return place
+
+    def _to(self, path: str) -> Path:
+        """The place of something that is to be changed."""
+        place = self._at(path)
+        if self._sources and (source := lies_in(place.parent, self._sources)):
+            raise StoreError(f"{path} lies in the source {source}, and sources are never written")
         return place
 
     @told
@@ -42,24 +69,53 @@ class LocalStore(AtticFolder):
             return False
         return not self._folds_case or place.name in os.listdir(place.parent)
 
+    def stamp(self, path: str) -> Stamp | None:
+        """What a glance tells of a file, or of a link as a link; None where nothing is."""
+        try:
+            status = self._at(path).lstat()
+        except OSError:
+            return None
+        return status.st_size, status.st_mtime_ns
+
     def read(self, path: str, member: str | None = None) -> Iterator[bytes]:
         """The content of a file, or of a member of an archive, block by block."""
         return read_blocks(self._at(path), member)
 
     @told
-    def write(self, path: str, content: Content, like: str | None = None) -> None:
-        """Write a new file and flush it to the disk, with the permissions of the file `like`; what was there under
-        this name is written over."""
-        place = self._at(path)
-        place.unlink(missing_ok=True)  # never through it: it could be a second name of a source
-        with place.open("xb") as stream:
+    def write(self, path: str, content: Content, like: str | None = None) -> None:  # noqa: ARG002
+        """Write a new file that nobody else can read yet, and flush it to the disk; what was there under this name is
+        written over."""
+        place = self._to(path)
+        remove(place)  # never through it: it could be a second name of a source
+        with os.fdopen(os.open(place, _NEW_FILE, PRIVATE), "wb") as stream:
             for block in content():
                 stream.write(block)
             stream.flush()
             os.fsync(stream.fileno())
-        if like is not None:
-            with contextlib.suppress(OSError):  # a volume without permissions keeps none
-                shutil.copymode(self._at(like), place)
+
+    @told
+    def dress(self, path: str, slot: str = "", mode: int | None = None) -> None:
+        """Give a new file at its place a mode, else the mode and owner of the file in a slot, else what is usual."""
+        place = self._to(path)
+        there = place.lstat()
+        if not stat.S_ISREG(there.st_mode) or there.st_nlink > 1:
+            return
+        former = self._slot(slot).lstat() if slot and self.kept(slot) else None
+        if former and stat.S_ISREG(former.st_mode):
+            give_owner(place, former)
+            mode = stat.S_IMODE(former.st_mode) if mode is None else mode
+        with contextlib.suppress(PermissionError):  # a volume without permissions keeps none
+            os.chmod(place, usual_mode() if mode is None else mode)
+
+    def set_time(self, path: str, modified: int) -> None:
+        """Give a file its time of modification, in nanoseconds since 1970."""
+        with contextlib.suppress(OSError):
+            os.utime(self._to(path), ns=(modified, modified))
+
+    @told
+    def mode(self, path: str) -> int | None:
+        """The permissions of a file."""
+        return mode_of(self._at(path))
 
     def read_back(self, path: str) -> Iterator[bytes]:
         """What lies at a path now, block by block."""
@@ -68,21 +124,30 @@ class LocalStore(AtticFolder):
     @told
     def rename(self, old: str, new: str) -> None:
         """Rename a file over whatever is at the new name, in one instant, and flush the folders."""
-        move(self._at(old), self._at(new))
+        target = self._to(new)
+        marks = move(self._to(old), target, _part(target))
+        if marks is not None and (slot := self._kept_as.get(new)):
+            os.chmod(self._slot(slot), marks)
 
+    @told
     def tidy(self, path: str) -> None:
-        """Nothing is left: one file takes the place of another in one instant."""
+        """Remove what moving a file here from another volume has left, where that was cut off in the middle."""
+        remove(_part(self._to(path)))
 
     @told
     def discard(self, path: str) -> None:
         """Remove a work file of Gribble's own, if it is there."""
-        self._at(path).unlink(missing_ok=True)
+        remove(self._to(path))
 
+    @told
     def missing_folders(self, path: str) -> list[str]:
         """The folders above a path that are still to be made, outermost first."""
         missing = []
         folder = parent(path)
         while folder and not self._at(folder).is_dir():
+            if os.path.lexists(self._at(folder)):
+                what = "a link that leads nowhere" if self._at(folder).is_symlink() else "a file, not a folder"
+                raise StoreError(f"{folder} is {what}; move it away")
             missing.append(folder)
             folder = parent(folder)
         return missing[::-1]
@@ -90,14 +155,14 @@ class LocalStore(AtticFolder):
     @told
     def make_folder(self, path: str) -> None:
         """Make one folder, if it is not there."""
-        place = self._at(path)
+        place = self._to(path)
         place.mkdir(exist_ok=True)
         flush_folder(place.parent)
 
     def remove_folder(self, path: str) -> None:
         """Remove a folder if it is empty."""
         with contextlib.suppress(OSError):
-            self._at(path).rmdir()
+            self._to(path).rmdir()
 
     @told
     def keep(self, path: str, slot: str) -> None:
@@ -105,19 +170,28 @@ class LocalStore(AtticFolder):
 
         A link costs no room; where the file system has none, the file is copied with its times.
         """
-        source, target = self._at(path), self._slot(slot)
-        if target.exists():
+        source, target = self._to(path), self._slot(slot)
+        if self.kept(slot):
             return
         self._make_below_root(target.parent)
         try:
             os.link(source, target, follow_symlinks=False)
-        except OSError:
+            self._kept_as[path] = slot
+        except (OSError, NotImplementedError):
             part = target.with_name(target.name + ".part")
-            shutil.copy2(source, part)
-            with part.open("rb+") as stream:
-                os.fsync(stream.fileno())
+            copy_whole(source, part)
             part.replace(target)
         flush_folder(target.parent)
+
+    @told
+    def same(self, path: str, slot: str) -> bool:
+        """Whether what is at a path is what is in a slot."""
+        return same_content(self._at(path), self._slot(slot))
+
+    @told
+    def make_slot(self, slot: str) -> None:
+        """Make the folder of a slot."""
+        self._make_below_root(self._slot(slot).parent)
 
     def _make_below_root(self, folder: Path) -> None:
         """Make folders of Gribble's own; never the root itself, which may have been pulled out."""
@@ -127,23 +201,31 @@ class LocalStore(AtticFolder):
 
     @told
     def displace(self, path: str, slot: str) -> None:
-        """Move a file into the attic."""
-        target = self._slot(slot)
+        """Move a file into the attic; half-way there, only the rest is done."""
+        source, target = self._to(path), self._slot(slot)
+        if self.kept(slot):
+            if not same_content(source, target):
+                raise StoreError(f"{path} has another content than what was put into the attic from there before")
+            remove(source)
+            flush_folder(source.parent)
+            return
         self._make_below_root(target.parent)
-        move(self._at(path), target)
+        move(source, target, target.with_name(target.name + ".part"))
 
-    def half_kept(self, _path: str, _slot: str) -> bool:
-        """False: a file is moved in one instant."""
-        return False
+    def half_kept(self, path: str, slot: str) -> bool:
+        """Whether a file is in a slot and still in its place, since its moving to another volume was cut short."""
+        return self.kept(slot) and self.exists(path) and self.same(path, slot)
 
     @told
     def bring_back(self, slot: str, path: str) -> None:
-        """Move a file from the attic over whatever is at a path, in one instant."""
-        source, target = self._slot(slot), self._at(path)
-        if target.exists() and source.samefile(target):
-            source.unlink()  # two links to one file: renaming one over the other would leave both
+        """Move a file from the attic over whatever is at a path, in one instant; what never left its place only leaves
+        the attic."""
+        source, target = self._slot(slot), self._to(path)
+        if os.path.lexists(target) and _untouched(source.lstat(), target.lstat()) and same_content(source, target):
+            remove(source)
+            flush_folder(source.parent)
         else:
-            move(source, target)
+            move(source, target, _part(target))
 
     def size(self, path: str) -> int:
         """The size of a file in bytes; 0 where there is none."""
@@ -155,11 +237,11 @@ class LocalStore(AtticFolder):
     @told
     def link(self, source: Path, path: str) -> bool:
         """Give a file of this machine a second name on the rig; False where that cannot be (another volume, say)."""
-        target = self._at(path)
-        target.unlink(missing_ok=True)
+        target = self._to(path)
+        remove(target)
         try:
             os.link(source, target, follow_symlinks=False)
-        except OSError:
+        except (OSError, NotImplementedError):
             return False
         flush_folder(target.parent)
         return True
@@ -169,25 +251,51 @@ class LocalStore(AtticFolder):
         return self._at(path)
 
     @told
-    def free_bytes(self) -> int:
-        """The room left, in bytes."""
-        return shutil.disk_usage(self.root).free
+    def free(self, path: str) -> Free | None:
+        """The room left where a path is to lie: a rig can have other volumes in its folders."""
+        return free_at(self._at(path).parent)
+
+
+def _untouched(one: os.stat_result, other: os.stat_result) -> bool:
+    return same_file(one, other) or one.st_mtime_ns == other.st_mtime_ns
+
+
+def _part(target: Path) -> Path:
+    """The work file beside a place for what comes to it from another volume."""
+    return target.with_name(f".gribble-0-{zlib.crc32(target.name.encode(errors='surrogateescape'))}.part")
+
+
+def mode_of(path: Path) -> int | None:
+    """The permissions of a file; None where it is not there."""
+    try:
+        return stat.S_IMODE(path.stat().st_mode)
+    except OSError:
+        return None
+
+
+def usual_mode() -> int:
+    """The permissions that a new file of this process has."""
+    mask = os.umask(0)
+    os.umask(mask)
+    return 0o666 & ~mask
 
 
 _UNWRITTEN = "Nothing was changed there. Name another place, or give write permission."
 
 
-def write_new(target: Path, data: bytes) -> None:
+def write_new(target: Path, data: bytes, *, mode: int | None = None) -> None:
     """Write a new file whole, beside its place first. Raises GribbleError where one is there already."""
-    write_new_stream(target, iter([data]))
+    write_new_stream(target, iter([data]), mode=mode)
 
 
-def write_new_stream(target: Path, blocks: Iterator[bytes]) -> None:
+def write_new_stream(
+    target: Path, blocks: Iterator[bytes], *, mode: int | None = None, modified: int | None = None
+) -> None:
     """The same with content that comes block by block; where the blocks end in an error, nothing is left behind."""
     target = target.absolute()
     if os.path.lexists(target):
         raise GribbleError(f"{target} is there already", fix="Move it away, or name another.")
-    write_over(target, blocks)
+    write_over(target, blocks, mode=mode, modified=modified)
 
 
 def refuse_foreign(target: Path, ours: Callable[[bytes], bool], what: str) -> None:
@@ -224,8 +332,11 @@ def replace_file(target: Path, data: bytes) -> Path:
     return kept
 
 
-def write_over(target: Path, blocks: Iterator[bytes]) -> None:
-    """Write a file whole, beside its place first, over whatever is there. Raises GribbleError."""
+def write_over(target: Path, blocks: Iterator[bytes], *, mode: int | None = None, modified: int | None = None) -> None:
+    """Write a file whole, beside its place first, over whatever is there, whose mode it keeps where none is given.
+
+    `modified` is a time of modification to be given, in nanoseconds since 1970. Raises GribbleError.
+    """
     target = target.absolute()
     work = ".gribble-0-0.part"
     store = LocalStore(target.parent)
@@ -233,6 +344,9 @@ def write_over(target: Path, blocks: Iterator[bytes]) -> None:
         target.parent.mkdir(parents=True, exist_ok=True)
         try:
             store.write(work, lambda: blocks)
+            if modified is not None:
+                os.utime(target.parent / work, ns=(modified, modified))
+            store.dress(work, mode=mode_of(target) if mode is None else mode)
         except BaseException:
             store.discard(work)
             raise

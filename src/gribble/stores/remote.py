@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 from gribble.core.paths import base, fold, join, parent, path_fault
-from gribble.core.placing.store import Content, StoreError, StoreLost
+from gribble.core.placing.store import Content, Free, Stamp, StoreError, StoreLost
 from gribble.core.survey.digests import digest_blocks
 from gribble.stores.attic import AtticFolder
 from gribble.stores.files import flush_folder, read_blocks, told
@@ -20,6 +20,8 @@ from gribble.stores.steady import SteadyLink
 COPY_BYTES = 1 << 20
 SPOOL_BYTES = 8 << 20
 """A file that is read is kept in memory up to this size in bytes, then in a temporary file."""
+OTHERS = 0o077
+"""The permissions of everybody but the user."""
 OLD_SECONDS = 24 * 3600
 FETCHED = "fetched-"
 """How folders for fetched files begin; each is gone when its command ends."""
@@ -85,7 +87,12 @@ class RemoteStore(AtticFolder):
         there = self.wire.look_up(_checked(path))
         return max(0, there.size) if there else 0
 
-    def free_bytes(self) -> int | None:
+    def stamp(self, path: str) -> Stamp | None:
+        """What a glance tells of a file; None where nothing is."""
+        there = self.wire.look_up(_checked(path))
+        return (there.size, there.modified) if there else None
+
+    def free(self, _path: str) -> Free | None:
         """Servers do not say what room is left."""
         return None
 
@@ -162,6 +169,20 @@ class RemoteStore(AtticFolder):
         if like is not None:
             self.wire.take_mode(path, like)
         self.let_all_go()
+
+    def dress(self, path: str, slot: str = "", mode: int | None = None) -> None:  # noqa: ARG002
+        """Keep a private file from other people's eyes, where the server knows permissions; those of the former file it
+        got when it was written, and others of this machine mean nothing there."""
+        if mode is not None and not mode & OTHERS:
+            self.wire.set_mode(_checked(path), mode)
+
+    def mode(self, _path: str) -> int | None:
+        """None: what lies on the server gets what is usual there."""
+        return None
+
+    def set_time(self, path: str, modified: int) -> None:
+        """Give a file its time of modification, in nanoseconds since 1970, where the server can."""
+        self.wire.set_time(_checked(path), modified)
 
     def read_back(self, path: str) -> Iterator[bytes]:
         """What lies at a path now, block by block, straight from the server."""
@@ -271,6 +292,15 @@ class RemoteStore(AtticFolder):
         part.replace(target)
         flush_folder(target.parent)
 
+    def same(self, path: str, slot: str) -> bool:
+        """Whether what is at a path is what is in a slot."""
+        return digest_blocks(self.read_kept(slot), ["sha1"]) == digest_blocks(self.read_back(path), ["sha1"])
+
+    @told
+    def make_slot(self, slot: str) -> None:
+        """Make the folder of a slot."""
+        self._slot(slot).parent.mkdir(parents=True, exist_ok=True)
+
     @told
     def displace(self, path: str, slot: str) -> None:
         """Move a file into the attic: fetched first, removed from the rig then."""
@@ -284,9 +314,7 @@ class RemoteStore(AtticFolder):
 
     def half_kept(self, path: str, slot: str) -> bool:
         """Whether a file is in a slot and, with the same content, still in its place."""
-        if not self.kept(slot) or not self.exists(path):
-            return False
-        return digest_blocks(self.read_kept(slot), ["sha1"]) == digest_blocks(self.read_back(path), ["sha1"])
+        return self.kept(slot) and self.exists(path) and self.same(path, slot)
 
     @told
     def bring_back(self, slot: str, path: str) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import os
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from datetime import datetime
 from pathlib import Path
 
@@ -12,12 +12,15 @@ from gribble.core.errors import ExitCode, GribbleError, reason_of
 from gribble.core.placing.journal import Journal, Run, runs_in
 from gribble.core.placing.plan import Step
 from gribble.core.placing.run import Elsewhere, Runner, Told
-from gribble.core.placing.store import Store, StoreError
+from gribble.core.placing.store import Stamp, Store, StoreError
 from gribble.core.placing.volumes import folds_case
 from gribble.core.survey.walking import MEMORY_FOLDER
 from gribble.stores.files import read_blocks
-from gribble.stores.local import LocalStore
+from gribble.stores.local import LocalStore, mode_of
 from gribble.stores.remote import RemoteStore
+
+Mark = frozenset[tuple[str, int]]
+"""The journals of a rig with their sizes in bytes; they only ever grow."""
 
 
 class RigHome:
@@ -52,32 +55,42 @@ class RigHome:
             return "" if there is not None else "its folder is not on the server now"
         return "" if Path(self.root).is_dir() else f"{self.root} is not there now"
 
+    @property
+    def attic(self) -> Path:
+        """The folder on this machine with what runs have displaced; it need not be there."""
+        return self._home / "attic"
+
     def runs(self) -> list[Run]:
-        """Every run on this rig, oldest first; for that a network rig need not be reached."""
+        """Every run on this rig, oldest first, to be told; for that a network rig need not be reached.
+
+        What is decided by them is read under the lock: `locked`.
+        """
         return runs_in(self.journals)
 
     def open_runs(self) -> list[Run]:
-        """The runs that were cut short."""
+        """The runs that are not at their end, to be told: cut short, or still under way (`busy`)."""
         return [run for run in self.runs() if run.state == "open"]
 
-    def start(self, number: int, when: str, steps: tuple[Step, ...]) -> Run:
-        """Begin the journal of a new run."""
-        return Journal(self.journals / f"{number:04d}.jsonl").start(number, self.name, when, steps)
+    def busy(self) -> bool:
+        """Whether another Gribble of this machine says that it is at work here, and lives."""
+        import psutil
 
-    def runner(
-        self,
-        run: Run,
-        elsewhere: Elsewhere,
-        told: Told | None = None,
-        watch: Callable[[int], None] = lambda _bytes: None,
-    ) -> Runner:
-        """What carries out, finishes or takes back a run."""
-        return Runner(self.store, Journal(run.path), elsewhere, told, watch)
+        words = self._holder().split()
+        return len(words) > 2 and words[2].isdecimal() and psutil.pid_exists(int(words[2]))
+
+    def mark(self) -> Mark:
+        """How far the journals have come; another mark says that another Gribble was at work here meanwhile."""
+        try:
+            return frozenset(
+                (path.name, path.stat().st_size) for path in self.journals.iterdir() if path.suffix == ".jsonl"
+            )
+        except OSError:
+            return frozenset()
 
     @contextlib.contextmanager
-    def locked(self) -> Iterator[None]:
-        """Keep every other Gribble off this rig. Raises GribbleError where another is at work, or nothing can be
-        written."""
+    def locked(self) -> Iterator[HeldRig]:
+        """Keep every other Gribble off this rig, and get at its runs. Raises GribbleError where another is at work, or
+        nothing can be written."""
         from filelock import FileLock, Timeout
 
         path = self._home / "lock"
@@ -101,9 +114,11 @@ class RigHome:
             ) from error
         with contextlib.suppress(OSError):
             self._holder_file.write_text(f"process {os.getpid()} since {datetime.now():%Y-%m-%d %H:%M:%S}")
+        held = HeldRig(self)
         try:
-            yield
+            yield held
         finally:
+            held.let_go()
             with contextlib.suppress(OSError):
                 self._holder_file.unlink()
             lock.release()
@@ -120,9 +135,58 @@ class RigHome:
             return ""
 
 
-def local_rig(name: str, root: Path, volume: str) -> RigHome:
-    """A rig in a local folder; what Gribble keeps of it is in the rig."""
-    return RigHome(name, str(root), root / MEMORY_FOLDER, LocalStore(root, folds_case=folds_case(volume, root)))
+class HeldRig:
+    """A rig that no other Gribble is at work on: the only way to a runner, and to runs that something is decided by."""
+
+    def __init__(self, home: RigHome) -> None:
+        self.home = home
+        self.name = home.name
+        self._held = True
+
+    def let_go(self) -> None:
+        """The lock is gone: nothing more may be done with this."""
+        self._held = False
+
+    def runs(self) -> list[Run]:
+        """Every run on this rig, oldest first, as its journal says now."""
+        self._check()
+        return runs_in(self.home.journals)
+
+    def open_runs(self) -> list[Run]:
+        """The runs that were cut short."""
+        return [run for run in self.runs() if run.state == "open"]
+
+    def start(self, number: int, when: str, steps: tuple[Step, ...]) -> Run:
+        """Begin the journal of a new run."""
+        self._check()
+        return Journal(self.home.journals / f"{number:04d}.jsonl").start(number, self.name, when, steps)
+
+    def runner(
+        self,
+        run: Run,
+        elsewhere: Elsewhere,
+        told: Told | None = None,
+        watch: Callable[[int], None] = lambda _bytes: None,
+        seen: Mapping[str, Stamp] | None = None,
+    ) -> Runner:
+        """What carries out, finishes or takes back a run."""
+        self._check()
+        return Runner(self.home.store, Journal(run.path), elsewhere, told, watch, seen)
+
+    def take_back(self, run: Run, elsewhere: Elsewhere, leave: frozenset[str] = frozenset()) -> None:
+        """Take a run back; folders that it shares with runs taken back before go with it. Raises GribbleError."""
+        before = (begin for other in self.runs() if other.state == "undone" for begin in other.begun.values())
+        made = frozenset(folder for begin in before for folder in begin.makes)
+        self.runner(run, elsewhere).take_back(run, leave, made)
+
+    def _check(self) -> None:
+        assert self._held, "the lock was let go"
+
+
+def local_rig(name: str, root: Path, volume: str, sources: Iterable[str] = ()) -> RigHome:
+    """A rig in a local folder; what Gribble keeps of it is in the rig. `sources` are never written to."""
+    store = LocalStore(root, folds_case=folds_case(volume, root), sources=map(Path, sources))
+    return RigHome(name, str(root), root / MEMORY_FOLDER, store)
 
 
 class AnyPlace:
@@ -157,3 +221,14 @@ class AnyPlace:
             return there[0].size(there[1]) if there else Path(path).stat().st_size
         except (OSError, StoreError):
             return 0
+
+    def mode(self, path: str) -> int | None:
+        """The permissions of a file on this machine; None for one on another."""
+        return None if "://" in path else mode_of(Path(path))
+
+    def modified(self, path: str) -> int | None:
+        """A file's time of modification, in nanoseconds since 1970; None for one on another machine."""
+        try:
+            return None if "://" in path else Path(path).stat().st_mtime_ns
+        except OSError:
+            return None

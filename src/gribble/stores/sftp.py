@@ -251,6 +251,11 @@ class SftpLink:
             if mode is not None:
                 self._files.chmod(self._at(path), stat.S_IMODE(mode))
 
+    def set_mode(self, path: str, mode: int) -> None:
+        """Give a file its permissions, as far as the server lets us."""
+        with contextlib.suppress(Denied), _translating():
+            self._files.chmod(self._at(path), mode)
+
     def close(self) -> None:
         """Say good-bye."""
         with contextlib.suppress(Exception):

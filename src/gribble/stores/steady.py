@@ -237,3 +237,7 @@ class SteadyLink:
     def take_mode(self, path: str, like: str) -> None:
         """Give a file the permissions of another one, where the server knows any."""
         self._do(lambda link, _: link.take_mode(path, like), path)
+
+    def set_mode(self, path: str, mode: int) -> None:
+        """Give a file its permissions, where the server knows any."""
+        self._do(lambda link, _: link.set_mode(path, mode), path)

@@ -208,7 +208,7 @@ def _manifest_account(rig: RigAudit, finding: Finding) -> Text:
     """Many files in a few lines: how many are right, what is lost without them, what the remedies come to."""
     text = Text.assemble(styled(finding.need.called, "bold"), "\n", styled(finding.reason))
     text.append_text(_why_lines(finding, finding.met))
-    fixable = [place for place in finding.places if place.remedy in FIXABLE]
+    fixable = [place for place in finding.places if place.fixable]
     gaps = [place for place in finding.places if place.remedy is Remedy.OBTAIN]
     if fixable and not finding.spared:
         text.append("\n").append_text(remedy(_fix_words(rig, fixable)))
@@ -262,6 +262,8 @@ def way_words(rig: RigAudit, way: Way) -> str:
 
 def remedy_words(rig: RigAudit, place: PlaceFinding) -> str:
     """What would put a place right, in words."""
+    if place.refusal and not place.met:
+        return f"yours to do: {place.refusal.fix}"
     use = say_holding(place.use, rig.rig) if place.use else ""
     match place.remedy:
         case Remedy.NONE:
@@ -292,8 +294,12 @@ def _mend_words(rig: RigAudit, place: PlaceFinding) -> str:
 
 
 def say_holding(holding: Holding, rig: str | None) -> str:
-    """Where a holding lies, as the user knows it: on this rig by its path there, else by its place on this machine."""
-    path = holding.path if holding.rig == rig else shorten(holding.where)
+    """Where a holding lies, as the user knows it: on this rig by its path there, in the attic by the run that displaced
+    it, else by its place on this machine."""
+    if holding.attic:
+        path = f"the attic of run {holding.attic} ({holding.path.split('/', 2)[-1]})"
+    else:
+        path = holding.path if holding.rig == rig else shorten(holding.where)
     return f"{holding.member} in {path}" if holding.member is not None else path
 
 
@@ -308,7 +314,7 @@ def show_next(screen: Screen, audits: tuple[RigAudit, ...], detail: str = "", sc
         for place in finding.places
     ]
     emulators = [emulator for found in audits for emulator in found.emulators]
-    fixable = sum(place.remedy in FIXABLE for place in places)
+    fixable = sum(place.fixable for place in places)
     fixable += sum(found.remedy in FIXABLE for emulator in emulators for found in emulator.settings)
     gaps = sum(place.remedy is Remedy.OBTAIN for place in places)
     if detail and (fixable or gaps):

@@ -14,7 +14,8 @@ from gribble.core.arcade.compare import Change, SetChange
 from gribble.core.catalogue.rosters import Roster
 from gribble.core.releases import CardFit, Matched
 from gribble.core.survey.survey import Holding
-from gribble.views.looks import QUIET, count, shorten, size
+from gribble.views.check import say_holding
+from gribble.views.looks import QUIET, count, size
 from gribble.views.screen import Screen, styled
 
 SHOWN = 40
@@ -114,16 +115,11 @@ def _change_words(one: SetChange, verbose: bool) -> Text:
     shown = one.files if verbose else one.files[:FILES_SHOWN]
     for file in shown:
         whose = "" if file.owner in (one.set, one.to) else f" of {file.owner}"
-        where = f"  {_place(file.held)}" if file.held else "  nowhere here"
+        where = f"  {say_holding(file.held, file.held.rig or None)}" if file.held else "  nowhere here"
         text.append_text(styled(f"\n{file.name}{whose}")).append_text(styled(where, QUIET))
     if len(shown) < len(one.files):
         text.append_text(styled(f"\nand {len(one.files) - len(shown)} more (-v shows them)", QUIET))
     return text
-
-
-def _place(holding: Holding) -> str:
-    place = holding.path if holding.rig else shorten(holding.where)
-    return f"{holding.member} in {place}" if holding.member is not None else place
 
 
 def compare_json(old: Roster, new: Roster, changes: list[SetChange]) -> dict[str, Any]:

@@ -91,6 +91,8 @@ def _account(answer: Answer, reason: Reason) -> Text:
         text.append_text(styled(f"\nor, as well: {', '.join(finding.instead)}; one is enough"))
     for way in finding.ways if finding else ():
         text.append_text(styled(f"\n· {way_words(answer.rig, way)}"))
+    if finding and finding.chief.refusal and not finding.met:
+        text.append("\n").append_text(remedy(f"{finding.chief.refusal.fix}, then:"))
     if command := next_command(answer, reason):
         text.append("\n").append_text(remedy(command))
     return text

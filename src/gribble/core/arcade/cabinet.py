@@ -182,7 +182,7 @@ class Cabinet:
                 known: Iterable[str] = (mine.crc32,) if mine.crc32 is not None else ()
                 if mine.sha1 is not None or mine.sha256 is not None or mine.md5 is not None:
                     known = mine.known().values()
-                for digest in () if holding.link else known:
+                for digest in () if holding.fixed else known:
                     there = index.setdefault(digest, holding)
                     if there is not holding:
                         if isinstance(there, list):

@@ -63,7 +63,7 @@ class Discs:
         self._folder = folder
         self._on_rig = on_rig
         self._headers = {(one.root, one.path): header for one, header in headers}
-        self._held = {header.sha1: one for one, header in reversed(headers) if header.sha1 and not one.link}
+        self._held = {header.sha1: one for one, header in reversed(headers) if header.sha1 and not one.fixed}
 
     def problems(self, family: Family) -> Iterator[SetProblem]:
         """What is wrong with the discs of a set."""

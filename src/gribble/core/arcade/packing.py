@@ -20,7 +20,7 @@ from gribble.core.audit.findings import Remedy, SetAudit, State
 from gribble.core.catalogue.records import Digests
 from gribble.core.catalogue.rosters import Roster, SetFile
 from gribble.core.catalogue.style import Style
-from gribble.core.paths import join, name_fault, path_fault
+from gribble.core.paths import base, join, name_fault, path_fault
 from gribble.core.survey.survey import Holding
 
 NAMES_TOLD = 3
@@ -216,8 +216,8 @@ class _Packer:
         present = [holding for one in old for holding in one.members if holding.path in taken]
         members = [self._at_home(slot, name, there, container) for name, slot in slots.items()]
         kept, left_out = self._sift(present, slots, layout)
-        extras = {member_name(holding): holding for holding in reversed(kept)}
-        members += [_same(name, extras[name]) for name in reversed(extras)]
+        extras = _extras(kept)
+        members += [_same(name, holding) for name, holding in extras.items()]
         if self._style is None:  # what the archive had is not in the slots, and the roster says its order
             order = {file.name: number for number, file in enumerate(self._roster.sets[archive].files)}
             members.sort(key=lambda member: order.get(member.name, len(order)))
@@ -364,6 +364,24 @@ def _named(slots: Iterable[_Slot]) -> dict[str, _Slot]:
             name = f"{slot.owner}/{name}"
         named.setdefault(name, slot)
     return named
+
+
+def _extras(kept: list[Holding]) -> dict[str, Holding]:
+    """What stays beside the files at home in an archive, by name: of one name and another content than an earlier one
+    has, below the name of the archive it comes from, so that nothing is dropped in silence."""
+    extras: dict[str, Holding] = {}
+    for holding in kept:
+        name = member_name(holding)
+        there = extras.get(name)
+        if there is not None and not _alike(there, holding):
+            name = f"{base(holding.path).rpartition('.')[0]}/{name}"
+        extras.setdefault(name, holding)
+    return extras
+
+
+def _alike(one: Holding, other: Holding) -> bool:
+    """Whether two are known to be the same content."""
+    return one.digests.crc32 is not None and (one.size, one.digests.crc32) == (other.size, other.digests.crc32)
 
 
 def _known(holding: Holding, layout: set[Content]) -> bool:

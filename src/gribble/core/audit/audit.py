@@ -23,6 +23,7 @@ from gribble.core.audit.firmware import ways_to_fit
 from gribble.core.audit.games import GamesAuditor
 from gribble.core.audit.judging import Judge
 from gribble.core.audit.needs import NeedsAuditor
+from gribble.core.audit.obstacles import Obstacles
 from gribble.core.audit.readings import Readings
 from gribble.core.audit.settings import SettingsAuditor
 from gribble.core.audit.shelf import RigWorld, Shelf
@@ -33,6 +34,7 @@ from gribble.core.diagnosis.nearmisses import NearMisses
 from gribble.core.matching import KnownContents, is_content
 from gribble.core.paths import parent
 from gribble.core.survey.survey import Holding
+from gribble.core.survey.walking import Why
 
 
 def audit(
@@ -98,7 +100,16 @@ class _Auditor:
         self._elsewhere = elsewhere
         self._packing = packing
         self._disc_headers = list(readings.discs)
-        self._needs = NeedsAuditor(rig, self._shelf, stock, judge, near, regions)
+        self._obstacles = Obstacles(
+            files=frozenset(self._shelf.loose),
+            folders=rig.folders,
+            things={path: odd.why for path, odd in rig.odd.items() if odd.kind in (Why.THING, Why.OUT)},
+            outward=rig.outward,
+            inward=rig.inward,
+            sources=rig.sources,
+            folds_case=rig.folds_case,
+        )
+        self._needs = NeedsAuditor(rig, self._shelf, stock, judge, near, regions, self._obstacles)
         self._settings = SettingsAuditor(rig, self._shelf, judge, readings.settings)
         self._games = GamesAuditor(rig, self._shelf, stock, readings) if games else None
 
@@ -130,7 +141,14 @@ class _Auditor:
             )
             for fitted, group in zip(rig.emulators, findings, strict=True)
         )
-        return RigAudit(rig=rig.name, root=rig.root, emulators=emulators, new=rig.new, folds_case=rig.folds_case)
+        return RigAudit(
+            rig=rig.name,
+            root=rig.root,
+            emulators=emulators,
+            new=rig.new,
+            folds_case=rig.folds_case,
+            obstacles=structs.replace(self._obstacles, serving=self._needs.serving),
+        )
 
     # The sets of an arcade emulator
 

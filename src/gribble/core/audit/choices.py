@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from msgspec import structs
 
-from gribble.core.audit.findings import FIXABLE, Finding, Remedy
+from gribble.core.audit.findings import Finding, Remedy
 from gribble.core.catalogue.records import Accept
 
 
@@ -57,7 +57,7 @@ def _chosen(members: list[Finding], regions: tuple[str, ...]) -> Finding:
 
 
 def _fixable(finding: Finding) -> bool:
-    return all(place.met or place.remedy in FIXABLE for place in finding.places)
+    return all(place.met or place.fixable for place in finding.places)
 
 
 def _spare(finding: Finding, chosen: Finding, members: list[Finding]) -> Finding:

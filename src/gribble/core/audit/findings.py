@@ -8,6 +8,7 @@ from enum import StrEnum
 from msgspec import Struct
 
 from gribble.core.arcade.remedies import SetRemedies
+from gribble.core.audit.obstacles import Obstacle, Obstacles
 from gribble.core.catalogue.records import Accept, Level, Need, Setting
 from gribble.core.catalogue.style import Style
 from gribble.core.diagnosis.nearmisses import Mend
@@ -74,7 +75,8 @@ class PlaceFinding(Struct, frozen=True, kw_only=True):
     on disk) of what lies there now. `use` is the holding that the remedy takes, `accept` the content it is.
     `movable` says that it lies loose on the rig and serves nobody there. `in_way` are wrong files under other
     accepted names. `mend` is how the content can
-    be made from a damaged file. `harmless` marks a fault that the volume does not feel.
+    be made from a damaged file. `harmless` marks a fault that the volume does not feel, `unexamined` what could not be
+    looked at: nothing is known of it. `refusal` says why no plan carries out the remedy, which only the person can.
     """
 
     expected: str
@@ -90,6 +92,8 @@ class PlaceFinding(Struct, frozen=True, kw_only=True):
     occupied: str | None = None
     in_way: tuple[str, ...] = ()
     harmless: bool = False
+    unexamined: bool = False
+    refusal: Obstacle | None = None
 
     def lying(self, rig: str) -> Holding | None:
         """The file that was found at the place itself; none where it was found elsewhere, be it under the same path."""
@@ -99,7 +103,12 @@ class PlaceFinding(Struct, frozen=True, kw_only=True):
     @property
     def met(self) -> bool:
         """Whether the emulator gets what it wants here."""
-        return self.verdict in (Verdict.SOUND, Verdict.UNPROVEN) or self.harmless
+        return self.harmless or (self.verdict in (Verdict.SOUND, Verdict.UNPROVEN) and not self.unexamined)
+
+    @property
+    def fixable(self) -> bool:
+        """Whether a plan puts it right without anything from the user."""
+        return self.remedy in FIXABLE and not self.refusal
 
 
 class Way(Struct, frozen=True, kw_only=True):
@@ -165,7 +174,7 @@ class SettingFinding(Struct, frozen=True, kw_only=True):
     """What is true of one value in a settings file. `file` is relative to the rig's root.
 
     `value` is what it says, `wanted` what it should say, `subject` the need or folder it should lead to; `size` is
-    the file's, in bytes.
+    the file's, in bytes. `unexamined` says that the file could not be read.
     """
 
     setting: Setting
@@ -178,11 +187,12 @@ class SettingFinding(Struct, frozen=True, kw_only=True):
     value: str = ""
     wanted: str = ""
     size: int = 0
+    unexamined: bool = False
 
     @property
     def met(self) -> bool:
         """Whether the value holds."""
-        return self.verdict in (Verdict.SOUND, Verdict.UNPROVEN)
+        return self.verdict in (Verdict.SOUND, Verdict.UNPROVEN) and not self.unexamined
 
 
 class RootFinding(Struct, frozen=True, kw_only=True):
@@ -284,7 +294,7 @@ class EmulatorAudit(Struct, frozen=True, kw_only=True):
 
 
 class RigAudit(Struct, frozen=True, kw_only=True):
-    """One rig: its emulators, or why it is away, or that it is still to be made."""
+    """One rig: its emulators, or why it is away, or that it is still to be made; and what a plan must not run into."""
 
     rig: str
     root: str
@@ -292,6 +302,7 @@ class RigAudit(Struct, frozen=True, kw_only=True):
     away: str = ""
     new: bool = False
     folds_case: bool = False
+    obstacles: Obstacles = Obstacles()
 
     @property
     def state(self) -> State:

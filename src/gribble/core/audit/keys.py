@@ -243,7 +243,7 @@ def key_candidates(needs: Iterable[Need], holdings: Iterable[Holding], rig: str)
         fits = least <= holding.size <= MAX_BYTES
         return fits and (name.rpartition(".")[2] in endings or name.partition(".")[0] in stems)
 
-    chosen = [holding for holding in holdings if not holding.link and likely(holding)]
+    chosen = [holding for holding in holdings if not holding.fixed and likely(holding)]
     return sorted(chosen, key=lambda holding: nearness(holding, rig))[:MOST_CANDIDATES]
 
 

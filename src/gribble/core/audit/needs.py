@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator, Mapping
 
-from msgspec import structs
+from msgspec import Struct, structs
 
 from gribble.core.audit.choices import rank
-from gribble.core.audit.findings import Finding, PlaceFinding, Proof, Remedy, Verdict
+from gribble.core.audit.findings import FIXABLE, Finding, PlaceFinding, Proof, Remedy, Verdict
 from gribble.core.audit.judging import Judge, Judgement, proof_of
+from gribble.core.audit.obstacles import Obstacle, Obstacles
 from gribble.core.audit.shelf import RigWorld, Shelf
 from gribble.core.audit.stock import Stock
 from gribble.core.catalogue.config import Fitted
@@ -27,7 +28,14 @@ class NeedsAuditor:
     """
 
     def __init__(
-        self, rig: RigWorld, shelf: Shelf, stock: Stock, judge: Judge, near: NearMisses, regions: tuple[str, ...]
+        self,
+        rig: RigWorld,
+        shelf: Shelf,
+        stock: Stock,
+        judge: Judge,
+        near: NearMisses,
+        regions: tuple[str, ...],
+        obstacles: Obstacles,
     ) -> None:
         self._rig = rig
         self._shelf = shelf
@@ -35,38 +43,84 @@ class NeedsAuditor:
         self._judge = judge
         self._near = near
         self._regions = regions
+        self._obstacles = obstacles
         self._serving: set[str] = set()
+        self._sound: dict[str, list[tuple[Fitted, Need]]] = {}
+        self._claims: dict[str, list[tuple[Fitted, Need]]] = {}
         self.accepted_places: set[str] = set()
         self.required_keys: frozenset[str] = frozenset()
         self.keys_after: frozenset[str] = frozenset()
 
     def note_serving(self, fitted: Fitted, need: Need) -> None:
-        """Note which files serve a need where they lie, so that they are copied and never moved."""
-        for part, folder, names in places_of(fitted, need):
+        """Note which files serve a need where they lie, so that they are copied and never moved, and which place it
+        wants for itself."""
+        for part, folder, names in places_of(fitted.folders, need):
             self.accepted_places.update(self._shelf.key(join(folder, name)) for name in names)
+            if not need.any_name and need.id not in fitted.ignore:
+                self._claims.setdefault(self._shelf.key(join(folder, names[0])), []).append((fitted, part))
             serving = self._shelf.folder(folder) if need.any_name else self._shelf.at_names(folder, names)
             for holding in serving:
-                if self._judge.judge(fitted, part, holding).accepted:
+                judgement = self._judge.judge(fitted, part, holding)
+                if judgement.accepted:
                     self._serving.add(holding.path)
+                    if judgement.proof is not Proof.NONE:
+                        self._sound.setdefault(holding.path, []).append((fitted, part))
                     if need.any_name:
                         break
 
+    @property
+    def serving(self) -> dict[str, tuple[str, ...]]:
+        """The files that are sound for a need where they lie, with the needs in words."""
+        return {path: tuple(_called(*one) for one in owners) for path, owners in self._sound.items()}
+
+    def _serves_another(self, holding: Holding, fitted: Fitted, need: Need) -> bool:
+        """Whether a file is sound for another need where it lies."""
+        return any(not _same(one, (fitted, need)) for one in self._sound.get(holding.path, ()))
+
+    def _rivals(self, fitted: Fitted, need: Need, place: str, use: Holding | None) -> tuple[str, ...]:
+        """The other needs that want a place, or have what they want there, and that `use` would not serve; without one,
+        those with which a need has no content in common."""
+        claims = [*self._claims.get(self._shelf.key(place), ()), *self._sound.get(place, ())]
+        found: dict[str, None] = {}
+        for other, theirs in claims:
+            if _same((other, theirs), (fitted, need)) or _chosen_between(fitted, need, other, theirs):
+                continue
+            serves = self._judge.judge(other, theirs, use).accepted if use else not _apart(need, theirs)
+            if not serves:
+                found[_called(other, theirs)] = None
+        return tuple(found)
+
     def at_places(self, fitted: Fitted, need: Need) -> Iterable[Holding]:
         """The files at the places of a need."""
-        for _, folder, names in places_of(fitted, need):
+        for _, folder, names in places_of(fitted.folders, need):
             yield from self._shelf.folder(folder) if need.any_name else self._shelf.at_names(folder, names)
 
     def find(self, fitted: Fitted, need: Need) -> Finding:
         """One need at each of its places."""
         places = []
-        for part, folder, names in places_of(fitted, need):
+        for part, folder, names in places_of(fitted.folders, need):
             if need.any_name:
                 place = self._find_any_name(fitted, part, folder)
             else:
                 place = self._find_named(fitted, part, folder, names)
+            place = self._contended(fitted, part, place)
             places.append(self._with_required_keys(need, place) if need.key else place)
         finding = Finding(need=need, places=tuple(places), ignored=need.id in fitted.ignore)
         return structs.replace(finding, merge=self._merge(finding)) if need.key else finding
+
+    def _contended(self, fitted: Fitted, need: Need, place: PlaceFinding) -> PlaceFinding:
+        """A place with the other needs that want it for another content: whatever lies there, one of them is unmet."""
+        use = place.mend.holding if place.mend else place.use if place.remedy is not Remedy.OBTAIN else None
+        if place.met or place.mend or place.accept is None:
+            use = None
+        path = place.occupied or place.expected
+        if rivals := self._rivals(fitted, need, path, use):
+            words = f"{' and '.join(rivals)} {'wants' if len(rivals) == 1 else 'want'} {path} for another content"
+            refusal = Obstacle(words, "give one of them a folder of its own in gribble.toml, or ignore it there")
+            return structs.replace(place, reason=f"{place.reason}; {words}", refusal=refusal)
+        if place.remedy in FIXABLE and (why := self._obstacles.at(place.expected) or self._obstacles.at(path)):
+            return structs.replace(place, reason=f"{place.reason}; {why.why}", refusal=why)
+        return place
 
     def _merge(self, finding: Finding) -> tuple[Holding, ...]:
         """The key files to be merged, where no single one is enough."""
@@ -103,16 +157,23 @@ class NeedsAuditor:
             judgement = self._judge.judge(fitted, need, holding)
             if judgement.accepted and judgement.proof is not Proof.NONE:
                 return _sound(holding.path, holding, judgement)
+        if why := self._shelf.unread(expected):
+            return _unexamined(expected, why)
         occupied = next(self._shelf.at_names(folder, [need.name]), None)
         return self._find_elsewhere(fitted, need, folder, expected, occupied.path if occupied else None)
 
     def _find_named(self, fitted: Fitted, need: Need, folder: str, names: tuple[str, ...]) -> PlaceFinding:
+        paths = [join(folder, name) for name in names]
         present = [
-            (holding, self._judge.judge(fitted, need, holding)) for holding in self._shelf.at_names(folder, names)
+            (holding, self._judge.judge(fitted, need, holding))
+            for holding in self._shelf.at_names(folder, names)
+            if not self._shelf.unread(holding.path)
         ]
         right = [(holding, judgement) for holding, judgement in present if judgement.accepted]
-        wrong = [(holding, judgement) for holding, judgement in present if not judgement.accepted]
-        paths = [join(folder, name) for name in names]
+        others = [pair for pair in present if not pair[1].accepted]
+        wrong = [pair for pair in others if not self._serves_another(pair[0], fitted, need)]
+        if not right:  # what is sound for another need is no imposter under an alias, but fills the need's own place
+            wrong += [pair for pair in others if pair not in wrong and self._is_at(pair[0], paths[0])]
         if wrong:
             return self._imposter(fitted, need, paths[0], right, wrong)
         for holding, judgement in right:
@@ -121,9 +182,28 @@ class NeedsAuditor:
         if right:
             return self._wrong_case(paths, *right[0])
         for path in paths:
-            if why := self._shelf.hidden(path):
-                return PlaceFinding(expected=path, verdict=Verdict.UNPROVEN, remedy=Remedy.NONE, reason=why)
+            if why := self._shelf.unread(path):
+                return _unexamined(path, why)
+        for path in paths:
+            if thing := self._shelf.thing(path):
+                return self._no_file(need, path, *thing)
         return self._find_elsewhere(fitted, need, folder, paths[0], None)
+
+    def _is_at(self, holding: Holding, path: str) -> bool:
+        return self._shelf.key(holding.path) == self._shelf.key(path)
+
+    def _no_file(self, need: Need, expected: str, there: str, what: str) -> PlaceFinding:
+        """A place where something is that is no file."""
+        best = self.best_copy(need)
+        return PlaceFinding(
+            expected=expected,
+            verdict=Verdict.IMPOSTER,
+            remedy=Remedy.REPLACE if best else Remedy.OBTAIN,
+            reason=f"{base(there)} {what}",
+            accept=best[1] if best else None,
+            use=best[0] if best else None,
+            occupied=there,
+        )
 
     def _wrong_case(self, paths: list[str], holding: Holding, judgement: Judgement) -> PlaceFinding:
         """Right content on a volume that folds case, under a name that differs in case."""
@@ -161,7 +241,7 @@ class NeedsAuditor:
             use, accept = right[0][0], right[0][1].accept
             reason += f"; the right one lies beside it as {base(use.path)}"
             in_way = tuple(other.path for other, _ in wrong)
-        elif best := self.best_copy(need):
+        elif best := self.best_copy(need, (fitted, expected)):
             use, accept = best
         damage = self._near.of(self._rig.name, fitted.emulator, need, holding)
         mend = None if use else self._near.best(self._rig.name, fitted.emulator, need)
@@ -187,10 +267,13 @@ class NeedsAuditor:
     def _find_elsewhere(
         self, fitted: Fitted, need: Need, folder: str, expected: str, occupied: str | None
     ) -> PlaceFinding:
-        """A place where no right file is: misnamed in its folder, held elsewhere, or missing."""
-        best = self._misnamed(need, folder) or self.best_copy(need)
+        """A place where no right file is: misnamed in its folder, held elsewhere, or missing. A link that leads nowhere
+        is no file, but in the way."""
+        best = self._misnamed(need, folder) or self.best_copy(need, (fitted, expected))
+        loose_end = self._shelf.loose_end(expected)
         if best is None:
-            return self._missing(fitted, need, expected, occupied)
+            found = self._missing(fitted, need, expected, occupied)
+            return _at_loose_end(found, loose_end) if loose_end else found
         holding, accept = best
         if self.movable(holding) and parent(holding.path) == folder:
             verdict, remedy, reason = Verdict.MISNAMED, Remedy.RENAME, "right content, wrong name"
@@ -198,8 +281,8 @@ class NeedsAuditor:
             verdict, remedy = Verdict.IMPOSTER, Remedy.REPLACE
             reason = self._judge.say_wrong(need, self._shelf.loose[occupied])
         else:
-            verdict, remedy, reason = Verdict.ASTRAY, Remedy.PLACE, "right content, but not here"
-        return PlaceFinding(
+            verdict, remedy, reason = Verdict.ASTRAY, Remedy.PLACE, f"right content, but {_where(holding)}"
+        found = PlaceFinding(
             expected=expected,
             verdict=verdict,
             remedy=remedy,
@@ -211,10 +294,14 @@ class NeedsAuditor:
             movable=self.movable(holding),
             occupied=occupied,
         )
+        return _at_loose_end(found, loose_end) if loose_end else found
 
     def movable(self, holding: Holding) -> bool:
-        """Whether a holding may be moved to where it is wanted: loose on this rig, and serving nobody."""
-        return holding.rig == self._rig.name and holding.member is None and holding.path not in self._serving
+        """Whether a holding may be moved to where it is wanted: loose on this rig, and serving nobody, not even a
+        link."""
+        if holding.rig != self._rig.name or holding.member is not None or holding.fixed:
+            return False
+        return holding.path not in self._serving and not self._shelf.leans(holding.path)
 
     def _missing(self, fitted: Fitted, need: Need, expected: str, occupied: str | None) -> PlaceFinding:
         reason = "nowhere here"
@@ -252,7 +339,7 @@ class NeedsAuditor:
 
     def _misnamed(self, need: Need, folder: str) -> tuple[Holding, Accept | None] | None:
         """A right file in the very folder, under a name that serves nobody."""
-        here = [holding for holding in self._shelf.folder(folder) if self.movable(holding) and not holding.link]
+        here = [holding for holding in self._shelf.folder(folder) if self.movable(holding) and not holding.fixed]
         if need.key:
             best = self._best_keys(need)
             return best if best and best[0].path in {holding.path for holding in here} else None
@@ -262,14 +349,18 @@ class NeedsAuditor:
                     return holding, accept
         return None
 
-    def best_copy(self, need: Need) -> tuple[Holding, Accept | None] | None:
+    def best_copy(self, need: Need, place: tuple[Fitted, str] | None = None) -> tuple[Holding, Accept | None] | None:
+        """The content to take for a need; for a place that other needs want, too, one that serves them all if there is
+        one."""
         if need.key:
             return self._best_keys(need)
-        for accept in self.preferred(need):
-            copies = self._stock.copies(accept, self._rig.name)
-            if copies:
-                return copies[0], accept
-        return None
+        held = [(copies[0], accept) for accept in self.preferred(need) if (copies := self._copies(accept))]
+        if place and len(held) > 1 and len(self._claims.get(self._shelf.key(place[1]), ())) > 1:
+            held.sort(key=lambda pair: len(self._rivals(place[0], need, place[1], pair[0])))
+        return held[0] if held else None
+
+    def _copies(self, accept: Accept) -> list[Holding]:
+        return self._stock.copies(accept, self._rig.name)
 
     def _best_keys(self, need: Need) -> tuple[Holding, None] | None:
         best = self._judge.best_keys(need, self.required_keys, frozenset())
@@ -284,19 +375,120 @@ class NeedsAuditor:
         )
 
 
-def places_of(fitted: Fitted, need: Need) -> list[tuple[Need, str, tuple[str, ...]]]:
-    """Each place of a need: what is wanted there, its folder on the rig, and the names accepted in it."""
+def places_of(folders: Mapping[str, str], need: Need) -> list[tuple[Need, str, tuple[str, ...]]]:
+    """Each place of a need: what is wanted there, its folder on the rig, and the names accepted in it, first the one
+    that is written. `folders` are the sheet's, as they lie there."""
     places: list[tuple[Need, str, tuple[str, ...]]] = []
     if need.file:
         for part in need.parts():
-            path = join(fitted.folders[need.folder], part.name)
+            path = join(folders[need.folder], part.name)
             places.append((part, parent(path), (base(path),)))
         return places
-    places.append((need, fitted.folders[need.folder], need.names))
+    places.append((need, folders[need.folder], need.names))
     for copy in need.also:
-        path = join(fitted.folders[copy.folder], copy.name)
+        path = join(folders[copy.folder], copy.name)
         places.append((need, parent(path), (base(path),)))
     return places
+
+
+def outlook(group: Iterable[Fitted]) -> tuple[frozenset[str], frozenset[str]]:
+    """The places where some emulators look, with the folders above them; and the folders in which they look at every
+    file, whatever its name."""
+    places: set[str] = set()
+    folders: set[str] = set()
+    for fitted in group:
+        places.update(fitted.folders.values(), (setting.file for setting in fitted.setting))
+        for need in fitted.needs:
+            for _, folder, names in places_of(fitted.folders, need):
+                places.update(join(folder, name) for name in names)
+                folders.update([folder] if need.any_name else [])
+        if fitted.arcade:
+            folders.add(fitted.folders[fitted.arcade.folder])
+    for path in list(places):
+        while path := parent(path):
+            places.add(path)
+    return frozenset(places), frozenset(folders)
+
+
+def _same(one: tuple[Fitted, Need], other: tuple[Fitted, Need]) -> bool:
+    """Whether two needs are one, or parts of one."""
+    return (one[0].emulator, one[1].id) == (other[0].emulator, other[1].id)
+
+
+def _chosen_between(fitted: Fitted, need: Need, other: Fitted, theirs: Need) -> bool:
+    return fitted.emulator == other.emulator and need.choice is not None and need.choice == theirs.choice
+
+
+def _apart(one: Need, other: Need) -> bool:
+    """Whether two needs are known to have no content in common."""
+    if one.key or other.key or not one.accept or not other.accept:
+        return False
+    known = all(accept.strongest() for accept in (*one.accept, *other.accept))
+    return known and not any(mine.agrees(theirs) for mine in one.accept for theirs in other.accept)
+
+
+class Claim(Struct, frozen=True):
+    """One name under which a need wants its file; an `alias` is one that it also takes."""
+
+    emulator: str
+    need: Need
+    path: str
+    alias: bool
+
+    @property
+    def words(self) -> str:
+        """Whose it is: "an alias of sandpiper's Tern 8 boot ROM"."""
+        return f"{'an alias' if self.alias else 'the name'} of {self.emulator}'s {self.need.called}"
+
+
+def claims_of(emulator: str, folders: Mapping[str, str], needs: Iterable[Need]) -> Iterator[Claim]:
+    """The places that some needs of an emulator want for themselves, `folders` being where its folders lie."""
+    for need in needs:
+        for part, folder, names in places_of(folders, need) if not need.any_name else ():
+            for number, name in enumerate(names):
+                yield Claim(emulator, part, join(folder, name), number > 0)
+
+
+def meetings(claims: Iterable[Claim], *, folds_case: bool = False) -> Iterator[tuple[Claim, Claim]]:
+    """The needs that want one place and have no content in common. Two aliases harm nobody; nor do needs of one choice,
+    or of different releases."""
+    met: dict[str, list[Claim]] = {}
+    for claim in claims:
+        group = met.setdefault(fold(claim.path) if folds_case else claim.path, [])
+        for other in group:
+            one, two = claim.need, other.need
+            alike = claim.emulator == other.emulator and (
+                one.id == two.id
+                or (one.choice is not None and one.choice == two.choice)
+                or one.releases != two.releases
+            )
+            if not alike and not (claim.alias and other.alias) and _apart(one, two):
+                yield other, claim
+        group.append(claim)
+
+
+def _called(fitted: Fitted, need: Need) -> str:
+    return f"{fitted.emulator}'s {need.called}"
+
+
+def _where(holding: Holding) -> str:
+    return f"in the attic of run {holding.attic}" if holding.attic else "not here"
+
+
+def _unexamined(path: str, why: str) -> PlaceFinding:
+    return PlaceFinding(
+        expected=path,
+        verdict=Verdict.UNPROVEN,
+        remedy=Remedy.NONE,
+        reason=f"{why}; make it readable, then check again",
+        unexamined=True,
+    )
+
+
+def _at_loose_end(found: PlaceFinding, link: str) -> PlaceFinding:
+    """A place where a link leads nowhere: nothing is there, and the link has to make room."""
+    reason = f"{base(link)} is a link that leads nowhere; {found.reason}"
+    return structs.replace(found, verdict=Verdict.MISSING, reason=reason, occupied=link)
 
 
 def _sound(expected: str, holding: Holding, judgement: Judgement) -> PlaceFinding:

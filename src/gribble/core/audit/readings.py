@@ -10,6 +10,9 @@ from gribble.core.diagnosis.nearmisses import Key
 from gribble.core.discs.check import Checked
 from gribble.core.survey.survey import Holding
 
+ABSENT = "is not there"
+"""Why a settings file has no content, where it is not there at all."""
+
 
 class Readings(Struct, frozen=True, kw_only=True):
     """Contents that were read for one audit.

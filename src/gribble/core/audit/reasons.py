@@ -120,7 +120,7 @@ def _of_need(finding: Finding) -> Reason:
         file=place.expected,
         verdict=place.verdict,
         words=finding.reason,
-        remedy=place.remedy,
+        remedy=Remedy.NONE if place.refusal else place.remedy,
         finding=finding,
         merge=finding.merge,
     )

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from gribble.core.audit.findings import FIXABLE, Finding, Remedy, SettingFinding, Verdict
+from gribble.core.audit.findings import Finding, Remedy, SettingFinding, Verdict
 from gribble.core.audit.judging import Judge
+from gribble.core.audit.readings import ABSENT
 from gribble.core.audit.shelf import RigWorld, Shelf
 from gribble.core.catalogue.config import Fitted
 from gribble.core.catalogue.records import Level, Setting
@@ -50,12 +51,13 @@ class SettingsAuditor:
                 value=value,
                 wanted=wanted or "",
                 size=len(data),
+                unexamined=isinstance(data, str) and data != ABSENT,
             )
 
-        data = self._files.get((self._rig.name, setting.file), "is not there")
+        data = self._files.get((self._rig.name, setting.file), ABSENT)
         if isinstance(data, str):
-            hint = f"; start {fitted.title} once, so that it writes it" if data == "is not there" else ""
-            absent = data == "is not there"
+            absent = data == ABSENT
+            hint = f"; start {fitted.title} once, so that it writes it" if absent else ""
             return found(Verdict.MISSING if absent else Verdict.UNPROVEN, f"{base(setting.file)} {data}{hint}")
         try:
             value = value_of(data, setting.format, setting.key)
@@ -102,7 +104,7 @@ class SettingsAuditor:
                 sound = place.found and place.verdict in (Verdict.SOUND, Verdict.UNPROVEN)
                 return place.found.path if place.found and sound else place.expected
         for other in _choice(finding, findings):
-            if not other.spared and other.places[0].remedy in FIXABLE:
+            if not other.spared and other.places[0].fixable:
                 return other.places[0].expected
         return None
 

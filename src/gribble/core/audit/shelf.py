@@ -12,6 +12,7 @@ from gribble.core.arcade.choosing import ArcadeWorld
 from gribble.core.catalogue.config import Fitted
 from gribble.core.paths import fold, join, parent
 from gribble.core.survey.survey import Holding
+from gribble.core.survey.walking import Skipped, Why
 
 
 class RigWorld(Struct, frozen=True, kw_only=True):
@@ -19,6 +20,10 @@ class RigWorld(Struct, frozen=True, kw_only=True):
 
     `volume` and `label` are what is known of the volume, empty where that is nothing; `seen_as` is the root as the
     device calls it; `arcade` are the rosters of its arcade emulators.
+
+    `odd` are the paths at which there is something that is no readable file, `folders` its folders, `inward` its links
+    that stay in it, with the path of what they lead to, `outward` those that lead out, and `sources` its folders that
+    are sources, each with where that is.
     """
 
     name: str
@@ -26,6 +31,11 @@ class RigWorld(Struct, frozen=True, kw_only=True):
     emulators: tuple[Fitted, ...]
     holdings: tuple[Holding, ...] = ()
     hidden: dict[str, str] = {}
+    odd: dict[str, Skipped] = {}
+    folders: frozenset[str] = frozenset()
+    inward: dict[str, str] = {}
+    outward: dict[str, str] = {}
+    sources: dict[str, str] = {}
     folds_case: bool = False
     away: str = ""
     new: bool = False
@@ -33,6 +43,12 @@ class RigWorld(Struct, frozen=True, kw_only=True):
     volume: str = ""
     label: str = ""
     arcade: dict[str, ArcadeWorld] = {}
+
+    @property
+    def read_through(self) -> dict[str, str]:
+        """The links that were read through, with what they lead to."""
+        there = self.folders.union(holding.path for holding in self.holdings)
+        return {path: where for path, where in {**self.inward, **self.outward}.items() if path in there}
 
     def cabinet(self, fitted: Fitted, elsewhere: Iterable[Holding]) -> Cabinet:
         """What lies here for an arcade emulator, and what is held elsewhere."""
@@ -106,11 +122,49 @@ class Shelf:
         """The form in which two spellings of one place on this rig are equal."""
         return fold(path) if self._rig.folds_case else path
 
-    def hidden(self, path: str) -> str:
+    def unread(self, path: str) -> str:
         """Why a place could not be looked at, if it or a folder above it could not."""
         at = path
-        while at and at not in self._rig.hidden:
+        while at and not ((odd := self._odd(at)) and odd.kind is Why.UNREAD):
             at = parent(at)
         if not at:
             return ""
-        return f"could not be examined: {at if at != path else 'it'} {self._rig.hidden[at]}"
+        odd = self._odd(at)
+        assert odd is not None
+        return f"could not be examined: {at if at != path else 'it'} {odd.why}"
+
+    def _odd(self, path: str) -> Skipped | None:
+        return self._odd_things.get(self.key(path))
+
+    @cached_property
+    def _odd_things(self) -> dict[str, Skipped]:
+        return {self.key(path): odd for path, odd in self._rig.odd.items()}
+
+    @cached_property
+    def _folder_keys(self) -> dict[str, str]:
+        return {self.key(path): path for path in self._rig.folders}
+
+    def thing(self, path: str) -> tuple[str, str] | None:
+        """What is at a place and is no file, spelled as on disk, and what it is."""
+        odd = self._odd(path)
+        if odd and odd.kind in (Why.THING, Why.OUT):
+            return odd.path, odd.why
+        folder = self._folder_keys.get(self.key(path))
+        return (folder, "is a folder, not a file") if folder is not None and path else None
+
+    def loose_end(self, path: str) -> str:
+        """The link at a place that leads nowhere, spelled as on disk; empty where there is none."""
+        odd = self._odd(path)
+        return odd.path if odd and odd.kind is Why.NOWHERE else ""
+
+    @cached_property
+    def leaned_on(self) -> frozenset[str]:
+        """The places on the rig to which its links lead: what is there, or below, is not to be moved away."""
+        return frozenset(self._rig.inward.values())
+
+    def leans(self, path: str) -> bool:
+        """Whether a link of the rig needs a file where it lies."""
+        at = path
+        while at and at not in self.leaned_on:
+            at = parent(at)
+        return bool(at)

@@ -24,7 +24,7 @@ class Stock:
     def _by_digest(self) -> dict[tuple[str, str], list[Holding]]:
         found: dict[tuple[str, str], list[Holding]] = {}
         for holding in self._holdings:
-            for pair in () if holding.link else holding.digests.known().items():
+            for pair in () if holding.fixed else holding.digests.known().items():
                 found.setdefault(pair, []).append(holding)
         return found
 
@@ -32,7 +32,7 @@ class Stock:
     def _by_name(self) -> dict[str, list[Holding]]:
         found: dict[str, list[Holding]] = {}
         for holding in self._holdings:
-            if not holding.link:
+            if not holding.fixed:
                 found.setdefault(fold(base(holding.member or holding.path)), []).append(holding)
         return found
 
@@ -62,8 +62,8 @@ class Stock:
         return sorted(found, key=lambda holding: nearness(holding, rig))
 
 
-def nearness(holding: Holding, rig: str) -> tuple[bool, int, int, str, str]:
-    """Loose before archived; on the rig, then in a source, then on another rig; then the shortest name."""
+def nearness(holding: Holding, rig: str) -> tuple[bool, bool, int, int, str, str]:
+    """What is in no attic first; loose before archived; on the rig, in a source, on another rig; the shortest name."""
     distance = 0 if holding.rig == rig else 1 if not holding.rig else 2
     member = holding.member or ""
-    return (holding.member is not None, distance, len(holding.path) + len(member), holding.path, member)
+    return (bool(holding.attic), holding.member is not None, distance, len(holding.path + member), holding.path, member)

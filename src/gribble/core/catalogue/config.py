@@ -29,7 +29,7 @@ from gribble.core.catalogue.sheets import Catalogue
 from gribble.core.catalogue.style import Style
 from gribble.core.catalogue.tables import Mistakes, read_table, read_toml, suggest
 from gribble.core.errors import Mistake, MistakesError
-from gribble.core.paths import join, path_fault
+from gribble.core.paths import join, path_fault, same_place
 
 _ABSOLUTE = re.compile(r"^(/|[A-Za-z]+:)")
 _FINGERPRINT = re.compile(r"^SHA256:[A-Za-z0-9+/]{43}=?$")
@@ -58,7 +58,7 @@ def load_config(path: Path, home: Path) -> Config:
             return str(home / folder[2:])
         return str((path.parent / folder).absolute())
 
-    return structs.replace(
+    config = structs.replace(
         config,
         sources=tuple(map(absolute, config.sources)),
         catalogues=tuple(map(absolute, config.catalogues)),
@@ -72,6 +72,10 @@ def load_config(path: Path, home: Path) -> Config:
             for name, rig in config.rig.items()
         },
     )
+    _check_places(config, mistakes)
+    if mistakes.found:
+        raise MistakesError(mistakes.found)
+    return config
 
 
 def _long_form(tables: dict[str, Any]) -> dict[str, Any]:
@@ -265,6 +269,22 @@ def _mark_accepts(need: Need, release: str | None, order: tuple[str, ...]) -> Ne
         if accept.strongest()
     )
     return structs.replace(need, accept=tuple(a for a in need.accept if a not in others), reject=need.reject + rejects)
+
+
+def _check_places(config: Config, mistakes: Mistakes) -> None:
+    """Two rigs in one folder would take each other's files for their own; under whatever name they reach it."""
+    names = list(config.rig)
+    for number, name in enumerate(names):
+        for other in names[:number]:
+            if one_place(config.rig[name].at, config.rig[other].at):
+                mistakes.add(f"rig.{name}.at", f"is the folder of rig {other} already; give each rig its own")
+
+
+def one_place(one: str, other: str) -> bool:
+    """Whether two rigs' folders or addresses are one."""
+    if "://" in one or "://" in other:
+        return one.rstrip("/") == other.rstrip("/")
+    return same_place(one, other)
 
 
 def check_against(config: Config, catalogue: Catalogue, file: str) -> list[Mistake]:

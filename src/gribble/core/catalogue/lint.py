@@ -12,6 +12,7 @@ from msgspec import Struct
 from packaging.version import InvalidVersion, Version
 
 from gribble.core.arcade.families import lineage_faults
+from gribble.core.audit.needs import claims_of, meetings
 from gribble.core.catalogue.records import Accept, Need, Reject, Sheet
 from gribble.core.catalogue.releases import concerns
 from gribble.core.catalogue.rosters import ROSTER_ENDING, Roster, load_roster
@@ -59,7 +60,7 @@ def lint(paths: Iterable[Path]) -> list[Remark]:
                     found += _sheet_remarks(str(file), sheet)
                     found += _marks(file)
         found += _unused_lists(path, [sheet for file, sheet in sheets if Path(file).parent == path])
-    return found + list(_contradictions(sheets)) + list(_twin_sheets(sheets))
+    return found + list(_contradictions(sheets)) + list(_shared_places(sheets))
 
 
 def _files(path: Path, found: list[Remark]) -> list[Path]:
@@ -219,21 +220,16 @@ def _contradiction(
             return
 
 
-def _twin_sheets(sheets: list[tuple[str, Sheet]]) -> Iterator[Remark]:
-    """Places that two emulators want with contents that have nothing in common."""
-    wanted: dict[str, tuple[str, str, Need]] = {}
-    for file, sheet in sheets:
-        for number, need in enumerate(sheet.need):
-            if need.file or need.any_name:
-                continue
-            path = join(sheet.folders[need.folder], need.name)
-            other_file, emulator, other = wanted.setdefault(path, (file, sheet.emulator, need))
-            if other is need or emulator == sheet.emulator:
-                continue
-            pairs = [(mine, theirs) for mine in need.accept for theirs in other.accept]
-            if pairs and not any(mine.agrees(theirs) for mine, theirs in pairs):
-                what = f'"{path}" is wanted by {emulator}, too, with another content ({other_file})'
-                yield Remark(file, f"need[{number}].name", what)
+def _shared_places(sheets: list[tuple[str, Sheet]]) -> Iterator[Remark]:
+    """Names and aliases under which needs of one emulator, or of two, want contents that have nothing in common."""
+    files = {sheet.emulator: (file, sheet) for file, sheet in sheets}
+    claims = (claim for _, sheet in sheets for claim in claims_of(sheet.emulator, sheet.folders, sheet.need))
+    for other, claim in meetings(claims, folds_case=True):
+        file, sheet = files[claim.emulator]
+        number = next(number for number, need in enumerate(sheet.need) if need.id == claim.need.id)
+        key = "aliases" if claim.alias else "name"
+        what = f'"{claim.path}" is {other.words}, too, with another content'
+        yield Remark(file, f"need[{number}].{key}", f"{what} ({files[other.emulator][0]})")
 
 
 # Rosters

@@ -81,7 +81,7 @@ class Searcher:
 
     def __init__(self, holdings: Iterable[Holding], known: Callable[[Holding], bool], read: Read) -> None:
         """`known` tells whether a holding is a known content already, and so a near miss of nothing."""
-        self._holdings = tuple(holding for holding in holdings if not holding.link)
+        self._holdings = tuple(holding for holding in holdings if not holding.fixed)
         self._known = known
         self._read = read
         self._stock = Stock(self._holdings)

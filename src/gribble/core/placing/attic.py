@@ -29,6 +29,12 @@ class Kept(Struct, frozen=True, kw_only=True):
     needed: bool = False
 
 
+def run_of(slot: str) -> int:
+    """The run that filled a slot of the attic; 0 for a file that no run has put there."""
+    word = slot.partition("/")[0].removesuffix(UNDONE)
+    return int(word) if word.isdecimal() else 0
+
+
 def kept_files(rig: str, store: Store, runs: Iterable[Run]) -> Iterator[Kept]:
     """Every file in the attic, newest run first."""
     by_number = {run.number: run for run in runs}
@@ -36,6 +42,7 @@ def kept_files(rig: str, store: Store, runs: Iterable[Run]) -> Iterator[Kept]:
     for slot, size in store.slots():
         folder, _, rest = slot.partition("/")
         number, _, name = rest.partition("/")
+        number = number.partition(".")[0]  # "3.2" is a further slot of step 3
         word = folder.removesuffix(UNDONE)
         if not word.isdecimal() or not number.isdecimal() or not name:
             continue

@@ -66,7 +66,7 @@ class Step(Struct, frozen=True, kw_only=True):
     archive of `members`, each with a `from` of its own; its own `from` is empty; `surplus` are those that no
     wanted set needs, `left_out` contents of the old archive that no archive has afterwards. `need` is a need's id or a
     set's name. A `write` step writes its `text`. With `link` a copy is a second name of its source, where the file
-    system allows that.
+    system allows that; `dated` gives it the time of its source, and `private` keeps it from other people's eyes.
     """
 
     rig: str
@@ -82,6 +82,8 @@ class Step(Struct, frozen=True, kw_only=True):
     partner_member: str | None = None
     points: tuple[Point, ...] = ()
     link: bool = False
+    dated: bool = False
+    private: bool = False
     text: str = ""
     members: tuple[PackMember, ...] = ()
     surplus: tuple[str, ...] = ()
@@ -238,17 +240,21 @@ class _Planner:
         self.gaps: list[Gap] = []
         self._targets: dict[str, Holding] = {}
         self._displaced: set[str] = set()
+        self._no_step: dict[tuple[str, str], str] = {}
         self._plan_sets()
         # A file wanted in several places is copied first, and renamed where it only lacks its name.
         wishes = sorted(self._wishes(by_name), key=lambda wish: wish.place.remedy is Remedy.RENAME)
-        self._uses = Counter(wish.place.use.path for wish in wishes if wish.place.use and wish.place.movable)
-        self._leaving = self._displaced.union(path for wish in wishes for path in _leaving(wish.place))
+        sure = [wish.place for wish in wishes if not wish.place.refusal]
+        self._uses = Counter(place.use.path for place in sure if place.use and place.movable)
+        self._leaving = self._displaced.union(path for place in sure for path in _leaving(place))
         for wish in wishes:
             self._plan(wish)
         files: dict[str, list[tuple[str, SettingFinding]]] = {}
         for emulator in rig.emulators:
             for found in emulator.settings:
-                if found.remedy in FIXABLE:
+                if found.remedy in FIXABLE and not self._hindered(
+                    emulator.emulator, found.subject, rig.obstacles.real(found.file)
+                ):
                     files.setdefault(found.file, []).append((emulator.emulator, found))
         self.steps += map(self._point, files.values())
 
@@ -257,15 +263,20 @@ class _Planner:
         for emulator in self._rig.emulators:
             remedies = emulator.set_remedies
             for packed in remedies.packed:
+                if self._hindered(emulator.emulator, packed.owner, packed.to, packed.replaces):
+                    continue
                 self.steps.append(self._pack(emulator.emulator, packed))
                 self._displaced.update([packed.replaces] if packed.replaces else ())
             for loose in remedies.loose:
+                leaves = loose.holding.path if loose.movable else None
+                if self._hindered(emulator.emulator, loose.owner, loose.to, loose.replaces, leaves):
+                    continue
                 self.steps.append(self._bring_loose(emulator.emulator, loose))
                 self._displaced.update([loose.replaces] if loose.replaces else ())
                 if loose.movable:
                     self._displaced.add(loose.holding.path)
             for owner, path in remedies.displaced:
-                if path not in self._displaced:
+                if path not in self._displaced and not self._hindered(emulator.emulator, owner, path, path):
                     self._displaced.add(path)
                     step = Step(
                         rig=self._rig.rig,
@@ -284,6 +295,23 @@ class _Planner:
                 lacking = [problem for problem in one.problems if problem.remedy is Remedy.OBTAIN]
                 if lacking:
                     self.gaps.append(_set_gap(self._rig.rig, emulator.emulator, one, lacking))
+
+    def _hindered(self, emulator: str, owner: str, to: str, *displaced: str | None) -> bool:
+        """Whether something is in the way of a step for a set, or what it displaces is sound for a need; then it is
+        refused, and so is what would be displaced for it."""
+        obstacles = self._rig.obstacles
+        why = self._no_step.get((emulator, owner)) or str(obstacles.at(to) or "")
+        for path in displaced if not why else ():
+            why = why or (str(obstacles.at(path) or self._serves(path)) if path else "")
+        if why:
+            if (emulator, owner) not in self._no_step:
+                self.refused.append(Refused(rig=self._rig.rig, emulator=emulator, need=owner, reason=why))
+            self._no_step[emulator, owner] = why
+        return bool(why)
+
+    def _serves(self, path: str) -> str:
+        owners = self._rig.obstacles.serving.get(path, ())
+        return f"{path} stays where it is: it is {' and '.join(owners)}" if owners else ""
 
     def _pack(self, emulator: str, packed: Packed) -> Step:
         members = tuple(
@@ -341,29 +369,30 @@ class _Planner:
 
     def _plan(self, wish: _Wish) -> None:
         place = wish.place
+        if place.refusal:
+            self._refuse(wish, str(place.refusal))
+            return
         use = place.mend.holding if place.mend else place.use
         assert use is not None
         if place.mend:
             self.steps.append(self._mend(wish, place.mend))
         elif use.path != place.expected or use.rig != self._rig.rig:
             key = fold(place.expected) if self._rig.folds_case else place.expected
-            twin = self._targets.setdefault(key, use)
-            if twin is not use and (twin.size, twin.digests) != (use.size, use.digests):
-                self.refused.append(
-                    Refused(
-                        rig=self._rig.rig,
-                        emulator=wish.emulator,
-                        need=wish.finding.need.id,
-                        reason=f"{place.expected} is wanted with another content by an earlier step",
-                    )
-                )
+            twin = self._targets.get(key)
+            if twin and (twin.size, twin.digests) != (use.size, use.digests):
+                self._refuse(wish, f"{place.expected} is wanted with another content by an earlier step")
                 return
-            if twin is use:
+            if twin is None:  # else an earlier step brings this very content
+                self._targets[key] = use
                 self.steps.append(self._bring(wish, use))
         for path in place.in_way:
             if path not in self._displaced:
                 self._displaced.add(path)
                 self.steps.append(self._step(wish, StepKind.DISPLACE, from_=path))
+
+    def _refuse(self, wish: _Wish, reason: str) -> None:
+        refused = Refused(rig=self._rig.rig, emulator=wish.emulator, need=wish.finding.need.id, reason=reason)
+        self.refused.append(refused)
 
     def _mend(self, wish: _Wish, mend: Mend) -> Step:
         place, partner = wish.place, mend.partner
@@ -388,12 +417,13 @@ class _Planner:
     def _point(self, wishes: list[tuple[str, SettingFinding]]) -> Step:
         """One step for all values of one file, so that it is the old or the whole new one at any moment."""
         emulator, first = wishes[0]
+        file = self._rig.obstacles.real(first.file)
         return Step(
             rig=self._rig.rig,
             step=StepKind.POINT,
-            from_=first.file,
-            to=first.file,
-            replaces=first.file,
+            from_=file,
+            to=file,
+            replaces=file,
             bytes=first.size,
             points=tuple(
                 Point(format=found.setting.format, key=found.setting.key, was=found.value, value=found.wanted)
@@ -425,6 +455,8 @@ class _Planner:
             bytes_=0 if kind is StepKind.RENAME else use.size,
             digests=use.digests,
             replaces=replaces,
+            dated=bool(use.attic) and kind is StepKind.COPY,
+            private=bool(wish.finding.need.key),
         )
 
     def _step(
@@ -438,6 +470,8 @@ class _Planner:
         bytes_: int = 0,
         digests: Digests = _UNKNOWN,
         replaces: str | None = None,
+        dated: bool = False,
+        private: bool = False,
     ) -> Step:
         return Step(
             rig=self._rig.rig,
@@ -448,6 +482,8 @@ class _Planner:
             bytes=bytes_,
             digests=digests,
             replaces=replaces,
+            dated=dated,
+            private=private,
             emulator=wish.emulator,
             need=wish.finding.need.id,
         )

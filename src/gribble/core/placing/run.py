@@ -7,7 +7,9 @@ excepted). DESIGN.md section 9.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+import itertools
+from collections import Counter
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from pathlib import Path
 from typing import Protocol
 
@@ -18,9 +20,9 @@ from gribble.core.diagnosis.recipes import mended
 from gribble.core.errors import ExitCode, GribbleError
 from gribble.core.paths import base, fold, join, outside, parent
 from gribble.core.placing.attic import UNDONE
-from gribble.core.placing.journal import Begin, Journal, Run
+from gribble.core.placing.journal import BALLAST_BYTES, Begin, Journal, Run
 from gribble.core.placing.plan import Step, StepKind
-from gribble.core.placing.store import Store, StoreError, StoreLost
+from gribble.core.placing.store import Free, Stamp, Store, StoreError, StoreFull, StoreLost
 from gribble.core.placing.volumes import WITHOUT_LINKS
 from gribble.core.placing.zipping import zipped
 from gribble.core.settings.values import SettingError, value_of, with_value
@@ -30,6 +32,13 @@ HEADER_BYTES = 256
 """What a zip takes for each member beside its content, at most: two headers, two names of usual length."""
 SHA1_DIGITS = 40
 """A longer digest in a journal is a SHA-256."""
+KEYS_MODE = 0o600
+"""The permissions of a key file: nobody else reads it."""
+JOURNAL_BYTES = 4096
+JOURNAL_OF_STEP = 1024
+"""What a journal takes at most, in bytes: its first line, and each step in it; a plan of many archives more."""
+OWN_FILES = 8
+"""What a run makes for itself at most: folders of `.gribble`, lock, journal, ballast."""
 
 
 class Elsewhere(Protocol):
@@ -43,6 +52,12 @@ class Elsewhere(Protocol):
 
     def size(self, path: str) -> int:
         """The size of a file in bytes; 0 where it is not there."""
+
+    def mode(self, path: str) -> int | None:
+        """The permissions of a file on this machine; None where it has none that count here."""
+
+    def modified(self, path: str) -> int | None:
+        """A file's time of modification, in nanoseconds since 1970; None where that is not known."""
 
 
 Told = Callable[[Step, str], None]
@@ -74,13 +89,18 @@ class Runner:
         elsewhere: Elsewhere,
         told: Told | None = None,
         watch: Callable[[int], None] = lambda _bytes: None,
+        seen: Mapping[str, Stamp] | None = None,
     ) -> None:
-        """`watch` is told before each step and of the bytes of each block; it may raise Stopped."""
+        """`watch` is told before each step and of the bytes of each block; it may raise Stopped. `seen` are stamps of
+        files as they were when the user was asked: one that is another by then is not displaced."""
+        self._seen = seen or {}
         self._watch = watch
         self._store = store
         self._journal = journal
         self._elsewhere = elsewhere
         self._told = told or (lambda _step, _reason: None)
+        self.copied = 0
+        """How many files that were to be linked had to be copied."""
 
     # Forwards
 
@@ -114,9 +134,9 @@ class Runner:
 
     def _do(self, run: Run, number: int, step: Step) -> str:
         resumed = number in run.begun
-        if step.step is StepKind.DISPLACE and not resumed:
-            self._check_replaced(run, step)
         if not resumed:
+            if step.step is StepKind.DISPLACE:
+                self._check_replaced(run, step)
             self._check_unchanged(step)
             makes = tuple(self._store.missing_folders(step.to)) if step.to else ()
             slot = f"{run.number:04d}/{number}/{step.from_ if step.step is StepKind.DISPLACE else step.replaces or ''}"
@@ -128,14 +148,58 @@ class Runner:
             if not self._store.kept(begin.slot) or self._store.half_kept(step.from_, begin.slot):
                 self._store.displace(step.from_, begin.slot)
             return ""
-        if resumed and step.replaces:
-            self._store.tidy(step.replaces)
         assert step.to is not None
+        self._store.make_slot(_undo_slot(run, number, step.to))  # so that taking back needs no room for it
+        if resumed:
+            self._store.tidy(step.replaces or step.to)
+            self._finish_spelling(run, number, step.to)
+            if sha1 := self._arrived(run, number, step, step.to, begin):
+                return sha1
+            self._check_meanwhile(run, number, step, begin)
         if step.step is StepKind.RENAME:
             return self._rename(run, number, step, step.to, begin)
-        if resumed and step.digests.strongest() and self._store.exists(step.to) and self._holds(step.to, step):
-            return self._sha1(self._store.read(step.to))
         return self._bring(run, number, step, step.to, begin)
+
+    def _finish_spelling(self, run: Run, number: int, to: str) -> None:
+        """Do the rest of a renaming by a third name that was cut short."""
+        third = _third_name(to, run, number)
+        if self._store.exists(third):
+            self._store.rename(third, to)
+
+    def _arrived(self, run: Run, number: int, step: Step, to: str, begin: Begin) -> str:
+        """The digest of a step's content where it lies in its place already, and the old one in the attic; else
+        nothing."""
+        if step.replaces and not self._store.kept(begin.slot):
+            return ""
+        if step.step is StepKind.RENAME and self._store.exists(step.from_):
+            return ""  # on its way from another volume, or not begun
+        if not (self._store.exists(to) and self._ours(run, number, step, to)):
+            return ""
+        if step.step is not StepKind.RENAME:
+            self._dress(step, to, begin)
+        return self._sha1(self._store.read(to))
+
+    def _ours(self, run: Run, number: int, step: Step, path: str) -> bool:
+        """Whether what lies at a path is what a step put there, or was about to."""
+        digest = run.done.get(number) or run.wrote.get(number) or step.digests.sha1 or step.digests.sha256
+        if digest:
+            return self._digest(self._store.read(path), _algorithm(digest)) == digest
+        known = step.digests.known()
+        return bool(known) and self._digests(path, known) == step.digests
+
+    def _check_meanwhile(self, run: Run, number: int, step: Step, begin: Begin) -> None:
+        """Refuse to go on with a step where, since it was cut short, somebody else has put a file in its place."""
+        place = step.replaces or step.to or ""
+        if not self._store.exists(place):
+            if step.replaces and not self._store.kept(begin.slot):
+                raise _StepError(f"{place} is gone since the plan was made; make a new plan")
+            return
+        if step.replaces and not self._store.kept(begin.slot):
+            return  # still as it was: nothing of it was begun
+        if (step.replaces and self._store.same(place, begin.slot)) or self._ours(run, number, step, place):
+            return
+        more = ", and what lay there before is in the attic" if step.replaces else ""
+        raise _StepError(f"{place} has come there since the run was cut short; it stays{more}")
 
     def _check_replaced(self, run: Run, step: Step) -> None:
         """Refuse to displace what another step of the same need or set was to take the place of, but could not."""
@@ -146,10 +210,17 @@ class Runner:
 
     def _check_unchanged(self, step: Step) -> None:
         """Refuse a step whose world is not the plan's."""
-        if step.replaces and not self._store.exists(step.replaces):
-            raise _StepError(f"{step.replaces} is gone since the plan was made; make a new plan")
-        if step.to and step.to not in (step.replaces, step.from_) and self._store.exists(step.to):
-            raise _StepError(f"{step.to} is there now, but was not when the plan was made; make a new plan")
+        displaced = step.from_ if step.step is StepKind.DISPLACE else step.replaces
+        if displaced and not self._store.exists(displaced):
+            raise _StepError(f"{displaced} is gone since the plan was made; make a new plan")
+        if displaced and displaced in self._seen and self._store.stamp(displaced) != self._seen[displaced]:
+            raise _StepError(f"{displaced} was changed after the plan was shown; make a new plan")
+        if step.to and step.to not in (step.replaces, step.from_):
+            self._check_free(step.to)
+
+    def _check_free(self, to: str) -> None:
+        if self._store.exists(to):
+            raise _StepError(f"{to} is there now, but was not when the plan was made; make a new plan")
 
     def _bring(self, run: Run, number: int, step: Step, to: str, begin: Begin) -> str:
         """Write the new content beside its place, prove it, keep the old file, and rename over it."""
@@ -157,19 +228,40 @@ class Runner:
         digests = self._write(run, number, step, work)
         if not _agrees(digests, step):
             raise _StepError(f"{step.from_} has changed since it was looked at; run gribble plan again")
+        sha1 = digests.sha1 or digests.sha256 or ""
+        self._journal.wrote(run, number, sha1)
         if step.replaces:
-            self._store.keep(step.replaces, begin.slot)
+            self._check_kept(run, number, step, step.replaces, begin)
+        else:
+            self._check_free(to)  # writing may have taken a while
         self._store.rename(work, step.replaces or to)
         if step.replaces and step.replaces != to:
             self._rename_by_third(step.replaces, to, run, number)
-        return digests.sha1 or digests.sha256 or ""
+        self._dress(step, to, begin)
+        return sha1
+
+    def _check_kept(self, run: Run, number: int, step: Step, place: str, begin: Begin) -> None:
+        """Keep the file that a step takes the place of; where its slot is filled, see that it is that very file."""
+        if not self._store.kept(begin.slot):
+            self._store.keep(place, begin.slot)
+        elif self._store.exists(place):
+            self._check_meanwhile(run, number, step, begin)
+
+    def _dress(self, step: Step, to: str, begin: Begin) -> None:
+        """Permissions come last, since a read-only file cannot be replaced everywhere."""
+        mode = KEYS_MODE if step.private else None
+        if mode is None and not step.replaces and step.from_ and not step.points:
+            mode = self._elsewhere.mode(step.from_) if outside(step.from_) else self._store.mode(step.from_)
+        self._store.dress(to, begin.slot if step.replaces else "", mode)
 
     def _write(self, run: Run, number: int, step: Step, work: str) -> Digests:
         """Write a step's content into its work file; the digests of what is there then."""
         store, known = self._store, step.digests.known()
         wanted = known if step.digests.sha1 or step.digests.sha256 else {"sha1", *known}
-        if step.link and outside(step.from_) and store.link(Path(step.from_), work):
-            return self._digested(store.read(work), wanted)
+        if step.link and outside(step.from_):
+            if store.link(Path(step.from_), work):
+                return self._digested(store.read(work), wanted)
+            self.copied += 1
         sent = Digester(())
 
         def content() -> Iterator[bytes]:
@@ -178,6 +270,8 @@ class Runner:
             return self._fed(self._content(run, number, step), sent)
 
         store.write(work, content, like=step.replaces)
+        if step.dated and (modified := self._elsewhere.modified(step.from_)) is not None:
+            store.set_time(work, modified)
         if not store.reads_back:
             return sent.digests()
         arrived = self._digested(store.read_back(work), wanted)
@@ -204,24 +298,19 @@ class Runner:
             yield block
 
     def _rename(self, run: Run, number: int, step: Step, to: str, begin: Begin) -> str:
-        third = _third_name(to, run, number)
-        if self._store.exists(third):
-            self._store.rename(third, to)
-            return self._sha1(self._store.read(to))
-        if self._store.exists(step.from_):
-            digests = self._digests(step.from_, {"sha1", *step.digests.known()})
-            if not _agrees(digests, step):
-                raise _StepError(f"{step.from_} has changed since it was looked at; run gribble plan again")
-            if step.replaces:
-                self._store.keep(step.replaces, begin.slot)
-            if fold(step.from_) == fold(to):
-                self._rename_by_third(step.from_, to, run, number)
-            else:
-                self._store.rename(step.from_, to)
-            return digests.sha1 or ""
-        if not (self._store.exists(to) and self._holds(to, step)):
+        if not self._store.exists(step.from_):
             raise _StepError(f"{step.from_} is gone since the plan was made; make a new plan")
-        return self._sha1(self._store.read(to))
+        digests = self._digests(step.from_, {"sha1", *step.digests.known()})
+        if not _agrees(digests, step):
+            raise _StepError(f"{step.from_} has changed since it was looked at; run gribble plan again")
+        self._journal.wrote(run, number, digests.sha1 or "")
+        if step.replaces:
+            self._check_kept(run, number, step, step.replaces, begin)
+        if fold(step.from_) == fold(to):
+            self._rename_by_third(step.from_, to, run, number)
+        else:
+            self._store.rename(step.from_, to)
+        return digests.sha1 or ""
 
     def _rename_by_third(self, old: str, new: str, run: Run, number: int) -> None:
         """Rename where the two names may be one to the volume."""
@@ -320,54 +409,78 @@ class Runner:
     def changed_since(self, run: Run) -> list[Changed]:
         """Every file that is not as the run left it, so that taking the run back would lose something."""
         after: dict[str, str] = {}
-        turned = [run.steps[number] for number in run.turned]
-        under_way = {path for step in turned for path in (step.from_, step.to, step.replaces)}
+        under_way: set[str] = set()
+        changed: dict[str, Changed] = {}
         for number, step in enumerate(run.steps):
-            if number not in run.done or number in run.turned:
+            if number not in run.begun or number in run.failed or number in run.back:
+                continue
+            if number in run.turned or number not in run.done:
+                under_way.update(path for path in (step.from_, step.to, step.replaces) if path)
+                changed.update(self._unexplained(run, number, step))
                 continue
             for path in (step.from_ if step.step in (StepKind.RENAME, StepKind.DISPLACE) else "", step.replaces):
                 if path:
                     after[path] = ""
             if step.to:
                 after[step.to] = run.done[number]
-        changed = []
         for path, sha1 in after.items():
-            if path in under_way:
-                continue  # an undo that was cut short has it in hand
-            there = self._store.exists(path)
-            if sha1 and not there:
-                changed.append(Changed(path, "is gone"))
-            elif there and not sha1:
-                changed.append(Changed(path, "is a new file that the run did not put there"))
-            elif (
-                there and self._digest(self._store.read(path), "sha256" if len(sha1) > SHA1_DIGITS else "sha1") != sha1
-            ):
-                changed.append(Changed(path, "has another content than the run put there"))
-        return changed
+            if path not in under_way and (why := self._change(path, sha1)):
+                changed[path] = Changed(path, why)
+        return list(changed.values())
 
-    def lost(self, run: Run) -> list[str]:
-        """The places whose former file is not in the attic any more, so that the run cannot be taken back whole."""
-        lost = []
-        for number in run.done.keys() - run.back:
-            step, begin = run.steps[number], run.begun[number]
-            displaced = step.from_ if step.step is StepKind.DISPLACE else step.replaces
-            if displaced and number not in run.turned and not self._store.kept(begin.slot):
-                lost.append(displaced)
-        return sorted(lost)
+    def _change(self, path: str, sha1: str) -> str:
+        """What is not as a run left it at a place, where it left a content or, without a digest, nothing."""
+        there = self._store.exists(path)
+        if sha1 and not there:
+            return "is gone"
+        if there and not sha1:
+            return "is a new file that the run did not put there"
+        try:
+            if there and self._digest(self._store.read(path), _algorithm(sha1)) != sha1:
+                return "has another content than the run put there"
+        except StoreLost:
+            raise
+        except StoreError as error:
+            return f"cannot be compared: {error}"
+        return ""
 
-    def take_back(self, run: Run, leave: frozenset[str] = frozenset()) -> None:
-        """Undo every step, last first; files named in `leave` stay as they are. Raises GribbleError on a failure."""
+    def _unexplained(self, run: Run, number: int, step: Step) -> Iterator[tuple[str, Changed]]:
+        """The place of a step that was cut short, where something lies there that is neither the old nor the new file,
+        and would have to make room for the old one."""
+        place = step.from_ if step.step is StepKind.DISPLACE else step.replaces
+        slot = run.begun[number].slot
+        if not place or not self._store.kept(slot) or not self._store.exists(place):
+            return
+        try:
+            if self._store.same(place, slot) or (step.to and self._ours(run, number, step, place)):
+                return
+            why = "is a file that the run did not put there"
+        except StoreLost:
+            raise
+        except StoreError as error:
+            why = f"cannot be compared: {error}"
+        yield place, Changed(place, why)
+
+    def take_back(
+        self, run: Run, leave: frozenset[str] = frozenset(), made_before: frozenset[str] = frozenset()
+    ) -> None:
+        """Undo every step, last first; files named in `leave` stay as they are. Raises GribbleError on a failure.
+
+        `made_before` are the folders that runs have made which are undone by now: where this one was the last to have a
+        file in one, it goes, too.
+        """
         for number in reversed(range(len(run.steps))):
             step = run.steps[number]
             if number not in run.begun or number in run.back or number in run.failed:
                 continue
             if leave & {step.to, step.from_, step.replaces}:
+                self._clear(run, number, step)
                 self._told(step, "left as it is")
                 continue
             if number not in run.turned:
                 self._journal.turn(run, number)
             try:
-                self._undo(run, number, step, run.begun[number])
+                self._undo_in_any_room(run, number, step)
             except StoreLost as error:
                 raise _lost(error, "gribble undo goes on with it") from error
             except StoreError as error:
@@ -378,18 +491,33 @@ class Runner:
                 ) from error
             self._journal.back(run, number)
             self._told(step, "")
+            self._remove_folders(step, made_before)
         self._journal.end(run, "undone")
+        self._store.prune(run.number)
+
+    def _undo_in_any_room(self, run: Run, number: int, step: Step) -> None:
+        """Undo a step; where the disk is full, in the room that was set aside for that."""
+        try:
+            self._undo(run, number, step, run.begun[number])
+        except StoreFull:
+            self._journal.drop_ballast()
+            self._undo(run, number, step, run.begun[number])
+
+    def _remove_folders(self, step: Step, made_before: frozenset[str]) -> None:
+        folder = parent(step.to or "")
+        while folder:
+            if folder in made_before:
+                self._store.remove_folder(folder)
+            folder = parent(folder)
 
     def _undo(self, run: Run, number: int, step: Step, begin: Begin) -> None:
         store = self._store
         if step.step is StepKind.DISPLACE:
             if store.kept(begin.slot):
-                store.bring_back(begin.slot, step.from_)
+                self._return(begin.slot, step.from_)
             return
         assert step.to is not None
-        store.discard(_work_name(step.to, run, number))
-        if step.replaces:
-            store.tidy(step.replaces)
+        self._clear(run, number, step)
         third = _third_name(step.to, run, number)
         if step.step is StepKind.RENAME:
             self._undo_rename(run, number, step, step.to, begin, third)
@@ -398,41 +526,87 @@ class Runner:
         for folder in reversed(begin.makes):
             store.remove_folder(folder)
 
+    def _clear(self, run: Run, number: int, step: Step) -> None:
+        """Remove what a step that was cut short has left beside its place."""
+        if step.to is not None:
+            self._store.discard(_work_name(step.to, run, number))
+            self._store.tidy(step.replaces or step.to)
+
+    def _return(self, slot: str, path: str) -> None:
+        """Bring a file back to a place where nothing is, or just its content; what else is there stays."""
+        if not self._store.exists(path) or self._store.same(path, slot):
+            self._store.bring_back(slot, path)
+
     def _undo_bring(self, run: Run, number: int, step: Step, to: str, begin: Begin, third: str) -> None:
-        """The new file goes to the attic, the old one comes back over it."""
-        store, spare_slot = self._store, _undo_slot(run, number, to)
-        old = step.replaces
+        """The new file goes to the attic, the old one comes back over it; what is neither of them stays."""
+        store, old = self._store, step.replaces
         if old and old != to:
             for path in (to, third):
                 if store.exists(path):
                     store.rename(path, third)
                     store.rename(third, old)
         if old is None:
-            if store.exists(to) and (number in run.done or self._holds(to, step)):
-                store.displace(to, spare_slot)
+            if store.exists(to) and self._ours(run, number, step, to):
+                store.displace(to, self._spare_slot(run, number, to, to))
         elif store.kept(begin.slot):
-            if store.exists(old):
-                store.keep(old, spare_slot)
-            store.bring_back(begin.slot, old)
+            if store.exists(old) and not store.same(old, begin.slot) and self._ours(run, number, step, old):
+                self._exchange(run, number, to, begin.slot, old)
+            else:
+                self._return(begin.slot, old)
+
+    def _exchange(self, run: Run, number: int, to: str, slot: str, path: str) -> None:
+        """What lies at a path goes to the attic, and what is in a slot comes over it in one instant.
+
+        Where nothing more fits and the attic cannot hold it beside, the place is empty for a moment; the journal knows.
+        """
+        spare = self._spare_slot(run, number, to, path)
+        try:
+            self._store.keep(path, spare)
+        except StoreFull:
+            self._store.displace(path, spare)
+        self._store.bring_back(slot, path)
+
+    def _spare_slot(self, run: Run, number: int, to: str, path: str) -> str:
+        """A slot for what an undo takes away from a path: an empty one, or the one that has that very file already."""
+        first = _undo_slot(run, number, to)
+        slots = (first if turn == 1 else _undo_slot(run, number, to, turn) for turn in itertools.count(1))
+        return next(slot for slot in slots if not self._store.kept(slot) or self._store.same(path, slot))
 
     def _undo_rename(self, run: Run, number: int, step: Step, to: str, begin: Begin, third: str) -> None:
-        store, way = self._store, _undo_slot(run, number, to)
+        store = self._store
         if store.exists(third):
             store.rename(third, step.from_)
-        if not step.replaces:
-            if not store.exists(step.from_) and store.exists(to):
-                if fold(to) == fold(step.from_):
+        way = _undo_slot(run, number, to)
+        if step.replaces and store.kept(begin.slot):
+            if not store.exists(step.replaces) or store.same(step.replaces, begin.slot):
+                self._return(begin.slot, step.replaces)
+            elif self._ours(run, number, step, step.replaces):
+                if not store.exists(step.from_):
+                    store.keep(step.replaces, way)
+                store.bring_back(begin.slot, step.replaces)
+        if step.replaces:
+            if store.kept(way):
+                self._return(way, step.from_)
+        elif store.exists(to) and (fold(to) == fold(step.from_) or self._ours(run, number, step, to)):
+            if fold(to) == fold(step.from_):
+                if not store.exists(step.from_):
                     store.rename(to, third)
                     store.rename(third, step.from_)
-                else:
-                    store.rename(to, step.from_)
-            return
-        if store.kept(begin.slot):
-            if not store.exists(step.from_):
-                store.keep(to, way)
-            store.bring_back(begin.slot, step.replaces)
-        if store.kept(way):
-            store.bring_back(way, step.from_)
+            elif store.exists(step.from_):  # on its way to another volume
+                store.displace(to, self._spare_slot(run, number, to, to))
+            else:
+                store.rename(to, step.from_)
+
+
+def lost(store: Store, run: Run) -> list[str]:
+    """The places whose former file is not in the attic any more, so that a run cannot be taken back whole."""
+    found = []
+    for number in run.done.keys() - run.back:
+        step, begin = run.steps[number], run.begun[number]
+        displaced = step.from_ if step.step is StepKind.DISPLACE else step.replaces
+        if displaced and number not in run.turned and not store.kept(begin.slot):
+            found.append(displaced)
+    return sorted(found)
 
 
 def new_run_number(folders: list[Path]) -> int:
@@ -444,26 +618,66 @@ def new_run_number(folders: list[Path]) -> int:
 def check_room(
     store: Store, rig: str, steps: tuple[Step, ...], elsewhere: Elsewhere, volume: str = "", cluster: int = 1
 ) -> None:
-    """Raise GribbleError where a rig has too little room for what the steps write, in whole clusters of some bytes.
+    """Raise GribbleError where a rig has too little room for what the steps write, in whole clusters of some bytes, or
+    for its files.
 
-    What is displaced stays in the attic, which takes room of its own on a volume without links.
+    What is displaced stays in the attic, which takes room of its own on a volume without links. Folders of a rig can be
+    volumes of their own.
     """
+    attic = store.free_attic()
+    free: dict[int, Free] = {}
+    there: dict[str, Free | None] = {}
+    makes: dict[str, Free | None] = {}
+    sizes: Counter[int] = Counter()
+    files: Counter[int] = Counter()
 
-    def clusters(size: int) -> int:
-        return -(-size // cluster) * cluster
+    def takes(where: Free | None, size: int, names: int) -> None:
+        if where is not None:
+            free.setdefault(where.device, where)
+            sizes[where.device] += -(-size // cluster) * cluster
+            files[where.device] += names
 
-    free = store.free_bytes()
-    if free is None:
-        return
-    wanted = sum(clusters(_written(store, step, elsewhere)) for step in steps)
-    if volume in WITHOUT_LINKS:
-        wanted += sum(clusters(store.size(step.replaces)) for step in steps if step.replaces)
-    if wanted > free:
+    takes(attic, BALLAST_BYTES + JOURNAL_BYTES + len(steps) * JOURNAL_OF_STEP, OWN_FILES)
+    for step in steps:
+        place = step.to or step.from_
+        target = there.setdefault(parent(place), _free(store, place))
+        for folder in _missing_folders(store, step):
+            makes.setdefault(folder, target)
+        takes(target, _written(store, step, elsewhere), step.step is not StepKind.DISPLACE)
+        takes(attic, 0, 1)  # a folder that its undoing may need
+        if displaced := step.from_ if step.step is StepKind.DISPLACE else step.replaces:
+            apart = target is None or attic is None or target.device != attic.device
+            copied = apart or (volume in WITHOUT_LINKS and step.step is not StepKind.DISPLACE)
+            takes(attic, store.size(displaced) if copied else 0, 2 + displaced.count("/"))
+    for target in makes.values():
+        takes(target, cluster, 1)
+    for device, size in sizes.items():
+        left = free[device]
+        if size > left.bytes:
+            lack = f"{size:,} bytes are to be written, {left.bytes:,} are free"
+        elif left.files is not None and files[device] > left.files:
+            lack = f"{files[device]:,} files and folders are to be made, and there is room for {left.files:,}"
+        else:
+            continue
         raise GribbleError(
-            f"{rig} has too little room: {wanted:,} bytes are to be written, {free:,} are free",
+            f"{rig} has too little room: {lack}",
             fix="Nothing was changed. Make room, or narrow the plan to some emulators.",
             code=ExitCode.FAILED,
         )
+
+
+def _free(store: Store, path: str) -> Free | None:
+    try:
+        return store.free(path)
+    except StoreError:
+        return None  # its step will say why
+
+
+def _missing_folders(store: Store, step: Step) -> list[str]:
+    try:
+        return store.missing_folders(step.to) if step.to else []
+    except StoreError:
+        return []
 
 
 def _written(store: Store, step: Step, elsewhere: Elsewhere) -> int:
@@ -496,5 +710,9 @@ def _third_name(to: str, run: Run, number: int) -> str:
     return join(parent(to), f".gribble-{run.number}-{number}.third")
 
 
-def _undo_slot(run: Run, number: int, to: str) -> str:
-    return f"{run.number:04d}{UNDONE}/{number}/{base(to)}"
+def _undo_slot(run: Run, number: int, to: str, turn: int = 1) -> str:
+    return f"{run.number:04d}{UNDONE}/{number}{f'.{turn}' if turn > 1 else ''}/{base(to)}"
+
+
+def _algorithm(digest: str) -> str:
+    return "sha256" if len(digest) > SHA1_DIGITS else "sha1"

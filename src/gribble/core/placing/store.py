@@ -9,6 +9,8 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Protocol
 
+from msgspec import Struct
+
 Content = Callable[[], Iterator[bytes]]
 """Gives a content block by block, from its beginning each time."""
 
@@ -21,11 +23,30 @@ class StoreLost(StoreError):
     """The rig cannot be reached any more: what was asked last may have been done or not, and nothing more can be."""
 
 
+class StoreFull(StoreError):
+    """No room is left for a byte or a name."""
+
+
+Stamp = tuple[int, int]
+"""What a glance tells of a file: its size in bytes, its time of modification in nanoseconds since 1970."""
+
+
+class Free(Struct, frozen=True):
+    """The room left where a path lies: its volume, in bytes, and in files (None where they are not counted)."""
+
+    device: int
+    bytes: int
+    files: int | None = None
+
+
 class Store(Protocol):
     """A rig's files and its attic. Every method may raise StoreError."""
 
     def exists(self, path: str) -> bool:
         """Whether a file is there under exactly this spelling."""
+
+    def stamp(self, path: str) -> Stamp | None:
+        """What a glance tells of a file, or of a link as a link; None where nothing is."""
 
     def read(self, path: str, member: str | None = None) -> Iterator[bytes]:
         """The content of a file, or of a member of an archive, block by block."""
@@ -37,14 +58,26 @@ class Store(Protocol):
     def write(self, path: str, content: Content, like: str | None = None) -> None:
         """Write a new file and flush it to the disk; what was there under this name is written over.
 
-        It gets the permissions of the file `like`, which it is going to replace, where the store has any.
+        Where only the store itself can copy permissions, the file gets those of `like`, which it is going to replace;
+        elsewhere nobody else can read it before it is dressed.
         """
+
+    def dress(self, path: str, slot: str = "", mode: int | None = None) -> None:
+        """Give a new file at its place its permissions, last of all: a mode, else those (and the owner) of the file in
+        a slot, else what is usual. One with a second name, which could be a source, stays as it is."""
+
+    def set_time(self, path: str, modified: int) -> None:
+        """Give a file its time of modification, in nanoseconds since 1970, where that can be."""
+
+    def mode(self, path: str) -> int | None:
+        """The permissions of a file; None where there are none."""
 
     def read_back(self, path: str) -> Iterator[bytes]:
         """What lies at a path now, block by block; nothing else may be asked of the store meanwhile."""
 
     def rename(self, old: str, new: str) -> None:
-        """Rename a file over whatever is at the new name, in one instant, and flush the folders."""
+        """Rename a file over whatever is at the new name, in one instant, and flush the folders. Between volumes it is
+        copied first; cut short, it is in both places, and doing it again does the rest."""
 
     def tidy(self, path: str) -> None:
         """Remove what a renaming over this place that was cut short has left beside it."""
@@ -63,6 +96,12 @@ class Store(Protocol):
 
     def keep(self, path: str, slot: str) -> None:
         """Put a file into the attic as well, leaving it in place; a slot that is filled stays as it is."""
+
+    def same(self, path: str, slot: str) -> bool:
+        """Whether what is at a path is what is in a slot: one file, equal bytes, or links that say the same."""
+
+    def make_slot(self, slot: str) -> None:
+        """Make the folder of a slot, so that filling it needs no more room than a name."""
 
     def displace(self, path: str, slot: str) -> None:
         """Move a file into the attic; half-way there, only the rest is done."""
@@ -84,7 +123,10 @@ class Store(Protocol):
 
     def forget(self, slot: str) -> None:
         """Delete the file in a slot of the attic, and folders of the attic that are empty then. Only the user's word
-        makes that happen."""
+        makes that happen, or that the very same content is still at its place."""
+
+    def prune(self, run: int) -> None:
+        """Remove what a run has left of empty folders in the attic."""
 
     def size(self, path: str) -> int:
         """The size of a file in bytes; 0 where there is none."""
@@ -98,5 +140,8 @@ class Store(Protocol):
     def local_kept(self, slot: str) -> Path:
         """The same for a slot of the attic."""
 
-    def free_bytes(self) -> int | None:
-        """The room left, in bytes; None where nobody says."""
+    def free(self, path: str) -> Free | None:
+        """The room left where a path is to lie; None where nobody says."""
+
+    def free_attic(self) -> Free | None:
+        """The room left where the attic and the journals are."""

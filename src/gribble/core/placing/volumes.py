@@ -10,17 +10,30 @@ FOLDING = {"fat32": True, "exfat": True, "ntfs": True, "apfs": True, "ext4": Fal
 
 
 def folds_case(volume: str, root: Path) -> bool:
-    """Whether a rig's volume takes two spellings of a name for one.
+    """Whether a rig's volume takes two spellings of a name for one. Nothing is written.
 
-    Where the kind of volume is "auto", the root itself is looked up under another spelling; nothing is written.
+    Where the kind of volume is "auto", a name within the root is looked up under another spelling (the root's own lies
+    on another volume where this one is mounted); where nothing in it can be tried, the kind that is found decides.
     """
     if volume in FOLDING:
         return FOLDING[volume]
-    other = root.with_name(root.name.swapcase())
+    tried = _tried(root)
+    return FOLDING.get(volume_of(root)[0], False) if tried is None else tried
+
+
+def _tried(root: Path) -> bool | None:
+    """Whether a name in a folder is found under another spelling; None where there is none that can be tried."""
     try:
-        return other.name != root.name and other.samefile(root)
+        with os.scandir(root) as listing:
+            children = {child.name: child for child in listing}
+        for name, child in children.items():
+            other = name.swapcase()
+            if other == name or not name.isascii() or other in children or child.is_symlink():
+                continue  # a link could be the other spelling itself
+            return os.path.lexists(root / other)
     except OSError:
-        return False
+        pass
+    return None
 
 
 CLUSTERS = {"fat32": 32 << 10, "exfat": 128 << 10}

@@ -30,7 +30,7 @@ from gribble.core.survey.archives.opening import (
 )
 from gribble.core.survey.digests import THREADED_BYTES, digest_blocks, digest_file
 from gribble.core.survey.index import Facts, Index, KnownMember, Memory
-from gribble.core.survey.walking import Entry, Folder, Skipped, entry_of, walk
+from gribble.core.survey.walking import Entry, Folder, Skipped, Walk, Why, entry_of, is_as_met, walk
 
 SAVE_SECONDS = 5.0
 """How much work a kill during a survey can cost, in seconds."""
@@ -41,7 +41,8 @@ class Holding(Struct, frozen=True, kw_only=True, gc=False):
 
     `path` is relative to `root`; `rig` names the rig it lies on and is empty for a source. Digests that could not
     matter are absent; `carried` says that the CRC-32 is the archive's own claim, not computed from the content;
-    `link` marks a link on a rig, which proves a place but is never copied or moved.
+    `fixed` marks one on a rig that is reached by a link or lies in a source: it proves a place, but is never copied or
+    moved. `attic` is the run that displaced it, for one in a rig's attic; 0 elsewhere.
     """
 
     rig: str
@@ -51,7 +52,8 @@ class Holding(Struct, frozen=True, kw_only=True, gc=False):
     size: int
     digests: Digests
     carried: bool = False
-    link: bool = False
+    fixed: bool = False
+    attic: int = 0
 
     @property
     def place(self) -> Path:
@@ -65,11 +67,13 @@ class Holding(Struct, frozen=True, kw_only=True, gc=False):
 
 
 class Survey(Struct, frozen=True):
-    """What one folder holds, and what was passed over and why."""
+    """What one folder holds, and what was passed over and why; its folders, and where the links in it lead."""
 
     root: str
     holdings: tuple[Holding, ...]
     skipped: tuple[Skipped, ...]
+    folders: frozenset[str] = frozenset()
+    links: dict[str, str] = {}
 
 
 class Tally(Struct):
@@ -169,15 +173,15 @@ class Surveyor:
             strongest = {name for file in files if (name := file.strongest())}
         self._known.want_sets({file.size for file in files if file.size}, strongest)
 
-    def survey(self, root: Path, *, rig: str = "", leave_out: frozenset[Path] = frozenset()) -> Survey:
-        """What a folder holds. Raises GribbleError where the folder itself cannot be read."""
+    def survey(self, root: Path, *, rig: str = "", way: Walk = Walk()) -> Survey:  # noqa: B008  (frozen)
+        """What a folder holds, walked in some way. Raises GribbleError where the folder itself cannot be read."""
         try:
             next(root.iterdir(), None)
         except OSError as error:
             raise GribbleError(
                 f"{root} cannot be read: {reason_of(error)}", fix="Check the path and its permissions."
             ) from error
-        return self._survey(root, walk(root, leave_out, with_links=bool(rig)), rig)
+        return self._survey(root, walk(root, way), rig)
 
     def survey_far(self, ground: Ground, rig: str, folders: frozenset[str] = frozenset()) -> Survey:
         """What a rig on another machine holds: listed first; fetched is only what sizes and archives' directories do
@@ -214,8 +218,12 @@ class Surveyor:
         memory = self._index.memory(root, blank=self._reread)
         files: list[_File] = []
         skipped: list[Skipped] = []
+        there: set[str] = set()
+        links: dict[str, str] = {}
         for folder in folders:
             skipped += folder.skipped
+            there.add(folder.path)
+            links |= folder.links
             if ground and self._listener:
                 self._listener.say(f"Listing {rig}: {len(files):,} files")
             entries = [self._dated(ground, entry) for entry in folder.files] if ground else folder.files
@@ -240,7 +248,7 @@ class Surveyor:
                 holdings += _members(str(root), rig, file)
             if file.fault or file.facts.fault or file.facts.members:
                 skipped += _notes(file)
-        return Survey(str(root), tuple(holdings), tuple(skipped))
+        return Survey(str(root), tuple(holdings), tuple(skipped), frozenset(there), links)
 
     def _dated(self, ground: Ground, entry: Entry) -> Entry:
         """An entry with its time, if it is one that may be read."""
@@ -306,7 +314,7 @@ class Surveyor:
         path, file.read_at = root / file.entry.path, time.time_ns()
         try:
             facts = self._read_facts(path, file)
-            if entry_of(file.entry.path, path.stat(), link=file.entry.link) != file.entry:
+            if not is_as_met(file.entry, path.stat()):
                 file.fault = "changed while it was read; run the command again"
                 file.facts = Facts()
             else:
@@ -463,7 +471,7 @@ def _loose(root: str, rig: str, file: _File) -> Holding:
         member=None,
         size=entry.size,
         digests=file.facts.digests,
-        link=entry.link,
+        fixed=entry.fixed,
     )
 
 
@@ -484,7 +492,7 @@ def _notes(file: _File) -> Iterator[Skipped]:
     """What was passed over in one file, and why."""
     path, facts = file.entry.path, file.facts
     if file.fault or facts.fault:
-        yield Skipped(path, file.fault or facts.fault)
+        yield Skipped(path, file.fault or facts.fault, kind=Why.UNREAD if file.fault else Why.CONTENT)
     members = facts.members or ()
     plain = plain_names([member.name for member in members])
     for member in members:

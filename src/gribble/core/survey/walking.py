@@ -6,12 +6,13 @@ import operator
 import os
 import re
 from collections.abc import Iterator
+from enum import StrEnum
 from pathlib import Path
 
 from msgspec import Struct
 
 from gribble.core.errors import reason_of
-from gribble.core.paths import leads_out
+from gribble.core.paths import identity, leads_out, spelling
 
 MEMORY_FOLDER = ".gribble"
 """Folder of Gribble's own (attic, journal, index); never walked into."""
@@ -23,7 +24,8 @@ _WORK_FILE = re.compile(r"^\.gribble-\d+-\d+\.(part|third|aside)$")
 class Entry(Struct, frozen=True, gc=False):
     """One regular file: path relative to the walked root with forward slashes, and what the system says of it.
 
-    Size is in bytes, times are in nanoseconds since 1970. `link` marks a link to a file below the same root.
+    Size is in bytes, times are in nanoseconds since 1970. `fixed` marks one that is reached by a link, or lies in a
+    folder that is never written: it shows what is there, and is not to be moved.
     """
 
     path: str
@@ -31,7 +33,17 @@ class Entry(Struct, frozen=True, gc=False):
     modified: int
     changed: int
     inode: int
-    link: bool = False
+    fixed: bool = False
+
+
+class Why(StrEnum):
+    """Why something was passed over: what follows from it is not the same."""
+
+    CONTENT = "content"  # what is in the file cannot be made sense of
+    UNREAD = "unread"  # the system does not let us read it
+    NOWHERE = "nowhere"  # a link that leads nowhere
+    OUT = "out"  # a link that leads out of the folder
+    THING = "thing"  # neither a file nor a folder
 
 
 class Skipped(Struct, frozen=True):
@@ -40,59 +52,128 @@ class Skipped(Struct, frozen=True):
     path: str
     why: str
     member: str = ""
+    kind: Why = Why.CONTENT
 
 
 class Folder(Struct, gc=False):
-    """One folder's files, its path relative to the walked root, and what was passed over in it."""
+    """One folder's files, its path relative to the walked root, and what was passed over in it.
+
+    `links` are the links in it by path, with the real places to which they lead.
+    """
 
     path: str
     files: list[Entry]
     skipped: list[Skipped]
+    links: dict[str, str] = {}
 
 
-def walk(root: Path, leave_out: frozenset[Path] = frozenset(), *, with_links: bool = False) -> Iterator[Folder]:
-    """Every regular file below the root, folder by folder in name order; links out of the root are never followed.
+class Walk(Struct, frozen=True, kw_only=True):
+    """What a walk enters. `leave_out` are folders that it does not, under whatever name it meets them (other rigs).
 
-    `leave_out` are absolute folders not to enter (rigs inside a source). Links that stay below the root are passed
-    over in silence, since what they lead to is met at its own place; `with_links` yields those to files as well
-    (an emulator reads through them). Raises nothing.
+    `through` are places, relative to the root, at which a link is read through: those where an emulator looks, and the
+    folders above them (None: nobody looks, as in a source); in `all_through` it looks at every file. `fixed` are
+    folders that are never written (sources in a rig): they are entered only at such places.
     """
-    waiting = [""]
+
+    leave_out: frozenset[Path] = frozenset()
+    through: frozenset[str] | None = None
+    all_through: frozenset[str] = frozenset()
+    fixed: frozenset[Path] = frozenset()
+
+    def looks(self, path: str) -> bool:
+        """Whether an emulator looks at a place."""
+        return self.through is not None and path in self.through
+
+
+def walk(root: Path, way: Walk = Walk()) -> Iterator[Folder]:  # noqa: B008  (frozen)
+    """Every regular file below the root, folder by folder in name order; links out of the root are followed only where
+    an emulator looks. Raises nothing.
+
+    A link to a file below the root is met as a file of its own there, too. Each place is entered once, so that links
+    in a circle end.
+    """
+    left_out, fixed = _Marked(way.leave_out), _Marked(way.fixed)
+    waiting = [("", False)]
     while waiting:
-        folder = Folder(waiting.pop(), [], [])
+        path, held = waiting.pop()
+        folder = Folder(path, [], [], {})
         try:
-            with os.scandir(root / folder.path) as listing:
+            with os.scandir(root / path) as listing:
                 children = sorted(listing, key=_NAME)
         except OSError as error:
-            folder.skipped.append(Skipped(folder.path or ".", f"folder cannot be read: {reason_of(error)}"))
+            why = f"folder cannot be read: {reason_of(error)}"
+            folder.skipped.append(Skipped(path or ".", why, kind=Why.UNREAD))
             yield folder
             continue
-        prefix = f"{folder.path}/" if folder.path else ""
+        prefix = f"{path}/" if path else ""
         inner = []
         for child in children:
+            at = prefix + child.name
             try:
                 if child.is_file(follow_symlinks=False):
                     if not is_work_file(child.name):
-                        folder.files.append(entry_of(prefix + child.name, child.stat(follow_symlinks=False)))
+                        folder.files.append(entry_of(at, child.stat(follow_symlinks=False), fixed=held))
                 elif child.is_dir(follow_symlinks=False):
-                    if child.name != MEMORY_FOLDER and root / prefix / child.name not in leave_out:
-                        inner.append(prefix + child.name)
+                    if child.name == MEMORY_FOLDER or child in left_out:
+                        continue
+                    if child not in fixed:
+                        inner.append((at, held))
+                    elif way.looks(at):
+                        inner.append((at, True))
+                elif child.is_symlink():
+                    if _meet_link(root, at, child, folder, way, left_out):
+                        inner.append((at, True))
                 else:
-                    _meet_other(root, prefix + child.name, child, folder, with_links)
+                    why = "is no regular file (a pipe, socket or device)"
+                    folder.skipped.append(Skipped(at, why, kind=Why.THING))
             except OSError as error:
-                folder.skipped.append(Skipped(prefix + child.name, f"cannot be read: {reason_of(error)}"))
+                folder.skipped.append(Skipped(at, f"cannot be read: {reason_of(error)}", kind=Why.UNREAD))
         yield folder
         waiting.extend(reversed(inner))
 
 
-def _meet_other(root: Path, path: str, child: os.DirEntry[str], folder: Folder, with_links: bool) -> None:
-    """What is neither a file nor a folder: a link, or nothing to be read."""
-    if not child.is_symlink():
-        folder.skipped.append(Skipped(path, "is no regular file (a pipe, socket or device)"))
-    elif (why := _link_fault(root, root / path)) is not None:
-        folder.skipped.append(Skipped(path, why))
-    elif with_links and child.is_file():
-        folder.files.append(entry_of(path, child.stat(), link=True))
+def _meet_link(root: Path, path: str, child: os.DirEntry[str], folder: Folder, way: Walk, left_out: _Marked) -> bool:
+    """A link: whether it leads to a folder that is to be entered. One to a file is met as a file of its own.
+
+    Raises OSError where the system does not let us see.
+    """
+    try:
+        target = (root / path).resolve(strict=True)
+    except PermissionError:
+        raise
+    except (OSError, RuntimeError):
+        folder.skipped.append(Skipped(path, "is a link that leads nowhere", kind=Why.NOWHERE))
+        return False
+    folder.links[path] = str(target)
+    through = way.looks(path) or (folder.path in way.all_through and child.is_file())
+    if leads_out(root, target) and not through:
+        why = "is a link that leads out of the folder; links are not followed"
+        folder.skipped.append(Skipped(path, why, kind=Why.OUT))
+    elif child.is_file():
+        if way.through is not None:  # on a rig; in a source, what it leads to is met at its own place
+            folder.files.append(entry_of(path, child.stat(), fixed=True))
+    elif child.is_dir():
+        return through and child not in left_out
+    else:
+        why = "is a link to no regular file (a pipe, socket or device)"
+        folder.skipped.append(Skipped(path, why, kind=Why.THING))
+    return False
+
+
+class _Marked:
+    """Some folders, recognised under any name: by device and inode or, where there are none, by their spelling."""
+
+    def __init__(self, folders: frozenset[Path]) -> None:
+        known = {folder: identity(folder) for folder in folders}
+        self._identities = frozenset(there for there in known.values() if there)
+        self._spellings = frozenset(spelling(folder) for folder, there in known.items() if not there)
+        self._any = bool(folders)
+
+    def __contains__(self, child: os.DirEntry[str]) -> bool:
+        if not self._any:
+            return False
+        there = identity(child.path)
+        return there in self._identities if there else spelling(child.path) in self._spellings
 
 
 def is_work_file(name: str) -> bool:
@@ -100,16 +181,13 @@ def is_work_file(name: str) -> bool:
     return name.startswith(".gribble-") and _WORK_FILE.match(name) is not None
 
 
-def entry_of(path: str, status: os.stat_result, *, link: bool = False) -> Entry:
+def is_as_met(entry: Entry, status: os.stat_result) -> bool:
+    """Whether a file still is as a walk met it; by its inode, too, where the system has told one both times."""
+    now = (status.st_size, status.st_mtime_ns, status.st_ctime_ns)
+    same = not (entry.inode and status.st_ino) or entry.inode == status.st_ino
+    return same and now == (entry.size, entry.modified, entry.changed)
+
+
+def entry_of(path: str, status: os.stat_result, *, fixed: bool = False) -> Entry:
     """The entry of a file, from what the system says of it."""
-    return Entry(path, status.st_size, status.st_mtime_ns, status.st_ctime_ns, status.st_ino, link)
-
-
-def _link_fault(root: Path, link: Path) -> str | None:
-    try:
-        target = link.resolve(strict=True)
-    except (OSError, RuntimeError):
-        return "is a link that leads nowhere"
-    if leads_out(root, target):
-        return "is a link that leads out of the folder; links are not followed"
-    return None
+    return Entry(path, status.st_size, status.st_mtime_ns, status.st_ctime_ns, status.st_ino, fixed)

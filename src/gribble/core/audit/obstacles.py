@@ -1,0 +1,86 @@
+"""What on a rig keeps a path from being written or displaced: files where folders should be, links out, sources."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import cached_property
+
+from msgspec import Struct
+
+from gribble.core.paths import fold, parent
+
+
+class Obstacle(Struct, frozen=True):
+    """Why a plan does not do something, and what the person can do about it; in a plan, both as one sentence."""
+
+    why: str
+    fix: str
+
+    def __str__(self) -> str:
+        return f"{self.why}; {self.fix}"
+
+
+AWAY = "move it away"
+
+
+class Obstacles(Struct, frozen=True, kw_only=True, dict=True):
+    """The paths of a rig at which something is that is in the way, as they are spelled on disk.
+
+    `files` are its files, in which nothing can lie, `folders` its folders, over which nothing is written; `things` are
+    neither, with what they are. `outward` are links that lead out of the rig, and `sources` its folders that are
+    sources, each with where that is; `inward` are links that stay in it, with the path of what they lead to. `serving`
+    are the files that are sound for a need where they lie, with the needs in words.
+    """
+
+    files: frozenset[str] = frozenset()
+    folders: frozenset[str] = frozenset()
+    things: dict[str, str] = {}
+    outward: dict[str, str] = {}
+    sources: dict[str, str] = {}
+    inward: dict[str, str] = {}
+    serving: dict[str, tuple[str, ...]] = {}
+    folds_case: bool = False
+
+    def _key(self, path: str) -> str:
+        return fold(path) if self.folds_case else path
+
+    @cached_property
+    def _files(self) -> dict[str, str]:
+        return {self._key(path): path for path in self.files}
+
+    @cached_property
+    def _folders(self) -> dict[str, str]:
+        return {self._key(path): path for path in self.folders}
+
+    def real(self, path: str) -> str:
+        """The file that is written where a path is a link that stays in the rig: what it leads to."""
+        return self.inward.get(path, path)
+
+    def at(self, path: str) -> Obstacle | None:
+        """Why nothing can be written to a path, nor taken away from there; None where it can."""
+        if (key := self._key(path)) in self._folders:
+            return Obstacle(f"{self._folders[key]} is a folder", AWAY)
+        for place, what in self.things.items():
+            if self._key(place) == key:
+                return Obstacle(f"{place} {what}", AWAY)
+        for above in _above(path):
+            key = self._key(above)
+            if key in self._files:
+                return Obstacle(f"{self._files[key]} is a file where a folder is wanted", AWAY)
+            for place, where in self.outward.items():
+                if self._key(place) == key:
+                    why = f"{place} is a link that leads out of the rig, to {where}"
+                    return Obstacle(why, "put the file there yourself, or a folder in the link's place")
+            for place, where in self.sources.items():
+                if self._key(place) == key:
+                    why = f"{place} is a source ({where}), and sources are never written"
+                    return Obstacle(why, "put the file there yourself, or take it out of the sources")
+        return None
+
+
+def _above(path: str) -> Iterator[str]:
+    """The folders above a path, innermost first."""
+    folder = parent(path)
+    while folder:
+        yield folder
+        folder = parent(folder)

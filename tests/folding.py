@@ -1,0 +1,125 @@
+"""A volume that keeps the case of names and folds it, over a folder: `python -m tests.folding FOLDER MOUNT` (FUSE).
+
+Names are found in any case and any Unicode form, as on exFAT, NTFS and APFS as they are usually formatted.
+"""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+import time
+import unicodedata
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+
+def folded(name: str) -> str:
+    return unicodedata.normalize("NFC", name).casefold()
+
+
+def serve(root: str, mount: str) -> None:
+    """Be the volume until it is unmounted."""
+    import mfusepy
+
+    def real(path: str) -> str:
+        at = root
+        for part in filter(None, path.split("/")):
+            names = os.listdir(at) if os.path.isdir(at) else []
+            at = os.path.join(at, next((name for name in names if folded(name) == folded(part)), part))
+        return at
+
+    class Folding(mfusepy.Operations):  # type: ignore[misc]
+        use_ns = True
+
+        def getattr(self, path: str, fh: int | None = None) -> dict[str, Any]:  # noqa: ARG002
+            status = os.lstat(real(path))
+            times = {f"st_{one}time": getattr(status, f"st_{one}time_ns") for one in "amc"}
+            return times | {
+                f"st_{key}": getattr(status, f"st_{key}") for key in ("mode", "ino", "nlink", "size", "uid", "gid")
+            }
+
+        def readdir(self, path: str, fh: int) -> list[Any]:  # noqa: ARG002
+            entries = {name: os.lstat(os.path.join(real(path), name)) for name in os.listdir(real(path))}
+            facts = {name: {"st_ino": one.st_ino, "st_mode": one.st_mode} for name, one in entries.items()}
+            return [(".", None, 0), ("..", None, 0), *((name, one, 0) for name, one in facts.items())]
+
+        def rename(self, old: str, new: str, flags: int = 0) -> None:  # noqa: ARG002
+            source, target = real(old), real(new)
+            spelled = os.path.join(os.path.dirname(target), os.path.basename(new))
+            os.rename(source, target)
+            os.rename(target, spelled)
+
+        def statfs(self, path: str) -> dict[str, int]:
+            status = os.statvfs(real(path))
+            return {key: getattr(status, key) for key in dir(status) if key.startswith("f_") and key != "f_fsid"}
+
+        def mkdir(self, path: str, mode: int) -> None:
+            os.mkdir(real(path), mode)
+
+        def rmdir(self, path: str) -> None:
+            os.rmdir(real(path))
+
+        def unlink(self, path: str) -> None:
+            os.unlink(real(path))
+
+        def link(self, target: str, source: str) -> None:
+            os.link(real(source), real(target))
+
+        def open(self, path: str, flags: int) -> int:
+            return os.open(real(path), flags & ~(os.O_CREAT | os.O_EXCL))
+
+        def create(self, path: str, mode: int, fi: Any = None) -> int:  # noqa: ARG002
+            return os.open(real(path), os.O_RDWR | os.O_CREAT | os.O_EXCL, mode)
+
+        def read(self, path: str, size: int, offset: int, fh: int) -> bytes:  # noqa: ARG002
+            return os.pread(fh, size, offset)
+
+        def write(self, path: str, data: bytes, offset: int, fh: int) -> int:  # noqa: ARG002
+            return os.pwrite(fh, data, offset)
+
+        def truncate(self, path: str, length: int, fh: int | None = None) -> None:  # noqa: ARG002
+            os.truncate(real(path), length)
+
+        def release(self, path: str, fh: int) -> None:  # noqa: ARG002
+            os.close(fh)
+
+        def fsync(self, path: str, datasync: int, fh: int) -> None:  # noqa: ARG002
+            os.fsync(fh)
+
+        def chmod(self, path: str, mode: int) -> None:
+            os.chmod(real(path), mode)
+
+        def utimens(self, path: str, times: tuple[int, int]) -> None:
+            os.utime(real(path), ns=times)
+
+    mfusepy.FUSE(Folding(), mount, foreground=True, nothreads=True, use_ino=True, attr_timeout=0, entry_timeout=0)
+
+
+@contextmanager
+def folding_volume(folder: Path, at: Path) -> Iterator[Path]:
+    """The volume, mounted; the test is skipped, with the reason, where that cannot be."""
+    folder.mkdir(exist_ok=True)
+    at.mkdir(exist_ok=True)
+    server = subprocess.Popen(
+        [sys.executable, "-m", "tests.folding", str(folder), str(at)],
+        cwd=Path(__file__).parent.parent, stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
+    )  # fmt: skip
+    while not os.path.ismount(at):
+        if server.poll() is not None:
+            said = server.communicate()[0].decode().strip().splitlines()
+            pytest.skip(f"no folding volume can be mounted here: {said[-1] if said else 'FUSE does not run'}")
+        time.sleep(0.02)
+    try:
+        yield at
+    finally:
+        subprocess.run(["umount", "-l", str(at)], check=True)
+        server.communicate(timeout=10)
+
+
+if __name__ == "__main__":
+    serve(*sys.argv[1:])
