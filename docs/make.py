@@ -29,7 +29,8 @@ ABOUT = {
     "cli/releases": "Arcade sets", "core/releases": "Arcade sets", "core/arcade": "Arcade sets",
     "cli/capture": "Capturing a sheet", "cli/catalogue": "The catalogue", "cli/mend": "Reading files",
     "cli/running": "Planning and placing", "cli/place": "Planning and placing", "core/placing": "Planning and placing",
-    "cli/undo": "Taking back", "cli/attic": "Taking back", "cli/report": "Reports", "cli/demo": "The demo world",
+    "cli/undo": "Taking back", "cli/history": "Taking back",
+    "stores/secret": "Taking back", "cli/attic": "Taking back", "cli/report": "Reports", "cli/demo": "The demo world",
     "demo": "The demo world", "cli/init": "Finding the configuration", "stores/local": "Writing files",
     "stores": "Rigs and sources", "cli/doctor": "Finding the configuration",
 }  # fmt: skip

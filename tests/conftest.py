@@ -43,6 +43,12 @@ class Ended:
 Gribble = Callable[..., Ended]
 
 
+@pytest.fixture(scope="session", autouse=True)
+def _secret_of_the_tests(tmp_path_factory: pytest.TempPathFactory) -> None:
+    """Journals are signed with a secret of the tests', never with the developer's own."""
+    os.environ["XDG_DATA_HOME"] = str(tmp_path_factory.mktemp("data"))
+
+
 @pytest.fixture
 def clean_env(tmp_path: Path) -> dict[str, str]:
     """An environment in which no configuration of the developer's own can be found."""

@@ -138,7 +138,7 @@ def forked(
 def need(id_: str, content: bytes | None, name: str = "", **more: object) -> str:
     """A need of a sheet, by default named after its id; without a content nothing proves it."""
     lines = {"id": id_, "kind": "bios", "level": "must", "folder": "boot", "name": name or f"{id_}.rom", **more}
-    text = "".join(f"{key} = {json.dumps(value)}\n" for key, value in lines.items())
+    text = "".join(f"{key} = {json.dumps(value, ensure_ascii=False)}\n" for key, value in lines.items())
     if content is not None:
         text += f'[[need.accept]]\nsize = {len(content)}\nsha1 = "{sha1(content)}"\n'
     return f"[[need]]\n{text}"

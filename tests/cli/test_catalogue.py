@@ -171,7 +171,7 @@ def test_add_swaps_the_catalogue_whole_and_keeps_the_former(gribble: Gribble, wo
     with zipfile.ZipFile(world / "friend.zip", "w") as archive:
         archive.write(friend / "knot.sheet.toml", "from-ada/knot.sheet.toml")
         archive.writestr("from-ada/ruff.sheet.toml", 'sheet = 1\nemulator = "ruff"\n[folders]\n')
-    ended = gribble("catalogue", "add", "friend.zip", cwd=world, code=0)
+    ended = gribble("catalogue", "add", "friend.zip", "--yes", cwd=world, code=0)
     assert "1 new file, 1 file replaced" in ended.out
     assert "Knot II" in (world / "catalogue/knot.sheet.toml").read_text()
     assert tree(world / "catalogue.before-1") == before

@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import random
+import socket
+import threading
+import time
 import zipfile
 import zlib
 from collections.abc import Callable, Iterator
@@ -11,6 +15,7 @@ from contextlib import AbstractContextManager, contextmanager
 from pathlib import Path
 from typing import Any
 
+import paramiko
 import py7zr
 import pytest
 from hypothesis import given
@@ -20,6 +25,7 @@ from gribble.core.addresses import Address, parse_address
 from gribble.core.catalogue.records import Accept, Digests, Kind, Level, Need, Sheet
 from gribble.core.errors import GribbleError
 from gribble.core.matching import KnownContents
+from gribble.core.placing.journal import Seal
 from gribble.core.placing.plan import Step, StepKind
 from gribble.core.placing.store import StoreError, StoreLost
 from gribble.core.placing.zipping import PackMember
@@ -72,7 +78,7 @@ def rig_at(
     link = SteadyLink(lambda: connected(address, weather or Weather()), "handheld", pauses=(0.0, 0.0))
     store = RemoteStore(link, home, trust_size=trust_size)
     try:
-        with RigHome("handheld", str(address), home, store).locked() as held:
+        with RigHome("handheld", str(address), home, store, Seal(lambda: b"x")).locked() as held:
             yield held, store
     finally:
         store.close()
@@ -293,7 +299,7 @@ def test_what_arrives_otherwise_is_refused(tmp_path: Path) -> None:
     with ftp_server(card, Weather(fault="text"), Liar) as address, rig_at(address, tmp_path / "a") as (rig, _):
         run = rig.start(1, "today", (text,))
         rig.runner(run, AnyPlace()).carry_out(run)
-    assert "did not arrive as it was sent" in run.failed[0]
+    assert "goes on beyond the 500 bytes" in run.failed[0]
     server = ftp_server(card, Weather(fault="text"), Liar)
     with server as address, rig_at(address, tmp_path / "b", trust_size=True) as (rig, _):
         run = rig.start(1, "today", (text,))
@@ -474,3 +480,127 @@ def test_names_that_are_no_utf_8_keep_their_bytes_in_a_listing(tmp_path: Path, k
             stream.write(b"x")
     with SERVERS[kind](card, Weather()) as address, rig_at(address, tmp_path / "home") as (_, store):
         assert {os.fsencode(one.name) for one in store.wire.entries("")} == set(os.listdir(os.fsencode(card)))
+
+
+def fill_line(connection: socket.socket, text: bytes) -> None:
+    with contextlib.suppress(OSError):
+        connection.sendall(text)
+
+
+@contextlib.contextmanager
+def odd_server(greet: Callable[[socket.socket], None], retrieve: bytes = b"") -> Iterator[Address]:
+    """A server of just enough FTP; RETR sends its text for ever."""
+    listener = socket.create_server(("127.0.0.1", 0))
+    open_: list[socket.socket] = [listener]
+    answers = {b"USER": b"331 x", b"PASS": b"230 x", b"TYPE": b"200 x", b"FEAT": b"211-x\r\n MLST size*;\r\n211 x"}
+    answers[b"MLST"] = b"250-x\r\n type=file;size=1000; /x\r\n250 x"
+
+    def talk(connection: socket.socket) -> None:
+        greet(connection)
+        with contextlib.suppress(OSError), connection.makefile("rb") as wire:
+            for line in wire:
+                word = line.split()[0].upper()
+                answer = answers.get(word, b"500 no")
+                if word == b"PASV":
+                    open_.append(socket.create_server(("127.0.0.1", 0)))
+                    answer = b"227 (10,9,8,7,%d,%d)" % divmod(open_[-1].getsockname()[1], 256)
+                if word == b"RETR":
+                    answer = b"150 x"
+                connection.sendall(answer + b"\r\n")
+                if word == b"RETR":
+                    send_for_ever(open_[-1].accept()[0])
+
+    def send_for_ever(stream: socket.socket) -> None:
+        with contextlib.suppress(OSError), stream:
+            while retrieve:
+                stream.sendall(retrieve)
+                time.sleep(0.05 if len(retrieve) == 1 else 0)
+
+    def serve() -> None:
+        with contextlib.suppress(OSError):
+            while True:
+                open_.append(listener.accept()[0])
+                threads.append(threading.Thread(target=talk, args=(open_[-1],), daemon=True))
+                threads[-1].start()
+
+    threads = [threading.Thread(target=serve, daemon=True)]
+    threads[0].start()
+    try:
+        yield Address(kind="ftp", host="127.0.0.1", port=listener.getsockname()[1], user="x", root="")
+    finally:
+        for one in open_:
+            with contextlib.suppress(OSError):
+                one.shutdown(socket.SHUT_RDWR)
+            one.close()
+        for thread in threads:
+            thread.join(5)
+
+
+def greeted(connection: socket.socket) -> None:
+    fill_line(connection, b"220 x\r\n")
+
+
+def endless_lines(connection: socket.socket) -> None:
+    with contextlib.suppress(OSError):
+        while True:
+            connection.sendall(b"220-and so on\r\n" * 100)
+
+
+def byte_by_byte(connection: socket.socket) -> None:
+    with contextlib.suppress(OSError):
+        while True:
+            connection.sendall(b"2")
+            time.sleep(0.05)
+
+
+@contextlib.contextmanager
+def steady(address: Address, timeout: float) -> Iterator[SteadyLink]:
+    link = SteadyLink(lambda: FtpLink(address, "x", "x", timeout), "handheld", pauses=(0.0,))
+    try:
+        yield link
+    finally:
+        link.close()
+
+
+@pytest.mark.parametrize("greeting", [endless_lines, byte_by_byte])
+def test_an_answer_without_end_is_cut_off(greeting: Callable[[socket.socket], None]) -> None:
+    lost = pytest.raises(StoreLost, match="handheld is lost")
+    with odd_server(greeting) as address, steady(address, 0.1) as link, lost:
+        link.look_up("x")
+
+
+def test_a_file_that_goes_on_beyond_its_size_is_left() -> None:
+    """The answer to PASV points at another machine, too, where nobody is asked anything."""
+    with odd_server(greeted, b"x" * 700) as address, steady(address, 0.5) as link:
+        with pytest.raises(StoreError, match="goes on beyond the 1,000 bytes that were listed"):
+            list(link.read("x"))
+        assert link.received <= 1001
+
+
+def test_a_transfer_that_brings_next_to_nothing_is_broken_off() -> None:
+    lost = pytest.raises(StoreLost, match="next to nothing")
+    with odd_server(greeted, b"x") as address, steady(address, 0.1) as link, lost:
+        list(link.read("x"))
+
+
+def test_a_size_beyond_all_measure_is_asked_for_in_windows(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    (tmp_path / "card").mkdir()
+    (tmp_path / "card/x").write_bytes(BIG)
+    asked: list[int] = []
+
+    def huge(_self: Any) -> Any:
+        status = paramiko.SFTPAttributes()
+        status.st_size = 1 << 50
+        return status
+
+    def prefetch(_self: Any, size: int, _most: int | None = None) -> None:
+        asked.append(size)
+
+    monkeypatch.setattr(paramiko.SFTPFile, "stat", huge)
+    monkeypatch.setattr(paramiko.SFTPFile, "prefetch", prefetch)
+    with sftp_server(tmp_path / "card", Weather()) as address:
+        link = connected(address, Weather())
+        assert b"".join(link.read("x")) == BIG
+        link.close()
+    assert asked
+    assert max(asked) <= 32 << 20

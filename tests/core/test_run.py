@@ -14,7 +14,7 @@ from msgspec import structs
 
 from gribble.core.catalogue.records import Digests
 from gribble.core.errors import GribbleError
-from gribble.core.placing.journal import read_run, runs_in
+from gribble.core.placing.journal import Seal, read_run, runs_in
 from gribble.core.placing.plan import Step, StepKind
 from gribble.core.placing.run import check_room, new_run_number
 from gribble.core.placing.store import Free, StoreError
@@ -24,6 +24,7 @@ from gribble.stores.local import LocalStore
 from gribble.stores.rigs import AnyPlace, RigHome, local_rig
 from tests.conftest import tree
 
+SEAL = Seal(lambda: b"a secret of the tests")
 NAMES = ("a.rom", "b.rom", "deep/c.rom", "deep/er/d.rom")
 
 
@@ -37,7 +38,7 @@ def rig_with(root: Path, files: dict[str, bytes]) -> RigHome:
         (root / name).write_bytes(data)
         os.utime(root / name, (1_000_000_000, 1_000_000_000 + len(data)))
     root.mkdir(parents=True, exist_ok=True)
-    return local_rig("den", root, "ext4")
+    return local_rig("den", root, "ext4", SEAL)
 
 
 def step(kind: StepKind, from_: Path | str, to: str | None, data: bytes = b"", replaces: str | None = None) -> Step:
@@ -174,7 +175,7 @@ def test_steps_whose_world_has_changed_are_refused_one_by_one(tmp_path: Path) ->
 
 def test_a_content_that_is_not_the_plans_is_never_put_in_place(tmp_path: Path) -> None:
     rig = rig_with(tmp_path / "rig", {"a.rom": b"old"})
-    (tmp_path / "new").write_bytes(b"tampered")
+    (tmp_path / "new").write_bytes(b"bonest")
     failed = carried(rig, (step(StepKind.COPY, tmp_path / "new", "a.rom", b"honest", "a.rom"),))
     assert "has changed since it was looked at" in failed[0]
     assert files_of(Path(rig.root)) == {"a.rom": b"old"}
@@ -230,16 +231,16 @@ def test_a_journal_cut_anywhere_is_read_as_far_as_it_goes(tmp_path: Path) -> Non
     first = data.index(b"\n")
     for length in range(0, len(data), 7):
         path.write_bytes(data[:length])
-        run = read_run(path)
+        run = read_run(path, SEAL)
         assert (run is None) is (length < first)
         if run:
             assert set(run.done) <= set(run.begun)
     path.write_bytes(data[: first + 40] + b"\nnot json\n" + data[first:])
-    run = read_run(path)
+    run = read_run(path, SEAL)
     assert run is not None
     assert (len(run.done), run.state) == (6, "done")
     assert new_run_number([rig.journals, tmp_path / "absent"]) == 2
-    assert runs_in(tmp_path / "absent") == []
+    assert runs_in(tmp_path / "absent", SEAL) == []
 
 
 def test_a_journal_that_cannot_be_written_stops_before_the_act(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -91,11 +91,11 @@ def capture(
 
 def _check(target: Path, text: str) -> None:
     """Raise MistakesError where the sheet to be written would have mistakes; nothing is changed then."""
-    from gribble.core.catalogue.sheets import SHEET_ENDING, load_sheet
+    from gribble.core.catalogue.sheets import load_sheet
     from gribble.core.errors import Mistake, MistakesError
     from gribble.stores.local import write_new
 
-    trial = target.with_name(f".gribble-trial{SHEET_ENDING}")
+    trial = target.with_name(f".trial-of-{target.name}")
     trial.unlink(missing_ok=True)
     write_new(trial, text.encode())
     try:

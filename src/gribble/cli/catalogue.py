@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated, Optional
 import typer
 
 from gribble.cli.app import command
-from gribble.cli.options import ConfigOption, JsonOption
+from gribble.cli.options import ConfigOption, JsonOption, YesOption
 
 if TYPE_CHECKING:
     from gribble.cli.session import Session
@@ -15,6 +15,9 @@ if TYPE_CHECKING:
     from gribble.core.catalogue.sheets import Catalogue
     from gribble.views.catalogue import Effect
     from gribble.views.screen import Screen
+
+NAMES_TOLD = 4
+"""How many files that would be replaced are named."""
 
 ABOUT = "Sheets and rosters: made, checked, compared, taken over and shared."
 
@@ -201,6 +204,7 @@ def add(
         Optional[str],  # noqa: UP045
         typer.Option("--to", metavar="FOLDER", help="The catalogue folder (default: your first).", show_default=False),
     ] = None,
+    yes: YesOption = False,
     config: ConfigOption = None,
 ) -> int:
     """Add sheets and rosters to your catalogue: linted first, swapped in whole, the former version kept.
@@ -209,6 +213,7 @@ def add(
     """
     from pathlib import Path
 
+    from gribble.cli.running import ask
     from gribble.cli.session import catalogue_folders
     from gribble.core.catalogue.adding import add as add_files
     from gribble.core.errors import ExitCode, GribbleError
@@ -219,5 +224,14 @@ def add(
     if not Path(source).exists():
         raise GribbleError(f"{source} is not there", fix="Name a folder, a zip, a sheet or a roster.")
     screen = Screen()
-    show_added(screen, add_files(Path(source), folders[0].absolute()), folders[0])
+
+    def may_replace(names: tuple[str, ...]) -> bool:
+        told = ", ".join(names[:NAMES_TOLD]) + (f" and {len(names) - NAMES_TOLD} more" if names[NAMES_TOLD:] else "")
+        screen.say(f"It would replace {told}; the catalogue as it is would be kept beside it.")
+        return ask(screen, "Replace?", yes)
+
+    added = add_files(Path(source), folders[0].absolute(), may_replace)
+    if added is None:
+        return ExitCode.ATTENTION
+    show_added(screen, added, folders[0])
     return ExitCode.CLEAN

@@ -59,8 +59,8 @@ def place(
     scope = scope_of(rig, emulators, from_, at)
     with Session(config, strict=True) as session:
         session.trust_size = trust_size
-        finished = finish_open_runs(session, scope)
-        if resume or finished == ExitCode.INTERRUPTED:
+        finished = finish_open_runs(session, scope, yes or resume)
+        if resume or finished in (ExitCode.INTERRUPTED, ExitCode.ATTENTION):
             if finished is None:
                 session.screen.say("No run was cut short: nothing to finish.")
             return finished or ExitCode.CLEAN

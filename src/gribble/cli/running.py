@@ -25,7 +25,7 @@ from gribble.core.placing.volumes import cluster_of
 from gribble.core.scope import Scope, rig_root
 from gribble.stores.rigs import HeldRig, Mark, RigHome
 from gribble.views.looks import count
-from gribble.views.plan import show_plan
+from gribble.views.plan import show_plan, step_row
 from gribble.views.progress import Bar
 from gribble.views.screen import Screen, styled
 
@@ -244,7 +244,7 @@ def run_forward(session: Session, held: HeldRig, run: Run, seen: Mapping[str, St
             bar.advance(bytes_)
 
         stopped = False
-        runner = held.runner(run, session.elsewhere(), told, watch, seen)
+        runner = held.runner(run, session.elsewhere(run), told, watch, seen)
         try:
             runner.carry_out(run)
         except Stopped:
@@ -268,22 +268,43 @@ def run_forward(session: Session, held: HeldRig, run: Run, seen: Mapping[str, St
     return ExitCode.FAILED if refused else ExitCode.CLEAN
 
 
-def finish_open_runs(session: Session, scope: Scope) -> int | None:
-    """Finish every run (or undo) that was cut short on the rigs in scope; None where there is none."""
+def finish_open_runs(session: Session, scope: Scope, yes: bool) -> int | None:
+    """Finish every run (or undo) that was cut short on the rigs in scope, shown and asked before; None where there is
+    none."""
     code: int | None = None
     for rig in session.rigs(scope):
-        told = rig.open_runs()
+        told = [run for run in rig.open_runs() if not run.foreign]
         if told and (why := rig.away()):
             session.aside(f"note: run {told[0].number} on {rig.name} stays open: {why}")
             continue
         if not told:
             continue
+        if not yes and not _shown_and_asked(session, rig, told):
+            return ExitCode.ATTENTION
+        mark = rig.mark()
         with rig.locked() as held:
+            if rig.mark() != mark:
+                raise GribbleError(
+                    f"another Gribble was at work on {rig.name} while you were asked",
+                    fix="Nothing was changed. Run the command again: it looks anew.",
+                    code=ExitCode.FAILED,
+                )
             for run in held.open_runs():
                 code = max(code or 0, _finish_undo(session, held, run) if run.undoing else _finish(session, held, run))
                 if code == ExitCode.INTERRUPTED:
                     return code
     return code
+
+
+def _shown_and_asked(session: Session, rig: RigHome, runs: list[Run]) -> bool:
+    """What is still to be done of the runs of a rig, and whether that is wished."""
+    for run in runs:
+        ended = run.back if run.undoing else run.done.keys() | run.failed.keys()
+        left = [number for number in range(len(run.steps)) if number not in ended]
+        what = "The undo of run" if run.undoing else "Run"
+        session.screen.say(f"{what} {run.number} on {rig.name} was cut short; {count(len(left), 'step')} to go:")
+        session.screen.grid([step_row(run.steps[number]) for number in left])
+    return ask(session.screen, "Finish it?" if len(runs) == 1 else "Finish them?", yes=False)
 
 
 def _finish(session: Session, held: HeldRig, run: Run) -> int:
@@ -294,8 +315,8 @@ def _finish(session: Session, held: HeldRig, run: Run) -> int:
 def _finish_undo(session: Session, held: HeldRig, run: Run) -> int:
     """The rest of an undo. What the user has put somewhere meanwhile stays there, and is told."""
     session.screen.say(f"Finishing the undo of run {run.number} on {held.name}, which was cut short.")
-    changed = held.runner(run, session.elsewhere()).changed_since(run)
-    held.take_back(run, session.elsewhere(), frozenset(change.path for change in changed))
+    changed = held.runner(run, session.elsewhere(run)).changed_since(run)
+    held.take_back(run, session.elsewhere(run), frozenset(change.path for change in changed))
     for change in changed:
         session.screen.say(f"  left as it is: {change.path} {change.why}")
     return ExitCode.FAILED if changed else ExitCode.CLEAN

@@ -6,6 +6,7 @@ import contextlib
 import os
 import sys
 from collections.abc import Callable, Iterable, Iterator
+from functools import cached_property
 from pathlib import Path
 from types import TracebackType
 
@@ -20,6 +21,7 @@ from gribble.core.errors import ExitCode, GribbleError, MistakesError
 from gribble.core.looking import SeenRigs, in_place, look, refitted
 from gribble.core.matching import KnownContents
 from gribble.core.paths import lies_in
+from gribble.core.placing.journal import Run, Seal
 from gribble.core.placing.plan import Plan, Refused
 from gribble.core.scope import Scope, check_scope, rig_root
 from gribble.core.survey.index import Index
@@ -27,9 +29,11 @@ from gribble.core.survey.survey import Survey, Surveyor
 from gribble.core.survey.walking import MEMORY_FOLDER, Skipped
 from gribble.core.world import World
 from gribble.stores.ground import RemoteGround
+from gribble.stores.local import OWN_FOLDER, PRIVATE
 from gribble.stores.opening import network_rig
 from gribble.stores.remote import RemoteStore
 from gribble.stores.rigs import AnyPlace, Mark, RigHome, local_rig
+from gribble.stores.secret import secret_in
 from gribble.views.looks import count, shorten, size
 from gribble.views.progress import Bar
 from gribble.views.screen import Screen
@@ -264,6 +268,17 @@ class Session:
         """Raise GribbleError where something is to be written into a source."""
         refuse_source(self.config, target, option)
 
+    @cached_property
+    def seal(self) -> Seal:
+        """What signs the journals of this user's runs."""
+
+        def secret() -> bytes:
+            from platformdirs import user_data_path
+
+            return secret_in(user_data_path("gribble"))
+
+        return Seal(secret)
+
     def seen(self) -> SeenRigs:
         """The memory of rigs seen before."""
         return SeenRigs(self.memory / "seen.json" if self.memory else None)
@@ -283,12 +298,12 @@ class Session:
         rig = self.config.rig[name]
         at = rig_root(name, rig, scope)
         if "://" not in at:
-            return local_rig(name, Path(at), rig.volume, (*self.config.sources, *scope.sources))
+            return local_rig(name, Path(at), rig.volume, self.seal, (*self.config.sources, *scope.sources))
         if name not in self._network:
             assert self.memory is not None  # an address stands in gribble.toml, so there is one
             home = self.memory / "rigs" / name
             self._network[name] = network_rig(
-                name, rig, at, home, self._prompt(name, scope), trust_size=self.trust_size
+                name, rig, at, home, self._prompt(name, scope), self.seal, trust_size=self.trust_size
             )
         return self._network[name]
 
@@ -316,8 +331,8 @@ class Session:
         lock = None
         if self.memory is not None:
             with contextlib.suppress(OSError):
-                self.memory.mkdir(parents=True, exist_ok=True)
-                lock = FileLock(self.memory / "numbering.lock")
+                self.memory.mkdir(parents=True, exist_ok=True, mode=OWN_FOLDER)
+                lock = FileLock(self.memory / "numbering.lock", mode=PRIVATE)
                 lock.acquire(timeout=NUMBERING_SECONDS)
         try:
             yield
@@ -334,14 +349,17 @@ class Session:
                 self._far[name] = RemoteGround(home, home.remote, others)
         return self._far
 
-    def elsewhere(self) -> AnyPlace:
-        """The files outside a rig that its steps may take."""
+    def elsewhere(self, run: Run | None = None) -> AnyPlace:
+        """The files outside a rig that its steps may take; of an adopted run only those in sources and attics."""
 
         def stores() -> dict[str, RemoteStore]:
             rigs = (self._rig(name, Scope()) for name, rig in self.config.rig.items() if rig.far)
             return {rig.root: rig.remote for rig in rigs if rig.remote}
 
-        return AnyPlace(stores)
+        if run is None or not run.adopted:
+            return AnyPlace(stores)
+        attics = self.attics(Scope()).values()
+        return AnyPlace(dict, [*map(Path, self.config.sources), *attics])
 
     def reachable(self, plan: Plan, scope: Scope) -> Plan:
         """The steps of a plan on the rigs in scope that are there; those of the others are refused."""
@@ -382,6 +400,12 @@ class Session:
         for rig in self.rigs(scope):
             for run in rig.open_runs():
                 what = "undo of run" if run.undoing else "run"
+                if run.foreign:
+                    self.screen.tell(
+                        f"note: {what} {run.number} on {rig.name} is open, and left alone: {run.foreign}; "
+                        f"gribble history --adopt {run.number} shows it"
+                    )
+                    continue
                 if rig.busy():
                     self.screen.tell(f"note: {what} {run.number} on {rig.name} is under way")
                     continue

@@ -100,7 +100,7 @@ def pack(
     """
     from gribble.cli.running import finish_open_runs, place_plan, planned
     from gribble.cli.session import MOST_PASSED_OVER, Session, scope_of
-    from gribble.core.errors import GribbleError
+    from gribble.core.errors import ExitCode, GribbleError
 
     if lean and names:
         raise GribbleError(
@@ -109,7 +109,9 @@ def pack(
         )
     scope = scope_of(rig, None, from_, at)
     with Session(config, strict=True) as session:
-        finished = finish_open_runs(session, scope)
+        finished = finish_open_runs(session, scope, yes)
+        if finished in (ExitCode.INTERRUPTED, ExitCode.ATTENTION):
+            return finished
         world = packed_as(asking(session.look(scope, told=MOST_PASSED_OVER), names or []), style, stubs, lean)
         audits = world.audit(scope, packing=True)
         code = place_plan(session, scope, audits, planned(session, audits, only, skip, sets_only=True), yes)

@@ -106,7 +106,7 @@ def _newest(rigs: list[RigHome]) -> int | None:
     """The newest run that can be taken back whole."""
     from gribble.core.placing.run import lost
 
-    whole = (run.number for where in rigs for run in _runs(where) if not lost(where.store, run))
+    whole = (run.number for where in rigs for run in _runs(where) if not run.foreign and not lost(where.store, run))
     return max(whole, default=None)
 
 
@@ -131,6 +131,7 @@ def _examine(session: Session, held: list[HeldRig], number: int) -> list[_Examin
                 fix="Nothing was changed by this one. gribble history shows the runs.",
                 code=ExitCode.FAILED,
             )
+        runner = where.runner(run, session.elsewhere(run))
         if gone := lost(where.home.store, run):
             raise GribbleError(
                 f"run {number} cannot be taken back on {where.name}: what it displaced is not in the attic "
@@ -138,7 +139,7 @@ def _examine(session: Session, held: list[HeldRig], number: int) -> list[_Examin
                 fix="Nothing was changed. gribble history lists the other runs.",
                 code=ExitCode.FAILED,
             )
-        changed = where.runner(run, session.elsewhere()).changed_since(run)
+        changed = runner.changed_since(run)
         found.append(_Examined(where.name, number, where.home.mark(), len(run.begun), changed))
     return found
 
@@ -150,7 +151,7 @@ def _take_back(session: Session, held: list[HeldRig], seen: list[_Examined]) -> 
 
     for where, one in zip(held, seen, strict=True):
         run = next(run for run in where.runs() if run.number == one.number)
-        where.take_back(run, session.elsewhere(), frozenset(change.path for change in one.changed))
+        where.take_back(run, session.elsewhere(run), frozenset(change.path for change in one.changed))
         session.screen.say(styled("Undone", "bold"), f": run {one.number} on {where.name}.")
         remote = where.home.remote
         if remote and remote.untimed:

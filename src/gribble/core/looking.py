@@ -33,7 +33,7 @@ class SeenRigs:
         self._path = path
         try:
             self._roots = set(json.loads(path.read_text())) if path else set()
-        except (OSError, ValueError, TypeError):
+        except (OSError, ValueError, TypeError, RecursionError):
             self._roots = set()
 
     def __contains__(self, root: str) -> bool:
@@ -46,8 +46,10 @@ class SeenRigs:
         self._roots.add(root)
         work = self._path.with_suffix(".part")
         try:
-            self._path.parent.mkdir(parents=True, exist_ok=True)
-            work.write_text(json.dumps(sorted(self._roots)))
+            self._path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+            work.unlink(missing_ok=True)
+            with os.fdopen(os.open(work, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as stream:
+                stream.write(json.dumps(sorted(self._roots)))
             work.replace(self._path)
         except OSError:
             return

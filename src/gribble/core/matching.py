@@ -8,6 +8,9 @@ from msgspec import Struct
 
 from gribble.core.catalogue.records import Accept, Digests, Need, Reject, Sheet
 
+UNSIZED_BYTES = 1 << 30
+"""Nothing that is known by its digest alone is taken to be longer, in bytes."""
+
 
 class Known(Struct, frozen=True):
     """One content that a sheet knows, and the need that accepts or rejects it."""
@@ -63,6 +66,12 @@ class KnownContents:
         copy._by_size = {size: contents for size, contents in self._by_size.items() if size is not None}
         copy._sizeless = {}
         return copy
+
+    def largest(self) -> int:
+        """The size of the largest content that anything wants, in bytes; where one of unknown size is wanted, at least
+        `UNSIZED_BYTES`."""
+        sizes = (size for size in (*self._by_size, *self._set_sizes) if size is not None)
+        return max(*sizes, UNSIZED_BYTES if None in self._by_size else 0, 0)
 
     def concerns(self, size: int) -> bool:
         """Whether a file of this size could be anything known at all."""

@@ -5,11 +5,13 @@ from __future__ import annotations
 import os
 import re
 import unicodedata
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from pathlib import Path
 
 _DOUBTFUL = re.compile(r"[^A-Za-z0-9 _.()\[\]&'!,+\n-]|\.\.|(?:^|\n)(?:[ .]|\n|$)")
 _DOUBTFUL_BYTES = re.compile(_DOUBTFUL.pattern.encode())
+_INVISIBLE = frozenset({"Cc", "Cf", "Cs", "Zl", "Zp"})
+_SHORT_NAME = re.compile(r"^gribbl~\d+$")
 _DRIVE = re.compile(r"^[A-Za-z]:")
 
 
@@ -18,6 +20,11 @@ def path_fault(path: str) -> str | None:
 
     Paths use forward slashes; one that could leave its root on any system is refused on every system.
     """
+    return climb_fault(path) or own_fault(path)
+
+
+def climb_fault(path: str) -> str | None:
+    """The same for a path that is only looked at, and not written to: why it leads elsewhere."""
     if "\n" not in path and not _DOUBTFUL.search(path):
         return None
     if not path:
@@ -32,6 +39,25 @@ def path_fault(path: str) -> str | None:
         return "starts with a drive letter; it must be relative"
     if ".." in path.split("/"):
         return "climbs out of its root with '..'"
+    return None
+
+
+def own_fault(path: str) -> str | None:
+    """Why a path could lead to what is Gribble's own on some system, or None.
+
+    Systems drop dots and blanks at the end of a name, some ignore invisible characters, fold case, or keep a short
+    second name for a long one; a colon begins the name of a stream (Microsoft's "Naming Files, Paths, and Namespaces").
+    """
+    parts = path.removesuffix("/").split("/")
+    if len(parts) > 1 and ("" in parts or "." in parts):
+        return "has an empty part" if "" in parts else "has the part '.'"
+    if path.isascii() and "gribbl" not in path.lower():
+        return None
+    for part in parts:
+        visible = "".join(char for char in part if unicodedata.category(char) != "Cf")
+        name = fold(unicodedata.normalize("NFKC", visible)).partition(":")[0].strip()
+        if name.startswith(".gribble") or _SHORT_NAME.match(name.rstrip(". ")):
+            return "leads to what is Gribble's own"
     return None
 
 
@@ -65,6 +91,18 @@ def parent(path: str) -> str:
 def base(path: str) -> str:
     """The last part of a relative path."""
     return path.rpartition("/")[2]
+
+
+def visible(text: str, instead: str | Callable[[str], str]) -> str:
+    """Text from elsewhere with everything in it replaced that is not seen but works: control characters (C0, C1), marks
+    that turn the writing direction, joiners and other invisible ones, tags, lone surrogates, line separators.
+
+    `instead` is what stands for such a character, or makes it from the character. By Unicode's general categories.
+    """
+    if text.isprintable():
+        return text
+    put = instead if callable(instead) else lambda _char: instead
+    return "".join(put(char) if unicodedata.category(char) in _INVISIBLE else char for char in text)
 
 
 def fold(name: str) -> str:

@@ -40,7 +40,7 @@ class AtticFolder:
 
     def slots(self) -> Iterator[tuple[str, int]]:
         """Every filled slot of the attic, with the size of its file in bytes."""
-        for folder, _, names in os.walk(self._attic):
+        for folder, _, names in os.walk(self._attic) if not self._attic.is_symlink() else ():
             for name in names:
                 place = Path(folder, name)
                 if not name.endswith(".part"):

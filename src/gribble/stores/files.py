@@ -10,7 +10,7 @@ import stat
 from collections.abc import Callable, Iterator
 from functools import wraps
 from pathlib import Path
-from typing import BinaryIO, ParamSpec, TypeVar
+from typing import ParamSpec, TypeVar
 
 from gribble.core.errors import reason_of
 from gribble.core.paths import fold
@@ -18,6 +18,7 @@ from gribble.core.placing.store import Free, StoreError, StoreFull
 from gribble.core.survey.archives.common import ArchiveError
 from gribble.core.survey.archives.opening import member_blocks
 from gribble.core.survey.digests import BLOCK_BYTES
+from gribble.core.survey.regular import open_regular
 
 P = ParamSpec("P")
 T = TypeVar("T")
@@ -40,24 +41,6 @@ def told(method: Callable[P, T]) -> Callable[P, T]:
             raise (StoreFull if error.errno in FULL else StoreError)(words) from error
 
     return wrapper
-
-
-def open_regular(path: Path) -> BinaryIO:
-    """A regular file opened for reading, links followed; one that is none is refused at once, and never waited for.
-
-    Raises OSError.
-    """
-    flags = os.O_RDONLY | getattr(os, "O_NONBLOCK", 0) | getattr(os, "O_BINARY", 0) | getattr(os, "O_CLOEXEC", 0)
-    handle = os.open(path, flags)
-    try:
-        mode = os.fstat(handle).st_mode
-        if not stat.S_ISREG(mode):
-            what = "is a folder, not a file" if stat.S_ISDIR(mode) else "is no regular file (a pipe, socket or device)"
-            raise OSError(errno.EINVAL, what, os.fspath(path))
-        return os.fdopen(handle, "rb")
-    except BaseException:
-        os.close(handle)
-        raise
 
 
 def read_blocks(path: Path, member: str | None = None) -> Iterator[bytes]:

@@ -18,10 +18,24 @@ from collections.abc import Iterable, Iterator
 from gribble.core.addresses import Address
 from gribble.core.errors import reason_of
 from gribble.core.paths import base
-from gribble.stores.link import BLOCK_BYTES, Aborted, Denied, LinkLost, Listed, Refused, tame
+from gribble.stores.link import (
+    BLOCK_BYTES,
+    PATIENCE,
+    Aborted,
+    Deadline,
+    Denied,
+    LinkLost,
+    Listed,
+    Pace,
+    Refused,
+    tame,
+    timed,
+)
 
 MAX_LISTING_BYTES = 64 << 20
 """A longer listing of one folder is not believed."""
+MAX_ANSWER_BYTES = 64 << 10
+"""A longer answer to one command is not believed."""
 _GOING = "421"
 _BROKEN_TRANSFER = ("425", "426")
 """Temporary answers that may mean a lost connection; the other ones are a no."""
@@ -52,6 +66,9 @@ def _translating() -> Iterator[None]:
         raise LinkLost(f"it answers what makes no sense: {tame(str(error))}") from error
 
 
+_timed = timed(_translating)
+
+
 class FtpLink:
     """One connection to an FTP server. Text goes over the wire as bytes: UTF-8 as far as names are."""
 
@@ -60,16 +77,27 @@ class FtpLink:
     ) -> None:
         """Connect and log in; with a context by TLS. Raises LinkLost, Denied and Refused."""
         self._root = address.root
-        with _translating():
-            self._ftp = _tls(context, timeout) if context else ftplib.FTP(timeout=timeout, encoding="latin-1")
+        self._data: socket.socket | None = None
+        self._patience = PATIENCE * timeout
+        self.deadline = Deadline(self._patience, self._cut)
+        with _translating(), self.deadline:
+            self._ftp = _tls(context, timeout) if context else _Plain(timeout=timeout, encoding="latin-1")
             try:
                 self._ftp.connect(address.host, address.port)
                 self._log_in(user, password)
                 self._features = self._ask_features()
                 self._ftp.voidcmd("TYPE I")
             except BaseException:
+                self.deadline.close()
                 self._ftp.close()
                 raise
+
+    def _cut(self) -> None:
+        """End both connections, so that whoever waits for something on them does not any more."""
+        for connection in (self._ftp.sock, self._data):
+            if connection is not None:
+                with contextlib.suppress(OSError):
+                    connection.shutdown(socket.SHUT_RDWR)
 
     def _log_in(self, user: str, password: str) -> None:
         try:
@@ -106,9 +134,10 @@ class FtpLink:
 
     def _transfer(self, command: str, offset: int = 0) -> socket.socket:
         # ftplib forgets an offset that it was given as 0 only as None
-        return self._ftp.transfercmd(command, rest=offset or None)
+        self._data = self._ftp.transfercmd(command, rest=offset or None)
+        return self._data
 
-    @_translating()
+    @_timed
     def entries(self, folder: str) -> list[Listed]:
         """What is in a folder. Where the server has no MLSD, LIST tells names and sizes; times are asked for later."""
         if "MLST" in self._features or "MLSD" in self._features:
@@ -132,7 +161,7 @@ class FtpLink:
         self._ftp.voidresp()
         return [line.rstrip(b"\r") for line in bytes(data).split(b"\n") if line.strip()]
 
-    @_translating()
+    @_timed
     def look_up(self, path: str) -> Listed | None:
         """What is at a path: by MLST, else by SIZE and MDTM, which know files only, and CWD, which knows folders."""
         if "MLST" in self._features:
@@ -169,9 +198,9 @@ class FtpLink:
 
     def read(self, path: str, offset: int = 0, length: int | None = None) -> Iterator[bytes]:
         """A file's bytes from a place on; a stretch is ended by closing the connection for the data."""
-        with _translating():
+        with _translating(), self.deadline:
             connection = self._transfer(f"RETR {self._at(path)}", offset)
-        left = length
+        left, pace = length, Pace(self._patience)
         try:
             while left is None or left > 0:
                 with _translating():
@@ -179,6 +208,7 @@ class FtpLink:
                 if not block:
                     break
                 left = None if left is None else left - len(block)
+                pace.note(len(block))
                 yield block
             else:
                 self._end_early(connection)
@@ -188,14 +218,15 @@ class FtpLink:
             raise
         finally:
             connection.close()
-        with _translating():
+        with _translating(), self.deadline:
             self._ftp.voidresp()
 
     def _end_early(self, connection: socket.socket) -> None:
         """End a transfer in the middle; where the server then says nothing of it, the connection is no use any more."""
         connection.close()
         try:
-            self._ftp.voidresp()
+            with self.deadline:
+                self._ftp.voidresp()
         except (ftplib.error_temp, ftplib.error_perm):
             return
         except (OSError, EOFError, ftplib.Error):
@@ -203,7 +234,7 @@ class FtpLink:
 
     def write(self, path: str, blocks: Iterable[bytes], offset: int = 0) -> None:
         """Write a file. Where the blocks end in an error, the transfer is ended first: the link stays usable."""
-        with _translating():
+        with _translating(), self.deadline:
             connection = self._transfer(f"STOR {self._at(path)}", offset)
         try:
             for block in blocks:
@@ -212,7 +243,7 @@ class FtpLink:
                 except (BrokenPipeError, ConnectionResetError):
                     break  # a server that is full says so on the other connection
             else:
-                with _translating():
+                with _translating(), self.deadline:
                     _end_tls(connection)
                     connection.close()
                     self._ftp.voidresp()
@@ -228,27 +259,27 @@ class FtpLink:
             self._ftp.voidresp()
         raise LinkLost("it ended a transfer too soon")
 
-    @_translating()
+    @_timed
     def rename(self, old: str, new: str) -> None:
         """Rename, over another file where the server does that."""
         self._ftp.rename(self._at(old), self._at(new))
 
-    @_translating()
+    @_timed
     def delete(self, path: str) -> None:
         """Remove a file."""
         self._ftp.delete(self._at(path))
 
-    @_translating()
+    @_timed
     def make_folder(self, path: str) -> None:
         """Make one folder."""
         self._ftp.voidcmd(f"MKD {self._at(path)}")
 
-    @_translating()
+    @_timed
     def remove_folder(self, path: str) -> None:
         """Remove an empty folder."""
         self._ftp.rmd(self._at(path))
 
-    @_translating()
+    @_timed
     def set_time(self, path: str, modified: int) -> bool:
         """Set a file's time, to the second, where the server has MFMT."""
         if "MFMT" not in self._features:
@@ -268,6 +299,7 @@ class FtpLink:
 
     def close(self) -> None:
         """Say good-bye."""
+        self.deadline.close()
         if self._ftp.sock is None:
             return
         try:
@@ -277,7 +309,29 @@ class FtpLink:
             self._ftp.close()
 
 
-class _Tls(ftplib.FTP_TLS):
+class _Bounded(ftplib.FTP):
+    """No answer goes on without end."""
+
+    _told = 0
+
+    def getline(self) -> str:
+        line: str = super().getline()
+        self._told += len(line)
+        if self._told > MAX_ANSWER_BYTES:
+            raise ftplib.error_proto("an answer without end")
+        return line
+
+    def getmultiline(self) -> str:
+        self._told = 0
+        answer: str = super().getmultiline()
+        return answer
+
+
+class _Plain(_Bounded):
+    """Without TLS."""
+
+
+class _Tls(_Bounded, ftplib.FTP_TLS):
     """Data connections take up the session of the control connection, which many servers insist on."""
 
     def ntransfercmd(self, cmd: str, rest: int | str | None = None) -> tuple[socket.socket, int | None]:

@@ -6,13 +6,27 @@ carry their bytes as surrogates. One thing at a time: a read must be ended befor
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
-from typing import Protocol
+import contextlib
+import threading
+import time
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import AbstractContextManager
+from functools import wraps
+from types import TracebackType
+from typing import Any, Protocol, TypeVar, cast
 
 from msgspec import Struct
 
+from gribble.core.paths import visible
+
 BLOCK_BYTES = 1 << 18
 """How much is asked of a server at a time, in bytes."""
+M = TypeVar("M", bound=Callable[..., Any])
+
+PATIENCE = 10
+"""How many times `timeout` an answer may take from its first byte to its last."""
+LEAST_PER_SECOND = 1024
+"""What a transfer must bring at least, in bytes a second, over `PATIENCE` times `timeout`."""
 SHOWN = 100
 """How many characters of a server's answer are repeated at most."""
 
@@ -92,7 +106,84 @@ class Link(Protocol):
         """Say good-bye; raises nothing."""
 
 
+class Deadline:
+    """Ends what a server draws out: after some seconds the connection is cut, whatever trickles in meanwhile."""
+
+    def __init__(self, seconds: float, cut: Callable[[], None]) -> None:
+        self._seconds = seconds
+        self._cut = cut
+        self._due = 0.0
+        self._depth = 0
+        self._over = threading.Event()
+        self._watch: threading.Thread | None = None
+
+    def __enter__(self) -> Deadline:
+        if not self._depth:
+            self._due = time.monotonic() + self._seconds
+        self._depth += 1
+        if self._watch is None:
+            self._watch = threading.Thread(target=self._run, daemon=True)
+            self._watch.start()
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self._depth -= 1
+        if not self._depth:
+            self._due = 0.0
+
+    def _run(self) -> None:
+        while not self._over.wait(min(1.0, self._seconds / 10)):
+            if self._due and time.monotonic() > self._due:
+                self._due = 0.0
+                with contextlib.suppress(Exception):
+                    self._cut()
+
+    def close(self) -> None:
+        """Nothing is to be watched any more."""
+        self._over.set()
+
+
+class Timed(Protocol):
+    """What has a deadline for its answers."""
+
+    deadline: Deadline
+
+
+def timed(translating: Callable[[], AbstractContextManager[None]]) -> Callable[[M], M]:
+    """For methods that are a command and its answer: errors are translated, and no answer is drawn out."""
+
+    def decorate(method: M) -> M:
+        @wraps(method)
+        def wrapper(self: Timed, *args: Any) -> Any:
+            with translating(), self.deadline:
+                return method(self, *args)
+
+        return cast(M, wrapper)
+
+    return decorate
+
+
+class Pace:
+    """Whether a transfer comes on at all: less than a KiB a second over some seconds is given up."""
+
+    def __init__(self, seconds: float) -> None:
+        self._seconds = seconds
+        self._since = time.monotonic()
+        self._bytes = 0
+
+    def note(self, size: int) -> None:
+        """So many bytes have come. Raises LinkLost."""
+        self._bytes += size
+        now = time.monotonic()
+        if now - self._since > self._seconds:
+            if self._bytes < LEAST_PER_SECOND * (now - self._since):
+                raise LinkLost("it sends next to nothing")
+            self._since, self._bytes = now, 0
+
+
 def tame(text: str) -> str:
     """A server's words as one short line without control characters."""
-    words = " ".join("".join(char if char.isprintable() else " " for char in text).split())
+    words = " ".join(visible(text, " ").split())
     return words if len(words) <= SHOWN else words[: SHOWN - 1] + "…"

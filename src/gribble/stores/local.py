@@ -11,9 +11,9 @@ from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 
 from gribble.core.errors import ExitCode, GribbleError, reason_of
-from gribble.core.paths import lies_in, parent, path_fault
+from gribble.core.paths import lies_in, parent
 from gribble.core.placing.store import Content, Free, Stamp, StoreError
-from gribble.core.survey.walking import MEMORY_FOLDER
+from gribble.core.survey.walking import MEMORY_FOLDER, store_fault
 from gribble.stores.attic import AtticFolder
 from gribble.stores.files import (
     copy_whole,
@@ -30,6 +30,8 @@ from gribble.stores.files import (
 
 PRIVATE = 0o600
 """What nobody but the user may read."""
+OWN_FOLDER = 0o700
+"""The folders of Gribble's own: what they hold is nobody else's business."""
 _NEW_FILE = os.O_WRONLY | os.O_CREAT | os.O_EXCL | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_BINARY", 0)
 
 
@@ -44,10 +46,19 @@ class LocalStore(AtticFolder):
         self.root = root
         self._folds_case = folds_case
         self._sources = tuple(sources)
+        self._no_source: set[str] = set()  # folders, links resolved, that lie in none
         self._kept_as: dict[str, str] = {}  # the slots that are second names of files, by path
 
+    def _slot(self, slot: str) -> Path:
+        """The place of a slot; no part of the way there may be a link."""
+        place = super()._slot(slot)
+        for folder in place.relative_to(self.root).parents:
+            if (self.root / folder).is_symlink() and folder != Path():
+                raise StoreError(f"{self.root / folder} is a link, and the attic is never reached through one")
+        return place
+
     def _at(self, path: str) -> Path:
-        if fault := path_fault(path):
+        if fault := store_fault(path):
             raise StoreError(f'"{path}" {fault}')
         place = self.root / path
         if not place.parent.resolve().is_relative_to(self.root.resolve()):
@@ -57,8 +68,10 @@ class LocalStore(AtticFolder):
     def _to(self, path: str) -> Path:
         """The place of something that is to be changed."""
         place = self._at(path)
-        if self._sources and (source := lies_in(place.parent, self._sources)):
-            raise StoreError(f"{path} lies in the source {source}, and sources are never written")
+        if self._sources and (folder := os.path.realpath(place.parent)) not in self._no_source:
+            if source := lies_in(Path(folder), self._sources):
+                raise StoreError(f"{path} lies in the source {source}, and sources are never written")
+            self._no_source.add(folder)
         return place
 
     @told
@@ -197,7 +210,7 @@ class LocalStore(AtticFolder):
         """Make folders of Gribble's own; never the root itself, which may have been pulled out."""
         for place in (*reversed(folder.relative_to(self.root).parents), folder.relative_to(self.root)):
             if place != Path():
-                (self.root / place).mkdir(exist_ok=True)
+                (self.root / place).mkdir(exist_ok=True, mode=OWN_FOLDER)
 
     @told
     def displace(self, path: str, slot: str) -> None:

@@ -9,6 +9,7 @@ from pathlib import Path
 from gribble.core.addresses import Address, parse_address
 from gribble.core.catalogue.records import Rig
 from gribble.core.errors import ExitCode, GribbleError, reason_of
+from gribble.core.placing.journal import Seal
 from gribble.stores.credentials import credentials, variable_of
 from gribble.stores.link import Link, LinkLost, Refused, tame
 from gribble.stores.remote import RemoteStore
@@ -19,7 +20,9 @@ Prompt = Callable[[str], str | None]
 """Asks the user for a password; None where nobody can be asked."""
 
 
-def network_rig(name: str, rig: Rig, at: str, home: Path, prompt: Prompt, *, trust_size: bool = False) -> RigHome:
+def network_rig(
+    name: str, rig: Rig, at: str, home: Path, prompt: Prompt, seal: Seal, *, trust_size: bool = False
+) -> RigHome:
     """A rig on another machine, which is connected to when it is first needed. `home` is its folder on this machine.
 
     Connecting raises GribbleError where the server refuses, or cannot be trusted.
@@ -39,7 +42,8 @@ def network_rig(name: str, rig: Rig, at: str, home: Path, prompt: Prompt, *, tru
                 code=ExitCode.FAILED,
             ) from None
 
-    return RigHome(name, str(address), home, RemoteStore(SteadyLink(connect, name), home, trust_size=trust_size))
+    store = RemoteStore(SteadyLink(connect, name), home, trust_size=trust_size)
+    return RigHome(name, str(address), home, store, seal)
 
 
 def _credentials(name: str, address: Address, prompt: Prompt, timeout: float) -> tuple[str, str | None]:

@@ -10,9 +10,10 @@ import zlib
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
-from gribble.core.paths import base, fold, join, parent, path_fault
+from gribble.core.paths import base, fold, join, parent
 from gribble.core.placing.store import Content, Free, Stamp, StoreError, StoreLost
 from gribble.core.survey.digests import digest_blocks
+from gribble.core.survey.walking import store_fault
 from gribble.stores.attic import AtticFolder
 from gribble.stores.files import flush_folder, read_blocks, told
 from gribble.stores.steady import SteadyLink
@@ -338,6 +339,6 @@ def _aside(path: str) -> str:
 
 
 def _checked(path: str) -> str:
-    if fault := path_fault(path):
+    if fault := store_fault(path):
         raise StoreError(f'"{path}" {fault}')
     return path

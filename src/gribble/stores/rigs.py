@@ -9,14 +9,16 @@ from datetime import datetime
 from pathlib import Path
 
 from gribble.core.errors import ExitCode, GribbleError, reason_of
-from gribble.core.placing.journal import Journal, Run, runs_in
+from gribble.core.paths import lies_in
+from gribble.core.placing.journal import Journal, Run, Seal, runs_in
 from gribble.core.placing.plan import Step
 from gribble.core.placing.run import Elsewhere, Runner, Told
 from gribble.core.placing.store import Stamp, Store, StoreError
 from gribble.core.placing.volumes import folds_case
+from gribble.core.survey.regular import NO_LINKS, open_regular
 from gribble.core.survey.walking import MEMORY_FOLDER
 from gribble.stores.files import read_blocks
-from gribble.stores.local import LocalStore, mode_of
+from gribble.stores.local import OWN_FOLDER, PRIVATE, LocalStore, mode_of
 from gribble.stores.remote import RemoteStore
 
 Mark = frozenset[tuple[str, int]]
@@ -26,7 +28,8 @@ Mark = frozenset[tuple[str, int]]
 class RigHome:
     """One rig: a store, and on this machine a folder with its journals, its lock and, for a network rig, its attic."""
 
-    def __init__(self, name: str, root: str, home: Path, store: Store) -> None:
+    def __init__(self, name: str, root: str, home: Path, store: Store, seal: Seal) -> None:
+        self.seal = seal
         self.name = name
         self.root = root
         self.store = store
@@ -63,12 +66,13 @@ class RigHome:
     def runs(self) -> list[Run]:
         """Every run on this rig, oldest first, to be told; for that a network rig need not be reached.
 
-        What is decided by them is read under the lock: `locked`.
+        What is decided by them is read under the lock: `locked`. Raises GribbleError.
         """
-        return runs_in(self.journals)
+        self._refuse_links()
+        return runs_in(self.journals, self.seal)
 
     def open_runs(self) -> list[Run]:
-        """The runs that are not at their end, to be told: cut short, or still under way (`busy`)."""
+        """The runs that are not at their end, to be told: cut short, still under way (`busy`), or somebody else's."""
         return [run for run in self.runs() if run.state == "open"]
 
     def busy(self) -> bool:
@@ -87,18 +91,29 @@ class RigHome:
         except OSError:
             return frozenset()
 
+    def _refuse_links(self) -> None:
+        """Nothing of Gribble's own is reached through a link: on a stick that was borrowed it could lead anywhere."""
+        for path in (self._home, *(self._home / name for name in ("runs", "attic", "lock", "lock.held"))):
+            if path.is_symlink():
+                raise GribbleError(
+                    f"rig {self.name}: {path} is a link, and what is Gribble's own is never reached through one",
+                    fix="Nothing was changed. Remove the link.",
+                    code=ExitCode.FAILED,
+                )
+
     @contextlib.contextmanager
     def locked(self) -> Iterator[HeldRig]:
         """Keep every other Gribble off this rig, and get at its runs. Raises GribbleError where another is at work, or
         nothing can be written."""
         from filelock import FileLock, Timeout
 
+        self._refuse_links()
         path = self._home / "lock"
         try:
             if self.remote:
-                path.parent.mkdir(parents=True, exist_ok=True)
-            path.parent.mkdir(exist_ok=True)  # not a local rig's root, which may have been pulled out
-            lock = FileLock(path, timeout=0)
+                path.parent.mkdir(parents=True, exist_ok=True, mode=OWN_FOLDER)
+            path.parent.mkdir(exist_ok=True, mode=OWN_FOLDER)  # not a local rig's root, which may have been pulled out
+            lock = FileLock(path, timeout=0, mode=PRIVATE)
             lock.acquire()
         except Timeout:
             raise GribbleError(
@@ -113,7 +128,10 @@ class RigHome:
                 code=ExitCode.FAILED,
             ) from error
         with contextlib.suppress(OSError):
-            self._holder_file.write_text(f"process {os.getpid()} since {datetime.now():%Y-%m-%d %H:%M:%S}")
+            self._holder_file.unlink(missing_ok=True)
+            handle = os.open(self._holder_file, os.O_WRONLY | os.O_CREAT | os.O_EXCL | NO_LINKS, PRIVATE)
+            with os.fdopen(handle, "w") as stream:
+                stream.write(f"process {os.getpid()} since {datetime.now():%Y-%m-%d %H:%M:%S}")
         held = HeldRig(self)
         try:
             yield held
@@ -130,7 +148,8 @@ class RigHome:
     def _holder(self) -> str:
         """Who holds the lock, in words, as far as that one has said so."""
         try:
-            return f": {self._holder_file.read_text()[:80]}"
+            with open_regular(self._holder_file, through_links=False) as stream:
+                return f": {stream.read(80).decode(errors='replace')}"
         except OSError:
             return ""
 
@@ -150,16 +169,16 @@ class HeldRig:
     def runs(self) -> list[Run]:
         """Every run on this rig, oldest first, as its journal says now."""
         self._check()
-        return runs_in(self.home.journals)
+        return runs_in(self.home.journals, self.home.seal)
 
     def open_runs(self) -> list[Run]:
-        """The runs that were cut short."""
-        return [run for run in self.runs() if run.state == "open"]
+        """The runs that were cut short, and may be finished."""
+        return [run for run in self.runs() if run.state == "open" and not run.foreign]
 
     def start(self, number: int, when: str, steps: tuple[Step, ...]) -> Run:
         """Begin the journal of a new run."""
         self._check()
-        return Journal(self.home.journals / f"{number:04d}.jsonl").start(number, self.name, when, steps)
+        return Journal(self.home.journals / f"{number:04d}.jsonl", self.home.seal).start(number, self.name, when, steps)
 
     def runner(
         self,
@@ -169,32 +188,47 @@ class HeldRig:
         watch: Callable[[int], None] = lambda _bytes: None,
         seen: Mapping[str, Stamp] | None = None,
     ) -> Runner:
-        """What carries out, finishes or takes back a run."""
+        """What carries out, finishes or takes back a run. Raises GribbleError for one that nobody here began."""
         self._check()
-        return Runner(self.home.store, Journal(run.path), elsewhere, told, watch, seen)
+        if run.foreign:
+            raise GribbleError(
+                f"run {run.number} on {self.name} is neither carried out nor taken back: {run.foreign}",
+                fix=f"gribble history --adopt {run.number} shows what it would do, and asks whether you trust it.",
+                code=ExitCode.FAILED,
+            )
+        return Runner(self.home.store, Journal(run.path, self.home.seal), elsewhere, told, watch, seen)
 
     def take_back(self, run: Run, elsewhere: Elsewhere, leave: frozenset[str] = frozenset()) -> None:
         """Take a run back; folders that it shares with runs taken back before go with it. Raises GribbleError."""
-        before = (begin for other in self.runs() if other.state == "undone" for begin in other.begun.values())
-        made = frozenset(folder for begin in before for folder in begin.makes)
+        undone = (other for other in self.runs() if other.state == "undone" and not other.foreign)
+        made = frozenset(folder for other in undone for begin in other.begun.values() for folder in begin.makes)
         self.runner(run, elsewhere).take_back(run, leave, made)
 
     def _check(self) -> None:
         assert self._held, "the lock was let go"
 
 
-def local_rig(name: str, root: Path, volume: str, sources: Iterable[str] = ()) -> RigHome:
+def local_rig(name: str, root: Path, volume: str, seal: Seal, sources: Iterable[str] = ()) -> RigHome:
     """A rig in a local folder; what Gribble keeps of it is in the rig. `sources` are never written to."""
     store = LocalStore(root, folds_case=folds_case(volume, root), sources=map(Path, sources))
-    return RigHome(name, str(root), root / MEMORY_FOLDER, store)
+    return RigHome(name, str(root), root / MEMORY_FOLDER, store, seal)
 
 
 class AnyPlace:
     """Files outside a rig: on this machine, and on other rigs by their addresses."""
 
-    def __init__(self, stores: Callable[[], dict[str, RemoteStore]] = dict) -> None:
-        """`stores` gives those of the network rigs by address."""
+    def __init__(
+        self, stores: Callable[[], dict[str, RemoteStore]] = dict, only_in: Iterable[Path] | None = None
+    ) -> None:
+        """`stores` gives those of the network rigs by address. `only_in` are the folders on this machine that may be
+        read, where not all may."""
         self._stores = stores
+        self._only_in = None if only_in is None else tuple(only_in)
+
+    def _here(self, path: str) -> Path:
+        if self._only_in is not None and lies_in(Path(path), self._only_in) is None:
+            raise StoreError(f"{path} lies in no source, and an adopted run reads from sources and its own rig only")
+        return Path(path)
 
     def _on_rig(self, path: str) -> tuple[RemoteStore, str] | None:
         if "://" not in path:
@@ -207,12 +241,12 @@ class AnyPlace:
     def read(self, path: str, member: str | None) -> Iterator[bytes]:
         """The content of a file, or of a member of an archive, block by block. Raises StoreError."""
         there = self._on_rig(path)
-        return there[0].read(there[1], member) if there else read_blocks(Path(path), member)
+        return there[0].read(there[1], member) if there else read_blocks(self._here(path), member)
 
     def local(self, path: str) -> Path:
         """A file on this machine with that content. Raises StoreError."""
         there = self._on_rig(path)
-        return there[0].local(there[1]) if there else Path(path)
+        return there[0].local(there[1]) if there else self._here(path)
 
     def size(self, path: str) -> int:
         """The size of a file in bytes; 0 where it is not there."""

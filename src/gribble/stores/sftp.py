@@ -18,10 +18,12 @@ from paramiko.message import Message
 from gribble.core.addresses import Address
 from gribble.core.errors import reason_of
 from gribble.core.paths import base
-from gribble.stores.link import BLOCK_BYTES, Denied, LinkLost, Listed, Refused, tame
+from gribble.stores.link import BLOCK_BYTES, PATIENCE, Deadline, Denied, LinkLost, Listed, Pace, Refused, tame, timed
 
 AHEAD = 32
 """How many requests for blocks of a file are under way at a time."""
+WINDOW_BYTES = 32 << 20
+"""How much of a file is asked for ahead, in bytes."""
 
 logging.getLogger("paramiko").addHandler(logging.NullHandler())  # what went wrong is told by the errors themselves
 
@@ -79,6 +81,9 @@ class _Client(paramiko.SFTPClient):
         return answered, message
 
 
+_timed = timed(_translating)
+
+
 class SftpLink:
     """One connection to an SFTP server."""
 
@@ -97,6 +102,8 @@ class SftpLink:
         """
         self._root = address.root
         self._client = paramiko.SSHClient()
+        self._patience = PATIENCE * timeout
+        self.deadline = Deadline(self._patience, self._client.close)
         if host_key is None and known_hosts is not None and known_hosts.is_file():
             try:
                 self._client.load_host_keys(str(known_hosts))
@@ -150,12 +157,12 @@ class SftpLink:
         assert self._sftp is not None
         return self._sftp
 
-    @_translating()
+    @_timed
     def entries(self, folder: str) -> list[Listed]:
         """What is in a folder."""
         return [_listed(one.filename, one) for one in self._files.listdir_attr(self._at(folder))]
 
-    @_translating()
+    @_timed
     def look_up(self, path: str) -> Listed | None:
         """What is at a path; a link is not followed."""
         try:
@@ -165,24 +172,25 @@ class SftpLink:
 
     def read(self, path: str, offset: int = 0, length: int | None = None) -> Iterator[bytes]:
         """A file's bytes from a place on, with several requests under way at a time."""
-        with _translating():
+        with _translating(), self.deadline:
             stream = self._files.open(self._at(path), "rb")
         try:
-            with _translating():
-                size = stream.stat().st_size
-                if length is None and size is not None:
-                    if offset:
-                        stream.seek(offset)
-                    stream.prefetch(size, AHEAD)
-                else:
-                    stream.seek(offset)
-            left = length
+            with _translating(), self.deadline:
+                size = stream.stat().st_size or 0
+                stream.seek(offset)
+            left, at, ahead, pace = length, offset, offset, Pace(self._patience)
             while left is None or left > 0:
-                with _translating():
+                if at >= ahead and at < size and (left is None or left > BLOCK_BYTES):
+                    # In windows: what the server says of the size is not believed, nor asked for in one go.
+                    ahead = min(size, at + WINDOW_BYTES, size if left is None else at + left)
+                    stream.prefetch(ahead, AHEAD)
+                with _translating(), self.deadline:
                     block = stream.read(BLOCK_BYTES if left is None else min(BLOCK_BYTES, left))
                 if not block:
                     return
+                at += len(block)
                 left = None if left is None else left - len(block)
+                pace.note(len(block))
                 yield block
         finally:
             with contextlib.suppress(Exception):
@@ -205,7 +213,7 @@ class SftpLink:
             with contextlib.suppress(Exception):
                 stream.close()
 
-    @_translating()
+    @_timed
     def rename(self, old: str, new: str) -> None:
         """Rename over another file by OpenSSH's extension, where the server has it."""
         try:
@@ -217,22 +225,22 @@ class SftpLink:
                 raise
             self._files.rename(self._at(old), self._at(new))
 
-    @_translating()
+    @_timed
     def delete(self, path: str) -> None:
         """Remove a file."""
         self._files.remove(self._at(path))
 
-    @_translating()
+    @_timed
     def make_folder(self, path: str) -> None:
         """Make one folder."""
         self._files.mkdir(self._at(path))
 
-    @_translating()
+    @_timed
     def remove_folder(self, path: str) -> None:
         """Remove an empty folder."""
         self._files.rmdir(self._at(path))
 
-    @_translating()
+    @_timed
     def set_time(self, path: str, modified: int) -> bool:
         """Set a file's time, to the second."""
         seconds = modified // 10**9
@@ -258,6 +266,7 @@ class SftpLink:
 
     def close(self) -> None:
         """Say good-bye."""
+        self.deadline.close()
         with contextlib.suppress(Exception):
             self._client.close()
 

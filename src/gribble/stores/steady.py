@@ -11,6 +11,7 @@ import time
 from collections.abc import Callable, Iterator
 from typing import TypeVar
 
+from gribble.core.paths import join
 from gribble.core.placing.store import Content, StoreError, StoreLost
 from gribble.stores.link import Aborted, Denied, Link, LinkLost, Listed, tame
 
@@ -55,6 +56,7 @@ class SteadyLink:
         self._name = name
         self._pauses = pauses
         self._link: Link | None = None
+        self._sizes: dict[str, int] = {}  # as they were listed or sent
         self.received = 0
 
     def open(self) -> None:
@@ -103,14 +105,27 @@ class SteadyLink:
 
     def entries(self, folder: str) -> list[Listed]:
         """What is in a folder."""
-        return self._do(lambda link, _: link.entries(folder), folder)
+        found = self._do(lambda link, _: link.entries(folder), folder)
+        self._sizes.update((join(folder, one.name), one.size) for one in found if not one.folder)
+        return found
 
     def look_up(self, path: str) -> Listed | None:
         """What is at a path, None for nothing."""
-        return self._do(lambda link, _: link.look_up(path), path)
+        there = self._do(lambda link, _: link.look_up(path), path)
+        self._sizes[path] = there.size if there is not None and not there.folder else -1
+        return there
 
     def read(self, path: str, offset: int = 0, length: int | None = None) -> Iterator[bytes]:
-        """A file's bytes; after a break the rest is asked for. Nothing else may be asked of the link meanwhile."""
+        """A file's bytes; after a break the rest is asked for. Nothing else may be asked of the link meanwhile.
+
+        Raises StoreError for a whole file that is longer than it was listed.
+        """
+        if path not in self._sizes:
+            self.look_up(path)
+        size = self._sizes[path]
+        bounded = length is None and size >= offset
+        if bounded:
+            length = size - offset + 1
         at, failures = offset, 0
         while True:
             try:
@@ -121,6 +136,10 @@ class SteadyLink:
                     at += len(block)
                     self.received += len(block)
                     failures = 0
+                    if bounded and at > size:
+                        raise StoreError(
+                            f"{tame(path)} did not come whole: it goes on beyond the {size:,} bytes that were listed"
+                        )
                     yield block
                 return
             except LinkLost as error:
@@ -180,6 +199,7 @@ class SteadyLink:
                 link.write(path, sized(resumable.since(0)))
 
         self._do(act, path)
+        self._sizes[path] = size
         return size
 
     def rename(self, old: str, new: str) -> None:
@@ -193,6 +213,9 @@ class SteadyLink:
                     raise  # else it had been done before the connection broke
 
         self._do(act, new)
+        self._sizes.pop(new, None)
+        if old in self._sizes:
+            self._sizes[new] = self._sizes.pop(old)
 
     def delete(self, path: str) -> None:
         """Remove a file, if it is there."""

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from html import escape
 from typing import Any, NamedTuple
 
+from gribble.core.paths import visible
 from gribble.core.report import Report
 from gribble.views.looks import STATES, VERDICTS, size
 
@@ -108,7 +109,7 @@ def _plain(label: str) -> str:
 
 
 def _printable(text: str) -> str:
-    return "".join(char if char.isprintable() else "?" for char in text)
+    return visible(text, "?")
 
 
 def _in_words(rows: Sequence[tuple[str, dict[str, int]]], order: Sequence[str], bytes_: bool) -> tuple[str, ...]:

@@ -41,7 +41,7 @@ def show_plan(screen: Screen, plan: Plan, audits: tuple[RigAudit, ...]) -> None:
     for rig in dict.fromkeys(step.rig for step in plan.steps):
         screen.out.print()
         screen.say(styled(rig, "bold"))
-        screen.grid([_row(step) for step in plan.on(rig)])
+        screen.grid([step_row(step) for step in plan.on(rig)])
     gaps = {(gap.rig, gap.emulator, gap.subject) for gap in plan.obtain}
     refused = [one for one in plan.refused if (one.rig, one.emulator, one.need) not in gaps]  # told with the gap
     if refused:
@@ -75,7 +75,8 @@ def _gap_words(gap: Gap, refused: set[tuple[str, str, str]]) -> str:
     return f"{gap.title} for {gap.emulator} on {gap.rig}{level}: {gap.reason}{part}"
 
 
-def _row(step: Step) -> tuple[str | Text, ...]:
+def step_row(step: Step) -> tuple[str | Text, ...]:
+    """One step as a row: its kind, and what it does."""
     return Text(f"{_GLYPHS[step.step]} {step.step}", style=VERDICTS["sound"][1]), step_words(step)
 
 
@@ -146,8 +147,12 @@ def show_history(screen: Screen, runs: list[Run]) -> None:
     for run in runs:
         done = len(run.done)
         steps = f"{done}" if done == len(run.steps) else f"{done} of {len(run.steps)}"
-        rows.append((str(run.number), run.rig, run.when, steps, size(run.bytes), run.state))
+        rows.append((str(run.number), run.rig, run.when, steps, size(run.bytes), run.state + "*" * bool(run.foreign)))
     screen.grid(rows, indent=0)
+    for run in runs:
+        if run.foreign:
+            screen.say(f"* run {run.number} on {run.rig}: {run.foreign}. It is only shown.")
+            screen.next(f"gribble history --adopt {run.number}", "shows its steps, and asks whether you trust it")
 
 
 def history_json(runs: list[Run]) -> dict[str, Any]:
@@ -162,6 +167,7 @@ def history_json(runs: list[Run]) -> dict[str, Any]:
                 "steps": len(run.done),
                 "bytes": run.bytes,
                 "state": run.state,
+                "foreign": bool(run.foreign),
             }
             for run in runs
         ],

@@ -12,6 +12,7 @@ from rich.text import Text
 
 from gribble.core.arcade.compare import Change, SetChange
 from gribble.core.catalogue.rosters import Roster
+from gribble.core.paths import visible
 from gribble.core.releases import CardFit, Matched
 from gribble.core.survey.survey import Holding
 from gribble.views.check import say_holding
@@ -31,6 +32,9 @@ _WORDS = {
     Change.GONE: "not known any more",
     Change.NEW: "known to the new release alone",
 }
+
+FORMULAS = ("=", "+", "-", "@", "＝", "＋", "－", "＠")
+"""What a cell begins with that a spreadsheet could take for a formula; the wide forms count in some."""
 
 
 def show_match(screen: Screen, found: list[Matched], *, verbose: bool) -> None:
@@ -167,13 +171,19 @@ def compare_csv(changes: list[SetChange]) -> str:
     return written_csv(["set", "class", "to", "title", "file", "found", "member"], rows)
 
 
+def _cell(text: str) -> str:
+    """A cell that no spreadsheet takes for a formula, with nothing invisible in it."""
+    plain = visible(text, " ")
+    return f"'{plain}" if plain.lstrip().startswith(FORMULAS) or text != text.lstrip("\t\r") else plain
+
+
 def written_csv(titles: list[str], rows: Iterable[list[str]]) -> str:
     """A table as CSV (RFC 4180, with LF). What a spreadsheet could take for a formula is kept from being one."""
     stream = io.StringIO()
     writer = csv.writer(stream, lineterminator="\n")
     writer.writerow(titles)
     for row in rows:
-        writer.writerow([f"'{cell}" if cell.startswith(("=", "+", "-", "@", "\t", "\r")) else cell for cell in row])
+        writer.writerow([_cell(cell) for cell in row])
     return stream.getvalue()
 
 

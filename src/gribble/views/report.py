@@ -8,6 +8,7 @@ from typing import Any
 import msgspec
 
 from gribble.core.audit.findings import State
+from gribble.core.paths import visible
 from gribble.core.report import Report
 from gribble.views.looks import DIGEST_NAMES, STATES, VERDICTS, count, shorten
 from gribble.views.releases import written_csv
@@ -95,7 +96,7 @@ def _since(report: Report) -> str:
 
 def _md(text: str) -> str:
     """Text that Markdown takes for nothing else."""
-    plain = "".join(char if char.isprintable() else " " for char in text)
+    plain = visible(text, " ")
     return "".join(f"\\{char}" if char in r"\`*_[]<>|#~!&" else char for char in plain)
 
 
@@ -126,5 +127,5 @@ def report_html(report: Report) -> str:
 def _printable(value: Any) -> Any:
     """What is put into the page without control characters and lone surrogates; the charts' own text aside."""
     if isinstance(value, str) and not hasattr(value, "__html__"):
-        return "".join(char if char.isprintable() else "\ufffd" for char in value)
+        return visible(value, "\ufffd")
     return value

@@ -7,7 +7,6 @@ direction are shown as escapes, and no name is ever taken for markup.
 from __future__ import annotations
 
 import json
-import re
 import sys
 from collections.abc import Iterable
 from typing import Any
@@ -17,21 +16,20 @@ from rich.console import Console
 from rich.text import Text
 from rich.theme import Theme
 
+from gribble.core.paths import visible
 from gribble.views.looks import NEXT, QUIET, STATES, VERDICTS
-
-_HOSTILE = re.compile("[\x00-\x1f\x7f-\x9f\ud800-\udfff\u200b-\u200f\u2028-\u202e\u2066-\u2069\ufeff]")
 
 
 def clean(text: str) -> str:
     """The text with everything that could play tricks on a terminal shown as an escape."""
 
-    def escape(match: re.Match[str]) -> str:
-        code = ord(match[0])
+    def escape(char: str) -> str:
+        code = ord(char)
         if 0xDC80 <= code <= 0xDCFF:  # a byte of a name that is not UTF-8
             return f"\\x{code - 0xDC00:02x}"
-        return f"\\x{code:02x}" if code < 256 else f"\\u{code:04x}"
+        return f"\\x{code:02x}" if code < 256 else f"\\u{code:04x}" if code < 1 << 16 else f"\\U{code:08x}"
 
-    return _HOSTILE.sub(escape, text)
+    return visible(text, escape)
 
 
 def styled(text: str, style: str = "") -> Text:

@@ -20,7 +20,7 @@ from gribble.core.audit.findings import Remedy, SetAudit, State
 from gribble.core.catalogue.records import Digests
 from gribble.core.catalogue.rosters import Roster, SetFile
 from gribble.core.catalogue.style import Style
-from gribble.core.paths import base, join, name_fault, path_fault
+from gribble.core.paths import base, climb_fault, join, name_fault, path_fault
 from gribble.core.survey.survey import Holding
 
 NAMES_TOLD = 3
@@ -272,7 +272,7 @@ class _Packer:
             if name in slots:
                 if not is_file(slots[name].file, holding):
                     left_out.append(holding)
-            elif path_fault(name):
+            elif climb_fault(name):
                 left_out.append(holding)  # a name that climbs is not handed on
             elif self._style is not None and (self._lean or _known(holding, layout)):
                 left_out.append(holding)

@@ -13,7 +13,7 @@ from gribble.core.audit.stock import Stock
 from gribble.core.catalogue.config import Fitted
 from gribble.core.catalogue.records import IdAt, Media, Packing, Pair
 from gribble.core.diagnosis.nearmisses import key_of
-from gribble.core.paths import base, join, name_fault, parent, path_fault
+from gribble.core.paths import base, climb_fault, join, name_fault, parent
 from gribble.core.survey.survey import Holding
 
 _ARCHIVES = (".zip", ".7z")
@@ -167,7 +167,7 @@ class GamesAuditor:
         if pair.id_at and not places:
             return Verdict.DAMAGED, f"holds no id at byte {pair.id_at.offset} to know its partner by"
         shown = f" (its id is {self._said(holding, pair.id_at)})" if pair.id_at else ""
-        if fault := path_fault(wants):
+        if fault := climb_fault(wants):
             return Verdict.DAMAGED, f"its partner would be {wants}, which {fault}"
         if any(self._shelf.at(place) for place in places):
             return Verdict.SOUND, ""

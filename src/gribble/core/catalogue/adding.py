@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import shutil
 import zipfile
-from collections.abc import Iterator
+import zlib
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 from msgspec import Struct
@@ -14,9 +15,13 @@ from gribble.core.catalogue.rosters import ROSTER_ENDING
 from gribble.core.catalogue.sheets import SHEET_ENDING
 from gribble.core.errors import ExitCode, GribbleError, Mistake, MistakesError, reason_of
 from gribble.core.paths import join, path_fault
+from gribble.core.survey.regular import open_regular
+from gribble.core.survey.walking import walk
 
 MOST_BYTES = 2 << 30
 """What all files of a source may come to."""
+
+NOTHING = "Nothing was added. Take what you trust out of it yourself, and name that."
 
 ENDINGS = (SHEET_ENDING, ROSTER_ENDING, *LIST_ENDINGS)
 
@@ -30,11 +35,14 @@ class Added(Struct, frozen=True):
     remarks: tuple[Remark, ...]
 
 
-def add(source: Path, target: Path) -> Added:
+def add(
+    source: Path, target: Path, may_replace: Callable[[tuple[str, ...]], bool] = lambda _names: True
+) -> Added | None:
     """Add the sheets, rosters and checksum lists of a folder or zip to a catalogue folder.
 
     The whole new catalogue is built beside the folder and linted; then the folder is put aside and the new one takes
-    its name. Raises GribbleError, or MistakesError where the result would have mistakes; nothing is changed then.
+    its name. Raises GribbleError, or MistakesError where the result would have mistakes; nothing is changed then. Nor
+    is it where `may_replace` says no to the names of files that would replace others: then there is no answer.
     """
     work = target.with_name(f".gribble-new-{target.name}")
     try:
@@ -66,6 +74,8 @@ def add(source: Path, target: Path) -> Added:
         mistakes = [_moved(remark, work, source) for remark in found if remark.mistake]
         if mistakes:  # they are told as the source's, since the catalogue stays as it is
             raise MistakesError([Mistake(one.file, one.where, one.what) for one in mistakes])
+        if replaced and not may_replace(tuple(replaced)):
+            return None
         remarks = [_moved(remark, work, target) for remark in found]
         kept = None
         if target.is_dir():
@@ -102,18 +112,25 @@ class _Copy(Struct, frozen=True):
 
     def __call__(self, place: Path) -> None:
         if not self.member:
-            shutil.copyfile(self.source, place)
+            with open_regular(self.source) as stream, place.open("wb") as out:
+                shutil.copyfileobj(stream, out)
             return
-        with zipfile.ZipFile(self.source) as archive, archive.open(self.member) as stream, place.open("wb") as out:
-            shutil.copyfileobj(stream, out)
+        try:
+            with zipfile.ZipFile(self.source) as archive, archive.open(self.member) as member, place.open("wb") as out:
+                shutil.copyfileobj(member, out)
+        except (zipfile.BadZipFile, zlib.error, RuntimeError, NotImplementedError, EOFError) as error:
+            raise GribbleError(f"{self.source}: {self.member} cannot be unpacked: {error}", fix=NOTHING) from error
 
 
 def _files(source: Path) -> Iterator[tuple[str, _Copy]]:
     """The files of a source that belong into a catalogue, by the names they get there."""
     if source.is_dir():
-        for path in sorted(source.rglob("*")):
-            if path.is_file() and path.name.endswith(ENDINGS):
-                yield path.relative_to(source).as_posix(), _Copy(path)
+        paths = [Path(source, one.path) for folder in walk(source) for one in folder.files]  # links are not followed
+        paths = [path for path in sorted(paths) if path.name.endswith(ENDINGS)]
+        if sum(path.lstat().st_size for path in paths) > MOST_BYTES:
+            raise GribbleError(f"the lists in {source} have more than {MOST_BYTES >> 30} GiB", fix=NOTHING)
+        for path in paths:
+            yield path.relative_to(source).as_posix(), _Copy(path)
         return
     if source.name.endswith(ENDINGS) and source.is_file():
         yield source.name, _Copy(source)
@@ -132,5 +149,5 @@ def _files(source: Path) -> Iterator[tuple[str, _Copy]]:
     lead = f"{top.pop()}/" if len(top) == 1 and all("/" in one.filename for one in members) else ""
     for one in members:
         if fault := path_fault(one.filename):
-            raise GribbleError(f'{source}: "{one.filename}" {fault}', fix="Nothing was added.")
+            raise GribbleError(f'{source}: "{one.filename}" {fault}', fix=NOTHING)
         yield join(one.filename.removeprefix(lead)), _Copy(source, one.filename)

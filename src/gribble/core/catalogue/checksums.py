@@ -67,7 +67,8 @@ def _read_line(line: str) -> ManifestFile | str:
         return f"{match['tag']} is not read, or its digest has the wrong length"
     if algorithm is None:
         return f"a digest has {', '.join(map(str, _ALGORITHMS))} hex digits, not {len(digest)}"
-    if fault := path_fault(path) or ("names no file" if not join(path) else None):
+    plain = re.sub(r"^(?:\./+)+", "", path)  # as such lists are often made: sha256sum ./*
+    if fault := path_fault(plain) or ("names no file" if not join(plain) else None):
         return f'"{path}" {fault}'
     return structs.replace(ManifestFile(name=join(path)), **{algorithm: digest})
 

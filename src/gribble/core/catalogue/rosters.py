@@ -136,7 +136,7 @@ def load_roster(path: Path, *, strict: bool = False) -> tuple[Roster | None, lis
             for number, line in enumerate(stream, start=2):
                 try:
                     one = _SET.decode(line)
-                except msgspec.MsgspecError as error:
+                except (msgspec.MsgspecError, RecursionError, UnicodeDecodeError, OverflowError) as error:
                     if line.strip():
                         mistakes.append(Mistake(str(path), f"line {number}", f"is no set: {_say(error)}"))
                     continue
@@ -149,7 +149,7 @@ def load_roster(path: Path, *, strict: bool = False) -> tuple[Roster | None, lis
                     sets[one.set] = one
     except OSError as error:
         return None, [Mistake(str(path), "", f"cannot be read: {reason_of(error)}")]
-    except msgspec.MsgspecError as error:
+    except (msgspec.MsgspecError, RecursionError, UnicodeDecodeError, OverflowError) as error:
         return None, [Mistake(str(path), "line 1", f"is no head of a roster: {_say(error)}")]
     return Roster(head, sets, str(path)), mistakes[:MOST_MISTAKES]
 
@@ -164,7 +164,7 @@ def _all_at_once(path: Path) -> dict[str, ArcadeSet] | None:
         data = stream.read()
     try:
         found = _SETS(data)
-    except msgspec.MsgspecError:
+    except (msgspec.MsgspecError, RecursionError, UnicodeDecodeError, OverflowError):
         return None
     sets = {one.set: one for one in found}
     return sets if len(sets) == len(found) else None

@@ -55,6 +55,13 @@ def load_catalogue(folders: list[Path]) -> Catalogue:
 
 def load_sheet(path: Path) -> tuple[Sheet | None, list[Mistake]]:
     """The sheet in a file, digests in lower case; None, with the mistakes, if it has any."""
+    try:
+        return _load_sheet(path)
+    except Exception as error:  # whatever a file holds, it stops nothing but itself
+        return None, [Mistake(str(path), "", f"cannot be made sense of ({type(error).__name__}: {error})")]
+
+
+def _load_sheet(path: Path) -> tuple[Sheet | None, list[Mistake]]:
     mistakes = Mistakes(str(path))
     tables = read_toml(path, mistakes)
     sheet = read_table(Sheet, tables, "", mistakes) if tables is not None else None

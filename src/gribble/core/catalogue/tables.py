@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import difflib
 import enum
+import re
 import tomllib
 import types
 import typing
@@ -18,8 +19,15 @@ import msgspec
 from msgspec import NODEFAULT, Struct
 
 from gribble.core.errors import Mistake, reason_of
+from gribble.core.survey.regular import read_regular
 
 T = TypeVar("T", bound=Struct)
+MOST_BYTES = 16 << 20
+"""A larger TOML file is not read, in bytes."""
+MOST_PARTS = 64
+"""More parts has no key in dots."""
+_TOKEN = re.compile(r"""[A-Za-z0-9_-]+|"[^"]*"|'[^']*'|[^\s]""")
+_PART = re.compile(r"""[A-Za-z0-9_-]+|"[^"]*"|'[^']*'""")
 
 
 class Mistakes:
@@ -37,14 +45,37 @@ class Mistakes:
 def read_toml(path: Path, mistakes: Mistakes) -> dict[str, Any] | None:
     """The file's tables, or None with a mistake that says why they cannot be read."""
     try:
-        return tomllib.loads(path.read_bytes().decode("utf-8-sig"))
+        text = read_regular(path, MOST_BYTES).decode("utf-8-sig")
+        if line := deep_key(text):
+            mistakes.add(f"line {line}", f"has a key of more than {MOST_PARTS} parts")
+            return None
+        return tomllib.loads(text)
     except OSError as error:
         mistakes.add("", f"cannot be read: {reason_of(error)}")
     except UnicodeDecodeError as error:
         mistakes.add("", f"is not UTF-8 text (byte {error.start})")
     except tomllib.TOMLDecodeError as error:
         mistakes.add("", f"is not TOML: {error}")
+    except (RecursionError, ValueError) as error:
+        what = "is nested too deeply" if isinstance(error, RecursionError) else f"is not TOML: {error}"
+        mistakes.add("", what)
     return None
+
+
+def deep_key(text: str) -> int:
+    """The line in which a dotted key has too many parts (reading it takes memory by their square); 0 for none."""
+    for number, line in enumerate(text.splitlines(), start=1):
+        if line.count(".") <= MOST_PARTS or line.lstrip().startswith("#"):
+            continue
+        parts = 0
+        for token in _TOKEN.findall(line):
+            if token == ".":
+                parts += 1
+                if parts > MOST_PARTS:
+                    return number
+            elif not _PART.fullmatch(token):
+                parts = 0
+    return 0
 
 
 def read_table(kind: type[T], table: object, where: str, mistakes: Mistakes) -> T | None:

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from msgspec import Struct
 
 from gribble.core.discs.sheets import RAW_BYTES, SUBCHANNEL_BYTES, DiscSheet, Fault, SheetFile
-from gribble.core.paths import base, fold, join, parent, path_fault
+from gribble.core.paths import base, climb_fault, fold, join, parent
 
 ENDINGS = {
     ".cue": "cue",
@@ -73,7 +73,7 @@ def _file_faults(
 ) -> Iterator[Fault]:
     where = f"line {file.line}: "
     name = file.name.replace("\\", "/") if sheet.kind == "m3u" else file.name
-    if fault := path_fault(name):
+    if fault := climb_fault(name):
         yield Fault(fault="leaves-folder", file=file.name, reason=f"{where}the name {fault}")
         return
     target = join(parent(path), name)

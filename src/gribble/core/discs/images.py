@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterator
 from msgspec import Struct
 
 from gribble.core.discs.sheets import Fault
+from gribble.core.paths import visible
 
 _FIRST = 16
 """The sector of the first volume descriptor."""
@@ -47,7 +48,7 @@ def read_volume(read: Reader) -> Volume | None:
 
 
 def _text(raw: bytes) -> str:
-    return "".join(char if char.isprintable() else "?" for char in raw.decode("ascii", "replace")).strip()
+    return visible(raw.decode("ascii", "replace"), "?").strip()
 
 
 def image_faults(name: str, size: int, volume: Volume | None) -> Iterator[Fault]:

@@ -16,7 +16,7 @@ from gribble.core.discs.check import IMAGES, kind_of
 from gribble.core.discs.images import Volume
 from gribble.core.discs.playlists import disc_of
 from gribble.core.discs.sheets import DiscSheet, SheetFile, decoded
-from gribble.core.paths import fold, join, parent, path_fault
+from gribble.core.paths import climb_fault, fold, join, parent
 
 _TRACK_NUMBER = re.compile(r"(?:track|trk|t)?[\s_.-]*0*(\d{1,2})\D*$", re.IGNORECASE)
 POSTGAP = 150
@@ -116,7 +116,7 @@ def _in_other_case(
     for file in sheet.files:
         target = _target(path, sheet, file)
         there = folded.get(fold(target))
-        if target in sizes or there is None or path_fault(file.name.replace("\\", "/")):
+        if target in sizes or there is None or climb_fault(file.name.replace("\\", "/")):
             continue
         if not folder or there.startswith(f"{folder}/"):
             yield file.line, (there[len(folder) + bool(folder) :], "as it is spelled there")

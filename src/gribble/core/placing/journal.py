@@ -1,9 +1,12 @@
 """The journal of one run: JSON Lines; each intent is flushed to the disk before what it announces is done.
 
-The first line holds the run's number, rig, time and steps. Then, for each step, `begin` (the intent: what it will put
-into the attic, which folders it will make), `wrote` (what is about to take its place) and `done` or `failed`; `end`
-closes the run. An undo appends `turn` and `back` lines and an end of its own. A line cut short by a kill is left out of
-account.
+The first line holds the run's number, rig, time and steps. Then, for each step, `begin` (the intent: which folders it
+will make), `wrote` (what is about to take its place) and `done` or `failed`; `end` closes the run. An undo appends
+`turn` and `back` lines and an end of its own. A line cut short by a kill is left out of account.
+
+Each line carries a code (`mac`) by which a later reading knows that this user's Gribble wrote it, and what came before:
+HMAC-SHA256 (RFC 2104) with the user's secret over the code of the line before and the line itself. A journal that came
+with a rig is shown, but neither carried out nor taken back, unless the user adopts it.
 
 Beside the journal lies its ballast (`.room`): room on the disk, and a file's name, that an undo can have where
 everything else is full by then.
@@ -13,18 +16,31 @@ from __future__ import annotations
 
 import contextlib
 import errno
+import hashlib
+import hmac
 import json
 import os
+from collections.abc import Callable
+from functools import cached_property
 from pathlib import Path
 from typing import Any
 
 import msgspec
-from msgspec import Struct, structs
+from msgspec import Struct
 
 from gribble.core.errors import ExitCode, GribbleError, reason_of
-from gribble.core.placing.plan import Step
+from gribble.core.paths import path_fault
+from gribble.core.placing.plan import Step, StepKind
+from gribble.core.placing.planfile import step_faults
+from gribble.core.survey.regular import NO_LINKS, read_regular
 
 FORMAT = "run/1"
+CODE_DIGITS = 32
+"""How much of an HMAC stands in a line, in hex digits."""
+PRIVATE = 0o600
+"""What nobody but the user may read."""
+MOST_BYTES = 1 << 30
+"""A larger file is no journal, in bytes."""
 BALLAST = ".room"
 """Ending of the file whose room an undo may have."""
 BALLAST_BYTES = 16 << 10
@@ -34,10 +50,26 @@ BALLAST_OF_STEP = 128
 
 
 class Begin(Struct, frozen=True, kw_only=True):
-    """The intent of a step: the slot for what it displaces, and the folders it will make."""
+    """The intent of a step: the folders it will make."""
 
-    slot: str
     makes: tuple[str, ...] = ()
+
+
+class Seal:
+    """Signs the lines of journals with a secret of the user's, which is asked for when it is first needed."""
+
+    def __init__(self, secret: Callable[[], bytes]) -> None:
+        """`secret` may raise GribbleError."""
+        self._ask = secret
+
+    @cached_property
+    def _secret(self) -> bytes:
+        return self._ask()
+
+    def code(self, before: str, line: dict[str, Any]) -> str:
+        """The code of a line, by that of the line before it. Raises GribbleError where there is no secret."""
+        data = before.encode() + json.dumps(line).encode()
+        return hmac.new(self._secret, data, hashlib.sha256).hexdigest()[:CODE_DIGITS]
 
 
 class Run(Struct, kw_only=True):
@@ -56,11 +88,18 @@ class Run(Struct, kw_only=True):
     back: set[int] = set()
     end: str = ""
     undoing: bool = False
+    code: str = ""  # of the last line
+    foreign: str = ""  # why this is not to be carried out or taken back: nobody knows who wrote it
+    adopted: bool = False
 
     @property
     def state(self) -> str:
         """ "done", "undone", or "open" for a run (or an undo) that was cut short."""
         return self.end or "open"
+
+    def slot(self, number: int) -> str:
+        """The slot of the attic for what a step displaces: worked out, never read."""
+        return f"{self.number:04d}/{number}/{displaced_by(self.steps[number]) or ''}"
 
     @property
     def bytes(self) -> int:
@@ -68,67 +107,81 @@ class Run(Struct, kw_only=True):
         return sum(self.steps[number].bytes for number in self.done)
 
 
+def displaced_by(step: Step) -> str | None:
+    """The path of the file that a step displaces."""
+    return step.from_ if step.step is StepKind.DISPLACE else step.replaces
+
+
 class Journal:
     """Appends to a run's journal. An intent is on the disk before the call returns; what is done gets there with the
     next intent (until then a power cut makes finishing look at the content again)."""
 
-    def __init__(self, path: Path) -> None:
+    def __init__(self, path: Path, seal: Seal) -> None:
         self._path = path
+        self._seal = seal
 
     def start(self, number: int, rig: str, when: str, steps: tuple[Step, ...]) -> Run:
         """Begin the journal of a new run."""
         try:
             for folder in (self._path.parent.parent, self._path.parent):  # not the rig, which may have been pulled out
-                folder.mkdir(exist_ok=True)
+                folder.mkdir(exist_ok=True, mode=0o700)
         except OSError as error:
             raise self._unwritable(error) from error
+        run = Run(path=self._path, number=number, rig=rig, when=when, steps=steps)
         steps_ = [msgspec.to_builtins(step) for step in steps]
-        self._append({"gribble": FORMAT, "run": number, "rig": rig, "when": when, "steps": steps_}, first=True)
+        head = {"gribble": FORMAT, "run": number, "rig": rig, "when": when, "steps": steps_}
+        self._append(run, head, first=True)
         self._take_ballast(BALLAST_BYTES + BALLAST_OF_STEP * len(steps))
-        return Run(path=self._path, number=number, rig=rig, when=when, steps=steps)
+        return run
 
     def begin(self, run: Run, step: int, begin: Begin) -> None:
         """Note the intent of a step."""
         run.begun[step] = begin
-        self._append({"begin": step, **structs.asdict(begin)})
+        self._append(run, {"begin": step, "makes": list(begin.makes)})
 
     def wrote(self, run: Run, step: int, sha1: str) -> None:
         """Note what is about to take a place, by its digest, so that it is told apart from what a user puts there."""
         run.wrote[step] = sha1
-        self._append({"wrote": step, "sha1": sha1}, flush=False)
+        self._append(run, {"wrote": step, "sha1": sha1}, flush=False)
 
     def done(self, run: Run, step: int, sha1: str) -> None:
         """Note a step as done, with the SHA-1 (where the plan only knew one: the SHA-256) of what lies there now."""
         run.done[step] = sha1
-        self._append({"done": step, "sha1": sha1}, flush=False)
+        self._append(run, {"done": step, "sha1": sha1}, flush=False)
 
     def failed(self, run: Run, step: int, reason: str) -> None:
         """Note that a step was refused and changed nothing."""
         run.failed[step] = reason
-        self._append({"failed": step, "reason": reason})
+        self._append(run, {"failed": step, "reason": reason})
 
     def turn(self, run: Run, step: int) -> None:
         """Note the intent of taking a step back."""
         run.undoing, run.end = True, ""
         run.turned.add(step)
-        self._append({"turn": step}, drop=True)
+        self._append(run, {"turn": step}, drop=True)
 
     def back(self, run: Run, step: int) -> None:
         """Note a step as taken back."""
         run.back.add(step)
-        self._append({"back": step}, flush=False, drop=True)
+        self._append(run, {"back": step}, flush=False, drop=True)
 
     def end(self, run: Run, state: str) -> None:
         """Close the run as "done" or "undone"."""
         run.end = state
-        self._append({"end": state}, drop=state == "undone")
+        self._append(run, {"end": state}, drop=state == "undone")
         if state == "undone":
             self.drop_ballast()
+
+    def write_line(self, run: Run, line: dict[str, Any], *, first: bool) -> None:
+        """A line as it is, signed."""
+        self._append(run, line, first=first)
 
     def _take_ballast(self, size: int) -> None:
         """Set room aside for the undo; written in full, since a hole is no room."""
         try:
-            with self._ballast.open("wb") as stream:
+            self._ballast.unlink(missing_ok=True)
+            handle = os.open(self._ballast, os.O_WRONLY | os.O_CREAT | os.O_EXCL | NO_LINKS, PRIVATE)
+            with os.fdopen(handle, "wb") as stream:
                 stream.write(os.urandom(size))  # which no file system can shrink
                 stream.flush()
                 os.fsync(stream.fileno())
@@ -149,8 +202,12 @@ class Journal:
     def _ballast(self) -> Path:
         return self._path.with_suffix(BALLAST)
 
-    def _append(self, line: dict[str, Any], *, first: bool = False, flush: bool = True, drop: bool = False) -> None:
+    def _append(
+        self, run: Run, line: dict[str, Any], *, first: bool = False, flush: bool = True, drop: bool = False
+    ) -> None:
         """Write a line. `drop` lets it have the room that was set aside, where there is none else."""
+        code = self._seal.code(run.code, line)
+        line = {**line, "mac": code}
         try:
             try:
                 self._write(line, first, flush)
@@ -161,9 +218,12 @@ class Journal:
                 self._write(line, first, flush)
         except OSError as error:
             raise self._unwritable(error) from error
+        run.code = code
 
     def _write(self, line: dict[str, Any], first: bool, flush: bool) -> None:
-        with self._path.open("xb" if first else "ab") as stream:
+        how = os.O_EXCL if first else os.O_APPEND
+        handle = os.open(self._path, os.O_WRONLY | os.O_CREAT | how | NO_LINKS, PRIVATE)
+        with os.fdopen(handle, "wb") as stream:
             # A leading line break keeps a line that a kill cut short from swallowing this one.
             stream.write((b"" if first else b"\n") + json.dumps(line).encode())
             stream.flush()
@@ -178,39 +238,83 @@ class Journal:
         )
 
 
-def read_run(path: Path) -> Run | None:
-    """The run in a journal; None where its first line is cut short or is none (nothing was done then)."""
+def read_run(path: Path, seal: Seal) -> Run | None:
+    """The run in a journal; None where its first line is cut short or is none (nothing was done then).
+
+    Where it was not written with this seal, or has steps that no plan has, the run is `foreign`. Raises GribbleError
+    where the file cannot be read.
+    """
     try:
-        lines = path.read_bytes().split(b"\n")
+        lines = read_regular(path, MOST_BYTES, through_links=False).split(b"\n")
     except OSError as error:
         raise GribbleError(
             f"the journal {path} cannot be read: {reason_of(error)}",
-            fix="Give read permission: without it no run can be finished or taken back.",
+            fix="Give read permission, or remove the link: without it no run can be finished or taken back.",
             code=ExitCode.FAILED,
         ) from error
-    try:
-        head = json.loads(lines[0])
-        run = Run(
-            path=path,
-            number=head["run"],
-            rig=head["rig"],
-            when=head["when"],
-            steps=msgspec.convert(head["steps"], tuple[Step, ...]),
-        )
-    except (ValueError, KeyError, TypeError, msgspec.ValidationError):
+    head = _line(lines[0])
+    run = _run(path, head) if head else None
+    if head is None or run is None:
         return None
+    last = b""
+    _check_code(run, seal, head)
     for line in lines[1:]:
-        try:
-            _apply(run, json.loads(line))
-        except (ValueError, KeyError, TypeError, msgspec.ValidationError):
-            continue
+        read = _line(line) if line != last else None  # a line that was written again, since flushing it failed
+        last = line
+        if read is not None:
+            _check_code(run, seal, read)
+            with contextlib.suppress(ValueError, KeyError, TypeError, msgspec.ValidationError):
+                _apply(run, read)
     return run
 
 
+def _line(data: bytes) -> dict[str, Any] | None:
+    """One line; None where it was cut short, or is none."""
+    try:
+        line = json.loads(data)
+    except (ValueError, RecursionError):
+        return None
+    return line if isinstance(line, dict) else None
+
+
+def _run(path: Path, head: dict[str, Any]) -> Run | None:
+    """A run by its first line; without its steps where there is one that no plan has."""
+    number, rig, when = head.get("run"), head.get("rig"), head.get("when")
+    if not isinstance(rig, str) or not isinstance(when, str) or not path.stem.isdecimal() or number != int(path.stem):
+        return None
+    try:
+        steps = msgspec.convert(head.get("steps"), tuple[Step, ...])
+    except (ValueError, TypeError, RecursionError, OverflowError):
+        return None
+    run = Run(path=path, number=int(path.stem), rig=rig, when=when, steps=steps, adopted=head.get("adopted") is True)
+    faults = (f"steps[{n}].{key} {what}" for n, step in enumerate(steps) for key, what in step_faults(step, (rig,)))
+    if fault := next(faults, ""):
+        run.steps, run.foreign = (), f"its journal has a step that no plan has: {fault}"
+    return run
+
+
+def _check_code(run: Run, seal: Seal, line: dict[str, Any]) -> None:
+    """Take a line's code off, and mark the run where it is not what the seal makes of it."""
+    code = line.pop("mac", "")
+    try:
+        known = isinstance(code, str) and hmac.compare_digest(code.encode(), seal.code(run.code, line).encode())
+    except GribbleError as error:
+        known, run.foreign = False, error.what
+    if not known:
+        run.foreign = run.foreign or "it was not begun on this machine, or its journal was changed"
+    run.code = code if isinstance(code, str) else ""
+
+
 def _apply(run: Run, line: dict[str, Any]) -> None:
+    for word in ("begin", "wrote", "done", "failed", "turn", "back"):
+        if word in line and not (type(line[word]) is int and 0 <= line[word] < len(run.steps)):
+            return
     match line:
         case {"begin": int(step)}:
-            run.begun[step] = msgspec.convert({"slot": line["slot"], "makes": line["makes"]}, Begin)
+            makes = msgspec.convert(line["makes"], tuple[str, ...])
+            above = f"{run.steps[step].to}"
+            if all(above.startswith(f"{folder}/") and not path_fault(folder) for folder in makes):
+                run.begun[step] = Begin(makes=makes)
         case {"wrote": int(step), "sha1": str(sha1)}:
             run.wrote[step] = sha1
         case {"done": int(step), "sha1": str(sha1)}:
@@ -222,14 +326,32 @@ def _apply(run: Run, line: dict[str, Any]) -> None:
             run.turned.add(step)
         case {"back": int(step)}:
             run.back.add(step)
-        case {"end": str(state)}:
+        case {"end": "done" | "undone" as state}:
             run.end = state
 
 
-def runs_in(folder: Path) -> list[Run]:
+def runs_in(folder: Path, seal: Seal) -> list[Run]:
     """The runs whose journals lie in a folder, oldest first; none where the folder is absent."""
     try:
         paths = sorted(path for path in folder.iterdir() if path.suffix == ".jsonl")
     except OSError:
         return []
-    return sorted(filter(None, map(read_run, paths)), key=lambda run: run.number)
+    return sorted((run for path in paths if (run := read_run(path, seal))), key=lambda run: run.number)
+
+
+def adopt(run: Run, seal: Seal) -> None:
+    """Sign a journal anew, so that its run counts as one of this machine's; the former file is kept beside it.
+
+    Raises GribbleError.
+    """
+    folder = run.path.parent
+    with contextlib.suppress(OSError):
+        (folder / f"{run.path.stem}.adopting").unlink()
+    lines = [line for data in run.path.read_bytes().split(b"\n") if (line := _line(data)) is not None]
+    signed = Run(path=folder / f"{run.path.stem}.adopting", number=run.number, rig=run.rig, when=run.when, steps=())
+    journal = Journal(signed.path, seal)
+    for number, line in enumerate(lines):
+        line.pop("mac", None)
+        journal.write_line(signed, {**line, "adopted": True} if not number else line, first=not number)
+    os.replace(run.path, folder / f"{run.path.stem}.foreign")
+    os.replace(signed.path, run.path)

@@ -14,6 +14,7 @@ from gribble.core.catalogue.records import HEX_LENGTHS, Digests
 from gribble.core.errors import GribbleError, Mistake, MistakesError, reason_of
 from gribble.core.paths import outside, path_fault
 from gribble.core.placing.plan import Plan, Step, StepKind
+from gribble.core.survey.regular import read_regular
 
 FORMAT = "plan/1"
 MAX_BYTES = 256 << 20
@@ -51,12 +52,10 @@ def is_plan(start: bytes) -> bool:
 def read_plan(path: Path, rigs: Container[str]) -> Plan:
     """The steps in a plan's file, for some rigs. Raises MistakesError with everything that is wrong with it."""
     try:
-        if path.stat().st_size > MAX_BYTES:
-            raise GribbleError(f"{path} is larger than any plan", fix=_FIX)
-        answer = json.loads(path.read_bytes())
+        answer = json.loads(read_regular(path, MAX_BYTES))
     except OSError as error:
         raise GribbleError(f"{path} cannot be read: {reason_of(error)}", fix=_FIX) from error
-    except ValueError as error:
+    except (ValueError, RecursionError) as error:
         raise GribbleError(f"{path} is no plan: {error}", fix=_FIX) from error
     if not isinstance(answer, dict) or answer.get("gribble") != FORMAT or not isinstance(answer.get("steps"), list):
         raise GribbleError(f"{path} is no plan of this Gribble ({FORMAT})", fix=_FIX)
@@ -65,10 +64,10 @@ def read_plan(path: Path, rigs: Container[str]) -> Plan:
     for number, record in enumerate(answer["steps"]):
         try:
             step = msgspec.convert(record, Step)
-        except msgspec.ValidationError as error:
+        except (msgspec.ValidationError, RecursionError, OverflowError) as error:
             mistakes.append(Mistake(str(path), f"steps[{number}]", str(error).replace("`", "'").replace("$.", "")))
             continue
-        faults = list(_faults(step, rigs))
+        faults = list(step_faults(step, rigs))
         mistakes += [Mistake(str(path), f"steps[{number}].{key}", what) for key, what in faults]
         steps.append(step)
     if mistakes:
@@ -76,15 +75,13 @@ def read_plan(path: Path, rigs: Container[str]) -> Plan:
     return Plan(steps=tuple(steps))
 
 
-def _faults(step: Step, rigs: Container[str]) -> Iterator[tuple[str, str]]:
-    """What is wrong with a step: each key, and why."""
+def step_faults(step: Step, rigs: Container[str]) -> Iterator[tuple[str, str]]:
+    """What is wrong with a step that was read from a file: each key, and why. A step that was just planned has none."""
     if step.rig not in rigs:
         yield "rig", f'"{step.rig}" is no rig of gribble.toml'
     for key, path in (("to", step.to), ("replaces", step.replaces)):
         if path is not None and (fault := path_fault(path)):
             yield key, f'"{path}" {fault}'
-        elif path is not None and path.split("/")[0] == ".gribble":
-            yield key, f'"{path}" is Gribble\'s own'
     if step.to is None and step.step is not StepKind.DISPLACE:
         yield "to", "is missing"
     if step.step not in (StepKind.PACK, StepKind.WRITE):

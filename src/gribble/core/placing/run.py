@@ -20,7 +20,7 @@ from gribble.core.diagnosis.recipes import mended
 from gribble.core.errors import ExitCode, GribbleError
 from gribble.core.paths import base, fold, join, outside, parent
 from gribble.core.placing.attic import UNDONE
-from gribble.core.placing.journal import BALLAST_BYTES, Begin, Journal, Run
+from gribble.core.placing.journal import BALLAST_BYTES, Begin, Journal, Run, displaced_by
 from gribble.core.placing.plan import Step, StepKind
 from gribble.core.placing.store import Free, Stamp, Store, StoreError, StoreFull, StoreLost
 from gribble.core.placing.volumes import WITHOUT_LINKS
@@ -139,26 +139,24 @@ class Runner:
                 self._check_replaced(run, step)
             self._check_unchanged(step)
             makes = tuple(self._store.missing_folders(step.to)) if step.to else ()
-            slot = f"{run.number:04d}/{number}/{step.from_ if step.step is StepKind.DISPLACE else step.replaces or ''}"
-            self._journal.begin(run, number, Begin(slot=slot, makes=makes))
-        begin = run.begun[number]
-        for folder in begin.makes:
+            self._journal.begin(run, number, Begin(makes=makes))
+        for folder in run.begun[number].makes:
             self._store.make_folder(folder)
         if step.step is StepKind.DISPLACE:
-            if not self._store.kept(begin.slot) or self._store.half_kept(step.from_, begin.slot):
-                self._store.displace(step.from_, begin.slot)
+            if not self._store.kept(run.slot(number)) or self._store.half_kept(step.from_, run.slot(number)):
+                self._store.displace(step.from_, run.slot(number))
             return ""
         assert step.to is not None
         self._store.make_slot(_undo_slot(run, number, step.to))  # so that taking back needs no room for it
         if resumed:
             self._store.tidy(step.replaces or step.to)
             self._finish_spelling(run, number, step.to)
-            if sha1 := self._arrived(run, number, step, step.to, begin):
+            if sha1 := self._arrived(run, number, step, step.to):
                 return sha1
-            self._check_meanwhile(run, number, step, begin)
+            self._check_meanwhile(run, number, step)
         if step.step is StepKind.RENAME:
-            return self._rename(run, number, step, step.to, begin)
-        return self._bring(run, number, step, step.to, begin)
+            return self._rename(run, number, step, step.to)
+        return self._bring(run, number, step, step.to)
 
     def _finish_spelling(self, run: Run, number: int, to: str) -> None:
         """Do the rest of a renaming by a third name that was cut short."""
@@ -166,17 +164,17 @@ class Runner:
         if self._store.exists(third):
             self._store.rename(third, to)
 
-    def _arrived(self, run: Run, number: int, step: Step, to: str, begin: Begin) -> str:
+    def _arrived(self, run: Run, number: int, step: Step, to: str) -> str:
         """The digest of a step's content where it lies in its place already, and the old one in the attic; else
         nothing."""
-        if step.replaces and not self._store.kept(begin.slot):
+        if step.replaces and not self._store.kept(run.slot(number)):
             return ""
         if step.step is StepKind.RENAME and self._store.exists(step.from_):
             return ""  # on its way from another volume, or not begun
         if not (self._store.exists(to) and self._ours(run, number, step, to)):
             return ""
         if step.step is not StepKind.RENAME:
-            self._dress(step, to, begin)
+            self._dress(run, number, step, to)
         return self._sha1(self._store.read(to))
 
     def _ours(self, run: Run, number: int, step: Step, path: str) -> bool:
@@ -187,16 +185,16 @@ class Runner:
         known = step.digests.known()
         return bool(known) and self._digests(path, known) == step.digests
 
-    def _check_meanwhile(self, run: Run, number: int, step: Step, begin: Begin) -> None:
+    def _check_meanwhile(self, run: Run, number: int, step: Step) -> None:
         """Refuse to go on with a step where, since it was cut short, somebody else has put a file in its place."""
         place = step.replaces or step.to or ""
         if not self._store.exists(place):
-            if step.replaces and not self._store.kept(begin.slot):
+            if step.replaces and not self._store.kept(run.slot(number)):
                 raise _StepError(f"{place} is gone since the plan was made; make a new plan")
             return
-        if step.replaces and not self._store.kept(begin.slot):
+        if step.replaces and not self._store.kept(run.slot(number)):
             return  # still as it was: nothing of it was begun
-        if (step.replaces and self._store.same(place, begin.slot)) or self._ours(run, number, step, place):
+        if (step.replaces and self._store.same(place, run.slot(number))) or self._ours(run, number, step, place):
             return
         more = ", and what lay there before is in the attic" if step.replaces else ""
         raise _StepError(f"{place} has come there since the run was cut short; it stays{more}")
@@ -210,7 +208,7 @@ class Runner:
 
     def _check_unchanged(self, step: Step) -> None:
         """Refuse a step whose world is not the plan's."""
-        displaced = step.from_ if step.step is StepKind.DISPLACE else step.replaces
+        displaced = displaced_by(step)
         if displaced and not self._store.exists(displaced):
             raise _StepError(f"{displaced} is gone since the plan was made; make a new plan")
         if displaced and displaced in self._seen and self._store.stamp(displaced) != self._seen[displaced]:
@@ -222,7 +220,7 @@ class Runner:
         if self._store.exists(to):
             raise _StepError(f"{to} is there now, but was not when the plan was made; make a new plan")
 
-    def _bring(self, run: Run, number: int, step: Step, to: str, begin: Begin) -> str:
+    def _bring(self, run: Run, number: int, step: Step, to: str) -> str:
         """Write the new content beside its place, prove it, keep the old file, and rename over it."""
         work = _work_name(to, run, number)
         digests = self._write(run, number, step, work)
@@ -231,28 +229,28 @@ class Runner:
         sha1 = digests.sha1 or digests.sha256 or ""
         self._journal.wrote(run, number, sha1)
         if step.replaces:
-            self._check_kept(run, number, step, step.replaces, begin)
+            self._check_kept(run, number, step, step.replaces)
         else:
             self._check_free(to)  # writing may have taken a while
         self._store.rename(work, step.replaces or to)
         if step.replaces and step.replaces != to:
             self._rename_by_third(step.replaces, to, run, number)
-        self._dress(step, to, begin)
+        self._dress(run, number, step, to)
         return sha1
 
-    def _check_kept(self, run: Run, number: int, step: Step, place: str, begin: Begin) -> None:
+    def _check_kept(self, run: Run, number: int, step: Step, place: str) -> None:
         """Keep the file that a step takes the place of; where its slot is filled, see that it is that very file."""
-        if not self._store.kept(begin.slot):
-            self._store.keep(place, begin.slot)
+        if not self._store.kept(run.slot(number)):
+            self._store.keep(place, run.slot(number))
         elif self._store.exists(place):
-            self._check_meanwhile(run, number, step, begin)
+            self._check_meanwhile(run, number, step)
 
-    def _dress(self, step: Step, to: str, begin: Begin) -> None:
+    def _dress(self, run: Run, number: int, step: Step, to: str) -> None:
         """Permissions come last, since a read-only file cannot be replaced everywhere."""
         mode = KEYS_MODE if step.private else None
         if mode is None and not step.replaces and step.from_ and not step.points:
             mode = self._elsewhere.mode(step.from_) if outside(step.from_) else self._store.mode(step.from_)
-        self._store.dress(to, begin.slot if step.replaces else "", mode)
+        self._store.dress(to, run.slot(number) if step.replaces else "", mode)
 
     def _write(self, run: Run, number: int, step: Step, work: str) -> Digests:
         """Write a step's content into its work file; the digests of what is there then."""
@@ -297,7 +295,7 @@ class Runner:
             digester.update(block)
             yield block
 
-    def _rename(self, run: Run, number: int, step: Step, to: str, begin: Begin) -> str:
+    def _rename(self, run: Run, number: int, step: Step, to: str) -> str:
         if not self._store.exists(step.from_):
             raise _StepError(f"{step.from_} is gone since the plan was made; make a new plan")
         digests = self._digests(step.from_, {"sha1", *step.digests.known()})
@@ -305,7 +303,7 @@ class Runner:
             raise _StepError(f"{step.from_} has changed since it was looked at; run gribble plan again")
         self._journal.wrote(run, number, digests.sha1 or "")
         if step.replaces:
-            self._check_kept(run, number, step, step.replaces, begin)
+            self._check_kept(run, number, step, step.replaces)
         if fold(step.from_) == fold(to):
             self._rename_by_third(step.from_, to, run, number)
         else:
@@ -329,7 +327,7 @@ class Runner:
             return zipped(step.members, places.__getitem__)
         blocks = self._open(run, number, step.from_, step.member)
         if step.recipe is None:
-            return blocks
+            return _at_most(blocks, step)
         partner = self._open(run, number, step.partner, step.partner_member) if step.partner else iter(())
         return iter([mended(b"".join(blocks), step.recipe, b"".join(partner))])
 
@@ -362,11 +360,12 @@ class Runner:
     def _displaced(self, run: Run, number: int, path: str) -> str:
         """The slot of the attic into which the steps before a number have put a file; empty if none has."""
         for earlier in range(number):
-            begin = run.begun.get(earlier)
-            other = run.steps[earlier]
-            displaced = other.from_ if other.step is StepKind.DISPLACE else other.replaces
-            if begin and displaced == path and self._store.kept(begin.slot):
-                return begin.slot
+            if (
+                earlier in run.begun
+                and displaced_by(run.steps[earlier]) == path
+                and self._store.kept(run.slot(earlier))
+            ):
+                return run.slot(earlier)
         return ""
 
     def _holds(self, path: str, step: Step) -> bool:
@@ -390,11 +389,10 @@ class Runner:
 
     def _put_back(self, run: Run, number: int, step: Step) -> None:
         """Undo what a refused step has begun, so that it has changed nothing."""
-        begin = run.begun.get(number)
-        if begin is None:
+        if number not in run.begun:
             return
         try:
-            self._undo(run, number, step, begin)
+            self._undo(run, number, step)
         except StoreLost as error:
             raise _lost(error, "gribble place --resume finishes the run, gribble undo takes it back") from error
         except StoreError as error:
@@ -447,8 +445,8 @@ class Runner:
     def _unexplained(self, run: Run, number: int, step: Step) -> Iterator[tuple[str, Changed]]:
         """The place of a step that was cut short, where something lies there that is neither the old nor the new file,
         and would have to make room for the old one."""
-        place = step.from_ if step.step is StepKind.DISPLACE else step.replaces
-        slot = run.begun[number].slot
+        place = displaced_by(step)
+        slot = run.slot(number)
         if not place or not self._store.kept(slot) or not self._store.exists(place):
             return
         try:
@@ -498,10 +496,10 @@ class Runner:
     def _undo_in_any_room(self, run: Run, number: int, step: Step) -> None:
         """Undo a step; where the disk is full, in the room that was set aside for that."""
         try:
-            self._undo(run, number, step, run.begun[number])
+            self._undo(run, number, step)
         except StoreFull:
             self._journal.drop_ballast()
-            self._undo(run, number, step, run.begun[number])
+            self._undo(run, number, step)
 
     def _remove_folders(self, step: Step, made_before: frozenset[str]) -> None:
         folder = parent(step.to or "")
@@ -510,20 +508,20 @@ class Runner:
                 self._store.remove_folder(folder)
             folder = parent(folder)
 
-    def _undo(self, run: Run, number: int, step: Step, begin: Begin) -> None:
+    def _undo(self, run: Run, number: int, step: Step) -> None:
         store = self._store
         if step.step is StepKind.DISPLACE:
-            if store.kept(begin.slot):
-                self._return(begin.slot, step.from_)
+            if store.kept(run.slot(number)):
+                self._return(run.slot(number), step.from_)
             return
         assert step.to is not None
         self._clear(run, number, step)
         third = _third_name(step.to, run, number)
         if step.step is StepKind.RENAME:
-            self._undo_rename(run, number, step, step.to, begin, third)
+            self._undo_rename(run, number, step, step.to, third)
         else:
-            self._undo_bring(run, number, step, step.to, begin, third)
-        for folder in reversed(begin.makes):
+            self._undo_bring(run, number, step, step.to, third)
+        for folder in reversed(run.begun[number].makes):
             store.remove_folder(folder)
 
     def _clear(self, run: Run, number: int, step: Step) -> None:
@@ -537,7 +535,7 @@ class Runner:
         if not self._store.exists(path) or self._store.same(path, slot):
             self._store.bring_back(slot, path)
 
-    def _undo_bring(self, run: Run, number: int, step: Step, to: str, begin: Begin, third: str) -> None:
+    def _undo_bring(self, run: Run, number: int, step: Step, to: str, third: str) -> None:
         """The new file goes to the attic, the old one comes back over it; what is neither of them stays."""
         store, old = self._store, step.replaces
         if old and old != to:
@@ -548,11 +546,11 @@ class Runner:
         if old is None:
             if store.exists(to) and self._ours(run, number, step, to):
                 store.displace(to, self._spare_slot(run, number, to, to))
-        elif store.kept(begin.slot):
-            if store.exists(old) and not store.same(old, begin.slot) and self._ours(run, number, step, old):
-                self._exchange(run, number, to, begin.slot, old)
+        elif store.kept(run.slot(number)):
+            if store.exists(old) and not store.same(old, run.slot(number)) and self._ours(run, number, step, old):
+                self._exchange(run, number, to, run.slot(number), old)
             else:
-                self._return(begin.slot, old)
+                self._return(run.slot(number), old)
 
     def _exchange(self, run: Run, number: int, to: str, slot: str, path: str) -> None:
         """What lies at a path goes to the attic, and what is in a slot comes over it in one instant.
@@ -572,18 +570,18 @@ class Runner:
         slots = (first if turn == 1 else _undo_slot(run, number, to, turn) for turn in itertools.count(1))
         return next(slot for slot in slots if not self._store.kept(slot) or self._store.same(path, slot))
 
-    def _undo_rename(self, run: Run, number: int, step: Step, to: str, begin: Begin, third: str) -> None:
+    def _undo_rename(self, run: Run, number: int, step: Step, to: str, third: str) -> None:
         store = self._store
         if store.exists(third):
             store.rename(third, step.from_)
         way = _undo_slot(run, number, to)
-        if step.replaces and store.kept(begin.slot):
-            if not store.exists(step.replaces) or store.same(step.replaces, begin.slot):
-                self._return(begin.slot, step.replaces)
+        if step.replaces and store.kept(run.slot(number)):
+            if not store.exists(step.replaces) or store.same(step.replaces, run.slot(number)):
+                self._return(run.slot(number), step.replaces)
             elif self._ours(run, number, step, step.replaces):
                 if not store.exists(step.from_):
                     store.keep(step.replaces, way)
-                store.bring_back(begin.slot, step.replaces)
+                store.bring_back(run.slot(number), step.replaces)
         if step.replaces:
             if store.kept(way):
                 self._return(way, step.from_)
@@ -602,9 +600,8 @@ def lost(store: Store, run: Run) -> list[str]:
     """The places whose former file is not in the attic any more, so that a run cannot be taken back whole."""
     found = []
     for number in run.done.keys() - run.back:
-        step, begin = run.steps[number], run.begun[number]
-        displaced = step.from_ if step.step is StepKind.DISPLACE else step.replaces
-        if displaced and number not in run.turned and not store.kept(begin.slot):
+        displaced = displaced_by(run.steps[number])
+        if displaced and number not in run.turned and not store.kept(run.slot(number)):
             found.append(displaced)
     return sorted(found)
 
@@ -645,7 +642,7 @@ def check_room(
             makes.setdefault(folder, target)
         takes(target, _written(store, step, elsewhere), step.step is not StepKind.DISPLACE)
         takes(attic, 0, 1)  # a folder that its undoing may need
-        if displaced := step.from_ if step.step is StepKind.DISPLACE else step.replaces:
+        if displaced := displaced_by(step):
             apart = target is None or attic is None or target.device != attic.device
             copied = apart or (volume in WITHOUT_LINKS and step.step is not StepKind.DISPLACE)
             takes(attic, store.size(displaced) if copied else 0, 2 + displaced.count("/"))
@@ -696,6 +693,16 @@ def _written(store: Store, step: Step, elsewhere: Elsewhere) -> int:
 def _agrees(digests: Digests, step: Step) -> bool:
     """Whether a content has every digest that a step knows."""
     return all(digests.get(name) == digest for name, digest in step.digests.known().items())
+
+
+def _at_most(blocks: Iterator[bytes], step: Step) -> Iterator[bytes]:
+    """A step's content, which is left as soon as it is longer than the step says."""
+    left = step.bytes
+    for block in blocks:
+        left -= len(block)
+        if left < 0:
+            raise _StepError(f"{step.from_} is longer than the {step.bytes:,} bytes of the plan; make a new plan")
+        yield block
 
 
 def _lost(error: StoreLost, next_: str) -> GribbleError:

@@ -19,10 +19,15 @@ from xml.sax.saxutils import escape, quoteattr
 from msgspec import Struct
 
 from gribble.core.catalogue.records import Format
+from gribble.core.catalogue.tables import deep_key
 
 MAX_BYTES = 4 << 20
 """Larger files are not looked at."""
+MOST_BYTES = {Format.XML: 1 << 20, Format.YAML: 1 << 18, Format.TOML: 1 << 18}
+"""The same for formats that take longer to read, so that none takes a second."""
 
+SHOWN = 60
+"""How many characters of what is no text are shown."""
 _BOM = b"\xef\xbb\xbf"
 
 
@@ -41,6 +46,22 @@ class _Spot(Struct, frozen=True):
 
 def value_of(data: bytes, format_: Format, key: str) -> str:
     """The value at a key. Raises SettingError."""
+    try:
+        return _value_of(data, format_, key)
+    except SettingError:
+        raise
+    except RecursionError:
+        raise SettingError("is nested too deeply") from None
+    except Exception as error:  # whatever a file holds, it stops nothing but itself
+        raise SettingError(f"cannot be made sense of ({type(error).__name__}: {error})") from error
+
+
+def _value_of(data: bytes, format_: Format, key: str) -> str:
+    if len(data) > (most := MOST_BYTES.get(format_, MAX_BYTES)):
+        said = f"{most >> 20} MiB" if most >= 1 << 20 else f"{most >> 10} KiB"
+        raise SettingError(f"is larger than {said}, which no settings file of its kind is")
+    if format_ is Format.TOML and deep_key(data.decode(errors="replace")):
+        raise SettingError("has a key of too many parts")
     if format_ is Format.XML:
         return _xml(_checked(data), key).value
     text = _text(data, format_)
@@ -61,7 +82,11 @@ def with_value(data: bytes, format_: Format, key: str, value: str) -> bytes:
         else:
             spot = _SPOTS[format_](text, key)
             text = text[: spot.start] + spot.write(value) + text[spot.end :]
-        changed = (_BOM if data.startswith(_BOM) else b"") + text.encode(errors="surrogateescape")
+        how = "surrogateescape" if format_ is Format.INI else "strict"
+        try:
+            changed = (_BOM if data.startswith(_BOM) else b"") + text.encode(errors=how)
+        except UnicodeEncodeError:
+            raise SettingError(f"cannot take {value!a} as the value of {key}") from None
     if value_of(changed, format_, key) != value:
         raise SettingError(f"cannot take {value!r} as the value of {key}")
     return changed
@@ -97,9 +122,9 @@ def _twice(key: str) -> NoReturn:
 # ini
 
 _SECTION = re.compile(r"^\s*\[([^\]]*)\]")
-_LINE = re.compile(r"^(\s*)([^\s=:#;\[][^=:]*?)(\s*[=:][ \t]*)(.*?)([ \t]*)$")
+_LINE = re.compile(r"^(\s*)([^\s=:#;\[][^=:]*)([=:][ \t]*)(.*)$")
 _QUOTED = re.compile(r"""^(["'])(.*?)\1(?=[ \t]*(?:[;#].*)?$)""")
-_REMARK = re.compile(r"[ \t]+[;#].*$")
+_REMARK = re.compile(r"(?<=[ \t])[;#].*$")
 
 
 def _ini(text: str, key: str) -> _Spot:
@@ -120,7 +145,7 @@ def _ini_spots(text: str) -> list[tuple[tuple[str, str], _Spot]]:
         if match := _SECTION.match(bare):
             section = match[1].strip()
         elif match := _LINE.match(bare):
-            spots.append(((section, match[2].strip()), _ini_spot(at + match.start(4), match[4])))
+            spots.append(((section, match[2].strip()), _ini_spot(at + match.start(4), match[4].rstrip(" \t"))))
         at += len(line)
     return spots
 
@@ -129,7 +154,7 @@ def _ini_spot(start: int, rest: str) -> _Spot:
     """The spot of a value from what stands behind the equals sign: without remark, and without quotes."""
     if quoted := _QUOTED.match(rest):
         return _Spot(start + 1, start + 1 + len(quoted[2]), quoted[2], str)
-    raw = _REMARK.sub("", rest)
+    raw = _REMARK.sub("", rest).rstrip(" \t")
     return _Spot(start, start + len(raw), raw, str)
 
 
@@ -235,12 +260,15 @@ def _yaml(text: str, key: str) -> _Spot:
     import yaml
 
     try:
-        node = yaml.compose(text, Loader=yaml.SafeLoader)
-        events: Any = yaml.parse(text, Loader=yaml.SafeLoader)
+        loader = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
+        node = yaml.compose(text, Loader=loader)
+        events: Any = yaml.parse(text, Loader=loader)
         shared = {event.start_mark.index for event in events if getattr(event, "anchor", "")}
     except yaml.YAMLError as error:
         mark = getattr(error, "problem_mark", None)
         where = f" (line {mark.line + 1})" if mark else ""
+        if "nesting depth" in str(getattr(error, "problem", "")):
+            raise SettingError("is nested too deeply") from None
         raise SettingError(f"is not YAML: {getattr(error, 'problem', None) or 'not readable'}{where}") from None
     except RecursionError:
         raise SettingError("is nested too deeply") from None
@@ -334,10 +362,16 @@ def _xml_content(data: bytes, at: int, end: int, text: str) -> _Spot:
         name = re.split(rb"[\s/>]", tag[0][1:], maxsplit=1)[0].decode()
         return _Spot(tag.end() - 2, tag.end(), "", lambda new: f">{escape(new)}</{name}>")
     inner = data[tag.end() : end].decode()
+    if "<" in inner:  # a comment, a processing instruction, a CDATA section
+        return _Spot(tag.end(), end, text.strip(), _refuse_markup)
     left, right = len(inner) - len(inner.lstrip()), len(inner) - len(inner.rstrip())
     if not inner.strip():
         return _Spot(tag.end(), end, "", escape)
     return _Spot(tag.end() + left, end - right, text.strip(), escape)
+
+
+def _refuse_markup(_new: str) -> str:
+    raise SettingError("has markup within the value; change it by hand")
 
 
 def _xml_attribute(data: bytes, at: int, name: str, value: str) -> _Spot:
@@ -354,7 +388,7 @@ def _scalar(value: object, key: str) -> str:
     if value is None:
         return ""
     if not isinstance(value, str):
-        raise SettingError(f"has no text at {key}, but {json.dumps(value, default=str)}")
+        raise SettingError(f"has no text at {key}, but {json.dumps(value, default=str)[:SHOWN]}")
     return value
 
 

@@ -8,6 +8,7 @@ never the proof for a write.
 from __future__ import annotations
 
 import contextlib
+import errno
 import os
 import sqlite3
 from collections.abc import Callable
@@ -17,8 +18,11 @@ import msgspec
 from msgspec import Struct
 
 from gribble.core.catalogue.records import Digests
+from gribble.core.survey.regular import NO_LINKS
 from gribble.core.survey.walking import Entry
 
+MOST_ROW = 16 << 20
+"""The longest row of a folder, in bytes; what would not fit is read again each time."""
 SETTLED_NS = 2_000_000_000
 _SCHEMA = "CREATE TABLE IF NOT EXISTS folder_1 (folder BLOB PRIMARY KEY, files BLOB) WITHOUT ROWID"
 
@@ -26,7 +30,8 @@ _SCHEMA = "CREATE TABLE IF NOT EXISTS folder_1 (folder BLOB PRIMARY KEY, files B
 class KnownMember(Struct, frozen=True, array_like=True):
     """What is known of one member of an archive; the name as bytes, since names may not be text.
 
-    `size` is in bytes, None while neither the archive claims it nor anybody has read the member.
+    `size` is in bytes, None while neither the archive claims it nor anybody has read the member. `beyond` is how many
+    bytes of it were read before it was left, since nothing so long was wanted; 0 where it was not.
     """
 
     name: bytes
@@ -34,6 +39,7 @@ class KnownMember(Struct, frozen=True, array_like=True):
     crc32: str
     fault: str
     digests: Digests
+    beyond: int = 0
 
 
 class Facts(Struct, frozen=True, array_like=True, gc=False):
@@ -71,7 +77,12 @@ class Index:
 
     def _open(self, path: Path | None) -> sqlite3.Connection:
         if path is not None:
-            path.parent.mkdir(parents=True, exist_ok=True)
+            path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+            for ending in ("", "-wal", "-shm"):
+                if os.path.islink(f"{path}{ending}"):
+                    raise OSError(errno.ELOOP, "is a link, and what is Gribble's own is never reached through one")
+            if not path.exists():
+                os.close(os.open(path, os.O_WRONLY | os.O_CREAT | NO_LINKS, 0o600))
         database = sqlite3.connect(path or ":memory:", timeout=10)
         try:
             database.execute("PRAGMA journal_mode = WAL")
@@ -102,8 +113,9 @@ class Index:
         try:
             if not blank:
                 rows = self._database.execute(
-                    "SELECT folder, files FROM folder_1 WHERE folder = ? OR (folder > ? AND folder < ?)",
-                    (start, start + b"/", start + b"0"),
+                    "SELECT folder, files FROM folder_1 WHERE (folder = ? OR (folder > ? AND folder < ?)) "
+                    "AND typeof(files) = 'blob' AND length(files) <= ?",
+                    (start, start + b"/", start + b"0", MOST_ROW),
                 )
                 packed = dict(rows.fetchall())
         except sqlite3.DatabaseError as error:
@@ -140,7 +152,7 @@ class Memory:
         if files is None:
             try:
                 files = self._decode(self._packed.pop(self._key(folder), b"\x80"))
-            except msgspec.DecodeError:
+            except (msgspec.DecodeError, UnicodeDecodeError, RecursionError, OverflowError):
                 files = {}
             self._folders[folder] = files
         return files
@@ -178,5 +190,6 @@ class Memory:
         """Make what was remembered last."""
         if self._changed:
             encode = msgspec.msgpack.Encoder().encode
-            self._save([(self._key(folder), encode(self._folders[folder])) for folder in sorted(self._changed)])
+            rows = [(self._key(folder), encode(self._folders[folder])) for folder in sorted(self._changed)]
+            self._save([row for row in rows if len(row[1]) <= MOST_ROW])
             self._changed.clear()

@@ -17,7 +17,7 @@ from gribble.core.catalogue.records import Digests
 from gribble.core.catalogue.rosters import SetFile
 from gribble.core.errors import GribbleError, reason_of
 from gribble.core.matching import KnownContents
-from gribble.core.paths import base, path_fault, plain_names
+from gribble.core.paths import base, climb_fault, plain_names
 from gribble.core.survey.archives.common import ArchiveError, Member
 from gribble.core.survey.archives.opening import (
     archive_kind,
@@ -271,7 +271,7 @@ class Surveyor:
 
     def _member_wanted(self, member: KnownMember) -> frozenset[str]:
         """The digests to compute for a member: a CRC-32 that its archive carries is taken at its word."""
-        if member.fault:
+        if member.fault or (member.beyond and member.beyond >= self._known.largest()):
             return frozenset()
         carried = {"crc32"} if member.crc32 else set()
         return self._wanted(member.size, member.digests, member.crc32 or None) - carried
@@ -321,6 +321,9 @@ class Surveyor:
                 file.facts = facts
         except OSError as error:
             file.fault = f"cannot be read: {reason_of(error)}"
+        except Exception as error:  # whatever a file holds, it stops nothing but the looking at itself
+            file.fault = f"cannot be made sense of ({type(error).__name__}: {error})"
+            file.facts = Facts()
         return file
 
     def _read_far(self, ground: Ground, file: _File) -> _File:
@@ -412,9 +415,14 @@ class Surveyor:
                 member = choice.known(found.path, found.member)
                 if found.blocks is not None:
                     try:
-                        size, digests = digest_blocks(found.blocks, self._member_wanted(member))
+                        limit = self._known.largest()
+                        blocks = found.blocks if member.size is not None else at_most(found.blocks, limit)
+                        size, digests = digest_blocks(blocks, self._member_wanted(member))
                         file.bytes_read += size
                         member = msgspec.structs.replace(member, size=size, digests=merged(member.digests, digests))
+                    except TooLong:
+                        # Remembered with the limit: when something longer is wanted, it is read again.
+                        member = msgspec.structs.replace(member, beyond=limit)
                     except ArchiveError as error:
                         member = msgspec.structs.replace(member, fault=str(error))
                 members[member.name] = member
@@ -496,6 +504,9 @@ def _notes(file: _File) -> Iterator[Skipped]:
     members = facts.members or ()
     plain = plain_names([member.name for member in members])
     for member in members:
+        if member.beyond:
+            why = f"is longer than anything that is wanted; left after {member.beyond:,} bytes"
+            yield Skipped(path, why, member.name.decode("utf-8", "surrogateescape"))
         if member.fault or not plain:
             name = member.name.decode("utf-8", "surrogateescape")
             if why := member.fault or _name_note(name):
@@ -503,8 +514,21 @@ def _notes(file: _File) -> Iterator[Skipped]:
 
 
 def _name_note(name: str) -> str:
-    fault = path_fault(name)
+    fault = climb_fault(name)
     return f"its name {fault}; the content is looked at, the name is never used to write" if fault else ""
+
+
+class TooLong(Exception):
+    """A content is longer than anything that is wanted."""
+
+
+def at_most(blocks: Iterator[bytes], limit: int) -> Iterator[bytes]:
+    """A content of unknown size, as long as it may still be one that is wanted. Raises TooLong."""
+    for block in blocks:
+        limit -= len(block)
+        if limit < 0:
+            raise TooLong
+        yield block
 
 
 def merged(one: Digests, other: Digests) -> Digests:

@@ -12,7 +12,7 @@ from pathlib import Path
 from msgspec import Struct
 
 from gribble.core.errors import reason_of
-from gribble.core.paths import identity, leads_out, spelling
+from gribble.core.paths import identity, leads_out, path_fault, spelling
 
 MEMORY_FOLDER = ".gribble"
 """Folder of Gribble's own (attic, journal, index); never walked into."""
@@ -179,6 +179,12 @@ class _Marked:
 def is_work_file(name: str) -> bool:
     """Whether a name is one of Gribble's own for what it is about to put in place."""
     return name.startswith(".gribble-") and _WORK_FILE.match(name) is not None
+
+
+def store_fault(path: str) -> str | None:
+    """Why a store must not touch a path, or None: like `path_fault`, but for the work files that are its own."""
+    folder, _, name = path.rpartition("/")
+    return (path_fault(folder) if folder else None) if is_work_file(name) else path_fault(path)
 
 
 def is_as_met(entry: Entry, status: os.stat_result) -> bool:

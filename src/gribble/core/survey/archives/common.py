@@ -20,6 +20,15 @@ MAX_NESTED_BYTES = 64 << 20
 MAX_DICTIONARY_BYTES = 128 << 20
 FREE_BYTES = 256 << 20
 """Below this many unpacked bytes no ratio is suspicious."""
+MOST_NAME = 4096
+"""A longer name of a member is no name, in bytes or characters."""
+STREAMED_RATIO = 50
+STREAMED_BYTES = 1 << 30
+"""What can only be read from front to back is left once it has unpacked to more than so many bytes, and so many times
+its own size: hours of zeros hold nothing that anybody misses."""
+NESTED_RATIO = 20
+"""Archives in an archive are held in memory one by one: of all together no more bytes than `FREE_BYTES`, or so many
+times the outermost file's size."""
 
 
 class ArchiveError(Exception):
@@ -127,9 +136,17 @@ class Span:
 class Budget:
     """How much one outermost archive may still unpack to, over all that is nested in it."""
 
-    def __init__(self) -> None:
+    def __init__(self, size: int) -> None:
+        """`size` is the outermost file's, in bytes."""
         self._members = MAX_MEMBERS
         self._bytes = MAX_BYTES
+        self._nested = max(FREE_BYTES, NESTED_RATIO * size)
+
+    def nest(self, size: int) -> None:
+        """Take so many bytes of a nested archive into memory. Raises ArchiveError beyond the limit."""
+        self._nested -= size
+        if self._nested < 0:
+            raise ArchiveError("is one too many in an archive this small; skipped as a bomb")
 
     def count(self, members: int) -> None:
         """Take so many members in. Raises ArchiveError beyond the limit."""

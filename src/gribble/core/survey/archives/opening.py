@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 from collections.abc import Iterator
 from pathlib import Path
@@ -11,6 +12,7 @@ from gribble.core.survey.archives import sevens, streams, zips
 from gribble.core.survey.archives.common import (
     MAX_DEPTH,
     MAX_NESTED_BYTES,
+    MOST_NAME,
     Archive,
     ArchiveError,
     Budget,
@@ -87,7 +89,7 @@ def scan(path: Path, kind: str, choice: Choice) -> Iterator[Found]:
     What cannot be read in a nested archive is a member with a fault. Raises ArchiveError for the outermost one.
     """
     with Span(path) as span:
-        yield from _scan(span, kind, path.name, "", choice, Budget(), MAX_DEPTH)
+        yield from _scan(span, kind, path.name, "", choice, Budget(span.size), MAX_DEPTH)
 
 
 def _scan(span: Span, kind: str, name: str, prefix: str, choice: Choice, budget: Budget, depth: int) -> Iterator[Found]:
@@ -97,6 +99,10 @@ def _scan(span: Span, kind: str, name: str, prefix: str, choice: Choice, budget:
         return may_nest(member) and choice.enters(prefix + member.name)
 
     for member, blocks in archive.scan(lambda member: choice.wants(prefix + member.name, member) or nests(member)):
+        if len(member.name) > MOST_NAME:
+            why = f"has a name of {len(member.name):,} characters"
+            yield Found(prefix + member.name[:MOST_NAME], Member(member.name[:MOST_NAME], None, "", why), None)
+            continue
         path = prefix + member.name
         if blocks is not None and nests(member):
             yield from _scan_nested(path, member, blocks, choice, budget, depth - 1)
@@ -134,7 +140,12 @@ def _scan_nested(
     data = bytearray()
     try:
         for block in blocks:
+            if not data and not archive_kind(block[:HEAD_BYTES], ""):  # looked at before it is unpacked whole
+                wanted = choice.wants(path, member)
+                yield Found(path, member, itertools.chain([block], blocks) if wanted else None)
+                return
             data += block
+            budget.nest(len(block))
             if len(data) > MAX_NESTED_BYTES:
                 raise ArchiveError(f"unpacks to more than {MAX_NESTED_BYTES >> 20} MiB; unpack the outer one yourself")
     except ArchiveError as error:
@@ -166,7 +177,7 @@ def listing(path: str | Path, kind: str) -> list[Member] | None:
     if kind != "zip":
         return None
     with Span(path) as span:
-        return zips.list_zip(span, Budget())
+        return zips.list_zip(span, Budget(span.size))
 
 
 class _OneMember:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import bz2
 import gzip
+import itertools
 import lzma
 import struct
 import tarfile
@@ -13,21 +14,47 @@ from typing import IO, Any, BinaryIO, cast
 
 from gribble.core.errors import reason_of
 from gribble.core.survey.archives.common import (
-    FREE_BYTES,
+    STREAMED_BYTES,
+    STREAMED_RATIO,
     ArchiveError,
     Budget,
     Chooser,
     Member,
     Span,
-    check_ratio,
-    numbered,
 )
 from gribble.core.survey.digests import BLOCK_BYTES
 
-GREATEST_RATIO = 50_000
-"""bz2 packs a run of zeros about 45,000 to 1; no other method here does better."""
+_ERRORS = (
+    OSError, EOFError, zlib.error, lzma.LZMAError, tarfile.TarError, ValueError, struct.error, KeyError, IndexError,
+    OverflowError, TypeError, AttributeError, RecursionError,
+)  # fmt: skip
+"""What the standard library raises where bytes make no sense; some of it by accident."""
 
-_ERRORS = (OSError, EOFError, zlib.error, lzma.LZMAError, tarfile.TarError, ValueError, struct.error)
+
+MOST_INDEX = 1 << 20
+"""The longest index of an xz that is read, in bytes; some hundred thousand blocks."""
+XZ_BITS = 63
+"""No number in an xz has more bits."""
+MOST_HEADER = 1 << 20
+"""The longest name or extended header of a tar's member, in bytes."""
+MOST_ENTRIES = 100_000
+"""Files, folders and links in one tar."""
+
+
+class _Info(tarfile.TarInfo):
+    """A member's header whose extensions (long names, extended headers, maps of holes) stay within bounds."""
+
+    def _bounded(self) -> None:
+        if self.size > MOST_HEADER:
+            raise tarfile.ReadError(f"a header of {self.size:,} bytes; skipped as a bomb")
+
+    def _proc_gnulong(self, tar: tarfile.TarFile) -> tarfile.TarInfo:
+        self._bounded()
+        return cast(tarfile.TarInfo, super()._proc_gnulong(tar))  # type: ignore[misc]
+
+    def _proc_pax(self, tar: tarfile.TarFile) -> tarfile.TarInfo:
+        self._bounded()
+        return cast(tarfile.TarInfo, super()._proc_pax(tar))  # type: ignore[misc]
 
 
 def is_tar(head: bytes) -> bool:
@@ -121,13 +148,23 @@ def _scan_tar(
 ) -> Iterator[tuple[Member, Iterator[bytes] | None]]:
     names: dict[str, int] = {}
     try:
-        with tarfile.open(fileobj=stream, mode=mode, errors="surrogateescape") as archive:  # type: ignore[call-overload]
-            for info in archive:
-                budget.count(1)
+        with tarfile.open(fileobj=stream, mode=mode, errors="surrogateescape", tarinfo=_Info) as archive:  # type: ignore[call-overload]
+            for entries in itertools.count(1):
+                info = archive.next()
+                archive.members.clear()  # it would keep them all
+                if info is None:
+                    break
+                if entries > MOST_ENTRIES:
+                    raise ArchiveError(f"has more than {MOST_ENTRIES:,} entries; skipped as a bomb")
                 if not info.isreg():
                     continue
+                budget.count(1)
                 times = names[info.name] = names.get(info.name, 0) + 1
-                member = Member(numbered([info.name] * times)[-1], info.size)
+                holes = "is stored with holes; unpack it yourself" if info.issparse() else ""
+                member = Member(info.name if times == 1 else f"{info.name} [{times}]", info.size, "", holes)
+                if holes:
+                    yield member, None
+                    continue
                 content = archive.extractfile(info) if choose(member) else None
                 yield member, budget.spend(_read(content, info.name)) if content else None
     except _ERRORS as error:
@@ -154,8 +191,10 @@ class _Bounded:
         """At most so many bytes, and never more than a block."""
         data = self._stream.read(min(size, BLOCK_BYTES) if size > 0 else BLOCK_BYTES)
         self._unpacked += len(data)
-        if self._unpacked > FREE_BYTES:
-            check_ratio(self._packed, self._unpacked, GREATEST_RATIO)
+        if self._unpacked > max(STREAMED_BYTES, STREAMED_RATIO * self._packed):
+            raise ArchiveError(
+                f"unpacks to more than {STREAMED_BYTES >> 30} GiB and {STREAMED_RATIO} times its size; left there"
+            )
         return data
 
 
@@ -171,8 +210,10 @@ def _xz_size(span: Span) -> int | None:
     index = span.read(span.size - 12 - length, length) if length < span.size - 12 else b""
     if not index or index[0]:
         return None
-    numbers = list(_xz_numbers(index[1:-4]))
-    records = numbers[1 : 1 + 2 * numbers[0]] if numbers else []
+    numbers = list(_xz_numbers(index[1:-4])) if length <= MOST_INDEX else []
+    if not numbers:
+        return None
+    records = numbers[1 : 1 + 2 * numbers[0]]
     packed = sum(-(-size // 4) * 4 for size in records[0::2])
     if len(records) != 2 * numbers[0] or packed + length + 24 != span.size:
         return None
@@ -187,6 +228,8 @@ def _xz_numbers(data: bytes) -> Iterator[int]:
         if not byte & 0x80:
             yield value
             value = shift = 0
+        elif shift >= XZ_BITS:
+            return
 
 
 def _say(error: BaseException) -> str:

@@ -24,6 +24,10 @@ _LOCAL = struct.Struct("<26x2H")
 _FIRST_READ = 4096
 _LONGEST_TAIL = 65_535 + _END.size
 _BIG = 0xFFFFFFFF
+MOST_ENTRIES = 500_000
+"""Files and folders in one directory."""
+MOST_DIRECTORY = 64 << 20
+"""The largest directory that is read, in bytes."""
 DEFLATE_RATIO = 1_032
 """No deflate stream unpacks to more than this many times its size."""
 
@@ -81,7 +85,7 @@ class RawZip:
     def __init__(self, span: Span) -> None:
         """Raises ArchiveError."""
         self._span = span
-        budget = Budget()
+        budget = Budget(span.size)
         with Zip(span, budget)._open() as archive:
             infos = archive.infolist()
         members, places = _directory(span, budget)
@@ -113,6 +117,8 @@ def list_zip(span: Span, budget: Budget) -> list[Member]:
 def _directory(span: Span, budget: Budget) -> tuple[list[Member], list[int]]:
     """The files of the central directory, and the place of each among all entries (folders count)."""
     data, count = _directory_bytes(span)
+    if count > MOST_ENTRIES:
+        raise ArchiveError(f"has more than {MOST_ENTRIES:,} entries; skipped as a bomb")
     members: list[Member] = []
     places: list[int] = []
     unpack, width, at, total = _HEADER.unpack_from, _HEADER.size, 0, 0
@@ -165,6 +171,8 @@ def _directory_bytes(span: Span) -> tuple[bytes, int]:
         count, size, end_place = _end64(span, end_place, count, size)
     elif disk or first_disk:
         raise ArchiveError("is one part of several; join them first")
+    if size > MOST_DIRECTORY:
+        raise ArchiveError(f"has a directory of more than {MOST_DIRECTORY >> 20} MiB; skipped as a bomb")
     start = end_place - size  # bytes before the zip (a program that unpacks it) move everything; this does not mind
     if start < 0:
         raise ArchiveError("is no sound zip: its directory is missing (cut short?)")
