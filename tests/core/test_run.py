@@ -16,7 +16,8 @@ from gribble.core.catalogue.records import Digests
 from gribble.core.errors import GribbleError
 from gribble.core.placing.journal import Seal, read_run, runs_in
 from gribble.core.placing.plan import Step, StepKind
-from gribble.core.placing.run import check_room, new_run_number
+from gribble.core.placing.room import check_room
+from gribble.core.placing.run import new_run_number
 from gribble.core.placing.store import Free, StoreError
 from gribble.core.placing.zipping import PackMember
 from gribble.core.survey.digests import digest_blocks

@@ -19,7 +19,8 @@ from gribble.core.catalogue.tables import suggest
 from gribble.core.errors import ExitCode, GribbleError, reason_of
 from gribble.core.placing.journal import Run
 from gribble.core.placing.plan import Plan, Step, StepKind, make_plan, narrowed
-from gribble.core.placing.run import Stopped, check_room, new_run_number
+from gribble.core.placing.room import check_room
+from gribble.core.placing.run import Stopped, new_run_number
 from gribble.core.placing.store import Stamp, StoreError
 from gribble.core.placing.volumes import cluster_of
 from gribble.core.scope import Scope, rig_root

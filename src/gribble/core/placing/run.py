@@ -8,7 +8,6 @@ excepted). DESIGN.md section 9.
 from __future__ import annotations
 
 import itertools
-from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from pathlib import Path
 from typing import Protocol
@@ -20,25 +19,17 @@ from gribble.core.diagnosis.recipes import mended
 from gribble.core.errors import ExitCode, GribbleError
 from gribble.core.paths import base, fold, join, outside, parent
 from gribble.core.placing.attic import UNDONE
-from gribble.core.placing.journal import BALLAST_BYTES, Begin, Journal, Run, displaced_by
+from gribble.core.placing.journal import Begin, Journal, Run, displaced_by
 from gribble.core.placing.plan import Step, StepKind
-from gribble.core.placing.store import Free, Stamp, Store, StoreError, StoreFull, StoreLost
-from gribble.core.placing.volumes import WITHOUT_LINKS
+from gribble.core.placing.store import Stamp, Store, StoreError, StoreFull, StoreLost
 from gribble.core.placing.zipping import zipped
 from gribble.core.settings.values import SettingError, value_of, with_value
 from gribble.core.survey.digests import Digester
 
-HEADER_BYTES = 256
-"""What a zip takes for each member beside its content, at most: two headers, two names of usual length."""
 SHA1_DIGITS = 40
 """A longer digest in a journal is a SHA-256."""
 KEYS_MODE = 0o600
 """The permissions of a key file: nobody else reads it."""
-JOURNAL_BYTES = 4096
-JOURNAL_OF_STEP = 1024
-"""What a journal takes at most, in bytes: its first line, and each step in it; a plan of many archives more."""
-OWN_FILES = 8
-"""What a run makes for itself at most: folders of `.gribble`, lock, journal, ballast."""
 
 
 class Elsewhere(Protocol):
@@ -610,84 +601,6 @@ def new_run_number(folders: list[Path]) -> int:
     """One more than the highest number of any journal in these folders."""
     names = [path.stem for folder in folders if folder.is_dir() for path in folder.iterdir()]
     return 1 + max((int(name) for name in names if name.isdecimal()), default=0)
-
-
-def check_room(
-    store: Store, rig: str, steps: tuple[Step, ...], elsewhere: Elsewhere, volume: str = "", cluster: int = 1
-) -> None:
-    """Raise GribbleError where a rig has too little room for what the steps write, in whole clusters of some bytes, or
-    for its files.
-
-    What is displaced stays in the attic, which takes room of its own on a volume without links. Folders of a rig can be
-    volumes of their own.
-    """
-    attic = store.free_attic()
-    free: dict[int, Free] = {}
-    there: dict[str, Free | None] = {}
-    makes: dict[str, Free | None] = {}
-    sizes: Counter[int] = Counter()
-    files: Counter[int] = Counter()
-
-    def takes(where: Free | None, size: int, names: int) -> None:
-        if where is not None:
-            free.setdefault(where.device, where)
-            sizes[where.device] += -(-size // cluster) * cluster
-            files[where.device] += names
-
-    takes(attic, BALLAST_BYTES + JOURNAL_BYTES + len(steps) * JOURNAL_OF_STEP, OWN_FILES)
-    for step in steps:
-        place = step.to or step.from_
-        target = there.setdefault(parent(place), _free(store, place))
-        for folder in _missing_folders(store, step):
-            makes.setdefault(folder, target)
-        takes(target, _written(store, step, elsewhere), step.step is not StepKind.DISPLACE)
-        takes(attic, 0, 1)  # a folder that its undoing may need
-        if displaced := displaced_by(step):
-            apart = target is None or attic is None or target.device != attic.device
-            copied = apart or (volume in WITHOUT_LINKS and step.step is not StepKind.DISPLACE)
-            takes(attic, store.size(displaced) if copied else 0, 2 + displaced.count("/"))
-    for target in makes.values():
-        takes(target, cluster, 1)
-    for device, size in sizes.items():
-        left = free[device]
-        if size > left.bytes:
-            lack = f"{size:,} bytes are to be written, {left.bytes:,} are free"
-        elif left.files is not None and files[device] > left.files:
-            lack = f"{files[device]:,} files and folders are to be made, and there is room for {left.files:,}"
-        else:
-            continue
-        raise GribbleError(
-            f"{rig} has too little room: {lack}",
-            fix="Nothing was changed. Make room, or narrow the plan to some emulators.",
-            code=ExitCode.FAILED,
-        )
-
-
-def _free(store: Store, path: str) -> Free | None:
-    try:
-        return store.free(path)
-    except StoreError:
-        return None  # its step will say why
-
-
-def _missing_folders(store: Store, step: Step) -> list[str]:
-    try:
-        return store.missing_folders(step.to) if step.to else []
-    except StoreError:
-        return []
-
-
-def _written(store: Store, step: Step, elsewhere: Elsewhere) -> int:
-    """At most how many bytes a step writes. Members of zips are taken over as they lie there, packed."""
-    if step.step is not StepKind.PACK:
-        return step.bytes
-    around = HEADER_BYTES * len(step.members)
-    zips = {member.from_ for member in step.members if member.member is not None}
-    if not all(path.lower().endswith(".zip") for path in zips):
-        return step.bytes + around
-    sizes = [elsewhere.size(path) if outside(path) else store.size(path) for path in zips]
-    loose = sum(member.size for member in step.members if member.member is None)
-    return min(step.bytes, sum(sizes) + loose if all(sizes) else step.bytes) + around
 
 
 def _agrees(digests: Digests, step: Step) -> bool:

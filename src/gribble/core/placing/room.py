@@ -1,0 +1,99 @@
+"""Whether a rig has the room that some steps take, in bytes and in files, on each volume that they reach."""
+
+from __future__ import annotations
+
+from collections import Counter
+
+from gribble.core.errors import ExitCode, GribbleError
+from gribble.core.paths import outside, parent
+from gribble.core.placing.journal import BALLAST_BYTES, displaced_by
+from gribble.core.placing.plan import Step, StepKind
+from gribble.core.placing.run import Elsewhere
+from gribble.core.placing.store import Free, Store, StoreError
+from gribble.core.placing.volumes import WITHOUT_LINKS
+
+HEADER_BYTES = 256
+"""What a zip takes for each member beside its content, at most: two headers, two names of usual length."""
+JOURNAL_BYTES = 4096
+JOURNAL_OF_STEP = 1024
+"""What a journal takes at most, in bytes: its first line, and each step in it; a plan of many archives more."""
+OWN_FILES = 8
+"""What a run makes for itself at most: folders of `.gribble`, lock, journal, ballast."""
+
+
+def check_room(
+    store: Store, rig: str, steps: tuple[Step, ...], elsewhere: Elsewhere, volume: str = "", cluster: int = 1
+) -> None:
+    """Raise GribbleError where a rig has too little room for what the steps write, in whole clusters of some bytes, or
+    for its files.
+
+    What is displaced stays in the attic, which takes room of its own on a volume without links. Folders of a rig can be
+    volumes of their own.
+    """
+    attic = store.free_attic()
+    free: dict[int, Free] = {}
+    there: dict[str, Free | None] = {}
+    makes: dict[str, Free | None] = {}
+    sizes: Counter[int] = Counter()
+    files: Counter[int] = Counter()
+
+    def takes(where: Free | None, size: int, names: int) -> None:
+        if where is not None:
+            free.setdefault(where.device, where)
+            sizes[where.device] += -(-size // cluster) * cluster
+            files[where.device] += names
+
+    takes(attic, BALLAST_BYTES + JOURNAL_BYTES + len(steps) * JOURNAL_OF_STEP, OWN_FILES)
+    for step in steps:
+        place = step.to or step.from_
+        target = there.setdefault(parent(place), _free(store, place))
+        for folder in _missing_folders(store, step):
+            makes.setdefault(folder, target)
+        takes(target, _written(store, step, elsewhere), step.step is not StepKind.DISPLACE)
+        takes(attic, 0, 1)  # a folder that its undoing may need
+        if displaced := displaced_by(step):
+            apart = target is None or attic is None or target.device != attic.device
+            copied = apart or (volume in WITHOUT_LINKS and step.step is not StepKind.DISPLACE)
+            takes(attic, store.size(displaced) if copied else 0, 2 + displaced.count("/"))
+    for target in makes.values():
+        takes(target, cluster, 1)
+    for device, size in sizes.items():
+        left = free[device]
+        if size > left.bytes:
+            lack = f"{size:,} bytes are to be written, {left.bytes:,} are free"
+        elif left.files is not None and files[device] > left.files:
+            lack = f"{files[device]:,} files and folders are to be made, and there is room for {left.files:,}"
+        else:
+            continue
+        raise GribbleError(
+            f"{rig} has too little room: {lack}",
+            fix="Nothing was changed. Make room, or narrow the plan to some emulators.",
+            code=ExitCode.FAILED,
+        )
+
+
+def _free(store: Store, path: str) -> Free | None:
+    try:
+        return store.free(path)
+    except StoreError:
+        return None  # its step will say why
+
+
+def _missing_folders(store: Store, step: Step) -> list[str]:
+    try:
+        return store.missing_folders(step.to) if step.to else []
+    except StoreError:
+        return []
+
+
+def _written(store: Store, step: Step, elsewhere: Elsewhere) -> int:
+    """At most how many bytes a step writes. Members of zips are taken over as they lie there, packed."""
+    if step.step is not StepKind.PACK:
+        return step.bytes
+    around = HEADER_BYTES * len(step.members)
+    zips = {member.from_ for member in step.members if member.member is not None}
+    if not all(path.lower().endswith(".zip") for path in zips):
+        return step.bytes + around
+    sizes = [elsewhere.size(path) if outside(path) else store.size(path) for path in zips]
+    loose = sum(member.size for member in step.members if member.member is None)
+    return min(step.bytes, sum(sizes) + loose if all(sizes) else step.bytes) + around
