@@ -146,6 +146,17 @@ def test_a_journal_of_nonsense_stops_nothing(tmp_path: Path, line: bytes, first:
     assert not (world / "rig/boot/b.rom").exists()
 
 
+def test_a_journal_that_is_none_stops_nothing(tmp_path: Path) -> None:
+    world = small_world(tmp_path, {"drawer/a": A}, need("a", A))
+    journal_of(world).parent.mkdir(parents=True)
+    os.mkfifo(journal_of(world))
+    journal_of(world, 2).mkdir()
+    assert "run 1 on rig is open, and left alone: the journal" in forked(world, "check", code=1).words
+    assert "is no regular file" in forked(world, "history", code=0).words
+    forked(world, "place", "--yes", code=0)
+    forked(world, "undo", "--yes", code=0)
+
+
 def test_what_is_to_be_finished_is_shown_and_asked(tmp_path: Path) -> None:
     from tests.cli.test_nothing_lost import kill_at_move
 

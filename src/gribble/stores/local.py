@@ -8,6 +8,7 @@ import shutil
 import stat
 import zlib
 from collections.abc import Callable, Iterable, Iterator
+from functools import cached_property
 from pathlib import Path
 
 from gribble.core.errors import ExitCode, GribbleError, reason_of
@@ -49,19 +50,25 @@ class LocalStore(AtticFolder):
         self._no_source: set[str] = set()  # folders, links resolved, that lie in none
         self._kept_as: dict[str, str] = {}  # the slots that are second names of files, by path
 
+    @cached_property
+    def _real_root(self) -> str:
+        return os.path.realpath(self.root)
+
     def _slot(self, slot: str) -> Path:
         """The place of a slot; no part of the way there may be a link."""
-        place = super()._slot(slot)
-        for folder in place.relative_to(self.root).parents:
-            if (self.root / folder).is_symlink() and folder != Path():
-                raise StoreError(f"{self.root / folder} is a link, and the attic is never reached through one")
-        return place
+        at = str(self.root)
+        for part in (MEMORY_FOLDER, "attic", *slot.split("/")[:-1]):
+            at = f"{at}/{part}"
+            if os.path.islink(at):
+                raise StoreError(f"{at} is a link, and the attic is never reached through one")
+        return super()._slot(slot)
 
     def _at(self, path: str) -> Path:
         if fault := store_fault(path):
             raise StoreError(f'"{path}" {fault}')
         place = self.root / path
-        if not place.parent.resolve().is_relative_to(self.root.resolve()):
+        folder = os.path.realpath(place.parent)
+        if folder != self._real_root and not folder.startswith(f"{self._real_root.rstrip(os.sep)}{os.sep}"):
             raise StoreError(f"{path}: a link on the way leads out of the rig")
         return place
 
@@ -208,9 +215,15 @@ class LocalStore(AtticFolder):
 
     def _make_below_root(self, folder: Path) -> None:
         """Make folders of Gribble's own; never the root itself, which may have been pulled out."""
-        for place in (*reversed(folder.relative_to(self.root).parents), folder.relative_to(self.root)):
-            if place != Path():
-                (self.root / place).mkdir(exist_ok=True, mode=OWN_FOLDER)
+        try:
+            os.mkdir(folder, OWN_FOLDER)
+        except FileExistsError:
+            return
+        except FileNotFoundError:
+            if folder.parent == self.root:
+                raise
+            self._make_below_root(folder.parent)
+            os.mkdir(folder, OWN_FOLDER)
 
     @told
     def displace(self, path: str, slot: str) -> None:

@@ -331,12 +331,22 @@ def _apply(run: Run, line: dict[str, Any]) -> None:
 
 
 def runs_in(folder: Path, seal: Seal) -> list[Run]:
-    """The runs whose journals lie in a folder, oldest first; none where the folder is absent."""
+    """The runs whose journals lie in a folder, oldest first; none where the folder is absent. One that cannot be read
+    is there, too, but nothing is known of it."""
     try:
         paths = sorted(path for path in folder.iterdir() if path.suffix == ".jsonl")
     except OSError:
         return []
-    return sorted((run for path in paths if (run := read_run(path, seal))), key=lambda run: run.number)
+    return sorted((run for path in paths if (run := _read_or_told(path, seal))), key=lambda run: run.number)
+
+
+def _read_or_told(path: Path, seal: Seal) -> Run | None:
+    try:
+        return read_run(path, seal)
+    except GribbleError as error:
+        if not path.stem.isdecimal():
+            return None
+        return Run(path=path, number=int(path.stem), rig="", when="", steps=(), foreign=error.what)
 
 
 def adopt(run: Run, seal: Seal) -> None:

@@ -46,9 +46,12 @@ def check_room(
     takes(attic, BALLAST_BYTES + JOURNAL_BYTES + len(steps) * JOURNAL_OF_STEP, OWN_FILES)
     for step in steps:
         place = step.to or step.from_
-        target = there.setdefault(parent(place), _free(store, place))
-        for folder in _missing_folders(store, step):
-            makes.setdefault(folder, target)
+        folder = parent(place)
+        if folder not in there:
+            there[folder] = _free(store, place)
+        target = there[folder]
+        for missing in _missing_folders(store, step):
+            makes.setdefault(missing, target)
         takes(target, _written(store, step, elsewhere), step.step is not StepKind.DISPLACE)
         takes(attic, 0, 1)  # a folder that its undoing may need
         if displaced := displaced_by(step):
