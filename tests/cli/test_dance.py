@@ -12,6 +12,8 @@ from typing import Any
 
 import pytest
 
+from gribble.cli import running
+from gribble.views.plan import show_plan
 from tests.conftest import SOAK
 from tests.making import A, B, C, Forked, files, forked, need, small_world, whole_tree
 
@@ -95,6 +97,23 @@ def test_what_is_saved_while_the_question_stands_is_not_taken_away(tmp_path: Pat
     assert said.code == 3, said.words
     assert "changed" in said.words
     assert (world / "rig/boot/a.rom").read_bytes() == mine
+
+
+def test_what_another_did_while_the_rig_was_looked_at_ends_the_command(tmp_path: Path) -> None:
+    """On a rig without a former run, too, between the look and the plan."""
+    world = small_world(tmp_path, {"drawer/a": A, "rig/boot/a.rom": C}, need("a", A))
+
+    def meanwhile() -> None:
+        real = show_plan
+
+        def show(*given: Any) -> None:
+            forked(world, "place", "--yes", first=lambda: setattr(running, "show_plan", real), code=0)
+            real(*given)
+
+        setattr(running, "show_plan", show)  # noqa: B010  (mypy minds the assignment)
+
+    said = forked(world, "place", "--yes", first=meanwhile, code=3).words
+    assert "another Gribble was at work on rig since this plan was made" in said
 
 
 def test_a_plan_that_another_has_carried_out_is_not_carried_out_again(tmp_path: Path) -> None:

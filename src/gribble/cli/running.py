@@ -245,7 +245,7 @@ def run_forward(session: Session, held: HeldRig, run: Run, seen: Mapping[str, St
             bar.advance(bytes_)
 
         stopped = False
-        runner = held.runner(run, session.elsewhere(run), told, watch, seen)
+        runner = held.runner(run, session.elsewhere(run, held.home), told, watch, seen)
         try:
             runner.carry_out(run)
         except Stopped:
@@ -316,8 +316,8 @@ def _finish(session: Session, held: HeldRig, run: Run) -> int:
 def _finish_undo(session: Session, held: HeldRig, run: Run) -> int:
     """The rest of an undo. What the user has put somewhere meanwhile stays there, and is told."""
     session.screen.say(f"Finishing the undo of run {run.number} on {held.name}, which was cut short.")
-    changed = held.runner(run, session.elsewhere(run)).changed_since(run)
-    held.take_back(run, session.elsewhere(run), frozenset(change.path for change in changed))
+    changed = held.runner(run, session.elsewhere(run, held.home)).changed_since(run)
+    held.take_back(run, session.elsewhere(run, held.home), frozenset(change.path for change in changed))
     for change in changed:
         session.screen.say(f"  left as it is: {change.path} {change.why}")
     return ExitCode.FAILED if changed else ExitCode.CLEAN

@@ -321,7 +321,7 @@ class Session:
 
     def mark(self, rig: RigHome) -> Mark:
         """How far a rig's journals had come when it was last looked at, or have now."""
-        return self._marks.get(rig.name) or rig.mark()
+        return self._marks[rig.name] if rig.name in self._marks else rig.mark()
 
     @contextlib.contextmanager
     def numbering(self) -> Iterator[None]:
@@ -349,8 +349,8 @@ class Session:
                 self._far[name] = RemoteGround(home, home.remote, others)
         return self._far
 
-    def elsewhere(self, run: Run | None = None) -> AnyPlace:
-        """The files outside a rig that its steps may take; of an adopted run only those in sources and attics."""
+    def elsewhere(self, run: Run | None = None, rig: RigHome | None = None) -> AnyPlace:
+        """The files outside a rig that its steps may take; for an adopted run only sources and the rig's own attic."""
 
         def stores() -> dict[str, RemoteStore]:
             rigs = (self._rig(name, Scope()) for name, rig in self.config.rig.items() if rig.far)
@@ -358,8 +358,7 @@ class Session:
 
         if run is None or not run.adopted:
             return AnyPlace(stores)
-        attics = self.attics(Scope()).values()
-        return AnyPlace(dict, [*map(Path, self.config.sources), *attics])
+        return AnyPlace(dict, [*map(Path, self.config.sources), *([rig.attic] if rig else [])])
 
     def reachable(self, plan: Plan, scope: Scope) -> Plan:
         """The steps of a plan on the rigs in scope that are there; those of the others are refused."""

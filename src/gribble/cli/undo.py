@@ -131,7 +131,7 @@ def _examine(session: Session, held: list[HeldRig], number: int) -> list[_Examin
                 fix="Nothing was changed by this one. gribble history shows the runs.",
                 code=ExitCode.FAILED,
             )
-        runner = where.runner(run, session.elsewhere(run))
+        runner = where.runner(run, session.elsewhere(run, where.home))
         if gone := lost(where.home.store, run):
             raise GribbleError(
                 f"run {number} cannot be taken back on {where.name}: what it displaced is not in the attic "
@@ -151,7 +151,7 @@ def _take_back(session: Session, held: list[HeldRig], seen: list[_Examined]) -> 
 
     for where, one in zip(held, seen, strict=True):
         run = next(run for run in where.runs() if run.number == one.number)
-        where.take_back(run, session.elsewhere(run), frozenset(change.path for change in one.changed))
+        where.take_back(run, session.elsewhere(run, where.home), frozenset(change.path for change in one.changed))
         session.screen.say(styled("Undone", "bold"), f": run {one.number} on {where.name}.")
         remote = where.home.remote
         if remote and remote.untimed:

@@ -354,13 +354,12 @@ class NeedsAuditor:
         one."""
         if need.key:
             return self._best_keys(need)
-        held = [(copies[0], accept) for accept in self.preferred(need) if (copies := self._copies(accept))]
-        if place and len(held) > 1 and len(self._claims.get(self._shelf.key(place[1]), ())) > 1:
-            held.sort(key=lambda pair: len(self._rivals(place[0], need, place[1], pair[0])))
-        return held[0] if held else None
-
-    def _copies(self, accept: Accept) -> list[Holding]:
-        return self._stock.copies(accept, self._rig.name)
+        copies = ((self._stock.copies(accept, self._rig.name), accept) for accept in self.preferred(need))
+        held = ((found[0], accept) for found, accept in copies if found)
+        if place is None or len(self._claims.get(self._shelf.key(place[1]), ())) < 2:
+            return next(held, None)
+        fitted, path = place
+        return min(held, key=lambda pair: len(self._rivals(fitted, need, path, pair[0])), default=None)
 
     def _best_keys(self, need: Need) -> tuple[Holding, None] | None:
         best = self._judge.best_keys(need, self.required_keys, frozenset())

@@ -354,14 +354,23 @@ def adopt(run: Run, seal: Seal) -> None:
 
     Raises GribbleError.
     """
-    folder = run.path.parent
-    with contextlib.suppress(OSError):
-        (folder / f"{run.path.stem}.adopting").unlink()
-    lines = [line for data in run.path.read_bytes().split(b"\n") if (line := _line(data)) is not None]
-    signed = Run(path=folder / f"{run.path.stem}.adopting", number=run.number, rig=run.rig, when=run.when, steps=())
-    journal = Journal(signed.path, seal)
-    for number, line in enumerate(lines):
-        line.pop("mac", None)
-        journal.write_line(signed, {**line, "adopted": True} if not number else line, first=not number)
-    os.replace(run.path, folder / f"{run.path.stem}.foreign")
-    os.replace(signed.path, run.path)
+    work, kept = run.path.with_suffix(".adopting"), run.path.with_suffix(".foreign")
+    signed = Run(path=work, number=run.number, rig=run.rig, when=run.when, steps=())
+    journal = Journal(work, seal)
+    try:
+        data = read_regular(run.path, MOST_BYTES, through_links=False)
+        for path in (work, kept):
+            path.unlink(missing_ok=True)  # of an earlier try that was cut short
+        with os.fdopen(os.open(kept, os.O_WRONLY | os.O_CREAT | os.O_EXCL | NO_LINKS, PRIVATE), "wb") as stream:
+            stream.write(data)
+        lines = [line for one in data.split(b"\n") if (line := _line(one)) is not None]
+        for number, line in enumerate(lines):
+            line.pop("mac", None)
+            journal.write_line(signed, {**line, "adopted": True} if not number else line, first=not number)
+        os.replace(work, run.path)
+    except OSError as error:
+        raise GribbleError(
+            f"the journal {run.path} cannot be signed: {reason_of(error)}",
+            fix="Nothing was changed. Make room or give write permission, then run the command again.",
+            code=ExitCode.FAILED,
+        ) from error
