@@ -15,7 +15,7 @@ import typer
 import gribble
 import gribble.cli.main
 from gribble.cli.app import app
-from gribble.core.errors import ExitCode
+from gribble.core.base.errors import ExitCode
 
 SOURCE = Path(gribble.__file__).parent
 PAGES = Path(__file__).parent
@@ -37,7 +37,7 @@ ABOUT = {
 """The subject of a message by the module that raises it; the longest beginning counts."""
 
 
-PASSED_ON = ("core/catalogue/adding", "core/catalogue/tables", "core/placing/planfile")
+PASSED_ON = ("core/catalogue/adding", "core/base/tables", "core/placing/planfile")
 """Modules that hand on what another one has said."""
 
 

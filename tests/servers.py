@@ -22,7 +22,7 @@ from msgspec import Struct
 from paramiko.common import AUTH_FAILED, AUTH_SUCCESSFUL, OPEN_SUCCEEDED
 from paramiko.sftp import SFTP_FAILURE, SFTP_OK
 
-from gribble.core.addresses import Address
+from gribble.core.base.addresses import Address
 from gribble.demo.handheld import handheld
 from gribble.demo.sheets import HANDHELD_PASSWORD, HANDHELD_USER
 

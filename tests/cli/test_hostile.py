@@ -20,8 +20,8 @@ from typing import Any
 
 import pytest
 
+from gribble.core.files.archives import opening
 from gribble.core.survey import survey
-from gribble.core.survey.archives import opening
 from tests.making import A, B, C, files, forked, need, sha1, sheet, small_world, whole_tree
 
 PRIVATE = b"what is nobody's business"

@@ -15,8 +15,8 @@ from typing import Any
 
 import pytest
 
+from gribble.core.files.volumes import folds_case
 from gribble.core.placing.journal import Journal, Run
-from gribble.core.placing.volumes import folds_case
 from gribble.stores import local
 from tests.conftest import demo_world
 from tests.folding import folding_volume

@@ -14,11 +14,11 @@ from hypothesis import strategies as st
 
 from gribble.core.arcade.cabinet import Cabinet
 from gribble.core.arcade.choosing import choose_roster
-from gribble.core.arcade.discs import read_header
 from gribble.core.arcade.sets import audit_set, wanted_sets
 from gribble.core.audit.findings import SetAudit
-from gribble.core.catalogue.records import Digests
+from gribble.core.base.digests import Digests
 from gribble.core.catalogue.rosters import ArcadeSet, Roster, RosterHead, write_roster
+from gribble.core.files.discheaders import read_header
 from gribble.core.survey.survey import Holding
 
 

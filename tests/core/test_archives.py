@@ -23,9 +23,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gribble.core.survey.archives import common
-from gribble.core.survey.archives.common import ArchiveError, Member, Span
-from gribble.core.survey.archives.opening import archive_kind, member_blocks, peek, scan
+from gribble.core.files.archives import common
+from gribble.core.files.archives.common import ArchiveError, Member, Span
+from gribble.core.files.archives.opening import archive_kind, member_blocks, peek, scan
 
 FILES = {
     "one.rom": random.Random(1).randbytes(50_000),
@@ -288,8 +288,8 @@ def test_bombs_are_told_and_skipped(tmp_path: Path, monkeypatch: pytest.MonkeyPa
     faults = contents(write(tmp_path, zipped({"1.zip": inner, "2.zip": inner}), "a.zip"))[1]
     assert any("skipped as a bomb" in fault for fault in faults.values())
     monkeypatch.setattr(common, "FREE_BYTES", 1000)
-    monkeypatch.setattr("gribble.core.survey.archives.streams.STREAMED_BYTES", 1000)
-    monkeypatch.setattr("gribble.core.survey.archives.streams.STREAMED_RATIO", 100)
+    monkeypatch.setattr("gribble.core.files.archives.streams.STREAMED_BYTES", 1000)
+    monkeypatch.setattr("gribble.core.files.archives.streams.STREAMED_RATIO", 100)
     assert "left there" in str(contents(write(tmp_path, gzip.compress(bytes(90_000)), "a.gz"))[1])
     packed = gzip.compress(tarred({"zeros": bytes(90_000)}))
     assert "left there" in refusal(write(tmp_path, packed, "a.tgz"))

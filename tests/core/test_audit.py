@@ -10,8 +10,9 @@ import pytest
 from gribble.core.audit.audit import audit
 from gribble.core.audit.findings import Finding, State
 from gribble.core.audit.shelf import RigWorld
+from gribble.core.base.digests import Digests
 from gribble.core.catalogue.config import fit_sheet
-from gribble.core.catalogue.records import Accept, Also, Digests, Installed, Need, Reject, Sheet
+from gribble.core.catalogue.records import Accept, Also, Installed, Need, Reject, Sheet
 from gribble.core.matching import KnownContents
 from gribble.core.placing.plan import Plan, make_plan
 from gribble.core.survey.survey import Holding

@@ -6,11 +6,11 @@ from pathlib import Path
 
 import pytest
 
+from gribble.core.base.errors import MistakesError
 from gribble.core.catalogue.config import fit_sheet, load_config
 from gribble.core.catalogue.records import Accept, Installed, Need, Sheet
 from gribble.core.catalogue.releases import concerns
 from gribble.core.catalogue.sheets import load_catalogue, load_sheet
-from gribble.core.errors import MistakesError
 
 GOOD = """
 sheet = 1

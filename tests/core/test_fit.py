@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gribble.core.arcade.fit import Selection, Wish, cost, fit_sets, read_bytes
-from gribble.core.errors import GribbleError
+from gribble.core.base.errors import GribbleError
 
 
 def every_selection(wishes: list[Wish]) -> list[tuple[Wish, ...]]:

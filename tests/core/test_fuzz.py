@@ -25,17 +25,17 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from gribble.core.base.errors import GribbleError
+from gribble.core.base.kinds import Format
 from gribble.core.catalogue.importing.fieldmap import load_map
-from gribble.core.catalogue.records import Format
 from gribble.core.catalogue.rosters import load_roster
 from gribble.core.catalogue.sheets import load_sheet
 from gribble.core.discs.sheets import read_sheet
-from gribble.core.errors import GribbleError
+from gribble.core.files.archives.common import ArchiveError
+from gribble.core.files.archives.opening import archive_kind, peek, scan
+from gribble.core.files.settingsfile import SettingError, value_of, with_value
 from gribble.core.placing.journal import Seal, read_run
 from gribble.core.placing.planfile import read_plan
-from gribble.core.settings.values import SettingError, value_of, with_value
-from gribble.core.survey.archives.common import ArchiveError
-from gribble.core.survey.archives.opening import archive_kind, peek, scan
 from gribble.demo.world import build_world
 from gribble.stores.ftp import _by_facts, _by_list
 from tests.conftest import SOAK

@@ -7,7 +7,8 @@ import random
 
 import pytest
 
-from gribble.core.catalogue.records import Accept, Digests, Kind, Level, Need, Unlock
+from gribble.core.base.digests import Digests
+from gribble.core.catalogue.records import Accept, Kind, Level, Need, Unlock
 from gribble.core.diagnosis.nearmisses import Searcher, Wanted
 from gribble.core.survey.survey import Holding
 

@@ -21,15 +21,16 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gribble.core.addresses import Address, parse_address
-from gribble.core.catalogue.records import Accept, Digests, Kind, Level, Need, Sheet
-from gribble.core.errors import GribbleError
+from gribble.core.base.addresses import Address, parse_address
+from gribble.core.base.digests import Digests
+from gribble.core.base.errors import GribbleError
+from gribble.core.catalogue.records import Accept, Kind, Level, Need, Sheet
+from gribble.core.files.hashing import digest_blocks
 from gribble.core.matching import KnownContents
 from gribble.core.placing.journal import Seal
 from gribble.core.placing.plan import Step, StepKind
 from gribble.core.placing.store import StoreError, StoreLost
 from gribble.core.placing.zipping import PackMember
-from gribble.core.survey.digests import digest_blocks
 from gribble.core.survey.index import Index
 from gribble.core.survey.survey import Surveyor
 from gribble.demo.sheets import HANDHELD_PASSWORD, HANDHELD_USER

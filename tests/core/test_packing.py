@@ -12,8 +12,8 @@ from hypothesis import strategies as st
 from gribble.core.arcade.packing import pack_sets
 from gribble.core.arcade.remedies import SetRemedies
 from gribble.core.arcade.sets import audit_set
+from gribble.core.base.style import Style
 from gribble.core.catalogue.rosters import Roster
-from gribble.core.catalogue.style import Style
 from gribble.core.survey.survey import Holding
 from tests.core.test_arcade import BIOS, FAMILY, KID, MUM, cabinet, crc, file, roster
 

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from gribble.core.arcade.compare import compare_rosters
 from gribble.core.arcade.match import Held, match_release, ranked
-from gribble.core.catalogue.records import Digests
+from gribble.core.base.digests import Digests
 from gribble.core.catalogue.rosters import Roster
 from gribble.core.survey.survey import Holding
 from tests.core.test_arcade import cabinet, crc, file, roster

@@ -13,9 +13,9 @@ from gribble.core.audit.keys import read_keys
 from gribble.core.audit.readings import Readings
 from gribble.core.audit.reasons import reasons
 from gribble.core.audit.shelf import RigWorld
+from gribble.core.base.kinds import Format
 from gribble.core.catalogue.config import fit_sheet
-from gribble.core.catalogue.records import (  # fmt: skip
-    Format,
+from gribble.core.catalogue.records import (
     IdAt,
     Installed,
     Key,

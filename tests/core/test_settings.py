@@ -11,9 +11,9 @@ import yaml
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gribble.core.catalogue.records import Format
-from gribble.core.settings.leads import Form, Frame, leads, written
-from gribble.core.settings.values import MAX_BYTES, SettingError, value_of, with_value
+from gribble.core.base.kinds import Format
+from gribble.core.files.leads import Form, Frame, leads, written
+from gribble.core.files.settingsfile import MAX_BYTES, SettingError, value_of, with_value
 
 KEPT = {
     # name: format, key, file before the value, the value as it stands, file behind it

@@ -15,12 +15,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gribble.core import paths
-from gribble.core.catalogue.records import ALGORITHMS, Accept, Digests, Need, Sheet
+from gribble.core.base import paths
+from gribble.core.base.digests import ALGORITHMS, Digests
+from gribble.core.base.paths import lies_in, same_place
+from gribble.core.catalogue.records import Accept, Need, Sheet
+from gribble.core.files.hashing import digest_blocks, digest_file
 from gribble.core.matching import KnownContents
-from gribble.core.paths import lies_in, same_place
 from gribble.core.survey import survey as survey_module
-from gribble.core.survey.digests import digest_blocks, digest_file
 from gribble.core.survey.index import Index
 from gribble.core.survey.survey import Survey, Surveyor
 

@@ -12,7 +12,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gribble.core.catalogue.records import Digests
+from gribble.core.base.digests import Digests
 from gribble.core.placing.store import StoreError
 from gribble.core.placing.zipping import PackMember, zipped
 

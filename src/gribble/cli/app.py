@@ -102,7 +102,7 @@ def _make_ready(words: list[str]) -> None:
 
 
 def _ended_by(error: Exception) -> int:
-    from gribble.core.errors import GribbleError, MistakesError, reason_of
+    from gribble.core.base.errors import GribbleError, MistakesError, reason_of
     from gribble.views.screen import clean
 
     if isinstance(error, GribbleError):

@@ -36,7 +36,7 @@ def list_(
     Example: gribble attic list --rig lighthouse
     """
     from gribble.cli.session import Session, scope_of
-    from gribble.core.errors import ExitCode
+    from gribble.core.base.errors import ExitCode
     from gribble.views.attic import attic_json, show_attic
 
     with Session(config) as session:
@@ -69,11 +69,11 @@ def restore(
 
     from gribble.cli.running import place_plan
     from gribble.cli.session import Session, scope_of
-    from gribble.core.catalogue.tables import suggest
-    from gribble.core.errors import ExitCode, GribbleError
-    from gribble.core.paths import base
+    from gribble.core.base.errors import ExitCode, GribbleError
+    from gribble.core.base.paths import base
+    from gribble.core.base.tables import suggest
+    from gribble.core.files.hashing import digest_blocks
     from gribble.core.placing.plan import Plan, Step, StepKind
-    from gribble.core.survey.digests import digest_blocks
     from gribble.stores.files import read_blocks
     from gribble.stores.local import write_new_stream
     from gribble.views.looks import shorten
@@ -127,7 +127,7 @@ def empty(
     """
     from gribble.cli.running import ask
     from gribble.cli.session import Session, scope_of
-    from gribble.core.errors import ExitCode
+    from gribble.core.base.errors import ExitCode
     from gribble.views.looks import count, size
 
     with Session(config) as session:

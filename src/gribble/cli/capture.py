@@ -41,10 +41,10 @@ def capture(
     from pathlib import Path
 
     from gribble.cli.session import refuse_any_source
+    from gribble.core.base.errors import ExitCode, GribbleError, MistakesError
+    from gribble.core.base.paths import name_fault
     from gribble.core.catalogue.capture import extended, new_sheet
     from gribble.core.catalogue.sheets import SHEET_ENDING, load_sheet
-    from gribble.core.errors import ExitCode, GribbleError, MistakesError
-    from gribble.core.paths import name_fault
     from gribble.stores.local import replace_file, write_new
     from gribble.views.looks import count
     from gribble.views.screen import Screen
@@ -91,8 +91,8 @@ def capture(
 
 def _check(target: Path, text: str) -> None:
     """Raise MistakesError where the sheet to be written would have mistakes; nothing is changed then."""
+    from gribble.core.base.errors import Mistake, MistakesError
     from gribble.core.catalogue.sheets import load_sheet
-    from gribble.core.errors import Mistake, MistakesError
     from gribble.stores.local import write_new
 
     trial = target.with_name(f".trial-of-{target.name}")
@@ -109,10 +109,10 @@ def _check(target: Path, text: str) -> None:
 def _read(root: Path, chosen: list[Path], screen: Screen) -> list[Found]:
     """Every file of the setup that could be what an emulator needs, with all digests; what is left out is told."""
     from gribble.core.audit.keys import MAX_BYTES, read_keys
+    from gribble.core.base.digests import ALGORITHMS
+    from gribble.core.base.errors import GribbleError, reason_of
     from gribble.core.catalogue.capture import Found, why_left_out
-    from gribble.core.catalogue.records import ALGORITHMS
-    from gribble.core.errors import GribbleError, reason_of
-    from gribble.core.survey.digests import digest_file
+    from gribble.core.files.hashing import digest_file
     from gribble.core.survey.walking import walk
     from gribble.views.progress import Bar
 

@@ -31,8 +31,8 @@ def list_(json: JsonOption = False, config: ConfigOption = None) -> int:
     from pathlib import Path
 
     from gribble.cli.session import Session
+    from gribble.core.base.errors import ExitCode
     from gribble.core.catalogue.known import read_known
-    from gribble.core.errors import ExitCode
     from gribble.views.catalogue import list_json, show_list
 
     with Session(config) as session:
@@ -61,8 +61,8 @@ def lint(
     from pathlib import Path
 
     from gribble.cli.session import catalogue_folders
+    from gribble.core.base.errors import ExitCode, GribbleError
     from gribble.core.catalogue.lint import lint as look
-    from gribble.core.errors import ExitCode, GribbleError
     from gribble.views.catalogue import lint_json, show_lint
     from gribble.views.screen import Screen
 
@@ -95,8 +95,8 @@ def compare(
     import shlex
 
     from gribble.cli.session import Session, find_config
+    from gribble.core.base.errors import ExitCode
     from gribble.core.catalogue.compare import compare_catalogues
-    from gribble.core.errors import ExitCode
     from gribble.views.screen import Screen
 
     before, after = _load(old), _load(new)
@@ -128,8 +128,8 @@ def _load(path: str) -> Catalogue:
     """The sheets of a folder, or the one sheet of a file. Raises MistakesError where one has mistakes."""
     from pathlib import Path
 
+    from gribble.core.base.errors import GribbleError, MistakesError
     from gribble.core.catalogue.sheets import Catalogue, load_catalogue, load_sheet
-    from gribble.core.errors import GribbleError, MistakesError
 
     place = Path(path)
     if not place.exists():
@@ -179,10 +179,10 @@ def schema(
 
     Example: gribble catalogue schema sheet > sheet.schema.json
     """
+    from gribble.core.base.errors import ExitCode, GribbleError
+    from gribble.core.base.tables import suggest
     from gribble.core.catalogue.schema import SCHEMAS
     from gribble.core.catalogue.schema import schema as make
-    from gribble.core.catalogue.tables import suggest
-    from gribble.core.errors import ExitCode, GribbleError
     from gribble.views.screen import Screen
 
     screen = Screen()
@@ -215,8 +215,8 @@ def add(
 
     from gribble.cli.running import ask
     from gribble.cli.session import catalogue_folders
+    from gribble.core.base.errors import ExitCode, GribbleError
     from gribble.core.catalogue.adding import add as add_files
-    from gribble.core.errors import ExitCode, GribbleError
     from gribble.views.catalogue import show_added
     from gribble.views.screen import Screen
 

@@ -34,7 +34,7 @@ def demo(
     import sys
     from pathlib import Path
 
-    from gribble.core.errors import ExitCode, GribbleError
+    from gribble.core.base.errors import ExitCode, GribbleError
     from gribble.demo.handheld import free_port, handheld
     from gribble.demo.sheets import HANDHELD_PASSWORD
     from gribble.demo.tour import TOUR
@@ -105,9 +105,9 @@ def _wake(root: Path, folder: str, screen: Screen) -> int:
     """Serve the handheld of a world until Ctrl-C."""
     import threading
 
-    from gribble.core.addresses import parse_address
+    from gribble.core.base.addresses import parse_address
+    from gribble.core.base.errors import ExitCode, GribbleError, reason_of
     from gribble.core.catalogue.config import load_config
-    from gribble.core.errors import ExitCode, GribbleError, reason_of
     from gribble.demo.handheld import handheld
     from gribble.demo.sheets import HANDHELD_PASSWORD
     from gribble.stores.credentials import variable_of

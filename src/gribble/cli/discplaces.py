@@ -8,11 +8,11 @@ from typing import NamedTuple
 
 from gribble.cli.session import Session
 from gribble.cli.texts import Text
+from gribble.core.base.errors import GribbleError
+from gribble.core.base.paths import join
 from gribble.core.catalogue.config import fit_sheet
 from gribble.core.discs.looking import Reader, reader_below, sizes_below
 from gribble.core.discs.mending import Mended
-from gribble.core.errors import GribbleError
-from gribble.core.paths import join
 from gribble.core.scope import Scope
 from gribble.core.survey.walking import Skipped
 from gribble.views.looks import shorten

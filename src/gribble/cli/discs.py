@@ -46,8 +46,8 @@ def check(
 
     from gribble.cli.discplaces import places
     from gribble.cli.session import Session, scope_of
+    from gribble.core.base.errors import ExitCode
     from gribble.core.discs.looking import check_files
-    from gribble.core.errors import ExitCode
     from gribble.views.discs import discs_json, show_discs
     from gribble.views.screen import Screen
 
@@ -87,8 +87,8 @@ def mend(
     from gribble.cli.discplaces import places
     from gribble.cli.session import Session, find_config, scope_of
     from gribble.cli.texts import write_texts
+    from gribble.core.base.errors import ExitCode
     from gribble.core.discs.looking import mend_files
-    from gribble.core.errors import ExitCode
     from gribble.views.discs import show_mended
     from gribble.views.screen import Screen
 
@@ -140,10 +140,10 @@ def playlist(
 
     from gribble.cli.session import Session, find_config
     from gribble.cli.texts import write_texts
+    from gribble.core.base.errors import ExitCode, GribbleError
     from gribble.core.discs.looking import discs_below
     from gribble.core.discs.playlists import group
     from gribble.core.discs.playlists import named as playlists_by_name
-    from gribble.core.errors import ExitCode, GribbleError
     from gribble.core.scope import Scope
     from gribble.core.survey.walking import Skipped
     from gribble.views.discs import playlists_json, show_playlists
@@ -192,8 +192,8 @@ def playlist(
 
 def _titles(path: Path) -> dict[str, str]:
     """A list of ids and the titles they stand for. Raises MistakesError with every line that is none."""
-    from gribble.core.errors import GribbleError, Mistake, MistakesError, reason_of
-    from gribble.core.paths import name_fault
+    from gribble.core.base.errors import GribbleError, Mistake, MistakesError, reason_of
+    from gribble.core.base.paths import name_fault
 
     try:
         lines = path.read_text(encoding="utf-8-sig").splitlines()
@@ -222,9 +222,9 @@ def _texts(found: list[Playlist], folder: Path, session: Session | None) -> Iter
     from pathlib import Path
 
     from gribble.cli.texts import Text
+    from gribble.core.base.errors import GribbleError, reason_of
+    from gribble.core.base.paths import base
     from gribble.core.discs.playlists import lines_of
-    from gribble.core.errors import GribbleError, reason_of
-    from gribble.core.paths import base
     from gribble.core.scope import Scope
 
     rigs = [rig for rig in session.rigs(Scope()) if not rig.remote] if session else []

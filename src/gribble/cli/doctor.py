@@ -11,8 +11,8 @@ if TYPE_CHECKING:
     from collections.abc import Iterator
 
     from gribble.cli.session import Session
+    from gribble.core.base.errors import MistakesError
     from gribble.core.doctor import Examined
-    from gribble.core.errors import MistakesError
 
 
 @command("doctor")
@@ -22,8 +22,8 @@ def doctor(json: JsonOption = False, config: ConfigOption = None) -> int:
     Example: gribble doctor
     """
     from gribble.cli.session import Session, require_config
+    from gribble.core.base.errors import ExitCode, MistakesError
     from gribble.core.doctor import Health
-    from gribble.core.errors import ExitCode, MistakesError
     from gribble.views.doctor import doctor_json, show_doctor
     from gribble.views.screen import Screen
 
@@ -60,6 +60,7 @@ def _mistakes(error: MistakesError) -> Iterator[Examined]:
 def _examined(session: Session) -> Iterator[Examined]:
     from pathlib import Path
 
+    from gribble.core.base.errors import GribbleError
     from gribble.core.catalogue.config import check_against
     from gribble.core.doctor import (
         Examined,
@@ -71,7 +72,6 @@ def _examined(session: Session) -> Iterator[Examined]:
         examine_runs,
         examine_sources,
     )
-    from gribble.core.errors import GribbleError
     from gribble.core.looking import fitted_on
     from gribble.core.scope import Scope
     from gribble.views.looks import count

@@ -31,7 +31,7 @@ def history(
     Example: gribble history --rig lighthouse
     """
     from gribble.cli.session import Session, scope_of
-    from gribble.core.errors import ExitCode
+    from gribble.core.base.errors import ExitCode
     from gribble.views.plan import history_json, show_history
 
     scope = scope_of(rig, None, None, at)
@@ -50,7 +50,7 @@ def history(
 def _adopt(session: Session, scope: Scope, number: int, yes: bool) -> int:
     """Show every step of a run that came with a rig, ask, and sign its journal."""
     from gribble.cli.running import ask
-    from gribble.core.errors import ExitCode, GribbleError
+    from gribble.core.base.errors import ExitCode, GribbleError
     from gribble.core.placing.journal import adopt
     from gribble.views.looks import count
     from gribble.views.plan import step_row

@@ -25,7 +25,7 @@ def identify(
     from pathlib import Path
 
     from gribble.cli.session import Session
-    from gribble.core.errors import ExitCode, GribbleError
+    from gribble.core.base.errors import ExitCode, GribbleError
     from gribble.core.identify import explain, identify_keys, identify_sets
     from gribble.core.identify import identify as identify_holdings
     from gribble.core.scope import Scope

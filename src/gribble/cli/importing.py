@@ -52,11 +52,11 @@ def import_(
     from pathlib import Path
 
     from gribble.cli.session import refuse_any_source
+    from gribble.core.base.errors import ExitCode, GribbleError
     from gribble.core.catalogue.importing.build import Tally
     from gribble.core.catalogue.importing.fieldmap import load_map
     from gribble.core.catalogue.rosters import ROSTER_ENDING
     from gribble.core.catalogue.sheets import SHEET_ENDING
-    from gribble.core.errors import ExitCode, GribbleError
     from gribble.views.progress import Bar
     from gribble.views.screen import Screen
 
@@ -101,10 +101,10 @@ def _import_roster(
     import itertools
     from pathlib import Path
 
+    from gribble.core.base.errors import ExitCode
     from gribble.core.catalogue.importing.build import read_sets
     from gribble.core.catalogue.importing.lists import read_list
     from gribble.core.catalogue.rosters import ROSTER_VERSION, RosterHead, write_roster
-    from gribble.core.errors import ExitCode
     from gribble.stores.local import write_new_stream
     from gribble.views.catalogue import show_preview_sets, show_tally
 
@@ -134,7 +134,7 @@ def _import_roster(
 
 
 def _refuse_faults(source: Path, tally: Tally) -> None:
-    from gribble.core.errors import GribbleError, Mistake, MistakesError
+    from gribble.core.base.errors import GribbleError, Mistake, MistakesError
 
     if tally.faulty:
         more = tally.faulty - len(tally.mistakes)
@@ -159,10 +159,10 @@ def _import_sheet(
 
 
 def _import_checksums(source: Path, emulator: str, folder: str, out: str | None, preview: int, screen: Screen) -> int:
+    from gribble.core.base.errors import Mistake, MistakesError
+    from gribble.core.base.paths import path_fault
     from gribble.core.catalogue.checksums import read_checksums
     from gribble.core.catalogue.importing.build import Tally, draft_of_checksums
-    from gribble.core.errors import Mistake, MistakesError
-    from gribble.core.paths import path_fault
 
     files, faults = read_checksums(source)
     if folder and (fault := path_fault(folder)):
@@ -176,8 +176,8 @@ def _import_checksums(source: Path, emulator: str, folder: str, out: str | None,
 def _finish_sheet(draft: DraftSheet, out: str | None, preview: int, screen: Screen, tally: Tally) -> int:
     from pathlib import Path
 
+    from gribble.core.base.errors import ExitCode
     from gribble.core.catalogue.writing import write_sheet
-    from gribble.core.errors import ExitCode
     from gribble.stores.local import write_new
     from gribble.views.catalogue import show_tally
     from gribble.views.looks import count

@@ -40,7 +40,7 @@ def check(
     Example: gribble keys check drawer/petrel/half.keys
     """
     from gribble.cli.session import Session, scope_of
-    from gribble.core.errors import ExitCode
+    from gribble.core.base.errors import ExitCode
     from gribble.views.keys import keys_json, show_keys
 
     with Session(config) as session:
@@ -71,7 +71,7 @@ def merge(
 
     from gribble.cli.session import Session
     from gribble.core.audit.keys import MergeError, judge_keys, likeliest_need, merge_keys, read_keys
-    from gribble.core.errors import ExitCode, GribbleError
+    from gribble.core.base.errors import ExitCode, GribbleError
     from gribble.stores.local import PRIVATE, write_new
     from gribble.views.looks import count
 
@@ -108,8 +108,8 @@ def merge(
 
 def _needs(session: Session, emulator: str | None) -> list[tuple[str, Need]]:
     """The keys needs of the catalogue, or of one emulator."""
-    from gribble.core.catalogue.tables import suggest
-    from gribble.core.errors import GribbleError
+    from gribble.core.base.errors import GribbleError
+    from gribble.core.base.tables import suggest
 
     sheets = session.catalogue.sheets
     if emulator is not None and emulator not in sheets:
@@ -178,7 +178,7 @@ def _read(path: str) -> bytes:
     from pathlib import Path
 
     from gribble.core.audit.keys import MAX_BYTES
-    from gribble.core.errors import GribbleError, reason_of
+    from gribble.core.base.errors import GribbleError, reason_of
 
     try:
         place = Path(path)

@@ -30,7 +30,7 @@ def mend(
     from pathlib import Path
 
     from gribble.cli.session import Session
-    from gribble.core.errors import ExitCode
+    from gribble.core.base.errors import ExitCode
     from gribble.core.identify import explain, identify
     from gribble.views.looks import shorten
 
@@ -68,10 +68,10 @@ def _why_not(file: Identified) -> str:
 
 def _write(file: Identified, target: Path, read: Callable[[Holding], bytes | None]) -> None:
     """Write the mended content whole, beside its place first; a file that is there already is never touched."""
+    from gribble.core.base.errors import GribbleError
     from gribble.core.diagnosis.recipes import mended
-    from gribble.core.errors import GribbleError
+    from gribble.core.files.hashing import digest_blocks
     from gribble.core.matching import is_content
-    from gribble.core.survey.digests import digest_blocks
     from gribble.stores.local import write_new
 
     assert file.mend is not None

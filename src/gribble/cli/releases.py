@@ -30,7 +30,7 @@ def match(
     Example: gribble sets match
     """
     from gribble.cli.session import Session, scope_of
-    from gribble.core.errors import ExitCode
+    from gribble.core.base.errors import ExitCode
     from gribble.core.releases import arcade_places, match_releases
     from gribble.views.releases import match_json, show_match
 
@@ -66,7 +66,7 @@ def compare(
 
     from gribble.cli.session import Session, scope_of
     from gribble.core.arcade.compare import Change
-    from gribble.core.errors import ExitCode
+    from gribble.core.base.errors import ExitCode
     from gribble.core.releases import compare_releases, find_roster, one_place
     from gribble.views.releases import compare_csv, compare_json, show_compared
 
@@ -122,8 +122,8 @@ def fit(
 
     from gribble.cli.session import Session, scope_of
     from gribble.core.arcade.fit import read_bytes
+    from gribble.core.base.errors import ExitCode, GribbleError, reason_of
     from gribble.core.catalogue.config import read_wanted
-    from gribble.core.errors import ExitCode, GribbleError, reason_of
     from gribble.core.releases import fit_card, one_place, wishes_of
     from gribble.stores.local import write_new
     from gribble.views.releases import fit_json, show_fit

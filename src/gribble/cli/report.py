@@ -42,7 +42,7 @@ def report(
     from pathlib import Path
 
     from gribble.cli.session import Session, scope_of
-    from gribble.core.errors import GribbleError
+    from gribble.core.base.errors import GribbleError
     from gribble.core.releases import arcade_places, match_releases
     from gribble.core.report import make_report, runs_since
     from gribble.stores.local import refuse_foreign, write_over

@@ -22,7 +22,7 @@ from gribble.cli.options import (
     YesOption,
     sorted_audits,
 )
-from gribble.core.catalogue.style import Style
+from gribble.core.base.style import Style
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
@@ -59,7 +59,7 @@ def check(
     Example: gribble sets check --sort worst
     """
     from gribble.cli.session import Session, scope_of
-    from gribble.core.errors import ExitCode
+    from gribble.core.base.errors import ExitCode
     from gribble.views.sets import sets_json, show_checked
 
     scope = scope_of(rig, None, from_, at)
@@ -100,7 +100,7 @@ def pack(
     """
     from gribble.cli.running import finish_open_runs, place_plan, planned
     from gribble.cli.session import MOST_PASSED_OVER, Session, scope_of
-    from gribble.core.errors import ExitCode, GribbleError
+    from gribble.core.base.errors import ExitCode, GribbleError
 
     if lean and names:
         raise GribbleError(
@@ -138,7 +138,7 @@ def show(
 def show_families(session: Session, scope: Scope, names: list[str], as_json: bool, also: Iterable[str] = ()) -> int:
     """The families of some sets on each rig whose roster knows them; the exit status. Raises GribbleError."""
     from gribble.core.arcade.families import family_of
-    from gribble.core.errors import ExitCode
+    from gribble.core.base.errors import ExitCode
     from gribble.views.sets import Tree, families_json, show_family
 
     world = asking(session.look(scope), names, also)
@@ -164,8 +164,8 @@ def asking(world: World, names: list[str], also: Iterable[str] = ()) -> World:
     """
     from msgspec import structs
 
-    from gribble.core.catalogue.tables import suggest
-    from gribble.core.errors import GribbleError
+    from gribble.core.base.errors import GribbleError
+    from gribble.core.base.tables import suggest
 
     if not names:
         return world

@@ -39,7 +39,7 @@ def undo(
     """
     from gribble.cli.running import ask
     from gribble.cli.session import Session, scope_of
-    from gribble.core.errors import ExitCode, GribbleError
+    from gribble.core.base.errors import ExitCode, GribbleError
     from gribble.views.looks import count
 
     with Session(config) as session:
@@ -119,7 +119,7 @@ def _locked(rigs: list[RigHome]) -> Iterator[list[HeldRig]]:
 
 def _examine(session: Session, held: list[HeldRig], number: int) -> list[_Examined]:
     """Look at a run anew, under the lock. Raises GribbleError where it cannot be taken back."""
-    from gribble.core.errors import ExitCode, GribbleError
+    from gribble.core.base.errors import ExitCode, GribbleError
     from gribble.core.placing.run import lost
 
     found = []
@@ -145,7 +145,7 @@ def _examine(session: Session, held: list[HeldRig], number: int) -> list[_Examin
 
 
 def _take_back(session: Session, held: list[HeldRig], seen: list[_Examined]) -> int:
-    from gribble.core.errors import ExitCode
+    from gribble.core.base.errors import ExitCode
     from gribble.views.looks import count
     from gribble.views.screen import styled
 

@@ -21,7 +21,7 @@ def usage_words(error: Any) -> str:
 
 
 def _what(error: Any, context: Any) -> str:
-    from gribble.core.catalogue.tables import suggest
+    from gribble.core.base.tables import suggest
     from gribble.views.screen import clean
 
     command = context.command if context is not None else None

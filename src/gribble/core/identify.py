@@ -12,12 +12,12 @@ from gribble.core.audit.findings import Finding, RigAudit, Verdict
 from gribble.core.audit.keys import judge_keys, key_candidates, likeliest_need, read_keys
 from gribble.core.audit.shelf import RigWorld
 from gribble.core.audit.stock import nearness
+from gribble.core.base.paths import join
 from gribble.core.catalogue.records import Accept, Need, Sheet
 from gribble.core.catalogue.rosters import ArcadeSet
 from gribble.core.diagnosis.diagnose import MAX_BYTES
 from gribble.core.diagnosis.nearmisses import Mend, Read, Searcher, Wanted, key_of
 from gribble.core.matching import Known, KnownContents, is_content
-from gribble.core.paths import join
 from gribble.core.survey.survey import Holding
 
 

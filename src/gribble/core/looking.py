@@ -12,14 +12,14 @@ import msgspec
 from gribble.core.arcade.choosing import ArcadeWorld, choose_roster
 from gribble.core.audit.needs import outlook
 from gribble.core.audit.shelf import RigWorld
+from gribble.core.base.errors import ExitCode, GribbleError
+from gribble.core.base.paths import join, leads_out, parent, same_place
 from gribble.core.catalogue.config import Fitted, fit_sheet
 from gribble.core.catalogue.records import Config, Installed, Rig, Root
 from gribble.core.catalogue.sheets import Catalogue
-from gribble.core.errors import ExitCode, GribbleError
+from gribble.core.files.volumes import folds_case, volume_of
 from gribble.core.matching import KnownContents
-from gribble.core.paths import join, leads_out, parent, same_place
 from gribble.core.placing.attic import run_of
-from gribble.core.placing.volumes import folds_case, volume_of
 from gribble.core.scope import Scope, rig_root
 from gribble.core.survey.survey import Ground, Survey, Surveyor
 from gribble.core.survey.walking import Skipped, Walk, Why

@@ -8,10 +8,10 @@ from msgspec import Struct, structs
 
 from gribble.core.audit.findings import Finding, Verdict
 from gribble.core.audit.shelf import RigWorld
+from gribble.core.base.errors import GribbleError
+from gribble.core.base.tables import suggest
 from gribble.core.catalogue.config import Fitted, fit_sheet
 from gribble.core.catalogue.records import Need, Sheet
-from gribble.core.catalogue.tables import suggest
-from gribble.core.errors import GribbleError
 from gribble.core.scope import Scope
 from gribble.core.world import World
 

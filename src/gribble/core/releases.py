@@ -17,12 +17,12 @@ from gribble.core.arcade.homes import Homes
 from gribble.core.arcade.match import Held, ReleaseMatch, match_release, ranked
 from gribble.core.arcade.sets import wanted_sets
 from gribble.core.audit.shelf import RigWorld, Shelf
+from gribble.core.base.errors import GribbleError, MistakesError
+from gribble.core.base.style import Style
+from gribble.core.base.tables import suggest
 from gribble.core.catalogue.config import Fitted
 from gribble.core.catalogue.rosters import FileState, Plays, Roster, SetFile, load_roster, read_head
-from gribble.core.catalogue.style import Style
-from gribble.core.catalogue.tables import suggest
-from gribble.core.errors import GribbleError, MistakesError
-from gribble.core.placing.volumes import cluster_of
+from gribble.core.files.volumes import cluster_of
 from gribble.core.survey.survey import Holding
 from gribble.core.world import World
 

@@ -6,10 +6,10 @@ import shlex
 
 from msgspec import Struct
 
+from gribble.core.base.errors import GribbleError
+from gribble.core.base.tables import suggest
 from gribble.core.catalogue.config import one_place
 from gribble.core.catalogue.records import Config, Rig
-from gribble.core.catalogue.tables import suggest
-from gribble.core.errors import GribbleError
 
 
 class Scope(Struct, frozen=True, kw_only=True):

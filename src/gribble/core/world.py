@@ -9,25 +9,25 @@ from pathlib import Path
 import msgspec
 from msgspec import Struct
 
-from gribble.core.arcade.discs import HEADER_BYTES, DiscHeader, read_header
 from gribble.core.audit.audit import audit
 from gribble.core.audit.findings import Finding, RigAudit, Verdict
 from gribble.core.audit.keys import KeyFile, key_candidates, read_keys
 from gribble.core.audit.readings import ABSENT, Readings
 from gribble.core.audit.shelf import RigWorld, Shelf
+from gribble.core.base.errors import reason_of
+from gribble.core.base.paths import base
 from gribble.core.catalogue.config import Fitted
 from gribble.core.catalogue.records import Need
 from gribble.core.diagnosis.diagnose import MAX_BYTES
 from gribble.core.diagnosis.nearmisses import Key, Searcher, Wanted, key_of
 from gribble.core.discs.check import Checked
 from gribble.core.discs.looking import check_files, reader_below
-from gribble.core.errors import reason_of
+from gribble.core.files.archives.common import ArchiveError
+from gribble.core.files.archives.opening import member_blocks
+from gribble.core.files.discheaders import HEADER_BYTES, DiscHeader, read_header
+from gribble.core.files.settingsfile import MAX_BYTES as LARGEST_SETTINGS
 from gribble.core.matching import KnownContents
-from gribble.core.paths import base
 from gribble.core.scope import Scope
-from gribble.core.settings.values import MAX_BYTES as LARGEST_SETTINGS
-from gribble.core.survey.archives.common import ArchiveError
-from gribble.core.survey.archives.opening import member_blocks
 from gribble.core.survey.survey import Ground, Holding, Survey
 from gribble.core.survey.walking import Skipped
 

@@ -12,9 +12,9 @@ from pathlib import Path
 
 from msgspec import Struct
 
+from gribble.core.base.errors import GribbleError, reason_of
 from gribble.core.catalogue.checksums import write_checksums
 from gribble.core.catalogue.records import ManifestFile
-from gribble.core.errors import GribbleError, reason_of
 from gribble.demo.arcade import arcade_files
 from gribble.demo.contents import content, key_file, noise, with_digests
 from gribble.demo.discs import disc_files

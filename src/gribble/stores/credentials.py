@@ -8,7 +8,7 @@ import re
 from collections.abc import Callable
 from pathlib import Path
 
-from gribble.core.addresses import Address
+from gribble.core.base.addresses import Address
 
 
 def variable_of(rig: str) -> str:

@@ -12,13 +12,13 @@ from functools import wraps
 from pathlib import Path
 from typing import ParamSpec, TypeVar
 
-from gribble.core.errors import reason_of
-from gribble.core.paths import fold
+from gribble.core.base.errors import reason_of
+from gribble.core.base.paths import fold
+from gribble.core.base.regular import open_regular
+from gribble.core.files.archives.common import ArchiveError
+from gribble.core.files.archives.opening import member_blocks
+from gribble.core.files.hashing import BLOCK_BYTES
 from gribble.core.placing.store import Free, StoreError, StoreFull
-from gribble.core.survey.archives.common import ArchiveError
-from gribble.core.survey.archives.opening import member_blocks
-from gribble.core.survey.digests import BLOCK_BYTES
-from gribble.core.survey.regular import open_regular
 
 P = ParamSpec("P")
 T = TypeVar("T")

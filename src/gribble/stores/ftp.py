@@ -15,9 +15,9 @@ import ssl
 import time
 from collections.abc import Iterable, Iterator
 
-from gribble.core.addresses import Address
-from gribble.core.errors import reason_of
-from gribble.core.paths import base
+from gribble.core.base.addresses import Address
+from gribble.core.base.errors import reason_of
+from gribble.core.base.paths import base
 from gribble.stores.link import (
     BLOCK_BYTES,
     PATIENCE,

@@ -9,11 +9,11 @@ from pathlib import Path
 
 from msgspec import structs
 
-from gribble.core.errors import ExitCode, GribbleError
-from gribble.core.paths import base, join, path_fault
+from gribble.core.base.errors import ExitCode, GribbleError
+from gribble.core.base.paths import MEMORY_FOLDER, base, is_work_file, join, path_fault
+from gribble.core.files.volumes import FOLDING
 from gribble.core.placing.store import StoreError, StoreLost
-from gribble.core.placing.volumes import FOLDING
-from gribble.core.survey.walking import MEMORY_FOLDER, Entry, Folder, Skipped, Why, is_work_file
+from gribble.core.survey.walking import Entry, Folder, Skipped, Why
 from gribble.stores.link import Listed, tame
 from gribble.stores.remote import RemoteStore
 from gribble.stores.rigs import RigHome

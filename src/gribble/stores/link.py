@@ -17,7 +17,7 @@ from typing import Any, Protocol, TypeVar, cast
 
 from msgspec import Struct
 
-from gribble.core.paths import visible
+from gribble.core.base.paths import visible
 
 BLOCK_BYTES = 1 << 18
 """How much is asked of a server at a time, in bytes."""

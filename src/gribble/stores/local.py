@@ -11,10 +11,10 @@ from collections.abc import Callable, Iterable, Iterator
 from functools import cached_property
 from pathlib import Path
 
-from gribble.core.errors import ExitCode, GribbleError, reason_of
-from gribble.core.paths import lies_in, parent
+from gribble.core.base.errors import ExitCode, GribbleError, reason_of
+from gribble.core.base.paths import MEMORY_FOLDER, lies_in, parent
 from gribble.core.placing.store import Content, Free, Stamp, StoreError
-from gribble.core.survey.walking import MEMORY_FOLDER, store_fault
+from gribble.core.survey.walking import store_fault
 from gribble.stores.attic import AtticFolder
 from gribble.stores.files import (
     copy_whole,

@@ -6,9 +6,9 @@ import socket
 from collections.abc import Callable
 from pathlib import Path
 
-from gribble.core.addresses import Address, parse_address
+from gribble.core.base.addresses import Address, parse_address
+from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.catalogue.records import Rig
-from gribble.core.errors import ExitCode, GribbleError, reason_of
 from gribble.core.placing.journal import Seal
 from gribble.stores.credentials import credentials, variable_of
 from gribble.stores.link import Link, LinkLost, Refused, tame

@@ -10,9 +10,9 @@ import zlib
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
-from gribble.core.paths import base, fold, join, parent
+from gribble.core.base.paths import base, fold, join, parent
+from gribble.core.files.hashing import digest_blocks
 from gribble.core.placing.store import Content, Free, Stamp, StoreError, StoreLost
-from gribble.core.survey.digests import digest_blocks
 from gribble.core.survey.walking import store_fault
 from gribble.stores.attic import AtticFolder
 from gribble.stores.files import flush_folder, read_blocks, told

@@ -6,9 +6,9 @@ import os
 import secrets
 from pathlib import Path
 
-from gribble.core.errors import ExitCode, GribbleError, reason_of
+from gribble.core.base.errors import ExitCode, GribbleError, reason_of
+from gribble.core.base.regular import NO_LINKS, open_regular
 from gribble.core.placing.journal import PRIVATE
-from gribble.core.survey.regular import NO_LINKS, open_regular
 
 SECRET_BYTES = 32
 

@@ -15,9 +15,9 @@ from typing import Any
 import paramiko
 from paramiko.message import Message
 
-from gribble.core.addresses import Address
-from gribble.core.errors import reason_of
-from gribble.core.paths import base
+from gribble.core.base.addresses import Address
+from gribble.core.base.errors import reason_of
+from gribble.core.base.paths import base
 from gribble.stores.link import BLOCK_BYTES, PATIENCE, Deadline, Denied, LinkLost, Listed, Pace, Refused, tame, timed
 
 AHEAD = 32

@@ -11,7 +11,7 @@ import time
 from collections.abc import Callable, Iterator
 from typing import TypeVar
 
-from gribble.core.paths import join
+from gribble.core.base.paths import join
 from gribble.core.placing.store import Content, StoreError, StoreLost
 from gribble.stores.link import Aborted, Denied, Link, LinkLost, Listed, tame
 

@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from html import escape
 from typing import Any, NamedTuple
 
-from gribble.core.paths import visible
+from gribble.core.base.paths import visible
 from gribble.core.report import Report
 from gribble.views.looks import STATES, VERDICTS, size
 

@@ -22,7 +22,7 @@ from gribble.core.audit.findings import (
     Way,
     worst,
 )
-from gribble.core.paths import base
+from gribble.core.base.paths import base
 from gribble.core.survey.survey import Holding
 from gribble.views.looks import QUIET, count, shorten
 from gribble.views.screen import Screen, remedy, state, styled, verdict

@@ -7,7 +7,7 @@ from typing import Any
 from rich.text import Text
 
 from gribble.core.audit.findings import RigAudit
-from gribble.core.paths import base
+from gribble.core.base.paths import base
 from gribble.core.placing.journal import Run
 from gribble.core.placing.plan import Gap, Plan, Step, StepKind
 from gribble.views.looks import QUIET, VERDICTS, count, shorten, size

@@ -11,8 +11,8 @@ from typing import Any
 from rich.text import Text
 
 from gribble.core.arcade.compare import Change, SetChange
+from gribble.core.base.paths import visible
 from gribble.core.catalogue.rosters import Roster
-from gribble.core.paths import visible
 from gribble.core.releases import CardFit, Matched
 from gribble.core.survey.survey import Holding
 from gribble.views.check import say_holding

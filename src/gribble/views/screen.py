@@ -16,7 +16,7 @@ from rich.console import Console
 from rich.text import Text
 from rich.theme import Theme
 
-from gribble.core.paths import visible
+from gribble.core.base.paths import visible
 from gribble.views.looks import NEXT, QUIET, STATES, VERDICTS
 
 

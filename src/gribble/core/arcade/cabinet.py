@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 
 from gribble.core.audit.stock import nearness
+from gribble.core.base.paths import base, fold
 from gribble.core.catalogue.rosters import SetFile
-from gribble.core.paths import base, fold
 from gribble.core.survey.survey import Holding
 
 Content = tuple[str, int | None, str]

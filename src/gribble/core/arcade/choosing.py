@@ -9,8 +9,8 @@ import msgspec
 from msgspec import Struct
 from packaging.version import InvalidVersion, Version
 
+from gribble.core.base.errors import Mistake
 from gribble.core.catalogue.rosters import Roster, RosterHead, load_roster, read_head
-from gribble.core.errors import Mistake
 
 
 class Others:

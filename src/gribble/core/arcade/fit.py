@@ -13,7 +13,7 @@ from contextlib import contextmanager
 
 from msgspec import Struct
 
-from gribble.core.errors import GribbleError
+from gribble.core.base.errors import GribbleError
 
 _BYTES = re.compile(r"^(\d+(?:\.\d+)?)\s*(|[KMGT]i?)B?$", re.IGNORECASE)
 _POWERS = {"": 0, "K": 1, "M": 2, "G": 3, "T": 4}

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from msgspec import Struct
 
 from gribble.core.arcade.families import family_of
-from gribble.core.catalogue.records import Digests
+from gribble.core.base.digests import Digests
 from gribble.core.catalogue.rosters import ArcadeSet, FileState, Roster, SetFile, SetKind
 from gribble.core.survey.survey import Holding
 

@@ -17,10 +17,10 @@ from gribble.core.arcade.families import Family, Part, family_of, parts_of
 from gribble.core.arcade.homes import Homes
 from gribble.core.arcade.remedies import Loose, Member, Packed, SetRemedies, Waiting
 from gribble.core.audit.findings import Remedy, SetAudit, State
-from gribble.core.catalogue.records import Digests
+from gribble.core.base.digests import Digests
+from gribble.core.base.paths import base, climb_fault, join, name_fault, path_fault
+from gribble.core.base.style import Style
 from gribble.core.catalogue.rosters import Roster, SetFile
-from gribble.core.catalogue.style import Style
-from gribble.core.paths import base, climb_fault, join, name_fault, path_fault
 from gribble.core.survey.survey import Holding
 
 NAMES_TOLD = 3

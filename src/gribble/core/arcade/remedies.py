@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from msgspec import Struct
 
-from gribble.core.catalogue.records import Digests
+from gribble.core.base.digests import Digests
 from gribble.core.survey.survey import Holding
 
 

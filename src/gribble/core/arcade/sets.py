@@ -9,8 +9,8 @@ from gribble.core.arcade.cabinet import Cabinet, Content, content_of, is_file, m
 from gribble.core.arcade.discs import Discs
 from gribble.core.arcade.families import Family, Part, family_of, owned_files
 from gribble.core.audit.findings import Proof, Remedy, SetAudit, SetProblem, State, Verdict
+from gribble.core.base.paths import base
 from gribble.core.catalogue.rosters import ArcadeSet, FileState, Plays, Roster, SetKind
-from gribble.core.paths import base
 from gribble.core.survey.survey import Holding
 
 

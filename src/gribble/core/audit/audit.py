@@ -28,11 +28,11 @@ from gribble.core.audit.readings import Readings
 from gribble.core.audit.settings import SettingsAuditor
 from gribble.core.audit.shelf import RigWorld, Shelf
 from gribble.core.audit.stock import Stock
+from gribble.core.base.paths import parent
 from gribble.core.catalogue.config import Fitted
 from gribble.core.catalogue.records import Accept
 from gribble.core.diagnosis.nearmisses import NearMisses
 from gribble.core.matching import KnownContents, is_content
-from gribble.core.paths import parent
 from gribble.core.survey.survey import Holding
 from gribble.core.survey.walking import Why
 

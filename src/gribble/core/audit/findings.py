@@ -9,10 +9,10 @@ from msgspec import Struct
 
 from gribble.core.arcade.remedies import SetRemedies
 from gribble.core.audit.obstacles import Obstacle, Obstacles
+from gribble.core.base.paths import base
+from gribble.core.base.style import Style
 from gribble.core.catalogue.records import Accept, Level, Need, Setting
-from gribble.core.catalogue.style import Style
 from gribble.core.diagnosis.nearmisses import Mend
-from gribble.core.paths import base
 from gribble.core.survey.survey import Holding
 
 

@@ -10,10 +10,10 @@ from gribble.core.audit.findings import GameFinding, Verdict
 from gribble.core.audit.readings import Readings
 from gribble.core.audit.shelf import RigWorld, Shelf
 from gribble.core.audit.stock import Stock
+from gribble.core.base.paths import base, climb_fault, join, name_fault, parent
 from gribble.core.catalogue.config import Fitted
 from gribble.core.catalogue.records import IdAt, Media, Packing, Pair
 from gribble.core.diagnosis.nearmisses import key_of
-from gribble.core.paths import base, climb_fault, join, name_fault, parent
 from gribble.core.survey.survey import Holding
 
 _ARCHIVES = (".zip", ".7z")

@@ -14,8 +14,9 @@ from string import hexdigits
 from msgspec import Struct
 
 from gribble.core.audit.stock import nearness
-from gribble.core.catalogue.records import Digests, Key, Kind, Level, Need
-from gribble.core.paths import base, fold
+from gribble.core.base.digests import Digests
+from gribble.core.base.paths import base, fold
+from gribble.core.catalogue.records import Key, Kind, Level, Need
 from gribble.core.survey.survey import Holding
 
 MAX_BYTES = 1 << 20

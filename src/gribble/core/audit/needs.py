@@ -12,11 +12,11 @@ from gribble.core.audit.judging import Judge, Judgement, proof_of
 from gribble.core.audit.obstacles import Obstacle, Obstacles
 from gribble.core.audit.shelf import RigWorld, Shelf
 from gribble.core.audit.stock import Stock
+from gribble.core.base.paths import base, fold, join, parent
 from gribble.core.catalogue.config import Fitted
 from gribble.core.catalogue.records import Accept, Need
 from gribble.core.diagnosis.nearmisses import NearMisses, key_of
 from gribble.core.matching import is_content
-from gribble.core.paths import base, fold, join, parent
 from gribble.core.survey.survey import Holding
 
 

@@ -7,7 +7,7 @@ from functools import cached_property
 
 from msgspec import Struct
 
-from gribble.core.paths import fold, parent
+from gribble.core.base.paths import fold, parent
 
 
 class Obstacle(Struct, frozen=True):

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from msgspec import Struct
 
-from gribble.core.arcade.discs import DiscHeader
 from gribble.core.audit.keys import KeyFile
 from gribble.core.diagnosis.nearmisses import Key
 from gribble.core.discs.check import Checked
+from gribble.core.files.discheaders import DiscHeader
 from gribble.core.survey.survey import Holding
 
 ABSENT = "is not there"

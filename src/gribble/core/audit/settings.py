@@ -6,11 +6,11 @@ from gribble.core.audit.findings import Finding, Remedy, SettingFinding, Verdict
 from gribble.core.audit.judging import Judge
 from gribble.core.audit.readings import ABSENT
 from gribble.core.audit.shelf import RigWorld, Shelf
+from gribble.core.base.paths import base
 from gribble.core.catalogue.config import Fitted
 from gribble.core.catalogue.records import Level, Setting
-from gribble.core.paths import base
-from gribble.core.settings.leads import Frame, Lead, leads, written
-from gribble.core.settings.values import SettingError, value_of
+from gribble.core.files.leads import Frame, Lead, leads, written
+from gribble.core.files.settingsfile import SettingError, value_of
 
 
 class SettingsAuditor:

@@ -9,8 +9,8 @@ from msgspec import Struct
 
 from gribble.core.arcade.cabinet import Cabinet
 from gribble.core.arcade.choosing import ArcadeWorld
+from gribble.core.base.paths import fold, join, parent
 from gribble.core.catalogue.config import Fitted
-from gribble.core.paths import fold, join, parent
 from gribble.core.survey.survey import Holding
 from gribble.core.survey.walking import Skipped, Why
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable
 from functools import cached_property
 
+from gribble.core.base.paths import base, fold
 from gribble.core.catalogue.records import Accept
 from gribble.core.matching import is_content
-from gribble.core.paths import base, fold
 from gribble.core.survey.survey import Holding
 
 

@@ -4,22 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from gribble.core.catalogue.records import (
-    HEX_LENGTHS,
-    VOLUMES,
-    Arcade,
-    Digests,
-    Key,
-    Kind,
-    Media,
-    Need,
-    Pair,
-    Setting,
-    Sheet,
-)
+from gribble.core.base.digests import HEX_LENGTHS, Digests
+from gribble.core.base.kinds import VOLUMES
+from gribble.core.base.paths import name_fault, path_fault
+from gribble.core.base.tables import Mistakes, suggest
+from gribble.core.catalogue.records import Arcade, Key, Kind, Media, Need, Pair, Setting, Sheet
 from gribble.core.catalogue.releases import range_fault
-from gribble.core.catalogue.tables import Mistakes, suggest
-from gribble.core.paths import name_fault, path_fault
 
 SHEET_VERSION = 1
 MOST_ID_BYTES = 256

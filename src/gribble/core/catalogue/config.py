@@ -8,9 +8,13 @@ from typing import Any
 
 from msgspec import Struct, structs
 
-from gribble.core.addresses import parse_address
+from gribble.core.base.addresses import parse_address
+from gribble.core.base.errors import Mistake, MistakesError
+from gribble.core.base.kinds import VOLUMES
+from gribble.core.base.paths import join, path_fault, same_place
+from gribble.core.base.style import Style
+from gribble.core.base.tables import Mistakes, read_table, read_toml, suggest
 from gribble.core.catalogue.records import (
-    VOLUMES,
     Accept,
     Arcade,
     Config,
@@ -26,10 +30,6 @@ from gribble.core.catalogue.records import (
 )
 from gribble.core.catalogue.releases import concerns, release_fault
 from gribble.core.catalogue.sheets import Catalogue
-from gribble.core.catalogue.style import Style
-from gribble.core.catalogue.tables import Mistakes, read_table, read_toml, suggest
-from gribble.core.errors import Mistake, MistakesError
-from gribble.core.paths import join, path_fault, same_place
 
 _ABSOLUTE = re.compile(r"^(/|[A-Za-z]+:)")
 _FINGERPRINT = re.compile(r"^SHA256:[A-Za-z0-9+/]{43}=?$")

@@ -8,10 +8,10 @@ from pathlib import Path
 import msgspec
 from msgspec import Struct
 
+from gribble.core.base.errors import Mistake
 from gribble.core.catalogue.records import Sheet
 from gribble.core.catalogue.rosters import ROSTER_ENDING, RosterHead, read_head
 from gribble.core.catalogue.sheets import Catalogue
-from gribble.core.errors import Mistake
 
 
 class Known(Struct, frozen=True):

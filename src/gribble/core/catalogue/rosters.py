@@ -13,9 +13,9 @@ from pathlib import Path
 import msgspec
 from msgspec import Struct
 
-from gribble.core.catalogue.records import HEX_LENGTHS, Digests
-from gribble.core.errors import Mistake, reason_of
-from gribble.core.paths import name_fault, path_fault, plain_paths
+from gribble.core.base.digests import HEX_LENGTHS, Digests
+from gribble.core.base.errors import Mistake, reason_of
+from gribble.core.base.paths import name_fault, path_fault, plain_paths
 
 ROSTER_ENDING = ".roster.jsonl"
 ROSTER_VERSION = 1

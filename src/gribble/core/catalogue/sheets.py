@@ -7,12 +7,13 @@ from typing import TypeVar
 
 from msgspec import Struct, structs
 
+from gribble.core.base.digests import Digests
+from gribble.core.base.errors import Mistake, reason_of
+from gribble.core.base.paths import path_fault
+from gribble.core.base.tables import Mistakes, read_table, read_toml
 from gribble.core.catalogue.checks import check_sheet
 from gribble.core.catalogue.checksums import read_checksums
-from gribble.core.catalogue.records import Digests, ManifestFile, Need, Sheet
-from gribble.core.catalogue.tables import Mistakes, read_table, read_toml
-from gribble.core.errors import Mistake, reason_of
-from gribble.core.paths import path_fault
+from gribble.core.catalogue.records import ManifestFile, Need, Sheet
 
 SHEET_ENDING = ".sheet.toml"
 

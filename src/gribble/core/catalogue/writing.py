@@ -12,8 +12,9 @@ from collections.abc import Iterable, Iterator
 
 from msgspec import Struct
 
-from gribble.core.catalogue.records import ALGORITHMS, Accept, Key
-from gribble.core.paths import base, parent
+from gribble.core.base.digests import ALGORITHMS
+from gribble.core.base.paths import base, parent
+from gribble.core.catalogue.records import Accept, Key
 
 FILL_IN = "# fill in"
 """How a mark begins."""

@@ -15,7 +15,7 @@ from msgspec import Struct
 from gribble.core.catalogue.records import Accept
 from gribble.core.diagnosis.crcbits import flipped_bit
 from gribble.core.diagnosis.recipes import SWAPS, Damage, Recipe, mended, say
-from gribble.core.survey.digests import digest_blocks
+from gribble.core.files.hashing import digest_blocks
 
 MAX_BYTES = 64 << 20
 """Files beyond this size are not taken into memory to be diagnosed, in bytes."""

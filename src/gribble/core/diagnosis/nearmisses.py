@@ -8,11 +8,11 @@ from collections.abc import Callable, Iterable, Iterator
 from msgspec import Struct
 
 from gribble.core.audit.stock import Stock, nearness
+from gribble.core.base.paths import base, fold, parent
 from gribble.core.catalogue.records import Accept, Need, Unlock
 from gribble.core.diagnosis.diagnose import HEADERS, MAX_BYTES, Diagnosis, diagnose, no_dump, prefix_of
 from gribble.core.diagnosis.recipes import Recipe
-from gribble.core.paths import base, fold, parent
-from gribble.core.survey.archives.opening import HEAD_BYTES, archive_kind
+from gribble.core.files.archives.opening import HEAD_BYTES, archive_kind
 from gribble.core.survey.survey import Holding
 
 MOST_CANDIDATES = 40

@@ -6,8 +6,8 @@ from collections.abc import Iterable, Iterator, Mapping
 
 from msgspec import Struct
 
+from gribble.core.base.paths import base, climb_fault, fold, join, parent
 from gribble.core.discs.sheets import RAW_BYTES, SUBCHANNEL_BYTES, DiscSheet, Fault, SheetFile
-from gribble.core.paths import base, climb_fault, fold, join, parent
 
 ENDINGS = {
     ".cue": "cue",

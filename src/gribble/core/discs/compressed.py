@@ -9,9 +9,9 @@ from __future__ import annotations
 
 import struct
 
-from gribble.core.arcade.discs import HEADER_BYTES, read_header
 from gribble.core.discs.check import Checked
 from gribble.core.discs.sheets import Fault
+from gribble.core.files.discheaders import HEADER_BYTES, read_header
 
 COMPRESSED = (".chd",)
 _VERSION_5 = 5

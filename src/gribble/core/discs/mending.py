@@ -12,11 +12,11 @@ from collections.abc import Iterable, Iterator, Mapping
 
 from msgspec import Struct
 
+from gribble.core.base.paths import climb_fault, fold, join, parent
 from gribble.core.discs.check import IMAGES, kind_of
 from gribble.core.discs.images import Volume
 from gribble.core.discs.playlists import disc_of
 from gribble.core.discs.sheets import DiscSheet, SheetFile, decoded
-from gribble.core.paths import climb_fault, fold, join, parent
 
 _TRACK_NUMBER = re.compile(r"(?:track|trk|t)?[\s_.-]*0*(\d{1,2})\D*$", re.IGNORECASE)
 POSTGAP = 150

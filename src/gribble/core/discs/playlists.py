@@ -12,7 +12,7 @@ from collections.abc import Iterable, Mapping
 
 from msgspec import Struct
 
-from gribble.core.paths import fold, join, parent
+from gribble.core.base.paths import fold, join, parent
 
 _MARK = re.compile(
     r"[\s_.,-]*[(\[]?\s*\b(?P<kind>disc|disk|diskette|cd|part|side)[\s_#.]*(?P<number>\d{1,3}|[a-h](?![a-z]))"

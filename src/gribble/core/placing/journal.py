@@ -28,11 +28,11 @@ from typing import Any
 import msgspec
 from msgspec import Struct
 
-from gribble.core.errors import ExitCode, GribbleError, reason_of
-from gribble.core.paths import path_fault
+from gribble.core.base.errors import ExitCode, GribbleError, reason_of
+from gribble.core.base.paths import path_fault
+from gribble.core.base.regular import NO_LINKS, read_regular
 from gribble.core.placing.plan import Step, StepKind
 from gribble.core.placing.planfile import step_faults
-from gribble.core.survey.regular import NO_LINKS, read_regular
 
 FORMAT = "run/1"
 CODE_DIGITS = 32

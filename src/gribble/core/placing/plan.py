@@ -21,11 +21,13 @@ from gribble.core.audit.findings import (
     SettingFinding,
     Verdict,
 )
-from gribble.core.catalogue.records import Digests, Format, Level
+from gribble.core.base.digests import Digests
+from gribble.core.base.kinds import Format
+from gribble.core.base.paths import fold, outside
+from gribble.core.catalogue.records import Level
 from gribble.core.diagnosis.nearmisses import Mend
 from gribble.core.diagnosis.recipes import Recipe
-from gribble.core.paths import fold, outside
-from gribble.core.placing.volumes import trouble
+from gribble.core.files.volumes import trouble
 from gribble.core.placing.zipping import PackMember
 from gribble.core.survey.survey import Holding
 

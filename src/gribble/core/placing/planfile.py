@@ -10,11 +10,11 @@ from typing import Any
 
 import msgspec
 
-from gribble.core.catalogue.records import HEX_LENGTHS, Digests
-from gribble.core.errors import GribbleError, Mistake, MistakesError, reason_of
-from gribble.core.paths import outside, path_fault
+from gribble.core.base.digests import HEX_LENGTHS, Digests
+from gribble.core.base.errors import GribbleError, Mistake, MistakesError, reason_of
+from gribble.core.base.paths import outside, path_fault
+from gribble.core.base.regular import read_regular
 from gribble.core.placing.plan import Plan, Step, StepKind
-from gribble.core.survey.regular import read_regular
 
 FORMAT = "plan/1"
 MAX_BYTES = 256 << 20

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections import Counter
 
-from gribble.core.errors import ExitCode, GribbleError
-from gribble.core.paths import outside, parent
+from gribble.core.base.errors import ExitCode, GribbleError
+from gribble.core.base.paths import outside, parent
+from gribble.core.files.volumes import WITHOUT_LINKS
 from gribble.core.placing.journal import BALLAST_BYTES, displaced_by
 from gribble.core.placing.plan import Step, StepKind
 from gribble.core.placing.run import Elsewhere
 from gribble.core.placing.store import Free, Store, StoreError
-from gribble.core.placing.volumes import WITHOUT_LINKS
 
 HEADER_BYTES = 256
 """What a zip takes for each member beside its content, at most: two headers, two names of usual length."""

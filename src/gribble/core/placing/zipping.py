@@ -17,13 +17,13 @@ from typing import IO
 
 from msgspec import Struct
 
-from gribble.core.catalogue.records import Digests
-from gribble.core.errors import reason_of
+from gribble.core.base.digests import Digests
+from gribble.core.base.errors import reason_of
+from gribble.core.files.archives.common import ArchiveError, Member, Span
+from gribble.core.files.archives.opening import archive_kind, peek, scan
+from gribble.core.files.archives.zips import RawMember, RawZip
+from gribble.core.files.hashing import BLOCK_BYTES, Digester
 from gribble.core.placing.store import StoreError
-from gribble.core.survey.archives.common import ArchiveError, Member, Span
-from gribble.core.survey.archives.opening import archive_kind, peek, scan
-from gribble.core.survey.archives.zips import RawMember, RawZip
-from gribble.core.survey.digests import BLOCK_BYTES, Digester
 
 _LOCAL = struct.Struct("<4s5H3L2H")
 _CENTRAL = struct.Struct("<4s6H3L5H2L")

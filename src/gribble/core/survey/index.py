@@ -17,8 +17,8 @@ from pathlib import Path
 import msgspec
 from msgspec import Struct
 
-from gribble.core.catalogue.records import Digests
-from gribble.core.survey.regular import NO_LINKS
+from gribble.core.base.digests import Digests
+from gribble.core.base.regular import NO_LINKS
 from gribble.core.survey.walking import Entry
 
 MOST_ROW = 16 << 20

@@ -13,13 +13,12 @@ from typing import Protocol
 import msgspec
 from msgspec import Struct
 
-from gribble.core.catalogue.records import Digests
+from gribble.core.base.digests import Digests
+from gribble.core.base.errors import GribbleError, reason_of
+from gribble.core.base.paths import base, climb_fault, plain_names
 from gribble.core.catalogue.rosters import SetFile
-from gribble.core.errors import GribbleError, reason_of
-from gribble.core.matching import KnownContents
-from gribble.core.paths import base, climb_fault, plain_names
-from gribble.core.survey.archives.common import ArchiveError, Member
-from gribble.core.survey.archives.opening import (
+from gribble.core.files.archives.common import ArchiveError, Member
+from gribble.core.files.archives.opening import (
     archive_kind,
     listing,
     may_be_archive,
@@ -28,7 +27,8 @@ from gribble.core.survey.archives.opening import (
     peek,
     scan,
 )
-from gribble.core.survey.digests import THREADED_BYTES, digest_blocks, digest_file
+from gribble.core.files.hashing import THREADED_BYTES, digest_blocks, digest_file
+from gribble.core.matching import KnownContents
 from gribble.core.survey.index import Facts, Index, KnownMember, Memory
 from gribble.core.survey.walking import Entry, Folder, Skipped, Walk, Why, entry_of, is_as_met, walk
 

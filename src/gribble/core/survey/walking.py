@@ -4,21 +4,16 @@ from __future__ import annotations
 
 import operator
 import os
-import re
 from collections.abc import Iterator
 from enum import StrEnum
 from pathlib import Path
 
 from msgspec import Struct
 
-from gribble.core.errors import reason_of
-from gribble.core.paths import identity, leads_out, path_fault, spelling
-
-MEMORY_FOLDER = ".gribble"
-"""Folder of Gribble's own (attic, journal, index); never walked into."""
+from gribble.core.base.errors import reason_of
+from gribble.core.base.paths import MEMORY_FOLDER, identity, is_work_file, leads_out, path_fault, spelling
 
 _NAME = operator.attrgetter("name")
-_WORK_FILE = re.compile(r"^\.gribble-\d+-\d+\.(part|third|aside)$")
 
 
 class Entry(Struct, frozen=True, gc=False):
@@ -174,11 +169,6 @@ class _Marked:
             return False
         there = identity(child.path)
         return there in self._identities if there else spelling(child.path) in self._spellings
-
-
-def is_work_file(name: str) -> bool:
-    """Whether a name is one of Gribble's own for what it is about to put in place."""
-    return name.startswith(".gribble-") and _WORK_FILE.match(name) is not None
 
 
 def store_fault(path: str) -> str | None:

@@ -9,14 +9,15 @@ from typing import Any
 import msgspec
 from msgspec import Struct, structs
 
+from gribble.core.base.digests import HEX_LENGTHS
+from gribble.core.base.paths import base, join, name_fault, parent, path_fault
+from gribble.core.base.tables import suggest
 from gribble.core.catalogue.importing.fieldmap import Field, FieldMap, Inner, plain_attribute
 from gribble.core.catalogue.importing.lists import Node
 from gribble.core.catalogue.importing.values import ValueFault, digest, number, text, texts, yes
-from gribble.core.catalogue.records import HEX_LENGTHS, Accept, ManifestFile
+from gribble.core.catalogue.records import Accept, ManifestFile
 from gribble.core.catalogue.rosters import ArcadeSet, set_faults
-from gribble.core.catalogue.tables import suggest
 from gribble.core.catalogue.writing import Draft, DraftSheet
-from gribble.core.paths import base, join, name_fault, parent, path_fault
 
 MOST_MISTAKES = 20
 """How many mistakes are told one by one."""

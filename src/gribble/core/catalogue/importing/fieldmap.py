@@ -8,9 +8,9 @@ from typing import Any
 
 from msgspec import Struct, field
 
-from gribble.core.catalogue.records import HEX_LENGTHS
-from gribble.core.catalogue.tables import Mistakes, read_table, read_toml, suggest
-from gribble.core.errors import MistakesError
+from gribble.core.base.digests import HEX_LENGTHS
+from gribble.core.base.errors import MistakesError
+from gribble.core.base.tables import Mistakes, read_table, read_toml, suggest
 
 MAP_VERSION = 1
 

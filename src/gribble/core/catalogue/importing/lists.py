@@ -15,8 +15,8 @@ from pathlib import Path
 from typing import Any, NoReturn
 from xml.parsers import expat
 
+from gribble.core.base.errors import GribbleError, reason_of
 from gribble.core.catalogue.importing.fieldmap import FieldMap, ListFormat
-from gribble.core.errors import GribbleError, reason_of
 
 MOST_JSON_BYTES = 256 << 20
 """JSON is read whole, so a larger file is refused (JSON Lines has no limit)."""

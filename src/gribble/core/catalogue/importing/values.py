@@ -9,9 +9,9 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
+from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.catalogue.importing.fieldmap import UNITS, Field
 from gribble.core.catalogue.importing.lists import Node
-from gribble.core.catalogue.records import HEX_LENGTHS
 
 _POWER = re.compile(r"^\d+([.,]\d+)?[eE][+-]?\d+$")
 _NUMBER = re.compile(r"^(\d[\d ,.']*?)\s*([A-Za-z]*)$")

@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 
-from gribble.core.catalogue.records import Digests
+from gribble.core.base.digests import Digests
 
 BLOCK_BYTES = 1 << 20
 """How much is read at a time, in bytes."""

@@ -13,8 +13,8 @@ from collections.abc import Iterator
 
 from msgspec import Struct, structs
 
-from gribble.core.survey.archives.common import ArchiveError, Budget, Chooser, Member, Span, check_ratio, numbered
-from gribble.core.survey.digests import BLOCK_BYTES
+from gribble.core.files.archives.common import ArchiveError, Budget, Chooser, Member, Span, check_ratio, numbered
+from gribble.core.files.hashing import BLOCK_BYTES
 
 _END = struct.Struct("<4s4H2LH")
 _END64_PLACE = struct.Struct("<4sLQL")

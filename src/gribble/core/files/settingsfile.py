@@ -18,8 +18,8 @@ from xml.sax.saxutils import escape, quoteattr
 
 from msgspec import Struct
 
-from gribble.core.catalogue.records import Format
-from gribble.core.catalogue.tables import deep_key
+from gribble.core.base.kinds import Format
+from gribble.core.base.tables import deep_key
 
 MAX_BYTES = 4 << 20
 """Larger files are not looked at."""

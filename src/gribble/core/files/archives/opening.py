@@ -8,8 +8,8 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Protocol
 
-from gribble.core.survey.archives import sevens, streams, zips
-from gribble.core.survey.archives.common import (
+from gribble.core.files.archives import sevens, streams, zips
+from gribble.core.files.archives.common import (
     MAX_DEPTH,
     MAX_NESTED_BYTES,
     MOST_NAME,

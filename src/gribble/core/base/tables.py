@@ -18,8 +18,8 @@ from typing import Any, TypeVar
 import msgspec
 from msgspec import NODEFAULT, Struct
 
-from gribble.core.errors import Mistake, reason_of
-from gribble.core.survey.regular import read_regular
+from gribble.core.base.errors import Mistake, reason_of
+from gribble.core.base.regular import read_regular
 
 T = TypeVar("T", bound=Struct)
 MOST_BYTES = 16 << 20

@@ -11,7 +11,7 @@ from typing import BinaryIO, Protocol
 
 from msgspec import Struct
 
-from gribble.core.errors import reason_of
+from gribble.core.base.errors import reason_of
 
 MAX_MEMBERS = 200_000
 MAX_BYTES = 64 << 30

@@ -8,7 +8,7 @@ from enum import StrEnum
 
 from msgspec import Struct
 
-from gribble.core.paths import fold, join, parent
+from gribble.core.base.paths import fold, join, parent
 
 _ABSOLUTE = re.compile(r"^(/|[A-Za-z]+:)")
 

@@ -158,3 +158,15 @@ def lies_in(target: Path, folders: Iterable[Path]) -> Path | None:
         if any((here is None or there is None) and same_place(one, folder) for here, one in known):
             return folder
     return None
+
+
+MEMORY_FOLDER = ".gribble"
+"""Folder of Gribble's own (attic, journal, index); never walked into."""
+
+
+_WORK_FILE = re.compile(r"^\.gribble-\d+-\d+\.(part|third|aside)$")
+
+
+def is_work_file(name: str) -> bool:
+    """Whether a name is one of Gribble's own for what it is about to put in place."""
+    return name.startswith(".gribble-") and _WORK_FILE.match(name) is not None

@@ -12,8 +12,8 @@ import zlib
 from collections.abc import Iterator
 from typing import IO, Any, BinaryIO, cast
 
-from gribble.core.errors import reason_of
-from gribble.core.survey.archives.common import (
+from gribble.core.base.errors import reason_of
+from gribble.core.files.archives.common import (
     STREAMED_BYTES,
     STREAMED_RATIO,
     ArchiveError,
@@ -22,7 +22,7 @@ from gribble.core.survey.archives.common import (
     Member,
     Span,
 )
-from gribble.core.survey.digests import BLOCK_BYTES
+from gribble.core.files.hashing import BLOCK_BYTES
 
 _ERRORS = (
     OSError, EOFError, zlib.error, lzma.LZMAError, tarfile.TarError, ValueError, struct.error, KeyError, IndexError,

@@ -16,7 +16,7 @@ from typing import Any
 
 from msgspec import Struct
 
-from gribble.core.survey.archives.common import (
+from gribble.core.files.archives.common import (
     MAX_DICTIONARY_BYTES,
     MAX_MEMBERS,
     ArchiveError,
@@ -27,7 +27,7 @@ from gribble.core.survey.archives.common import (
     check_ratio,
     numbered,
 )
-from gribble.core.survey.digests import BLOCK_BYTES
+from gribble.core.files.hashing import BLOCK_BYTES
 
 MAGIC = b"7z\xbc\xaf\x27\x1c"
 LZMA_RATIO = 50_000

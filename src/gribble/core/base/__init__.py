@@ -1,0 +1,1 @@
+"""Words every room uses: errors, paths, tables, addresses, digests."""

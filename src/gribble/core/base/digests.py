@@ -1,0 +1,40 @@
+"""Digests of a content, and the algorithms they are made by."""
+
+from __future__ import annotations
+
+from msgspec import Struct
+
+ALGORITHMS = ("crc32", "md5", "sha1", "sha256")
+"""Digest algorithms, weakest first."""
+
+
+HEX_LENGTHS = {"crc32": 8, "md5": 32, "sha1": 40, "sha256": 64}
+"""Length of each algorithm's digest in hexadecimal digits."""
+
+
+class Digests(Struct, frozen=True, kw_only=True, gc=False):
+    """Digests of one content in lower-case hexadecimal; absent ones are None."""
+
+    crc32: str | None = None
+    md5: str | None = None
+    sha1: str | None = None
+    sha256: str | None = None
+
+    def get(self, algorithm: str) -> str | None:
+        """The digest of this algorithm, if known."""
+        digest: str | None = getattr(self, algorithm)
+        return digest
+
+    def strongest(self) -> str | None:
+        """The strongest algorithm that has a digest here."""
+        return next((name for name in reversed(ALGORITHMS) if self.get(name)), None)
+
+    def agrees(self, other: Digests) -> bool:
+        """Whether two share a digest and differ in none that both have."""
+        shared = [name for name in self.known() if other.get(name)]
+        return bool(shared) and all(self.get(name) == other.get(name) for name in shared)
+
+    def known(self) -> dict[str, str]:
+        """The digests that are known, by algorithm, weakest first."""
+        pairs = (("crc32", self.crc32), ("md5", self.md5), ("sha1", self.sha1), ("sha256", self.sha256))
+        return {name: digest for name, digest in pairs if digest}

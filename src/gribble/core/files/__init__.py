@@ -1,0 +1,1 @@
+"""What can be read or written in a file: hashing, archives, settings, disc headers, the rules of volumes."""
