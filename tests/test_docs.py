@@ -15,13 +15,13 @@ import typer
 import gribble.cli.main  # noqa: F401  (registers every command)
 from gribble.cli.app import app
 from gribble.core.catalogue.importing.fieldmap import Field, FieldMap
-from gribble.core.catalogue.records import (
+from gribble.core.records.config import Config, Installed, Rig  # fmt: skip
+from gribble.core.records.roster import ArcadeSet, Disc, RosterHead, SetFile
+from gribble.core.records.sheet import (  # fmt: skip
     Accept,
     Also,
     Arcade,
-    Config,
     IdAt,
-    Installed,
     Key,
     ManifestFile,
     Media,
@@ -29,13 +29,11 @@ from gribble.core.catalogue.records import (
     Pair,
     Refusal,
     Reject,
-    Rig,
     Root,
     Setting,
     Sheet,
     Unlock,
-)  # fmt: skip
-from gribble.core.catalogue.rosters import ArcadeSet, Disc, RosterHead, SetFile
+)
 
 DOCS = Path(__file__).parents[1] / "docs"
 MADE = runpy.run_path(str(DOCS / "make.py"))["MADE"]

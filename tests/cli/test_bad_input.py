@@ -232,9 +232,9 @@ def test_two_gribbles_do_not_work_on_one_rig(gribble: Gribble, world: Path) -> N
 
 def test_too_little_room_refuses_the_plan_whole(world: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     from gribble.core.base.errors import GribbleError
-    from gribble.core.placing.plan import Step, StepKind
     from gribble.core.placing.room import check_room
     from gribble.core.placing.store import Free
+    from gribble.core.records.plan import Step, StepKind
     from gribble.stores.local import LocalStore
     from gribble.stores.rigs import AnyPlace
 

@@ -13,13 +13,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gribble.core.arcade.cabinet import Cabinet
-from gribble.core.arcade.choosing import choose_roster
 from gribble.core.arcade.sets import audit_set, wanted_sets
-from gribble.core.audit.findings import SetAudit
 from gribble.core.base.digests import Digests
-from gribble.core.catalogue.rosters import ArcadeSet, Roster, RosterHead, write_roster
+from gribble.core.catalogue.choosing import choose_roster
+from gribble.core.catalogue.rosters import write_roster
 from gribble.core.files.discheaders import read_header
-from gribble.core.survey.survey import Holding
+from gribble.core.records.findings import SetAudit
+from gribble.core.records.holding import Holding
+from gribble.core.records.roster import ArcadeSet, Roster, RosterHead
 
 
 def crc(what: str) -> str:

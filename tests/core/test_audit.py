@@ -8,15 +8,16 @@ from typing import Any
 import pytest
 
 from gribble.core.audit.audit import audit
-from gribble.core.audit.findings import Finding, State
-from gribble.core.audit.shelf import RigWorld
 from gribble.core.base.digests import Digests
 from gribble.core.catalogue.config import fit_sheet
-from gribble.core.catalogue.records import Accept, Also, Installed, Need, Reject, Sheet
-from gribble.core.matching import KnownContents
-from gribble.core.placing.plan import Plan, make_plan
-from gribble.core.survey.survey import Holding
-from gribble.core.survey.walking import Skipped, Why
+from gribble.core.placing.plan import make_plan
+from gribble.core.records.config import Installed
+from gribble.core.records.findings import Finding, State
+from gribble.core.records.holding import Holding, Skipped, Why
+from gribble.core.records.plan import Plan
+from gribble.core.records.rig_seen import RigWorld
+from gribble.core.records.sheet import Accept, Also, Need, Reject, Sheet
+from gribble.core.survey.matching import KnownContents
 
 
 def digest(what: str) -> str:

@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gribble.core.catalogue.checksums import read_checksums, write_checksums
-from gribble.core.catalogue.records import ManifestFile
+from gribble.core.records.sheet import ManifestFile
 
 SHA = "ab" * 32
 

@@ -12,10 +12,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gribble.core.catalogue.records import Accept
 from gribble.core.diagnosis.crcbits import flipped_bit
 from gribble.core.diagnosis.diagnose import Diagnosis, diagnose, no_dump, prefix_of
-from gribble.core.diagnosis.recipes import Damage, mended
+from gribble.core.records.recipes import Damage, mended
+from gribble.core.records.sheet import Accept
 
 EXAMPLES = 6_000 if os.environ.get("GRIBBLE_SOAK") else 25
 contents = st.integers(1, 1 << 30).flatmap(

@@ -16,9 +16,10 @@ from gribble.core.discs.check import check_sheet, folded_paths, kind_of
 from gribble.core.discs.compressed import check_compressed
 from gribble.core.discs.images import Volume, image_faults, read_volume
 from gribble.core.discs.looking import check_files, reader_below, sizes_below
-from gribble.core.discs.mending import Mended, mend_sheet, sheet_for
+from gribble.core.discs.mending import mend_sheet, sheet_for
 from gribble.core.discs.playlists import group, lines_of
 from gribble.core.discs.sheets import FRAMES, MAX_SHEET_BYTES, read_sheet
+from gribble.core.records.discs import Mended
 
 CUE = 'FILE "disc.bin" BINARY\n  TRACK 01 MODE1/2352\n    INDEX 01 00:00:00\n  TRACK 02 AUDIO\n    INDEX 00 00:04:00\n    INDEX 01 00:06:00\n'
 GDI = "3\n1 0 4 2352 track01.bin 0\n2 600 0 2352 track02.raw 0\n3 45000 4 2352 track03.bin 0\n"

@@ -9,15 +9,17 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gribble.core.arcade.families import lineage_faults
 from gribble.core.base.errors import GribbleError, MistakesError
-from gribble.core.catalogue.importing.build import Tally, draft_of, read_rows, read_sets
+from gribble.core.catalogue.families import lineage_faults
+from gribble.core.catalogue.importing.build import draft_of, read_rows, read_sets
 from gribble.core.catalogue.importing.fieldmap import Field, FieldMap, load_map
 from gribble.core.catalogue.importing.lists import read_list
 from gribble.core.catalogue.importing.values import ValueFault, digest, number, yes
-from gribble.core.catalogue.rosters import ArcadeSet, Roster, RosterHead, load_roster, write_roster
+from gribble.core.catalogue.rosters import load_roster, write_roster
 from gribble.core.catalogue.sheets import load_sheet
 from gribble.core.catalogue.writing import write_sheet
+from gribble.core.records.imported import Tally
+from gribble.core.records.roster import ArcadeSet, Roster, RosterHead
 
 CRC, SHA = "0a1b2c3d", "ab" * 20
 HEAD = '[roster]\nemulator = "turnstone"\nrelease = "1.8"\n'

@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gribble.core.audit.keys import MAX_BYTES, MergeError, judge_keys, merge_keys, read_keys
-from gribble.core.catalogue.records import Key, Kind, Level, Need
+from gribble.core.records.sheet import Key, Kind, Level, Need
 
 
 def key(name: str, value: str = "", **more: object) -> Key:

@@ -8,9 +8,9 @@ import random
 import pytest
 
 from gribble.core.base.digests import Digests
-from gribble.core.catalogue.records import Accept, Kind, Level, Need, Unlock
 from gribble.core.diagnosis.nearmisses import Searcher, Wanted
-from gribble.core.survey.survey import Holding
+from gribble.core.records.holding import Holding
+from gribble.core.records.sheet import Accept, Kind, Level, Need, Unlock
 
 RIGHT = random.Random(1).randbytes(4096)
 KEY = b"key file"

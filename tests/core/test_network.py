@@ -24,14 +24,13 @@ from hypothesis import strategies as st
 from gribble.core.base.addresses import Address, parse_address
 from gribble.core.base.digests import Digests
 from gribble.core.base.errors import GribbleError
-from gribble.core.catalogue.records import Accept, Kind, Level, Need, Sheet
 from gribble.core.files.hashing import digest_blocks
-from gribble.core.matching import KnownContents
 from gribble.core.placing.journal import Seal
-from gribble.core.placing.plan import Step, StepKind
 from gribble.core.placing.store import StoreError, StoreLost
-from gribble.core.placing.zipping import PackMember
+from gribble.core.records.plan import PackMember, Step, StepKind
+from gribble.core.records.sheet import Accept, Kind, Level, Need, Sheet
 from gribble.core.survey.index import Index
+from gribble.core.survey.matching import KnownContents
 from gribble.core.survey.survey import Surveyor
 from gribble.demo.sheets import HANDHELD_PASSWORD, HANDHELD_USER
 from gribble.stores.ftp import FtpLink, _by_facts, _by_list

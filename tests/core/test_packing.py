@@ -10,11 +10,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gribble.core.arcade.packing import pack_sets
-from gribble.core.arcade.remedies import SetRemedies
 from gribble.core.arcade.sets import audit_set
 from gribble.core.base.style import Style
-from gribble.core.catalogue.rosters import Roster
-from gribble.core.survey.survey import Holding
+from gribble.core.records.holding import Holding
+from gribble.core.records.roster import Roster
+from gribble.core.records.set_remedies import SetRemedies
 from tests.core.test_arcade import BIOS, FAMILY, KID, MUM, cabinet, crc, file, roster
 
 Files = dict[str, str]

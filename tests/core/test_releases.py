@@ -11,8 +11,8 @@ from hypothesis import strategies as st
 from gribble.core.arcade.compare import compare_rosters
 from gribble.core.arcade.match import Held, match_release, ranked
 from gribble.core.base.digests import Digests
-from gribble.core.catalogue.rosters import Roster
-from gribble.core.survey.survey import Holding
+from gribble.core.records.holding import Holding
+from gribble.core.records.roster import Roster
 from tests.core.test_arcade import cabinet, crc, file, roster
 
 OLD = {

@@ -8,16 +8,18 @@ import pytest
 from msgspec import structs
 
 from gribble.core.audit.audit import audit
-from gribble.core.audit.findings import EmulatorAudit, RigAudit
 from gribble.core.audit.keys import read_keys
-from gribble.core.audit.readings import Readings
 from gribble.core.audit.reasons import reasons
-from gribble.core.audit.shelf import RigWorld
 from gribble.core.base.kinds import Format
 from gribble.core.catalogue.config import fit_sheet
-from gribble.core.catalogue.records import (
+from gribble.core.placing.plan import make_plan
+from gribble.core.records.config import Installed
+from gribble.core.records.findings import EmulatorAudit, RigAudit
+from gribble.core.records.holding import Holding, key_of
+from gribble.core.records.readings import Readings
+from gribble.core.records.rig_seen import RigWorld
+from gribble.core.records.sheet import (
     IdAt,
-    Installed,
     Key,
     ManifestFile,
     Media,
@@ -29,10 +31,7 @@ from gribble.core.catalogue.records import (
     Setting,
     Sheet,
 )
-from gribble.core.diagnosis.nearmisses import key_of
-from gribble.core.matching import KnownContents
-from gribble.core.placing.plan import make_plan
-from gribble.core.survey.survey import Holding
+from gribble.core.survey.matching import KnownContents
 from tests.core.test_audit import accept, digest, held, need
 from tests.core.test_keys import key
 

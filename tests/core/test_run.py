@@ -16,11 +16,10 @@ from gribble.core.base.digests import Digests
 from gribble.core.base.errors import GribbleError
 from gribble.core.files.hashing import digest_blocks
 from gribble.core.placing.journal import Seal, read_run, runs_in
-from gribble.core.placing.plan import Step, StepKind
 from gribble.core.placing.room import check_room
 from gribble.core.placing.run import new_run_number
 from gribble.core.placing.store import Free, StoreError
-from gribble.core.placing.zipping import PackMember
+from gribble.core.records.plan import PackMember, Step, StepKind
 from gribble.stores.local import LocalStore
 from gribble.stores.rigs import AnyPlace, RigHome, local_rig
 from tests.conftest import tree

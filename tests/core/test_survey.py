@@ -18,11 +18,11 @@ from hypothesis import strategies as st
 from gribble.core.base import paths
 from gribble.core.base.digests import ALGORITHMS, Digests
 from gribble.core.base.paths import lies_in, same_place
-from gribble.core.catalogue.records import Accept, Need, Sheet
 from gribble.core.files.hashing import digest_blocks, digest_file
-from gribble.core.matching import KnownContents
+from gribble.core.records.sheet import Accept, Need, Sheet
 from gribble.core.survey import survey as survey_module
 from gribble.core.survey.index import Index
+from gribble.core.survey.matching import KnownContents
 from gribble.core.survey.survey import Survey, Surveyor
 
 GOOD = b"good content"

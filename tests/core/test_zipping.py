@@ -14,7 +14,8 @@ from hypothesis import strategies as st
 
 from gribble.core.base.digests import Digests
 from gribble.core.placing.store import StoreError
-from gribble.core.placing.zipping import PackMember, zipped
+from gribble.core.placing.zipping import zipped
+from gribble.core.records.plan import PackMember
 
 
 def proof(data: bytes) -> Digests:

@@ -73,7 +73,7 @@ def restore(
     from gribble.core.base.paths import base
     from gribble.core.base.tables import suggest
     from gribble.core.files.hashing import digest_blocks
-    from gribble.core.placing.plan import Plan, Step, StepKind
+    from gribble.core.records.plan import Plan, Step, StepKind
     from gribble.stores.files import read_blocks
     from gribble.stores.local import write_new_stream
     from gribble.views.looks import shorten

@@ -53,9 +53,9 @@ def check(
     Example: gribble check sandpiper --only missing --from discs
     """
     from gribble.cli.session import MOST_PASSED_OVER, Session, scope_of
-    from gribble.core.audit.findings import Verdict
     from gribble.core.base.errors import ExitCode, GribbleError
     from gribble.core.base.tables import suggest
+    from gribble.core.records.findings import Verdict
     from gribble.views.changes import changes_json, show_changes
     from gribble.views.check import answer_of, check_json, show_check, show_next, show_only
 

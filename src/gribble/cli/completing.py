@@ -36,7 +36,7 @@ def subjects(incomplete: str) -> list[str]:
 
 def verdicts(incomplete: str) -> list[str]:
     """The verdicts of needs."""
-    from gribble.core.audit.findings import Verdict
+    from gribble.core.records.findings import Verdict
 
     return _beginning(map(str, Verdict), incomplete)
 

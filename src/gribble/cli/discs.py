@@ -15,8 +15,8 @@ if TYPE_CHECKING:
 
     from gribble.cli.session import Session
     from gribble.cli.texts import Text
-    from gribble.core.discs.playlists import Playlist
-    from gribble.core.survey.walking import Skipped
+    from gribble.core.records.discs import Playlist
+    from gribble.core.records.holding import Skipped
 
 PathsArgument = Annotated[
     Optional[list[str]],  # noqa: UP045
@@ -144,8 +144,8 @@ def playlist(
     from gribble.core.discs.looking import discs_below
     from gribble.core.discs.playlists import group
     from gribble.core.discs.playlists import named as playlists_by_name
+    from gribble.core.records.holding import Skipped
     from gribble.core.scope import Scope
-    from gribble.core.survey.walking import Skipped
     from gribble.views.discs import playlists_json, show_playlists
     from gribble.views.looks import shorten
     from gribble.views.screen import Screen

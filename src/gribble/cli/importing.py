@@ -13,10 +13,10 @@ if TYPE_CHECKING:
     from collections.abc import Iterator
     from pathlib import Path
 
-    from gribble.core.catalogue.importing.build import Tally
     from gribble.core.catalogue.importing.fieldmap import FieldMap
-    from gribble.core.catalogue.rosters import ArcadeSet
     from gribble.core.catalogue.writing import DraftSheet
+    from gribble.core.records.imported import Tally
+    from gribble.core.records.roster import ArcadeSet
     from gribble.views.progress import Bar
     from gribble.views.screen import Screen
 
@@ -53,10 +53,10 @@ def import_(
 
     from gribble.cli.session import refuse_any_source
     from gribble.core.base.errors import ExitCode, GribbleError
-    from gribble.core.catalogue.importing.build import Tally
     from gribble.core.catalogue.importing.fieldmap import load_map
     from gribble.core.catalogue.rosters import ROSTER_ENDING
     from gribble.core.catalogue.sheets import SHEET_ENDING
+    from gribble.core.records.imported import Tally
     from gribble.views.progress import Bar
     from gribble.views.screen import Screen
 
@@ -104,7 +104,8 @@ def _import_roster(
     from gribble.core.base.errors import ExitCode
     from gribble.core.catalogue.importing.build import read_sets
     from gribble.core.catalogue.importing.lists import read_list
-    from gribble.core.catalogue.rosters import ROSTER_VERSION, RosterHead, write_roster
+    from gribble.core.catalogue.rosters import ROSTER_VERSION, write_roster
+    from gribble.core.records.roster import RosterHead
     from gribble.stores.local import write_new_stream
     from gribble.views.catalogue import show_preview_sets, show_tally
 
@@ -162,7 +163,8 @@ def _import_checksums(source: Path, emulator: str, folder: str, out: str | None,
     from gribble.core.base.errors import Mistake, MistakesError
     from gribble.core.base.paths import path_fault
     from gribble.core.catalogue.checksums import read_checksums
-    from gribble.core.catalogue.importing.build import Tally, draft_of_checksums
+    from gribble.core.catalogue.importing.build import draft_of_checksums
+    from gribble.core.records.imported import Tally
 
     files, faults = read_checksums(source)
     if folder and (fault := path_fault(folder)):

@@ -11,7 +11,7 @@ from gribble.cli.options import ConfigOption, JsonOption, RigOption, VerboseOpti
 
 if TYPE_CHECKING:
     from gribble.cli.session import Session
-    from gribble.core.catalogue.records import Need
+    from gribble.core.records.sheet import Need
     from gribble.core.scope import Scope
     from gribble.views.keys import Checked
 
@@ -139,9 +139,9 @@ def _check_file(path: str, needs: list[tuple[str, Need]]) -> Checked:
 
 def _check_rigs(session: Session, scope: Scope) -> list[Checked]:
     """The key files at their places on the rigs, and where one is missing, that it is."""
-    from gribble.core.audit.findings import Verdict
     from gribble.core.audit.keys import judge_keys
-    from gribble.core.diagnosis.nearmisses import key_of
+    from gribble.core.records.findings import Verdict
+    from gribble.core.records.holding import key_of
     from gribble.views.keys import Checked
     from gribble.views.looks import shorten
 

@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from pathlib import Path
 
     from gribble.core.identify import Identified
-    from gribble.core.survey.survey import Holding
+    from gribble.core.records.holding import Holding
 
 
 @command("mend")
@@ -69,9 +69,9 @@ def _why_not(file: Identified) -> str:
 def _write(file: Identified, target: Path, read: Callable[[Holding], bytes | None]) -> None:
     """Write the mended content whole, beside its place first; a file that is there already is never touched."""
     from gribble.core.base.errors import GribbleError
-    from gribble.core.diagnosis.recipes import mended
     from gribble.core.files.hashing import digest_blocks
-    from gribble.core.matching import is_content
+    from gribble.core.records.recipes import mended
+    from gribble.core.survey.matching import is_content
     from gribble.stores.local import write_new
 
     assert file.mend is not None

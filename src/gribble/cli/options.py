@@ -10,7 +10,7 @@ import typer
 from gribble.cli.completing import emulators, rigs
 
 if TYPE_CHECKING:
-    from gribble.core.audit.findings import RigAudit
+    from gribble.core.records.findings import RigAudit
 
 ConfigOption = Annotated[
     Optional[str],  # noqa: UP045  (Typer reads this at run time)

@@ -46,9 +46,9 @@ def plan(
 
     from gribble.cli.running import narrowing, planned
     from gribble.cli.session import MOST_PASSED_OVER, Session, scope_of
-    from gribble.core.audit.findings import State
     from gribble.core.base.errors import ExitCode
     from gribble.core.placing.planfile import is_plan, plan_bytes, plan_record
+    from gribble.core.records.findings import State
     from gribble.stores.local import refuse_foreign, write_over
     from gribble.views.plan import show_plan
 

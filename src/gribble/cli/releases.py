@@ -65,8 +65,8 @@ def compare(
     import sys
 
     from gribble.cli.session import Session, scope_of
-    from gribble.core.arcade.compare import Change
     from gribble.core.base.errors import ExitCode
+    from gribble.core.records.set_changes import Change
     from gribble.core.releases import compare_releases, find_roster, one_place
     from gribble.views.releases import compare_csv, compare_json, show_compared
 

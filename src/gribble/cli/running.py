@@ -14,15 +14,16 @@ from types import FrameType, TracebackType
 from typing import Any, NamedTuple
 
 from gribble.cli.session import Session
-from gribble.core.audit.findings import RigAudit
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.base.tables import suggest
 from gribble.core.files.volumes import cluster_of
 from gribble.core.placing.journal import Run
-from gribble.core.placing.plan import Plan, Step, StepKind, make_plan, narrowed
+from gribble.core.placing.plan import make_plan, narrowed
 from gribble.core.placing.room import check_room
 from gribble.core.placing.run import Stopped, new_run_number
 from gribble.core.placing.store import Stamp, StoreError
+from gribble.core.records.findings import RigAudit
+from gribble.core.records.plan import Plan, Step, StepKind
 from gribble.core.scope import Scope, rig_root
 from gribble.stores.rigs import HeldRig, Mark, RigHome
 from gribble.views.looks import count

@@ -28,7 +28,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterable
 
     from gribble.cli.session import Session
-    from gribble.core.audit.findings import EmulatorAudit, RigAudit, SetAudit
+    from gribble.core.records.findings import EmulatorAudit, RigAudit, SetAudit
     from gribble.core.scope import Scope
     from gribble.core.world import World
 
@@ -137,8 +137,8 @@ def show(
 
 def show_families(session: Session, scope: Scope, names: list[str], as_json: bool, also: Iterable[str] = ()) -> int:
     """The families of some sets on each rig whose roster knows them; the exit status. Raises GribbleError."""
-    from gribble.core.arcade.families import family_of
     from gribble.core.base.errors import ExitCode
+    from gribble.core.catalogue.families import family_of
     from gribble.views.sets import Tree, families_json, show_family
 
     world = asking(session.look(scope), names, also)
@@ -172,6 +172,8 @@ def asking(world: World, names: list[str], also: Iterable[str] = ()) -> World:
     known = {
         name for rig in world.rigs for arcade in rig.arcade.values() if arcade.roster for name in arcade.roster.sets
     }
+    if not known.issuperset(names):
+        world = world.knowing_other_releases()
     for name in names:
         others = [other for rig in world.rigs for arcade in rig.arcade.values() for other in arcade.others]
         if name not in known and not any(name in other.sets for other in others):

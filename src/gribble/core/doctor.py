@@ -13,11 +13,11 @@ from msgspec import Struct
 
 from gribble.core.audit.needs import claims_of, meetings
 from gribble.core.base.errors import Mistake, reason_of
-from gribble.core.catalogue.config import Fitted
-from gribble.core.catalogue.records import Config, Rig
 from gribble.core.catalogue.sheets import Catalogue
 from gribble.core.files.volumes import volume_of
 from gribble.core.placing.journal import Run
+from gribble.core.records.config import Config, Rig
+from gribble.core.records.fitted import Fitted
 
 LITTLE_BYTES = 200 << 20
 """Less room than this is worth a word, in bytes."""

@@ -8,17 +8,17 @@ from pathlib import Path
 from msgspec import Struct, structs
 
 from gribble.core.arcade.cabinet import Content, content_of, contents_of
-from gribble.core.audit.findings import Finding, RigAudit, Verdict
 from gribble.core.audit.keys import judge_keys, key_candidates, likeliest_need, read_keys
-from gribble.core.audit.shelf import RigWorld
-from gribble.core.audit.stock import nearness
 from gribble.core.base.paths import join
-from gribble.core.catalogue.records import Accept, Need, Sheet
-from gribble.core.catalogue.rosters import ArcadeSet
 from gribble.core.diagnosis.diagnose import MAX_BYTES
-from gribble.core.diagnosis.nearmisses import Mend, Read, Searcher, Wanted, key_of
-from gribble.core.matching import Known, KnownContents, is_content
-from gribble.core.survey.survey import Holding
+from gribble.core.diagnosis.nearmisses import Read, Searcher, Wanted
+from gribble.core.records.findings import Finding, RigAudit, Verdict
+from gribble.core.records.holding import Holding, key_of, nearness
+from gribble.core.records.recipes import Mend
+from gribble.core.records.rig_seen import RigWorld
+from gribble.core.records.roster import ArcadeSet
+from gribble.core.records.sheet import Accept, Need, Sheet
+from gribble.core.survey.matching import Known, KnownContents, is_content
 
 
 class Match(Struct, frozen=True, kw_only=True):

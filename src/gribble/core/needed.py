@@ -6,12 +6,13 @@ from collections.abc import Iterable
 
 from msgspec import Struct, structs
 
-from gribble.core.audit.findings import Finding, Verdict
-from gribble.core.audit.shelf import RigWorld
 from gribble.core.base.errors import GribbleError
 from gribble.core.base.tables import suggest
-from gribble.core.catalogue.config import Fitted, fit_sheet
-from gribble.core.catalogue.records import Need, Sheet
+from gribble.core.catalogue.config import fit_sheet
+from gribble.core.records.findings import Finding, Verdict
+from gribble.core.records.fitted import Fitted
+from gribble.core.records.rig_seen import RigWorld
+from gribble.core.records.sheet import Need, Sheet
 from gribble.core.scope import Scope
 from gribble.core.world import World
 

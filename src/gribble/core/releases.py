@@ -8,22 +8,26 @@ from pathlib import Path
 import msgspec
 from msgspec import Struct, structs
 
-from gribble.core.arcade.cabinet import Cabinet
-from gribble.core.arcade.compare import SetChange, compare_rosters
+from gribble.core.arcade.cabinet import Cabinet, cabinet_of
+from gribble.core.arcade.compare import compare_rosters
 from gribble.core.arcade.discs import Discs
-from gribble.core.arcade.families import Family, family_of, parts_of
 from gribble.core.arcade.fit import Selection, Wish, cost, fit_sets
 from gribble.core.arcade.homes import Homes
 from gribble.core.arcade.match import Held, ReleaseMatch, match_release, ranked
 from gribble.core.arcade.sets import wanted_sets
-from gribble.core.audit.shelf import RigWorld, Shelf
 from gribble.core.base.errors import GribbleError, MistakesError
 from gribble.core.base.style import Style
 from gribble.core.base.tables import suggest
-from gribble.core.catalogue.config import Fitted
-from gribble.core.catalogue.rosters import FileState, Plays, Roster, SetFile, load_roster, read_head
+from gribble.core.catalogue.choosing import with_others
+from gribble.core.catalogue.families import Family, family_of, parts_of
+from gribble.core.catalogue.rosters import load_roster, read_head
 from gribble.core.files.volumes import cluster_of
-from gribble.core.survey.survey import Holding
+from gribble.core.records.fitted import Fitted
+from gribble.core.records.holding import Holding
+from gribble.core.records.rig_seen import RigWorld
+from gribble.core.records.roster import FileState, Plays, Roster, SetFile
+from gribble.core.records.set_changes import SetChange
+from gribble.core.survey.shelf import Shelf
 from gribble.core.world import World
 
 SUGGESTED = 20
@@ -64,7 +68,7 @@ def arcade_places(world: World, rigs: tuple[str, ...], emulators: tuple[str, ...
         for fitted in rig.emulators:
             if fitted.arcade is None or (emulators and fitted.emulator not in emulators):
                 continue
-            cabinet = rig.cabinet(fitted, elsewhere)
+            cabinet = cabinet_of(rig, fitted, elsewhere)
             discs = Discs(fitted.arcade, cabinet.folder, Shelf(rig).loose, list(readings.discs))
             found.append(Place(rig, fitted, cabinet, discs))
     if not found:
@@ -104,7 +108,7 @@ def match_releases(world: World, places: Iterable[Place]) -> list[Matched]:
         matches = []
         if arcade.roster:
             matches.append(match_release(arcade.roster, held))
-        for path in arcade.others.paths:
+        for path in arcade.unread:
             roster, _ = load_roster(path)
             if roster:
                 matches.append(match_release(roster, held))
@@ -120,7 +124,7 @@ def _wanted(place: Place) -> list[str]:
     arcade = place.rig.arcade[place.fitted.emulator]
     if arcade.roster is None:
         return []
-    others = () if place.fitted.wanted is not None else arcade.others
+    others = () if place.fitted.wanted is not None else with_others(arcade).others
     return wanted_sets(place.fitted.wanted, arcade.roster, place.cabinet, others)
 
 

@@ -10,12 +10,12 @@ from collections.abc import Iterable
 
 from msgspec import Struct
 
-from gribble.core.audit.findings import EmulatorAudit, Finding, Remedy, RigAudit, SetAudit, State, worst
 from gribble.core.base.digests import Digests
-from gribble.core.catalogue.records import Level
 from gribble.core.placing.journal import Run
+from gribble.core.records.findings import EmulatorAudit, Finding, Remedy, RigAudit, SetAudit, State, worst
+from gribble.core.records.holding import Holding
+from gribble.core.records.sheet import Level
 from gribble.core.releases import Matched
-from gribble.core.survey.survey import Holding
 from gribble.core.world import World
 
 

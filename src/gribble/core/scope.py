@@ -9,7 +9,7 @@ from msgspec import Struct
 from gribble.core.base.errors import GribbleError
 from gribble.core.base.tables import suggest
 from gribble.core.catalogue.config import one_place
-from gribble.core.catalogue.records import Config, Rig
+from gribble.core.records.config import Config, Rig
 
 
 class Scope(Struct, frozen=True, kw_only=True):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Container, Iterable, Mapping
 from fnmatch import fnmatch
 from pathlib import Path
 
@@ -10,26 +10,30 @@ import msgspec
 from msgspec import Struct
 
 from gribble.core.audit.audit import audit
-from gribble.core.audit.findings import Finding, RigAudit, Verdict
-from gribble.core.audit.keys import KeyFile, key_candidates, read_keys
-from gribble.core.audit.readings import ABSENT, Readings
-from gribble.core.audit.shelf import RigWorld, Shelf
+from gribble.core.audit.keys import key_candidates, read_keys
+from gribble.core.base.digests import DiscHeader
 from gribble.core.base.errors import reason_of
 from gribble.core.base.paths import base
-from gribble.core.catalogue.config import Fitted
-from gribble.core.catalogue.records import Need
+from gribble.core.catalogue.choosing import with_others
 from gribble.core.diagnosis.diagnose import MAX_BYTES
-from gribble.core.diagnosis.nearmisses import Key, Searcher, Wanted, key_of
-from gribble.core.discs.check import Checked
+from gribble.core.diagnosis.nearmisses import Searcher, Wanted
 from gribble.core.discs.looking import check_files, reader_below
 from gribble.core.files.archives.common import ArchiveError
 from gribble.core.files.archives.opening import member_blocks
-from gribble.core.files.discheaders import HEADER_BYTES, DiscHeader, read_header
+from gribble.core.files.discheaders import HEADER_BYTES, read_header
 from gribble.core.files.settingsfile import MAX_BYTES as LARGEST_SETTINGS
-from gribble.core.matching import KnownContents
+from gribble.core.records.discs import Checked
+from gribble.core.records.findings import Finding, RigAudit, Verdict
+from gribble.core.records.fitted import Fitted
+from gribble.core.records.holding import Holding, Key, Skipped, key_of
+from gribble.core.records.keyfile import KeyFile
+from gribble.core.records.readings import ABSENT, Readings
+from gribble.core.records.rig_seen import RigWorld
+from gribble.core.records.sheet import Need
 from gribble.core.scope import Scope
-from gribble.core.survey.survey import Ground, Holding, Survey
-from gribble.core.survey.walking import Skipped
+from gribble.core.survey.matching import KnownContents
+from gribble.core.survey.shelf import Shelf
+from gribble.core.survey.survey import Ground, Survey
 
 
 class World(Struct, frozen=True, kw_only=True):
@@ -58,15 +62,28 @@ class World(Struct, frozen=True, kw_only=True):
         wishes = [
             self._nearer(one) for rig, found in zip(self.rigs, audits, strict=True) for one in _wishes(rig, found)
         ]
-        if wishes:
-            near = self.searcher().search(wishes)
-            audits = audit(self.rigs, holdings, self.known, self.regions, near, readings, games=games, packing=packing)
+        asking = {(found.rig, one.emulator) for found in audits for one in found.emulators if one.asks_others}
+        if wishes or asking:
+            near = self.searcher().search(wishes) if wishes else None
+            rigs = self.knowing_other_releases(asking).rigs
+            audits = audit(rigs, holdings, self.known, self.regions, near, readings, games=games, packing=packing)
         return tuple(
             _narrow(found, scope)
             for rig, found in zip(self.rigs, audits, strict=True)
             if (not scope.rigs or rig.name in scope.rigs)
             and (not scope.emulators or any(one.emulator in scope.emulators for one in rig.emulators))
         )
+
+    def knowing_other_releases(self, of: Container[tuple[str, str]] | None = None) -> World:
+        """The same with the rosters of other releases read, for all arcade emulators or `of` some, by rig and name."""
+        rigs = []
+        for rig in self.rigs:
+            arcade = {
+                name: with_others(one) if of is None or (rig.name, name) in of else one
+                for name, one in rig.arcade.items()
+            }
+            rigs.append(msgspec.structs.replace(rig, arcade=arcade))
+        return msgspec.structs.replace(self, rigs=tuple(rigs))
 
     def readings(self, *, games: bool = False) -> Readings:
         """The contents that an audit has to know: key files, settings files and, for game folders, ids."""

@@ -14,7 +14,7 @@ from msgspec import Struct
 
 from gribble.core.base.errors import GribbleError, reason_of
 from gribble.core.catalogue.checksums import write_checksums
-from gribble.core.catalogue.records import ManifestFile
+from gribble.core.records.sheet import ManifestFile
 from gribble.demo.arcade import arcade_files
 from gribble.demo.contents import content, key_file, noise, with_digests
 from gribble.demo.discs import disc_files

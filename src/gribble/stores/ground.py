@@ -13,7 +13,8 @@ from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.base.paths import MEMORY_FOLDER, base, is_work_file, join, path_fault
 from gribble.core.files.volumes import FOLDING
 from gribble.core.placing.store import StoreError, StoreLost
-from gribble.core.survey.walking import Entry, Folder, Skipped, Why
+from gribble.core.records.holding import Skipped, Why
+from gribble.core.survey.walking import Entry, Folder
 from gribble.stores.link import Listed, tame
 from gribble.stores.remote import RemoteStore
 from gribble.stores.rigs import RigHome

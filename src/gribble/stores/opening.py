@@ -8,8 +8,8 @@ from pathlib import Path
 
 from gribble.core.base.addresses import Address, parse_address
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
-from gribble.core.catalogue.records import Rig
 from gribble.core.placing.journal import Seal
+from gribble.core.records.config import Rig
 from gribble.stores.credentials import credentials, variable_of
 from gribble.stores.link import Link, LinkLost, Refused, tame
 from gribble.stores.remote import RemoteStore

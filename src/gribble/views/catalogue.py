@@ -8,13 +8,13 @@ from typing import Any
 from msgspec import Struct
 from rich.text import Text
 
-from gribble.core.audit.findings import EmulatorAudit, Remedy
 from gribble.core.catalogue.adding import Added
 from gribble.core.catalogue.compare import SheetChanges
-from gribble.core.catalogue.importing.build import Tally
 from gribble.core.catalogue.known import Known, proofs_of
 from gribble.core.catalogue.lint import Remark
-from gribble.core.catalogue.rosters import ArcadeSet
+from gribble.core.records.findings import EmulatorAudit, Remedy
+from gribble.core.records.imported import Tally
+from gribble.core.records.roster import ArcadeSet
 from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, count, shorten, size
 from gribble.views.screen import Screen, state, styled
 

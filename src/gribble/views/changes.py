@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any, NamedTuple
 
-from gribble.core.audit.findings import EmulatorAudit, Finding, RigAudit
+from gribble.core.records.findings import EmulatorAudit, Finding, RigAudit
 from gribble.views.looks import QUIET
 from gribble.views.screen import Screen, state, styled
 

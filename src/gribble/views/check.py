@@ -7,7 +7,8 @@ from typing import Any, assert_never
 
 from rich.text import Text
 
-from gribble.core.audit.findings import (
+from gribble.core.base.paths import base
+from gribble.core.records.findings import (
     FIXABLE,
     EmulatorAudit,
     Finding,
@@ -22,8 +23,7 @@ from gribble.core.audit.findings import (
     Way,
     worst,
 )
-from gribble.core.base.paths import base
-from gribble.core.survey.survey import Holding
+from gribble.core.records.holding import Holding
 from gribble.views.looks import QUIET, count, shorten
 from gribble.views.screen import Screen, remedy, state, styled, verdict
 

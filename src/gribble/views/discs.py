@@ -8,10 +8,8 @@ from typing import Any
 from rich.text import Text
 
 from gribble.core.base.paths import base
-from gribble.core.discs.check import Checked
 from gribble.core.discs.looking import MENDS
-from gribble.core.discs.mending import Mended
-from gribble.core.discs.playlists import Playlist
+from gribble.core.records.discs import Checked, Mended, Playlist
 from gribble.views.looks import NEXT, QUIET, count
 from gribble.views.screen import Screen, remedy, styled, verdict
 

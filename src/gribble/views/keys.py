@@ -8,9 +8,9 @@ from typing import Any
 from msgspec import Struct
 from rich.text import Text
 
-from gribble.core.audit.findings import Verdict
-from gribble.core.audit.keys import KeysJudgement
-from gribble.core.catalogue.records import Level
+from gribble.core.records.findings import Verdict
+from gribble.core.records.keyfile import KeysJudgement
+from gribble.core.records.sheet import Level
 from gribble.views.looks import QUIET, VERDICTS, count
 from gribble.views.screen import Screen, styled, verdict
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import os
 
-from gribble.core.audit.findings import State, Verdict
+from gribble.core.records.findings import State, Verdict
 
 VERDICTS: dict[str, tuple[str, str]] = {
     Verdict.SOUND: ("●", "#3688b1"),

@@ -6,10 +6,10 @@ from typing import Any
 
 from rich.text import Text
 
-from gribble.core.audit.findings import RigAudit
 from gribble.core.base.paths import base
 from gribble.core.placing.journal import Run
-from gribble.core.placing.plan import Gap, Plan, Step, StepKind
+from gribble.core.records.findings import RigAudit
+from gribble.core.records.plan import Gap, Plan, Step, StepKind
 from gribble.views.looks import QUIET, VERDICTS, count, shorten, size
 from gribble.views.screen import Screen, styled, verdict
 

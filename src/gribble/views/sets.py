@@ -8,9 +8,9 @@ from typing import Any, NamedTuple
 
 from rich.text import Text
 
-from gribble.core.arcade.families import Family, parts_of
-from gribble.core.audit.findings import EmulatorAudit, RigAudit, SetAudit, State
-from gribble.core.catalogue.rosters import ArcadeSet, FileState
+from gribble.core.catalogue.families import Family, parts_of
+from gribble.core.records.findings import EmulatorAudit, RigAudit, SetAudit, State
+from gribble.core.records.roster import ArcadeSet, FileState
 from gribble.views.check import set_json, show_sets
 from gribble.views.looks import QUIET, count, size
 from gribble.views.screen import Screen, state, styled, verdict

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from rich.text import Text
 
-from gribble.core.audit.findings import EmulatorAudit, RigAudit, State, worst
-from gribble.core.catalogue.records import Level
+from gribble.core.records.findings import EmulatorAudit, RigAudit, State, worst
+from gribble.core.records.sheet import Level
 from gribble.views.check import show_next
 from gribble.views.looks import QUIET, count, shorten
 from gribble.views.screen import Screen, state, styled

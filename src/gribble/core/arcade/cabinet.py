@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
-from gribble.core.audit.stock import nearness
 from gribble.core.base.paths import base, fold
-from gribble.core.catalogue.rosters import SetFile
-from gribble.core.survey.survey import Holding
+from gribble.core.records.fitted import Fitted
+from gribble.core.records.holding import Holding, nearness
+from gribble.core.records.rig_seen import RigWorld
+from gribble.core.records.roster import SetFile
 
 Content = tuple[str, int | None, str]
 """What tells contents apart: algorithm, size in bytes where it counts, digest."""
@@ -195,3 +196,17 @@ class Cabinet:
 def member_name(holding: Holding) -> str:
     """The name under which a holding lies in its set's archive or folder."""
     return holding.member if holding.member is not None else base(holding.path)
+
+
+def cabinet_of(rig: RigWorld, fitted: Fitted, elsewhere: Iterable[Holding]) -> Cabinet:
+    """What lies on a rig for an arcade emulator, and what is held elsewhere."""
+    assert fitted.arcade is not None
+    return Cabinet(
+        fitted.folders[fitted.arcade.folder],
+        fitted.arcade.archives,
+        rig.name,
+        rig.holdings,
+        elsewhere,
+        rig.hidden,
+        rig.folds_case,
+    )

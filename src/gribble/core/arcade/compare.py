@@ -3,47 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from enum import StrEnum
-
-from msgspec import Struct
 
 from gribble.core.arcade.cabinet import Cabinet, content_of, is_file
 from gribble.core.arcade.discs import Discs
-from gribble.core.arcade.families import Part, family_of, parts_of
 from gribble.core.arcade.sets import Renamed
-from gribble.core.audit.findings import Remedy
-from gribble.core.catalogue.rosters import Roster, SetFile
-from gribble.core.survey.survey import Holding
-
-
-class Change(StrEnum):
-    """What becomes of a set, in the order in which it is told."""
-
-    SAME = "same"
-    RENAMED = "renamed"
-    REPACK = "repack"
-    HELD = "held"
-    OBTAIN = "obtain"
-    GONE = "gone"
-    NEW = "new"
-
-
-class FileChange(Struct, frozen=True):
-    """One file that the new release wants otherwise, and where it is held, if it is."""
-
-    name: str
-    owner: str
-    held: Holding | None = None
-
-
-class SetChange(Struct, frozen=True, kw_only=True):
-    """What becomes of one set; `to` is its name in the new roster, `files` what is to be moved, brought or obtained."""
-
-    set: str
-    title: str
-    change: Change
-    to: str = ""
-    files: tuple[FileChange, ...] = ()
+from gribble.core.catalogue.families import Part, family_of, parts_of
+from gribble.core.records.findings import Remedy
+from gribble.core.records.holding import Holding
+from gribble.core.records.roster import Roster, SetFile
+from gribble.core.records.set_changes import Change, FileChange, SetChange
 
 
 def compare_rosters(

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 
-from gribble.core.arcade.families import Family
-from gribble.core.arcade.remedies import Loose
-from gribble.core.audit.findings import Proof, Remedy, SetProblem, State, Verdict
+from gribble.core.base.digests import DiscHeader
 from gribble.core.base.paths import base, join
-from gribble.core.catalogue.records import Arcade
-from gribble.core.catalogue.rosters import Disc, FileState
-from gribble.core.files.discheaders import DiscHeader
-from gribble.core.survey.survey import Holding
+from gribble.core.catalogue.families import Family
+from gribble.core.records.findings import Proof, Remedy, SetProblem, State, Verdict
+from gribble.core.records.holding import Holding
+from gribble.core.records.roster import Disc, FileState
+from gribble.core.records.set_remedies import Loose
+from gribble.core.records.sheet import Arcade
 
 
 class Discs:

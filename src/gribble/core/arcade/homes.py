@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from gribble.core.arcade.cabinet import Content, content_of
-from gribble.core.catalogue.rosters import FileState, Roster, SetFile
+from gribble.core.records.roster import FileState, Roster, SetFile
 
 
 class Homes:

@@ -6,10 +6,10 @@ from collections.abc import Iterable
 
 from msgspec import Struct
 
-from gribble.core.arcade.families import family_of
 from gribble.core.base.digests import Digests
-from gribble.core.catalogue.rosters import ArcadeSet, FileState, Roster, SetFile, SetKind
-from gribble.core.survey.survey import Holding
+from gribble.core.catalogue.families import family_of
+from gribble.core.records.holding import Holding
+from gribble.core.records.roster import ArcadeSet, FileState, Roster, SetFile, SetKind
 
 
 class ReleaseMatch(Struct, frozen=True, kw_only=True):

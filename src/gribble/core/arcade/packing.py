@@ -13,15 +13,15 @@ from msgspec import Struct, structs
 
 from gribble.core.arcade.cabinet import Cabinet, Container, Content, content_of, contents_of, is_file, member_name
 from gribble.core.arcade.discs import Discs
-from gribble.core.arcade.families import Family, Part, family_of, parts_of
 from gribble.core.arcade.homes import Homes
-from gribble.core.arcade.remedies import Loose, Member, Packed, SetRemedies, Waiting
-from gribble.core.audit.findings import Remedy, SetAudit, State
 from gribble.core.base.digests import Digests
 from gribble.core.base.paths import base, climb_fault, join, name_fault, path_fault
 from gribble.core.base.style import Style
-from gribble.core.catalogue.rosters import Roster, SetFile
-from gribble.core.survey.survey import Holding
+from gribble.core.catalogue.families import Family, Part, family_of, parts_of
+from gribble.core.records.findings import Remedy, SetAudit, State
+from gribble.core.records.holding import Holding
+from gribble.core.records.roster import Roster, SetFile
+from gribble.core.records.set_remedies import Loose, Member, Packed, SetRemedies, Waiting
 
 NAMES_TOLD = 3
 """How many missing files of a set are told by name."""

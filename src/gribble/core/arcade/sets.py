@@ -7,11 +7,11 @@ from functools import cached_property
 
 from gribble.core.arcade.cabinet import Cabinet, Content, content_of, is_file, member_name
 from gribble.core.arcade.discs import Discs
-from gribble.core.arcade.families import Family, Part, family_of, owned_files
-from gribble.core.audit.findings import Proof, Remedy, SetAudit, SetProblem, State, Verdict
 from gribble.core.base.paths import base
-from gribble.core.catalogue.rosters import ArcadeSet, FileState, Plays, Roster, SetKind
-from gribble.core.survey.survey import Holding
+from gribble.core.catalogue.families import Family, Part, family_of, owned_files
+from gribble.core.records.findings import Proof, Remedy, SetAudit, SetProblem, State, Verdict
+from gribble.core.records.holding import Holding
+from gribble.core.records.roster import ArcadeSet, FileState, Plays, Roster, SetKind
 
 
 def wanted_sets(
@@ -39,6 +39,17 @@ def wanted_sets(
     strange = set(cabinet.names) - {cabinet.key(name) for name in known}
     old = {name for other in others for name in other.sets if cabinet.key(name) in strange} if strange else set()
     return games + sorted(old)
+
+
+def asks_others(wanted: tuple[str, ...] | None, roster: Roster, sets: Iterable[SetAudit], cabinet: Cabinet) -> bool:
+    """Whether the rosters of other releases could say more: of a set or an archive that this one does not know, or of
+    a relative's archive that may be an old one."""
+    for one in sets:
+        if one.set not in roster.sets:
+            return True
+        if any(found.file and found.owner != one.set and cabinet.of(found.owner) for found in one.problems):
+            return True
+    return wanted is None and bool(set(cabinet.names) - {cabinet.key(name) for name in roster.sets})
 
 
 def _lies_there(one: ArcadeSet, clones: list[ArcadeSet], cabinet: Cabinet) -> bool:

@@ -6,35 +6,30 @@ from collections.abc import Iterable
 
 from msgspec import structs
 
+from gribble.core.arcade.cabinet import cabinet_of
 from gribble.core.arcade.discs import Discs
 from gribble.core.arcade.packing import pack_sets
-from gribble.core.arcade.remedies import SetRemedies
-from gribble.core.arcade.sets import Renamed, audit_set, wanted_sets
+from gribble.core.arcade.sets import Renamed, asks_others, audit_set, wanted_sets
 from gribble.core.audit.choices import settle_choices
 from gribble.core.audit.demands import check_root
-from gribble.core.audit.findings import (
-    EmulatorAudit,
-    Finding,
-    Remedy,
-    RigAudit,
-    SetAudit,
-)
 from gribble.core.audit.firmware import ways_to_fit
 from gribble.core.audit.games import GamesAuditor
 from gribble.core.audit.judging import Judge
 from gribble.core.audit.needs import NeedsAuditor
-from gribble.core.audit.obstacles import Obstacles
-from gribble.core.audit.readings import Readings
 from gribble.core.audit.settings import SettingsAuditor
-from gribble.core.audit.shelf import RigWorld, Shelf
-from gribble.core.audit.stock import Stock
 from gribble.core.base.paths import parent
-from gribble.core.catalogue.config import Fitted
-from gribble.core.catalogue.records import Accept
 from gribble.core.diagnosis.nearmisses import NearMisses
-from gribble.core.matching import KnownContents, is_content
-from gribble.core.survey.survey import Holding
-from gribble.core.survey.walking import Why
+from gribble.core.records.findings import EmulatorAudit, Finding, Remedy, RigAudit, SetAudit
+from gribble.core.records.fitted import Fitted
+from gribble.core.records.holding import Holding, Why
+from gribble.core.records.obstacles import Obstacles
+from gribble.core.records.readings import Readings
+from gribble.core.records.rig_seen import RigWorld
+from gribble.core.records.set_remedies import SetRemedies
+from gribble.core.records.sheet import Accept
+from gribble.core.survey.matching import KnownContents, is_content
+from gribble.core.survey.shelf import Shelf
+from gribble.core.survey.stock import Stock
 
 
 def audit(
@@ -136,6 +131,7 @@ class _Auditor:
                 sets=sets[fitted.emulator][0],
                 style=fitted.style,
                 set_remedies=sets[fitted.emulator][1],
+                asks_others=sets[fitted.emulator][2],
                 sets_note=rig.arcade[fitted.emulator].note if fitted.emulator in rig.arcade else "",
                 spare=tuple(spare.get(fitted.emulator, ())),
             )
@@ -152,20 +148,23 @@ class _Auditor:
 
     # The sets of an arcade emulator
 
-    def _sets(self, fitted: Fitted) -> tuple[tuple[SetAudit, ...], SetRemedies]:
+    def _sets(self, fitted: Fitted) -> tuple[tuple[SetAudit, ...], SetRemedies, bool]:
+        """The wanted sets, what would put them right, and whether other releases' rosters could say more of them."""
         arcade = self._rig.arcade.get(fitted.emulator)
         if fitted.arcade is None or arcade is None or arcade.roster is None:
-            return (), SetRemedies()
-        cabinet = self._rig.cabinet(fitted, self._elsewhere)
+            return (), SetRemedies(), False
+        cabinet = cabinet_of(self._rig, fitted, self._elsewhere)
         discs = Discs(fitted.arcade, cabinet.folder, self._shelf.loose, self._disc_headers)
         wanted = wanted_sets(fitted.wanted, arcade.roster, cabinet, arcade.others)
         renamed = Renamed(arcade.roster)
         sets = tuple(audit_set(arcade.roster, name, cabinet, arcade.others, discs, renamed) for name in wanted)
+        asks = bool(arcade.unread) and asks_others(fitted.wanted, arcade.roster, sets, cabinet)
         if not self._packing and fitted.style is None:
-            return sets, SetRemedies()
-        return sets, pack_sets(
+            return sets, SetRemedies(), asks
+        remedies = pack_sets(
             arcade.roster, sets, cabinet, discs, style=fitted.style, stubs=fitted.stubs, lean=fitted.lean
         )
+        return sets, remedies, asks
 
     # The needs of one emulator
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from msgspec import structs
 
-from gribble.core.audit.findings import Finding, Remedy
-from gribble.core.catalogue.records import Accept
+from gribble.core.records.findings import Finding, Remedy
+from gribble.core.records.sheet import Accept
 
 
 def rank(accept: Accept | None, regions: tuple[str, ...]) -> int:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from gribble.core.audit.findings import RootFinding, Verdict
-from gribble.core.audit.shelf import RigWorld
-from gribble.core.catalogue.records import Root
+from gribble.core.records.findings import RootFinding, Verdict
+from gribble.core.records.rig_seen import RigWorld
+from gribble.core.records.sheet import Root
 
 
 def check_root(root: Root, rig: RigWorld) -> tuple[RootFinding, ...]:

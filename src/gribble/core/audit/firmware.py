@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from gribble.core.audit.findings import Way
 from gribble.core.audit.judging import Judge
-from gribble.core.audit.stock import Stock
-from gribble.core.catalogue.config import Fitted
-from gribble.core.catalogue.records import Accept, Kind, Need
+from gribble.core.records.findings import Way
+from gribble.core.records.fitted import Fitted
+from gribble.core.records.sheet import Accept, Kind, Need
+from gribble.core.survey.stock import Stock
 
 
 def ways_to_fit(

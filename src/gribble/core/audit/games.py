@@ -6,15 +6,15 @@ import re
 from collections.abc import Iterable, Iterator
 from fnmatch import fnmatch, fnmatchcase
 
-from gribble.core.audit.findings import GameFinding, Verdict
-from gribble.core.audit.readings import Readings
-from gribble.core.audit.shelf import RigWorld, Shelf
-from gribble.core.audit.stock import Stock
 from gribble.core.base.paths import base, climb_fault, join, name_fault, parent
-from gribble.core.catalogue.config import Fitted
-from gribble.core.catalogue.records import IdAt, Media, Packing, Pair
-from gribble.core.diagnosis.nearmisses import key_of
-from gribble.core.survey.survey import Holding
+from gribble.core.records.findings import GameFinding, Verdict
+from gribble.core.records.fitted import Fitted
+from gribble.core.records.holding import Holding, key_of
+from gribble.core.records.readings import Readings
+from gribble.core.records.rig_seen import RigWorld
+from gribble.core.records.sheet import IdAt, Media, Packing, Pair
+from gribble.core.survey.shelf import Shelf
+from gribble.core.survey.stock import Stock
 
 _ARCHIVES = (".zip", ".7z")
 

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from msgspec import Struct
 
-from gribble.core.audit.findings import Proof, Verdict
-from gribble.core.audit.keys import MAX_BYTES, KeyFile, KeysJudgement, judge_keys
-from gribble.core.audit.readings import Readings
-from gribble.core.catalogue.config import Fitted
-from gribble.core.catalogue.records import Accept, Level, Need, Reject
-from gribble.core.diagnosis.nearmisses import key_of
-from gribble.core.matching import KnownContents, is_content
-from gribble.core.survey.survey import Holding
+from gribble.core.audit.keys import MAX_BYTES, judge_keys
+from gribble.core.records.findings import Proof, Verdict
+from gribble.core.records.fitted import Fitted
+from gribble.core.records.holding import Holding, key_of
+from gribble.core.records.keyfile import KeyFile, KeysJudgement
+from gribble.core.records.readings import Readings
+from gribble.core.records.sheet import Accept, Level, Need, Reject
+from gribble.core.survey.matching import KnownContents, is_content
 
 
 class Judgement(Struct, frozen=True, kw_only=True):

@@ -8,16 +8,13 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Iterable, Iterator
-from enum import StrEnum
 from string import hexdigits
 
-from msgspec import Struct
-
-from gribble.core.audit.stock import nearness
 from gribble.core.base.digests import Digests
 from gribble.core.base.paths import base, fold
-from gribble.core.catalogue.records import Key, Kind, Level, Need
-from gribble.core.survey.survey import Holding
+from gribble.core.records.holding import Holding, nearness
+from gribble.core.records.keyfile import Entry, KeyFile, KeyFinding, KeysJudgement, KeyVerdict
+from gribble.core.records.sheet import Key, Kind, Level, Need
 
 MAX_BYTES = 1 << 20
 """A larger file is no key file."""
@@ -26,66 +23,6 @@ MOST_CANDIDATES = 200
 """How many files are read in search of key files, nearest first."""
 
 _TEXT_ENDINGS = ("keys", "key", "txt", "ini", "cfg", "conf")
-
-
-class KeyVerdict(StrEnum):
-    """What is true of one key in a file."""
-
-    SOUND = "sound"
-    UNPROVEN = "unproven"
-    MISSING = "missing"
-    MALFORMED = "malformed"
-    CONFLICTING = "conflicting"
-    IMPOSTER = "imposter"
-
-
-class Entry(Struct, frozen=True, kw_only=True):
-    """One name in a key file: the lines it stands on, length in bytes and SHA-256 of its value, or what is wrong."""
-
-    lines: tuple[int, ...]
-    bytes: int = 0
-    sha256: str = ""
-    fault: str = ""
-    conflicting: bool = False
-
-
-class KeyFile(Struct, frozen=True, kw_only=True):
-    """A key file as read: its entries by name, how many lines are no entries, the digests of the whole file.
-
-    `fault` says why it is no key file at all.
-    """
-
-    entries: dict[str, Entry] = {}
-    odd_lines: tuple[int, ...] = ()
-    digests: Digests = Digests()
-    fault: str = ""
-
-
-class KeyFinding(Struct, frozen=True, kw_only=True):
-    """What is true of one key that a need asks for."""
-
-    key: Key
-    verdict: KeyVerdict
-    reason: str = ""
-
-    @property
-    def usable(self) -> bool:
-        """Whether nothing speaks against it."""
-        return self.verdict in (KeyVerdict.SOUND, KeyVerdict.UNPROVEN)
-
-
-class KeysJudgement(Struct, frozen=True, kw_only=True):
-    """A key file measured against a need: `verdict` is sound, unproven, damaged or imposter."""
-
-    verdict: str
-    reason: str
-    keys: tuple[KeyFinding, ...] = ()
-    unknown: int = 0
-
-    @property
-    def usable(self) -> frozenset[str]:
-        """The names of the keys that nothing speaks against."""
-        return frozenset(found.key.name for found in self.keys if found.usable)
 
 
 def read_keys(data: bytes) -> KeyFile:

@@ -7,17 +7,18 @@ from collections.abc import Iterable, Iterator, Mapping
 from msgspec import Struct, structs
 
 from gribble.core.audit.choices import rank
-from gribble.core.audit.findings import FIXABLE, Finding, PlaceFinding, Proof, Remedy, Verdict
 from gribble.core.audit.judging import Judge, Judgement, proof_of
-from gribble.core.audit.obstacles import Obstacle, Obstacles
-from gribble.core.audit.shelf import RigWorld, Shelf
-from gribble.core.audit.stock import Stock
 from gribble.core.base.paths import base, fold, join, parent
-from gribble.core.catalogue.config import Fitted
-from gribble.core.catalogue.records import Accept, Need
-from gribble.core.diagnosis.nearmisses import NearMisses, key_of
-from gribble.core.matching import is_content
-from gribble.core.survey.survey import Holding
+from gribble.core.diagnosis.nearmisses import NearMisses
+from gribble.core.records.findings import FIXABLE, Finding, PlaceFinding, Proof, Remedy, Verdict
+from gribble.core.records.fitted import Fitted
+from gribble.core.records.holding import Holding, key_of
+from gribble.core.records.obstacles import Obstacle, Obstacles
+from gribble.core.records.rig_seen import RigWorld
+from gribble.core.records.sheet import Accept, Need
+from gribble.core.survey.matching import is_content
+from gribble.core.survey.shelf import Shelf
+from gribble.core.survey.stock import Stock
 
 
 class NeedsAuditor:

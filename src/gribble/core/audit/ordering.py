@@ -7,8 +7,8 @@ from typing import Any
 
 from msgspec import structs
 
-from gribble.core.audit.findings import EmulatorAudit, Finding, RigAudit, SetAudit, SettingFinding, State, Verdict
-from gribble.core.catalogue.records import Level
+from gribble.core.records.findings import EmulatorAudit, Finding, RigAudit, SetAudit, SettingFinding, State, Verdict
+from gribble.core.records.sheet import Level
 
 _LEVELS = tuple(Level)
 _STATES = (State.BLOCKED, State.LIMITED, State.AWAY, State.READY)

@@ -7,7 +7,7 @@ from enum import IntEnum
 
 from msgspec import Struct
 
-from gribble.core.audit.findings import (
+from gribble.core.records.findings import (
     EmulatorAudit,
     Finding,
     Remedy,
@@ -17,8 +17,8 @@ from gribble.core.audit.findings import (
     State,
     Verdict,
 )
-from gribble.core.catalogue.records import Kind, Level
-from gribble.core.survey.survey import Holding
+from gribble.core.records.holding import Holding
+from gribble.core.records.sheet import Kind, Level
 
 
 class Order(IntEnum):

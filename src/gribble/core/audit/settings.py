@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from gribble.core.audit.findings import Finding, Remedy, SettingFinding, Verdict
 from gribble.core.audit.judging import Judge
-from gribble.core.audit.readings import ABSENT
-from gribble.core.audit.shelf import RigWorld, Shelf
 from gribble.core.base.paths import base
-from gribble.core.catalogue.config import Fitted
-from gribble.core.catalogue.records import Level, Setting
 from gribble.core.files.leads import Frame, Lead, leads, written
 from gribble.core.files.settingsfile import SettingError, value_of
+from gribble.core.records.findings import Finding, Remedy, SettingFinding, Verdict
+from gribble.core.records.fitted import Fitted
+from gribble.core.records.readings import ABSENT
+from gribble.core.records.rig_seen import RigWorld
+from gribble.core.records.sheet import Level, Setting
+from gribble.core.survey.shelf import Shelf
 
 
 class SettingsAuditor:

@@ -38,3 +38,11 @@ class Digests(Struct, frozen=True, kw_only=True, gc=False):
         """The digests that are known, by algorithm, weakest first."""
         pairs = (("crc32", self.crc32), ("md5", self.md5), ("sha1", self.sha1), ("sha256", self.sha256))
         return {name: digest for name, digest in pairs if digest}
+
+
+class DiscHeader(Struct, frozen=True):
+    """What a disc image says of itself; `fault` says why it says nothing that helps, `unknown` that it may be right."""
+
+    sha1: str = ""
+    fault: str = ""
+    unknown: bool = False

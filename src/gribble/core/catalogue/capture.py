@@ -7,11 +7,11 @@ from typing import Any
 
 from msgspec import Struct, structs
 
-from gribble.core.audit.keys import KeyFile
 from gribble.core.base.digests import Digests
 from gribble.core.base.paths import base, fold, join
-from gribble.core.catalogue.records import Accept, Key, Sheet
 from gribble.core.catalogue.writing import Draft, DraftSheet, folder_keys, need_lines, slug, split_place, write_sheet
+from gribble.core.records.keyfile import KeyFile
+from gribble.core.records.sheet import Accept, Key, Sheet
 
 SETTINGS_ENDINGS = (
     ".ini", ".cfg", ".conf", ".toml", ".json", ".xml", ".yaml", ".yml", ".log", ".txt", ".md", ".htm", ".html", ".pdf",

@@ -8,8 +8,8 @@ from gribble.core.base.digests import HEX_LENGTHS, Digests
 from gribble.core.base.kinds import VOLUMES
 from gribble.core.base.paths import name_fault, path_fault
 from gribble.core.base.tables import Mistakes, suggest
-from gribble.core.catalogue.records import Arcade, Key, Kind, Media, Need, Pair, Setting, Sheet
 from gribble.core.catalogue.releases import range_fault
+from gribble.core.records.sheet import Arcade, Key, Kind, Media, Need, Pair, Setting, Sheet
 
 SHEET_VERSION = 1
 MOST_ID_BYTES = 256

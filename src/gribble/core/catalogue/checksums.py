@@ -17,7 +17,7 @@ from msgspec import structs
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.errors import reason_of
 from gribble.core.base.paths import fold, join, path_fault
-from gribble.core.catalogue.records import ManifestFile
+from gribble.core.records.sheet import ManifestFile
 
 _ALGORITHMS = {length: name for name, length in HEX_LENGTHS.items()}
 _PLAIN = re.compile(r"^(?P<escaped>\\)?(?P<digest>[0-9A-Fa-f]+) [ *](?P<path>.+)$")

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator, Mapping
 
 from msgspec import Struct
 
-from gribble.core.catalogue.records import Accept, Need, Sheet
+from gribble.core.records.sheet import Accept, Need, Sheet
 
 
 class NeedChange(Struct, frozen=True):

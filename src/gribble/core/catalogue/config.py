@@ -6,30 +6,18 @@ import re
 from pathlib import Path
 from typing import Any
 
-from msgspec import Struct, structs
+from msgspec import structs
 
 from gribble.core.base.addresses import parse_address
 from gribble.core.base.errors import Mistake, MistakesError
 from gribble.core.base.kinds import VOLUMES
 from gribble.core.base.paths import join, path_fault, same_place
-from gribble.core.base.style import Style
 from gribble.core.base.tables import Mistakes, read_table, read_toml, suggest
-from gribble.core.catalogue.records import (
-    Accept,
-    Arcade,
-    Config,
-    Installed,
-    Media,
-    Need,
-    Pair,
-    Reject,
-    Root,
-    Setting,
-    Sheet,
-    Unlock,
-)
 from gribble.core.catalogue.releases import concerns, release_fault
 from gribble.core.catalogue.sheets import Catalogue
+from gribble.core.records.config import Config, Installed
+from gribble.core.records.fitted import Fitted
+from gribble.core.records.sheet import Accept, Need, Reject, Sheet
 
 _ABSOLUTE = re.compile(r"^(/|[A-Za-z]+:)")
 _FINGERPRINT = re.compile(r"^SHA256:[A-Za-z0-9+/]{43}=?$")
@@ -172,36 +160,6 @@ def _check_installed(installed: Installed, where: str, mistakes: Mistakes) -> No
     for key, folder in installed.folders.items():
         if fault := path_fault(folder):
             mistakes.add(f"{where}.folders.{key}", f'"{folder}" {fault}')
-
-
-class Fitted(Struct, frozen=True, kw_only=True):
-    """A sheet fitted to one rig and release: folders as they lie there, only the needs that concern it.
-
-    `unmeetable` are needs none of whose known contents works with the release; `other_releases` are the contents, by
-    need, that work with other releases only. `lean` leaves out of archives what no wanted set needs.
-    """
-
-    emulator: str
-    title: str
-    release: str | None
-    folders: dict[str, str]
-    needs: tuple[Need, ...]
-    ignore: frozenset[str] = frozenset()
-    unmeetable: frozenset[str] = frozenset()
-    other_releases: dict[str, tuple[Accept, ...]] = {}
-    unlock: tuple[Unlock, ...] = ()
-    setting: tuple[Setting, ...] = ()
-    media: tuple[Media, ...] = ()
-    pair: tuple[Pair, ...] = ()
-    root: Root = Root()
-    arcade: Arcade | None = None
-    wanted: tuple[str, ...] | None = None
-    style: Style | None = None
-    stubs: bool = False
-    weights: dict[str, float] = {}
-    lean: bool = False
-    order: tuple[str, ...] = ()
-    note: str = ""
 
 
 def fit_sheet(sheet: Sheet, installed: Installed | None = None) -> Fitted:

@@ -9,8 +9,8 @@ from pathlib import Path
 from msgspec import Struct
 
 from gribble.core.base.paths import MEMORY_FOLDER
-from gribble.core.catalogue.records import Sheet
 from gribble.core.catalogue.sheets import SHEET_ENDING, load_catalogue
+from gribble.core.records.sheet import Sheet
 
 DEPTH = 3
 """How many folders deep is looked."""

@@ -9,9 +9,10 @@ import msgspec
 from msgspec import Struct
 
 from gribble.core.base.errors import Mistake
-from gribble.core.catalogue.records import Sheet
-from gribble.core.catalogue.rosters import ROSTER_ENDING, RosterHead, read_head
+from gribble.core.catalogue.rosters import ROSTER_ENDING, read_head
 from gribble.core.catalogue.sheets import Catalogue
+from gribble.core.records.roster import RosterHead
+from gribble.core.records.sheet import Sheet
 
 
 class Known(Struct, frozen=True):

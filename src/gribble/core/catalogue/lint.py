@@ -11,17 +11,18 @@ from typing import cast
 from msgspec import Struct
 from packaging.version import InvalidVersion, Version
 
-from gribble.core.arcade.families import lineage_faults
 from gribble.core.audit.needs import claims_of, meetings
 from gribble.core.base.errors import reason_of
 from gribble.core.base.paths import fold, join
 from gribble.core.base.tables import Mistakes, read_toml
-from gribble.core.catalogue.records import Accept, Need, Reject, Sheet
+from gribble.core.catalogue.families import lineage_faults
 from gribble.core.catalogue.releases import concerns
-from gribble.core.catalogue.rosters import ROSTER_ENDING, Roster, load_roster
+from gribble.core.catalogue.rosters import ROSTER_ENDING, load_roster
 from gribble.core.catalogue.sheets import SHEET_ENDING, load_sheet
 from gribble.core.catalogue.writing import FILL_IN
 from gribble.core.files.volumes import name_trouble
+from gribble.core.records.roster import Roster
+from gribble.core.records.sheet import Accept, Need, Reject, Sheet
 
 LIST_ENDINGS = (".sha256", ".sha1", ".md5", ".sfv")
 """Endings of checksum lists."""

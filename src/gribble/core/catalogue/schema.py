@@ -7,8 +7,9 @@ from typing import Any
 import msgspec
 
 from gribble.core.catalogue.importing.fieldmap import FieldMap
-from gribble.core.catalogue.records import Config, Sheet
-from gribble.core.catalogue.rosters import ArcadeSet, RosterHead
+from gribble.core.records.config import Config
+from gribble.core.records.roster import ArcadeSet, RosterHead
+from gribble.core.records.sheet import Sheet
 from gribble.core.report import Report
 
 SCHEMAS: dict[str, tuple[type, str]] = {

@@ -13,7 +13,7 @@ from gribble.core.base.paths import path_fault
 from gribble.core.base.tables import Mistakes, read_table, read_toml
 from gribble.core.catalogue.checks import check_sheet
 from gribble.core.catalogue.checksums import read_checksums
-from gribble.core.catalogue.records import ManifestFile, Need, Sheet
+from gribble.core.records.sheet import ManifestFile, Need, Sheet
 
 SHEET_ENDING = ".sheet.toml"
 

@@ -14,7 +14,7 @@ from msgspec import Struct
 
 from gribble.core.base.digests import ALGORITHMS
 from gribble.core.base.paths import base, parent
-from gribble.core.catalogue.records import Accept, Key
+from gribble.core.records.sheet import Accept, Key
 
 FILL_IN = "# fill in"
 """How a mark begins."""

@@ -12,10 +12,10 @@ from collections.abc import Iterable, Iterator
 
 from msgspec import Struct
 
-from gribble.core.catalogue.records import Accept
 from gribble.core.diagnosis.crcbits import flipped_bit
-from gribble.core.diagnosis.recipes import SWAPS, Damage, Recipe, mended, say
 from gribble.core.files.hashing import digest_blocks
+from gribble.core.records.recipes import SWAPS, Damage, Recipe, mended, say
+from gribble.core.records.sheet import Accept
 
 MAX_BYTES = 64 << 20
 """Files beyond this size are not taken into memory to be diagnosed, in bytes."""

@@ -7,13 +7,13 @@ from collections.abc import Callable, Iterable, Iterator
 
 from msgspec import Struct
 
-from gribble.core.audit.stock import Stock, nearness
 from gribble.core.base.paths import base, fold, parent
-from gribble.core.catalogue.records import Accept, Need, Unlock
 from gribble.core.diagnosis.diagnose import HEADERS, MAX_BYTES, Diagnosis, diagnose, no_dump, prefix_of
-from gribble.core.diagnosis.recipes import Recipe
 from gribble.core.files.archives.opening import HEAD_BYTES, archive_kind
-from gribble.core.survey.survey import Holding
+from gribble.core.records.holding import Holding, Key, key_of, nearness
+from gribble.core.records.recipes import Mend
+from gribble.core.records.sheet import Accept, Need, Unlock
+from gribble.core.survey.stock import Stock
 
 MOST_CANDIDATES = 40
 """How many files are read for one need, likeliest first."""
@@ -21,25 +21,8 @@ MOST_CANDIDATES = 40
 MOST_HALVES = 8
 MOST_BESIDE = 64
 
-Key = tuple[str, str, str | None]
 Read = Callable[[Holding], bytes | None]
 """Gives a holding's whole content, or None where it cannot be read or is beyond the limit."""
-
-
-def key_of(holding: Holding) -> Key:
-    """What tells holdings apart: root, path, member."""
-    return holding.root, holding.path, holding.member
-
-
-class Mend(Struct, frozen=True, kw_only=True):
-    """How a need's content can be made from a holding, and the words for what happened to it."""
-
-    holding: Holding
-    accept: Accept
-    recipe: Recipe
-    words: str
-    mendable: bool
-    partner: Holding | None = None
 
 
 class Wanted(Struct, frozen=True, kw_only=True):

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
 
-from msgspec import Struct
-
 from gribble.core.base.paths import base, climb_fault, fold, join, parent
-from gribble.core.discs.sheets import RAW_BYTES, SUBCHANNEL_BYTES, DiscSheet, Fault, SheetFile
+from gribble.core.discs.sheets import RAW_BYTES, SUBCHANNEL_BYTES, DiscSheet, SheetFile
+from gribble.core.records.discs import Checked, Fault
 
 ENDINGS = {
     ".cue": "cue",
@@ -22,19 +21,6 @@ ENDINGS = {
 IMAGES = (".bin", ".img", ".raw", ".iso")
 BARE = (".bin", ".img", ".raw")
 """Images that do not work without a sheet."""
-
-
-class Checked(Struct, frozen=True, kw_only=True):
-    """One sheet or image: its path below the folder that was looked at, its verdict, and what is wrong with it.
-
-    `sound` where everything it says holds, `unproven` where nothing could be held against it, else `damaged`, or
-    `imposter` for what is no sheet at all. `label` is what a disc calls itself.
-    """
-
-    path: str
-    verdict: str
-    findings: tuple[Fault, ...] = ()
-    label: str = ""
 
 
 def kind_of(path: str) -> str:

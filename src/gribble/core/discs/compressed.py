@@ -9,9 +9,8 @@ from __future__ import annotations
 
 import struct
 
-from gribble.core.discs.check import Checked
-from gribble.core.discs.sheets import Fault
 from gribble.core.files.discheaders import HEADER_BYTES, read_header
+from gribble.core.records.discs import Checked, Fault
 
 COMPRESSED = (".chd",)
 _VERSION_5 = 5

@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterator
 from msgspec import Struct
 
 from gribble.core.base.paths import visible
-from gribble.core.discs.sheets import Fault
+from gribble.core.records.discs import Fault
 
 _FIRST = 16
 """The sector of the first volume descriptor."""

@@ -9,13 +9,15 @@ from msgspec import structs
 
 from gribble.core.base.errors import reason_of
 from gribble.core.base.paths import base, fold, join, parent
-from gribble.core.discs.check import BARE, IMAGES, Checked, check_sheet, folded_paths, kind_of, lone_images
+from gribble.core.discs.check import BARE, IMAGES, check_sheet, folded_paths, kind_of, lone_images
 from gribble.core.discs.compressed import COMPRESSED, check_compressed
 from gribble.core.discs.images import Volume, image_faults, read_volume
-from gribble.core.discs.mending import Mended, mend_sheet, sheet_for
-from gribble.core.discs.sheets import MAX_SHEET_BYTES, DiscSheet, Fault, read_sheet
+from gribble.core.discs.mending import mend_sheet, sheet_for
+from gribble.core.discs.sheets import MAX_SHEET_BYTES, DiscSheet, read_sheet
 from gribble.core.files.discheaders import HEADER_BYTES
-from gribble.core.survey.walking import Skipped, walk
+from gribble.core.records.discs import Checked, Fault, Mended
+from gribble.core.records.holding import Skipped
+from gribble.core.survey.walking import walk
 
 MENDS = "gribble discs mend"
 """The command that does what is beyond doubt."""

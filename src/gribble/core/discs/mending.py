@@ -10,30 +10,16 @@ import itertools
 import re
 from collections.abc import Iterable, Iterator, Mapping
 
-from msgspec import Struct
-
 from gribble.core.base.paths import climb_fault, fold, join, parent
 from gribble.core.discs.check import IMAGES, kind_of
 from gribble.core.discs.images import Volume
 from gribble.core.discs.playlists import disc_of
 from gribble.core.discs.sheets import DiscSheet, SheetFile, decoded
+from gribble.core.records.discs import Mended
 
 _TRACK_NUMBER = re.compile(r"(?:track|trk|t)?[\s_.-]*0*(\d{1,2})\D*$", re.IGNORECASE)
 POSTGAP = 150
 """Sectors that may lie behind the end of a volume: two seconds."""
-
-
-class Mended(Struct, frozen=True, kw_only=True):
-    """A sheet as it should be: its path, its new text, what is changed in it and why, and the path it had before.
-
-    `before` is empty for a sheet that was not there at all.
-    """
-
-    path: str
-    text: str
-    changes: tuple[str, ...]
-    before: str
-    names: Mapping[str, str] = {}  # former name in the sheet: what it is now
 
 
 def mend_sheet(

@@ -13,6 +13,7 @@ from collections.abc import Iterable, Mapping
 from msgspec import Struct
 
 from gribble.core.base.paths import fold, join, parent
+from gribble.core.records.discs import Playlist
 
 _MARK = re.compile(
     r"[\s_.,-]*[(\[]?\s*\b(?P<kind>disc|disk|diskette|cd|part|side)[\s_#.]*(?P<number>\d{1,3}|[a-h](?![a-z]))"
@@ -24,19 +25,6 @@ _SHEETS = (".cue", ".gdi", ".ccd")
 _NO_DISCS = (".m3u", ".txt", ".sub", ".jpg", ".png", ".pdf", ".xml", ".json", ".nfo", ".sha256", ".md5", ".sfv")
 """Endings of what may bear a disc's number, but is none."""
 MOST_DISCS = 200
-
-
-class Playlist(Struct, frozen=True, kw_only=True):
-    """One title: where its playlist belongs, its discs in order (paths below the same root), and numbers that lack.
-
-    `total` is how many there should be, where a name says so, else the highest number met.
-    """
-
-    path: str
-    title: str
-    discs: tuple[str, ...]
-    missing: tuple[int, ...] = ()
-    total: int = 0
 
 
 class Disc(Struct, frozen=True):

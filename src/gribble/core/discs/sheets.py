@@ -15,6 +15,8 @@ from collections.abc import Callable, Iterator
 
 from msgspec import Struct
 
+from gribble.core.records.discs import Fault
+
 MAX_SHEET_BYTES = 1 << 20
 """A larger file is no track sheet; nothing more of it is read."""
 MAX_TRACKS = 99
@@ -33,15 +35,6 @@ SUBCHANNEL_BYTES = 96
 LEAD_OUT = 0xA2
 """The entry of a table of contents that says where the disc ends (ECMA-130, section 22.3.4)."""
 _TIME = re.compile(r"^(\d{1,3}):(\d{2}):(\d{2})$")
-
-
-class Fault(Struct, frozen=True, kw_only=True):
-    """One thing that is wrong: a word for it, the file it concerns (if any), and why, with the line if there is one."""
-
-    fault: str
-    reason: str
-    file: str = ""
-    remedy: str = ""
 
 
 class Track(Struct, frozen=True, kw_only=True):

@@ -13,7 +13,7 @@ from __future__ import annotations
 
 import struct
 
-from msgspec import Struct
+from gribble.core.base.digests import DiscHeader
 
 HEADER_BYTES = 124
 
@@ -25,14 +25,6 @@ _LAYOUTS = {3: (120, 80), 4: (108, 48), 5: (124, 84)}
 
 
 _OLD = (1, 2)
-
-
-class DiscHeader(Struct, frozen=True):
-    """What a disc image says of itself; `fault` says why it says nothing that helps, `unknown` that it may be right."""
-
-    sha1: str = ""
-    fault: str = ""
-    unknown: bool = False
 
 
 def read_header(data: bytes) -> DiscHeader:

@@ -31,8 +31,8 @@ from msgspec import Struct
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.base.paths import path_fault
 from gribble.core.base.regular import NO_LINKS, read_regular
-from gribble.core.placing.plan import Step, StepKind
 from gribble.core.placing.planfile import step_faults
+from gribble.core.records.plan import Step, StepKind
 
 FORMAT = "run/1"
 CODE_DIGITS = 32

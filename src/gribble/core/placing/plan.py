@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable, Mapping
-from enum import StrEnum
 from fnmatch import fnmatchcase
 
-from msgspec import Struct, field, structs
+from msgspec import Struct, structs
 
-from gribble.core.arcade.remedies import Loose, Packed
-from gribble.core.audit.findings import (
+from gribble.core.base.digests import Digests
+from gribble.core.base.paths import fold, outside
+from gribble.core.files.volumes import trouble
+from gribble.core.records.findings import (
     FIXABLE,
     Finding,
     PlaceFinding,
@@ -21,116 +22,14 @@ from gribble.core.audit.findings import (
     SettingFinding,
     Verdict,
 )
-from gribble.core.base.digests import Digests
-from gribble.core.base.kinds import Format
-from gribble.core.base.paths import fold, outside
-from gribble.core.catalogue.records import Level
-from gribble.core.diagnosis.nearmisses import Mend
-from gribble.core.diagnosis.recipes import Recipe
-from gribble.core.files.volumes import trouble
-from gribble.core.placing.zipping import PackMember
-from gribble.core.survey.survey import Holding
+from gribble.core.records.holding import Holding
+from gribble.core.records.plan import Gap, PackMember, Plan, Point, Refused, Step, StepKind
+from gribble.core.records.recipes import Mend
+from gribble.core.records.set_remedies import Loose, Packed
 
 _UNKNOWN = Digests()
 FILES_TOLD = 4
 """How many files that a set lacks are told by name."""
-
-
-class StepKind(StrEnum):
-    """What a step does."""
-
-    COPY = "copy"
-    EXTRACT = "extract"
-    RENAME = "rename"
-    DISPLACE = "displace"
-    MEND = "mend"
-    POINT = "point"
-    PACK = "pack"
-    WRITE = "write"
-
-
-class Point(Struct, frozen=True, kw_only=True):
-    """One value of a settings file to be changed: its format and key, what it says now, what it shall say."""
-
-    format: Format
-    key: str
-    was: str
-    value: str
-
-
-class Step(Struct, frozen=True, kw_only=True):
-    """One change to a rig. `bytes` is what it writes.
-
-    Paths on the rig are relative to its root, others absolute. `replaces` is the file now at `to`, spelled as it
-    is on disk; it goes to the attic. What an earlier step of the run displaced is read from the attic. A `mend` step
-    makes its content by a recipe, from the file and its partner (other half or key) if it has one. A `point` step
-    changes values (`points`) of the settings file that is at `from`, `to` and `replaces` alike. A `pack` step writes an
-    archive of `members`, each with a `from` of its own; its own `from` is empty; `surplus` are those that no
-    wanted set needs, `left_out` contents of the old archive that no archive has afterwards. `need` is a need's id or a
-    set's name. A `write` step writes its `text`. With `link` a copy is a second name of its source, where the file
-    system allows that; `dated` gives it the time of its source, and `private` keeps it from other people's eyes.
-    """
-
-    rig: str
-    step: StepKind
-    from_: str = field(name="from")
-    member: str | None = None
-    to: str | None = None
-    bytes: int = 0
-    digests: Digests = Digests()
-    replaces: str | None = None
-    recipe: Recipe | None = None
-    partner: str | None = None
-    partner_member: str | None = None
-    points: tuple[Point, ...] = ()
-    link: bool = False
-    dated: bool = False
-    private: bool = False
-    text: str = ""
-    members: tuple[PackMember, ...] = ()
-    surplus: tuple[str, ...] = ()
-    left_out: tuple[str, ...] = ()
-    emulator: str = ""
-    need: str = ""
-
-
-class Refused(Struct, frozen=True, kw_only=True):
-    """A remedy that cannot be planned, and why."""
-
-    rig: str
-    emulator: str
-    need: str
-    reason: str
-
-
-class Gap(Struct, frozen=True, kw_only=True):
-    """A need or a set that only the user can complete: nothing held has the content. `kind` is "need" or "set"."""
-
-    rig: str
-    emulator: str
-    kind: str
-    subject: str
-    title: str
-    verdict: Verdict
-    reason: str
-    level: Level = Level.MUST
-
-
-class Plan(Struct, frozen=True, kw_only=True):
-    """The steps that would put things right, what cannot be planned, and what is still to be obtained."""
-
-    steps: tuple[Step, ...] = ()
-    refused: tuple[Refused, ...] = ()
-    obtain: tuple[Gap, ...] = ()
-
-    @property
-    def bytes(self) -> int:
-        """What all steps write, in bytes."""
-        return sum(step.bytes for step in self.steps)
-
-    def on(self, rig: str) -> tuple[Step, ...]:
-        """The steps on one rig."""
-        return tuple(step for step in self.steps if step.rig == rig)
 
 
 def _holdable(steps: list[Step], volume: str, folds_case: bool) -> tuple[list[Step], list[Refused]]:

@@ -14,7 +14,7 @@ from gribble.core.base.digests import HEX_LENGTHS, Digests
 from gribble.core.base.errors import GribbleError, Mistake, MistakesError, reason_of
 from gribble.core.base.paths import outside, path_fault
 from gribble.core.base.regular import read_regular
-from gribble.core.placing.plan import Plan, Step, StepKind
+from gribble.core.records.plan import Plan, Step, StepKind
 
 FORMAT = "plan/1"
 MAX_BYTES = 256 << 20

@@ -8,9 +8,9 @@ from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.base.paths import outside, parent
 from gribble.core.files.volumes import WITHOUT_LINKS
 from gribble.core.placing.journal import BALLAST_BYTES, displaced_by
-from gribble.core.placing.plan import Step, StepKind
 from gribble.core.placing.run import Elsewhere
 from gribble.core.placing.store import Free, Store, StoreError
+from gribble.core.records.plan import Step, StepKind
 
 HEADER_BYTES = 256
 """What a zip takes for each member beside its content, at most: two headers, two names of usual length."""

@@ -17,14 +17,14 @@ from msgspec import Struct
 from gribble.core.base.digests import Digests
 from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.base.paths import base, fold, join, outside, parent
-from gribble.core.diagnosis.recipes import mended
 from gribble.core.files.hashing import Digester
 from gribble.core.files.settingsfile import SettingError, value_of, with_value
 from gribble.core.placing.attic import UNDONE
 from gribble.core.placing.journal import Begin, Journal, Run, displaced_by
-from gribble.core.placing.plan import Step, StepKind
 from gribble.core.placing.store import Stamp, Store, StoreError, StoreFull, StoreLost
 from gribble.core.placing.zipping import zipped
+from gribble.core.records.plan import Step, StepKind
+from gribble.core.records.recipes import mended
 
 SHA1_DIGITS = 40
 """A longer digest in a journal is a SHA-256."""

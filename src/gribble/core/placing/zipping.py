@@ -15,15 +15,13 @@ from contextlib import ExitStack
 from pathlib import Path
 from typing import IO
 
-from msgspec import Struct
-
-from gribble.core.base.digests import Digests
 from gribble.core.base.errors import reason_of
 from gribble.core.files.archives.common import ArchiveError, Member, Span
 from gribble.core.files.archives.opening import archive_kind, peek, scan
 from gribble.core.files.archives.zips import RawMember, RawZip
 from gribble.core.files.hashing import BLOCK_BYTES, Digester
 from gribble.core.placing.store import StoreError
+from gribble.core.records.plan import PackMember
 
 _LOCAL = struct.Struct("<4s5H3L2H")
 _CENTRAL = struct.Struct("<4s6H3L5H2L")
@@ -36,19 +34,6 @@ _TIME, _DATE = 0, 0x0021
 """Midnight of 1 January 1980, the first moment that a zip can tell."""
 _IN_MEMORY = 8 << 20
 """A packed member waits in memory up to this size in bytes, then in a temporary file."""
-
-
-class PackMember(Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """One member of an archive to be written: its name there, the file (and member) it is taken from, its size.
-
-    `size` is in bytes; `from_` is relative to the rig's root, or absolute; `digests` prove the content.
-    """
-
-    name: str
-    from_: str
-    member: str | None = None
-    size: int = 0
-    digests: Digests = Digests()
 
 
 def zipped(members: Iterable[PackMember], locate: Callable[[str], Path]) -> Iterator[bytes]:

@@ -16,7 +16,6 @@ from msgspec import Struct
 from gribble.core.base.digests import Digests
 from gribble.core.base.errors import GribbleError, reason_of
 from gribble.core.base.paths import base, climb_fault, plain_names
-from gribble.core.catalogue.rosters import SetFile
 from gribble.core.files.archives.common import ArchiveError, Member
 from gribble.core.files.archives.opening import (
     archive_kind,
@@ -28,42 +27,14 @@ from gribble.core.files.archives.opening import (
     scan,
 )
 from gribble.core.files.hashing import THREADED_BYTES, digest_blocks, digest_file
-from gribble.core.matching import KnownContents
+from gribble.core.records.holding import Holding, Skipped, Why
+from gribble.core.records.roster import SetFile
 from gribble.core.survey.index import Facts, Index, KnownMember, Memory
-from gribble.core.survey.walking import Entry, Folder, Skipped, Walk, Why, entry_of, is_as_met, walk
+from gribble.core.survey.matching import KnownContents
+from gribble.core.survey.walking import Entry, Folder, Walk, entry_of, is_as_met, walk
 
 SAVE_SECONDS = 5.0
 """How much work a kill during a survey can cost, in seconds."""
-
-
-class Holding(Struct, frozen=True, kw_only=True, gc=False):
-    """One file that the user has: loose, or a member of an archive. `size` is in bytes.
-
-    `path` is relative to `root`; `rig` names the rig it lies on and is empty for a source. Digests that could not
-    matter are absent; `carried` says that the CRC-32 is the archive's own claim, not computed from the content;
-    `fixed` marks one on a rig that is reached by a link or lies in a source: it proves a place, but is never copied or
-    moved. `attic` is the run that displaced it, for one in a rig's attic; 0 elsewhere.
-    """
-
-    rig: str
-    root: str
-    path: str
-    member: str | None
-    size: int
-    digests: Digests
-    carried: bool = False
-    fixed: bool = False
-    attic: int = 0
-
-    @property
-    def place(self) -> Path:
-        """The absolute path of the file, or of the archive it is in."""
-        return Path(self.root, self.path)
-
-    @property
-    def where(self) -> str:
-        """The file's path or, on another machine, its address, as it is shown."""
-        return f"{self.root}/{self.path}" if "://" in self.root else str(self.place)
 
 
 class Survey(Struct, frozen=True):

@@ -5,13 +5,13 @@ from __future__ import annotations
 import operator
 import os
 from collections.abc import Iterator
-from enum import StrEnum
 from pathlib import Path
 
 from msgspec import Struct
 
 from gribble.core.base.errors import reason_of
 from gribble.core.base.paths import MEMORY_FOLDER, identity, is_work_file, leads_out, path_fault, spelling
+from gribble.core.records.holding import Skipped, Why
 
 _NAME = operator.attrgetter("name")
 
@@ -29,25 +29,6 @@ class Entry(Struct, frozen=True, gc=False):
     changed: int
     inode: int
     fixed: bool = False
-
-
-class Why(StrEnum):
-    """Why something was passed over: what follows from it is not the same."""
-
-    CONTENT = "content"  # what is in the file cannot be made sense of
-    UNREAD = "unread"  # the system does not let us read it
-    NOWHERE = "nowhere"  # a link that leads nowhere
-    OUT = "out"  # a link that leads out of the folder
-    THING = "thing"  # neither a file nor a folder
-
-
-class Skipped(Struct, frozen=True):
-    """Something that was passed over: where (in an archive: which member), and why in words."""
-
-    path: str
-    why: str
-    member: str = ""
-    kind: Why = Why.CONTENT
 
 
 class Folder(Struct, gc=False):

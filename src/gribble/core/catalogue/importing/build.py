@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Callable, Iterable, Iterator
 from typing import Any
 
 import msgspec
-from msgspec import Struct, structs
+from msgspec import structs
 
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.paths import base, join, name_fault, parent, path_fault
@@ -15,31 +14,14 @@ from gribble.core.base.tables import suggest
 from gribble.core.catalogue.importing.fieldmap import Field, FieldMap, Inner, plain_attribute
 from gribble.core.catalogue.importing.lists import Node
 from gribble.core.catalogue.importing.values import ValueFault, digest, number, text, texts, yes
-from gribble.core.catalogue.records import Accept, ManifestFile
-from gribble.core.catalogue.rosters import ArcadeSet, set_faults
+from gribble.core.catalogue.rosters import set_faults
 from gribble.core.catalogue.writing import Draft, DraftSheet
-
-MOST_MISTAKES = 20
-"""How many mistakes are told one by one."""
+from gribble.core.records.imported import Tally
+from gribble.core.records.roster import ArcadeSet
+from gribble.core.records.sheet import Accept, ManifestFile
 
 Values = dict[str, Any]
 Rows = list[tuple[str | None, ...]]
-
-
-class Tally(Struct):
-    """What an import met: records, duplicates dropped, mistakes (the first of them in words), values left over."""
-
-    records: int = 0
-    duplicates: int = 0
-    faulty: int = 0
-    mistakes: list[str] = []
-    left_over: Counter[str] = msgspec.field(default_factory=Counter)
-
-    def fault(self, where: str, what: str) -> None:
-        """Note one mistake."""
-        self.faulty += 1
-        if len(self.mistakes) < MOST_MISTAKES:
-            self.mistakes.append(f"{where}: {what}")
 
 
 class _Reader:

@@ -4,11 +4,10 @@ from __future__ import annotations
 
 from msgspec import Struct
 
-from gribble.core.audit.keys import KeyFile
-from gribble.core.diagnosis.nearmisses import Key
-from gribble.core.discs.check import Checked
-from gribble.core.files.discheaders import DiscHeader
-from gribble.core.survey.survey import Holding
+from gribble.core.base.digests import DiscHeader
+from gribble.core.records.discs import Checked
+from gribble.core.records.holding import Holding, Key
+from gribble.core.records.keyfile import KeyFile
 
 ABSENT = "is not there"
 """Why a settings file has no content, where it is not there at all."""

@@ -7,7 +7,7 @@ from collections.abc import Container, Iterable
 from msgspec import Struct
 
 from gribble.core.base.digests import Digests
-from gribble.core.catalogue.records import Accept, Need, Reject, Sheet
+from gribble.core.records.sheet import Accept, Need, Reject, Sheet
 
 UNSIZED_BYTES = 1 << 30
 """Nothing that is known by its digest alone is taken to be longer, in bytes."""

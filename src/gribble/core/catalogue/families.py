@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from msgspec import Struct
 
-from gribble.core.catalogue.rosters import ArcadeSet, FileState, Roster, SetFile
+from gribble.core.records.roster import ArcadeSet, FileState, Roster, SetFile
 
 
 class Family(Struct, frozen=True, kw_only=True):

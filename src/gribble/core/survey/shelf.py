@@ -5,63 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from functools import cached_property
 
-from msgspec import Struct
-
-from gribble.core.arcade.cabinet import Cabinet
-from gribble.core.arcade.choosing import ArcadeWorld
 from gribble.core.base.paths import fold, join, parent
-from gribble.core.catalogue.config import Fitted
-from gribble.core.survey.survey import Holding
-from gribble.core.survey.walking import Skipped, Why
-
-
-class RigWorld(Struct, frozen=True, kw_only=True):
-    """One rig as the survey met it: its emulators and files; `hidden` are paths that could not be looked into.
-
-    `volume` and `label` are what is known of the volume, empty where that is nothing; `seen_as` is the root as the
-    device calls it; `arcade` are the rosters of its arcade emulators.
-
-    `odd` are the paths at which there is something that is no readable file, `folders` its folders, `inward` its links
-    that stay in it, with the path of what they lead to, `outward` those that lead out, and `sources` its folders that
-    are sources, each with where that is.
-    """
-
-    name: str
-    root: str
-    emulators: tuple[Fitted, ...]
-    holdings: tuple[Holding, ...] = ()
-    hidden: dict[str, str] = {}
-    odd: dict[str, Skipped] = {}
-    folders: frozenset[str] = frozenset()
-    inward: dict[str, str] = {}
-    outward: dict[str, str] = {}
-    sources: dict[str, str] = {}
-    folds_case: bool = False
-    away: str = ""
-    new: bool = False
-    seen_as: str = ""
-    volume: str = ""
-    label: str = ""
-    arcade: dict[str, ArcadeWorld] = {}
-
-    @property
-    def read_through(self) -> dict[str, str]:
-        """The links that were read through, with what they lead to."""
-        there = self.folders.union(holding.path for holding in self.holdings)
-        return {path: where for path, where in {**self.inward, **self.outward}.items() if path in there}
-
-    def cabinet(self, fitted: Fitted, elsewhere: Iterable[Holding]) -> Cabinet:
-        """What lies here for an arcade emulator, and what is held elsewhere."""
-        assert fitted.arcade is not None
-        return Cabinet(
-            fitted.folders[fitted.arcade.folder],
-            fitted.arcade.archives,
-            self.name,
-            self.holdings,
-            elsewhere,
-            self.hidden,
-            self.folds_case,
-        )
+from gribble.core.records.holding import Holding, Skipped, Why
+from gribble.core.records.rig_seen import RigWorld
 
 
 class Shelf:

@@ -6,9 +6,9 @@ from collections.abc import Iterable
 from functools import cached_property
 
 from gribble.core.base.paths import base, fold
-from gribble.core.catalogue.records import Accept
-from gribble.core.matching import is_content
-from gribble.core.survey.survey import Holding
+from gribble.core.records.holding import Holding, nearness
+from gribble.core.records.sheet import Accept
+from gribble.core.survey.matching import is_content
 
 
 class Stock:
@@ -60,10 +60,3 @@ class Stock:
         """Holdings outside the rig that go by one of these names, whatever they contain."""
         found = [holding for name in names for holding in self._by_name.get(fold(name), ()) if holding.rig != rig]
         return sorted(found, key=lambda holding: nearness(holding, rig))
-
-
-def nearness(holding: Holding, rig: str) -> tuple[bool, bool, int, int, str, str]:
-    """What is in no attic first; loose before archived; on the rig, in a source, on another rig; the shortest name."""
-    distance = 0 if holding.rig == rig else 1 if not holding.rig else 2
-    member = holding.member or ""
-    return (bool(holding.attic), holding.member is not None, distance, len(holding.path + member), holding.path, member)

@@ -6,6 +6,9 @@ from enum import StrEnum
 
 from msgspec import Struct
 
+from gribble.core.records.holding import Holding
+from gribble.core.records.sheet import Accept
+
 
 class Damage(StrEnum):
     """What has happened to a file."""
@@ -146,3 +149,14 @@ def say(recipe: Recipe, length: int) -> str:
             return f"has one flipped bit (bit {start % 8} of byte {start // 8:,})"
         case Damage.CUT:
             return f"is cut short: it is the first {length:,} of {size:,} bytes"
+
+
+class Mend(Struct, frozen=True, kw_only=True):
+    """How a need's content can be made from a holding, and the words for what happened to it."""
+
+    holding: Holding
+    accept: Accept
+    recipe: Recipe
+    words: str
+    mendable: bool
+    partner: Holding | None = None

@@ -7,13 +7,13 @@ from enum import StrEnum
 
 from msgspec import Struct
 
-from gribble.core.arcade.remedies import SetRemedies
-from gribble.core.audit.obstacles import Obstacle, Obstacles
 from gribble.core.base.paths import base
 from gribble.core.base.style import Style
-from gribble.core.catalogue.records import Accept, Level, Need, Setting
-from gribble.core.diagnosis.nearmisses import Mend
-from gribble.core.survey.survey import Holding
+from gribble.core.records.holding import Holding
+from gribble.core.records.obstacles import Obstacle, Obstacles
+from gribble.core.records.recipes import Mend
+from gribble.core.records.set_remedies import SetRemedies
+from gribble.core.records.sheet import Accept, Level, Need, Setting
 
 
 class Verdict(StrEnum):
@@ -260,7 +260,7 @@ class EmulatorAudit(Struct, frozen=True, kw_only=True):
 
     `games` is None where game folders were not looked at; `sets` are the wanted sets of an arcade emulator, `sets_note`
     what is to be said of their roster, `set_remedies` what would put them right or into their `style`, where
-    that was asked for.
+    that was asked for. `asks_others` says that the rosters of other releases, not read yet, could say more.
     """
 
     emulator: str
@@ -273,6 +273,7 @@ class EmulatorAudit(Struct, frozen=True, kw_only=True):
     games: tuple[GameFinding, ...] | None = None
     sets: tuple[SetAudit, ...] = ()
     sets_note: str = ""
+    asks_others: bool = False
     style: Style | None = None
     set_remedies: SetRemedies = SetRemedies()
     spare: tuple[str, ...] = ()

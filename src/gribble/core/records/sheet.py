@@ -8,7 +8,6 @@ from msgspec import Struct, structs
 
 from gribble.core.base.digests import Digests
 from gribble.core.base.kinds import Format
-from gribble.core.base.style import Style
 
 
 class Level(StrEnum):
@@ -224,54 +223,3 @@ class Sheet(Struct, frozen=True, kw_only=True, omit_defaults=True):
     pair: tuple[Pair, ...] = ()
     root: Root = Root()
     arcade: Arcade | None = None
-
-
-class Installed(Struct, frozen=True, kw_only=True):
-    """One emulator on a rig: its release, and how the sheet's layout fits this rig.
-
-    `wanted` is "all", a list of sets, or the name of a file with one on each line; absent, those that lie there count.
-    With a `style`, placing brings the archives into it; `stubs` leaves an empty archive for each clone that is merged
-    into its parent's. `weights` say how much sets are worth where not all fit a card; else 1.
-    """
-
-    release: str | None = None
-    at: str = ""
-    folders: dict[str, str] = {}
-    machines: tuple[str, ...] | None = None
-    ignore: tuple[str, ...] = ()
-    wanted: tuple[str, ...] | None = None
-    style: Style | None = None
-    stubs: bool = False
-    weights: dict[str, float] = {}
-
-
-class Rig(Struct, frozen=True, kw_only=True):
-    """One playing setup as the user wrote it; `at` is made absolute on loading.
-
-    `seen_as` is the root as the device itself calls it; `label` the volume's label, where it cannot be seen from here.
-    Where `at` is an address: `host_key` is the fingerprint of the SFTP server's key (SHA256:…), `certificate` a file
-    with the certificate of the FTPS server or of its issuer, `timeout` how long an answer is waited for, in seconds.
-    """
-
-    at: str
-    seen_as: str | None = None
-    volume: str = "auto"
-    label: str | None = None
-    host_key: str | None = None
-    certificate: str | None = None
-    timeout: float = 20.0
-    emulators: dict[str, Installed] = {}
-
-    @property
-    def far(self) -> bool:
-        """Whether it is on another machine."""
-        return "://" in self.at
-
-
-class Config(Struct, frozen=True, kw_only=True):
-    """gribble.toml; folders are made absolute on loading."""
-
-    sources: tuple[str, ...] = ()
-    catalogues: tuple[str, ...] = ()
-    regions: tuple[str, ...] = ()
-    rig: dict[str, Rig] = {}

@@ -2,37 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from pathlib import Path
 
 import msgspec
-from msgspec import Struct
 from packaging.version import InvalidVersion, Version
 
 from gribble.core.base.errors import Mistake
-from gribble.core.catalogue.rosters import Roster, RosterHead, load_roster, read_head
-
-
-class Others:
-    """The rosters of other releases, each loaded when it is first asked for."""
-
-    def __init__(self, paths: tuple[Path, ...]) -> None:
-        self.paths = paths
-        self._loaded: list[Roster] | None = None
-
-    def __iter__(self) -> Iterator[Roster]:
-        if self._loaded is None:
-            self._loaded = [roster for path in self.paths if (roster := load_roster(path)[0])]
-        return iter(self._loaded)
-
-
-class ArcadeWorld(Struct, frozen=True, kw_only=True):
-    """The roster of an arcade emulator on a rig, what is to be said of the choice, and its mistakes."""
-
-    roster: Roster | None
-    others: Others
-    note: str = ""
-    mistakes: tuple[Mistake, ...] = ()
+from gribble.core.catalogue.rosters import load_roster, read_head
+from gribble.core.records.roster import ArcadeWorld, RosterHead
 
 
 def choose_roster(paths: tuple[Path, ...], release: str | None, order: tuple[str, ...]) -> ArcadeWorld:
@@ -45,9 +22,7 @@ def choose_roster(paths: tuple[Path, ...], release: str | None, order: tuple[str
         except (OSError, msgspec.MsgspecError) as error:
             mistakes.append(Mistake(str(path), "line 1", f"is no head of a roster: {error}"))
     if not heads:
-        return ArcadeWorld(
-            roster=None, others=Others(()), note="no roster says which sets there are", mistakes=tuple(mistakes)
-        )
+        return ArcadeWorld(roster=None, note="no roster says which sets there are", mistakes=tuple(mistakes))
     heads.sort(key=lambda pair: _age(pair[0].release, order))
     chosen, note = heads[-1], ""
     if release is not None:
@@ -57,8 +32,14 @@ def choose_roster(paths: tuple[Path, ...], release: str | None, order: tuple[str
         if not exact:
             note = f"no roster of release {release}; that of {chosen[0].release} is taken"
     roster, found = load_roster(chosen[1])
-    others = Others(tuple(path for head, path in reversed(heads) if path != chosen[1]))
-    return ArcadeWorld(roster=roster, others=others, note=note, mistakes=(*mistakes, *found))
+    unread = tuple(path for head, path in reversed(heads) if path != chosen[1])
+    return ArcadeWorld(roster=roster, unread=unread, note=note, mistakes=(*mistakes, *found))
+
+
+def with_others(arcade: ArcadeWorld) -> ArcadeWorld:
+    """The same with the rosters of the other releases read; one that cannot be read is left out."""
+    others = tuple(roster for path in arcade.unread if (roster := load_roster(path)[0]))
+    return msgspec.structs.replace(arcade, others=(*arcade.others, *others), unread=())
 
 
 def _age(release: str, order: tuple[str, ...]) -> tuple[int, Version]:

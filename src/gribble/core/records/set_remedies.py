@@ -5,7 +5,7 @@ from __future__ import annotations
 from msgspec import Struct
 
 from gribble.core.base.digests import Digests
-from gribble.core.survey.survey import Holding
+from gribble.core.records.holding import Holding
 
 
 class Member(Struct, frozen=True, kw_only=True):

@@ -1,0 +1,74 @@
+"""What a survey met: files that are held, and what could not be looked into."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from pathlib import Path
+
+from msgspec import Struct
+
+from gribble.core.base.digests import Digests
+
+
+class Holding(Struct, frozen=True, kw_only=True, gc=False):
+    """One file that the user has: loose, or a member of an archive. `size` is in bytes.
+
+    `path` is relative to `root`; `rig` names the rig it lies on and is empty for a source. Digests that could not
+    matter are absent; `carried` says that the CRC-32 is the archive's own claim, not computed from the content;
+    `fixed` marks one on a rig that is reached by a link or lies in a source: it proves a place, but is never copied or
+    moved. `attic` is the run that displaced it, for one in a rig's attic; 0 elsewhere.
+    """
+
+    rig: str
+    root: str
+    path: str
+    member: str | None
+    size: int
+    digests: Digests
+    carried: bool = False
+    fixed: bool = False
+    attic: int = 0
+
+    @property
+    def place(self) -> Path:
+        """The absolute path of the file, or of the archive it is in."""
+        return Path(self.root, self.path)
+
+    @property
+    def where(self) -> str:
+        """The file's path or, on another machine, its address, as it is shown."""
+        return f"{self.root}/{self.path}" if "://" in self.root else str(self.place)
+
+
+def nearness(holding: Holding, rig: str) -> tuple[bool, bool, int, int, str, str]:
+    """What is in no attic first; loose before archived; on the rig, in a source, on another rig; the shortest name."""
+    distance = 0 if holding.rig == rig else 1 if not holding.rig else 2
+    member = holding.member or ""
+    return (bool(holding.attic), holding.member is not None, distance, len(holding.path + member), holding.path, member)
+
+
+class Why(StrEnum):
+    """Why something was passed over: what follows from it is not the same."""
+
+    CONTENT = "content"  # what is in the file cannot be made sense of
+    UNREAD = "unread"  # the system does not let us read it
+    NOWHERE = "nowhere"  # a link that leads nowhere
+    OUT = "out"  # a link that leads out of the folder
+    THING = "thing"  # neither a file nor a folder
+
+
+class Skipped(Struct, frozen=True):
+    """Something that was passed over: where (in an archive: which member), and why in words."""
+
+    path: str
+    why: str
+    member: str = ""
+    kind: Why = Why.CONTENT
+
+
+Key = tuple[str, str, str | None]
+
+
+def key_of(holding: Holding) -> Key:
+    """What tells holdings apart: root, path, member."""
+    return holding.root, holding.path, holding.member
