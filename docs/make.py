@@ -21,23 +21,24 @@ SOURCE = Path(gribble.__file__).parent
 PAGES = Path(__file__).parent
 
 ABOUT = {
-    "cli/session": "Finding the configuration", "core/catalogue": "The catalogue", "core/looking": "Rigs and sources",
-    "core/survey": "Reading files", "core/needed": "Names and options", "core/scope": "Names and options",
-    "cli/check": "Names and options", "cli/identify": "Names and options",
-    "cli/importing": "Taking over a list", "cli/sets": "Arcade sets",
-    "core/catalogue/importing": "Taking over a list", "cli/keys": "Key files", "cli/disc": "Discs and playlists",
-    "cli/releases": "Arcade sets", "core/releases": "Arcade sets", "core/arcade": "Arcade sets",
-    "cli/capture": "Capturing a sheet", "cli/catalogue": "The catalogue", "cli/mend": "Reading files",
-    "cli/running": "Planning and placing", "cli/place": "Planning and placing", "core/placing": "Planning and placing",
-    "cli/undo": "Taking back", "cli/history": "Taking back",
-    "stores/secret": "Taking back", "cli/attic": "Taking back", "cli/report": "Reports", "cli/demo": "The demo world",
-    "demo": "The demo world", "cli/init": "Finding the configuration", "stores/local": "Writing files",
-    "stores": "Rigs and sources", "cli/doctor": "Finding the configuration",
+    "cli/session": "Finding the configuration", "cli/init": "Finding the configuration",
+    "cli/doctor": "Finding the configuration", "core/catalogue": "The catalogue",
+    "core/answers/adding": "The catalogue", "core/answers/lint": "The catalogue",
+    "core/answers/known": "The catalogue", "cli/catalogue": "The catalogue", "core/audit/looking": "Rigs and sources",
+    "stores": "Rigs and sources", "core/audit": "Reading files", "core/survey": "Reading files",
+    "cli/mend": "Reading files", "core/answers/needed": "Names and options", "core/audit/scope": "Names and options",
+    "cli/check": "Names and options", "cli/identify": "Names and options", "cli/importing": "Taking over a list",
+    "core/catalogue/importing": "Taking over a list", "cli/sets": "Arcade sets", "cli/releases": "Arcade sets",
+    "core/answers/releases": "Arcade sets", "core/arcade": "Arcade sets", "cli/keys": "Key files",
+    "cli/disc": "Discs and playlists", "cli/capture": "Capturing a sheet", "cli/running": "Planning and placing",
+    "cli/place": "Planning and placing", "core/placing": "Planning and placing", "cli/undo": "Taking back",
+    "cli/history": "Taking back", "stores/secret": "Taking back", "cli/attic": "Taking back", "cli/report": "Reports",
+    "cli/demo": "The demo world", "demo": "The demo world", "stores/local": "Writing files",
 }  # fmt: skip
 """The subject of a message by the module that raises it; the longest beginning counts."""
 
 
-PASSED_ON = ("core/catalogue/adding", "core/base/tables", "core/placing/planfile")
+PASSED_ON = ("core/answers/adding", "core/base/tables", "core/placing/planfile")
 """Modules that hand on what another one has said."""
 
 
@@ -132,7 +133,7 @@ def found(calls: tuple[str, ...], functions: tuple[str, ...] = ()) -> Iterator[M
                     yield _message(module, name, node)
             elif isinstance(node, ast.Call) and f"{_name(node.func)}:reason" in calls and not node.args:
                 yield Message(module, _text({word.arg: word.value for word in node.keywords}["reason"]), "", 0)
-            elif isinstance(node, ast.FunctionDef) and node.name in functions and module != "core/audit/games":
+            elif isinstance(node, ast.FunctionDef) and node.name in functions and module != "core/audit/judging/games":
                 yield from (Message(module, _text(value), "", 0) for value in _given(node))
 
 

@@ -13,7 +13,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gribble import __version__
+from gribble.core.base.version import VERSION
 from gribble.views.looks import VERDICTS, count, size
 from gribble.views.screen import clean
 from tests.conftest import Gribble
@@ -30,7 +30,7 @@ def test_every_command_has_help_with_an_example_and_a_line_in_the_readme(gribble
 
 
 def test_version_and_the_bare_command(gribble: Gribble, world: Path, tmp_path: Path) -> None:
-    assert gribble("--version", code=0).out == f"gribble {__version__}\n"
+    assert gribble("--version", code=0).out == f"gribble {VERSION}\n"
     assert "gribble init" in gribble(cwd=tmp_path, code=0).out
     assert "Next: gribble check" in gribble(cwd=world, code=1).out
 

@@ -12,7 +12,7 @@ import html5lib
 import msgspec
 import pytest
 
-from gribble.core.report import Report
+from gribble.core.answers.report import Report
 from gribble.views import report
 from tests.conftest import Gribble, tree
 

@@ -7,7 +7,7 @@ from typing import Any
 
 import pytest
 
-from gribble.core.audit.audit import audit
+from gribble.core.audit.judging.audit import audit
 from gribble.core.base.digests import Digests
 from gribble.core.catalogue.config import fit_sheet
 from gribble.core.placing.plan import make_plan

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gribble.core.audit.keys import MAX_BYTES, MergeError, judge_keys, merge_keys, read_keys
+from gribble.core.audit.judging.keys import MAX_BYTES, MergeError, judge_keys, merge_keys, read_keys
 from gribble.core.records.sheet import Key, Kind, Level, Need
 
 

@@ -7,9 +7,9 @@ from typing import Any
 import pytest
 from msgspec import structs
 
-from gribble.core.audit.audit import audit
-from gribble.core.audit.keys import read_keys
-from gribble.core.audit.reasons import reasons
+from gribble.core.answers.why import reasons
+from gribble.core.audit.judging.audit import audit
+from gribble.core.audit.judging.keys import read_keys
 from gribble.core.base.kinds import Format
 from gribble.core.catalogue.config import fit_sheet
 from gribble.core.placing.plan import make_plan

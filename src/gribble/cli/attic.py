@@ -11,8 +11,8 @@ from gribble.cli.options import AtOption, ConfigOption, JsonOption, RigOption, Y
 
 if TYPE_CHECKING:
     from gribble.cli.session import Session
+    from gribble.core.audit.scope import Scope
     from gribble.core.placing.attic import Kept
-    from gribble.core.scope import Scope
     from gribble.stores.rigs import RigHome
 
 ABOUT = "What runs have displaced: looked at, brought back, or deleted for good."

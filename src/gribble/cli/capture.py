@@ -12,7 +12,7 @@ from gribble.cli.catalogue import ABOUT
 if TYPE_CHECKING:
     from pathlib import Path
 
-    from gribble.core.catalogue.capture import Found
+    from gribble.core.answers.capture import Found
     from gribble.views.screen import Screen
 
 
@@ -41,9 +41,9 @@ def capture(
     from pathlib import Path
 
     from gribble.cli.session import refuse_any_source
+    from gribble.core.answers.capture import extended, new_sheet
     from gribble.core.base.errors import ExitCode, GribbleError, MistakesError
     from gribble.core.base.paths import name_fault
-    from gribble.core.catalogue.capture import extended, new_sheet
     from gribble.core.catalogue.sheets import SHEET_ENDING, load_sheet
     from gribble.stores.local import replace_file, write_new
     from gribble.views.looks import count
@@ -108,10 +108,10 @@ def _check(target: Path, text: str) -> None:
 
 def _read(root: Path, chosen: list[Path], screen: Screen) -> list[Found]:
     """Every file of the setup that could be what an emulator needs, with all digests; what is left out is told."""
-    from gribble.core.audit.keys import MAX_BYTES, read_keys
+    from gribble.core.answers.capture import Found, why_left_out
+    from gribble.core.audit.judging.keys import MAX_BYTES, read_keys
     from gribble.core.base.digests import ALGORITHMS
     from gribble.core.base.errors import GribbleError, reason_of
-    from gribble.core.catalogue.capture import Found, why_left_out
     from gribble.core.files.hashing import digest_file
     from gribble.core.survey.walking import walk
     from gribble.views.progress import Bar

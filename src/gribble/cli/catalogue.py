@@ -11,7 +11,7 @@ from gribble.cli.options import ConfigOption, JsonOption, YesOption
 
 if TYPE_CHECKING:
     from gribble.cli.session import Session
-    from gribble.core.catalogue.compare import SheetChanges
+    from gribble.core.answers.changes import SheetChanges
     from gribble.core.catalogue.sheets import Catalogue
     from gribble.views.catalogue import Effect
     from gribble.views.screen import Screen
@@ -31,8 +31,8 @@ def list_(json: JsonOption = False, config: ConfigOption = None) -> int:
     from pathlib import Path
 
     from gribble.cli.session import Session
+    from gribble.core.answers.known import read_known
     from gribble.core.base.errors import ExitCode
-    from gribble.core.catalogue.known import read_known
     from gribble.views.catalogue import list_json, show_list
 
     with Session(config) as session:
@@ -61,8 +61,8 @@ def lint(
     from pathlib import Path
 
     from gribble.cli.session import catalogue_folders
+    from gribble.core.answers.lint import lint as look
     from gribble.core.base.errors import ExitCode, GribbleError
-    from gribble.core.catalogue.lint import lint as look
     from gribble.views.catalogue import lint_json, show_lint
     from gribble.views.screen import Screen
 
@@ -95,8 +95,8 @@ def compare(
     import shlex
 
     from gribble.cli.session import Session, find_config
+    from gribble.core.answers.changes import compare_catalogues
     from gribble.core.base.errors import ExitCode
-    from gribble.core.catalogue.compare import compare_catalogues
     from gribble.views.screen import Screen
 
     before, after = _load(old), _load(new)
@@ -146,9 +146,9 @@ def _load(path: str) -> Catalogue:
 
 def _effects(session: Session, before: Catalogue, after: Catalogue, changed: set[str]) -> list[Effect]:
     """Each emulator of the user's rigs whose sheet has changed: its state with the old one and with the new."""
+    from gribble.core.audit.looking import refitted
+    from gribble.core.audit.scope import Scope
     from gribble.core.catalogue.sheets import Catalogue
-    from gribble.core.looking import refitted
-    from gribble.core.scope import Scope
     from gribble.views.catalogue import Effect
 
     mine = session.catalogue.sheets
@@ -179,10 +179,10 @@ def schema(
 
     Example: gribble catalogue schema sheet > sheet.schema.json
     """
+    from gribble.core.answers.schema import SCHEMAS
+    from gribble.core.answers.schema import schema as make
     from gribble.core.base.errors import ExitCode, GribbleError
     from gribble.core.base.tables import suggest
-    from gribble.core.catalogue.schema import SCHEMAS
-    from gribble.core.catalogue.schema import schema as make
     from gribble.views.screen import Screen
 
     screen = Screen()
@@ -215,8 +215,8 @@ def add(
 
     from gribble.cli.running import ask
     from gribble.cli.session import catalogue_folders
+    from gribble.core.answers.adding import add as add_files
     from gribble.core.base.errors import ExitCode, GribbleError
-    from gribble.core.catalogue.adding import add as add_files
     from gribble.views.catalogue import show_added
     from gribble.views.screen import Screen
 

@@ -140,12 +140,12 @@ def playlist(
 
     from gribble.cli.session import Session, find_config
     from gribble.cli.texts import write_texts
+    from gribble.core.audit.scope import Scope
     from gribble.core.base.errors import ExitCode, GribbleError
     from gribble.core.discs.looking import discs_below
     from gribble.core.discs.playlists import group
     from gribble.core.discs.playlists import named as playlists_by_name
     from gribble.core.records.holding import Skipped
-    from gribble.core.scope import Scope
     from gribble.views.discs import playlists_json, show_playlists
     from gribble.views.looks import shorten
     from gribble.views.screen import Screen
@@ -222,10 +222,10 @@ def _texts(found: list[Playlist], folder: Path, session: Session | None) -> Iter
     from pathlib import Path
 
     from gribble.cli.texts import Text
+    from gribble.core.audit.scope import Scope
     from gribble.core.base.errors import GribbleError, reason_of
     from gribble.core.base.paths import base
     from gribble.core.discs.playlists import lines_of
-    from gribble.core.scope import Scope
 
     rigs = [rig for rig in session.rigs(Scope()) if not rig.remote] if session else []
     rig = next((rig for rig in rigs if folder.is_relative_to(rig.root)), None)

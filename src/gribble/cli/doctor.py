@@ -11,8 +11,8 @@ if TYPE_CHECKING:
     from collections.abc import Iterator
 
     from gribble.cli.session import Session
+    from gribble.core.answers.doctor import Examined
     from gribble.core.base.errors import MistakesError
-    from gribble.core.doctor import Examined
 
 
 @command("doctor")
@@ -22,8 +22,8 @@ def doctor(json: JsonOption = False, config: ConfigOption = None) -> int:
     Example: gribble doctor
     """
     from gribble.cli.session import Session, require_config
+    from gribble.core.answers.doctor import Health
     from gribble.core.base.errors import ExitCode, MistakesError
-    from gribble.core.doctor import Health
     from gribble.views.doctor import doctor_json, show_doctor
     from gribble.views.screen import Screen
 
@@ -48,7 +48,7 @@ def doctor(json: JsonOption = False, config: ConfigOption = None) -> int:
 
 def _mistakes(error: MistakesError) -> Iterator[Examined]:
     """A configuration that cannot be read: all that is wrong with it, since nothing else can be looked at."""
-    from gribble.core.doctor import Examined, Health
+    from gribble.core.answers.doctor import Examined, Health
 
     for mistake in error.mistakes:
         words = ": ".join(part for part in (mistake.where, mistake.what) if part)
@@ -60,9 +60,7 @@ def _mistakes(error: MistakesError) -> Iterator[Examined]:
 def _examined(session: Session) -> Iterator[Examined]:
     from pathlib import Path
 
-    from gribble.core.base.errors import GribbleError
-    from gribble.core.catalogue.config import check_against
-    from gribble.core.doctor import (
+    from gribble.core.answers.doctor import (
         Examined,
         Health,
         examine_catalogues,
@@ -72,8 +70,10 @@ def _examined(session: Session) -> Iterator[Examined]:
         examine_runs,
         examine_sources,
     )
-    from gribble.core.looking import fitted_on
-    from gribble.core.scope import Scope
+    from gribble.core.audit.looking import fitted_on
+    from gribble.core.audit.scope import Scope
+    from gribble.core.base.errors import GribbleError
+    from gribble.core.catalogue.config import check_against
     from gribble.views.looks import count
 
     config = session.config

@@ -11,7 +11,7 @@ from gribble.cli.options import AtOption, ConfigOption, JsonOption, RigOption, Y
 
 if TYPE_CHECKING:
     from gribble.cli.session import Session
-    from gribble.core.scope import Scope
+    from gribble.core.audit.scope import Scope
 
 
 @command("history")

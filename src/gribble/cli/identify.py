@@ -25,10 +25,10 @@ def identify(
     from pathlib import Path
 
     from gribble.cli.session import Session
+    from gribble.core.answers.identify import explain, identify_keys, identify_sets
+    from gribble.core.answers.identify import identify as identify_holdings
+    from gribble.core.audit.scope import Scope
     from gribble.core.base.errors import ExitCode, GribbleError
-    from gribble.core.identify import explain, identify_keys, identify_sets
-    from gribble.core.identify import identify as identify_holdings
-    from gribble.core.scope import Scope
     from gribble.views.identify import identify_json, show_identify
 
     if only not in ("", "needed"):

@@ -14,8 +14,8 @@ def init() -> int:
     from pathlib import Path
 
     from gribble.cli.session import CONFIG_NAME
+    from gribble.core.answers.discover import discover
     from gribble.core.base.errors import ExitCode, GribbleError, reason_of
-    from gribble.core.catalogue.discover import discover
     from gribble.views.init import config_text
     from gribble.views.looks import count
     from gribble.views.screen import Screen

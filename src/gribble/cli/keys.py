@@ -11,8 +11,8 @@ from gribble.cli.options import ConfigOption, JsonOption, RigOption, VerboseOpti
 
 if TYPE_CHECKING:
     from gribble.cli.session import Session
+    from gribble.core.audit.scope import Scope
     from gribble.core.records.sheet import Need
-    from gribble.core.scope import Scope
     from gribble.views.keys import Checked
 
 _ABOUT = "Key files, checked and merged. A key's value is never shown."
@@ -70,7 +70,7 @@ def merge(
     from pathlib import Path
 
     from gribble.cli.session import Session
-    from gribble.core.audit.keys import MergeError, judge_keys, likeliest_need, merge_keys, read_keys
+    from gribble.core.audit.judging.keys import MergeError, judge_keys, likeliest_need, merge_keys, read_keys
     from gribble.core.base.errors import ExitCode, GribbleError
     from gribble.stores.local import PRIVATE, write_new
     from gribble.views.looks import count
@@ -126,7 +126,7 @@ def _needs(session: Session, emulator: str | None) -> list[tuple[str, Need]]:
 
 
 def _check_file(path: str, needs: list[tuple[str, Need]]) -> Checked:
-    from gribble.core.audit.keys import judge_keys, likeliest_need, read_keys
+    from gribble.core.audit.judging.keys import judge_keys, likeliest_need, read_keys
     from gribble.views.keys import Checked
 
     file = read_keys(_read(path))
@@ -139,7 +139,7 @@ def _check_file(path: str, needs: list[tuple[str, Need]]) -> Checked:
 
 def _check_rigs(session: Session, scope: Scope) -> list[Checked]:
     """The key files at their places on the rigs, and where one is missing, that it is."""
-    from gribble.core.audit.keys import judge_keys
+    from gribble.core.audit.judging.keys import judge_keys
     from gribble.core.records.findings import Verdict
     from gribble.core.records.holding import key_of
     from gribble.views.keys import Checked
@@ -177,7 +177,7 @@ def _check_rigs(session: Session, scope: Scope) -> list[Checked]:
 def _read(path: str) -> bytes:
     from pathlib import Path
 
-    from gribble.core.audit.keys import MAX_BYTES
+    from gribble.core.audit.judging.keys import MAX_BYTES
     from gribble.core.base.errors import GribbleError, reason_of
 
     try:

@@ -9,7 +9,6 @@ from typing import Annotated
 
 import typer
 
-from gribble import __version__
 from gribble.cli import (
     attic,
     capture,
@@ -35,6 +34,7 @@ from gribble.cli import (
 )
 from gribble.cli.app import app, ending, run
 from gribble.cli.options import ConfigOption
+from gribble.core.base.version import VERSION
 
 __all__ = [
     "attic", "capture", "catalogue", "check", "demo", "discs", "doctor", "history", "identify", "importing", "init",
@@ -44,7 +44,7 @@ __all__ = [
 
 def _version(wanted: bool) -> None:
     if wanted:
-        typer.echo(f"gribble {__version__}")
+        typer.echo(f"gribble {VERSION}")
         raise typer.Exit
 
 

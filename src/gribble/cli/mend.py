@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from collections.abc import Callable
     from pathlib import Path
 
-    from gribble.core.identify import Identified
+    from gribble.core.answers.identify import Identified
     from gribble.core.records.holding import Holding
 
 
@@ -30,8 +30,8 @@ def mend(
     from pathlib import Path
 
     from gribble.cli.session import Session
+    from gribble.core.answers.identify import explain, identify
     from gribble.core.base.errors import ExitCode
-    from gribble.core.identify import explain, identify
     from gribble.views.looks import shorten
 
     folder = Path(into).absolute()

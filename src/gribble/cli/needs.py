@@ -34,8 +34,8 @@ def needs(
     """
     from gribble.cli.session import Session, scope_of
     from gribble.cli.sets import show_families
+    from gribble.core.answers.needed import needed_by_sheets, needed_in_world, read_words
     from gribble.core.base.errors import ExitCode
-    from gribble.core.needed import needed_by_sheets, needed_in_world, read_words
     from gribble.views.needs import needs_json, show_needs
 
     with Session(config, catalogue=catalogue or ()) as session:

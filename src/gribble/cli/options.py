@@ -72,7 +72,7 @@ SortOption = Annotated[
 
 def sorted_audits(audits: tuple[RigAudit, ...], sort: Sort | None) -> tuple[RigAudit, ...]:
     """The audits in the order that is asked for."""
-    from gribble.core.audit.ordering import by_name, worst_first
+    from gribble.core.answers.ordering import by_name, worst_first
 
     match sort:
         case None:

@@ -30,8 +30,8 @@ def match(
     Example: gribble sets match
     """
     from gribble.cli.session import Session, scope_of
+    from gribble.core.answers.releases import arcade_places, match_releases
     from gribble.core.base.errors import ExitCode
-    from gribble.core.releases import arcade_places, match_releases
     from gribble.views.releases import match_json, show_match
 
     scope = scope_of(rig, None, from_)
@@ -65,9 +65,9 @@ def compare(
     import sys
 
     from gribble.cli.session import Session, scope_of
+    from gribble.core.answers.releases import compare_releases, find_roster, one_place
     from gribble.core.base.errors import ExitCode
     from gribble.core.records.set_changes import Change
-    from gribble.core.releases import compare_releases, find_roster, one_place
     from gribble.views.releases import compare_csv, compare_json, show_compared
 
     scope = scope_of(rig, None, from_)
@@ -121,10 +121,10 @@ def fit(
     from pathlib import Path
 
     from gribble.cli.session import Session, scope_of
+    from gribble.core.answers.releases import fit_card, one_place, wishes_of
     from gribble.core.arcade.fit import read_bytes
     from gribble.core.base.errors import ExitCode, GribbleError, reason_of
     from gribble.core.catalogue.config import read_wanted
-    from gribble.core.releases import fit_card, one_place, wishes_of
     from gribble.stores.local import write_new
     from gribble.views.releases import fit_json, show_fit
 

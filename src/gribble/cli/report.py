@@ -42,9 +42,9 @@ def report(
     from pathlib import Path
 
     from gribble.cli.session import Session, scope_of
+    from gribble.core.answers.releases import arcade_places, match_releases
+    from gribble.core.answers.report import make_report, runs_since
     from gribble.core.base.errors import GribbleError
-    from gribble.core.releases import arcade_places, match_releases
-    from gribble.core.report import make_report, runs_since
     from gribble.stores.local import refuse_foreign, write_over
     from gribble.views.looks import shorten
     from gribble.views.report import answer_of, is_report, report_csv, report_html, report_json, report_markdown

@@ -14,6 +14,7 @@ from types import FrameType, TracebackType
 from typing import Any, NamedTuple
 
 from gribble.cli.session import Session
+from gribble.core.audit.scope import Scope, rig_root
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.base.tables import suggest
 from gribble.core.files.volumes import cluster_of
@@ -24,7 +25,6 @@ from gribble.core.placing.run import Stopped, new_run_number
 from gribble.core.placing.store import Stamp, StoreError
 from gribble.core.records.findings import RigAudit
 from gribble.core.records.plan import Plan, Step, StepKind
-from gribble.core.scope import Scope, rig_root
 from gribble.stores.rigs import HeldRig, Mark, RigHome
 from gribble.views.looks import count
 from gribble.views.plan import show_plan, step_row

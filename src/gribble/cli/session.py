@@ -12,23 +12,23 @@ from types import TracebackType
 
 import msgspec
 
+from gribble.core.audit.looking import SeenRigs, in_place, look, refitted
+from gribble.core.audit.scope import Scope, check_scope, rig_root
+from gribble.core.audit.world import World
 from gribble.core.base.addresses import parse_address
 from gribble.core.base.errors import ExitCode, GribbleError, MistakesError
 from gribble.core.base.paths import MEMORY_FOLDER, lies_in
 from gribble.core.catalogue.config import check_against, load_config
 from gribble.core.catalogue.sheets import Catalogue, load_catalogue
-from gribble.core.looking import SeenRigs, in_place, look, refitted
 from gribble.core.placing.journal import Run, Seal
 from gribble.core.records.config import Config
 from gribble.core.records.findings import RigAudit, State, worst
 from gribble.core.records.holding import Skipped
 from gribble.core.records.plan import Plan, Refused
 from gribble.core.records.sheet import Sheet
-from gribble.core.scope import Scope, check_scope, rig_root
 from gribble.core.survey.index import Index
 from gribble.core.survey.matching import KnownContents
 from gribble.core.survey.survey import Survey, Surveyor
-from gribble.core.world import World
 from gribble.stores.ground import RemoteGround
 from gribble.stores.local import OWN_FOLDER, PRIVATE
 from gribble.stores.opening import network_rig

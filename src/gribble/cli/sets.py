@@ -28,9 +28,9 @@ if TYPE_CHECKING:
     from collections.abc import Iterable
 
     from gribble.cli.session import Session
+    from gribble.core.audit.scope import Scope
+    from gribble.core.audit.world import World
     from gribble.core.records.findings import EmulatorAudit, RigAudit, SetAudit
-    from gribble.core.scope import Scope
-    from gribble.core.world import World
 
 SetsArgument = Annotated[
     Optional[list[str]],  # noqa: UP045
@@ -137,9 +137,10 @@ def show(
 
 def show_families(session: Session, scope: Scope, names: list[str], as_json: bool, also: Iterable[str] = ()) -> int:
     """The families of some sets on each rig whose roster knows them; the exit status. Raises GribbleError."""
+    from gribble.core.answers.families import Tree
     from gribble.core.base.errors import ExitCode
     from gribble.core.catalogue.families import family_of
-    from gribble.views.sets import Tree, families_json, show_family
+    from gribble.views.sets import families_json, show_family
 
     world = asking(session.look(scope), names, also)
     rosters = {(one.name, emulator): arcade.roster for one in world.rigs for emulator, arcade in one.arcade.items()}

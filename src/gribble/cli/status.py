@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from gribble.cli.session import Session, find_config
+from gribble.core.audit.scope import Scope
 from gribble.core.base.errors import ExitCode
-from gribble.core.scope import Scope
 from gribble.views.screen import Screen
 from gribble.views.status import show_start, show_state
 

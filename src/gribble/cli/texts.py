@@ -7,9 +7,9 @@ from typing import NamedTuple
 
 from gribble.cli.running import ask, place_plan
 from gribble.cli.session import Session
+from gribble.core.audit.scope import Scope
 from gribble.core.base.errors import ExitCode
 from gribble.core.records.plan import Plan, Step, StepKind
-from gribble.core.scope import Scope
 from gribble.stores.local import replace_file, write_new
 from gribble.views.looks import count, shorten
 from gribble.views.screen import Screen

@@ -1,1 +1,1 @@
-"""The Lighthouse Games Room: a made-up world, generated from a seed."""
+"""The Lighthouse Games Room: a made-up world, generated from a seed, with its faults and its tour."""

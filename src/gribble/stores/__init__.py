@@ -1,1 +1,1 @@
-"""Where a rig lives, behind one small interface."""
+"""Where a rig lives, in a folder or on a server, behind one small interface."""

@@ -7,7 +7,7 @@ import os
 from collections.abc import Iterator
 from pathlib import Path
 
-from gribble.core.placing.attic import UNDONE
+from gribble.core.base.paths import UNDONE
 from gribble.core.placing.store import Free
 from gribble.stores.files import free_at, read_blocks, remove, told
 

@@ -1,1 +1,1 @@
-"""From results to text: terminal views and JSON."""
+"""Answers to text, JSON and pages; the only place that knows colours."""

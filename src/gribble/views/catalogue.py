@@ -8,10 +8,10 @@ from typing import Any
 from msgspec import Struct
 from rich.text import Text
 
-from gribble.core.catalogue.adding import Added
-from gribble.core.catalogue.compare import SheetChanges
-from gribble.core.catalogue.known import Known, proofs_of
-from gribble.core.catalogue.lint import Remark
+from gribble.core.answers.adding import Added
+from gribble.core.answers.changes import SheetChanges
+from gribble.core.answers.known import Known, proofs_of
+from gribble.core.answers.lint import Remark
 from gribble.core.records.findings import EmulatorAudit, Remedy
 from gribble.core.records.imported import Tally
 from gribble.core.records.roster import ArcadeSet

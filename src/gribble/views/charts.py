@@ -8,8 +8,8 @@ from collections.abc import Sequence
 from html import escape
 from typing import Any, NamedTuple
 
+from gribble.core.answers.report import Report
 from gribble.core.base.paths import visible
-from gribble.core.report import Report
 from gribble.views.looks import STATES, VERDICTS, size
 
 _INK = "#123457"

@@ -8,8 +8,7 @@ from typing import Any
 from rich.text import Text
 
 from gribble.core.base.paths import base
-from gribble.core.discs.looking import MENDS
-from gribble.core.records.discs import Checked, Mended, Playlist
+from gribble.core.records.discs import MENDS, Checked, Mended, Playlist
 from gribble.views.looks import NEXT, QUIET, count
 from gribble.views.screen import Screen, remedy, styled, verdict
 

@@ -7,7 +7,7 @@ from typing import Any
 
 from rich.text import Text
 
-from gribble.core.doctor import Examined, Health
+from gribble.core.answers.doctor import Examined, Health
 from gribble.views.looks import STATES, VERDICTS, count, shorten
 from gribble.views.screen import Screen, remedy, styled
 

@@ -8,7 +8,7 @@ from typing import Any
 
 from rich.text import Text
 
-from gribble.core.identify import Group, Identified, Match, group
+from gribble.core.answers.identify import Group, Identified, Match, group
 from gribble.views.check import say_holding
 from gribble.views.looks import DIGEST_NAMES, QUIET, count, size
 from gribble.views.screen import Screen, remedy, styled, verdict

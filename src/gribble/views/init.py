@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 
-from gribble.core.catalogue.discover import Discovery
+from gribble.core.answers.discover import Discovery
 
 
 def config_text(found: Discovery) -> str:

@@ -7,8 +7,8 @@ from typing import Any
 
 from rich.text import Text
 
+from gribble.core.answers.needed import Needed
 from gribble.core.base.paths import join
-from gribble.core.needed import Needed
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.sheet import Accept, Level, Media, Need, Setting
 from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, count, size

@@ -10,11 +10,11 @@ from typing import Any
 
 from rich.text import Text
 
+from gribble.core.answers.releases import CardFit, Matched
 from gribble.core.base.paths import visible
 from gribble.core.records.holding import Holding
 from gribble.core.records.roster import Roster
 from gribble.core.records.set_changes import Change, SetChange
-from gribble.core.releases import CardFit, Matched
 from gribble.views.check import say_holding
 from gribble.views.looks import QUIET, count, size
 from gribble.views.screen import Screen, styled

@@ -7,9 +7,9 @@ from typing import Any
 
 import msgspec
 
+from gribble.core.answers.report import Report
 from gribble.core.base.paths import visible
 from gribble.core.records.findings import State
-from gribble.core.report import Report
 from gribble.views.looks import DIGEST_NAMES, STATES, VERDICTS, count, shorten
 from gribble.views.releases import written_csv
 

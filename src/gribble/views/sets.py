@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator
-from typing import Any, NamedTuple
+from typing import Any
 
 from rich.text import Text
 
-from gribble.core.catalogue.families import Family, parts_of
-from gribble.core.records.findings import EmulatorAudit, RigAudit, SetAudit, State
-from gribble.core.records.roster import ArcadeSet, FileState
+from gribble.core.answers.families import Tree
+from gribble.core.records.findings import RigAudit, State
 from gribble.views.check import set_json, show_sets
 from gribble.views.looks import QUIET, count, size
 from gribble.views.screen import Screen, state, styled, verdict
@@ -57,44 +55,6 @@ def sets_json(audits: tuple[RigAudit, ...]) -> dict[str, Any]:
     }
 
 
-class FamilyFile(NamedTuple):
-    """One file (or disc) of a family: its verdict word, or that it is undumped or spared, and what is to be said."""
-
-    name: str
-    size: int | None
-    verdict: str
-    reason: str
-    disc: bool = False
-
-
-class Tree(NamedTuple):
-    """The family of a set on a rig, with what is held of each relative."""
-
-    rig: str
-    emulator: EmulatorAudit
-    family: Family
-    found: SetAudit
-
-    def files(self, relative: ArcadeSet) -> Iterator[FamilyFile]:
-        """The files of a relative, then its discs."""
-        faults = {(problem.owner, problem.file): problem for problem in self.found.problems}
-        for file in relative.files:
-            key, shared = (relative.set, file.name), _shared(file.parent_name, file.bios_name)
-            if problem := faults.get(key):
-                yield FamilyFile(file.name, file.size, problem.verdict, problem.reason)
-            elif file.state is FileState.UNDUMPED:
-                yield FamilyFile(file.name, file.size, "undumped", shared)
-            else:
-                yield FamilyFile(file.name, file.size, "spared" if key in self.found.spared else "sound", shared)
-        for disc in relative.discs:
-            names = [name for owner, name in faults if owner == relative.set and name.startswith(f"{disc.name}.")]
-            problem = faults[relative.set, names[0]] if names else None
-            if problem:
-                yield FamilyFile(problem.file, None, problem.verdict, problem.reason, disc=True)
-            else:
-                yield FamilyFile(disc.name, None, "sound", "", disc=True)
-
-
 def show_family(screen: Screen, tree: Tree) -> None:
     """A set with its parent, BIOS set and devices, each file held or missing."""
     one, emulator, found = tree.family.one, tree.emulator, tree.found
@@ -104,7 +64,7 @@ def show_family(screen: Screen, tree: Tree) -> None:
     screen.say(styled(f"for {emulator.title}{release} on {tree.rig}", QUIET))
     if one.note:
         screen.say(one.note)
-    for role, relative in _relatives(tree.family):
+    for role, relative in tree.relatives():
         screen.say(
             f"{'  ' if role else ''}{role}{' ' if role else ''}", styled(relative.set, "bold"), f"  {relative.title}"
         )
@@ -124,7 +84,7 @@ def show_family(screen: Screen, tree: Tree) -> None:
     for note in found.packing:
         screen.say(styled(f"packing: {note}", QUIET))
     faults = {(problem.owner, problem.file) for problem in found.problems}
-    screen.say(f"{count(len(parts_of(tree.family)), 'file')} needed, {len(faults)} at fault.")
+    screen.say(f"{count(tree.needed, 'file')} needed, {len(faults)} at fault.")
 
 
 def families_json(trees: list[Tree]) -> dict[str, Any]:
@@ -147,20 +107,9 @@ def families_json(trees: list[Tree]) -> dict[str, Any]:
                             for file in tree.files(relative)
                         ],
                     }
-                    for role, relative in _relatives(tree.family)
+                    for role, relative in tree.relatives()
                 ],
             }
             for tree in trees
         ],
     }
-
-
-def _relatives(family: Family) -> Iterator[tuple[str, ArcadeSet]]:
-    yield "", family.one
-    yield from (("parent", one) for one in family.parents)
-    yield from (("BIOS set", one) for one in family.bios)
-    yield from (("device", one) for one in family.devices)
-
-
-def _shared(parent: str | None, bios: str | None) -> str:
-    return f"the parent's {parent}" if parent else f"the BIOS set's {bios}" if bios else ""

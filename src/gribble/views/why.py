@@ -8,7 +8,7 @@ from typing import Any
 from msgspec import Struct
 from rich.text import Text
 
-from gribble.core.audit.reasons import Order, Reason, reasons, set_reasons
+from gribble.core.answers.why import Order, Reason, reasons, set_reasons
 from gribble.core.records.findings import FIXABLE, EmulatorAudit, Remedy, RigAudit, SetAudit, State, worst
 from gribble.views.check import way_words
 from gribble.views.looks import QUIET, shorten

@@ -1,1 +1,1 @@
-"""Arcade sets: whom a set needs, whether it runs, and if not, why."""
+"""Whether a set runs and what it lacks, how sets are packed, what a release changes, and what fits a card."""

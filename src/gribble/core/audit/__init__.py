@@ -1,1 +1,1 @@
-"""Needs against holdings: verdicts, remedies and states, as pure functions."""
+"""Everything held brought together for one question, and read where a verdict asks for it."""

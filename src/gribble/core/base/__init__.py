@@ -1,1 +1,1 @@
-"""Words every room uses: errors, paths, tables, addresses, digests."""
+"""Words every room uses: errors, paths, tables and suggestions, addresses, digests."""

@@ -170,3 +170,13 @@ _WORK_FILE = re.compile(r"^\.gribble-\d+-\d+\.(part|third|aside)$")
 def is_work_file(name: str) -> bool:
     """Whether a name is one of Gribble's own for what it is about to put in place."""
     return name.startswith(".gribble-") and _WORK_FILE.match(name) is not None
+
+
+UNDONE = "-undone"
+"""Behind a run's number: what its undoing has taken away again."""
+
+
+def run_of(slot: str) -> int:
+    """The run that filled a slot of the attic; 0 for a file that no run has put there."""
+    word = slot.partition("/")[0].removesuffix(UNDONE)
+    return int(word) if word.isdecimal() else 0

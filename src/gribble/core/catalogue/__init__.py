@@ -1,1 +1,1 @@
-"""What is known about what emulators need: the user's configuration and the sheets."""
+"""Files to records and back: gribble.toml, sheets, rosters and lists, with every mistake told at once."""

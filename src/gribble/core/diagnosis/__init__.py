@@ -1,1 +1,1 @@
-"""What happened to a wrong file, told only where it is proven, and how to mend it."""
+"""What happened to a wrong content, told only where it is proven, and how to mend it."""

@@ -15,12 +15,10 @@ from gribble.core.discs.images import Volume, image_faults, read_volume
 from gribble.core.discs.mending import mend_sheet, sheet_for
 from gribble.core.discs.sheets import MAX_SHEET_BYTES, DiscSheet, read_sheet
 from gribble.core.files.discheaders import HEADER_BYTES
-from gribble.core.records.discs import Checked, Fault, Mended
+from gribble.core.records.discs import MENDS, Checked, Fault, Mended
 from gribble.core.records.holding import Skipped
 from gribble.core.survey.walking import walk
 
-MENDS = "gribble discs mend"
-"""The command that does what is beyond doubt."""
 Reader = Callable[[str, int, int], bytes]
 """Gives some bytes of a file by path, offset and length, fewer where it ends before; may raise OSError."""
 

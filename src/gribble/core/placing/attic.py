@@ -6,11 +6,9 @@ from collections.abc import Iterable, Iterator
 
 from msgspec import Struct
 
+from gribble.core.base.paths import UNDONE
 from gribble.core.placing.journal import Run
 from gribble.core.placing.store import Store
-
-UNDONE = "-undone"
-"""Behind a run's number: what its undoing has taken away again."""
 
 
 class Kept(Struct, frozen=True, kw_only=True):
@@ -27,12 +25,6 @@ class Kept(Struct, frozen=True, kw_only=True):
     size: int
     undone: bool = False
     needed: bool = False
-
-
-def run_of(slot: str) -> int:
-    """The run that filled a slot of the attic; 0 for a file that no run has put there."""
-    word = slot.partition("/")[0].removesuffix(UNDONE)
-    return int(word) if word.isdecimal() else 0
 
 
 def kept_files(rig: str, store: Store, runs: Iterable[Run]) -> Iterator[Kept]:

@@ -16,10 +16,9 @@ from msgspec import Struct
 
 from gribble.core.base.digests import Digests
 from gribble.core.base.errors import ExitCode, GribbleError
-from gribble.core.base.paths import base, fold, join, outside, parent
+from gribble.core.base.paths import UNDONE, base, fold, join, outside, parent
 from gribble.core.files.hashing import Digester
 from gribble.core.files.settingsfile import SettingError, value_of, with_value
-from gribble.core.placing.attic import UNDONE
 from gribble.core.placing.journal import Begin, Journal, Run, displaced_by
 from gribble.core.placing.store import Stamp, Store, StoreError, StoreFull, StoreLost
 from gribble.core.placing.zipping import zipped

@@ -1,1 +1,1 @@
-"""TODO."""
+"""Frozen records that pass between the stages, without any logic beyond properties."""

@@ -53,3 +53,7 @@ class Playlist(Struct, frozen=True, kw_only=True):
     discs: tuple[str, ...]
     missing: tuple[int, ...] = ()
     total: int = 0
+
+
+MENDS = "gribble discs mend"
+"""The command that does what is beyond doubt."""

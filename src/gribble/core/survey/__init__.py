@@ -1,1 +1,1 @@
-"""Reading sources and rigs into holdings, once."""
+"""Folders to holdings: sources and rigs walked, told by digest where that decides, and remembered."""

@@ -8,7 +8,7 @@ from pathlib import Path
 from msgspec import Struct, structs
 
 from gribble.core.arcade.cabinet import Content, content_of, contents_of
-from gribble.core.audit.keys import judge_keys, key_candidates, likeliest_need, read_keys
+from gribble.core.audit.judging.keys import judge_keys, key_candidates, likeliest_need, read_keys
 from gribble.core.base.paths import join
 from gribble.core.diagnosis.diagnose import MAX_BYTES
 from gribble.core.diagnosis.nearmisses import Read, Searcher, Wanted

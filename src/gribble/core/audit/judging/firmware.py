@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from gribble.core.audit.judging import Judge
+from gribble.core.audit.judging.judge import Judge
 from gribble.core.records.findings import Way
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.sheet import Accept, Kind, Need

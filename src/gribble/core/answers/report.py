@@ -10,13 +10,13 @@ from collections.abc import Iterable
 
 from msgspec import Struct
 
+from gribble.core.answers.releases import Matched
+from gribble.core.audit.world import World
 from gribble.core.base.digests import Digests
 from gribble.core.placing.journal import Run
 from gribble.core.records.findings import EmulatorAudit, Finding, Remedy, RigAudit, SetAudit, State, worst
 from gribble.core.records.holding import Holding
 from gribble.core.records.sheet import Level
-from gribble.core.releases import Matched
-from gribble.core.world import World
 
 
 class Row(Struct, frozen=True, kw_only=True):

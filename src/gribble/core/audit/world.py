@@ -9,8 +9,9 @@ from pathlib import Path
 import msgspec
 from msgspec import Struct
 
-from gribble.core.audit.audit import audit
-from gribble.core.audit.keys import key_candidates, read_keys
+from gribble.core.audit.judging.audit import audit
+from gribble.core.audit.judging.keys import key_candidates, read_keys
+from gribble.core.audit.scope import Scope
 from gribble.core.base.digests import DiscHeader
 from gribble.core.base.errors import reason_of
 from gribble.core.base.paths import base
@@ -30,7 +31,6 @@ from gribble.core.records.keyfile import KeyFile
 from gribble.core.records.readings import ABSENT, Readings
 from gribble.core.records.rig_seen import RigWorld
 from gribble.core.records.sheet import Need
-from gribble.core.scope import Scope
 from gribble.core.survey.matching import KnownContents
 from gribble.core.survey.shelf import Shelf
 from gribble.core.survey.survey import Ground, Survey

@@ -6,11 +6,11 @@ from typing import Any
 
 import msgspec
 
+from gribble.core.answers.report import Report
 from gribble.core.catalogue.importing.fieldmap import FieldMap
 from gribble.core.records.config import Config
 from gribble.core.records.roster import ArcadeSet, RosterHead
 from gribble.core.records.sheet import Sheet
-from gribble.core.report import Report
 
 SCHEMAS: dict[str, tuple[type, str]] = {
     "sheet": (Sheet, "what one emulator needs: <emulator>.sheet.toml"),

@@ -6,8 +6,8 @@ from collections.abc import Iterable, Iterator, Mapping
 
 from msgspec import Struct, structs
 
-from gribble.core.audit.choices import rank
-from gribble.core.audit.judging import Judge, Judgement, proof_of
+from gribble.core.audit.judging.choices import rank
+from gribble.core.audit.judging.judge import Judge, Judgement, proof_of
 from gribble.core.base.paths import base, fold, join, parent
 from gribble.core.diagnosis.nearmisses import NearMisses
 from gribble.core.records.findings import FIXABLE, Finding, PlaceFinding, Proof, Remedy, Verdict

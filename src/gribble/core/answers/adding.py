@@ -10,10 +10,10 @@ from pathlib import Path
 
 from msgspec import Struct
 
+from gribble.core.answers.lint import LIST_ENDINGS, Remark, lint
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, reason_of
 from gribble.core.base.paths import join, path_fault
 from gribble.core.base.regular import open_regular
-from gribble.core.catalogue.lint import LIST_ENDINGS, Remark, lint
 from gribble.core.catalogue.rosters import ROSTER_ENDING
 from gribble.core.catalogue.sheets import SHEET_ENDING
 from gribble.core.survey.walking import walk

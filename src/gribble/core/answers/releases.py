@@ -15,6 +15,7 @@ from gribble.core.arcade.fit import Selection, Wish, cost, fit_sets
 from gribble.core.arcade.homes import Homes
 from gribble.core.arcade.match import Held, ReleaseMatch, match_release, ranked
 from gribble.core.arcade.sets import wanted_sets
+from gribble.core.audit.world import World
 from gribble.core.base.errors import GribbleError, MistakesError
 from gribble.core.base.style import Style
 from gribble.core.base.tables import suggest
@@ -28,7 +29,6 @@ from gribble.core.records.rig_seen import RigWorld
 from gribble.core.records.roster import FileState, Plays, Roster, SetFile
 from gribble.core.records.set_changes import SetChange
 from gribble.core.survey.shelf import Shelf
-from gribble.core.world import World
 
 SUGGESTED = 20
 """For how many unknown names the nearest known one is looked for, which takes a while among 45,000."""

@@ -10,13 +10,13 @@ from gribble.core.arcade.cabinet import cabinet_of
 from gribble.core.arcade.discs import Discs
 from gribble.core.arcade.packing import pack_sets
 from gribble.core.arcade.sets import Renamed, asks_others, audit_set, wanted_sets
-from gribble.core.audit.choices import settle_choices
-from gribble.core.audit.demands import check_root
-from gribble.core.audit.firmware import ways_to_fit
-from gribble.core.audit.games import GamesAuditor
-from gribble.core.audit.judging import Judge
-from gribble.core.audit.needs import NeedsAuditor
-from gribble.core.audit.settings import SettingsAuditor
+from gribble.core.audit.judging.choices import settle_choices
+from gribble.core.audit.judging.demands import check_root
+from gribble.core.audit.judging.firmware import ways_to_fit
+from gribble.core.audit.judging.games import GamesAuditor
+from gribble.core.audit.judging.judge import Judge
+from gribble.core.audit.judging.needs import NeedsAuditor
+from gribble.core.audit.judging.settings import SettingsAuditor
 from gribble.core.base.paths import parent
 from gribble.core.diagnosis.nearmisses import NearMisses
 from gribble.core.records.findings import EmulatorAudit, Finding, Remedy, RigAudit, SetAudit

@@ -6,6 +6,8 @@ from collections.abc import Iterable
 
 from msgspec import Struct, structs
 
+from gribble.core.audit.scope import Scope
+from gribble.core.audit.world import World
 from gribble.core.base.errors import GribbleError
 from gribble.core.base.tables import suggest
 from gribble.core.catalogue.config import fit_sheet
@@ -13,8 +15,6 @@ from gribble.core.records.findings import Finding, Verdict
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.rig_seen import RigWorld
 from gribble.core.records.sheet import Need, Sheet
-from gribble.core.scope import Scope
-from gribble.core.world import World
 
 
 class Needed(Struct, frozen=True):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from msgspec import Struct
 
-from gribble.core.audit.keys import MAX_BYTES, judge_keys
+from gribble.core.audit.judging.keys import MAX_BYTES, judge_keys
 from gribble.core.records.findings import Proof, Verdict
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.holding import Holding, key_of

@@ -9,25 +9,24 @@ from pathlib import Path
 
 import msgspec
 
-from gribble.core.audit.needs import outlook
+from gribble.core.audit.judging.needs import outlook
+from gribble.core.audit.scope import Scope, rig_root
+from gribble.core.audit.world import World
 from gribble.core.base.errors import ExitCode, GribbleError
-from gribble.core.base.paths import join, leads_out, parent, same_place
+from gribble.core.base.paths import join, leads_out, parent, run_of, same_place
 from gribble.core.catalogue.choosing import choose_roster
 from gribble.core.catalogue.config import fit_sheet
 from gribble.core.catalogue.sheets import Catalogue
 from gribble.core.files.volumes import folds_case, volume_of
-from gribble.core.placing.attic import run_of
 from gribble.core.records.config import Config, Installed, Rig
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.holding import Skipped, Why
 from gribble.core.records.rig_seen import RigWorld
 from gribble.core.records.roster import ArcadeWorld
 from gribble.core.records.sheet import Root
-from gribble.core.scope import Scope, rig_root
 from gribble.core.survey.matching import KnownContents
 from gribble.core.survey.survey import Ground, Survey, Surveyor
 from gribble.core.survey.walking import Walk
-from gribble.core.world import World
 
 
 class SeenRigs:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from gribble.core.audit.judging import Judge
+from gribble.core.audit.judging.judge import Judge
 from gribble.core.base.paths import base
 from gribble.core.files.leads import Frame, Lead, leads, written
 from gribble.core.files.settingsfile import SettingError, value_of

@@ -1,0 +1,1 @@
+"""Verdicts and remedies from plain values: no disk, no clock, no printing."""

@@ -1,0 +1,3 @@
+"""Which Gribble this is."""
+
+VERSION = "0.1.0"
