@@ -83,7 +83,7 @@ GROUPS = {
     "Why a step fails": Group(
         "The place keeps its old file, the steps that do not depend on the failed one go on, and the command ends "
         "with status 3.",
-        ("_StepError", "StoreError"),
+        ("StepError", "StoreError"),
     ),
     "What a server can have against it": Group(
         "A server that cannot be reached makes its rig *away* (status 3); what is lost in the middle is tried again "

@@ -24,6 +24,7 @@ import pytest
 
 import gribble
 from gribble.cli.main import main
+from gribble.core.records.steps import Step
 
 for _module in pkgutil.walk_packages(gribble.__path__, "gribble."):
     if not _module.name.endswith("__main__"):
@@ -256,3 +257,8 @@ def fill(volume: Path, kind: str) -> None:
         except OSError:
             break
     os.sync()
+
+
+def said(step: Step, *names: str) -> list[Any]:
+    """What a step says under some names; None where its kind has no such thing."""
+    return [getattr(step, name, None) for name in names]

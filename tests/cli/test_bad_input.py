@@ -234,13 +234,13 @@ def test_too_little_room_refuses_the_plan_whole(world: Path, monkeypatch: pytest
     from gribble.core.base.errors import GribbleError
     from gribble.core.placing.room import check_room
     from gribble.core.placing.store import Free
-    from gribble.core.records.plan import Step, StepKind
+    from gribble.core.records.steps import Copy
     from gribble.stores.local import LocalStore
     from gribble.stores.rigs import AnyPlace
 
     store, step = (
         LocalStore(world / "rigs/stick"),
-        Step(rig="stick", step=StepKind.COPY, from_="/x", to="y", bytes=60_000),
+        Copy(rig="stick", from_="/x", to="y", bytes=60_000),
     )
     for free, why in (
         (Free(1, 100_000, 14), ""),

@@ -81,7 +81,7 @@ def spoiled(plan: Any, what: str) -> str:
         ("links", 'steps[0].replaces: "C:/windows" starts with a drive letter'),
         ("own", "is Gribble's own"),
         ("rig", '"zebra" is no rig of gribble.toml'),
-        ("kind", "steps[0]: Invalid enum value 'delete'"),
+        ("kind", "steps[0]: Invalid value 'delete'"),
         ("digest", "digests.sha1: should have 40 hex digits"),
         ("member", 'members[0].name: "../x" climbs out'),
         ("moved", 'from: "/etc/passwd" is absolute'),

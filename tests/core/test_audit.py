@@ -18,6 +18,7 @@ from gribble.core.records.plan import Plan
 from gribble.core.records.rig_seen import RigWorld
 from gribble.core.records.sheet import Accept, Also, Need, Reject, Sheet
 from gribble.core.survey.matching import KnownContents
+from tests.making import said
 
 
 def digest(what: str) -> str:
@@ -138,8 +139,8 @@ def test_imposters_are_called_by_their_true_name() -> None:
 def test_regions_then_the_sheets_order_choose_the_content_but_never_displace_a_sound_one() -> None:
     wanted = need(accept=(accept("us", region="US"), accept("eu", region="EU")))
     drawer = [held("1", "us"), held("2", "eu")]
-    assert examine([wanted], {}, drawer)[1].steps[0].from_ == "/drawer/1"
-    assert examine([wanted], {}, drawer, regions=("EU",))[1].steps[0].from_ == "/drawer/2"
+    assert said(examine([wanted], {}, drawer)[1].steps[0], "from_") == ["/drawer/1"]
+    assert said(examine([wanted], {}, drawer, regions=("EU",))[1].steps[0], "from_") == ["/drawer/2"]
     assert examine([wanted], {"boot/a.rom": "us"}, drawer, regions=("EU",))[1].steps == ()
 
 
@@ -150,13 +151,13 @@ def test_the_nearest_and_safest_copy_is_used() -> None:
         held("2", "good"),
         held("0", "good", rig="other"),
     ]
-    assert examine([GOOD], {}, copies)[1].steps[0].from_ == "/drawer/2"
-    assert examine([GOOD], {}, copies[:2])[1].steps[0].from_ == "/drawer/long name"
-    assert examine([GOOD], {"far/x": "good"}, copies)[1].steps[0].from_ == "far/x"
+    assert said(examine([GOOD], {}, copies)[1].steps[0], "from_") == ["/drawer/2"]
+    assert said(examine([GOOD], {}, copies[:2])[1].steps[0], "from_") == ["/drawer/long name"]
+    assert said(examine([GOOD], {"far/x": "good"}, copies)[1].steps[0], "from_") == ["far/x"]
 
 
 def steps(plan: Plan) -> list[tuple[str, str, str | None, str | None]]:
-    return [(step.step, step.from_, step.to, step.replaces) for step in plan.steps]
+    return [(step.kind, *said(step, "from_", "to", "replaces")) for step in plan.steps]
 
 
 def test_a_file_that_serves_where_it_lies_is_copied_never_moved() -> None:

@@ -27,8 +27,8 @@ from gribble.core.base.errors import GribbleError
 from gribble.core.files.hashing import digest_blocks
 from gribble.core.placing.journal import Seal
 from gribble.core.placing.store import StoreError, StoreLost
-from gribble.core.records.plan import PackMember, Step, StepKind
 from gribble.core.records.sheet import Accept, Kind, Level, Need, Sheet
+from gribble.core.records.steps import Copy, Displace, Pack, PackMember, Rename, Step
 from gribble.core.survey.index import Index
 from gribble.core.survey.matching import KnownContents
 from gribble.core.survey.survey import Surveyor
@@ -88,10 +88,8 @@ def digests(data: bytes) -> Digests:
     return digest_blocks([data], ["sha1"])[1]
 
 
-def step(kind: StepKind, from_: Path | str, to: str | None, data: bytes = b"", replaces: str | None = None) -> Step:
-    return Step(
-        rig="handheld", step=kind, from_=str(from_), to=to, bytes=len(data), digests=digests(data), replaces=replaces
-    )
+def step(kind: type[Copy | Rename], from_: Path | str, to: str, data: bytes = b"", replaces: str | None = None) -> Step:
+    return kind(rig="handheld", from_=str(from_), to=to, bytes=len(data), digests=digests(data), replaces=replaces)
 
 
 BIG = random.Random(1).randbytes(150_000)
@@ -115,14 +113,14 @@ def a_rig(base: Path) -> tuple[Path, tuple[Step, ...], dict[str, bytes]]:
         PackMember(name="new", from_=str(base / "new"), size=len(BIG), digests=digests(BIG)),
     )
     steps = (
-        Step(rig="handheld", step=StepKind.PACK, from_="", to="set.zip", replaces="set.zip", members=members),
-        step(StepKind.COPY, base / "new", "old.rom", BIG, "old.rom"),
-        step(StepKind.COPY, base / "new", "fresh/er/new.rom", BIG),
-        step(StepKind.COPY, "swap-b", "swap-a", b"A", "swap-a"),
-        step(StepKind.COPY, "swap-a", "swap-b", b"B", "swap-b"),
-        step(StepKind.RENAME, "x/ä stray", "y/right.rom", b"astray"),
-        step(StepKind.RENAME, "CASE.rom", "case.rom", b"c"),
-        step(StepKind.DISPLACE, "bad", None),
+        Pack(rig="handheld", to="set.zip", replaces="set.zip", members=members),
+        step(Copy, base / "new", "old.rom", BIG, "old.rom"),
+        step(Copy, base / "new", "fresh/er/new.rom", BIG),
+        step(Copy, "swap-b", "swap-a", b"A", "swap-a"),
+        step(Copy, "swap-a", "swap-b", b"B", "swap-b"),
+        step(Rename, "x/ä stray", "y/right.rom", b"astray"),
+        step(Rename, "CASE.rom", "case.rom", b"c"),
+        Displace(rig="handheld", from_="bad"),
     )
     after = {
         "old.rom": BIG, "fresh/er/new.rom": BIG, "swap-a": b"A", "swap-b": b"B", "y/right.rom": b"astray", "case.rom": b"c",
@@ -295,7 +293,7 @@ def test_what_arrives_otherwise_is_refused(tmp_path: Path) -> None:
     card, steps, _ = a_rig(tmp_path)
     before = tree(card)
     (tmp_path / "text").write_bytes(b"line\n" * 100)
-    text = step(StepKind.COPY, tmp_path / "text", "old.rom", b"line\n" * 100, "old.rom")
+    text = step(Copy, tmp_path / "text", "old.rom", b"line\n" * 100, "old.rom")
     with ftp_server(card, Weather(fault="text"), Liar) as address, rig_at(address, tmp_path / "a") as (rig, _):
         run = rig.start(1, "today", (text,))
         rig.runner(run, AnyPlace()).carry_out(run)

@@ -31,9 +31,11 @@ from gribble.core.records.sheet import (
     Setting,
     Sheet,
 )
+from gribble.core.records.steps import Point
 from gribble.core.survey.matching import KnownContents
 from tests.core.test_audit import accept, digest, held, need
 from tests.core.test_keys import key
+from tests.making import said
 
 
 def examine(
@@ -74,7 +76,7 @@ def verdicts(found: RigAudit) -> dict[str, tuple[str, str]]:
 
 
 def steps(found: RigAudit) -> list[tuple[str, str, str | None]]:
-    return [(step.step, step.from_, step.to) for step in make_plan([found]).steps]
+    return [(step.kind, *said(step, "from_", "to")) for step in make_plan([found]).steps]
 
 
 EU = need("eu", "eu.rom", accept=(accept("eu", region="EU"),), choice="any")
@@ -170,7 +172,7 @@ def test_a_setting_leads_to_the_file_or_is_pointed_there(case: str) -> None:
     (one,) = found.emulators[0].settings
     assert (one.verdict, one.remedy, one.wanted) == (verdict, remedy, wanted)
     assert words in one.reason
-    points = [point.value for step in make_plan([found]).steps for point in step.points]
+    points = [point.value for step in make_plan([found]).steps if isinstance(step, Point) for point in step.points]
     assert points == ([wanted] if remedy == "point" else [])
     assert (found.state == "ready") == (verdict == "sound" and "boot/a.rom" in files)
 
@@ -189,6 +191,7 @@ def test_a_setting_may_lead_to_any_sound_one_of_a_choice_or_to_a_folder() -> Non
     both = (rule, structs.replace(rule, key="more"))
     found = examine([EU, US], {"boot/us.rom": "us"}, settings={("den", "k.ini"): b"rom=x\nmore=y"}, setting=both)
     (step,) = make_plan([found]).steps
+    assert isinstance(step, Point)
     assert [(point.key, point.value) for point in step.points] == [("rom", "boot/us.rom"), ("more", "boot/us.rom")]
 
 

@@ -19,7 +19,7 @@ from gribble.core.placing.journal import Seal, read_run, runs_in
 from gribble.core.placing.room import check_room
 from gribble.core.placing.run import new_run_number
 from gribble.core.placing.store import Free, StoreError
-from gribble.core.records.plan import PackMember, Step, StepKind
+from gribble.core.records.steps import Copy, Displace, Pack, PackMember, Rename, Step
 from gribble.stores.local import LocalStore
 from gribble.stores.rigs import AnyPlace, RigHome, local_rig
 from tests.conftest import tree
@@ -41,10 +41,8 @@ def rig_with(root: Path, files: dict[str, bytes]) -> RigHome:
     return local_rig("den", root, "ext4", SEAL)
 
 
-def step(kind: StepKind, from_: Path | str, to: str | None, data: bytes = b"", replaces: str | None = None) -> Step:
-    return Step(
-        rig="den", step=kind, from_=str(from_), to=to, bytes=len(data), digests=digests(data), replaces=replaces
-    )
+def step(kind: type[Copy | Rename], from_: Path | str, to: str, data: bytes = b"", replaces: str | None = None) -> Step:
+    return kind(rig="den", from_=str(from_), to=to, bytes=len(data), digests=digests(data), replaces=replaces)
 
 
 def carried(rig: RigHome, steps: tuple[Step, ...], number: int = 1) -> dict[int, str]:
@@ -78,7 +76,7 @@ def test_any_files_are_placed_over_any_others_and_taken_back(
     steps = []
     for number, (name, data) in enumerate(wanted.items()):
         (drawer / str(number)).write_bytes(data)
-        steps.append(step(StepKind.COPY, drawer / str(number), name, data, name if name in present else None))
+        steps.append(step(Copy, drawer / str(number), name, data, name if name in present else None))
     assert carried(rig, tuple(steps)) == {}
     assert {name: (Path(rig.root) / name).read_bytes() for name in {**present, **wanted}} == {**present, **wanted}
     taken_back(rig)
@@ -92,12 +90,12 @@ def a_world(base: Path) -> tuple[RigHome, tuple[Step, ...], dict[str, bytes]]:
     )
     (base / "new").write_bytes(b"new")
     steps = (
-        step(StepKind.COPY, base / "new", "old.rom", b"new", "old.rom"),
-        step(StepKind.COPY, base / "new", "fresh/er/new.rom", b"new"),
-        step(StepKind.COPY, "swap-b", "swap-a", b"A", "swap-a"),
-        step(StepKind.COPY, "swap-a", "swap-b", b"B", "swap-b"),
-        step(StepKind.RENAME, "x/astray", "y/right.rom", b"astray"),
-        step(StepKind.DISPLACE, "bad", None),
+        step(Copy, base / "new", "old.rom", b"new", "old.rom"),
+        step(Copy, base / "new", "fresh/er/new.rom", b"new"),
+        step(Copy, "swap-b", "swap-a", b"A", "swap-a"),
+        step(Copy, "swap-a", "swap-b", b"B", "swap-b"),
+        step(Rename, "x/astray", "y/right.rom", b"astray"),
+        Displace(rig="den", from_="bad"),
     )
     after = {"old.rom": b"new", "fresh/er/new.rom": b"new", "swap-a": b"A", "swap-b": b"B", "y/right.rom": b"astray"}
     return rig, steps, after
@@ -176,7 +174,7 @@ def test_steps_whose_world_has_changed_are_refused_one_by_one(tmp_path: Path) ->
 def test_a_content_that_is_not_the_plans_is_never_put_in_place(tmp_path: Path) -> None:
     rig = rig_with(tmp_path / "rig", {"a.rom": b"old"})
     (tmp_path / "new").write_bytes(b"bonest")
-    failed = carried(rig, (step(StepKind.COPY, tmp_path / "new", "a.rom", b"honest", "a.rom"),))
+    failed = carried(rig, (step(Copy, tmp_path / "new", "a.rom", b"honest", "a.rom"),))
     assert "has changed since it was looked at" in failed[0]
     assert files_of(Path(rig.root)) == {"a.rom": b"old"}
 
@@ -217,7 +215,7 @@ def test_a_rename_in_case_alone_goes_by_a_third_name(tmp_path: Path, monkeypatch
         real(self, old, new)
 
     monkeypatch.setattr(LocalStore, "rename", watched)
-    assert carried(rig, (step(StepKind.RENAME, "TERN.ROM", "tern.rom", b"x"),)) == {}
+    assert carried(rig, (step(Rename, "TERN.ROM", "tern.rom", b"x"),)) == {}
     assert [new for _, new in seen] == [".gribble-1-0.third", "tern.rom"]
     taken_back(rig)
     assert files_of(Path(rig.root)) == {"TERN.ROM": b"x"}
@@ -263,7 +261,7 @@ def test_room_for_an_archive_is_counted_as_its_members_lie(tmp_path: Path, monke
     with zipfile.ZipFile(tmp_path / "a.zip", "w", zipfile.ZIP_DEFLATED) as archive:
         archive.writestr("x", bytes(1 << 20))
     member = PackMember(name="x", from_=str(tmp_path / "a.zip"), member="x", size=1 << 20)
-    pack = Step(rig="den", step=StepKind.PACK, from_="", to="b.zip", bytes=1 << 20, members=(member,))
+    pack = Pack(rig="den", to="b.zip", bytes=1 << 20, members=(member,))
     small = Free(1, 60_000)
     monkeypatch.setattr(LocalStore, "free", lambda _self, _path: small)
     monkeypatch.setattr(LocalStore, "free_attic", lambda _self: small)

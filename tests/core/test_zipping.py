@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from gribble.core.base.digests import Digests
 from gribble.core.placing.store import StoreError
 from gribble.core.placing.zipping import zipped
-from gribble.core.records.plan import PackMember
+from gribble.core.records.steps import PackMember
 
 
 def proof(data: bytes) -> Digests:

@@ -73,7 +73,8 @@ def restore(
     from gribble.core.base.paths import base
     from gribble.core.base.tables import suggest
     from gribble.core.files.hashing import digest_blocks
-    from gribble.core.records.plan import Plan, Step, StepKind
+    from gribble.core.records.plan import Plan
+    from gribble.core.records.steps import Copy
     from gribble.stores.files import read_blocks
     from gribble.stores.local import write_new_stream
     from gribble.views.looks import shorten
@@ -100,9 +101,8 @@ def restore(
             session.screen.say(f"{base(one.path)}, as it was before run {one.run}, is in {shorten(str(target))}.")
             return ExitCode.CLEAN
         size, digests = digest_blocks(read_blocks(source), ["sha1"])
-        step = Step(
+        step = Copy(
             rig=where.name,
-            step=StepKind.COPY,
             from_=str(source),
             to=one.path,
             bytes=size,

@@ -51,7 +51,7 @@ def place(
     from gribble.cli.running import finish_open_runs, narrow, place_plan, planned
     from gribble.cli.session import MOST_PASSED_OVER, Session, scope_of
     from gribble.core.base.errors import ExitCode, GribbleError
-    from gribble.core.placing.plan import linked
+    from gribble.core.placing.narrowing import linked
     from gribble.core.placing.planfile import read_plan
 
     if plan and (emulators or from_ or by_name):

@@ -19,12 +19,14 @@ from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.base.tables import suggest
 from gribble.core.files.volumes import cluster_of
 from gribble.core.placing.journal import Run
-from gribble.core.placing.plan import make_plan, narrowed
+from gribble.core.placing.narrowing import narrowed
+from gribble.core.placing.plan import make_plan
 from gribble.core.placing.room import check_room
 from gribble.core.placing.run import Stopped, new_run_number
 from gribble.core.placing.store import Stamp, StoreError
 from gribble.core.records.findings import RigAudit
-from gribble.core.records.plan import Plan, Step, StepKind
+from gribble.core.records.plan import Plan
+from gribble.core.records.steps import Copy, Step
 from gribble.stores.rigs import HeldRig, Mark, RigHome
 from gribble.views.looks import count
 from gribble.views.plan import show_plan, step_row
@@ -94,7 +96,7 @@ def place_plan(session: Session, scope: Scope, audits: tuple[RigAudit, ...], pla
     failed: int = ExitCode.CLEAN
     if plan.steps:
         session.screen.out.print()
-        if any(step.link for step in plan.steps):
+        if any(isinstance(step, Copy) and step.link for step in plan.steps):
             session.screen.say(
                 "Mind: a linked file is the source itself under a second name. An emulator that writes into it alters "
                 "the source."
@@ -123,7 +125,7 @@ def _seen(session: Session, scope: Scope, plan: Plan) -> dict[str, _Seen]:
     """The same for each rig of a plan that is there."""
     found = {}
     for rig in session.rigs(scope):
-        paths = (step.from_ if step.step is StepKind.DISPLACE else step.replaces for step in plan.on(rig.name))
+        paths = (step.displaces for step in plan.on(rig.name))
         try:
             stamps = {path: stamp for path in paths if path and (stamp := rig.store.stamp(path))}
         except StoreError:
@@ -261,7 +263,7 @@ def run_forward(session: Session, held: HeldRig, run: Run, seen: Mapping[str, St
         f": {count(len(run.done), 'step')} of {len(run.steps)} on {held.name}, run {run.number}.",
     )
     for step, reason in refused:
-        screen.say(f"  not done: {step.step} {step.to or step.from_}: {reason}")
+        screen.say(f"  not done: {step.kind} {step.place}: {reason}")
     if runner.copied:
         files = count(runner.copied, "file")
         screen.say(f"  {files} could not be linked (another volume, or one without links): copied instead.")

@@ -9,7 +9,8 @@ from gribble.cli.running import ask, place_plan
 from gribble.cli.session import Session
 from gribble.core.audit.scope import Scope
 from gribble.core.base.errors import ExitCode
-from gribble.core.records.plan import Plan, Step, StepKind
+from gribble.core.records.plan import Plan
+from gribble.core.records.steps import Displace, Step, Write
 from gribble.stores.local import replace_file, write_new
 from gribble.views.looks import count, shorten
 from gribble.views.screen import Screen
@@ -62,10 +63,8 @@ def _steps(one: Text) -> list[Step]:
     """What puts a text on its rig; a former file of another name goes to the attic."""
     replaces = one.path if one.former == one.path else None
     need = "track sheets and playlists"
-    write = Step(
+    write = Write(
         rig=one.rig,
-        step=StepKind.WRITE,
-        from_="",
         to=one.path,
         bytes=len(_encoded(one)),
         text=one.text,
@@ -74,7 +73,7 @@ def _steps(one: Text) -> list[Step]:
     )
     if replaces or not one.former:
         return [write]
-    return [write, Step(rig=one.rig, step=StepKind.DISPLACE, from_=one.former, need=need)]
+    return [write, Displace(rig=one.rig, from_=one.former, need=need)]
 
 
 def _encoded(one: Text) -> bytes:

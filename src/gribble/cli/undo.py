@@ -14,8 +14,8 @@ if TYPE_CHECKING:
     from collections.abc import Iterator
 
     from gribble.cli.session import Session
+    from gribble.core.placing.changed import Changed
     from gribble.core.placing.journal import Run
-    from gribble.core.placing.run import Changed
     from gribble.stores.rigs import HeldRig, Mark, RigHome
 
 
@@ -104,7 +104,7 @@ def _runs(where: RigHome) -> list[Run]:
 
 def _newest(rigs: list[RigHome]) -> int | None:
     """The newest run that can be taken back whole."""
-    from gribble.core.placing.run import lost
+    from gribble.core.placing.changed import lost
 
     whole = (run.number for where in rigs for run in _runs(where) if not run.foreign and not lost(where.store, run))
     return max(whole, default=None)
@@ -120,7 +120,7 @@ def _locked(rigs: list[RigHome]) -> Iterator[list[HeldRig]]:
 def _examine(session: Session, held: list[HeldRig], number: int) -> list[_Examined]:
     """Look at a run anew, under the lock. Raises GribbleError where it cannot be taken back."""
     from gribble.core.base.errors import ExitCode, GribbleError
-    from gribble.core.placing.run import lost
+    from gribble.core.placing.changed import lost
 
     found = []
     for where in held:

@@ -13,9 +13,9 @@ from gribble.core.base.paths import MEMORY_FOLDER, lies_in
 from gribble.core.base.regular import NO_LINKS, open_regular
 from gribble.core.files.volumes import folds_case
 from gribble.core.placing.journal import Journal, Run, Seal, runs_in
-from gribble.core.placing.run import Elsewhere, Runner, Told
-from gribble.core.placing.store import Stamp, Store, StoreError
-from gribble.core.records.plan import Step
+from gribble.core.placing.run import Runner, Told
+from gribble.core.placing.store import Elsewhere, Stamp, Store, StoreError
+from gribble.core.records.steps import Step
 from gribble.stores.files import read_blocks
 from gribble.stores.local import OWN_FOLDER, PRIVATE, LocalStore, mode_of
 from gribble.stores.remote import RemoteStore

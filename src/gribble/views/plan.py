@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, assert_never
 
 from rich.text import Text
 
 from gribble.core.base.paths import base
 from gribble.core.placing.journal import Run
 from gribble.core.records.findings import RigAudit
-from gribble.core.records.plan import Gap, Plan, Step, StepKind
+from gribble.core.records.plan import Gap, Plan
+from gribble.core.records.steps import Copy, Displace, Extract, Mend, Pack, Point, Rename, Step, Write, Writing
 from gribble.views.looks import QUIET, VERDICTS, count, shorten, size
 from gribble.views.screen import Screen, styled, verdict
 
@@ -19,14 +20,14 @@ MEMBERS_SHOWN = 4
 """How many new members of an archive a plan names."""
 
 _GLYPHS = {
-    StepKind.COPY: "+",
-    StepKind.EXTRACT: "↑",
-    StepKind.RENAME: "≈",
-    StepKind.DISPLACE: "×",
-    StepKind.MEND: "◐",
-    StepKind.POINT: "→",
-    StepKind.PACK: "▣",
-    StepKind.WRITE: "✎",
+    "copy": "+",
+    "extract": "↑",
+    "rename": "≈",
+    "displace": "×",
+    "mend": "◐",
+    "point": "→",
+    "pack": "▣",
+    "write": "✎",
 }
 
 
@@ -77,52 +78,66 @@ def _gap_words(gap: Gap, refused: set[tuple[str, str, str]]) -> str:
 
 def step_row(step: Step) -> tuple[str | Text, ...]:
     """One step as a row: its kind, and what it does."""
-    return Text(f"{_GLYPHS[step.step]} {step.step}", style=VERDICTS["sound"][1]), step_words(step)
+    return Text(f"{_GLYPHS[step.kind]} {step.kind}", style=VERDICTS["sound"][1]), step_words(step)
 
 
 def step_words(step: Step) -> Text:
     """One step: where to, from what, and what goes to the attic for it."""
-    source = shorten(step.from_) if step.from_.startswith("/") else step.from_
-    if step.to is None:
-        return Text.assemble(styled(source, "bold"), styled("  goes to the attic", QUIET))
-    if step.points:
-        text = Text.assemble(styled(step.to, "bold"))
-        for point in step.points:
-            text.append_text(styled(f"\n{point.key}: {point.value}")).append_text(styled(f"  not {point.was}", QUIET))
-        return text.append_text(styled("\nthe file as it is goes to the attic"))
-    if step.step is StepKind.PACK:
-        return _pack_words(step)
-    if step.step is StepKind.WRITE:
-        text = Text.assemble(styled(step.to, "bold"), *(styled(f"\n{line}") for line in step.text.splitlines()))
-        return text.append_text(
-            styled(f"\nthe {base(step.replaces)} that is there goes to the attic" if step.replaces else "")
-        )
-    what = f"{step.member} in {source}" if step.member is not None else source
-    text = Text.assemble(styled(step.to, "bold"), styled(f"\nfrom {what}"))
-    if step.partner:
-        partner = shorten(step.partner) if step.partner.startswith("/") else step.partner
-        name = f"{step.partner_member} in {partner}" if step.partner_member is not None else partner
-        text.append_text(styled(f" and {name}"))
-    if step.bytes:
-        text.append_text(styled(f"  {size(step.bytes)}", QUIET))
-    if step.replaces:
-        name = base(step.replaces)
-        text.append_text(styled(f"\nthe {name} that is there goes to the attic"))
-    return text
+    match step:
+        case Displace():
+            return Text.assemble(styled(_shown(step.from_), "bold"), styled("  goes to the attic", QUIET))
+        case Point():
+            return _point_words(step)
+        case Pack():
+            return _pack_words(step)
+        case Write():
+            text = Text.assemble(styled(step.to, "bold"), *(styled(f"\n{line}") for line in step.text.splitlines()))
+        case Rename() | Copy():
+            text = Text.assemble(styled(step.to, "bold"), styled(f"\nfrom {_shown(step.from_)}"), _size_words(step))
+        case Extract():
+            what = _shown(step.from_, step.member)
+            text = Text.assemble(styled(step.to, "bold"), styled(f"\nfrom {what}"), _size_words(step))
+        case Mend():
+            what = _shown(step.from_, step.member)
+            if step.partner:
+                what += f" and {_shown(step.partner, step.partner_member)}"
+            text = Text.assemble(styled(step.to, "bold"), styled(f"\nfrom {what}"), _size_words(step))
+        case _:
+            assert_never(step)
+    return text.append_text(_displaced_words(step))
 
 
-def _pack_words(step: Step) -> Text:
+def _shown(path: str, member: str | None = None) -> str:
+    """A file as it is named, with the member of an archive before it."""
+    source = shorten(path) if path.startswith("/") else path
+    return f"{member} in {source}" if member is not None else source
+
+
+def _size_words(step: Step) -> Text:
+    return styled(f"  {size(step.bytes)}" if step.bytes else "", QUIET)
+
+
+def _displaced_words(step: Writing) -> Text:
+    return styled(f"\nthe {base(step.replaces)} that is there goes to the attic" if step.replaces else "")
+
+
+def _point_words(step: Point) -> Text:
+    text = Text.assemble(styled(step.to, "bold"))
+    for point in step.points:
+        text.append_text(styled(f"\n{point.key}: {point.value}")).append_text(styled(f"  not {point.was}", QUIET))
+    return text.append_text(styled("\nthe file as it is goes to the attic"))
+
+
+def _pack_words(step: Pack) -> Text:
     """An archive: how many members it gets, and from where those come that are new or have another name in it."""
-    text = Text.assemble(styled(step.to or "", "bold"))
+    text = Text.assemble(styled(step.to, "bold"))
     if not step.members:
         return text.append_text(styled("\nan empty archive: its files are in the parent's"))
     text.append_text(styled(f"\n{count(len(step.members), 'file')}", ""))
     text.append_text(styled(f"  {size(step.bytes)}", QUIET))
     new = [one for one in step.members if (one.from_, one.member) != (step.replaces, one.name)]
     for member in new[:MEMBERS_SHOWN]:
-        source = shorten(member.from_) if member.from_.startswith("/") else member.from_
-        source = "it" if member.from_ == step.replaces else source
-        what = f"{member.member} in {source}" if member.member is not None else source
+        what = _shown("it" if member.from_ == step.replaces else member.from_, member.member)
         text.append_text(styled(f"\n{member.name} from {what}"))
     if len(new) > MEMBERS_SHOWN:
         text.append_text(styled(f"\nand {len(new) - MEMBERS_SHOWN:,} more", QUIET))
@@ -131,9 +146,7 @@ def _pack_words(step: Step) -> Text:
         more = len(names) - MEMBERS_SHOWN
         told = ", ".join(names[:MEMBERS_SHOWN]) + (f" and {more:,} more" if more > 0 else "")
         text.append_text(styled(f"\n{told} {words}" if names else ""))
-    if step.replaces:
-        text.append_text(styled(f"\nthe {base(step.replaces)} that is there goes to the attic"))
-    return text
+    return text.append_text(_displaced_words(step))
 
 
 def show_history(screen: Screen, runs: list[Run]) -> None:

@@ -14,7 +14,7 @@ from gribble.core.diagnosis.diagnose import MAX_BYTES
 from gribble.core.diagnosis.nearmisses import Read, Searcher, Wanted
 from gribble.core.records.findings import Finding, RigAudit, Verdict
 from gribble.core.records.holding import Holding, key_of, nearness
-from gribble.core.records.recipes import Mend
+from gribble.core.records.recipes import Mending
 from gribble.core.records.rig_seen import RigWorld
 from gribble.core.records.roster import ArcadeSet
 from gribble.core.records.sheet import Accept, Need, Sheet
@@ -51,7 +51,7 @@ class Identified(Struct, frozen=True, kw_only=True):
     holding: Holding
     verdict: str
     matches: tuple[Match, ...]
-    mend: Mend | None = None
+    mend: Mending | None = None
     near: Wanted | None = None
     no_dump: str = ""
 

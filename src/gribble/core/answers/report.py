@@ -189,7 +189,7 @@ def runs_since(runs: Iterable[Run], since: str) -> list[Run]:
 
 def _change(run: Run) -> Change:
     done = [run.steps[number] for number in sorted(run.done.keys() - run.back)]
-    places = tuple(f"{step.step} {step.to or step.from_}" for step in done)
+    places = tuple(f"{step.kind} {step.place}" for step in done)
     return Change(run=run.number, rig=run.rig, when=run.when, state=run.state, places=places)
 
 

@@ -11,7 +11,7 @@ from gribble.core.base.paths import base, fold, parent
 from gribble.core.diagnosis.diagnose import HEADERS, MAX_BYTES, Diagnosis, diagnose, no_dump, prefix_of
 from gribble.core.files.archives.opening import HEAD_BYTES, archive_kind
 from gribble.core.records.holding import Holding, Key, key_of, nearness
-from gribble.core.records.recipes import Mend
+from gribble.core.records.recipes import Mending
 from gribble.core.records.sheet import Accept, Need, Unlock
 from gribble.core.survey.stock import Stock
 
@@ -41,19 +41,19 @@ class NearMisses:
     """The near misses found: by need, and what suspects plainly are if they are no dumps."""
 
     def __init__(self) -> None:
-        self._mends: dict[tuple[str, str, str, str], dict[Key, Mend]] = {}
+        self._mends: dict[tuple[str, str, str, str], dict[Key, Mending]] = {}
         self.no_dumps: dict[Key, str] = {}
 
-    def add(self, wanted: Wanted, mend: Mend) -> None:
+    def add(self, wanted: Wanted, mend: Mending) -> None:
         """Keep what was found for a need."""
         place = (wanted.rig, wanted.emulator, wanted.need.id, wanted.need.name)
         self._mends.setdefault(place, {})[key_of(mend.holding)] = mend
 
-    def of(self, rig: str, emulator: str, need: Need, holding: Holding) -> Mend | None:
+    def of(self, rig: str, emulator: str, need: Need, holding: Holding) -> Mending | None:
         """What happened to a holding, as far as a need (of a manifest: one file of it) goes."""
         return self._mends.get((rig, emulator, need.id, need.name), {}).get(key_of(holding))
 
-    def best(self, rig: str, emulator: str, need: Need) -> Mend | None:
+    def best(self, rig: str, emulator: str, need: Need) -> Mending | None:
         """The near miss from which a need is best mended: a whole file before halves, the nearest first."""
         mends = [mend for mend in self._mends.get((rig, emulator, need.id, need.name), {}).values() if mend.mendable]
         return min(mends, key=lambda mend: (mend.partner is not None, nearness(mend.holding, rig)), default=None)
@@ -94,7 +94,7 @@ class Searcher:
 
     def examine(
         self, holding: Holding, wishes: Iterable[Wanted], *, thorough: bool = False
-    ) -> tuple[Wanted, Mend] | None:
+    ) -> tuple[Wanted, Mending] | None:
         """The first need that one holding is a near miss of, among those that its name or size makes likely.
 
         `thorough` tries every need.
@@ -176,7 +176,7 @@ class Searcher:
         accepts: list[Accept],
         keys: tuple[tuple[int, bytes], ...],
         key_holdings: tuple[Holding, ...],
-    ) -> Mend | None:
+    ) -> Mending | None:
         data = self._read(holding)
         if not data:
             return None
@@ -205,7 +205,7 @@ class Searcher:
                 like = [other for other in beside if other is not holding and _alike(holding, other)]
                 yield from like[:MOST_HALVES]
 
-    def _cut(self, holding: Holding, data: bytes, wanted: Wanted, accepts: list[Accept]) -> Mend | None:
+    def _cut(self, holding: Holding, data: bytes, wanted: Wanted, accepts: list[Accept]) -> Mending | None:
         """A file cut short, where a right copy is held to prove it."""
         for accept in accepts:
             for copy in self._stock.copies(accept, wanted.rig)[:1]:
@@ -215,8 +215,8 @@ class Searcher:
         return None
 
 
-def _mend(holding: Holding, found: Diagnosis, partner: Holding | None) -> Mend:
-    return Mend(
+def _mend(holding: Holding, found: Diagnosis, partner: Holding | None) -> Mending:
+    return Mending(
         holding=holding,
         accept=found.accept,
         recipe=found.recipe,

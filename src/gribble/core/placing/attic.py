@@ -41,7 +41,7 @@ def kept_files(rig: str, store: Store, runs: Iterable[Run]) -> Iterator[Kept]:
         run, undone = by_number.get(int(word)), folder.endswith(UNDONE)
         path = name
         if undone and run is not None and int(number) < len(run.steps):
-            path = run.steps[int(number)].to or name
+            path = run.steps[int(number)].place
         found.append(
             Kept(
                 rig=rig,

@@ -32,7 +32,7 @@ from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.base.paths import path_fault
 from gribble.core.base.regular import NO_LINKS, read_regular
 from gribble.core.placing.planfile import step_faults
-from gribble.core.records.plan import Step, StepKind
+from gribble.core.records.steps import Step, Writing
 
 FORMAT = "run/1"
 CODE_DIGITS = 32
@@ -99,17 +99,12 @@ class Run(Struct, kw_only=True):
 
     def slot(self, number: int) -> str:
         """The slot of the attic for what a step displaces: worked out, never read."""
-        return f"{self.number:04d}/{number}/{displaced_by(self.steps[number]) or ''}"
+        return f"{self.number:04d}/{number}/{self.steps[number].displaces or ''}"
 
     @property
     def bytes(self) -> int:
         """What the finished steps have written, in bytes."""
         return sum(self.steps[number].bytes for number in self.done)
-
-
-def displaced_by(step: Step) -> str | None:
-    """The path of the file that a step displaces."""
-    return step.from_ if step.step is StepKind.DISPLACE else step.replaces
 
 
 class Journal:
@@ -282,12 +277,12 @@ def _run(path: Path, head: dict[str, Any]) -> Run | None:
     number, rig, when = head.get("run"), head.get("rig"), head.get("when")
     if not isinstance(rig, str) or not isinstance(when, str) or not path.stem.isdecimal() or number != int(path.stem):
         return None
+    run = Run(path=path, number=int(path.stem), rig=rig, when=when, steps=(), adopted=head.get("adopted") is True)
     try:
-        steps = msgspec.convert(head.get("steps"), tuple[Step, ...])
-    except (ValueError, TypeError, RecursionError, OverflowError):
-        return None
-    run = Run(path=path, number=int(path.stem), rig=rig, when=when, steps=steps, adopted=head.get("adopted") is True)
-    faults = (f"steps[{n}].{key} {what}" for n, step in enumerate(steps) for key, what in step_faults(step, (rig,)))
+        run.steps = msgspec.convert(head.get("steps"), tuple[Step, ...])
+    except (ValueError, TypeError, RecursionError, OverflowError) as error:
+        run.foreign = f"its journal has a step that no plan has: {error}"
+    faults = (f"steps[{n}].{key} {what}" for n, step in enumerate(run.steps) for key, what in step_faults(step, (rig,)))
     if fault := next(faults, ""):
         run.steps, run.foreign = (), f"its journal has a step that no plan has: {fault}"
     return run
@@ -312,7 +307,7 @@ def _apply(run: Run, line: dict[str, Any]) -> None:
     match line:
         case {"begin": int(step)}:
             makes = msgspec.convert(line["makes"], tuple[str, ...])
-            above = f"{run.steps[step].to}"
+            above = run.steps[step].place if isinstance(run.steps[step], Writing) else ""
             if all(above.startswith(f"{folder}/") and not path_fault(folder) for folder in makes):
                 run.begun[step] = Begin(makes=makes)
         case {"wrote": int(step), "sha1": str(sha1)}:

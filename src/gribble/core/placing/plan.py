@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable, Mapping
-from fnmatch import fnmatchcase
+from typing import TypedDict
 
 from msgspec import Struct, structs
 
 from gribble.core.base.digests import Digests
-from gribble.core.base.paths import fold, outside
+from gribble.core.base.paths import fold
 from gribble.core.files.volumes import trouble
+from gribble.core.placing.narrowing import without
 from gribble.core.records.findings import (
     FIXABLE,
     Finding,
@@ -23,11 +24,11 @@ from gribble.core.records.findings import (
     Verdict,
 )
 from gribble.core.records.holding import Holding
-from gribble.core.records.plan import Gap, PackMember, Plan, Point, Refused, Step, StepKind
-from gribble.core.records.recipes import Mend
+from gribble.core.records.plan import Gap, Plan, Refused
+from gribble.core.records.recipes import Mending
 from gribble.core.records.set_remedies import Loose, Packed
+from gribble.core.records.steps import Copy, Displace, Extract, Mend, NewValue, Pack, PackMember, Point, Rename, Step
 
-_UNKNOWN = Digests()
 FILES_TOLD = 4
 """How many files that a set lacks are told by name."""
 
@@ -37,7 +38,7 @@ def _holdable(steps: list[Step], volume: str, folds_case: bool) -> tuple[list[St
     refused: dict[int, str] = {}
     taken: dict[str, str] = {}
     for number, step in enumerate(steps):
-        if step.to is None:
+        if isinstance(step, Displace):
             continue
         why = trouble(step.to, step.bytes, volume)
         if folds_case:
@@ -48,56 +49,19 @@ def _holdable(steps: list[Step], volume: str, folds_case: bool) -> tuple[list[St
             refused[number] = why
     kept = without(steps, {id(steps[number]) for number in refused})
     told = [
-        Refused(rig=step.rig, emulator=step.emulator, need=step.need, reason=f"{step.to} {refused[number]}")
+        Refused(rig=step.rig, emulator=step.emulator, need=step.need, reason=f"{step.place} {refused[number]}")
         for number, step in enumerate(steps)
         if number in refused
     ]
     return kept, told
 
 
-def without(steps: Iterable[Step], left_out: set[int]) -> list[Step]:
-    """Steps but for some (by identity), and for the displacements that only make sense with those."""
-    steps = list(steps)
-    lost = {(step.rig, step.emulator, step.need) for step in steps if id(step) in left_out}
-    return [
-        step
-        for step in steps
-        if id(step) not in left_out
-        and not (step.step is StepKind.DISPLACE and (step.rig, step.emulator, step.need) in lost)
-    ]
+class _For(TypedDict):
+    """Whom a step is for."""
 
-
-def narrowed(plan: Plan, only: Iterable[str], skip: Iterable[str]) -> Plan:
-    """A plan with `only` some steps, or without those to `skip`.
-
-    A word is a rig, an emulator, a need, a set, a kind of step, or a pattern for the place (`*/boot/*`). Raises
-    ValueError with a word that no step answers to.
-    """
-    only, skip = tuple(only), tuple(skip)
-    for word in (*only, *skip):
-        if not any(_answers(step, word) for step in plan.steps):
-            raise ValueError(word)
-    out = {
-        id(step)
-        for step in plan.steps
-        if any(_answers(step, word) for word in skip) or (only and not any(_answers(step, word) for word in only))
-    }
-    return structs.replace(plan, steps=tuple(without(plan.steps, out)))
-
-
-def linked(plan: Plan) -> Plan:
-    """A plan whose copies from this machine are second names of their sources, where the file system allows that."""
-    steps = (
-        structs.replace(step, link=True) if step.step is StepKind.COPY and outside(step.from_) else step
-        for step in plan.steps
-    )
-    return structs.replace(plan, steps=tuple(steps))
-
-
-def _answers(step: Step, word: str) -> bool:
-    if word in (step.rig, step.emulator, step.need, step.step):
-        return True
-    return any(fnmatchcase(path, word) for path in (step.to, step.from_) if path)
+    rig: str
+    emulator: str
+    need: str
 
 
 class _Wish(Struct, frozen=True):
@@ -179,14 +143,7 @@ class _Planner:
             for owner, path in remedies.displaced:
                 if path not in self._displaced and not self._hindered(emulator.emulator, owner, path, path):
                     self._displaced.add(path)
-                    step = Step(
-                        rig=self._rig.rig,
-                        step=StepKind.DISPLACE,
-                        from_=path,
-                        emulator=emulator.emulator,
-                        need=owner,
-                    )
-                    self.steps.append(step)
+                    self.steps.append(Displace(**self._for(emulator.emulator, owner), from_=path))
             for waiting in remedies.waiting:
                 refused = Refused(
                     rig=self._rig.rig, emulator=emulator.emulator, need=waiting.set, reason=waiting.reason
@@ -225,36 +182,34 @@ class _Planner:
             )
             for member in packed.members
         )
-        return Step(
-            rig=self._rig.rig,
-            step=StepKind.PACK,
-            from_="",
+        return Pack(
+            **self._for(emulator, packed.owner),
             to=packed.to,
             bytes=sum(member.size for member in members),
             replaces=packed.replaces,
             members=members,
             surplus=packed.kept,
             left_out=packed.left_out,
-            emulator=emulator,
-            need=packed.owner,
         )
 
     def _bring_loose(self, emulator: str, loose: Loose) -> Step:
-        holding = loose.holding
-        kind = StepKind.RENAME if loose.movable else StepKind.COPY if holding.member is None else StepKind.EXTRACT
+        holding, owner = loose.holding, self._for(emulator, loose.owner)
         digests = loose.digests if loose.digests.strongest() else holding.digests
-        return Step(
-            rig=self._rig.rig,
-            step=kind,
-            from_=self._path(holding),
-            member=holding.member,
-            to=loose.to,
-            bytes=0 if loose.movable else holding.size,
-            digests=digests,
-            replaces=loose.replaces,
-            emulator=emulator,
-            need=loose.owner,
-        )
+        if loose.movable:
+            return Rename(**owner, from_=holding.path, to=loose.to, digests=digests, replaces=loose.replaces)
+        return self._taken(owner, holding, loose.to, digests, loose.replaces)
+
+    def _taken(self, owner: _For, holding: Holding, to: str, digests: Digests, replaces: str | None) -> Copy | Extract:
+        """A holding brought as it is."""
+        path, size = self._path(holding), holding.size
+        if holding.member is None:
+            return Copy(**owner, from_=path, to=to, bytes=size, digests=digests, replaces=replaces)
+        member = holding.member
+        return Extract(**owner, from_=path, member=member, to=to, bytes=size, digests=digests, replaces=replaces)
+
+    def _for(self, emulator: str, owner: str) -> _For:
+        """What each step says of whom it is for."""
+        return {"rig": self._rig.rig, "emulator": emulator, "need": owner}
 
     def _wishes(self, by_name: bool) -> Iterable[_Wish]:
         for emulator in self._rig.emulators:
@@ -289,19 +244,18 @@ class _Planner:
         for path in place.in_way:
             if path not in self._displaced:
                 self._displaced.add(path)
-                self.steps.append(self._step(wish, StepKind.DISPLACE, from_=path))
+                self.steps.append(Displace(**self._of(wish), from_=path))
 
     def _refuse(self, wish: _Wish, reason: str) -> None:
         refused = Refused(rig=self._rig.rig, emulator=wish.emulator, need=wish.finding.need.id, reason=reason)
         self.refused.append(refused)
 
-    def _mend(self, wish: _Wish, mend: Mend) -> Step:
+    def _mend(self, wish: _Wish, mend: Mending) -> Step:
         place, partner = wish.place, mend.partner
         if place.occupied:
             self._displaced.add(place.occupied)
-        return Step(
-            rig=self._rig.rig,
-            step=StepKind.MEND,
+        return Mend(
+            **self._of(wish),
             from_=self._path(mend.holding),
             member=mend.holding.member,
             to=place.expected,
@@ -311,27 +265,24 @@ class _Planner:
             recipe=mend.recipe,
             partner=self._path(partner) if partner else None,
             partner_member=partner.member if partner else None,
-            emulator=wish.emulator,
-            need=wish.finding.need.id,
         )
+
+    def _of(self, wish: _Wish) -> _For:
+        return self._for(wish.emulator, wish.finding.need.id)
 
     def _point(self, wishes: list[tuple[str, SettingFinding]]) -> Step:
         """One step for all values of one file, so that it is the old or the whole new one at any moment."""
         emulator, first = wishes[0]
         file = self._rig.obstacles.real(first.file)
-        return Step(
-            rig=self._rig.rig,
-            step=StepKind.POINT,
-            from_=file,
+        return Point(
+            **self._for(emulator, first.subject),
             to=file,
             replaces=file,
             bytes=first.size,
             points=tuple(
-                Point(format=found.setting.format, key=found.setting.key, was=found.value, value=found.wanted)
+                NewValue(format=found.setting.format, key=found.setting.key, was=found.value, value=found.wanted)
                 for _, found in wishes
             ),
-            emulator=emulator,
-            need=first.subject,
         )
 
     def _path(self, holding: Holding) -> str:
@@ -339,55 +290,18 @@ class _Planner:
 
     def _bring(self, wish: _Wish, use: Holding) -> Step:
         place = wish.place
-        kind = StepKind.EXTRACT if use.member is not None else StepKind.COPY
-        if place.movable:
-            self._uses[use.path] -= 1
-            if self._uses[use.path] == 0 and use.path not in self._leaving:
-                kind = StepKind.RENAME
         replaces = place.occupied if place.occupied != use.path else None
         if replaces:
             self._displaced.add(replaces)
-        return self._step(
-            wish,
-            kind,
-            from_=self._path(use),
-            member=use.member,
-            to=place.expected,
-            bytes_=0 if kind is StepKind.RENAME else use.size,
-            digests=use.digests,
-            replaces=replaces,
-            dated=bool(use.attic) and kind is StepKind.COPY,
-            private=bool(wish.finding.need.key),
-        )
-
-    def _step(
-        self,
-        wish: _Wish,
-        kind: StepKind,
-        *,
-        from_: str,
-        member: str | None = None,
-        to: str | None = None,
-        bytes_: int = 0,
-        digests: Digests = _UNKNOWN,
-        replaces: str | None = None,
-        dated: bool = False,
-        private: bool = False,
-    ) -> Step:
-        return Step(
-            rig=self._rig.rig,
-            step=kind,
-            from_=from_,
-            member=member,
-            to=to,
-            bytes=bytes_,
-            digests=digests,
-            replaces=replaces,
-            dated=dated,
-            private=private,
-            emulator=wish.emulator,
-            need=wish.finding.need.id,
-        )
+        if place.movable:
+            self._uses[use.path] -= 1
+            if self._uses[use.path] == 0 and use.path not in self._leaving:
+                owner = self._of(wish)
+                return Rename(**owner, from_=use.path, to=place.expected, digests=use.digests, replaces=replaces)
+        step = self._taken(self._of(wish), use, place.expected, use.digests, replaces)
+        if isinstance(step, Copy):
+            step = structs.replace(step, dated=bool(use.attic))
+        return structs.replace(step, private=bool(wish.finding.need.key))
 
 
 def _sets_of(rig: RigAudit) -> RigAudit:

@@ -14,7 +14,8 @@ from gribble.core.base.digests import HEX_LENGTHS, Digests
 from gribble.core.base.errors import GribbleError, Mistake, MistakesError, reason_of
 from gribble.core.base.paths import outside, path_fault
 from gribble.core.base.regular import read_regular
-from gribble.core.records.plan import Plan, Step, StepKind
+from gribble.core.records.plan import Plan
+from gribble.core.records.steps import Displace, Mend, Pack, Point, Rename, Step, Taking
 
 FORMAT = "plan/1"
 MAX_BYTES = 256 << 20
@@ -23,11 +24,20 @@ _FIX = "gribble plan --out FILE writes one."
 _HEX = frozenset("0123456789abcdef")
 
 
+_EVERY_STEP: dict[str, Any] = {
+    "rig": "", "step": "", "from": "", "member": None, "to": None, "bytes": 0,
+    "digests": msgspec.to_builtins(Digests()), "replaces": None, "recipe": None, "partner": None,
+    "partner_member": None, "points": [], "link": False, "dated": False, "private": False, "text": "", "members": [],
+    "surplus": [], "left_out": [], "emulator": "", "need": "", "sha1": None,
+}  # fmt: skip
+"""What a step says where its kind has no such thing: every step of a plan's file has every key."""
+
+
 def plan_record(plan: Plan) -> dict[str, Any]:
     """A plan as `plan/1` (DESIGN.md section 6), with all that carrying it out takes."""
     return {
         "gribble": FORMAT,
-        "steps": [{**msgspec.to_builtins(step), "sha1": step.digests.sha1} for step in plan.steps],
+        "steps": [_step_record(step) for step in plan.steps],
         "bytes": plan.bytes,
         "refused": [
             {"rig": one.rig, "emulator": one.emulator, "need": one.need, "reason": one.reason} for one in plan.refused
@@ -37,6 +47,13 @@ def plan_record(plan: Plan) -> dict[str, Any]:
             for gap in plan.obtain
         ],
     }
+
+
+def _step_record(step: Step) -> dict[str, Any]:
+    record = {**_EVERY_STEP, **msgspec.to_builtins(step), "sha1": step.proof.sha1}
+    if isinstance(step, Point):
+        record["from"] = step.to
+    return record
 
 
 def plan_bytes(plan: Plan) -> bytes:
@@ -79,28 +96,32 @@ def step_faults(step: Step, rigs: Container[str]) -> Iterator[tuple[str, str]]:
     """What is wrong with a step that was read from a file: each key, and why. A step that was just planned has none."""
     if step.rig not in rigs:
         yield "rig", f'"{step.rig}" is no rig of gribble.toml'
+    if isinstance(step, Displace):
+        yield from _source_faults("from", step.from_, inside=True)
+        return
     for key, path in (("to", step.to), ("replaces", step.replaces)):
         if path is not None and (fault := path_fault(path)):
             yield key, f'"{path}" {fault}'
-    if step.to is None and step.step is not StepKind.DISPLACE:
-        yield "to", "is missing"
-    if step.step not in (StepKind.PACK, StepKind.WRITE):
-        yield from _source_faults(
-            "from", step.from_, inside=step.step in (StepKind.RENAME, StepKind.DISPLACE, StepKind.POINT)
-        )
-    if step.partner is not None:
-        yield from _source_faults("partner", step.partner)
     if step.bytes < 0:
         yield "bytes", "is less than nothing"
-    yield from _digest_faults("digests", step.digests)
-    if (step.step is StepKind.POINT) != bool(step.points) or (step.step is StepKind.MEND) != (step.recipe is not None):
-        yield "step", f"a {step.step} step has other parts than these"
+    if isinstance(step, Taking):
+        yield from _source_faults("from", step.from_, inside=isinstance(step, Rename))
+        yield from _digest_faults("digests", step.digests)
+    if isinstance(step, Mend) and step.partner is not None:
+        yield from _source_faults("partner", step.partner)
+    if isinstance(step, Point) and (not step.points or step.replaces != step.to):
+        yield "points", "change a settings file in its own place, and at least one value of it"
+    if isinstance(step, Pack):
+        yield from _pack_faults(step)
+
+
+def _pack_faults(step: Pack) -> Iterator[tuple[str, str]]:
     for number, member in enumerate(step.members):
         if fault := path_fault(member.name):
             yield f"members[{number}].name", f'"{member.name}" {fault}'
         yield from _source_faults(f"members[{number}].from", member.from_)
         yield from _digest_faults(f"members[{number}].digests", member.digests)
-    if step.step is StepKind.PACK and len({member.name for member in step.members}) < len(step.members):
+    if len({member.name for member in step.members}) < len(step.members):
         yield "members", "have one name twice"
 
 

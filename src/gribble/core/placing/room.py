@@ -7,10 +7,9 @@ from collections import Counter
 from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.base.paths import outside, parent
 from gribble.core.files.volumes import WITHOUT_LINKS
-from gribble.core.placing.journal import BALLAST_BYTES, displaced_by
-from gribble.core.placing.run import Elsewhere
-from gribble.core.placing.store import Free, Store, StoreError
-from gribble.core.records.plan import Step, StepKind
+from gribble.core.placing.journal import BALLAST_BYTES
+from gribble.core.placing.store import Elsewhere, Free, Store, StoreError
+from gribble.core.records.steps import Displace, Pack, Step
 
 HEADER_BYTES = 256
 """What a zip takes for each member beside its content, at most: two headers, two names of usual length."""
@@ -45,18 +44,17 @@ def check_room(
 
     takes(attic, BALLAST_BYTES + JOURNAL_BYTES + len(steps) * JOURNAL_OF_STEP, OWN_FILES)
     for step in steps:
-        place = step.to or step.from_
-        folder = parent(place)
+        folder = parent(step.place)
         if folder not in there:
-            there[folder] = _free(store, place)
+            there[folder] = _free(store, step.place)
         target = there[folder]
         for missing in _missing_folders(store, step):
             makes.setdefault(missing, target)
-        takes(target, _written(store, step, elsewhere), step.step is not StepKind.DISPLACE)
+        takes(target, _written(store, step, elsewhere), not isinstance(step, Displace))
         takes(attic, 0, 1)  # a folder that its undoing may need
-        if displaced := displaced_by(step):
+        if displaced := step.displaces:
             apart = target is None or attic is None or target.device != attic.device
-            copied = apart or (volume in WITHOUT_LINKS and step.step is not StepKind.DISPLACE)
+            copied = apart or (volume in WITHOUT_LINKS and not isinstance(step, Displace))
             takes(attic, store.size(displaced) if copied else 0, 2 + displaced.count("/"))
     for target in makes.values():
         takes(target, cluster, 1)
@@ -84,14 +82,14 @@ def _free(store: Store, path: str) -> Free | None:
 
 def _missing_folders(store: Store, step: Step) -> list[str]:
     try:
-        return store.missing_folders(step.to) if step.to else []
+        return [] if isinstance(step, Displace) else store.missing_folders(step.to)
     except StoreError:
         return []
 
 
 def _written(store: Store, step: Step, elsewhere: Elsewhere) -> int:
     """At most how many bytes a step writes. Members of zips are taken over as they lie there, packed."""
-    if step.step is not StepKind.PACK:
+    if not isinstance(step, Pack):
         return step.bytes
     around = HEADER_BYTES * len(step.members)
     zips = {member.from_ for member in step.members if member.member is not None}

@@ -145,3 +145,22 @@ class Store(Protocol):
 
     def free_attic(self) -> Free | None:
         """The room left where the attic and the journals are."""
+
+
+class Elsewhere(Protocol):
+    """The files that a rig's steps take from outside it, by absolute path or address. May raise StoreError."""
+
+    def read(self, path: str, member: str | None) -> Iterator[bytes]:
+        """The content of a file, or of a member of an archive."""
+
+    def local(self, path: str) -> Path:
+        """A file on this machine with that content."""
+
+    def size(self, path: str) -> int:
+        """The size of a file in bytes; 0 where it is not there."""
+
+    def mode(self, path: str) -> int | None:
+        """The permissions of a file on this machine; None where it has none that count here."""
+
+    def modified(self, path: str) -> int | None:
+        """A file's time of modification, in nanoseconds since 1970; None where that is not known."""

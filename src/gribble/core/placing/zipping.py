@@ -21,7 +21,7 @@ from gribble.core.files.archives.opening import archive_kind, peek, scan
 from gribble.core.files.archives.zips import RawMember, RawZip
 from gribble.core.files.hashing import BLOCK_BYTES, Digester
 from gribble.core.placing.store import StoreError
-from gribble.core.records.plan import PackMember
+from gribble.core.records.steps import PackMember
 
 _LOCAL = struct.Struct("<4s5H3L2H")
 _CENTRAL = struct.Struct("<4s6H3L5H2L")

@@ -11,7 +11,7 @@ from gribble.core.base.paths import base
 from gribble.core.base.style import Style
 from gribble.core.records.holding import Holding
 from gribble.core.records.obstacles import Obstacle, Obstacles
-from gribble.core.records.recipes import Mend
+from gribble.core.records.recipes import Mending
 from gribble.core.records.set_remedies import SetRemedies
 from gribble.core.records.sheet import Accept, Level, Need, Setting
 
@@ -88,7 +88,7 @@ class PlaceFinding(Struct, frozen=True, kw_only=True):
     found: Holding | None = None
     use: Holding | None = None
     movable: bool = False
-    mend: Mend | None = None
+    mend: Mending | None = None
     occupied: str | None = None
     in_way: tuple[str, ...] = ()
     harmless: bool = False

@@ -151,7 +151,7 @@ def say(recipe: Recipe, length: int) -> str:
             return f"is cut short: it is the first {length:,} of {size:,} bytes"
 
 
-class Mend(Struct, frozen=True, kw_only=True):
+class Mending(Struct, frozen=True, kw_only=True):
     """How a need's content can be made from a holding, and the words for what happened to it."""
 
     holding: Holding

@@ -1,0 +1,138 @@
+"""What a step writes, and whether what lies on a rig is what a step put there."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from pathlib import Path
+from typing import assert_never
+
+from gribble.core.base.digests import Digests
+from gribble.core.base.paths import outside
+from gribble.core.files.hashing import Digester
+from gribble.core.files.settingsfile import SettingError, value_of, with_value
+from gribble.core.placing.journal import Run
+from gribble.core.placing.store import Elsewhere, Store
+from gribble.core.placing.zipping import zipped
+from gribble.core.records.recipes import mended
+from gribble.core.records.steps import Brought, Copy, Extract, Mend, Pack, Point, Step, Write
+
+SHA1_DIGITS = 40
+"""A longer digest in a journal is a SHA-256."""
+
+
+class StepError(Exception):
+    """A step cannot be carried out; it has changed nothing."""
+
+
+class Contents:
+    """The contents that the steps of a rig's runs take and make."""
+
+    def __init__(self, store: Store, elsewhere: Elsewhere) -> None:
+        self._store = store
+        self._elsewhere = elsewhere
+
+    # What a step writes
+
+    def of(self, run: Run, number: int, step: Brought) -> Iterator[bytes]:
+        """What a step writes, block by block. Raises StepError and StoreError, at once or in the middle."""
+        match step:
+            case Copy():
+                return _at_most(self._open(run, number, step.from_, None), step)
+            case Extract():
+                return _at_most(self._open(run, number, step.from_, step.member), step)
+            case Mend():
+                return iter([self._mended(run, number, step)])
+            case Point():
+                return iter([self._pointed(step)])
+            case Pack():
+                places = {path: self._locate(run, number, path) for path in {one.from_ for one in step.members}}
+                return zipped(step.members, places.__getitem__)
+            case Write():
+                return iter([step.text.encode("utf-8", "surrogateescape")])
+            case _:
+                assert_never(step)
+
+    def _mended(self, run: Run, number: int, step: Mend) -> bytes:
+        data = b"".join(self._open(run, number, step.from_, step.member))
+        partner = b""
+        if step.partner:
+            partner = b"".join(self._open(run, number, step.partner, step.partner_member))
+        return mended(data, step.recipe, partner)
+
+    def _pointed(self, step: Point) -> bytes:
+        """A settings file with its new values; it may have them already, where a run was cut short."""
+        data = b"".join(self._store.read(step.to))
+        try:
+            for point in step.points:
+                if value_of(data, point.format, point.key) not in (point.was, point.value):
+                    raise StepError(f"{point.key} in {step.to} has changed since; run gribble plan again")
+                data = with_value(data, point.format, point.key, point.value)
+        except SettingError as error:
+            raise StepError(f"{step.to} {error}") from error
+        return data
+
+    def _open(self, run: Run, number: int, path: str, member: str | None) -> Iterator[bytes]:
+        """A content that a step takes; what this run has displaced before is read from the attic."""
+        if outside(path):
+            return self._elsewhere.read(path, member)
+        slot = self._displaced(run, number, path)
+        return self._store.read_kept(slot, member) if slot else self._store.read(path, member)
+
+    def _locate(self, run: Run, number: int, path: str) -> Path:
+        """The same as a file on this machine. The step itself may have displaced it, where a run was cut short."""
+        if outside(path):
+            return self._elsewhere.local(path)
+        slot = self._displaced(run, number + 1, path)
+        return self._store.local_kept(slot) if slot else self._store.local(path)
+
+    def _displaced(self, run: Run, number: int, path: str) -> str:
+        """The slot of the attic into which the steps before a number have put a file; empty if none has."""
+        for earlier in range(number):
+            if earlier in run.begun and run.steps[earlier].displaces == path and self._store.kept(run.slot(earlier)):
+                return run.slot(earlier)
+        return ""
+
+    # What lies on the rig
+
+    def ours(self, run: Run, number: int, step: Step, path: str) -> bool:
+        """Whether what lies at a path is what a step put there, or was about to."""
+        proof = step.proof
+        digest = run.done.get(number) or run.wrote.get(number) or proof.sha1 or proof.sha256
+        if digest:
+            return self.digest(self._store.read(path), algorithm_of(digest)) == digest
+        known = proof.known()
+        return bool(known) and self.digests(path, known) == proof
+
+    def digests(self, path: str, algorithms: Iterable[str]) -> Digests:
+        """The digests of what lies at a path."""
+        digester = Digester(algorithms)
+        for block in self._store.read(path):
+            digester.update(block)
+        return digester.digests()
+
+    def digest(self, blocks: Iterator[bytes], algorithm: str) -> str:
+        """One digest of a content."""
+        digester = Digester({algorithm})
+        for block in blocks:
+            digester.update(block)
+        return digester.digests().get(algorithm) or ""
+
+
+def agrees(digests: Digests, proof: Digests) -> bool:
+    """Whether a content has every digest that is known of what it should be."""
+    return all(digests.get(name) == digest for name, digest in proof.known().items())
+
+
+def algorithm_of(digest: str) -> str:
+    """What a digest in a journal was made by."""
+    return "sha256" if len(digest) > SHA1_DIGITS else "sha1"
+
+
+def _at_most(blocks: Iterator[bytes], step: Copy | Extract) -> Iterator[bytes]:
+    """A step's content, which is left as soon as it is longer than the step says."""
+    left = step.bytes
+    for block in blocks:
+        left -= len(block)
+        if left < 0:
+            raise StepError(f"{step.from_} is longer than the {step.bytes:,} bytes of the plan; make a new plan")
+        yield block

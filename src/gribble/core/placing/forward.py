@@ -1,0 +1,275 @@
+"""The way forward of each step: acts that can be repeated, so that one cut short is finished by doing the rest.
+
+At every moment a place holds the old file or the whole new one (a rename in case alone, by way of a third name,
+excepted). DESIGN.md section 9.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from pathlib import Path
+from typing import assert_never
+
+from gribble.core.base.digests import Digests
+from gribble.core.base.paths import fold, outside
+from gribble.core.files.hashing import Digester
+from gribble.core.placing.contents import Contents, StepError, agrees
+from gribble.core.placing.journal import Begin, Journal, Run
+from gribble.core.placing.names import third_name, undo_slot, work_name
+from gribble.core.placing.store import Elsewhere, Stamp, Store
+from gribble.core.records.steps import (
+    Brought,
+    Copy,
+    Displace,
+    Extract,
+    Mend,
+    Pack,
+    Point,
+    Rename,
+    Step,
+    Taking,
+    Write,
+    Writing,
+)
+
+KEYS_MODE = 0o600
+"""The permissions of a key file: nobody else reads it."""
+
+
+class Forward:
+    """Does the steps of one rig's runs."""
+
+    def __init__(
+        self,
+        store: Store,
+        journal: Journal,
+        elsewhere: Elsewhere,
+        watch: Callable[[int], None],
+        seen: Mapping[str, Stamp],
+    ) -> None:
+        """`watch` is told of the bytes of each block; it may raise Stopped. `seen` are stamps of files as they were
+        when the user was asked: one that is another by then is not displaced."""
+        self._store = store
+        self._journal = journal
+        self._elsewhere = elsewhere
+        self._contents = Contents(store, elsewhere)
+        self._watch = watch
+        self._seen = seen
+        self.copied = 0
+        """How many files that were to be linked had to be copied."""
+
+    def do(self, run: Run, number: int, step: Step) -> str:
+        """Do a step, or what was not done of it yet: the digest of what lies at its place then, empty for none.
+
+        Raises StepError where it cannot be done, StoreError where the rig fails, GribbleError where the journal does.
+        """
+        resumed = number in run.begun
+        if not resumed:
+            self._begin(run, number, step)
+        for folder in run.begun[number].makes:
+            self._store.make_folder(folder)
+        if isinstance(step, Displace):
+            return self._displace(run, number, step)
+        self._store.make_slot(undo_slot(run, number, step.to))  # so that taking back needs no room for it
+        if resumed and (sha1 := self._taken_up(run, number, step)):
+            return sha1
+        match step:
+            case Rename():
+                return self._rename(run, number, step)
+            case Copy() | Extract() | Mend() | Point() | Pack() | Write():
+                return self._bring(run, number, step)
+            case _:
+                assert_never(step)
+
+    def _begin(self, run: Run, number: int, step: Step) -> None:
+        """Note the intent, once the step's world is the plan's."""
+        makes: tuple[str, ...] = ()
+        if isinstance(step, Displace):
+            _check_replaced(run, step)
+        self._check_unchanged(step)
+        if isinstance(step, Writing):
+            makes = tuple(self._store.missing_folders(step.to))
+        self._journal.begin(run, number, Begin(makes=makes))
+
+    def _taken_up(self, run: Run, number: int, step: Rename | Brought) -> str:
+        """Look what is there of a step that was cut short: the digest of its content where nothing is left to do but
+        the finish, else nothing. Raises StepError where somebody else has put a file in its place."""
+        self._store.tidy(step.replaces or step.to)
+        self._finish_spelling(run, number, step.to)
+        if sha1 := self._arrived(run, number, step):
+            return sha1
+        self._check_meanwhile(run, number, step)
+        return ""
+
+    # Into the attic
+
+    def _displace(self, run: Run, number: int, step: Displace) -> str:
+        if not self._store.kept(run.slot(number)) or self._store.half_kept(step.from_, run.slot(number)):
+            self._store.displace(step.from_, run.slot(number))
+        return ""
+
+    # On the rig
+
+    def _rename(self, run: Run, number: int, step: Rename) -> str:
+        if not self._store.exists(step.from_):
+            raise StepError(f"{step.from_} is gone since the plan was made; make a new plan")
+        digests = self._contents.digests(step.from_, {"sha1", *step.digests.known()})
+        if not agrees(digests, step.digests):
+            raise StepError(f"{step.from_} has changed since it was looked at; run gribble plan again")
+        self._journal.wrote(run, number, digests.sha1 or "")
+        if step.replaces:
+            self._check_kept(run, number, step, step.replaces)
+        if fold(step.from_) == fold(step.to):
+            self._rename_by_third(step.from_, step.to, run, number)
+        else:
+            self._store.rename(step.from_, step.to)
+        return digests.sha1 or ""
+
+    def _rename_by_third(self, old: str, new: str, run: Run, number: int) -> None:
+        """Rename where the two names may be one to the volume."""
+        third = third_name(new, run, number)
+        self._store.rename(old, third)
+        self._store.rename(third, new)
+
+    def _finish_spelling(self, run: Run, number: int, to: str) -> None:
+        """Do the rest of a renaming by a third name that was cut short."""
+        third = third_name(to, run, number)
+        if self._store.exists(third):
+            self._store.rename(third, to)
+
+    # Onto the rig
+
+    def _bring(self, run: Run, number: int, step: Brought) -> str:
+        """Write the new content beside its place, prove it, keep the old file, and rename over it."""
+        work = work_name(step.to, run, number)
+        digests = self._write(run, number, step, work)
+        if not agrees(digests, step.proof):
+            what = step.from_ if isinstance(step, Taking) else step.to
+            raise StepError(f"{what} has changed since it was looked at; run gribble plan again")
+        sha1 = digests.sha1 or digests.sha256 or ""
+        self._journal.wrote(run, number, sha1)
+        if step.replaces:
+            self._check_kept(run, number, step, step.replaces)
+        else:
+            self._check_free(step.to)  # writing may have taken a while
+        self._store.rename(work, step.replaces or step.to)
+        if step.replaces and step.replaces != step.to:
+            self._rename_by_third(step.replaces, step.to, run, number)
+        self._dress(run, number, step)
+        return sha1
+
+    def _write(self, run: Run, number: int, step: Brought, work: str) -> Digests:
+        """Write a step's content into its work file; the digests of what is there then."""
+        store, known = self._store, step.proof.known()
+        wanted = known if step.proof.sha1 or step.proof.sha256 else {"sha1", *known}
+        if isinstance(step, Copy) and step.link and outside(step.from_):
+            if store.link(Path(step.from_), work):
+                return self._digested(store.read(work), wanted)
+            self.copied += 1
+        sent = Digester(())
+
+        def content() -> Iterator[bytes]:
+            nonlocal sent  # anew each time: a connection that broke wants it again
+            sent = Digester(() if store.reads_back and known else wanted)
+            return self._fed(self._contents.of(run, number, step), sent)
+
+        store.write(work, content, like=step.replaces)
+        if isinstance(step, Copy) and step.dated:
+            modified = self._elsewhere.modified(step.from_)
+            if modified is not None:
+                store.set_time(work, modified)
+        if not store.reads_back:
+            return sent.digests()
+        arrived = self._digested(store.read_back(work), wanted)
+        if known and not agrees(arrived, step.proof):  # which of the two is it?
+            sent = Digester(wanted)
+            for block in self._contents.of(run, number, step):
+                sent.update(block)
+        elif known:
+            return arrived
+        if sent.digests() != arrived:
+            raise StepError("did not arrive as it was sent. Is the rig's storage full or failing?")
+        return arrived
+
+    def _digested(self, blocks: Iterator[bytes], algorithms: Iterable[str]) -> Digests:
+        digester = Digester(algorithms)
+        for _ in self._fed(blocks, digester):
+            pass
+        return digester.digests()
+
+    def _fed(self, blocks: Iterator[bytes], digester: Digester) -> Iterator[bytes]:
+        for block in blocks:
+            self._watch(len(block))
+            digester.update(block)
+            yield block
+
+    def _dress(self, run: Run, number: int, step: Brought) -> None:
+        """Permissions come last, since a read-only file cannot be replaced everywhere."""
+        mode = KEYS_MODE if isinstance(step, Copy | Extract) and step.private else None
+        if mode is None and not step.replaces and isinstance(step, Taking):
+            mode = self._elsewhere.mode(step.from_) if outside(step.from_) else self._store.mode(step.from_)
+        self._store.dress(step.to, run.slot(number) if step.replaces else "", mode)
+
+    # Whether the world is the plan's
+
+    def _check_unchanged(self, step: Step) -> None:
+        """Refuse a step whose world is not the plan's."""
+        displaced = step.displaces
+        if displaced and not self._store.exists(displaced):
+            raise StepError(f"{displaced} is gone since the plan was made; make a new plan")
+        if displaced and displaced in self._seen and self._store.stamp(displaced) != self._seen[displaced]:
+            raise StepError(f"{displaced} was changed after the plan was shown; make a new plan")
+        if (
+            isinstance(step, Writing)
+            and step.to != step.replaces
+            and not (isinstance(step, Taking) and step.to == step.from_)
+        ):
+            self._check_free(step.to)
+
+    def _check_free(self, to: str) -> None:
+        if self._store.exists(to):
+            raise StepError(f"{to} is there now, but was not when the plan was made; make a new plan")
+
+    def _check_kept(self, run: Run, number: int, step: Rename | Brought, place: str) -> None:
+        """Keep the file that a step takes the place of; where its slot is filled, see that it is that very file."""
+        if not self._store.kept(run.slot(number)):
+            self._store.keep(place, run.slot(number))
+        elif self._store.exists(place):
+            self._check_meanwhile(run, number, step)
+
+    def _arrived(self, run: Run, number: int, step: Rename | Brought) -> str:
+        """The digest of a step's content where it lies in its place already, and the old one in the attic; else
+        nothing."""
+        if step.replaces and not self._store.kept(run.slot(number)):
+            return ""
+        if isinstance(step, Rename) and self._store.exists(step.from_):
+            return ""  # on its way from another volume, or not begun
+        if not (self._store.exists(step.to) and self._contents.ours(run, number, step, step.to)):
+            return ""
+        if not isinstance(step, Rename):
+            self._dress(run, number, step)
+        return self._contents.digest(self._store.read(step.to), "sha1")
+
+    def _check_meanwhile(self, run: Run, number: int, step: Rename | Brought) -> None:
+        """Refuse to go on with a step where, since it was cut short, somebody else has put a file in its place."""
+        place = step.replaces or step.to
+        if not self._store.exists(place):
+            if step.replaces and not self._store.kept(run.slot(number)):
+                raise StepError(f"{place} is gone since the plan was made; make a new plan")
+            return
+        if step.replaces and not self._store.kept(run.slot(number)):
+            return  # still as it was: nothing of it was begun
+        if step.replaces and self._store.same(place, run.slot(number)):
+            return
+        if self._contents.ours(run, number, step, place):
+            return
+        more = ", and what lay there before is in the attic" if step.replaces else ""
+        raise StepError(f"{place} has come there since the run was cut short; it stays{more}")
+
+
+def _check_replaced(run: Run, step: Displace) -> None:
+    """Refuse to displace what another step of the same need or set was to take the place of, but could not."""
+    for number in run.failed:
+        failed = run.steps[number]
+        if failed.need and (failed.emulator, failed.need) == (step.emulator, step.need):
+            raise StepError(f"stays, since {failed.place} could not be put in its stead")
