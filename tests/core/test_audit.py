@@ -8,6 +8,7 @@ from typing import Any
 import pytest
 
 from gribble.core.audit.judging.audit import audit
+from gribble.core.audit.judging.case import Ask
 from gribble.core.base.digests import Digests
 from gribble.core.catalogue.config import fit_sheet
 from gribble.core.placing.plan import make_plan
@@ -65,7 +66,7 @@ def examine(
         folds_case=folds_case,
         odd=odd or {},
     )
-    audits = audit([rig], drawer or [], KnownContents([sheet]), regions)
+    audits = audit([rig], drawer or [], Ask(known=KnownContents([sheet]), regions=regions))
     emulator = audits[0].emulators[0]
     return list(emulator.findings), make_plan(audits), emulator.state, emulator.spare
 

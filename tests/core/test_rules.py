@@ -9,6 +9,7 @@ from msgspec import structs
 
 from gribble.core.answers.why import reasons
 from gribble.core.audit.judging.audit import audit
+from gribble.core.audit.judging.case import Ask
 from gribble.core.audit.judging.keys import read_keys
 from gribble.core.base.kinds import Format
 from gribble.core.catalogue.config import fit_sheet
@@ -68,7 +69,8 @@ def examine(
     offset_ids = {(key_of(one), 4, 8): ids[one.path] for one in own if ids and one.path in ids}
     readings = Readings(key_files=tuple(key_files), ids=offset_ids, settings=settings or {})
     sources = [*(drawer or []), *(one for one, _ in key_files if not one.rig)]
-    return audit([world], sources, KnownContents([made]), regions, None, readings, games=games)[0]
+    ask = Ask(known=KnownContents([made]), regions=regions, readings=readings, games=games)
+    return audit([world], sources, ask)[0]
 
 
 def verdicts(found: RigAudit) -> dict[str, tuple[str, str]]:

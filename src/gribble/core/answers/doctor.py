@@ -11,7 +11,7 @@ from pathlib import Path
 
 from msgspec import Struct
 
-from gribble.core.audit.judging.needs import claims_of, meetings
+from gribble.core.audit.judging.claims import claims_of, meetings
 from gribble.core.base.errors import Mistake, reason_of
 from gribble.core.catalogue.sheets import Catalogue
 from gribble.core.files.volumes import volume_of

@@ -11,7 +11,7 @@ from typing import cast
 from msgspec import Struct
 from packaging.version import InvalidVersion, Version
 
-from gribble.core.audit.judging.needs import claims_of, meetings
+from gribble.core.audit.judging.claims import claims_of, meetings
 from gribble.core.base.errors import reason_of
 from gribble.core.base.paths import fold, join
 from gribble.core.base.tables import Mistakes, read_toml

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import msgspec
 
-from gribble.core.audit.judging.needs import outlook
+from gribble.core.audit.judging.claims import outlook
 from gribble.core.audit.scope import Scope, rig_root
 from gribble.core.audit.world import World
 from gribble.core.base.errors import ExitCode, GribbleError

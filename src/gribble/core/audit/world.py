@@ -10,6 +10,7 @@ import msgspec
 from msgspec import Struct
 
 from gribble.core.audit.judging.audit import audit
+from gribble.core.audit.judging.case import Ask
 from gribble.core.audit.judging.keys import key_candidates, read_keys
 from gribble.core.audit.scope import Scope
 from gribble.core.base.digests import DiscHeader
@@ -17,7 +18,7 @@ from gribble.core.base.errors import reason_of
 from gribble.core.base.paths import base
 from gribble.core.catalogue.choosing import with_others
 from gribble.core.diagnosis.diagnose import MAX_BYTES
-from gribble.core.diagnosis.nearmisses import Searcher, Wanted
+from gribble.core.diagnosis.nearmisses import NearMisses, Searcher, Wanted
 from gribble.core.discs.looking import check_files, reader_below
 from gribble.core.files.archives.common import ArchiveError
 from gribble.core.files.archives.opening import member_blocks
@@ -57,16 +58,23 @@ class World(Struct, frozen=True, kw_only=True):
 
         `packing` adds what would put sets right, which a plan wants to know.
         """
-        holdings, readings = self.source_holdings, self.readings(games=games)
-        audits = audit(self.rigs, holdings, self.known, self.regions, None, readings, games=games, packing=packing)
+        holdings = self.source_holdings
+        ask = Ask(
+            known=self.known,
+            regions=self.regions,
+            readings=self.readings(games=games),
+            games=games,
+            packing=packing,
+        )
+        audits = audit(self.rigs, holdings, ask)
         wishes = [
             self._nearer(one) for rig, found in zip(self.rigs, audits, strict=True) for one in _wishes(rig, found)
         ]
         asking = {(found.rig, one.emulator) for found in audits for one in found.emulators if one.asks_others}
         if wishes or asking:
-            near = self.searcher().search(wishes) if wishes else None
+            near = self.searcher().search(wishes) if wishes else NearMisses()
             rigs = self.knowing_other_releases(asking).rigs
-            audits = audit(rigs, holdings, self.known, self.regions, near, readings, games=games, packing=packing)
+            audits = audit(rigs, holdings, msgspec.structs.replace(ask, near=near))
         return tuple(
             _narrow(found, scope)
             for rig, found in zip(self.rigs, audits, strict=True)

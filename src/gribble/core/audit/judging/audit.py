@@ -10,111 +10,70 @@ from gribble.core.arcade.cabinet import cabinet_of
 from gribble.core.arcade.discs import Discs
 from gribble.core.arcade.packing import pack_sets
 from gribble.core.arcade.sets import Renamed, asks_others, audit_set, wanted_sets
+from gribble.core.audit.judging.case import Ask, KeysInPlay, RigCase
 from gribble.core.audit.judging.choices import settle_choices
 from gribble.core.audit.judging.demands import check_root
 from gribble.core.audit.judging.firmware import ways_to_fit
 from gribble.core.audit.judging.games import GamesAuditor
 from gribble.core.audit.judging.judge import Judge
 from gribble.core.audit.judging.needs import NeedsAuditor
+from gribble.core.audit.judging.serving import Serving
 from gribble.core.audit.judging.settings import SettingsAuditor
 from gribble.core.base.paths import parent
-from gribble.core.diagnosis.nearmisses import NearMisses
 from gribble.core.records.findings import EmulatorAudit, Finding, Remedy, RigAudit, SetAudit
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.holding import Holding, Why
 from gribble.core.records.obstacles import Obstacles
-from gribble.core.records.readings import Readings
 from gribble.core.records.rig_seen import RigWorld
 from gribble.core.records.set_remedies import SetRemedies
 from gribble.core.records.sheet import Accept
-from gribble.core.survey.matching import KnownContents, is_content
+from gribble.core.survey.matching import is_content
 from gribble.core.survey.shelf import Shelf
 from gribble.core.survey.stock import Stock
 
 
-def audit(
-    rigs: Iterable[RigWorld],
-    sources: Iterable[Holding],
-    known: KnownContents,
-    regions: tuple[str, ...] = (),
-    near: NearMisses | None = None,
-    readings: Readings | None = None,
-    *,
-    games: bool = False,
-    packing: bool = False,
-) -> tuple[RigAudit, ...]:
-    """The audit of each rig; what other rigs hold counts as elsewhere.
+def audit(rigs: Iterable[RigWorld], elsewhere: Iterable[Holding], ask: Ask) -> tuple[RigAudit, ...]:
+    """The audit of each rig. `elsewhere` is what is held on none of them; what other rigs hold counts, too."""
+    rigs, elsewhere = tuple(rigs), list(elsewhere)
+    stock = Stock([*elsewhere, *(holding for rig in rigs for holding in rig.holdings)])
+    judge = Judge(ask.known, ask.readings)
+    found = []
+    for rig in rigs:
+        shelf = Shelf(rig)
+        case = RigCase(rig, shelf, stock, judge, _obstacles(rig, shelf), ask)
+        others = (holding for other in rigs if other is not rig for holding in other.holdings)
+        found.append(_Auditor(case, [*elsewhere, *others]).audit())
+    return tuple(found)
 
-    `near` are the near misses known of, `readings` the contents read beforehand; `games` adds game folders,
-    `packing` what would put sets right.
-    """
-    rigs = tuple(rigs)
-    sources = list(sources)
-    stock = Stock([*sources, *(holding for rig in rigs for holding in rig.holdings)])
-    readings = readings or Readings()
-    judge = Judge(known, readings)
-    return tuple(
-        _Auditor(
-            rig,
-            stock,
-            judge,
-            known,
-            regions,
-            near or NearMisses(),
-            readings,
-            games,
-            packing,
-            [*sources, *(holding for other in rigs if other is not rig for holding in other.holdings)],
-        ).audit()
-        for rig in rigs
+
+def _obstacles(rig: RigWorld, shelf: Shelf) -> Obstacles:
+    """What is in the way on a rig."""
+    return Obstacles(
+        files=frozenset(shelf.loose),
+        folders=rig.folders,
+        things={path: odd.why for path, odd in rig.odd.items() if odd.kind in (Why.THING, Why.OUT)},
+        outward=rig.outward,
+        inward=rig.inward,
+        sources=rig.sources,
+        folds_case=rig.folds_case,
     )
 
 
 class _Auditor:
     """Audits one rig: first which files serve where they lie, then each need with that knowledge."""
 
-    def __init__(
-        self,
-        rig: RigWorld,
-        stock: Stock,
-        judge: Judge,
-        known: KnownContents,
-        regions: tuple[str, ...],
-        near: NearMisses,
-        readings: Readings,
-        games: bool,
-        packing: bool,
-        elsewhere: list[Holding],
-    ) -> None:
-        self._rig = rig
-        self._stock = stock
-        self._judge = judge
-        self._known = known
-        self._regions = regions
-        self._shelf = Shelf(rig)
+    def __init__(self, case: RigCase, elsewhere: list[Holding]) -> None:
+        self._case, self._rig, self._shelf, self._judge = case, case.rig, case.shelf, case.judge
         self._elsewhere = elsewhere
-        self._packing = packing
-        self._disc_headers = list(readings.discs)
-        self._obstacles = Obstacles(
-            files=frozenset(self._shelf.loose),
-            folders=rig.folders,
-            things={path: odd.why for path, odd in rig.odd.items() if odd.kind in (Why.THING, Why.OUT)},
-            outward=rig.outward,
-            inward=rig.inward,
-            sources=rig.sources,
-            folds_case=rig.folds_case,
-        )
-        self._needs = NeedsAuditor(rig, self._shelf, stock, judge, near, regions, self._obstacles)
-        self._settings = SettingsAuditor(rig, self._shelf, judge, readings.settings)
-        self._games = GamesAuditor(rig, self._shelf, stock, readings) if games else None
+        self._serving = Serving(case)
+        self._needs = NeedsAuditor(case, self._serving)
+        self._settings = SettingsAuditor(case)
+        self._games = GamesAuditor(case) if case.ask.games else None
 
     def audit(self) -> RigAudit:
         rig = self._rig
         if rig.away:
             return RigAudit(rig=rig.name, root=rig.root, away=rig.away, folds_case=rig.folds_case)
-        for fitted in rig.emulators:
-            for need in fitted.needs:
-                self._needs.note_serving(fitted, need)
         findings = [self._find_all(fitted) for fitted in rig.emulators]
         spare = self._spare([finding for group in findings for finding in group])
         sets = {fitted.emulator: self._sets(fitted) for fitted in rig.emulators}
@@ -143,7 +102,7 @@ class _Auditor:
             emulators=emulators,
             new=rig.new,
             folds_case=rig.folds_case,
-            obstacles=structs.replace(self._obstacles, serving=self._needs.serving),
+            obstacles=structs.replace(self._case.obstacles, serving=self._serving.owners),
         )
 
     # The sets of an arcade emulator
@@ -154,12 +113,12 @@ class _Auditor:
         if fitted.arcade is None or arcade is None or arcade.roster is None:
             return (), SetRemedies(), False
         cabinet = cabinet_of(self._rig, fitted, self._elsewhere)
-        discs = Discs(fitted.arcade, cabinet.folder, self._shelf.loose, self._disc_headers)
+        discs = Discs(fitted.arcade, cabinet.folder, self._shelf.loose, list(self._case.ask.readings.discs))
         wanted = wanted_sets(fitted.wanted, arcade.roster, cabinet, arcade.others)
         renamed = Renamed(arcade.roster)
         sets = tuple(audit_set(arcade.roster, name, cabinet, arcade.others, discs, renamed) for name in wanted)
         asks = bool(arcade.unread) and asks_others(fitted.wanted, arcade.roster, sets, cabinet)
-        if not self._packing and fitted.style is None:
+        if not self._case.ask.packing and fitted.style is None:
             return sets, SetRemedies(), asks
         remedies = pack_sets(
             arcade.roster, sets, cabinet, discs, style=fitted.style, stubs=fitted.stubs, lean=fitted.lean
@@ -170,18 +129,17 @@ class _Auditor:
 
     def _find_all(self, fitted: Fitted) -> tuple[Finding, ...]:
         """Keys first, since firmware may require them; then choices, once each need is known."""
-        self._needs.keys_after = frozenset()
-        self._needs.required_keys = self._required(fitted)
+        keys = KeysInPlay(self._required(fitted))
         found: dict[str, Finding] = {}
         for need in fitted.needs:
             if need.key:
-                found[need.id] = self._needs.find(fitted, need)
+                found[need.id] = self._needs.find(fitted, need, keys)
         now, after = self._keys_of(found.values())
-        self._needs.keys_after = after
+        keys = keys._replace(after=after)
         for need in fitted.needs:
             if need.id not in found:
-                found[need.id] = self._fit(fitted, self._needs.find(fitted, need), now)
-        return settle_choices(tuple(found[need.id] for need in fitted.needs), self._regions)
+                found[need.id] = self._fit(fitted, self._needs.find(fitted, need, keys), keys, now)
+        return settle_choices(tuple(found[need.id] for need in fitted.needs), self._case.ask.regions)
 
     def _required(self, fitted: Fitted) -> frozenset[str]:
         """The keys that the firmware in place requires or, where there is none, the firmware that would be taken."""
@@ -191,7 +149,8 @@ class _Auditor:
                 continue
             there = (self._judge.judge(fitted, need, one) for one in self._needs.at_places(fitted, need))
             accepts = [judgement.accept for judgement in there if judgement.accept]
-            accepts += [accept for accept in self._needs.preferred(need) if self._stock.copies(accept, self._rig.name)]
+            preferred = self._needs.preferred(need, KeysInPlay())
+            accepts += [accept for accept in preferred if self._case.stock.copies(accept, self._rig.name)]
             if accepts:
                 required.update(accepts[0].requires_keys)
         return frozenset(required)
@@ -208,16 +167,16 @@ class _Auditor:
                 names.update(judged.usable if judged else ())
         return frozenset(now), frozenset(after)
 
-    def _fit(self, fitted: Fitted, finding: Finding, keys: frozenset[str]) -> Finding:
+    def _fit(self, fitted: Fitted, finding: Finding, keys: KeysInPlay, now: frozenset[str]) -> Finding:
         """A firmware's finding with the keys that it lacks, and the ways to make firmware, keys and release fit."""
         need, place = finding.need, finding.chief
         others = fitted.other_releases.get(need.id, ())
         if not others and not any(accept.requires_keys for accept in need.accept):
             return finding
         accept = place.accept if finding.in_place else None
-        lacks = frozenset(accept.requires_keys) - keys if accept else frozenset()
-        if lacks and lacks - self._needs.keys_after:
-            finding = self._refit(finding)
+        lacks = frozenset(accept.requires_keys) - now if accept else frozenset()
+        if lacks and lacks - keys.after:
+            finding = self._refit(finding, keys)
         if finding.in_place and not lacks:
             return finding
         here = place.lying(self._rig.name)
@@ -225,15 +184,15 @@ class _Auditor:
             accept = next((one for one in others if is_content(one, here.size, here.digests)), None)
         if accept is None and place.remedy is not Remedy.OBTAIN:
             return finding  # nothing that is there stands in the way, and something that fits is held
-        ways = ways_to_fit(fitted, need, accept, lacks, self._stock, self._judge, self._rig.name)
+        ways = ways_to_fit(self._case, fitted, need, accept, lacks)
         return structs.replace(finding, lacks=tuple(sorted(lacks)), ways=ways)
 
-    def _refit(self, finding: Finding) -> Finding:
+    def _refit(self, finding: Finding, keys: KeysInPlay) -> Finding:
         """Firmware whose keys nobody has: replaced by a held one that does with the keys there are, else to obtain."""
-        best = self._needs.best_copy(finding.need)
+        best = self._needs.best_copy(finding.need, keys)
         places = []
         for place in finding.places:
-            if best is None or _requires(best[1]) - self._needs.keys_after:
+            if best is None or _requires(best[1]) - keys.after:
                 places.append(structs.replace(place, remedy=Remedy.OBTAIN))
             else:
                 use, accept = best
@@ -244,7 +203,7 @@ class _Auditor:
                         remedy=Remedy.REPLACE,
                         use=use,
                         accept=accept,
-                        movable=self._needs.movable(use),
+                        movable=self._serving.movable(use),
                         occupied=occupied,
                         expected=occupied or place.expected,
                     )
@@ -268,9 +227,9 @@ class _Auditor:
             folder = parent(path)
             while folder and folder not in folders:
                 folder = parent(folder)
-            if folder not in folders or path in named or self._shelf.key(path) in self._needs.accepted_places:
+            if folder not in folders or path in named or self._shelf.key(path) in self._serving.accepted_places:
                 continue
-            if not self._known.matches(holding.size, holding.digests):
+            if not self._case.ask.known.matches(holding.size, holding.digests):
                 spare.setdefault(folders[folder], []).append(path)
         return spare
 

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from gribble.core.audit.judging.case import RigCase
 from gribble.core.audit.judging.judge import Judge
 from gribble.core.records.findings import Way
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.sheet import Accept, Kind, Need
-from gribble.core.survey.stock import Stock
 
 
 def ways_to_fit(
-    fitted: Fitted, need: Need, in_place: Accept | None, lacks: frozenset[str], stock: Stock, judge: Judge, rig: str
+    case: RigCase, fitted: Fitted, need: Need, in_place: Accept | None, lacks: frozenset[str]
 ) -> tuple[Way, ...]:
     """The ways to make a firmware fit: another firmware, more keys, another release of the emulator.
 
@@ -20,16 +20,16 @@ def ways_to_fit(
     requires in vain.
     """
     return (
-        *_firmware(need, in_place, stock, rig),
-        *_keys(fitted, lacks, judge),
-        *_release(fitted, need, in_place, stock, rig),
+        *_firmware(case, need, in_place),
+        *_keys(case.judge, fitted, lacks),
+        *_release(case, fitted, need, in_place),
     )
 
 
-def _firmware(need: Need, in_place: Accept | None, stock: Stock, rig: str) -> Iterator[Way]:
+def _firmware(case: RigCase, need: Need, in_place: Accept | None) -> Iterator[Way]:
     others = [accept for accept in need.accept if accept != in_place]
     for accept in others:
-        copies = stock.copies(accept, rig)
+        copies = case.stock.copies(accept, case.rig.name)
         if copies:
             keys = f", and requires {', '.join(accept.requires_keys)}" if accept.requires_keys else ""
             yield Way(
@@ -37,7 +37,7 @@ def _firmware(need: Need, in_place: Accept | None, stock: Stock, rig: str) -> It
                 words=f"{accept.called or need.called} works with this release{keys}",
                 held=copies[0],
             )
-    if others and not any(stock.copies(accept, rig) for accept in others):
+    if others and not any(case.stock.copies(accept, case.rig.name) for accept in others):
         names = " or ".join(accept.called or need.called for accept in others)
         yield Way(change=_what(need), words=f"{names} would fit this release, but is not held")
 
@@ -46,7 +46,7 @@ def _what(need: Need) -> str:
     return "firmware" if need.kind == Kind.FIRMWARE else "file"
 
 
-def _keys(fitted: Fitted, lacks: frozenset[str], judge: Judge) -> Iterator[Way]:
+def _keys(judge: Judge, fitted: Fitted, lacks: frozenset[str]) -> Iterator[Way]:
     if not lacks:
         return
     names = ", ".join(sorted(lacks))
@@ -57,9 +57,9 @@ def _keys(fitted: Fitted, lacks: frozenset[str], judge: Judge) -> Iterator[Way]:
     yield Way(change="keys", words=f"no key file that is held has {names}")
 
 
-def _release(fitted: Fitted, need: Need, in_place: Accept | None, stock: Stock, rig: str) -> Iterator[Way]:
+def _release(case: RigCase, fitted: Fitted, need: Need, in_place: Accept | None) -> Iterator[Way]:
     for accept in fitted.other_releases.get(need.id, ()):
-        held = stock.copies(accept, rig)
+        held = case.stock.copies(accept, case.rig.name)
         if accept == in_place or held:
             words = f"{accept.called or need.called} works with release {accept.releases} of {fitted.title}"
             yield Way(change="release", words=words, held=held[0] if held else None)

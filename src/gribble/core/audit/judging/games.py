@@ -6,15 +6,12 @@ import re
 from collections.abc import Iterable, Iterator
 from fnmatch import fnmatch, fnmatchcase
 
+from gribble.core.audit.judging.case import RigCase
 from gribble.core.base.paths import base, climb_fault, join, name_fault, parent
 from gribble.core.records.findings import GameFinding, Verdict
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.holding import Holding, key_of
-from gribble.core.records.readings import Readings
-from gribble.core.records.rig_seen import RigWorld
 from gribble.core.records.sheet import IdAt, Media, Packing, Pair
-from gribble.core.survey.shelf import Shelf
-from gribble.core.survey.stock import Stock
 
 _ARCHIVES = (".zip", ".7z")
 
@@ -22,14 +19,12 @@ _ARCHIVES = (".zip", ".7z")
 class GamesAuditor:
     """Audits the game folders of one rig's emulators."""
 
-    def __init__(self, rig: RigWorld, shelf: Shelf, stock: Stock, readings: Readings) -> None:
-        self._rig = rig
-        self._shelf = shelf
-        self._stock = stock
-        self._ids = readings.ids
-        self._sheets = readings.sheets
+    def __init__(self, case: RigCase) -> None:
+        self._rig, self._shelf, self._stock = case.rig, case.shelf, case.stock
+        self._ids = case.ask.readings.ids
+        self._sheets = case.ask.readings.sheets
         self._members: dict[str, list[str]] = {}
-        for holding in rig.holdings:
+        for holding in case.rig.holdings:
             if holding.member is not None:
                 self._members.setdefault(holding.path, []).append(holding.member)
 

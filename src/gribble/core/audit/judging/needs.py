@@ -2,112 +2,58 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable
+from typing import NamedTuple
 
-from msgspec import Struct, structs
+from msgspec import structs
 
+from gribble.core.audit.judging.case import KeysInPlay, RigCase
 from gribble.core.audit.judging.choices import rank
-from gribble.core.audit.judging.judge import Judge, Judgement, proof_of
+from gribble.core.audit.judging.claims import (
+    places_of,
+)
+from gribble.core.audit.judging.judge import Judgement, proof_of
+from gribble.core.audit.judging.serving import Serving
 from gribble.core.base.paths import base, fold, join, parent
-from gribble.core.diagnosis.nearmisses import NearMisses
 from gribble.core.records.findings import FIXABLE, Finding, PlaceFinding, Proof, Remedy, Verdict
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.holding import Holding, key_of
-from gribble.core.records.obstacles import Obstacle, Obstacles
-from gribble.core.records.rig_seen import RigWorld
+from gribble.core.records.obstacles import Obstacle
 from gribble.core.records.sheet import Accept, Need
 from gribble.core.survey.matching import is_content
-from gribble.core.survey.shelf import Shelf
-from gribble.core.survey.stock import Stock
+
+
+class _Want(NamedTuple):
+    """One thing that is wanted: a need, or one file of it, by an emulator, with the keys in play."""
+
+    fitted: Fitted
+    need: Need
+    keys: KeysInPlay
 
 
 class NeedsAuditor:
-    """Audits the needs of one rig, one by one. Every need that is to be audited must have been noted before.
+    """Audits the needs of one rig, one by one."""
 
-    `required_keys` are the keys that the firmware of the emulator under audit requires; `keys_after` those it will have
-    once its key files are put right.
-    """
-
-    def __init__(
-        self,
-        rig: RigWorld,
-        shelf: Shelf,
-        stock: Stock,
-        judge: Judge,
-        near: NearMisses,
-        regions: tuple[str, ...],
-        obstacles: Obstacles,
-    ) -> None:
-        self._rig = rig
-        self._shelf = shelf
-        self._stock = stock
-        self._judge = judge
-        self._near = near
-        self._regions = regions
-        self._obstacles = obstacles
-        self._serving: set[str] = set()
-        self._sound: dict[str, list[tuple[Fitted, Need]]] = {}
-        self._claims: dict[str, list[tuple[Fitted, Need]]] = {}
-        self.accepted_places: set[str] = set()
-        self.required_keys: frozenset[str] = frozenset()
-        self.keys_after: frozenset[str] = frozenset()
-
-    def note_serving(self, fitted: Fitted, need: Need) -> None:
-        """Note which files serve a need where they lie, so that they are copied and never moved, and which place it
-        wants for itself."""
-        for part, folder, names in places_of(fitted.folders, need):
-            self.accepted_places.update(self._shelf.key(join(folder, name)) for name in names)
-            if not need.any_name and need.id not in fitted.ignore:
-                self._claims.setdefault(self._shelf.key(join(folder, names[0])), []).append((fitted, part))
-            serving = self._shelf.folder(folder) if need.any_name else self._shelf.at_names(folder, names)
-            for holding in serving:
-                judgement = self._judge.judge(fitted, part, holding)
-                if judgement.accepted:
-                    self._serving.add(holding.path)
-                    if judgement.proof is not Proof.NONE:
-                        self._sound.setdefault(holding.path, []).append((fitted, part))
-                    if need.any_name:
-                        break
-
-    @property
-    def serving(self) -> dict[str, tuple[str, ...]]:
-        """The files that are sound for a need where they lie, with the needs in words."""
-        return {path: tuple(_called(*one) for one in owners) for path, owners in self._sound.items()}
-
-    def _serves_another(self, holding: Holding, fitted: Fitted, need: Need) -> bool:
-        """Whether a file is sound for another need where it lies."""
-        return any(not _same(one, (fitted, need)) for one in self._sound.get(holding.path, ()))
-
-    def _rivals(self, fitted: Fitted, need: Need, place: str, use: Holding | None) -> tuple[str, ...]:
-        """The other needs that want a place, or have what they want there, and that `use` would not serve; without one,
-        those with which a need has no content in common."""
-        claims = [*self._claims.get(self._shelf.key(place), ()), *self._sound.get(place, ())]
-        found: dict[str, None] = {}
-        for other, theirs in claims:
-            if _same((other, theirs), (fitted, need)) or _chosen_between(fitted, need, other, theirs):
-                continue
-            serves = self._judge.judge(other, theirs, use).accepted if use else not _apart(need, theirs)
-            if not serves:
-                found[_called(other, theirs)] = None
-        return tuple(found)
+    def __init__(self, case: RigCase, serving: Serving) -> None:
+        self._rig, self._shelf, self._stock, self._judge = case.rig, case.shelf, case.stock, case.judge
+        self._near, self._regions, self._obstacles = case.ask.near, case.ask.regions, case.obstacles
+        self._serving = serving
 
     def at_places(self, fitted: Fitted, need: Need) -> Iterable[Holding]:
         """The files at the places of a need."""
         for _, folder, names in places_of(fitted.folders, need):
             yield from self._shelf.folder(folder) if need.any_name else self._shelf.at_names(folder, names)
 
-    def find(self, fitted: Fitted, need: Need) -> Finding:
+    def find(self, fitted: Fitted, need: Need, keys: KeysInPlay) -> Finding:
         """One need at each of its places."""
         places = []
         for part, folder, names in places_of(fitted.folders, need):
-            if need.any_name:
-                place = self._find_any_name(fitted, part, folder)
-            else:
-                place = self._find_named(fitted, part, folder, names)
+            want = _Want(fitted, part, keys)
+            place = self._find_any_name(want, folder) if need.any_name else self._find_named(want, folder, names)
             place = self._contended(fitted, part, place)
-            places.append(self._with_required_keys(need, place) if need.key else place)
+            places.append(self._with_required_keys(need, place, keys.required) if need.key else place)
         finding = Finding(need=need, places=tuple(places), ignored=need.id in fitted.ignore)
-        return structs.replace(finding, merge=self._merge(finding)) if need.key else finding
+        return structs.replace(finding, merge=self._merge(finding, keys.required)) if need.key else finding
 
     def _contended(self, fitted: Fitted, need: Need, place: PlaceFinding) -> PlaceFinding:
         """A place with the other needs that want it for another content: whatever lies there, one of them is unmet."""
@@ -115,7 +61,7 @@ class NeedsAuditor:
         if place.met or place.mend or place.accept is None:
             use = None
         path = place.occupied or place.expected
-        if rivals := self._rivals(fitted, need, path, use):
+        if rivals := self._serving.rivals(fitted, need, path, use):
             words = f"{' and '.join(rivals)} {'wants' if len(rivals) == 1 else 'want'} {path} for another content"
             refusal = Obstacle(words, "give one of them a folder of its own in gribble.toml, or ignore it there")
             return structs.replace(place, reason=f"{place.reason}; {words}", refusal=refusal)
@@ -123,19 +69,18 @@ class NeedsAuditor:
             return structs.replace(place, reason=f"{place.reason}; {why.why}", refusal=why)
         return place
 
-    def _merge(self, finding: Finding) -> tuple[Holding, ...]:
+    def _merge(self, finding: Finding, required: frozenset[str]) -> tuple[Holding, ...]:
         """The key files to be merged, where no single one is enough."""
         place = finding.chief
         there = place.lying(self._rig.name)
         judged = self._judge.keys(finding.need, there) if there else None
-        enough = judged is not None and self.required_keys <= judged.usable and place.met
+        enough = judged is not None and required <= judged.usable and place.met
         if enough or place.remedy not in (Remedy.NONE, Remedy.OBTAIN):
             return ()
-        return self._judge.covering(finding.need, self.required_keys, there)
+        return self._judge.covering(finding.need, required, there)
 
-    def _with_required_keys(self, need: Need, place: PlaceFinding) -> PlaceFinding:
+    def _with_required_keys(self, need: Need, place: PlaceFinding, required: frozenset[str]) -> PlaceFinding:
         """A key file that lacks keys required by firmware is replaced by one that has them and loses none."""
-        required = self.required_keys
         judged = self._judge.keys(need, place.found) if place.found else None
         if not place.met or place.found is None or judged is None or required <= judged.usable:
             return place
@@ -148,11 +93,12 @@ class NeedsAuditor:
             remedy=Remedy.REPLACE,
             reason=f"{place.reason}; but it has no {names}, which the firmware requires",
             use=structs.replace(best[0], digests=best[1].digests),
-            movable=self.movable(best[0]),
+            movable=self._serving.movable(best[0]),
             occupied=place.found.path,
         )
 
-    def _find_any_name(self, fitted: Fitted, need: Need, folder: str) -> PlaceFinding:
+    def _find_any_name(self, want: _Want, folder: str) -> PlaceFinding:
+        fitted, need, _ = want
         expected = join(folder, need.name)
         for holding in self._shelf.folder(folder):
             judgement = self._judge.judge(fitted, need, holding)
@@ -161,9 +107,10 @@ class NeedsAuditor:
         if why := self._shelf.unread(expected):
             return _unexamined(expected, why)
         occupied = next(self._shelf.at_names(folder, [need.name]), None)
-        return self._find_elsewhere(fitted, need, folder, expected, occupied.path if occupied else None)
+        return self._find_elsewhere(want, folder, expected, occupied.path if occupied else None)
 
-    def _find_named(self, fitted: Fitted, need: Need, folder: str, names: tuple[str, ...]) -> PlaceFinding:
+    def _find_named(self, want: _Want, folder: str, names: tuple[str, ...]) -> PlaceFinding:
+        fitted, need, _ = want
         paths = [join(folder, name) for name in names]
         present = [
             (holding, self._judge.judge(fitted, need, holding))
@@ -172,11 +119,11 @@ class NeedsAuditor:
         ]
         right = [(holding, judgement) for holding, judgement in present if judgement.accepted]
         others = [pair for pair in present if not pair[1].accepted]
-        wrong = [pair for pair in others if not self._serves_another(pair[0], fitted, need)]
+        wrong = [pair for pair in others if not self._serving.another(pair[0], fitted, need)]
         if not right:  # what is sound for another need is no imposter under an alias, but fills the need's own place
             wrong += [pair for pair in others if pair not in wrong and self._is_at(pair[0], paths[0])]
         if wrong:
-            return self._imposter(fitted, need, paths[0], right, wrong)
+            return self._imposter(want, paths[0], right, wrong)
         for holding, judgement in right:
             if holding.path in paths:
                 return _sound(holding.path, holding, judgement)
@@ -187,15 +134,15 @@ class NeedsAuditor:
                 return _unexamined(path, why)
         for path in paths:
             if thing := self._shelf.thing(path):
-                return self._no_file(need, path, *thing)
-        return self._find_elsewhere(fitted, need, folder, paths[0], None)
+                return self._no_file(want, path, *thing)
+        return self._find_elsewhere(want, folder, paths[0], None)
 
     def _is_at(self, holding: Holding, path: str) -> bool:
         return self._shelf.key(holding.path) == self._shelf.key(path)
 
-    def _no_file(self, need: Need, expected: str, there: str, what: str) -> PlaceFinding:
+    def _no_file(self, want: _Want, expected: str, there: str, what: str) -> PlaceFinding:
         """A place where something is that is no file."""
-        best = self.best_copy(need)
+        best = self.best_copy(want.need, want.keys)
         return PlaceFinding(
             expected=expected,
             verdict=Verdict.IMPOSTER,
@@ -225,12 +172,12 @@ class NeedsAuditor:
 
     def _imposter(
         self,
-        fitted: Fitted,
-        need: Need,
+        want: _Want,
         expected: str,
         right: list[tuple[Holding, Judgement]],
         wrong: list[tuple[Holding, Judgement]],
     ) -> PlaceFinding:
+        fitted, need, keys = want
         holding, judgement = wrong[0]
         reason = judgement.fault
         occupied = next(
@@ -242,7 +189,7 @@ class NeedsAuditor:
             use, accept = right[0][0], right[0][1].accept
             reason += f"; the right one lies beside it as {base(use.path)}"
             in_way = tuple(other.path for other, _ in wrong)
-        elif best := self.best_copy(need, (fitted, expected)):
+        elif best := self.best_copy(need, keys, (fitted, expected)):
             use, accept = best
         damage = self._near.of(self._rig.name, fitted.emulator, need, holding)
         mend = None if use else self._near.best(self._rig.name, fitted.emulator, need)
@@ -260,23 +207,22 @@ class NeedsAuditor:
             accept=accept,
             found=holding,
             use=use,
-            movable=use is not None and self.movable(use),
+            movable=use is not None and self._serving.movable(use),
             occupied=occupied,
             in_way=in_way,
         )
 
-    def _find_elsewhere(
-        self, fitted: Fitted, need: Need, folder: str, expected: str, occupied: str | None
-    ) -> PlaceFinding:
+    def _find_elsewhere(self, want: _Want, folder: str, expected: str, occupied: str | None) -> PlaceFinding:
         """A place where no right file is: misnamed in its folder, held elsewhere, or missing. A link that leads nowhere
         is no file, but in the way."""
-        best = self._misnamed(need, folder) or self.best_copy(need, (fitted, expected))
+        fitted, need, keys = want
+        best = self._misnamed(need, folder, keys) or self.best_copy(need, keys, (fitted, expected))
         loose_end = self._shelf.loose_end(expected)
         if best is None:
             found = self._missing(fitted, need, expected, occupied)
             return _at_loose_end(found, loose_end) if loose_end else found
         holding, accept = best
-        if self.movable(holding) and parent(holding.path) == folder:
+        if self._serving.movable(holding) and parent(holding.path) == folder:
             verdict, remedy, reason = Verdict.MISNAMED, Remedy.RENAME, "right content, wrong name"
         elif occupied:
             verdict, remedy = Verdict.IMPOSTER, Remedy.REPLACE
@@ -292,17 +238,10 @@ class NeedsAuditor:
             accept=accept,
             found=self._shelf.loose[occupied] if verdict is Verdict.IMPOSTER and occupied else holding,
             use=holding,
-            movable=self.movable(holding),
+            movable=self._serving.movable(holding),
             occupied=occupied,
         )
         return _at_loose_end(found, loose_end) if loose_end else found
-
-    def movable(self, holding: Holding) -> bool:
-        """Whether a holding may be moved to where it is wanted: loose on this rig, and serving nobody, not even a
-        link."""
-        if holding.rig != self._rig.name or holding.member is not None or holding.fixed:
-            return False
-        return holding.path not in self._serving and not self._shelf.leans(holding.path)
 
     def _missing(self, fitted: Fitted, need: Need, expected: str, occupied: str | None) -> PlaceFinding:
         reason = "nowhere here"
@@ -338,137 +277,45 @@ class NeedsAuditor:
             occupied=occupied,
         )
 
-    def _misnamed(self, need: Need, folder: str) -> tuple[Holding, Accept | None] | None:
+    def _misnamed(self, need: Need, folder: str, keys: KeysInPlay) -> tuple[Holding, Accept | None] | None:
         """A right file in the very folder, under a name that serves nobody."""
-        here = [holding for holding in self._shelf.folder(folder) if self.movable(holding) and not holding.fixed]
+        here = [
+            holding for holding in self._shelf.folder(folder) if self._serving.movable(holding) and not holding.fixed
+        ]
         if need.key:
-            best = self._best_keys(need)
+            best = self._best_keys(need, keys)
             return best if best and best[0].path in {holding.path for holding in here} else None
-        for accept in self.preferred(need):
+        for accept in self.preferred(need, keys):
             for holding in here:
                 if is_content(accept, holding.size, holding.digests):
                     return holding, accept
         return None
 
-    def best_copy(self, need: Need, place: tuple[Fitted, str] | None = None) -> tuple[Holding, Accept | None] | None:
+    def best_copy(
+        self, need: Need, keys: KeysInPlay, place: tuple[Fitted, str] | None = None
+    ) -> tuple[Holding, Accept | None] | None:
         """The content to take for a need; for a place that other needs want, too, one that serves them all if there is
         one."""
         if need.key:
-            return self._best_keys(need)
-        copies = ((self._stock.copies(accept, self._rig.name), accept) for accept in self.preferred(need))
+            return self._best_keys(need, keys)
+        copies = ((self._stock.copies(accept, self._rig.name), accept) for accept in self.preferred(need, keys))
         held = ((found[0], accept) for found, accept in copies if found)
-        if place is None or len(self._claims.get(self._shelf.key(place[1]), ())) < 2:
+        if place is None or not self._serving.contested(place[1]):
             return next(held, None)
         fitted, path = place
-        return min(held, key=lambda pair: len(self._rivals(fitted, need, path, pair[0])), default=None)
+        return min(held, key=lambda pair: len(self._serving.rivals(fitted, need, path, pair[0])), default=None)
 
-    def _best_keys(self, need: Need) -> tuple[Holding, None] | None:
-        best = self._judge.best_keys(need, self.required_keys, frozenset())
+    def _best_keys(self, need: Need, keys: KeysInPlay) -> tuple[Holding, None] | None:
+        best = self._judge.best_keys(need, keys.required, frozenset())
         return (structs.replace(best[0], digests=best[1].digests), None) if best else None
 
-    def preferred(self, need: Need) -> list[Accept]:
+    def preferred(self, need: Need, keys: KeysInPlay) -> list[Accept]:
         """The accepted contents: those first for which the keys are there, then by the user's regions, then the
         sheet's order."""
         return sorted(
             need.accept,
-            key=lambda accept: (bool(set(accept.requires_keys) - self.keys_after), rank(accept, self._regions)),
+            key=lambda accept: (bool(set(accept.requires_keys) - keys.after), rank(accept, self._regions)),
         )
-
-
-def places_of(folders: Mapping[str, str], need: Need) -> list[tuple[Need, str, tuple[str, ...]]]:
-    """Each place of a need: what is wanted there, its folder on the rig, and the names accepted in it, first the one
-    that is written. `folders` are the sheet's, as they lie there."""
-    places: list[tuple[Need, str, tuple[str, ...]]] = []
-    if need.file:
-        for part in need.parts():
-            path = join(folders[need.folder], part.name)
-            places.append((part, parent(path), (base(path),)))
-        return places
-    places.append((need, folders[need.folder], need.names))
-    for copy in need.also:
-        path = join(folders[copy.folder], copy.name)
-        places.append((need, parent(path), (base(path),)))
-    return places
-
-
-def outlook(group: Iterable[Fitted]) -> tuple[frozenset[str], frozenset[str]]:
-    """The places where some emulators look, with the folders above them; and the folders in which they look at every
-    file, whatever its name."""
-    places: set[str] = set()
-    folders: set[str] = set()
-    for fitted in group:
-        places.update(fitted.folders.values(), (setting.file for setting in fitted.setting))
-        for need in fitted.needs:
-            for _, folder, names in places_of(fitted.folders, need):
-                places.update(join(folder, name) for name in names)
-                folders.update([folder] if need.any_name else [])
-        if fitted.arcade:
-            folders.add(fitted.folders[fitted.arcade.folder])
-    for path in list(places):
-        while path := parent(path):
-            places.add(path)
-    return frozenset(places), frozenset(folders)
-
-
-def _same(one: tuple[Fitted, Need], other: tuple[Fitted, Need]) -> bool:
-    """Whether two needs are one, or parts of one."""
-    return (one[0].emulator, one[1].id) == (other[0].emulator, other[1].id)
-
-
-def _chosen_between(fitted: Fitted, need: Need, other: Fitted, theirs: Need) -> bool:
-    return fitted.emulator == other.emulator and need.choice is not None and need.choice == theirs.choice
-
-
-def _apart(one: Need, other: Need) -> bool:
-    """Whether two needs are known to have no content in common."""
-    if one.key or other.key or not one.accept or not other.accept:
-        return False
-    known = all(accept.strongest() for accept in (*one.accept, *other.accept))
-    return known and not any(mine.agrees(theirs) for mine in one.accept for theirs in other.accept)
-
-
-class Claim(Struct, frozen=True):
-    """One name under which a need wants its file; an `alias` is one that it also takes."""
-
-    emulator: str
-    need: Need
-    path: str
-    alias: bool
-
-    @property
-    def words(self) -> str:
-        """Whose it is: "an alias of sandpiper's Tern 8 boot ROM"."""
-        return f"{'an alias' if self.alias else 'the name'} of {self.emulator}'s {self.need.called}"
-
-
-def claims_of(emulator: str, folders: Mapping[str, str], needs: Iterable[Need]) -> Iterator[Claim]:
-    """The places that some needs of an emulator want for themselves, `folders` being where its folders lie."""
-    for need in needs:
-        for part, folder, names in places_of(folders, need) if not need.any_name else ():
-            for number, name in enumerate(names):
-                yield Claim(emulator, part, join(folder, name), number > 0)
-
-
-def meetings(claims: Iterable[Claim], *, folds_case: bool = False) -> Iterator[tuple[Claim, Claim]]:
-    """The needs that want one place and have no content in common. Two aliases harm nobody; nor do needs of one choice,
-    or of different releases."""
-    met: dict[str, list[Claim]] = {}
-    for claim in claims:
-        group = met.setdefault(fold(claim.path) if folds_case else claim.path, [])
-        for other in group:
-            one, two = claim.need, other.need
-            alike = claim.emulator == other.emulator and (
-                one.id == two.id
-                or (one.choice is not None and one.choice == two.choice)
-                or one.releases != two.releases
-            )
-            if not alike and not (claim.alias and other.alias) and _apart(one, two):
-                yield other, claim
-        group.append(claim)
-
-
-def _called(fitted: Fitted, need: Need) -> str:
-    return f"{fitted.emulator}'s {need.called}"
 
 
 def _where(holding: Holding) -> str:

@@ -2,27 +2,23 @@
 
 from __future__ import annotations
 
-from gribble.core.audit.judging.judge import Judge
+from gribble.core.audit.judging.case import RigCase
 from gribble.core.base.paths import base
 from gribble.core.files.leads import Frame, Lead, leads, written
 from gribble.core.files.settingsfile import SettingError, value_of
 from gribble.core.records.findings import Finding, Remedy, SettingFinding, Verdict
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.readings import ABSENT
-from gribble.core.records.rig_seen import RigWorld
 from gribble.core.records.sheet import Level, Setting
-from gribble.core.survey.shelf import Shelf
 
 
 class SettingsAuditor:
     """Audits the settings of one rig's emulators, once their needs are."""
 
-    def __init__(self, rig: RigWorld, shelf: Shelf, judge: Judge, files: dict[tuple[str, str], bytes | str]) -> None:
-        self._rig = rig
-        self._shelf = shelf
-        self._judge = judge
-        self._files = files
-        self._folders = shelf.folders
+    def __init__(self, case: RigCase) -> None:
+        self._rig, self._shelf, self._judge = case.rig, case.shelf, case.judge
+        self._files = case.ask.readings.settings
+        self._folders = case.shelf.folders
 
     def audit(self, fitted: Fitted, findings: tuple[Finding, ...]) -> tuple[SettingFinding, ...]:
         """What is true of each setting of an emulator, gaps that the user accepts left out."""

@@ -1,0 +1,74 @@
+"""Which files of a rig serve a need where they lie, so that they are never moved, and who wants which place."""
+
+from __future__ import annotations
+
+from gribble.core.audit.judging.case import RigCase
+from gribble.core.audit.judging.claims import are_apart, called, chosen_between, is_same, places_of
+from gribble.core.base.paths import join
+from gribble.core.records.findings import Proof
+from gribble.core.records.fitted import Fitted
+from gribble.core.records.holding import Holding
+from gribble.core.records.sheet import Need
+
+
+class Serving:
+    """What the needs of one rig's emulators have and want; it is made before any of them is audited."""
+
+    def __init__(self, case: RigCase) -> None:
+        self._rig, self._shelf, self._judge = case.rig, case.shelf, case.judge
+        self._paths: set[str] = set()
+        self._sound: dict[str, list[tuple[Fitted, Need]]] = {}
+        self._claims: dict[str, list[tuple[Fitted, Need]]] = {}
+        self.accepted_places: set[str] = set()
+        """The places, as the shelf compares them, at which some need looks."""
+        for fitted in case.rig.emulators:
+            for need in fitted.needs:
+                self._note(fitted, need)
+
+    def _note(self, fitted: Fitted, need: Need) -> None:
+        for part, folder, names in places_of(fitted.folders, need):
+            self.accepted_places.update(self._shelf.key(join(folder, name)) for name in names)
+            if not need.any_name and need.id not in fitted.ignore:
+                self._claims.setdefault(self._shelf.key(join(folder, names[0])), []).append((fitted, part))
+            serving = self._shelf.folder(folder) if need.any_name else self._shelf.at_names(folder, names)
+            for holding in serving:
+                judgement = self._judge.judge(fitted, part, holding)
+                if judgement.accepted:
+                    self._paths.add(holding.path)
+                    if judgement.proof is not Proof.NONE:
+                        self._sound.setdefault(holding.path, []).append((fitted, part))
+                    if need.any_name:
+                        break
+
+    @property
+    def owners(self) -> dict[str, tuple[str, ...]]:
+        """The files that are sound for a need where they lie, with the needs in words."""
+        return {path: tuple(called(*one) for one in owners) for path, owners in self._sound.items()}
+
+    def movable(self, holding: Holding) -> bool:
+        """Whether a holding may be moved to where it is wanted: loose on this rig, and serving nobody, not even a
+        link."""
+        if holding.rig != self._rig.name or holding.member is not None or holding.fixed:
+            return False
+        return holding.path not in self._paths and not self._shelf.leans(holding.path)
+
+    def another(self, holding: Holding, fitted: Fitted, need: Need) -> bool:
+        """Whether a file is sound for another need where it lies."""
+        return any(not is_same(one, (fitted, need)) for one in self._sound.get(holding.path, ()))
+
+    def contested(self, place: str) -> bool:
+        """Whether several needs want a place."""
+        return len(self._claims.get(self._shelf.key(place), ())) > 1
+
+    def rivals(self, fitted: Fitted, need: Need, place: str, use: Holding | None) -> tuple[str, ...]:
+        """The other needs that want a place, or have what they want there, and that `use` would not serve; without one,
+        those with which a need has no content in common."""
+        claims = [*self._claims.get(self._shelf.key(place), ()), *self._sound.get(place, ())]
+        found: dict[str, None] = {}
+        for other, theirs in claims:
+            if is_same((other, theirs), (fitted, need)) or chosen_between(fitted, need, other, theirs):
+                continue
+            serves = self._judge.judge(other, theirs, use).accepted if use else not are_apart(need, theirs)
+            if not serves:
+                found[called(other, theirs)] = None
+        return tuple(found)
