@@ -16,7 +16,7 @@ from gribble.core.records.config import Installed
 from gribble.core.records.findings import Finding, State
 from gribble.core.records.holding import Holding, Skipped, Why
 from gribble.core.records.plan import Plan
-from gribble.core.records.rig_seen import RigWorld
+from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.sheet import Accept, Also, Need, Reject, Sheet
 from gribble.core.survey.matching import KnownContents
 from tests.making import said
@@ -58,7 +58,7 @@ def examine(
 ) -> tuple[list[Finding], Plan, State, tuple[str, ...]]:
     """Findings, plan, state and spare files of one rig with one emulator."""
     sheet = Sheet(sheet=1, emulator="knot", folders={"boot": "boot", "disk": "disk"}, need=tuple(needs))
-    rig = RigWorld(
+    rig = RigSeen(
         name="den",
         root="/den",
         emulators=(fit_sheet(sheet, Installed(release="1", ignore=ignore)),),

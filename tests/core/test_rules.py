@@ -17,8 +17,8 @@ from gribble.core.placing.plan import make_plan
 from gribble.core.records.config import Installed
 from gribble.core.records.findings import EmulatorAudit, RigAudit
 from gribble.core.records.holding import Holding, key_of
-from gribble.core.records.readings import Readings
-from gribble.core.records.rig_seen import RigWorld
+from gribble.core.records.readings import Readings, Unread
+from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.sheet import (
     IdAt,
     Key,
@@ -49,7 +49,7 @@ def examine(
     release: str = "1",
     games: bool = False,
     ignore: tuple[str, ...] = (),
-    settings: dict[tuple[str, str], bytes | str] | None = None,
+    settings: dict[tuple[str, str], bytes | Unread] | None = None,
     ids: dict[str, str] | None = None,
     rig: dict[str, Any] | None = None,
     **sheet: Any,
@@ -62,7 +62,7 @@ def examine(
         on_rig = not path.startswith("drawer/")
         key_files.append((held(path.removeprefix("drawer/"), text, "den" if on_rig else ""), read_keys(text.encode())))
     own = [held(path, what, "den") for path, what in files.items()] + [one for one, _ in key_files if one.rig]
-    world = RigWorld(
+    world = RigSeen(
         name="den", root="/den", emulators=(fit_sheet(made, Installed(release=release, ignore=ignore)),), holdings=tuple(own),
         **(rig or {}),
     )  # fmt: skip
@@ -167,7 +167,7 @@ LEADS: dict[str, tuple[str | None, dict[str, str], str, str, str, str]] = {
 def test_a_setting_leads_to_the_file_or_is_pointed_there(case: str) -> None:
     value, files, verdict, remedy, wanted, words = LEADS[case]
     rule = Setting(file="cfg/k.ini", format=Format.INI, key="paths.rom", need="rom")
-    data: dict[tuple[str, str], bytes | str] = (
+    data: dict[tuple[str, str], bytes | Unread] = (
         {} if value is None else {("den", "cfg/k.ini"): AT.format(value).encode()}
     )
     found = examine([ROM], files, settings=data, rig={"seen_as": "/card"}, setting=(rule,))

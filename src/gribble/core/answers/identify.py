@@ -15,7 +15,7 @@ from gribble.core.diagnosis.nearmisses import Read, Searcher, Wanted
 from gribble.core.records.findings import Finding, RigAudit, Verdict
 from gribble.core.records.holding import Holding, key_of, nearness
 from gribble.core.records.recipes import Mending
-from gribble.core.records.rig_seen import RigWorld
+from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.roster import ArcadeSet
 from gribble.core.records.sheet import Accept, Need, Sheet
 from gribble.core.survey.matching import Known, KnownContents, is_content
@@ -127,7 +127,7 @@ def explain(
 
 
 def identify_sets(
-    files: tuple[Identified, ...], rigs: tuple[RigWorld, ...], audits: tuple[RigAudit, ...]
+    files: tuple[Identified, ...], rigs: tuple[RigSeen, ...], audits: tuple[RigAudit, ...]
 ) -> tuple[Identified, ...]:
     """The unknown files among some that a roster knows, by CRC-32 and size as archives claim them."""
     wanted = {

@@ -13,7 +13,7 @@ from gribble.core.base.tables import suggest
 from gribble.core.catalogue.config import fit_sheet
 from gribble.core.records.findings import Finding, Verdict
 from gribble.core.records.fitted import Fitted
-from gribble.core.records.rig_seen import RigWorld
+from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.sheet import Need, Sheet
 
 
@@ -63,7 +63,7 @@ def needed_in_world(world: World, sheets: dict[str, Sheet], words: Words, rigs: 
     installed = {emulator for _, emulator in known}
     asked = [sheet for name, sheet in sheets.items() if name not in installed and _chosen(sheet, words)]
     absent = [] if rigs or words == Words() else asked
-    nowhere = RigWorld(name="", root="", emulators=tuple(map(fit_sheet, absent)))
+    nowhere = RigSeen(name="", root="", emulators=tuple(map(fit_sheet, absent)))
     audits = structs.replace(world, rigs=(*world.rigs, nowhere)).audit(Scope(rigs=(*rigs, "") if rigs else ()))
     found = []
     for audit in audits:

@@ -25,7 +25,7 @@ from gribble.core.catalogue.rosters import load_roster, read_head
 from gribble.core.files.volumes import cluster_of
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.holding import Holding
-from gribble.core.records.rig_seen import RigWorld
+from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.roster import FileState, Plays, Roster, SetFile
 from gribble.core.records.set_changes import SetChange
 from gribble.core.survey.shelf import Shelf
@@ -39,7 +39,7 @@ MEMBER_BYTES = 128
 class Place(Struct, frozen=True):
     """One arcade emulator on one rig, with what is held for it."""
 
-    rig: RigWorld
+    rig: RigSeen
     fitted: Fitted
     cabinet: Cabinet
     discs: Discs

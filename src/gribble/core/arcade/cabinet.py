@@ -7,7 +7,7 @@ from collections.abc import Iterable, Iterator
 from gribble.core.base.paths import base, fold
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.holding import Holding, nearness
-from gribble.core.records.rig_seen import RigWorld
+from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.roster import SetFile
 
 Content = tuple[str, int | None, str]
@@ -198,7 +198,7 @@ def member_name(holding: Holding) -> str:
     return holding.member if holding.member is not None else base(holding.path)
 
 
-def cabinet_of(rig: RigWorld, fitted: Fitted, elsewhere: Iterable[Holding]) -> Cabinet:
+def cabinet_of(rig: RigSeen, fitted: Fitted, elsewhere: Iterable[Holding]) -> Cabinet:
     """What lies on a rig for an arcade emulator, and what is held elsewhere."""
     assert fitted.arcade is not None
     return Cabinet(

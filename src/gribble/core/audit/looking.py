@@ -21,7 +21,7 @@ from gribble.core.files.volumes import folds_case, volume_of
 from gribble.core.records.config import Config, Installed, Rig
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.holding import Skipped, Why
-from gribble.core.records.rig_seen import RigWorld
+from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.roster import ArcadeWorld
 from gribble.core.records.sheet import Root
 from gribble.core.survey.matching import KnownContents
@@ -145,7 +145,7 @@ def _look_at_rig(
     surveyor: Surveyor,
     seen: SeenRigs,
     passed: list[Skipped],
-) -> RigWorld:
+) -> RigSeen:
     root = roots[name]
     if root.exists() and not root.is_dir():
         raise GribbleError(f"rig {name}: {root} is a file, not a folder", fix=f"Correct rig.{name}.at in gribble.toml.")
@@ -155,7 +155,7 @@ def _look_at_rig(
             away = f"{root} is not there now"
         elif not root.parent.is_dir():
             away = f"{root.parent} is not there: plug it in, or make the folder"
-        return RigWorld(name=name, root=str(root), emulators=fitted, away=away, new=not away)
+        return RigSeen(name=name, root=str(root), emulators=fitted, away=away, new=not away)
     others = frozenset(other for key, other in roots.items() if key != name)
     places, folders = outlook(fitted)
     within = {path: str(one) for one in sources if (path := _below(one, root))}
@@ -173,7 +173,7 @@ def _look_at_rig(
         if not leads_out(root, Path(target))
     }
     volume, label = volume_of(root) if any(one.root != Root() for one in fitted) else ("", "")
-    return RigWorld(
+    return RigSeen(
         name=name,
         root=str(root),
         emulators=fitted,
@@ -220,7 +220,7 @@ def _look_far(
     passed: list[Skipped],
     *,
     must: bool,
-) -> RigWorld:
+) -> RigSeen:
     """A rig on another machine. One that is not reached, or is lost while it is looked at, is away; so is one that does
     not let us in, where nothing `must` be said of it."""
     survey, away, folds = Survey(ground.root, (), ()), "", False
@@ -237,7 +237,7 @@ def _look_far(
         except GribbleError as error:
             away = error.what
     passed += [msgspec.structs.replace(skipped, path=f"{name}: {skipped.path}") for skipped in survey.skipped]
-    return RigWorld(
+    return RigSeen(
         name=name,
         root=ground.root,
         emulators=fitted,

@@ -29,8 +29,8 @@ from gribble.core.records.findings import Finding, RigAudit, Verdict
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.holding import Holding, Key, Skipped, key_of
 from gribble.core.records.keyfile import KeyFile
-from gribble.core.records.readings import ABSENT, Readings
-from gribble.core.records.rig_seen import RigWorld
+from gribble.core.records.readings import ABSENT, Readings, Unread
+from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.sheet import Need
 from gribble.core.survey.matching import KnownContents
 from gribble.core.survey.shelf import Shelf
@@ -40,7 +40,7 @@ from gribble.core.survey.survey import Ground, Survey
 class World(Struct, frozen=True, kw_only=True):
     """Everything held, on rigs and in sources, what runs have displaced, and what was passed over."""
 
-    rigs: tuple[RigWorld, ...]
+    rigs: tuple[RigSeen, ...]
     sources: tuple[Survey, ...]
     displaced: tuple[Survey, ...] = ()
     known: KnownContents
@@ -135,23 +135,25 @@ class World(Struct, frozen=True, kw_only=True):
         reader = ground.part if ground else reader_below(Path(holding.root))
         return reader(holding.path, offset, length)
 
-    def _read_settings(self, rig: RigWorld) -> Iterable[tuple[tuple[str, str], bytes | str]]:
+    def _read_settings(self, rig: RigSeen) -> Iterable[tuple[tuple[str, str], bytes | Unread]]:
         """The settings files of a rig's emulators by rig and path: what they hold, or why it cannot be had."""
         files = {setting.file for fitted in rig.emulators for setting in fitted.setting}
         shelf = Shelf(rig)
         for file in files:
             holding = shelf.at(file)
             if unread := shelf.unread(file):
-                yield (rig.name, file), unread
+                yield (rig.name, file), Unread(unread)
             elif holding is None:
-                yield (rig.name, file), rig.hidden.get(file, ABSENT)
+                hidden = rig.hidden.get(file)
+                yield (rig.name, file), Unread(hidden) if hidden else ABSENT
             elif holding.size > LARGEST_SETTINGS:
-                yield (rig.name, file), f"is larger than {LARGEST_SETTINGS >> 20} MiB, which no settings file is"
+                why = f"is larger than {LARGEST_SETTINGS >> 20} MiB, which no settings file is"
+                yield (rig.name, file), Unread(why)
             else:
                 data = self.read_whole(holding)
-                yield (rig.name, file), "cannot be read" if data is None else data
+                yield (rig.name, file), Unread("cannot be read") if data is None else data
 
-    def _read_ids(self, rig: RigWorld) -> Iterable[tuple[tuple[Key, int, int], str]]:
+    def _read_ids(self, rig: RigSeen) -> Iterable[tuple[tuple[Key, int, int], str]]:
         """What the files of pairs say of themselves, where the pair's rule says so."""
         shelf = Shelf(rig)
         for fitted in rig.emulators:
@@ -179,7 +181,7 @@ class World(Struct, frozen=True, kw_only=True):
                 except OSError as error:
                     yield holding, DiscHeader(fault=f"cannot be read: {reason_of(error)}")
 
-    def _read_sheets(self, rig: RigWorld) -> Iterable[tuple[tuple[str, str], tuple[Checked, ...]]]:
+    def _read_sheets(self, rig: RigSeen) -> Iterable[tuple[tuple[str, str], tuple[Checked, ...]]]:
         """The track sheets and images in a rig's game folders that do not hold."""
         shelf = Shelf(rig)
         for folder in sorted({fitted.folders[media.folder] for fitted in rig.emulators for media in fitted.media}):
@@ -205,11 +207,11 @@ def read_key_files(
     return tuple(found)
 
 
-def _needs(rig: RigWorld) -> list[Need]:
+def _needs(rig: RigSeen) -> list[Need]:
     return [need for fitted in rig.emulators for need in fitted.needs]
 
 
-def _wishes(rig: RigWorld, found: RigAudit) -> Iterable[Wanted]:
+def _wishes(rig: RigSeen, found: RigAudit) -> Iterable[Wanted]:
     """The needs of a rig that are open as far as whole files go, with what lies at their places."""
     for fitted, emulator in zip(rig.emulators, found.emulators, strict=False):
         enough = {finding.need.choice for finding in emulator.findings if finding.in_place}
@@ -219,7 +221,7 @@ def _wishes(rig: RigWorld, found: RigAudit) -> Iterable[Wanted]:
             yield from _wishes_of(rig, fitted, finding)
 
 
-def _wishes_of(rig: RigWorld, fitted: Fitted, finding: Finding) -> Iterable[Wanted]:
+def _wishes_of(rig: RigSeen, fitted: Fitted, finding: Finding) -> Iterable[Wanted]:
     """One wish for a need; of a manifest one for each file that is wrong or missing."""
     parts = finding.need.parts()
     by_part = zip(parts, finding.places, strict=True) if finding.need.file else [(parts[0], None)]

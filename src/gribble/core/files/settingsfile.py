@@ -35,6 +35,10 @@ class SettingError(Exception):
     """A value cannot be read or changed; the text says why, to follow the file's name."""
 
 
+class NoSuchKey(SettingError):
+    """A settings file has nothing at a key; the text follows the file's name."""
+
+
 class _Spot(Struct, frozen=True):
     """Where a value stands in the text (of XML: in the bytes), what it is, and how another is written there."""
 
@@ -112,7 +116,7 @@ def _text(data: bytes, format_: Format) -> str:
 
 
 def _no_key(key: str) -> NoReturn:
-    raise SettingError(f"has no {key}")
+    raise NoSuchKey(f"has no {key}")
 
 
 def _twice(key: str) -> NoReturn:

@@ -9,8 +9,15 @@ from gribble.core.records.discs import Checked
 from gribble.core.records.holding import Holding, Key
 from gribble.core.records.keyfile import KeyFile
 
-ABSENT = "is not there"
-"""Why a settings file has no content, where it is not there at all."""
+
+class Unread(Struct, frozen=True):
+    """Why a settings file was not read; the words follow its name. `absent` says that it is not there at all."""
+
+    why: str
+    absent: bool = False
+
+
+ABSENT = Unread("is not there", absent=True)
 
 
 class Readings(Struct, frozen=True, kw_only=True):
@@ -23,7 +30,7 @@ class Readings(Struct, frozen=True, kw_only=True):
     """
 
     key_files: tuple[tuple[Holding, KeyFile], ...] = ()
-    settings: dict[tuple[str, str], bytes | str] = {}
+    settings: dict[tuple[str, str], bytes | Unread] = {}
     ids: dict[tuple[Key, int, int], str] = {}
     discs: tuple[tuple[Holding, DiscHeader], ...] = ()
     sheets: dict[tuple[str, str], tuple[Checked, ...]] = {}

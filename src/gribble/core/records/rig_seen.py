@@ -9,7 +9,7 @@ from gribble.core.records.holding import Holding, Skipped
 from gribble.core.records.roster import ArcadeWorld
 
 
-class RigWorld(Struct, frozen=True, kw_only=True):
+class RigSeen(Struct, frozen=True, kw_only=True):
     """One rig as the survey met it: its emulators and files; `hidden` are paths that could not be looked into.
 
     `volume` and `label` are what is known of the volume, empty where that is nothing; `seen_as` is the root as the

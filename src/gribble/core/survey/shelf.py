@@ -7,13 +7,13 @@ from functools import cached_property
 
 from gribble.core.base.paths import fold, join, parent
 from gribble.core.records.holding import Holding, Skipped, Why
-from gribble.core.records.rig_seen import RigWorld
+from gribble.core.records.rig_seen import RigSeen
 
 
 class Shelf:
     """A rig's loose files by place. Paths are relative to its root."""
 
-    def __init__(self, rig: RigWorld) -> None:
+    def __init__(self, rig: RigSeen) -> None:
         self._rig = rig
         self.loose = {holding.path: holding for holding in rig.holdings if holding.member is None}
         self._by_folder: dict[str, list[Holding]] = {}

@@ -24,7 +24,7 @@ from gribble.core.records.findings import EmulatorAudit, Finding, Remedy, RigAud
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.holding import Holding, Why
 from gribble.core.records.obstacles import Obstacles
-from gribble.core.records.rig_seen import RigWorld
+from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.set_remedies import SetRemedies
 from gribble.core.records.sheet import Accept
 from gribble.core.survey.matching import is_content
@@ -32,7 +32,7 @@ from gribble.core.survey.shelf import Shelf
 from gribble.core.survey.stock import Stock
 
 
-def audit(rigs: Iterable[RigWorld], elsewhere: Iterable[Holding], ask: Ask) -> tuple[RigAudit, ...]:
+def audit(rigs: Iterable[RigSeen], elsewhere: Iterable[Holding], ask: Ask) -> tuple[RigAudit, ...]:
     """The audit of each rig. `elsewhere` is what is held on none of them; what other rigs hold counts, too."""
     rigs, elsewhere = tuple(rigs), list(elsewhere)
     stock = Stock([*elsewhere, *(holding for rig in rigs for holding in rig.holdings)])
@@ -46,7 +46,7 @@ def audit(rigs: Iterable[RigWorld], elsewhere: Iterable[Holding], ask: Ask) -> t
     return tuple(found)
 
 
-def _obstacles(rig: RigWorld, shelf: Shelf) -> Obstacles:
+def _obstacles(rig: RigSeen, shelf: Shelf) -> Obstacles:
     """What is in the way on a rig."""
     return Obstacles(
         files=frozenset(shelf.loose),

@@ -10,7 +10,7 @@ from gribble.core.audit.judging.judge import Judge
 from gribble.core.diagnosis.nearmisses import NearMisses
 from gribble.core.records.obstacles import Obstacles
 from gribble.core.records.readings import Readings
-from gribble.core.records.rig_seen import RigWorld
+from gribble.core.records.rig_seen import RigSeen
 from gribble.core.survey.matching import KnownContents
 from gribble.core.survey.shelf import Shelf
 from gribble.core.survey.stock import Stock
@@ -31,7 +31,7 @@ class Ask(Struct, frozen=True, kw_only=True):
 class RigCase(NamedTuple):
     """One rig under audit."""
 
-    rig: RigWorld
+    rig: RigSeen
     shelf: Shelf
     stock: Stock
     judge: Judge

@@ -5,16 +5,16 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from gribble.core.records.findings import RootFinding, Verdict
-from gribble.core.records.rig_seen import RigWorld
+from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.sheet import Root
 
 
-def check_root(root: Root, rig: RigWorld) -> tuple[RootFinding, ...]:
+def check_root(root: Root, rig: RigSeen) -> tuple[RootFinding, ...]:
     """What is true of each demand; what cannot be seen from here is unproven and said."""
     return tuple(_demands(root, rig))
 
 
-def _demands(root: Root, rig: RigWorld) -> Iterator[RootFinding]:
+def _demands(root: Root, rig: RigSeen) -> Iterator[RootFinding]:
     if root.volume:
         wanted = " or ".join(root.volume)
         if not rig.volume:

@@ -5,10 +5,10 @@ from __future__ import annotations
 from gribble.core.audit.judging.case import RigCase
 from gribble.core.base.paths import base
 from gribble.core.files.leads import Frame, Lead, leads, written
-from gribble.core.files.settingsfile import SettingError, value_of
+from gribble.core.files.settingsfile import NoSuchKey, SettingError, value_of
 from gribble.core.records.findings import Finding, Remedy, SettingFinding, Verdict
 from gribble.core.records.fitted import Fitted
-from gribble.core.records.readings import ABSENT
+from gribble.core.records.readings import ABSENT, Unread
 from gribble.core.records.sheet import Level, Setting
 
 
@@ -47,21 +47,22 @@ class SettingsAuditor:
                 reason=reason,
                 value=value,
                 wanted=wanted or "",
-                size=len(data),
-                unexamined=isinstance(data, str) and data != ABSENT,
+                size=len(data) if isinstance(data, bytes) else 0,
+                unexamined=isinstance(data, Unread) and not data.absent,
             )
 
         data = self._files.get((self._rig.name, setting.file), ABSENT)
-        if isinstance(data, str):
-            absent = data == ABSENT
-            hint = f"; start {fitted.title} once, so that it writes it" if absent else ""
-            return found(Verdict.MISSING if absent else Verdict.UNPROVEN, f"{base(setting.file)} {data}{hint}")
+        if isinstance(data, Unread):
+            hint = f"; start {fitted.title} once, so that it writes it" if data.absent else ""
+            verdict = Verdict.MISSING if data.absent else Verdict.UNPROVEN
+            return found(verdict, f"{base(setting.file)} {data.why}{hint}")
         try:
             value = value_of(data, setting.format, setting.key)
+        except NoSuchKey as error:
+            why = f"{base(setting.file)} {error}; set it once in {fitted.title} itself"
+            return found(Verdict.MISSING, why)
         except SettingError as error:
-            missing = str(error).startswith("has no ")
-            hint = f"; set it once in {fitted.title} itself" if missing else ""
-            return found(Verdict.MISSING if missing else Verdict.DAMAGED, f"{base(setting.file)} {error}{hint}")
+            return found(Verdict.DAMAGED, f"{base(setting.file)} {error}")
         frame = self._frame(setting)
         ways, fault = leads(value, frame)
         targets = self._targets(fitted, setting, finding, findings)
