@@ -15,6 +15,7 @@ from gribble.core.arcade.fit import Selection, Wish, cost, fit_sets
 from gribble.core.arcade.homes import Homes
 from gribble.core.arcade.match import Held, ReleaseMatch, match_release, ranked
 from gribble.core.arcade.sets import wanted_sets
+from gribble.core.arcade.wanting import lacking
 from gribble.core.audit.world import World
 from gribble.core.base.errors import GribbleError, MistakesError
 from gribble.core.base.style import Style
@@ -26,7 +27,7 @@ from gribble.core.files.volumes import cluster_of
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.holding import Holding
 from gribble.core.records.rig_seen import RigSeen
-from gribble.core.records.roster import FileState, Plays, Roster, SetFile
+from gribble.core.records.roster import Plays, Roster, SetFile
 from gribble.core.records.set_changes import SetChange
 from gribble.core.survey.shelf import Shelf
 
@@ -243,22 +244,12 @@ class _Sizer:
 
     def lacking(self, family: Family) -> list[str]:
         """The files without which a set would not run, and that nobody has here."""
-        met: set[tuple[str, str]] = set()
-        absent = []
-        for part in parts_of(family):
-            if self._find(part.owner, part.file):
-                met.add((part.owner, part.file.choice or ""))
-            elif not part.file.optional:
-                absent.append(part)
-        files = [
-            part.file.name for part in absent if part.file.choice is None or (part.owner, part.file.choice) not in met
-        ]
-        discs = [
-            disc.name
-            for disc in family.one.discs
-            if not disc.optional and disc.state is not FileState.UNDUMPED and not self._place.discs.image(disc)
-        ]
-        return files + discs
+        lacks = lacking(
+            family,
+            lambda owner, file: self._find(owner, file) is not None,
+            lambda disc: self._place.discs.image(disc) is not None,
+        )
+        return [lack.words for lack in lacks]
 
     def things(self, family: Family) -> tuple[str, ...]:
         """What a set needs on the card, with what it shares with others."""

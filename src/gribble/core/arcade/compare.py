@@ -7,10 +7,11 @@ from collections.abc import Iterable
 from gribble.core.arcade.cabinet import Cabinet, content_of, is_file
 from gribble.core.arcade.discs import Discs
 from gribble.core.arcade.sets import Renamed
-from gribble.core.catalogue.families import Part, family_of, parts_of
+from gribble.core.arcade.wanting import lacking
+from gribble.core.catalogue.families import family_of, parts_of
 from gribble.core.records.findings import Remedy
 from gribble.core.records.holding import Holding
-from gribble.core.records.roster import Roster, SetFile
+from gribble.core.records.roster import FileState, Roster, SetFile
 from gribble.core.records.set_changes import Change, FileChange, SetChange
 
 
@@ -53,24 +54,18 @@ def _of_new(new: Roster, name: str, to: str, change: Change | None, cabinet: Cab
     containers = [one for relative in family.path if (one := cabinet.of(relative))]
     moved: list[FileChange] = []
     brought: list[FileChange] = []
-    lacking: list[Part] = []
-    met: set[tuple[str, str | None]] = set()
-    for part in sorted(parts_of(family), key=lambda part: part.file.choice is not None):
-        file, key = part.file, (part.owner, part.file.choice)
+
+    def has(owner: str, file: SetFile) -> bool:
+        if file.state is FileState.UNDUMPED:
+            return False
         if any((there := one.named(file.name)) and is_file(file, there) for one in containers):
-            met.add(key)
-            continue
+            return True
         holding = next((there for one in containers if (there := one.find(file))), None) or cabinet.held(file)
-        if holding is None:
-            lacking.append(part)
-            continue
-        met.add(key)
-        (moved if _in_archives(holding, cabinet) else brought).append(FileChange(file.name, part.owner, holding))
-    wanting = [
-        FileChange(part.file.name, part.owner)
-        for part in lacking
-        if not part.file.optional and (part.file.choice is None or (part.owner, part.file.choice) not in met)
-    ]
+        if holding is not None:
+            (moved if _in_archives(holding, cabinet) else brought).append(FileChange(file.name, owner, holding))
+        return holding is not None
+
+    wanting = [FileChange(file.name, lack.owner) for lack in lacking(family, has) for file in lack.files]
     for problem in discs.problems(family) if discs else ():
         if problem.remedy is Remedy.OBTAIN:
             wanting.append(FileChange(problem.file, problem.owner))

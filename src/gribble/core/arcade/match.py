@@ -6,10 +6,11 @@ from collections.abc import Iterable
 
 from msgspec import Struct
 
+from gribble.core.arcade.wanting import lacking
 from gribble.core.base.digests import Digests
-from gribble.core.catalogue.families import family_of
+from gribble.core.catalogue.families import Family, family_of
 from gribble.core.records.holding import Holding
-from gribble.core.records.roster import ArcadeSet, FileState, Roster, SetFile, SetKind
+from gribble.core.records.roster import ArcadeSet, Roster, SetFile, SetKind
 
 
 class ReleaseMatch(Struct, frozen=True, kw_only=True):
@@ -89,21 +90,17 @@ def match_release(roster: Roster, held: Held) -> ReleaseMatch:
 
 
 def _own(one: ArcadeSet, held: Held) -> tuple[bool, bool]:
-    """Whether all that a set lists is held, and whether anything is that is its own."""
-    whole, mine = True, False
-    choices: dict[str, bool] = {}
-    for file in one.files:
+    """Whether all that a set itself lists is held, and whether anything is that is its own."""
+    mine = False
+
+    def has(_owner: str, file: SetFile) -> bool:
+        nonlocal mine
         there = held.has(file)
         mine = mine or (there and file.parent_name is None and file.bios_name is None)
-        if file.choice is not None:
-            choices[file.choice] = choices.get(file.choice, False) or there
-        elif not there and not file.optional and file.state is not FileState.UNDUMPED:
-            whole = False
-    for disc in one.discs:
-        there = held.has_disc(disc.sha1)
-        mine = mine or there
-        whole = whole and (there or disc.optional or disc.state is FileState.UNDUMPED)
-    return whole and all(choices.values()), mine
+        return there
+
+    whole = not lacking(Family(one=one), has, lambda disc: held.has_disc(disc.sha1))
+    return whole, mine or any(held.has_disc(disc.sha1) for disc in one.discs)
 
 
 def _around(roster: Roster, name: str, known: dict[str, tuple[str, ...]]) -> tuple[str, ...]:

@@ -7,13 +7,14 @@ at home already is left alone. A set that would still lack a file is not packed 
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
 
 from msgspec import Struct, structs
 
 from gribble.core.arcade.cabinet import Cabinet, Container, Content, content_of, contents_of, is_file, member_name
 from gribble.core.arcade.discs import Discs
 from gribble.core.arcade.homes import Homes
+from gribble.core.arcade.wanting import lacking
 from gribble.core.base.digests import Digests
 from gribble.core.base.paths import base, climb_fault, join, name_fault, path_fault
 from gribble.core.base.style import Style
@@ -98,21 +99,21 @@ class _Packer:
         """Find homes for the files of a wanted set; a set that would still lack some is noted as waiting instead."""
         name = family.one.set
         found = {_key(part): self._find(part, family) for part in parts_of(family)}
-        lacking = list(_lacking(family, found))
-        lacking += [
+        lacks = [lack.words for lack in lacking(family, lambda owner, file: bool(found.get((owner, file.name))))]
+        lacks += [
             problem.file
             for problem in (discs.problems(family) if discs else ())
             if problem.state is State.BLOCKED and problem.remedy is Remedy.OBTAIN
         ]
-        if lacking:
+        if lacks:
             held = [part for part in parts_of(family) if found[_key(part)]]
-            if held and (self._style is not None or any(self._absent(family, held))):
-                told = ", ".join(lacking[:NAMES_TOLD]) + (", …" if len(lacking) > NAMES_TOLD else "")
-                self._wait(name, f"not packed in part: {told} {'is' if len(lacking) == 1 else 'are'} nowhere here")
+            if held and (self._style is not None or self._absent(family, held)):
+                told = ", ".join(lacks[:NAMES_TOLD]) + (", …" if len(lacks) > NAMES_TOLD else "")
+                self._wait(name, f"not packed in part: {told} {'is' if len(lacks) == 1 else 'are'} nowhere here")
             return False
         parts = [part for part in parts_of(family) if found[_key(part)]]
         if self._style is None:
-            parts = list(self._absent(family, parts))
+            parts = self._absent(family, parts)
         faults = [fault for part in parts if (fault := path_fault(part.file.name))]
         faults += [fault for archive in family.path if (fault := name_fault(archive))]
         if faults:
@@ -149,18 +150,13 @@ class _Packer:
                 return found
         return self._cabinet.held(part.file)
 
-    def _absent(self, family: Family, parts: list[Part]) -> Iterator[Part]:
-        """The files that the emulator does not find now: those that are required, and one of each unmet choice."""
+    def _absent(self, family: Family, held: list[Part]) -> list[Part]:
+        """Of the files that are held, those that the emulator lacks where it looks now; one of each choice."""
         containers = [one for name in family.path if (one := self._cabinet.of(name))]
-        there = {_key(part) for part in parts if any(one.find(part.file) is not None for one in containers)}
-        met = {(part.owner, part.file.choice) for part in parts if _key(part) in there}
-        for part in parts:
-            if part.file.optional or _key(part) in there:
-                continue
-            if part.file.choice is not None and (part.owner, part.file.choice) in met:
-                continue
-            met.add((part.owner, part.file.choice))
-            yield part
+        lacks = lacking(family, lambda _owner, file: any(one.find(file) is not None for one in containers))
+        by_key = {_key(part): part for part in held}
+        found = ([by_key.get((lack.owner, file.name)) for file in lack.files] for lack in lacks)
+        return [part for options in found if (part := next(filter(None, options), None))]
 
     def _settle(self, family: Family, part: Part, holding: Holding) -> None:
         """Note where a file is at home, and who owns it there."""
@@ -333,21 +329,6 @@ class _Packer:
         there = self._archive_at(container, to)
         if there is None or (container and any(one.path == there for one in container.members)):
             self.packed.append(Packed(owner=clone, to=there or to, replaces=there))
-
-
-def _lacking(family: Family, found: dict[tuple[str, str], Holding | None]) -> Iterator[str]:
-    """The files that a set cannot do without and nobody has here; of a choice that none meets, all as one."""
-    choices: dict[tuple[str, str], list[str]] = {}
-    met: set[tuple[str, str]] = set()
-    for part in parts_of(family):
-        holding = found[part.owner, part.file.name]
-        if part.file.choice is not None:
-            choices.setdefault((part.owner, part.file.choice), []).append(part.file.name)
-            if holding:
-                met.add((part.owner, part.file.choice))
-        elif holding is None and not part.file.optional:
-            yield part.file.name
-    yield from (" or ".join(names) for key, names in choices.items() if key not in met)
 
 
 def _key(part: Part) -> tuple[str, str]:

@@ -7,11 +7,12 @@ from functools import cached_property
 
 from gribble.core.arcade.cabinet import Cabinet, Content, content_of, is_file, member_name
 from gribble.core.arcade.discs import Discs
+from gribble.core.arcade.wanting import Lack, lacking
 from gribble.core.base.paths import base
-from gribble.core.catalogue.families import Family, Part, family_of, owned_files
+from gribble.core.catalogue.families import Family, Part, family_of
 from gribble.core.records.findings import Proof, Remedy, SetAudit, SetProblem, State, Verdict
 from gribble.core.records.holding import Holding
-from gribble.core.records.roster import ArcadeSet, FileState, Plays, Roster, SetKind
+from gribble.core.records.roster import ArcadeSet, FileState, Plays, Roster, SetFile, SetKind
 
 
 def wanted_sets(
@@ -94,29 +95,31 @@ def audit_set(
     family = family_of(roster, name)
     containers = [container for relative in family.path if (container := cabinet.of(relative))]
     misnamed: list[tuple[Part, Holding]] = []
-    absent: list[Part] = []
+    absent: list[tuple[str, str]] = []
     suspect: list[Part] = []
-    met: set[tuple[str, str]] = set()  # choices that one file has satisfied
-    for owner, files in owned_files(family):
-        for file in files:
-            for container in containers:  # nearly always it lies in the first or second, under its own name
-                there = container.named(file.name)
-                if there is not None and is_file(file, there):
-                    break
-                if (there := container.find(file)) is not None:
-                    misnamed.append((Part(file, owner), there))
-                    break
-            else:
-                if file.state is not FileState.UNDUMPED:
-                    absent.append(Part(file, owner))
-                continue
-            if file.choice is not None:
-                met.add((owner, file.choice))
-            if file.state is FileState.SUSPECT:
-                suspect.append(Part(file, owner))
+
+    def has(owner: str, file: SetFile) -> bool:
+        """Whether a file is found along the path; nearly always in the first or second, under its own name."""
+        for container in containers:
+            there = container.named(file.name)
+            if there is not None and is_file(file, there):
+                break
+            if (there := container.find(file)) is not None:
+                misnamed.append((Part(file, owner), there))
+                break
+        else:
+            if file.state is not FileState.UNDUMPED:
+                absent.append((owner, file.name))
+            return False
+        if file.state is FileState.SUSPECT:
+            suspect.append(Part(file, owner))
+        return True
+
+    lacks = lacking(family, has)
     problems = [*_of_release(family), *map(_poor, suspect)]
-    if absent:
-        problems += _of_absent(roster, family, cabinet, others, absent, met)
+    if lacks:
+        old = _old_releases(roster, family, cabinet, lacks, others)
+        problems += [_absence(_likeliest(lack, cabinet), family, cabinet, old) for lack in lacks]
     problems += discs.problems(family) if discs and family.one.discs else ()
     problems.sort(key=lambda problem: (problem.state is not State.BLOCKED, problem.verdict is not Verdict.MISSING))
     blamed = {(problem.owner, problem.file) for problem in problems}
@@ -125,7 +128,7 @@ def audit_set(
         title=family.one.title,
         problems=tuple(problems),
         packing=tuple(_packing(family, cabinet, misnamed)) if misnamed else (),
-        spared=frozenset(key for part in absent if (key := (part.owner, part.file.name)) not in blamed),
+        spared=frozenset(key for key in absent if key not in blamed),
     )
 
 
@@ -182,24 +185,10 @@ def _poor(part: Part) -> SetProblem:
     )
 
 
-def _of_absent(
-    roster: Roster,
-    family: Family,
-    cabinet: Cabinet,
-    others: Iterable[Roster],
-    absent: list[Part],
-    met: set[tuple[str, str]],
-) -> Iterator[SetProblem]:
-    """What is at fault with the files that are not found along the path; one answer for a choice that none meets."""
-    absent = [part for part in absent if not part.file.optional and (part.owner, part.file.choice) not in met]
-    old = _old_releases(roster, family, cabinet, absent, others)
-    told: set[tuple[str, str]] = set()
-    for part in absent:
-        if part.file.choice is not None:
-            if (part.owner, part.file.choice) in told:
-                continue
-            told.add((part.owner, part.file.choice))
-        yield _absence(part, family, cabinet, old)
+def _likeliest(lack: Lack, cabinet: Cabinet) -> Part:
+    """Of the files that would do, the first that is held, else the first."""
+    held = (file for file in lack.files if cabinet.held(file)) if len(lack.files) > 1 else iter(())
+    return Part(next(held, lack.files[0]), lack.owner)
 
 
 def _absence(part: Part, family: Family, cabinet: Cabinet, old: dict[str, str]) -> SetProblem:
@@ -254,11 +243,11 @@ def _place(holding: Holding) -> str:
 
 
 def _old_releases(
-    roster: Roster, family: Family, cabinet: Cabinet, absent: list[Part], others: Iterable[Roster]
+    roster: Roster, family: Family, cabinet: Cabinet, lacks: list[Lack], others: Iterable[Roster]
 ) -> dict[str, str]:
     """The relatives that lie there as another release knows them (an old BIOS set, say), and that release."""
     found: dict[str, str] = {}
-    for name in dict.fromkeys(part.owner for part in absent):
+    for name in dict.fromkeys(lack.owner for lack in lacks):
         container = cabinet.of(name)
         if container is None or not family.role(name):
             continue

@@ -1,0 +1,80 @@
+"""What a set lacks is one answer: check, packing, match, compare and the card agree on random families."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from gribble.core.arcade.cabinet import content_of
+from gribble.core.arcade.compare import compare_rosters
+from gribble.core.arcade.match import Held, match_release
+from gribble.core.arcade.packing import pack_sets
+from gribble.core.arcade.sets import audit_set
+from gribble.core.arcade.wanting import lacking
+from gribble.core.base.style import Style
+from gribble.core.catalogue.families import family_of, parts_of
+from gribble.core.records.findings import Remedy
+from gribble.core.records.roster import FileState
+from tests.core.test_arcade import cabinet, crc, file, held, roster
+
+STATES = st.sampled_from(["good", "good", "good", "undumped", "suspect"])
+EMPTY = roster("1")
+
+
+@st.composite
+def files_of(draw: Any, name: str) -> list[dict[str, Any]]:
+    """The files of a set: some optional, undumped or suspect, some with a choice."""
+    made = []
+    for number in range(draw(st.integers(1, 4))):
+        one = {**file(f"{name}{number}"), "state": draw(STATES), "optional": draw(st.integers(0, 3)) == 0}
+        choice = draw(st.sampled_from([None, None, "a", "b"]))
+        made.append({**one, "choice": choice} if choice else one)
+    return made
+
+
+@given(st.data())
+def test_everybody_says_the_same_of_what_a_set_lacks(data: st.DataObject) -> None:
+    sets: dict[str, dict[str, Any]] = {
+        "sys": {"kind": "bios", "files": data.draw(files_of("s"))},
+        "tone": {"kind": "device", "files": data.draw(files_of("t"))},
+        "mum": {"bios": "sys", "devices": ["tone"], "files": data.draw(files_of("m"))},
+        "kid": {"parent": "mum", "files": data.draw(files_of("k"))},
+    }
+    made = roster("2", **sets)
+    every = [one["name"].removesuffix(".bin") for each in sets.values() for one in each["files"]]
+    owned = data.draw(st.sets(st.sampled_from(every)))
+    drawer = {f"d/{what}": what for what in owned}
+    family = family_of(made, "kid")
+    contents = {("crc32", len(what), crc(what)) for what in owned}
+    lacks = lacking(family, lambda _owner, one: content_of(one) in contents)
+    by_hand = set()
+    for part in parts_of(family):
+        mates = [one for one in made.sets[part.owner].files if one.choice == part.file.choice]
+        would_do = [part.file] if part.file.choice is None else mates
+        if not part.file.optional and not any(content_of(one) in contents for one in would_do):
+            by_hand.add((part.owner, part.file.choice or part.file.name))
+    assert {(one.owner, one.files[0].choice or one.files[0].name) for one in lacks} == by_hand
+    there = cabinet({}, drawer)
+    audited = audit_set(made, "kid", there)
+    blamed = {(one.owner, one.file) for one in audited.problems if one.remedy is Remedy.OBTAIN}
+    assert blamed == {(one.owner, one.files[0].name) for one in lacks}
+    matched = match_release(made, Held([held(path, what, rig="") for path, what in drawer.items()]))
+    assert ("kid" in matched.whole) == (not lacks)
+    waits = pack_sets(made, [audited], there, style=Style.FULL).waiting
+    assert [one.set for one in waits] == (["kid"] if lacks and owned & set(_parts(made)) else [])
+    (change,) = compare_rosters(EMPTY, made, ["kid"], there)
+    wanting = {(one.owner, one.name) for one in change.files if one.held is None}
+    assert wanting == {(one.owner, each.name) for one in lacks for each in one.files}
+
+
+def _parts(made: Any) -> list[str]:
+    return [part.file.name.removesuffix(".bin") for part in parts_of(family_of(made, "kid"))]
+
+
+def test_of_a_choice_that_nobody_has_dumped_nothing_lacks() -> None:
+    undumped = {**file("x"), "state": FileState.UNDUMPED, "choice": "a"}
+    made = roster("2", kid={"files": [undumped, {**file("y"), "optional": True, "choice": "b"}]})
+    assert lacking(family_of(made, "kid"), lambda _owner, _file: False) == []
+    assert match_release(made, Held([])).whole == {"kid"}
