@@ -92,3 +92,45 @@ def test_every_folder_says_its_promise_as_the_table_does() -> None:
             promise = ast.get_docstring(ast.parse(path.read_text()))
             assert f"| `{folder}` | {promise} |" in table
     assert {path.name for path in (SOURCE / "core").glob("*.py")} == {"__init__.py"}
+
+
+PURE = [
+    *(SOURCE / "core/audit/judging").rglob("*.py"),
+    *(SOURCE / "core/arcade").rglob("*.py"),
+    SOURCE / "core/placing/plan.py",
+]
+IMPURE_MODULES = {
+    "os",
+    "pathlib",
+    "shutil",
+    "io",
+    "tempfile",
+    "socket",
+    "subprocess",
+    "time",
+    "datetime",
+    "glob",
+    "random",
+}
+IMPURE_NAMES = {"open", "stat", "lstat", "fstat", "Path", "place", "exists", "is_dir", "read_bytes", "read_text",
+                "iterdir", "unlink", "load_roster", "read_regular", "open_regular"}  # fmt: skip
+
+
+def impure(source: str) -> list[str]:
+    """What in a module touches a disk, or asks the time."""
+    found = []
+    for node in ast.walk(ast.parse(source)):
+        match node:
+            case ast.Import():
+                found += [one.name for one in node.names if one.name.partition(".")[0] in IMPURE_MODULES]
+            case ast.ImportFrom() if (node.module or "").partition(".")[0] in IMPURE_MODULES:
+                found.append(str(node.module))
+            case ast.Call(func=ast.Name(id=name) | ast.Attribute(attr=name)) if name in IMPURE_NAMES:
+                found.append(name)
+    return found
+
+
+def test_judging_sets_and_planning_touch_no_disk_and_no_clock() -> None:
+    assert {path.name: found for path in PURE if (found := impure(path.read_text()))} == {}
+    assert len(PURE) > 20
+    assert impure("import time\nfrom os import path\nholding.place.stat()\nopen(1)") == ["time", "os", "stat", "open"]

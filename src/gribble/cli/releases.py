@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import os
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Annotated, Optional
 
 import typer
@@ -138,7 +141,8 @@ def fit(
         if out:
             session.refuse_source(Path(out), "--out")
         place = one_place(session.look(scope, verbose=verbose), scope.rigs, (emulator,) if emulator else ())
-        found = fit_card(place, wishes or wishes_of(place), budget, least, seconds)
+        with _silence():
+            found = fit_card(place, wishes or wishes_of(place), budget, least, seconds)
         if out:
             write_new(Path(out), "".join(f"{name}\n" for name in found.selection.chosen).encode())
         if json:
@@ -151,3 +155,16 @@ def fit(
         if session.catalogue.mistakes:
             return ExitCode.USAGE
         return ExitCode.ATTENTION if found.selection.left_out else ExitCode.CLEAN
+
+
+@contextmanager
+def _silence() -> Iterator[None]:
+    """The solver now and then writes a line to the process's standard output, where only an answer belongs."""
+    kept, nowhere = os.dup(1), os.open(os.devnull, os.O_WRONLY)
+    os.dup2(nowhere, 1)
+    try:
+        yield
+    finally:
+        os.dup2(kept, 1)
+        os.close(kept)
+        os.close(nowhere)

@@ -6,10 +6,8 @@ An integer linear program: one binary variable for a wish, one continuous variab
 
 from __future__ import annotations
 
-import os
 import re
-from collections.abc import Iterable, Iterator, Mapping
-from contextlib import contextmanager
+from collections.abc import Iterable, Mapping
 
 from msgspec import Struct
 
@@ -122,14 +120,13 @@ def _solve(
         constraints.append(LinearConstraint(csr_matrix(worths), least - _SLACK, np.inf))
     aim = -np.array(values + [0.0] * len(shared))
     integrality = np.array([1] * len(wishes) + [0] * len(shared))
-    with _silence():
-        found = milp(
-            aim,
-            integrality=integrality,
-            bounds=Bounds(0, 1),
-            constraints=constraints,
-            options={"time_limit": seconds, "mip_rel_gap": 0.0},
-        )
+    found = milp(
+        aim,
+        integrality=integrality,
+        bounds=Bounds(0, 1),
+        constraints=constraints,
+        options={"time_limit": seconds, "mip_rel_gap": 0.0},
+    )
     if found.x is None:
         best: list[Wish] = []
     else:
@@ -142,19 +139,6 @@ def _solve(
     whole = all(value == int(value) for value in values)
     missing = (int(bound + _SLACK) if whole else bound) - worth  # whole worths: no selection lies between two
     return best, 0.0 if missing <= _SLACK else missing / (worth + missing)
-
-
-@contextmanager
-def _silence() -> Iterator[None]:
-    """The solver now and then writes a line to the process's standard output, where only an answer belongs."""
-    kept, nowhere = os.dup(1), os.open(os.devnull, os.O_WRONLY)
-    os.dup2(nowhere, 1)
-    try:
-        yield
-    finally:
-        os.dup2(kept, 1)
-        os.close(kept)
-        os.close(nowhere)
 
 
 def _trimmed(best: list[Wish], sizes: Mapping[str, int], budget: int) -> list[Wish]:
