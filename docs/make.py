@@ -13,15 +13,15 @@ from typing import Any, NamedTuple
 import typer
 
 import gribble
-import gribble.cli.main
-from gribble.cli.app import app
+from gribble.cli.app import program
 from gribble.core.base.errors import ExitCode
 
 SOURCE = Path(gribble.__file__).parent
 PAGES = Path(__file__).parent
 
 ABOUT = {
-    "cli/session": "Finding the configuration", "cli/init": "Finding the configuration",
+    "cli/loaded": "Finding the configuration", "cli/session": "Finding the configuration",
+    "cli/command": "Names and options", "cli/init": "Finding the configuration",
     "cli/doctor": "Finding the configuration", "core/catalogue": "The catalogue",
     "core/answers/adding": "The catalogue", "core/answers/lint": "The catalogue",
     "core/answers/known": "The catalogue", "cli/catalogue": "The catalogue", "core/audit/looking": "Rigs and sources",
@@ -91,7 +91,8 @@ GROUPS = {
         ("LinkLost", "Aborted", "Denied", "Refused", "StoreLost"),
     ),
     "What a settings file can have against it": Group(
-        "Told as the reason of a setting's finding. Gribble then does not change that file.", ("SettingError",)
+        "Told as the reason of a setting's finding. Gribble then does not change that file.",
+        ("SettingError", "NoSuchKey"),
     ),
     "What a name or path can have against it": Group(
         "These follow the name in the messages above, where they say `FAULT`.",
@@ -288,7 +289,7 @@ def commands_page() -> str:
         "<!-- Made from the program's own help by `make docs`; a test compares the two. -->", "",
         "What `gribble COMMAND --help` says, on one page. Every command takes `--help`; `-v` is `--verbose`.",
     ]  # fmt: skip
-    for words, command in _leaves(typer.main.get_command(app), ()):
+    for words, command in _leaves(typer.main.get_command(program(all_=True)), ()):
         about, _, example = (command.help or "").partition("Example:")
         lines += ["", f"## gribble {' '.join(words)}".rstrip(), "", _flat(about)]
         if example:

@@ -2,18 +2,24 @@
 
 from __future__ import annotations
 
+import contextlib
+import io
 import json
 import os
 import subprocess
 import sys
 import tempfile
 from collections.abc import Callable
+from datetime import datetime
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import pytest
 from hypothesis import settings
 
+from gribble.cli.app import run
+from gribble.cli.environment import Environment
 from gribble.demo.world import build_world
 
 SOAK = bool(os.environ.get("GRIBBLE_SOAK"))
@@ -30,10 +36,13 @@ FONTS = os.path.join(tempfile.gettempdir(), "gribble-tests-fonts")
 class Ended:
     """What a run of the program left: exit status, standard output, standard error."""
 
-    def __init__(self, done: subprocess.CompletedProcess[bytes]) -> None:
-        self.code = done.returncode
-        self.out = done.stdout.decode()
-        self.err = done.stderr.decode()
+    def __init__(self, code: int, out: bytes, err: bytes) -> None:
+        self.code, self.out, self.err = code, out.decode(), err.decode()
+
+    @classmethod
+    def of(cls, done: subprocess.CompletedProcess[bytes]) -> Ended:
+        """What a process has left."""
+        return cls(done.returncode, done.stdout, done.stderr)
 
     @property
     def json(self) -> Any:
@@ -68,27 +77,58 @@ def clean_env(tmp_path: Path) -> dict[str, str]:
 
 @pytest.fixture
 def gribble(tmp_path: Path, clean_env: dict[str, str]) -> Gribble:
-    """Run the installed program: gribble("check", "--json", cwd=…, code=…). Fails on another exit status."""
+    """Run the program: gribble("check", "--json", cwd=…, code=…). Fails on another exit status.
 
-    def run(
-        *words: str | bytes, cwd: Path | None = None, code: int | None = None, stdin: bytes = b"", **env: str
+    It runs in this process, unless a `process` of its own is asked for, or its variables concern the interpreter.
+    """
+
+    def go(
+        *words: str | bytes,
+        cwd: Path | None = None,
+        code: int | None = None,
+        stdin: bytes = b"",
+        process: bool = False,
+        **env: str,
     ) -> Ended:
-        done = subprocess.run(
-            [sys.executable, "-m", "gribble", *words],
-            cwd=cwd or tmp_path,
-            env={**clean_env, **env},
-            input=stdin,
-            capture_output=True,
-            check=False,
-            timeout=120,
-        )
-        ended = Ended(done)
+        apart = process or any(name.startswith(("PYTHON", "LANG", "LC_")) for name in env)
+        ended = (apart_run if apart else run_here)(words, cwd or tmp_path, {**clean_env, **env}, stdin)
         assert code is None or ended.code == code, f"exit status {ended.code}\n{ended.out}\n{ended.err}"
         assert "Traceback" not in ended.err
-        assert "a fault of its own" not in ended.err
+        assert "a fault of its own" not in ended.err, ended.err
         return ended
 
-    return run
+    return go
+
+
+Words = tuple[str | bytes, ...]
+
+
+def apart_run(words: Words, cwd: Path, env: dict[str, str], stdin: bytes) -> Ended:
+    """The installed program, in a process of its own."""
+    done = subprocess.run(
+        [sys.executable, "-m", "gribble", *words],
+        cwd=cwd,
+        env=env,
+        input=stdin,
+        capture_output=True,
+        check=False,
+        timeout=120,
+    )
+    return Ended.of(done)
+
+
+def run_here(words: Words, cwd: Path, env: dict[str, str], stdin: bytes) -> Ended:
+    """The program in this process, with variables, folder and streams of its own."""
+    out, err = io.BytesIO(), io.BytesIO()
+    streams = io.TextIOWrapper(out, "utf-8"), io.TextIOWrapper(err, "utf-8", "backslashreplace")
+    surroundings = Environment(
+        tuple(map(os.fsdecode, words)), env, cwd, io.TextIOWrapper(io.BytesIO(stdin)), *streams, datetime.now, False
+    )
+    with mock.patch.dict(os.environ, env, clear=True), contextlib.chdir(cwd):
+        code = run(surroundings)
+    for stream in streams:
+        stream.flush()
+    return Ended(code, out.getvalue(), err.getvalue())
 
 
 @pytest.fixture

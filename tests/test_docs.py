@@ -12,8 +12,7 @@ import msgspec
 import pytest
 import typer
 
-import gribble.cli.main  # noqa: F401  (registers every command)
-from gribble.cli.app import app
+from gribble.cli.app import program
 from gribble.core.catalogue.importing.fieldmap import Field, FieldMap
 from gribble.core.records.config import Config, Installed, Rig  # fmt: skip
 from gribble.core.records.roster import ArcadeSet, Disc, RosterHead, SetFile
@@ -90,7 +89,7 @@ def commands() -> list[tuple[str, str]]:
 @pytest.mark.parametrize(("document", "line"), commands())
 def test_every_command_in_the_documents_is_one(document: str, line: str) -> None:
     """Its name, its options and how many words it takes are known to the program (nothing is carried out)."""
-    command: Any = typer.main.get_command(app)
+    command: Any = typer.main.get_command(program(all_=True))
     words = shlex.split(line)[1:]
     while hasattr(command, "commands") and words and not words[0].startswith("-"):
         assert words[0] in command.commands, f"{document}: {line}: there is no {words[0]}"

@@ -265,7 +265,7 @@ def as_plain_user(world: Path, env: dict[str, str], *words: str) -> Ended:
         [sys.executable, "-m", "gribble", *words],
         cwd=world, env=env, capture_output=True, preexec_fn=drop_powers, check=False, timeout=60,
     )  # fmt: skip
-    return Ended(done)
+    return Ended.of(done)
 
 
 @pytest.mark.skipif(sys.platform != "linux", reason="permissions are dropped by a Linux call")
@@ -312,7 +312,7 @@ def test_an_answer_that_cannot_be_written_ends_in_clear_words(
     before = tree(world / "rigs")
     shell = ["bash", "-c", f"{sys.executable} -m gribble {line}"]
     done = subprocess.run(shell, cwd=world, env=clean_env, capture_output=True, check=False, timeout=60)
-    ended = Ended(done)
+    ended = Ended.of(done)
     assert ended.code == code
     assert told in ended.err
     assert "Traceback" not in ended.err

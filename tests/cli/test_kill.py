@@ -16,10 +16,9 @@ from typing import Any
 import filelock  # noqa: F401  (here, so that no child has to)
 import pytest
 
-import gribble.cli.main
-import gribble.cli.running
-import gribble.views.plan  # noqa: F401
-from gribble.cli.app import app
+import gribble.cli.place
+import gribble.cli.undo  # noqa: F401
+from gribble.cli.main import main
 from gribble.demo.world import build_world
 from tests.conftest import tree
 
@@ -53,6 +52,7 @@ def run_in_child(world: Path, *words: str, kill_before: int = 0, fault: str = "k
     sink = os.open(os.devnull, os.O_WRONLY)
     os.dup2(sink, 1)
     os.dup2(sink, 2)
+    sys.stdin, sys.stdout, sys.stderr = (open(n, "w" if n else "r") for n in range(3))  # noqa: SIM115
     count = 0
 
     def counted(real: Callable[..., Any]) -> Callable[..., Any]:
@@ -71,7 +71,7 @@ def run_in_child(world: Path, *words: str, kill_before: int = 0, fault: str = "k
             # A kill loses nothing that was written, only a power cut does: flushing is counted, not done.
             setattr(os, name, counted((lambda _handle: None) if name == "fsync" else getattr(os, name)))
         sys.argv = ["gribble", *words]
-        app(prog_name="gribble")
+        main()
     except SystemExit as ended:
         code = int(ended.code or 0)
     finally:

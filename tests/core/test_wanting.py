@@ -51,7 +51,7 @@ def test_everybody_says_the_same_of_what_a_set_lacks(data: st.DataObject) -> Non
     lacks = lacking(family, lambda _owner, one: content_of(one) in contents)
     by_hand = set()
     for part in parts_of(family):
-        mates = [one for one in made.sets[part.owner].files if one.choice == part.file.choice]
+        mates = [one.file for one in parts_of(family) if (one.owner, one.file.choice) == (part.owner, part.file.choice)]
         would_do = [part.file] if part.file.choice is None else mates
         if not part.file.optional and not any(content_of(one) in contents for one in would_do):
             by_hand.add((part.owner, part.file.choice or part.file.name))

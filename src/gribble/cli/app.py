@@ -1,18 +1,22 @@
-"""The Typer application, and the one way in which a command ends."""
+"""The table of commands, the program made of it for one call, and the one way in which a call ends."""
 
 from __future__ import annotations
 
 import contextlib
 import errno
-import functools
 import os
 import sys
-from collections.abc import Callable
-from typing import ParamSpec
+from collections.abc import Iterator
+from importlib import import_module
+from typing import Annotated
 
 import typer
 
-P = ParamSpec("P")
+from gribble.cli.environment import Environment
+from gribble.cli.made import MADE
+from gribble.cli.options import ConfigOption
+from gribble.cli.usage import UsageError, usage_words
+from gribble.core.base.version import VERSION
 
 USAGE = 2
 FAILED = 3
@@ -20,120 +24,253 @@ INTERRUPTED = 130
 NO_OUTPUT = (errno.ENOSPC, errno.EIO, errno.EBADF, errno.EDQUOT, errno.EFBIG)
 """How the system says that nothing more can be printed where standard output leads."""
 
-app = typer.Typer(
-    name="gribble",
-    no_args_is_help=False,
-    add_completion=True,
-    pretty_exceptions_enable=False,
-    rich_markup_mode=None,
-    context_settings={"help_option_names": ["-h", "--help"]},
-)
+COMMANDS = {
+    "check": ("check", "What is right, misnamed, astray, wrong or missing on your rigs, and what would put it right."),
+    "demo": ("demo", "Build the made-up Lighthouse Games Room and walk through the whole job on it."),
+    "doctor": (
+        "doctor",
+        "Look over what Gribble starts from, and say how to put right what stands in its way. Nothing is changed.",
+    ),
+    "history": ("history", "Every run on your rigs, newest first."),
+    "identify": (
+        "identify",
+        "What files are, whatever they are called, and where they belong; ends with the counts.",
+    ),
+    "init": ("init", "Look at this folder and write a commented gribble.toml to begin with."),
+    "mend": (
+        "mend",
+        "Rebuild damaged files that can be proven right, under the name the emulator wants. Originals stay as they "
+        "are.",
+    ),
+    "needs": ("needs", "What each emulator needs: names, places, what for, and the contents that will do."),
+    "place": ("place", "Put things right: shows the plan, asks, and carries it out. `gribble undo` takes it back."),
+    "plan": ("plan", "The steps that would put things right; nothing is written to a rig."),
+    "report": (
+        "report",
+        "A page, a table or Markdown on what runs, why the rest does not, and what is to be obtained.",
+    ),
+    "undo": ("undo", "Take a run back: the rig is as it was before, names, bytes and file times."),
+    "why": ("why", "Why an emulator or a set will not run: first things first, each with the next step."),
+    "attic": ("", "What runs have displaced: looked at, brought back, or deleted for good."),
+    "attic list": ("attic", "Every file in the attics of your rigs, newest run first."),
+    "attic restore": (
+        "attic",
+        "Bring a displaced file back to its place, as a run that can be undone; or copy it to a folder.",
+    ),
+    "attic empty": (
+        "attic",
+        "Delete what runs have displaced. It asks first: the runs cannot be undone afterwards.",
+    ),
+    "catalogue": ("", "Sheets and rosters: made, checked, compared, taken over and shared."),
+    "catalogue list": (
+        "catalogue",
+        "What the catalogues know: emulators, of which release, and how well their contents are proven.",
+    ),
+    "catalogue lint": (
+        "catalogue",
+        "Every mistake of a catalogue, and what is weak or doubtful in it, each with file and key.",
+    ),
+    "catalogue compare": (
+        "catalogue",
+        "What another version of a sheet changes, and what that means for your rigs.",
+    ),
+    "catalogue schema": ("catalogue", "The JSON Schema of a format; without one, the formats there are."),
+    "catalogue add": (
+        "catalogue",
+        "Add sheets and rosters to your catalogue: linted first, swapped in whole, the former version kept.",
+    ),
+    "catalogue capture": (
+        "capture",
+        "Write a sheet from a setup that works, or add its contents to one. What only a person knows is marked.",
+    ),
+    "catalogue import": ("importing", "Take over a list that some other program or person made."),
+    "discs": ("", "Discs: track sheets, playlists and images, and whether they hold together."),
+    "discs check": (
+        "discs",
+        "Whether track sheets name files that are there, and images are as long as they say. Nothing is changed.",
+    ),
+    "discs mend": (
+        "discs",
+        "Put track sheets and playlists right that name renamed files, where case, length and order leave no doubt.",
+    ),
+    "discs playlist": (
+        "discs",
+        "Playlists for titles of several discs, grouped by name; listed, and written only with --into.",
+    ),
+    "keys": ("", "Key files, checked and merged. A key's value is never shown."),
+    "keys check": ("keys", "Which keys of a file are right, missing, malformed or wrong."),
+    "keys merge": (
+        "keys",
+        "Put the keys of several files into one. Where values differ, the sheet's fingerprint decides.",
+    ),
+    "sets": ("", "Arcade sets: which of them run, and what the others lack."),
+    "sets check": (
+        "sets",
+        "Which sets run on your rigs; of the others each file at fault, and where a right one is held.",
+    ),
+    "sets pack": (
+        "sets",
+        "Build, rename and repack archives from whatever is held; without a style, only what sets lack is brought.",
+    ),
+    "sets show": (
+        "sets",
+        "A set's family: its files, its parent's, its BIOS set's and devices', each held or at fault.",
+    ),
+    "sets match": (
+        "releases",
+        "Which release of the emulator the files you hold fit best, and for which each wanted set is right.",
+    ),
+    "sets compare": (
+        "releases",
+        "What becomes of the wanted sets when the emulator goes from one release to another.",
+    ),
+    "sets fit": ("releases", "The best selection of the wanted sets for a card; what they share is counted once."),
+}
+"""Every command: the module of this folder that has it, and the first paragraph of its help. A group has no module."""
 
 
-_groups: dict[str, typer.Typer] = {}
+def program(named: str = "", *, all_: bool = False) -> typer.Typer:
+    """The program with the one command ready that is `named` ("sets check"), or `all_`; of the others with their line
+    for the help, since making all ready takes longer than most of them run."""
+    app = typer.Typer(
+        name="gribble",
+        add_completion=True,
+        pretty_exceptions_enable=False,
+        rich_markup_mode=None,
+        context_settings={"help_option_names": ["-h", "--help"]},
+    )
+    app.callback(invoke_without_command=True)(_bare)
+    groups: dict[str, typer.Typer] = {}
+    for name, (module, line) in COMMANDS.items():
+        group, _, word = name.rpartition(" ")
+        parent = groups.get(group, app)
+        if not module:
+            if all_ or not named or named.partition(" ")[0] == name:
+                groups[name] = typer.Typer(no_args_is_help=True, rich_markup_mode=None, help=line)
+                app.add_typer(groups[name], name=name)
+        elif all_ or name == named:
+            import_module(f"gribble.cli.{module}")
+            parent.command(word)(MADE[name])
+        elif not named or (group and group == named):
+            parent.command(word, help=line)(_not_ready)
+    return app
 
 
-def command(name: str, *, group: str = "", about: str = "") -> Callable[[Callable[P, int]], Callable[P, None]]:
-    """Register a function as a command, or as one of a group; what it returns is the exit status."""
-
-    def register(function: Callable[P, int]) -> Callable[P, None]:
-        wrapped = ending(function)
-        (_group(group, about) if group else app).command(name)(wrapped)
-        return wrapped
-
-    return register
+def _not_ready() -> None:
+    """Stands for a command of which only the line is wanted."""
 
 
-def _group(name: str, about: str) -> typer.Typer:
-    if name not in _groups:
-        _groups[name] = typer.Typer(no_args_is_help=True, rich_markup_mode=None, help=about)
-        app.add_typer(_groups[name], name=name)
-    return _groups[name]
+def _version(wanted: bool) -> None:
+    if wanted:
+        typer.echo(f"gribble {VERSION}")
+        raise typer.Exit
 
 
-def ending(function: Callable[P, int]) -> Callable[P, None]:
-    """What a function returns is the exit status."""
+def _bare(
+    context: typer.Context,
+    config: ConfigOption = None,
+    _version_wanted: Annotated[
+        bool, typer.Option("--version", callback=_version, is_eager=True, help="Print the version.")
+    ] = False,
+) -> None:
+    """Says what emulators need, proves what you have, and puts it in the right place, with an undo.
 
-    @functools.wraps(function)
-    def wrapper(*args: P.args, **kwargs: P.kwargs) -> None:
-        raise typer.Exit(function(*args, **kwargs))
-
-    return wrapper
-
-
-def run() -> int:
-    """Run the program to its exit status; every error becomes a message, and no traceback reaches the user."""
-    from gribble.cli.usage import UsageError, usage_words
-
-    if sys.stdout is None:  # closed by whoever called
-        sys.stdout = open(os.devnull, "w")  # noqa: SIM115  (as long as the program runs)
-    try:
-        _make_ready(sys.argv[1:])
-        code = int(app(prog_name="gribble", standalone_mode=False) or 0)
-        sys.stdout.flush()
-        return code
-    except UsageError as error:
-        return _tell(usage_words(error), USAGE)
-    except (KeyboardInterrupt, typer.Abort):
-        return _tell("\nInterrupted.\n", INTERRUPTED)
-    except BrokenPipeError:
-        _silence()  # the reader of the pipe has gone
-        return FAILED
-    except Exception as error:
-        return _ended_by(error)
-
-
-def _make_ready(words: list[str]) -> None:
-    """Keep only the command that is named, since making all of them ready takes longer than most of them run.
-
-    All are kept for a help, a wrong word, and a shell that completes one.
+    Without a command: the state of things in a few lines, and the next command.
     """
-    rest, named = iter(words), ""
+    environment: Environment = context.obj
+    if config:  # so that it holds for the command that follows, too
+        environment = environment._replace(env={**environment.env, "GRIBBLE_CONFIG": config})
+        context.obj = environment
+    if context.invoked_subcommand is None:
+        raise typer.Exit(import_module("gribble.cli.status").show_status(environment, config))
+
+
+def run(environment: Environment) -> int:
+    """One call of the program, to its exit status; every error becomes a message, and no traceback reaches the user."""
+    with _streams(environment):
+        try:
+            code = program(named_in(environment))(
+                args=list(environment.argv), prog_name="gribble", standalone_mode=False, obj=environment
+            )
+            environment.stdout.flush()
+            return int(code or 0)
+        except UsageError as error:
+            return _tell(environment, usage_words(error), USAGE)
+        except (KeyboardInterrupt, typer.Abort):
+            return _tell(environment, "\nInterrupted.\n", INTERRUPTED)
+        except SystemExit as ended:  # by which the parser answers a shell that asks what could be typed
+            return int(ended.code or 0)
+        except BrokenPipeError:
+            _silence(environment)  # the reader of the pipe has gone
+            return FAILED
+        except Exception as error:
+            return _ended_by(environment, error)
+
+
+def named_in(environment: Environment) -> str:
+    """The command or group that a call names, as the table has it; empty where it names none, as for a help."""
+    words = list(environment.argv)
+    if "_GRIBBLE_COMPLETE" in environment.env:  # a shell asks what could be typed next
+        words = environment.env.get("_TYPER_COMPLETE_ARGS", environment.env.get("COMP_WORDS", "")).split()[1:]
+    named = ""
+    rest = iter(words)
     for word in rest:
         if word == "--config":
             next(rest, "")  # its value is no command
         elif not word.startswith("-"):
-            named = word
-            break
-    known = {one.name for one in app.registered_commands} | {one.name for one in app.registered_groups}
-    if "_GRIBBLE_COMPLETE" not in os.environ and (named in known or words == ["--version"]):
-        app.registered_commands = [one for one in app.registered_commands if one.name == named]
-        app.registered_groups = [one for one in app.registered_groups if one.name == named]
+            longer = f"{named} {word}".strip()
+            if longer not in COMMANDS or COMMANDS[longer][0]:
+                return longer if longer in COMMANDS else named
+            named = longer
+    return named
 
 
-def _ended_by(error: Exception) -> int:
-    from gribble.core.base.errors import GribbleError, MistakesError, reason_of
-    from gribble.views.screen import clean
+@contextlib.contextmanager
+def _streams(environment: Environment) -> Iterator[None]:
+    """The parser writes helps to the process's own streams: where the call has others, to those."""
+    with contextlib.ExitStack() as stack:
+        if environment.stdout is not sys.stdout:
+            stack.enter_context(contextlib.redirect_stdout(environment.stdout))
+        if environment.stderr is not sys.stderr:
+            stack.enter_context(contextlib.redirect_stderr(environment.stderr))
+        yield
+
+
+def _ended_by(environment: Environment, error: Exception) -> int:
+    from gribble.core.base.errors import GribbleError, MistakesError, reason_of  # which --version has no use for
+    from gribble.views.clean import clean
 
     if isinstance(error, GribbleError):
         mistakes = error.mistakes if isinstance(error, MistakesError) else []
         lines = [*map(str, mistakes), f"gribble: {error.what}", *([f"  {error.fix}"] if error.fix else [])]
-        return _tell("".join(f"{clean(line)}\n" for line in lines), int(error.code))
-    if os.environ.get("GRIBBLE_TRACEBACK"):
+        return _tell(environment, "".join(f"{clean(line)}\n" for line in lines), int(error.code))
+    if environment.env.get("GRIBBLE_TRACEBACK"):
         raise error
     if isinstance(error, OSError) and error.errno in NO_OUTPUT and error.filename is None:
-        _silence()
+        _silence(environment)
         return _tell(
+            environment,
             f"gribble: the answer cannot be written: {reason_of(error)}\n"
             "  Make room, or send it elsewhere; a run that was under way is told by gribble history.\n",
             FAILED,
         )
     return _tell(
+        environment,
         f"gribble: a fault of its own: {type(error).__name__}: {clean(str(error))}\n"
         "Please report it, with what GRIBBLE_TRACEBACK=1 in front of the same command prints.\n",
         FAILED,
     )
 
 
-def _tell(words: str, code: int) -> int:
+def _tell(environment: Environment, words: str, code: int) -> int:
     """Say something on standard error, if that is there, and hand the exit status on."""
-    with contextlib.suppress(OSError, AttributeError):
-        sys.stderr.write(words)
-        sys.stderr.flush()
+    with contextlib.suppress(OSError):
+        environment.stderr.write(words)
+        environment.stderr.flush()
     return code
 
 
-def _silence() -> None:
+def _silence(environment: Environment) -> None:
     """Let what is still to be printed go nowhere, so that ending the program does not fail on it again."""
     with contextlib.suppress(OSError, ValueError):
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        os.dup2(os.open(os.devnull, os.O_WRONLY), environment.stdout.fileno())

@@ -2,18 +2,29 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated, Optional
+from pathlib import Path
+from typing import Annotated, Optional
 
 import typer
 
-from gribble.cli.app import command
-from gribble.cli.options import AtOption, ConfigOption, JsonOption, RigOption, YesOption
-
-if TYPE_CHECKING:
-    from gribble.cli.session import Session
-    from gribble.core.audit.scope import Scope
-    from gribble.core.placing.attic import Kept
-    from gribble.stores.rigs import RigHome
+from gribble.cli.asking import ask
+from gribble.cli.command import Call, command
+from gribble.cli.options import YesOption
+from gribble.cli.running import place_plan
+from gribble.cli.session import Session
+from gribble.core.audit.scope import Scope
+from gribble.core.base.errors import ExitCode, GribbleError
+from gribble.core.base.paths import base
+from gribble.core.base.suggest import suggest
+from gribble.core.files.hashing import digest_blocks
+from gribble.core.placing.attic import Kept, kept_files
+from gribble.core.records.plan import Plan
+from gribble.core.records.steps import Copy
+from gribble.stores.files import read_blocks
+from gribble.stores.local import write_new_stream
+from gribble.stores.rigs import RigHome
+from gribble.views.attic import attic_json, show_attic
+from gribble.views.looks import count, shorten, size
 
 ABOUT = "What runs have displaced: looked at, brought back, or deleted for good."
 
@@ -23,64 +34,41 @@ RunOption = Annotated[
 ]
 
 
-@command("list", group="attic", about=ABOUT)
+@command("attic list", takes="rig at json config")
 def list_(
-    rig: RigOption = None,
-    at: AtOption = None,
+    call: Call,
     run: RunOption = None,
-    json: JsonOption = False,
-    config: ConfigOption = None,
 ) -> int:
     """Every file in the attics of your rigs, newest run first.
 
     Example: gribble attic list --rig lighthouse
     """
-    from gribble.cli.session import Session, scope_of
-    from gribble.core.base.errors import ExitCode
-    from gribble.views.attic import attic_json, show_attic
-
-    with Session(config) as session:
-        kept = [one for _, one in _kept(session, scope_of(rig, None, None, at), run)]
-        if json:
+    with Session(call) as session:
+        kept = [one for _, one in _kept(session, call.scope, run)]
+        if call.json:
             session.screen.json(attic_json(kept))
         else:
             show_attic(session.screen, kept, folded=run is None)
         return ExitCode.CLEAN
 
 
-@command("restore", group="attic", about=ABOUT)
+@command("attic restore", takes="rig at config")
 def restore(
+    call: Call,
     path: Annotated[str, typer.Argument(metavar="PATH", help="The file's place on the rig, or its name.")],
-    rig: RigOption = None,
-    at: AtOption = None,
     run: RunOption = None,
     into: Annotated[
         Optional[str],  # noqa: UP045
         typer.Option(metavar="FOLDER", help="Write it there, not to its place.", show_default=False),
     ] = None,
     yes: YesOption = False,
-    config: ConfigOption = None,
 ) -> int:
     """Bring a displaced file back to its place, as a run that can be undone; or copy it to a folder.
 
     Example: gribble attic restore sandpiper/drive/drive.rom
     """
-    from pathlib import Path
-
-    from gribble.cli.running import place_plan
-    from gribble.cli.session import Session, scope_of
-    from gribble.core.base.errors import ExitCode, GribbleError
-    from gribble.core.base.paths import base
-    from gribble.core.base.tables import suggest
-    from gribble.core.files.hashing import digest_blocks
-    from gribble.core.records.plan import Plan
-    from gribble.core.records.steps import Copy
-    from gribble.stores.files import read_blocks
-    from gribble.stores.local import write_new_stream
-    from gribble.views.looks import shorten
-
-    scope = scope_of(rig, None, None, at)
-    with Session(config) as session:
+    scope = call.scope
+    with Session(call) as session:
         found = [(where, one) for where, one in _kept(session, scope, run) if path in (one.path, base(one.path))]
         if not found:
             there = [name for _, one in _kept(session, scope, run) for name in (one.path, base(one.path))]
@@ -96,7 +84,7 @@ def restore(
         source = where.store.local_kept(one.slot)
         if into:
             target = Path(into) / base(one.path)
-            session.refuse_source(target, "--into")
+            session.loaded.refuse_source(target, "--into")
             write_new_stream(target, read_blocks(source), modified=source.stat().st_mtime_ns)
             session.screen.say(f"{base(one.path)}, as it was before run {one.run}, is in {shorten(str(target))}.")
             return ExitCode.CLEAN
@@ -113,26 +101,19 @@ def restore(
         return place_plan(session, scope, (), Plan(steps=(step,)), yes)
 
 
-@command("empty", group="attic", about=ABOUT)
+@command("attic empty", takes="rig at config")
 def empty(
-    rig: RigOption = None,
-    at: AtOption = None,
+    call: Call,
     run: RunOption = None,
     yes: YesOption = False,
-    config: ConfigOption = None,
 ) -> int:
     """Delete what runs have displaced. It asks first: the runs cannot be undone afterwards.
 
     Example: gribble attic empty --run 1
     """
-    from gribble.cli.running import ask
-    from gribble.cli.session import Session, scope_of
-    from gribble.core.base.errors import ExitCode
-    from gribble.views.looks import count, size
-
-    with Session(config) as session:
-        screen, scope = session.screen, scope_of(rig, None, None, at)
-        open_runs = {(where.name, one.number) for where in session.rigs(scope) for one in where.open_runs()}
+    with Session(call) as session:
+        screen, scope = session.screen, call.scope
+        open_runs = {(where.name, one.number) for where in session.rigs.in_scope(scope) for one in where.open_runs()}
         found = [(w, one) for w, one in _kept(session, scope, run) if (w.name, one.run) not in open_runs]
         if not found:
             screen.say("Nothing to delete: the attic is empty" + (", but for a run cut short." if open_runs else "."))
@@ -142,7 +123,7 @@ def empty(
         screen.say(f"{count(len(found), 'file')}, {size(total)}, would be deleted for good.")
         if runs:
             screen.say(f"These runs could not be undone any more: {', '.join(map(str, runs))}.")
-        if not ask(screen, "Delete them?", yes):
+        if not ask(session.call, "Delete them?", yes):
             return ExitCode.ATTENTION
         for where in {where.name: where for where, _ in found}.values():
             with where.locked() as held:
@@ -158,11 +139,9 @@ def empty(
 
 def _kept(session: Session, scope: Scope, run: int | None) -> list[tuple[RigHome, Kept]]:
     """What is in the attics of the rigs that are there, newest run first."""
-    from gribble.core.placing.attic import kept_files
-
     return [
         (where, one)
-        for where in session.rigs(scope)
+        for where in session.rigs.in_scope(scope)
         for one in kept_files(where.name, where.store, where.runs())
         if run in (None, one.run)
     ]

@@ -2,22 +2,30 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated, Optional
+from pathlib import Path
+from typing import Annotated, Optional
 
 import typer
 
-from gribble.cli.app import command
-from gribble.cli.catalogue import ABOUT
+from gribble.cli.command import Call, command
+from gribble.cli.loaded import refuse_any_source
+from gribble.core.answers.capture import Found, extended, new_sheet, why_left_out
+from gribble.core.audit.judging.keys import MAX_BYTES, read_keys
+from gribble.core.base.digests import ALGORITHMS
+from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, reason_of
+from gribble.core.base.paths import name_fault
+from gribble.core.catalogue.sheets import SHEET_ENDING, load_sheet
+from gribble.core.files.hashing import digest_file
+from gribble.core.survey.walking import walk
+from gribble.stores.local import replace_file, write_new
+from gribble.views.looks import count
+from gribble.views.progress import Bar
+from gribble.views.screen import Screen
 
-if TYPE_CHECKING:
-    from pathlib import Path
 
-    from gribble.core.answers.capture import Found
-    from gribble.views.screen import Screen
-
-
-@command("capture", group="catalogue", about=ABOUT)
+@command("catalogue capture")
 def capture(
+    call: Call,
     folder: Annotated[str, typer.Argument(metavar="FOLDER", help="The root of a rig that works.")],
     emulator: Annotated[str, typer.Option("--emulator", metavar="NAME", help="Whose needs they are.")],
     release: Annotated[str, typer.Option("--release", metavar="R", help="The release that works with them.")],
@@ -38,17 +46,6 @@ def capture(
 
     Example: gribble catalogue capture rigs/stick rigs/stick/KNOT --emulator knot --release 4 --out mine/knot.sheet.toml
     """
-    from pathlib import Path
-
-    from gribble.cli.session import refuse_any_source
-    from gribble.core.answers.capture import extended, new_sheet
-    from gribble.core.base.errors import ExitCode, GribbleError, MistakesError
-    from gribble.core.base.paths import name_fault
-    from gribble.core.catalogue.sheets import SHEET_ENDING, load_sheet
-    from gribble.stores.local import replace_file, write_new
-    from gribble.views.looks import count
-    from gribble.views.screen import Screen
-
     if (out is None) == (into is None):
         raise GribbleError("say where the sheet goes", fix="--out SHEET writes a new one, --into SHEET adds to one.")
     target = Path(out or into or "")
@@ -60,9 +57,9 @@ def capture(
         raise GribbleError(
             f'--emulator "{emulator}" {fault}', fix="Nothing was written. Give a plain name, such as sandpiper."
         )
-    refuse_any_source(target, "--out SHEET")
-    screen = Screen()
-    files = _read(Path(folder).absolute(), [Path(path).absolute() for path in paths or ()], screen)
+    refuse_any_source(call, target, "--out SHEET")
+    screen = call.screen
+    files = _read(call.environment.path(folder), [call.environment.path(path) for path in paths or ()], screen)
     if out:
         captured = new_sheet(files, emulator, release)
         _check(target, captured.text)
@@ -91,10 +88,6 @@ def capture(
 
 def _check(target: Path, text: str) -> None:
     """Raise MistakesError where the sheet to be written would have mistakes; nothing is changed then."""
-    from gribble.core.base.errors import Mistake, MistakesError
-    from gribble.core.catalogue.sheets import load_sheet
-    from gribble.stores.local import write_new
-
     trial = target.with_name(f".trial-of-{target.name}")
     trial.unlink(missing_ok=True)
     write_new(trial, text.encode())
@@ -108,14 +101,6 @@ def _check(target: Path, text: str) -> None:
 
 def _read(root: Path, chosen: list[Path], screen: Screen) -> list[Found]:
     """Every file of the setup that could be what an emulator needs, with all digests; what is left out is told."""
-    from gribble.core.answers.capture import Found, why_left_out
-    from gribble.core.audit.judging.keys import MAX_BYTES, read_keys
-    from gribble.core.base.digests import ALGORITHMS
-    from gribble.core.base.errors import GribbleError, reason_of
-    from gribble.core.files.hashing import digest_file
-    from gribble.core.survey.walking import walk
-    from gribble.views.progress import Bar
-
     if not root.is_dir():
         raise GribbleError(f"{root} is no folder", fix="Name the root of the rig, then the files in it.")
     for path in chosen:

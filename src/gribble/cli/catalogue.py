@@ -2,19 +2,40 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated, Optional
+import shlex
+from pathlib import Path
+from typing import Annotated, Optional
 
 import typer
 
-from gribble.cli.app import command
-from gribble.cli.options import ConfigOption, JsonOption, YesOption
-
-if TYPE_CHECKING:
-    from gribble.cli.session import Session
-    from gribble.core.answers.changes import SheetChanges
-    from gribble.core.catalogue.sheets import Catalogue
-    from gribble.views.catalogue import Effect
-    from gribble.views.screen import Screen
+from gribble.cli.asking import ask
+from gribble.cli.command import Call, command
+from gribble.cli.finding import find_config
+from gribble.cli.loaded import catalogue_folders
+from gribble.cli.options import YesOption
+from gribble.cli.session import Session
+from gribble.cli.surveying import survey
+from gribble.core.answers.adding import add as add_files
+from gribble.core.answers.changes import SheetChanges, compare_catalogues
+from gribble.core.answers.known import read_known
+from gribble.core.answers.lint import lint as look
+from gribble.core.answers.schema import SCHEMAS
+from gribble.core.answers.schema import schema as make
+from gribble.core.audit.looking import refitted
+from gribble.core.audit.scope import Scope
+from gribble.core.base.errors import ExitCode, GribbleError, MistakesError
+from gribble.core.base.suggest import suggest
+from gribble.core.catalogue.sheets import Catalogue, load_catalogue, load_sheet
+from gribble.views.catalogue import (
+    Effect,
+    compare_json,
+    lint_json,
+    list_json,
+    show_added,
+    show_compare,
+    show_lint,
+    show_list,
+)
 
 NAMES_TOLD = 4
 """How many files that would be replaced are named."""
@@ -22,57 +43,41 @@ NAMES_TOLD = 4
 ABOUT = "Sheets and rosters: made, checked, compared, taken over and shared."
 
 
-@command("list", group="catalogue", about=ABOUT)
-def list_(json: JsonOption = False, config: ConfigOption = None) -> int:
+@command("catalogue list", takes="json config")
+def list_(call: Call) -> int:
     """What the catalogues know: emulators, of which release, and how well their contents are proven.
 
     Example: gribble catalogue list
     """
-    from pathlib import Path
-
-    from gribble.cli.session import Session
-    from gribble.core.answers.known import read_known
-    from gribble.core.base.errors import ExitCode
-    from gribble.views.catalogue import list_json, show_list
-
-    with Session(config) as session:
-        known = read_known(session.catalogue, [Path(folder) for folder in session.config.catalogues])
-        if json:
+    with Session(call) as session:
+        known = read_known(session.loaded.catalogue, [Path(folder) for folder in session.loaded.config.catalogues])
+        if call.json:
             session.screen.json(list_json(known))
         else:
             show_list(session.screen, known)
         return ExitCode.CLEAN
 
 
-@command("lint", group="catalogue", about=ABOUT)
+@command("catalogue lint", takes="json config")
 def lint(
+    call: Call,
     paths: Annotated[
         Optional[list[str]],  # noqa: UP045
         typer.Argument(metavar="[PATH]...", help="Catalogue folders or files (default: yours).", show_default=False),
     ] = None,
     strict: Annotated[bool, typer.Option("--strict", help="For sharing: remarks count as mistakes.")] = False,
-    json: JsonOption = False,
-    config: ConfigOption = None,
 ) -> int:
     """Every mistake of a catalogue, and what is weak or doubtful in it, each with file and key.
 
     Example: gribble catalogue lint catalogue/knot.sheet.toml --strict
     """
-    from pathlib import Path
-
-    from gribble.cli.session import catalogue_folders
-    from gribble.core.answers.lint import lint as look
-    from gribble.core.base.errors import ExitCode, GribbleError
-    from gribble.views.catalogue import lint_json, show_lint
-    from gribble.views.screen import Screen
-
-    screen = Screen()
-    chosen = [Path(path) for path in paths] if paths else catalogue_folders(config)
+    screen = call.screen
+    chosen = [Path(path) for path in paths] if paths else catalogue_folders(call)
     for path in chosen:
         if not path.exists():
             raise GribbleError(f"{path} is not there", fix="Name a catalogue folder, a sheet or a roster.")
     remarks = look(chosen)
-    if json:
+    if call.json:
         screen.json(lint_json(remarks))
     else:
         show_lint(screen, remarks, strict=strict)
@@ -81,56 +86,41 @@ def lint(
     return ExitCode.ATTENTION if remarks and strict else ExitCode.CLEAN
 
 
-@command("compare", group="catalogue", about=ABOUT)
+@command("catalogue compare", takes="json config")
 def compare(
+    call: Call,
     old: Annotated[str, typer.Argument(metavar="OLD", help="A sheet, or a catalogue folder.")],
     new: Annotated[str, typer.Argument(metavar="NEW", help="The other one.")],
-    json: JsonOption = False,
-    config: ConfigOption = None,
 ) -> int:
     """What another version of a sheet changes, and what that means for your rigs.
 
     Example: gribble catalogue compare catalogue new-catalogue
     """
-    import shlex
-
-    from gribble.cli.session import Session, find_config
-    from gribble.core.answers.changes import compare_catalogues
-    from gribble.core.base.errors import ExitCode
-    from gribble.views.screen import Screen
-
     before, after = _load(old), _load(new)
     changes = compare_catalogues(before.sheets, after.sheets)
-    if find_config(config) is None:
-        _answer(Screen(), changes, [], json)
+    if find_config(call.environment, call.config) is None:
+        _answer(call, changes, [])
     else:
-        with Session(config) as session:
+        with Session(call) as session:
             names = {one.emulator for one in changes}
             effects = _effects(session, before, after, names) if names else []
-            _answer(session.screen, changes, effects, json)
-            if changes and not json:
+            _answer(call, changes, effects)
+            if changes and not call.json:
                 session.screen.next(
                     f"gribble catalogue add {shlex.quote(new)}", "takes it over, and keeps the former one"
                 )
     return ExitCode.ATTENTION if changes else ExitCode.CLEAN
 
 
-def _answer(screen: Screen, changes: tuple[SheetChanges, ...], effects: list[Effect], json: bool) -> None:
-    from gribble.views.catalogue import compare_json, show_compare
-
-    if json:
-        screen.json(compare_json(changes, effects))
+def _answer(call: Call, changes: tuple[SheetChanges, ...], effects: list[Effect]) -> None:
+    if call.json:
+        call.screen.json(compare_json(changes, effects))
     else:
-        show_compare(screen, changes, effects)
+        show_compare(call.screen, changes, effects)
 
 
 def _load(path: str) -> Catalogue:
     """The sheets of a folder, or the one sheet of a file. Raises MistakesError where one has mistakes."""
-    from pathlib import Path
-
-    from gribble.core.base.errors import GribbleError, MistakesError
-    from gribble.core.catalogue.sheets import Catalogue, load_catalogue, load_sheet
-
     place = Path(path)
     if not place.exists():
         raise GribbleError(f"{path} is not there", fix="Name a sheet or a catalogue folder.")
@@ -146,18 +136,13 @@ def _load(path: str) -> Catalogue:
 
 def _effects(session: Session, before: Catalogue, after: Catalogue, changed: set[str]) -> list[Effect]:
     """Each emulator of the user's rigs whose sheet has changed: its state with the old one and with the new."""
-    from gribble.core.audit.looking import refitted
-    from gribble.core.audit.scope import Scope
-    from gribble.core.catalogue.sheets import Catalogue
-    from gribble.views.catalogue import Effect
-
-    mine = session.catalogue.sheets
+    mine = session.loaded.catalogue.sheets
     names = before.sheets.keys() & after.sheets.keys() & changed
     old = Catalogue({**mine, **{name: before.sheets[name] for name in names}})
     new = Catalogue({**mine, **{name: after.sheets[name] for name in names}})
-    world = session.look(Scope(), catalogue=new)
+    world = survey(session, Scope(), catalogue=new)
     later = {(rig.rig, one.emulator): one for rig in world.audit(Scope()) for one in rig.emulators}
-    earlier = refitted(world, session.config, old, Scope()).audit(Scope())
+    earlier = refitted(world, session.loaded.config, old, Scope()).audit(Scope())
     return [
         Effect(rig.rig, one, later[rig.rig, one.emulator])
         for rig in earlier
@@ -166,8 +151,9 @@ def _effects(session: Session, before: Catalogue, after: Catalogue, changed: set
     ]
 
 
-@command("schema", group="catalogue", about=ABOUT)
+@command("catalogue schema")
 def schema(
+    call: Call,
     name: Annotated[
         Optional[str],  # noqa: UP045
         typer.Argument(
@@ -179,13 +165,7 @@ def schema(
 
     Example: gribble catalogue schema sheet > sheet.schema.json
     """
-    from gribble.core.answers.schema import SCHEMAS
-    from gribble.core.answers.schema import schema as make
-    from gribble.core.base.errors import ExitCode, GribbleError
-    from gribble.core.base.tables import suggest
-    from gribble.views.screen import Screen
-
-    screen = Screen()
+    screen = call.screen
     if name is None:
         screen.grid([(word, about) for word, (_, about) in SCHEMAS.items()], indent=0)
     elif name not in SCHEMAS:
@@ -197,40 +177,31 @@ def schema(
     return ExitCode.CLEAN
 
 
-@command("add", group="catalogue", about=ABOUT)
+@command("catalogue add", takes="config")
 def add(
+    call: Call,
     source: Annotated[str, typer.Argument(metavar="SOURCE", help="A folder, a zip, a sheet or a roster.")],
     to: Annotated[
         Optional[str],  # noqa: UP045
         typer.Option("--to", metavar="FOLDER", help="The catalogue folder (default: your first).", show_default=False),
     ] = None,
     yes: YesOption = False,
-    config: ConfigOption = None,
 ) -> int:
     """Add sheets and rosters to your catalogue: linted first, swapped in whole, the former version kept.
 
     Example: gribble catalogue add from-ada.zip
     """
-    from pathlib import Path
-
-    from gribble.cli.running import ask
-    from gribble.cli.session import catalogue_folders
-    from gribble.core.answers.adding import add as add_files
-    from gribble.core.base.errors import ExitCode, GribbleError
-    from gribble.views.catalogue import show_added
-    from gribble.views.screen import Screen
-
-    folders = [Path(to)] if to else catalogue_folders(config)
+    folders = [Path(to)] if to else catalogue_folders(call)
     if not Path(source).exists():
         raise GribbleError(f"{source} is not there", fix="Name a folder, a zip, a sheet or a roster.")
-    screen = Screen()
+    screen = call.screen
 
     def may_replace(names: tuple[str, ...]) -> bool:
         told = ", ".join(names[:NAMES_TOLD]) + (f" and {len(names) - NAMES_TOLD} more" if names[NAMES_TOLD:] else "")
         screen.say(f"It would replace {told}; the catalogue as it is would be kept beside it.")
-        return ask(screen, "Replace?", yes)
+        return ask(call, "Replace?", yes)
 
-    added = add_files(Path(source), folders[0].absolute(), may_replace)
+    added = add_files(Path(source), call.environment.path(str(folders[0])), may_replace)
     if added is None:
         return ExitCode.ATTENTION
     show_added(screen, added, folders[0])

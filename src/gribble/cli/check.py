@@ -6,31 +6,22 @@ from typing import Annotated, Optional
 
 import typer
 
-from gribble.cli.app import command
+from gribble.cli.command import Call, command
 from gribble.cli.completing import verdicts
-from gribble.cli.options import (
-    AsOption,
-    AtOption,
-    ConfigOption,
-    EmulatorsArgument,
-    FromOption,
-    JsonOption,
-    QuietOption,
-    RereadOption,
-    RigOption,
-    SortOption,
-    VerboseOption,
-    sorted_audits,
-)
+from gribble.cli.options import QuietOption, RereadOption, VerboseOption
+from gribble.cli.session import Session
+from gribble.cli.sorting import SortOption, sorted_audits
+from gribble.cli.surveying import MOST_PASSED_OVER, as_installed, survey
+from gribble.core.base.errors import ExitCode, GribbleError
+from gribble.core.base.suggest import suggest
+from gribble.core.records.findings import Verdict
+from gribble.views.changes import changes_json, show_changes
+from gribble.views.check import answer_of, check_json, show_check, show_next, show_only
 
 
-@command("check")
+@command("check", takes="emulators rig from_ at as_ json config")
 def check(
-    emulators: EmulatorsArgument = None,
-    rig: RigOption = None,
-    from_: FromOption = None,
-    at: AtOption = None,
-    as_: AsOption = None,
+    call: Call,
     games: Annotated[bool, typer.Option("--games", help="Look into the game folders, too.")] = False,
     reread: RereadOption = False,
     only: Annotated[
@@ -42,43 +33,34 @@ def check(
             autocompletion=verdicts,
         ),
     ] = None,
-    json: JsonOption = False,
     sort: SortOption = None,
     quiet: QuietOption = False,
     verbose: VerboseOption = False,
-    config: ConfigOption = None,
 ) -> int:
     """What is right, misnamed, astray, wrong or missing on your rigs, and what would put it right.
 
     Example: gribble check sandpiper --only missing --from discs
     """
-    from gribble.cli.session import MOST_PASSED_OVER, Session, scope_of
-    from gribble.core.base.errors import ExitCode, GribbleError
-    from gribble.core.base.tables import suggest
-    from gribble.core.records.findings import Verdict
-    from gribble.views.changes import changes_json, show_changes
-    from gribble.views.check import answer_of, check_json, show_check, show_next, show_only
-
     for word in only or ():
         if word not in list(Verdict):
             raise GribbleError(
                 f"'{word}' is no verdict{suggest(word, list(Verdict))}", fix=f"One of {', '.join(Verdict)}."
             )
-    if json + bool(only) + quiet > 1:
+    if call.json + bool(only) + quiet > 1:
         raise GribbleError("--json tells everything, --only a part, --quiet one line", fix="Use one of them.")
-    scope = scope_of(rig, emulators, from_, at, as_)
-    with Session(config) as session:
-        world = session.look(scope, reread=reread, verbose=verbose, told=MOST_PASSED_OVER)
+    scope = call.scope
+    with Session(call) as session:
+        world = survey(session, scope, reread=reread, verbose=verbose, told=MOST_PASSED_OVER)
         audits = sorted_audits(world.audit(scope, games=games), sort)
-        before = session.as_installed(world, scope).audit(scope) if scope.releases else ()
-        if json:
+        before = as_installed(session, world, scope).audit(scope) if scope.releases else ()
+        if call.json:
             session.screen.json({**check_json(audits), **(changes_json(before, audits) if before else {})})
         else:
             if before:
                 show_changes(session.screen, before, audits)
             if quiet:
                 session.screen.say(answer_of(audits))
-                session.hush()
+                session.notes.hush()
             elif only:
                 show_only(session.screen, audits, frozenset(only), scope.words)
             else:

@@ -8,35 +8,37 @@ from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
+import typer
+
 MOST_OFFERED = 200
 """More names are no help."""
 _SET = re.compile(rb'^\{"set":\s*"([^"\\]+)"')
 
 
-def rigs(incomplete: str) -> list[str]:
+def rigs(context: typer.Context, incomplete: str) -> list[str]:
     """The rigs of gribble.toml."""
-    return _beginning(_tables().get("rig", {}), incomplete)
+    return _beginning(_tables(context).get("rig", {}), incomplete)
 
 
-def emulators(incomplete: str) -> list[str]:
+def emulators(context: typer.Context, incomplete: str) -> list[str]:
     """The emulators that are on some rig."""
-    found = {name for rig in _rig_tables() for name in rig.get("emulators", {})}
+    found = {name for rig in _rig_tables(context) for name in rig.get("emulators", {})}
     return _beginning(found, incomplete)
 
 
-def sets(incomplete: str) -> list[str]:
+def sets(context: typer.Context, incomplete: str) -> list[str]:
     """The sets of the rosters beside the sheets."""
-    return _beginning(set(_set_names(incomplete)), incomplete)
+    return _beginning(set(_set_names(context, incomplete)), incomplete)
 
 
-def subjects(incomplete: str) -> list[str]:
+def subjects(context: typer.Context, incomplete: str) -> list[str]:
     """Emulators and sets."""
-    return [*emulators(incomplete), *sets(incomplete)]
+    return [*emulators(context, incomplete), *sets(context, incomplete)]
 
 
 def verdicts(incomplete: str) -> list[str]:
     """The verdicts of needs."""
-    from gribble.core.records.findings import Verdict
+    from gribble.core.records.findings import Verdict  # which only this answer needs, and every start would pay for
 
     return _beginning(map(str, Verdict), incomplete)
 
@@ -45,28 +47,28 @@ def _beginning(names: Any, incomplete: str) -> list[str]:
     return sorted(name for name in names if isinstance(name, str) and name.startswith(incomplete))[:MOST_OFFERED]
 
 
-def _tables() -> dict[str, Any]:
+def _tables(context: typer.Context) -> dict[str, Any]:
     import tomllib
 
-    from gribble.cli.session import find_config
+    from gribble.cli.finding import find_config  # only Tab has use for either
 
-    path = find_config(None)
+    path = find_config(context.obj)
     try:
         return tomllib.loads(path.read_bytes().decode("utf-8-sig")) if path else {}
     except (OSError, ValueError):
         return {}
 
 
-def _rig_tables() -> list[dict[str, Any]]:
-    tables = _tables().get("rig", {})
+def _rig_tables(context: typer.Context) -> list[dict[str, Any]]:
+    tables = _tables(context).get("rig", {})
     return [rig for rig in tables.values() if isinstance(rig, dict)] if isinstance(tables, dict) else []
 
 
-def _set_names(incomplete: str) -> Iterator[str]:
-    from gribble.cli.session import find_config
+def _set_names(context: typer.Context, incomplete: str) -> Iterator[str]:
+    from gribble.cli.finding import find_config
 
-    config = find_config(None)
-    folders = _tables().get("catalogues", [])
+    config = find_config(context.obj)
+    folders = _tables(context).get("catalogues", [])
     if config is None or not isinstance(folders, list):
         return
     for folder in folders:

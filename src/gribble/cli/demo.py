@@ -2,20 +2,35 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated
+import os
+import shlex
+import shutil
+import sys
+import threading
+from contextlib import chdir
+from pathlib import Path
+from typing import Annotated
 
 import typer
 
-from gribble.cli.app import command
-
-if TYPE_CHECKING:
-    from pathlib import Path
-
-    from gribble.views.screen import Screen
+from gribble.cli.app import run
+from gribble.cli.command import Call, command
+from gribble.cli.environment import Environment
+from gribble.core.base.addresses import parse_address
+from gribble.core.base.errors import ExitCode, GribbleError, reason_of
+from gribble.core.catalogue.config import load_config
+from gribble.demo.handheld import free_port, handheld
+from gribble.demo.sheets import HANDHELD_PASSWORD
+from gribble.demo.tour import TOUR
+from gribble.demo.world import build_world
+from gribble.stores.credentials import variable_of
+from gribble.views.looks import NEXT, QUIET
+from gribble.views.screen import Screen, styled
 
 
 @command("demo")
 def demo(
+    call: Call,
     folder: Annotated[str, typer.Argument(help="Where to build it; empty or absent.")] = "lighthouse-games-room",
     step: Annotated[bool, typer.Option("--step", help="Wait for Enter before each command.")] = False,
     wake: Annotated[
@@ -28,23 +43,8 @@ def demo(
 
     Example: gribble demo --step
     """
-    import os
-    import shlex
-    import subprocess
-    import sys
-    from pathlib import Path
-
-    from gribble.core.base.errors import ExitCode, GribbleError
-    from gribble.demo.handheld import free_port, handheld
-    from gribble.demo.sheets import HANDHELD_PASSWORD
-    from gribble.demo.tour import TOUR
-    from gribble.demo.world import build_world
-    from gribble.stores.credentials import variable_of
-    from gribble.views.looks import NEXT, QUIET
-    from gribble.views.screen import Screen, styled
-
-    screen = Screen()
-    root = Path(folder).absolute()
+    screen = call.screen
+    root = call.environment.path(folder)
     if wake:
         return _wake(root, folder, screen)
     port = free_port()
@@ -53,13 +53,7 @@ def demo(
     screen.say("Volunteers keep made-up machines running for visitors: a PC in the games room, a")
     screen.say("USB stick for the console by the door, a handheld reached over the network, an")
     screen.say("arcade cabinet in the corner, and a drawer of files nobody has sorted.")
-    own = ("GRIBBLE_CONFIG", "GRIBBLE_HOME")
-    environment = {name: value for name, value in os.environ.items() if name not in own}
-    environment[variable_of("handheld")] = HANDHELD_PASSWORD
-    environment["COLUMNS"] = str(screen.out.width)
-    if screen.out.is_terminal:
-        environment["FORCE_COLOR"] = "1"
-    with handheld(root / "handheld", port):
+    with handheld(root / "handheld", port), chdir(root):
         for question, words in TOUR:
             screen.out.print()
             screen.say(styled("─" * min(screen.out.width, 80), QUIET))
@@ -67,16 +61,12 @@ def demo(
             screen.say(styled(f"$ gribble {words}".rstrip(), NEXT))
             screen.out.print()
             if step:
-                try:
-                    input()
-                except EOFError:
-                    step = False  # nobody is there to press Enter
-            sys.stdout.flush()
-            command = [sys.executable, "-m", "gribble", *words.split()]
-            done = subprocess.run(command, cwd=root, env=environment, check=False)
-            if done.returncode not in (ExitCode.CLEAN, ExitCode.ATTENTION):
+                call.environment.answer()
+            screen.flush()
+            code = run(_in_world(call, root, words))
+            if code not in (ExitCode.CLEAN, ExitCode.ATTENTION):
                 raise GribbleError(
-                    f"gribble {words} ended with status {done.returncode}",
+                    f"gribble {words} ended with status {code}",
                     fix="What it says above tells why. The world stays as it is.",
                     code=ExitCode.FAILED,
                 )
@@ -89,29 +79,22 @@ def demo(
     return ExitCode.CLEAN
 
 
+def _in_world(call: Call, root: Path, words: str) -> Environment:
+    """What a command of the tour finds around it: the world, and the handheld's password; nothing of the user's."""
+    own = ("GRIBBLE_CONFIG", "GRIBBLE_HOME")
+    env = {name: value for name, value in call.environment.env.items() if name not in own}
+    env[variable_of("handheld")] = HANDHELD_PASSWORD
+    return call.environment._replace(argv=tuple(words.split()), cwd=root, env=env)
+
+
 def _activation() -> str:
     """What to type first where the shell does not find the program, since it was started from its environment."""
-    import os
-    import shlex
-    import shutil
-    import sys
-    from pathlib import Path
-
     script = Path(sys.prefix) / "bin" / "activate"
     return "" if shutil.which("gribble") or not script.is_file() else f". {shlex.quote(os.path.relpath(script))} && "
 
 
 def _wake(root: Path, folder: str, screen: Screen) -> int:
     """Serve the handheld of a world until Ctrl-C."""
-    import threading
-
-    from gribble.core.base.addresses import parse_address
-    from gribble.core.base.errors import ExitCode, GribbleError, reason_of
-    from gribble.core.catalogue.config import load_config
-    from gribble.demo.handheld import handheld
-    from gribble.demo.sheets import HANDHELD_PASSWORD
-    from gribble.stores.credentials import variable_of
-
     rig = load_config(root / "gribble.toml", root).rig.get("handheld")
     if rig is None or not rig.far or not (root / "handheld").is_dir():
         raise GribbleError(

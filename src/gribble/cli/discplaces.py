@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import NamedTuple
 
+from gribble.cli.command import Call
 from gribble.cli.session import Session
 from gribble.cli.texts import Text
 from gribble.core.audit.scope import Scope
@@ -44,20 +45,20 @@ class Place(NamedTuple):
         return Text(self.rig, at(one.path), one.text, at(one.before) if one.before else "")
 
 
-def places(session: Session | None, paths: list[str] | None, scope: Scope, skipped: list[Skipped]) -> list[Place]:
+def places(call: Call, session: Session | None, paths: list[str] | None, skipped: list[Skipped]) -> list[Place]:
     """The files and folders that are meant, else the game folders of the rigs."""
     if not paths:
         assert session is not None
-        return list(_on_rigs(session, scope, skipped))
+        return list(_on_rigs(session, call.scope, skipped))
     found = []
     for word in paths:
-        path = Path(word).absolute()
+        path = call.environment.path(word)
         if not path.exists():
             raise GribbleError(f"{word} is not there", fix="Check the path.")
         folder = path if path.is_dir() else path.parent
         only = "" if path.is_dir() else path.name
         rig, inside = "", ""
-        for home in session.rigs(scope) if session else ():
+        for home in session.rigs.in_scope(call.scope) if session else ():
             if not home.remote and folder.is_relative_to(home.root):
                 rig, inside = home.name, folder.relative_to(home.root).as_posix()
         found.append(Place(str(folder), sizes_below(folder, skipped), reader_below(folder), only, rig, inside))
@@ -66,8 +67,8 @@ def places(session: Session | None, paths: list[str] | None, scope: Scope, skipp
 
 def _on_rigs(session: Session, scope: Scope, skipped: list[Skipped]) -> Iterator[Place]:
     """The game folders of the rigs; a rig that is away is told and left out."""
-    grounds = session.grounds(scope)
-    for rig in session.rigs(scope):
+    grounds = session.rigs.grounds(scope)
+    for rig in session.rigs.in_scope(scope):
         media = _media_folders(session, rig.name)
         if rig.name not in grounds:
             for folder in media:
@@ -78,7 +79,7 @@ def _on_rigs(session: Session, scope: Scope, skipped: list[Skipped]) -> Iterator
             continue
         ground = grounds[rig.name]
         if why := ground.away():
-            session.aside(f"{rig.name} is left out: {why}")
+            session.notes.aside(f"{rig.name} is left out: {why}")
             continue
         sizes = {}
         for listed in ground.walk():
@@ -90,7 +91,7 @@ def _on_rigs(session: Session, scope: Scope, skipped: list[Skipped]) -> Iterator
 
 def _media_folders(session: Session, rig: str) -> list[str]:
     """The game folders of the emulators on a rig."""
-    sheets = session.catalogue.sheets
-    installed = session.config.rig[rig].emulators.items()
+    sheets = session.loaded.catalogue.sheets
+    installed = session.loaded.config.rig[rig].emulators.items()
     fitted = [fit_sheet(sheets[name], one) for name, one in installed if name in sheets]
     return list(dict.fromkeys(one.folders[media.folder] for one in fitted for media in one.media))

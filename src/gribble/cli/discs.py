@@ -2,21 +2,32 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated, Optional
+import os
+import shlex
+from collections.abc import Iterator
+from contextlib import nullcontext
+from pathlib import Path
+from typing import Annotated, Optional
 
+import msgspec
 import typer
 
-from gribble.cli.app import command
-from gribble.cli.options import AtOption, ConfigOption, JsonOption, RigOption, VerboseOption, YesOption
-
-if TYPE_CHECKING:
-    from collections.abc import Iterator
-    from pathlib import Path
-
-    from gribble.cli.session import Session
-    from gribble.cli.texts import Text
-    from gribble.core.records.discs import Playlist
-    from gribble.core.records.holding import Skipped
+from gribble.cli.command import Call, command
+from gribble.cli.discplaces import places
+from gribble.cli.finding import find_config
+from gribble.cli.options import VerboseOption, YesOption
+from gribble.cli.session import Session
+from gribble.cli.texts import Text, write_texts
+from gribble.core.audit.scope import Scope
+from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, reason_of
+from gribble.core.base.paths import base, name_fault
+from gribble.core.discs.looking import check_files, discs_below, mend_files
+from gribble.core.discs.playlists import group, lines_of
+from gribble.core.discs.playlists import named as playlists_by_name
+from gribble.core.records.discs import Playlist
+from gribble.core.records.holding import Skipped
+from gribble.views.discs import discs_json, playlists_json, show_discs, show_mended, show_playlists
+from gribble.views.looks import shorten
 
 PathsArgument = Annotated[
     Optional[list[str]],  # noqa: UP045
@@ -27,34 +38,20 @@ PathsArgument = Annotated[
 ABOUT = "Discs: track sheets, playlists and images, and whether they hold together."
 
 
-@command("check", group="discs", about=ABOUT)
+@command("discs check", takes="rig at json config")
 def check(
+    call: Call,
     paths: PathsArgument = None,
-    rig: RigOption = None,
-    at: AtOption = None,
-    json: JsonOption = False,
     verbose: VerboseOption = False,
-    config: ConfigOption = None,
 ) -> int:
     """Whether track sheets name files that are there, and images are as long as they say. Nothing is changed.
 
     Example: gribble discs check discs
     """
-    import shlex
-
-    import msgspec
-
-    from gribble.cli.discplaces import places
-    from gribble.cli.session import Session, scope_of
-    from gribble.core.base.errors import ExitCode
-    from gribble.core.discs.looking import check_files
-    from gribble.views.discs import discs_json, show_discs
-    from gribble.views.screen import Screen
-
     skipped: list[Skipped] = []
-    session = None if paths else Session(config)  # files that are named need no configuration
-    chosen = places(session, paths, scope_of(rig, None, None, at), skipped)
-    screen = session.screen if session else Screen()
+    session = None if paths else Session(call)  # files that are named need no configuration
+    chosen = places(call, session, paths, skipped)
+    screen = session.screen if session else call.screen
     found = [
         msgspec.structs.replace(one, path=place.shown(one.path))
         for place in chosen
@@ -62,55 +59,46 @@ def check(
     ]
     if session:
         session.close()
-    if json:
+    if call.json:
         screen.json(discs_json(found))
     else:
-        words = [*(paths or ()), *(word for one in rig or () for word in ("--rig", one))]
+        words = [*(paths or ()), *(word for one in call.scope.rigs for word in ("--rig", one))]
         show_discs(screen, found, shlex.join(words), verbose=verbose)
     for one in skipped:
         screen.tell(f"passed over {one.path}: {one.why}")
     return ExitCode.ATTENTION if any(one.findings for one in found) else ExitCode.CLEAN
 
 
-@command("mend", group="discs", about=ABOUT)
+@command("discs mend", takes="rig at config")
 def mend(
+    call: Call,
     paths: PathsArgument = None,
-    rig: RigOption = None,
-    at: AtOption = None,
     yes: YesOption = False,
-    config: ConfigOption = None,
 ) -> int:
     """Put track sheets and playlists right that name renamed files, where case, length and order leave no doubt.
 
     Example: gribble discs mend discs
     """
-    from gribble.cli.discplaces import places
-    from gribble.cli.session import Session, find_config, scope_of
-    from gribble.cli.texts import write_texts
-    from gribble.core.base.errors import ExitCode
-    from gribble.core.discs.looking import mend_files
-    from gribble.views.discs import show_mended
-    from gribble.views.screen import Screen
-
     skipped: list[Skipped] = []
-    scope = scope_of(rig, None, None, at)
-    session = Session(config) if not paths or find_config(config) else None  # it knows rigs and sources
-    screen = session.screen if session else Screen()
+    known = find_config(call.environment, call.config)
+    session = Session(call) if known or not paths else None  # it knows rigs and sources
+    screen = session.screen if session else call.screen
     try:
-        chosen = places(session, paths, scope, skipped)
+        chosen = places(call, session, paths, skipped)
         found = [(place, one) for place in chosen for one in mend_files(place.sizes, place.reader, place.only)]
         show_mended(screen, [(place.shown(one.path), one) for place, one in found])
         for one in skipped:
             screen.tell(f"passed over {one.path}: {one.why}")
         texts = [place.text(one) for place, one in found]
-        return write_texts(texts, session, scope, screen, yes, "a copy of it elsewhere") if found else ExitCode.CLEAN
+        return write_texts(call, texts, session, yes, "a copy of it elsewhere") if found else ExitCode.CLEAN
     finally:
         if session:
             session.close()
 
 
-@command("playlist", group="discs", about=ABOUT)
+@command("discs playlist", takes="json config")
 def playlist(
+    call: Call,
     folders: Annotated[list[str], typer.Argument(metavar="FOLDER...", help="Where the discs lie.")],
     into: Annotated[
         Optional[str],  # noqa: UP045
@@ -125,39 +113,19 @@ def playlist(
         ),
     ] = None,
     yes: YesOption = False,
-    json: JsonOption = False,
-    config: ConfigOption = None,
 ) -> int:
     """Playlists for titles of several discs, grouped by name; listed, and written only with --into.
 
     Example: gribble discs playlist discs
     """
-    import shlex
-    from contextlib import nullcontext
-    from pathlib import Path
-
-    import msgspec
-
-    from gribble.cli.session import Session, find_config
-    from gribble.cli.texts import write_texts
-    from gribble.core.audit.scope import Scope
-    from gribble.core.base.errors import ExitCode, GribbleError
-    from gribble.core.discs.looking import discs_below
-    from gribble.core.discs.playlists import group
-    from gribble.core.discs.playlists import named as playlists_by_name
-    from gribble.core.records.holding import Skipped
-    from gribble.views.discs import playlists_json, show_playlists
-    from gribble.views.looks import shorten
-    from gribble.views.screen import Screen
-
-    if json and into:
+    if call.json and into:
         raise GribbleError("--json lists playlists, --into writes them", fix="Use one of the two.")
-    screen, skipped = Screen(), list[Skipped]()
+    screen, skipped = call.screen, list[Skipped]()
     found: list[Playlist] = []
     titles = _titles(Path(names)) if names else {}
     lacking = list(titles)
     for word in folders:
-        root = Path(word).absolute()
+        root = call.environment.path(word)
         if not root.is_dir():
             raise GribbleError(f"{word} is no folder", fix="Name the folder in which the discs lie.")
         paths = discs_below(root, skipped)
@@ -169,7 +137,7 @@ def playlist(
     shown = [
         msgspec.structs.replace(one, path=shorten(one.path), discs=tuple(map(shorten, one.discs))) for one in found
     ]
-    if json:
+    if call.json:
         screen.json(playlists_json(shown))
     else:
         show_playlists(screen, shown)
@@ -178,13 +146,14 @@ def playlist(
     for id_ in lacking:
         screen.tell(f"{id_} ({titles[id_]}) is not there: no folder and no file of that name")
     if into and found:
-        with Session(config) if config or find_config(None) else nullcontext() as session:  # it knows rigs and sources
-            texts = list(_texts(found, Path(into).absolute(), session))
+        known = find_config(call.environment, call.config)
+        with Session(call) if known else nullcontext() as session:  # it knows rigs and sources
+            texts = list(_texts(found, call.environment.path(into), session))
             if not texts:
                 screen.say("Nothing to write: the playlists there say the same.")
                 return ExitCode.CLEAN
-            return write_texts(texts, session, Scope(), screen, yes, "--into FOLDER")
-    if found and not json:
+            return write_texts(call, texts, session, yes, "--into FOLDER")
+    if found and not call.json:
         words = shlex.join([*folders, *(("--names", names) if names else ())])
         screen.next(f"gribble discs playlist {words} --into FOLDER", "writes them, and asks first")
     return ExitCode.ATTENTION if any(one.missing for one in found) else ExitCode.CLEAN
@@ -192,9 +161,6 @@ def playlist(
 
 def _titles(path: Path) -> dict[str, str]:
     """A list of ids and the titles they stand for. Raises MistakesError with every line that is none."""
-    from gribble.core.base.errors import GribbleError, Mistake, MistakesError, reason_of
-    from gribble.core.base.paths import name_fault
-
     try:
         lines = path.read_text(encoding="utf-8-sig").splitlines()
     except OSError as error:
@@ -218,16 +184,7 @@ def _titles(path: Path) -> dict[str, str]:
 
 def _texts(found: list[Playlist], folder: Path, session: Session | None) -> Iterator[Text]:
     """The playlists as they are to be written into a folder, merged with those there; not those that say the same."""
-    import os
-    from pathlib import Path
-
-    from gribble.cli.texts import Text
-    from gribble.core.audit.scope import Scope
-    from gribble.core.base.errors import GribbleError, reason_of
-    from gribble.core.base.paths import base
-    from gribble.core.discs.playlists import lines_of
-
-    rigs = [rig for rig in session.rigs(Scope()) if not rig.remote] if session else []
+    rigs = [rig for rig in session.rigs.in_scope(Scope()) if not rig.remote] if session else []
     rig = next((rig for rig in rigs if folder.is_relative_to(rig.root)), None)
     for one in found:
         target = folder / base(one.path)

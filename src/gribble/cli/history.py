@@ -2,45 +2,41 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated, Optional
+from typing import Annotated, Optional
 
 import typer
 
-from gribble.cli.app import command
-from gribble.cli.options import AtOption, ConfigOption, JsonOption, RigOption, YesOption
+from gribble.cli.asking import ask
+from gribble.cli.command import Call, command
+from gribble.cli.options import YesOption
+from gribble.cli.session import Session
+from gribble.core.audit.scope import Scope
+from gribble.core.base.errors import ExitCode, GribbleError
+from gribble.core.placing.journal import adopt
+from gribble.views.looks import count
+from gribble.views.plan import history_json, show_history, step_row
 
-if TYPE_CHECKING:
-    from gribble.cli.session import Session
-    from gribble.core.audit.scope import Scope
 
-
-@command("history")
+@command("history", takes="rig at json config")
 def history(
-    rig: RigOption = None,
-    at: AtOption = None,
+    call: Call,
     adopt: Annotated[
         Optional[int],  # noqa: UP045
         typer.Option("--adopt", metavar="RUN", help="Trust a run that came with a rig, once you have seen its steps."),
     ] = None,
     yes: YesOption = False,
-    json: JsonOption = False,
-    config: ConfigOption = None,
 ) -> int:
     """Every run on your rigs, newest first.
 
     Example: gribble history --rig lighthouse
     """
-    from gribble.cli.session import Session, scope_of
-    from gribble.core.base.errors import ExitCode
-    from gribble.views.plan import history_json, show_history
-
-    scope = scope_of(rig, None, None, at)
-    with Session(config) as session:
+    scope = call.scope
+    with Session(call) as session:
         if adopt is not None:
             return _adopt(session, scope, adopt, yes)
-        runs = [run for where in session.rigs(scope) for run in where.runs()]
+        runs = [run for where in session.rigs.in_scope(scope) for run in where.runs()]
         runs.sort(key=lambda run: (run.when, run.number), reverse=True)
-        if json:
+        if call.json:
             session.screen.json(history_json(runs))
         else:
             show_history(session.screen, runs)
@@ -49,13 +45,7 @@ def history(
 
 def _adopt(session: Session, scope: Scope, number: int, yes: bool) -> int:
     """Show every step of a run that came with a rig, ask, and sign its journal."""
-    from gribble.cli.running import ask
-    from gribble.core.base.errors import ExitCode, GribbleError
-    from gribble.core.placing.journal import adopt
-    from gribble.views.looks import count
-    from gribble.views.plan import step_row
-
-    found = [(where, run) for where in session.rigs(scope) for run in where.runs() if run.number == number]
+    found = [(where, run) for where in session.rigs.in_scope(scope) for run in where.runs() if run.number == number]
     foreign = [(where, run) for where, run in found if run.foreign]
     if not foreign:
         what = f"run {number} was begun on this machine" if found else f"there is no run {number}"
@@ -74,7 +64,7 @@ def _adopt(session: Session, scope: Scope, number: int, yes: bool) -> int:
     screen.say(f"Run {number} on {where.name}, of {run.when}, {run.state}: {count(len(run.steps), 'step')}.")
     screen.grid([step_row(step) for step in run.steps])
     screen.say("Adopted, it can be finished or taken back; it then reads from your sources and this rig only.")
-    if not ask(screen, "Do you trust it?", yes):
+    if not ask(session.call, "Do you trust it?", yes):
         return ExitCode.ATTENTION
     with where.locked() as held:
         now = next((one for one in held.runs() if one.number == number), None)

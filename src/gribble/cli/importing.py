@@ -2,27 +2,37 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated, Optional
+import itertools
+import shlex
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Annotated, NamedTuple, Optional
 
 import typer
 
-from gribble.cli.app import command
-from gribble.cli.catalogue import ABOUT
+from gribble.cli.command import Call, command
+from gribble.cli.loaded import refuse_any_source
+from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError
+from gribble.core.base.paths import path_fault
+from gribble.core.catalogue.checksums import read_checksums
+from gribble.core.catalogue.importing.build import draft_of, draft_of_checksums, read_rows, read_sets
+from gribble.core.catalogue.importing.fieldmap import FieldMap, load_map
+from gribble.core.catalogue.importing.lists import read_list
+from gribble.core.catalogue.rosters import ROSTER_ENDING, ROSTER_VERSION, write_roster
+from gribble.core.catalogue.sheets import SHEET_ENDING
+from gribble.core.catalogue.writing import DraftSheet, write_sheet
+from gribble.core.records.imported import Tally
+from gribble.core.records.roster import ArcadeSet, RosterHead
+from gribble.stores.local import write_new, write_new_stream
+from gribble.views.catalogue import show_preview_sets, show_tally
+from gribble.views.looks import count
+from gribble.views.progress import Bar
+from gribble.views.screen import Screen
 
-if TYPE_CHECKING:
-    from collections.abc import Iterator
-    from pathlib import Path
 
-    from gribble.core.catalogue.importing.fieldmap import FieldMap
-    from gribble.core.catalogue.writing import DraftSheet
-    from gribble.core.records.imported import Tally
-    from gribble.core.records.roster import ArcadeSet
-    from gribble.views.progress import Bar
-    from gribble.views.screen import Screen
-
-
-@command("import", group="catalogue", about=ABOUT)
+@command("catalogue import")
 def import_(
+    call: Call,
     file: Annotated[str, typer.Argument(metavar="FILE", help="CSV, TSV, JSON, JSON Lines, XML, HTML, or checksums.")],
     to: Annotated[str, typer.Option("--to", metavar="sheet|roster", help="What it becomes.")],
     map_: Annotated[
@@ -48,18 +58,6 @@ def import_(
 
     Example: gribble catalogue import cabinets.xml --map cabinets.map.toml --to roster --preview 3
     """
-    import shlex
-    from pathlib import Path
-
-    from gribble.cli.session import refuse_any_source
-    from gribble.core.base.errors import ExitCode, GribbleError
-    from gribble.core.catalogue.importing.fieldmap import load_map
-    from gribble.core.catalogue.rosters import ROSTER_ENDING
-    from gribble.core.catalogue.sheets import SHEET_ENDING
-    from gribble.core.records.imported import Tally
-    from gribble.views.progress import Bar
-    from gribble.views.screen import Screen
-
     endings = {"sheet": SHEET_ENDING, "roster": ROSTER_ENDING}
     if to not in endings:
         raise GribbleError(f"--to {to} is not known", fix="It takes one word: --to sheet, or --to roster")
@@ -73,20 +71,20 @@ def import_(
             f"{out}: a {to}'s name ends in {endings[to]}", fix=f"Name it so: --out {Path(out).stem}{endings[to]}"
         )
     if out is not None:
-        refuse_any_source(Path(out), "--out FILE")
-    screen, tally = Screen(), Tally()
+        refuse_any_source(call, Path(out), "--out FILE")
+    screen = call.screen
     if map_ is None:
         if to != "sheet" or not emulator:
             raise GribbleError(
                 "a list without a map is taken for a checksum list, which becomes a sheet",
                 fix="Give --to sheet --emulator NAME, or a map: --map MAP.",
             )
-        return _import_checksums(source, emulator, folder, out, preview, screen)
+        return _import_checksums(
+            _Wish(source, Path(out) if out is not None else None, preview, screen), emulator, folder
+        )
     made = load_map(Path(map_), to)
-    bar = Bar(screen.err, "Reading")
-    bar.expect(source.stat().st_size)
-    into = _import_roster if to == "roster" else _import_sheet
-    code = into(source, made, out, preview, screen, tally, bar)
+    wish = _Wish(source, Path(out) if out is not None else None, preview, screen)
+    code = _import_roster(wish, made) if to == "roster" else _import_sheet(wish, made)
     if preview and code == ExitCode.CLEAN:
         name = f"{made.roster['emulator']}-{made.roster['release']}" if to == "roster" else made.sheet["emulator"]
         words = [file, "--map", map_, "--to", to, "--out", f"{name}{endings[to]}"]
@@ -94,24 +92,27 @@ def import_(
     return code
 
 
-def _import_roster(
-    source: Path, made: FieldMap, out: str | None, preview: int, screen: Screen, tally: Tally, bar: Bar
-) -> int:
+class _Wish(NamedTuple):
+    """A list that is to be taken over, and where to; `preview` is how many records are only shown."""
+
+    source: Path
+    out: Path | None
+    preview: int
+    screen: Screen
+
+    def bar(self) -> Bar:
+        """A progress bar for reading the list."""
+        bar = Bar(self.screen.err, "Reading")
+        bar.expect(self.source.stat().st_size)
+        return bar
+
+
+def _import_roster(wish: _Wish, made: FieldMap) -> int:
     """Stream the list into a roster beside its place; it takes its name only when every record was understood."""
-    import itertools
-    from pathlib import Path
-
-    from gribble.core.base.errors import ExitCode
-    from gribble.core.catalogue.importing.build import read_sets
-    from gribble.core.catalogue.importing.lists import read_list
-    from gribble.core.catalogue.rosters import ROSTER_VERSION, write_roster
-    from gribble.core.records.roster import RosterHead
-    from gribble.stores.local import write_new_stream
-    from gribble.views.catalogue import show_preview_sets, show_tally
-
-    sets = read_sets(read_list(source, made, bar.advance), made, tally, preview=bool(preview))
-    if preview:
-        shown = list(itertools.islice(sets, preview))
+    screen, out, tally, bar = wish.screen, wish.out, Tally(), wish.bar()
+    sets = read_sets(read_list(wish.source, made, bar.advance), made, tally, preview=bool(wish.preview))
+    if wish.preview:
+        shown = list(itertools.islice(sets, wish.preview))
         show_preview_sets(screen, shown)
         show_tally(screen, tally)
         return ExitCode.USAGE if tally.faulty else ExitCode.CLEAN
@@ -124,10 +125,11 @@ def _import_roster(
         for one in sets:
             count += 1
             yield one
-        _refuse_faults(source, tally)
+        _refuse_faults(wish.source, tally)
 
+    assert out is not None  # else only a preview was asked for
     with bar:
-        write_new_stream(Path(out or ""), write_roster(head, counted()))
+        write_new_stream(out, write_roster(head, counted()))
     show_tally(screen, tally)
     screen.say(f"{out}: {count:,} sets of {head.emulator} {head.release}.")
     screen.next(f"gribble catalogue lint {out}", "looks for loops and gaps in the families")
@@ -135,8 +137,6 @@ def _import_roster(
 
 
 def _refuse_faults(source: Path, tally: Tally) -> None:
-    from gribble.core.base.errors import GribbleError, Mistake, MistakesError
-
     if tally.faulty:
         more = tally.faulty - len(tally.mistakes)
         told = [*tally.mistakes, *([f"and {more:,} more; nothing was written"] if more else [])]
@@ -145,52 +145,36 @@ def _refuse_faults(source: Path, tally: Tally) -> None:
         raise GribbleError(f"{source} has no record that the map matches", fix="--preview 3 shows what is understood.")
 
 
-def _import_sheet(
-    source: Path, made: FieldMap, out: str | None, preview: int, screen: Screen, tally: Tally, bar: Bar
-) -> int:
-    from gribble.core.catalogue.importing.build import draft_of, read_rows
-    from gribble.core.catalogue.importing.lists import read_list
-
-    with bar:
-        rows = list(read_rows(read_list(source, made, bar.advance), made, tally))
+def _import_sheet(wish: _Wish, made: FieldMap) -> int:
+    tally = Tally()
+    with wish.bar() as bar:
+        rows = list(read_rows(read_list(wish.source, made, bar.advance), made, tally))
     draft = draft_of(rows, made, tally)
-    if not preview:
-        _refuse_faults(source, tally)
-    return _finish_sheet(draft, out, preview, screen, tally)
+    if not wish.preview:
+        _refuse_faults(wish.source, tally)
+    return _finish_sheet(wish, draft, tally)
 
 
-def _import_checksums(source: Path, emulator: str, folder: str, out: str | None, preview: int, screen: Screen) -> int:
-    from gribble.core.base.errors import Mistake, MistakesError
-    from gribble.core.base.paths import path_fault
-    from gribble.core.catalogue.checksums import read_checksums
-    from gribble.core.catalogue.importing.build import draft_of_checksums
-    from gribble.core.records.imported import Tally
-
-    files, faults = read_checksums(source)
+def _import_checksums(wish: _Wish, emulator: str, folder: str) -> int:
+    files, faults = read_checksums(wish.source)
     if folder and (fault := path_fault(folder)):
         faults.append(f'--folder "{folder}" {fault}')
     if faults:
-        raise MistakesError([Mistake(str(source), "", fault) for fault in faults])
+        raise MistakesError([Mistake(str(wish.source), "", fault) for fault in faults])
     draft = draft_of_checksums(files, emulator, folder)
-    return _finish_sheet(draft, out, preview, screen, Tally(records=len(files)))
+    return _finish_sheet(wish, draft, Tally(records=len(files)))
 
 
-def _finish_sheet(draft: DraftSheet, out: str | None, preview: int, screen: Screen, tally: Tally) -> int:
-    from pathlib import Path
-
-    from gribble.core.base.errors import ExitCode
-    from gribble.core.catalogue.writing import write_sheet
-    from gribble.stores.local import write_new
-    from gribble.views.catalogue import show_tally
-    from gribble.views.looks import count
-
-    if preview:
-        draft.needs = draft.needs[:preview]
+def _finish_sheet(wish: _Wish, draft: DraftSheet, tally: Tally) -> int:
+    screen, out = wish.screen, wish.out
+    if wish.preview:
+        draft.needs = draft.needs[: wish.preview]
         for line in write_sheet(draft).splitlines():
             screen.say(line)
         show_tally(screen, tally)
         return ExitCode.USAGE if tally.faulty else ExitCode.CLEAN
-    write_new(Path(out or ""), write_sheet(draft).encode())
+    assert out is not None  # else only a preview was asked for
+    write_new(out, write_sheet(draft).encode())
     show_tally(screen, tally)
     accepts = sum(len(need.accepts) for need in draft.needs)
     screen.say(f"{out}: {count(len(draft.needs), 'need')} of {draft.emulator} with {count(accepts, 'accept')}.")

@@ -2,25 +2,21 @@
 
 from __future__ import annotations
 
-from gribble.cli.app import command
+from gribble.cli.command import Call, command
+from gribble.cli.finding import CONFIG_NAME
+from gribble.core.answers.discover import discover
+from gribble.core.base.errors import ExitCode, GribbleError, reason_of
+from gribble.views.init import config_text
+from gribble.views.looks import count
 
 
 @command("init")
-def init() -> int:
+def init(call: Call) -> int:
     """Look at this folder and write a commented gribble.toml to begin with.
 
     Example: gribble init
     """
-    from pathlib import Path
-
-    from gribble.cli.session import CONFIG_NAME
-    from gribble.core.answers.discover import discover
-    from gribble.core.base.errors import ExitCode, GribbleError, reason_of
-    from gribble.views.init import config_text
-    from gribble.views.looks import count
-    from gribble.views.screen import Screen
-
-    folder = Path.cwd()
+    folder = call.environment.cwd
     found = discover(folder)
     try:
         with (folder / CONFIG_NAME).open("x", encoding="utf-8") as stream:
@@ -32,7 +28,7 @@ def init() -> int:
             f"{CONFIG_NAME} cannot be written here: {reason_of(error)}",
             fix="Run gribble init in a folder that you may write to.",
         ) from error
-    screen = Screen()
+    screen = call.screen
     screen.say(
         f"Wrote {CONFIG_NAME}: {count(len(found.sources), 'source')}, {count(len(found.catalogues), 'catalogue')}, "
         f"{count(len(found.rigs), 'rig')}."

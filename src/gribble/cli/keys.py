@@ -2,18 +2,26 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated, Optional
+from pathlib import Path
+from typing import Annotated, Optional
 
 import typer
+from msgspec import structs
 
-from gribble.cli.app import command
-from gribble.cli.options import ConfigOption, JsonOption, RigOption, VerboseOption
-
-if TYPE_CHECKING:
-    from gribble.cli.session import Session
-    from gribble.core.audit.scope import Scope
-    from gribble.core.records.sheet import Need
-    from gribble.views.keys import Checked
+from gribble.cli.command import Call, command
+from gribble.cli.options import VerboseOption
+from gribble.cli.session import Session
+from gribble.cli.surveying import survey
+from gribble.core.audit.judging.keys import MAX_BYTES, MergeError, judge_keys, likeliest_need, merge_keys, read_keys
+from gribble.core.audit.scope import Scope
+from gribble.core.base.errors import ExitCode, GribbleError, reason_of
+from gribble.core.base.suggest import suggest
+from gribble.core.records.findings import Verdict
+from gribble.core.records.holding import key_of
+from gribble.core.records.sheet import Need
+from gribble.stores.local import PRIVATE, write_new
+from gribble.views.keys import Checked, keys_json, show_keys
+from gribble.views.looks import count, shorten
 
 _ABOUT = "Key files, checked and merged. A key's value is never shown."
 EmulatorOption = Annotated[
@@ -23,61 +31,45 @@ EmulatorOption = Annotated[
 ]  # fmt: skip
 
 
-@command("check", group="keys", about=_ABOUT)
+@command("keys check", takes="rig json config")
 def check(
+    call: Call,
     files: Annotated[
         Optional[list[str]],  # noqa: UP045
         typer.Argument(metavar="[FILE]...", help="Key files (default: those on your rigs).", show_default=False),
     ] = None,
     emulator: EmulatorOption = None,
-    rig: RigOption = None,
-    json: JsonOption = False,
     verbose: VerboseOption = False,
-    config: ConfigOption = None,
 ) -> int:
     """Which keys of a file are right, missing, malformed or wrong.
 
     Example: gribble keys check drawer/petrel/half.keys
     """
-    from gribble.cli.session import Session, scope_of
-    from gribble.core.base.errors import ExitCode
-    from gribble.views.keys import keys_json, show_keys
-
-    with Session(config) as session:
+    with Session(call) as session:
         needs = _needs(session, emulator)
-        if files:
-            checked = [_check_file(path, needs) for path in files]
-        else:
-            checked = _check_rigs(session, scope_of(rig, [emulator] if emulator else None))
-        if json:
+        scope = structs.replace(call.scope, emulators=(emulator,) if emulator else ())
+        checked = [_check_file(path, needs) for path in files] if files else _check_rigs(session, scope)
+        if call.json:
             session.screen.json(keys_json(checked))
         else:
             show_keys(session.screen, checked, verbose=verbose)
         return ExitCode.CLEAN if all(one.met for one in checked) else ExitCode.ATTENTION
 
 
-@command("merge", group="keys", about=_ABOUT)
+@command("keys merge", takes="config")
 def merge(
+    call: Call,
     files: Annotated[list[str], typer.Argument(metavar="FILE FILE...", help="Key files to put together.")],
     out: Annotated[str, typer.Option("--out", metavar="FILE", help="The file to write; must not be there yet.")],
     emulator: EmulatorOption = None,
-    config: ConfigOption = None,
 ) -> int:
     """Put the keys of several files into one. Where values differ, the sheet's fingerprint decides.
 
     Example: gribble keys merge drawer/petrel/half.keys old.keys --out petrel.keys
     """
-    from pathlib import Path
-
-    from gribble.cli.session import Session
-    from gribble.core.audit.judging.keys import MergeError, judge_keys, likeliest_need, merge_keys, read_keys
-    from gribble.core.base.errors import ExitCode, GribbleError
-    from gribble.stores.local import PRIVATE, write_new
-    from gribble.views.looks import count
-
-    target = Path(out).absolute()
-    with Session(config) as session:
-        session.refuse_source(target, "--out")
+    target = call.environment.path(out)
+    with Session(call) as session:
+        session.loaded.refuse_source(target, "--out")
         needs = _needs(session, emulator)
         contents = [_read(path) for path in files]
         for path, data in zip(files, contents, strict=True):
@@ -108,10 +100,7 @@ def merge(
 
 def _needs(session: Session, emulator: str | None) -> list[tuple[str, Need]]:
     """The keys needs of the catalogue, or of one emulator."""
-    from gribble.core.base.errors import GribbleError
-    from gribble.core.base.tables import suggest
-
-    sheets = session.catalogue.sheets
+    sheets = session.loaded.catalogue.sheets
     if emulator is not None and emulator not in sheets:
         raise GribbleError(
             f"no sheet for '{emulator}'{suggest(emulator, list(sheets))}",
@@ -126,9 +115,6 @@ def _needs(session: Session, emulator: str | None) -> list[tuple[str, Need]]:
 
 
 def _check_file(path: str, needs: list[tuple[str, Need]]) -> Checked:
-    from gribble.core.audit.judging.keys import judge_keys, likeliest_need, read_keys
-    from gribble.views.keys import Checked
-
     file = read_keys(_read(path))
     best = likeliest_need(file, needs)
     if best is None:
@@ -139,13 +125,7 @@ def _check_file(path: str, needs: list[tuple[str, Need]]) -> Checked:
 
 def _check_rigs(session: Session, scope: Scope) -> list[Checked]:
     """The key files at their places on the rigs, and where one is missing, that it is."""
-    from gribble.core.audit.judging.keys import judge_keys
-    from gribble.core.records.findings import Verdict
-    from gribble.core.records.holding import key_of
-    from gribble.views.keys import Checked
-    from gribble.views.looks import shorten
-
-    world = session.look(scope)
+    world = survey(session, scope)
     read = {key_of(holding): file for holding, file in world.readings().key_files}
     checked = []
     for rig in world.audit(scope):
@@ -175,11 +155,6 @@ def _check_rigs(session: Session, scope: Scope) -> list[Checked]:
 
 
 def _read(path: str) -> bytes:
-    from pathlib import Path
-
-    from gribble.core.audit.judging.keys import MAX_BYTES
-    from gribble.core.base.errors import GribbleError, reason_of
-
     try:
         place = Path(path)
         if not place.is_file():

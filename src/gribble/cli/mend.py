@@ -2,46 +2,43 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated
+from collections.abc import Callable
+from pathlib import Path
+from typing import Annotated
 
 import typer
 
-from gribble.cli.app import command
-from gribble.cli.options import ConfigOption
+from gribble.cli.command import Call, command
+from gribble.cli.session import Session
+from gribble.cli.surveying import survey_with
+from gribble.core.answers.identify import Identified, explain, identify
+from gribble.core.base.errors import ExitCode, GribbleError
+from gribble.core.files.hashing import digest_blocks
+from gribble.core.records.holding import Holding
+from gribble.core.records.recipes import mended
+from gribble.core.survey.matching import is_content
+from gribble.stores.local import write_new
+from gribble.views.looks import shorten
 
-if TYPE_CHECKING:
-    from collections.abc import Callable
-    from pathlib import Path
 
-    from gribble.core.answers.identify import Identified
-    from gribble.core.records.holding import Holding
-
-
-@command("mend")
+@command("mend", takes="config")
 def mend(
+    call: Call,
     files: Annotated[list[str], typer.Argument(metavar="FILE...", help="Damaged files; both halves of one in two.")],
     into: Annotated[str, typer.Option(metavar="FOLDER", help="Where to write what is mended.")] = ".",
-    config: ConfigOption = None,
 ) -> int:
     """Rebuild damaged files that can be proven right, under the name the emulator wants. Originals stay as they are.
 
     Example: gribble mend drawer/skerry/SKERRY.COPIER --into mended
     """
-    from pathlib import Path
-
-    from gribble.cli.session import Session
-    from gribble.core.answers.identify import explain, identify
-    from gribble.core.base.errors import ExitCode
-    from gribble.views.looks import shorten
-
-    folder = Path(into).absolute()
-    with Session(config) as session:
-        session.refuse_source(folder, "--into")
-        world, surveys = session.look_at(files)
+    folder = call.environment.path(into)
+    with Session(call) as session:
+        session.loaded.refuse_source(folder, "--into")
+        world, surveys = survey_with(session, files)
         found = [holding for survey in surveys for holding in survey.holdings]
-        sheets = session.catalogue.sheets
-        named = frozenset(Path(path).absolute() for path in files)
-        explained = explain(identify(found, session.known, sheets, ()), world.searcher(found), sheets, named)
+        sheets = session.loaded.catalogue.sheets
+        named = frozenset(call.environment.path(path) for path in files)
+        explained = explain(identify(found, session.loaded.known, sheets, ()), world.searcher(found), sheets, named)
         code: int = ExitCode.CLEAN
         done: set[Path] = set()
         for file in explained:
@@ -68,12 +65,6 @@ def _why_not(file: Identified) -> str:
 
 def _write(file: Identified, target: Path, read: Callable[[Holding], bytes | None]) -> None:
     """Write the mended content whole, beside its place first; a file that is there already is never touched."""
-    from gribble.core.base.errors import GribbleError
-    from gribble.core.files.hashing import digest_blocks
-    from gribble.core.records.recipes import mended
-    from gribble.core.survey.matching import is_content
-    from gribble.stores.local import write_new
-
     assert file.mend is not None
     data = read(file.holding) or b""
     partner = read(file.mend.partner) if file.mend.partner else b""

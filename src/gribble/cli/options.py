@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 from enum import StrEnum
-from typing import TYPE_CHECKING, Annotated, Optional
+from inspect import Parameter
+from typing import Annotated, Any, Optional
 
 import typer
 
 from gribble.cli.completing import emulators, rigs
-
-if TYPE_CHECKING:
-    from gribble.core.records.findings import RigAudit
 
 ConfigOption = Annotated[
     Optional[str],  # noqa: UP045  (Typer reads this at run time)
@@ -57,32 +55,6 @@ SkipOption = Annotated[
 ]
 
 
-class Sort(StrEnum):
-    """What findings are sorted by; else they stand as in `gribble.toml`, sheet and roster."""
-
-    NAME = "name"
-    WORST = "worst"
-
-
-SortOption = Annotated[
-    Optional[Sort],  # noqa: UP045
-    typer.Option("--sort", metavar="name|worst", help="By name, or what is worst first.", show_default=False),
-]
-
-
-def sorted_audits(audits: tuple[RigAudit, ...], sort: Sort | None) -> tuple[RigAudit, ...]:
-    """The audits in the order that is asked for."""
-    from gribble.core.answers.ordering import by_name, worst_first
-
-    match sort:
-        case None:
-            return audits
-        case Sort.NAME:
-            return by_name(audits)
-        case Sort.WORST:
-            return worst_first(audits)
-
-
 class Link(StrEnum):
     """How a file is put in place instead of being copied."""
 
@@ -103,3 +75,19 @@ EmulatorsArgument = Annotated[
     Optional[list[str]],  # noqa: UP045
     typer.Argument(metavar="[EMULATOR]...", help="Only these emulators.", show_default=False, autocompletion=emulators),
 ]
+
+
+def _shared(name: str, annotation: Any, default: object = None) -> Parameter:
+    return Parameter(name, Parameter.KEYWORD_ONLY, default=default, annotation=annotation)
+
+
+SHARED = (
+    _shared("emulators", EmulatorsArgument),
+    _shared("rig", RigOption),
+    _shared("from_", FromOption),
+    _shared("at", AtOption),
+    _shared("as_", AsOption),
+    _shared("json", JsonOption, False),
+    _shared("config", ConfigOption),
+)
+"""What many commands take alike."""

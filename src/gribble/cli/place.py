@@ -2,31 +2,30 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Annotated, Optional
 
 import typer
 
-from gribble.cli.app import command
+from gribble.cli.command import Call, command
 from gribble.cli.options import (
-    AtOption,
-    ConfigOption,
-    EmulatorsArgument,
-    FromOption,
     LinkOption,
     OnlyOption,
-    RigOption,
     SkipOption,
     TrustOption,
     YesOption,
 )
+from gribble.cli.running import finish_open_runs, narrow, place_plan, planned
+from gribble.cli.session import Session
+from gribble.cli.surveying import MOST_PASSED_OVER, survey
+from gribble.core.base.errors import ExitCode, GribbleError
+from gribble.core.placing.narrowing import linked
+from gribble.core.placing.planfile import read_plan
 
 
-@command("place")
+@command("place", takes="emulators rig from_ at config")
 def place(
-    emulators: EmulatorsArgument = None,
-    rig: RigOption = None,
-    from_: FromOption = None,
-    at: AtOption = None,
+    call: Call,
     only: OnlyOption = None,
     skip: SkipOption = None,
     plan: Annotated[
@@ -40,35 +39,26 @@ def place(
     by_name: Annotated[
         bool, typer.Option("--by-name", help="Also take files that no digest can prove, by their name.")
     ] = False,
-    config: ConfigOption = None,
 ) -> int:
     """Put things right: shows the plan, asks, and carries it out. `gribble undo` takes it back.
 
     Example: gribble place --rig lighthouse
     """
-    from pathlib import Path
-
-    from gribble.cli.running import finish_open_runs, narrow, place_plan, planned
-    from gribble.cli.session import MOST_PASSED_OVER, Session, scope_of
-    from gribble.core.base.errors import ExitCode, GribbleError
-    from gribble.core.placing.narrowing import linked
-    from gribble.core.placing.planfile import read_plan
-
-    if plan and (emulators or from_ or by_name):
+    if plan and (call.scope.emulators or call.scope.sources or by_name):
         raise GribbleError("--plan carries out a plan as it was written", fix="Narrow it by --rig, --only and --skip.")
-    scope = scope_of(rig, emulators, from_, at)
-    with Session(config, strict=True) as session:
-        session.trust_size = trust_size
+    scope = call.scope
+    with Session(call, strict=True) as session:
+        session.rigs.trust_size = trust_size
         finished = finish_open_runs(session, scope, yes or resume)
         if resume or finished in (ExitCode.INTERRUPTED, ExitCode.ATTENTION):
             if finished is None:
                 session.screen.say("No run was cut short: nothing to finish.")
             return finished or ExitCode.CLEAN
         if plan:
-            made = session.reachable(narrow(read_plan(Path(plan), session.config.rig), only, skip), scope)
+            made = session.rigs.reachable(narrow(read_plan(Path(plan), session.loaded.config.rig), only, skip), scope)
             code = place_plan(session, scope, (), linked(made) if link else made, yes)
         else:
-            audits = session.look(scope, told=MOST_PASSED_OVER).audit(scope, packing=True)
+            audits = survey(session, scope, told=MOST_PASSED_OVER).audit(scope, packing=True)
             made = planned(session, audits, only, skip, by_name=by_name)
             code = place_plan(session, scope, audits, linked(made) if link else made, yes)
         return finished or code

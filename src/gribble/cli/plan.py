@@ -2,29 +2,30 @@
 
 from __future__ import annotations
 
+import shlex
+from pathlib import Path
 from typing import Annotated, Optional
 
 import typer
 
-from gribble.cli.app import command
+from gribble.cli.command import Call, command
 from gribble.cli.options import (
-    AtOption,
-    ConfigOption,
-    EmulatorsArgument,
-    FromOption,
-    JsonOption,
     OnlyOption,
-    RigOption,
     SkipOption,
 )
+from gribble.cli.running import narrowing, planned
+from gribble.cli.session import Session
+from gribble.cli.surveying import MOST_PASSED_OVER, survey
+from gribble.core.base.errors import ExitCode
+from gribble.core.placing.planfile import is_plan, plan_bytes, plan_record
+from gribble.core.records.findings import State
+from gribble.stores.local import refuse_foreign, write_over
+from gribble.views.plan import show_plan
 
 
-@command("plan")
+@command("plan", takes="emulators rig from_ at json config")
 def plan(
-    emulators: EmulatorsArgument = None,
-    rig: RigOption = None,
-    from_: FromOption = None,
-    at: AtOption = None,
+    call: Call,
     only: OnlyOption = None,
     skip: SkipOption = None,
     by_name: Annotated[
@@ -34,34 +35,21 @@ def plan(
         Optional[str],  # noqa: UP045
         typer.Option(metavar="FILE", help="Write the plan to a file, as JSON.", show_default=False),
     ] = None,
-    json: JsonOption = False,
-    config: ConfigOption = None,
 ) -> int:
     """The steps that would put things right; nothing is written to a rig.
 
     Example: gribble plan --rig lighthouse
     """
-    import shlex
-    from pathlib import Path
-
-    from gribble.cli.running import narrowing, planned
-    from gribble.cli.session import MOST_PASSED_OVER, Session, scope_of
-    from gribble.core.base.errors import ExitCode
-    from gribble.core.placing.planfile import is_plan, plan_bytes, plan_record
-    from gribble.core.records.findings import State
-    from gribble.stores.local import refuse_foreign, write_over
-    from gribble.views.plan import show_plan
-
-    scope = scope_of(rig, emulators, from_, at)
-    with Session(config, strict=True) as session:
+    scope = call.scope
+    with Session(call, strict=True) as session:
         if out:
-            session.refuse_source(Path(out), "--out FILE")
+            session.loaded.refuse_source(Path(out), "--out FILE")
             refuse_foreign(Path(out), is_plan, "plan")
-        audits = session.look(scope, told=MOST_PASSED_OVER).audit(scope, packing=True)
+        audits = survey(session, scope, told=MOST_PASSED_OVER).audit(scope, packing=True)
         made = planned(session, audits, only, skip, by_name=by_name)
         if out:
             write_over(Path(out), iter([plan_bytes(made)]))
-        if json:
+        if call.json:
             session.screen.json(plan_record(made))
         else:
             show_plan(session.screen, made, audits)

@@ -5,13 +5,30 @@ from __future__ import annotations
 import os
 from collections.abc import Iterator
 from contextlib import contextmanager
+from pathlib import Path
 from typing import Annotated, Optional
 
 import typer
 
-from gribble.cli.app import command
-from gribble.cli.options import ConfigOption, FromOption, JsonOption, RigOption, VerboseOption
-from gribble.cli.sets import ABOUT
+from gribble.cli.command import Call, command
+from gribble.cli.options import VerboseOption
+from gribble.cli.session import Session
+from gribble.cli.surveying import survey
+from gribble.core.answers.releases import (
+    arcade_places,
+    compare_releases,
+    find_roster,
+    fit_card,
+    match_releases,
+    one_place,
+    wishes_of,
+)
+from gribble.core.arcade.fit import read_bytes
+from gribble.core.base.errors import ExitCode, GribbleError, reason_of
+from gribble.core.catalogue.config import read_wanted
+from gribble.core.records.set_changes import Change
+from gribble.stores.local import write_new
+from gribble.views.releases import compare_csv, compare_json, fit_json, match_json, show_compared, show_fit, show_match
 
 EmulatorOption = Annotated[
     Optional[str],  # noqa: UP045
@@ -19,91 +36,71 @@ EmulatorOption = Annotated[
 ]
 
 
-@command("match", group="sets", about=ABOUT)
+@command("sets match", takes="rig from_ json config")
 def match(
+    call: Call,
     emulator: EmulatorOption = None,
-    rig: RigOption = None,
-    from_: FromOption = None,
-    json: JsonOption = False,
     verbose: VerboseOption = False,
-    config: ConfigOption = None,
 ) -> int:
     """Which release of the emulator the files you hold fit best, and for which each wanted set is right.
 
     Example: gribble sets match
     """
-    from gribble.cli.session import Session, scope_of
-    from gribble.core.answers.releases import arcade_places, match_releases
-    from gribble.core.base.errors import ExitCode
-    from gribble.views.releases import match_json, show_match
-
-    scope = scope_of(rig, None, from_)
-    with Session(config) as session:
-        world = session.look(scope, verbose=verbose)
+    scope = call.scope
+    with Session(call) as session:
+        world = survey(session, scope, verbose=verbose)
         found = match_releases(world, arcade_places(world, scope.rigs, (emulator,) if emulator else ()))
-        if json:
+        if call.json:
             session.screen.json(match_json(found))
         else:
             show_match(session.screen, found, verbose=verbose)
         fits = all(one.installed in releases for one in found for releases in one.wanted.values())
-        return ExitCode.USAGE if session.catalogue.mistakes else ExitCode.CLEAN if fits else ExitCode.ATTENTION
+        return ExitCode.USAGE if session.loaded.catalogue.mistakes else ExitCode.CLEAN if fits else ExitCode.ATTENTION
 
 
-@command("compare", group="sets", about=ABOUT)
+@command("sets compare", takes="rig from_ json config")
 def compare(
+    call: Call,
     old: Annotated[str, typer.Argument(metavar="OLD", help="A release, or a roster's file.")],
     new: Annotated[str, typer.Argument(metavar="NEW", help="Another.")],
     emulator: EmulatorOption = None,
-    rig: RigOption = None,
-    from_: FromOption = None,
-    json: JsonOption = False,
     csv: Annotated[bool, typer.Option("--csv", help="A table on standard output, as CSV.")] = False,
     verbose: VerboseOption = False,
-    config: ConfigOption = None,
 ) -> int:
     """What becomes of the wanted sets when the emulator goes from one release to another.
 
     Example: gribble sets compare 1.6 1.8
     """
-    import sys
-
-    from gribble.cli.session import Session, scope_of
-    from gribble.core.answers.releases import compare_releases, find_roster, one_place
-    from gribble.core.base.errors import ExitCode
-    from gribble.core.records.set_changes import Change
-    from gribble.views.releases import compare_csv, compare_json, show_compared
-
-    scope = scope_of(rig, None, from_)
-    with Session(config) as session:
-        world = session.look(scope, verbose=verbose)
+    scope = call.scope
+    with Session(call) as session:
+        world = survey(session, scope, verbose=verbose)
         place = one_place(world, scope.rigs, (emulator,) if emulator else ())
-        paths = session.catalogue.rosters.get(place.fitted.emulator, ())
+        paths = session.loaded.catalogue.rosters.get(place.fitted.emulator, ())
         rosters = find_roster(place, paths, old), find_roster(place, paths, new)
         changes = compare_releases(place, *rosters)
-        if json:
+        if call.json:
             session.screen.json(compare_json(*rosters, changes))
         elif csv:
-            sys.stdout.write(compare_csv(changes))
+            session.screen.out.file.write(compare_csv(changes))
         else:
             show_compared(session.screen, *rosters, changes, verbose=verbose)
             installed = place.fitted.release == rosters[1].head.release
             if any(one.change in (Change.REPACK, Change.HELD) for one in changes) and installed:
                 session.screen.next(f"gribble place {place.fitted.emulator}", "packs and brings what is held")
-        if session.catalogue.mistakes:
+        if session.loaded.catalogue.mistakes:
             return ExitCode.USAGE
         return ExitCode.CLEAN if all(one.change is Change.SAME for one in changes) else ExitCode.ATTENTION
 
 
-@command("fit", group="sets", about=ABOUT)
+@command("sets fit", takes="rig from_ json config")
 def fit(
+    call: Call,
     bytes_: Annotated[str, typer.Option("--bytes", metavar="SIZE", help="The room: 8GB is decimal, 8GiB binary.")],
     wanted: Annotated[
         Optional[str],  # noqa: UP045
         typer.Option(metavar="FILE", help="Sets, one on each line; behind it, its weight.", show_default=False),
     ] = None,
     emulator: EmulatorOption = None,
-    rig: RigOption = None,
-    from_: FromOption = None,
     cluster: Annotated[
         Optional[str],  # noqa: UP045
         typer.Option(metavar="SIZE", help="The least room a file takes (default: the rig's).", show_default=False),
@@ -113,46 +110,34 @@ def fit(
         Optional[str],  # noqa: UP045
         typer.Option(metavar="FILE", help="Write the chosen sets to a file.", show_default=False),
     ] = None,
-    json: JsonOption = False,
     verbose: VerboseOption = False,
-    config: ConfigOption = None,
 ) -> int:
     """The best selection of the wanted sets for a card; what they share is counted once.
 
     Example: gribble sets fit --bytes 8GB --out card.txt
     """
-    from pathlib import Path
-
-    from gribble.cli.session import Session, scope_of
-    from gribble.core.answers.releases import fit_card, one_place, wishes_of
-    from gribble.core.arcade.fit import read_bytes
-    from gribble.core.base.errors import ExitCode, GribbleError, reason_of
-    from gribble.core.catalogue.config import read_wanted
-    from gribble.stores.local import write_new
-    from gribble.views.releases import fit_json, show_fit
-
     budget, least = read_bytes(bytes_), read_bytes(cluster) if cluster else None
-    scope = scope_of(rig, None, from_)
-    with Session(config) as session:
+    scope = call.scope
+    with Session(call) as session:
         try:
             wishes = read_wanted(Path(wanted)) if wanted else None
         except OSError as error:
             raise GribbleError(f"{wanted} cannot be read: {reason_of(error)}", fix="Check the path.") from error
         if out:
-            session.refuse_source(Path(out), "--out")
-        place = one_place(session.look(scope, verbose=verbose), scope.rigs, (emulator,) if emulator else ())
+            session.loaded.refuse_source(Path(out), "--out")
+        place = one_place(survey(session, scope, verbose=verbose), scope.rigs, (emulator,) if emulator else ())
         with _silence():
             found = fit_card(place, wishes or wishes_of(place), budget, least, seconds)
         if out:
             write_new(Path(out), "".join(f"{name}\n" for name in found.selection.chosen).encode())
-        if json:
+        if call.json:
             session.screen.json(fit_json(found))
         else:
             show_fit(session.screen, found, verbose=verbose)
             if out:
                 words = f'with wanted = "{out}" for {place.fitted.emulator} in gribble.toml: brings them to the rig'
                 session.screen.next("gribble place", words)
-        if session.catalogue.mistakes:
+        if session.loaded.catalogue.mistakes:
             return ExitCode.USAGE
         return ExitCode.ATTENTION if found.selection.left_out else ExitCode.CLEAN
 

@@ -6,12 +6,20 @@ from typing import Annotated, Optional
 
 import typer
 
-from gribble.cli.app import command
-from gribble.cli.options import AtOption, ConfigOption, FromOption, JsonOption, RigOption
+from gribble.cli.command import Call, command
+from gribble.cli.session import Session
+from gribble.cli.surveying import survey
+from gribble.core.answers.releases import arcade_places, match_releases
+from gribble.core.answers.report import make_report, runs_since
+from gribble.core.base.errors import GribbleError
+from gribble.stores.local import refuse_foreign, write_over
+from gribble.views.looks import shorten
+from gribble.views.report import answer_of, is_report, report_csv, report_html, report_json, report_markdown
 
 
-@command("report")
+@command("report", takes="rig from_ at json config")
 def report(
+    call: Call,
     html: Annotated[
         Optional[str],  # noqa: UP045
         typer.Option("--html", metavar="FILE", help="A page that stands alone.", show_default=False),
@@ -28,41 +36,25 @@ def report(
         Optional[str],  # noqa: UP045
         typer.Option("--since", metavar="RUN|DATE", help="Also what runs changed since then.", show_default=False),
     ] = None,
-    rig: RigOption = None,
-    from_: FromOption = None,
-    at: AtOption = None,
-    json: JsonOption = False,
-    config: ConfigOption = None,
 ) -> int:
     """A page, a table or Markdown on what runs, why the rest does not, and what is to be obtained.
 
     Example: gribble report --html report.html
     """
-    from datetime import datetime
-    from pathlib import Path
-
-    from gribble.cli.session import Session, scope_of
-    from gribble.core.answers.releases import arcade_places, match_releases
-    from gribble.core.answers.report import make_report, runs_since
-    from gribble.core.base.errors import GribbleError
-    from gribble.stores.local import refuse_foreign, write_over
-    from gribble.views.looks import shorten
-    from gribble.views.report import answer_of, is_report, report_csv, report_html, report_json, report_markdown
-
     forms = (("--html", html, report_html), ("--csv", csv, report_csv), ("--markdown", markdown, report_markdown))
-    wanted = [(option, Path(name).absolute(), write) for option, name, write in forms if name is not None]
-    if not wanted and not json:
+    wanted = [(option, call.environment.path(name), write) for option, name, write in forms if name is not None]
+    if not wanted and not call.json:
         raise GribbleError(
             "no form of report is named", fix="gribble report --html FILE, --csv FILE, --markdown FILE or --json"
         )
     if len({target for _, target, _ in wanted}) < len(wanted):
         raise GribbleError("two forms of report are to go into one file", fix="Name a file for each.")
-    scope = scope_of(rig, None, from_, at)
-    with Session(config) as session:
+    scope = call.scope
+    with Session(call) as session:
         for option, target, _ in wanted:
-            session.refuse_source(target, f"{option} FILE")
+            session.loaded.refuse_source(target, f"{option} FILE")
             refuse_foreign(target, is_report, "report")
-        runs = [run for where in session.rigs(scope) for run in where.runs()]
+        runs = [run for where in session.rigs.in_scope(scope) for run in where.runs()]
         try:
             chosen = runs_since(runs, since) if since else []
         except ValueError:
@@ -70,16 +62,16 @@ def report(
                 f"--since {since} is no run and no day",
                 fix="Give a run's number (gribble history lists them) or a day, such as 2026-11-23.",
             ) from None
-        world = session.look(scope)
+        world = survey(session, scope)
         audits = world.audit(scope)
         arcade = any(one.arcade for found in world.rigs if not found.away for one in found.emulators)
         matched = match_releases(world, arcade_places(world, (), ())) if arcade else []
-        when = datetime.now().isoformat(sep=" ", timespec="minutes")
+        when = call.environment.clock().isoformat(sep=" ", timespec="minutes")
         made = make_report(world, audits, when, matched, since or "", chosen)
         for _, target, write in wanted:
             write_over(target, iter([write(made).encode("utf-8", "replace")]))
             session.screen.tell(f"written: {shorten(str(target))}")
-        if json:
+        if call.json:
             session.screen.json(report_json(made))
         else:
             session.screen.say(answer_of(made))

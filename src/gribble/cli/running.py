@@ -4,19 +4,18 @@ from __future__ import annotations
 
 import shlex
 import signal
-import sys
 import threading
 from collections.abc import Mapping
 from contextlib import ExitStack
-from datetime import datetime
 from pathlib import Path
 from types import FrameType, TracebackType
 from typing import Any, NamedTuple
 
+from gribble.cli.asking import ask
 from gribble.cli.session import Session
 from gribble.core.audit.scope import Scope, rig_root
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
-from gribble.core.base.tables import suggest
+from gribble.core.base.suggest import suggest
 from gribble.core.files.volumes import cluster_of
 from gribble.core.placing.journal import Run
 from gribble.core.placing.narrowing import narrowed
@@ -31,22 +30,7 @@ from gribble.stores.rigs import HeldRig, Mark, RigHome
 from gribble.views.looks import count
 from gribble.views.plan import show_plan, step_row
 from gribble.views.progress import Bar
-from gribble.views.screen import Screen, styled
-
-
-def ask(screen: Screen, question: str, yes: bool) -> bool:
-    """A yes from the user, or from `--yes`. No answer means no."""
-    if yes:
-        return True
-    screen.say(styled(f"{question} [y/N] ", "bold"))
-    try:
-        answer = input()
-    except EOFError:
-        answer = ""
-    if answer.strip().lower() in ("y", "yes"):
-        return True
-    screen.say("Nothing was changed." + ("" if sys.stdin.isatty() else " (--yes answers for you.)"))
-    return False
+from gribble.views.screen import styled
 
 
 def narrowing(only: list[str] | None, skip: list[str] | None, *, by_name: bool) -> str:
@@ -67,11 +51,11 @@ def planned(
     sets_only: bool = False,
 ) -> Plan:
     """The plan for some rigs, narrowed. Raises GribbleError for a word that no step answers to."""
-    volumes = session.volumes(audits)
+    volumes = session.rigs.volumes(audits)
     plan = make_plan(audits, by_name=by_name, sets_only=sets_only, volumes=volumes)
     for name, volume in volumes.items():
         if not volume and plan.on(name):
-            session.aside(
+            session.notes.aside(
                 f"note: {name} lies on a volume of unknown kind; what it can hold is not checked beforehand "
                 f'(volume = "fat32", say, under rig.{name} in gribble.toml tells it)'
             )
@@ -102,7 +86,7 @@ def place_plan(session: Session, scope: Scope, audits: tuple[RigAudit, ...], pla
                 "the source."
             )
         seen = _seen(session, scope, plan)
-        if not ask(session.screen, "Carry out this plan?", yes):
+        if not ask(session.call, "Carry out this plan?", yes):
             return ExitCode.ATTENTION
         failed = carry_out(session, scope, plan, frozenset(found.rig for found in audits if found.new), seen)
         if failed == ExitCode.INTERRUPTED:
@@ -124,13 +108,13 @@ class _Seen(NamedTuple):
 def _seen(session: Session, scope: Scope, plan: Plan) -> dict[str, _Seen]:
     """The same for each rig of a plan that is there."""
     found = {}
-    for rig in session.rigs(scope):
+    for rig in session.rigs.in_scope(scope):
         paths = (step.displaces for step in plan.on(rig.name))
         try:
             stamps = {path: stamp for path in paths if path and (stamp := rig.store.stamp(path))}
         except StoreError:
             stamps = {}  # a step through a link that leads out, say: it will say so itself
-        found[rig.name] = _Seen(session.mark(rig), stamps)
+        found[rig.name] = _Seen(session.rigs.mark(rig), stamps)
     return found
 
 
@@ -141,7 +125,7 @@ def carry_out(session: Session, scope: Scope, plan: Plan, new: frozenset[str], s
     plan was made.
     """
     for name in dict.fromkeys(step.rig for step in plan.steps):
-        root = rig_root(name, session.config.rig[name], scope)
+        root = rig_root(name, session.loaded.config.rig[name], scope)
         try:
             if name in new:
                 Path(root).mkdir(exist_ok=True)
@@ -151,7 +135,7 @@ def carry_out(session: Session, scope: Scope, plan: Plan, new: frozenset[str], s
                 fix="Nothing was changed. Check its permissions; gribble doctor looks at every rig.",
                 code=ExitCode.FAILED,
             ) from error
-    here = {rig.name: rig for rig in session.rigs(scope)}
+    here = {rig.name: rig for rig in session.rigs.in_scope(scope)}
     rigs = {}
     for name in dict.fromkeys(step.rig for step in plan.steps):
         why = here[name].away() if name in here else "is not there any more"
@@ -163,9 +147,9 @@ def carry_out(session: Session, scope: Scope, plan: Plan, new: frozenset[str], s
             )
         rigs[name] = here[name]
     for name, rig in rigs.items():
-        volume = session.volume(name, rig.root)
+        volume = session.rigs.volume(name, rig.root)
         cluster = cluster_of(volume, Path(rig.root))
-        check_room(rig.store, name, plan.on(name), session.elsewhere(), volume, cluster)
+        check_room(rig.store, name, plan.on(name), session.rigs.elsewhere(), volume, cluster)
     code: int = ExitCode.CLEAN
     with ExitStack() as stack:
         held = {name: stack.enter_context(rig.locked()) for name, rig in rigs.items()}
@@ -179,7 +163,7 @@ def carry_out(session: Session, scope: Scope, plan: Plan, new: frozenset[str], s
         number = 0
         for name, one in held.items():
             if number:
-                run = one.start(number, _now(), plan.on(name))
+                run = one.start(number, _now(session), plan.on(name))
             else:
                 run = _first(session, list(here.values()), one, plan.on(name))
                 number = run.number
@@ -189,16 +173,16 @@ def carry_out(session: Session, scope: Scope, plan: Plan, new: frozenset[str], s
     return code
 
 
-def _now() -> str:
-    return datetime.now().isoformat(sep=" ", timespec="seconds")
+def _now(session: Session) -> str:
+    return session.call.environment.clock().isoformat(sep=" ", timespec="seconds")
 
 
 def _first(session: Session, here: list[RigHome], held: HeldRig, steps: tuple[Step, ...]) -> Run:
     """The first journal of a run, under a number that counts over all rigs, so that it means one run, whatever rigs
     it was for, and whoever begins another one on another rig at this moment."""
-    with session.numbering():
-        number = new_run_number([rig.journals for rig in (*here, *session.rigs(Scope()))])
-        return held.start(number, _now(), steps)
+    with session.rigs.numbering():
+        number = new_run_number([rig.journals for rig in (*here, *session.rigs.in_scope(Scope()))])
+        return held.start(number, _now(session), steps)
 
 
 class Interruption:
@@ -248,7 +232,7 @@ def run_forward(session: Session, held: HeldRig, run: Run, seen: Mapping[str, St
             bar.advance(bytes_)
 
         stopped = False
-        runner = held.runner(run, session.elsewhere(run, held.home), told, watch, seen)
+        runner = held.runner(run, session.rigs.elsewhere(run, held.home), told, watch, seen)
         try:
             runner.carry_out(run)
         except Stopped:
@@ -276,10 +260,10 @@ def finish_open_runs(session: Session, scope: Scope, yes: bool) -> int | None:
     """Finish every run (or undo) that was cut short on the rigs in scope, shown and asked before; None where there is
     none."""
     code: int | None = None
-    for rig in session.rigs(scope):
+    for rig in session.rigs.in_scope(scope):
         told = [run for run in rig.open_runs() if not run.foreign]
         if told and (why := rig.away()):
-            session.aside(f"note: run {told[0].number} on {rig.name} stays open: {why}")
+            session.notes.aside(f"note: run {told[0].number} on {rig.name} stays open: {why}")
             continue
         if not told:
             continue
@@ -308,7 +292,7 @@ def _shown_and_asked(session: Session, rig: RigHome, runs: list[Run]) -> bool:
         what = "The undo of run" if run.undoing else "Run"
         session.screen.say(f"{what} {run.number} on {rig.name} was cut short; {count(len(left), 'step')} to go:")
         session.screen.grid([step_row(run.steps[number]) for number in left])
-    return ask(session.screen, "Finish it?" if len(runs) == 1 else "Finish them?", yes=False)
+    return ask(session.call, "Finish it?" if len(runs) == 1 else "Finish them?", yes=False)
 
 
 def _finish(session: Session, held: HeldRig, run: Run) -> int:
@@ -319,8 +303,8 @@ def _finish(session: Session, held: HeldRig, run: Run) -> int:
 def _finish_undo(session: Session, held: HeldRig, run: Run) -> int:
     """The rest of an undo. What the user has put somewhere meanwhile stays there, and is told."""
     session.screen.say(f"Finishing the undo of run {run.number} on {held.name}, which was cut short.")
-    changed = held.runner(run, session.elsewhere(run, held.home)).changed_since(run)
-    held.take_back(run, session.elsewhere(run, held.home), frozenset(change.path for change in changed))
+    changed = held.runner(run, session.rigs.elsewhere(run, held.home)).changed_since(run)
+    held.take_back(run, session.rigs.elsewhere(run, held.home), frozenset(change.path for change in changed))
     for change in changed:
         session.screen.say(f"  left as it is: {change.path} {change.why}")
     return ExitCode.FAILED if changed else ExitCode.CLEAN

@@ -2,35 +2,28 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated, Optional
+from collections.abc import Iterable
+from typing import Annotated, Optional
 
 import typer
+from msgspec import structs
 
-from gribble.cli.app import command
+from gribble.cli.command import Call, command
 from gribble.cli.completing import sets as set_names
-from gribble.cli.options import (
-    AtOption,
-    ConfigOption,
-    FromOption,
-    JsonOption,
-    OnlyOption,
-    RereadOption,
-    RigOption,
-    SkipOption,
-    SortOption,
-    VerboseOption,
-    YesOption,
-    sorted_audits,
-)
+from gribble.cli.options import OnlyOption, RereadOption, SkipOption, VerboseOption, YesOption
+from gribble.cli.running import finish_open_runs, place_plan, planned
+from gribble.cli.session import Session
+from gribble.cli.sorting import SortOption, sorted_audits
+from gribble.cli.surveying import MOST_PASSED_OVER, survey
+from gribble.core.answers.families import Tree
+from gribble.core.audit.scope import Scope
+from gribble.core.audit.world import World
+from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.base.style import Style
-
-if TYPE_CHECKING:
-    from collections.abc import Iterable
-
-    from gribble.cli.session import Session
-    from gribble.core.audit.scope import Scope
-    from gribble.core.audit.world import World
-    from gribble.core.records.findings import EmulatorAudit, RigAudit, SetAudit
+from gribble.core.base.suggest import suggest
+from gribble.core.catalogue.families import family_of
+from gribble.core.records.findings import EmulatorAudit, RigAudit, SetAudit
+from gribble.views.sets import families_json, sets_json, show_checked, show_family
 
 SetsArgument = Annotated[
     Optional[list[str]],  # noqa: UP045
@@ -42,33 +35,25 @@ SetsArgument = Annotated[
 ABOUT = "Arcade sets: which of them run, and what the others lack."
 
 
-@command("check", group="sets", about=ABOUT)
+@command("sets check", takes="rig from_ at json config")
 def check(
+    call: Call,
     names: SetsArgument = None,
-    rig: RigOption = None,
-    from_: FromOption = None,
-    at: AtOption = None,
     reread: RereadOption = False,
     sort: SortOption = None,
-    json: JsonOption = False,
     verbose: VerboseOption = False,
-    config: ConfigOption = None,
 ) -> int:
     """Which sets run on your rigs; of the others each file at fault, and where a right one is held.
 
     Example: gribble sets check --sort worst
     """
-    from gribble.cli.session import Session, scope_of
-    from gribble.core.base.errors import ExitCode
-    from gribble.views.sets import sets_json, show_checked
-
-    scope = scope_of(rig, None, from_, at)
-    with Session(config) as session:
-        world = session.look(scope, reread=reread, verbose=verbose)
+    scope = call.scope
+    with Session(call) as session:
+        world = survey(session, scope, reread=reread, verbose=verbose)
         with_sets = {found.name for found in world.rigs if any(one.arcade for one in found.emulators)}
         audits = tuple(found for found in asking(world, names or []).audit(scope) if found.rig in with_sets)
         audits = sorted_audits(audits, sort)
-        if json:
+        if call.json:
             session.screen.json(sets_json(audits))
         else:
             show_checked(session.screen, audits, verbose=verbose or bool(names))
@@ -77,8 +62,9 @@ def check(
         return ExitCode.FAILED if code == ExitCode.CLEAN and any(found.away for found in audits) else code
 
 
-@command("pack", group="sets", about=ABOUT)
+@command("sets pack", takes="rig from_ at config")
 def pack(
+    call: Call,
     names: SetsArgument = None,
     style: Annotated[
         Optional[Style],  # noqa: UP045
@@ -88,61 +74,44 @@ def pack(
     lean: Annotated[bool, typer.Option("--lean", help="Leave out what no wanted set needs.")] = False,
     only: OnlyOption = None,
     skip: SkipOption = None,
-    rig: RigOption = None,
-    from_: FromOption = None,
-    at: AtOption = None,
     yes: YesOption = False,
-    config: ConfigOption = None,
 ) -> int:
     """Build, rename and repack archives from whatever is held; without a style, only what sets lack is brought.
 
     Example: gribble sets pack --style merged
     """
-    from gribble.cli.running import finish_open_runs, place_plan, planned
-    from gribble.cli.session import MOST_PASSED_OVER, Session, scope_of
-    from gribble.core.base.errors import ExitCode, GribbleError
-
     if lean and names:
         raise GribbleError(
             "--lean leaves out what no wanted set needs, so it looks at all of them",
             fix="Leave the names of sets away.",
         )
-    scope = scope_of(rig, None, from_, at)
-    with Session(config, strict=True) as session:
+    scope = call.scope
+    with Session(call, strict=True) as session:
         finished = finish_open_runs(session, scope, yes)
         if finished in (ExitCode.INTERRUPTED, ExitCode.ATTENTION):
             return finished
-        world = packed_as(asking(session.look(scope, told=MOST_PASSED_OVER), names or []), style, stubs, lean)
+        world = packed_as(asking(survey(session, scope, told=MOST_PASSED_OVER), names or []), style, stubs, lean)
         audits = world.audit(scope, packing=True)
         code = place_plan(session, scope, audits, planned(session, audits, only, skip, sets_only=True), yes)
         return finished or code
 
 
-@command("show", group="sets", about=ABOUT)
+@command("sets show", takes="rig json config")
 def show(
+    call: Call,
     name: Annotated[str, typer.Argument(metavar="SET", help="The set.", autocompletion=set_names)],
-    rig: RigOption = None,
-    json: JsonOption = False,
-    config: ConfigOption = None,
 ) -> int:
     """A set's family: its files, its parent's, its BIOS set's and devices', each held or at fault.
 
     Example: gribble sets show saltpan
     """
-    from gribble.cli.session import Session, scope_of
-
-    with Session(config) as session:
-        return show_families(session, scope_of(rig), [name], json)
+    with Session(call) as session:
+        return show_families(session, call.scope, [name], call.json)
 
 
 def show_families(session: Session, scope: Scope, names: list[str], as_json: bool, also: Iterable[str] = ()) -> int:
     """The families of some sets on each rig whose roster knows them; the exit status. Raises GribbleError."""
-    from gribble.core.answers.families import Tree
-    from gribble.core.base.errors import ExitCode
-    from gribble.core.catalogue.families import family_of
-    from gribble.views.sets import families_json, show_family
-
-    world = asking(session.look(scope), names, also)
+    world = asking(survey(session, scope), names, also)
     rosters = {(one.name, emulator): arcade.roster for one in world.rigs for emulator, arcade in one.arcade.items()}
     trees = []
     for found, emulator, one in sets_of(world.audit(scope)):
@@ -155,7 +124,7 @@ def show_families(session: Session, scope: Scope, names: list[str], as_json: boo
         if number:
             session.screen.out.print()
         show_family(session.screen, tree)
-    return ExitCode.USAGE if session.catalogue.mistakes else ExitCode.CLEAN
+    return ExitCode.USAGE if session.loaded.catalogue.mistakes else ExitCode.CLEAN
 
 
 def asking(world: World, names: list[str], also: Iterable[str] = ()) -> World:
@@ -163,11 +132,6 @@ def asking(world: World, names: list[str], also: Iterable[str] = ()) -> World:
 
     Raises GribbleError, with the nearest name of a set or of `also`.
     """
-    from msgspec import structs
-
-    from gribble.core.base.errors import GribbleError
-    from gribble.core.base.tables import suggest
-
     if not names:
         return world
     known = {
@@ -195,8 +159,6 @@ def asking(world: World, names: list[str], also: Iterable[str] = ()) -> World:
 
 def packed_as(world: World, style: Style | None, stubs: bool, lean: bool) -> World:
     """The world with another way of packing, where one is given; what no wanted set needs goes with `lean`."""
-    from msgspec import structs
-
     rigs = []
     for rig in world.rigs:
         group = tuple(

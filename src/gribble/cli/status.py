@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
-from gribble.cli.session import Session, find_config
+from gribble.cli.command import Call
+from gribble.cli.environment import Environment
+from gribble.cli.finding import find_config
+from gribble.cli.session import Session
+from gribble.cli.surveying import survey
 from gribble.core.audit.scope import Scope
 from gribble.core.base.errors import ExitCode
-from gribble.views.screen import Screen
 from gribble.views.status import show_start, show_state
 
 
-def show_status(config: str | None) -> int:
+def show_status(environment: Environment, config: str | None) -> int:
     """Each rig and emulator in a line; without a configuration, how to begin."""
-    if find_config(config) is None:
-        show_start(Screen())
+    call = Call(environment, {"config": config})
+    if find_config(call.environment, call.config) is None:
+        show_start(call.screen)
         return ExitCode.CLEAN
-    with Session(config) as session:
-        audits = session.look(Scope()).audit(Scope())
+    with Session(call) as session:
+        audits = survey(session, Scope()).audit(Scope())
         show_state(session.screen, audits)
         return session.ended(found.state for found in audits)

@@ -5,15 +5,15 @@ from __future__ import annotations
 from pathlib import Path
 from typing import NamedTuple
 
-from gribble.cli.running import ask, place_plan
+from gribble.cli.asking import ask
+from gribble.cli.command import Call
+from gribble.cli.running import place_plan
 from gribble.cli.session import Session
-from gribble.core.audit.scope import Scope
 from gribble.core.base.errors import ExitCode
 from gribble.core.records.plan import Plan
 from gribble.core.records.steps import Displace, Step, Write
 from gribble.stores.local import replace_file, write_new
 from gribble.views.looks import count, shorten
-from gribble.views.screen import Screen
 
 
 class Text(NamedTuple):
@@ -28,9 +28,7 @@ class Text(NamedTuple):
     former: str
 
 
-def write_texts(
-    texts: list[Text], session: Session | None, scope: Scope, screen: Screen, yes: bool, option: str
-) -> int:
+def write_texts(call: Call, texts: list[Text], session: Session | None, yes: bool, option: str) -> int:
     """Show, ask and write; the exit status. `option` is what to name instead of a place in a source.
 
     Raises GribbleError for a place in a source, before anything is written.
@@ -38,16 +36,16 @@ def write_texts(
     here = [(Path(one.path), one) for one in texts if not one.rig]
     for target, _ in here:
         if session:
-            session.refuse_source(target, option)
+            session.loaded.refuse_source(target, option)
     code: int = ExitCode.CLEAN
     if steps := [step for one in texts if one.rig for step in _steps(one)]:
         assert session is not None  # what is on a rig is known from a configuration
-        code = place_plan(session, scope, (), Plan(steps=tuple(steps)), yes)
+        code = place_plan(session, call.scope, (), Plan(steps=tuple(steps)), yes)
     if not here:
         return code
     folders = {target.parent for target, _ in here}
     where = f" to {shorten(str(folders.pop()))}" if len(folders) == 1 else ""
-    if not ask(screen, f"Write {count(len(here), 'file')}{where}? What is there already is kept beside it.", yes):
+    if not ask(call, f"Write {count(len(here), 'file')}{where}? What is there already is kept beside it.", yes):
         return ExitCode.ATTENTION
     for target, one in here:
         data, kept = _encoded(one), ""
@@ -55,7 +53,7 @@ def write_texts(
             kept = f" (the former one is {replace_file(target, data).name})"
         else:
             write_new(target, data)
-        screen.say(f"written: {shorten(str(target))}{kept}")
+        call.screen.say(f"written: {shorten(str(target))}{kept}")
     return code
 
 

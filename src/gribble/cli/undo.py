@@ -2,54 +2,48 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from contextlib import ExitStack, contextmanager
-from typing import TYPE_CHECKING, Annotated, NamedTuple, Optional
+from typing import Annotated, NamedTuple, Optional
 
 import typer
 
-from gribble.cli.app import command
-from gribble.cli.options import AtOption, ConfigOption, RigOption, YesOption
+from gribble.cli.asking import ask
+from gribble.cli.command import Call, command
+from gribble.cli.options import YesOption
+from gribble.cli.session import Session
+from gribble.core.base.errors import ExitCode, GribbleError
+from gribble.core.placing.changed import Changed, lost
+from gribble.core.placing.journal import Run
+from gribble.stores.rigs import HeldRig, Mark, RigHome
+from gribble.views.looks import count
+from gribble.views.screen import styled
 
-if TYPE_CHECKING:
-    from collections.abc import Iterator
 
-    from gribble.cli.session import Session
-    from gribble.core.placing.changed import Changed
-    from gribble.core.placing.journal import Run
-    from gribble.stores.rigs import HeldRig, Mark, RigHome
-
-
-@command("undo")
+@command("undo", takes="rig at config")
 def undo(
+    call: Call,
     run: Annotated[
         Optional[int],  # noqa: UP045
         typer.Argument(metavar="[RUN]", help="Number of the run (default: the newest).", show_default=False),
     ] = None,
-    rig: RigOption = None,
-    at: AtOption = None,
     yes: YesOption = False,
     leave_changed: Annotated[
         bool, typer.Option("--leave-changed", help="Leave files as they are that were changed since; undo the rest.")
     ] = False,
-    config: ConfigOption = None,
 ) -> int:
     """Take a run back: the rig is as it was before, names, bytes and file times.
 
     Example: gribble undo 1
     """
-    from gribble.cli.running import ask
-    from gribble.cli.session import Session, scope_of
-    from gribble.core.base.errors import ExitCode, GribbleError
-    from gribble.views.looks import count
-
-    with Session(config) as session:
-        rigs = session.rigs(scope_of(rig, None, None, at))
+    with Session(call) as session:
+        rigs = session.rigs.in_scope(call.scope)
         number = run if run is not None else _newest(rigs)
         chosen = [where for where in rigs if any(one.number == number for one in _runs(where))]
         if not chosen:
             what = "no run to take back" if run is None else f"no run {run} to take back"
             raise GribbleError(
-                f"{what} on {', '.join(session.config.rig) or 'any rig'}", fix="gribble history lists them."
+                f"{what} on {', '.join(session.loaded.config.rig) or 'any rig'}", fix="gribble history lists them."
             )
         assert number is not None
         for where in chosen:
@@ -75,7 +69,7 @@ def undo(
                 session.screen.say(f"Run {number} on {one.rig}: {count(one.steps, 'step')} to take back.")
             if yes:
                 return _take_back(session, held, seen)
-        if not ask(session.screen, "Take it back?", yes):
+        if not ask(session.call, "Take it back?", yes):
             return ExitCode.ATTENTION
         with _locked(chosen) as held:
             if _examine(session, held, number) != seen:
@@ -104,8 +98,6 @@ def _runs(where: RigHome) -> list[Run]:
 
 def _newest(rigs: list[RigHome]) -> int | None:
     """The newest run that can be taken back whole."""
-    from gribble.core.placing.changed import lost
-
     whole = (run.number for where in rigs for run in _runs(where) if not run.foreign and not lost(where.store, run))
     return max(whole, default=None)
 
@@ -119,9 +111,6 @@ def _locked(rigs: list[RigHome]) -> Iterator[list[HeldRig]]:
 
 def _examine(session: Session, held: list[HeldRig], number: int) -> list[_Examined]:
     """Look at a run anew, under the lock. Raises GribbleError where it cannot be taken back."""
-    from gribble.core.base.errors import ExitCode, GribbleError
-    from gribble.core.placing.changed import lost
-
     found = []
     for where in held:
         run = next((run for run in where.runs() if run.number == number and run.state != "undone"), None)
@@ -131,7 +120,7 @@ def _examine(session: Session, held: list[HeldRig], number: int) -> list[_Examin
                 fix="Nothing was changed by this one. gribble history shows the runs.",
                 code=ExitCode.FAILED,
             )
-        runner = where.runner(run, session.elsewhere(run, where.home))
+        runner = where.runner(run, session.rigs.elsewhere(run, where.home))
         if gone := lost(where.home.store, run):
             raise GribbleError(
                 f"run {number} cannot be taken back on {where.name}: what it displaced is not in the attic "
@@ -145,13 +134,9 @@ def _examine(session: Session, held: list[HeldRig], number: int) -> list[_Examin
 
 
 def _take_back(session: Session, held: list[HeldRig], seen: list[_Examined]) -> int:
-    from gribble.core.base.errors import ExitCode
-    from gribble.views.looks import count
-    from gribble.views.screen import styled
-
     for where, one in zip(held, seen, strict=True):
         run = next(run for run in where.runs() if run.number == one.number)
-        where.take_back(run, session.elsewhere(run, where.home), frozenset(change.path for change in one.changed))
+        where.take_back(run, session.rigs.elsewhere(run, where.home), frozenset(change.path for change in one.changed))
         session.screen.say(styled("Undone", "bold"), f": run {one.number} on {where.name}.")
         remote = where.home.remote
         if remote and remote.untimed:

@@ -7,6 +7,9 @@ from typing import Any
 
 import typer
 
+from gribble.core.base.suggest import suggest
+from gribble.views.clean import clean
+
 UsageError: Any = typer.BadParameter.__mro__[2]
 """The base of all that the parser finds wrong. Typer has no name of its own for it."""
 
@@ -21,9 +24,6 @@ def usage_words(error: Any) -> str:
 
 
 def _what(error: Any, context: Any) -> str:
-    from gribble.core.base.tables import suggest
-    from gribble.views.screen import clean
-
     command = context.command if context is not None else None
     text = error.format_message()
     if option := getattr(error, "option_name", None):

@@ -5,42 +5,38 @@ from __future__ import annotations
 from typing import Annotated
 
 import typer
+from msgspec import structs
 
-from gribble.cli.app import command
+from gribble.cli.command import Call, command
 from gribble.cli.completing import subjects
-from gribble.cli.options import AtOption, ConfigOption, FromOption, JsonOption, RigOption
+from gribble.cli.session import Session
+from gribble.cli.sets import asking
+from gribble.cli.surveying import survey
+from gribble.views.why import answers, set_answers, show_why, why_json
 
 
-@command("why")
+@command("why", takes="rig from_ at json config")
 def why(
+    call: Call,
     name: Annotated[str, typer.Argument(metavar="EMULATOR | SET", help="What will not run.", autocompletion=subjects)],
     as_emulator: Annotated[bool, typer.Option("--emulator", help="The name is an emulator's.")] = False,
     as_set: Annotated[bool, typer.Option("--set", help="The name is a set's.")] = False,
-    rig: RigOption = None,
-    from_: FromOption = None,
-    at: AtOption = None,
-    json: JsonOption = False,
-    config: ConfigOption = None,
 ) -> int:
     """Why an emulator or a set will not run: first things first, each with the next step.
 
     Example: gribble why sandpiper
     """
-    from gribble.cli.session import Session, scope_of
-    from gribble.cli.sets import asking
-    from gribble.views.why import answers, set_answers, show_why, why_json
-
-    with Session(config) as session:
-        emulators = {emulator for one in session.config.rig.values() for emulator in one.emulators}
-        is_set = as_set or (name not in emulators and not as_emulator and bool(session.catalogue.rosters))
-        scope = scope_of(rig, [] if is_set else [name], from_, at)
-        world = session.look(scope)
+    with Session(call) as session:
+        emulators = {emulator for one in session.loaded.config.rig.values() for emulator in one.emulators}
+        is_set = as_set or (name not in emulators and not as_emulator and bool(session.loaded.catalogue.rosters))
+        scope = call.scope if is_set else structs.replace(call.scope, emulators=(name,))
+        world = survey(session, scope)
         if is_set:
             found = set_answers(asking(world, [name], emulators).audit(scope), name)
         else:
             found = answers(world.audit(scope, games=True))
-            found = [one for one in found if one.emulator or name in session.config.rig[one.rig.rig].emulators]
-        if json:
+            found = [one for one in found if one.emulator or name in session.loaded.config.rig[one.rig.rig].emulators]
+        if call.json:
             session.screen.json(why_json(name, found))
         else:
             show_why(session.screen, found)

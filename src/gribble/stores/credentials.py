@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import netrc
-import os
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
 
 from gribble.core.base.addresses import Address
@@ -16,16 +15,18 @@ def variable_of(rig: str) -> str:
     return "GRIBBLE_PASSWORD_" + re.sub(r"[^A-Z0-9]", "_", rig.upper())
 
 
-def credentials(rig: str, address: Address, prompt: Callable[[str], str | None]) -> tuple[str, str | None]:
+def credentials(
+    rig: str, address: Address, prompt: Callable[[str], str | None], env: Mapping[str, str]
+) -> tuple[str, str | None]:
     """User and password for a rig: from `$GRIBBLE_PASSWORD_<RIG>`, else from netrc, else by asking.
 
     An address without a user takes netrc's; without that it is an anonymous guest's. The password is None where there
     is none to be had. Raises ValueError where netrc cannot be read.
     """
-    user, password = address.user, os.environ.get(variable_of(rig))
+    user, password = address.user, env.get(variable_of(rig))
     if password is not None and user:
         return user, password
-    entry = _from_netrc(address.host)
+    entry = _from_netrc(address.host, Path(env.get("NETRC") or Path.home() / ".netrc"))
     if entry is not None and user in ("", entry[0]):
         return entry[0], password if password is not None else entry[1]
     if not user:
@@ -33,8 +34,7 @@ def credentials(rig: str, address: Address, prompt: Callable[[str], str | None])
     return user, prompt(f"Password for {user} on {address.server} (rig {rig}): ")
 
 
-def _from_netrc(host: str) -> tuple[str, str] | None:
-    path = Path(os.environ.get("NETRC") or Path.home() / ".netrc")
+def _from_netrc(host: str, path: Path) -> tuple[str, str] | None:
     try:
         found = netrc.netrc(path).authenticators(host)
     except OSError:

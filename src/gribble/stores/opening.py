@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import socket
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
+from typing import NamedTuple
 
 from gribble.core.base.addresses import Address, parse_address
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
@@ -20,9 +21,16 @@ Prompt = Callable[[str], str | None]
 """Asks the user for a password; None where nobody can be asked."""
 
 
-def network_rig(
-    name: str, rig: Rig, at: str, home: Path, prompt: Prompt, seal: Seal, *, trust_size: bool = False
-) -> RigHome:
+class Access(NamedTuple):
+    """How a rig on another machine is reached: who is asked for a password, the variables that may hold one, and
+    whether only the size of what is sent is compared."""
+
+    prompt: Prompt
+    env: Mapping[str, str]
+    trust_size: bool = False
+
+
+def network_rig(name: str, rig: Rig, at: str, home: Path, access: Access, seal: Seal) -> RigHome:
     """A rig on another machine, which is connected to when it is first needed. `home` is its folder on this machine.
 
     Connecting raises GribbleError where the server refuses, or cannot be trusted.
@@ -32,7 +40,7 @@ def network_rig(
 
     def connect() -> Link:
         if not known:
-            known.append(_credentials(name, address, prompt, rig.timeout))
+            known.append(_credentials(name, address, access, rig.timeout))
         try:
             return _connected(address, rig, *known[0])
         except Refused as error:
@@ -42,21 +50,21 @@ def network_rig(
                 code=ExitCode.FAILED,
             ) from None
 
-    store = RemoteStore(SteadyLink(connect, name), home, trust_size=trust_size)
+    store = RemoteStore(SteadyLink(connect, name), home, trust_size=access.trust_size)
     return RigHome(name, str(address), home, store, seal)
 
 
-def _credentials(name: str, address: Address, prompt: Prompt, timeout: float) -> tuple[str, str | None]:
+def _credentials(name: str, address: Address, access: Access, timeout: float) -> tuple[str, str | None]:
     def ask(question: str) -> str | None:
         """Nobody is asked for the password of a server that is asleep."""
         try:
             socket.create_connection((address.host, address.port), timeout).close()
         except OSError as error:
             raise LinkLost(tame(reason_of(error))) from error
-        return prompt(question)
+        return access.prompt(question)
 
     try:
-        user, password = credentials(name, address, ask)
+        user, password = credentials(name, address, ask, access.env)
     except ValueError as error:
         raise GribbleError(f"rig {name}: {error}", fix="Correct that line of netrc.", code=ExitCode.FAILED) from None
     if password is None and address.kind != "sftp":

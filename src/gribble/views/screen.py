@@ -7,29 +7,16 @@ direction are shown as escapes, and no name is ever taken for markup.
 from __future__ import annotations
 
 import json
-import sys
-from collections.abc import Iterable
-from typing import Any
+from collections.abc import Iterable, Mapping
+from typing import Any, TextIO
 
 import msgspec
 from rich.console import Console
 from rich.text import Text
 from rich.theme import Theme
 
-from gribble.core.base.paths import visible
+from gribble.views.clean import clean
 from gribble.views.looks import NEXT, QUIET, STATES, VERDICTS
-
-
-def clean(text: str) -> str:
-    """The text with everything that could play tricks on a terminal shown as an escape."""
-
-    def escape(char: str) -> str:
-        code = ord(char)
-        if 0xDC80 <= code <= 0xDCFF:  # a byte of a name that is not UTF-8
-            return f"\\x{code - 0xDC00:02x}"
-        return f"\\x{code:02x}" if code < 256 else f"\\u{code:04x}" if code < 1 << 16 else f"\\U{code:08x}"
-
-    return visible(text, escape)
 
 
 def styled(text: str, style: str = "") -> Text:
@@ -56,11 +43,11 @@ def remedy(words: str) -> Text:
 
 
 class Screen:
-    """Two consoles, one a stream."""
+    """Two consoles, one a stream; `env` are the variables that say how wide they are, and whether in colour."""
 
-    def __init__(self) -> None:
-        self.out = _console(sys.stdout)
-        self.err = _console(sys.stderr)
+    def __init__(self, out: TextIO, err: TextIO, env: Mapping[str, str]) -> None:
+        self.out = _console(out, env)
+        self.err = _console(err, env)
 
     def say(self, *parts: str | Text, style: str = "") -> None:
         """One line of the result; parts are joined as they are."""
@@ -101,7 +88,11 @@ class Screen:
             text = msgspec.json.format(msgspec.json.encode(answer), indent=1).decode()
         except UnicodeEncodeError:
             text = json.dumps(answer, indent=1)
-        sys.stdout.write(text + "\n")
+        self.out.file.write(text + "\n")
+
+    def flush(self) -> None:
+        """Hand on what was said so far."""
+        self.out.file.flush()
 
     def tell(self, *parts: str | Text, style: str = "") -> None:
         """One line beside the result, on standard error."""
@@ -111,9 +102,9 @@ class Screen:
         self.err.print(line, soft_wrap=True)
 
 
-def _console(stream: Any) -> Console:
+def _console(stream: TextIO, env: Mapping[str, str]) -> Console:
     theme = Theme({f"progress.{part}": QUIET for part in ("download", "data.speed", "remaining", "percentage")})
-    console = Console(file=stream, theme=theme, highlight=False, markup=False, emoji=False)
+    console = Console(file=stream, theme=theme, highlight=False, markup=False, emoji=False, _environ=env)
     if not console.is_terminal and console.width < 80:
         console.width = 80
     return console

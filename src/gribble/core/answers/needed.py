@@ -9,7 +9,7 @@ from msgspec import Struct, structs
 from gribble.core.audit.scope import Scope
 from gribble.core.audit.world import World
 from gribble.core.base.errors import GribbleError
-from gribble.core.base.tables import suggest
+from gribble.core.base.suggest import suggest
 from gribble.core.catalogue.config import fit_sheet
 from gribble.core.records.findings import Finding, Verdict
 from gribble.core.records.fitted import Fitted

@@ -19,7 +19,7 @@ from gribble.core.arcade.wanting import lacking
 from gribble.core.audit.world import World
 from gribble.core.base.errors import GribbleError, MistakesError
 from gribble.core.base.style import Style
-from gribble.core.base.tables import suggest
+from gribble.core.base.suggest import suggest
 from gribble.core.catalogue.choosing import with_others
 from gribble.core.catalogue.families import Family, family_of, parts_of
 from gribble.core.catalogue.rosters import load_roster, read_head

@@ -11,7 +11,7 @@ from gribble.core.arcade.wanting import lacking
 from gribble.core.catalogue.families import family_of, parts_of
 from gribble.core.records.findings import Remedy
 from gribble.core.records.holding import Holding
-from gribble.core.records.roster import FileState, Roster, SetFile
+from gribble.core.records.roster import Roster, SetFile
 from gribble.core.records.set_changes import Change, FileChange, SetChange
 
 
@@ -56,8 +56,6 @@ def _of_new(new: Roster, name: str, to: str, change: Change | None, cabinet: Cab
     brought: list[FileChange] = []
 
     def has(owner: str, file: SetFile) -> bool:
-        if file.state is FileState.UNDUMPED:
-            return False
         if any((there := one.named(file.name)) and is_file(file, there) for one in containers):
             return True
         holding = next((there for one in containers if (there := one.find(file))), None) or cabinet.held(file)

@@ -108,8 +108,7 @@ def audit_set(
                 misnamed.append((Part(file, owner), there))
                 break
         else:
-            if file.state is not FileState.UNDUMPED:
-                absent.append((owner, file.name))
+            absent.append((owner, file.name))
             return False
         if file.state is FileState.SUSPECT:
             suspect.append(Part(file, owner))

@@ -29,12 +29,12 @@ def lacking(
 ) -> list[Lack]:
     """What a set lacks, by whoever `has` its files: asked once of each, with the set whose file it is.
 
-    A file that nobody has dumped, and an optional one, lacks nowhere; of a choice one file is enough. Without
+    A file that nobody has dumped is not asked of, and an optional one never lacks; of a choice one is enough. Without
     `has_disc` nothing is said of discs.
     """
     found: list[Lack] = []
     for owner, files in owned_files(family):
-        absent = [file for file in files if not has(owner, file)]
+        absent = [file for file in files if file.state is not FileState.UNDUMPED and not has(owner, file)]
         if absent:
             found += _of_absent(owner, files, absent)
     for disc in family.one.discs if has_disc else ():
@@ -45,15 +45,15 @@ def lacking(
 
 def _of_absent(owner: str, files: tuple[SetFile, ...], absent: list[SetFile]) -> Iterator[Lack]:
     """What lacks of the files of one set, in their order; a choice where the first file stands that it requires."""
-    dumped = [file for file in absent if file.state is not FileState.UNDUMPED]
-    required = [file for file in dumped if not file.optional]
+    required = [file for file in absent if not file.optional]
     settled: set[str | None] = set()
     if any(file.choice is not None for file in required):
         missed = {id(file) for file in absent}
-        settled = {file.choice for file in files if id(file) not in missed}
+        dumped = (file for file in files if file.state is not FileState.UNDUMPED)
+        settled = {file.choice for file in dumped if id(file) not in missed}
     for file in required:
         if file.choice is None:
             yield Lack(owner, (file,))
         elif file.choice not in settled:
             settled.add(file.choice)
-            yield Lack(owner, tuple(other for other in dumped if other.choice == file.choice))
+            yield Lack(owner, tuple(other for other in absent if other.choice == file.choice))

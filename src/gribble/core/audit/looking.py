@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import json
 import os
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from pathlib import Path
+from typing import NamedTuple
 
 import msgspec
 
@@ -58,50 +59,37 @@ class SeenRigs:
             return
 
 
-def look(
-    config: Config,
-    catalogue: Catalogue,
-    scope: Scope,
-    surveyor: Surveyor,
-    seen: SeenRigs,
-    far: Mapping[str, Ground] | None = None,
-    attics: Mapping[str, Path] | None = None,
-) -> World:
-    """Survey every rig, source and attic; `far` are the rigs on other machines, `attics` the folders of the attics by
-    rig. What cannot be read is passed over with a reason. Raises GribbleError."""
-    known = KnownContents(catalogue.sheets.values())
-    passed: list[Skipped] = []
-    far = far or {}
-    roots = {name: Path(rig_root(name, rig, scope)) for name, rig in config.rig.items() if name not in far}
-    folders = frozenset(Path(source) for source in (*config.sources, *scope.sources))
-    for name, root in roots.items():
-        if any(same_place(root, folder) for folder in folders):
-            raise GribbleError(
-                f"{root} is a source and rig {name} at once, but sources are never written",
-                fix="Take it out of the sources; a rig's files are found anyway.",
-            )
+class Reach(NamedTuple):
+    """What a survey reaches beside the folders of a configuration: the memory of rigs seen before, the rigs on other
+    machines, and the folders of the attics, each by rig."""
+
+    seen: SeenRigs
+    far: Mapping[str, Ground] = {}
+    attics: Mapping[str, Path] = {}
+
+
+def look(config: Config, catalogue: Catalogue, scope: Scope, surveyor: Surveyor, reach: Reach) -> World:
+    """Survey every rig, source and attic. What cannot be read is passed over with a reason. Raises GribbleError."""
     fitted = {name: fitted_on(rig, catalogue, scope) for name, rig in config.rig.items()}
     arcade = {name: _rosters(group, catalogue) for name, group in fitted.items()}
     rosters = [one.roster for group in arcade.values() for one in group.values() if one.roster]
     surveyor.want_sets(file for roster in rosters for one in roster.sets.values() for file in one.files)
+    looker = _Looker(config, scope, surveyor, reach)
     rigs = [
         msgspec.structs.replace(
-            _look_far(name, far[name], rig, fitted[name], surveyor, passed, must=name in (scope.rigs or far))
-            if name in far
-            else _look_at_rig(name, roots, rig, fitted[name], folders, surveyor, seen, passed),
+            looker.far_rig(name, fitted[name]) if name in reach.far else looker.rig(name, fitted[name]),
             arcade=arcade[name],
         )
-        for name, rig in config.rig.items()
+        for name in config.rig
     ]
-    sources = list(_look_at_sources((*config.sources, *scope.sources), set(roots.values()), surveyor, passed))
     return World(
         rigs=tuple(rigs),
-        sources=tuple(sources),
-        displaced=tuple(_look_at_attics((attics or {}).values(), surveyor)),
-        known=known,
+        sources=tuple(looker.sources()),
+        displaced=tuple(looker.attics()),
+        known=KnownContents(catalogue.sheets.values()),
         regions=config.regions,
-        passed_over=tuple(passed),
-        far=far,
+        passed_over=tuple(looker.passed),
+        far=reach.far,
     )
 
 
@@ -136,61 +124,6 @@ def _as_release(installed: Installed, release: str | None) -> Installed:
     return msgspec.structs.replace(installed, release=release) if release else installed
 
 
-def _look_at_rig(
-    name: str,
-    roots: Mapping[str, Path],
-    rig: Rig,
-    fitted: tuple[Fitted, ...],
-    sources: frozenset[Path],
-    surveyor: Surveyor,
-    seen: SeenRigs,
-    passed: list[Skipped],
-) -> RigSeen:
-    root = roots[name]
-    if root.exists() and not root.is_dir():
-        raise GribbleError(f"rig {name}: {root} is a file, not a folder", fix=f"Correct rig.{name}.at in gribble.toml.")
-    if not root.exists():
-        away = ""
-        if str(root) in seen:
-            away = f"{root} is not there now"
-        elif not root.parent.is_dir():
-            away = f"{root.parent} is not there: plug it in, or make the folder"
-        return RigSeen(name=name, root=str(root), emulators=fitted, away=away, new=not away)
-    others = frozenset(other for key, other in roots.items() if key != name)
-    places, folders = outlook(fitted)
-    within = {path: str(one) for one in sources if (path := _below(one, root))}
-    way = Walk(leave_out=others, through=places, all_through=folders, fixed=sources)
-    try:
-        survey = surveyor.survey(root, rig=name, way=way)
-    except GribbleError as error:
-        raise GribbleError(f"rig {name}: {error.what}", fix=error.fix, code=ExitCode.FAILED) from error
-    seen.note(str(root))
-    passed += [msgspec.structs.replace(one, path=f"{name}: {one.path}") for one in survey.skipped]
-    real = os.path.realpath(root)
-    inward = {
-        path: os.path.relpath(target, real).replace(os.sep, "/")
-        for path, target in survey.links.items()
-        if not leads_out(root, Path(target))
-    }
-    volume, label = volume_of(root) if any(one.root != Root() for one in fitted) else ("", "")
-    return RigSeen(
-        name=name,
-        root=str(root),
-        emulators=fitted,
-        holdings=survey.holdings,
-        hidden={skipped.path: skipped.why for skipped in survey.skipped},
-        odd={one.path: one for one in (*survey.skipped, *_unreadable(root, survey, places)) if _is_odd(one)},
-        folders=survey.folders,
-        inward=inward,
-        outward={path: target for path, target in survey.links.items() if path not in inward},
-        sources=within,
-        folds_case=folds_case(rig.volume, root),
-        seen_as=rig.seen_as or "",
-        volume=volume if rig.volume == "auto" else rig.volume,
-        label=rig.label or label,
-    )
-
-
 def _is_odd(skipped: Skipped) -> bool:
     return skipped.kind is not Why.CONTENT and not skipped.member
 
@@ -211,48 +144,6 @@ def _unreadable(root: Path, survey: Survey, places: frozenset[str]) -> Iterable[
             yield Skipped(holding.path, "cannot be read: permission denied", kind=Why.UNREAD)
 
 
-def _look_far(
-    name: str,
-    ground: Ground,
-    rig: Rig,
-    fitted: tuple[Fitted, ...],
-    surveyor: Surveyor,
-    passed: list[Skipped],
-    *,
-    must: bool,
-) -> RigSeen:
-    """A rig on another machine. One that is not reached, or is lost while it is looked at, is away; so is one that does
-    not let us in, where nothing `must` be said of it."""
-    survey, away, folds = Survey(ground.root, (), ()), "", False
-    try:
-        away = ground.away()
-    except GribbleError as error:
-        if must:
-            raise
-        away = error.what
-    if not away:
-        try:
-            survey = surveyor.survey_far(ground, name, _sizeless_folders(fitted))
-            folds = ground.folds_case(rig.volume)
-        except GribbleError as error:
-            away = error.what
-    passed += [msgspec.structs.replace(skipped, path=f"{name}: {skipped.path}") for skipped in survey.skipped]
-    return RigSeen(
-        name=name,
-        root=ground.root,
-        emulators=fitted,
-        holdings=survey.holdings,
-        hidden={skipped.path: skipped.why for skipped in survey.skipped},
-        odd={one.path: one for one in survey.skipped if _is_odd(one)},
-        folders=survey.folders,
-        folds_case=folds,
-        away=away,
-        seen_as=rig.seen_as or "",
-        volume="" if rig.volume == "auto" else rig.volume,
-        label=rig.label or "",
-    )
-
-
 def _sizeless_folders(fitted: tuple[Fitted, ...]) -> frozenset[str]:
     """The folders of needs whose contents are known by digests alone: there, any file could be one."""
     return frozenset(
@@ -269,33 +160,131 @@ def in_place(survey: Survey) -> list[Skipped]:
     return [msgspec.structs.replace(skipped, path=str(Path(survey.root, skipped.path))) for skipped in survey.skipped]
 
 
-def _look_at_sources(
-    folders: Iterable[str], rigs: set[Path], surveyor: Surveyor, passed: list[Skipped]
-) -> Iterable[Survey]:
-    for folder in dict.fromkeys(folders):
-        path = Path(folder)
+class _Looker:
+    """Looks at rigs, sources and attics one by one; `passed` is what could not be looked into."""
+
+    def __init__(self, config: Config, scope: Scope, surveyor: Surveyor, reach: Reach) -> None:
+        """Raises GribbleError where a source is a rig at once."""
+        self._config, self._scope, self._surveyor, self._reach = config, scope, surveyor, reach
+        self._roots = {
+            name: Path(rig_root(name, rig, scope)) for name, rig in config.rig.items() if name not in reach.far
+        }
+        self._sources = frozenset(Path(source) for source in (*config.sources, *scope.sources))
+        self.passed: list[Skipped] = []
+        for name, root in self._roots.items():
+            if any(same_place(root, folder) for folder in self._sources):
+                raise GribbleError(
+                    f"{root} is a source and rig {name} at once, but sources are never written",
+                    fix="Take it out of the sources; a rig's files are found anyway.",
+                )
+
+    def rig(self, name: str, fitted: tuple[Fitted, ...]) -> RigSeen:
+        """A rig in a folder."""
+        root, config = self._roots[name], self._config.rig[name]
+        if root.exists() and not root.is_dir():
+            raise GribbleError(
+                f"rig {name}: {root} is a file, not a folder", fix=f"Correct rig.{name}.at in gribble.toml."
+            )
+        if not root.exists():
+            away = ""
+            if str(root) in self._reach.seen:
+                away = f"{root} is not there now"
+            elif not root.parent.is_dir():
+                away = f"{root.parent} is not there: plug it in, or make the folder"
+            return RigSeen(name=name, root=str(root), emulators=fitted, away=away, new=not away)
+        others = frozenset(other for key, other in self._roots.items() if key != name)
+        places, folders = outlook(fitted)
+        within = {path: str(one) for one in self._sources if (path := _below(one, root))}
+        way = Walk(leave_out=others, through=places, all_through=folders, fixed=self._sources)
         try:
-            way = Walk(leave_out=frozenset(rigs))
-            survey = surveyor.survey_file(path) if path.is_file() else surveyor.survey(path, way=way)
+            survey = self._surveyor.survey(root, rig=name, way=way)
         except GribbleError as error:
-            passed.append(Skipped(folder, f"this source is left out: {error.what}"))
-            continue
-        passed += in_place(survey)
-        yield survey
-
-
-def _look_at_attics(attics: Iterable[Path], surveyor: Surveyor) -> Iterable[Survey]:
-    """What runs have displaced is held, too. Nothing is followed there: an attic that is a link is none of ours."""
-    for attic in attics:
-        if not attic.is_dir() or attic.is_symlink() or attic.parent.is_symlink():
-            continue
-        try:
-            survey = surveyor.survey(attic)
-        except GribbleError:
-            continue
-        holdings = tuple(
-            msgspec.structs.replace(holding, attic=run)
-            for holding in survey.holdings
-            if (run := run_of(holding.path)) and not holding.path.endswith(".part")
+            raise GribbleError(f"rig {name}: {error.what}", fix=error.fix, code=ExitCode.FAILED) from error
+        self._reach.seen.note(str(root))
+        self.passed += [msgspec.structs.replace(one, path=f"{name}: {one.path}") for one in survey.skipped]
+        real = os.path.realpath(root)
+        inward = {
+            path: os.path.relpath(target, real).replace(os.sep, "/")
+            for path, target in survey.links.items()
+            if not leads_out(root, Path(target))
+        }
+        volume, label = volume_of(root) if any(one.root != Root() for one in fitted) else ("", "")
+        return RigSeen(
+            name=name,
+            root=str(root),
+            emulators=fitted,
+            holdings=survey.holdings,
+            hidden={skipped.path: skipped.why for skipped in survey.skipped},
+            odd={one.path: one for one in (*survey.skipped, *_unreadable(root, survey, places)) if _is_odd(one)},
+            folders=survey.folders,
+            inward=inward,
+            outward={path: target for path, target in survey.links.items() if path not in inward},
+            sources=within,
+            folds_case=folds_case(config.volume, root),
+            seen_as=config.seen_as or "",
+            volume=volume if config.volume == "auto" else config.volume,
+            label=config.label or label,
         )
-        yield msgspec.structs.replace(survey, holdings=holdings, skipped=())
+
+    def far_rig(self, name: str, fitted: tuple[Fitted, ...]) -> RigSeen:
+        """A rig on another machine. One that is not reached, or is lost while it is looked at, is away; so is one that
+        does not let us in, where the command is not about it."""
+        ground, config = self._reach.far[name], self._config.rig[name]
+        must = name in (self._scope.rigs or self._reach.far)
+        survey, away, folds = Survey(ground.root, (), ()), "", False
+        try:
+            away = ground.away()
+        except GribbleError as error:
+            if must:
+                raise
+            away = error.what
+        if not away:
+            try:
+                survey = self._surveyor.survey_far(ground, name, _sizeless_folders(fitted))
+                folds = ground.folds_case(config.volume)
+            except GribbleError as error:
+                away = error.what
+        self.passed += [msgspec.structs.replace(skipped, path=f"{name}: {skipped.path}") for skipped in survey.skipped]
+        return RigSeen(
+            name=name,
+            root=ground.root,
+            emulators=fitted,
+            holdings=survey.holdings,
+            hidden={skipped.path: skipped.why for skipped in survey.skipped},
+            odd={one.path: one for one in survey.skipped if _is_odd(one)},
+            folders=survey.folders,
+            folds_case=folds,
+            away=away,
+            seen_as=config.seen_as or "",
+            volume="" if config.volume == "auto" else config.volume,
+            label=config.label or "",
+        )
+
+    def sources(self) -> Iterator[Survey]:
+        """Every source."""
+        for folder in dict.fromkeys((*self._config.sources, *self._scope.sources)):
+            path = Path(folder)
+            try:
+                way = Walk(leave_out=frozenset(self._roots.values()))
+                survey = self._surveyor.survey_file(path) if path.is_file() else self._surveyor.survey(path, way=way)
+            except GribbleError as error:
+                self.passed.append(Skipped(folder, f"this source is left out: {error.what}"))
+                continue
+            self.passed += in_place(survey)
+            yield survey
+
+    def attics(self) -> Iterator[Survey]:
+        """What runs have displaced is held, too. Nothing is followed there: an attic that is a link is none of ours."""
+        for attic in self._reach.attics.values():
+            if not attic.is_dir() or attic.is_symlink() or attic.parent.is_symlink():
+                continue
+            try:
+                survey = self._surveyor.survey(attic)
+            except GribbleError:
+                continue
+            holdings = tuple(
+                msgspec.structs.replace(holding, attic=run)
+                for holding in survey.holdings
+                if (run := run_of(holding.path)) and not holding.path.endswith(".part")
+            )
+            yield msgspec.structs.replace(survey, holdings=holdings, skipped=())

@@ -7,7 +7,7 @@ import shlex
 from msgspec import Struct
 
 from gribble.core.base.errors import GribbleError
-from gribble.core.base.tables import suggest
+from gribble.core.base.suggest import suggest
 from gribble.core.catalogue.config import one_place
 from gribble.core.records.config import Config, Rig
 

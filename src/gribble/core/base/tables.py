@@ -6,7 +6,6 @@ and keeps a mistake with its key path for each value that does not fit.
 
 from __future__ import annotations
 
-import difflib
 import enum
 import re
 import tomllib
@@ -20,6 +19,7 @@ from msgspec import NODEFAULT, Struct
 
 from gribble.core.base.errors import Mistake, reason_of
 from gribble.core.base.regular import read_regular
+from gribble.core.base.suggest import suggest
 
 T = TypeVar("T", bound=Struct)
 MOST_BYTES = 16 << 20
@@ -96,14 +96,6 @@ def read_table(kind: type[T], table: object, where: str, mistakes: Mistakes) -> 
         if field.default is NODEFAULT and field.default_factory is NODEFAULT and key not in table:
             mistakes.add(f"{where}.{key}" if where else key, "is missing")
     return kind(**values) if len(mistakes.found) == before else None
-
-
-def suggest(word: str, known: list[str], most: int = 20) -> str:
-    """ "; did you mean 'x'?" for the nearest known word, else the known ones if they are at most so many."""
-    near = difflib.get_close_matches(word, known, n=1)
-    if near:
-        return f"; did you mean '{near[0]}'?"
-    return f"; known: {', '.join(sorted(known))}" if 0 < len(known) <= most else ""
 
 
 def _read_value(kind: Any, value: object, where: str, mistakes: Mistakes) -> object:

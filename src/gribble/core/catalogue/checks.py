@@ -7,7 +7,8 @@ from collections.abc import Iterable
 from gribble.core.base.digests import HEX_LENGTHS, Digests
 from gribble.core.base.kinds import VOLUMES
 from gribble.core.base.paths import name_fault, path_fault
-from gribble.core.base.tables import Mistakes, suggest
+from gribble.core.base.suggest import suggest
+from gribble.core.base.tables import Mistakes
 from gribble.core.catalogue.releases import range_fault
 from gribble.core.records.sheet import Arcade, Key, Kind, Media, Need, Pair, Setting, Sheet
 

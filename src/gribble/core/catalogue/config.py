@@ -12,7 +12,8 @@ from gribble.core.base.addresses import parse_address
 from gribble.core.base.errors import Mistake, MistakesError
 from gribble.core.base.kinds import VOLUMES
 from gribble.core.base.paths import join, path_fault, same_place
-from gribble.core.base.tables import Mistakes, read_table, read_toml, suggest
+from gribble.core.base.suggest import suggest
+from gribble.core.base.tables import Mistakes, read_table, read_toml
 from gribble.core.catalogue.releases import concerns, release_fault
 from gribble.core.catalogue.sheets import Catalogue
 from gribble.core.records.config import Config, Installed

@@ -14,7 +14,6 @@ import tomllib
 from collections.abc import Callable
 from typing import Any, NoReturn
 from xml.parsers import expat
-from xml.sax.saxutils import escape, quoteattr
 
 from msgspec import Struct
 
@@ -360,6 +359,8 @@ _TAG = re.compile(rb"<[^\s/>]+(?:\s+[^\s=]+\s*=\s*(?:\"[^\"]*\"|'[^']*'))*\s*(/?
 
 def _xml_content(data: bytes, at: int, end: int, text: str) -> _Spot:
     """What stands between the start tag that begins here and its end tag."""
+    from xml.sax.saxutils import escape  # which loads a web client, so not at every start
+
     tag = _TAG.match(data, at)
     assert tag is not None
     if tag[1]:  # <name/>: opened up to hold a value
@@ -379,6 +380,8 @@ def _refuse_markup(_new: str) -> str:
 
 
 def _xml_attribute(data: bytes, at: int, name: str, value: str) -> _Spot:
+    from xml.sax.saxutils import quoteattr
+
     tag = _TAG.match(data, at)
     found = re.search(rb"\s" + re.escape(name.encode()) + rb"\s*=\s*(\"[^\"]*\"|'[^']*')", tag[0] if tag else b"")
     if found is None:

@@ -10,7 +10,7 @@ from msgspec import structs
 
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.paths import base, join, name_fault, parent, path_fault
-from gribble.core.base.tables import suggest
+from gribble.core.base.suggest import suggest
 from gribble.core.catalogue.importing.fieldmap import Field, FieldMap, Inner, plain_attribute
 from gribble.core.catalogue.importing.lists import Node
 from gribble.core.catalogue.importing.values import ValueFault, digest, number, text, texts, yes

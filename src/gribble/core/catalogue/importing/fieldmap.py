@@ -10,7 +10,8 @@ from msgspec import Struct, field
 
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.errors import MistakesError
-from gribble.core.base.tables import Mistakes, read_table, read_toml, suggest
+from gribble.core.base.suggest import suggest
+from gribble.core.base.tables import Mistakes, read_table, read_toml
 
 MAP_VERSION = 1
 

@@ -1,0 +1,111 @@
+"""How a command is declared: its name, the shared options it takes, and the one value in which it finds them."""
+
+from __future__ import annotations
+
+import functools
+import inspect
+from collections.abc import Callable
+from functools import cached_property
+from typing import Any, Concatenate, ParamSpec, get_type_hints
+
+import typer
+
+from gribble.cli.environment import Environment
+from gribble.cli.made import MADE
+from gribble.cli.options import SHARED
+from gribble.core.audit.scope import Scope
+from gribble.core.base.addresses import parse_address
+from gribble.core.base.errors import GribbleError
+from gribble.views.screen import Screen
+
+P = ParamSpec("P")
+
+
+class Call:
+    """One call of a command: its environment, and what the shared options say; those it does not take say nothing."""
+
+    def __init__(self, environment: Environment, given: dict[str, Any]) -> None:
+        self.environment = environment
+        self._given = given
+
+    @cached_property
+    def screen(self) -> Screen:
+        """Where the answer goes."""
+        return Screen(self.environment.stdout, self.environment.stderr, self.environment.env)
+
+    @property
+    def json(self) -> bool:
+        """Whether the answer is to be one JSON object."""
+        return bool(self._given.get("json"))
+
+    @property
+    def config(self) -> str | None:
+        """The configuration that was named."""
+        config: str | None = self._given.get("config")
+        return config
+
+    @cached_property
+    def scope(self) -> Scope:
+        """What the command is about. Raises GribbleError for an `--at` or `--as` that is none."""
+        given, path = self._given, self.environment.path
+        emulators: list[str] = given.get("emulators") or []
+        at = given.get("at")
+        return Scope(
+            rigs=tuple(given.get("rig") or ()),
+            emulators=tuple(emulators),
+            sources=tuple(str(path(source)) for source in given.get("from_") or ()),
+            at=self._place_today(at) if at else None,
+            releases=dict(_release_of(text, emulators) for text in given.get("as_") or ()),
+        )
+
+    def _place_today(self, at: str) -> str:
+        """Where a rig is today: a folder made absolute, or an address."""
+        if "://" not in at:
+            return str(self.environment.path(at))
+        try:
+            return str(parse_address(at))
+        except ValueError as error:
+            raise GribbleError(f"--at {error}", fix="For example: --at ftp://ada@driftwood.local:2121/data") from None
+
+
+def _release_of(text: str, emulators: list[str]) -> tuple[str, str]:
+    emulator, equals, release = text.partition("=")
+    if not equals and len(emulators) == 1:
+        emulator, release = emulators[0], text  # gribble check sandpiper --as 3.2
+    if not (emulator and release):
+        raise GribbleError(f"--as {text} is not EMULATOR=RELEASE", fix="For example: --as sandpiper=3.2")
+    return emulator, release
+
+
+def command(name: str, *, takes: str = "") -> Callable[[Callable[Concatenate[Call, P], int]], Callable[P, None]]:
+    """Declare a function as a command ("sets check" is one of a group); what it returns is the exit status.
+
+    `takes` names the shared options, separated by blanks. They stand before and after the function's own in the help,
+    and reach it by its first argument.
+    """
+    taken = takes.split()
+
+    def declare(function: Callable[Concatenate[Call, P], int]) -> Callable[P, None]:
+        whole: Callable[..., int] = function
+        hints = get_type_hints(function, include_extras=True)
+        first, *own = inspect.signature(function).parameters.values()
+        own = [one.replace(annotation=hints[one.name]) for one in own]
+        context = first.replace(name="context", annotation=typer.Context)
+        shared = [one for one in SHARED if one.name in taken]
+        behind = [one for one in shared if one.name in ("json", "config")]
+        order = [context, *(one for one in shared if one not in behind), *own, *behind]
+        keyword = [one.replace(kind=inspect.Parameter.KEYWORD_ONLY) for one in order]
+
+        @functools.wraps(function)
+        def wrapper(*_nothing: P.args, **given: P.kwargs) -> None:
+            values: dict[str, Any] = dict(given)
+            context: typer.Context = values.pop("context")
+            call = Call(context.obj, {one: values.pop(one) for one in taken})
+            raise typer.Exit(whole(call, **values))
+
+        wrapper.__signature__ = inspect.Signature(keyword)  # type: ignore[attr-defined]
+        wrapper.__annotations__ = {one.name: one.annotation for one in keyword}
+        MADE[name] = wrapper
+        return wrapper
+
+    return declare

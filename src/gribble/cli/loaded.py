@@ -1,0 +1,101 @@
+"""What every command starts from: the configuration it finds, and the catalogue."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from pathlib import Path
+from typing import NamedTuple
+
+from gribble.cli.command import Call
+from gribble.cli.environment import Environment
+from gribble.cli.finding import find_config
+from gribble.core.base.errors import GribbleError, MistakesError
+from gribble.core.base.paths import MEMORY_FOLDER, lies_in
+from gribble.core.catalogue.config import check_against, load_config
+from gribble.core.catalogue.sheets import Catalogue, load_catalogue
+from gribble.core.records.config import Config
+from gribble.core.survey.matching import KnownContents
+from gribble.views.looks import count, shorten
+
+
+class Loaded(NamedTuple):
+    """A configuration with its catalogue. `path` is that of gribble.toml, `memory` the folder where the index lives;
+    either is None where there is no configuration."""
+
+    config: Config
+    path: Path | None
+    catalogue: Catalogue
+    known: KnownContents
+    memory: Path | None
+
+    def refuse_source(self, target: Path, option: str) -> None:
+        """Raise GribbleError where something is to be written into a source."""
+        _refuse_source(self.config, target, option)
+
+
+def load(call: Call, *, strict: bool = False, lenient: bool = False, catalogue: Iterable[str] = ()) -> Loaded:
+    """Configuration and catalogue of a call; mistakes in sheets are told, and those sheets left out.
+
+    `strict` raises MistakesError for them, `lenient` goes on whatever there is and tells nothing of it; `catalogue`
+    folders need no configuration. Raises GribbleError where there is none.
+    """
+    environment, named = call.environment, list(catalogue)
+    path = None if named and not call.config else require_config(call)
+    config = load_config(path, environment.home) if path else Config()
+    folders = [environment.path(folder) for folder in named] or [Path(folder) for folder in config.catalogues]
+    sheets = load_catalogue(folders)
+    if not lenient:
+        mistakes = check_against(config, sheets, str(path))
+        if mistakes or (strict and sheets.mistakes):
+            raise MistakesError([*sheets.mistakes, *mistakes])
+        for mistake in sheets.mistakes:
+            call.screen.tell(str(mistake))
+        if sheets.mistakes:
+            call.screen.tell(
+                f"gribble: {count(len(sheets.mistakes), 'mistake')} in the catalogue; "
+                "those sheets are left out, the rest goes on"
+            )
+    return Loaded(config, path, sheets, KnownContents(sheets.sheets.values()), _memory_folder(environment, path))
+
+
+def _memory_folder(environment: Environment, path: Path | None) -> Path | None:
+    """Where the index lives: `$GRIBBLE_HOME`, or `.gribble` beside gribble.toml."""
+    home = environment.env.get("GRIBBLE_HOME")
+    if home:
+        return environment.path(home)
+    return path.parent / MEMORY_FOLDER if path else None
+
+
+def require_config(call: Call, fix: str = "") -> Path:
+    """The same, or GribbleError with what to do."""
+    path = find_config(call.environment, call.config)
+    if path is None:
+        raise GribbleError(
+            "no gribble.toml here or in any folder above",
+            fix=fix or "gribble init writes one from what is on disk; gribble demo shows the job on made-up files.",
+        )
+    return path
+
+
+def catalogue_folders(call: Call) -> list[Path]:
+    """The catalogue folders of the configuration, whatever is in them. Raises GribbleError without one."""
+    path = require_config(call, "Name the catalogue's folder or files.")
+    folders = [Path(folder) for folder in load_config(path, call.environment.home).catalogues]
+    if not folders:
+        raise GribbleError("gribble.toml names no catalogue folder", fix='Give it one: catalogues = ["catalogue"].')
+    return folders
+
+
+def refuse_any_source(call: Call, target: Path, option: str) -> None:
+    """Raise GribbleError where a command that needs no configuration is to write into a source of the one there is."""
+    path = find_config(call.environment)
+    if path is not None:
+        _refuse_source(load_config(path, call.environment.home), target, option)
+
+
+def _refuse_source(config: Config, target: Path, option: str) -> None:
+    if lies_in(target, map(Path, config.sources)):
+        raise GribbleError(
+            f"{shorten(str(target))} lies in a source, and sources are never written",
+            fix=f"Name another: {option}.",
+        )

@@ -1,0 +1,160 @@
+"""The rigs of a configuration: their homes here, their links to elsewhere, and who is asked for passwords."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Callable, Iterable, Iterator
+from functools import cached_property
+from getpass import getpass
+from pathlib import Path
+
+from platformdirs import user_data_path
+
+from gribble.cli.environment import Environment
+from gribble.cli.loaded import Loaded
+from gribble.core.audit.scope import Scope, check_scope, rig_root
+from gribble.core.files.volumes import volume_of
+from gribble.core.placing.journal import Run, Seal
+from gribble.core.records.findings import RigAudit
+from gribble.core.records.plan import Plan, Refused
+from gribble.stores.ground import RemoteGround
+from gribble.stores.local import OWN_FOLDER, PRIVATE
+from gribble.stores.opening import Access, network_rig
+from gribble.stores.remote import RemoteStore
+from gribble.stores.rigs import AnyPlace, Mark, RigHome, local_rig
+from gribble.stores.secret import secret_in
+from gribble.views.looks import count, size
+
+NUMBERING_SECONDS = 10
+"""How long another Gribble may take to begin a run."""
+
+
+class Rigs:
+    """Opens the rigs of a configuration, and keeps what is open."""
+
+    def __init__(self, environment: Environment, loaded: Loaded) -> None:
+        self._environment = environment
+        self._config, self._memory = loaded.config, loaded.memory
+        self._network: dict[str, RigHome] = {}
+        self._far: dict[str, RemoteGround] = {}
+        self._marks: dict[str, Mark] = {}
+        self.trust_size = False
+        """Whether only the size of what is sent to a network rig is compared."""
+
+    @cached_property
+    def seal(self) -> Seal:
+        """What signs the journals of this user's runs."""
+        return Seal(lambda: secret_in(user_data_path("gribble")))
+
+    def in_scope(self, scope: Scope) -> list[RigHome]:
+        """The rigs in scope: those in folders that are there now, and those on other machines, there or not."""
+        check_scope(self._config, scope)
+        names = [name for name in self._config.rig if not scope.rigs or name in scope.rigs]
+        rigs = (self._home(name, scope) for name in names)
+        return [rig for rig in rigs if rig.remote or Path(rig.root).is_dir()]
+
+    def attics(self, scope: Scope) -> dict[str, Path]:
+        """The attics of all rigs, whatever the command is about: what runs have displaced is held."""
+        return {name: self._home(name, scope).attic for name in self._config.rig}
+
+    def _home(self, name: str, scope: Scope) -> RigHome:
+        rig = self._config.rig[name]
+        at = rig_root(name, rig, scope)
+        if "://" not in at:
+            return local_rig(name, Path(at), rig.volume, self.seal, (*self._config.sources, *scope.sources))
+        if name not in self._network:
+            assert self._memory is not None  # an address stands in gribble.toml, so there is one
+            access = Access(self._prompt(name, scope), self._environment.env, self.trust_size)
+            self._network[name] = network_rig(name, rig, at, self._memory / "rigs" / name, access, self.seal)
+        return self._network[name]
+
+    def _prompt(self, name: str, scope: Scope) -> Callable[[str], str | None]:
+        """How a password is asked for: at a terminal, and only for a rig that the command is about."""
+
+        def ask(question: str) -> str | None:
+            if not self._environment.is_terminal or (scope.rigs and name not in scope.rigs):
+                return None
+            return getpass(question)
+
+        return ask
+
+    def mark_all(self, scope: Scope) -> None:
+        """Note how far the journals of the rigs in scope have come."""
+        self._marks = {rig.name: rig.mark() for rig in self.in_scope(scope)}
+
+    def mark(self, rig: RigHome) -> Mark:
+        """How far a rig's journals had come when it was last looked at, or have now."""
+        return self._marks[rig.name] if rig.name in self._marks else rig.mark()
+
+    @contextlib.contextmanager
+    def numbering(self) -> Iterator[None]:
+        """Keep every other Gribble that starts from this configuration from taking the same run number."""
+        from filelock import FileLock  # of which only a run has need
+
+        lock = None
+        if self._memory is not None:
+            with contextlib.suppress(OSError):
+                self._memory.mkdir(parents=True, exist_ok=True, mode=OWN_FOLDER)
+                lock = FileLock(self._memory / "numbering.lock", mode=PRIVATE)
+                lock.acquire(timeout=NUMBERING_SECONDS)
+        try:
+            yield
+        finally:
+            if lock is not None:
+                lock.release()
+
+    def grounds(self, scope: Scope) -> dict[str, RemoteGround]:
+        """The rigs on other machines, as a survey needs them."""
+        for name, rig in self._config.rig.items():
+            home = self._home(name, scope) if "://" in rig_root(name, rig, scope) else None
+            if home and home.remote and name not in self._far:
+                others = [rig_root(key, other, scope) for key, other in self._config.rig.items() if key != name]
+                self._far[name] = RemoteGround(home, home.remote, others)
+        return self._far
+
+    def elsewhere(self, run: Run | None = None, rig: RigHome | None = None) -> AnyPlace:
+        """The files outside a rig that its steps may take; for an adopted run only sources and the rig's own attic."""
+
+        def stores() -> dict[str, RemoteStore]:
+            rigs = (self._home(name, Scope()) for name, rig in self._config.rig.items() if rig.far)
+            return {rig.root: rig.remote for rig in rigs if rig.remote}
+
+        if run is None or not run.adopted:
+            return AnyPlace(stores)
+        return AnyPlace(dict, [*map(Path, self._config.sources), *([rig.attic] if rig else [])])
+
+    def reachable(self, plan: Plan, scope: Scope) -> Plan:
+        """The steps of a plan on the rigs in scope that are there; those of the others are refused."""
+        wanted = {step.rig for step in plan.steps}
+        here = {rig.name for rig in self.in_scope(scope) if rig.name in wanted and not rig.away()}
+        steps = [step for step in plan.steps if not scope.rigs or step.rig in scope.rigs]
+        away = [
+            Refused(rig=step.rig, emulator=step.emulator, need=step.need, reason=f"{step.rig} is not there now")
+            for step in steps
+            if step.rig not in here
+        ]
+        return Plan(steps=tuple(step for step in steps if step.rig in here), refused=(*plan.refused, *away))
+
+    def volume(self, name: str, root: str) -> str:
+        """The kind of volume that a rig lies on, as configured, else as it is found; empty where that is unknown."""
+        configured = self._config.rig[name].volume
+        if configured != "auto":
+            return configured
+        return "" if "://" in root else volume_of(Path(root))[0]
+
+    def volumes(self, audits: Iterable[RigAudit]) -> dict[str, str]:
+        """The kinds of volume of some rigs."""
+        return {found.rig: self.volume(found.rig, found.root) for found in audits if not found.away}
+
+    def fetched(self) -> Iterator[str]:
+        """What was fetched from rigs on other machines, in words."""
+        for name, ground in self._far.items():
+            if ground.listed:
+                read = f"{size(ground.received)} read" if ground.received else "nothing read"
+                yield f"{name}: {count(ground.listed, 'file')} listed over the network, {read}"
+
+    def close(self) -> None:
+        """Take leave of the rigs on other machines."""
+        for rig in self._network.values():
+            if rig.remote:
+                rig.remote.close()

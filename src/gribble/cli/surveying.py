@@ -1,0 +1,121 @@
+"""The world of a command, surveyed, with what that has cost and what was passed over noted beside the answer."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from pathlib import Path
+
+from msgspec import structs
+
+from gribble.cli.session import Session
+from gribble.core.audit.looking import Reach, SeenRigs, in_place, look, refitted
+from gribble.core.audit.scope import Scope, check_scope
+from gribble.core.audit.world import World
+from gribble.core.catalogue.sheets import Catalogue
+from gribble.core.records.sheet import Sheet
+from gribble.core.survey.index import Index
+from gribble.core.survey.matching import KnownContents
+from gribble.core.survey.survey import Survey, Surveyor
+from gribble.views.looks import count, size
+from gribble.views.progress import Bar
+
+ROSTER_FAULTS_SHOWN = 5
+MOST_PASSED_OVER = 5
+"""How many files that cannot be looked into are named where one of them may be why something lacks."""
+
+
+def survey(
+    session: Session,
+    scope: Scope,
+    *,
+    reread: bool = False,
+    verbose: bool = False,
+    told: int = 0,
+    catalogue: Catalogue | None = None,
+) -> World:
+    """Survey the world, with another catalogue if need be.
+
+    What was passed over is told on standard error: all of it if `verbose`, else as many as `told`, and how many
+    others there are.
+    """
+    check_scope(session.loaded.config, scope)
+    if session.loaded.path is not None and not any(rig.emulators for rig in session.loaded.config.rig.values()):
+        session.notes.aside(
+            "note: no rig in gribble.toml has an emulator yet, so nothing is wanted; gribble doctor says more"
+        )
+    session.tell_open_runs(scope)
+    session.rigs.mark_all(scope)
+    index = _open_index(session)
+    try:
+        with Bar(session.screen.err, "Surveying") as bar:
+            more = catalogue.sheets.values() if catalogue else ()
+            surveyor = _surveyor(session, index, bar, reread=reread, more=more)
+            world = _survey(session, catalogue or session.loaded.catalogue, scope, surveyor)
+    finally:
+        index.close()
+    session.notes.passed_over(world.passed_over, None if verbose else told)
+    if verbose:
+        for found in world.rigs:
+            for path, where in found.read_through.items():
+                session.notes.aside(f"{found.name}: {path} is a link, read through: {where}")
+    faults = [str(one) for rig in world.rigs for arcade in rig.arcade.values() for one in arcade.mistakes]
+    session.notes.aside(*dict.fromkeys(faults[:ROSTER_FAULTS_SHOWN]))
+    _note_cost(session, index, surveyor, verbose)
+    return world
+
+
+def survey_with(session: Session, paths: list[str], *, verbose: bool = False) -> tuple[World, list[Survey]]:
+    """The world, and surveys of some files, archives or folders; a named file is read whole."""
+    index = _open_index(session)
+    try:
+        with Bar(session.screen.err, "Surveying") as bar:
+            surveyor = _surveyor(session, index, bar)
+            world = _survey(session, session.loaded.catalogue, Scope(), surveyor)
+            surveys = [_survey_path(session.call.environment.path(path), surveyor) for path in paths]
+    finally:
+        index.close()
+    for survey in surveys:
+        session.notes.passed_over(in_place(survey), None)
+    _note_cost(session, index, surveyor, verbose)
+    return world, surveys
+
+
+def as_installed(session: Session, world: World, scope: Scope) -> World:
+    """The same world with the releases that are really installed."""
+    return refitted(world, session.loaded.config, session.loaded.catalogue, structs.replace(scope, releases={}))
+
+
+def _survey(session: Session, catalogue: Catalogue, scope: Scope, surveyor: Surveyor) -> World:
+    memory = session.loaded.memory
+    seen = SeenRigs(memory / "seen.json" if memory else None)
+    reach = Reach(seen, session.rigs.grounds(scope), session.rigs.attics(scope))
+    return look(session.loaded.config, catalogue, scope, surveyor, reach)
+
+
+def _surveyor(
+    session: Session, index: Index, bar: Bar, *, reread: bool = False, more: Iterable[Sheet] = ()
+) -> Surveyor:
+    """A surveyor that looks for what this session's sheets know, and `more` sheets."""
+    sheets = session.loaded.catalogue.sheets.values()
+    known = KnownContents([*sheets, *more]) if more else session.loaded.known
+    return Surveyor(known, index, listener=bar, reread=reread)
+
+
+def _open_index(session: Session) -> Index:
+    """The index, in memory only where there is no configuration to keep it beside."""
+    memory = session.loaded.memory
+    return Index(memory / "index.sqlite" if memory else None)
+
+
+def _note_cost(session: Session, index: Index, surveyor: Surveyor, verbose: bool) -> None:
+    if index.note:
+        session.notes.aside(f"note: {index.note}")
+    if verbose:
+        tally = surveyor.tally
+        session.notes.aside(
+            f"surveyed {count(tally.files, 'file')}: {tally.opened:,} opened, {size(tally.bytes_read)} read"
+        )
+
+
+def _survey_path(path: Path, surveyor: Surveyor) -> Survey:
+    return surveyor.survey(path) if path.is_dir() else surveyor.survey_file(path, everything=True)
