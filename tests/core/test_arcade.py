@@ -20,6 +20,7 @@ from gribble.core.catalogue.rosters import write_roster
 from gribble.core.files.discheaders import read_header
 from gribble.core.records.findings import SetAudit
 from gribble.core.records.holding import Holding
+from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.roster import ArcadeSet, Roster, RosterHead
 
 
@@ -65,7 +66,8 @@ def cabinet(
 
     own = [holding(place, what, "den") for place, what in files.items()]
     elsewhere = [holding(place, what, "") for place, what in (drawer or {}).items()]
-    return Cabinet("sets", endings, "den", own, elsewhere, hidden or {})
+    rig = RigSeen(name="den", root="/den", emulators=(), holdings=tuple(own), hidden=hidden or {})
+    return Cabinet(rig, "sets", endings, elsewhere)
 
 
 FAMILY = roster(

@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gribble.core.arcade.packing import pack_sets
+from gribble.core.arcade.packing import HowPacked, pack_sets
 from gribble.core.arcade.sets import audit_set
 from gribble.core.base.style import Style
 from gribble.core.records.holding import Holding
@@ -23,7 +23,7 @@ Files = dict[str, str]
 
 def remedies(made: Roster, wanted: list[str], files: Files, style: Style | None, **options: Any) -> SetRemedies:
     there = arranged(files)
-    return pack_sets(made, [audit_set(made, name, there) for name in wanted], there, style=style, **options)
+    return pack_sets(made, [audit_set(made, name, there) for name in wanted], there, HowPacked(style, **options))
 
 
 def arranged(files: Files) -> Any:

@@ -23,7 +23,8 @@ from gribble.core.records.sheet import Accept, Need, Sheet
 from gribble.core.survey import survey as survey_module
 from gribble.core.survey.index import Index
 from gribble.core.survey.matching import KnownContents
-from gribble.core.survey.survey import Survey, Surveyor
+from gribble.core.survey.met import Survey
+from gribble.core.survey.survey import Surveyor
 
 GOOD = b"good content"
 

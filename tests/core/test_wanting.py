@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from gribble.core.arcade.cabinet import content_of
 from gribble.core.arcade.compare import compare_rosters
 from gribble.core.arcade.match import Held, match_release
-from gribble.core.arcade.packing import pack_sets
+from gribble.core.arcade.packing import HowPacked, pack_sets
 from gribble.core.arcade.sets import audit_set
 from gribble.core.arcade.wanting import lacking
 from gribble.core.base.style import Style
@@ -62,7 +62,7 @@ def test_everybody_says_the_same_of_what_a_set_lacks(data: st.DataObject) -> Non
     assert blamed == {(one.owner, one.files[0].name) for one in lacks}
     matched = match_release(made, Held([held(path, what, rig="") for path, what in drawer.items()]))
     assert ("kid" in matched.whole) == (not lacks)
-    waits = pack_sets(made, [audited], there, style=Style.FULL).waiting
+    waits = pack_sets(made, [audited], there, HowPacked(Style.FULL)).waiting
     assert [one.set for one in waits] == (["kid"] if lacks and owned & set(_parts(made)) else [])
     (change,) = compare_rosters(EMPTY, made, ["kid"], there)
     wanting = {(one.owner, one.name) for one in change.files if one.held is None}

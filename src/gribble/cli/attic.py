@@ -16,10 +16,8 @@ from gribble.core.audit.scope import Scope
 from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.base.paths import base
 from gribble.core.base.suggest import suggest
-from gribble.core.files.hashing import digest_blocks
-from gribble.core.placing.attic import Kept, kept_files
+from gribble.core.placing.attic import Kept, kept_files, restoring
 from gribble.core.records.plan import Plan
-from gribble.core.records.steps import Copy
 from gribble.stores.files import read_blocks
 from gribble.stores.local import write_new_stream
 from gribble.stores.rigs import RigHome
@@ -88,17 +86,7 @@ def restore(
             write_new_stream(target, read_blocks(source), modified=source.stat().st_mtime_ns)
             session.screen.say(f"{base(one.path)}, as it was before run {one.run}, is in {shorten(str(target))}.")
             return ExitCode.CLEAN
-        size, digests = digest_blocks(read_blocks(source), ["sha1"])
-        step = Copy(
-            rig=where.name,
-            from_=str(source),
-            to=one.path,
-            bytes=size,
-            digests=digests,
-            dated=True,
-            replaces=one.path if where.store.exists(one.path) else None,
-        )
-        return place_plan(session, scope, (), Plan(steps=(step,)), yes)
+        return place_plan(session, scope, (), Plan(steps=(restoring(one, where.store),)), yes)
 
 
 @command("attic empty", takes="rig at config")

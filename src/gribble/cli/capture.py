@@ -9,18 +9,14 @@ import typer
 
 from gribble.cli.command import Call, command
 from gribble.cli.loaded import refuse_any_source
-from gribble.core.answers.capture import Found, extended, new_sheet, why_left_out
-from gribble.core.audit.judging.keys import MAX_BYTES, read_keys
-from gribble.core.base.digests import ALGORITHMS
-from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, reason_of
+from gribble.core.answers.capture import extended, new_sheet
+from gribble.core.answers.setup import read_setup
+from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError
 from gribble.core.base.paths import name_fault
 from gribble.core.catalogue.sheets import SHEET_ENDING, load_sheet
-from gribble.core.files.hashing import digest_file
-from gribble.core.survey.walking import walk
 from gribble.stores.local import replace_file, write_new
 from gribble.views.looks import count
 from gribble.views.progress import Bar
-from gribble.views.screen import Screen
 
 
 @command("catalogue capture")
@@ -59,7 +55,11 @@ def capture(
         )
     refuse_any_source(call, target, "--out SHEET")
     screen = call.screen
-    files = _read(call.environment.path(folder), [call.environment.path(path) for path in paths or ()], screen)
+    with Bar(screen.err, "Reading") as bar:
+        setup = read_setup(call.environment.path(folder), [call.environment.path(path) for path in paths or ()], bar)
+    files = setup.files
+    for why, names in setup.left_out.items():
+        screen.tell(f"left out: {', '.join(names[:4])}{' …' if len(names) > 4 else ''}: {why} (name a file to take it)")
     if out:
         captured = new_sheet(files, emulator, release)
         _check(target, captured.text)
@@ -97,39 +97,3 @@ def _check(target: Path, text: str) -> None:
         trial.unlink()
     if sheet is None:
         raise MistakesError([Mistake(str(target), one.where, f"as it would be: {one.what}") for one in mistakes])
-
-
-def _read(root: Path, chosen: list[Path], screen: Screen) -> list[Found]:
-    """Every file of the setup that could be what an emulator needs, with all digests; what is left out is told."""
-    if not root.is_dir():
-        raise GribbleError(f"{root} is no folder", fix="Name the root of the rig, then the files in it.")
-    for path in chosen:
-        if not path.exists() or not path.is_relative_to(root):
-            raise GribbleError(f"{path} is not in {root}", fix="Name files and folders of the setup.")
-    entries = [entry for folder in walk(root) for entry in folder.files]
-    if chosen:
-        entries = [one for one in entries if any((root / one.path).is_relative_to(path) for path in chosen)]
-    left_out: dict[str, list[str]] = {}
-    found = []
-    with Bar(screen.err, "Reading") as bar:
-        bar.expect(sum(entry.size for entry in entries))
-        for entry in entries:
-            place = root / entry.path
-            why = "" if place in chosen else why_left_out(entry.path, entry.size)
-            if why:
-                left_out.setdefault(why, []).append(entry.path)
-                continue
-            try:
-                _, digests = digest_file(place, entry.size, ALGORITHMS, bar.advance)
-                keys = read_keys(place.read_bytes()) if entry.size <= MAX_BYTES else None
-            except OSError as error:
-                raise GribbleError(
-                    f"{place} cannot be read: {reason_of(error)}", fix="Nothing was written. Check its permissions."
-                ) from error
-            good = keys is not None and not keys.fault and any(not one.fault for one in keys.entries.values())
-            found.append(Found(path=entry.path, size=entry.size, digests=digests, keys=keys if good else None))
-    for why, names in left_out.items():
-        screen.tell(f"left out: {', '.join(names[:4])}{' …' if len(names) > 4 else ''}: {why} (name a file to take it)")
-    if not found:
-        raise GribbleError(f"{root} has no file to capture", fix="Name the files to take.")
-    return found

@@ -17,6 +17,7 @@ from gribble.cli.session import Session
 from gribble.cli.surveying import survey
 from gribble.core.answers.adding import add as add_files
 from gribble.core.answers.changes import SheetChanges, compare_catalogues
+from gribble.core.answers.effects import SheetEffect
 from gribble.core.answers.known import read_known
 from gribble.core.answers.lint import lint as look
 from gribble.core.answers.schema import SCHEMAS
@@ -26,16 +27,7 @@ from gribble.core.audit.scope import Scope
 from gribble.core.base.errors import ExitCode, GribbleError, MistakesError
 from gribble.core.base.suggest import suggest
 from gribble.core.catalogue.sheets import Catalogue, load_catalogue, load_sheet
-from gribble.views.catalogue import (
-    Effect,
-    compare_json,
-    lint_json,
-    list_json,
-    show_added,
-    show_compare,
-    show_lint,
-    show_list,
-)
+from gribble.views.catalogue import compare_json, lint_json, list_json, show_added, show_compare, show_lint, show_list
 
 NAMES_TOLD = 4
 """How many files that would be replaced are named."""
@@ -112,7 +104,7 @@ def compare(
     return ExitCode.ATTENTION if changes else ExitCode.CLEAN
 
 
-def _answer(call: Call, changes: tuple[SheetChanges, ...], effects: list[Effect]) -> None:
+def _answer(call: Call, changes: tuple[SheetChanges, ...], effects: list[SheetEffect]) -> None:
     if call.json:
         call.screen.json(compare_json(changes, effects))
     else:
@@ -134,7 +126,7 @@ def _load(path: str) -> Catalogue:
     return catalogue
 
 
-def _effects(session: Session, before: Catalogue, after: Catalogue, changed: set[str]) -> list[Effect]:
+def _effects(session: Session, before: Catalogue, after: Catalogue, changed: set[str]) -> list[SheetEffect]:
     """Each emulator of the user's rigs whose sheet has changed: its state with the old one and with the new."""
     mine = session.loaded.catalogue.sheets
     names = before.sheets.keys() & after.sheets.keys() & changed
@@ -144,7 +136,7 @@ def _effects(session: Session, before: Catalogue, after: Catalogue, changed: set
     later = {(rig.rig, one.emulator): one for rig in world.audit(Scope()) for one in rig.emulators}
     earlier = refitted(world, session.loaded.config, old, Scope()).audit(Scope())
     return [
-        Effect(rig.rig, one, later[rig.rig, one.emulator])
+        SheetEffect(rig.rig, one, later[rig.rig, one.emulator])
         for rig in earlier
         for one in rig.emulators
         if one.emulator in names

@@ -16,7 +16,8 @@ from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.base.suggest import suggest
 from gribble.core.records.findings import Verdict
 from gribble.views.changes import changes_json, show_changes
-from gribble.views.check import answer_of, check_json, show_check, show_next, show_only
+from gribble.views.check import answer_of, show_check, show_next, show_only
+from gribble.views.check_json import check_json
 
 
 @command("check", takes="emulators rig from_ at as_ json config")

@@ -8,12 +8,12 @@ from typing import NamedTuple
 
 from gribble.cli.command import Call
 from gribble.cli.session import Session
-from gribble.cli.texts import Text
 from gribble.core.audit.scope import Scope
 from gribble.core.base.errors import GribbleError
 from gribble.core.base.paths import join
 from gribble.core.catalogue.config import fit_sheet
 from gribble.core.discs.looking import Reader, reader_below, sizes_below
+from gribble.core.placing.texts import Text
 from gribble.core.records.discs import Mended
 from gribble.core.records.holding import Skipped
 from gribble.views.looks import shorten

@@ -17,13 +17,14 @@ from gribble.cli.discplaces import places
 from gribble.cli.finding import find_config
 from gribble.cli.options import VerboseOption, YesOption
 from gribble.cli.session import Session
-from gribble.cli.texts import Text, write_texts
+from gribble.cli.texts import write_texts
 from gribble.core.audit.scope import Scope
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, reason_of
 from gribble.core.base.paths import base, name_fault
 from gribble.core.discs.looking import check_files, discs_below, mend_files
 from gribble.core.discs.playlists import group, lines_of
 from gribble.core.discs.playlists import named as playlists_by_name
+from gribble.core.placing.texts import Text
 from gribble.core.records.discs import Playlist
 from gribble.core.records.holding import Skipped
 from gribble.views.discs import discs_json, playlists_json, show_discs, show_mended, show_playlists

@@ -6,7 +6,6 @@ from collections.abc import Iterable
 from typing import Annotated, Optional
 
 import typer
-from msgspec import structs
 
 from gribble.cli.command import Call, command
 from gribble.cli.completing import sets as set_names
@@ -16,13 +15,11 @@ from gribble.cli.session import Session
 from gribble.cli.sorting import SortOption, sorted_audits
 from gribble.cli.surveying import MOST_PASSED_OVER, survey
 from gribble.core.answers.families import Tree
+from gribble.core.audit.asked import asking, packed_as, sets_of
 from gribble.core.audit.scope import Scope
-from gribble.core.audit.world import World
 from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.base.style import Style
-from gribble.core.base.suggest import suggest
 from gribble.core.catalogue.families import family_of
-from gribble.core.records.findings import EmulatorAudit, RigAudit, SetAudit
 from gribble.views.sets import families_json, sets_json, show_checked, show_family
 
 SetsArgument = Annotated[
@@ -125,50 +122,3 @@ def show_families(session: Session, scope: Scope, names: list[str], as_json: boo
             session.screen.out.print()
         show_family(session.screen, tree)
     return ExitCode.USAGE if session.loaded.catalogue.mistakes else ExitCode.CLEAN
-
-
-def asking(world: World, names: list[str], also: Iterable[str] = ()) -> World:
-    """The world with these sets wanted, on every arcade emulator whose roster knows one.
-
-    Raises GribbleError, with the nearest name of a set or of `also`.
-    """
-    if not names:
-        return world
-    known = {
-        name for rig in world.rigs for arcade in rig.arcade.values() if arcade.roster for name in arcade.roster.sets
-    }
-    if not known.issuperset(names):
-        world = world.knowing_other_releases()
-    for name in names:
-        others = [other for rig in world.rigs for arcade in rig.arcade.values() for other in arcade.others]
-        if name not in known and not any(name in other.sets for other in others):
-            raise GribbleError(
-                f"'{name}' is no {'emulator and no ' if also else ''}set of any roster"
-                f"{suggest(name, sorted(known.union(also)))}",
-                fix="gribble sets check --verbose lists every set that is wanted.",
-            )
-    rigs = []
-    for rig in world.rigs:
-        group = tuple(
-            structs.replace(fitted, wanted=tuple(names)) if fitted.emulator in rig.arcade else fitted
-            for fitted in rig.emulators
-        )
-        rigs.append(structs.replace(rig, emulators=group))
-    return structs.replace(world, rigs=tuple(rigs))
-
-
-def packed_as(world: World, style: Style | None, stubs: bool, lean: bool) -> World:
-    """The world with another way of packing, where one is given; what no wanted set needs goes with `lean`."""
-    rigs = []
-    for rig in world.rigs:
-        group = tuple(
-            structs.replace(fitted, style=style or fitted.style, stubs=stubs or fitted.stubs, lean=lean)
-            for fitted in rig.emulators
-        )
-        rigs.append(structs.replace(rig, emulators=group))
-    return structs.replace(world, rigs=tuple(rigs))
-
-
-def sets_of(audits: tuple[RigAudit, ...]) -> list[tuple[RigAudit, EmulatorAudit, SetAudit]]:
-    """Every audited set with its rig and emulator."""
-    return [(rig, emulator, one) for rig in audits for emulator in rig.emulators for one in emulator.sets]

@@ -15,7 +15,8 @@ from gribble.core.catalogue.sheets import Catalogue
 from gribble.core.records.sheet import Sheet
 from gribble.core.survey.index import Index
 from gribble.core.survey.matching import KnownContents
-from gribble.core.survey.survey import Survey, Surveyor
+from gribble.core.survey.met import Survey
+from gribble.core.survey.survey import Surveyor
 from gribble.views.looks import count, size
 from gribble.views.progress import Bar
 

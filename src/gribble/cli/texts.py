@@ -3,29 +3,16 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import NamedTuple
 
 from gribble.cli.asking import ask
 from gribble.cli.command import Call
 from gribble.cli.running import place_plan
 from gribble.cli.session import Session
 from gribble.core.base.errors import ExitCode
+from gribble.core.placing.texts import Text, encoded, steps_of
 from gribble.core.records.plan import Plan
-from gribble.core.records.steps import Displace, Step, Write
 from gribble.stores.local import replace_file, write_new
 from gribble.views.looks import count, shorten
-
-
-class Text(NamedTuple):
-    """A text and its place: a path on a rig, or without one a file of this machine.
-
-    `former` is the path of what it takes the place of; empty where there is nothing.
-    """
-
-    rig: str
-    path: str
-    text: str
-    former: str
 
 
 def write_texts(call: Call, texts: list[Text], session: Session | None, yes: bool, option: str) -> int:
@@ -38,7 +25,7 @@ def write_texts(call: Call, texts: list[Text], session: Session | None, yes: boo
         if session:
             session.loaded.refuse_source(target, option)
     code: int = ExitCode.CLEAN
-    if steps := [step for one in texts if one.rig for step in _steps(one)]:
+    if steps := [step for one in texts if one.rig for step in steps_of(one)]:
         assert session is not None  # what is on a rig is known from a configuration
         code = place_plan(session, call.scope, (), Plan(steps=tuple(steps)), yes)
     if not here:
@@ -48,31 +35,10 @@ def write_texts(call: Call, texts: list[Text], session: Session | None, yes: boo
     if not ask(call, f"Write {count(len(here), 'file')}{where}? What is there already is kept beside it.", yes):
         return ExitCode.ATTENTION
     for target, one in here:
-        data, kept = _encoded(one), ""
+        data, kept = encoded(one), ""
         if target.exists():
             kept = f" (the former one is {replace_file(target, data).name})"
         else:
             write_new(target, data)
         call.screen.say(f"written: {shorten(str(target))}{kept}")
     return code
-
-
-def _steps(one: Text) -> list[Step]:
-    """What puts a text on its rig; a former file of another name goes to the attic."""
-    replaces = one.path if one.former == one.path else None
-    need = "track sheets and playlists"
-    write = Write(
-        rig=one.rig,
-        to=one.path,
-        bytes=len(_encoded(one)),
-        text=one.text,
-        replaces=replaces,
-        need=need,
-    )
-    if replaces or not one.former:
-        return [write]
-    return [write, Displace(rig=one.rig, from_=one.former, need=need)]
-
-
-def _encoded(one: Text) -> bytes:
-    return one.text.encode("utf-8", "surrogateescape")

@@ -10,9 +10,10 @@ from msgspec import structs
 from gribble.cli.command import Call, command
 from gribble.cli.completing import subjects
 from gribble.cli.session import Session
-from gribble.cli.sets import asking
 from gribble.cli.surveying import survey
-from gribble.views.why import answers, set_answers, show_why, why_json
+from gribble.core.answers.why import answers, set_answers
+from gribble.core.audit.asked import asking
+from gribble.views.why import show_why, why_json
 
 
 @command("why", takes="rig from_ at json config")

@@ -5,14 +5,13 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-from msgspec import Struct
 from rich.text import Text
 
 from gribble.core.answers.adding import Added
 from gribble.core.answers.changes import SheetChanges
+from gribble.core.answers.effects import SheetEffect
 from gribble.core.answers.known import Known, proofs_of
 from gribble.core.answers.lint import Remark
-from gribble.core.records.findings import EmulatorAudit, Remedy
 from gribble.core.records.imported import Tally
 from gribble.core.records.roster import ArcadeSet
 from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, count, shorten, size
@@ -107,45 +106,25 @@ def lint_json(remarks: list[Remark]) -> dict[str, Any]:
 # compare
 
 
-class Effect(Struct, frozen=True):
-    """One emulator on a rig, audited with the old sheet and with the new one."""
-
-    rig: str
-    old: EmulatorAudit
-    new: EmulatorAudit
-
-    @property
-    def wanted(self) -> tuple[list[str], list[str]]:
-        """Titles of the needs that the new sheet leaves open and the old one did not: held, and to obtain."""
-        open_before = {finding.need.id for finding in self.old.findings if not finding.met}
-        held: list[str] = []
-        obtain: list[str] = []
-        for finding in self.new.findings:
-            if not finding.met and finding.need.id not in open_before:
-                gap = any(place.remedy is Remedy.OBTAIN for place in finding.places)
-                (obtain if gap else held).append(finding.need.called)
-        return held, obtain
-
-    @property
-    def words(self) -> str:
-        """What the new sheet means for it."""
-        held, obtain = self.wanted
-        stays = "stays" if self.old.state == self.new.state else "becomes"
-        text = f"{self.new.title} on {self.rig} {stays} {self.new.state}"
-        parts = []
-        if held:
-            parts.append(f"wants {count(len(held), 'file')} that you have ({', '.join(held)})")
-        if obtain:
-            parts.append(f"wants {count(len(obtain), 'file')} to be obtained ({', '.join(obtain)})")
-        return f"{text}; {' and '.join(parts)}" if parts else text
+def _effect_words(effect: SheetEffect) -> str:
+    """What a new sheet means for an emulator on a rig."""
+    held, obtain = effect.wanted
+    stays = "stays" if effect.old.state == effect.new.state else "becomes"
+    text = f"{effect.new.title} on {effect.rig} {stays} {effect.new.state}"
+    parts = []
+    if held:
+        parts.append(f"wants {count(len(held), 'file')} that you have ({', '.join(held)})")
+    if obtain:
+        parts.append(f"wants {count(len(obtain), 'file')} to be obtained ({', '.join(obtain)})")
+    return f"{text}; {' and '.join(parts)}" if parts else text
 
 
-def show_compare(screen: Screen, changes: tuple[SheetChanges, ...], effects: list[Effect]) -> None:
+def show_compare(screen: Screen, changes: tuple[SheetChanges, ...], effects: list[SheetEffect]) -> None:
     """What it means for the rigs first, then what has changed."""
     if not changes:
         screen.say("Nothing differs in what is needed.")
         return
-    screen.grid([(state(effect.new.state), f"{effect.words}.") for effect in effects], indent=0)
+    screen.grid([(state(effect.new.state), f"{_effect_words(effect)}.") for effect in effects], indent=0)
     if effects:
         screen.out.print()
     for one in changes:
@@ -159,7 +138,7 @@ def show_compare(screen: Screen, changes: tuple[SheetChanges, ...], effects: lis
         screen.grid(rows)
 
 
-def compare_json(changes: tuple[SheetChanges, ...], effects: list[Effect]) -> dict[str, Any]:
+def compare_json(changes: tuple[SheetChanges, ...], effects: list[SheetEffect]) -> dict[str, Any]:
     """`sheets/1`."""
     return {
         "gribble": "sheets/1",

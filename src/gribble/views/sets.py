@@ -9,7 +9,8 @@ from rich.text import Text
 
 from gribble.core.answers.families import Tree
 from gribble.core.records.findings import RigAudit, State
-from gribble.views.check import set_json, show_sets
+from gribble.views.check import show_sets
+from gribble.views.check_json import set_json
 from gribble.views.looks import QUIET, count, size
 from gribble.views.screen import Screen, state, styled, verdict
 

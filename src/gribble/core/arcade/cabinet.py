@@ -86,24 +86,21 @@ class Cabinet:
 
     def __init__(
         self,
+        rig: RigSeen,
         folder: str,
         endings: tuple[str, ...],
-        rig: str,
-        holdings: Iterable[Holding],
         elsewhere: Iterable[Holding],
-        hidden: dict[str, str],
-        folds_case: bool = False,
     ) -> None:
-        """`endings` are the archives that the emulator can read; `hidden` what could not be looked into, and why."""
+        """The sets lie in a `folder` of the rig; `endings` are the archives that the emulator can read."""
         self.folder = folder
         self.endings = endings
-        self.rig = rig
-        self._fold = fold if folds_case else str
+        self.rig = rig.name
+        self._fold = fold if rig.folds_case else str
         self._containers: dict[str, Container] = {}
         self._unreadable: dict[str, str] = {}
         self._elsewhere: dict[str, Holding | list[Holding]] | None = None
         prefix = f"{folder}/" if folder else ""
-        own = list(holdings)
+        own = rig.holdings
         latest: str = ""
         members: list[Holding] | None = None  # members of one archive follow one another
         for holding in own:
@@ -112,7 +109,7 @@ class Cabinet:
                     members.append(holding)
             elif holding.path.startswith(prefix):
                 latest, members = holding.path, self._add(holding, prefix)
-        for path, why in hidden.items():
+        for path, why in rig.hidden.items():
             name, dot, ending = path.removeprefix(prefix).rpartition(".")
             if path.startswith(prefix) and dot and "/" not in name and ending.lower() in endings:
                 container = self._container(name, path)
@@ -201,12 +198,4 @@ def member_name(holding: Holding) -> str:
 def cabinet_of(rig: RigSeen, fitted: Fitted, elsewhere: Iterable[Holding]) -> Cabinet:
     """What lies on a rig for an arcade emulator, and what is held elsewhere."""
     assert fitted.arcade is not None
-    return Cabinet(
-        fitted.folders[fitted.arcade.folder],
-        fitted.arcade.archives,
-        rig.name,
-        rig.holdings,
-        elsewhere,
-        rig.hidden,
-        rig.folds_case,
-    )
+    return Cabinet(rig, fitted.folders[fitted.arcade.folder], fitted.arcade.archives, elsewhere)

@@ -8,6 +8,7 @@ at home already is left alone. A set that would still lack a file is not packed 
 from __future__ import annotations
 
 from collections.abc import Iterable
+from typing import NamedTuple
 
 from msgspec import Struct, structs
 
@@ -28,18 +29,26 @@ NAMES_TOLD = 3
 """How many missing files of a set are told by name."""
 
 
+class HowPacked(NamedTuple):
+    """How archives are to be: in a style, or without one only with what they lack. `stubs` leaves an empty archive for
+    each clone that is merged; `lean` leaves out what no wanted set needs."""
+
+    style: Style | None = None
+    stubs: bool = False
+    lean: bool = False
+
+
 def pack_sets(
     roster: Roster,
     audits: Iterable[SetAudit],
     cabinet: Cabinet,
+    how: HowPacked | None = None,
     discs: Discs | None = None,
-    *,
-    style: Style | None = None,
-    stubs: bool = False,
-    lean: bool = False,
 ) -> SetRemedies:
-    """What would put the audited sets right. `lean` leaves out what no wanted set needs."""
-    packer = _Packer(roster, cabinet, style, stubs, lean)
+    """What would put the audited sets right."""
+    how = how or HowPacked()
+    style = how.style
+    packer = _Packer(roster, cabinet, how)
     families = [family_of(roster, one.set) for one in audits if one.set in roster.sets and _concerns(one, style)]
     accepted = [family for family in families if packer.accept(family, discs)]
     if style in (Style.SPLIT, Style.MERGED):
@@ -78,15 +87,13 @@ class _Slot(Struct, frozen=True):
 class _Packer:
     """Collects what is at home in which archive, then builds the archives that are not as they should be."""
 
-    def __init__(self, roster: Roster, cabinet: Cabinet, style: Style | None, stubs: bool, lean: bool) -> None:
+    def __init__(self, roster: Roster, cabinet: Cabinet, how: HowPacked) -> None:
         self._roster = roster
         self._cabinet = cabinet
-        self._style = style
-        self._stubs = stubs
-        self._lean = lean
+        self._style, self._stubs, self._lean = how
         self._order = {name: number for number, name in enumerate(roster.sets)}
         # Without a style only relatives whose archive is there take part: else the set's own is the simplest home.
-        self._homes = Homes(roster, lambda name: style is not None or cabinet.of(name) is not None)
+        self._homes = Homes(roster, lambda name: how.style is not None or cabinet.of(name) is not None)
         self._slots: dict[str, dict[tuple[str, str], _Slot]] = {}
         self.packed: list[Packed] = []
         self.loose: list[Loose] = []

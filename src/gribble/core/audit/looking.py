@@ -26,8 +26,10 @@ from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.roster import ArcadeWorld
 from gribble.core.records.sheet import Root
 from gribble.core.survey.matching import KnownContents
-from gribble.core.survey.survey import Ground, Survey, Surveyor
+from gribble.core.survey.met import Survey
+from gribble.core.survey.survey import Surveyor
 from gribble.core.survey.walking import Walk
+from gribble.core.survey.watched import Ground
 
 
 class SeenRigs:

@@ -33,8 +33,9 @@ from gribble.core.records.readings import ABSENT, Readings, Unread
 from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.sheet import Need
 from gribble.core.survey.matching import KnownContents
+from gribble.core.survey.met import Survey
 from gribble.core.survey.shelf import Shelf
-from gribble.core.survey.survey import Ground, Survey
+from gribble.core.survey.watched import Ground
 
 
 class World(Struct, frozen=True, kw_only=True):

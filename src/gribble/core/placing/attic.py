@@ -7,8 +7,10 @@ from collections.abc import Iterable, Iterator
 from msgspec import Struct
 
 from gribble.core.base.paths import UNDONE
+from gribble.core.files.hashing import digest_blocks
 from gribble.core.placing.journal import Run
 from gribble.core.placing.store import Store
+from gribble.core.records.steps import Copy
 
 
 class Kept(Struct, frozen=True, kw_only=True):
@@ -25,6 +27,20 @@ class Kept(Struct, frozen=True, kw_only=True):
     size: int
     undone: bool = False
     needed: bool = False
+
+
+def restoring(kept: Kept, store: Store) -> Copy:
+    """The step that brings a file of the attic back to its place; what lies there now goes to the attic."""
+    size, digests = digest_blocks(store.read_kept(kept.slot), ["sha1"])
+    return Copy(
+        rig=kept.rig,
+        from_=str(store.local_kept(kept.slot)),
+        to=kept.path,
+        bytes=size,
+        digests=digests,
+        dated=True,
+        replaces=kept.path if store.exists(kept.path) else None,
+    )
 
 
 def kept_files(rig: str, store: Store, runs: Iterable[Run]) -> Iterator[Kept]:

@@ -5,17 +5,15 @@ from __future__ import annotations
 import os
 import stat
 import time
-from collections.abc import Callable, Container, Iterable, Iterator
+from collections.abc import Callable, Container, Iterable
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
-from typing import Protocol
 
 import msgspec
-from msgspec import Struct
 
 from gribble.core.base.digests import Digests
 from gribble.core.base.errors import GribbleError, reason_of
-from gribble.core.base.paths import base, climb_fault, plain_names
+from gribble.core.base.paths import base
 from gribble.core.files.archives.common import ArchiveError, Member
 from gribble.core.files.archives.opening import (
     archive_kind,
@@ -27,92 +25,17 @@ from gribble.core.files.archives.opening import (
     scan,
 )
 from gribble.core.files.hashing import THREADED_BYTES, digest_blocks, digest_file
-from gribble.core.records.holding import Holding, Skipped, Why
+from gribble.core.records.holding import Holding, Skipped
 from gribble.core.records.roster import SetFile
 from gribble.core.survey.index import Facts, Index, KnownMember, Memory
+from gribble.core.survey.limits import TooLong, at_most, merged
 from gribble.core.survey.matching import KnownContents
+from gribble.core.survey.met import MetFile, Survey, loose_holding, member_holdings, notes_of
 from gribble.core.survey.walking import Entry, Folder, Walk, entry_of, is_as_met, walk
+from gribble.core.survey.watched import Ground, Listener, Tally
 
 SAVE_SECONDS = 5.0
 """How much work a kill during a survey can cost, in seconds."""
-
-
-class Survey(Struct, frozen=True):
-    """What one folder holds, and what was passed over and why; its folders, and where the links in it lead."""
-
-    root: str
-    holdings: tuple[Holding, ...]
-    skipped: tuple[Skipped, ...]
-    folders: frozenset[str] = frozenset()
-    links: dict[str, str] = {}
-
-
-class Tally(Struct):
-    """What a survey has cost: files met, files opened, bytes read."""
-
-    files: int = 0
-    opened: int = 0
-    bytes_read: int = 0
-
-
-class Listener(Protocol):
-    """Who is told of a survey's progress."""
-
-    def expect(self, bytes_: int) -> None:
-        """So many more bytes are going to be read."""
-
-    def advance(self, bytes_: int) -> None:
-        """So many bytes have been read."""
-
-    def say(self, words: str) -> None:
-        """What is going on now, where bytes do not tell it."""
-
-
-class Ground(Protocol):
-    """A rig on another machine, as a survey needs it: little is asked of it, and nothing twice."""
-
-    root: str
-    """Its address."""
-
-    def away(self) -> str:
-        """Why it cannot be reached now; empty where it can."""
-
-    def walk(self) -> Iterator[Folder]:
-        """Every file, folder by folder, with size and time as far as the server says; neither change time nor inode.
-
-        Raises GribbleError where the connection is lost.
-        """
-
-    def dated(self, entry: Entry) -> Entry:
-        """An entry with its time, where the listing had none but the server has."""
-
-    def fetch(self, path: str, progress: Callable[[int], None] | None = None) -> Path:
-        """A copy of a file on this machine. Raises OSError."""
-
-    def directory(self, entry: Entry) -> Path | None:
-        """A file that is the archive where its directory is, and empty elsewhere; None where that cannot be had."""
-
-    def part(self, path: str, offset: int, length: int) -> bytes:
-        """Some bytes of a file, fewer where it ends before. Raises OSError."""
-
-    def let_go(self, path: str) -> None:
-        """The copy of a file is not needed now; a small one may be kept for later."""
-
-    def folds_case(self, volume: str) -> bool:
-        """Whether it takes two spellings of a name for one: by the kind of volume, else tried on a name it listed."""
-
-
-class _File(Struct, gc=False):
-    """One file under survey: what is known of it, and why it was passed over, if it was."""
-
-    entry: Entry
-    facts: Facts
-    everything: bool
-    any_size: bool = False
-    read_at: int = 0
-    bytes_read: int = 0
-    told: int = 0  # bytes of progress told so far
-    fault: str = ""
 
 
 _UNREAD = Facts()
@@ -187,7 +110,7 @@ class Surveyor:
         ground: Ground | None = None,
     ) -> Survey:
         memory = self._index.memory(root, blank=self._reread)
-        files: list[_File] = []
+        files: list[MetFile] = []
         skipped: list[Skipped] = []
         there: set[str] = set()
         links: dict[str, str] = {}
@@ -202,7 +125,7 @@ class Surveyor:
             for entry, facts in zip(entries, believed, strict=True):
                 if ground and not (facts and entry.modified):
                     facts = _UNREAD if may_be_archive(entry.path) else _NO_ARCHIVE
-                files.append(_File(entry, facts or _UNREAD, everything, folder.path in self._folders))
+                files.append(MetFile(entry, facts or _UNREAD, everything, folder.path in self._folders))
         self.tally.files += len(files)
         beyond = self._known.beyond_crc()
         work = [file for file in files if self._wants_reading(file, beyond)]
@@ -214,11 +137,11 @@ class Surveyor:
             self._read_all(lambda file: self._read(Path(root), file), work, memory)
         holdings: list[Holding] = []
         for file in files:
-            holdings.append(_loose(str(root), rig, file))
+            holdings.append(loose_holding(str(root), rig, file))
             if file.facts.members:
-                holdings += _members(str(root), rig, file)
+                holdings += member_holdings(str(root), rig, file)
             if file.fault or file.facts.fault or file.facts.members:
-                skipped += _notes(file)
+                skipped += notes_of(file)
         return Survey(str(root), tuple(holdings), tuple(skipped), frozenset(there), links)
 
     def _dated(self, ground: Ground, entry: Entry) -> Entry:
@@ -236,7 +159,7 @@ class Surveyor:
         wanted = self._known.every_algorithm() if size is None else self._known.algorithms(size, crc32)
         return wanted - digests.known().keys() if wanted else wanted
 
-    def _file_wanted(self, file: _File) -> frozenset[str]:
+    def _file_wanted(self, file: MetFile) -> frozenset[str]:
         more = {"crc32", "sha1"} - file.facts.digests.known().keys() if file.everything else ()
         return self._wanted(file.entry.size, file.facts.digests, any_size=file.any_size).union(more)
 
@@ -247,7 +170,7 @@ class Surveyor:
         carried = {"crc32"} if member.crc32 else set()
         return self._wanted(member.size, member.digests, member.crc32 or None) - carried
 
-    def _wants_reading(self, file: _File, beyond_crc: Container[int | None]) -> bool:
+    def _wants_reading(self, file: MetFile, beyond_crc: Container[int | None]) -> bool:
         facts = file.facts
         if facts.kind == "" and not file.everything and not file.any_size and not self._known.concerns(file.entry.size):
             return False  # what most files of a large collection are
@@ -262,7 +185,7 @@ class Surveyor:
         )
 
     def _read_all(
-        self, read: Callable[[_File], _File], work: list[_File], memory: Memory, *, threads: bool = True
+        self, read: Callable[[MetFile], MetFile], work: list[MetFile], memory: Memory, *, threads: bool = True
     ) -> None:
         """Read files, several at a time where there are several, and remember what they told."""
         if self._listener:
@@ -280,7 +203,7 @@ class Surveyor:
                     raise
         memory.save()
 
-    def _read(self, root: Path, file: _File) -> _File:
+    def _read(self, root: Path, file: MetFile) -> MetFile:
         """Open a file and find out what is wanted. Touches nothing that other threads use."""
         path, file.read_at = root / file.entry.path, time.time_ns()
         try:
@@ -297,7 +220,7 @@ class Surveyor:
             file.facts = Facts()
         return file
 
-    def _read_far(self, ground: Ground, file: _File) -> _File:
+    def _read_far(self, ground: Ground, file: MetFile) -> MetFile:
         """Find out what is wanted of a file on another machine, by an archive's directory alone where that decides."""
         entry, file.read_at = file.entry, time.time_ns()
         try:
@@ -320,7 +243,7 @@ class Surveyor:
             file.fault = f"cannot be read: {reason_of(error)}"
         return file
 
-    def _by_directory(self, path: Path, file: _File) -> Facts | None:
+    def _by_directory(self, path: Path, file: MetFile) -> Facts | None:
         """What an archive's directory tells of its members; None where some of them are to be read."""
         kind = archive_kind(peek(path), base(file.entry.path))
         choice = _Glance(_MemberChoice(self, None))
@@ -330,7 +253,7 @@ class Surveyor:
             return None  # the whole look tells why
         return None if choice.undecided else Facts(kind=kind, members=members)
 
-    def _finish(self, file: _File, memory: Memory) -> None:
+    def _finish(self, file: MetFile, memory: Memory) -> None:
         self.tally.opened += 1
         self.tally.bytes_read += file.bytes_read
         if self._listener:
@@ -341,7 +264,7 @@ class Surveyor:
             memory.save()
             self._saved = time.monotonic()
 
-    def _read_facts(self, path: Path, file: _File) -> Facts:
+    def _read_facts(self, path: Path, file: MetFile) -> Facts:
         facts = file.facts
         if facts.kind is None:
             facts = msgspec.structs.replace(facts, kind=archive_kind(peek(path), base(file.entry.path)))
@@ -363,7 +286,7 @@ class Surveyor:
             return None
         return tuple(choice.known(member.name, member) for member in members)
 
-    def _progress(self, file: _File) -> Callable[[int], None] | None:
+    def _progress(self, file: MetFile) -> Callable[[int], None] | None:
         """Told of the bytes of a large file as they are read."""
         listener = self._listener
         if listener is None or file.entry.size < THREADED_BYTES:
@@ -375,7 +298,7 @@ class Surveyor:
 
         return advance
 
-    def _read_members(self, path: Path, facts: Facts, file: _File) -> Facts:
+    def _read_members(self, path: Path, facts: Facts, file: MetFile) -> Facts:
         """Look into an archive; contents that neither size nor its own CRC-32 rules out are read in the same pass."""
         choice = _MemberChoice(self, facts.members)
         if facts.members is None and (listed := self._listed(path, facts.kind or "", choice)) is not None:
@@ -439,69 +362,3 @@ class _Glance:
 
     def enters(self, _path: str) -> bool:
         return False
-
-
-def _loose(root: str, rig: str, file: _File) -> Holding:
-    entry = file.entry
-    return Holding(
-        rig=rig,
-        root=root,
-        path=entry.path,
-        member=None,
-        size=entry.size,
-        digests=file.facts.digests,
-        fixed=entry.fixed,
-    )
-
-
-def _members(root: str, rig: str, file: _File) -> Iterator[Holding]:
-    path = file.entry.path
-    for member in file.facts.members or ():
-        size, crc32, digests = member.size, member.crc32, member.digests
-        if member.fault or size is None:
-            continue
-        carried = bool(crc32) and not digests.crc32
-        if carried:
-            digests = Digests(crc32=crc32, md5=digests.md5, sha1=digests.sha1, sha256=digests.sha256)
-        name = member.name.decode("utf-8", "surrogateescape")
-        yield Holding(rig=rig, root=root, path=path, member=name, size=size, digests=digests, carried=carried)
-
-
-def _notes(file: _File) -> Iterator[Skipped]:
-    """What was passed over in one file, and why."""
-    path, facts = file.entry.path, file.facts
-    if file.fault or facts.fault:
-        yield Skipped(path, file.fault or facts.fault, kind=Why.UNREAD if file.fault else Why.CONTENT)
-    members = facts.members or ()
-    plain = plain_names([member.name for member in members])
-    for member in members:
-        if member.beyond:
-            why = f"is longer than anything that is wanted; left after {member.beyond:,} bytes"
-            yield Skipped(path, why, member.name.decode("utf-8", "surrogateescape"))
-        if member.fault or not plain:
-            name = member.name.decode("utf-8", "surrogateescape")
-            if why := member.fault or _name_note(name):
-                yield Skipped(path, why, name)
-
-
-def _name_note(name: str) -> str:
-    fault = climb_fault(name)
-    return f"its name {fault}; the content is looked at, the name is never used to write" if fault else ""
-
-
-class TooLong(Exception):
-    """A content is longer than anything that is wanted."""
-
-
-def at_most(blocks: Iterator[bytes], limit: int) -> Iterator[bytes]:
-    """A content of unknown size, as long as it may still be one that is wanted. Raises TooLong."""
-    for block in blocks:
-        limit -= len(block)
-        if limit < 0:
-            raise TooLong
-        yield block
-
-
-def merged(one: Digests, other: Digests) -> Digests:
-    """The digests that either knows."""
-    return Digests(**{**one.known(), **other.known()})

@@ -8,7 +8,7 @@ from msgspec import structs
 
 from gribble.core.arcade.cabinet import cabinet_of
 from gribble.core.arcade.discs import Discs
-from gribble.core.arcade.packing import pack_sets
+from gribble.core.arcade.packing import HowPacked, pack_sets
 from gribble.core.arcade.sets import Renamed, asks_others, audit_set, wanted_sets
 from gribble.core.audit.judging.case import Ask, KeysInPlay, RigCase
 from gribble.core.audit.judging.choices import settle_choices
@@ -120,10 +120,8 @@ class _Auditor:
         asks = bool(arcade.unread) and asks_others(fitted.wanted, arcade.roster, sets, cabinet)
         if not self._case.ask.packing and fitted.style is None:
             return sets, SetRemedies(), asks
-        remedies = pack_sets(
-            arcade.roster, sets, cabinet, discs, style=fitted.style, stubs=fitted.stubs, lean=fitted.lean
-        )
-        return sets, remedies, asks
+        how = HowPacked(fitted.style, fitted.stubs, fitted.lean)
+        return sets, pack_sets(arcade.roster, sets, cabinet, how, discs), asks
 
     # The needs of one emulator
 

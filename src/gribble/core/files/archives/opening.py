@@ -6,7 +6,7 @@ import itertools
 import re
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Protocol
+from typing import NamedTuple, Protocol
 
 from gribble.core.files.archives import sevens, streams, zips
 from gribble.core.files.archives.common import (
@@ -89,11 +89,19 @@ def scan(path: Path, kind: str, choice: Choice) -> Iterator[Found]:
     What cannot be read in a nested archive is a member with a fault. Raises ArchiveError for the outermost one.
     """
     with Span(path) as span:
-        yield from _scan(span, kind, path.name, "", choice, Budget(span.size), MAX_DEPTH)
+        yield from _scan(span, kind, path.name, "", _Way(choice, Budget(span.size), MAX_DEPTH))
 
 
-def _scan(span: Span, kind: str, name: str, prefix: str, choice: Choice, budget: Budget, depth: int) -> Iterator[Found]:
-    archive = open_archive(span, kind, name, budget)
+class _Way(NamedTuple):
+    """What is of interest in an archive, how much it may unpack to, and how deep archives may lie in it."""
+
+    choice: Choice
+    budget: Budget
+    depth: int
+
+
+def _scan(span: Span, kind: str, name: str, prefix: str, way: _Way) -> Iterator[Found]:
+    archive, choice = open_archive(span, kind, name, way.budget), way.choice
 
     def nests(member: Member) -> bool:
         return may_nest(member) and choice.enters(prefix + member.name)
@@ -105,7 +113,7 @@ def _scan(span: Span, kind: str, name: str, prefix: str, choice: Choice, budget:
             continue
         path = prefix + member.name
         if blocks is not None and nests(member):
-            yield from _scan_nested(path, member, blocks, choice, budget, depth - 1)
+            yield from _scan_nested(path, member, blocks, way._replace(depth=way.depth - 1))
         else:
             yield Found(path, member, blocks)
 
@@ -125,12 +133,10 @@ def may_nest(member: Member) -> bool:
     return may_be_archive(member.name)
 
 
-def _scan_nested(
-    path: str, member: Member, blocks: Iterator[bytes], choice: Choice, budget: Budget, depth: int
-) -> Iterator[Found]:
+def _scan_nested(path: str, member: Member, blocks: Iterator[bytes], way: _Way) -> Iterator[Found]:
     """An archive in an archive, held in memory while it is looked at."""
-    fault = ""
-    if depth <= 0:
+    fault, choice = "", way.choice
+    if way.depth <= 0:
         fault = "lies too deep in other archives; unpack the outer one yourself"
     elif (member.size or 0) > MAX_NESTED_BYTES:
         fault = f"is too large ({member.size:,} bytes) to look into inside an archive; unpack the outer one yourself"
@@ -145,7 +151,7 @@ def _scan_nested(
                 yield Found(path, member, itertools.chain([block], blocks) if wanted else None)
                 return
             data += block
-            budget.nest(len(block))
+            way.budget.nest(len(block))
             if len(data) > MAX_NESTED_BYTES:
                 raise ArchiveError(f"unpacks to more than {MAX_NESTED_BYTES >> 20} MiB; unpack the outer one yourself")
     except ArchiveError as error:
@@ -158,7 +164,7 @@ def _scan_nested(
     if not kind:
         return
     try:
-        yield from _scan(Span(content), kind, member.name, f"{path}/", choice, budget, depth)
+        yield from _scan(Span(content), kind, member.name, f"{path}/", way)
     except ArchiveError as error:
         yield Found(path, Member(member.name, member.size, member.crc32, str(error)), None)
 

@@ -7,17 +7,17 @@ decoded once, in order. Source: 7zFormat.txt and Methods.txt of the public-domai
 
 from __future__ import annotations
 
-import bz2
-import lzma
 import struct
 import zlib
-from collections.abc import Callable, Iterator
-from typing import Any
+from collections.abc import Iterator
 
-from msgspec import Struct
-
+from gribble.core.files.archives.coders import (
+    LZMA_RATIO,
+    Coder,
+    PackedFolder,
+    decoded,
+)
 from gribble.core.files.archives.common import (
-    MAX_DICTIONARY_BYTES,
     MAX_MEMBERS,
     ArchiveError,
     Budget,
@@ -27,70 +27,12 @@ from gribble.core.files.archives.common import (
     check_ratio,
     numbered,
 )
-from gribble.core.files.hashing import BLOCK_BYTES
 
 MAGIC = b"7z\xbc\xaf\x27\x1c"
-LZMA_RATIO = 50_000
 MAX_HEADER_BYTES = 64 << 20
 
 _END, _HEADER, _STREAMS, _FILES, _PACK, _UNPACK, _SUBSTREAMS = 0, 1, 4, 5, 6, 7, 8
 _SIZE, _CRC, _FOLDER, _CODER_SIZES, _COUNTS, _EMPTY, _NAMES, _ENCODED = 9, 10, 11, 12, 13, 14, 17, 23
-
-_LZMA, _LZMA2, _COPY, _DEFLATE, _BZIP2, _AES = "030101", "21", "00", "040108", "040202", "06f10701"
-_FILTERS: dict[str, int] = {
-    "03": lzma.FILTER_DELTA,
-    "04": lzma.FILTER_X86, "03030103": lzma.FILTER_X86,
-    "05": lzma.FILTER_POWERPC, "03030205": lzma.FILTER_POWERPC,
-    "06": lzma.FILTER_IA64, "03030401": lzma.FILTER_IA64,
-    "07": lzma.FILTER_ARM, "03030501": lzma.FILTER_ARM,
-    "08": lzma.FILTER_ARMTHUMB, "03030701": lzma.FILTER_ARMTHUMB,
-    "09": lzma.FILTER_SPARC, "03030805": lzma.FILTER_SPARC,
-}  # fmt: skip
-_OTHERS = {"0303011b": "BCJ2", "030401": "PPMd", "04f71101": "zstd", "04f71104": "lz4"}
-
-
-class _Coder(Struct, frozen=True):
-    """One method of a folder: its identifier in hexadecimal, and its properties."""
-
-    method: str
-    properties: bytes
-    inputs: int = 1
-    outputs: int = 1
-
-
-class _Folder(Struct):
-    """One solid block: coders in the order in which packed bytes pass them, sizes in bytes, and the files inside."""
-
-    coders: list[_Coder]
-    sizes: list[int]
-    plain: bool
-    """Whether the coders form a simple chain."""
-    final: int
-    """Which of the sizes is that of the block's content."""
-    packed: int = 1
-    crc: int | None = None
-    offset: int = 0
-    packed_bytes: int = 0
-    file_sizes: list[int] | None = None
-    file_crcs: list[int | None] | None = None
-
-    @property
-    def size(self) -> int:
-        return self.sizes[self.final]
-
-    def fault(self) -> str:
-        """Why this block cannot be decoded, or nothing."""
-        methods = [coder.method for coder in self.coders]
-        if _AES in methods:
-            return "is encrypted"
-        known = {_LZMA, _LZMA2, _COPY, _DEFLATE, _BZIP2, *_FILTERS}
-        unknown = [_OTHERS.get(method, method) for method in methods if method not in known]
-        if unknown or not self.plain:
-            return f"is packed by a method that Gribble cannot unpack ({', '.join(unknown) or 'several streams'})"
-        dictionary = max(map(_dictionary, self.coders))
-        if dictionary > MAX_DICTIONARY_BYTES:
-            return f"needs {dictionary >> 20:,} MiB of memory to unpack; the limit is {MAX_DICTIONARY_BYTES >> 20} MiB"
-        return ""
 
 
 class Seven:
@@ -119,7 +61,7 @@ class Seven:
             yield from self._scan_folder(folder, filled, choose)
 
     def _scan_folder(
-        self, folder: _Folder, names: Iterator[str], choose: Chooser
+        self, folder: PackedFolder, names: Iterator[str], choose: Chooser
     ) -> Iterator[tuple[Member, Iterator[bytes] | None]]:
         fault = folder.fault()
         sizes = folder.file_sizes or []
@@ -130,7 +72,7 @@ class Seven:
         ]
         chosen = [not fault and choose(member) for member in members]
         last = max((place for place, wanted in enumerate(chosen) if wanted), default=-1)
-        content = _Content(_decoded(self._span, folder) if last >= 0 else iter(()))
+        content = _Content(decoded(self._span, folder) if last >= 0 else iter(()))
         for place, member in enumerate(members):
             if place > last:
                 yield member, None
@@ -143,7 +85,7 @@ class Seven:
             for _ in blocks:  # whatever was not taken is passed over
                 pass
 
-    def _read(self) -> tuple[list[str], list[bool], list[_Folder]]:
+    def _read(self) -> tuple[list[str], list[bool], list[PackedFolder]]:
         start = self._span.read(0, 32)
         if len(start) < 32:
             raise ArchiveError("is no sound 7z: it is cut short")
@@ -163,7 +105,7 @@ class Seven:
                 raise ArchiveError("is no sound 7z: its directory is damaged")
             if fault := folders[0].fault():
                 raise ArchiveError("is encrypted, names included" if "encrypted" in fault else fault)
-            data = b"".join(_decoded(self._span, folders[0]))
+            data = b"".join(decoded(self._span, folders[0]))
         if not data:
             return [], [], []
         return _Reader(data, 1).header()
@@ -234,11 +176,11 @@ class _Reader:
     def _crcs(self, count: int) -> list[int | None]:
         return [struct.unpack("<L", self._bytes(4))[0] if there else None for there in self._bits(count, optional=True)]
 
-    def header(self) -> tuple[list[str], list[bool], list[_Folder]]:
+    def header(self) -> tuple[list[str], list[bool], list[PackedFolder]]:
         """Names of the files, which of them are empty, and the solid blocks."""
         names: list[str] = []
         empty: list[bool] = []
-        folders: list[_Folder] = []
+        folders: list[PackedFolder] = []
         while (kind := self._byte()) != _END:
             if kind == _STREAMS:
                 folders = self.streams()
@@ -262,9 +204,9 @@ class _Reader:
             self._at = end
         return names, empty
 
-    def streams(self) -> list[_Folder]:
+    def streams(self) -> list[PackedFolder]:
         """The solid blocks with their packed bytes and the files inside."""
-        folders: list[_Folder] = []
+        folders: list[PackedFolder] = []
         offset, packed = 0, list[int]()
         while (kind := self._byte()) != _END:
             if kind == _PACK:
@@ -294,8 +236,8 @@ class _Reader:
                 self._crcs(count)
         return offset, sizes
 
-    def _unpack_info(self) -> list[_Folder]:
-        folders: list[_Folder] = []
+    def _unpack_info(self) -> list[PackedFolder]:
+        folders: list[PackedFolder] = []
         while (kind := self._byte()) != _END:
             if kind == _FOLDER:
                 count = self._count()
@@ -310,7 +252,7 @@ class _Reader:
                     folder.crc = crc
         return folders
 
-    def _folder(self) -> _Folder:
+    def _folder(self) -> PackedFolder:
         coders = [self._coder() for _ in range(self._byte_count())]
         inputs, outputs = sum(coder.inputs for coder in coders), sum(coder.outputs for coder in coders)
         pairs = [(self._number(), self._number()) for _ in range(outputs - 1)]
@@ -320,14 +262,14 @@ class _Reader:
         final = next(output for output in range(outputs) if output not in bound_outputs)
         plain = packed == 1 and all(coder.inputs == coder.outputs == 1 for coder in coders)
         if not plain:
-            return _Folder(coders, [], False, final, packed=max(packed, len(starts)))
+            return PackedFolder(coders, [], False, final, packed=max(packed, len(starts)))
         feeds = {output: input_ for input_, output in pairs}
         at = next(input_ for input_ in range(inputs) if input_ not in feeds.values())
         chain = [at]
         while at in feeds and len(chain) <= len(coders):
             at = feeds[at]
             chain.append(at)
-        return _Folder([coders[n] for n in chain], [], True, final)
+        return PackedFolder([coders[n] for n in chain], [], True, final)
 
     def _byte_count(self) -> int:
         count = self._number()
@@ -335,15 +277,15 @@ class _Reader:
             raise ArchiveError("is no sound 7z: its directory is damaged")
         return count
 
-    def _coder(self) -> _Coder:
+    def _coder(self) -> Coder:
         flags = self._byte()
         method = self._bytes(flags & 15).hex()
         inputs, outputs = (self._number(), self._number()) if flags & 16 else (1, 1)
         if inputs > 8 or outputs > 8:
             raise ArchiveError("is no sound 7z: its directory is damaged")
-        return _Coder(method, self._bytes(self._number()) if flags & 32 else b"", inputs, outputs)
+        return Coder(method, self._bytes(self._number()) if flags & 32 else b"", inputs, outputs)
 
-    def _substreams(self, folders: list[_Folder]) -> None:
+    def _substreams(self, folders: list[PackedFolder]) -> None:
         counts = [1] * len(folders)
         kind = self._byte()
         if kind == _COUNTS:
@@ -362,82 +304,3 @@ class _Reader:
                 for folder in missing:
                     folder.file_crcs = [next(crcs) for _ in folder.file_crcs or ()]
             kind = self._byte()
-
-
-def _dictionary(coder: _Coder) -> int:
-    """The memory in bytes that a coder asks for."""
-    if coder.method == _LZMA and len(coder.properties) >= 5:
-        return int(struct.unpack_from("<L", coder.properties, 1)[0])
-    if coder.method == _LZMA2 and coder.properties:
-        bits = coder.properties[0]
-        return 0xFFFFFFFF if bits >= 40 else (2 | bits & 1) << bits // 2 + 11
-    return 0
-
-
-def _decoded(span: Span, folder: _Folder) -> Iterator[bytes]:
-    """The content of a solid block, block by block."""
-    blocks = span.blocks(folder.offset, folder.packed_bytes)
-    for coder in folder.coders:
-        blocks = _decode(blocks, coder)
-    left = folder.size
-    try:
-        for block in blocks:
-            yield block[:left]
-            left -= len(block)
-            if left <= 0:
-                return
-    except (lzma.LZMAError, zlib.error, OSError, ValueError, EOFError) as error:
-        raise ArchiveError(f"cannot be unpacked: {error}") from error
-    if left:
-        raise ArchiveError("cannot be unpacked: it is cut short")
-
-
-def _decode(blocks: Iterator[bytes], coder: _Coder) -> Iterator[bytes]:
-    method, properties = coder.method, coder.properties
-    if method == _COPY:
-        return blocks
-    if method == _LZMA and len(properties) >= 5:
-        digit = properties[0]
-        chain = {"id": lzma.FILTER_LZMA1, "lc": digit % 9, "lp": digit // 9 % 5, "pb": digit // 45}
-        return _through(blocks, _lzma([{**chain, "dict_size": max(_dictionary(coder), 4096)}]))
-    if method == _LZMA2 and properties:
-        return _through(blocks, _lzma([{"id": lzma.FILTER_LZMA2, "dict_size": max(_dictionary(coder), 4096)}]))
-    if method == _DEFLATE:
-        inflate = zlib.decompressobj(-15)
-        return _through(blocks, lambda data: inflate.decompress(inflate.unconsumed_tail + data, BLOCK_BYTES))
-    if method == _BZIP2:
-        unpack = bz2.BZ2Decompressor()
-        return _through(blocks, lambda data: unpack.decompress(data, BLOCK_BYTES) if not unpack.eof else b"")
-    if method in _FILTERS:
-        chain = {"id": _FILTERS[method]}
-        if method == "03":
-            chain["dist"] = properties[0] + 1 if properties else 1
-        return _through(_framed(blocks), _lzma([chain, {"id": lzma.FILTER_LZMA2, "dict_size": 1 << 16}]))
-    raise ArchiveError("is no sound 7z: its directory is damaged")
-
-
-def _lzma(filters: list[dict[str, Any]]) -> Callable[[bytes], bytes]:
-    decoder = lzma.LZMADecompressor(lzma.FORMAT_RAW, filters=filters)
-    return lambda data: b"" if decoder.eof else decoder.decompress(data, BLOCK_BYTES)
-
-
-def _through(blocks: Iterator[bytes], unpack: Callable[[bytes], bytes]) -> Iterator[bytes]:
-    """Packed blocks through a decoder that gives at most a block's worth at a time."""
-    for block in blocks:
-        data = unpack(block)
-        while data:
-            yield data
-            data = unpack(b"")
-    while data := unpack(b""):
-        yield data
-
-
-def _framed(blocks: Iterator[bytes]) -> Iterator[bytes]:
-    """Bytes framed as stored LZMA2 chunks, so that a filter alone can be run over them to their very end."""
-    first = True
-    for block in blocks:
-        for at in range(0, len(block), 1 << 16):
-            chunk = block[at : at + (1 << 16)]
-            yield struct.pack(">BH", 1 if first else 2, len(chunk) - 1) + chunk
-            first = False
-    yield b"\0"

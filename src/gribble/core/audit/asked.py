@@ -1,0 +1,60 @@
+"""A world with other wishes than its configuration has: these sets, or another way of packing."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from msgspec import structs
+
+from gribble.core.audit.world import World
+from gribble.core.base.errors import GribbleError
+from gribble.core.base.style import Style
+from gribble.core.base.suggest import suggest
+from gribble.core.records.findings import EmulatorAudit, RigAudit, SetAudit
+
+
+def asking(world: World, names: list[str], also: Iterable[str] = ()) -> World:
+    """The world with these sets wanted, on every arcade emulator whose roster knows one.
+
+    Raises GribbleError, with the nearest name of a set or of `also`.
+    """
+    if not names:
+        return world
+    known = {
+        name for rig in world.rigs for arcade in rig.arcade.values() if arcade.roster for name in arcade.roster.sets
+    }
+    if not known.issuperset(names):
+        world = world.knowing_other_releases()
+    for name in names:
+        others = [other for rig in world.rigs for arcade in rig.arcade.values() for other in arcade.others]
+        if name not in known and not any(name in other.sets for other in others):
+            raise GribbleError(
+                f"'{name}' is no {'emulator and no ' if also else ''}set of any roster"
+                f"{suggest(name, sorted(known.union(also)))}",
+                fix="gribble sets check --verbose lists every set that is wanted.",
+            )
+    rigs = []
+    for rig in world.rigs:
+        group = tuple(
+            structs.replace(fitted, wanted=tuple(names)) if fitted.emulator in rig.arcade else fitted
+            for fitted in rig.emulators
+        )
+        rigs.append(structs.replace(rig, emulators=group))
+    return structs.replace(world, rigs=tuple(rigs))
+
+
+def packed_as(world: World, style: Style | None, stubs: bool, lean: bool) -> World:
+    """The world with another way of packing, where one is given; what no wanted set needs goes with `lean`."""
+    rigs = []
+    for rig in world.rigs:
+        group = tuple(
+            structs.replace(fitted, style=style or fitted.style, stubs=stubs or fitted.stubs, lean=lean)
+            for fitted in rig.emulators
+        )
+        rigs.append(structs.replace(rig, emulators=group))
+    return structs.replace(world, rigs=tuple(rigs))
+
+
+def sets_of(audits: tuple[RigAudit, ...]) -> list[tuple[RigAudit, EmulatorAudit, SetAudit]]:
+    """Every audited set with its rig and emulator."""
+    return [(rig, emulator, one) for rig in audits for emulator in rig.emulators for one in emulator.sets]

@@ -1,0 +1,128 @@
+"""The answer of `gribble check` as `check/1`, and the parts of it that other answers have, too."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from gribble.core.records.findings import (
+    EmulatorAudit,
+    Finding,
+    PlaceFinding,
+    RigAudit,
+    SetAudit,
+    SettingFinding,
+    worst,
+)
+from gribble.core.records.holding import Holding
+
+
+def check_json(audits: tuple[RigAudit, ...]) -> dict[str, Any]:
+    """`check/1` (DESIGN.md section 6)."""
+    return {
+        "gribble": "check/1",
+        "state": worst(found.state for found in audits),
+        "rigs": [
+            {
+                "rig": found.rig,
+                "state": found.state,
+                **({"away": found.away} if found.away else {}),
+                "emulators": [_emulator_json(found.rig, emulator) for emulator in found.emulators],
+            }
+            for found in audits
+        ],
+    }
+
+
+def _emulator_json(rig: str, emulator: EmulatorAudit) -> dict[str, Any]:
+    return {
+        "emulator": emulator.emulator,
+        "release": emulator.release,
+        "state": emulator.state,
+        "note": emulator.note,
+        "needs": [_finding_json(rig, finding) for finding in emulator.findings],
+        "sets": [set_json(rig, one) for one in emulator.sets],
+        "settings": [_setting_json(found) for found in emulator.settings],
+        "root": [{"demand": found.demand, "verdict": found.verdict, "reason": found.reason} for found in emulator.root],
+        "media": [
+            {"rule": found.rule, "file": found.file, "verdict": found.verdict, "reason": found.reason}
+            for found in emulator.games or ()
+        ],
+        "spare": list(emulator.spare),
+    }
+
+
+def _finding_json(rig: str, finding: Finding) -> dict[str, Any]:
+    answer = {
+        "need": finding.need.id,
+        "level": finding.need.level,
+        "kind": finding.need.kind,
+        **place_json(rig, finding.chief),
+        "reason": finding.reason,
+        "ignored": finding.ignored,
+        "spared": finding.spared or None,
+        "lacks": list(finding.lacks),
+        "ways": [
+            {"change": way.change, "words": way.words, "held": _path_json(rig, way.held) if way.held else None}
+            for way in finding.ways
+        ],
+    }
+    if len(finding.places) > 1:
+        answer["places"] = [place_json(rig, place) for place in finding.places]
+    return answer
+
+
+def set_json(rig: str, one: SetAudit) -> dict[str, Any]:
+    """One set of `check/1` and `sets/1`."""
+    return {
+        "set": one.set,
+        "title": one.title,
+        "state": one.state,
+        "problems": [
+            {
+                "file": problem.file,
+                "owner": problem.owner,
+                "verdict": problem.verdict,
+                "remedy": problem.remedy,
+                "proof": problem.proof,
+                "reason": problem.reason,
+                "found": _path_json(rig, problem.found) if problem.found else None,
+                "member": problem.found.member if problem.found else None,
+            }
+            for problem in one.problems
+        ],
+        "packing": list(one.packing),
+    }
+
+
+def _setting_json(found: SettingFinding) -> dict[str, Any]:
+    return {
+        "file": found.file,
+        "key": found.setting.key,
+        "need": found.setting.need,
+        "folder": found.setting.folder,
+        "verdict": found.verdict,
+        "remedy": found.remedy,
+        "value": found.value,
+        "wanted": found.wanted or None,
+        "reason": found.reason,
+    }
+
+
+def place_json(rig: str, place: PlaceFinding) -> dict[str, Any]:
+    """One place: `found` is relative to the rig's root for files on it, absolute for others."""
+    found, use = place.found, place.use
+    return {
+        "verdict": place.verdict,
+        "remedy": place.remedy,
+        "accept": (place.accept.called or None) if place.accept else None,
+        "expected": place.expected,
+        "found": _path_json(rig, found) if found else None,
+        "member": found.member if found else None,
+        "proof": place.proof,
+        "reason": place.reason,
+        "use": {"path": _path_json(rig, use), "member": use.member} if use else None,
+    }
+
+
+def _path_json(rig: str, holding: Holding) -> str:
+    return holding.path if holding.rig == rig else holding.where
