@@ -29,8 +29,8 @@ ABOUT = {
     "stores": "Rigs and sources", "core/audit": "Reading files", "core/survey": "Reading files",
     "cli/mend": "Reading files", "core/answers/needed": "Names and options", "core/audit/scope": "Names and options",
     "cli/check": "Names and options", "cli/identify": "Names and options", "cli/importing": "Taking over a list",
-    "core/catalogue/importing": "Taking over a list", "cli/sets": "Arcade sets", "cli/releases": "Arcade sets",
-    "core/answers/releases": "Arcade sets", "core/arcade": "Arcade sets", "cli/keys": "Key files",
+    "core/catalogue/importing": "Taking over a list", "cli/sets": "Arcade sets", "cli/set_releases": "Arcade sets",
+    "core/answers/rosters": "Arcade sets", "core/arcade": "Arcade sets", "cli/keys": "Key files",
     "cli/disc": "Discs and playlists", "cli/capture": "Capturing a sheet", "cli/running": "Planning and placing",
     "cli/place": "Planning and placing", "core/placing": "Planning and placing", "cli/undo": "Taking back",
     "cli/history": "Taking back", "stores/secret": "Taking back", "cli/attic": "Taking back", "cli/report": "Reports",
@@ -89,7 +89,7 @@ GROUPS = {
     "What a server can have against it": Group(
         "A server that cannot be reached makes its rig *away* (status 3); what is lost in the middle is tried again "
         "first. A server that refuses ends the command with status 3 where the rig is asked for.",
-        ("LinkLost", "Aborted", "Denied", "Refused", "StoreLost"),
+        ("LinkLost", "Aborted", "Denied", "ServerRefused", "StoreLost"),
     ),
     "What a settings file can have against it": Group(
         "Told as the reason of a setting's finding. Gribble then does not change that file.",
@@ -143,7 +143,7 @@ def _message(module: str, name: str, node: ast.Call) -> Message:
     given = {word.arg: word.value for word in node.keywords}
     text = _text(node.args[{"Mistake": 2, "add": 1, "fault": 1, "Skipped": 1, "_wait": 1}.get(name, 0)])
     fix = _text(given["fix"]) if "fix" in given else ""
-    if name == "Refused" and node.args[1:]:
+    if name == "ServerRefused" and node.args[1:]:
         fix = _text(node.args[1])
     if text == "WHAT" and name in ("Mistake", "add") and module not in PASSED_ON:
         raise ValueError(f"{module}, line {node.lineno}: write the text where it is told")

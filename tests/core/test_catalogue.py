@@ -8,7 +8,7 @@ import pytest
 
 from gribble.core.base.errors import MistakesError
 from gribble.core.catalogue.config import fit_sheet, load_config
-from gribble.core.catalogue.releases import concerns
+from gribble.core.catalogue.ranges import concerns
 from gribble.core.catalogue.sheets import load_catalogue, load_sheet
 from gribble.core.records.config import Installed
 from gribble.core.records.sheet import Accept, Need, Sheet

@@ -117,14 +117,14 @@ COMMANDS = {
         "A set's family: its files, its parent's, its BIOS set's and devices', each held or at fault.",
     ),
     "sets match": (
-        "releases",
+        "set_releases",
         "Which release of the emulator the files you hold fit best, and for which each wanted set is right.",
     ),
     "sets compare": (
-        "releases",
+        "set_releases",
         "What becomes of the wanted sets when the emulator goes from one release to another.",
     ),
-    "sets fit": ("releases", "The best selection of the wanted sets for a card; what they share is counted once."),
+    "sets fit": ("set_releases", "The best selection of the wanted sets for a card; what they share is counted once."),
 }
 """Every command: the module of this folder that has it, and the first paragraph of its help. A group has no module."""
 

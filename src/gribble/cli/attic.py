@@ -16,7 +16,7 @@ from gribble.core.audit.scope import Scope
 from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.base.paths import base
 from gribble.core.base.suggest import suggest
-from gribble.core.placing.attic import Kept, kept_files, restoring
+from gribble.core.placing.displaced import Kept, kept_files, restoring
 from gribble.core.records.plan import Plan
 from gribble.stores.files import read_blocks
 from gribble.stores.local import write_new_stream

@@ -12,14 +12,14 @@ from gribble.core.audit.scope import Scope
 from gribble.core.base.errors import GribbleError
 from gribble.core.base.paths import join
 from gribble.core.catalogue.config import fit_sheet
-from gribble.core.discs.looking import Reader, reader_below, sizes_below
+from gribble.core.discs.looking import PartReader, reader_below, sizes_below
 from gribble.core.placing.texts import Text
 from gribble.core.records.discs import Mended
 from gribble.core.records.holding import Skipped
 from gribble.views.looks import shorten
 
 
-class Place(NamedTuple):
+class DiscPlace(NamedTuple):
     """Files in which discs are looked for: their paths and sizes below a root, and what reads them.
 
     `rig` and `inside` say on which rig they lie, and where there; `only` is the one that is meant.
@@ -27,7 +27,7 @@ class Place(NamedTuple):
 
     root: str
     sizes: dict[str, int]
-    reader: Reader
+    reader: PartReader
     only: str = ""
     rig: str = ""
     inside: str = ""
@@ -45,7 +45,7 @@ class Place(NamedTuple):
         return Text(self.rig, at(one.path), one.text, at(one.before) if one.before else "")
 
 
-def places(call: Call, session: Session | None, paths: list[str] | None, skipped: list[Skipped]) -> list[Place]:
+def places(call: Call, session: Session | None, paths: list[str] | None, skipped: list[Skipped]) -> list[DiscPlace]:
     """The files and folders that are meant, else the game folders of the rigs."""
     if not paths:
         assert session is not None
@@ -61,11 +61,11 @@ def places(call: Call, session: Session | None, paths: list[str] | None, skipped
         for home in session.rigs.in_scope(call.scope) if session else ():
             if not home.remote and folder.is_relative_to(home.root):
                 rig, inside = home.name, folder.relative_to(home.root).as_posix()
-        found.append(Place(str(folder), sizes_below(folder, skipped), reader_below(folder), only, rig, inside))
+        found.append(DiscPlace(str(folder), sizes_below(folder, skipped), reader_below(folder), only, rig, inside))
     return found
 
 
-def _on_rigs(session: Session, scope: Scope, skipped: list[Skipped]) -> Iterator[Place]:
+def _on_rigs(session: Session, scope: Scope, skipped: list[Skipped]) -> Iterator[DiscPlace]:
     """The game folders of the rigs; a rig that is away is told and left out."""
     grounds = session.rigs.grounds(scope)
     for rig in session.rigs.in_scope(scope):
@@ -75,7 +75,7 @@ def _on_rigs(session: Session, scope: Scope, skipped: list[Skipped]) -> Iterator
                 root = Path(rig.root, folder)
                 if root.is_dir():
                     sizes = sizes_below(root, skipped)
-                    yield Place(str(root), sizes, reader_below(root), rig=rig.name, inside=folder)
+                    yield DiscPlace(str(root), sizes, reader_below(root), rig=rig.name, inside=folder)
             continue
         ground = grounds[rig.name]
         if why := ground.away():
@@ -86,7 +86,7 @@ def _on_rigs(session: Session, scope: Scope, skipped: list[Skipped]) -> Iterator
             skipped += listed.skipped
             sizes.update((entry.path, entry.size) for entry in listed.files)
         inside = {path: size for path, size in sizes.items() if any(path.startswith(f"{one}/") for one in media)}
-        yield Place(ground.root, inside, ground.part, rig=rig.name)
+        yield DiscPlace(ground.root, inside, ground.part, rig=rig.name)
 
 
 def _media_folders(session: Session, rig: str) -> list[str]:

@@ -20,7 +20,7 @@ from gribble.core.records.findings import Verdict
 from gribble.core.records.holding import key_of
 from gribble.core.records.sheet import Need
 from gribble.stores.local import PRIVATE, write_new
-from gribble.views.keys import Checked, keys_json, show_keys
+from gribble.views.keys import CheckedKeys, keys_json, show_keys
 from gribble.views.looks import count, shorten
 
 _ABOUT = "Key files, checked and merged. A key's value is never shown."
@@ -114,16 +114,16 @@ def _needs(session: Session, emulator: str | None) -> list[tuple[str, Need]]:
     return needs
 
 
-def _check_file(path: str, needs: list[tuple[str, Need]]) -> Checked:
+def _check_file(path: str, needs: list[tuple[str, Need]]) -> CheckedKeys:
     file = read_keys(_read(path))
     best = likeliest_need(file, needs)
     if best is None:
-        return Checked(path, "", "", None, file.fault or "no name in it is known to a sheet", file.odd_lines)
+        return CheckedKeys(path, "", "", None, file.fault or "no name in it is known to a sheet", file.odd_lines)
     emulator, need = best
-    return Checked(path, emulator, need.called, judge_keys(need, file), "", file.odd_lines)
+    return CheckedKeys(path, emulator, need.called, judge_keys(need, file), "", file.odd_lines)
 
 
-def _check_rigs(session: Session, scope: Scope) -> list[Checked]:
+def _check_rigs(session: Session, scope: Scope) -> list[CheckedKeys]:
     """The key files at their places on the rigs, and where one is missing, that it is."""
     world = survey(session, scope)
     read = {key_of(holding): file for holding, file in world.readings().key_files}
@@ -141,7 +141,7 @@ def _check_rigs(session: Session, scope: Scope) -> list[Checked]:
                 odd = file.odd_lines if file else ()
                 absent = place.verdict in (Verdict.MISSING, Verdict.ASTRAY)
                 checked.append(
-                    Checked(
+                    CheckedKeys(
                         path,
                         emulator.emulator,
                         finding.need.called,

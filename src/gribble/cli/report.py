@@ -9,8 +9,8 @@ import typer
 from gribble.cli.command import Call, command
 from gribble.cli.session import Session
 from gribble.cli.surveying import survey
-from gribble.core.answers.releases import arcade_places, match_releases
 from gribble.core.answers.report import make_report, runs_since
+from gribble.core.answers.rosters import arcade_places, match_releases
 from gribble.core.base.errors import GribbleError
 from gribble.stores.local import refuse_foreign, write_over
 from gribble.views.looks import shorten

@@ -26,7 +26,7 @@ _WHEN = 1_000_000_000
 _ZIP_WHEN = (1998, 3, 1, 12, 0, 0)
 
 
-class Fault(Struct, frozen=True):
+class SeededFault(Struct, frozen=True):
     """One thing seeded in the world, with the verdict it must get: `remedy` is what would put it right."""
 
     rig: str
@@ -38,95 +38,113 @@ class Fault(Struct, frozen=True):
 
 
 FAULTS = (
-    Fault("lighthouse", "sandpiper", "tern8-boot", "sound", "none", "in its place, under its name"),
-    Fault("lighthouse", "sandpiper", "tern16-boot", "astray", "place", "in capitals, and its second place is empty"),
-    Fault("lighthouse", "sandpiper", "tern16-font", "astray", "place", "zipped, under another name"),
-    Fault("lighthouse", "sandpiper", "tern-drive", "imposter", "replace", "a debug revision renamed to look right"),
-    Fault("lighthouse", "sandpiper", "tern-clock", "missing", "obtain", "nobody here has it"),
-    Fault("lighthouse", "sandpiper", "tern-test", "sound", "none", "any name will do"),
-    Fault("lighthouse", "dunlin", "lumen-boot", "imposter", "replace", "really another machine's boot ROM"),
-    Fault("lighthouse", "dunlin", "lumen-us", "missing", "obtain", "a gap that the volunteers accept"),
-    Fault("lighthouse", "dunlin", "lumen-charset", "unproven", "none", "the sheet gives no digest"),
-    Fault("lighthouse", "dunlin", "lumen-disk", "astray", "place", "in another folder of the rig"),
-    Fault("lighthouse", "avocet", "skerry-boot", "damaged", "mend", "with a copier's header"),
-    Fault("lighthouse", "avocet", "skerry-font", "damaged", "mend", "padded to a round size"),
-    Fault("lighthouse", "avocet", "skerry-menu", "damaged", "mend", "twice over"),
-    Fault("lighthouse", "avocet", "skerry-sound", "damaged", "mend", "bytes swapped in pairs"),
-    Fault("lighthouse", "avocet", "skerry-video", "damaged", "mend", "even bytes first, odd bytes after"),
-    Fault("lighthouse", "avocet", "skerry-logic", "damaged", "mend", "in place, with its last bytes lost"),
-    Fault("lighthouse", "avocet", "skerry-bank", "damaged", "mend", "two halves in two files"),
-    Fault("lighthouse", "avocet", "skerry-tiles", "damaged", "mend", "even and odd bytes in two files"),
-    Fault("lighthouse", "avocet", "skerry-tape", "damaged", "mend", "through a text-mode transfer"),
-    Fault("lighthouse", "avocet", "skerry-lock", "astray", "place", "the key file itself"),
-    Fault("lighthouse", "avocet", "skerry-secret", "damaged", "mend", "locked by the key file"),
-    Fault("lighthouse", "avocet", "skerry-clock", "damaged", "mend", "in place, with one flipped bit"),
-    Fault("lighthouse", "avocet", "skerry-disk", "damaged", "replace", "in place, cut short; a whole one is held"),
-    Fault("lighthouse", "avocet", "skerry-modem", "imposter", "obtain", "in place, a web page"),
-    Fault("lighthouse", "redshank", "petrel-keys", "sound", "replace", "lacks the key that the firmware requires"),
-    Fault("lighthouse", "redshank", "petrel-firmware", "sound", "none", "in place, but its key is not"),
-    Fault("lighthouse", "redshank", "petrel-disk", "sound", "none", "in its place"),
-    Fault("lighthouse", "curlew", "fulmar-eu", "astray", "none", "held, but the American one is enough"),
-    Fault("lighthouse", "curlew", "fulmar-us", "sound", "none", "one of a choice"),
-    Fault("lighthouse", "curlew", "fulmar-voice-us", "astray", "none", "held, but the European one is preferred"),
-    Fault("lighthouse", "curlew", "fulmar-voice-eu", "astray", "place", "zipped; preferred by region"),
-    Fault("lighthouse", "curlew", "fulmar-drive", "misnamed", "rename", "an image under its old name"),
-    Fault(
+    SeededFault("lighthouse", "sandpiper", "tern8-boot", "sound", "none", "in its place, under its name"),
+    SeededFault(
+        "lighthouse", "sandpiper", "tern16-boot", "astray", "place", "in capitals, and its second place is empty"
+    ),
+    SeededFault("lighthouse", "sandpiper", "tern16-font", "astray", "place", "zipped, under another name"),
+    SeededFault(
+        "lighthouse", "sandpiper", "tern-drive", "imposter", "replace", "a debug revision renamed to look right"
+    ),
+    SeededFault("lighthouse", "sandpiper", "tern-clock", "missing", "obtain", "nobody here has it"),
+    SeededFault("lighthouse", "sandpiper", "tern-test", "sound", "none", "any name will do"),
+    SeededFault("lighthouse", "dunlin", "lumen-boot", "imposter", "replace", "really another machine's boot ROM"),
+    SeededFault("lighthouse", "dunlin", "lumen-us", "missing", "obtain", "a gap that the volunteers accept"),
+    SeededFault("lighthouse", "dunlin", "lumen-charset", "unproven", "none", "the sheet gives no digest"),
+    SeededFault("lighthouse", "dunlin", "lumen-disk", "astray", "place", "in another folder of the rig"),
+    SeededFault("lighthouse", "avocet", "skerry-boot", "damaged", "mend", "with a copier's header"),
+    SeededFault("lighthouse", "avocet", "skerry-font", "damaged", "mend", "padded to a round size"),
+    SeededFault("lighthouse", "avocet", "skerry-menu", "damaged", "mend", "twice over"),
+    SeededFault("lighthouse", "avocet", "skerry-sound", "damaged", "mend", "bytes swapped in pairs"),
+    SeededFault("lighthouse", "avocet", "skerry-video", "damaged", "mend", "even bytes first, odd bytes after"),
+    SeededFault("lighthouse", "avocet", "skerry-logic", "damaged", "mend", "in place, with its last bytes lost"),
+    SeededFault("lighthouse", "avocet", "skerry-bank", "damaged", "mend", "two halves in two files"),
+    SeededFault("lighthouse", "avocet", "skerry-tiles", "damaged", "mend", "even and odd bytes in two files"),
+    SeededFault("lighthouse", "avocet", "skerry-tape", "damaged", "mend", "through a text-mode transfer"),
+    SeededFault("lighthouse", "avocet", "skerry-lock", "astray", "place", "the key file itself"),
+    SeededFault("lighthouse", "avocet", "skerry-secret", "damaged", "mend", "locked by the key file"),
+    SeededFault("lighthouse", "avocet", "skerry-clock", "damaged", "mend", "in place, with one flipped bit"),
+    SeededFault(
+        "lighthouse", "avocet", "skerry-disk", "damaged", "replace", "in place, cut short; a whole one is held"
+    ),
+    SeededFault("lighthouse", "avocet", "skerry-modem", "imposter", "obtain", "in place, a web page"),
+    SeededFault(
+        "lighthouse", "redshank", "petrel-keys", "sound", "replace", "lacks the key that the firmware requires"
+    ),
+    SeededFault("lighthouse", "redshank", "petrel-firmware", "sound", "none", "in place, but its key is not"),
+    SeededFault("lighthouse", "redshank", "petrel-disk", "sound", "none", "in its place"),
+    SeededFault("lighthouse", "curlew", "fulmar-eu", "astray", "none", "held, but the American one is enough"),
+    SeededFault("lighthouse", "curlew", "fulmar-us", "sound", "none", "one of a choice"),
+    SeededFault("lighthouse", "curlew", "fulmar-voice-us", "astray", "none", "held, but the European one is preferred"),
+    SeededFault("lighthouse", "curlew", "fulmar-voice-eu", "astray", "place", "zipped; preferred by region"),
+    SeededFault("lighthouse", "curlew", "fulmar-drive", "misnamed", "rename", "an image under its old name"),
+    SeededFault(
         "lighthouse", "curlew", "fulmar-desk", "imposter", "replace", "of five files one is wrong, one in the drawer"
     ),
-    Fault("lighthouse", "curlew", "fulmar-help", "sound", "none", "all three files"),
-    Fault("stick", "redshank", "petrel-keys", "imposter", "replace", "one key is wrong"),
-    Fault("stick", "redshank", "petrel-firmware", "imposter", "replace", "too new for this release"),
-    Fault("stick", "redshank", "petrel-disk", "astray", "place", "on the other rig only"),
-    Fault("stick", "knot", "gannet-keys", "sound", "none", "its one key is proven"),
-    Fault("stick", "knot", "gannet-firmware", "sound", "none", "with the key it requires"),
-    Fault("stick", "knot", "gannet-tape-a", "missing", "obtain", "one of a choice that nobody here has"),
-    Fault("stick", "knot", "gannet-tape-b", "missing", "none", "the other of that choice"),
-    Fault("stick", "whimbrel", "vesper-boot", "misnamed", "rename", "in lower case, which the stick forgives"),
-    Fault("stick", "whimbrel", "vesper-sound", "missing", "obtain", "nobody here has it"),
-    Fault("stick", "whimbrel", "vesper-bank-a", "imposter", "replace", "swapped with bank B"),
-    Fault("stick", "whimbrel", "vesper-bank-b", "imposter", "replace", "swapped with bank A"),
+    SeededFault("lighthouse", "curlew", "fulmar-help", "sound", "none", "all three files"),
+    SeededFault("stick", "redshank", "petrel-keys", "imposter", "replace", "one key is wrong"),
+    SeededFault("stick", "redshank", "petrel-firmware", "imposter", "replace", "too new for this release"),
+    SeededFault("stick", "redshank", "petrel-disk", "astray", "place", "on the other rig only"),
+    SeededFault("stick", "knot", "gannet-keys", "sound", "none", "its one key is proven"),
+    SeededFault("stick", "knot", "gannet-firmware", "sound", "none", "with the key it requires"),
+    SeededFault("stick", "knot", "gannet-tape-a", "missing", "obtain", "one of a choice that nobody here has"),
+    SeededFault("stick", "knot", "gannet-tape-b", "missing", "none", "the other of that choice"),
+    SeededFault("stick", "whimbrel", "vesper-boot", "misnamed", "rename", "in lower case, which the stick forgives"),
+    SeededFault("stick", "whimbrel", "vesper-sound", "missing", "obtain", "nobody here has it"),
+    SeededFault("stick", "whimbrel", "vesper-bank-a", "imposter", "replace", "swapped with bank B"),
+    SeededFault("stick", "whimbrel", "vesper-bank-b", "imposter", "replace", "swapped with bank A"),
 )
 """Every need on the rigs with its expected verdict, written by hand."""
 
 HANDHELD_FAULTS = (
-    Fault("handheld", "sandpiper", "tern16-boot", "astray", "place", "under another name; its second place is empty"),
-    Fault("handheld", "sandpiper", "tern16-font", "astray", "place", "zipped in the drawer"),
-    Fault("handheld", "sandpiper", "tern-drive", "imposter", "replace", "a debug revision renamed to look right"),
-    Fault("handheld", "sandpiper", "tern-clock", "missing", "obtain", "a gap that the volunteers accept"),
-    Fault("handheld", "sandpiper", "tern-test", "astray", "place", "on the PC only"),
-    Fault("handheld", "sandpiper", "paths.tern16_rom", "imposter", "point", "leads out of the handheld's card"),
-    Fault("handheld", "sandpiper", "paths.carts", "sound", "none", "as the handheld calls it"),
+    SeededFault(
+        "handheld", "sandpiper", "tern16-boot", "astray", "place", "under another name; its second place is empty"
+    ),
+    SeededFault("handheld", "sandpiper", "tern16-font", "astray", "place", "zipped in the drawer"),
+    SeededFault("handheld", "sandpiper", "tern-drive", "imposter", "replace", "a debug revision renamed to look right"),
+    SeededFault("handheld", "sandpiper", "tern-clock", "missing", "obtain", "a gap that the volunteers accept"),
+    SeededFault("handheld", "sandpiper", "tern-test", "astray", "place", "on the PC only"),
+    SeededFault("handheld", "sandpiper", "paths.tern16_rom", "imposter", "point", "leads out of the handheld's card"),
+    SeededFault("handheld", "sandpiper", "paths.carts", "sound", "none", "as the handheld calls it"),
 )
 """The same of the rig behind the simulated server: blocked, and ready once all of it is placed."""
 
 SETTINGS = (
-    Fault("lighthouse", "sandpiper", "paths.tern16_rom", "missing", "point", "leads to last year's folder"),
-    Fault("lighthouse", "sandpiper", "paths.carts", "imposter", "point", "leads to another folder"),
-    Fault("lighthouse", "dunlin", "roms.boot", "imposter", "point", "leads to another machine's boot ROM"),
-    Fault("lighthouse", "redshank", "system.firmware", "missing", "point", "leads to a file that is not there"),
-    Fault("lighthouse", "curlew", "paths.boot_rom", "sound", "none", "leads to the one of the choice that is there"),
-    Fault("lighthouse", "curlew", "desk.folder", "sound", "none", "leads to the folder"),
-    Fault("lighthouse", "curlew", "voice.rom", "missing", "point", "leads to a place where nothing is"),
-    Fault("stick", "whimbrel", "machine.boot", "imposter", "point", "is a path of the PC, not of the console"),
-    Fault("stick", "redshank", "system.firmware", "sound", "none", "leads to the right place"),
-    Fault("stick", "knot", "system.firmware", "sound", "none", "relative to the settings file"),
-    Fault("stick", "knot", "device.@firmware", "sound", "none", "as the console calls it"),
-    Fault("stick", "knot", "paths.0", "sound", "none", "relative to the root"),
+    SeededFault("lighthouse", "sandpiper", "paths.tern16_rom", "missing", "point", "leads to last year's folder"),
+    SeededFault("lighthouse", "sandpiper", "paths.carts", "imposter", "point", "leads to another folder"),
+    SeededFault("lighthouse", "dunlin", "roms.boot", "imposter", "point", "leads to another machine's boot ROM"),
+    SeededFault("lighthouse", "redshank", "system.firmware", "missing", "point", "leads to a file that is not there"),
+    SeededFault(
+        "lighthouse", "curlew", "paths.boot_rom", "sound", "none", "leads to the one of the choice that is there"
+    ),
+    SeededFault("lighthouse", "curlew", "desk.folder", "sound", "none", "leads to the folder"),
+    SeededFault("lighthouse", "curlew", "voice.rom", "missing", "point", "leads to a place where nothing is"),
+    SeededFault("stick", "whimbrel", "machine.boot", "imposter", "point", "is a path of the PC, not of the console"),
+    SeededFault("stick", "redshank", "system.firmware", "sound", "none", "leads to the right place"),
+    SeededFault("stick", "knot", "system.firmware", "sound", "none", "relative to the settings file"),
+    SeededFault("stick", "knot", "device.@firmware", "sound", "none", "as the console calls it"),
+    SeededFault("stick", "knot", "paths.0", "sound", "none", "relative to the root"),
 )
 """Every setting on the rigs with its expected verdict; `need` is its key."""
 
 GAMES = (
-    Fault("lighthouse", "redshank", "redshank/games/tide pool.crate", "missing", "none", "no licence of its id"),
-    Fault("lighthouse", "redshank", "redshank/games/pier.sealed", "imposter", "none", "still sealed"),
-    Fault("lighthouse", "redshank", "redshank/games/PTR-00099.tag", "unproven", "none", "a licence without its game"),
-    Fault("lighthouse", "redshank", "redshank/games/harbour 1.2.update", "unproven", "none", "1.10 is newer"),
-    Fault("lighthouse", "curlew", "curlew/disks/sandbar.tdf", "astray", "none", "in no folder of its own"),
-    Fault("lighthouse", "curlew", "curlew/disks/Kelp Maze/kelp maze.tdf", "misnamed", "none", "its folder's name"),
-    Fault("lighthouse", "curlew", "curlew/disks/Fulmar - Groyne/groyne.chd", "imposter", "none", "cannot be read"),
-    Fault("lighthouse", "curlew", "curlew/disks/Fulmar - Lugworm/lugworm.zip", "imposter", "none", "zipped"),
-    Fault("lighthouse", "curlew", "curlew/disks/Fulmar - Big Wave/big wave.tdf", "imposter", "none", "too large"),
-    Fault("stick", "knot", "KNOT/REELS/eel.reel", "imposter", "none", "loose where it must be zipped"),
-    Fault("stick", "knot", "KNOT/REELS/gull.slip", "missing", "none", "its tag is missing"),
+    SeededFault("lighthouse", "redshank", "redshank/games/tide pool.crate", "missing", "none", "no licence of its id"),
+    SeededFault("lighthouse", "redshank", "redshank/games/pier.sealed", "imposter", "none", "still sealed"),
+    SeededFault(
+        "lighthouse", "redshank", "redshank/games/PTR-00099.tag", "unproven", "none", "a licence without its game"
+    ),
+    SeededFault("lighthouse", "redshank", "redshank/games/harbour 1.2.update", "unproven", "none", "1.10 is newer"),
+    SeededFault("lighthouse", "curlew", "curlew/disks/sandbar.tdf", "astray", "none", "in no folder of its own"),
+    SeededFault(
+        "lighthouse", "curlew", "curlew/disks/Kelp Maze/kelp maze.tdf", "misnamed", "none", "its folder's name"
+    ),
+    SeededFault(
+        "lighthouse", "curlew", "curlew/disks/Fulmar - Groyne/groyne.chd", "imposter", "none", "cannot be read"
+    ),
+    SeededFault("lighthouse", "curlew", "curlew/disks/Fulmar - Lugworm/lugworm.zip", "imposter", "none", "zipped"),
+    SeededFault("lighthouse", "curlew", "curlew/disks/Fulmar - Big Wave/big wave.tdf", "imposter", "none", "too large"),
+    SeededFault("stick", "knot", "KNOT/REELS/eel.reel", "imposter", "none", "loose where it must be zipped"),
+    SeededFault("stick", "knot", "KNOT/REELS/gull.slip", "missing", "none", "its tag is missing"),
 )
 """What is wrong in game folders; `need` is the file."""
 

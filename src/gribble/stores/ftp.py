@@ -27,7 +27,7 @@ from gribble.stores.link import (
     LinkLost,
     Listed,
     Pace,
-    Refused,
+    ServerRefused,
     tame,
     timed,
 )
@@ -107,11 +107,13 @@ class FtpLink:
             if isinstance(self._ftp, ftplib.FTP_TLS):
                 self._ftp.prot_p()
         except ssl.SSLCertVerificationError as error:
-            raise Refused(f"its certificate cannot be trusted: {tame(error.verify_message)}") from error
+            raise ServerRefused(f"its certificate cannot be trusted: {tame(error.verify_message)}") from error
         except ftplib.error_perm as error:
             if str(error).startswith("53"):
-                raise Refused(f"it does not let {user} in: wrong name or password") from None
-            raise Refused(f"it does not let {user} in: {tame(str(error).replace(password or chr(0), '…'))}") from None
+                raise ServerRefused(f"it does not let {user} in: wrong name or password") from None
+            raise ServerRefused(
+                f"it does not let {user} in: {tame(str(error).replace(password or chr(0), '…'))}"
+            ) from None
 
     def _ask_features(self) -> set[str]:
         try:

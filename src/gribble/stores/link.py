@@ -43,7 +43,7 @@ class Denied(Exception):
     """The server understood, and said no; the text is its reason."""
 
 
-class Refused(Exception):
+class ServerRefused(Exception):
     """The server does not let this user in, or cannot be trusted; asking again will not help. The text says why, `fix`
     what to do."""
 

@@ -15,7 +15,6 @@ from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.base.paths import MEMORY_FOLDER, lies_in, parent
 from gribble.core.placing.store import Content, Free, Stamp, StoreError
 from gribble.core.survey.walking import store_fault
-from gribble.stores.attic import AtticFolder
 from gribble.stores.files import (
     copy_whole,
     flush_folder,
@@ -28,6 +27,7 @@ from gribble.stores.files import (
     same_file,
     told,
 )
+from gribble.stores.slots import AtticFolder
 
 PRIVATE = 0o600
 """What nobody but the user may read."""

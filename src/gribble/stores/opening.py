@@ -12,7 +12,7 @@ from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.placing.journal import Seal
 from gribble.core.records.config import Rig
 from gribble.stores.credentials import credentials, variable_of
-from gribble.stores.link import Link, LinkLost, Refused, tame
+from gribble.stores.link import Link, LinkLost, ServerRefused, tame
 from gribble.stores.remote import RemoteStore
 from gribble.stores.rigs import RigHome
 from gribble.stores.steady import SteadyLink
@@ -43,7 +43,7 @@ def network_rig(name: str, rig: Rig, at: str, home: Path, access: Access, seal: 
             known.append(_credentials(name, address, access, rig.timeout))
         try:
             return _connected(address, rig, *known[0])
-        except Refused as error:
+        except ServerRefused as error:
             raise GribbleError(
                 f"rig {name}: {address.server}: {error}",
                 fix=error.fix or f"Correct it ({variable_of(name)}, netrc), or go on without this rig: --rig OTHER.",
@@ -88,7 +88,7 @@ def _connected(address: Address, rig: Rig, user: str, password: str | None) -> L
         context = ssl.create_default_context(cafile=rig.certificate)
     except (OSError, ssl.SSLError) as error:
         why = reason_of(error) if isinstance(error, FileNotFoundError) else "is no certificate in PEM form"
-        raise Refused(f"the certificate {rig.certificate}: {why}") from error
+        raise ServerRefused(f"the certificate {rig.certificate}: {why}") from error
     # A certificate that the user names is that very server's, whatever name stands in it.
     context.check_hostname = rig.certificate is None
     return FtpLink(address, user, password or "", rig.timeout, context)

@@ -14,8 +14,8 @@ from gribble.core.base.paths import base, fold, join, parent
 from gribble.core.files.hashing import digest_blocks
 from gribble.core.placing.store import Content, Free, Stamp, StoreError, StoreLost
 from gribble.core.survey.walking import store_fault
-from gribble.stores.attic import AtticFolder
 from gribble.stores.files import flush_folder, read_blocks, told
+from gribble.stores.slots import AtticFolder
 from gribble.stores.steady import SteadyLink
 
 COPY_BYTES = 1 << 20

@@ -18,7 +18,18 @@ from paramiko.message import Message
 from gribble.core.base.addresses import Address
 from gribble.core.base.errors import reason_of
 from gribble.core.base.paths import base
-from gribble.stores.link import BLOCK_BYTES, PATIENCE, Deadline, Denied, LinkLost, Listed, Pace, Refused, tame, timed
+from gribble.stores.link import (
+    BLOCK_BYTES,
+    PATIENCE,
+    Deadline,
+    Denied,
+    LinkLost,
+    Listed,
+    Pace,
+    ServerRefused,
+    tame,
+    timed,
+)
 
 AHEAD = 32
 """How many requests for blocks of a file are under way at a time."""
@@ -60,12 +71,12 @@ class _HostKeys(paramiko.MissingHostKeyPolicy):
     def missing_host_key(self, _client: paramiko.SSHClient, _hostname: str, key: paramiko.PKey) -> None:
         shown = f"{key.get_name()} {key.fingerprint}"
         if self._pinned is None:
-            raise Refused(
+            raise ServerRefused(
                 f"its host key is unknown: {shown}",
                 f'If {self._server} itself shows the same, write host_key = "{key.fingerprint}" beside the address.',
             )
         if key.fingerprint.rstrip("=") != self._pinned.rstrip("="):
-            raise Refused(
+            raise ServerRefused(
                 f"its host key has changed: {shown} is not {self._pinned}",
                 "Somebody may be in between. Only if you know why it changed, correct host_key in gribble.toml.",
             )
@@ -108,7 +119,7 @@ class SftpLink:
             try:
                 self._client.load_host_keys(str(known_hosts))
             except (OSError, paramiko.SSHException) as error:
-                raise Refused(f"{known_hosts} cannot be read: {tame(str(error))}") from error
+                raise ServerRefused(f"{known_hosts} cannot be read: {tame(str(error))}") from error
         self._client.set_missing_host_key_policy(_HostKeys(address.server, host_key))
         try:
             self._client.connect(
@@ -132,14 +143,14 @@ class SftpLink:
         except paramiko.BadHostKeyException as error:
             self._client.close()
             shown = f"{error.key.get_name()} {error.key.fingerprint}"
-            raise Refused(
+            raise ServerRefused(
                 f"its host key has changed: {shown} is not the one in {known_hosts}",
                 f"Somebody may be in between. If you know why it changed, take the line of {address.server} out there.",
             ) from None
         except paramiko.AuthenticationException:
             self._client.close()
             how = "wrong name or password" if password is not None else "it takes none of your keys"
-            raise Refused(f"it does not let {user} in: {how}") from None
+            raise ServerRefused(f"it does not let {user} in: {how}") from None
         except (paramiko.SSHException, OSError, EOFError) as error:
             self._client.close()
             reason = reason_of(error) if isinstance(error, OSError) else str(error) or "it was closed"

@@ -5,7 +5,7 @@ from __future__ import annotations
 from itertools import groupby
 from typing import Any
 
-from gribble.core.placing.attic import Kept
+from gribble.core.placing.displaced import Kept
 from gribble.views.looks import QUIET, count, size
 from gribble.views.screen import Screen, styled
 

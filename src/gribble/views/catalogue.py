@@ -10,7 +10,7 @@ from rich.text import Text
 from gribble.core.answers.adding import Added
 from gribble.core.answers.changes import SheetChanges
 from gribble.core.answers.effects import SheetEffect
-from gribble.core.answers.known import Known, proofs_of
+from gribble.core.answers.known import KnownEmulator, proofs_of
 from gribble.core.answers.lint import Remark
 from gribble.core.records.imported import Tally
 from gribble.core.records.roster import ArcadeSet
@@ -23,7 +23,7 @@ LEFT_OVER_SHOWN = 8
 # list
 
 
-def show_list(screen: Screen, known: Known) -> None:
+def show_list(screen: Screen, known: KnownEmulator) -> None:
     """A line for each sheet and roster."""
     if not known.sheets and not known.rosters:
         screen.say("No sheets yet. gribble catalogue capture writes one from a setup that works.")
@@ -44,7 +44,7 @@ def show_list(screen: Screen, known: Known) -> None:
         screen.say(f"cannot be used: {mistake}")
 
 
-def list_json(known: Known) -> dict[str, Any]:
+def list_json(known: KnownEmulator) -> dict[str, Any]:
     """`catalogue/1`."""
     return {
         "gribble": "catalogue/1",

@@ -18,7 +18,7 @@ _AS = {"malformed": Verdict.DAMAGED, "conflicting": Verdict.DAMAGED}
 """The verdicts of keys that look like one of files."""
 
 
-class Checked(Struct, frozen=True):
+class CheckedKeys(Struct, frozen=True):
     """One key file and what it is to a need; `fault` says why it could not be judged."""
 
     path: str
@@ -40,7 +40,7 @@ class Checked(Struct, frozen=True):
         return self.verdict in (Verdict.SOUND, Verdict.UNPROVEN)
 
 
-def show_keys(screen: Screen, checked: list[Checked], *, verbose: bool) -> None:
+def show_keys(screen: Screen, checked: list[CheckedKeys], *, verbose: bool) -> None:
     """The answer, then each file with its keys by name; those that are right are folded into one line."""
     if not checked:
         screen.say("No key files are needed on these rigs.")
@@ -74,7 +74,7 @@ def _show_names(screen: Screen, judged: KeysJudgement, verbose: bool) -> None:
         screen.grid([(verdict(Verdict.SOUND), styled(", ".join(right)))])
 
 
-def keys_json(checked: list[Checked]) -> dict[str, Any]:
+def keys_json(checked: list[CheckedKeys]) -> dict[str, Any]:
     """`keys/1` (DESIGN.md section 12)."""
     return {
         "gribble": "keys/1",

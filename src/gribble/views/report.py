@@ -11,7 +11,7 @@ from gribble.core.answers.report import Report
 from gribble.core.base.paths import visible
 from gribble.core.records.findings import State
 from gribble.views.looks import DIGEST_NAMES, STATES, VERDICTS, count, shorten
-from gribble.views.releases import written_csv
+from gribble.views.set_releases import written_csv
 
 MARK = "gribble report"
 """Stands near the beginning of every report that is written, so that a later one may take its place."""

@@ -26,7 +26,7 @@ SHORTEST_KEY_BYTES = 8
 """Shorter keys are left out: from their fingerprint the value could be found by trying all."""
 
 
-class Found(Struct, frozen=True, kw_only=True):
+class FoundFile(Struct, frozen=True, kw_only=True):
     """One file of the setup: path below the rig's root, size in bytes, every digest, and its keys if it has any."""
 
     path: str
@@ -56,7 +56,7 @@ def why_left_out(path: str, size: int) -> str:
     return "empty" if size == 0 else ""
 
 
-def new_sheet(files: Iterable[Found], emulator: str, release: str) -> Captured:
+def new_sheet(files: Iterable[FoundFile], emulator: str, release: str) -> Captured:
     """A sheet with every file: one need for each content, further copies as `also`."""
     drafts = _drafts(files)
     remarks = [f"Captured from a setup of {emulator} {release} that works. What only a person knows is marked."]
@@ -64,7 +64,7 @@ def new_sheet(files: Iterable[Found], emulator: str, release: str) -> Captured:
     return Captured(text, len(drafts), sum(len(draft.accepts) for draft in drafts), 0)
 
 
-def _drafts(files: Iterable[Found]) -> list[Draft]:
+def _drafts(files: Iterable[FoundFile]) -> list[Draft]:
     drafts: dict[object, Draft] = {}
     for file in files:
         folder, name = split_place(file.path)
@@ -85,11 +85,11 @@ def _drafts(files: Iterable[Found]) -> list[Draft]:
     return list(drafts.values())
 
 
-def _accept(file: Found) -> Accept:
+def _accept(file: FoundFile) -> Accept:
     return structs.replace(Accept(size=file.size), **file.digests.known())
 
 
-def extended(text: str, sheet: Sheet, files: Iterable[Found], release: str) -> Captured:
+def extended(text: str, sheet: Sheet, files: Iterable[FoundFile], release: str) -> Captured:
     """An existing sheet's text with the contents that it did not know. Comments and order stay.
 
     At a place that the sheet knows they become new accepts, elsewhere new needs.
@@ -104,7 +104,7 @@ def extended(text: str, sheet: Sheet, files: Iterable[Found], release: str) -> C
         if not need.file
     }
     known = new = 0
-    fresh: list[Found] = []
+    fresh: list[FoundFile] = []
     for file in files:
         number = places.get(file.path)
         need = sheet.need[number] if number is not None else None

@@ -15,7 +15,7 @@ from gribble.core.records.roster import RosterHead
 from gribble.core.records.sheet import Sheet
 
 
-class Known(Struct, frozen=True):
+class KnownEmulator(Struct, frozen=True):
     """What the catalogues hold: sheets, heads of rosters with the number of sets, and what could not be used."""
 
     sheets: list[Sheet]
@@ -23,7 +23,7 @@ class Known(Struct, frozen=True):
     mistakes: tuple[Mistake, ...]
 
 
-def read_known(catalogue: Catalogue, folders: list[Path]) -> Known:
+def read_known(catalogue: Catalogue, folders: list[Path]) -> KnownEmulator:
     """What some folders hold, whose sheets are loaded already; of rosters the head is read, the lines are counted."""
     rosters, mistakes = [], list(catalogue.mistakes)
     for folder in folders:
@@ -34,7 +34,7 @@ def read_known(catalogue: Catalogue, folders: list[Path]) -> Known:
                 rosters.append((read_head(path), lines - 1, str(path)))
             except (OSError, msgspec.MsgspecError) as error:
                 mistakes.append(Mistake(str(path), "", f"cannot be used: {error}"))
-    return Known([sheet for _, sheet in sorted(catalogue.sheets.items())], rosters, tuple(mistakes))
+    return KnownEmulator([sheet for _, sheet in sorted(catalogue.sheets.items())], rosters, tuple(mistakes))
 
 
 def proofs_of(sheet: Sheet) -> Counter[str]:

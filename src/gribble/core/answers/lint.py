@@ -16,7 +16,7 @@ from gribble.core.base.errors import reason_of
 from gribble.core.base.paths import fold, join
 from gribble.core.base.tables import Mistakes, read_toml
 from gribble.core.catalogue.families import lineage_faults
-from gribble.core.catalogue.releases import concerns
+from gribble.core.catalogue.ranges import concerns
 from gribble.core.catalogue.rosters import ROSTER_ENDING, load_roster
 from gribble.core.catalogue.sheets import SHEET_ENDING, load_sheet
 from gribble.core.catalogue.writing import FILL_IN

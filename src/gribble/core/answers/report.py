@@ -10,7 +10,7 @@ from collections.abc import Iterable
 
 from msgspec import Struct
 
-from gribble.core.answers.releases import Matched
+from gribble.core.answers.rosters import Matched
 from gribble.core.audit.world import World
 from gribble.core.base.digests import Digests
 from gribble.core.placing.journal import Run
@@ -99,7 +99,7 @@ class ToObtain(Struct, frozen=True, kw_only=True):
     contents: tuple[Content, ...] = ()
 
 
-class Change(Struct, frozen=True, kw_only=True):
+class RunChange(Struct, frozen=True, kw_only=True):
     """One run since then: what it did, in places."""
 
     run: int
@@ -127,7 +127,7 @@ class Report(Struct, frozen=True, kw_only=True):
     obtain: tuple[ToObtain, ...]
     releases: tuple[ReleaseShare, ...] = ()
     since: str = ""
-    changes: tuple[Change, ...] = ()
+    changes: tuple[RunChange, ...] = ()
 
     @property
     def emulators(self) -> list[tuple[RigReport, EmulatorReport]]:
@@ -187,10 +187,10 @@ def runs_since(runs: Iterable[Run], since: str) -> list[Run]:
     return sorted(chosen, key=lambda run: (run.when, run.number), reverse=True)
 
 
-def _change(run: Run) -> Change:
+def _change(run: Run) -> RunChange:
     done = [run.steps[number] for number in sorted(run.done.keys() - run.back)]
     places = tuple(f"{step.kind} {step.place}" for step in done)
-    return Change(run=run.number, rig=run.rig, when=run.when, state=run.state, places=places)
+    return RunChange(run=run.number, rig=run.rig, when=run.when, state=run.state, places=places)
 
 
 def _emulator(world: World, rig: RigAudit, emulator: EmulatorAudit) -> EmulatorReport:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import NamedTuple
 
-from gribble.core.answers.capture import Found, why_left_out
+from gribble.core.answers.capture import FoundFile, why_left_out
 from gribble.core.audit.judging.keys import MAX_BYTES, read_keys
 from gribble.core.base.digests import ALGORITHMS
 from gribble.core.base.errors import GribbleError, reason_of
@@ -17,7 +17,7 @@ from gribble.core.survey.watched import Listener
 class Setup(NamedTuple):
     """The files that an emulator could need, and those that were left out, by the reason."""
 
-    files: list[Found]
+    files: list[FoundFile]
     left_out: dict[str, list[str]]
 
 
@@ -47,7 +47,7 @@ def read_setup(root: Path, chosen: list[Path], listener: Listener) -> Setup:
                 f"{place} cannot be read: {reason_of(error)}", fix="Nothing was written. Check its permissions."
             ) from error
         good = keys is not None and not keys.fault and any(not one.fault for one in keys.entries.values())
-        setup.files.append(Found(path=entry.path, size=entry.size, digests=digests, keys=keys if good else None))
+        setup.files.append(FoundFile(path=entry.path, size=entry.size, digests=digests, keys=keys if good else None))
     if not setup.files:
         raise GribbleError(f"{root} has no file to capture", fix="Name the files to take.")
     return setup

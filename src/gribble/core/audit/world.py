@@ -27,7 +27,7 @@ from gribble.core.files.settingsfile import MAX_BYTES as LARGEST_SETTINGS
 from gribble.core.records.discs import Checked
 from gribble.core.records.findings import Finding, RigAudit, Verdict
 from gribble.core.records.fitted import Fitted
-from gribble.core.records.holding import Holding, Key, Skipped, key_of
+from gribble.core.records.holding import FileKey, Holding, Skipped, key_of
 from gribble.core.records.keyfile import KeyFile
 from gribble.core.records.readings import ABSENT, Readings, Unread
 from gribble.core.records.rig_seen import RigSeen
@@ -154,7 +154,7 @@ class World(Struct, frozen=True, kw_only=True):
                 data = self.read_whole(holding)
                 yield (rig.name, file), Unread("cannot be read") if data is None else data
 
-    def _read_ids(self, rig: RigSeen) -> Iterable[tuple[tuple[Key, int, int], str]]:
+    def _read_ids(self, rig: RigSeen) -> Iterable[tuple[tuple[FileKey, int, int], str]]:
         """What the files of pairs say of themselves, where the pair's rule says so."""
         shelf = Shelf(rig)
         for fitted in rig.emulators:

@@ -9,7 +9,7 @@ from gribble.core.base.kinds import VOLUMES
 from gribble.core.base.paths import name_fault, path_fault
 from gribble.core.base.suggest import suggest
 from gribble.core.base.tables import Mistakes
-from gribble.core.catalogue.releases import range_fault
+from gribble.core.catalogue.ranges import range_fault
 from gribble.core.records.sheet import Arcade, Key, Kind, Media, Need, Pair, Setting, Sheet
 
 SHEET_VERSION = 1

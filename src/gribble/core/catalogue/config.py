@@ -14,7 +14,7 @@ from gribble.core.base.kinds import VOLUMES
 from gribble.core.base.paths import join, path_fault, same_place
 from gribble.core.base.suggest import suggest
 from gribble.core.base.tables import Mistakes, read_table, read_toml
-from gribble.core.catalogue.releases import concerns, release_fault
+from gribble.core.catalogue.ranges import concerns, release_fault
 from gribble.core.catalogue.sheets import Catalogue
 from gribble.core.records.config import Config, Installed
 from gribble.core.records.fitted import Fitted

@@ -10,7 +10,7 @@ from msgspec import Struct
 from gribble.core.base.paths import base, fold, parent
 from gribble.core.diagnosis.diagnose import HEADERS, MAX_BYTES, Diagnosis, diagnose, no_dump, prefix_of
 from gribble.core.files.archives.opening import HEAD_BYTES, archive_kind
-from gribble.core.records.holding import Holding, Key, key_of, nearness
+from gribble.core.records.holding import FileKey, Holding, key_of, nearness
 from gribble.core.records.recipes import Mending
 from gribble.core.records.sheet import Accept, Need, Unlock
 from gribble.core.survey.stock import Stock
@@ -41,8 +41,8 @@ class NearMisses:
     """The near misses found: by need, and what suspects plainly are if they are no dumps."""
 
     def __init__(self) -> None:
-        self._mends: dict[tuple[str, str, str, str], dict[Key, Mending]] = {}
-        self.no_dumps: dict[Key, str] = {}
+        self._mends: dict[tuple[str, str, str, str], dict[FileKey, Mending]] = {}
+        self.no_dumps: dict[FileKey, str] = {}
 
     def add(self, wanted: Wanted, mend: Mending) -> None:
         """Keep what was found for a need."""

@@ -1,4 +1,4 @@
-"""Whether what a track sheet says holds: its files against those that are there. Pure, but for what `Reader`s read."""
+"""Whether what a track sheet says holds: its files against those that are there. Pure, but for what `PartReader`s read."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator, Mapping
 
 from gribble.core.base.paths import base, climb_fault, fold, join, parent
 from gribble.core.discs.sheets import RAW_BYTES, SUBCHANNEL_BYTES, DiscSheet, SheetFile
-from gribble.core.records.discs import Checked, Fault
+from gribble.core.records.discs import Checked, DiscFault
 
 ENDINGS = {
     ".cue": "cue",
@@ -46,7 +46,7 @@ def check_sheet(path: str, sheet: DiscSheet, sizes: Mapping[str, int], folded: M
     if path.lower().endswith(".txt"):
         right = path[: -len(".txt")]
         remedy = f"rename it to {base(right)}" if right not in sizes else f"{base(right)} is there as well; keep one"
-        faults.append(Fault(fault="ending", reason="has a further ending .txt", remedy=remedy))
+        faults.append(DiscFault(fault="ending", reason="has a further ending .txt", remedy=remedy))
     for file in sheet.files:
         faults += _file_faults(path, sheet, file, sizes, folded)
     if any(fault.fault == "no-sheet" for fault in faults):
@@ -56,38 +56,38 @@ def check_sheet(path: str, sheet: DiscSheet, sizes: Mapping[str, int], folded: M
 
 def _file_faults(
     path: str, sheet: DiscSheet, file: SheetFile, sizes: Mapping[str, int], folded: Mapping[str, str]
-) -> Iterator[Fault]:
+) -> Iterator[DiscFault]:
     where = f"line {file.line}: "
     name = file.name.replace("\\", "/") if sheet.kind == "m3u" else file.name
     if fault := climb_fault(name):
-        yield Fault(fault="leaves-folder", file=file.name, reason=f"{where}the name {fault}")
+        yield DiscFault(fault="leaves-folder", file=file.name, reason=f"{where}the name {fault}")
         return
     target = join(parent(path), name)
     if target == path:
-        yield Fault(fault="lists-itself", file=file.name, reason=f"{where}it lists itself")
+        yield DiscFault(fault="lists-itself", file=file.name, reason=f"{where}it lists itself")
         return
     if target not in sizes:
         there = folded.get(fold(target))
         if there:
             right = there.rpartition("/")[2]
             reason = f"{where}is there as {right}, in another case"
-            yield Fault(fault="other-case", file=file.name, reason=reason, remedy=f"write {right} in the sheet")
+            yield DiscFault(fault="other-case", file=file.name, reason=reason, remedy=f"write {right} in the sheet")
         else:
-            yield Fault(fault="missing", file=file.name, reason=f"{where}is not there")
+            yield DiscFault(fault="missing", file=file.name, reason=f"{where}is not there")
         return
     yield from _track_faults(file, sizes[target], sheet.kind)
     if sheet.kind == "ccd":
         yield from _ccd_faults(file, target, sizes)
 
 
-def _track_faults(file: SheetFile, size: int, kind: str) -> Iterator[Fault]:
+def _track_faults(file: SheetFile, size: int, kind: str) -> Iterator[DiscFault]:
     """Tracks against the length of their file: sectors that do not divide it, places that overlap or lie outside."""
     if not file.tracks:
         return
     sectors = {track.sector_bytes for track in file.tracks}
     if len(sectors) == 1 and (sector := next(iter(sectors))) and size % sector:
         reason = f"has {size:,} bytes, which sectors of {sector:,} do not divide: cut short, or of another form"
-        yield Fault(fault="length", file=file.name, reason=reason)
+        yield DiscFault(fault="length", file=file.name, reason=reason)
     if kind != "cue" or not all(sectors):
         return
     before = -1
@@ -96,7 +96,7 @@ def _track_faults(file: SheetFile, size: int, kind: str) -> Iterator[Fault]:
     for number, track in enumerate(file.tracks):
         if track.start <= before:
             reason = f"line {track.line}: track {track.number} begins before track {track.number - 1} does"
-            yield Fault(fault="overlap", file=file.name, reason=reason)
+            yield DiscFault(fault="overlap", file=file.name, reason=reason)
             return
         if number:
             place += (track.start - last) * file.tracks[number - 1].sector_bytes
@@ -104,21 +104,21 @@ def _track_faults(file: SheetFile, size: int, kind: str) -> Iterator[Fault]:
             place = track.start * track.sector_bytes
         if place >= size:
             reason = f"line {track.line}: track {track.number} begins behind the end of the file"
-            yield Fault(fault="length", file=file.name, reason=reason)
+            yield DiscFault(fault="length", file=file.name, reason=reason)
             return
         before = last = track.start
 
 
-def _ccd_faults(file: SheetFile, target: str, sizes: Mapping[str, int]) -> Iterator[Fault]:
+def _ccd_faults(file: SheetFile, target: str, sizes: Mapping[str, int]) -> Iterator[DiscFault]:
     """The length of a ccd sheet's image, and of the file of subchannels beside it, if there is one."""
     held = sizes[target] // RAW_BYTES
     if held < file.sectors:
         reason = f"is too short: the sheet's disc ends at sector {file.sectors:,}, and {held:,} are there"
-        yield Fault(fault="length", file=file.name, reason=reason)
+        yield DiscFault(fault="length", file=file.name, reason=reason)
     beside = f"{target.rpartition('.')[0]}.sub"
     if beside in sizes and sizes[beside] != held * SUBCHANNEL_BYTES:
         reason = f"has {sizes[beside]:,} bytes; {SUBCHANNEL_BYTES} for each of {held:,} sectors are {held * 96:,}"
-        yield Fault(fault="length", file=base(beside), reason=reason)
+        yield DiscFault(fault="length", file=base(beside), reason=reason)
 
 
 def lone_images(paths: Mapping[str, int], named: frozenset[str]) -> Iterator[Checked]:
@@ -127,5 +127,5 @@ def lone_images(paths: Mapping[str, int], named: frozenset[str]) -> Iterator[Che
         if path.lower().endswith(BARE) and path not in named:
             reason = "no sheet names this image, and it does not work without one"
             yield Checked(
-                path=path, verdict="unproven", findings=(Fault(fault="no-sheet-for-it", file=path, reason=reason),)
+                path=path, verdict="unproven", findings=(DiscFault(fault="no-sheet-for-it", file=path, reason=reason),)
             )

@@ -8,13 +8,13 @@ from collections.abc import Callable, Iterator
 from msgspec import Struct
 
 from gribble.core.base.paths import visible
-from gribble.core.records.discs import Fault
+from gribble.core.records.discs import DiscFault
 
 _FIRST = 16
 """The sector of the first volume descriptor."""
 _FORMS = ((2048, 0), (2352, 16), (2352, 24), (2336, 8))
 """How sectors lie in images: their bytes, and where in each the content begins."""
-Reader = Callable[[int, int], bytes]
+SectorReader = Callable[[int, int], bytes]
 """Gives bytes of an image from a place; fewer where it ends."""
 
 
@@ -33,7 +33,7 @@ class Volume(Struct, frozen=True, kw_only=True):
         return "MODE1/2048" if self.sector_bytes == 2048 else f"MODE{1 if self.skip == 16 else 2}/{self.sector_bytes}"
 
 
-def read_volume(read: Reader) -> Volume | None:
+def read_volume(read: SectorReader) -> Volume | None:
     """The primary volume descriptor of an image; None where there is none."""
     for sector_bytes, skip in _FORMS:
         data = read(_FIRST * sector_bytes + skip, 2048)
@@ -51,20 +51,20 @@ def _text(raw: bytes) -> str:
     return visible(raw.decode("ascii", "replace"), "?").strip()
 
 
-def image_faults(name: str, size: int, volume: Volume | None) -> Iterator[Fault]:
+def image_faults(name: str, size: int, volume: Volume | None) -> Iterator[DiscFault]:
     """What is wrong with a whole image by its length."""
     if size == 0:
-        yield Fault(fault="empty", file=name, reason="is empty")
+        yield DiscFault(fault="empty", file=name, reason="is empty")
         return
     if volume is None:
         return
     if size % volume.sector_bytes:
         reason = f"has {size:,} bytes, which sectors of {volume.sector_bytes:,} do not divide"
-        yield Fault(fault="length", file=name, reason=reason)
+        yield DiscFault(fault="length", file=name, reason=reason)
     held = size // volume.sector_bytes
     if held < volume.sectors:
         reason = (
             f"is too short: its volume has {volume.sectors:,} sectors, and {held:,} are there; cut short, or a "
             "conversion that left out what lies behind the first track"
         )
-        yield Fault(fault="length", file=name, reason=reason)
+        yield DiscFault(fault="length", file=name, reason=reason)

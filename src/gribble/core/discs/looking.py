@@ -15,11 +15,11 @@ from gribble.core.discs.images import Volume, image_faults, read_volume
 from gribble.core.discs.mending import mend_sheet, sheet_for
 from gribble.core.discs.sheets import MAX_SHEET_BYTES, DiscSheet, read_sheet
 from gribble.core.files.discheaders import HEADER_BYTES
-from gribble.core.records.discs import MENDS, Checked, Fault, Mended
+from gribble.core.records.discs import MENDS, Checked, DiscFault, Mended
 from gribble.core.records.holding import Skipped
 from gribble.core.survey.walking import walk
 
-Reader = Callable[[str, int, int], bytes]
+PartReader = Callable[[str, int, int], bytes]
 """Gives some bytes of a file by path, offset and length, fewer where it ends before; may raise OSError."""
 
 
@@ -32,7 +32,7 @@ def sizes_below(root: Path, skipped: list[Skipped]) -> dict[str, int]:
     return sizes
 
 
-def reader_below(root: Path) -> Reader:
+def reader_below(root: Path) -> PartReader:
     """What reads the files of a folder of this machine."""
 
     def read(path: str, offset: int, length: int) -> bytes:
@@ -46,7 +46,7 @@ def reader_below(root: Path) -> Reader:
 class _Looked:
     """The sheets among some files, read, and the images that no sheet names."""
 
-    def __init__(self, sizes: Mapping[str, int], reader: Reader) -> None:
+    def __init__(self, sizes: Mapping[str, int], reader: PartReader) -> None:
         self.folded = folded_paths(sizes)
         self.sheets: dict[str, tuple[DiscSheet, bytes]] = {}
         named: set[str] = set()
@@ -57,7 +57,7 @@ class _Looked:
         self.named = frozenset(path for path in sizes if fold(path) in named)
 
 
-def check_files(sizes: Mapping[str, int], reader: Reader, only: str = "") -> Iterator[Checked]:
+def check_files(sizes: Mapping[str, int], reader: PartReader, only: str = "") -> Iterator[Checked]:
     """Every sheet and image among some files, of which paths and sizes (in bytes) are given. Sheets come first.
 
     With `only`, the one file of that path, against all that lies around it.
@@ -91,7 +91,7 @@ def check_files(sizes: Mapping[str, int], reader: Reader, only: str = "") -> Ite
             yield Checked(path=path, verdict="sound" if volume else "unproven", label=label)
 
 
-def mend_files(sizes: Mapping[str, int], reader: Reader, only: str = "") -> list[Mended]:
+def mend_files(sizes: Mapping[str, int], reader: PartReader, only: str = "") -> list[Mended]:
     """The sheets among some files that can be put right beyond doubt, and those that lack for lone images."""
     looked = _Looked(sizes, reader)
     mends = list(_mends(looked, sizes, only))
@@ -144,23 +144,23 @@ def discs_below(root: Path, skipped: list[Skipped]) -> list[str]:
     return [path for path in paths if fold(path) not in named]
 
 
-def _read(reader: Reader, path: str, kind: str) -> tuple[DiscSheet, bytes]:
+def _read(reader: PartReader, path: str, kind: str) -> tuple[DiscSheet, bytes]:
     try:
         data = reader(path, 0, MAX_SHEET_BYTES + 1)
         return read_sheet(kind, data, base(path)), data
     except OSError as error:
-        fault = Fault(fault="no-sheet", reason=f"cannot be read: {reason_of(error)}")
+        fault = DiscFault(fault="no-sheet", reason=f"cannot be read: {reason_of(error)}")
         return DiscSheet(kind=kind, files=(), faults=(fault,)), b""
 
 
-def _start(reader: Reader, path: str) -> bytes:
+def _start(reader: PartReader, path: str) -> bytes:
     try:
         return reader(path, 0, HEADER_BYTES)
     except OSError:
         return b""
 
 
-def _volume(reader: Reader, path: str) -> Volume | None:
+def _volume(reader: PartReader, path: str) -> Volume | None:
     try:
         return read_volume(lambda at, length: reader(path, at, length))
     except OSError:

@@ -27,7 +27,7 @@ _NO_DISCS = (".m3u", ".txt", ".sub", ".jpg", ".png", ".pdf", ".xml", ".json", ".
 MOST_DISCS = 200
 
 
-class Disc(Struct, frozen=True):
+class NamedDisc(Struct, frozen=True):
     """What a file's name says of it: its title, its place (disc, side), and how many discs there are, if it says so."""
 
     path: str
@@ -38,7 +38,7 @@ class Disc(Struct, frozen=True):
 
 def group(paths: Iterable[str]) -> list[Playlist]:
     """The playlists that some files make; a title needs two discs, or a name that says there are more."""
-    titles: dict[tuple[str, str], list[Disc]] = {}
+    titles: dict[tuple[str, str], list[NamedDisc]] = {}
     for path in paths:
         if path.lower().endswith(_NO_DISCS):
             continue
@@ -68,7 +68,7 @@ def named(paths: Iterable[str], names: Mapping[str, str]) -> tuple[list[Playlist
     return lists, [id_ for id_ in names if id_ not in found]
 
 
-def disc_of(path: str) -> Disc | None:
+def disc_of(path: str) -> NamedDisc | None:
     """The title and the number in a file's name; None where it has no number."""
     stem = posixpath.splitext(path.rpartition("/")[2])[0]
     number = side = total = 0
@@ -83,10 +83,10 @@ def disc_of(path: str) -> Disc | None:
     if not (number or side) or max(number, side, total) > MOST_DISCS:
         return None
     title = re.sub(r"\s+", " ", _MARK.sub(" ", stem)).strip(" _.,-") or parent(path).rpartition("/")[2]
-    return Disc(path, title, (number or 1, side), total) if title else None
+    return NamedDisc(path, title, (number or 1, side), total) if title else None
 
 
-def _playlist(folder: str, discs: list[Disc]) -> Playlist:
+def _playlist(folder: str, discs: list[NamedDisc]) -> Playlist:
     """One title's discs in order; of several files for one disc, the sheet, else the first by name."""
     chosen: dict[tuple[int, int], str] = {}
     for disc in sorted(discs, key=lambda one: (one.place, not one.path.lower().endswith(_SHEETS), one.path)):

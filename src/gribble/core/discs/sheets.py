@@ -15,7 +15,7 @@ from collections.abc import Callable, Iterator
 
 from msgspec import Struct
 
-from gribble.core.records.discs import Fault
+from gribble.core.records.discs import DiscFault
 
 MAX_SHEET_BYTES = 1 << 20
 """A larger file is no track sheet; nothing more of it is read."""
@@ -64,7 +64,7 @@ class DiscSheet(Struct, frozen=True, kw_only=True):
 
     kind: str
     files: tuple[SheetFile, ...]
-    faults: tuple[Fault, ...] = ()
+    faults: tuple[DiscFault, ...] = ()
 
 
 def read_sheet(kind: str, data: bytes, name: str = "") -> DiscSheet:
@@ -74,14 +74,14 @@ def read_sheet(kind: str, data: bytes, name: str = "") -> DiscSheet:
     """
     if len(data) > MAX_SHEET_BYTES:
         reason = f"has {len(data):,} bytes; no track sheet is that long"
-        return DiscSheet(kind=kind, files=(), faults=(Fault(fault="no-sheet", reason=reason),))
-    faults: list[Fault] = []
+        return DiscSheet(kind=kind, files=(), faults=(DiscFault(fault="no-sheet", reason=reason),))
+    faults: list[DiscFault] = []
     faults += _coding_faults(data)
     text = decoded(data)
     lines = [(number, line.strip()) for number, line in enumerate(text.splitlines(), start=1) if line.strip()]
     if any("\0" in line for _, line in lines):
-        return DiscSheet(kind=kind, files=(), faults=(Fault(fault="no-sheet", reason="is no text"),))
-    readers: dict[str, Callable[[list[tuple[int, str]], list[Fault]], Iterator[SheetFile]]] = {
+        return DiscSheet(kind=kind, files=(), faults=(DiscFault(fault="no-sheet", reason="is no text"),))
+    readers: dict[str, Callable[[list[tuple[int, str]], list[DiscFault]], Iterator[SheetFile]]] = {
         "cue": _read_cue,
         "gdi": _read_gdi,
         "ccd": lambda lines, faults: _read_ccd(lines, faults, name.rpartition(".")[0] or name),
@@ -89,7 +89,7 @@ def read_sheet(kind: str, data: bytes, name: str = "") -> DiscSheet:
     }
     files = tuple(readers[kind](lines, faults))
     if not files and not any(fault.fault == "no-sheet" for fault in faults):
-        faults.append(Fault(fault="no-sheet", reason="names no file"))
+        faults.append(DiscFault(fault="no-sheet", reason="names no file"))
     return DiscSheet(kind=kind, files=files, faults=tuple(faults))
 
 
@@ -103,25 +103,25 @@ def decoded(data: bytes) -> str:
         return data.removeprefix(b"\xef\xbb\xbf").decode("cp1252", errors="replace")
 
 
-def _coding_faults(data: bytes) -> Iterator[Fault]:
+def _coding_faults(data: bytes) -> Iterator[DiscFault]:
     """A byte-order mark is a fault, and so is an encoding that most emulators do not take."""
     if data.startswith((b"\xff\xfe", b"\xfe\xff")):
-        yield Fault(fault="encoding", reason="is written in UTF-16, which most emulators cannot read")
+        yield DiscFault(fault="encoding", reason="is written in UTF-16, which most emulators cannot read")
         return
     if data.startswith(b"\xef\xbb\xbf"):
-        yield Fault(fault="byte-order-mark", reason="begins with a byte-order mark, on which emulators choke")
+        yield DiscFault(fault="byte-order-mark", reason="begins with a byte-order mark, on which emulators choke")
     try:
         data.decode()
     except UnicodeDecodeError as error:
         line = data[: error.start].count(b"\n") + 1
         reason = f"line {line} is not UTF-8 (an older encoding?); names in it may not be found"
-        yield Fault(fault="encoding", reason=reason)
+        yield DiscFault(fault="encoding", reason=reason)
 
 
 # cue
 
 
-def _read_cue(lines: list[tuple[int, str]], faults: list[Fault]) -> Iterator[SheetFile]:
+def _read_cue(lines: list[tuple[int, str]], faults: list[DiscFault]) -> Iterator[SheetFile]:
     name, at = "", 0
     tracks: list[Track] = []
     last = 0
@@ -162,12 +162,12 @@ def _read_cue(lines: list[tuple[int, str]], faults: list[Fault]) -> Iterator[She
         yield SheetFile(name=name, line=at, tracks=tuple(tracks))
 
 
-def _close(current: tuple[int, str, int] | None, faults: list[Fault]) -> None:
+def _close(current: tuple[int, str, int] | None, faults: list[DiscFault]) -> None:
     if current is not None:
         faults.append(_at(current[2], "order", f"track {current[0]} has no INDEX 01"))
 
 
-def _file_name(line: str, number: int, faults: list[Fault]) -> str:
+def _file_name(line: str, number: int, faults: list[DiscFault]) -> str:
     """The name in a FILE line, quoted or not."""
     if match := _QUOTED.match(line):
         if line.count('"') % 2:
@@ -180,7 +180,7 @@ def _file_name(line: str, number: int, faults: list[Fault]) -> str:
     return " ".join(rest).strip('"')
 
 
-def _track(parts: list[str], number: int, last: int, faults: list[Fault]) -> tuple[int, str, int] | None:
+def _track(parts: list[str], number: int, last: int, faults: list[DiscFault]) -> tuple[int, str, int] | None:
     if len(parts) < 3 or not parts[1].isdecimal() or len(parts[1]) > 4:
         faults.append(_at(number, "syntax", "should be TRACK, a number and a mode"))
         return None
@@ -194,7 +194,7 @@ def _track(parts: list[str], number: int, last: int, faults: list[Fault]) -> tup
     return track, mode, number
 
 
-def _index(parts: list[str], number: int, faults: list[Fault]) -> tuple[int, int] | None:
+def _index(parts: list[str], number: int, faults: list[DiscFault]) -> tuple[int, int] | None:
     match = _TIME.match(parts[2]) if len(parts) > 2 else None
     if match is None or not parts[1].isdecimal() or len(parts[1]) > 2:
         faults.append(_at(number, "syntax", "should be INDEX, a number and a time like 00:02:00"))
@@ -209,9 +209,9 @@ def _index(parts: list[str], number: int, faults: list[Fault]) -> tuple[int, int
 # gdi, ccd and m3u
 
 
-def _read_gdi(lines: list[tuple[int, str]], faults: list[Fault]) -> Iterator[SheetFile]:
+def _read_gdi(lines: list[tuple[int, str]], faults: list[DiscFault]) -> Iterator[SheetFile]:
     if not lines or not lines[0][1].isdecimal() or len(lines[0][1]) > 4:
-        faults.append(Fault(fault="no-sheet", reason="does not begin with the number of tracks"))
+        faults.append(DiscFault(fault="no-sheet", reason="does not begin with the number of tracks"))
         return
     count = int(lines[0][1])
     if count != len(lines) - 1:
@@ -233,7 +233,7 @@ def _read_gdi(lines: list[tuple[int, str]], faults: list[Fault]) -> Iterator[She
         yield SheetFile(name=name.strip('"'), line=number, tracks=(one,))
 
 
-def _read_ccd(lines: list[tuple[int, str]], faults: list[Fault], stem: str) -> Iterator[SheetFile]:
+def _read_ccd(lines: list[tuple[int, str]], faults: list[DiscFault], stem: str) -> Iterator[SheetFile]:
     entries: list[tuple[int, dict[str, int]]] = []  # line and values of each entry of the table of contents
     said: dict[str, int] = {}
     values: dict[str, int] | None = None
@@ -250,7 +250,7 @@ def _read_ccd(lines: list[tuple[int, str]], faults: list[Fault], stem: str) -> I
             else:
                 faults.append(_at(number, "syntax", "should be a key, =, and a number"))
     if not entries:
-        faults.append(Fault(fault="no-sheet", reason="has no table of contents"))
+        faults.append(DiscFault(fault="no-sheet", reason="has no table of contents"))
         return
     if said.get("tocentries", len(entries)) != len(entries):
         reason = f"says {said['tocentries']} entries, and lists {len(entries)}"
@@ -273,11 +273,11 @@ def _read_ccd(lines: list[tuple[int, str]], faults: list[Fault], stem: str) -> I
     yield SheetFile(name=f"{stem}.img", line=lines[0][0], tracks=tuple(tracks), sectors=max(ends, default=0))
 
 
-def _read_m3u(lines: list[tuple[int, str]], _faults: list[Fault]) -> Iterator[SheetFile]:
+def _read_m3u(lines: list[tuple[int, str]], _faults: list[DiscFault]) -> Iterator[SheetFile]:
     for number, line in lines:
         if not line.startswith("#"):
             yield SheetFile(name=line, line=number)
 
 
-def _at(line: int, fault: str, reason: str) -> Fault:
-    return Fault(fault=fault, reason=f"line {line}: {reason}")
+def _at(line: int, fault: str, reason: str) -> DiscFault:
+    return DiscFault(fault=fault, reason=f"line {line}: {reason}")

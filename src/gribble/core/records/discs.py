@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from msgspec import Struct
 
 
-class Fault(Struct, frozen=True, kw_only=True):
+class DiscFault(Struct, frozen=True, kw_only=True):
     """One thing that is wrong: a word for it, the file it concerns (if any), and why, with the line if there is one."""
 
     fault: str
@@ -25,7 +25,7 @@ class Checked(Struct, frozen=True, kw_only=True):
 
     path: str
     verdict: str
-    findings: tuple[Fault, ...] = ()
+    findings: tuple[DiscFault, ...] = ()
     label: str = ""
 
 

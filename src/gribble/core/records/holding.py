@@ -66,9 +66,9 @@ class Skipped(Struct, frozen=True):
     kind: Why = Why.CONTENT
 
 
-Key = tuple[str, str, str | None]
+FileKey = tuple[str, str, str | None]
 
 
-def key_of(holding: Holding) -> Key:
+def key_of(holding: Holding) -> FileKey:
     """What tells holdings apart: root, path, member."""
     return holding.root, holding.path, holding.member

@@ -6,7 +6,7 @@ from msgspec import Struct
 
 from gribble.core.base.digests import DiscHeader
 from gribble.core.records.discs import Checked
-from gribble.core.records.holding import Holding, Key
+from gribble.core.records.holding import FileKey, Holding
 from gribble.core.records.keyfile import KeyFile
 
 
@@ -31,6 +31,6 @@ class Readings(Struct, frozen=True, kw_only=True):
 
     key_files: tuple[tuple[Holding, KeyFile], ...] = ()
     settings: dict[tuple[str, str], bytes | Unread] = {}
-    ids: dict[tuple[Key, int, int], str] = {}
+    ids: dict[tuple[FileKey, int, int], str] = {}
     discs: tuple[tuple[Holding, DiscHeader], ...] = ()
     sheets: dict[tuple[str, str], tuple[Checked, ...]] = {}

@@ -64,7 +64,7 @@ def open_archive(span: Span, kind: str, name: str, budget: Budget) -> Archive:
             raise ArchiveError(f"is a {kind} archive, which Gribble cannot unpack; unpack it yourself")
 
 
-class Found:
+class FoundMember:
     """One file met in an archive or in one nested in it: its path inside, and its content if it was chosen."""
 
     def __init__(self, path: str, member: Member, blocks: Iterator[bytes] | None) -> None:
@@ -83,7 +83,7 @@ class Choice(Protocol):
         """Whether a member that is an archive itself is to be looked into."""
 
 
-def scan(path: Path, kind: str, choice: Choice) -> Iterator[Found]:
+def scan(path: Path, kind: str, choice: Choice) -> Iterator[FoundMember]:
     """Every file in an archive and in those nested in it, to a depth of three, in one pass over each.
 
     What cannot be read in a nested archive is a member with a fault. Raises ArchiveError for the outermost one.
@@ -100,7 +100,7 @@ class _Way(NamedTuple):
     depth: int
 
 
-def _scan(span: Span, kind: str, name: str, prefix: str, way: _Way) -> Iterator[Found]:
+def _scan(span: Span, kind: str, name: str, prefix: str, way: _Way) -> Iterator[FoundMember]:
     archive, choice = open_archive(span, kind, name, way.budget), way.choice
 
     def nests(member: Member) -> bool:
@@ -109,13 +109,13 @@ def _scan(span: Span, kind: str, name: str, prefix: str, way: _Way) -> Iterator[
     for member, blocks in archive.scan(lambda member: choice.wants(prefix + member.name, member) or nests(member)):
         if len(member.name) > MOST_NAME:
             why = f"has a name of {len(member.name):,} characters"
-            yield Found(prefix + member.name[:MOST_NAME], Member(member.name[:MOST_NAME], None, "", why), None)
+            yield FoundMember(prefix + member.name[:MOST_NAME], Member(member.name[:MOST_NAME], None, "", why), None)
             continue
         path = prefix + member.name
         if blocks is not None and nests(member):
             yield from _scan_nested(path, member, blocks, way._replace(depth=way.depth - 1))
         else:
-            yield Found(path, member, blocks)
+            yield FoundMember(path, member, blocks)
 
 
 def may_be_archive(name: str) -> bool:
@@ -133,7 +133,7 @@ def may_nest(member: Member) -> bool:
     return may_be_archive(member.name)
 
 
-def _scan_nested(path: str, member: Member, blocks: Iterator[bytes], way: _Way) -> Iterator[Found]:
+def _scan_nested(path: str, member: Member, blocks: Iterator[bytes], way: _Way) -> Iterator[FoundMember]:
     """An archive in an archive, held in memory while it is looked at."""
     fault, choice = "", way.choice
     if way.depth <= 0:
@@ -141,32 +141,32 @@ def _scan_nested(path: str, member: Member, blocks: Iterator[bytes], way: _Way) 
     elif (member.size or 0) > MAX_NESTED_BYTES:
         fault = f"is too large ({member.size:,} bytes) to look into inside an archive; unpack the outer one yourself"
     if fault:
-        yield Found(path, Member(member.name, member.size, member.crc32, fault), None)
+        yield FoundMember(path, Member(member.name, member.size, member.crc32, fault), None)
         return
     data = bytearray()
     try:
         for block in blocks:
             if not data and not archive_kind(block[:HEAD_BYTES], ""):  # looked at before it is unpacked whole
                 wanted = choice.wants(path, member)
-                yield Found(path, member, itertools.chain([block], blocks) if wanted else None)
+                yield FoundMember(path, member, itertools.chain([block], blocks) if wanted else None)
                 return
             data += block
             way.budget.nest(len(block))
             if len(data) > MAX_NESTED_BYTES:
                 raise ArchiveError(f"unpacks to more than {MAX_NESTED_BYTES >> 20} MiB; unpack the outer one yourself")
     except ArchiveError as error:
-        yield Found(path, Member(member.name, member.size, member.crc32, str(error)), None)
+        yield FoundMember(path, Member(member.name, member.size, member.crc32, str(error)), None)
         return
     content = bytes(data)
     del data
-    yield Found(path, member, iter([content]) if choice.wants(path, member) else None)
+    yield FoundMember(path, member, iter([content]) if choice.wants(path, member) else None)
     kind = archive_kind(content[:HEAD_BYTES], member.name)
     if not kind:
         return
     try:
         yield from _scan(Span(content), kind, member.name, f"{path}/", way)
     except ArchiveError as error:
-        yield Found(path, Member(member.name, member.size, member.crc32, str(error)), None)
+        yield FoundMember(path, Member(member.name, member.size, member.crc32, str(error)), None)
 
 
 def peek(path: Path) -> bytes:

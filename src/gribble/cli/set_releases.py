@@ -14,7 +14,7 @@ from gribble.cli.command import Call, command
 from gribble.cli.options import VerboseOption
 from gribble.cli.session import Session
 from gribble.cli.surveying import survey
-from gribble.core.answers.releases import (
+from gribble.core.answers.rosters import (
     arcade_places,
     compare_releases,
     find_roster,
@@ -28,7 +28,15 @@ from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.catalogue.config import read_wanted
 from gribble.core.records.set_changes import Change
 from gribble.stores.local import write_new
-from gribble.views.releases import compare_csv, compare_json, fit_json, match_json, show_compared, show_fit, show_match
+from gribble.views.set_releases import (
+    compare_csv,
+    compare_json,
+    fit_json,
+    match_json,
+    show_compared,
+    show_fit,
+    show_match,
+)
 
 EmulatorOption = Annotated[
     Optional[str],  # noqa: UP045

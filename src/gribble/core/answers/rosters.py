@@ -37,7 +37,7 @@ MEMBER_BYTES = 128
 """What an archive takes for each member beside its content, in bytes: two headers and two names, with room to spare."""
 
 
-class Place(Struct, frozen=True):
+class ArcadePlace(Struct, frozen=True):
     """One arcade emulator on one rig, with what is held for it."""
 
     rig: RigSeen
@@ -55,7 +55,7 @@ class Matched(Struct, frozen=True, kw_only=True):
     wanted: dict[str, tuple[str, ...]]
 
 
-def arcade_places(world: World, rigs: tuple[str, ...], emulators: tuple[str, ...]) -> list[Place]:
+def arcade_places(world: World, rigs: tuple[str, ...], emulators: tuple[str, ...]) -> list[ArcadePlace]:
     """Every arcade emulator on the rigs in scope that are there. Raises GribbleError where there is none."""
     readings = world.readings()
     found = []
@@ -71,7 +71,7 @@ def arcade_places(world: World, rigs: tuple[str, ...], emulators: tuple[str, ...
                 continue
             cabinet = cabinet_of(rig, fitted, elsewhere)
             discs = Discs(fitted.arcade, cabinet.folder, Shelf(rig).loose, list(readings.discs))
-            found.append(Place(rig, fitted, cabinet, discs))
+            found.append(ArcadePlace(rig, fitted, cabinet, discs))
     if not found:
         names, where = ", ".join(emulators), ", ".join(rigs) or "any rig that is here"
         arcade = [one.emulator for rig in world.rigs if not rig.away for one in rig.emulators if one.arcade is not None]
@@ -83,7 +83,7 @@ def arcade_places(world: World, rigs: tuple[str, ...], emulators: tuple[str, ...
     return found
 
 
-def one_place(world: World, rigs: tuple[str, ...], emulators: tuple[str, ...]) -> Place:
+def one_place(world: World, rigs: tuple[str, ...], emulators: tuple[str, ...]) -> ArcadePlace:
     """The only arcade emulator in scope. Raises GribbleError where there are several."""
     places = arcade_places(world, rigs, emulators)
     if len(places) > 1:
@@ -95,13 +95,13 @@ def one_place(world: World, rigs: tuple[str, ...], emulators: tuple[str, ...]) -
 # Which release
 
 
-def match_releases(world: World, places: Iterable[Place]) -> list[Matched]:
+def match_releases(world: World, places: Iterable[ArcadePlace]) -> list[Matched]:
     """How well everything held, on rigs and in sources, fits each roster; rosters are loaded one by one."""
     everything = [*world.source_holdings, *(holding for rig in world.rigs for holding in rig.holdings)]
     headers = (header.sha1 for _, header in world.readings().discs)
     held = Held(everything, headers)
     found = []
-    by_emulator: dict[str, list[Place]] = {}
+    by_emulator: dict[str, list[ArcadePlace]] = {}
     for place in places:
         by_emulator.setdefault(place.fitted.emulator, []).append(place)
     for emulator, group in by_emulator.items():
@@ -121,7 +121,7 @@ def match_releases(world: World, places: Iterable[Place]) -> list[Matched]:
     return found
 
 
-def _wanted(place: Place) -> list[str]:
+def _wanted(place: ArcadePlace) -> list[str]:
     arcade = place.rig.arcade[place.fitted.emulator]
     if arcade.roster is None:
         return []
@@ -132,7 +132,7 @@ def _wanted(place: Place) -> list[str]:
 # What changes
 
 
-def find_roster(place: Place, paths: Iterable[Path], word: str) -> Roster:
+def find_roster(place: ArcadePlace, paths: Iterable[Path], word: str) -> Roster:
     """The roster of a release, or in a file. Raises GribbleError where there is none, with those there are."""
     releases = {}
     for path in paths:
@@ -152,7 +152,7 @@ def find_roster(place: Place, paths: Iterable[Path], word: str) -> Roster:
     return roster
 
 
-def compare_releases(place: Place, old: Roster, new: Roster) -> list[SetChange]:
+def compare_releases(place: ArcadePlace, old: Roster, new: Roster) -> list[SetChange]:
     """What becomes of the wanted sets. Raises GribbleError where the two have no set in common."""
     if old.sets.keys().isdisjoint(new.sets):
         raise GribbleError(
@@ -184,12 +184,14 @@ class CardFit(Struct, frozen=True, kw_only=True):
     smallest: tuple[str, int] | None = None
 
 
-def wishes_of(place: Place) -> dict[str, float]:
+def wishes_of(place: ArcadePlace) -> dict[str, float]:
     """The wanted sets of an emulator, each with its worth."""
     return {name: place.fitted.weights.get(name, 1.0) for name in _wanted(place)}
 
 
-def fit_card(place: Place, wishes: Mapping[str, float], budget: int, cluster: int | None, seconds: float) -> CardFit:
+def fit_card(
+    place: ArcadePlace, wishes: Mapping[str, float], budget: int, cluster: int | None, seconds: float
+) -> CardFit:
     """The best selection of the wishes (names with their worth) for a budget, with whole clusters, all in bytes.
 
     Without a `cluster` that of the rig's volume is taken.
@@ -232,7 +234,7 @@ def fit_card(place: Place, wishes: Mapping[str, float], budget: int, cluster: in
 class _Sizer:
     """The things that sets need on a card: the archive of each owner, and disc images; each with its size."""
 
-    def __init__(self, place: Place, roster: Roster, cluster: int) -> None:
+    def __init__(self, place: ArcadePlace, roster: Roster, cluster: int) -> None:
         self._place = place
         self._cluster = cluster
         self._homes = Homes(roster)

@@ -10,7 +10,7 @@ from typing import Any
 
 from rich.text import Text
 
-from gribble.core.answers.releases import CardFit, Matched
+from gribble.core.answers.rosters import CardFit, Matched
 from gribble.core.base.paths import visible
 from gribble.core.records.holding import Holding
 from gribble.core.records.roster import Roster
