@@ -2,25 +2,16 @@
 
 from __future__ import annotations
 
-import contextlib
-import io
-import json
 import os
-import subprocess
-import sys
 import tempfile
 from collections.abc import Callable
-from datetime import datetime
 from pathlib import Path
-from typing import Any
-from unittest import mock
 
 import pytest
 from hypothesis import settings
 
-from gribble.cli.app import run
-from gribble.cli.environment import Environment
 from gribble.demo.world import build_world
+from tests.making import Ended, apart_run, run_here
 
 SOAK = bool(os.environ.get("GRIBBLE_SOAK"))
 settings.register_profile(
@@ -31,22 +22,6 @@ settings.load_profile("gribble")
 
 FONTS = os.path.join(tempfile.gettempdir(), "gribble-tests-fonts")
 """Where what was found out about fonts is kept between tests: looking them up takes seconds."""
-
-
-class Ended:
-    """What a run of the program left: exit status, standard output, standard error."""
-
-    def __init__(self, code: int, out: bytes, err: bytes) -> None:
-        self.code, self.out, self.err = code, out.decode(), err.decode()
-
-    @classmethod
-    def of(cls, done: subprocess.CompletedProcess[bytes]) -> Ended:
-        """What a process has left."""
-        return cls(done.returncode, done.stdout, done.stderr)
-
-    @property
-    def json(self) -> Any:
-        return json.loads(self.out)
 
 
 Gribble = Callable[..., Ended]
@@ -98,37 +73,6 @@ def gribble(tmp_path: Path, clean_env: dict[str, str]) -> Gribble:
         return ended
 
     return go
-
-
-Words = tuple[str | bytes, ...]
-
-
-def apart_run(words: Words, cwd: Path, env: dict[str, str], stdin: bytes) -> Ended:
-    """The installed program, in a process of its own."""
-    done = subprocess.run(
-        [sys.executable, "-m", "gribble", *words],
-        cwd=cwd,
-        env=env,
-        input=stdin,
-        capture_output=True,
-        check=False,
-        timeout=120,
-    )
-    return Ended.of(done)
-
-
-def run_here(words: Words, cwd: Path, env: dict[str, str], stdin: bytes) -> Ended:
-    """The program in this process, with variables, folder and streams of its own."""
-    out, err = io.BytesIO(), io.BytesIO()
-    streams = io.TextIOWrapper(out, "utf-8"), io.TextIOWrapper(err, "utf-8", "backslashreplace")
-    surroundings = Environment(
-        tuple(map(os.fsdecode, words)), env, cwd, io.TextIOWrapper(io.BytesIO(stdin)), *streams, datetime.now, False
-    )
-    with mock.patch.dict(os.environ, env, clear=True), contextlib.chdir(cwd):
-        code = run(surroundings)
-    for stream in streams:
-        stream.flush()
-    return Ended(code, out.getvalue(), err.getvalue())
 
 
 @pytest.fixture

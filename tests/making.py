@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import codecs
 import contextlib
+import ctypes
 import hashlib
 import importlib
+import io
 import json
 import os
 import pkgutil
 import shutil
+import signal
 import subprocess
 import sys
 import tempfile
@@ -17,14 +20,19 @@ import time
 import traceback
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
+from datetime import datetime
 from pathlib import Path
 from typing import Any
+from unittest import mock
 
 import pytest
 
 import gribble
+from gribble.cli.app import run
+from gribble.cli.environment import Environment
 from gribble.cli.main import main
 from gribble.core.records.steps import Step
+from gribble.stores import local
 
 for _module in pkgutil.walk_packages(gribble.__path__, "gribble."):
     if not _module.name.endswith("__main__"):
@@ -35,6 +43,53 @@ for _name in ("utf-8-sig", "utf-16", "utf-32", "latin-1", "cp1252"):
     codecs.lookup(_name)
 
 A, B, C = b"content A" * 400, b"content B" * 300, b"any other content" * 200
+
+
+class Ended:
+    """What a run of the program left: exit status, standard output, standard error."""
+
+    def __init__(self, code: int, out: bytes, err: bytes) -> None:
+        self.code, self.out, self.err = code, out.decode(), err.decode()
+
+    @classmethod
+    def of(cls, done: subprocess.CompletedProcess[bytes]) -> Ended:
+        """What a process has left."""
+        return cls(done.returncode, done.stdout, done.stderr)
+
+    @property
+    def json(self) -> Any:
+        return json.loads(self.out)
+
+
+Words = tuple[str | bytes, ...]
+
+
+def apart_run(words: Words, cwd: Path, env: dict[str, str], stdin: bytes) -> Ended:
+    """The installed program, in a process of its own."""
+    done = subprocess.run(
+        [sys.executable, "-m", "gribble", *words],
+        cwd=cwd,
+        env=env,
+        input=stdin,
+        capture_output=True,
+        check=False,
+        timeout=120,
+    )
+    return Ended.of(done)
+
+
+def run_here(words: Words, cwd: Path, env: dict[str, str], stdin: bytes, *, as_one: bool = False) -> Ended:
+    """The program in this process, with variables, folder and streams of its own; both outputs in one, if that is
+    wished."""
+    out, err = io.BytesIO(), io.BytesIO()
+    stdout = io.TextIOWrapper(out, "utf-8", write_through=True)
+    streams = stdout, stdout if as_one else io.TextIOWrapper(err, "utf-8", "backslashreplace", write_through=True)
+    surroundings = Environment(
+        tuple(map(os.fsdecode, words)), env, cwd, io.TextIOWrapper(io.BytesIO(stdin)), *streams, datetime.now, False
+    )
+    with mock.patch.dict(os.environ, env, clear=True), contextlib.chdir(cwd):
+        code = run(surroundings)
+    return Ended(code, out.getvalue(), err.getvalue())
 
 
 class Said:
@@ -262,3 +317,26 @@ def fill(volume: Path, kind: str) -> None:
 def said(step: Step, *names: str) -> list[Any]:
     """What a step says under some names; None where its kind has no such thing."""
     return [getattr(step, name, None) for name in names]
+
+
+def as_plain_user(world: Path, env: dict[str, str], *words: str) -> Ended:
+    """Run the program without the power to write where permissions forbid it (tests often run as root)."""
+
+    def drop_powers() -> None:
+        for capability in (1, 2):  # CAP_DAC_OVERRIDE, CAP_DAC_READ_SEARCH
+            ctypes.CDLL(None).prctl(24, capability, 0, 0, 0)  # PR_CAPBSET_DROP; in vain, and needless, for others
+
+    done = subprocess.run(
+        [sys.executable, "-m", "gribble", *words],
+        cwd=world, env=env, capture_output=True, preexec_fn=drop_powers, check=False, timeout=60,
+    )  # fmt: skip
+    return Ended.of(done)
+
+
+def kill() -> None:
+    os.kill(os.getpid(), signal.SIGKILL)
+
+
+def kill_at_move() -> None:
+    """Just before the first file comes to its place."""
+    setattr(local, "move", lambda *_paths: kill())  # noqa: B010  (mypy minds the assignment)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import ctypes
 import os
 import subprocess
 import sys
@@ -14,7 +13,8 @@ from pathlib import Path
 import pytest
 
 from gribble.demo.contents import content
-from tests.conftest import Ended, Gribble, tree
+from tests.conftest import Gribble, tree
+from tests.making import Ended, as_plain_user
 
 
 def config(old: str, new: str) -> Callable[[Path], None]:
@@ -252,20 +252,6 @@ def test_too_little_room_refuses_the_plan_whole(world: Path, monkeypatch: pytest
         monkeypatch.setattr(LocalStore, "free_attic", lambda _self, free=free: free)
         with pytest.raises(GribbleError, match=why) if why else nullcontext():
             check_room(store, "stick", (step,), AnyPlace())
-
-
-def as_plain_user(world: Path, env: dict[str, str], *words: str) -> Ended:
-    """Run the program without the power to write where permissions forbid it (tests often run as root)."""
-
-    def drop_powers() -> None:
-        for capability in (1, 2):  # CAP_DAC_OVERRIDE, CAP_DAC_READ_SEARCH
-            ctypes.CDLL(None).prctl(24, capability, 0, 0, 0)  # PR_CAPBSET_DROP; in vain, and needless, for others
-
-    done = subprocess.run(
-        [sys.executable, "-m", "gribble", *words],
-        cwd=world, env=env, capture_output=True, preexec_fn=drop_powers, check=False, timeout=60,
-    )  # fmt: skip
-    return Ended.of(done)
 
 
 @pytest.mark.skipif(sys.platform != "linux", reason="permissions are dropped by a Linux call")

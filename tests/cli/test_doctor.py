@@ -9,8 +9,8 @@ import pytest
 
 from gribble.demo.handheld import free_port
 from gribble.demo.world import build_world
-from tests.cli.test_bad_input import as_plain_user
 from tests.conftest import Gribble, tree
+from tests.making import as_plain_user
 
 
 def edited(world: Path, old: str, new: str) -> None:

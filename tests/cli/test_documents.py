@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import re
+import shlex
 import shutil
 import subprocess
 import sys
@@ -17,6 +18,7 @@ import pytest
 from gribble.demo.handheld import free_port, handheld
 from gribble.demo.sheets import HANDHELD_PASSWORD
 from gribble.demo.world import build_world
+from tests.making import run_here
 
 ROOT = Path(__file__).parents[2]
 PAGES = [
@@ -26,6 +28,10 @@ PAGES = [
 ]
 SKIPPED = ("make ", "pip ", "cd ~")
 """Lines for a shell that are about setting Gribble up; the clean clone that the tests run in has done that."""
+
+
+SHELL_ONLY = re.compile(r"[|<>;&$*~`]")
+"""What only a shell makes sense of; any other line of ours runs in this process."""
 
 
 class Line(NamedTuple):
@@ -91,6 +97,10 @@ class Shell:
         if line.startswith("cd "):
             self.folder = self.folder / line[3:]
             return ""
+        words = shlex.split(line)
+        if words[0] == "gribble" and not SHELL_ONLY.search(line):
+            ended = run_here(tuple(words[1:]), self.folder, self._env, b"y\n", as_one=True)
+            return self._told(line, ended.code, ended.out)
         done = subprocess.run(
             ["bash", "-c", line],
             cwd=self.folder,
@@ -101,8 +111,10 @@ class Shell:
             check=False,
             timeout=300,
         )
-        told = done.stdout.decode()
-        assert "gribble: " in told or done.returncode in (0, 1), f"$ {line}\nended with {done.returncode}\n{told}"
+        return self._told(line, done.returncode, done.stdout.decode())
+
+    def _told(self, line: str, code: int, told: str) -> str:
+        assert "gribble: " in told or code in (0, 1), f"$ {line}\nended with {code}\n{told}"
         assert "Traceback" not in told
         return told
 

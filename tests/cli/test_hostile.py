@@ -158,7 +158,7 @@ def test_a_journal_that_is_none_stops_nothing(tmp_path: Path) -> None:
 
 
 def test_what_is_to_be_finished_is_shown_and_asked(tmp_path: Path) -> None:
-    from tests.cli.test_nothing_lost import kill_at_move
+    from tests.making import kill_at_move
 
     world = small_world(tmp_path, {"drawer/a": A}, need("a", A))
     assert forked(world, "place", "--yes", first=kill_at_move).code == -signal.SIGKILL

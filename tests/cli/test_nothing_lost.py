@@ -17,7 +17,6 @@ import pytest
 
 from gribble.core.files.volumes import folds_case
 from gribble.core.placing.journal import Journal, Run
-from gribble.stores import local
 from tests.conftest import demo_world
 from tests.folding import folding_volume
 from tests.making import (
@@ -30,6 +29,8 @@ from tests.making import (
     files,
     fill,
     forked,
+    kill,
+    kill_at_move,
     mounted,
     need,
     sheet,
@@ -56,15 +57,6 @@ def at_call(name: str, number: int, act: Callable[[], object]) -> Callable[[], N
         setattr(os, name, counted)
 
     return patch
-
-
-def kill() -> None:
-    os.kill(os.getpid(), signal.SIGKILL)
-
-
-def kill_at_move() -> None:
-    """Just before the first file comes to its place."""
-    setattr(local, "move", lambda *_paths: kill())  # noqa: B010  (mypy minds the assignment)
 
 
 def save(path: Path) -> None:

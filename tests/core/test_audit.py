@@ -2,14 +2,10 @@
 
 from __future__ import annotations
 
-import hashlib
-from typing import Any
-
 import pytest
 
 from gribble.core.audit.judging.audit import audit
 from gribble.core.audit.judging.case import Ask
-from gribble.core.base.digests import Digests
 from gribble.core.catalogue.config import fit_sheet
 from gribble.core.placing.plan import make_plan
 from gribble.core.records.config import Installed
@@ -20,30 +16,7 @@ from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.sheet import Accept, Also, Need, Reject, Sheet
 from gribble.core.survey.matching import KnownContents
 from tests.making import said
-
-
-def digest(what: str) -> str:
-    return hashlib.sha1(what.encode(), usedforsecurity=False).hexdigest()
-
-
-def accept(what: str, **more: Any) -> Accept:
-    return Accept(size=len(what), sha1=digest(what), **more)
-
-
-def need(id_: str = "rom", name: str = "a.rom", **more: Any) -> Need:
-    base: dict[str, Any] = {"kind": "bios", "level": "must", "folder": "boot", "accept": (accept("good"),)}
-    return Need(id=id_, name=name, **{**base, **more})
-
-
-def held(path: str, what: str, rig: str = "", member: str | None = None) -> Holding:
-    return Holding(
-        rig=rig,
-        root=f"/{rig or 'drawer'}",
-        path=path,
-        member=member,
-        size=len(what),
-        digests=Digests(sha1=digest(what)),
-    )
+from tests.needs import accept, digest, held, need
 
 
 def examine(

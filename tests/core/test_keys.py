@@ -2,20 +2,13 @@
 
 from __future__ import annotations
 
-import hashlib
-
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from gribble.core.audit.judging.keys import MAX_BYTES, MergeError, judge_keys, merge_keys, read_keys
-from gribble.core.records.sheet import Key, Kind, Level, Need
-
-
-def key(name: str, value: str = "", **more: object) -> Key:
-    proof = hashlib.sha256(bytes.fromhex(value)).hexdigest() if value else None
-    return Key(name=name, bytes=2, sha256=proof, **more)  # type: ignore[arg-type]
-
+from gribble.core.records.sheet import Kind, Level, Need
+from tests.needs import key
 
 NEED = Need(
     id="k", kind=Kind.KEYS, level=Level.MUST, folder="f", name="a.keys",

@@ -15,7 +15,7 @@ from gribble.core.base.style import Style
 from gribble.core.records.holding import Holding
 from gribble.core.records.roster import Roster
 from gribble.core.records.set_remedies import SetRemedies
-from tests.core.test_arcade import BIOS, FAMILY, KID, MUM, cabinet, crc, file, roster
+from tests.arcades import BIOS, FAMILY, KID, MUM, cabinet, crc, file, roster
 
 Files = dict[str, str]
 """Contents by place; "sets/a.zip/x" is a member. The drawer's places begin with "drawer/"."""

@@ -13,7 +13,7 @@ from gribble.core.arcade.match import Held, match_release, ranked
 from gribble.core.base.digests import Digests
 from gribble.core.records.holding import Holding
 from gribble.core.records.roster import Roster
-from tests.core.test_arcade import cabinet, crc, file, roster
+from tests.arcades import cabinet, crc, file, roster
 
 OLD = {
     "sys": {"kind": "bios", "files": [file("boot")]},

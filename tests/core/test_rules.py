@@ -34,9 +34,8 @@ from gribble.core.records.sheet import (
 )
 from gribble.core.records.steps import Point
 from gribble.core.survey.matching import KnownContents
-from tests.core.test_audit import accept, digest, held, need
-from tests.core.test_keys import key
 from tests.making import said
+from tests.needs import accept, digest, held, key, need
 
 
 def examine(

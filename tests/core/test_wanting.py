@@ -17,7 +17,7 @@ from gribble.core.base.style import Style
 from gribble.core.catalogue.families import family_of, parts_of
 from gribble.core.records.findings import Remedy
 from gribble.core.records.roster import FileState
-from tests.core.test_arcade import cabinet, crc, file, held, roster
+from tests.arcades import cabinet, crc, file, held, roster
 
 STATES = st.sampled_from(["good", "good", "good", "undumped", "suspect"])
 EMPTY = roster("1")

@@ -1,4 +1,4 @@
-"""Whether what a track sheet says holds: its files against those that are there. Pure, but for what `PartReader`s read."""
+"""Whether what a track sheet says holds: its files against those that are there. Pure, but for parts of files."""
 
 from __future__ import annotations
 
