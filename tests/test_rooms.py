@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 import ast
+import inspect
+import re
 from collections.abc import Iterable, Iterator
 from functools import cache
 from pathlib import Path
 
 import gribble
+from gribble.cli.app import COMMANDS, program
+from gribble.cli.made import MADE
 
 SOURCE = Path(gribble.__file__).parent
 
@@ -134,3 +138,50 @@ def test_judging_sets_and_planning_touch_no_disk_and_no_clock() -> None:
     assert {path.name: found for path in PURE if (found := impure(path.read_text()))} == {}
     assert len(PURE) > 20
     assert impure("import time\nfrom os import path\nholding.place.stat()\nopen(1)") == ["time", "os", "stat", "open"]
+
+
+def circles(pairs: Iterable[tuple[str, str]]) -> set[str]:
+    """The modules that import themselves by way of others."""
+    after: dict[str, set[str]] = {}
+    for one, other in pairs:
+        after.setdefault(one, set()).add(other)
+    found = set()
+    for start in after:
+        seen: set[str] = set()
+        ways = list(after[start])
+        while ways:
+            module = ways.pop()
+            if module not in seen:
+                seen.add(module)
+                ways += after.get(module, ())
+        if start in seen:
+            found.add(start)
+    return found
+
+
+def test_no_module_imports_itself_by_way_of_others() -> None:
+    assert circles(imports()) == set()
+    assert circles([("a", "b"), ("b", "c"), ("c", "a"), ("c", "d")]) == {"a", "b", "c"}
+
+
+def test_imports_stand_at_the_top_but_for_what_is_heavy() -> None:
+    within = [
+        (path.name, ast.unparse(node))
+        for path in SOURCE.rglob("*.py")
+        for function in ast.walk(ast.parse(path.read_text()))
+        if isinstance(function, ast.FunctionDef)
+        for node in ast.walk(function)
+        if isinstance(node, ast.Import | ast.ImportFrom)
+    ]
+    assert len(within) < 40, within
+
+
+def test_every_command_has_its_line_in_the_table_and_no_test_imports_another() -> None:
+    program(all_=True)
+    commands = {name: line for name, (module, line) in COMMANDS.items() if module}
+    helps = {name: (inspect.getdoc(MADE[name]) or "").partition("\n\n")[0].replace("\n", " ") for name in commands}
+    assert commands == helps
+    assert commands.keys() == MADE.keys()
+    tests = Path(__file__).parent
+    texts = [path.read_text() for path in tests.rglob("test_*.py")]
+    assert not [text for text in texts if re.search(r"^ *from tests\.\S*test_", text, re.MULTILINE)]

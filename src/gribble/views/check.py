@@ -23,7 +23,7 @@ from gribble.core.records.findings import (
     Way,
     worst,
 )
-from gribble.core.records.holding import Holding
+from gribble.core.records.holding import Holding, in_words
 from gribble.views.looks import QUIET, count, shorten
 from gribble.views.screen import Screen, remedy, state, styled, verdict
 
@@ -300,7 +300,7 @@ def say_holding(holding: Holding, rig: str | None) -> str:
         path = f"the attic of run {holding.attic} ({holding.path.split('/', 2)[-1]})"
     else:
         path = holding.path if holding.rig == rig else shorten(holding.where)
-    return f"{holding.member} in {path}" if holding.member is not None else path
+    return in_words(path, holding.member)
 
 
 def show_next(screen: Screen, audits: tuple[RigAudit, ...], detail: str = "", scope: str = "") -> None:

@@ -9,6 +9,7 @@ from rich.text import Text
 from gribble.core.base.paths import base
 from gribble.core.placing.journal import Run
 from gribble.core.records.findings import RigAudit
+from gribble.core.records.holding import in_words
 from gribble.core.records.plan import Gap, Plan
 from gribble.core.records.steps import Copy, Displace, Extract, Mend, Pack, Point, Rename, Step, Write, Writing
 from gribble.views.looks import QUIET, VERDICTS, count, shorten, size
@@ -110,7 +111,7 @@ def step_words(step: Step) -> Text:
 def _shown(path: str, member: str | None = None) -> str:
     """A file as it is named, with the member of an archive before it."""
     source = shorten(path) if path.startswith("/") else path
-    return f"{member} in {source}" if member is not None else source
+    return in_words(source, member)
 
 
 def _size_words(step: Step) -> Text:

@@ -23,7 +23,7 @@ from gribble.core.base.suggest import suggest
 from gribble.core.catalogue.choosing import with_others
 from gribble.core.catalogue.families import Family, family_of, parts_of
 from gribble.core.catalogue.rosters import load_roster, read_head
-from gribble.core.files.volumes import cluster_of
+from gribble.core.files.volumes import cluster_of, whole_clusters
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.holding import Holding
 from gribble.core.records.rig_seen import RigSeen
@@ -303,4 +303,4 @@ class _Sizer:
         return self._whole_clusters(contents)
 
     def _whole_clusters(self, size: int) -> int:
-        return -(-size // self._cluster) * self._cluster
+        return whole_clusters(size, self._cluster)

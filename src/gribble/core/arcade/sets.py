@@ -11,7 +11,7 @@ from gribble.core.arcade.wanting import Lack, lacking
 from gribble.core.base.paths import base
 from gribble.core.catalogue.families import Family, Part, family_of
 from gribble.core.records.findings import Proof, Remedy, SetAudit, SetProblem, State, Verdict
-from gribble.core.records.holding import Holding
+from gribble.core.records.holding import Holding, in_words
 from gribble.core.records.roster import ArcadeSet, FileState, Plays, Roster, SetFile, SetKind
 
 
@@ -238,7 +238,7 @@ def _proof(found: Holding | None) -> Proof:
 
 
 def _place(holding: Holding) -> str:
-    return f"{holding.member} in {base(holding.path)}" if holding.member is not None else holding.path
+    return in_words(holding.path if holding.member is None else base(holding.path), holding.member)
 
 
 def _old_releases(

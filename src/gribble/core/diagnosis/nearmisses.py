@@ -249,7 +249,7 @@ def _container(holding: Holding) -> str:
 
 def _alike(one: Holding, other: Holding) -> bool:
     """Whether two names, endings aside, have more than half in common from the front and from the back."""
-    a, b = (base(holding.member or holding.path).rpartition(".")[0] for holding in (one, other))
+    a, b = (holding.name.rpartition(".")[0] for holding in (one, other))
     shorter = min(len(a), len(b))
     front = next((at for at in range(shorter) if a[at] != b[at]), shorter)
     back = next((at for at in range(shorter - front) if a[-1 - at] != b[-1 - at]), shorter - front)

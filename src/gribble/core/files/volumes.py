@@ -41,6 +41,11 @@ CLUSTERS = {"fat32": 32 << 10, "exfat": 128 << 10}
 CLUSTER = 4096
 
 
+def whole_clusters(size: int, cluster: int) -> int:
+    """What a file of a size takes on a volume with clusters of a size, all in bytes."""
+    return -(-size // cluster) * cluster
+
+
 def cluster_of(volume: str, root: Path) -> int:
     """The least room that a file takes on a volume, in bytes: as it says itself, else what is usual for its kind."""
     if volume in CLUSTERS:

@@ -6,7 +6,7 @@ from collections import Counter
 
 from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.base.paths import outside, parent
-from gribble.core.files.volumes import WITHOUT_LINKS
+from gribble.core.files.volumes import WITHOUT_LINKS, whole_clusters
 from gribble.core.placing.journal import BALLAST_BYTES
 from gribble.core.placing.store import Elsewhere, Free, Store, StoreError
 from gribble.core.records.steps import Displace, Pack, Step
@@ -39,7 +39,7 @@ def check_room(
     def takes(where: Free | None, size: int, names: int) -> None:
         if where is not None:
             free.setdefault(where.device, where)
-            sizes[where.device] += -(-size // cluster) * cluster
+            sizes[where.device] += whole_clusters(size, cluster)
             files[where.device] += names
 
     takes(attic, BALLAST_BYTES + JOURNAL_BYTES + len(steps) * JOURNAL_OF_STEP, OWN_FILES)

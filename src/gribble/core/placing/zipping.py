@@ -21,6 +21,7 @@ from gribble.core.files.archives.opening import archive_kind, peek, scan
 from gribble.core.files.archives.zips import RawMember, RawZip
 from gribble.core.files.hashing import BLOCK_BYTES, Digester
 from gribble.core.placing.store import StoreError
+from gribble.core.records.holding import in_words
 from gribble.core.records.steps import PackMember
 
 _LOCAL = struct.Struct("<4s5H3L2H")
@@ -169,7 +170,7 @@ def _proven(member: PackMember, raw: RawMember) -> Iterator[bytes]:
     if digester.size != raw.size or digests.crc32 != f"{raw.crc32:08x}":
         raise ArchiveError(f"is damaged: {member.member or member.name} has not the checksum that is claimed for it")
     if any(digests.get(name) != digest for name, digest in member.digests.known().items()):
-        what = f"{member.member} in {member.from_}" if member.member is not None else member.from_
+        what = in_words(member.from_, member.member)
         raise StoreError(f"{what} is not {member.name}: its digest is another one; nothing was written")
 
 

@@ -8,6 +8,7 @@ from pathlib import Path
 from msgspec import Struct
 
 from gribble.core.base.digests import Digests
+from gribble.core.base.paths import base
 
 
 class Holding(Struct, frozen=True, kw_only=True, gc=False):
@@ -33,6 +34,11 @@ class Holding(Struct, frozen=True, kw_only=True, gc=False):
     def place(self) -> Path:
         """The absolute path of the file, or of the archive it is in."""
         return Path(self.root, self.path)
+
+    @property
+    def name(self) -> str:
+        """The file's own name, without folders and without the archive it is in."""
+        return base(self.member or self.path)
 
     @property
     def where(self) -> str:
@@ -72,3 +78,8 @@ FileKey = tuple[str, str, str | None]
 def key_of(holding: Holding) -> FileKey:
     """What tells holdings apart: root, path, member."""
     return holding.root, holding.path, holding.member
+
+
+def in_words(path: str, member: str | None = None) -> str:
+    """A file as it is named: a member with the archive in which it lies."""
+    return f"{member} in {path}" if member is not None else path

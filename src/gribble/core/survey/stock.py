@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from functools import cached_property
 
-from gribble.core.base.paths import base, fold
+from gribble.core.base.paths import fold
 from gribble.core.records.holding import Holding, nearness
 from gribble.core.records.sheet import Accept
 from gribble.core.survey.matching import is_content
@@ -33,7 +33,7 @@ class Stock:
         found: dict[str, list[Holding]] = {}
         for holding in self._holdings:
             if not holding.fixed:
-                found.setdefault(fold(base(holding.member or holding.path)), []).append(holding)
+                found.setdefault(fold(holding.name), []).append(holding)
         return found
 
     @cached_property

@@ -11,7 +11,7 @@ from collections.abc import Iterable, Iterator
 from string import hexdigits
 
 from gribble.core.base.digests import Digests
-from gribble.core.base.paths import base, fold
+from gribble.core.base.paths import fold
 from gribble.core.records.holding import Holding, nearness
 from gribble.core.records.keyfile import Entry, KeyFile, KeyFinding, KeysJudgement, KeyVerdict
 from gribble.core.records.sheet import Key, Kind, Level, Need
@@ -175,7 +175,7 @@ def key_candidates(needs: Iterable[Need], holdings: Iterable[Holding], rig: str)
     endings = {*_TEXT_ENDINGS, *(name.rpartition(".")[2] for name in names)}
 
     def likely(holding: Holding) -> bool:
-        name = fold(base(holding.member or holding.path))
+        name = fold(holding.name)
         if name in names:
             return holding.size <= MAX_BYTES
         fits = least <= holding.size <= MAX_BYTES

@@ -252,7 +252,7 @@ class NeedsAuditor:
                 expected=expected,
                 verdict=Verdict.IMPOSTER if occupied else Verdict.DAMAGED,
                 remedy=Remedy.MEND,
-                reason=f"{base(mend.holding.member or mend.holding.path)} {mend.words}",
+                reason=f"{mend.holding.name} {mend.words}",
                 proof=Proof.DIGEST,
                 accept=mend.accept,
                 found=mend.holding,
@@ -265,7 +265,7 @@ class NeedsAuditor:
             namesake = next(iter(self._stock.namesakes(need.names, self._rig.name)), None)
             reason = "nowhere here, by its name"
             if namesake:
-                name = base(namesake.member or namesake.path)
+                name = namesake.name
                 reason = f"{name} is held, but no digest can prove it; place --by-name takes it"
         return PlaceFinding(
             expected=expected,
