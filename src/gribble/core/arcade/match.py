@@ -6,9 +6,9 @@ from collections.abc import Iterable
 
 from msgspec import Struct
 
-from gribble.core.arcade.wanting import lacking
+from gribble.core.arcade.wanting import lacking_discs, lacking_files
 from gribble.core.base.digests import Digests
-from gribble.core.catalogue.families import Family, family_of
+from gribble.core.catalogue.families import family_of
 from gribble.core.records.holding import Holding
 from gribble.core.records.roster import ArcadeSet, Roster, SetFile, SetKind
 
@@ -99,8 +99,11 @@ def _own(one: ArcadeSet, held: Held) -> tuple[bool, bool]:
         mine = mine or (there and file.parent_name is None and file.bios_name is None)
         return there
 
-    whole = not lacking(Family(one=one), has, lambda disc: held.has_disc(disc.sha1))
-    return whole, mine or any(held.has_disc(disc.sha1) for disc in one.discs)
+    lacks = lacking_files(one.set, one.files, has)
+    if not one.discs:
+        return not lacks, mine
+    lacks += lacking_discs(one, lambda disc: held.has_disc(disc.sha1))
+    return not lacks, mine or any(held.has_disc(disc.sha1) for disc in one.discs)
 
 
 def _around(roster: Roster, name: str, known: dict[str, tuple[str, ...]]) -> tuple[str, ...]:

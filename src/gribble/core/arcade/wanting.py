@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from msgspec import Struct
 
 from gribble.core.catalogue.families import Family, owned_files
-from gribble.core.records.roster import Disc, FileState, SetFile
+from gribble.core.records.roster import ArcadeSet, Disc, FileState, SetFile
 
 
 class Lack(Struct, frozen=True):
@@ -32,15 +32,20 @@ def lacking(
     A file that nobody has dumped is not asked of, and an optional one never lacks; of a choice one is enough. Without
     `has_disc` nothing is said of discs.
     """
-    found: list[Lack] = []
-    for owner, files in owned_files(family):
-        absent = [file for file in files if file.state is not FileState.UNDUMPED and not has(owner, file)]
-        if absent:
-            found += _of_absent(owner, files, absent)
-    for disc in family.one.discs if has_disc else ():
-        if not disc.optional and disc.state is not FileState.UNDUMPED and has_disc and not has_disc(disc):
-            found.append(Lack(family.one.set, disc=disc))
-    return found
+    found = [lack for owner, files in owned_files(family) for lack in lacking_files(owner, files, has)]
+    return found + lacking_discs(family.one, has_disc) if has_disc else found
+
+
+def lacking_files(owner: str, files: tuple[SetFile, ...], has: Callable[[str, SetFile], bool]) -> list[Lack]:
+    """The same for the files of one set alone."""
+    absent = [file for file in files if file.state is not FileState.UNDUMPED and not has(owner, file)]
+    return list(_of_absent(owner, files, absent)) if absent else []
+
+
+def lacking_discs(one: ArcadeSet, has_disc: Callable[[Disc], bool]) -> list[Lack]:
+    """The same for the discs of a set."""
+    discs = (disc for disc in one.discs if not disc.optional and disc.state is not FileState.UNDUMPED)
+    return [Lack(one.set, disc=disc) for disc in discs if not has_disc(disc)]
 
 
 def _of_absent(owner: str, files: tuple[SetFile, ...], absent: list[SetFile]) -> Iterator[Lack]:
