@@ -15,9 +15,10 @@ from typing import Any
 import pytest
 
 from gribble.demo.contents import content
+from gribble.demo.faults import HANDHELD_FAULTS
 from gribble.demo.handheld import free_port
 from gribble.demo.sheets import HANDHELD_PASSWORD
-from gribble.demo.world import HANDHELD_FAULTS, build_world
+from gribble.demo.world import build_world
 from tests.conftest import Gribble, tree
 from tests.servers import HOST_KEY, OldFtp, Weather, certificate, ftp_server, ftps_server, sftp_server
 

@@ -1,0 +1,90 @@
+"""The faults that are seeded in the made-up world, each with the verdict that it must get."""
+
+from __future__ import annotations
+
+from msgspec import Struct
+
+
+class SeededFault(Struct, frozen=True):
+    """One thing seeded in the world, with the verdict it must get: `remedy` is what would put it right."""
+
+    rig: str
+    emulator: str
+    need: str
+    verdict: str
+    remedy: str
+    story: str
+
+
+FAULTS = (
+    SeededFault("lighthouse", "sandpiper", "tern8-boot", "sound", "none", "in its place, under its name"),
+    SeededFault(
+        "lighthouse", "sandpiper", "tern16-boot", "astray", "place", "in capitals, and its second place is empty"
+    ),
+    SeededFault("lighthouse", "sandpiper", "tern16-font", "astray", "place", "zipped, under another name"),
+    SeededFault(
+        "lighthouse", "sandpiper", "tern-drive", "imposter", "replace", "a debug revision renamed to look right"
+    ),
+    SeededFault("lighthouse", "sandpiper", "tern-clock", "missing", "obtain", "nobody here has it"),
+    SeededFault("lighthouse", "sandpiper", "tern-test", "sound", "none", "any name will do"),
+    SeededFault("lighthouse", "dunlin", "lumen-boot", "imposter", "replace", "really another machine's boot ROM"),
+    SeededFault("lighthouse", "dunlin", "lumen-us", "missing", "obtain", "a gap that the volunteers accept"),
+    SeededFault("lighthouse", "dunlin", "lumen-charset", "unproven", "none", "the sheet gives no digest"),
+    SeededFault("lighthouse", "dunlin", "lumen-disk", "astray", "place", "in another folder of the rig"),
+    SeededFault("lighthouse", "avocet", "skerry-boot", "damaged", "mend", "with a copier's header"),
+    SeededFault("lighthouse", "avocet", "skerry-font", "damaged", "mend", "padded to a round size"),
+    SeededFault("lighthouse", "avocet", "skerry-menu", "damaged", "mend", "twice over"),
+    SeededFault("lighthouse", "avocet", "skerry-sound", "damaged", "mend", "bytes swapped in pairs"),
+    SeededFault("lighthouse", "avocet", "skerry-video", "damaged", "mend", "even bytes first, odd bytes after"),
+    SeededFault("lighthouse", "avocet", "skerry-logic", "damaged", "mend", "in place, with its last bytes lost"),
+    SeededFault("lighthouse", "avocet", "skerry-bank", "damaged", "mend", "two halves in two files"),
+    SeededFault("lighthouse", "avocet", "skerry-tiles", "damaged", "mend", "even and odd bytes in two files"),
+    SeededFault("lighthouse", "avocet", "skerry-tape", "damaged", "mend", "through a text-mode transfer"),
+    SeededFault("lighthouse", "avocet", "skerry-lock", "astray", "place", "the key file itself"),
+    SeededFault("lighthouse", "avocet", "skerry-secret", "damaged", "mend", "locked by the key file"),
+    SeededFault("lighthouse", "avocet", "skerry-clock", "damaged", "mend", "in place, with one flipped bit"),
+    SeededFault(
+        "lighthouse", "avocet", "skerry-disk", "damaged", "replace", "in place, cut short; a whole one is held"
+    ),
+    SeededFault("lighthouse", "avocet", "skerry-modem", "imposter", "obtain", "in place, a web page"),
+    SeededFault(
+        "lighthouse", "redshank", "petrel-keys", "sound", "replace", "lacks the key that the firmware requires"
+    ),
+    SeededFault("lighthouse", "redshank", "petrel-firmware", "sound", "none", "in place, but its key is not"),
+    SeededFault("lighthouse", "redshank", "petrel-disk", "sound", "none", "in its place"),
+    SeededFault("lighthouse", "curlew", "fulmar-eu", "astray", "none", "held, but the American one is enough"),
+    SeededFault("lighthouse", "curlew", "fulmar-us", "sound", "none", "one of a choice"),
+    SeededFault("lighthouse", "curlew", "fulmar-voice-us", "astray", "none", "held, but the European one is preferred"),
+    SeededFault("lighthouse", "curlew", "fulmar-voice-eu", "astray", "place", "zipped; preferred by region"),
+    SeededFault("lighthouse", "curlew", "fulmar-drive", "misnamed", "rename", "an image under its old name"),
+    SeededFault(
+        "lighthouse", "curlew", "fulmar-desk", "imposter", "replace", "of five files one is wrong, one in the drawer"
+    ),
+    SeededFault("lighthouse", "curlew", "fulmar-help", "sound", "none", "all three files"),
+    SeededFault("stick", "redshank", "petrel-keys", "imposter", "replace", "one key is wrong"),
+    SeededFault("stick", "redshank", "petrel-firmware", "imposter", "replace", "too new for this release"),
+    SeededFault("stick", "redshank", "petrel-disk", "astray", "place", "on the other rig only"),
+    SeededFault("stick", "knot", "gannet-keys", "sound", "none", "its one key is proven"),
+    SeededFault("stick", "knot", "gannet-firmware", "sound", "none", "with the key it requires"),
+    SeededFault("stick", "knot", "gannet-tape-a", "missing", "obtain", "one of a choice that nobody here has"),
+    SeededFault("stick", "knot", "gannet-tape-b", "missing", "none", "the other of that choice"),
+    SeededFault("stick", "whimbrel", "vesper-boot", "misnamed", "rename", "in lower case, which the stick forgives"),
+    SeededFault("stick", "whimbrel", "vesper-sound", "missing", "obtain", "nobody here has it"),
+    SeededFault("stick", "whimbrel", "vesper-bank-a", "imposter", "replace", "swapped with bank B"),
+    SeededFault("stick", "whimbrel", "vesper-bank-b", "imposter", "replace", "swapped with bank A"),
+)
+"""Every need on the rigs with its expected verdict, written by hand."""
+
+
+HANDHELD_FAULTS = (
+    SeededFault(
+        "handheld", "sandpiper", "tern16-boot", "astray", "place", "under another name; its second place is empty"
+    ),
+    SeededFault("handheld", "sandpiper", "tern16-font", "astray", "place", "zipped in the drawer"),
+    SeededFault("handheld", "sandpiper", "tern-drive", "imposter", "replace", "a debug revision renamed to look right"),
+    SeededFault("handheld", "sandpiper", "tern-clock", "missing", "obtain", "a gap that the volunteers accept"),
+    SeededFault("handheld", "sandpiper", "tern-test", "astray", "place", "on the PC only"),
+    SeededFault("handheld", "sandpiper", "paths.tern16_rom", "imposter", "point", "leads out of the handheld's card"),
+    SeededFault("handheld", "sandpiper", "paths.carts", "sound", "none", "as the handheld calls it"),
+)
+"""The same of the rig behind the simulated server: blocked, and ready once all of it is placed."""
