@@ -8,8 +8,8 @@ import typer
 
 from gribble.cli.command import Call, command
 from gribble.cli.completing import subjects
+from gribble.cli.families import show_families
 from gribble.cli.session import Session
-from gribble.cli.sets import show_families
 from gribble.cli.surveying import survey
 from gribble.core.answers.needed import needed_by_sheets, needed_in_world, read_words
 from gribble.core.base.errors import ExitCode

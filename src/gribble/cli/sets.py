@@ -2,25 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from typing import Annotated, Optional
 
 import typer
 
 from gribble.cli.command import Call, command
 from gribble.cli.completing import sets as set_names
+from gribble.cli.families import show_families
 from gribble.cli.options import OnlyOption, RereadOption, SkipOption, VerboseOption, YesOption
 from gribble.cli.running import finish_open_runs, place_plan, planned
 from gribble.cli.session import Session
 from gribble.cli.sorting import SortOption, sorted_audits
 from gribble.cli.surveying import MOST_PASSED_OVER, survey
-from gribble.core.answers.families import Tree
-from gribble.core.audit.asked import asking, packed_as, sets_of
-from gribble.core.audit.scope import Scope
+from gribble.core.audit.asked import asking, packed_as
 from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.base.style import Style
-from gribble.core.catalogue.families import family_of
-from gribble.views.sets import families_json, sets_json, show_checked, show_family
+from gribble.views.sets import sets_json, show_checked
 
 SetsArgument = Annotated[
     Optional[list[str]],  # noqa: UP045
@@ -104,21 +101,3 @@ def show(
     """
     with Session(call) as session:
         return show_families(session, call.scope, [name], call.json)
-
-
-def show_families(session: Session, scope: Scope, names: list[str], as_json: bool, also: Iterable[str] = ()) -> int:
-    """The families of some sets on each rig whose roster knows them; the exit status. Raises GribbleError."""
-    world = asking(survey(session, scope), names, also)
-    rosters = {(one.name, emulator): arcade.roster for one in world.rigs for emulator, arcade in one.arcade.items()}
-    trees = []
-    for found, emulator, one in sets_of(world.audit(scope)):
-        roster = rosters[found.rig, emulator.emulator]
-        if roster and one.set in roster.sets:
-            trees.append(Tree(found.rig, emulator, family_of(roster, one.set), one))
-    if as_json:
-        session.screen.json(families_json(trees))
-    for number, tree in enumerate(() if as_json else trees):
-        if number:
-            session.screen.out.print()
-        show_family(session.screen, tree)
-    return ExitCode.USAGE if session.loaded.catalogue.mistakes else ExitCode.CLEAN

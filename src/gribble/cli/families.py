@@ -1,0 +1,32 @@
+"""The families of sets, as `gribble sets show` and `gribble needs` tell them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from gribble.cli.session import Session
+from gribble.cli.surveying import survey
+from gribble.core.answers.families import Tree
+from gribble.core.audit.asked import asking, sets_of
+from gribble.core.audit.scope import Scope
+from gribble.core.base.errors import ExitCode
+from gribble.core.catalogue.families import family_of
+from gribble.views.sets import families_json, show_family
+
+
+def show_families(session: Session, scope: Scope, names: list[str], as_json: bool, also: Iterable[str] = ()) -> int:
+    """The families of some sets on each rig whose roster knows them; the exit status. Raises GribbleError."""
+    world = asking(survey(session, scope), names, also)
+    rosters = {(one.name, emulator): arcade.roster for one in world.rigs for emulator, arcade in one.arcade.items()}
+    trees = []
+    for found, emulator, one in sets_of(world.audit(scope)):
+        roster = rosters[found.rig, emulator.emulator]
+        if roster and one.set in roster.sets:
+            trees.append(Tree(found.rig, emulator, family_of(roster, one.set), one))
+    if as_json:
+        session.screen.json(families_json(trees))
+    for number, tree in enumerate(() if as_json else trees):
+        if number:
+            session.screen.out.print()
+        show_family(session.screen, tree)
+    return ExitCode.USAGE if session.loaded.catalogue.mistakes else ExitCode.CLEAN
