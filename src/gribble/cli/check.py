@@ -70,6 +70,6 @@ def check(
                     session.screen.next(f"gribble check{scope.words}", "as it is installed now")
                 else:
                     show_next(session.screen, audits, scope=scope.words)
-        code = session.ended(found.state for found in audits)
+        code = session.ended(state for found in audits for state in found.states)
         faulty = any(emulator.games for found in audits for emulator in found.emulators)
         return ExitCode.ATTENTION if faulty and code == ExitCode.CLEAN else code

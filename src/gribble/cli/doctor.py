@@ -21,7 +21,7 @@ from gribble.core.answers.doctor import (
 from gribble.core.audit.looking import fitted_on
 from gribble.core.audit.scope import Scope
 from gribble.core.base.errors import ExitCode, GribbleError, MistakesError
-from gribble.core.catalogue.config import check_against
+from gribble.core.catalogue.config import check_against, without_sheets
 from gribble.views.doctor import doctor_json, show_doctor
 from gribble.views.looks import count
 
@@ -65,7 +65,8 @@ def _examined(session: Session) -> Iterator[Examined]:
     yield Examined(
         area="configuration", what=str(session.loaded.path), health=Health.RIGHT, words=count(len(config.rig), "rig")
     )
-    mistakes = check_against(config, session.loaded.catalogue, str(session.loaded.path))
+    catalogue, file = session.loaded.catalogue, str(session.loaded.path)
+    mistakes = [*check_against(config, catalogue, file), *without_sheets(config, catalogue, file)]
     yield from examine_catalogues(session.loaded.catalogue, mistakes, config.catalogues)
     yield from examine_sources(config)
     yield from examine_memory(session.loaded.memory)

@@ -11,7 +11,7 @@ from gribble.cli.environment import Environment
 from gribble.cli.finding import find_config
 from gribble.core.base.errors import GribbleError, MistakesError
 from gribble.core.base.paths import MEMORY_FOLDER, lies_in
-from gribble.core.catalogue.config import check_against, load_config
+from gribble.core.catalogue.config import check_against, load_config, without_sheets
 from gribble.core.catalogue.sheets import Catalogue, load_catalogue
 from gribble.core.records.config import Config
 from gribble.core.survey.matching import KnownContents
@@ -46,8 +46,10 @@ def load(call: Call, *, strict: bool = False, lenient: bool = False, catalogue: 
     sheets = load_catalogue(folders)
     if not lenient:
         mistakes = check_against(config, sheets, str(path))
-        if mistakes or (strict and sheets.mistakes):
-            raise MistakesError([*sheets.mistakes, *mistakes])
+        absent = without_sheets(config, sheets, str(path)) if strict else []
+        absent = [one for one in absent if one.file == str(path)]  # what is wrong with a sheet is told already
+        if mistakes or (strict and (sheets.mistakes or absent)):
+            raise MistakesError([*sheets.mistakes, *mistakes, *absent])
         for mistake in sheets.mistakes:
             call.screen.tell(str(mistake))
         if sheets.mistakes:

@@ -65,7 +65,7 @@ class Session:
     def ended(self, states: Iterable[State]) -> int:
         """The exit status for some states: an error in the catalogue first, then a rig away, then attention."""
         states = list(states)
-        if self.loaded.catalogue.mistakes:
+        if self.loaded.catalogue.mistakes or State.UNKNOWN in states:
             return ExitCode.USAGE
         if worst(states) in (State.LIMITED, State.BLOCKED):
             return ExitCode.ATTENTION

@@ -21,4 +21,4 @@ def show_status(environment: Environment, config: str | None) -> int:
     with Session(call) as session:
         audits = survey(session, Scope()).audit(Scope())
         show_state(session.screen, audits)
-        return session.ended(found.state for found in audits)
+        return session.ended(state for found in audits for state in found.states)

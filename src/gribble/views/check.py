@@ -84,7 +84,9 @@ def answer_of(audits: tuple[RigAudit, ...]) -> Text:
     emulators = [emulator for found in audits for emulator in found.emulators]
     overall = worst(found.state for found in audits)
     tally = Counter(emulator.state for emulator in emulators)
-    parts = [f"{tally[kind]} {kind}" for kind in (State.READY, State.LIMITED, State.BLOCKED) if tally[kind]]
+    parts = [
+        f"{tally[kind]} {kind}" for kind in (State.READY, State.LIMITED, State.BLOCKED, State.UNKNOWN) if tally[kind]
+    ]
     away = sum(1 for found in audits if found.away)
     if away:
         parts.append(f"{count(away, 'rig')} away")
@@ -317,7 +319,13 @@ def show_next(screen: Screen, audits: tuple[RigAudit, ...], detail: str = "", sc
     fixable = sum(place.fixable for place in places)
     fixable += sum(found.remedy in FIXABLE for emulator in emulators for found in emulator.settings)
     gaps = sum(place.remedy is Remedy.OBTAIN for place in places)
-    if detail and (fixable or gaps):
+    unknown = [emulator.unknown for emulator in emulators if emulator.unknown]
+    if any(one.faulty for one in unknown):
+        screen.next("gribble catalogue lint", "every mistake of the sheets; nothing is placed until they are corrected")
+    elif unknown:
+        names = ", ".join(one.emulator for one in unknown)
+        screen.next("gribble catalogue list", f"the sheets there are; gribble.toml wants one for {names}")
+    elif detail and (fixable or gaps):
         screen.next(detail, "what is wrong, and why")
     elif fixable:
         more = f"; {gaps} still to obtain" if gaps else ""

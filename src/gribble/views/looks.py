@@ -24,11 +24,15 @@ VERDICTS: dict[str, tuple[str, str]] = {
 }
 """Glyph and colour of each verdict."""
 
+TALLIED = (State.READY, State.LIMITED, State.BLOCKED, State.UNKNOWN)
+"""The states that are counted, as they are told."""
+
 STATES: dict[str, tuple[str, str]] = {
     State.READY: ("◆", "#3688b1"),
     State.LIMITED: ("◇", "#977c26"),
     State.BLOCKED: ("■", "#c5588d"),
     State.AWAY: ("□", "#73808d"),
+    State.UNKNOWN: ("◌", "#c5588d"),
 }
 """Glyph and colour of each state."""
 

@@ -21,7 +21,9 @@ def answer_of(report: Report) -> str:
     """The answer in one sentence."""
     tally = Counter(one.state for _, one in report.emulators)
     away = sum(1 for rig in report.rigs if rig.away)
-    parts = [f"{tally[kind]} {kind}" for kind in (State.READY, State.LIMITED, State.BLOCKED) if tally[kind]]
+    parts = [
+        f"{tally[kind]} {kind}" for kind in (State.READY, State.LIMITED, State.BLOCKED, State.UNKNOWN) if tally[kind]
+    ]
     parts += [f"{count(away, 'rig')} away"] if away else []
     return f"{count(len(report.emulators), 'emulator')}: {', '.join(parts) or 'none'}"
 

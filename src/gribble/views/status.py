@@ -49,6 +49,8 @@ def show_state(screen: Screen, audits: tuple[RigAudit, ...]) -> None:
 
 def _in_short(emulator: EmulatorAudit) -> str:
     """How many of the files it must have are right, how many settings are not, how many sets run."""
+    if emulator.unknown:
+        return emulator.note
     musts = [one for one in emulator.findings if one.need.level is Level.MUST and not one.spared]
     parts = [f"{sum(one.met for one in musts)} of {count(len(musts), 'needed file')} right"] if musts else []
     wrong = [one for one in emulator.settings if not one.met]

@@ -11,7 +11,7 @@ from gribble.core.records.findings import EmulatorAudit, Finding, RigAudit, SetA
 from gribble.core.records.sheet import Level
 
 _LEVELS = tuple(Level)
-_STATES = (State.BLOCKED, State.LIMITED, State.AWAY, State.READY)
+_STATES = (State.BLOCKED, State.UNKNOWN, State.LIMITED, State.AWAY, State.READY)
 _VERDICTS = tuple(reversed(Verdict))
 Sortable = EmulatorAudit | Finding | SettingFinding | SetAudit
 

@@ -37,7 +37,7 @@ class Order(IntEnum):
 
 
 class Reason(Struct, frozen=True, kw_only=True):
-    """One reason: what it is about (`kind`: rig, release, need, setting, media or pair), where, and what would help.
+    """One reason: what it is about (`kind`: rig, release, sheet, need, set, setting, media or pair), where, what helps.
 
     `merge` are key files that would help together.
     """
@@ -68,9 +68,9 @@ def _reasons(rig: RigAudit, emulator: EmulatorAudit) -> Iterator[Reason]:
     if emulator.note and emulator.state is not State.READY:
         yield Reason(
             order=Order.RELEASE,
-            kind="release",
+            kind="sheet" if emulator.unknown else "release",
             subject=emulator.emulator,
-            file="",
+            file=emulator.emulator if emulator.unknown else "",
             verdict=Verdict.UNPROVEN,
             words=emulator.note,
         )
@@ -198,6 +198,9 @@ def next_command(answer: Answer, reason: Reason, shown: Callable[[str], str] = s
         whole = not any(each.subject == reason.subject and each.remedy is Remedy.OBTAIN for each in answer.reasons)
         verb = "pack" if whole and reason.remedy in FIXABLE else "show"  # a set is not packed in part
         return f"gribble sets {verb} {reason.subject} {on}"
+    if reason.kind == "sheet":
+        unknown = answer.emulator.unknown
+        return "gribble catalogue lint" if unknown and unknown.faulty else "gribble catalogue list"
     if reason.kind in ("media", "pair"):
         return f"gribble check {name} {on} --games"
     if reason.remedy in FIXABLE:

@@ -22,7 +22,7 @@ from gribble.core.files.volumes import folds_case, volume_of
 from gribble.core.records.config import Config, Installed, Rig
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.holding import Skipped, Why
-from gribble.core.records.rig_seen import RigSeen
+from gribble.core.records.rig_seen import RigSeen, UnknownEmulator
 from gribble.core.records.roster import ArcadeWorld
 from gribble.core.records.sheet import Root
 from gribble.core.survey.matching import KnownContents
@@ -81,6 +81,7 @@ def look(config: Config, catalogue: Catalogue, scope: Scope, surveyor: Surveyor,
         msgspec.structs.replace(
             looker.far_rig(name, fitted[name]) if name in reach.far else looker.rig(name, fitted[name]),
             arcade=arcade[name],
+            unknown=unknown_on(config.rig[name], catalogue),
         )
         for name in config.rig
     ]
@@ -119,6 +120,15 @@ def fitted_on(rig: Rig, catalogue: Catalogue, scope: Scope) -> tuple[Fitted, ...
         fit_sheet(catalogue.sheets[name], _as_release(installed, scope.releases.get(name)))
         for name, installed in rig.emulators.items()
         if name in catalogue.sheets
+    )
+
+
+def unknown_on(rig: Rig, catalogue: Catalogue) -> tuple[UnknownEmulator, ...]:
+    """The emulators of a rig of which no sheet can be used."""
+    return tuple(
+        UnknownEmulator(name, installed.release, why, faulty=name in catalogue.faulty)
+        for name, installed in rig.emulators.items()
+        if (why := catalogue.why_unknown(name))
     )
 
 

@@ -80,7 +80,7 @@ class World(Struct, frozen=True, kw_only=True):
             _narrow(found, scope)
             for rig, found in zip(self.rigs, audits, strict=True)
             if (not scope.rigs or rig.name in scope.rigs)
-            and (not scope.emulators or any(one.emulator in scope.emulators for one in rig.emulators))
+            and (not scope.emulators or any(one in scope.emulators for one in rig.names))
         )
 
     def knowing_other_releases(self, of: Container[tuple[str, str]] | None = None) -> World:

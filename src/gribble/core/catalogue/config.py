@@ -247,17 +247,14 @@ def one_place(one: str, other: str) -> bool:
 
 
 def check_against(config: Config, catalogue: Catalogue, file: str) -> list[Mistake]:
-    """Mistakes of a configuration that only the catalogue can tell: unknown emulators, machines, folders, needs."""
+    """Mistakes of a configuration that only the catalogue can tell: unknown machines, folders, needs."""
     mistakes = Mistakes(file)
     for name, rig in config.rig.items():
         for emulator, installed in rig.emulators.items():
             where = f"rig.{name}.emulators.{emulator}"
             sheet = catalogue.sheets.get(emulator)
-            if sheet is None and catalogue.mistakes:
-                continue  # its sheet may be among those that could not be read, which are told already
             if sheet is None:
-                mistakes.add(where, f"no sheet for it in the catalogues{suggest(emulator, list(catalogue.sheets))}")
-                continue
+                continue  # nothing is known of it, which its state says
             known = {
                 "machines": (installed.machines or (), list(sheet.machines)),
                 "folders": (tuple(installed.folders), list(sheet.folders)),
@@ -268,3 +265,18 @@ def check_against(config: Config, catalogue: Catalogue, file: str) -> list[Mista
                     if word not in right:
                         mistakes.add(f"{where}.{key}", f'the sheet knows no "{word}"{suggest(word, right)}')
     return mistakes.found
+
+
+def without_sheets(config: Config, catalogue: Catalogue, file: str) -> list[Mistake]:
+    """The emulators of a configuration of which nothing is known, since no sheet for them can be used."""
+    found = []
+    for name, rig in config.rig.items():
+        for emulator in rig.emulators:
+            if emulator in catalogue.sheets:
+                continue
+            if path := catalogue.faulty.get(emulator):
+                found.append(Mistake(str(path), "", f"with these mistakes nothing is known of {emulator} on {name}"))
+            else:
+                why = catalogue.why_unknown(emulator)
+                found.append(Mistake(file, f"rig.{name}.emulators.{emulator}", why))
+    return found

@@ -10,6 +10,7 @@ from msgspec import Struct, structs
 from gribble.core.base.digests import Digests
 from gribble.core.base.errors import Mistake, reason_of
 from gribble.core.base.paths import path_fault
+from gribble.core.base.suggest import suggest
 from gribble.core.base.tables import Mistakes, read_table, read_toml
 from gribble.core.catalogue.checks import check_sheet
 from gribble.core.catalogue.checksums import read_checksums
@@ -19,11 +20,21 @@ SHEET_ENDING = ".sheet.toml"
 
 
 class Catalogue(Struct, frozen=True):
-    """The sheets of all catalogues by emulator, the rosters beside them, and the mistakes of what could not be used."""
+    """The sheets of all catalogues by emulator, the rosters beside them, and the mistakes of what could not be used;
+    `faulty` are the sheets among that, by the emulator that they seem to be for."""
 
     sheets: dict[str, Sheet]
     mistakes: tuple[Mistake, ...] = ()
     rosters: dict[str, tuple[Path, ...]] = {}
+    faulty: dict[str, Path] = {}
+
+    def why_unknown(self, emulator: str) -> str:
+        """Why there is no sheet of an emulator; empty where there is one."""
+        if emulator in self.sheets:
+            return ""
+        if emulator in self.faulty:
+            return f"its sheet {self.faulty[emulator].name} has mistakes"
+        return f"no sheet for it in the catalogues{suggest(emulator, list(self.sheets))}"
 
 
 def load_catalogue(folders: list[Path]) -> Catalogue:
@@ -31,6 +42,7 @@ def load_catalogue(folders: list[Path]) -> Catalogue:
     sheets: dict[str, Sheet] = {}
     mistakes: list[Mistake] = []
     rosters: dict[str, tuple[Path, ...]] = {}
+    faulty: dict[str, Path] = {}
     for folder in folders:
         seen: dict[str, Path] = {}
         try:
@@ -42,6 +54,7 @@ def load_catalogue(folders: list[Path]) -> Catalogue:
             sheet, found = load_sheet(path)
             mistakes += found
             if sheet is None:
+                faulty.setdefault(_emulator_of(path), path)
                 continue
             if sheet.emulator in seen:
                 twin = seen[sheet.emulator].name
@@ -51,7 +64,14 @@ def load_catalogue(folders: list[Path]) -> Catalogue:
             if sheet.emulator not in sheets and sheet.arcade is not None:
                 rosters[sheet.emulator] = tuple(sorted(folder.glob(sheet.arcade.rosters)))
             sheets.setdefault(sheet.emulator, sheet)
-    return Catalogue(sheets, tuple(mistakes), rosters)
+    return Catalogue(sheets, tuple(mistakes), rosters, faulty)
+
+
+def _emulator_of(path: Path) -> str:
+    """Whose sheet a file is that cannot be used, as far as it can be told: by what it says, else by its name."""
+    table = read_toml(path, Mistakes(str(path)))
+    named = (table or {}).get("emulator")
+    return named if isinstance(named, str) else path.name.removesuffix(SHEET_ENDING)
 
 
 def load_sheet(path: Path) -> tuple[Sheet | None, list[Mistake]]:

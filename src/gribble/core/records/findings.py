@@ -12,6 +12,7 @@ from gribble.core.base.style import Style
 from gribble.core.records.holding import Holding
 from gribble.core.records.obstacles import Obstacle, Obstacles
 from gribble.core.records.recipes import Mending
+from gribble.core.records.rig_seen import UnknownEmulator
 from gribble.core.records.set_remedies import SetRemedies
 from gribble.core.records.sheet import Accept, Level, Need, Setting
 
@@ -60,11 +61,13 @@ class State(StrEnum):
     LIMITED = "limited"
     BLOCKED = "blocked"
     AWAY = "away"
+    UNKNOWN = "unknown"
 
 
 def worst(states: Iterable[State]) -> State:
-    """The worst of some states; ready where there are none. Away says nothing, so any other state is worse."""
-    order = (State.READY, State.AWAY, State.LIMITED, State.BLOCKED)
+    """The worst of some states; ready where there are none. Away says nothing, so any other state is worse; what is
+    unknown could be anything, and what is blocked is known to be."""
+    order = (State.READY, State.AWAY, State.LIMITED, State.UNKNOWN, State.BLOCKED)
     return max(states, key=order.index, default=State.READY)
 
 
@@ -261,6 +264,7 @@ class EmulatorAudit(Struct, frozen=True, kw_only=True):
     `games` is None where game folders were not looked at; `sets` are the wanted sets of an arcade emulator, `sets_note`
     what is to be said of their roster, `set_remedies` what would put them right or into their `style`, where
     that was asked for. `asks_others` says that the rosters of other releases, not read yet, could say more.
+    `unknown` is there where no sheet can be used, so that nothing is said but that.
     """
 
     emulator: str
@@ -273,6 +277,7 @@ class EmulatorAudit(Struct, frozen=True, kw_only=True):
     games: tuple[GameFinding, ...] | None = None
     sets: tuple[SetAudit, ...] = ()
     sets_note: str = ""
+    unknown: UnknownEmulator | None = None
     asks_others: bool = False
     style: Style | None = None
     set_remedies: SetRemedies = SetRemedies()
@@ -284,6 +289,8 @@ class EmulatorAudit(Struct, frozen=True, kw_only=True):
 
         Extras and games change nothing.
         """
+        if self.unknown:
+            return State.UNKNOWN
         unmet = {finding.need.level for finding in self.findings if not finding.met}
         unmet |= {setting.level for setting in self.settings if not setting.met}
         if Level.MUST in unmet or not all(demand.met for demand in self.root):
@@ -309,3 +316,8 @@ class RigAudit(Struct, frozen=True, kw_only=True):
     def state(self) -> State:
         """The worst of its emulators."""
         return State.AWAY if self.away else worst(emulator.state for emulator in self.emulators)
+
+    @property
+    def states(self) -> tuple[State, ...]:
+        """Its own state, and that of each emulator: what is blocked hides what is unknown, but not here."""
+        return (self.state, *(emulator.state for emulator in self.emulators))

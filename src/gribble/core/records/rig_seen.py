@@ -9,11 +9,21 @@ from gribble.core.records.holding import Holding, Skipped
 from gribble.core.records.roster import ArcadeWorld
 
 
+class UnknownEmulator(Struct, frozen=True):
+    """An emulator in gribble.toml without a sheet that can be used, and why; `faulty` where one has mistakes."""
+
+    emulator: str
+    release: str | None
+    why: str
+    faulty: bool = False
+
+
 class RigSeen(Struct, frozen=True, kw_only=True):
     """One rig as the survey met it: its emulators and files; `hidden` are paths that could not be looked into.
 
     `volume` and `label` are what is known of the volume, empty where that is nothing; `seen_as` is the root as the
-    device calls it; `arcade` are the rosters of its arcade emulators.
+    device calls it; `arcade` are the rosters of its arcade emulators, `unknown` the
+    emulators whose sheets cannot be used, with why.
 
     `odd` are the paths at which there is something that is no readable file, `folders` its folders, `inward` its links
     that stay in it, with the path of what they lead to, `outward` those that lead out, and `sources` its folders that
@@ -37,6 +47,12 @@ class RigSeen(Struct, frozen=True, kw_only=True):
     volume: str = ""
     label: str = ""
     arcade: dict[str, ArcadeWorld] = {}
+    unknown: tuple[UnknownEmulator, ...] = ()
+
+    @property
+    def names(self) -> list[str]:
+        """The names of its emulators, those without a sheet included."""
+        return [*(one.emulator for one in self.emulators), *(one.emulator for one in self.unknown)]
 
     @property
     def read_through(self) -> dict[str, str]:

@@ -24,7 +24,7 @@ from gribble.core.records.findings import EmulatorAudit, Finding, Remedy, RigAud
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.holding import Holding, Why
 from gribble.core.records.obstacles import Obstacles
-from gribble.core.records.rig_seen import RigSeen
+from gribble.core.records.rig_seen import RigSeen, UnknownEmulator
 from gribble.core.records.set_remedies import SetRemedies
 from gribble.core.records.sheet import Accept
 from gribble.core.survey.matching import is_content
@@ -99,7 +99,7 @@ class _Auditor:
         return RigAudit(
             rig=rig.name,
             root=rig.root,
-            emulators=emulators,
+            emulators=(*emulators, *map(_unknown, rig.unknown)),
             new=rig.new,
             folds_case=rig.folds_case,
             obstacles=structs.replace(self._case.obstacles, serving=self._serving.owners),
@@ -230,6 +230,13 @@ class _Auditor:
             if not self._case.ask.known.matches(holding.size, holding.digests):
                 spare.setdefault(folders[folder], []).append(path)
         return spare
+
+
+def _unknown(one: UnknownEmulator) -> EmulatorAudit:
+    """What is true of an emulator without a sheet: nothing that could be said."""
+    return EmulatorAudit(
+        emulator=one.emulator, title=one.emulator, release=one.release, note=one.why, findings=(), unknown=one
+    )
 
 
 def _requires(accept: Accept | None) -> set[str]:
