@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import re
 import resource
 import signal
 import subprocess
@@ -16,6 +17,7 @@ from typing import Any
 import pytest
 
 from tests.conftest import Gribble, tree
+from tests.making import A, need, small_world, whole_tree
 
 DRIVE = "sandpiper/drive/drive.rom"
 
@@ -260,3 +262,28 @@ def test_a_run_number_means_one_run_whatever_rig_it_was_for(gribble: Gribble, wo
     undone = gribble("undo", "--yes", cwd=world, code=0).out
     assert "Undone: run 2 on lighthouse." in undone
     assert tree(world / "rigs/stick") == placed, "the run before that stays"
+
+
+@pytest.mark.parametrize("lies", [b"", b"of another size"])
+def test_what_only_its_name_speaks_for_is_taken_where_the_user_says_so(
+    gribble: Gribble, tmp_path: Path, lies: bytes
+) -> None:
+    """Every answer says that it is held, and leads to the command that takes it; none that it is to be obtained."""
+    contents = {"drawer/pack/a.rom": A, **({"rig/boot/a.rom": lies} if lies else {})}
+    sized = need("a", None) + (f"[[need.accept]]\nsize = {len(A)}\n" if lies else "")
+    world = small_world(tmp_path / "small", contents, sized)
+    before = whole_tree(world / "rig")
+    found = gribble("check", "--json", cwd=world, code=1).json["rigs"][0]["emulators"][0]["needs"][0]
+    assert (found["remedy"], found["by_name"]) == ("replace" if lies else "place", True)
+    for words in (("check",), ("plan",), ("report", "--markdown", "r.md"), ("needs",)):
+        said = gribble(*words, cwd=world)
+        assert not re.search(r"nothing held will do|[1-9]\d* to (get|obtain)|Still to obtain", said.out), said.out
+    assert "gribble place --by-name" in gribble("check", cwd=world).out
+    (reason,) = gribble("why", "plover", "--json", cwd=world, code=1).json["reasons"]
+    gribble("place", "--yes", cwd=world, code=1)
+    assert whole_tree(world / "rig") == before
+    gribble(*reason["next"].split()[1:], "--yes", cwd=world, code=0)
+    assert (world / "rig/boot/a.rom").read_bytes() == A
+    assert gribble("check", "--json", cwd=world, code=0).json["state"] == "ready"
+    gribble("undo", "--yes", cwd=world, code=0)
+    assert whole_tree(world / "rig") == before

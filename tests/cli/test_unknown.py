@@ -29,12 +29,12 @@ def test_nothing_calls_it_ready(gribble: Gribble, half_known: Path) -> None:
     states = {one["emulator"]: one["state"] for one in found["rigs"][0]["emulators"]}
     assert states == {"plover": "ready", "tern": "unknown"}
     assert found["state"] == found["rigs"][0]["state"] == "unknown"
-    assert "◌ unknown" in gribble("check", cwd=half_known, code=2).out
+    assert "△ unknown" in gribble("check", cwd=half_known, code=2).out
     assert "1 ready, 1 unknown" in gribble("check", "--quiet", cwd=half_known, code=2).out
     assert "tern 2" in gribble(cwd=half_known, code=2).out
     broken = any((half_known / "catalogue").glob("[!p]*"))
     assert "◆ ready  1 emulator" in gribble("check", "plover", cwd=half_known, code=2 if broken else 0).out
-    assert "◌ unknown" in gribble("check", "tern", cwd=half_known, code=2).out
+    assert "△ unknown" in gribble("check", "tern", cwd=half_known, code=2).out
     report = gribble("report", "--json", cwd=half_known, code=2).json
     assert [one["state"] for one in report["rigs"][0]["emulators"]] == ["ready", "unknown"]
     assert "unknown" in gribble("report", "--markdown", "r.md", cwd=half_known, code=2).out

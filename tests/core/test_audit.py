@@ -212,9 +212,31 @@ def test_what_could_not_be_examined_is_unproven_and_says_why() -> None:
 
 def test_a_namesake_without_digest_is_mentioned_and_taken_only_by_name() -> None:
     wanted = need(accept=())
-    findings, plan, _, _ = examine([wanted], {}, [held("A.rom", "any")])
-    assert (findings[0].chief.verdict, plan.steps) == ("missing", ())
-    assert "--by-name" in findings[0].chief.reason
+    findings, plan, state, _ = examine([wanted], {}, [held("A.rom", "any")])
+    place = findings[0].chief
+    assert (place.verdict, place.remedy, place.by_name, plan.steps, plan.obtain) == ("missing", "place", True, (), ())
+    assert "--by-name" in place.reason
+    assert "--by-name" in plan.refused[0].reason
+    assert (place.fixable, state) == (False, State.BLOCKED)
+
+
+@pytest.mark.parametrize(
+    ("lying", "drawer", "verdict", "remedy"),
+    [
+        ({}, "good", "missing", "place"),
+        ({}, "too long", "missing", "obtain"),
+        ({"boot/a.rom": "wrong size"}, "good", "imposter", "replace"),
+        ({"boot/a.rom": "wrong size"}, "too long", "imposter", "obtain"),
+        ({"boot/a.rom": "evil"}, "good", "unproven", "none"),
+    ],
+)
+def test_a_namesake_must_have_the_size_that_is_known(
+    lying: dict[str, str], drawer: str, verdict: str, remedy: str
+) -> None:
+    findings, plan, _, _ = examine([need(accept=(Accept(size=4),))], lying, [held("x/A.ROM", drawer)])
+    place = findings[0].chief
+    assert (place.verdict, place.remedy, plan.steps) == (verdict, remedy, ())
+    assert place.by_name == (remedy in ("place", "replace"))
 
 
 def test_spare_files_are_those_that_no_sheet_knows() -> None:

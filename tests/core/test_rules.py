@@ -262,7 +262,7 @@ def test_a_key_file_is_found_elsewhere_whatever_it_is_called() -> None:
     assert verdicts(found) == {"keys": ("misnamed", "rename")}
     unproven = structs.replace(KEYS, key=(Key(name="one"),))
     found = examine([unproven], {}, keys={"drawer/a.keys": ALL})
-    assert verdicts(found) == {"keys": ("missing", "obtain")}
+    assert verdicts(found) == {"keys": ("missing", "place")}
     assert "by-name" in found.emulators[0].findings[0].chief.reason
 
 

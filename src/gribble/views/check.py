@@ -214,6 +214,9 @@ def _manifest_account(rig: RigAudit, finding: Finding) -> Text:
     gaps = [place for place in finding.places if place.remedy is Remedy.OBTAIN]
     if fixable and not finding.spared:
         text.append("\n").append_text(remedy(_fix_words(rig, fixable)))
+    if named := [place for place in finding.places if place.by_name]:
+        words = f"{count(len(named), 'file')} held, for their names alone (gribble place --by-name)"
+        text.append("\n").append_text(remedy(words))
     if gaps:
         text.append("\n").append_text(remedy(f"obtain {count(len(gaps), 'file')}; nothing held will do"))
     return text
@@ -272,6 +275,9 @@ def remedy_words(rig: RigAudit, place: PlaceFinding) -> str:
             return ""
         case Remedy.RENAME:
             return f"rename {base(place.use.path) if place.use else ''} to {base(place.expected)}"
+        case Remedy.PLACE | Remedy.REPLACE if place.by_name:
+            verb = "take it from" if place.remedy is Remedy.PLACE else "replace it with"
+            return f"{verb} {use}, for its name alone (gribble place --by-name)"
         case Remedy.PLACE:
             return f"take it from {use}"
         case Remedy.REPLACE if place.use and place.use.path == place.expected:
@@ -330,5 +336,7 @@ def show_next(screen: Screen, audits: tuple[RigAudit, ...], detail: str = "", sc
     elif fixable:
         more = f"; {gaps} still to obtain" if gaps else ""
         screen.next(f"gribble plan{scope}", f"what you hold puts {count(fixable, 'place')} right{more}")
+    elif by_name := sum(place.by_name for place in places):
+        screen.next("gribble place --by-name", f"takes {count(by_name, 'file')} that only the name speaks for")
     elif gaps:
         screen.next("gribble needs", f"{count(gaps, 'file')} to obtain: names, sizes and digests")

@@ -121,6 +121,7 @@ def place_json(rig: str, place: PlaceFinding) -> dict[str, Any]:
         "proof": place.proof,
         "reason": place.reason,
         "use": {"path": _path_json(rig, use), "member": use.member} if use else None,
+        **({"by_name": True} if place.by_name else {}),
     }
 
 

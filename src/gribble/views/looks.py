@@ -32,7 +32,7 @@ STATES: dict[str, tuple[str, str]] = {
     State.LIMITED: ("◇", "#977c26"),
     State.BLOCKED: ("■", "#c5588d"),
     State.AWAY: ("□", "#73808d"),
-    State.UNKNOWN: ("◌", "#c5588d"),
+    State.UNKNOWN: ("△", "#c5588d"),
 }
 """Glyph and colour of each state."""
 

@@ -92,6 +92,9 @@ def _held(finding: Finding) -> bool:
     """Whether each place is right, or can be put right from what is held."""
     spared = bool(finding.spared)
     return all(
-        place.met or place.fixable or (spared and place.use is not None and place.verdict != Verdict.MISSING)
+        place.met
+        or place.fixable
+        or place.by_name
+        or (spared and place.use is not None and place.verdict != Verdict.MISSING)
         for place in finding.places
     )

@@ -204,7 +204,8 @@ def next_command(answer: Answer, reason: Reason, shown: Callable[[str], str] = s
     if reason.kind in ("media", "pair"):
         return f"gribble check {name} {on} --games"
     if reason.remedy in FIXABLE:
-        return f"gribble place {name} {on}"
+        by_name = " --by-name" if reason.finding and reason.finding.chief.by_name else ""
+        return f"gribble place {name} {on}{by_name}"
     if reason.finding and reason.finding.lacks and any(way.held for way in reason.finding.ways if way.change == "keys"):
         return f"gribble place {name} {on}"
     if reason.remedy is Remedy.OBTAIN:

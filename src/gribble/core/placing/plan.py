@@ -21,7 +21,6 @@ from gribble.core.records.findings import (
     SetAudit,
     SetProblem,
     SettingFinding,
-    Verdict,
 )
 from gribble.core.records.holding import Holding
 from gribble.core.records.plan import Gap, Plan, Refused
@@ -29,6 +28,7 @@ from gribble.core.records.recipes import Mending
 from gribble.core.records.set_remedies import Loose, Packed
 from gribble.core.records.steps import Copy, Displace, Extract, Mend, NewValue, Pack, PackMember, Point, Rename, Step
 
+ONLY_ITS_NAME = "what is held has only its name to speak for it; gribble place --by-name takes it"
 FILES_TOLD = 4
 """How many files that a set lacks are told by name."""
 
@@ -217,10 +217,11 @@ class _Planner:
                 if finding.ignored:
                     continue
                 for place in finding.places:
-                    namesake = by_name and place.verdict is Verdict.MISSING and place.use is not None
-                    if place.remedy in FIXABLE or namesake:
+                    if place.by_name and not by_name:
+                        self._refuse(_Wish(emulator.emulator, finding, place), ONLY_ITS_NAME)
+                    elif place.remedy in FIXABLE:
                         yield _Wish(emulator.emulator, finding, place)
-                if any(place.remedy is Remedy.OBTAIN and not (by_name and place.use) for place in finding.places):
+                if any(place.remedy is Remedy.OBTAIN for place in finding.places):
                     self.gaps.append(_gap(self._rig.rig, emulator.emulator, finding))
 
     def _plan(self, wish: _Wish) -> None:

@@ -77,9 +77,10 @@ class PlaceFinding(Struct, frozen=True, kw_only=True):
     `expected` and `occupied` are relative to the rig's root: where the file belongs, and the path (spelled as it is
     on disk) of what lies there now. `use` is the holding that the remedy takes, `accept` the content it is.
     `movable` says that it lies loose on the rig and serves nobody there. `in_way` are wrong files under other
-    accepted names. `mend` is how the content can
-    be made from a damaged file. `harmless` marks a fault that the volume does not feel, `unexamined` what could not be
-    looked at: nothing is known of it. `refusal` says why no plan carries out the remedy, which only the person can.
+    accepted names. `mend` is how the content can be made from a damaged file. `harmless` marks a fault that the volume
+    does not feel, `unexamined` what could not be looked at: nothing is known of it. `by_name` says that only its name
+    speaks for the file that the remedy takes, so that it is taken only where the user says so. `refusal` says why no
+    plan carries out the remedy, which only the person can.
     """
 
     expected: str
@@ -96,6 +97,7 @@ class PlaceFinding(Struct, frozen=True, kw_only=True):
     in_way: tuple[str, ...] = ()
     harmless: bool = False
     unexamined: bool = False
+    by_name: bool = False
     refusal: Obstacle | None = None
 
     def lying(self, rig: str) -> Holding | None:
@@ -111,7 +113,7 @@ class PlaceFinding(Struct, frozen=True, kw_only=True):
     @property
     def fixable(self) -> bool:
         """Whether a plan puts it right without anything from the user."""
-        return self.remedy in FIXABLE and not self.refusal
+        return self.remedy in FIXABLE and not self.refusal and not self.by_name
 
 
 class Way(Struct, frozen=True, kw_only=True):

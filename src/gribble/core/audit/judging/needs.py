@@ -197,6 +197,9 @@ class NeedsAuditor:
             reason = f"it {damage.words}"
         elif key_of(holding) in self._near.no_dumps and not need.key:
             reason = self._near.no_dumps[key_of(holding)]
+        namesake = None if use or mend else self._namesake(need)
+        if namesake:
+            use, reason = namesake, f"{reason}; {_by_name_words(namesake)}"
         return PlaceFinding(
             expected=right[0][0].path if right else expected,
             verdict=Verdict.DAMAGED if damage else judgement.verdict,
@@ -208,6 +211,7 @@ class NeedsAuditor:
             found=holding,
             use=use,
             movable=use is not None and self._serving.movable(use),
+            by_name=namesake is not None,
             occupied=occupied,
             in_way=in_way,
         )
@@ -245,7 +249,7 @@ class NeedsAuditor:
 
     def _missing(self, fitted: Fitted, need: Need, expected: str, occupied: str | None) -> PlaceFinding:
         reason = "nowhere here"
-        namesake = None
+        namesake: Holding | None = None
         mend = self._near.best(self._rig.name, fitted.emulator, need)
         if mend:
             return PlaceFinding(
@@ -261,21 +265,33 @@ class NeedsAuditor:
             )
         if need.id in fitted.unmeetable:
             reason = "no content known works with this release"
-        elif not any(accept.strongest() for accept in need.accept) and not any(key.sha256 for key in need.key):
-            namesake = next(iter(self._stock.namesakes(need.names, self._rig.name)), None)
+        elif namesake := self._namesake(need):
+            reason = _by_name_words(namesake)
+        elif not _provable(need):
             reason = "nowhere here, by its name"
-            if namesake:
-                name = namesake.name
-                reason = f"{name} is held, but no digest can prove it; place --by-name takes it"
+        wrong = self._shelf.loose[occupied] if occupied else None
+        if wrong:
+            more = f"; {reason}" if namesake else ""
+            reason = f"{self._judge.say_wrong(need, wrong)}{more}"
+        remedy = Remedy.REPLACE if wrong else Remedy.PLACE
         return PlaceFinding(
             expected=expected,
-            verdict=Verdict.IMPOSTER if occupied else Verdict.MISSING,
-            remedy=Remedy.OBTAIN,
-            reason=self._judge.say_wrong(need, self._shelf.loose[occupied]) if occupied else reason,
-            found=self._shelf.loose[occupied] if occupied else None,
+            verdict=Verdict.IMPOSTER if wrong else Verdict.MISSING,
+            remedy=remedy if namesake else Remedy.OBTAIN,
+            reason=reason,
+            found=wrong,
             use=namesake,
+            by_name=namesake is not None,
             occupied=occupied,
         )
+
+    def _namesake(self, need: Need) -> Holding | None:
+        """A file of the right name (and size, where one is known) for a need whose contents no digest can prove."""
+        if _provable(need):
+            return None
+        sizes = {accept.size for accept in need.accept}
+        found = self._stock.namesakes(need.names, self._rig.name)
+        return next((one for one in found if not sizes or None in sizes or one.size in sizes), None)
 
     def _misnamed(self, need: Need, folder: str, keys: KeysInPlay) -> tuple[Holding, Accept | None] | None:
         """A right file in the very folder, under a name that serves nobody."""
@@ -350,3 +366,12 @@ def _sound(expected: str, holding: Holding, judgement: Judgement) -> PlaceFindin
         accept=judgement.accept,
         found=holding,
     )
+
+
+def _by_name_words(namesake: Holding) -> str:
+    return f"{namesake.name} is held, but no digest can prove it; place --by-name takes it"
+
+
+def _provable(need: Need) -> bool:
+    """Whether a digest could prove any content of a need."""
+    return any(accept.strongest() for accept in need.accept) or any(key.sha256 for key in need.key)
