@@ -102,6 +102,24 @@ def test_a_whole_file_is_mended_before_halves_and_the_best_is_never_one_cut_shor
     assert told.words == "is cut short: it is the first 3,000 of 4,096 bytes"
 
 
+@pytest.mark.parametrize(
+    "names", ["boot.even boot.odd", "hi.bin lo.bin", "a b", "1.rom 2.rom", "u12 u13", "top.x rest"]
+)
+@pytest.mark.parametrize("more", [0, 6])
+@pytest.mark.parametrize("woven", [False, True])
+def test_two_halves_are_found_whatever_they_are_called(names: str, more: int, woven: bool) -> None:
+    first, second = names.split()
+    one, two = (RIGHT[0::2], RIGHT[1::2]) if woven else (RIGHT[:2048], RIGHT[2048:])
+    others = {f"z{number}other": random.Random(1000 + number).randbytes(2048) for number in range(more)}
+    found = (
+        Drawer({first: one, second: two, **others}).searcher().search([Wanted(emulator="knot", need=need("x", RIGHT))])
+    )
+    best = found.best("", "knot", need("x", RIGHT))
+    assert best is not None
+    assert best.partner is not None
+    assert {best.holding.path, best.partner.path} == {first, second}
+
+
 def test_halves_are_told_from_a_collection_of_files_of_one_size() -> None:
     crowd = {f"x/tile{number}.bin": random.Random(number).randbytes(2048) for number in range(80)}
     drawer = Drawer({**crowd, "x/tile900.bin": RIGHT[:2048], "x/tile901.bin": RIGHT[2048:]})

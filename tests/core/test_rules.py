@@ -162,6 +162,16 @@ LEADS: dict[str, tuple[str | None, dict[str, str], str, str, str, str]] = {
 }  # fmt: skip
 
 
+@pytest.mark.parametrize("value", [b"null", b"7", b"[]", b"{}", b"true"])
+def test_a_value_that_is_no_text_is_damaged_and_says_what_should_stand_there(value: bytes) -> None:
+    rule = Setting(file="k.json", format=Format.JSON, key="rom", need="rom")
+    data: dict[tuple[str, str], bytes | Unread] = {("den", "k.json"): b'{"rom": ' + value + b"}"}
+    found = examine([ROM], {"boot/a.rom": "good"}, settings=data, setting=(rule,))
+    (one,) = found.emulators[0].settings
+    assert (one.verdict, one.remedy, found.state) == ("damaged", "none", "blocked")
+    assert f"it is for {ROM.called} and should say boot/a.rom" in one.reason
+
+
 @pytest.mark.parametrize("case", LEADS)
 def test_a_setting_leads_to_the_file_or_is_pointed_there(case: str) -> None:
     value, files, verdict, remedy, wanted, words = LEADS[case]

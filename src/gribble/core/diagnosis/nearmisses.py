@@ -18,8 +18,10 @@ from gribble.core.survey.stock import Stock
 MOST_CANDIDATES = 40
 """How many files are read for one need, likeliest first."""
 
-MOST_HALVES = 8
+MOST_HALVES = 16
+"""How many files are tried as the other half of one, the likeliest names first."""
 MOST_BESIDE = 64
+"""Where more files of one size lie beside each other, they are a collection, and no halves."""
 
 Read = Callable[[Holding], bytes | None]
 """Gives a holding's whole content, or None where it cannot be read or is beyond the limit."""
@@ -192,18 +194,15 @@ class Searcher:
         return _mend(holding, found, partner)
 
     def _halves(self, holding: Holding, accepts: list[Accept]) -> Iterator[Holding]:
-        """Files that could be the other half: beside it, of like name, and together of the right size.
-
-        Where a folder holds many files of that size, they are no halves but a collection.
-        """
+        """Files that could be the other half: beside it, and together of the right size; those of like name first."""
         for accept in accepts:
             rest = (accept.size or 0) - holding.size
             if rest * 3 < holding.size or rest > holding.size * 3:
                 continue
             beside = self._beside.get((_container(holding), rest), [])
             if len(beside) <= MOST_BESIDE:
-                like = [other for other in beside if other is not holding and _alike(holding, other)]
-                yield from like[:MOST_HALVES]
+                others = [other for other in beside if other is not holding]
+                yield from sorted(others, key=lambda other: not _alike(holding, other))[:MOST_HALVES]
 
     def _cut(self, holding: Holding, data: bytes, wanted: Wanted, accepts: list[Accept]) -> Mending | None:
         """A file cut short, where a right copy is held to prove it."""

@@ -392,8 +392,6 @@ def _xml_attribute(data: bytes, at: int, name: str, value: str) -> _Spot:
 def _scalar(value: object, key: str) -> str:
     if isinstance(value, dict | list):
         raise SettingError(f"has more than one value at {key}")
-    if value is None:
-        return ""
     if not isinstance(value, str):
         raise SettingError(f"has no text at {key}, but {json.dumps(value, default=str)[:SHOWN]}")
     return value

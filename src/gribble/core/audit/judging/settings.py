@@ -56,21 +56,24 @@ class SettingsAuditor:
             hint = f"; start {fitted.title} once, so that it writes it" if data.absent else ""
             verdict = Verdict.MISSING if data.absent else Verdict.UNPROVEN
             return found(verdict, f"{base(setting.file)} {data.why}{hint}")
+        frame = self._frame(setting)
+        targets = self._targets(fitted, setting, finding, findings)
+        target = self._target(finding, findings, targets)
+        aim = f"it is for {finding.need.called if finding else f'the folder {targets[0]}'}"
         try:
             value = value_of(data, setting.format, setting.key)
-        except NoSuchKey as error:
-            why = f"{base(setting.file)} {error}; set it once in {fitted.title} itself"
-            return found(Verdict.MISSING, why)
         except SettingError as error:
-            return found(Verdict.DAMAGED, f"{base(setting.file)} {error}")
-        frame = self._frame(setting)
+            aim += f" and should say {written(target, '', frame)}" if target is not None else ""
+            if isinstance(error, NoSuchKey):
+                aim = f"set it once in {fitted.title} itself; {aim}"
+            verdict = Verdict.MISSING if isinstance(error, NoSuchKey) else Verdict.DAMAGED
+            return found(verdict, f"{base(setting.file)} {error}; {aim}")
         ways, fault = leads(value, frame)
-        targets = self._targets(fitted, setting, finding, findings)
         verdict, reason = self._follow(fitted, finding, findings, ways, targets)
         reason = f"it says {value}, which {fault or reason}" if value.strip() else "it says nothing"
         if verdict in (Verdict.SOUND, Verdict.UNPROVEN):
             return found(verdict, reason, value)
-        target = self._target(finding, findings, targets)
+        reason += f"; {aim}" if finding else ""  # of a folder the reason has said it
         return found(verdict, reason, value, None if target is None else written(target, value, frame))
 
     def _frame(self, setting: Setting) -> Frame:
