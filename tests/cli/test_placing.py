@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import random
 import re
 import resource
 import signal
@@ -287,3 +288,24 @@ def test_what_only_its_name_speaks_for_is_taken_where_the_user_says_so(
     assert gribble("check", "--json", cwd=world, code=0).json["state"] == "ready"
     gribble("undo", "--yes", cwd=world, code=0)
     assert whole_tree(world / "rig") == before
+
+
+def test_what_is_no_disk_image_at_all_is_not_in_use(gribble: Gribble, tmp_path: Path) -> None:
+    """An image that a person has played on stays; a web page under its name does not pass for one."""
+    played = random.Random(1).randbytes(2700)
+    contents = {"drawer/fresh": A, "rig/boot/a.rom": played}
+    world = small_world(tmp_path / "small", contents, need("a", A, changes=True))
+    assert "in use, differs from a fresh one" in gribble("check", "-v", cwd=world, code=0).out
+    gribble("place", "--yes", cwd=world, code=0)
+    assert (world / "rig/boot/a.rom").read_bytes() == played
+    (world / "rig/boot/a.rom").write_bytes(b"<!DOCTYPE html><html><title>404</title></html>" * 40)
+    assert gribble("check", "--json", cwd=world, code=1).json["state"] == "blocked"
+    gribble("place", "--yes", cwd=world, code=0)
+    assert (world / "rig/boot/a.rom").read_bytes() == A
+    assert "changes = true" not in gribble("catalogue", "lint", cwd=world, code=0).out
+    (world / "rig/boot/disk.img").write_bytes(played)
+    words = ("rig", "--emulator", "tern", "--release", "1", "--out", "tern.sheet.toml")
+    gribble("catalogue", "capture", *words, cwd=world, code=0)
+    text = (world / "tern.sheet.toml").read_text()
+    assert "# changes = true" in text[text.index('name = "disk.img"') - 400 :]
+    assert "# changes = true" not in text[: text.index('name = "a.rom"')]

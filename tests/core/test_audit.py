@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import pytest
+from msgspec import structs
 
 from gribble.core.audit.judging.audit import audit
 from gribble.core.audit.judging.case import Ask
@@ -242,3 +243,44 @@ def test_a_namesake_must_have_the_size_that_is_known(
 def test_spare_files_are_those_that_no_sheet_knows() -> None:
     files = {"boot/a.rom": "good", "boot/deep/note.txt": "hello", "elsewhere/x": "x", "boot/copy": "good"}
     assert examine([GOOD], files)[3] == ("boot/deep/note.txt",)
+
+
+USED = need(
+    "drive", "d.img", accept=(accept("fresh"),), changes=True, reject=(Reject(sha1=digest("bad"), why="Stops."),)
+)
+
+
+@pytest.mark.parametrize(
+    ("files", "drawer", "verdict", "remedy", "steps"),
+    [
+        ({"boot/d.img": "fresh"}, [], "sound", "none", 0),
+        ({"boot/d.img": "fresh, and played"}, [held("x", "fresh")], "unproven", "none", 0),
+        ({"boot/d.img": "frESH"}, [held("x", "fresh")], "unproven", "none", 0),
+        ({}, [held("x", "fresh")], "astray", "place", 1),
+        ({}, [held("d.img", "used elsewhere")], "missing", "obtain", 0),
+        ({"boot/d.img": ""}, [held("x", "fresh")], "imposter", "replace", 1),
+        ({"boot/d.img": "bad"}, [held("x", "fresh")], "imposter", "replace", 1),
+        ({"boot/d.img": "good"}, [held("x", "fresh")], "imposter", "replace", 1),
+        ({"boot/D.IMG": "played"}, [held("x", "fresh")], "astray", "place", 1),
+    ],
+)
+def test_a_file_that_changes_by_being_used_is_never_displaced(
+    files: dict[str, str], drawer: list[Holding], verdict: str, remedy: str, steps: int
+) -> None:
+    findings, plan, _, _ = examine([USED, GOOD], {"boot/a.rom": "good", **files}, drawer)
+    place = findings[0].chief
+    assert (place.verdict, place.remedy, len(plan.steps)) == (verdict, remedy, steps)
+    assert ("in use, differs from a fresh one" in place.reason) == (verdict == "unproven")
+
+
+def test_a_file_in_use_stays_where_another_need_takes_its_name_as_an_alias() -> None:
+    other = need("other", "o.rom", aliases=("d.img",), accept=(accept("other"),))
+    found, plan, _, _ = examine([USED, other], {"boot/d.img": "played"}, [held("x", "other"), held("y", "fresh")])
+    assert found[0].chief.verdict == "unproven"
+    assert not [step for step in plan.steps if said(step, "from_", "replaces") != ["/drawer/x", None]]
+
+
+def test_any_name_is_no_licence_to_displace_what_is_in_use() -> None:
+    wanted = structs.replace(USED, any_name=True)
+    findings, plan, _, _ = examine([wanted], {"boot/d.img": "played"}, [held("x", "fresh")])
+    assert (findings[0].chief.verdict, plan.steps) == ("unproven", ())

@@ -147,6 +147,7 @@ def _need_json(one: Needed, need: Need) -> dict[str, Any]:
         "kind": need.kind,
         "names": list(need.names) if need.name else [],
         "any_name": need.any_name,
+        "changes": need.changes,
         "folder": one.fitted.folders[need.folder],
         "also": [join(one.fitted.folders[copy.folder], copy.name) for copy in need.also],
         "why": need.why,

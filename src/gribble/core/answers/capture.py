@@ -18,6 +18,10 @@ SETTINGS_ENDINGS = (
 )  # fmt: skip
 """Files with these endings change, or are for people: they are left out unless they are named."""
 
+WRITTEN_TO = "If the emulator itself writes to the file, say changes = true in its stead"
+IMAGE_ENDINGS = (".img", ".raw", ".hdd", ".dsk", ".disk")
+"""Files with these endings may be disks that the emulator writes to."""
+
 LARGEST_BYTES = 256 << 20
 """Larger files are taken for games and left out unless they are named."""
 
@@ -81,6 +85,7 @@ def _drafts(files: Iterable[FoundFile]) -> list[Draft]:
             ]
         else:
             draft.accepts = [_accept(file)]
+            draft.changes = fold(file.path).endswith(IMAGE_ENDINGS)
         drafts[content if not file.keys else file.path] = draft
     return list(drafts.values())
 
@@ -114,13 +119,18 @@ def extended(text: str, sheet: Sheet, files: Iterable[FoundFile], release: str) 
             for key in more:  # the sheet did without them, so they are extras
                 _append(document["need"][number], "key", {**_known_of(key), "level": "extra"})
             known, new = known + (not more), new + bool(more)
-        elif any(content.agrees(file.digests) for content in contents):
+        elif any(content.agrees(file.digests) for content in contents) or (need and need.changes):
             known += 1
         elif number is None:
             fresh.append(file)
         else:
             content = {"size": file.size, **file.digests.known()}
-            _append(document["need"][number], "accept", content, f"fill in: label; seen working with release {release}")
+            _append(
+                document["need"][number],
+                "accept",
+                content,
+                f"fill in: label; seen working with release {release}. {WRITTEN_TO}",
+            )
             new += 1
     drafts = _drafts(fresh)
     changed = tomlkit.dumps(document)

@@ -67,6 +67,7 @@ def _differences(old: Need, new: Need, old_sheet: Sheet, new_sheet: Sheet) -> It
         ("machines", _listed(old.machines), _listed(new.machines)),
         ("other names", _listed(old.aliases), _listed(new.aliases)),
         ("any name", old.any_name, new.any_name),
+        ("changes by use", old.changes, new.changes),
         ("further places", _listed(copy.name for copy in old.also), _listed(copy.name for copy in new.also)),
     ):
         if was != now:

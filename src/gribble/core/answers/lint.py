@@ -115,6 +115,10 @@ def _need_remarks(sheet: Sheet, need: Need) -> Iterator[tuple[str, str]]:
         for reject in need.reject:
             if strongest and accept.get(strongest) == reject.get(strongest):
                 yield f".accept[{number}]", f"is rejected by the same need ({reject.label or 'no label'})"
+    if need.changes and need.key:
+        yield ".changes", "a key file does not change by being used: this says nothing"
+    elif need.changes and not any(accept.strongest() for accept in need.accept):
+        yield ".changes", "no digest tells a fresh one: this says nothing"
     if need.key and not any(key.sha256 for key in need.key):
         yield ".key", "no key has a fingerprint: the file can only be unproven"
     if need.machines == ():

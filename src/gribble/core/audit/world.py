@@ -228,6 +228,9 @@ def _wishes_of(rig: RigSeen, fitted: Fitted, finding: Finding) -> Iterable[Wante
     by_part = zip(parts, finding.places, strict=True) if finding.need.file else [(parts[0], None)]
     for part, one in by_part:
         places = (one,) if one else finding.places
+        if part.changes and (used := [place.found for place in places if place.found and place.accept is None]):
+            # Whether it is a file of that kind at all: looked into, and with nothing else beside it.
+            yield Wanted(emulator=fitted.emulator, need=part, suspects=tuple(used), held=used[0], rig=rig.name)
         wrong = [place for place in places if place.verdict in (Verdict.IMPOSTER, Verdict.MISSING)]
         imposters = [place.found for place in wrong if place.found and place.verdict is Verdict.IMPOSTER]
         if wrong:

@@ -34,6 +34,7 @@ class Draft(Struct, kw_only=True):
     level: str = ""
     why: str = ""
     choice: str = ""
+    changes: bool = False
 
 
 class DraftSheet(Struct, kw_only=True):
@@ -75,6 +76,8 @@ def need_lines(need: Draft, keys: dict[str, str], taken: set[str]) -> Iterator[s
     yield f"kind = {quoted(kind)}" if kind else mark("kind", '"data"', "bios, firmware, image or data")
     yield f"level = {quoted(need.level)}" if need.level else mark("level", '"must"', "must, better or extra")
     yield f"why = {quoted(need.why)}" if need.why else mark("why", '""', "what does not work without it")
+    if need.changes:
+        yield mark("changes", "true", "true if the emulator writes to it, else false")
     if need.choice:
         yield f"choice = {quoted(need.choice)}"
     yield f"folder = {quoted(keys[need.folder])}"

@@ -79,7 +79,8 @@ class Need(Struct, frozen=True, kw_only=True, omit_defaults=True):
     """One thing an emulator wants: which contents, under which names, where, and what for.
 
     `manifest` names a checksum list beside the sheet; loading the sheet reads it into `file`. Where the level is not
-    said, the most cautious one holds.
+    said, the most cautious one holds. With `changes` the emulator writes to the file: the accepts are what a fresh one
+    holds.
     """
 
     id: str
@@ -92,6 +93,7 @@ class Need(Struct, frozen=True, kw_only=True, omit_defaults=True):
     why: str = ""
     choice: str | None = None
     any_name: bool = False
+    changes: bool = False
     aliases: tuple[str, ...] = ()
     also: tuple[Also, ...] = ()
     releases: str | None = None

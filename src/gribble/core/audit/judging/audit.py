@@ -36,7 +36,7 @@ def audit(rigs: Iterable[RigSeen], elsewhere: Iterable[Holding], ask: Ask) -> tu
     """The audit of each rig. `elsewhere` is what is held on none of them; what other rigs hold counts, too."""
     rigs, elsewhere = tuple(rigs), list(elsewhere)
     stock = Stock([*elsewhere, *(holding for rig in rigs for holding in rig.holdings)])
-    judge = Judge(ask.known, ask.readings)
+    judge = Judge(ask.known, ask.readings, ask.near.no_dumps)
     found = []
     for rig in rigs:
         shelf = Shelf(rig)

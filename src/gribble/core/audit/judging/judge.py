@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from msgspec import Struct
 
 from gribble.core.audit.judging.keys import MAX_BYTES, judge_keys
 from gribble.core.records.findings import Proof, Verdict
 from gribble.core.records.fitted import Fitted
-from gribble.core.records.holding import Holding, key_of
+from gribble.core.records.holding import FileKey, Holding, key_of
 from gribble.core.records.keyfile import KeyFile, KeysJudgement
 from gribble.core.records.readings import Readings
 from gribble.core.records.sheet import Accept, Level, Need, Reject
 from gribble.core.survey.matching import KnownContents, is_content
+
+IN_USE = "in use, differs from a fresh one"
+"""What is said of a file that changes by being used."""
 
 
 class Judgement(Struct, frozen=True, kw_only=True):
@@ -32,8 +37,10 @@ class Judgement(Struct, frozen=True, kw_only=True):
 class Judge:
     """Judges files by known contents, and key files by what was read of them."""
 
-    def __init__(self, known: KnownContents, readings: Readings) -> None:
+    def __init__(self, known: KnownContents, readings: Readings, no_dumps: Mapping[FileKey, str]) -> None:
+        """`no_dumps` say of files that were looked into what they plainly are, if they are no dumps."""
         self._known = known
+        self._no_dumps = no_dumps
         self._key_files = readings.key_files
         self._by_key = {key_of(holding): file for holding, file in readings.key_files}
 
@@ -53,8 +60,20 @@ class Judge:
                 return Judgement(accept=accept)
         if not need.accept and need.id not in fitted.unmeetable:
             return Judgement()
+        if need.changes and not (fault := self._no_image(need, holding)):
+            return Judgement(reason=IN_USE)
+        elif need.changes:
+            return Judgement(proof=Proof.DIGEST, fault=fault)
         told = any(accept.strongest() for accept in need.accept)
         return Judgement(proof=Proof.DIGEST if told else Proof.NONE, fault=self.say_wrong(need, holding))
+
+    def _no_image(self, need: Need, holding: Holding) -> str:
+        """Why a file cannot be one that was changed by being used; empty where it may be."""
+        if holding.size == 0:
+            return "it is empty"
+        if self._known.matches(holding.size, holding.digests):
+            return self.say_wrong(need, holding)
+        return self._no_dumps.get(key_of(holding), "")
 
     def say_wrong(self, need: Need, holding: Holding) -> str:
         """What a file that no accept fits really is, as far as that is known."""

@@ -107,6 +107,8 @@ class NeedsAuditor:
         if why := self._shelf.unread(expected):
             return _unexamined(expected, why)
         occupied = next(self._shelf.at_names(folder, [need.name]), None)
+        if occupied and need.changes and (judgement := self._judge.judge(fitted, need, occupied)).accepted:
+            return _sound(occupied.path, occupied, judgement)
         return self._find_elsewhere(want, folder, expected, occupied.path if occupied else None)
 
     def _find_named(self, want: _Want, folder: str, names: tuple[str, ...]) -> PlaceFinding:

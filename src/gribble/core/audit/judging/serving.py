@@ -35,7 +35,7 @@ class Serving:
                 judgement = self._judge.judge(fitted, part, holding)
                 if judgement.accepted:
                     self._paths.add(holding.path)
-                    if judgement.proof is not Proof.NONE:
+                    if judgement.proof is not Proof.NONE or need.changes:
                         self._sound.setdefault(holding.path, []).append((fitted, part))
                     if need.any_name:
                         break
