@@ -18,7 +18,7 @@ from typing import Any
 import pytest
 
 from tests.conftest import Gribble, tree
-from tests.making import A, need, small_world, whole_tree
+from tests.making import A, B, config, need, small_world, whole_tree
 
 DRIVE = "sandpiper/drive/drive.rom"
 
@@ -309,3 +309,29 @@ def test_what_is_no_disk_image_at_all_is_not_in_use(gribble: Gribble, tmp_path: 
     text = (world / "tern.sheet.toml").read_text()
     assert "# changes = true" in text[text.index('name = "disk.img"') - 400 :]
     assert "# changes = true" not in text[: text.index('name = "a.rom"')]
+
+
+def test_folders_compare_as_the_volume_does(gribble: Gribble, tmp_path: Path) -> None:
+    """On a volume that folds case a folder is the sheet's, however it is spelled: for files of any name, places,
+    further places, game folders and pairs; and nothing is put into a second one."""
+    wanted = (
+        need("a", A, any_name=True), need("b", B).replace("name =", 'also = [{ folder = "deep", name = "b.rom" }]\nname =', 1),
+        '[[media]]\nfolder = "games"\naccepts = [".tap"]\nrefuses = [{ ending = ".exe" }]\n[[pair]]\nfolder = "games"\neach = "*.tap"\nwants = "{stem}.tag"\n',
+    )  # fmt: skip
+    contents = {
+        "rig/BOOT/whatever": A, "drawer/b": B, "rig/Boot/x/y": b"", "rig/GAMES/one.tap": A + B, "rig/GAMES/two.exe": B + A,
+    }  # fmt: skip
+    contents = {name.replace("rig/Boot", "rig/BOOT"): data for name, data in contents.items()}
+    world = small_world(tmp_path / "small", contents, *wanted)
+    path = world / "catalogue/plover.sheet.toml"
+    path.write_text(path.read_text().replace('boot = "boot"\n', 'boot = "boot"\ndeep = "boot/X"\ngames = "Games"\n'))
+    (world / "rig/boot").rmdir()
+    config(world, more='volume = "fat32"\n')
+    found = gribble("check", "--games", "--json", cwd=world, code=1).json["rigs"][0]["emulators"][0]
+    assert [one["verdict"] for one in found["needs"]] == ["sound", "astray"]
+    assert {(one["rule"], one["file"]) for one in found["media"]} == {
+        ("media", "GAMES/two.exe"), ("pair", "GAMES/one.tap"),
+    }  # fmt: skip
+    gribble("place", "--yes", cwd=world, code=0)
+    assert (world / "rig/BOOT/b.rom").read_bytes() == (world / "rig/BOOT/x/b.rom").read_bytes() == B
+    assert {path.name for path in (world / "rig").iterdir()} - {".gribble"} == {"BOOT", "GAMES"}

@@ -14,7 +14,7 @@ from gribble.core.audit.judging.claims import outlook
 from gribble.core.audit.scope import Scope, rig_root
 from gribble.core.audit.world import World
 from gribble.core.base.errors import ExitCode, GribbleError
-from gribble.core.base.paths import join, leads_out, parent, run_of, same_place
+from gribble.core.base.paths import fold, join, leads_out, parent, run_of, same_place
 from gribble.core.catalogue.choosing import choose_roster
 from gribble.core.catalogue.config import fit_sheet
 from gribble.core.catalogue.sheets import Catalogue
@@ -110,6 +110,8 @@ def refitted(world: World, config: Config, catalogue: Catalogue, scope: Scope) -
     rigs = []
     for rig in world.rigs:
         group = fitted_on(config.rig[rig.name], catalogue, scope)
+        if rig.folds_case:
+            group = as_spelled(group, rig.folders)
         rigs.append(msgspec.structs.replace(rig, emulators=group, arcade=_rosters(group, catalogue)))
     return msgspec.structs.replace(world, rigs=tuple(rigs))
 
@@ -120,6 +122,22 @@ def fitted_on(rig: Rig, catalogue: Catalogue, scope: Scope) -> tuple[Fitted, ...
         fit_sheet(catalogue.sheets[name], _as_release(installed, scope.releases.get(name)))
         for name, installed in rig.emulators.items()
         if name in catalogue.sheets
+    )
+
+
+def as_spelled(group: tuple[Fitted, ...], folders: Iterable[str]) -> tuple[Fitted, ...]:
+    """The sheets for a volume that folds case: their folders spelled as those that are there, so that everything that
+    lies in them is found, and what is placed comes to lie beside it."""
+    there = {fold(folder): folder for folder in folders}
+
+    def spelled(path: str) -> str:
+        above = path
+        while above and fold(above) not in there:
+            above = parent(above)
+        return there[fold(above)] + path[len(above) :] if above else path
+
+    return tuple(
+        msgspec.structs.replace(one, folders={key: spelled(path) for key, path in one.folders.items()}) for one in group
     )
 
 
@@ -221,10 +239,11 @@ class _Looker:
             if not leads_out(root, Path(target))
         }
         volume, label = volume_of(root) if any(one.root != Root() for one in fitted) else ("", "")
+        folds = folds_case(config.volume, root)
         return RigSeen(
             name=name,
             root=str(root),
-            emulators=fitted,
+            emulators=as_spelled(fitted, survey.folders) if folds else fitted,
             holdings=survey.holdings,
             hidden={skipped.path: skipped.why for skipped in survey.skipped},
             odd={one.path: one for one in (*survey.skipped, *_unreadable(root, survey, places)) if _is_odd(one)},
@@ -232,7 +251,7 @@ class _Looker:
             inward=inward,
             outward={path: target for path, target in survey.links.items() if path not in inward},
             sources=within,
-            folds_case=folds_case(config.volume, root),
+            folds_case=folds,
             seen_as=config.seen_as or "",
             volume=volume if config.volume == "auto" else config.volume,
             label=config.label or label,
@@ -260,7 +279,7 @@ class _Looker:
         return RigSeen(
             name=name,
             root=ground.root,
-            emulators=fitted,
+            emulators=as_spelled(fitted, survey.folders) if folds else fitted,
             holdings=survey.holdings,
             hidden={skipped.path: skipped.why for skipped in survey.skipped},
             odd={one.path: one for one in survey.skipped if _is_odd(one)},
