@@ -335,3 +335,13 @@ def test_folders_compare_as_the_volume_does(gribble: Gribble, tmp_path: Path) ->
     gribble("place", "--yes", cwd=world, code=0)
     assert (world / "rig/BOOT/b.rom").read_bytes() == (world / "rig/BOOT/x/b.rom").read_bytes() == B
     assert {path.name for path in (world / "rig").iterdir()} - {".gribble"} == {"BOOT", "GAMES"}
+
+
+def test_needs_counts_of_a_choice_only_what_somebody_has_to_get(gribble: Gribble, tmp_path: Path) -> None:
+    wanted = (need("a", A, choice="one"), need("b", B, choice="one"), need("c", B + A))
+    world = small_world(tmp_path / "small", {"drawer/a": A}, *wanted)
+    assert "3 needs: 1 held, 1 to get, 1 spared" in gribble("needs", cwd=world, code=0).out
+    found = {one["need"]: one for one in gribble("needs", "--json", cwd=world, code=0).json["emulators"][0]["needs"]}
+    assert (found["a"]["held"], found["b"]["held"], found["b"]["spared"]) == (True, False, True)
+    (world / "drawer/a").unlink()
+    assert "3 needs: 0 held, 2 to get, 1 spared" in gribble("needs", cwd=world, code=0).out

@@ -284,3 +284,13 @@ def test_any_name_is_no_licence_to_displace_what_is_in_use() -> None:
     wanted = structs.replace(USED, any_name=True)
     findings, plan, _, _ = examine([wanted], {"boot/d.img": "played"}, [held("x", "fresh")])
     assert (findings[0].chief.verdict, plan.steps) == ("unproven", ())
+
+
+def test_what_is_rejected_is_told_where_any_name_will_do() -> None:
+    wanted = need(any_name=True, reject=(Reject(label="debug revision", sha1=digest("bad"), why="Stops."),))
+    for drawer, verdict in (([], "missing"), ([held("x", "good")], "astray")):
+        place = examine([wanted], {"boot/some.rom": "bad", "boot/other": "unknown"}, drawer)[0][0].chief
+        assert place.verdict == verdict
+        assert "some.rom there: it is the debug revision: Stops" in place.reason
+        assert "other" not in place.reason
+    assert "there" not in examine([wanted], {"boot/some.rom": "bad", "boot/x": "good"})[0][0].chief.reason

@@ -18,14 +18,15 @@ from gribble.views.screen import Screen, styled
 def show_needs(screen: Screen, wanted: list[Needed]) -> None:
     """How much is held, then a sheet to read before one starts: what is needed, for what, under which names."""
     held = [one.held(need) for one in wanted for need in one.fitted.needs]
-    screen.say(styled(count(len(held), "need"), "bold"), f": {_held_words(held)}" if held and None not in held else "")
+    told = f": {_held_words(wanted)}" if held and None not in held else ""
+    screen.say(styled(count(len(held), "need"), "bold"), told)
     for one in wanted:
         screen.out.print()
         fitted = one.fitted
         release = f" {fitted.release}" if fitted.release else ""
         where = f"  on {one.rig}" if one.rig else "  on none of your rigs" if one.findings else ""
         some = [one.held(need) for need in fitted.needs]
-        tally = "" if None in some or not some or len(wanted) == 1 else f"  {_held_words(some)}"
+        tally = "" if None in some or not some or len(wanted) == 1 else f"  {_held_words([one])}"
         screen.say(styled(fitted.title + release, "bold"), styled(where + tally, QUIET))
         if fitted.note:
             screen.say(f"  {fitted.note}")
@@ -41,10 +42,13 @@ def show_needs(screen: Screen, wanted: list[Needed]) -> None:
         screen.next(f"gribble check{words}", "which of it is in its place, and what is wrong with the rest")
 
 
-def _held_words(held: list[bool | None]) -> str:
-    """How many of some needs are held."""
-    right = sum(map(bool, held))
-    return f"{right:,} held" + (f", {len(held) - right:,} to get" if right < len(held) else "")
+def _held_words(wanted: list[Needed]) -> str:
+    """How many needs are held, and how many of the others somebody has to get."""
+    needs = [(one, need) for one in wanted for need in one.fitted.needs]
+    right = sum(bool(one.held(need)) for one, need in needs)
+    spared = sum(one.spared(need) for one, need in needs)
+    rest = len(needs) - right - spared
+    return f"{right:,} held" + (f", {rest:,} to get" if rest else "") + (f", {spared:,} spared" if spared else "")
 
 
 def _demands(fitted: Fitted) -> list[str]:
@@ -71,8 +75,8 @@ def _media_words(fitted: Fitted, media: Media) -> str:
 
 def _row(one: Needed, need: Need) -> tuple[str | Text, ...]:
     held = one.held(need)
-    mark = "" if held is None else "● held" if held else "○ to get"
-    colour = VERDICTS["sound" if held else "missing"][1]
+    mark = "" if held is None else "● held" if held else "· spared" if one.spared(need) else "○ to get"
+    colour = QUIET if one.spared(need) else VERDICTS["sound" if held else "missing"][1]
     text = Text.assemble(styled(need.called, "bold"), styled(f"  {need.kind}, {need.level}", QUIET))
     for line in (*_place_lines(one, need), *_content_lines(one, need)):
         text.append("\n").append_text(styled(line))
@@ -165,4 +169,5 @@ def _need_json(one: Needed, need: Need) -> dict[str, Any]:
         "keys": [{"name": key.name, "bytes": key.bytes, "level": key.level, "sha256": key.sha256} for key in need.key],
         "files": [{"name": file.name, "size": file.size, **file.known()} for file in need.file],
         "held": one.held(need),
+        **({"spared": True} if one.spared(need) else {}),
     }

@@ -29,6 +29,11 @@ class Needed(Struct, frozen=True):
         finding = self.findings.get(need.id)
         return None if finding is None else _held(finding)
 
+    def spared(self, need: Need) -> bool:
+        """Whether another need of its choice is enough, so that nobody has to get this one."""
+        finding = self.findings.get(need.id)
+        return finding is not None and bool(finding.spared) and not _held(finding)
+
 
 class Words(Struct, frozen=True):
     """What the user asked for: emulators, and machines whatever emulates them. Neither: everything."""

@@ -51,9 +51,8 @@ class Judge:
         for accept in need.accept:
             if is_content(accept, holding.size, holding.digests):
                 return Judgement(accept=accept, proof=proof_of(accept, holding))
-        for reject in need.reject:
-            if is_content(reject, holding.size, holding.digests):
-                return Judgement(proof=Proof.DIGEST, fault=_say_reject(reject))
+        if why := self.rejected(need, holding):
+            return Judgement(proof=Proof.DIGEST, fault=why)
         undigested = [accept for accept in need.accept if accept.strongest() is None]
         for accept in undigested:
             if accept.size in (None, holding.size):
@@ -66,6 +65,11 @@ class Judge:
             return Judgement(proof=Proof.DIGEST, fault=fault)
         told = any(accept.strongest() for accept in need.accept)
         return Judgement(proof=Proof.DIGEST if told else Proof.NONE, fault=self.say_wrong(need, holding))
+
+    def rejected(self, need: Need, holding: Holding) -> str:
+        """What a file is that a need rejects, and why; empty for another one."""
+        known = (one for one in need.reject if is_content(one, holding.size, holding.digests))
+        return next((_say_reject(one) for one in known), "")
 
     def _no_image(self, need: Need, holding: Holding) -> str:
         """Why a file cannot be one that was changed by being used; empty where it may be."""

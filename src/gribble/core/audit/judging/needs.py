@@ -109,7 +109,10 @@ class NeedsAuditor:
         occupied = next(self._shelf.at_names(folder, [need.name]), None)
         if occupied and need.changes and (judgement := self._judge.judge(fitted, need, occupied)).accepted:
             return _sound(occupied.path, occupied, judgement)
-        return self._find_elsewhere(want, folder, expected, occupied.path if occupied else None)
+        found = self._find_elsewhere(want, folder, expected, occupied.path if occupied else None)
+        others = (one for one in self._shelf.folder(folder) if occupied is None or one.path != occupied.path)
+        told = [f"{base(one.path)} there: {why}" for one in others if (why := self._judge.rejected(need, one))]
+        return structs.replace(found, reason="; ".join([found.reason, *told])) if told else found
 
     def _find_named(self, want: _Want, folder: str, names: tuple[str, ...]) -> PlaceFinding:
         fitted, need, _ = want
