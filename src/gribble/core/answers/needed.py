@@ -73,7 +73,7 @@ def needed_in_world(world: World, sheets: dict[str, Sheet], words: Words, rigs: 
     found = []
     for audit in audits:
         for emulator in audit.emulators:
-            if not _chosen(sheets[emulator.emulator], words):
+            if emulator.unknown or not _chosen(sheets[emulator.emulator], words):
                 continue
             fitted = known.get((audit.rig, emulator.emulator)) or fit_sheet(sheets[emulator.emulator])
             by_need = {finding.need.id: finding for finding in emulator.findings}

@@ -59,10 +59,9 @@ class Judge:
                 return Judgement(accept=accept)
         if not need.accept and need.id not in fitted.unmeetable:
             return Judgement()
-        if need.changes and not (fault := self._no_image(need, holding)):
-            return Judgement(reason=IN_USE)
-        elif need.changes:
-            return Judgement(proof=Proof.DIGEST, fault=fault)
+        if need.changes:
+            fault = self._no_image(need, holding)
+            return Judgement(proof=Proof.DIGEST, fault=fault) if fault else Judgement(reason=IN_USE)
         told = any(accept.strongest() for accept in need.accept)
         return Judgement(proof=Proof.DIGEST if told else Proof.NONE, fault=self.say_wrong(need, holding))
 
