@@ -7,6 +7,7 @@ from msgspec import structs
 
 from gribble.core.audit.judging.audit import audit
 from gribble.core.audit.judging.case import Ask
+from gribble.core.audit.looking import as_spelled
 from gribble.core.catalogue.config import fit_sheet
 from gribble.core.placing.plan import make_plan
 from gribble.core.records.config import Installed
@@ -294,3 +295,12 @@ def test_what_is_rejected_is_told_where_any_name_will_do() -> None:
         assert "some.rom there: it is the debug revision: Stops" in place.reason
         assert "other" not in place.reason
     assert "there" not in examine([wanted], {"boot/some.rom": "bad", "boot/x": "good"})[0][0].chief.reason
+
+
+def test_folders_are_spelled_as_those_that_are_there() -> None:
+    """The sheet's own spelling where it is there, too; of what is not there only the folders above."""
+    folders = {"a": "roms/boot", "b": "roms/new/deep", "c": "other", "d": "Both", "e": ""}
+    fitted = fit_sheet(Sheet(sheet=1, emulator="knot", folders=folders), Installed())
+    for there in (["ROMS", "ROMS/Boot", "BOTH", "Both", "both"], ["both", "Both", "BOTH", "ROMS/Boot", "ROMS"]):
+        (one,) = as_spelled((fitted,), there)
+        assert one.folders == {"a": "ROMS/Boot", "b": "ROMS/new/deep", "c": "other", "d": "Both", "e": ""}

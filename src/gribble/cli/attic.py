@@ -24,8 +24,6 @@ from gribble.stores.rigs import RigHome
 from gribble.views.attic import attic_json, show_attic
 from gribble.views.looks import count, shorten, size
 
-ABOUT = "What runs have displaced: looked at, brought back, or deleted for good."
-
 RunOption = Annotated[
     Optional[int],  # noqa: UP045
     typer.Option("--run", metavar="RUN", help="Only what this run put there.", show_default=False),

@@ -32,8 +32,6 @@ from gribble.views.catalogue import compare_json, lint_json, list_json, show_add
 NAMES_TOLD = 4
 """How many files that would be replaced are named."""
 
-ABOUT = "Sheets and rosters: made, checked, compared, taken over and shared."
-
 
 @command("catalogue list", takes="json config")
 def list_(call: Call) -> int:

@@ -36,7 +36,6 @@ PathsArgument = Annotated[
         metavar="[FILE | FOLDER]...", help="Only these (default: game folders of your rigs).", show_default=False
     ),
 ]
-ABOUT = "Discs: track sheets, playlists and images, and whether they hold together."
 
 
 @command("discs check", takes="rig at json config")

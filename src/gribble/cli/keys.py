@@ -23,7 +23,6 @@ from gribble.stores.local import PRIVATE, write_new
 from gribble.views.keys import CheckedKeys, keys_json, show_keys
 from gribble.views.looks import count, shorten
 
-_ABOUT = "Key files, checked and merged. A key's value is never shown."
 EmulatorOption = Annotated[
     Optional[str],  # noqa: UP045
     typer.Option("--emulator", metavar="EMULATOR", help="Whose keys they are (default: told by the names).",

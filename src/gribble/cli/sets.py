@@ -26,8 +26,6 @@ SetsArgument = Annotated[
     ),
 ]
 
-ABOUT = "Arcade sets: which of them run, and what the others lack."
-
 
 @command("sets check", takes="rig from_ at json config")
 def check(

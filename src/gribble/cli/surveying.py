@@ -75,8 +75,8 @@ def survey_with(session: Session, paths: list[str], *, verbose: bool = False) ->
             surveys = [_survey_path(session.call.environment.path(path), surveyor) for path in paths]
     finally:
         index.close()
-    for survey in surveys:
-        session.notes.passed_over(in_place(survey), None)
+    for met in surveys:
+        session.notes.passed_over(in_place(met), None)
     _note_cost(session, index, surveyor, verbose)
     return world, surveys
 

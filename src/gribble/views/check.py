@@ -24,7 +24,7 @@ from gribble.core.records.findings import (
     worst,
 )
 from gribble.core.records.holding import Holding, in_words
-from gribble.views.looks import QUIET, count, shorten
+from gribble.views.looks import QUIET, TALLIED, count, shorten
 from gribble.views.screen import Screen, remedy, state, styled, verdict
 
 SPARE_SHOWN = 5
@@ -84,9 +84,7 @@ def answer_of(audits: tuple[RigAudit, ...]) -> Text:
     emulators = [emulator for found in audits for emulator in found.emulators]
     overall = worst(found.state for found in audits)
     tally = Counter(emulator.state for emulator in emulators)
-    parts = [
-        f"{tally[kind]} {kind}" for kind in (State.READY, State.LIMITED, State.BLOCKED, State.UNKNOWN) if tally[kind]
-    ]
+    parts = [f"{tally[kind]} {kind}" for kind in TALLIED if tally[kind]]
     away = sum(1 for found in audits if found.away)
     if away:
         parts.append(f"{count(away, 'rig')} away")

@@ -10,7 +10,7 @@ import msgspec
 from gribble.core.answers.report import Report
 from gribble.core.base.paths import visible
 from gribble.core.records.findings import State
-from gribble.views.looks import DIGEST_NAMES, STATES, VERDICTS, count, shorten
+from gribble.views.looks import DIGEST_NAMES, STATES, TALLIED, VERDICTS, count, shorten
 from gribble.views.set_releases import written_csv
 
 MARK = "gribble report"
@@ -21,9 +21,7 @@ def answer_of(report: Report) -> str:
     """The answer in one sentence."""
     tally = Counter(one.state for _, one in report.emulators)
     away = sum(1 for rig in report.rigs if rig.away)
-    parts = [
-        f"{tally[kind]} {kind}" for kind in (State.READY, State.LIMITED, State.BLOCKED, State.UNKNOWN) if tally[kind]
-    ]
+    parts = [f"{tally[kind]} {kind}" for kind in TALLIED if tally[kind]]
     parts += [f"{count(away, 'rig')} away"] if away else []
     return f"{count(len(report.emulators), 'emulator')}: {', '.join(parts) or 'none'}"
 

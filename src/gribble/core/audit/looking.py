@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import os
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from pathlib import Path
 from typing import NamedTuple
 
@@ -125,16 +125,19 @@ def fitted_on(rig: Rig, catalogue: Catalogue, scope: Scope) -> tuple[Fitted, ...
     )
 
 
-def as_spelled(group: tuple[Fitted, ...], folders: Iterable[str]) -> tuple[Fitted, ...]:
+def as_spelled(group: tuple[Fitted, ...], folders: Collection[str]) -> tuple[Fitted, ...]:
     """The sheets for a volume that folds case: their folders spelled as those that are there, so that everything that
     lies in them is found, and what is placed comes to lie beside it."""
-    there = {fold(folder): folder for folder in folders}
+    there = {fold(folder): folder for folder in sorted(folders)}
+    exact = frozenset(folders)
 
     def spelled(path: str) -> str:
         above = path
-        while above and fold(above) not in there:
+        while above and above not in exact and fold(above) not in there:
             above = parent(above)
-        return there[fold(above)] + path[len(above) :] if above else path
+        if not above or above in exact:
+            return path
+        return there[fold(above)] + path[len(above) :]
 
     return tuple(
         msgspec.structs.replace(one, folders={key: spelled(path) for key, path in one.folders.items()}) for one in group
