@@ -10,8 +10,8 @@ import pytest
 
 from gribble.demo.arcade import CURED, FIRST_SET_REASONS, STATES
 from gribble.demo.contents import KEYS, content, noise
-from gribble.demo.faults import FAULTS
-from gribble.demo.world import FIRST_REASONS, GAMES, SETTINGS, build_world
+from gribble.demo.faults import FAULTS, FIRST_REASONS, GAMES, SETTINGS
+from gribble.demo.world import build_world
 from tests.conftest import Gribble, tree
 
 DAMAGED = {

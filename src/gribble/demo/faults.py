@@ -75,7 +75,6 @@ FAULTS = (
 )
 """Every need on the rigs with its expected verdict, written by hand."""
 
-
 HANDHELD_FAULTS = (
     SeededFault(
         "handheld", "sandpiper", "tern16-boot", "astray", "place", "under another name; its second place is empty"
@@ -88,3 +87,54 @@ HANDHELD_FAULTS = (
     SeededFault("handheld", "sandpiper", "paths.carts", "sound", "none", "as the handheld calls it"),
 )
 """The same of the rig behind the simulated server: blocked, and ready once all of it is placed."""
+
+SETTINGS = (
+    SeededFault("lighthouse", "sandpiper", "paths.tern16_rom", "missing", "point", "leads to last year's folder"),
+    SeededFault("lighthouse", "sandpiper", "paths.carts", "imposter", "point", "leads to another folder"),
+    SeededFault("lighthouse", "dunlin", "roms.boot", "imposter", "point", "leads to another machine's boot ROM"),
+    SeededFault("lighthouse", "redshank", "system.firmware", "missing", "point", "leads to a file that is not there"),
+    SeededFault(
+        "lighthouse", "curlew", "paths.boot_rom", "sound", "none", "leads to the one of the choice that is there"
+    ),
+    SeededFault("lighthouse", "curlew", "desk.folder", "sound", "none", "leads to the folder"),
+    SeededFault("lighthouse", "curlew", "voice.rom", "missing", "point", "leads to a place where nothing is"),
+    SeededFault("stick", "whimbrel", "machine.boot", "imposter", "point", "is a path of the PC, not of the console"),
+    SeededFault("stick", "redshank", "system.firmware", "sound", "none", "leads to the right place"),
+    SeededFault("stick", "knot", "system.firmware", "sound", "none", "relative to the settings file"),
+    SeededFault("stick", "knot", "device.@firmware", "sound", "none", "as the console calls it"),
+    SeededFault("stick", "knot", "paths.0", "sound", "none", "relative to the root"),
+)
+"""Every setting on the rigs with its expected verdict; `need` is its key."""
+
+GAMES = (
+    SeededFault("lighthouse", "redshank", "redshank/games/tide pool.crate", "missing", "none", "no licence of its id"),
+    SeededFault("lighthouse", "redshank", "redshank/games/pier.sealed", "imposter", "none", "still sealed"),
+    SeededFault(
+        "lighthouse", "redshank", "redshank/games/PTR-00099.tag", "unproven", "none", "a licence without its game"
+    ),
+    SeededFault("lighthouse", "redshank", "redshank/games/harbour 1.2.update", "unproven", "none", "1.10 is newer"),
+    SeededFault("lighthouse", "curlew", "curlew/disks/sandbar.tdf", "astray", "none", "in no folder of its own"),
+    SeededFault(
+        "lighthouse", "curlew", "curlew/disks/Kelp Maze/kelp maze.tdf", "misnamed", "none", "its folder's name"
+    ),
+    SeededFault(
+        "lighthouse", "curlew", "curlew/disks/Fulmar - Groyne/groyne.chd", "imposter", "none", "cannot be read"
+    ),
+    SeededFault("lighthouse", "curlew", "curlew/disks/Fulmar - Lugworm/lugworm.zip", "imposter", "none", "zipped"),
+    SeededFault("lighthouse", "curlew", "curlew/disks/Fulmar - Big Wave/big wave.tdf", "imposter", "none", "too large"),
+    SeededFault("stick", "knot", "KNOT/REELS/eel.reel", "imposter", "none", "loose where it must be zipped"),
+    SeededFault("stick", "knot", "KNOT/REELS/gull.slip", "missing", "none", "its tag is missing"),
+)
+"""What is wrong in game folders; `need` is the file."""
+
+FIRST_REASONS = {
+    ("lighthouse", "sandpiper"): "tern16-boot",
+    ("lighthouse", "dunlin"): "lumen-disk",
+    ("lighthouse", "avocet"): "skerry-lock",
+    ("lighthouse", "redshank"): "petrel-firmware",
+    ("lighthouse", "curlew"): "fulmar-voice-eu",
+    ("stick", "whimbrel"): "vesper-sound",
+    ("stick", "redshank"): "petrel-firmware",
+    ("stick", "knot"): "stick",
+}
+"""What stands first among the reasons why each emulator does not run: what must be fixed before all else."""
