@@ -10,7 +10,7 @@ from gribble.core.audit.judging.case import Ask
 from gribble.core.audit.looking import as_spelled
 from gribble.core.catalogue.config import fit_sheet
 from gribble.core.placing.plan import make_plan
-from gribble.core.records.config import Installed
+from gribble.core.records.config import Installed, Liking
 from gribble.core.records.findings import Finding, State
 from gribble.core.records.holding import Holding, Skipped, Why
 from gribble.core.records.plan import Plan
@@ -28,6 +28,7 @@ def examine(
     *,
     folds_case: bool = False,
     regions: tuple[str, ...] = (),
+    newest: bool = False,
     ignore: tuple[str, ...] = (),
     odd: dict[str, Skipped] | None = None,
 ) -> tuple[list[Finding], Plan, State, tuple[str, ...]]:
@@ -36,12 +37,12 @@ def examine(
     rig = RigSeen(
         name="den",
         root="/den",
-        emulators=(fit_sheet(sheet, Installed(release="1", ignore=ignore)),),
+        emulators=(fit_sheet(sheet, Installed(release="1", ignore=ignore), Liking(regions, newest)),),
         holdings=tuple(held(path, what, "den") for path, what in files.items()),
         folds_case=folds_case,
         odd=odd or {},
     )
-    audits = audit([rig], drawer or [], Ask(known=KnownContents([sheet]), regions=regions))
+    audits = audit([rig], drawer or [], Ask(known=KnownContents([sheet])))
     emulator = audits[0].emulators[0]
     return list(emulator.findings), make_plan(audits), emulator.state, emulator.spare
 

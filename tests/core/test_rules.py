@@ -2,23 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import pytest
 from msgspec import structs
 
 from gribble.core.answers.why import reasons
-from gribble.core.audit.judging.audit import audit
-from gribble.core.audit.judging.case import Ask
-from gribble.core.audit.judging.keys import read_keys
 from gribble.core.base.kinds import Format
-from gribble.core.catalogue.config import fit_sheet
 from gribble.core.placing.plan import make_plan
-from gribble.core.records.config import Installed
 from gribble.core.records.findings import EmulatorAudit, RigAudit
-from gribble.core.records.holding import Holding, key_of
-from gribble.core.records.readings import Readings, Unread
-from gribble.core.records.rig_seen import RigSeen
+from gribble.core.records.readings import Unread
 from gribble.core.records.sheet import (
     IdAt,
     Key,
@@ -30,55 +21,10 @@ from gribble.core.records.sheet import (
     Refusal,
     Root,
     Setting,
-    Sheet,
 )
 from gribble.core.records.steps import Point
-from gribble.core.survey.matching import KnownContents
-from tests.making import said
+from tests.auditing import examine, steps, verdicts
 from tests.needs import accept, digest, held, key, need
-
-
-def examine(
-    needs: list[Need],
-    files: dict[str, str],
-    drawer: list[Holding] | None = None,
-    *,
-    regions: tuple[str, ...] = (),
-    keys: dict[str, str] | None = None,
-    release: str = "1",
-    games: bool = False,
-    ignore: tuple[str, ...] = (),
-    settings: dict[tuple[str, str], bytes | Unread] | None = None,
-    ids: dict[str, str] | None = None,
-    rig: dict[str, Any] | None = None,
-    **sheet: Any,
-) -> RigAudit:
-    """The audit of one rig; `keys` are key files by path, those that begin with "drawer/" held in the drawer."""
-    folders = {"boot": "boot", "disk": "disk"}
-    made = Sheet(sheet=1, emulator="knot", folders=folders, need=tuple(needs), **sheet)
-    key_files = []
-    for path, text in (keys or {}).items():
-        on_rig = not path.startswith("drawer/")
-        key_files.append((held(path.removeprefix("drawer/"), text, "den" if on_rig else ""), read_keys(text.encode())))
-    own = [held(path, what, "den") for path, what in files.items()] + [one for one, _ in key_files if one.rig]
-    world = RigSeen(
-        name="den", root="/den", emulators=(fit_sheet(made, Installed(release=release, ignore=ignore)),), holdings=tuple(own),
-        **(rig or {}),
-    )  # fmt: skip
-    offset_ids = {(key_of(one), 4, 8): ids[one.path] for one in own if ids and one.path in ids}
-    readings = Readings(key_files=tuple(key_files), ids=offset_ids, settings=settings or {})
-    sources = [*(drawer or []), *(one for one, _ in key_files if not one.rig)]
-    ask = Ask(known=KnownContents([made]), regions=regions, readings=readings, games=games)
-    return audit([world], sources, ask)[0]
-
-
-def verdicts(found: RigAudit) -> dict[str, tuple[str, str]]:
-    return {f.need.id: (f.chief.verdict, f.chief.remedy) for f in found.emulators[0].findings}
-
-
-def steps(found: RigAudit) -> list[tuple[str, str, str | None]]:
-    return [(step.kind, *said(step, "from_", "to")) for step in make_plan([found]).steps]
-
 
 EU = need("eu", "eu.rom", accept=(accept("eu", region="EU"),), choice="any")
 US = need("us", "us.rom", accept=(accept("us", region="US"),), choice="any")

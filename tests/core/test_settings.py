@@ -10,9 +10,10 @@ import pytest
 import yaml
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from msgspec import structs
 
 from gribble.core.base.kinds import Format
-from gribble.core.files.leads import Form, Frame, leads, written
+from gribble.core.files.leads import Form, Frame, read_path, written
 from gribble.core.files.settingsfile import MAX_BYTES, SettingError, value_of, with_value
 
 KEPT = {
@@ -120,8 +121,8 @@ FRAME = Frame(
 
 def test_where_a_path_leads() -> None:
     def first(value: str, frame: Frame = FRAME) -> object:
-        found, fault = leads(value, frame)
-        return (found[0].form, found[0].path) if found else fault
+        found = read_path(value, frame)
+        return (found.leads[0].form, found.leads[0].path) if found.leads else found.fault or found.unknown
 
     assert first("roms/a.rom") == (Form.ROOT, "roms/a.rom")
     assert first("./roms/a.rom") == (Form.FILE, "emu/cfg/roms/a.rom")
@@ -140,6 +141,46 @@ def test_where_a_path_leads() -> None:
     assert written("a/b.rom", "old\\x.rom", windows) == "a\\b.rom"
 
 
+HERE = Frame(
+    anchor="/home/ada/stick", root="/home/ada/stick", file="emu/emu.ini", folders=frozenset({"", "roms"}),
+    variables={"HOME": "/home/ada", "Games": "/home/ada/stick", "AppData": "D:\\x"},
+)  # fmt: skip
+BY_VARIABLE = {
+    # the value: where it leads, or what is said of it, and what becomes of it to lead to roms/b.rom
+    "~/stick/roms/a.rom": ("roms/a.rom", "~/stick/roms/b.rom"),
+    "$HOME/stick/old/a.rom": ("old/a.rom", "$HOME/stick/roms/b.rom"),
+    "${Games}\\roms\\a.rom": ("roms/a.rom", "${Games}\\roms\\b.rom"),
+    "%GAMES%/a.rom": ("a.rom", "%GAMES%/roms/b.rom"),
+    "~/elsewhere/a.rom": ("leads out of the rig, whose root is /home/ada/stick", "~/stick/roms/b.rom"),
+    "~/stick/$NONE/a.rom": ("holds $NONE, which is not set here", None),
+    "~ada/stick/a.rom": ("~ada/stick/a.rom", "roms/b.rom"),
+    "D:\\stick\\a.rom": (
+        "is as the device calls it, and gribble.toml does not say how that calls the rig's root: seen_as", None,
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("value", BY_VARIABLE)
+def test_variables_are_put_in_and_kept(value: str) -> None:
+    leads, becomes = BY_VARIABLE[value]
+    found = read_path(value, HERE)
+    assert (found.leads[0].path if found.leads else found.fault or found.unknown) == leads
+    assert found.unknown or written("roms/b.rom", value, HERE) == becomes
+    if "~/" in value or "$" in value:  # on another machine its variables are not known, and nobody else's are taken
+        there = structs.replace(HERE, variables=None)
+        assert read_path(value, there).unknown.endswith("which only the device knows")
+        assert written("roms/b.rom", value, there) is None
+
+
+def test_slashes_are_those_of_the_device() -> None:
+    card = Frame(anchor="/mnt/card", root="/r", file="e.ini", folders=frozenset({""}), seen_as=True)
+    assert written("a/b.rom", "E:\\old\\x.rom", card) == "/mnt/card/a/b.rom"
+    drive = structs.replace(card, anchor="E:\\")
+    assert written("a/b.rom", "/mnt/card/x.rom", drive) == "E:\\a\\b.rom"
+    assert written("a/b.rom", "F:/x.rom", drive) == "E:/a/b.rom"
+    assert "seen_as" in read_path("/mnt/x.rom", structs.replace(drive, seen_as=False)).unknown
+
+
 PART = st.from_regex(r"[a-zA-Z0-9]{1,5}", fullmatch=True)
 PATH = st.lists(PART, min_size=1, max_size=4).map("/".join)
 
@@ -147,5 +188,6 @@ PATH = st.lists(PART, min_size=1, max_size=4).map("/".join)
 @given(PATH, PATH, st.sampled_from(["", "./", "../", "/media/stick/", "/elsewhere/"]))
 def test_what_is_written_leads_to_the_target_in_the_same_form(target: str, old: str, lead: str) -> None:
     new = written(target, lead + old, FRAME)
-    assert target in [way.path for way in leads(new, FRAME)[0]]
+    assert new is not None
+    assert target in [way.path for way in read_path(new, FRAME).leads]
     assert new.startswith("/") == lead.startswith("/")

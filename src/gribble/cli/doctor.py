@@ -87,7 +87,7 @@ def _examined(session: Session) -> Iterator[Examined]:
             fix = "Plug it in, or wake it; gribble check --rig OTHER goes on without it."
             yield Examined(area="away", what=name, health=Health.MIND, words=why, fix=fix)
             continue
-        faults = list(examine_places(name, fitted_on(rig, session.loaded.catalogue, Scope())))
+        faults = list(examine_places(name, fitted_on(session.loaded.config, name, session.loaded.catalogue, Scope())))
         faults += [] if rig.far else examine_folder(name, Path(there.root), rig)
         faults += examine_runs(name, there.runs(), sum(size for _, size in there.store.slots()))
         yield from faults

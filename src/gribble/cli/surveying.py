@@ -89,7 +89,7 @@ def as_installed(session: Session, world: World, scope: Scope) -> World:
 def _survey(session: Session, catalogue: Catalogue, scope: Scope, surveyor: Surveyor) -> World:
     memory = session.loaded.memory
     seen = SeenRigs(memory / "seen.json" if memory else None)
-    reach = Reach(seen, session.rigs.grounds(scope), session.rigs.attics(scope))
+    reach = Reach(seen, session.rigs.grounds(scope), session.rigs.attics(scope), session.call.environment.env)
     return look(session.loaded.config, catalogue, scope, surveyor, reach)
 
 

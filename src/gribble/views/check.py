@@ -126,6 +126,11 @@ def _show_emulator(screen: Screen, rig: RigAudit, emulator: EmulatorAudit, verbo
         more = len(emulator.spare) - len(shown)
         text = ", ".join(shown) + (f" and {more} more (-v shows them)" if more else "")
         foot.append((styled("· spare", QUIET), styled(f"{text}; unknown to every sheet, left alone", QUIET)))
+    for finding in emulator.findings:
+        if finding.redundant:
+            names = ", ".join(f"{one.path} ({accept.in_full})".removesuffix(" ()") for one, accept in finding.redundant)
+            words = f"{names}; {finding.need.called} is there already, left alone"
+            foot.append((styled("· redundant", QUIET), styled(words, QUIET)))
     screen.grid(foot, indent=4)
 
 
@@ -228,7 +233,8 @@ def _fix_words(rig: RigAudit, places: list[PlaceFinding]) -> str:
 
 def _account(rig: RigAudit, finding: Finding, place: PlaceFinding) -> Text:
     """The place, the reason, what is lost without it, and the remedy, a line each."""
-    label = f" ({place.accept.called})" if place.accept and place.accept.called and place.found is place.use else ""
+    told = place.accept.in_full if place.accept and (place.met or place.found is place.use) else ""
+    label = f" ({told})" if told else ""
     lack = f"; but it requires {', '.join(finding.lacks)}, which the key file lacks" if finding.lacks else ""
     text = Text.assemble(styled(place.expected, "bold"), "\n", styled(place.reason + lack + label))
     if finding.ignored:

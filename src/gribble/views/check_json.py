@@ -66,6 +66,10 @@ def _finding_json(rig: str, finding: Finding) -> dict[str, Any]:
             for way in finding.ways
         ],
     }
+    if finding.required_by:
+        answer["required_by"] = finding.required_by
+    if finding.redundant:
+        answer["redundant"] = [{"path": one.path, "accept": accept.called or None} for one, accept in finding.redundant]
     if len(finding.places) > 1:
         answer["places"] = [place_json(rig, place) for place in finding.places]
     return answer

@@ -112,6 +112,8 @@ def _need_remarks(sheet: Sheet, need: Need) -> Iterator[tuple[str, str]]:
             yield f".accept[{number}]", "has no digest: it can only be unproven"
         elif strongest == "crc32":
             yield f".accept[{number}]", "is known by its CRC-32 alone, which is weak proof"
+        if accept.version and not any(map(str.isdigit, accept.version)):
+            yield f".accept[{number}].version", f'"{accept.version}" has no number: prefer = "newest" cannot order it'
         for reject in need.reject:
             if strongest and accept.get(strongest) == reject.get(strongest):
                 yield f".accept[{number}]", f"is rejected by the same need ({reject.label or 'no label'})"

@@ -63,16 +63,17 @@ class SeenRigs:
 
 class Reach(NamedTuple):
     """What a survey reaches beside the folders of a configuration: the memory of rigs seen before, the rigs on other
-    machines, and the folders of the attics, each by rig."""
+    machines, the folders of the attics, each by rig, and this machine's variables."""
 
     seen: SeenRigs
     far: Mapping[str, Ground] = {}
     attics: Mapping[str, Path] = {}
+    variables: Mapping[str, str] = {}
 
 
 def look(config: Config, catalogue: Catalogue, scope: Scope, surveyor: Surveyor, reach: Reach) -> World:
     """Survey every rig, source and attic. What cannot be read is passed over with a reason. Raises GribbleError."""
-    fitted = {name: fitted_on(rig, catalogue, scope) for name, rig in config.rig.items()}
+    fitted = {name: fitted_on(config, name, catalogue, scope) for name in config.rig}
     arcade = {name: _rosters(group, catalogue) for name, group in fitted.items()}
     rosters = [one.roster for group in arcade.values() for one in group.values() if one.roster]
     surveyor.want_sets(file for roster in rosters for one in roster.sets.values() for file in one.files)
@@ -90,7 +91,6 @@ def look(config: Config, catalogue: Catalogue, scope: Scope, surveyor: Surveyor,
         sources=tuple(looker.sources()),
         displaced=tuple(looker.attics()),
         known=KnownContents(catalogue.sheets.values()),
-        regions=config.regions,
         passed_over=tuple(looker.passed),
         far=reach.far,
     )
@@ -109,18 +109,18 @@ def refitted(world: World, config: Config, catalogue: Catalogue, scope: Scope) -
     """The same holdings with the releases of another scope."""
     rigs = []
     for rig in world.rigs:
-        group = fitted_on(config.rig[rig.name], catalogue, scope)
+        group = fitted_on(config, rig.name, catalogue, scope)
         if rig.folds_case:
             group = as_spelled(group, rig.folders)
         rigs.append(msgspec.structs.replace(rig, emulators=group, arcade=_rosters(group, catalogue)))
     return msgspec.structs.replace(world, rigs=tuple(rigs))
 
 
-def fitted_on(rig: Rig, catalogue: Catalogue, scope: Scope) -> tuple[Fitted, ...]:
+def fitted_on(config: Config, rig: str, catalogue: Catalogue, scope: Scope) -> tuple[Fitted, ...]:
     """The sheets of a rig's emulators, fitted to it."""
     return tuple(
-        fit_sheet(catalogue.sheets[name], _as_release(installed, scope.releases.get(name)))
-        for name, installed in rig.emulators.items()
+        fit_sheet(catalogue.sheets[name], _as_release(one, scope.releases.get(name)), config.liking(one))
+        for name, one in config.rig[rig].emulators.items()
         if name in catalogue.sheets
     )
 
@@ -258,6 +258,7 @@ class _Looker:
             seen_as=config.seen_as or "",
             volume=volume if config.volume == "auto" else config.volume,
             label=config.label or label,
+            variables=self._reach.variables,
         )
 
     def far_rig(self, name: str, fitted: tuple[Fitted, ...]) -> RigSeen:

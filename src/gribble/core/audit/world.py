@@ -45,7 +45,6 @@ class World(Struct, frozen=True, kw_only=True):
     sources: tuple[Survey, ...]
     displaced: tuple[Survey, ...] = ()
     known: KnownContents
-    regions: tuple[str, ...]
     passed_over: tuple[Skipped, ...]
     far: Mapping[str, Ground] = {}
 
@@ -62,7 +61,6 @@ class World(Struct, frozen=True, kw_only=True):
         holdings = self.source_holdings
         ask = Ask(
             known=self.known,
-            regions=self.regions,
             readings=self.readings(games=games),
             games=games,
             packing=packing,

@@ -34,6 +34,7 @@ def check_sheet(sheet: Sheet, mistakes: Mistakes) -> None:
         _check_need(need, sheet, f"need[{number}]", mistakes)
     _check_places(sheet, mistakes)
     _check_choices(sheet, mistakes)
+    _check_requires(sheet, mistakes)
     _check_unlock(sheet, mistakes)
     for number, setting in enumerate(sheet.setting):
         _check_setting(setting, sheet, f"setting[{number}]", mistakes)
@@ -88,6 +89,35 @@ def _check_choices(sheet: Sheet, mistakes: Mistakes) -> None:
         levels = sorted({sheet.need[number].level for number in members})
         if len(levels) > 1:
             mistakes.add(where, f'the members of "{choice}" differ in level: {", ".join(levels)}')
+
+
+def _check_requires(sheet: Sheet, mistakes: Mistakes) -> None:
+    """What a content requires must be other needs, and never in a circle."""
+    by_id = {need.id: need for need in sheet.need}
+    for number, need in enumerate(sheet.need):
+        for place, accept in enumerate(need.accept):
+            for at, word in enumerate(accept.requires):
+                where = f"need[{number}].accept[{place}].requires[{at}]"
+                if word == need.id:
+                    mistakes.add(where, f'"{word}" is this need itself')
+                elif word not in by_id:
+                    mistakes.add(where, f'"{word}" is no need of this sheet{suggest(word, list(by_id))}')
+                elif way := _way_back(word, need.id, by_id):
+                    mistakes.add(where, f"goes in a circle: {need.id} requires {', which requires '.join(way)}")
+
+
+def _way_back(start: str, goal: str, needs: dict[str, Need]) -> list[str]:
+    """The needs by which one requires another, itself first; none where it does not."""
+    ways = [[start]]
+    seen = {start}
+    for way in ways:
+        for id_ in sorted(needs[way[-1]].requires & needs.keys()):
+            if id_ == goal:
+                return [*way, goal]
+            if id_ not in seen:
+                seen.add(id_)
+                ways.append([*way, id_])
+    return []
 
 
 def _check_unlock(sheet: Sheet, mistakes: Mistakes) -> None:

@@ -14,9 +14,10 @@ from gribble.core.base.kinds import VOLUMES
 from gribble.core.base.paths import join, path_fault, same_place
 from gribble.core.base.suggest import suggest
 from gribble.core.base.tables import Mistakes, read_table, read_toml
+from gribble.core.catalogue.liking import by_liking
 from gribble.core.catalogue.ranges import concerns, release_fault
 from gribble.core.catalogue.sheets import Catalogue
-from gribble.core.records.config import Config, Installed
+from gribble.core.records.config import AS_LISTED, Config, Installed, Liking
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.sheet import Accept, Need, Reject, Sheet
 
@@ -163,7 +164,7 @@ def _check_installed(installed: Installed, where: str, mistakes: Mistakes) -> No
             mistakes.add(f"{where}.folders.{key}", f'"{folder}" {fault}')
 
 
-def fit_sheet(sheet: Sheet, installed: Installed | None = None) -> Fitted:
+def fit_sheet(sheet: Sheet, installed: Installed | None = None, liking: Liking = AS_LISTED) -> Fitted:
     """The needs of a sheet that concern an installed release and the machines played on a rig.
 
     Accepts that do not work with the release stay in the need; `works_with` tells them apart. Without
@@ -180,7 +181,7 @@ def fit_sheet(sheet: Sheet, installed: Installed | None = None) -> Fitted:
         if concerns(need.releases, release, sheet.order) and (need.machines is None or played & set(need.machines))
     )
     folders = {key: join(installed.at, installed.folders.get(key, folder)) for key, folder in sheet.folders.items()}
-    marked = tuple(_mark_accepts(need, release, sheet.order) for need in needs)
+    marked = tuple(_liked(_mark_accepts(need, release, sheet.order), liking) for need in needs)
     wanted = {need.id for need in needs}
     unmeetable = {need.id for need, left in zip(needs, marked, strict=True) if need.accept and not left.accept}
     return Fitted(
@@ -206,9 +207,15 @@ def fit_sheet(sheet: Sheet, installed: Installed | None = None) -> Fitted:
         style=installed.style,
         stubs=installed.stubs,
         weights=installed.weights,
+        liking=liking,
         order=sheet.order,
         note=note,
     )
+
+
+def _liked(need: Need, liking: Liking) -> Need:
+    """A need with its accepted contents in the person's order."""
+    return structs.replace(need, accept=tuple(by_liking(need.accept, liking)))
 
 
 def _others(need: Need, release: str | None, order: tuple[str, ...]) -> tuple[Accept, ...]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import posixpath
 import re
+from collections.abc import Mapping
 from enum import StrEnum
 
 from msgspec import Struct
@@ -11,6 +12,8 @@ from msgspec import Struct
 from gribble.core.base.paths import fold, join, parent
 
 _ABSOLUTE = re.compile(r"^(/|[A-Za-z]+:)")
+_WINDOWS = re.compile(r"^([A-Za-z]:|//)")
+_VARIABLE = re.compile(r"^~(?=/|$)|\$(\w+)|\$\{(\w+)\}|%(\w+)%")
 
 
 class Form(StrEnum):
@@ -24,7 +27,9 @@ class Form(StrEnum):
 class Frame(Struct, frozen=True, kw_only=True):
     """What paths are understood by: the root as the device calls it (`anchor`), and the settings file.
 
-    `root` is the root as this machine calls it, which the device may not know; `folders` are those on the rig.
+    `root` is the root as this machine calls it, which the device may not know, and `seen_as` says that the device was
+    asked; `folders` are those on the rig. `variables` are those of the emulator's surroundings, None where they are
+    another machine's.
     """
 
     anchor: str
@@ -32,6 +37,8 @@ class Frame(Struct, frozen=True, kw_only=True):
     file: str
     folders: frozenset[str]
     folds_case: bool = False
+    seen_as: bool = False
+    variables: Mapping[str, str] | None = None
 
 
 class Lead(Struct, frozen=True):
@@ -41,18 +48,47 @@ class Lead(Struct, frozen=True):
     path: str
 
 
-def leads(value: str, frame: Frame) -> tuple[list[Lead], str]:
-    """The places a path may lead to, likeliest first, and what is wrong with it where there is none."""
-    text = value.strip().replace("\\", "/")
+class Reading(Struct, frozen=True):
+    """What a path says: the places it may lead to, likeliest first; or what is wrong with it; or why that cannot be
+    known from here."""
+
+    leads: tuple[Lead, ...] = ()
+    fault: str = ""
+    unknown: str = ""
+
+
+def read_path(value: str, frame: Frame) -> Reading:
+    """Where a path of a settings file leads, its variables (`~`, `$NAME`, `${NAME}`, `%NAME%`) put in."""
+    text = _plain(value)
     if not text:
-        return [], "is empty"
+        return Reading(fault="is empty")
+    if _VARIABLE.search(text):
+        text, unknown = _filled(text, frame)
+        if unknown:
+            return Reading(unknown=unknown)
+    return _read(text, frame)
+
+
+def read_literally(value: str, frame: Frame) -> Reading:
+    """The same, every character taken as it stands."""
+    return _read(_plain(value), frame)
+
+
+def _plain(value: str) -> str:
+    return value.strip().replace("\\", "/")
+
+
+def _read(text: str, frame: Frame) -> Reading:
     if _ABSOLUTE.match(text):
         inside = _below(text, frame.anchor, frame.folds_case)
         if inside is not None:
-            return [Lead(Form.ABSOLUTE, inside)], ""
+            return Reading((Lead(Form.ABSOLUTE, inside),))
         if _below(text, frame.root, frame.folds_case) is not None:
-            return [], f"is a path of this machine; the device calls the rig's root {frame.anchor}"
-        return [], f"leads out of the rig, whose root is {frame.anchor}"
+            return Reading(fault=f"is a path of this machine; the device calls the rig's root {frame.anchor}")
+        if not frame.seen_as and bool(_WINDOWS.match(text)) != bool(_WINDOWS.match(_plain(frame.anchor))):
+            what = "as the device calls it" if _WINDOWS.match(text) else "as no drive is called"
+            return Reading(unknown=f"is {what}, and gribble.toml does not say how that calls the rig's root: seen_as")
+        return Reading(fault=f"leads out of the rig, whose root is {frame.anchor}")
     found = []
     for form, start in ((Form.ROOT, ""), (Form.FILE, parent(frame.file))):
         path = posixpath.normpath(posixpath.join(start, text))
@@ -62,16 +98,48 @@ def leads(value: str, frame: Frame) -> tuple[list[Lead], str]:
         found.reverse()
     else:  # likeliest is the reading that leads to a folder which is there
         found.sort(key=lambda lead: parent(lead.path) not in frame.folders)
-    return found, "" if found else "leads out of the rig"
+    return Reading(tuple(found), "" if found else "leads out of the rig")
 
 
-def written(target: str, value: str, frame: Frame) -> str:
-    """A path on the rig in the form of the value that it replaces."""
-    back = "\\" in value or (not value and "\\" in frame.anchor)
-    text = value.strip().replace("\\", "/")
-    if _ABSOLUTE.match(text):
-        path = frame.anchor.replace("\\", "/").rstrip("/") + "/" + target
-    elif (found := leads(value, frame)[0]) and found[0].form is Form.FILE:
+def _filled(text: str, frame: Frame) -> tuple[str, str]:
+    """A path with its variables put in; or why that cannot be done."""
+    unknown = ""
+
+    def fill(match: re.Match[str]) -> str:
+        nonlocal unknown
+        value = _value_of(match, frame.variables or {})
+        if value is None:
+            unknown = unknown or f"begins with {match[0]}" * (not match.start()) or f"holds {match[0]}"
+            return ""
+        return _plain(value)
+
+    filled = _VARIABLE.sub(fill, text)
+    if frame.variables is None:
+        return "", f"{unknown}, which only the device knows"
+    return filled, f"{unknown}, which is not set here" if unknown else ""
+
+
+def _value_of(match: re.Match[str], variables: Mapping[str, str]) -> str | None:
+    """What a variable stands for; None where it is not set. Windows takes its names in any case."""
+    if match[0] == "~":
+        return variables.get("HOME") or variables.get("USERPROFILE")
+    if match[3]:
+        return next((value for name, value in variables.items() if name.casefold() == match[3].casefold()), None)
+    return variables.get(match[1] or match[2])
+
+
+def written(target: str, value: str, frame: Frame) -> str | None:
+    """A path on the rig in the form of the value that it replaces; None where that form cannot lead there."""
+    text = _plain(value)
+    back = "\\" in value or (not text and "\\" in frame.anchor)
+    if _VARIABLE.search(text) and not any(lead.path in frame.folders for lead in read_literally(value, frame).leads):
+        path = _by_variable(target, text, frame)
+        if path is None:
+            return None
+    elif _ABSOLUTE.match(text):
+        back = "\\" in (value if _WINDOWS.match(text) else frame.anchor) and bool(_WINDOWS.match(_plain(frame.anchor)))
+        path = _plain(frame.anchor).rstrip("/") + "/" + target
+    elif (found := _read(text, frame).leads) and found[0].form is Form.FILE:
         path = posixpath.relpath(target, parent(frame.file) or ".")
         path = "./" + path if text.startswith("./") and not path.startswith("../") else path
     else:
@@ -80,6 +148,18 @@ def written(target: str, value: str, frame: Frame) -> str:
     if text.endswith("/") and text != "/":
         path = path.rstrip("/") + "/"
     return path.replace("/", "\\") if back else path
+
+
+def _by_variable(target: str, text: str, frame: Frame) -> str | None:
+    """A place on the rig behind the variables that a path begins with."""
+    parts = text.split("/")
+    last = max(place for place, part in enumerate(parts) if _VARIABLE.search(part))
+    kept = "/".join(parts[: last + 1])
+    start, unknown = _filled(kept, frame)
+    if unknown or not _ABSOLUTE.match(start):
+        return None
+    inside = _below(posixpath.join(_plain(frame.anchor), target), start, frame.folds_case)
+    return None if inside is None else f"{kept}/{inside}"
 
 
 def _below(path: str, root: str, folds_case: bool) -> str | None:

@@ -2,9 +2,29 @@
 
 from __future__ import annotations
 
+from enum import StrEnum
+
 from msgspec import Struct
 
 from gribble.core.base.style import Style
+
+
+class Prefer(StrEnum):
+    """Which of several contents of one region is preferred: as the sheet lists them, or by version."""
+
+    LISTED = "listed"
+    NEWEST = "newest"
+
+
+class Liking(Struct, frozen=True):
+    """What the person would rather have: their regions, preferred first, and whether the newest of a region."""
+
+    regions: tuple[str, ...] = ()
+    newest: bool = False
+
+
+AS_LISTED = Liking()
+"""Nothing is liked better than what the sheet lists first."""
 
 
 class Installed(Struct, frozen=True, kw_only=True):
@@ -12,7 +32,8 @@ class Installed(Struct, frozen=True, kw_only=True):
 
     `wanted` is "all", a list of sets, or the name of a file with one on each line; absent, those that lie there count.
     With a `style`, placing brings the archives into it; `stubs` leaves an empty archive for each clone that is merged
-    into its parent's. `weights` say how much sets are worth where not all fit a card; else 1.
+    into its parent's. `weights` say how much sets are worth where not all fit a card; else 1. `prefer` takes the place
+    of the configuration's own.
     """
 
     release: str | None = None
@@ -23,6 +44,7 @@ class Installed(Struct, frozen=True, kw_only=True):
     wanted: tuple[str, ...] | None = None
     style: Style | None = None
     stubs: bool = False
+    prefer: Prefer | None = None
     weights: dict[str, float] = {}
 
 
@@ -55,4 +77,9 @@ class Config(Struct, frozen=True, kw_only=True):
     sources: tuple[str, ...] = ()
     catalogues: tuple[str, ...] = ()
     regions: tuple[str, ...] = ()
+    prefer: Prefer = Prefer.LISTED
     rig: dict[str, Rig] = {}
+
+    def liking(self, installed: Installed) -> Liking:
+        """What the person would rather have for one emulator."""
+        return Liking(self.regions, (installed.prefer or self.prefer) is Prefer.NEWEST)

@@ -133,6 +133,8 @@ class Finding(Struct, frozen=True, kw_only=True):
     An `ignored` one is a gap that the user accepts. `spared` says which other need of its choice is enough; `instead`
     are the titles of those that would do as well. `lacks` are keys that the firmware in place requires and the key file
     lacks, `ways` the ways to make them fit, `merge` key files that have together what a keys need asks for.
+    `required_by` is the need whose content requires this one, so that it counts like a `must`, in words.
+    `redundant` are further files beside a right one that would do as well, each with what it is.
     """
 
     need: Need
@@ -143,6 +145,8 @@ class Finding(Struct, frozen=True, kw_only=True):
     lacks: tuple[str, ...] = ()
     ways: tuple[Way, ...] = ()
     merge: tuple[Holding, ...] = ()
+    redundant: tuple[tuple[Holding, Accept], ...] = ()
+    required_by: str = ""
 
     @property
     def chief(self) -> PlaceFinding:
@@ -156,6 +160,19 @@ class Finding(Struct, frozen=True, kw_only=True):
         return all(place.met for place in self.places)
 
     @property
+    def fixable(self) -> bool:
+        """Whether a plan brings every place that is not met."""
+        return all(place.met or place.fixable for place in self.places)
+
+    @property
+    def content(self) -> Accept | None:
+        """The content in place or, where there is none, the one that a plan would bring."""
+        place = self.chief
+        if place.met or not place.fixable:
+            return place.accept if place.met else None
+        return place.mend.accept if place.mend else place.accept
+
+    @property
     def met(self) -> bool:
         """Whether nothing is to be done: every place met with the keys it requires, or the gap spared or accepted."""
         return self.ignored or bool(self.spared) or (self.in_place and not self.lacks)
@@ -165,7 +182,8 @@ class Finding(Struct, frozen=True, kw_only=True):
         """Why the verdict is what it is; for many files with counts."""
         if not self.need.file:
             lack = f"; it requires {', '.join(self.lacks)}, which no key file in place has" if self.lacks else ""
-            return self.chief.reason + lack
+            required = f"; {self.required_by} requires it" if self.required_by and not self.met else ""
+            return self.chief.reason + lack + required
         right = sum(place.met for place in self.places)
         parts = [f"{right} of {len(self.places)} files right"]
         for verdict in Verdict:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from msgspec import Struct
 
 from gribble.core.base.style import Style
+from gribble.core.records.config import Liking
 from gribble.core.records.sheet import Accept, Arcade, Media, Need, Pair, Root, Setting, Unlock
 
 
@@ -12,7 +13,8 @@ class Fitted(Struct, frozen=True, kw_only=True):
     """A sheet fitted to one rig and release: folders as they lie there, only the needs that concern it.
 
     `unmeetable` are needs none of whose known contents works with the release; `other_releases` are the contents, by
-    need, that work with other releases only. `lean` leaves out of archives what no wanted set needs.
+    need, that work with other releases only. `lean` leaves out of archives what no wanted set needs. Accepts stand in
+    the order of `liking`, preferred first.
     """
 
     emulator: str
@@ -33,6 +35,7 @@ class Fitted(Struct, frozen=True, kw_only=True):
     style: Style | None = None
     stubs: bool = False
     weights: dict[str, float] = {}
+    liking: Liking = Liking()
     lean: bool = False
     order: tuple[str, ...] = ()
     note: str = ""

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from msgspec import Struct
 
 from gribble.core.records.fitted import Fitted
@@ -22,8 +24,8 @@ class RigSeen(Struct, frozen=True, kw_only=True):
     """One rig as the survey met it: its emulators and files; `hidden` are paths that could not be looked into.
 
     `volume` and `label` are what is known of the volume, empty where that is nothing; `seen_as` is the root as the
-    device calls it; `arcade` are the rosters of its arcade emulators, `unknown` the
-    emulators whose sheets cannot be used, with why.
+    device calls it; `arcade` are the rosters of its arcade emulators, `unknown` the emulators whose sheets cannot be
+    used, with why. `variables` are those of this machine, None where the rig is on another.
 
     `odd` are the paths at which there is something that is no readable file, `folders` its folders, `inward` its links
     that stay in it, with the path of what they lead to, `outward` those that lead out, and `sources` its folders that
@@ -46,6 +48,7 @@ class RigSeen(Struct, frozen=True, kw_only=True):
     seen_as: str = ""
     volume: str = ""
     label: str = ""
+    variables: Mapping[str, str] | None = None
     arcade: dict[str, ArcadeWorld] = {}
     unknown: tuple[UnknownEmulator, ...] = ()
 

@@ -29,7 +29,8 @@ class Kind(StrEnum):
 
 
 class Accept(Digests, frozen=True, kw_only=True, omit_defaults=True):
-    """One content that meets a need. `size` is in bytes; `requires_keys` are names in the emulator's key file."""
+    """One content that meets a need. `size` is in bytes; `requires_keys` are names in the emulator's key file,
+    `requires` needs beside which alone it works."""
 
     label: str = ""
     region: str | None = None
@@ -37,11 +38,17 @@ class Accept(Digests, frozen=True, kw_only=True, omit_defaults=True):
     size: int | None = None
     releases: str | None = None
     requires_keys: tuple[str, ...] = ()
+    requires: tuple[str, ...] = ()
 
     @property
     def called(self) -> str:
         """What people call it: its label, else its version."""
         return self.label or (f"version {self.version}" if self.version else "")
+
+    @property
+    def in_full(self) -> str:
+        """The same with its region."""
+        return ", ".join(word for word in (self.called, self.region) if word)
 
 
 class Reject(Digests, frozen=True, kw_only=True, omit_defaults=True):
@@ -112,6 +119,11 @@ class Need(Struct, frozen=True, kw_only=True, omit_defaults=True):
     def called(self) -> str:
         """What people call it: its title, else its id."""
         return self.title or self.id
+
+    @property
+    def requires(self) -> frozenset[str]:
+        """Every need that one of its contents requires."""
+        return frozenset(id_ for accept in self.accept for id_ in accept.requires)
 
     def parts(self) -> tuple[Need, ...]:
         """The single files that it asks for: one need for each file of a manifest, else the need itself."""

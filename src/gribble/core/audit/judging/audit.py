@@ -11,7 +11,7 @@ from gribble.core.arcade.discs import Discs
 from gribble.core.arcade.packing import HowPacked, pack_sets
 from gribble.core.arcade.sets import Renamed, asks_others, audit_set, wanted_sets
 from gribble.core.audit.judging.case import Ask, KeysInPlay, RigCase
-from gribble.core.audit.judging.choices import settle_choices
+from gribble.core.audit.judging.choices import settle
 from gribble.core.audit.judging.demands import check_root
 from gribble.core.audit.judging.firmware import ways_to_fit
 from gribble.core.audit.judging.games import GamesAuditor
@@ -26,7 +26,7 @@ from gribble.core.records.holding import Holding, Why
 from gribble.core.records.obstacles import Obstacles
 from gribble.core.records.rig_seen import RigSeen, UnknownEmulator
 from gribble.core.records.set_remedies import SetRemedies
-from gribble.core.records.sheet import Accept
+from gribble.core.records.sheet import Accept, Need
 from gribble.core.survey.matching import is_content
 from gribble.core.survey.shelf import Shelf
 from gribble.core.survey.stock import Stock
@@ -126,7 +126,8 @@ class _Auditor:
     # The needs of one emulator
 
     def _find_all(self, fitted: Fitted) -> tuple[Finding, ...]:
-        """Keys first, since firmware may require them; then choices, once each need is known."""
+        """Keys first, since firmware may require them, and what a content requires before it; then choices, once each
+        need is known."""
         keys = KeysInPlay(self._required(fitted))
         found: dict[str, Finding] = {}
         for need in fitted.needs:
@@ -134,10 +135,12 @@ class _Auditor:
                 found[need.id] = self._needs.find(fitted, need, keys)
         now, after = self._keys_of(found.values())
         keys = keys._replace(after=after)
-        for need in fitted.needs:
+        for need in _requirements_first(fitted.needs):
             if need.id not in found:
                 found[need.id] = self._fit(fitted, self._needs.find(fitted, need, keys), keys, now)
-        return settle_choices(tuple(found[need.id] for need in fitted.needs), self._case.ask.regions)
+            if not (found[need.id].met or found[need.id].fixable):
+                keys = keys._replace(unmet=keys.unmet | {need.id})
+        return settle(tuple(found[need.id] for need in fitted.needs), fitted.liking)
 
     def _required(self, fitted: Fitted) -> frozenset[str]:
         """The keys that the firmware in place requires or, where there is none, the firmware that would be taken."""
@@ -237,6 +240,22 @@ def _unknown(one: UnknownEmulator) -> EmulatorAudit:
     return EmulatorAudit(
         emulator=one.emulator, title=one.emulator, release=one.release, note=one.why, findings=(), unknown=one
     )
+
+
+def _requirements_first(needs: Iterable[Need]) -> Iterable[Need]:
+    """Needs in such an order that each comes after those which one of its contents requires."""
+    by_id = {need.id: need for need in needs}
+    told: set[str] = set()
+
+    def tell(need: Need) -> Iterable[Need]:
+        if need.id not in told:
+            told.add(need.id)
+            for id_ in sorted(need.requires & by_id.keys()):
+                yield from tell(by_id[id_])
+            yield need
+
+    for need in by_id.values():
+        yield from tell(need)
 
 
 def _requires(accept: Accept | None) -> set[str]:

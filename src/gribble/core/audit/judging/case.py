@@ -11,17 +11,17 @@ from gribble.core.diagnosis.nearmisses import NearMisses
 from gribble.core.records.obstacles import Obstacles
 from gribble.core.records.readings import Readings
 from gribble.core.records.rig_seen import RigSeen
+from gribble.core.records.sheet import Accept
 from gribble.core.survey.matching import KnownContents
 from gribble.core.survey.shelf import Shelf
 from gribble.core.survey.stock import Stock
 
 
 class Ask(Struct, frozen=True, kw_only=True):
-    """What an audit is asked with: which contents are known, the user's regions, the near misses and the contents that
-    were read beforehand. `games` adds game folders, `packing` what would put sets right."""
+    """What an audit is asked with: which contents are known, the near misses, and the contents that were read
+    beforehand. `games` adds game folders, `packing` what would put sets right."""
 
     known: KnownContents
-    regions: tuple[str, ...] = ()
     near: NearMisses = field(default_factory=NearMisses)
     readings: Readings = Readings()
     games: bool = False
@@ -40,7 +40,13 @@ class RigCase(NamedTuple):
 
 
 class KeysInPlay(NamedTuple):
-    """The keys that the firmware of an emulator requires, and those it will have once its key files are put right."""
+    """The keys that the firmware of an emulator requires, and those it will have once its key files are put right;
+    `unmet` are the needs known already that no plan meets."""
 
     required: frozenset[str] = frozenset()
     after: frozenset[str] = frozenset()
+    unmet: frozenset[str] = frozenset()
+
+    def lets_work(self, accept: Accept) -> bool:
+        """Whether a content has the keys and the needs that it requires, or will have them."""
+        return self.after.issuperset(accept.requires_keys) and self.unmet.isdisjoint(accept.requires)

@@ -1,25 +1,76 @@
-"""Choices: needs of which one is enough. Which of them counts, and which are spared."""
+"""Choices, of which one need is enough, and requirements: which needs count, and which are spared."""
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from itertools import chain
+
 from msgspec import structs
 
+from gribble.core.catalogue.liking import by_liking
+from gribble.core.records.config import Liking
 from gribble.core.records.findings import Finding, Remedy
-from gribble.core.records.sheet import Accept
+from gribble.core.records.sheet import Accept, Level
 
 
-def rank(accept: Accept | None, regions: tuple[str, ...]) -> int:
-    """How much a content is to the user's liking: the place of its region among theirs, lowest first."""
-    region = accept.region if accept else None
-    return regions.index(region) if region in regions else len(regions)
+def best_liked(members: Iterable[Finding], liking: Liking) -> list[Finding]:
+    """Needs by what there is of them, or could be, the best liked first."""
+    members = list(members)
+    contents = [_contents(finding) for finding in members]
+    order = {id(accept): place for place, accept in enumerate(by_liking(chain.from_iterable(contents), liking))}
+    ranks = {
+        id(finding): min((order[id(accept)] for accept in accepts), default=len(order))
+        for finding, accepts in zip(members, contents, strict=True)
+    }
+    return sorted(members, key=lambda finding: ranks[id(finding)])
 
 
-def settle_choices(findings: tuple[Finding, ...], regions: tuple[str, ...]) -> tuple[Finding, ...]:
-    """The findings with every choice settled: one of its needs counts, the others are spared.
+def _contents(finding: Finding) -> tuple[Accept, ...]:
+    accept = finding.chief.accept
+    return (accept,) if accept else finding.need.accept
+
+
+def settle(findings: tuple[Finding, ...], liking: Liking) -> tuple[Finding, ...]:
+    """The findings with choices and requirements settled: of each choice one need counts, and what a content requires
+    counts like a `must`, choice or not."""
+    required = _required(_settle_choices(findings, liking, frozenset()))
+    findings = _settle_choices(findings, liking, frozenset(required))
+    return tuple(
+        structs.replace(finding, need=structs.replace(finding.need, level=Level.MUST), required_by=by)
+        if (by := required.get(finding.need.id))
+        else finding
+        for finding in findings
+    )
+
+
+def _required(findings: Iterable[Finding]) -> dict[str, str]:
+    """The needs that a content in place, or about to be, requires, each with that content in words. One that is an
+    extra, or that nobody waits for, requires nothing; nor does one of a choice of which another works as it is."""
+    findings = list(findings)
+    met = {finding.need.id for finding in findings if finding.met}
+    works = {one.need.choice for one in findings if one.met and one.content and met.issuperset(one.content.requires)}
+    required: dict[str, str] = {}
+    for finding in findings:
+        content = finding.content
+        spared = finding.spared or finding.ignored or (finding.need.choice is not None and finding.need.choice in works)
+        if content and not spared and finding.need.level is not Level.EXTRA:
+            label = f" ({content.called})" if content.called else ""
+            required |= {id_: f"{finding.need.called}{label}" for id_ in content.requires if id_ not in required}
+    return required
+
+
+def _settle_choices(findings: tuple[Finding, ...], liking: Liking, kept: frozenset[str]) -> tuple[Finding, ...]:
+    """The findings with every choice settled: one of its needs counts, the others are spared, but for those `kept`.
 
     Where one is met as it is, none raises an alarm. Else the one counts that held files can put right; of several, and
-    where there is none, the user's regions decide, then the sheet's order.
+    where there is none, the one that is liked best. One whose content requires what cannot be had comes last.
     """
+    hopeless = {finding.need.id for finding in findings if not (finding.met or finding.fixable)}
+
+    def order(finding: Finding) -> tuple[bool, bool, bool]:
+        in_vain = finding.content is not None and not hopeless.isdisjoint(finding.content.requires)
+        return (in_vain, not finding.met, not finding.fixable)
+
     choices: dict[str, list[Finding]] = {}
     for finding in findings:
         if finding.need.choice is not None:
@@ -30,41 +81,25 @@ def settle_choices(findings: tuple[Finding, ...], regions: tuple[str, ...]) -> t
         members = [finding for finding in members if not finding.ignored]
         if not members:
             continue
-        chosen = _chosen(members, regions)
+        chosen = min(best_liked(members, liking), key=order)
         if accepted is not None and not any(finding.met for finding in members):
             words = f"you accept the gap of {accepted.need.called}, and one of them is enough"
-            settled |= {finding.need.id: _spared(finding, words) for finding in members}
+            settled |= {one.need.id: _spared(one, words) for one in members if one.need.id not in kept}
             continue
-        if not chosen.met and not _fixable(chosen):
+        if not chosen.met and not chosen.fixable:
             others = tuple(finding.need.called for finding in members if finding is not chosen)
             settled[chosen.need.id] = structs.replace(chosen, instead=others)
         for finding in members:
-            if finding is not chosen and not (finding.met and chosen.met):
+            if finding is not chosen and finding.need.id not in kept and not (finding.met and chosen.met):
                 settled[finding.need.id] = _spare(finding, chosen, members)
     return tuple(settled.get(finding.need.id, finding) for finding in findings)
-
-
-def _chosen(members: list[Finding], regions: tuple[str, ...]) -> Finding:
-    def liking(finding: Finding) -> int:
-        place = finding.chief
-        accepts = [place.accept] if place.accept else list(finding.need.accept)
-        return min((rank(accept, regions) for accept in accepts), default=len(regions))
-
-    def order(finding: Finding) -> tuple[bool, bool, int]:
-        return (not finding.met, not _fixable(finding), liking(finding))
-
-    return min(members, key=order)
-
-
-def _fixable(finding: Finding) -> bool:
-    return all(place.met or place.fixable for place in finding.places)
 
 
 def _spare(finding: Finding, chosen: Finding, members: list[Finding]) -> Finding:
     name = chosen.need.called
     if chosen.met:
         words = f"{name} is there, and one of the {len(members)} is enough"
-    elif _fixable(chosen):
+    elif chosen.fixable:
         words = f"{name} is chosen, and one of the {len(members)} is enough"
     else:
         words = f"would do as well as {name}; one of the {len(members)} is enough"

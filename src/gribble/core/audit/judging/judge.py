@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 
 from msgspec import Struct
 
@@ -157,6 +157,12 @@ class Judge:
             chosen.append(holding)
             lacking -= usable
         return tuple(chosen) if len(chosen) > 1 and not lacking else ()
+
+
+def best_liked(accepts: Iterable[Accept], sound: list[tuple[Holding, Judgement]]) -> tuple[Holding, Judgement]:
+    """Of several files that will do the one whose content stands first among some."""
+    order = {id(accept): place for place, accept in enumerate(accepts)}
+    return min(sound, key=lambda pair: order.get(id(pair[1].accept), len(order)))
 
 
 def proof_of(accept: Accept, holding: Holding) -> Proof:

@@ -8,11 +8,8 @@ from typing import NamedTuple
 from msgspec import structs
 
 from gribble.core.audit.judging.case import KeysInPlay, RigCase
-from gribble.core.audit.judging.choices import rank
-from gribble.core.audit.judging.claims import (
-    places_of,
-)
-from gribble.core.audit.judging.judge import Judgement, proof_of
+from gribble.core.audit.judging.claims import places_of
+from gribble.core.audit.judging.judge import Judgement, best_liked, proof_of
 from gribble.core.audit.judging.serving import Serving
 from gribble.core.base.paths import base, fold, join, parent
 from gribble.core.records.findings import FIXABLE, Finding, PlaceFinding, Proof, Remedy, Verdict
@@ -36,7 +33,7 @@ class NeedsAuditor:
 
     def __init__(self, case: RigCase, serving: Serving) -> None:
         self._rig, self._shelf, self._stock, self._judge = case.rig, case.shelf, case.stock, case.judge
-        self._near, self._regions, self._obstacles = case.ask.near, case.ask.regions, case.obstacles
+        self._near, self._obstacles = case.ask.near, case.obstacles
         self._serving = serving
 
     def at_places(self, fitted: Fitted, need: Need) -> Iterable[Holding]:
@@ -53,7 +50,19 @@ class NeedsAuditor:
             place = self._contended(fitted, part, place)
             places.append(self._with_required_keys(need, place, keys.required) if need.key else place)
         finding = Finding(need=need, places=tuple(places), ignored=need.id in fitted.ignore)
-        return structs.replace(finding, merge=self._merge(finding, keys.required)) if need.key else finding
+        if need.key:
+            return structs.replace(finding, merge=self._merge(finding, keys.required))
+        return structs.replace(finding, redundant=tuple(self._redundant(fitted, finding))) if need.accept else finding
+
+    def _redundant(self, fitted: Fitted, finding: Finding) -> Iterable[tuple[Holding, Accept]]:
+        """Other files in the folder of a right one that would do as well, and serve nobody else."""
+        used = {place.found.path for place in finding.places if place.found}
+        for holding in self._shelf.folder(parent(finding.places[0].expected)) if finding.in_place else ():
+            accept = self._judge.judge(fitted, finding.need, holding).accept
+            if accept is None or not accept.strongest() or holding.path in used:
+                continue
+            if not self._serving.another(holding, fitted, finding.need):
+                yield holding, accept
 
     def _contended(self, fitted: Fitted, need: Need, place: PlaceFinding) -> PlaceFinding:
         """A place with the other needs that want it for another content: whatever lies there, one of them is unmet."""
@@ -100,10 +109,11 @@ class NeedsAuditor:
     def _find_any_name(self, want: _Want, folder: str) -> PlaceFinding:
         fitted, need, _ = want
         expected = join(folder, need.name)
-        for holding in self._shelf.folder(folder):
-            judgement = self._judge.judge(fitted, need, holding)
-            if judgement.accepted and judgement.proof is not Proof.NONE:
-                return _sound(holding.path, holding, judgement)
+        judged = [(holding, self._judge.judge(fitted, need, holding)) for holding in self._shelf.folder(folder)]
+        proven = [pair for pair in judged if pair[1].accepted and pair[1].proof is not Proof.NONE]
+        if proven:
+            best = best_liked(self.preferred(need, want.keys), proven)
+            return _sound(best[0].path, *best)
         if why := self._shelf.unread(expected):
             return _unexamined(expected, why)
         occupied = next(self._shelf.at_names(folder, [need.name]), None)
@@ -129,9 +139,9 @@ class NeedsAuditor:
             wrong += [pair for pair in others if pair not in wrong and self._is_at(pair[0], paths[0])]
         if wrong:
             return self._imposter(want, paths[0], right, wrong)
-        for holding, judgement in right:
-            if holding.path in paths:
-                return _sound(holding.path, holding, judgement)
+        if spelled := [pair for pair in right if pair[0].path in paths]:
+            best = best_liked(self.preferred(need, want.keys), spelled)
+            return _sound(best[0].path, *best)
         if right:
             return self._wrong_case(paths, *right[0])
         for path in paths:
@@ -331,12 +341,8 @@ class NeedsAuditor:
         return (structs.replace(best[0], digests=best[1].digests), None) if best else None
 
     def preferred(self, need: Need, keys: KeysInPlay) -> list[Accept]:
-        """The accepted contents: those first for which the keys are there, then by the user's regions, then the
-        sheet's order."""
-        return sorted(
-            need.accept,
-            key=lambda accept: (bool(set(accept.requires_keys) - keys.after), rank(accept, self._regions)),
-        )
+        """The accepted contents as they are liked, but those first that have what they require."""
+        return sorted(need.accept, key=lambda accept: not keys.lets_work(accept))
 
 
 def _where(holding: Holding) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from gribble.core.audit.judging.case import RigCase
 from gribble.core.audit.judging.claims import are_apart, called, chosen_between, is_same, places_of
+from gribble.core.audit.judging.judge import best_liked
 from gribble.core.base.paths import join
 from gribble.core.records.findings import Proof
 from gribble.core.records.fitted import Fitted
@@ -31,14 +32,14 @@ class Serving:
             if not need.any_name and need.id not in fitted.ignore:
                 self._claims.setdefault(self._shelf.key(join(folder, names[0])), []).append((fitted, part))
             serving = self._shelf.folder(folder) if need.any_name else self._shelf.at_names(folder, names)
-            for holding in serving:
-                judgement = self._judge.judge(fitted, part, holding)
-                if judgement.accepted:
-                    self._paths.add(holding.path)
-                    if judgement.proof is not Proof.NONE or need.changes:
-                        self._sound.setdefault(holding.path, []).append((fitted, part))
-                    if need.any_name:
-                        break
+            judged = ((holding, self._judge.judge(fitted, part, holding)) for holding in serving)
+            right = [pair for pair in judged if pair[1].accepted]
+            if need.any_name and right and not need.requires:  # else only the audit can tell which is used
+                right = [best_liked(part.accept, right)]
+            for holding, judgement in right:
+                self._paths.add(holding.path)
+                if judgement.proof is not Proof.NONE or need.changes:
+                    self._sound.setdefault(holding.path, []).append((fitted, part))
 
     @property
     def owners(self) -> dict[str, tuple[str, ...]]:

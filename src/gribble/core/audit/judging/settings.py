@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from typing import TypeAlias
+
 from gribble.core.audit.judging.case import RigCase
+from gribble.core.audit.judging.choices import best_liked
 from gribble.core.base.paths import base
-from gribble.core.files.leads import Frame, Lead, leads, written
+from gribble.core.files.leads import Frame, Lead, Reading, read_literally, read_path, written
 from gribble.core.files.settingsfile import NoSuchKey, SettingError, value_of
 from gribble.core.records.findings import Finding, Remedy, SettingFinding, Verdict
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.readings import ABSENT, Unread
 from gribble.core.records.sheet import Level, Setting
+
+_Group: TypeAlias = tuple[Finding, ...]
 
 
 class SettingsAuditor:
@@ -20,7 +26,7 @@ class SettingsAuditor:
         self._files = case.ask.readings.settings
         self._folders = case.shelf.folders
 
-    def audit(self, fitted: Fitted, findings: tuple[Finding, ...]) -> tuple[SettingFinding, ...]:
+    def audit(self, fitted: Fitted, findings: _Group) -> tuple[SettingFinding, ...]:
         """What is true of each setting of an emulator, gaps that the user accepts left out."""
         by_need = {finding.need.id: finding for finding in findings}
         found = []
@@ -30,9 +36,7 @@ class SettingsAuditor:
                 found.append(self._find(fitted, setting, finding, findings))
         return tuple(found)
 
-    def _find(
-        self, fitted: Fitted, setting: Setting, finding: Finding | None, findings: tuple[Finding, ...]
-    ) -> SettingFinding:
+    def _find(self, fitted: Fitted, setting: Setting, finding: Finding | None, findings: _Group) -> SettingFinding:
         subject = finding.need.id if finding else setting.folder or ""
         level = finding.need.level if finding else Level.MUST
 
@@ -57,24 +61,37 @@ class SettingsAuditor:
             verdict = Verdict.MISSING if data.absent else Verdict.UNPROVEN
             return found(verdict, f"{base(setting.file)} {data.why}{hint}")
         frame = self._frame(setting)
-        targets = self._targets(fitted, setting, finding, findings)
-        target = self._target(finding, findings, targets)
-        aim = f"it is for {finding.need.called if finding else f'the folder {targets[0]}'}"
+        group = _choice(fitted, finding, findings) if finding else ()
+        target = _target(group) if group else fitted.folders[setting.folder or ""]
+        aim = f"it is for {finding.need.called if finding else f'the folder {target}'}"
+        should = f" and should say {written(target, '', frame)}" if target is not None else ""
         try:
             value = value_of(data, setting.format, setting.key)
         except SettingError as error:
-            aim += f" and should say {written(target, '', frame)}" if target is not None else ""
             if isinstance(error, NoSuchKey):
                 aim = f"set it once in {fitted.title} itself; {aim}"
             verdict = Verdict.MISSING if isinstance(error, NoSuchKey) else Verdict.DAMAGED
-            return found(verdict, f"{base(setting.file)} {error}; {aim}")
-        ways, fault = leads(value, frame)
-        verdict, reason = self._follow(fitted, finding, findings, ways, targets)
-        reason = f"it says {value}, which {fault or reason}" if value.strip() else "it says nothing"
+            return found(verdict, f"{base(setting.file)} {error}; {aim}{should}")
+        reading = self._reading(value, frame)
+        if reading.unknown:
+            return found(Verdict.UNPROVEN, f"it says {value}, which {reading.unknown}", value)
+        if finding is None:
+            verdict, reason = self._follow_to_folder(reading.leads, target or "")
+        else:
+            verdict, reason = self._follow(fitted, finding, group, reading.leads)
+        reason = f"it says {value}, which {reading.fault or reason}" if value.strip() else "it says nothing"
         if verdict in (Verdict.SOUND, Verdict.UNPROVEN):
             return found(verdict, reason, value)
         reason += f"; {aim}" if finding else ""  # of a folder the reason has said it
-        return found(verdict, reason, value, None if target is None else written(target, value, frame))
+        wanted = None if target is None else written(target, value, frame)
+        if target is not None and wanted is None:
+            reason += f"{should}, which no path behind that variable is: set it in {fitted.title} itself"
+        return found(verdict, reason, value, wanted)
+
+    def _reading(self, value: str, frame: Frame) -> Reading:
+        """What a value says; a file that is there under that very name is no variable's."""
+        literal = read_literally(value, frame)
+        return literal if any(self._shelf.at(lead.path) for lead in literal.leads) else read_path(value, frame)
 
     def _frame(self, setting: Setting) -> Frame:
         rig = self._rig
@@ -84,51 +101,26 @@ class SettingsAuditor:
             file=setting.file,
             folders=self._folders,
             folds_case=rig.folds_case,
+            seen_as=bool(rig.seen_as),
+            variables=None if rig.seen_as else rig.variables,
         )
 
-    def _targets(
-        self, fitted: Fitted, setting: Setting, finding: Finding | None, findings: tuple[Finding, ...]
-    ) -> list[str]:
-        """The places to which a value may lead: a folder, or those of a need and of the others of its choice."""
-        if finding is None:
-            return [fitted.folders[setting.folder or ""]]
-        places = [place for other in _choice(finding, findings) for place in other.places]
-        return [place.expected for place in places]
+    def _follow_to_folder(self, ways: Iterable[Lead], folder: str) -> tuple[Verdict, str]:
+        """Whether a value leads to a folder."""
+        paths = [lead.path for lead in ways]
+        if any(self._shelf.key(path) == self._shelf.key(folder) for path in paths):
+            return Verdict.SOUND, f"leads to {folder}"
+        return Verdict.IMPOSTER, f"leads to {paths[0] or 'the root'}, not to {folder}" if paths else ""
 
-    def _target(self, finding: Finding | None, findings: tuple[Finding, ...], targets: list[str]) -> str | None:
-        """Where the value should lead: where the file is or will be. None where there is no file to lead to."""
-        if finding is None:
-            return targets[0]
-        for other in _choice(finding, findings):
-            place = other.places[0]
-            if not other.spared and (other.in_place or place.met):
-                sound = place.found and place.verdict in (Verdict.SOUND, Verdict.UNPROVEN)
-                return place.found.path if place.found and sound else place.expected
-        for other in _choice(finding, findings):
-            if not other.spared and other.places[0].fixable:
-                return other.places[0].expected
-        return None
-
-    def _follow(
-        self,
-        fitted: Fitted,
-        finding: Finding | None,
-        findings: tuple[Finding, ...],
-        ways: list[Lead],
-        targets: list[str],
-    ) -> tuple[Verdict, str]:
+    def _follow(self, fitted: Fitted, finding: Finding, group: _Group, ways: Iterable[Lead]) -> tuple[Verdict, str]:
         """What a value leads to, by the reading that serves best."""
+        targets = [place.expected for other in group for place in other.places]
         reasons: list[tuple[Verdict, str]] = []
         for lead in ways:
             path = lead.path
-            if finding is None:
-                if self._shelf.key(path) == self._shelf.key(targets[0]):
-                    return Verdict.SOUND, f"leads to {path}"
-                reasons.append((Verdict.IMPOSTER, f"leads to {path or 'the root'}, not to {targets[0]}"))
-                continue
             holding = self._shelf.at(path)
             faults = []
-            for other in _choice(finding, findings):
+            for other in group:
                 judgement = self._judge.judge(fitted, other.need, holding) if holding else None
                 if holding and judgement and judgement.accepted:
                     proven = bool(other.need.key or judgement.proof != "none")
@@ -148,8 +140,21 @@ class SettingsAuditor:
         return min(reasons, key=lambda pair: pair[0] is Verdict.MISSING, default=(Verdict.IMPOSTER, ""))
 
 
-def _choice(finding: Finding, findings: tuple[Finding, ...]) -> list[Finding]:
-    """A need and, where it has a choice, the others of it: any of them will do."""
+def _target(group: _Group) -> str | None:
+    """Where a value should lead: where the best liked file is or will be. None where there is no file to lead to."""
+    for other in group:
+        place = other.places[0]
+        if not other.spared and (other.in_place or place.met):
+            sound = place.found and place.verdict in (Verdict.SOUND, Verdict.UNPROVEN)
+            return place.found.path if place.found and sound else place.expected
+    for other in group:
+        if not other.spared and other.places[0].fixable:
+            return other.places[0].expected
+    return None
+
+
+def _choice(fitted: Fitted, finding: Finding, findings: _Group) -> _Group:
+    """A need and, where it has a choice, the others of it, the best liked first: any of them will do."""
     if finding.need.choice is None:
-        return [finding]
-    return [other for other in findings if other.need.choice == finding.need.choice]
+        return (finding,)
+    return tuple(best_liked((other for other in findings if other.need.choice == finding.need.choice), fitted.liking))
