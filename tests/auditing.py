@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 from gribble.core.audit.judging.audit import audit
@@ -34,6 +35,7 @@ def examine(
     settings: dict[tuple[str, str], bytes | Unread] | None = None,
     ids: dict[str, str] | None = None,
     rig: dict[str, Any] | None = None,
+    more: Iterable[Holding] = (),
     **sheet: Any,
 ) -> RigAudit:
     """The audit of one rig; `keys` are key files by path, those that begin with "drawer/" held in the drawer."""
@@ -45,8 +47,10 @@ def examine(
         key_files.append((held(path.removeprefix("drawer/"), text, "den" if on_rig else ""), read_keys(text.encode())))
     own = [held(path, what, "den") for path, what in files.items()] + [one for one, _ in key_files if one.rig]
     fitted = fit_sheet(made, Installed(release=release, ignore=ignore), Liking(regions, newest))
-    world = RigSeen(name="den", root="/den", emulators=(fitted,), holdings=tuple(own), **(rig or {}))
-    offset_ids = {(key_of(one), 4, 8): ids[one.path] for one in own if ids and one.path in ids}
+    world = RigSeen(name="den", root="/den", emulators=(fitted,), holdings=(*own, *more), **(rig or {}))
+    said_of = ids or {}
+    told = [one for one in (*own, *(drawer or [])) if one.path in said_of]
+    offset_ids = {(key_of(one), 4, 8): said_of[one.path] for one in told}
     readings = Readings(key_files=tuple(key_files), ids=offset_ids, settings=settings or {})
     sources = [*(drawer or []), *(one for one, _ in key_files if not one.rig)]
     ask = Ask(known=KnownContents([made]), readings=readings, games=games)

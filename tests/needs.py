@@ -7,7 +7,7 @@ from typing import Any
 
 from gribble.core.base.digests import Digests
 from gribble.core.records.holding import Holding
-from gribble.core.records.sheet import Accept, Key, Need
+from gribble.core.records.sheet import Accept, Key, ManifestFile, Need
 
 
 def digest(what: str) -> str:
@@ -37,3 +37,9 @@ def held(path: str, what: str, rig: str = "", member: str | None = None) -> Hold
 def key(name: str, value: str = "", **more: object) -> Key:
     proof = hashlib.sha256(bytes.fromhex(value)).hexdigest() if value else None
     return Key(name=name, bytes=2, sha256=proof, **more)  # type: ignore[arg-type]
+
+
+def manifest(id_: str, *names: str, **more: Any) -> Need:
+    """Many files, each of which holds its own name."""
+    files = tuple(ManifestFile(name=name, sha1=digest(name)) for name in names)
+    return need(id_, "", accept=(), file=files, **more)

@@ -48,11 +48,11 @@ def words_of(page: Any) -> str:
 def test_the_page_tells_everything_and_stands_alone(gribble: Gribble, world: Path) -> None:
     before = tree(world / "rigs")
     ended = gribble("report", "--html", "r.html", cwd=world, code=1)
-    assert ended.out == "9 emulators: 1 limited, 8 blocked\n"
+    assert ended.out == "10 emulators: 1 limited, 9 blocked\n"
     page = page_of((world / "r.html").read_text())
     words = words_of(page)
     for said in (
-        "9 emulators: 1 limited, 8 blocked",
+        "10 emulators: 1 limited, 9 blocked",
         "Sandpiper 3.1 on lighthouse: ■ blocked",
         "6 to put right with what is held, 1 to obtain",
         "it is the debug revision: Stops at a blank screen",

@@ -8,7 +8,7 @@ import typer
 
 from gribble.cli.command import Call, command
 from gribble.cli.completing import verdicts
-from gribble.cli.options import QuietOption, RereadOption, VerboseOption
+from gribble.cli.options import GamesOption, QuietOption, RereadOption, VerboseOption
 from gribble.cli.session import Session
 from gribble.cli.sorting import SortOption, sorted_audits
 from gribble.cli.surveying import MOST_PASSED_OVER, as_installed, survey
@@ -23,7 +23,7 @@ from gribble.views.check_json import check_json
 @command("check", takes="emulators rig from_ at as_ json config")
 def check(
     call: Call,
-    games: Annotated[bool, typer.Option("--games", help="Look into the game folders, too.")] = False,
+    games: GamesOption = False,
     reread: RereadOption = False,
     only: Annotated[
         Optional[list[str]],  # noqa: UP045
@@ -71,5 +71,6 @@ def check(
                 else:
                     show_next(session.screen, audits, scope=scope.words)
         code = session.ended(state for found in audits for state in found.states)
-        faulty = any(emulator.games for found in audits for emulator in found.emulators)
+        games_found = (one for found in audits for emulator in found.emulators for one in emulator.games or ())
+        faulty = any(not one.remark for one in games_found)
         return ExitCode.ATTENTION if faulty and code == ExitCode.CLEAN else code

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shlex
 from pathlib import Path
 from typing import Annotated, Optional
 
@@ -89,11 +90,15 @@ def merge(
         lost = {name for data in contents for name in read_keys(data).entries} - file.entries.keys()
         if lost:
             session.screen.say(f"Left out, since no file has a well-formed value: {', '.join(sorted(lost))}.")
-        if best := likeliest_need(file, needs):
+        best = likeliest_need(file, needs)
+        if best:
             name, need = best
             judged = judge_keys(need, file)
             session.screen.say(f"For {name}'s {need.called} it is {judged.verdict}: {judged.reason}.")
-        session.screen.next(f"gribble keys check {out}", "or put it into a source, and gribble place takes it")
+        if best and any(best[0] in rig.emulators for rig in session.loaded.config.rig.values()):
+            session.screen.next(f"gribble place {best[0]} --from {shlex.quote(out)}", "puts it where it belongs")
+        else:
+            session.screen.next(f"gribble keys check {shlex.quote(out)}", "tells its keys one by one")
         return ExitCode.CLEAN
 
 

@@ -69,6 +69,10 @@ TrustOption = Annotated[
     bool,
     typer.Option("--trust-size", help="Network rigs: compare only the size of what was sent, do not read it back."),
 ]
+GamesOption = Annotated[bool, typer.Option("--games", help="Look into the game folders, too.")]
+ByNameOption = Annotated[
+    bool, typer.Option("--by-name", help="Also take files that no digest can prove, by their name.")
+]
 QuietOption = Annotated[bool, typer.Option("--quiet", "-q", help="Only the answer, in one line.")]
 YesOption = Annotated[bool, typer.Option("--yes", "-y", help="Do not ask.")]
 EmulatorsArgument = Annotated[

@@ -9,6 +9,8 @@ import typer
 
 from gribble.cli.command import Call, command
 from gribble.cli.options import (
+    ByNameOption,
+    GamesOption,
     LinkOption,
     OnlyOption,
     SkipOption,
@@ -36,15 +38,14 @@ def place(
     trust_size: TrustOption = False,
     yes: YesOption = False,
     resume: Annotated[bool, typer.Option("--resume", help="Only finish a run that was cut short.")] = False,
-    by_name: Annotated[
-        bool, typer.Option("--by-name", help="Also take files that no digest can prove, by their name.")
-    ] = False,
+    by_name: ByNameOption = False,
+    games: GamesOption = False,
 ) -> int:
     """Put things right: shows the plan, asks, and carries it out. `gribble undo` takes it back.
 
     Example: gribble place --rig lighthouse
     """
-    if plan and (call.scope.emulators or call.scope.sources or by_name):
+    if plan and (call.scope.emulators or call.scope.sources or by_name or games):
         raise GribbleError("--plan carries out a plan as it was written", fix="Narrow it by --rig, --only and --skip.")
     scope = call.scope
     with Session(call, strict=True) as session:
@@ -58,7 +59,7 @@ def place(
             made = session.rigs.reachable(narrow(read_plan(Path(plan), session.loaded.config.rig), only, skip), scope)
             code = place_plan(session, scope, (), linked(made) if link else made, yes)
         else:
-            audits = survey(session, scope, told=MOST_PASSED_OVER).audit(scope, packing=True)
+            audits = survey(session, scope, told=MOST_PASSED_OVER).audit(scope, games=games, packing=True)
             made = planned(session, audits, only, skip, by_name=by_name)
             code = place_plan(session, scope, audits, linked(made) if link else made, yes)
         return finished or code

@@ -10,6 +10,8 @@ import typer
 
 from gribble.cli.command import Call, command
 from gribble.cli.options import (
+    ByNameOption,
+    GamesOption,
     OnlyOption,
     SkipOption,
 )
@@ -28,9 +30,8 @@ def plan(
     call: Call,
     only: OnlyOption = None,
     skip: SkipOption = None,
-    by_name: Annotated[
-        bool, typer.Option("--by-name", help="Also take files that no digest can prove, by their name.")
-    ] = False,
+    by_name: ByNameOption = False,
+    games: GamesOption = False,
     out: Annotated[
         Optional[str],  # noqa: UP045
         typer.Option(metavar="FILE", help="Write the plan to a file, as JSON.", show_default=False),
@@ -45,7 +46,7 @@ def plan(
         if out:
             session.loaded.refuse_source(Path(out), "--out FILE")
             refuse_foreign(Path(out), is_plan, "plan")
-        audits = survey(session, scope, told=MOST_PASSED_OVER).audit(scope, packing=True)
+        audits = survey(session, scope, told=MOST_PASSED_OVER).audit(scope, games=games, packing=True)
         made = planned(session, audits, only, skip, by_name=by_name)
         if out:
             write_over(Path(out), iter([plan_bytes(made)]))
@@ -54,7 +55,8 @@ def plan(
         else:
             show_plan(session.screen, made, audits)
             if made.steps:
-                words = f" --plan {shlex.quote(out)}" if out else scope.words + narrowing(only, skip, by_name=by_name)
+                narrowed = scope.words + narrowing(only, skip, by_name=by_name, games=games)
+                words = f" --plan {shlex.quote(out)}" if out else narrowed
                 session.screen.next(f"gribble place{words}", "shows this plan, asks, and carries it out")
         if made.steps or made.obtain or made.refused:
             return ExitCode.ATTENTION

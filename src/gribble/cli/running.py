@@ -33,12 +33,13 @@ from gribble.views.progress import Bar
 from gribble.views.screen import styled
 
 
-def narrowing(only: list[str] | None, skip: list[str] | None, *, by_name: bool) -> str:
+def narrowing(only: list[str] | None, skip: list[str] | None, *, by_name: bool, games: bool) -> str:
     """How a plan is narrowed, as it is typed behind a command, with a blank in front."""
     words = [
         word for option, given in (("--only", only), ("--skip", skip)) for one in given or () for word in (option, one)
     ]
-    return "".join(f" {shlex.quote(word)}" for word in [*words, *(["--by-name"] if by_name else [])])
+    words += ["--by-name"] * by_name + ["--games"] * games
+    return "".join(f" {shlex.quote(word)}" for word in words)
 
 
 def planned(
@@ -52,7 +53,7 @@ def planned(
 ) -> Plan:
     """The plan for some rigs, narrowed. Raises GribbleError for a word that no step answers to."""
     volumes = session.rigs.volumes(audits)
-    plan = make_plan(audits, by_name=by_name, sets_only=sets_only, volumes=volumes)
+    plan = make_plan(audits, by_name=by_name, only=only or (), sets_only=sets_only, volumes=volumes)
     for name, volume in volumes.items():
         if not volume and plan.on(name):
             session.notes.aside(

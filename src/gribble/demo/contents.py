@@ -56,6 +56,23 @@ SIZES = {
     "gannet-20": 20_480,
     "gannet-tape-a": 4_096,
     "gannet-tape-b": 4_096,
+    "sander-open": 32_768,
+    "sander-locked": 32_774,
+    "sander-lock": 64,
+    "sander-sound": 16_384,
+    "sound-lock": 48,
+    "sander-font": 6_144,
+    "menu-19": 10_240,
+    "menu-110": 10_752,
+    "voice-19": 14_336,
+    "voice-110": 14_848,
+    "sander-disk": 40_100,
+    "sander-card": 8_192,
+    "firmware-1": 9_000,
+    "firmware-2": 9_100,
+    "firmware-old": 9_050,
+    "page-1": 700,
+    "page-2": 710,
 }
 """Every made-up content and its size in bytes."""
 

@@ -72,6 +72,17 @@ FAULTS = (
     SeededFault("stick", "whimbrel", "vesper-sound", "missing", "obtain", "nobody here has it"),
     SeededFault("stick", "whimbrel", "vesper-bank-a", "imposter", "replace", "swapped with bank B"),
     SeededFault("stick", "whimbrel", "vesper-bank-b", "imposter", "replace", "swapped with bank A"),
+    SeededFault("annex", "godwit", "sander-boot", "sound", "none", "the open one, which requires nothing"),
+    SeededFault("annex", "godwit", "sander-lock", "missing", "obtain", "of the locked one, which is not used"),
+    SeededFault("annex", "godwit", "sander-sound", "sound", "none", "locked, in place"),
+    SeededFault("annex", "godwit", "sound-lock", "astray", "place", "an extra that the locked one requires"),
+    SeededFault("annex", "godwit", "sander-font", "misnamed", "rename", "in capitals, which the device minds"),
+    SeededFault("annex", "godwit", "sander-menu", "sound", "none", "two revisions, of which the newer is used"),
+    SeededFault("annex", "godwit", "sander-voice", "astray", "place", "two revisions, of which the newer is taken"),
+    SeededFault("annex", "godwit", "sander-disk", "unproven", "none", "in use, with a saved game in it"),
+    SeededFault("annex", "godwit", "sander-card", "imposter", "replace", "empty, and a fresh one is held"),
+    SeededFault("annex", "godwit", "sander-firmware", "imposter", "replace", "with a part of an older version"),
+    SeededFault("annex", "godwit", "sander-pages", "sound", "none", "nothing else is there"),
 )
 """Every need on the rigs with its expected verdict, written by hand."""
 
@@ -113,17 +124,26 @@ GAMES = (
         "lighthouse", "redshank", "redshank/games/PTR-00099.tag", "unproven", "none", "a licence without its game"
     ),
     SeededFault("lighthouse", "redshank", "redshank/games/harbour 1.2.update", "unproven", "none", "1.10 is newer"),
-    SeededFault("lighthouse", "curlew", "curlew/disks/sandbar.tdf", "astray", "none", "in no folder of its own"),
+    SeededFault("lighthouse", "curlew", "curlew/disks/sandbar.tdf", "astray", "place", "in no folder of its own"),
     SeededFault(
-        "lighthouse", "curlew", "curlew/disks/Kelp Maze/kelp maze.tdf", "misnamed", "none", "its folder's name"
+        "lighthouse", "curlew", "curlew/disks/Kelp Maze/kelp maze.tdf", "misnamed", "rename", "its folder's name"
     ),
     SeededFault(
         "lighthouse", "curlew", "curlew/disks/Fulmar - Groyne/groyne.chd", "imposter", "none", "cannot be read"
     ),
-    SeededFault("lighthouse", "curlew", "curlew/disks/Fulmar - Lugworm/lugworm.zip", "imposter", "none", "zipped"),
+    SeededFault("lighthouse", "curlew", "curlew/disks/Fulmar - Lugworm/lugworm.zip", "imposter", "replace", "zipped"),
+    SeededFault(
+        "lighthouse",
+        "curlew",
+        "curlew/disks/Fulmar - Herring Run/read me.txt",
+        "unproven",
+        "none",
+        "of no known ending",
+    ),
     SeededFault("lighthouse", "curlew", "curlew/disks/Fulmar - Big Wave/big wave.tdf", "imposter", "none", "too large"),
-    SeededFault("stick", "knot", "KNOT/REELS/eel.reel", "imposter", "none", "loose where it must be zipped"),
+    SeededFault("stick", "knot", "KNOT/REELS/eel.reel", "imposter", "replace", "loose where it must be zipped"),
     SeededFault("stick", "knot", "KNOT/REELS/gull.slip", "missing", "none", "its tag is missing"),
+    SeededFault("annex", "godwit", "godwit/games/ketch.crate", "astray", "place", "its tag lies in the drawer"),
 )
 """What is wrong in game folders; `need` is the file."""
 
@@ -136,5 +156,6 @@ FIRST_REASONS = {
     ("stick", "whimbrel"): "vesper-sound",
     ("stick", "redshank"): "petrel-firmware",
     ("stick", "knot"): "stick",
+    ("annex", "godwit"): "sound-lock",
 }
 """What stands first among the reasons why each emulator does not run: what must be fixed before all else."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from gribble.demo.annex import ANNEX, GODWIT
 from gribble.demo.arcade import TURNSTONE
 from gribble.demo.devices import CURLEW, KNOT, REDSHANK
 
@@ -341,7 +342,8 @@ name = "skerry-{part}.rom"
     for part, title in _SKERRY.items()
 )
 
-CONFIG = """\
+CONFIG = (
+    """\
 # The Lighthouse Games Room: made-up machines, kept running by volunteers.
 sources = ["drawer"]
 catalogues = ["catalogue"]
@@ -380,6 +382,8 @@ at = "rigs/cabinet"
 [rig.cabinet.emulators]
 turnstone = "1.8"
 """
+    + ANNEX
+)
 
 HANDHELD_USER = "keeper"
 HANDHELD_PASSWORD = "lamp oil"
@@ -405,5 +409,6 @@ SHEETS = {
     "curlew": CURLEW,
     "knot": KNOT,
     "turnstone": TURNSTONE,
+    "godwit": GODWIT,
 }
 """Sheet templates by emulator."""

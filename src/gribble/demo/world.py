@@ -13,6 +13,7 @@ from pathlib import Path
 from gribble.core.base.errors import GribbleError, reason_of
 from gribble.core.catalogue.checksums import write_checksums
 from gribble.core.records.sheet import ManifestFile
+from gribble.demo.annex import annex_files
 from gribble.demo.arcade import arcade_files
 from gribble.demo.contents import content, key_file, noise, with_digests
 from gribble.demo.discs import disc_files
@@ -233,6 +234,7 @@ def _files() -> list[tuple[str, bytes]]:
     files += [(f"rigs/{path}", data) for path, data in _games().items()]
     files += _key_files().items()
     files += arcade_files().items()
+    files += annex_files().items()
     files += disc_files().items()
     files += _damaged().items()
     files += [("rigs/lighthouse/sandpiper/boot/notes from Ada.txt", b"Do not touch the red switch.\n")]

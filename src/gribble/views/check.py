@@ -7,7 +7,8 @@ from typing import assert_never
 
 from rich.text import Text
 
-from gribble.core.base.paths import base
+from gribble.core.base.paths import base, parent
+from gribble.core.records.discs import MENDS
 from gribble.core.records.findings import (
     FIXABLE,
     EmulatorAudit,
@@ -182,9 +183,7 @@ def _is_quiet(finding: Finding) -> bool:
 
 def _root_rows(emulator: EmulatorAudit, verbose: bool) -> list[tuple[str | Text, ...]]:
     return [
-        (verdict(found.verdict), f"root {found.demand}", styled(f"the volume {found.reason}"))
-        if found.demand == "volume"
-        else (verdict(found.verdict), f"root {found.demand}", styled(f"the volume's label {found.reason}"))
+        (verdict(found.verdict), f"root {found.demand}", styled(found.words))
         for found in emulator.root
         if verbose or found.verdict is not Verdict.SOUND
     ]
@@ -198,7 +197,24 @@ def _setting_row(found: SettingFinding) -> tuple[str | Text, ...]:
 
 
 def _game_row(found: GameFinding) -> tuple[str | Text, ...]:
-    return verdict(found.verdict), found.rule, Text.assemble(styled(found.file, "bold"), "\n", styled(found.reason))
+    text = Text.assemble(styled(found.file, "bold"), "\n", styled(found.reason))
+    if words := _game_words(found):
+        text.append("\n").append_text(remedy(words))
+    return verdict(found.verdict), found.rule, text
+
+
+def _game_words(found: GameFinding) -> str:
+    """What a plan for games does about it."""
+    if found.fix is None:
+        return f"{MENDS} puts it right" if found.mends else ""
+    for packed in found.fix.packed:
+        return f"zip it as {packed.to}"
+    loose = found.fix.loose[0]
+    if found.fix.displaced:
+        return f"unpack it to {parent(loose.to)}/"
+    if loose.movable:
+        return f"make it {loose.to}"
+    return f"take it from {in_words(shorten(loose.holding.where), loose.holding.member)}"
 
 
 def _rows(rig: RigAudit, finding: Finding) -> list[tuple[str | Text, ...]]:
@@ -220,6 +236,9 @@ def _manifest_account(rig: RigAudit, finding: Finding) -> Text:
     if named := [place for place in finding.places if place.by_name]:
         words = f"{count(len(named), 'file')} held, for their names alone (gribble place --by-name)"
         text.append("\n").append_text(remedy(words))
+    if surplus := [place for place in finding.places if place.surplus]:
+        words = f"put {count(len(surplus), 'file')} into the attic (gribble place --only {finding.need.id})"
+        text.append("\n").append_text(remedy(words))
     if gaps:
         text.append("\n").append_text(remedy(f"obtain {count(len(gaps), 'file')}; nothing held will do"))
     return text
@@ -236,7 +255,8 @@ def _account(rig: RigAudit, finding: Finding, place: PlaceFinding) -> Text:
     told = place.accept.in_full if place.accept and (place.met or place.found is place.use) else ""
     label = f" ({told})" if told else ""
     lack = f"; but it requires {', '.join(finding.lacks)}, which the key file lacks" if finding.lacks else ""
-    text = Text.assemble(styled(place.expected, "bold"), "\n", styled(place.reason + lack + label))
+    by = f"; {finding.required_by} requires it" if finding.required_by and not finding.met else ""
+    text = Text.assemble(styled(place.expected, "bold"), "\n", styled(place.reason + lack + label + by))
     if finding.ignored:
         return text.append("; you accept this gap")
     if finding.spared:
@@ -317,14 +337,14 @@ def say_holding(holding: Holding, rig: str | None) -> str:
 
 def show_next(screen: Screen, audits: tuple[RigAudit, ...], detail: str = "", scope: str = "") -> None:
     """The command that leads on, for the same `scope`; `detail` is one to read first, if there is anything to read."""
-    places = [
-        place
+    findings = [
+        finding
         for found in audits
         for emulator in found.emulators
         for finding in emulator.findings
-        if not finding.ignored
-        for place in finding.places
+        if not (finding.ignored or finding.spared)
     ]
+    places = [place for finding in findings for place in finding.places]
     emulators = [emulator for found in audits for emulator in found.emulators]
     fixable = sum(place.fixable for place in places)
     fixable += sum(found.remedy in FIXABLE for emulator in emulators for found in emulator.settings)
@@ -340,7 +360,11 @@ def show_next(screen: Screen, audits: tuple[RigAudit, ...], detail: str = "", sc
     elif fixable:
         more = f"; {gaps} still to obtain" if gaps else ""
         screen.next(f"gribble plan{scope}", f"what you hold puts {count(fixable, 'place')} right{more}")
+    elif surplus := [finding.need.id for finding in findings if any(place.surplus for place in finding.places)]:
+        screen.next(f"gribble place --only {surplus[0]}", "displaces what does not belong there, with an undo")
     elif by_name := sum(place.by_name for place in places):
         screen.next("gribble place --by-name", f"takes {count(by_name, 'file')} that only the name speaks for")
+    elif any(one.fix for emulator in emulators for one in emulator.games or ()):
+        screen.next(f"gribble place{scope} --games", "puts games and their partners as they must lie")
     elif gaps:
         screen.next("gribble needs", f"{count(gaps, 'file')} to obtain: names, sizes and digests")

@@ -7,6 +7,7 @@ from typing import Any
 from gribble.core.records.findings import (
     EmulatorAudit,
     Finding,
+    GameFinding,
     PlaceFinding,
     RigAudit,
     SetAudit,
@@ -43,11 +44,21 @@ def _emulator_json(rig: str, emulator: EmulatorAudit) -> dict[str, Any]:
         "sets": [set_json(rig, one) for one in emulator.sets],
         "settings": [_setting_json(found) for found in emulator.settings],
         "root": [{"demand": found.demand, "verdict": found.verdict, "reason": found.reason} for found in emulator.root],
-        "media": [
-            {"rule": found.rule, "file": found.file, "verdict": found.verdict, "reason": found.reason}
-            for found in emulator.games or ()
-        ],
+        "media": [_game_json(rig, found) for found in emulator.games or ()],
         "spare": list(emulator.spare),
+    }
+
+
+def _game_json(rig: str, found: GameFinding) -> dict[str, Any]:
+    loose = found.fix.loose if found.fix else ()
+    use = loose[0].holding if loose else None
+    return {
+        "rule": found.rule,
+        "file": found.file,
+        "verdict": found.verdict,
+        "remedy": found.remedy,
+        "reason": found.reason,
+        "use": {"path": _path_json(rig, use), "member": use.member} if use else None,
     }
 
 

@@ -57,6 +57,8 @@ def _demands(fitted: Fitted) -> list[str]:
         demands.append(f"the rig's volume must be {' or '.join(fitted.root.volume)}")
     if fitted.root.label is not None:
         demands.append(f'its label must be "{fitted.root.label}"')
+    if fitted.root.exact_names:
+        demands.append("its device compares names exactly, capitals and all")
     return demands
 
 

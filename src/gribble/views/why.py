@@ -6,7 +6,7 @@ from typing import Any
 
 from rich.text import Text
 
-from gribble.core.answers.why import Answer, Order, Reason, next_command
+from gribble.core.answers.why import YOURS, Answer, Order, Reason, Turn, next_turn
 from gribble.core.records.findings import RigAudit, State, worst
 from gribble.views.check import way_words
 from gribble.views.looks import QUIET, shorten
@@ -54,15 +54,22 @@ def _account(answer: Answer, reason: Reason) -> Text:
         text.append_text(styled(f"\nor, as well: {', '.join(finding.instead)}; one is enough"))
     for way in finding.ways if finding else ():
         text.append_text(styled(f"\n· {way_words(answer.rig, way)}"))
+    turn = next_turn(answer, reason, shorten)
     if finding and finding.chief.refusal and not finding.met:
-        text.append("\n").append_text(remedy(f"{finding.chief.refusal.fix}, then:"))
-    if command := next_command(answer, reason, shorten):
-        text.append("\n").append_text(remedy(command))
+        text.append("\n").append_text(remedy(f"yours to do: {finding.chief.refusal.fix}"))
+    elif turn.command:
+        text.append("\n").append_text(remedy(turn.command))
+    else:
+        text.append("\n").append_text(remedy("yours to do; no command can"))
     return text
 
 
 def _away_next(rig: RigAudit) -> str:
     return f"gribble check --rig {rig.rig} --at PATH, where PATH is where it is today"
+
+
+def _turn_json(turn: Turn) -> dict[str, Any]:
+    return {"next": turn.command, **({"yours": True} if turn.yours else {})}
 
 
 def why_json(subject: str, found: list[Answer]) -> dict[str, Any]:
@@ -78,7 +85,7 @@ def why_json(subject: str, found: list[Answer]) -> dict[str, Any]:
                 "file": reason.file,
                 "verdict": reason.verdict,
                 "reason": reason.words,
-                "next": next_command(answer, reason, shorten),
+                **_turn_json(next_turn(answer, reason, shorten)),
             }
             for answer in found
             for reason in answer.reasons
@@ -89,7 +96,7 @@ def why_json(subject: str, found: list[Answer]) -> dict[str, Any]:
                 "file": answer.rig.root,
                 "verdict": "away",
                 "reason": answer.rig.away,
-                "next": _away_next(answer.rig),
+                **_turn_json(YOURS),
             }
             for answer in found
             if answer.emulator is None

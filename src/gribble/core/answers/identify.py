@@ -263,9 +263,7 @@ def _match(match: Known, rig: str, finding: Finding, holding: Holding) -> Match:
     """A match on a rig, where the release may reject what the sheet accepts for others."""
     need, place = finding.need, finding.chief
     if need.file:  # one file of many, which has a place of its own
-        place = next(
-            place for file, place in zip(need.file, finding.places, strict=True) if file.name == match.need.name
-        )
+        place = next(place for file, place in finding.by_file if file.name == match.need.name)
     fits = bool(need.file) or any(accept.known() == match.content.known() for accept in need.accept)
     met = place.met if need.file else finding.met
     rejects = [reject for reject in finding.need.reject if reject.known() == match.content.known()]

@@ -100,6 +100,7 @@ def _held(finding: Finding) -> bool:
         place.met
         or place.fixable
         or place.by_name
+        or place.surplus
         or (spared and place.use is not None and place.verdict != Verdict.MISSING)
         for place in finding.places
     )

@@ -209,7 +209,7 @@ def _emulator(world: World, rig: RigAudit, emulator: EmulatorAudit) -> EmulatorR
         for one in emulator.settings
     ]
     rows += [
-        Row(kind="rig", name=one.demand, title="", level=Level.MUST, verdict=one.verdict, reason=one.reason)
+        Row(kind="rig", name=one.demand, title="", level=Level.MUST, verdict=one.verdict, reason=one.words)
         for one in emulator.root
     ]
     return EmulatorReport(

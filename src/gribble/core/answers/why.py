@@ -5,9 +5,11 @@ from __future__ import annotations
 import shlex
 from collections.abc import Callable, Iterator
 from enum import IntEnum
+from typing import NamedTuple
 
 from msgspec import Struct
 
+from gribble.core.records.discs import MENDS
 from gribble.core.records.findings import (
     FIXABLE,
     EmulatorAudit,
@@ -19,7 +21,6 @@ from gribble.core.records.findings import (
     State,
     Verdict,
 )
-from gribble.core.records.holding import Holding
 from gribble.core.records.sheet import Kind, Level
 
 
@@ -39,7 +40,7 @@ class Order(IntEnum):
 class Reason(Struct, frozen=True, kw_only=True):
     """One reason: what it is about (`kind`: rig, release, sheet, need, set, setting, media or pair), where, what helps.
 
-    `merge` are key files that would help together.
+    `about` is the need that a setting leads to, `mends` says that mending discs puts it right.
     """
 
     order: Order
@@ -50,7 +51,8 @@ class Reason(Struct, frozen=True, kw_only=True):
     words: str
     remedy: Remedy = Remedy.NONE
     finding: Finding | None = None
-    merge: tuple[Holding, ...] = ()
+    about: str = ""
+    mends: bool = False
 
 
 def reasons(rig: RigAudit, emulator: EmulatorAudit) -> tuple[Reason, ...]:
@@ -61,9 +63,13 @@ def reasons(rig: RigAudit, emulator: EmulatorAudit) -> tuple[Reason, ...]:
 def _reasons(rig: RigAudit, emulator: EmulatorAudit) -> Iterator[Reason]:
     for demand in emulator.root:
         if not demand.met:
-            words = f"the {'volume' if demand.demand == 'volume' else 'label of the volume'} {demand.reason}"
             yield Reason(
-                order=Order.RIG, kind="rig", subject=rig.rig, file=rig.root, verdict=demand.verdict, words=words
+                order=Order.RIG,
+                kind="rig",
+                subject=rig.rig,
+                file=rig.root,
+                verdict=demand.verdict,
+                words=demand.words,
             )
     if emulator.note and emulator.state is not State.READY:
         yield Reason(
@@ -82,7 +88,7 @@ def _reasons(rig: RigAudit, emulator: EmulatorAudit) -> Iterator[Reason]:
             yield _of_setting(setting)
     for one in emulator.sets:
         yield from set_reasons(one)
-    for game in emulator.games or ():
+    for game in (one for one in emulator.games or () if not one.remark):
         yield Reason(
             order=Order.MEDIA,
             kind=game.rule,
@@ -90,6 +96,8 @@ def _reasons(rig: RigAudit, emulator: EmulatorAudit) -> Iterator[Reason]:
             file=game.file,
             verdict=game.verdict,
             words=game.reason,
+            remedy=game.remedy,
+            mends=game.mends,
         )
 
 
@@ -124,7 +132,6 @@ def _of_need(finding: Finding) -> Reason:
         words=finding.reason,
         remedy=Remedy.NONE if place.refusal else place.remedy,
         finding=finding,
-        merge=finding.merge,
     )
 
 
@@ -148,6 +155,7 @@ def _of_setting(found: SettingFinding) -> Reason:
         verdict=found.verdict,
         words=found.reason,
         remedy=found.remedy,
+        about=found.setting.need or "",
     )
 
 
@@ -186,28 +194,71 @@ def set_answers(audits: tuple[RigAudit, ...], name: str) -> list[Answer]:
     ]
 
 
-def next_command(answer: Answer, reason: Reason, shown: Callable[[str], str] = str) -> str:
-    """The command that leads on: to the remedy or, where only the user's own hands help, to another look; paths as they
-    are `shown`."""
+class Turn(NamedTuple):
+    """Whose turn it is: the command that leads on, None where there is none, and whether only the person can go on."""
+
+    command: str | None
+    yours: bool = False
+
+
+YOURS = Turn(None, yours=True)
+
+
+def next_turn(answer: Answer, reason: Reason, shown: Callable[[str], str] = str) -> Turn:
+    """What leads on from a reason: the command that is its remedy, the list of what is to be got, or the person's own
+    hands; paths as they are `shown`."""
     assert answer.emulator is not None
     name, on = answer.emulator.emulator, f"--rig {answer.rig.rig}"
-    if reason.merge:
-        files = " ".join(shlex.quote(shown(holding.where)) for holding in reason.merge)
-        return f"gribble keys merge {files} --out merged.keys --emulator {name}"
-    if reason.kind == "set":
-        whole = not any(each.subject == reason.subject and each.remedy is Remedy.OBTAIN for each in answer.reasons)
-        verb = "pack" if whole and reason.remedy in FIXABLE else "show"  # a set is not packed in part
-        return f"gribble sets {verb} {reason.subject} {on}"
-    if reason.kind == "sheet":
-        unknown = answer.emulator.unknown
-        return "gribble catalogue lint" if unknown and unknown.faulty else "gribble catalogue list"
-    if reason.kind in ("media", "pair"):
-        return f"gribble check {name} {on} --games"
+    match reason.kind:
+        case "set":
+            return _for_set(answer, reason, on)
+        case "sheet":
+            unknown = answer.emulator.unknown
+            return Turn(f"gribble catalogue {'lint' if unknown and unknown.faulty else 'list'}", yours=True)
+        case "media" | "pair":
+            return _for_game(answer, reason, f"gribble place {name} {on} --games", shown)
+        case "need":
+            return _for_need(reason, name, on, shown)
+        case "setting":
+            if reason.remedy in FIXABLE:
+                return Turn(f"gribble place {name} {on}")
+            need = next((one for one in answer.emulator.findings if one.need.id == reason.about), None)
+            return _for_need(_of_need(need), name, on, shown) if need and not need.met else YOURS
+        case _:  # the volume, its label, the release
+            return YOURS
+
+
+def _for_set(answer: Answer, reason: Reason, on: str) -> Turn:
+    """A set is not packed in part."""
+    whole = not any(each.subject == reason.subject and each.remedy is Remedy.OBTAIN for each in answer.reasons)
+    if whole and reason.remedy in FIXABLE:
+        return Turn(f"gribble sets pack {reason.subject} {on}")
+    return Turn(f"gribble sets show {reason.subject} {on}", yours=True)
+
+
+def _for_game(answer: Answer, reason: Reason, place: str, shown: Callable[[str], str]) -> Turn:
     if reason.remedy in FIXABLE:
-        by_name = " --by-name" if reason.finding and reason.finding.chief.by_name else ""
-        return f"gribble place {name} {on}{by_name}"
-    if reason.finding and reason.finding.lacks and any(way.held for way in reason.finding.ways if way.change == "keys"):
-        return f"gribble place {name} {on}"
-    if reason.remedy is Remedy.OBTAIN:
-        return f"gribble needs {name} {on}"
-    return f"gribble check {name} {on}"
+        return Turn(place)
+    if reason.mends and "://" not in answer.rig.root:
+        return Turn(f"{MENDS} {shlex.quote(shown(f'{answer.rig.root}/{reason.file}'))}")
+    return YOURS
+
+
+def _for_need(reason: Reason, name: str, on: str, shown: Callable[[str], str]) -> Turn:
+    finding = reason.finding
+    assert finding is not None
+    place = finding.chief
+    if finding.merge:
+        files = " ".join(shlex.quote(shown(holding.where)) for holding in finding.merge)
+        return Turn(f"gribble keys merge {files} --out merged.keys --emulator {name}")
+    if reason.remedy in FIXABLE:
+        by_name = " --by-name" if place.by_name else ""
+        only = f" --only {finding.need.id}" if place.surplus else ""
+        return Turn(f"gribble place {name} {on}{by_name}{only}")
+    if place.refusal:
+        return YOURS
+    if finding.lacks and any(way.held for way in finding.ways if way.change == "keys"):
+        return Turn(f"gribble place {name} {on}")
+    if reason.remedy is Remedy.OBTAIN or finding.lacks:
+        return Turn(f"gribble needs {name} {on}", yours=True)
+    return YOURS

@@ -14,7 +14,7 @@ from gribble.core.audit.judging.claims import outlook
 from gribble.core.audit.scope import Scope, rig_root
 from gribble.core.audit.world import World
 from gribble.core.base.errors import ExitCode, GribbleError
-from gribble.core.base.paths import fold, join, leads_out, parent, run_of, same_place
+from gribble.core.base.paths import join, leads_out, parent, run_of, same_place
 from gribble.core.catalogue.choosing import choose_roster
 from gribble.core.catalogue.config import fit_sheet
 from gribble.core.catalogue.sheets import Catalogue
@@ -27,6 +27,7 @@ from gribble.core.records.roster import ArcadeWorld
 from gribble.core.records.sheet import Root
 from gribble.core.survey.matching import KnownContents
 from gribble.core.survey.met import Survey
+from gribble.core.survey.shelf import as_on_disk
 from gribble.core.survey.survey import Surveyor
 from gribble.core.survey.walking import Walk
 from gribble.core.survey.watched import Ground
@@ -126,21 +127,14 @@ def fitted_on(config: Config, rig: str, catalogue: Catalogue, scope: Scope) -> t
 
 
 def as_spelled(group: tuple[Fitted, ...], folders: Collection[str]) -> tuple[Fitted, ...]:
-    """The sheets for a volume that folds case: their folders spelled as those that are there, so that everything that
-    lies in them is found, and what is placed comes to lie beside it."""
-    there = {fold(folder): folder for folder in sorted(folders)}
-    exact = frozenset(folders)
-
-    def spelled(path: str) -> str:
-        above = path
-        while above and above not in exact and fold(above) not in there:
-            above = parent(above)
-        if not above or above in exact:
-            return path
-        return there[fold(above)] + path[len(above) :]
-
+    """The sheets for a volume that folds case: their folders spelled as those that are there, so that what is placed
+    comes to lie beside what is there; but not where the device compares names exactly."""
+    spelled = as_on_disk(folders)
     return tuple(
-        msgspec.structs.replace(one, folders={key: spelled(path) for key, path in one.folders.items()}) for one in group
+        one
+        if one.root.exact_names
+        else msgspec.structs.replace(one, folders={key: spelled(path) for key, path in one.folders.items()})
+        for one in group
     )
 
 

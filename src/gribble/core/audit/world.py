@@ -12,6 +12,7 @@ from msgspec import Struct
 from gribble.core.audit.judging.audit import audit
 from gribble.core.audit.judging.case import Ask
 from gribble.core.audit.judging.keys import key_candidates, read_keys
+from gribble.core.audit.judging.pairs import partner_pattern
 from gribble.core.audit.scope import Scope
 from gribble.core.base.digests import DiscHeader
 from gribble.core.base.errors import reason_of
@@ -35,6 +36,7 @@ from gribble.core.records.sheet import Need
 from gribble.core.survey.matching import KnownContents
 from gribble.core.survey.met import Survey
 from gribble.core.survey.shelf import Shelf
+from gribble.core.survey.stock import Stock
 from gribble.core.survey.watched import Ground
 
 
@@ -95,10 +97,11 @@ class World(Struct, frozen=True, kw_only=True):
     def readings(self, *, games: bool = False) -> Readings:
         """The contents that an audit has to know: key files, settings files and, for game folders, ids."""
         holdings = [*(one for rig in self.rigs for one in rig.holdings), *self.source_holdings]
+        stock = Stock(holdings)
         return Readings(
             key_files=read_key_files([need for rig in self.rigs for need in _needs(rig)], holdings, self.read_whole),
             settings={place: data for rig in self.rigs if not rig.away for place, data in self._read_settings(rig)},
-            ids={key: id_ for rig in self.rigs for key, id_ in self._read_ids(rig)} if games else {},
+            ids={key: id_ for rig in self.rigs for key, id_ in self._read_ids(rig, stock)} if games else {},
             discs=tuple(self._read_discs(holdings)),
             sheets={key: checked for rig in self.rigs for key, checked in self._read_sheets(rig)} if games else {},
         )
@@ -129,8 +132,16 @@ class World(Struct, frozen=True, kw_only=True):
             return None
 
     def _part(self, holding: Holding, offset: int, length: int) -> bytes:
-        """Some bytes of a loose file, fewer where it ends before. Raises OSError."""
+        """Some bytes of a file, fewer where it ends before. Raises OSError and ArchiveError."""
         ground = self.far.get(holding.rig)
+        if holding.member is not None:
+            place = ground.fetch(holding.path) if ground else holding.place
+            data = b""
+            for block in member_blocks(place, holding.member):
+                data += block
+                if len(data) >= offset + length:
+                    break
+            return data[offset : offset + length]
         reader = ground.part if ground else reader_below(Path(holding.root))
         return reader(holding.path, offset, length)
 
@@ -152,22 +163,30 @@ class World(Struct, frozen=True, kw_only=True):
                 data = self.read_whole(holding)
                 yield (rig.name, file), Unread("cannot be read") if data is None else data
 
-    def _read_ids(self, rig: RigSeen) -> Iterable[tuple[tuple[FileKey, int, int], str]]:
-        """What the files of pairs say of themselves, where the pair's rule says so."""
+    def _read_ids(self, rig: RigSeen, stock: Stock) -> Iterable[tuple[tuple[FileKey, int, int], str]]:
+        """What the files of pairs, and those that could be their partners, say of themselves where a rule says so."""
         shelf = Shelf(rig)
         for fitted in rig.emulators:
             for pair in fitted.pair:
-                places = {(at.offset, at.length) for at in (pair.id_at, pair.version_at) if at}
-                for holding in shelf.below(fitted.folders[pair.folder]) if places else ():
-                    if fnmatch(base(holding.path), pair.each):
-                        for offset, length in places:
-                            yield (key_of(holding), offset, length), self._read_id(holding, offset, length)
+                own = {(at.offset, at.length) for at in (pair.id_at, pair.version_at) if at}
+                for holding in shelf.below(fitted.folders[pair.folder]) if own else ():
+                    if fnmatch(base(holding.path).lower(), pair.each.lower()):
+                        yield from self._ids_of(holding, own)
+                if at := pair.wants_id_at:
+                    for holding in stock.like(base(partner_pattern(pair))):
+                        yield from self._ids_of(holding, {(at.offset, at.length)})
+
+    def _ids_of(
+        self, holding: Holding, places: Iterable[tuple[int, int]]
+    ) -> Iterable[tuple[tuple[FileKey, int, int], str]]:
+        for offset, length in places:
+            yield (key_of(holding), offset, length), self._read_id(holding, offset, length)
 
     def _read_id(self, holding: Holding, offset: int, length: int) -> str:
         """An id as ASCII, up to the first zero byte or the padding; empty where there is none."""
         try:
             return self._part(holding, offset, length).partition(b"\0")[0].decode("ascii").strip()
-        except (OSError, UnicodeDecodeError):
+        except (OSError, ArchiveError, UnicodeDecodeError):
             return ""
 
     def _read_discs(self, holdings: list[Holding]) -> Iterable[tuple[Holding, DiscHeader]]:
@@ -223,7 +242,9 @@ def _wishes(rig: RigSeen, found: RigAudit) -> Iterable[Wanted]:
 def _wishes_of(rig: RigSeen, fitted: Fitted, finding: Finding) -> Iterable[Wanted]:
     """One wish for a need; of a manifest one for each file that is wrong or missing."""
     parts = finding.need.parts()
-    by_part = zip(parts, finding.places, strict=True) if finding.need.file else [(parts[0], None)]
+    by_part = (
+        zip(parts, (place for _, place in finding.by_file), strict=True) if finding.need.file else [(parts[0], None)]
+    )
     for part, one in by_part:
         places = (one,) if one else finding.places
         if part.changes and (used := [place.found for place in places if place.found and place.accept is None]):

@@ -151,6 +151,8 @@ def _check_need(need: Need, sheet: Sheet, where: str, mistakes: Mistakes) -> Non
                 f'"{machine}" is not one of the sheet\'s machines{suggest(machine, list(sheet.machines))}',
             )
     _check_range(need.releases, sheet, f"{where}.releases", mistakes)
+    if need.nothing_else and not need.file and need.manifest is None:
+        mistakes.add(f"{where}.nothing_else", "goes with many files only: a manifest, or files listed in the sheet")
     if need.any_name and not any(accept.strongest() for accept in need.accept) and need.kind is not Kind.KEYS:
         mistakes.add(f"{where}.any_name", "needs an accept with a digest, since the name tells nothing")
     _check_contents(need, sheet, where, mistakes)
@@ -251,11 +253,16 @@ def _check_pair(pair: Pair, sheet: Sheet, where: str, mistakes: Mistakes) -> Non
         mistakes.add(f"{where}.wants", f'"{pair.wants}" should hold {{stem}} or {{id}}')
     if fault := path_fault(plain) or ("holds a brace too many" if set(plain) & set("{}") else None):
         mistakes.add(f"{where}.wants", f'"{pair.wants}" {fault}')
-    if ("{id}" in pair.wants) != (pair.id_at is not None):
-        mistakes.add(f"{where}.id_at", "goes with {id} in wants, and {id} with id_at")
+    if "{id}" in pair.wants and pair.id_at is None:
+        mistakes.add(f"{where}.id_at", "goes with {id} in wants: it says where the id is read")
+    elif pair.id_at and "{id}" not in pair.wants and not (pair.wants_id_at or pair.version_at):
+        mistakes.add(f"{where}.id_at", "goes with {id} in wants, or with wants_id_at")
     if pair.version_at and not pair.id_at:
         mistakes.add(f"{where}.version_at", "goes with id_at: versions are compared for one id")
-    for key, at in (("id_at", pair.id_at), ("version_at", pair.version_at)):
+    if pair.wants_folder is not None:
+        _check_folder(pair.wants_folder, sheet, f"{where}.wants_folder", mistakes)
+    places = (("id_at", pair.id_at), ("version_at", pair.version_at), ("wants_id_at", pair.wants_id_at))
+    for key, at in places:
         if at and (at.offset < 0 or not 1 <= at.length <= MOST_ID_BYTES):
             mistakes.add(f"{where}.{key}", f"should have an offset from 0 and a length from 1 to {MOST_ID_BYTES}")
 

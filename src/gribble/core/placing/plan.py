@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from typing import TypedDict
 
 from msgspec import Struct, structs
@@ -25,10 +25,18 @@ from gribble.core.records.findings import (
 from gribble.core.records.holding import Holding
 from gribble.core.records.plan import Gap, Plan, Refused
 from gribble.core.records.recipes import Mending
-from gribble.core.records.set_remedies import Loose, Packed
+from gribble.core.records.set_remedies import Loose, Packed, SetRemedies
 from gribble.core.records.steps import Copy, Displace, Extract, Mend, NewValue, Pack, PackMember, Point, Rename, Step
 
 ONLY_ITS_NAME = "what is held has only its name to speak for it; gribble place --by-name takes it"
+
+
+def surplus_words(need: str, count: int) -> str:
+    """What is said of files that belong nowhere, where they are left alone."""
+    files = "1 file that does not belong there stays" if count == 1 else f"{count} files that do not belong there stay"
+    return f"{files}; gribble place --only {need} displaces {'it' if count == 1 else 'them'}"
+
+
 FILES_TOLD = 4
 """How many files that a set lacks are told by name."""
 
@@ -76,18 +84,20 @@ def make_plan(
     rigs: Iterable[RigAudit],
     *,
     by_name: bool = False,
+    only: Collection[str] = (),
     sets_only: bool = False,
     volumes: Mapping[str, str] | None = None,
 ) -> Plan:
     """The plan for some rigs. `by_name` takes files that only their name speaks for; `sets_only` leaves needs out.
 
+    Files that belong nowhere are displaced only for needs that `only` names.
     What a rig's volume (its kind, by rig) cannot hold is refused.
     """
     steps: list[Step] = []
     refused: list[Refused] = []
     gaps: list[Gap] = []
     for rig in map(_sets_of, rigs) if sets_only else rigs:
-        planner = _Planner(rig, by_name)
+        planner = _Planner(rig, by_name, only)
         can, cannot = _holdable(planner.steps, (volumes or {}).get(rig.rig, ""), rig.folds_case)
         steps += can
         refused += [*planner.refused, *cannot]
@@ -98,8 +108,9 @@ def make_plan(
 class _Planner:
     """Plans one rig."""
 
-    def __init__(self, rig: RigAudit, by_name: bool) -> None:
+    def __init__(self, rig: RigAudit, by_name: bool, only: Collection[str]) -> None:
         self._rig = rig
+        self._only = only
         self.steps: list[Step] = []
         self.refused: list[Refused] = []
         self.gaps: list[Gap] = []
@@ -107,6 +118,7 @@ class _Planner:
         self._displaced: set[str] = set()
         self._no_step: dict[tuple[str, str], str] = {}
         self._plan_sets()
+        self._plan_games()
         # A file wanted in several places is copied first, and renamed where it only lacks its name.
         wishes = sorted(self._wishes(by_name), key=lambda wish: wish.place.remedy is Remedy.RENAME)
         sure = [wish.place for wish in wishes if not wish.place.refusal]
@@ -127,23 +139,7 @@ class _Planner:
         """The steps for sets come first; what they displace is read from the attic by the others."""
         for emulator in self._rig.emulators:
             remedies = emulator.set_remedies
-            for packed in remedies.packed:
-                if self._hindered(emulator.emulator, packed.owner, packed.to, packed.replaces):
-                    continue
-                self.steps.append(self._pack(emulator.emulator, packed))
-                self._displaced.update([packed.replaces] if packed.replaces else ())
-            for loose in remedies.loose:
-                leaves = loose.holding.path if loose.movable else None
-                if self._hindered(emulator.emulator, loose.owner, loose.to, loose.replaces, leaves):
-                    continue
-                self.steps.append(self._bring_loose(emulator.emulator, loose))
-                self._displaced.update([loose.replaces] if loose.replaces else ())
-                if loose.movable:
-                    self._displaced.add(loose.holding.path)
-            for owner, path in remedies.displaced:
-                if path not in self._displaced and not self._hindered(emulator.emulator, owner, path, path):
-                    self._displaced.add(path)
-                    self.steps.append(Displace(**self._for(emulator.emulator, owner), from_=path))
+            self._carry_out(emulator.emulator, remedies)
             for waiting in remedies.waiting:
                 refused = Refused(
                     rig=self._rig.rig, emulator=emulator.emulator, need=waiting.set, reason=waiting.reason
@@ -153,6 +149,35 @@ class _Planner:
                 lacking = [problem for problem in one.problems if problem.remedy is Remedy.OBTAIN]
                 if lacking:
                     self.gaps.append(_set_gap(self._rig.rig, emulator.emulator, one, lacking))
+
+    def _plan_games(self) -> None:
+        """What puts games as they must lie; a file for which there is a step already waits for the next plan."""
+        for emulator in self._rig.emulators:
+            for game in emulator.games or ():
+                if game.fix and game.file not in self._displaced:
+                    self._carry_out(emulator.emulator, game.fix)
+
+    def _carry_out(self, emulator: str, remedies: SetRemedies) -> None:
+        """The steps of what puts sets or games right: what is written first, then what is not needed any more."""
+        for packed in remedies.packed:
+            if self._hindered(emulator, packed.owner, packed.to, packed.replaces):
+                continue
+            self.steps.append(self._pack(emulator, packed))
+            self._displaced.update([packed.replaces] if packed.replaces else ())
+        for loose in remedies.loose:
+            leaves = loose.holding.path if loose.movable else None
+            if leaves in self._displaced:
+                continue
+            if self._hindered(emulator, loose.owner, loose.to, loose.replaces, leaves):
+                continue
+            self.steps.append(self._bring_loose(emulator, loose))
+            self._displaced.update([loose.replaces] if loose.replaces else ())
+            if loose.movable:
+                self._displaced.add(loose.holding.path)
+        for owner, path in remedies.displaced:
+            if path not in self._displaced and not self._hindered(emulator, owner, path, path):
+                self._displaced.add(path)
+                self.steps.append(Displace(**self._for(emulator, owner), from_=path))
 
     def _hindered(self, emulator: str, owner: str, to: str, *displaced: str | None) -> bool:
         """Whether something is in the way of a step for a set, or what it displaces is sound for a need; then it is
@@ -216,10 +241,14 @@ class _Planner:
             for finding in emulator.findings:
                 if finding.ignored:
                     continue
+                surplus = [place for place in finding.places if place.surplus and not finding.spared]
+                if surplus and finding.need.id not in self._only:
+                    first = _Wish(emulator.emulator, finding, surplus[0])
+                    self._refuse(first, surplus_words(finding.need.id, len(surplus)))
                 for place in finding.places:
                     if place.by_name and not by_name:
                         self._refuse(_Wish(emulator.emulator, finding, place), ONLY_ITS_NAME)
-                    elif place.remedy in FIXABLE:
+                    elif place.remedy in FIXABLE and not (place.surplus and finding.need.id not in self._only):
                         yield _Wish(emulator.emulator, finding, place)
                 if any(place.remedy is Remedy.OBTAIN for place in finding.places):
                     self.gaps.append(_gap(self._rig.rig, emulator.emulator, finding))
@@ -230,8 +259,9 @@ class _Planner:
             self._refuse(wish, str(place.refusal))
             return
         use = place.mend.holding if place.mend else place.use
-        assert use is not None
-        if place.mend:
+        if use is None:
+            assert place.surplus
+        elif place.mend:
             self.steps.append(self._mend(wish, place.mend))
         elif use.path != place.expected or use.rig != self._rig.rig:
             key = fold(place.expected) if self._rig.folds_case else place.expected
@@ -307,7 +337,7 @@ class _Planner:
 
 def _sets_of(rig: RigAudit) -> RigAudit:
     """An audit of nothing but sets."""
-    emulators = tuple(structs.replace(emulator, findings=(), settings=()) for emulator in rig.emulators)
+    emulators = tuple(structs.replace(emulator, findings=(), settings=(), games=()) for emulator in rig.emulators)
     return structs.replace(rig, emulators=emulators)
 
 

@@ -14,7 +14,7 @@ from gribble.core.records.obstacles import Obstacle, Obstacles
 from gribble.core.records.recipes import Mending
 from gribble.core.records.rig_seen import UnknownEmulator
 from gribble.core.records.set_remedies import SetRemedies
-from gribble.core.records.sheet import Accept, Level, Need, Setting
+from gribble.core.records.sheet import Accept, Level, ManifestFile, Need, Setting
 
 
 class Verdict(StrEnum):
@@ -79,7 +79,8 @@ class PlaceFinding(Struct, frozen=True, kw_only=True):
     `movable` says that it lies loose on the rig and serves nobody there. `in_way` are wrong files under other
     accepted names. `mend` is how the content can be made from a damaged file. `harmless` marks a fault that the volume
     does not feel, `unexamined` what could not be looked at: nothing is known of it. `by_name` says that only its name
-    speaks for the file that the remedy takes, so that it is taken only where the user says so. `refusal` says why no
+    speaks for the file that the remedy takes, so that it is taken only where the user says so; `surplus` that the file
+    there belongs nowhere, and is displaced only where the user names the need. `refusal` says why no
     plan carries out the remedy, which only the person can.
     """
 
@@ -98,6 +99,7 @@ class PlaceFinding(Struct, frozen=True, kw_only=True):
     harmless: bool = False
     unexamined: bool = False
     by_name: bool = False
+    surplus: bool = False
     refusal: Obstacle | None = None
 
     def lying(self, rig: str) -> Holding | None:
@@ -113,7 +115,7 @@ class PlaceFinding(Struct, frozen=True, kw_only=True):
     @property
     def fixable(self) -> bool:
         """Whether a plan puts it right without anything from the user."""
-        return self.remedy in FIXABLE and not self.refusal and not self.by_name
+        return self.remedy in FIXABLE and not (self.refusal or self.by_name or self.surplus)
 
 
 class Way(Struct, frozen=True, kw_only=True):
@@ -184,13 +186,24 @@ class Finding(Struct, frozen=True, kw_only=True):
             lack = f"; it requires {', '.join(self.lacks)}, which no key file in place has" if self.lacks else ""
             required = f"; {self.required_by} requires it" if self.required_by and not self.met else ""
             return self.chief.reason + lack + required
-        right = sum(place.met for place in self.places)
-        parts = [f"{right} of {len(self.places)} files right"]
+        wanted = [place for place in self.places if not place.surplus]
+        parts = [f"{sum(place.met for place in wanted)} of {len(wanted)} files right"]
         for verdict in Verdict:
-            there = [base(place.expected) for place in self.places if place.verdict is verdict and not place.met]
-            if there:
-                parts.append(f"{len(there)} {verdict} ({', '.join(there[:3])}{', …' if len(there) > 3 else ''})")
+            there = [base(place.expected) for place in wanted if place.verdict is verdict and not place.met]
+            parts += [f"{len(there)} {verdict} ({_some(there)})"] if there else []
+        if surplus := [base(place.expected) for place in self.places if place.surplus]:
+            parts.append(f"{len(surplus)} too many there ({_some(surplus)})")
         return "; ".join(parts)
+
+    @property
+    def by_file(self) -> Iterable[tuple[ManifestFile, PlaceFinding]]:
+        """Each of many files with what is true of its place."""
+        return zip(self.need.file, (place for place in self.places if not place.surplus), strict=True)
+
+
+def _some(names: list[str]) -> str:
+    """A few names of many."""
+    return f"{', '.join(names[:3])}{', …' if len(names) > 3 else ''}"
 
 
 class SettingFinding(Struct, frozen=True, kw_only=True):
@@ -219,7 +232,7 @@ class SettingFinding(Struct, frozen=True, kw_only=True):
 
 
 class RootFinding(Struct, frozen=True, kw_only=True):
-    """What is true of one demand on the rig's root: its kind of volume, or its label."""
+    """What is true of one demand on the rig's root: its kind of volume, its label, or how names are spelled."""
 
     demand: str
     verdict: Verdict
@@ -230,15 +243,30 @@ class RootFinding(Struct, frozen=True, kw_only=True):
         """Whether nothing speaks against it."""
         return self.verdict is not Verdict.IMPOSTER
 
+    @property
+    def words(self) -> str:
+        """The reason with what it is said of."""
+        return f"{_OF_ROOT.get(self.demand, '')}{self.reason}"
+
+
+_OF_ROOT = {"volume": "the volume ", "label": "the volume's label "}
+
 
 class GameFinding(Struct, frozen=True, kw_only=True):
-    """One thing wrong in a folder of games: `rule` is "media" or "pair", `file` relative to the rig's root."""
+    """One thing wrong in a folder of games: `rule` is "media" or "pair", `file` relative to the rig's root.
+
+    `fix` is what a plan for games does about it, `mends` says that mending discs does; a `remark` harms nobody.
+    """
 
     rule: str
     folder: str
     file: str
     verdict: Verdict
     reason: str
+    remedy: Remedy = Remedy.NONE
+    fix: SetRemedies | None = None
+    mends: bool = False
+    remark: bool = False
 
 
 class SetProblem(Struct, frozen=True, kw_only=True):

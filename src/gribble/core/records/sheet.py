@@ -87,7 +87,7 @@ class Need(Struct, frozen=True, kw_only=True, omit_defaults=True):
 
     `manifest` names a checksum list beside the sheet; loading the sheet reads it into `file`. Where the level is not
     said, the most cautious one holds. With `changes` the emulator writes to the file: the accepts are what a fresh one
-    holds.
+    holds. With `nothing_else` other files in a manifest's folder are wrong there.
     """
 
     id: str
@@ -101,6 +101,7 @@ class Need(Struct, frozen=True, kw_only=True, omit_defaults=True):
     choice: str | None = None
     any_name: bool = False
     changes: bool = False
+    nothing_else: bool = False
     aliases: tuple[str, ...] = ()
     also: tuple[Also, ...] = ()
     releases: str | None = None
@@ -189,7 +190,9 @@ class IdAt(Struct, frozen=True, kw_only=True):
 class Pair(Struct, frozen=True, kw_only=True, omit_defaults=True):
     """Files that only work together: for `each` file of a pattern a partner, named by its stem or by its id.
 
-    With `version_at` they are updates, of which only the newest for an id counts.
+    With `version_at` they are updates, of which only the newest for an id counts. Partners lie in the same folder
+    unless `wants_folder` names another; with `wants_id_at` they are known by the id in them. An `optional` one alarms
+    nobody.
     """
 
     folder: str
@@ -197,14 +200,19 @@ class Pair(Struct, frozen=True, kw_only=True, omit_defaults=True):
     wants: str
     id_at: IdAt | None = None
     version_at: IdAt | None = None
+    wants_folder: str | None = None
+    wants_id_at: IdAt | None = None
+    optional: bool = False
     why: str = ""
 
 
 class Root(Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """What the emulator's device demands of a rig's root: kinds of volume, and the volume's label."""
+    """What the emulator's device demands of a rig's root: kinds of volume, and the volume's label. With
+    `exact_names` it compares names exactly, whatever the volume does."""
 
     volume: tuple[str, ...] = ()
     label: str | None = None
+    exact_names: bool = False
 
 
 class Arcade(Struct, frozen=True, kw_only=True, omit_defaults=True):

@@ -2,12 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator
 from functools import cached_property
 
 from gribble.core.base.paths import fold, join, parent
 from gribble.core.records.holding import Holding, Skipped, Why
 from gribble.core.records.rig_seen import RigSeen
+
+
+def as_on_disk(folders: Collection[str]) -> Callable[[str], str]:
+    """What spells a path as the folders of a volume that folds case are spelled, as far as they are there."""
+    there = {fold(folder): folder for folder in sorted(folders)}
+    exact = frozenset(folders)
+
+    def spelled(path: str) -> str:
+        above = path
+        while above and above not in exact and fold(above) not in there:
+            above = parent(above)
+        if not above or above in exact:
+            return path
+        return there[fold(above)] + path[len(above) :]
+
+    return spelled
 
 
 class Shelf:
@@ -18,7 +34,7 @@ class Shelf:
         self.loose = {holding.path: holding for holding in rig.holdings if holding.member is None}
         self._by_folder: dict[str, list[Holding]] = {}
         for path, holding in self.loose.items():
-            self._by_folder.setdefault(parent(path), []).append(holding)
+            self._by_folder.setdefault(self.key(parent(path)), []).append(holding)
 
     @cached_property
     def _spellings(self) -> dict[str, list[str]]:
@@ -31,7 +47,7 @@ class Shelf:
     def folders(self) -> frozenset[str]:
         """Every folder that holds a file, at any depth, and the root."""
         found = {""}
-        for folder in self._by_folder:
+        for folder in {parent(path) for path in self.loose}:
             while folder not in found:
                 found.add(folder)
                 folder = parent(folder)
@@ -39,12 +55,13 @@ class Shelf:
 
     def folder(self, path: str) -> list[Holding]:
         """The files directly in a folder."""
-        return self._by_folder.get(path, [])
+        return self._by_folder.get(self.key(path), [])
 
     def below(self, path: str) -> Iterator[Holding]:
         """The files in a folder and in those below it."""
+        within = self.key(path)
         for folder, files in self._by_folder.items():
-            if folder == path or folder.startswith(f"{path}/"):
+            if not within or folder == within or folder.startswith(f"{within}/"):
                 yield from files
 
     def at(self, path: str) -> Holding | None:
@@ -67,6 +84,14 @@ class Shelf:
     def key(self, path: str) -> str:
         """The form in which two spellings of one place on this rig are equal."""
         return fold(path) if self._rig.folds_case else path
+
+    def spelled(self, folder: str) -> str:
+        """A folder as it is spelled on disk, as far as it is there."""
+        return self._spelled(folder) if self._rig.folds_case else folder
+
+    @cached_property
+    def _spelled(self) -> Callable[[str], str]:
+        return as_on_disk(self._rig.folders)
 
     def unread(self, path: str) -> str:
         """Why a place could not be looked at, if it or a folder above it could not."""

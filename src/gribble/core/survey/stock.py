@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from fnmatch import fnmatchcase
 from functools import cached_property
 
 from gribble.core.base.paths import fold
@@ -56,7 +57,11 @@ class Stock:
         """Holdings whose name is this one up to the first dot, whatever the case and the ending."""
         return self._by_stem.get(fold(name).partition(".")[0], [])
 
-    def namesakes(self, names: Iterable[str], rig: str) -> list[Holding]:
-        """Holdings outside the rig that go by one of these names, whatever they contain."""
-        found = [holding for name in names for holding in self._by_name.get(fold(name), ()) if holding.rig != rig]
-        return sorted(found, key=lambda holding: nearness(holding, rig))
+    def namesakes(self, names: Iterable[str], rig: str, *, here: bool = False) -> list[Holding]:
+        """Holdings outside the rig, or `here` as well, that go by one of these names, whatever they contain."""
+        found = (holding for name in names for holding in self._by_name.get(fold(name), ()))
+        return sorted((one for one in found if here or one.rig != rig), key=lambda one: nearness(one, rig))
+
+    def like(self, pattern: str) -> list[Holding]:
+        """Holdings whose names, folded, are like a pattern."""
+        return [one for name, group in self._by_name.items() if fnmatchcase(name, fold(pattern)) for one in group]

@@ -85,7 +85,7 @@ class _Auditor:
                 note=fitted.note,
                 findings=group,
                 settings=self._settings.audit(fitted, group),
-                root=check_root(fitted.root, rig),
+                root=check_root(fitted, rig, self._shelf),
                 games=self._games.audit(fitted) if self._games else None,
                 sets=sets[fitted.emulator][0],
                 style=fitted.style,

@@ -1,49 +1,90 @@
-"""Game folders: what the emulator can read there, and files that only work together. None of it changes a state."""
+"""Game folders: what the emulator can read there, how it must lie, and what puts it so. None of it changes a state."""
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable, Iterator
-from fnmatch import fnmatch, fnmatchcase
+from fnmatch import fnmatchcase
+from typing import NamedTuple
 
 from gribble.core.audit.judging.case import RigCase
-from gribble.core.base.paths import base, climb_fault, join, name_fault, parent
-from gribble.core.records.findings import GameFinding, Verdict
+from gribble.core.audit.judging.pairs import PairsAuditor, patterns_of
+from gribble.core.base.paths import base, join, parent, path_fault
+from gribble.core.records.discs import MENDS
+from gribble.core.records.findings import GameFinding, Remedy, Verdict
 from gribble.core.records.fitted import Fitted
-from gribble.core.records.holding import Holding, key_of
-from gribble.core.records.sheet import IdAt, Media, Packing, Pair
+from gribble.core.records.holding import Holding
+from gribble.core.records.set_remedies import Loose, Member, Packed, SetRemedies
+from gribble.core.records.sheet import Media, Packing
 
 _ARCHIVES = (".zip", ".7z")
+_TRACK_LISTS = (".cue", ".gdi", ".ccd", ".m3u")
+"""Endings of texts that name other files, which must go where they go."""
+
+
+class _Game(NamedTuple):
+    """One file in a game folder: the rule for it, the folder, and where in there it lies."""
+
+    media: Media
+    folder: str
+    holding: Holding
+
+    @property
+    def name(self) -> str:
+        return base(self.holding.path).lower()
+
+    @property
+    def inner(self) -> list[str]:
+        """The folders in which it lies, below the game folder."""
+        return self.holding.path[len(self.folder) + bool(self.folder) :].split("/")[:-1]
+
+    @property
+    def stem(self) -> str:
+        return _stem(self.holding.path)
 
 
 class GamesAuditor:
     """Audits the game folders of one rig's emulators."""
 
     def __init__(self, case: RigCase) -> None:
-        self._rig, self._shelf, self._stock = case.rig, case.shelf, case.stock
-        self._ids = case.ask.readings.ids
+        self._rig, self._shelf = case.rig, case.shelf
         self._sheets = case.ask.readings.sheets
-        self._members: dict[str, list[str]] = {}
+        self._pairs = PairsAuditor(case)
+        self._members: dict[str, list[Holding]] = {}
         for holding in case.rig.holdings:
             if holding.member is not None:
-                self._members.setdefault(holding.path, []).append(holding.member)
+                self._members.setdefault(holding.path, []).append(holding)
 
     def audit(self, fitted: Fitted) -> tuple[GameFinding, ...]:
         """What is wrong in an emulator's game folders."""
         found: list[GameFinding] = []
         for media in fitted.media:
-            found += self._media(fitted.folders[media.folder], media)
-        for pair in fitted.pair:
-            found += self._pair(fitted.folders[pair.folder], pair)
-        found += self._orphans(fitted)
-        return tuple(found)
+            found += self._media(fitted, media)
+        return (*found, *self._pairs.audit(fitted))
 
-    # Media
+    def _media(self, fitted: Fitted, media: Media) -> Iterator[GameFinding]:
+        folder = fitted.folders[media.folder]
+        there = self._shelf.spelled(folder)
+        if fitted.root.exact_names and there != folder:
+            reason = f"the device, which compares names exactly, calls it {folder}: rename it"
+            yield GameFinding(rule="media", folder=folder, file=there, verdict=Verdict.MISNAMED, reason=reason)
+        games = [_Game(media, there, holding) for holding in self._shelf.below(folder)]
+        for game in games:
+            for verdict, reason, fix in self._faults(game):
+                yield GameFinding(
+                    rule="media",
+                    folder=folder,
+                    file=game.holding.path,
+                    verdict=verdict,
+                    reason=reason,
+                    remedy=_remedy_of(verdict) if fix else Remedy.NONE,
+                    fix=fix,
+                )
+        yield from self._unread(folder, media, games)
+        yield from self._unlisted(fitted, folder, media, games)
+        yield from self._discs(folder)
 
-    def _media(self, folder: str, media: Media) -> Iterator[GameFinding]:
-        for holding in self._shelf.below(folder):
-            for verdict, reason in self._faults(folder, media, holding):
-                yield GameFinding(rule="media", folder=folder, file=holding.path, verdict=verdict, reason=reason)
+    def _discs(self, folder: str) -> Iterator[GameFinding]:
+        """Track sheets and images that do not hold."""
         for checked in self._sheets.get((self._rig.name, folder), ()):
             for fault in checked.findings:
                 name = f"{fault.file}: " if fault.file and base(fault.file) != base(checked.path) else ""
@@ -53,136 +94,159 @@ class GamesAuditor:
                     file=join(folder, checked.path),
                     verdict=Verdict(checked.verdict),
                     reason=f"{name}{fault.reason}",
+                    mends=fault.remedy.startswith(MENDS),
                 )
 
-    def _faults(self, folder: str, media: Media, holding: Holding) -> Iterator[tuple[Verdict, str]]:
-        name, reads = base(holding.path).lower(), f"it reads {', '.join(media.accepts)}"
+    # One file
+
+    def _faults(self, game: _Game) -> Iterator[tuple[Verdict, str, SetRemedies | None]]:
+        media, name, holding = game.media, game.name, game.holding
+        reads = f"it reads {', '.join(media.accepts)}"
         refusal = next((one for one in media.refuses if name.endswith(one.ending.lower())), None)
         zipped = name.endswith(_ARCHIVES) and not _ends(name, media.accepts)
         if refusal:
-            yield Verdict.IMPOSTER, f"{refusal.why or 'this release cannot read it.'} {reads.capitalize()}."
+            yield Verdict.IMPOSTER, f"{refusal.why or 'this release cannot read it.'} {reads.capitalize()}.", None
             return
         if zipped:
-            yield from self._archive_faults(media, holding, reads)
+            yield from self._archive_faults(game, reads)
+            if media.packing is Packing.LOOSE:
+                return  # where it lies counts once it is unpacked
         elif not _ends(name, media.accepts):
             return  # notes, saved games, the tracks of a sheet: nobody's business here
         elif media.packing is Packing.ZIPPED:
-            yield Verdict.IMPOSTER, "lies loose, but games must be zipped here"
+            yield Verdict.IMPOSTER, "lies loose, but games must be zipped here", self._zipped(game)
         if media.max_bytes is not None and holding.size > media.max_bytes:
-            yield Verdict.IMPOSTER, f"has {holding.size:,} bytes; the largest that can be read has {media.max_bytes:,}"
+            reason = f"has {holding.size:,} bytes; the largest that can be read has {media.max_bytes:,}"
+            yield Verdict.IMPOSTER, reason, None
         if media.own_folder:
-            yield from _folder_faults(folder, media, holding.path)
+            yield from self._folder_faults(game)
 
-    def _archive_faults(self, media: Media, holding: Holding, reads: str) -> Iterator[tuple[Verdict, str]]:
-        members = self._members.get(holding.path, [])
+    def _archive_faults(self, game: _Game, reads: str) -> Iterator[tuple[Verdict, str, SetRemedies | None]]:
+        media = game.media
+        members = [one.member or "" for one in self._members.get(game.holding.path, [])]
         games = [member for member in members if _ends(member.lower(), media.accepts)]
         refused = [one for one in media.refuses if any(member.lower().endswith(one.ending) for member in members)]
         if media.packing is Packing.LOOSE and (games or refused):
-            yield (
-                Verdict.IMPOSTER,
-                f"is an archive, but games must lie loose here; unpack {base((games or members)[0])}",
-            )
+            reason = f"is an archive, but games must lie loose here; unpack {base((games or members)[0])}"
+            yield Verdict.IMPOSTER, reason, self._unpacked(game) if games else None
         elif refused and not games:
-            yield (
-                Verdict.IMPOSTER,
-                f"holds {refused[0].ending} files: {refused[0].why or 'they cannot be read'} {reads}",
-            )
+            reason = f"holds {refused[0].ending} files: {refused[0].why or 'they cannot be read'} {reads}"
+            yield Verdict.IMPOSTER, reason, None
 
-    # Pairs
+    def _folder_faults(self, game: _Game) -> Iterator[tuple[Verdict, str, SetRemedies | None]]:
+        media, inner = game.media, game.inner
+        if not inner:
+            named = f", called like {media.folder_name}" if media.folder_name else ""
+            yield Verdict.ASTRAY, f"should lie in a folder of its own{named}", self._moved(game)
+        elif media.folder_name and not fnmatchcase(inner[0], media.folder_name):
+            reason = f'its folder "{inner[0]}" must be called like {media.folder_name}'
+            yield Verdict.MISNAMED, reason, self._moved(game)
 
-    def _pair(self, folder: str, pair: Pair) -> Iterator[GameFinding]:
-        each = [holding for holding in self._shelf.below(folder) if self._is_like(base(holding.path), pair.each)]
-        for holding in each:
-            verdict, reason = self._partner_fault(folder, pair, holding)
-            if reason:
-                yield GameFinding(rule="pair", folder=folder, file=holding.path, verdict=verdict, reason=reason)
-        if pair.version_at:
-            yield from self._old_updates(folder, pair, each)
+    # What puts it right
 
-    def _is_like(self, name: str, pattern: str) -> bool:
-        return fnmatch(name, pattern) if self._rig.folds_case else fnmatchcase(name, pattern)
+    def _home(self, game: _Game) -> str | None:
+        """The folder in which a game belongs; None where its name cannot be made up."""
+        media, inner = game.media, game.inner
+        if not media.own_folder:
+            return parent(game.holding.path)
+        title, rest = (inner[0], inner[1:]) if inner else (game.stem, [])
+        pattern = media.folder_name or "*"
+        if not fnmatchcase(title, pattern):
+            title = pattern.replace("*", title, 1)
+            if not fnmatchcase(title, pattern) or set(title) & set("*?[]"):
+                return None
+        return join(game.folder, title, *rest)
 
-    def _orphans(self, fitted: Fitted) -> Iterator[GameFinding]:
-        """Partners that no file of any pair wants: a licence without its title, say."""
-        wanted: set[str] = set()
-        like: dict[tuple[str, str], list[str]] = {}  # folder and pattern of partners: what would want them
-        for pair in fitted.pair:
-            folder = fitted.folders[pair.folder]
-            if "/" not in pair.wants:
-                pattern = pair.wants.replace("{stem}", "*").replace("{id}", "*")
-                like.setdefault((folder, pattern), []).append(pair.each)
-            for holding in self._shelf.below(folder):
-                if self._is_like(base(holding.path), pair.each):
-                    wanted.update(map(self._shelf.key, self._partners(folder, pair, holding)[0]))
-        for (folder, pattern), each in like.items():
-            for holding in self._shelf.below(folder):
-                name = base(holding.path)
-                wants_too = any(self._is_like(name, one) for one in each)
-                if self._is_like(name, pattern) and not wants_too and self._shelf.key(holding.path) not in wanted:
-                    reason = f"belongs to no {' or '.join(each)} here; it does nothing by itself"
-                    yield GameFinding(
-                        rule="pair", folder=folder, file=holding.path, verdict=Verdict.UNPROVEN, reason=reason
-                    )
+    def _moved(self, game: _Game) -> SetRemedies | None:
+        """A game in a folder as it must be, with all that belongs to it."""
+        home, path = self._home(game), game.holding.path
+        if home is None or (not game.inner and path.lower().endswith(_TRACK_LISTS)):
+            return None  # which of the files beside it are its tracks is not known here
+        if game.inner:
+            start = join(game.folder, game.inner[0])
+            goal = join(game.folder, home[len(game.folder) + bool(game.folder) :].split("/")[0])
+            moves = {one: goal + one.path[len(start) :] for one in self._shelf.below(start)}
+        else:
+            beside = (one for one in self._shelf.folder(game.folder) if _stem(one.path) == game.stem)
+            moves = {one: join(home, base(one.path)) for one in beside}
+        if any(self._shelf.at(to) or one.fixed or self._shelf.leans(one.path) for one, to in moves.items()):
+            return None
+        return SetRemedies(
+            loose=tuple(Loose(owner=path, to=to, holding=one, movable=True) for one, to in moves.items())
+        )
 
-    def _old_updates(self, folder: str, pair: Pair, each: list[Holding]) -> Iterator[GameFinding]:
-        """Updates of which a newer one for the same id is there."""
-        newest: dict[str, tuple[tuple[int, ...], str]] = {}
-        found = []
-        for holding in each:
-            id_, version = self._said(holding, pair.id_at), self._said(holding, pair.version_at)
-            numbers = tuple(int(part) for part in re.findall(r"\d+", version)[:8])
-            if not numbers:
-                reason = f"holds no version at byte {pair.version_at.offset if pair.version_at else 0}"
-                yield GameFinding(rule="pair", folder=folder, file=holding.path, verdict=Verdict.DAMAGED, reason=reason)
-                continue
-            found.append((holding, id_, numbers, version))
-            newest[id_] = max(newest.get(id_, ((), "")), (numbers, version))
-        for holding, id_, numbers, version in found:
-            if numbers < newest[id_][0]:
-                reason = f"is version {version}; {newest[id_][1]} is there as well, and is enough"
+    def _unpacked(self, game: _Game) -> SetRemedies | None:
+        """The members of an archive loose where the game belongs, and the archive in the attic."""
+        home, path, members = self._home(game), game.holding.path, self._members[game.holding.path]
+        names = [one.member or "" for one in members]
+        nested = any(_ends(part, _ARCHIVES) for name in names for part in name.lower().split("/"))
+        if home is None or nested or path in self._rig.hidden or any(map(path_fault, names)):
+            return None
+        loose = tuple(Loose(owner=path, to=join(home, one.member or ""), holding=one) for one in members)
+        places = {self._shelf.key(one.to) for one in loose}
+        if len(places) < len(loose) or any(self._shelf.at(one.to) for one in loose):
+            return None
+        return SetRemedies(loose=loose, displaced=((path, path),))
+
+    def _zipped(self, game: _Game) -> SetRemedies | None:
+        """A loose game in a zip of its own, and the loose file in the attic."""
+        home, path = self._home(game), game.holding.path
+        if home is None or path.lower().endswith(_TRACK_LISTS) or game.holding.fixed:
+            return None
+        to = join(home, f"{game.stem}.zip")
+        if self._shelf.at(to):
+            return None
+        member = Member(name=base(path), digests=game.holding.digests, holding=game.holding)
+        return SetRemedies(packed=(Packed(owner=path, to=to, members=(member,)),), displaced=((path, path),))
+
+    # What nothing is said of
+
+    def _unread(self, folder: str, media: Media, games: list[_Game]) -> Iterator[GameFinding]:
+        """Folders of titles in which nothing can be read."""
+        titles: dict[str, list[_Game]] = {}
+        for game in games if media.own_folder else ():
+            if game.inner:
+                titles.setdefault(game.inner[0], []).append(game)
+        for title, files in titles.items():
+            known = (*media.accepts, *(one.ending for one in media.refuses))
+            names = [game.name for game in files]
+            names += [(one.member or "").lower() for game in files for one in self._members.get(game.holding.path, ())]
+            if not any(_ends(name, known) for name in names):
+                reason = f"holds nothing that can be read; it reads {', '.join(media.accepts)}"
                 yield GameFinding(
-                    rule="pair", folder=folder, file=holding.path, verdict=Verdict.UNPROVEN, reason=reason
+                    rule="media", folder=folder, file=join(folder, title), verdict=Verdict.MISSING, reason=reason
                 )
 
-    def _said(self, holding: Holding, at: IdAt | None) -> str:
-        """What a file says at a place."""
-        return self._ids.get((key_of(holding), at.offset, at.length), "") if at else ""
-
-    def _partners(self, folder: str, pair: Pair, holding: Holding) -> tuple[list[str], str]:
-        """Where the partner of a file may lie, and the name it must have; none where its id cannot be read."""
-        stem = base(holding.path).rpartition(".")[0] or base(holding.path)
-        wants, id_ = pair.wants.replace("{stem}", stem), self._said(holding, pair.id_at)
-        if pair.id_at and (not id_ or name_fault(id_)):
-            return [], ""
-        wants = wants.replace("{id}", id_)
-        return list(dict.fromkeys((join(parent(holding.path), wants), join(folder, wants)))), wants
-
-    def _partner_fault(self, folder: str, pair: Pair, holding: Holding) -> tuple[Verdict, str]:
-        places, wants = self._partners(folder, pair, holding)
-        if pair.id_at and not places:
-            return Verdict.DAMAGED, f"holds no id at byte {pair.id_at.offset} to know its partner by"
-        shown = f" (its id is {self._said(holding, pair.id_at)})" if pair.id_at else ""
-        if fault := climb_fault(wants):
-            return Verdict.DAMAGED, f"its partner would be {wants}, which {fault}"
-        if any(self._shelf.at(place) for place in places):
-            return Verdict.SOUND, ""
-        why = f"; {pair.why}" if pair.why else ""
-        for place in places:
-            if twin := self._shelf.in_other_case(place):
-                return Verdict.MISNAMED, f"wants {wants}{shown}, which is spelled {base(twin.path)} there{why}"
-        held = self._stock.namesakes([base(wants)], self._rig.name)
-        if held:
-            return Verdict.ASTRAY, f"wants {wants}{shown} beside it; one of that name is held in {held[0].where}{why}"
-        return Verdict.MISSING, f"wants {wants}{shown} beside it, which is nowhere here{why}"
+    def _unlisted(self, fitted: Fitted, folder: str, media: Media, games: list[_Game]) -> Iterator[GameFinding]:
+        """Endings that the sheet lists neither as readable nor as refused, each once; what lies beside a list of tracks
+        is its own business, as is what the sheet speaks of elsewhere."""
+        known = (*media.accepts, *(one.ending for one in media.refuses), *_ARCHIVES)
+        tracks = {parent(game.holding.path) for game in games if _ends(game.name, _TRACK_LISTS)}
+        patterns = patterns_of(fitted)
+        named = {join(fitted.folders[need.folder], name) for need in fitted.needs for name in need.names}
+        named |= {one.file for one in fitted.setting}
+        endings: dict[str, list[str]] = {}
+        for game in games:
+            path = game.holding.path
+            ending = game.name[game.name.rfind(".") :] if "." in game.name[1:] else ""
+            spoken_of = path in named or any(fnmatchcase(game.name, one.lower()) for one in patterns)
+            if not (_ends(game.name, known) or spoken_of or parent(path) in tracks):
+                endings.setdefault(ending, []).append(path)
+        for ending, paths in sorted(endings.items()):
+            files = f"{len(paths)} files" if len(paths) > 1 else "1 file"
+            what = f"in {ending}" if ending else "without an ending"
+            reason = f"{files} {what}, of which the sheet says nothing"
+            yield GameFinding(
+                rule="media", folder=folder, file=paths[0], verdict=Verdict.UNPROVEN, reason=reason, remark=True
+            )
 
 
-def _folder_faults(folder: str, media: Media, path: str) -> Iterator[tuple[Verdict, str]]:
-    inner = path[len(folder) + 1 :].split("/")[:-1]
-    if not inner:
-        named = f", called like {media.folder_name}" if media.folder_name else ""
-        yield Verdict.ASTRAY, f"should lie in a folder of its own{named}"
-    elif media.folder_name and not fnmatchcase(inner[0], media.folder_name):
-        yield Verdict.MISNAMED, f'its folder "{inner[0]}" must be called like {media.folder_name}'
+def _remedy_of(verdict: Verdict) -> Remedy:
+    return {Verdict.ASTRAY: Remedy.PLACE, Verdict.MISNAMED: Remedy.RENAME}.get(verdict, Remedy.REPLACE)
+
+
+def _stem(path: str) -> str:
+    return base(path).rpartition(".")[0] or base(path)
 
 
 def _ends(name: str, endings: Iterable[str]) -> bool:

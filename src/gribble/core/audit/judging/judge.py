@@ -80,11 +80,8 @@ class Judge:
 
     def say_wrong(self, need: Need, holding: Holding) -> str:
         """What a file that no accept fits really is, as far as that is known."""
-        matches = self._known.matches(holding.size, holding.digests)
-        if matches:
-            other = matches[0]
-            label = f" ({other.content.label})" if other.content.label else ""
-            return f"it is really {other.emulator}'s {other.need.called}{label}"
+        if known := self.known_as(holding):
+            return known
         if need.key:
             return self._judge_keys(need, holding).fault or "it is a key file already"
         sizes = sorted({accept.size for accept in need.accept if accept.size is not None})
@@ -94,6 +91,13 @@ class Judge:
         if not need.accept:
             return "no content known works with this release"
         return "no sheet knows its content"
+
+    def known_as(self, holding: Holding) -> str:
+        """What a file really is; empty where no sheet knows it."""
+        for other in self._known.matches(holding.size, holding.digests):
+            label = f" ({other.content.label})" if other.content.label else ""
+            return f"it is really {other.emulator}'s {other.need.called}{label}"
+        return ""
 
     def _judge_keys(self, need: Need, holding: Holding) -> Judgement:
         judged = self.keys(need, holding)

@@ -47,12 +47,40 @@ class NeedsAuditor:
         for part, folder, names in places_of(fitted.folders, need):
             want = _Want(fitted, part, keys)
             place = self._find_any_name(want, folder) if need.any_name else self._find_named(want, folder, names)
-            place = self._contended(fitted, part, place)
+            place = self._contended(fitted, part, self._exactly(fitted, folder, place))
             places.append(self._with_required_keys(need, place, keys.required) if need.key else place)
+        if need.nothing_else:
+            places += self._surplus(fitted, need)
         finding = Finding(need=need, places=tuple(places), ignored=need.id in fitted.ignore)
         if need.key:
             return structs.replace(finding, merge=self._merge(finding, keys.required))
         return structs.replace(finding, redundant=tuple(self._redundant(fitted, finding))) if need.accept else finding
+
+    def _surplus(self, fitted: Fitted, need: Need) -> Iterable[PlaceFinding]:
+        """Files in the folder of many that are none of them, and nobody else's."""
+        own = {
+            self._shelf.key(join(folder, name))
+            for _, folder, names in places_of(fitted.folders, need)
+            for name in names
+        }
+        folder = fitted.folders[need.folder]
+        for holding in self._shelf.below(folder):
+            path = holding.path
+            if self._shelf.key(path) in own or self._serving.concerns(holding, fitted, need, folder):
+                continue
+            known = self._judge.known_as(holding)
+            yield PlaceFinding(
+                expected=path,
+                verdict=Verdict.IMPOSTER,
+                remedy=Remedy.REPLACE,
+                reason=f"{known or 'it is no file of this need'}, and nothing else may lie here",
+                proof=Proof.DIGEST if known else Proof.NONE,
+                found=holding,
+                occupied=path,
+                in_way=(path,),
+                surplus=True,
+                refusal=self._obstacles.at(path),
+            )
 
     def _redundant(self, fitted: Fitted, finding: Finding) -> Iterable[tuple[Holding, Accept]]:
         """Other files in the folder of a right one that would do as well, and serve nobody else."""
@@ -64,6 +92,18 @@ class NeedsAuditor:
             if not self._serving.another(holding, fitted, finding.need):
                 yield holding, accept
 
+    def _exactly(self, fitted: Fitted, folder: str, place: PlaceFinding) -> PlaceFinding:
+        """A place in a folder that the volume finds, but a device that compares names exactly does not."""
+        there = self._shelf.spelled(folder)
+        if not fitted.root.exact_names or there == folder:
+            return place
+        words = f"the folder is spelled {there}, and the device finds only {folder}"
+        refusal = Obstacle(words, f"rename it to {folder}")
+        if place.met:
+            reason = f"right content, but {words}"
+            return structs.replace(place, verdict=Verdict.MISNAMED, reason=reason, refusal=refusal)
+        return structs.replace(place, reason=f"{place.reason}; {words}", refusal=refusal)
+
     def _contended(self, fitted: Fitted, need: Need, place: PlaceFinding) -> PlaceFinding:
         """A place with the other needs that want it for another content: whatever lies there, one of them is unmet."""
         use = place.mend.holding if place.mend else place.use if place.remedy is not Remedy.OBTAIN else None
@@ -74,7 +114,11 @@ class NeedsAuditor:
             words = f"{' and '.join(rivals)} {'wants' if len(rivals) == 1 else 'want'} {path} for another content"
             refusal = Obstacle(words, "give one of them a folder of its own in gribble.toml, or ignore it there")
             return structs.replace(place, reason=f"{place.reason}; {words}", refusal=refusal)
-        if place.remedy in FIXABLE and (why := self._obstacles.at(place.expected) or self._obstacles.at(path)):
+        if (
+            place.remedy in FIXABLE
+            and not place.refusal
+            and (why := self._obstacles.at(place.expected) or self._obstacles.at(path))
+        ):
             return structs.replace(place, reason=f"{place.reason}; {why.why}", refusal=why)
         return place
 
@@ -143,7 +187,7 @@ class NeedsAuditor:
             best = best_liked(self.preferred(need, want.keys), spelled)
             return _sound(best[0].path, *best)
         if right:
-            return self._wrong_case(paths, *right[0])
+            return self._wrong_case(paths, *right[0], exact=fitted.root.exact_names)
         for path in paths:
             if why := self._shelf.unread(path):
                 return _unexamined(path, why)
@@ -168,21 +212,23 @@ class NeedsAuditor:
             occupied=there,
         )
 
-    def _wrong_case(self, paths: list[str], holding: Holding, judgement: Judgement) -> PlaceFinding:
-        """Right content on a volume that folds case, under a name that differs in case."""
+    def _wrong_case(self, paths: list[str], holding: Holding, judgement: Judgement, *, exact: bool) -> PlaceFinding:
+        """Right content on a volume that folds case, under a name that differs in case; `exact` where the device does
+        not forgive that."""
+        forgives = "which this volume forgives, but not the device" if exact else "which this volume forgives"
         expected = next(path for path in paths if fold(path) == fold(holding.path))
         return PlaceFinding(
             expected=expected,
             verdict=Verdict.MISNAMED,
             remedy=Remedy.RENAME,
-            reason="right content; the name differs in case, which this volume forgives",
+            reason=f"right content; the name differs in case, {forgives}",
             proof=judgement.proof,
             accept=judgement.accept,
             found=holding,
             use=holding,
             movable=True,
             occupied=holding.path,
-            harmless=True,
+            harmless=not exact,
         )
 
     def _imposter(

@@ -60,7 +60,7 @@ class SettingsAuditor:
             hint = f"; start {fitted.title} once, so that it writes it" if data.absent else ""
             verdict = Verdict.MISSING if data.absent else Verdict.UNPROVEN
             return found(verdict, f"{base(setting.file)} {data.why}{hint}")
-        frame = self._frame(setting)
+        frame = self._frame(setting, fitted.root.exact_names)
         group = _choice(fitted, finding, findings) if finding else ()
         target = _target(group) if group else fitted.folders[setting.folder or ""]
         aim = f"it is for {finding.need.called if finding else f'the folder {target}'}"
@@ -76,7 +76,7 @@ class SettingsAuditor:
         if reading.unknown:
             return found(Verdict.UNPROVEN, f"it says {value}, which {reading.unknown}", value)
         if finding is None:
-            verdict, reason = self._follow_to_folder(reading.leads, target or "")
+            verdict, reason = self._follow_to_folder(fitted, reading.leads, target or "")
         else:
             verdict, reason = self._follow(fitted, finding, group, reading.leads)
         reason = f"it says {value}, which {reading.fault or reason}" if value.strip() else "it says nothing"
@@ -93,22 +93,26 @@ class SettingsAuditor:
         literal = read_literally(value, frame)
         return literal if any(self._shelf.at(lead.path) for lead in literal.leads) else read_path(value, frame)
 
-    def _frame(self, setting: Setting) -> Frame:
+    def _frame(self, setting: Setting, exact: bool) -> Frame:
         rig = self._rig
         return Frame(
             anchor=rig.seen_as or rig.root,
             root=rig.root,
             file=setting.file,
             folders=self._folders,
-            folds_case=rig.folds_case,
+            folds_case=rig.folds_case and not exact,
             seen_as=bool(rig.seen_as),
             variables=None if rig.seen_as else rig.variables,
         )
 
-    def _follow_to_folder(self, ways: Iterable[Lead], folder: str) -> tuple[Verdict, str]:
+    def _same(self, fitted: Fitted, one: str, other: str) -> bool:
+        """Whether two paths are one to the device."""
+        return one == other or (not fitted.root.exact_names and self._shelf.key(one) == self._shelf.key(other))
+
+    def _follow_to_folder(self, fitted: Fitted, ways: Iterable[Lead], folder: str) -> tuple[Verdict, str]:
         """Whether a value leads to a folder."""
         paths = [lead.path for lead in ways]
-        if any(self._shelf.key(path) == self._shelf.key(folder) for path in paths):
+        if any(self._same(fitted, path, folder) for path in paths):
             return Verdict.SOUND, f"leads to {folder}"
         return Verdict.IMPOSTER, f"leads to {paths[0] or 'the root'}, not to {folder}" if paths else ""
 
@@ -119,6 +123,8 @@ class SettingsAuditor:
         for lead in ways:
             path = lead.path
             holding = self._shelf.at(path)
+            if holding and fitted.root.exact_names and holding.path != path:
+                holding = None
             faults = []
             for other in group:
                 judgement = self._judge.judge(fitted, other.need, holding) if holding else None
@@ -128,7 +134,7 @@ class SettingsAuditor:
                         return Verdict.SOUND if proven else Verdict.UNPROVEN, f"leads to {path}, the right file"
                 elif judgement:
                     faults.append(judgement.fault)
-            if any(self._shelf.key(path) == self._shelf.key(target) for target in targets):
+            if any(self._same(fitted, path, target) for target in targets):
                 return Verdict.SOUND, f"leads to {path}, where {finding.need.called} belongs"
             if holding:
                 why = faults[0] if faults else "which cannot be proven"

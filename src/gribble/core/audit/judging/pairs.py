@@ -1,0 +1,242 @@
+"""Files that only work together: each one's partner, known by its name or by the id inside it."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator
+from fnmatch import fnmatch, fnmatchcase
+from typing import NamedTuple
+
+from gribble.core.audit.judging.case import RigCase
+from gribble.core.base.paths import base, climb_fault, join, name_fault, parent
+from gribble.core.records.findings import GameFinding, Remedy, Verdict
+from gribble.core.records.fitted import Fitted
+from gribble.core.records.holding import Holding, in_words, key_of, nearness
+from gribble.core.records.set_remedies import Loose, SetRemedies
+from gribble.core.records.sheet import IdAt, Pair
+
+
+def partner_pattern(pair: Pair) -> str:
+    """The names that a partner may have, whoever's it is."""
+    return pair.wants.replace("{stem}", "*").replace("{id}", "*")
+
+
+def patterns_of(fitted: Fitted) -> tuple[str, ...]:
+    """The names of which the pairs of an emulator speak."""
+    return tuple(base(one) for pair in fitted.pair for one in (pair.each, partner_pattern(pair)))
+
+
+class _One(NamedTuple):
+    """One rule for pairs as it holds for one emulator: where the files lie, and where their partners."""
+
+    fitted: Fitted
+    pair: Pair
+    folder: str
+    others: str
+
+
+class _Wish(NamedTuple):
+    """A file's partner: the id it is known by, its name, and the places where it may lie, the first for a new one."""
+
+    id: str
+    name: str
+    places: tuple[str, ...]
+
+
+class PairsAuditor:
+    """Audits the pairs in the game folders of one rig."""
+
+    def __init__(self, case: RigCase) -> None:
+        self._rig, self._shelf, self._stock = case.rig, case.shelf, case.stock
+        self._ids = case.ask.readings.ids
+
+    def audit(self, fitted: Fitted) -> Iterator[GameFinding]:
+        """What is wrong with an emulator's pairs."""
+        rules = []
+        for pair in fitted.pair:
+            folder = fitted.folders[pair.folder]
+            rules.append(_One(fitted, pair, folder, fitted.folders[pair.wants_folder] if pair.wants_folder else folder))
+        for rule in rules:
+            each = self._each(rule)
+            for holding in each:
+                if found := self._partner_fault(rule, holding):
+                    yield found
+            if rule.pair.version_at:
+                yield from self._old_updates(rule, each)
+        yield from self._without_id(rules)
+        yield from self._orphans(rules)
+
+    def _each(self, rule: _One) -> list[Holding]:
+        return [one for one in self._shelf.below(rule.folder) if self._is_like(rule, base(one.path), rule.pair.each)]
+
+    def _candidates(self, rule: _One) -> Iterator[Holding]:
+        """The files that could be partners, by where they lie and what they are called."""
+        pattern = base(partner_pattern(rule.pair))
+        for holding in self._shelf.below(rule.others):
+            name = base(holding.path)
+            like_each = rule.others == rule.folder and self._is_like(rule, name, rule.pair.each)
+            if self._is_like(rule, name, pattern) and not like_each:
+                yield holding
+
+    def _is_like(self, rule: _One, name: str, pattern: str) -> bool:
+        folds = self._rig.folds_case and not rule.fitted.root.exact_names
+        return fnmatch(name.lower(), pattern.lower()) if folds else fnmatchcase(name, pattern)
+
+    def _said(self, holding: Holding, at: IdAt | None) -> str:
+        """What a file says at a place."""
+        return self._ids.get((key_of(holding), at.offset, at.length), "") if at else ""
+
+    # A file and its partner
+
+    def _wish(self, rule: _One, holding: Holding) -> _Wish | None:
+        """The partner that a file wants; None where its id cannot be read."""
+        pair, path = rule.pair, holding.path
+        stem = base(path).rpartition(".")[0] or base(path)
+        id_ = self._said(holding, pair.id_at) if pair.id_at else stem
+        if pair.id_at and (not id_ or ("{id}" in pair.wants and name_fault(id_))):
+            return None
+        name = pair.wants.replace("{stem}", stem).replace("{id}", id_)
+        beside = rule.others + parent(path)[len(rule.folder) :] if rule.others else parent(path)
+        return _Wish(id_, name, tuple(dict.fromkeys((join(beside, name), join(rule.others, name)))))
+
+    def _partner_fault(self, rule: _One, holding: Holding) -> GameFinding | None:
+        pair, wish = rule.pair, self._wish(rule, holding)
+        if wish is None:
+            offset = pair.id_at.offset if pair.id_at else 0
+            return self._finding(rule, holding, Verdict.DAMAGED, f"holds no id at byte {offset} to know its partner by")
+        if fault := climb_fault(wish.name):
+            return self._finding(rule, holding, Verdict.DAMAGED, f"its partner would be {wish.name}, which {fault}")
+        if pair.wants_id_at:
+            return self._by_id(rule, holding, wish)
+        exact = rule.fitted.root.exact_names
+        there = [one for place in wish.places if (one := self._shelf.at(place))]
+        if any(one.path in wish.places or not exact for one in there):
+            return None
+        shown = f"wants {wish.name}{self._shown(rule, holding)}"
+        for place in wish.places:
+            if twin := self._shelf.in_other_case(place):
+                reason = f"{shown}, which is spelled {base(twin.path)} there"
+                fix = Loose(owner=holding.path, to=place, holding=twin, movable=True)
+                return self._finding(rule, holding, Verdict.MISNAMED, reason, fix)
+        held = self._stock.namesakes([base(wish.name)], self._rig.name, here=True)
+        return self._absent(rule, holding, wish, shown, held)
+
+    def _by_id(self, rule: _One, holding: Holding, wish: _Wish) -> GameFinding | None:
+        """The same where the partner is known by the id inside it, whatever it is called."""
+        at = rule.pair.wants_id_at
+        candidates = list(self._candidates(rule))
+        if any(self._said(one, at) == wish.id for one in candidates):
+            return None
+        shown = f"wants a {base(partner_pattern(rule.pair))} with the id {wish.id}"
+        namesake = next((one for one in candidates if one.path in wish.places), None)
+        if namesake and (other := self._said(namesake, at)):
+            shown += f"; {base(namesake.path)} there is for {other}"
+        held = [one for one in self._elsewhere(rule) if self._said(one, at) == wish.id]
+        return self._absent(rule, holding, wish, shown, held)
+
+    def _elsewhere(self, rule: _One) -> list[Holding]:
+        """What is held outside the partners' folder, read, and called as a partner may be; nearest first."""
+        found = self._stock.like(base(partner_pattern(rule.pair)))
+        outside = (one for one in found if one.rig != self._rig.name or not _lies_in(one.path, rule.others))
+        return sorted(outside, key=lambda one: nearness(one, self._rig.name))
+
+    def _absent(self, rule: _One, holding: Holding, wish: _Wish, shown: str, held: list[Holding]) -> GameFinding | None:
+        """A partner that is not where it should be: held elsewhere, or nowhere."""
+        if rule.pair.optional:
+            return None
+        where = "beside it" if rule.others == rule.folder else f"in {rule.others}"
+        if not held:
+            return self._finding(rule, holding, Verdict.MISSING, f"{shown} {where}, which is nowhere here")
+        fix = None
+        if not self._shelf.at(wish.places[0]):
+            fix = Loose(owner=holding.path, to=wish.places[0], holding=held[0])
+        reason = f"{shown} {where}; it is held as {in_words(held[0].path, held[0].member)}"
+        return self._finding(rule, holding, Verdict.ASTRAY, reason, fix)
+
+    def _shown(self, rule: _One, holding: Holding) -> str:
+        return f" (its id is {self._said(holding, rule.pair.id_at)})" if rule.pair.id_at else ""
+
+    def _finding(
+        self, rule: _One, holding: Holding, verdict: Verdict, reason: str, fix: Loose | None = None
+    ) -> GameFinding:
+        why = f"; {rule.pair.why}" if rule.pair.why and verdict is not Verdict.DAMAGED else ""
+        remedy = Remedy.RENAME if verdict is Verdict.MISNAMED else Remedy.PLACE
+        return GameFinding(
+            rule="pair",
+            folder=rule.folder,
+            file=holding.path,
+            verdict=verdict,
+            reason=f"{reason}{why}",
+            remedy=remedy if fix else Remedy.NONE,
+            fix=SetRemedies(loose=(fix,)) if fix else None,
+        )
+
+    # What else lies there
+
+    def _without_id(self, rules: Iterable[_One]) -> Iterator[GameFinding]:
+        """Files that are called like partners, but hold no id to be known by."""
+        told = set()
+        for rule in rules:
+            at = rule.pair.wants_id_at
+            for holding in self._candidates(rule) if at else ():
+                if at and not self._said(holding, at) and holding.path not in told:
+                    told.add(holding.path)
+                    short = holding.size < at.offset + at.length
+                    end = f", where it has {holding.size:,} bytes" if short else ""
+                    reason = f"holds no id at byte {at.offset} to be known by{end}"
+                    yield GameFinding(
+                        rule="pair", folder=rule.others, file=holding.path, verdict=Verdict.DAMAGED, reason=reason
+                    )
+
+    def _orphans(self, rules: Iterable[_One]) -> Iterator[GameFinding]:
+        """Partners that no file of any pair wants."""
+        wanted: set[str] = set()
+        ids: set[str] = set()
+        like: dict[tuple[str, str], list[_One]] = {}  # folder and pattern of partners: what would want them
+        for rule in rules:
+            if "/" not in rule.pair.wants:
+                like.setdefault((rule.others, partner_pattern(rule.pair)), []).append(rule)
+            for holding in self._each(rule):
+                if wish := self._wish(rule, holding):
+                    wanted.update([] if rule.pair.wants_id_at else map(self._shelf.key, wish.places))
+                    ids.add(wish.id)
+        for (folder, _), alike in like.items():
+            by_id = [rule.pair.wants_id_at for rule in alike if rule.pair.wants_id_at]
+            for holding in self._candidates(alike[0]):
+                said = {self._said(holding, at) for at in by_id}
+                wants_too = any(
+                    rule.others == rule.folder and self._is_like(rule, base(holding.path), rule.pair.each)
+                    for rule in alike
+                )
+                if wants_too or self._shelf.key(holding.path) in wanted or said & ids or "" in said:
+                    continue
+                each = " or ".join(dict.fromkeys(rule.pair.each for rule in alike))
+                reason = f"belongs to no {each} here; it does nothing by itself"
+                yield GameFinding(
+                    rule="pair", folder=folder, file=holding.path, verdict=Verdict.UNPROVEN, reason=reason
+                )
+
+    def _old_updates(self, rule: _One, each: list[Holding]) -> Iterator[GameFinding]:
+        """Updates of which a newer one for the same id is there."""
+        pair, folder = rule.pair, rule.folder
+        newest: dict[str, tuple[tuple[int, ...], str]] = {}
+        found = []
+        for holding in each:
+            id_, version = self._said(holding, pair.id_at), self._said(holding, pair.version_at)
+            numbers = tuple(int(part) for part in re.findall(r"\d+", version)[:8])
+            if not numbers:
+                reason = f"holds no version at byte {pair.version_at.offset if pair.version_at else 0}"
+                yield GameFinding(rule="pair", folder=folder, file=holding.path, verdict=Verdict.DAMAGED, reason=reason)
+                continue
+            found.append((holding, id_, numbers, version))
+            newest[id_] = max(newest.get(id_, ((), "")), (numbers, version))
+        for holding, id_, numbers, version in found:
+            if numbers < newest[id_][0]:
+                reason = f"is version {version}; {newest[id_][1]} is there as well, and is enough"
+                yield GameFinding(
+                    rule="pair", folder=folder, file=holding.path, verdict=Verdict.UNPROVEN, reason=reason
+                )
+
+
+def _lies_in(path: str, folder: str) -> bool:
+    return not folder or path.startswith(f"{folder}/")
