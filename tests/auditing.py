@@ -36,11 +36,12 @@ def examine(
     ids: dict[str, str] | None = None,
     rig: dict[str, Any] | None = None,
     more: Iterable[Holding] = (),
+    folders: dict[str, str] | None = None,
     **sheet: Any,
 ) -> RigAudit:
     """The audit of one rig; `keys` are key files by path, those that begin with "drawer/" held in the drawer."""
-    folders = {"boot": "boot", "disk": "disk"}
-    made = Sheet(sheet=1, emulator="knot", folders=folders, need=tuple(needs), **sheet)
+    where = {"boot": "boot", "disk": "disk", **(folders or {})}
+    made = Sheet(sheet=1, emulator="knot", folders=where, need=tuple(needs), **sheet)
     key_files = []
     for path, text in (keys or {}).items():
         on_rig = not path.startswith("drawer/")

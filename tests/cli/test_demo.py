@@ -341,7 +341,9 @@ def test_identify_says_what_files_are_and_ends_with_the_counts(gribble: Gribble,
 def test_each_damaged_file_is_explained_and_mended(gribble: Gribble, world: Path) -> None:
     before = tree(world)
     answer = gribble("identify", "drawer/skerry", "rigs/lighthouse/avocet", "--json", cwd=world, code=0).json
-    found = {Path(file["path"]).name: file["diagnosis"] for file in answer["files"] if file["diagnosis"]}
+    told = {Path(file["path"]).name: file["diagnosis"] for file in answer["files"] if file["diagnosis"]}
+    assert told["skerry-modem.rom"]["words"] == "it is a web page (a download that went wrong?)"
+    found = {name: diagnosis for name, diagnosis in told.items() if diagnosis["damage"]}
     on_rig = {"skerry-logic.rom": "stripped", "skerry-clock.rom": "flipped", "skerry-disk.rom": "cut"}
     assert {name: diagnosis["damage"] for name, diagnosis in found.items()} == {**DAMAGED, **on_rig}
     alone = gribble("identify", "drawer/skerry/skt.even", "--json", cwd=world, code=0).json

@@ -17,6 +17,7 @@ from gribble.core.base.version import VERSION
 from gribble.views.clean import clean
 from gribble.views.looks import VERDICTS, count, size
 from tests.conftest import Gribble
+from tests.making import A, B, need, sheet, small_world
 
 COMMANDS = ("check", "demo", "history", "identify", "init", "mend", "needs", "place", "plan", "undo")
 ROOT = Path(__file__).parents[2]
@@ -261,3 +262,43 @@ def test_only_some_verdicts_are_shown(gribble: Gribble, world: Path) -> None:
     assert "Use one of them" in gribble("check", "--only", "missing", "--json", cwd=world, code=2).err
     quiet = gribble("check", "-q", cwd=world, code=1)
     assert (quiet.out, quiet.err) == ("■ blocked  10 emulators: 1 limited, 9 blocked\n", "")
+
+
+def test_a_folder_is_told_what_is_plainly_no_dump_and_naming_one_looks_closer(gribble: Gribble, tmp_path: Path) -> None:
+    page, zeros = b"<!DOCTYPE html><p>404", bytes(9_000)
+    contents = {
+        "drawer/empty": b"",
+        "drawer/page.rom": page,
+        "drawer/zeros": zeros,
+        "drawer/other": zeros + b"\1",
+        "drawer/own.zip": b"PK\3\4cut",
+    }
+    world = small_world(tmp_path, contents)
+    answer = gribble("identify", "drawer", "--json", cwd=world, code=0).json
+    told = {Path(file["path"]).name: (file["diagnosis"] or {}).get("words", "") for file in answer["files"]}
+    assert told == {
+        "empty": "it is empty",
+        "page.rom": "it is a web page (a download that went wrong?)",
+        "zeros": "it holds nothing but bytes of 00",
+        "other": "",
+        "own.zip": "",
+    }
+    shown = gribble("identify", "drawer", cwd=world, code=0).out
+    assert "naming one looks closer: gribble identify drawer/other" in shown
+    assert "looks closer" not in gribble("identify", "drawer/other", cwd=world, code=0).out
+
+
+def test_a_rejected_match_says_why(gribble: Gribble, world: Path) -> None:
+    answer = gribble("identify", "drawer/vesper NEW!!.bin", "--json", cwd=world, code=0).json
+    (match,) = answer["files"][0]["matches"]
+    assert (match["rejected"], match["why"]) == (True, "Wants a debugger on the other end.")
+
+
+def test_two_contents_of_one_name_are_both_mended(gribble: Gribble, tmp_path: Path) -> None:
+    world = small_world(tmp_path, {"drawer/1": b"H" * 512 + A, "drawer/2": b"H" * 512 + B}, need("a", A, "x.rom"))
+    sheet(world, need("b", B, "x.rom"), emulator="other")
+    said = gribble("mend", "drawer/1", "drawer/2", "--into", "made", cwd=world, code=0).out
+    assert {path.relative_to(world / "made").as_posix(): path.read_bytes() for path in (world / "made").rglob("*.rom")} == {
+        "x.rom": A, "b/x.rom": B,
+    }  # fmt: skip
+    assert "made/b/x.rom" in said

@@ -13,7 +13,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gribble.core.diagnosis.crcbits import flipped_bit
-from gribble.core.diagnosis.diagnose import Diagnosis, diagnose, no_dump, prefix_of
+from gribble.core.diagnosis.diagnose import Diagnosis, diagnose, guesses, no_dump, prefix_of
 from gribble.core.records.recipes import Damage, mended
 from gribble.core.records.sheet import Accept
 
@@ -164,3 +164,54 @@ def test_what_is_plainly_no_dump_is_told(head: bytes, size: int, kind: str, says
 def test_tiny_and_odd_files_do_no_harm(length: int) -> None:
     for size in range(1, 12):
         diagnose(b"\r\n\r\n\r\n\r"[:length], [accept(b"z" * size)], halves=(b"q",), keys=((9, b"k"), (0, b"")))
+
+
+UNSIZED: dict[str, Callable[[bytes], tuple[bytes, bytes]]] = {
+    # from noise of a size that is a power of two: the original, and what became of it
+    "nothing": lambda d: (d, d),
+    "a header": lambda d: (d, b"H" * 512 + d),
+    "a long header": lambda d: (d, b"H" * 300 + d),
+    "a trailer": lambda d: (d, d + b"T" * 77),
+    "padded to a power of two": lambda d: (d[:-100] + b"\1", d[:-100] + b"\1" + b"\xff" * 99),
+    "padded in front": lambda d: (b"\1" + d[100:], b"\0" * 99 + b"\1" + d[100:]),
+    "padding lost": lambda d: (d[:-99] + b"\xff" * 99, d[:-99]),
+    "padding in front lost": lambda d: (b"\0" * 99 + d[99:], d[99:]),
+    "twice over": lambda d: (d, d * 2),
+    "three times over": lambda d: (d, d * 3),
+    "pairs swapped": lambda d: (d, swap(d, 2)),
+    "fours swapped": lambda d: (d, swap(d, 4)),
+    "halves swapped": lambda d: (d, d[len(d) // 2 :] + d[: len(d) // 2]),
+    "unwoven": lambda d: (d, d[0::2] + d[1::2]),
+    "carriage returns added": lambda d: (d + b"\n", (d + b"\n").replace(b"\n", b"\r\n")),
+}
+
+
+@pytest.mark.parametrize("how", UNSIZED)
+@settings(max_examples=EXAMPLES, deadline=None)
+@given(st.integers(1, 1 << 30), st.sampled_from([512, 2048, 8192]))
+def test_where_no_size_is_given_the_digest_proves_all_the_same(how: str, seed: int, size: int) -> None:
+    original, broken = UNSIZED[how](random.Random(seed).randbytes(size))
+    guess = guesses(broken, ["md5"]).get(hashlib.md5(original, usedforsecurity=False).hexdigest())
+    if how == "nothing":  # it is no near miss of itself
+        assert guess is None
+        return
+    assert guess is not None
+    assert (mended(broken, guess.recipe), guess.size) == (original, len(original))
+
+
+def test_a_half_of_unknown_size_is_joined_to_its_other_half() -> None:
+    data = random.Random(9).randbytes(4096)
+    for one, other in ((data[:2048], data[2048:]), (data[1::2], data[0::2])):
+        guess = guesses(one, ["sha1"], (b"no half", other))[accept(data).sha1 or ""]
+        assert (guess.partner, mended(one, guess.recipe, other)) == (1, data)
+
+
+def test_carriage_returns_that_were_lost_are_put_back_where_they_were() -> None:
+    for seed in range(40):
+        data = random.Random(seed).randbytes(20_000).replace(b"\r\n", b"..")
+        original = data[:7_000] + b"\r\n" + data[7_000:15_000] + b"\r\n" * (seed % 2) + data[15_000:]
+        stripped = original.replace(b"\r\n", b"\n")
+        found = diagnose(stripped, [accept(original)])
+        assert found is not None
+        assert mended(stripped, found.recipe) == original
+        assert found.recipe.damage is Damage.TEXT_MODE

@@ -161,3 +161,10 @@ def test_an_id_beyond_the_end_is_told() -> None:
     told = {one.file: one.reason for one in found(audit)}
     assert told["boot/a.tag"] == "holds no id at byte 4 to be known by, where it has 5 bytes"
     assert "disk/a.crate" in told
+
+
+def test_spare_files_are_told_in_every_folder_but_those_of_games() -> None:
+    pair = Pair(folder="tags", each="*.crate", wants="{stem}.tag")
+    files = {"disk/x.sav": "1", "tags/a.tag": "2", "tags/odd": "3", "boot/y": "4", "deep/in/z": "5", "out": "6"}
+    audit = examine([], files, media=(OWN,), pair=(pair,), folders={"tags": "tags", "deep": "deep", "inner": "disk/in"})
+    assert set(audit.emulators[0].spare) == {"tags/odd", "boot/y", "deep/in/z"}

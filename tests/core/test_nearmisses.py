@@ -155,3 +155,39 @@ def test_a_page_a_key_and_noise_are_told_apart() -> None:
         "d": "",
         "e": "it is a zip archive under another name",
     }
+
+
+def test_contents_of_unknown_size_are_found_by_name_and_by_usual_sizes() -> None:
+    data = random.Random(4).randbytes(4096)
+    unsized = Need(
+        id="boot", kind=Kind.BIOS, level=Level.MUST, folder="boot", name="boot.rom",
+        accept=(Accept(md5=hashlib.md5(data, usedforsecurity=False).hexdigest()),),
+    )  # fmt: skip
+    others = {f"{number}.bin": random.Random(number).randbytes(5000 + number) for number in range(30)}
+    halves = {"x.hi": data[1::2], "x.lo": data[0::2]}
+    trials: tuple[tuple[dict[str, bytes], str], ...] = (
+        ({"z.bin": b"H" * 512 + data}, "z.bin"), ({"z.bin": data * 2}, "z.bin"), ({"boot.old": b"odd" + b"H" * 16 + data}, "boot.old"),
+        ({"boot.old": data + b"\1" * 900}, "boot.old"), (halves, "x.lo"),
+    )  # fmt: skip
+    for files, found_in in trials:
+        drawer = Drawer({**others, **files})
+        found = drawer.searcher().search([Wanted(emulator="knot", need=unsized, rig="den")])
+        mend = found.best("den", "knot", unsized)
+        assert (mend.holding.path if mend else "") in (found_in, "x.hi" if found_in == "x.lo" else found_in)
+        assert set(drawer.read) <= set(files), "what is not of a usual size is not even read"
+        assert mend is None or mend.accept.size == 4096
+
+
+def test_a_key_opens_what_is_of_unknown_size() -> None:
+    data = random.Random(4).randbytes(3000)
+    locked = b"LOCKED" + bytes(byte ^ KEY[at % len(KEY)] for at, byte in enumerate(data))
+    unsized = Need(
+        id="boot", kind=Kind.BIOS, level=Level.MUST, folder="boot", name="boot.rom", accept=(Accept(sha1=digest(data)),)
+    )
+    wish = Wanted(
+        emulator="knot", need=unsized, unlock=(Unlock(need="boot", key_need="key", skip=6),),
+        key_needs={"key": need("key", KEY)}, rig="den",
+    )  # fmt: skip
+    mend = Drawer({"boot.x": locked, "k": KEY}).searcher().search([wish]).best("den", "knot", unsized)
+    assert mend is not None
+    assert mend.recipe.damage == "locked"

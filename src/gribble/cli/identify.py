@@ -39,9 +39,12 @@ def identify(
         files = identify_holdings(found, session.loaded.known, sheets, audits)
         files = identify_sets(files, world.rigs, audits)
         files = identify_keys(files, sheets, audits, world.read_whole)
-        files = explain(files, world.searcher(found), sheets, frozenset(call.environment.path(path) for path in paths))
+        named = frozenset(call.environment.path(path) for path in paths)
+        files = explain(files, world.searcher(found), sheets, named, world.head_of)
         if call.json:
             session.screen.json(identify_json(files, passed_over=passed_over, only_needed=only == "needed"))
         else:
-            show_identify(session.screen, files, passed_over=passed_over, only_needed=only == "needed", verbose=verbose)
+            show_identify(
+                session.screen, files, named, passed_over=passed_over, only_needed=only == "needed", verbose=verbose
+            )
         return ExitCode.USAGE if session.loaded.catalogue.mistakes else ExitCode.CLEAN

@@ -16,6 +16,7 @@ from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.files.hashing import digest_blocks
 from gribble.core.records.holding import Holding
 from gribble.core.records.recipes import mended
+from gribble.core.records.sheet import Accept
 from gribble.core.survey.matching import is_content
 from gribble.stores.local import write_new
 from gribble.views.looks import shorten
@@ -38,17 +39,23 @@ def mend(
         found = [holding for survey in surveys for holding in survey.holdings]
         sheets = session.loaded.catalogue.sheets
         named = frozenset(call.environment.path(path) for path in files)
-        explained = explain(identify(found, session.loaded.known, sheets, ()), world.searcher(found), sheets, named)
+        known = identify(found, session.loaded.known, sheets, ())
+        explained = explain(known, world.searcher(found), sheets, named, world.head_of)
         code: int = ExitCode.CLEAN
-        done: set[Path] = set()
+        done: dict[Path, Accept] = {}
         for file in explained:
             name = file.holding.member or shorten(file.holding.where)
             if file.mend and file.near and file.mend.mendable:
-                target = folder / file.near.need.name
+                target, accept = folder / file.near.need.name, file.mend.accept
+                if target in done and done[target] != accept:  # another need's file of the same name
+                    target = folder / file.near.need.id / file.near.need.name
                 if target not in done:
                     _write(file, target, world.read_whole)
                     session.screen.say(f"{name} {file.mend.words}: mended as {shorten(str(target))}")
-                done.add(target)
+                elif done[target] != accept:
+                    session.screen.say(f"{name} {file.mend.words}: left, since {shorten(str(target))} is another's")
+                    code = ExitCode.ATTENTION
+                done.setdefault(target, accept)
             else:
                 session.screen.say(f"{name}: {_why_not(file)}")
                 code = ExitCode.ATTENTION

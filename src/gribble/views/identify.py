@@ -4,22 +4,29 @@ from __future__ import annotations
 
 import shlex
 from collections import Counter
+from pathlib import Path
 from typing import Any
 
 from rich.text import Text
 
 from gribble.core.answers.identify import Group, Identified, Match, group
 from gribble.views.check import say_holding
-from gribble.views.looks import DIGEST_NAMES, QUIET, count, size
+from gribble.views.looks import DIGEST_NAMES, QUIET, count, shorten, size
 from gribble.views.screen import Screen, remedy, styled, verdict
 
 UNKNOWN_SHOWN = 8
 
 
 def show_identify(
-    screen: Screen, files: tuple[Identified, ...], *, passed_over: int, only_needed: bool, verbose: bool
+    screen: Screen,
+    files: tuple[Identified, ...],
+    named: frozenset[Path],
+    *,
+    passed_over: int,
+    only_needed: bool,
+    verbose: bool,
 ) -> None:
-    """Contents grouped by what they are, then the counts."""
+    """Contents grouped by what they are, then the counts; how to look closer at one that was not `named`."""
     groups = group(files)
     sections = {
         "Needed": [one for one in groups if one.counts_as == "needed"],
@@ -43,6 +50,10 @@ def show_identify(
         screen.grid([_unknown_row(one.first) for one in shown])
         if len(shown) < len(unknown):
             screen.say(styled(f"  and {len(unknown) - len(shown):,} more (-v shows them)", QUIET))
+        closer = (one.first.holding for one in unknown if not one.first.no_dump)
+        if other := next((one for one in closer if one.member is None and one.place not in named), None):
+            path = shlex.quote(shorten(other.where))
+            screen.say(styled(f"  naming one looks closer: gribble identify {path}", QUIET))
         screen.out.print()
     screen.say(_counts(groups, passed_over))
 
@@ -148,6 +159,7 @@ def _file_json(file: Identified) -> dict[str, Any]:
                 "to": match.to,
                 "needed": match.needed,
                 "rejected": match.rejected,
+                **({"why": match.why} if match.rejected else {}),
             }
             for match in file.matches
         ],

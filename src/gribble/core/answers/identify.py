@@ -108,9 +108,10 @@ def identify(
 
 
 def explain(
-    files: Iterable[Identified], searcher: Searcher, sheets: dict[str, Sheet], named: frozenset[Path]
+    files: Iterable[Identified], searcher: Searcher, sheets: dict[str, Sheet], named: frozenset[Path], head: Read
 ) -> tuple[Identified, ...]:
-    """The unknown files among some looked at for what happened to them; every need is tried on those named."""
+    """The unknown files among some looked at for what happened to them; every need is tried on those named, and of the
+    others it is told only what their beginning (`head`) shows them plainly to be."""
     wishes = [
         Wanted(
             emulator=sheet.emulator,
@@ -122,7 +123,7 @@ def explain(
         for need in sheet.need
     ]
     return tuple(
-        file if file.matches else _explain(file, searcher, wishes, file.holding.place in named) for file in files
+        file if file.matches else _explain(file, searcher, wishes, file.holding.place in named, head) for file in files
     )
 
 
@@ -225,12 +226,12 @@ def _identify_keys(
     return structs.replace(file, verdict="known", matches=tuple(matches))
 
 
-def _explain(file: Identified, searcher: Searcher, wishes: list[Wanted], thorough: bool) -> Identified:
+def _explain(file: Identified, searcher: Searcher, wishes: list[Wanted], thorough: bool, head: Read) -> Identified:
     found = searcher.examine(file.holding, wishes, thorough=thorough)
     if found:
         return structs.replace(file, verdict="damaged", near=found[0], mend=found[1])
     if not thorough:
-        return file
+        return file if file.no_dump else structs.replace(file, no_dump=searcher.plainly(file.holding, head))
     if file.holding.size > MAX_BYTES:
         return structs.replace(file, no_dump=f"it is too large to be diagnosed (limit: {MAX_BYTES >> 20} MiB)")
     return structs.replace(file, no_dump=searcher.no_dump(file.holding))

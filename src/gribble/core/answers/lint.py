@@ -84,6 +84,15 @@ def _sheet_remarks(file: str, sheet: Sheet) -> Iterator[Remark]:
     for number, need in enumerate(sheet.need):
         where = f"need[{number}]"
         yield from (Remark(file, f"{where}{key}", what) for key, what in _need_remarks(sheet, need))
+    unsized = [
+        f"need[{number}].accept[{place}]"
+        for number, need in enumerate(sheet.need)
+        for place, accept in enumerate(need.accept)
+        if accept.size is None and accept.strongest()
+    ]
+    if unsized:
+        more = f", as {len(unsized) - 1} more" if len(unsized) > 1 else ""
+        yield Remark(file, unsized[0], f"has no size{more}: damaged files are harder to find by it")
     for where, place in _places(sheet):
         for kind in sheet.root.volume or ("fat32",):
             if trouble := name_trouble(place, kind):

@@ -39,6 +39,9 @@ from gribble.core.survey.shelf import Shelf
 from gribble.core.survey.stock import Stock
 from gribble.core.survey.watched import Ground
 
+HEAD_BYTES = 4096
+"""How much of a file's beginning shows what it plainly is."""
+
 
 class World(Struct, frozen=True, kw_only=True):
     """Everything held, on rigs and in sources, what runs have displaced, and what was passed over."""
@@ -128,6 +131,13 @@ class World(Struct, frozen=True, kw_only=True):
             if holding.member is not None:
                 return b"".join(member_blocks(place, holding.member))
             return place.read_bytes()
+        except (OSError, ArchiveError):
+            return None
+
+    def head_of(self, holding: Holding) -> bytes | None:
+        """The beginning of a holding; None where it cannot be read."""
+        try:
+            return self._part(holding, 0, HEAD_BYTES)
         except (OSError, ArchiveError):
             return None
 

@@ -9,8 +9,10 @@ from __future__ import annotations
 import re
 import zlib
 from collections.abc import Iterable, Iterator
+from itertools import combinations
+from math import comb
 
-from msgspec import Struct
+from msgspec import Struct, structs
 
 from gribble.core.diagnosis.crcbits import flipped_bit
 from gribble.core.files.hashing import digest_blocks
@@ -24,8 +26,14 @@ HEADERS = (16, 32, 64, 128, 256, 512, 1024, 2048, 4096, 8192)
 """Lengths of surplus in front that are tried together with surplus at the end, in bytes."""
 
 MAX_SURPLUS = 1 << 16
+MOST_WORK = 1 << 29
+"""How much is made of one file to find what it could be where no size is known, or where a carriage return went, in
+bytes."""
 _PRINTABLE = bytes([9, 10, 13, *range(32, 127)])
 _MARKUP = re.compile(rb"^\s*(<!doctype html|<html|<head|<\?xml|<body)", re.IGNORECASE)
+
+
+PLAIN_TEXT = "it is plain text"
 
 
 class Diagnosis(Struct, frozen=True, kw_only=True):
@@ -61,6 +69,68 @@ def diagnose(
     return None
 
 
+class Guess(Struct, frozen=True):
+    """A content that a recipe makes of a file where nobody says what size it should have. `partner` is the place of the
+    other half, if it takes one."""
+
+    recipe: Recipe
+    size: int
+    partner: int | None = None
+
+
+def guesses(data: bytes, algorithms: Iterable[str], halves: tuple[bytes, ...] = ()) -> dict[str, Guess]:
+    """What could be made of a file, by its digests: headers of usual lengths and surplus up to a power of two cut off,
+    padding taken off or put on, copies, halves, swapped bytes, line ends. The likeliest way to a content stands."""
+    found: dict[str, Guess] = {}
+    work = 0
+
+    def note(guess: Guess, other: bytes = b"") -> None:
+        nonlocal work
+        work += guess.size
+        if work <= MOST_WORK:
+            digests = digest_blocks([mended(data, guess.recipe, other)], algorithms)[1]
+            for digest in digests.known().values():
+                found.setdefault(digest, guess)
+
+    for size in _guessed_sizes(data):
+        for recipe in _recipes(data, size):
+            if recipe.damage is not Damage.WRAPPED:
+                note(Guess(recipe, size))
+    for place, other in enumerate(halves):
+        size = len(data) + len(other)
+        for damage in (Damage.JOINED_HALF, *([Damage.WOVEN_HALF] if len(data) == len(other) else [])):
+            for start in (0, 1):
+                note(Guess(Recipe(damage=damage, start=start, size=size), size, place), other)
+    return found
+
+
+def _guessed_sizes(data: bytes) -> list[int]:
+    """The sizes in bytes that a content of unknown size could have, to judge by a file of it."""
+    length = len(data)
+    sizes = [length, *(length - header for header in HEADERS)]
+    power = 1 << max(length - 1, 1).bit_length()
+    sizes += [power, power // 2, power // 4]
+    sizes += [length - (length - len(data.rstrip(fill))) for fill in (b"\0", b"\xff")]
+    sizes += [len(data.lstrip(fill)) for fill in (b"\0", b"\xff")]
+    sizes += [length // times for times in (2, 3, 4) if length % times == 0]
+    sizes += [length - data.count(b"\r\n"), length + data.count(b"\n")]
+    return [size for size in dict.fromkeys(sizes) if size > 0]
+
+
+def is_usual(size: int) -> bool:
+    """Whether a file of a size could be a dump that usual damage has been done to: a power of two, with or without a
+    header."""
+    return any((size - more) > 0 and (size - more) & (size - more - 1) == 0 for more in (0, *HEADERS))
+
+
+def unlocked(data: bytes, accept: Accept, keys: tuple[tuple[int, bytes], ...]) -> Diagnosis | None:
+    """Whether a key that is held opens a file to a content of unknown size."""
+    for skip, _ in keys:
+        if len(data) > skip and (found := _locked(data, structs.replace(accept, size=len(data) - skip), keys)):
+            return found
+    return None
+
+
 def prefix_of(data: bytes, content: Iterable[bytes], accept: Accept) -> Diagnosis | None:
     """The diagnosis of a file cut short, where a held copy of the content begins with all of it."""
     at = 0
@@ -89,7 +159,7 @@ def no_dump(head: bytes, size: int, kind: str = "") -> str:
         return ""
     if head.count(head[0]) == len(head):
         return f"it holds nothing but bytes of {head[0]:02X}" if len(head) == size else ""
-    return "" if head.translate(None, _PRINTABLE) else "it is plain text"
+    return "" if head.translate(None, _PRINTABLE) else PLAIN_TEXT
 
 
 def _proves(content: bytes, accept: Accept) -> bool:
@@ -116,8 +186,19 @@ def _recipes(data: bytes, size: int) -> Iterator[Recipe]:
         returns = data.count(b"\r\n")
         if returns and length - returns == size:
             yield Recipe(damage=Damage.TEXT_MODE, value=0)
-        if length < size and length + data.count(b"\n") == size:
-            yield Recipe(damage=Damage.TEXT_MODE, value=1)
+        if length < size:
+            yield from _without_returns(data, size - length)
+
+
+def _without_returns(data: bytes, lost: int) -> Iterator[Recipe]:
+    """Ways to put carriage returns back before line feeds: before every one or, where only some had them, before any
+    that many of them, as far as that is little work."""
+    feeds = [match.start() for match in re.finditer(b"\n", data)] if lost * lost < len(data) else []
+    if lost == data.count(b"\n"):
+        yield Recipe(damage=Damage.TEXT_MODE, value=1)
+    elif 0 < lost < len(feeds) and comb(len(feeds), lost) * len(data) <= MOST_WORK:
+        for places in combinations(feeds, lost):
+            yield Recipe(damage=Damage.TEXT_MODE, value=2, at=places)
 
 
 def _rearranged(data: bytes) -> Iterator[Recipe]:

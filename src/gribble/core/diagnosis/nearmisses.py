@@ -4,14 +4,27 @@ from __future__ import annotations
 
 from bisect import bisect_left
 from collections.abc import Callable, Iterable, Iterator
+from functools import cached_property
 
-from msgspec import Struct
+from msgspec import Struct, structs
 
 from gribble.core.base.paths import base, fold, parent
-from gribble.core.diagnosis.diagnose import HEADERS, MAX_BYTES, Diagnosis, diagnose, no_dump, prefix_of
+from gribble.core.diagnosis.diagnose import (
+    HEADERS,
+    MAX_BYTES,
+    PLAIN_TEXT,
+    Diagnosis,
+    Guess,
+    diagnose,
+    guesses,
+    is_usual,
+    no_dump,
+    prefix_of,
+    unlocked,
+)
 from gribble.core.files.archives.opening import HEAD_BYTES, archive_kind
 from gribble.core.records.holding import FileKey, Holding, key_of, nearness
-from gribble.core.records.recipes import Mending
+from gribble.core.records.recipes import Mending, say
 from gribble.core.records.sheet import Accept, Need, Unlock
 from gribble.core.survey.stock import Stock
 
@@ -22,6 +35,9 @@ MOST_HALVES = 16
 """How many files are tried as the other half of one, the likeliest names first."""
 MOST_BESIDE = 64
 """Where more files of one size lie beside each other, they are a collection, and no halves."""
+
+MOST_GUESSED = 4 << 20
+"""The largest file, in bytes, that is tried for contents of unknown size though nothing in its name speaks for it."""
 
 Read = Callable[[Holding], bytes | None]
 """Gives a holding's whole content, or None where it cannot be read or is beyond the limit."""
@@ -77,12 +93,16 @@ class Searcher:
             self._beside.setdefault((_container(holding), holding.size), []).append(holding)
         self._sizes = sorted(self._by_size)
         self._sizes_of: dict[tuple[int, frozenset[int]], set[int]] = {}
+        self._algorithms: tuple[str, ...] = ()
+        self._guesses: dict[FileKey, dict[str, Guess]] = {}
 
     def search(self, wishes: Iterable[Wanted]) -> NearMisses:
         """The near misses of some needs."""
         found = NearMisses()
+        wishes = list(wishes)
+        self._algorithms = _unsized_algorithms(wishes)
         for wanted in wishes:
-            accepts = [accept for accept in wanted.need.accept if accept.size and accept.strongest()]
+            accepts = _provable(wanted.need)
             for holding in wanted.suspects:
                 self._tell_no_dump(holding, found)
             if not accepts:
@@ -101,8 +121,10 @@ class Searcher:
 
         `thorough` tries every need.
         """
+        wishes = list(wishes)
+        self._algorithms = _unsized_algorithms(wishes)
         for wanted in wishes:
-            accepts = [accept for accept in wanted.need.accept if accept.size and accept.strongest()]
+            accepts = _provable(wanted.need)
             likely = (
                 thorough
                 or _named(holding, wanted.need)
@@ -117,6 +139,8 @@ class Searcher:
 
     def _likely(self, holding: Holding, accept: Accept, skips: frozenset[int]) -> bool:
         """Whether a size is one that some damage makes of the right one."""
+        if accept.size is None:
+            return _is_guessable(holding)
         sought = (accept.size or 0, skips)
         if sought not in self._sizes_of:
             self._sizes_of[sought] = set(self._likely_sizes(*sought))
@@ -128,10 +152,20 @@ class Searcher:
         self._tell_no_dump(holding, found)
         return found.no_dumps.get(key_of(holding), "")
 
+    def plainly(self, holding: Holding, head: Read) -> str:
+        """The same as far as its beginning shows it; only what seems to be one byte over and over is read whole."""
+        data = head(holding) if holding.size and holding.member is None else None
+        if data is None:
+            return "" if holding.size else no_dump(b"", 0)
+        whole = len(data) == holding.size
+        if not whole and data.count(data[:1]) == len(data):
+            return self.no_dump(holding)
+        words = no_dump(data, holding.size, _disguised(holding, data))
+        return words if whole or words != PLAIN_TEXT else ""
+
     def _tell_no_dump(self, holding: Holding, found: NearMisses) -> None:
         data = self._read(holding)
-        kind = archive_kind(data[:HEAD_BYTES], "") if data else ""
-        if data is not None and (words := no_dump(data, holding.size, kind)):
+        if data is not None and (words := no_dump(data, holding.size, _disguised(holding, data))):
             found.no_dumps[key_of(holding)] = words
 
     def _keys(self, wanted: Wanted) -> tuple[tuple[tuple[int, bytes], ...], tuple[Holding, ...]]:
@@ -151,8 +185,10 @@ class Searcher:
     def _candidates(self, wanted: Wanted, accepts: list[Accept], skips: set[int]) -> list[Holding]:
         if wanted.held:
             return list(wanted.suspects)
-        sizes = {size for accept in accepts for size in self._likely_sizes(accept.size or 0, skips)}
+        sizes = {size for accept in accepts if accept.size for size in self._likely_sizes(accept.size, skips)}
         pool = {key_of(holding): holding for size in sizes for holding in self._by_size[size]}
+        if any(accept.size is None for accept in accepts):
+            pool |= {key_of(holding): holding for holding in self._guessable}
         for name in wanted.need.names:
             for holding in self._stock.stems(name):
                 pool.setdefault(key_of(holding), holding)
@@ -161,6 +197,12 @@ class Searcher:
         suspects = {key_of(holding): holding for holding in wanted.suspects}
         rest = [holding for holding in likely[:MOST_CANDIDATES] if key_of(holding) not in suspects]
         return [*suspects.values(), *rest]
+
+    @cached_property
+    def _guessable(self) -> list[Holding]:
+        """The files that are tried for every content of unknown size, whatever they are called."""
+        likely = [one for one in self._holdings if _is_guessable(one) and not self._known(one)]
+        return sorted(likely, key=lambda holding: nearness(holding, ""))[:MOST_CANDIDATES]
 
     def _likely_sizes(self, right: int, skips: Iterable[int]) -> Iterator[int]:
         """The sizes held that some damage makes of the right one; all in bytes."""
@@ -184,7 +226,9 @@ class Searcher:
             return None
         others = list(self._halves(holding, accepts))
         halves = [(other, content) for other in others if (content := self._read(other)) is not None]
-        found = diagnose(data, accepts, halves=tuple(content for _, content in halves), keys=keys)
+        contents = tuple(content for _, content in halves)
+        sized = [accept for accept in accepts if accept.size is not None]
+        found = diagnose(data, sized, halves=contents, keys=keys) or self._guess(holding, data, accepts, contents, keys)
         if found is None:
             return self._cut(holding, data, wanted, accepts)
         partner = None
@@ -193,10 +237,38 @@ class Searcher:
             partner = key_holdings[found.partner] if locked else halves[found.partner][0]
         return _mend(holding, found, partner)
 
+    def _guess(
+        self,
+        holding: Holding,
+        data: bytes,
+        accepts: list[Accept],
+        halves: tuple[bytes, ...],
+        keys: tuple[tuple[int, bytes], ...],
+    ) -> Diagnosis | None:
+        """The same where the sheet gives no size: the digest proves what usual damage could have made of it."""
+        unsized = [accept for accept in accepts if accept.size is None]
+        if not unsized:
+            return None
+        place = key_of(holding)
+        if place not in self._guesses:
+            self._guesses[place] = guesses(data, self._algorithms, halves)
+        for accept in unsized:
+            guess = self._guesses[place].get(accept.get(accept.strongest() or "") or "")
+            if guess:
+                return Diagnosis(
+                    recipe=guess.recipe,
+                    accept=structs.replace(accept, size=guess.size),
+                    words=say(guess.recipe, len(data)),
+                    partner=guess.partner,
+                )
+            if found := unlocked(data, accept, keys) or diagnose(data, [structs.replace(accept, size=len(data))]):
+                return found
+        return None
+
     def _halves(self, holding: Holding, accepts: list[Accept]) -> Iterator[Holding]:
         """Files that could be the other half: beside it, and together of the right size; those of like name first."""
         for accept in accepts:
-            rest = (accept.size or 0) - holding.size
+            rest = holding.size if accept.size is None else accept.size - holding.size
             if rest * 3 < holding.size or rest > holding.size * 3:
                 continue
             beside = self._beside.get((_container(holding), rest), [])
@@ -209,9 +281,31 @@ class Searcher:
         for accept in accepts:
             for copy in self._stock.copies(accept, wanted.rig)[:1]:
                 content = self._read(copy)
-                if content is not None and (found := prefix_of(data, [content], accept)):
+                whole = structs.replace(accept, size=len(content)) if content else accept
+                if content is not None and (found := prefix_of(data, [content], whole)):
                     return _mend(holding, found, None)
         return None
+
+
+def _provable(need: Need) -> list[Accept]:
+    """The contents of a need that can be recognised in what was made of a file."""
+    return [accept for accept in need.accept if accept.strongest() and accept.size != 0]
+
+
+def _unsized_algorithms(wishes: Iterable[Wanted]) -> tuple[str, ...]:
+    """The digests by which the wanted contents of unknown size are known."""
+    accepts = (accept for wanted in wishes for accept in wanted.need.accept if accept.size is None)
+    return tuple(dict.fromkeys(strongest for accept in accepts if (strongest := accept.strongest())))
+
+
+def _disguised(holding: Holding, data: bytes) -> str:
+    """The kind of archive that a file is though its name does not say so; empty for any other."""
+    kind = archive_kind(data[:HEAD_BYTES], "") if data else ""
+    return "" if holding.name.lower().endswith(f".{kind}") else kind
+
+
+def _is_guessable(holding: Holding) -> bool:
+    return holding.size <= MOST_GUESSED and is_usual(holding.size)
 
 
 def _mend(holding: Holding, found: Diagnosis, partner: Holding | None) -> Mending:

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from enum import StrEnum
+from itertools import pairwise
 
-from msgspec import Struct
+from msgspec import UNSET, Struct, UnsetType
 
 from gribble.core.records.holding import Holding
 from gribble.core.records.sheet import Accept
@@ -32,12 +33,13 @@ class Damage(StrEnum):
 
 
 class Recipe(Struct, frozen=True, kw_only=True):
-    """One way to mend. What the numbers mean depends on the damage; see `mended`."""
+    """One way to mend. What the numbers mean depends on the damage; see `mended`. `at` are places in bytes."""
 
     damage: Damage
     start: int = 0
     size: int = 0
     value: int = 0
+    at: tuple[int, ...] | UnsetType = UNSET
 
 
 def mended(data: bytes, recipe: Recipe, partner: bytes = b"") -> bytes:
@@ -64,6 +66,9 @@ def mended(data: bytes, recipe: Recipe, partner: bytes = b"") -> bytes:
             return partner + data if start else data + partner
         case Damage.WOVEN_HALF:
             return _woven(partner, data) if start else _woven(data, partner)
+        case Damage.TEXT_MODE if recipe.at:
+            parts = (data[one:other] for one, other in pairwise((0, *recipe.at, len(data))))
+            return b"\r".join(parts)
         case Damage.TEXT_MODE:
             return data.replace(b"\r\n", b"\n") if value == 0 else data.replace(b"\n", b"\r\n")
         case Damage.LOCKED:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from fnmatch import fnmatch
 
 from msgspec import structs
 
@@ -17,9 +18,10 @@ from gribble.core.audit.judging.firmware import ways_to_fit
 from gribble.core.audit.judging.games import GamesAuditor
 from gribble.core.audit.judging.judge import Judge
 from gribble.core.audit.judging.needs import NeedsAuditor
+from gribble.core.audit.judging.pairs import paired_names
 from gribble.core.audit.judging.serving import Serving
 from gribble.core.audit.judging.settings import SettingsAuditor
-from gribble.core.base.paths import parent
+from gribble.core.base.paths import base, parent
 from gribble.core.records.findings import EmulatorAudit, Finding, Remedy, RigAudit, SetAudit
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.holding import Holding, Why
@@ -214,24 +216,29 @@ class _Auditor:
     # Files nobody knows
 
     def _spare(self, findings: list[Finding]) -> dict[str, list[str]]:
+        """The files that no sheet of the rig knows, in every folder of an emulator but those for games and sets."""
         named = {place.found.path for finding in findings for place in finding.places if place.found}
         named |= {path for finding in findings for place in finding.places for path in place.in_way}
-        folders = {
-            folder: fitted.emulator
-            for fitted in reversed(self._rig.emulators)
-            for need in fitted.needs
-            if need.folder not in {media.folder for media in fitted.media}
-            for folder in {fitted.folders[need.folder], *(fitted.folders[copy.folder] for copy in need.also)}
-        }
+        owners = {path: one for one in reversed(self._rig.emulators) for path in one.folders.values()}
+        aside = {one.folders[media.folder] for one in self._rig.emulators for media in one.media}
+        aside |= {one.folders[one.arcade.folder] for one in self._rig.emulators if one.arcade}
+        partners = [
+            (folder, pattern)
+            for one in self._rig.emulators
+            for pair in one.pair
+            for folder, pattern in paired_names(one, pair)
+        ]
         spare: dict[str, list[str]] = {}
         for path, holding in self._shelf.loose.items():
             folder = parent(path)
-            while folder and folder not in folders:
+            while folder and folder not in owners:
                 folder = parent(folder)
-            if folder not in folders or path in named or self._shelf.key(path) in self._serving.accepted_places:
+            if folder not in owners or folder in aside or path in named or self._serving.looks_at(path):
+                continue
+            if any(folder == one and fnmatch(base(path).lower(), pattern.lower()) for one, pattern in partners):
                 continue
             if not self._case.ask.known.matches(holding.size, holding.digests):
-                spare.setdefault(folders[folder], []).append(path)
+                spare.setdefault(owners[folder].emulator, []).append(path)
         return spare
 
 

@@ -7,7 +7,7 @@ from fnmatch import fnmatchcase
 from typing import NamedTuple
 
 from gribble.core.audit.judging.case import RigCase
-from gribble.core.audit.judging.pairs import PairsAuditor, patterns_of
+from gribble.core.audit.judging.pairs import PairsAuditor, paired_names
 from gribble.core.base.paths import base, join, parent, path_fault
 from gribble.core.records.discs import MENDS
 from gribble.core.records.findings import GameFinding, Remedy, Verdict
@@ -222,7 +222,7 @@ class GamesAuditor:
         is its own business, as is what the sheet speaks of elsewhere."""
         known = (*media.accepts, *(one.ending for one in media.refuses), *_ARCHIVES)
         tracks = {parent(game.holding.path) for game in games if _ends(game.name, _TRACK_LISTS)}
-        patterns = patterns_of(fitted)
+        patterns = [name for pair in fitted.pair for _, name in paired_names(fitted, pair)]
         named = {join(fitted.folders[need.folder], name) for need in fitted.needs for name in need.names}
         named |= {one.file for one in fitted.setting}
         endings: dict[str, list[str]] = {}

@@ -21,9 +21,10 @@ def partner_pattern(pair: Pair) -> str:
     return pair.wants.replace("{stem}", "*").replace("{id}", "*")
 
 
-def patterns_of(fitted: Fitted) -> tuple[str, ...]:
-    """The names of which the pairs of an emulator speak."""
-    return tuple(base(one) for pair in fitted.pair for one in (pair.each, partner_pattern(pair)))
+def paired_names(fitted: Fitted, pair: Pair) -> tuple[tuple[str, str], ...]:
+    """The names of which a pair speaks, each with the folder on the rig."""
+    others = fitted.folders[pair.wants_folder or pair.folder]
+    return (fitted.folders[pair.folder], pair.each), (others, base(partner_pattern(pair)))
 
 
 class _One(NamedTuple):

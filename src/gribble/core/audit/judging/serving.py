@@ -20,7 +20,7 @@ class Serving:
         self._paths: set[str] = set()
         self._sound: dict[str, list[tuple[Fitted, Need]]] = {}
         self._claims: dict[str, list[tuple[Fitted, Need]]] = {}
-        self.accepted_places: dict[str, list[tuple[Fitted, Need]]] = {}
+        self._accepted_places: dict[str, list[tuple[Fitted, Need]]] = {}
         """The places, as the shelf compares them, at which needs look, with those."""
         self._folders = {path for fitted in case.rig.emulators for path in fitted.folders.values()}
         self._files = {self._shelf.key(one.file) for fitted in case.rig.emulators for one in fitted.setting}
@@ -31,7 +31,7 @@ class Serving:
     def _note(self, fitted: Fitted, need: Need) -> None:
         for part, folder, names in places_of(fitted.folders, need):
             for name in names:
-                self.accepted_places.setdefault(self._shelf.key(join(folder, name)), []).append((fitted, part))
+                self._accepted_places.setdefault(self._shelf.key(join(folder, name)), []).append((fitted, part))
             if not need.any_name and need.id not in fitted.ignore:
                 self._claims.setdefault(self._shelf.key(join(folder, names[0])), []).append((fitted, part))
             serving = self._shelf.folder(folder) if need.any_name else self._shelf.at_names(folder, names)
@@ -60,11 +60,16 @@ class Serving:
         """Whether a file is sound for another need where it lies."""
         return any(not is_same(one, (fitted, need)) for one in self._sound.get(holding.path, ()))
 
+    def looks_at(self, path: str) -> bool:
+        """Whether a need or a setting looks at a place."""
+        key = self._shelf.key(path)
+        return key in self._accepted_places or key in self._files
+
     def concerns(self, holding: Holding, fitted: Fitted, need: Need, folder: str) -> bool:
         """Whether a file in a need's `folder` is another's business: it serves one that is no alternative, lies where
         one looks, or in another of the emulators' folders, or is a settings file."""
         key = self._shelf.key(holding.path)
-        others = [*self._sound.get(holding.path, ()), *self.accepted_places.get(key, ())]
+        others = [*self._sound.get(holding.path, ()), *self._accepted_places.get(key, ())]
         if any(not is_same(one, (fitted, need)) and not chosen_between(fitted, need, *one) for one in others):
             return True
         inner = (self._shelf.key(one) for one in self._folders if len(one) > len(folder))
