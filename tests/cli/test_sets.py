@@ -226,3 +226,16 @@ def test_what_no_set_needs_is_told_and_left_out_on_request(gribble: Gribble, wor
     lean = gribble("sets", "pack", "--style", "merged", "--lean", "--yes", cwd=world, code=1).out
     assert "readme.txt of the old archive is left out" in lean
     assert archives(world)["saltpan.zip"] == ["saltpan1.1a", "saltpan2.2b", "saltpan1j.1a"]
+
+
+def test_a_set_that_the_release_does_not_know_is_said_and_leads_on(gribble: Gribble, world: Path) -> None:
+    shown = gribble("sets", "show", "oldpier", cwd=world, code=0).out
+    assert "release 1.8 knows no such set; release 1.6 does" in shown
+    assert "Next: gribble check turnstone --rig cabinet --as turnstone=1.6" in " ".join(shown.split())
+    answer = gribble(
+        "check", "turnstone", "--rig", "cabinet", "--as", "turnstone=1.6", "--json", cwd=world, code=1
+    ).json
+    assert "oldpier" in {one["set"] for one in answer["changes"][0]["sets"]}
+    assert "Next: gribble sets show cocklesh" in gribble("sets", "show", "cockle", cwd=world, code=0).out
+    (family,) = gribble("sets", "show", "oldpier", "--json", cwd=world, code=0).json["families"]
+    assert (family["set"], family["state"], family["relatives"]) == ("oldpier", "blocked", [])

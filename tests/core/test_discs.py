@@ -88,6 +88,17 @@ def test_a_sheet_gets_its_faults(case: str) -> None:
     assert found.verdict == verdict
 
 
+def test_on_a_volume_that_folds_case_a_sheet_may_spell_its_files_so() -> None:
+    sheet = read_sheet("cue", CUE.replace("disc", "Disc").encode(), "disc.cue")
+    exact, folds = (
+        check_sheet("disc.cue", sheet, SIZES, folded_paths(SIZES), folds_case=folds) for folds in (False, True)
+    )
+    assert (exact.verdict, folds.verdict) == ("damaged", "sound")
+    short = {**SIZES, "disc.bin": 5}
+    cut = check_sheet("disc.cue", sheet, short, folded_paths(short), folds_case=True)
+    assert {one.fault for one in cut.findings} == {"length"}
+
+
 def test_sectors_that_do_not_divide_a_file() -> None:
     sheet = read_sheet("cue", CUE.encode())
     found = check_sheet("disc.cue", sheet, {"disc.bin": 2352 * 900 - 1}, {})

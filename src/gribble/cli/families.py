@@ -11,22 +11,26 @@ from gribble.core.audit.asked import asking, sets_of
 from gribble.core.audit.scope import Scope
 from gribble.core.base.errors import ExitCode
 from gribble.core.catalogue.families import family_of
-from gribble.views.sets import families_json, show_family
+from gribble.views.sets import families_json, show_family, show_unknown
 
 
 def show_families(session: Session, scope: Scope, names: list[str], as_json: bool, also: Iterable[str] = ()) -> int:
     """The families of some sets on each rig whose roster knows them; the exit status. Raises GribbleError."""
     world = asking(survey(session, scope), names, also)
     rosters = {(one.name, emulator): arcade.roster for one in world.rigs for emulator, arcade in one.arcade.items()}
-    trees = []
+    trees, unknown = [], []
     for found, emulator, one in sets_of(world.audit(scope)):
         roster = rosters[found.rig, emulator.emulator]
         if roster and one.set in roster.sets:
             trees.append(Tree(found.rig, emulator, family_of(roster, one.set), one))
+        else:
+            unknown.append((found.rig, emulator, one))
     if as_json:
-        session.screen.json(families_json(trees))
+        session.screen.json(families_json(trees, unknown))
     for number, tree in enumerate(() if as_json else trees):
         if number:
             session.screen.out.print()
         show_family(session.screen, tree)
+    for rig, emulator, one in () if as_json else unknown:
+        show_unknown(session.screen, rig, emulator, one)
     return ExitCode.USAGE if session.loaded.catalogue.mistakes else ExitCode.CLEAN

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Iterable
 from typing import Any
 
 from rich.text import Text
 
 from gribble.core.answers.families import Tree
-from gribble.core.records.findings import RigAudit, State
+from gribble.core.records.findings import EmulatorAudit, RigAudit, SetAudit, State
 from gribble.views.check import show_sets
 from gribble.views.check_json import set_json
 from gribble.views.looks import QUIET, count, size
@@ -88,7 +89,22 @@ def show_family(screen: Screen, tree: Tree) -> None:
     screen.say(f"{count(tree.needed, 'file')} needed, {len(faults)} at fault.")
 
 
-def families_json(trees: list[Tree]) -> dict[str, Any]:
+def show_unknown(screen: Screen, rig: str, emulator: EmulatorAudit, one: SetAudit) -> None:
+    """A set that the installed release does not know, and what leads on."""
+    release = f" {emulator.release}" if emulator.release else ""
+    screen.say(
+        styled(one.set, "bold"), styled(f"  for {emulator.title}{release} on {rig}", QUIET), "  ", state(one.state)
+    )
+    for problem in one.problems:
+        screen.say(verdict(problem.verdict), f"  {problem.reason}")
+        if problem.renamed:
+            screen.next(f"gribble sets show {problem.renamed}", "what this release calls it")
+        elif problem.releases:
+            words = f"--rig {rig} --as {emulator.emulator}={problem.releases[0]}"
+            screen.next(f"gribble check {emulator.emulator} {words}", "what that release would change")
+
+
+def families_json(trees: list[Tree], unknown: Iterable[tuple[str, EmulatorAudit, SetAudit]]) -> dict[str, Any]:
     """`family/1`: each set asked for, on each rig, with its relatives and their files."""
     return {
         "gribble": "family/1",
@@ -112,5 +128,15 @@ def families_json(trees: list[Tree]) -> dict[str, Any]:
                 ],
             }
             for tree in trees
+        ]
+        + [
+            {
+                "rig": rig,
+                "emulator": emulator.emulator,
+                "release": emulator.release,
+                **set_json(rig, one),
+                "relatives": [],
+            }
+            for rig, emulator, one in unknown
         ],
     }

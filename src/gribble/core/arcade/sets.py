@@ -86,11 +86,15 @@ def audit_set(
     if name not in roster.sets:
         what = f"release {roster.head.release} knows no such set"
         known = [other for other in others if name in other.sets]
-        if known:
-            what += f"; release {', '.join(other.head.release for other in known)} does"
-            if to := (renamed or Renamed(roster)).name(known[0], name):
-                what = f"release {roster.head.release} knows it as {to}"
-        problem = SetProblem(file="", owner=name, verdict=Verdict.MISSING, reason=what)
+        releases = tuple(other.head.release for other in known)
+        to = (renamed or Renamed(roster)).name(known[0], name) if known else ""
+        if to:
+            what = f"release {roster.head.release} knows it as {to}"
+        elif known:
+            what += f"; release {', '.join(releases)} does"
+        problem = SetProblem(
+            file="", owner=name, verdict=Verdict.MISSING, reason=what, renamed=to or "", releases=releases
+        )
         return SetAudit(set=name, title="", problems=(problem,))
     family = family_of(roster, name)
     containers = [container for relative in family.path if (container := cabinet.of(relative))]

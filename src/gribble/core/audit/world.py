@@ -212,14 +212,16 @@ class World(Struct, frozen=True, kw_only=True):
     def _read_sheets(self, rig: RigSeen) -> Iterable[tuple[tuple[str, str], tuple[Checked, ...]]]:
         """The track sheets and images in a rig's game folders that do not hold."""
         shelf = Shelf(rig)
-        for folder in sorted({fitted.folders[media.folder] for fitted in rig.emulators for media in fitted.media}):
+        exact = {one.folders[media.folder]: one.root.exact_names for one in rig.emulators for media in one.media}
+        for folder in sorted(exact):
             holdings = {one.path[len(folder) + bool(folder) :]: one for one in shelf.below(folder)}
             sizes = {path: one.size for path, one in holdings.items()}
 
             def read(path: str, offset: int, length: int, holdings: dict[str, Holding] = holdings) -> bytes:
                 return self._part(holdings[path], offset, length)
 
-            wrong = (one for one in check_files(sizes, read) if one.verdict in (Verdict.DAMAGED, Verdict.IMPOSTER))
+            checked = check_files(sizes, read, folds_case=rig.folds_case and not exact[folder])
+            wrong = (one for one in checked if one.verdict in (Verdict.DAMAGED, Verdict.IMPOSTER))
             yield (rig.name, folder), tuple(wrong)
 
 

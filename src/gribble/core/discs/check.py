@@ -37,10 +37,12 @@ def folded_paths(paths: Iterable[str]) -> dict[str, str]:
     return folded
 
 
-def check_sheet(path: str, sheet: DiscSheet, sizes: Mapping[str, int], folded: Mapping[str, str]) -> Checked:
+def check_sheet(
+    path: str, sheet: DiscSheet, sizes: Mapping[str, int], folded: Mapping[str, str], *, folds_case: bool = False
+) -> Checked:
     """A sheet against the files that are there; `path` and the keys of `sizes` (in bytes) are below one root.
 
-    `folded` are the same paths by their folded form.
+    `folded` are the same paths by their folded form; on a volume that folds case any of their spellings will do.
     """
     faults = list(sheet.faults)
     if path.lower().endswith(".txt"):
@@ -48,14 +50,19 @@ def check_sheet(path: str, sheet: DiscSheet, sizes: Mapping[str, int], folded: M
         remedy = f"rename it to {base(right)}" if right not in sizes else f"{base(right)} is there as well; keep one"
         faults.append(DiscFault(fault="ending", reason="has a further ending .txt", remedy=remedy))
     for file in sheet.files:
-        faults += _file_faults(path, sheet, file, sizes, folded)
+        faults += _file_faults(path, sheet, file, sizes, folded, folds_case)
     if any(fault.fault == "no-sheet" for fault in faults):
         return Checked(path=path, verdict="imposter", findings=tuple(faults))
     return Checked(path=path, verdict="damaged" if faults else "sound", findings=tuple(faults))
 
 
 def _file_faults(
-    path: str, sheet: DiscSheet, file: SheetFile, sizes: Mapping[str, int], folded: Mapping[str, str]
+    path: str,
+    sheet: DiscSheet,
+    file: SheetFile,
+    sizes: Mapping[str, int],
+    folded: Mapping[str, str],
+    folds_case: bool,
 ) -> Iterator[DiscFault]:
     where = f"line {file.line}: "
     name = file.name.replace("\\", "/") if sheet.kind == "m3u" else file.name
@@ -66,6 +73,8 @@ def _file_faults(
     if target == path:
         yield DiscFault(fault="lists-itself", file=file.name, reason=f"{where}it lists itself")
         return
+    if folds_case:
+        target = folded.get(fold(target), target)
     if target not in sizes:
         there = folded.get(fold(target))
         if there:

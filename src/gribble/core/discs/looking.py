@@ -57,16 +57,18 @@ class _Looked:
         self.named = frozenset(path for path in sizes if fold(path) in named)
 
 
-def check_files(sizes: Mapping[str, int], reader: PartReader, only: str = "") -> Iterator[Checked]:
+def check_files(
+    sizes: Mapping[str, int], reader: PartReader, only: str = "", *, folds_case: bool = False
+) -> Iterator[Checked]:
     """Every sheet and image among some files, of which paths and sizes (in bytes) are given. Sheets come first.
 
-    With `only`, the one file of that path, against all that lies around it.
+    With `only`, the one file of that path, against all that lies around it; `folds_case` says what their volume does.
     """
     looked = _Looked(sizes, reader)
     mends = {one.before: one for one in _mends(looked, sizes, only) if one.before}
     for path, (sheet, _) in looked.sheets.items():
         if only in ("", path):
-            checked = check_sheet(path, sheet, sizes, looked.folded)
+            checked = check_sheet(path, sheet, sizes, looked.folded, folds_case=folds_case)
             yield _with_remedies(checked, mends[path]) if path in mends else checked
     named = looked.named | _to_be_named(mends.values(), sizes)
     lone = {checked.path: checked for checked in lone_images(sizes, named)}

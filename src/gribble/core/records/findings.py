@@ -274,6 +274,7 @@ class SetProblem(Struct, frozen=True, kw_only=True):
 
     `file` is empty where it concerns the whole set; `owner` is the set whose file it is; `found` is what lies there, or
     where the right content is held, `proof` what its verdict rests on; `state` is what the problem makes of the set.
+    `renamed` is what the release calls a set that it does not know by its name, `releases` are others that know it.
     """
 
     file: str
@@ -284,6 +285,8 @@ class SetProblem(Struct, frozen=True, kw_only=True):
     remedy: Remedy = Remedy.NONE
     proof: Proof = Proof.NONE
     found: Holding | None = None
+    renamed: str = ""
+    releases: tuple[str, ...] = ()
 
 
 class SetAudit(Struct, frozen=True, kw_only=True):

@@ -182,7 +182,7 @@ class NeedsAuditor:
         if not right:  # what is sound for another need is no imposter under an alias, but fills the need's own place
             wrong += [pair for pair in others if pair not in wrong and self._is_at(pair[0], paths[0])]
         if wrong:
-            return self._imposter(want, paths[0], right, wrong)
+            return self._imposter(want, paths, right, wrong)
         if spelled := [pair for pair in right if pair[0].path in paths]:
             best = best_liked(self.preferred(need, want.keys), spelled)
             return _sound(best[0].path, *best)
@@ -234,11 +234,12 @@ class NeedsAuditor:
     def _imposter(
         self,
         want: _Want,
-        expected: str,
+        paths: list[str],
         right: list[tuple[Holding, Judgement]],
         wrong: list[tuple[Holding, Judgement]],
     ) -> PlaceFinding:
         fitted, need, keys = want
+        expected = paths[0]
         holding, judgement = wrong[0]
         reason = judgement.fault
         occupied = next(
@@ -250,6 +251,7 @@ class NeedsAuditor:
             use, accept = right[0][0], right[0][1].accept
             reason += f"; the right one lies beside it as {base(use.path)}"
             in_way = tuple(other.path for other, _ in wrong)
+            expected = next(path for path in paths if self._is_at(use, path))
         elif best := self.best_copy(need, keys, (fitted, expected)):
             use, accept = best
         damage = self._near.of(self._rig.name, fitted.emulator, need, holding)
@@ -262,7 +264,7 @@ class NeedsAuditor:
         if namesake:
             use, reason = namesake, f"{reason}; {_by_name_words(namesake)}"
         return PlaceFinding(
-            expected=right[0][0].path if right else expected,
+            expected=expected,
             verdict=Verdict.DAMAGED if damage else judgement.verdict,
             remedy=Remedy.REPLACE if use else Remedy.MEND if mend else Remedy.OBTAIN,
             reason=reason,
@@ -271,7 +273,7 @@ class NeedsAuditor:
             accept=accept,
             found=holding,
             use=use,
-            movable=use is not None and self._serving.movable(use),
+            movable=bool(right) or (use is not None and self._serving.movable(use)),
             by_name=namesake is not None,
             occupied=occupied,
             in_way=in_way,

@@ -19,6 +19,7 @@ class Serving:
         self._rig, self._shelf, self._judge = case.rig, case.shelf, case.judge
         self._paths: set[str] = set()
         self._sound: dict[str, list[tuple[Fitted, Need]]] = {}
+        self._right: dict[str, list[tuple[Fitted, Need]]] = {}  # of any name: one of them serves, any would
         self._claims: dict[str, list[tuple[Fitted, Need]]] = {}
         self._accepted_places: dict[str, list[tuple[Fitted, Need]]] = {}
         """The places, as the shelf compares them, at which needs look, with those."""
@@ -37,6 +38,8 @@ class Serving:
             serving = self._shelf.folder(folder) if need.any_name else self._shelf.at_names(folder, names)
             judged = ((holding, self._judge.judge(fitted, part, holding)) for holding in serving)
             right = [pair for pair in judged if pair[1].accepted]
+            for holding, _ in right if need.any_name else ():
+                self._right.setdefault(holding.path, []).append((fitted, part))
             if need.any_name and right and not need.requires:  # else only the audit can tell which is used
                 right = [best_liked(part.accept, right)]
             for holding, judgement in right:
@@ -57,8 +60,9 @@ class Serving:
         return holding.path not in self._paths and not self._shelf.leans(holding.path)
 
     def another(self, holding: Holding, fitted: Fitted, need: Need) -> bool:
-        """Whether a file is sound for another need where it lies."""
-        return any(not is_same(one, (fitted, need)) for one in self._sound.get(holding.path, ()))
+        """Whether a file is sound for another need where it lies, be it as one of several."""
+        owners = (*self._sound.get(holding.path, ()), *self._right.get(holding.path, ()))
+        return any(not is_same(one, (fitted, need)) for one in owners)
 
     def looks_at(self, path: str) -> bool:
         """Whether a need or a setting looks at a place."""
