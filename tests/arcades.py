@@ -44,6 +44,9 @@ def cabinet(
     drawer: dict[str, str] | None = None,
     hidden: dict[str, str] | None = None,
     endings: tuple[str, ...] = ("zip", "7z"),
+    *,
+    folds_case: bool = False,
+    exact: bool = False,
 ) -> Cabinet:
     """A cabinet of files by place: "sets/a.zip/x.bin" is a member, "sets/a/x.bin" lies in a folder."""
 
@@ -56,8 +59,10 @@ def cabinet(
 
     own = [holding(place, what, "den") for place, what in files.items()]
     elsewhere = [holding(place, what, "") for place, what in (drawer or {}).items()]
-    rig = RigSeen(name="den", root="/den", emulators=(), holdings=tuple(own), hidden=hidden or {})
-    return Cabinet(rig, "sets", endings, elsewhere)
+    rig = RigSeen(
+        name="den", root="/den", emulators=(), holdings=tuple(own), hidden=hidden or {}, folds_case=folds_case
+    )
+    return Cabinet(rig, "sets", endings, elsewhere, exact=exact)
 
 
 FAMILY = roster(

@@ -11,6 +11,7 @@ from gribble.core.audit.judging.keys import read_keys
 from gribble.core.catalogue.config import fit_sheet
 from gribble.core.placing.plan import make_plan
 from gribble.core.records.config import Installed, Liking
+from gribble.core.records.discs import Checked
 from gribble.core.records.findings import RigAudit
 from gribble.core.records.holding import Holding, key_of
 from gribble.core.records.readings import Readings, Unread
@@ -37,6 +38,7 @@ def examine(
     rig: dict[str, Any] | None = None,
     more: Iterable[Holding] = (),
     folders: dict[str, str] | None = None,
+    sheets: dict[tuple[str, str], tuple[Checked, ...]] | None = None,
     **sheet: Any,
 ) -> RigAudit:
     """The audit of one rig; `keys` are key files by path, those that begin with "drawer/" held in the drawer."""
@@ -52,7 +54,7 @@ def examine(
     said_of = ids or {}
     told = [one for one in (*own, *(drawer or [])) if one.path in said_of]
     offset_ids = {(key_of(one), 4, 8): said_of[one.path] for one in told}
-    readings = Readings(key_files=tuple(key_files), ids=offset_ids, settings=settings or {})
+    readings = Readings(key_files=tuple(key_files), ids=offset_ids, settings=settings or {}, sheets=sheets or {})
     sources = [*(drawer or []), *(one for one, _ in key_files if not one.rig)]
     ask = Ask(known=KnownContents([made]), readings=readings, games=games)
     return audit([world], sources, ask)[0]

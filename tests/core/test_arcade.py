@@ -52,6 +52,15 @@ def test_a_set_gets_its_state_and_its_faults(case: str) -> None:
     assert found.packing == (("KID.ONE should be called kid1.bin",) if case == "under another name" else ())
 
 
+def test_the_case_of_archives_counts_where_the_device_minds_it() -> None:
+    files = {**BIOS, **{path.replace("mum", "MUM"): what for path, what in MUM.items()}, **KID}
+    for exact, state in ((False, "ready"), (True, "blocked")):
+        found = audit_set(FAMILY, "kid", cabinet(files, folds_case=True, exact=exact))
+        assert found.state == state
+        assert [one.verdict for one in found.problems] == (["misnamed"] if exact else [])
+    assert audit_set(FAMILY, "kid", cabinet({**BIOS, **MUM, **KID}, folds_case=True, exact=True)).state == "ready"
+
+
 def test_what_a_release_cannot_do_and_what_nobody_has() -> None:
     made = roster(
         bad={"plays": "no", "note": "Not understood.", "files": [file("bad")]},

@@ -7,7 +7,7 @@ from typing import Any
 from rich.text import Text
 
 from gribble.core.answers.why import YOURS, Answer, Order, Reason, Turn, next_turn
-from gribble.core.records.findings import RigAudit, State, worst
+from gribble.core.records.findings import RigAudit, State, Verdict, worst
 from gribble.views.check import way_words
 from gribble.views.looks import QUIET, shorten
 from gribble.views.screen import Screen, remedy, state, styled, verdict
@@ -59,7 +59,7 @@ def _account(answer: Answer, reason: Reason) -> Text:
         text.append("\n").append_text(remedy(f"yours to do: {finding.chief.refusal.fix}"))
     elif turn.command:
         text.append("\n").append_text(remedy(turn.command))
-    else:
+    elif reason.verdict != Verdict.UNPROVEN:  # else it only wants to be known
         text.append("\n").append_text(remedy("yours to do; no command can"))
     return text
 

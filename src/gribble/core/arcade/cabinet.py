@@ -90,12 +90,16 @@ class Cabinet:
         folder: str,
         endings: tuple[str, ...],
         elsewhere: Iterable[Holding],
+        *,
+        exact: bool = False,
     ) -> None:
-        """The sets lie in a `folder` of the rig; `endings` are the archives that the emulator can read."""
+        """The sets lie in a `folder` of the rig; `endings` are the archives that the emulator can read. An `exact`
+        device minds case where the volume does not."""
         self.folder = folder
         self.endings = endings
         self.rig = rig.name
         self._fold = fold if rig.folds_case else str
+        self._exact = exact
         self._containers: dict[str, Container] = {}
         self._unreadable: dict[str, str] = {}
         self._elsewhere: dict[str, Holding | list[Holding]] | None = None
@@ -157,6 +161,12 @@ class Cabinet:
         """The archive or folder of a set."""
         return self._containers.get(self._fold(name))
 
+    def misspelled(self, name: str) -> str:
+        """A set's archive or folder that the volume finds, but the device does not; empty where it does."""
+        there = self.of(name) if self._exact else None
+        found = there.path if there else ""
+        return "" if name in (base(found), base(found).rpartition(".")[0]) or not found else found
+
     def unreadable(self, name: str) -> str:
         """The archive of a set in a form that the emulator cannot read; empty where there is none."""
         return self._unreadable.get(self._fold(name), "")
@@ -198,4 +208,5 @@ def member_name(holding: Holding) -> str:
 def cabinet_of(rig: RigSeen, fitted: Fitted, elsewhere: Iterable[Holding]) -> Cabinet:
     """What lies on a rig for an arcade emulator, and what is held elsewhere."""
     assert fitted.arcade is not None
-    return Cabinet(rig, fitted.folders[fitted.arcade.folder], fitted.arcade.archives, elsewhere)
+    folder, arcade = fitted.folders[fitted.arcade.folder], fitted.arcade
+    return Cabinet(rig, folder, arcade.archives, elsewhere, exact=fitted.root.exact_names)

@@ -124,6 +124,7 @@ def audit_set(
         old = _old_releases(roster, family, cabinet, lacks, others)
         problems += [_absence(_likeliest(lack, cabinet), family, cabinet, old) for lack in lacks]
     problems += discs.problems(family) if discs and family.one.discs else ()
+    problems += _misspelled(family, cabinet)
     problems.sort(key=lambda problem: (problem.state is not State.BLOCKED, problem.verdict is not Verdict.MISSING))
     blamed = {(problem.owner, problem.file) for problem in problems}
     return SetAudit(
@@ -133,6 +134,14 @@ def audit_set(
         packing=tuple(_packing(family, cabinet, misnamed)) if misnamed else (),
         spared=frozenset(key for key in absent if key not in blamed),
     )
+
+
+def _misspelled(family: Family, cabinet: Cabinet) -> Iterator[SetProblem]:
+    """Archives along a set's path in whose names the device minds the case."""
+    for name in family.path:
+        if found := cabinet.misspelled(name):
+            reason = f"{base(found)} is spelled otherwise than {name}, and the device minds: rename it"
+            yield SetProblem(file="", owner=name, verdict=Verdict.MISNAMED, reason=reason)
 
 
 def _of_release(family: Family) -> Iterator[SetProblem]:

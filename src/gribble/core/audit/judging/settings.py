@@ -85,7 +85,7 @@ class SettingsAuditor:
         reason += f"; {aim}" if finding else ""  # of a folder the reason has said it
         wanted = None if target is None else written(target, value, frame)
         if target is not None and wanted is None:
-            reason += f"{should}, which no path behind that variable is: set it in {fitted.title} itself"
+            reason += f"; no path that begins so leads to {target}: set it in {fitted.title} itself"
         return found(verdict, reason, value, wanted)
 
     def _reading(self, value: str, frame: Frame) -> Reading:
