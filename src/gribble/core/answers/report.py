@@ -14,7 +14,7 @@ from gribble.core.answers.rosters import Matched
 from gribble.core.audit.world import World
 from gribble.core.base.digests import Digests
 from gribble.core.placing.journal import Run
-from gribble.core.records.findings import EmulatorAudit, Finding, Remedy, RigAudit, SetAudit, State, worst
+from gribble.core.records.findings import FIXABLE, EmulatorAudit, Finding, Remedy, RigAudit, State, worst
 from gribble.core.records.holding import Holding
 from gribble.core.records.sheet import Level
 
@@ -217,7 +217,7 @@ def _emulator(world: World, rig: RigAudit, emulator: EmulatorAudit) -> EmulatorR
         title=emulator.title,
         release=emulator.release or "",
         state=emulator.state,
-        todo=_todo(rows, emulator.sets),
+        todo=_todo(emulator),
         rows=tuple(rows),
         families=tuple(_families(world, rig.rig, emulator)),
         note=emulator.note or emulator.sets_note,
@@ -249,14 +249,18 @@ def _shown(rig: str, holding: Holding) -> str:
     return f"{where}: {holding.member}" if holding.member else where
 
 
-def _todo(rows: list[Row], sets: Iterable[SetAudit]) -> str:
+def _todo(emulator: EmulatorAudit) -> str:
     """What comes next, in a few words."""
-    problems = [problem for one in sets for problem in one.problems]
-    remedies = [row.remedy for row in rows] + [str(problem.remedy) for problem in problems]
-    fixable = sum(remedy not in (Remedy.NONE, Remedy.OBTAIN, "") for remedy in remedies)
-    obtain = sum(remedy == Remedy.OBTAIN for remedy in remedies)
+    findings = [one for one in emulator.findings if not (one.ignored or one.spared)]
+    places = [place for finding in findings for place in finding.places]
+    others = [setting.remedy for setting in emulator.settings]
+    others += [problem.remedy for one in emulator.sets for problem in one.problems]
+    fixable = sum(place.fixable for place in places) + sum(remedy in FIXABLE for remedy in others)
+    obtain = sum(remedy is Remedy.OBTAIN for remedy in [*others, *(place.remedy for place in places)])
+    yours = sum(place.remedy in FIXABLE and not (place.fixable or place.met) for place in places)
     parts = [f"{fixable:,} to put right with what is held"] if fixable else []
     parts += [f"{obtain:,} to obtain"] if obtain else []
+    parts += [f"{yours:,} for you to decide"] if yours else []
     return ", ".join(parts) or "nothing to do"
 
 
