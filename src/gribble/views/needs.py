@@ -89,7 +89,8 @@ def _place_lines(one: Needed, need: Need) -> Iterator[str]:
     """Where it belongs and under which names, whether another need would do, and what it is for."""
     folders = one.fitted.folders
     if need.file:
-        yield f"{count(len(need.file), 'file')} below {folders[need.folder]}, such as {need.file[0].name}"
+        alone = ", and nothing else there" if need.nothing_else else ""
+        yield f"{count(len(need.file), 'file')} below {folders[need.folder]}, such as {need.file[0].name}{alone}"
     else:
         yield f"as {join(folders[need.folder], need.name)}{' (any name will do)' if need.any_name else ''}"
     if need.aliases and not need.any_name:
@@ -125,6 +126,8 @@ def _accept_words(accept: Accept) -> str:
         parts.append(f"{DIGEST_NAMES[strongest]} {accept.get(strongest)}")
     if accept.requires_keys:
         parts.append(f"requires {', '.join(accept.requires_keys)} in the key file")
+    if accept.requires:
+        parts.append(f"works only beside {', '.join(accept.requires)}")
     return "· " + ", ".join(part for part in parts if part)
 
 
@@ -154,6 +157,7 @@ def _need_json(one: Needed, need: Need) -> dict[str, Any]:
         "names": list(need.names) if need.name else [],
         "any_name": need.any_name,
         "changes": need.changes,
+        "nothing_else": need.nothing_else,
         "folder": one.fitted.folders[need.folder],
         "also": [join(one.fitted.folders[copy.folder], copy.name) for copy in need.also],
         "why": need.why,
@@ -164,6 +168,7 @@ def _need_json(one: Needed, need: Need) -> dict[str, Any]:
                 "version": accept.version,
                 "size": accept.size,
                 "requires_keys": list(accept.requires_keys),
+                "requires": list(accept.requires),
                 **accept.known(),
             }
             for accept in need.accept

@@ -77,6 +77,8 @@ def needed_in_world(world: World, sheets: dict[str, Sheet], words: Words, rigs: 
                 continue
             fitted = known.get((audit.rig, emulator.emulator)) or fit_sheet(sheets[emulator.emulator])
             by_need = {finding.need.id: finding for finding in emulator.findings}
+            needs = tuple(by_need[need.id].need if need.id in by_need else need for need in fitted.needs)
+            fitted = structs.replace(fitted, needs=needs)  # one that a content requires counts like a must
             found.append(_narrowed(Needed(fitted, audit.rig, by_need), words))
     return found
 
