@@ -348,6 +348,9 @@ def show_next(screen: Screen, audits: tuple[RigAudit, ...], detail: str = "", sc
     emulators = [emulator for found in audits for emulator in found.emulators]
     fixable = sum(place.fixable for place in places)
     fixable += sum(found.remedy in FIXABLE for emulator in emulators for found in emulator.settings)
+    sets = [one for emulator in emulators for one in emulator.sets if one.problems]
+    whole = [one for one in sets if all(problem.remedy in FIXABLE for problem in one.problems)]
+    fixable += len(whole)
     gaps = sum(place.remedy is Remedy.OBTAIN for place in places)
     unknown = [emulator.unknown for emulator in emulators if emulator.unknown]
     if any(one.faulty for one in unknown):
@@ -359,12 +362,15 @@ def show_next(screen: Screen, audits: tuple[RigAudit, ...], detail: str = "", sc
         screen.next(detail, "what is wrong, and why")
     elif fixable:
         more = f"; {gaps} still to obtain" if gaps else ""
-        screen.next(f"gribble plan{scope}", f"what you hold puts {count(fixable, 'place')} right{more}")
+        what = f"{fixable:,} places and sets" if whole else count(fixable, "place")
+        screen.next(f"gribble plan{scope}", f"what you hold puts {what} right{more}")
     elif surplus := [finding.need.id for finding in findings if any(place.surplus for place in finding.places)]:
         screen.next(f"gribble place --only {surplus[0]}", "displaces what does not belong there, with an undo")
     elif by_name := sum(place.by_name for place in places):
         screen.next("gribble place --by-name", f"takes {count(by_name, 'file')} that only the name speaks for")
     elif any(one.fix for emulator in emulators for one in emulator.games or ()):
         screen.next(f"gribble place{scope} --games", "puts games and their partners as they must lie")
+    elif not gaps and len(whole) < len(sets):
+        screen.next("gribble sets check", f"what {count(len(sets) - len(whole), 'set')} still lack, file by file")
     elif gaps:
         screen.next("gribble needs", f"{count(gaps, 'file')} to obtain: names, sizes and digests")
