@@ -47,6 +47,7 @@ def cabinet(
     *,
     folds_case: bool = False,
     exact: bool = False,
+    variants: dict[str, str] | None = None,
 ) -> Cabinet:
     """A cabinet of files by place: "sets/a.zip/x.bin" is a member, "sets/a/x.bin" lies in a folder."""
 
@@ -62,7 +63,7 @@ def cabinet(
     rig = RigSeen(
         name="den", root="/den", emulators=(), holdings=tuple(own), hidden=hidden or {}, folds_case=folds_case
     )
-    return Cabinet(rig, "sets", endings, elsewhere, exact=exact)
+    return Cabinet(rig, "sets", endings, elsewhere, exact=exact, variants=variants)
 
 
 FAMILY = roster(

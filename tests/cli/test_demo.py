@@ -91,7 +91,10 @@ def test_every_seeded_set_gets_its_state_and_why_names_the_cause_first(gribble: 
         first = answer["reasons"][0]
         assert (first["file"], first["verdict"]) == (file, verdict)
         assert words in first["reason"]
-        assert first["next"] == f"gribble sets {'pack' if name in CURED else 'show'} {name} --rig cabinet"
+        verb, what = ("pack" if name in CURED else "show"), name
+        if name == "cockle":  # the release knows it by another name
+            verb, what = "pack", "cocklesh"
+        assert first["next"] == f"gribble sets {verb} {what} --rig cabinet"
     assert "Nothing stands in its way" in gribble("why", "saltpan", cwd=world, code=0).out
     found = emulators_of(gribble("check", "turnstone", "--json", cwd=world, code=1).json)
     assert found["cabinet", "turnstone"]["state"] == "limited"

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import io
+import re
+import shutil
 import warnings
 import zipfile
 from pathlib import Path
@@ -239,3 +241,46 @@ def test_a_set_that_the_release_does_not_know_is_said_and_leads_on(gribble: Grib
     assert "Next: gribble sets show cocklesh" in gribble("sets", "show", "cockle", cwd=world, code=0).out
     (family,) = gribble("sets", "show", "oldpier", "--json", cwd=world, code=0).json["families"]
     assert (family["set"], family["state"], family["relatives"]) == ("oldpier", "blocked", [])
+
+
+def test_an_empty_cabinet_is_not_ready_and_says_what_could_be_wanted(gribble: Gribble, world: Path) -> None:
+    folder = world / "rigs/cabinet/turnstone/sets"
+    shutil.move(folder, world / "drawer/all sets")
+    shown = gribble("check", "--rig", "cabinet", cwd=world, code=1).out
+    words = " ".join(shown.split())
+    found = re.search(r'no set is wanted; (\d+) are whole in drawer: wanted = "held" takes them', words)
+    assert found
+    assert "limited" in shown.splitlines()[0]
+    (reason,) = gribble("why", "turnstone", "--json", cwd=world, code=1).json["reasons"]
+    assert (reason["wanted"], reason["yours"]) == ("turnstone", True)
+    config = world / "gribble.toml"
+    config.write_text(
+        config.read_text().replace('turnstone = "1.8"', 'turnstone = { release = "1.8", wanted = "held" }')
+    )
+    sets = gribble("sets", "check", "--rig", "cabinet", "--json", cwd=world, code=1).json["rigs"][0]["emulators"][0][
+        "sets"
+    ]
+    assert len(sets) == int(found[1])
+    gribble("place", "turnstone", "--yes", cwd=world)
+    assert gribble("check", "turnstone", "--json", cwd=world).json["state"] in ("ready", "limited")
+    left = gribble("sets", "check", "--rig", "cabinet", "--json", cwd=world).json["rigs"][0]["emulators"][0]["sets"]
+    assert {one["set"] for one in left} >= {one["set"] for one in sets}
+    assert not [one for one in left if one["state"] == "blocked"]
+
+
+def test_an_archive_that_holds_a_whole_set_is_called_so(gribble: Gribble, world: Path) -> None:
+    answer = gribble("identify", "drawer/arcade", "--json", cwd=world, code=0).json
+    assert {(Path(one["path"]).name, one["set"], one["full"]) for one in answer["sets"]} == {
+        ("groyne.zip", "groyne", True), ("sounds.zip", "jettytone", True),
+    }  # fmt: skip
+    assert "Whole sets" in gribble("identify", "drawer/arcade/groyne.zip", cwd=world, code=0).out
+
+
+def test_why_names_every_file_and_the_family_is_judged_by_itself(gribble: Gribble, world: Path) -> None:
+    (world / "rigs/cabinet/turnstone/sets/saltpan.zip").unlink()
+    (reason,) = gribble("why", "saltpan", "--set", "--json", cwd=world, code=1).json["reasons"]
+    assert reason["files"] == ["saltpan1.1a", "saltpan2.2b"]
+    assert "saltpan1.1a, saltpan2.2b" in gribble("why", "saltpan", cwd=world, code=1).out
+    (family,) = gribble("sets", "show", "saltpanj", "--json", cwd=world, code=0).json["families"]
+    shown = {(one["set"], file["name"]): file["verdict"] for one in family["relatives"] for file in one["files"]}
+    assert shown["saltpan", "saltpan1.1a"] == "missing"

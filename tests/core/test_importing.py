@@ -241,9 +241,21 @@ def test_families_that_do_not_hold_together_are_told() -> None:
     assert roster(a={"parent": "b"}, b={"parent": "a"}) == [
         ("a", "the parents of a run in a circle"), ("b", "the parents of b run in a circle"),
     ]  # fmt: skip
-    assert roster(a={"parent": "no", "bios": "no", "devices": ["no"]}) == [
-        ("a", f'its {word} "no" is not in the roster') for word in ("parent", "BIOS set", "device")
+    assert roster(a={"parent": "no", "bios": "nil", "devices": ["no"]}) == [
+        ("a", f"its {word} is not in the roster") for word in ('parent "no"', 'BIOS set "nil"', 'device "no"')
     ]
+    assert roster(a={"parent": "no", "bios": "no"}) == [("a", 'its parent "no" is not in the roster')]
+    assert roster(a={"bios": "a"}) == [("a", "is said to be its own BIOS set")]
+    game = {"files": [{"name": "x"}]}
+    assert roster(a={"bios": "b"}, b=game) == [("a", 'its BIOS set "b" is of kind game; its files are not asked for')]
+    sys = {
+        "kind": "bios",
+        "variants": ["eu", "us"],
+        "files": [{"name": "x", "variant": "us"}, {"name": "y", "variant": "z"}],
+    }
+    assert roster(a=sys) == [
+        ("a", 'its default variant "eu" has no file'), ("a", 'files have the variant "z", which is not listed'),
+    ]  # fmt: skip
     assert roster(a={"bios": "no"}, b={"parent": "a"}, c={"parent": "b"}) == [
         ("a", 'its BIOS set "no" is not in the roster')
     ]

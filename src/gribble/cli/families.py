@@ -18,11 +18,16 @@ def show_families(session: Session, scope: Scope, names: list[str], as_json: boo
     """The families of some sets on each rig whose roster knows them; the exit status. Raises GribbleError."""
     world = asking(survey(session, scope), names, also)
     rosters = {(one.name, emulator): arcade.roster for one in world.rigs for emulator, arcade in one.arcade.items()}
+    known = [(roster, name) for roster in rosters.values() if roster for name in names if name in roster.sets]
+    relatives = {relative for roster, name in known for relative in family_of(roster, name).path}
+    asked = asking(world, [*names, *sorted(relatives - set(names))])
+    audits = {(found.rig, one.emulator, each.set): each for found, one, each in sets_of(asked.audit(scope))}
     trees, unknown = [], []
     for found, emulator, one in sets_of(world.audit(scope)):
         roster = rosters[found.rig, emulator.emulator]
         if roster and one.set in roster.sets:
-            trees.append(Tree(found.rig, emulator, family_of(roster, one.set), one))
+            around = {name: each for (*place, name), each in audits.items() if place == [found.rig, emulator.emulator]}
+            trees.append(Tree(found.rig, emulator, family_of(roster, one.set), one, around))
         else:
             unknown.append((found.rig, emulator, one))
     if as_json:

@@ -10,7 +10,7 @@ from gribble.cli.command import Call, command
 from gribble.cli.options import VerboseOption
 from gribble.cli.session import Session
 from gribble.cli.surveying import survey_with
-from gribble.core.answers.identify import explain, identify_keys, identify_sets
+from gribble.core.answers.identify import explain, identify_keys, identify_sets, whole_sets
 from gribble.core.answers.identify import identify as identify_holdings
 from gribble.core.audit.scope import Scope
 from gribble.core.base.errors import ExitCode, GribbleError
@@ -39,12 +39,14 @@ def identify(
         files = identify_holdings(found, session.loaded.known, sheets, audits)
         files = identify_sets(files, world.rigs, audits)
         files = identify_keys(files, sheets, audits, world.read_whole)
+        sets = whole_sets(files, world.rigs)
         named = frozenset(call.environment.path(path) for path in paths)
         files = explain(files, world.searcher(found), sheets, named, world.head_of)
         if call.json:
-            session.screen.json(identify_json(files, passed_over=passed_over, only_needed=only == "needed"))
+            session.screen.json(identify_json(files, sets, passed_over=passed_over, only_needed=only == "needed"))
         else:
+            narrow = only == "needed"
             show_identify(
-                session.screen, files, named, passed_over=passed_over, only_needed=only == "needed", verbose=verbose
+                session.screen, files, sets, named, passed_over=passed_over, only_needed=narrow, verbose=verbose
             )
         return ExitCode.USAGE if session.loaded.catalogue.mistakes else ExitCode.CLEAN

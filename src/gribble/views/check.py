@@ -362,7 +362,8 @@ def show_next(screen: Screen, audits: tuple[RigAudit, ...], detail: str = "", sc
         screen.next(detail, "what is wrong, and why")
     elif fixable:
         more = f"; {gaps} still to obtain" if gaps else ""
-        what = f"{fixable:,} places and sets" if whole else count(fixable, "place")
+        kind = "set" if fixable == len(whole) else "place"
+        what = f"{fixable:,} places and sets" if whole and kind == "place" else count(fixable, kind)
         screen.next(f"gribble plan{scope}", f"what you hold puts {what} right{more}")
     elif surplus := [finding.need.id for finding in findings if any(place.surplus for place in finding.places)]:
         screen.next(f"gribble place --only {surplus[0]}", "displaces what does not belong there, with an undo")

@@ -9,17 +9,19 @@ from typing import Any
 
 from rich.text import Text
 
-from gribble.core.answers.identify import Group, Identified, Match, group
+from gribble.core.answers.identify import Group, Identified, Match, WholeSet, group
 from gribble.views.check import say_holding
 from gribble.views.looks import DIGEST_NAMES, QUIET, count, shorten, size
 from gribble.views.screen import Screen, remedy, styled, verdict
 
 UNKNOWN_SHOWN = 8
+SETS_SHOWN = 12
 
 
 def show_identify(
     screen: Screen,
     files: tuple[Identified, ...],
+    sets: tuple[WholeSet, ...],
     named: frozenset[Path],
     *,
     passed_over: int,
@@ -38,6 +40,13 @@ def show_identify(
             screen.say(styled(title, "bold"))
             screen.grid([_row(one, verbose) for one in chosen])
             screen.out.print()
+    if sets and not only_needed:
+        screen.say(styled("Whole sets", "bold"))
+        told = sets if verbose else sets[:SETS_SHOWN]
+        screen.grid([(verdict("known"), one.set, _set_words(one)) for one in told])
+        if len(told) < len(sets):
+            screen.say(styled(f"  and {len(sets) - len(told):,} more (-v shows them)", QUIET))
+        screen.out.print()
     damaged = [one for one in groups if one.counts_as == "damaged"]
     if damaged and not only_needed:
         screen.say(styled("Damaged", "bold"))
@@ -56,6 +65,12 @@ def show_identify(
             screen.say(styled(f"  naming one looks closer: gribble identify {path}", QUIET))
         screen.out.print()
     screen.say(_counts(groups, passed_over))
+
+
+def _set_words(one: WholeSet) -> Text:
+    full = "" if one.full else "; what it shares is in its relatives' archives"
+    text = styled(f"{one.title or one.set}, of {one.emulator} {one.release}{full}")
+    return text.append_text(styled(f"\nis {say_holding(one.holding, None)}", QUIET))
 
 
 def _counts(groups: tuple[Group, ...], passed_over: int) -> str:
@@ -125,12 +140,25 @@ def _match_words(match: Match) -> str:
     return f"{match.emulator} takes it as {where}, but has what it needs"
 
 
-def identify_json(files: tuple[Identified, ...], *, passed_over: int, only_needed: bool) -> dict[str, Any]:
+def identify_json(
+    files: tuple[Identified, ...], sets: tuple[WholeSet, ...], *, passed_over: int, only_needed: bool
+) -> dict[str, Any]:
     """`identify/1` (DESIGN.md section 6)."""
     tally = Counter(one.counts_as for one in group(files))
     return {
         "gribble": "identify/1",
         "files": [_file_json(file) for file in files if file.needed or not only_needed],
+        "sets": [
+            {
+                "path": one.holding.where,
+                "emulator": one.emulator,
+                "release": one.release,
+                "set": one.set,
+                "title": one.title,
+                "full": one.full,
+            }
+            for one in sets
+        ],
         "counts": {
             "needed": tally["needed"],
             "held": tally["held"],

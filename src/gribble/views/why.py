@@ -45,8 +45,10 @@ def _account(answer: Answer, reason: Reason) -> Text:
         title = f"{finding.need.called}: {reason.file}"
     else:
         title = f"{reason.file}: {reason.subject}" if reason.kind == "setting" else shorten(reason.file)
+        if len(reason.files) > 1:
+            title = ", ".join(reason.files)
         if reason.kind == "set" and reason.file != reason.subject and not answer.one:
-            title = f"{reason.subject}: {reason.file}"
+            title = f"{reason.subject}: {title}"
     text = Text.assemble(styled(title, "bold"), "\n", styled(reason.words))
     if finding and finding.need.why:
         text.append_text(styled(f"\n{finding.need.why}", QUIET))
@@ -83,6 +85,7 @@ def why_json(subject: str, found: list[Answer]) -> dict[str, Any]:
                 reason.kind: reason.subject,
                 "rig": answer.rig.rig,
                 "file": reason.file,
+                **({"files": list(reason.files)} if len(reason.files) > 1 else {}),
                 "verdict": reason.verdict,
                 "reason": reason.words,
                 **_turn_json(next_turn(answer, reason, shorten)),

@@ -16,7 +16,7 @@ from gribble.core.records.findings import Finding, RigAudit, Verdict
 from gribble.core.records.holding import Holding, key_of, nearness
 from gribble.core.records.recipes import Mending
 from gribble.core.records.rig_seen import RigSeen
-from gribble.core.records.roster import ArcadeSet
+from gribble.core.records.roster import ArcadeSet, FileState, SetFile
 from gribble.core.records.sheet import Accept, Need, Sheet
 from gribble.core.survey.matching import Known, KnownContents, is_content
 
@@ -125,6 +125,54 @@ def explain(
     return tuple(
         file if file.matches else _explain(file, searcher, wishes, file.holding.place in named, head) for file in files
     )
+
+
+class WholeSet(Struct, frozen=True):
+    """A set of which an archive holds everything that is its own; `full` says that what it shares is there, too."""
+
+    holding: Holding
+    emulator: str
+    release: str
+    set: str
+    title: str
+    full: bool
+
+
+def whole_sets(files: Iterable[Identified], rigs: tuple[RigSeen, ...]) -> tuple[WholeSet, ...]:
+    """The sets that archives among some files hold whole, whoever wants them, once for each emulator and release."""
+    archives: dict[tuple[str, str], Holding] = {}
+    places: dict[Content, set[tuple[str, str]]] = {}
+    for file in files:
+        if file.holding.member is not None:
+            place = (file.holding.root, file.holding.path)
+            archives.setdefault(place, structs.replace(file.holding, member=None))
+            for content in contents_of(file.holding):
+                places.setdefault(content, set()).add(place)
+    rosters = {
+        (emulator, arcade.roster.head.release): arcade.roster
+        for rig in rigs
+        for emulator, arcade in rig.arcade.items()
+        if arcade.roster
+    }
+
+    def holding(parts: Iterable[SetFile]) -> set[tuple[str, str]]:
+        """The archives that have all of some files."""
+        found = [places.get(content, set()) for part in parts if (content := content_of(part))]
+        return set.intersection(*found) if found else set()
+
+    found = []
+    for (emulator, release), roster in rosters.items() if places else ():
+        for one in roster.sets.values():
+            for place in sorted(holding(part for part in one.files if _is_own(part))):
+                full = place in holding(part for part in one.files if not part.optional)
+                found.append(WholeSet(archives[place], emulator, release, one.set, one.title, full))
+    return tuple(found)
+
+
+def _is_own(file: SetFile) -> bool:
+    """Whether a file has to be in a set's own archive."""
+    shared = file.parent_name is not None or file.bios_name is not None
+    return not (shared or file.optional or file.choice or file.variant or file.state is FileState.UNDUMPED)
 
 
 def identify_sets(

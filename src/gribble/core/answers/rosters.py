@@ -15,7 +15,7 @@ from gribble.core.arcade.fit import Selection, Wish, cost, fit_sets
 from gribble.core.arcade.homes import Homes
 from gribble.core.arcade.match import Held, ReleaseMatch, match_release, ranked
 from gribble.core.arcade.sets import wanted_sets
-from gribble.core.arcade.wanting import lacking
+from gribble.core.arcade.wanting import lacking, settle_variant
 from gribble.core.audit.world import World
 from gribble.core.base.errors import GribbleError, MistakesError
 from gribble.core.base.style import Style
@@ -126,7 +126,7 @@ def _wanted(place: ArcadePlace) -> list[str]:
     if arcade.roster is None:
         return []
     others = () if place.fitted.wanted is not None else with_others(arcade).others
-    return wanted_sets(place.fitted.wanted, arcade.roster, place.cabinet, others)
+    return wanted_sets(place.fitted.wanted, arcade.roster, place.cabinet, others, place.discs.digests)
 
 
 # What changes
@@ -160,7 +160,7 @@ def compare_releases(place: ArcadePlace, old: Roster, new: Roster) -> list[SetCh
             "have no set in common",
             fix="Name two releases of one emulator.",
         )
-    wanted = wanted_sets(place.fitted.wanted, old, place.cabinet, (new,))
+    wanted = wanted_sets(place.fitted.wanted, old, place.cabinet, (new,), place.discs.digests)
     if place.fitted.wanted == ("all",):
         wanted += [name for name in wanted_sets(("all",), new, place.cabinet) if name not in old.sets]
     return compare_rosters(old, new, wanted, place.cabinet, place.discs)
@@ -211,7 +211,7 @@ def fit_card(
             near = suggest(name, known) if len(reasons) < SUGGESTED else ""
             reasons[name] = f"no set of release {roster.head.release}{near}"
             continue
-        family = family_of(roster, name)
+        family = sizer.settled(family_of(roster, name))
         if family.one.plays is Plays.NO:
             reasons[name] = f"release {roster.head.release} does not play it"
             continue
@@ -243,6 +243,12 @@ class _Sizer:
         self._held: dict[tuple[str, str], Holding | None] = {}
         self.sizes: dict[str, int] = {}
         self.estimated = 0
+
+    def settled(self, family: Family) -> Family:
+        """A family with the variant of its BIOS set that is brought."""
+        return settle_variant(
+            family, lambda owner, file: self._find(owner, file) is not None, self._place.cabinet.variants
+        ).family
 
     def lacking(self, family: Family) -> list[str]:
         """The files without which a set would not run, and that nobody has here."""

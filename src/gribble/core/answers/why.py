@@ -17,6 +17,7 @@ from gribble.core.records.findings import (
     Remedy,
     RigAudit,
     SetAudit,
+    SetProblem,
     SettingFinding,
     State,
     Verdict,
@@ -40,7 +41,8 @@ class Order(IntEnum):
 class Reason(Struct, frozen=True, kw_only=True):
     """One reason: what it is about (`kind`: rig, release, sheet, need, set, setting, media or pair), where, what helps.
 
-    `about` is the need that a setting leads to, `mends` says that mending discs puts it right.
+    `files` are all that one reason is of. `about` is the need that a setting leads to, or the name by which a release
+    knows a set; `mends` says that mending discs puts it right.
     """
 
     order: Order
@@ -51,6 +53,7 @@ class Reason(Struct, frozen=True, kw_only=True):
     words: str
     remedy: Remedy = Remedy.NONE
     finding: Finding | None = None
+    files: tuple[str, ...] = ()
     about: str = ""
     mends: bool = False
 
@@ -88,6 +91,15 @@ def _reasons(rig: RigAudit, emulator: EmulatorAudit) -> Iterator[Reason]:
             yield _of_setting(setting)
     for one in emulator.sets:
         yield from set_reasons(one)
+    if emulator.idle:
+        yield Reason(
+            order=Order.BETTER,
+            kind="wanted",
+            subject=emulator.emulator,
+            file=emulator.emulator,
+            verdict=Verdict.UNPROVEN,
+            words=f"{emulator.sets_note}; say in gribble.toml which are wanted",
+        )
     for game in (one for one in emulator.games or () if not one.remark):
         yield Reason(
             order=Order.MEDIA,
@@ -102,12 +114,14 @@ def _reasons(rig: RigAudit, emulator: EmulatorAudit) -> Iterator[Reason]:
 
 
 def set_reasons(one: SetAudit) -> Iterator[Reason]:
-    """Why a set does not run: what its release cannot do first, then files that are missing, then wrong ones."""
-    told: set[tuple[str, str]] = set()
+    """Why a set does not run: what its release cannot do first, then files that are missing, then wrong ones; files
+    with one reason together."""
+    groups: dict[tuple[str, str, str], list[SetProblem]] = {}
     for problem in one.problems:
-        if problem.state is State.READY or (problem.verdict, problem.reason) in told:
-            continue  # one broken archive is one reason, however many files are in it
-        told.add((problem.verdict, problem.reason))
+        if problem.state is not State.READY:
+            groups.setdefault((problem.verdict, problem.reason, problem.remedy), []).append(problem)
+    for problems in groups.values():
+        problem = problems[0]
         absent = problem.verdict in (Verdict.MISSING, Verdict.ASTRAY)
         order = Order.RELEASE if not problem.file else Order.MISSING if absent else Order.WRONG
         yield Reason(
@@ -115,9 +129,11 @@ def set_reasons(one: SetAudit) -> Iterator[Reason]:
             kind="set",
             subject=one.set,
             file=problem.file or one.set,
+            files=tuple(dict.fromkeys(each.file for each in problems if each.file)),
             verdict=problem.verdict,
             words=problem.reason,
             remedy=problem.remedy,
+            about=problem.renamed,
         )
 
 
@@ -229,7 +245,9 @@ def next_turn(answer: Answer, reason: Reason, shown: Callable[[str], str] = str)
 
 
 def _for_set(answer: Answer, reason: Reason, on: str) -> Turn:
-    """A set is not packed in part."""
+    """A set is not packed in part; one that the release knows by another name is packed under that."""
+    if reason.about:
+        return Turn(f"gribble sets pack {reason.about} {on}")
     whole = not any(each.subject == reason.subject and each.remedy is Remedy.OBTAIN for each in answer.reasons)
     if whole and reason.remedy in FIXABLE:
         return Turn(f"gribble sets pack {reason.subject} {on}")

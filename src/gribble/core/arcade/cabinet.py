@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
+from itertools import chain
 
 from gribble.core.base.paths import base, fold
 from gribble.core.records.fitted import Fitted
@@ -92,14 +93,16 @@ class Cabinet:
         elsewhere: Iterable[Holding],
         *,
         exact: bool = False,
+        variants: Mapping[str, str] | None = None,
     ) -> None:
         """The sets lie in a `folder` of the rig; `endings` are the archives that the emulator can read. An `exact`
-        device minds case where the volume does not."""
+        device minds case where the volume does not; `variants` are those that are chosen, by BIOS set."""
         self.folder = folder
         self.endings = endings
         self.rig = rig.name
         self._fold = fold if rig.folds_case else str
         self._exact = exact
+        self.variants = variants or {}
         self._containers: dict[str, Container] = {}
         self._unreadable: dict[str, str] = {}
         self._elsewhere: dict[str, Holding | list[Holding]] | None = None
@@ -121,6 +124,11 @@ class Cabinet:
                 if path not in container.archives:
                     container.archives.append(path)
         self._holdings = (own, elsewhere)
+
+    @property
+    def everything(self) -> Iterator[Holding]:
+        """All that is held, here and elsewhere."""
+        return chain.from_iterable(self._holdings)
 
     def _add(self, holding: Holding, prefix: str) -> list[Holding] | None:
         """Put the first holding of a path where it belongs; the members that follow it belong to what is given."""
@@ -209,4 +217,5 @@ def cabinet_of(rig: RigSeen, fitted: Fitted, elsewhere: Iterable[Holding]) -> Ca
     """What lies on a rig for an arcade emulator, and what is held elsewhere."""
     assert fitted.arcade is not None
     folder, arcade = fitted.folders[fitted.arcade.folder], fitted.arcade
-    return Cabinet(rig, folder, arcade.archives, elsewhere, exact=fitted.root.exact_names)
+    exact = fitted.root.exact_names
+    return Cabinet(rig, folder, arcade.archives, elsewhere, exact=exact, variants=fitted.variants)

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from gribble.core.arcade.cabinet import Cabinet, content_of, is_file
 from gribble.core.arcade.discs import Discs
 from gribble.core.arcade.sets import Renamed
-from gribble.core.arcade.wanting import lacking
+from gribble.core.arcade.wanting import lacking, settle_variant
 from gribble.core.catalogue.families import family_of, parts_of
 from gribble.core.records.findings import Remedy
 from gribble.core.records.holding import Holding
@@ -63,6 +63,10 @@ def _of_new(new: Roster, name: str, to: str, change: Change | None, cabinet: Cab
             (moved if _in_archives(holding, cabinet) else brought).append(FileChange(file.name, owner, holding))
         return holding is not None
 
+    def held(_owner: str, file: SetFile) -> bool:
+        return any(one.find(file) is not None for one in containers) or cabinet.held(file) is not None
+
+    family = settle_variant(family, held, cabinet.variants).family
     wanting = [FileChange(file.name, lack.owner) for lack in lacking(family, has) for file in lack.files]
     for problem in discs.problems(family) if discs else ():
         if problem.remedy is Remedy.OBTAIN:
@@ -87,7 +91,8 @@ def _listing(roster: Roster, name: str) -> object:
     """Everything about a set that decides which files are wanted where."""
     family = family_of(roster, name)
     parts = frozenset(
-        (part.owner, part.file.name, _identity(part.file), part.file.optional) for part in parts_of(family)
+        (part.owner, part.file.name, _identity(part.file), part.file.optional, part.file.variant)
+        for part in parts_of(family)
     )
     discs = frozenset((disc.name, disc.sha1) for disc in family.one.discs)
     return parts, discs, family.path

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 
 from gribble.core.base.digests import DiscHeader
 from gribble.core.base.paths import base, join
@@ -25,6 +25,11 @@ class Discs:
         self._on_rig = on_rig
         self._headers = {(one.root, one.path): header for one, header in headers}
         self._held = {header.sha1: one for one, header in reversed(headers) if header.sha1 and not one.fixed}
+
+    @property
+    def digests(self) -> Iterable[str]:
+        """The SHA-1s of the images that are held."""
+        return self._held.keys()
 
     def problems(self, family: Family) -> Iterator[SetProblem]:
         """What is wrong with the discs of a set."""

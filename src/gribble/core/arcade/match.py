@@ -6,11 +6,11 @@ from collections.abc import Iterable
 
 from msgspec import Struct
 
-from gribble.core.arcade.wanting import lacking_discs, lacking_files
+from gribble.core.arcade.wanting import lacking, lacking_discs, lacking_files, settle_variant, variants_of
 from gribble.core.base.digests import Digests
-from gribble.core.catalogue.families import family_of
+from gribble.core.catalogue.families import Family, family_of, owned_files
 from gribble.core.records.holding import Holding
-from gribble.core.records.roster import ArcadeSet, Roster, SetFile, SetKind
+from gribble.core.records.roster import ArcadeSet, Plays, Roster, SetFile, SetKind
 
 
 class ReleaseMatch(Struct, frozen=True, kw_only=True):
@@ -74,11 +74,8 @@ def match_release(roster: Roster, held: Held) -> ReleaseMatch:
         own[one.set] = whole
         touched += mine and one.kind is SetKind.GAME
     around: dict[str, tuple[str, ...]] = {}
-    whole_sets = frozenset(
-        name
-        for name in roster.sets
-        if own[name] and all(own.get(other, False) for other in _around(roster, name, around))
-    )
+    several = {one.set for one in roster.sets.values() if one.kind is SetKind.BIOS and variants_of(Family(one=one))}
+    whole_sets = frozenset(name for name in roster.sets if _is_whole(roster, name, held, own, several, around))
     complete = sum(1 for name in whole_sets if roster.sets[name].kind is SetKind.GAME)
     return ReleaseMatch(
         emulator=roster.head.emulator,
@@ -87,6 +84,29 @@ def match_release(roster: Roster, held: Held) -> ReleaseMatch:
         sets=max(touched, complete),
         whole=whole_sets,
     )
+
+
+def whole_games(roster: Roster, holdings: Iterable[Holding], discs: Iterable[str]) -> list[str]:
+    """The games that lack nothing, wherever it lies, and that the release plays."""
+    whole = match_release(roster, Held(holdings, discs)).whole
+    games = (one for one in roster.sets.values() if one.kind is SetKind.GAME and one.plays is not Plays.NO)
+    return [one.set for one in games if one.set in whole]
+
+
+def _is_whole(
+    roster: Roster,
+    name: str,
+    held: Held,
+    own: dict[str, bool],
+    several: set[str],
+    around: dict[str, tuple[str, ...]],
+) -> bool:
+    """Whether a set lacks nothing; one whose BIOS set has `several` variants is asked with each."""
+    relatives = _around(roster, name, around)
+    if several.isdisjoint((name, *relatives)):
+        return own[name] and all(own.get(other, False) for other in relatives)
+    family = settle_variant(family_of(roster, name), lambda _, file: held.has(file), {}).family
+    return not lacking(family, lambda _, file: held.has(file), lambda disc: held.has_disc(disc.sha1))
 
 
 def _own(one: ArcadeSet, held: Held) -> tuple[bool, bool]:
@@ -116,7 +136,7 @@ def _around(roster: Roster, name: str, known: dict[str, tuple[str, ...]]) -> tup
             known[name] = known[one.parent]
         else:
             family = family_of(roster, name)
-            known[name] = tuple(relative.set for relative in (*family.bios[:1], *family.devices))
+            known[name] = tuple(owner for owner, _ in owned_files(family))[1:]
     return known[name]
 
 

@@ -15,12 +15,12 @@ from msgspec import Struct, structs
 from gribble.core.arcade.cabinet import Cabinet, Container, Content, content_of, contents_of, is_file, member_name
 from gribble.core.arcade.discs import Discs
 from gribble.core.arcade.homes import Homes
-from gribble.core.arcade.wanting import lacking
+from gribble.core.arcade.wanting import lacking, settle_variant
 from gribble.core.base.digests import Digests
 from gribble.core.base.paths import base, climb_fault, join, name_fault, path_fault
 from gribble.core.base.style import Style
 from gribble.core.catalogue.families import Family, Part, family_of, parts_of
-from gribble.core.records.findings import Remedy, SetAudit, State
+from gribble.core.records.findings import FIXABLE, Remedy, SetAudit, State
 from gribble.core.records.holding import Holding
 from gribble.core.records.roster import Roster, SetFile
 from gribble.core.records.set_remedies import Loose, Member, Packed, SetRemedies, Waiting
@@ -72,7 +72,8 @@ def pack_sets(
 
 def _concerns(one: SetAudit, style: Style | None) -> bool:
     """Whether anything could be done for a set: with a style for each, else where one of its files is at fault."""
-    return style is not None or any(problem.state is State.BLOCKED and problem.file for problem in one.problems)
+    faulty = (problem.file or problem.remedy in FIXABLE for problem in one.problems if problem.state is not State.READY)
+    return style is not None or any(faulty)
 
 
 class _Slot(Struct, frozen=True):
@@ -91,6 +92,7 @@ class _Packer:
         self._roster = roster
         self._cabinet = cabinet
         self._style, self._stubs, self._lean = how
+        self._variants = cabinet.variants
         self._order = {name: number for number, name in enumerate(roster.sets)}
         # Without a style only relatives whose archive is there take part: else the set's own is the simplest home.
         self._homes = Homes(roster, lambda name: how.style is not None or cabinet.of(name) is not None)
@@ -106,6 +108,7 @@ class _Packer:
         """Find homes for the files of a wanted set; a set that would still lack some is noted as waiting instead."""
         name = family.one.set
         found = {_key(part): self._find(part, family) for part in parts_of(family)}
+        family = settle_variant(family, lambda owner, file: bool(found.get((owner, file.name))), self._variants).family
         lacks = [lack.words for lack in lacking(family, lambda owner, file: bool(found.get((owner, file.name))))]
         lacks += [
             problem.file

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from functools import cached_property
 
-from gribble.core.arcade.cabinet import Cabinet, Content, content_of, is_file, member_name
+from gribble.core.arcade.cabinet import Cabinet, Container, Content, content_of, is_file, member_name
 from gribble.core.arcade.discs import Discs
-from gribble.core.arcade.wanting import Lack, lacking
+from gribble.core.arcade.match import whole_games
+from gribble.core.arcade.wanting import Lack, lacking, of_variant, settle_variant
 from gribble.core.base.paths import base
 from gribble.core.catalogue.families import Family, Part, family_of
 from gribble.core.records.findings import Proof, Remedy, SetAudit, SetProblem, State, Verdict
@@ -16,14 +17,22 @@ from gribble.core.records.roster import ArcadeSet, FileState, Plays, Roster, Set
 
 
 def wanted_sets(
-    wanted: tuple[str, ...] | None, roster: Roster, cabinet: Cabinet, others: Iterable[Roster] = ()
+    wanted: tuple[str, ...] | None,
+    roster: Roster,
+    cabinet: Cabinet,
+    others: Iterable[Roster] = (),
+    discs: Iterable[str] = (),
 ) -> list[str]:
-    """The sets to be audited: those asked for, every game ("all"), or the games that lie on the rig.
+    """The sets to be audited: those asked for, every game ("all"), the games that lie on the rig, or these and all that
+    are whole in what is held ("held"). `discs` are the SHA-1s that disc images give.
 
     What lies there and only another release knows is among them, since it will not run; what nobody knows is not.
     """
     if wanted == ("all",):
         return [one.set for one in roster.sets.values() if one.kind is SetKind.GAME]
+    if wanted == ("held",):
+        there = {*wanted_sets(None, roster, cabinet, others), *whole_games(roster, cabinet.everything, discs)}
+        return [*(name for name in roster.sets if name in there), *sorted(there - roster.sets.keys())]
     if wanted is not None:
         return list(wanted)
     known = [name for name in roster.sets if cabinet.of(name)]
@@ -40,6 +49,20 @@ def wanted_sets(
     strange = set(cabinet.names) - {cabinet.key(name) for name in known}
     old = {name for other in others for name in other.sets if cabinet.key(name) in strange} if strange else set()
     return games + sorted(old)
+
+
+def nothing_wanted(roster: Roster, cabinet: Cabinet, discs: Discs) -> str:
+    """What is said where no set is wanted: how many of what is held are whole, and where."""
+    whole = whole_games(roster, cabinet.everything, discs.digests)
+    if not whole:
+        return "no set is wanted, and none is whole in what you hold"
+    roots: dict[str, list[Holding]] = {}
+    for holding in cabinet.everything:
+        roots.setdefault(holding.root, []).append(holding)
+    alone = (root for root, group in roots.items() if len(whole_games(roster, group, discs.digests)) == len(whole))
+    where = base(next(alone, "").rstrip("/"))
+    words = f"{len(whole):,} {'is' if len(whole) == 1 else 'are'} whole in {where or 'what you hold'}"
+    return f'no set is wanted; {words}: wanted = "held" takes {"it" if len(whole) == 1 else "them"}'
 
 
 def asks_others(wanted: tuple[str, ...] | None, roster: Roster, sets: Iterable[SetAudit], cabinet: Cabinet) -> bool:
@@ -98,9 +121,11 @@ def audit_set(
         return SetAudit(set=name, title="", problems=(problem,))
     family = family_of(roster, name)
     containers = [container for relative in family.path if (container := cabinet.of(relative))]
+    family, variant, wished = settle_variant(family, lambda _, file: _lies(file, containers), cabinet.variants)
     misnamed: list[tuple[Part, Holding]] = []
     absent: list[tuple[str, str]] = []
     suspect: list[Part] = []
+    unread: list[Part] = []
 
     def has(owner: str, file: SetFile) -> bool:
         """Whether a file is found along the path; nearly always in the first or second, under its own name."""
@@ -112,6 +137,9 @@ def audit_set(
                 misnamed.append((Part(file, owner), there))
                 break
         else:
+            if any((named := one.named(file.name)) and _is_unread(file, named) for one in containers):
+                unread.append(Part(file, owner))
+                return True
             absent.append((owner, file.name))
             return False
         if file.state is FileState.SUSPECT:
@@ -119,7 +147,9 @@ def audit_set(
         return True
 
     lacks = lacking(family, has)
-    problems = [*_of_release(family), *map(_poor, suspect)]
+    problems = [*_of_release(family), *map(_poor, suspect), *map(_unread, unread)]
+    if variant != wished and not lacks:
+        problems.append(_of_another_variant(family_of(roster, name), variant, wished, cabinet))
     if lacks:
         old = _old_releases(roster, family, cabinet, lacks, others)
         problems += [_absence(_likeliest(lack, cabinet), family, cabinet, old) for lack in lacks]
@@ -132,7 +162,27 @@ def audit_set(
         title=family.one.title,
         problems=tuple(problems),
         packing=tuple(_packing(family, cabinet, misnamed)) if misnamed else (),
+        variant=variant,
         spared=frozenset(key for key in absent if key not in blamed),
+    )
+
+
+def _lies(file: SetFile, containers: list[Container]) -> bool:
+    """Whether a file lies along a path."""
+    return any(one.find(file) is not None for one in containers)
+
+
+def _of_another_variant(family: Family, variant: str, wished: str, cabinet: Cabinet) -> SetProblem:
+    """A set that runs with another variant of its BIOS set than the one that is chosen, or the default."""
+    owner = family.bios[0] if family.bios else family.one
+    to_be_had = not lacking(of_variant(family, wished), lambda _, file: cabinet.held(file) is not None)
+    return SetProblem(
+        file="",
+        owner=owner.set,
+        verdict=Verdict.UNPROVEN,
+        reason=f"runs with variant {variant} of {owner.set}, not {wished}; choose it in the emulator",
+        state=State.LIMITED,
+        remedy=Remedy.PLACE if to_be_had else Remedy.NONE,
     )
 
 
@@ -193,6 +243,22 @@ def _poor(part: Part) -> SetProblem:
         owner=part.owner,
         verdict=Verdict.UNPROVEN,
         reason="the only dump known is a poor one",
+        state=State.LIMITED,
+    )
+
+
+def _is_unread(file: SetFile, there: Holding) -> bool:
+    """Whether a file of the right name (and size, if one is known) has no digest by which it could be told."""
+    known = file.known().keys()
+    return bool(known) and file.size in (None, there.size) and known.isdisjoint(there.digests.known())
+
+
+def _unread(part: Part) -> SetProblem:
+    return SetProblem(
+        file=part.file.name,
+        owner=part.owner,
+        verdict=Verdict.UNPROVEN,
+        reason="its content was not read; gribble check --reread does",
         state=State.LIMITED,
     )
 

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
+from typing import NamedTuple
 
-from msgspec import Struct
+from msgspec import Struct, structs
 
 from gribble.core.catalogue.families import Family, owned_files
-from gribble.core.records.roster import ArcadeSet, Disc, FileState, SetFile
+from gribble.core.records.roster import ArcadeSet, Disc, FileState, SetFile, SetKind
+
+Has = Callable[[str, SetFile], bool]
+"""Whether a file is there, asked with the set whose file it is."""
 
 
 class Lack(Struct, frozen=True):
@@ -24,9 +28,7 @@ class Lack(Struct, frozen=True):
         return self.disc.name if self.disc else " or ".join(file.name for file in self.files)
 
 
-def lacking(
-    family: Family, has: Callable[[str, SetFile], bool], has_disc: Callable[[Disc], bool] | None = None
-) -> list[Lack]:
+def lacking(family: Family, has: Has, has_disc: Callable[[Disc], bool] | None = None) -> list[Lack]:
     """What a set lacks, by whoever `has` its files: asked once of each, with the set whose file it is.
 
     A file that nobody has dumped is not asked of, and an optional one never lacks; of a choice one is enough. Without
@@ -36,7 +38,52 @@ def lacking(
     return found + lacking_discs(family.one, has_disc) if has_disc else found
 
 
-def lacking_files(owner: str, files: tuple[SetFile, ...], has: Callable[[str, SetFile], bool]) -> list[Lack]:
+class Settled(NamedTuple):
+    """A family with one variant of its BIOS set; which that is, and the one that was wished. Empty without variants."""
+
+    family: Family
+    variant: str = ""
+    wished: str = ""
+
+
+def settle_variant(family: Family, has: Has, variants: Mapping[str, str]) -> Settled:
+    """The family with the variant of its BIOS set by which it is judged: the one that is chosen (by BIOS set), else
+    the default; where that is not whole another one that is, and where none is, the nearest to whole, of equals the
+    first. A set without variants is judged as it is."""
+    names = variants_of(family)
+    if not names:
+        return Settled(family)
+    owner = family.bios[0] if family.bios else family.one
+    chosen = variants.get(owner.set)
+    if chosen in names:
+        names = [chosen, *(name for name in names if name != chosen)]
+    found = [Settled(of_variant(family, name), name, names[0]) for name in names]
+    return min(found, key=lambda one: len(lacking(one.family, has)))
+
+
+def variants_of(family: Family) -> list[str]:
+    """The variants of a family's BIOS set (or of a BIOS set itself) that anything could be, the default first."""
+    owner = family.bios[0] if family.bios else family.one
+    if owner.kind is not SetKind.BIOS or not (owner.variants or any(file.variant for file in owner.files)):
+        return []
+    dumped = [file for _, files in owned_files(family) for file in files if file.state is not FileState.UNDUMPED]
+    there = dict.fromkeys(file.variant for file in dumped if file.variant and not file.optional)
+    listed = [name for name in owner.variants if name in there]
+    return [*listed, *(name for name in there if name not in listed)]
+
+
+def of_variant(family: Family, variant: str) -> Family:
+    """A family without the files of other variants."""
+
+    def narrowed(one: ArcadeSet) -> ArcadeSet:
+        if all(file.variant in (None, variant) for file in one.files):
+            return one
+        return structs.replace(one, files=tuple(file for file in one.files if file.variant in (None, variant)))
+
+    return structs.replace(family, one=narrowed(family.one), bios=tuple(map(narrowed, family.bios)))
+
+
+def lacking_files(owner: str, files: tuple[SetFile, ...], has: Has) -> list[Lack]:
     """The same for the files of one set alone."""
     absent = [file for file in files if file.state is not FileState.UNDUMPED and not has(owner, file)]
     return list(_of_absent(owner, files, absent)) if absent else []

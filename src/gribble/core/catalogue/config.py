@@ -206,6 +206,7 @@ def fit_sheet(sheet: Sheet, installed: Installed | None = None, liking: Liking =
         wanted=installed.wanted,
         style=installed.style,
         stubs=installed.stubs,
+        variants=installed.variants,
         weights=installed.weights,
         liking=liking,
         order=sheet.order,

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from msgspec import Struct
 
-from gribble.core.records.roster import ArcadeSet, FileState, Roster, SetFile
+from gribble.core.records.roster import ArcadeSet, FileState, Roster, SetFile, SetKind
 
 
 class Family(Struct, frozen=True, kw_only=True):
@@ -46,7 +46,7 @@ def family_of(roster: Roster, name: str) -> Family:
     one = roster.sets[name]
     gaps: list[str] = []
     parents = _chain(roster, one, gaps)
-    bios_name = next((relative.bios for relative in (one, *parents) if relative.bios is not None), None)
+    bios_name = next((named for relative in (one, *parents) if (named := _bios_of(relative))), None)
     bios: tuple[ArcadeSet, ...] = ()
     if bios_name is not None and bios_name != name:
         if bios_name in roster.sets:
@@ -56,6 +56,11 @@ def family_of(roster: Roster, name: str) -> Family:
     wanted = next((relative.devices for relative in (one, *parents) if relative.devices), ())
     devices = tuple(_devices(roster, wanted, gaps, {name}))
     return Family(one=one, parents=parents, bios=bios, devices=devices, gaps=tuple(gaps))
+
+
+def _bios_of(one: ArcadeSet) -> str | None:
+    """A set's BIOS set; lists in which one attribute means the parent of a clone name that, which says nothing."""
+    return one.bios if one.bios not in (one.parent, one.set) else None
 
 
 def _chain(roster: Roster, one: ArcadeSet, gaps: list[str]) -> tuple[ArcadeSet, ...]:
@@ -92,9 +97,13 @@ def _devices(roster: Roster, names: tuple[str, ...], gaps: list[str], seen: set[
 
 
 def owned_files(family: Family) -> Iterator[tuple[str, tuple[SetFile, ...]]]:
-    """The files of a set (those of its parent included), of its BIOS set and its devices, each with whose they are."""
+    """The files of a set (those of its parent included), of its BIOS set and its devices, each with whose they are.
+
+    What is named as a BIOS set, but is none, is looked into and not asked for.
+    """
     yield family.one.set, family.one.files
-    for relative in (*family.bios[:1], *family.devices):
+    bios = (relative for relative in family.bios[:1] if relative.kind is SetKind.BIOS)
+    for relative in (*bios, *family.devices):
         yield relative.set, relative.files
 
 
@@ -115,7 +124,28 @@ def lineage_faults(roster: Roster) -> Iterator[tuple[str, str]]:
     for one in roster.sets.values():
         inherited = gaps.get(one.parent, ()) if one.parent is not None else ()
         yield from ((one.set, gap) for gap in gaps[one.set] if gap not in inherited)
-        yield from ((one.set, gap) for gap in _file_gaps(roster, one))
+        yield from ((one.set, gap) for gap in (*_file_gaps(roster, one), *_bios_gaps(roster, one), *_variant_gaps(one)))
+
+
+def _bios_gaps(roster: Roster, one: ArcadeSet) -> Iterator[str]:
+    """What is named as a BIOS set and is none."""
+    if one.bios == one.set:
+        yield "is said to be its own BIOS set"
+    elif _bios_of(one) and one.bios in roster.sets and roster.sets[one.bios].kind is not SetKind.BIOS:
+        yield f'its BIOS set "{one.bios}" is of kind {roster.sets[one.bios].kind}; its files are not asked for'
+
+
+def _variant_gaps(one: ArcadeSet) -> Iterator[str]:
+    """Variants that are listed and have no file, and those that files have and are not listed."""
+    there = dict.fromkeys(file.variant for file in one.files if file.variant is not None)
+    if one.kind is not SetKind.BIOS:
+        return  # a game lists those of its BIOS set
+    for number, name in enumerate(one.variants):
+        if name not in there:
+            yield f'its {"default " if not number else ""}variant "{name}" has no file'
+    for name in there:
+        if name not in one.variants:
+            yield f'files have the variant "{name}", which is not listed'
 
 
 def _file_gaps(roster: Roster, one: ArcadeSet) -> Iterator[str]:

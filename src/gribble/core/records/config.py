@@ -33,7 +33,7 @@ class Installed(Struct, frozen=True, kw_only=True):
     `wanted` is "all", a list of sets, or the name of a file with one on each line; absent, those that lie there count.
     With a `style`, placing brings the archives into it; `stubs` leaves an empty archive for each clone that is merged
     into its parent's. `weights` say how much sets are worth where not all fit a card; else 1. `prefer` takes the place
-    of the configuration's own.
+    of the configuration's own; `variants` says which variant of a BIOS set the emulator is set to.
     """
 
     release: str | None = None
@@ -44,6 +44,7 @@ class Installed(Struct, frozen=True, kw_only=True):
     wanted: tuple[str, ...] | None = None
     style: Style | None = None
     stubs: bool = False
+    variants: dict[str, str] = {}
     prefer: Prefer | None = None
     weights: dict[str, float] = {}
 

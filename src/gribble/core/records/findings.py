@@ -293,6 +293,7 @@ class SetAudit(Struct, frozen=True, kw_only=True):
     """One wanted set: its problems, first things first, and notes on packing that keep nothing from running.
 
     `spared` are files, each with the set whose it is, that are absent and not missed: optional, or another of a choice.
+    `variant` is the version of its BIOS set by which it is judged, if that has several.
     """
 
     set: str
@@ -300,6 +301,7 @@ class SetAudit(Struct, frozen=True, kw_only=True):
     problems: tuple[SetProblem, ...] = ()
     packing: tuple[str, ...] = ()
     spared: frozenset[tuple[str, str]] = frozenset()
+    variant: str = ""
 
     @property
     def state(self) -> State:
@@ -315,6 +317,7 @@ class EmulatorAudit(Struct, frozen=True, kw_only=True):
     `games` is None where game folders were not looked at; `sets` are the wanted sets of an arcade emulator, `sets_note`
     what is to be said of their roster, `set_remedies` what would put them right or into their `style`, where
     that was asked for. `asks_others` says that the rosters of other releases, not read yet, could say more.
+    `idle` says of an arcade emulator that none of its sets is wanted.
     `unknown` is there where no sheet can be used, so that nothing is said but that.
     """
 
@@ -330,6 +333,7 @@ class EmulatorAudit(Struct, frozen=True, kw_only=True):
     sets_note: str = ""
     unknown: UnknownEmulator | None = None
     asks_others: bool = False
+    idle: bool = False
     style: Style | None = None
     set_remedies: SetRemedies = SetRemedies()
     spare: tuple[str, ...] = ()
@@ -349,7 +353,8 @@ class EmulatorAudit(Struct, frozen=True, kw_only=True):
         states = {one.state for one in self.sets}
         if states == {State.BLOCKED}:
             return State.BLOCKED
-        return State.LIMITED if Level.BETTER in unmet or states - {State.READY} else State.READY
+        limited = Level.BETTER in unmet or states - {State.READY} or self.idle
+        return State.LIMITED if limited else State.READY
 
 
 class RigAudit(Struct, frozen=True, kw_only=True):

@@ -34,6 +34,7 @@ class Fitted(Struct, frozen=True, kw_only=True):
     wanted: tuple[str, ...] | None = None
     style: Style | None = None
     stubs: bool = False
+    variants: dict[str, str] = {}
     weights: dict[str, float] = {}
     liking: Liking = Liking()
     lean: bool = False

@@ -36,7 +36,8 @@ class FileState(StrEnum):
 
 
 class SetFile(Digests, frozen=True, kw_only=True, omit_defaults=True, gc=False):
-    """One file of a set; `size` is in bytes. `parent_name` and `bios_name` say which file of theirs it is."""
+    """One file of a set; `size` is in bytes. `parent_name` and `bios_name` say which file of theirs it is, `variant` to
+    which version of a BIOS set it belongs."""
 
     name: str
     size: int | None = None
@@ -45,6 +46,7 @@ class SetFile(Digests, frozen=True, kw_only=True, omit_defaults=True, gc=False):
     state: FileState = FileState.GOOD
     optional: bool = False
     choice: str | None = None
+    variant: str | None = None
 
 
 class Disc(Struct, frozen=True, kw_only=True, omit_defaults=True, gc=False):
@@ -57,7 +59,8 @@ class Disc(Struct, frozen=True, kw_only=True, omit_defaults=True, gc=False):
 
 
 class ArcadeSet(Struct, frozen=True, kw_only=True, omit_defaults=True, gc=False):
-    """One set: what it is, whom it needs, and every file it needs, those of its parent included."""
+    """One set: what it is, whom it needs, and every file it needs, those of its parent included. `variants` are the
+    versions of a BIOS set, the default first: one whole one is enough."""
 
     set: str
     title: str = ""
@@ -69,6 +72,7 @@ class ArcadeSet(Struct, frozen=True, kw_only=True, omit_defaults=True, gc=False)
     kind: SetKind = SetKind.GAME
     plays: Plays = Plays.YES
     note: str = ""
+    variants: tuple[str, ...] = ()
     files: tuple[SetFile, ...] = ()
     discs: tuple[Disc, ...] = ()
 

@@ -37,8 +37,7 @@ class KnownContents:
         self._by_size: dict[int | None, list[tuple[str, Accept | Reject]]] = {}
         self._sizeless: dict[str | None, set[str]] = {}  # the algorithms for any size, by CRC-32
         self._by_digest: dict[tuple[str, str], list[Known]] = {}
-        self._set_sizes: frozenset[int] = frozenset()
-        self._set_algorithms = frozenset({"crc32"})
+        self._set_sizes: dict[int, frozenset[str]] = {}  # the algorithms for files of sets, by size
         for sheet in sheets:
             for need in (part for whole in sheet.need for part in whole.parts()):
                 contents: tuple[Accept | Reject, ...] = (*need.accept, *need.reject)
@@ -57,8 +56,9 @@ class KnownContents:
 
     def want_sets(self, sizes: Iterable[int], algorithms: Iterable[str] = ()) -> None:
         """Files of these sizes may belong to sets: told by CRC-32 and size, and proven by further `algorithms`."""
-        self._set_sizes = self._set_sizes.union(sizes)
-        self._set_algorithms = self._set_algorithms.union(algorithms)
+        wanted = frozenset({"crc32", *algorithms})
+        for size in sizes:
+            self._set_sizes[size] = self._set_sizes.get(size, wanted) | wanted
 
     def sized(self) -> KnownContents:
         """The same but for contents of unknown size, which any file at all could be."""
@@ -89,18 +89,18 @@ class KnownContents:
             for strongest, content in self._by_size.get(size, ())
             if crc32 is None or content.crc32 is None or content.crc32 == crc32
         ).union(*filter(None, sizeless))
-        return wanted | self._set_algorithms if size in self._set_sizes else wanted
+        return wanted | self._set_sizes.get(size, frozenset())
 
     def beyond_crc(self) -> Container[int | None]:
         """The sizes of files that could want another digest than their CRC-32."""
         if None in self._by_size:
             return _Everything()
-        more = self._set_sizes if len(self._set_algorithms) > 1 else frozenset()
-        return more.union(self._by_size, [None])
+        more = (size for size, algorithms in self._set_sizes.items() if len(algorithms) > 1)
+        return frozenset(self._by_size).union(more, [None])
 
     def every_algorithm(self) -> frozenset[str]:
         """The digests that decide what a file of unknown size is."""
-        for_sets = self._set_algorithms if self._set_sizes else frozenset()
+        for_sets = frozenset[str]().union(*set(self._set_sizes.values()))
         return for_sets.union(algorithm for algorithm, _ in self._by_digest)
 
     def matches(self, size: int, digests: Digests) -> tuple[Known, ...]:

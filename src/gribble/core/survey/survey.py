@@ -60,12 +60,17 @@ class Surveyor:
         self.tally = Tally()
 
     def want_sets(self, files: Iterable[SetFile]) -> None:
-        """Tell what could belong to sets by its CRC-32, too; when rereading, prove it by the strongest digest."""
-        strongest: set[str] = set()
-        if self._reread:
-            files = list(files)
-            strongest = {name for file in files if (name := file.strongest())}
-        self._known.want_sets({file.size for file in files if file.size}, strongest)
+        """Tell what could belong to sets by its CRC-32, too; when rereading, prove it by the strongest digest, as
+        where a roster gives no CRC-32."""
+        plain: set[int] = set()
+        proven: dict[str, set[int]] = {}
+        for file in files:
+            strongest = file.strongest() if self._reread or file.crc32 is None else None
+            if file.size:
+                (proven.setdefault(strongest, set()) if strongest else plain).add(file.size)
+        self._known.want_sets(plain)
+        for strongest, sizes in proven.items():
+            self._known.want_sets(sizes, [strongest])
 
     def survey(self, root: Path, *, rig: str = "", way: Walk = Walk()) -> Survey:  # noqa: B008  (frozen)
         """What a folder holds, walked in some way. Raises GribbleError where the folder itself cannot be read."""

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from fnmatch import fnmatch
+from typing import NamedTuple
 
 from msgspec import structs
 
 from gribble.core.arcade.cabinet import cabinet_of
 from gribble.core.arcade.discs import Discs
 from gribble.core.arcade.packing import HowPacked, pack_sets
-from gribble.core.arcade.sets import Renamed, asks_others, audit_set, wanted_sets
+from gribble.core.arcade.sets import Renamed, asks_others, audit_set, nothing_wanted, wanted_sets
 from gribble.core.audit.judging.case import Ask, KeysInPlay, RigCase
 from gribble.core.audit.judging.choices import settle
 from gribble.core.audit.judging.demands import check_root
@@ -61,6 +62,17 @@ def _obstacles(rig: RigSeen, shelf: Shelf) -> Obstacles:
     )
 
 
+class _Sets(NamedTuple):
+    """The sets of an arcade emulator: those that are wanted, what would put them right, whether other releases' rosters
+    could say more, what is to be said of all of them, and whether none is wanted."""
+
+    found: tuple[SetAudit, ...] = ()
+    remedies: SetRemedies = SetRemedies()
+    asks: bool = False
+    note: str = ""
+    idle: bool = False
+
+
 class _Auditor:
     """Audits one rig: first which files serve where they lie, then each need with that knowledge."""
 
@@ -89,11 +101,12 @@ class _Auditor:
                 settings=self._settings.audit(fitted, group),
                 root=check_root(fitted, rig, self._shelf),
                 games=self._games.audit(fitted) if self._games else None,
-                sets=sets[fitted.emulator][0],
+                sets=sets[fitted.emulator].found,
                 style=fitted.style,
-                set_remedies=sets[fitted.emulator][1],
-                asks_others=sets[fitted.emulator][2],
-                sets_note=rig.arcade[fitted.emulator].note if fitted.emulator in rig.arcade else "",
+                set_remedies=sets[fitted.emulator].remedies,
+                asks_others=sets[fitted.emulator].asks,
+                sets_note=sets[fitted.emulator].note,
+                idle=sets[fitted.emulator].idle,
                 spare=tuple(spare.get(fitted.emulator, ())),
             )
             for fitted, group in zip(rig.emulators, findings, strict=True)
@@ -109,21 +122,25 @@ class _Auditor:
 
     # The sets of an arcade emulator
 
-    def _sets(self, fitted: Fitted) -> tuple[tuple[SetAudit, ...], SetRemedies, bool]:
+    def _sets(self, fitted: Fitted) -> _Sets:
         """The wanted sets, what would put them right, and whether other releases' rosters could say more of them."""
         arcade = self._rig.arcade.get(fitted.emulator)
         if fitted.arcade is None or arcade is None or arcade.roster is None:
-            return (), SetRemedies(), False
+            return _Sets(note=arcade.note if arcade else "")
         cabinet = cabinet_of(self._rig, fitted, self._elsewhere)
         discs = Discs(fitted.arcade, cabinet.folder, self._shelf.loose, list(self._case.ask.readings.discs))
-        wanted = wanted_sets(fitted.wanted, arcade.roster, cabinet, arcade.others)
+        wanted = wanted_sets(fitted.wanted, arcade.roster, cabinet, arcade.others, discs.digests)
         renamed = Renamed(arcade.roster)
         sets = tuple(audit_set(arcade.roster, name, cabinet, arcade.others, discs, renamed) for name in wanted)
         asks = bool(arcade.unread) and asks_others(fitted.wanted, arcade.roster, sets, cabinet)
+        found = _Sets(sets, asks=asks, note=arcade.note)
+        if not sets:
+            idle = nothing_wanted(arcade.roster, cabinet, discs)
+            return found._replace(idle=True, note="; ".join(filter(None, (arcade.note, idle))))
         if not self._case.ask.packing and fitted.style is None:
-            return sets, SetRemedies(), asks
+            return found
         how = HowPacked(fitted.style, fitted.stubs, fitted.lean)
-        return sets, pack_sets(arcade.roster, sets, cabinet, how, discs), asks
+        return found._replace(remedies=pack_sets(arcade.roster, sets, cabinet, how, discs))
 
     # The needs of one emulator
 
