@@ -57,7 +57,7 @@ def test_the_page_tells_everything_and_stands_alone(gribble: Gribble, world: Pat
         "6 to put right with what is held, 1 to obtain",
         "it is the debug revision: Stops at a blank screen",
         "◆ ready 13 ◇ limited 2 ■ blocked 10",
-        "Vesper sound ROM must, for whimbrel on stick",
+        "SOUND.BIN Vesper sound ROM, must, for whimbrel on stick",
         "SHA-1",
     ):
         assert said in words
@@ -105,17 +105,32 @@ def test_table_markdown_and_json_say_the_same(gribble: Gribble, world: Path) -> 
     rows = list(csv.DictReader(io.StringIO((world / "r.csv").read_text())))
     wanted = sum(len(one.rows) for _, one in report.emulators)
     sets = sum(sum(one.sets.values()) for _, one in report.emulators)
-    assert len(rows) == wanted + sets
+    assert len({row["name"] for row in rows if row["kind"] == "set"}) == sets
+    assert len([row for row in rows if row["kind"] != "set"]) == wanted
     assert {row["verdict"] for row in rows if row["name"] == "tern8-boot"} == {"sound"}
     markdown = (world / "r.md").read_text()
     assert "| stick | Knot 4 | blocked | 1 to obtain |" in markdown
+    told = {(one.archive, one.file, one.size, one.crc32, one.sha1) for one in report.obtain}
+    assert len(told) == len(report.obtain)
     for one in report.obtain:
-        for content in one.contents:
-            assert content.label
-            for digest in content.digests.known().values():
-                assert digest in markdown
-    sandbar = next(one for one in report.obtain if one.name == "sandbar")
-    assert [(content.label, content.size is not None) for content in sandbar.contents] == [("sandbar1.1a", True)]
+        assert all(digest in markdown for digest in one.known().values())
+    in_table = {
+        (row["archive"] or None, row["file"], int(row["size"]) if row["size"] else None, row["crc32"] or None,
+         row["sha1"] or None)
+        for row in rows if row["remedy"] == "obtain"
+    }  # fmt: skip
+    assert in_table == told
+    plan = gribble("plan", "--json", cwd=world, code=1).json["obtain"]
+    needs = gribble("needs", "--json", cwd=world, code=0).json["obtain"]
+    of_sets = {(one["archive"], one["file"], one["size"], one["crc32"], one["sha1"]) for one in plan if "set" in one}
+    assert of_sets == {row for row in told if row[0]}
+    assert {(one["need"], one["file"], one["sha1"]) for one in plan if "need" in one} == {
+        (one["need"], one["file"], one["sha1"]) for one in needs
+    }
+    sandbar = next(one for one in report.obtain if one.set == "sandbar")
+    assert (sandbar.archive, sandbar.file, sandbar.size is not None) == ("sandbar.zip", "sandbar1.1a", True)
+    shown = gribble("plan", cwd=world, code=1, COLUMNS="200").out
+    assert all(one["file"] in shown and (one["sha1"] or "") in shown for one in plan)
     schema = gribble("catalogue", "schema", "report", cwd=world, code=0).json
     assert {"when", "state", "rigs", "obtain"} <= set(schema["$defs"]["Report"]["required"])
 

@@ -9,6 +9,7 @@ from rich.text import Text
 
 from gribble.core.answers.needed import Needed
 from gribble.core.base.paths import join
+from gribble.core.placing.gaps import gap_record
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.sheet import Accept, Level, Media, Need, Setting
 from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, count, size
@@ -144,6 +145,7 @@ def needs_json(wanted: list[Needed]) -> dict[str, Any]:
             }
             for one in wanted
         ],
+        "obtain": [gap_record(gap) for one in wanted for gap in one.gaps],
     }
 
 

@@ -12,7 +12,7 @@ from gribble.core.records.findings import RigAudit
 from gribble.core.records.holding import in_words
 from gribble.core.records.plan import Gap, Plan
 from gribble.core.records.steps import Copy, Displace, Extract, Mend, Pack, Point, Rename, Step, Write, Writing
-from gribble.views.looks import QUIET, VERDICTS, count, shorten, size
+from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, count, shorten, size
 from gribble.views.screen import Screen, styled, verdict
 
 LINES_SHOWN = 40
@@ -71,10 +71,16 @@ def show_gaps(screen: Screen, gaps: tuple[Gap, ...], refused: set[tuple[str, str
         screen.say(styled(f"  and {len(gaps) - len(shown):,} more (gribble plan --json lists all)", QUIET))
 
 
-def _gap_words(gap: Gap, refused: set[tuple[str, str, str]]) -> str:
+def _gap_words(gap: Gap, refused: set[tuple[str, str, str]]) -> Text:
+    """A file to be got: which one, for what, and what it is known by."""
     part = "; not packed in part" if (gap.rig, gap.emulator, gap.subject) in refused else ""
     level = "" if gap.level == "must" else f" ({gap.level})"
-    return f"{gap.title} for {gap.emulator} on {gap.rig}{level}: {gap.reason}{part}"
+    file = in_words(gap.archive, gap.file) if gap.archive else gap.file
+    text = Text.assemble(styled(file or gap.subject, "bold"))
+    text.append_text(styled(f"\n{gap.title} for {gap.emulator} on {gap.rig}{level}: {gap.reason}{part}"))
+    known = [f"{gap.size:,} bytes"] if gap.size is not None else []
+    known += [f"{DIGEST_NAMES[name]} {digest}" for name, digest in gap.digests.known().items()]
+    return text.append_text(styled(f"\n{', '.join(known)}", QUIET)) if known else text
 
 
 def step_row(step: Step) -> tuple[str | Text, ...]:

@@ -39,17 +39,32 @@ def is_report(start: bytes) -> bool:
 def report_csv(report: Report) -> str:
     """A row for each thing that is wanted, on every rig."""
     titles = ["rig", "emulator", "release", "state", "kind", "name", "title", "level", "verdict", "remedy", "reason"]
-    rows = []
+    titles += ["place", "found", "proof", "archive", "file", "size", "crc32", "sha1"]
+    rows: list[list[str]] = []
     for rig, one in report.emulators:
         head = [rig.rig, one.emulator, one.release, str(one.state)]
         for row in one.rows:
             rows.append(
                 [*head, row.kind, row.name, row.title, row.level, row.verdict, row.remedy, row.reason, row.place,
-                 row.found, row.proof]
+                 row.found, row.proof, *_known_of(report, one.emulator, row.name, row.remedy)]
             )  # fmt: skip
-        for cell in (cell for family in one.families for cell in family):
-            rows.append([*head, "set", cell.set, cell.title, "", str(cell.state), "", cell.reason, "", "", ""])
-    return written_csv([*titles, "place", "found", "proof"], rows)
+        for fault in one.faults:
+            size = "" if fault.size is None else str(fault.size)
+            rows.append(
+                [*head, "set", fault.set, fault.title, "", fault.verdict, fault.remedy, fault.reason, "", "", "",
+                 fault.archive, fault.file, size, fault.crc32 or "", fault.sha1 or ""]
+            )  # fmt: skip
+        for cell in (cell for family in one.families for cell in family if cell.state is State.READY):
+            rows.append([*head, "set", cell.set, cell.title, "", str(cell.state), *[""] * 10])
+    return written_csv(titles, rows)
+
+
+def _known_of(report: Report, emulator: str, need: str, remedy: str) -> list[str]:
+    """What a file that is to be obtained for a need is known by, in the last columns of the table."""
+    found = (one for one in report.obtain if remedy == "obtain" and (one.emulator, one.need) == (emulator, need))
+    for one in found:
+        return ["", one.file, "" if one.size is None else str(one.size), one.crc32 or "", one.sha1 or ""]
+    return [""] * 5
 
 
 def report_markdown(report: Report) -> str:
@@ -77,15 +92,17 @@ def report_markdown(report: Report) -> str:
             lines += [f"- **{row.verdict}** {_md(row.title or row.name)}: {_md(row.reason)}" for row in wrong]
             lines += [f"- **{cell.state}** {_md(cell.set)}: {_md(cell.reason)}" for cell in cells]
     if report.obtain:
-        lines += ["", "## To obtain", ""]
+        lines += ["", "## To obtain", "", "| for | archive | file | size | digests |", "|---|---|---|---|---|"]
         for wanted in report.obtain:
-            lines.append(f"- {_md(wanted.title or wanted.name)} ({_md(wanted.level)}, for {_md(wanted.emulator)})")
-            for content in wanted.contents:
-                digests = ", ".join(
-                    f"{DIGEST_NAMES[name]} `{value}`" for name, value in content.digests.known().items()
-                )
-                size = f", {content.size:,} bytes" if content.size is not None else ""
-                lines.append(f"  - {_md(content.label)}{size}{': ' if digests else ''}{digests}")
+            digests = ", ".join(f"{DIGEST_NAMES[name]} `{value}`" for name, value in wanted.known().items())
+            what = f"{wanted.set or wanted.title} ({wanted.level}, {wanted.emulator} on {', '.join(wanted.rigs)})"
+            size = "" if wanted.size is None else f"{wanted.size:,} bytes"
+            lines.append(f"| {_md(what)} | {_md(wanted.archive or '')} | {_md(wanted.file)} | {size} | {digests} |")
+            for content in wanted.others:
+                known = content.digests.known().items()
+                digests = ", ".join(f"{DIGEST_NAMES[name]} `{value}`" for name, value in known)
+                size = "" if content.size is None else f"{content.size:,} bytes"
+                lines.append(f"| or {_md(content.label)} | | | {size} | {digests} |")
     return "\n".join(lines) + "\n"
 
 

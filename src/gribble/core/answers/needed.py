@@ -11,8 +11,10 @@ from gribble.core.audit.world import World
 from gribble.core.base.errors import GribbleError
 from gribble.core.base.suggest import suggest
 from gribble.core.catalogue.config import fit_sheet
+from gribble.core.placing.gaps import need_gaps
 from gribble.core.records.findings import Finding, Verdict
 from gribble.core.records.fitted import Fitted
+from gribble.core.records.plan import Gap
 from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.sheet import Need, Sheet
 
@@ -28,6 +30,13 @@ class Needed(Struct, frozen=True):
         """Whether something held meets a need; None where nothing was looked at."""
         finding = self.findings.get(need.id)
         return None if finding is None else _held(finding)
+
+    @property
+    def gaps(self) -> list[Gap]:
+        """What is to be obtained, file by file; nothing where nothing was looked at."""
+        wanted = {need.id for need in self.fitted.needs}
+        findings = (one for id_, one in self.findings.items() if id_ in wanted)
+        return [gap for one in findings for gap in need_gaps(self.rig, self.fitted.emulator, one)]
 
     def spared(self, need: Need) -> bool:
         """Whether another need of its choice is enough, so that nobody has to get this one."""

@@ -13,8 +13,19 @@ from msgspec import Struct
 from gribble.core.answers.rosters import Matched
 from gribble.core.audit.world import World
 from gribble.core.base.digests import Digests
+from gribble.core.placing.gaps import gaps_of, once_each
 from gribble.core.placing.journal import Run
-from gribble.core.records.findings import FIXABLE, EmulatorAudit, Finding, Remedy, RigAudit, State, worst
+from gribble.core.records.findings import (
+    FIXABLE,
+    EmulatorAudit,
+    Finding,
+    Remedy,
+    RigAudit,
+    SetAudit,
+    SetProblem,
+    State,
+    worst,
+)
 from gribble.core.records.holding import Holding
 from gribble.core.records.sheet import Level
 
@@ -33,6 +44,22 @@ class Row(Struct, frozen=True, kw_only=True):
     found: str = ""
     proof: str = ""
     remedy: str = ""
+
+
+class SetFault(Struct, frozen=True, kw_only=True):
+    """One thing that keeps a set from running as it should: which file, where it belongs, and what would help."""
+
+    set: str
+    title: str
+    state: State
+    verdict: str
+    remedy: str
+    reason: str
+    archive: str = ""
+    file: str = ""
+    size: int | None = None
+    crc32: str | None = None
+    sha1: str | None = None
 
 
 class SetCell(Struct, frozen=True):
@@ -54,6 +81,7 @@ class EmulatorReport(Struct, frozen=True, kw_only=True):
     todo: str
     rows: tuple[Row, ...]
     families: tuple[tuple[SetCell, ...], ...] = ()
+    faults: tuple[SetFault, ...] = ()
     note: str = ""
 
     @property
@@ -79,7 +107,7 @@ class RigReport(Struct, frozen=True, kw_only=True):
 
 
 class Content(Struct, frozen=True, kw_only=True):
-    """A content that would do: what to compare a file with. `size` is in bytes, None where nobody says."""
+    """Another content that would do. `size` is in bytes, None where nobody says."""
 
     label: str
     size: int | None
@@ -87,16 +115,28 @@ class Content(Struct, frozen=True, kw_only=True):
 
 
 class ToObtain(Struct, frozen=True, kw_only=True):
-    """One thing that nobody here has: for which emulators it is, under which names, and what it is known by."""
+    """One file that nobody here has: for which need or set it is, where it belongs, and what it is known by."""
 
     emulator: str
     rigs: tuple[str, ...]
-    name: str
+    need: str | None
+    set: str | None
     title: str
     level: str
-    names: tuple[str, ...]
+    archive: str | None
+    file: str
+    size: int | None
+    crc32: str | None
+    md5: str | None
+    sha1: str | None
+    sha256: str | None
     reason: str
-    contents: tuple[Content, ...] = ()
+    others: tuple[Content, ...] = ()
+
+    def known(self) -> dict[str, str]:
+        """The digests that are given, by name."""
+        names = ("crc32", "md5", "sha1", "sha256")
+        return {name: digest for name in names if (digest := getattr(self, name)) is not None}
 
 
 class RunChange(Struct, frozen=True, kw_only=True):
@@ -160,7 +200,7 @@ def make_report(
             )
             for found in audits
         ),
-        obtain=tuple(_to_obtain(world, audits)),
+        obtain=tuple(_to_obtain(audits)),
         releases=tuple(
             ReleaseShare(
                 emulator=one.emulator,
@@ -220,6 +260,7 @@ def _emulator(world: World, rig: RigAudit, emulator: EmulatorAudit) -> EmulatorR
         todo=_todo(emulator),
         rows=tuple(rows),
         families=tuple(_families(world, rig.rig, emulator)),
+        faults=tuple(_fault(one, problem) for one in emulator.sets for problem in one.problems),
         note=emulator.note or emulator.sets_note,
     )
 
@@ -249,14 +290,33 @@ def _shown(rig: str, holding: Holding) -> str:
     return f"{where}: {holding.member}" if holding.member else where
 
 
+def _fault(one: SetAudit, problem: SetProblem) -> SetFault:
+    wants = problem.wants
+    return SetFault(
+        set=one.set,
+        title=one.title,
+        state=one.state,
+        verdict=problem.verdict,
+        remedy=problem.remedy,
+        reason=problem.reason,
+        archive=problem.archive,
+        file=problem.file,
+        size=wants.size if wants else None,
+        crc32=wants.crc32 if wants else None,
+        sha1=wants.sha1 if wants else None,
+    )
+
+
 def _todo(emulator: EmulatorAudit) -> str:
     """What comes next, in a few words."""
+    alone = RigAudit(rig="", root="", emulators=(emulator,))
     findings = [one for one in emulator.findings if not (one.ignored or one.spared)]
     places = [place for finding in findings for place in finding.places]
-    others = [setting.remedy for setting in emulator.settings]
-    others += [problem.remedy for one in emulator.sets for problem in one.problems]
-    fixable = sum(place.fixable for place in places) + sum(remedy in FIXABLE for remedy in others)
-    obtain = sum(remedy is Remedy.OBTAIN for remedy in [*others, *(place.remedy for place in places)])
+    fixable = sum(place.fixable for place in places)
+    fixable += sum(setting.remedy in FIXABLE for setting in emulator.settings)
+    faulty = [one for one in emulator.sets if one.problems]
+    fixable += sum(all(problem.remedy in FIXABLE for problem in one.problems) for one in faulty)  # never in part
+    obtain = len({(gap.subject if gap.kind == "need" else gap.archive, gap.file) for gap in gaps_of(alone)})
     yours = sum(place.remedy in FIXABLE and not (place.fixable or place.met) for place in places)
     parts = [f"{fixable:,} to put right with what is held"] if fixable else []
     parts += [f"{obtain:,} to obtain"] if obtain else []
@@ -279,61 +339,27 @@ def _families(world: World, rig: str, emulator: EmulatorAudit) -> Iterable[tuple
     yield from (tuple(groups[name]) for name in sorted(groups))
 
 
-def _to_obtain(world: World, audits: tuple[RigAudit, ...]) -> Iterable[ToObtain]:
-    """What nobody here has, each once however many rigs want it; what must be there first."""
-    wanted: dict[tuple[str, str], list[tuple[str, Finding]]] = {}
-    for rig in audits:
-        for emulator in rig.emulators:
-            for finding in emulator.findings:
-                gap = any(place.remedy is Remedy.OBTAIN for place in finding.places)
-                if gap and not finding.ignored and not finding.spared:
-                    wanted.setdefault((emulator.emulator, finding.need.id), []).append((rig.rig, finding))
-    levels = list(Level)
-    for (emulator_name, _), found in sorted(wanted.items(), key=lambda pair: levels.index(pair[1][0][1].need.level)):
-        finding = found[0][1]
-        need = finding.need
-        names = (need.name, *need.aliases) if need.name else ()
-        contents = [
-            Content(label=accept.called or "the content", size=accept.size, digests=Digests(**accept.known()))
-            for part in need.parts()
-            for accept in part.accept
-        ]
+def _to_obtain(audits: tuple[RigAudit, ...]) -> Iterable[ToObtain]:
+    """What nobody here has, each file once however many rigs want it; what must be there first."""
+    for gap, rigs in once_each(gap for rig in audits for gap in gaps_of(rig)):
+        is_set = gap.kind == "set"
         yield ToObtain(
-            emulator=emulator_name,
-            rigs=tuple(rig for rig, _ in found),
-            name=need.id,
-            title=need.title,
-            level=need.level,
-            names=names,
-            reason=finding.chief.reason,
-            contents=tuple(contents),
+            emulator=gap.emulator,
+            rigs=rigs,
+            need=None if is_set else gap.subject,
+            set=gap.subject if is_set else None,
+            title=gap.title,
+            level="set" if is_set else gap.level,
+            archive=gap.archive or None,
+            file=gap.file,
+            size=gap.size,
+            crc32=gap.digests.crc32,
+            md5=gap.digests.md5,
+            sha1=gap.digests.sha1,
+            sha256=gap.digests.sha256,
+            reason=gap.reason,
+            others=tuple(
+                Content(label=one.called or "another content", size=one.size, digests=Digests(**one.known()))
+                for one in gap.others
+            ),
         )
-    yield from _set_files_to_obtain(world, audits)
-
-
-def _set_files_to_obtain(world: World, audits: tuple[RigAudit, ...]) -> Iterable[ToObtain]:
-    rosters = {(rig.name, name): one.roster for rig in world.rigs for name, one in rig.arcade.items()}
-    for rig in audits:
-        for emulator in rig.emulators:
-            roster = rosters.get((rig.rig, emulator.emulator))
-            for one in emulator.sets:
-                lacking = [problem for problem in one.problems if problem.remedy is Remedy.OBTAIN]
-                if not lacking or roster is None:
-                    continue
-                contents = []
-                for problem in lacking:
-                    owner = roster.sets.get(problem.owner or one.set)
-                    for file in owner.files if owner else ():
-                        if file.name == problem.file:
-                            digests = Digests(**file.known())
-                            contents.append(Content(label=file.name, size=file.size, digests=digests))
-                yield ToObtain(
-                    emulator=emulator.emulator,
-                    rigs=(rig.rig,),
-                    name=one.set,
-                    title=one.title,
-                    level="set",
-                    names=tuple(dict.fromkeys(problem.file for problem in lacking if problem.file)),
-                    reason=lacking[0].reason,
-                    contents=tuple(contents),
-                )

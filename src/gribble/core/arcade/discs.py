@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping
 
 from gribble.core.base.digests import DiscHeader
-from gribble.core.base.paths import base, join
+from gribble.core.base.paths import base, join, parent
 from gribble.core.catalogue.families import Family
 from gribble.core.records.findings import Proof, Remedy, SetProblem, State, Verdict
 from gribble.core.records.holding import Holding
-from gribble.core.records.roster import Disc, FileState
+from gribble.core.records.roster import Disc, FileState, SetFile
 from gribble.core.records.set_remedies import Loose
 from gribble.core.records.sheet import Arcade
 
@@ -89,6 +89,8 @@ class Discs:
                 reason=reason + (f"; a right one is held: {right.path}" if right and found is not right else ""),
                 state=state,
                 found=found,
+                wants=SetFile(name=disc.name + self._arcade.disc_ending, sha1=disc.sha1),
+                archive=parent(self._places(family, disc)[0])[len(self._folder) + bool(self._folder) :],
             )
 
         if there is None:

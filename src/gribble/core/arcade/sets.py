@@ -5,8 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from functools import cached_property
 
+from msgspec import structs
+
 from gribble.core.arcade.cabinet import Cabinet, Container, Content, content_of, is_file, member_name
 from gribble.core.arcade.discs import Discs
+from gribble.core.arcade.homes import Homes
 from gribble.core.arcade.match import whole_games
 from gribble.core.arcade.wanting import Lack, lacking, of_variant, settle_variant
 from gribble.core.base.paths import base
@@ -152,7 +155,12 @@ def audit_set(
         problems.append(_of_another_variant(family_of(roster, name), variant, wished, cabinet))
     if lacks:
         old = _old_releases(roster, family, cabinet, lacks, others)
-        problems += [_absence(_likeliest(lack, cabinet), family, cabinet, old) for lack in lacks]
+        homes = Homes(roster)
+        for lack in lacks:
+            part = _likeliest(lack, cabinet)
+            archive = f"{homes.owner(part.owner, part.file)[0]}.zip"
+            problem = _absence(part, family, cabinet, old)
+            problems.append(structs.replace(problem, wants=part.file, archive=archive))
     problems += discs.problems(family) if discs and family.one.discs else ()
     problems += _misspelled(family, cabinet)
     problems.sort(key=lambda problem: (problem.state is not State.BLOCKED, problem.verdict is not Verdict.MISSING))

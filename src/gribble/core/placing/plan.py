@@ -11,6 +11,7 @@ from msgspec import Struct, structs
 from gribble.core.base.digests import Digests
 from gribble.core.base.paths import fold
 from gribble.core.files.volumes import trouble
+from gribble.core.placing.gaps import gaps_of
 from gribble.core.placing.narrowing import without
 from gribble.core.records.findings import (
     FIXABLE,
@@ -18,8 +19,6 @@ from gribble.core.records.findings import (
     PlaceFinding,
     Remedy,
     RigAudit,
-    SetAudit,
-    SetProblem,
     SettingFinding,
 )
 from gribble.core.records.holding import Holding
@@ -35,10 +34,6 @@ def surplus_words(need: str, count: int) -> str:
     """What is said of files that belong nowhere, where they are left alone."""
     files = "1 file that does not belong there stays" if count == 1 else f"{count} files that do not belong there stay"
     return f"{files}; gribble place --only {need} displaces {'it' if count == 1 else 'them'}"
-
-
-FILES_TOLD = 4
-"""How many files that a set lacks are told by name."""
 
 
 def _holdable(steps: list[Step], volume: str, folds_case: bool) -> tuple[list[Step], list[Refused]]:
@@ -101,7 +96,7 @@ def make_plan(
         can, cannot = _holdable(planner.steps, (volumes or {}).get(rig.rig, ""), rig.folds_case)
         steps += can
         refused += [*planner.refused, *cannot]
-        gaps += planner.gaps
+        gaps += gaps_of(rig)
     return Plan(steps=tuple(steps), refused=tuple(refused), obtain=tuple(gaps))
 
 
@@ -113,7 +108,6 @@ class _Planner:
         self._only = only
         self.steps: list[Step] = []
         self.refused: list[Refused] = []
-        self.gaps: list[Gap] = []
         self._targets: dict[str, Holding] = {}
         self._displaced: set[str] = set()
         self._no_step: dict[tuple[str, str], str] = {}
@@ -145,10 +139,6 @@ class _Planner:
                     rig=self._rig.rig, emulator=emulator.emulator, need=waiting.set, reason=waiting.reason
                 )
                 self.refused.append(refused)
-            for one in emulator.sets:
-                lacking = [problem for problem in one.problems if problem.remedy is Remedy.OBTAIN]
-                if lacking:
-                    self.gaps.append(_set_gap(self._rig.rig, emulator.emulator, one, lacking))
 
     def _plan_games(self) -> None:
         """What puts games as they must lie; a file for which there is a step already waits for the next plan."""
@@ -250,8 +240,6 @@ class _Planner:
                         self._refuse(_Wish(emulator.emulator, finding, place), ONLY_ITS_NAME)
                     elif place.remedy in FIXABLE and not (place.surplus and finding.need.id not in self._only):
                         yield _Wish(emulator.emulator, finding, place)
-                if any(place.remedy is Remedy.OBTAIN for place in finding.places):
-                    self.gaps.append(_gap(self._rig.rig, emulator.emulator, finding))
 
     def _plan(self, wish: _Wish) -> None:
         place = wish.place
@@ -339,38 +327,6 @@ def _sets_of(rig: RigAudit) -> RigAudit:
     """An audit of nothing but sets."""
     emulators = tuple(structs.replace(emulator, findings=(), settings=(), games=()) for emulator in rig.emulators)
     return structs.replace(rig, emulators=emulators)
-
-
-def _gap(rig: str, emulator: str, finding: Finding) -> Gap:
-    need = finding.need
-    return Gap(
-        rig=rig,
-        emulator=emulator,
-        kind="need",
-        subject=need.id,
-        title=", or ".join((need.called, *finding.instead)),
-        verdict=finding.chief.verdict,
-        reason=finding.reason,
-        level=need.level,
-    )
-
-
-def _set_gap(rig: str, emulator: str, one: SetAudit, lacking: list[SetProblem]) -> Gap:
-    """What a set lacks, in one; files of a relative say whose they are."""
-    whose = {problem.owner: [each.file for each in lacking if each.owner == problem.owner] for problem in lacking}
-    parts = []
-    for owner, files in whose.items():
-        names = ", ".join(files[:FILES_TOLD]) + (f" and {len(files) - FILES_TOLD} more" * (len(files) > FILES_TOLD))
-        parts.append(names if owner == one.set else f"{names} of {owner}")
-    return Gap(
-        rig=rig,
-        emulator=emulator,
-        kind="set",
-        subject=one.set,
-        title=one.title or one.set,
-        verdict=lacking[0].verdict,
-        reason=f"lacks {'; '.join(parts)}",
-    )
 
 
 def _leaving(place: PlaceFinding) -> Iterable[str]:

@@ -14,6 +14,7 @@ from gribble.core.base.digests import HEX_LENGTHS, Digests
 from gribble.core.base.errors import GribbleError, Mistake, MistakesError, reason_of
 from gribble.core.base.paths import outside, path_fault
 from gribble.core.base.regular import read_regular
+from gribble.core.placing.gaps import gap_record
 from gribble.core.records.plan import Plan
 from gribble.core.records.steps import Displace, Mend, Pack, Point, Rename, Step, Taking
 
@@ -42,10 +43,7 @@ def plan_record(plan: Plan) -> dict[str, Any]:
         "refused": [
             {"rig": one.rig, "emulator": one.emulator, "need": one.need, "reason": one.reason} for one in plan.refused
         ],
-        "obtain": [
-            {"rig": gap.rig, "emulator": gap.emulator, gap.kind: gap.subject, "reason": gap.reason}
-            for gap in plan.obtain
-        ],
+        "obtain": [gap_record(gap) for gap in plan.obtain],
     }
 
 

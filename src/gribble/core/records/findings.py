@@ -13,6 +13,7 @@ from gribble.core.records.holding import Holding
 from gribble.core.records.obstacles import Obstacle, Obstacles
 from gribble.core.records.recipes import Mending
 from gribble.core.records.rig_seen import UnknownEmulator
+from gribble.core.records.roster import SetFile
 from gribble.core.records.set_remedies import SetRemedies
 from gribble.core.records.sheet import Accept, Level, ManifestFile, Need, Setting
 
@@ -274,7 +275,8 @@ class SetProblem(Struct, frozen=True, kw_only=True):
 
     `file` is empty where it concerns the whole set; `owner` is the set whose file it is; `found` is what lies there, or
     where the right content is held, `proof` what its verdict rests on; `state` is what the problem makes of the set.
-    `renamed` is what the release calls a set that it does not know by its name, `releases` are others that know it.
+    `wants` is the file as the roster lists it, and `archive` the one where it belongs. `renamed` is what the release
+    calls a set that it does not know by its name, `releases` are others that know it.
     """
 
     file: str
@@ -285,6 +287,8 @@ class SetProblem(Struct, frozen=True, kw_only=True):
     remedy: Remedy = Remedy.NONE
     proof: Proof = Proof.NONE
     found: Holding | None = None
+    wants: SetFile | None = None
+    archive: str = ""
     renamed: str = ""
     releases: tuple[str, ...] = ()
 

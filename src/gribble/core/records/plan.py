@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from msgspec import Struct
 
+from gribble.core.base.digests import Digests
 from gribble.core.records.findings import Verdict
-from gribble.core.records.sheet import Level
+from gribble.core.records.sheet import Accept, Level
 from gribble.core.records.steps import Step
 
 
@@ -19,7 +20,9 @@ class Refused(Struct, frozen=True, kw_only=True):
 
 
 class Gap(Struct, frozen=True, kw_only=True):
-    """A need or a set that only the user can complete: nothing held has the content. `kind` is "need" or "set"."""
+    """A file that only the user can get: nothing held has the content. `kind` is "need" or "set", for which it is; that
+    of a set belongs into an `archive`. `size` is in bytes; `others` are further contents that would do.
+    """
 
     rig: str
     emulator: str
@@ -29,6 +32,11 @@ class Gap(Struct, frozen=True, kw_only=True):
     verdict: Verdict
     reason: str
     level: Level = Level.MUST
+    archive: str = ""
+    file: str = ""
+    size: int | None = None
+    digests: Digests = Digests()
+    others: tuple[Accept, ...] = ()
 
 
 class Plan(Struct, frozen=True, kw_only=True):

@@ -1,0 +1,103 @@
+"""What nobody here has, file by file: one list for plans, for what is needed, and for reports."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from typing import Any
+
+from gribble.core.base.digests import Digests
+from gribble.core.records.findings import EmulatorAudit, Finding, Remedy, RigAudit
+from gribble.core.records.plan import Gap
+from gribble.core.records.sheet import Level
+
+
+def gaps_of(rig: RigAudit) -> Iterator[Gap]:
+    """What is to be obtained for a rig: needs first, then the files of sets, each once under the archive where it
+    belongs."""
+    for emulator in rig.emulators:
+        for finding in emulator.findings:
+            yield from need_gaps(rig.rig, emulator.emulator, finding)
+        yield from _set_gaps(rig.rig, emulator)
+
+
+def need_gaps(rig: str, emulator: str, finding: Finding) -> Iterator[Gap]:
+    """The files of a need that are to be obtained; of several contents the best liked, the others beside it."""
+    if finding.ignored or finding.spared:
+        return
+    need = finding.need
+    places = [place for _, place in finding.by_file] if need.file else list(finding.places)
+    parts = need.parts() if need.file else (need,) * len(places)
+    told: set[str] = set()
+    for part, place in zip(parts, places, strict=True):
+        if place.remedy is not Remedy.OBTAIN or part.name in told:
+            continue
+        told.add(part.name)
+        first, *others = part.accept or (None,)
+        yield Gap(
+            rig=rig,
+            emulator=emulator,
+            kind="need",
+            subject=need.id,
+            title=", or ".join((need.called, *finding.instead)),
+            verdict=place.verdict,
+            reason=place.reason if need.file else finding.reason,
+            level=need.level,
+            file=part.name,
+            size=first.size if first else None,
+            digests=Digests(**first.known()) if first else Digests(),
+            others=tuple(others),
+        )
+
+
+def _set_gaps(rig: str, emulator: EmulatorAudit) -> Iterator[Gap]:
+    told: set[tuple[str, str]] = set()
+    for one in emulator.sets:
+        for problem in one.problems:
+            if problem.remedy is not Remedy.OBTAIN:
+                continue
+            wants = problem.wants
+            file = wants.name if wants else problem.file
+            if (problem.archive, file) in told:
+                continue
+            told.add((problem.archive, file))
+            yield Gap(
+                rig=rig,
+                emulator=emulator.emulator,
+                kind="set",
+                subject=one.set,
+                title=one.title or one.set,
+                verdict=problem.verdict,
+                reason=problem.reason,
+                archive=problem.archive,
+                file=file,
+                size=wants.size if wants else None,
+                digests=Digests(**wants.known()) if wants else Digests(),
+            )
+
+
+def once_each(gaps: Iterable[Gap]) -> list[tuple[Gap, tuple[str, ...]]]:
+    """Gaps of several rigs, each file once, with the rigs that want it; what must be there first."""
+    found: dict[tuple[str, ...], tuple[Gap, list[str]]] = {}
+    for gap in gaps:
+        subject = gap.subject if gap.kind == "need" else ""
+        found.setdefault((gap.emulator, subject, gap.archive, gap.file), (gap, []))[1].append(gap.rig)
+    levels = list(Level)
+    order = sorted(found.values(), key=lambda pair: (pair[0].kind == "set", levels.index(pair[0].level)))
+    return [(gap, tuple(dict.fromkeys(rigs))) for gap, rigs in order]
+
+
+def gap_record(gap: Gap) -> dict[str, Any]:
+    """A gap in JSON (DESIGN.md section 13)."""
+    return {
+        "rig": gap.rig,
+        "emulator": gap.emulator,
+        gap.kind: gap.subject,
+        "title": gap.title,
+        "level": gap.level,
+        "archive": gap.archive or None,
+        "file": gap.file,
+        "size": gap.size,
+        **{name: gap.digests.get(name) for name in ("crc32", "md5", "sha1", "sha256")},
+        "others": [{"label": one.called or None, "size": one.size, **one.known()} for one in gap.others],
+        "reason": gap.reason,
+    }
