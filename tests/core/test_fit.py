@@ -36,14 +36,12 @@ def test_small_fits_are_the_best_of_all_selections(data: st.DataObject) -> None:
     found = fit_sets(wishes, sizes, budget)
     possible = [some for some in every_selection(wishes) if cost(some, sizes) <= budget]
     most = max(sum(wish.weight for wish in some) for some in possible)
-    earliest = max(
-        sum(count - wishes.index(wish) for wish in some)
-        for some in possible
-        if sum(wish.weight for wish in some) == most
-    )
+    earliest = max([wish in some for wish in wishes] for some in possible if sum(wish.weight for wish in some) == most)
     chosen = [wish for wish in wishes if wish.set in found.chosen]
     assert found.worth == pytest.approx(most)
-    assert sum(count - wishes.index(wish) for wish in chosen) == earliest
+    assert [wish in chosen for wish in wishes] == [
+        one and wish.weight > 0 for one, wish in zip(earliest, wishes, strict=True)
+    ]
     assert found.bytes == cost(chosen, sizes) <= budget
     assert found.optimal
     assert {*found.chosen, *found.left_out} == {wish.set for wish in wishes}

@@ -33,8 +33,6 @@ from gribble.core.survey.shelf import Shelf
 
 SUGGESTED = 20
 """For how many unknown names the nearest known one is looked for, which takes a while among 45,000."""
-MEMBER_BYTES = 128
-"""What an archive takes for each member beside its content, in bytes: two headers and two names, with room to spare."""
 
 
 class ArcadePlace(Struct, frozen=True):
@@ -232,59 +230,81 @@ def fit_card(
 
 
 class _Sizer:
-    """The things that sets need on a card: the archive of each owner, and disc images; each with its size."""
+    """The things that sets need on a card: archives (without a style the files that they lack) and disc images, each
+    with its size: never less than what placing writes."""
 
     def __init__(self, place: ArcadePlace, roster: Roster, cluster: int) -> None:
         self._place = place
         self._cluster = cluster
-        self._homes = Homes(roster)
+        self._style = place.fitted.style
+        cabinet = place.cabinet
+        self._homes = Homes(roster, lambda name: self._style is not None or cabinet.of(name) is not None)
         self._roster = roster
-        self._full = place.fitted.style is Style.FULL
         self._held: dict[tuple[str, str], Holding | None] = {}
         self.sizes: dict[str, int] = {}
         self.estimated = 0
 
     def settled(self, family: Family) -> Family:
         """A family with the variant of its BIOS set that is brought."""
-        return settle_variant(
-            family, lambda owner, file: self._find(owner, file) is not None, self._place.cabinet.variants
-        ).family
+        return settle_variant(family, self._has, self._place.cabinet.variants).family
 
     def lacking(self, family: Family) -> list[str]:
         """The files without which a set would not run, and that nobody has here."""
-        lacks = lacking(
-            family,
-            lambda owner, file: self._find(owner, file) is not None,
-            lambda disc: self._place.discs.image(disc) is not None,
-        )
+        lacks = lacking(family, self._has, lambda disc: self._place.discs.image(disc) is not None)
         return [lack.words for lack in lacks]
 
     def things(self, family: Family) -> tuple[str, ...]:
         """What a set needs on the card, with what it shares with others."""
-        chunks: dict[str, dict[str, tuple[str, SetFile]]] = {}
-        for part in parts_of(family):
-            owner, file = (part.owner, part.file) if self._full else self._homes.owner(part.owner, part.file)
-            archive = family.one.set if self._full else owner
-            if self._find(part.owner, part.file):
-                chunks.setdefault(archive, {})[f"{owner}/{file.name}"] = (owner, file)
-        things = []
-        for archive, files in chunks.items():
-            if not self._full:  # a relative's archive is made whole, with what else is held of it
-                files = {
-                    one.name: (archive, one) for one in self._roster.sets[archive].files if self._mine(archive, one)
-                }
-            things.append(f"archive {archive}")
-            if things[-1] not in self.sizes:
-                self.sizes[things[-1]] = self._archive_bytes(list(files.values()))
+        things = self._files(family) if self._style is None else self._archives(family)
         for disc in family.one.discs:
             if image := self._place.discs.image(disc):
                 things.append(f"disc {disc.sha1}")
                 self.sizes[things[-1]] = self._whole_clusters(image.size)
+        if self._style is Style.MERGED and self._place.fitted.stubs and family.parents:
+            things.append(f"stub {family.one.set}")
+            self.sizes[things[-1]] = self._whole_clusters(END_BYTES)
         return tuple(things)
+
+    def _archives(self, family: Family) -> list[str]:
+        """In a style: the archive of each set at which a file is at home, whole with what else is held of it."""
+        chunks: dict[str, list[tuple[str, SetFile]]] = {}
+        for part in parts_of(family):
+            if self._has(part.owner, part.file):
+                full = self._style is Style.FULL
+                owner, file = (part.owner, part.file) if full else self._homes.owner(part.owner, part.file)
+                chunks.setdefault(family.one.set if full else owner, []).append((owner, file))
+        things = []
+        for archive, files in chunks.items():
+            if self._style is not Style.FULL:
+                files = [(archive, one) for one in self._roster.sets[archive].files if self._mine(archive, one)]
+            things.append(f"archive {archive}")
+            if things[-1] not in self.sizes:
+                self.sizes[things[-1]] = self._archive_bytes(files)
+        return things
+
+    def _files(self, family: Family) -> list[str]:
+        """Without a style: the archives that lie there, and each file that is brought into one, or into a new one."""
+        there = [one for name in family.path if (one := self._place.cabinet.of(name))]
+        things = []
+        for path in dict.fromkeys(holding.path for one in there for holding in one.members):
+            things.append(f"lying {path}")
+            self.sizes[things[-1]] = self._whole_clusters(_size_of(self._place.rig.root, path))
+        for lack in lacking(family, lambda _, file: any(one.find(file) is not None for one in there)):
+            file = next(one for one in lack.files if self._has(lack.owner, one))
+            owner, entry = self._homes.owner(lack.owner, file)
+            things += [f"archive {owner}", f"file {owner}/{entry.name}"]
+            holding = self._find(lack.owner, file)
+            self.sizes[things[-2]] = self._cluster + END_BYTES  # what a last cluster may leave empty
+            self.sizes[things[-1]] = member_bytes(holding.size if holding else 0, entry.name)
+            self.estimated += 1
+        return list(dict.fromkeys(things))
+
+    def _has(self, owner: str, file: SetFile) -> bool:
+        return self._find(owner, file) is not None
 
     def _mine(self, archive: str, file: SetFile) -> bool:
         """Whether a file is at home in its own set's archive, and held."""
-        return self._homes.owner(archive, file)[0] == archive and self._find(archive, file) is not None
+        return self._homes.owner(archive, file)[0] == archive and self._has(archive, file)
 
     def _find(self, owner: str, file: SetFile) -> Holding | None:
         key = (owner, file.name)
@@ -294,15 +314,13 @@ class _Sizer:
         return self._held[key]
 
     def _archive_bytes(self, files: list[tuple[str, SetFile]]) -> int:
-        """The size of an archive of these files: that of one that lies there with all of them, if it is the smaller."""
-        holdings = [one for owner, file in files if (one := self._find(owner, file))]
-        contents = sum(one.size + MEMBER_BYTES for one in holdings)
-        archives = {(one.root, one.path) for one in holdings if one.member is not None}
-        if len(archives) == 1 and all(one.member is not None for one in holdings):
-            try:
-                lying = holdings[0].place.stat().st_size
-            except OSError:
-                lying = contents + 1
+        """The size of an archive of these files: that of a zip which lies there with all of them, if it is smaller."""
+        pairs = [(one, f"{owner}/{file.name}") for owner, file in files if (one := self._find(owner, file))]
+        contents = END_BYTES + sum(member_bytes(one.size, name) for one, name in pairs)
+        archives = {(one.root, one.path) for one, _ in pairs if one.member is not None}
+        if len(archives) == 1 and all(one.member is not None for one, _ in pairs) and pairs[0][0].path.endswith(".zip"):
+            root, path = archives.pop()
+            lying = _size_of(root, path) + sum(2 * len(name.encode()) for _, name in pairs)
             if lying <= contents:
                 return self._whole_clusters(lying)
         self.estimated += 1
@@ -310,3 +328,21 @@ class _Sizer:
 
     def _whole_clusters(self, size: int) -> int:
         return whole_clusters(size, self._cluster)
+
+
+END_BYTES = 98
+"""What a zip takes beside its members: the end of its directory, with its Zip64 forms."""
+
+
+def member_bytes(size: int, name: str) -> int:
+    """The most that a member of a zip takes, in bytes: two headers, two names, and a content that cannot be packed, for
+    which deflate notes 5 bytes in each 16 KB (RFC 1951)."""
+    return size + 5 * (size // 16_000 + 1) + 30 + 46 + 40 + 2 * len(name.encode("utf-8", "surrogateescape"))
+
+
+def _size_of(root: str, path: str) -> int:
+    """The size of a file in bytes; none that could be less where it cannot be asked."""
+    try:
+        return Path(root, path).stat().st_size
+    except OSError:
+        return 1 << 62

@@ -7,6 +7,7 @@ An integer linear program: one binary variable for a wish, one continuous variab
 from __future__ import annotations
 
 import re
+import time
 from collections.abc import Iterable, Mapping
 
 from msgspec import Struct
@@ -56,19 +57,14 @@ def read_bytes(text: str) -> int:
 def fit_sets(wishes: Iterable[Wish], sizes: Mapping[str, int], budget: int, seconds: float = 10.0) -> Selection:
     """The selection of greatest worth whose things fit into a budget, in bytes; among equals the earlier wishes.
 
-    `sizes` are those of the things, in bytes on the card. `seconds` bounds the search; a
-    quarter of it more is spent on finding the earlier wishes.
+    `sizes` are those of the things, in bytes on the card. `seconds` bounds the search; half
+    of it more is spent on finding the earlier wishes.
     """
     wishes = list(wishes)
     possible = [wish for wish in wishes if wish.weight > 0 and sum(sizes[thing] for thing in wish.needs) <= budget]
-    best, gap = _solve(possible, sizes, budget, [wish.weight for wish in possible], None, seconds)
-    worth = sum(wish.weight for wish in best)
+    best, gap = _solve(possible, sizes, budget, [wish.weight for wish in possible], None, seconds, {})
     if best and len(best) < len(possible):
-        ranks = [float(len(possible) - number) for number in range(len(possible))]
-        rank = {wish.set: value for wish, value in zip(possible, ranks, strict=True)}
-        earlier, _ = _solve(possible, sizes, budget, ranks, worth, seconds / 4)
-        if sum(wish.weight for wish in earlier) >= worth - _SLACK:
-            best = max(best, earlier, key=lambda some: sum(rank[wish.set] for wish in some))
+        best = _earliest(possible, sizes, budget, best, seconds)
     names = {wish.set for wish in best}
     return Selection(
         chosen=tuple(wish.set for wish in wishes if wish.set in names),
@@ -77,6 +73,38 @@ def fit_sets(wishes: Iterable[Wish], sizes: Mapping[str, int], budget: int, seco
         worth=sum(wish.weight for wish in best),
         gap=gap,
     )
+
+
+_AT_ONCE = 12
+"""How many wishes are decided at once where the earlier ones are to be taken: powers of two tell them apart."""
+
+
+def _earliest(
+    wishes: list[Wish], sizes: Mapping[str, int], budget: int, best: list[Wish], seconds: float
+) -> list[Wish]:
+    """Of all selections as worthy as the best one that which has the earliest wish in which two differ.
+
+    A few wishes at a time, each worth more than all behind it together; what is decided stays. What is best so far
+    stands where time runs out.
+    """
+    worth = sum(wish.weight for wish in best)
+    ends = time.monotonic() + seconds / 2
+    decided: dict[int, bool] = {}
+    for start in range(0, len(wishes), _AT_ONCE):
+        left = ends - time.monotonic()
+        if left <= 0:
+            break
+        group = range(start, min(start + _AT_ONCE, len(wishes)))
+        values = [0.0] * len(wishes)
+        for place, number in enumerate(group):
+            values[number] = float(1 << (_AT_ONCE - place))
+        found, gap = _solve(wishes, sizes, budget, values, worth, left, decided)
+        if gap or sum(wish.weight for wish in found) < worth - _SLACK:
+            break
+        best = found
+        chosen = {wish.set for wish in found}
+        decided |= {number: wishes[number].set in chosen for number in group}
+    return best
 
 
 _SLACK = 1e-6
@@ -89,9 +117,16 @@ def cost(wishes: Iterable[Wish], sizes: Mapping[str, int]) -> int:
 
 
 def _solve(
-    wishes: list[Wish], sizes: Mapping[str, int], budget: int, values: list[float], least: float | None, seconds: float
+    wishes: list[Wish],
+    sizes: Mapping[str, int],
+    budget: int,
+    values: list[float],
+    least: float | None,
+    seconds: float,
+    decided: Mapping[int, bool],
 ) -> tuple[list[Wish], float]:
-    """The best selection by these values, and the gap; `least` is the worth that it must keep."""
+    """The best selection by these values, and the gap; `least` is the worth that it must keep, `decided` are wishes (by
+    number) that are in or out."""
     if not wishes or cost(wishes, sizes) <= budget:
         return wishes, 0.0
     import numpy as np
@@ -119,11 +154,14 @@ def _solve(
         worths = np.array([wish.weight for wish in wishes] + [0.0] * len(shared))
         constraints.append(LinearConstraint(csr_matrix(worths), least - _SLACK, np.inf))
     aim = -np.array(values + [0.0] * len(shared))
+    lower, upper = np.zeros(width), np.ones(width)
+    for number, taken in decided.items():
+        lower[number] = upper[number] = float(taken)
     integrality = np.array([1] * len(wishes) + [0] * len(shared))
     found = milp(
         aim,
         integrality=integrality,
-        bounds=Bounds(0, 1),
+        bounds=Bounds(lower, upper),
         constraints=constraints,
         options={"time_limit": seconds, "mip_rel_gap": 0.0},
     )
@@ -132,7 +170,8 @@ def _solve(
     else:
         best = [wish for wish, value in zip(wishes, found.x, strict=False) if value > 0.5]
     best = _trimmed(best, sizes, budget)
-    best = _filled(best, wishes, sizes, budget)
+    if not decided:
+        best = _filled(best, wishes, sizes, budget)
     chosen = {wish.set for wish in best}
     worth = sum(value for wish, value in zip(wishes, values, strict=True) if wish.set in chosen)
     bound = -found.mip_dual_bound if found.mip_dual_bound is not None else sum(values)

@@ -140,9 +140,10 @@ class _Packer:
         return True
 
     def complete_relatives(self, accepted: list[Family]) -> None:
-        """What else is held of the parents, BIOS sets and devices that wanted sets need, so that theirs are whole."""
+        """What else is held of the relatives in whose archives a wanted set has files, so that these are whole."""
         wanted = {family.one.set for family in accepted}
-        relatives = {name: None for family in accepted for name in family.path if name not in wanted}
+        owners = {slot.owner for slots in self._slots.values() for slot in slots.values()}
+        relatives = {name: None for family in accepted for name in family.path if name in owners - wanted}
         for name in relatives:
             family = family_of(self._roster, name)
             for part in parts_of(family):
