@@ -53,7 +53,8 @@ CASES: dict[str, tuple[str, bytes | str, list[tuple[str, str]], str]] = {
     "UTF-16": ("disc.cue", CUE.encode("utf-16"), [("encoding", "UTF-16")], "damaged"),
     "an older encoding": ("disc.cue", ("REM \u00e9\n" + CUE).encode("latin-1"), [("encoding", "line 1 is not UTF-8")], "damaged"),
     "a path that climbs": ("disc.cue", CUE.replace("disc.bin", "../disc.bin"), [("leaves-folder", "climbs out")], "damaged"),
-    "an absolute path": ("disc.m3u", "/etc/passwd\n", [("leaves-folder", "is absolute")], "damaged"),
+    "an absolute path": ("disc.m3u", "/etc/passwd\n", [("absolute", "another machine does not have")], "damaged"),
+    "an absolute path in a cue": ("disc.cue", CUE.replace("disc.bin", "C:\\\\discs\\\\disc.bin"), [("absolute", "by an absolute path")], "damaged"),
     "track order": ("disc.cue", CUE.replace("TRACK 02", "TRACK 03"), [("order", "line 4: track 3 follows track 1")], "damaged"),
     "no index": ("disc.cue", CUE.replace("INDEX 01 00:06:00", "INDEX 02 00:06:00"), [("order", "track 2 has no INDEX 01")], "damaged"),
     "tracks that overlap": ("disc.cue", CUE.replace("00:06:00", "00:00:00"), [("overlap", "track 2 begins before")], "damaged"),
@@ -251,6 +252,30 @@ GROUPS: dict[str, tuple[list[str], list[tuple[str, list[str], list[int]]]]] = {
     "regions stay apart": (
         ["Tide (EU) (Disc 1).iso", "Tide (US) (Disc 2).iso"], [("Tide (US).m3u", ["Tide (US) (Disc 2).iso"], [1])],
     ),
+    "labels of their own": (
+        ["Herring (Disc 1) (Ebb Disc).cue", "Herring (Disc 2) (Flood Disc).cue"],
+        [("Herring.m3u", ["Herring (Disc 1) (Ebb Disc).cue", "Herring (Disc 2) (Flood Disc).cue"], [])],
+    ),
+    "labels and regions": (
+        [f"Tide (Disc {n}) ({where}) ({label}).iso" for where in ("EU", "US") for n, label in ((1, "Ebb"), (2, "Flood"))],
+        [(f"Tide ({where}).m3u", [f"Tide (Disc 1) ({where}) (Ebb).iso", f"Tide (Disc 2) ({where}) (Flood).iso"], [])
+         for where in ("EU", "US")],
+    ),
+    "regions behind the number stay apart": (
+        ["Tide (Disc 1) (EU).iso", "Tide (Disc 2) (US).iso"], [("Tide (US).m3u", ["Tide (Disc 2) (US).iso"], [1])],
+    ),
+    "behind a line": (
+        ["gull_disc1.d", "gull_disc2.d", "tern_Side_A.d", "tern_Side_B.d"],
+        [("gull.m3u", ["gull_disc1.d", "gull_disc2.d"], []), ("tern.m3u", ["tern_Side_A.d", "tern_Side_B.d"], [])],
+    ),
+    "Roman figures and words": (
+        ["Crab Disc I.d", "Crab Disc II.d", "Crab Disc III.d", "Eel (Disc Two).d", "Eel (Disc One).d"],
+        [("Crab.m3u", ["Crab Disc I.d", "Crab Disc II.d", "Crab Disc III.d"], []), ("Eel.m3u", ["Eel (Disc One).d", "Eel (Disc Two).d"], [])],
+    ),
+    "parts of a title": (
+        ["Kelp Part II (Disc 1).d", "Kelp Part II (Disc 2).d", "Kelp Part III (Disc 1).d", "Reef Part II.d"],
+        [("Kelp Part II.m3u", ["Kelp Part II (Disc 1).d", "Kelp Part II (Disc 2).d"], [])],
+    ),
     "folders stay apart": (
         ["A/Tide (Disc 1).iso", "B/Tide (Disc 2).iso"], [("B/Tide.m3u", ["B/Tide (Disc 2).iso"], [1])],
     ),
@@ -284,3 +309,25 @@ def test_a_playlist_is_merged_with_what_it_had() -> None:
     had = ["# mine", "b.iso", "", "extra.iso", "extra.iso"]
     assert lines_of(["a.iso", "b.iso"], had) == ["# mine", "a.iso", "b.iso", "extra.iso"]
     assert lines_of(["a.iso"], lines_of(["a.iso"], [])) == ["a.iso"]
+
+
+def test_a_playlist_in_another_order_is_told_and_put_in_order() -> None:
+    sizes = {"Tide (Disc 1).cue": 1, "Tide (Disc 2).cue": 1, "Tide.m3u": 1}
+    wrong, right = (f"# mine\nTide (Disc {a}).cue\nTide (Disc {b}).cue\n" for a, b in ((2, 1), (1, 2)))
+    found = check_sheet("Tide.m3u", read_sheet("m3u", wrong.encode()), sizes, folded_paths(sizes))
+    assert (found.verdict, [one.fault for one in found.findings]) == ("damaged", ["order"])
+    assert check_sheet("Tide.m3u", read_sheet("m3u", right.encode()), sizes, folded_paths(sizes)).verdict == "sound"
+    made = mend_sheet("Tide.m3u", read_sheet("m3u", wrong.encode()), wrong.encode(), sizes, folded_paths(sizes), [])
+    assert made is not None
+    assert made.text == right
+
+
+def test_a_file_of_an_absolute_path_that_lies_beside_is_written_so() -> None:
+    for name in ("/home/ada/discs/disc.bin", "C:\\discs\\disc.bin"):
+        text = CUE.replace("disc.bin", name)
+        sheet = read_sheet("cue", text.encode())
+        (fault,) = check_sheet("disc.cue", sheet, SIZES, folded_paths(SIZES)).findings
+        assert (fault.fault, fault.remedy) == ("absolute", "write disc.bin in the sheet")
+        made = mend_sheet("disc.cue", sheet, text.encode(), SIZES, folded_paths(SIZES), [])
+        assert made is not None
+        assert made.text == CUE

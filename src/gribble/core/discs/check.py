@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Iterator, Mapping
+from itertools import pairwise
 
 from gribble.core.base.paths import base, climb_fault, fold, join, parent
+from gribble.core.discs.playlists import disc_of, one_title
 from gribble.core.discs.sheets import RAW_BYTES, SUBCHANNEL_BYTES, DiscSheet, SheetFile
 from gribble.core.records.discs import Checked, DiscFault
 
@@ -18,6 +21,7 @@ ENDINGS = {
     ".gdi.txt": "gdi",
 }
 """The kinds of sheets by their endings; what is saved with a further .txt is told."""
+_ABSOLUTE = re.compile(r"[A-Za-z]:|[/\\]")
 IMAGES = (".bin", ".img", ".raw", ".iso")
 BARE = (".bin", ".img", ".raw")
 """Images that do not work without a sheet."""
@@ -51,6 +55,7 @@ def check_sheet(
         faults.append(DiscFault(fault="ending", reason="has a further ending .txt", remedy=remedy))
     for file in sheet.files:
         faults += _file_faults(path, sheet, file, sizes, folded, folds_case)
+    faults += _order_faults(sheet)
     if any(fault.fault == "no-sheet" for fault in faults):
         return Checked(path=path, verdict="imposter", findings=tuple(faults))
     return Checked(path=path, verdict="damaged" if faults else "sound", findings=tuple(faults))
@@ -66,6 +71,12 @@ def _file_faults(
 ) -> Iterator[DiscFault]:
     where = f"line {file.line}: "
     name = file.name.replace("\\", "/") if sheet.kind == "m3u" else file.name
+    if is_absolute(file.name):
+        beside = absolute_beside(path, file.name, sizes)
+        remedy = f"write {beside} in the sheet" if beside else ""
+        reason = f"{where}names a file by an absolute path, which another machine does not have"
+        yield DiscFault(fault="absolute", file=file.name, reason=reason, remedy=remedy)
+        return
     if fault := climb_fault(name):
         yield DiscFault(fault="leaves-folder", file=file.name, reason=f"{where}the name {fault}")
         return
@@ -87,6 +98,29 @@ def _file_faults(
     yield from _track_faults(file, sizes[target], sheet.kind)
     if sheet.kind == "ccd":
         yield from _ccd_faults(file, target, sizes)
+
+
+def is_absolute(name: str) -> bool:
+    """Whether a name in a sheet is an absolute path, of whatever system."""
+    return _ABSOLUTE.match(name.strip()) is not None
+
+
+def absolute_beside(path: str, name: str, sizes: Mapping[str, int]) -> str:
+    """The file of an absolute path's last name that lies beside a sheet; empty where there is none."""
+    last = name.strip().replace("\\", "/").rpartition("/")[2]
+    return last if last and join(parent(path), last) in sizes else ""
+
+
+def _order_faults(sheet: DiscSheet) -> Iterator[DiscFault]:
+    """Discs of one title that a playlist lists in another order than their numbers."""
+    names = [file.name.replace("\\", "/") for file in sheet.files] if sheet.kind == "m3u" else []
+    discs = one_title([disc for name in names if (disc := disc_of(name))])
+    lines = {file.name.replace("\\", "/"): file for file in sheet.files}
+    for first, second in pairwise(discs):
+        if first.title == second.title and second.place < first.place:
+            file = lines[second.path]
+            reason = f"line {file.line}: stands behind {base(first.path)}, though its number is lower"
+            yield DiscFault(fault="order", file=file.name, reason=reason)
 
 
 def _track_faults(file: SheetFile, size: int, kind: str) -> Iterator[DiscFault]:

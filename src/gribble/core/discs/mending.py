@@ -11,9 +11,9 @@ import re
 from collections.abc import Iterable, Iterator, Mapping
 
 from gribble.core.base.paths import climb_fault, fold, join, parent
-from gribble.core.discs.check import IMAGES, kind_of
+from gribble.core.discs.check import IMAGES, absolute_beside, is_absolute, kind_of
 from gribble.core.discs.images import Volume
-from gribble.core.discs.playlists import disc_of
+from gribble.core.discs.playlists import disc_of, one_title
 from gribble.core.discs.sheets import DiscSheet, SheetFile, decoded
 from gribble.core.records.discs import Mended
 
@@ -38,9 +38,10 @@ def mend_sheet(
     if sheet.kind == "ccd" or any(fault.fault == "no-sheet" for fault in sheet.faults):
         return None  # a ccd names no file: its own name is theirs
     found = dict(_in_other_case(path, sheet, sizes, folded))
+    found.update(_beside(path, sheet, sizes))
     missing = [file for file in sheet.files if _target(path, sheet, file) not in sizes and file.line not in found]
     if sheet.kind == "m3u":
-        found.update(_discs(path, missing, sizes))
+        found.update(_discs(path, missing, sizes) if missing else _in_order(sheet, found))
     else:
         found.update(_images(sheet, missing, sizes, [one for one in unnamed if parent(one) == parent(path)]))
     text, changes = decoded(data), [f"line {line}: {name}, {why}" for line, (name, why) in sorted(found.items())]
@@ -106,6 +107,25 @@ def _in_other_case(
             continue
         if not folder or there.startswith(f"{folder}/"):
             yield file.line, (there[len(folder) + bool(folder) :], "as it is spelled there")
+
+
+def _beside(path: str, sheet: DiscSheet, sizes: Mapping[str, int]) -> Iterator[tuple[int, tuple[str, str]]]:
+    """Files that are named by absolute paths and lie beside the sheet."""
+    for file in sheet.files:
+        if is_absolute(file.name) and (name := absolute_beside(path, file.name, sizes)):
+            yield file.line, (name, "which lies beside it")
+
+
+def _in_order(sheet: DiscSheet, found: Mapping[int, tuple[str, str]]) -> Iterator[tuple[int, tuple[str, str]]]:
+    """The entries of a playlist in the order of their numbers, where all are discs of one title."""
+    names = [found[file.line][0] if file.line in found else file.name for file in sheet.files]
+    discs = one_title([disc for name in names if (disc := disc_of(name.replace("\\", "/")))])
+    if len(discs) < len(names) or len({disc.title for disc in discs}) != 1:
+        return
+    ordered = [name for _, name in sorted(zip((disc.place for disc in discs), names, strict=True))]
+    for file, name, right in zip(sheet.files, names, ordered, strict=True):
+        if name != right:
+            yield file.line, (right, "in the order of their numbers")
 
 
 def _images(

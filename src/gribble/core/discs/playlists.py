@@ -1,7 +1,7 @@
 """Playlists of discs that belong together: grouped by title, from the usual habits of naming. Pure.
 
-Known markers, in brackets or not, in any case: `Disc 1`, `Disk 2 of 4`, `CD2`, `Side B`, `Disk 1 Side A`, `Part 3`.
-Numbers are read as numbers, sides A and B as first and second.
+Known markers, in brackets or not, in any case: `Disc 1`, `Disk 2 of 4`, `CD2`, `_disc1`, `Side B`, `Disk 1 Side A`,
+`Disc II`, `Disc Two`, `Part 3`. Numbers are read as numbers, sides A and B as first and second.
 """
 
 from __future__ import annotations
@@ -10,16 +10,32 @@ import posixpath
 import re
 from collections.abc import Iterable, Mapping
 
-from msgspec import Struct
+from msgspec import Struct, structs
 
 from gribble.core.base.paths import fold, join, parent
 from gribble.core.records.discs import Playlist
 
+_ORDINALS = {
+    word: number
+    for number, words in enumerate(
+        ("one i", "two ii", "three iii", "four iv", "five v", "six vi", "seven vii", "eight viii", "nine ix", "ten x"),
+        start=1,
+    )
+    for word in words.split()
+}
+"""Numbers as words and in Roman figures, as discs and sides have them; parts of a title have them in its name."""
 _MARK = re.compile(
-    r"[\s_.,-]*[(\[]?\s*\b(?P<kind>disc|disk|diskette|cd|part|side)[\s_#.]*(?P<number>\d{1,3}|[a-h](?![a-z]))"
-    r"(?:[\s_]*(?:of|/)[\s_]*(?P<total>\d{1,3}))?\b\s*[)\]]?",
+    r"[\s_.,-]*[(\[]?\s*(?<![^\W_])(?P<kind>disc|disk|diskette|cd|part|side)[\s_#.]*"
+    rf"(?P<number>\d{{1,3}}|{'|'.join(sorted(_ORDINALS, key=len, reverse=True))}|[a-h])"
+    r"(?:[\s_]*(?:of|/)[\s_]*(?P<total>\d{1,3}))?(?![^\W_])\s*[)\]]?",
     re.IGNORECASE,
 )
+_LABEL = re.compile(r"\s*[(\[][^()\[\]]*[)\]]")
+"""Something in brackets: a disc's own label, a region, a revision."""
+_NO_LABEL = re.compile(
+    r"^\s*.(?:[A-Z]{2}(?:[,+ -]+[A-Z]{2})*|usa|europe|japan|world|asia|rev.*|v?[\d.]+).$", re.IGNORECASE
+)
+"""What keeps titles apart though it stands in brackets: regions and revisions."""
 _SHEETS = (".cue", ".gdi", ".ccd")
 """Of a disc with a sheet the playlist names the sheet."""
 _NO_DISCS = (".m3u", ".txt", ".sub", ".jpg", ".png", ".pdf", ".xml", ".json", ".nfo", ".sha256", ".md5", ".sfv")
@@ -28,23 +44,29 @@ MOST_DISCS = 200
 
 
 class NamedDisc(Struct, frozen=True):
-    """What a file's name says of it: its title, its place (disc, side), and how many discs there are, if it says so."""
+    """What a file's name says of it: its title, its place (disc, side), and how many discs there are, if it says so.
+
+    `behind` is what of the title stands behind the number.
+    """
 
     path: str
     title: str
     place: tuple[int, int]
     total: int
+    behind: str = ""
 
 
 def group(paths: Iterable[str]) -> list[Playlist]:
     """The playlists that some files make; a title needs two discs, or a name that says there are more."""
-    titles: dict[tuple[str, str], list[NamedDisc]] = {}
+    folders: dict[str, list[NamedDisc]] = {}
     for path in paths:
-        if path.lower().endswith(_NO_DISCS):
-            continue
-        disc = disc_of(path)
+        disc = None if path.lower().endswith(_NO_DISCS) else disc_of(path)
         if disc is not None:
-            titles.setdefault((parent(path), fold(disc.title)), []).append(disc)
+            folders.setdefault(parent(path), []).append(disc)
+    titles: dict[tuple[str, str], list[NamedDisc]] = {}
+    for folder, discs in folders.items():
+        for disc in one_title(discs):
+            titles.setdefault((folder, fold(disc.title)), []).append(disc)
     found = [_playlist(folder, discs) for (folder, _), discs in titles.items()]
     return sorted((one for one in found if len(one.discs) > 1 or one.total > 1), key=lambda one: fold(one.path))
 
@@ -71,19 +93,54 @@ def named(paths: Iterable[str], names: Mapping[str, str]) -> tuple[list[Playlist
 def disc_of(path: str) -> NamedDisc | None:
     """The title and the number in a file's name; None where it has no number."""
     stem = posixpath.splitext(path.rpartition("/")[2])[0]
+    marks = [match for match in _MARK.finditer(stem) if _value(match)]
+    if any(match["kind"].lower() != "part" for match in marks):
+        marks = [match for match in marks if match["kind"].lower() != "part"]  # a part of a title, not a disc of it
     number = side = total = 0
-    for match in _MARK.finditer(stem):
-        word = match["number"].lower()
-        value = int(word) if word.isdecimal() else ord(word) - ord("a") + 1
+    for match in marks:
         if match["kind"].lower() == "side":
-            side = value
+            side = _value(match)
         else:
-            number = value
+            number = _value(match)
         total = max(total, int(match["total"] or 0))
     if not (number or side) or max(number, side, total) > MOST_DISCS:
         return None
-    title = re.sub(r"\s+", " ", _MARK.sub(" ", stem)).strip(" _.,-") or parent(path).rpartition("/")[2]
-    return NamedDisc(path, title, (number or 1, side), total) if title else None
+    rest, at = "", 0
+    for match in marks:
+        rest, at = f"{rest}{stem[at : match.start()]} ", match.end()
+    title = re.sub(r"\s+", " ", rest + stem[at:]).strip(" _.,-") or parent(path).rpartition("/")[2]
+    behind = re.sub(r"\s+", " ", stem[at:]).strip(" _.,-")
+    return NamedDisc(path, title, (number or 1, side), total, behind) if title else None
+
+
+def _value(match: re.Match[str]) -> int:
+    """The number that a mark gives; 0 where it is none."""
+    word = match["number"].lower()
+    if word.isdecimal():
+        return int(word)
+    if match["kind"].lower() == "part":
+        return 0 if word in _ORDINALS else ord(word) - ord("a") + 1
+    return _ORDINALS.get(word) or ord(word) - ord("a") + 1
+
+
+def one_title(discs: list[NamedDisc]) -> list[NamedDisc]:
+    """Discs of one folder with those put under one title that only a label behind their number keeps apart: each alone
+    under its own, and with a number of its own under what is left of it without the label."""
+    alone = [one for one in discs if sum(fold(one.title) == fold(other.title) for other in discs) == 1]
+    groups: dict[str, list[NamedDisc]] = {}
+    for disc in alone:
+        start = len(disc.title) - len(disc.behind)
+        for match in _LABEL.finditer(disc.title, start) if disc.title.endswith(disc.behind) else ():
+            if _NO_LABEL.search(match[0]):
+                continue
+            short = (disc.title[: match.start()] + disc.title[match.end() :]).strip()
+            groups.setdefault(fold(short), []).append(structs.replace(disc, title=short))
+    renamed: dict[str, NamedDisc] = {}
+    for group in sorted(groups.values(), key=len, reverse=True):
+        group = [disc for disc in group if disc.path not in renamed]
+        if len(group) > 1 and len({disc.place for disc in group}) == len(group):
+            renamed |= {disc.path: disc for disc in group}
+    return [renamed.get(disc.path, disc) for disc in discs]
 
 
 def _playlist(folder: str, discs: list[NamedDisc]) -> Playlist:
