@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import io
+import json
 import re
 import shutil
 import warnings
 import zipfile
+import zlib
 from pathlib import Path
 
 import pytest
@@ -284,3 +286,57 @@ def test_why_names_every_file_and_the_family_is_judged_by_itself(gribble: Gribbl
     (family,) = gribble("sets", "show", "saltpanj", "--json", cwd=world, code=0).json["families"]
     shown = {(one["set"], file["name"]): file["verdict"] for one in family["relatives"] for file in one["files"]}
     assert shown["saltpan", "saltpan1.1a"] == "missing"
+
+
+def shared_folder(world: Path, first: str, second: str, files: dict[str, bytes], style: str = "") -> Path:
+    """Two arcade emulators, each with one set `game` (its files by first letters), in one folder of sets."""
+    (world / "catalogue").mkdir(parents=True)
+    text = 'sources = ["drawer"]\ncatalogues = ["catalogue"]\n[rig.r]\nat = "rig"\n[rig.r.emulators]\n'
+    for name, letters in (("knot", first), ("ruff", second)):
+        head = (
+            f'sheet = 1\nemulator = "{name}"\n[folders]\nsets = "sets"\n[arcade]\nrosters = "{name}-*.roster.jsonl"\n'
+        )
+        (world / f"catalogue/{name}.sheet.toml").write_text(f'{head}folder = "sets"\n')
+        listed = [
+            {"name": f"{letter}.bin", "size": 100, "crc32": f"{zlib.crc32(letter.encode() * 100):08x}"}
+            for letter in letters
+        ]
+        lines = [{"roster": 1, "emulator": name, "release": "1"}, {"set": "game", "files": listed}]
+        (world / f"catalogue/{name}-1.roster.jsonl").write_text("".join(json.dumps(one) + "\n" for one in lines))
+        text += f'{name} = {{ release = "1", wanted = ["game"]{style} }}\n'
+    (world / "gribble.toml").write_text(text)
+    for path, data in files.items():
+        (world / path).parent.mkdir(parents=True, exist_ok=True)
+        (world / path).write_bytes(data)
+    return world
+
+
+def packed_of(*letters: str) -> bytes:
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w") as archive:
+        for letter in letters:
+            archive.writestr(f"{letter}.bin", letter.encode() * 100)
+    return buffer.getvalue()
+
+
+@pytest.mark.parametrize("style", ["", ', style = "split"'])
+@pytest.mark.parametrize("there", ["", "x", "xay", "ax"])
+def test_two_emulators_with_one_folder_are_planned_together(
+    gribble: Gribble, tmp_path: Path, style: str, there: str
+) -> None:
+    drawer = {f"drawer/{letter}": letter.encode() * 100 for letter in "axy"}
+    if there:
+        drawer["rig/sets/game.zip"] = packed_of(*there)
+    world = shared_folder(tmp_path / "w", "ax", "ay", {**drawer, "rig/boot/z": b"z"}, style)
+    gribble("place", "--yes", cwd=world, code=0)
+    assert sorted(zipfile.ZipFile(world / "rig/sets/game.zip").namelist()) == ["a.bin", "x.bin", "y.bin"]
+    assert gribble("check", "--json", cwd=world, code=0).json["state"] == "ready"
+    assert gribble("plan", "--json", cwd=world, code=0).json["steps"] == []
+
+
+def test_a_set_in_a_folder_of_its_own_stays_there_in_any_style(gribble: Gribble, world: Path) -> None:
+    folder = world / "rigs/cabinet/turnstone/sets/lugworm"
+    shutil.move(folder / "lugworm1.1a", world / "drawer/lug.bin")
+    gribble("sets", "pack", "lugworm", "--style", "split", "--yes", cwd=world, code=0)
+    assert {path.name for path in folder.iterdir()} == {"lugworm1.1a", "lugworm2.2b"}
+    assert not (folder.parent / "lugworm.zip").exists()

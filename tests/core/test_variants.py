@@ -76,6 +76,14 @@ def test_the_chosen_variant_is_brought_and_the_default_else() -> None:
     assert waiting.reason == "not packed in part: jp2.bin is nowhere here"
 
 
+def test_what_is_held_elsewhere_is_nearer_than_what_is_nowhere() -> None:
+    drawer = {f"d/{what}": what for what in ("jp1", "jp2")}
+    there = cabinet({**GAME, "sets/sys.zip/eu1.bin": "eu1"}, drawer)
+    found = audit_set(MADE, "game", there)
+    assert (found.variant, {one.remedy for one in found.problems}) == ("japan", {"place"})
+    assert pack_sets(MADE, [found], there).waiting == ()
+
+
 def test_a_variant_that_no_file_has_is_none() -> None:
     made = roster("2", sys={**BIOS, "variants": ["asia", "japan"], "files": BIOS["files"][:1] + BIOS["files"][3:5]})
     assert audit_set(made, "sys", cabinet({"sets/sys.zip/common.bin": "common"})).state == "blocked"

@@ -279,8 +279,14 @@ class _Sizer:
                 files = [(archive, one) for one in self._roster.sets[archive].files if self._mine(archive, one)]
             things.append(f"archive {archive}")
             if things[-1] not in self.sizes:
-                self.sizes[things[-1]] = self._archive_bytes(files)
+                kept = self._place.cabinet.kept(archive)
+                self.sizes[things[-1]] = self._folder_bytes(files) if kept else self._archive_bytes(files)
         return things
+
+    def _folder_bytes(self, files: list[tuple[str, SetFile]]) -> int:
+        """The size of a set that is kept in a folder of its own."""
+        holdings = (self._find(owner, file) for owner, file in files)
+        return sum(self._whole_clusters(one.size) for one in holdings if one)
 
     def _files(self, family: Family) -> list[str]:
         """Without a style: the archives that lie there, and each file that is brought into one, or into a new one."""
@@ -294,8 +300,10 @@ class _Sizer:
             owner, entry = self._homes.owner(lack.owner, file)
             things += [f"archive {owner}", f"file {owner}/{entry.name}"]
             holding = self._find(lack.owner, file)
+            size = holding.size if holding else 0
+            kept = self._place.cabinet.kept(owner)
             self.sizes[things[-2]] = self._cluster + END_BYTES  # what a last cluster may leave empty
-            self.sizes[things[-1]] = member_bytes(holding.size if holding else 0, entry.name)
+            self.sizes[things[-1]] = self._whole_clusters(size) if kept else member_bytes(size, entry.name)
             self.estimated += 1
         return list(dict.fromkeys(things))
 

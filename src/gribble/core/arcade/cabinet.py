@@ -94,6 +94,7 @@ class Cabinet:
         *,
         exact: bool = False,
         variants: Mapping[str, str] | None = None,
+        disc_ending: str = ".chd",
     ) -> None:
         """The sets lie in a `folder` of the rig; `endings` are the archives that the emulator can read. An `exact`
         device minds case where the volume does not; `variants` are those that are chosen, by BIOS set."""
@@ -103,6 +104,7 @@ class Cabinet:
         self._fold = fold if rig.folds_case else str
         self._exact = exact
         self.variants = variants or {}
+        self.disc_ending = disc_ending
         self._containers: dict[str, Container] = {}
         self._unreadable: dict[str, str] = {}
         self._elsewhere: dict[str, Holding | list[Holding]] | None = None
@@ -169,6 +171,13 @@ class Cabinet:
         """The archive or folder of a set."""
         return self._containers.get(self._fold(name))
 
+    def kept(self, name: str) -> bool:
+        """Whether a set lies in a plain folder of its own, in which it stays; one with disc images alone is none."""
+        container = self.of(name)
+        if container is None or container.archives:
+            return False
+        return any(not holding.path.endswith(self.disc_ending) for holding in container.members)
+
     def misspelled(self, name: str) -> str:
         """A set's archive or folder that the volume finds, but the device does not; empty where it does."""
         there = self.of(name) if self._exact else None
@@ -216,6 +225,12 @@ def member_name(holding: Holding) -> str:
 def cabinet_of(rig: RigSeen, fitted: Fitted, elsewhere: Iterable[Holding]) -> Cabinet:
     """What lies on a rig for an arcade emulator, and what is held elsewhere."""
     assert fitted.arcade is not None
-    folder, arcade = fitted.folders[fitted.arcade.folder], fitted.arcade
-    exact = fitted.root.exact_names
-    return Cabinet(rig, folder, arcade.archives, elsewhere, exact=exact, variants=fitted.variants)
+    return Cabinet(
+        rig,
+        fitted.folders[fitted.arcade.folder],
+        fitted.arcade.archives,
+        elsewhere,
+        exact=fitted.root.exact_names,
+        variants=fitted.variants,
+        disc_ending=fitted.arcade.disc_ending,
+    )

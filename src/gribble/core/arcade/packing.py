@@ -7,7 +7,7 @@ at home already is left alone. A set that would still lack a file is not packed 
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from typing import NamedTuple
 
 from msgspec import Struct, structs
@@ -46,6 +46,7 @@ def pack_sets(
     discs: Discs | None = None,
 ) -> SetRemedies:
     """What would put the audited sets right."""
+    audits = tuple(audits)
     how = how or HowPacked()
     style = how.style
     packer = _Packer(roster, cabinet, how)
@@ -67,6 +68,7 @@ def pack_sets(
         loose=tuple(loose),
         displaced=tuple((owner, path) for path, owner in packer.displaced.items()),
         waiting=tuple(packer.waiting),
+        uses=frozenset(packer.in_use(family_of(roster, one.set) for one in audits if one.set in roster.sets)),
     )
 
 
@@ -150,6 +152,14 @@ class _Packer:
                 if part.owner == name and not path_fault(part.file.name) and (holding := self._find(part, family)):
                     self._settle(family, part, holding)
 
+    def in_use(self, families: Iterable[Family]) -> Iterator[str]:
+        """The archives and files along the paths of some sets."""
+        for family in families:
+            for name in family.path:
+                if container := self._cabinet.of(name):
+                    yield from container.archives
+                    yield from (one.path for one in container.members)
+
     def _wait(self, name: str, reason: str) -> None:
         self.waiting.append(Waiting(set=name, reason=reason))
 
@@ -176,7 +186,7 @@ class _Packer:
             archive, rank = family.one.set, family.path.index(owner)
         else:
             owner, file = self._homes.owner(owner, file)
-            archive = self._root(owner) if self._style is Style.MERGED else owner
+            archive = self._root(owner) if self._style is Style.MERGED and not self._cabinet.kept(owner) else owner
             rank = 0 if archive == owner else 1
         place = next((n for n, one in enumerate(self._roster.sets[owner].files) if one.name == file.name), 0)
         slot = _Slot((rank, self._order[owner], place), owner, file, holding)
@@ -196,7 +206,7 @@ class _Packer:
         clones: dict[str, list[str]] = {}
         if self._style is Style.MERGED:
             for name in wanted:
-                if (root := self._root(name)) != name:
+                if (root := self._root(name)) != name and not self._cabinet.kept(name):
                     clones.setdefault(root, []).append(name)
         if self._style is not None:  # an archive in which nothing is at home any more is looked at, too
             for name in sorted(wanted | clones.keys(), key=self._order.__getitem__):
@@ -210,7 +220,7 @@ class _Packer:
 
     def _build(self, archive: str, clones: list[str], layout: set[Content]) -> None:
         container = self._cabinet.of(archive)
-        if self._style is None and container and not container.archives:
+        if container and self._cabinet.kept(archive):
             self._fill_folder(archive, container)
             return
         slots = _named(self._slots[archive].values())
@@ -241,6 +251,7 @@ class _Packer:
                     replaces=there,
                     kept=tuple(extras) if self._style is not None else (),
                     left_out=tuple(member_name(one) for one in left_out if not _known(one, layout)),
+                    dropped=tuple(member_name(one) for one in left_out if one.path == there),
                 )
             )
         stubs = {join(self._cabinet.folder, f"{name}.zip") for name in clones} if self._stubs else set()
@@ -315,6 +326,9 @@ class _Packer:
     def _fill_folder(self, archive: str, container: Container) -> None:
         """A set that lies in a plain folder stays in it: its missing files are put beside the others."""
         for name, slot in _named(self._slots[archive].values()).items():
+            own = self._cabinet.of(slot.owner) if self._style is not Style.FULL else None
+            if container.find(slot.file) or (own and own.find(slot.file)):
+                continue
             wrong = container.named(name)
             self.loose.append(
                 Loose(

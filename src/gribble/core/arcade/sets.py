@@ -124,7 +124,12 @@ def audit_set(
         return SetAudit(set=name, title="", problems=(problem,))
     family = family_of(roster, name)
     containers = [container for relative in family.path if (container := cabinet.of(relative))]
-    family, variant, wished = settle_variant(family, lambda _, file: _lies(file, containers), cabinet.variants)
+    family, variant, wished = settle_variant(
+        family,
+        lambda _, file: _lies(file, containers),
+        cabinet.variants,
+        lambda file: cabinet.held(file) is not None,
+    )
     misnamed: list[tuple[Part, Holding]] = []
     absent: list[tuple[str, str]] = []
     suspect: list[Part] = []

@@ -46,10 +46,12 @@ class Settled(NamedTuple):
     wished: str = ""
 
 
-def settle_variant(family: Family, has: Has, variants: Mapping[str, str]) -> Settled:
+def settle_variant(
+    family: Family, has: Has, variants: Mapping[str, str], held: Callable[[SetFile], bool] = lambda _file: False
+) -> Settled:
     """The family with the variant of its BIOS set by which it is judged: the one that is chosen (by BIOS set), else
     the default; where that is not whole another one that is, and where none is, the nearest to whole, of equals the
-    first. A set without variants is judged as it is."""
+    first. What is `held` elsewhere is nearer than what is nowhere. A set without variants is judged as it is."""
     names = variants_of(family)
     if not names:
         return Settled(family)
@@ -58,7 +60,12 @@ def settle_variant(family: Family, has: Has, variants: Mapping[str, str]) -> Set
     if chosen in names:
         names = [chosen, *(name for name in names if name != chosen)]
     found = [Settled(of_variant(family, name), name, names[0]) for name in names]
-    return min(found, key=lambda one: len(lacking(one.family, has)))
+
+    def distance(one: Settled) -> tuple[bool, int, int]:
+        lacks = lacking(one.family, has)
+        return bool(lacks), sum(not any(map(held, lack.files)) for lack in lacks), len(lacks)
+
+    return min(found, key=distance)
 
 
 def variants_of(family: Family) -> list[str]:

@@ -110,6 +110,7 @@ class _Planner:
         self.refused: list[Refused] = []
         self._targets: dict[str, Holding] = {}
         self._displaced: set[str] = set()
+        self._packed: dict[str, int] = {}  # archive: the number of the step that writes it
         self._no_step: dict[tuple[str, str], str] = {}
         self._plan_sets()
         self._plan_games()
@@ -149,10 +150,23 @@ class _Planner:
 
     def _carry_out(self, emulator: str, remedies: SetRemedies) -> None:
         """The steps of what puts sets or games right: what is written first, then what is not needed any more."""
+        others = self._used_by_others(emulator)
         for packed in remedies.packed:
             if self._hindered(emulator, packed.owner, packed.to, packed.replaces):
                 continue
-            self.steps.append(self._pack(emulator, packed))
+            if packed.dropped and (who := others.get(packed.replaces or "")):
+                self._refuse_set(emulator, packed.owner, f"{packed.to} stays as it is: {who} uses {packed.dropped[0]}")
+                continue
+            step = self._pack(emulator, packed)
+            if (number := self._packed.get(self._key(packed.to))) is None:
+                self._packed[self._key(packed.to)] = len(self.steps)
+                self.steps.append(step)
+            elif both := _together(self.steps[number], step):
+                self.steps[number] = both
+            else:
+                self._refuse_set(
+                    emulator, packed.owner, f"{packed.to} is packed with other contents for another emulator"
+                )
             self._displaced.update([packed.replaces] if packed.replaces else ())
         for loose in remedies.loose:
             leaves = loose.holding.path if loose.movable else None
@@ -165,9 +179,26 @@ class _Planner:
             if loose.movable:
                 self._displaced.add(loose.holding.path)
         for owner, path in remedies.displaced:
+            if path in others:
+                continue
             if path not in self._displaced and not self._hindered(emulator, owner, path, path):
                 self._displaced.add(path)
                 self.steps.append(Displace(**self._for(emulator, owner), from_=path))
+
+    def _used_by_others(self, emulator: str) -> dict[str, str]:
+        """The archives and files that the sets of other emulators on this rig have, with whose they are."""
+        return {
+            path: one.emulator
+            for one in self._rig.emulators
+            if one.emulator != emulator
+            for path in one.set_remedies.uses
+        }
+
+    def _refuse_set(self, emulator: str, owner: str, reason: str) -> None:
+        self.refused.append(Refused(rig=self._rig.rig, emulator=emulator, need=owner, reason=reason))
+
+    def _key(self, path: str) -> str:
+        return fold(path) if self._rig.folds_case else path
 
     def _hindered(self, emulator: str, owner: str, to: str, *displaced: str | None) -> bool:
         """Whether something is in the way of a step for a set, or what it displaces is sound for a need; then it is
@@ -252,7 +283,7 @@ class _Planner:
         elif place.mend:
             self.steps.append(self._mend(wish, place.mend))
         elif use.path != place.expected or use.rig != self._rig.rig:
-            key = fold(place.expected) if self._rig.folds_case else place.expected
+            key = self._key(place.expected)
             twin = self._targets.get(key)
             if twin and (twin.size, twin.digests) != (use.size, use.digests):
                 self._refuse(wish, f"{place.expected} is wanted with another content by an earlier step")
@@ -327,6 +358,25 @@ def _sets_of(rig: RigAudit) -> RigAudit:
     """An audit of nothing but sets."""
     emulators = tuple(structs.replace(emulator, findings=(), settings=(), games=()) for emulator in rig.emulators)
     return structs.replace(rig, emulators=emulators)
+
+
+def _together(one: Step, other: Step) -> Pack | None:
+    """Two packings of one archive for two emulators as one; None where a name would have two contents."""
+    if not isinstance(one, Pack) or not isinstance(other, Pack) or one.replaces != other.replaces:
+        return None
+    members = {member.name: member for member in one.members}
+    for member in other.members:
+        there = members.setdefault(member.name, member)
+        same = (there.from_, there.member) == (member.from_, member.member)
+        if not same and not there.digests.agrees(member.digests):
+            return None
+    return structs.replace(
+        one,
+        members=tuple(members.values()),
+        bytes=sum(member.size for member in members.values()),
+        surplus=tuple(name for name in one.surplus if name in other.surplus),
+        left_out=tuple(name for name in one.left_out if name in other.left_out),
+    )
 
 
 def _leaving(place: PlaceFinding) -> Iterable[str]:

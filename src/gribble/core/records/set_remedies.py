@@ -20,7 +20,7 @@ class Packed(Struct, frozen=True, kw_only=True):
     """One archive to be written. `to` and `replaces` are relative to the rig's root.
 
     `kept` are members that no wanted set needs and that stay; `left_out` contents of the old archive that none has
-    afterwards.
+    afterwards, `dropped` all that it had and this one has not.
     """
 
     owner: str
@@ -29,6 +29,7 @@ class Packed(Struct, frozen=True, kw_only=True):
     replaces: str | None = None
     kept: tuple[str, ...] = ()
     left_out: tuple[str, ...] = ()
+    dropped: tuple[str, ...] = ()
 
 
 class Loose(Struct, frozen=True, kw_only=True):
@@ -53,9 +54,11 @@ class Waiting(Struct, frozen=True, kw_only=True):
 
 
 class SetRemedies(Struct, frozen=True, kw_only=True):
-    """What would put an emulator's sets right; `displaced` are archives and files that are not needed afterwards."""
+    """What would put an emulator's sets right; `displaced` are archives and files that are not needed afterwards,
+    `uses` those that the wanted sets have."""
 
     packed: tuple[Packed, ...] = ()
     loose: tuple[Loose, ...] = ()
     displaced: tuple[tuple[str, str], ...] = ()  # set, path
     waiting: tuple[Waiting, ...] = ()
+    uses: frozenset[str] = frozenset()
