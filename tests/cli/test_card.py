@@ -12,7 +12,7 @@ from gribble.core.base.style import Style
 from tests.cards import CLUSTER, Card
 from tests.conftest import Gribble
 
-CARDS = 100 if os.environ.get("GRIBBLE_SOAK") else 6
+CARDS = 500 if os.environ.get("GRIBBLE_SOAK") else 4
 
 
 @pytest.mark.parametrize("style", ["", *Style])

@@ -56,15 +56,15 @@ def test_the_page_tells_everything_and_stands_alone(gribble: Gribble, world: Pat
         "Sandpiper 3.1 on lighthouse: ■ blocked",
         "6 to put right with what is held, 1 to obtain",
         "it is the debug revision: Stops at a blank screen",
-        "◆ ready 13 ◇ limited 2 ■ blocked 10",
+        "◆ ready 14 ◇ limited 3 ■ blocked 10",
         "SOUND.BIN Vesper sound ROM, must, for whimbrel on stick",
         "SHA-1",
     ):
         assert said in words
     pictures = [one for one in page.iter() if one.tag.endswith("svg")]
     assert len(pictures) == 5
-    assert "turnstone 1.6: 92 turnstone 1.8 (installed): 88" in words, "the figures stand below the chart, too"
-    assert "turnstone 1.6: 92; turnstone 1.8 (installed): 88" in [one.get("aria-label") for one in pictures]
+    assert "turnstone 1.6: 93 turnstone 1.8 (installed): 89" in words, "the figures stand below the chart, too"
+    assert "turnstone 1.6: 93; turnstone 1.8 (installed): 89" in [one.get("aria-label") for one in pictures]
     assert tree(world / "rigs") == before
     gribble("report", "--html", "r.html", cwd=world, code=1)  # a report may take the place of a former one
     (world / "mine.html").write_text("<p>mine</p>")

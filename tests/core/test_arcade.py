@@ -52,6 +52,11 @@ def test_a_set_gets_its_state_and_its_faults(case: str) -> None:
     assert found.packing == (("KID.ONE should be called kid1.bin",) if case == "under another name" else ())
 
 
+def test_two_archives_of_one_set_are_told() -> None:
+    found = audit_set(FAMILY, "kid", cabinet({**BIOS, **MUM, **KID, "sets/kid.7z/more": "m"}))
+    assert (found.state, found.packing) == ("ready", ("several archives of this set lie there: kid.zip, kid.7z",))
+
+
 def test_the_case_of_archives_counts_where_the_device_minds_it() -> None:
     files = {**BIOS, **{path.replace("mum", "MUM"): what for path, what in MUM.items()}, **KID}
     for exact, state in ((False, "ready"), (True, "blocked")):

@@ -45,6 +45,7 @@ STATES = {
     "lugworm": "ready", "groynej": "blocked", "sandbar": "blocked", "tidepool": "blocked", "breakwat": "blocked",
     "seawall": "blocked", "limpet": "limited", "mudflatj": "ready", "driftnet": "blocked", "pontoon": "ready",
     "shingle": "ready", "estuary": "blocked", "pebble": "ready", "cobble": "limited", "heronry": "ready",
+    "ferry": "limited", "gangway": "ready",
     "winkle": "ready", "razor": "blocked", "bollard": "ready", "oldpier": "blocked", "cockle": "blocked",
 }  # fmt: skip
 """Every wanted set with its expected state, written by hand."""
@@ -62,6 +63,7 @@ FIRST_SET_REASONS = {
     "driftnet": ("driftnet.chd", "imposter", "by its header it is another image"),
     "estuary": ("estuary", "imposter", "does not play it: Its protection"),
     "cobble": ("cobble2.2b", "unproven", "the only dump known is a poor one"),
+    "ferry": ("ferry", "unproven", "runs with variant south of ferryrom, not north"),
     "oldpier": ("oldpier", "missing", "release 1.8 knows no such set; release 1.6 does"),
     "cockle": ("cockle", "missing", "release 1.8 knows it as cocklesh"),
     "razor": ("razor1.1a", "imposter", "a right one is held: arcade/razor1 better.bin"),
@@ -92,8 +94,10 @@ def _sets(release: str) -> list[dict[str, Any]]:
     old = release == "1.6"
     sets: list[dict[str, Any]] = [
         {"set": "quaybios", "title": "Quay system", "kind": "bios", "files": [_file("quay.rom", f"quay {release}")]},
-        {"set": "boardrom", "title": "Board system", "kind": "bios",
-         "files": [_file("board-eu.rom", choice="region"), _file("board-us.rom", choice="region")]},
+        {"set": "boardrom", "title": "Board system", "kind": "bios", "variants": ["us", "eu"],
+         "files": [_file("board-eu.rom", variant="eu"), _file("board-us.rom", variant="us")]},
+        {"set": "ferryrom", "title": "Ferry system", "kind": "bios", "variants": ["north", "south"],
+         "files": [_file("ferry-n.rom", variant="north"), _file("ferry-s.rom", variant="south")]},
         {"set": "jettytone", "title": "Jetty tone board", "kind": "device", "files": [_file("tone.1")]},
         {"set": "padboard", "title": "Pad board", "kind": "device", "files": [_file("pad.1")]},
     ]  # fmt: skip
@@ -128,6 +132,7 @@ def _sets(release: str) -> list[dict[str, Any]]:
                         "set": f"{name}{mark}",
                         "title": f"{name.title()} ({mark})",
                         "parent": name,
+                        **({"bios": name} if name == "herring" else {}),  # some lists say so of the parent
                         "files": [own, _file(f"{name}2.2b", parent_name=f"{name}2.2b")],
                     }
                 )
@@ -139,6 +144,8 @@ def _of_release_alone(old: bool) -> list[dict[str, Any]]:
     winkle, razor = ("winkle1.1a", "razor1 first dump") if old else ("wk-1.ic1", "razor1.1a")
     sets: list[dict[str, Any]] = [
         {"set": "winkle", "title": "Winkle", "files": [_file(winkle, "winkle1.1a")]},
+        {"set": "ferry", "title": "Ferry", "bios": "ferryrom", "files": [_file("ferry1.1a")]},
+        {"set": "gangway", "title": "Gangway", "files": [{**_file("gangway1.1a"), "crc32": None}]},
         {"set": "razor", "title": "Razor Shell", "files": [_file("razor1.1a", razor), _file("razor2.2b")]},
         {"set": "cockle" if old else "cocklesh", "title": "Cockle", "files": [_file("cockle1.1a")]},
     ]
@@ -189,6 +196,9 @@ def arcade_files() -> dict[str, bytes]:
         "oldpier.zip": _plain("pier.1"),
         "cockle.zip": _plain("cockle1.1a"),
         "winkle.zip": _plain("winkle1.1a"),
+        "ferry.zip": _plain("ferry1.1a"),
+        "ferryrom.zip": _plain("ferry-s.rom"),
+        "gangway.zip": _plain("gangway1.1a"),
         "razor.zip": _archive([("razor1.1a", "razor1 first dump"), ("razor2.2b", "razor2.2b")]),
         "bollard.zip": _plain("bollard1.1a"),
         "driftnet/driftnet.chd": disc("another"),

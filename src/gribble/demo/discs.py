@@ -29,6 +29,10 @@ DISCS = {
     "Driftwood.chd": ("sound", ""),
     "Flotsam.chd": ("damaged", "length"),
     "Kelp Maze.m3u": ("damaged", "missing"),
+    "Backwards.m3u": ("damaged", "order"),
+    "Foghorn.cue": ("damaged", "absolute"),
+    "Flood Tide (Disc 1) (Ebb Disc).iso": ("sound", ""),
+    "Flood Tide (Disc 2) (Flood Disc).iso": ("sound", ""),
 }
 """Every sheet and image with its expected verdict and first fault, written by hand."""
 
@@ -40,6 +44,8 @@ MENDED = {
     "Razor/Razor.cue": "razor-02.bin",
     "Kelp Maze.m3u": "Pontoon (Disc 2).iso",
     "spare/whelk.cue": "whelk.bin",
+    "Backwards.m3u": "Pontoon (Disc 1).iso",
+    "Foghorn.cue": '"Foghorn.bin"',
 }
 """Every sheet that can be put right beyond doubt, with a name that stands in it afterwards."""
 
@@ -122,6 +128,11 @@ def disc_files() -> dict[str, bytes]:
         "Driftwood.chd": _compressed(1_000, 700),
         "Flotsam.chd": _compressed(600, 7_000),
         "Kelp Maze.m3u": b"Pontoon (Disc 1).iso\nPontoon Disk 2.iso\n",
+        "Backwards.m3u": b"Pontoon (Disc 2).iso\nPontoon (Disc 1).iso\n",
+        "Foghorn.cue": _cue(("D:\\games\\Foghorn.bin", 1)),
+        "Foghorn.bin": track,
+        "Flood Tide (Disc 1) (Ebb Disc).iso": _image("EBB", 20, 20),
+        "Flood Tide (Disc 2) (Flood Disc).iso": _image("FLOOD", 21, 21),
         "installed/PTR-00017/main.prg": noise("installed", 500),
         "installed/PTR-00021.prg": noise("installed too", 500),
         "names.txt": b"# id, and the name its playlist shall have\nPTR-00017 Harbour Nights\nPTR-00021 Tide Pool\n"

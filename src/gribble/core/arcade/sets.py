@@ -174,7 +174,7 @@ def audit_set(
         set=name,
         title=family.one.title,
         problems=tuple(problems),
-        packing=tuple(_packing(family, cabinet, misnamed)) if misnamed else (),
+        packing=tuple(_packing(family, cabinet, misnamed)),
         variant=variant,
         spared=frozenset(key for key in absent if key not in blamed),
     )
@@ -352,8 +352,11 @@ def _old_releases(
 
 
 def _packing(family: Family, cabinet: Cabinet, misnamed: list[tuple[Part, Holding]]) -> Iterator[str]:
-    """What lies in the set's own archive under another name than the roster's. It runs all the same."""
+    """What lies in the set's own archive under another name than the roster's, and a second archive of the set. It runs
+    all the same."""
     own = cabinet.of(family.one.set)
+    if own and len(own.archives) > 1:
+        yield f"several archives of this set lie there: {', '.join(map(base, own.archives))}"
     for part, there in misnamed:
         file, name = part.file, member_name(there)
         if own is None or part.owner != family.one.set or own.find(file) is not there:
