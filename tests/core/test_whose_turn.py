@@ -50,6 +50,12 @@ CASES: dict[str, Case] = {
         [KEYS], {}, [], {"keys": {"boot/a.keys": "one=aabb", "drawer/b.keys": "two=ccdd"}},
         "gribble keys merge /den/boot/a.keys /drawer/b.keys --out merged.keys --emulator knot", False,
     ),
+    "a place that two want": ([need("one"), need("two", accept=(accept("2"),))], {}, ["good"], {}, None, True),
+    "a folder spelled otherwise": (
+        [ROM], {"Boot/a.rom": "good"}, [],
+        {"root": Root(exact_names=True), "rig": {"folds_case": True, "folders": frozenset({"", "Boot"})}}, None, True,
+    ),
+    "a release that nobody can compare": ([ROM], {}, [], {"release": "the blue one"}, None, True),
     "a setting": (
         [ROM], {"boot/a.rom": "good"}, [], {"setting": (POINTS,), "settings": {("den", "k.ini"): b"rom = x"}}, PLACE, False,
     ),
