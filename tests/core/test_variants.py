@@ -11,6 +11,7 @@ from gribble.core.arcade.discs import Discs
 from gribble.core.arcade.match import Held, match_release, whole_games
 from gribble.core.arcade.packing import HowPacked, pack_sets
 from gribble.core.arcade.sets import audit_set, nothing_wanted, wanted_sets
+from gribble.core.arcade.wanting import variant_faults
 from gribble.core.base.style import Style
 from gribble.core.records.sheet import Arcade
 from tests.arcades import cabinet, file, held, roster
@@ -74,6 +75,15 @@ def test_the_chosen_variant_is_brought_and_the_default_else() -> None:
     half = cabinet({**GAME, "sets/sys.zip/jp1.bin": "jp1"})
     (waiting,) = pack_sets(MADE, [audit_set(MADE, "game", half)], half, HowPacked(Style.SPLIT)).waiting
     assert waiting.reason == "not packed in part: jp2.bin is nowhere here"
+
+
+def test_a_choice_that_is_none_is_told() -> None:
+    assert list(variant_faults(MADE, {"sys": "japan"})) == []
+    assert list(variant_faults(MADE, {"sys": "asia", "game": "x"})) == [
+        'sys has no variant "asia", which gribble.toml chooses; it has europe, japan',
+        'game has no variant "x", which gribble.toml chooses',
+    ]
+    assert audit_set(MADE, "game", cabinet({**GAME, **EU}, variants={"sys": "asia"})).state == "ready"
 
 
 def test_what_is_held_elsewhere_is_nearer_than_what_is_nowhere() -> None:

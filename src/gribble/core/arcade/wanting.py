@@ -7,8 +7,8 @@ from typing import NamedTuple
 
 from msgspec import Struct, structs
 
-from gribble.core.catalogue.families import Family, owned_files
-from gribble.core.records.roster import ArcadeSet, Disc, FileState, SetFile, SetKind
+from gribble.core.catalogue.families import Family, family_of, owned_files
+from gribble.core.records.roster import ArcadeSet, Disc, FileState, Roster, SetFile, SetKind
 
 Has = Callable[[str, SetFile], bool]
 """Whether a file is there, asked with the set whose file it is."""
@@ -77,6 +77,16 @@ def variants_of(family: Family) -> list[str]:
     there = dict.fromkeys(file.variant for file in dumped if file.variant and not file.optional)
     listed = [name for name in owner.variants if name in there]
     return [*listed, *(name for name in there if name not in listed)]
+
+
+def variant_faults(roster: Roster, variants: Mapping[str, str]) -> Iterator[str]:
+    """What is wrong with the variants that are chosen, by BIOS set."""
+    for name, chosen in variants.items():
+        one = roster.sets.get(name)
+        there = variants_of(family_of(roster, name)) if one and one.kind is SetKind.BIOS else []
+        if chosen not in there:
+            known = f"; it has {', '.join(there)}" if there else ""
+            yield f'{name} has no variant "{chosen}", which gribble.toml chooses{known}'
 
 
 def of_variant(family: Family, variant: str) -> Family:

@@ -12,6 +12,7 @@ from gribble.core.arcade.cabinet import cabinet_of
 from gribble.core.arcade.discs import Discs
 from gribble.core.arcade.packing import HowPacked, pack_sets
 from gribble.core.arcade.sets import Renamed, asks_others, audit_set, nothing_wanted, wanted_sets
+from gribble.core.arcade.wanting import variant_faults
 from gribble.core.audit.judging.case import Ask, KeysInPlay, RigCase
 from gribble.core.audit.judging.choices import settle
 from gribble.core.audit.judging.demands import check_root
@@ -133,10 +134,11 @@ class _Auditor:
         renamed = Renamed(arcade.roster)
         sets = tuple(audit_set(arcade.roster, name, cabinet, arcade.others, discs, renamed) for name in wanted)
         asks = bool(arcade.unread) and asks_others(fitted.wanted, arcade.roster, sets, cabinet)
-        found = _Sets(sets, asks=asks, note=arcade.note)
+        notes = [*filter(None, [arcade.note]), *variant_faults(arcade.roster, fitted.variants)]
+        found = _Sets(sets, asks=asks, note="; ".join(notes))
         if not sets:
-            idle = nothing_wanted(arcade.roster, cabinet, discs)
-            return found._replace(idle=True, note="; ".join(filter(None, (arcade.note, idle))))
+            notes.append(nothing_wanted(arcade.roster, cabinet, discs))
+            return found._replace(idle=True, note="; ".join(notes))
         if not self._case.ask.packing and fitted.style is None:
             return found
         how = HowPacked(fitted.style, fitted.stubs, fitted.lean)
