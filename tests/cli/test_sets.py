@@ -340,3 +340,30 @@ def test_a_set_in_a_folder_of_its_own_stays_there_in_any_style(gribble: Gribble,
     gribble("sets", "pack", "lugworm", "--style", "split", "--yes", cwd=world, code=0)
     assert {path.name for path in folder.iterdir()} == {"lugworm1.1a", "lugworm2.2b"}
     assert not (folder.parent / "lugworm.zip").exists()
+
+
+def test_what_another_emulator_uses_is_neither_narrowed_nor_displaced(gribble: Gribble, tmp_path: Path) -> None:
+    """For one of them the clone's archive holds too much; for the other it is a set of its own that needs all of it."""
+    archives = {"rig/sets/mum.zip": packed_of("a"), "rig/sets/kid.zip": packed_of("k", "a")}
+    world = shared_folder(tmp_path / "w", "a", "a", {**archives, "drawer/z": b"z"}, ', style = "split"')
+
+    def listed(letter: str, **more: str) -> dict[str, object]:
+        crc = f"{zlib.crc32(letter.encode() * 100):08x}"
+        return {"name": f"{letter}.bin", "size": 100, "crc32": crc, **more}
+
+    mum = {"set": "mum", "files": [listed("a")]}
+    clone = {"set": "kid", "parent": "mum", "files": [listed("k"), listed("a", parent_name="a.bin")]}
+    alone = {"set": "kid", "files": [listed("k"), listed("a")]}
+    for name, sets in (("knot", [mum, clone]), ("ruff", [alone])):
+        lines = [{"roster": 1, "emulator": name, "release": "1"}, *sets]
+        (world / f"catalogue/{name}-1.roster.jsonl").write_text("".join(json.dumps(one) + "\n" for one in lines))
+    config = world / "gribble.toml"
+    config.write_text(config.read_text().replace('wanted = ["game"]', 'wanted = ["kid"]'))
+    for style in ("split", "merged"):
+        config.write_text(re.sub('style = "[a-z]+"', f'style = "{style}"', config.read_text(), count=1))
+        before = {path: (world / path).read_bytes() for path in archives}
+        plan = gribble("plan", "--json", cwd=world, code=1).json
+        assert any("ruff uses" in one["reason"] for one in plan["refused"]) or style == "merged"
+        gribble("place", "--yes", cwd=world)
+        assert gribble("check", "--json", cwd=world, code=0).json["state"] == "ready"
+        assert (world / "rig/sets/kid.zip").read_bytes() == before["rig/sets/kid.zip"]

@@ -20,10 +20,10 @@ def show_families(session: Session, scope: Scope, names: list[str], as_json: boo
     rosters = {(one.name, emulator): arcade.roster for one in world.rigs for emulator, arcade in one.arcade.items()}
     known = [(roster, name) for roster in rosters.values() if roster for name in names if name in roster.sets]
     relatives = {relative for roster, name in known for relative in family_of(roster, name).path}
-    asked = asking(world, [*names, *sorted(relatives - set(names))])
-    audits = {(found.rig, one.emulator, each.set): each for found, one, each in sets_of(asked.audit(scope))}
+    everyone = sets_of(asking(world, [*names, *sorted(relatives - set(names))]).audit(scope))
+    audits = {(found.rig, one.emulator, each.set): each for found, one, each in everyone}
     trees, unknown = [], []
-    for found, emulator, one in sets_of(world.audit(scope)):
+    for found, emulator, one in (pair for pair in everyone if pair[2].set in names):
         roster = rosters[found.rig, emulator.emulator]
         if roster and one.set in roster.sets:
             around = {name: each for (*place, name), each in audits.items() if place == [found.rig, emulator.emulator]}

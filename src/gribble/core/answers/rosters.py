@@ -292,9 +292,13 @@ class _Sizer:
         """Without a style: the archives that lie there, and each file that is brought into one, or into a new one."""
         there = [one for name in family.path if (one := self._place.cabinet.of(name))]
         things = []
-        for path in dict.fromkeys(holding.path for one in there for holding in one.members):
+        contents: dict[str, int] = {}
+        for lies in (lies for one in there for lies in one.members):
+            contents[lies.path] = contents.get(lies.path, 0) + member_bytes(lies.size, lies.name)
+        for path, unpacked in contents.items():
             things.append(f"lying {path}")
-            self.sizes[things[-1]] = self._whole_clusters(_size_of(self._place.rig.root, path))
+            lying = _size_of(self._place.rig.root, path)
+            self.sizes[things[-1]] = self._whole_clusters(unpacked + END_BYTES if lying is None else lying)
         for lack in lacking(family, lambda _, file: any(one.find(file) is not None for one in there)):
             file = next(one for one in lack.files if self._has(lack.owner, one))
             owner, entry = self._homes.owner(lack.owner, file)
@@ -328,9 +332,10 @@ class _Sizer:
         archives = {(one.root, one.path) for one, _ in pairs if one.member is not None}
         if len(archives) == 1 and all(one.member is not None for one, _ in pairs) and pairs[0][0].path.endswith(".zip"):
             root, path = archives.pop()
-            lying = _size_of(root, path) + sum(2 * len(name.encode()) for _, name in pairs)
-            if lying <= contents:
-                return self._whole_clusters(lying)
+            lying = _size_of(root, path)
+            names = sum(2 * len(name.encode()) for _, name in pairs)
+            if lying is not None and lying + names <= contents:
+                return self._whole_clusters(lying + names)
         self.estimated += 1
         return self._whole_clusters(contents)
 
@@ -348,9 +353,9 @@ def member_bytes(size: int, name: str) -> int:
     return size + 5 * (size // 16_000 + 1) + 30 + 46 + 40 + 2 * len(name.encode("utf-8", "surrogateescape"))
 
 
-def _size_of(root: str, path: str) -> int:
-    """The size of a file in bytes; none that could be less where it cannot be asked."""
+def _size_of(root: str, path: str) -> int | None:
+    """The size of a file in bytes; None where it cannot be asked, as on another machine."""
     try:
         return Path(root, path).stat().st_size
     except OSError:
-        return 1 << 62
+        return None

@@ -155,7 +155,11 @@ def audit_set(
         return True
 
     lacks = lacking(family, has)
-    problems = [*_of_release(family), *map(_poor, suspect), *map(_unread, unread)]
+    problems = [
+        *_of_release(family),
+        *(_doubtful(part, POOR) for part in suspect),
+        *(_doubtful(part, UNREAD) for part in unread),
+    ]
     if variant != wished and not lacks:
         problems.append(_of_another_variant(family_of(roster, name), variant, wished, cabinet))
     if lacks:
@@ -250,13 +254,14 @@ def own_contents(roster: Roster, name: str) -> frozenset[Content]:
     return frozenset(discs).union(key for file in one.files if (key := content_of(file)))
 
 
-def _poor(part: Part) -> SetProblem:
+POOR = "the only dump known is a poor one"
+UNREAD = "its content was not read; gribble check --reread does"
+
+
+def _doubtful(part: Part, reason: str) -> SetProblem:
+    """A file that is there, and cannot be relied on."""
     return SetProblem(
-        file=part.file.name,
-        owner=part.owner,
-        verdict=Verdict.UNPROVEN,
-        reason="the only dump known is a poor one",
-        state=State.LIMITED,
+        file=part.file.name, owner=part.owner, verdict=Verdict.UNPROVEN, reason=reason, state=State.LIMITED
     )
 
 
@@ -264,16 +269,6 @@ def _is_unread(file: SetFile, there: Holding) -> bool:
     """Whether a file of the right name (and size, if one is known) has no digest by which it could be told."""
     known = file.known().keys()
     return bool(known) and file.size in (None, there.size) and known.isdisjoint(there.digests.known())
-
-
-def _unread(part: Part) -> SetProblem:
-    return SetProblem(
-        file=part.file.name,
-        owner=part.owner,
-        verdict=Verdict.UNPROVEN,
-        reason="its content was not read; gribble check --reread does",
-        state=State.LIMITED,
-    )
 
 
 def _likeliest(lack: Lack, cabinet: Cabinet) -> Part:

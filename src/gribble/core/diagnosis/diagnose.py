@@ -110,8 +110,7 @@ def _guessed_sizes(data: bytes) -> list[int]:
     sizes = [length, *(length - header for header in HEADERS)]
     power = 1 << max(length - 1, 1).bit_length()
     sizes += [power, power // 2, power // 4]
-    sizes += [length - (length - len(data.rstrip(fill))) for fill in (b"\0", b"\xff")]
-    sizes += [len(data.lstrip(fill)) for fill in (b"\0", b"\xff")]
+    sizes += [len(stripped) for fill in (b"\0", b"\xff") for stripped in (data.rstrip(fill), data.lstrip(fill))]
     sizes += [length // times for times in (2, 3, 4) if length % times == 0]
     sizes += [length - data.count(b"\r\n"), length + data.count(b"\n")]
     return [size for size in dict.fromkeys(sizes) if size > 0]

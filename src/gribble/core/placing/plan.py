@@ -164,15 +164,18 @@ class _Planner:
             elif both := _together(self.steps[number], step):
                 self.steps[number] = both
             else:
-                self._refuse_set(
-                    emulator, packed.owner, f"{packed.to} is packed with other contents for another emulator"
-                )
+                why = f"{packed.to} is packed with other contents for another emulator"
+                self._refuse_set(emulator, packed.owner, why)
+                continue
             self._displaced.update([packed.replaces] if packed.replaces else ())
         for loose in remedies.loose:
             leaves = loose.holding.path if loose.movable else None
             if leaves in self._displaced:
                 continue
             if self._hindered(emulator, loose.owner, loose.to, loose.replaces, leaves):
+                continue
+            if taken := next((path for path in (leaves, loose.replaces) if path and path in others), None):
+                self._refuse_set(emulator, loose.owner, f"{taken} stays as it is: {others[taken]} uses it")
                 continue
             self.steps.append(self._bring_loose(emulator, loose))
             self._displaced.update([loose.replaces] if loose.replaces else ())
@@ -195,6 +198,8 @@ class _Planner:
         }
 
     def _refuse_set(self, emulator: str, owner: str, reason: str) -> None:
+        """Refuse what would put a set right, and with it all that would be displaced for it."""
+        self._no_step[emulator, owner] = reason
         self.refused.append(Refused(rig=self._rig.rig, emulator=emulator, need=owner, reason=reason))
 
     def _key(self, path: str) -> str:
