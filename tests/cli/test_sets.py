@@ -364,6 +364,9 @@ def test_what_another_emulator_uses_is_neither_narrowed_nor_displaced(gribble: G
         before = {path: (world / path).read_bytes() for path in archives}
         plan = gribble("plan", "--json", cwd=world, code=1).json
         assert any("ruff uses" in one["reason"] for one in plan["refused"]) or style == "merged"
+        gribble("place", "knot", "--yes", cwd=world)
+        gribble("sets", "pack", "mum", "kid", "--yes", cwd=world)
+        assert (world / "rig/sets/kid.zip").read_bytes() == before["rig/sets/kid.zip"]
         gribble("place", "--yes", cwd=world)
         assert gribble("check", "--json", cwd=world, code=0).json["state"] == "ready"
         assert (world / "rig/sets/kid.zip").read_bytes() == before["rig/sets/kid.zip"]

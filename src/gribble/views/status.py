@@ -61,4 +61,6 @@ def _in_short(emulator: EmulatorAudit) -> str:
     if emulator.sets:
         ready = sum(one.state is not State.BLOCKED for one in emulator.sets)
         parts.append(f"{ready:,} of {count(len(emulator.sets), 'set')} run")
+    if emulator.idle:
+        parts.append("no set is wanted")
     return ", ".join(parts) or "needs nothing"

@@ -7,7 +7,7 @@ at home already is left alone. A set that would still lack a file is not packed 
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
 from typing import NamedTuple
 
 from msgspec import Struct, structs
@@ -68,8 +68,14 @@ def pack_sets(
         loose=tuple(loose),
         displaced=tuple((owner, path) for path, owner in packer.displaced.items()),
         waiting=tuple(packer.waiting),
-        uses=frozenset(packer.in_use(family_of(roster, one.set) for one in audits if one.set in roster.sets)),
     )
+
+
+def in_use(roster: Roster, sets: Iterable[str], cabinet: Cabinet) -> frozenset[str]:
+    """The archives and files along the paths of some sets."""
+    there = (cabinet.of(name) for one in sets if one in roster.sets for name in family_of(roster, one).path)
+    paths = ([*one.archives, *(member.path for member in one.members)] for one in there if one)
+    return frozenset(path for each in paths for path in each)
 
 
 def _concerns(one: SetAudit, style: Style | None) -> bool:
@@ -151,14 +157,6 @@ class _Packer:
             for part in parts_of(family):
                 if part.owner == name and not path_fault(part.file.name) and (holding := self._find(part, family)):
                     self._settle(family, part, holding)
-
-    def in_use(self, families: Iterable[Family]) -> Iterator[str]:
-        """The archives and files along the paths of some sets."""
-        for family in families:
-            for name in family.path:
-                if container := self._cabinet.of(name):
-                    yield from container.archives
-                    yield from (one.path for one in container.members)
 
     def _wait(self, name: str, reason: str) -> None:
         self.waiting.append(Waiting(set=name, reason=reason))

@@ -11,10 +11,13 @@ from gribble.core.base.errors import GribbleError
 from gribble.core.base.style import Style
 from gribble.core.base.suggest import suggest
 from gribble.core.records.findings import EmulatorAudit, RigAudit, SetAudit
+from gribble.core.records.fitted import Fitted
+from gribble.core.records.roster import ArcadeWorld
 
 
 def asking(world: World, names: list[str], also: Iterable[str] = ()) -> World:
-    """The world with these sets wanted, on every arcade emulator whose roster knows one.
+    """The world in which these sets are asked for, each of every arcade emulator that wants it or whose roster knows
+    it; what no roster in use knows, of those of which another release knows it.
 
     Raises GribbleError, with the nearest name of a set or of `also`.
     """
@@ -25,8 +28,8 @@ def asking(world: World, names: list[str], also: Iterable[str] = ()) -> World:
     }
     if not known.issuperset(names):
         world = world.knowing_other_releases()
+    others = [other for rig in world.rigs for arcade in rig.arcade.values() for other in arcade.others]
     for name in names:
-        others = [other for rig in world.rigs for arcade in rig.arcade.values() for other in arcade.others]
         if name not in known and not any(name in other.sets for other in others):
             raise GribbleError(
                 f"'{name}' is no {'emulator and no ' if also else ''}set of any roster"
@@ -36,11 +39,20 @@ def asking(world: World, names: list[str], also: Iterable[str] = ()) -> World:
     rigs = []
     for rig in world.rigs:
         group = tuple(
-            structs.replace(fitted, wanted=tuple(names)) if fitted.emulator in rig.arcade else fitted
+            structs.replace(fitted, asked=_concerning(fitted, rig.arcade[fitted.emulator], names, known))
+            if fitted.emulator in rig.arcade
+            else fitted
             for fitted in rig.emulators
         )
         rigs.append(structs.replace(rig, emulators=group))
     return structs.replace(world, rigs=tuple(rigs))
+
+
+def _concerning(fitted: Fitted, arcade: ArcadeWorld, names: list[str], known: set[str]) -> tuple[str, ...]:
+    """Those of some sets that one emulator is asked for; `known` are all that any roster in use has."""
+    wants = {*(arcade.roster.sets if arcade.roster else ()), *(fitted.wanted or ())}
+    other = {name for one in arcade.others for name in one.sets} - known
+    return tuple(name for name in names if name in wants or name in other)
 
 
 def packed_as(world: World, style: Style | None, stubs: bool, lean: bool) -> World:

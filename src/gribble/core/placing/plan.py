@@ -191,10 +191,7 @@ class _Planner:
     def _used_by_others(self, emulator: str) -> dict[str, str]:
         """The archives and files that the sets of other emulators on this rig have, with whose they are."""
         return {
-            path: one.emulator
-            for one in self._rig.emulators
-            if one.emulator != emulator
-            for path in one.set_remedies.uses
+            path: other for other, paths in self._rig.obstacles.for_sets.items() if other != emulator for path in paths
         }
 
     def _refuse_set(self, emulator: str, owner: str, reason: str) -> None:

@@ -13,7 +13,8 @@ class Fitted(Struct, frozen=True, kw_only=True):
     """A sheet fitted to one rig and release: folders as they lie there, only the needs that concern it.
 
     `unmeetable` are needs none of whose known contents works with the release; `other_releases` are the contents, by
-    need, that work with other releases only. `lean` leaves out of archives what no wanted set needs. Accepts stand in
+    need, that work with other releases only. `asked` are sets that a command asks for in place of the `wanted` ones, of
+    this emulator perhaps none. `lean` leaves out of archives what no wanted set needs. Accepts stand in
     the order of `liking`, preferred first.
     """
 
@@ -32,6 +33,7 @@ class Fitted(Struct, frozen=True, kw_only=True):
     root: Root = Root()
     arcade: Arcade | None = None
     wanted: tuple[str, ...] | None = None
+    asked: tuple[str, ...] | None = None
     style: Style | None = None
     stubs: bool = False
     variants: dict[str, str] = {}

@@ -29,7 +29,8 @@ class Obstacles(Struct, frozen=True, kw_only=True, dict=True):
     `files` are its files, in which nothing can lie, `folders` its folders, over which nothing is written; `things` are
     neither, with what they are. `outward` are links that lead out of the rig, and `sources` its folders that are
     sources, each with where that is; `inward` are links that stay in it, with the path of what they lead to. `serving`
-    are the files that are sound for a need where they lie, with the needs in words.
+    are the files that are sound for a need where they lie, with the needs in words, `for_sets` the archives and files
+    that an emulator's wanted sets have, by emulator.
     """
 
     files: frozenset[str] = frozenset()
@@ -39,6 +40,7 @@ class Obstacles(Struct, frozen=True, kw_only=True, dict=True):
     sources: dict[str, str] = {}
     inward: dict[str, str] = {}
     serving: dict[str, tuple[str, ...]] = {}
+    for_sets: dict[str, frozenset[str]] = {}
     folds_case: bool = False
 
     def _key(self, path: str) -> str:

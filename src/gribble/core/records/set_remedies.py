@@ -54,11 +54,9 @@ class Waiting(Struct, frozen=True, kw_only=True):
 
 
 class SetRemedies(Struct, frozen=True, kw_only=True):
-    """What would put an emulator's sets right; `displaced` are archives and files that are not needed afterwards,
-    `uses` those that the wanted sets have."""
+    """What would put an emulator's sets right; `displaced` are archives and files that are not needed afterwards."""
 
     packed: tuple[Packed, ...] = ()
     loose: tuple[Loose, ...] = ()
     displaced: tuple[tuple[str, str], ...] = ()  # set, path
     waiting: tuple[Waiting, ...] = ()
-    uses: frozenset[str] = frozenset()

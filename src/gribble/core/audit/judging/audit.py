@@ -10,7 +10,7 @@ from msgspec import structs
 
 from gribble.core.arcade.cabinet import cabinet_of
 from gribble.core.arcade.discs import Discs
-from gribble.core.arcade.packing import HowPacked, pack_sets
+from gribble.core.arcade.packing import HowPacked, in_use, pack_sets
 from gribble.core.arcade.sets import Renamed, asks_others, audit_set, nothing_wanted, wanted_sets
 from gribble.core.arcade.wanting import variant_faults
 from gribble.core.audit.judging.case import Ask, KeysInPlay, RigCase
@@ -65,13 +65,14 @@ def _obstacles(rig: RigSeen, shelf: Shelf) -> Obstacles:
 
 class _Sets(NamedTuple):
     """The sets of an arcade emulator: those that are wanted, what would put them right, whether other releases' rosters
-    could say more, what is to be said of all of them, and whether none is wanted."""
+    could say more, what is to be said of all of them, whether none is wanted, and the archives and files they have."""
 
     found: tuple[SetAudit, ...] = ()
     remedies: SetRemedies = SetRemedies()
     asks: bool = False
     note: str = ""
     idle: bool = False
+    uses: frozenset[str] = frozenset()
 
 
 class _Auditor:
@@ -118,7 +119,11 @@ class _Auditor:
             emulators=(*emulators, *map(_unknown, rig.unknown)),
             new=rig.new,
             folds_case=rig.folds_case,
-            obstacles=structs.replace(self._case.obstacles, serving=self._serving.owners),
+            obstacles=structs.replace(
+                self._case.obstacles,
+                serving=self._serving.owners,
+                for_sets={name: one.uses for name, one in sets.items()},
+            ),
         )
 
     # The sets of an arcade emulator
@@ -131,18 +136,20 @@ class _Auditor:
         cabinet = cabinet_of(self._rig, fitted, self._elsewhere)
         discs = Discs(fitted.arcade, cabinet.folder, self._shelf.loose, list(self._case.ask.readings.discs))
         wanted = wanted_sets(fitted.wanted, arcade.roster, cabinet, arcade.others, discs.digests)
+        asked = wanted if fitted.asked is None else fitted.asked
         renamed = Renamed(arcade.roster)
-        sets = tuple(audit_set(arcade.roster, name, cabinet, arcade.others, discs, renamed) for name in wanted)
-        asks = bool(arcade.unread) and asks_others(fitted.wanted, arcade.roster, sets, cabinet)
+        sets = tuple(audit_set(arcade.roster, name, cabinet, arcade.others, discs, renamed) for name in asked)
+        asks = bool(arcade.unread) and asks_others(fitted.asked or fitted.wanted, arcade.roster, sets, cabinet)
         notes = [*filter(None, [arcade.note]), *variant_faults(arcade.roster, fitted.variants)]
         found = _Sets(sets, asks=asks, note="; ".join(notes))
-        if not sets:
+        if not sets and fitted.asked is None:
             notes.append(nothing_wanted(arcade.roster, cabinet, discs))
             return found._replace(idle=True, note="; ".join(notes))
         if not self._case.ask.packing and fitted.style is None:
             return found
         how = HowPacked(fitted.style, fitted.stubs, fitted.lean)
-        return found._replace(remedies=pack_sets(arcade.roster, sets, cabinet, how, discs))
+        uses = in_use(arcade.roster, {*wanted, *asked}, cabinet)
+        return found._replace(remedies=pack_sets(arcade.roster, sets, cabinet, how, discs), uses=uses)
 
     # The needs of one emulator
 
