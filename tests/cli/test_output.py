@@ -261,7 +261,7 @@ def test_only_some_verdicts_are_shown(gribble: Gribble, world: Path) -> None:
     assert "did you mean 'missing'?" in gribble("check", "--only", "missin", cwd=world, code=2).err
     assert "Use one of them" in gribble("check", "--only", "missing", "--json", cwd=world, code=2).err
     quiet = gribble("check", "-q", cwd=world, code=1)
-    assert (quiet.out, quiet.err) == ("■ blocked  10 emulators: 1 limited, 9 blocked\n", "")
+    assert (quiet.out, quiet.err) == ("■ blocked  11 emulators: 2 limited, 9 blocked\n", "")
 
 
 def test_a_folder_is_told_what_is_plainly_no_dump_and_naming_one_looks_closer(gribble: Gribble, tmp_path: Path) -> None:

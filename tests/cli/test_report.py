@@ -48,11 +48,11 @@ def words_of(page: Any) -> str:
 def test_the_page_tells_everything_and_stands_alone(gribble: Gribble, world: Path) -> None:
     before = tree(world / "rigs")
     ended = gribble("report", "--html", "r.html", cwd=world, code=1)
-    assert ended.out == "10 emulators: 1 limited, 9 blocked\n"
+    assert ended.out == "11 emulators: 2 limited, 9 blocked\n"
     page = page_of((world / "r.html").read_text())
     words = words_of(page)
     for said in (
-        "10 emulators: 1 limited, 9 blocked",
+        "11 emulators: 2 limited, 9 blocked",
         "Sandpiper 3.1 on lighthouse: ■ blocked",
         "6 to put right with what is held, 1 to obtain",
         "it is the debug revision: Stops at a blank screen",
@@ -63,8 +63,12 @@ def test_the_page_tells_everything_and_stands_alone(gribble: Gribble, world: Pat
         assert said in words
     pictures = [one for one in page.iter() if one.tag.endswith("svg")]
     assert len(pictures) == 5
-    assert "turnstone 1.6: 93 turnstone 1.8 (installed): 89" in words, "the figures stand below the chart, too"
-    assert "turnstone 1.6: 93; turnstone 1.8 (installed): 89" in [one.get("aria-label") for one in pictures]
+    assert "turnstone 1.6: 93 turnstone 1.8 (installed): 89 dotterel 5 (installed): 100" in words, (
+        "the figures stand below the chart, too"
+    )
+    assert "turnstone 1.6: 93; turnstone 1.8 (installed): 89; dotterel 5 (installed): 100" in [
+        one.get("aria-label") for one in pictures
+    ]
     assert tree(world / "rigs") == before
     gribble("report", "--html", "r.html", cwd=world, code=1)  # a report may take the place of a former one
     (world / "mine.html").write_text("<p>mine</p>")

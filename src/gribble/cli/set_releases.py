@@ -133,7 +133,8 @@ def fit(
             raise GribbleError(f"{wanted} cannot be read: {reason_of(error)}", fix="Check the path.") from error
         if out:
             session.loaded.refuse_source(Path(out), "--out")
-        place = one_place(survey(session, scope, verbose=verbose), scope.rigs, (emulator,) if emulator else ())
+        world = survey(session, scope, verbose=verbose)
+        place = one_place(world, scope.rigs, (emulator,) if emulator else (), wishes or ())
         with _silence():
             found = fit_card(place, wishes or wishes_of(place), budget, least, seconds)
         if out:

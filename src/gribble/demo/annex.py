@@ -196,6 +196,7 @@ volume = "fat32"
 
 [rig.annex.emulators]
 godwit = { release = "2", prefer = "newest" }
+dotterel = "5"                  # the tabletop machine: none of its sets is wanted yet
 """
 
 _RIG = {

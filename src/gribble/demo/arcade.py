@@ -71,7 +71,8 @@ FIRST_SET_REASONS = {
 """What stands first among the reasons of each broken set: file, verdict, words."""
 
 
-def _file(name: str, content: str | None = None, **more: Any) -> dict[str, Any]:
+def file_of(name: str, content: str | None = None, **more: Any) -> dict[str, Any]:
+    """The entry of a made-up chip in a roster."""
     data = chip(content or name)
     digests = {"crc32": f"{zlib.crc32(data):08x}", "sha1": hashlib.sha1(data, usedforsecurity=False).hexdigest()}
     return {"name": name, "size": len(data), **digests, **more}
@@ -93,25 +94,25 @@ def _sets(release: str) -> list[dict[str, Any]]:
     """The sets of a release: two BIOS sets, two devices, and games with their clones."""
     old = release == "1.6"
     sets: list[dict[str, Any]] = [
-        {"set": "quaybios", "title": "Quay system", "kind": "bios", "files": [_file("quay.rom", f"quay {release}")]},
+        {"set": "quaybios", "title": "Quay system", "kind": "bios", "files": [file_of("quay.rom", f"quay {release}")]},
         {"set": "boardrom", "title": "Board system", "kind": "bios", "variants": ["us", "eu"],
-         "files": [_file("board-eu.rom", variant="eu"), _file("board-us.rom", variant="us")]},
+         "files": [file_of("board-eu.rom", variant="eu"), file_of("board-us.rom", variant="us")]},
         {"set": "ferryrom", "title": "Ferry system", "kind": "bios", "variants": ["north", "south"],
-         "files": [_file("ferry-n.rom", variant="north"), _file("ferry-s.rom", variant="south")]},
-        {"set": "jettytone", "title": "Jetty tone board", "kind": "device", "files": [_file("tone.1")]},
-        {"set": "padboard", "title": "Pad board", "kind": "device", "files": [_file("pad.1")]},
+         "files": [file_of("ferry-n.rom", variant="north"), file_of("ferry-s.rom", variant="south")]},
+        {"set": "jettytone", "title": "Jetty tone board", "kind": "device", "files": [file_of("tone.1")]},
+        {"set": "padboard", "title": "Pad board", "kind": "device", "files": [file_of("pad.1")]},
     ]  # fmt: skip
     for number, name in enumerate(_GAMES):
-        files = [_file(f"{name}1.1a"), _file(f"{name}2.2b")]
+        files = [file_of(f"{name}1.1a"), file_of(f"{name}2.2b")]
         if name == "pebble":
             files.append({"name": "pebble.key", "size": 64, "state": "undumped"})
         if name == "cobble":
             files[1]["state"] = "suspect"
         if name == "heronry":
             files += [
-                _file("heronry.pal", choice="colours"),
-                _file("heronry.alt", choice="colours"),
-                _file("heronry.opt", optional=True),
+                file_of("heronry.pal", choice="colours"),
+                file_of("heronry.alt", choice="colours"),
+                file_of("heronry.opt", optional=True),
             ]
         one = {
             "set": name,
@@ -126,14 +127,14 @@ def _sets(release: str) -> list[dict[str, Any]]:
         sets.append(one)
         if number < 10:
             for mark in "ju":
-                own = _file(f"{name}1{mark}.1a")
+                own = file_of(f"{name}1{mark}.1a")
                 sets.append(
                     {
                         "set": f"{name}{mark}",
                         "title": f"{name.title()} ({mark})",
                         "parent": name,
                         **({"bios": name} if name == "herring" else {}),  # some lists say so of the parent
-                        "files": [own, _file(f"{name}2.2b", parent_name=f"{name}2.2b")],
+                        "files": [own, file_of(f"{name}2.2b", parent_name=f"{name}2.2b")],
                     }
                 )
     return sets + _of_release_alone(old)
@@ -143,15 +144,15 @@ def _of_release_alone(old: bool) -> list[dict[str, Any]]:
     """Sets that the two releases know otherwise: gone, new, renamed, named otherwise inside, and with a better dump."""
     winkle, razor = ("winkle1.1a", "razor1 first dump") if old else ("wk-1.ic1", "razor1.1a")
     sets: list[dict[str, Any]] = [
-        {"set": "winkle", "title": "Winkle", "files": [_file(winkle, "winkle1.1a")]},
-        {"set": "ferry", "title": "Ferry", "bios": "ferryrom", "files": [_file("ferry1.1a")]},
-        {"set": "gangway", "title": "Gangway", "files": [{**_file("gangway1.1a"), "crc32": None}]},
-        {"set": "razor", "title": "Razor Shell", "files": [_file("razor1.1a", razor), _file("razor2.2b")]},
-        {"set": "cockle" if old else "cocklesh", "title": "Cockle", "files": [_file("cockle1.1a")]},
+        {"set": "winkle", "title": "Winkle", "files": [file_of(winkle, "winkle1.1a")]},
+        {"set": "ferry", "title": "Ferry", "bios": "ferryrom", "files": [file_of("ferry1.1a")]},
+        {"set": "gangway", "title": "Gangway", "files": [{**file_of("gangway1.1a"), "crc32": None}]},
+        {"set": "razor", "title": "Razor Shell", "files": [file_of("razor1.1a", razor), file_of("razor2.2b")]},
+        {"set": "cockle" if old else "cocklesh", "title": "Cockle", "files": [file_of("cockle1.1a")]},
     ]
     if old:
-        return [*sets, {"set": "oldpier", "title": "Old Pier", "files": [_file("pier.1")]}]
-    return [*sets, {"set": "bollard", "title": "Bollard", "files": [_file("bollard1.1a")]}]
+        return [*sets, {"set": "oldpier", "title": "Old Pier", "files": [file_of("pier.1")]}]
+    return [*sets, {"set": "bollard", "title": "Bollard", "files": [file_of("bollard1.1a")]}]
 
 
 def _roster(release: str) -> bytes:
@@ -159,7 +160,8 @@ def _roster(release: str) -> bytes:
     return "".join(json.dumps(line) + "\n" for line in [head, *_sets(release)]).encode()
 
 
-def _archive(members: list[tuple[str, str]]) -> bytes:
+def archive(members: list[tuple[str, str]]) -> bytes:
+    """A zip of made-up chips: name of the member, and what it really is."""
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
         for name, what in members:
@@ -168,7 +170,7 @@ def _archive(members: list[tuple[str, str]]) -> bytes:
 
 
 def _plain(*names: str) -> bytes:
-    return _archive([(name, name) for name in names])
+    return archive([(name, name) for name in names])
 
 
 def _game(name: str) -> bytes:
@@ -182,16 +184,17 @@ def arcade_files() -> dict[str, bytes]:
     cabinet = {
         "saltpan.zip": _game("saltpan"),
         "saltpanj.zip": _plain("saltpan1j.1a"),
-        "herring.zip": _archive([*((name, name) for name in herring), ("herringj/herring1j.1a", "herring1j.1a")]),
+        "herring.zip": archive([*((name, name) for name in herring), ("herringj/herring1j.1a", "herring1j.1a"),
+            ("herringu/herring1u.1a", "something else")]),
         "lugworm/lugworm1.1a": chip("lugworm1.1a"),
         "lugworm/lugworm2.2b": chip("lugworm2.2b"),
         "groynej.zip": _plain("groyne1j.1a"),
-        "sandbar.zip": _archive([("sandbar1.1a", "something else"), ("sandbar2.2b", "sandbar2.2b")]),
-        "quaybios.zip": _archive([("quay.rom", "quay 1.6")]),
+        "sandbar.zip": archive([("sandbar1.1a", "something else"), ("sandbar2.2b", "sandbar2.2b")]),
+        "quaybios.zip": archive([("quay.rom", "quay 1.6")]),
         "boardrom.zip": _plain("board-us.rom"),
         "seawall.zip": seawall[: len(seawall) - 60],
         "mudflatj.zip": _plain("mudflat1j.1a", "mudflat2.2b"),
-        "shingle.zip": _archive([("SHINGLE.ONE", "shingle1.1a"), ("shingle2.2b", "shingle2.2b")]),
+        "shingle.zip": archive([("SHINGLE.ONE", "shingle1.1a"), ("shingle2.2b", "shingle2.2b")]),
         "heronry.zip": _plain("heronry1.1a", "heronry2.2b", "heronry.alt"),
         "oldpier.zip": _plain("pier.1"),
         "cockle.zip": _plain("cockle1.1a"),
@@ -199,7 +202,7 @@ def arcade_files() -> dict[str, bytes]:
         "ferry.zip": _plain("ferry1.1a"),
         "ferryrom.zip": _plain("ferry-s.rom"),
         "gangway.zip": _plain("gangway1.1a"),
-        "razor.zip": _archive([("razor1.1a", "razor1 first dump"), ("razor2.2b", "razor2.2b")]),
+        "razor.zip": archive([("razor1.1a", "razor1 first dump"), ("razor2.2b", "razor2.2b")]),
         "bollard.zip": _plain("bollard1.1a"),
         "driftnet/driftnet.chd": disc("another"),
         "pontoon/pontoon.chd": disc("pontoon"),
@@ -211,7 +214,7 @@ def arcade_files() -> dict[str, bytes]:
         "catalogue/turnstone-1.8.roster.jsonl": _roster("1.8"),
         **{f"{_FOLDER}/{name}": data for name, data in cabinet.items()},
         "drawer/arcade/groyne.zip": _game("groyne"),
-        "drawer/arcade/sounds.zip": _archive([("TONE", "tone.1")]),
+        "drawer/arcade/sounds.zip": archive([("TONE", "tone.1")]),
         "drawer/arcade/driftnet (good).chd": disc("driftnet"),
         "drawer/arcade/razor1 better.bin": chip("razor1.1a"),
     }

@@ -5,6 +5,7 @@ from __future__ import annotations
 from gribble.demo.annex import ANNEX, GODWIT
 from gribble.demo.arcade import TURNSTONE
 from gribble.demo.devices import CURLEW, KNOT, REDSHANK
+from gribble.demo.tabletop import DOTTEREL
 
 SANDPIPER = """\
 sheet = 1
@@ -409,6 +410,7 @@ SHEETS = {
     "curlew": CURLEW,
     "knot": KNOT,
     "turnstone": TURNSTONE,
+    "dotterel": DOTTEREL,
     "godwit": GODWIT,
 }
 """Sheet templates by emulator."""

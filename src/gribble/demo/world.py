@@ -18,6 +18,7 @@ from gribble.demo.arcade import arcade_files
 from gribble.demo.contents import content, key_file, noise, with_digests
 from gribble.demo.discs import disc_files
 from gribble.demo.sheets import CONFIG, HANDHELD, HANDHELD_USER, SHEETS
+from gribble.demo.tabletop import tabletop_files
 
 _WHEN = 1_000_000_000
 """Every made-up file dates from then (seconds since 1970)."""
@@ -234,6 +235,7 @@ def _files() -> list[tuple[str, bytes]]:
     files += [(f"rigs/{path}", data) for path, data in _games().items()]
     files += _key_files().items()
     files += arcade_files().items()
+    files += tabletop_files().items()
     files += annex_files().items()
     files += disc_files().items()
     files += _damaged().items()

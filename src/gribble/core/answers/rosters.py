@@ -81,9 +81,15 @@ def arcade_places(world: World, rigs: tuple[str, ...], emulators: tuple[str, ...
     return found
 
 
-def one_place(world: World, rigs: tuple[str, ...], emulators: tuple[str, ...]) -> ArcadePlace:
-    """The only arcade emulator in scope. Raises GribbleError where there are several."""
+def one_place(
+    world: World, rigs: tuple[str, ...], emulators: tuple[str, ...], wishes: Iterable[str] = ()
+) -> ArcadePlace:
+    """The only arcade emulator in scope of which a set is wanted, or that knows one of some wishes. Raises GribbleError
+    where there are several."""
     places = arcade_places(world, rigs, emulators)
+    if len(places) > 1:
+        wishes = tuple(wishes)
+        places = [place for place in places if _knows(place, wishes or _wanted(place))] or places
     if len(places) > 1:
         names = ", ".join(f"{place.fitted.emulator} on {place.rig.name}" for place in places)
         raise GribbleError(f"several are meant: {names}", fix="Name one: --rig RIG, --emulator EMULATOR.")
@@ -117,6 +123,11 @@ def match_releases(world: World, places: Iterable[ArcadePlace]) -> list[Matched]
         wanted = {name: tuple(one.release for one in best if name in one.whole) for name in names}
         found.append(Matched(emulator=emulator, installed=installed, releases=best, wanted=wanted))
     return found
+
+
+def _knows(place: ArcadePlace, names: Iterable[str]) -> bool:
+    roster = place.rig.arcade[place.fitted.emulator].roster
+    return roster is not None and any(name in roster.sets for name in names)
 
 
 def _wanted(place: ArcadePlace) -> list[str]:
@@ -183,8 +194,13 @@ class CardFit(Struct, frozen=True, kw_only=True):
 
 
 def wishes_of(place: ArcadePlace) -> dict[str, float]:
-    """The wanted sets of an emulator, each with its worth."""
-    return {name: place.fitted.weights.get(name, 1.0) for name in _wanted(place)}
+    """The wanted sets of an emulator, each with its worth. Raises GribbleError where none is wanted."""
+    if not (wanted := _wanted(place)):
+        raise GribbleError(
+            f"no set of {place.fitted.emulator} on {place.rig.name} is wanted",
+            fix="--wanted FILE names some, one on each line; gribble check says which are held.",
+        )
+    return {name: place.fitted.weights.get(name, 1.0) for name in wanted}
 
 
 def fit_card(

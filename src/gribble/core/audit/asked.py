@@ -31,6 +31,8 @@ def asking(world: World, names: list[str], also: Iterable[str] = ()) -> World:
     others = [other for rig in world.rigs for arcade in rig.arcade.values() for other in arcade.others]
     for name in names:
         if name not in known and not any(name in other.sets for other in others):
+            if not also and any(name in rig.names for rig in world.rigs):
+                raise GribbleError(f"'{name}' is an emulator, no set", fix=f"gribble check {name} tells of its sets.")
             raise GribbleError(
                 f"'{name}' is no {'emulator and no ' if also else ''}set of any roster"
                 f"{suggest(name, sorted(known.union(also)))}",
