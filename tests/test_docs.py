@@ -13,8 +13,8 @@ import pytest
 import typer
 
 from gribble.cli.app import program
-from gribble.core.catalogue.importing.fieldmap import Field, FieldMap
 from gribble.core.records.config import Config, Installed, Rig  # fmt: skip
+from gribble.core.records.fieldmap import Field, FieldMap
 from gribble.core.records.roster import ArcadeSet, Disc, RosterHead, SetFile
 from gribble.core.records.sheet import (  # fmt: skip
     Accept,

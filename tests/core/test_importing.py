@@ -12,12 +12,13 @@ from hypothesis import strategies as st
 from gribble.core.base.errors import GribbleError, MistakesError
 from gribble.core.catalogue.families import lineage_faults
 from gribble.core.catalogue.importing.build import draft_of, read_rows, read_sets
-from gribble.core.catalogue.importing.fieldmap import Field, FieldMap, load_map
+from gribble.core.catalogue.importing.fieldmap import load_map
 from gribble.core.catalogue.importing.lists import read_list
 from gribble.core.catalogue.importing.values import ValueFault, digest, number, yes
 from gribble.core.catalogue.rosters import load_roster, write_roster
 from gribble.core.catalogue.sheets import load_sheet
 from gribble.core.catalogue.writing import write_sheet
+from gribble.core.records.fieldmap import Field, FieldMap
 from gribble.core.records.imported import Tally
 from gribble.core.records.roster import ArcadeSet, Roster, RosterHead
 
@@ -32,7 +33,7 @@ title = "called"
 year = "built"
 parent = "@of"
 devices = "uses/@n"
-kind = { from = "@is", values = { system = "bios" } }
+kind = { from = "@is", values = { system = "bios", "*" = "game" } }
 plays = { from = "@runs", values = { badly = "flawed" }, default = "yes" }
 [files]
 records = "chips/chip"
@@ -138,8 +139,8 @@ def test_values_are_converted_or_told(convert: Any, value: str, field: Field, wa
 
 
 FAULTS = {
-    "not this encoding": ("a.csv", b"game,file,bytes,sum\ns,\xff,1,0\n", "is not utf-8-sig text (byte 22)"),
-    "too many columns": ("a.csv", b"game,file\na,b,c\n", "line 2: has 3 columns, but the first line has 2"),
+    "not this encoding": ("a.csv", b"game,file,bytes,sum\ns,\xff,1,0\n", "is not utf-8 text (byte 22)"),
+    "too many columns": ("a.csv", b"game,file\na,b,c\n", "line 2: has 3 columns, but the head has 2"),
     "half a quote": ("a.csv", b'game,file\na,"b\n', "unexpected end of data"),
     "no JSON": ("a.json", b'[{"game":', "line 1"),
     "no JSON line": ("a.jsonl", b'{"game":"a"}\n{', "line 2: is not JSON"),
@@ -147,15 +148,19 @@ FAULTS = {
     "no record": ("a.xml", b"<a><b/><c><d/></c></a>", "it has"),
     "entities": ("a.xml", b'<!DOCTYPE a [<!ENTITY x "y">]><a><r>&x;</r></a>', "declares entities"),
     "no table": ("a.html", b"<table><tr><th>x<th>y</table>", "table 1: x, y"),
-    "no format": ("a.list", b"", "its format cannot be told"),
+    "no format": ("a.list", b"one\ntwo\n", "has no table, no records"),
+    "nothing": ("a.list", b"", "is empty"),
+    "two encodings": ("a.csv", "game;é\nü;x\n".encode() + b"\xff;z\n", "line 3 is written in another encoding"),
+    "an archive": ("a.zip", b"PK\x03\x04", "is an archive, no list"),
 }  # fmt: skip
 
 
 @pytest.mark.parametrize("case", FAULTS)
 def test_a_list_that_cannot_be_read_is_told(tmp_path: Path, case: str) -> None:
     name, data, words = FAULTS[case]
+    more = 'encoding = "utf-8"' if case == "not this encoding" else 'records = "r"' if name.endswith("xml") else ""
     with pytest.raises(GribbleError) as told:
-        sets_of(tmp_path, name, data, ('records = "r"' if name.endswith("xml") else "") + FLAT_MAP)
+        sets_of(tmp_path, name, data, more + FLAT_MAP)
     assert words in f"{told.value.what} {told.value.fix}"
 
 
@@ -191,7 +196,10 @@ def test_rows_become_a_sheet_that_loads(tmp_path: Path) -> None:
     )
     made = FieldMap(
         map=1, sheet={"emulator": "knot", "kind": "bios", "folder": "disk"},
-        fields={"name": Field(from_="n"), "version": Field(from_="v"), "sha1": Field(from_="s"), "folder": Field(from_="where")},
+        fields={
+            "name": (Field(from_="n"),), "version": (Field(from_="v"),), "sha1": (Field(from_="s"),),
+            "folder": (Field(from_="where"),),
+        },
     )  # fmt: skip
     tally = Tally()
     draft = draft_of(list(read_rows(read_list(tmp_path / "l.csv", made), made, tally)), made, tally)

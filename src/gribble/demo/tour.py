@@ -14,6 +14,9 @@ TOUR: tuple[tuple[str, str], ...] = (
     ("Put it right. (--yes answers the question.)", "place --yes"),
     ("And now? Only what nobody here has is left.", "check"),
     ("Take it all back: the rigs are exactly as they were.", "undo --yes"),
+    ("A page on the web says what Plover needs. What of it is understood?", "catalogue import plover.html"),
+    ("A workbook does so in German.", "catalogue import phalarope.xlsx"),
+    ("An export has the sets of Dotterel's next release.", "catalogue import dotterel-6.xml"),
     ("As before: the same verdicts as at the start.", ""),
 )
 """What is asked at each stop, and the command that answers it (the last stop is the bare command)."""

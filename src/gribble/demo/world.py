@@ -17,6 +17,7 @@ from gribble.demo.annex import annex_files
 from gribble.demo.arcade import arcade_files
 from gribble.demo.contents import content, key_file, noise, with_digests
 from gribble.demo.discs import disc_files
+from gribble.demo.lists import list_files
 from gribble.demo.sheets import CONFIG, HANDHELD, HANDHELD_USER, SHEETS
 from gribble.demo.tabletop import tabletop_files
 
@@ -236,6 +237,7 @@ def _files() -> list[tuple[str, bytes]]:
     files += _key_files().items()
     files += arcade_files().items()
     files += tabletop_files().items()
+    files += list_files().items()
     files += annex_files().items()
     files += disc_files().items()
     files += _damaged().items()

@@ -186,6 +186,7 @@ def show_preview_sets(screen: Screen, sets: list[ArcadeSet]) -> None:
     for one in sets:
         relatives = {"parent": one.parent, "BIOS": one.bios, "devices": ", ".join(one.devices)}
         facts = [str(one.year or ""), one.maker, *(f"{word} {name}" for word, name in relatives.items() if name)]
+        facts += [f"variants {', '.join(one.variants)}" if one.variants else ""]
         facts += ["" if one.kind == "game" else one.kind, "" if one.plays == "yes" else f"plays: {one.plays}"]
         screen.say(
             styled(one.set, "bold"), f"  {one.title}  ", styled(", ".join(fact for fact in facts if fact), QUIET)
@@ -213,6 +214,8 @@ def show_tally(screen: Screen, tally: Tally) -> None:
         screen.tell(f"left over, in the first records: {', '.join(names)}{f' and {more} more' if more else ''}")
     if tally.duplicates:
         screen.tell(f"{count(tally.duplicates, 'record')} that stood there twice, taken once")
+    if tally.unsure:
+        screen.tell(f"{count(tally.unsure, 'year')} left out that the list marks as a guess")
     for mistake in tally.mistakes:
         screen.tell(mistake)
     if tally.faulty > len(tally.mistakes):

@@ -54,6 +54,12 @@ def read_checksums(path: Path) -> tuple[tuple[ManifestFile, ...], list[str]]:
     return tuple(files.values()), faults
 
 
+def is_checksum_line(line: str) -> bool:
+    """Whether a line is one of a checksum list."""
+    match = _TAGGED.match(line) or _PLAIN.match(line) or _SFV.match(line)
+    return match is not None and len(match["digest"]) in _ALGORITHMS
+
+
 def _read_line(line: str) -> ManifestFile | str:
     """The file of one line, or what is wrong with it."""
     match = _TAGGED.match(line) or _PLAIN.match(line) or _SFV.match(line)

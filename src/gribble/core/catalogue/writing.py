@@ -26,6 +26,8 @@ class Draft(Struct, kw_only=True):
     name: str
     folder: str
     also: list[tuple[str, str]] = []
+    aliases: list[str] = []
+    machines: list[str] = []
     accepts: list[Accept] = []
     keys: list[Key] = []
     id: str = ""
@@ -82,6 +84,10 @@ def need_lines(need: Draft, keys: dict[str, str], taken: set[str]) -> Iterator[s
         yield f"choice = {quoted(need.choice)}"
     yield f"folder = {quoted(keys[need.folder])}"
     yield f"name = {quoted(need.name)}"
+    if need.aliases:
+        yield f"aliases = {json.dumps(need.aliases, ensure_ascii=False)}"
+    if need.machines:
+        yield f"machines = {json.dumps(need.machines, ensure_ascii=False)}"
     if need.also:
         copies = (f"{{ folder = {quoted(keys[folder])}, name = {quoted(name)} }}" for folder, name in need.also)
         yield f"also = [{', '.join(copies)}]"

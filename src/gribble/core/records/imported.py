@@ -3,21 +3,29 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Iterable
+from enum import StrEnum
+from typing import Any, NamedTuple
 
 import msgspec
-from msgspec import Struct
+from msgspec import Struct, structs
+
+from gribble.core.records.fieldmap import FieldMap, ListFormat, Rules
+from gribble.core.records.sheet import Accept
 
 MOST_MISTAKES = 20
 """How many mistakes are told one by one."""
 
 
 class Tally(Struct):
-    """What an import met: records, duplicates dropped, mistakes (the first of them in words), values left over."""
+    """What an import met: records, duplicates dropped, mistakes (the first of them in words), years that the
+    list marks as guesses, values left over."""
 
     records: int = 0
     duplicates: int = 0
     faulty: int = 0
     mistakes: list[str] = []
+    unsure: int = 0
     left_over: Counter[str] = msgspec.field(default_factory=Counter)
 
     def fault(self, where: str, what: str) -> None:
@@ -25,3 +33,93 @@ class Tally(Struct):
         self.faulty += 1
         if len(self.mistakes) < MOST_MISTAKES:
             self.mistakes.append(f"{where}: {what}")
+
+
+class Looks(NamedTuple):
+    """What a list is; `guessed` says that its encoding is only likely."""
+
+    format: ListFormat
+    encoding: str = ""
+    delimiter: str = ""
+    guessed: bool = False
+
+
+class Named(NamedTuple):
+    """A name that was guessed, and what it was taken from."""
+
+    name: str
+    source: str
+
+
+class Degree(StrEnum):
+    """How sure a guess is; `assumed` is one that holds unless somebody says otherwise, as of units."""
+
+    SURE = "sure"
+    LIKELY = "likely"
+    ASSUMED = "assumed"
+    DOUBTFUL = "doubtful"
+
+
+class Guess(Struct, frozen=True, kw_only=True):
+    """A field, the column that it is taken from, and by which rules; why, and what its values are like."""
+
+    field: str
+    column: str
+    rules: Rules
+    degree: Degree
+    reason: str
+    samples: tuple[str, ...] = ()
+    words: str = ""
+    """What is done with the values, such as "yes is must"."""
+
+
+class Understood(NamedTuple):
+    """A need as it was understood: where its file belongs, what is said of it, and what it may hold."""
+
+    place: str
+    facts: tuple[str, ...]
+    accepts: tuple[Accept, ...]
+
+
+class Drafted(Struct, frozen=True, kw_only=True):
+    """A drafted map for a "sheet" or a "roster", and what led to it.
+
+    `guesses` are of the records, `inner` of the files within; `named` says where emulator and release were taken from.
+    `left` are columns that nothing is taken from; `notes` say what else is left out.
+    """
+
+    to: str
+    made: FieldMap
+    guesses: tuple[Guess, ...]
+    inner: tuple[Guess, ...] = ()
+    discs: tuple[Guess, ...] = ()
+    named: dict[str, Named] = {}
+    left: tuple[str, ...] = ()
+    notes: tuple[str, ...] = ()
+    looks: Looks
+
+    @property
+    def every(self) -> tuple[Guess, ...]:
+        """Every guess, wherever its field is."""
+        return (*self.guesses, *self.inner, *self.discs)
+
+    @property
+    def doubtful(self) -> tuple[Guess, ...]:
+        """The guesses that are not taken unasked."""
+        return tuple(one for one in self.every if one.degree is Degree.DOUBTFUL)
+
+    def without(self, guesses: Iterable[Guess]) -> Drafted:
+        """The same with some fields left out."""
+        gone = list(guesses)
+
+        def kept(fields: dict[str, Any], group: tuple[Guess, ...]) -> dict[str, Any]:
+            out = {one.field for one in group if one in gone}
+            return {name: rules for name, rules in fields.items() if name not in out}
+
+        made = structs.replace(
+            self.made,
+            fields=kept(self.made.fields, self.guesses),
+            files=self.made.files and structs.replace(self.made.files, fields=kept(self.made.files.fields, self.inner)),
+            discs=self.made.discs and structs.replace(self.made.discs, fields=kept(self.made.discs.fields, self.discs)),
+        )
+        return structs.replace(self, made=made)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from typing import Any
 
 import msgspec
@@ -11,42 +11,69 @@ from msgspec import structs
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.paths import base, join, name_fault, parent, path_fault
 from gribble.core.base.suggest import suggest
-from gribble.core.catalogue.importing.fieldmap import Field, FieldMap, Inner, plain_attribute
-from gribble.core.catalogue.importing.lists import Node
-from gribble.core.catalogue.importing.values import ValueFault, digest, number, text, texts, yes
+from gribble.core.catalogue.importing.fieldmap import plain_attribute
+from gribble.core.catalogue.importing.nodes import HEADING, SECTION, Node
+from gribble.core.catalogue.importing.values import BLANKS, Part, ValueFault, digest, number, parts, single, yes
 from gribble.core.catalogue.rosters import set_faults
 from gribble.core.catalogue.writing import Draft, DraftSheet
-from gribble.core.records.imported import Tally
-from gribble.core.records.roster import ArcadeSet
+from gribble.core.records.fieldmap import Field, FieldMap, Inner, Rules
+from gribble.core.records.imported import Tally, Understood
+from gribble.core.records.roster import ArcadeSet, SetKind
 from gribble.core.records.sheet import Accept, ManifestFile
 
 Values = dict[str, Any]
 Rows = list[tuple[str | None, ...]]
 
 
-class _Reader:
-    """Reads the fields of one kind of record."""
+_MANY = ("devices", "variants", "aliases")
+"""Fields that are lists."""
 
-    def __init__(self, fields: dict[str, Field]) -> None:
-        self._fields = [(name, field, _converter(name, field)) for name, field in fields.items()]
-        self._attributes = {name: plain_attribute(name, field) for name, field in fields.items()}
+_SEVERAL = ("name", "label", "region", "version", "size", *HEX_LENGTHS)
+"""Fields of which a row of a sheet's list may have several values: names, and contents that will do."""
+
+
+class _Reader:
+    """Reads the fields of one kind of record; `several` says that those of contents are read as lists of values, each
+    with its label."""
+
+    def __init__(self, fields: dict[str, Rules], *, several: bool = False) -> None:
+        self._fields = list(fields.items())
+        self._several = _SEVERAL if several else ()
+        self._attributes = {name: "" if several else plain_attribute(name, rules) for name, rules in fields.items()}
 
     def read(self, node: Node, where: str, tally: Tally) -> Values:
         """The values of a record; a mistake is noted with the record and the field."""
         values: Values = {}
-        for name, field, convert in self._fields:
+        for name, rules in self._fields:
             attribute = self._attributes[name]
             if attribute and attribute not in node.attributes:
                 continue
             try:
                 raw: Any = node.attributes[attribute] if attribute else None
-                if not raw or raw[0] == "=" or raw != raw.strip():
-                    raw = tuple(texts(node, field)) if name == "devices" else text(node, field)
-                if raw:
-                    values[name] = convert(raw)
+                if raw and raw[0] != "=" and raw == raw.strip() and raw.casefold() not in BLANKS:
+                    values[name] = _converted(name, raw, rules[0])
+                else:
+                    self._read_long(node, name, rules, values)
+            except Unsure:
+                tally.unsure += 1
             except ValueFault as fault:
                 tally.fault(f"{where}, {name}", str(fault))
         return values
+
+    def _read_long(self, node: Node, name: str, rules: Rules, values: Values) -> None:
+        """The value of a field by the first rule that gives one. Raises ValueFault and Unsure."""
+        algorithm = name if name in HEX_LENGTHS else ""
+        for rule in rules:
+            found = list(parts(node, rule, algorithm))
+            if not found:
+                continue
+            if name in _MANY:
+                values[name] = tuple(dict.fromkeys(one.text for one in found))
+            elif name in self._several:
+                values[name] = [Part(_converted(name, one.text, rule), one.label) for one in dict.fromkeys(found)]
+            else:
+                values[name] = _converted(name, single(found) or "", rule)
+            return
 
     def read_all(self, nodes: list[Node], where: str, tally: Tally) -> list[Values]:
         """The values of many records; at once where all of them are as they should be, as nearly all of a list are."""
@@ -91,34 +118,43 @@ class _Reader:
         return [dict(zip(names, row)) for row in zip(*columns)]  # noqa: B905  (checking lengths takes twice as long)
 
 
-def _converter(name: str, field: Field) -> Callable[[Any], Any]:
+class Unsure(Exception):
+    """A value that its list marks as a guess, which is left out."""
+
+
+def _converted(name: str, raw: str, rule: Field) -> Any:
+    """A field's value. Raises ValueFault, and Unsure for a year that is not known for sure."""
     if name in HEX_LENGTHS:
-        return lambda raw: digest(raw, name, field)
-    if name in ("size", "year"):
-        return lambda raw: number(raw, field)
-    if name == "optional":
-        return yes
-    return tuple if name == "devices" else str
+        return digest(raw, name, rule)
+    if name == "year":
+        if not raw.isdecimal():
+            raise Unsure
+        return int(raw)
+    if name == "size":
+        return number(raw, rule)
+    return yes(raw) if name == "optional" else raw
 
 
 def _say_absent(node: Node, name: str, made: FieldMap) -> str:
-    path = made.fields[name].from_
+    path = made.fields[name][0].from_
     known = list(node.names())
     hint = "" if path in known or f"@{path}" in known else f"; the map takes it from {path}{suggest(path, known)}"
     return f"has no {name}{hint}"
 
 
 def _note_left_over(node: Node, used: frozenset[str], tally: Tally) -> None:
-    tally.left_over.update(name for name in node.names() if name not in used)
+    tally.left_over.update(
+        name for name in node.names() if name not in used and not name.startswith((HEADING, SECTION, "^", "@^"))
+    )
 
 
 def _used(made: FieldMap) -> frozenset[str]:
     """Every path that the map takes something from."""
-    paths = {field.from_ for field in made.fields.values()}
+    paths = {rule.from_ for rules in made.fields.values() for rule in rules}
     for inner in (made.files, made.discs):
         if inner:
             prefix = f"{inner.records}/" if inner.records else ""
-            paths |= {prefix + field.from_ for field in inner.fields.values()}
+            paths |= {prefix + rule.from_ for rules in inner.fields.values() for rule in rules}
     names = {path.removesuffix("/.") for path in paths}
     return frozenset(names | {f"@{name}" for name in names} | {name.removeprefix("@") for name in names})
 
@@ -126,8 +162,43 @@ def _used(made: FieldMap) -> frozenset[str]:
 # Rosters
 
 
-def read_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, *, preview: bool = False) -> Iterator[ArcadeSet]:
-    """The sets of a list, streamed; rows that are one file each are gathered by set where they follow one another."""
+def read_kinds(nodes: Iterable[Node], made: FieldMap) -> dict[str, str]:
+    """The kind of every set, for a map that tells sets apart by it; what is wrong with them is told later."""
+    fields = {name: rules for name, rules in made.fields.items() if name in ("set", "kind")}
+    reader, nobody = _Reader(fields), Tally()
+    read = (reader.read(node, "", nobody) for node in nodes)
+    return {values["set"]: values.get("kind", SetKind.GAME) for values in read if "set" in values}
+
+
+def read_sets(
+    nodes: Iterable[Node],
+    made: FieldMap,
+    tally: Tally,
+    *,
+    preview: bool = False,
+    kinds: Mapping[str, str] | None = None,
+) -> Iterator[ArcadeSet]:
+    """The sets of a list, streamed; rows that are one file each are gathered by set where they follow one another.
+    `kinds` are those of all sets (`read_kinds`)."""
+    for one in _read_sets(nodes, made, tally, preview):
+        yield _related(one, made, kinds or {})
+
+
+def _related(one: ArcadeSet, made: FieldMap, kinds: Mapping[str, str]) -> ArcadeSet:
+    """A set whose parent and BIOS set are of the kinds that the map asks for; a BIOS set that is the parent falls
+    away."""
+    changed = {
+        name: None
+        for name in ("parent", "bios")
+        for wanted in [made.fields[name][0].kind if name in made.fields else ""]
+        if wanted and (other := getattr(one, name)) and kinds.get(other, wanted) != wanted
+    }
+    if one.bios and one.bios == one.parent and not changed:
+        changed = {"bios": None}
+    return structs.replace(one, **changed) if changed else one
+
+
+def _read_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, preview: bool) -> Iterator[ArcadeSet]:
     if made.files or made.discs:
         yield from _nested_sets(nodes, made, tally, preview)
     else:
@@ -169,7 +240,7 @@ def _inner(node: Node, rows: Rows, inner: Inner, reader: _Reader, where: str, ta
     return list(kept.values())
 
 
-_SET_NAMES = ("set", "title", "year", "maker", "parent", "bios", "devices", "plays", "note")
+_SET_NAMES = ("set", "title", "year", "maker", "parent", "bios", "devices", "plays", "note", "variants")
 
 
 def _flat_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, preview: bool) -> Iterator[ArcadeSet]:
@@ -222,8 +293,8 @@ def _made_set(values: Values, where: str, seen: dict[str, int], tally: Tally) ->
 
 
 def read_rows(nodes: Iterable[Node], made: FieldMap, tally: Tally) -> Iterator[Values]:
-    """The rows of a list for a sheet: each one accept, with what is said of its need."""
-    reader, used = _Reader(made.fields), _used(made)
+    """The rows of a list for a sheet: each some accepts, with what is said of their need."""
+    reader, used = _Reader(made.fields, several=True), _used(made)
     for node in nodes:
         tally.records += 1
         _note_left_over(node, used, tally)
@@ -245,26 +316,62 @@ def draft_of(rows: Iterable[Values], made: FieldMap, tally: Tally) -> DraftSheet
     )
     needs: dict[object, Draft] = {}
     for values in rows:
-        folder = values.get("folder", known.get("folder", ""))
-        name = values["name"]
-        if fault := (path_fault(folder) if folder else None) or name_fault(name):
-            tally.fault(f'"{name}"', str(fault))
+        names = [one.text.replace("\\", "/") for one in values["name"]]
+        folder, name = (join(values.get("folder", known.get("folder", "")), parent(names[0])), base(names[0]))
+        aliases = [base(one) for one in (*names[1:], *values.get("aliases", ())) if base(one) != name]
+        faults = [path_fault(folder) if folder else None, path_fault(names[0]), *map(name_fault, (name, *aliases))]
+        if fault := next(filter(None, faults), None):
+            tally.fault(f'"{names[0]}"', str(fault))
             continue
-        accept = structs.replace(
-            Accept(**{key: values[key] for key in ("label", "region", "version", "size") if key in values}),
-            **{key: values[key] for key in HEX_LENGTHS if key in values},
-        )
+        try:
+            accepts = _accepts(values)
+        except ValueFault as fault:
+            tally.fault(f'"{names[0]}"', str(fault))
+            continue
         need = needs.get(key := values.get("id") or (folder, name))
         if need is None:
             words = {key: values.get(key, known.get(key, "")) for key in ("title", "kind", "level", "why", "choice")}
             words["title"] = values.get("title", "")
-            needs[key] = Draft(name=name, folder=folder, id=values.get("id", ""), **words, accepts=[accept], also=[])
-        elif accept in need.accepts:
-            tally.duplicates += 1
-        else:
-            need.accepts.append(accept)
+            needs[key] = need = Draft(name=name, folder=folder, id=values.get("id", ""), **words, accepts=[], also=[])
+        need.aliases = list(dict.fromkeys((*need.aliases, *aliases)))
+        need.machines = list(dict.fromkeys((*need.machines, *filter(None, [values.get("machine")]))))
+        tally.duplicates += sum(one in need.accepts for one in accepts)
+        need.accepts += [one for one in accepts if one not in need.accepts]
     draft.needs = list(needs.values())
+    draft.machines = tuple(dict.fromkeys((*draft.machines, *(one for need in draft.needs for one in need.machines))))
     return draft
+
+
+def understood(need: Draft) -> Understood:
+    """What was understood of a need, in short."""
+    called = f"also called {', '.join(need.aliases)}" if need.aliases else ""
+    facts = filter(None, (need.title, *need.machines, need.kind, need.level, called))
+    return Understood(join(need.folder, need.name), tuple(facts), tuple(need.accepts))
+
+
+def _accepts(values: Values) -> list[Accept]:
+    """The contents of a row. Raises ValueFault where it does not say which of several values belong together."""
+    digests = {name: values[name] for name in HEX_LENGTHS if name in values}
+    count = max((len(found) for found in digests.values()), default=1)
+    if odd := next((name for name, found in digests.items() if len(found) != count), None):
+        raise ValueFault(
+            f"has {count} contents by one digest, but {len(digests[odd])} by its {odd}: which belong together?"
+        )
+    made = []
+    for place in range(count):
+        more: Values = {}
+        for name in ("label", "region", "version", "size"):
+            found = values.get(name, [])
+            if len(found) not in (0, 1, count):
+                raise ValueFault(f"has {count} contents, but {len(found)} values of {name}: which belong together?")
+            if found:
+                more[name] = found[place if len(found) == count else 0].text
+        said = next((found[place].label for found in digests.values() if found[place].label), "")
+        if said:
+            more.setdefault("label", said)
+        known = {name: found[place].text for name, found in digests.items()}
+        made.append(structs.replace(Accept(**more), **known))
+    return made
 
 
 def draft_of_checksums(files: Iterable[ManifestFile], emulator: str, folder: str) -> DraftSheet:

@@ -1,85 +1,34 @@
-"""The field map: where a list has its records, which field is what, and how values are converted."""
+"""Loading field maps: every mistake at once, and which fields there are."""
 
 from __future__ import annotations
 
-from enum import StrEnum
 from pathlib import Path
 from typing import Any
-
-from msgspec import Struct, field
 
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.errors import MistakesError
 from gribble.core.base.suggest import suggest
 from gribble.core.base.tables import Mistakes, read_table, read_toml
+from gribble.core.records.fieldmap import Field, FieldMap, Rules
+from gribble.core.records.roster import FileState, Plays, SetKind
+from gribble.core.records.sheet import Kind, Level
 
 MAP_VERSION = 1
 
 
-class ListFormat(StrEnum):
-    """The formats of lists."""
-
-    CSV = "csv"
-    TSV = "tsv"
-    JSON = "json"
-    JSONL = "jsonl"
-    XML = "xml"
-    HTML = "html"
-
-
-class Field(Struct, frozen=True, kw_only=True):
-    """Where one value comes from and how it is converted.
-
-    `prefix` and `suffix` fall away; `pad` puts back the zeros that a spreadsheet dropped; `unit` is what a number
-    counts (B, KiB, kB, …); `values` says what a word stands for; `split` parts a value that is a list.
-    """
-
-    from_: str = field(name="from")
-    prefix: str = ""
-    suffix: str = ""
-    pad: bool = False
-    unit: str = ""
-    values: dict[str, str] = {}
-    split: str = ""
-    default: str | None = None
-
-
-class Inner(Struct, frozen=True, kw_only=True):
-    """Records inside a record, such as the files or discs of a set; `records` is their path from it."""
-
-    records: str
-    fields: dict[str, Field] = {}
-
-
-class FieldMap(Struct, frozen=True, kw_only=True):
-    """A field map as the user wrote it."""
-
-    map: int
-    records: str = ""
-    format: ListFormat | None = None
-    encoding: str = "utf-8-sig"
-    delimiter: str = ""
-    table: int | None = None
-    fields: dict[str, Field] = {}
-    files: Inner | None = None
-    discs: Inner | None = None
-    sheet: dict[str, Any] = {}
-    roster: dict[str, Any] = {}
-
-    @property
-    def row_keys(self) -> tuple[str, ...]:
-        """The attributes that make up a file, where the map takes nothing else of it and takes them as they are."""
-        if self.files is None or not self.files.records or "/" in self.files.records:
-            return ()
-        keys = tuple(plain_attribute(name, one) for name, one in self.files.fields.items())
-        return keys if all(keys) else ()
-
-
-def plain_attribute(name: str, field: Field) -> str:
+def plain_attribute(name: str, rules: Rules) -> str:
     """The attribute (or column) that a field takes as it is; empty where it has to be looked for or changed."""
-    changed = (field.prefix, field.suffix, field.unit, field.values, field.split, field.default)
-    plain = changed == ("", "", "", {}, "", None) and field.from_.startswith("@") and "/" not in field.from_
-    return field.from_[1:] if plain and name in PLAIN_FIELDS else ""
+    from_ = rules[0].from_
+    plain = rules == (Field(from_=from_),) and from_.startswith("@") and "/" not in from_
+    return from_[1:] if plain and name in PLAIN_FIELDS else ""
+
+
+def row_keys(made: FieldMap) -> tuple[str, ...]:
+    """The attributes that make up a file, where the map takes nothing else of it and takes them as they are."""
+    if made.files is None or not made.files.records or "/" in made.files.records:
+        return ()
+    keys = tuple(plain_attribute(name, one) for name, one in made.files.fields.items())
+    return keys if all(keys) else ()
 
 
 UNITS = {
@@ -87,16 +36,25 @@ UNITS = {
 }  # fmt: skip
 """How many bytes the units of sizes stand for."""
 
+WORDS: dict[str, tuple[str, ...]] = {
+    "level": tuple(Level),
+    "kind": tuple(dict.fromkeys((*Kind, *SetKind))),
+    "state": tuple(FileState),
+    "plays": tuple(Plays),
+}
+"""The words that a field can have, where only some will do."""
+
 CONTENT_FIELDS = ("size", *HEX_LENGTHS)
 SHEET_FIELDS = (
-    "id", "name", "folder", "title", "kind", "level", "why", "choice", "label", "region", "version", *CONTENT_FIELDS,
+    "id", "name", "aliases", "folder", "title", "machine", "kind", "level", "why", "choice", "label", "region",
+    "version", *CONTENT_FIELDS,
 )  # fmt: skip
 """What a field of a sheet's list can be: of the need or, from `label` on, of its accept."""
 
-SET_FIELDS = ("set", "title", "year", "maker", "parent", "bios", "devices", "kind", "plays", "note")
+SET_FIELDS = ("set", "title", "year", "maker", "parent", "bios", "devices", "kind", "plays", "note", "variants")
 """What a field of a roster's list can be: of the set."""
 
-FILE_FIELDS = ("name", "parent_name", "bios_name", "state", "optional", "choice", *CONTENT_FIELDS)
+FILE_FIELDS = ("name", "parent_name", "bios_name", "state", "optional", "choice", "variant", *CONTENT_FIELDS)
 """The same of a set's file."""
 
 PLAIN_FIELDS = (
@@ -104,6 +62,7 @@ PLAIN_FIELDS = (
     "parent_name",
     "bios_name",
     "choice",
+    "variant",
     "set",
     "title",
     "parent",
@@ -117,20 +76,21 @@ DISC_FIELDS = ("name", "sha1", "state", "optional")
 """The same of a set's disc."""
 
 
-def load_map(path: Path, target: str) -> FieldMap:
-    """The field map in a file, for a list that becomes a "sheet" or a "roster". Raises MistakesError."""
+def load_map(path: Path, target: str | None = None) -> FieldMap:
+    """The field map in a file, for a list that becomes a "sheet" or a "roster", without a word as the map says. Raises
+    MistakesError."""
     mistakes = Mistakes(str(path))
     tables = read_toml(path, mistakes)
     made = read_table(FieldMap, _long_form(tables), "", mistakes) if tables is not None else None
     if made is not None:
-        _check(made, target, mistakes)
+        _check(made, target or made.target, mistakes)
     if made is None or mistakes.found:
         raise MistakesError(mistakes.found)
     return made
 
 
 def _long_form(tables: dict[str, Any]) -> dict[str, Any]:
-    """`name = "@n"` written out as `name = { from = "@n" }`, at the record and inside."""
+    """`name = "@n"` written out as `name = [{ from = "@n" }]`, at the record and inside."""
     tables = dict(tables)
     if isinstance(tables.get("fields"), dict):
         tables["fields"] = _long_fields(tables["fields"])
@@ -143,7 +103,18 @@ def _long_form(tables: dict[str, Any]) -> dict[str, Any]:
 
 
 def _long_fields(fields: dict[str, Any]) -> dict[str, Any]:
-    return {name: {"from": value} if isinstance(value, str) else value for name, value in fields.items()}
+    return {
+        name: [_long_rule(one) for one in (value if isinstance(value, list) else [value])]
+        for name, value in fields.items()
+    }
+
+
+def _long_rule(rule: Any) -> Any:
+    if isinstance(rule, str):
+        return {"from": rule}
+    if isinstance(rule, dict) and isinstance(rule.get("split"), str):
+        return {**rule, "split": [rule["split"]]}
+    return rule
 
 
 def _check(made: FieldMap, target: str, mistakes: Mistakes) -> None:
@@ -169,11 +140,21 @@ def _check(made: FieldMap, target: str, mistakes: Mistakes) -> None:
         mistakes.add("sheet.emulator", "is missing")
 
 
-def _check_fields(fields: dict[str, Field], known: tuple[str, ...], where: str, mistakes: Mistakes) -> None:
-    for name, one in fields.items():
+def _check_fields(fields: dict[str, Rules], known: tuple[str, ...], where: str, mistakes: Mistakes) -> None:
+    for name, rules in fields.items():
         if name not in known:
             mistakes.add(f"{where}.{name}", f"is no field here{suggest(name, list(known))}")
-        if one.unit and one.unit not in UNITS:
-            mistakes.add(f"{where}.{name}.unit", f'"{one.unit}" should be one of {", ".join(UNITS)}')
-        if not one.from_:
-            mistakes.add(f"{where}.{name}.from", "is empty")
+        for one in rules:
+            if one.unit and one.unit not in UNITS:
+                mistakes.add(f"{where}.{name}.unit", f'"{one.unit}" should be one of {", ".join(UNITS)}')
+            if one.decimal not in ("", ".", ","):
+                mistakes.add(f"{where}.{name}.decimal", 'should be "." or ","')
+            if "" in one.split:
+                mistakes.add(f"{where}.{name}.split", "is empty")
+            if not one.from_:
+                mistakes.add(f"{where}.{name}.from", "is empty")
+            for word in one.values.values() if name in WORDS else ():
+                if word and word not in WORDS[name]:
+                    mistakes.add(f"{where}.{name}.values", f'"{word}" should be one of {", ".join(WORDS[name])}')
+        if not rules:
+            mistakes.add(f"{where}.{name}", "has no rule")

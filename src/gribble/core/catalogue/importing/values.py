@@ -8,58 +8,188 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from decimal import Decimal, InvalidOperation
+from typing import NamedTuple
 
 from gribble.core.base.digests import HEX_LENGTHS
-from gribble.core.catalogue.importing.fieldmap import UNITS, Field
-from gribble.core.catalogue.importing.lists import Node
+from gribble.core.base.suggest import suggest
+from gribble.core.catalogue.importing.fieldmap import UNITS
+from gribble.core.catalogue.importing.nodes import Node
+from gribble.core.records.fieldmap import Field
 
 _POWER = re.compile(r"^\d+([.,]\d+)?[eE][+-]?\d+$")
-_NUMBER = re.compile(r"^(\d[\d ,.']*?)\s*([A-Za-z]*)$")
+_DATE = re.compile(r"^\d{4}-\d\d-\d\d([T ]|$)")
+_NUMBER = re.compile(r"^(\d[\d .,'\u00a0\u202f]*?)\s*([^\W\d_]*)\.?$")
+_GROUPS = re.compile(r"[ .,'\u00a0\u202f](?=\d{3}(?!\d))")
 _FORMULA = re.compile(r'^="(.*)"$')
+_BEHIND = re.compile(r"^(?P<value>.*?\S)\s*[(\[](?P<label>[^()\[\]]+)[)\]]$", re.DOTALL)
+BLANKS = frozenset(
+    [
+        "-",
+        "--",
+        "---",
+        "–",
+        "—",
+        "―",
+        "ー",
+        "?",
+        "??",
+        "???",
+        "n/a",
+        "n.a.",
+        "na",
+        "none",
+        "null",
+        "nil",
+        "unknown",
+        "tbd",
+        "tba",
+        "unbekannt",
+        "keine",
+        "keiner",
+        "keins",
+        "k.a.",
+        "k.a",
+        "inconnu",
+        "inconnue",
+        "aucun",
+        "aucune",
+        "néant",
+        "desconocido",
+        "desconocida",
+        "ninguno",
+        "ninguna",
+        "sconosciuto",
+        "sconosciuta",
+        "nessuno",
+        "nessuna",
+        "desconhecido",
+        "desconhecida",
+        "nenhum",
+        "nenhuma",
+        "onbekend",
+        "geen",
+        "n.v.t.",
+        "不明",
+        "なし",
+        "無し",
+        "未確認",
+    ]
+)
+"""What people write where they have nothing to say."""
+
 _YES = {"yes": True, "true": True, "1": True, "y": True, "no": False, "false": False, "0": False, "n": False, "": False}
+_DIGEST = {
+    length: re.compile(rf"(?<![0-9A-Za-z])(?:0[xX])?(?P<digest>[0-9A-Fa-f]{{{length}}})(?![0-9A-Za-z])")
+    for length in HEX_LENGTHS.values()
+}
+_UNIT_WORDS = {
+    "": "bytes byte b octet octets oct bajt バイト",
+    "K": "k kb kbyte kbytes kilobyte kilobytes ko kio kib kilooctets ki",
+    "M": "m mb mbyte mbytes megabyte megabytes mo mio mib mi",
+    "G": "g gb gbyte gbytes gigabyte gigabytes go gio gib gi",
+    "Kbit": "kbit kbits kilobit kilobits",
+    "Mbit": "mbit mbits megabit megabits",
+}
+BINARY_UNITS = {
+    word: {"": 8, "K": 8 << 10, "M": 8 << 20, "G": 8 << 30, "Kbit": 1 << 10, "Mbit": 1 << 20}[unit]
+    for unit, words in _UNIT_WORDS.items()
+    for word in words.split()
+}
+"""How many bits the words for units stand for where a K is 1,024."""
 
 
 class ValueFault(Exception):
     """A value cannot be taken over; the text says why."""
 
 
-def texts(node: Node, field: Field) -> Iterator[str]:
-    """The values of a field in a record, stripped and translated."""
-    found = node.values(field.from_)
-    if not found and field.default is not None:
-        found = [field.default]
-    for raw in found:
-        for part in raw.split(field.split) if field.split else (raw,):
-            text = part.strip()
-            if text.startswith("=") and (match := _FORMULA.match(text)):
-                text = match[1]
-            if field.prefix or field.suffix:
-                text = text.removeprefix(field.prefix).removesuffix(field.suffix).strip()
-            if field.values:
-                text = field.values.get(text, text)
-            if text:
-                yield text
+class Part(NamedTuple):
+    """One of the values of a field in a record, and what is said of it in brackets."""
+
+    text: str
+    label: str = ""
 
 
-def text(node: Node, field: Field) -> str | None:
+def parts(node: Node, rule: Field, algorithm: str = "") -> Iterator[Part]:
+    """The values that a rule finds in a record, stripped and translated. Raises ValueFault for a word that its values
+    do not have."""
+    found = False
+    for raw in _usual_first(node, rule) if rule.first else node.values(rule.from_):
+        for one in _split(raw, rule.split):
+            for part in _picked(one, algorithm) if rule.pick and algorithm else (_labelled(one, rule),):
+                text = _plain(part.text, rule)
+                if text:
+                    found = True
+                    yield part._replace(text=text)
+    if not found and rule.default:
+        yield Part(rule.default)
+
+
+def _usual_first(node: Node, rule: Field) -> list[str]:
+    """The values of a rule, those first that say yes at the path beside."""
+    way, _, last = rule.from_.rpartition("/")
+    nodes = node.inner(way) if way else [node]
+    usual = [one for one in nodes if any(_YES.get(word.lower()) for word in one.values(rule.first))]
+    return [value for one in (*usual, *(one for one in nodes if one not in usual)) for value in one.values(last)]
+
+
+def _split(raw: str, signs: tuple[str, ...]) -> list[str]:
+    pieces = [raw]
+    for sign in signs:
+        pieces = [piece for one in pieces for piece in one.split(sign)]
+    return pieces
+
+
+def _picked(text: str, algorithm: str) -> Iterator[Part]:
+    """The digests of one kind that stand in a text, each with the words in brackets behind it. Raises ValueFault where
+    it says something, and has no digest of any kind."""
+    matches = list(_DIGEST[HEX_LENGTHS[algorithm]].finditer(text))
+    if not matches and text.strip().casefold() not in BLANKS and not any(one.search(text) for one in _DIGEST.values()):
+        digest(text.strip(), algorithm, Field(from_=""))
+    for match, after in zip(matches, [*matches[1:], None], strict=False):
+        behind = text[match.end() : after.start() if after else len(text)]
+        label = re.match(r"\s*[(\[]([^()\[\]]+)[)\]]", behind)
+        yield Part(match["digest"], label[1].strip() if label else "")
+
+
+def _labelled(text: str, rule: Field) -> Part:
+    match = _BEHIND.match(text.strip()) if rule.labels else None
+    return Part(match["value"], match["label"].strip()) if match else Part(text)
+
+
+def _plain(text: str, rule: Field) -> str:
+    """A value without what falls away, translated. Raises ValueFault for a word that `values` does not have."""
+    text = text.strip()
+    if text.casefold() in BLANKS and text not in rule.values:
+        return ""
+    if text.startswith("=") and (match := _FORMULA.match(text)):
+        text = match[1]
+    if rule.prefix or rule.suffix:
+        text = text.removeprefix(rule.prefix).removesuffix(rule.suffix).strip()
+    if not rule.values or not text:
+        return text
+    for word in (text, "*"):
+        if word in rule.values:
+            return rule.values[word]
+    folded = {word.casefold(): one for word, one in rule.values.items()}
+    if text.casefold() in folded:
+        return folded[text.casefold()]
+    raise ValueFault(
+        f'"{text}" is no word of its values{suggest(text, list(rule.values))}; "*" would stand for the rest'
+    )
+
+
+def single(found: list[Part]) -> str | None:
     """The one value of a field; None where it has none. Raises ValueFault where it has several."""
-    raw = node.values(field.from_)
-    if (
-        len(raw) == 1
-        and raw[0]
-        and raw[0][0] != "="
-        and not (field.values or field.prefix or field.suffix or field.split)
-    ):
-        return raw[0].strip() or None  # the short way
-    found = list(texts(node, field))
-    if len(found) > 1 and len(found := list(dict.fromkeys(found))) > 1:
-        raise ValueFault(f"has {len(found)} values ({found[0]}, {found[1]} …) where one is right")
-    return found[0] if found else None
+    words = list(dict.fromkeys(one.text for one in found))
+    if len(words) > 1:
+        raise ValueFault(f"has {len(words)} values ({words[0]}, {words[1]} …) where one is right")
+    return words[0] if words else None
 
 
-def number(value: str, field: Field) -> int:
+def number(value: str, rule: Field) -> int:
     """A whole number, or a size with its unit, in bytes. Raises ValueFault."""
-    if value.isdecimal() and not field.unit:
+    if value.isdecimal() and not rule.unit:
         return int(value)
     if value.lower().startswith("0x"):
         try:
@@ -69,13 +199,33 @@ def number(value: str, field: Field) -> int:
     match = _NUMBER.match(value)
     if match is None:
         raise ValueFault(f'"{value}" is no number')
-    digits, unit = match[1].strip(), match[2] or field.unit
+    return _whole(match[1].strip(), rule.decimal, _bits(value, match[2] or rule.unit, rule), value)
+
+
+def _bits(value: str, unit: str, rule: Field) -> int:
+    """How many bits a unit counts."""
+    if rule.binary and unit.lower() in BINARY_UNITS:
+        return BINARY_UNITS[unit.lower()]
     if unit and unit not in UNITS:
-        raise ValueFault(f'"{value}" has a unit that is none of {", ".join(UNITS)}')
-    whole = re.sub(r"[ ,.'](?=\d{3}(\D|$))", "", digits)
-    if not whole.isdecimal():
-        raise ValueFault(f'"{value}" is no whole number')
-    return int(whole) * UNITS[unit or "B"]
+        hint = "; binary = true reads it" if unit.lower() in BINARY_UNITS else ""
+        raise ValueFault(f'"{value}" has a unit that is none of {", ".join(UNITS)}{hint}')
+    return UNITS[unit or "B"] * 8
+
+
+def _whole(digits: str, decimal: str, bits: int, value: str) -> int:
+    """The number of bytes that some digits stand for, without the signs between groups of three."""
+    if decimal:
+        whole, _, fraction = digits.rpartition(decimal) if decimal in digits else (digits, "", "")
+        digits = f"{_GROUPS.sub('', whole)}.{fraction or '0'}"
+    else:
+        digits = _GROUPS.sub("", digits)
+    try:
+        found = Decimal(digits) * bits / 8
+    except InvalidOperation:
+        raise ValueFault(f'"{value}" is no whole number') from None
+    if found != int(found):
+        raise ValueFault(f'"{value}" is no whole number{" of bytes" if bits > 8 else ""}')
+    return int(found)
 
 
 def digest(value: str, algorithm: str, field: Field) -> str:
@@ -84,6 +234,8 @@ def digest(value: str, algorithm: str, field: Field) -> str:
     shown = re.sub(r"^0[xX]|[\s:-]", "", value).lower()
     if set(shown) <= set("0123456789abcdef") and len(shown) == length:
         return shown
+    if _DATE.match(value):
+        raise ValueFault(f'"{value}" was turned into a date by a spreadsheet; export the column as text')
     if _POWER.match(value):
         raise ValueFault(f'"{value}" was turned into a number by a spreadsheet; export the column as text')
     if not set(shown) <= set("0123456789abcdef"):

@@ -1,0 +1,451 @@
+"""Drafting a field map: where a list has its records, and which field is what, each with its reason."""
+
+from __future__ import annotations
+
+import itertools
+import re
+from collections.abc import Iterable, Mapping, Sequence
+from pathlib import Path
+from typing import Any, NamedTuple
+
+from msgspec import Struct, structs
+
+from gribble.core.base.digests import HEX_LENGTHS
+from gribble.core.base.errors import GribbleError
+from gribble.core.catalogue.importing.columns import Column
+from gribble.core.catalogue.importing.fieldmap import MAP_VERSION
+from gribble.core.catalogue.importing.guessing import guess_fields, in_order
+from gribble.core.catalogue.importing.lists import TABULAR, key_nodes, table_rows, whole_text
+from gribble.core.catalogue.importing.naming import emulator_of, release_of
+from gribble.core.catalogue.importing.nodes import HEADING, SECTION
+from gribble.core.catalogue.importing.pages import page_title
+from gribble.core.catalogue.importing.plaintext import text_title
+from gribble.core.catalogue.importing.sniffing import looks_like
+from gribble.core.catalogue.importing.tables import Head
+from gribble.core.catalogue.importing.trees import Tree, json_tree, xml_tree
+from gribble.core.catalogue.importing.words import head_points, meaning
+from gribble.core.records.fieldmap import Field, FieldMap, Inner, ListFormat
+from gribble.core.records.imported import Degree, Drafted, Guess, Looks, Named
+
+SAMPLE_ROWS = 20_000
+"""So many records are looked at."""
+
+_SHEET_FIELDS = (
+    "name", "title", "level", "unneeded", "kind", "machine", "folder", "size", "region", "version", "label", "aliases",
+    "why", "choice",
+)  # fmt: skip
+_SET_FIELDS = ("set", "title", "year", "maker", "parent", "bios", "devices", "set kind", "plays", "note")
+_FILE_FIELDS = ("name", "size", "parent_name", "state", "optional", "variant", "choice")
+_DEFAULT_SHEETS = re.compile(
+    r"^(sheet|tabelle|feuil|feuille|hoja|foglio|planilha|folha|blad|シート)\s*\d*$", re.IGNORECASE
+)
+
+
+class Asked(NamedTuple):
+    """What the user said of a list that is to be drafted."""
+
+    to: str = ""
+    emulator: str = ""
+    release: str = ""
+    folder: str = ""
+    table: int | None = None
+
+
+def draft_map(path: Path, asked: Asked) -> Drafted:
+    """The map of a list as far as it can be told. Raises GribbleError where it has nothing to be taken over, or too
+    much to choose from, OSError and UnicodeDecodeError."""
+    looks = looks_like(path)
+    if looks.format in TABULAR:
+        return _of_tables(path, looks, asked)
+    if looks.format is ListFormat.KEYS:
+        nodes = list(itertools.islice(key_nodes(path, looks, lambda _bytes: None), SAMPLE_ROWS))
+        common = nodes[0].attributes
+        rows = [node.attributes for node in nodes[1:]]
+        if not rows:
+            raise GribbleError(f"{path} has no records: neither sections nor numbered keys", fix=_BY_HAND)
+        return _of_rows(path, looks, asked, _Found(rows, common=common))
+    if looks.format is ListFormat.XML:
+        return _of_tree(path, looks, asked, xml_tree(path))
+    return _of_tree(path, looks, asked, json_tree(path, looks))
+
+
+_BY_HAND = "gribble catalogue schema map shows what a map is made of; --map MAP takes one."
+
+
+class _Found(Struct, frozen=True):
+    """Records that are one file each, and what is said beside them."""
+
+    rows: list[dict[str, Any]]
+    records: str = ""
+    common: dict[str, str] = {}
+    title: str = ""
+    headings: tuple[str, ...] = ()
+    table: int | None = None
+    notes: tuple[str, ...] = ()
+    above: str = ""
+    """Where the name of what the files stand in is."""
+
+
+# Tables
+
+
+def _of_tables(path: Path, looks: Looks, asked: Asked) -> Drafted:
+    groups: dict[tuple[str, ...], list[tuple[Head, list[str]]]] = {}
+    rows = table_rows(path, looks, lambda _bytes: None)
+    for head, cells in itertools.islice(rows, SAMPLE_ROWS):
+        if asked.table in (None, head.number):
+            group = groups.setdefault(head.names, [])
+            if cells:
+                group.append((head, cells))
+    title = _title(path, looks)
+    good = [(names, rows) for names, rows in groups.items() if _is_list(names, rows)]
+    if not good:
+        shown = "; ".join(
+            f"table {rows[0][0].number}: {', '.join(names[:6])}" for names, rows in groups.items() if rows
+        )
+        what = "has no table with names of files and their digests" if shown else "has no table"
+        raise GribbleError(f"{path} {what}", fix=f"It has: {shown}." if shown else _BY_HAND)
+    good.sort(key=lambda one: -len(one[1]))
+    (names, rows_), *others = good
+    rivals = [one for one in others if len(one[1]) * 3 >= len(rows_)]
+    if rivals:
+        raise GribbleError(
+            f"{path} has several tables that could be the list: {_shown(good[:5])}",
+            fix=f"Say which: --table {rows_[0][0].number}",
+        )
+    notes = tuple(f"table {rows[0][0].number} ({', '.join(names[:4])}) is left out" for names, rows in others)
+    headings = dict.fromkeys(head.heading for head, _ in rows_ if head.heading)
+    usual = tuple(one for one in headings if not _DEFAULT_SHEETS.match(one))
+    found = _Found(
+        [{**dict(zip(names, cells, strict=False)), **({} if HEADING in names else {HEADING: head.heading})}
+         for head, cells in rows_],
+        title=title or (usual[0] if len(usual) == 1 else ""), headings=usual, table=asked.table, notes=notes,
+    )  # fmt: skip
+    return _of_rows(path, looks, asked, found)
+
+
+def _title(path: Path, looks: Looks) -> str:
+    """What stands above all tables of a page or text."""
+    if looks.format not in (ListFormat.HTML, ListFormat.MARKDOWN, ListFormat.TEXT):
+        return ""
+    text = whole_text(path, looks, lambda _bytes: None)
+    return page_title(text) if looks.format is ListFormat.HTML else text_title(text)
+
+
+def _shown(groups: Iterable[tuple[tuple[str, ...], list[tuple[Head, list[str]]]]]) -> str:
+    return "; ".join(f"table {rows[0][0].number}: {', '.join(names[:6])}" for names, rows in groups)
+
+
+def _is_list(names: tuple[str, ...], rows: list[tuple[Head, list[str]]]) -> bool:
+    """Whether a table has names of files, or of sets, and digests."""
+    columns = _columns([dict(zip(names, cells, strict=False)) for _, cells in rows])
+    fields = {one.field for one in guess_fields(columns, ("name", "set"))}
+    return bool(fields & {"name", "set"}) and bool(fields & set(HEX_LENGTHS))
+
+
+def _columns(rows: Sequence[dict[str, Any]]) -> list[Column]:
+    names = dict.fromkeys(name for row in rows for name in row)
+    return [
+        Column(name, [str(row.get(name, "")) for row in rows], head=_head(name)) for name in names if name != HEADING
+    ]
+
+
+def _head(name: str) -> str:
+    """What a path is called: its last part."""
+    return name.rpartition("/")[2].lstrip("@^")
+
+
+def _of_rows(path: Path, looks: Looks, asked: Asked, found: _Found) -> Drafted:
+    """A map for records that are one file each."""
+    columns = [one for one in _columns(found.rows) if not found.above or not one.name.startswith("^")]
+    sets = guess_fields(columns, dict.fromkeys((*_SET_FIELDS, *_FILE_FIELDS)))
+    to = asked.to or ("roster" if _is_roster(sets, columns) else "sheet")
+    guesses = sets if to == "roster" else guess_fields(columns, _SHEET_FIELDS)
+    if to == "roster":
+        guesses = _related(guesses, columns, _kinds_of(guesses, found.rows))
+    fields = {one.field for one in guesses}
+    if not fields & set(HEX_LENGTHS):
+        raise GribbleError(f"{path} has no digests, so that nothing could be proven", fix=_BY_HAND)
+    if needed := {"roster": {"set", "name"}, "sheet": {"name"}}[to] - fields:
+        raise GribbleError(
+            f"{path}: which column is the {' and the '.join(sorted(needed))} cannot be told", fix=_BY_HAND
+        )
+    if to == "sheet" and "machine" not in fields and len(found.headings) > 1:
+        rule = (Field(from_=HEADING),)
+        guesses.append(
+            Guess(field="machine", column="what stands above", rules=rule, degree=Degree.LIKELY,
+                  reason="alike tables stand below each other", samples=found.headings[:3])
+        )  # fmt: skip
+    if to == "sheet" and "machine" not in fields and found.above:
+        samples = tuple(dict.fromkeys(str(row.get(found.above, "")) for row in found.rows))[:3]
+        guesses.append(
+            Guess(field="machine", column=found.above, rules=(Field(from_=found.above),), degree=Degree.LIKELY,
+                  reason="the files stand in it", samples=samples)
+        )  # fmt: skip
+    guesses = in_order(guesses)
+    used = {one.column for one in guesses}
+    left = tuple(one.name for one in columns if one.name not in used and one.values and one.name != SECTION)
+    made = FieldMap(
+        map=MAP_VERSION, records=found.records, format=looks.format, encoding=looks.encoding if looks.guessed else "",
+        delimiter=looks.delimiter if looks.format is ListFormat.CSV else "", table=found.table,
+        fields={one.field: one.rules for one in guesses},
+    )  # fmt: skip
+    drafted = Drafted(to=to, made=made, guesses=tuple(guesses), left=left, notes=found.notes, looks=looks)
+    return _named(drafted, path, asked, found.common, found.title)
+
+
+def _is_roster(guesses: list[Guess], columns: list[Column]) -> bool:
+    """Whether rows are files of sets: a set's name stands in several, and something else speaks for sets."""
+    fields = {one.field: one for one in guesses}
+    if "set" not in fields or "name" not in fields or fields["set"].degree is Degree.DOUBTFUL:
+        return False
+    column = next(one for one in columns if one.name == fields["set"].column)
+    related = {"parent", "bios", "devices", "year", "maker", "plays", "parent_name"} & fields.keys()
+    return len(column.words) < len(column.values) or bool(related)
+
+
+def _related(guesses: list[Guess], columns: list[Column], kinds: Mapping[str, str]) -> list[Guess]:
+    """Parents and BIOS sets: the columns that name sets of the list, told apart by what they name. Of two, the one that
+    repeats the other and says more is the BIOS set's."""
+    chosen = next((one for one in guesses if one.field == "set"), None)
+    names: set[str] = next((set(column.words) for column in columns if chosen and column.name == chosen.column), set())
+    taken = {one.column for one in guesses if one.field not in ("parent", "bios")}
+    refer = [one for one in columns if one.name not in taken and one.words and one.refers_to(names) >= 0.5]
+    others = [one for one in guesses if one.field not in ("parent", "bios")]
+    doubted = [
+        structs.replace(one, degree=Degree.DOUBTFUL, reason=f"{one.reason}; it names no sets of the list")
+        for one in guesses
+        if one.field in ("parent", "bios") and one.column not in {column.name for column in refer}
+    ]
+    if len(refer) == 1:
+        return [*others, *_alone(refer[0], guesses, kinds), *doubted]
+    if len(refer) == 2:
+        fewer, more = sorted(refer, key=lambda one: len(one.values))
+        return [*others, *_both(fewer, more, guesses), *doubted]
+    return [*others, *(one for one in guesses if one.column in {column.name for column in refer}), *doubted]
+
+
+def _alone(column: Column, guesses: list[Guess], kinds: Mapping[str, str]) -> list[Guess]:
+    """The one column that names sets: parents, BIOS sets, or both, each told by the kind of what it names."""
+    said = {kinds.get(word, "game") for word in column.words}
+    headed = next((one for one in guesses if one.column == column.name), None)
+    if said == {"game", "bios"}:
+        reason = "its values are names of sets, of games and BIOS sets"
+        made = [("parent", Field(from_=column.name, kind="game")), ("bios", Field(from_=column.name, kind="bios"))]
+    else:
+        word = "bios" if said == {"bios"} else headed.field if headed and not kinds else "parent"
+        reason = f"its values are names of {'BIOS sets' if word == 'bios' else 'sets'}"
+        made = [(word, Field(from_=column.name))]
+    degree = (
+        Degree.SURE if headed else Degree.LIKELY if column.refers_to(kinds or column.words) >= 0.9 else Degree.DOUBTFUL
+    )
+    samples = tuple(itertools.islice(column.words, 3))
+    return [
+        Guess(field=field, column=column.name, rules=(rule,), degree=degree, reason=reason, samples=samples)
+        for field, rule in made
+    ]
+
+
+def _both(fewer: Column, more: Column, guesses: list[Guess]) -> list[Guess]:
+    """Parent and BIOS set, of two columns that name sets."""
+    heads = {one.column: one.field for one in guesses if one.field in ("parent", "bios")}
+    pairs = [(a, b) for a, b in zip(fewer.every, more.every, strict=False) if a and b]
+    alike = sum(a == b for a, b in pairs) >= 0.8 * max(1, len(pairs)) and bool(pairs)
+    swapped = heads.get(fewer.name) == "bios" or (heads.get(more.name) == "parent" and fewer.name not in heads)
+    if alike and not swapped:
+        degree, reason = (
+            Degree.LIKELY,
+            "it repeats the parent, and names BIOS sets beside; a BIOS set that is the parent falls away",
+        )
+    elif heads.get(fewer.name) != heads.get(more.name) and heads:
+        degree, reason = Degree.LIKELY, "its values are names of sets"
+    else:
+        degree, reason = Degree.DOUBTFUL, "two columns name sets"
+    order = (more, fewer) if swapped else (fewer, more)
+    return [
+        Guess(
+            field=field, column=column.name, rules=(Field(from_=column.name),), degree=degree,
+            reason=reason if field == "bios" else "its values are names of sets",
+            samples=tuple(itertools.islice(column.words, 3)),
+        )
+        for field, column in zip(("parent", "bios"), order, strict=True)
+    ]  # fmt: skip
+
+
+def _kinds_of(guesses: list[Guess], rows: Sequence[Mapping[str, str]]) -> dict[str, str]:
+    """The kind of each set, where the list says it."""
+    fields = {one.field: one for one in guesses}
+    if "set" not in fields or "kind" not in fields:
+        return {}
+    kinds = {}
+    for row in rows:
+        said = (rule.values.get(row.get(rule.from_, ""), "") for rule in fields["kind"].rules)
+        kinds[row.get(fields["set"].column, "")] = next(filter(None, said), "game")
+    return kinds
+
+
+_FLAGS = {"bios": "bios", "device": "devices"}
+
+
+def _flagged_kinds(columns: list[Column], taken: set[str]) -> list[Guess]:
+    """The kind by columns of yes and no, each for one kind."""
+    rules, found = [], []
+    for kind, field in _FLAGS.items():
+        for column in columns:
+            head = column.head.lower()
+            says = head_points(column.head, field) or kind in head or (kind == "bios" and "system" in head)
+            if column.name not in taken and column.fit("optional") > 0 and says:
+                values = {word: kind if meaning(word, "yes or no") == "yes" else "" for word in column.words}
+                rules.append(Field(from_=column.name, values=values))
+                found.append(column)
+    if not rules:
+        return []
+    names = " and ".join(column.name for column in found)
+    words = ", ".join(f"{rule.from_} {word} is {kind}" for rule in rules for word, kind in rule.values.items() if kind)
+    return [
+        Guess(field="kind", column=names, rules=tuple(rules), degree=Degree.LIKELY, words=words,
+              reason=f"{names} say yes or no")
+    ]  # fmt: skip
+
+
+def _named(drafted: Drafted, path: Path, asked: Asked, common: dict[str, str], title: str) -> Drafted:
+    """The map with emulator, release and folder: as asked, else as the list says, else from its file's name."""
+    emulator = Named(asked.emulator, "--emulator") if asked.emulator else emulator_of(common, title, path)
+    release = Named(asked.release, "--release") if asked.release else release_of(common, title, path)
+    if emulator is None:
+        raise GribbleError(f"whose list {path} is cannot be told", fix="Say so: --emulator NAME")
+    if release is None and drafted.to == "roster":
+        raise GribbleError(f"of which release {path} is cannot be told", fix="Say so: --release RELEASE")
+    top: dict[str, Any] = {"emulator": emulator.name, **({"release": release.name} if release else {})}
+    if drafted.to == "sheet" and asked.folder:
+        top["folder"] = asked.folder
+    named = {"emulator": emulator, **({"release": release} if release else {})}
+    made = structs.replace(drafted.made, **{drafted.to: top})
+    return structs.replace(drafted, made=made, named=named)
+
+
+# Records within records
+
+
+def _of_tree(path: Path, looks: Looks, asked: Asked, tree: Tree) -> Drafted:
+    if tree.inner is None:
+        found = _Found(tree.rows, tree.records, tree.common, tree.title)
+        return _of_rows(path, looks, asked, found)
+    columns = _columns(tree.rows)
+    within = _columns(tree.inner_rows)
+    sets = guess_fields(columns, _SET_FIELDS)
+    if not any(one.field == "set" for one in sets):
+        sets += _unique_name(columns, {one.column for one in sets})
+    if not any(one.field == "kind" for one in sets):
+        sets += _flagged_kinds(columns, {one.column for one in sets})
+    sets = _related(sets, columns, _kinds_of(sets, tree.rows))
+    files = guess_fields(within, _FILE_FIELDS)
+    if not any(one.field == "name" for one in files):
+        files += [structs.replace(one, field="name") for one in _unique_name(within, {one.column for one in files})]
+    named = next(
+        (column for column in columns for one in sets if one.field == "set" and one.column == column.name), None
+    )
+    to = asked.to or ("roster" if named and named.fit("set") >= 0 else "sheet")
+    if to == "sheet":
+        way = f"{tree.records}/{tree.inner}" if tree.records else tree.inner
+        naming = next((one.name for one in columns if len(one.words) == one.rows and not one.digests), "")
+        above = f"^{naming.lstrip('@')}" if naming and "/" not in naming else ""
+        found = _Found(tree.flat_rows, way, tree.common, tree.title, above=above)
+        return _of_rows(path, looks, asked._replace(to="sheet"), found)
+    files += _shared_names(files, within, tree, sets)
+    variants = _variants(tree, within)
+    if variants and not any(one.field == "variants" for one in sets):
+        sets.append(variants[0])
+        files = [one for one in files if one.field != "variant"] + [variants[1]]
+    discs = guess_fields(_columns(tree.disc_rows), ("name", "state", "optional")) if tree.discs else []
+    if tree.discs and not any(one.field == "name" for one in discs):
+        discs += [structs.replace(one, field="name") for one in _unique_name(_columns(tree.disc_rows), set())]
+    for needed, group in (("set", sets), ("name", files)):
+        if not any(one.field == needed for one in group):
+            raise GribbleError(f"{path}: which field is the {needed} cannot be told", fix=_BY_HAND)
+    sets, files, discs = in_order(sets), in_order(files), in_order(discs)
+    used = {one.column for one in sets} | {_beside(rule) for one in sets for rule in one.rules if rule.first}
+    left = [one.name for one in columns if one.name not in used and one.values]
+    used = {one.column for one in files}
+    left += [f"{tree.inner}/{one.name}" for one in within if one.name not in used and one.values]
+    made = FieldMap(
+        map=MAP_VERSION,
+        records=tree.records,
+        format=looks.format,
+        fields={one.field: one.rules for one in sets},
+        files=Inner(records=tree.inner, fields={one.field: one.rules for one in files}),
+        discs=Inner(records=tree.discs, fields={one.field: one.rules for one in discs}) if tree.discs else None,
+    )
+    drafted = Drafted(
+        to="roster",
+        made=made,
+        guesses=tuple(sets),
+        inner=tuple(files),
+        discs=tuple(discs),
+        left=tuple(left),
+        looks=looks,
+    )
+    return _named(drafted, path, asked, tree.common, tree.title)
+
+
+def _shared_names(files: list[Guess], within: list[Column], tree: Tree, sets: list[Guess]) -> list[Guess]:
+    """The column that says which file of the parent one is: it names files, and only where there is a parent."""
+    fields = {one.field: one for one in files}
+    parent = next((one.column.lstrip("@") for one in sets if one.field == "parent"), "")
+    if "name" not in fields or "parent_name" in fields or not parent:
+        return []
+    names = {row.get(fields["name"].column, "") for row in tree.inner_rows}
+    for column in within:
+        if column.name in {one.column for one in files} or not column.values or column.refers_to(names) < 0.9:
+            continue
+        rows = [row for row in tree.flat_rows if row.get(column.name)]
+        if all(row.get(f"^{parent}") for row in rows):
+            return [
+                Guess(field="parent_name", column=column.name, rules=(Field(from_=column.name),), degree=Degree.LIKELY,
+                      reason="it names files, and only of sets that have a parent",
+                      samples=tuple(itertools.islice(column.words, 3)))
+            ]  # fmt: skip
+    return []
+
+
+def _variants(tree: Tree, within: list[Column]) -> tuple[Guess, Guess] | None:
+    """The variants of BIOS sets: records beside the files whose names stand with files, one perhaps marked as usual."""
+    for way, rows in tree.others.items():
+        for name in dict.fromkeys(name for row in rows for name in row):
+            known = {row.get(name, "") for row in rows} - {""}
+            column = next((one for one in within if one.values and known and one.refers_to(known) == 1), None)
+            if column is None or column.fit("name") > 2:
+                continue
+            usual = [
+                Column(one, [row.get(one, "") for row in rows]) for one in dict.fromkeys(n for row in rows for n in row)
+            ]
+            first = next((one.name for one in usual if one.name != name and one.fit("optional") > 0), "")
+            words = f"the one with yes at {first} comes first" if first else "the first is the default"
+            rule = Field(from_=f"{way}/{name}", first=first)
+            samples = tuple(itertools.islice(dict.fromkeys(row.get(name, "") for row in rows), 3))
+            degree = Degree.LIKELY if first else Degree.ASSUMED
+            reason = "files name them"
+            return (
+                Guess(field="variants", column=rule.from_, rules=(rule,), degree=degree, reason=reason, words=words,
+                      samples=samples),
+                Guess(field="variant", column=column.name, rules=(Field(from_=column.name),), degree=Degree.LIKELY,
+                      reason="its values are names of variants", samples=samples),
+            )  # fmt: skip
+    return None
+
+
+def _beside(rule: Field) -> str:
+    """The path at which a rule looks for what comes first."""
+    return f"{rule.from_.rpartition('/')[0]}/{rule.first}"
+
+
+def _unique_name(columns: list[Column], taken: set[str]) -> list[Guess]:
+    """The first column that names each record: short, and of each another."""
+    for column in columns:
+        free = column.name not in taken and column.values
+        if free and len(column.words) == column.rows and column.fit("set") >= 0 and not column.digests:
+            return [
+                Guess(field="set", column=column.name, rules=(Field(from_=column.name),), degree=Degree.LIKELY,
+                      reason="it names each record", samples=tuple(itertools.islice(column.words, 3)))
+            ]  # fmt: skip
+    return []

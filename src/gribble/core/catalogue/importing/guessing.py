@@ -1,0 +1,142 @@
+"""Which column of a list is which field: by the shape of its values, then by the words of its head.
+
+Every guess has its reason, some samples and a degree. One that is only doubtful is never taken without a question.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from typing import NamedTuple
+
+from gribble.core.base.digests import HEX_LENGTHS
+from gribble.core.catalogue.importing.columns import NEVER, Column
+from gribble.core.catalogue.importing.rules import rules_for
+from gribble.core.catalogue.importing.words import head_points
+from gribble.core.records.fieldmap import Field
+from gribble.core.records.imported import Degree, Guess
+
+SAMPLES = 3
+"""So many values are shown of each guess."""
+
+
+class _Points(NamedTuple):
+    total: int
+    head: int
+    fit: int
+    field: str
+    column: Column
+
+
+def guess_fields(columns: Sequence[Column], fields: Iterable[str]) -> list[Guess]:
+    """The fields that some columns have, each column taken once but by several digests."""
+    free = {column.name: column for column in columns if column.values}
+    found = []
+    for name in HEX_LENGTHS:
+        if guess := _digest(name, list(free.values())):
+            found.append(guess)
+    for one in found:
+        free.pop(one.column, None)
+    points = [_points(field, column) for field in fields for column in free.values()]
+    points = [one for one in points if one.total > 0 and one.fit > NEVER]
+    taken: set[str] = set()
+    for best in sorted(points, key=lambda one: (-one.total, -one.head)):
+        key = "level" if best.field == "unneeded" else "kind" if best.field == "set kind" else best.field
+        if key in taken or best.column.name not in free:
+            continue
+        rivals = [
+            one
+            for one in points
+            if one.total == best.total and one.column.name in free and not one.column.sparser_than(best.column)
+            and (one.field == best.field) != (one.column is best.column)
+        ]  # fmt: skip
+        taken.add(key)
+        free.pop(best.column.name)
+        found.append(_made(key, best, rivals))
+    return in_order(found)
+
+
+_ORDER = ("set", "name", "aliases", "title", "kind", "level", "machine", "folder")
+
+
+def in_order(guesses: Iterable[Guess]) -> list[Guess]:
+    """Guesses in the order in which a person asks: which file, what it is, and last its digests."""
+    places = {field: place for place, field in enumerate(_ORDER)}
+    return sorted(guesses, key=lambda one: (one.field in HEX_LENGTHS, places.get(one.field, len(places))))
+
+
+def _points(field: str, column: Column) -> _Points:
+    head = head_points(column.head, "kind" if field == "set kind" else field)
+    fit = column.fit(field)
+    if not head and (field not in _BY_SHAPE or fit < _BY_SHAPE[field]):
+        return _Points(NEVER, head, fit, field, column)
+    return _Points(head + fit, head, fit, field, column)
+
+
+_BY_SHAPE = {"name": 3, "size": 2, "year": 3, "kind": 3, "set kind": 3, "level": 3, "state": 3}
+"""Fields that can be told by their values alone, and how well these have to fit."""
+
+
+def _made(field: str, best: _Points, rivals: list[_Points]) -> Guess:
+    column = best.column
+    rules, words, assumed, unsure = rules_for(best.field, column)
+    degree = Degree.SURE if best.total >= 5 else Degree.LIKELY if best.total >= 3 else Degree.DOUBTFUL
+    if best.fit < 0 or unsure:
+        degree = Degree.DOUBTFUL
+    reasons = [f'its head is "{column.head}"'] if best.head else []
+    reasons += [_SHAPES.get(best.field, "its values fit")] if best.fit > 0 else []
+    if rivals:
+        degree = Degree.DOUBTFUL
+        other = rivals[0]
+        same = other.column is column
+        reasons.append(f"it could be {other.field}, too" if same else f"{other.column.head} would fit as well")
+    if unsure:
+        reasons.append(unsure)
+    if assumed and degree is not Degree.DOUBTFUL:
+        degree = Degree.ASSUMED
+    return Guess(
+        field=field, column=column.name, rules=rules, degree=degree, reason="; ".join(reasons), words=words,
+        samples=_samples(column),
+    )  # fmt: skip
+
+
+_SHAPES = {
+    "name": "its values look like names of files",
+    "size": "its values are sizes",
+    "year": "its values are years",
+    "parent": "its values are names of sets",
+    "bios": "its values are names of sets",
+}
+
+
+def _samples(column: Column) -> tuple[str, ...]:
+    return tuple(" / ".join(word.split("\n")) for word in list(column.words)[:SAMPLES])
+
+
+def _digest(name: str, columns: list[Column]) -> Guess | None:
+    """The column that holds digests of one kind."""
+    holds = [column for column in columns if column.digests.get(name, 0) >= 0.3]
+    headed = [column for column in columns if head_points(column.head, name)]
+    holds = holds or [column for column in headed if column.share(lambda text: not set(text) - _HEXISH) > 0.5]
+    best = [column for column in holds if column in headed] or holds
+    if not best:
+        return None
+    column = best[0]
+    several = len(column.digests) > 1
+    share = column.digests.get(name, 0)
+    degree = Degree.SURE if share >= 0.9 or (several and share >= 0.3) else Degree.LIKELY
+    reasons = [f"its values have {HEX_LENGTHS[name]} hex digits"]
+    if len(best) > 1:
+        degree = Degree.DOUBTFUL
+        reasons.append(f"{best[1].head} has them, too")
+    elif share < 0.5 and not several:
+        degree = Degree.DOUBTFUL
+        reasons.append(f"only {share:.0%} of them do")
+    plain = all(len(word.split()) == 1 and not set(word) - _HEXISH for word in column.words)
+    rule = Field(from_=column.name) if plain and not several else Field(from_=column.name, pick=True)
+    return Guess(
+        field=name, column=column.name, rules=(rule,), degree=degree, reason="; ".join(reasons),
+        samples=_samples(column),
+    )  # fmt: skip
+
+
+_HEXISH = frozenset("0123456789abcdefABCDEFxX:-.,+")

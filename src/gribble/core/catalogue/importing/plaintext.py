@@ -1,0 +1,141 @@
+"""Tables in plain text: Markdown's with pipes, those aligned by blanks, and files of `key = value`.
+
+Markdown tables as GitHub Flavored Markdown defines them (section 4.10); the others have no standard.
+"""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from collections.abc import Iterator
+
+from gribble.core.catalogue.importing.tables import Row
+
+_RULE = re.compile(r"^[\s|+:=\-─═┌┬┐├┼┤└┴┘╔╦╗╠╬╣╚╩╝]+$")
+_LINK = re.compile(r"!?\[([^\]]*)\]\([^)]*\)")
+_FOOTNOTE = re.compile(r"\[\^[^\]]+\]")
+_PIPE = re.compile(r"(?<!\\)\|")
+_HEADING = re.compile(r"^#{1,6}\s+(.*?)\s*#*$")
+_HALF = "\ue000"
+_GAP = re.compile(r"\t+| {2,}")
+_SECTION = re.compile(r"^\[+([^\[\]]+)\]+\s*$")
+_KEY = re.compile(r"^\s*(?P<key>[^=:#;\s][^=:]*?)\s*[=:]\s*(?P<value>.*?)\s*$")
+_ALGORITHM = re.compile(r"(crc|md|sha)([-_]?)(32|5|1|256)(?!\d)", re.IGNORECASE)
+_NUMBERED = re.compile(r"^(?P<before>\D*?)(?P<number>\d+)(?P<after>\D.*)?$")
+
+
+def pipe_rows(text: str) -> Iterator[Row]:
+    """The rows of Markdown's tables, and of those drawn with bars."""
+    heading, grid, within = "", 0, False
+    for line in text.splitlines():
+        shown = line.strip().replace("│", "|").replace("║", "|")
+        if match := _HEADING.match(shown):
+            heading, within = _plain(match[1]), False
+        elif not shown or "|" not in shown:
+            if shown and not _RULE.match(shown) and not within and len(shown) < 100:
+                heading = _plain(shown.strip("*_: "))
+            within = within and bool(shown) and bool(_RULE.match(shown))
+        elif not _RULE.match(shown) or not set(shown) & set("-=─═"):
+            grid += not within
+            within = True
+            shown = shown.removeprefix("|")
+            cells = _PIPE.split(shown.removesuffix("|") if not shown.endswith("\\|") else shown)
+            yield Row([_plain(cell) for cell in cells], grid, heading)
+
+
+def _plain(cell: str) -> str:
+    """A cell without Markdown's marks; `<br>` is a line break."""
+    cell = _FOOTNOTE.sub("", _LINK.sub(r"\1", cell.strip()))
+    cell = re.sub(r"(?i)<br\s*/?>", "\n", cell)
+    cell = re.sub(r"(\*\*|__|`|~~)(.+?)\1", r"\2", cell)
+    cell = re.sub(r"^\*(.+)\*$|^_(.+)_$", lambda found: found[1] or found[2], cell)
+    return re.sub(r"\\([|*_`\\\[\]])", r"\1", cell).strip()
+
+
+def aligned_rows(text: str) -> Iterator[Row]:
+    """The rows of tables whose columns are aligned by blanks or tabs. A column begins where words begin below blanks in
+    every line of a block."""
+    heading, grid = "", 0
+    for block in re.split(r"\n\s*\n", text):
+        lines = [_as_wide(line).expandtabs(8) for line in block.splitlines() if line.strip() and not _RULE.match(line)]
+        titles = []
+        while lines and not _GAP.search(lines[0].strip()) and len(lines) > 1:
+            titles.append(lines.pop(0).strip("# :=*-").strip())
+        if titles:
+            heading = titles[-1]
+        if len(lines) == 1 and not _GAP.search(lines[0].strip()):
+            heading = lines[0].strip("# :=*-").strip()
+        elif lines:
+            grid += 1
+            starts = _columns(lines)
+            for line in lines:
+                ends = [*starts[1:], None]
+                cells = (line[at:end] for at, end in zip(starts, ends, strict=True))
+                yield Row([cell.replace(_HALF, "").strip() for cell in cells], grid, heading)
+
+
+def _as_wide(line: str) -> str:
+    """A line with a mark behind each sign that is two columns wide, as terminals show it (Unicode, UAX 11)."""
+    if line.isascii():
+        return line
+    return "".join(sign + _HALF * (unicodedata.east_asian_width(sign) in "WF") for sign in line)
+
+
+def _columns(lines: list[str]) -> list[int]:
+    """Where columns begin: behind two blanks or more that all lines have there."""
+    width = max(map(len, lines))
+    full = [any(len(line) > at and line[at] != " " for line in lines) for at in range(width)]
+    return [at for at in range(width) if full[at] and not any(full[max(0, at - 2) : at])] or [0]
+
+
+def text_title(text: str) -> str:
+    """What stands above everything in a text: its first heading, else its first line where that is none of a table."""
+    lines = [line.strip() for line in text.splitlines() if line.strip()]
+    for line in lines:
+        if match := re.match(r"^#\s+(.*?)\s*#*$", line):
+            return _plain(match[1])
+    first = lines[0].strip("# :=*-") if lines else ""
+    return first if first and "|" not in first and not _GAP.search(first) and len(first) < 100 else ""
+
+
+def key_rows(text: str) -> Iterator[tuple[str, dict[str, str]]]:
+    """The records of a file of `key = value`: its sections by name, or what numbered keys have in common; first, under
+    an empty name, what belongs to none."""
+    common: dict[str, str] = {}
+    sections: dict[str, dict[str, str]] = {}
+    numbered: dict[str, dict[str, str]] = {}
+    section = ""
+    for line in text.splitlines():
+        if not line.strip() or line.lstrip().startswith(("#", ";", "//")):
+            continue
+        if match := _SECTION.match(line.strip()):
+            section = match[1].strip()
+            sections.setdefault(section, {})
+        elif match := _KEY.match(line):
+            key, value = match["key"].strip().strip("\"'"), _unquoted(match["value"])
+            number, word = _numbered(key)
+            if section:
+                sections[section][key] = value
+            elif number:
+                numbered.setdefault(number, {})[word] = value
+            else:
+                common[key] = value
+    if not any(len(one) > 1 for one in numbered.values()):  # tern8 = … is no numbered key
+        numbered = {}
+    yield "", common
+    yield from (sections or numbered).items() if not (sections and numbered) else {**numbered, **sections}.items()
+
+
+def _numbered(key: str) -> tuple[str, str]:
+    """The number in a key, and the key without it; the figures in names of digests are none."""
+    marks = str.maketrans("0123456789", "".join(chr(0xE000 + n) for n in range(10)))
+    match = _NUMBERED.match(_ALGORITHM.sub(lambda found: found[0].translate(marks), key))
+    if match is None or not (match["before"] or match["after"]):
+        return "", key
+    word = re.sub(r"[_.\- ]{2,}", "_", f"{match['before']}{match['after'] or ''}").strip("_-. ")
+    return match["number"], word.translate({0xE000 + n: str(n) for n in range(10)}) or "value"
+
+
+def _unquoted(value: str) -> str:
+    value = value.rstrip(";").strip()
+    return value[1:-1] if len(value) > 1 and value[0] == value[-1] and value[0] in "\"'" else value

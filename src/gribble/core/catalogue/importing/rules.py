@@ -1,0 +1,126 @@
+"""The rules by which a drafted map takes a field from a column."""
+
+from __future__ import annotations
+
+import re
+from typing import NamedTuple
+
+from gribble.core.catalogue.importing.columns import MOST_WORDS, Column
+from gribble.core.catalogue.importing.shapes import size_unit
+from gribble.core.catalogue.importing.words import meaning
+from gribble.core.records.fieldmap import Field, Rules
+
+_HEAD_UNIT = re.compile(r"[(\[]?\s*\b(KiB|MiB|GiB|KB|MB|GB|Kbit|Mbit|Ko|Mo|Kbytes?|Mbytes?)\b\s*[)\]]?", re.IGNORECASE)
+_EXACT = re.compile(r"[KMG]i", re.IGNORECASE)
+_INVERTED = {"yes": "extra", "no": "must"}
+_REQUIRED = {"yes": "must", "no": "extra"}
+
+
+class Ruled(NamedTuple):
+    """The rules, what they do in words, whether something is assumed, and why they are not sure."""
+
+    rules: Rules
+    words: str = ""
+    assumed: bool = False
+    unsure: str = ""
+
+
+def rules_for(field: str, column: Column) -> Ruled:
+    """How a field is taken from a column."""
+    if field in _WORDS:
+        return _worded(field, column)
+    if field in ("name", "aliases"):
+        return _named(field, column)
+    if field == "size":
+        return _sized(column)
+    if field == "optional":
+        return _optional(column)
+    if field == "devices":
+        signs = tuple(sign for sign in ("\n", ";", ",", "/", " ") if any(sign in word for word in column.words))[:1]
+        return Ruled((Field(from_=column.name, split=signs),), f"parted at {signs[0]!r}" if signs else "")
+    return Ruled((Field(from_=column.name),))
+
+
+_WORDS = {
+    "level": "level", "unneeded": "yes or no", "kind": "kind", "set kind": "set kind", "plays": "plays",
+    "state": "state",
+}  # fmt: skip
+"""Fields that have only some words, and which of the lists of words says what they mean."""
+
+
+def _worded(field: str, column: Column) -> Ruled:
+    """Each word of the column with what it stands for."""
+    values, unknown = {}, []
+    for word in list(column.words)[: MOST_WORDS + 1]:
+        means = meaning(word, _WORDS[field])
+        if field == "unneeded":
+            means = _INVERTED.get(means, "")
+        elif not means and field == "level":
+            means = _REQUIRED.get(meaning(word, "yes or no"), "")
+        values[word] = means
+        unknown += [] if means else [word]
+    words = ", ".join(f"{word} is {means}" for word, means in values.items() if means)
+    unsure = f'"{unknown[0]}" is no word that is known' if unknown else ""
+    return Ruled((Field(from_=column.name, values=values),), words, unsure=unsure)
+
+
+def _named(field: str, column: Column) -> Ruled:
+    signs = column.signs_of_names
+    labels = any(re.search(r"\.\w+\s*[(\[][^()\[\]]+[)\]]$", word) for word in column.words)
+    words = "further names in a cell are aliases" if signs and field == "name" else ""
+    return Ruled((Field(from_=column.name, split=signs, labels=labels),), words)
+
+
+def _sized(column: Column) -> Ruled:
+    """A size: its unit, what parts its figures, and whether a K is taken for 1,024."""
+    signs = column.signs_between(lambda text: size_unit(text.strip()) is not None)
+    signs = tuple(sign for sign in signs if sign not in (",", ", "))
+    texts = [piece for word in column.words for piece in _pieces(word, signs)]
+    units = {unit for text in texts if (unit := size_unit(text))}
+    head = _HEAD_UNIT.search(column.head)
+    decimal, unsure = _decimal(texts)
+    counts = {unit for unit in units if not re.fullmatch(r"b(ytes?|ajt)?|oct(ets?)?|バイト", unit, re.IGNORECASE)}
+    assumed = bool(head or counts) and not all(map(_EXACT.match, counts or {head[1] if head else ""}))
+    unit = head[1] if head and "" in {size_unit(text) for text in texts} else ""
+    rule = Field(
+        from_=column.name,
+        unit=_spelled(unit),
+        binary=bool(units - {"", "B"}) and not unit,
+        decimal=decimal,
+        split=signs,
+    )
+    words = "a K is taken for 1,024 bytes" if assumed else ""
+    return Ruled((rule,), words, assumed, unsure)
+
+
+def _pieces(text: str, signs: tuple[str, ...]) -> list[str]:
+    pieces = [text]
+    for sign in signs:
+        pieces = [piece for one in pieces for piece in one.split(sign)]
+    return [piece.strip() for piece in pieces if piece.strip()]
+
+
+def _spelled(unit: str) -> str:
+    """A unit of a column's head as a map spells it."""
+    return {"k": "KiB", "m": "MiB", "g": "GiB"}[unit[0].lower()] if unit and "bit" not in unit.lower() else ""
+
+
+def _decimal(texts: list[str]) -> tuple[str, str]:
+    """The sign before the fraction, told by the column as a whole, and why it cannot be told."""
+    signs: dict[str, set[str]] = {".": set(), ",": set()}
+    for text in texts:
+        for sign in ".,":
+            if sign in text:
+                groups = re.fullmatch(rf"\d{{1,3}}(?:[{sign}]\d{{3}})+\D*", text)
+                signs[sign].add("groups" if groups and not text.startswith("0") else "fraction")
+    fractions = [sign for sign, kinds in signs.items() if "fraction" in kinds]
+    if len(fractions) > 1:
+        return "", "both a point and a comma stand before a fraction"
+    if fractions and "groups" in signs[fractions[0]] and len(signs[fractions[0]]) > 1:
+        return fractions[0], ""
+    return (fractions[0] if fractions else ""), ""
+
+
+def _optional(column: Column) -> Ruled:
+    values = {word: meaning(word, "yes or no") for word in column.words}
+    return Ruled((Field(from_=column.name, values=values),))

@@ -1,0 +1,66 @@
+"""The shapes of single values: what is a digest, a file's name, a size, a year."""
+
+from __future__ import annotations
+
+import re
+
+from gribble.core.base.digests import HEX_LENGTHS
+from gribble.core.catalogue.importing.values import BINARY_UNITS, BLANKS
+
+_LENGTHS = "|".join(f"[0-9a-f]{{{length}}}" for length in sorted(HEX_LENGTHS.values(), reverse=True))
+_DIGEST = re.compile(rf"(?<![0-9a-z])(?:0x)?({_LENGTHS})(?![0-9a-z])", re.IGNORECASE)
+_FILE = re.compile(r"^[^\s<>\"|?*:=][^<>\"|?*:=\n]*\.[A-Za-z0-9_]{1,8}$")
+_NUMBER = re.compile(r"^[\d., '\u00a0\u202f]*\d$|^0x[0-9a-f]+$", re.IGNORECASE)
+_SIZE = re.compile(r"^(?P<digits>\d[\d., '\u00a0\u202f]*?)\s*(?P<unit>[^\W\d_]+)\.?$")
+_YEAR = re.compile(r"^(19[4-9]|20[0-4])[0-9?]\??$|^(19|20)\?\?$")
+_HEX_NUMBER = re.compile(r"^\d{8}$")
+
+
+def is_blank(text: str) -> bool:
+    """Whether nothing is said."""
+    return not text.strip() or text.strip().casefold() in BLANKS
+
+
+def digests_in(text: str) -> dict[str, int]:
+    """How many digests of each kind stand in a text; eight figures alone are none."""
+    found: dict[str, int] = {}
+    for match in _DIGEST.finditer(_joined(text)):
+        if not _HEX_NUMBER.match(match[1]):
+            name = next(name for name, length in HEX_LENGTHS.items() if length == len(match[1]))
+            found[name] = found.get(name, 0) + 1
+    return found
+
+
+def _joined(text: str) -> str:
+    """A digest in groups (`0A-1B-2C-3D`) without what stands between them."""
+    shown = re.sub(r"[\s:-]", "", text)
+    return shown if len(shown) in HEX_LENGTHS.values() and re.fullmatch(r"[0-9A-Fa-f]+", shown) else text
+
+
+def is_file_name(text: str) -> bool:
+    """Whether it looks like the name of a file, perhaps with folders: it has an ending, and is no number or version."""
+    text = text.strip()
+    return bool(_FILE.match(text)) and not re.fullmatch(r"[vV]?\d+([.,]\d+)+\w?", text) and len(text) < 200
+
+
+def is_number(text: str) -> bool:
+    """Whether it is a plain number."""
+    return bool(_NUMBER.match(text.strip()))
+
+
+def size_unit(text: str) -> str | None:
+    """The unit of a size as it stands there, empty for a plain number; None where it is no size."""
+    if is_number(text):
+        return ""
+    match = _SIZE.match(text.strip())
+    return match["unit"] if match and match["unit"].lower() in BINARY_UNITS else None
+
+
+def is_year(text: str) -> bool:
+    """Whether it is a year, perhaps one that is not known for sure."""
+    return bool(_YEAR.match(text.strip()))
+
+
+def is_datum(text: str) -> bool:
+    """Whether it can stand in a table's body only, not in its head."""
+    return bool(digests_in(text)) or is_file_name(text) or size_unit(text) is not None

@@ -1,0 +1,165 @@
+"""What a list is, told by its content: format, encoding, delimiter."""
+
+from __future__ import annotations
+
+import codecs
+import csv
+import json
+import re
+import zipfile
+from collections import Counter
+from pathlib import Path
+
+from gribble.core.base.errors import GribbleError
+from gribble.core.catalogue.checksums import is_checksum_line
+from gribble.core.records.fieldmap import ListFormat
+from gribble.core.records.imported import Looks
+
+SAMPLE_BYTES = 1 << 18
+"""So much of a list is looked at to tell what it is."""
+
+_MARKS = (
+    (codecs.BOM_UTF8, "utf-8-sig"),
+    (codecs.BOM_UTF32_LE, "utf-32"),
+    (codecs.BOM_UTF16_LE, "utf-16"),
+    (codecs.BOM_UTF16_BE, "utf-16"),
+)
+_ENCODINGS = ["cp1252", "cp932", "euc_jp", "iso2022_jp"]
+_TAG = re.compile(r"<(!doctype\s+html|html|body|table|head|div)\b", re.IGNORECASE)
+_PIPES = re.compile(r"^\s*\|?[\s:|+=-]*-{2,}[\s:|+=-]*\|?\s*$")
+_SECTION = re.compile(r"^\[+[^\[\]{}\"]+\]+\s*$")
+_KEY = re.compile(r"^\s*[\w.\-/ \[\]\"']{1,60}?\s*=(?!=)\s*\S?")
+_COLON_KEY = re.compile(r"^\s*[A-Za-z][\w.\- ]{0,40}:\s+\S")
+_GAPS = re.compile(r"\S(?:\t+| {2,})\S")
+
+
+_ENDINGS = {".csv": ListFormat.CSV, ".tsv": ListFormat.TSV, ".md": ListFormat.MARKDOWN, ".ini": ListFormat.KEYS}
+
+
+def looks_like(path: Path, *, encoding: str = "", format_: ListFormat | None = None, delimiter: str = "") -> Looks:
+    """What a list is, as far as it is not known already. Raises GribbleError and OSError."""
+    with path.open("rb") as stream:
+        data = stream.read(SAMPLE_BYTES)
+    if data.startswith((b"PK\x03\x04", b"\xd0\xcf\x11\xe0")) and format_ in (None, ListFormat.WORKBOOK):
+        if data.startswith(b"PK") and not _is_book(path):
+            raise GribbleError(f"{path} is an archive, no list", fix="Unpack it, and import what is in it.")
+        return Looks(ListFormat.WORKBOOK)
+    found, guessed = (encoding, False) if encoding else _encoding(path, data)
+    text = _sample(path, data, found)
+    kind = format_ or _format(text, path)
+    if kind in (ListFormat.CSV, ListFormat.TSV) and not delimiter:
+        delimiter = "\t" if kind is ListFormat.TSV else _delimiter(text) or ","
+    return Looks(kind, found, delimiter, guessed)
+
+
+def _is_book(path: Path) -> bool:
+    try:
+        with zipfile.ZipFile(path) as packed:
+            names = set(packed.namelist())
+    except (zipfile.BadZipFile, OSError):
+        return False
+    return "xl/workbook.xml" in names or "xl/workbook.bin" in names or "content.xml" in names
+
+
+def _encoding(path: Path, data: bytes) -> tuple[str, bool]:
+    """The encoding, and whether it is only likely. Raises GribbleError where it is a mixture."""
+    for mark, name in _MARKS:
+        if data.startswith(mark):
+            return name, False
+    if declared := re.match(rb"\s*<\?xml[^>]*encoding=[\"\']([\w-]+)", data):
+        return declared[1].decode("ascii"), False
+    try:
+        codecs.getincrementaldecoder("utf-8")().decode(data)
+    except UnicodeDecodeError as error:
+        if data.count(0) > len(data) // 8:
+            return ("utf-16-le" if data[1::2].count(0) > data[::2].count(0) else "utf-16-be"), True
+        text = data.decode("utf-8", "surrogateescape")
+        good = sum(ord(sign) > 0x7F and not 0xDC80 <= ord(sign) <= 0xDCFF for sign in text)
+        bad = sum(0xDC80 <= ord(sign) <= 0xDCFF for sign in text)
+        if good * 3 >= bad:
+            line = data[: error.start].count(b"\n") + 1
+            raise GribbleError(
+                f"{path} is UTF-8 in part only: line {line} is written in another encoding",
+                fix="Save it anew in one encoding; UTF-8 is best.",
+            ) from error
+        from charset_normalizer import from_bytes
+
+        best = from_bytes(data, cp_isolation=_ENCODINGS).best()
+        return (best.encoding if best else "cp1252"), True
+    return "utf-8", False
+
+
+def _sample(path: Path, data: bytes, encoding: str) -> str:
+    try:
+        return codecs.getincrementaldecoder(encoding)().decode(data)
+    except UnicodeDecodeError as error:
+        raise GribbleError(
+            f"{path} is not {encoding} text (byte {error.start:,})",
+            fix='Say the right one in the map, for example encoding = "cp1252".',
+        ) from error
+    except LookupError as error:
+        raise GribbleError(f'encoding = "{encoding}" is not known', fix='For example: "utf-8", "cp1252".') from error
+
+
+def _format(text: str, path: Path) -> ListFormat:
+    """The format that a text has. Raises GribbleError where it looks like none."""
+    shown = text.lstrip("\ufeff \t\r\n")
+    lines = [line for line in shown.splitlines() if line.strip()]
+    whole = lines if len(text) < SAMPLE_BYTES else lines[:-1]  # the last may be cut off
+    if shown.startswith("<"):
+        return ListFormat.HTML if _TAG.search(shown[:4096]) and not shown.startswith("<?xml") else ListFormat.XML
+    if shown.startswith(("{", "[")) and not _SECTION.match(lines[0]):
+        return ListFormat.JSONL if _is_json(lines[0]) and len(lines) > 1 else ListFormat.JSON
+    if not whole:
+        raise GribbleError(f"{path} is empty", fix="Check the path.")
+    said = [line for line in whole if not line.lstrip().startswith(("#", ";"))] or whole
+    if sum(map(is_checksum_line, said)) >= 0.7 * len(said):
+        return ListFormat.CHECKSUMS
+    if sum(bool(_TAG.search(line)) for line in lines) and "<tr" in shown.lower():
+        return ListFormat.HTML
+    ruled = any(_PIPES.match(line) and "|" in line for line in whole) or any("│" in line for line in whole)
+    if ruled or sum(line.count("|") >= 2 for line in said) > 0.6 * len(said):
+        return ListFormat.MARKDOWN
+    delimiter = _delimiter(text)
+    keys = sum(bool(_KEY.match(line) or _SECTION.match(line)) for line in said)
+    if keys >= 0.7 * len(said) or (not delimiter and _has_colon_keys(said)):
+        return ListFormat.KEYS
+    if delimiter:
+        return ListFormat.TSV if delimiter == "\t" else ListFormat.CSV
+    if sum(bool(_GAPS.search(line.strip())) for line in said) >= max(2, 0.4 * len(said)):
+        return ListFormat.TEXT
+    if known := _ENDINGS.get(path.suffix.lower()):
+        return known
+    raise GribbleError(
+        f"{path} has no table, no records and no digests that could be told",
+        fix="Gribble reads CSV, JSON, XML, HTML, Markdown, aligned text, key = value, workbooks and checksum lists.",
+    )
+
+
+def _is_json(line: str) -> bool:
+    try:
+        json.loads(line)
+    except ValueError:
+        return False
+    return True
+
+
+def _has_colon_keys(lines: list[str]) -> bool:
+    return sum(bool(_COLON_KEY.match(line)) for line in lines) >= 0.8 * len(lines)
+
+
+def _delimiter(text: str) -> str:
+    """What stands between the columns of CSV: what parts most lines into equally many; empty where nothing does."""
+    lines = text.splitlines()[:400]
+    best = (0.0, 0, "")
+    for sign in ("\t", ";", ",", "|"):
+        try:
+            rows = [row for row in csv.reader(lines, delimiter=sign) if any(map(str.strip, row))]
+        except csv.Error:
+            continue
+        widths = Counter(len(row) for row in rows)
+        usual = max((width for width in widths if width > 1), key=lambda width: widths[width], default=0)
+        if usual:
+            near = sum(count for width, count in widths.items() if 2 <= width <= usual)
+            best = max(best, (round(near / len(rows), 1), widths[usual] * usual, sign))
+    return best[2] if best[0] >= 0.7 else ""

@@ -1,0 +1,103 @@
+"""Lists that are read line by line: CSV and TSV (RFC 4180), JSON Lines; and JSON (RFC 8259), which is read whole."""
+
+from __future__ import annotations
+
+import csv
+import json
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+from gribble.core.base.errors import GribbleError
+from gribble.core.catalogue.importing.nodes import Advance, Node
+from gribble.core.catalogue.importing.tables import Row
+
+MOST_JSON_BYTES = 256 << 20
+"""JSON is read whole, so a larger file is refused (JSON Lines has no limit)."""
+
+
+def csv_rows(path: Path, encoding: str, delimiter: str, advance: Advance) -> Iterator[Row]:
+    """The rows of CSV or TSV. Raises GribbleError where its quoting is broken."""
+    with path.open(encoding=encoding, newline="") as stream:
+        rows = csv.reader(stream, delimiter=delimiter, strict=True)
+        try:
+            for row in rows:
+                advance(sum(map(len, row)) + len(row))
+                yield Row(row, line=rows.line_num)
+        except csv.Error as error:
+            raise GribbleError(f"line {rows.line_num}: {error}", fix="Correct the quoting of that line.") from error
+
+
+def json_node(tag: str, value: Any) -> Node:
+    """A JSON value as a node: what is no list and no object is its text."""
+    if not isinstance(value, dict):
+        node = Node(tag, {})
+        node.text = "" if value is None else value if isinstance(value, str) else json.dumps(value)
+        return node
+    node = Node(tag, {})
+    for name, inner in value.items():
+        for one in inner if isinstance(inner, list) else [inner]:
+            child = json_node(name, one)
+            node.children.append(child)
+            if not isinstance(one, dict):
+                node.attributes[name] = child.text
+    return node
+
+
+def read_json(path: Path, encoding: str, way: list[str], advance: Advance) -> Iterator[Node]:
+    """The records of JSON at a path. Raises GribbleError."""
+    yield from _json_records(json_data(path, encoding, advance), way)
+
+
+def json_data(path: Path, encoding: str, advance: Advance) -> Any:
+    """All of a JSON file. Raises GribbleError."""
+    size = path.stat().st_size
+    if size > MOST_JSON_BYTES:
+        raise GribbleError(
+            f"{path} is larger than {MOST_JSON_BYTES >> 20} MiB, and JSON has to be read whole",
+            fix="Turn it into JSON Lines, one record a line.",
+        )
+    try:
+        data = json.loads(path.read_text(encoding=encoding))
+    except json.JSONDecodeError as error:
+        raise GribbleError(f"{path}, line {error.lineno}: {error.msg}", fix="Correct the file.") from error
+    except RecursionError:
+        raise GribbleError(f"{path} is nested too deeply", fix="Turn it into JSON Lines, one record a line.") from None
+    advance(size)
+    return data
+
+
+def _json_records(data: Any, way: list[str], above: dict[str, str] | None = None) -> Iterator[Node]:
+    """The records at a path, with what they lie in says under `^`; an object whose values are records gives its keys as
+    `@key`."""
+    above = above or {}
+    if isinstance(data, list):
+        for one in data:
+            yield from _json_records(one, way, above)
+    elif way and isinstance(data, dict):
+        above = {**above, **{f"^{key}": str(one) for key, one in data.items() if isinstance(one, (str, int, float))}}
+        if way[0] == "*":
+            for key, one in data.items():
+                for node in _json_records(one, way[1:], above):
+                    node.attributes["key"] = key
+                    yield node
+        elif way[0] in data:
+            yield from _json_records(data[way[0]], way[1:], above)
+    elif not way:
+        node = json_node("", data)
+        node.attributes.update(above)
+        yield node
+
+
+def read_jsonl(path: Path, encoding: str, way: list[str], advance: Advance) -> Iterator[Node]:
+    """The records of JSON Lines at a path in each line. Raises GribbleError."""
+    with path.open(encoding=encoding) as stream:
+        for number, line in enumerate(stream, start=1):
+            advance(len(line))
+            if not line.strip():
+                continue
+            try:
+                data = json.loads(line)
+            except (json.JSONDecodeError, RecursionError) as error:
+                raise GribbleError(f"{path}, line {number}: is not JSON: {error}", fix="Correct the line.") from error
+            yield from _json_records(data, way)

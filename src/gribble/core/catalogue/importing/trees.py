@@ -1,0 +1,243 @@
+"""Where the records of XML and JSON are: what repeats, has a name, and has digests in it or below it."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Iterator
+from pathlib import Path
+from typing import Any
+
+from msgspec import Struct
+
+from gribble.core.base.errors import GribbleError
+from gribble.core.catalogue.importing.nodes import Node
+from gribble.core.catalogue.importing.shapes import digests_in, is_blank
+from gribble.core.catalogue.importing.streams import json_data, json_node, read_jsonl
+from gribble.core.catalogue.importing.xmlrecords import sample_xml
+from gribble.core.records.fieldmap import ListFormat
+from gribble.core.records.imported import Looks
+
+MOST_DEPTH = 12
+"""Nothing deeper is looked at."""
+
+
+class Tree(Struct, kw_only=True):
+    """The records of a list: their path, and what each says by path.
+
+    `inner` is the path of the files within a record, None where each record is one; `flat_rows` are these files with
+    what their record says, under `^`. `variants` is the path of a BIOS set's variants.
+    """
+
+    records: str
+    rows: list[dict[str, str]]
+    inner: str | None = None
+    inner_rows: list[dict[str, str]] = []
+    flat_rows: list[dict[str, str]] = []
+    discs: str = ""
+    disc_rows: list[dict[str, str]] = []
+    others: dict[str, list[dict[str, str]]] = {}
+    common: dict[str, str] = {}
+    title: str = ""
+
+
+def xml_tree(path: Path) -> Tree:
+    """The records of an XML list. Raises GribbleError and OSError."""
+    root = sample_xml(path)
+    places: dict[tuple[str, ...], list[tuple[Node, tuple[Node, ...]]]] = {}
+    for way, node, above in _walk(root, (), (root,)):
+        places.setdefault(way, []).append((node, above))
+    found = _records(path, places)
+    found.common = {name: str(value) for name, value in root.attributes.items()}
+    found.common |= {
+        child.tag: child.text.strip() for child in root.children if not child.children and child.text.strip()
+    }
+    found.title = next((found.common[name] for name in ("title", "name", "description") if name in found.common), "")
+    return found
+
+
+def json_tree(path: Path, looks: Looks) -> Tree:
+    """The records of JSON or JSON Lines. Raises GribbleError, OSError and UnicodeDecodeError."""
+    if looks.format is ListFormat.JSONL:
+        nodes = [node for node, _ in zip(read_jsonl(path, looks.encoding, [], _untold), range(20_000), strict=False)]
+        return _json_records("", nodes, {})
+    data = json_data(path, looks.encoding, _untold)
+    common = {k: str(v) for k, v in data.items() if isinstance(v, (str, int, float))} if isinstance(data, dict) else {}
+    best: tuple[float, str, list[Node]] = (0, "", [])
+    for way, nodes in _json_lists(data, []):
+        share = sum(map(_has_digests_below, nodes[:500])) / max(1, len(nodes[:500]))
+        if share > 0.2 and (not best[2] or best[0] < 0.2):
+            best = (share, "/".join(way), nodes)
+    if not best[2]:
+        raise GribbleError(f"{path} has no records with digests", fix=_BY_HAND)
+    return _json_records(best[1], best[2], common)
+
+
+_BY_HAND = "gribble catalogue schema map shows what a map is made of; --map MAP takes one."
+
+
+def _untold(_bytes: int) -> None:
+    pass
+
+
+def _json_lists(data: Any, way: list[str]) -> Iterator[tuple[list[str], list[Node]]]:
+    """Everything in JSON that could be a list of records, the outermost first."""
+    if len(way) > MOST_DEPTH:
+        return
+    if isinstance(data, list):
+        records = [one for one in data if isinstance(one, dict)]
+        if records:
+            yield way, [json_node("", one) for one in records]
+    elif isinstance(data, dict):
+        inner = [one for one in data.values() if isinstance(one, dict)]
+        names = [set(one) for one in inner]
+        if len(inner) > 1 and len(inner) == len(data) and set.intersection(*names):
+            nodes = [json_node("", one) for one in inner]
+            for key, node in zip(data, nodes, strict=True):
+                node.attributes["key"] = key
+            yield [*way, "*"], nodes
+        else:
+            for key, one in data.items():
+                if isinstance(one, (list, dict)):
+                    yield from _json_lists(one, [*way, key])
+
+
+def _json_records(records: str, nodes: list[Node], common: dict[str, str]) -> Tree:
+    places: dict[tuple[str, ...], list[tuple[Node, tuple[Node, ...]]]] = {(): [(node, ()) for node in nodes]}
+    for record in nodes:
+        for way, node, above in _walk(record, (), (record,)):
+            places.setdefault(way, []).append((node, above))
+    within = [way for way in _digest_places(places) if way]
+    title = next((common[name] for name in ("title", "name", "description") if name in common), "")
+    if not within or () in _digest_places(places):
+        return Tree(records=records, rows=[_own(node) for node in nodes], common=common, title=title)
+    inner = within[0]
+    tree = _tree(records, nodes, inner, places[inner], within[1:], places)
+    tree.common, tree.title = common, title
+    return tree
+
+
+def _walk(
+    node: Node, way: tuple[str, ...], above: tuple[Node, ...]
+) -> Iterator[tuple[tuple[str, ...], Node, tuple[Node, ...]]]:
+    """Every inner node with something in it, with its path and what it lies in."""
+    if len(way) > MOST_DEPTH:
+        return
+    for child in node.children:
+        if child.attributes or child.children:
+            yield (*way, child.tag), child, above
+            yield from _walk(child, (*way, child.tag), (*above, child))
+
+
+Places = dict[tuple[str, ...], list[tuple[Node, tuple[Node, ...]]]]
+
+
+def _digest_places(places: Places) -> list[tuple[str, ...]]:
+    """The paths at which nodes have digests of their own, or in the only node of their kind within them, the most
+    frequent first."""
+    shares = {
+        way: sum(_has_digest(node) for node, _ in group[:2000]) / len(group[:2000]) for way, group in places.items()
+    }
+    found = dict.fromkeys(_outward(way, places) for way, share in shares.items() if share >= 0.3)
+    return sorted(found, key=lambda way: -len(places[way]))
+
+
+def _outward(way: tuple[str, ...], places: Places) -> tuple[str, ...]:
+    """The path of what each lies in by itself, such as a record with its digests in a node of their own."""
+    while way[:-1] in places and len(places[way[:-1]]) == len(places[way]) and _names_itself(places[way[:-1]]):
+        if _names_itself(places[way]):
+            break
+        way = way[:-1]
+    return way
+
+
+def _names_itself(group: list[tuple[Node, tuple[Node, ...]]]) -> bool:
+    """Whether nodes have a value of their own that names each."""
+    names = [_own_name(node) for node, _ in group[:500]]
+    return all(names)
+
+
+def _own_name(node: Node) -> str:
+    values = [*map(str, node.attributes.values()), *(one.text.strip() for one in node.children if not one.children)]
+    return next((value for value in values if value and not digests_in(value) and not value.isdigit()), "")
+
+
+def _has_digest(node: Node) -> bool:
+    """Whether a node has a digest, as an attribute or as the text of a child."""
+    values = [*map(str, node.attributes.values()), *(child.text for child in node.children if not child.children)]
+    return bool(any(len(value) >= 8 and digests_in(value) for value in values))
+
+
+def _has_digests_below(node: Node, depth: int = 4) -> bool:
+    return _has_digest(node) or (depth > 0 and any(_has_digests_below(one, depth - 1) for one in node.children))
+
+
+def _records(path: Path, places: Places) -> Tree:
+    """The records of a tree below its root."""
+    ways = _digest_places(places)
+    if not ways:
+        shown = ", ".join("/".join(way) for way in list(places)[:8])
+        raise GribbleError(f"{path} has no records with digests", fix=f"It has: {shown or 'nothing below its root'}.")
+    files = ways[0]
+    for depth in range(len(files) - 1, 0, -1):
+        above = places.get(files[:depth], [])
+        names = [_name_of(node) for node, _ in above]
+        if len(above) > 1 and all(names) and len(set(names)) == len(names):
+            way = files[:depth]
+            return _tree("/".join(way), [node for node, _ in above], files[depth:], places[files],
+                         [one[depth:] for one in ways[1:] if one[:depth] == way], _below(places, way))  # fmt: skip
+    return Tree(records="/".join(files), rows=[_own(node) for node, _ in places[files]])
+
+
+def _below(places: Places, way: tuple[str, ...]) -> Places:
+    return {one[len(way) :]: group for one, group in places.items() if one[: len(way)] == way}
+
+
+def _name_of(node: Node) -> str:
+    """The first of a node's own values that could name it."""
+    own = _own(node)
+    return next((value for value in own.values() if value and len(value) < 60 and not digests_in(value)), "")
+
+
+def _tree(
+    records: str, nodes: list[Node], inner: tuple[str, ...], files: list[tuple[Node, tuple[Node, ...]]],
+    more: Iterable[tuple[str, ...]], places: Places,
+) -> Tree:  # fmt: skip
+    more = list(more)
+    aside = {inner[0], *(way[0] for way in more)}
+    tree = Tree(records=records, rows=[_own(node, aside) for node in nodes], inner="/".join(inner))
+    tree.inner_rows = [_own(node) for node, _ in files]
+    for row, (_, above) in zip(tree.inner_rows, files, strict=True):
+        said = {
+            f"^{name.lstrip('@')}": value
+            for one in above
+            for name, value in _own(one, inner[0]).items()
+            if "/" not in name
+        }
+        tree.flat_rows.append({**said, **row})
+    for way in more:
+        rows = [_own(node) for node, _ in places[way]]
+        if not tree.discs and not any(set(digests_in(value)) & {"crc32"} for row in rows for value in row.values()):
+            tree.discs, tree.disc_rows = "/".join(way), rows
+    for way, group in places.items():
+        if way and way not in (inner, *more) and len(way) == 1 and way != inner[:1]:
+            tree.others["/".join(way)] = [_own(node) for node, _ in group]
+    return tree
+
+
+def _own(node: Node, skip: Collection[str] = (), prefix: str = "") -> dict[str, str]:
+    """What a node says itself, by path; of several values at one path a line each."""
+    found: dict[str, str] = {}
+    mark = "@" if node.tag else ""
+    texts = {child.tag: child.text for child in node.children}
+    for name, value in node.attributes.items():
+        if texts.get(name) != value:  # JSON gives its values as both
+            found[f"{prefix}{mark}{name}"] = str(value)
+    for child in node.children:
+        if child.tag in skip:
+            continue
+        inner: Iterable[tuple[str, str]] = _own(child, (), f"{prefix}{child.tag}/").items()
+        if child.text.strip() and not child.children:
+            inner = [(prefix + child.tag, child.text.strip()), *inner]
+        for name, value in inner:
+            if not is_blank(value):
+                found[name] = f"{found[name]}\n{value}" if found.get(name) else value
+    return found

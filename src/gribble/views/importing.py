@@ -1,0 +1,66 @@
+"""What was understood of a list that is to be taken over."""
+
+from __future__ import annotations
+
+from rich.text import Text
+
+from gribble.core.records.imported import Degree, Drafted, Guess, Understood
+from gribble.core.records.sheet import Accept
+from gribble.views.looks import DIGEST_NAMES, QUIET, count, size
+from gribble.views.screen import Screen, styled
+
+_FORMATS = {
+    "csv": "CSV", "tsv": "TSV", "json": "JSON", "jsonl": "JSON Lines", "xml": "XML", "html": "a web page",
+    "markdown": "a table with bars", "text": "a table aligned by blanks", "keys": "key = value",
+    "workbook": "a workbook",
+    "checksums": "a checksum list",
+}  # fmt: skip
+_COLOURS = {Degree.SURE: "green", Degree.LIKELY: "green", Degree.ASSUMED: "yellow", Degree.DOUBTFUL: "yellow"}
+
+
+def show_drafted(screen: Screen, drafted: Drafted, source: str) -> None:
+    """What the list is taken for: whose, and which column is which field, with the reason."""
+    made, looks = drafted.made, drafted.looks
+    top = getattr(made, drafted.to)
+    facts = [_FORMATS[looks.format]]
+    facts += [f"parted by {looks.delimiter!r}" if looks.delimiter.strip() else ""] if looks.format == "csv" else []
+    facts += [f"{looks.encoding}{', by its letters' if looks.guessed else ''}" if looks.encoding else ""]
+    facts += [f"records at {made.records}" if made.records else ""]
+    release = f" {top['release']}" if "release" in top else ""
+    screen.say(styled(f"A {drafted.to} of {top['emulator']}{release}", "bold"), f" from {source}")
+    said = [f"{key} from {named.source}" for key, named in drafted.named.items()]
+    screen.say(styled(f"{', '.join(filter(None, facts))}; {', '.join(said)}", QUIET))
+    for title, group in (("", drafted.guesses), ("files", drafted.inner), ("discs", drafted.discs)):
+        if group:
+            screen.out.print()
+            if title:
+                inner = getattr(made, title)
+                screen.say(styled(f"{title}, at {inner.records}", "bold"))
+            screen.grid([_row(one) for one in group])
+    if drafted.left:
+        screen.out.print()
+        screen.say(f"Nothing is taken from {', '.join(drafted.left)}.")
+    for note in drafted.notes:
+        screen.say(f"{note[:1].upper()}{note[1:]}.")
+
+
+def _row(one: Guess) -> tuple[str | Text, ...]:
+    samples = ", ".join(sample if len(sample) <= 24 else f"{sample[:20]} …" for sample in one.samples[:2])
+    words = one.words or (one.reason if one.degree is Degree.DOUBTFUL else samples)
+    if one.degree is Degree.DOUBTFUL and one.words:
+        words = f"{one.words}; {one.reason}"
+    return f"{one.column} → {one.field}", styled(str(one.degree), _COLOURS[one.degree]), words
+
+
+def show_first_needs(screen: Screen, needs: list[Understood], total: int) -> None:
+    """The first needs as they were understood."""
+    screen.say(styled(count(total, "need"), "bold"), ", the first:" if total > len(needs) else ":")
+    screen.grid([(one.place, ", ".join(one.facts), "; ".join(map(_content, one.accepts))) for one in needs])
+
+
+def _content(accept: Accept) -> str:
+    word = accept.strongest()
+    known = [f"{DIGEST_NAMES[word]} {str(accept.get(word))[:12]}"] if word else ["no digest"]
+    known += [size(accept.size)] if accept.size is not None else []
+    known += [one for one in (accept.label, accept.version, accept.region) if one]
+    return ", ".join(known)

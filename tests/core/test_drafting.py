@@ -1,0 +1,150 @@
+"""Lists without a map: what is told of them, what is doubtful, and what is refused in words."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from gribble.core.base.errors import GribbleError
+from gribble.core.catalogue.importing.build import draft_of, read_rows
+from gribble.core.catalogue.importing.drafting import Asked, draft_map
+from gribble.core.catalogue.importing.lists import read_list
+from gribble.core.catalogue.writing import DraftSheet
+from gribble.core.records.imported import Drafted, Tally
+from gribble.demo.lists import workbook
+from tests.lists import ENTRIES, LANGUAGES, SHAPES, grid_of
+
+
+@pytest.mark.parametrize("language", LANGUAGES)
+@pytest.mark.parametrize("shape", SHAPES)
+def test_a_list_is_understood_in_every_shape_and_language(tmp_path: Path, shape: str, language: str) -> None:
+    made = SHAPES[shape](grid_of(LANGUAGES[language]))
+    path = tmp_path / shape
+    path.write_bytes(made if isinstance(made, bytes) else made.encode())
+    drafted = draft_map(path, Asked())
+    assert (drafted.to, drafted.made.sheet["emulator"], drafted.doubtful) == ("sheet", "plover", ())
+    tally = Tally()
+    sheet = draft_of(read_rows(read_list(path, drafted.made), drafted.made, tally), drafted.made, tally)
+    assert tally.mistakes == []
+    found = [
+        (one.name, one.title, one.level, one.accepts[0].size, one.accepts[0].md5, one.accepts[0].sha1)
+        for one in sheet.needs
+    ]
+    assert found == [(*one, one.md5, one.sha1) for one in ENTRIES]
+
+
+A, B, C = ("0a1b2c3d4e5f60718293a4b5c6d7e8f9", "1b2c3d4e5f60718293a4b5c6d7e8f90a", "2c3d4e5f60718293a4b5c6d7e8f90a1b")
+PAGE = f"""<h1>Plover system files</h1>
+<h2>Tern 8</h2>
+<table><tr><th rowspan=2>File<th colspan=2>Content<th rowspan=2>Size</tr><tr><th>MD5<th>Revision</tr>
+<tr><td rowspan=2>sub/a.rom<sup>1</sup><td>{A}<td>1.0<td>64 KB<tr><td>{B}<td>1.1<td>64 KB
+<tr><td colspan=4>Not needed by all</tr>
+<tr><td>b.rom<br>b-old.rom<td>{C}<br><span style="display: none">{A}</span><td>N/A<td>&mdash;
+<tr hidden><td>gone.rom<td>{C}<td>x<td>1<tfoot><tr><td>c.rom<td>{C}<td>y<td>2</table>
+<h2>Tern 16</h2>
+<table><tr><th rowspan=2>File<th colspan=2>Content<th rowspan=2>Size</tr><tr><th>MD5<th>Revision</tr>
+<tr><td>d.rom<table><tr><td>inner.rom<td>{A}</table><td>{A} (blue), {B} (green)<td>-<td>1.5 MB</table>"""
+
+
+def taken(tmp_path: Path, name: str, text: str | bytes) -> tuple[Drafted, DraftSheet, Tally]:
+    """A list, its drafted map, and the sheet that is made by it."""
+    path = tmp_path / name
+    path.write_bytes(text if isinstance(text, bytes) else text.encode())
+    drafted = draft_map(path, Asked())
+    tally = Tally()
+    made = drafted.without(drafted.doubtful).made
+    return drafted, draft_of(read_rows(read_list(path, made), made, tally), made, tally), tally
+
+
+def test_a_page_is_laid_out_as_a_browser_does(tmp_path: Path) -> None:
+    """Spans, line breaks, footnotes, feet, what is hidden, tables within; names with folders, and labels in brackets."""
+    drafted, sheet, tally = taken(tmp_path, "files.html", PAGE)
+    assert (tally.mistakes, drafted.made.sheet["emulator"]) == ([], "plover")
+    assert {one.field: str(one.degree) for one in drafted.guesses if one.field == "size"} == {"size": "assumed"}
+    said = [
+        (one.folder, one.name, one.aliases, one.machines, [(each.md5, each.label, each.size) for each in one.accepts])
+        for one in sheet.needs
+    ]
+    assert said == [
+        ("sub", "a.rom", [], ["Tern 8"], [(A, "1.0", 65536), (B, "1.1", 65536)]),
+        ("", "b.rom", ["b-old.rom"], ["Not needed by all"], [(C, "", None)]),
+        ("", "d.rom", [], ["Tern 16"], [(A, "blue", 1572864), (B, "green", 1572864)]),
+    ]
+
+
+SIZES = [
+    (["1.536", "65.536"], [1536, 65536]),
+    (["1,536", "524,288"], [1536, 524288]),
+    (["1.5 KB", "64 KB"], [1536, 65536]),
+    (["0,5 MB", "2 MB"], [524288, 2097152]),
+    (["4 Mbit", "512 Kbit"], [524288, 65536]),
+    (["8192 bytes", "16 384 octets"], [8192, 16384]),
+    (["0x2000", "16384"], [8192, 16384]),
+]
+
+
+@pytest.mark.parametrize(("texts", "sizes"), SIZES)
+def test_sizes_are_told_by_the_column_as_a_whole(tmp_path: Path, texts: list[str], sizes: list[int]) -> None:
+    rows = "".join(f"{n}.rom\t{text}\t{digest}\n" for n, (text, digest) in enumerate(zip(texts, (A, B), strict=True)))
+    drafted, sheet, tally = taken(tmp_path, "plover.tsv", f"File\tSize\tMD5\n{rows}")
+    assert tally.mistakes == []
+    assert [one.accepts[0].size for one in sheet.needs] == sizes
+    assumed = any(one.degree == "assumed" for one in drafted.guesses)
+    assert assumed == any(unit in text for text in texts for unit in ("KB", "MB", "bit"))
+
+
+DOUBTFUL = {
+    "two digests": (f"File,Old MD5,New MD5\na.rom,{A},{B}\nb.rom,{B},{C}\n", {"md5"}),
+    "a word nobody knows": (f"File,Required,MD5\na.rom,yes,{A}\nb.rom,hardly ever,{B}\n", {"level"}),
+    "small numbers": (f"File,Size,MD5\na.rom,1,{A}\nb.rom,2,{B}\n", {"size"}),
+    "points and commas": (f'File,Size,MD5\na.rom,1.5 KB,{A}\nb.rom,"1,25 KB",{B}\n', {"size"}),
+    "two columns of files": (f"a.rom,x.rom,{A}\nb.rom,y.rom,{B}\n", {"name"}),
+}
+
+
+@pytest.mark.parametrize("case", DOUBTFUL)
+def test_what_is_not_sure_is_doubtful_and_left_out(tmp_path: Path, case: str) -> None:
+    text, fields = DOUBTFUL[case]
+    path = tmp_path / "plover.csv"
+    path.write_text(text)
+    drafted = draft_map(path, Asked())
+    assert {one.field for one in drafted.doubtful} == fields
+    assert not fields & drafted.without(drafted.doubtful).made.fields.keys()
+    assert all(one.reason for one in drafted.every)
+
+
+REFUSED: dict[str, tuple[str, str | bytes, str]] = {
+    "no table": ("plover.html", "<p>Nothing here</p><table></table>", "has no table"),
+    "no digests": ("plover.csv", "File,Size\na.rom,1024\nb.rom,2048\n", "has no table with names of files and their digests"),
+    "two good tables": (
+        "plover.html",
+        f"<table><tr><th>File<th>MD5<tr><td>a.rom<td>{A}</table><table><tr><th>Chip<th>Size<th>MD5<tr><td>b.rom<td>64<td>{B}</table>",
+        "--table 1",
+    ),
+    "nobody's list": ("bios.csv", f"File,MD5\na.rom,{A}\n", "--emulator NAME"),
+    "an entity": ("plover.xml", f'<!DOCTYPE a [<!ENTITY x "y">]><a><f n="a.rom" m="{A}"/></a>', "declares entities"),
+    "no records": ("plover.json", '{"a": [1, 2], "b": {"c": 3}}', "has no records with digests"),
+    "keys of one thing": ("plover.ini", "a = 1\nb = 2\nc = 3\n", "neither sections nor numbered keys"),
+    "a broken workbook": ("plover.xlsx", b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1" + bytes(600), "no workbook that can be read"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("case", REFUSED)
+def test_what_is_no_list_is_refused_in_words(tmp_path: Path, case: str) -> None:
+    name, text, words = REFUSED[case]
+    path = tmp_path / name
+    path.write_bytes(text if isinstance(text, bytes) else text.encode())
+    with pytest.raises(GribbleError) as told:
+        draft_map(path, Asked())
+    assert words in f"{told.value.what} {told.value.fix}"
+
+
+@pytest.mark.parametrize("value", ["1.234E+31", "2024-05-01T00:00:00", "0a1b2c3d4e5f"])
+def test_digests_that_a_spreadsheet_mangled_are_told(tmp_path: Path, value: str) -> None:
+    rows = [["File", "MD5"], ["a.rom", A], ["b.rom", B], ["c.rom", value]]
+    drafted, sheet, tally = taken(tmp_path, "plover.xlsx", workbook(rows))
+    assert [one.field for one in drafted.guesses] == ["name", "md5"]
+    assert len(tally.mistakes) == 1
+    assert value in tally.mistakes[0]
+    assert [one.accepts[0].md5 for one in sheet.needs[:2]] == [A, B]
