@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import shutil
 import zipfile
 from pathlib import Path
@@ -200,7 +201,7 @@ def test_a_checksum_list_needs_no_map_and_a_wrong_list_writes_nothing(gribble: G
     (world / "m.toml").write_text('map = 1\n[sheet]\nemulator = "ruff"\n[fields]\nname = "n"\ncrc32 = "c"\n')
     made = ("catalogue", "import", "l.csv", "--map", "m.toml", "--to", "sheet")
     refused = gribble(*made, "--out", "x.sheet.toml", cwd=world, code=2)
-    assert "record 1, crc32" in refused.err
+    assert "record 1 (a), crc32" in refused.err
     assert "spreadsheet" in refused.err
     assert not (world / "x.sheet.toml").exists()
     (world / "m.toml").write_text('map = 1\n[roster]\nemulator = "t"\nrelease = "1"\n[fields]\nset = "n"\nname = "c"\n')
@@ -245,3 +246,48 @@ def test_the_list_and_the_map_of_the_documents_work(gribble: Gribble, tmp_path: 
         gribble(*words[1:], cwd=tmp_path, code=0)
     (roster,) = (tmp_path / "mine").iterdir()
     assert json.loads(roster.read_text().splitlines()[1])["files"][0]["size"] == 65536
+
+
+def test_a_page_becomes_a_sheet_that_judges_with_one_command_and_one_answer(gribble: Gribble, world: Path) -> None:
+    out = "mine/plover.sheet.toml"
+    shown = gribble("catalogue", "import", "plover.html", "--out", out, cwd=world, code=1, stdin=b"n\n")
+    assert not (world / out).exists()
+    assert "File → name" in shown.out
+    assert "Is that right?" in shown.out
+    gribble("catalogue", "import", "plover.html", "--out", out, "--folder", "plover", cwd=world, code=0, stdin=b"y\n")
+    gribble("catalogue", "lint", out, cwd=world, code=0)
+    config = world / "gribble.toml"
+    text = config.read_text().replace('catalogues = ["catalogue"]', 'catalogues = ["catalogue", "mine"]')
+    config.write_text(text.replace("[rig.annex.emulators]\n", '[rig.annex.emulators]\nplover = "1.2"\n'))
+    found = gribble("check", "plover", "--json", cwd=world, code=1).json["rigs"][0]["emulators"][0]["needs"]
+    assert {one["need"]: (one["verdict"], one["remedy"], one["level"]) for one in found} == {
+        "t8-rom": ("astray", "place", "must"),
+        "t16font-rom": ("astray", "place", "must"),
+        "lumen-rom": ("astray", "place", "extra"),
+    }
+
+
+def test_what_is_doubtful_is_left_out_or_asked_about_and_stands_in_the_drafted_map(
+    gribble: Gribble, world: Path
+) -> None:
+    digests = ("0a1b2c3d4e5f60718293a4b5c6d7e8f9", "1b2c3d4e5f60718293a4b5c6d7e8f90a")
+    rows = "".join(
+        f"{n}.rom,{word},{md5}\n" for n, (word, md5) in enumerate(zip(("yes", "rarely"), digests, strict=True))
+    )
+    (world / "ruff.csv").write_text(f"File,Required,MD5\n{rows}")
+    words = ("catalogue", "import", "ruff.csv")
+    shown = gribble(*words, "--out", "a.sheet.toml", "--draft", "ruff.map.toml", "--yes", cwd=world, code=1)
+    assert "Left out, since doubtful: level from Required" in shown.out
+    assert "level =" not in re.sub(r"(?m)^# .*$", "", (world / "a.sheet.toml").read_text())
+    drafted = (world / "ruff.map.toml").read_text()
+    assert '# level = { from = "Required", values = { "yes" = "must", "rarely" = "" } }' in drafted
+    corrected = drafted.replace("# level =", "level =").replace('"rarely" = ""', '"rarely" = "extra"')
+    (world / "ruff.map.toml").write_text(corrected)
+    gribble(*words, "--map", "ruff.map.toml", "--out", "b.sheet.toml", cwd=world, code=0)
+    assert (world / "b.sheet.toml").read_text().count('level = "extra"') == 1
+    (world / "ruff.map.toml").write_text(corrected.replace(', "rarely" = "extra"', ""))
+    refused = gribble(*words, "--map", "ruff.map.toml", "--out", "c.sheet.toml", cwd=world, code=2)
+    assert '"rarely" is no word of its values' in refused.err
+    assert f"ruff.map.toml: line {1 + corrected[: corrected.index('level =')].count(chr(10))}" in refused.err
+    gribble(*words, "--map", "ruff.map.toml", "--leave-out", "--out", "c.sheet.toml", cwd=world, code=1)
+    assert (world / "c.sheet.toml").read_text().count("[[need]]") == 1

@@ -123,7 +123,7 @@ REFUSED: dict[str, tuple[str, str | bytes, str]] = {
         "--table 1",
     ),
     "nobody's list": ("bios.csv", f"File,MD5\na.rom,{A}\n", "--emulator NAME"),
-    "an entity": ("plover.xml", f'<!DOCTYPE a [<!ENTITY x "y">]><a><f n="a.rom" m="{A}"/></a>', "declares entities"),
+    "an entity": ("plover.xml", f'<!DOCTYPE a [<!ENTITY x "y">]><a><f n="a.bin" md="{A}"/></a>', "declares entities"),
     "no records": ("plover.json", '{"a": [1, 2], "b": {"c": 3}}', "has no records with digests"),
     "keys of one thing": ("plover.ini", "a = 1\nb = 2\nc = 3\n", "neither sections nor numbered keys"),
     "a broken workbook": ("plover.xlsx", b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1" + bytes(600), "no workbook that can be read"),

@@ -165,15 +165,15 @@ def test_a_list_that_cannot_be_read_is_told(tmp_path: Path, case: str) -> None:
 
 
 def test_mistakes_point_at_record_and_field_and_twins_are_counted(tmp_path: Path) -> None:
-    rows = [f"salt,a,1,{CRC}", f"salt,a,1,{CRC}", f"salt,a,2,{CRC}", f",b,1,{CRC}", "tide,c,x,zz", f"tide,../d,1,{CRC}"]
+    rows = [f"salt,a,1,{CRC}", f"salt,a,1,{CRC}", f"salt,a,2,{CRC}", f",b,1,{CRC}", "tide,c,x,zz", f"pier,../d,1,{CRC}"]
     _, tally = sets_of(tmp_path, "a.csv", "game,file,bytes,sum\n" + "\n".join(rows), FLAT_MAP)
     assert tally.duplicates == 1
     assert tally.mistakes == [
         'record 3: "a" of salt is there twice, differently',
         "record 4: has no set",
-        'record 5, size: "x" is no number',
-        'record 5, crc32: "zz" holds characters that are not hex digits',
-        "tide: tide: the file name \"../d\" climbs out of its root with '..'",
+        'record 5 (tide, c), size: "x" is no number',
+        'record 5 (tide, c), crc32: "zz" holds characters that are not hex digits',
+        "pier: pier: the file name \"../d\" climbs out of its root with '..'",
     ]
 
 
@@ -290,4 +290,7 @@ def test_the_short_way_of_long_lists_reads_what_the_long_way_reads(tmp_path: Pat
     wrong = text.replace(f'sum="{CRC.upper()}"', 'sum="zz"')
     _, tally = sets_of(tmp_path, "l.xml", f"<l>{wrong}</l>", map_)
     assert tally.faulty == 250
-    assert tally.mistakes[0].startswith("record 1, chip 1, crc32")
+    alike = ": record 2, chip 1 (g1, a), record 3, chip 1 (g2, a), record 4, chip 1 (g3, a) …"
+    assert tally.mistakes == [
+        f'record 1, chip 1 (g0, a), crc32: "zz" holds characters that are not hex digits (and 249 more{alike})'
+    ]

@@ -26,7 +26,7 @@ from gribble.core.catalogue.importing.build import (
     understood,
 )
 from gribble.core.catalogue.importing.drafting import Asked, draft_map
-from gribble.core.catalogue.importing.fieldmap import load_map
+from gribble.core.catalogue.importing.fieldmap import load_map, map_line
 from gribble.core.catalogue.importing.lists import read_list
 from gribble.core.catalogue.importing.mapwriting import write_map
 from gribble.core.catalogue.importing.naming import emulator_of
@@ -115,7 +115,7 @@ def import_(
             refuse_any_source(call, Path(path), option)
     wish = _Wish(call, source, file, out, preview, leave_out, yes)
     if map_ is not None:  # the user has said it all
-        return _by_map(wish._replace(yes=True), call.environment.path(map_), map_, to)
+        return _by_map(wish._replace(yes=True, map_=map_), call.environment.path(map_), map_, to)
     try:
         if looks_like(source).format is ListFormat.CHECKSUMS and to != "roster":
             return _import_checksums(wish, emulator, folder)
@@ -141,6 +141,7 @@ class _Wish(NamedTuple):
     preview: int
     leave_out: bool
     yes: bool
+    map_: str = ""
     drafted: bool = False
     """Whether it was shown already what nothing is taken from."""
 
@@ -263,10 +264,13 @@ def _import_roster(wish: _Wish, made: FieldMap) -> int:
 def _refuse_faults(wish: _Wish, tally: Tally) -> None:
     """Refuse a list with mistakes, unless records with mistakes are to be left out. Raises GribbleError."""
     if tally.faulty and not wish.leave_out:
-        more = tally.faulty - len(tally.mistakes)
-        told = [*tally.mistakes, *([f"and {more:,} more"] if more else [])]
-        told.append("nothing was written; --leave-out writes the other records")
-        raise MistakesError([Mistake(wish.shown, "", one) for one in told])
+        told = [Mistake(wish.shown, "", one) for one in tally.mistakes]
+        of_map = [one for one in tally.kinds.values() if one.of_map]
+        for field in dict.fromkeys(one.field for one in of_map):
+            line = map_line(wish.call.environment.path(wish.map_), field) if wish.map_ else 0
+            where = f"line {line}" if line else ""
+            told.append(Mistake(wish.map_ or "the drafted map", where, f"{field}: it is the map that is at fault"))
+        raise MistakesError(told, fix="Nothing was written. Correct them, or let --leave-out write the other records.")
     if not tally.records:
         raise GribbleError(
             f"{wish.shown} has no record that the map matches", fix="--preview 3 shows what is understood."

@@ -218,5 +218,3 @@ def show_tally(screen: Screen, tally: Tally) -> None:
         screen.tell(f"{count(tally.unsure, 'year')} left out that the list marks as a guess")
     for mistake in tally.mistakes:
         screen.tell(mistake)
-    if tally.faulty > len(tally.mistakes):
-        screen.tell(f"and {tally.faulty - len(tally.mistakes):,} more mistakes")

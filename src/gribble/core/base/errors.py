@@ -41,10 +41,11 @@ class Mistake(Struct, frozen=True):
 class MistakesError(GribbleError):
     """Every mistake of the files that were read, all at once."""
 
-    def __init__(self, mistakes: list[Mistake]) -> None:
+    def __init__(self, mistakes: list[Mistake], fix: str = "") -> None:
         many = f"{len(mistakes)} mistakes" if len(mistakes) != 1 else "1 mistake"
         files = ", ".join(dict.fromkeys(mistake.file for mistake in mistakes))
-        super().__init__(f"{many} in {files}", fix="Correct the lines named above, then run the command again.")
+        again = "Correct the lines named above, then run the command again."
+        super().__init__(f"{many} in {files}", fix=fix or again)
         self.mistakes = mistakes
 
 

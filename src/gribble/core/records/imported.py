@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from collections.abc import Iterable
 from enum import StrEnum
@@ -14,25 +15,56 @@ from gribble.core.records.fieldmap import FieldMap, ListFormat, Rules
 from gribble.core.records.sheet import Accept
 
 MOST_MISTAKES = 20
-"""How many mistakes are told one by one."""
+"""How many kinds of mistakes are told."""
+
+NAMES_TOLD = 3
+"""How many records are named of each kind."""
+
+
+class Alike(Struct):
+    """Mistakes of one kind: the first of them, how many there are, and the records of some."""
+
+    first: str
+    count: int = 0
+    places: list[str] = []
+    field: str = ""
+    of_map: bool = False
+
+    @property
+    def words(self) -> str:
+        """All of them in one line."""
+        more = self.count - 1
+        named = f": {', '.join(self.places)}{' …' if len(self.places) < more else ''}" if self.places else ""
+        return self.first + (f" (and {more:,} more{named})" if more else "")
 
 
 class Tally(Struct):
-    """What an import met: records, duplicates dropped, mistakes (the first of them in words), years that the
-    list marks as guesses, values left over."""
+    """What an import met: records, duplicates dropped, mistakes by kind, years that the list marks as guesses, values
+    left over."""
 
     records: int = 0
     duplicates: int = 0
     faulty: int = 0
-    mistakes: list[str] = []
+    kinds: dict[tuple[str, str], Alike] = {}
     unsure: int = 0
     left_over: Counter[str] = msgspec.field(default_factory=Counter)
 
-    def fault(self, where: str, what: str) -> None:
-        """Note one mistake."""
+    def fault(self, where: str, what: str, *, field: str = "", of_map: bool = False) -> None:
+        """Note one mistake, of a field or of a whole record."""
         self.faulty += 1
-        if len(self.mistakes) < MOST_MISTAKES:
-            self.mistakes.append(f"{where}: {what}")
+        key = field, re.sub(r'"[^"]*"|\d+', "…", what)
+        first = f"{where}{f', {field}' if field else ''}: {what}"
+        alike = self.kinds.setdefault(key, Alike(first=first, field=field, of_map=of_map))
+        alike.count += 1
+        if 1 < alike.count <= NAMES_TOLD + 1:
+            alike.places.append(where)
+
+    @property
+    def mistakes(self) -> list[str]:
+        """The kinds of mistakes in words, the first of them."""
+        told = [one.words for one in list(self.kinds.values())[:MOST_MISTAKES]]
+        more = len(self.kinds) - len(told)
+        return [*told, *([f"and {more:,} other kinds of mistakes"] if more else [])]
 
 
 class Looks(NamedTuple):

@@ -19,7 +19,7 @@ from gribble.core.catalogue.writing import Draft, DraftSheet
 from gribble.core.records.fieldmap import Field, FieldMap, Inner, Rules
 from gribble.core.records.imported import Tally, Understood
 from gribble.core.records.roster import ArcadeSet, SetKind
-from gribble.core.records.sheet import Accept, ManifestFile
+from gribble.core.records.sheet import Accept, Kind, Level, ManifestFile
 
 Values = dict[str, Any]
 Rows = list[tuple[str | None, ...]]
@@ -41,9 +41,10 @@ class _Reader:
         self._several = _SEVERAL if several else ()
         self._attributes = {name: "" if several else plain_attribute(name, rules) for name, rules in fields.items()}
 
-    def read(self, node: Node, where: str, tally: Tally) -> Values:
-        """The values of a record; a mistake is noted with the record and the field."""
+    def read(self, node: Node, where: str, tally: Tally, owner: str = "") -> Values:
+        """The values of a record; a mistake is noted with the record (and the set that it is in) and the field."""
         values: Values = {}
+        faults: list[tuple[str, ValueFault]] = []
         for name, rules in self._fields:
             attribute = self._attributes[name]
             if attribute and attribute not in node.attributes:
@@ -57,7 +58,10 @@ class _Reader:
             except Unsure:
                 tally.unsure += 1
             except ValueFault as fault:
-                tally.fault(f"{where}, {name}", str(fault))
+                faults.append((name, fault))
+        for field, wrong in faults:
+            place = f"{where} ({', '.join(filter(None, [owner, _called(values)]))})".removesuffix(" ()")
+            tally.fault(place, str(wrong), field=field, of_map=wrong.of_map)
         return values
 
     def _read_long(self, node: Node, name: str, rules: Rules, values: Values) -> None:
@@ -75,20 +79,20 @@ class _Reader:
                 values[name] = _converted(name, single(found) or "", rule)
             return
 
-    def read_all(self, nodes: list[Node], where: str, tally: Tally) -> list[Values]:
+    def read_all(self, nodes: list[Node], where: str, tally: Tally, owner: str) -> list[Values]:
         """The values of many records; at once where all of them are as they should be, as nearly all of a list are."""
         keys = tuple(self._attributes.values())
         if all(keys):
-            return self.read_rows([tuple(map(node.attributes.get, keys)) for node in nodes], where, tally)
-        return [self.read(node, f"{where} {place}", tally) for place, node in enumerate(nodes, start=1)]
+            return self.read_rows([tuple(map(node.attributes.get, keys)) for node in nodes], where, tally, owner)
+        return [self.read(node, f"{where} {place}", tally, owner) for place, node in enumerate(nodes, start=1)]
 
-    def read_rows(self, rows: Rows, where: str, tally: Tally) -> list[Values]:
+    def read_rows(self, rows: Rows, where: str, tally: Tally, owner: str) -> list[Values]:
         """The same of rows that hold nothing but the attributes of the fields, in their order."""
         if clean := self._read_clean(rows):
             return clean
         keys = self._attributes.values()
         there = ({key: raw for key, raw in zip(keys, row, strict=True) if raw is not None} for row in rows)
-        return [self.read(Node("", one), f"{where} {place}", tally) for place, one in enumerate(there, start=1)]
+        return [self.read(Node("", one), f"{where} {place}", tally, owner) for place, one in enumerate(there, start=1)]
 
     def _read_clean(self, rows: Rows) -> list[Values]:
         """The values column by column, each looked over in one go; empty where any needs a closer look."""
@@ -116,6 +120,16 @@ class _Reader:
                 columns.append(column)
         names = tuple(self._attributes)
         return [dict(zip(names, row)) for row in zip(*columns)]  # noqa: B905  (checking lengths takes twice as long)
+
+
+SHEET_WORDS = {"level": tuple(Level), "kind": tuple(Kind)}
+"""The words that a need can have."""
+
+
+def _called(values: Values) -> str:
+    """What a record is called, as far as it is known: its set and its file."""
+    name = values.get("name", "")
+    return ", ".join(filter(None, [values.get("set", ""), name[0].text if isinstance(name, list) else name]))
 
 
 class Unsure(Exception):
@@ -211,22 +225,23 @@ def _nested_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, preview: b
     seen: dict[str, int] = {}
     for node in nodes:
         tally.records += 1
-        where = f"record {tally.records:,}"
+        where, before = f"record {tally.records:,}", tally.faulty
         values = of_set.read(node, where, tally)
+        owner = str(values.get("set", ""))
         for name, one, reader in inner:
-            values[name] = _inner(node, node.rows if name == "files" else [], one, reader, where, tally)
+            values[name] = _inner(node, node.rows if name == "files" else [], one, reader, where, tally, owner)
         if preview or tally.records <= 100:
             _note_left_over(node, used, tally)
         if "set" not in values:
             tally.fault(where, _say_absent(node, "set", made))
-        elif made_set := _made_set(values, where, seen, tally):
+        elif tally.faulty == before and (made_set := _made_set(values, where, seen, tally)):
             yield made_set
 
 
-def _inner(node: Node, rows: Rows, inner: Inner, reader: _Reader, where: str, tally: Tally) -> list[Values]:
+def _inner(node: Node, rows: Rows, inner: Inner, reader: _Reader, where: str, tally: Tally, owner: str) -> list[Values]:
     within = f"{where}, {inner.records}"
     nodes = [] if rows else node.inner(inner.records)
-    found = reader.read_rows(rows, within, tally) if rows else reader.read_all(nodes, within, tally)
+    found = reader.read_rows(rows, within, tally, owner) if rows else reader.read_all(nodes, within, tally, owner)
     names = {values.get("name") for values in found}
     if len(names) == len(found):
         return found
@@ -247,9 +262,10 @@ def _flat_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, preview: boo
     """Sets from rows of one file each: all rows are held, since those of one set may lie apart."""
     reader, used = _Reader(made.fields), _used(made)
     sets: dict[str, Values] = {}
+    broken: set[str] = set()
     for node in nodes:
         tally.records += 1
-        where = f"record {tally.records:,}"
+        where, before = f"record {tally.records:,}", tally.faulty
         values = reader.read(node, where, tally)
         if preview or tally.records <= 100:
             _note_left_over(node, used, tally)
@@ -264,8 +280,9 @@ def _flat_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, preview: boo
             tally.fault(where, f'"{values.get("name")}" of {of_set["set"]} is there twice, differently')
         else:
             one["files"].append(values)
+        broken.update([of_set["set"]] if tally.faulty > before else [])
     for values in sets.values():
-        if made_set := _made_set(values, values["set"], {}, tally):
+        if values["set"] not in broken and (made_set := _made_set(values, values["set"], {}, tally)):
             yield made_set
 
 
@@ -297,11 +314,17 @@ def read_rows(nodes: Iterable[Node], made: FieldMap, tally: Tally) -> Iterator[V
     reader, used = _Reader(made.fields, several=True), _used(made)
     for node in nodes:
         tally.records += 1
+        where, before = f"record {tally.records:,}", tally.faulty
         _note_left_over(node, used, tally)
-        values = reader.read(node, f"record {tally.records:,}", tally)
-        if "name" not in values:
-            tally.fault(f"record {tally.records:,}", _say_absent(node, "name", made))
-        else:
+        values = reader.read(node, where, tally)
+        for field in ("level", "kind"):
+            if (word := values.get(field)) and word not in SHEET_WORDS[field]:
+                said = ", ".join(SHEET_WORDS[field])
+                what = f'"{word}" should be one of {said}; say in the map what it stands for: values = {{ … }}'
+                tally.fault(f"{where} ({_called(values)})", what, field=field, of_map=True)
+        if "name" not in values and tally.faulty == before:
+            tally.fault(where, _say_absent(node, "name", made))
+        if tally.faulty == before:
             yield values
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 from typing import Any
 
@@ -87,6 +88,13 @@ def load_map(path: Path, target: str | None = None) -> FieldMap:
     if made is None or mistakes.found:
         raise MistakesError(mistakes.found)
     return made
+
+
+def map_line(path: Path, field: str) -> int:
+    """The line of a map in which a field stands; 0 where it cannot be told. Raises OSError."""
+    lines = path.read_text(encoding="utf-8-sig", errors="replace").splitlines()
+    says = re.compile(rf'^\s*(\w+\.)?"?{re.escape(field)}"?\s*=')
+    return next((number for number, line in enumerate(lines, start=1) if says.match(line)), 0)
 
 
 def _long_form(tables: dict[str, Any]) -> dict[str, Any]:

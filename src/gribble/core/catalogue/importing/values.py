@@ -100,7 +100,11 @@ BINARY_UNITS = {
 
 
 class ValueFault(Exception):
-    """A value cannot be taken over; the text says why."""
+    """A value cannot be taken over; the text says why. `of_map` says that the map is at fault, not the list."""
+
+    def __init__(self, what: str, *, of_map: bool = False) -> None:
+        super().__init__(what)
+        self.of_map = of_map
 
 
 class Part(NamedTuple):
@@ -175,7 +179,8 @@ def _plain(text: str, rule: Field) -> str:
     if text.casefold() in folded:
         return folded[text.casefold()]
     raise ValueFault(
-        f'"{text}" is no word of its values{suggest(text, list(rule.values))}; "*" would stand for the rest'
+        f'"{text}" is no word of its values{suggest(text, list(rule.values))}; "*" would stand for the rest',
+        of_map=True,
     )
 
 
@@ -183,7 +188,7 @@ def single(found: list[Part]) -> str | None:
     """The one value of a field; None where it has none. Raises ValueFault where it has several."""
     words = list(dict.fromkeys(one.text for one in found))
     if len(words) > 1:
-        raise ValueFault(f"has {len(words)} values ({words[0]}, {words[1]} …) where one is right")
+        raise ValueFault(f"has {len(words)} values ({words[0]}, {words[1]} …) where one is right", of_map=True)
     return words[0] if words else None
 
 
@@ -208,7 +213,7 @@ def _bits(value: str, unit: str, rule: Field) -> int:
         return BINARY_UNITS[unit.lower()]
     if unit and unit not in UNITS:
         hint = "; binary = true reads it" if unit.lower() in BINARY_UNITS else ""
-        raise ValueFault(f'"{value}" has a unit that is none of {", ".join(UNITS)}{hint}')
+        raise ValueFault(f'"{value}" has a unit that is none of {", ".join(UNITS)}{hint}', of_map=True)
     return UNITS[unit or "B"] * 8
 
 
@@ -249,5 +254,7 @@ def digest(value: str, algorithm: str, field: Field) -> str:
 def yes(value: str) -> bool:
     """A word for yes or no. Raises ValueFault."""
     if value.lower() not in _YES:
-        raise ValueFault(f'"{value}" is neither yes nor no; say in the map what it stands for: values = {{ … }}')
+        raise ValueFault(
+            f'"{value}" is neither yes nor no; say in the map what it stands for: values = {{ … }}', of_map=True
+        )
     return _YES[value.lower()]
