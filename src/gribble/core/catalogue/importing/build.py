@@ -40,6 +40,11 @@ class _Reader:
         self._fields = list(fields.items())
         self._several = _SEVERAL if several else ()
         self._attributes = {name: "" if several else plain_attribute(name, rules) for name, rules in fields.items()}
+        self._plain = {
+            name: rules[0].from_
+            for name, rules in fields.items()
+            if not several and name not in _MANY and rules == (Field(from_=rules[0].from_),)
+        }
 
     def read(self, node: Node, where: str, tally: Tally, owner: str = "") -> Values:
         """The values of a record; a mistake is noted with the record (and the set that it is in) and the field."""
@@ -51,6 +56,8 @@ class _Reader:
                 continue
             try:
                 raw: Any = node.attributes[attribute] if attribute else None
+                if not attribute and name in self._plain and len(texts := node.values(self._plain[name])) == 1:
+                    raw = texts[0].strip()
                 if raw and raw[0] != "=" and raw == raw.strip() and raw.casefold() not in BLANKS:
                     values[name] = _converted(name, raw, rules[0])
                 else:

@@ -20,10 +20,12 @@ from gribble.core.catalogue.importing.naming import emulator_of, release_of
 from gribble.core.catalogue.importing.nodes import HEADING, SECTION
 from gribble.core.catalogue.importing.pages import page_title
 from gribble.core.catalogue.importing.plaintext import text_title
+from gribble.core.catalogue.importing.rules import rules_for
 from gribble.core.catalogue.importing.sniffing import looks_like
 from gribble.core.catalogue.importing.tables import Head
 from gribble.core.catalogue.importing.trees import Tree, json_tree, xml_tree
 from gribble.core.catalogue.importing.words import head_points, meaning
+from gribble.core.catalogue.importing.xmlrecords import SAMPLE_BYTES, words_of
 from gribble.core.records.fieldmap import Field, FieldMap, Inner, ListFormat
 from gribble.core.records.imported import Degree, Drafted, Guess, Looks, Named
 
@@ -363,6 +365,9 @@ def _of_tree(path: Path, looks: Looks, asked: Asked, tree: Tree) -> Drafted:
     for needed, group in (("set", sets), ("name", files)):
         if not any(one.field == needed for one in group):
             raise GribbleError(f"{path}: which field is the {needed} cannot be told", fix=_BY_HAND)
+    if looks.format is ListFormat.XML and path.stat().st_size > SAMPLE_BYTES:
+        record = tree.records.rpartition("/")[2]
+        sets, files = _all_words(path, sets, record), _all_words(path, files, tree.inner.rpartition("/")[2])
     sets, files, discs = in_order(sets), in_order(files), in_order(discs)
     used = {one.column for one in sets} | {_beside(rule) for one in sets for rule in one.rules if rule.first}
     left = [one.name for one in columns if one.name not in used and one.values]
@@ -432,6 +437,21 @@ def _variants(tree: Tree, within: list[Column]) -> tuple[Guess, Guess] | None:
                       reason="its values are names of variants", samples=samples),
             )  # fmt: skip
     return None
+
+
+def _all_words(path: Path, guesses: list[Guess], tag: str) -> list[Guess]:
+    """Guesses of fields with words, by every word that the list has: a sample may lack some."""
+    worded = {one.field: one for one in guesses if len(one.rules) == 1 and one.rules[0].values and one.column[0] == "@"}
+    met = words_of(path, {(tag, one.column[1:]) for one in worded.values()}) if worded else {}
+    found = []
+    for one in guesses:
+        words = met.get((tag, one.column[1:]), []) if one.field in worded else []
+        if new := [word for word in words if word.strip() and word not in one.rules[0].values]:
+            ruled = rules_for(one.field, Column(one.column, [*one.rules[0].values, *new]))
+            unsure = {"degree": Degree.DOUBTFUL, "reason": f"{one.reason}; {ruled.unsure}"} if ruled.unsure else {}
+            one = structs.replace(one, rules=ruled.rules, words=ruled.words, **unsure)
+        found.append(one)
+    return found
 
 
 def _beside(rule: Field) -> str:

@@ -205,13 +205,10 @@ def _tree(
     aside = {inner[0], *(way[0] for way in more)}
     tree = Tree(records=records, rows=[_own(node, aside) for node in nodes], inner="/".join(inner))
     tree.inner_rows = [_own(node) for node, _ in files]
+    owns = {id(node): row for node, row in zip(nodes, tree.rows, strict=True)}
     for row, (_, above) in zip(tree.inner_rows, files, strict=True):
-        said = {
-            f"^{name.lstrip('@')}": value
-            for one in above
-            for name, value in _own(one, inner[0]).items()
-            if "/" not in name
-        }
+        own = next((owns[id(one)] for one in reversed(above) if id(one) in owns), {})
+        said = {f"^{name.lstrip('@')}": value for name, value in own.items() if "/" not in name}
         tree.flat_rows.append({**said, **row})
     for way in more:
         rows = [_own(node) for node, _ in places[way]]

@@ -3,7 +3,7 @@ Format: XML 1.0."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import NoReturn
@@ -17,7 +17,7 @@ from gribble.core.records.fieldmap import FieldMap
 WHOLE_RECORDS = 100
 """So many records are read whole, whatever of them is wanted, so that what is left over can be told."""
 
-SAMPLE_BYTES = 8 << 20
+SAMPLE_BYTES = 2 << 20
 """So much of a list is looked at to tell where its records are."""
 
 _CHUNK_BYTES = 1 << 16
@@ -150,3 +150,22 @@ def sample_xml(path: Path) -> Node:
     if found is None:
         raise GribbleError(f"{path} has nothing in it", fix="Check the path.")
     return found
+
+
+def words_of(path: Path, attributes: Collection[tuple[str, str]]) -> dict[tuple[str, str], list[str]]:
+    """Every value that some attributes have, by tag and name, in all of a list. Raises GribbleError and OSError."""
+    found: dict[tuple[str, str], dict[str, None]] = {one: {} for one in attributes}
+    tags: dict[str, list[str]] = {}
+    for tag, name in attributes:
+        tags.setdefault(tag, []).append(name)
+
+    def start(tag: str, said: dict[str, str]) -> None:
+        for name in tags.get(tag, ()):
+            if (value := said.get(name)) is not None:
+                found[tag, name][value] = None
+
+    parser = expat.ParserCreate()
+    parser.StartElementHandler = start
+    with _telling(path), path.open("rb") as stream:
+        parser.ParseFile(stream)
+    return {one: list(words) for one, words in found.items()}
