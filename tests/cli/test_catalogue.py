@@ -244,7 +244,7 @@ def test_the_list_and_the_map_of_the_documents_work(gribble: Gribble, tmp_path: 
     assert len(commands) == 2
     for words in commands:
         gribble(*words[1:], cwd=tmp_path, code=0)
-    (roster,) = (tmp_path / "mine").iterdir()
+    (roster,) = (tmp_path / "mine").glob("*.jsonl")
     assert json.loads(roster.read_text().splitlines()[1])["files"][0]["size"] == 65536
 
 
@@ -291,3 +291,47 @@ def test_what_is_doubtful_is_left_out_or_asked_about_and_stands_in_the_drafted_m
     assert f"ruff.map.toml: line {1 + corrected[: corrected.index('level =')].count(chr(10))}" in refused.err
     gribble(*words, "--map", "ruff.map.toml", "--leave-out", "--out", "c.sheet.toml", cwd=world, code=1)
     assert (world / "c.sheet.toml").read_text().count("[[need]]") == 1
+
+
+def test_a_list_adds_to_a_sheet_what_is_new_and_keeps_the_rest(gribble: Gribble, world: Path) -> None:
+    sheet = world / "mine/plover.sheet.toml"
+    gribble("catalogue", "import", "plover.html", "--out", str(sheet), "--yes", cwd=world, code=0)
+    sheet.write_text("# by Ada\n" + sheet.read_text())
+    before = sheet.read_text()
+    digests = ("0a1b2c3d4e5f60718293a4b5c6d7e8f9", "1b2c3d4e5f60718293a4b5c6d7e8f90a")
+    (world / "more.csv").write_text(f"File,MD5\nT8.ROM,{digests[0]}\nnew.rom,{digests[1]}\n")
+    words = ("catalogue", "import", "more.csv", "--into", str(sheet), "--yes")
+    assert "is the sheet of plover" in gribble(*words, "--emulator", "ruff", cwd=world, code=2).err
+    assert "1 new need and 2 new accepts" in gribble(*words, "--emulator", "plover", cwd=world, code=0).out
+    assert "2 known already" in gribble(*words, "--emulator", "plover", cwd=world, code=0).out
+    after = sheet.read_text()
+    assert after.startswith("# by Ada\n")
+    assert (after.count("[[need]]"), after.count("[[need.accept]]")) == (4, 5)
+    assert (sheet.parent / "plover.sheet.toml.before-1").read_text() == before
+    gribble("catalogue", "lint", str(sheet), cwd=world, code=0)
+
+
+def test_an_export_brings_its_sheet_and_a_list_says_what_plays(gribble: Gribble, world: Path) -> None:
+    """The sheet is drafted where the emulator has none, here or in the catalogue."""
+    out = "mine/ruff-6.roster.jsonl"
+    gribble(
+        "catalogue", "import", "dotterel-6.xml", "--out", "mine/dotterel-6.roster.jsonl", "--yes", cwd=world, code=0
+    )
+    assert not (world / "mine/dotterel.sheet.toml").exists()
+    words = ("catalogue", "import", "dotterel-6.xml", "--emulator", "ruff", "--folder", "ruff/roms", "--out", out)
+    gribble(*words, "--yes", cwd=world, code=0)
+    gribble("catalogue", "lint", "mine", cwd=world, code=0)
+    assert 'sets = "ruff/roms"' in (world / "mine/ruff.sheet.toml").read_text()
+    assert json.loads((world / out).read_text().splitlines()[1])["variants"] == ["north", "south"]
+    (world / "plays.csv").write_text("Game;Status;Remarks\nWHELK (j);imperfect;no sound\nwhelk;works;\nnemo;broken;\n")
+    plays = ("catalogue", "import", "plays.csv", "--to", "plays")
+    assert "3 records" in gribble(*plays, cwd=world, code=0).out
+    assert "Matched no set, or several: nemo." in gribble(*plays, "--into", out, "--yes", cwd=world, code=1).out
+    sets = {one["set"]: one for one in map(json.loads, (world / out).read_text().splitlines()[1:])}
+    assert (sets["whelkj"]["plays"], sets["whelkj"]["note"]) == ("flawed", "no sound")
+    assert "plays" not in sets["whelk"]
+    assert (world / f"{out}.before-1").is_file()
+    for wrong, words_ in (("--out", "merged into a roster that is there"), ("--into", "a sheet's name ends in")):
+        to = "plays" if wrong == "--out" else "sheet"
+        refused = gribble("catalogue", "import", "plover.html", "--to", to, wrong, out, cwd=world, code=2)
+        assert words_ in refused.err or "says what plays" in refused.err

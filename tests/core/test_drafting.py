@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import hashlib
+import zlib
 from pathlib import Path
 
 import pytest
 
 from gribble.core.base.errors import GribbleError
-from gribble.core.catalogue.importing.build import draft_of, read_rows
+from gribble.core.catalogue.importing.build import draft_of, read_kinds, read_rows, read_sets
 from gribble.core.catalogue.importing.drafting import Asked, draft_map
 from gribble.core.catalogue.importing.lists import read_list
 from gribble.core.catalogue.writing import DraftSheet
@@ -148,3 +150,64 @@ def test_digests_that_a_spreadsheet_mangled_are_told(tmp_path: Path, value: str)
     assert len(tally.mistakes) == 1
     assert value in tally.mistakes[0]
     assert [one.accepts[0].md5 for one in sheet.needs[:2]] == [A, B]
+
+
+def crc(name: str) -> str:
+    return f"{zlib.crc32(name.encode()):08x}"
+
+
+def part(name: str, more: str = "") -> str:
+    sha1 = hashlib.sha1(name.encode(), usedforsecurity=False).hexdigest()
+    return f'<part label="{name}" bytes="512" sum="{crc(name)}" print="{sha1}"{more}/>'
+
+
+def export(**relatives: str) -> str:
+    """An export in XML: a BIOS set with variants, two games, a clone, a device and a disc; relatives as they are given."""
+    disc = hashlib.sha1(b"disc", usedforsecurity=False).hexdigest()
+    bodies = {
+        "sys": (
+            ' system="yes"',
+            '<version label="a"/><version label="b" usual="yes"/>'
+            + part("a.rom", ' version="a"') + part("b.rom", ' version="b"'),
+        ),
+        "tone": (' board="yes"', part("tone.1")),
+        "mum": (relatives["mum"], "<uses name='tone'/>" + part("mum.1") + part("mum.2") + f'<platter label="mum" print="{disc}"/>'),
+        "kid": (relatives["kid"], part("kid.1") + part("mum.2", ' origin="mum.2"')),
+        "solo": (relatives["solo"], part("solo.1")),
+    }  # fmt: skip
+    rows = "".join(
+        f'<game id="{name}"{more}><called>The {name}</called><built>{year}</built>{body}</game>'
+        for (name, (more, body)), year in zip(bodies.items(), ("1980", "1981", "198?", "1983", "1984"), strict=True)
+    )
+    subset = '<!DOCTYPE export [<!ATTLIST game system (yes|no) "no" board (yes|no) "no">]>'
+    return f'<?xml version="1.0"?>{subset}<export emulator="Ruff" build="7">{rows}</export>'
+
+
+FAMILIES = {
+    "two attributes": {"mum": ' base="sys"', "kid": ' of="mum" base="mum"', "solo": ' base="sys"'},
+    "one for both": {"mum": ' base="sys"', "kid": ' base="mum"', "solo": ' base="sys"'},
+    "one each": {"mum": ' base="sys"', "kid": ' of="mum" base="sys"', "solo": ' base="sys"'},
+}
+
+
+@pytest.mark.parametrize("case", FAMILIES)
+def test_an_export_becomes_a_roster_with_its_families(tmp_path: Path, case: str) -> None:
+    path = tmp_path / "ruff.xml"
+    path.write_text(export(**FAMILIES[case]))
+    drafted = draft_map(path, Asked())
+    assert (drafted.to, drafted.made.roster, drafted.doubtful) == ("roster", {"emulator": "ruff", "release": "7"}, ())
+    made, tally = drafted.made, Tally()
+    kinds = read_kinds(read_list(path, made), made) if made.asks_kinds else None
+    sets = {one.set: one for one in read_sets(read_list(path, made), made, tally, kinds=kinds)}
+    assert (tally.mistakes, tally.unsure) == ([], 1)
+    assert {one.set: (one.kind, one.parent, one.title) for one in sets.values()} == {
+        "sys": ("bios", None, "The sys"), "tone": ("device", None, "The tone"), "mum": ("game", None, "The mum"),
+        "kid": ("game", "mum", "The kid"), "solo": ("game", None, "The solo"),
+    }  # fmt: skip
+    assert (sets["mum"].bios, sets["solo"].bios, sets["mum"].devices) == ("sys", "sys", ("tone",))
+    assert sets["kid"].bios == ("sys" if case == "one each" else None)
+    assert (sets["sys"].variants, [one.variant for one in sets["sys"].files]) == (("b", "a"), ["a", "b"])
+    assert [(one.name, one.parent_name, one.size, one.crc32) for one in sets["kid"].files] == [
+        ("kid.1", None, 512, crc("kid.1")), ("mum.2", "mum.2", 512, crc("mum.2")),
+    ]  # fmt: skip
+    assert [one.name for one in sets["mum"].discs] == ["mum"]

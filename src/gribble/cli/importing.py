@@ -2,52 +2,30 @@
 
 from __future__ import annotations
 
-import itertools
 import shlex
-from collections.abc import Iterator
 from pathlib import Path
-from typing import Annotated, NamedTuple, Optional
+from typing import Annotated, Optional
 
 import typer
 
-from gribble.cli.asking import ask
 from gribble.cli.command import Call, command
 from gribble.cli.loaded import refuse_any_source
 from gribble.cli.options import YesOption
+from gribble.cli.taking_over import ENDINGS, Wish, finish_sheet, take_over
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, reason_of
 from gribble.core.base.paths import name_fault, path_fault
 from gribble.core.catalogue.checksums import read_checksums
-from gribble.core.catalogue.importing.build import (
-    draft_of,
-    draft_of_checksums,
-    read_kinds,
-    read_rows,
-    read_sets,
-    understood,
-)
+from gribble.core.catalogue.importing.build import draft_of_checksums
 from gribble.core.catalogue.importing.drafting import Asked, draft_map
-from gribble.core.catalogue.importing.fieldmap import load_map, map_line
-from gribble.core.catalogue.importing.lists import read_list
+from gribble.core.catalogue.importing.fieldmap import load_map
 from gribble.core.catalogue.importing.mapwriting import write_map
 from gribble.core.catalogue.importing.naming import emulator_of
 from gribble.core.catalogue.importing.sniffing import looks_like
-from gribble.core.catalogue.rosters import ROSTER_ENDING, ROSTER_VERSION, write_roster
-from gribble.core.catalogue.sheets import SHEET_ENDING
-from gribble.core.catalogue.writing import DraftSheet, write_sheet
 from gribble.core.records.fieldmap import FieldMap, ListFormat
 from gribble.core.records.imported import Drafted, Guess, Tally
-from gribble.core.records.roster import ArcadeSet, RosterHead
-from gribble.stores.local import write_new, write_new_stream
-from gribble.views.catalogue import show_preview_sets, show_tally
-from gribble.views.importing import show_drafted, show_first_needs
-from gribble.views.looks import count
-from gribble.views.progress import Bar
+from gribble.stores.local import write_new
+from gribble.views.importing import show_drafted
 from gribble.views.screen import styled
-
-FIRST_SHOWN = 3
-"""So many records are shown before anything is written."""
-
-ENDINGS = {"sheet": SHEET_ENDING, "roster": ROSTER_ENDING}
 
 
 @command("catalogue import")
@@ -57,7 +35,7 @@ def import_(
     to: Annotated[
         Optional[str],  # noqa: UP045
         typer.Option(
-            "--to", metavar="sheet|roster", help="What it becomes (default: as it looks).", show_default=False
+            "--to", metavar="sheet|roster|plays", help="What it becomes (default: as it looks).", show_default=False
         ),
     ] = None,
     map_: Annotated[
@@ -71,6 +49,10 @@ def import_(
     out: Annotated[
         Optional[str],  # noqa: UP045
         typer.Option("--out", metavar="FILE", help="The file to write; must not be there yet.", show_default=False),
+    ] = None,
+    into: Annotated[
+        Optional[str],  # noqa: UP045
+        typer.Option("--into", metavar="FILE", help="Add what is new to this sheet or roster.", show_default=False),
     ] = None,
     preview: Annotated[
         int, typer.Option("--preview", metavar="N", help="Only show the first N records as understood.")
@@ -102,7 +84,7 @@ def import_(
     """
     source = call.environment.path(file)
     if to is not None and to not in ENDINGS:
-        raise GribbleError(f"--to {to} is not known", fix="It takes one word: --to sheet, or --to roster")
+        raise GribbleError(f"--to {to} is not known", fix="It takes one word: --to sheet, roster or plays")
     if not source.is_file():
         raise GribbleError(f"{file} is no file", fix="Check the path.")
     if folder and (fault := path_fault(folder)):
@@ -110,10 +92,12 @@ def import_(
     for option, value in (("--emulator", emulator), ("--release", release)):
         if value and (fault := name_fault(value)):
             raise GribbleError(f'{option} "{value}" {fault}', fix="Give a plain word.")
-    for option, path in (("--out FILE", out), ("--draft MAP", draft)):
+    if out is not None and into is not None:
+        raise GribbleError("--out writes a new file, --into adds to one", fix="Give one of them.")
+    for option, path in (("--out FILE", out), ("--into FILE", into), ("--draft MAP", draft)):
         if path is not None:
             refuse_any_source(call, Path(path), option)
-    wish = _Wish(call, source, file, out, preview, leave_out, yes)
+    wish = Wish(call, source, file, out, into, preview, leave_out, yes, folder)
     if map_ is not None:  # the user has said it all
         return _by_map(wish._replace(yes=True, map_=map_), call.environment.path(map_), map_, to)
     try:
@@ -131,56 +115,27 @@ def import_(
     return _by_draft(wish, drafted, draft)
 
 
-class _Wish(NamedTuple):
-    """A list that is to be taken over, and where to; `preview` is how many records are only shown."""
-
-    call: Call
-    source: Path
-    shown: str
-    out: str | None
-    preview: int
-    leave_out: bool
-    yes: bool
-    map_: str = ""
-    drafted: bool = False
-    """Whether it was shown already what nothing is taken from."""
-
-    def bar(self) -> Bar:
-        """A progress bar for reading the list."""
-        bar = Bar(self.call.screen.err, "Reading")
-        bar.expect(self.source.stat().st_size)
-        return bar
-
-    def target(self, to: str) -> Path:
-        """The file to write. Raises GribbleError."""
-        assert self.out is not None
-        if not self.out.endswith(ENDINGS[to]):
-            raise GribbleError(
-                f"{self.out}: a {to}'s name ends in {ENDINGS[to]}",
-                fix=f"Name it so: --out {Path(self.out).stem}{ENDINGS[to]}",
-            )
-        return self.call.environment.path(self.out)
+_NEEDED = {"sheet": ("name",), "roster": ("name", "set"), "plays": ("plays",)}
+"""Fields without which a list cannot be taken over."""
 
 
-def _by_map(wish: _Wish, path: Path, shown: str, to: str | None) -> int:
+def _by_map(wish: Wish, path: Path, shown: str, to: str | None) -> int:
     """Take a list over by a map that the user gives."""
     made = load_map(path, to)
     to = to or made.target
-    if wish.out is None and not wish.preview:
+    if wish.only_shown and not wish.preview:
         raise GribbleError("say where it goes", fix="--out FILE writes it; --preview 3 only shows the first records.")
-    if wish.out is not None:
-        wish.target(to)
-    code = _taken_over(wish, made, to)
+    wish.check_target(to)
+    code = take_over(wish, made, to)
     if wish.preview and code == ExitCode.CLEAN:
         _say_next(wish, made, to, ["--map", shown])
     return code
 
 
-def _by_draft(wish: _Wish, drafted: Drafted, draft: str | None) -> int:
+def _by_draft(wish: Wish, drafted: Drafted, draft: str | None) -> int:
     """Show what was understood of a list, ask about what is doubtful, and take the list over."""
     screen = wish.call.screen
-    if wish.out is not None:
-        wish.target(drafted.to)
+    wish.check_target(drafted.to)
     show_drafted(screen, drafted, wish.shown)
     left_out = bool(drafted.notes)
     if draft is not None:
@@ -189,12 +144,12 @@ def _by_draft(wish: _Wish, drafted: Drafted, draft: str | None) -> int:
         screen.say(f"{draft}: the map, to be corrected.")
     refused: list[Guess] = []
     for one in drafted.doubtful:
-        if not wish.yes and wish.call.environment.is_terminal and wish.out is not None:
+        if not wish.yes and wish.call.environment.is_terminal and not wish.only_shown:
             screen.say(styled(f"Is {one.column} the {one.field}? [y/N] ", "bold"))
             if wish.call.environment.answer().strip().lower() in ("y", "yes"):
                 continue
         refused.append(one)
-    if needed := [one for one in refused if one.field in ("name", "set")]:
+    if needed := [one for one in refused if one.field in _NEEDED[drafted.to]]:
         raise GribbleError(
             f"which column is the {needed[0].field} is doubtful: {needed[0].column}? ({needed[0].reason})",
             fix="--draft MAP writes a map in which you can say it; then --map MAP takes it.",
@@ -207,84 +162,26 @@ def _by_draft(wish: _Wish, drafted: Drafted, draft: str | None) -> int:
     made = drafted.without(refused).made
     wish = wish._replace(drafted=True)
     screen.out.print()
-    code = _taken_over(wish, made, drafted.to)
-    if code == ExitCode.CLEAN and wish.out is None:
+    code = take_over(wish, made, drafted.to)
+    if code == ExitCode.CLEAN and wish.only_shown:
         more = ["--map", draft] if draft else []
         _say_next(wish, made, drafted.to, more)
     return ExitCode.ATTENTION if code == ExitCode.CLEAN and left_out else code
 
 
-def _say_next(wish: _Wish, made: FieldMap, to: str, more: list[str]) -> None:
+def _say_next(wish: Wish, made: FieldMap, to: str, more: list[str]) -> None:
+    if to == "plays":
+        words = [wish.shown, *more, "--to", to, "--into", "ROSTER"]
+        wish.call.screen.next(f"gribble catalogue import {shlex.join(map(str, words))}", "brings it into a roster")
+        return
     top = getattr(made, to)
     name = f"{top['emulator']}-{top['release']}" if to == "roster" else top["emulator"]
     words = [wish.shown, *more, *(["--to", to] if more else []), "--out", f"{name}{ENDINGS[to]}"]
     wish.call.screen.next(f"gribble catalogue import {shlex.join(map(str, words))}", "writes all of it")
 
 
-def _taken_over(wish: _Wish, made: FieldMap, to: str) -> int:
-    return _import_roster(wish, made) if to == "roster" else _import_sheet(wish, made)
-
-
-def _import_roster(wish: _Wish, made: FieldMap) -> int:
-    """Stream the list into a roster beside its place; it takes its name only when every record was understood."""
-    screen, tally, bar = wish.call.screen, Tally(), wish.bar()
-    most = wish.preview or FIRST_SHOWN
-    kinds = read_kinds(read_list(wish.source, made), made) if made.asks_kinds else None
-    nodes = read_list(wish.source, made, bar.advance)
-    sets = read_sets(nodes, made, tally, preview=wish.out is None, kinds=kinds)
-    first = list(itertools.islice(sets, most))
-    if wish.preview or wish.out is None or not wish.yes:
-        show_preview_sets(screen, first)
-    if wish.drafted:
-        tally.left_over.clear()
-    if wish.preview or wish.out is None:
-        show_tally(screen, tally)
-        return ExitCode.USAGE if tally.faulty else ExitCode.CLEAN
-    if not ask(wish.call, "Is that right?", wish.yes):
-        return ExitCode.ATTENTION
-    head = RosterHead(roster=ROSTER_VERSION, **{key: made.roster[key] for key in ("emulator", "release")},
-                      title=str(made.roster.get("title", "")))  # fmt: skip
-    written = 0
-
-    def counted() -> Iterator[ArcadeSet]:
-        nonlocal written
-        for one in itertools.chain(first, sets):
-            written += 1
-            yield one
-        _refuse_faults(wish, tally)
-
-    with bar:
-        write_new_stream(wish.target("roster"), write_roster(head, counted()))
-    show_tally(screen, tally)
-    screen.say(f"{wish.out}: {written:,} sets of {head.emulator} {head.release}.")
-    screen.next(f"gribble catalogue lint {wish.out}", "looks for loops and gaps in the families")
-    return ExitCode.ATTENTION if tally.faulty else ExitCode.CLEAN
-
-
-def _refuse_faults(wish: _Wish, tally: Tally) -> None:
-    """Refuse a list with mistakes, unless records with mistakes are to be left out. Raises GribbleError."""
-    if tally.faulty and not wish.leave_out:
-        told = [Mistake(wish.shown, "", one) for one in tally.mistakes]
-        of_map = [one for one in tally.kinds.values() if one.of_map]
-        for field in dict.fromkeys(one.field for one in of_map):
-            line = map_line(wish.call.environment.path(wish.map_), field) if wish.map_ else 0
-            where = f"line {line}" if line else ""
-            told.append(Mistake(wish.map_ or "the drafted map", where, f"{field}: it is the map that is at fault"))
-        raise MistakesError(told, fix="Nothing was written. Correct them, or let --leave-out write the other records.")
-    if not tally.records:
-        raise GribbleError(
-            f"{wish.shown} has no record that the map matches", fix="--preview 3 shows what is understood."
-        )
-
-
-def _import_sheet(wish: _Wish, made: FieldMap) -> int:
-    tally = Tally()
-    with wish.bar() as bar:
-        rows = list(read_rows(read_list(wish.source, made, bar.advance), made, tally))
-    return _finish_sheet(wish, draft_of(rows, made, tally), tally)
-
-
-def _import_checksums(wish: _Wish, emulator: str | None, folder: str) -> int:
+def _import_checksums(wish: Wish, emulator: str | None, folder: str) -> int:
+    wish.check_target("sheet")
     files, faults = read_checksums(wish.source)
     if faults:
         raise MistakesError([Mistake(wish.shown, "", fault) for fault in faults])
@@ -294,25 +191,4 @@ def _import_checksums(wish: _Wish, emulator: str | None, folder: str) -> int:
     if not emulator:
         wish.call.screen.say(f"A sheet of {named}, from the file's name; --emulator NAME says another.")
     wish = wish._replace(yes=wish.yes or emulator is not None)
-    return _finish_sheet(wish, draft_of_checksums(files, named, folder), Tally(records=len(files)))
-
-
-def _finish_sheet(wish: _Wish, draft: DraftSheet, tally: Tally) -> int:
-    screen = wish.call.screen
-    if wish.out is None or not wish.yes:
-        first = [understood(one) for one in draft.needs[: wish.preview or FIRST_SHOWN]]
-        show_first_needs(screen, first, len(draft.needs))
-    if wish.drafted:
-        tally.left_over.clear()
-    if wish.preview or wish.out is None:
-        show_tally(screen, tally)
-        return ExitCode.USAGE if tally.faulty else ExitCode.CLEAN
-    _refuse_faults(wish, tally)
-    if not ask(wish.call, "Is that right?", wish.yes):
-        return ExitCode.ATTENTION
-    write_new(wish.target("sheet"), write_sheet(draft).encode())
-    show_tally(screen, tally)
-    accepts = sum(len(need.accepts) for need in draft.needs)
-    screen.say(f"{wish.out}: {count(len(draft.needs), 'need')} of {draft.emulator} with {count(accepts, 'accept')}.")
-    screen.next(f"gribble catalogue lint {wish.out}", "lists what is still to be filled in")
-    return ExitCode.ATTENTION if tally.faulty else ExitCode.CLEAN
+    return finish_sheet(wish, draft_of_checksums(files, named, folder), Tally(records=len(files)))

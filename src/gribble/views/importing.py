@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from rich.text import Text
 
 from gribble.core.records.imported import Degree, Drafted, Guess, Understood
@@ -21,15 +23,16 @@ _COLOURS = {Degree.SURE: "green", Degree.LIKELY: "green", Degree.ASSUMED: "yello
 def show_drafted(screen: Screen, drafted: Drafted, source: str) -> None:
     """What the list is taken for: whose, and which column is which field, with the reason."""
     made, looks = drafted.made, drafted.looks
-    top = getattr(made, drafted.to)
+    top = getattr(made, drafted.to, {})
     facts = [_FORMATS[looks.format]]
     facts += [f"parted by {looks.delimiter!r}" if looks.delimiter.strip() else ""] if looks.format == "csv" else []
     facts += [f"{looks.encoding}{', by its letters' if looks.guessed else ''}" if looks.encoding else ""]
     facts += [f"records at {made.records}" if made.records else ""]
     release = f" {top['release']}" if "release" in top else ""
-    screen.say(styled(f"A {drafted.to} of {top['emulator']}{release}", "bold"), f" from {source}")
+    what = f"A {drafted.to} of {top['emulator']}{release}" if top else "What plays"
+    screen.say(styled(what, "bold"), f" from {source}")
     said = [f"{key} from {named.source}" for key, named in drafted.named.items()]
-    screen.say(styled(f"{', '.join(filter(None, facts))}; {', '.join(said)}", QUIET))
+    screen.say(styled("; ".join(filter(None, [", ".join(filter(None, facts)), ", ".join(said)])), QUIET))
     for title, group in (("", drafted.guesses), ("files", drafted.inner), ("discs", drafted.discs)):
         if group:
             screen.out.print()
@@ -56,6 +59,12 @@ def show_first_needs(screen: Screen, needs: list[Understood], total: int) -> Non
     """The first needs as they were understood."""
     screen.say(styled(count(total, "need"), "bold"), ", the first:" if total > len(needs) else ":")
     screen.grid([(one.place, ", ".join(one.facts), "; ".join(map(_content, one.accepts))) for one in needs])
+
+
+def show_plays(screen: Screen, said: list[dict[str, Any]], total: int) -> None:
+    """What the first records say of how sets play."""
+    screen.say(styled(count(total, "record"), "bold"), ", the first:" if total > len(said) else ":")
+    screen.grid([(one.get("set") or one.get("title", ""), one["plays"], one.get("note", "")) for one in said])
 
 
 def _content(accept: Accept) -> str:

@@ -139,6 +139,41 @@ def extended(text: str, sheet: Sheet, files: Iterable[FoundFile], release: str) 
     return Captured(changed, len(drafts), new + sum(len(draft.accepts) for draft in drafts), known)
 
 
+def merged(text: str, sheet: Sheet, draft: DraftSheet) -> Captured:
+    """An existing sheet's text with what a list says and it did not know. Comments and order stay, and so does what the
+    sheet says of a need that it has."""
+    import tomlkit
+
+    document: Any = tomlkit.parse(text)
+    places = {
+        fold(join(sheet.folders[need.folder], name)): number
+        for number, need in enumerate(sheet.need)
+        for name in need.names
+        if not need.file
+    }
+    known = new = 0
+    fresh = []
+    for one in draft.needs:
+        numbers = (places.get(fold(join(one.folder, name))) for name in (one.name, *one.aliases))
+        number = next((found for found in numbers if found is not None), None)
+        if number is None:
+            fresh.append(one)
+            continue
+        need = sheet.need[number]
+        for accept in one.accepts:
+            if any(content.agrees(accept) for content in (*need.accept, *need.reject)) or not accept.known():
+                known += 1
+                continue
+            names = ("label", "region", "version", "size")
+            values = {name: value for name in names if (value := getattr(accept, name)) not in (None, "")}
+            _append(document["need"][number], "accept", {**values, **accept.known()})
+            new += 1
+    changed = tomlkit.dumps(document)
+    if fresh:
+        changed = _with_needs(changed, sheet, fresh)
+    return Captured(changed, len(fresh), new + sum(len(one.accepts) for one in fresh), known)
+
+
 def _known_of(key: Key) -> dict[str, Any]:
     return {name: value for name in ("name", "bytes", "sha256") if (value := getattr(key, name)) is not None}
 
@@ -172,6 +207,8 @@ def _with_needs(text: str, sheet: Sheet, drafts: list[Draft]) -> str:
             word = key if key not in sheet.folders else f"{key}-{slug(folder)}"
             document["folders"][word] = folder or "."
             keys[folder] = word
+    if "." in keys:
+        keys.setdefault("", keys["."])
     taken = {need.id for need in sheet.need}
     lines = [line for draft in drafts for line in ("", *need_lines(draft, keys, taken))]
     return tomlkit.dumps(document).rstrip("\n") + "\n" + "\n".join(lines) + "\n"

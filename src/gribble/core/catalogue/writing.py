@@ -69,6 +69,18 @@ def write_sheet(draft: DraftSheet) -> str:
     return "\n".join(lines) + "\n"
 
 
+def write_arcade_sheet(emulator: str, roster: str, folder: str) -> str:
+    """The text of a sheet for an arcade emulator: which rosters are its, and where its sets lie, if that is known."""
+    pattern = f"{emulator}-*.roster.jsonl" if roster.startswith(f"{emulator}-") else roster
+    place = f"sets = {quoted(folder or f'{emulator}/sets')}"
+    lines = ["sheet = 1", f"emulator = {quoted(emulator)}", mark("title", '""', "what people call it")]
+    lines += [mark("machines", "[]", "what it emulates"), "", "[folders]"]
+    lines.append(place if folder else f"{place}    {FILL_IN}: where its sets lie, below the rig's root")
+    lines += ["", "[arcade]", f"rosters = {quoted(pattern)}", 'folder = "sets"']
+    lines.append(mark("archives", '["zip"]', "what it reads, zip or 7z"))
+    return "\n".join(lines) + "\n"
+
+
 def need_lines(need: Draft, keys: dict[str, str], taken: set[str]) -> Iterator[str]:
     """The lines of one need."""
     yield "[[need]]"

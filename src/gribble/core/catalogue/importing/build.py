@@ -313,6 +313,17 @@ def _made_set(values: Values, where: str, seen: dict[str, int], tally: Tally) ->
     return None if faults else made
 
 
+def read_fields(nodes: Iterable[Node], made: FieldMap, tally: Tally) -> Iterator[tuple[str, Values]]:
+    """The values of records without mistakes, each with where it stands."""
+    reader = _Reader(made.fields)
+    for node in nodes:
+        tally.records += 1
+        where, before = f"record {tally.records:,}", tally.faulty
+        values = reader.read(node, where, tally)
+        if tally.faulty == before:
+            yield where, values
+
+
 # Sheets
 
 

@@ -179,6 +179,8 @@ def _aliases(column: Column) -> int:
 
 
 def _short_name(column: Column) -> int:
+    if column.known("yes or no") == 1:
+        return NEVER
     if column.share(lambda text: re.fullmatch(r"[\w.+!-]+", text)) < 0.8:
         return -3
     return 1 if len(column.words) < len(column.values) or column.share(lambda text: "." not in text) == 1 else 0
@@ -209,6 +211,7 @@ _SUITS: dict[str, Callable[[Column], int]] = {
     "maker": _prose,
     "set": _short_name,
     "parent": _short_name,
+    "devices": lambda column: NEVER if column.known("yes or no") == 1 else 0,
     "bios": _short_name,
     "parent_name": _name,
 }

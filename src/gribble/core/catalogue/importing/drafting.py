@@ -37,6 +37,7 @@ _SHEET_FIELDS = (
     "why", "choice",
 )  # fmt: skip
 _SET_FIELDS = ("set", "title", "year", "maker", "parent", "bios", "devices", "set kind", "plays", "note")
+_PLAYS_FIELDS = ("set", "title", "plays", "note")
 _FILE_FIELDS = ("name", "size", "parent_name", "state", "optional", "variant", "choice")
 _DEFAULT_SHEETS = re.compile(
     r"^(sheet|tabelle|feuil|feuille|hoja|foglio|planilha|folha|blad|シート)\s*\d*$", re.IGNORECASE
@@ -100,12 +101,13 @@ def _of_tables(path: Path, looks: Looks, asked: Asked) -> Drafted:
             if cells:
                 group.append((head, cells))
     title = _title(path, looks)
-    good = [(names, rows) for names, rows in groups.items() if _is_list(names, rows)]
+    good = [(names, rows) for names, rows in groups.items() if _is_list(names, rows, asked.to)]
     if not good:
         shown = "; ".join(
             f"table {rows[0][0].number}: {', '.join(names[:6])}" for names, rows in groups.items() if rows
         )
-        what = "has no table with names of files and their digests" if shown else "has no table"
+        said = "that says what plays" if asked.to == "plays" else "with names of files and their digests"
+        what = f"has no table {said}" if shown else "has no table"
         raise GribbleError(f"{path} {what}", fix=f"It has: {shown}." if shown else _BY_HAND)
     good.sort(key=lambda one: -len(one[1]))
     (names, rows_), *others = good
@@ -138,9 +140,11 @@ def _shown(groups: Iterable[tuple[tuple[str, ...], list[tuple[Head, list[str]]]]
     return "; ".join(f"table {rows[0][0].number}: {', '.join(names[:6])}" for names, rows in groups)
 
 
-def _is_list(names: tuple[str, ...], rows: list[tuple[Head, list[str]]]) -> bool:
-    """Whether a table has names of files, or of sets, and digests."""
+def _is_list(names: tuple[str, ...], rows: list[tuple[Head, list[str]]], to: str) -> bool:
+    """Whether a table has names of files, or of sets, and digests; or says what plays."""
     columns = _columns([dict(zip(names, cells, strict=False)) for _, cells in rows])
+    if to == "plays":
+        return "plays" in {one.field for one in guess_fields(columns, _PLAYS_FIELDS)}
     fields = {one.field for one in guess_fields(columns, ("name", "set"))}
     return bool(fields & {"name", "set"}) and bool(fields & set(HEX_LENGTHS))
 
@@ -160,6 +164,8 @@ def _head(name: str) -> str:
 def _of_rows(path: Path, looks: Looks, asked: Asked, found: _Found) -> Drafted:
     """A map for records that are one file each."""
     columns = [one for one in _columns(found.rows) if not found.above or not one.name.startswith("^")]
+    if asked.to == "plays":
+        return _of_plays(path, looks, columns, found)
     sets = guess_fields(columns, dict.fromkeys((*_SET_FIELDS, *_FILE_FIELDS)))
     to = asked.to or ("roster" if _is_roster(sets, columns) else "sheet")
     guesses = sets if to == "roster" else guess_fields(columns, _SHEET_FIELDS)
@@ -196,6 +202,22 @@ def _of_rows(path: Path, looks: Looks, asked: Asked, found: _Found) -> Drafted:
     return _named(drafted, path, asked, found.common, found.title)
 
 
+def _of_plays(path: Path, looks: Looks, columns: list[Column], found: _Found) -> Drafted:
+    """A map for a list of what runs and how well."""
+    guesses = guess_fields(columns, _PLAYS_FIELDS)
+    fields = {one.field for one in guesses}
+    if "plays" not in fields or not fields & {"set", "title"}:
+        raise GribbleError(f"{path}: which columns name a set and say how it plays cannot be told", fix=_BY_HAND)
+    used = {one.column for one in guesses}
+    made = FieldMap(
+        map=MAP_VERSION, records=found.records, format=looks.format, encoding=looks.encoding if looks.guessed else "",
+        delimiter=looks.delimiter if looks.format is ListFormat.CSV else "", table=found.table,
+        fields={one.field: one.rules for one in guesses},
+    )  # fmt: skip
+    left = tuple(one.name for one in columns if one.name not in used and one.values and one.name != SECTION)
+    return Drafted(to="plays", made=made, guesses=tuple(guesses), left=left, notes=found.notes, looks=looks)
+
+
 def _is_roster(guesses: list[Guess], columns: list[Column]) -> bool:
     """Whether rows are files of sets: a set's name stands in several, and something else speaks for sets."""
     fields = {one.field: one for one in guesses}
@@ -214,10 +236,18 @@ def _related(guesses: list[Guess], columns: list[Column], kinds: Mapping[str, st
     taken = {one.column for one in guesses if one.field not in ("parent", "bios")}
     refer = [one for one in columns if one.name not in taken and one.words and one.refers_to(names) >= 0.5]
     others = [one for one in guesses if one.field not in ("parent", "bios")]
+    within = [one for one in refer if "/" in one.name]
+    refer = [one for one in refer if one not in within]
+    if within and not any(one.field == "devices" for one in others):
+        samples = tuple(itertools.islice(within[0].words, 3))
+        others.append(
+            Guess(field="devices", column=within[0].name, rules=(Field(from_=within[0].name),), degree=Degree.LIKELY,
+                  reason="it names sets, several to a record", samples=samples)
+        )  # fmt: skip
     doubted = [
         structs.replace(one, degree=Degree.DOUBTFUL, reason=f"{one.reason}; it names no sets of the list")
         for one in guesses
-        if one.field in ("parent", "bios") and one.column not in {column.name for column in refer}
+        if one.field in ("parent", "bios") and one.column not in {column.name for column in (*refer, *within)}
     ]
     if len(refer) == 1:
         return [*others, *_alone(refer[0], guesses, kinds), *doubted]

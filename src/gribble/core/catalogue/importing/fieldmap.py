@@ -55,6 +55,9 @@ SHEET_FIELDS = (
 SET_FIELDS = ("set", "title", "year", "maker", "parent", "bios", "devices", "kind", "plays", "note", "variants")
 """What a field of a roster's list can be: of the set."""
 
+PLAYS_FIELDS = ("set", "title", "plays", "note")
+"""What a field of a list of what runs can be."""
+
 FILE_FIELDS = ("name", "parent_name", "bios_name", "state", "optional", "choice", "variant", *CONTENT_FIELDS)
 """The same of a set's file."""
 
@@ -78,8 +81,8 @@ DISC_FIELDS = ("name", "sha1", "state", "optional")
 
 
 def load_map(path: Path, target: str | None = None) -> FieldMap:
-    """The field map in a file, for a list that becomes a "sheet" or a "roster", without a word as the map says. Raises
-    MistakesError."""
+    """The field map in a file, for a list that becomes a "sheet" or a "roster" or says what "plays"; without a word as
+    the map itself says. Raises MistakesError."""
     mistakes = Mistakes(str(path))
     tables = read_toml(path, mistakes)
     made = read_table(FieldMap, _long_form(tables), "", mistakes) if tables is not None else None
@@ -128,6 +131,11 @@ def _long_rule(rule: Any) -> Any:
 def _check(made: FieldMap, target: str, mistakes: Mistakes) -> None:
     if made.map != MAP_VERSION:
         mistakes.add("map", f"this Gribble reads version {MAP_VERSION}, not {made.map}")
+    if target == "plays":
+        _check_fields(made.fields, PLAYS_FIELDS, "fields", mistakes)
+        if "plays" not in made.fields:
+            mistakes.add("fields.plays", "is missing: how does it play?")
+        return
     if target == "sheet":
         _check_fields(made.fields, SHEET_FIELDS, "fields", mistakes)
         if "name" not in made.fields:

@@ -19,8 +19,9 @@ def write_map(drafted: Drafted, source: str) -> str:
     for key in ("records", "format", "encoding", "delimiter", "table"):
         if value := getattr(made, key):
             lines.append(f"{key} = {value if isinstance(value, int) else quoted(str(value))}")
-    lines += ["", f"[{drafted.to}]"]
-    for key, value in getattr(made, drafted.to).items():
+    top = getattr(made, drafted.to, {})
+    lines += ["", f"[{drafted.to}]"] if top else []
+    for key, value in top.items():
         named = drafted.named.get(key)
         lines.append(f"{key} = {quoted(str(value))}" + (f"  # from {named.source}" if named else ""))
     lines += ["", "[fields]", *_fields(drafted.guesses)]

@@ -24,10 +24,11 @@ HEADS: dict[str, str] = {
         "nomes, andere naam, 別名, 別ファイル名"
     ),
     "title": (
-        "title, description, desc, called, what it is, what, contents, content, full name, long name, name, "
-        "bezeichnung, beschreibung, titel, inhalt, titre, designation, contenu, nom complet, nom, descripcion, "
-        "titulo, contenido, nombre completo, nombre, descrizione, titolo, contenuto, nome completo, nome, descricao, "
-        "conteudo, omschrijving, beschrijving, naam, inhoud, 説明, 名称, タイトル, 題名, 内容, 品名"
+        "title, description, desc, called, game, game name, spiel, jeu, juego, gioco, jogo, spel, ゲーム, what it "
+        "is, what, contents, content, full name, long name, name, bezeichnung, beschreibung, titel, inhalt, titre, "
+        "designation, contenu, nom complet, nom, descripcion, titulo, contenido, nombre completo, nombre, "
+        "descrizione, titolo, contenuto, nome completo, nome, descricao, conteudo, omschrijving, beschrijving, naam, "
+        "inhoud, 説明, 名称, タイトル, 題名, 内容, 品名"
     ),
     "machine": (
         "machine, system, console, computer, platform, hardware, device, model, for, maschine, gerat, geraet, "
@@ -91,7 +92,7 @@ HEADS: dict[str, str] = {
     ),
     "bios": "bios, bios set, system set, system rom set, bios satz, jeu bios, conjunto bios, bios セット, biosセット",
     "devices": (
-        "devices, device, uses, boards, gerate, geraete, appareils, peripheriques, dispositivos, dispositivi, "
+        "devices, device, uses, boards, board, gerate, geraete, appareils, peripheriques, dispositivos, dispositivi, "
         "apparaten, デバイス, 装置, 周辺機器"
     ),
     "plays": (

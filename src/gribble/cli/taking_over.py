@@ -1,0 +1,251 @@
+"""Taking over a list whose map is known: shown, asked about, and written as a sheet, a roster, or what plays."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Iterable, Iterator
+from pathlib import Path
+from typing import NamedTuple
+
+from gribble.cli.asking import ask
+from gribble.cli.command import Call
+from gribble.cli.finding import find_config
+from gribble.core.answers.capture import merged
+from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError
+from gribble.core.catalogue.config import load_config
+from gribble.core.catalogue.importing.build import draft_of, read_kinds, read_rows, read_sets, understood
+from gribble.core.catalogue.importing.fieldmap import map_line
+from gribble.core.catalogue.importing.lists import read_list
+from gribble.core.catalogue.importing.playing import read_plays, with_plays
+from gribble.core.catalogue.rosters import ROSTER_ENDING, ROSTER_VERSION, load_roster, write_roster
+from gribble.core.catalogue.sheets import SHEET_ENDING, load_catalogue, load_sheet
+from gribble.core.catalogue.writing import DraftSheet, write_arcade_sheet, write_sheet
+from gribble.core.records.fieldmap import FieldMap
+from gribble.core.records.imported import Tally
+from gribble.core.records.roster import ArcadeSet, RosterHead
+from gribble.stores.local import replace_file, write_new, write_new_stream
+from gribble.views.catalogue import show_preview_sets, show_tally
+from gribble.views.importing import show_first_needs, show_plays
+from gribble.views.looks import count
+from gribble.views.progress import Bar
+
+FIRST_SHOWN = 3
+"""So many records are shown before anything is written."""
+
+ENDINGS = {"sheet": SHEET_ENDING, "roster": ROSTER_ENDING, "plays": ROSTER_ENDING}
+
+
+class Wish(NamedTuple):
+    """A list that is to be taken over, and where to: `out` is a new file, `into` one that is there. `preview` is how
+    many records are only shown; `drafted` says that it was shown already what nothing is taken from."""
+
+    call: Call
+    source: Path
+    shown: str
+    out: str | None
+    into: str | None
+    preview: int
+    leave_out: bool
+    yes: bool
+    folder: str = ""
+    map_: str = ""
+    drafted: bool = False
+
+    @property
+    def only_shown(self) -> bool:
+        """Whether nothing is to be written."""
+        return bool(self.preview) or (self.out is None and self.into is None)
+
+    def bar(self) -> Bar:
+        """A progress bar for reading the list."""
+        bar = Bar(self.call.screen.err, "Reading")
+        bar.expect(self.source.stat().st_size)
+        return bar
+
+    def check_target(self, to: str) -> None:
+        """Raise GribbleError where the file to be written is of the wrong kind, or not there."""
+        named = self.out or self.into
+        if named is None:
+            return
+        if not named.endswith(ENDINGS[to]):
+            what = "roster" if to == "plays" else to
+            option = "--out" if self.out else "--into"
+            raise GribbleError(
+                f"{named}: a {what}'s name ends in {ENDINGS[to]}",
+                fix=f"Name it so: {option} {Path(named).stem}{ENDINGS[to]}",
+            )
+        if to == "plays" and self.out:
+            raise GribbleError("what plays is merged into a roster that is there", fix="--into ROSTER")
+        if to == "roster" and self.into:
+            raise GribbleError("a roster is written anew", fix=f"--out {Path(named).name}")
+        if self.into and not self.target.is_file():
+            raise GribbleError(f"{self.into} is no file", fix="--out FILE writes a new one.")
+
+    @property
+    def target(self) -> Path:
+        """The file to be written, or merged into."""
+        return self.call.environment.path(self.out or self.into or "")
+
+
+def take_over(wish: Wish, made: FieldMap, to: str) -> int:
+    """Take over a list; the exit status. Raises GribbleError."""
+    return {"sheet": _sheet, "roster": _roster, "plays": _plays}[to](wish, made)
+
+
+def _sheet(wish: Wish, made: FieldMap) -> int:
+    tally = Tally()
+    with wish.bar() as bar:
+        rows = list(read_rows(read_list(wish.source, made, bar.advance), made, tally))
+    return finish_sheet(wish, draft_of(rows, made, tally), tally)
+
+
+def finish_sheet(wish: Wish, draft: DraftSheet, tally: Tally) -> int:
+    """Show the needs of a list, ask, and write the sheet or what is new in it; the exit status. Raises GribbleError."""
+    screen = wish.call.screen
+    if wish.only_shown or not wish.yes:
+        first = [understood(one) for one in draft.needs[: wish.preview or FIRST_SHOWN]]
+        show_first_needs(screen, first, len(draft.needs))
+    if wish.only_shown:
+        return _shown(wish, tally)
+    refuse_faults(wish, tally)
+    if not ask(wish.call, "Is that right?", wish.yes):
+        return ExitCode.ATTENTION
+    if wish.into:
+        _merge(wish, draft)
+    else:
+        write_new(wish.target, write_sheet(draft).encode())
+        accepts = sum(len(need.accepts) for need in draft.needs)
+        screen.say(
+            f"{wish.out}: {count(len(draft.needs), 'need')} of {draft.emulator} with {count(accepts, 'accept')}."
+        )
+    _told(wish, tally)
+    screen.next(f"gribble catalogue lint {wish.out or wish.into}", "lists what is still to be filled in")
+    return ExitCode.ATTENTION if tally.faulty else ExitCode.CLEAN
+
+
+def _merge(wish: Wish, draft: DraftSheet) -> None:
+    """Add to a sheet what a list says and it did not know; the sheet as it was is kept beside it."""
+    screen, target = wish.call.screen, wish.target
+    sheet, mistakes = load_sheet(target)
+    if sheet is None:
+        raise MistakesError(mistakes)
+    if sheet.emulator != draft.emulator:
+        raise GribbleError(
+            f"{wish.into} is the sheet of {sheet.emulator}, and the list is taken for {draft.emulator}'s",
+            fix=f"Nothing was written. --emulator {sheet.emulator} says that it is the same.",
+        )
+    found = merged(target.read_text(encoding="utf-8-sig"), sheet, draft)
+    if found.needs or found.accepts:
+        kept = replace_file(target, found.text.encode())
+        screen.say(f"The sheet as it was is kept as {kept.name}.")
+    screen.say(
+        f"{wish.into}: {count(found.needs, 'new need')} and {count(found.accepts, 'new accept')}; "
+        f"{found.known} known already."
+    )
+
+
+def _roster(wish: Wish, made: FieldMap) -> int:
+    """Stream the list into a roster beside its place; it takes its name only when every record was understood."""
+    screen, tally, bar = wish.call.screen, Tally(), wish.bar()
+    kinds = read_kinds(read_list(wish.source, made), made) if made.asks_kinds else None
+    nodes = read_list(wish.source, made, bar.advance)
+    sets = read_sets(nodes, made, tally, preview=wish.only_shown, kinds=kinds)
+    first = list(itertools.islice(sets, wish.preview or FIRST_SHOWN))
+    if wish.only_shown or not wish.yes:
+        show_preview_sets(screen, first)
+    if wish.only_shown:
+        return _shown(wish, tally)
+    if not ask(wish.call, "Is that right?", wish.yes):
+        return ExitCode.ATTENTION
+    top = made.roster
+    head = RosterHead(
+        roster=ROSTER_VERSION, emulator=top["emulator"], release=top["release"], title=str(top.get("title", ""))
+    )
+    written = 0
+
+    def counted() -> Iterator[ArcadeSet]:
+        nonlocal written
+        for one in itertools.chain(first, sets):
+            written += 1
+            yield one
+        refuse_faults(wish, tally)
+
+    with bar:
+        write_new_stream(wish.target, write_roster(head, counted()))
+    _told(wish, tally)
+    screen.say(f"{wish.out}: {written:,} sets of {head.emulator} {head.release}.")
+    _add_sheet(wish, head.emulator)
+    screen.next(f"gribble catalogue lint {wish.out}", "looks for loops and gaps in the families")
+    return ExitCode.ATTENTION if tally.faulty else ExitCode.CLEAN
+
+
+def _add_sheet(wish: Wish, emulator: str) -> None:
+    """Write a sheet beside a roster whose emulator has none, so that its sets are asked for."""
+    config = find_config(wish.call.environment)
+    named = load_config(config, wish.call.environment.home).catalogues if config else ()
+    folders = {wish.target.parent, *map(Path, named)}
+    if emulator in load_catalogue(sorted(folder for folder in folders if folder.is_dir())).sheets:
+        return
+    sheet = wish.target.with_name(f"{emulator}{SHEET_ENDING}")
+    if sheet.exists():
+        return
+    write_new(sheet, write_arcade_sheet(emulator, wish.target.name, wish.folder).encode())
+    shown = str(Path(wish.out or "").with_name(sheet.name))
+    wish.call.screen.say(f"{shown}: a sheet for it; say there where its sets lie on a rig.")
+
+
+def _plays(wish: Wish, made: FieldMap) -> int:
+    """Bring what runs and how well into a roster; the roster as it was is kept beside it."""
+    screen, tally = wish.call.screen, Tally()
+    said = list(read_plays(read_list(wish.source, made), made, tally))
+    if wish.only_shown or not wish.yes:
+        show_plays(screen, said[: wish.preview or FIRST_SHOWN], len(said))
+    if wish.only_shown:
+        return _shown(wish, tally)
+    refuse_faults(wish, tally)
+    roster, mistakes = load_roster(wish.target)
+    if roster is None or mistakes:
+        raise MistakesError(mistakes)
+    if not ask(wish.call, "Is that right?", wish.yes):
+        return ExitCode.ATTENTION
+    found = with_plays(roster, said)
+    if found.changed:
+        kept = replace_file(wish.target, b"".join(write_roster(roster.head, found.sets)))
+        screen.say(f"The roster as it was is kept as {kept.name}.")
+    _told(wish, tally)
+    screen.say(f"{wish.into}: {count(found.changed, 'set')} changed, {found.known:,} known already.")
+    if found.unmatched:
+        more = "" if len(found.unmatched) <= 8 else f" and {len(found.unmatched) - 8:,} more"
+        screen.say(f"Matched no set, or several: {', '.join(found.unmatched[:8])}{more}.")
+    return ExitCode.ATTENTION if tally.faulty or found.unmatched else ExitCode.CLEAN
+
+
+def _shown(wish: Wish, tally: Tally) -> int:
+    _told(wish, tally)
+    return ExitCode.USAGE if tally.faulty else ExitCode.CLEAN
+
+
+def _told(wish: Wish, tally: Tally) -> None:
+    if wish.drafted:
+        tally.left_over.clear()
+    show_tally(wish.call.screen, tally)
+
+
+def refuse_faults(wish: Wish, tally: Tally) -> None:
+    """Refuse a list with mistakes, unless records with mistakes are to be left out. Raises GribbleError."""
+    if tally.faulty and not wish.leave_out:
+        told = [Mistake(wish.shown, "", one) for one in tally.mistakes]
+        told += _of_map(wish, (one.field for one in tally.kinds.values() if one.of_map))
+        raise MistakesError(told, fix="Nothing was written. Correct them, or let --leave-out write the other records.")
+    if not tally.records:
+        raise GribbleError(
+            f"{wish.shown} has no record that the map matches", fix="--preview 3 shows what is understood."
+        )
+
+
+def _of_map(wish: Wish, fields: Iterable[str]) -> Iterator[Mistake]:
+    """The lines of the map that are at fault."""
+    for field in dict.fromkeys(fields):
+        line = map_line(wish.call.environment.path(wish.map_), field) if wish.map_ else 0
+        where = f"line {line}" if line else ""
+        yield Mistake(wish.map_ or "the drafted map", where, f"{field}: it is the map that is at fault")
