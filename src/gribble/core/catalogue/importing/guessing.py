@@ -8,7 +8,10 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from typing import NamedTuple
 
+from msgspec import structs
+
 from gribble.core.base.digests import HEX_LENGTHS
+from gribble.core.base.paths import base
 from gribble.core.catalogue.importing.columns import NEVER, Column
 from gribble.core.catalogue.importing.rules import rules_for
 from gribble.core.catalogue.importing.words import head_points
@@ -48,12 +51,29 @@ def guess_fields(columns: Sequence[Column], fields: Iterable[str]) -> list[Guess
             for one in points
             if one.total == best.total and one.column.name in free and not one.column.sparser_than(best.column)
             and (one.field == best.field) != (one.column is best.column)
+            and not (best.head == _EXACT and not one.head)
         ]  # fmt: skip
         taken.add(key)
         free.pop(best.column.name)
         found.append(_made(key, best, rivals))
-    return in_order(found)
+    return in_order(_doubting(one, free.values(), columns) if one.field == "name" else one for one in found)
 
+
+def _doubting(name: Guess, free: Iterable[Column], columns: Sequence[Column]) -> Guess:
+    """The guess of the name, which is doubtful where another column has other names of files in every record."""
+    own = next(column for column in columns if column.name == name.column)
+    for other in free:
+        if other.fit("name") < _EXACT or other.sparser_than(own) or other.name == own.name:
+            continue
+        pairs = zip(own.every, other.every, strict=False)
+        if not all(base(one.replace("\\", "/")) == base(two.replace("\\", "/")) for one, two in pairs):
+            reason = f"{name.reason}; {other.head} holds names of files, too"
+            return structs.replace(name, degree=Degree.DOUBTFUL, reason=reason)
+    return name
+
+
+_EXACT = 3
+"""The points of a head that is a field's name."""
 
 _ORDER = ("set", "name", "aliases", "title", "kind", "level", "machine", "folder")
 

@@ -67,6 +67,10 @@ def aligned_rows(text: str) -> Iterator[Row]:
             heading = lines[0].strip("# :=*-").strip()
         elif lines:
             grid += 1
+            parted = [_GAP.split(line.strip()) for line in lines]
+            if len({len(cells) for cells in parted}) == 1:  # every cell says something
+                yield from (Row([cell.replace(_HALF, "").strip() for cell in row], grid, heading) for row in parted)
+                continue
             starts = _columns(lines)
             for line in lines:
                 ends = [*starts[1:], None]

@@ -60,6 +60,15 @@ def _worded(field: str, column: Column) -> Ruled:
         values[word] = means
         unknown += [] if means else [word]
     words = ", ".join(f"{word} is {means}" for word, means in values.items() if means)
+    if field in ("level", "unneeded") and len(column.values) < column.rows and len(said := set(values.values())) == 1:
+        empty = {"must": "extra", "extra": "must"}.get(next(iter(said)), "")
+        rule = Field(from_=column.name, values=values, default=empty or None)
+        return Ruled(
+            (rule,),
+            f"{words}, an empty cell is {empty}",
+            assumed=True,
+            unsure="" if empty else "its words say one thing",
+        )
     unsure = f'"{unknown[0]}" is no word that is known' if unknown else ""
     return Ruled((Field(from_=column.name, values=values),), words, unsure=unsure)
 

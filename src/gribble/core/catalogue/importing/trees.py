@@ -223,11 +223,10 @@ def _tree(
 def _own(node: Node, skip: Collection[str] = (), prefix: str = "") -> dict[str, str]:
     """What a node says itself, by path; of several values at one path a line each."""
     found: dict[str, str] = {}
-    mark = "@" if node.tag else ""
     texts = {child.tag: child.text for child in node.children}
     for name, value in node.attributes.items():
         if texts.get(name) != value:  # JSON gives its values as both
-            found[f"{prefix}{mark}{name}"] = str(value)
+            found[f"{prefix}@{name}"] = str(value)
     for child in node.children:
         if child.tag in skip:
             continue

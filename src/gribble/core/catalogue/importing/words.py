@@ -11,11 +11,11 @@ import unicodedata
 
 HEADS: dict[str, str] = {
     "name": (
-        "file, filename, file name, name of file, name of the file, rom, rom name, rom file, chip, name, datei, "
-        "dateiname, name der datei, rom datei, fichier, nom du fichier, nom de fichier, nom, archivo, nombre de "
-        "archivo, nombre del archivo, fichero, nombre del fichero, nombre, nome file, nome del file, nome, arquivo, "
-        "nome do arquivo, ficheiro, nome do ficheiro, bestand, bestandsnaam, naam, naam van het bestand, ファイル, "
-        "ファイル名, 名前"
+        "file, rename to, correct name, filename, file name, name of file, name of the file, rom, rom name, rom "
+        "file, chip, name, datei, dateiname, name der datei, rom datei, fichier, nom du fichier, nom de fichier, "
+        "nom, archivo, nombre de archivo, nombre del archivo, fichero, nombre del fichero, nombre, nome file, nome "
+        "del file, nome, arquivo, nome do arquivo, ficheiro, nome do ficheiro, bestand, bestandsnaam, naam, naam van "
+        "het bestand, ファイル, ファイル名, 名前"
     ),
     "aliases": (
         "alias, aliases, alternative name, alternative names, alternate name, alternate names, other name, other "
@@ -48,9 +48,9 @@ HEADS: dict[str, str] = {
         "分類, 区分"
     ),
     "why": (
-        "why, purpose, used for, use, zweck, wofur, wozu, verwendung, utilite, pourquoi, usage, proposito, para que, "
-        "uso, scopo, perche, a cosa serve, finalidade, motivo, para que serve, doel, waarom, waarvoor, 用途, 理由, "
-        "目的"
+        "why, what for, what it does, purpose, used for, use, zweck, wofur, wozu, verwendung, utilite, pourquoi, "
+        "usage, proposito, para que, uso, scopo, perche, a cosa serve, finalidade, motivo, para que serve, doel, "
+        "waarom, waarvoor, 用途, 理由, 目的"
     ),
     "folder": (
         "folder, directory, path, location, subfolder, place, goes into, ordner, verzeichnis, pfad, unterordner, "
@@ -263,7 +263,7 @@ def head_points(head: str, field: str) -> int:
     asian = any(ord(sign) > 0x2E7F for sign in head) and any(
         one in shown for one in _HEADS[field] if len(one) > 1 and ord(one[0]) > 0x2E7F
     )
-    return 2 if spans & {one for one in _HEADS[field] if len(one) > 2} or asian else 0
+    return 2 if spans & {one for one in _HEADS[field] if len(one) > 3} or asian else 0
 
 
 def meaning(text: str, what: str) -> str:
