@@ -27,18 +27,24 @@ from hypothesis import strategies as st
 
 from gribble.core.base.errors import GribbleError
 from gribble.core.base.kinds import Format
+from gribble.core.catalogue.importing.build import draft_of, read_rows, read_sets
+from gribble.core.catalogue.importing.drafting import Asked, draft_map
 from gribble.core.catalogue.importing.fieldmap import load_map
+from gribble.core.catalogue.importing.lists import read_list
 from gribble.core.catalogue.rosters import load_roster
 from gribble.core.catalogue.sheets import load_sheet
+from gribble.core.catalogue.writing import write_sheet
 from gribble.core.discs.sheets import read_sheet
 from gribble.core.files.archives.common import ArchiveError
 from gribble.core.files.archives.opening import archive_kind, peek, scan
 from gribble.core.files.settingsfile import SettingError, value_of, with_value
 from gribble.core.placing.journal import Seal, read_run
 from gribble.core.placing.planfile import read_plan
+from gribble.core.records.imported import Tally
 from gribble.demo.world import build_world
 from gribble.stores.ftp import _by_facts, _by_list
 from tests.conftest import SOAK
+from tests.lists import LANGUAGES, SHAPES, grid_of
 
 EXAMPLES = 20_000 if SOAK else 100
 MOST_BYTES = 200 << 20
@@ -132,6 +138,21 @@ def disc_sheet(kind: str) -> Read:
     return lambda path: read_sheet(kind, path.read_bytes())
 
 
+def take_over(path: Path) -> None:
+    """Draft the map of a list, and read the list by it."""
+    drafted = draft_map(path, Asked(emulator="knot", release="1"))
+    made, tally = drafted.without(drafted.doubtful).made, Tally()
+    if drafted.to == "sheet" and "name" in made.fields:
+        write_sheet(draft_of(read_rows(read_list(path, made), made, tally), made, tally))
+    elif "set" in made.fields:
+        list(read_sets(read_list(path, made), made, tally))
+
+
+def a_list(shape: str) -> bytes:
+    made = SHAPES[shape](grid_of(LANGUAGES["de"]))
+    return made if isinstance(made, bytes) else made.encode()
+
+
 def a_step() -> dict[str, Any]:
     return {"rig": "den", "step": "copy", "from": "/x", "to": "boot/a.rom", "bytes": 3, "digests": {"sha1": "0" * 40}}
 
@@ -156,6 +177,7 @@ CASES: dict[str, tuple[str, bytes, Read]] = {
         "ccd": b"[CloneCD]\nVersion=3\n[Disc]\nTocEntries=2\n[Entry 0]\nPoint=0x01\nControl=0x04\nPLBA=0\n",
         "m3u": b"#EXTM3U\na.cue\nb.cue\n",
     }.items()},
+    **{f"list {shape}": (shape, a_list(shape), told(take_over, GribbleError, OSError, UnicodeDecodeError)) for shape in SHAPES},
     "MLSD": ("facts", b"type=file;size=5;modify=19980301000000; good.rom\ntype=dir; deep", listing(_by_facts)),
     "LIST": ("list", b"-rw-r--r-- 1 a b 5 Mar 01 1998 good.rom\n03-01-98 10:00AM <DIR> deep", listing(_by_list)),
 }  # fmt: skip

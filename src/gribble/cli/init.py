@@ -36,8 +36,9 @@ def init(call: Call) -> int:
     screen.say("Open it: check the paths, and write down the release of each emulator.")
     if not found.catalogues:
         screen.say(
-            "What an emulator needs stands in sheets, and none is here yet. gribble catalogue capture writes one "
-            "from a setup that works; gribble catalogue add takes a friend's over."
+            "What an emulator needs stands in sheets, and none is here yet. You have a page, a table or a list of it: "
+            "gribble catalogue import THAT makes it one. You have a setup that works: gribble catalogue capture. A "
+            "friend has sheets: gribble catalogue add."
         )
     if found.rigs:
         screen.next("gribble check", "what each emulator needs, and which of it is right")

@@ -26,7 +26,10 @@ LEFT_OVER_SHOWN = 8
 def show_list(screen: Screen, known: KnownEmulator) -> None:
     """A line for each sheet and roster."""
     if not known.sheets and not known.rosters:
-        screen.say("No sheets yet. gribble catalogue capture writes one from a setup that works.")
+        screen.say(
+            "No sheets yet. gribble catalogue import makes one of a page, a table or a list, gribble catalogue capture "
+            "of a setup that works."
+        )
     rows: list[tuple[str | Text, ...]] = []
     for sheet in known.sheets:
         proofs = ", ".join(

@@ -18,6 +18,7 @@ def show_start(screen: Screen) -> None:
     screen.grid(
         [
             ("gribble init", "look at this folder and write a gribble.toml to begin with"),
+            ("gribble catalogue import LIST", "you have a page, a table or a list of what an emulator needs"),
             ("gribble demo", "see the whole job on made-up files, in a folder of its own"),
             ("gribble --help", "all commands"),
         ]

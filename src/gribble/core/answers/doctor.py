@@ -55,7 +55,8 @@ def examine_catalogues(catalogue: Catalogue, mistakes: Iterable[Mistake], folder
     if not names:
         yield Examined(
             area="catalogue", what="catalogues", health=Health.WRONG, words="gribble.toml names none",
-            fix='Add a folder with sheets: catalogues = ["catalogue"]',
+            fix="You have a page, a table or a list: gribble catalogue import LIST --out catalogue/NAME.sheet.toml "
+            'makes it a sheet. Then: catalogues = ["catalogue"]',
         )  # fmt: skip
     elif not found:
         sheets, rosters = len(catalogue.sheets), sum(map(len, catalogue.rosters.values()))
