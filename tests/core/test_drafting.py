@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import json
 import zlib
 from pathlib import Path
 
@@ -211,3 +212,63 @@ def test_an_export_becomes_a_roster_with_its_families(tmp_path: Path, case: str)
         ("kid.1", None, 512, crc("kid.1")), ("mum.2", "mum.2", 512, crc("mum.2")),
     ]  # fmt: skip
     assert [one.name for one in sets["mum"].discs] == ["mum"]
+
+
+def digest_of(name: str) -> str:
+    return hashlib.md5(name.encode(), usedforsecurity=False).hexdigest()
+
+
+FILES = ("tern8.rom", "tern16.rom", "drive.bin")
+UNDERSTOOD: dict[str, tuple[str, str, set[str]]] = {
+    "digests in one cell": (
+        "a.html",
+        "<table><tr><th>Filename<th>Status<th>Checksums</tr>" + "".join(
+            f"<tr><td>{one}<td>Required<td>CRC32: {crc(one).upper()}<br>MD5: {digest_of(one)}</tr>" for one in FILES) + "</table>",
+        {"name", "level", "crc32", "md5"},
+    ),
+    "names as keys": (
+        "a.json", json.dumps({"bios": {one: {"md5": digest_of(one), "optional": False} for one in FILES}}),
+        {"name", "level", "md5"},
+    ),
+    "digests as keys": ("a.json", json.dumps({digest_of(one): {"name": one} for one in FILES}), {"name", "md5"}),
+    "names of sections": ("a.ini", "".join(f"[{one}]\nmd5 = {digest_of(one)}\n\n" for one in FILES), {"name", "md5"}),
+    "no head": ("a.txt", "\n".join(f"{one}  {n}. part  {digest_of(one)}" for n, one in enumerate(FILES)), {"name", "md5"}),
+    "lists of values": (
+        "a.json", json.dumps([{"file": one, "md5": [digest_of(one), digest_of(one + "2")], "aliases": [f"x-{one}"]} for one in FILES]),
+        {"name", "aliases", "md5"},
+    ),
+    "files within systems": (
+        "a.xml",
+        "<list>" + "".join(f'<system name="Tern {n}"><rom file="{one}" md5="{digest_of(one)}"/></system>' for n, one in enumerate(FILES)) + "</list>",
+        {"name", "machine", "md5"},
+    ),
+    "UTF-16": ("a.csv", "".join(f"{a};{b}\n" for a, b in [("Datei", "MD5"), *((one, digest_of(one)) for one in FILES)]), {"name", "md5"}),
+    "ticks": (
+        "a.md", "| File | Needed | MD5 |\n|---|---|---|\n" + "".join(
+            f"| `{one}` | {'✔' if n else ''} | {digest_of(one)} |\n" for n, one in enumerate(FILES)),
+        {"name", "level", "md5"},
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("case", UNDERSTOOD)
+def test_lists_as_people_make_them(tmp_path: Path, case: str) -> None:
+    name, text, fields = UNDERSTOOD[case]
+    path = tmp_path / name
+    path.write_text(text, encoding="utf-16" if case == "UTF-16" else "utf-8")
+    drafted = draft_map(path, Asked(emulator="ruff"))
+    assert ({one.field for one in drafted.guesses}, drafted.doubtful) == (fields, ())
+    tally = Tally()
+    sheet = draft_of(read_rows(read_list(path, drafted.made), drafted.made, tally), drafted.made, tally)
+    assert tally.mistakes == []
+    assert [(one.name, one.accepts[0].md5) for one in sheet.needs] == [(one, digest_of(one)) for one in FILES]
+    if case == "ticks":
+        assert [one.level for one in sheet.needs] == ["extra", "must", "must"]
+
+
+def test_a_workbook_that_unpacks_without_end_is_refused(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    path = tmp_path / "plover.xlsx"
+    path.write_bytes(workbook([["File", "MD5"], ["a.rom", A]]))
+    monkeypatch.setattr("gribble.core.catalogue.importing.pages.MOST_BOOK_BYTES", 1000)
+    with pytest.raises(GribbleError, match="unpacks to more than"):
+        draft_map(path, Asked())

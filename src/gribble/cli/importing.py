@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import shlex
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Annotated, Optional
 
 import typer
+from msgspec import structs
 
 from gribble.cli.command import Call, command
 from gribble.cli.loaded import refuse_any_source
@@ -98,37 +101,47 @@ def import_(
         if path is not None:
             refuse_any_source(call, Path(path), option)
     wish = Wish(call, source, file, out, into, preview, leave_out, yes, folder)
-    if map_ is not None:  # the user has said it all
-        return _by_map(wish._replace(yes=True, map_=map_), call.environment.path(map_), map_, to)
-    try:
-        if looks_like(source).format is ListFormat.CHECKSUMS and to != "roster":
+    said = {"emulator": emulator, "release": release, "folder": folder}
+    with _as_typed(source, file):
+        if map_ is not None:  # the user has said it all
+            return _by_map(wish._replace(yes=True, map_=map_), {key: word for key, word in said.items() if word}, to)
+        if looks_like(source).format is ListFormat.CHECKSUMS and to in (None, "sheet"):
             return _import_checksums(wish, emulator, folder)
         asked = Asked(to or "", emulator or "", release or "", folder, table)
-        drafted = draft_map(source, asked)
+        return _by_draft(wish, draft_map(source, asked), draft)
+
+
+@contextmanager
+def _as_typed(source: Path, file: str) -> Iterator[None]:
+    """Errors name a list as the user does."""
+    try:
+        yield
+    except MistakesError:
+        raise
     except GribbleError as error:
-        raise GribbleError(error.what.replace(str(source), file), fix=error.fix) from error
+        error.what = error.what.replace(str(source), file)
+        raise
     except (OSError, UnicodeDecodeError) as error:
         why = reason_of(error) if isinstance(error, OSError) else str(error)
-        raise GribbleError(
-            f"{file} cannot be read: {why}", fix="Check the path, or say the encoding in a map."
-        ) from error
-    return _by_draft(wish, drafted, draft)
+        raise GribbleError(f"{file} cannot be read: {why}", fix="Check it, or say its encoding in a map.") from error
 
 
 _NEEDED = {"sheet": ("name",), "roster": ("name", "set"), "plays": ("plays",)}
 """Fields without which a list cannot be taken over."""
 
 
-def _by_map(wish: Wish, path: Path, shown: str, to: str | None) -> int:
-    """Take a list over by a map that the user gives."""
-    made = load_map(path, to)
+def _by_map(wish: Wish, said: dict[str, str], to: str | None) -> int:
+    """Take a list over by a map that the user gives; what the command says of emulator, release and folder wins."""
+    made = load_map(wish.call.environment.path(wish.map_), to)
     to = to or made.target
+    if to != "plays":
+        made = structs.replace(made, **{to: {**getattr(made, to), **said}})
     if wish.only_shown and not wish.preview:
         raise GribbleError("say where it goes", fix="--out FILE writes it; --preview 3 only shows the first records.")
     wish.check_target(to)
     code = take_over(wish, made, to)
     if wish.preview and code == ExitCode.CLEAN:
-        _say_next(wish, made, to, ["--map", shown])
+        _say_next(wish, made, to, ["--map", wish.map_])
     return code
 
 

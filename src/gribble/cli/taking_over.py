@@ -95,8 +95,8 @@ def take_over(wish: Wish, made: FieldMap, to: str) -> int:
 def _sheet(wish: Wish, made: FieldMap) -> int:
     tally = Tally()
     with wish.bar() as bar:
-        rows = list(read_rows(read_list(wish.source, made, bar.advance), made, tally))
-    return finish_sheet(wish, draft_of(rows, made, tally), tally)
+        draft = draft_of(read_rows(read_list(wish.source, made, bar.advance), made, tally), made, tally)
+    return finish_sheet(wish, draft, tally)
 
 
 def finish_sheet(wish: Wish, draft: DraftSheet, tally: Tally) -> int:

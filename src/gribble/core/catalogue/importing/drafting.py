@@ -29,7 +29,7 @@ from gribble.core.catalogue.importing.xmlrecords import SAMPLE_BYTES, words_of
 from gribble.core.records.fieldmap import Field, FieldMap, Inner, ListFormat
 from gribble.core.records.imported import Degree, Drafted, Guess, Looks, Named
 
-SAMPLE_ROWS = 20_000
+SAMPLE_ROWS = 10_000
 """So many records are looked at."""
 
 _SHEET_FIELDS = (
@@ -365,9 +365,12 @@ def _of_tree(path: Path, looks: Looks, asked: Asked, tree: Tree) -> Drafted:
         return _of_rows(path, looks, asked, found)
     columns = _columns(tree.rows)
     within = _columns(tree.inner_rows)
-    sets = guess_fields(columns, _SET_FIELDS)
-    if not any(one.field == "set" for one in sets):
-        sets += _unique_name(columns, {one.column for one in sets})
+    sets = _naming(columns)
+    sets += guess_fields([one for one in columns if one.name not in {each.column for each in sets}], _SET_FIELDS)
+    if len({one.field for one in sets}) < len(sets):  # a head says set, and another column names the records
+        sets = guess_fields(columns, _SET_FIELDS)
+    if not any(one.field == "title" for one in sets):
+        sets += _said_of_each(columns, {one.column for one in sets})
     if not any(one.field == "kind" for one in sets):
         sets += _flagged_kinds(columns, {one.column for one in sets})
     sets = _related(sets, columns, _kinds_of(sets, tree.rows))
@@ -487,6 +490,34 @@ def _all_words(path: Path, guesses: list[Guess], tag: str) -> list[Guess]:
 def _beside(rule: Field) -> str:
     """The path at which a rule looks for what comes first."""
     return f"{rule.from_.rpartition('/')[0]}/{rule.first}"
+
+
+def _naming(columns: list[Column]) -> list[Guess]:
+    """The column that names each record: short, of each another, best one whose head says so."""
+    free = [one for one in columns if len(one.words) == one.rows and one.fit("set") >= 0 and not one.digests]
+    best = max(free, key=lambda one: (head_points(one.head, "set"), head_points(one.head, "name")), default=None)
+    if best is None:
+        return []
+    headed = head_points(best.head, "set") or head_points(best.head, "name")
+    return [
+        Guess(field="set", column=best.name, rules=(Field(from_=best.name),), reason="it names each record",
+              degree=Degree.SURE if headed else Degree.LIKELY, samples=tuple(itertools.islice(best.words, 3)))
+    ]  # fmt: skip
+
+
+def _said_of_each(columns: list[Column], taken: set[str]) -> list[Guess]:
+    """The one column that says something in words of every record, and of nearly each another thing."""
+    free = [
+        one for one in columns
+        if one.name not in taken and len(one.values) == one.rows and len(one.words) >= 0.9 * one.rows
+        and one.fit("title") > 0 and one.share(lambda text: len(text) < 60) == 1
+    ]  # fmt: skip
+    if len(free) != 1:
+        return []
+    return [
+        Guess(field="title", column=free[0].name, rules=(Field(from_=free[0].name),), degree=Degree.LIKELY,
+              reason="it says something of each set", samples=tuple(itertools.islice(free[0].words, 3)))
+    ]  # fmt: skip
 
 
 def _unique_name(columns: list[Column], taken: set[str]) -> list[Guess]:

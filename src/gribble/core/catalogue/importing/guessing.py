@@ -63,7 +63,8 @@ def _doubting(name: Guess, free: Iterable[Column], columns: Sequence[Column]) ->
     """The guess of the name, which is doubtful where another column has other names of files in every record."""
     own = next(column for column in columns if column.name == name.column)
     for other in free:
-        if other.fit("name") < _EXACT or other.sparser_than(own) or other.name == own.name:
+        said = any(head_points(other.head, field) == _EXACT for field in ("title", "note", "why", "machine"))
+        if said or other.fit("name") < _EXACT or other.sparser_than(own) or other.name == own.name:
             continue
         pairs = zip(own.every, other.every, strict=False)
         if not all(base(one.replace("\\", "/")) == base(two.replace("\\", "/")) for one, two in pairs):

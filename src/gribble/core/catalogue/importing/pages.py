@@ -3,78 +3,81 @@
 from __future__ import annotations
 
 import datetime
-import warnings
 import zipfile
 from collections.abc import Iterator
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from gribble.core.base.errors import GribbleError
 from gribble.core.catalogue.importing.tables import Row
 
-if TYPE_CHECKING:
-    from bs4 import Tag
-
-MOST_PAGE_BYTES = 64 << 20
-"""A larger page is not read: it is held whole."""
-MOST_BOOK_BYTES = 512 << 20
+MOST_BOOK_BYTES = 128 << 20
 """A workbook that unpacks to more is not read."""
 MOST_SPAN = 1000
 """No cell spans more rows or columns (HTML Standard, "Tables")."""
+MOST_CELLS = 4_000_000
+"""A page with more cells, counted where they span, is not read."""
+
+_HEADINGS = ("h1", "h2", "h3", "h4", "h5", "h6")
+_GONE = ("script", "style", "template", "noscript", "tfoot", "sup")
+_BREAKS = ("br", "p", "li", "div")
 
 
 def page_rows(text: str, path: Path) -> Iterator[Row]:
     """The rows of the tables of a page, cells that span several repeated in each; what is hidden, in a foot or a
     footnote mark falls away. Source: HTML Standard, "Forming a table". Raises GribbleError."""
-    from bs4 import BeautifulSoup
-
-    if len(text) > MOST_PAGE_BYTES:
-        raise GribbleError(
-            f"{path} is larger than {MOST_PAGE_BYTES >> 20} MiB, and a page has to be read whole",
-            fix="Save the table as CSV.",
-        )
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore")
-        soup = BeautifulSoup(text, "html5lib")
-    for gone in soup.select("script, style, template, noscript, tfoot, sup, [hidden]"):
-        gone.decompose()
-    for one in soup.select("[style]"):
-        if not one.decomposed and "display:none" in str(one["style"]).replace(" ", "").lower():
-            one.decompose()
-    for number, table in enumerate(soup.find_all("table"), start=1):
-        heading = _heading(table)
-        for cells, is_head in _grid(table):
-            yield Row(cells, number, heading, is_head)
+    heading, number, cells_met = "", 0, 0
+    for element in _tree(text).iter(*_HEADINGS, "table"):
+        if element.tag != "table":
+            if not any(above.tag == "table" for above in element.iterancestors()):
+                heading = _words(element)
+            continue
+        number += 1
+        caption = next((one for one in element if one.tag == "caption"), None)
+        title = _words(caption) if caption is not None else heading
+        for cells, is_head in _grid(element):
+            cells_met += len(cells)
+            if cells_met > MOST_CELLS:
+                raise GribbleError(f"{path} has more than {MOST_CELLS:,} cells", fix="Save the table as CSV.")
+            yield Row(cells, number, title, is_head)
 
 
 def page_title(text: str) -> str:
     """The first heading of a page, else its title."""
-    from bs4 import BeautifulSoup
-
-    soup = BeautifulSoup(text[:MOST_PAGE_BYTES], "html5lib")
-    found = soup.find("h1") or soup.find("title")
-    return " ".join(found.get_text(" ").split()) if found else ""
-
-
-def _heading(table: Tag) -> str:
-    caption = table.find("caption")
-    found = caption if caption and caption.find_parent("table") is table else None
-    above = table.find_previous(["h1", "h2", "h3", "h4", "h5", "h6"])
-    if found is None and above is not None and above.find_parent("table") is None:
-        before = table.find_previous("table")
-        found = above if before is None or above in before.find_all_next(above.name) or above.name != "h1" else None
-    return " ".join(found.get_text(" ").split()) if found else ""
+    tree = _tree(text)
+    found = next(tree.iter("h1"), None)
+    found = found if found is not None else next(tree.iter("title"), None)
+    return _words(found) if found is not None else ""
 
 
-def _grid(table: Tag) -> Iterator[tuple[list[str], bool]]:
+def _tree(text: str) -> Any:
+    """A page without what nobody sees; nesting deeper than browsers follow is cut off by the parser."""
+    from lxml import etree, html
+
+    parser = html.HTMLParser(encoding="utf-8", remove_comments=True, remove_pis=True)
+    try:
+        tree = html.document_fromstring(text.encode("utf-8", "replace"), parser=parser)
+    except (etree.ParserError, etree.XMLSyntaxError):  # nothing in it
+        return html.Element("html")
+    everything: list[Any] = list(tree.iter())
+    for element in everything:
+        hidden = "display:none" in (element.get("style") or "").replace(" ", "").lower()
+        if (element.tag in _GONE or hidden or "hidden" in element.attrib) and element.getparent() is not None:
+            element.drop_tree()
+    return tree
+
+
+def _words(element: Any) -> str:
+    return " ".join("".join(element.itertext()).split())
+
+
+def _grid(table: Any) -> Iterator[tuple[list[str], bool]]:
     """The rows of one table, without those of tables within."""
     open_cells: dict[int, tuple[int, str]] = {}  # column: rows that are left, text
-    for line in table.find_all("tr"):
-        if line.find_parent("table") is not table:
-            continue
+    for line in _lines(table):
         cells: list[str] = []
-        own = [cell for cell in line.find_all(["td", "th"]) if cell.find_parent("tr") is line]
-        queue = [(_text(cell), _span(cell, "colspan"), _span(cell, "rowspan")) for cell in own]
+        own = [cell for cell in line if cell.tag in ("td", "th")]
+        queue = [(_text(cell), _span(cell, "colspan"), _span(cell, "rowspan")) for cell in reversed(own)]
         while queue or any(column >= len(cells) for column in open_cells):
             column = len(cells)
             if column in open_cells:
@@ -83,34 +86,45 @@ def _grid(table: Tag) -> Iterator[tuple[list[str], bool]]:
                 if left > 1:
                     open_cells[column] = (left - 1, text)
             elif queue:
-                text, across, down = queue.pop(0)
+                text, across, down = queue.pop()
                 for place in range(column, column + across):
                     cells.append(text)
                     if down > 1:
                         open_cells[place] = (down - 1, text)
             else:
                 cells.append("")
-        yield cells, bool(own) and all(cell.name == "th" for cell in own)
+        yield cells, bool(own) and all(cell.tag == "th" for cell in own)
 
 
-def _span(cell: Tag, name: str) -> int:
-    value = str(cell.get(name, "1")).strip()
-    return max(1, min(int(value), MOST_SPAN)) if value.isascii() and value.isdigit() else 1
+def _lines(table: Any) -> Iterator[Any]:
+    for child in table:
+        if child.tag == "tr":
+            yield child
+        elif child.tag in ("thead", "tbody"):
+            yield from (line for line in child if line.tag == "tr")
 
 
-def _text(cell: Tag) -> str:
+def _span(cell: Any, name: str) -> int:
+    value = (cell.get(name) or "1").strip()
+    return max(1, min(int(value), MOST_SPAN)) if value.isascii() and value.isdigit() and len(value) < 9 else 1
+
+
+def _text(cell: Any) -> str:
     """What a cell says: a line for each `br` and block, nothing of tables within."""
-    from bs4 import NavigableString
-
     words: list[str] = []
-    for one in cell.descendants:
-        name = getattr(one, "name", None)
-        if name in ("br", "p", "li", "div"):
-            words.append("\n")
-        elif type(one) is NavigableString and one.find_parent("table") is cell.find_parent("table"):
-            words.append(" ".join(str(one).split("\n")))
+    _gather(cell, words)
     lines = (" ".join(line.split()) for line in "".join(words).split("\n"))
     return "\n".join(line for line in lines if line)
+
+
+def _gather(element: Any, words: list[str]) -> None:
+    words.append((element.text or "").replace("\n", " "))
+    for child in element:
+        if child.tag in _BREAKS:
+            words.append("\n")
+        if child.tag != "table":
+            _gather(child, words)
+        words.append((child.tail or "").replace("\n", " "))
 
 
 def book_rows(path: Path) -> Iterator[Row]:

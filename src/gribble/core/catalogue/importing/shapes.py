@@ -13,6 +13,7 @@ _FILE = re.compile(r"^[^\s<>\"|?*:=][^<>\"|?*:=\n]*\.[A-Za-z0-9_]{1,8}$")
 _NUMBER = re.compile(r"^[\d., '\u00a0\u202f]*\d$|^0x[0-9a-f]+$", re.IGNORECASE)
 _SIZE = re.compile(r"^(?P<digits>\d[\d., '\u00a0\u202f]*?)\s*(?P<unit>[^\W\d_]+)\.?$")
 _YEAR = re.compile(r"^(19[4-9]|20[0-4])[0-9?]\??$|^(19|20)\?\?$")
+_HEX = re.compile(r"^[0-9A-Fa-f]+$")
 _HEX_NUMBER = re.compile(r"^\d{8}$")
 
 
@@ -32,9 +33,11 @@ def digests_in(text: str) -> dict[str, int]:
 
 
 def _joined(text: str) -> str:
-    """A digest in groups (`0A-1B-2C-3D`) without what stands between them."""
-    shown = re.sub(r"[\s:-]", "", text)
-    return shown if len(shown) in HEX_LENGTHS.values() and re.fullmatch(r"[0-9A-Fa-f]+", shown) else text
+    """A digest in groups of equal length (`0A-1B-2C-3D`) without what stands between them."""
+    groups = re.split(r"[ :-]", text.strip())
+    alike = len(groups) > 1 and len({len(group) for group in groups}) == 1 and len(groups[0]) <= 8
+    shown = "".join(groups)
+    return shown if alike and len(shown) in HEX_LENGTHS.values() and _HEX.match(shown) else text
 
 
 def is_file_name(text: str) -> bool:

@@ -139,7 +139,7 @@ def _format(text: str, path: Path) -> ListFormat:
 def _is_json(line: str) -> bool:
     try:
         json.loads(line)
-    except ValueError:
+    except (ValueError, RecursionError):
         return False
     return True
 

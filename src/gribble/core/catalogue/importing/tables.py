@@ -12,6 +12,9 @@ from typing import NamedTuple
 from gribble.core.base.errors import GribbleError
 from gribble.core.catalogue.importing.shapes import digests_in, is_blank, is_datum, is_file_name
 
+MOST_COLUMNS = 2000
+"""A table with more columns is no list."""
+
 LOOK_AHEAD = 60
 """So many rows are looked at to find the head."""
 
@@ -60,6 +63,8 @@ class _Finder:
 
     def take(self, row: Row) -> Iterator[tuple[Head, list[str]]]:
         """What is known for sure after one more row."""
+        if len(row.cells) > MOST_COLUMNS:
+            raise GribbleError(f"a table has more than {MOST_COLUMNS:,} columns", fix="Take what is no list out of it.")
         if row.grid != self._grid:
             yield from self.settle()
             self._head, self._grid = None, row.grid

@@ -18,17 +18,17 @@ HEADS: dict[str, str] = {
         "het bestand, ファイル, ファイル名, 名前"
     ),
     "aliases": (
-        "alias, aliases, alternative name, alternative names, alternate name, alternate names, other name, other "
-        "names, also called, also known as, aka, alternativer name, alternativname, andere namen, anderer name, auch "
-        "bekannt als, autre nom, autres noms, otro nombre, otros nombres, altro nome, altri nomi, outro nome, outros "
-        "nomes, andere naam, 別名, 別ファイル名"
+        "alias, aliases, also, alternative name, alternative names, alternate name, alternate names, other name, "
+        "other names, also called, also known as, aka, alternativer name, alternativname, andere namen, anderer "
+        "name, auch bekannt als, autre nom, autres noms, otro nombre, otros nombres, altro nome, altri nomi, outro "
+        "nome, outros nomes, andere naam, 別名, 別ファイル名"
     ),
     "title": (
         "title, description, desc, called, game, game name, spiel, jeu, juego, gioco, jogo, spel, ゲーム, what it "
-        "is, what, contents, content, full name, long name, name, bezeichnung, beschreibung, titel, inhalt, titre, "
-        "designation, contenu, nom complet, nom, descripcion, titulo, contenido, nombre completo, nombre, "
-        "descrizione, titolo, contenuto, nome completo, nome, descricao, conteudo, omschrijving, beschrijving, naam, "
-        "inhoud, 説明, 名称, タイトル, 題名, 内容, 品名"
+        "is, what, contents, content, full name, long name, long, full, name, bezeichnung, beschreibung, titel, "
+        "inhalt, titre, designation, contenu, nom complet, nom, descripcion, titulo, contenido, nombre completo, "
+        "nombre, descrizione, titolo, contenuto, nome completo, nome, descricao, conteudo, omschrijving, "
+        "beschrijving, naam, inhoud, 説明, 名称, タイトル, 題名, 内容, 品名"
     ),
     "machine": (
         "machine, system, console, computer, platform, hardware, device, model, for, maschine, gerat, geraet, "
@@ -96,9 +96,9 @@ HEADS: dict[str, str] = {
         "apparaten, デバイス, 装置, 周辺機器"
     ),
     "plays": (
-        "plays, playable, works, working, runs, emulation, status, spielbar, lauft, laeuft, funktioniert, zustand, "
-        "jouable, fonctionne, etat, jugable, funciona, estado, giocabile, funziona, stato, jogavel, speelbaar, "
-        "werkt, speelt, toestand, 動作, 動作状況, 状態"
+        "plays, state, playable, works, working, runs, emulation, status, spielbar, lauft, laeuft, funktioniert, "
+        "zustand, jouable, fonctionne, etat, jugable, funciona, estado, giocabile, funziona, stato, jogavel, "
+        "speelbaar, werkt, speelt, toestand, 動作, 動作状況, 状態"
     ),
     "note": (
         "note, notes, remark, remarks, comment, comments, hinweis, bemerkung, bemerkungen, anmerkung, remarque, "
