@@ -1,4 +1,5 @@
-"""How long an XML list of 45,000 made-up sets takes to become a roster, against merely parsing it; medians of one run.
+"""How long an XML list of 45,000 made-up sets takes to become a roster, by a map and without one, against merely going
+through it; medians of one run, with the most memory that each took.
 
 python benchmarks/importing.py [SETS]
 """
@@ -6,12 +7,13 @@ python benchmarks/importing.py [SETS]
 from __future__ import annotations
 
 import hashlib
+import os
 import statistics
 import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from pathlib import Path
 
 ROUNDS = 5
@@ -42,7 +44,7 @@ parent_name = "@origin"
 
 def xml(sets: int) -> Iterator[str]:
     """A made-up list in families of four, eight files a set."""
-    yield "<games-room><cabinets>\n"
+    yield '<games-room emulator="turnstone" build="1.8"><cabinets>\n'
     for number in range(sets):
         first = number - number % 4
         of = f' of="g{first}"' if number != first else ""
@@ -57,32 +59,43 @@ def xml(sets: int) -> Iterator[str]:
     yield "</cabinets></games-room>\n"
 
 
-def timed(call: Callable[[], object]) -> float:
-    """Seconds that a call takes."""
+def timed(words: list[str]) -> tuple[float, float]:
+    """Seconds and most MB that a process takes."""
     start = time.perf_counter()
-    call()
-    return time.perf_counter() - start
+    process = subprocess.Popen(words, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    _, status, usage = os.wait4(process.pid, 0)
+    process.returncode = os.waitstatus_to_exitcode(status)
+    assert process.returncode == 0, words
+    return time.perf_counter() - start, usage.ru_maxrss / 1024
 
 
 def main() -> None:
     """Parse and import by turns, each in a process of its own, and print the medians and their ratio."""
     with tempfile.TemporaryDirectory() as folder:
         path, map_, out = Path(folder, "sets.xml"), Path(folder, "map.toml"), Path(folder, "t.roster.jsonl")
-        path.write_text("".join(xml(int(sys.argv[1]) if len(sys.argv) > 1 else 45_000)))
+        with path.open("w") as stream:
+            stream.writelines(xml(int(sys.argv[1]) if len(sys.argv) > 1 else 45_000))
         map_.write_text(MAP)
         loop = f"from xml.etree.ElementTree import iterparse\nfor _, one in iterparse({str(path)!r}): one.clear()"
-        words = ["catalogue", "import", str(path), "--map", str(map_), "--to", "roster", "--out", str(out)]
-        parse, made = [], []
+        start = [sys.executable, "-m", "gribble", "catalogue", "import", str(path), "--out", str(out)]
+        ways = {
+            "going through it": [sys.executable, "-c", loop],
+            "by a map": [*start, "--map", str(map_)],
+            "drafted": [*start, "--yes"],
+        }
+        taken: dict[str, list[tuple[float, float]]] = {name: [] for name in ways}
         for _ in range(ROUNDS):
-            out.unlink(missing_ok=True)
-            parse.append(timed(lambda: subprocess.run([sys.executable, "-c", loop], check=True)))
-            run = [sys.executable, "-m", "gribble", *words]
-            made.append(timed(lambda run=run: subprocess.run(run, check=True, capture_output=True)))  # type: ignore[misc]
-        ratio = [one / other for one, other in zip(parse, made, strict=True)]
+            for name, words in ways.items():
+                out.unlink(missing_ok=True)
+                taken[name].append(timed(words))
         print(f"{path.stat().st_size / 1e6:.0f} MB of XML")
-        print(f"parse  {statistics.median(parse):.2f} s")
-        print(f"import {statistics.median(made):.2f} s")
-        print(f"speed of parsing: {statistics.median(ratio):.2f} ({min(ratio):.2f} to {max(ratio):.2f})")
+        base = [seconds for seconds, _ in taken["going through it"]]
+        for name, rounds in taken.items():
+            ratio = [seconds / other for (seconds, _), other in zip(rounds, base, strict=True)]
+            spread = f"{min(ratio):.1f} to {max(ratio):.1f}"
+            middle = statistics.median(seconds for seconds, _ in rounds)
+            most = max(memory for _, memory in rounds)
+            print(f"{name:17} {middle:.2f} s, times {statistics.median(ratio):.1f} ({spread}), {most:.0f} MB")
 
 
 if __name__ == "__main__":

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import gc
 import itertools
 from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import NamedTuple
 
@@ -170,13 +172,25 @@ def _roster(wish: Wish, made: FieldMap) -> int:
             yield one
         refuse_faults(wish, tally)
 
-    with bar:
+    with bar, _no_cycles():
         write_new_stream(wish.target, write_roster(head, counted()))
     _told(wish, tally)
     screen.say(f"{wish.out}: {written:,} sets of {head.emulator} {head.release}.")
     _add_sheet(wish, head.emulator)
     screen.next(f"gribble catalogue lint {wish.out}", "looks for loops and gaps in the families")
     return ExitCode.ATTENTION if tally.faulty else ExitCode.CLEAN
+
+
+@contextmanager
+def _no_cycles() -> Iterator[None]:
+    """Looking for cycles among millions of values that have none takes a tenth of the time."""
+    was = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        if was:
+            gc.enable()
 
 
 def _add_sheet(wish: Wish, emulator: str) -> None:

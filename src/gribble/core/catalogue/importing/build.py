@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterable, Iterator, Mapping
 from typing import Any
 
@@ -20,6 +21,9 @@ from gribble.core.records.fieldmap import Field, FieldMap, Inner, Rules
 from gribble.core.records.imported import Tally, Understood
 from gribble.core.records.roster import ArcadeSet, SetKind
 from gribble.core.records.sheet import Accept, Kind, Level, ManifestFile
+
+AT_ONCE = 64
+"""So many records are looked over in one go."""
 
 Values = dict[str, Any]
 Rows = list[tuple[str | None, ...]]
@@ -95,13 +99,13 @@ class _Reader:
 
     def read_rows(self, rows: Rows, where: str, tally: Tally, owner: str) -> list[Values]:
         """The same of rows that hold nothing but the attributes of the fields, in their order."""
-        if clean := self._read_clean(rows):
+        if clean := self.read_clean(rows):
             return clean
         keys = self._attributes.values()
         there = ({key: raw for key, raw in zip(keys, row, strict=True) if raw is not None} for row in rows)
         return [self.read(Node("", one), f"{where} {place}", tally, owner) for place, one in enumerate(there, start=1)]
 
-    def _read_clean(self, rows: Rows) -> list[Values]:
+    def read_clean(self, rows: Rows) -> list[Values]:
         """The values column by column, each looked over in one go; empty where any needs a closer look."""
         columns: list[Iterable[Any]] = []
         if not rows:
@@ -230,13 +234,15 @@ def _nested_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, preview: b
     of_set, used = _Reader(made.fields), _used(made)
     inner = [(name, one, _Reader(one.fields)) for name, one in (("files", made.files), ("discs", made.discs)) if one]
     seen: dict[str, int] = {}
-    for node in nodes:
+    for node, clean in _many_at_once(nodes, inner[0][2]):
         tally.records += 1
         where, before = f"record {tally.records:,}", tally.faulty
         values = of_set.read(node, where, tally)
         owner = str(values.get("set", ""))
         for name, one, reader in inner:
-            values[name] = _inner(node, node.rows if name == "files" else [], one, reader, where, tally, owner)
+            rows = node.rows if name == "files" else []
+            found = clean if rows and clean else _inner(node, rows, one, reader, where, tally, owner)
+            values[name] = _each_once(found, one.records, where, tally)
         if preview or tally.records <= 100:
             _note_left_over(node, used, tally)
         if "set" not in values:
@@ -248,7 +254,23 @@ def _nested_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, preview: b
 def _inner(node: Node, rows: Rows, inner: Inner, reader: _Reader, where: str, tally: Tally, owner: str) -> list[Values]:
     within = f"{where}, {inner.records}"
     nodes = [] if rows else node.inner(inner.records)
-    found = reader.read_rows(rows, within, tally, owner) if rows else reader.read_all(nodes, within, tally, owner)
+    return reader.read_rows(rows, within, tally, owner) if rows else reader.read_all(nodes, within, tally, owner)
+
+
+def _many_at_once(nodes: Iterable[Node], reader: _Reader) -> Iterator[tuple[Node, list[Values]]]:
+    """Records, each with its files where those of many are clean, which are looked over in one go; else with none."""
+    stream = iter(nodes)
+    while chunk := list(itertools.islice(stream, AT_ONCE)):
+        clean = reader.read_clean([row for node in chunk for row in node.rows])
+        place = 0
+        for node in chunk:
+            end = place + len(node.rows)
+            yield node, clean[place:end] if clean else []
+            place = end
+
+
+def _each_once(found: list[Values], records: str, where: str, tally: Tally) -> list[Values]:
+    """Inner records without those that are there twice."""
     names = {values.get("name") for values in found}
     if len(names) == len(found):
         return found
@@ -258,7 +280,7 @@ def _inner(node: Node, rows: Rows, inner: Inner, reader: _Reader, where: str, ta
         if known is not values and known == values:
             tally.duplicates += 1
         elif known is not values:
-            tally.fault(where, f'{inner.records} "{values.get("name")}" is there twice, differently')
+            tally.fault(where, f'{records} "{values.get("name")}" is there twice, differently')
     return list(kept.values())
 
 
@@ -304,9 +326,13 @@ def _made_set(values: Values, where: str, seen: dict[str, int], tally: Tally) ->
         tally.fault(where, str(error).replace("`", "'").replace("$.", ""))
         return None
     print_ = hash(made)
-    if seen.setdefault(made.set, print_) != print_:
-        tally.fault(where, f'the set "{made.set}" is there twice, differently')
+    if made.set in seen:
+        if seen[made.set] == print_:
+            tally.duplicates += 1
+        else:
+            tally.fault(where, f'the set "{made.set}" is there twice, differently')
         return None
+    seen[made.set] = print_
     faults = list(set_faults(made, digests=False))  # they were read as such
     for fault in faults:
         tally.fault(where, fault)

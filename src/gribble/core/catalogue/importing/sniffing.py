@@ -33,6 +33,7 @@ _COLON_KEY = re.compile(r"^\s*[A-Za-z][\w.\- ]{0,40}:\s+\S")
 _GAPS = re.compile(r"\S(?:\t+| {2,})\S")
 
 
+_READABLE = "Gribble reads CSV, JSON, XML, HTML, Markdown, aligned text, key = value, workbooks and checksum lists."
 _ENDINGS = {".csv": ListFormat.CSV, ".tsv": ListFormat.TSV, ".md": ListFormat.MARKDOWN, ".ini": ListFormat.KEYS}
 
 
@@ -85,6 +86,8 @@ def _encoding(path: Path, data: bytes) -> tuple[str, bool]:
         from charset_normalizer import from_bytes
 
         best = from_bytes(data, cp_isolation=_ENCODINGS).best()
+        if best is None and (b"\0" in data or any(data.count(sign) for sign in (0x81, 0x8D, 0x8F, 0x90, 0x9D))):
+            raise GribbleError(f"{path} is no text that could be told, and no workbook", fix=_READABLE) from error
         return (best.encoding if best else "cp1252"), True
     return "utf-8", False
 
@@ -132,7 +135,7 @@ def _format(text: str, path: Path) -> ListFormat:
         return known
     raise GribbleError(
         f"{path} has no table, no records and no digests that could be told",
-        fix="Gribble reads CSV, JSON, XML, HTML, Markdown, aligned text, key = value, workbooks and checksum lists.",
+        fix=_READABLE,
     )
 
 
