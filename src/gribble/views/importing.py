@@ -48,10 +48,8 @@ def show_drafted(screen: Screen, drafted: Drafted, source: str) -> None:
 
 
 def _row(one: Guess) -> tuple[str | Text, ...]:
-    samples = ", ".join(sample if len(sample) <= 24 else f"{sample[:20]} …" for sample in one.samples[:2])
-    words = one.words or (one.reason if one.degree is Degree.DOUBTFUL else samples)
-    if one.degree is Degree.DOUBTFUL and one.words:
-        words = f"{one.words}; {one.reason}"
+    samples = ", ".join(sample if len(sample) <= 24 else f"{sample[:16]} …" for sample in one.samples[:2])
+    words = f"{one.reason}; {one.words}" if one.words else f"{one.reason}: {samples}"
     return f"{one.column} → {one.field}", styled(str(one.degree), _COLOURS[one.degree]), words
 
 

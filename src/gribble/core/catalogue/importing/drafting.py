@@ -182,13 +182,13 @@ def _of_rows(path: Path, looks: Looks, asked: Asked, found: _Found) -> Drafted:
         rule = (Field(from_=HEADING),)
         guesses.append(
             Guess(field="machine", column="what stands above", rules=rule, degree=Degree.LIKELY,
-                  reason="alike tables stand below each other", samples=found.headings[:3])
+                  reason="alike tables stand below it", samples=found.headings[:3])
         )  # fmt: skip
     if to == "sheet" and "machine" not in fields and found.above:
         samples = tuple(dict.fromkeys(str(row.get(found.above, "")) for row in found.rows))[:3]
         guesses.append(
             Guess(field="machine", column=found.above, rules=(Field(from_=found.above),), degree=Degree.LIKELY,
-                  reason="the files stand in it", samples=samples)
+                  reason="files stand in it", samples=samples)
         )  # fmt: skip
     guesses = in_order(guesses)
     used = {one.column for one in guesses}
@@ -242,10 +242,10 @@ def _related(guesses: list[Guess], columns: list[Column], kinds: Mapping[str, st
         samples = tuple(itertools.islice(within[0].words, 3))
         others.append(
             Guess(field="devices", column=within[0].name, rules=(Field(from_=within[0].name),), degree=Degree.LIKELY,
-                  reason="it names sets, several to a record", samples=samples)
+                  reason="names sets, several to a record", samples=samples)
         )  # fmt: skip
     doubted = [
-        structs.replace(one, degree=Degree.DOUBTFUL, reason=f"{one.reason}; it names no sets of the list")
+        structs.replace(one, degree=Degree.DOUBTFUL, reason=f"{one.reason}, but names no sets of the list")
         for one in guesses
         if one.field in ("parent", "bios") and one.column not in {column.name for column in (*refer, *within)}
     ]
@@ -262,11 +262,11 @@ def _alone(column: Column, guesses: list[Guess], kinds: Mapping[str, str]) -> li
     said = {kinds.get(word, "game") for word in column.words}
     headed = next((one for one in guesses if one.column == column.name), None)
     if said == {"game", "bios"}:
-        reason = "its values are names of sets, of games and BIOS sets"
+        reason = "names of sets, of games and BIOS sets"
         made = [("parent", Field(from_=column.name, kind="game")), ("bios", Field(from_=column.name, kind="bios"))]
     else:
         word = "bios" if said == {"bios"} else headed.field if headed and not kinds else "parent"
-        reason = f"its values are names of {'BIOS sets' if word == 'bios' else 'sets'}"
+        reason = f"names of {'BIOS sets' if word == 'bios' else 'sets'}"
         made = [(word, Field(from_=column.name))]
     degree = (
         Degree.SURE if headed else Degree.LIKELY if column.refers_to(kinds or column.words) >= 0.9 else Degree.DOUBTFUL
@@ -285,19 +285,16 @@ def _both(fewer: Column, more: Column, guesses: list[Guess]) -> list[Guess]:
     alike = sum(a == b for a, b in pairs) >= 0.8 * max(1, len(pairs)) and bool(pairs)
     swapped = heads.get(fewer.name) == "bios" or (heads.get(more.name) == "parent" and fewer.name not in heads)
     if alike and not swapped:
-        degree, reason = (
-            Degree.LIKELY,
-            "it repeats the parent, and names BIOS sets beside; a BIOS set that is the parent falls away",
-        )
+        degree, reason = Degree.LIKELY, "repeats the parent, which then falls away, and names BIOS sets"
     elif heads.get(fewer.name) != heads.get(more.name) and heads:
-        degree, reason = Degree.LIKELY, "its values are names of sets"
+        degree, reason = Degree.LIKELY, "names of sets"
     else:
         degree, reason = Degree.DOUBTFUL, "two columns name sets"
     order = (more, fewer) if swapped else (fewer, more)
     return [
         Guess(
             field=field, column=column.name, rules=(Field(from_=column.name),), degree=degree,
-            reason=reason if field == "bios" else "its values are names of sets",
+            reason=reason if field == "bios" else "names of sets",
             samples=tuple(itertools.islice(column.words, 3)),
         )
         for field, column in zip(("parent", "bios"), order, strict=True)
@@ -336,7 +333,7 @@ def _flagged_kinds(columns: list[Column], taken: set[str]) -> list[Guess]:
     words = ", ".join(f"{rule.from_} {word} is {kind}" for rule in rules for word, kind in rule.values.items() if kind)
     return [
         Guess(field="kind", column=names, rules=tuple(rules), degree=Degree.LIKELY, words=words,
-              reason=f"{names} say yes or no")
+              reason="says yes or no")
     ]  # fmt: skip
 
 
@@ -440,7 +437,7 @@ def _shared_names(files: list[Guess], within: list[Column], tree: Tree, sets: li
         if all(row.get(f"^{parent}") for row in rows):
             return [
                 Guess(field="parent_name", column=column.name, rules=(Field(from_=column.name),), degree=Degree.LIKELY,
-                      reason="it names files, and only of sets that have a parent",
+                      reason="names files, and only of sets that have a parent",
                       samples=tuple(itertools.islice(column.words, 3)))
             ]  # fmt: skip
     return []
@@ -467,7 +464,7 @@ def _variants(tree: Tree, within: list[Column]) -> tuple[Guess, Guess] | None:
                 Guess(field="variants", column=rule.from_, rules=(rule,), degree=degree, reason=reason, words=words,
                       samples=samples),
                 Guess(field="variant", column=column.name, rules=(Field(from_=column.name),), degree=Degree.LIKELY,
-                      reason="its values are names of variants", samples=samples),
+                      reason="names of variants", samples=samples),
             )  # fmt: skip
     return None
 
@@ -500,7 +497,7 @@ def _naming(columns: list[Column]) -> list[Guess]:
         return []
     headed = head_points(best.head, "set") or head_points(best.head, "name")
     return [
-        Guess(field="set", column=best.name, rules=(Field(from_=best.name),), reason="it names each record",
+        Guess(field="set", column=best.name, rules=(Field(from_=best.name),), reason="names each record",
               degree=Degree.SURE if headed else Degree.LIKELY, samples=tuple(itertools.islice(best.words, 3)))
     ]  # fmt: skip
 
@@ -516,7 +513,7 @@ def _said_of_each(columns: list[Column], taken: set[str]) -> list[Guess]:
         return []
     return [
         Guess(field="title", column=free[0].name, rules=(Field(from_=free[0].name),), degree=Degree.LIKELY,
-              reason="it says something of each set", samples=tuple(itertools.islice(free[0].words, 3)))
+              reason="says something of each set", samples=tuple(itertools.islice(free[0].words, 3)))
     ]  # fmt: skip
 
 
@@ -527,6 +524,6 @@ def _unique_name(columns: list[Column], taken: set[str]) -> list[Guess]:
         if free and len(column.words) == column.rows and column.fit("set") >= 0 and not column.digests:
             return [
                 Guess(field="set", column=column.name, rules=(Field(from_=column.name),), degree=Degree.LIKELY,
-                      reason="it names each record", samples=tuple(itertools.islice(column.words, 3)))
+                      reason="names each record", samples=tuple(itertools.islice(column.words, 3)))
             ]  # fmt: skip
     return []

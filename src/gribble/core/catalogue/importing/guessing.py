@@ -68,7 +68,7 @@ def _doubting(name: Guess, free: Iterable[Column], columns: Sequence[Column]) ->
             continue
         pairs = zip(own.every, other.every, strict=False)
         if not all(base(one.replace("\\", "/")) == base(two.replace("\\", "/")) for one, two in pairs):
-            reason = f"{name.reason}; {other.head} holds names of files, too"
+            reason = f"{name.reason}, but {other.head} holds names of files, too"
             return structs.replace(name, degree=Degree.DOUBTFUL, reason=reason)
     return name
 
@@ -103,8 +103,8 @@ def _made(field: str, best: _Points, rivals: list[_Points]) -> Guess:
     degree = Degree.SURE if best.total >= 5 else Degree.LIKELY if best.total >= 3 else Degree.DOUBTFUL
     if best.fit < 0 or unsure:
         degree = Degree.DOUBTFUL
-    reasons = [f'its head is "{column.head}"'] if best.head else []
-    reasons += [_SHAPES.get(best.field, "its values fit")] if best.fit > 0 else []
+    reasons = ["called so"] if best.head else []
+    reasons += [_SHAPES[best.field]] if best.fit > 0 and best.field in _SHAPES else []
     if rivals:
         degree = Degree.DOUBTFUL
         other = rivals[0]
@@ -115,17 +115,21 @@ def _made(field: str, best: _Points, rivals: list[_Points]) -> Guess:
     if assumed and degree is not Degree.DOUBTFUL:
         degree = Degree.ASSUMED
     return Guess(
-        field=field, column=column.name, rules=rules, degree=degree, reason="; ".join(reasons), words=words,
+        field=field, column=column.name, rules=rules, degree=degree, reason=", ".join(reasons), words=words,
         samples=_samples(column),
     )  # fmt: skip
 
 
 _SHAPES = {
-    "name": "its values look like names of files",
-    "size": "its values are sizes",
-    "year": "its values are years",
-    "parent": "its values are names of sets",
-    "bios": "its values are names of sets",
+    "name": "names of files",
+    "aliases": "names of files",
+    "size": "sizes",
+    "year": "years",
+    "kind": "words for kinds",
+    "set kind": "words for kinds",
+    "level": "words for levels",
+    "state": "words for states",
+    "plays": "words for how it plays",
 }
 
 
@@ -145,17 +149,17 @@ def _digest(name: str, columns: list[Column]) -> Guess | None:
     several = len(column.digests) > 1
     share = column.digests.get(name, 0)
     degree = Degree.SURE if share >= 0.9 or (several and share >= 0.3) else Degree.LIKELY
-    reasons = [f"its values have {HEX_LENGTHS[name]} hex digits"]
+    reasons = [f"{HEX_LENGTHS[name]} hex digits"]
     if len(best) > 1:
         degree = Degree.DOUBTFUL
         reasons.append(f"{best[1].head} has them, too")
     elif share < 0.5 and not several:
         degree = Degree.DOUBTFUL
-        reasons.append(f"only {share:.0%} of them do")
+        reasons.append(f"in {share:.0%} of them only")
     plain = all(len(word.split()) == 1 and not set(word) - _HEXISH for word in column.words)
     rule = Field(from_=column.name) if plain and not several else Field(from_=column.name, pick=True)
     return Guess(
-        field=name, column=column.name, rules=(rule,), degree=degree, reason="; ".join(reasons),
+        field=name, column=column.name, rules=(rule,), degree=degree, reason=", ".join(reasons),
         samples=_samples(column),
     )  # fmt: skip
 
