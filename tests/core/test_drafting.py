@@ -272,3 +272,21 @@ def test_a_workbook_that_unpacks_without_end_is_refused(tmp_path: Path, monkeypa
     monkeypatch.setattr("gribble.core.catalogue.importing.pages.MOST_BOOK_BYTES", 1000)
     with pytest.raises(GribbleError, match="unpacks to more than"):
         draft_map(path, Asked())
+
+
+def test_what_is_not_taken_of_a_list_is_said(tmp_path: Path) -> None:
+    """Lists beside the list, sizes that are rounded, and lists by a key, which is what their files are of."""
+    path = tmp_path / "ruff.json"
+    parts = [{"file": one, "md5": digest_of(one)} for one in FILES]
+    path.write_text(json.dumps({"emulator": "Ruff", "main": parts, "more": parts[:1]}))
+    assert draft_map(path, Asked()).notes == ("the records at more (1) are left out",)
+    path.write_text(json.dumps({"Tern 8": parts[:2], "Tern 16": parts[2:]}))
+    made = draft_map(path, Asked()).made
+    sheet = draft_of(read_rows(read_list(path, made), made, Tally()), made, Tally())
+    assert [one.machines for one in sheet.needs] == [["Tern 8"], ["Tern 8"], ["Tern 16"]]
+    rows = "".join(
+        f"{one};{size};{digest_of(one)}\n" for one, size in zip(FILES, ("1,4 MB", "64 KB", "2 KB"), strict=True)
+    )
+    (tmp_path / "ruff.csv").write_text(f"Datei;Größe;MD5\n{rows}")
+    (size,) = draft_map(tmp_path / "ruff.csv", Asked()).doubtful
+    assert "some are rounded" in size.reason

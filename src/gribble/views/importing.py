@@ -40,8 +40,9 @@ def show_drafted(screen: Screen, drafted: Drafted, source: str) -> None:
                 inner = getattr(made, title)
                 screen.say(styled(f"{title}, at {inner.records}", "bold"))
             screen.grid([_row(one) for one in group])
-    if drafted.left:
+    if drafted.left or drafted.notes:
         screen.out.print()
+    if drafted.left:
         screen.say(f"Nothing is taken from {', '.join(drafted.left)}.")
     for note in drafted.notes:
         screen.say(f"{note[:1].upper()}{note[1:]}.")

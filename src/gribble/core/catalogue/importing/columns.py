@@ -20,6 +20,9 @@ _SIGNS = (
 )  # fmt: skip
 """What may stand between several values in a cell."""
 
+HEAD_UNIT = re.compile(r"[(\[]?\s*\b(KiB|MiB|GiB|KB|MB|GB|Kbit|Mbit|Ko|Mo|Kbytes?|Mbytes?)\b\s*[)\]]?", re.IGNORECASE)
+"""A unit in a column's head."""
+
 NEVER = -9
 """The points of what a column cannot be."""
 
@@ -125,6 +128,8 @@ def _size(column: Column) -> int:
     if sum(bool(unit) for unit in units) > 0.5 * len(units):
         return 3
     figures = [int(re.sub(r"\D", "", value) or 0) for value in column.values]
+    if HEAD_UNIT.search(column.head):
+        return 2
     if sum(one >= 16 for one in figures) < 0.5 * len(figures):
         return -1
     return 2 if sum(one > 0 and one % 256 == 0 for one in figures) >= 0.6 * len(figures) else 0

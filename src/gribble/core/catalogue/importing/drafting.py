@@ -163,11 +163,16 @@ def _head(name: str) -> str:
 
 def _of_rows(path: Path, looks: Looks, asked: Asked, found: _Found) -> Drafted:
     """A map for records that are one file each."""
-    columns = [one for one in _columns(found.rows) if not found.above or not one.name.startswith("^")]
+    columns = [one for one in _columns(found.rows) if not found.above or not one.name.startswith(("^", found.above))]
     if asked.to == "plays":
         return _of_plays(path, looks, columns, found)
     sets = guess_fields(columns, dict.fromkeys((*_SET_FIELDS, *_FILE_FIELDS)))
     to = asked.to or ("roster" if _is_roster(sets, columns) else "sheet")
+    if to == "roster" and not any(one.field == "set" for one in sets) and len(found.headings) > 1:
+        sets.append(
+            Guess(field="set", column="what stands above", rules=(Field(from_=HEADING),), degree=Degree.LIKELY,
+                  reason="alike tables stand below it", samples=found.headings[:3])
+        )  # fmt: skip
     guesses = sets if to == "roster" else guess_fields(columns, _SHEET_FIELDS)
     if to == "roster":
         guesses = _related(guesses, columns, _kinds_of(guesses, found.rows))
@@ -358,7 +363,8 @@ def _named(drafted: Drafted, path: Path, asked: Asked, common: dict[str, str], t
 
 def _of_tree(path: Path, looks: Looks, asked: Asked, tree: Tree) -> Drafted:
     if tree.inner is None:
-        found = _Found(tree.rows, tree.records, tree.common, tree.title)
+        above = "@key" if tree.keyed else ""
+        found = _Found(tree.rows, tree.records, tree.common, tree.title, notes=_left_notes(tree), above=above)
         return _of_rows(path, looks, asked, found)
     columns = _columns(tree.rows)
     within = _columns(tree.inner_rows)
@@ -382,7 +388,7 @@ def _of_tree(path: Path, looks: Looks, asked: Asked, tree: Tree) -> Drafted:
         way = f"{tree.records}/{tree.inner}" if tree.records else tree.inner
         naming = next((one.name for one in columns if len(one.words) == one.rows and not one.digests), "")
         above = f"^{naming.lstrip('@')}" if naming and "/" not in naming else ""
-        found = _Found(tree.flat_rows, way, tree.common, tree.title, above=above)
+        found = _Found(tree.flat_rows, way, tree.common, tree.title, notes=_left_notes(tree), above=above)
         return _of_rows(path, looks, asked._replace(to="sheet"), found)
     files += _shared_names(files, within, tree, sets)
     variants = _variants(tree, within)
@@ -487,6 +493,10 @@ def _all_words(path: Path, guesses: list[Guess], tag: str) -> list[Guess]:
 def _beside(rule: Field) -> str:
     """The path at which a rule looks for what comes first."""
     return f"{rule.from_.rpartition('/')[0]}/{rule.first}"
+
+
+def _left_notes(tree: Tree) -> tuple[str, ...]:
+    return tuple(f"the records at {one} are left out" for one in tree.left)
 
 
 def _naming(columns: list[Column]) -> list[Guess]:

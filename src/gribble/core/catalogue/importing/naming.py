@@ -32,7 +32,7 @@ def emulator_of(common: Mapping[str, str], title: str, path: Path) -> Named | No
     for key, value in common.items():
         if plain(key) in _EMULATOR_KEYS and not is_blank(value) and len(value) <= 40:
             return Named(slug(re.sub(r"\s+v?\d+(\.\d+)+.*$", "", value)), f"{key} in the list")
-    for text, source in ((title, "the title"), (_stem(path), "the file's name")):
+    for text, source in ((title, "the title"), (_stem(path), "its file's name, which is assumed")):
         words = [word for word in plain(_RELEASE.sub(" ", text)).split() if word not in STOP_WORDS]
         if len(words) == 1 and slug(words[0]) != "file":
             return Named(slug(words[0]), source)

@@ -5,12 +5,12 @@ from __future__ import annotations
 import re
 from typing import NamedTuple
 
-from gribble.core.catalogue.importing.columns import MOST_WORDS, Column
+from gribble.core.catalogue.importing.columns import HEAD_UNIT, MOST_WORDS, Column
 from gribble.core.catalogue.importing.shapes import size_unit
+from gribble.core.catalogue.importing.values import ValueFault, number
 from gribble.core.catalogue.importing.words import meaning
 from gribble.core.records.fieldmap import Field, Rules
 
-_HEAD_UNIT = re.compile(r"[(\[]?\s*\b(KiB|MiB|GiB|KB|MB|GB|Kbit|Mbit|Ko|Mo|Kbytes?|Mbytes?)\b\s*[)\]]?", re.IGNORECASE)
 _EXACT = re.compile(r"[KMG]i", re.IGNORECASE)
 _INVERTED = {"yes": "extra", "no": "must"}
 _REQUIRED = {"yes": "must", "no": "extra"}
@@ -86,7 +86,7 @@ def _sized(column: Column) -> Ruled:
     signs = tuple(sign for sign in signs if sign not in (",", ", "))
     texts = [piece for word in column.words for piece in _pieces(word, signs)]
     units = {unit for text in texts if (unit := size_unit(text))}
-    head = _HEAD_UNIT.search(column.head)
+    head = HEAD_UNIT.search(column.head)
     decimal, unsure = _decimal(texts)
     counts = {unit for unit in units if not re.fullmatch(r"b(ytes?|ajt)?|oct(ets?)?|バイト", unit, re.IGNORECASE)}
     assumed = bool(head or counts) and not all(map(_EXACT.match, counts or {head[1] if head else ""}))
@@ -99,7 +99,20 @@ def _sized(column: Column) -> Ruled:
         split=signs,
     )
     words = "a K is taken for 1,024 bytes" if assumed else ""
+    if not unsure and any(_is_rounded(text, rule) for text in texts):
+        unsure = "some are rounded"
     return Ruled((rule,), words, assumed, unsure)
+
+
+def _is_rounded(text: str, rule: Field) -> bool:
+    """Whether a size has a fraction of a byte, as only a rounded one has."""
+    if size_unit(text) is None:
+        return False
+    try:
+        number(text, rule)
+    except ValueFault:
+        return True
+    return False
 
 
 def _pieces(text: str, signs: tuple[str, ...]) -> list[str]:

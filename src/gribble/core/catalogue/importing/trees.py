@@ -37,6 +37,10 @@ class Tree(Struct, kw_only=True):
     others: dict[str, list[dict[str, str]]] = {}
     common: dict[str, str] = {}
     title: str = ""
+    keyed: bool = False
+    """Whether its records stand in lists by a key."""
+    left: list[str] = []
+    """Where other records with digests are, that are not taken."""
 
 
 def xml_tree(path: Path) -> Tree:
@@ -61,14 +65,18 @@ def json_tree(path: Path, looks: Looks) -> Tree:
         return _json_records("", nodes, {})
     data = json_data(path, looks.encoding, _untold)
     common = {k: str(v) for k, v in data.items() if isinstance(v, (str, int, float))} if isinstance(data, dict) else {}
-    best: tuple[float, str, list[Node]] = (0, "", [])
-    for way, nodes in _json_lists(data, []):
-        share = sum(map(_has_digests_below, nodes[:500])) / max(1, len(nodes[:500]))
-        if share > 0.2 and (not best[2] or best[0] < 0.2):
-            best = (share, "/".join(way), nodes)
-    if not best[2]:
+    found = [
+        ("/".join(way), nodes)
+        for way, nodes in _json_lists(data, [])
+        if sum(map(_has_digests_below, nodes[:500])) > 0.2 * len(nodes[:500])
+    ]
+    if not found:
         raise GribbleError(f"{path} has no records with digests", fix=_BY_HAND)
-    return _json_records(best[1], best[2], common)
+    (way, nodes), *others = sorted(found, key=lambda one: -len(one[1]))
+    tree = _json_records(way, nodes, common)
+    tree.left = [f"{way} ({len(nodes):,})" for way, nodes in others]
+    tree.keyed = way.endswith("*") and len({node.attributes.get("key") for node in nodes}) < len(nodes)
+    return tree
 
 
 _BY_HAND = "gribble catalogue schema map shows what a map is made of; --map MAP takes one."
@@ -88,6 +96,11 @@ def _json_lists(data: Any, way: list[str]) -> Iterator[tuple[list[str], list[Nod
             yield way, [json_node("", one) for one in records]
     elif isinstance(data, dict):
         inner = [one for one in data.values() if isinstance(one, dict)]
+        lists = [one for one in data.values() if isinstance(one, list) and one and isinstance(one[0], dict)]
+        first = [json_node("", one[0]) for one in lists]
+        if len(lists) > 1 and len(lists) == len(data) and all(map(_has_digests_below, first)):
+            yield [*way, "*"], list(_keyed(data))
+            return
         names = [set(one) for one in inner]
         if len(inner) > 1 and len(inner) == len(data) and set.intersection(*names):
             nodes = [json_node("", one) for one in inner]
@@ -98,6 +111,15 @@ def _json_lists(data: Any, way: list[str]) -> Iterator[tuple[list[str], list[Nod
             for key, one in data.items():
                 if isinstance(one, (list, dict)):
                     yield from _json_lists(one, [*way, key])
+
+
+def _keyed(data: dict[str, Any]) -> Iterator[Node]:
+    """The records of several lists, each with the key of its list."""
+    for key, group in data.items():
+        for one in group:
+            node = json_node("", one)
+            node.attributes["key"] = key
+            yield node
 
 
 def _json_records(records: str, nodes: list[Node], common: dict[str, str]) -> Tree:
@@ -182,9 +204,17 @@ def _records(path: Path, places: Places) -> Tree:
         names = [_name_of(node) for node, _ in above]
         if len(above) > 1 and all(names) and len(set(names)) == len(names):
             way = files[:depth]
-            return _tree("/".join(way), [node for node, _ in above], files[depth:], places[files],
+            tree = _tree("/".join(way), [node for node, _ in above], files[depth:], places[files],
                          [one[depth:] for one in ways[1:] if one[:depth] == way], _below(places, way))  # fmt: skip
-    return Tree(records="/".join(files), rows=[_own(node) for node, _ in places[files]])
+            tree.left = _others(places, [one for one in ways[1:] if one[:depth] != way])
+            return tree
+    tree = Tree(records="/".join(files), rows=[_own(node) for node, _ in places[files]])
+    tree.left = _others(places, ways[1:])
+    return tree
+
+
+def _others(places: Places, ways: list[tuple[str, ...]]) -> list[str]:
+    return [f"{'/'.join(way)} ({len(places[way]):,})" for way in ways]
 
 
 def _below(places: Places, way: tuple[str, ...]) -> Places:
@@ -224,6 +254,8 @@ def _own(node: Node, skip: Collection[str] = (), prefix: str = "") -> dict[str, 
     """What a node says itself, by path; of several values at one path a line each."""
     found: dict[str, str] = {}
     texts = {child.tag: child.text for child in node.children}
+    if not prefix and node.text.strip() and node.tag:
+        found["."] = node.text.strip()
     for name, value in node.attributes.items():
         if texts.get(name) != value:  # JSON gives its values as both
             found[f"{prefix}@{name}"] = str(value)

@@ -68,9 +68,9 @@ HEADS: dict[str, str] = {
         "リージョン"
     ),
     "size": (
-        "size, bytes, length, file size, size in bytes, grosse, groesse, dateigrosse, umfang, lange, taille, octets, "
-        "poids, longueur, tamano, peso, longitud, dimensione, dimensioni, grandezza, lunghezza, tamanho, "
-        "comprimento, grootte, omvang, bestandsgrootte, lengte, サイズ, 容量, 大きさ, バイト, バイト数"
+        "size, kb, kib, mb, bytes, length, file size, size in bytes, grosse, groesse, dateigrosse, umfang, lange, "
+        "taille, octets, poids, longueur, tamano, peso, longitud, dimensione, dimensioni, grandezza, lunghezza, "
+        "tamanho, comprimento, grootte, omvang, bestandsgrootte, lengte, サイズ, 容量, 大きさ, バイト, バイト数"
     ),
     "set": (
         "set, set name, rom set, romset, game, short name, archive, zip, spiel, kurzname, satz, archiv, jeu, "
@@ -208,25 +208,17 @@ MEANINGS: dict[str, dict[str, str]] = {
             "cattivo, dubbio, ruim, duvidoso, slecht, twijfelachtig, 不良, 疑わしい"
         ),
     },
-    "region": {
-        "EU": "eu, eur, europe, europa, pal, 欧州",
-        "US": (
-            "us, usa, u, ntsc u, america, north america, nordamerika, amerique, america del norte, nordamerica, "
-            "noord amerika, 米国, 北米"
-        ),
-        "JP": "jp, jpn, j, ntsc j, japan, japon, giappone, japao, 日本",
-        "World": "world, worldwide, welt, weltweit, monde, mundo, mondo, wereld, 全世界",
-    },
 }
 """By what a column holds, what stands for each word of ours."""
 
 _STOP = (
-    "bios rom roms firmware system systems files file list lists required needed sets set roster checksums "
-    "checksum md5 sha1 crc crc32 sha256 table page the of for and with a all your dateien datei liste tabelle "
-    "systemdateien fichiers fichier systeme necessaires requis pour les des du de la archivos archivo lista "
-    "necesarios sistema para los del file necessari per i di arquivos ficheiros necessarios bestanden lijst "
-    "benodigde voor export games game machines wiki requirements overview hashes ファイル 一覧 必要な bioses data "
-    "info table1 sheet1 hilfe help documentation docs erforderliche benotigte fur"
+    "index download export untitled copy main default emulator emulators documentation manual guide faq setup core "
+    "book workbook mappe classeur libro bios rom roms firmware system systems files file list lists required "
+    "needed sets set roster checksums checksum md5 sha1 crc crc32 sha256 table page the of for and with a all your "
+    "dateien datei liste tabelle systemdateien fichiers fichier systeme necessaires requis pour les des du de la "
+    "archivos archivo lista necesarios sistema para los del file necessari per i di arquivos ficheiros necessarios "
+    "bestanden lijst benodigde voor export games game machines wiki requirements overview hashes ファイル 一覧 "
+    "必要な bioses data info table1 sheet1 hilfe help documentation docs erforderliche benotigte fur"
 )
 STOP_WORDS = frozenset(_STOP.split())
 """Words in a title or a file's name that are no emulator's name."""
