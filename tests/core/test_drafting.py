@@ -10,9 +10,10 @@ from pathlib import Path
 import pytest
 
 from gribble.core.base.errors import GribbleError
-from gribble.core.catalogue.importing.build import draft_of, read_kinds, read_rows, read_sets
+from gribble.core.catalogue.importing.build import read_kinds, read_sets
 from gribble.core.catalogue.importing.drafting import Asked, draft_map
 from gribble.core.catalogue.importing.lists import read_list
+from gribble.core.catalogue.importing.needs import draft_of, read_rows
 from gribble.core.catalogue.writing import DraftSheet
 from gribble.core.records.imported import Drafted, Tally
 from gribble.demo.lists import workbook

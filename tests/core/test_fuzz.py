@@ -27,10 +27,11 @@ from hypothesis import strategies as st
 
 from gribble.core.base.errors import GribbleError
 from gribble.core.base.kinds import Format
-from gribble.core.catalogue.importing.build import draft_of, read_rows, read_sets
+from gribble.core.catalogue.importing.build import read_sets
 from gribble.core.catalogue.importing.drafting import Asked, draft_map
 from gribble.core.catalogue.importing.fieldmap import load_map
 from gribble.core.catalogue.importing.lists import read_list
+from gribble.core.catalogue.importing.needs import draft_of, read_rows
 from gribble.core.catalogue.rosters import load_roster
 from gribble.core.catalogue.sheets import load_sheet
 from gribble.core.catalogue.writing import write_sheet

@@ -11,9 +11,10 @@ from hypothesis import strategies as st
 
 from gribble.core.base.errors import GribbleError, MistakesError
 from gribble.core.catalogue.families import lineage_faults
-from gribble.core.catalogue.importing.build import draft_of, read_rows, read_sets
+from gribble.core.catalogue.importing.build import read_sets
 from gribble.core.catalogue.importing.fieldmap import load_map
 from gribble.core.catalogue.importing.lists import read_list
+from gribble.core.catalogue.importing.needs import draft_of, read_rows
 from gribble.core.catalogue.importing.values import ValueFault, digest, number, yes
 from gribble.core.catalogue.rosters import load_roster, write_roster
 from gribble.core.catalogue.sheets import load_sheet

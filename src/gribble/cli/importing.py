@@ -18,11 +18,11 @@ from gribble.cli.taking_over import ENDINGS, Wish, finish_sheet, take_over
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, reason_of
 from gribble.core.base.paths import name_fault, path_fault
 from gribble.core.catalogue.checksums import read_checksums
-from gribble.core.catalogue.importing.build import draft_of_checksums
 from gribble.core.catalogue.importing.drafting import Asked, draft_map
 from gribble.core.catalogue.importing.fieldmap import load_map
 from gribble.core.catalogue.importing.mapwriting import write_map
 from gribble.core.catalogue.importing.naming import emulator_of
+from gribble.core.catalogue.importing.needs import draft_of_checksums
 from gribble.core.catalogue.importing.sniffing import looks_like
 from gribble.core.records.fieldmap import FieldMap, ListFormat
 from gribble.core.records.imported import Drafted, Guess, Tally

@@ -15,9 +15,10 @@ from gribble.cli.finding import find_config
 from gribble.core.answers.capture import merged
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError
 from gribble.core.catalogue.config import load_config
-from gribble.core.catalogue.importing.build import draft_of, read_kinds, read_rows, read_sets, understood
+from gribble.core.catalogue.importing.build import read_kinds, read_sets
 from gribble.core.catalogue.importing.fieldmap import map_line
 from gribble.core.catalogue.importing.lists import read_list
+from gribble.core.catalogue.importing.needs import draft_of, read_rows, understood
 from gribble.core.catalogue.importing.playing import read_plays, with_plays
 from gribble.core.catalogue.rosters import ROSTER_ENDING, ROSTER_VERSION, load_roster, write_roster
 from gribble.core.catalogue.sheets import SHEET_ENDING, load_catalogue, load_sheet

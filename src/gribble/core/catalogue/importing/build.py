@@ -1,4 +1,4 @@
-"""From records to the sets of a roster or the needs of a sheet; every record that cannot be taken over is told."""
+"""From records to values, and to the sets of a roster; every record that cannot be taken over is told."""
 
 from __future__ import annotations
 
@@ -10,17 +10,14 @@ import msgspec
 from msgspec import structs
 
 from gribble.core.base.digests import HEX_LENGTHS
-from gribble.core.base.paths import base, join, name_fault, parent, path_fault
 from gribble.core.base.suggest import suggest
 from gribble.core.catalogue.importing.fieldmap import plain_attribute
 from gribble.core.catalogue.importing.nodes import HEADING, SECTION, Node
 from gribble.core.catalogue.importing.values import BLANKS, Part, ValueFault, digest, number, parts, single, yes
 from gribble.core.catalogue.rosters import set_faults
-from gribble.core.catalogue.writing import Draft, DraftSheet
 from gribble.core.records.fieldmap import Field, FieldMap, Inner, Rules
-from gribble.core.records.imported import Tally, Understood
+from gribble.core.records.imported import Tally
 from gribble.core.records.roster import ArcadeSet, SetKind
-from gribble.core.records.sheet import Accept, Kind, Level, ManifestFile
 
 AT_ONCE = 64
 """So many records are looked over in one go."""
@@ -36,7 +33,7 @@ _SEVERAL = ("name", "label", "region", "version", "size", *HEX_LENGTHS)
 """Fields of which a row of a sheet's list may have several values: names, and contents that will do."""
 
 
-class _Reader:
+class Reader:
     """Reads the fields of one kind of record; `several` says that those of contents are read as lists of values, each
     with its label."""
 
@@ -71,7 +68,7 @@ class _Reader:
             except ValueFault as fault:
                 faults.append((name, fault))
         for field, wrong in faults:
-            place = f"{where} ({', '.join(filter(None, [owner, _called(values)]))})".removesuffix(" ()")
+            place = f"{where} ({', '.join(filter(None, [owner, called(values)]))})".removesuffix(" ()")
             tally.fault(place, str(wrong), field=field, of_map=wrong.of_map)
         return values
 
@@ -133,11 +130,7 @@ class _Reader:
         return [dict(zip(names, row)) for row in zip(*columns)]  # noqa: B905  (checking lengths takes twice as long)
 
 
-SHEET_WORDS = {"level": tuple(Level), "kind": tuple(Kind)}
-"""The words that a need can have."""
-
-
-def _called(values: Values) -> str:
+def called(values: Values) -> str:
     """What a record is called, as far as it is known: its set and its file."""
     name = values.get("name", "")
     return ", ".join(filter(None, [values.get("set", ""), name[0].text if isinstance(name, list) else name]))
@@ -160,20 +153,22 @@ def _converted(name: str, raw: str, rule: Field) -> Any:
     return yes(raw) if name == "optional" else raw
 
 
-def _say_absent(node: Node, name: str, made: FieldMap) -> str:
+def say_absent(node: Node, name: str, made: FieldMap) -> str:
+    """That a record lacks a field, and what the map may have misspelled."""
     path = made.fields[name][0].from_
     known = list(node.names())
     hint = "" if path in known or f"@{path}" in known else f"; the map takes it from {path}{suggest(path, known)}"
     return f"has no {name}{hint}"
 
 
-def _note_left_over(node: Node, used: frozenset[str], tally: Tally) -> None:
+def note_left_over(node: Node, used: frozenset[str], tally: Tally) -> None:
+    """Note what a record says and the map takes nothing of."""
     tally.left_over.update(
         name for name in node.names() if name not in used and not name.startswith((HEADING, SECTION, "^", "@^"))
     )
 
 
-def _used(made: FieldMap) -> frozenset[str]:
+def used_by(made: FieldMap) -> frozenset[str]:
     """Every path that the map takes something from."""
     paths = {rule.from_ for rules in made.fields.values() for rule in rules}
     for inner in (made.files, made.discs):
@@ -190,7 +185,7 @@ def _used(made: FieldMap) -> frozenset[str]:
 def read_kinds(nodes: Iterable[Node], made: FieldMap) -> dict[str, str]:
     """The kind of every set, for a map that tells sets apart by it; what is wrong with them is told later."""
     fields = {name: rules for name, rules in made.fields.items() if name in ("set", "kind")}
-    reader, nobody = _Reader(fields), Tally()
+    reader, nobody = Reader(fields), Tally()
     read = (reader.read(node, "", nobody) for node in nodes)
     return {values["set"]: values.get("kind", SetKind.GAME) for values in read if "set" in values}
 
@@ -231,8 +226,8 @@ def _read_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, preview: boo
 
 
 def _nested_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, preview: bool) -> Iterator[ArcadeSet]:
-    of_set, used = _Reader(made.fields), _used(made)
-    inner = [(name, one, _Reader(one.fields)) for name, one in (("files", made.files), ("discs", made.discs)) if one]
+    of_set, used = Reader(made.fields), used_by(made)
+    inner = [(name, one, Reader(one.fields)) for name, one in (("files", made.files), ("discs", made.discs)) if one]
     seen: dict[str, int] = {}
     for node, clean in _many_at_once(nodes, inner[0][2]):
         tally.records += 1
@@ -244,20 +239,20 @@ def _nested_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, preview: b
             found = clean if rows and clean else _inner(node, rows, one, reader, where, tally, owner)
             values[name] = _each_once(found, one.records, where, tally)
         if preview or tally.records <= 100:
-            _note_left_over(node, used, tally)
+            note_left_over(node, used, tally)
         if "set" not in values:
-            tally.fault(where, _say_absent(node, "set", made))
+            tally.fault(where, say_absent(node, "set", made))
         elif tally.faulty == before and (made_set := _made_set(values, where, seen, tally)):
             yield made_set
 
 
-def _inner(node: Node, rows: Rows, inner: Inner, reader: _Reader, where: str, tally: Tally, owner: str) -> list[Values]:
+def _inner(node: Node, rows: Rows, inner: Inner, reader: Reader, where: str, tally: Tally, owner: str) -> list[Values]:
     within = f"{where}, {inner.records}"
     nodes = [] if rows else node.inner(inner.records)
     return reader.read_rows(rows, within, tally, owner) if rows else reader.read_all(nodes, within, tally, owner)
 
 
-def _many_at_once(nodes: Iterable[Node], reader: _Reader) -> Iterator[tuple[Node, list[Values]]]:
+def _many_at_once(nodes: Iterable[Node], reader: Reader) -> Iterator[tuple[Node, list[Values]]]:
     """Records, each with its files where those of many are clean, which are looked over in one go; else with none."""
     stream = iter(nodes)
     while chunk := list(itertools.islice(stream, AT_ONCE)):
@@ -289,7 +284,7 @@ _SET_NAMES = ("set", "title", "year", "maker", "parent", "bios", "devices", "pla
 
 def _flat_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, preview: bool) -> Iterator[ArcadeSet]:
     """Sets from rows of one file each: all rows are held, since those of one set may lie apart."""
-    reader, used = _Reader(made.fields), _used(made)
+    reader, used = Reader(made.fields), used_by(made)
     sets: dict[str, Values] = {}
     broken: set[str] = set()
     for node in nodes:
@@ -297,9 +292,9 @@ def _flat_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, preview: boo
         where, before = f"record {tally.records:,}", tally.faulty
         values = reader.read(node, where, tally)
         if preview or tally.records <= 100:
-            _note_left_over(node, used, tally)
+            note_left_over(node, used, tally)
         if "set" not in values:
-            tally.fault(where, _say_absent(node, "set", made))
+            tally.fault(where, say_absent(node, "set", made))
             continue
         of_set = {name: values.pop(name) for name in (*_SET_NAMES, "kind") if name in values}
         one = sets.setdefault(of_set["set"], {**of_set, "files": []})
@@ -341,111 +336,10 @@ def _made_set(values: Values, where: str, seen: dict[str, int], tally: Tally) ->
 
 def read_fields(nodes: Iterable[Node], made: FieldMap, tally: Tally) -> Iterator[tuple[str, Values]]:
     """The values of records without mistakes, each with where it stands."""
-    reader = _Reader(made.fields)
+    reader = Reader(made.fields)
     for node in nodes:
         tally.records += 1
         where, before = f"record {tally.records:,}", tally.faulty
         values = reader.read(node, where, tally)
         if tally.faulty == before:
             yield where, values
-
-
-# Sheets
-
-
-def read_rows(nodes: Iterable[Node], made: FieldMap, tally: Tally) -> Iterator[Values]:
-    """The rows of a list for a sheet: each some accepts, with what is said of their need."""
-    reader, used = _Reader(made.fields, several=True), _used(made)
-    for node in nodes:
-        tally.records += 1
-        where, before = f"record {tally.records:,}", tally.faulty
-        _note_left_over(node, used, tally)
-        values = reader.read(node, where, tally)
-        for field in ("level", "kind"):
-            if (word := values.get(field)) and word not in SHEET_WORDS[field]:
-                said = ", ".join(SHEET_WORDS[field])
-                what = f'"{word}" should be one of {said}; say in the map what it stands for: values = {{ … }}'
-                tally.fault(f"{where} ({_called(values)})", what, field=field, of_map=True)
-        if "name" not in values and tally.faulty == before:
-            tally.fault(where, _say_absent(node, "name", made))
-        if tally.faulty == before:
-            yield values
-
-
-def draft_of(rows: Iterable[Values], made: FieldMap, tally: Tally) -> DraftSheet:
-    """The sheet of some rows: rows with one id, or with one place, are accepts of one need."""
-    known = made.sheet
-    draft = DraftSheet(
-        emulator=str(known["emulator"]),
-        title=str(known.get("title", "")),
-        release=str(known.get("release", "")),
-        machines=tuple(map(str, known.get("machines", ()))),
-    )
-    needs: dict[object, Draft] = {}
-    for values in rows:
-        names = [one.text.replace("\\", "/") for one in values["name"]]
-        folder, name = (join(values.get("folder", known.get("folder", "")), parent(names[0])), base(names[0]))
-        aliases = [base(one) for one in (*names[1:], *values.get("aliases", ())) if base(one) != name]
-        faults = [path_fault(folder) if folder else None, path_fault(names[0]), *map(name_fault, (name, *aliases))]
-        if fault := next(filter(None, faults), None):
-            tally.fault(f'"{names[0]}"', str(fault))
-            continue
-        try:
-            accepts = _accepts(values)
-        except ValueFault as fault:
-            tally.fault(f'"{names[0]}"', str(fault))
-            continue
-        need = needs.get(key := values.get("id") or (folder, name))
-        if need is None:
-            words = {key: values.get(key, known.get(key, "")) for key in ("title", "kind", "level", "why", "choice")}
-            words["title"] = values.get("title", "")
-            needs[key] = need = Draft(name=name, folder=folder, id=values.get("id", ""), **words, accepts=[], also=[])
-        need.aliases = list(dict.fromkeys((*need.aliases, *aliases)))
-        need.machines = list(dict.fromkeys((*need.machines, *filter(None, [values.get("machine")]))))
-        tally.duplicates += sum(one in need.accepts for one in accepts)
-        need.accepts += [one for one in accepts if one not in need.accepts]
-    draft.needs = list(needs.values())
-    draft.machines = tuple(dict.fromkeys((*draft.machines, *(one for need in draft.needs for one in need.machines))))
-    return draft
-
-
-def understood(need: Draft) -> Understood:
-    """What was understood of a need, in short."""
-    called = f"also called {', '.join(need.aliases)}" if need.aliases else ""
-    facts = filter(None, (need.title, *need.machines, need.kind, need.level, called))
-    return Understood(join(need.folder, need.name), tuple(facts), tuple(need.accepts))
-
-
-def _accepts(values: Values) -> list[Accept]:
-    """The contents of a row. Raises ValueFault where it does not say which of several values belong together."""
-    digests = {name: values[name] for name in HEX_LENGTHS if name in values}
-    count = max((len(found) for found in digests.values()), default=1)
-    if odd := next((name for name, found in digests.items() if len(found) != count), None):
-        raise ValueFault(
-            f"has {count} contents by one digest, but {len(digests[odd])} by its {odd}: which belong together?"
-        )
-    made = []
-    for place in range(count):
-        more: Values = {}
-        for name in ("label", "region", "version", "size"):
-            found = values.get(name, [])
-            if len(found) not in (0, 1, count):
-                raise ValueFault(f"has {count} contents, but {len(found)} values of {name}: which belong together?")
-            if found:
-                more[name] = found[place if len(found) == count else 0].text
-        said = next((found[place].label for found in digests.values() if found[place].label), "")
-        if said:
-            more.setdefault("label", said)
-        known = {name: found[place].text for name, found in digests.items()}
-        made.append(structs.replace(Accept(**more), **known))
-    return made
-
-
-def draft_of_checksums(files: Iterable[ManifestFile], emulator: str, folder: str) -> DraftSheet:
-    """The sheet of a checksum list: each file a need, in the folders that the list's paths say."""
-    draft = DraftSheet(emulator=emulator)
-    for file in files:
-        accept = structs.replace(Accept(size=file.size), **file.known())
-        place = join(folder, parent(file.name))
-        draft.needs.append(Draft(name=base(file.name), folder=place, accepts=[accept], also=[]))
-    return draft

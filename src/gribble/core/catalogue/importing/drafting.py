@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 import re
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -20,11 +20,20 @@ from gribble.core.catalogue.importing.naming import emulator_of, release_of
 from gribble.core.catalogue.importing.nodes import HEADING, SECTION
 from gribble.core.catalogue.importing.pages import page_title
 from gribble.core.catalogue.importing.plaintext import text_title
+from gribble.core.catalogue.importing.relatives import (
+    flagged_kinds,
+    kinds_of,
+    naming_of,
+    related,
+    said_of_each,
+    shared_names,
+    unique_name,
+    variants_of,
+)
 from gribble.core.catalogue.importing.rules import rules_for
 from gribble.core.catalogue.importing.sniffing import looks_like
 from gribble.core.catalogue.importing.tables import Head
 from gribble.core.catalogue.importing.trees import Tree, json_tree, xml_tree
-from gribble.core.catalogue.importing.words import head_points, meaning
 from gribble.core.catalogue.importing.xmlrecords import SAMPLE_BYTES, words_of
 from gribble.core.records.fieldmap import Field, FieldMap, Inner, ListFormat
 from gribble.core.records.imported import Degree, Drafted, Guess, Looks, Named
@@ -175,7 +184,7 @@ def _of_rows(path: Path, looks: Looks, asked: Asked, found: _Found) -> Drafted:
         )  # fmt: skip
     guesses = sets if to == "roster" else guess_fields(columns, _SHEET_FIELDS)
     if to == "roster":
-        guesses = _related(guesses, columns, _kinds_of(guesses, found.rows))
+        guesses = related(guesses, columns, kinds_of(guesses, found.rows))
     fields = {one.field for one in guesses}
     if not fields & set(HEX_LENGTHS):
         raise GribbleError(f"{path} has no digests, so that nothing could be proven", fix=_BY_HAND)
@@ -233,115 +242,6 @@ def _is_roster(guesses: list[Guess], columns: list[Column]) -> bool:
     return len(column.words) < len(column.values) or bool(related)
 
 
-def _related(guesses: list[Guess], columns: list[Column], kinds: Mapping[str, str]) -> list[Guess]:
-    """Parents and BIOS sets: the columns that name sets of the list, told apart by what they name. Of two, the one that
-    repeats the other and says more is the BIOS set's."""
-    chosen = next((one for one in guesses if one.field == "set"), None)
-    names: set[str] = next((set(column.words) for column in columns if chosen and column.name == chosen.column), set())
-    taken = {one.column for one in guesses if one.field not in ("parent", "bios")}
-    refer = [one for one in columns if one.name not in taken and one.words and one.refers_to(names) >= 0.5]
-    others = [one for one in guesses if one.field not in ("parent", "bios")]
-    within = [one for one in refer if "/" in one.name]
-    refer = [one for one in refer if one not in within]
-    if within and not any(one.field == "devices" for one in others):
-        samples = tuple(itertools.islice(within[0].words, 3))
-        others.append(
-            Guess(field="devices", column=within[0].name, rules=(Field(from_=within[0].name),), degree=Degree.LIKELY,
-                  reason="names sets, several to a record", samples=samples)
-        )  # fmt: skip
-    doubted = [
-        structs.replace(one, degree=Degree.DOUBTFUL, reason=f"{one.reason}, but names no sets of the list")
-        for one in guesses
-        if one.field in ("parent", "bios") and one.column not in {column.name for column in (*refer, *within)}
-    ]
-    if len(refer) == 1:
-        return [*others, *_alone(refer[0], guesses, kinds), *doubted]
-    if len(refer) == 2:
-        fewer, more = sorted(refer, key=lambda one: len(one.values))
-        return [*others, *_both(fewer, more, guesses), *doubted]
-    return [*others, *(one for one in guesses if one.column in {column.name for column in refer}), *doubted]
-
-
-def _alone(column: Column, guesses: list[Guess], kinds: Mapping[str, str]) -> list[Guess]:
-    """The one column that names sets: parents, BIOS sets, or both, each told by the kind of what it names."""
-    said = {kinds.get(word, "game") for word in column.words}
-    headed = next((one for one in guesses if one.column == column.name), None)
-    if said == {"game", "bios"}:
-        reason = "names of sets, of games and BIOS sets"
-        made = [("parent", Field(from_=column.name, kind="game")), ("bios", Field(from_=column.name, kind="bios"))]
-    else:
-        word = "bios" if said == {"bios"} else headed.field if headed and not kinds else "parent"
-        reason = f"names of {'BIOS sets' if word == 'bios' else 'sets'}"
-        made = [(word, Field(from_=column.name))]
-    degree = (
-        Degree.SURE if headed else Degree.LIKELY if column.refers_to(kinds or column.words) >= 0.9 else Degree.DOUBTFUL
-    )
-    samples = tuple(itertools.islice(column.words, 3))
-    return [
-        Guess(field=field, column=column.name, rules=(rule,), degree=degree, reason=reason, samples=samples)
-        for field, rule in made
-    ]
-
-
-def _both(fewer: Column, more: Column, guesses: list[Guess]) -> list[Guess]:
-    """Parent and BIOS set, of two columns that name sets."""
-    heads = {one.column: one.field for one in guesses if one.field in ("parent", "bios")}
-    pairs = [(a, b) for a, b in zip(fewer.every, more.every, strict=False) if a and b]
-    alike = sum(a == b for a, b in pairs) >= 0.8 * max(1, len(pairs)) and bool(pairs)
-    swapped = heads.get(fewer.name) == "bios" or (heads.get(more.name) == "parent" and fewer.name not in heads)
-    if alike and not swapped:
-        degree, reason = Degree.LIKELY, "repeats the parent, which then falls away, and names BIOS sets"
-    elif heads.get(fewer.name) != heads.get(more.name) and heads:
-        degree, reason = Degree.LIKELY, "names of sets"
-    else:
-        degree, reason = Degree.DOUBTFUL, "two columns name sets"
-    order = (more, fewer) if swapped else (fewer, more)
-    return [
-        Guess(
-            field=field, column=column.name, rules=(Field(from_=column.name),), degree=degree,
-            reason=reason if field == "bios" else "names of sets",
-            samples=tuple(itertools.islice(column.words, 3)),
-        )
-        for field, column in zip(("parent", "bios"), order, strict=True)
-    ]  # fmt: skip
-
-
-def _kinds_of(guesses: list[Guess], rows: Sequence[Mapping[str, str]]) -> dict[str, str]:
-    """The kind of each set, where the list says it."""
-    fields = {one.field: one for one in guesses}
-    if "set" not in fields or "kind" not in fields:
-        return {}
-    kinds = {}
-    for row in rows:
-        said = (rule.values.get(row.get(rule.from_, ""), "") for rule in fields["kind"].rules)
-        kinds[row.get(fields["set"].column, "")] = next(filter(None, said), "game")
-    return kinds
-
-
-_FLAGS = {"bios": "bios", "device": "devices"}
-
-
-def _flagged_kinds(columns: list[Column], taken: set[str]) -> list[Guess]:
-    """The kind by columns of yes and no, each for one kind."""
-    rules, found = [], []
-    for kind, field in _FLAGS.items():
-        for column in columns:
-            head = column.head.lower()
-            says = head_points(column.head, field) or kind in head or (kind == "bios" and "system" in head)
-            if column.name not in taken and column.fit("optional") > 0 and says:
-                values = {word: kind if meaning(word, "yes or no") == "yes" else "" for word in column.words}
-                rules.append(Field(from_=column.name, values=values))
-                found.append(column)
-    if not rules:
-        return []
-    names = " and ".join(column.name for column in found)
-    words = ", ".join(f"{rule.from_} {word} is {kind}" for rule in rules for word, kind in rule.values.items() if kind)
-    return [
-        Guess(field="kind", column=names, rules=tuple(rules), degree=Degree.LIKELY, words=words,
-              reason="says yes or no")
-    ]  # fmt: skip
-
-
 def _named(drafted: Drafted, path: Path, asked: Asked, common: dict[str, str], title: str) -> Drafted:
     """The map with emulator, release and folder: as asked, else as the list says, else from its file's name."""
     emulator = Named(asked.emulator, "--emulator") if asked.emulator else emulator_of(common, title, path)
@@ -368,18 +268,18 @@ def _of_tree(path: Path, looks: Looks, asked: Asked, tree: Tree) -> Drafted:
         return _of_rows(path, looks, asked, found)
     columns = _columns(tree.rows)
     within = _columns(tree.inner_rows)
-    sets = _naming(columns)
+    sets = naming_of(columns)
     sets += guess_fields([one for one in columns if one.name not in {each.column for each in sets}], _SET_FIELDS)
     if len({one.field for one in sets}) < len(sets):  # a head says set, and another column names the records
         sets = guess_fields(columns, _SET_FIELDS)
     if not any(one.field == "title" for one in sets):
-        sets += _said_of_each(columns, {one.column for one in sets})
+        sets += said_of_each(columns, {one.column for one in sets})
     if not any(one.field == "kind" for one in sets):
-        sets += _flagged_kinds(columns, {one.column for one in sets})
-    sets = _related(sets, columns, _kinds_of(sets, tree.rows))
+        sets += flagged_kinds(columns, {one.column for one in sets})
+    sets = related(sets, columns, kinds_of(sets, tree.rows))
     files = guess_fields(within, _FILE_FIELDS)
     if not any(one.field == "name" for one in files):
-        files += [structs.replace(one, field="name") for one in _unique_name(within, {one.column for one in files})]
+        files += [structs.replace(one, field="name") for one in unique_name(within, {one.column for one in files})]
     named = next(
         (column for column in columns for one in sets if one.field == "set" and one.column == column.name), None
     )
@@ -390,14 +290,14 @@ def _of_tree(path: Path, looks: Looks, asked: Asked, tree: Tree) -> Drafted:
         above = f"^{naming.lstrip('@')}" if naming and "/" not in naming else ""
         found = _Found(tree.flat_rows, way, tree.common, tree.title, notes=_left_notes(tree), above=above)
         return _of_rows(path, looks, asked._replace(to="sheet"), found)
-    files += _shared_names(files, within, tree, sets)
-    variants = _variants(tree, within)
+    files += shared_names(files, within, tree, sets)
+    variants = variants_of(tree, within)
     if variants and not any(one.field == "variants" for one in sets):
         sets.append(variants[0])
         files = [one for one in files if one.field != "variant"] + [variants[1]]
     discs = guess_fields(_columns(tree.disc_rows), ("name", "state", "optional")) if tree.discs else []
     if tree.discs and not any(one.field == "name" for one in discs):
-        discs += [structs.replace(one, field="name") for one in _unique_name(_columns(tree.disc_rows), set())]
+        discs += [structs.replace(one, field="name") for one in unique_name(_columns(tree.disc_rows), set())]
     for needed, group in (("set", sets), ("name", files)):
         if not any(one.field == needed for one in group):
             raise GribbleError(f"{path}: which field is the {needed} cannot be told", fix=_BY_HAND)
@@ -429,52 +329,6 @@ def _of_tree(path: Path, looks: Looks, asked: Asked, tree: Tree) -> Drafted:
     return _named(drafted, path, asked, tree.common, tree.title)
 
 
-def _shared_names(files: list[Guess], within: list[Column], tree: Tree, sets: list[Guess]) -> list[Guess]:
-    """The column that says which file of the parent one is: it names files, and only where there is a parent."""
-    fields = {one.field: one for one in files}
-    parent = next((one.column.lstrip("@") for one in sets if one.field == "parent"), "")
-    if "name" not in fields or "parent_name" in fields or not parent:
-        return []
-    names = {row.get(fields["name"].column, "") for row in tree.inner_rows}
-    for column in within:
-        if column.name in {one.column for one in files} or not column.values or column.refers_to(names) < 0.9:
-            continue
-        rows = [row for row in tree.flat_rows if row.get(column.name)]
-        if all(row.get(f"^{parent}") for row in rows):
-            return [
-                Guess(field="parent_name", column=column.name, rules=(Field(from_=column.name),), degree=Degree.LIKELY,
-                      reason="names files, and only of sets that have a parent",
-                      samples=tuple(itertools.islice(column.words, 3)))
-            ]  # fmt: skip
-    return []
-
-
-def _variants(tree: Tree, within: list[Column]) -> tuple[Guess, Guess] | None:
-    """The variants of BIOS sets: records beside the files whose names stand with files, one perhaps marked as usual."""
-    for way, rows in tree.others.items():
-        for name in dict.fromkeys(name for row in rows for name in row):
-            known = {row.get(name, "") for row in rows} - {""}
-            column = next((one for one in within if one.values and known and one.refers_to(known) == 1), None)
-            if column is None or column.fit("name") > 2:
-                continue
-            usual = [
-                Column(one, [row.get(one, "") for row in rows]) for one in dict.fromkeys(n for row in rows for n in row)
-            ]
-            first = next((one.name for one in usual if one.name != name and one.fit("optional") > 0), "")
-            words = f"the one with yes at {first} comes first" if first else "the first is the default"
-            rule = Field(from_=f"{way}/{name}", first=first)
-            samples = tuple(itertools.islice(dict.fromkeys(row.get(name, "") for row in rows), 3))
-            degree = Degree.LIKELY if first else Degree.ASSUMED
-            reason = "files name them"
-            return (
-                Guess(field="variants", column=rule.from_, rules=(rule,), degree=degree, reason=reason, words=words,
-                      samples=samples),
-                Guess(field="variant", column=column.name, rules=(Field(from_=column.name),), degree=Degree.LIKELY,
-                      reason="names of variants", samples=samples),
-            )  # fmt: skip
-    return None
-
-
 def _all_words(path: Path, guesses: list[Guess], tag: str) -> list[Guess]:
     """Guesses of fields with words, by every word that the list has: a sample may lack some."""
     worded = {one.field: one for one in guesses if len(one.rules) == 1 and one.rules[0].values and one.column[0] == "@"}
@@ -497,43 +351,3 @@ def _beside(rule: Field) -> str:
 
 def _left_notes(tree: Tree) -> tuple[str, ...]:
     return tuple(f"the records at {one} are left out" for one in tree.left)
-
-
-def _naming(columns: list[Column]) -> list[Guess]:
-    """The column that names each record: short, of each another, best one whose head says so."""
-    free = [one for one in columns if len(one.words) == one.rows and one.fit("set") >= 0 and not one.digests]
-    best = max(free, key=lambda one: (head_points(one.head, "set"), head_points(one.head, "name")), default=None)
-    if best is None:
-        return []
-    headed = head_points(best.head, "set") or head_points(best.head, "name")
-    return [
-        Guess(field="set", column=best.name, rules=(Field(from_=best.name),), reason="names each record",
-              degree=Degree.SURE if headed else Degree.LIKELY, samples=tuple(itertools.islice(best.words, 3)))
-    ]  # fmt: skip
-
-
-def _said_of_each(columns: list[Column], taken: set[str]) -> list[Guess]:
-    """The one column that says something in words of every record, and of nearly each another thing."""
-    free = [
-        one for one in columns
-        if one.name not in taken and len(one.values) == one.rows and len(one.words) >= 0.9 * one.rows
-        and one.fit("title") > 0 and one.share(lambda text: len(text) < 60) == 1
-    ]  # fmt: skip
-    if len(free) != 1:
-        return []
-    return [
-        Guess(field="title", column=free[0].name, rules=(Field(from_=free[0].name),), degree=Degree.LIKELY,
-              reason="says something of each set", samples=tuple(itertools.islice(free[0].words, 3)))
-    ]  # fmt: skip
-
-
-def _unique_name(columns: list[Column], taken: set[str]) -> list[Guess]:
-    """The first column that names each record: short, and of each another."""
-    for column in columns:
-        free = column.name not in taken and column.values
-        if free and len(column.words) == column.rows and column.fit("set") >= 0 and not column.digests:
-            return [
-                Guess(field="set", column=column.name, rules=(Field(from_=column.name),), degree=Degree.LIKELY,
-                      reason="names each record", samples=tuple(itertools.islice(column.words, 3)))
-            ]  # fmt: skip
-    return []

@@ -1,0 +1,118 @@
+"""From records to the needs of a sheet; every record that cannot be taken over is told."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+
+from msgspec import structs
+
+from gribble.core.base.digests import HEX_LENGTHS
+from gribble.core.base.paths import base, join, name_fault, parent, path_fault
+from gribble.core.catalogue.importing.build import Reader, Values, called, note_left_over, say_absent, used_by
+from gribble.core.catalogue.importing.nodes import Node
+from gribble.core.catalogue.importing.values import ValueFault
+from gribble.core.catalogue.writing import Draft, DraftSheet
+from gribble.core.records.fieldmap import FieldMap
+from gribble.core.records.imported import Tally, Understood
+from gribble.core.records.sheet import Accept, Kind, Level, ManifestFile
+
+SHEET_WORDS = {"level": tuple(Level), "kind": tuple(Kind)}
+"""The words that a need can have."""
+
+
+def read_rows(nodes: Iterable[Node], made: FieldMap, tally: Tally) -> Iterator[Values]:
+    """The rows of a list for a sheet: each some accepts, with what is said of their need."""
+    reader, used = Reader(made.fields, several=True), used_by(made)
+    for node in nodes:
+        tally.records += 1
+        where, before = f"record {tally.records:,}", tally.faulty
+        note_left_over(node, used, tally)
+        values = reader.read(node, where, tally)
+        for field in ("level", "kind"):
+            if (word := values.get(field)) and word not in SHEET_WORDS[field]:
+                said = ", ".join(SHEET_WORDS[field])
+                what = f'"{word}" should be one of {said}; say in the map what it stands for: values = {{ … }}'
+                tally.fault(f"{where} ({called(values)})", what, field=field, of_map=True)
+        if "name" not in values and tally.faulty == before:
+            tally.fault(where, say_absent(node, "name", made))
+        if tally.faulty == before:
+            yield values
+
+
+def draft_of(rows: Iterable[Values], made: FieldMap, tally: Tally) -> DraftSheet:
+    """The sheet of some rows: rows with one id, or with one place, are accepts of one need."""
+    known = made.sheet
+    draft = DraftSheet(
+        emulator=str(known["emulator"]),
+        title=str(known.get("title", "")),
+        release=str(known.get("release", "")),
+        machines=tuple(map(str, known.get("machines", ()))),
+    )
+    needs: dict[object, Draft] = {}
+    for values in rows:
+        names = [one.text.replace("\\", "/") for one in values["name"]]
+        folder, name = (join(values.get("folder", known.get("folder", "")), parent(names[0])), base(names[0]))
+        aliases = [base(one) for one in (*names[1:], *values.get("aliases", ())) if base(one) != name]
+        faults = [path_fault(folder) if folder else None, path_fault(names[0]), *map(name_fault, (name, *aliases))]
+        if fault := next(filter(None, faults), None):
+            tally.fault(f'"{names[0]}"', str(fault))
+            continue
+        try:
+            accepts = _accepts(values)
+        except ValueFault as fault:
+            tally.fault(f'"{names[0]}"', str(fault))
+            continue
+        need = needs.get(key := values.get("id") or (folder, name))
+        if need is None:
+            words = {key: values.get(key, known.get(key, "")) for key in ("title", "kind", "level", "why", "choice")}
+            words["title"] = values.get("title", "")
+            needs[key] = need = Draft(name=name, folder=folder, id=values.get("id", ""), **words, accepts=[], also=[])
+        need.aliases = list(dict.fromkeys((*need.aliases, *aliases)))
+        need.machines = list(dict.fromkeys((*need.machines, *filter(None, [values.get("machine")]))))
+        tally.duplicates += sum(one in need.accepts for one in accepts)
+        need.accepts += [one for one in accepts if one not in need.accepts]
+    draft.needs = list(needs.values())
+    draft.machines = tuple(dict.fromkeys((*draft.machines, *(one for need in draft.needs for one in need.machines))))
+    return draft
+
+
+def understood(need: Draft) -> Understood:
+    """What was understood of a need, in short."""
+    called = f"also called {', '.join(need.aliases)}" if need.aliases else ""
+    facts = filter(None, (need.title, *need.machines, need.kind, need.level, called))
+    return Understood(join(need.folder, need.name), tuple(facts), tuple(need.accepts))
+
+
+def _accepts(values: Values) -> list[Accept]:
+    """The contents of a row. Raises ValueFault where it does not say which of several values belong together."""
+    digests = {name: values[name] for name in HEX_LENGTHS if name in values}
+    count = max((len(found) for found in digests.values()), default=1)
+    if odd := next((name for name, found in digests.items() if len(found) != count), None):
+        raise ValueFault(
+            f"has {count} contents by one digest, but {len(digests[odd])} by its {odd}: which belong together?"
+        )
+    made = []
+    for place in range(count):
+        more: Values = {}
+        for name in ("label", "region", "version", "size"):
+            found = values.get(name, [])
+            if len(found) not in (0, 1, count):
+                raise ValueFault(f"has {count} contents, but {len(found)} values of {name}: which belong together?")
+            if found:
+                more[name] = found[place if len(found) == count else 0].text
+        said = next((found[place].label for found in digests.values() if found[place].label), "")
+        if said:
+            more.setdefault("label", said)
+        known = {name: found[place].text for name, found in digests.items()}
+        made.append(structs.replace(Accept(**more), **known))
+    return made
+
+
+def draft_of_checksums(files: Iterable[ManifestFile], emulator: str, folder: str) -> DraftSheet:
+    """The sheet of a checksum list: each file a need, in the folders that the list's paths say."""
+    draft = DraftSheet(emulator=emulator)
+    for file in files:
+        accept = structs.replace(Accept(size=file.size), **file.known())
+        place = join(folder, parent(file.name))
+        draft.needs.append(Draft(name=base(file.name), folder=place, accepts=[accept], also=[]))
+    return draft

@@ -1,0 +1,209 @@
+"""How records of a list belong together: which column names them, and which names their parents, BIOS sets, devices,
+variants and shared files. Told by what the values refer to, whatever the columns are called."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Mapping, Sequence
+
+from msgspec import structs
+
+from gribble.core.catalogue.importing.columns import Column
+from gribble.core.catalogue.importing.trees import Tree
+from gribble.core.catalogue.importing.words import head_points, meaning
+from gribble.core.records.fieldmap import Field
+from gribble.core.records.imported import Degree, Guess
+
+_FLAGS = {"bios": "bios", "device": "devices"}
+
+
+def related(guesses: list[Guess], columns: list[Column], kinds: Mapping[str, str]) -> list[Guess]:
+    """Parents and BIOS sets: the columns that name sets of the list, told apart by what they name. Of two, the one that
+    repeats the other and says more is the BIOS set's."""
+    chosen = next((one for one in guesses if one.field == "set"), None)
+    names: set[str] = next((set(column.words) for column in columns if chosen and column.name == chosen.column), set())
+    taken = {one.column for one in guesses if one.field not in ("parent", "bios")}
+    refer = [one for one in columns if one.name not in taken and one.words and one.refers_to(names) >= 0.5]
+    others = [one for one in guesses if one.field not in ("parent", "bios")]
+    within = [one for one in refer if "/" in one.name]
+    refer = [one for one in refer if one not in within]
+    if within and not any(one.field == "devices" for one in others):
+        samples = tuple(itertools.islice(within[0].words, 3))
+        others.append(
+            Guess(field="devices", column=within[0].name, rules=(Field(from_=within[0].name),), degree=Degree.LIKELY,
+                  reason="names sets, several to a record", samples=samples)
+        )  # fmt: skip
+    doubted = [
+        structs.replace(one, degree=Degree.DOUBTFUL, reason=f"{one.reason}, but names no sets of the list")
+        for one in guesses
+        if one.field in ("parent", "bios") and one.column not in {column.name for column in (*refer, *within)}
+    ]
+    if len(refer) == 1:
+        return [*others, *_alone(refer[0], guesses, kinds), *doubted]
+    if len(refer) == 2:
+        fewer, more = sorted(refer, key=lambda one: len(one.values))
+        return [*others, *_both(fewer, more, guesses), *doubted]
+    return [*others, *(one for one in guesses if one.column in {column.name for column in refer}), *doubted]
+
+
+def _alone(column: Column, guesses: list[Guess], kinds: Mapping[str, str]) -> list[Guess]:
+    """The one column that names sets: parents, BIOS sets, or both, each told by the kind of what it names."""
+    said = {kinds.get(word, "game") for word in column.words}
+    headed = next((one for one in guesses if one.column == column.name), None)
+    if said == {"game", "bios"}:
+        reason = "names of sets, of games and BIOS sets"
+        made = [("parent", Field(from_=column.name, kind="game")), ("bios", Field(from_=column.name, kind="bios"))]
+    else:
+        word = "bios" if said == {"bios"} else headed.field if headed and not kinds else "parent"
+        reason = f"names of {'BIOS sets' if word == 'bios' else 'sets'}"
+        made = [(word, Field(from_=column.name))]
+    degree = (
+        Degree.SURE if headed else Degree.LIKELY if column.refers_to(kinds or column.words) >= 0.9 else Degree.DOUBTFUL
+    )
+    samples = tuple(itertools.islice(column.words, 3))
+    return [
+        Guess(field=field, column=column.name, rules=(rule,), degree=degree, reason=reason, samples=samples)
+        for field, rule in made
+    ]
+
+
+def _both(fewer: Column, more: Column, guesses: list[Guess]) -> list[Guess]:
+    """Parent and BIOS set, of two columns that name sets."""
+    heads = {one.column: one.field for one in guesses if one.field in ("parent", "bios")}
+    pairs = [(a, b) for a, b in zip(fewer.every, more.every, strict=False) if a and b]
+    alike = sum(a == b for a, b in pairs) >= 0.8 * max(1, len(pairs)) and bool(pairs)
+    swapped = heads.get(fewer.name) == "bios" or (heads.get(more.name) == "parent" and fewer.name not in heads)
+    if alike and not swapped:
+        degree, reason = Degree.LIKELY, "repeats the parent, which then falls away, and names BIOS sets"
+    elif heads.get(fewer.name) != heads.get(more.name) and heads:
+        degree, reason = Degree.LIKELY, "names of sets"
+    else:
+        degree, reason = Degree.DOUBTFUL, "two columns name sets"
+    order = (more, fewer) if swapped else (fewer, more)
+    return [
+        Guess(
+            field=field, column=column.name, rules=(Field(from_=column.name),), degree=degree,
+            reason=reason if field == "bios" else "names of sets",
+            samples=tuple(itertools.islice(column.words, 3)),
+        )
+        for field, column in zip(("parent", "bios"), order, strict=True)
+    ]  # fmt: skip
+
+
+def kinds_of(guesses: list[Guess], rows: Sequence[Mapping[str, str]]) -> dict[str, str]:
+    """The kind of each set, where the list says it."""
+    fields = {one.field: one for one in guesses}
+    if "set" not in fields or "kind" not in fields:
+        return {}
+    kinds = {}
+    for row in rows:
+        said = (rule.values.get(row.get(rule.from_, ""), "") for rule in fields["kind"].rules)
+        kinds[row.get(fields["set"].column, "")] = next(filter(None, said), "game")
+    return kinds
+
+
+def flagged_kinds(columns: list[Column], taken: set[str]) -> list[Guess]:
+    """The kind by columns of yes and no, each for one kind."""
+    rules, found = [], []
+    for kind, field in _FLAGS.items():
+        for column in columns:
+            head = column.head.lower()
+            says = head_points(column.head, field) or kind in head or (kind == "bios" and "system" in head)
+            if column.name not in taken and column.fit("optional") > 0 and says:
+                values = {word: kind if meaning(word, "yes or no") == "yes" else "" for word in column.words}
+                rules.append(Field(from_=column.name, values=values))
+                found.append(column)
+    if not rules:
+        return []
+    names = " and ".join(column.name for column in found)
+    words = ", ".join(f"{rule.from_} {word} is {kind}" for rule in rules for word, kind in rule.values.items() if kind)
+    return [
+        Guess(field="kind", column=names, rules=tuple(rules), degree=Degree.LIKELY, words=words,
+              reason="says yes or no")
+    ]  # fmt: skip
+
+
+def shared_names(files: list[Guess], within: list[Column], tree: Tree, sets: list[Guess]) -> list[Guess]:
+    """The column that says which file of the parent one is: it names files, and only where there is a parent."""
+    fields = {one.field: one for one in files}
+    parent = next((one.column.lstrip("@") for one in sets if one.field == "parent"), "")
+    if "name" not in fields or "parent_name" in fields or not parent:
+        return []
+    names = {row.get(fields["name"].column, "") for row in tree.inner_rows}
+    for column in within:
+        if column.name in {one.column for one in files} or not column.values or column.refers_to(names) < 0.9:
+            continue
+        rows = [row for row in tree.flat_rows if row.get(column.name)]
+        if all(row.get(f"^{parent}") for row in rows):
+            return [
+                Guess(field="parent_name", column=column.name, rules=(Field(from_=column.name),), degree=Degree.LIKELY,
+                      reason="names files, and only of sets that have a parent",
+                      samples=tuple(itertools.islice(column.words, 3)))
+            ]  # fmt: skip
+    return []
+
+
+def variants_of(tree: Tree, within: list[Column]) -> tuple[Guess, Guess] | None:
+    """The variants of BIOS sets: records beside the files whose names stand with files, one perhaps marked as usual."""
+    for way, rows in tree.others.items():
+        for name in dict.fromkeys(name for row in rows for name in row):
+            known = {row.get(name, "") for row in rows} - {""}
+            column = next((one for one in within if one.values and known and one.refers_to(known) == 1), None)
+            if column is None or column.fit("name") > 2:
+                continue
+            usual = [
+                Column(one, [row.get(one, "") for row in rows]) for one in dict.fromkeys(n for row in rows for n in row)
+            ]
+            first = next((one.name for one in usual if one.name != name and one.fit("optional") > 0), "")
+            words = f"the one with yes at {first} comes first" if first else "the first is the default"
+            rule = Field(from_=f"{way}/{name}", first=first)
+            samples = tuple(itertools.islice(dict.fromkeys(row.get(name, "") for row in rows), 3))
+            degree = Degree.LIKELY if first else Degree.ASSUMED
+            reason = "files name them"
+            return (
+                Guess(field="variants", column=rule.from_, rules=(rule,), degree=degree, reason=reason, words=words,
+                      samples=samples),
+                Guess(field="variant", column=column.name, rules=(Field(from_=column.name),), degree=Degree.LIKELY,
+                      reason="names of variants", samples=samples),
+            )  # fmt: skip
+    return None
+
+
+def naming_of(columns: list[Column]) -> list[Guess]:
+    """The column that names each record: short, of each another, best one whose head says so."""
+    free = [one for one in columns if len(one.words) == one.rows and one.fit("set") >= 0 and not one.digests]
+    best = max(free, key=lambda one: (head_points(one.head, "set"), head_points(one.head, "name")), default=None)
+    if best is None:
+        return []
+    headed = head_points(best.head, "set") or head_points(best.head, "name")
+    return [
+        Guess(field="set", column=best.name, rules=(Field(from_=best.name),), reason="names each record",
+              degree=Degree.SURE if headed else Degree.LIKELY, samples=tuple(itertools.islice(best.words, 3)))
+    ]  # fmt: skip
+
+
+def said_of_each(columns: list[Column], taken: set[str]) -> list[Guess]:
+    """The one column that says something in words of every record, and of nearly each another thing."""
+    free = [
+        one for one in columns
+        if one.name not in taken and len(one.values) == one.rows and len(one.words) >= 0.9 * one.rows
+        and one.fit("title") > 0 and one.share(lambda text: len(text) < 60) == 1
+    ]  # fmt: skip
+    if len(free) != 1:
+        return []
+    return [
+        Guess(field="title", column=free[0].name, rules=(Field(from_=free[0].name),), degree=Degree.LIKELY,
+              reason="says something of each set", samples=tuple(itertools.islice(free[0].words, 3)))
+    ]  # fmt: skip
+
+
+def unique_name(columns: list[Column], taken: set[str]) -> list[Guess]:
+    """The first column that names each record: short, and of each another."""
+    for column in columns:
+        free = column.name not in taken and column.values
+        if free and len(column.words) == column.rows and column.fit("set") >= 0 and not column.digests:
+            return [
+                Guess(field="set", column=column.name, rules=(Field(from_=column.name),), degree=Degree.LIKELY,
+                      reason="names each record", samples=tuple(itertools.islice(column.words, 3)))
+            ]  # fmt: skip
+    return []
