@@ -22,12 +22,16 @@ class Entry(NamedTuple):
     size: int
 
     @property
+    def content(self) -> bytes:
+        return (self.name.encode() * self.size)[: self.size]
+
+    @property
     def md5(self) -> str:
-        return hashlib.md5(self.name.encode(), usedforsecurity=False).hexdigest()
+        return hashlib.md5(self.content, usedforsecurity=False).hexdigest()
 
     @property
     def sha1(self) -> str:
-        return hashlib.sha1(self.name.encode(), usedforsecurity=False).hexdigest()
+        return hashlib.sha1(self.content, usedforsecurity=False).hexdigest()
 
 
 ENTRIES = (

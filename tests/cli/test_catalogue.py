@@ -12,6 +12,7 @@ import pytest
 
 from gribble.demo.contents import content
 from tests.conftest import Gribble, tree
+from tests.lists import ENTRIES, LANGUAGES, SHAPES, grid_of
 
 
 def test_a_captured_setup_is_restored_from_the_sources_by_its_sheet_alone(gribble: Gribble, world: Path) -> None:
@@ -335,3 +336,23 @@ def test_an_export_brings_its_sheet_and_a_list_says_what_plays(gribble: Gribble,
         to = "plays" if wrong == "--out" else "sheet"
         refused = gribble("catalogue", "import", "plover.html", "--to", to, wrong, out, cwd=world, code=2)
         assert words_ in refused.err or "says what plays" in refused.err
+
+
+@pytest.mark.parametrize("shape", SHAPES)
+def test_one_command_and_one_answer_lead_from_a_list_to_a_verdict(gribble: Gribble, tmp_path: Path, shape: str) -> None:
+    made = SHAPES[shape](grid_of(LANGUAGES["en"]))
+    (tmp_path / shape).write_bytes(made if isinstance(made, bytes) else made.encode())
+    (tmp_path / "gribble.toml").write_text(
+        'sources = ["drawer"]\ncatalogues = ["mine"]\n[rig.den]\nat = "den"\n[rig.den.emulators]\nplover = {}\n'
+    )
+    here, held, *_ = ENTRIES
+    for path, entry in (("den/system/" + here.name, here), ("drawer/whatever", held)):
+        (tmp_path / path).parent.mkdir(parents=True, exist_ok=True)
+        (tmp_path / path).write_bytes(entry.content)
+    words = ("catalogue", "import", shape, "--folder", "system", "--out", "mine/plover.sheet.toml")
+    assert "Is that right?" in gribble(*words, cwd=tmp_path, code=0, stdin=b"y\n").out
+    gribble("catalogue", "lint", "mine", cwd=tmp_path, code=0)
+    needs = gribble("check", "--json", cwd=tmp_path, code=1).json["rigs"][0]["emulators"][0]["needs"]
+    assert [(one["verdict"], one["level"]) for one in needs] == [
+        ("sound", "must"), ("astray", "must"), ("missing", "extra"), ("missing", "must"),
+    ]  # fmt: skip
