@@ -63,10 +63,12 @@ def gribble(tmp_path: Path, clean_env: dict[str, str]) -> Gribble:
         code: int | None = None,
         stdin: bytes = b"",
         process: bool = False,
+        asks: bool = False,
         **env: str,
     ) -> Ended:
         apart = process or any(name.startswith(("PYTHON", "LANG", "LC_")) for name in env)
-        ended = (apart_run if apart else run_here)(words, cwd or tmp_path, {**clean_env, **env}, stdin)
+        place, env = cwd or tmp_path, {**clean_env, **env}
+        ended = apart_run(words, place, env, stdin) if apart else run_here(words, place, env, stdin, asks=asks)
         assert code is None or ended.code == code, f"exit status {ended.code}\n{ended.out}\n{ended.err}"
         assert "Traceback" not in ended.err
         assert "a fault of its own" not in ended.err, ended.err

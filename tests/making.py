@@ -78,14 +78,16 @@ def apart_run(words: Words, cwd: Path, env: dict[str, str], stdin: bytes) -> End
     return Ended.of(done)
 
 
-def run_here(words: Words, cwd: Path, env: dict[str, str], stdin: bytes, *, as_one: bool = False) -> Ended:
+def run_here(
+    words: Words, cwd: Path, env: dict[str, str], stdin: bytes, *, as_one: bool = False, asks: bool = False
+) -> Ended:
     """The program in this process, with variables, folder and streams of its own; both outputs in one, if that is
-    wished."""
+    wished. `asks` says that somebody sits at a terminal."""
     out, err = io.BytesIO(), io.BytesIO()
     stdout = io.TextIOWrapper(out, "utf-8", write_through=True)
     streams = stdout, stdout if as_one else io.TextIOWrapper(err, "utf-8", "backslashreplace", write_through=True)
     surroundings = Environment(
-        tuple(map(os.fsdecode, words)), env, cwd, io.TextIOWrapper(io.BytesIO(stdin)), *streams, datetime.now, False
+        tuple(map(os.fsdecode, words)), env, cwd, io.TextIOWrapper(io.BytesIO(stdin)), *streams, datetime.now, asks
     )
     with mock.patch.dict(os.environ, env, clear=True), contextlib.chdir(cwd):
         code = run(surroundings)

@@ -356,3 +356,16 @@ def test_one_command_and_one_answer_lead_from_a_list_to_a_verdict(gribble: Gribb
     assert [(one["verdict"], one["level"]) for one in needs] == [
         ("sound", "must"), ("astray", "must"), ("missing", "extra"), ("missing", "must"),
     ]  # fmt: skip
+
+
+def test_at_a_terminal_what_is_doubtful_is_asked_about(gribble: Gribble, tmp_path: Path) -> None:
+    digests = ("0a1b2c3d4e5f60718293a4b5c6d7e8f9", "1b2c3d4e5f60718293a4b5c6d7e8f90a")
+    rows = "".join(f"old{n}.bin,new{n}.rom,{md5}\n" for n, md5 in enumerate(digests))
+    (tmp_path / "ruff.csv").write_text(f"Original name,Rename to,MD5\n{rows}")
+    words = ("catalogue", "import", "ruff.csv", "--out", "ruff.sheet.toml")
+    assert "which column is the name is doubtful" in gribble(*words, "--yes", cwd=tmp_path, code=2).err
+    assert "is doubtful" in gribble(*words, cwd=tmp_path, code=2, stdin=b"n\n", asks=True).err
+    assert not (tmp_path / "ruff.sheet.toml").exists()
+    said = gribble(*words, cwd=tmp_path, code=0, stdin=b"y\ny\n", asks=True).out
+    assert said.index("Is Rename to the name?") < said.index("Is that right?")
+    assert 'name = "new0.rom"' in (tmp_path / "ruff.sheet.toml").read_text()
