@@ -44,7 +44,7 @@ PAGE = f"""<h1>Plover system files</h1>
 <table><tr><th rowspan=2>File<th colspan=2>Content<th rowspan=2>Size</tr><tr><th>MD5<th>Revision</tr>
 <tr><td rowspan=2>sub/a.rom<sup>1</sup><td>{A}<td>1.0<td>64 KB<tr><td>{B}<td>1.1<td>64 KB
 <tr><td colspan=4>Not needed by all</tr>
-<tr><td>b.rom<br>b-old.rom<td>{C}<br><span style="display: none">{A}</span><td>N/A<td>&mdash;
+<tr><td>b.rom*<br>b-old.rom [2]<td>{C}<br><span style="display: none">{A}</span><td>N/A<td>&mdash;
 <tr hidden><td>gone.rom<td>{C}<td>x<td>1<tfoot><tr><td>c.rom<td>{C}<td>y<td>2</table>
 <h2>Tern 16</h2>
 <table><tr><th rowspan=2>File<th colspan=2>Content<th rowspan=2>Size</tr><tr><th>MD5<th>Revision</tr>

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from gribble.core.base.errors import GribbleError
+from gribble.core.catalogue.importing.shapes import without_marks
 from gribble.core.catalogue.importing.tables import Row
 
 MOST_BOOK_BYTES = 128 << 20
@@ -114,7 +115,7 @@ def _text(cell: Any) -> str:
     words: list[str] = []
     _gather(cell, words)
     lines = (" ".join(line.split()) for line in "".join(words).split("\n"))
-    return "\n".join(line for line in lines if line)
+    return without_marks("\n".join(line for line in lines if line))
 
 
 def _gather(element: Any, words: list[str]) -> None:

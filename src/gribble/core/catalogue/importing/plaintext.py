@@ -9,6 +9,7 @@ import re
 import unicodedata
 from collections.abc import Iterator
 
+from gribble.core.catalogue.importing.shapes import without_marks
 from gribble.core.catalogue.importing.tables import Row
 
 _RULE = re.compile(r"^[\s|+:=\-─═┌┬┐├┼┤└┴┘╔╦╗╠╬╣╚╩╝]+$")
@@ -49,7 +50,7 @@ def _plain(cell: str) -> str:
     cell = re.sub(r"(?i)<br\s*/?>", "\n", cell)
     cell = re.sub(r"(\*\*|__|`|~~)(.+?)\1", r"\2", cell)
     cell = re.sub(r"^\*(.+)\*$|^_(.+)_$", lambda found: found[1] or found[2], cell)
-    return re.sub(r"\\([|*_`\\\[\]])", r"\1", cell).strip()
+    return re.sub(r"\\([|*_`\\\[\]])", r"\1", without_marks(cell)).strip()
 
 
 def aligned_rows(text: str) -> Iterator[Row]:

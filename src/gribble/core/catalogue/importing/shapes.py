@@ -13,8 +13,14 @@ _FILE = re.compile(r"^[^\s<>\"|?*:=][^<>\"|?*:=\n]*\.[A-Za-z0-9_]{1,8}$")
 _NUMBER = re.compile(r"^[\d., '\u00a0\u202f]*\d$|^0x[0-9a-f]+$", re.IGNORECASE)
 _SIZE = re.compile(r"^(?P<digits>\d[\d., '\u00a0\u202f]*?)\s*(?P<unit>[^\W\d_]+)\.?$")
 _YEAR = re.compile(r"^(19[4-9]|20[0-4])[0-9?]\??$|^(19|20)\?\?$")
+_MARKS = re.compile(r"(?:\s*(?:\[\d{1,2}\]|[¹²³⁴⁵⁶⁷⁸⁹†‡]|(?<=\w)\*))+$", re.MULTILINE)
 _HEX = re.compile(r"^[0-9A-Fa-f]+$")
 _HEX_NUMBER = re.compile(r"^\d{8}$")
+
+
+def without_marks(text: str) -> str:
+    """A cell without the marks of footnotes behind its words; what is nothing else stays."""
+    return _MARKS.sub("", text) or text
 
 
 def is_blank(text: str) -> bool:

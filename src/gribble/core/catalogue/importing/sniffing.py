@@ -83,6 +83,8 @@ def _encoding(path: Path, data: bytes) -> tuple[str, bool]:
                 f"{path} is UTF-8 in part only: line {line} is written in another encoding",
                 fix="Save it anew in one encoding; UTF-8 is best.",
             ) from error
+        if (said := re.search(rb"(?i)<meta[^>]+charset=[\"']?([\w-]+)", data[:4096])) and _decodes(data, said[1]):
+            return said[1].decode("ascii").lower(), False
         from charset_normalizer import from_bytes
 
         best = from_bytes(data, cp_isolation=_ENCODINGS).best()
@@ -90,6 +92,14 @@ def _encoding(path: Path, data: bytes) -> tuple[str, bool]:
             raise GribbleError(f"{path} is no text that could be told, and no workbook", fix=_READABLE) from error
         return (best.encoding if best else "cp1252"), True
     return "utf-8", False
+
+
+def _decodes(data: bytes, encoding: bytes) -> bool:
+    try:
+        codecs.getincrementaldecoder(encoding.decode("ascii"))().decode(data)
+    except (LookupError, UnicodeDecodeError):
+        return False
+    return True
 
 
 def _sample(path: Path, data: bytes, encoding: str) -> str:
