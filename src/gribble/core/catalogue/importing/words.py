@@ -9,25 +9,29 @@ from __future__ import annotations
 import re
 import unicodedata
 
+from gribble.core.base.digests import HEX_LENGTHS
+
 HEADS: dict[str, str] = {
     "name": (
-        "file, rename to, correct name, filename, file name, name of file, name of the file, rom, rom name, rom "
-        "file, chip, name, datei, dateiname, name der datei, rom datei, fichier, nom du fichier, nom de fichier, "
-        "nom, archivo, nombre de archivo, nombre del archivo, fichero, nombre del fichero, nombre, nome file, nome "
-        "del file, nome, arquivo, nome do arquivo, ficheiro, nome do ficheiro, bestand, bestandsnaam, naam, naam van "
-        "het bestand, ファイル, ファイル名, 名前"
+        "part, teil, baustein, puce, composant, componente, chipnaam, bios file, bios datei, fichier bios, archivo "
+        "bios, file bios, nom fichier, file, rename to, correct name, filename, file name, name of file, name of the "
+        "file, rom, rom name, rom file, chip, name, datei, dateiname, name der datei, rom datei, fichier, nom du "
+        "fichier, nom de fichier, nom, archivo, nombre de archivo, nombre del archivo, fichero, nombre del fichero, "
+        "nombre, nome file, nome del file, nome, arquivo, nome do arquivo, ficheiro, nome do ficheiro, bestand, "
+        "bestandsnaam, naam, naam van het bestand, ファイル, ファイル名, 名前"
     ),
     "aliases": (
-        "alias, aliases, also, alternative name, alternative names, alternate name, alternate names, other name, "
-        "other names, also called, also known as, aka, alternativer name, alternativname, andere namen, anderer "
-        "name, auch bekannt als, autre nom, autres noms, otro nombre, otros nombres, altro nome, altri nomi, outro "
-        "nome, outros nomes, andere naam, 別名, 別ファイル名"
+        "nombre alternativo, nome alternativo, alternatieve naam, 他の名前, alias, aliases, also, alternative name, "
+        "alternative names, alternate name, alternate names, other name, other names, also called, also known as, "
+        "aka, alternativer name, alternativname, andere namen, anderer name, auch bekannt als, autre nom, autres "
+        "noms, otro nombre, otros nombres, altro nome, altri nomi, outro nome, outros nomes, andere naam, 別名, "
+        "別ファイル名"
     ),
     "title": (
-        "title, description, desc, called, game, game name, spiel, jeu, juego, gioco, jogo, spel, ゲーム, what it "
-        "is, what, contents, content, full name, long name, long, full, name, bezeichnung, beschreibung, titel, "
-        "inhalt, titre, designation, contenu, nom complet, nom, descripcion, titulo, contenido, nombre completo, "
-        "nombre, descrizione, titolo, contenuto, nome completo, nome, descricao, conteudo, omschrijving, "
+        "libelle, title, description, desc, called, game, game name, spiel, jeu, juego, gioco, jogo, spel, ゲーム, "
+        "what it is, what, contents, content, full name, long name, long, full, name, bezeichnung, beschreibung, "
+        "titel, inhalt, titre, designation, contenu, nom complet, nom, descripcion, titulo, contenido, nombre "
+        "completo, nombre, descrizione, titolo, contenuto, nome completo, nome, descricao, conteudo, omschrijving, "
         "beschrijving, naam, inhoud, 説明, 名称, タイトル, 題名, 内容, 品名"
     ),
     "machine": (
@@ -37,26 +41,28 @@ HEADS: dict[str, str] = {
         "本体, システム, ハード, 機器"
     ),
     "level": (
-        "required, required?, requirement, needed, necessity, necessary, mandatory, must have, importance, "
+        "zwingend, required, required?, requirement, needed, necessity, necessary, mandatory, must have, importance, "
         "erforderlich, notwendig, benotigt, benoetigt, pflicht, notig, noetig, requis, requise, obligatoire, "
         "necessaire, requerido, obligatorio, necesario, richiesto, obbligatorio, necessario, obrigatorio, verplicht, "
         "vereist, nodig, benodigd, 必須, 必要, 要否, 必須か"
     ),
-    "unneeded": "optional, opt, optionnel, facultatif, opcional, opzionale, facoltativo, optioneel, 任意, 省略可",
+    "unneeded": (
+        "wahlfrei, optional, opt, optionnel, facultatif, opcional, opzionale, facoltativo, optioneel, 任意, 省略可"
+    ),
     "kind": (
-        "kind, type, category, sort, art, typ, kategorie, categorie, tipo, categoria, clase, soort, 種類, 種別, "
-        "分類, 区分"
+        "genre, タイプ, kind, type, category, sort, art, typ, kategorie, categorie, tipo, categoria, clase, soort, "
+        "種類, 種別, 分類, 区分"
     ),
     "why": (
-        "why, what for, what it does, purpose, used for, use, zweck, wofur, wozu, verwendung, utilite, pourquoi, "
-        "usage, proposito, para que, uso, scopo, perche, a cosa serve, finalidade, motivo, para que serve, doel, "
-        "waarom, waarvoor, 用途, 理由, 目的"
+        "needed for, benotigt fur, necessaire pour, why, what for, what it does, purpose, used for, use, zweck, "
+        "wofur, wozu, verwendung, utilite, pourquoi, usage, proposito, para que, uso, scopo, perche, a cosa serve, "
+        "finalidade, motivo, para que serve, doel, waarom, waarvoor, 用途, 理由, 目的"
     ),
     "folder": (
-        "folder, directory, path, location, subfolder, place, goes into, ordner, verzeichnis, pfad, unterordner, "
-        "ablage, dossier, repertoire, chemin, emplacement, carpeta, directorio, ruta, ubicacion, cartella, percorso, "
-        "posizione, pasta, diretorio, caminho, local, map, pad, locatie, フォルダ, フォルダー, 場所, ディレクトリ, "
-        "保存先, 保存場所"
+        "goes in, put in, destination, ziel, zielordner, destino, destinazione, bestemming, folder, directory, path, "
+        "location, subfolder, place, goes into, ordner, verzeichnis, pfad, unterordner, ablage, dossier, repertoire, "
+        "chemin, emplacement, carpeta, directorio, ruta, ubicacion, cartella, percorso, posizione, pasta, diretorio, "
+        "caminho, local, map, pad, locatie, フォルダ, フォルダー, 場所, ディレクトリ, 保存先, 保存場所"
     ),
     "label": (
         "revision, rev, label, edition, ausgabe, auflage, revisione, revisao, edicao, revisie, uitgave, リビジョン, "
@@ -78,13 +84,13 @@ HEADS: dict[str, str] = {
         "korte naam, セット, セット名, ゲーム, 短縮名"
     ),
     "year": (
-        "year, built, released, release year, jahr, erscheinungsjahr, baujahr, annee, ano, anno, jaar, 年, 発売年, "
-        "発売, 年度"
+        "erschienen, sortie, release date, released in, year, built, released, release year, jahr, erscheinungsjahr, "
+        "baujahr, annee, ano, anno, jaar, 年, 発売年, 発売, 年度"
     ),
     "maker": (
-        "maker, by, manufacturer, company, publisher, made by, hersteller, firma, fabricant, constructeur, editeur, "
-        "societe, fabricante, empresa, editor, produttore, casa, azienda, editora, fabrikant, maakt door, bedrijf, "
-        "メーカー, 製造元, 会社"
+        "compania, maakt, maker, by, manufacturer, company, publisher, made by, hersteller, firma, fabricant, "
+        "constructeur, editeur, societe, fabricante, empresa, editor, produttore, casa, azienda, editora, fabrikant, "
+        "maakt door, bedrijf, メーカー, 製造元, 会社"
     ),
     "parent": (
         "parent, parent set, clone of, copy of, based on, of, original, elternset, klon von, variante von, clone de, "
@@ -101,9 +107,9 @@ HEADS: dict[str, str] = {
         "speelbaar, werkt, speelt, toestand, 動作, 動作状況, 状態"
     ),
     "note": (
-        "note, notes, remark, remarks, comment, comments, hinweis, bemerkung, bemerkungen, anmerkung, remarque, "
-        "remarques, nota, notas, observaciones, note, osservazioni, observacoes, opmerking, opmerkingen, 備考, 注記, "
-        "メモ"
+        "kommentar, commentaire, comentario, commento, comentario, 注, note, notes, remark, remarks, comment, "
+        "comments, hinweis, bemerkung, bemerkungen, anmerkung, remarque, remarques, nota, notas, observaciones, "
+        "note, osservazioni, observacoes, opmerking, opmerkingen, 備考, 注記, メモ"
     ),
     "state": (
         "dump, dump status, dump state, status, state, condition, zustand, etat, estado, stato, toestand, ダンプ, 状態"
@@ -134,7 +140,7 @@ MEANINGS: dict[str, dict[str, str]] = {
     "yes or no": {"yes": _YES, "no": _NO},
     "level": {
         "must": (
-            "required, mandatory, must, needed, necessary, essential, obligatory, yes required, pflicht, "
+            "must have, required, mandatory, must, needed, necessary, essential, obligatory, yes required, pflicht, "
             "erforderlich, notwendig, benotigt, zwingend, requis, requise, obligatoire, necessaire, indispensable, "
             "requerido, requerida, obligatorio, obligatoria, necesario, necesaria, imprescindible, richiesto, "
             "richiesta, obbligatorio, obbligatoria, necessario, necessaria, indispensabile, obrigatorio, "
@@ -152,8 +158,8 @@ MEANINGS: dict[str, dict[str, str]] = {
     },
     "kind": {
         "bios": (
-            "bios, boot, boot rom, bootrom, system rom, startrom, rom de demarrage, rom de arranque, rom di avvio, "
-            "opstartrom, 起動rom, ブートrom"
+            "start rom, bios, boot, boot rom, bootrom, system rom, startrom, rom de demarrage, rom de arranque, rom "
+            "di avvio, opstartrom, 起動rom, ブートrom"
         ),
         "firmware": "firmware, micrologiciel, ファームウェア",
         "keys": (
@@ -184,9 +190,10 @@ MEANINGS: dict[str, dict[str, str]] = {
             "giocabile, sim, bom, perfeito, jogavel, goed, perfect, werkt, speelbaar, 良好, 完全, 動作, はい, ○"
         ),
         "flawed": (
-            "flawed, imperfect, partly, partial, glitches, some problems, fehlerhaft, mit fehlern, teilweise, "
-            "mangelhaft, imparfait, partiel, avec defauts, imperfecto, parcial, con fallos, imperfetto, parziale, "
-            "con difetti, imperfeito, com falhas, gebrekkig, gedeeltelijk, met fouten, 不完全, 一部, △"
+            "mostly, minor problems, flawed, imperfect, partly, partial, glitches, some problems, fehlerhaft, mit "
+            "fehlern, teilweise, mangelhaft, imparfait, partiel, avec defauts, imperfecto, parcial, con fallos, "
+            "imperfetto, parziale, con difetti, imperfeito, com falhas, gebrekkig, gedeeltelijk, met fouten, 不完全, "
+            "一部, △"
         ),
         "no": (
             "no, broken, not working, does not work, unplayable, bad, nein, defekt, lauft nicht, geht nicht, "
@@ -200,8 +207,8 @@ MEANINGS: dict[str, dict[str, str]] = {
             "bom, goed, 良好, 確認済"
         ),
         "undumped": (
-            "undumped, no dump, not dumped, missing, nobody has it, fehlt, nicht ausgelesen, absent, non lu, falta, "
-            "sin volcar, mancante, faltando, ontbreekt, 未吸出し, 欠品"
+            "manquant, undumped, no dump, not dumped, missing, nobody has it, fehlt, nicht ausgelesen, absent, non "
+            "lu, falta, sin volcar, mancante, faltando, ontbreekt, 未吸出し, 欠品"
         ),
         "suspect": (
             "suspect, bad dump, bad, poor, doubtful, schlecht, fraglich, verdachtig, mauvais, douteux, malo, dudoso, "
@@ -255,7 +262,8 @@ def head_points(head: str, field: str) -> int:
     asian = any(ord(sign) > 0x2E7F for sign in head) and any(
         one in shown for one in _HEADS[field] if len(one) > 1 and ord(one[0]) > 0x2E7F
     )
-    return 2 if spans & {one for one in _HEADS[field] if len(one) > 3} or asian else 0
+    least = 3 if field in HEX_LENGTHS else 4  # short words stand in too many heads
+    return 2 if spans & {one for one in _HEADS[field] if len(one) >= least} or asian else 0
 
 
 def meaning(text: str, what: str) -> str:
