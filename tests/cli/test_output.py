@@ -129,6 +129,7 @@ def test_the_first_steps_in_a_folder_without_sheets_lead_on(gribble: Gribble, tm
     (tmp_path / "downloads").mkdir()
     (tmp_path / "downloads/boot.rom").write_bytes(bytes(range(256)))
     assert "gribble catalogue import THAT makes it one" in gribble("init", cwd=tmp_path, code=0).out
+    assert "No sheets yet. You have a page" in gribble(cwd=tmp_path, code=0).out
     for words in (["check"], ["needs"], ["plan"], []):
         told = gribble(*words, cwd=tmp_path, code=0)
         assert "ready" not in told.out, "nothing is ready where nothing is wanted"

@@ -25,6 +25,15 @@ def show_start(screen: Screen) -> None:
     )
 
 
+def show_no_sheets(screen: Screen) -> None:
+    """How to come by a first sheet."""
+    screen.say(
+        "No sheets yet. You have a page, a table or a list of what an emulator needs: gribble catalogue import THAT. "
+        "You have a setup that works: gribble catalogue capture."
+    )
+    screen.out.print()
+
+
 def show_state(screen: Screen, audits: tuple[RigAudit, ...]) -> None:
     """Each rig and emulator in a line, then the next command."""
     screen.say(state(worst(found.state for found in audits)) if audits else "no rigs in gribble.toml yet")
