@@ -291,3 +291,19 @@ def test_what_is_not_taken_of_a_list_is_said(tmp_path: Path) -> None:
     (tmp_path / "ruff.csv").write_text(f"Datei;Größe;MD5\n{rows}")
     (size,) = draft_map(tmp_path / "ruff.csv", Asked()).doubtful
     assert "some are rounded" in size.reason
+
+
+def test_merged_cells_of_a_workbook_belong_to_every_row_below(tmp_path: Path) -> None:
+    """Else a set would be written with its first file alone."""
+    names = ("saltpan", "saltpan", "herring", "herring")
+    rows = [[name if n % 2 == 0 else "", f"{name}{n}.ic{n}", "65536", crc(f"{n}")] for n, name in enumerate(names)]
+    path = tmp_path / "ruff.xlsx"
+    path.write_bytes(workbook([["Spiel", "Chip", "Größe", "CRC32"], *rows]))
+    drafted = draft_map(path, Asked(release="1"))
+    assert (drafted.guesses[0].field, str(drafted.guesses[0].degree)) == ("set", "assumed")
+    tally = Tally()
+    sets = read_sets(read_list(path, drafted.made), drafted.made, tally)
+    assert {one.set: [file.name for file in one.files] for one in sets} == {
+        "saltpan": ["saltpan0.ic0", "saltpan1.ic1"], "herring": ["herring2.ic2", "herring3.ic3"],
+    }  # fmt: skip
+    assert tally.mistakes == []

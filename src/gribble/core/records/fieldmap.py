@@ -31,7 +31,8 @@ class Field(Struct, frozen=True, kw_only=True):
     counts (B, KiB, kB, …), with `binary` a K is 1,024 in any spelling, and `decimal` is the sign before its fraction;
     `values` says what a word stands for, "*" any other; `split` are what stands between several values; `labels` says
     that words in brackets behind a value are its label; `pick` takes digests out of a longer text. `kind` takes
-    only what names a set of that kind, of `variants` those come first that say yes at `first`, a path beside theirs.
+    only what names a set of that kind, of `variants` those come first that say yes at `first`, a path beside theirs;
+    with `down` a record that says nothing is as the one before it.
     """
 
     from_: str = field(name="from")
@@ -47,6 +48,7 @@ class Field(Struct, frozen=True, kw_only=True):
     pick: bool = False
     kind: str = ""
     first: str = ""
+    down: bool = False
     default: str | None = None
 
 

@@ -41,6 +41,7 @@ class Reader:
         self._fields = list(fields.items())
         self._several = _SEVERAL if several else ()
         self._attributes = {name: "" if several else plain_attribute(name, rules) for name, rules in fields.items()}
+        self._above: dict[str, list[Part]] = {}
         self._plain = {
             name: rules[0].from_
             for name, rules in fields.items()
@@ -77,6 +78,8 @@ class Reader:
         algorithm = name if name in HEX_LENGTHS else ""
         for rule in rules:
             found = list(parts(node, rule, algorithm))
+            if rule.down:
+                found = self._above[name] = found or self._above.get(name, [])
             if not found:
                 continue
             if name in _MANY:

@@ -239,7 +239,7 @@ def _is_roster(guesses: list[Guess], columns: list[Column]) -> bool:
         return False
     column = next(one for one in columns if one.name == fields["set"].column)
     related = {"parent", "bios", "devices", "year", "maker", "plays", "parent_name"} & fields.keys()
-    return len(column.words) < len(column.values) or bool(related)
+    return len(column.words) < column.rows or bool(related)
 
 
 def _named(drafted: Drafted, path: Path, asked: Asked, common: dict[str, str], title: str) -> Drafted:

@@ -14,6 +14,7 @@ from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.paths import base
 from gribble.core.catalogue.importing.columns import NEVER, Column
 from gribble.core.catalogue.importing.rules import rules_for
+from gribble.core.catalogue.importing.shapes import is_number
 from gribble.core.catalogue.importing.words import head_points
 from gribble.core.records.fieldmap import Field
 from gribble.core.records.imported import Degree, Guess
@@ -40,7 +41,7 @@ def guess_fields(columns: Sequence[Column], fields: Iterable[str]) -> list[Guess
     for one in found:
         free.pop(one.column, None)
     points = [_points(field, column) for field in fields for column in free.values()]
-    points = [one for one in points if one.total > 0 and one.fit > NEVER]
+    points = [_only_number(one, columns) for one in points if one.total > 0 and one.fit > NEVER]
     taken: set[str] = set()
     for best in sorted(points, key=lambda one: (-one.total, -one.head)):
         key = "level" if best.field == "unneeded" else "kind" if best.field == "set kind" else best.field
@@ -91,6 +92,15 @@ def _points(field: str, column: Column) -> _Points:
     if not head and (field not in _BY_SHAPE or fit < _BY_SHAPE[field]):
         return _Points(NEVER, head, fit, field, column)
     return _Points(head + fit, head, fit, field, column)
+
+
+def _only_number(point: _Points, columns: Sequence[Column]) -> _Points:
+    """The points of a size that no head names, with one more where nothing else is a number."""
+    if point.field != "size" or point.head:
+        return point
+    others = (one for one in columns if one is not point.column and one.values and not one.digests)
+    numbers = any(one.share(is_number) > 0.5 for one in others)
+    return point if numbers else point._replace(total=point.total + 1)
 
 
 _BY_SHAPE = {"name": 3, "size": 2, "year": 3, "kind": 3, "set kind": 3, "level": 3, "state": 3}

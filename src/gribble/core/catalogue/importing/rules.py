@@ -35,6 +35,8 @@ def rules_for(field: str, column: Column) -> Ruled:
         return _sized(column)
     if field == "optional":
         return _optional(column)
+    if field == "set" and len(column.values) < column.rows and column.every and column.every[0].strip():
+        return Ruled((Field(from_=column.name, down=True),), "an empty cell is as the one above", assumed=True)
     if field == "devices":
         signs = tuple(sign for sign in ("\n", ";", ",", "/", " ") if any(sign in word for word in column.words))[:1]
         return Ruled((Field(from_=column.name, split=signs),), f"parted at {signs[0]!r}" if signs else "")
