@@ -307,3 +307,8 @@ def test_merged_cells_of_a_workbook_belong_to_every_row_below(tmp_path: Path) ->
         "saltpan": ["saltpan0.ic0", "saltpan1.ic1"], "herring": ["herring2.ic2", "herring3.ic3"],
     }  # fmt: skip
     assert tally.mistakes == []
+
+
+def test_a_file_of_which_nothing_is_known_has_no_accept(tmp_path: Path) -> None:
+    _, sheet, tally = taken(tmp_path, "plover.csv", f"File,MD5\na.rom,{A}\nb.rom,N/A\nc.rom,{B}\n")
+    assert ([len(one.accepts) for one in sheet.needs], tally.mistakes) == ([1, 0, 1], [])

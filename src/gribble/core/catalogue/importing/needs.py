@@ -104,7 +104,8 @@ def _accepts(values: Values) -> list[Accept]:
         if said:
             more.setdefault("label", said)
         known = {name: found[place].text for name, found in digests.items()}
-        made.append(structs.replace(Accept(**more), **known))
+        if more or known:  # else nothing is known of it
+            made.append(structs.replace(Accept(**more), **known))
     return made
 
 
