@@ -128,6 +128,7 @@ REFUSED: dict[str, tuple[str, str | bytes, str]] = {
     ),
     "nobody's list": ("bios.csv", f"File,MD5\na.rom,{A}\n", "--emulator NAME"),
     "an entity": ("plover.xml", f'<!DOCTYPE a [<!ENTITY x "y">]><a><f n="a.bin" md="{A}"/></a>', "declares entities"),
+    "a deep record": ("plover.xml", f'<l><f n="a.bin" md="{A}">' + "<x>" * 3000 + "</x>" * 3000 + "</f></l>", "nested too deeply"),
     "no records": ("plover.json", '{"a": [1, 2], "b": {"c": 3}}', "has no records with digests"),
     "keys of one thing": ("plover.ini", "a = 1\nb = 2\nc = 3\n", "neither sections nor numbered keys"),
     "a broken workbook": ("plover.xlsx", b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1" + bytes(600), "no workbook that can be read"),

@@ -43,6 +43,8 @@ def read_list(path: Path, made: FieldMap, advance: Callable[[int], None] | None 
             way = made.records.split("/") if made.records else []
             reader = read_jsonl if looks.format is ListFormat.JSONL else read_json
             yield from reader(path, looks.encoding, way, told)
+    except RecursionError:
+        raise GribbleError(f"{path} is nested too deeply", fix="Turn it into JSON Lines, one record a line.") from None
     except OSError as error:
         raise GribbleError(f"{path} cannot be read: {reason_of(error)}", fix="Check the path.") from error
     except UnicodeDecodeError as error:

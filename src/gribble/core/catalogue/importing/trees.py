@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Collection, Iterable, Iterator
 from pathlib import Path
 from typing import Any
@@ -15,6 +16,9 @@ from gribble.core.catalogue.importing.streams import json_data, json_node, read_
 from gribble.core.catalogue.importing.xmlrecords import sample_xml
 from gribble.core.records.fieldmap import ListFormat
 from gribble.core.records.imported import Looks
+
+MOST_RECORDS = 10_000
+"""So many records of JSON are looked at."""
 
 MOST_DEPTH = 12
 """Nothing deeper is looked at."""
@@ -61,20 +65,25 @@ def xml_tree(path: Path) -> Tree:
 def json_tree(path: Path, looks: Looks) -> Tree:
     """The records of JSON or JSON Lines. Raises GribbleError, OSError and UnicodeDecodeError."""
     if looks.format is ListFormat.JSONL:
-        nodes = [node for node, _ in zip(read_jsonl(path, looks.encoding, [], _untold), range(20_000), strict=False)]
+        nodes = [
+            node for node, _ in zip(read_jsonl(path, looks.encoding, [], _untold), range(MOST_RECORDS), strict=False)
+        ]
         return _json_records("", nodes, {})
     data = json_data(path, looks.encoding, _untold)
     common = {k: str(v) for k, v in data.items() if isinstance(v, (str, int, float))} if isinstance(data, dict) else {}
-    found = [
-        ("/".join(way), nodes)
-        for way, nodes in _json_lists(data, [])
-        if sum(map(_has_digests_below, nodes[:500])) > 0.2 * len(nodes[:500])
-    ]
+    try:
+        found = [
+            ("/".join(way), nodes, count)
+            for way, nodes, count in _json_lists(data, [])
+            if sum(map(_has_digests_below, nodes[:500])) > 0.2 * len(nodes[:500])
+        ]
+    except RecursionError:
+        raise GribbleError(f"{path} is nested too deeply", fix="Turn it into JSON Lines, one record a line.") from None
     if not found:
         raise GribbleError(f"{path} has no records with digests", fix=_BY_HAND)
-    (way, nodes), *others = sorted(found, key=lambda one: -len(one[1]))
+    (way, nodes, _), *others = sorted(found, key=lambda one: -one[2])
     tree = _json_records(way, nodes, common)
-    tree.left = [f"{way} ({len(nodes):,})" for way, nodes in others]
+    tree.left = [f"{way} ({count:,})" for way, _, count in others]
     tree.keyed = way.endswith("*") and len({node.attributes.get("key") for node in nodes}) < len(nodes)
     return tree
 
@@ -86,27 +95,28 @@ def _untold(_bytes: int) -> None:
     pass
 
 
-def _json_lists(data: Any, way: list[str]) -> Iterator[tuple[list[str], list[Node]]]:
-    """Everything in JSON that could be a list of records, the outermost first."""
+def _json_lists(data: Any, way: list[str]) -> Iterator[tuple[list[str], list[Node], int]]:
+    """Everything in JSON that could be a list of records, the outermost first: its path, the first of its records, and
+    how many it has."""
     if len(way) > MOST_DEPTH:
         return
     if isinstance(data, list):
         records = [one for one in data if isinstance(one, dict)]
         if records:
-            yield way, [json_node("", one) for one in records]
+            yield way, [json_node("", one) for one in records[:MOST_RECORDS]], len(records)
     elif isinstance(data, dict):
         inner = [one for one in data.values() if isinstance(one, dict)]
         lists = [one for one in data.values() if isinstance(one, list) and one and isinstance(one[0], dict)]
         first = [json_node("", one[0]) for one in lists]
         if len(lists) > 1 and len(lists) == len(data) and all(map(_has_digests_below, first)):
-            yield [*way, "*"], list(_keyed(data))
+            yield [*way, "*"], list(itertools.islice(_keyed(data), MOST_RECORDS)), sum(map(len, lists))
             return
         names = [set(one) for one in inner]
         if len(inner) > 1 and len(inner) == len(data) and set.intersection(*names):
-            nodes = [json_node("", one) for one in inner]
-            for key, node in zip(data, nodes, strict=True):
+            nodes = [json_node("", one) for one in inner[:MOST_RECORDS]]
+            for key, node in zip(data, nodes, strict=False):
                 node.attributes["key"] = key
-            yield [*way, "*"], nodes
+            yield [*way, "*"], nodes, len(inner)
         else:
             for key, one in data.items():
                 if isinstance(one, (list, dict)):

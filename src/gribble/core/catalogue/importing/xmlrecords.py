@@ -17,6 +17,9 @@ from gribble.core.records.fieldmap import FieldMap
 WHOLE_RECORDS = 100
 """So many records are read whole, whatever of them is wanted, so that what is left over can be told."""
 
+MOST_NESTING = 200
+"""No record is nested deeper."""
+
 SAMPLE_BYTES = 2 << 20
 """So much of a list is looked at to tell where its records are."""
 
@@ -60,6 +63,8 @@ class _XmlRecords:
                 self._open[0].rows.append(tuple(map(attributes.get, self._row_keys)))
                 self._open.append(self._row)
                 return
+            if len(self._open) > MOST_NESTING:
+                raise GribbleError("a record is nested too deeply", fix="That is no list; check the file.")
             node = Node(name, attributes)
             self._open[-1].children.append(node)
             self._open.append(node)
