@@ -244,6 +244,15 @@ UNDERSTOOD: dict[str, tuple[str, str, set[str]]] = {
         "<list>" + "".join(f'<system name="Tern {n}"><rom file="{one}" md5="{digest_of(one)}"/></system>' for n, one in enumerate(FILES)) + "</list>",
         {"name", "machine", "md5"},
     ),
+    "groups in a table": (
+        "a.html",
+        "<table><tr><th>File<th>MD5</tr>" + "".join(
+            f"<tr><th colspan=2>Tern {n}</tr><tr><th>{one}<td>{digest_of(one)}</tr>" for n, one in enumerate(FILES)) + "</table>",
+        {"name", "machine", "md5"},
+    ),
+    "a digest's name in another's": (
+        "a.csv", "File,SHA-256\n" + "".join(f"{one},{hashlib.sha256(one.encode()).hexdigest()}\n" for one in FILES), {"name", "sha256"},
+    ),
     "UTF-16": ("a.csv", "".join(f"{a};{b}\n" for a, b in [("Datei", "MD5"), *((one, digest_of(one)) for one in FILES)]), {"name", "md5"}),
     "ticks": (
         "a.md", "| File | Needed | MD5 |\n|---|---|---|\n" + "".join(
@@ -263,7 +272,11 @@ def test_lists_as_people_make_them(tmp_path: Path, case: str) -> None:
     tally = Tally()
     sheet = draft_of(read_rows(read_list(path, drafted.made), drafted.made, tally), drafted.made, tally)
     assert tally.mistakes == []
-    assert [(one.name, one.accepts[0].md5) for one in sheet.needs] == [(one, digest_of(one)) for one in FILES]
+    known = [(one.name, one.accepts[0].md5 or one.accepts[0].sha256) for one in sheet.needs]
+    algorithm = hashlib.sha256 if "sha256" in fields else hashlib.md5
+    assert known == [(one, algorithm(one.encode()).hexdigest()) for one in FILES]
+    if case == "groups in a table":
+        assert [one.machines for one in sheet.needs] == [["Tern 0"], ["Tern 1"], ["Tern 2"]]
     if case == "ticks":
         assert [one.level for one in sheet.needs] == ["extra", "must", "must"]
 

@@ -71,7 +71,8 @@ class _Finder:
         if not row.words:
             self._gap = True
             return
-        if self._head and (row.is_head or (self._gap and _could_be_head(row))) and not self._is_again(row):
+        marked = row.is_head and len(row.words) > 1  # else it names a group
+        if self._head and (marked or (self._gap and _could_be_head(row))) and not self._is_again(row):
             self._head = None
         self._gap = False
         if self._head is None:
@@ -116,7 +117,7 @@ def _is_title(row: Row, head: Head) -> bool:
 
 def _find_head(rows: list[Row]) -> tuple[int, int]:
     """Where the head begins, and how many rows it has: none where the first row is data already."""
-    marked = [place for place, row in enumerate(rows) if row.is_head]
+    marked = [place for place, row in enumerate(rows) if row.is_head and len(row.words) > 1]
     first = marked[0] if marked else next((n for n, row in enumerate(rows) if _may_head(row)), None)
     data = next((n for n, row in enumerate(rows) if any(map(is_datum, row.cells))), len(rows))
     if first is None or first > data:
@@ -134,6 +135,8 @@ def _may_head(row: Row) -> bool:
 def _goes_on(rows: list[Row], place: int, first: int) -> bool:
     """Whether a head goes on in the next row: marked so, or below cells that span several columns."""
     row, above = rows[place], rows[first]
+    if len(row.words) == 1:
+        return False
     if row.is_head and above.is_head:
         return True
     spans = len(above.words) < sum(bool(cell.strip()) for cell in above.cells) or not all(map(str.strip, above.cells))

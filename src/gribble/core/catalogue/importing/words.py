@@ -29,9 +29,9 @@ HEADS: dict[str, str] = {
     ),
     "title": (
         "libelle, title, description, desc, called, game, game name, spiel, jeu, juego, gioco, jogo, spel, ゲーム, "
-        "what it is, what, contents, content, full name, long name, long, full, name, bezeichnung, beschreibung, "
-        "titel, inhalt, titre, designation, contenu, nom complet, nom, descripcion, titulo, contenido, nombre "
-        "completo, nombre, descrizione, titolo, contenuto, nome completo, nome, descricao, conteudo, omschrijving, "
+        "what it is, contents, content, full name, long name, long, full, name, bezeichnung, beschreibung, titel, "
+        "inhalt, titre, designation, contenu, nom complet, nom, descripcion, titulo, contenido, nombre completo, "
+        "nombre, descrizione, titolo, contenuto, nome completo, nome, descricao, conteudo, omschrijving, "
         "beschrijving, naam, inhoud, 説明, 名称, タイトル, 題名, 内容, 品名"
     ),
     "machine": (
@@ -123,7 +123,7 @@ HEADS: dict[str, str] = {
     "choice": "choice, one of, auswahl, choix, eleccion, scelta, escolha, keuze, 選択",
     "crc32": "crc, crc32, crc 32",
     "md5": "md5, md 5",
-    "sha1": "sha, sha1, sha 1",
+    "sha1": "sha1, sha 1",
     "sha256": "sha256, sha 256",
     "checked": (
         "checksum, checksums, hash, hashes, digest, digests, prufsumme, prufsummen, pruefsumme, somme de controle, "
