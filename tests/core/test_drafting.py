@@ -326,3 +326,19 @@ def test_merged_cells_of_a_workbook_belong_to_every_row_below(tmp_path: Path) ->
 def test_a_file_of_which_nothing_is_known_has_no_accept(tmp_path: Path) -> None:
     _, sheet, tally = taken(tmp_path, "plover.csv", f"File,MD5\na.rom,{A}\nb.rom,N/A\nc.rom,{B}\n")
     assert ([len(one.accepts) for one in sheet.needs], tally.mistakes) == ([1, 0, 1], [])
+
+
+def test_no_row_and_no_table_is_lost_unseen(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A row of words after a gap is no head in CSV; a table behind all that is looked at is said."""
+    monkeypatch.setattr("gribble.core.catalogue.importing.drafting.SAMPLE_ROWS", 4)
+    rows = "".join(f"{n}.rom,Part {n},{A}\n" for n in range(3))
+    _, sheet, tally = taken(
+        tmp_path, "plover.csv", f"File,Title,MD5\n{rows}\nlast,Part last,unread\n3.rom,Part 3,{A}\n"
+    )
+    assert [one.name for one in sheet.needs] == ["0.rom", "1.rom", "2.rom", "3.rom"]
+    assert ["record 4 (last), md5" in one for one in tally.mistakes] == [True]
+    lines = "".join(f"<tr><td>{n}.rom<td>{A}" for n in range(9))
+    more = f"<table><tr><th>File<th>Size<th>MD5<tr><td>x.rom<td>64 KB<td>{B}</table>"
+    path = tmp_path / "plover.html"
+    path.write_text(f"<table><tr><th>File<th>MD5{lines}</table>{more}")
+    assert draft_map(path, Asked()).notes == ("table 2 (File, Size, MD5) is left out",)

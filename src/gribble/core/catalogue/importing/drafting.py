@@ -27,19 +27,20 @@ from gribble.core.catalogue.importing.relatives import (
     related,
     said_of_each,
     shared_names,
-    unique_name,
     variants_of,
 )
 from gribble.core.catalogue.importing.rules import rules_for
 from gribble.core.catalogue.importing.sniffing import looks_like
 from gribble.core.catalogue.importing.tables import Head
-from gribble.core.catalogue.importing.trees import Tree, json_tree, xml_tree
+from gribble.core.catalogue.importing.trees import BY_HAND, Tree, json_tree, xml_tree
 from gribble.core.catalogue.importing.xmlrecords import SAMPLE_BYTES, words_of
 from gribble.core.records.fieldmap import Field, FieldMap, Inner, ListFormat
 from gribble.core.records.imported import Degree, Drafted, Guess, Looks, Named
 
 SAMPLE_ROWS = 10_000
-"""So many records are looked at."""
+"""So many records of a table are looked at."""
+
+_ONE_TABLE = (ListFormat.CSV, ListFormat.TSV)
 
 _SHEET_FIELDS = (
     "name", "title", "level", "unneeded", "kind", "machine", "folder", "size", "region", "version", "label", "aliases",
@@ -74,14 +75,11 @@ def draft_map(path: Path, asked: Asked) -> Drafted:
         common = nodes[0].attributes
         rows = [node.attributes for node in nodes[1:]]
         if not rows:
-            raise GribbleError(f"{path} has no records: neither sections nor numbered keys", fix=_BY_HAND)
+            raise GribbleError(f"{path} has no records: neither sections nor numbered keys", fix=BY_HAND)
         return _of_rows(path, looks, asked, _Found(rows, common=common))
     if looks.format is ListFormat.XML:
         return _of_tree(path, looks, asked, xml_tree(path))
     return _of_tree(path, looks, asked, json_tree(path, looks))
-
-
-_BY_HAND = "gribble catalogue schema map shows what a map is made of; --map MAP takes one."
 
 
 class _Found(Struct, frozen=True):
@@ -104,20 +102,18 @@ class _Found(Struct, frozen=True):
 def _of_tables(path: Path, looks: Looks, asked: Asked) -> Drafted:
     groups: dict[tuple[str, ...], list[tuple[Head, list[str]]]] = {}
     rows = table_rows(path, looks, lambda _bytes: None)
-    for head, cells in itertools.islice(rows, SAMPLE_ROWS):
+    for head, cells in itertools.islice(rows, SAMPLE_ROWS if looks.format in _ONE_TABLE else None):
         if asked.table in (None, head.number):
             group = groups.setdefault(head.names, [])
-            if cells:
+            if cells and len(group) < SAMPLE_ROWS:
                 group.append((head, cells))
     title = _title(path, looks)
     good = [(names, rows) for names, rows in groups.items() if _is_list(names, rows, asked.to)]
     if not good:
-        shown = "; ".join(
-            f"table {rows[0][0].number}: {', '.join(names[:6])}" for names, rows in groups.items() if rows
-        )
+        shown = _shown((names, rows) for names, rows in groups.items() if rows)
         said = "that says what plays" if asked.to == "plays" else "with names of files and their digests"
         what = f"has no table {said}" if shown else "has no table"
-        raise GribbleError(f"{path} {what}", fix=f"It has: {shown}." if shown else _BY_HAND)
+        raise GribbleError(f"{path} {what}", fix=f"It has: {shown}." if shown else BY_HAND)
     good.sort(key=lambda one: -len(one[1]))
     (names, rows_), *others = good
     rivals = [one for one in others if len(one[1]) * 3 >= len(rows_)]
@@ -187,10 +183,10 @@ def _of_rows(path: Path, looks: Looks, asked: Asked, found: _Found) -> Drafted:
         guesses = related(guesses, columns, kinds_of(guesses, found.rows))
     fields = {one.field for one in guesses}
     if not fields & set(HEX_LENGTHS):
-        raise GribbleError(f"{path} has no digests, so that nothing could be proven", fix=_BY_HAND)
+        raise GribbleError(f"{path} has no digests, so that nothing could be proven", fix=BY_HAND)
     if needed := {"roster": {"set", "name"}, "sheet": {"name"}}[to] - fields:
         raise GribbleError(
-            f"{path}: which column is the {' and the '.join(sorted(needed))} cannot be told", fix=_BY_HAND
+            f"{path}: which column is the {' and the '.join(sorted(needed))} cannot be told", fix=BY_HAND
         )
     if to == "sheet" and "machine" not in fields and len(found.headings) > 1:
         rule = (Field(from_=HEADING),)
@@ -204,6 +200,11 @@ def _of_rows(path: Path, looks: Looks, asked: Asked, found: _Found) -> Drafted:
             Guess(field="machine", column=found.above, rules=(Field(from_=found.above),), degree=Degree.LIKELY,
                   reason="files stand in it", samples=samples)
         )  # fmt: skip
+    return _named(_flat(to, looks, columns, found, guesses), path, asked, found.common, found.title)
+
+
+def _flat(to: str, looks: Looks, columns: list[Column], found: _Found, guesses: list[Guess]) -> Drafted:
+    """The map of records without others within, whoever's it is."""
     guesses = in_order(guesses)
     used = {one.column for one in guesses}
     left = tuple(one.name for one in columns if one.name not in used and one.values and one.name != SECTION)
@@ -212,8 +213,7 @@ def _of_rows(path: Path, looks: Looks, asked: Asked, found: _Found) -> Drafted:
         delimiter=looks.delimiter if looks.format is ListFormat.CSV else "", table=found.table,
         fields={one.field: one.rules for one in guesses},
     )  # fmt: skip
-    drafted = Drafted(to=to, made=made, guesses=tuple(guesses), left=left, notes=found.notes, looks=looks)
-    return _named(drafted, path, asked, found.common, found.title)
+    return Drafted(to=to, made=made, guesses=tuple(guesses), left=left, notes=found.notes, looks=looks)
 
 
 def _of_plays(path: Path, looks: Looks, columns: list[Column], found: _Found) -> Drafted:
@@ -221,15 +221,8 @@ def _of_plays(path: Path, looks: Looks, columns: list[Column], found: _Found) ->
     guesses = guess_fields(columns, _PLAYS_FIELDS)
     fields = {one.field for one in guesses}
     if "plays" not in fields or not fields & {"set", "title"}:
-        raise GribbleError(f"{path}: which columns name a set and say how it plays cannot be told", fix=_BY_HAND)
-    used = {one.column for one in guesses}
-    made = FieldMap(
-        map=MAP_VERSION, records=found.records, format=looks.format, encoding=looks.encoding if looks.guessed else "",
-        delimiter=looks.delimiter if looks.format is ListFormat.CSV else "", table=found.table,
-        fields={one.field: one.rules for one in guesses},
-    )  # fmt: skip
-    left = tuple(one.name for one in columns if one.name not in used and one.values and one.name != SECTION)
-    return Drafted(to="plays", made=made, guesses=tuple(guesses), left=left, notes=found.notes, looks=looks)
+        raise GribbleError(f"{path}: which columns name a set and say how it plays cannot be told", fix=BY_HAND)
+    return _flat("plays", looks, columns, found, guesses)
 
 
 def _is_roster(guesses: list[Guess], columns: list[Column]) -> bool:
@@ -279,7 +272,7 @@ def _of_tree(path: Path, looks: Looks, asked: Asked, tree: Tree) -> Drafted:
     sets = related(sets, columns, kinds_of(sets, tree.rows))
     files = guess_fields(within, _FILE_FIELDS)
     if not any(one.field == "name" for one in files):
-        files += [structs.replace(one, field="name") for one in unique_name(within, {one.column for one in files})]
+        files += naming_of(within, {one.column for one in files}, "name")
     named = next(
         (column for column in columns for one in sets if one.field == "set" and one.column == column.name), None
     )
@@ -297,10 +290,10 @@ def _of_tree(path: Path, looks: Looks, asked: Asked, tree: Tree) -> Drafted:
         files = [one for one in files if one.field != "variant"] + [variants[1]]
     discs = guess_fields(_columns(tree.disc_rows), ("name", "state", "optional")) if tree.discs else []
     if tree.discs and not any(one.field == "name" for one in discs):
-        discs += [structs.replace(one, field="name") for one in unique_name(_columns(tree.disc_rows), set())]
+        discs += naming_of(_columns(tree.disc_rows), {one.column for one in discs}, "name")
     for needed, group in (("set", sets), ("name", files)):
         if not any(one.field == needed for one in group):
-            raise GribbleError(f"{path}: which field is the {needed} cannot be told", fix=_BY_HAND)
+            raise GribbleError(f"{path}: which field is the {needed} cannot be told", fix=BY_HAND)
     if looks.format is ListFormat.XML and path.stat().st_size > SAMPLE_BYTES:
         record = tree.records.rpartition("/")[2]
         sets, files = _all_words(path, sets, record), _all_words(path, files, tree.inner.rpartition("/")[2])

@@ -4,7 +4,7 @@ variants and shared files. Told by what the values refer to, whatever the column
 from __future__ import annotations
 
 import itertools
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 
 from msgspec import structs
 
@@ -169,15 +169,18 @@ def variants_of(tree: Tree, within: list[Column]) -> tuple[Guess, Guess] | None:
     return None
 
 
-def naming_of(columns: list[Column]) -> list[Guess]:
+def naming_of(columns: list[Column], taken: Collection[str] = (), field: str = "set") -> list[Guess]:
     """The column that names each record: short, of each another, best one whose head says so."""
-    free = [one for one in columns if len(one.words) == one.rows and one.fit("set") >= 0 and not one.digests]
+    free = [
+        one for one in columns
+        if one.name not in taken and len(one.words) == one.rows and one.fit("set") >= 0 and not one.digests
+    ]  # fmt: skip
     best = max(free, key=lambda one: (head_points(one.head, "set"), head_points(one.head, "name")), default=None)
     if best is None:
         return []
     headed = head_points(best.head, "set") or head_points(best.head, "name")
     return [
-        Guess(field="set", column=best.name, rules=(Field(from_=best.name),), reason="names each record",
+        Guess(field=field, column=best.name, rules=(Field(from_=best.name),), reason="names each record",
               degree=Degree.SURE if headed else Degree.LIKELY, samples=tuple(itertools.islice(best.words, 3)))
     ]  # fmt: skip
 
@@ -195,15 +198,3 @@ def said_of_each(columns: list[Column], taken: set[str]) -> list[Guess]:
         Guess(field="title", column=free[0].name, rules=(Field(from_=free[0].name),), degree=Degree.LIKELY,
               reason="says something of each set", samples=tuple(itertools.islice(free[0].words, 3)))
     ]  # fmt: skip
-
-
-def unique_name(columns: list[Column], taken: set[str]) -> list[Guess]:
-    """The first column that names each record: short, and of each another."""
-    for column in columns:
-        free = column.name not in taken and column.values
-        if free and len(column.words) == column.rows and column.fit("set") >= 0 and not column.digests:
-            return [
-                Guess(field="set", column=column.name, rules=(Field(from_=column.name),), degree=Degree.LIKELY,
-                      reason="names each record", samples=tuple(itertools.islice(column.words, 3)))
-            ]  # fmt: skip
-    return []

@@ -72,7 +72,8 @@ class _Finder:
             self._gap = True
             return
         marked = row.is_head and len(row.words) > 1  # else it names a group
-        if self._head and (marked or (self._gap and _could_be_head(row))) and not self._is_again(row):
+        parted = self._gap and not row.line and _could_be_head(row)  # CSV is one table: a row is never lost to a head
+        if self._head and (marked or parted) and not self._is_again(row):
             self._head = None
         self._gap = False
         if self._head is None:

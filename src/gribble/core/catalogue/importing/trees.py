@@ -80,7 +80,7 @@ def json_tree(path: Path, looks: Looks) -> Tree:
     except RecursionError:
         raise GribbleError(f"{path} is nested too deeply", fix="Turn it into JSON Lines, one record a line.") from None
     if not found:
-        raise GribbleError(f"{path} has no records with digests", fix=_BY_HAND)
+        raise GribbleError(f"{path} has no records with digests", fix=BY_HAND)
     (way, nodes, _), *others = sorted(found, key=lambda one: -one[2])
     tree = _json_records(way, nodes, common)
     tree.left = [f"{way} ({count:,})" for way, _, count in others]
@@ -88,7 +88,8 @@ def json_tree(path: Path, looks: Looks) -> Tree:
     return tree
 
 
-_BY_HAND = "gribble catalogue schema map shows what a map is made of; --map MAP takes one."
+BY_HAND = "gribble catalogue schema map shows what a map is made of; --map MAP takes one."
+"""What to do where a list says too little."""
 
 
 def _untold(_bytes: int) -> None:
