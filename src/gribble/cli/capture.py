@@ -9,9 +9,10 @@ import typer
 
 from gribble.cli.command import Call, command
 from gribble.cli.loaded import refuse_any_source
+from gribble.cli.trial import check_sheet
 from gribble.core.answers.capture import extended, new_sheet
 from gribble.core.answers.setup import read_setup
-from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError
+from gribble.core.base.errors import ExitCode, GribbleError, MistakesError
 from gribble.core.base.paths import name_fault
 from gribble.core.catalogue.sheets import SHEET_ENDING, load_sheet
 from gribble.stores.local import replace_file, write_new
@@ -62,7 +63,7 @@ def capture(
         screen.tell(f"left out: {', '.join(names[:4])}{' …' if len(names) > 4 else ''}: {why} (name a file to take it)")
     if out:
         captured = new_sheet(files, emulator, release)
-        _check(target, captured.text)
+        check_sheet(target, captured.text)
         write_new(target, captured.text.encode())
     else:
         sheet, mistakes = load_sheet(target)
@@ -75,7 +76,7 @@ def capture(
             )
         captured = extended(target.read_text(encoding="utf-8-sig"), sheet, files, release)
         if captured.needs or captured.accepts:
-            _check(target, captured.text)
+            check_sheet(target, captured.text)
             kept = replace_file(target, captured.text.encode())
             screen.say(f"The sheet as it was is kept as {kept.name}.")
     screen.say(
@@ -84,16 +85,3 @@ def capture(
     )
     screen.next(f"gribble catalogue lint {target}", "lists what is still to be filled in")
     return ExitCode.CLEAN
-
-
-def _check(target: Path, text: str) -> None:
-    """Raise MistakesError where the sheet to be written would have mistakes; nothing is changed then."""
-    trial = target.with_name(f".trial-of-{target.name}")
-    trial.unlink(missing_ok=True)
-    write_new(trial, text.encode())
-    try:
-        sheet, mistakes = load_sheet(trial)
-    finally:
-        trial.unlink()
-    if sheet is None:
-        raise MistakesError([Mistake(str(target), one.where, f"as it would be: {one.what}") for one in mistakes])

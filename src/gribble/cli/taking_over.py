@@ -12,6 +12,7 @@ from typing import NamedTuple
 from gribble.cli.asking import ask
 from gribble.cli.command import Call
 from gribble.cli.finding import find_config
+from gribble.cli.trial import check_sheet
 from gribble.core.answers.capture import merged
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError
 from gribble.core.catalogue.config import load_config
@@ -116,7 +117,9 @@ def finish_sheet(wish: Wish, draft: DraftSheet, tally: Tally) -> int:
     if wish.into:
         _merge(wish, draft)
     else:
-        write_new(wish.target, write_sheet(draft).encode())
+        text = write_sheet(draft)
+        check_sheet(wish.target, text)
+        write_new(wish.target, text.encode())
         accepts = sum(len(need.accepts) for need in draft.needs)
         screen.say(
             f"{wish.out}: {count(len(draft.needs), 'need')} of {draft.emulator} with {count(accepts, 'accept')}."
@@ -139,6 +142,7 @@ def _merge(wish: Wish, draft: DraftSheet) -> None:
         )
     found = merged(target.read_text(encoding="utf-8-sig"), sheet, draft)
     if found.needs or found.accepts:
+        check_sheet(target, found.text)
         kept = replace_file(target, found.text.encode())
         screen.say(f"The sheet as it was is kept as {kept.name}.")
     screen.say(
