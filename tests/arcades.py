@@ -9,6 +9,7 @@ import msgspec
 
 from gribble.core.arcade.cabinet import Cabinet
 from gribble.core.base.digests import Digests
+from gribble.core.catalogue.outlines import LoadedSets
 from gribble.core.records.holding import Holding
 from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.roster import ArcadeSet, Roster, RosterHead
@@ -24,7 +25,7 @@ def file(what: str, **more: Any) -> dict[str, Any]:
 
 def roster(release: str = "2", **sets: dict[str, Any]) -> Roster:
     made = {name: msgspec.convert({"set": name, **rest}, ArcadeSet) for name, rest in sets.items()}
-    return Roster(RosterHead(roster=1, emulator="knot", release=release), made)
+    return Roster(RosterHead(roster=1, emulator="knot", release=release), LoadedSets(made))
 
 
 def held(path: str, what: str, member: str | None = None, rig: str = "den") -> Holding:

@@ -90,6 +90,8 @@ def test_a_wrong_word_on_the_command_line_gets_the_message_and_nothing_else(
     assert told in answer.err
     assert answer.out == ""
     assert len(answer.err.splitlines()) == 2
+    if words.startswith(("why", "needs")):  # told before anything is looked at
+        assert not (world / ".gribble/index.sqlite").exists()
 
 
 @pytest.mark.parametrize(
@@ -246,6 +248,10 @@ def test_a_shell_is_offered_the_names_of_the_world(
     env |= {"_GRIBBLE_COMPLETE": f"complete_{shell}", "_TYPER_COMPLETE_FISH_ACTION": "get-args"}
     said = gribble(cwd=world, **env).out
     assert {name for name in re.findall(r"[a-z]{4,}", said) if name.startswith(begun)} == offered
+    if words in ("why", "sets show"):
+        gribble("why", "saltpan", cwd=world)  # which leaves stores of the rosters
+        assert list((world / ".gribble/rosters").glob("*.sqlite"))
+        assert gribble(cwd=world, **env).out == said
     (world / "gribble.toml").write_text("this is [no toml")
     assert "Traceback" not in gribble(cwd=world, **env).err
 

@@ -16,6 +16,7 @@ from gribble.core.catalogue.importing.fieldmap import load_map
 from gribble.core.catalogue.importing.lists import read_list
 from gribble.core.catalogue.importing.needs import draft_of, read_rows
 from gribble.core.catalogue.importing.values import ValueFault, digest, number, yes
+from gribble.core.catalogue.outlines import LoadedSets
 from gribble.core.catalogue.rosters import load_roster, write_roster
 from gribble.core.catalogue.sheets import load_sheet
 from gribble.core.catalogue.writing import write_sheet
@@ -242,7 +243,7 @@ def test_families_that_do_not_hold_together_are_told() -> None:
 
     def roster(**sets: dict[str, Any]) -> list[tuple[str, str]]:
         made = {name: msgspec.convert({"set": name, **rest}, ArcadeSet) for name, rest in sets.items()}
-        return list(lineage_faults(Roster(RosterHead(roster=1, emulator="t", release="1"), made)))
+        return list(lineage_faults(Roster(RosterHead(roster=1, emulator="t", release="1"), LoadedSets(made))))
 
     assert roster(a={}, b={"parent": "a", "files": [{"name": "x", "parent_name": "y"}]}) == [
         ("b", 'x is said to be "y" of its parent a, which has no such file')

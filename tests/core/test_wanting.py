@@ -8,7 +8,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gribble.core.answers.families import Tree
-from gribble.core.arcade.cabinet import content_of
 from gribble.core.arcade.compare import compare_rosters
 from gribble.core.arcade.match import Held, match_release
 from gribble.core.arcade.packing import HowPacked, pack_sets
@@ -54,14 +53,14 @@ def test_everybody_says_the_same_of_what_a_set_lacks(data: st.DataObject) -> Non
     contents = {("crc32", len(what), crc(what)) for what in owned}
 
     def there_is(_owner: str, one: SetFile) -> bool:
-        return content_of(one) in contents
+        return one.content in contents
 
     def by_hand(parts: list[Part]) -> set[tuple[str, str]]:
         found = set()
         for part in parts:
             mates = [one.file for one in parts if (one.owner, one.file.choice) == (part.owner, part.file.choice)]
             would_do = [part.file] if part.file.choice is None else mates
-            if not part.file.optional and not any(content_of(one) in contents for one in would_do):
+            if not part.file.optional and not any(one.content in contents for one in would_do):
                 found.add((part.owner, part.file.choice or part.file.name))
         return found
 

@@ -65,15 +65,21 @@ def _rig_tables(context: typer.Context) -> list[dict[str, Any]]:
 
 
 def _set_names(context: typer.Context, incomplete: str) -> Iterator[str]:
-    from gribble.cli.finding import find_config
+    from gribble.cli.finding import find_config, memory_folder
+    from gribble.core.catalogue.rosterstore import STORES_FOLDER, RosterStore
 
     config = find_config(context.obj)
     folders = _tables(context).get("catalogues", [])
     if config is None or not isinstance(folders, list):
         return
+    memory = memory_folder(context.obj, config)
+    store = RosterStore(memory / STORES_FOLDER if memory else None)
     for folder in folders:
         place = config.parent / Path(str(folder)).expanduser()
         for roster in sorted(place.glob("*.roster.jsonl")) if place.is_dir() else ():
+            if (ready := store.names(roster, incomplete, MOST_OFFERED)) is not None:
+                yield from ready
+                continue
             with suppress(OSError), roster.open("rb") as stream:
                 for line in stream:
                     match = _SET.match(line)

@@ -16,7 +16,7 @@ from gribble.views.sets import families_json, show_family, show_unknown
 
 def show_families(session: Session, scope: Scope, names: list[str], as_json: bool, also: Iterable[str] = ()) -> int:
     """The families of some sets on each rig whose roster knows them; the exit status. Raises GribbleError."""
-    world = asking(survey(session, scope), names, also)
+    world = survey(session, scope, sets=names, also=also)
     rosters = {(one.name, emulator): arcade.roster for one in world.rigs for emulator, arcade in one.arcade.items()}
     known = [(roster, name) for roster in rosters.values() if roster for name in names if name in roster.sets]
     relatives = {relative for roster, name in known for relative in family_of(roster, name).path}

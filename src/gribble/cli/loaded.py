@@ -7,10 +7,9 @@ from pathlib import Path
 from typing import NamedTuple
 
 from gribble.cli.command import Call
-from gribble.cli.environment import Environment
-from gribble.cli.finding import find_config
+from gribble.cli.finding import find_config, memory_folder
 from gribble.core.base.errors import GribbleError, MistakesError
-from gribble.core.base.paths import MEMORY_FOLDER, lies_in
+from gribble.core.base.paths import lies_in
 from gribble.core.catalogue.config import check_against, load_config, without_sheets
 from gribble.core.catalogue.sheets import Catalogue, load_catalogue
 from gribble.core.records.config import Config
@@ -57,15 +56,7 @@ def load(call: Call, *, strict: bool = False, lenient: bool = False, catalogue: 
                 f"gribble: {count(len(sheets.mistakes), 'mistake')} in the catalogue; "
                 "those sheets are left out, the rest goes on"
             )
-    return Loaded(config, path, sheets, KnownContents(sheets.sheets.values()), _memory_folder(environment, path))
-
-
-def _memory_folder(environment: Environment, path: Path | None) -> Path | None:
-    """Where the index lives: `$GRIBBLE_HOME`, or `.gribble` beside gribble.toml."""
-    home = environment.env.get("GRIBBLE_HOME")
-    if home:
-        return environment.path(home)
-    return path.parent / MEMORY_FOLDER if path else None
+    return Loaded(config, path, sheets, KnownContents(sheets.sheets.values()), memory_folder(environment, path))
 
 
 def require_config(call: Call, fix: str = "") -> Path:

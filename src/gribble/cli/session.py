@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from pathlib import Path
 from types import TracebackType
 
 from gribble.cli.command import Call
@@ -10,8 +11,11 @@ from gribble.cli.loaded import Loaded, load
 from gribble.cli.notes import Notes
 from gribble.cli.rigs import Rigs
 from gribble.core.audit.scope import Scope
-from gribble.core.base.errors import ExitCode, GribbleError
+from gribble.core.base.errors import ExitCode, GribbleError, Mistake
+from gribble.core.catalogue.rosterstore import STORES_FOLDER, RosterStore
 from gribble.core.records.findings import State, worst
+from gribble.core.records.roster import Roster
+from gribble.views.progress import Bar
 
 
 class Session:
@@ -25,6 +29,8 @@ class Session:
         self.loaded: Loaded = load(call, strict=strict, lenient=lenient, catalogue=catalogue)
         self.rigs = Rigs(call.environment, self.loaded)
         self.notes = Notes(call.screen)
+        memory = self.loaded.memory
+        self._rosters = RosterStore(memory / STORES_FOLDER if memory else None)
 
     def __enter__(self) -> Session:
         return self
@@ -37,8 +43,16 @@ class Session:
             self.notes.hush()  # what was passed over is no part of why the command line was wrong
         self.close()
 
+    def roster(self, path: Path) -> tuple[Roster | None, list[Mistake]]:
+        """The roster in a file, from its store, and its mistakes."""
+        with Bar(self.screen.err, f"Reading {path.name}") as bar:
+            return self._rosters.load(path, bar)
+
     def close(self) -> None:
         """The same, for a session that is no block."""
+        if self._rosters.note:
+            self.notes.aside(f"note: {self._rosters.note}")
+        self._rosters.close()
         self.notes.aside(*self.rigs.fetched())
         self.rigs.close()
         self.notes.tell()

@@ -14,7 +14,7 @@ from gribble.cli.running import finish_open_runs, place_plan, planned
 from gribble.cli.session import Session
 from gribble.cli.sorting import SortOption, sorted_audits
 from gribble.cli.surveying import MOST_PASSED_OVER, survey
-from gribble.core.audit.asked import asking, packed_as
+from gribble.core.audit.asked import packed_as
 from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.base.style import Style
 from gribble.views.sets import sets_json, show_checked
@@ -41,9 +41,9 @@ def check(
     """
     scope = call.scope
     with Session(call) as session:
-        world = survey(session, scope, reread=reread, verbose=verbose)
+        world = survey(session, scope, reread=reread, verbose=verbose, sets=names or ())
         with_sets = {found.name for found in world.rigs if any(one.arcade for one in found.emulators)}
-        audits = tuple(found for found in asking(world, names or []).audit(scope) if found.rig in with_sets)
+        audits = tuple(found for found in world.audit(scope) if found.rig in with_sets)
         audits = sorted_audits(audits, sort)
         if call.json:
             session.screen.json(sets_json(audits))
@@ -82,7 +82,7 @@ def pack(
         finished = finish_open_runs(session, scope, yes)
         if finished in (ExitCode.INTERRUPTED, ExitCode.ATTENTION):
             return finished
-        world = packed_as(asking(survey(session, scope, told=MOST_PASSED_OVER), names or []), style, stubs, lean)
+        world = packed_as(survey(session, scope, told=MOST_PASSED_OVER, sets=names or ()), style, stubs, lean)
         audits = world.audit(scope, packing=True)
         code = place_plan(session, scope, audits, planned(session, audits, only, skip, sets_only=True), yes)
         return finished or code

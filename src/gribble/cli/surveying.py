@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from pathlib import Path
 
 from msgspec import structs
 
 from gribble.cli.session import Session
-from gribble.core.audit.looking import Reach, SeenRigs, in_place, look, refitted
+from gribble.core.audit.asked import asking, require_sets
+from gribble.core.audit.looking import Reach, SeenRigs, in_place, look, refitted, rosters_on
 from gribble.core.audit.scope import Scope, check_scope
 from gribble.core.audit.world import World
 from gribble.core.catalogue.sheets import Catalogue
@@ -33,8 +34,11 @@ def survey(
     verbose: bool = False,
     told: int = 0,
     catalogue: Catalogue | None = None,
+    sets: Collection[str] = (),
+    also: Iterable[str] = (),
 ) -> World:
-    """Survey the world, with another catalogue if need be.
+    """Survey the world, with another catalogue if need be, in which some `sets` are asked for; one that no roster knows
+    is told before anything is looked at, with the nearest name of a set or of `also`. Raises GribbleError.
 
     What was passed over is told on standard error: all of it if `verbose`, else as many as `told`, and how many
     others there are.
@@ -44,14 +48,20 @@ def survey(
         session.notes.aside(
             "note: no rig in gribble.toml has an emulator yet, so nothing is wanted; gribble doctor says more"
         )
+    catalogue = catalogue or session.loaded.catalogue
+    rosters = rosters_on(session.loaded.config, catalogue, scope, session.roster)
+    if sets:
+        emulators = {name for rig in session.loaded.config.rig.values() for name in rig.emulators}
+        arcades = [one for group in rosters.values() for one in group.values()]
+        require_sets(arcades, sets, emulators, also, session.roster)
     session.tell_open_runs(scope)
     session.rigs.mark_all(scope)
     index = _open_index(session)
     try:
         with Bar(session.screen.err, "Surveying") as bar:
-            more = catalogue.sheets.values() if catalogue else ()
+            more = catalogue.sheets.values() if catalogue is not session.loaded.catalogue else ()
             surveyor = _surveyor(session, index, bar, reread=reread, more=more)
-            world = _survey(session, catalogue or session.loaded.catalogue, scope, surveyor)
+            world = _survey(session, catalogue, scope, surveyor)
     finally:
         index.close()
     session.notes.passed_over(world.passed_over, None if verbose else told)
@@ -62,11 +72,12 @@ def survey(
     faults = [str(one) for rig in world.rigs for arcade in rig.arcade.values() for one in arcade.mistakes]
     session.notes.aside(*dict.fromkeys(faults[:ROSTER_FAULTS_SHOWN]))
     _note_cost(session, index, surveyor, verbose)
-    return world
+    return asking(world, sets)
 
 
 def survey_with(session: Session, paths: list[str], *, verbose: bool = False) -> tuple[World, list[Survey]]:
     """The world, and surveys of some files, archives or folders; a named file is read whole."""
+    rosters_on(session.loaded.config, session.loaded.catalogue, Scope(), session.roster)  # read before there is a bar
     index = _open_index(session)
     try:
         with Bar(session.screen.err, "Surveying") as bar:
@@ -89,7 +100,8 @@ def as_installed(session: Session, world: World, scope: Scope) -> World:
 def _survey(session: Session, catalogue: Catalogue, scope: Scope, surveyor: Surveyor) -> World:
     memory = session.loaded.memory
     seen = SeenRigs(memory / "seen.json" if memory else None)
-    reach = Reach(seen, session.rigs.grounds(scope), session.rigs.attics(scope), session.call.environment.env)
+    env = session.call.environment.env
+    reach = Reach(seen, session.rigs.grounds(scope), session.rigs.attics(scope), env, session.roster)
     return look(session.loaded.config, catalogue, scope, surveyor, reach)
 
 

@@ -12,7 +12,6 @@ from gribble.cli.completing import subjects
 from gribble.cli.session import Session
 from gribble.cli.surveying import survey
 from gribble.core.answers.why import answers, set_answers
-from gribble.core.audit.asked import asking
 from gribble.views.why import show_why, why_json
 
 
@@ -31,11 +30,10 @@ def why(
         emulators = {emulator for one in session.loaded.config.rig.values() for emulator in one.emulators}
         is_set = as_set or (name not in emulators and not as_emulator and bool(session.loaded.catalogue.rosters))
         scope = call.scope if is_set else structs.replace(call.scope, emulators=(name,))
-        world = survey(session, scope)
         if is_set:
-            found = set_answers(asking(world, [name], emulators).audit(scope), name)
+            found = set_answers(survey(session, scope, sets=[name], also=emulators).audit(scope), name)
         else:
-            found = answers(world.audit(scope, games=True))
+            found = answers(survey(session, scope).audit(scope, games=True))
             found = [one for one in found if one.emulator or name in session.loaded.config.rig[one.rig.rig].emulators]
         if call.json:
             session.screen.json(why_json(name, found))

@@ -4,19 +4,14 @@ from __future__ import annotations
 
 import time
 from types import TracebackType
+from typing import TYPE_CHECKING
 
 from rich.console import Console
-from rich.progress import (
-    BarColumn,
-    DownloadColumn,
-    Progress,
-    TaskID,
-    TextColumn,
-    TimeRemainingColumn,
-    TransferSpeedColumn,
-)
 
 from gribble.views.looks import NEXT, QUIET
+
+if TYPE_CHECKING:
+    from rich.progress import Progress
 
 PATIENCE = 1.0
 """Seconds of work before a bar appears."""
@@ -32,7 +27,6 @@ class Bar:
         self._expected = 0
         self._done = 0
         self._progress: Progress | None = None
-        self._task = TaskID(0)
 
     def __enter__(self) -> Bar:
         return self
@@ -47,13 +41,13 @@ class Bar:
         """So many more bytes are going to be handled."""
         self._expected += bytes_
         if self._progress:
-            self._progress.update(self._task, total=self._expected)
+            self._progress.update(self._progress.task_ids[0], total=self._expected)
 
     def advance(self, bytes_: int) -> None:
         """So many bytes have been handled."""
         self._done += bytes_
         if self._progress:
-            self._progress.update(self._task, completed=self._done)
+            self._progress.update(self._progress.task_ids[0], completed=self._done)
         elif self._console.is_terminal and time.monotonic() - self._started > PATIENCE:
             self._start()
 
@@ -62,9 +56,18 @@ class Bar:
         self._what = words
         self.advance(0)
         if self._progress:
-            self._progress.update(self._task, description=words)
+            self._progress.update(self._progress.task_ids[0], description=words)
 
     def _start(self) -> None:
+        from rich.progress import (  # which only work that takes a while has use for
+            BarColumn,
+            DownloadColumn,
+            Progress,
+            TextColumn,
+            TimeRemainingColumn,
+            TransferSpeedColumn,
+        )
+
         self._progress = Progress(
             TextColumn("{task.description}"),
             BarColumn(style=QUIET, complete_style=NEXT, finished_style=NEXT),
@@ -75,4 +78,4 @@ class Bar:
             transient=True,
         )
         self._progress.start()
-        self._task = self._progress.add_task(self._what, total=self._expected or None, completed=self._done)
+        self._progress.add_task(self._what, total=self._expected or None, completed=self._done)

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from msgspec import Struct, structs
 
-from gribble.core.arcade.cabinet import Content, content_of, contents_of
+from gribble.core.arcade.cabinet import contents_of
 from gribble.core.audit.judging.keys import judge_keys, key_candidates, likeliest_need, read_keys
 from gribble.core.base.paths import join
 from gribble.core.diagnosis.diagnose import MAX_BYTES
@@ -16,7 +16,7 @@ from gribble.core.records.findings import Finding, RigAudit, Verdict
 from gribble.core.records.holding import Holding, key_of, nearness
 from gribble.core.records.recipes import Mending
 from gribble.core.records.rig_seen import RigSeen
-from gribble.core.records.roster import ArcadeSet, FileState, SetFile
+from gribble.core.records.roster import ArcadeSet, Content, FileState, SetFile
 from gribble.core.records.sheet import Accept, Need, Sheet
 from gribble.core.survey.matching import Known, KnownContents, is_content
 
@@ -157,12 +157,12 @@ def whole_sets(files: Iterable[Identified], rigs: tuple[RigSeen, ...]) -> tuple[
 
     def holding(parts: Iterable[SetFile]) -> set[tuple[str, str]]:
         """The archives that have all of some files."""
-        found = [places.get(content, set()) for part in parts if (content := content_of(part))]
+        found = [places.get(content, set()) for part in parts if (content := part.content)]
         return set.intersection(*found) if found else set()
 
     found = []
     for (emulator, release), roster in rosters.items() if places else ():
-        for one in roster.sets.values():
+        for one in roster.sets.having(places):
             for place in sorted(holding(part for part in one.files if _is_own(part))):
                 full = place in holding(part for part in one.files if not part.optional)
                 found.append(WholeSet(archives[place], emulator, release, one.set, one.title, full))
@@ -195,9 +195,9 @@ def identify_sets(
             if fitted.arcade is None or arcade is None or arcade.roster is None:
                 continue
             folder = fitted.folders[fitted.arcade.folder]
-            for one in arcade.roster.sets.values():
+            for one in arcade.roster.sets.having(asked):
                 for part in one.files:
-                    content = content_of(part)
+                    content = part.content
                     if content in asked and content is not None and part.parent_name is None and part.bios_name is None:
                         known.setdefault(content, []).append(
                             _set_match(fitted.emulator, rig.name, folder, one, part.name)

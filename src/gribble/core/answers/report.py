@@ -329,10 +329,10 @@ def _families(world: World, rig: str, emulator: EmulatorAudit) -> Iterable[tuple
     if not emulator.sets:
         return
     (roster,) = (one.arcade[emulator.emulator].roster for one in world.rigs if one.name == rig)
-    known = roster.sets if roster else {}
+    parents = {one.set: one.parent for one in roster.sets.outlines()} if roster else {}
     groups: dict[str, list[SetCell]] = {}
     for one in emulator.sets:
-        parent = known[one.set].parent if one.set in known else None
+        parent = parents.get(one.set)
         cell = SetCell(one.set, one.title, one.state, one.problems[0].reason if one.problems else "")
         group = groups.setdefault(parent or one.set, [])
         group.insert(0 if parent is None else len(group), cell)

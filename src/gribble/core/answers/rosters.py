@@ -20,9 +20,9 @@ from gribble.core.audit.world import World
 from gribble.core.base.errors import GribbleError, MistakesError
 from gribble.core.base.style import Style
 from gribble.core.base.suggest import suggest
-from gribble.core.catalogue.choosing import with_others
+from gribble.core.catalogue.choosing import Load, with_others
 from gribble.core.catalogue.families import Family, family_of, parts_of
-from gribble.core.catalogue.rosters import load_roster, read_head
+from gribble.core.catalogue.rosters import read_head
 from gribble.core.files.volumes import cluster_of, whole_clusters
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.holding import Holding
@@ -42,6 +42,7 @@ class ArcadePlace(Struct, frozen=True):
     fitted: Fitted
     cabinet: Cabinet
     discs: Discs
+    load: Load
 
 
 class Matched(Struct, frozen=True, kw_only=True):
@@ -69,7 +70,7 @@ def arcade_places(world: World, rigs: tuple[str, ...], emulators: tuple[str, ...
                 continue
             cabinet = cabinet_of(rig, fitted, elsewhere)
             discs = Discs(fitted.arcade, cabinet.folder, Shelf(rig).loose, list(readings.discs))
-            found.append(ArcadePlace(rig, fitted, cabinet, discs))
+            found.append(ArcadePlace(rig, fitted, cabinet, discs, world.load))
     if not found:
         names, where = ", ".join(emulators), ", ".join(rigs) or "any rig that is here"
         arcade = [one.emulator for rig in world.rigs if not rig.away for one in rig.emulators if one.arcade is not None]
@@ -114,7 +115,7 @@ def match_releases(world: World, places: Iterable[ArcadePlace]) -> list[Matched]
         if arcade.roster:
             matches.append(match_release(arcade.roster, held))
         for path in arcade.unread:
-            roster, _ = load_roster(path)
+            roster, _ = world.load(path)
             if roster:
                 matches.append(match_release(roster, held))
         names = dict.fromkeys(name for place in group for name in _wanted(place))
@@ -134,7 +135,7 @@ def _wanted(place: ArcadePlace) -> list[str]:
     arcade = place.rig.arcade[place.fitted.emulator]
     if arcade.roster is None:
         return []
-    others = () if place.fitted.wanted is not None else with_others(arcade).others
+    others = () if place.fitted.wanted is not None else with_others(arcade, place.load).others
     return wanted_sets(place.fitted.wanted, arcade.roster, place.cabinet, others, place.discs.digests)
 
 
@@ -155,7 +156,7 @@ def find_roster(place: ArcadePlace, paths: Iterable[Path], word: str) -> Roster:
             f"no roster of {place.fitted.emulator} {word}",
             fix=f"There are: {', '.join(sorted(releases)) or 'none'}. A roster's file may be named, too.",
         )
-    roster, mistakes = load_roster(chosen)
+    roster, mistakes = place.load(chosen)
     if roster is None:
         raise MistakesError(list(mistakes))
     return roster

@@ -9,18 +9,7 @@ from gribble.core.base.paths import base, fold
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.holding import Holding, nearness
 from gribble.core.records.rig_seen import RigSeen
-from gribble.core.records.roster import SetFile
-
-Content = tuple[str, int | None, str]
-"""What tells contents apart: algorithm, size in bytes where it counts, digest."""
-
-
-def content_of(file: SetFile) -> Content | None:
-    """The content of a roster's file: by CRC-32 and size as archives claim them, else by its strongest digest."""
-    if file.crc32 is not None:
-        return ("crc32", file.size, file.crc32)
-    strongest = file.strongest()
-    return (strongest, None, file.get(strongest) or "") if strongest else None
+from gribble.core.records.roster import Content, SetFile
 
 
 def contents_of(holding: Holding) -> Iterator[Content]:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from gribble.core.arcade.cabinet import Cabinet, content_of, is_file
+from gribble.core.arcade.cabinet import Cabinet, is_file
 from gribble.core.arcade.discs import Discs
-from gribble.core.arcade.sets import Renamed
+from gribble.core.arcade.sets import new_name
 from gribble.core.arcade.wanting import lacking, settle_variant
 from gribble.core.catalogue.families import family_of, parts_of
 from gribble.core.records.findings import Remedy
@@ -19,11 +19,10 @@ def compare_rosters(
     old: Roster, new: Roster, wanted: Iterable[str], cabinet: Cabinet, discs: Discs | None = None
 ) -> list[SetChange]:
     """Each wanted set, in order; a set that neither roster knows is left out."""
-    renamed = Renamed(new)
     found = []
     for name in dict.fromkeys(wanted):
         if name in old.sets:
-            found.append(_of_old(old, new, name, renamed, cabinet, discs))
+            found.append(_of_old(old, new, name, cabinet, discs))
         elif name in new.sets:
             found.append(_of_new(new, name, name, Change.NEW, cabinet, discs))
     return found
@@ -33,13 +32,12 @@ def _of_old(
     old: Roster,
     new: Roster,
     name: str,
-    renamed: Renamed,
     cabinet: Cabinet,
     discs: Discs | None,
 ) -> SetChange:
     title = old.sets[name].title
     if name not in new.sets:
-        to = renamed.name(old, name)
+        to = new_name(old, new, name)
         if not to:
             return SetChange(set=name, title=title, change=Change.GONE)
         return _of_new(new, name, to, Change.RENAMED, cabinet, discs)
@@ -99,4 +97,4 @@ def _listing(roster: Roster, name: str) -> object:
 
 
 def _identity(file: SetFile) -> object:
-    return content_of(file) or file.size
+    return file.content or file.size

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from gribble.core.arcade.cabinet import Content, content_of
-from gribble.core.records.roster import FileState, Roster, SetFile
+from gribble.core.records.roster import Content, FileState, Roster, SetFile
 
 
 class Homes:
@@ -37,7 +36,7 @@ class Homes:
             return None
         if name not in self._entries:
             files = self._roster.sets[name].files
-            self._entries[name] = {key: one for one in reversed(files) if (key := content_of(one))}
-        key = content_of(file)
+            self._entries[name] = {key: one for one in reversed(files) if (key := one.content)}
+        key = file.content
         twin = self._entries[name].get(key) if key else None
         return twin if twin and twin.state is not FileState.UNDUMPED else None

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from contextlib import suppress
 
 from msgspec import Struct
 
@@ -10,7 +11,7 @@ from gribble.core.arcade.wanting import lacking, lacking_discs, lacking_files, s
 from gribble.core.base.digests import Digests
 from gribble.core.catalogue.families import Family, family_of, owned_files
 from gribble.core.records.holding import Holding
-from gribble.core.records.roster import ArcadeSet, Plays, Roster, SetFile, SetKind
+from gribble.core.records.roster import ArcadeSet, Outline, Plays, Roster, SetFile, SetKind
 
 
 class ReleaseMatch(Struct, frozen=True, kw_only=True):
@@ -32,7 +33,11 @@ class ReleaseMatch(Struct, frozen=True, kw_only=True):
 
 
 class Held:
-    """Everything held, by what rosters know contents by; `discs` are the SHA-1s that disc images give."""
+    """Everything held, by what rosters know contents by; `discs` are the SHA-1s that disc images give.
+
+    `certain` are the contents that nothing disproves, as outlines know them, `doubtful` those with a stronger digest,
+    which a roster may contradict.
+    """
 
     def __init__(self, holdings: Iterable[Holding], discs: Iterable[str] = ()) -> None:
         self._carried: set[tuple[str, int | None]] = set()
@@ -48,6 +53,8 @@ class Held:
             self._strong.update(mine.known().values())
             if mine.crc32 is not None:
                 self._read.setdefault((mine.crc32, holding.size), []).append(mine)
+        self.certain = frozenset(_keys(self._carried))
+        self.doubtful = frozenset(_keys(self._read)) - self.certain
         self._crcs = frozenset(crc32 for crc32, _ in (*self._carried, *self._read))
 
     def has(self, file: SetFile) -> bool:
@@ -65,18 +72,30 @@ class Held:
         return sha1 in self._discs
 
 
+def _keys(contents: Iterable[tuple[str, int | None]]) -> Iterator[int]:
+    """Contents by CRC-32 and size, as outlines know them."""
+    for crc32, size in contents:
+        with suppress(ValueError):  # what is remembered of an archive may be anything
+            yield int(crc32, 16) << 32 | (size or 0)
+
+
 def match_release(roster: Roster, held: Held) -> ReleaseMatch:
-    """How well what is held fits a roster."""
+    """How well what is held fits a roster. Sets are looked at in outline; file by file only where that does not do."""
+    outlines = {one.set: one for one in roster.sets.outlines()}
     own: dict[str, bool] = {}
     touched = 0
-    for one in roster.sets.values():
-        whole, mine = _own(one, held)
+    for one in outlines.values():
+        whole, mine = _in_outline(one, held) or _own(roster.sets[one.set], held)
         own[one.set] = whole
-        touched += mine and one.kind is SetKind.GAME
-    around: dict[str, tuple[str, ...]] = {}
-    several = {one.set for one in roster.sets.values() if one.kind is SetKind.BIOS and variants_of(Family(one=one))}
-    whole_sets = frozenset(name for name in roster.sets if _is_whole(roster, name, held, own, several, around))
-    complete = sum(1 for name in whole_sets if roster.sets[name].kind is SetKind.GAME)
+        touched += mine and one.kind == SetKind.GAME
+    several = {
+        one.set
+        for one in outlines.values()
+        if one.kind == SetKind.BIOS and one.own is None and variants_of(Family(one=roster.sets[one.set]))
+    }
+    around = _Around(roster, outlines)
+    whole_sets = frozenset(name for name in outlines if _is_whole(roster, name, held, own, several, around))
+    complete = sum(1 for name in whole_sets if outlines[name].kind == SetKind.GAME)
     return ReleaseMatch(
         emulator=roster.head.emulator,
         release=roster.head.release,
@@ -89,28 +108,32 @@ def match_release(roster: Roster, held: Held) -> ReleaseMatch:
 def whole_games(roster: Roster, holdings: Iterable[Holding], discs: Iterable[str]) -> list[str]:
     """The games that lack nothing, wherever it lies, and that the release plays."""
     whole = match_release(roster, Held(holdings, discs)).whole
-    games = (one for one in roster.sets.values() if one.kind is SetKind.GAME and one.plays is not Plays.NO)
+    games = (one for one in roster.sets.outlines() if one.kind == SetKind.GAME and one.plays != Plays.NO)
     return [one.set for one in games if one.set in whole]
 
 
-def _is_whole(
-    roster: Roster,
-    name: str,
-    held: Held,
-    own: dict[str, bool],
-    several: set[str],
-    around: dict[str, tuple[str, ...]],
-) -> bool:
+def _is_whole(roster: Roster, name: str, held: Held, own: dict[str, bool], several: set[str], around: _Around) -> bool:
     """Whether a set lacks nothing; one whose BIOS set has `several` variants is asked with each."""
-    relatives = _around(roster, name, around)
+    relatives = around.of(name)
     if several.isdisjoint((name, *relatives)):
         return own[name] and all(own.get(other, False) for other in relatives)
     family = settle_variant(family_of(roster, name), lambda _, file: held.has(file), {}).family
     return not lacking(family, lambda _, file: held.has(file), lambda disc: held.has_disc(disc.sha1))
 
 
+def _in_outline(one: Outline, held: Held) -> tuple[bool, bool] | None:
+    """Whether all that a set itself lists is held, and whether anything is that is its own; None where its outline
+    does not tell."""
+    if one.own is None or one.shared is None:
+        return None
+    whole = held.certain.issuperset(one.own) and held.certain.issuperset(one.shared)
+    if not whole and not held.doubtful.isdisjoint((*one.own, *one.shared)):
+        return None
+    return whole, (whole and bool(one.own)) or not held.certain.isdisjoint(one.own)
+
+
 def _own(one: ArcadeSet, held: Held) -> tuple[bool, bool]:
-    """Whether all that a set itself lists is held, and whether anything is that is its own."""
+    """The same, told file by file."""
     mine = False
 
     def has(_owner: str, file: SetFile) -> bool:
@@ -126,18 +149,22 @@ def _own(one: ArcadeSet, held: Held) -> tuple[bool, bool]:
     return not lacks, mine or any(held.has_disc(disc.sha1) for disc in one.discs)
 
 
-def _around(roster: Roster, name: str, known: dict[str, tuple[str, ...]]) -> tuple[str, ...]:
-    """The BIOS set and the devices that a set needs; most have none, or those of their parent."""
-    if name not in known:
-        one = roster.sets[name]
-        if one.bios is None and not one.devices and one.parent is None:
-            known[name] = ()
-        elif one.bios is None and not one.devices and one.parent in roster.sets and one.parent in known:
-            known[name] = known[one.parent]
-        else:
-            family = family_of(roster, name)
-            known[name] = tuple(owner for owner, _ in owned_files(family))[1:]
-    return known[name]
+class _Around:
+    """The BIOS set and the devices that sets need; most have none, or the same as others of their family."""
+
+    def __init__(self, roster: Roster, outlines: dict[str, Outline]) -> None:
+        self._roster, self._outlines = roster, outlines
+        self._known: dict[tuple[str | None, str | None, tuple[str, ...]], tuple[str, ...]] = {(None, None, ()): ()}
+
+    def of(self, name: str) -> tuple[str, ...]:
+        """The relatives of a set that have files which it needs."""
+        one = self._outlines[name]
+        kin = (one.parent, one.bios, one.devices)
+        if (found := self._known.get(kin)) is None or name in found:
+            found = tuple(owner for owner, _ in owned_files(family_of(self._roster, name)))[1:]
+            if one.kind == SetKind.GAME and name not in (one.parent, one.bios, *one.devices):
+                self._known[kin] = found
+        return found
 
 
 def ranked(matches: Iterable[ReleaseMatch], installed: str | None = None) -> list[ReleaseMatch]:

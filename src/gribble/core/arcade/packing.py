@@ -12,7 +12,7 @@ from typing import NamedTuple
 
 from msgspec import Struct, structs
 
-from gribble.core.arcade.cabinet import Cabinet, Container, Content, content_of, contents_of, is_file, member_name
+from gribble.core.arcade.cabinet import Cabinet, Container, contents_of, is_file, member_name
 from gribble.core.arcade.discs import Discs
 from gribble.core.arcade.homes import Homes
 from gribble.core.arcade.wanting import lacking, settle_variant
@@ -22,7 +22,7 @@ from gribble.core.base.style import Style
 from gribble.core.catalogue.families import Family, Part, family_of, parts_of
 from gribble.core.records.findings import FIXABLE, Remedy, SetAudit, State
 from gribble.core.records.holding import Holding
-from gribble.core.records.roster import Roster, SetFile
+from gribble.core.records.roster import Content, Roster, SetFile
 from gribble.core.records.set_remedies import Loose, Member, Packed, SetRemedies, Waiting
 
 NAMES_TOLD = 3
@@ -199,7 +199,7 @@ class _Packer:
 
     def build(self, accepted: list[Family]) -> None:
         """Every archive that is not as it should be, and what is not needed beside it."""
-        layout = {id_ for slots in self._slots.values() for slot in slots.values() if (id_ := content_of(slot.file))}
+        layout = {id_ for slots in self._slots.values() for slot in slots.values() if (id_ := slot.file.content)}
         wanted = {family.one.set for family in accepted}
         clones: dict[str, list[str]] = {}
         if self._style is Style.MERGED:
@@ -364,7 +364,7 @@ def _named(slots: Iterable[_Slot]) -> dict[str, _Slot]:
     for slot in sorted(slots, key=lambda slot: slot.rank):
         name = slot.file.name
         there = named.get(name)
-        if there is not None and content_of(there.file) != content_of(slot.file):
+        if there is not None and there.file.content != slot.file.content:
             name = f"{slot.owner}/{name}"
         named.setdefault(name, slot)
     return named

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from functools import cached_property
 
 from msgspec import structs
 
-from gribble.core.arcade.cabinet import Cabinet, Container, Content, content_of, is_file, member_name
+from gribble.core.arcade.cabinet import Cabinet, Container, is_file, member_name
 from gribble.core.arcade.discs import Discs
 from gribble.core.arcade.homes import Homes
 from gribble.core.arcade.match import whole_games
@@ -32,22 +31,19 @@ def wanted_sets(
     What lies there and only another release knows is among them, since it will not run; what nobody knows is not.
     """
     if wanted == ("all",):
-        return [one.set for one in roster.sets.values() if one.kind is SetKind.GAME]
+        return [one.set for one in roster.sets.outlines() if one.kind == SetKind.GAME]
     if wanted == ("held",):
         there = {*wanted_sets(None, roster, cabinet, others), *whole_games(roster, cabinet.everything, discs)}
         return [*(name for name in roster.sets if name in there), *sorted(there - roster.sets.keys())]
     if wanted is not None:
         return list(wanted)
-    known = [name for name in roster.sets if cabinet.of(name)]
-    clones: dict[str, list[ArcadeSet]] = {}
-    for one in roster.sets.values():
-        if one.parent is not None:
-            clones.setdefault(one.parent, []).append(one)
+    known = {name for name in roster.sets if cabinet.of(name)}
     games = [
         one.set
-        for one in roster.sets.values()
-        if one.kind is SetKind.GAME
-        and (_lies_there(one, clones.get(one.set, []), cabinet) or _lies_with_parent(one, cabinet))
+        for one in roster.sets.outlines()
+        if one.kind == SetKind.GAME
+        and (one.set in known or one.parent in known)
+        and _lies_here(roster, one.set, cabinet)
     ]
     strange = set(cabinet.names) - {cabinet.key(name) for name in known}
     old = {name for other in others for name in other.sets if cabinet.key(name) in strange} if strange else set()
@@ -79,6 +75,13 @@ def asks_others(wanted: tuple[str, ...] | None, roster: Roster, sets: Iterable[S
     return wanted is None and bool(set(cabinet.names) - {cabinet.key(name) for name in roster.sets})
 
 
+def _lies_here(roster: Roster, name: str, cabinet: Cabinet) -> bool:
+    """Whether a set lies on the rig, in an archive of its own or in its parent's."""
+    one = roster.sets[name]
+    clones = [roster.sets[clone] for clone in roster.sets.clones(name)] if cabinet.of(name) else []
+    return _lies_there(one, clones, cabinet) or _lies_with_parent(one, cabinet)
+
+
 def _lies_there(one: ArcadeSet, clones: list[ArcadeSet], cabinet: Cabinet) -> bool:
     """Whether a set's archive is there for the set itself: not if it only holds what clones that lie there share."""
     container = cabinet.of(one.set)
@@ -106,14 +109,13 @@ def audit_set(
     cabinet: Cabinet,
     others: Iterable[Roster] = (),
     discs: Discs | None = None,
-    renamed: Renamed | None = None,
 ) -> SetAudit:
-    """One set. `others` are rosters of other releases, by which old files and (with `renamed`) old names are told."""
+    """One set. `others` are rosters of other releases, by which old files and old names are told."""
     if name not in roster.sets:
         what = f"release {roster.head.release} knows no such set"
         known = [other for other in others if name in other.sets]
         releases = tuple(other.head.release for other in known)
-        to = (renamed or Renamed(roster)).name(known[0], name) if known else ""
+        to = new_name(known[0], roster, name) if known else ""
         if to:
             what = f"release {roster.head.release} knows it as {to}"
         elif known:
@@ -225,33 +227,13 @@ def _of_release(family: Family) -> Iterator[SetProblem]:
         yield SetProblem(file="", owner=one.set, verdict=Verdict.UNPROVEN, reason=gap, state=State.LIMITED)
 
 
-class Renamed:
-    """The names under which a roster knows what another one knows under other names; put in order once."""
-
-    def __init__(self, new: Roster) -> None:
-        self._new = new
-
-    @cached_property
-    def _by_contents(self) -> dict[frozenset[Content], list[str]]:
-        found: dict[frozenset[Content], list[str]] = {}
-        for name in self._new.sets:
-            if contents := own_contents(self._new, name):
-                found.setdefault(contents, []).append(name)
-        return found
-
-    def name(self, old: Roster, name: str) -> str:
-        """The new name of a set that has none of the same name; empty where there is none."""
-        if name in self._new.sets:
-            return ""
-        candidates = self._by_contents.get(own_contents(old, name), ())
-        return next((to for to in candidates if to not in old.sets), "")
-
-
-def own_contents(roster: Roster, name: str) -> frozenset[Content]:
-    """The contents that a set lists, whatever they are called; discs by their SHA-1."""
-    one = roster.sets[name]
-    discs: list[Content] = [("disc", None, disc.sha1) for disc in one.discs if disc.sha1]
-    return frozenset(discs).union(key for file in one.files if (key := content_of(file)))
+def new_name(old: Roster, new: Roster, name: str) -> str:
+    """The name under which a roster knows what an older one knows under another; empty where there is none."""
+    contents = old.sets[name].contents
+    if name in new.sets or not contents:
+        return ""
+    alike = (one.set for one in new.sets.having(contents) if one.contents == contents)
+    return next((to for to in alike if to not in old.sets), "")
 
 
 POOR = "the only dump known is a poor one"

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Collection, Container, Iterable
 
 from msgspec import structs
 
@@ -10,34 +10,48 @@ from gribble.core.audit.world import World
 from gribble.core.base.errors import GribbleError
 from gribble.core.base.style import Style
 from gribble.core.base.suggest import suggest
+from gribble.core.catalogue.choosing import Load, with_others
+from gribble.core.catalogue.rosters import load_roster
 from gribble.core.records.findings import EmulatorAudit, RigAudit, SetAudit
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.roster import ArcadeWorld
 
 
-def asking(world: World, names: list[str], also: Iterable[str] = ()) -> World:
-    """The world in which these sets are asked for, each of every arcade emulator that wants it or whose roster knows
-    it; what no roster in use knows, of those of which another release knows it.
+def require_sets(
+    arcades: Iterable[ArcadeWorld],
+    names: Iterable[str],
+    emulators: Container[str] = (),
+    also: Iterable[str] = (),
+    load: Load = load_roster,
+) -> None:
+    """Raise GribbleError, with the nearest name of a set or of `also`, for a name that no roster knows, of whatever
+    release; that of one of the `emulators` is told for what it is."""
+    arcades = tuple(arcades)
+    in_use = [one.roster.sets for one in arcades if one.roster]
+    for name in names:
+        if any(name in sets for sets in in_use):
+            continue
+        if any(name in other.sets for one in arcades for other in with_others(one, load).others):
+            continue
+        also = tuple(also)
+        if not also and name in emulators:
+            raise GribbleError(f"'{name}' is an emulator, no set", fix=f"gribble check {name} tells of its sets.")
+        known = sorted({*also, *(known for sets in in_use for known in sets)})
+        raise GribbleError(
+            f"'{name}' is no {'emulator and no ' if also else ''}set of any roster{suggest(name, known)}",
+            fix="gribble sets check --verbose lists every set that is wanted.",
+        )
 
-    Raises GribbleError, with the nearest name of a set or of `also`.
-    """
+
+def asking(world: World, names: Collection[str]) -> World:
+    """The world in which these sets are asked for, each of every arcade emulator that wants it or whose roster knows
+    it; what no roster in use knows, of those of which another release knows it."""
     if not names:
         return world
-    known = {
-        name for rig in world.rigs for arcade in rig.arcade.values() if arcade.roster for name in arcade.roster.sets
-    }
-    if not known.issuperset(names):
+    in_use = [arcade.roster.sets for rig in world.rigs for arcade in rig.arcade.values() if arcade.roster]
+    known = {name for name in names if any(name in sets for sets in in_use)}
+    if len(known) < len(names):
         world = world.knowing_other_releases()
-    others = [other for rig in world.rigs for arcade in rig.arcade.values() for other in arcade.others]
-    for name in names:
-        if name not in known and not any(name in other.sets for other in others):
-            if not also and any(name in rig.names for rig in world.rigs):
-                raise GribbleError(f"'{name}' is an emulator, no set", fix=f"gribble check {name} tells of its sets.")
-            raise GribbleError(
-                f"'{name}' is no {'emulator and no ' if also else ''}set of any roster"
-                f"{suggest(name, sorted(known.union(also)))}",
-                fix="gribble sets check --verbose lists every set that is wanted.",
-            )
     rigs = []
     for rig in world.rigs:
         group = tuple(
@@ -50,11 +64,14 @@ def asking(world: World, names: list[str], also: Iterable[str] = ()) -> World:
     return structs.replace(world, rigs=tuple(rigs))
 
 
-def _concerning(fitted: Fitted, arcade: ArcadeWorld, names: list[str], known: set[str]) -> tuple[str, ...]:
-    """Those of some sets that one emulator is asked for; `known` are all that any roster in use has."""
-    wants = {*(arcade.roster.sets if arcade.roster else ()), *(fitted.wanted or ())}
-    other = {name for one in arcade.others for name in one.sets} - known
-    return tuple(name for name in names if name in wants or name in other)
+def _concerning(fitted: Fitted, arcade: ArcadeWorld, names: Collection[str], known: Container[str]) -> tuple[str, ...]:
+    """Those of some sets that one emulator is asked for; `known` are those that any roster in use has."""
+    own, wanted = arcade.roster.sets if arcade.roster else {}, frozenset(fitted.wanted or ())
+    return tuple(
+        name
+        for name in names
+        if name in own or name in wanted or (name not in known and any(name in other.sets for other in arcade.others))
+    )
 
 
 def packed_as(world: World, style: Style | None, stubs: bool, lean: bool) -> World:

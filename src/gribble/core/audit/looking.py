@@ -15,8 +15,9 @@ from gribble.core.audit.scope import Scope, rig_root
 from gribble.core.audit.world import World
 from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.base.paths import join, leads_out, parent, run_of, same_place
-from gribble.core.catalogue.choosing import choose_roster
+from gribble.core.catalogue.choosing import Load, choose_roster
 from gribble.core.catalogue.config import fit_sheet
+from gribble.core.catalogue.rosters import load_roster
 from gribble.core.catalogue.sheets import Catalogue
 from gribble.core.files.volumes import folds_case, volume_of
 from gribble.core.records.config import Config, Installed, Rig
@@ -64,20 +65,21 @@ class SeenRigs:
 
 class Reach(NamedTuple):
     """What a survey reaches beside the folders of a configuration: the memory of rigs seen before, the rigs on other
-    machines, the folders of the attics, each by rig, and this machine's variables."""
+    machines, the folders of the attics, each by rig, this machine's variables, and what has the roster in a file."""
 
     seen: SeenRigs
     far: Mapping[str, Ground] = {}
     attics: Mapping[str, Path] = {}
     variables: Mapping[str, str] = {}
+    load: Load = load_roster
 
 
 def look(config: Config, catalogue: Catalogue, scope: Scope, surveyor: Surveyor, reach: Reach) -> World:
     """Survey every rig, source and attic. What cannot be read is passed over with a reason. Raises GribbleError."""
     fitted = {name: fitted_on(config, name, catalogue, scope) for name in config.rig}
-    arcade = {name: _rosters(group, catalogue) for name, group in fitted.items()}
-    rosters = [one.roster for group in arcade.values() for one in group.values() if one.roster]
-    surveyor.want_sets(file for roster in rosters for one in roster.sets.values() for file in one.files)
+    arcade = {name: _rosters(group, catalogue, reach.load) for name, group in fitted.items()}
+    rosters = {one.roster.path: one.roster for group in arcade.values() for one in group.values() if one.roster}
+    surveyor.want_sets(size for roster in rosters.values() for size in roster.sets.sizes())
     looker = _Looker(config, scope, surveyor, reach)
     rigs = [
         msgspec.structs.replace(
@@ -94,13 +96,21 @@ def look(config: Config, catalogue: Catalogue, scope: Scope, surveyor: Surveyor,
         known=KnownContents(catalogue.sheets.values()),
         passed_over=tuple(looker.passed),
         far=reach.far,
+        load=reach.load,
     )
 
 
-def _rosters(group: tuple[Fitted, ...], catalogue: Catalogue) -> dict[str, ArcadeWorld]:
+def rosters_on(
+    config: Config, catalogue: Catalogue, scope: Scope, load: Load = load_roster
+) -> dict[str, dict[str, ArcadeWorld]]:
+    """The rosters of every rig's arcade emulators, by rig and emulator."""
+    return {name: _rosters(fitted_on(config, name, catalogue, scope), catalogue, load) for name in config.rig}
+
+
+def _rosters(group: tuple[Fitted, ...], catalogue: Catalogue, load: Load) -> dict[str, ArcadeWorld]:
     """The roster of each arcade emulator among some."""
     return {
-        one.emulator: choose_roster(catalogue.rosters.get(one.emulator, ()), one.release, one.order)
+        one.emulator: choose_roster(catalogue.rosters.get(one.emulator, ()), one.release, one.order, load)
         for one in group
         if one.arcade is not None
     }
@@ -113,7 +123,7 @@ def refitted(world: World, config: Config, catalogue: Catalogue, scope: Scope) -
         group = fitted_on(config, rig.name, catalogue, scope)
         if rig.folds_case:
             group = as_spelled(group, rig.folders)
-        rigs.append(msgspec.structs.replace(rig, emulators=group, arcade=_rosters(group, catalogue)))
+        rigs.append(msgspec.structs.replace(rig, emulators=group, arcade=_rosters(group, catalogue, world.load)))
     return msgspec.structs.replace(world, rigs=tuple(rigs))
 
 

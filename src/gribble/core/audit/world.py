@@ -17,7 +17,8 @@ from gribble.core.audit.scope import Scope
 from gribble.core.base.digests import DiscHeader
 from gribble.core.base.errors import reason_of
 from gribble.core.base.paths import base
-from gribble.core.catalogue.choosing import with_others
+from gribble.core.catalogue.choosing import Load, with_others
+from gribble.core.catalogue.rosters import load_roster
 from gribble.core.diagnosis.diagnose import MAX_BYTES
 from gribble.core.diagnosis.nearmisses import NearMisses, Searcher, Wanted
 from gribble.core.discs.looking import check_files, reader_below
@@ -52,6 +53,7 @@ class World(Struct, frozen=True, kw_only=True):
     known: KnownContents
     passed_over: tuple[Skipped, ...]
     far: Mapping[str, Ground] = {}
+    load: Load = load_roster
 
     @property
     def source_holdings(self) -> list[Holding]:
@@ -91,7 +93,7 @@ class World(Struct, frozen=True, kw_only=True):
         rigs = []
         for rig in self.rigs:
             arcade = {
-                name: with_others(one) if of is None or (rig.name, name) in of else one
+                name: with_others(one, self.load) if of is None or (rig.name, name) in of else one
                 for name, one in rig.arcade.items()
             }
             rigs.append(msgspec.structs.replace(rig, arcade=arcade))

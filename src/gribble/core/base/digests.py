@@ -27,7 +27,11 @@ class Digests(Struct, frozen=True, kw_only=True, gc=False):
 
     def strongest(self) -> str | None:
         """The strongest algorithm that has a digest here."""
-        return next((name for name in reversed(ALGORITHMS) if self.get(name)), None)
+        if self.sha256:
+            return "sha256"
+        if self.sha1:
+            return "sha1"
+        return "md5" if self.md5 else "crc32" if self.crc32 else None
 
     def agrees(self, other: Digests) -> bool:
         """Whether two share a digest and differ in none that both have."""

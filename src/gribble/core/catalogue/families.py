@@ -131,7 +131,12 @@ def _bios_gaps(roster: Roster, one: ArcadeSet) -> Iterator[str]:
     """What is named as a BIOS set and is none."""
     if one.bios == one.set:
         yield "is said to be its own BIOS set"
-    elif _bios_of(one) and one.bios in roster.sets and roster.sets[one.bios].kind is not SetKind.BIOS:
+    elif (
+        _bios_of(one)
+        and one.bios is not None
+        and one.bios in roster.sets
+        and roster.sets[one.bios].kind is not SetKind.BIOS
+    ):
         yield f'its BIOS set "{one.bios}" is of kind {roster.sets[one.bios].kind}; its files are not asked for'
 
 
@@ -157,7 +162,7 @@ def _file_gaps(roster: Roster, one: ArcadeSet) -> Iterator[str]:
         shared = [(name, theirs) for name, theirs in names if theirs is not None]
         if shared and relative is None:
             yield f"{shared[0][0]} is said to be its {word}'s, but it has none"
-        elif relative in roster.sets:
+        elif relative is not None and relative in roster.sets:
             there = {file.name for file in roster.sets[relative].files}
             for name, theirs in shared:
                 if theirs not in there:

@@ -8,12 +8,14 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Iterator
 from pathlib import Path
+from typing import BinaryIO
 
 import msgspec
 
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.errors import Mistake, reason_of
 from gribble.core.base.paths import name_fault, path_fault, plain_paths
+from gribble.core.catalogue.outlines import LoadedSets
 from gribble.core.records.roster import ArcadeSet, Roster, RosterHead
 
 ROSTER_ENDING = ".roster.jsonl"
@@ -22,72 +24,122 @@ MOST_MISTAKES = 50
 """How many mistakes of one roster are told."""
 
 
+UNREADABLE = (msgspec.MsgspecError, RecursionError, UnicodeDecodeError, OverflowError)
+"""What the decoding of a line may raise."""
+CHUNK_BYTES = 1 << 20
+"""How many bytes of lines are decoded in one go."""
+
 _HEAD = msgspec.json.Decoder(RosterHead)
 _SET = msgspec.json.Decoder(ArcadeSet)
-_SETS = _SET.decode_lines
 _RIGHT = {name: re.compile(f"[0-9a-f]{{{length}}}").fullmatch for name, length in HEX_LENGTHS.items()}
 _ENCODER = msgspec.json.Encoder()
 
 
 def read_head(path: Path) -> RosterHead:
-    """The first line of a roster. Raises OSError, or msgspec.MsgspecError where it is none."""
+    """The first line of a roster. Raises OSError, or what is `UNREADABLE`."""
     with path.open("rb") as stream:
         return _HEAD.decode(stream.readline(1 << 16).removeprefix(b"\xef\xbb\xbf"))
 
 
-def load_roster(path: Path, *, strict: bool = False) -> tuple[Roster | None, list[Mistake]]:
-    """The roster in a file and its mistakes, each with its line; None where its head cannot be read.
+def set_of(line: bytes) -> ArcadeSet:
+    """The set in a line of a roster. Raises what is `UNREADABLE`."""
+    return _SET.decode(line)
 
-    A set with a mistake is left out. Only `strict` looks at names and digests one by one, which takes several times as
-    long as the loading; a wrong digest matches nothing, and whoever writes under a name checks it first.
+
+def sets_of(lines: Iterable[bytes]) -> list[ArcadeSet]:
+    """The sets in some lines. Raises what is `UNREADABLE`."""
+    return _SET.decode_lines(b"".join(lines))
+
+
+class RosterReader:
+    """Reads a roster from an open file, some lines at a time; `mistakes` are those met so far.
+
+    A set with a mistake is left out. Only if `strict` names and digests are looked at one by one, which takes several
+    times as long; a wrong digest matches nothing, and whoever writes under a name checks it first.
     """
-    mistakes: list[Mistake] = []
-    sets: dict[str, ArcadeSet] = {}
-    try:
-        head = read_head(path)
+
+    def __init__(self, stream: BinaryIO, path: Path, *, strict: bool = False) -> None:
+        self._stream, self._path, self._strict = stream, str(path), strict
+        self._names: set[str] = set()
+        self._line = 1
+        self._mistakes: list[Mistake] = []
+
+    @property
+    def mistakes(self) -> list[Mistake]:
+        """The first mistakes."""
+        return self._mistakes[:MOST_MISTAKES]
+
+    def head(self) -> RosterHead | None:
+        """The first line; None where it is no head, or that of another version. Raises OSError."""
+        try:
+            head = _HEAD.decode(self._stream.readline(1 << 16).removeprefix(b"\xef\xbb\xbf"))
+        except UNREADABLE as error:
+            self._mistakes.append(Mistake(self._path, "line 1", f"is no head of a roster: {_say(error)}"))
+            return None
         if head.roster != ROSTER_VERSION:
-            return None, [
-                Mistake(str(path), "line 1: roster", f"this Gribble reads version {ROSTER_VERSION}, not {head.roster}")
-            ]
-        if not strict and (quick := _all_at_once(path)) is not None:
-            return Roster(head, quick, str(path)), mistakes
+            self._mistakes.append(
+                Mistake(
+                    self._path,
+                    "line 1: roster",
+                    f"this Gribble reads version {ROSTER_VERSION}, not {head.roster}",
+                )
+            )
+            return None
+        return head
+
+    def sets(self) -> Iterator[tuple[list[bytes], list[ArcadeSet]]]:
+        """The sets, some at a time, each with its line. Raises OSError."""
+        while lines := self._stream.readlines(CHUNK_BYTES):
+            yield self._all_right(lines) or self._one_by_one(lines)
+            self._line += len(lines)
+
+    def _all_right(self, lines: list[bytes]) -> tuple[list[bytes], list[ArcadeSet]] | None:
+        """The sets of lines without any mistake; None where there is one, which only line by line can be told."""
+        try:
+            sets = sets_of(lines) if not self._strict else []
+        except UNREADABLE:
+            return None
+        names = {one.set for one in sets}
+        if len(names) != len(lines) or len(sets) != len(lines) or not self._names.isdisjoint(names):
+            return None
+        self._names |= names
+        return lines, sets
+
+    def _one_by_one(self, lines: list[bytes]) -> tuple[list[bytes], list[ArcadeSet]]:
+        right: tuple[list[bytes], list[ArcadeSet]] = [], []
+        for number, line in enumerate(lines, self._line + 1):
+            try:
+                one = set_of(line)
+            except UNREADABLE as error:
+                if line.strip():
+                    self._mistakes.append(Mistake(self._path, f"line {number}", f"is no set: {_say(error)}"))
+                continue
+            if one.set in self._names:
+                self._mistakes.append(
+                    Mistake(self._path, f"line {number}", f'the set "{one.set}" stands there already')
+                )
+                continue
+            faults = list(set_faults(one)) if self._strict else ()
+            for fault in faults:
+                self._mistakes.append(Mistake(self._path, f"line {number}", fault))
+            if not faults:
+                self._names.add(one.set)
+                right[0].append(line)
+                right[1].append(one)
+        return right
+
+
+def load_roster(path: Path, *, strict: bool = False) -> tuple[Roster | None, list[Mistake]]:
+    """The roster in a file, all of it in memory, and its mistakes, each with its line; None where its head cannot be
+    read. See `RosterReader` for what `strict` says."""
+    try:
         with path.open("rb") as stream:
-            stream.readline()
-            for number, line in enumerate(stream, start=2):
-                try:
-                    one = _SET.decode(line)
-                except (msgspec.MsgspecError, RecursionError, UnicodeDecodeError, OverflowError) as error:
-                    if line.strip():
-                        mistakes.append(Mistake(str(path), f"line {number}", f"is no set: {_say(error)}"))
-                    continue
-                if one.set in sets:
-                    mistakes.append(Mistake(str(path), f"line {number}", f'the set "{one.set}" stands there already'))
-                    continue
-                faults = list(set_faults(one)) if strict else ()
-                mistakes += [Mistake(str(path), f"line {number}", fault) for fault in faults]
-                if not faults:
-                    sets[one.set] = one
+            reader = RosterReader(stream, path, strict=strict)
+            head = reader.head()
+            sets = {one.set: one for _, some in reader.sets() for one in some} if head else {}
     except OSError as error:
         return None, [Mistake(str(path), "", f"cannot be read: {reason_of(error)}")]
-    except (msgspec.MsgspecError, RecursionError, UnicodeDecodeError, OverflowError) as error:
-        return None, [Mistake(str(path), "line 1", f"is no head of a roster: {_say(error)}")]
-    return Roster(head, sets, str(path)), mistakes[:MOST_MISTAKES]
-
-
-def _all_at_once(path: Path) -> dict[str, ArcadeSet] | None:
-    """The sets of a roster without any mistake; None where there is one, which only line by line can be told.
-
-    Raises OSError.
-    """
-    with path.open("rb") as stream:
-        stream.readline()
-        data = stream.read()
-    try:
-        found = _SETS(data)
-    except (msgspec.MsgspecError, RecursionError, UnicodeDecodeError, OverflowError):
-        return None
-    sets = {one.set: one for one in found}
-    return sets if len(sets) == len(found) else None
+    return Roster(head, LoadedSets(sets), str(path)) if head else None, reader.mistakes
 
 
 def set_faults(one: ArcadeSet, *, digests: bool = True) -> Iterator[str]:

@@ -2,13 +2,20 @@
 
 from __future__ import annotations
 
+from abc import abstractmethod
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from enum import StrEnum
+from functools import cached_property
 from pathlib import Path
+from typing import NamedTuple
 
 from msgspec import Struct
 
 from gribble.core.base.digests import Digests
 from gribble.core.base.errors import Mistake
+
+Content = tuple[str, int | None, str]
+"""What tells contents apart: algorithm, size in bytes where it counts, digest."""
 
 
 class SetKind(StrEnum):
@@ -48,6 +55,14 @@ class SetFile(Digests, frozen=True, kw_only=True, omit_defaults=True, gc=False):
     choice: str | None = None
     variant: str | None = None
 
+    @property
+    def content(self) -> Content | None:
+        """By CRC-32 and size as archives claim them, else by the strongest digest; None where none is known."""
+        if self.crc32 is not None:
+            return ("crc32", self.size, self.crc32)
+        strongest = self.strongest()
+        return (strongest, None, self.get(strongest) or "") if strongest else None
+
 
 class Disc(Struct, frozen=True, kw_only=True, omit_defaults=True, gc=False):
     """One disc image of a set, known by the SHA-1 that the image's header gives."""
@@ -76,6 +91,12 @@ class ArcadeSet(Struct, frozen=True, kw_only=True, omit_defaults=True, gc=False)
     files: tuple[SetFile, ...] = ()
     discs: tuple[Disc, ...] = ()
 
+    @property
+    def contents(self) -> frozenset[Content]:
+        """The contents that it lists, whatever they are called; discs by their SHA-1."""
+        discs: list[Content] = [("disc", None, disc.sha1) for disc in self.discs if disc.sha1]
+        return frozenset(discs).union([key for file in self.files if (key := file.content)])
+
 
 class RosterHead(Struct, frozen=True, kw_only=True, omit_defaults=True):
     """The first line of a roster."""
@@ -86,11 +107,65 @@ class RosterHead(Struct, frozen=True, kw_only=True, omit_defaults=True):
     title: str = ""
 
 
+class Outline(Struct, frozen=True, array_like=True, gc=False):
+    """What can be told of a set without its files: what it is and whom it needs.
+
+    `own` and `shared` are the contents without which it does not run, CRC-32 times 2**32 plus size in bytes: those of
+    its own and those that its parent or BIOS set has, too. Both are None where that has to be told file by file
+    (choices, variants, discs, optional or undumped files, files without CRC-32 or size).
+    """
+
+    set: str
+    kind: SetKind
+    plays: Plays
+    parent: str | None = None
+    bios: str | None = None
+    devices: tuple[str, ...] = ()
+    own: tuple[int, ...] | None = None
+    shared: tuple[int, ...] | None = None
+
+
+class FileSize(NamedTuple):
+    """A size in bytes that files of a roster have: whether these have a CRC-32, and their strongest digest's name."""
+
+    size: int
+    crc32: bool
+    strongest: str | None
+
+
+class Sets(Mapping[str, ArcadeSet]):
+    """The sets of a roster by name, in the order of its file, asked of memory or of a store."""
+
+    @abstractmethod
+    def outlines(self) -> Iterable[Outline]:
+        """Every set in outline."""
+
+    @cached_property
+    def _clones(self) -> dict[str, list[str]]:
+        found: dict[str, list[str]] = {}
+        for one in self.outlines():
+            if one.parent is not None:
+                found.setdefault(one.parent, []).append(one.set)
+        return found
+
+    def clones(self, name: str) -> list[str]:
+        """The sets whose parent is this one, in order."""
+        return self._clones.get(name, [])
+
+    @abstractmethod
+    def having(self, contents: Collection[Content]) -> Iterator[ArcadeSet]:
+        """The sets that list one of some contents, in order."""
+
+    @abstractmethod
+    def sizes(self) -> Collection[FileSize]:
+        """The sizes of files that a survey has to look out for."""
+
+
 class Roster(Struct, frozen=True):
-    """A roster as loaded: sets by name, in the order of the file."""
+    """The roster of a release."""
 
     head: RosterHead
-    sets: dict[str, ArcadeSet]
+    sets: Sets
     path: str = ""
 
 

@@ -26,7 +26,7 @@ from gribble.core.files.archives.opening import (
 )
 from gribble.core.files.hashing import THREADED_BYTES, digest_blocks, digest_file
 from gribble.core.records.holding import Holding, Skipped
-from gribble.core.records.roster import SetFile
+from gribble.core.records.roster import FileSize
 from gribble.core.survey.index import Facts, Index, KnownMember, Memory
 from gribble.core.survey.limits import TooLong, at_most, merged
 from gribble.core.survey.matching import KnownContents
@@ -59,18 +59,17 @@ class Surveyor:
         self._saved = time.monotonic()
         self.tally = Tally()
 
-    def want_sets(self, files: Iterable[SetFile]) -> None:
+    def want_sets(self, sizes: Iterable[FileSize]) -> None:
         """Tell what could belong to sets by its CRC-32, too; when rereading, prove it by the strongest digest, as
         where a roster gives no CRC-32."""
         plain: set[int] = set()
         proven: dict[str, set[int]] = {}
-        for file in files:
-            strongest = file.strongest() if self._reread or file.crc32 is None else None
-            if file.size:
-                (proven.setdefault(strongest, set()) if strongest else plain).add(file.size)
+        for one in sizes:
+            strongest = one.strongest if self._reread or not one.crc32 else None
+            (proven.setdefault(strongest, set()) if strongest else plain).add(one.size)
         self._known.want_sets(plain)
-        for strongest, sizes in proven.items():
-            self._known.want_sets(sizes, [strongest])
+        for algorithm, those in proven.items():
+            self._known.want_sets(those, [algorithm])
 
     def survey(self, root: Path, *, rig: str = "", way: Walk = Walk()) -> Survey:  # noqa: B008  (frozen)
         """What a folder holds, walked in some way. Raises GribbleError where the folder itself cannot be read."""

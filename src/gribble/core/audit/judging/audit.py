@@ -11,7 +11,7 @@ from msgspec import structs
 from gribble.core.arcade.cabinet import cabinet_of
 from gribble.core.arcade.discs import Discs
 from gribble.core.arcade.packing import HowPacked, in_use, pack_sets
-from gribble.core.arcade.sets import Renamed, asks_others, audit_set, nothing_wanted, wanted_sets
+from gribble.core.arcade.sets import asks_others, audit_set, nothing_wanted, wanted_sets
 from gribble.core.arcade.wanting import variant_faults
 from gribble.core.audit.judging.case import Ask, KeysInPlay, RigCase
 from gribble.core.audit.judging.choices import settle
@@ -137,8 +137,7 @@ class _Auditor:
         discs = Discs(fitted.arcade, cabinet.folder, self._shelf.loose, list(self._case.ask.readings.discs))
         wanted = wanted_sets(fitted.wanted, arcade.roster, cabinet, arcade.others, discs.digests)
         asked = wanted if fitted.asked is None else fitted.asked
-        renamed = Renamed(arcade.roster)
-        sets = tuple(audit_set(arcade.roster, name, cabinet, arcade.others, discs, renamed) for name in asked)
+        sets = tuple(audit_set(arcade.roster, name, cabinet, arcade.others, discs) for name in asked)
         asks = bool(arcade.unread) and asks_others(fitted.asked or fitted.wanted, arcade.roster, sets, cabinet)
         notes = [*filter(None, [arcade.note]), *variant_faults(arcade.roster, fitted.variants)]
         found = _Sets(sets, asks=asks, note="; ".join(notes))

@@ -1,0 +1,167 @@
+"""The sets of a roster asked of its store."""
+
+from __future__ import annotations
+
+import contextlib
+import sqlite3
+import zlib
+from bisect import bisect_left
+from collections.abc import Collection, Iterable, Iterator, Sequence, ValuesView
+from functools import cached_property
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from gribble.core.base.errors import Mistake
+from gribble.core.catalogue.outlines import NUMBER_BITS, LoadedSets, head_of
+from gribble.core.catalogue.rosters import UNREADABLE, load_roster, set_of, sets_of
+from gribble.core.catalogue.storing import About
+from gribble.core.records.roster import ArcadeSet, Content, FileSize, Outline, Roster, Sets
+
+_BY_NAME = """
+SELECT substr(piece.lines, name.start + 1, name.length) FROM name, piece
+WHERE name.name = ? AND piece.number = name.piece
+"""
+_OUTLINES = msgspec.msgpack.Decoder(list[Outline])
+_MANY = 5000
+"""Of a roster of which so many sets are asked for, all are read at once, which is quicker from there on."""
+
+
+def _connected(place: Path) -> sqlite3.Connection:
+    """A store, which nobody ever changes. Raises sqlite3.DatabaseError."""
+    address = f"{place.absolute().as_uri()}?mode=ro&immutable=1"
+    return sqlite3.connect(address, uri=True, isolation_level=None, check_same_thread=False)
+
+
+def names_in(place: Path, beginning: str, most: int) -> list[str]:
+    """Some names of sets in a store that begin like this, in order. Raises sqlite3.DatabaseError."""
+    with contextlib.closing(_connected(place)) as database:
+        question = "SELECT name FROM name WHERE name >= ? AND name < ? ORDER BY name LIMIT ?"
+        return [name for (name,) in database.execute(question, (beginning, beginning + chr(0x10FFFF), most))]
+
+
+def open_store(place: Path, path: Path) -> tuple[Roster, list[Mistake]]:
+    """A roster asked of its store. Raises sqlite3.DatabaseError, OSError and what is `UNREADABLE`."""
+    database = _connected(place)
+    (data,) = database.execute("SELECT value FROM about WHERE what = 'about'").fetchone()
+    about = msgspec.json.decode(data, type=About)
+    return Roster(about.head, StoredSets(database, about, path), str(path)), list(about.mistakes)
+
+
+class StoredSets(Sets):
+    """The sets of a roster asked of its store; what has been asked once is kept.
+
+    Should the store turn out to be damaged, the roster is read from its file after all.
+    """
+
+    def __init__(self, database: sqlite3.Connection, about: About, path: Path) -> None:
+        self._database, self._about, self._path = database, about, path
+        self._known: dict[str, ArcadeSet] = {}
+        self._complete = False
+
+    def close(self) -> None:
+        """Let go of the file."""
+        self._database.close()
+
+    @cached_property
+    def _file(self) -> Sets:
+        """The roster's own file, read where the store is damaged."""
+        roster = load_roster(self._path)[0]
+        return roster.sets if roster else LoadedSets({})
+
+    def _ask(self, question: str, *values: object) -> list[Any] | None:
+        """The rows that answer a question; None where the store is damaged."""
+        try:
+            return self._database.execute(question, values).fetchall()
+        except sqlite3.DatabaseError:
+            return None
+
+    def __getitem__(self, name: str) -> ArcadeSet:
+        if (one := self._known.get(name)) is not None:
+            return one
+        if self._complete:
+            raise KeyError(name)
+        if len(self._known) >= _MANY:
+            self._read_all()
+            return self[name]
+        rows = self._ask(_BY_NAME, name)
+        if rows == []:
+            raise KeyError(name)
+        with contextlib.suppress(*UNREADABLE):
+            one = set_of(rows[0][0]) if rows else None
+        self._known[name] = one = one or self._file[name]
+        return one
+
+    def _read_all(self) -> None:
+        """Make all sets known at once."""
+        rows = self._ask("SELECT lines FROM piece ORDER BY number")
+        try:
+            sets = [one for lines in rows for one in sets_of(lines)] if rows is not None else self._file.values()
+        except UNREADABLE:
+            sets = self._file.values()
+        self._known, self._complete = {one.set: one for one in sets}, True
+
+    def values(self) -> ValuesView[ArcadeSet]:
+        """Every set, all of them read at once."""
+        if not self._complete:
+            self._read_all()
+        return self._known.values()
+
+    def __contains__(self, name: object) -> bool:
+        if name in self._known or self._complete:
+            return name in self._known
+        rows = self._ask("SELECT 1 FROM name WHERE name = ?", name)
+        return bool(rows) if rows is not None else name in self._file
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._names)
+
+    def __len__(self) -> int:
+        return len(self._names)
+
+    @cached_property
+    def _names(self) -> list[str]:
+        rows = self._ask("SELECT name FROM name ORDER BY number")
+        return [name for (name,) in rows] if rows is not None else list(self._file)
+
+    def outlines(self) -> Iterable[Outline]:
+        """Every set in outline."""
+        return self._outlines
+
+    @cached_property
+    def _outlines(self) -> Iterable[Outline]:
+        rows = self._ask("SELECT outlines FROM piece ORDER BY number")
+        with contextlib.suppress(*UNREADABLE):
+            if rows is not None:
+                return [one for (data,) in rows for one in _OUTLINES.decode(data)]
+        return self._file.outlines()
+
+    def having(self, contents: Collection[Content]) -> Iterator[ArcadeSet]:
+        """The sets that list one of some contents, in order."""
+        wanted = frozenset(contents)
+        if (found := self._found) is None:
+            yield from self._file.having(wanted)
+            return
+        numbers: set[int] = set()
+        for head in set(map(head_of, wanted)):
+            at = bisect_left(found, head << NUMBER_BITS)
+            while at < len(found) and found[at] >> NUMBER_BITS == head:
+                numbers.add(found[at] & ((1 << NUMBER_BITS) - 1))
+                at += 1
+        for number in sorted(numbers):
+            one = self[self._names[number]]
+            if not wanted.isdisjoint(one.contents):
+                yield one
+
+    @cached_property
+    def _found(self) -> Sequence[int] | None:
+        """By which contents sets are found, and their numbers; None where the store is damaged."""
+        rows = self._ask("SELECT value FROM about WHERE what = 'contents'")
+        if not rows or zlib.crc32(rows[0][0]) != self._about.contents_crc32:
+            return None
+        return memoryview(rows[0][0]).cast("Q")
+
+    def sizes(self) -> Collection[FileSize]:
+        """The sizes of files that a survey has to look out for."""
+        return self._about.sizes
