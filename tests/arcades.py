@@ -13,6 +13,7 @@ from gribble.core.catalogue.outlines import LoadedSets
 from gribble.core.records.holding import Holding
 from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.roster import ArcadeSet, Roster, RosterHead
+from gribble.core.survey.holdings import HeldHere
 
 
 def crc(what: str) -> str:
@@ -62,9 +63,9 @@ def cabinet(
     own = [holding(place, what, "den") for place, what in files.items()]
     elsewhere = [holding(place, what, "") for place, what in (drawer or {}).items()]
     rig = RigSeen(
-        name="den", root="/den", emulators=(), holdings=tuple(own), hidden=hidden or {}, folds_case=folds_case
+        name="den", root="/den", emulators=(), holdings=HeldHere(own), hidden=hidden or {}, folds_case=folds_case
     )
-    return Cabinet(rig, "sets", endings, elsewhere, exact=exact, variants=variants)
+    return Cabinet(rig, "sets", endings, [HeldHere(elsewhere, root="/drawer")], exact=exact, variants=variants)
 
 
 FAMILY = roster(

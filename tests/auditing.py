@@ -17,6 +17,7 @@ from gribble.core.records.holding import Holding, key_of
 from gribble.core.records.readings import Readings, Unread
 from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.sheet import Need, Sheet
+from gribble.core.survey.holdings import HeldHere
 from gribble.core.survey.matching import KnownContents
 from tests.making import said
 from tests.needs import held
@@ -50,14 +51,14 @@ def examine(
         key_files.append((held(path.removeprefix("drawer/"), text, "den" if on_rig else ""), read_keys(text.encode())))
     own = [held(path, what, "den") for path, what in files.items()] + [one for one, _ in key_files if one.rig]
     fitted = fit_sheet(made, Installed(release=release, ignore=ignore), Liking(regions, newest))
-    world = RigSeen(name="den", root="/den", emulators=(fitted,), holdings=(*own, *more), **(rig or {}))
+    world = RigSeen(name="den", root="/den", emulators=(fitted,), holdings=HeldHere((*own, *more)), **(rig or {}))
     said_of = ids or {}
     told = [one for one in (*own, *(drawer or [])) if one.path in said_of]
     offset_ids = {(key_of(one), 4, 8): said_of[one.path] for one in told}
     readings = Readings(key_files=tuple(key_files), ids=offset_ids, settings=settings or {}, sheets=sheets or {})
     sources = [*(drawer or []), *(one for one, _ in key_files if not one.rig)]
     ask = Ask(known=KnownContents([made]), readings=readings, games=games)
-    return audit([world], sources, ask)[0]
+    return audit([world], [HeldHere(sources)], ask)[0]
 
 
 def verdicts(found: RigAudit) -> dict[str, tuple[str, str]]:

@@ -397,7 +397,7 @@ def test_a_row_of_the_index_that_is_text_is_passed_over(tmp_path: Path) -> None:
     world = small_world(tmp_path, {"drawer/a": A}, need("a", A))
     forked(world, "check", code=1)
     with sqlite3.connect(world / ".gribble/index.sqlite") as database:
-        database.execute("UPDATE folder_1 SET files = 'text'")
+        database.execute("UPDATE file_2 SET said = 'text', members = 'text', sketch = 'text'")
     database.close()
     forked(world, "check", code=1)
 

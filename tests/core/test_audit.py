@@ -16,6 +16,7 @@ from gribble.core.records.holding import Holding, Skipped, Why
 from gribble.core.records.plan import Plan
 from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.sheet import Accept, Also, Need, Reject, Sheet
+from gribble.core.survey.holdings import HeldHere
 from gribble.core.survey.matching import KnownContents
 from tests.making import said
 from tests.needs import accept, digest, held, need
@@ -38,11 +39,11 @@ def examine(
         name="den",
         root="/den",
         emulators=(fit_sheet(sheet, Installed(release="1", ignore=ignore), Liking(regions, newest)),),
-        holdings=tuple(held(path, what, "den") for path, what in files.items()),
+        holdings=HeldHere(held(path, what, "den") for path, what in files.items()),
         folds_case=folds_case,
         odd=odd or {},
     )
-    audits = audit([rig], drawer or [], Ask(known=KnownContents([sheet])))
+    audits = audit([rig], [HeldHere(drawer or [])], Ask(known=KnownContents([sheet])))
     emulator = audits[0].emulators[0]
     return list(emulator.findings), make_plan(audits), emulator.state, emulator.spare
 

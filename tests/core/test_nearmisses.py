@@ -11,6 +11,7 @@ from gribble.core.base.digests import Digests
 from gribble.core.diagnosis.nearmisses import Searcher, Wanted
 from gribble.core.records.holding import Holding
 from gribble.core.records.sheet import Accept, Kind, Level, Need, Unlock
+from gribble.core.survey.holdings import HeldHere
 
 RIGHT = random.Random(1).randbytes(4096)
 KEY = b"key file"
@@ -44,7 +45,7 @@ class Drawer:
             return self.files[holding.path]
 
         known = {digest(RIGHT), digest(KEY)}
-        return Searcher(self.holdings.values(), lambda one: one.digests.sha1 in known, read)
+        return Searcher([HeldHere(self.holdings.values())], lambda one: one.digests.sha1 in known, read)
 
 
 def test_unlikely_files_are_not_even_read() -> None:

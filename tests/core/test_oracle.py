@@ -18,6 +18,7 @@ from gribble.core.records.holding import Holding
 from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.sheet import Level, Need, Reject, Root, Sheet
 from gribble.core.records.steps import Copy, Displace, Extract, Rename
+from gribble.core.survey.holdings import HeldHere
 from gribble.core.survey.matching import KnownContents
 from tests.needs import accept, digest, held
 
@@ -88,11 +89,11 @@ class World:
             name="den",
             root="/den",
             emulators=(fit_sheet(sheet, Installed(release="1"), Liking(self.regions, self.newest)),),
-            holdings=tuple(held(path, what, "den") for path, what in files.items()),
+            holdings=HeldHere(held(path, what, "den") for path, what in files.items()),
             folders=frozenset({"", "boot", "disk"}),
             folds_case=self.folds,
         )
-        return audit([rig], self.held(), Ask(known=KnownContents([sheet])))[0]
+        return audit([rig], [HeldHere(self.held())], Ask(known=KnownContents([sheet])))[0]
 
     def held(self) -> list[Holding]:
         return [held(f"{number}", what) for number, what in enumerate(self.drawer)]

@@ -13,6 +13,7 @@ from gribble.core.arcade.match import Held, match_release, ranked
 from gribble.core.base.digests import Digests
 from gribble.core.records.holding import Holding
 from gribble.core.records.roster import Roster
+from gribble.core.survey.holdings import HeldHere
 from tests.arcades import cabinet, crc, file, roster
 
 OLD = {
@@ -87,7 +88,7 @@ def test_a_set_is_complete_where_all_around_it_is_held(data: st.DataObject) -> N
     )
     contents = [*(what for group in own.values() for what in group), "boot"]
     held = set(data.draw(st.lists(st.sampled_from(contents), unique=True)))
-    found = match_release(made, Held(map(holding, held)))
+    found = match_release(made, Held([HeldHere(map(holding, held))]))
     complete = {name for name in names if {*own[name], *(["boot"] if bios[name] else [])} <= held}
     assert found.whole - {"sys"} == complete
     assert (found.complete, found.sets) == (len(complete), sum(1 for name in names if held & set(own[name])))
@@ -95,10 +96,10 @@ def test_a_set_is_complete_where_all_around_it_is_held(data: st.DataObject) -> N
 
 def test_strong_digests_disprove_and_releases_are_ranked() -> None:
     made = roster("1", a={"files": [{**file("a"), "sha1": "1" * 40}]})
-    assert match_release(made, Held([holding("a")])).complete == 1
-    assert match_release(made, Held([holding("a", sha1="1" * 40)])).complete == 1
-    assert match_release(made, Held([holding("a", sha1="2" * 40)])).complete == 0
+    assert match_release(made, Held([HeldHere([holding("a")])])).complete == 1
+    assert match_release(made, Held([HeldHere([holding("a", sha1="1" * 40)])])).complete == 1
+    assert match_release(made, Held([HeldHere([holding("a", sha1="2" * 40)])])).complete == 0
     disc = roster("2", a={"discs": [{"name": "a", "sha1": "3" * 40}]})
     assert [match_release(disc, Held([], discs)).share for discs in ([], ["3" * 40])] == [0.0, 1.0]
-    both = [match_release(one, Held([holding("a")])) for one in (disc, made)]
+    both = [match_release(one, Held([HeldHere([holding("a")])])) for one in (disc, made)]
     assert [one.release for one in ranked(both)] == ["1", "2"]

@@ -97,7 +97,7 @@ def test_where_only_a_crc32_is_known_the_archives_own_is_the_proof(tmp_path: Pat
     zip_of(tmp_path / "a.zip", {"right": GOOD})
     found, _, read = examine(tmp_path, known(GOOD, weak=True))
     assert read == 0
-    assert found.holdings[1].carried
+    assert list(found.holdings)[1].carried
 
 
 def test_a_second_survey_opens_nothing_that_is_unchanged(tmp_path: Path) -> None:
@@ -129,6 +129,34 @@ def test_a_file_modified_just_before_it_was_read_is_read_again(tmp_path: Path) -
     assert examine(root, known(GOOD), tmp_path / "index")[1] == 1
 
 
+def test_the_index_is_written_row_by_row(tmp_path: Path) -> None:
+    root, index = tmp_path / "root", tmp_path / "index"
+    for name in ("a", "b", "c", "in/d"):
+        (root / name).parent.mkdir(parents=True, exist_ok=True)
+        (root / name).write_bytes(GOOD)
+    age(root)
+
+    def rows() -> dict[bytes, tuple[object, ...]]:
+        with sqlite3.connect(index) as database:
+            found = {row[0]: row[1:] for row in database.execute("SELECT name, read_at, said, members FROM file_2")}
+        database.close()
+        return found
+
+    examine(root, known(GOOD), index)
+    first = rows()
+    (root / "b").write_bytes(GOOD[::-1])
+    os.utime(root / "b", (1_000_000_000, 1_000_000_000))
+    (root / "a").unlink()
+    kept = Index(index)
+    Surveyor(known(GOOD), kept).survey_file(root / "c")
+    kept.close()
+    assert rows() == first, "one file says nothing of those beside it"
+    assert examine(root, known(GOOD), index)[1] == 1
+    second = rows()
+    assert first.keys() - second.keys() == {b"a"}
+    assert [name for name in second if second[name] != first[name]] == [b"b"]
+
+
 def test_a_damaged_index_is_begun_anew(tmp_path: Path) -> None:
     root, index = tmp_path / "root", tmp_path / "index"
     root.mkdir()
@@ -141,7 +169,7 @@ def test_a_damaged_index_is_begun_anew(tmp_path: Path) -> None:
     examine(root, known(GOOD), index)
     assert examine(root, known(GOOD), index)[1] == 0
     database = sqlite3.connect(index)
-    database.execute("UPDATE folder_1 SET files = x'ff00'")
+    database.execute("UPDATE file_2 SET said = x'ff00'")
     database.commit()
     database.close()
     assert examine(root, known(GOOD), index)[1] == 1, "facts that cannot be read are not believed"
@@ -158,7 +186,7 @@ def test_a_file_that_changes_while_it_is_read_is_left_out(tmp_path: Path, monkey
 
     monkeypatch.setattr(survey_module, "digest_file", changing)
     found, _, _ = examine(tmp_path, known(GOOD))
-    assert found.holdings[0].digests == Digests()
+    assert next(iter(found.holdings)).digests == Digests()
     assert [(skipped.path, skipped.why) for skipped in found.skipped] == [
         ("loose", "changed while it was read; run the command again")
     ]

@@ -14,6 +14,7 @@ from gribble.core.arcade.sets import audit_set, nothing_wanted, wanted_sets
 from gribble.core.arcade.wanting import variant_faults
 from gribble.core.base.style import Style
 from gribble.core.records.sheet import Arcade
+from gribble.core.survey.holdings import HeldHere
 from tests.arcades import cabinet, file, held, roster
 
 BIOS: dict[str, Any] = {
@@ -54,7 +55,7 @@ def test_one_whole_variant_is_enough(case: str) -> None:
     (change,) = compare_rosters(roster("1"), MADE, ["game"], there)
     assert [one.name for one in change.files if one.held is None] == told[: len(told) if state == "blocked" else 0]
     everything = [held(path, what) for path, what in files.items()]
-    assert ("game" in match_release(MADE, Held(everything)).whole) == (state != "blocked")
+    assert ("game" in match_release(MADE, Held([HeldHere(everything)])).whole) == (state != "blocked")
 
 
 def test_the_chosen_variant_is_brought_and_the_default_else() -> None:
@@ -132,7 +133,7 @@ def test_where_nothing_is_wanted_what_is_whole_is_told_and_taken() -> None:
     assert wanted_sets(("held",), MADE, empty) == ["game"]
     half = cabinet({"sets/other.zip/x": "x"}, {"d/g.zip/g.bin": "g"})
     assert nothing_wanted(MADE, half, discs) == "no set is wanted, and none is whole in what you hold"
-    assert whole_games(roster("2", no={"plays": "no", "files": [file("n")]}), [held("n", "n")], []) == []
+    assert whole_games(roster("2", no={"plays": "no", "files": [file("n")]}), [HeldHere([held("n", "n")])], []) == []
 
 
 def test_what_was_not_read_is_never_called_another_content() -> None:

@@ -17,6 +17,7 @@ from gribble.core.base.style import Style
 from gribble.core.catalogue.families import Family, Part, family_of, parts_of
 from gribble.core.records.findings import EmulatorAudit, Remedy, State
 from gribble.core.records.roster import FileState, SetFile
+from gribble.core.survey.holdings import HeldHere
 from tests.arcades import cabinet, crc, file, held, roster
 
 STATES = st.sampled_from(["good", "good", "good", "undumped", "suspect"])
@@ -75,7 +76,7 @@ def test_everybody_says_the_same_of_what_a_set_lacks(data: st.DataObject) -> Non
     audited = audit_set(made, "kid", there)
     blamed = {(one.owner, one.file) for one in audited.problems if one.remedy is Remedy.OBTAIN}
     assert blamed == {(one.owner, one.files[0].name) for one in lacks}
-    matched = match_release(made, Held([held(path, what, rig="") for path, what in drawer.items()]))
+    matched = match_release(made, Held([HeldHere(held(path, what, rig="") for path, what in drawer.items())]))
     assert ("kid" in matched.whole) == (not lacks)
     waits = pack_sets(made, [audited], there, HowPacked(Style.FULL)).waiting
     assert [one.set for one in waits] == (["kid"] if lacks and owned & set(_parts(family)) else [])

@@ -41,7 +41,7 @@ def identify(
         files = identify_keys(files, sheets, audits, world.read_whole)
         sets = whole_sets(files, world.rigs)
         named = frozenset(call.environment.path(path) for path in paths)
-        files = explain(files, world.searcher(found), sheets, named, world.head_of)
+        files = explain(files, world.searcher(survey.holdings for survey in surveys), sheets, named, world.head_of)
         if call.json:
             session.screen.json(identify_json(files, sets, passed_over=passed_over, only_needed=only == "needed"))
         else:

@@ -40,7 +40,7 @@ def mend(
         sheets = session.loaded.catalogue.sheets
         named = frozenset(call.environment.path(path) for path in files)
         known = identify(found, session.loaded.known, sheets, ())
-        explained = explain(known, world.searcher(found), sheets, named, world.head_of)
+        explained = explain(known, world.searcher(survey.holdings for survey in surveys), sheets, named, world.head_of)
         code: int = ExitCode.CLEAN
         done: dict[Path, Accept] = {}
         for file in explained:

@@ -18,6 +18,7 @@ from gribble.core.records.recipes import Mending
 from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.roster import ArcadeSet, Content, FileState, SetFile
 from gribble.core.records.sheet import Accept, Need, Sheet
+from gribble.core.survey.holdings import HeldHere
 from gribble.core.survey.matching import Known, KnownContents, is_content
 
 
@@ -233,7 +234,10 @@ def identify_keys(
 ) -> tuple[Identified, ...]:
     """The key files among unknown files told by the names in them; what is wrong with one of no use is said."""
     needs = [(sheet.emulator, need) for sheet in sheets.values() for need in sheet.need if need.key]
-    likely = {key_of(one) for one in key_candidates([need for _, need in needs], [file.holding for file in files], "")}
+    likely = {
+        key_of(one)
+        for one in key_candidates([need for _, need in needs], [HeldHere(file.holding for file in files)], "")
+    }
     return tuple(
         file if file.matches or key_of(file.holding) not in likely else _identify_keys(file, needs, audits, read)
         for file in files

@@ -17,6 +17,7 @@ from gribble.core.records.fitted import Fitted
 from gribble.core.records.plan import Gap
 from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.sheet import Need, Sheet
+from gribble.core.survey.holdings import HeldHere
 
 
 class Needed(Struct, frozen=True):
@@ -77,7 +78,7 @@ def needed_in_world(world: World, sheets: dict[str, Sheet], words: Words, rigs: 
     installed = {emulator for _, emulator in known}
     asked = [sheet for name, sheet in sheets.items() if name not in installed and _chosen(sheet, words)]
     absent = [] if rigs or words == Words() else asked
-    nowhere = RigSeen(name="", root="", emulators=tuple(map(fit_sheet, absent)))
+    nowhere = RigSeen(name="", root="", emulators=tuple(map(fit_sheet, absent)), holdings=HeldHere())
     audits = structs.replace(world, rigs=(*world.rigs, nowhere)).audit(Scope(rigs=(*rigs, "") if rigs else ()))
     found = []
     for audit in audits:

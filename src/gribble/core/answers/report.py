@@ -185,7 +185,7 @@ def make_report(
 ) -> Report:
     """The report of some audits; `runs` are those since then."""
     audits = tuple(audits)
-    sizes = {rig.name: sum(one.size for one in rig.holdings if one.member is None) for rig in world.rigs}
+    sizes = {rig.name: sum(one.size for one in rig.holdings.opened if one.member is None) for rig in world.rigs}
     return Report(
         when=when,
         state=worst(found.state for found in audits),

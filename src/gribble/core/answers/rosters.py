@@ -62,8 +62,8 @@ def arcade_places(world: World, rigs: tuple[str, ...], emulators: tuple[str, ...
         if rig.away or (rigs and rig.name not in rigs):
             continue
         elsewhere = [
-            *world.source_holdings,
-            *(one for other in world.rigs if other is not rig for one in other.holdings),
+            *world.elsewhere,
+            *(other.holdings for other in world.rigs if other is not rig),
         ]
         for fitted in rig.emulators:
             if fitted.arcade is None or (emulators and fitted.emulator not in emulators):
@@ -102,9 +102,8 @@ def one_place(
 
 def match_releases(world: World, places: Iterable[ArcadePlace]) -> list[Matched]:
     """How well everything held, on rigs and in sources, fits each roster; rosters are loaded one by one."""
-    everything = [*world.source_holdings, *(holding for rig in world.rigs for holding in rig.holdings)]
     headers = (header.sha1 for _, header in world.readings().discs)
-    held = Held(everything, headers)
+    held = Held(world.everything, headers)
     found = []
     by_emulator: dict[str, list[ArcadePlace]] = {}
     for place in places:

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
-from itertools import chain
 
 from gribble.core.base.paths import base, fold
 from gribble.core.records.fitted import Fitted
-from gribble.core.records.holding import Holding, nearness
+from gribble.core.records.holding import Archived, Holding, Holdings, nearness
 from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.roster import Content, SetFile
 
@@ -40,15 +39,29 @@ class Container:
     `faults` say what is wrong with these.
     """
 
-    __slots__ = ("_by_crc", "_by_name", "archives", "faults", "members", "path")
+    __slots__ = ("_by_crc", "_by_name", "_members", "_parts", "archives", "faults", "path")
 
     def __init__(self, path: str) -> None:
         self.path = path
         self.archives: list[str] = []
-        self.members: list[Holding] = []
         self.faults: dict[str, str] = {}
+        self._parts: list[Holding | Archived] = []
+        self._members: list[Holding] | None = None
         self._by_crc: dict[str | None, Holding] | None = None
         self._by_name: dict[str, Holding] | None = None
+
+    def add(self, part: Holding | Archived) -> None:
+        """Put a file into it, or all members of an archive, which is unpacked when they are asked for."""
+        self._parts.append(part)
+
+    @property
+    def members(self) -> list[Holding]:
+        """Its files."""
+        if self._members is None:
+            self._members = []
+            for part in self._parts:
+                self._members += (part,) if isinstance(part, Holding) else part.members
+        return self._members
 
     def find(self, file: SetFile) -> Holding | None:
         """The first file with this content, whatever its name; where no digest is known, the one with the name."""
@@ -79,7 +92,7 @@ class Cabinet:
         rig: RigSeen,
         folder: str,
         endings: tuple[str, ...],
-        elsewhere: Iterable[Holding],
+        elsewhere: Iterable[Holdings],
         *,
         exact: bool = False,
         variants: Mapping[str, str] | None = None,
@@ -98,15 +111,10 @@ class Cabinet:
         self._unreadable: dict[str, str] = {}
         self._elsewhere: dict[str, Holding | list[Holding]] | None = None
         prefix = f"{folder}/" if folder else ""
-        own = rig.holdings
-        latest: str = ""
-        members: list[Holding] | None = None  # members of one archive follow one another
-        for holding in own:
-            if holding.member is not None and holding.path == latest:
-                if members is not None:
-                    members.append(holding)
-            elif holding.path.startswith(prefix):
-                latest, members = holding.path, self._add(holding, prefix)
+        packed = {archive.holding.path: archive for archive in rig.holdings.archives}
+        for holding in rig.holdings.opened:
+            if holding.path.startswith(prefix):
+                self._add(holding, prefix, packed.get(holding.path))
         for path, why in rig.hidden.items():
             name, dot, ending = path.removeprefix(prefix).rpartition(".")
             if path.startswith(prefix) and dot and "/" not in name and ending.lower() in endings:
@@ -114,32 +122,28 @@ class Cabinet:
                 container.faults[path] = why
                 if path not in container.archives:
                     container.archives.append(path)
-        self._holdings = (own, elsewhere)
+        self.everything = (rig.holdings, *elsewhere)
 
-    @property
-    def everything(self) -> Iterator[Holding]:
-        """All that is held, here and elsewhere."""
-        return chain.from_iterable(self._holdings)
-
-    def _add(self, holding: Holding, prefix: str) -> list[Holding] | None:
-        """Put the first holding of a path where it belongs; the members that follow it belong to what is given."""
+    def _add(self, holding: Holding, prefix: str, archive: Archived | None) -> None:
+        """Put a holding where it belongs; the members of an archive come with it, or follow it."""
         inner = holding.path[len(prefix) :]
         name, slash, _ = inner.partition("/")
         if slash:
             if holding.member is None:  # else an archive in a set's folder
-                self._container(name, prefix + name).members.append(holding)
-            return None
+                self._container(name, prefix + name).add(holding)
+            return
         name, dot, ending = inner.rpartition(".")
         if not dot or ending.lower() not in self.endings:
-            if holding.member is not None:
+            if holding.member is not None or archive:
                 self._unreadable[self._fold(name)] = holding.path
-            return None
+            return
         container = self._container(name, holding.path)
         if holding.path not in container.archives:
             container.archives.append(holding.path)
         if holding.member is not None:
-            container.members.append(holding)
-        return container.members
+            container.add(holding)
+        elif archive:
+            container.add(archive)
 
     def _container(self, name: str, path: str) -> Container:
         key = self._fold(name)
@@ -185,24 +189,34 @@ class Cabinet:
         digest = file.crc32 or (file.get(strongest) if strongest else None) or ""
         there = self._elsewhere.get(digest, [])
         found = [one for one in (there if isinstance(there, list) else [there]) if is_file(file, one)]
+        if file.crc32 is not None:
+            found += [one for one in self._carrying(file.crc32) if is_file(file, one)]
         return min(found, key=lambda holding: nearness(holding, self.rig), default=None)
 
+    def _carrying(self, crc32: str) -> Iterator[Holding]:
+        """The members with a CRC-32 of archives that are known by what their directories say."""
+        try:
+            word = int(crc32, 16)
+        except ValueError:
+            return
+        for archive in (archive for each in self.everything for archive in each.carrying(word)):
+            yield from (one for one in archive.members if one.digests.crc32 == crc32)
+
     def _by_digest(self) -> dict[str, Holding | list[Holding]]:
-        """Everything held by any digest; most contents are held once, and need no list."""
+        """Everything else held by any digest; most contents are held once, and need no list."""
         index: dict[str, Holding | list[Holding]] = {}
-        for group in self._holdings:
-            for holding in group:
-                mine = holding.digests
-                known: Iterable[str] = (mine.crc32,) if mine.crc32 is not None else ()
-                if mine.sha1 is not None or mine.sha256 is not None or mine.md5 is not None:
-                    known = mine.known().values()
-                for digest in () if holding.fixed else known:
-                    there = index.setdefault(digest, holding)
-                    if there is not holding:
-                        if isinstance(there, list):
-                            there.append(holding)
-                        else:
-                            index[digest] = [there, holding]
+        for holding in (one for each in self.everything for one in each.opened):
+            mine = holding.digests
+            known: Iterable[str] = (mine.crc32,) if mine.crc32 is not None else ()
+            if mine.sha1 is not None or mine.sha256 is not None or mine.md5 is not None:
+                known = mine.known().values()
+            for digest in () if holding.fixed else known:
+                there = index.setdefault(digest, holding)
+                if there is not holding:
+                    if isinstance(there, list):
+                        there.append(holding)
+                    else:
+                        index[digest] = [there, holding]
         return index
 
 
@@ -211,7 +225,7 @@ def member_name(holding: Holding) -> str:
     return holding.member if holding.member is not None else base(holding.path)
 
 
-def cabinet_of(rig: RigSeen, fitted: Fitted, elsewhere: Iterable[Holding]) -> Cabinet:
+def cabinet_of(rig: RigSeen, fitted: Fitted, elsewhere: Iterable[Holdings]) -> Cabinet:
     """What lies on a rig for an arcade emulator, and what is held elsewhere."""
     assert fitted.arcade is not None
     return Cabinet(

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from contextlib import suppress
+from functools import cached_property
 
 from msgspec import Struct
 
 from gribble.core.arcade.wanting import lacking, lacking_discs, lacking_files, settle_variant, variants_of
 from gribble.core.base.digests import Digests
 from gribble.core.catalogue.families import Family, family_of, owned_files
-from gribble.core.records.holding import Holding
+from gribble.core.records.holding import Holdings
 from gribble.core.records.roster import ArcadeSet, Outline, Plays, Roster, SetFile, SetKind
 
 
@@ -39,44 +40,57 @@ class Held:
     which a roster may contradict.
     """
 
-    def __init__(self, holdings: Iterable[Holding], discs: Iterable[str] = ()) -> None:
-        self._carried: set[tuple[str, int | None]] = set()
-        self._read: dict[tuple[str, int | None], list[Digests]] = {}
+    def __init__(self, holdings: Iterable[Holdings], discs: Iterable[str] = ()) -> None:
+        holdings = tuple(holdings)
+        self._read: dict[tuple[str, int], list[Digests]] = {}
         self._strong: set[str] = set()
         self._discs = frozenset(discs)
-        for holding in holdings:
+        carried: set[tuple[str, int]] = set()
+        for holding in (one for each in holdings for one in each.opened):
             mine = holding.digests
             if mine.sha1 is None and mine.md5 is None and mine.sha256 is None:
                 if mine.crc32 is not None:
-                    self._carried.add((mine.crc32, holding.size))
+                    carried.add((mine.crc32, holding.size))
                 continue
             self._strong.update(mine.known().values())
             if mine.crc32 is not None:
                 self._read.setdefault((mine.crc32, holding.size), []).append(mine)
-        self.certain = frozenset(_keys(self._carried))
+        certain = set(_keys(carried))
+        for archive in (archive for each in holdings for archive in each.archives):
+            certain.update([crc32 << 32 | size for crc32, size in zip(archive.checksums, archive.sizes, strict=True)])
+        self.certain = frozenset(certain)
         self.doubtful = frozenset(_keys(self._read)) - self.certain
-        self._crcs = frozenset(crc32 for crc32, _ in (*self._carried, *self._read))
 
     def has(self, file: SetFile) -> bool:
         """Whether a file of a set is held, by CRC-32 and size unless a stronger digest disproves it."""
         if file.crc32 is None:
             strongest = file.strongest()
             return strongest is not None and file.get(strongest) in self._strong
+        try:
+            crc32 = int(file.crc32, 16)
+        except ValueError:
+            return False
         if file.size is None:
-            return file.crc32 in self._crcs
-        key = (file.crc32, file.size)
-        return key in self._carried or any(file.agrees(digests) for digests in self._read.get(key, ()))
+            return crc32 in self._checksums
+        if f"{crc32:08x}" != file.crc32:
+            return False
+        read = self._read.get((file.crc32, file.size), ())
+        return crc32 << 32 | file.size in self.certain or any(file.agrees(digests) for digests in read)
+
+    @cached_property
+    def _checksums(self) -> frozenset[int]:
+        return frozenset(key >> 32 for key in (*self.certain, *self.doubtful))
 
     def has_disc(self, sha1: str | None) -> bool:
         """Whether an image with this SHA-1 in its header is held."""
         return sha1 in self._discs
 
 
-def _keys(contents: Iterable[tuple[str, int | None]]) -> Iterator[int]:
+def _keys(contents: Iterable[tuple[str, int]]) -> Iterator[int]:
     """Contents by CRC-32 and size, as outlines know them."""
     for crc32, size in contents:
         with suppress(ValueError):  # what is remembered of an archive may be anything
-            yield int(crc32, 16) << 32 | (size or 0)
+            yield int(crc32, 16) << 32 | size
 
 
 def match_release(roster: Roster, held: Held) -> ReleaseMatch:
@@ -105,7 +119,7 @@ def match_release(roster: Roster, held: Held) -> ReleaseMatch:
     )
 
 
-def whole_games(roster: Roster, holdings: Iterable[Holding], discs: Iterable[str]) -> list[str]:
+def whole_games(roster: Roster, holdings: Iterable[Holdings], discs: Iterable[str]) -> list[str]:
     """The games that lack nothing, wherever it lies, and that the release plays."""
     whole = match_release(roster, Held(holdings, discs)).whole
     games = (one for one in roster.sets.outlines() if one.kind == SetKind.GAME and one.plays != Plays.NO)

@@ -55,10 +55,8 @@ def nothing_wanted(roster: Roster, cabinet: Cabinet, discs: Discs) -> str:
     whole = whole_games(roster, cabinet.everything, discs.digests)
     if not whole:
         return "no set is wanted, and none is whole in what you hold"
-    roots: dict[str, list[Holding]] = {}
-    for holding in cabinet.everything:
-        roots.setdefault(holding.root, []).append(holding)
-    alone = (root for root, group in roots.items() if len(whole_games(roster, group, discs.digests)) == len(whole))
+    groups = (each for each in cabinet.everything if each.opened)
+    alone = (each.root for each in groups if len(whole_games(roster, [each], discs.digests)) == len(whole))
     where = base(next(alone, "").rstrip("/"))
     words = f"{len(whole):,} {'is' if len(whole) == 1 else 'are'} whole in {where or 'what you hold'}"
     return f'no set is wanted; {words}: wanted = "held" takes {"it" if len(whole) == 1 else "them"}'

@@ -26,6 +26,7 @@ from gribble.core.records.holding import Skipped, Why
 from gribble.core.records.rig_seen import RigSeen, UnknownEmulator
 from gribble.core.records.roster import ArcadeWorld
 from gribble.core.records.sheet import Root
+from gribble.core.survey.holdings import HeldHere
 from gribble.core.survey.matching import KnownContents
 from gribble.core.survey.met import Survey
 from gribble.core.survey.shelf import as_on_disk
@@ -176,7 +177,7 @@ def _below(folder: Path, root: Path) -> str:
 
 def _unreadable(root: Path, survey: Survey, places: frozenset[str]) -> Iterable[Skipped]:
     """Files at needs' places that no digest has had to be computed of, and that could not be read either."""
-    for holding in survey.holdings:
+    for holding in survey.holdings.opened:
         if holding.member is None and holding.path in places and not os.access(root / holding.path, os.R_OK):
             yield Skipped(holding.path, "cannot be read: permission denied", kind=Why.UNREAD)
 
@@ -228,7 +229,7 @@ class _Looker:
                 away = f"{root} is not there now"
             elif not root.parent.is_dir():
                 away = f"{root.parent} is not there: plug it in, or make the folder"
-            return RigSeen(name=name, root=str(root), emulators=fitted, away=away, new=not away)
+            return RigSeen(name=name, root=str(root), emulators=fitted, holdings=HeldHere(), away=away, new=not away)
         others = frozenset(other for key, other in self._roots.items() if key != name)
         places, folders = outlook(fitted)
         within = {path: str(one) for one in self._sources if (path := _below(one, root))}
@@ -270,7 +271,7 @@ class _Looker:
         does not let us in, where the command is not about it."""
         ground, config = self._reach.far[name], self._config.rig[name]
         must = name in (self._scope.rigs or self._reach.far)
-        survey, away, folds = Survey(ground.root, (), ()), "", False
+        survey, away, folds = Survey(ground.root, HeldHere(), ()), "", False
         try:
             away = ground.away()
         except GribbleError as error:
@@ -321,7 +322,7 @@ class _Looker:
                 survey = self._surveyor.survey(attic)
             except GribbleError:
                 continue
-            holdings = tuple(
+            holdings = HeldHere(
                 msgspec.structs.replace(holding, attic=run)
                 for holding in survey.holdings
                 if (run := run_of(holding.path)) and not holding.path.endswith(".part")

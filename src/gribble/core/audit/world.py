@@ -29,7 +29,7 @@ from gribble.core.files.settingsfile import MAX_BYTES as LARGEST_SETTINGS
 from gribble.core.records.discs import Checked
 from gribble.core.records.findings import Finding, RigAudit, Verdict
 from gribble.core.records.fitted import Fitted
-from gribble.core.records.holding import FileKey, Holding, Skipped, key_of
+from gribble.core.records.holding import FileKey, Holding, Holdings, Skipped, key_of
 from gribble.core.records.keyfile import KeyFile
 from gribble.core.records.readings import ABSENT, Readings, Unread
 from gribble.core.records.rig_seen import RigSeen
@@ -56,16 +56,21 @@ class World(Struct, frozen=True, kw_only=True):
     load: Load = load_roster
 
     @property
-    def source_holdings(self) -> list[Holding]:
+    def elsewhere(self) -> list[Holdings]:
         """What the sources and the attics hold."""
-        return [holding for survey in (*self.sources, *self.displaced) for holding in survey.holdings]
+        return [survey.holdings for survey in (*self.sources, *self.displaced)]
+
+    @property
+    def everything(self) -> list[Holdings]:
+        """The same, and what the rigs hold."""
+        return [*self.elsewhere, *(rig.holdings for rig in self.rigs)]
 
     def audit(self, scope: Scope, *, games: bool = False, packing: bool = False) -> tuple[RigAudit, ...]:
         """The audit of the rigs and emulators in scope; what is wrong or missing is looked for among near misses.
 
         `packing` adds what would put sets right, which a plan wants to know.
         """
-        holdings = self.source_holdings
+        holdings = self.elsewhere
         ask = Ask(
             known=self.known,
             readings=self.readings(games=games),
@@ -101,7 +106,7 @@ class World(Struct, frozen=True, kw_only=True):
 
     def readings(self, *, games: bool = False) -> Readings:
         """The contents that an audit has to know: key files, settings files and, for game folders, ids."""
-        holdings = [*(one for rig in self.rigs for one in rig.holdings), *self.source_holdings]
+        holdings = self.everything
         stock = Stock(holdings)
         return Readings(
             key_files=read_key_files([need for rig in self.rigs for need in _needs(rig)], holdings, self.read_whole),
@@ -111,11 +116,11 @@ class World(Struct, frozen=True, kw_only=True):
             sheets={key: checked for rig in self.rigs for key, checked in self._read_sheets(rig)} if games else {},
         )
 
-    def searcher(self, more: Iterable[Holding] = ()) -> Searcher:
+    def searcher(self, more: Iterable[Holdings] = ()) -> Searcher:
         """What looks for near misses among everything held here, and `more`; on another machine only among what lies
         where it is wanted, which a wish names itself."""
-        near = (rig for rig in self.rigs if rig.name not in self.far)
-        holdings = [*more, *self.source_holdings, *(holding for rig in near for holding in rig.holdings)]
+        near = (rig.holdings for rig in self.rigs if rig.name not in self.far)
+        holdings = [*more, *self.elsewhere, *near]
         return Searcher(holdings, lambda one: bool(self.known.matches(one.size, one.digests)), self.read_whole)
 
     def _nearer(self, wish: Wanted) -> Wanted:
@@ -201,10 +206,10 @@ class World(Struct, frozen=True, kw_only=True):
         except (OSError, ArchiveError, UnicodeDecodeError):
             return ""
 
-    def _read_discs(self, holdings: list[Holding]) -> Iterable[tuple[Holding, DiscHeader]]:
+    def _read_discs(self, holdings: list[Holdings]) -> Iterable[tuple[Holding, DiscHeader]]:
         """The headers of the disc images that are held, where a set could want one."""
         endings = {fitted.arcade.disc_ending for rig in self.rigs for fitted in rig.emulators if fitted.arcade}
-        for holding in holdings:
+        for holding in (one for each in holdings for one in each.opened):
             if holding.member is None and holding.path.endswith(tuple(endings)) and endings:
                 try:
                     yield holding, read_header(self._part(holding, 0, HEADER_BYTES))
@@ -228,7 +233,7 @@ class World(Struct, frozen=True, kw_only=True):
 
 
 def read_key_files(
-    needs: list[Need], holdings: list[Holding], read: Callable[[Holding], bytes | None]
+    needs: list[Need], holdings: list[Holdings], read: Callable[[Holding], bytes | None]
 ) -> tuple[tuple[Holding, KeyFile], ...]:
     """Every holding that could be a key file for some needs, read; nearest first."""
     found = []

@@ -107,7 +107,7 @@ def visible(text: str, instead: str | Callable[[str], str]) -> str:
 
 def fold(name: str) -> str:
     """The form in which names that differ only in case (or Unicode composition) are equal."""
-    return unicodedata.normalize("NFC", name).casefold()
+    return name.lower() if name.isascii() else unicodedata.normalize("NFC", name).casefold()
 
 
 def outside(path: str) -> bool:

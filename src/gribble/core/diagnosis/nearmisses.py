@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from bisect import bisect_left
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cached_property
+from itertools import zip_longest
 
 from msgspec import Struct, structs
 
@@ -23,9 +24,10 @@ from gribble.core.diagnosis.diagnose import (
     unlocked,
 )
 from gribble.core.files.archives.opening import HEAD_BYTES, archive_kind
-from gribble.core.records.holding import FileKey, Holding, key_of, nearness
+from gribble.core.records.holding import Archived, FileKey, Holding, Holdings, key_of, nearness
 from gribble.core.records.recipes import Mending, say
 from gribble.core.records.sheet import Accept, Need, Unlock
+from gribble.core.survey.holdings import archives_by
 from gribble.core.survey.stock import Stock
 
 MOST_CANDIDATES = 40
@@ -80,18 +82,14 @@ class NearMisses:
 class Searcher:
     """Looks among holdings for near misses of needs."""
 
-    def __init__(self, holdings: Iterable[Holding], known: Callable[[Holding], bool], read: Read) -> None:
+    def __init__(self, holdings: Iterable[Holdings], known: Callable[[Holding], bool], read: Read) -> None:
         """`known` tells whether a holding is a known content already, and so a near miss of nothing."""
-        self._holdings = tuple(holding for holding in holdings if not holding.fixed)
+        self._holdings = tuple(holdings)
         self._known = known
         self._read = read
         self._stock = Stock(self._holdings)
-        self._by_size: dict[int, list[Holding]] = {}
-        self._beside: dict[tuple[str, int], list[Holding]] = {}
-        for holding in self._holdings:
-            self._by_size.setdefault(holding.size, []).append(holding)
-            self._beside.setdefault((_container(holding), holding.size), []).append(holding)
-        self._sizes = sorted(self._by_size)
+        self._opened = [one for each in self._holdings for one in each.opened if not one.fixed]
+        self._archives = [one for each in self._holdings for one in each.archives]
         self._sizes_of: dict[tuple[int, frozenset[int]], set[int]] = {}
         self._algorithms: tuple[str, ...] = ()
         self._guesses: dict[FileKey, dict[str, Guess]] = {}
@@ -185,8 +183,9 @@ class Searcher:
     def _candidates(self, wanted: Wanted, accepts: list[Accept], skips: set[int]) -> list[Holding]:
         if wanted.held:
             return list(wanted.suspects)
-        sizes = {size for accept in accepts if accept.size for size in self._likely_sizes(accept.size, skips)}
-        pool = {key_of(holding): holding for size in sizes for holding in self._by_size[size]}
+        sizes = frozenset(size for accept in accepts if accept.size for size in self._likely_sizes(accept.size, skips))
+        pool = {key_of(holding): holding for size in sizes for holding in self._by_size.get(size, ())}
+        pool |= {key_of(holding): holding for holding in self._nearest(sizes, wanted.rig)}
         if any(accept.size is None for accept in accepts):
             pool |= {key_of(holding): holding for holding in self._guessable}
         for name in wanted.need.names:
@@ -201,15 +200,47 @@ class Searcher:
     @cached_property
     def _guessable(self) -> list[Holding]:
         """The files that are tried for every content of unknown size, whatever they are called."""
-        likely = [one for one in self._holdings if _is_guessable(one) and not self._known(one)]
+        likely = [one for one in self._opened if _is_guessable(one) and not self._known(one)]
+        if sum(one.member is None for one in likely) < MOST_CANDIDATES:
+            likely += self._nearest(_GUESSED_SIZES, "")
         return sorted(likely, key=lambda holding: nearness(holding, ""))[:MOST_CANDIDATES]
+
+    def _nearest(self, sizes: frozenset[int], rig: str) -> list[Holding]:
+        """Of the members of sketched archives that have one of some sizes and are no known content, as many of the
+        nearest as are read for one need."""
+        there = {id(archive): archive for size in sizes for archive in self._sized.get(size, ())}
+        archives = sorted(there.values(), key=lambda one: _distance(one, rig))
+        found: list[Holding] = []
+        for archive, following in zip_longest(archives, archives[1:]):
+            found += [one for one in archive.members if one.size in sizes and not self._known(one)]
+            if following is not None and len(found) >= MOST_CANDIDATES:
+                found = sorted(found, key=lambda one: nearness(one, rig))[:MOST_CANDIDATES]
+                if nearness(found[-1], rig)[:4] < _distance(following, rig):
+                    break  # no member of that one, or of one behind it, is nearer
+        return found
+
+    @cached_property
+    def _sized(self) -> dict[int, Sequence[Archived]]:
+        return archives_by(self._archives, lambda one: one.sizes)
+
+    @cached_property
+    def _by_size(self) -> dict[int, list[Holding]]:
+        found: dict[int, list[Holding]] = {}
+        for holding in self._opened:
+            found.setdefault(holding.size, []).append(holding)
+        return found
+
+    @cached_property
+    def _sizes(self) -> list[int]:
+        """Every size that is held, in order."""
+        return sorted(self._by_size.keys() | self._sized.keys())
 
     def _likely_sizes(self, right: int, skips: Iterable[int]) -> Iterator[int]:
         """The sizes held that some damage makes of the right one; all in bytes."""
         exact = {right, *(right + more for more in (*HEADERS, *skips)), 2 * right, 3 * right, 4 * right}
         exact.add(1 << (right - 1).bit_length())
         exact |= {right // 2} if right % 2 == 0 else set()
-        yield from (size for size in exact if size in self._by_size and size <= MAX_BYTES)
+        yield from (size for size in exact if size <= MAX_BYTES)
         for low, high in _line_end_ranges(right):
             yield from self._sizes[bisect_left(self._sizes, low) : bisect_left(self._sizes, high)]
 
@@ -271,10 +302,28 @@ class Searcher:
             rest = holding.size if accept.size is None else accept.size - holding.size
             if rest * 3 < holding.size or rest > holding.size * 3:
                 continue
-            beside = self._beside.get((_container(holding), rest), [])
+            beside = self._beside(_container(holding), rest)
             if len(beside) <= MOST_BESIDE:
                 others = [other for other in beside if other is not holding]
                 yield from sorted(others, key=lambda other: not _alike(holding, other))[:MOST_HALVES]
+
+    def _beside(self, container: str, size: int) -> list[Holding]:
+        """The files of a size that lie in one folder or archive."""
+        inside = self._by_place.get(container)
+        if inside is not None:
+            return [one for one in inside.members if one.size == size]
+        return self._by_container.get((container, size), [])
+
+    @cached_property
+    def _by_container(self) -> dict[tuple[str, int], list[Holding]]:
+        found: dict[tuple[str, int], list[Holding]] = {}
+        for holding in self._opened:
+            found.setdefault((_container(holding), holding.size), []).append(holding)
+        return found
+
+    @cached_property
+    def _by_place(self) -> dict[str, Archived]:
+        return {f"{one.holding.root}/{one.holding.path}": one for one in self._archives}
 
     def _cut(self, holding: Holding, data: bytes, wanted: Wanted, accepts: list[Accept]) -> Mending | None:
         """A file cut short, where a right copy is held to prove it."""
@@ -302,6 +351,20 @@ def _disguised(holding: Holding, data: bytes) -> str:
     """The kind of archive that a file is though its name does not say so; empty for any other."""
     kind = archive_kind(data[:HEAD_BYTES], "") if data else ""
     return "" if holding.name.lower().endswith(f".{kind}") else kind
+
+
+def _distance(archive: Archived, rig: str) -> tuple[bool, bool, int, int]:
+    """What no member of an archive is nearer than."""
+    attic, _, distance, length, *_ = nearness(archive.holding, rig)
+    return attic, True, distance, length + 1
+
+
+_GUESSED_SIZES = frozenset(
+    size
+    for power in range(MOST_GUESSED.bit_length() + 1)
+    for more in (0, *HEADERS)
+    if (size := (1 << power) + more) <= MOST_GUESSED
+)
 
 
 def _is_guessable(holding: Holding) -> bool:

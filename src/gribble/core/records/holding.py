@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
+from collections.abc import Iterable, Iterator, Sequence
 from enum import StrEnum
 from pathlib import Path
 
@@ -44,6 +46,48 @@ class Holding(Struct, frozen=True, kw_only=True, gc=False):
     def where(self) -> str:
         """The file's path or, on another machine, its address, as it is shown."""
         return f"{self.root}/{self.path}" if "://" in self.root else str(self.place)
+
+
+class Archived(ABC):
+    """An archive of whose members nothing matters but what its directory says, unpacked when that is asked for.
+
+    In their order it tells of each member the CRC-32, the size in bytes, and 32 bits for the stem and the ending of its
+    folded name (see `word_of`): what these do not have, no member is.
+    """
+
+    holding: Holding
+    """The archive itself."""
+
+    checksums: Sequence[int]
+    sizes: Sequence[int]
+    stems: Sequence[int]
+    endings: Sequence[int]
+
+    @property
+    @abstractmethod
+    def members(self) -> Sequence[Holding]:
+        """Its members as holdings."""
+
+
+class Holdings(ABC):
+    """What is held in one folder: `opened` are loose files and members of archives that had to be looked into, and
+    `archives` all others, which are among the loose files, too."""
+
+    root: str
+    opened: Sequence[Holding]
+    archives: Sequence[Archived]
+
+    @abstractmethod
+    def __iter__(self) -> Iterator[Holding]:
+        """Every holding, members of all archives included: each behind its archive."""
+
+    @abstractmethod
+    def carrying(self, crc32: int) -> Iterable[Archived]:
+        """The archives with a member that has this CRC-32."""
+
+    @abstractmethod
+    def with_stem(self, word: int) -> Iterable[Archived]:
+        """The archives with a member that has this stem."""
 
 
 def nearness(holding: Holding, rig: str) -> tuple[bool, bool, int, int, str, str]:

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from msgspec import Struct
 
 from gribble.core.records.fitted import Fitted
-from gribble.core.records.holding import Holding, Skipped
+from gribble.core.records.holding import Holdings, Skipped
 from gribble.core.records.roster import ArcadeWorld
 
 
@@ -35,7 +35,7 @@ class RigSeen(Struct, frozen=True, kw_only=True):
     name: str
     root: str
     emulators: tuple[Fitted, ...]
-    holdings: tuple[Holding, ...] = ()
+    holdings: Holdings
     hidden: dict[str, str] = {}
     odd: dict[str, Skipped] = {}
     folders: frozenset[str] = frozenset()
@@ -60,5 +60,5 @@ class RigSeen(Struct, frozen=True, kw_only=True):
     @property
     def read_through(self) -> dict[str, str]:
         """The links that were read through, with what they lead to."""
-        there = self.folders.union(holding.path for holding in self.holdings)
+        there = self.folders.union(holding.path for holding in self.holdings.opened)
         return {path: where for path, where in {**self.inward, **self.outward}.items() if path in there}

@@ -2,7 +2,7 @@
 
 What is remembered is believed only while path, size, modification time, change time and inode are what they were, and
 only if the file was at least two seconds old when it was read (a coarse clock could hide a later change). The index is
-never the proof for a write.
+never the proof for a write. It has a row for each file, and is only ever written row by row.
 """
 
 from __future__ import annotations
@@ -11,62 +11,32 @@ import contextlib
 import errno
 import os
 import sqlite3
-from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
-import msgspec
-from msgspec import Struct
-
-from gribble.core.base.digests import Digests
 from gribble.core.base.regular import NO_LINKS
+from gribble.core.survey.facts import Facts, keep, kept
 from gribble.core.survey.walking import Entry
 
 MOST_ROW = 16 << 20
-"""The longest row of a folder, in bytes; what would not fit is read again each time."""
+"""The longest list of members that is remembered, in bytes; an archive with a longer one is read again each time."""
 SETTLED_NS = 2_000_000_000
-_SCHEMA = "CREATE TABLE IF NOT EXISTS folder_1 (folder BLOB PRIMARY KEY, files BLOB) WITHOUT ROWID"
-
-
-class KnownMember(Struct, frozen=True, array_like=True):
-    """What is known of one member of an archive; the name as bytes, since names may not be text.
-
-    `size` is in bytes, None while neither the archive claims it nor anybody has read the member. `beyond` is how many
-    bytes of it were read before it was left, since nothing so long was wanted; 0 where it was not.
-    """
-
-    name: bytes
-    size: int | None
-    crc32: str
-    fault: str
-    digests: Digests
-    beyond: int = 0
-
-
-class Facts(Struct, frozen=True, array_like=True, gc=False):
-    """What reading a file has told: its digests and, of an archive, its members or why it has none.
-
-    `kind` is the kind of archive, empty for none, None where nobody has looked.
-    """
-
-    digests: Digests = Digests()
-    kind: str | None = None
-    members: tuple[KnownMember, ...] | None = None
-    fault: str = ""
-
-
-class _Remembered(Struct, frozen=True, array_like=True, gc=False):
-    """The state of a file when it was read, and what that told."""
-
-    size: int
-    modified: int
-    changed: int
-    inode: int
-    read_at: int
-    facts: Facts
+_SCHEMA = """
+PRAGMA journal_mode = WAL;
+PRAGMA synchronous = NORMAL;
+DROP TABLE IF EXISTS folder_1;
+CREATE TABLE IF NOT EXISTS folder_2 (id INTEGER PRIMARY KEY, path BLOB UNIQUE);
+CREATE TABLE IF NOT EXISTS file_2 (folder INTEGER, name BLOB, size INTEGER, modified INTEGER, changed INTEGER,
+    inode INTEGER, read_at INTEGER, said BLOB, members BLOB, sketch BLOB, PRIMARY KEY (folder, name)) WITHOUT ROWID;
+"""
+_ROWS = f"""
+SELECT name, size, modified, changed, inode, read_at, said, members, sketch FROM file_2
+WHERE folder = ? AND typeof(name) = 'blob' AND coalesce(length(members), 0) <= {MOST_ROW}
+"""
 
 
 class Index:
-    """Facts by file, a row for each folder, kept in a database file (or in memory, where `path` is None)."""
+    """Facts by file, kept in a database file (or in memory, where `path` is None)."""
 
     def __init__(self, path: Path | None) -> None:
         self.note = ""
@@ -85,10 +55,8 @@ class Index:
                 os.close(os.open(path, os.O_WRONLY | os.O_CREAT | NO_LINKS, 0o600))
         database = sqlite3.connect(path or ":memory:", timeout=10)
         try:
-            database.execute("PRAGMA journal_mode = WAL")
-            database.execute("PRAGMA synchronous = NORMAL")
-            database.execute(_SCHEMA)
-            database.execute("SELECT count(*) FROM (SELECT 1 FROM folder_1 LIMIT 1)").fetchone()
+            database.executescript(_SCHEMA)
+            database.execute("SELECT count(*) FROM (SELECT 1 FROM file_2 LIMIT 1)").fetchone()
         except sqlite3.DatabaseError:
             database.close()
             raise
@@ -108,25 +76,38 @@ class Index:
     def memory(self, root: Path | str, *, blank: bool = False) -> Memory:
         """What is remembered of the files below a folder or an address; `blank` begins with nothing, and remembers
         over it."""
-        packed: dict[bytes, bytes] = {}
-        start = os.fsencode(root)
+        return Memory(self, os.fsencode(root), blank=blank)
+
+    def folders(self, root: bytes) -> dict[bytes, int]:
+        """The folders at and below one that have files which are remembered, with their numbers."""
+        question = "SELECT path, id FROM folder_2 WHERE path = ? OR (path > ? AND path < ?)"
+        return dict(self._ask(question, root, root + b"/", root + b"0"))
+
+    def rows(self, folder: int) -> list[tuple[Any, ...]]:
+        """What is remembered of the files of a folder."""
+        return self._ask(_ROWS, folder)
+
+    def _ask(self, question: str, *values: object) -> list[Any]:
         try:
-            if not blank:
-                rows = self._database.execute(
-                    "SELECT folder, files FROM folder_1 WHERE (folder = ? OR (folder > ? AND folder < ?)) "
-                    "AND typeof(files) = 'blob' AND length(files) <= ?",
-                    (start, start + b"/", start + b"0", MOST_ROW),
-                )
-                packed = dict(rows.fetchall())
+            return self._database.execute(question, values).fetchall()
         except sqlite3.DatabaseError as error:
             self.note = f"the index cannot be read ({error}); files are read anew"
-        return Memory(start, packed, self._save)
+            return []
 
-    def _save(self, rows: list[tuple[bytes, bytes]]) -> None:
+    def write(self, rows: dict[bytes, list[tuple[object, ...]]], gone: dict[bytes, list[bytes]]) -> None:
+        """Remember files by folder, and forget those that are no more."""
         try:
             with self._database:
-                self._database.executemany("INSERT OR REPLACE INTO folder_1 VALUES (?, ?)", rows)
-        except sqlite3.DatabaseError as error:
+                for path in rows.keys() | gone.keys():
+                    self._database.execute("INSERT OR IGNORE INTO folder_2 (path) VALUES (?)", (path,))
+                    (folder,) = self._database.execute("SELECT id FROM folder_2 WHERE path = ?", (path,)).fetchone()
+                    names = ((folder, name) for name in gone.get(path, ()))
+                    self._database.executemany("DELETE FROM file_2 WHERE folder = ? AND name = ?", names)
+                    self._database.executemany(
+                        "INSERT OR REPLACE INTO file_2 VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                        ((folder, *row) for row in rows.get(path, ())),
+                    )
+        except (sqlite3.DatabaseError, OverflowError) as error:
             self.note = f"the index cannot be written ({error}); this run is remembered in part"
 
     def close(self) -> None:
@@ -135,61 +116,57 @@ class Index:
 
 
 class Memory:
-    """What is remembered of the files below one folder, unpacked folder by folder as it is asked for."""
+    """What is remembered of the files below one folder, asked folder by folder."""
 
-    def __init__(
-        self, root: bytes, packed: dict[bytes, bytes], save: Callable[[list[tuple[bytes, bytes]]], None]
-    ) -> None:
-        self._root = root
-        self._packed = packed
-        self._save = save
-        self._decode = msgspec.msgpack.Decoder(dict[bytes, _Remembered]).decode
-        self._folders: dict[str, dict[bytes, _Remembered]] = {}
-        self._changed: set[str] = set()
-
-    def _files(self, folder: str) -> dict[bytes, _Remembered]:
-        files = self._folders.get(folder)
-        if files is None:
-            try:
-                files = self._decode(self._packed.pop(self._key(folder), b"\x80"))
-            except (msgspec.DecodeError, UnicodeDecodeError, RecursionError, OverflowError):
-                files = {}
-            self._folders[folder] = files
-        return files
+    def __init__(self, index: Index, root: bytes, *, blank: bool = False) -> None:
+        self._index, self._root = index, root
+        self._folders = {} if blank else index.folders(root)
+        self._rows: dict[bytes, list[tuple[object, ...]]] = {}
+        self._gone: dict[bytes, list[bytes]] = {}
 
     def _key(self, folder: str) -> bytes:
         return self._root + b"/" + os.fsencode(folder) if folder else self._root
 
-    def believe(self, folder: str, entries: list[Entry]) -> list[Facts | None]:
-        """For each file of a folder the remembered facts, if they are certain to hold for it as it is now."""
-        recall = self._files(folder).get
+    def believe(self, folder: str, entries: list[Entry], *, whole: bool = False) -> list[Facts | None]:
+        """For each file of a folder the remembered facts, if they are certain to hold for it as it is now.
+
+        Where these are the `whole` folder, what else is remembered of it is forgotten.
+        """
+        key = self._key(folder)
+        number = self._folders.get(key)
+        rows = {row[0]: row for row in self._index.rows(number)} if number is not None else {}
+        if not rows:
+            return [None] * len(entries)
         start = len(folder) + 1 if folder else 0
         believed: list[Facts | None] = []
         for entry in entries:
-            then = recall(entry.path[start:].encode("utf-8", "surrogateescape"))
-            sure = (
-                then is not None
-                and then.changed == entry.changed
-                and then.size == entry.size
-                and then.modified == entry.modified
-                and then.inode == entry.inode
-                and then.read_at - then.modified >= SETTLED_NS
-            )
-            believed.append(then.facts if sure and then else None)
+            row = rows.pop(entry.path[start:].encode("utf-8", "surrogateescape"), None)
+            if (
+                row is not None
+                and row[3] == entry.changed
+                and row[1] == entry.size
+                and row[2] == entry.modified
+                and row[4] == entry.inode
+                and type(row[5]) is int
+                and row[5] - entry.modified >= SETTLED_NS
+            ):
+                believed.append(kept(*row[6:]))
+            else:
+                believed.append(None)
+        if whole and rows:
+            self._gone[key] = list(rows)
         return believed
 
     def remember(self, entry: Entry, read_at: int, facts: Facts) -> None:
         """Keep the facts of a file that was read at a time (nanoseconds since 1970)."""
         folder, _, name = entry.path.rpartition("/")
-        self._files(folder)[name.encode("utf-8", "surrogateescape")] = _Remembered(
-            entry.size, entry.modified, entry.changed, entry.inode, read_at, facts
-        )
-        self._changed.add(folder)
+        told = keep(facts)
+        if len(told[1] or b"") <= MOST_ROW:
+            state = (name.encode("utf-8", "surrogateescape"), entry.size, entry.modified, entry.changed, entry.inode)
+            self._rows.setdefault(self._key(folder), []).append((*state, read_at, *told))
 
     def save(self) -> None:
         """Make what was remembered last."""
-        if self._changed:
-            encode = msgspec.msgpack.Encoder().encode
-            rows = [(self._key(folder), encode(self._folders[folder])) for folder in sorted(self._changed)]
-            self._save([row for row in rows if len(row[1]) <= MOST_ROW])
-            self._changed.clear()
+        if self._rows or self._gone:
+            self._index.write(self._rows, self._gone)
+            self._rows, self._gone = {}, {}

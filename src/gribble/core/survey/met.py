@@ -8,8 +8,8 @@ from msgspec import Struct
 
 from gribble.core.base.digests import Digests
 from gribble.core.base.paths import climb_fault, plain_names
-from gribble.core.records.holding import Holding, Skipped, Why
-from gribble.core.survey.index import Facts
+from gribble.core.records.holding import Holding, Holdings, Skipped, Why
+from gribble.core.survey.facts import Facts
 from gribble.core.survey.walking import Entry
 
 
@@ -17,7 +17,7 @@ class Survey(Struct, frozen=True):
     """What one folder holds, and what was passed over and why; its folders, and where the links in it lead."""
 
     root: str
-    holdings: tuple[Holding, ...]
+    holdings: Holdings
     skipped: tuple[Skipped, ...]
     folders: frozenset[str] = frozenset()
     links: dict[str, str] = {}

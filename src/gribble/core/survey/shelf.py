@@ -31,7 +31,7 @@ class Shelf:
 
     def __init__(self, rig: RigSeen) -> None:
         self._rig = rig
-        self.loose = {holding.path: holding for holding in rig.holdings if holding.member is None}
+        self.loose = {holding.path: holding for holding in rig.holdings.opened if holding.member is None}
         self._by_folder: dict[str, list[Holding]] = {}
         for path, holding in self.loose.items():
             self._by_folder.setdefault(self.key(parent(path)), []).append(holding)

@@ -27,7 +27,9 @@ from gribble.core.files.archives.opening import (
 from gribble.core.files.hashing import THREADED_BYTES, digest_blocks, digest_file
 from gribble.core.records.holding import Holding, Skipped
 from gribble.core.records.roster import FileSize
-from gribble.core.survey.index import Facts, Index, KnownMember, Memory
+from gribble.core.survey.facts import PLAIN, UNREADABLE, Facts, KnownMember
+from gribble.core.survey.holdings import HeldHere, SketchedArchive
+from gribble.core.survey.index import Index, Memory
 from gribble.core.survey.limits import TooLong, at_most, merged
 from gribble.core.survey.matching import KnownContents
 from gribble.core.survey.met import MetFile, Survey, loose_holding, member_holdings, notes_of
@@ -39,7 +41,6 @@ SAVE_SECONDS = 5.0
 
 
 _UNREAD = Facts()
-_NO_ARCHIVE = Facts(kind="")
 MAX_FETCHED_BYTES = 64 << 20
 """A packed file without a directory is fetched to be looked into up to this size in bytes."""
 
@@ -103,7 +104,8 @@ class Surveyor:
             raise GribbleError(f"{path} cannot be read: {reason_of(error)}", fix="Check the path.") from error
         if not stat.S_ISREG(status.st_mode):
             raise GribbleError(f"{path} is no regular file (a pipe, socket or device)", fix="Name a file or a folder.")
-        return self._survey(path.parent, [Folder("", [entry_of(path.name, status)], [])], "", everything)
+        folder = Folder("", [entry_of(path.name, status)], [])
+        return self._survey(path.parent, [folder], "", everything, whole=False)
 
     def _survey(
         self,
@@ -112,6 +114,7 @@ class Surveyor:
         rig: str,
         everything: bool = False,
         ground: Ground | None = None,
+        whole: bool = True,
     ) -> Survey:
         memory = self._index.memory(root, blank=self._reread)
         files: list[MetFile] = []
@@ -125,10 +128,10 @@ class Surveyor:
             if ground and self._listener:
                 self._listener.say(f"Listing {rig}: {len(files):,} files")
             entries = [self._dated(ground, entry) for entry in folder.files] if ground else folder.files
-            believed = memory.believe(folder.path, entries)
+            believed = memory.believe(folder.path, entries, whole=whole)
             for entry, facts in zip(entries, believed, strict=True):
                 if ground and not (facts and entry.modified):
-                    facts = _UNREAD if may_be_archive(entry.path) else _NO_ARCHIVE
+                    facts = _UNREAD if may_be_archive(entry.path) else PLAIN
                 files.append(MetFile(entry, facts or _UNREAD, everything, folder.path in self._folders))
         self.tally.files += len(files)
         beyond = self._known.beyond_crc()
@@ -139,14 +142,18 @@ class Surveyor:
             self._read_all(lambda file: self._read_far(ground, file), work, memory, threads=False)
         else:
             self._read_all(lambda file: self._read(Path(root), file), work, memory)
-        holdings: list[Holding] = []
+        opened: list[Holding] = []
+        archives: list[SketchedArchive] = []
         for file in files:
-            holdings.append(loose_holding(str(root), rig, file))
-            if file.facts.members:
-                holdings += member_holdings(str(root), rig, file)
+            holding = loose_holding(str(root), rig, file)
+            opened.append(holding)
+            if file.facts.sketch:
+                archives.append(SketchedArchive(holding, file.facts.sketch))
+            elif file.facts.members:
+                opened += member_holdings(str(root), rig, file)
             if file.fault or file.facts.fault or file.facts.members:
                 skipped += notes_of(file)
-        return Survey(str(root), tuple(holdings), tuple(skipped), frozenset(there), links)
+        return Survey(str(root), HeldHere(opened, archives, str(root)), tuple(skipped), frozenset(there), links)
 
     def _dated(self, ground: Ground, entry: Entry) -> Entry:
         """An entry with its time, if it is one that may be read."""
@@ -180,13 +187,29 @@ class Surveyor:
             return False  # what most files of a large collection are
         if facts.kind is None or self._file_wanted(file):
             return True
-        if facts.kind and facts.members is None:
+        if facts.kind and not facts.looked_into:
             return not facts.fault
+        if facts.sketch:
+            if not _any_of(facts.sketch.sizes, beyond_crc):
+                return False
+            facts = self._unpacked(facts)
+            if facts.kind is None or any(map(self._member_wanted, facts.members or ())):
+                file.facts = facts
+                return True
+            return False
         return any(
             self._member_wanted(member)
             for member in facts.members or ()
             if not member.crc32 or member.size in beyond_crc
         )
+
+    @staticmethod
+    def _unpacked(facts: Facts) -> Facts:
+        """Facts with all members; none at all where what was remembered makes no sense."""
+        try:
+            return facts.unpacked()
+        except UNREADABLE:
+            return _UNREAD
 
     def _read_all(
         self, read: Callable[[MetFile], MetFile], work: list[MetFile], memory: Memory, *, threads: bool = True
@@ -262,6 +285,7 @@ class Surveyor:
         self.tally.bytes_read += file.bytes_read
         if self._listener:
             self._listener.advance(file.entry.size - file.told)
+        file.facts = file.facts.sketched()
         if not file.fault:
             memory.remember(file.entry, file.read_at, file.facts)
         if time.monotonic() - self._saved > SAVE_SECONDS:
@@ -327,6 +351,11 @@ class Surveyor:
         except ArchiveError as error:
             return msgspec.structs.replace(facts, fault=str(error), members=tuple(members.values()) or None)
         return msgspec.structs.replace(facts, members=tuple(members.values()))
+
+
+def _any_of(sizes: Iterable[int], wanted: Container[int | None]) -> bool:
+    """Whether some sizes are among those wanted."""
+    return not wanted.isdisjoint(sizes) if isinstance(wanted, frozenset) else any(size in wanted for size in sizes)
 
 
 class _MemberChoice:

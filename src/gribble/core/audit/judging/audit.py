@@ -26,7 +26,7 @@ from gribble.core.audit.judging.settings import SettingsAuditor
 from gribble.core.base.paths import base, parent
 from gribble.core.records.findings import EmulatorAudit, Finding, Remedy, RigAudit, SetAudit
 from gribble.core.records.fitted import Fitted
-from gribble.core.records.holding import Holding, Why
+from gribble.core.records.holding import Holdings, Why
 from gribble.core.records.obstacles import Obstacles
 from gribble.core.records.rig_seen import RigSeen, UnknownEmulator
 from gribble.core.records.set_remedies import SetRemedies
@@ -36,16 +36,16 @@ from gribble.core.survey.shelf import Shelf
 from gribble.core.survey.stock import Stock
 
 
-def audit(rigs: Iterable[RigSeen], elsewhere: Iterable[Holding], ask: Ask) -> tuple[RigAudit, ...]:
+def audit(rigs: Iterable[RigSeen], elsewhere: Iterable[Holdings], ask: Ask) -> tuple[RigAudit, ...]:
     """The audit of each rig. `elsewhere` is what is held on none of them; what other rigs hold counts, too."""
     rigs, elsewhere = tuple(rigs), list(elsewhere)
-    stock = Stock([*elsewhere, *(holding for rig in rigs for holding in rig.holdings)])
+    stock = Stock([*elsewhere, *(rig.holdings for rig in rigs)])
     judge = Judge(ask.known, ask.readings, ask.near.no_dumps)
     found = []
     for rig in rigs:
         shelf = Shelf(rig)
         case = RigCase(rig, shelf, stock, judge, _obstacles(rig, shelf), ask)
-        others = (holding for other in rigs if other is not rig for holding in other.holdings)
+        others = (other.holdings for other in rigs if other is not rig)
         found.append(_Auditor(case, [*elsewhere, *others]).audit())
     return tuple(found)
 
@@ -78,7 +78,7 @@ class _Sets(NamedTuple):
 class _Auditor:
     """Audits one rig: first which files serve where they lie, then each need with that knowledge."""
 
-    def __init__(self, case: RigCase, elsewhere: list[Holding]) -> None:
+    def __init__(self, case: RigCase, elsewhere: list[Holdings]) -> None:
         self._case, self._rig, self._shelf, self._judge = case, case.rig, case.shelf, case.judge
         self._elsewhere = elsewhere
         self._serving = Serving(case)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from fnmatch import fnmatchcase
 from typing import NamedTuple
 
@@ -50,9 +50,15 @@ class GamesAuditor:
         self._sheets = case.ask.readings.sheets
         self._pairs = PairsAuditor(case)
         self._members: dict[str, list[Holding]] = {}
-        for holding in case.rig.holdings:
+        for holding in case.rig.holdings.opened:
             if holding.member is not None:
                 self._members.setdefault(holding.path, []).append(holding)
+        self._archives = {one.holding.path: one for one in case.rig.holdings.archives}
+
+    def _inside(self, game: _Game) -> Sequence[Holding]:
+        """The members of a game that is an archive."""
+        archive = self._archives.get(game.holding.path)
+        return archive.members if archive else self._members.get(game.holding.path, [])
 
     def audit(self, fitted: Fitted) -> tuple[GameFinding, ...]:
         """What is wrong in an emulator's game folders."""
@@ -123,7 +129,7 @@ class GamesAuditor:
 
     def _archive_faults(self, game: _Game, reads: str) -> Iterator[tuple[Verdict, str, SetRemedies | None]]:
         media = game.media
-        members = [one.member or "" for one in self._members.get(game.holding.path, [])]
+        members = [one.member or "" for one in self._inside(game)]
         games = [member for member in members if _ends(member.lower(), media.accepts)]
         refused = [one for one in media.refuses if any(member.lower().endswith(one.ending) for member in members)]
         if media.packing is Packing.LOOSE and (games or refused):
@@ -177,7 +183,7 @@ class GamesAuditor:
 
     def _unpacked(self, game: _Game) -> SetRemedies | None:
         """The members of an archive loose where the game belongs, and the archive in the attic."""
-        home, path, members = self._home(game), game.holding.path, self._members[game.holding.path]
+        home, path, members = self._home(game), game.holding.path, self._inside(game)
         names = [one.member or "" for one in members]
         nested = any(_ends(part, _ARCHIVES) for name in names for part in name.lower().split("/"))
         if home is None or nested or path in self._rig.hidden or any(map(path_fault, names)):
@@ -210,7 +216,7 @@ class GamesAuditor:
         for title, files in titles.items():
             known = (*media.accepts, *(one.ending for one in media.refuses))
             names = [game.name for game in files]
-            names += [(one.member or "").lower() for game in files for one in self._members.get(game.holding.path, ())]
+            names += [(one.member or "").lower() for game in files for one in self._inside(game)]
             if not any(_ends(name, known) for name in names):
                 reason = f"holds nothing that can be read; it reads {', '.join(media.accepts)}"
                 yield GameFinding(

@@ -12,9 +12,10 @@ from string import hexdigits
 
 from gribble.core.base.digests import Digests
 from gribble.core.base.paths import fold
-from gribble.core.records.holding import Holding, nearness
+from gribble.core.records.holding import Holding, Holdings, nearness
 from gribble.core.records.keyfile import Entry, KeyFile, KeyFinding, KeysJudgement, KeyVerdict
 from gribble.core.records.sheet import Key, Kind, Level, Need
+from gribble.core.survey.facts import word_of
 
 MAX_BYTES = 1 << 20
 """A larger file is no key file."""
@@ -161,7 +162,7 @@ def _find(key: Key, entry: Entry | None) -> KeyFinding:
     return found(KeyVerdict.SOUND)
 
 
-def key_candidates(needs: Iterable[Need], holdings: Iterable[Holding], rig: str) -> list[Holding]:
+def key_candidates(needs: Iterable[Need], holdings: Iterable[Holdings], rig: str) -> list[Holding]:
     """The holdings that could be key files for some needs, by ending or stem and by size; nearest first.
 
     A text file too small to hold the keys that must be there is ruled out.
@@ -181,7 +182,12 @@ def key_candidates(needs: Iterable[Need], holdings: Iterable[Holding], rig: str)
         fits = least <= holding.size <= MAX_BYTES
         return fits and (name.rpartition(".")[2] in endings or name.partition(".")[0] in stems)
 
-    chosen = [holding for holding in holdings if not holding.fixed and likely(holding)]
+    words, ends = frozenset(map(word_of, stems)), frozenset(map(word_of, endings))
+    pool = [one for each in holdings for one in each.opened if not one.fixed]
+    for archive in (archive for each in holdings for archive in each.archives):
+        if not (words.isdisjoint(archive.stems) and ends.isdisjoint(archive.endings)):
+            pool += archive.members
+    chosen = [holding for holding in pool if likely(holding)]
     return sorted(chosen, key=lambda holding: nearness(holding, rig))[:MOST_CANDIDATES]
 
 
