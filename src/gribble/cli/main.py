@@ -11,7 +11,6 @@ from gribble.cli.environment import Environment
 
 def main() -> None:
     """Run the program, to its exit status."""
-    gc.set_threshold(
-        200_000, 20, 20
-    )  # hardly anything here forms circles; looking for some takes a quarter of the time
+    # Hardly anything here forms circles, and looking for some takes a quarter of the time.
+    gc.set_threshold(1_000_000, 50, 50)
     sys.exit(run(Environment.of_process()))

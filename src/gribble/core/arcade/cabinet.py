@@ -109,7 +109,6 @@ class Cabinet:
         self.disc_ending = disc_ending
         self._containers: dict[str, Container] = {}
         self._unreadable: dict[str, str] = {}
-        self._elsewhere: dict[str, Holding | list[Holding]] | None = None
         prefix = f"{folder}/" if folder else ""
         packed = {archive.holding.path: archive for archive in rig.holdings.archives}
         for holding in rig.holdings.opened:
@@ -182,42 +181,13 @@ class Cabinet:
         return self._unreadable.get(self._fold(name), "")
 
     def held(self, file: SetFile) -> Holding | None:
-        """The nearest holding of a content, wherever it is. What is held is put in order at the first question."""
-        if self._elsewhere is None:
-            self._elsewhere = self._by_digest()
-        strongest = file.strongest()
-        digest = file.crc32 or (file.get(strongest) if strongest else None) or ""
-        there = self._elsewhere.get(digest, [])
-        found = [one for one in (there if isinstance(there, list) else [there]) if is_file(file, one)]
-        if file.crc32 is not None:
-            found += [one for one in self._carrying(file.crc32) if is_file(file, one)]
+        """The nearest holding of a content, wherever it is."""
+        algorithm = "crc32" if file.crc32 else file.strongest()
+        if algorithm is None:
+            return None
+        digest = file.get(algorithm) or ""
+        found = (one for each in self.everything for one in each.with_digest(algorithm, digest) if is_file(file, one))
         return min(found, key=lambda holding: nearness(holding, self.rig), default=None)
-
-    def _carrying(self, crc32: str) -> Iterator[Holding]:
-        """The members with a CRC-32 of archives that are known by what their directories say."""
-        try:
-            word = int(crc32, 16)
-        except ValueError:
-            return
-        for archive in (archive for each in self.everything for archive in each.carrying(word)):
-            yield from (one for one in archive.members if one.digests.crc32 == crc32)
-
-    def _by_digest(self) -> dict[str, Holding | list[Holding]]:
-        """Everything else held by any digest; most contents are held once, and need no list."""
-        index: dict[str, Holding | list[Holding]] = {}
-        for holding in (one for each in self.everything for one in each.opened):
-            mine = holding.digests
-            known: Iterable[str] = (mine.crc32,) if mine.crc32 is not None else ()
-            if mine.sha1 is not None or mine.sha256 is not None or mine.md5 is not None:
-                known = mine.known().values()
-            for digest in () if holding.fixed else known:
-                there = index.setdefault(digest, holding)
-                if there is not holding:
-                    if isinstance(there, list):
-                        there.append(holding)
-                    else:
-                        index[digest] = [there, holding]
-        return index
 
 
 def member_name(holding: Holding) -> str:

@@ -164,6 +164,7 @@ MEMORY_FOLDER = ".gribble"
 """Folder of Gribble's own (attic, journal, index); never walked into."""
 
 
+WORK_ENDINGS = (".part", ".third", ".aside")
 _WORK_FILE = re.compile(r"^\.gribble-\d+-\d+\.(part|third|aside)$")
 
 

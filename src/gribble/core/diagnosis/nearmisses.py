@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 from bisect import bisect_left
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator
 from functools import cached_property
-from itertools import zip_longest
 
 from msgspec import Struct, structs
 
@@ -27,7 +26,7 @@ from gribble.core.files.archives.opening import HEAD_BYTES, archive_kind
 from gribble.core.records.holding import Archived, FileKey, Holding, Holdings, key_of, nearness
 from gribble.core.records.recipes import Mending, say
 from gribble.core.records.sheet import Accept, Need, Unlock
-from gribble.core.survey.holdings import archives_by
+from gribble.core.survey.holdings import Column
 from gribble.core.survey.stock import Stock
 
 MOST_CANDIDATES = 40
@@ -92,6 +91,8 @@ class Searcher:
         self._archives = [one for each in self._holdings for one in each.archives]
         self._sizes_of: dict[tuple[int, frozenset[int]], set[int]] = {}
         self._algorithms: tuple[str, ...] = ()
+        self._expected: frozenset[int] = frozenset()
+        self._sized = Column((), lambda one: one.sizes)
         self._guesses: dict[FileKey, dict[str, Guess]] = {}
 
     def search(self, wishes: Iterable[Wanted]) -> NearMisses:
@@ -99,6 +100,9 @@ class Searcher:
         found = NearMisses()
         wishes = list(wishes)
         self._algorithms = _unsized_algorithms(wishes)
+        self._stock.expect(name for wanted in wishes for name in wanted.need.names)
+        unheld = [wanted for wanted in wishes if not wanted.held]
+        self._expect(frozenset(size for one in unheld for size in self._sizes_for(one, _provable(one.need))))
         for wanted in wishes:
             accepts = _provable(wanted.need)
             for holding in wanted.suspects:
@@ -106,7 +110,7 @@ class Searcher:
             if not accepts:
                 continue
             keys, key_holdings = self._keys(wanted)
-            for holding in self._candidates(wanted, accepts, {skip for skip, _ in keys}):
+            for holding in self._candidates(wanted, accepts):
                 mend = self._examine(holding, wanted, accepts, keys, key_holdings)
                 if mend:
                     found.add(wanted, mend)
@@ -180,10 +184,16 @@ class Searcher:
                         holdings.append(copy)
         return tuple(keys), tuple(holdings)
 
-    def _candidates(self, wanted: Wanted, accepts: list[Accept], skips: set[int]) -> list[Holding]:
+    def _sizes_for(self, wanted: Wanted, accepts: list[Accept]) -> frozenset[int]:
+        """The sizes that damage could make of what is wanted."""
+        skips = {rule.skip for rule in wanted.unlock}
+        sizes = frozenset(size for one in accepts if one.size for size in self._likely_sizes(one.size, skips))
+        return sizes | _GUESSED_SIZES if any(one.size is None for one in accepts) else sizes
+
+    def _candidates(self, wanted: Wanted, accepts: list[Accept]) -> list[Holding]:
         if wanted.held:
             return list(wanted.suspects)
-        sizes = frozenset(size for accept in accepts if accept.size for size in self._likely_sizes(accept.size, skips))
+        sizes = self._sizes_for(wanted, [accept for accept in accepts if accept.size])
         pool = {key_of(holding): holding for size in sizes for holding in self._by_size.get(size, ())}
         pool |= {key_of(holding): holding for holding in self._nearest(sizes, wanted.rig)}
         if any(accept.size is None for accept in accepts):
@@ -206,22 +216,22 @@ class Searcher:
         return sorted(likely, key=lambda holding: nearness(holding, ""))[:MOST_CANDIDATES]
 
     def _nearest(self, sizes: frozenset[int], rig: str) -> list[Holding]:
-        """Of the members of sketched archives that have one of some sizes and are no known content, as many of the
-        nearest as are read for one need."""
-        there = {id(archive): archive for size in sizes for archive in self._sized.get(size, ())}
-        archives = sorted(there.values(), key=lambda one: _distance(one, rig))
+        """The members of sketched archives that have one of some sizes and are no known content, of as many of the
+        nearest archives as have what is read for one need."""
+        self._expect(sizes)
+        there = {id(archive): archive for size in sizes for archive in self._sized.of(size)}
         found: list[Holding] = []
-        for archive, following in zip_longest(archives, archives[1:]):
+        for archive in sorted(there.values(), key=lambda one: nearness(one.holding, rig)):
+            if len(found) >= MOST_CANDIDATES:
+                break
             found += [one for one in archive.members if one.size in sizes and not self._known(one)]
-            if following is not None and len(found) >= MOST_CANDIDATES:
-                found = sorted(found, key=lambda one: nearness(one, rig))[:MOST_CANDIDATES]
-                if nearness(found[-1], rig)[:4] < _distance(following, rig):
-                    break  # no member of that one, or of one behind it, is nearer
         return found
 
-    @cached_property
-    def _sized(self) -> dict[int, Sequence[Archived]]:
-        return archives_by(self._archives, lambda one: one.sizes)
+    def _expect(self, sizes: frozenset[int]) -> None:
+        """Be ready for these sizes to be asked for; others cost a look at every archive's sketch."""
+        if not self._expected.issuperset(sizes):
+            self._expected |= sizes
+            self._sized = Column(self._archives, lambda one: one.sizes, self._expected)
 
     @cached_property
     def _by_size(self) -> dict[int, list[Holding]]:
@@ -233,7 +243,7 @@ class Searcher:
     @cached_property
     def _sizes(self) -> list[int]:
         """Every size that is held, in order."""
-        return sorted(self._by_size.keys() | self._sized.keys())
+        return sorted(set(self._by_size).union(*(archive.sizes for archive in self._archives)))
 
     def _likely_sizes(self, right: int, skips: Iterable[int]) -> Iterator[int]:
         """The sizes held that some damage makes of the right one; all in bytes."""
@@ -351,12 +361,6 @@ def _disguised(holding: Holding, data: bytes) -> str:
     """The kind of archive that a file is though its name does not say so; empty for any other."""
     kind = archive_kind(data[:HEAD_BYTES], "") if data else ""
     return "" if holding.name.lower().endswith(f".{kind}") else kind
-
-
-def _distance(archive: Archived, rig: str) -> tuple[bool, bool, int, int]:
-    """What no member of an archive is nearer than."""
-    attic, _, distance, length, *_ = nearness(archive.holding, rig)
-    return attic, True, distance, length + 1
 
 
 _GUESSED_SIZES = frozenset(

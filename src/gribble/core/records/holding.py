@@ -82,12 +82,16 @@ class Holdings(ABC):
         """Every holding, members of all archives included: each behind its archive."""
 
     @abstractmethod
-    def carrying(self, crc32: int) -> Iterable[Archived]:
-        """The archives with a member that has this CRC-32."""
+    def with_digest(self, algorithm: str, digest: str) -> Iterable[Holding]:
+        """Those with a digest, links aside, which are never copied or moved."""
 
     @abstractmethod
-    def with_stem(self, word: int) -> Iterable[Archived]:
-        """The archives with a member that has this stem."""
+    def expect(self, stems: Iterable[str]) -> None:
+        """Be ready for these stems to be asked for in archives; each other one costs a look at every sketch."""
+
+    @abstractmethod
+    def with_stem(self, stem: str) -> Iterable[Holding]:
+        """Those whose folded name is this up to the first dot, links aside."""
 
 
 def nearness(holding: Holding, rig: str) -> tuple[bool, bool, int, int, str, str]:

@@ -9,10 +9,9 @@ from collections.abc import Sequence
 import msgspec
 from msgspec import Struct
 
-from gribble.core.base.digests import Digests
+from gribble.core.base.digests import NO_DIGESTS, Digests
 from gribble.core.base.paths import base, climb_fault, fold, plain_names
 
-NOTHING = Digests()
 UNREADABLE = (msgspec.MsgspecError, UnicodeDecodeError, RecursionError, OverflowError, TypeError)
 """What the decoding of something remembered may raise."""
 _MOST_SIZE = 1 << 32
@@ -82,7 +81,7 @@ class Facts(Struct, frozen=True, gc=False):
     stands for them.
     """
 
-    digests: Digests = NOTHING
+    digests: Digests = NO_DIGESTS
     kind: str | None = None
     members: tuple[KnownMember, ...] | None = None
     fault: str = ""
@@ -115,7 +114,7 @@ def _columns(members: Sequence[KnownMember]) -> bytes | None:
     for member in members:
         if member.fault or member.beyond or member.size is None or not 0 <= member.size < _MOST_SIZE:
             return None
-        if len(member.crc32) != _CRC_DIGITS or member.digests != NOTHING:
+        if len(member.crc32) != _CRC_DIGITS or member.digests != NO_DIGESTS:
             return None
         checksums.append(int(member.crc32, 16))
         sizes.append(member.size)

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cached_property
 
-from gribble.core.base.digests import Digests
+from gribble.core.base.digests import NO_DIGESTS, Digests
+from gribble.core.base.paths import fold
 from gribble.core.records.holding import Archived, Holding, Holdings
-from gribble.core.survey.facts import UNREADABLE, Sketch
+from gribble.core.survey.facts import UNREADABLE, Sketch, word_of
 
 
 class SketchedArchive(Archived):
@@ -68,6 +69,8 @@ class HeldHere(Holdings):
 
     def __init__(self, opened: Iterable[Holding] = (), archives: Iterable[Archived] = (), root: str = "") -> None:
         self.opened, self.archives, self.root = tuple(opened), tuple(archives), root
+        self._expected: frozenset[str] = frozenset()
+        self._stems = Column((), lambda one: one.stems)
 
     def __iter__(self) -> Iterator[Holding]:
         inside = {one.holding.path: one for one in self.archives}
@@ -84,39 +87,84 @@ class HeldHere(Holdings):
 
     __hash__ = None  # type: ignore[assignment]
 
-    def carrying(self, crc32: int) -> Sequence[Archived]:
-        """The archives with a member that has this CRC-32."""
-        return self._by_checksum.get(crc32, ())
+    def with_digest(self, algorithm: str, digest: str) -> Iterator[Holding]:
+        """Those with a digest, links aside, which are never copied or moved."""
+        yield from self._by_digest.get((algorithm, digest), ())
+        if algorithm == "crc32" and self.archives:
+            try:
+                number = int(digest, 16)
+            except ValueError:
+                return
+            for archive in self._by_checksum.of(number):
+                yield from (one for one in archive.members if one.digests.crc32 == digest)
 
-    def with_stem(self, word: int) -> Sequence[Archived]:
-        """The archives with a member that has this stem."""
-        return self._by_stem.get(word, ())
+    def with_stem(self, stem: str) -> Iterator[Holding]:
+        """Those whose folded name is this up to the first dot, links aside."""
+        yield from self._by_stem.get(stem, ())
+        if self.archives:
+            self.expect((stem,))
+            for archive in self._stems.of(word_of(stem)):
+                yield from (one for one in archive.members if stem_of(one) == stem)
+
+    def expect(self, stems: Iterable[str]) -> None:
+        """Be ready for these stems to be asked for in archives; each other one costs a look at every sketch."""
+        asked = frozenset(stems)
+        if self.archives and not self._expected.issuperset(asked):
+            self._expected |= asked
+            among = frozenset(map(word_of, self._expected))
+            self._stems = Column(self.archives, lambda one: one.stems, among)
 
     @cached_property
-    def _by_checksum(self) -> dict[int, Sequence[Archived]]:
-        return archives_by(self.archives, lambda one: one.checksums)
+    def _by_digest(self) -> dict[tuple[str, str], list[Holding]]:
+        found: dict[tuple[str, str], list[Holding]] = {}
+        for holding in self.opened:
+            if holding.digests is not NO_DIGESTS and not holding.fixed:
+                for pair in holding.digests.known().items():
+                    found.setdefault(pair, []).append(holding)
+        return found
 
     @cached_property
-    def _by_stem(self) -> dict[int, Sequence[Archived]]:
-        return archives_by(self.archives, lambda one: one.stems)
+    def _by_stem(self) -> dict[str, list[Holding]]:
+        found: dict[str, list[Holding]] = {}
+        for holding in self.opened:
+            if not holding.fixed:
+                found.setdefault(stem_of(holding), []).append(holding)
+        return found
+
+    @cached_property
+    def _by_checksum(self) -> Column:
+        return Column(self.archives, lambda one: one.checksums)
 
 
-def archives_by(
-    archives: Iterable[Archived], column: Callable[[Archived], Sequence[int]]
-) -> dict[int, Sequence[Archived]]:
-    """Archives, in order, by what they have in a column; most have a thing alone, and it takes no list."""
-    found: dict[int, Sequence[Archived]] = {}
-    for archive in archives:
-        alone = (archive,)
-        for value in column(archive):
-            there = found.setdefault(value, alone)
-            if there is not alone:
-                if isinstance(there, list):
-                    if there[-1] is not archive:
-                        there.append(archive)
-                elif there[0] is not archive:
-                    found[value] = [*there, archive]
-    return found
+class Column:
+    """Archives by what their sketches have in one column. Most have a thing alone; of the others all but the first
+    stand apart, so that the many are put in order at once."""
+
+    def __init__(
+        self,
+        archives: Iterable[Archived],
+        column: Callable[[Archived], Sequence[int]],
+        among: frozenset[int] | None = None,
+    ) -> None:
+        """Only what is `among` some values is asked for later, if these are given."""
+        self._first: dict[int, Archived] = {}
+        self._others: dict[int, list[Archived]] = {}
+        for archive in archives:
+            there = column(archive) if among is None else among.intersection(column(archive))
+            own = dict.fromkeys(there, archive)
+            for value in self._first.keys() & own.keys():
+                self._others.setdefault(value, []).append(archive)
+                del own[value]
+            self._first.update(own)
+
+    def of(self, value: int) -> Iterator[Archived]:
+        """The archives that have a value, in order."""
+        if (first := self._first.get(value)) is not None:
+            yield first
+            yield from self._others.get(value, ())
 
 
-NOTHING_HELD = HeldHere()
+def stem_of(holding: Holding) -> str:
+    """A holding's folded name up to the first dot."""
+    path = holding.path if holding.member is None else holding.member
+    return fold(path[path.rfind("/") + 1 :]).partition(".")[0]

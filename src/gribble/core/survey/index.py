@@ -11,11 +11,12 @@ import contextlib
 import errno
 import os
 import sqlite3
+import struct
 from pathlib import Path
 from typing import Any
 
 from gribble.core.base.regular import NO_LINKS
-from gribble.core.survey.facts import Facts, keep, kept
+from gribble.core.survey.facts import PLAIN, Facts, keep, kept
 from gribble.core.survey.walking import Entry
 
 MOST_ROW = 16 << 20
@@ -26,13 +27,24 @@ PRAGMA journal_mode = WAL;
 PRAGMA synchronous = NORMAL;
 DROP TABLE IF EXISTS folder_1;
 CREATE TABLE IF NOT EXISTS folder_2 (id INTEGER PRIMARY KEY, path BLOB UNIQUE);
-CREATE TABLE IF NOT EXISTS file_2 (folder INTEGER, name BLOB, size INTEGER, modified INTEGER, changed INTEGER,
-    inode INTEGER, read_at INTEGER, said BLOB, members BLOB, sketch BLOB, PRIMARY KEY (folder, name)) WITHOUT ROWID;
+CREATE TABLE IF NOT EXISTS file_2 (folder INTEGER, name BLOB, state BLOB, said BLOB, members BLOB, sketch BLOB,
+    PRIMARY KEY (folder, name)) WITHOUT ROWID;
 """
 _ROWS = f"""
-SELECT name, size, modified, changed, inode, read_at, said, members, sketch FROM file_2
+SELECT name, state, said, members, sketch FROM file_2
 WHERE folder = ? AND typeof(name) = 'blob' AND coalesce(length(members), 0) <= {MOST_ROW}
 """
+
+
+_STATE = struct.Struct("<QqqQ").pack
+
+
+def _state(entry: Entry) -> bytes:
+    """What a file is believed by: size in bytes, times in nanoseconds since 1970, inode."""
+    try:
+        return _STATE(entry.size, entry.modified, entry.changed, entry.inode)
+    except struct.error:  # a time beyond the year 2262
+        return b"%d %d %d %d" % (entry.size, entry.modified, entry.changed, entry.inode)
 
 
 class Index:
@@ -104,7 +116,7 @@ class Index:
                     names = ((folder, name) for name in gone.get(path, ()))
                     self._database.executemany("DELETE FROM file_2 WHERE folder = ? AND name = ?", names)
                     self._database.executemany(
-                        "INSERT OR REPLACE INTO file_2 VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                        "INSERT OR REPLACE INTO file_2 VALUES (?, ?, ?, ?, ?, ?)",
                         ((folder, *row) for row in rows.get(path, ())),
                     )
         except (sqlite3.DatabaseError, OverflowError) as error:
@@ -141,29 +153,21 @@ class Memory:
         believed: list[Facts | None] = []
         for entry in entries:
             row = rows.pop(entry.path[start:].encode("utf-8", "surrogateescape"), None)
-            if (
-                row is not None
-                and row[3] == entry.changed
-                and row[1] == entry.size
-                and row[2] == entry.modified
-                and row[4] == entry.inode
-                and type(row[5]) is int
-                and row[5] - entry.modified >= SETTLED_NS
-            ):
-                believed.append(kept(*row[6:]))
-            else:
+            if row is None or row[1] != _state(entry):
                 believed.append(None)
+            else:
+                believed.append(PLAIN if row[2] is None else kept(*row[2:]))
         if whole and rows:
             self._gone[key] = list(rows)
         return believed
 
     def remember(self, entry: Entry, read_at: int, facts: Facts) -> None:
-        """Keep the facts of a file that was read at a time (nanoseconds since 1970)."""
-        folder, _, name = entry.path.rpartition("/")
+        """Keep the facts of a file that was read at a time (nanoseconds since 1970), if it was settled then."""
         told = keep(facts)
-        if len(told[1] or b"") <= MOST_ROW:
-            state = (name.encode("utf-8", "surrogateescape"), entry.size, entry.modified, entry.changed, entry.inode)
-            self._rows.setdefault(self._key(folder), []).append((*state, read_at, *told))
+        if read_at - entry.modified >= SETTLED_NS and len(told[1] or b"") <= MOST_ROW:
+            folder, _, name = entry.path.rpartition("/")
+            row = (name.encode("utf-8", "surrogateescape"), _state(entry), *told)
+            self._rows.setdefault(self._key(folder), []).append(row)
 
     def save(self) -> None:
         """Make what was remembered last."""

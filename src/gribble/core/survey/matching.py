@@ -74,6 +74,10 @@ class KnownContents:
         sizes = (size for size in (*self._by_size, *self._set_sizes) if size is not None)
         return max(*sizes, UNSIZED_BYTES if None in self._by_size else 0, 0)
 
+    def concerned(self) -> Container[int | None]:
+        """The sizes that a file could have that is anything known at all."""
+        return _Everything() if None in self._by_size else frozenset((*self._set_sizes, *self._by_size))
+
     def concerns(self, size: int) -> bool:
         """Whether a file of this size could be anything known at all."""
         return size in self._set_sizes or size in self._by_size or None in self._by_size

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from msgspec import Struct
 
-from gribble.core.base.digests import Digests
+from gribble.core.base.digests import NO_DIGESTS, Digests
 from gribble.core.base.paths import climb_fault, plain_names
 from gribble.core.records.holding import Holding, Holdings, Skipped, Why
 from gribble.core.survey.facts import Facts
@@ -34,6 +34,12 @@ class MetFile(Struct, gc=False):
     bytes_read: int = 0
     told: int = 0  # bytes of progress told so far
     fault: str = ""
+
+
+def unread_holding(rig: str, root: str, entry: Entry) -> Holding:
+    """A file of which nobody has to know more than that it is there."""
+    path, size = entry.path, entry.size
+    return Holding(rig=rig, root=root, path=path, member=None, size=size, digests=NO_DIGESTS, fixed=entry.fixed)
 
 
 def loose_holding(root: str, rig: str, file: MetFile) -> Holding:

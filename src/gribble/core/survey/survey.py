@@ -32,7 +32,7 @@ from gribble.core.survey.holdings import HeldHere, SketchedArchive
 from gribble.core.survey.index import Index, Memory
 from gribble.core.survey.limits import TooLong, at_most, merged
 from gribble.core.survey.matching import KnownContents
-from gribble.core.survey.met import MetFile, Survey, loose_holding, member_holdings, notes_of
+from gribble.core.survey.met import MetFile, Survey, loose_holding, member_holdings, notes_of, unread_holding
 from gribble.core.survey.walking import Entry, Folder, Walk, entry_of, is_as_met, walk
 from gribble.core.survey.watched import Ground, Listener, Tally
 
@@ -117,23 +117,30 @@ class Surveyor:
         whole: bool = True,
     ) -> Survey:
         memory = self._index.memory(root, blank=self._reread)
-        files: list[MetFile] = []
+        concerned = self._known.concerned()
+        met: list[Holding | MetFile] = []
         skipped: list[Skipped] = []
         there: set[str] = set()
         links: dict[str, str] = {}
+        place = str(root)
         for folder in folders:
             skipped += folder.skipped
             there.add(folder.path)
             links |= folder.links
             if ground and self._listener:
-                self._listener.say(f"Listing {rig}: {len(files):,} files")
+                self._listener.say(f"Listing {rig}: {len(met):,} files")
             entries = [self._dated(ground, entry) for entry in folder.files] if ground else folder.files
             believed = memory.believe(folder.path, entries, whole=whole)
+            closer = everything or folder.path in self._folders
             for entry, facts in zip(entries, believed, strict=True):
+                if facts is PLAIN and entry.size not in concerned and not closer:  # what most files of many are
+                    met.append(unread_holding(rig, place, entry))
+                    continue
                 if ground and not (facts and entry.modified):
                     facts = _UNREAD if may_be_archive(entry.path) else PLAIN
-                files.append(MetFile(entry, facts or _UNREAD, everything, folder.path in self._folders))
-        self.tally.files += len(files)
+                met.append(MetFile(entry, facts or _UNREAD, everything, folder.path in self._folders))
+        self.tally.files += len(met)
+        files = [one for one in met if isinstance(one, MetFile)]
         beyond = self._known.beyond_crc()
         work = [file for file in files if self._wants_reading(file, beyond)]
         if ground and self._listener:
@@ -144,16 +151,19 @@ class Surveyor:
             self._read_all(lambda file: self._read(Path(root), file), work, memory)
         opened: list[Holding] = []
         archives: list[SketchedArchive] = []
-        for file in files:
-            holding = loose_holding(str(root), rig, file)
+        for file in met:
+            if isinstance(file, Holding):
+                opened.append(file)
+                continue
+            holding = loose_holding(place, rig, file)
             opened.append(holding)
             if file.facts.sketch:
                 archives.append(SketchedArchive(holding, file.facts.sketch))
             elif file.facts.members:
-                opened += member_holdings(str(root), rig, file)
+                opened += member_holdings(place, rig, file)
             if file.fault or file.facts.fault or file.facts.members:
                 skipped += notes_of(file)
-        return Survey(str(root), HeldHere(opened, archives, str(root)), tuple(skipped), frozenset(there), links)
+        return Survey(place, HeldHere(opened, archives, place), tuple(skipped), frozenset(there), links)
 
     def _dated(self, ground: Ground, entry: Entry) -> Entry:
         """An entry with its time, if it is one that may be read."""
@@ -183,8 +193,6 @@ class Surveyor:
 
     def _wants_reading(self, file: MetFile, beyond_crc: Container[int | None]) -> bool:
         facts = file.facts
-        if facts.kind == "" and not file.everything and not file.any_size and not self._known.concerns(file.entry.size):
-            return False  # what most files of a large collection are
         if facts.kind is None or self._file_wanted(file):
             return True
         if facts.kind and not facts.looked_into:

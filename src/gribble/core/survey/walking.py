@@ -10,7 +10,7 @@ from pathlib import Path
 from msgspec import Struct
 
 from gribble.core.base.errors import reason_of
-from gribble.core.base.paths import MEMORY_FOLDER, identity, is_work_file, leads_out, path_fault, spelling
+from gribble.core.base.paths import MEMORY_FOLDER, WORK_ENDINGS, identity, is_work_file, leads_out, path_fault, spelling
 from gribble.core.records.holding import Skipped, Why
 
 _NAME = operator.attrgetter("name")
@@ -83,12 +83,14 @@ def walk(root: Path, way: Walk = Walk()) -> Iterator[Folder]:  # noqa: B008  (fr
             continue
         prefix = f"{path}/" if path else ""
         inner = []
+        note = folder.files.append
         for child in children:
             at = prefix + child.name
             try:
                 if child.is_file(follow_symlinks=False):
-                    if not is_work_file(child.name):
-                        folder.files.append(entry_of(at, child.stat(follow_symlinks=False), fixed=held))
+                    if not (at.endswith(WORK_ENDINGS) and is_work_file(child.name)):
+                        there = child.stat(follow_symlinks=False)
+                        note(Entry(at, there.st_size, there.st_mtime_ns, there.st_ctime_ns, there.st_ino, held))
                 elif child.is_dir(follow_symlinks=False):
                     if child.name == MEMORY_FOLDER or child in left_out:
                         continue

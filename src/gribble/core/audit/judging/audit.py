@@ -40,6 +40,8 @@ def audit(rigs: Iterable[RigSeen], elsewhere: Iterable[Holdings], ask: Ask) -> t
     """The audit of each rig. `elsewhere` is what is held on none of them; what other rigs hold counts, too."""
     rigs, elsewhere = tuple(rigs), list(elsewhere)
     stock = Stock([*elsewhere, *(rig.holdings for rig in rigs)])
+    needs = (need for rig in rigs for fitted in rig.emulators for need in fitted.needs)
+    stock.expect(name for need in needs for part in (need, *need.parts()) for name in part.names)
     judge = Judge(ask.known, ask.readings, ask.near.no_dumps)
     found = []
     for rig in rigs:
