@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 
 from gribble.core.arcade.cabinet import Cabinet
 from gribble.core.arcade.match import Held
+from gribble.core.arcade.sets import audit_set
 from gribble.core.audit.judging.keys import key_candidates
 from gribble.core.base.digests import Digests
 from gribble.core.diagnosis import nearmisses
@@ -25,6 +26,7 @@ from gribble.core.survey.holdings import HeldHere, SketchedArchive
 from gribble.core.survey.met import MetFile, loose_holding, member_holdings
 from gribble.core.survey.stock import Stock
 from gribble.core.survey.walking import Entry
+from tests.arcades import file, roster
 
 CONTENTS = [b"abcd" * 4, b"abcd" * 4 + bytes(16), b"wxyz" * 4, bytes(16) + b"abcd" * 4, b"k" * 64, b"ab", b""]
 NAMES = ["a.bin", "A.BIN", "b.rom", "in/a.key", "in/b.zip", "noend", "é.bin", "e\u0301.bin", "c.keys"]
@@ -168,3 +170,50 @@ def test_what_makes_no_sense_in_an_index_is_nothing(said: object, packed: object
         archive = SketchedArchive(holding, facts.sketch)
         assert list(archive.members) == []
         assert len(archive.checksums) == len(archive.stems)
+
+
+KIN = roster(
+    sys={"kind": "bios", "files": [file("boot"), file("spare", optional=True)]},
+    tone={"kind": "device", "files": [file("tone")]},
+    mum={"bios": "sys", "devices": ["tone"], "files": [file("mum1"), file("both")]},
+    kid={
+        "parent": "mum",
+        "files": [file("kid1"), {**file("both"), "name": "own.bin", "parent_name": "both.bin"}],
+    },
+    odd={"files": [file("mum1"), file("undone", state="undumped"), file("odd", state="suspect")]},
+    lone={"files": [file("kid1"), file("mum1")], "plays": "flawed"},
+    lost={"parent": "nobody", "files": [file("kid1")]},
+)
+WHATS = ["boot", "spare", "tone", "mum1", "both", "kid1", "odd", "other"]
+
+
+@settings(max_examples=250, deadline=None)
+@given(
+    st.dictionaries(
+        st.sampled_from(list(KIN.sets)),
+        st.dictionaries(
+            st.sampled_from([*(f"{what}.bin" for what in WHATS), "own.bin"]), st.sampled_from(WHATS), min_size=1
+        ),
+    ),
+    st.sampled_from(["zip", "7z", "rar"]),
+    st.booleans(),
+)
+def test_sets_in_sketched_archives_are_judged_as_any(
+    archives: dict[str, dict[str, str]], ending: str, right: bool
+) -> None:
+    if right:  # every archive has what its set lists, under its name: what most sets are
+        archives = {
+            name: {one.name: next(what for what in WHATS if crc(what.encode()) == one.crc32) for one in files}
+            for name in archives
+            if (files := [one for one in KIN.sets[name].files if one.state != "undumped"])
+        }
+    drawer: dict[str, dict[str, bytes] | bytes] = {
+        f"sets/{name}.{ending}": {member: what.encode() for member, what in members.items()}
+        for name, members in archives.items()
+    }
+    judged = []
+    for holdings in both(drawer, "den"):
+        rig = RigSeen(name="den", root="/den", emulators=(), holdings=holdings)
+        cabinet = Cabinet(rig, "sets", ("zip", "7z"), [])
+        judged.append([audit_set(KIN, name, cabinet) for name in KIN.sets])
+    assert judged[0] == judged[1]

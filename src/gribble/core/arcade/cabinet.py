@@ -63,6 +63,11 @@ class Container:
                 self._members += (part,) if isinstance(part, Holding) else part.members
         return self._members
 
+    def listed(self) -> frozenset[tuple[str, str | None, int | None]]:
+        """Its files by name, CRC-32 and size where it is one archive that tells them all at once; else nothing."""
+        alone = self._parts[0] if len(self._parts) == 1 and len(self.archives) == 1 else None
+        return alone.listed() if isinstance(alone, Archived) and not self.faults else frozenset()
+
     def find(self, file: SetFile) -> Holding | None:
         """The first file with this content, whatever its name; where no digest is known, the one with the name."""
         if file.crc32 is None and file.strongest() is None:

@@ -96,20 +96,25 @@ def _keys(contents: Iterable[tuple[str, int]]) -> Iterator[int]:
 def match_release(roster: Roster, held: Held) -> ReleaseMatch:
     """How well what is held fits a roster. Sets are looked at in outline; file by file only where that does not do."""
     outlines = {one.set: one for one in roster.sets.outlines()}
-    own: dict[str, bool] = {}
+    own: set[str] = set()
     touched = 0
     for one in outlines.values():
-        whole, mine = _in_outline(one, held) or _own(roster.sets[one.set], held)
-        own[one.set] = whole
-        touched += mine and one.kind == SetKind.GAME
+        if one.own is not None and held.certain.issuperset(one.own) and held.certain.issuperset(one.shared or ()):
+            own.add(one.set)
+            touched += bool(one.own) and one.kind is SetKind.GAME
+        else:
+            whole, mine = _in_outline(one, held) or _own(roster.sets[one.set], held)
+            own.update((one.set,) if whole else ())
+            touched += mine and one.kind is SetKind.GAME
     several = {
         one.set
         for one in outlines.values()
-        if one.kind == SetKind.BIOS and one.own is None and variants_of(Family(one=roster.sets[one.set]))
+        if one.kind is SetKind.BIOS and one.own is None and variants_of(Family(one=roster.sets[one.set]))
     }
     around = _Around(roster, outlines)
-    whole_sets = frozenset(name for name in outlines if _is_whole(roster, name, held, own, several, around))
-    complete = sum(1 for name in whole_sets if outlines[name].kind == SetKind.GAME)
+    likely = outlines if several else own
+    whole_sets = frozenset(name for name in likely if _is_whole(roster, name, held, own, several, around))
+    complete = sum(1 for name in whole_sets if outlines[name].kind is SetKind.GAME)
     return ReleaseMatch(
         emulator=roster.head.emulator,
         release=roster.head.release,
@@ -122,28 +127,25 @@ def match_release(roster: Roster, held: Held) -> ReleaseMatch:
 def whole_games(roster: Roster, holdings: Iterable[Holdings], discs: Iterable[str]) -> list[str]:
     """The games that lack nothing, wherever it lies, and that the release plays."""
     whole = match_release(roster, Held(holdings, discs)).whole
-    games = (one for one in roster.sets.outlines() if one.kind == SetKind.GAME and one.plays != Plays.NO)
+    games = (one for one in roster.sets.outlines() if one.kind is SetKind.GAME and one.plays is not Plays.NO)
     return [one.set for one in games if one.set in whole]
 
 
-def _is_whole(roster: Roster, name: str, held: Held, own: dict[str, bool], several: set[str], around: _Around) -> bool:
+def _is_whole(roster: Roster, name: str, held: Held, own: set[str], several: set[str], around: _Around) -> bool:
     """Whether a set lacks nothing; one whose BIOS set has `several` variants is asked with each."""
     relatives = around.of(name)
     if several.isdisjoint((name, *relatives)):
-        return own[name] and all(own.get(other, False) for other in relatives)
+        return name in own and own.issuperset(relatives)
     family = settle_variant(family_of(roster, name), lambda _, file: held.has(file), {}).family
     return not lacking(family, lambda _, file: held.has(file), lambda disc: held.has_disc(disc.sha1))
 
 
 def _in_outline(one: Outline, held: Held) -> tuple[bool, bool] | None:
-    """Whether all that a set itself lists is held, and whether anything is that is its own; None where its outline
-    does not tell."""
-    if one.own is None or one.shared is None:
+    """Whether all that a set itself lists is held, and whether anything is that is its own, of one that is not certain
+    to be; None where its outline does not tell."""
+    if one.own is None or one.shared is None or not held.doubtful.isdisjoint((*one.own, *one.shared)):
         return None
-    whole = held.certain.issuperset(one.own) and held.certain.issuperset(one.shared)
-    if not whole and not held.doubtful.isdisjoint((*one.own, *one.shared)):
-        return None
-    return whole, (whole and bool(one.own)) or not held.certain.isdisjoint(one.own)
+    return False, not held.certain.isdisjoint(one.own)
 
 
 def _own(one: ArcadeSet, held: Held) -> tuple[bool, bool]:
@@ -168,15 +170,18 @@ class _Around:
 
     def __init__(self, roster: Roster, outlines: dict[str, Outline]) -> None:
         self._roster, self._outlines = roster, outlines
-        self._known: dict[tuple[str | None, str | None, tuple[str, ...]], tuple[str, ...]] = {(None, None, ()): ()}
+        self._known: dict[tuple[str | None, tuple[str, ...]], tuple[str, ...]] = {(None, ()): ()}
 
     def of(self, name: str) -> tuple[str, ...]:
         """The relatives of a set that have files which it needs."""
         one = self._outlines[name]
-        kin = (one.parent, one.bios, one.devices)
-        if (found := self._known.get(kin)) is None or name in found:
+        above = self._outlines.get(one.parent) if one.parent is not None else None
+        if above is not None and above.parent is None and one.bios in (None, one.parent, one.set) and not one.devices:
+            one = above  # a clone has its parent's
+        kin = (one.bios, one.devices)
+        if one.parent is not None or name in kin[1] or (found := self._known.get(kin)) is None or name in found:
             found = tuple(owner for owner, _ in owned_files(family_of(self._roster, name)))[1:]
-            if one.kind == SetKind.GAME and name not in (one.parent, one.bios, *one.devices):
+            if one.parent is None and one.kind == SetKind.GAME and one.bios != one.set:
                 self._known[kin] = found
         return found
 

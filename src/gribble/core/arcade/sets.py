@@ -12,7 +12,7 @@ from gribble.core.arcade.homes import Homes
 from gribble.core.arcade.match import whole_games
 from gribble.core.arcade.wanting import Lack, lacking, of_variant, settle_variant
 from gribble.core.base.paths import base
-from gribble.core.catalogue.families import Family, Part, family_of
+from gribble.core.catalogue.families import Family, Part, family_of, owned_files
 from gribble.core.records.findings import Proof, Remedy, SetAudit, SetProblem, State, Verdict
 from gribble.core.records.holding import Holding, in_words
 from gribble.core.records.roster import ArcadeSet, FileState, Plays, Roster, SetFile, SetKind
@@ -31,7 +31,7 @@ def wanted_sets(
     What lies there and only another release knows is among them, since it will not run; what nobody knows is not.
     """
     if wanted == ("all",):
-        return [one.set for one in roster.sets.outlines() if one.kind == SetKind.GAME]
+        return [one.set for one in roster.sets.outlines() if one.kind is SetKind.GAME]
     if wanted == ("held",):
         there = {*wanted_sets(None, roster, cabinet, others), *whole_games(roster, cabinet.everything, discs)}
         return [*(name for name in roster.sets if name in there), *sorted(there - roster.sets.keys())]
@@ -41,7 +41,7 @@ def wanted_sets(
     games = [
         one.set
         for one in roster.sets.outlines()
-        if one.kind == SetKind.GAME
+        if one.kind is SetKind.GAME
         and (one.set in known or one.parent in known)
         and _lies_here(roster, one.set, cabinet)
     ]
@@ -123,6 +123,8 @@ def audit_set(
         )
         return SetAudit(set=name, title="", problems=(problem,))
     family = family_of(roster, name)
+    if _is_plainly_whole(family, cabinet):
+        return SetAudit(set=name, title=family.one.title)
     containers = [container for relative in family.path if (container := cabinet.of(relative))]
     family, variant, wished = settle_variant(
         family,
@@ -182,6 +184,35 @@ def audit_set(
         variant=variant,
         spared=frozenset(key for key in absent if key not in blamed),
     )
+
+
+def _is_plainly_whole(family: Family, cabinet: Cabinet) -> bool:
+    """Whether a glance tells that there is nothing to be said of a set, as of most of many: each file lies in the
+    archive of the set whose it is, under its name, or as one of its parent's in the parent's archive."""
+    one = family.one
+    if one.plays is not Plays.YES or one.discs or family.gaps or any(map(cabinet.misspelled, family.path)):
+        return False
+    for owner, files in owned_files(family):
+        container = cabinet.of(owner)
+        listed = container.listed() if container else frozenset()
+        if [file for file in files if file.optional or file.choice is not None or file.variant is not None]:
+            return False
+        absent = [file for file in files if (file.name, file.crc32, file.size) not in listed]
+        if [file for file in files if file.state is not FileState.GOOD or file.crc32 is None or file.size is None]:
+            return False
+        if absent and (owner != one.set or not _lie_above(family, absent, listed, cabinet)):
+            return False
+    return True
+
+
+def _lie_above(
+    family: Family, files: list[SetFile], own: frozenset[tuple[str, str | None, int | None]], cabinet: Cabinet
+) -> bool:
+    """Whether files of a clone lie in its parent's archive, under the parent's names for them, and not in its own."""
+    checksums = {crc32 for _, crc32, _ in own}
+    container = cabinet.of(family.parents[0].set) if family.parents else None
+    listed = container.listed() if container else frozenset()
+    return all(one.crc32 not in checksums and (one.parent_name, one.crc32, one.size) in listed for one in files)
 
 
 def _lies(file: SetFile, containers: list[Container]) -> bool:

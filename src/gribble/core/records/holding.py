@@ -68,6 +68,10 @@ class Archived(ABC):
     def members(self) -> Sequence[Holding]:
         """Its members as holdings."""
 
+    @abstractmethod
+    def listed(self) -> frozenset[tuple[str, str | None, int | None]]:
+        """Its members by name, CRC-32 and size, for a look that needs no more."""
+
 
 class Holdings(ABC):
     """What is held in one folder: `opened` are loose files and members of archives that had to be looked into, and

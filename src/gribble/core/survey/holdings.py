@@ -8,7 +8,7 @@ from functools import cached_property
 from gribble.core.base.digests import NO_DIGESTS, Digests
 from gribble.core.base.paths import fold
 from gribble.core.records.holding import Archived, Holding, Holdings
-from gribble.core.survey.facts import UNREADABLE, Sketch, word_of
+from gribble.core.survey.facts import UNREADABLE, KnownMember, Sketch, word_of
 
 
 class SketchedArchive(Archived):
@@ -44,10 +44,6 @@ class SketchedArchive(Archived):
     def members(self) -> tuple[Holding, ...]:
         """Its members as holdings; none where what was remembered makes no sense."""
         if self._members is None:
-            try:
-                known = self._sketch.unpacked()
-            except UNREADABLE:
-                known = ()
             own = self.holding
             self._members = tuple(
                 Holding(
@@ -59,9 +55,20 @@ class SketchedArchive(Archived):
                     digests=Digests(crc32=one.crc32),
                     carried=True,
                 )
-                for one in known
+                for one in self._known()
             )
         return self._members
+
+    def listed(self) -> frozenset[tuple[str, str | None, int | None]]:
+        """Its members by name, CRC-32 and size, for a look that needs no more."""
+        members = self._known()
+        return frozenset([(one.name.decode("utf-8", "surrogateescape"), one.crc32, one.size) for one in members])
+
+    def _known(self) -> tuple[KnownMember, ...]:
+        try:
+            return self._sketch.unpacked()
+        except UNREADABLE:
+            return ()
 
 
 class HeldHere(Holdings):

@@ -142,7 +142,7 @@ class Surveyor:
         self.tally.files += len(met)
         files = [one for one in met if isinstance(one, MetFile)]
         beyond = self._known.beyond_crc()
-        work = [file for file in files if self._wants_reading(file, beyond)]
+        work = [file for file in files if self._wants_reading(file, concerned, beyond)]
         if ground and self._listener:
             self._listener.say("Surveying")
         if ground:
@@ -191,9 +191,13 @@ class Surveyor:
         carried = {"crc32"} if member.crc32 else set()
         return self._wanted(member.size, member.digests, member.crc32 or None) - carried
 
-    def _wants_reading(self, file: MetFile, beyond_crc: Container[int | None]) -> bool:
+    def _wants_reading(
+        self, file: MetFile, concerned: Container[int | None], beyond_crc: Container[int | None]
+    ) -> bool:
         facts = file.facts
-        if facts.kind is None or self._file_wanted(file):
+        if facts.kind is None:
+            return True
+        if (file.entry.size in concerned or file.everything or file.any_size) and self._file_wanted(file):
             return True
         if facts.kind and not facts.looked_into:
             return not facts.fault
