@@ -109,7 +109,7 @@ class Cabinet:
         self.endings = endings
         self.rig = rig.name
         self._fold = fold if rig.folds_case else str
-        self._exact = exact
+        self.exact = exact
         self.variants = variants or {}
         self.disc_ending = disc_ending
         self._containers: dict[str, Container] = {}
@@ -177,7 +177,7 @@ class Cabinet:
 
     def misspelled(self, name: str) -> str:
         """A set's archive or folder that the volume finds, but the device does not; empty where it does."""
-        there = self.of(name) if self._exact else None
+        there = self.of(name) if self.exact else None
         found = there.path if there else ""
         return "" if name in (base(found), base(found).rpartition(".")[0]) or not found else found
 

@@ -122,9 +122,9 @@ def audit_set(
             file="", owner=name, verdict=Verdict.MISSING, reason=what, renamed=to or "", releases=releases
         )
         return SetAudit(set=name, title="", problems=(problem,))
+    if _is_plainly_whole(roster, roster.sets[name], cabinet):
+        return SetAudit(set=name, title=roster.sets[name].title)
     family = family_of(roster, name)
-    if _is_plainly_whole(family, cabinet):
-        return SetAudit(set=name, title=family.one.title)
     containers = [container for relative in family.path if (container := cabinet.of(relative))]
     family, variant, wished = settle_variant(
         family,
@@ -186,33 +186,54 @@ def audit_set(
     )
 
 
-def _is_plainly_whole(family: Family, cabinet: Cabinet) -> bool:
+def _is_plainly_whole(roster: Roster, one: ArcadeSet, cabinet: Cabinet) -> bool:
     """Whether a glance tells that there is nothing to be said of a set, as of most of many: each file lies in the
     archive of the set whose it is, under its name, or as one of its parent's in the parent's archive."""
-    one = family.one
-    if one.plays is not Plays.YES or one.discs or family.gaps or any(map(cabinet.misspelled, family.path)):
+    if one.plays is not Plays.YES or one.discs:
         return False
-    for owner, files in owned_files(family):
+    parent = roster.sets.get(one.parent) if one.parent is not None else None
+    groups: Iterable[tuple[str, tuple[SetFile, ...]]] = ((one.set, one.files),)
+    if not _is_without_kin(one) or (one.parent is not None and (parent is None or not _is_on_top(parent))):
+        family = family_of(roster, one.set)
+        if family.gaps:
+            return False
+        groups = owned_files(family)
+    if cabinet.exact and any(map(cabinet.misspelled, family_of(roster, one.set).path)):
+        return False
+    for owner, files in groups:
         container = cabinet.of(owner)
         listed = container.listed() if container else frozenset()
-        if [file for file in files if file.optional or file.choice is not None or file.variant is not None]:
+        if [file for file in files if file.state is not _GOOD or file.variant is not None]:
             return False
-        absent = [file for file in files if (file.name, file.crc32, file.size) not in listed]
-        if [file for file in files if file.state is not FileState.GOOD or file.crc32 is None or file.size is None]:
-            return False
-        if absent and (owner != one.set or not _lie_above(family, absent, listed, cabinet)):
+        wanted = {(file.name, file.crc32, file.size) for file in files}
+        if not wanted <= listed and (owner != one.set or not _lie_above(parent, files, listed, cabinet)):
             return False
     return True
 
 
+def _is_without_kin(one: ArcadeSet) -> bool:
+    """Whether a set names neither a BIOS set nor devices."""
+    return one.bios is None and not one.devices
+
+
+def _is_on_top(one: ArcadeSet) -> bool:
+    """Whether a set names no relatives at all."""
+    return one.parent is None and _is_without_kin(one)
+
+
 def _lie_above(
-    family: Family, files: list[SetFile], own: frozenset[tuple[str, str | None, int | None]], cabinet: Cabinet
+    parent: ArcadeSet | None,
+    files: tuple[SetFile, ...],
+    own: frozenset[tuple[str, str | None, int | None]],
+    cabinet: Cabinet,
 ) -> bool:
-    """Whether files of a clone lie in its parent's archive, under the parent's names for them, and not in its own."""
+    """Whether all files of a clone that its archive lacks lie in its parent's, under the parent's names for them, and
+    nowhere in its own."""
+    absent = [file for file in files if (file.name, file.crc32, file.size) not in own]
     checksums = {crc32 for _, crc32, _ in own}
-    container = cabinet.of(family.parents[0].set) if family.parents else None
+    container = cabinet.of(parent.set) if parent else None
     listed = container.listed() if container else frozenset()
-    return all(one.crc32 not in checksums and (one.parent_name, one.crc32, one.size) in listed for one in files)
+    return all(one.crc32 not in checksums and (one.parent_name, one.crc32, one.size) in listed for one in absent)
 
 
 def _lies(file: SetFile, containers: list[Container]) -> bool:
@@ -265,6 +286,7 @@ def new_name(old: Roster, new: Roster, name: str) -> str:
     return next((to for to in alike if to not in old.sets), "")
 
 
+_GOOD = FileState.GOOD
 POOR = "the only dump known is a poor one"
 UNREAD = "its content was not read; gribble check --reread does"
 

@@ -44,6 +44,8 @@ class Part(Struct, frozen=True, gc=False):
 def family_of(roster: Roster, name: str) -> Family:
     """The family of a set. Raises KeyError for a set that the roster does not know."""
     one = roster.sets[name]
+    if one.parent is None and one.bios is None and not one.devices:
+        return Family(one=one)
     gaps: list[str] = []
     parents = _chain(roster, one, gaps)
     bios_name = next((named for relative in (one, *parents) if (named := _bios_of(relative))), None)
@@ -72,12 +74,12 @@ def _chain(roster: Roster, one: ArcadeSet, gaps: list[str]) -> tuple[ArcadeSet, 
         if parent in seen:
             gaps.append(f"the parents of {one.set} run in a circle")
             break
-        if parent not in roster.sets:
+        if (above := roster.sets.get(parent)) is None:
             gaps.append(f'its parent "{parent}" is not in the roster')
             break
         seen.add(parent)
-        found.append(roster.sets[parent])
-        parent = roster.sets[parent].parent
+        found.append(above)
+        parent = above.parent
     return tuple(found)
 
 
