@@ -120,7 +120,7 @@ CASES: dict[str, tuple[Callable[[Path], None], str, int, list[str]]] = {
         edit("catalogue/avocet.sheet.toml", 'key_need = "skerry-lock"', 'key_need = "skerry-lok"'),
         "check", 2, ["unlock[0].key_need", "did you mean 'skerry-lock'?"],
     ),
-    "a name that is not UTF-8": (write("drawer/\udcffodd", content("vesper-sound")), "check", 1, ["\\xffodd"]),
+    "a name that is not UTF-8": (write("drawer/\udcffodd", content("vesper-sound")), "check -v", 1, ["\\xffodd"]),
     "a name with escape codes": (write("drawer/\x1b[31mred\n", content("vesper-sound")), "plan", 1, ["\\x1b[31mred\\x0a"]),
     "a name with markup": (write("drawer/[bold]x[/y]", content("vesper-sound")), "plan", 1, ["[bold]x[/y]"]),
     "a rig that was there and is gone": (remove("rigs/stick"), "check --rig stick", 3, ["away", "is not there now"]),

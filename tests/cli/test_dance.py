@@ -106,9 +106,9 @@ def test_what_another_did_while_the_rig_was_looked_at_ends_the_command(tmp_path:
     def meanwhile() -> None:
         real = show_plan
 
-        def show(*given: Any) -> None:
+        def show(*given: Any, **more: Any) -> None:
             forked(world, "place", "--yes", first=lambda: setattr(running, "show_plan", real), code=0)
-            real(*given)
+            real(*given, **more)
 
         setattr(running, "show_plan", show)  # noqa: B010  (mypy minds the assignment)
 

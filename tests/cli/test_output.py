@@ -205,7 +205,7 @@ def test_everything_in_order_ends_with_status_0(gribble: Gribble, world: Path) -
 
 
 def test_verdicts_are_told_apart_without_colour(gribble: Gribble, world: Path) -> None:
-    shown = gribble("check", cwd=world, code=1, FORCE_COLOR="").out
+    shown = gribble("check", "-v", cwd=world, code=1, FORCE_COLOR="").out
     for verdict in ("misnamed", "astray", "imposter", "missing", "unproven", "damaged", "sound"):
         assert f"{VERDICTS[verdict][0]} {verdict}" in shown
     glyphs = [glyph for word, (glyph, _) in VERDICTS.items() if word in ("sound", "unproven", "misnamed", "astray")]

@@ -11,6 +11,7 @@ def ask(call: Call, question: str, yes: bool) -> bool:
     if yes:
         return True
     call.screen.say(styled(f"{question} [y/N] ", "bold"))
+    call.screen.flush()
     if call.environment.answer().strip().lower() in ("y", "yes"):
         return True
     call.screen.say("Nothing was changed." + ("" if call.environment.is_terminal else " (--yes answers for you.)"))

@@ -10,11 +10,9 @@ from gribble.cli.command import Call, command
 from gribble.cli.completing import verdicts
 from gribble.cli.options import GamesOption, QuietOption, RereadOption, VerboseOption
 from gribble.cli.session import Session
-from gribble.cli.sorting import SortOption, sorted_audits
+from gribble.cli.sorting import SortOption, chosen_verdicts, sorted_audits
 from gribble.cli.surveying import MOST_PASSED_OVER, as_installed, survey
 from gribble.core.base.errors import ExitCode, GribbleError
-from gribble.core.base.suggest import suggest
-from gribble.core.records.findings import Verdict
 from gribble.views.changes import changes_json, show_changes
 from gribble.views.check import answer_of, show_check, show_next, show_only
 from gribble.views.check_json import check_json
@@ -42,11 +40,7 @@ def check(
 
     Example: gribble check sandpiper --only missing --from discs
     """
-    for word in only or ():
-        if word not in list(Verdict):
-            raise GribbleError(
-                f"'{word}' is no verdict{suggest(word, list(Verdict))}", fix=f"One of {', '.join(Verdict)}."
-            )
+    chosen = chosen_verdicts(only)
     if call.json + bool(only) + quiet > 1:
         raise GribbleError("--json tells everything, --only a part, --quiet one line", fix="Use one of them.")
     scope = call.scope
@@ -63,7 +57,7 @@ def check(
                 session.screen.say(answer_of(audits))
                 session.notes.hush()
             elif only:
-                show_only(session.screen, audits, frozenset(only), scope.words)
+                show_only(session.screen, audits, chosen, scope.words)
             else:
                 show_check(session.screen, audits, verbose=verbose)
                 if before:

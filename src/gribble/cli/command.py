@@ -19,6 +19,8 @@ from gribble.core.base.errors import GribbleError
 from gribble.views.screen import Screen
 
 P = ParamSpec("P")
+ALWAYS = ("verbose", "pager")
+"""The shared options that every command takes."""
 
 
 class Call:
@@ -31,12 +33,24 @@ class Call:
     @cached_property
     def screen(self) -> Screen:
         """Where the answer goes."""
-        return Screen(self.environment.stdout, self.environment.stderr, self.environment.env)
+        environment = self.environment
+        whole, paged = bool(self._given.get("verbose")), bool(self._given.get("pager"))
+        return Screen(environment.stdout, environment.stderr, environment.env, whole=whole, paged=paged)
+
+    def end(self) -> None:
+        """The answer is complete."""
+        if "screen" in self.__dict__:
+            self.screen.flush()
 
     @property
     def json(self) -> bool:
         """Whether the answer is to be one JSON object."""
         return bool(self._given.get("json"))
+
+    @property
+    def verbose(self) -> bool:
+        """Whether everything is to be shown, however long."""
+        return bool(self._given.get("verbose") or self._given.get("pager"))
 
     @property
     def config(self) -> str | None:
@@ -83,16 +97,17 @@ def command(name: str, *, takes: str = "") -> Callable[[Callable[Concatenate[Cal
     `takes` names the shared options, separated by blanks. They stand before and after the function's own in the help,
     and reach it by its first argument.
     """
-    taken = takes.split()
+    taken = [*takes.split(), *ALWAYS]
 
     def declare(function: Callable[Concatenate[Call, P], int]) -> Callable[P, None]:
         whole: Callable[..., int] = function
         hints = get_type_hints(function, include_extras=True)
         first, *own = inspect.signature(function).parameters.values()
         own = [one.replace(annotation=hints[one.name]) for one in own]
+        own_names = {one.name for one in own}
         context = first.replace(name="context", annotation=typer.Context)
-        shared = [one for one in SHARED if one.name in taken]
-        behind = [one for one in shared if one.name in ("json", "config")]
+        shared = [one for one in SHARED if one.name in taken and one.name not in own_names]
+        behind = [one for one in shared if one.name in ("verbose", "pager", "json", "config")]
         order = [context, *(one for one in shared if one not in behind), *own, *behind]
         keyword = [one.replace(kind=inspect.Parameter.KEYWORD_ONLY) for one in order]
 
@@ -100,8 +115,12 @@ def command(name: str, *, takes: str = "") -> Callable[[Callable[Concatenate[Cal
         def wrapper(*_nothing: P.args, **given: P.kwargs) -> None:
             values: dict[str, Any] = dict(given)
             context: typer.Context = values.pop("context")
-            call = Call(context.obj, {one: values.pop(one) for one in taken})
-            raise typer.Exit(whole(call, **values))
+            shared_values = {one: values[one] if one in own_names else values.pop(one) for one in taken}
+            call = Call(context.obj, shared_values)
+            try:
+                raise typer.Exit(whole(call, **values))
+            finally:
+                call.end()
 
         wrapper.__signature__ = inspect.Signature(keyword)  # type: ignore[attr-defined]
         wrapper.__annotations__ = {one.name: one.annotation for one in keyword}

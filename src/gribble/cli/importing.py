@@ -159,6 +159,7 @@ def _by_draft(wish: Wish, drafted: Drafted, draft: str | None) -> int:
     for one in drafted.doubtful:
         if not wish.yes and wish.call.environment.is_terminal and not wish.only_shown:
             screen.say(styled(f"Is {one.column} the {one.field}? [y/N] ", "bold"))
+            wish.call.screen.flush()
             if wish.call.environment.answer().strip().lower() in ("y", "yes"):
                 continue
         refused.append(one)

@@ -16,6 +16,7 @@ ConfigOption = Annotated[
 ]
 JsonOption = Annotated[bool, typer.Option("--json", help="One JSON object on standard output.")]
 VerboseOption = Annotated[bool, typer.Option("--verbose", "-v", help="Show everything, and what it cost.")]
+PagerOption = Annotated[bool, typer.Option("--pager", help="The whole answer, page by page.")]
 RigOption = Annotated[
     Optional[list[str]],  # noqa: UP045
     typer.Option(
@@ -91,6 +92,8 @@ SHARED = (
     _shared("from_", FromOption),
     _shared("at", AtOption),
     _shared("as_", AsOption),
+    _shared("verbose", VerboseOption, False),
+    _shared("pager", PagerOption, False),
     _shared("json", JsonOption, False),
     _shared("config", ConfigOption),
 )

@@ -53,7 +53,7 @@ def plan(
         if call.json:
             session.screen.json(plan_record(made))
         else:
-            show_plan(session.screen, made, audits)
+            show_plan(session.screen, made, audits, verbose=call.verbose)
             if made.steps:
                 narrowed = scope.words + narrowing(only, skip, by_name=by_name, games=games)
                 words = f" --plan {shlex.quote(out)}" if out else narrowed

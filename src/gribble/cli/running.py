@@ -77,7 +77,7 @@ def narrow(plan: Plan, only: list[str] | None, skip: list[str] | None) -> Plan:
 
 def place_plan(session: Session, scope: Scope, audits: tuple[RigAudit, ...], plan: Plan, yes: bool) -> int:
     """Show a plan, ask, and carry it out; the exit status."""
-    show_plan(session.screen, plan, audits)
+    show_plan(session.screen, plan, audits, verbose=session.call.verbose)
     failed: int = ExitCode.CLEAN
     if plan.steps:
         session.screen.out.print()

@@ -89,7 +89,7 @@ def compare(
         if call.json:
             session.screen.json(compare_json(*rosters, changes))
         elif csv:
-            session.screen.out.file.write(compare_csv(changes))
+            session.screen.raw(compare_csv(changes))
         else:
             show_compared(session.screen, *rosters, changes, verbose=verbose)
             installed = place.fitted.release == rosters[1].head.release

@@ -8,11 +8,12 @@ import typer
 
 from gribble.cli.command import Call, command
 from gribble.cli.completing import sets as set_names
+from gribble.cli.completing import verdicts
 from gribble.cli.families import show_families
 from gribble.cli.options import OnlyOption, RereadOption, SkipOption, VerboseOption, YesOption
 from gribble.cli.running import finish_open_runs, place_plan, planned
 from gribble.cli.session import Session
-from gribble.cli.sorting import SortOption, sorted_audits
+from gribble.cli.sorting import SortOption, chosen_verdicts, sorted_audits, with_verdicts
 from gribble.cli.surveying import MOST_PASSED_OVER, survey
 from gribble.core.audit.asked import packed_as
 from gribble.core.base.errors import ExitCode, GribbleError
@@ -32,6 +33,15 @@ def check(
     call: Call,
     names: SetsArgument = None,
     reread: RereadOption = False,
+    only: Annotated[
+        Optional[list[str]],  # noqa: UP045
+        typer.Option(
+            metavar="VERDICT",
+            help="Only sets with a file that is missing, say (may be repeated).",
+            show_default=False,
+            autocompletion=verdicts,
+        ),
+    ] = None,
     sort: SortOption = None,
     verbose: VerboseOption = False,
 ) -> int:
@@ -39,16 +49,16 @@ def check(
 
     Example: gribble sets check --sort worst
     """
-    scope = call.scope
+    scope, chosen = call.scope, chosen_verdicts(only)
     with Session(call) as session:
         world = survey(session, scope, reread=reread, verbose=verbose, sets=names or ())
         with_sets = {found.name for found in world.rigs if any(one.arcade for one in found.emulators)}
         audits = tuple(found for found in world.audit(scope) if found.rig in with_sets)
-        audits = sorted_audits(audits, sort)
+        audits = sorted_audits(with_verdicts(audits, chosen), sort)
         if call.json:
             session.screen.json(sets_json(audits))
         else:
-            show_checked(session.screen, audits, verbose=verbose or bool(names))
+            show_checked(session.screen, audits, verbose=verbose or bool(names), only=chosen)
         states = [one.state for found in audits for emulator in found.emulators for one in emulator.sets]
         code = session.ended(states)
         return ExitCode.FAILED if code == ExitCode.CLEAN and any(found.away for found in audits) else code

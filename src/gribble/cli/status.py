@@ -15,6 +15,13 @@ from gribble.views.status import show_no_sheets, show_start, show_state
 def show_status(environment: Environment, config: str | None) -> int:
     """Each rig and emulator in a line; without a configuration, how to begin."""
     call = Call(environment, {"config": config})
+    try:
+        return _status(call)
+    finally:
+        call.end()
+
+
+def _status(call: Call) -> int:
     if find_config(call.environment, call.config) is None:
         show_start(call.screen)
         return ExitCode.CLEAN

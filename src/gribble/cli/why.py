@@ -38,5 +38,5 @@ def why(
         if call.json:
             session.screen.json(why_json(name, found))
         else:
-            show_why(session.screen, found)
+            show_why(session.screen, found, verbose=call.verbose)
         return session.ended(answer.state for answer in found)

@@ -25,11 +25,18 @@ from gribble.core.records.findings import (
     worst,
 )
 from gribble.core.records.holding import Holding, in_words
+from gribble.views.causes import cause_rows
 from gribble.views.looks import QUIET, TALLIED, count, shorten
 from gribble.views.screen import Screen, remedy, state, styled, verdict
 
 SPARE_SHOWN = 5
-SETS_SHOWN = 12
+SETS_SHOWN = 24
+"""More sets that do not run are told by what is at fault."""
+ROWS_SHOWN = 12
+ROWS_IN_ALL = 24
+"""Where more is to be told of several emulators, each is told in brief."""
+ROWS_IN_BRIEF = 3
+_RANK = {"blocked": -1, "astray": 1, "misnamed": 2, "limited": 2, "unproven": 3, "sound": 4}
 PROBLEMS_SHOWN = 4
 FILES_SHOWN = 4
 
@@ -37,6 +44,8 @@ FILES_SHOWN = 4
 def show_check(screen: Screen, audits: tuple[RigAudit, ...], *, verbose: bool) -> None:
     """The answer first, then each rig with what is wrong on it."""
     screen.say(answer_of(audits))
+    emulators = [emulator for found in audits for emulator in found.emulators]
+    brief = not verbose and len(emulators) > 1 and sum(map(_to_tell, emulators)) > ROWS_IN_ALL
     for found in audits:
         screen.out.print()
         where = f"  {shorten(found.root)}{'  (will be made)' if found.new else ''}"
@@ -44,7 +53,48 @@ def show_check(screen: Screen, audits: tuple[RigAudit, ...], *, verbose: bool) -
         if found.away:
             screen.say(f"  away: {found.away}. Nothing is said of its needs.")
         for emulator in found.emulators:
-            _show_emulator(screen, found, emulator, verbose)
+            if brief:
+                _show_in_brief(screen, found, emulator)
+            else:
+                _show_emulator(screen, found, emulator, verbose)
+
+
+def _to_tell(emulator: EmulatorAudit) -> int:
+    """How much there is to be told of an emulator: needs, settings, games and sets that are not as they should be."""
+    needs = sum(not (_is_quiet(one) or one.spared) for one in emulator.findings)
+    settings = sum(found.verdict is not Verdict.SOUND for found in emulator.settings)
+    return (
+        needs + settings + len(emulator.games or ()) + min(sum(bool(one.problems) for one in emulator.sets), SETS_SHOWN)
+    )
+
+
+def _show_in_brief(screen: Screen, rig: RigAudit, emulator: EmulatorAudit) -> None:
+    """One of many emulators in a few lines: what is worst, how much else there is, and the command that shows it."""
+    _show_head(screen, emulator)
+    if emulator.sets_note:
+        screen.say(f"    {emulator.sets_note}")
+    rows = _root_rows(emulator, False)
+    for finding in emulator.findings:
+        if not (_is_quiet(finding) or finding.spared):
+            place = finding.chief
+            text = Text.assemble(styled(place.expected, "bold"), styled(f"\n{finding.reason}"))
+            rows.append((verdict(place.verdict), finding.need.id, text))
+    rows += [
+        (verdict(one.verdict), "setting", Text.assemble(styled(one.setting.key, "bold"), styled(f"\n{one.reason}")))
+        for one in emulator.settings
+        if one.verdict is not Verdict.SOUND
+    ]
+    rows += [
+        (verdict(one.verdict), one.rule, Text.assemble(styled(one.file, "bold"), styled(f"\n{one.reason}")))
+        for one in emulator.games or ()
+    ]
+    rows += [(state(one.state), one.set, styled(one.problems[0].reason)) for one in emulator.sets if one.problems]
+    rows.sort(key=lambda row: _RANK.get(str(row[0]).split()[-1], 0))
+    screen.grid(rows[:ROWS_IN_BRIEF], indent=4)
+    rest = len(rows) - ROWS_IN_BRIEF
+    if rest > 0:
+        words = f"and {rest:,} more: gribble check {emulator.emulator} --rig {rig.rig}"
+        screen.say(styled(f"    {words}", QUIET))
 
 
 def show_only(screen: Screen, audits: tuple[RigAudit, ...], only: frozenset[str], scope: str = "") -> None:
@@ -94,12 +144,16 @@ def answer_of(audits: tuple[RigAudit, ...]) -> Text:
     return Text.assemble(state(overall), styled(f"  {count(len(emulators), 'emulator')}: {', '.join(parts)}"))
 
 
-def _show_emulator(screen: Screen, rig: RigAudit, emulator: EmulatorAudit, verbose: bool) -> None:
+def _show_head(screen: Screen, emulator: EmulatorAudit) -> None:
     screen.out.print()
     release = f" {emulator.release}" if emulator.release else ""
     screen.say("  ", styled(emulator.title + release, "bold"), "  ", state(emulator.state))
     if emulator.note:
         screen.say(f"    {emulator.note}")
+
+
+def _show_emulator(screen: Screen, rig: RigAudit, emulator: EmulatorAudit, verbose: bool) -> None:
+    _show_head(screen, emulator)
     quiet = [finding for finding in emulator.findings if _is_quiet(finding)]
     spared = [finding for finding in emulator.findings if finding.spared and not _is_quiet(finding)]
     rows = _root_rows(emulator, verbose)
@@ -107,10 +161,10 @@ def _show_emulator(screen: Screen, rig: RigAudit, emulator: EmulatorAudit, verbo
         if verbose or not (_is_quiet(finding) or finding.spared):
             rows += _rows(rig, finding)
     rows += [_setting_row(found) for found in emulator.settings if verbose or found.verdict is not Verdict.SOUND]
-    screen.grid(rows, indent=4)
-    screen.grid([_game_row(found) for found in emulator.games or ()], indent=4)
+    _show_folded(screen, rows, emulator.emulator, verbose)
+    _show_folded(screen, [_game_row(found) for found in emulator.games or ()], f"{emulator.emulator} --games", verbose)
     if emulator.sets or emulator.sets_note:
-        show_sets(screen, emulator, verbose=verbose, most=SETS_SHOWN)
+        show_sets(screen, emulator, verbose=verbose, on=f" --rig {rig.rig}")
     foot: list[tuple[str | Text, ...]] = []
     if spared and not verbose:
         names = ", ".join(finding.need.id for finding in spared)
@@ -135,20 +189,34 @@ def _show_emulator(screen: Screen, rig: RigAudit, emulator: EmulatorAudit, verbo
     screen.grid(foot, indent=4)
 
 
-def show_sets(screen: Screen, emulator: EmulatorAudit, *, verbose: bool, most: int = 0) -> None:
-    """The sets that do not run, with what is at fault; those that do in one line. `most` folds a long list."""
+def _show_folded(screen: Screen, rows: list[tuple[str | Text, ...]], words: str, verbose: bool) -> None:
+    """Some rows; of many the first, and how many others there are of each verdict."""
+    shown = rows if verbose or len(rows) <= ROWS_SHOWN + 1 else rows[:ROWS_SHOWN]
+    screen.grid(shown, indent=4)
+    if rest := rows[len(shown) :]:
+        tally = Counter(str(row[0]).split()[-1] for row in rest)
+        parts = ", ".join(f"{number:,} {word}" for word, number in tally.most_common())
+        screen.say(styled(f"    and {len(rest):,} more: {parts} (gribble check {words} -v shows them)", QUIET))
+
+
+def show_sets(screen: Screen, emulator: EmulatorAudit, *, verbose: bool, on: str) -> None:
+    """The sets that do not run, with what is at fault, many of them by what that is; those that do in one line.
+
+    `on` are the words that name the rig in a command.
+    """
     if emulator.sets_note:
         screen.say(f"    {emulator.sets_note}")
     faulty = [one for one in emulator.sets if one.state is not State.READY]
-    shown = faulty if verbose or not most else faulty[:most]
-    rows: list[tuple[str | Text, ...]] = [(state(one.state), one.set, set_account(one, verbose)) for one in shown]
+    if verbose or len(faulty) <= SETS_SHOWN:
+        rows: list[tuple[str | Text, ...]]
+        rows = [(state(one.state), one.set, set_account(one, verbose)) for one in faulty]
+    else:
+        rows = cause_rows(faulty, on)
     ready = [one for one in emulator.sets if one.state is State.READY]
     if ready:
         names = ", ".join(one.set for one in ready[:8]) + (" …" if len(ready) > 8 else "")
         rows.append((state(State.READY), f"{len(ready):,} of {len(emulator.sets):,}", names))
     screen.grid(rows, indent=4)
-    if len(shown) < len(faulty):
-        screen.say(styled(f"    and {len(faulty) - len(shown):,} more sets (gribble sets check shows them)", QUIET))
     if emulator.style and (packed := len(emulator.set_remedies.packed) + len(emulator.set_remedies.loose)):
         words = f"{count(packed, 'archive')} to be written for the style {emulator.style} (gribble plan shows them)"
         screen.say(styled(f"    packing: {words}", QUIET))

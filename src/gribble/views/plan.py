@@ -6,17 +6,21 @@ from typing import Any, assert_never
 
 from rich.text import Text
 
-from gribble.core.base.paths import base
+from gribble.core.base.paths import base, parent
 from gribble.core.placing.journal import Run
 from gribble.core.records.findings import RigAudit
 from gribble.core.records.holding import in_words
 from gribble.core.records.plan import Gap, Plan
 from gribble.core.records.steps import Copy, Displace, Extract, Mend, Pack, Point, Rename, Step, Write, Writing
 from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, count, shorten, size
-from gribble.views.screen import Screen, styled, verdict
+from gribble.views.screen import Screen, remedy, styled, verdict
 
-LINES_SHOWN = 40
+LINES_SHOWN = 10
 """How many gaps, and how many refusals, a plan shows before it folds the rest."""
+STEPS_SHOWN = 16
+"""Of more steps on a rig than so many a few of each kind are shown, and the others are counted."""
+ALIKE_SHOWN = 2
+NAMES_SHOWN = 6
 MEMBERS_SHOWN = 4
 """How many new members of an archive a plan names."""
 
@@ -32,8 +36,12 @@ _GLYPHS = {
 }
 
 
-def show_plan(screen: Screen, plan: Plan, audits: tuple[RigAudit, ...]) -> None:
-    """What would be done, rig by rig; what cannot be; what is still to obtain; which rigs are away."""
+def show_plan(screen: Screen, plan: Plan, audits: tuple[RigAudit, ...], *, verbose: bool = False) -> None:
+    """What would be done, rig by rig; what cannot be; what is still to obtain; which rigs are away.
+
+    Of many steps alike a few are shown.
+    """
+    most = max(len(plan.obtain), len(plan.refused)) if verbose else LINES_SHOWN
     if plan.steps:
         screen.say(
             styled(count(len(plan.steps), "step"), "bold"), f", {size(plan.bytes)} to write. Nothing is deleted."
@@ -43,32 +51,61 @@ def show_plan(screen: Screen, plan: Plan, audits: tuple[RigAudit, ...]) -> None:
     for rig in dict.fromkeys(step.rig for step in plan.steps):
         screen.out.print()
         screen.say(styled(rig, "bold"))
-        screen.grid([step_row(step) for step in plan.on(rig)])
+        screen.grid(_step_rows(list(plan.on(rig)), rig, verbose))
     gaps = {(gap.rig, gap.emulator, gap.subject) for gap in plan.obtain}
     refused = [one for one in plan.refused if (one.rig, one.emulator, one.need) not in gaps]  # told with the gap
     if refused:
         screen.out.print()
         screen.say(styled("Cannot be done", "bold"))
-        screen.grid([(f"{one.emulator}: {one.need}", one.reason) for one in refused[:LINES_SHOWN]])
-        if len(refused) > LINES_SHOWN:
-            screen.say(styled(f"  and {len(refused) - LINES_SHOWN:,} more (gribble plan --json lists all)", QUIET))
-    show_gaps(screen, plan.obtain, {(one.rig, one.emulator, one.need) for one in plan.refused})
+        screen.grid([(f"{one.emulator}: {one.need}", one.reason) for one in refused[:most]])
+        if len(refused) > most:
+            screen.say(styled(f"  and {len(refused) - most:,} more (gribble plan -v shows them)", QUIET))
+    show_gaps(screen, plan.obtain, {(one.rig, one.emulator, one.need) for one in plan.refused}, most)
     for found in audits:
         if found.away:
             screen.out.print()
             screen.say(f"{found.rig} is away: {found.away}. Nothing is planned for it.")
 
 
-def show_gaps(screen: Screen, gaps: tuple[Gap, ...], refused: set[tuple[str, str, str]]) -> None:
+def _step_rows(steps: list[Step], rig: str, verbose: bool) -> list[tuple[str | Text, ...]]:
+    """The steps on a rig; of many a few of each kind, with how many others there are, where, and what shows them."""
+    if verbose or len(steps) <= STEPS_SHOWN:
+        return [step_row(step) for step in steps]
+    kinds: dict[str, list[Step]] = {}
+    for step in steps:
+        kinds.setdefault(step.kind, []).append(step)
+    rows: list[tuple[str | Text, ...]] = []
+    for kind, alike in kinds.items():
+        shown = alike if len(alike) <= ALIKE_SHOWN + 1 else alike[:ALIKE_SHOWN]
+        rows += [step_row(step) for step in shown]
+        if rest := alike[len(shown) :]:
+            names = ", ".join(base(_place_of(step)) for step in rest[:NAMES_SHOWN])
+            folders = len({parent(_place_of(step)) for step in rest})
+            where = f" in {parent(_place_of(rest[0])) or 'the root'}" if folders == 1 else f" in {folders:,} folders"
+            text = styled(f"{len(rest):,} more{where}: {names}{' …' if len(rest) > NAMES_SHOWN else ''}")
+            text.append_text(styled(f"  {size(sum(step.bytes for step in rest))}", QUIET))
+            text.append("\n").append_text(remedy(f"gribble plan --rig {rig} --only {kind} -v"))
+            rows.append((Text(f"{_GLYPHS[kind]} {kind}", style=VERDICTS["sound"][1]), text))
+    return rows
+
+
+def _place_of(step: Step) -> str:
+    """The path that a step is about."""
+    return step.from_ if isinstance(step, Displace) else step.to
+
+
+def show_gaps(
+    screen: Screen, gaps: tuple[Gap, ...], refused: set[tuple[str, str, str]], most: int = LINES_SHOWN
+) -> None:
     """What only the user can get; of a set that is `refused` for it, some files are held."""
     if not gaps:
         return
     screen.out.print()
     screen.say(styled("Still to obtain", "bold"))
-    shown = gaps[:LINES_SHOWN]
+    shown = gaps[:most]
     screen.grid([(verdict(gap.verdict), gap.subject, _gap_words(gap, refused)) for gap in shown])
     if len(shown) < len(gaps):
-        screen.say(styled(f"  and {len(gaps) - len(shown):,} more (gribble plan --json lists all)", QUIET))
+        screen.say(styled(f"  and {len(gaps) - len(shown):,} more (gribble plan -v shows them)", QUIET))
 
 
 def _gap_words(gap: Gap, refused: set[tuple[str, str, str]]) -> Text:

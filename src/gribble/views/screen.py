@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable, Mapping
-from typing import Any, TextIO
+from typing import Any, TextIO, cast
 
 import msgspec
 from rich.console import Console
@@ -16,6 +16,7 @@ from rich.text import Text
 from rich.theme import Theme
 
 from gribble.views.clean import clean
+from gribble.views.folding import Folding
 from gribble.views.looks import NEXT, QUIET, STATES, VERDICTS
 
 
@@ -45,8 +46,12 @@ def remedy(words: str) -> Text:
 class Screen:
     """Two consoles, one a stream; `env` are the variables that say how wide they are, and whether in colour."""
 
-    def __init__(self, out: TextIO, err: TextIO, env: Mapping[str, str]) -> None:
-        self.out = _console(out, env)
+    def __init__(
+        self, out: TextIO, err: TextIO, env: Mapping[str, str], *, whole: bool = False, paged: bool = False
+    ) -> None:
+        """A long answer is folded, unless it is to be shown `whole` or `paged`."""
+        self._answer = Folding(out, whole=whole, paged=paged)
+        self.out = _console(cast(TextIO, self._answer), env)
         self.err = _console(err, env)
 
     def say(self, *parts: str | Text, style: str = "") -> None:
@@ -88,11 +93,15 @@ class Screen:
             text = msgspec.json.format(msgspec.json.encode(answer), indent=1).decode()
         except UnicodeEncodeError:
             text = json.dumps(answer, indent=1)
-        self.out.file.write(text + "\n")
+        self.raw(text + "\n")
+
+    def raw(self, text: str) -> None:
+        """What another program is to read, as it is."""
+        self._answer.raw(text)
 
     def flush(self) -> None:
-        """Hand on what was said so far."""
-        self.out.file.flush()
+        """Hand on what was said so far; what is said from here on is an answer of its own."""
+        self._answer.done()
 
     def tell(self, *parts: str | Text, style: str = "") -> None:
         """One line beside the result, on standard error."""

@@ -16,9 +16,15 @@ from gribble.views.looks import QUIET, count, size
 from gribble.views.screen import Screen, state, styled, verdict
 
 
-def show_checked(screen: Screen, audits: tuple[RigAudit, ...], *, verbose: bool) -> None:
-    """The answer first, then each arcade emulator with the sets that do not run."""
+def show_checked(
+    screen: Screen, audits: tuple[RigAudit, ...], *, verbose: bool, only: frozenset[str] = frozenset()
+) -> None:
+    """The answer first, then each arcade emulator with the sets that do not run; `only` are the verdicts by which they
+    were chosen."""
     sets = [one for rig in audits for emulator in rig.emulators for one in emulator.sets]
+    if only and not sets:
+        screen.say(f"No set has a file that is {' or '.join(sorted(only))}.")
+        return
     tally = Counter(one.state for one in sets)
     parts = [f"{tally[kind]:,} {kind}" for kind in (State.READY, State.LIMITED, State.BLOCKED) if tally[kind]]
     screen.say(styled(count(len(sets), "set"), "bold"), f": {', '.join(parts) or 'none wanted, and none there'}")
@@ -28,7 +34,7 @@ def show_checked(screen: Screen, audits: tuple[RigAudit, ...], *, verbose: bool)
                 screen.out.print()
                 release = f" {emulator.release}" if emulator.release else ""
                 screen.say(styled(emulator.title + release, "bold"), styled(f"  on {rig.rig}", QUIET))
-                show_sets(screen, emulator, verbose=verbose)
+                show_sets(screen, emulator, verbose=verbose, on=f" --rig {rig.rig}")
         if rig.away:
             screen.out.print()
             screen.say(styled(rig.rig, "bold"), f" is away: {rig.away}. Nothing is said of its sets.")

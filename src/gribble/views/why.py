@@ -8,13 +8,18 @@ from rich.text import Text
 
 from gribble.core.answers.why import YOURS, Answer, Order, Reason, Turn, next_turn
 from gribble.core.records.findings import RigAudit, State, Verdict, worst
+from gribble.views.causes import cause_rows
 from gribble.views.check import way_words
 from gribble.views.looks import QUIET, shorten
 from gribble.views.screen import Screen, remedy, state, styled, verdict
 
+SETS_SHOWN = 12
+"""The reasons of more sets are told by cause."""
+REASONS_SHOWN = 20
 
-def show_why(screen: Screen, found: list[Answer]) -> None:
-    """Each reason with what to do about it, first things first."""
+
+def show_why(screen: Screen, found: list[Answer], *, verbose: bool = False) -> None:
+    """Each reason with what to do about it, first things first; many sets by what is at fault."""
     for number, answer in enumerate(found):
         if number:
             screen.out.print()
@@ -30,11 +35,22 @@ def show_why(screen: Screen, found: list[Answer]) -> None:
         if not answer.reasons:
             more = "" if answer.one else ", and every setting leads to it"
             screen.say(f"  Nothing stands in its way: every file is right{more}.")
+        told = answer.reasons
+        of_sets = [reason for reason in told if reason.kind == "set"]
+        folded = len(of_sets) > SETS_SHOWN and not answer.one and not verbose
+        if folded:
+            told = tuple(reason for reason in told if reason.kind != "set")
+        rest = () if verbose else told[REASONS_SHOWN:]
         rows: list[tuple[str | Text, ...]] = [
             (f"{place}.", verdict(reason.verdict), _account(answer, reason))
-            for place, reason in enumerate(answer.reasons, start=1)
+            for place, reason in enumerate(told[: len(told) - len(rest)], start=1)
         ]
         screen.grid(rows)
+        if rest:
+            screen.say(styled(f"  and {len(rest):,} more reasons (-v shows them)", QUIET))
+        if folded:
+            faulty = [one for one in answer.emulator.sets if one.state is not State.READY]
+            screen.grid(cause_rows(faulty, f" --rig {answer.rig.rig}", f"gribble place {answer.emulator.emulator}"))
         if any(reason.order is not Order.BETTER for reason in answer.reasons) and answer.state is State.READY:
             screen.say("  It runs all the same: games do not change its state.")
 

@@ -308,6 +308,11 @@ class SetAudit(Struct, frozen=True, kw_only=True):
     variant: str = ""
 
     @property
+    def verdicts(self) -> frozenset[Verdict]:
+        """The verdicts of its problems."""
+        return frozenset(problem.verdict for problem in self.problems)
+
+    @property
     def state(self) -> State:
         """The worst that its problems make of it."""
         if not self.problems:

@@ -1,0 +1,90 @@
+"""Many sets that do not run, by what is at fault: a few lines for each cause, with the command that unfolds it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from itertools import islice
+
+from rich.text import Text
+
+from gribble.core.answers.causes import Cause, causes_of
+from gribble.core.base.paths import base
+from gribble.core.records.findings import SetAudit, Verdict
+from gribble.core.records.holding import Holding
+from gribble.views.looks import QUIET, count, shorten
+from gribble.views.screen import remedy, state, styled
+
+CAUSES_SHOWN = 10
+NAMES_SHOWN = 8
+FILES_SHOWN = 4
+PLACES_SHOWN = 2
+
+_ONE = {"lack": "lacks", "have": "has", "lie": "lies", "are": "is", "run": "runs"}
+_OWN = {
+    Verdict.ASTRAY: "lack files that are held elsewhere",
+    Verdict.MISSING: "lack files that nobody here has",
+    Verdict.IMPOSTER: "have files of another content",
+    Verdict.DAMAGED: "lie in archives that cannot be read",
+    Verdict.UNPROVEN: "have files that are not proven",
+}
+_OF_RELEASE = {
+    Verdict.IMPOSTER: "are not played by this release",
+    Verdict.MISSING: "are not known to this release",
+    Verdict.MISNAMED: "are spelled otherwise than the device minds",
+    Verdict.UNPROVEN: "run with flaws, or have gaps in the roster",
+}
+
+
+def named(names: Iterable[str], most: int) -> str:
+    """The first of some names, and that there are more."""
+    names = iter(names)
+    told = list(islice(names, most))
+    return ", ".join(told) + (" …" if next(names, None) is not None else "")
+
+
+def cause_words(one: Cause) -> str:
+    """What is at fault, with where right files are held."""
+    places = list(dict.fromkeys(map(_place, one.held)))
+    where = " and ".join(places) if len(places) <= PLACES_SHOWN else f"{len(places):,} places, such as {places[0]}"
+    held = f": held in {where}" if places else ""
+    if one.owner:
+        verb = "lack" if one.verdict in (Verdict.MISSING, Verdict.ASTRAY) else f"have {one.verdict}"
+        nowhere = "; nobody here has them" if one.verdict is Verdict.MISSING else ""
+        return f"{verb} {one.owner}'s files {named(one.files, FILES_SHOWN)}{held}{nowhere}"
+    words = (_OF_RELEASE if one.of_release else _OWN).get(one.verdict, f"are {one.verdict}")
+    return words.removesuffix(" that are held elsewhere" if places else " ") + held
+
+
+def _singular(words: str) -> str:
+    """The same of one set."""
+    verb, _, rest = words.partition(" ")
+    return f"{_ONE.get(verb, verb)} {rest}"
+
+
+def cause_rows(sets: Iterable[SetAudit], on: str, fix: str = "") -> list[tuple[str | Text, ...]]:
+    """A row for each cause, those that block first; `on` are the words that name the rig in a command, `fix` is the
+    command that puts right what is held."""
+    causes = causes_of(sets)
+    rows: list[tuple[str | Text, ...]] = []
+    for one in causes[:CAUSES_SHOWN]:
+        alone = len(one.sets) == 1
+        text = Text.assemble(styled(_singular(cause_words(one)) if alone else cause_words(one)))
+        if not alone:
+            text.append("\n").append_text(styled(named(one.sets, NAMES_SHOWN), QUIET))
+        unfold = f"gribble sets show {one.owner or one.sets[0]}"
+        if not (one.owner or alone):
+            unfold = f"gribble sets check --only {one.verdict} -v"
+        if fix and one.whole:
+            text.append("\n").append_text(remedy(f"{fix}{on}"))
+        text.append("\n").append_text(remedy(f"{unfold}{on}"))
+        rows.append((state(one.state), one.sets[0] if alone else count(len(one.sets), "set"), text))
+    if len(causes) > CAUSES_SHOWN:
+        more = sum(len(one.sets) for one in causes[CAUSES_SHOWN:])
+        rows.append(("", count(more, "set"), styled("for other reasons (gribble sets check -v shows them)", QUIET)))
+    return rows
+
+
+def _place(holding: Holding) -> str:
+    """Where a right copy lies: its archive, or its folder."""
+    path = shorten(holding.where)
+    return path if holding.member is not None else path.removesuffix(base(path)).rstrip("/") or path
