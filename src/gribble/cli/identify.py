@@ -10,8 +10,9 @@ from gribble.cli.command import Call, command
 from gribble.cli.options import VerboseOption
 from gribble.cli.session import Session
 from gribble.cli.surveying import survey_with
-from gribble.core.answers.identify import explain, identify_keys, identify_sets, whole_sets
+from gribble.core.answers.identify import explain, held_sets, identify_keys, identify_sets
 from gribble.core.answers.identify import identify as identify_holdings
+from gribble.core.audit.asked import concerning
 from gribble.core.audit.scope import Scope
 from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.views.identify import identify_json, show_identify
@@ -35,11 +36,11 @@ def identify(
         found = [holding for survey in surveys for holding in survey.holdings]
         passed_over = sum(len(survey.skipped) for survey in surveys)
         sheets = session.loaded.catalogue.sheets
-        audits = world.audit(Scope())
+        audits = concerning(world, found).audit(Scope())
         files = identify_holdings(found, session.loaded.known, sheets, audits)
         files = identify_sets(files, world.rigs, audits)
         files = identify_keys(files, sheets, audits, world.read_whole)
-        sets = whole_sets(files, world.rigs)
+        sets = held_sets(files, world.rigs)
         named = frozenset(call.environment.path(path) for path in paths)
         files = explain(files, world.searcher(survey.holdings for survey in surveys), sheets, named, world.head_of)
         if call.json:

@@ -20,14 +20,14 @@ FILES_SHOWN = 4
 PLACES_SHOWN = 2
 
 _ONE = {"lack": "lacks", "have": "has", "lie": "lies", "are": "is", "run": "runs"}
-_OWN = {
+OWN = {
     Verdict.ASTRAY: "lack files that are held elsewhere",
     Verdict.MISSING: "lack files that nobody here has",
     Verdict.IMPOSTER: "have files of another content",
     Verdict.DAMAGED: "lie in archives that cannot be read",
     Verdict.UNPROVEN: "have files that are not proven",
 }
-_OF_RELEASE = {
+OF_RELEASE = {
     Verdict.IMPOSTER: "are not played by this release",
     Verdict.MISSING: "are not known to this release",
     Verdict.MISNAMED: "are spelled otherwise than the device minds",
@@ -51,7 +51,7 @@ def cause_words(one: Cause) -> str:
         verb = "lack" if one.verdict in (Verdict.MISSING, Verdict.ASTRAY) else f"have {one.verdict}"
         nowhere = "; nobody here has them" if one.verdict is Verdict.MISSING else ""
         return f"{verb} {one.owner}'s files {named(one.files, FILES_SHOWN)}{held}{nowhere}"
-    words = (_OF_RELEASE if one.of_release else _OWN).get(one.verdict, f"are {one.verdict}")
+    words = (OF_RELEASE if one.of_release else OWN).get(one.verdict, f"are {one.verdict}")
     return words.removesuffix(" that are held elsewhere" if places else " ") + held
 
 

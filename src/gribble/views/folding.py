@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import pydoc
 from typing import Any, TextIO
 
 MOST_LINES = 130
@@ -67,7 +66,9 @@ class Folding(io.TextIOBase):
         held, self._held = self._held, ""
         told, self._told = self._told, 0
         if self._paged and held and self._stream.isatty():
-            pydoc.pager(held)
+            from pydoc import pager  # which loads half the library
+
+            pager(held)
         elif self._paged or not told:
             self._stream.write(held)
         else:

@@ -9,50 +9,51 @@ from typing import Any
 
 from rich.text import Text
 
-from gribble.core.answers.identify import Group, Identified, Match, WholeSet, group
+from gribble.core.answers.identify import Group, HeldSet, Identified, Match, group
 from gribble.views.check import say_holding
-from gribble.views.looks import DIGEST_NAMES, QUIET, count, shorten, size
+from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, count, shorten, size
 from gribble.views.screen import Screen, remedy, styled, verdict
 
 UNKNOWN_SHOWN = 8
-SETS_SHOWN = 12
+ROWS_SHOWN = 8
+SETS_SHOWN = 20
+FILES_SHOWN = 4
+NAMES_SHOWN = 6
+
+_Place = tuple[str, str]
 
 
 def show_identify(
     screen: Screen,
     files: tuple[Identified, ...],
-    sets: tuple[WholeSet, ...],
+    sets: tuple[HeldSet, ...],
     named: frozenset[Path],
     *,
     passed_over: int,
     only_needed: bool,
     verbose: bool,
 ) -> None:
-    """Contents grouped by what they are, then the counts; how to look closer at one that was not `named`."""
+    """Contents grouped by what they are, then the counts; how to look closer at one that was not `named`.
+
+    What lies in an archive that holds a set is told with the set, unless `verbose`.
+    """
     groups = group(files)
+    places = {(one.holding.root, one.holding.path) for one in sets}
+    told = [one for one in groups if verbose or not all(_is_of_set(file, places) for file in one.files)]
     sections = {
-        "Needed": [one for one in groups if one.counts_as == "needed"],
-        "Held already": [one for one in groups if one.counts_as == "held"],
-        "Known not to work": [one for one in groups if one.counts_as == "rejected"],
+        "Needed": [one for one in told if one.counts_as == "needed"],
+        "Held already": [one for one in told if one.counts_as == "held"],
+        "Known not to work": [one for one in told if one.counts_as == "rejected"],
     }
     for title, chosen in sections.items():
-        if chosen and (title == "Needed" or not only_needed):
-            screen.say(styled(title, "bold"))
-            screen.grid([_row(one, verbose) for one in chosen])
-            screen.out.print()
-    if sets and not only_needed:
-        screen.say(styled("Whole sets", "bold"))
-        told = sets if verbose else sets[:SETS_SHOWN]
-        screen.grid([(verdict("known"), one.set, _set_words(one)) for one in told])
-        if len(told) < len(sets):
-            screen.say(styled(f"  and {len(sets) - len(told):,} more (-v shows them)", QUIET))
-        screen.out.print()
-    damaged = [one for one in groups if one.counts_as == "damaged"]
-    if damaged and not only_needed:
-        screen.say(styled("Damaged", "bold"))
-        screen.grid([_damaged_row(one.first) for one in damaged])
-        screen.out.print()
-    unknown = [one for one in groups if one.counts_as == "unknown"]
+        if title == "Needed" or not only_needed:
+            _show_rows(screen, title, [_row(one, verbose) for one in chosen], verbose)
+    if not only_needed or any(file.needed for file in files if _place_of(file) in places):
+        _show_sets(screen, files, sets, only_needed, verbose)
+    damaged = [one for one in told if one.counts_as == "damaged"]
+    unknown = [one for one in told if one.counts_as == "unknown"]
+    if not only_needed:
+        _show_rows(screen, "Damaged", [_damaged_row(one.first) for one in damaged], verbose)
     if unknown and not only_needed:
         shown = unknown if verbose else unknown[:UNKNOWN_SHOWN]
         screen.say(styled("Unknown", "bold"))
@@ -67,10 +68,76 @@ def show_identify(
     screen.say(_counts(groups, passed_over))
 
 
-def _set_words(one: WholeSet) -> Text:
-    full = "" if one.full else "; what it shares is in its relatives' archives"
-    text = styled(f"{one.title or one.set}, of {one.emulator} {one.release}{full}")
-    return text.append_text(styled(f"\nis {say_holding(one.holding, None)}", QUIET))
+def _show_rows(screen: Screen, title: str, rows: list[tuple[str | Text, ...]], verbose: bool) -> None:
+    """A section, if there is anything in it, of which many rows are folded."""
+    if not rows:
+        return
+    screen.say(styled(title, "bold"))
+    shown = rows if verbose or len(rows) <= ROWS_SHOWN + 1 else rows[:ROWS_SHOWN]
+    screen.grid(shown)
+    if len(shown) < len(rows):
+        screen.say(styled(f"  and {len(rows) - len(shown):,} more (-v shows them)", QUIET))
+    screen.out.print()
+
+
+def _place_of(file: Identified) -> _Place:
+    return file.holding.root, file.holding.path
+
+
+def _is_of_set(file: Identified, places: set[_Place]) -> bool:
+    """Whether a file is told with the set in whose archive it lies."""
+    if file.holding.member is None or _place_of(file) not in places:
+        return False
+    return file.verdict == "unknown" or (bool(file.matches) and all(match.set for match in file.matches))
+
+
+def _show_sets(
+    screen: Screen, files: tuple[Identified, ...], sets: tuple[HeldSet, ...], only_needed: bool, verbose: bool
+) -> None:
+    """The sets that archives hold, those in part first, an archive in a line; with what else there is to say of it."""
+    by_place: dict[tuple[_Place, str, str], list[HeldSet]] = {}
+    for one in sets:
+        by_place.setdefault(((one.holding.root, one.holding.path), one.emulator, one.release), []).append(one)
+    inside = [file for file in files if file.holding.member is not None]
+    needed = Counter(_place_of(file) for file in inside if file.needed)
+    unknown = Counter(_place_of(file) for file in inside if file.verdict == "unknown")
+    held = [(key[0], some) for key, some in by_place.items() if not only_needed or needed[key[0]]]
+    held.sort(key=lambda pair: not pair[1][0].lacks)
+    if not held:
+        return
+    whole = sum(len(some) for _, some in held if not some[0].lacks)
+    part = sum(bool(some[0].lacks) for _, some in held)
+    parts = [f"{whole:,} whole"] * bool(whole) + [f"{part:,} in part"] * bool(part)
+    screen.say(styled("Sets", "bold"), styled(f"  {', '.join(parts)}", QUIET))
+    shown = held if verbose else held[:SETS_SHOWN]
+    screen.grid([(_set_mark(some[0]), _set_words(some, needed[place], unknown[place])) for place, some in shown])
+    if len(shown) < len(held):
+        screen.say(styled(f"  and {len(held) - len(shown):,} more archives (-v shows them)", QUIET))
+    screen.out.print()
+
+
+def _set_mark(one: HeldSet) -> Text:
+    return Text("◐ part", style=VERDICTS["unproven"][1]) if one.lacks else Text("● whole", style=VERDICTS["known"][1])
+
+
+def _set_words(some: list[HeldSet], needed: int, unknown: int) -> Text:
+    """An archive by its sets: "set wade00, whole", or what a set in part lacks."""
+    one = some[0]
+    names = ", ".join(each.set for each in some[:NAMES_SHOWN]) + (" …" if len(some) > NAMES_SHOWN else "")
+    text = styled(f"{'set' if len(some) == 1 else 'sets'} {names}, {'in part' if one.lacks else 'whole'}", "bold")
+    text.append_text(styled(f"  {say_holding(one.holding, None)}"))
+    title = f"{one.title}, " if len(some) == 1 and one.title else ""
+    said = [f"{title}{one.emulator} {one.release}"]
+    if one.lacks:
+        more = f" and {len(one.lacks) - FILES_SHOWN:,} more" if len(one.lacks) > FILES_SHOWN else ""
+        said = [f"lacks {', '.join(one.lacks[:FILES_SHOWN])}{more}", *said]
+    elif not all(each.full for each in some):
+        said.append("what it shares is in its relatives' archives")
+    if needed:
+        said.append(f"{count(needed, 'file')} needed on your rigs")
+    if unknown:
+        said.append(f"{count(unknown, 'file')} that no roster knows")
+    return text.append_text(styled(f"\n{'; '.join(said)}" if one.lacks or len(said) > 1 else f"  {said[0]}", QUIET))
 
 
 def _counts(groups: tuple[Group, ...], passed_over: int) -> str:
@@ -141,7 +208,7 @@ def _match_words(match: Match) -> str:
 
 
 def identify_json(
-    files: tuple[Identified, ...], sets: tuple[WholeSet, ...], *, passed_over: int, only_needed: bool
+    files: tuple[Identified, ...], sets: tuple[HeldSet, ...], *, passed_over: int, only_needed: bool
 ) -> dict[str, Any]:
     """`identify/1` (DESIGN.md section 6)."""
     tally = Counter(one.counts_as for one in group(files))
@@ -158,6 +225,19 @@ def identify_json(
                 "full": one.full,
             }
             for one in sets
+            if not one.lacks
+        ],
+        "part_sets": [
+            {
+                "path": one.holding.where,
+                "emulator": one.emulator,
+                "release": one.release,
+                "set": one.set,
+                "title": one.title,
+                "lacks": list(one.lacks),
+            }
+            for one in sets
+            if one.lacks
         ],
         "counts": {
             "needed": tally["needed"],

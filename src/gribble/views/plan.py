@@ -102,10 +102,26 @@ def show_gaps(
         return
     screen.out.print()
     screen.say(styled("Still to obtain", "bold"))
-    shown = gaps[:most]
-    screen.grid([(verdict(gap.verdict), gap.subject, _gap_words(gap, refused)) for gap in shown])
-    if len(shown) < len(gaps):
-        screen.say(styled(f"  and {len(gaps) - len(shown):,} more (gribble plan -v shows them)", QUIET))
+    if len(gaps) <= most:
+        screen.grid([(verdict(gap.verdict), gap.subject, _gap_words(gap, refused)) for gap in gaps])
+        return
+    archives: dict[tuple[str, str, str, str], list[Gap]] = {}
+    for gap in gaps:
+        archives.setdefault((gap.rig, gap.emulator, gap.archive, "" if gap.archive else gap.file), []).append(gap)
+    shown = list(archives.values())[:most]
+    screen.grid([(verdict(some[0].verdict), some[0].archive or some[0].subject, _many_words(some)) for some in shown])
+    if len(shown) < len(archives):
+        files = len(gaps) - sum(map(len, shown))
+        words = f"{files:,} more of {len(archives) - len(shown):,} others"
+        screen.say(styled(f"  and {words} (gribble plan -v, gribble report --csv FILE)", QUIET))
+
+
+def _many_words(some: list[Gap]) -> Text:
+    """What is to be got of one archive, or for one need, in short."""
+    gap = some[0]
+    names = ", ".join(dict.fromkeys(one.file or one.subject for one in some[:NAMES_SHOWN]))
+    text = styled(f"{count(len(some), 'file')}: {names}{' …' if len(some) > NAMES_SHOWN else ''}")
+    return text.append_text(styled(f"  {gap.title} for {gap.emulator} on {gap.rig}", QUIET))
 
 
 def _gap_words(gap: Gap, refused: set[tuple[str, str, str]]) -> Text:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from functools import cache
 from typing import Any
 
 import msgspec
@@ -11,6 +12,7 @@ from gribble.core.answers.report import Report
 from gribble.core.base.paths import visible
 from gribble.core.records.findings import State
 from gribble.views.looks import DIGEST_NAMES, STATES, TALLIED, VERDICTS, count, shorten
+from gribble.views.report_sets import faulty_of, folded_obtain, folded_sets
 from gribble.views.set_releases import written_csv
 
 MARK = "gribble report"
@@ -138,6 +140,9 @@ def report_html(report: Report) -> str:
         charts=charts_of(report),
         looks=looks,
         digest_names=DIGEST_NAMES,
+        faulty_of=faulty_of,
+        folded_sets=cache(folded_sets),
+        folded_obtain=cache(folded_obtain),
     )
 
 

@@ -9,7 +9,7 @@ from msgspec import Struct, structs
 
 from gribble.core.arcade.cabinet import contents_of
 from gribble.core.audit.judging.keys import judge_keys, key_candidates, likeliest_need, read_keys
-from gribble.core.base.paths import join
+from gribble.core.base.paths import base, join
 from gribble.core.diagnosis.diagnose import MAX_BYTES
 from gribble.core.diagnosis.nearmisses import Read, Searcher, Wanted
 from gribble.core.records.findings import Finding, RigAudit, Verdict
@@ -128,8 +128,9 @@ def explain(
     )
 
 
-class WholeSet(Struct, frozen=True):
-    """A set of which an archive holds everything that is its own; `full` says that what it shares is there, too."""
+class HeldSet(Struct, frozen=True):
+    """A set that an archive holds; `full` says that what it shares is there, too. `lacks` are those of its own files
+    that are not: none of a whole one."""
 
     holding: Holding
     emulator: str
@@ -137,37 +138,56 @@ class WholeSet(Struct, frozen=True):
     set: str
     title: str
     full: bool
+    lacks: tuple[str, ...] = ()
 
 
-def whole_sets(files: Iterable[Identified], rigs: tuple[RigSeen, ...]) -> tuple[WholeSet, ...]:
-    """The sets that archives among some files hold whole, whoever wants them, once for each emulator and release."""
+def held_sets(files: Iterable[Identified], rigs: tuple[RigSeen, ...]) -> tuple[HeldSet, ...]:
+    """The sets that archives among some files hold, whoever wants them, once for each emulator and release.
+
+    Of an archive all of which everything is there that is their own; where there is none, the one of which most is.
+    """
     archives: dict[tuple[str, str], Holding] = {}
-    places: dict[Content, set[tuple[str, str]]] = {}
+    contents: dict[tuple[str, str], set[Content]] = {}
     for file in files:
         if file.holding.member is not None:
             place = (file.holding.root, file.holding.path)
             archives.setdefault(place, structs.replace(file.holding, member=None))
-            for content in contents_of(file.holding):
-                places.setdefault(content, set()).add(place)
+            contents.setdefault(place, set()).update(contents_of(file.holding))
     rosters = {
         (emulator, arcade.roster.head.release): arcade.roster
         for rig in rigs
         for emulator, arcade in rig.arcade.items()
         if arcade.roster
     }
-
-    def holding(parts: Iterable[SetFile]) -> set[tuple[str, str]]:
-        """The archives that have all of some files."""
-        found = [places.get(content, set()) for part in parts if (content := part.content)]
-        return set.intersection(*found) if found else set()
-
     found = []
-    for (emulator, release), roster in rosters.items() if places else ():
-        for one in roster.sets.having(places):
-            for place in sorted(holding(part for part in one.files if _is_own(part))):
-                full = place in holding(part for part in one.files if not part.optional)
-                found.append(WholeSet(archives[place], emulator, release, one.set, one.title, full))
+    for (emulator, release), roster in rosters.items():
+        listing: dict[Content, list[ArcadeSet]] = {}
+        for one in roster.sets.having({content for there in contents.values() for content in there}):
+            for content in one.contents:
+                listing.setdefault(content, []).append(one)
+        for place, there in sorted(contents.items()):
+            likely = {one.set: one for content in there for one in listing.get(content, ())}
+            told = [_held_set(archives[place], emulator, release, one, there) for _, one in sorted(likely.items())]
+            own = [one for one in told if one is not None]
+            whole = [one for one in own if not one.lacks]
+            found += whole or sorted(own, key=lambda one: _likeliness(one, likely[one.set]))[:1]
     return tuple(found)
+
+
+def _held_set(archive: Holding, emulator: str, release: str, one: ArcadeSet, there: set[Content]) -> HeldSet | None:
+    """A set as far as an archive holds what is its own; None where that is nothing."""
+    own = [part for part in one.files if _is_own(part)]
+    lacks = tuple(part.name for part in own if part.content not in there)
+    if len(lacks) == len(own):
+        return None
+    full = not lacks and all(part.content in there for part in one.files if not part.optional)
+    return HeldSet(archive, emulator, release, one.set, one.title, full, lacks)
+
+
+def _likeliness(held: HeldSet, one: ArcadeSet) -> tuple[bool, int, str]:
+    """What an archive is most likely to be meant for: the set whose name it has, else that of which most is there."""
+    stem = base(held.holding.path).partition(".")[0]
+    return held.set != stem, len(held.lacks) - sum(map(_is_own, one.files)), held.set
 
 
 def _is_own(file: SetFile) -> bool:

@@ -47,7 +47,7 @@ class Row(Struct, frozen=True, kw_only=True):
 
 
 class SetFault(Struct, frozen=True, kw_only=True):
-    """One thing that keeps a set from running as it should: which file, where it belongs, and what would help."""
+    """One thing that keeps a set from running as it should: which file, whose it is, where it belongs, what helps."""
 
     set: str
     title: str
@@ -60,6 +60,7 @@ class SetFault(Struct, frozen=True, kw_only=True):
     size: int | None = None
     crc32: str | None = None
     sha1: str | None = None
+    owner: str = ""
 
 
 class SetCell(Struct, frozen=True):
@@ -304,6 +305,7 @@ def _fault(one: SetAudit, problem: SetProblem) -> SetFault:
         size=wants.size if wants else None,
         crc32=wants.crc32 if wants else None,
         sha1=wants.sha1 if wants else None,
+        owner=problem.owner,
     )
 
 

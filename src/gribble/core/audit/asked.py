@@ -6,6 +6,7 @@ from collections.abc import Collection, Container, Iterable
 
 from msgspec import structs
 
+from gribble.core.arcade.cabinet import contents_of
 from gribble.core.audit.world import World
 from gribble.core.base.errors import GribbleError
 from gribble.core.base.style import Style
@@ -14,7 +15,8 @@ from gribble.core.catalogue.choosing import Load, with_others
 from gribble.core.catalogue.rosters import load_roster
 from gribble.core.records.findings import EmulatorAudit, RigAudit, SetAudit
 from gribble.core.records.fitted import Fitted
-from gribble.core.records.roster import ArcadeWorld
+from gribble.core.records.holding import Holding
+from gribble.core.records.roster import ArcadeWorld, Content, Roster, SetKind
 
 
 def require_sets(
@@ -72,6 +74,35 @@ def _concerning(fitted: Fitted, arcade: ArcadeWorld, names: Collection[str], kno
         for name in names
         if name in own or name in wanted or (name not in known and any(name in other.sets for other in arcade.others))
     )
+
+
+def concerning(world: World, holdings: Iterable[Holding]) -> World:
+    """The world in which of the wanted sets only those are judged that could use one of some holdings."""
+    contents = {content for holding in holdings for content in contents_of(holding)}
+    rigs = []
+    for rig in world.rigs:
+        group = tuple(
+            structs.replace(fitted, among=_users_of(arcade.roster, contents)) if arcade and arcade.roster else fitted
+            for fitted in rig.emulators
+            for arcade in [rig.arcade.get(fitted.emulator)]
+        )
+        rigs.append(structs.replace(rig, emulators=group))
+    return structs.replace(world, rigs=tuple(rigs))
+
+
+def _users_of(roster: Roster, contents: Collection[Content]) -> frozenset[str]:
+    """The sets that list one of some contents, and those that such a BIOS set or device belongs to."""
+    listing = list(roster.sets.having(contents))
+    users = {one.set for one in listing}
+    if all(one.kind is SetKind.GAME for one in listing):
+        return frozenset(users)
+    more = -1
+    while more != len(users):  # a clone takes BIOS and devices from its parent, a device may need others
+        more = len(users)
+        for one in roster.sets.outlines():
+            if one.bios in users or one.parent in users or not users.isdisjoint(one.devices):
+                users.add(one.set)
+    return frozenset(users)
 
 
 def packed_as(world: World, style: Style | None, stubs: bool, lean: bool) -> World:

@@ -125,6 +125,11 @@ class StoredSets(Sets):
         rows = self._ask("SELECT name FROM name ORDER BY number")
         return [name for (name,) in rows] if rows is not None else list(self._file)
 
+    def _name(self, number: int) -> str:
+        """The name of a set by its number, without all others."""
+        rows = self._ask("SELECT name FROM name WHERE number = ?", number) if "_names" not in self.__dict__ else None
+        return rows[0][0] if rows else self._names[number]
+
     def outlines(self) -> Iterable[Outline]:
         """Every set in outline."""
         return self._outlines
@@ -150,7 +155,7 @@ class StoredSets(Sets):
                 numbers.add(found[at] & ((1 << NUMBER_BITS) - 1))
                 at += 1
         for number in sorted(numbers):
-            one = self[self._names[number]]
+            one = self[self._name(number)]
             if not wanted.isdisjoint(one.contents):
                 yield one
 

@@ -34,6 +34,7 @@ class Fitted(Struct, frozen=True, kw_only=True):
     arcade: Arcade | None = None
     wanted: tuple[str, ...] | None = None
     asked: tuple[str, ...] | None = None
+    among: frozenset[str] | None = None
     style: Style | None = None
     stubs: bool = False
     variants: dict[str, str] = {}

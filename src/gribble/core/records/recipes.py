@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from array import array
 from enum import StrEnum
 from itertools import pairwise
 
@@ -86,32 +87,28 @@ SWAPS = {2: "in pairs", 4: "in fours", 8: "in pairs of fours"}
 
 
 def _swapped(data: bytes, way: int) -> bytes:
-    import numpy as np  # here, as below: it takes longer to load than most commands to run
-
-    kind = {2: np.uint16, 4: np.uint32}.get(way)
-    if kind is not None:
-        return np.frombuffer(data, dtype=kind).byteswap().tobytes()
-    return np.frombuffer(data, dtype=np.uint16).reshape(-1, 2)[:, ::-1].tobytes()
+    if way == 8:
+        words = bytearray(len(data))
+        words[0::4], words[1::4], words[2::4], words[3::4] = data[2::4], data[3::4], data[0::4], data[1::4]
+        return bytes(words)
+    items = array("H" if way == 2 else "I", data)
+    items.byteswap()
+    return items.tobytes()
 
 
 def _woven(even: bytes, odd: bytes) -> bytes:
     """Bytes taken from two halves by turns."""
-    import numpy as np
-
-    both = np.empty((len(even), 2), dtype=np.uint8)
-    both[:, 0] = np.frombuffer(even, dtype=np.uint8)
-    both[:, 1] = np.frombuffer(odd, dtype=np.uint8)
-    return both.tobytes()
+    both = bytearray(2 * len(even))
+    both[0::2], both[1::2] = even, odd
+    return bytes(both)
 
 
 def _unlocked(data: bytes, key: bytes) -> bytes:
     """Repeating XOR with a key, from the first byte on."""
-    import numpy as np
-
     if not key:
         return data
-    stream = np.resize(np.frombuffer(key, dtype=np.uint8), len(data))
-    return (np.frombuffer(data, dtype=np.uint8) ^ stream).tobytes()
+    stream = (key * (len(data) // len(key) + 1))[: len(data)]
+    return (int.from_bytes(data, "little") ^ int.from_bytes(stream, "little")).to_bytes(len(data), "little")
 
 
 def say(recipe: Recipe, length: int) -> str:

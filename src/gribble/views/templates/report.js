@@ -1,10 +1,49 @@
-// Narrows what each emulator wants; without this script everything is shown.
+// Unfolds what stands as JSON behind a long list, a thousand lines at a time, and narrows what each emulator wants;
+// without this script counts and reasons are shown, and the names of many sets are not.
 (() => {
   "use strict";
+  const most = 1000;
+  const make = (tag, more, ...inner) => {
+    const made = Object.assign(document.createElement(tag), more);
+    made.append(...inner);
+    return made;
+  };
+  const parsed = new Map();
+  const entriesOf = (part) => {
+    const data = [...part.parentElement.children].find((one) => one.type === "application/json");
+    if (!parsed.has(data)) parsed.set(data, JSON.parse(data.textContent));
+    return parsed.get(data)[part.dataset.key];
+  };
+  // Fills a fold with those of its lines in which a word stands; how many these are.
+  const fill = (part, wanted) => {
+    const entries = entriesOf(part).filter((entry) => !wanted || entry.join(" ").toLowerCase().includes(wanted));
+    const list = make("ul");
+    const more = make("button", { type: "button" });
+    let told = 0;
+    const tell = () => {
+      for (const [name, ...rest] of entries.slice(told, told + most)) {
+        list.append(make("li", {}, make("code", {}, name), ` ${rest.filter(Boolean).join(", ")}`));
+      }
+      told += most;
+      more.textContent = `and ${(entries.length - told).toLocaleString("en")} more`;
+      more.hidden = told >= entries.length;
+    };
+    more.addEventListener("click", tell);
+    tell();
+    part.replaceChildren(part.querySelector("summary"), list, more);
+    return entries.length;
+  };
+  for (const part of document.querySelectorAll("details.more")) {
+    part.addEventListener("toggle", () => part.open && !part.querySelector("ul") && fill(part, ""));
+  }
   const section = document.getElementById("needs").parentElement;
-  const parts = [...section.querySelectorAll("details")].map((part) => ({
+  const parts = [...section.querySelectorAll("details:not(.more)")].map((part) => ({
     part,
     about: part.querySelector("summary").textContent.toLowerCase(),
+    folds: [...part.querySelectorAll("details.more")].map((fold) => ({
+      fold,
+      word: fold.querySelector("[class*='is-']").className.match(/is-(\w+)/)[1],
+    })),
     items: [...part.querySelectorAll("tbody tr, .cell")].map((item) => ({
       item,
       text: item.textContent.toLowerCase(),
@@ -13,13 +52,8 @@
   }));
   const items = parts.flatMap((one) => one.items);
   const good = ["sound", "unproven", "ready"];
-  const words = [...new Set(items.map((one) => one.word))].sort();
+  const words = [...new Set([...items, ...parts.flatMap((one) => one.folds)].map((one) => one.word))].sort();
 
-  const make = (tag, more, ...inner) => {
-    const made = Object.assign(document.createElement(tag), more);
-    made.append(...inner);
-    return made;
-  };
   const find = make("input", { type: "search" });
   const show = make(
     "select",
@@ -42,10 +76,21 @@
         item.hidden = !(right(word) && (whole || text.includes(wanted)));
         count += item.hidden ? 0 : 1;
       }
+      const narrowed = wanted.length > 1 && !whole;
+      for (const { fold, word } of one.folds) {
+        const there = narrowed ? fill(fold, wanted) : 0;
+        fold.hidden = !right(word) || (narrowed && there === 0);
+        if (narrowed) {
+          fold.open = there > 0;
+          count += fold.hidden ? 0 : there;
+        } else if (fold.querySelector("ul")) {
+          fill(fold, "");
+        }
+      }
       one.part.hidden = one.items.length > 0 && one.items.every(({ item }) => item.hidden);
       one.part.open ||= Boolean(wanted || show.value);
     }
-    told.value = wanted || show.value ? `${count} of ${items.length}` : "";
+    told.value = wanted || show.value ? `${count.toLocaleString("en")} found` : "";
   };
   form.addEventListener("submit", (event) => event.preventDefault());
   form.addEventListener("input", narrow);

@@ -139,11 +139,13 @@ class _Auditor:
         discs = Discs(fitted.arcade, cabinet.folder, self._shelf.loose, list(self._case.ask.readings.discs))
         wanted = wanted_sets(fitted.wanted, arcade.roster, cabinet, arcade.others, discs.digests)
         asked = wanted if fitted.asked is None else fitted.asked
+        if fitted.among is not None:
+            asked = [name for name in asked if name in fitted.among]
         sets = tuple(audit_set(arcade.roster, name, cabinet, arcade.others, discs) for name in asked)
         asks = bool(arcade.unread) and asks_others(fitted.asked or fitted.wanted, arcade.roster, sets, cabinet)
         notes = [*filter(None, [arcade.note]), *variant_faults(arcade.roster, fitted.variants)]
         found = _Sets(sets, asks=asks, note="; ".join(notes))
-        if not sets and fitted.asked is None:
+        if not wanted and fitted.asked is None:
             notes.append(nothing_wanted(arcade.roster, cabinet, discs))
             return found._replace(idle=True, note="; ".join(notes))
         if not self._case.ask.packing and fitted.style is None:
