@@ -15,7 +15,7 @@ from gribble.core.base.paths import base
 from gribble.core.catalogue.families import Family, Part, family_of, owned_files
 from gribble.core.records.findings import Proof, Remedy, SetAudit, SetProblem, State, Verdict
 from gribble.core.records.holding import Holding, in_words
-from gribble.core.records.roster import ArcadeSet, FileState, Plays, Roster, SetFile, SetKind
+from gribble.core.records.roster import ArcadeSet, FileState, Outline, Plays, Roster, SetFile, SetKind
 
 
 def wanted_sets(
@@ -43,7 +43,7 @@ def wanted_sets(
         for one in roster.sets.outlines()
         if one.kind is SetKind.GAME
         and (one.set in known or one.parent in known)
-        and _lies_here(roster, one.set, cabinet)
+        and (_is_there_in_full(roster, one, cabinet) or _lies_here(roster, one.set, cabinet))
     ]
     strange = set(cabinet.names) - {cabinet.key(name) for name in known}
     old = {name for other in others for name in other.sets if cabinet.key(name) in strange} if strange else set()
@@ -71,6 +71,15 @@ def asks_others(wanted: tuple[str, ...] | None, roster: Roster, sets: Iterable[S
         if any(found.file and found.owner != one.set and cabinet.of(found.owner) for found in one.problems):
             return True
     return wanted is None and bool(set(cabinet.names) - {cabinet.key(name) for name in roster.sets})
+
+
+def _is_there_in_full(roster: Roster, one: Outline, cabinet: Cabinet) -> bool:
+    """Whether a set's archive is there, and either cannot be there for clones alone, or has all that the set lists."""
+    container = cabinet.of(one.set)
+    if container is None or not roster.sets.clones(one.set):
+        return container is not None
+    keys = container.keys() if one.own is not None else frozenset()
+    return bool(keys) and keys.issuperset(one.own or ()) and keys.issuperset(one.shared or ())
 
 
 def _lies_here(roster: Roster, name: str, cabinet: Cabinet) -> bool:

@@ -209,8 +209,9 @@ class World(Struct, frozen=True, kw_only=True):
     def _read_discs(self, holdings: list[Holdings]) -> Iterable[tuple[Holding, DiscHeader]]:
         """The headers of the disc images that are held, where a set could want one."""
         endings = {fitted.arcade.disc_ending for rig in self.rigs for fitted in rig.emulators if fitted.arcade}
-        for holding in (one for each in holdings for one in each.opened):
-            if holding.member is None and holding.path.endswith(tuple(endings)) and endings:
+        chosen = (one for each in holdings for one in each.opened) if endings else ()
+        for holding in chosen:
+            if holding.member is None and holding.path.endswith(tuple(endings)):
                 try:
                     yield holding, read_header(self._part(holding, 0, HEADER_BYTES))
                 except OSError as error:

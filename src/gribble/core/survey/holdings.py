@@ -134,8 +134,10 @@ class HeldHere(Holdings):
     def _by_stem(self) -> dict[str, list[Holding]]:
         found: dict[str, list[Holding]] = {}
         for holding in self.opened:
+            path = holding.path if holding.member is None else holding.member
+            stem = path[path.rfind("/") + 1 :].partition(".")[0]  # as stem_of, for hundreds of thousands
             if not holding.fixed:
-                found.setdefault(stem_of(holding), []).append(holding)
+                found.setdefault(stem.lower() if stem.isascii() else stem_of(holding), []).append(holding)
         return found
 
     @cached_property
