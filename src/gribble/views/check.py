@@ -25,6 +25,7 @@ from gribble.core.records.findings import (
     worst,
 )
 from gribble.core.records.holding import Holding, in_words
+from gribble.core.records.sheet import Level
 from gribble.views.causes import cause_rows
 from gribble.views.looks import QUIET, TALLIED, count, shorten
 from gribble.views.screen import Screen, remedy, state, styled, verdict
@@ -36,7 +37,6 @@ ROWS_SHOWN = 12
 ROWS_IN_ALL = 24
 """Where more is to be told of several emulators, each is told in brief."""
 ROWS_IN_BRIEF = 3
-_RANK = {"blocked": -1, "astray": 1, "misnamed": 2, "limited": 2, "unproven": 3, "sound": 4}
 PROBLEMS_SHOWN = 4
 FILES_SHOWN = 4
 
@@ -73,23 +73,26 @@ def _show_in_brief(screen: Screen, rig: RigAudit, emulator: EmulatorAudit) -> No
     _show_head(screen, emulator)
     if emulator.sets_note:
         screen.say(f"    {emulator.sets_note}")
-    rows = _root_rows(emulator, False)
+    levels = list(Level)
+    ranked: list[tuple[int, tuple[str | Text, ...]]] = [(0, row) for row in _root_rows(emulator, False)]
     for finding in emulator.findings:
         if not (_is_quiet(finding) or finding.spared):
             place = finding.chief
             text = Text.assemble(styled(place.expected, "bold"), styled(f"\n{finding.reason}"))
-            rows.append((verdict(place.verdict), finding.need.id, text))
-    rows += [
-        (verdict(one.verdict), "setting", Text.assemble(styled(one.setting.key, "bold"), styled(f"\n{one.reason}")))
-        for one in emulator.settings
-        if one.verdict is not Verdict.SOUND
-    ]
-    rows += [
-        (verdict(one.verdict), one.rule, Text.assemble(styled(one.file, "bold"), styled(f"\n{one.reason}")))
-        for one in emulator.games or ()
-    ]
-    rows += [(state(one.state), one.set, styled(one.problems[0].reason)) for one in emulator.sets if one.problems]
-    rows.sort(key=lambda row: _RANK.get(str(row[0]).split()[-1], 0))
+            rank = levels.index(finding.need.level) + len(levels) * finding.met
+            ranked.append((rank, (verdict(place.verdict), finding.need.id, text)))
+    for one in emulator.settings:
+        if one.verdict is not Verdict.SOUND:
+            text = Text.assemble(styled(one.setting.key, "bold"), styled(f"\n{one.reason}"))
+            ranked.append((levels.index(one.level), (verdict(one.verdict), "setting", text)))
+    for game in emulator.games or ():
+        text = Text.assemble(styled(game.file, "bold"), styled(f"\n{game.reason}"))
+        ranked.append((len(levels), (verdict(game.verdict), game.rule, text)))
+    for each in emulator.sets:
+        if each.problems:
+            row = (state(each.state), each.set, styled(each.problems[0].reason))
+            ranked.append((0 if each.state is State.BLOCKED else len(levels), row))
+    rows = [row for _, row in sorted(ranked, key=lambda pair: pair[0])]
     screen.grid(rows[:ROWS_IN_BRIEF], indent=4)
     rest = len(rows) - ROWS_IN_BRIEF
     if rest > 0:

@@ -124,7 +124,8 @@ def _set_words(some: list[HeldSet], needed: int, unknown: int) -> Text:
     """An archive by its sets: "set wade00, whole", or what a set in part lacks."""
     one = some[0]
     names = ", ".join(each.set for each in some[:NAMES_SHOWN]) + (" …" if len(some) > NAMES_SHOWN else "")
-    text = styled(f"{'set' if len(some) == 1 else 'sets'} {names}, {'in part' if one.lacks else 'whole'}", "bold")
+    what = f"{'set' if len(some) == 1 else 'sets'} {names}, {'in part' if one.lacks else 'whole'}"
+    text = Text.assemble(styled(what, "bold"))
     text.append_text(styled(f"  {say_holding(one.holding, None)}"))
     title = f"{one.title}, " if len(some) == 1 and one.title else ""
     said = [f"{title}{one.emulator} {one.release}"]

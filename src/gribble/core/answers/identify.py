@@ -201,12 +201,12 @@ def identify_sets(
 ) -> tuple[Identified, ...]:
     """The unknown files among some that a roster knows, by CRC-32 and size as archives claim them."""
     wanted = {
-        key_of(problem.found)
+        content
         for rig in audits
         for emulator in rig.emulators
         for one in emulator.sets
         for problem in one.problems
-        if problem.found is not None
+        if problem.wants and (content := problem.wants.content)
     }
     known: dict[Content, list[Match]] = {}
     asked = {content for file in files if not file.matches for content in contents_of(file.holding)}
@@ -228,7 +228,7 @@ def identify_sets(
         found = [match for content in contents_of(file.holding) for match in known.get(content, ())]
         if file.matches or not found:
             return file
-        needed = key_of(file.holding) in wanted
+        needed = any(content in wanted for content in contents_of(file.holding))
         matches = tuple(structs.replace(match, needed=needed) for match in dict.fromkeys(found))
         return structs.replace(file, verdict="known", matches=matches)
 

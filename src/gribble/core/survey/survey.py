@@ -40,6 +40,8 @@ SAVE_SECONDS = 5.0
 """How much work a kill during a survey can cost, in seconds."""
 
 
+READ_AHEAD = 2_000
+"""How many files at most wait to be read by several threads."""
 _UNREAD = Facts()
 MAX_FETCHED_BYTES = 64 << 20
 """A packed file without a directory is fetched to be looked into up to this size in bytes."""
@@ -235,8 +237,9 @@ class Surveyor:
         else:
             with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
                 try:
-                    for file in pool.map(read, work):
-                        self._finish(file, memory)
+                    for first in range(0, len(work), READ_AHEAD):  # each that waits takes a KiB
+                        for file in pool.map(read, work[first : first + READ_AHEAD]):
+                            self._finish(file, memory)
                 except BaseException:
                     pool.shutdown(wait=False, cancel_futures=True)
                     raise
