@@ -98,7 +98,7 @@ CASES: dict[str, tuple[Callable[[Path], None], str, int, list[str]]] = {
     "a device root that is no path": (config('"/media/stick"', '"card"'), "check", 2, ["seen_as", "should be absolute"]),
     "a binary settings file": (write("rigs/lighthouse/sandpiper/sandpiper.ini", b"[\0"), "check", 1, ["sandpiper.ini is no text file"]),
     "a half-written settings file": (truncate("rigs/lighthouse/redshank/redshank.json", 20), "why redshank", 1, ["is not JSON"]),
-    "a settings file with the key twice": (write("rigs/lighthouse/curlew/curlew.yaml", b"desk: 1\ndesk: 2"), "check", 1, ["has desk.folder twice"]),
+    "a settings file with the key twice": (write("rigs/lighthouse/curlew/curlew.yaml", b"desk: 1\ndesk: 2"), "check curlew", 1, ["has desk.folder twice"]),
     "no settings file": (remove("rigs/lighthouse/curlew/voice.xml"), "why curlew", 1, ["is not there; start Curlew once"]),
     "a key file of 50 MB": (write("rigs/stick/redshank/system/petrel.keys", b"a" * 50_000_000), "check", 1, ["larger than 1 MiB"]),
     "a folder of key files": (nothing, "keys check drawer", 2, ["drawer is a folder", "gribble identify"]),

@@ -347,6 +347,7 @@ def test_identify_says_what_files_are_and_ends_with_the_counts(gribble: Gribble,
         "sandpiper/drive/drive.rom",
         "turnstone/sets/groyne.zip",
         "turnstone/sets/jettytone.zip",
+        "turnstone/sets/razor.zip",
     }
 
 
