@@ -5,6 +5,7 @@ from __future__ import annotations
 import errno
 import os
 import signal
+import sqlite3
 import subprocess
 import sys
 import time
@@ -261,3 +262,31 @@ print(roster.sets["set19999"].set, len(roster.sets))
     written(tmp_path, some("a"))
     stored(own, path)
     assert [place.suffix for place in own.iterdir() if place.name != "known.json"] == [".sqlite"]
+
+
+def test_a_store_of_a_strangers_making_is_not_asked(tmp_path: Path) -> None:
+    """A view could keep whoever asks it busy for ever."""
+    own, path = tmp_path / "own", written(tmp_path, some("a", "b"))
+    os.utime(path, (1_000_000_000, 1_000_000_000))
+    stored(own, path)
+    (store,) = own.glob("*.sqlite")
+    with sqlite3.connect(store) as database:
+        database.execute("ALTER TABLE name RENAME TO other")
+        endless = (
+            "WITH RECURSIVE n (x) AS (SELECT 1 UNION ALL SELECT x + 1 FROM n) SELECT x AS number, 'a' AS name FROM n"
+        )
+        database.execute(f"CREATE VIEW name AS {endless}")
+    database.close()
+    notes, now = msgspec.json.decode((own / "known.json").read_bytes()), store.stat()
+    notes["stores"][store.name] = [now.st_size, now.st_mtime_ns, now.st_ctime_ns, now.st_ino]
+    (own / "known.json").write_bytes(msgspec.json.encode(notes))
+    roster, _ = stored(own, path)
+    assert list(roster.sets) == ["a", "b"]
+
+
+def test_a_copy_of_a_roster_tells_its_mistakes_under_its_own_name(tmp_path: Path) -> None:
+    path = written(tmp_path, some("a", "a"))
+    copy = written(tmp_path, some("a", "a"), "copy.roster.jsonl")
+    for one in (path, copy, path):
+        (mistake,) = RosterStore(tmp_path / "own").load(one)[1]
+        assert mistake.file == str(one)

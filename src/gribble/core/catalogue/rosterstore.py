@@ -174,9 +174,9 @@ class _Memo:
         return False
 
     def note(self, path: Path, seen: _Seen, *, made: bool = False) -> str:
-        """Remember a roster, and its store if that was `made`; rosters that are no more
-        are forgotten, their stores are removed, and so is what a kill has left. Where this cannot be written, there is
-        only more to do the next time. Raises OSError where the store is gone."""
+        """Remember a roster, and its store if that was `made`; rosters that are no more are forgotten, their stores are
+        removed, and so is what a kill has left. Where this cannot be written, there is only more to do the next time.
+        Raises OSError where the store is gone."""
         rosters = {name: one for name, one in self._notes.rosters.items() if os.path.exists(name)}
         rosters[os.path.abspath(path)] = seen
         needed = {name_of(one.digest) for one in rosters.values()}

@@ -16,7 +16,7 @@ import msgspec
 from gribble.core.base.errors import Mistake
 from gribble.core.catalogue.outlines import NUMBER_BITS, LoadedSets, head_of
 from gribble.core.catalogue.rosters import UNREADABLE, load_roster, set_of, sets_of
-from gribble.core.catalogue.storing import About
+from gribble.core.catalogue.storing import TABLES, About
 from gribble.core.records.roster import ArcadeSet, Content, FileSize, Outline, Roster, Sets
 
 _BY_NAME = """
@@ -24,6 +24,8 @@ SELECT substr(piece.lines, name.start + 1, name.length) FROM name, piece
 WHERE name.name = ? AND piece.number = name.piece
 """
 _OUTLINES = msgspec.msgpack.Decoder(list[Outline])
+_MOST_BYTES = 256 << 20
+"""No row of a store is longer, in bytes."""
 _MANY = 5000
 """Of a roster of which so many sets are asked for, all are read at once, which is quicker from there on."""
 
@@ -31,7 +33,9 @@ _MANY = 5000
 def _connected(place: Path) -> sqlite3.Connection:
     """A store, which nobody ever changes. Raises sqlite3.DatabaseError."""
     address = f"{place.absolute().as_uri()}?mode=ro&immutable=1"
-    return sqlite3.connect(address, uri=True, isolation_level=None, check_same_thread=False)
+    database = sqlite3.connect(address, uri=True, isolation_level=None, check_same_thread=False)
+    database.setlimit(sqlite3.SQLITE_LIMIT_LENGTH, _MOST_BYTES)
+    return database
 
 
 def names_in(place: Path, beginning: str, most: int) -> list[str]:
@@ -44,9 +48,15 @@ def names_in(place: Path, beginning: str, most: int) -> list[str]:
 def open_store(place: Path, path: Path) -> tuple[Roster, list[Mistake]]:
     """A roster asked of its store. Raises sqlite3.DatabaseError, OSError and what is `UNREADABLE`."""
     database = _connected(place)
+    there = database.execute("SELECT name, sql FROM sqlite_master WHERE sql IS NOT NULL ORDER BY name").fetchall()
+    if there != sorted(TABLES.items()):
+        database.close()
+        raise sqlite3.DatabaseError("is no store")  # a view, say, could keep whoever asks it busy for ever
     (data,) = database.execute("SELECT value FROM about WHERE what = 'about'").fetchone()
     about = msgspec.json.decode(data, type=About)
-    return Roster(about.head, StoredSets(database, about, path), str(path)), list(about.mistakes)
+    return Roster(about.head, StoredSets(database, about, path), str(path)), [
+        msgspec.structs.replace(one, file=str(path)) for one in about.mistakes
+    ]
 
 
 class StoredSets(Sets):

@@ -31,11 +31,15 @@ PRAGMA page_size = 32768;
 PRAGMA journal_mode = OFF;
 PRAGMA synchronous = OFF;
 PRAGMA locking_mode = EXCLUSIVE;
-CREATE TABLE about (what TEXT PRIMARY KEY, value BLOB);
-CREATE TABLE piece (number INTEGER PRIMARY KEY, lines BLOB, outlines BLOB);
-CREATE TABLE name (number INTEGER PRIMARY KEY, name TEXT, start INTEGER, length INTEGER, piece INTEGER);
 BEGIN;
 """
+TABLES = {
+    "about": "CREATE TABLE about (what TEXT PRIMARY KEY, value BLOB)",
+    "name": "CREATE TABLE name (number INTEGER PRIMARY KEY, name TEXT, start INTEGER, length INTEGER, piece INTEGER)",
+    "names": "CREATE UNIQUE INDEX names ON name (name)",
+    "piece": "CREATE TABLE piece (number INTEGER PRIMARY KEY, lines BLOB, outlines BLOB)",
+}
+"""All that a store is made of."""
 _ENCODER = msgspec.msgpack.Encoder()
 
 
@@ -74,6 +78,8 @@ def make_store(
                 return "", reader.mistakes
             with contextlib.closing(sqlite3.connect(part, isolation_level=None)) as database:
                 database.executescript(_SCHEMA)
+                for name in ("about", "name", "piece"):
+                    database.execute(TABLES[name])
                 sizes, contents = _fill(database, reader)
                 database.execute("INSERT INTO about VALUES ('contents', ?)", (contents,))
                 about = About(head, tuple(reader.mistakes), tuple(sorted(sizes, key=str)), zlib.crc32(contents))
@@ -120,5 +126,5 @@ def _fill(database: sqlite3.Connection, reader: RosterReader) -> tuple[set[FileS
             values = (number, b"".join(piece), _ENCODER.encode(outlines))
             database.execute("INSERT INTO piece VALUES (?, ?, ?)", values)
             number += len(piece)
-    database.execute("CREATE UNIQUE INDEX names ON name (name)")
+    database.execute(TABLES["names"])
     return sizes, array("Q", sorted(found)).tobytes()
