@@ -109,6 +109,7 @@ def test_a_store_answers_as_the_roster_does(
     with pytest.MonkeyPatch.context() as patch:
         if many:  # asked for so many that all are read at once, from pieces and chunks of a few lines
             patch.setattr("gribble.core.catalogue.storedsets._MANY", 2)
+            patch.setattr("gribble.core.catalogue.storedsets._SOME", 1)
             patch.setattr("gribble.core.catalogue.rosters.CHUNK_BYTES", 300)
             patch.setattr(storing, "_PIECE_SETS", 2)
         roster, _ = stored(folder / "own", path)

@@ -104,7 +104,7 @@ def identify(
     entered = {place for holding in holdings for place in _containers(holding)}
     files = (_identify(holding, known, sheets, findings) for holding in holdings)
     return tuple(
-        file for file in files if file.matches or (file.holding.place, file.holding.member or "") not in entered
+        file for file in files if file.matches or (*key_of(file.holding)[:2], file.holding.member or "") not in entered
     )
 
 
@@ -309,10 +309,10 @@ def _explain(file: Identified, searcher: Searcher, wishes: list[Wanted], thoroug
     return structs.replace(file, no_dump=searcher.no_dump(file.holding))
 
 
-def _containers(holding: Holding) -> Iterable[tuple[Path, str]]:
+def _containers(holding: Holding) -> Iterable[tuple[str, str, str]]:
     """The archive a member is in, and every path above it inside, any of which may be a nested archive."""
     parts = holding.member.split("/") if holding.member is not None else []
-    return ((holding.place, "/".join(parts[:length])) for length in range(len(parts)))
+    return ((holding.root, holding.path, "/".join(parts[:length])) for length in range(len(parts)))
 
 
 def _identify(

@@ -23,6 +23,8 @@ _BY_NAME = """
 SELECT substr(piece.lines, name.start + 1, name.length) FROM name, piece
 WHERE name.name = ? AND piece.number = name.piece
 """
+_SOME = 100
+"""Of a roster of which so many sets are found by content, all names are read at once."""
 _OUTLINES = msgspec.msgpack.Decoder(list[Outline])
 _MOST_BYTES = 256 << 20
 """No row of a store is longer, in bytes."""
@@ -137,7 +139,7 @@ class StoredSets(Sets):
 
     def _name(self, number: int) -> str:
         """The name of a set by its number, without all others."""
-        rows = self._ask("SELECT name FROM name WHERE number = ?", number) if "_names" not in self.__dict__ else None
+        rows = self._ask("SELECT name FROM name WHERE number = ?", number)
         return rows[0][0] if rows else self._names[number]
 
     def outlines(self) -> Iterable[Outline]:
@@ -164,8 +166,11 @@ class StoredSets(Sets):
             while at < len(found) and found[at] >> NUMBER_BITS == head:
                 numbers.add(found[at] & ((1 << NUMBER_BITS) - 1))
                 at += 1
+        if len(numbers) > _MANY and not self._complete:
+            self._read_all()
+        name_of = self._names.__getitem__ if len(numbers) > _SOME else self._name
         for number in sorted(numbers):
-            one = self[self._name(number)]
+            one = self[name_of(number)]
             if not wanted.isdisjoint(one.contents):
                 yield one
 
