@@ -2,15 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Optional
-
-import typer
-
 from gribble.cli.command import Call, command
-from gribble.cli.completing import verdicts
 from gribble.cli.options import GamesOption, QuietOption, RereadOption, VerboseOption
 from gribble.cli.session import Session
-from gribble.cli.sorting import SortOption, chosen_verdicts, sorted_audits
+from gribble.cli.sorting import SortOption, VerdictsOption, chosen_verdicts, sorted_audits
 from gribble.cli.surveying import MOST_PASSED_OVER, as_installed, survey
 from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.views.changes import changes_json, show_changes
@@ -23,15 +18,7 @@ def check(
     call: Call,
     games: GamesOption = False,
     reread: RereadOption = False,
-    only: Annotated[
-        Optional[list[str]],  # noqa: UP045
-        typer.Option(
-            metavar="VERDICT",
-            help="Show only what is missing, say, or damaged (may be repeated).",
-            show_default=False,
-            autocompletion=verdicts,
-        ),
-    ] = None,
+    only: VerdictsOption = None,
     sort: SortOption = None,
     quiet: QuietOption = False,
     verbose: VerboseOption = False,

@@ -8,12 +8,11 @@ import typer
 
 from gribble.cli.command import Call, command
 from gribble.cli.completing import sets as set_names
-from gribble.cli.completing import verdicts
 from gribble.cli.families import show_families
 from gribble.cli.options import OnlyOption, RereadOption, SkipOption, VerboseOption, YesOption
 from gribble.cli.running import finish_open_runs, place_plan, planned
 from gribble.cli.session import Session
-from gribble.cli.sorting import SortOption, chosen_verdicts, sorted_audits, with_verdicts
+from gribble.cli.sorting import SortOption, VerdictsOption, chosen_verdicts, sorted_audits, with_verdicts
 from gribble.cli.surveying import MOST_PASSED_OVER, survey
 from gribble.core.audit.asked import packed_as
 from gribble.core.base.errors import ExitCode, GribbleError
@@ -33,15 +32,7 @@ def check(
     call: Call,
     names: SetsArgument = None,
     reread: RereadOption = False,
-    only: Annotated[
-        Optional[list[str]],  # noqa: UP045
-        typer.Option(
-            metavar="VERDICT",
-            help="Only sets with a file that is missing, say (may be repeated).",
-            show_default=False,
-            autocompletion=verdicts,
-        ),
-    ] = None,
+    only: VerdictsOption = None,
     sort: SortOption = None,
     verbose: VerboseOption = False,
 ) -> int:

@@ -8,6 +8,7 @@ from typing import Annotated, Optional
 import typer
 from msgspec import structs
 
+from gribble.cli.completing import verdicts
 from gribble.core.answers.ordering import by_name, worst_first
 from gribble.core.base.errors import GribbleError
 from gribble.core.base.suggest import suggest
@@ -24,6 +25,18 @@ class Sort(StrEnum):
 SortOption = Annotated[
     Optional[Sort],  # noqa: UP045
     typer.Option("--sort", metavar="name|worst", help="By name, or what is worst first.", show_default=False),
+]
+
+
+VerdictsOption = Annotated[
+    Optional[list[str]],  # noqa: UP045
+    typer.Option(
+        "--only",
+        metavar="VERDICT",
+        help="Show only what is missing, say, or damaged (may be repeated).",
+        show_default=False,
+        autocompletion=verdicts,
+    ),
 ]
 
 

@@ -71,9 +71,7 @@ class Container:
     def keys(self) -> frozenset[int]:
         """Its contents as outlines know them, as far as one archive tells them all at once; else none."""
         alone = self._parts[0] if len(self._parts) == 1 else None
-        if not isinstance(alone, Archived):
-            return frozenset()
-        return frozenset([crc32 << 32 | size for crc32, size in zip(alone.checksums, alone.sizes, strict=True)])
+        return frozenset(alone.keys() if isinstance(alone, Archived) else ())
 
     def find(self, file: SetFile) -> Holding | None:
         """The first file with this content, whatever its name; where no digest is known, the one with the name."""

@@ -57,7 +57,7 @@ class Held:
                 self._read.setdefault((mine.crc32, holding.size), []).append(mine)
         certain = set(_keys(carried))
         for archive in (archive for each in holdings for archive in each.archives):
-            certain.update([crc32 << 32 | size for crc32, size in zip(archive.checksums, archive.sizes, strict=True)])
+            certain.update(archive.keys())
         self.certain = frozenset(certain)
         self.doubtful = frozenset(_keys(self._read)) - self.certain
 

@@ -14,8 +14,8 @@ class Fitted(Struct, frozen=True, kw_only=True):
 
     `unmeetable` are needs none of whose known contents works with the release; `other_releases` are the contents, by
     need, that work with other releases only. `asked` are sets that a command asks for in place of the `wanted` ones, of
-    this emulator perhaps none. `lean` leaves out of archives what no wanted set needs. Accepts stand in
-    the order of `liking`, preferred first.
+    this emulator perhaps none; `among` are those to which a question is narrowed. `lean` leaves out of archives what
+    no wanted set needs. Accepts stand in the order of `liking`, preferred first.
     """
 
     emulator: str

@@ -68,6 +68,10 @@ class Archived(ABC):
     def members(self) -> Sequence[Holding]:
         """Its members as holdings."""
 
+    def keys(self) -> list[int]:
+        """Its members' contents as outlines of sets know them: CRC-32 times 2**32 plus size."""
+        return [crc32 << 32 | size for crc32, size in zip(self.checksums, self.sizes, strict=True)]
+
     @abstractmethod
     def listed(self) -> frozenset[tuple[str, str | None, int | None]]:
         """Its members by name, CRC-32 and size, for a look that needs no more."""
