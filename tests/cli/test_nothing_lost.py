@@ -18,7 +18,7 @@ import pytest
 from gribble.core.files.volumes import folds_case
 from gribble.core.placing.journal import Journal, Run
 from tests.conftest import demo_world
-from tests.folding import folding_volume
+from tests.ground.volume import folding_volume
 from tests.making import (
     VOLUMES,
     A,

@@ -1,4 +1,4 @@
-"""A volume that keeps the case of names and folds it, over a folder: `python -m tests.folding FOLDER MOUNT` (FUSE).
+"""A volume that keeps the case of names and folds it, over a folder: `python -m tests.ground.volume FOLDER MOUNT` (FUSE).
 
 Names are found in any case and any Unicode form, as on exFAT, NTFS and APFS as they are usually formatted.
 """
@@ -106,8 +106,8 @@ def folding_volume(folder: Path, at: Path) -> Iterator[Path]:
     folder.mkdir(exist_ok=True)
     at.mkdir(exist_ok=True)
     server = subprocess.Popen(
-        [sys.executable, "-m", "tests.folding", str(folder), str(at)],
-        cwd=Path(__file__).parent.parent, stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
+        [sys.executable, "-m", "tests.ground.volume", str(folder), str(at)],
+        cwd=Path(__file__).parents[2], stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
     )  # fmt: skip
     while not os.path.ismount(at):
         if server.poll() is not None:

@@ -1,0 +1,1 @@
+"""Other systems, as far as they can be had on this one: their rules, and their volumes."""
