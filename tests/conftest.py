@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import os
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
 from hypothesis import settings
 
 from gribble.demo.world import build_world
+from tests.ground.rules import GROUNDS, Ground
+from tests.ground.volume import folding_volume
 from tests.making import Ended, apart_run, run_here
 
 SOAK = bool(os.environ.get("GRIBBLE_SOAK"))
@@ -25,6 +27,39 @@ FONTS = os.path.join(tempfile.gettempdir(), "gribble-tests-fonts")
 
 
 Gribble = Callable[..., Ended]
+
+
+def pytest_addoption(parser: pytest.Parser) -> None:
+    """`--ground windows`: as if on that system, as far as it can be laid over this one."""
+    parser.addoption("--ground", choices=sorted(GROUNDS), help="lay the rules and the volume of another system")
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    config.addinivalue_line("markers", "own_ground(reason): is about what other grounds have not")
+
+
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    ground = config.getoption("ground")
+    for item in items if ground else ():
+        for mark in item.iter_markers("own_ground"):
+            item.add_marker(pytest.mark.skip(f"not on the ground {ground}: {mark.args[0]}"))
+
+
+@pytest.fixture
+def ground(request: pytest.FixtureRequest) -> Ground:
+    """What is laid under a test, by `--ground`."""
+    name = request.config.getoption("ground")
+    return GROUNDS[name] if name else Ground()
+
+
+@pytest.fixture
+def tmp_path(tmp_path: Path, ground: Ground) -> Iterator[Path]:
+    """A folder of the test's own, on the ground's volume."""
+    if ground.habits is None:
+        yield tmp_path
+        return
+    with folding_volume(tmp_path / "beneath", tmp_path / "volume", *ground.habits) as volume:
+        yield volume
 
 
 @pytest.fixture(scope="session", autouse=True)
@@ -51,10 +86,11 @@ def clean_env(tmp_path: Path) -> dict[str, str]:
 
 
 @pytest.fixture
-def gribble(tmp_path: Path, clean_env: dict[str, str]) -> Gribble:
+def gribble(tmp_path: Path, clean_env: dict[str, str], ground: Ground) -> Gribble:
     """Run the program: gribble("check", "--json", cwd=…, code=…). Fails on another exit status.
 
-    It runs in this process, unless a `process` of its own is asked for, or its variables concern the interpreter.
+    It runs in this process, unless a `process` of its own is asked for, or its variables concern the interpreter;
+    under the `rules` of another system, where some are given or the tests run on a ground.
     """
 
     def go(
@@ -64,11 +100,15 @@ def gribble(tmp_path: Path, clean_env: dict[str, str]) -> Gribble:
         stdin: bytes = b"",
         process: bool = False,
         asks: bool = False,
+        rules: tuple[str, ...] = ground.rules,
         **env: str,
     ) -> Ended:
         apart = process or any(name.startswith(("PYTHON", "LANG", "LC_")) for name in env)
         place, env = cwd or tmp_path, {**clean_env, **env}
-        ended = apart_run(words, place, env, stdin) if apart else run_here(words, place, env, stdin, asks=asks)
+        if apart:
+            ended = apart_run(words, place, env, stdin, rules)
+        else:
+            ended = run_here(words, place, env, stdin, asks=asks, rules=rules)
         assert code is None or ended.code == code, f"exit status {ended.code}\n{ended.out}\n{ended.err}"
         assert "Traceback" not in ended.err
         assert "a fault of its own" not in ended.err, ended.err

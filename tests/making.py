@@ -33,6 +33,7 @@ from gribble.cli.environment import Environment
 from gribble.cli.main import main
 from gribble.core.records.steps import Step
 from gribble.stores import local
+from tests.ground.rules import laid
 
 for _module in pkgutil.walk_packages(gribble.__path__, "gribble."):
     if not _module.name.endswith("__main__"):
@@ -64,12 +65,13 @@ class Ended:
 Words = tuple[str | bytes, ...]
 
 
-def apart_run(words: Words, cwd: Path, env: dict[str, str], stdin: bytes) -> Ended:
-    """The installed program, in a process of its own."""
+def apart_run(words: Words, cwd: Path, env: dict[str, str], stdin: bytes, rules: tuple[str, ...] = ()) -> Ended:
+    """The installed program, in a process of its own; under some rules of other systems."""
+    laid = {"PYTHONPATH": str(Path(__file__).parent / "ground/laid"), "GROUND_RULES": ",".join(rules)} if rules else {}
     done = subprocess.run(
         [sys.executable, "-m", "gribble", *words],
         cwd=cwd,
-        env=env,
+        env={**env, **laid},
         input=stdin,
         capture_output=True,
         check=False,
@@ -79,17 +81,24 @@ def apart_run(words: Words, cwd: Path, env: dict[str, str], stdin: bytes) -> End
 
 
 def run_here(
-    words: Words, cwd: Path, env: dict[str, str], stdin: bytes, *, as_one: bool = False, asks: bool = False
+    words: Words,
+    cwd: Path,
+    env: dict[str, str],
+    stdin: bytes,
+    *,
+    as_one: bool = False,
+    asks: bool = False,
+    rules: tuple[str, ...] = (),
 ) -> Ended:
-    """The program in this process, with variables, folder and streams of its own; both outputs in one, if that is
-    wished. `asks` says that somebody sits at a terminal."""
+    """The program in this process, with variables, folder and streams of its own, and under some rules of other
+    systems; both outputs in one, if that is wished. `asks` says that somebody sits at a terminal."""
     out, err = io.BytesIO(), io.BytesIO()
     stdout = io.TextIOWrapper(out, "utf-8", write_through=True)
     streams = stdout, stdout if as_one else io.TextIOWrapper(err, "utf-8", "backslashreplace", write_through=True)
     surroundings = Environment(
         tuple(map(os.fsdecode, words)), env, cwd, io.TextIOWrapper(io.BytesIO(stdin)), *streams, datetime.now, asks
     )
-    with mock.patch.dict(os.environ, env, clear=True), contextlib.chdir(cwd):
+    with mock.patch.dict(os.environ, env, clear=True), contextlib.chdir(cwd), laid(*rules):
         code = run(surroundings)
     return Ended(code, out.getvalue(), err.getvalue())
 

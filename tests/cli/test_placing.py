@@ -107,6 +107,7 @@ def test_words_that_no_step_answers_to(gribble: Gribble, world: Path) -> None:
     assert all("/boot/" in f"{step['to']} {step['from']}" for step in only)
 
 
+@pytest.mark.own_ground("a card has no second names")
 def test_a_link_is_the_source_under_a_second_name(gribble: Gribble, world: Path) -> None:
     before = tree(world)
     assert "alters the source" in gribble("place", "--link", "hard", "--yes", cwd=world, code=1).out.replace("\n", " ")
@@ -311,6 +312,7 @@ def test_what_is_no_disk_image_at_all_is_not_in_use(gribble: Gribble, tmp_path: 
     assert "# changes = true" not in text[: text.index('name = "a.rom"')]
 
 
+@pytest.mark.own_ground("it makes folders that differ in case")
 def test_folders_compare_as_the_volume_does(gribble: Gribble, tmp_path: Path) -> None:
     """On a volume that folds case a folder is the sheet's, however it is spelled: for files of any name, places,
     further places, game folders and pairs; and nothing is put into a second one."""

@@ -179,6 +179,7 @@ def test_a_content_that_is_not_the_plans_is_never_put_in_place(tmp_path: Path) -
     assert files_of(Path(rig.root)) == {"a.rom": b"old"}
 
 
+@pytest.mark.own_ground("it makes a link")
 @pytest.mark.parametrize("path", ["../x", "/etc/x", "a/../../x", "C:/x", "a\\x", "out/x", ""])
 def test_no_path_leaves_the_rig(tmp_path: Path, path: str) -> None:
     (tmp_path / "rig").mkdir()
@@ -205,6 +206,7 @@ def test_a_file_system_without_links_gets_copies_with_their_times(
     assert tree(Path(rig.root)) == before
 
 
+@pytest.mark.own_ground("its store does not fold case")
 def test_a_rename_in_case_alone_goes_by_a_third_name(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     rig = rig_with(tmp_path / "rig", {"TERN.ROM": b"x"})
     seen: list[tuple[str, str]] = []

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import os
+import shutil
 import sqlite3
 import time
 import zipfile
@@ -21,10 +22,13 @@ from gribble.core.base.paths import lies_in, same_place
 from gribble.core.files.hashing import digest_blocks, digest_file
 from gribble.core.records.sheet import Accept, Need, Sheet
 from gribble.core.survey import survey as survey_module
+from gribble.core.survey import walking
 from gribble.core.survey.index import Index
 from gribble.core.survey.matching import KnownContents
 from gribble.core.survey.met import Survey
 from gribble.core.survey.survey import Surveyor
+from tests.ground.rules import laid
+from tests.ground.volume import folding_volume
 
 GOOD = b"good content"
 
@@ -117,6 +121,48 @@ def test_a_second_survey_opens_nothing_that_is_unchanged(tmp_path: Path) -> None
     assert examine(root, known(GOOD), index)[1] == 1, "same size and time, but the change time tells"
 
 
+@pytest.mark.own_ground("it has volumes of its own")
+def test_an_inode_counts_only_where_it_means_something(tmp_path: Path) -> None:
+    beneath, index = tmp_path / "beneath", tmp_path / "index"
+    beneath.mkdir()
+    (beneath / "loose").write_bytes(GOOD)
+    zip_of(beneath / "a.zip", {"right": GOOD})
+    age(beneath)
+    for opened in (2, 0):  # a volume that numbers its files anew at each plugging in
+        with folding_volume(beneath, tmp_path / "card", "renumbered") as card:
+            assert examine(card, known(GOOD), index)[1] == opened
+    for rule, again in (("listing", 2), ("listing", 0)):
+        with laid(rule):  # the listing of Windows has none
+            assert examine(beneath, known(GOOD), index)[1] == again
+    assert examine(beneath, known(GOOD), index)[1] == 0
+    with laid("birth"):  # a time of change that does not change
+        examine(beneath, known(GOOD), index)
+        other = tmp_path / "other"
+        other.write_bytes(GOOD[::-1])
+        os.utime(other, ns=(0, (beneath / "loose").stat().st_mtime_ns))
+        other.replace(beneath / "loose")
+        assert examine(beneath, known(GOOD), index)[1] == 1, "another inode is another file"
+
+
+def test_the_index_lies_where_nothing_is_shared_and_moves_there(tmp_path: Path) -> None:
+    root = tmp_path / "root"
+    root.mkdir()
+    (root / "loose").write_bytes(GOOD)
+    age(root)
+    with folding_volume(tmp_path / "beneath", tmp_path / "share", "unmapped") as share:
+        for opened in (1, 0):
+            kept = Index(share / "index")
+            assert not kept.note
+            kept.close()
+            assert examine(root, known(GOOD), share / "index")[1] == opened
+        examine(root, known(GOOD), tmp_path / "made here")
+        shutil.copy(tmp_path / "made here", share / "moved")
+        kept = Index(share / "moved")
+        assert not kept.note
+        kept.close()
+        assert examine(root, known(GOOD), share / "moved")[1] == 0
+
+
 def test_a_file_modified_just_before_it_was_read_is_read_again(tmp_path: Path) -> None:
     root = tmp_path / "root"
     root.mkdir()
@@ -193,6 +239,25 @@ def test_a_file_that_changes_while_it_is_read_is_left_out(tmp_path: Path, monkey
     ]
 
 
+def test_a_file_that_changed_since_it_was_listed_is_read_as_it_is(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    root, listed = tmp_path / "root", walking.walk
+    root.mkdir()
+    (root / "loose").write_bytes(b"x" * len(GOOD))
+
+    def late(*words: Any) -> Any:
+        folders = list(listed(*words))
+        (root / "loose").write_bytes(GOOD)
+        return folders
+
+    monkeypatch.setattr(survey_module, "walk", late)
+    found, _, _ = examine(root, known(GOOD))
+    assert [holding.digests.sha1 for holding in found.holdings] == [hashlib.sha1(GOOD).hexdigest()]
+    assert not found.skipped
+
+
+@pytest.mark.own_ground("it makes links and pipes")
 def test_what_is_no_regular_file_or_leads_out_is_told_and_never_followed(tmp_path: Path) -> None:
     root, outside = tmp_path / "root", tmp_path / "outside"
     (root / "inner").mkdir(parents=True)
@@ -213,6 +278,7 @@ def test_what_is_no_regular_file_or_leads_out_is_told_and_never_followed(tmp_pat
     }
 
 
+@pytest.mark.own_ground("it makes links")
 def test_places_are_told_apart_where_nothing_numbers_them(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     for name in ("Drawer", "other side", "other"):
         (tmp_path / name / "inner").mkdir(parents=True)

@@ -1,10 +1,13 @@
-"""A volume that keeps the case of names and folds it, over a folder: `python -m tests.ground.volume FOLDER MOUNT` (FUSE).
+"""A volume that keeps the case of names and folds it, over a folder: `python -m tests.ground.volume FOLDER MOUNT ...`.
 
-Names are found in any case and any Unicode form, as on exFAT, NTFS and APFS as they are usually formatted.
+By FUSE. Names are found in any case and any Unicode form, as on exFAT, NTFS and APFS as they are usually formatted. It
+can be given more habits: `decomposing` gives names back decomposed (HFS+), `coarse` has times of two whole seconds and
+no second names (FAT), `renumbered` other inodes whenever it is mounted, `unmapped` has no shared memory (shares).
 """
 
 from __future__ import annotations
 
+import errno
 import os
 import subprocess
 import sys
@@ -22,35 +25,41 @@ def folded(name: str) -> str:
     return unicodedata.normalize("NFC", name).casefold()
 
 
-def serve(root: str, mount: str) -> None:
+def serve(root: str, mount: str, *habits: str) -> None:
     """Be the volume until it is unmounted."""
     import mfusepy
+
+    grain = 2_000_000_000 if "coarse" in habits else 1
+    more = time.time_ns() % 2**40 if "renumbered" in habits else 0
+
+    def formed(name: str) -> str:
+        return unicodedata.normalize("NFD", name) if "decomposing" in habits else name
 
     def real(path: str) -> str:
         at = root
         for part in filter(None, path.split("/")):
             names = os.listdir(at) if os.path.isdir(at) else []
-            at = os.path.join(at, next((name for name in names if folded(name) == folded(part)), part))
+            at = os.path.join(at, next((name for name in names if folded(name) == folded(part)), formed(part)))
         return at
+
+    def facts(status: os.stat_result) -> dict[str, Any]:
+        told = {f"st_{key}": getattr(status, f"st_{key}") for key in ("mode", "nlink", "size", "uid", "gid")}
+        times = {f"st_{one}time": getattr(status, f"st_{one}time_ns") // grain * grain for one in "am"}
+        return {**told, **times, "st_ctime": status.st_ctime_ns, "st_ino": status.st_ino + more}
 
     class Folding(mfusepy.Operations):  # type: ignore[misc]
         use_ns = True
 
         def getattr(self, path: str, fh: int | None = None) -> dict[str, Any]:  # noqa: ARG002
-            status = os.lstat(real(path))
-            times = {f"st_{one}time": getattr(status, f"st_{one}time_ns") for one in "amc"}
-            return times | {
-                f"st_{key}": getattr(status, f"st_{key}") for key in ("mode", "ino", "nlink", "size", "uid", "gid")
-            }
+            return facts(os.lstat(real(path)))
 
         def readdir(self, path: str, fh: int) -> list[Any]:  # noqa: ARG002
-            entries = {name: os.lstat(os.path.join(real(path), name)) for name in os.listdir(real(path))}
-            facts = {name: {"st_ino": one.st_ino, "st_mode": one.st_mode} for name, one in entries.items()}
-            return [(".", None, 0), ("..", None, 0), *((name, one, 0) for name, one in facts.items())]
+            entries = {name: facts(os.lstat(os.path.join(real(path), name))) for name in os.listdir(real(path))}
+            return [(".", None, 0), ("..", None, 0), *((name, one, 0) for name, one in entries.items())]
 
         def rename(self, old: str, new: str, flags: int = 0) -> None:  # noqa: ARG002
             source, target = real(old), real(new)
-            spelled = os.path.join(os.path.dirname(target), os.path.basename(new))
+            spelled = os.path.join(os.path.dirname(target), formed(os.path.basename(new)))
             os.rename(source, target)
             os.rename(target, spelled)
 
@@ -68,6 +77,8 @@ def serve(root: str, mount: str) -> None:
             os.unlink(real(path))
 
         def link(self, target: str, source: str) -> None:
+            if "coarse" in habits:
+                raise mfusepy.FuseOSError(errno.EPERM)
             os.link(real(source), real(target))
 
         def open(self, path: str, flags: int) -> int:
@@ -97,16 +108,19 @@ def serve(root: str, mount: str) -> None:
         def utimens(self, path: str, times: tuple[int, int]) -> None:
             os.utime(real(path), ns=times)
 
-    mfusepy.FUSE(Folding(), mount, foreground=True, nothreads=True, use_ino=True, attr_timeout=0, entry_timeout=0)
+    mfusepy.FUSE(
+        Folding(), mount, foreground=True, nothreads=True, use_ino=True, attr_timeout=0, entry_timeout=0,
+        direct_io="unmapped" in habits, fsname="volume-of-the-tests",
+    )  # fmt: skip
 
 
 @contextmanager
-def folding_volume(folder: Path, at: Path) -> Iterator[Path]:
-    """The volume, mounted; the test is skipped, with the reason, where that cannot be."""
+def folding_volume(folder: Path, at: Path, *habits: str) -> Iterator[Path]:
+    """The volume with some habits, mounted; the test is skipped, with the reason, where that cannot be."""
     folder.mkdir(exist_ok=True)
     at.mkdir(exist_ok=True)
     server = subprocess.Popen(
-        [sys.executable, "-m", "tests.ground.volume", str(folder), str(at)],
+        [sys.executable, "-m", "tests.ground.volume", str(folder), str(at), *habits],
         cwd=Path(__file__).parents[2], stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
     )  # fmt: skip
     while not os.path.ismount(at):
@@ -117,7 +131,8 @@ def folding_volume(folder: Path, at: Path) -> Iterator[Path]:
     try:
         yield at
     finally:
-        subprocess.run(["umount", "-l", str(at)], check=True)
+        alive = server.poll() is None  # a test may have ended it
+        subprocess.run(["umount", "-l", str(at)], check=alive, capture_output=True)
         server.communicate(timeout=10)
 
 

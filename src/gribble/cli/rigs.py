@@ -18,10 +18,10 @@ from gribble.core.placing.journal import Run, Seal
 from gribble.core.records.findings import RigAudit
 from gribble.core.records.plan import Plan, Refused
 from gribble.stores.ground import RemoteGround
-from gribble.stores.local import OWN_FOLDER, PRIVATE
+from gribble.stores.local import OWN_FOLDER
 from gribble.stores.opening import Access, network_rig
 from gribble.stores.remote import RemoteStore
-from gribble.stores.rigs import AnyPlace, Mark, RigHome, local_rig
+from gribble.stores.rigs import AnyPlace, Mark, RigHome, local_rig, lock_at
 from gribble.stores.secret import secret_in
 from gribble.views.looks import count, size
 
@@ -89,13 +89,11 @@ class Rigs:
     @contextlib.contextmanager
     def numbering(self) -> Iterator[None]:
         """Keep every other Gribble that starts from this configuration from taking the same run number."""
-        from filelock import FileLock  # of which only a run has need
-
         lock = None
         if self._memory is not None:
             with contextlib.suppress(OSError):
                 self._memory.mkdir(parents=True, exist_ok=True, mode=OWN_FOLDER)
-                lock = FileLock(self._memory / "numbering.lock", mode=PRIVATE)
+                lock = lock_at(self._memory / "numbering.lock")
                 lock.acquire(timeout=NUMBERING_SECONDS)
         try:
             yield

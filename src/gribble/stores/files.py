@@ -12,6 +12,7 @@ from functools import wraps
 from pathlib import Path
 from typing import ParamSpec, TypeVar
 
+from gribble.core.base.changing import flush_file, flush_folder, remove, replace
 from gribble.core.base.errors import reason_of
 from gribble.core.base.paths import fold
 from gribble.core.base.regular import open_regular
@@ -88,59 +89,39 @@ def move(source: Path, target: Path, part: Path) -> int | None:
     """
     taken_off = None
     try:
-        taken_off = insist(lambda: os.replace(source, target), target)
+        taken_off = replace(source, target)
     except OSError as error:
         if error.errno != errno.EXDEV:
             raise
         copy_whole(source, part)
-        taken_off = insist(lambda: os.replace(part, target), target)
+        taken_off = replace(part, target)
         flush_folder(target.parent)
-        insist(lambda: os.unlink(source), source)
+        remove(source)
     else:
         alike = source.parent == target.parent and fold(source.name) == fold(target.name)
         if not alike and os.path.lexists(source):
-            os.unlink(source)  # two names of one file: renaming one over the other does nothing (POSIX, rename)
+            remove(source)  # two names of one file: renaming one over the other does nothing (POSIX, rename)
     flush_folder(target.parent)
     if source.parent != target.parent:
         flush_folder(source.parent)
     return taken_off
 
 
-def insist(act: Callable[[], object], in_the_way: Path) -> int | None:
-    """Do what a read-only mark may forbid: where it does, the mark is taken off the file in the way, and put back if
-    that did not help; gives the permissions that it had. Raises OSError."""
-    try:
-        act()
-        return None
-    except PermissionError:
-        try:
-            mode = in_the_way.lstat().st_mode
-        except OSError:
-            mode = 0
-        if not stat.S_ISREG(mode) or mode & stat.S_IWRITE:
-            raise
-        os.chmod(in_the_way, stat.S_IMODE(mode) | stat.S_IWRITE)
-        try:
-            act()
-        except BaseException:
-            os.chmod(in_the_way, stat.S_IMODE(mode))
-            raise
-        return stat.S_IMODE(mode)
-
-
 def copy_whole(source: Path, target: Path) -> None:
     """Copy a file, or a link as the link it is, with its times, mode and owner as far as the system lets us, and flush
     it. Where that fails, nothing is left behind. Raises OSError."""
-    remove(target)
+    remove(target, missing_ok=True)
     try:
-        shutil.copy2(source, target, follow_symlinks=False)
+        shutil.copyfile(source, target, follow_symlinks=False)
         status = source.lstat()
-        give_owner(target, status)
         if stat.S_ISREG(status.st_mode):
-            flush(target)
+            with target.open("rb+") as copied:  # before it takes over a read-only mark, with which nothing is flushed
+                flush_file(copied.fileno())
+        shutil.copystat(source, target, follow_symlinks=False)
+        give_owner(target, status)
     except BaseException:
         with contextlib.suppress(OSError):
-            remove(target)
+            remove(target, missing_ok=True)
         raise
 
 
@@ -152,37 +133,6 @@ def give_owner(path: Path, like: os.stat_result) -> None:
             os.chown(path, like.st_uid, like.st_gid, follow_symlinks=False)
             if not stat.S_ISLNK(like.st_mode):
                 os.chmod(path, stat.S_IMODE(like.st_mode))  # a new owner can cost a file its special bits
-
-
-def remove(path: Path) -> None:
-    """Remove a file of Gribble's own, if it is there. Raises OSError."""
-    try:
-        insist(lambda: os.unlink(path), path)
-    except (FileNotFoundError, NotADirectoryError):
-        return
-
-
-def flush(path: Path) -> None:
-    """Flush a file's content to the disk. Raises OSError."""
-    mode = path.lstat().st_mode
-    writable = bool(mode & stat.S_IWRITE)
-    handle = os.open(path, (os.O_RDWR if writable else os.O_RDONLY) | getattr(os, "O_BINARY", 0))
-    try:
-        os.fsync(handle)
-    finally:
-        os.close(handle)
-
-
-def flush_folder(folder: Path) -> None:
-    """Flush a folder's entries to the disk, where the system can (Windows cannot open folders)."""
-    if not hasattr(os, "O_DIRECTORY"):
-        return
-    handle = os.open(folder, os.O_RDONLY | os.O_DIRECTORY)
-    try:
-        with contextlib.suppress(OSError):
-            os.fsync(handle)
-    finally:
-        os.close(handle)
 
 
 def free_at(path: Path) -> Free | None:

@@ -11,22 +11,12 @@ from collections.abc import Callable, Iterable, Iterator
 from functools import cached_property
 from pathlib import Path
 
+from gribble.core.base.changing import at_any_length, flush_file, flush_folder, remove, remove_folder, replace, usual
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.base.paths import MEMORY_FOLDER, lies_in, parent
 from gribble.core.placing.store import Content, Free, Stamp, StoreError
 from gribble.core.survey.walking import store_fault
-from gribble.stores.files import (
-    copy_whole,
-    flush_folder,
-    free_at,
-    give_owner,
-    move,
-    read_blocks,
-    remove,
-    same_content,
-    same_file,
-    told,
-)
+from gribble.stores.files import copy_whole, free_at, give_owner, move, read_blocks, same_content, same_file, told
 from gribble.stores.slots import AtticFolder
 
 PRIVATE = 0o600
@@ -34,6 +24,10 @@ PRIVATE = 0o600
 OWN_FOLDER = 0o700
 """The folders of Gribble's own: what they hold is nobody else's business."""
 _NEW_FILE = os.O_WRONLY | os.O_CREAT | os.O_EXCL | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_BINARY", 0)
+
+
+_NO_LINK = (OSError, NotImplementedError, AttributeError)
+"""What comes of asking for a second name where there are none: refused, not as wished, no such function."""
 
 
 class LocalStore(AtticFolder):
@@ -52,7 +46,7 @@ class LocalStore(AtticFolder):
 
     @cached_property
     def _real_root(self) -> str:
-        return os.path.realpath(self.root)
+        return _real(self.root)
 
     def _slot(self, slot: str) -> Path:
         """The place of a slot; no part of the way there may be a link."""
@@ -61,13 +55,13 @@ class LocalStore(AtticFolder):
             at = f"{at}/{part}"
             if os.path.islink(at):
                 raise StoreError(f"{at} is a link, and the attic is never reached through one")
-        return super()._slot(slot)
+        return at_any_length(super()._slot(slot))
 
     def _at(self, path: str) -> Path:
         if fault := store_fault(path):
             raise StoreError(f'"{path}" {fault}')
-        place = self.root / path
-        folder = os.path.realpath(place.parent)
+        place = at_any_length(self.root / path)
+        folder = _real(place.parent)
         if folder != self._real_root and not folder.startswith(f"{self._real_root.rstrip(os.sep)}{os.sep}"):
             raise StoreError(f"{path}: a link on the way leads out of the rig")
         return place
@@ -75,7 +69,7 @@ class LocalStore(AtticFolder):
     def _to(self, path: str) -> Path:
         """The place of something that is to be changed."""
         place = self._at(path)
-        if self._sources and (folder := os.path.realpath(place.parent)) not in self._no_source:
+        if self._sources and (folder := _real(place.parent)) not in self._no_source:
             if source := lies_in(Path(folder), self._sources):
                 raise StoreError(f"{path} lies in the source {source}, and sources are never written")
             self._no_source.add(folder)
@@ -106,12 +100,12 @@ class LocalStore(AtticFolder):
         """Write a new file that nobody else can read yet, and flush it to the disk; what was there under this name is
         written over."""
         place = self._to(path)
-        remove(place)  # never through it: it could be a second name of a source
+        remove(place, missing_ok=True)  # never through it: it could be a second name of a source
         with os.fdopen(os.open(place, _NEW_FILE, PRIVATE), "wb") as stream:
             for block in content():
                 stream.write(block)
             stream.flush()
-            os.fsync(stream.fileno())
+            flush_file(stream.fileno())
 
     @told
     def dress(self, path: str, slot: str = "", mode: int | None = None) -> None:
@@ -152,12 +146,12 @@ class LocalStore(AtticFolder):
     @told
     def tidy(self, path: str) -> None:
         """Remove what moving a file here from another volume has left, where that was cut off in the middle."""
-        remove(_part(self._to(path)))
+        remove(_part(self._to(path)), missing_ok=True)
 
     @told
     def discard(self, path: str) -> None:
         """Remove a work file of Gribble's own, if it is there."""
-        remove(self._to(path))
+        remove(self._to(path), missing_ok=True)
 
     @told
     def missing_folders(self, path: str) -> list[str]:
@@ -182,7 +176,7 @@ class LocalStore(AtticFolder):
     def remove_folder(self, path: str) -> None:
         """Remove a folder if it is empty."""
         with contextlib.suppress(OSError):
-            self._to(path).rmdir()
+            remove_folder(self._to(path))
 
     @told
     def keep(self, path: str, slot: str) -> None:
@@ -197,10 +191,10 @@ class LocalStore(AtticFolder):
         try:
             os.link(source, target, follow_symlinks=False)
             self._kept_as[path] = slot
-        except (OSError, NotImplementedError):
+        except _NO_LINK:
             part = target.with_name(target.name + ".part")
             copy_whole(source, part)
-            part.replace(target)
+            replace(part, target)
         flush_folder(target.parent)
 
     @told
@@ -264,10 +258,10 @@ class LocalStore(AtticFolder):
     def link(self, source: Path, path: str) -> bool:
         """Give a file of this machine a second name on the rig; False where that cannot be (another volume, say)."""
         target = self._to(path)
-        remove(target)
+        remove(target, missing_ok=True)
         try:
             os.link(source, target, follow_symlinks=False)
-        except (OSError, NotImplementedError):
+        except _NO_LINK:
             return False
         flush_folder(target.parent)
         return True
@@ -280,6 +274,11 @@ class LocalStore(AtticFolder):
     def free(self, path: str) -> Free | None:
         """The room left where a path is to lie: a rig can have other volumes in its folders."""
         return free_at(self._at(path).parent)
+
+
+def _real(place: Path) -> str:
+    """A place with links resolved, in the usual form of paths."""
+    return usual(os.path.realpath(place))
 
 
 def _untouched(one: os.stat_result, other: os.stat_result) -> bool:

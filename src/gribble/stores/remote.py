@@ -10,11 +10,12 @@ import zlib
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
+from gribble.core.base.changing import flush_file, flush_folder, remove, replace
 from gribble.core.base.paths import base, fold, join, parent
 from gribble.core.files.hashing import digest_blocks
 from gribble.core.placing.store import Content, Free, Stamp, StoreError, StoreLost
 from gribble.core.survey.walking import store_fault
-from gribble.stores.files import flush_folder, read_blocks, told
+from gribble.stores.files import read_blocks, told
 from gribble.stores.slots import AtticFolder
 from gribble.stores.steady import SteadyLink
 
@@ -132,7 +133,7 @@ class RemoteStore(AtticFolder):
         """Remove the copy of a file that is larger than some bytes."""
         place = self._near.get(path)
         if place is not None and place.stat().st_size > kept_bytes:
-            place.unlink()
+            remove(place)
             del self._near[path]
 
     def let_all_go(self) -> None:
@@ -282,7 +283,7 @@ class RemoteStore(AtticFolder):
             for block in self.wire.read(path):
                 stream.write(block)
             stream.flush()
-            os.fsync(stream.fileno())
+            flush_file(stream.fileno())
             size = stream.tell()
         if (before.size >= 0 and size != before.size) or self.wire.look_up(path) != before:
             raise StoreError(f"{path} did not come whole: {size:,} bytes of {before.size:,}, or it is being changed")
@@ -290,7 +291,7 @@ class RemoteStore(AtticFolder):
         if once is not None and digest_blocks(self.read_back(path), ["sha1"]) != once:
             raise StoreError(f"{path} did not come twice as the same")
         os.utime(part, ns=(before.modified, before.modified))
-        part.replace(target)
+        replace(part, target)
         flush_folder(target.parent)
 
     def same(self, path: str, slot: str) -> bool:
@@ -331,7 +332,7 @@ class RemoteStore(AtticFolder):
         if not modified or not any(self.wire.set_time(work, modified) for _ in range(2)):
             self.untimed += 1
         self.rename(work, path)
-        source.unlink()
+        remove(source)
 
 
 def _aside(path: str) -> str:

@@ -7,7 +7,9 @@ import os
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from datetime import datetime
 from pathlib import Path
+from typing import TYPE_CHECKING
 
+from gribble.core.base.changing import remove
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.base.paths import MEMORY_FOLDER, lies_in
 from gribble.core.base.regular import NO_LINKS, open_regular
@@ -19,6 +21,9 @@ from gribble.core.records.steps import Step
 from gribble.stores.files import read_blocks
 from gribble.stores.local import OWN_FOLDER, PRIVATE, LocalStore, mode_of
 from gribble.stores.remote import RemoteStore
+
+if TYPE_CHECKING:
+    from filelock import FileLock
 
 Mark = frozenset[tuple[str, int]]
 """The journals of a rig with their sizes in bytes; they only ever grow."""
@@ -104,7 +109,7 @@ class RigHome:
     def locked(self) -> Iterator[HeldRig]:
         """Keep every other Gribble off this rig, and get at its runs. Raises GribbleError where another is at work, or
         nothing can be written."""
-        from filelock import FileLock, Timeout
+        from filelock import Timeout  # of which only a run has need
 
         self._refuse_links()
         path = self._home / "lock"
@@ -112,8 +117,8 @@ class RigHome:
             if self.remote:
                 path.parent.mkdir(parents=True, exist_ok=True, mode=OWN_FOLDER)
             path.parent.mkdir(exist_ok=True, mode=OWN_FOLDER)  # not a local rig's root, which may have been pulled out
-            lock = FileLock(path, timeout=0, mode=PRIVATE)
-            lock.acquire()
+            lock = lock_at(path)
+            lock.acquire(timeout=0)
         except Timeout:
             raise GribbleError(
                 f"another Gribble is at work on {self.name}{self._holder()}",
@@ -127,7 +132,7 @@ class RigHome:
                 code=ExitCode.FAILED,
             ) from error
         with contextlib.suppress(OSError):
-            self._holder_file.unlink(missing_ok=True)
+            remove(self._holder_file, missing_ok=True)
             handle = os.open(self._holder_file, os.O_WRONLY | os.O_CREAT | os.O_EXCL | NO_LINKS, PRIVATE)
             with os.fdopen(handle, "w") as stream:
                 stream.write(f"process {os.getpid()} since {datetime.now():%Y-%m-%d %H:%M:%S}")
@@ -137,7 +142,7 @@ class RigHome:
         finally:
             held.let_go()
             with contextlib.suppress(OSError):
-                self._holder_file.unlink()
+                remove(self._holder_file)
             lock.release()
 
     @property
@@ -151,6 +156,14 @@ class RigHome:
                 return f": {stream.read(80).decode(errors='replace')}"
         except OSError:
             return ""
+
+
+def lock_at(path: Path) -> FileLock:
+    """A lock that keeps every other Gribble off, in a file that is nobody else's business. Raises OSError."""
+    from filelock import FileLock
+
+    os.close(os.open(path, os.O_WRONLY | os.O_CREAT | NO_LINKS, PRIVATE))
+    return FileLock(path)
 
 
 class HeldRig:

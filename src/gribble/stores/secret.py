@@ -6,6 +6,7 @@ import os
 import secrets
 from pathlib import Path
 
+from gribble.core.base.changing import flush_file
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.base.regular import NO_LINKS, open_regular
 from gribble.core.placing.journal import PRIVATE
@@ -28,7 +29,7 @@ def secret_in(folder: Path) -> bytes:
             with os.fdopen(handle, "wb") as stream:
                 stream.write(secret)
                 stream.flush()
-                os.fsync(stream.fileno())
+                flush_file(stream.fileno())
     except OSError as error:
         raise GribbleError(
             f"the secret that signs journals, {path}, can neither be read nor made: {reason_of(error)}",

@@ -7,9 +7,10 @@ import os
 from collections.abc import Iterator
 from pathlib import Path
 
+from gribble.core.base.changing import remove, remove_folder
 from gribble.core.base.paths import UNDONE
 from gribble.core.placing.store import Free
-from gribble.stores.files import free_at, read_blocks, remove, told
+from gribble.stores.files import free_at, read_blocks, told
 
 
 class AtticFolder:
@@ -50,19 +51,19 @@ class AtticFolder:
     def forget(self, slot: str) -> None:
         """Delete the file in a slot of the attic, and folders of the attic that are empty then."""
         place = self._slot(slot)
-        remove(place)
+        remove(place, missing_ok=True)
         for folder in place.parents:
             if folder == self._attic:
                 break
             with contextlib.suppress(OSError):
-                folder.rmdir()
+                remove_folder(folder)
 
     def prune(self, run: int) -> None:
         """Remove what a run has left of empty folders in the attic."""
         for top in (f"{run:04d}", f"{run:04d}{UNDONE}"):
             for folder, _, _ in os.walk(self._attic / top, topdown=False):
                 with contextlib.suppress(OSError):
-                    os.rmdir(folder)
+                    remove_folder(Path(folder))
 
     @told
     def free_attic(self) -> Free | None:

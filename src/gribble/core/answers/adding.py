@@ -11,6 +11,7 @@ from pathlib import Path
 from msgspec import Struct
 
 from gribble.core.answers.lint import LIST_ENDINGS, Remark, lint
+from gribble.core.base.changing import replace
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, reason_of
 from gribble.core.base.paths import join, path_fault
 from gribble.core.base.regular import open_regular
@@ -80,8 +81,8 @@ def add(
         kept = None
         if target.is_dir():
             kept = _free_name(target)
-            target.rename(kept)
-        work.rename(target)
+            replace(target, kept)
+        replace(work, target)
     except OSError as error:
         raise GribbleError(
             f"{error.filename or target} cannot be written: {reason_of(error)}",

@@ -13,6 +13,7 @@ import msgspec
 from gribble.core.audit.judging.claims import outlook
 from gribble.core.audit.scope import Scope, rig_root
 from gribble.core.audit.world import World
+from gribble.core.base.changing import remove, replace
 from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.base.paths import join, leads_out, parent, run_of, same_place
 from gribble.core.catalogue.choosing import Load, choose_roster
@@ -56,10 +57,10 @@ class SeenRigs:
         work = self._path.with_suffix(".part")
         try:
             self._path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
-            work.unlink(missing_ok=True)
+            remove(work, missing_ok=True)
             with os.fdopen(os.open(work, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as stream:
                 stream.write(json.dumps(sorted(self._roots)))
-            work.replace(self._path)
+            replace(work, self._path)
         except OSError:
             return
 

@@ -19,6 +19,7 @@ from typing import Protocol
 import msgspec
 from msgspec import Struct
 
+from gribble.core.base.changing import replace
 from gribble.core.base.errors import Mistake, reason_of
 from gribble.core.base.regular import NO_LINKS, read_regular
 from gribble.core.catalogue.rosters import UNREADABLE, load_roster
@@ -189,7 +190,7 @@ class _Memo:
         with contextlib.suppress(OSError, UnicodeEncodeError):
             with os.fdopen(os.open(part, os.O_WRONLY | os.O_CREAT | os.O_TRUNC | NO_LINKS, 0o600), "wb") as stream:
                 stream.write(msgspec.json.encode(self._notes))
-            part.replace(self._place)
+            replace(part, self._place)
         return seen.digest
 
     def _clear(self, needed: set[str]) -> None:

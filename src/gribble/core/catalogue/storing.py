@@ -17,6 +17,7 @@ from typing import Any
 import msgspec
 from msgspec import Struct
 
+from gribble.core.base.changing import flush_file, remove, replace
 from gribble.core.base.errors import Mistake
 from gribble.core.base.regular import NO_LINKS
 from gribble.core.catalogue.outlines import tell
@@ -86,11 +87,16 @@ def make_store(
                 database.execute("INSERT INTO about VALUES ('about', ?)", (msgspec.json.encode(about),))
                 database.execute("COMMIT")
         with part.open("rb+") as written:
-            os.fsync(written.fileno())
+            flush_file(written.fileno())
         digest = digesting.digest.hexdigest()
-        part.replace(folder / name_of(digest))
+        place = folder / name_of(digest)
+        try:
+            replace(part, place)
+        except PermissionError:
+            if not place.exists():  # else another Gribble has made the same one meanwhile, and has it open
+                raise
     finally:
-        part.unlink(missing_ok=True)
+        remove(part, missing_ok=True)
     return digest, []
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 from pathlib import Path
 
 FOLDING = {"fat32": True, "exfat": True, "ntfs": True, "apfs": True, "ext4": False}
@@ -65,19 +66,39 @@ _KINDS = {
 _LABELS = Path("/dev/disk/by-label")
 
 
+_SHARES = re.compile(r"fuse(?!blk)|macfuse|osxfuse|cifs|smb|nfs|afp|webdav|davfs|9p|vboxsf|vmhgfs|prl_fs|drvfs|sshfs")
+"""Names of what is reached by a network, a program or another system: SQLite's files are not shared there."""
+_NUMBERED_ANEW = re.compile(r"vfat|msdos|fat|exfat|fuse(?!blk)|macfuse|osxfuse|cifs|smb|webdav|davfs|9p|vboxsf|vmhgfs")
+"""Names of volumes whose files get other inodes whenever they are mounted."""
+
+
 def volume_of(root: Path) -> tuple[str, str]:
     """The kind of volume a folder lies on, and its label; empty where that cannot be told."""
+    kind, device, mountpoint = _mounted_at(root)
+    return _KINDS.get(kind, ""), _label_of(device, mountpoint) if kind else ""
+
+
+def is_share(folder: Path) -> bool:
+    """Whether a folder lies on what several machines, or a program, may have at once."""
+    return bool(_SHARES.match(_mounted_at(folder)[0]))
+
+
+def keeps_inodes(folder: Path) -> bool:
+    """Whether files keep their inodes on a folder's volume when it is unplugged and plugged in again."""
+    return not _NUMBERED_ANEW.match(_mounted_at(folder)[0])
+
+
+def _mounted_at(root: Path) -> tuple[str, str, str]:
+    """What a folder lies on: the system's name for its kind, in small letters, its device, and where it is mounted."""
     import psutil
 
     try:
         place = root.resolve()
         volumes = [part for part in psutil.disk_partitions(all=True) if place.is_relative_to(part.mountpoint)]
-    except (OSError, psutil.Error):
-        return "", ""
-    if not volumes:
-        return "", ""
-    volume = max(volumes, key=lambda part: len(part.mountpoint))
-    return _KINDS.get(volume.fstype.lower(), ""), _label_of(volume.device, volume.mountpoint)
+    except (OSError, RuntimeError, psutil.Error):
+        return "", "", ""
+    volume = max(volumes, key=lambda part: len(part.mountpoint), default=None)
+    return (volume.fstype.lower(), volume.device, volume.mountpoint) if volume else ("", "", "")
 
 
 def _label_of(device: str, mountpoint: str) -> str:

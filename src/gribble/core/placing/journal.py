@@ -28,6 +28,7 @@ from typing import Any
 import msgspec
 from msgspec import Struct
 
+from gribble.core.base.changing import flush_file, remove, replace
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.base.paths import path_fault
 from gribble.core.base.regular import NO_LINKS, read_regular
@@ -174,22 +175,22 @@ class Journal:
     def _take_ballast(self, size: int) -> None:
         """Set room aside for the undo; written in full, since a hole is no room."""
         try:
-            self._ballast.unlink(missing_ok=True)
+            remove(self._ballast, missing_ok=True)
             handle = os.open(self._ballast, os.O_WRONLY | os.O_CREAT | os.O_EXCL | NO_LINKS, PRIVATE)
             with os.fdopen(handle, "wb") as stream:
                 stream.write(os.urandom(size))  # which no file system can shrink
                 stream.flush()
-                os.fsync(stream.fileno())
+                flush_file(stream.fileno())
         except OSError as error:
             with contextlib.suppress(OSError):
-                self._ballast.unlink()
-                self._path.unlink()
+                remove(self._ballast, missing_ok=True)
+                remove(self._path)
             raise self._unwritable(error) from error
 
     def drop_ballast(self) -> None:
         """Give back the room that was set aside."""
         with contextlib.suppress(OSError):
-            self._ballast.unlink()
+            remove(self._ballast)
             if hasattr(os, "sync"):
                 os.sync()  # some file systems have it only then
 
@@ -223,7 +224,7 @@ class Journal:
             stream.write((b"" if first else b"\n") + json.dumps(line).encode())
             stream.flush()
             if flush:
-                os.fsync(stream.fileno())
+                flush_file(stream.fileno())
 
     def _unwritable(self, error: OSError) -> GribbleError:
         return GribbleError(
@@ -355,14 +356,14 @@ def adopt(run: Run, seal: Seal) -> None:
     try:
         data = read_regular(run.path, MOST_BYTES, through_links=False)
         for path in (work, kept):
-            path.unlink(missing_ok=True)  # of an earlier try that was cut short
+            remove(path, missing_ok=True)  # of an earlier try that was cut short
         with os.fdopen(os.open(kept, os.O_WRONLY | os.O_CREAT | os.O_EXCL | NO_LINKS, PRIVATE), "wb") as stream:
             stream.write(data)
         lines = [line for one in data.split(b"\n") if (line := _line(one)) is not None]
         for number, line in enumerate(lines):
             line.pop("mac", None)
             journal.write_line(signed, {**line, "adopted": True} if not number else line, first=not number)
-        os.replace(work, run.path)
+        replace(work, run.path)
     except OSError as error:
         raise GribbleError(
             f"the journal {run.path} cannot be signed: {reason_of(error)}",

@@ -1,8 +1,10 @@
 """The index: what earlier surveys found out about files, in SQLite, so that nothing unchanged is read again.
 
 What is remembered is believed only while path, size, modification time, change time and inode are what they were, and
-only if the file was at least two seconds old when it was read (a coarse clock could hide a later change). The index is
-never the proof for a write. It has a row for each file, and is only ever written row by row.
+only if the file was at least two seconds old when it was read (a coarse clock could hide a later change). An inode says
+nothing where a listing has none (Windows), nor on volumes that number their files anew at each mounting (FAT, shares);
+Windows' "change time" is that of creation. The index is never the proof for a write. It has a row for each file, and is
+only ever written row by row.
 """
 
 from __future__ import annotations
@@ -15,7 +17,9 @@ import struct
 from pathlib import Path
 from typing import Any
 
+from gribble.core.base.changing import remove
 from gribble.core.base.regular import NO_LINKS
+from gribble.core.files.volumes import is_share, keeps_inodes
 from gribble.core.survey.facts import PLAIN, Facts, keep, kept
 from gribble.core.survey.walking import Entry
 
@@ -23,7 +27,6 @@ MOST_ROW = 16 << 20
 """The longest list of members that is remembered, in bytes; an archive with a longer one is read again each time."""
 SETTLED_NS = 2_000_000_000
 _SCHEMA = """
-PRAGMA journal_mode = WAL;
 PRAGMA synchronous = NORMAL;
 DROP TABLE IF EXISTS folder_1;
 CREATE TABLE IF NOT EXISTS folder_2 (id INTEGER PRIMARY KEY, path BLOB UNIQUE);
@@ -37,6 +40,22 @@ WHERE folder = ? AND typeof(name) = 'blob' AND coalesce(length(members), 0) <= {
 
 
 _STATE = struct.Struct("<QqqQ").pack
+_INODE = slice(24, 32)
+"""Where the inode stands in a state."""
+
+
+def _ready(path: Path | None, *settings: str) -> sqlite3.Connection:
+    """A database with the index's tables, in a file or in memory, under some settings. Raises sqlite3.DatabaseError."""
+    database = sqlite3.connect(path or ":memory:", timeout=10)
+    try:
+        for setting in settings:
+            database.execute(f"PRAGMA {setting}").fetchall()
+        database.executescript(_SCHEMA)
+        database.execute("SELECT count(*) FROM (SELECT 1 FROM file_2 LIMIT 1)").fetchone()
+    except sqlite3.DatabaseError:
+        database.close()
+        raise
+    return database
 
 
 def _state(entry: Entry) -> bytes:
@@ -60,27 +79,35 @@ class Index:
     def _open(self, path: Path | None) -> sqlite3.Connection:
         if path is not None:
             path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
-            for ending in ("", "-wal", "-shm"):
+            for ending in ("", "-wal", "-shm", "-journal"):
                 if os.path.islink(f"{path}{ending}"):
                     raise OSError(errno.ELOOP, "is a link, and what is Gribble's own is never reached through one")
             if not path.exists():
-                os.close(os.open(path, os.O_WRONLY | os.O_CREAT | NO_LINKS, 0o600))
-        database = sqlite3.connect(path or ":memory:", timeout=10)
+                return self._begin(path)
         try:
-            database.executescript(_SCHEMA)
-            database.execute("SELECT count(*) FROM (SELECT 1 FROM file_2 LIMIT 1)").fetchone()
-        except sqlite3.DatabaseError:
-            database.close()
-            raise
-        return database
+            return _ready(path)
+        except sqlite3.OperationalError as error:
+            if error.sqlite_errorcode == sqlite3.SQLITE_BUSY:
+                raise
+            # Perhaps it was made where it could share memory, and cannot here.
+            return _ready(path, "locking_mode = EXCLUSIVE", "journal_mode = DELETE", "locking_mode = NORMAL")
+
+    def _begin(self, path: Path) -> sqlite3.Connection:
+        """A new index. Where processes have no memory in common, or several machines may have it at once, it keeps its
+        journal in a file of its own (SQLite's "Write-Ahead Logging", 1)."""
+        os.close(os.open(path, os.O_WRONLY | os.O_CREAT | NO_LINKS, 0o600))
+        if not is_share(path.parent):
+            with contextlib.suppress(sqlite3.OperationalError):
+                return _ready(path, "journal_mode = WAL")
+        return _ready(path)
 
     def _start_anew(self, path: Path | None, error: Exception) -> sqlite3.Connection:
         """A damaged index is put aside and begun again; one that cannot be written lives in memory."""
         if path is not None and not isinstance(error, (OSError, sqlite3.OperationalError)):
             self.note = f"the index {path} was damaged ({error}) and has been begun anew"
             with contextlib.suppress(OSError, sqlite3.DatabaseError):
-                for ending in ("", "-wal", "-shm"):
-                    Path(f"{path}{ending}").unlink(missing_ok=True)
+                for ending in ("", "-wal", "-shm", "-journal"):
+                    remove(Path(f"{path}{ending}"), missing_ok=True)
                 return self._open(path)
         self.note = f"the index {path} cannot be used ({error}); this run remembers nothing"
         return self._open(None)
@@ -133,6 +160,7 @@ class Memory:
     def __init__(self, index: Index, root: bytes, *, blank: bool = False) -> None:
         self._index, self._root = index, root
         self._folders = {} if blank else index.folders(root)
+        self._keeps_inodes: bool | None = None  # until it is asked for
         self._rows: dict[bytes, list[tuple[object, ...]]] = {}
         self._gone: dict[bytes, list[bytes]] = {}
 
@@ -153,13 +181,26 @@ class Memory:
         believed: list[Facts | None] = []
         for entry in entries:
             row = rows.pop(entry.path[start:].encode("utf-8", "surrogateescape"), None)
-            if row is None or row[1] != _state(entry):
+            if row is None or not self._holds(row[1], entry):
                 believed.append(None)
             else:
                 believed.append(PLAIN if row[2] is None else kept(*row[2:]))
         if whole and rows:
             self._gone[key] = list(rows)
         return believed
+
+    def _holds(self, state: bytes, entry: Entry) -> bool:
+        """Whether a file is in the state in which it was remembered; another inode counts only where it means one."""
+        now = _state(entry)
+        if state == now:
+            return True
+        if len(state) != _INODE.stop or state[: _INODE.start] != now[: _INODE.start]:
+            return False
+        if not any(state[_INODE]) or not entry.inode:
+            return True
+        if self._keeps_inodes is None:
+            self._keeps_inodes = keeps_inodes(Path(os.fsdecode(self._root)))
+        return not self._keeps_inodes
 
     def remember(self, entry: Entry, read_at: int, facts: Facts) -> None:
         """Keep the facts of a file that was read at a time (nanoseconds since 1970), if it was settled then."""

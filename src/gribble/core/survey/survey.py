@@ -11,6 +11,7 @@ from pathlib import Path
 
 import msgspec
 
+from gribble.core.base.changing import at_any_length, remove
 from gribble.core.base.digests import Digests
 from gribble.core.base.errors import GribbleError, reason_of
 from gribble.core.base.paths import base
@@ -247,10 +248,14 @@ class Surveyor:
 
     def _read(self, root: Path, file: MetFile) -> MetFile:
         """Open a file and find out what is wanted. Touches nothing that other threads use."""
-        path, file.read_at = root / file.entry.path, time.time_ns()
+        path, file.read_at = at_any_length(root / file.entry.path), time.time_ns()
         try:
+            before = path.stat()
+            if not is_as_met(file.entry, before):  # changed since it was listed, or the list was late (NTFS)
+                file.entry = entry_of(file.entry.path, before, fixed=file.entry.fixed)
+                file.facts = Facts()
             facts = self._read_facts(path, file)
-            if not is_as_met(file.entry, path.stat()):
+            if not is_as_met(entry_of(file.entry.path, before), path.stat()):
                 file.fault = "changed while it was read; run the command again"
                 file.facts = Facts()
             else:
@@ -268,7 +273,7 @@ class Surveyor:
         try:
             if not self._file_wanted(file) and file.facts.members is None and (near := ground.directory(entry)):
                 listed = self._by_directory(near, file)
-                near.unlink()
+                remove(near)
                 if listed is not None:
                     file.facts = listed
                     return file

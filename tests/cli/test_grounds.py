@@ -1,0 +1,50 @@
+"""On every ground, the demo's place and undo end as they do here: other systems' rules, volumes, and their sum."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from gribble.demo.world import build_world
+from tests.conftest import Gribble, tree
+from tests.ground.rules import GROUNDS, RULES
+from tests.ground.volume import folding_volume
+
+
+def placed_and_back(gribble: Gribble, world: Path, rules: tuple[str, ...]) -> dict[str, bytes]:
+    """Every file as it lies when everything is placed. Fails where undoing that leaves anything otherwise."""
+    before = tree(world)
+    gribble("place", "--yes", cwd=world, code=1, rules=rules)
+    placed = tree(world)
+    assert placed != before
+    gribble("undo", "--yes", cwd=world, code=0, rules=rules)
+    assert tree(world) == before
+    return {name: data for name, (data, _) in placed.items() if not name.endswith("/")}
+
+
+@pytest.fixture
+def usual(gribble: Gribble, tmp_path: Path) -> dict[str, bytes]:
+    """How everything lies when it was placed without any rule."""
+    build_world(tmp_path / "usual")
+    return placed_and_back(gribble, tmp_path / "usual", ())
+
+
+@pytest.mark.own_ground("it has grounds of its own")
+@pytest.mark.parametrize("rule", RULES)
+def test_under_each_rule_the_demo_is_placed_and_taken_back(
+    gribble: Gribble, world: Path, usual: dict[str, bytes], rule: str
+) -> None:
+    assert placed_and_back(gribble, world, (rule,)) == usual
+
+
+@pytest.mark.own_ground("it has grounds of its own")
+@pytest.mark.parametrize("name", GROUNDS)
+def test_on_each_ground_the_demo_is_placed_and_taken_back(gribble: Gribble, tmp_path: Path, name: str) -> None:
+    ground = GROUNDS[name]
+    assert ground.habits is not None
+    with folding_volume(tmp_path / "beneath", tmp_path / "volume", *ground.habits) as volume:
+        build_world(volume / "world")
+        placed = placed_and_back(gribble, volume / "world", ground.rules)
+        assert len(placed) > 100
+        assert gribble("check", "--json", cwd=volume / "world", rules=ground.rules).json["rigs"]
