@@ -10,6 +10,7 @@ from gribble.demo.world import build_world
 from tests.conftest import Gribble, tree
 from tests.ground.rules import GROUNDS, RULES
 from tests.ground.volume import folding_volume
+from tests.making import A, B, C, need, small_world
 
 
 def placed_and_back(gribble: Gribble, world: Path, rules: tuple[str, ...]) -> dict[str, bytes]:
@@ -48,3 +49,28 @@ def test_on_each_ground_the_demo_is_placed_and_taken_back(gribble: Gribble, tmp_
         placed = placed_and_back(gribble, volume / "world", ground.rules)
         assert len(placed) > 100
         assert gribble("check", "--json", cwd=volume / "world", rules=ground.rules).json["rigs"]
+
+
+@pytest.mark.own_ground("it has a volume of its own")
+@pytest.mark.parametrize("habits", [(), ("decomposing",)])
+def test_names_with_marks_are_one_whatever_form_they_come_back_in(
+    gribble: Gribble, tmp_path: Path, habits: tuple[str, ...]
+) -> None:
+    with folding_volume(tmp_path / "beneath", tmp_path / "volume", *habits) as volume:
+        world = small_world(
+            volume / "small", {"rig/boot/BÖ.ROM": A, "drawer/c": B, "rig/boot/é.rom": C, "rig/boot/._bö.rom": A},
+            need("a", A, "bö.rom"), need("b", B, "ü.rom"), need("c", C, "é.rom"),
+        )  # fmt: skip
+
+        def verdicts(code: int) -> list[str]:
+            (rig,) = gribble("check", "--json", cwd=world, code=code).json["rigs"]
+            return [one["verdict"] for one in rig["emulators"][0]["needs"]]
+
+        before = tree(world / "rig")
+        assert verdicts(1) == ["misnamed", "astray", "sound"]
+        gribble("place", "--yes", cwd=world, code=0)
+        assert verdicts(0) == ["sound", "sound", "sound"]
+        assert len(list((world / "rig/boot").iterdir())) == 4
+        assert "._b" not in gribble("check", "-v", cwd=world).out
+        gribble("undo", "--yes", cwd=world, code=0)
+        assert tree(world / "rig") == before

@@ -286,7 +286,7 @@ def roomless(laid: Laid) -> None:
     laid.put("disk_usage", lambda _path: usage(0, 0, 0), of=shutil)
 
 
-_DEVICE = re.compile(r"^(con|prn|aux|nul|conin\$|conout\$|(com|lpt)[0-9\u00b9\u00b2\u00b3])$", re.IGNORECASE)
+_DEVICE = re.compile(r"^(con|prn|aux|nul|conin\$|conout\$|(com|lpt)[1-9\u00b9\u00b2\u00b3])$", re.IGNORECASE)
 
 
 def is_no_name(name: str) -> bool:

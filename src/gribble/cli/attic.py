@@ -13,7 +13,9 @@ from gribble.cli.options import YesOption
 from gribble.cli.running import place_plan
 from gribble.cli.session import Session
 from gribble.core.audit.scope import Scope
+from gribble.core.base.changing import WINDOWS
 from gribble.core.base.errors import ExitCode, GribbleError
+from gribble.core.base.names import escaped
 from gribble.core.base.paths import base
 from gribble.core.base.suggest import suggest
 from gribble.core.placing.displaced import Kept, kept_files, restoring
@@ -79,7 +81,7 @@ def restore(
         where, one = found[0]
         source = where.store.local_kept(one.slot)
         if into:
-            target = Path(into) / base(one.path)
+            target = Path(into) / (escaped(base(one.path)) if WINDOWS else base(one.path))
             session.loaded.refuse_source(target, "--into")
             write_new_stream(target, read_blocks(source), modified=source.stat().st_mtime_ns)
             session.screen.say(f"{base(one.path)}, as it was before run {one.run}, is in {shorten(str(target))}.")

@@ -40,6 +40,8 @@ def told(method: Callable[P, T]) -> Callable[P, T]:
             where = os.fsdecode(path) or next((one for one in args[1:] if isinstance(one, str)), "")
             words = f"{where}: {reason_of(error)}" if where else reason_of(error)
             raise (StoreFull if error.errno in FULL else StoreError)(words) from error
+        except UnicodeEncodeError as error:
+            raise StoreError("a name that is no text cannot be written on this system") from error
 
     return wrapper
 

@@ -10,6 +10,7 @@ from pathlib import Path
 from msgspec import structs
 
 from gribble.core.base.errors import ExitCode, GribbleError
+from gribble.core.base.names import is_litter, is_trash
 from gribble.core.base.paths import MEMORY_FOLDER, base, is_work_file, join, path_fault
 from gribble.core.files.volumes import FOLDING
 from gribble.core.placing.store import StoreError, StoreLost
@@ -79,6 +80,8 @@ class RemoteGround:
             for one in sorted(entries, key=lambda one: one.name):
                 path = f"{folder.path}/{one.name}" if folder.path else one.name
                 if one.name in (".", "..", MEMORY_FOLDER) or is_work_file(one.name):
+                    continue
+                if is_trash(one.name) if one.folder else is_litter(one.name):
                     continue
                 if why := _fault(one) or ("is listed twice" if one.name in names else ""):
                     folder.skipped.append(Skipped(tame(path), why))

@@ -11,9 +11,19 @@ from collections.abc import Callable, Iterable, Iterator
 from functools import cached_property
 from pathlib import Path
 
-from gribble.core.base.changing import at_any_length, flush_file, flush_folder, remove, remove_folder, replace, usual
+from gribble.core.base.changing import (
+    WINDOWS,
+    at_any_length,
+    flush_file,
+    flush_folder,
+    remove,
+    remove_folder,
+    replace,
+    usual,
+)
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
-from gribble.core.base.paths import MEMORY_FOLDER, lies_in, parent
+from gribble.core.base.names import composed
+from gribble.core.base.paths import MEMORY_FOLDER, is_link, lies_in, parent
 from gribble.core.placing.store import Content, Free, Stamp, StoreError
 from gribble.core.survey.walking import store_fault
 from gribble.stores.files import copy_whole, free_at, give_owner, move, read_blocks, same_content, same_file, told
@@ -53,13 +63,15 @@ class LocalStore(AtticFolder):
         at = str(self.root)
         for part in (MEMORY_FOLDER, "attic", *slot.split("/")[:-1]):
             at = f"{at}/{part}"
-            if os.path.islink(at):
+            if is_link(at):
                 raise StoreError(f"{at} is a link, and the attic is never reached through one")
         return at_any_length(super()._slot(slot))
 
     def _at(self, path: str) -> Path:
         if fault := store_fault(path):
             raise StoreError(f'"{path}" {fault}')
+        if WINDOWS and ":" in path:
+            raise StoreError(f"{path}: what stands behind a colon is no file to Windows, but a stream of one")
         place = at_any_length(self.root / path)
         folder = _real(place.parent)
         if folder != self._real_root and not folder.startswith(f"{self._real_root.rstrip(os.sep)}{os.sep}"):
@@ -81,7 +93,7 @@ class LocalStore(AtticFolder):
         place = self._at(path)
         if not os.path.lexists(place):
             return False
-        return not self._folds_case or place.name in os.listdir(place.parent)
+        return not self._folds_case or composed(place.name) in map(composed, os.listdir(place.parent))
 
     def stamp(self, path: str) -> Stamp | None:
         """What a glance tells of a file, or of a link as a link; None where nothing is."""
@@ -160,7 +172,7 @@ class LocalStore(AtticFolder):
         folder = parent(path)
         while folder and not self._at(folder).is_dir():
             if os.path.lexists(self._at(folder)):
-                what = "a link that leads nowhere" if self._at(folder).is_symlink() else "a file, not a folder"
+                what = "a link that leads nowhere" if is_link(self._at(folder)) else "a file, not a folder"
                 raise StoreError(f"{folder} is {what}; move it away")
             missing.append(folder)
             folder = parent(folder)

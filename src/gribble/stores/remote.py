@@ -11,6 +11,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 from gribble.core.base.changing import flush_file, flush_folder, remove, replace
+from gribble.core.base.names import escaped
 from gribble.core.base.paths import base, fold, join, parent
 from gribble.core.files.hashing import digest_blocks
 from gribble.core.placing.store import Content, Free, Stamp, StoreError, StoreLost
@@ -37,7 +38,7 @@ class RemoteStore(AtticFolder):
 
     def __init__(self, link: SteadyLink, home: Path, *, trust_size: bool = False) -> None:
         """`home` is the folder on this machine for the attic and for what is fetched."""
-        super().__init__(home / "attic")
+        super().__init__(home / "attic", escapes=True)
         self.wire = link
         self.trust_size = trust_size
         self._home = home
@@ -117,7 +118,7 @@ class RemoteStore(AtticFolder):
     def local(self, path: str, progress: Callable[[int], None] | None = None) -> Path:
         """A copy of a file on this machine, fetched once; it is gone when something is written, or at the end."""
         if path not in self._near:
-            place = self.room() / str(self._number) / base(_checked(path))
+            place = self.room() / str(self._number) / escaped(base(_checked(path)))
             place.parent.mkdir(exist_ok=True)
             self._number += 1
             with place.open("wb") as stream:

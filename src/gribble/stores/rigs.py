@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 
 from gribble.core.base.changing import remove
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
-from gribble.core.base.paths import MEMORY_FOLDER, lies_in
+from gribble.core.base.paths import MEMORY_FOLDER, is_link, lies_in
 from gribble.core.base.regular import NO_LINKS, open_regular
 from gribble.core.files.volumes import folds_case
 from gribble.core.placing.journal import Journal, Run, Seal, runs_in
@@ -98,7 +98,7 @@ class RigHome:
     def _refuse_links(self) -> None:
         """Nothing of Gribble's own is reached through a link: on a stick that was borrowed it could lead anywhere."""
         for path in (self._home, *(self._home / name for name in ("runs", "attic", "lock", "lock.held"))):
-            if path.is_symlink():
+            if is_link(path):
                 raise GribbleError(
                     f"rig {self.name}: {path} is a link, and what is Gribble's own is never reached through one",
                     fix="Nothing was changed. Remove the link.",

@@ -7,8 +7,9 @@ import os
 from collections.abc import Iterator
 from pathlib import Path
 
-from gribble.core.base.changing import remove, remove_folder
-from gribble.core.base.paths import UNDONE
+from gribble.core.base.changing import WINDOWS, remove, remove_folder
+from gribble.core.base.names import escaped, unescaped
+from gribble.core.base.paths import UNDONE, is_link
 from gribble.core.placing.store import Free
 from gribble.stores.files import free_at, read_blocks, told
 
@@ -16,11 +17,18 @@ from gribble.stores.files import free_at, read_blocks, told
 class AtticFolder:
     """The slots of one rig's attic; what is still being written ends in `.part`."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, *, escapes: bool = False) -> None:
+        """An attic `escapes` names where it lies on another volume than the rig, which may not hold them all."""
         self._attic = folder
+        self._escapes = escapes
 
     def _slot(self, slot: str) -> Path:
-        return self._attic / slot
+        place = self._attic / slot
+        if not self._escapes or (form := escaped(slot)) == slot:
+            return place
+        return (
+            place if not WINDOWS and os.path.lexists(place) else self._attic / form
+        )  # versions before escaped nothing
 
     @property
     def attic(self) -> Path:
@@ -41,11 +49,12 @@ class AtticFolder:
 
     def slots(self) -> Iterator[tuple[str, int]]:
         """Every filled slot of the attic, with the size of its file in bytes."""
-        for folder, _, names in os.walk(self._attic) if not self._attic.is_symlink() else ():
+        for folder, _, names in os.walk(self._attic) if not is_link(self._attic) else ():
             for name in names:
                 place = Path(folder, name)
                 if not name.endswith(".part"):
-                    yield place.relative_to(self._attic).as_posix(), place.lstat().st_size
+                    slot = place.relative_to(self._attic).as_posix()
+                    yield unescaped(slot) if self._escapes else slot, place.lstat().st_size
 
     @told
     def forget(self, slot: str) -> None:

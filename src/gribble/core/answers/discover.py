@@ -8,7 +8,8 @@ from pathlib import Path
 
 from msgspec import Struct
 
-from gribble.core.base.paths import MEMORY_FOLDER
+from gribble.core.base.names import is_trash
+from gribble.core.base.paths import MEMORY_FOLDER, is_link
 from gribble.core.catalogue.sheets import SHEET_ENDING, load_catalogue
 from gribble.core.records.sheet import Sheet
 
@@ -60,7 +61,12 @@ def _is_rig_of(path: Path, sheet: Sheet) -> bool:
 def _folders_below(folder: Path) -> list[Path]:
     found, level = [folder], [folder]
     for _ in range(DEPTH):
-        level = [child for path in level for child in _children(path) if child.is_dir() and not child.is_symlink()]
+        level = [
+            child
+            for path in level
+            for child in _children(path)
+            if child.is_dir() and not is_link(child) and not is_trash(child.name)
+        ]
         level = [child for child in level if child.name != MEMORY_FOLDER and child.name[0] != "."]
         found += level
     return found
@@ -68,7 +74,7 @@ def _folders_below(folder: Path) -> list[Path]:
 
 def _children(folder: Path) -> list[Path]:
     try:
-        return sorted(folder.iterdir())
+        return sorted(child for child in folder.iterdir() if not is_trash(child.name))
     except OSError:
         return []
 

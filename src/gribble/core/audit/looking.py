@@ -15,7 +15,7 @@ from gribble.core.audit.scope import Scope, rig_root
 from gribble.core.audit.world import World
 from gribble.core.base.changing import remove, replace
 from gribble.core.base.errors import ExitCode, GribbleError
-from gribble.core.base.paths import join, leads_out, parent, run_of, same_place
+from gribble.core.base.paths import is_link, join, leads_out, parent, run_of, same_place
 from gribble.core.catalogue.choosing import Load, choose_roster
 from gribble.core.catalogue.config import fit_sheet
 from gribble.core.catalogue.rosters import load_roster
@@ -317,7 +317,7 @@ class _Looker:
     def attics(self) -> Iterator[Survey]:
         """What runs have displaced is held, too. Nothing is followed there: an attic that is a link is none of ours."""
         for attic in self._reach.attics.values():
-            if not attic.is_dir() or attic.is_symlink() or attic.parent.is_symlink():
+            if not attic.is_dir() or is_link(attic) or is_link(attic.parent):
                 continue
             try:
                 survey = self._surveyor.survey(attic)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Container, Iterable, Mapping
-from fnmatch import fnmatch
 from pathlib import Path
 
 import msgspec
@@ -16,6 +15,7 @@ from gribble.core.audit.judging.pairs import partner_pattern
 from gribble.core.audit.scope import Scope
 from gribble.core.base.digests import DiscHeader
 from gribble.core.base.errors import reason_of
+from gribble.core.base.names import is_like
 from gribble.core.base.paths import base
 from gribble.core.catalogue.choosing import Load, with_others
 from gribble.core.catalogue.rosters import load_roster
@@ -187,7 +187,7 @@ class World(Struct, frozen=True, kw_only=True):
             for pair in fitted.pair:
                 own = {(at.offset, at.length) for at in (pair.id_at, pair.version_at) if at}
                 for holding in shelf.below(fitted.folders[pair.folder]) if own else ():
-                    if fnmatch(base(holding.path).lower(), pair.each.lower()):
+                    if is_like(base(holding.path), pair.each, folds=rig.folds_case):
                         yield from self._ids_of(holding, own)
                 if at := pair.wants_id_at:
                     for holding in stock.like(base(partner_pattern(pair))):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import re
+import stat
 import unicodedata
 from collections.abc import Callable, Iterable
 from pathlib import Path
@@ -12,6 +13,8 @@ _DOUBTFUL = re.compile(r"[^A-Za-z0-9 _.()\[\]&'!,+\n-]|\.\.|(?:^|\n)(?:[ .]|\n|$
 _DOUBTFUL_BYTES = re.compile(_DOUBTFUL.pattern.encode())
 _INVISIBLE = frozenset({"Cc", "Cf", "Cs", "Zl", "Zp"})
 _SHORT_NAME = re.compile(r"^gribbl~\d+$")
+_MOUNT_POINT = 0xA0000003
+"""IO_REPARSE_TAG_MOUNT_POINT (Microsoft's "Reparse Point Tags")."""
 _DRIVE = re.compile(r"^[A-Za-z]:")
 
 
@@ -115,6 +118,20 @@ def outside(path: str) -> bool:
     return "://" in path or Path(path).is_absolute()
 
 
+def is_junction(status: os.stat_result) -> bool:
+    """Whether a folder, by its own status, is a junction of Windows: a link that is none to Python's `is_symlink`."""
+    return getattr(status, "st_reparse_tag", 0) == _MOUNT_POINT
+
+
+def is_link(path: str | Path) -> bool:
+    """Whether a path is a link of any kind; what is not there is none."""
+    try:
+        status = os.lstat(path)
+    except (OSError, ValueError):
+        return False
+    return stat.S_ISLNK(status.st_mode) or is_junction(status)
+
+
 def leads_out(root: Path, target: Path) -> bool:
     """Whether a path, links followed, ends outside the root."""
     return not target.resolve().is_relative_to(root.resolve())
@@ -164,7 +181,6 @@ MEMORY_FOLDER = ".gribble"
 """Folder of Gribble's own (attic, journal, index); never walked into."""
 
 
-WORK_ENDINGS = (".part", ".third", ".aside")
 _WORK_FILE = re.compile(r"^\.gribble-\d+-\d+\.(part|third|aside)$")
 
 

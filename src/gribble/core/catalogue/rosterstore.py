@@ -21,6 +21,7 @@ from msgspec import Struct
 
 from gribble.core.base.changing import replace
 from gribble.core.base.errors import Mistake, reason_of
+from gribble.core.base.paths import is_link
 from gribble.core.base.regular import NO_LINKS, read_regular
 from gribble.core.catalogue.rosters import UNREADABLE, load_roster
 from gribble.core.catalogue.storedsets import StoredSets, names_in, open_store
@@ -95,7 +96,7 @@ class RosterStore:
             return load_roster(path)
         try:
             self._folder.mkdir(parents=True, exist_ok=True, mode=0o700)
-            if self._folder.is_symlink():
+            if is_link(self._folder):
                 raise OSError(errno.ELOOP, "is a link, and what is Gribble's own is never reached through one")
             with path.open("rb") as stream:
                 return self._stored(self._folder, path, stream, listener)

@@ -4,8 +4,16 @@ from __future__ import annotations
 
 import os
 import re
+import sys
+from collections.abc import Collection
 from pathlib import Path
 
+from gribble.core.base.changing import WINDOWS
+from gribble.core.base.names import FORBIDDEN, is_device
+from gribble.core.base.paths import visible
+
+USUALLY_FOLDS = WINDOWS or sys.platform == "darwin"
+"""Whether a volume of which nothing is known folds case, as a rule."""
 FOLDING = {"fat32": True, "exfat": True, "ntfs": True, "apfs": True, "ext4": False}
 """Whether two spellings of a name are one file, by kind of volume as it is formatted by default."""
 
@@ -19,22 +27,29 @@ def folds_case(volume: str, root: Path) -> bool:
     if volume in FOLDING:
         return FOLDING[volume]
     tried = _tried(root)
-    return FOLDING.get(volume_of(root)[0], False) if tried is None else tried
+    return FOLDING.get(volume_of(root)[0], USUALLY_FOLDS) if tried is None else tried
 
 
 def _tried(root: Path) -> bool | None:
-    """Whether a name in a folder is found under another spelling; None where there is none that can be tried."""
+    """Whether a name in a folder is found under another spelling, or its own where its volume is not mounted at it;
+    None where there is none that can be tried."""
     try:
         with os.scandir(root) as listing:
-            children = {child.name: child for child in listing}
-        for name, child in children.items():
-            other = name.swapcase()
-            if other == name or not name.isascii() or other in children or child.is_symlink():
-                continue  # a link could be the other spelling itself
-            return os.path.lexists(root / other)
+            children = {child.name: child.is_symlink() for child in listing}
+        for name, is_link in children.items():  # a link could be the other spelling itself
+            if not is_link and (answer := _found_otherwise(root, name, children)) is not None:
+                return answer
+        if root.name and root.stat().st_dev == root.parent.stat().st_dev:
+            return _found_otherwise(root.parent, root.name, os.listdir(root.parent))
     except OSError:
         pass
     return None
+
+
+def _found_otherwise(folder: Path, name: str, names: Collection[str]) -> bool | None:
+    """Whether a name is found in another case; None where it has none, or that is a name of its own there."""
+    other = name.swapcase()
+    return os.path.lexists(folder / other) if other != name and name.isascii() and other not in names else None
 
 
 CLUSTERS = {"fat32": 32 << 10, "exfat": 128 << 10}
@@ -114,10 +129,7 @@ def _label_of(device: str, mountpoint: str) -> str:
     return ""
 
 
-_RESERVED = frozenset(
-    {"con", "prn", "aux", "nul", *(f"{name}{number}" for name in ("com", "lpt") for number in range(1, 10))}
-)
-_FORBIDDEN = {kind: '<>:"|?*\\' if kind in ("fat32", "exfat", "ntfs") else "" for kind in FOLDING}
+_AS_WINDOWS = ("fat32", "exfat", "ntfs")
 MOST_BYTES = {"fat32": (4 << 30) - 1}
 """The largest file, in bytes; elsewhere more than anyone has."""
 WITHOUT_LINKS = ("fat32", "exfat")
@@ -130,24 +142,34 @@ def trouble(path: str, size: int, volume: str) -> str:
     """Why a volume cannot hold a file of this name and size, in bytes; empty if it can, or nothing is known of it."""
     if size > MOST_BYTES.get(volume, size):
         return f"has {size:,} bytes, and {volume} holds files of at most {MOST_BYTES[volume]:,}"
-    return name_trouble(path, volume) if volume in FOLDING else ""
+    return name_trouble(path, volume) if volume in FOLDING or WINDOWS else ""
 
 
-def name_trouble(path: str, volume: str) -> str:
-    """Why a volume cannot hold a relative path, or cannot give it back as it is; empty if it can.
+def name_trouble(path: str, volume: str, *, windows: bool = WINDOWS) -> str:
+    """Why a volume cannot hold a relative path, or cannot give it back as it is; empty if it can. By `windows` every
+    volume is written by that system's rules.
 
     Sources: Microsoft's "Naming Files, Paths, and Namespaces", the exFAT specification, and the manual page of ext4.
     """
+    by_windows = windows or volume in _AS_WINDOWS
+    what = volume if volume in _AS_WINDOWS else "Windows"
     for name in path.split("/"):
-        bad = sorted(set(name) & set(_FORBIDDEN.get(volume, "")))
+        bad = sorted(char for char in set(name) if char in FORBIDDEN or char < " ") if by_windows else []
         if bad:
-            return f"has {' '.join(bad)}, which {volume} cannot hold"
-        windows = volume in ("fat32", "exfat", "ntfs")
-        if windows and name != name.rstrip(". "):
-            return f"has a part that ends in a dot or a blank, which {volume} drops"
-        if windows and name.partition(".")[0].lower() in _RESERVED:
-            return f"has the part {name}, which is a device's name on {volume}"
-        length = len(name.encode("utf-16-le", "surrogatepass")) // 2 if windows else len(name.encode(errors="replace"))
+            return f"has {' '.join(visible(one, 'a control character') for one in bad)}, which {what} cannot hold"
+        if by_windows and name != name.rstrip(". "):
+            return f"has a part that ends in a dot or a blank, which {what} drops"
+        if by_windows and is_device(name):
+            return f"has the part {name}, which is a device's name on {what}"
+        try:
+            length = utf16_units(name) if by_windows else len(name.encode("utf-8", "surrogateescape"))
+        except UnicodeEncodeError:
+            return "has a part that is no text, which only Windows can hold"
         if length > MOST_NAME:
-            return f"has a part of {length} characters, and {volume} holds {MOST_NAME}"
+            return f"has a part of {length} characters, and {what if by_windows else volume} holds {MOST_NAME}"
     return ""
+
+
+def utf16_units(name: str) -> int:
+    """How long a name is as Windows counts it."""
+    return len(name.encode("utf-16-le", "surrogatepass")) // 2

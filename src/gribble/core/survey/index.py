@@ -18,6 +18,7 @@ from pathlib import Path
 from typing import Any
 
 from gribble.core.base.changing import remove
+from gribble.core.base.paths import is_link
 from gribble.core.base.regular import NO_LINKS
 from gribble.core.files.volumes import is_share, keeps_inodes
 from gribble.core.survey.facts import PLAIN, Facts, keep, kept
@@ -80,7 +81,7 @@ class Index:
         if path is not None:
             path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
             for ending in ("", "-wal", "-shm", "-journal"):
-                if os.path.islink(f"{path}{ending}"):
+                if is_link(f"{path}{ending}"):
                     raise OSError(errno.ELOOP, "is a link, and what is Gribble's own is never reached through one")
             if not path.exists():
                 return self._begin(path)

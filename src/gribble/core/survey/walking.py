@@ -9,8 +9,10 @@ from pathlib import Path
 
 from msgspec import Struct
 
+from gribble.core.base.changing import WINDOWS
 from gribble.core.base.errors import reason_of
-from gribble.core.base.paths import MEMORY_FOLDER, WORK_ENDINGS, identity, is_work_file, leads_out, path_fault, spelling
+from gribble.core.base.names import composed, is_litter, is_trash
+from gribble.core.base.paths import MEMORY_FOLDER, identity, is_junction, is_work_file, leads_out, path_fault, spelling
 from gribble.core.records.holding import Skipped, Why
 
 _NAME = operator.attrgetter("name")
@@ -85,20 +87,23 @@ def walk(root: Path, way: Walk = Walk()) -> Iterator[Folder]:  # noqa: B008  (fr
         inner = []
         note = folder.files.append
         for child in children:
-            at = prefix + child.name
+            name = child.name
+            if not name.isascii():
+                name = _as_asked(root / path, name, children)
+            at = prefix + name
             try:
                 if child.is_file(follow_symlinks=False):
-                    if not (at.endswith(WORK_ENDINGS) and is_work_file(child.name)):
+                    if not (is_litter(name) and not way.looks(at)) and not is_work_file(name):
                         there = child.stat(follow_symlinks=False)
                         note(Entry(at, there.st_size, there.st_mtime_ns, there.st_ctime_ns, there.st_ino, held))
-                elif child.is_dir(follow_symlinks=False):
-                    if child.name == MEMORY_FOLDER or child in left_out:
+                elif child.is_dir(follow_symlinks=False) and not _is_junction(child):
+                    if name == MEMORY_FOLDER or (is_trash(name) and not way.looks(at)) or child in left_out:
                         continue
                     if child not in fixed:
                         inner.append((at, held))
                     elif way.looks(at):
                         inner.append((at, True))
-                elif child.is_symlink():
+                elif child.is_symlink() or _is_junction(child):
                     if _meet_link(root, at, child, folder, way, left_out):
                         inner.append((at, True))
                 else:
@@ -108,6 +113,19 @@ def walk(root: Path, way: Walk = Walk()) -> Iterator[Folder]:  # noqa: B008  (fr
                 folder.skipped.append(Skipped(at, f"cannot be read: {reason_of(error)}", kind=Why.UNREAD))
         yield folder
         waiting.extend(reversed(inner))
+
+
+def _as_asked(folder: Path, name: str, children: list[os.DirEntry[str]]) -> str:
+    """A name as it is asked for and compared: composed, where the volume finds it so and there is no other of that
+    name. (HFS+ gives names back decomposed.)"""
+    form = composed(name)
+    if form == name or any(child.name == form for child in children) or not os.path.lexists(folder / form):
+        return name
+    return form
+
+
+def _is_junction(child: os.DirEntry[str]) -> bool:
+    return WINDOWS and is_junction(child.stat(follow_symlinks=False))
 
 
 def _meet_link(root: Path, path: str, child: os.DirEntry[str], folder: Folder, way: Walk, left_out: _Marked) -> bool:

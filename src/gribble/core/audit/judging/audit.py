@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from fnmatch import fnmatch
 from typing import NamedTuple
 
 from msgspec import structs
@@ -23,6 +22,7 @@ from gribble.core.audit.judging.needs import NeedsAuditor
 from gribble.core.audit.judging.pairs import paired_names
 from gribble.core.audit.judging.serving import Serving
 from gribble.core.audit.judging.settings import SettingsAuditor
+from gribble.core.base.names import is_like
 from gribble.core.base.paths import base, parent
 from gribble.core.records.findings import EmulatorAudit, Finding, Remedy, RigAudit, SetAudit
 from gribble.core.records.fitted import Fitted
@@ -264,7 +264,9 @@ class _Auditor:
                 folder = parent(folder)
             if folder not in owners or folder in aside or path in named or self._serving.looks_at(path):
                 continue
-            if any(folder == one and fnmatch(base(path).lower(), pattern.lower()) for one, pattern in partners):
+            if any(
+                folder == one and is_like(base(path), pattern, folds=self._rig.folds_case) for one, pattern in partners
+            ):
                 continue
             if not self._case.ask.known.matches(holding.size, holding.digests):
                 spare.setdefault(owners[folder].emulator, []).append(path)

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator
-from fnmatch import fnmatch, fnmatchcase
 from typing import NamedTuple
 
 from gribble.core.audit.judging.case import RigCase
+from gribble.core.base.names import is_like
 from gribble.core.base.paths import base, climb_fault, join, name_fault, parent
 from gribble.core.records.findings import GameFinding, Remedy, Verdict
 from gribble.core.records.fitted import Fitted
@@ -81,7 +81,7 @@ class PairsAuditor:
 
     def _is_like(self, rule: _One, name: str, pattern: str) -> bool:
         folds = self._rig.folds_case and not rule.fitted.root.exact_names
-        return fnmatch(name.lower(), pattern.lower()) if folds else fnmatchcase(name, pattern)
+        return is_like(name, pattern, folds=folds)
 
     def _said(self, holding: Holding, at: IdAt | None) -> str:
         """What a file says at a place."""

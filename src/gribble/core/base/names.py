@@ -1,0 +1,87 @@
+"""Names of files as other systems take them: what they cannot be, what form they come back in, whose they are.
+
+Sources: Microsoft's "Naming Files, Paths, and Namespaces"; Unicode Standard Annex 15 (forms); Apple's "HFS Plus Volume
+Format" (decomposed names).
+"""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from fnmatch import fnmatchcase
+
+from gribble.core.base.paths import fold
+
+_DEVICES = frozenset(
+    {"con", "prn", "aux", "nul", "conin$", "conout$"}
+    | {f"{name}{number}" for name in ("com", "lpt") for number in "123456789\u00b9\u00b2\u00b3"}
+)
+FORBIDDEN = '<>:"|?*\\'
+"""What no name has on Windows, besides control characters."""
+_ESCAPED = re.compile(r"%((?:[0-9A-F]{2}%)*[0-9A-F]{2})")
+
+
+def is_device(name: str) -> bool:
+    """Whether Windows takes a name for a device, whatever ending it has."""
+    return name.partition(".")[0].rstrip(" ").lower() in _DEVICES
+
+
+def composed(name: str) -> str:
+    """A name in the form in which names are compared (NFC)."""
+    return name if name.isascii() else unicodedata.normalize("NFC", name)
+
+
+def is_like(name: str, pattern: str, *, folds: bool) -> bool:
+    """Whether a name matches a pattern, in any case where the volume `folds`; alike on every system."""
+    return fnmatchcase(fold(name), fold(pattern)) if folds else fnmatchcase(composed(name), composed(pattern))
+
+
+_TRASH = re.compile(
+    r"""\.trash(es|-\d+)? | \$recycle\.bin | recycler | recycled | \#recycle | @recycle | system\ volume\ information
+    | \.spotlight-v\d+ | \.fseventsd | \.temporaryitems | \.documentrevisions-v\d+ | \.appledouble | @eadir
+    | lost\+found | found\.\d{3} | \.snapshots?""",
+    re.VERBOSE,
+)
+_LITTER = frozenset({".ds_store", "thumbs.db", "ehthumbs.db", "desktop.ini", ".directory", ".localized"})
+
+
+def is_trash(folder: str) -> bool:
+    """Whether a folder of this name is a system's own: what was thrown away, its indexes, its snapshots."""
+    return folder[:1] in tuple(".$@#rRsSlLfF") and _TRASH.fullmatch(folder.lower()) is not None
+
+
+def is_litter(name: str) -> bool:
+    """Whether a file of this name is what a system leaves beside the user's: pictures of a folder, forks, settings."""
+    return name.startswith("._") or (name[:1] in tuple(".tTeEdD") and name.lower() in _LITTER)
+
+
+def escaped(path: str) -> str:
+    """A relative path as every system can hold it: what one cannot is written %XX, as are its bytes in UTF-8."""
+    return "/".join(_escaped(part) for part in path.split("/"))
+
+
+def _escaped(name: str) -> str:
+    put = "".join(_put(char) if char in FORBIDDEN or char == "%" or not _is_plain(char) else char for char in name)
+    if put[-1:] in (".", " ") and put:
+        put = put[:-1] + _put(put[-1])
+    return _put(put[0]) + put[1:] if is_device(put) else put
+
+
+def _is_plain(char: str) -> bool:
+    return char >= " " and not "\ud800" <= char <= "\udfff"
+
+
+def _put(char: str) -> str:
+    return "".join(f"%{byte:02X}" for byte in char.encode("utf-8", "surrogatepass"))
+
+
+def unescaped(path: str) -> str:
+    """The path that was `escaped`."""
+
+    def char(found: re.Match[str]) -> str:
+        try:
+            return bytes.fromhex(found[1].replace("%", "")).decode("utf-8", "surrogatepass")
+        except UnicodeDecodeError:
+            return found[0]
+
+    return _ESCAPED.sub(char, path)
