@@ -11,7 +11,7 @@ demo: .venv/ready
 	$(BIN)/gribble demo build/demo
 
 test: .venv/ready
-	$(BIN)/pytest
+	PYTHONWARNDEFAULTENCODING=1 $(BIN)/pytest
 	for ground in windows mac card; do $(BIN)/pytest --ground $$ground $(ON_GROUNDS) || exit 1; done
 
 soak: .venv/ready
@@ -24,6 +24,8 @@ lint: .venv/ready
 	$(BIN)/ruff check
 	$(BIN)/ruff format --check
 	$(BIN)/mypy
+	$(BIN)/mypy --platform win32 src docs
+	$(BIN)/mypy --platform darwin src docs
 
 .venv/ready: pyproject.toml
 	$(PYTHON) -m venv .venv

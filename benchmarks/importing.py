@@ -73,9 +73,9 @@ def main() -> None:
     """Parse and import by turns, each in a process of its own, and print the medians and their ratio."""
     with tempfile.TemporaryDirectory() as folder:
         path, map_, out = Path(folder, "sets.xml"), Path(folder, "map.toml"), Path(folder, "t.roster.jsonl")
-        with path.open("w") as stream:
+        with path.open("w", encoding="utf-8") as stream:
             stream.writelines(xml(int(sys.argv[1]) if len(sys.argv) > 1 else 45_000))
-        map_.write_text(MAP)
+        map_.write_text(MAP, encoding="utf-8")
         loop = f"from xml.etree.ElementTree import iterparse\nfor _, one in iterparse({str(path)!r}): one.clear()"
         start = [sys.executable, "-m", "gribble", "catalogue", "import", str(path), "--out", str(out)]
         ways = {

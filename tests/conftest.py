@@ -101,6 +101,7 @@ def gribble(tmp_path: Path, clean_env: dict[str, str], ground: Ground) -> Gribbl
         process: bool = False,
         asks: bool = False,
         rules: tuple[str, ...] = ground.rules,
+        encoding: str = "utf-8",
         **env: str,
     ) -> Ended:
         apart = process or any(name.startswith(("PYTHON", "LANG", "LC_")) for name in env)
@@ -108,7 +109,7 @@ def gribble(tmp_path: Path, clean_env: dict[str, str], ground: Ground) -> Gribbl
         if apart:
             ended = apart_run(words, place, env, stdin, rules)
         else:
-            ended = run_here(words, place, env, stdin, asks=asks, rules=rules)
+            ended = run_here(words, place, env, stdin, asks=asks, rules=rules, encoding=encoding)
         assert code is None or ended.code == code, f"exit status {ended.code}\n{ended.out}\n{ended.err}"
         assert "Traceback" not in ended.err
         assert "a fault of its own" not in ended.err, ended.err

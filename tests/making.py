@@ -49,8 +49,8 @@ A, B, C = b"content A" * 400, b"content B" * 300, b"any other content" * 200
 class Ended:
     """What a run of the program left: exit status, standard output, standard error."""
 
-    def __init__(self, code: int, out: bytes, err: bytes) -> None:
-        self.code, self.out, self.err = code, out.decode(), err.decode()
+    def __init__(self, code: int, out: bytes, err: bytes, encoding: str = "utf-8") -> None:
+        self.code, self.out, self.err, self.raw = code, out.decode(encoding, "replace"), err.decode(), out
 
     @classmethod
     def of(cls, done: subprocess.CompletedProcess[bytes]) -> Ended:
@@ -89,18 +89,25 @@ def run_here(
     as_one: bool = False,
     asks: bool = False,
     rules: tuple[str, ...] = (),
+    encoding: str = "utf-8",
 ) -> Ended:
     """The program in this process, with variables, folder and streams of its own, and under some rules of other
     systems; both outputs in one, if that is wished. `asks` says that somebody sits at a terminal."""
     out, err = io.BytesIO(), io.BytesIO()
-    stdout = io.TextIOWrapper(out, "utf-8", write_through=True)
+    stdout = io.TextIOWrapper(out, encoding, write_through=True)
     streams = stdout, stdout if as_one else io.TextIOWrapper(err, "utf-8", "backslashreplace", write_through=True)
     surroundings = Environment(
-        tuple(map(os.fsdecode, words)), env, cwd, io.TextIOWrapper(io.BytesIO(stdin)), *streams, datetime.now, asks
+        tuple(map(os.fsdecode, words)),
+        env,
+        cwd,
+        io.TextIOWrapper(io.BytesIO(stdin), encoding="utf-8"),
+        *streams,
+        datetime.now,
+        asks,
     )
     with mock.patch.dict(os.environ, env, clear=True), contextlib.chdir(cwd), laid(*rules):
         code = run(surroundings)
-    return Ended(code, out.getvalue(), err.getvalue())
+    return Ended(code, out.getvalue(), err.getvalue(), encoding)
 
 
 class Said:

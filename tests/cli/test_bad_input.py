@@ -81,7 +81,7 @@ CASES: dict[str, tuple[Callable[[Path], None], str, int, list[str]]] = {
     "a missing source": (remove("drawer"), "check", 1, ["drawer", "this source is left out", "no such file"]),
     "an empty configuration": (write("gribble.toml", b""), "check", 0, ["no emulators"]),
     "a configuration that is no TOML": (write("gribble.toml", b"rig = ="), "check", 2, ["gribble.toml", "not TOML", "line 1"]),
-    "a configuration in another encoding": (write("gribble.toml", b"\xff\xfeh"), "check", 2, ["not UTF-8"]),
+    "a configuration in another encoding": (write("gribble.toml", b"\xfch"), "check", 2, ["not UTF-8"]),
     "an unknown key": (config("sources", "source"), "check", 2, ["source", "did you mean 'sources'?"]),
     "a wrong type": (config('["EU", "US"]', '"EU"'), "check", 2, ["regions", "should be a list"]),
     "an emulator without a sheet": (config("sandpiper =", "sandpipr ="), "check", 2, ["did you mean 'sandpiper'?"]),

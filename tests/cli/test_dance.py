@@ -30,7 +30,7 @@ COMMANDS = (
 
 
 def lines_of(journal: Path) -> list[dict[str, Any]]:
-    return [json.loads(line) for line in journal.read_text().splitlines()[1:] if line]
+    return [json.loads(line) for line in journal.read_text(encoding="utf-8").splitlines()[1:] if line]
 
 
 def check_journals(rig: Path) -> None:

@@ -45,7 +45,7 @@ def blocks(page: Path) -> list[Line]:
     """The commands of a document's blocks in order: lines after `$`, with their answers, and plain lines of ours."""
     found: list[Line] = []
     inside = False
-    for line in page.read_text().splitlines():
+    for line in page.read_text(encoding="utf-8").splitlines():
         if line.startswith("    ") or (inside and not line):
             text = line[4:]
             if text.startswith("$ ") or (not inside and text.startswith("gribble")) or text.startswith("gribble "):
@@ -74,7 +74,9 @@ def inline() -> Iterator[str]:
 
 def props(page: Path, world: Path) -> None:
     """What a document talks of and the demo world has not: files in fenced blocks that bear a name, and gifts."""
-    for name, text in re.findall(r"^```\w+ (\S+)\n(.*?)^```", page.read_text(), re.MULTILINE | re.DOTALL):
+    for name, text in re.findall(
+        r"^```\w+ (\S+)\n(.*?)^```", page.read_text(encoding="utf-8"), re.MULTILINE | re.DOTALL
+    ):
         (world / name).write_text(text)
     shutil.copytree(world / "catalogue", world / "new-catalogue")
     gift = world / "gift"

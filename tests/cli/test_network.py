@@ -186,7 +186,7 @@ def test_a_host_key_must_be_known(gribble: Gribble, sofa: tuple[Path, Weather], 
         known = Path(clean_env["HOME"], ".ssh/known_hosts")
         known.parent.mkdir()
         line = f"[127.0.0.1]:{address.port} {HOST_KEY.get_name()} {HOST_KEY.get_base64()}\n"
-        known.write_text(line)
+        known.write_text(line, encoding="utf-8")
         before = tree(world / "handheld")
         gribble("place", "--rig", "handheld", "--yes", cwd=world, code=0, **PASSWORD)
         assert handheld_of(gribble("check", "--json", cwd=world, code=1, **PASSWORD).json)["state"] == "ready"

@@ -125,7 +125,7 @@ def test_two_needs_with_one_id_or_one_place_are_told(tmp_path: Path) -> None:
 
 @pytest.mark.parametrize(
     ("data", "what"),
-    [(b"sheet = ", "is not TOML"), (b"\xff\xfe", "is not UTF-8 text"), (b"", "is missing")],
+    [(b"sheet = ", "is not TOML"), (b"\xff!", "is not UTF-8 text"), (b"", "is missing")],
 )
 def test_a_file_that_is_no_sheet_is_told(tmp_path: Path, data: bytes, what: str) -> None:
     (tmp_path / "x.sheet.toml").write_bytes(data)

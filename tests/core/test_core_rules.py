@@ -44,7 +44,7 @@ def faults(source: str) -> list[str]:
 
 @pytest.mark.parametrize("path", FILES, ids=lambda path: path.name)
 def test_core_knows_nothing_of_interfaces(path: Path) -> None:
-    assert faults(path.read_text()) == []
+    assert faults(path.read_text(encoding="utf-8")) == []
 
 
 def test_the_rule_would_notice() -> None:

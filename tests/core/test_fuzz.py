@@ -220,7 +220,7 @@ def in_bounds(act: Callable[[], None]) -> str:
     child = os.fork()
     if not child:
         try:
-            size = int(re.findall(r"VmSize:\s+(\d+)", Path("/proc/self/status").read_text())[0]) << 10
+            size = int(re.findall(r"VmSize:\s+(\d+)", Path("/proc/self/status").read_text(encoding="utf-8"))[0]) << 10
             resource.setrlimit(resource.RLIMIT_AS, (size + MOST_BYTES, size + MOST_BYTES))
             signal.alarm(SECONDS)
             act()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import unicodedata
 from pathlib import Path
@@ -13,7 +14,7 @@ from hypothesis import strategies as st
 
 from gribble.core.base import changing
 from gribble.core.base.changing import usual, verbatim
-from gribble.core.base.names import escaped, is_like, is_litter, is_trash, unescaped
+from gribble.core.base.names import ANY_NAME, escaped, is_like, is_litter, is_trash, unescaped
 from gribble.core.base.paths import is_junction
 from gribble.core.files.volumes import folds_case, name_trouble, utf16_units
 from gribble.core.placing.store import StoreError
@@ -56,6 +57,15 @@ def test_an_escaped_name_is_held_anywhere_and_is_the_same_name_again(path: str) 
     assert unescaped(form) == path
     assert not any(is_no_name(part) for part in form.split("/"))
     form.encode()
+
+
+@given(st.lists(st.one_of(odd, st.text(), st.text(alphabet=st.characters(categories=["Cs"])))).map("".join))
+@example("\udcff\udced\udca0\udc80")
+@example("\udcff\udcff\ud800")
+def test_every_name_is_bytes_and_the_same_name_again(name: str) -> None:
+    assert name.encode("utf-8", ANY_NAME).decode("utf-8", ANY_NAME) == name
+    with contextlib.suppress(UnicodeEncodeError):
+        assert "\udcff" in name or name.encode("utf-8", ANY_NAME) == name.encode("utf-8", "surrogateescape")
 
 
 def test_an_attic_of_another_machine_holds_every_name_and_those_of_before(tmp_path: Path) -> None:

@@ -14,6 +14,7 @@ from msgspec import structs
 
 from gribble.core.base.digests import Digests
 from gribble.core.base.errors import GribbleError
+from gribble.core.base.paths import fold
 from gribble.core.files.hashing import digest_blocks
 from gribble.core.placing.journal import Seal, read_run, runs_in
 from gribble.core.placing.room import check_room
@@ -23,6 +24,7 @@ from gribble.core.records.steps import Copy, Displace, Pack, PackMember, Rename,
 from gribble.stores.local import LocalStore
 from gribble.stores.rigs import AnyPlace, RigHome, local_rig
 from tests.conftest import tree
+from tests.ground.memory import FoldingStore
 
 SEAL = Seal(lambda: b"a secret of the tests")
 NAMES = ("a.rom", "b.rom", "deep/c.rom", "deep/er/d.rom")
@@ -153,6 +155,58 @@ def test_a_disk_that_fails_at_any_call_loses_nothing(
         taken_back(rig)
         assert tree(Path(rig.root)) == before
     raise AssertionError("the failures never ended")
+
+
+FOLDED_CALLS = ("write", "rename", "keep", "displace", "make_folder", "read")
+SPELLINGS = ("a.rom", "A.ROM", "deep/b.rom", "DEEP/B.ROM", "deep/\u00e9.rom", "deep/e\u0301.rom")
+
+
+@given(
+    present=st.dictionaries(st.sampled_from(SPELLINGS), st.binary(min_size=1, max_size=9)),
+    wanted=st.dictionaries(st.sampled_from(SPELLINGS), st.binary(min_size=1, max_size=9), min_size=1),
+    call=st.sampled_from(FOLDED_CALLS),
+    fails_at=st.integers(0, 12),
+)
+def test_on_a_volume_that_folds_case_a_failing_disk_loses_nothing(
+    tmp_path_factory: pytest.TempPathFactory,
+    present: dict[str, bytes],
+    wanted: dict[str, bytes],
+    call: str,
+    fails_at: int,
+) -> None:
+    base = tmp_path_factory.mktemp("folded")
+    (base / "rig/.gribble").mkdir(parents=True)
+    store = FoldingStore(base / "rig")
+    for number, (name, data) in enumerate(present.items()):
+        if fold(name) not in store.files:
+            store.put(name, data, number + 1)
+    before, contents = store.tree(), {held.data for held in store.files.values()}
+    rig = RigHome("den", str(base / "rig"), base / "rig/.gribble", store, SEAL)
+    steps: dict[str, Step] = {}
+    for number, (name, data) in enumerate(wanted.items()):
+        there = store.files.get(fold(name))
+        (base / f"new-{number}").write_bytes(data)
+        steps.setdefault(fold(name), step(Copy, base / f"new-{number}", name, data, there.name if there else None))
+    count = 0
+
+    def failing(name: str) -> bool:
+        nonlocal count
+        count += name == call
+        return name == call and count == fails_at
+
+    store.failing = failing
+    failed = carried(rig, tuple(steps.values()))
+    store.failing = lambda _call: False
+    for number, one in enumerate(steps.values()):
+        held = store.files.get(fold(one.place))
+        if number not in failed:
+            assert held is not None
+            assert held.name.rpartition("/")[2] == one.place.rpartition("/")[2]
+    everything = {held.data for held in (*store.files.values(), *store.attic.values())}
+    assert contents <= everything
+    assert not [name for name in store.files if ".gribble-" in name]
+    taken_back(rig)
+    assert store.tree() == before
 
 
 def test_steps_whose_world_has_changed_are_refused_one_by_one(tmp_path: Path) -> None:

@@ -17,6 +17,7 @@ from gribble.cli.made import MADE
 from gribble.cli.options import ConfigOption
 from gribble.cli.usage import UsageError, usage_words
 from gribble.core.base.version import VERSION
+from gribble.views.plain import never_fail
 
 USAGE = 2
 FAILED = 3
@@ -228,6 +229,7 @@ def named_in(environment: Environment) -> str:
 @contextlib.contextmanager
 def _streams(environment: Environment) -> Iterator[None]:
     """The parser writes helps to the process's own streams: where the call has others, to those."""
+    never_fail(environment.stdin, environment.stdout, environment.stderr)
     with contextlib.ExitStack() as stack:
         if environment.stdout is not sys.stdout:
             stack.enter_context(contextlib.redirect_stdout(environment.stdout))
@@ -246,6 +248,9 @@ def _ended_by(environment: Environment, error: Exception) -> int:
         return _tell(environment, "".join(f"{clean(line)}\n" for line in lines), int(error.code))
     if environment.env.get("GRIBBLE_TRACEBACK"):
         raise error
+    if isinstance(error, OSError) and error.errno == errno.EINVAL and error.filename is None and _closed(environment):
+        _silence(environment)  # how Windows says that the reader of the pipe has gone
+        return FAILED
     if isinstance(error, OSError) and error.errno in NO_OUTPUT and error.filename is None:
         _silence(environment)
         return _tell(
@@ -254,6 +259,10 @@ def _ended_by(environment: Environment, error: Exception) -> int:
             "  Make room, or send it elsewhere; a run that was under way is told by gribble history.\n",
             FAILED,
         )
+    if isinstance(error, OSError) and isinstance(error.filename, str | bytes):  # a place that went away, say
+        place = clean(os.fsdecode(error.filename))
+        words = f"gribble: {place}: {reason_of(error)}\n  See that it is there and yours, then try again.\n"
+        return _tell(environment, words, FAILED)
     return _tell(
         environment,
         f"gribble: a fault of its own: {type(error).__name__}: {clean(str(error))}\n"
@@ -268,6 +277,17 @@ def _tell(environment: Environment, words: str, code: int) -> int:
         environment.stderr.write(words)
         environment.stderr.flush()
     return code
+
+
+def _closed(environment: Environment) -> bool:
+    """Whether nothing can be said on standard output any more."""
+    try:
+        environment.stdout.flush()
+        environment.stdout.write("")
+        environment.stdout.flush()
+    except (OSError, ValueError):
+        return True
+    return False
 
 
 def _silence(environment: Environment) -> None:

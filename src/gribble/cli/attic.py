@@ -42,6 +42,7 @@ def list_(
     Example: gribble attic list --rig lighthouse
     """
     with Session(call) as session:
+        session.notes.aside(*session.rigs.left_out(call.scope))
         kept = [one for _, one in _kept(session, call.scope, run)]
         if call.json:
             session.screen.json(attic_json(kept))

@@ -14,6 +14,7 @@ from gribble.core.answers.capture import extended, new_sheet
 from gribble.core.answers.setup import read_setup
 from gribble.core.base.errors import ExitCode, GribbleError, MistakesError
 from gribble.core.base.paths import name_fault
+from gribble.core.base.texts import text_of
 from gribble.core.catalogue.sheets import SHEET_ENDING, load_sheet
 from gribble.stores.local import replace_file, write_new
 from gribble.views.looks import count
@@ -74,7 +75,7 @@ def capture(
                 f"{target} is the sheet of {sheet.emulator}, not of {emulator}",
                 fix="Nothing was written. --out SHEET makes a new one.",
             )
-        captured = extended(target.read_text(encoding="utf-8-sig"), sheet, files, release)
+        captured = extended(text_of(target.read_bytes()), sheet, files, release)
         if captured.needs or captured.accepts:
             check_sheet(target, captured.text)
             kept = replace_file(target, captured.text.encode())

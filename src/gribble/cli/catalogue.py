@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import shlex
+import os
 from pathlib import Path
 from typing import Annotated, Optional
 
@@ -28,6 +28,7 @@ from gribble.core.base.errors import ExitCode, GribbleError, MistakesError
 from gribble.core.base.suggest import suggest
 from gribble.core.catalogue.sheets import Catalogue, load_catalogue, load_sheet
 from gribble.views.catalogue import compare_json, lint_json, list_json, show_added, show_compare, show_lint, show_list
+from gribble.views.shell import quoted
 
 NAMES_TOLD = 4
 """How many files that would be replaced are named."""
@@ -64,7 +65,7 @@ def lint(
     screen = call.screen
     chosen = [Path(path) for path in paths] if paths else catalogue_folders(call)
     for path in chosen:
-        if not path.exists():
+        if not os.path.exists(path):
             raise GribbleError(f"{path} is not there", fix="Name a catalogue folder, a sheet or a roster.")
     remarks = look(chosen)
     if call.json:
@@ -96,9 +97,7 @@ def compare(
             effects = _effects(session, before, after, names) if names else []
             _answer(call, changes, effects)
             if changes and not call.json:
-                session.screen.next(
-                    f"gribble catalogue add {shlex.quote(new)}", "takes it over, and keeps the former one"
-                )
+                session.screen.next(f"gribble catalogue add {quoted(new)}", "takes it over, and keeps the former one")
     return ExitCode.ATTENTION if changes else ExitCode.CLEAN
 
 
@@ -112,9 +111,9 @@ def _answer(call: Call, changes: tuple[SheetChanges, ...], effects: list[SheetEf
 def _load(path: str) -> Catalogue:
     """The sheets of a folder, or the one sheet of a file. Raises MistakesError where one has mistakes."""
     place = Path(path)
-    if not place.exists():
+    if not os.path.exists(place):
         raise GribbleError(f"{path} is not there", fix="Name a sheet or a catalogue folder.")
-    if place.is_dir():
+    if os.path.isdir(place):
         catalogue = load_catalogue([place])
     else:
         sheet, mistakes = load_sheet(place)
@@ -182,7 +181,7 @@ def add(
     Example: gribble catalogue add from-ada.zip
     """
     folders = [Path(to)] if to else catalogue_folders(call)
-    if not Path(source).exists():
+    if not os.path.exists(Path(source)):
         raise GribbleError(f"{source} is not there", fix="Name a folder, a zip, a sheet or a roster.")
     screen = call.screen
 

@@ -11,6 +11,7 @@ from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.views.changes import changes_json, show_changes
 from gribble.views.check import answer_of, show_check, show_next, show_only
 from gribble.views.check_json import check_json
+from gribble.views.shell import behind
 
 
 @command("check", takes="emulators rig from_ at as_ json config")
@@ -44,13 +45,13 @@ def check(
                 session.screen.say(answer_of(audits))
                 session.notes.hush()
             elif only:
-                show_only(session.screen, audits, chosen, scope.words)
+                show_only(session.screen, audits, chosen, behind(scope.words))
             else:
                 show_check(session.screen, audits, verbose=verbose)
                 if before:
-                    session.screen.next(f"gribble check{scope.words}", "as it is installed now")
+                    session.screen.next(f"gribble check{behind(scope.words)}", "as it is installed now")
                 else:
-                    show_next(session.screen, audits, scope=scope.words)
+                    show_next(session.screen, audits, scope=behind(scope.words))
         code = session.ended(state for found in audits for state in found.states)
         games_found = (one for found in audits for emulator in found.emulators for one in emulator.games or ())
         faulty = any(not one.remark for one in games_found)

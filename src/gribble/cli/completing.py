@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import re
 from collections.abc import Iterator
 from contextlib import suppress
@@ -9,6 +10,8 @@ from pathlib import Path
 from typing import Any
 
 import typer
+
+from gribble.core.base.texts import text_of
 
 MOST_OFFERED = 200
 """More names are no help."""
@@ -54,7 +57,7 @@ def _tables(context: typer.Context) -> dict[str, Any]:
 
     path = find_config(context.obj)
     try:
-        return tomllib.loads(path.read_bytes().decode("utf-8-sig")) if path else {}
+        return tomllib.loads(text_of(path.read_bytes())) if path else {}
     except (OSError, ValueError):
         return {}
 
@@ -76,7 +79,7 @@ def _set_names(context: typer.Context, incomplete: str) -> Iterator[str]:
     store = RosterStore(memory / STORES_FOLDER if memory else None)
     for folder in folders:
         place = config.parent / Path(str(folder)).expanduser()
-        for roster in sorted(place.glob("*.roster.jsonl")) if place.is_dir() else ():
+        for roster in sorted(place.glob("*.roster.jsonl")) if os.path.isdir(place) else ():
             if (ready := store.names(roster, incomplete, MOST_OFFERED)) is not None:
                 yield from ready
                 continue

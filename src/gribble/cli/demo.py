@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import shlex
 import shutil
 import sys
 import threading
@@ -17,6 +16,7 @@ from gribble.cli.app import run
 from gribble.cli.command import Call, command
 from gribble.cli.environment import Environment
 from gribble.core.base.addresses import parse_address
+from gribble.core.base.changing import WINDOWS
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.catalogue.config import load_config
 from gribble.demo.handheld import free_port, handheld
@@ -24,8 +24,9 @@ from gribble.demo.sheets import HANDHELD_PASSWORD
 from gribble.demo.tour import TOUR
 from gribble.demo.world import build_world
 from gribble.stores.credentials import variable_of
-from gribble.views.looks import NEXT, QUIET
+from gribble.views.looks import NEXT, QUIET, shorten
 from gribble.views.screen import Screen, styled
+from gribble.views.shell import HERE, Shell, quoted, then, with_variable
 
 
 @command("demo")
@@ -73,8 +74,8 @@ def demo(
     screen.out.print()
     screen.say(styled("─" * min(screen.out.width, 80), QUIET))
     screen.say("The world stays for you to try things on:")
-    screen.next(f"{_activation()}cd {shlex.quote(folder)} && gribble check")
-    wake_it = f"gribble demo {shlex.quote(folder)} --wake"
+    screen.next(_activated(then(f"cd {quoted(folder)}", "gribble check")))
+    wake_it = f"gribble demo {quoted(folder)} --wake"
     screen.say(f"The handheld is asleep again (away). {wake_it}, in another terminal, wakes it.")
     return ExitCode.CLEAN
 
@@ -87,24 +88,32 @@ def _in_world(call: Call, root: Path, words: str) -> Environment:
     return call.environment._replace(argv=tuple(words.split()), cwd=root, env=env)
 
 
-def _activation() -> str:
-    """What to type first where the shell does not find the program, since it was started from its environment."""
-    script = Path(sys.prefix) / "bin" / "activate"
-    return "" if shutil.which("gribble") or not script.is_file() else f". {shlex.quote(os.path.relpath(script))} && "
+def _activated(command: str) -> str:
+    """A command as it is typed, after what must be typed first where the shell does not find the program, since it was
+    started from its environment."""
+    scripts = Path(sys.prefix) / ("Scripts" if WINDOWS else "bin")
+    script = scripts / "activate"
+    if shutil.which("gribble") or not os.path.isfile(script):
+        return command
+    place = quoted(shorten(str(script)))
+    return then(f". {place}" if HERE is Shell.POSIX else f"& {place}" if HERE is Shell.POWERSHELL else place, command)
 
 
 def _wake(root: Path, folder: str, screen: Screen) -> int:
     """Serve the handheld of a world until Ctrl-C."""
     rig = load_config(root / "gribble.toml", root).rig.get("handheld")
-    if rig is None or not rig.far or not (root / "handheld").is_dir():
+    if rig is None or not rig.far or not os.path.isdir(root / "handheld"):
         raise GribbleError(
             f"{folder} is no world of gribble demo with a handheld", fix="gribble demo FOLDER builds one."
         )
     try:
         with handheld(root / "handheld", parse_address(rig.at).port):
             screen.say(f"The handheld is awake at {rig.at}; Ctrl-C puts it to sleep.")
-            screen.next(f"{variable_of('handheld')}='{HANDHELD_PASSWORD}' gribble check --rig handheld")
-            threading.Event().wait()
+            check = "gribble check --rig handheld"
+            screen.next(with_variable(variable_of("handheld"), HANDHELD_PASSWORD, check))
+            for_ever = threading.Event()
+            while not for_ever.wait(1):  # without an end to the waiting Windows would not hear Ctrl-C
+                pass
     except OSError as error:
         raise GribbleError(
             f"{rig.at} cannot be served: {reason_of(error)}",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterator
 from pathlib import Path
 from typing import NamedTuple
@@ -53,10 +54,10 @@ def places(call: Call, session: Session | None, paths: list[str] | None, skipped
     found = []
     for word in paths:
         path = call.environment.path(word)
-        if not path.exists():
+        if not os.path.exists(path):
             raise GribbleError(f"{word} is not there", fix="Check the path.")
-        folder = path if path.is_dir() else path.parent
-        only = "" if path.is_dir() else path.name
+        whole = os.path.isdir(path)
+        folder, only = (path, "") if whole else (path.parent, path.name)
         rig, inside = "", ""
         for home in session.rigs.in_scope(call.scope) if session else ():
             if not home.remote and folder.is_relative_to(home.root):
@@ -73,7 +74,7 @@ def _on_rigs(session: Session, scope: Scope, skipped: list[Skipped]) -> Iterator
         if rig.name not in grounds:
             for folder in media:
                 root = Path(rig.root, folder)
-                if root.is_dir():
+                if os.path.isdir(root):
                     sizes = sizes_below(root, skipped)
                     yield DiscPlace(str(root), sizes, reader_below(root), rig=rig.name, inside=folder)
             continue

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import shlex
 from collections.abc import Iterator
 from contextlib import nullcontext
 from pathlib import Path
@@ -20,7 +19,8 @@ from gribble.cli.session import Session
 from gribble.cli.texts import write_texts
 from gribble.core.audit.scope import Scope
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, reason_of
-from gribble.core.base.paths import base, name_fault
+from gribble.core.base.paths import base, name_fault, relative
+from gribble.core.base.texts import NoTextError, text_of
 from gribble.core.discs.looking import check_files, discs_below, mend_files
 from gribble.core.discs.playlists import group, lines_of
 from gribble.core.discs.playlists import named as playlists_by_name
@@ -29,6 +29,7 @@ from gribble.core.records.discs import Playlist
 from gribble.core.records.holding import Skipped
 from gribble.views.discs import discs_json, playlists_json, show_discs, show_mended, show_playlists
 from gribble.views.looks import shorten
+from gribble.views.shell import typed
 
 PathsArgument = Annotated[
     Optional[list[str]],  # noqa: UP045
@@ -63,7 +64,7 @@ def check(
         screen.json(discs_json(found))
     else:
         words = [*(paths or ()), *(word for one in call.scope.rigs for word in ("--rig", one))]
-        show_discs(screen, found, shlex.join(words), verbose=verbose)
+        show_discs(screen, found, typed(words), verbose=verbose)
     for one in skipped:
         screen.tell(f"passed over {one.path}: {one.why}")
     return ExitCode.ATTENTION if any(one.findings for one in found) else ExitCode.CLEAN
@@ -126,7 +127,7 @@ def playlist(
     lacking = list(titles)
     for word in folders:
         root = call.environment.path(word)
-        if not root.is_dir():
+        if not os.path.isdir(root):
             raise GribbleError(f"{word} is no folder", fix="Name the folder in which the discs lie.")
         paths = discs_below(root, skipped)
         installed, absent = playlists_by_name(paths, titles)
@@ -154,7 +155,7 @@ def playlist(
                 return ExitCode.CLEAN
             return write_texts(call, texts, session, yes, "--into FOLDER")
     if found and not call.json:
-        words = shlex.join([*folders, *(("--names", names) if names else ())])
+        words = typed([*folders, *(("--names", names) if names else ())])
         screen.next(f"gribble discs playlist {words} --into FOLDER", "writes them, and asks first")
     return ExitCode.ATTENTION if any(one.missing for one in found) else ExitCode.CLEAN
 
@@ -162,11 +163,11 @@ def playlist(
 def _titles(path: Path) -> dict[str, str]:
     """A list of ids and the titles they stand for. Raises MistakesError with every line that is none."""
     try:
-        lines = path.read_text(encoding="utf-8-sig").splitlines()
+        lines = text_of(path.read_bytes()).splitlines()
     except OSError as error:
         raise GribbleError(f"{path} cannot be read: {reason_of(error)}", fix="Check the path.") from error
-    except UnicodeDecodeError as error:
-        raise GribbleError(f"{path} is not UTF-8 at byte {error.start}", fix="Save it as UTF-8.") from error
+    except NoTextError as error:
+        raise GribbleError(f"{path} {error}", fix="Save it as UTF-8.") from error
     titles: dict[str, str] = {}
     mistakes = []
     for number, line in enumerate(lines, start=1):
@@ -188,14 +189,14 @@ def _texts(found: list[Playlist], folder: Path, session: Session | None) -> Iter
     rig = next((rig for rig in rigs if folder.is_relative_to(rig.root)), None)
     for one in found:
         target = folder / base(one.path)
-        there = target.exists()
+        there = os.path.exists(target)
         try:
             former = target.read_text(encoding="utf-8-sig", errors="surrogateescape") if there else ""
         except OSError as error:
             raise GribbleError(
                 f"{target} cannot be read: {reason_of(error)}", fix="Nothing was written. Check its permissions."
             ) from error
-        entries = [os.path.relpath(disc, folder).replace(os.sep, "/") for disc in one.discs]
+        entries = [relative(disc, folder) for disc in one.discs]
         text = "".join(f"{line}\n" for line in lines_of(entries, former.splitlines()))
         if text != former:
             path = target.relative_to(Path(rig.root)).as_posix() if rig else str(target)

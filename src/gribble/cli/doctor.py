@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Annotated
+
+import typer
 
 from gribble.cli.command import Call, command
 from gribble.cli.loaded import require_config
@@ -27,8 +30,16 @@ from gribble.views.looks import count
 
 
 @command("doctor", takes="json config")
-def doctor(call: Call) -> int:
+def doctor(
+    call: Call,
+    accept: Annotated[
+        str | None, typer.Option("--accept", metavar="RIG", help="Take what is at this rig's folder now for the rig.")
+    ] = None,
+) -> int:
     """Look over what Gribble starts from, and say how to put right what stands in its way. Nothing is changed.
+
+    A rig on a card or stick is known again by an id; where another one lies in its place, it is away until you say
+    with --accept that it is meant.
 
     Example: gribble doctor
     """
@@ -36,6 +47,8 @@ def doctor(call: Call) -> int:
     screen = call.screen
     try:
         with Session(call, lenient=True) as session:
+            if accept is not None:
+                session.rigs.accept(accept)
             found = list(_examined(session))
     except MistakesError as error:
         found = list(_mistakes(error))
@@ -79,7 +92,7 @@ def _examined(session: Session) -> Iterator[Examined]:
     for name, rig in config.rig.items():
         there = here.get(name)
         try:
-            why = there.away() if there else f"{rig.at} is not there now"
+            why = there.away() if there else session.rigs.why_away(name)
         except GribbleError as error:
             yield Examined(area="rig", what=name, health=Health.WRONG, words=error.what, fix=error.fix)
             continue

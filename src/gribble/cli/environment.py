@@ -9,6 +9,8 @@ from datetime import datetime
 from pathlib import Path
 from typing import NamedTuple, TextIO
 
+from gribble.core.base.changing import WINDOWS
+
 
 class Environment(NamedTuple):
     """The surroundings of one call. `argv` are the words behind the program's name; `clock` gives the local time."""
@@ -27,7 +29,7 @@ class Environment(NamedTuple):
     def of_process(cls) -> Environment:
         """That of this process. A stream that whoever called has closed leads nowhere."""
         nowhere = os.devnull
-        streams = [stream or open(nowhere, "r+") for stream in (sys.stdin, sys.stdout, sys.stderr)]  # noqa: SIM115
+        streams = [stream or open(nowhere, "r+", encoding="utf-8") for stream in (sys.stdin, sys.stdout, sys.stderr)]  # noqa: SIM115
         stdin, stdout, stderr = streams
         try:
             cwd = Path.cwd()
@@ -38,7 +40,7 @@ class Environment(NamedTuple):
     @property
     def home(self) -> Path:
         """The user's own folder."""
-        return Path(self.env.get("HOME") or Path.home())
+        return Path(self.env.get("USERPROFILE" if WINDOWS else "HOME") or Path.home())  # HOME is some shells' there
 
     def path(self, word: str) -> Path:
         """A path as it was typed, made absolute."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 
 from platformdirs import user_config_path
@@ -17,13 +18,13 @@ def find_config(environment: Environment, given: str | None = None) -> Path | No
     named = given or environment.env.get("GRIBBLE_CONFIG")
     if named:
         path = environment.path(named)
-        return path / CONFIG_NAME if path.is_dir() else path
+        return path / CONFIG_NAME if os.path.isdir(path) else path
     here = environment.cwd
     for folder in (here, *here.parents):
-        if (folder / CONFIG_NAME).is_file():
+        if os.path.isfile(folder / CONFIG_NAME):
             return folder / CONFIG_NAME
     path = user_config_path("gribble") / CONFIG_NAME
-    return path if path.is_file() else None
+    return path if os.path.isfile(path) else None
 
 
 def memory_folder(environment: Environment, path: Path | None) -> Path | None:

@@ -35,6 +35,7 @@ def history(
         if adopt is not None:
             return _adopt(session, scope, adopt, yes)
         runs = [run for where in session.rigs.in_scope(scope) for run in where.runs()]
+        session.notes.aside(*session.rigs.left_out(scope))
         runs.sort(key=lambda run: (run.when, run.number), reverse=True)
         if call.json:
             session.screen.json(history_json(runs))

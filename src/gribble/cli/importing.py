@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import shlex
+import os
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -29,6 +29,7 @@ from gribble.core.records.imported import Drafted, Guess, Tally
 from gribble.stores.local import write_new
 from gribble.views.importing import show_drafted
 from gribble.views.screen import styled
+from gribble.views.shell import typed
 
 
 @command("catalogue import")
@@ -88,7 +89,7 @@ def import_(
     source = call.environment.path(file)
     if to is not None and to not in ENDINGS:
         raise GribbleError(f"--to {to} is not known", fix="It takes one word: --to sheet, roster or plays")
-    if not source.is_file():
+    if not os.path.isfile(source):
         raise GribbleError(f"{file} is no file", fix="Check the path.")
     if folder and (fault := path_fault(folder)):
         raise GribbleError(f'--folder "{folder}" {fault}', fix="Give a path on the rig, such as system/bios.")
@@ -186,12 +187,12 @@ def _by_draft(wish: Wish, drafted: Drafted, draft: str | None) -> int:
 def _say_next(wish: Wish, made: FieldMap, to: str, more: list[str]) -> None:
     if to == "plays":
         words = [wish.shown, *more, "--to", to, "--into", "ROSTER"]
-        wish.call.screen.next(f"gribble catalogue import {shlex.join(map(str, words))}", "brings it into a roster")
+        wish.call.screen.next(f"gribble catalogue import {typed(map(str, words))}", "brings it into a roster")
         return
     top = getattr(made, to)
     name = f"{top['emulator']}-{top['release']}" if to == "roster" else top["emulator"]
     words = [wish.shown, *more, *(["--to", to] if more else []), "--out", f"{name}{ENDINGS[to]}"]
-    wish.call.screen.next(f"gribble catalogue import {shlex.join(map(str, words))}", "writes all of it")
+    wish.call.screen.next(f"gribble catalogue import {typed(map(str, words))}", "writes all of it")
 
 
 def _import_checksums(wish: Wish, emulator: str | None, folder: str) -> int:

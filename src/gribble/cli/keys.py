@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import shlex
+import os
 from pathlib import Path
 from typing import Annotated, Optional
 
@@ -23,6 +23,7 @@ from gribble.core.records.sheet import Need
 from gribble.stores.local import PRIVATE, write_new
 from gribble.views.keys import CheckedKeys, keys_json, show_keys
 from gribble.views.looks import count, shorten
+from gribble.views.shell import quoted
 
 EmulatorOption = Annotated[
     Optional[str],  # noqa: UP045
@@ -96,9 +97,9 @@ def merge(
             judged = judge_keys(need, file)
             session.screen.say(f"For {name}'s {need.called} it is {judged.verdict}: {judged.reason}.")
         if best and any(best[0] in rig.emulators for rig in session.loaded.config.rig.values()):
-            session.screen.next(f"gribble place {best[0]} --from {shlex.quote(out)}", "puts it where it belongs")
+            session.screen.next(f"gribble place {best[0]} --from {quoted(out)}", "puts it where it belongs")
         else:
-            session.screen.next(f"gribble keys check {shlex.quote(out)}", "tells its keys one by one")
+            session.screen.next(f"gribble keys check {quoted(out)}", "tells its keys one by one")
         return ExitCode.CLEAN
 
 
@@ -161,8 +162,8 @@ def _check_rigs(session: Session, scope: Scope) -> list[CheckedKeys]:
 def _read(path: str) -> bytes:
     try:
         place = Path(path)
-        if not place.is_file():
-            if place.is_dir():
+        if not os.path.isfile(place):
+            if os.path.isdir(place):
                 raise GribbleError(f"{path} is a folder", fix="Name the key files in it; gribble identify finds them.")
             raise GribbleError(f"{path} is no file", fix="Check the path.")
         with place.open("rb") as stream:

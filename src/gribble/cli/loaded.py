@@ -40,7 +40,7 @@ def load(call: Call, *, strict: bool = False, lenient: bool = False, catalogue: 
     """
     environment, named = call.environment, list(catalogue)
     path = None if named and not call.config else require_config(call)
-    config = load_config(path, environment.home) if path else Config()
+    config = load_config(path, environment.home, environment.env) if path else Config()
     folders = [environment.path(folder) for folder in named] or [Path(folder) for folder in config.catalogues]
     sheets = load_catalogue(folders)
     if not lenient:
@@ -73,7 +73,7 @@ def require_config(call: Call, fix: str = "") -> Path:
 def catalogue_folders(call: Call) -> list[Path]:
     """The catalogue folders of the configuration, whatever is in them. Raises GribbleError without one."""
     path = require_config(call, "Name the catalogue's folder or files.")
-    folders = [Path(folder) for folder in load_config(path, call.environment.home).catalogues]
+    folders = [Path(folder) for folder in load_config(path, call.environment.home, call.environment.env).catalogues]
     if not folders:
         raise GribbleError("gribble.toml names no catalogue folder", fix='Give it one: catalogues = ["catalogue"].')
     return folders
@@ -83,7 +83,7 @@ def refuse_any_source(call: Call, target: Path, option: str) -> None:
     """Raise GribbleError where a command that needs no configuration is to write into a source of the one there is."""
     path = find_config(call.environment)
     if path is not None:
-        _refuse_source(load_config(path, call.environment.home), target, option)
+        _refuse_source(load_config(path, call.environment.home, call.environment.env), target, option)
 
 
 def _refuse_source(config: Config, target: Path, option: str) -> None:

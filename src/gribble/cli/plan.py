@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shlex
 from pathlib import Path
 from typing import Annotated, Optional
 
@@ -23,6 +22,7 @@ from gribble.core.placing.planfile import is_plan, plan_bytes, plan_record
 from gribble.core.records.findings import State
 from gribble.stores.local import refuse_foreign, write_over
 from gribble.views.plan import show_plan
+from gribble.views.shell import behind, quoted
 
 
 @command("plan", takes="emulators rig from_ at json config")
@@ -55,8 +55,8 @@ def plan(
         else:
             show_plan(session.screen, made, audits, verbose=call.verbose)
             if made.steps:
-                narrowed = scope.words + narrowing(only, skip, by_name=by_name, games=games)
-                words = f" --plan {shlex.quote(out)}" if out else narrowed
+                narrowed = behind(scope.words) + narrowing(only, skip, by_name=by_name, games=games)
+                words = f" --plan {quoted(out)}" if out else narrowed
                 session.screen.next(f"gribble place{words}", "shows this plan, asks, and carries it out")
         if made.steps or made.obtain or made.refused:
             return ExitCode.ATTENTION

@@ -17,6 +17,7 @@ from gribble.core.files.volumes import volume_of
 from gribble.core.placing.journal import Run, Seal
 from gribble.core.records.findings import RigAudit
 from gribble.core.records.plan import Plan, Refused
+from gribble.core.survey.seen import SeenRigs
 from gribble.stores.ground import RemoteGround
 from gribble.stores.local import OWN_FOLDER
 from gribble.stores.opening import Access, network_rig
@@ -38,6 +39,7 @@ class Rigs:
         self._network: dict[str, RigHome] = {}
         self._far: dict[str, RemoteGround] = {}
         self._marks: dict[str, Mark] = {}
+        self.seen = SeenRigs(loaded.memory / "seen.json" if loaded.memory else None)
         self.trust_size = False
         """Whether only the size of what is sent to a network rig is compared."""
 
@@ -51,7 +53,24 @@ class Rigs:
         check_scope(self._config, scope)
         names = [name for name in self._config.rig if not scope.rigs or name in scope.rigs]
         rigs = (self._home(name, scope) for name in names)
-        return [rig for rig in rigs if rig.remote or Path(rig.root).is_dir()]
+        return [rig for rig in rigs if rig.remote or not rig.away()]
+
+    def left_out(self, scope: Scope) -> Iterator[str]:
+        """The rigs in folders that are in scope and away, each with the reason, in words."""
+        for name, rig in self._config.rig.items():
+            if (not scope.rigs or name in scope.rigs) and "://" not in rig_root(name, rig, scope):
+                why = self._home(name, scope).away()
+                yield from [f"{name} is left out: {why}"] if why else []
+
+    def accept(self, name: str) -> None:
+        """Take what lies at a rig's root for the rig, whatever was there before. Raises GribbleError."""
+        check_scope(self._config, Scope(rigs=(name,)))
+        if not self._config.rig[name].far:
+            self.seen.note(Path(self._config.rig[name].at))
+
+    def why_away(self, name: str) -> str:
+        """Why a rig is not there; empty where it is."""
+        return self._home(name, Scope()).away()
 
     def attics(self, scope: Scope) -> dict[str, Path]:
         """The attics of all rigs, whatever the command is about: what runs have displaced is held."""
@@ -61,7 +80,7 @@ class Rigs:
         rig = self._config.rig[name]
         at = rig_root(name, rig, scope)
         if "://" not in at:
-            return local_rig(name, Path(at), rig.volume, self.seal, (*self._config.sources, *scope.sources))
+            return local_rig(name, Path(at), rig.volume, self.seal, (*self._config.sources, *scope.sources), self.seen)
         if name not in self._network:
             assert self._memory is not None  # an address stands in gribble.toml, so there is one
             access = Access(self._prompt(name, scope), self._environment.env, self.trust_size)

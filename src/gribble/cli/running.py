@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shlex
 import signal
 import threading
 from collections.abc import Mapping
@@ -31,6 +30,7 @@ from gribble.views.looks import count
 from gribble.views.plan import show_plan, step_row
 from gribble.views.progress import Bar
 from gribble.views.screen import styled
+from gribble.views.shell import behind
 
 
 def narrowing(only: list[str] | None, skip: list[str] | None, *, by_name: bool, games: bool) -> str:
@@ -39,7 +39,7 @@ def narrowing(only: list[str] | None, skip: list[str] | None, *, by_name: bool, 
         word for option, given in (("--only", only), ("--skip", skip)) for one in given or () for word in (option, one)
     ]
     words += ["--by-name"] * by_name + ["--games"] * games
-    return "".join(f" {shlex.quote(word)}" for word in words)
+    return behind(words)
 
 
 def planned(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Collection, Iterable
 from pathlib import Path
 
@@ -9,7 +10,7 @@ from msgspec import structs
 
 from gribble.cli.session import Session
 from gribble.core.audit.asked import asking, require_sets
-from gribble.core.audit.looking import Reach, SeenRigs, in_place, look, refitted, rosters_on
+from gribble.core.audit.looking import Reach, in_place, look, refitted, rosters_on
 from gribble.core.audit.scope import Scope, check_scope
 from gribble.core.audit.world import World
 from gribble.core.catalogue.sheets import Catalogue
@@ -98,8 +99,7 @@ def as_installed(session: Session, world: World, scope: Scope) -> World:
 
 
 def _survey(session: Session, catalogue: Catalogue, scope: Scope, surveyor: Surveyor) -> World:
-    memory = session.loaded.memory
-    seen = SeenRigs(memory / "seen.json" if memory else None)
+    seen = session.rigs.seen
     env = session.call.environment.env
     reach = Reach(seen, session.rigs.grounds(scope), session.rigs.attics(scope), env, session.roster)
     return look(session.loaded.config, catalogue, scope, surveyor, reach)
@@ -131,4 +131,4 @@ def _note_cost(session: Session, index: Index, surveyor: Surveyor, verbose: bool
 
 
 def _survey_path(path: Path, surveyor: Surveyor) -> Survey:
-    return surveyor.survey(path) if path.is_dir() else surveyor.survey_file(path, everything=True)
+    return surveyor.survey(path) if os.path.isdir(path) else surveyor.survey_file(path, everything=True)

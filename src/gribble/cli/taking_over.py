@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gc
 import itertools
+import os
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -15,6 +16,7 @@ from gribble.cli.finding import find_config
 from gribble.cli.trial import check_sheet
 from gribble.core.answers.capture import merged
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError
+from gribble.core.base.texts import text_of
 from gribble.core.catalogue.config import load_config
 from gribble.core.catalogue.importing.build import read_kinds, read_sets
 from gribble.core.catalogue.importing.fieldmap import map_line
@@ -82,7 +84,7 @@ class Wish(NamedTuple):
             raise GribbleError("what plays is merged into a roster that is there", fix="--into ROSTER")
         if to == "roster" and self.into:
             raise GribbleError("a roster is written anew", fix=f"--out {Path(named).name}")
-        if self.into and not self.target.is_file():
+        if self.into and not os.path.isfile(self.target):
             raise GribbleError(f"{self.into} is no file", fix="--out FILE writes a new one.")
 
     @property
@@ -140,7 +142,7 @@ def _merge(wish: Wish, draft: DraftSheet) -> None:
             f"{wish.into} is the sheet of {sheet.emulator}, and the list is taken for {draft.emulator}'s",
             fix=f"Nothing was written. --emulator {sheet.emulator} says that it is the same.",
         )
-    found = merged(target.read_text(encoding="utf-8-sig"), sheet, draft)
+    found = merged(text_of(target.read_bytes()), sheet, draft)
     if found.needs or found.accepts:
         check_sheet(target, found.text)
         kept = replace_file(target, found.text.encode())
@@ -201,12 +203,12 @@ def _no_cycles() -> Iterator[None]:
 def _add_sheet(wish: Wish, emulator: str) -> None:
     """Write a sheet beside a roster whose emulator has none, so that its sets are asked for."""
     config = find_config(wish.call.environment)
-    named = load_config(config, wish.call.environment.home).catalogues if config else ()
+    named = load_config(config, wish.call.environment.home, wish.call.environment.env).catalogues if config else ()
     folders = {wish.target.parent, *map(Path, named)}
-    if emulator in load_catalogue(sorted(folder for folder in folders if folder.is_dir())).sheets:
+    if emulator in load_catalogue(sorted(folder for folder in folders if os.path.isdir(folder))).sheets:
         return
     sheet = wish.target.with_name(f"{emulator}{SHEET_ENDING}")
-    if sheet.exists():
+    if os.path.exists(sheet):
         return
     write_new(sheet, write_arcade_sheet(emulator, wish.target.name, wish.folder).encode())
     shown = str(Path(wish.out or "").with_name(sheet.name))

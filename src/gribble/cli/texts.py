@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 
 from gribble.cli.asking import ask
@@ -36,7 +37,7 @@ def write_texts(call: Call, texts: list[Text], session: Session | None, yes: boo
         return ExitCode.ATTENTION
     for target, one in here:
         data, kept = encoded(one), ""
-        if target.exists():
+        if os.path.exists(target):
             kept = f" (the former one is {replace_file(target, data).name})"
         else:
             write_new(target, data)

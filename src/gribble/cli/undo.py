@@ -38,6 +38,7 @@ def undo(
     """
     with Session(call) as session:
         rigs = session.rigs.in_scope(call.scope)
+        session.notes.aside(*session.rigs.left_out(call.scope))
         number = run if run is not None else _newest(rigs)
         chosen = [where for where in rigs if any(one.number == number for one in _runs(where))]
         if not chosen:

@@ -9,11 +9,13 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+from gribble.core.base.changing import remove, replace
 from gribble.demo.sheets import HANDHELD_PASSWORD, HANDHELD_USER
 
 with warnings.catch_warnings():
     warnings.simplefilter("ignore", DeprecationWarning)  # of asyncore, which it brings along where Python has it not
     from pyftpdlib.authorizers import DummyAuthorizer
+    from pyftpdlib.filesystems import AbstractedFS
     from pyftpdlib.handlers import FTPHandler
     from pyftpdlib.ioloop import IOLoop
     from pyftpdlib.servers import FTPServer
@@ -21,6 +23,16 @@ with warnings.catch_warnings():
 HOST = "127.0.0.1"
 POLL_SECONDS = 0.05
 ALL_RIGHTS = "elradfmwMT"
+
+
+class _Card(AbstractedFS):  # type: ignore[misc]
+    """What the server serves: a card on which a scanner may hold on to a file for a moment."""
+
+    def rename(self, src: str, dst: str) -> None:
+        replace(Path(src), Path(dst))
+
+    def remove(self, path: str) -> None:
+        remove(Path(path))
 
 
 def free_port() -> int:
@@ -39,7 +51,8 @@ def handheld(root: Path, port: int = 0, handler: type[FTPHandler] = FTPHandler) 
     logging.getLogger("pyftpdlib").propagate = False
     authorizer = DummyAuthorizer()
     authorizer.add_user(HANDHELD_USER, HANDHELD_PASSWORD, str(root), perm=ALL_RIGHTS)
-    own = type("Handheld", (handler,), {"authorizer": authorizer, "banner": "Awake.", "auth_failed_timeout": 0.1})
+    settings = {"authorizer": authorizer, "banner": "Awake.", "auth_failed_timeout": 0.1, "abstracted_fs": _Card}
+    own = type("Handheld", (handler,), settings)
     loop = IOLoop()
     server = FTPServer((HOST, port), own, ioloop=loop)
     ending = threading.Event()

@@ -9,6 +9,9 @@ from pathlib import Path
 
 from gribble.core.base.addresses import Address
 
+NETRC_NAMES = (".netrc", "_netrc")
+"""What the file of passwords is called in the user's folder; the second on Windows (Python's manual of `netrc`)."""
+
 
 def variable_of(rig: str) -> str:
     """The environment variable that may hold a rig's password."""
@@ -26,7 +29,8 @@ def credentials(
     user, password = address.user, env.get(variable_of(rig))
     if password is not None and user:
         return user, password
-    entry = _from_netrc(address.host, Path(env.get("NETRC") or Path.home() / ".netrc"))
+    named = [Path(env["NETRC"])] if env.get("NETRC") else [Path.home() / name for name in NETRC_NAMES]
+    entry = next((found for path in named if (found := _from_netrc(address.host, path))), None)
     if entry is not None and user in ("", entry[0]):
         return entry[0], password if password is not None else entry[1]
     if not user:

@@ -22,7 +22,7 @@ from gribble.core.base.changing import (
     usual,
 )
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
-from gribble.core.base.names import composed
+from gribble.core.base.names import ANY_NAME, composed
 from gribble.core.base.paths import MEMORY_FOLDER, is_link, lies_in, parent
 from gribble.core.placing.store import Content, Free, Stamp, StoreError
 from gribble.core.survey.walking import store_fault
@@ -170,7 +170,7 @@ class LocalStore(AtticFolder):
         """The folders above a path that are still to be made, outermost first."""
         missing = []
         folder = parent(path)
-        while folder and not self._at(folder).is_dir():
+        while folder and not os.path.isdir(self._at(folder)):
             if os.path.lexists(self._at(folder)):
                 what = "a link that leads nowhere" if is_link(self._at(folder)) else "a file, not a folder"
                 raise StoreError(f"{folder} is {what}; move it away")
@@ -299,7 +299,7 @@ def _untouched(one: os.stat_result, other: os.stat_result) -> bool:
 
 def _part(target: Path) -> Path:
     """The work file beside a place for what comes to it from another volume."""
-    return target.with_name(f".gribble-0-{zlib.crc32(target.name.encode(errors='surrogateescape'))}.part")
+    return target.with_name(f".gribble-0-{zlib.crc32(target.name.encode('utf-8', ANY_NAME))}.part")
 
 
 def mode_of(path: Path) -> int | None:

@@ -11,7 +11,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 from gribble.core.base.changing import flush_file, flush_folder, remove, replace
-from gribble.core.base.names import escaped
+from gribble.core.base.names import ANY_NAME, escaped
 from gribble.core.base.paths import base, fold, join, parent
 from gribble.core.files.hashing import digest_blocks
 from gribble.core.placing.store import Content, Free, Stamp, StoreError, StoreLost
@@ -269,7 +269,7 @@ class RemoteStore(AtticFolder):
     def keep(self, path: str, slot: str) -> None:
         """Fetch a file into the attic, leaving it in place; a slot that is filled stays as it is."""
         target = self._slot(slot)
-        if not target.exists():
+        if not os.path.exists(target):
             self._fetch(path, target)
 
     def _fetch(self, path: str, target: Path) -> None:
@@ -308,7 +308,7 @@ class RemoteStore(AtticFolder):
     def displace(self, path: str, slot: str) -> None:
         """Move a file into the attic: fetched first, removed from the rig then."""
         target = self._slot(slot)
-        if not target.exists():
+        if not os.path.exists(target):
             self._fetch(path, target)
         elif not self.half_kept(path, slot):
             raise StoreError(f"{path} has another content than what was fetched from there before")
@@ -337,7 +337,7 @@ class RemoteStore(AtticFolder):
 
 
 def _aside(path: str) -> str:
-    return join(parent(path), f".gribble-0-{zlib.crc32(base(path).encode(errors='surrogateescape'))}.aside")
+    return join(parent(path), f".gribble-0-{zlib.crc32(base(path).encode('utf-8', ANY_NAME))}.aside")
 
 
 def _checked(path: str) -> str:

@@ -18,6 +18,7 @@ from gribble.core.placing.journal import Journal, Run, Seal, runs_in
 from gribble.core.placing.run import Runner, Told
 from gribble.core.placing.store import Elsewhere, Stamp, Store, StoreError
 from gribble.core.records.steps import Step
+from gribble.core.survey.seen import SeenRigs, give_id
 from gribble.stores.files import read_blocks
 from gribble.stores.local import OWN_FOLDER, PRIVATE, LocalStore, mode_of
 from gribble.stores.remote import RemoteStore
@@ -32,7 +33,17 @@ Mark = frozenset[tuple[str, int]]
 class RigHome:
     """One rig: a store, and on this machine a folder with its journals, its lock and, for a network rig, its attic."""
 
-    def __init__(self, name: str, root: str, home: Path, store: Store, seal: Seal) -> None:
+    def __init__(
+        self,
+        name: str,
+        root: str,
+        home: Path,
+        store: Store,
+        seal: Seal,
+        seen: SeenRigs = SeenRigs(None),  # noqa: B008
+    ) -> None:
+        """`seen` knows by its id whether a local rig is the one that was there before."""
+        self._seen = seen
         self.seal = seal
         self.name = name
         self.root = root
@@ -60,7 +71,9 @@ class RigHome:
                     code=ExitCode.FAILED,
                 )
             return "" if there is not None else "its folder is not on the server now"
-        return "" if Path(self.root).is_dir() else f"{self.root} is not there now"
+        if not os.path.isdir(self.root):
+            return f"{self.root} is not there now"
+        return self._seen.why_other(self.name, Path(self.root))
 
     @property
     def attic(self) -> Path:
@@ -112,6 +125,8 @@ class RigHome:
         from filelock import Timeout  # of which only a run has need
 
         self._refuse_links()
+        if not self.remote and (why := self.away()):
+            raise GribbleError(f"rig {self.name}: {why}", fix="Nothing was changed.", code=ExitCode.FAILED)
         path = self._home / "lock"
         try:
             if self.remote:
@@ -134,8 +149,11 @@ class RigHome:
         with contextlib.suppress(OSError):
             remove(self._holder_file, missing_ok=True)
             handle = os.open(self._holder_file, os.O_WRONLY | os.O_CREAT | os.O_EXCL | NO_LINKS, PRIVATE)
-            with os.fdopen(handle, "w") as stream:
+            with os.fdopen(handle, "w", encoding="utf-8") as stream:
                 stream.write(f"process {os.getpid()} since {datetime.now():%Y-%m-%d %H:%M:%S}")
+        if not self.remote:
+            give_id(Path(self.root))
+            self._seen.note(Path(self.root))
         held = HeldRig(self)
         try:
             yield held
@@ -220,10 +238,17 @@ class HeldRig:
         assert self._held, "the lock was let go"
 
 
-def local_rig(name: str, root: Path, volume: str, seal: Seal, sources: Iterable[str] = ()) -> RigHome:
+def local_rig(
+    name: str,
+    root: Path,
+    volume: str,
+    seal: Seal,
+    sources: Iterable[str] = (),
+    seen: SeenRigs = SeenRigs(None),  # noqa: B008  (which remembers nothing)
+) -> RigHome:
     """A rig in a local folder; what Gribble keeps of it is in the rig. `sources` are never written to."""
     store = LocalStore(root, folds_case=folds_case(volume, root), sources=map(Path, sources))
-    return RigHome(name, str(root), root / MEMORY_FOLDER, store, seal)
+    return RigHome(name, str(root), root / MEMORY_FOLDER, store, seal, seen)
 
 
 class AnyPlace:

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import contextlib
 import logging
+import os
 import stat
 from collections.abc import Iterable, Iterator
 from pathlib import Path
@@ -115,7 +116,7 @@ class SftpLink:
         self._client = paramiko.SSHClient()
         self._patience = PATIENCE * timeout
         self.deadline = Deadline(self._patience, self._client.close)
-        if host_key is None and known_hosts is not None and known_hosts.is_file():
+        if host_key is None and known_hosts is not None and os.path.isfile(known_hosts):
             try:
                 self._client.load_host_keys(str(known_hosts))
             except (OSError, paramiko.SSHException) as error:

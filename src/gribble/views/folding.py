@@ -57,6 +57,15 @@ class Folding(io.TextIOBase):
         self.done()
         self._stream.write(text)
 
+    def raw_bytes(self, data: bytes) -> None:
+        """The same for what has an encoding of its own."""
+        self.done()
+        if hasattr(self._stream, "buffer"):
+            self._stream.flush()
+            self._stream.buffer.write(data)
+        else:
+            self._stream.write(data.decode())
+
     def flush(self) -> None:
         """Hand on what passes."""
         self._stream.flush()

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shlex
 from collections import Counter
 from pathlib import Path
 from typing import Any
@@ -13,6 +12,7 @@ from gribble.core.answers.identify import Group, HeldSet, Identified, Match, gro
 from gribble.views.check import say_holding
 from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, count, shorten, size
 from gribble.views.screen import Screen, remedy, styled, verdict
+from gribble.views.shell import quoted
 
 UNKNOWN_SHOWN = 8
 ROWS_SHOWN = 8
@@ -62,7 +62,7 @@ def show_identify(
             screen.say(styled(f"  and {len(unknown) - len(shown):,} more (-v shows them)", QUIET))
         closer = (one.first.holding for one in unknown if not one.first.no_dump)
         if other := next((one for one in closer if one.member is None and one.place not in named), None):
-            path = shlex.quote(shorten(other.where))
+            path = quoted(shorten(other.where))
             screen.say(styled(f"  naming one looks closer: gribble identify {path}", QUIET))
         screen.out.print()
     screen.say(_counts(groups, passed_over))
@@ -182,7 +182,7 @@ def _damaged_row(file: Identified) -> tuple[str | Text, ...]:
         proof += f", with {say_holding(mend.partner, None)}"
     text.append("\n").append_text(styled(proof if mend.mendable else "proven by the right copy that is held", QUIET))
     if mend.mendable and file.holding.member is None:
-        text.append("\n").append_text(remedy(f"gribble mend {shlex.quote(path)}"))
+        text.append("\n").append_text(remedy(f"gribble mend {quoted(path)}"))
     elif mend.mendable:
         text.append("\n").append_text(remedy("gribble place mends it on the way"))
     return verdict(file.verdict), text

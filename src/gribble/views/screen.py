@@ -18,6 +18,7 @@ from rich.theme import Theme
 from gribble.views.clean import clean
 from gribble.views.folding import Folding
 from gribble.views.looks import NEXT, QUIET, STATES, VERDICTS
+from gribble.views.plain import is_utf8
 
 
 def styled(text: str, style: str = "") -> Text:
@@ -90,10 +91,12 @@ class Screen:
     def json(self, answer: dict[str, Any]) -> None:
         """The answer as one JSON object; names that are not UTF-8 keep their bytes as lone surrogates."""
         try:
+            if not is_utf8(self._answer.encoding):
+                raise ValueError  # whoever reads it takes it for UTF-8, of which ASCII is a part
             text = msgspec.json.format(msgspec.json.encode(answer), indent=1).decode()
-        except UnicodeEncodeError:
+        except ValueError:
             text = json.dumps(answer, indent=1)
-        self.raw(text + "\n")
+        self._answer.raw_bytes(f"{text}\n".encode())
 
     def raw(self, text: str) -> None:
         """What another program is to read, as it is."""

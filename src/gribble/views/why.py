@@ -12,6 +12,7 @@ from gribble.views.causes import cause_rows
 from gribble.views.check import way_words
 from gribble.views.looks import QUIET, shorten
 from gribble.views.screen import Screen, remedy, state, styled, verdict
+from gribble.views.shell import quoted
 
 SETS_SHOWN = 12
 """The reasons of more sets are told by cause."""
@@ -72,7 +73,7 @@ def _account(answer: Answer, reason: Reason) -> Text:
         text.append_text(styled(f"\nor, as well: {', '.join(finding.instead)}; one is enough"))
     for way in finding.ways if finding else ():
         text.append_text(styled(f"\n· {way_words(answer.rig, way)}"))
-    turn = next_turn(answer, reason, shorten)
+    turn = next_turn(answer, reason, _typed)
     if finding and finding.chief.refusal and not finding.met:
         text.append("\n").append_text(remedy(f"yours to do: {finding.chief.refusal.fix}"))
     elif turn.command:
@@ -104,7 +105,7 @@ def why_json(subject: str, found: list[Answer]) -> dict[str, Any]:
                 **({"files": list(reason.files)} if len(reason.files) > 1 else {}),
                 "verdict": reason.verdict,
                 "reason": reason.words,
-                **_turn_json(next_turn(answer, reason, shorten)),
+                **_turn_json(next_turn(answer, reason, _typed)),
             }
             for answer in found
             for reason in answer.reasons
@@ -121,3 +122,7 @@ def why_json(subject: str, found: list[Answer]) -> dict[str, Any]:
             if answer.emulator is None
         ],
     }
+
+
+def _typed(path: str) -> str:
+    return quoted(shorten(path))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import shutil
 import zipfile
 import zlib
@@ -48,7 +49,7 @@ def add(
     work = target.with_name(f".gribble-new-{target.name}")
     try:
         shutil.rmtree(work, ignore_errors=True)  # what a kill left of an earlier try
-        if target.is_dir():
+        if os.path.isdir(target):
             shutil.copytree(target, work)
         else:
             work.mkdir(parents=True)
@@ -59,7 +60,7 @@ def add(
             met = True
             place = work / name
             place.parent.mkdir(parents=True, exist_ok=True)
-            before = place.read_bytes() if place.exists() else None
+            before = place.read_bytes() if os.path.exists(place) else None
             copy(place)
             if before is None:
                 new.append(name)
@@ -79,7 +80,7 @@ def add(
             return None
         remarks = [_moved(remark, work, target) for remark in found]
         kept = None
-        if target.is_dir():
+        if os.path.isdir(target):
             kept = _free_name(target)
             replace(target, kept)
         replace(work, target)
@@ -100,7 +101,7 @@ def _moved(remark: Remark, work: Path, target: Path) -> Remark:
 
 def _free_name(target: Path) -> Path:
     number = 1
-    while (place := target.with_name(f"{target.name}.before-{number}")).exists():
+    while os.path.exists(place := target.with_name(f"{target.name}.before-{number}")):
         number += 1
     return place
 
@@ -125,7 +126,7 @@ class _Copy(Struct, frozen=True):
 
 def _files(source: Path) -> Iterator[tuple[str, _Copy]]:
     """The files of a source that belong into a catalogue, by the names they get there."""
-    if source.is_dir():
+    if os.path.isdir(source):
         paths = [Path(source, one.path) for folder in walk(source) for one in folder.files]  # links are not followed
         paths = [path for path in sorted(paths) if path.name.endswith(ENDINGS)]
         if sum(path.lstat().st_size for path in paths) > MOST_BYTES:
@@ -133,7 +134,7 @@ def _files(source: Path) -> Iterator[tuple[str, _Copy]]:
         for path in paths:
             yield path.relative_to(source).as_posix(), _Copy(path)
         return
-    if source.name.endswith(ENDINGS) and source.is_file():
+    if source.name.endswith(ENDINGS) and os.path.isfile(source):
         yield source.name, _Copy(source)
         return
     try:

@@ -45,7 +45,7 @@ def discover(folder: Path) -> Discovery:
     sources = [
         child
         for child in _children(folder)
-        if child.is_dir() and child.name[0] != "." and not any(other.is_relative_to(child) for other in taken)
+        if os.path.isdir(child) and child.name[0] != "." and not any(other.is_relative_to(child) for other in taken)
     ]
     return Discovery(
         catalogues=tuple(_relative(path, folder) for path in catalogues),
@@ -55,7 +55,7 @@ def discover(folder: Path) -> Discovery:
 
 
 def _is_rig_of(path: Path, sheet: Sheet) -> bool:
-    return any((path / folder).is_dir() for folder in sheet.folders.values() if "/" in folder or len(folder) > 4)
+    return any(os.path.isdir(path / folder) for folder in sheet.folders.values() if "/" in folder or len(folder) > 4)
 
 
 def _folders_below(folder: Path) -> list[Path]:
@@ -65,7 +65,7 @@ def _folders_below(folder: Path) -> list[Path]:
             child
             for path in level
             for child in _children(path)
-            if child.is_dir() and not is_link(child) and not is_trash(child.name)
+            if os.path.isdir(child) and not is_link(child) and not is_trash(child.name)
         ]
         level = [child for child in level if child.name != MEMORY_FOLDER and child.name[0] != "."]
         found += level

@@ -74,9 +74,9 @@ def examine_sources(config: Config) -> Iterator[Examined]:
     for source in config.sources:
         path = Path(source)
         outer = [one for one in config.sources if one != source and path.is_relative_to(one)]
-        if not path.exists():
+        if not os.path.exists(path):
             health, words, fix = Health.WRONG, "is not there", "Correct the path, or plug it in."
-        elif not os.access(path, os.R_OK | (os.X_OK if path.is_dir() else 0)):
+        elif not os.access(path, os.R_OK | (os.X_OK if os.path.isdir(path) else 0)):
             health, words, fix = Health.WRONG, "cannot be read", "Give yourself permission to read it."
         elif outer:
             health, words, fix = Health.MIND, f"lies in {outer[0]}, which is a source already", "Name one of the two."
@@ -89,7 +89,7 @@ def examine_memory(folder: Path | None) -> Iterator[Examined]:
     """The folder of the index: whether it can be written, and the index read. It need not be there yet."""
     if folder is None:
         return
-    place = folder if folder.exists() else folder.parent
+    place = folder if os.path.exists(folder) else folder.parent
     if not os.access(place, os.W_OK):
         yield Examined(
             area="index", what=str(folder), health=Health.MIND, words="cannot be written, so nothing is remembered",
@@ -97,7 +97,7 @@ def examine_memory(folder: Path | None) -> Iterator[Examined]:
         )  # fmt: skip
         return
     index = folder / "index.sqlite"
-    if not index.exists():
+    if not os.path.exists(index):
         yield Examined(area="index", what=str(index), health=Health.RIGHT, words="will be made by the first check")
         return
     try:
@@ -130,11 +130,12 @@ def examine_folder(name: str, root: Path, rig: Rig) -> Iterator[Examined]:
             fix=f'Under rig.{name} in gribble.toml: volume = "fat32" (or exfat, ntfs, ext4, apfs)',
         )  # fmt: skip
     try:
-        free = shutil.disk_usage(root).free
+        room = shutil.disk_usage(root)
     except OSError as error:
         yield Examined(area="rig", what=name, health=Health.WRONG, words=f"{root}: {reason_of(error)}")
         return
-    if free < LITTLE_BYTES:
+    free = room.free
+    if room.total and free < LITTLE_BYTES:  # of none at all, nothing is known
         yield Examined(
             area="rig", what=name, health=Health.MIND, words=f"{free:,} bytes are free",
             fix="Make room; gribble attic empty deletes what runs displaced, and asks first.",

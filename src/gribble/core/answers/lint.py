@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import re
 from collections import Counter
 from collections.abc import Iterable, Iterator
@@ -15,6 +16,7 @@ from gribble.core.audit.judging.claims import claims_of, meetings
 from gribble.core.base.errors import reason_of
 from gribble.core.base.paths import fold, join
 from gribble.core.base.tables import Mistakes, read_toml
+from gribble.core.base.texts import text_of
 from gribble.core.catalogue.families import lineage_faults
 from gribble.core.catalogue.ranges import concerns
 from gribble.core.catalogue.rosters import ROSTER_ENDING, load_roster
@@ -65,7 +67,7 @@ def lint(paths: Iterable[Path]) -> list[Remark]:
 
 
 def _files(path: Path, found: list[Remark]) -> list[Path]:
-    if not path.is_dir():
+    if not os.path.isdir(path):
         return [path]
     try:
         files = sorted(one for one in path.iterdir() if one.name.endswith((SHEET_ENDING, ROSTER_ENDING)))
@@ -179,7 +181,7 @@ def _around(bound: str) -> list[str]:
 
 def _marks(file: Path) -> Iterator[Remark]:
     """What a person still has to fill in: how many lines, by key; and what is assumed where nothing is said."""
-    lines = list(enumerate(file.read_text(encoding="utf-8-sig").splitlines(), start=1))
+    lines = list(enumerate(text_of(file.read_bytes()).splitlines(), start=1))
     marks = [(number, line.lstrip("# ").partition(" ")[0]) for number, line in lines if FILL_IN in line]
     if marks:
         tally = ", ".join(f"{key} ({count})" for key, count in Counter(key for _, key in marks).items())
@@ -194,7 +196,7 @@ def _marks(file: Path) -> Iterator[Remark]:
 
 def _unused_lists(folder: Path, sheets: list[Sheet]) -> Iterator[Remark]:
     """Checksum lists that no need names."""
-    if not folder.is_dir():
+    if not os.path.isdir(folder):
         return
     named = {need.manifest for sheet in sheets for need in sheet.need}
     for path in sorted(folder.iterdir()):

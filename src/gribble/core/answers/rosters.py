@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterable, Mapping
 from pathlib import Path
 
@@ -149,7 +150,7 @@ def find_roster(place: ArcadePlace, paths: Iterable[Path], word: str) -> Roster:
             releases[read_head(path).release] = path
         except (OSError, msgspec.MsgspecError):
             continue
-    chosen = releases.get(word) or (Path(word) if Path(word).is_file() else None)
+    chosen = releases.get(word) or (Path(word) if os.path.isfile(Path(word)) else None)
     if chosen is None:
         raise GribbleError(
             f"no roster of {place.fitted.emulator} {word}",

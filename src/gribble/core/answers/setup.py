@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 from typing import NamedTuple
 
@@ -23,10 +24,10 @@ class Setup(NamedTuple):
 
 def read_setup(root: Path, chosen: list[Path], listener: Listener) -> Setup:
     """Every file below a rig's root, or the `chosen` ones, with all digests. Raises GribbleError."""
-    if not root.is_dir():
+    if not os.path.isdir(root):
         raise GribbleError(f"{root} is no folder", fix="Name the root of the rig, then the files in it.")
     for path in chosen:
-        if not path.exists() or not path.is_relative_to(root):
+        if not os.path.exists(path) or not path.is_relative_to(root):
             raise GribbleError(f"{path} is not in {root}", fix="Name files and folders of the setup.")
     entries = [entry for folder in walk(root) for entry in folder.files]
     if chosen:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shlex
 from collections.abc import Callable, Iterator
 from enum import IntEnum
 from typing import NamedTuple
@@ -222,7 +221,7 @@ YOURS = Turn(None, yours=True)
 
 def next_turn(answer: Answer, reason: Reason, shown: Callable[[str], str] = str) -> Turn:
     """What leads on from a reason: the command that is its remedy, the list of what is to be got, or the person's own
-    hands; paths as they are `shown`."""
+    hands; paths as they are `shown`, to be typed."""
     assert answer.emulator is not None
     name, on = answer.emulator.emulator, f"--rig {answer.rig.rig}"
     match reason.kind:
@@ -258,7 +257,7 @@ def _for_game(answer: Answer, reason: Reason, place: str, shown: Callable[[str],
     if reason.remedy in FIXABLE:
         return Turn(place)
     if reason.mends and "://" not in answer.rig.root:
-        return Turn(f"{MENDS} {shlex.quote(shown(f'{answer.rig.root}/{reason.file}'))}")
+        return Turn(f"{MENDS} {shown(f'{answer.rig.root}/{reason.file}')}")
     return YOURS
 
 
@@ -267,7 +266,7 @@ def _for_need(reason: Reason, name: str, on: str, shown: Callable[[str], str]) -
     assert finding is not None
     place = finding.chief
     if finding.merge:
-        files = " ".join(shlex.quote(shown(holding.where)) for holding in finding.merge)
+        files = " ".join(shown(holding.where) for holding in finding.merge)
         return Turn(f"gribble keys merge {files} --out merged.keys --emulator {name}")
     if reason.remedy in FIXABLE:
         by_name = " --by-name" if place.by_name else ""

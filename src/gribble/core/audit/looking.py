@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-import json
 import os
+import stat
 from collections.abc import Collection, Iterable, Iterator, Mapping
 from pathlib import Path
 from typing import NamedTuple
@@ -13,9 +13,8 @@ import msgspec
 from gribble.core.audit.judging.claims import outlook
 from gribble.core.audit.scope import Scope, rig_root
 from gribble.core.audit.world import World
-from gribble.core.base.changing import remove, replace
-from gribble.core.base.errors import ExitCode, GribbleError
-from gribble.core.base.paths import is_link, join, leads_out, parent, run_of, same_place
+from gribble.core.base.errors import ExitCode, GribbleError, reason_of
+from gribble.core.base.paths import is_link, join, leads_out, parent, relative, run_of, same_place
 from gribble.core.catalogue.choosing import Load, choose_roster
 from gribble.core.catalogue.config import fit_sheet
 from gribble.core.catalogue.rosters import load_roster
@@ -30,39 +29,11 @@ from gribble.core.records.sheet import Root
 from gribble.core.survey.holdings import HeldHere
 from gribble.core.survey.matching import KnownContents
 from gribble.core.survey.met import Survey
+from gribble.core.survey.seen import SeenRigs
 from gribble.core.survey.shelf import as_on_disk
 from gribble.core.survey.survey import Surveyor
 from gribble.core.survey.walking import Walk
 from gribble.core.survey.watched import Ground
-
-
-class SeenRigs:
-    """The roots at which rigs have been seen, so that an absent one is known to be away. Kept in a small file."""
-
-    def __init__(self, path: Path | None) -> None:
-        self._path = path
-        try:
-            self._roots = set(json.loads(path.read_text())) if path else set()
-        except (OSError, ValueError, TypeError, RecursionError):
-            self._roots = set()
-
-    def __contains__(self, root: str) -> bool:
-        return root in self._roots
-
-    def note(self, root: str) -> None:
-        """Remember a root that is there now; where that cannot be written, nothing is lost but this memory."""
-        if root in self._roots or self._path is None:
-            return
-        self._roots.add(root)
-        work = self._path.with_suffix(".part")
-        try:
-            self._path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
-            remove(work, missing_ok=True)
-            with os.fdopen(os.open(work, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as stream:
-                stream.write(json.dumps(sorted(self._roots)))
-            replace(work, self._path)
-        except OSError:
-            return
 
 
 class Reach(NamedTuple):
@@ -199,6 +170,22 @@ def in_place(survey: Survey) -> list[Skipped]:
     return [msgspec.structs.replace(skipped, path=str(Path(survey.root, skipped.path))) for skipped in survey.skipped]
 
 
+def _glance(path: Path) -> tuple[os.stat_result | None, str]:
+    """What the system says of a place; None where nothing is, and why where it cannot say (a mount that is dead)."""
+    try:
+        return os.stat(path), ""
+    except (FileNotFoundError, NotADirectoryError):
+        return None, ""
+    except OSError as error:
+        return None, f"{path} cannot be reached: {reason_of(error)}"
+
+
+def _went(path: Path, status: os.stat_result | None) -> bool:
+    """Whether a place has gone since it was looked at, or another volume lies there."""
+    now, _ = _glance(path)
+    return status is not None and (now is None or now.st_dev != status.st_dev)
+
+
 class _Looker:
     """Looks at rigs, sources and attics one by one; `passed` is what could not be looked into."""
 
@@ -220,17 +207,21 @@ class _Looker:
     def rig(self, name: str, fitted: tuple[Fitted, ...]) -> RigSeen:
         """A rig in a folder."""
         root, config = self._roots[name], self._config.rig[name]
-        if root.exists() and not root.is_dir():
+        status, away = _glance(root)
+        if status is not None and not stat.S_ISDIR(status.st_mode):
             raise GribbleError(
                 f"rig {name}: {root} is a file, not a folder", fix=f"Correct rig.{name}.at in gribble.toml."
             )
-        if not root.exists():
-            away = ""
+        if status is None and not away:
             if str(root) in self._reach.seen:
                 away = f"{root} is not there now"
-            elif not root.parent.is_dir():
+            elif not os.path.isdir(root.parent):
                 away = f"{root.parent} is not there: plug it in, or make the folder"
-            return RigSeen(name=name, root=str(root), emulators=fitted, holdings=HeldHere(), away=away, new=not away)
+            else:
+                return self._away(name, root, fitted, "")
+        away = away or self._reach.seen.why_other(name, root)
+        if away:
+            return self._away(name, root, fitted, away)
         others = frozenset(other for key, other in self._roots.items() if key != name)
         places, folders = outlook(fitted)
         within = {path: str(one) for one in self._sources if (path := _below(one, root))}
@@ -238,14 +229,16 @@ class _Looker:
         try:
             survey = self._surveyor.survey(root, rig=name, way=way)
         except GribbleError as error:
+            if _went(root, status):
+                return self._away(name, root, fitted, f"{root} is not there any more")
             raise GribbleError(f"rig {name}: {error.what}", fix=error.fix, code=ExitCode.FAILED) from error
-        self._reach.seen.note(str(root))
+        if _went(root, status):
+            return self._away(name, root, fitted, f"{root} went away while it was looked at")
+        self._reach.seen.note(root)
         self.passed += [msgspec.structs.replace(one, path=f"{name}: {one.path}") for one in survey.skipped]
         real = os.path.realpath(root)
         inward = {
-            path: os.path.relpath(target, real).replace(os.sep, "/")
-            for path, target in survey.links.items()
-            if not leads_out(root, Path(target))
+            path: relative(target, real) for path, target in survey.links.items() if not leads_out(root, Path(target))
         }
         volume, label = volume_of(root) if any(one.root != Root() for one in fitted) else ("", "")
         folds = folds_case(config.volume, root)
@@ -266,6 +259,10 @@ class _Looker:
             label=config.label or label,
             variables=self._reach.variables,
         )
+
+    def _away(self, name: str, root: Path, fitted: tuple[Fitted, ...], away: str) -> RigSeen:
+        """A rig of which nothing can be said: it is away, for a reason, or its folder is still to be made."""
+        return RigSeen(name=name, root=str(root), emulators=fitted, holdings=HeldHere(), away=away, new=not away)
 
     def far_rig(self, name: str, fitted: tuple[Fitted, ...]) -> RigSeen:
         """A rig on another machine. One that is not reached, or is lost while it is looked at, is away; so is one that
@@ -305,9 +302,15 @@ class _Looker:
         """Every source."""
         for folder in dict.fromkeys((*self._config.sources, *self._scope.sources)):
             path = Path(folder)
+            status, why = _glance(path)
             try:
+                if why:
+                    raise GribbleError(why, fix="")
                 way = Walk(leave_out=frozenset(self._roots.values()))
-                survey = self._surveyor.survey_file(path) if path.is_file() else self._surveyor.survey(path, way=way)
+                lone = status is not None and stat.S_ISREG(status.st_mode)
+                survey = self._surveyor.survey_file(path) if lone else self._surveyor.survey(path, way=way)
+                if _went(path, status):
+                    raise GribbleError(f"{path} went away while it was looked at", fix="")
             except GribbleError as error:
                 self.passed.append(Skipped(folder, f"this source is left out: {error.what}"))
                 continue
@@ -317,7 +320,7 @@ class _Looker:
     def attics(self) -> Iterator[Survey]:
         """What runs have displaced is held, too. Nothing is followed there: an attic that is a link is none of ours."""
         for attic in self._reach.attics.values():
-            if not attic.is_dir() or is_link(attic) or is_link(attic.parent):
+            if not os.path.isdir(attic) or is_link(attic) or is_link(attic.parent):
                 continue
             try:
                 survey = self._surveyor.survey(attic)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import shlex
-
 from msgspec import Struct
 
 from gribble.core.base.errors import GribbleError
@@ -25,12 +23,12 @@ class Scope(Struct, frozen=True, kw_only=True):
     releases: dict[str, str] = {}
 
     @property
-    def words(self) -> str:
-        """The scope as it is typed behind a command, with a blank in front; empty for everything."""
+    def words(self) -> tuple[str, ...]:
+        """The scope as it is typed behind a command; nothing for everything."""
         words = [*self.emulators]
         for option, values in (("--rig", self.rigs), ("--from", self.sources), ("--at", (self.at,) if self.at else ())):
-            words += [word for value in values for word in (option, shlex.quote(value))]
-        return "".join(f" {word}" for word in words)
+            words += [word for value in values for word in (option, value)]
+        return tuple(words)
 
 
 def check_scope(config: Config, scope: Scope) -> None:

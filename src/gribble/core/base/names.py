@@ -6,6 +6,8 @@ Format" (decomposed names).
 
 from __future__ import annotations
 
+import codecs
+import contextlib
 import re
 import unicodedata
 from fnmatch import fnmatchcase
@@ -85,3 +87,31 @@ def unescaped(path: str) -> str:
             return found[0]
 
     return _ESCAPED.sub(char, path)
+
+
+ANY_NAME = "gribble.any-name"
+"""How names are written as bytes and read again, by its name in `codecs`: a byte of a name that is not UTF-8 as itself,
+half of a pair in UTF-16 (Windows, 7z) as 0xFF before its three bytes, 0xFF itself as two."""
+_HALF = 3
+
+
+def _any_name(error: UnicodeError) -> tuple[str | bytes, int]:
+    if isinstance(error, UnicodeEncodeError):
+        code = ord(error.object[error.start])
+        if 0xDC80 <= code < 0xDCFF:
+            return bytes([code - 0xDC00]), error.start + 1
+        return b"\xff" + (b"\xff" if code == 0xDCFF else chr(code).encode("utf-8", "surrogatepass")), error.start + 1
+    assert isinstance(error, UnicodeDecodeError)
+    data, at = error.object, error.start
+    if data[at] != 0xFF:
+        return chr(0xDC00 + data[at]), at + 1
+    if data[at + 1 : at + 2] == b"\xff":
+        return "\udcff", at + 2
+    with contextlib.suppress(UnicodeDecodeError):
+        half = data[at + 1 : at + 1 + _HALF].decode("utf-8", "surrogatepass")
+        if len(half) == 1 and "\ud800" <= half <= "\udfff":
+            return half, at + 1 + _HALF
+    return "\udcff", at + 1
+
+
+codecs.register_error(ANY_NAME, _any_name)

@@ -113,6 +113,14 @@ def fold(name: str) -> str:
     return name.lower() if name.isascii() else unicodedata.normalize("NFC", name).casefold()
 
 
+def relative(path: str | Path, start: str | Path) -> str:
+    """A path as seen from a folder, with forward slashes; as it is where no way leads there (another drive)."""
+    try:
+        return os.path.relpath(path, start).replace(os.sep, "/")
+    except ValueError:
+        return str(path).replace(os.sep, "/")
+
+
 def outside(path: str) -> bool:
     """Whether a step's path is none on its rig: an absolute one of this machine, or an address."""
     return "://" in path or Path(path).is_absolute()

@@ -20,6 +20,7 @@ from msgspec import NODEFAULT, Struct
 from gribble.core.base.errors import Mistake, reason_of
 from gribble.core.base.regular import read_regular
 from gribble.core.base.suggest import suggest
+from gribble.core.base.texts import NoTextError, text_of
 
 T = TypeVar("T", bound=Struct)
 MOST_BYTES = 16 << 20
@@ -28,6 +29,10 @@ MOST_PARTS = 64
 """More parts has no key in dots."""
 _TOKEN = re.compile(r"""[A-Za-z0-9_-]+|"[^"]*"|'[^']*'|[^\s]""")
 _PART = re.compile(r"""[A-Za-z0-9_-]+|"[^"]*"|'[^']*'""")
+
+
+WRITE_SLASHES = "write C:/roms or 'C:\\roms'"
+"""How a path of Windows is written in a file of ours."""
 
 
 class Mistakes:
@@ -45,17 +50,19 @@ class Mistakes:
 def read_toml(path: Path, mistakes: Mistakes) -> dict[str, Any] | None:
     """The file's tables, or None with a mistake that says why they cannot be read."""
     try:
-        text = read_regular(path, MOST_BYTES).decode("utf-8-sig")
+        text = text_of(read_regular(path, MOST_BYTES))
         if line := deep_key(text):
             mistakes.add(f"line {line}", f"has a key of more than {MOST_PARTS} parts")
             return None
         return tomllib.loads(text)
     except OSError as error:
         mistakes.add("", f"cannot be read: {reason_of(error)}")
-    except UnicodeDecodeError as error:
-        mistakes.add("", f"is not UTF-8 text (byte {error.start})")
+    except NoTextError as error:
+        mistakes.add("", str(error))
     except tomllib.TOMLDecodeError as error:
-        mistakes.add("", f"is not TOML: {error}")
+        escape = any(word in str(error) for word in ("Unescaped '\\'", "hex value", "Unicode scalar"))
+        hint = f"; in double quotes a backslash begins an escape: {WRITE_SLASHES}" if escape else ""
+        mistakes.add("", f"is not TOML: {error}{hint}")
     except (RecursionError, ValueError) as error:
         what = "is nested too deeply" if isinstance(error, RecursionError) else f"is not TOML: {error}"
         mistakes.add("", what)

@@ -17,6 +17,7 @@ from msgspec import structs
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.errors import reason_of
 from gribble.core.base.paths import fold, join, path_fault
+from gribble.core.base.texts import NoTextError, text_of
 from gribble.core.records.sheet import ManifestFile
 
 _ALGORITHMS = {length: name for name, length in HEX_LENGTHS.items()}
@@ -33,11 +34,11 @@ def read_checksums(path: Path) -> tuple[tuple[ManifestFile, ...], list[str]]:
     try:
         if path.stat().st_size > MAX_BYTES:
             return (), [f"is larger than {MAX_BYTES >> 20} MiB, which no checksum list is"]
-        text = path.read_bytes().decode("utf-8-sig")
+        text = text_of(path.read_bytes())
     except OSError as error:
         return (), [f"cannot be read: {reason_of(error)}"]
-    except UnicodeDecodeError as error:
-        return (), [f"is not UTF-8 text (byte {error.start})"]
+    except NoTextError as error:
+        return (), [str(error)]
     files: dict[str, ManifestFile] = {}
     faults = []
     for number, line in enumerate(text.split("\n"), start=1):

@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
+import os
 import re
+from collections.abc import Mapping
 from pathlib import Path
+from types import MappingProxyType
 from typing import Any
 
 from msgspec import structs
 
 from gribble.core.base.addresses import parse_address
+from gribble.core.base.changing import WINDOWS
 from gribble.core.base.errors import Mistake, MistakesError
 from gribble.core.base.kinds import VOLUMES
-from gribble.core.base.paths import join, path_fault, same_place
+from gribble.core.base.paths import join, path_fault, same_place, visible
 from gribble.core.base.suggest import suggest
-from gribble.core.base.tables import Mistakes, read_table, read_toml
+from gribble.core.base.tables import WRITE_SLASHES, Mistakes, read_table, read_toml
+from gribble.core.base.texts import text_of
 from gribble.core.catalogue.liking import by_liking
 from gribble.core.catalogue.ranges import concerns, release_fault
 from gribble.core.catalogue.sheets import Catalogue
@@ -21,15 +26,20 @@ from gribble.core.records.config import AS_LISTED, Config, Installed, Liking
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.sheet import Accept, Need, Reject, Sheet
 
-_ABSOLUTE = re.compile(r"^(/|[A-Za-z]+:)")
+_ABSOLUTE = re.compile(r"^(/|\\\\|[A-Za-z]+:)")
+_OF_WINDOWS = re.compile(r"^([A-Za-z]:([/\\]|$)|\\\\)")
+_PERCENT = re.compile(r"%(\w+)%")
 _FINGERPRINT = re.compile(r"^SHA256:[A-Za-z0-9+/]{43}=?$")
 _MEANT_FOR = {"host_key": "sftp://", "certificate": "ftps://"}
+_ESCAPES = {"\a": "a", "\b": "b", "\t": "t", "\n": "n", "\f": "f", "\r": "r", "\x1b": "e"}
+"""What TOML makes of a backslash and a letter in double quotes."""
 MOST_SECONDS = 600
 _RIG_NAME = re.compile(r"^[A-Za-z0-9_-]+$")
 
 
-def load_config(path: Path, home: Path) -> Config:
-    """The configuration with its folders made absolute: relative to the file, `~` to the home folder.
+def load_config(path: Path, home: Path, variables: Mapping[str, str] = MappingProxyType({})) -> Config:
+    """The configuration with its folders made absolute: relative to the file, `~` to the home folder, and what stands
+    between % signs by those variables that are set.
 
     Raises MistakesError with every mistake of the file.
     """
@@ -44,9 +54,12 @@ def load_config(path: Path, home: Path) -> Config:
     def absolute(folder: str) -> str:
         if "://" in folder:
             return str(parse_address(folder))
-        if folder == "~" or folder.startswith("~/"):
+        folder = _PERCENT.sub(lambda found: values.get(found[1].casefold(), found[0]), folder)
+        if folder == "~" or folder.startswith(("~/", "~\\")):
             return str(home / folder[2:])
         return str((path.parent / folder).absolute())
+
+    values = {name.casefold(): value for name, value in variables.items()}
 
     config = structs.replace(
         config,
@@ -80,7 +93,7 @@ def _long_form(tables: dict[str, Any]) -> dict[str, Any]:
 
 def _with_wanted(installed: Installed, folder: Path) -> Installed:
     """An installation whose wanted sets stand in a file: the first word of each line, comments after # aside."""
-    if installed.wanted is None or len(installed.wanted) != 1 or not (folder / installed.wanted[0]).is_file():
+    if installed.wanted is None or len(installed.wanted) != 1 or not os.path.isfile(folder / installed.wanted[0]):
         return installed
     weights = read_wanted(folder / installed.wanted[0])
     named = {name: weight for name, weight in weights.items() if weight != 1.0}
@@ -94,7 +107,7 @@ def read_wanted(path: Path) -> dict[str, float]:
     """
     mistakes = Mistakes(str(path))
     weights: dict[str, float] = {}
-    lines = path.read_text(encoding="utf-8-sig", errors="replace").splitlines()
+    lines = text_of(path.read_bytes(), errors="replace").splitlines()
     for number, line in enumerate(lines, start=1):
         name, *more = line.partition("#")[0].split() or [""]
         try:
@@ -127,12 +140,19 @@ def _check_config(config: Config, mistakes: Mistakes) -> None:
                 mistakes.add(f"{key}[{number}]", "is empty")
             if "://" in folder:
                 mistakes.add(f"{key}[{number}]", "is an address; only a rig can be on another machine")
+            _check_folder(folder, f"{key}[{number}]", mistakes)
     for name, rig in config.rig.items():
         where = f"rig.{name}"
         if not _RIG_NAME.match(name):
             mistakes.add(where, "a rig's name is made of letters, digits, - and _")
         if not rig.at:
             mistakes.add(f"{where}.at", "is empty")
+        if not rig.far:
+            _check_folder(rig.at, f"{where}.at", mistakes)
+        if rig.certificate:
+            _check_folder(rig.certificate, f"{where}.certificate", mistakes)
+        if rig.seen_as and (fault := _control_fault(rig.seen_as)):
+            mistakes.add(f"{where}.seen_as", fault)
         if rig.far:
             try:
                 parse_address(rig.at)
@@ -156,12 +176,34 @@ def _check_config(config: Config, mistakes: Mistakes) -> None:
             _check_installed(installed, f"{where}.emulators.{emulator}", mistakes)
 
 
+def _check_folder(folder: str, where: str, mistakes: Mistakes) -> None:
+    """A folder of this machine, or a file."""
+    if fault := _control_fault(folder):
+        mistakes.add(where, fault)
+    elif not WINDOWS and _OF_WINDOWS.match(folder):
+        mistakes.add(
+            where, f'"{folder}" is a path of Windows, and this system has no drives; write what it is called here'
+        )
+
+
+def _control_fault(path: str) -> str:
+    """What is wrong with a path in which a backslash was taken for the beginning of an escape."""
+    for char in path:
+        if ord(char) < 32:
+            letter = _ESCAPES.get(char, "")
+            said = f" (in double quotes, \\{letter} is one)" if letter else ""
+            return f"contains a control character{said}; {WRITE_SLASHES}"
+    return ""
+
+
 def _check_installed(installed: Installed, where: str, mistakes: Mistakes) -> None:
-    if installed.at and (fault := path_fault(installed.at)):
-        mistakes.add(f"{where}.at", f'"{installed.at}" {fault}')
+    if installed.at and (fault := _control_fault(installed.at) or path_fault(installed.at)):
+        mistakes.add(f"{where}.at", f'"{visible(installed.at, "?")}" {fault}')
     for key, folder in installed.folders.items():
-        if fault := path_fault(folder):
-            mistakes.add(f"{where}.folders.{key}", f'"{folder}" {fault}')
+        if fault := _control_fault(folder) or path_fault(folder):
+            mistakes.add(f"{where}.folders.{key}", f'"{visible(folder, "?")}" {fault}')
+    if installed.wanted and len(installed.wanted) == 1 and (fault := _control_fault(installed.wanted[0])):
+        mistakes.add(f"{where}.wanted", fault)
 
 
 def fit_sheet(sheet: Sheet, installed: Installed | None = None, liking: Liking = AS_LISTED) -> Fitted:

@@ -15,6 +15,7 @@ import msgspec
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.errors import Mistake, reason_of
 from gribble.core.base.paths import name_fault, path_fault, plain_paths
+from gribble.core.base.texts import encoding_of
 from gribble.core.catalogue.outlines import LoadedSets
 from gribble.core.records.roster import ArcadeSet, Roster, RosterHead
 
@@ -71,10 +72,13 @@ class RosterReader:
 
     def head(self) -> RosterHead | None:
         """The first line; None where it is no head, or that of another version. Raises OSError."""
+        line = self._stream.readline(1 << 16).removeprefix(b"\xef\xbb\xbf")
         try:
-            head = _HEAD.decode(self._stream.readline(1 << 16).removeprefix(b"\xef\xbb\xbf"))
+            head = _HEAD.decode(line)
         except UNREADABLE as error:
-            self._mistakes.append(Mistake(self._path, "line 1", f"is no head of a roster: {_say(error)}"))
+            coded = encoding_of(line)[1] != "utf-8"
+            why = "it is written in UTF-16, and rosters are UTF-8" if coded else _say(error)
+            self._mistakes.append(Mistake(self._path, "line 1", f"is no head of a roster: {why}"))
             return None
         if head.roster != ROSTER_VERSION:
             self._mistakes.append(

@@ -67,8 +67,9 @@ def cluster_of(volume: str, root: Path) -> int:
     if volume in CLUSTERS:
         return CLUSTERS[volume]
     try:
-        return os.statvfs(root).f_frsize or CLUSTER
-    except (OSError, AttributeError):  # not there, or a system that does not tell
+        tell = getattr(os, "statvfs", None)  # not every system has it
+        return (tell(root).f_frsize if tell else 0) or CLUSTER
+    except OSError:
         return CLUSTER
 
 

@@ -3,6 +3,7 @@ before it and the outcome after it."""
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Mapping
 from pathlib import Path
 
@@ -134,7 +135,7 @@ class Runner:
 
 def new_run_number(folders: list[Path]) -> int:
     """One more than the highest number of any journal in these folders."""
-    names = [path.stem for folder in folders if folder.is_dir() for path in folder.iterdir()]
+    names = [path.stem for folder in folders if os.path.isdir(folder) for path in folder.iterdir()]
     return 1 + max((int(name) for name in names if name.isdecimal()), default=0)
 
 

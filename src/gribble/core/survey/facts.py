@@ -10,6 +10,7 @@ import msgspec
 from msgspec import Struct
 
 from gribble.core.base.digests import NO_DIGESTS, Digests
+from gribble.core.base.names import ANY_NAME
 from gribble.core.base.paths import base, climb_fault, fold, plain_names
 
 UNREADABLE = (msgspec.MsgspecError, UnicodeDecodeError, RecursionError, OverflowError, TypeError)
@@ -107,7 +108,7 @@ class Facts(Struct, frozen=True, gc=False):
 
 def _columns(members: Sequence[KnownMember]) -> bytes | None:
     """What a sketch has of members; None where something else of one matters."""
-    paths = [member.name.decode("utf-8", "surrogateescape") for member in members]
+    paths = [member.name.decode("utf-8", ANY_NAME) for member in members]
     if not plain_names([member.name for member in members]) and any(map(climb_fault, paths)):
         return None  # which has to be said
     checksums, sizes = array("I"), array("I")

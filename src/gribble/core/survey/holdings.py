@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cached_property
 
 from gribble.core.base.digests import NO_DIGESTS, Digests
+from gribble.core.base.names import ANY_NAME
 from gribble.core.base.paths import fold
 from gribble.core.records.holding import Archived, Holding, Holdings
 from gribble.core.survey.facts import UNREADABLE, KnownMember, Sketch, word_of
@@ -50,7 +51,7 @@ class SketchedArchive(Archived):
                     rig=own.rig,
                     root=own.root,
                     path=own.path,
-                    member=one.name.decode("utf-8", "surrogateescape"),
+                    member=one.name.decode("utf-8", ANY_NAME),
                     size=one.size or 0,
                     digests=Digests(crc32=one.crc32),
                     carried=True,
@@ -62,7 +63,7 @@ class SketchedArchive(Archived):
     def listed(self) -> frozenset[tuple[str, str | None, int | None]]:
         """Its members by name, CRC-32 and size, for a look that needs no more."""
         members = self._known()
-        return frozenset([(one.name.decode("utf-8", "surrogateescape"), one.crc32, one.size) for one in members])
+        return frozenset([(one.name.decode("utf-8", ANY_NAME), one.crc32, one.size) for one in members])
 
     def _known(self) -> tuple[KnownMember, ...]:
         try:

@@ -18,6 +18,7 @@ from pathlib import Path
 from typing import Any
 
 from gribble.core.base.changing import remove
+from gribble.core.base.names import ANY_NAME
 from gribble.core.base.paths import is_link
 from gribble.core.base.regular import NO_LINKS
 from gribble.core.files.volumes import is_share, keeps_inodes
@@ -181,7 +182,7 @@ class Memory:
         start = len(folder) + 1 if folder else 0
         believed: list[Facts | None] = []
         for entry in entries:
-            row = rows.pop(entry.path[start:].encode("utf-8", "surrogateescape"), None)
+            row = rows.pop(entry.path[start:].encode("utf-8", ANY_NAME), None)
             if row is None or not self._holds(row[1], entry):
                 believed.append(None)
             else:
@@ -208,7 +209,7 @@ class Memory:
         told = keep(facts)
         if read_at - entry.modified >= SETTLED_NS and len(told[1] or b"") <= MOST_ROW:
             folder, _, name = entry.path.rpartition("/")
-            row = (name.encode("utf-8", "surrogateescape"), _state(entry), *told)
+            row = (name.encode("utf-8", ANY_NAME), _state(entry), *told)
             self._rows.setdefault(self._key(folder), []).append(row)
 
     def save(self) -> None:

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from msgspec import Struct
 
 from gribble.core.base.digests import NO_DIGESTS, Digests
+from gribble.core.base.names import ANY_NAME
 from gribble.core.base.paths import climb_fault, plain_names
 from gribble.core.records.holding import Holding, Holdings, Skipped, Why
 from gribble.core.survey.facts import Facts
@@ -66,7 +67,7 @@ def member_holdings(root: str, rig: str, file: MetFile) -> Iterator[Holding]:
         carried = bool(crc32) and not digests.crc32
         if carried:
             digests = Digests(crc32=crc32, md5=digests.md5, sha1=digests.sha1, sha256=digests.sha256)
-        name = member.name.decode("utf-8", "surrogateescape")
+        name = member.name.decode("utf-8", ANY_NAME)
         yield Holding(rig=rig, root=root, path=path, member=name, size=size, digests=digests, carried=carried)
 
 
@@ -80,9 +81,9 @@ def notes_of(file: MetFile) -> Iterator[Skipped]:
     for member in members:
         if member.beyond:
             why = f"is longer than anything that is wanted; left after {member.beyond:,} bytes"
-            yield Skipped(path, why, member.name.decode("utf-8", "surrogateescape"))
+            yield Skipped(path, why, member.name.decode("utf-8", ANY_NAME))
         if member.fault or not plain:
-            name = member.name.decode("utf-8", "surrogateescape")
+            name = member.name.decode("utf-8", ANY_NAME)
             if why := member.fault or _name_note(name):
                 yield Skipped(path, why, name)
 

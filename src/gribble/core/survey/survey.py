@@ -14,6 +14,7 @@ import msgspec
 from gribble.core.base.changing import at_any_length, remove
 from gribble.core.base.digests import Digests
 from gribble.core.base.errors import GribbleError, reason_of
+from gribble.core.base.names import ANY_NAME
 from gribble.core.base.paths import base
 from gribble.core.files.archives.common import ArchiveError, Member
 from gribble.core.files.archives.opening import (
@@ -389,7 +390,7 @@ class _MemberChoice:
 
     def known(self, path: str, member: Member) -> KnownMember:
         """What is known of a member, or what its archive claims of it."""
-        name = path.encode(errors="surrogateescape")
+        name = path.encode("utf-8", ANY_NAME)
         unread = KnownMember(name, member.size, member.crc32, member.fault, Digests())
         return unread if member.fault else self._known.get(name, unread)
 
@@ -397,7 +398,7 @@ class _MemberChoice:
         return bool(self._surveyor._member_wanted(self.known(path, member)))
 
     def enters(self, path: str) -> bool:
-        prefix = f"{path}/".encode(errors="surrogateescape")
+        prefix = f"{path}/".encode("utf-8", ANY_NAME)
         return self._first or any(name.startswith(prefix) for name in self._wanted)
 
 

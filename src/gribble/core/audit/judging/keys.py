@@ -12,6 +12,7 @@ from string import hexdigits
 
 from gribble.core.base.digests import Digests
 from gribble.core.base.paths import fold
+from gribble.core.base.texts import encoding_of
 from gribble.core.records.holding import Holding, Holdings, nearness
 from gribble.core.records.keyfile import Entry, KeyFile, KeyFinding, KeysJudgement, KeyVerdict
 from gribble.core.records.sheet import Key, Kind, Level, Need
@@ -42,6 +43,8 @@ def read_keys(data: bytes) -> KeyFile:
             entries[name] = _joined(entries.get(name), _entry(number, value))
         else:
             odd.append(number)
+    if not entries and encoding_of(data)[1] != "utf-8":
+        return KeyFile(fault="is written in UTF-16; save it as UTF-8", odd_lines=tuple(odd), digests=digests)
     if not entries:
         return KeyFile(fault="holds no line `name = hex`", odd_lines=tuple(odd), digests=digests)
     return KeyFile(entries=entries, odd_lines=tuple(odd), digests=digests)

@@ -11,6 +11,7 @@ from collections import Counter
 from pathlib import Path
 
 from gribble.core.base.errors import GribbleError
+from gribble.core.base.texts import encoding_of
 from gribble.core.catalogue.checksums import is_checksum_line
 from gribble.core.records.fieldmap import ListFormat
 from gribble.core.records.imported import Looks
@@ -69,11 +70,11 @@ def _encoding(path: Path, data: bytes) -> tuple[str, bool]:
             return name, False
     if declared := re.match(rb"\s*<\?xml[^>]*encoding=[\"\']([\w-]+)", data):
         return declared[1].decode("ascii"), False
+    if (coded := encoding_of(data)[1]) != "utf-8":
+        return coded, True
     try:
         codecs.getincrementaldecoder("utf-8")().decode(data)
     except UnicodeDecodeError as error:
-        if data.count(0) > len(data) // 8:
-            return ("utf-16-le" if data[1::2].count(0) > data[::2].count(0) else "utf-16-be"), True
         text = data.decode("utf-8", "surrogateescape")
         good = sum(ord(sign) > 0x7F and not 0xDC80 <= ord(sign) <= 0xDCFF for sign in text)
         bad = sum(0xDC80 <= ord(sign) <= 0xDCFF for sign in text)
