@@ -23,6 +23,7 @@ from gribble.core.catalogue.rosters import load_roster, write_roster
 from gribble.core.catalogue.rosterstore import RosterStore
 from gribble.core.catalogue.storedsets import StoredSets
 from gribble.core.records.roster import ArcadeSet, Content, Roster, RosterHead, Sets
+from tests.ground.volume import folding_volume
 
 HEAD = RosterHead(roster=1, emulator="knot", release="2")
 CRC = st.sampled_from(["0000000a", "00000b0b", "ffffffff", "FFFFFFFF", "0xabcdef", "", "12345678901", "7"])
@@ -167,6 +168,23 @@ def test_a_store_is_made_once_for_a_content_and_goes_with_it(tmp_path: Path, mon
         roster, _ = stored(own, path)
         assert list(roster.sets) == list(names)
     assert len(list(own.glob("*.sqlite"))) == 1
+
+
+def test_on_a_card_a_store_is_made_once_however_its_files_are_numbered(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    for made in (True, False):
+        with folding_volume(tmp_path / "beneath", tmp_path / "card", "renumbered", "unmapped") as card:
+            if made:
+                path = written(card, some("a", "b"))
+                os.utime(path, (10**9, 10**9))
+            else:
+                monkeypatch.setattr(rosterstore, "make_store", None)
+                monkeypatch.setattr(rosterstore, "digest_of", None)
+            roster, store = stored(card / "stores", path)
+            assert list(roster.sets) == ["a", "b"]
+            assert not store.note
+            store.close()
 
 
 def test_a_roster_that_is_replaced_while_a_command_runs_is_still_the_old_one(tmp_path: Path) -> None:

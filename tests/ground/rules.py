@@ -35,7 +35,7 @@ class Ground(NamedTuple):
 GROUNDS = {
     "windows": Ground(("listing", "birth", "held", "readonly", "scanner", "flushing", "lacking", "names"), ()),
     "mac": Ground((), ("decomposing",)),
-    "card": Ground(("unflushed",), ("coarse", "renumbered", "unmapped")),
+    "card": Ground(("unflushed", "permissionless"), ("coarse", "renumbered", "unmapped")),
 }
 
 
@@ -271,6 +271,16 @@ def unlinked(laid: Laid) -> None:
         raise OSError(errno.EPERM, "Operation not permitted")
 
     laid.put("link", link)
+
+
+@rule
+def permissionless(laid: Laid) -> None:
+    """A volume keeps no permissions, as some shares and FUSE volumes say."""
+
+    def chmod(path: Any, *_words: Any, **_more: Any) -> None:
+        raise OSError(errno.ENOTSUP, "Operation not supported", path)
+
+    laid.put("chmod", chmod)
 
 
 @rule

@@ -133,7 +133,10 @@ def folding_volume(folder: Path, at: Path, *habits: str) -> Iterator[Path]:
     finally:
         alive = server.poll() is None  # a test may have ended it
         subprocess.run(["umount", "-l", str(at)], check=alive, capture_output=True)
-        server.communicate(timeout=10)
+        try:
+            server.communicate(timeout=10)
+        except subprocess.TimeoutExpired:  # a failed test has left a file open
+            server.kill()
 
 
 if __name__ == "__main__":

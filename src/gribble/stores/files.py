@@ -24,6 +24,8 @@ from gribble.core.placing.store import Free, StoreError, StoreFull
 P = ParamSpec("P")
 T = TypeVar("T")
 
+NO_PERMISSIONS = frozenset({errno.EPERM, errno.EACCES, errno.ENOSYS, errno.ENOTSUP, errno.EINVAL})
+"""What the system says where a volume keeps no permissions."""
 FULL = frozenset({errno.ENOSPC, errno.EDQUOT})
 """What the system says where neither a byte nor a name goes in any more."""
 
@@ -119,7 +121,11 @@ def copy_whole(source: Path, target: Path) -> None:
         if stat.S_ISREG(status.st_mode):
             with target.open("rb+") as copied:  # before it takes over a read-only mark, with which nothing is flushed
                 flush_file(copied.fileno())
-        shutil.copystat(source, target, follow_symlinks=False)
+        try:
+            shutil.copystat(source, target, follow_symlinks=False)
+        except OSError:  # a volume without permissions; it may have times
+            with contextlib.suppress(OSError):
+                os.utime(target, ns=(status.st_atime_ns, status.st_mtime_ns), follow_symlinks=False)
         give_owner(target, status)
     except BaseException:
         with contextlib.suppress(OSError):

@@ -26,7 +26,17 @@ from gribble.core.base.names import ANY_NAME, composed
 from gribble.core.base.paths import MEMORY_FOLDER, is_link, lies_in, parent
 from gribble.core.placing.store import Content, Free, Stamp, StoreError
 from gribble.core.survey.walking import store_fault
-from gribble.stores.files import copy_whole, free_at, give_owner, move, read_blocks, same_content, same_file, told
+from gribble.stores.files import (
+    NO_PERMISSIONS,
+    copy_whole,
+    free_at,
+    give_owner,
+    move,
+    read_blocks,
+    same_content,
+    same_file,
+    told,
+)
 from gribble.stores.slots import AtticFolder
 
 PRIVATE = 0o600
@@ -130,8 +140,11 @@ class LocalStore(AtticFolder):
         if former and stat.S_ISREG(former.st_mode):
             give_owner(place, former)
             mode = stat.S_IMODE(former.st_mode) if mode is None else mode
-        with contextlib.suppress(PermissionError):  # a volume without permissions keeps none
+        try:
             os.chmod(place, usual_mode() if mode is None else mode)
+        except OSError as error:
+            if error.errno not in NO_PERMISSIONS:
+                raise
 
     def set_time(self, path: str, modified: int) -> None:
         """Give a file its time of modification, in nanoseconds since 1970."""

@@ -110,12 +110,12 @@ def flush_folder(folder: Path) -> None:
     """Flush a folder's entries to the disk, where the system can (Windows cannot open folders, some shares refuse)."""
     if not hasattr(os, "O_DIRECTORY"):
         return
-    handle = os.open(folder, os.O_RDONLY | os.O_DIRECTORY)
-    try:
-        with contextlib.suppress(OSError):
+    with contextlib.suppress(OSError):
+        handle = os.open(folder, os.O_RDONLY | os.O_DIRECTORY)
+        try:
             flush_file(handle)
-    finally:
-        os.close(handle)
+        finally:
+            os.close(handle)
 
 
 def at_any_length(path: Path) -> Path:

@@ -26,6 +26,7 @@ from gribble.core.base.regular import NO_LINKS, read_regular
 from gribble.core.catalogue.rosters import UNREADABLE, load_roster
 from gribble.core.catalogue.storedsets import StoredSets, names_in, open_store
 from gribble.core.catalogue.storing import digest_of, make_store, name_of
+from gribble.core.files.volumes import unchanged
 from gribble.core.records.roster import Roster
 
 SETTLED_NS = 2_000_000_000
@@ -61,11 +62,11 @@ class _Seen(Struct, frozen=True, array_like=True):
         """A file as it was before it was read."""
         return _Seen(status.st_size, status.st_mtime_ns, status.st_ctime_ns, status.st_ino, read_at, digest)
 
-    def holds(self, status: os.stat_result) -> bool:
-        """Whether a file is certain to be as it was."""
+    def holds(self, status: os.stat_result, folder: Path) -> bool:
+        """Whether a file in a folder is certain to be as it was."""
         now = (status.st_size, status.st_mtime_ns, status.st_ctime_ns, status.st_ino)
         settled = self.read_at - self.modified >= SETTLED_NS
-        return settled and now == (self.size, self.modified, self.changed, self.inode)
+        return settled and unchanged((self.size, self.modified, self.changed, self.inode), now, folder)
 
 
 class _Notes(Struct, frozen=True):
@@ -167,12 +168,13 @@ class _Memo:
     def digest(self, path: Path, status: os.stat_result) -> str | None:
         """The digest of a roster's file; None where it may have changed since that was computed."""
         seen = self._notes.rosters.get(os.path.abspath(path))
-        return seen.digest if seen and seen.holds(status) else None
+        return seen.digest if seen and seen.holds(status, path.parent) else None
 
     def is_as_made(self, digest: str) -> bool:
         """Whether the store of a roster is there, and nobody has changed it since it was made."""
         with contextlib.suppress(OSError):
-            return self._notes.stores.get(name_of(digest)) == _state(self._folder / name_of(digest))
+            made = self._notes.stores.get(name_of(digest))
+            return made is not None and unchanged(made, _state(self._folder / name_of(digest)), self._folder)
         return False
 
     def note(self, path: Path, seen: _Seen, *, made: bool = False) -> str:
