@@ -12,6 +12,8 @@ from tests.ground.rules import GROUNDS, RULES
 from tests.ground.volume import folding_volume
 from tests.making import A, B, C, need, small_world
 
+USUAL: dict[str, bytes] = {}
+
 
 def placed_and_back(gribble: Gribble, world: Path, rules: tuple[str, ...]) -> dict[str, bytes]:
     """Every file as it lies when everything is placed. Fails where undoing that leaves anything otherwise."""
@@ -26,9 +28,11 @@ def placed_and_back(gribble: Gribble, world: Path, rules: tuple[str, ...]) -> di
 
 @pytest.fixture
 def usual(gribble: Gribble, tmp_path: Path) -> dict[str, bytes]:
-    """How everything lies when it was placed without any rule."""
-    build_world(tmp_path / "usual")
-    return placed_and_back(gribble, tmp_path / "usual", ())
+    """How everything lies when it was placed without any rule; found out once."""
+    if not USUAL:
+        build_world(tmp_path / "usual")
+        USUAL.update(placed_and_back(gribble, tmp_path / "usual", ()))
+    return USUAL
 
 
 @pytest.mark.own_ground("it has grounds of its own")

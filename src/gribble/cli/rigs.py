@@ -73,8 +73,10 @@ class Rigs:
         return self._home(name, Scope()).away()
 
     def attics(self, scope: Scope) -> dict[str, Path]:
-        """The attics of all rigs, whatever the command is about: what runs have displaced is held."""
-        return {name: self._home(name, scope).attic for name in self._config.rig}
+        """The attics of all rigs, whatever the command is about: what runs have displaced is held. Where another volume
+        lies in a rig's place, its attic is none of ours."""
+        homes = {name: self._home(name, scope) for name in self._config.rig}
+        return {name: home.attic for name, home in homes.items() if home.remote or not home.away()}
 
     def _home(self, name: str, scope: Scope) -> RigHome:
         rig = self._config.rig[name]
