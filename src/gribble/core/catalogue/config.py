@@ -45,7 +45,7 @@ def load_config(path: Path, home: Path, variables: Mapping[str, str] = MappingPr
     """
     mistakes = Mistakes(str(path))
     tables = read_toml(path, mistakes)
-    config = read_table(Config, _long_form(tables), "", mistakes) if tables is not None else None
+    config = read_table(Config, _alike(_long_form(tables), mistakes), "", mistakes) if tables is not None else None
     if config is not None:
         _check_config(config, mistakes)
     if config is None or mistakes.found:
@@ -89,6 +89,53 @@ def _long_form(tables: dict[str, Any]) -> dict[str, Any]:
         if isinstance(emulators, dict):
             rig["emulators"] = {name: _long_emulator(value) for name, value in emulators.items()}
     return tables
+
+
+def _alike(tables: dict[str, Any], mistakes: Mistakes) -> dict[str, Any]:
+    """What rigs have of those that they are like, put in: emulators, each with the keys of its own in place of the
+    other's."""
+    rigs = tables.get("rig")
+    if not isinstance(rigs, dict) or not all(isinstance(rig, dict) for rig in rigs.values()):
+        return tables  # which is told as a mistake
+    whole: dict[str, Any] = {}
+    for name in rigs:
+        chain = _chain(name, rigs, mistakes)
+        merged: dict[str, Any] = {}
+        for one in reversed(chain):
+            for emulator, keys in _emulators_of(rigs[one]).items():
+                merged[emulator] = _over(merged.get(emulator, {}), keys)
+        own = rigs[name].get("emulators", {})
+        alike = len(chain) > 1 and isinstance(own, dict)
+        whole[name] = {**rigs[name], "emulators": merged} if alike else rigs[name]
+    return {**tables, "rig": whole}
+
+
+def _over(table: Any, own: Any) -> Any:
+    """A table with keys of its own in place of those that it has; so are the tables in it."""
+    if not isinstance(table, dict) or not isinstance(own, dict):
+        return own
+    return {**table, **{key: _over(table.get(key), value) for key, value in own.items()}}
+
+
+def _emulators_of(rig: dict[str, Any]) -> dict[str, Any]:
+    emulators = rig.get("emulators", {})
+    return emulators if isinstance(emulators, dict) else {}
+
+
+def _chain(name: str, rigs: dict[str, Any], mistakes: Mistakes) -> list[str]:
+    """A rig, the one that it is like, the one which that is like, and so on."""
+    chain = [name]
+    while isinstance(like := rigs[chain[-1]].get("like"), str):
+        if like not in rigs:
+            if chain == [name]:
+                mistakes.add(f"rig.{name}.like", f'there is no rig "{like}"{suggest(like, list(rigs))}')
+            return chain
+        if like in chain:
+            if like == name:
+                mistakes.add(f"rig.{name}.like", f"leads in a circle: {', '.join([*chain, like])}")
+            return chain
+        chain.append(like)
+    return chain
 
 
 def _with_wanted(installed: Installed, folder: Path) -> Installed:
@@ -199,9 +246,12 @@ def _control_fault(path: str) -> str:
 def _check_installed(installed: Installed, where: str, mistakes: Mistakes) -> None:
     if installed.at and (fault := _control_fault(installed.at) or path_fault(installed.at)):
         mistakes.add(f"{where}.at", f'"{visible(installed.at, "?")}" {fault}')
-    for key, folder in installed.folders.items():
+    paths = [(f"folders.{key}", folder) for key, folder in installed.folders.items()]
+    paths += [(f"moved.{key}", folder) for key, folder in installed.moved.items()]
+    paths += [(f"moved.{key}", key) for key in installed.moved]
+    for key, folder in paths:
         if fault := _control_fault(folder) or path_fault(folder):
-            mistakes.add(f"{where}.folders.{key}", f'"{visible(folder, "?")}" {fault}')
+            mistakes.add(f"{where}.{key}", f'"{visible(folder, "?")}" {fault}')
     if installed.wanted and len(installed.wanted) == 1 and (fault := _control_fault(installed.wanted[0])):
         mistakes.add(f"{where}.wanted", fault)
 
@@ -222,7 +272,8 @@ def fit_sheet(sheet: Sheet, installed: Installed | None = None, liking: Liking =
         for need in sheet.need
         if concerns(need.releases, release, sheet.order) and (need.machines is None or played & set(need.machines))
     )
-    folders = {key: join(installed.at, installed.folders.get(key, folder)) for key, folder in sheet.folders.items()}
+    named = {key: join(installed.at, folder) for key, folder in installed.folders.items()}
+    folders = {key: named.get(key, installed.place(folder)) for key, folder in sheet.folders.items()}
     marked = tuple(_liked(_mark_accepts(need, release, sheet.order), liking) for need in needs)
     wanted = {need.id for need in needs}
     unmeetable = {need.id for need, left in zip(needs, marked, strict=True) if need.accept and not left.accept}
@@ -237,7 +288,7 @@ def fit_sheet(sheet: Sheet, installed: Installed | None = None, liking: Liking =
         other_releases={need.id: others for need in needs if (others := _others(need, release, sheet.order))},
         unlock=sheet.unlock,
         setting=tuple(
-            structs.replace(one, file=join(installed.at, one.file))
+            structs.replace(one, file=installed.place(one.file))
             for one in sheet.setting
             if one.need is None or one.need in wanted
         ),
@@ -309,12 +360,20 @@ def check_against(config: Config, catalogue: Catalogue, file: str) -> list[Mista
                 "machines": (installed.machines or (), list(sheet.machines)),
                 "folders": (tuple(installed.folders), list(sheet.folders)),
                 "ignore": (installed.ignore, [need.id for need in sheet.need]),
+                "moved": (tuple(one.strip("/") for one in installed.moved), _places_of(sheet)),
             }
             for key, (words, right) in known.items():
                 for word in words:
                     if word not in right:
                         mistakes.add(f"{where}.{key}", f'the sheet knows no "{word}"{suggest(word, right)}')
     return mistakes.found
+
+
+def _places_of(sheet: Sheet) -> list[str]:
+    """Every folder of a sheet with those above it, and its settings files."""
+    paths = [*sheet.folders.values(), *(one.file for one in sheet.setting)]
+    above = (path.split("/")[:count] for path in paths for count in range(1, path.count("/") + 2))
+    return list(dict.fromkeys(map("/".join, above)))
 
 
 def without_sheets(config: Config, catalogue: Catalogue, file: str) -> list[Mistake]:

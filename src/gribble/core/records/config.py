@@ -6,6 +6,7 @@ from enum import StrEnum
 
 from msgspec import Struct
 
+from gribble.core.base.paths import join
 from gribble.core.base.style import Style
 
 
@@ -30,6 +31,8 @@ AS_LISTED = Liking()
 class Installed(Struct, frozen=True, kw_only=True):
     """One emulator on a rig: its release, and how the sheet's layout fits this rig.
 
+    `folders` are those of the sheet that are called otherwise here, by key; `moved` are places of the sheet that lie
+    elsewhere here with all that is in them, by path, of which the longest that fits counts. Both are below `at`.
     `wanted` is "all", a list of sets, or the name of a file with one on each line; absent, those that lie there count.
     With a `style`, placing brings the archives into it; `stubs` leaves an empty archive for each clone that is merged
     into its parent's. `weights` say how much sets are worth where not all fit a card; else 1. `prefer` takes the place
@@ -39,6 +42,7 @@ class Installed(Struct, frozen=True, kw_only=True):
     release: str | None = None
     at: str = ""
     folders: dict[str, str] = {}
+    moved: dict[str, str] = {}
     machines: tuple[str, ...] | None = None
     ignore: tuple[str, ...] = ()
     wanted: tuple[str, ...] | None = None
@@ -48,9 +52,16 @@ class Installed(Struct, frozen=True, kw_only=True):
     prefer: Prefer | None = None
     weights: dict[str, float] = {}
 
+    def place(self, path: str) -> str:
+        """Where a path of the sheet lies on this rig, relative to its root."""
+        moved = {start.strip("/"): target for start, target in self.moved.items()}
+        start = max((one for one in moved if path == one or path.startswith(f"{one}/")), key=len, default="")
+        return join(self.at, moved[start], path[len(start) :]) if start else join(self.at, path)
+
 
 class Rig(Struct, frozen=True, kw_only=True):
-    """One playing setup as the user wrote it; `at` is made absolute on loading.
+    """One playing setup as the user wrote it; `at` is made absolute on loading, and what it has of the rig that it is
+    `like` is put in.
 
     `seen_as` is the root as the device itself calls it; `label` the volume's label, where it cannot be seen from here.
     Where `at` is an address: `host_key` is the fingerprint of the SFTP server's key (SHA256:…), `certificate` a file
@@ -64,6 +75,7 @@ class Rig(Struct, frozen=True, kw_only=True):
     host_key: str | None = None
     certificate: str | None = None
     timeout: float = 20.0
+    like: str | None = None
     emulators: dict[str, Installed] = {}
 
     @property
