@@ -9,11 +9,13 @@ from pathlib import Path
 from msgspec import structs
 
 from gribble.cli.session import Session
+from gribble.core.answers.copies import doubtful_sizes
 from gribble.core.audit.asked import asking, require_sets
 from gribble.core.audit.looking import Reach, in_place, look, refitted, rosters_on
 from gribble.core.audit.scope import Scope, check_scope
 from gribble.core.audit.world import World
 from gribble.core.catalogue.sheets import Catalogue
+from gribble.core.records.holding import Holding
 from gribble.core.records.sheet import Sheet
 from gribble.core.survey.index import Index
 from gribble.core.survey.matching import KnownContents
@@ -91,6 +93,28 @@ def survey_with(session: Session, paths: list[str], *, verbose: bool = False) ->
         session.notes.passed_over(in_place(met), None)
     _note_cost(session, index, surveyor, verbose)
     return world, surveys
+
+
+def survey_whole(session: Session, paths: list[str]) -> list[Holding]:
+    """Everything that is held, and what lies at some places: every file that could be a copy of another proven."""
+    index = _open_index(session)
+    try:
+        with Bar(session.screen.err, "Surveying") as bar:
+            surveyor = _surveyor(session, index, bar)
+
+            def look_at_all() -> tuple[World, list[Holding]]:
+                world = _survey(session, session.loaded.catalogue, Scope(), surveyor)
+                surveys = [_survey_path(session.call.environment.path(path), surveyor).holdings for path in paths]
+                held = [one for each in (*world.everything, *surveys) for one in each.opened]
+                return world, held
+
+            surveyor.want_whole(doubtful_sizes(look_at_all()[1]))
+            world, held = look_at_all()
+    finally:
+        index.close()
+    session.notes.passed_over(world.passed_over, 0)
+    _note_cost(session, index, surveyor, False)
+    return held
 
 
 def as_installed(session: Session, world: World, scope: Scope) -> World:

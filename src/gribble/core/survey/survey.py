@@ -58,6 +58,7 @@ class Surveyor:
         self._known = known
         self._all = known
         self._folders: frozenset[str] = frozenset()  # with files of any size that could matter
+        self._whole: frozenset[int] = frozenset()
         self._index = index
         self._listener = listener
         self._reread = reread
@@ -75,6 +76,11 @@ class Surveyor:
         self._known.want_sets(plain)
         for algorithm, those in proven.items():
             self._known.want_sets(those, [algorithm])
+
+    def want_whole(self, sizes: frozenset[int]) -> None:
+        """Tell that the SHA-1 of every file of one of these sizes in bytes is wanted, whatever it is; but of none that
+        would have to be fetched."""
+        self._whole = sizes
 
     def survey(self, root: Path, *, rig: str = "", way: Walk = Walk()) -> Survey:  # noqa: B008  (frozen)
         """What a folder holds, walked in some way. Raises GribbleError where the folder itself cannot be read."""
@@ -137,12 +143,15 @@ class Surveyor:
             believed = memory.believe(folder.path, entries, whole=whole)
             closer = everything or folder.path in self._folders
             for entry, facts in zip(entries, believed, strict=True):
-                if facts is PLAIN and entry.size not in concerned and not closer:  # what most files of many are
+                whole = everything or (entry.size in self._whole and not ground)
+                if (
+                    facts is PLAIN and entry.size not in concerned and not closer and not whole
+                ):  # what most files of many are
                     met.append(unread_holding(rig, place, entry))
                     continue
                 if ground and not (facts and entry.modified):
                     facts = _UNREAD if may_be_archive(entry.path) else PLAIN
-                met.append(MetFile(entry, facts or _UNREAD, everything, folder.path in self._folders))
+                met.append(MetFile(entry, facts or _UNREAD, whole, folder.path in self._folders))
         self.tally.files += len(met)
         files = [one for one in met if isinstance(one, MetFile)]
         beyond = self._known.beyond_crc()
