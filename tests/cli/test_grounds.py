@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 
 import pytest
 
+from gribble.core.files.volumes import volume_of
 from gribble.demo.world import build_world
 from tests.conftest import Gribble, tree
 from tests.ground.rules import GROUNDS, RULES
-from tests.ground.volume import folding_volume
+from tests.ground.volume import PROGRAMS, folding_volume, served_volume
 from tests.making import A, B, C, need, small_world
 
 USUAL: dict[str, bytes] = {}
@@ -78,3 +80,20 @@ def test_names_with_marks_are_one_whatever_form_they_come_back_in(
         assert "._b" not in gribble("check", "-v", cwd=world).out
         gribble("undo", "--yes", cwd=world, code=0)
         assert tree(world / "rig") == before
+
+
+@pytest.mark.own_ground("it has volumes of its own")
+@pytest.mark.parametrize("kind", PROGRAMS)
+def test_on_a_real_volume_of_windows_kinds_too(gribble: Gribble, tmp_path: Path, kind: str) -> None:
+    with served_volume(kind, tmp_path / "card") as plug_out_and_in:
+        world = tmp_path / "card/world"
+        build_world(world)
+        for path in (world / "drawer").rglob("*"):
+            os.utime(path, (10**9, 10**9))
+        assert volume_of(world)[0] == kind
+        assert len(placed_and_back(gribble, world, ())) > 100
+        gribble("check", cwd=world, code=1)
+        plug_out_and_in()
+        said = gribble("check", "-v", cwd=world, code=1).err
+        opened = int(said.partition(" opened")[0].rpartition(" ")[2])
+        assert opened < 80, "what a card holds is not read anew since its files have other numbers"

@@ -9,11 +9,12 @@ from __future__ import annotations
 
 import errno
 import os
+import shutil
 import subprocess
 import sys
 import time
 import unicodedata
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
@@ -137,6 +138,48 @@ def folding_volume(folder: Path, at: Path, *habits: str) -> Iterator[Path]:
             server.communicate(timeout=10)
         except subprocess.TimeoutExpired:  # a failed test has left a file open
             server.kill()
+
+
+PROGRAMS = {"exfat": ("mkfs.exfat", "mount.exfat-fuse"), "ntfs": ("mkntfs", "ntfs-3g")}
+MEBIBYTES = 64
+
+
+@contextmanager
+def served_volume(kind: str, at: Path) -> Iterator[Callable[[], None]]:
+    """A real volume of a kind that a program serves here, mounted at a folder; gives what plugs it out and in again.
+    The test is skipped, with the reason, where that cannot be."""
+    make, mount = PROGRAMS[kind]
+    if not (shutil.which(make) and shutil.which(mount)):
+        pytest.skip(f"{make} and {mount} are not installed here")
+    image = at.with_name(f"{at.name}.{kind}")
+    with image.open("wb") as stream:
+        stream.truncate(MEBIBYTES << 20)
+    at.mkdir(exist_ok=True)
+    device = _said("losetup", "-f", "--show", str(image))
+    try:
+        _said(make, *(["-F", "-Q"] if kind == "ntfs" else []), device)
+
+        def plug_in() -> None:
+            _said(mount, device, str(at))
+
+        def again() -> None:
+            _said("umount", str(at))
+            plug_in()
+
+        plug_in()
+        try:
+            yield again
+        finally:
+            _said("umount", "-l", str(at))
+    finally:
+        _said("losetup", "-d", device)
+
+
+def _said(*words: str) -> str:
+    done = subprocess.run(words, capture_output=True, check=False, text=True)
+    if done.returncode:
+        pytest.skip(f"{words[0]} does not work here: {(done.stderr or done.stdout).strip()}")
+    return done.stdout.strip()
 
 
 if __name__ == "__main__":

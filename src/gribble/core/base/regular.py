@@ -12,13 +12,14 @@ NO_LINKS = getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_BINARY", 0)
 """No file of Gribble's own is opened through a link."""
 
 
-def open_regular(path: str | Path, *, through_links: bool = True) -> BinaryIO:
-    """A regular file opened for reading; one that is none is refused at once. Raises OSError."""
+def open_regular(path: str | Path, *, through_links: bool = True, devices: bool = False) -> BinaryIO:
+    """A regular file opened for reading (or a disk, with `devices`); one that is none is refused at once. Raises
+    OSError."""
     flags = os.O_RDONLY | getattr(os, "O_NONBLOCK", 0) | getattr(os, "O_BINARY", 0) | getattr(os, "O_CLOEXEC", 0)
     handle = os.open(path, flags if through_links else flags | NO_LINKS)
     try:
         mode = os.fstat(handle).st_mode
-        if not stat.S_ISREG(mode):
+        if not stat.S_ISREG(mode) and not (devices and stat.S_ISBLK(mode)):
             what = "is a folder, not a file" if stat.S_ISDIR(mode) else "is no regular file (a pipe, socket or device)"
             raise OSError(errno.EINVAL, what, os.fspath(path))
         return os.fdopen(handle, "rb")

@@ -11,6 +11,7 @@ from pathlib import Path
 from gribble.core.base.changing import WINDOWS
 from gribble.core.base.names import FORBIDDEN, is_device
 from gribble.core.base.paths import visible
+from gribble.core.base.regular import open_regular
 
 USUALLY_FOLDS = WINDOWS or sys.platform == "darwin"
 """Whether a volume of which nothing is known folds case, as a rule."""
@@ -75,7 +76,7 @@ def cluster_of(volume: str, root: Path) -> int:
 
 _KINDS = {
     "vfat": "fat32", "msdos": "fat32", "fat32": "fat32", "fat": "fat32", "exfat": "exfat", "ntfs": "ntfs",
-    "ntfs3": "ntfs", "fuseblk": "ntfs", "ext2": "ext4", "ext3": "ext4", "ext4": "ext4", "apfs": "apfs",
+    "ntfs3": "ntfs", "ext2": "ext4", "ext3": "ext4", "ext4": "ext4", "apfs": "apfs",
 }  # fmt: skip
 """Kinds of volume by the names that operating systems give them."""
 
@@ -84,14 +85,29 @@ _LABELS = Path("/dev/disk/by-label")
 
 _SHARES = re.compile(r"fuse(?!blk)|macfuse|osxfuse|cifs|smb|nfs|afp|webdav|davfs|9p|vboxsf|vmhgfs|prl_fs|drvfs|sshfs")
 """Names of what is reached by a network, a program or another system: SQLite's files are not shared there."""
-_NUMBERED_ANEW = re.compile(r"vfat|msdos|fat|exfat|fuse(?!blk)|macfuse|osxfuse|cifs|smb|webdav|davfs|9p|vboxsf|vmhgfs")
+_NUMBERED_ANEW = re.compile(r"vfat|msdos|fat|exfat|fuse|macfuse|osxfuse|cifs|smb|webdav|davfs|9p|vboxsf|vmhgfs")
 """Names of volumes whose files get other inodes whenever they are mounted."""
 
 
 def volume_of(root: Path) -> tuple[str, str]:
     """The kind of volume a folder lies on, and its label; empty where that cannot be told."""
     kind, device, mountpoint = _mounted_at(root)
-    return _KINDS.get(kind, ""), _label_of(device, mountpoint) if kind else ""
+    return _kind_of(kind, device), _label_of(device, mountpoint) if kind else ""
+
+
+_SIGNATURES = {b"EXFAT   ": "exfat", b"NTFS    ": "ntfs"}
+
+
+def _kind_of(name: str, device: str) -> str:
+    """A kind of volume by the system's name for it; where that only says that a program serves it, by the signature of
+    its device, if we may read that (the exFAT specification, 3.1; NTFS has its own at the same place)."""
+    if not name.startswith("fuse"):
+        return _KINDS.get(name, "")
+    try:
+        with open_regular(device, devices=True) as stream:
+            return _SIGNATURES.get(stream.read(11)[3:], "")
+    except OSError:
+        return ""
 
 
 def is_share(folder: Path) -> bool:
@@ -101,7 +117,8 @@ def is_share(folder: Path) -> bool:
 
 def keeps_inodes(folder: Path) -> bool:
     """Whether files keep their inodes on a folder's volume when it is unplugged and plugged in again."""
-    return not _NUMBERED_ANEW.match(_mounted_at(folder)[0])
+    name, device, _ = _mounted_at(folder)
+    return _kind_of(name, device) == "ntfs" or not _NUMBERED_ANEW.match(name)
 
 
 def unchanged(former: tuple[int, int, int, int], now: tuple[int, int, int, int], folder: Path) -> bool:
