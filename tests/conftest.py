@@ -19,6 +19,7 @@ SOAK = bool(os.environ.get("GRIBBLE_SOAK"))
 settings.register_profile(
     "gribble", derandomize=not SOAK, deadline=None
 )  # the same examples every time, unless soaking
+settings.register_profile("ground", settings.get_profile("gribble"), max_examples=15)  # a volume by FUSE is slow
 settings.load_profile("gribble")
 
 
@@ -35,6 +36,8 @@ def pytest_addoption(parser: pytest.Parser) -> None:
 
 
 def pytest_configure(config: pytest.Config) -> None:
+    if config.getoption("ground"):
+        settings.load_profile("ground")
     config.addinivalue_line("markers", "own_ground(reason): is about what other grounds have not")
 
 

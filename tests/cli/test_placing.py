@@ -77,6 +77,7 @@ def spoiled(plan: Any, what: str) -> str:
     return json.dumps(plan)
 
 
+@pytest.mark.own_ground("nothing is placed")
 @pytest.mark.parametrize(
     ("what", "say"),
     [
@@ -100,6 +101,7 @@ def test_a_plan_edited_into_nonsense_does_nothing(gribble: Gribble, world: Path,
     assert tree(world) == before
 
 
+@pytest.mark.own_ground("nothing is placed")
 def test_words_that_no_step_answers_to(gribble: Gribble, world: Path) -> None:
     assert "did you mean 'lighthouse'" in gribble("plan", "--only", "lighthous", cwd=world, code=2).err
     only = gribble("plan", "--only", "*/boot/*", "--json", cwd=world, code=1).json["steps"]

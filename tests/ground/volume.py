@@ -38,6 +38,8 @@ def serve(root: str, mount: str, *habits: str) -> None:
 
     def real(path: str) -> str:
         at = root
+        if os.path.lexists(straight := root + formed(path)):
+            return straight
         for part in filter(None, path.split("/")):
             names = os.listdir(at) if os.path.isdir(at) else []
             at = os.path.join(at, next((name for name in names if folded(name) == folded(part)), formed(part)))
