@@ -44,17 +44,19 @@ _TRASH = re.compile(
     | lost\+found | found\.\d{3} | \.snapshots?""",
     re.VERBOSE,
 )
+_TRASH_BEGINS = frozenset(".$@#rRsSlLfF")  # which most names do not, so that they are told at once
+_LITTER_BEGINS = frozenset(".tTeEdD")
 _LITTER = frozenset({".ds_store", "thumbs.db", "ehthumbs.db", "desktop.ini", ".directory", ".localized"})
 
 
 def is_trash(folder: str) -> bool:
     """Whether a folder of this name is a system's own: what was thrown away, its indexes, its snapshots."""
-    return folder[:1] in tuple(".$@#rRsSlLfF") and _TRASH.fullmatch(folder.lower()) is not None
+    return folder[:1] in _TRASH_BEGINS and _TRASH.fullmatch(folder.lower()) is not None
 
 
 def is_litter(name: str) -> bool:
     """Whether a file of this name is what a system leaves beside the user's: pictures of a folder, forks, settings."""
-    return name.startswith("._") or (name[:1] in tuple(".tTeEdD") and name.lower() in _LITTER)
+    return name.startswith("._") or (name[:1] in _LITTER_BEGINS and name.lower() in _LITTER)
 
 
 def escaped(path: str) -> str:
