@@ -12,7 +12,7 @@ from functools import wraps
 from pathlib import Path
 from typing import ParamSpec, TypeVar
 
-from gribble.core.base.changing import flush_file, flush_folder, remove, replace
+from gribble.core.base.changing import at_any_length, flush_file, flush_folder, remove, replace
 from gribble.core.base.errors import reason_of
 from gribble.core.base.paths import fold
 from gribble.core.base.regular import open_regular
@@ -50,6 +50,7 @@ def told(method: Callable[P, T]) -> Callable[P, T]:
 
 def read_blocks(path: Path, member: str | None = None) -> Iterator[bytes]:
     """The content of a local file, or of a member of a local archive, block by block. Raises StoreError."""
+    path = at_any_length(path)
     try:
         with open_regular(path) as stream:
             while member is None and (block := stream.read(BLOCK_BYTES)):

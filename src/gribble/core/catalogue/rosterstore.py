@@ -26,7 +26,7 @@ from gribble.core.base.regular import NO_LINKS, read_regular
 from gribble.core.catalogue.rosters import UNREADABLE, load_roster
 from gribble.core.catalogue.storedsets import StoredSets, names_in, open_store
 from gribble.core.catalogue.storing import digest_of, make_store, name_of
-from gribble.core.files.volumes import unchanged
+from gribble.core.files.volumes import keeps_inodes, unchanged
 from gribble.core.records.roster import Roster
 
 SETTLED_NS = 2_000_000_000
@@ -66,7 +66,9 @@ class _Seen(Struct, frozen=True, array_like=True):
         """Whether a file in a folder is certain to be as it was."""
         now = (status.st_size, status.st_mtime_ns, status.st_ctime_ns, status.st_ino)
         settled = self.read_at - self.modified >= SETTLED_NS
-        return settled and unchanged((self.size, self.modified, self.changed, self.inode), now, folder)
+        return settled and unchanged(
+            (self.size, self.modified, self.changed, self.inode), now, lambda: keeps_inodes(folder)
+        )
 
 
 class _Notes(Struct, frozen=True):
@@ -174,7 +176,9 @@ class _Memo:
         """Whether the store of a roster is there, and nobody has changed it since it was made."""
         with contextlib.suppress(OSError):
             made = self._notes.stores.get(name_of(digest))
-            return made is not None and unchanged(made, _state(self._folder / name_of(digest)), self._folder)
+            return made is not None and unchanged(
+                made, _state(self._folder / name_of(digest)), lambda: keeps_inodes(self._folder)
+            )
         return False
 
     def note(self, path: Path, seen: _Seen, *, made: bool = False) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import re
 import sys
-from collections.abc import Collection
+from collections.abc import Callable, Collection
 from pathlib import Path
 
 from gribble.core.base.changing import WINDOWS
@@ -101,7 +101,7 @@ _SIGNATURES = {b"EXFAT   ": "exfat", b"NTFS    ": "ntfs"}
 def _kind_of(name: str, device: str) -> str:
     """A kind of volume by the system's name for it; where that only says that a program serves it, by the signature of
     its device, if we may read that (the exFAT specification, 3.1; NTFS has its own at the same place)."""
-    if not name.startswith("fuse"):
+    if not name.startswith("fuse") or not os.path.isabs(device):
         return _KINDS.get(name, "")
     try:
         with open_regular(device, devices=True) as stream:
@@ -121,11 +121,16 @@ def keeps_inodes(folder: Path) -> bool:
     return _kind_of(name, device) == "ntfs" or not _NUMBERED_ANEW.match(name)
 
 
-def unchanged(former: tuple[int, int, int, int], now: tuple[int, int, int, int], folder: Path) -> bool:
-    """Whether a file in a folder is as it was, by its size, its two times and its inode, which counts where it can."""
+Told = tuple[int, int, int, int]
+"""What a file is told by: size in bytes, times of modification and of change in nanoseconds since 1970, inode."""
+
+
+def unchanged(former: Told, now: Told, keeps: Callable[[], bool]) -> bool:
+    """Whether a file is as it was: another inode counts only where there was one both times, and the volume `keeps`
+    them (which takes a while to find out)."""
     if former == now:
         return True
-    return former[:3] == now[:3] and not (former[3] and now[3] and keeps_inodes(folder))
+    return former[:3] == now[:3] and not (former[3] and now[3] and keeps())
 
 
 def _mounted_at(root: Path) -> tuple[str, str, str]:

@@ -14,6 +14,7 @@ import errno
 import os
 import sqlite3
 import struct
+from functools import cached_property
 from pathlib import Path
 from typing import Any
 
@@ -21,7 +22,7 @@ from gribble.core.base.changing import remove
 from gribble.core.base.names import ANY_NAME
 from gribble.core.base.paths import is_link
 from gribble.core.base.regular import NO_LINKS
-from gribble.core.files.volumes import is_share, keeps_inodes
+from gribble.core.files.volumes import is_share, keeps_inodes, unchanged
 from gribble.core.survey.facts import PLAIN, Facts, keep, kept
 from gribble.core.survey.walking import Entry
 
@@ -41,9 +42,7 @@ WHERE folder = ? AND typeof(name) = 'blob' AND coalesce(length(members), 0) <= {
 """
 
 
-_STATE = struct.Struct("<QqqQ").pack
-_INODE = slice(24, 32)
-"""Where the inode stands in a state."""
+_STATE = struct.Struct("<QqqQ")
 
 
 def _ready(path: Path | None, *settings: str) -> sqlite3.Connection:
@@ -63,7 +62,7 @@ def _ready(path: Path | None, *settings: str) -> sqlite3.Connection:
 def _state(entry: Entry) -> bytes:
     """What a file is believed by: size in bytes, times in nanoseconds since 1970, inode."""
     try:
-        return _STATE(entry.size, entry.modified, entry.changed, entry.inode)
+        return _STATE.pack(entry.size, entry.modified, entry.changed, entry.inode)
     except struct.error:  # a time beyond the year 2262
         return b"%d %d %d %d" % (entry.size, entry.modified, entry.changed, entry.inode)
 
@@ -162,7 +161,6 @@ class Memory:
     def __init__(self, index: Index, root: bytes, *, blank: bool = False) -> None:
         self._index, self._root = index, root
         self._folders = {} if blank else index.folders(root)
-        self._keeps_inodes: bool | None = None  # until it is asked for
         self._rows: dict[bytes, list[tuple[object, ...]]] = {}
         self._gone: dict[bytes, list[bytes]] = {}
 
@@ -192,17 +190,17 @@ class Memory:
         return believed
 
     def _holds(self, state: bytes, entry: Entry) -> bool:
-        """Whether a file is in the state in which it was remembered; another inode counts only where it means one."""
-        now = _state(entry)
-        if state == now:
+        """Whether a file is in the state in which it was remembered."""
+        if state == _state(entry):
             return True
-        if len(state) != _INODE.stop or state[: _INODE.start] != now[: _INODE.start]:
+        if len(state) != _STATE.size:
             return False
-        if not any(state[_INODE]) or not entry.inode:
-            return True
-        if self._keeps_inodes is None:
-            self._keeps_inodes = keeps_inodes(Path(os.fsdecode(self._root)))
-        return not self._keeps_inodes
+        now = (entry.size, entry.modified, entry.changed, entry.inode)
+        return unchanged(_STATE.unpack(state), now, lambda: self._keeps_inodes)
+
+    @cached_property
+    def _keeps_inodes(self) -> bool:
+        return keeps_inodes(Path(os.fsdecode(self._root)))
 
     def remember(self, entry: Entry, read_at: int, facts: Facts) -> None:
         """Keep the facts of a file that was read at a time (nanoseconds since 1970), if it was settled then."""

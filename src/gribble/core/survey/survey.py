@@ -144,9 +144,7 @@ class Surveyor:
             closer = everything or folder.path in self._folders
             for entry, facts in zip(entries, believed, strict=True):
                 whole = everything or (entry.size in self._whole and not ground)
-                if (
-                    facts is PLAIN and entry.size not in concerned and not closer and not whole
-                ):  # what most files of many are
+                if facts is PLAIN and entry.size not in concerned and not closer and not whole:  # as most are
                     met.append(unread_holding(rig, place, entry))
                     continue
                 if ground and not (facts and entry.modified):

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from msgspec import Struct
 
-from gribble.core.base.changing import WINDOWS
+from gribble.core.base.changing import WINDOWS, at_any_length
 from gribble.core.base.errors import reason_of
 from gribble.core.base.names import composed, is_litter, is_trash
 from gribble.core.base.paths import MEMORY_FOLDER, identity, is_junction, is_work_file, leads_out, path_fault, spelling
@@ -76,7 +76,7 @@ def walk(root: Path, way: Walk = Walk()) -> Iterator[Folder]:  # noqa: B008  (fr
         path, held = waiting.pop()
         folder = Folder(path, [], [], {})
         try:
-            with os.scandir(root / path) as listing:
+            with os.scandir(at_any_length(root / path)) as listing:
                 children = sorted(listing, key=_NAME)
         except OSError as error:
             why = f"folder cannot be read: {reason_of(error)}"
@@ -85,11 +85,13 @@ def walk(root: Path, way: Walk = Walk()) -> Iterator[Folder]:  # noqa: B008  (fr
             continue
         prefix = f"{path}/" if path else ""
         inner = []
+        names: frozenset[str] = frozenset()
         note = folder.files.append
         for child in children:
             name = child.name
             if not name.isascii():
-                name = _as_asked(root / path, name, children)
+                names = names or frozenset(one.name for one in children)
+                name = _as_asked(root / path, name, names)
             at = prefix + name
             try:
                 if child.is_file(follow_symlinks=False):
@@ -115,13 +117,11 @@ def walk(root: Path, way: Walk = Walk()) -> Iterator[Folder]:  # noqa: B008  (fr
         waiting.extend(reversed(inner))
 
 
-def _as_asked(folder: Path, name: str, children: list[os.DirEntry[str]]) -> str:
+def _as_asked(folder: Path, name: str, names: frozenset[str]) -> str:
     """A name as it is asked for and compared: composed, where the volume finds it so and there is no other of that
     name. (HFS+ gives names back decomposed.)"""
     form = composed(name)
-    if form == name or any(child.name == form for child in children) or not os.path.lexists(folder / form):
-        return name
-    return form
+    return form if form not in names and os.path.lexists(folder / form) else name
 
 
 def _is_junction(child: os.DirEntry[str]) -> bool:
