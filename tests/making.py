@@ -291,18 +291,20 @@ VOLUMES = ("ext4", "xfs", "btrfs", "tmpfs")
 
 
 @contextmanager
-def mounted(kind: str, at: Path) -> Iterator[Path]:
-    """A small volume of some kind; the test is skipped, with the reason, where it cannot be made or mounted."""
+def mounted(kind: str, at: Path, image: Path | None = None) -> Iterator[Path]:
+    """A small volume of some kind, in an `image` that may be there already; the test is skipped, with the reason, where
+    it cannot be made or mounted."""
     at.mkdir(exist_ok=True)
     if kind == "tmpfs":
         command = ["mount", "-t", "tmpfs", "-o", "size=16m,nr_inodes=200", "tmpfs", str(at)]
     else:
-        image = at.with_name(f"{at.name}.{kind}")
-        with image.open("wb") as stream:
-            stream.truncate(MEBIBYTES[kind] << 20)
+        image = image or at.with_name(f"{at.name}.{kind}")
         if shutil.which(MAKE[kind][0]) is None:
             pytest.skip(f"{MAKE[kind][0]} is not installed here")
-        subprocess.run([*MAKE[kind], str(image)], check=True, capture_output=True)
+        if not image.exists():
+            with image.open("wb") as stream:
+                stream.truncate(MEBIBYTES[kind] << 20)
+            subprocess.run([*MAKE[kind], str(image)], check=True, capture_output=True)
         command = ["mount", "-o", "loop", str(image), str(at)]
     made = subprocess.run(command, capture_output=True, check=False, text=True)
     if made.returncode:

@@ -3,11 +3,7 @@ taken for what it is not."""
 
 from __future__ import annotations
 
-import os
 import shutil
-import signal
-import subprocess
-import time
 from pathlib import Path
 from typing import Any
 
@@ -17,21 +13,10 @@ from gribble.core.base import changing
 from gribble.core.survey import walking
 from gribble.stores import files
 from tests.conftest import Gribble, tree
-from tests.ground.volume import folding_volume
+from tests.ground.volume import folding_volume, killed
 from tests.making import A, B, config, need, small_world
 
 pytestmark = pytest.mark.own_ground("it has volumes of its own")
-
-
-def killed(volume: Path) -> None:
-    """End what serves a volume: from here on everything on it fails."""
-    found = subprocess.run(
-        ["pgrep", "-f", f"tests.ground.volume .* {volume}"], capture_output=True, text=True, check=False
-    )
-    for one in found.stdout.split():
-        os.kill(int(one), signal.SIGKILL)
-    while found.stdout and os.path.isdir(volume):
-        time.sleep(0.01)
 
 
 def state(answer: Any) -> str:
@@ -56,7 +41,9 @@ def test_a_dead_mount_is_away_or_left_out_in_every_command(gribble: Gribble, tmp
                     gribble("check", cwd=tmp_path / what, code=3).out.split()
                 )
             if what == "drawer":
-                assert "this source is left out" in gribble("check", cwd=tmp_path / what, code=1).err
+                ended = gribble("check", "--json", cwd=tmp_path / what, code=1)
+                assert "note: drawer is away since" in ended.err
+                assert ended.json["rigs"][0]["emulators"][0]["needs"][0]["remedy"] == "connect"
 
 
 @pytest.mark.parametrize("moment", ["looking", "writing", "flushing"])

@@ -343,7 +343,7 @@ def test_folders_compare_as_the_volume_does(gribble: Gribble, tmp_path: Path) ->
 
 def test_needs_counts_of_a_choice_only_what_somebody_has_to_get(gribble: Gribble, tmp_path: Path) -> None:
     wanted = (need("a", A, choice="one"), need("b", B, choice="one"), need("c", B + A))
-    world = small_world(tmp_path / "small", {"drawer/a": A}, *wanted)
+    world = small_world(tmp_path / "small", {"drawer/a": A, "drawer/note": b""}, *wanted)
     assert "3 needs: 1 held, 1 to get, 1 spared" in gribble("needs", cwd=world, code=0).out
     found = {one["need"]: one for one in gribble("needs", "--json", cwd=world, code=0).json["emulators"][0]["needs"]}
     assert (found["a"]["held"], found["b"]["held"], found["b"]["spared"]) == (True, False, True)

@@ -138,7 +138,7 @@ def test_a_configuration_is_read_relative_to_its_file(tmp_path: Path) -> None:
     path = tmp_path / "gribble.toml"
     path.write_text('sources = ["a", "~/b"]\n[rig.den]\nat = "r"\n[rig.den.emulators]\nknot = "3.1"\n')
     config = load_config(path, tmp_path / "home")
-    assert config.sources == (str(tmp_path / "a"), str(tmp_path / "home/b"))
+    assert [one.at for one in config.sources] == [str(tmp_path / "a"), str(tmp_path / "home/b")]
     assert config.rig["den"].at == str(tmp_path / "r")
     assert config.rig["den"].emulators["knot"].release == "3.1"
 

@@ -9,7 +9,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gribble.core.arcade.fit import Selection, Wish, cost, fit_sets, read_bytes
+from gribble.core.arcade.fit import Selection, Wish, cost, fit_sets
+from gribble.core.base.amounts import read_bytes
 from gribble.core.base.errors import GribbleError
 
 

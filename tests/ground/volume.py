@@ -10,6 +10,7 @@ from __future__ import annotations
 import errno
 import os
 import shutil
+import signal
 import subprocess
 import sys
 import time
@@ -115,6 +116,17 @@ def serve(root: str, mount: str, *habits: str) -> None:
         Folding(), mount, foreground=True, nothreads=True, use_ino=True, attr_timeout=0, entry_timeout=0,
         direct_io="unmapped" in habits, fsname="volume-of-the-tests",
     )  # fmt: skip
+
+
+def killed(volume: Path) -> None:
+    """End what serves a volume: from here on everything on it fails."""
+    found = subprocess.run(
+        ["pgrep", "-f", f"tests.ground.volume .* {volume}"], capture_output=True, text=True, check=False
+    )
+    for one in found.stdout.split():
+        os.kill(int(one), signal.SIGKILL)
+    while found.stdout and os.path.isdir(volume):
+        time.sleep(0.01)
 
 
 @contextmanager

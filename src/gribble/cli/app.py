@@ -50,6 +50,7 @@ COMMANDS = {
         "report",
         "A page, a table or Markdown on what runs, why the rest does not, and what is to be obtained.",
     ),
+    "scrub": ("scrub", "Read again what was proven once, oldest first, and tell what changed without a new date."),
     "undo": ("undo", "Take a run back: the rig is as it was before, names, bytes and file times."),
     "why": ("why", "Why an emulator or a set will not run: first things first, each with the next step."),
     "attic": ("", "What runs have displaced: looked at, brought back, or deleted for good."),

@@ -6,7 +6,7 @@ from gribble.cli.command import Call, command
 from gribble.cli.options import GamesOption, QuietOption, RereadOption, VerboseOption
 from gribble.cli.session import Session
 from gribble.cli.sorting import SortOption, VerdictsOption, chosen_verdicts, sorted_audits
-from gribble.cli.surveying import MOST_PASSED_OVER, as_installed, survey
+from gribble.cli.surveying import MOST_PASSED_OVER, aged, as_installed, survey
 from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.views.changes import changes_json, show_changes
 from gribble.views.check import answer_of, show_check, show_next, show_only
@@ -35,9 +35,11 @@ def check(
     with Session(call) as session:
         world = survey(session, scope, reread=reread, verbose=verbose, told=MOST_PASSED_OVER)
         audits = sorted_audits(world.audit(scope, games=games), sort)
+        if verbose or call.json:
+            audits = aged(session, audits)
         before = as_installed(session, world, scope).audit(scope) if scope.releases else ()
         if call.json:
-            session.screen.json({**check_json(audits), **(changes_json(before, audits) if before else {})})
+            session.screen.json({**check_json(audits, world.away), **(changes_json(before, audits) if before else {})})
         else:
             if before:
                 show_changes(session.screen, before, audits)

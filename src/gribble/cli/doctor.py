@@ -11,6 +11,7 @@ import typer
 from gribble.cli.command import Call, command
 from gribble.cli.loaded import require_config
 from gribble.cli.session import Session
+from gribble.cli.surveying import accept_source, why_source_away
 from gribble.core.answers.doctor import (
     Examined,
     Health,
@@ -33,13 +34,15 @@ from gribble.views.looks import count
 def doctor(
     call: Call,
     accept: Annotated[
-        str | None, typer.Option("--accept", metavar="RIG", help="Take what is at this rig's folder now for the rig.")
+        str | None,
+        typer.Option("--accept", metavar="NAME", help="Take what is at its folder now for this rig or source."),
     ] = None,
 ) -> int:
     """Look over what Gribble starts from, and say how to put right what stands in its way. Nothing is changed.
 
     A rig on a card or stick is known again by an id; where another one lies in its place, it is away until you say
-    with --accept that it is meant.
+    with --accept that it is meant. So is a source where another volume lies, or nothing where files were: accepted,
+    it is as it is now, and what was remembered of it is forgotten.
 
     Example: gribble doctor
     """
@@ -47,7 +50,7 @@ def doctor(
     screen = call.screen
     try:
         with Session(call, lenient=True) as session:
-            if accept is not None:
+            if accept is not None and not accept_source(session, accept):
                 session.rigs.accept(accept)
             found = list(_examined(session))
     except MistakesError as error:
@@ -81,7 +84,7 @@ def _examined(session: Session) -> Iterator[Examined]:
     catalogue, file = session.loaded.catalogue, str(session.loaded.path)
     mistakes = [*check_against(config, catalogue, file), *without_sheets(config, catalogue, file)]
     yield from examine_catalogues(session.loaded.catalogue, mistakes, config.catalogues)
-    yield from examine_sources(config)
+    yield from examine_sources(config, lambda source: why_source_away(session, source))
     yield from examine_memory(session.loaded.memory)
     if not config.rig:
         yield Examined(

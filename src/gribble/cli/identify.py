@@ -58,14 +58,16 @@ def identify(
         files = identify_sets(files, world.rigs, audits)
         files = identify_keys(files, sheets, audits, world.read_whole)
         sets = held_sets(files, world.rigs)
+        away = {one.at: one.source for one in world.away}
         named = frozenset(call.environment.path(path) for path in paths)
         files = explain(files, world.searcher(survey.holdings for survey in surveys), sheets, named, world.head_of)
         if call.json:
-            session.screen.json(identify_json(files, sets, passed_over=passed_over, only_needed=only == "needed"))
+            needed = only == "needed"
+            session.screen.json(identify_json(files, sets, away, passed_over=passed_over, only_needed=needed))
         else:
             narrow = only == "needed"
             show_identify(
-                session.screen, files, sets, named, passed_over=passed_over, only_needed=narrow, verbose=verbose
+                session.screen, files, sets, named, away, passed_over=passed_over, only_needed=narrow, verbose=verbose
             )
         return ExitCode.USAGE if session.loaded.catalogue.mistakes else ExitCode.CLEAN
 

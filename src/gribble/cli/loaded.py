@@ -6,6 +6,8 @@ from collections.abc import Iterable
 from pathlib import Path
 from typing import NamedTuple
 
+from msgspec import structs
+
 from gribble.cli.command import Call
 from gribble.cli.finding import find_config, memory_folder
 from gribble.core.base.errors import GribbleError, MistakesError
@@ -14,18 +16,21 @@ from gribble.core.catalogue.config import check_against, load_config, without_sh
 from gribble.core.catalogue.sheets import Catalogue, load_catalogue
 from gribble.core.records.config import Config
 from gribble.core.survey.matching import KnownContents
+from gribble.core.survey.sources import SeenSources
 from gribble.views.looks import count, shorten
 
 
 class Loaded(NamedTuple):
     """A configuration with its catalogue. `path` is that of gribble.toml, `memory` the folder where the index lives;
-    either is None where there is no configuration."""
+    either is None where there is no configuration. `sources` are those that were seen before; in `config` each stands
+    where its volume is today."""
 
     config: Config
     path: Path | None
     catalogue: Catalogue
     known: KnownContents
     memory: Path | None
+    sources: SeenSources
 
     def refuse_source(self, target: Path, option: str) -> None:
         """Raise GribbleError where something is to be written into a source."""
@@ -56,7 +61,10 @@ def load(call: Call, *, strict: bool = False, lenient: bool = False, catalogue: 
                 f"gribble: {count(len(sheets.mistakes), 'mistake')} in the catalogue; "
                 "those sheets are left out, the rest goes on"
             )
-    return Loaded(config, path, sheets, KnownContents(sheets.sheets.values()), memory_folder(environment, path))
+    memory = memory_folder(environment, path)
+    seen = SeenSources(memory / "sources.json" if memory else None)
+    config = structs.replace(config, sources=tuple(map(seen.today, config.sources)))
+    return Loaded(config, path, sheets, KnownContents(sheets.sheets.values()), memory, seen)
 
 
 def require_config(call: Call, fix: str = "") -> Path:
@@ -87,7 +95,7 @@ def refuse_any_source(call: Call, target: Path, option: str) -> None:
 
 
 def _refuse_source(config: Config, target: Path, option: str) -> None:
-    if lies_in(target, map(Path, config.sources)):
+    if lies_in(target, map(Path, config.source_folders)):
         raise GribbleError(
             f"{shorten(str(target))} lies in a source, and sources are never written",
             fix=f"Name another: {option}.",

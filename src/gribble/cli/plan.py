@@ -58,6 +58,6 @@ def plan(
                 narrowed = behind(scope.words) + narrowing(only, skip, by_name=by_name, games=games)
                 words = f" --plan {quoted(out)}" if out else narrowed
                 session.screen.next(f"gribble place{words}", "shows this plan, asks, and carries it out")
-        if made.steps or made.obtain or made.refused:
+        if made.steps or made.obtain or made.refused or made.away:
             return ExitCode.ATTENTION
         return ExitCode.FAILED if State.AWAY in {found.state for found in audits} else ExitCode.CLEAN

@@ -8,7 +8,7 @@ import typer
 
 from gribble.cli.command import Call, command
 from gribble.cli.session import Session
-from gribble.cli.surveying import survey
+from gribble.cli.surveying import aged, survey
 from gribble.core.answers.report import make_report, runs_since
 from gribble.core.answers.rosters import arcade_places, match_releases
 from gribble.core.base.errors import GribbleError
@@ -63,7 +63,7 @@ def report(
                 fix="Give a run's number (gribble history lists them) or a day, such as 2026-11-23.",
             ) from None
         world = survey(session, scope)
-        audits = world.audit(scope)
+        audits = aged(session, world.audit(scope))
         arcade = any(one.arcade for found in world.rigs if not found.away for one in found.emulators)
         matched = match_releases(world, arcade_places(world, (), ())) if arcade else []
         when = call.environment.clock().isoformat(sep=" ", timespec="minutes")

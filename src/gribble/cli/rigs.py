@@ -82,7 +82,8 @@ class Rigs:
         rig = self._config.rig[name]
         at = rig_root(name, rig, scope)
         if "://" not in at:
-            return local_rig(name, Path(at), rig.volume, self.seal, (*self._config.sources, *scope.sources), self.seen)
+            sources = (*self._config.source_folders, *scope.sources)
+            return local_rig(name, Path(at), rig.volume, self.seal, sources, self.seen)
         if name not in self._network:
             assert self._memory is not None  # an address stands in gribble.toml, so there is one
             access = Access(self._prompt(name, scope), self._environment.env, self.trust_size)
@@ -140,7 +141,7 @@ class Rigs:
 
         if run is None or not run.adopted:
             return AnyPlace(stores)
-        return AnyPlace(dict, [*map(Path, self._config.sources), *([rig.attic] if rig else [])])
+        return AnyPlace(dict, [*map(Path, self._config.source_folders), *([rig.attic] if rig else [])])
 
     def reachable(self, plan: Plan, scope: Scope) -> Plan:
         """The steps of a plan on the rigs in scope that are there; those of the others are refused."""

@@ -96,7 +96,7 @@ def place_plan(session: Session, scope: Scope, audits: tuple[RigAudit, ...], pla
         session.screen.next("gribble check", f"or gribble undo, to take this run back{more}")
     if failed or any(found.away for found in audits):
         return failed or ExitCode.FAILED
-    return ExitCode.ATTENTION if plan.obtain or plan.refused else ExitCode.CLEAN
+    return ExitCode.ATTENTION if plan.obtain or plan.refused or plan.away else ExitCode.CLEAN
 
 
 class _Seen(NamedTuple):

@@ -23,7 +23,7 @@ from gribble.core.answers.rosters import (
     one_place,
     wishes_of,
 )
-from gribble.core.arcade.fit import read_bytes
+from gribble.core.base.amounts import read_bytes
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.catalogue.config import read_wanted
 from gribble.core.records.set_changes import Change

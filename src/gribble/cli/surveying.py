@@ -3,26 +3,35 @@
 from __future__ import annotations
 
 import os
+import sqlite3
 from collections.abc import Collection, Iterable
 from pathlib import Path
 
 from msgspec import structs
 
 from gribble.cli.session import Session
+from gribble.core.answers.ages import with_ages
 from gribble.core.answers.copies import doubtful_sizes
 from gribble.core.audit.asked import asking, require_sets
 from gribble.core.audit.looking import Reach, in_place, look, refitted, rosters_on
 from gribble.core.audit.scope import Scope, check_scope
 from gribble.core.audit.world import World
+from gribble.core.base.names import ANY_NAME
+from gribble.core.base.paths import lies_below
 from gribble.core.catalogue.sheets import Catalogue
+from gribble.core.records.config import MovedSource, Source
+from gribble.core.records.findings import RigAudit
 from gribble.core.records.holding import Holding
 from gribble.core.records.sheet import Sheet
-from gribble.core.survey.index import Index
+from gribble.core.survey.holdings import HeldHere
+from gribble.core.survey.index import Index, holds_files_of
 from gribble.core.survey.matching import KnownContents
 from gribble.core.survey.met import Survey
+from gribble.core.survey.sources import why_away
 from gribble.core.survey.survey import Surveyor
-from gribble.views.looks import count, size
+from gribble.views.looks import count, shorten, size
 from gribble.views.progress import Bar
+from gribble.views.shell import quoted
 
 ROSTER_FAULTS_SHOWN = 5
 MOST_PASSED_OVER = 5
@@ -59,7 +68,7 @@ def survey(
         require_sets(arcades, sets, emulators, also, session.roster)
     session.tell_open_runs(scope)
     session.rigs.mark_all(scope)
-    index = _open_index(session)
+    index = open_index(session)
     try:
         with Bar(session.screen.err, "Surveying") as bar:
             more = catalogue.sheets.values() if catalogue is not session.loaded.catalogue else ()
@@ -68,6 +77,7 @@ def survey(
     finally:
         index.close()
     session.notes.passed_over(world.passed_over, None if verbose else told)
+    _note_away(session, world)
     if verbose:
         for found in world.rigs:
             for path, where in found.read_through.items():
@@ -78,33 +88,38 @@ def survey(
     return asking(world, sets)
 
 
-def survey_with(session: Session, paths: list[str], *, verbose: bool = False) -> tuple[World, list[Survey]]:
-    """The world, and surveys of some files, archives or folders; a named file is read whole."""
+def survey_with(
+    session: Session, paths: list[str], *, verbose: bool = False, told: int | None = None
+) -> tuple[World, list[Survey]]:
+    """The world, and surveys of some files, archives or folders; a named file is read whole. What was passed over there
+    is told, or as much as `told` of it."""
     rosters_on(session.loaded.config, session.loaded.catalogue, Scope(), session.roster)  # read before there is a bar
-    index = _open_index(session)
+    index = open_index(session)
     try:
         with Bar(session.screen.err, "Surveying") as bar:
             surveyor = _surveyor(session, index, bar)
             world = _survey(session, session.loaded.catalogue, Scope(), surveyor)
-            surveys = [_survey_path(session.call.environment.path(path), surveyor) for path in paths]
+            surveys = [_survey_path(session.call.environment.path(path), surveyor, world) for path in paths]
     finally:
         index.close()
     for met in surveys:
-        session.notes.passed_over(in_place(met), None)
+        session.notes.passed_over(in_place(met), told)
+    _note_away(session, world)
     _note_cost(session, index, surveyor, verbose)
     return world, surveys
 
 
 def survey_whole(session: Session, paths: list[str]) -> list[Holding]:
     """Everything that is held, and what lies at some places: every file that could be a copy of another proven."""
-    index = _open_index(session)
+    index = open_index(session)
     try:
         with Bar(session.screen.err, "Surveying") as bar:
             surveyor = _surveyor(session, index, bar)
 
             def look_at_all() -> tuple[World, list[Holding]]:
                 world = _survey(session, session.loaded.catalogue, Scope(), surveyor)
-                surveys = [_survey_path(session.call.environment.path(path), surveyor).holdings for path in paths]
+                places = map(session.call.environment.path, paths)
+                surveys = [_survey_path(place, surveyor, world).holdings for place in places]
                 held = [one for each in (*world.everything, *surveys) for one in each.opened]
                 return world, held
 
@@ -125,7 +140,8 @@ def as_installed(session: Session, world: World, scope: Scope) -> World:
 def _survey(session: Session, catalogue: Catalogue, scope: Scope, surveyor: Surveyor) -> World:
     seen = session.rigs.seen
     env = session.call.environment.env
-    reach = Reach(seen, session.rigs.grounds(scope), session.rigs.attics(scope), env, session.roster)
+    sources = session.loaded.sources
+    reach = Reach(seen, sources, session.rigs.grounds(scope), session.rigs.attics(scope), env, session.roster)
     return look(session.loaded.config, catalogue, scope, surveyor, reach)
 
 
@@ -138,10 +154,67 @@ def _surveyor(
     return Surveyor(known, index, listener=bar, reread=reread)
 
 
-def _open_index(session: Session) -> Index:
+def _note_away(session: Session, world: World) -> None:
+    """Note which sources are away and what counts as held there, and which lie elsewhere today."""
+    for one in world.away:
+        name = one.source if one.source == one.at else f"{one.source} ({shorten(one.at)})"
+        since = f" {one.since}" if one.since else ""
+        counts = f"what the index knows of it ({count(one.files, 'file')}) counts as held there"
+        nothing = f"{one.why}, and the index knows nothing of what it holds: switch it on, or correct the path"
+        said = f"note: {shorten(name)} is away{since}; {counts if one.files else nothing}"
+        emptied = f"; if you emptied it yourself: gribble doctor --accept {quoted(one.source)}"
+        session.notes.aside(said + (emptied if "is empty" in one.why else ""))
+    for source in session.loaded.config.sources:
+        if isinstance(source, MovedSource):
+            session.notes.aside(f"note: {source.called} is at {source.at} today")
+
+
+def aged(session: Session, audits: tuple[RigAudit, ...]) -> tuple[RigAudit, ...]:
+    """Audits that say of each file in its place when it was last read whole."""
+    index = open_index(session)
+
+    def when(root: str, path: str) -> int:
+        place = Path(root, path)
+        try:
+            return index.proofs.read_at(os.fsencode(place.parent), place.name.encode("utf-8", ANY_NAME))
+        except sqlite3.DatabaseError:
+            return 0
+
+    try:
+        return with_ages(audits, when)
+    finally:
+        index.close()
+
+
+def why_source_away(session: Session, source: Source) -> str:
+    """Why a source that was here before is not; empty where it is, or nothing was ever known of it."""
+    held = holds_files_of(_index_file(session), source.known_at)
+    seen = session.loaded.sources
+    return why_away(source, seen, held=held) if held or source in seen else ""
+
+
+def accept_source(session: Session, name: str) -> bool:
+    """Take what lies at a source's place for it as it is, and forget what was known of it; whether there is one of that
+    name."""
+    found = [one for one in session.loaded.config.sources if name in (one.name, one.at, shorten(one.at))]
+    for source in found:
+        index = open_index(session)
+        try:
+            index.forget(index.folders(os.fsencode(source.known_at)).values(), proofs=True)
+        finally:
+            index.close()
+        session.loaded.sources.note(source)
+    return bool(found)
+
+
+def open_index(session: Session) -> Index:
     """The index, in memory only where there is no configuration to keep it beside."""
+    return Index(_index_file(session))
+
+
+def _index_file(session: Session) -> Path | None:
     memory = session.loaded.memory
-    return Index(memory / "index.sqlite" if memory else None)
+    return memory / "index.sqlite" if memory else None
 
 
 def _note_cost(session: Session, index: Index, surveyor: Surveyor, verbose: bool) -> None:
@@ -154,5 +227,12 @@ def _note_cost(session: Session, index: Index, surveyor: Surveyor, verbose: bool
         )
 
 
-def _survey_path(path: Path, surveyor: Surveyor) -> Survey:
+def _survey_path(path: Path, surveyor: Surveyor, world: World) -> Survey:
+    """What a place holds or, where it lies in a source that is away, held."""
+    for away in world.away:
+        if path.is_relative_to(away.at):
+            within = path.relative_to(away.at).as_posix()
+            held = [one for one in away.holdings if within == "." or lies_below(one.path, within)]
+            if held:
+                return Survey(away.at, HeldHere(held, root=away.at), ())
     return surveyor.survey(path) if os.path.isdir(path) else surveyor.survey_file(path, everything=True)

@@ -47,6 +47,8 @@ def cause_words(one: Cause) -> str:
     places = list(dict.fromkeys(map(_place, one.held)))
     where = " and ".join(places) if len(places) <= PLACES_SHOWN else f"{len(places):,} places, such as {places[0]}"
     held = f": held in {where}" if places else ""
+    if one.sources:
+        held += f"{';' if held else ': held in'} {' and '.join(one.sources)}{' is' if held else ', which is'} away"
     if one.owner:
         verb = "lack" if one.verdict in (Verdict.MISSING, Verdict.ASTRAY) else f"have {one.verdict}"
         nowhere = "; nobody here has them" if one.verdict is Verdict.MISSING else ""

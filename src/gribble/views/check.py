@@ -7,6 +7,7 @@ from typing import assert_never
 
 from rich.text import Text
 
+from gribble.core.base.amounts import day_words
 from gribble.core.base.paths import base, parent
 from gribble.core.records.discs import MENDS
 from gribble.core.records.findings import (
@@ -310,6 +311,9 @@ def _manifest_account(rig: RigAudit, finding: Finding) -> Text:
     if surplus := [place for place in finding.places if place.surplus]:
         words = f"put {count(len(surplus), 'file')} into the attic (gribble place --only {finding.need.id})"
         text.append("\n").append_text(remedy(words))
+    for source in dict.fromkeys(place.source for place in finding.places if place.source):
+        held = sum(place.source == source for place in finding.places)
+        text.append("\n").append_text(remedy(f"switch {source} on or plug it in: {count(held, 'file')} held there"))
     if gaps:
         text.append("\n").append_text(remedy(f"obtain {count(len(gaps), 'file')}; nothing held will do"))
     return text
@@ -328,6 +332,8 @@ def _account(rig: RigAudit, finding: Finding, place: PlaceFinding) -> Text:
     lack = f"; but it requires {', '.join(finding.lacks)}, which the key file lacks" if finding.lacks else ""
     by = f"; {finding.required_by} requires it" if finding.required_by and not finding.met else ""
     text = Text.assemble(styled(place.expected, "bold"), "\n", styled(place.reason + lack + label + by))
+    if place.proven and place.met:
+        text.append_text(styled(f"; read whole on {day_words(place.proven / 10**9)}", QUIET))
     if finding.ignored:
         return text.append("; you accept this gap")
     if finding.spared:
@@ -381,12 +387,19 @@ def remedy_words(rig: RigAudit, place: PlaceFinding) -> str:
             return f"replace it with {use}"
         case Remedy.MEND:
             return _mend_words(rig, place)
+        case Remedy.CONNECT:
+            return f"switch {place.source} on or plug it in: it is held there as {_there(place.use)}"
         case Remedy.OBTAIN:
             return "obtain it; nothing held will do"
         case Remedy.POINT:
             return ""  # only settings are pointed
         case _:
             assert_never(place.remedy)
+
+
+def _there(holding: Holding | None) -> str:
+    """A file in a source that is away, by its path in it."""
+    return in_words(holding.path, holding.member) if holding else ""
 
 
 def _mend_words(rig: RigAudit, place: PlaceFinding) -> str:
@@ -420,9 +433,11 @@ def show_next(screen: Screen, audits: tuple[RigAudit, ...], detail: str = "", sc
     fixable = sum(place.fixable for place in places)
     fixable += sum(found.remedy in FIXABLE for emulator in emulators for found in emulator.settings)
     sets = [one for emulator in emulators for one in emulator.sets if one.problems]
+    problems = [problem for one in sets for problem in one.problems]
     whole = [one for one in sets if all(problem.remedy in FIXABLE for problem in one.problems)]
     fixable += len(whole)
     gaps = sum(place.remedy is Remedy.OBTAIN for place in places)
+    sources = dict.fromkeys(one.source for group in (places, problems) for one in group if one.source)
     unknown = [emulator.unknown for emulator in emulators if emulator.unknown]
     if any(one.faulty for one in unknown):
         screen.next("gribble catalogue lint", "every mistake of the sheets; nothing is placed until they are corrected")
@@ -436,6 +451,8 @@ def show_next(screen: Screen, audits: tuple[RigAudit, ...], detail: str = "", sc
         kind = "set" if fixable == len(whole) else "place"
         what = f"{fixable:,} places and sets" if whole and kind == "place" else count(fixable, kind)
         screen.next(f"gribble plan{scope}", f"what you hold puts {what} right{more}")
+    elif sources and not gaps:
+        screen.next("gribble plan", f"what {' and '.join(sources)} would bring; switch on or plug in, then check again")
     elif surplus := [finding.need.id for finding in findings if any(place.surplus for place in finding.places)]:
         screen.next(f"gribble place --only {surplus[0]}", "displaces what does not belong there, with an undo")
     elif by_name := sum(place.by_name for place in places):

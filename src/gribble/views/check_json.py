@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from gribble.core.records.away import Away
 from gribble.core.records.findings import (
     EmulatorAudit,
     Finding,
@@ -15,10 +16,11 @@ from gribble.core.records.findings import (
     worst,
 )
 from gribble.core.records.holding import Holding
+from gribble.views.looks import iso
 
 
-def check_json(audits: tuple[RigAudit, ...]) -> dict[str, Any]:
-    """`check/1` (DESIGN.md section 6)."""
+def check_json(audits: tuple[RigAudit, ...], away: tuple[Away, ...] = ()) -> dict[str, Any]:
+    """`check/1` (DESIGN.md section 6), with the sources that are away."""
     return {
         "gribble": "check/1",
         "state": worst(found.state for found in audits),
@@ -31,7 +33,12 @@ def check_json(audits: tuple[RigAudit, ...]) -> dict[str, Any]:
             }
             for found in audits
         ],
+        **({"away": [_source_json(one) for one in away]} if away else {}),
     }
+
+
+def _source_json(one: Away) -> dict[str, Any]:
+    return {"source": one.source, "at": one.at, "since": one.since or None, "files": one.files, "reason": one.why}
 
 
 def _emulator_json(rig: str, emulator: EmulatorAudit) -> dict[str, Any]:
@@ -102,6 +109,7 @@ def set_json(rig: str, one: SetAudit) -> dict[str, Any]:
                 "reason": problem.reason,
                 "found": _path_json(rig, problem.found) if problem.found else None,
                 "member": problem.found.member if problem.found else None,
+                **away_json(problem.source),
             }
             for problem in one.problems
         ],
@@ -137,7 +145,14 @@ def place_json(rig: str, place: PlaceFinding) -> dict[str, Any]:
         "reason": place.reason,
         "use": {"path": _path_json(rig, use), "member": use.member} if use else None,
         **({"by_name": True} if place.by_name else {}),
+        **({"proven": iso(place.proven)} if place.proven else {}),
+        **away_json(place.source),
     }
+
+
+def away_json(source: str) -> dict[str, Any]:
+    """What is said of a finding that a source which is away can fill."""
+    return {"away": True, "source": source} if source else {}
 
 
 def _path_json(rig: str, holding: Holding) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -10,6 +11,7 @@ from rich.text import Text
 
 from gribble.core.answers.identify import Group, HeldSet, Identified, Match, group
 from gribble.views.check import say_holding
+from gribble.views.check_json import away_json
 from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, count, shorten, size
 from gribble.views.screen import Screen, remedy, styled, verdict
 from gribble.views.shell import quoted
@@ -28,6 +30,7 @@ def show_identify(
     files: tuple[Identified, ...],
     sets: tuple[HeldSet, ...],
     named: frozenset[Path],
+    away: Mapping[str, str],
     *,
     passed_over: int,
     only_needed: bool,
@@ -35,7 +38,8 @@ def show_identify(
 ) -> None:
     """Contents grouped by what they are, then the counts; how to look closer at one that was not `named`.
 
-    What lies in an archive that holds a set is told with the set, unless `verbose`.
+    What lies in an archive that holds a set is told with the set, unless `verbose`. `away` are sources that are not
+    here, by their places.
     """
     groups = group(files)
     places = {(one.holding.root, one.holding.path) for one in sets}
@@ -47,7 +51,7 @@ def show_identify(
     }
     for title, chosen in sections.items():
         if title == "Needed" or not only_needed:
-            _show_rows(screen, title, [_row(one, verbose) for one in chosen], verbose)
+            _show_rows(screen, title, [_row(one, verbose, away) for one in chosen], verbose)
     if not only_needed or any(file.needed for file in files if _place_of(file) in places):
         _show_sets(screen, files, sets, only_needed, verbose)
     damaged = [one for one in told if one.counts_as == "damaged"]
@@ -153,19 +157,25 @@ def _counts(groups: tuple[Group, ...], passed_over: int) -> str:
     return f"{text}; {passed_over:,} passed over" if passed_over else text
 
 
-def _row(one: Group, verbose: bool) -> tuple[str | Text, ...]:
+def _row(one: Group, verbose: bool, away: Mapping[str, str]) -> tuple[str | Text, ...]:
     file = one.first
     first = file.matches[0]
     label = f" ({first.accept})" if first.accept else ""
     text = Text.assemble(styled(first.title + label, "bold"), styled(f"  {size(file.holding.size)}", QUIET))
     for match in file.matches:
         text.append("\n").append_text(styled(_match_words(match)))
-    paths = [say_holding(copy.holding, None) for copy in one.files]
+    paths = [say_holding(copy.holding, None) + _away_words(copy, away) for copy in one.files]
     shown = paths if verbose else paths[:1]
     more = f" and {count(len(paths) - 1, 'more copy', 'more copies')}" if len(paths) > len(shown) else ""
     for number, path in enumerate(shown):
         text.append("\n").append_text(styled(f"{'is' if not number else 'and'} {path}{more}", QUIET))
     return verdict(file.verdict), text
+
+
+def _away_words(file: Identified, away: Mapping[str, str]) -> str:
+    """That a file lies in a source that is away, if it does."""
+    source = away.get(file.holding.root)
+    return f", in {source}, which is away" if source else ""
 
 
 def _damaged_row(file: Identified) -> tuple[str | Text, ...]:
@@ -209,13 +219,18 @@ def _match_words(match: Match) -> str:
 
 
 def identify_json(
-    files: tuple[Identified, ...], sets: tuple[HeldSet, ...], *, passed_over: int, only_needed: bool
+    files: tuple[Identified, ...],
+    sets: tuple[HeldSet, ...],
+    away: Mapping[str, str],
+    *,
+    passed_over: int,
+    only_needed: bool,
 ) -> dict[str, Any]:
-    """`identify/1` (DESIGN.md section 6)."""
+    """`identify/1` (DESIGN.md section 6); `away` are sources that are not here, by their places."""
     tally = Counter(one.counts_as for one in group(files))
     return {
         "gribble": "identify/1",
-        "files": [_file_json(file) for file in files if file.needed or not only_needed],
+        "files": [_file_json(file, away) for file in files if file.needed or not only_needed],
         "sets": [
             {
                 "path": one.holding.where,
@@ -251,7 +266,7 @@ def identify_json(
     }
 
 
-def _file_json(file: Identified) -> dict[str, Any]:
+def _file_json(file: Identified, away: Mapping[str, str]) -> dict[str, Any]:
     holding = file.holding
     return {
         "path": holding.where,
@@ -273,6 +288,7 @@ def _file_json(file: Identified) -> dict[str, Any]:
             for match in file.matches
         ],
         "diagnosis": _diagnosis_json(file),
+        **away_json(away.get(holding.root, "")),
     }
 
 

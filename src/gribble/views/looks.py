@@ -7,6 +7,7 @@ to be readable on dark and light backgrounds alike (contrast of about 4 to white
 from __future__ import annotations
 
 import os
+from datetime import UTC, datetime
 
 from gribble.core.records.findings import State, Verdict
 
@@ -61,6 +62,14 @@ def size(bytes_: int) -> str:
         if value < 1024 or unit == "TiB":
             break
     return f"{value:.0f} {unit}" if value >= 100 or value == int(value) else f"{value:.1f} {unit}"
+
+
+def iso(when: int) -> str | None:
+    """A time in nanoseconds since 1970 as ISO 8601; None for none."""
+    try:
+        return datetime.fromtimestamp(when / 10**9, UTC).isoformat(timespec="seconds") if when > 0 else None
+    except (ValueError, OverflowError, OSError):
+        return None
 
 
 def shorten(path: str) -> str:

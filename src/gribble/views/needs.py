@@ -12,6 +12,7 @@ from gribble.core.base.paths import join
 from gribble.core.placing.gaps import gap_record
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.sheet import Accept, Level, Media, Need, Setting
+from gribble.views.check_json import away_json
 from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, count, size
 from gribble.views.screen import Screen, styled
 
@@ -47,9 +48,11 @@ def _held_words(wanted: list[Needed]) -> str:
     """How many needs are held, and how many of the others somebody has to get."""
     needs = [(one, need) for one in wanted for need in one.fitted.needs]
     right = sum(bool(one.held(need)) for one, need in needs)
+    far = sum(bool(one.source(need)) for one, need in needs if one.held(need))
     spared = sum(one.spared(need) for one, need in needs)
     rest = len(needs) - right - spared
-    return f"{right:,} held" + (f", {rest:,} to get" if rest else "") + (f", {spared:,} spared" if spared else "")
+    held = f"{right:,} held" + (f" ({far:,} in sources that are away)" if far else "")
+    return held + (f", {rest:,} to get" if rest else "") + (f", {spared:,} spared" if spared else "")
 
 
 def _demands(fitted: Fitted) -> list[str]:
@@ -104,6 +107,8 @@ def _place_lines(one: Needed, need: Need) -> Iterator[str]:
             yield f"one of these is enough: this, {', '.join(others)}"
     if need.why:
         yield need.why
+    if source := one.source(need):
+        yield f"held in {source}, which is away: switch it on or plug it in"
 
 
 def _content_lines(one: Needed, need: Need) -> Iterator[str]:
@@ -179,4 +184,5 @@ def _need_json(one: Needed, need: Need) -> dict[str, Any]:
         "files": [{"name": file.name, "size": file.size, **file.known()} for file in need.file],
         "held": one.held(need),
         **({"spared": True} if one.spared(need) else {}),
+        **away_json(one.source(need)),
     }

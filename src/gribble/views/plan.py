@@ -10,7 +10,7 @@ from gribble.core.base.paths import base, parent
 from gribble.core.placing.journal import Run
 from gribble.core.records.findings import RigAudit
 from gribble.core.records.holding import in_words
-from gribble.core.records.plan import Gap, Plan
+from gribble.core.records.plan import Bring, Gap, Plan
 from gribble.core.records.steps import Copy, Displace, Extract, Mend, Pack, Point, Rename, Step, Write, Writing
 from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, count, shorten, size
 from gribble.views.screen import Screen, remedy, styled, verdict
@@ -47,13 +47,13 @@ def show_plan(screen: Screen, plan: Plan, audits: tuple[RigAudit, ...], *, verbo
             styled(count(len(plan.steps), "step"), "bold"), f", {size(plan.bytes)} to write. Nothing is deleted."
         )
     else:
-        screen.say(styled("Nothing to do.", "bold"))
+        screen.say(styled("Nothing to do" if not plan.away else "Nothing to do with what is here", "bold"), ".")
     for rig in dict.fromkeys(step.rig for step in plan.steps):
         screen.out.print()
         screen.say(styled(rig, "bold"))
         screen.grid(_step_rows(list(plan.on(rig)), rig, verbose))
-    gaps = {(gap.rig, gap.emulator, gap.subject) for gap in plan.obtain}
-    refused = [one for one in plan.refused if (one.rig, one.emulator, one.need) not in gaps]  # told with the gap
+    gaps = {(one.rig, one.emulator, one.subject) for group in (plan.obtain, plan.away) for one in group}
+    refused = [one for one in plan.refused if (one.rig, one.emulator, one.need) not in gaps]  # told there
     if refused:
         screen.out.print()
         screen.say(styled("Cannot be done", "bold"))
@@ -61,6 +61,7 @@ def show_plan(screen: Screen, plan: Plan, audits: tuple[RigAudit, ...], *, verbo
         if len(refused) > most:
             screen.say(styled(f"  and {len(refused) - most:,} more (gribble plan -v shows them)", QUIET))
     show_gaps(screen, plan.obtain, {(one.rig, one.emulator, one.need) for one in plan.refused}, most)
+    show_awaited(screen, plan.away, most)
     for found in audits:
         if found.away:
             screen.out.print()
@@ -114,6 +115,19 @@ def show_gaps(
         files = len(gaps) - sum(map(len, shown))
         words = f"{files:,} more of {len(archives) - len(shown):,} others"
         screen.say(styled(f"  and {words} (gribble plan -v, gribble report --csv FILE)", QUIET))
+
+
+def show_awaited(screen: Screen, away: tuple[Bring, ...], most: int = LINES_SHOWN) -> None:
+    """What each source that is away would bring."""
+    for source in dict.fromkeys(one.source for one in away):
+        brought = [one for one in away if one.source == source]
+        total = size(sum(one.size for one in brought))
+        screen.out.print()
+        screen.say(styled(f"{source} is away", "bold"), f" and would bring {count(len(brought), 'file')}, {total}")
+        rows = ((one, in_words(one.held.path, one.held.member)) for one in brought[:most])
+        screen.grid([(f"{one.emulator}: {one.subject}", f"{base(one.to)}, there {where}") for one, where in rows])
+        if len(brought) > most:
+            screen.say(styled(f"  and {len(brought) - most:,} more (gribble plan -v shows them)", QUIET))
 
 
 def _many_words(some: list[Gap]) -> Text:

@@ -8,7 +8,7 @@ from typing import Any
 
 import msgspec
 
-from gribble.core.answers.report import Report
+from gribble.core.answers.report import Report, SourceAway
 from gribble.core.base.paths import visible
 from gribble.core.records.findings import State
 from gribble.views.looks import DIGEST_NAMES, STATES, TALLIED, VERDICTS, count, shorten
@@ -25,7 +25,14 @@ def answer_of(report: Report) -> str:
     away = sum(1 for rig in report.rigs if rig.away)
     parts = [f"{tally[kind]} {kind}" for kind in TALLIED if tally[kind]]
     parts += [f"{count(away, 'rig')} away"] if away else []
+    parts += [f"{one.source} away" for one in report.away]
     return f"{count(len(report.emulators), 'emulator')}: {', '.join(parts) or 'none'}"
+
+
+def away_words(one: SourceAway) -> str:
+    """A source that is away, in words."""
+    since = f"{one.since}; " if one.since else ""
+    return f"{since}what is known of it ({count(one.files, 'file')}) counts as held there"
 
 
 def report_json(report: Report) -> dict[str, Any]:
@@ -41,23 +48,23 @@ def is_report(start: bytes) -> bool:
 def report_csv(report: Report) -> str:
     """A row for each thing that is wanted, on every rig."""
     titles = ["rig", "emulator", "release", "state", "kind", "name", "title", "level", "verdict", "remedy", "reason"]
-    titles += ["place", "found", "proof", "archive", "file", "size", "crc32", "sha1"]
+    titles += ["place", "found", "proof", "archive", "file", "size", "crc32", "sha1", "proven"]
     rows: list[list[str]] = []
     for rig, one in report.emulators:
         head = [rig.rig, one.emulator, one.release, str(one.state)]
         for row in one.rows:
             rows.append(
                 [*head, row.kind, row.name, row.title, row.level, row.verdict, row.remedy, row.reason, row.place,
-                 row.found, row.proof, *_known_of(report, one.emulator, row.name, row.remedy)]
+                 row.found, row.proof, *_known_of(report, one.emulator, row.name, row.remedy), row.proven]
             )  # fmt: skip
         for fault in one.faults:
             size = "" if fault.size is None else str(fault.size)
             rows.append(
                 [*head, "set", fault.set, fault.title, "", fault.verdict, fault.remedy, fault.reason, "", "", "",
-                 fault.archive, fault.file, size, fault.crc32 or "", fault.sha1 or ""]
+                 fault.archive, fault.file, size, fault.crc32 or "", fault.sha1 or "", ""]
             )  # fmt: skip
         for cell in (cell for family in one.families for cell in family if cell.state is State.READY):
-            rows.append([*head, "set", cell.set, cell.title, "", str(cell.state), *[""] * 10])
+            rows.append([*head, "set", cell.set, cell.title, "", str(cell.state), *[""] * 11])
     return written_csv(titles, rows)
 
 
@@ -79,6 +86,9 @@ def report_markdown(report: Report) -> str:
         for one in rig.emulators:
             name = f"{one.title} {one.release}".rstrip()
             lines.append(f"| {_md(rig.rig)} | {_md(name)} | {one.state} | {_md(one.todo)} |")
+    lines += [f"| {_md(one.source)} | | away | {_md(away_words(one))} |" for one in report.away]
+    if report.oldest:
+        lines += ["", f"The oldest proof is of {_md(report.oldest)}."]
     if report.since:
         lines += ["", f"## What changed since {_md(_since(report))}", ""]
         for change in report.changes:
@@ -141,6 +151,7 @@ def report_html(report: Report) -> str:
         looks=looks,
         digest_names=DIGEST_NAMES,
         faulty_of=faulty_of,
+        away_words=away_words,
         folded_sets=cache(folded_sets),
         folded_obtain=cache(folded_obtain),
     )

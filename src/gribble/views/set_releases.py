@@ -16,6 +16,7 @@ from gribble.core.records.holding import Holding
 from gribble.core.records.roster import Roster
 from gribble.core.records.set_changes import Change, SetChange
 from gribble.views.check import say_holding
+from gribble.views.check_json import away_json
 from gribble.views.looks import QUIET, count, size
 from gribble.views.screen import Screen, styled
 
@@ -120,6 +121,7 @@ def _change_words(one: SetChange, verbose: bool) -> Text:
     for file in shown:
         whose = "" if file.owner in (one.set, one.to) else f" of {file.owner}"
         where = f"  {say_holding(file.held, file.held.rig or None)}" if file.held else "  nowhere here"
+        where += f", in {file.source}, which is away" if file.source else ""
         text.append_text(styled(f"\n{file.name}{whose}")).append_text(styled(where, QUIET))
     if len(shown) < len(one.files):
         text.append_text(styled(f"\nand {len(one.files) - len(shown)} more (-v shows them)", QUIET))
@@ -146,6 +148,7 @@ def compare_json(old: Roster, new: Roster, changes: list[SetChange]) -> dict[str
                         "owner": file.owner,
                         "found": _found(file.held),
                         "member": file.held.member if file.held else None,
+                        **away_json(file.source),
                     }
                     for file in one.files
                 ],

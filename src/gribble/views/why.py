@@ -10,6 +10,7 @@ from gribble.core.answers.why import YOURS, Answer, Order, Reason, Turn, next_tu
 from gribble.core.records.findings import RigAudit, State, Verdict, worst
 from gribble.views.causes import cause_rows
 from gribble.views.check import way_words
+from gribble.views.check_json import away_json
 from gribble.views.looks import QUIET, shorten
 from gribble.views.screen import Screen, remedy, state, styled, verdict
 from gribble.views.shell import quoted
@@ -76,6 +77,8 @@ def _account(answer: Answer, reason: Reason) -> Text:
     turn = next_turn(answer, reason, _typed)
     if finding and finding.chief.refusal and not finding.met:
         text.append("\n").append_text(remedy(f"yours to do: {finding.chief.refusal.fix}"))
+    elif reason.source:
+        text.append("\n").append_text(remedy(f"switch {reason.source} on or plug it in, then gribble check"))
     elif turn.command:
         text.append("\n").append_text(remedy(turn.command))
     elif reason.verdict != Verdict.UNPROVEN:  # else it only wants to be known
@@ -106,6 +109,7 @@ def why_json(subject: str, found: list[Answer]) -> dict[str, Any]:
                 "verdict": reason.verdict,
                 "reason": reason.words,
                 **_turn_json(next_turn(answer, reason, _typed)),
+                **away_json(reason.source),
             }
             for answer in found
             for reason in answer.reasons

@@ -11,9 +11,9 @@ from gribble.core.records.holding import Holding
 
 
 class Cause(Struct, frozen=True, kw_only=True):
-    """What several sets have in common that do not run as they should: the files of one relative (`owner`), or one kind
-    of fault of their own. `held` are right copies of these files, one for each place; `whole` says that what is held
-    puts all of it right."""
+    """What several sets have in common that do not run as they should: the files of one relative (`owner`), or one
+    kind of fault of their own. `held` are right copies of these files, one for each place, `sources` those that hold
+    some and are away; `whole` says that what is held puts all of it right."""
 
     owner: str
     verdict: Verdict
@@ -21,6 +21,7 @@ class Cause(Struct, frozen=True, kw_only=True):
     files: tuple[str, ...]
     held: tuple[Holding, ...]
     sets: tuple[str, ...]
+    sources: tuple[str, ...]
     whole: bool
     of_release: bool
 
@@ -51,6 +52,7 @@ def _cause(
         files=tuple(dict.fromkeys(problem.file for _, problem in problems if problem.file)),
         held=tuple(places.values()),
         sets=tuple(dict.fromkeys(name for name, _ in problems)),
+        sources=tuple(dict.fromkeys(problem.source for _, problem in problems if problem.source)),
         whole=all(problem.remedy in FIXABLE for _, problem in problems),
         of_release=of_release,
     )

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import shutil
 import sqlite3
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from enum import StrEnum
 from pathlib import Path
 
@@ -16,7 +16,7 @@ from gribble.core.base.errors import Mistake, reason_of
 from gribble.core.catalogue.sheets import Catalogue
 from gribble.core.files.volumes import volume_of
 from gribble.core.placing.journal import Run
-from gribble.core.records.config import Config, Rig
+from gribble.core.records.config import Config, Rig, Source
 from gribble.core.records.fitted import Fitted
 
 LITTLE_BYTES = 200 << 20
@@ -64,7 +64,7 @@ def examine_catalogues(catalogue: Catalogue, mistakes: Iterable[Mistake], folder
         yield Examined(area="catalogue", what=names, health=Health.RIGHT, words=words)
 
 
-def examine_sources(config: Config) -> Iterator[Examined]:
+def examine_sources(config: Config, why_away: Callable[[Source], str]) -> Iterator[Examined]:
     """Whether the sources are there and can be read, and whether one lies in another."""
     if not config.sources:
         fix = 'Name the folders where you keep files: sources = ["~/Downloads"]'
@@ -72,8 +72,14 @@ def examine_sources(config: Config) -> Iterator[Examined]:
             area="source", what="sources", health=Health.MIND, words="gribble.toml names none", fix=fix,
         )  # fmt: skip
     for source in config.sources:
-        path = Path(source)
-        outer = [one for one in config.sources if one != source and path.is_relative_to(one)]
+        path = Path(source.at)
+        outer = [one.at for one in config.sources if one != source and path.is_relative_to(one.at)]
+        name = source.at if source.called == source.at else f"{source.called} ({source.at})"
+        if why := why_away(source):
+            fix = "Switch it on or plug it in, or correct the path"
+            fix += f"; if it is as it should be: gribble doctor --accept {source.called}."
+            yield Examined(area="away", what=name, health=Health.MIND, words=why, fix=fix)
+            continue
         if not os.path.exists(path):
             health, words, fix = Health.WRONG, "is not there", "Correct the path, or plug it in."
         elif not os.access(path, os.R_OK | (os.X_OK if os.path.isdir(path) else 0)):
@@ -82,7 +88,7 @@ def examine_sources(config: Config) -> Iterator[Examined]:
             health, words, fix = Health.MIND, f"lies in {outer[0]}, which is a source already", "Name one of the two."
         else:
             health, words, fix = Health.RIGHT, "is there, and only read", ""
-        yield Examined(area="source", what=source, health=health, words=words, fix=fix)
+        yield Examined(area="source", what=name, health=health, words=words, fix=fix)
 
 
 def examine_memory(folder: Path | None) -> Iterator[Examined]:

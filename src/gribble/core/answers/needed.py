@@ -12,7 +12,7 @@ from gribble.core.base.errors import GribbleError
 from gribble.core.base.suggest import suggest
 from gribble.core.catalogue.config import fit_sheet
 from gribble.core.placing.gaps import need_gaps
-from gribble.core.records.findings import Finding, Verdict
+from gribble.core.records.findings import Finding, Remedy, Verdict
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.plan import Gap
 from gribble.core.records.rig_seen import RigSeen
@@ -31,6 +31,11 @@ class Needed(Struct, frozen=True):
         """Whether something held meets a need; None where nothing was looked at."""
         finding = self.findings.get(need.id)
         return None if finding is None else _held(finding)
+
+    def source(self, need: Need) -> str:
+        """The source that is away and holds what a need wants; empty where what is here is enough."""
+        finding = self.findings.get(need.id)
+        return next((place.source for place in finding.places if place.source), "") if finding else ""
 
     @property
     def gaps(self) -> list[Gap]:
@@ -113,6 +118,7 @@ def _held(finding: Finding) -> bool:
         or place.fixable
         or place.by_name
         or place.surplus
+        or place.remedy is Remedy.CONNECT
         or (spared and place.use is not None and place.verdict != Verdict.MISSING)
         for place in finding.places
     )

@@ -12,8 +12,9 @@ from msgspec import Struct
 
 from gribble.core.answers.rosters import Matched
 from gribble.core.audit.world import World
+from gribble.core.base.amounts import day_words
 from gribble.core.base.digests import Digests
-from gribble.core.placing.gaps import gaps_of, once_each
+from gribble.core.placing.gaps import brought_by_away, gaps_of, once_each
 from gribble.core.placing.journal import Run
 from gribble.core.records.findings import (
     FIXABLE,
@@ -31,7 +32,8 @@ from gribble.core.records.sheet import Level
 
 
 class Row(Struct, frozen=True, kw_only=True):
-    """One thing that an emulator wants, and what is true of it: a need at one place, a setting, or a demand."""
+    """One thing that an emulator wants, and what is true of it: a need at one place, a setting, or a demand. `source`
+    is one that is away and holds it, `proven` the day on which its file was last read whole."""
 
     kind: str
     name: str
@@ -44,6 +46,8 @@ class Row(Struct, frozen=True, kw_only=True):
     found: str = ""
     proof: str = ""
     remedy: str = ""
+    source: str = ""
+    proven: str = ""
 
 
 class SetFault(Struct, frozen=True, kw_only=True):
@@ -61,6 +65,7 @@ class SetFault(Struct, frozen=True, kw_only=True):
     crc32: str | None = None
     sha1: str | None = None
     owner: str = ""
+    source: str = ""
 
 
 class SetCell(Struct, frozen=True):
@@ -159,8 +164,18 @@ class ReleaseShare(Struct, frozen=True, kw_only=True):
     installed: bool
 
 
+class SourceAway(Struct, frozen=True, kw_only=True):
+    """A source that is away: since when, and how many files the index knows of it."""
+
+    source: str
+    at: str
+    since: str
+    files: int
+
+
 class Report(Struct, frozen=True, kw_only=True):
-    """The whole. `when` is an ISO date and time; `since` is what `changes` are counted from, empty without."""
+    """The whole. `when` is an ISO date and time; `since` is what `changes` are counted from, empty without; `oldest` is
+    the day of the oldest proof."""
 
     when: str
     state: State
@@ -169,6 +184,8 @@ class Report(Struct, frozen=True, kw_only=True):
     releases: tuple[ReleaseShare, ...] = ()
     since: str = ""
     changes: tuple[RunChange, ...] = ()
+    away: tuple[SourceAway, ...] = ()
+    oldest: str = ""
 
     @property
     def emulators(self) -> list[tuple[RigReport, EmulatorReport]]:
@@ -214,7 +231,16 @@ def make_report(
         ),
         since=since,
         changes=tuple(_change(run) for run in runs),
+        oldest=_oldest(audits),
+        away=tuple(SourceAway(source=one.source, at=one.at, since=one.since, files=one.files) for one in world.away),
     )
+
+
+def _oldest(audits: tuple[RigAudit, ...]) -> str:
+    """The day on which the file was read that nobody has read for longest."""
+    findings = (finding for rig in audits for one in rig.emulators for finding in one.findings)
+    times = [place.proven for finding in findings for place in finding.places if place.proven and place.met]
+    return day_words(min(times) / 10**9) if times else ""
 
 
 def runs_since(runs: Iterable[Run], since: str) -> list[Run]:
@@ -283,6 +309,8 @@ def _need_rows(rig: str, finding: Finding) -> Iterable[Row]:
             found=_shown(rig, place.found) if place.found else "",
             proof=place.proof,
             remedy=Remedy.NONE if finding.ignored else place.remedy,
+            source=place.source,
+            proven=day_words(place.proven / 10**9) if place.proven else "",
         )
 
 
@@ -306,6 +334,7 @@ def _fault(one: SetAudit, problem: SetProblem) -> SetFault:
         crc32=wants.crc32 if wants else None,
         sha1=wants.sha1 if wants else None,
         owner=problem.owner,
+        source=problem.source,
     )
 
 
@@ -322,6 +351,8 @@ def _todo(emulator: EmulatorAudit) -> str:
     yours = sum(place.remedy in FIXABLE and not (place.fixable or place.met) for place in places)
     parts = [f"{fixable:,} to put right with what is held"] if fixable else []
     parts += [f"{obtain:,} to obtain"] if obtain else []
+    brought = Counter(one.source for one in brought_by_away(alone))
+    parts += [f"{number:,} in {source}, which is away" for source, number in brought.items()]
     parts += [f"{yours:,} for you to decide"] if yours else []
     return ", ".join(parts) or "nothing to do"
 

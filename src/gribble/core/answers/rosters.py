@@ -69,7 +69,7 @@ def arcade_places(world: World, rigs: tuple[str, ...], emulators: tuple[str, ...
         for fitted in rig.emulators:
             if fitted.arcade is None or (emulators and fitted.emulator not in emulators):
                 continue
-            cabinet = cabinet_of(rig, fitted, elsewhere)
+            cabinet = cabinet_of(rig, fitted, elsewhere, world.remembered)
             discs = Discs(fitted.arcade, cabinet.folder, Shelf(rig).loose, list(readings.discs))
             found.append(ArcadePlace(rig, fitted, cabinet, discs, world.load))
     if not found:
@@ -104,7 +104,7 @@ def one_place(
 def match_releases(world: World, places: Iterable[ArcadePlace]) -> list[Matched]:
     """How well everything held, on rigs and in sources, fits each roster; rosters are loaded one by one."""
     headers = (header.sha1 for _, header in world.readings().discs)
-    held = Held(world.everything, headers)
+    held = Held([*world.everything, *world.remembered.values()], headers)
     found = []
     by_emulator: dict[str, list[ArcadePlace]] = {}
     for place in places:

@@ -41,7 +41,7 @@ class Reason(Struct, frozen=True, kw_only=True):
     """One reason: what it is about (`kind`: rig, release, sheet, need, set, setting, media or pair), where, what helps.
 
     `files` are all that one reason is of. `about` is the need that a setting leads to, or the name by which a release
-    knows a set; `mends` says that mending discs puts it right.
+    knows a set; `mends` says that mending discs puts it right; `source` is one that is away and could.
     """
 
     order: Order
@@ -55,6 +55,7 @@ class Reason(Struct, frozen=True, kw_only=True):
     files: tuple[str, ...] = ()
     about: str = ""
     mends: bool = False
+    source: str = ""
 
 
 def reasons(rig: RigAudit, emulator: EmulatorAudit) -> tuple[Reason, ...]:
@@ -85,9 +86,10 @@ def _reasons(rig: RigAudit, emulator: EmulatorAudit) -> Iterator[Reason]:
     for finding in emulator.findings:
         if not finding.met and finding.need.level is not Level.EXTRA:
             yield _of_need(finding)
+    sources = {finding.need.id: finding.chief.source for finding in emulator.findings}
     for setting in emulator.settings:
         if not setting.met and setting.level is not Level.EXTRA:
-            yield _of_setting(setting)
+            yield _of_setting(setting, sources.get(setting.setting.need or "", ""))
     for one in emulator.sets:
         yield from set_reasons(one)
     if emulator.idle:
@@ -133,6 +135,7 @@ def set_reasons(one: SetAudit) -> Iterator[Reason]:
             words=problem.reason,
             remedy=problem.remedy,
             about=problem.renamed,
+            source=problem.source,
         )
 
 
@@ -147,6 +150,7 @@ def _of_need(finding: Finding) -> Reason:
         words=finding.reason,
         remedy=Remedy.NONE if place.refusal else place.remedy,
         finding=finding,
+        source=place.source,
     )
 
 
@@ -161,7 +165,8 @@ def _order(finding: Finding) -> Order:
     return Order.MISSING if place.verdict in (Verdict.MISSING, Verdict.ASTRAY) else Order.WRONG
 
 
-def _of_setting(found: SettingFinding) -> Reason:
+def _of_setting(found: SettingFinding, source: str) -> Reason:
+    """A setting; one that leads to what a `source` which is away holds waits for that."""
     return Reason(
         order=Order.BETTER if found.level is Level.BETTER else Order.SETTINGS,
         kind="setting",
@@ -171,6 +176,7 @@ def _of_setting(found: SettingFinding) -> Reason:
         words=found.reason,
         remedy=found.remedy,
         about=found.setting.need or "",
+        source=source if found.remedy not in FIXABLE else "",
     )
 
 
@@ -247,7 +253,10 @@ def _for_set(answer: Answer, reason: Reason, on: str) -> Turn:
     """A set is not packed in part; one that the release knows by another name is packed under that."""
     if reason.about:
         return Turn(f"gribble sets pack {reason.about} {on}")
-    whole = not any(each.subject == reason.subject and each.remedy is Remedy.OBTAIN for each in answer.reasons)
+    alike = [each.remedy for each in answer.reasons if each.subject == reason.subject]
+    whole = not {Remedy.OBTAIN, Remedy.CONNECT}.intersection(alike)
+    if Remedy.CONNECT in alike and Remedy.OBTAIN not in alike:
+        return YOURS
     if whole and reason.remedy in FIXABLE:
         return Turn(f"gribble sets pack {reason.subject} {on}")
     return Turn(f"gribble sets show {reason.subject} {on}", yours=True)

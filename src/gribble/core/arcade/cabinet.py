@@ -107,9 +107,11 @@ class Cabinet:
         exact: bool = False,
         variants: Mapping[str, str] | None = None,
         disc_ending: str = ".chd",
+        remembered: Mapping[str, Holdings] | None = None,
     ) -> None:
         """The sets lie in a `folder` of the rig; `endings` are the archives that the emulator can read. An `exact`
-        device minds case where the volume does not; `variants` are those that are chosen, by BIOS set."""
+        device minds case where the volume does not; `variants` are those that are chosen, by BIOS set. What sources
+        that are away held is `remembered`, by their names."""
         self.folder = folder
         self.endings = endings
         self.rig = rig.name
@@ -132,6 +134,7 @@ class Cabinet:
                 if path not in container.archives:
                     container.archives.append(path)
         self.everything = (rig.holdings, *elsewhere)
+        self.remembered = remembered or {}
 
     def _add(self, holding: Holding, prefix: str, archive: Archived | None) -> None:
         """Put a holding where it belongs; the members of an archive come with it, or follow it."""
@@ -192,12 +195,20 @@ class Cabinet:
 
     def held(self, file: SetFile) -> Holding | None:
         """The nearest holding of a content, wherever it is."""
-        algorithm = "crc32" if file.crc32 else file.strongest()
-        if algorithm is None:
-            return None
-        digest = file.get(algorithm) or ""
-        found = (one for each in self.everything for one in each.with_digest(algorithm, digest) if is_file(file, one))
-        return min(found, key=lambda holding: nearness(holding, self.rig), default=None)
+        return min(having(file, self.everything), key=lambda holding: nearness(holding, self.rig), default=None)
+
+    def away(self, file: SetFile) -> tuple[Holding, str] | None:
+        """A content that a source which is away held, and the source."""
+        found = ((one, name) for name, held in self.remembered.items() for one in having(file, [held]))
+        return next(found, None)
+
+
+def having(file: SetFile, holdings: Iterable[Holdings]) -> Iterator[Holding]:
+    """The holdings of a content; none where no digest tells it."""
+    algorithm = "crc32" if file.crc32 else file.strongest()
+    digest = file.get(algorithm) if algorithm else None
+    for each in holdings if algorithm and digest else ():
+        yield from (one for one in each.with_digest(algorithm or "", digest or "") if is_file(file, one))
 
 
 def member_name(holding: Holding) -> str:
@@ -205,8 +216,10 @@ def member_name(holding: Holding) -> str:
     return holding.member if holding.member is not None else base(holding.path)
 
 
-def cabinet_of(rig: RigSeen, fitted: Fitted, elsewhere: Iterable[Holdings]) -> Cabinet:
-    """What lies on a rig for an arcade emulator, and what is held elsewhere."""
+def cabinet_of(
+    rig: RigSeen, fitted: Fitted, elsewhere: Iterable[Holdings], remembered: Mapping[str, Holdings] | None = None
+) -> Cabinet:
+    """What lies on a rig for an arcade emulator, what is held elsewhere, and what sources that are away held."""
     assert fitted.arcade is not None
     return Cabinet(
         rig,
@@ -216,4 +229,5 @@ def cabinet_of(rig: RigSeen, fitted: Fitted, elsewhere: Iterable[Holdings]) -> C
         exact=fitted.root.exact_names,
         variants=fitted.variants,
         disc_ending=fitted.arcade.disc_ending,
+        remembered=remembered,
     )

@@ -59,10 +59,14 @@ def _of_new(new: Roster, name: str, to: str, change: Change | None, cabinet: Cab
         holding = next((there for one in containers if (there := one.find(file))), None) or cabinet.held(file)
         if holding is not None:
             (moved if _in_archives(holding, cabinet) else brought).append(FileChange(file.name, owner, holding))
+        elif away := cabinet.away(file):
+            brought.append(FileChange(file.name, owner, *away))
+            return True
         return holding is not None
 
     def held(_owner: str, file: SetFile) -> bool:
-        return any(one.find(file) is not None for one in containers) or cabinet.held(file) is not None
+        here = any(one.find(file) is not None for one in containers) or cabinet.held(file) is not None
+        return here or cabinet.away(file) is not None
 
     family = settle_variant(family, held, cabinet.variants).family
     wanting = [FileChange(file.name, lack.owner) for lack in lacking(family, has) for file in lack.files]

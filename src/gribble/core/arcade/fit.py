@@ -6,15 +6,9 @@ An integer linear program: one binary variable for a wish, one continuous variab
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable, Mapping
 
 from msgspec import Struct
-
-from gribble.core.base.errors import GribbleError
-
-_BYTES = re.compile(r"^(\d+(?:\.\d+)?)\s*(|[KMGT]i?)B?$", re.IGNORECASE)
-_POWERS = {"": 0, "K": 1, "M": 2, "G": 3, "T": 4}
 
 
 class Wish(Struct, frozen=True, kw_only=True):
@@ -41,16 +35,6 @@ class Selection(Struct, frozen=True, kw_only=True):
     def optimal(self) -> bool:
         """Whether it is proven that no other selection is worth more."""
         return self.gap == 0.0
-
-
-def read_bytes(text: str) -> int:
-    """A size in bytes: "8GB" is decimal, "8GiB" binary. Raises GribbleError."""
-    match = _BYTES.match(text.strip())
-    if not match:
-        raise GribbleError(f"'{text}' is no size", fix="Write 8GB (decimal), 8GiB (binary) or a number of bytes.")
-    number, unit = match.groups()
-    base = 1024 if unit[1:] else 1000
-    return int(float(number) * base ** _POWERS[unit[:1].upper()])
 
 
 def fit_sets(wishes: Iterable[Wish], sizes: Mapping[str, int], budget: int, seconds: float = 10.0) -> Selection:

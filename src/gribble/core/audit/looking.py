@@ -14,13 +14,25 @@ from gribble.core.audit.judging.claims import outlook
 from gribble.core.audit.scope import Scope, rig_root
 from gribble.core.audit.world import World
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
-from gribble.core.base.paths import is_link, join, leads_out, parent, relative, run_of, same_place
+from gribble.core.base.names import is_trash
+from gribble.core.base.paths import (
+    MEMORY_FOLDER,
+    is_link,
+    join,
+    leads_out,
+    parent,
+    relative,
+    run_of,
+    same_place,
+    spelling,
+)
 from gribble.core.catalogue.choosing import Load, choose_roster
 from gribble.core.catalogue.config import fit_sheet
 from gribble.core.catalogue.rosters import load_roster
 from gribble.core.catalogue.sheets import Catalogue
 from gribble.core.files.volumes import folds_case, volume_of
-from gribble.core.records.config import Config, Installed, Rig
+from gribble.core.records.away import Away
+from gribble.core.records.config import Config, Installed, Rig, Source
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.holding import Skipped, Why
 from gribble.core.records.rig_seen import RigSeen, UnknownEmulator
@@ -31,16 +43,19 @@ from gribble.core.survey.matching import KnownContents
 from gribble.core.survey.met import Survey
 from gribble.core.survey.seen import SeenRigs
 from gribble.core.survey.shelf import as_on_disk
+from gribble.core.survey.sources import SeenSources, why_away
 from gribble.core.survey.survey import Surveyor
 from gribble.core.survey.walking import Walk
 from gribble.core.survey.watched import Ground
 
 
 class Reach(NamedTuple):
-    """What a survey reaches beside the folders of a configuration: the memory of rigs seen before, the rigs on other
-    machines, the folders of the attics, each by rig, this machine's variables, and what has the roster in a file."""
+    """What a survey reaches beside the folders of a configuration: the memory of rigs and of sources seen before, the
+    rigs on other machines, the folders of the attics, each by rig, this machine's variables, and what has the roster in
+    a file."""
 
     seen: SeenRigs
+    sources: SeenSources
     far: Mapping[str, Ground] = {}
     attics: Mapping[str, Path] = {}
     variables: Mapping[str, str] = {}
@@ -65,6 +80,7 @@ def look(config: Config, catalogue: Catalogue, scope: Scope, surveyor: Surveyor,
     return World(
         rigs=tuple(rigs),
         sources=tuple(looker.sources()),
+        away=tuple(looker.away),
         displaced=tuple(looker.attics()),
         known=KnownContents(catalogue.sheets.values()),
         passed_over=tuple(looker.passed),
@@ -195,8 +211,9 @@ class _Looker:
         self._roots = {
             name: Path(rig_root(name, rig, scope)) for name, rig in config.rig.items() if name not in reach.far
         }
-        self._sources = frozenset(Path(source) for source in (*config.sources, *scope.sources))
+        self._sources = frozenset(map(Path, (*config.source_folders, *scope.sources)))
         self.passed: list[Skipped] = []
+        self.away: list[Away] = []
         for name, root in self._roots.items():
             if any(same_place(root, folder) for folder in self._sources):
                 raise GribbleError(
@@ -299,23 +316,57 @@ class _Looker:
         )
 
     def sources(self) -> Iterator[Survey]:
-        """Every source."""
-        for folder in dict.fromkeys((*self._config.sources, *self._scope.sources)):
-            path = Path(folder)
-            status, why = _glance(path)
+        """Every source that is here; of those that are not, `away` has what the index knows."""
+        more = (Source(at=place) for place in self._scope.sources)
+        for source in {one.at: one for one in (*more, *self._config.sources)}.values():
+            known = self._surveyor.knows(source.known_at)
+            if why := why_away(source, self._reach.sources, held=known):
+                self._note_away(source, why)
+                continue
+            path = Path(source.at)
+            status, _ = _glance(path)
             try:
-                if why:
-                    raise GribbleError(why, fix="")
                 way = Walk(leave_out=frozenset(self._roots.values()))
                 lone = status is not None and stat.S_ISREG(status.st_mode)
-                survey = self._surveyor.survey_file(path) if lone else self._surveyor.survey(path, way=way)
-                if _went(path, status):
-                    raise GribbleError(f"{path} went away while it was looked at", fix="")
+                survey = (
+                    self._surveyor.survey_file(path)
+                    if lone
+                    else self._surveyor.survey(path, way=way, kept=source.known_at)
+                )
             except GribbleError as error:
-                self.passed.append(Skipped(folder, f"this source is left out: {error.what}"))
+                if _went(path, status):
+                    self._note_away(source, error.what)
+                else:
+                    self.passed.append(Skipped(source.at, f"this source is left out: {error.what}"))
+                continue
+            if _went(path, status):
+                self._note_away(source, f"{path} went away while it was looked at")
                 continue
             self.passed += in_place(survey)
+            self._reach.sources.note(source)
             yield survey
+
+    def _note_away(self, source: Source, why: str) -> None:
+        """A source that is away, with what the index knows of it."""
+        rigs = [spelling(root) for root in self._roots.values()]
+
+        def leaves_out(folder: str) -> bool:
+            parts = folder.split("/")
+            here = spelling(Path(source.known_at, folder))
+            inside = any(here == root or here.startswith(f"{root}{os.sep}") for root in rigs)
+            return inside or MEMORY_FOLDER in parts or any(map(is_trash, parts))
+
+        held = self._surveyor.remembered(source.known_at, leaves_out).holdings
+        self.away.append(
+            Away(
+                source=source.called,
+                at=source.known_at,
+                why=why,
+                since=self._reach.sources.since(source),
+                holdings=held,
+                files=sum(one.member is None for one in held.opened),
+            )
+        )
 
     def attics(self) -> Iterator[Survey]:
         """What runs have displaced is held, too. Nothing is followed there: an attic that is a link is none of ours."""

@@ -26,8 +26,9 @@ from gribble.core.files.archives.common import ArchiveError
 from gribble.core.files.archives.opening import member_blocks
 from gribble.core.files.discheaders import HEADER_BYTES, read_header
 from gribble.core.files.settingsfile import MAX_BYTES as LARGEST_SETTINGS
+from gribble.core.records.away import Away
 from gribble.core.records.discs import Checked
-from gribble.core.records.findings import Finding, RigAudit, Verdict
+from gribble.core.records.findings import Finding, Remedy, RigAudit, Verdict
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.holding import FileKey, Holding, Holdings, Skipped, key_of
 from gribble.core.records.keyfile import KeyFile
@@ -45,10 +46,12 @@ HEAD_BYTES = 4096
 
 
 class World(Struct, frozen=True, kw_only=True):
-    """Everything held, on rigs and in sources, what runs have displaced, and what was passed over."""
+    """Everything held, on rigs and in sources, what runs have displaced, and what was passed over; what sources that
+    are `away` held when they were seen last is not among the rest."""
 
     rigs: tuple[RigSeen, ...]
     sources: tuple[Survey, ...]
+    away: tuple[Away, ...] = ()
     displaced: tuple[Survey, ...] = ()
     known: KnownContents
     passed_over: tuple[Skipped, ...]
@@ -59,6 +62,11 @@ class World(Struct, frozen=True, kw_only=True):
     def elsewhere(self) -> list[Holdings]:
         """What the sources and the attics hold."""
         return [survey.holdings for survey in (*self.sources, *self.displaced)]
+
+    @property
+    def remembered(self) -> dict[str, Holdings]:
+        """What sources that are away held when they were seen last, by their names."""
+        return {one.source: one.holdings for one in self.away}
 
     @property
     def everything(self) -> list[Holdings]:
@@ -76,6 +84,7 @@ class World(Struct, frozen=True, kw_only=True):
             readings=self.readings(games=games),
             games=games,
             packing=packing,
+            away=self.away,
         )
         audits = audit(self.rigs, holdings, ask)
         wishes = [
@@ -270,7 +279,8 @@ def _wishes_of(rig: RigSeen, fitted: Fitted, finding: Finding) -> Iterable[Wante
         if part.changes and (used := [place.found for place in places if place.found and place.accept is None]):
             # Whether it is a file of that kind at all: looked into, and with nothing else beside it.
             yield Wanted(emulator=fitted.emulator, need=part, suspects=tuple(used), held=used[0], rig=rig.name)
-        wrong = [place for place in places if place.verdict in (Verdict.IMPOSTER, Verdict.MISSING)]
+        open_ = (Verdict.IMPOSTER, Verdict.MISSING)
+        wrong = [place for place in places if place.verdict in open_ or place.remedy is Remedy.CONNECT]
         imposters = [place.found for place in wrong if place.found and place.verdict is Verdict.IMPOSTER]
         if wrong:
             yield Wanted(
@@ -279,7 +289,7 @@ def _wishes_of(rig: RigSeen, fitted: Fitted, finding: Finding) -> Iterable[Wante
                 unlock=fitted.unlock,
                 key_needs={need.id: need for need in fitted.needs},
                 suspects=tuple(imposters),
-                held=next((place.use for place in wrong if place.use and place.accept), None),
+                held=next((place.use for place in wrong if place.use and place.accept and not place.source), None),
                 rig=rig.name,
             )
 

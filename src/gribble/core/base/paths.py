@@ -86,6 +86,11 @@ def join(*parts: str) -> str:
     return "/".join(part for whole in parts for part in whole.split("/") if part not in ("", "."))
 
 
+def lies_below(path: str, folder: str) -> bool:
+    """Whether a relative path is a folder's or lies below it."""
+    return path == folder or path.startswith(f"{folder}/")
+
+
 def parent(path: str) -> str:
     """The folder of a relative path; empty for the root itself."""
     return path.rpartition("/")[0]

@@ -22,7 +22,7 @@ from gribble.core.base.texts import text_of
 from gribble.core.catalogue.liking import by_liking
 from gribble.core.catalogue.ranges import concerns, release_fault
 from gribble.core.catalogue.sheets import Catalogue
-from gribble.core.records.config import AS_LISTED, Config, Installed, Liking
+from gribble.core.records.config import AS_LISTED, Config, Installed, Liking, Source
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.sheet import Accept, Need, Reject, Sheet
 
@@ -63,7 +63,7 @@ def load_config(path: Path, home: Path, variables: Mapping[str, str] = MappingPr
 
     config = structs.replace(
         config,
-        sources=tuple(map(absolute, config.sources)),
+        sources=tuple(Source(at=absolute(one.at), name=one.name) for one in config.sources),
         catalogues=tuple(map(absolute, config.catalogues)),
         rig={
             name: structs.replace(
@@ -82,7 +82,9 @@ def load_config(path: Path, home: Path, variables: Mapping[str, str] = MappingPr
 
 
 def _long_form(tables: dict[str, Any]) -> dict[str, Any]:
-    """`sandpiper = "3.1"` written out as `sandpiper = { release = "3.1" }`."""
+    """`sandpiper = "3.1"` written out as `sandpiper = { release = "3.1" }`, a source as `{ at = "drawer" }`."""
+    if isinstance(sources := tables.get("sources"), list):
+        tables["sources"] = [{"at": one} if isinstance(one, str) else one for one in sources]
     rigs = tables.get("rig")
     for rig in rigs.values() if isinstance(rigs, dict) else ():
         emulators = rig.get("emulators") if isinstance(rig, dict) else None
@@ -181,13 +183,21 @@ def _long_emulator(value: Any) -> Any:
 
 
 def _check_config(config: Config, mistakes: Mistakes) -> None:
-    for key, folders in (("sources", config.sources), ("catalogues", config.catalogues)):
-        for number, folder in enumerate(folders):
-            if not folder:
-                mistakes.add(f"{key}[{number}]", "is empty")
-            if "://" in folder:
-                mistakes.add(f"{key}[{number}]", "is an address; only a rig can be on another machine")
-            _check_folder(folder, f"{key}[{number}]", mistakes)
+    folders = [(f"catalogues[{number}]", folder) for number, folder in enumerate(config.catalogues)]
+    for number, source in enumerate(config.sources):
+        where = f"sources[{number}]"
+        folders.append((f"{where}.at" if source.name else where, source.at))
+        first = next(place for place, other in enumerate(config.sources) if other.name == source.name)
+        if source.name and first != number:
+            mistakes.add(f"{where}.name", f'"{source.name}" is sources[{first}] already; give each a name of its own')
+        if fault := _control_fault(source.name):
+            mistakes.add(f"{where}.name", fault)
+    for where, folder in folders:
+        if not folder:
+            mistakes.add(where, "is empty")
+        if "://" in folder:
+            mistakes.add(where, "is an address; only a rig can be on another machine")
+        _check_folder(folder, where, mistakes)
     for name, rig in config.rig.items():
         where = f"rig.{name}"
         if not _RIG_NAME.match(name):

@@ -5,6 +5,8 @@ from __future__ import annotations
 import hashlib
 import io
 import itertools
+import os
+import sys
 import zlib
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
@@ -45,24 +47,33 @@ class Digester:
 
 
 def digest_file(
-    path: Path, size: int, algorithms: Iterable[str], progress: Callable[[int], None] | None = None
+    path: Path,
+    size: int,
+    algorithms: Iterable[str],
+    progress: Callable[[int], None] | None = None,
+    *,
+    fresh: bool = False,
 ) -> tuple[int, Digests]:
     """Size in bytes and digests of a file, read once. A lone large file gets a thread for each digest.
 
-    `size` is what it is expected to be. Raises OSError.
+    `size` is what it is expected to be; a `fresh` one comes from the disk, not from what the system has in memory of
+    it, where that can be asked for (posix_fadvise(2)). Raises OSError.
     """
     algorithms = tuple(algorithms)
     with path.open("rb", buffering=0) as stream:
+        if fresh and sys.platform == "linux":
+            os.posix_fadvise(stream.fileno(), 0, 0, os.POSIX_FADV_DONTNEED)
         if len(algorithms) == 1 or size < THREADED_BYTES:
-            return digest_blocks(_buffered(stream), algorithms, progress)
+            return digest_blocks(_buffered(stream, min(size + 1, BLOCK_BYTES), 1), algorithms, progress)
         return _digest_threaded(stream, algorithms, progress)
 
 
-def _buffered(stream: io.RawIOBase | io.FileIO) -> Iterator[memoryview]:
-    """The blocks of a stream, in two buffers by turns: a block is good until the next but one is asked for."""
-    buffers = [bytearray(BLOCK_BYTES), bytearray(BLOCK_BYTES)]
+def _buffered(stream: io.RawIOBase | io.FileIO, size: int, buffers: int) -> Iterator[memoryview]:
+    """The blocks of a stream, of at most so many bytes, in buffers by turns: with two, a block is good until the
+    next but one is asked for."""
+    views = [memoryview(bytearray(size)) for _ in range(buffers)]
     for turn in itertools.count():
-        view = memoryview(buffers[turn % 2])
+        view = views[turn % buffers]
         length = stream.readinto(view)
         if not length:
             return
@@ -76,7 +87,7 @@ def _digest_threaded(
     digesters = [Digester([name]) for name in algorithms]
     with ThreadPoolExecutor(len(digesters)) as pool:
         working: list[Future[None]] = []
-        for block in _buffered(stream):
+        for block in _buffered(stream, BLOCK_BYTES, 2):
             for future in working:
                 future.result()
             working = [pool.submit(digester.update, block) for digester in digesters]

@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import re
 import sys
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Iterator
 from pathlib import Path
 
 from gribble.core.base.changing import WINDOWS
 from gribble.core.base.names import FORBIDDEN, is_device
 from gribble.core.base.paths import visible
 from gribble.core.base.regular import open_regular
+
+if sys.platform == "win32":
+    import ctypes
 
 USUALLY_FOLDS = WINDOWS or sys.platform == "darwin"
 """Whether a volume of which nothing is known folds case, as a rule."""
@@ -133,17 +137,98 @@ def unchanged(former: Told, now: Told, keeps: Callable[[], bool]) -> bool:
     return former[:3] == now[:3] and not (former[3] and now[3] and keeps())
 
 
-def _mounted_at(root: Path) -> tuple[str, str, str]:
-    """What a folder lies on: the system's name for its kind, in small letters, its device, and where it is mounted."""
+_IDS = Path("/dev/disk/by-uuid")
+_ID, _NUMBER = "id ", "number "
+
+
+def mark_of(folder: Path) -> str:
+    """What the volume of a folder is known by wherever it is plugged in: its id and its label, or the number that its
+    file system makes of its id. Empty where it has neither.
+
+    Sources: udev's links on Linux, `GetVolumeInformation` on Windows; statvfs(3) gives a file system's number, which
+    some make of the device's instead.
+    """
+    if sys.platform == "win32":
+        return _mark_on_windows(folder)
+    try:
+        device = os.stat(folder).st_dev
+        if volume := _name_among(_IDS, device):
+            return f"{_ID}{volume} {_name_among(_LABELS, device)}".rstrip()
+        tell = getattr(os, "statvfs", None)  # not every system has it
+        number = tell(folder).f_fsid if tell else 0
+    except OSError:
+        return ""
+    return f"{_NUMBER}{number:x}" if number > MOST_DEVICE and sys.platform == "linux" else ""
+
+
+MOST_DEVICE = 0xFFFFFFFF
+"""A device's number has 32 bits on Linux, the number made of an id 64."""
+
+
+def are_others(mark: str, other: str) -> bool:
+    """Whether two marks are certain to be of two volumes; a number alone may be another at each mounting."""
+    return mark != other and mark.startswith(_ID) and other.startswith(_ID)
+
+
+def _name_among(links: Path, device: int) -> str:
+    """The name of the link to a device among some."""
+    try:
+        names = [link for link in os.listdir(links) if _leads_to(links / link, device)]
+        return os.fsdecode(names[0].encode().decode("unicode_escape").encode("latin-1")) if names else ""
+    except (OSError, ValueError):
+        return ""
+
+
+def _leads_to(link: Path, device: int) -> bool:
+    with contextlib.suppress(OSError):
+        return bool(getattr(link.stat(), "st_rdev", None) == device)  # Windows has none
+    return False
+
+
+if sys.platform == "win32":
+
+    def _mark_on_windows(folder: Path) -> str:
+        windows = ctypes.windll.kernel32
+        label, number = ctypes.create_unicode_buffer(261), ctypes.c_uint32()
+        root = ctypes.create_unicode_buffer(261)
+        known = windows.GetVolumePathNameW(str(folder), root, 261) and windows.GetVolumeInformationW(
+            root, label, 261, ctypes.byref(number), None, None, None, 0
+        )
+        return f"{_ID}{number.value:08x} {label.value}".rstrip() if known else ""
+
+
+def mounted_with(mark: str) -> Iterator[Path]:
+    """Where the volume with a mark is mounted now."""
+    places = dict.fromkeys(Path(mountpoint) for _, _, mountpoint in _mounted())
+    yield from (place for place in places if mark_of(place) == mark)
+
+
+def mount_point(folder: Path) -> Path:
+    """Where the volume of a folder is mounted."""
+    place = Path(os.path.realpath(folder))
+    while not os.path.ismount(place) and place != place.parent:
+        place = place.parent
+    return place
+
+
+def _mounted() -> list[tuple[str, str, str]]:
+    """What is mounted: the system's name for its kind, in small letters, its device, and where."""
     import psutil
 
     try:
-        place = root.resolve()
-        volumes = [part for part in psutil.disk_partitions(all=True) if place.is_relative_to(part.mountpoint)]
+        return [(part.fstype.lower(), part.device, part.mountpoint) for part in psutil.disk_partitions(all=True)]
     except (OSError, RuntimeError, psutil.Error):
+        return []
+
+
+def _mounted_at(root: Path) -> tuple[str, str, str]:
+    """What a folder lies on, in the same way; empty where that cannot be told."""
+    try:
+        place = root.resolve()
+    except (OSError, RuntimeError):
         return "", "", ""
-    volume = max(volumes, key=lambda part: len(part.mountpoint), default=None)
-    return (volume.fstype.lower(), volume.device, volume.mountpoint) if volume else ("", "", "")
+    volumes = [volume for volume in _mounted() if place.is_relative_to(volume[2])]
+    return max(volumes, key=lambda volume: len(volume[2]), default=("", "", ""))
 
 
 def _label_of(device: str, mountpoint: str) -> str:
@@ -151,12 +236,9 @@ def _label_of(device: str, mountpoint: str) -> str:
     if mountpoint.startswith("/Volumes/"):
         return Path(mountpoint).name
     try:
-        for link in _LABELS.iterdir():
-            if link.samefile(device):
-                return os.fsdecode(link.name.encode().decode("unicode_escape").encode("latin-1"))
+        return _name_among(_LABELS, getattr(os.stat(device), "st_rdev", -1))
     except OSError:
-        pass
-    return ""
+        return ""
 
 
 _AS_WINDOWS = ("fat32", "exfat", "ntfs")

@@ -7,7 +7,7 @@ from typing import Any
 
 from gribble.core.base.digests import Digests
 from gribble.core.records.findings import EmulatorAudit, Finding, Remedy, RigAudit
-from gribble.core.records.plan import Gap
+from gribble.core.records.plan import Bring, Gap
 from gribble.core.records.sheet import Level
 
 
@@ -73,6 +73,57 @@ def _set_gaps(rig: str, emulator: EmulatorAudit) -> Iterator[Gap]:
                 size=wants.size if wants else None,
                 digests=Digests(**wants.known()) if wants else Digests(),
             )
+
+
+def brought_by_away(rig: RigAudit) -> Iterator[Bring]:
+    """What sources that are away would bring to a rig: for needs first, then for sets, each file once."""
+    for emulator in rig.emulators:
+        for finding in emulator.findings:
+            for place in finding.places if not (finding.ignored or finding.spared) else ():
+                if place.remedy is Remedy.CONNECT and place.use:
+                    yield Bring(
+                        rig=rig.rig,
+                        emulator=emulator.emulator,
+                        kind="need",
+                        subject=finding.need.id,
+                        source=place.source,
+                        reason=place.reason,
+                        to=place.expected,
+                        held=place.use,
+                        size=place.use.size,
+                    )
+        told: set[tuple[str, str]] = set()
+        for one in emulator.sets:
+            for problem in one.problems:
+                held = problem.held or problem.found
+                if problem.remedy is Remedy.CONNECT and held and (problem.archive, problem.file) not in told:
+                    told.add((problem.archive, problem.file))
+                    yield Bring(
+                        rig=rig.rig,
+                        emulator=emulator.emulator,
+                        kind="set",
+                        subject=one.set,
+                        source=problem.source,
+                        reason=problem.reason,
+                        to=f"{problem.archive}/{problem.file}",
+                        held=held,
+                        size=held.size,
+                    )
+
+
+def bring_record(one: Bring) -> dict[str, Any]:
+    """What a source that is away would bring, in JSON."""
+    return {
+        "source": one.source,
+        "rig": one.rig,
+        "emulator": one.emulator,
+        one.kind: one.subject,
+        "to": one.to,
+        "held": one.held.where,
+        "member": one.held.member,
+        "size": one.size,
+        "reason": one.reason,
+    }
 
 
 def once_each(gaps: Iterable[Gap]) -> list[tuple[Gap, tuple[str, ...]]]:

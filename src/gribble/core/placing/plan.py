@@ -11,7 +11,7 @@ from msgspec import Struct, structs
 from gribble.core.base.digests import Digests
 from gribble.core.base.paths import fold
 from gribble.core.files.volumes import trouble
-from gribble.core.placing.gaps import gaps_of
+from gribble.core.placing.gaps import brought_by_away, gaps_of
 from gribble.core.placing.narrowing import without
 from gribble.core.records.findings import (
     FIXABLE,
@@ -22,7 +22,7 @@ from gribble.core.records.findings import (
     SettingFinding,
 )
 from gribble.core.records.holding import Holding
-from gribble.core.records.plan import Gap, Plan, Refused
+from gribble.core.records.plan import Bring, Gap, Plan, Refused
 from gribble.core.records.recipes import Mending
 from gribble.core.records.set_remedies import Loose, Packed, SetRemedies
 from gribble.core.records.steps import Copy, Displace, Extract, Mend, NewValue, Pack, PackMember, Point, Rename, Step
@@ -91,13 +91,22 @@ def make_plan(
     steps: list[Step] = []
     refused: list[Refused] = []
     gaps: list[Gap] = []
+    away: list[Bring] = []
     for rig in map(_sets_of, rigs) if sets_only else rigs:
         planner = _Planner(rig, by_name, only)
         can, cannot = _holdable(planner.steps, (volumes or {}).get(rig.rig, ""), rig.folds_case)
         steps += can
         refused += [*planner.refused, *cannot]
         gaps += gaps_of(rig)
-    return Plan(steps=tuple(steps), refused=tuple(refused), obtain=tuple(gaps))
+        away += brought_by_away(rig)
+    told = {(one.rig, one.emulator, one.need) for one in refused}
+    waits = {(one.rig, one.emulator, one.subject): one for one in reversed(away)}
+    refused += [
+        Refused(rig=one.rig, emulator=one.emulator, need=one.subject, reason=one.reason, source=one.source)
+        for key, one in reversed(waits.items())
+        if key not in told
+    ]
+    return Plan(steps=tuple(steps), refused=tuple(refused), obtain=tuple(gaps), away=tuple(away))
 
 
 class _Planner:

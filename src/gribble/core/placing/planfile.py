@@ -14,7 +14,7 @@ from gribble.core.base.digests import HEX_LENGTHS, Digests
 from gribble.core.base.errors import GribbleError, Mistake, MistakesError, reason_of
 from gribble.core.base.paths import outside, path_fault
 from gribble.core.base.regular import read_regular
-from gribble.core.placing.gaps import gap_record
+from gribble.core.placing.gaps import bring_record, gap_record
 from gribble.core.records.plan import Plan
 from gribble.core.records.steps import Displace, Mend, Pack, Point, Rename, Step, Taking
 
@@ -41,9 +41,17 @@ def plan_record(plan: Plan) -> dict[str, Any]:
         "steps": [_step_record(step) for step in plan.steps],
         "bytes": plan.bytes,
         "refused": [
-            {"rig": one.rig, "emulator": one.emulator, "need": one.need, "reason": one.reason} for one in plan.refused
+            {
+                "rig": one.rig,
+                "emulator": one.emulator,
+                "need": one.need,
+                "reason": one.reason,
+                **({"away": True, "source": one.source} if one.source else {}),
+            }
+            for one in plan.refused
         ],
         "obtain": [gap_record(gap) for gap in plan.obtain],
+        **({"away": [bring_record(one) for one in plan.away]} if plan.away else {}),
     }
 
 

@@ -84,14 +84,48 @@ class Rig(Struct, frozen=True, kw_only=True):
         return "://" in self.at
 
 
+class Source(Struct, frozen=True, kw_only=True):
+    """A folder where the user keeps files: where it is, absolute on loading, and what they call it."""
+
+    at: str
+    name: str = ""
+
+    @property
+    def called(self) -> str:
+        """Its name, or else its place."""
+        return self.name or self.at
+
+    @property
+    def known_at(self) -> str:
+        """The place under which the index knows it."""
+        return self.at
+
+
+class MovedSource(Source, frozen=True, kw_only=True):
+    """A source whose volume lies elsewhere today, where it is now `at`; the index knows it by the place `written` in
+    gribble.toml."""
+
+    written: str
+
+    @property
+    def known_at(self) -> str:
+        """The place under which the index knows it."""
+        return self.written
+
+
 class Config(Struct, frozen=True, kw_only=True):
     """gribble.toml; folders are made absolute on loading."""
 
-    sources: tuple[str, ...] = ()
+    sources: tuple[Source, ...] = ()
     catalogues: tuple[str, ...] = ()
     regions: tuple[str, ...] = ()
     prefer: Prefer = Prefer.LISTED
     rig: dict[str, Rig] = {}
+
+    @property
+    def source_folders(self) -> tuple[str, ...]:
+        """Where the sources are, today and as they are written: neither is ever written to."""
+        return tuple(dict.fromkeys(place for one in self.sources for place in (one.at, one.known_at)))
 
     def liking(self, installed: Installed) -> Liking:
         """What the person would rather have for one emulator."""

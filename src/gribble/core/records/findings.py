@@ -39,6 +39,7 @@ class Remedy(StrEnum):
     REPLACE = "replace"
     MEND = "mend"
     POINT = "point"
+    CONNECT = "connect"
     OBTAIN = "obtain"
 
 
@@ -82,7 +83,8 @@ class PlaceFinding(Struct, frozen=True, kw_only=True):
     does not feel, `unexamined` what could not be looked at: nothing is known of it. `by_name` says that only its name
     speaks for the file that the remedy takes, so that it is taken only where the user says so; `surplus` that the file
     there belongs nowhere, and is displaced only where the user names the need. `refusal` says why no
-    plan carries out the remedy, which only the person can.
+    plan carries out the remedy, which only the person can. `source` is the one that is away and holds what is taken,
+    `proven` when the file there was last read whole (nanoseconds since 1970, 0 where nobody asked or knows).
     """
 
     expected: str
@@ -102,6 +104,8 @@ class PlaceFinding(Struct, frozen=True, kw_only=True):
     by_name: bool = False
     surplus: bool = False
     refusal: Obstacle | None = None
+    source: str = ""
+    proven: int = 0
 
     def lying(self, rig: str) -> Holding | None:
         """The file that was found at the place itself; none where it was found elsewhere, be it under the same path."""
@@ -166,6 +170,11 @@ class Finding(Struct, frozen=True, kw_only=True):
     def fixable(self) -> bool:
         """Whether a plan brings every place that is not met."""
         return all(place.met or place.fixable for place in self.places)
+
+    @property
+    def connectable(self) -> bool:
+        """Whether every place that is not met is put right by a plan once sources that are away are here."""
+        return all(place.met or place.fixable or place.remedy is Remedy.CONNECT for place in self.places)
 
     @property
     def content(self) -> Accept | None:
@@ -276,7 +285,8 @@ class SetProblem(Struct, frozen=True, kw_only=True):
     `file` is empty where it concerns the whole set; `owner` is the set whose file it is; `found` is what lies there, or
     where the right content is held, `proof` what its verdict rests on; `state` is what the problem makes of the set.
     `wants` is the file as the roster lists it, and `archive` the one where it belongs. `renamed` is what the release
-    calls a set that it does not know by its name, `releases` are others that know it.
+    calls a set that it does not know by its name, `releases` are others that know it. `source` is the one that is away
+    and has what is wanted, there `held`.
     """
 
     file: str
@@ -291,6 +301,8 @@ class SetProblem(Struct, frozen=True, kw_only=True):
     archive: str = ""
     renamed: str = ""
     releases: tuple[str, ...] = ()
+    source: str = ""
+    held: Holding | None = None
 
 
 class SetAudit(Struct, frozen=True, kw_only=True):

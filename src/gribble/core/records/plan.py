@@ -6,17 +6,35 @@ from msgspec import Struct
 
 from gribble.core.base.digests import Digests
 from gribble.core.records.findings import Verdict
+from gribble.core.records.holding import Holding
 from gribble.core.records.sheet import Accept, Level
 from gribble.core.records.steps import Step
 
 
 class Refused(Struct, frozen=True, kw_only=True):
-    """A remedy that cannot be planned, and why."""
+    """A remedy that cannot be planned, and why: `source` is one that is away and could bring it."""
 
     rig: str
     emulator: str
     need: str
     reason: str
+    source: str = ""
+
+
+class Bring(Struct, frozen=True, kw_only=True):
+    """A file that a source which is away would bring. `kind` is "need" or "set", for which it is, `to` where it
+    belongs: a path on the rig, or of a set the archive. `size` is in bytes.
+    """
+
+    rig: str
+    emulator: str
+    kind: str
+    subject: str
+    source: str
+    reason: str
+    to: str
+    held: Holding
+    size: int
 
 
 class Gap(Struct, frozen=True, kw_only=True):
@@ -40,11 +58,13 @@ class Gap(Struct, frozen=True, kw_only=True):
 
 
 class Plan(Struct, frozen=True, kw_only=True):
-    """The steps that would put things right, what cannot be planned, and what is still to be obtained."""
+    """The steps that would put things right, what cannot be planned, what is still to be obtained, and what sources
+    that are `away` would bring."""
 
     steps: tuple[Step, ...] = ()
     refused: tuple[Refused, ...] = ()
     obtain: tuple[Gap, ...] = ()
+    away: tuple[Bring, ...] = ()
 
     @property
     def bytes(self) -> int:

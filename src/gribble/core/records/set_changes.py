@@ -22,11 +22,12 @@ class Change(StrEnum):
 
 
 class FileChange(Struct, frozen=True):
-    """One file that the new release wants otherwise, and where it is held, if it is."""
+    """One file that the new release wants otherwise, and where it is held, if it is; a `source` has it that is away."""
 
     name: str
     owner: str
     held: Holding | None = None
+    source: str = ""
 
 
 class SetChange(Struct, frozen=True, kw_only=True):

@@ -13,9 +13,10 @@ import contextlib
 import errno
 import os
 import sqlite3
-import struct
+from collections.abc import Callable, Container, Iterable, Iterator, Mapping
 from functools import cached_property
 from pathlib import Path
+from types import MappingProxyType
 from typing import Any
 
 from gribble.core.base.changing import remove
@@ -24,7 +25,9 @@ from gribble.core.base.paths import is_link
 from gribble.core.base.regular import NO_LINKS
 from gribble.core.files.volumes import is_share, keeps_inodes, unchanged
 from gribble.core.survey.facts import PLAIN, Facts, keep, kept
-from gribble.core.survey.walking import Entry
+from gribble.core.survey.proofs import SCHEMA as PROOFS
+from gribble.core.survey.proofs import Proof, Proofs
+from gribble.core.survey.walking import Entry, packed_state, told_of, unpacked_state
 
 MOST_ROW = 16 << 20
 """The longest list of members that is remembered, in bytes; an archive with a longer one is read again each time."""
@@ -36,13 +39,21 @@ CREATE TABLE IF NOT EXISTS folder_2 (id INTEGER PRIMARY KEY, path BLOB UNIQUE);
 CREATE TABLE IF NOT EXISTS file_2 (folder INTEGER, name BLOB, state BLOB, said BLOB, members BLOB, sketch BLOB,
     PRIMARY KEY (folder, name)) WITHOUT ROWID;
 """
+_FOLDERS = """
+SELECT path, id FROM folder_2 WHERE (path = ? OR (path > ? AND path < ?))
+AND EXISTS (SELECT 1 FROM file_2 WHERE folder = id)
+"""
 _ROWS = f"""
 SELECT name, state, said, members, sketch FROM file_2
 WHERE folder = ? AND typeof(name) = 'blob' AND coalesce(length(members), 0) <= {MOST_ROW}
 """
 
 
-_STATE = struct.Struct("<QqqQ")
+_EVERYTHING = f"""
+SELECT folder_2.path, name, state, said, members, sketch FROM folder_2 JOIN file_2 ON file_2.folder = folder_2.id
+WHERE (path = ? OR (path > ? AND path < ?)) AND typeof(name) = 'blob' AND coalesce(length(members), 0) <= {MOST_ROW}
+ORDER BY path, name
+"""
 
 
 def _ready(path: Path | None, *settings: str) -> sqlite3.Connection:
@@ -51,20 +62,12 @@ def _ready(path: Path | None, *settings: str) -> sqlite3.Connection:
     try:
         for setting in settings:
             database.execute(f"PRAGMA {setting}").fetchall()
-        database.executescript(_SCHEMA)
+        database.executescript(_SCHEMA + PROOFS)
         database.execute("SELECT count(*) FROM (SELECT 1 FROM file_2 LIMIT 1)").fetchone()
     except sqlite3.DatabaseError:
         database.close()
         raise
     return database
-
-
-def _state(entry: Entry) -> bytes:
-    """What a file is believed by: size in bytes, times in nanoseconds since 1970, inode."""
-    try:
-        return _STATE.pack(entry.size, entry.modified, entry.changed, entry.inode)
-    except struct.error:  # a time beyond the year 2262
-        return b"%d %d %d %d" % (entry.size, entry.modified, entry.changed, entry.inode)
 
 
 class Index:
@@ -113,19 +116,37 @@ class Index:
         self.note = f"the index {path} cannot be used ({error}); this run remembers nothing"
         return self._open(None)
 
-    def memory(self, root: Path | str, *, blank: bool = False) -> Memory:
-        """What is remembered of the files below a folder or an address; `blank` begins with nothing, and remembers
-        over it."""
-        return Memory(self, os.fsencode(root), blank=blank)
+    def memory(self, root: Path | str, *, blank: bool = False, at: Path | None = None) -> Memory:
+        """What is remembered of the files below a folder or an address, which lies `at` another place now; `blank`
+        begins with nothing, and remembers over it."""
+        return Memory(self, os.fsencode(root), blank=blank, at=at)
 
     def folders(self, root: bytes) -> dict[bytes, int]:
         """The folders at and below one that have files which are remembered, with their numbers."""
-        question = "SELECT path, id FROM folder_2 WHERE path = ? OR (path > ? AND path < ?)"
-        return dict(self._ask(question, root, root + b"/", root + b"0"))
+        return dict(self._ask(_FOLDERS, root, root + b"/", root + b"0"))
 
     def rows(self, folder: int) -> list[tuple[Any, ...]]:
         """What is remembered of the files of a folder."""
         return self._ask(_ROWS, folder)
+
+    def everything(self, root: bytes) -> list[tuple[Any, ...]]:
+        """What is remembered of all files at and below a folder, with the folder of each, in order."""
+        return self._ask(_EVERYTHING, root, root + b"/", root + b"0")
+
+    def knows(self, root: str) -> bool:
+        """Whether files of a folder are remembered."""
+        return bool(self.folders(os.fsencode(root)))
+
+    def forget(self, folders: Iterable[int], *, proofs: bool = False) -> None:
+        """Forget the files of folders that are no more; with their `proofs`, too, nobody is told that they are gone."""
+        try:
+            with self._database:
+                for folder in folders:
+                    self._database.execute("DELETE FROM file_2 WHERE folder = ?", (folder,))
+                    if proofs:
+                        self._database.execute("DELETE FROM proof_1 WHERE folder = ?", (folder,))
+        except sqlite3.DatabaseError as error:
+            self.note = f"the index cannot be written ({error}); this run is remembered in part"
 
     def _ask(self, question: str, *values: object) -> list[Any]:
         try:
@@ -134,11 +155,19 @@ class Index:
             self.note = f"the index cannot be read ({error}); files are read anew"
             return []
 
-    def write(self, rows: dict[bytes, list[tuple[object, ...]]], gone: dict[bytes, list[bytes]]) -> None:
-        """Remember files by folder, and forget those that are no more."""
+    def write(
+        self,
+        rows: dict[bytes, list[tuple[object, ...]]],
+        gone: dict[bytes, list[bytes]],
+        proofs: dict[bytes, list[Proof]],
+        dropped: Mapping[bytes, Iterable[bytes]] = MappingProxyType({}),
+    ) -> None:
+        """Remember files by folder with the proofs of those that were read whole; forget those that are no more, and
+        proofs that are `dropped`."""
+        keeper = Proofs(self._database)
         try:
             with self._database:
-                for path in rows.keys() | gone.keys():
+                for path in rows.keys() | gone.keys() | proofs.keys():
                     self._database.execute("INSERT OR IGNORE INTO folder_2 (path) VALUES (?)", (path,))
                     (folder,) = self._database.execute("SELECT id FROM folder_2 WHERE path = ?", (path,)).fetchone()
                     names = ((folder, name) for name in gone.get(path, ()))
@@ -147,22 +176,51 @@ class Index:
                         "INSERT OR REPLACE INTO file_2 VALUES (?, ?, ?, ?, ?, ?)",
                         ((folder, *row) for row in rows.get(path, ())),
                     )
+                    keeper.keep(folder, proofs.get(path, ()))
+                    for name in dropped.get(path, ()):
+                        keeper.drop(folder, name)
         except (sqlite3.DatabaseError, OverflowError) as error:
             self.note = f"the index cannot be written ({error}); this run is remembered in part"
+
+    def note_round(self, of: str, begun: int) -> None:
+        """Note that a round of scrubbing was begun, in nanoseconds since 1970; 0 that it has come to its end."""
+        try:
+            with self._database:
+                self.proofs.begin(of, begun)
+        except sqlite3.DatabaseError as error:
+            self.note = f"the index cannot be written ({error}); this run is remembered in part"
+
+    @property
+    def proofs(self) -> Proofs:
+        """The proofs of files that were read whole."""
+        return Proofs(self._database)
 
     def close(self) -> None:
         """Let go of the file."""
         self._database.close()
 
 
+def holds_files_of(path: Path | None, root: str) -> bool:
+    """Whether the index in a file remembers files of a folder. Nothing is written, nothing repaired."""
+    if path is None or not os.path.isfile(path):
+        return False
+    try:
+        with contextlib.closing(sqlite3.connect(f"{path.absolute().as_uri()}?mode=ro", uri=True)) as database:
+            beyond = (os.fsencode(root), os.fsencode(root) + b"/", os.fsencode(root) + b"0")
+            return database.execute(_FOLDERS, beyond).fetchone() is not None
+    except sqlite3.DatabaseError:
+        return False
+
+
 class Memory:
     """What is remembered of the files below one folder, asked folder by folder."""
 
-    def __init__(self, index: Index, root: bytes, *, blank: bool = False) -> None:
-        self._index, self._root = index, root
+    def __init__(self, index: Index, root: bytes, *, blank: bool = False, at: Path | None = None) -> None:
+        self._index, self._root, self._at = index, root, at
         self._folders = {} if blank else index.folders(root)
         self._rows: dict[bytes, list[tuple[object, ...]]] = {}
         self._gone: dict[bytes, list[bytes]] = {}
+        self._proofs: dict[bytes, list[Proof]] = {}
 
     def _key(self, folder: str) -> bytes:
         return self._root + b"/" + os.fsencode(folder) if folder else self._root
@@ -191,27 +249,52 @@ class Memory:
 
     def _holds(self, state: bytes, entry: Entry) -> bool:
         """Whether a file is in the state in which it was remembered."""
-        if state == _state(entry):
+        if state == packed_state(entry):
             return True
-        if len(state) != _STATE.size:
+        try:
+            return unchanged(unpacked_state(state), told_of(entry), lambda: self._keeps_inodes)
+        except ValueError:
             return False
-        now = (entry.size, entry.modified, entry.changed, entry.inode)
-        return unchanged(_STATE.unpack(state), now, lambda: self._keeps_inodes)
 
     @cached_property
     def _keeps_inodes(self) -> bool:
-        return keeps_inodes(Path(os.fsdecode(self._root)))
+        return keeps_inodes(self._at or Path(os.fsdecode(self._root)))
 
-    def remember(self, entry: Entry, read_at: int, facts: Facts) -> None:
-        """Keep the facts of a file that was read at a time (nanoseconds since 1970), if it was settled then."""
+    def everything(self) -> Iterator[tuple[Entry, Facts | None]]:
+        """Every file that is remembered, as it was, with its facts."""
+        start = len(self._root) + 1
+        for folder, name, state, *told in self._index.everything(self._root):
+            path = os.fsdecode(folder[start:] + b"/") if len(folder) >= start else ""
+            try:
+                size, modified, changed, inode = unpacked_state(state)
+                entry = Entry(path + name.decode("utf-8", ANY_NAME), size, modified, changed, inode)
+            except ValueError:
+                continue  # which no version of ours wrote
+            yield entry, PLAIN if told[0] is None else kept(*told)
+
+    def keep_only(self, there: Container[str], exists: Callable[[str], bool]) -> None:
+        """Forget the folders that were not met and do not exist any more."""
+        start = len(self._root) + 1
+        names = {os.fsdecode(key[start:]): number for key, number in self._folders.items()}
+        gone = [number for name, number in names.items() if name not in there and not exists(name)]
+        if gone:
+            self._index.forget(gone)
+
+    def remember(self, entry: Entry, read_at: int, facts: Facts, *, whole: bool = False) -> None:
+        """Keep the facts of a file that was read at a time (nanoseconds since 1970), and a proof where it was read
+        `whole`, if it was settled then."""
         told = keep(facts)
-        if read_at - entry.modified >= SETTLED_NS and len(told[1] or b"") <= MOST_ROW:
-            folder, _, name = entry.path.rpartition("/")
-            row = (name.encode("utf-8", ANY_NAME), _state(entry), *told)
+        if read_at - entry.modified < SETTLED_NS:
+            return
+        folder, _, name = entry.path.rpartition("/")
+        if len(told[1] or b"") <= MOST_ROW:
+            row = (name.encode("utf-8", ANY_NAME), packed_state(entry), *told)
             self._rows.setdefault(self._key(folder), []).append(row)
+        if whole:
+            self._proofs.setdefault(self._key(folder), []).append(Proof(entry, facts.digests, read_at))
 
     def save(self) -> None:
         """Make what was remembered last."""
-        if self._rows or self._gone:
-            self._index.write(self._rows, self._gone)
-            self._rows, self._gone = {}, {}
+        if self._rows or self._gone or self._proofs:
+            self._index.write(self._rows, self._gone, self._proofs)
+            self._rows, self._gone, self._proofs = {}, {}, {}

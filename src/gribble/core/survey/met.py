@@ -35,6 +35,7 @@ class MetFile(Struct, gc=False):
     bytes_read: int = 0
     told: int = 0  # bytes of progress told so far
     fault: str = ""
+    whole: bool = False  # all of it has been read now
 
 
 def unread_holding(rig: str, root: str, entry: Entry) -> Holding:

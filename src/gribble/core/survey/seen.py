@@ -56,13 +56,19 @@ class SeenRigs:
         if self._path is None or now is None or self._ids.get(str(root)) == now:
             return
         self._ids = {**self._read(), str(root): now}
-        work = self._path.with_suffix(".part")
-        with contextlib.suppress(OSError, UnicodeEncodeError):
-            self._path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
-            remove(work, missing_ok=True)
-            with os.fdopen(os.open(work, os.O_WRONLY | os.O_CREAT | os.O_EXCL | NO_LINKS, 0o600), "wb") as stream:
-                stream.write(json.dumps(self._ids, sort_keys=True).encode())
-            replace(work, self._path)
+        keep(self._path, self._ids)
+
+
+def keep(path: Path, record: object) -> None:
+    """Write a small file of Gribble's own, as JSON, whole or not at all; where that cannot be, nothing is lost but what
+    it would have said."""
+    work = path.with_suffix(f".{os.getpid()}.part")
+    with contextlib.suppress(OSError, UnicodeEncodeError):
+        path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+        remove(work, missing_ok=True)
+        with os.fdopen(os.open(work, os.O_WRONLY | os.O_CREAT | os.O_EXCL | NO_LINKS, 0o600), "wb") as stream:
+            stream.write(json.dumps(record, sort_keys=True).encode())
+        replace(work, path)
 
 
 def id_at(root: Path) -> str | None:

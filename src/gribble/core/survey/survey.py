@@ -15,7 +15,7 @@ from gribble.core.base.changing import at_any_length, remove
 from gribble.core.base.digests import Digests
 from gribble.core.base.errors import GribbleError, reason_of
 from gribble.core.base.names import ANY_NAME
-from gribble.core.base.paths import base
+from gribble.core.base.paths import base, parent
 from gribble.core.files.archives.common import ArchiveError, Member
 from gribble.core.files.archives.opening import (
     archive_kind,
@@ -82,15 +82,44 @@ class Surveyor:
         would have to be fetched."""
         self._whole = sizes
 
-    def survey(self, root: Path, *, rig: str = "", way: Walk = Walk()) -> Survey:  # noqa: B008  (frozen)
-        """What a folder holds, walked in some way. Raises GribbleError where the folder itself cannot be read."""
+    def survey(
+        self,
+        root: Path,
+        *,
+        rig: str = "",
+        way: Walk = Walk(),  # noqa: B008  (frozen)
+        kept: str = "",
+    ) -> Survey:
+        """What a folder holds, walked in some way; the index knows it by the place `kept`, if it was elsewhere before.
+        Raises GribbleError where the folder itself cannot be read."""
         try:
             next(root.iterdir(), None)
         except OSError as error:
             raise GribbleError(
                 f"{root} cannot be read: {reason_of(error)}", fix="Check the path and its permissions."
             ) from error
-        return self._survey(root, walk(root, way), rig)
+        return self._survey(root, walk(root, way), rig, kept="" if kept == str(root) else kept)
+
+    def remembered(self, root: str, leaves_out: Callable[[str], bool]) -> Survey:
+        """What a folder held when it was last surveyed, as far as the index knows; without folders that are left out.
+        Nothing is looked at."""
+        concerned = self._known.concerned()
+        met: list[Holding | MetFile] = []
+        left_out: dict[str, bool] = {}
+        for entry, facts in self._index.memory(root).everything():
+            folder = parent(entry.path)
+            if folder not in left_out:
+                left_out[folder] = leaves_out(folder)
+            if left_out[folder]:
+                continue
+            plain = facts is PLAIN and entry.size not in concerned
+            met.append(unread_holding("", root, entry) if plain else MetFile(entry, facts or _UNREAD, False))
+        self.tally.files += len(met)
+        return _as_survey(root, "", met)
+
+    def knows(self, root: str) -> bool:
+        """Whether the index remembers files of a folder."""
+        return self._index.knows(root)
 
     def survey_far(self, ground: Ground, rig: str, folders: frozenset[str] = frozenset()) -> Survey:
         """What a rig on another machine holds: listed first; fetched is only what sizes and archives' directories do
@@ -125,8 +154,9 @@ class Surveyor:
         everything: bool = False,
         ground: Ground | None = None,
         whole: bool = True,
+        kept: str = "",
     ) -> Survey:
-        memory = self._index.memory(root, blank=self._reread)
+        memory = self._index.memory(kept or root, blank=self._reread, at=Path(root) if kept else None)
         concerned = self._known.concerned()
         met: list[Holding | MetFile] = []
         skipped: list[Skipped] = []
@@ -143,13 +173,13 @@ class Surveyor:
             believed = memory.believe(folder.path, entries, whole=whole)
             closer = everything or folder.path in self._folders
             for entry, facts in zip(entries, believed, strict=True):
-                whole = everything or (entry.size in self._whole and not ground)
-                if facts is PLAIN and entry.size not in concerned and not closer and not whole:  # as most are
+                entirely = everything or (entry.size in self._whole and not ground)
+                if facts is PLAIN and entry.size not in concerned and not closer and not entirely:  # as most are
                     met.append(unread_holding(rig, place, entry))
                     continue
                 if ground and not (facts and entry.modified):
                     facts = _UNREAD if may_be_archive(entry.path) else PLAIN
-                met.append(MetFile(entry, facts or _UNREAD, whole, folder.path in self._folders))
+                met.append(MetFile(entry, facts or _UNREAD, entirely, folder.path in self._folders))
         self.tally.files += len(met)
         files = [one for one in met if isinstance(one, MetFile)]
         beyond = self._known.beyond_crc()
@@ -160,21 +190,9 @@ class Surveyor:
             self._read_all(lambda file: self._read_far(ground, file), work, memory, threads=False)
         else:
             self._read_all(lambda file: self._read(Path(root), file), work, memory)
-        opened: list[Holding] = []
-        archives: list[SketchedArchive] = []
-        for file in met:
-            if isinstance(file, Holding):
-                opened.append(file)
-                continue
-            holding = loose_holding(place, rig, file)
-            opened.append(holding)
-            if file.facts.sketch:
-                archives.append(SketchedArchive(holding, file.facts.sketch))
-            elif file.facts.members:
-                opened += member_holdings(place, rig, file)
-            if file.fault or file.facts.fault or file.facts.members:
-                skipped += notes_of(file)
-        return Survey(place, HeldHere(opened, archives, place), tuple(skipped), frozenset(there), links)
+        if whole and not ground:
+            memory.keep_only(there, lambda path: _exists(Path(root, path)))
+        return _as_survey(place, rig, met, skipped, frozenset(there), links)
 
     def _dated(self, ground: Ground, entry: Entry) -> Entry:
         """An entry with its time, if it is one that may be read."""
@@ -315,7 +333,7 @@ class Surveyor:
             self._listener.advance(file.entry.size - file.told)
         file.facts = file.facts.sketched()
         if not file.fault:
-            memory.remember(file.entry, file.read_at, file.facts)
+            memory.remember(file.entry, file.read_at, file.facts, whole=file.whole)
         if time.monotonic() - self._saved > SAVE_SECONDS:
             memory.save()
             self._saved = time.monotonic()
@@ -327,6 +345,7 @@ class Surveyor:
         if wanted := self._file_wanted(file):
             size, digests = digest_file(path, file.entry.size, wanted, self._progress(file))
             file.bytes_read += size
+            file.whole = True
             facts = msgspec.structs.replace(facts, digests=merged(facts.digests, digests))
         if facts.kind and not facts.fault:
             facts = self._read_members(path, facts, file)
@@ -379,6 +398,44 @@ class Surveyor:
         except ArchiveError as error:
             return msgspec.structs.replace(facts, fault=str(error), members=tuple(members.values()) or None)
         return msgspec.structs.replace(facts, members=tuple(members.values()))
+
+
+def _as_survey(
+    root: str,
+    rig: str,
+    met: Iterable[Holding | MetFile],
+    skipped: list[Skipped] | None = None,
+    there: frozenset[str] = frozenset(),
+    links: dict[str, str] | None = None,
+) -> Survey:
+    """What was met, as holdings and notes."""
+    opened: list[Holding] = []
+    archives: list[SketchedArchive] = []
+    notes = skipped or []
+    for file in met:
+        if isinstance(file, Holding):
+            opened.append(file)
+            continue
+        holding = loose_holding(root, rig, file)
+        opened.append(holding)
+        if file.facts.sketch:
+            archives.append(SketchedArchive(holding, file.facts.sketch))
+        elif file.facts.members:
+            opened += member_holdings(root, rig, file)
+        if file.fault or file.facts.fault or file.facts.members:
+            notes += notes_of(file)
+    return Survey(root, HeldHere(opened, archives, root), tuple(notes), there, links or {})
+
+
+def _exists(path: Path) -> bool:
+    """Whether something may be at a place: only what the system is sure of is gone."""
+    try:
+        path.lstat()
+    except (FileNotFoundError, NotADirectoryError):
+        return False
+    except OSError:
+        return True
+    return True
 
 
 def _any_of(sizes: Iterable[int], wanted: Container[int | None]) -> bool:

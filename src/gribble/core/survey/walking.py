@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import operator
 import os
+import struct
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -13,6 +14,7 @@ from gribble.core.base.changing import WINDOWS, at_any_length
 from gribble.core.base.errors import reason_of
 from gribble.core.base.names import composed, is_litter, is_trash
 from gribble.core.base.paths import MEMORY_FOLDER, identity, is_junction, is_work_file, leads_out, path_fault, spelling
+from gribble.core.files.volumes import Told
 from gribble.core.records.holding import Skipped, Why
 
 _NAME = operator.attrgetter("name")
@@ -170,6 +172,31 @@ class _Marked:
             return False
         there = identity(child.path)
         return there in self._identities if there else spelling(child.path) in self._spellings
+
+
+_STATE = struct.Struct("<QqqQ")
+
+
+def told_of(entry: Entry) -> Told:
+    """What a file is believed by."""
+    return entry.size, entry.modified, entry.changed, entry.inode
+
+
+def packed_state(entry: Entry) -> bytes:
+    """The same in a few bytes."""
+    try:
+        return _STATE.pack(*told_of(entry))
+    except struct.error:  # a time beyond the year 2262
+        return b"%d %d %d %d" % told_of(entry)
+
+
+def unpacked_state(state: bytes) -> Told:
+    """The same, read back. Raises ValueError for what it cannot be."""
+    if len(state) == _STATE.size:
+        size, modified, changed, inode = _STATE.unpack(state)
+    else:
+        size, modified, changed, inode = map(int, state.split())
+    return size, modified, changed, inode
 
 
 def store_fault(path: str) -> str | None:

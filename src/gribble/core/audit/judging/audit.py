@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from typing import NamedTuple
 
 from msgspec import structs
@@ -14,6 +14,7 @@ from gribble.core.arcade.sets import asks_others, audit_set, nothing_wanted, wan
 from gribble.core.arcade.wanting import variant_faults
 from gribble.core.audit.judging.case import Ask, KeysInPlay, RigCase
 from gribble.core.audit.judging.choices import settle
+from gribble.core.audit.judging.connecting import AwaySources
 from gribble.core.audit.judging.demands import check_root
 from gribble.core.audit.judging.firmware import ways_to_fit
 from gribble.core.audit.judging.games import GamesAuditor
@@ -41,14 +42,17 @@ def audit(rigs: Iterable[RigSeen], elsewhere: Iterable[Holdings], ask: Ask) -> t
     rigs, elsewhere = tuple(rigs), list(elsewhere)
     stock = Stock([*elsewhere, *(rig.holdings for rig in rigs)])
     needs = (need for rig in rigs for fitted in rig.emulators for need in fitted.needs)
-    stock.expect(name for need in needs for part in (need, *need.parts()) for name in part.names)
+    names = [name for need in needs for part in (need, *need.parts()) for name in part.names]
+    away = AwaySources(ask.away)
+    stock.expect(names)
+    away.expect(names)
     judge = Judge(ask.known, ask.readings, ask.near.no_dumps)
     found = []
     for rig in rigs:
         shelf = Shelf(rig)
         case = RigCase(rig, shelf, stock, judge, _obstacles(rig, shelf), ask)
         others = (other.holdings for other in rigs if other is not rig)
-        found.append(_Auditor(case, [*elsewhere, *others]).audit())
+        found.append(_Auditor(case, [*elsewhere, *others], away).audit())
     return tuple(found)
 
 
@@ -80,7 +84,8 @@ class _Sets(NamedTuple):
 class _Auditor:
     """Audits one rig: first which files serve where they lie, then each need with that knowledge."""
 
-    def __init__(self, case: RigCase, elsewhere: list[Holdings]) -> None:
+    def __init__(self, case: RigCase, elsewhere: list[Holdings], away: AwaySources) -> None:
+        self._away = away
         self._case, self._rig, self._shelf, self._judge = case, case.rig, case.shelf, case.judge
         self._elsewhere = elsewhere
         self._serving = Serving(case)
@@ -141,7 +146,9 @@ class _Auditor:
         asked = wanted if fitted.asked is None else fitted.asked
         if fitted.among is not None:
             asked = [name for name in asked if name in fitted.among]
-        sets = tuple(audit_set(arcade.roster, name, cabinet, arcade.others, discs) for name in asked)
+        sets = tuple(
+            self._away.connected_set(audit_set(arcade.roster, name, cabinet, arcade.others, discs)) for name in asked
+        )
         asks = bool(arcade.unread) and asks_others(fitted.asked or fitted.wanted, arcade.roster, sets, cabinet)
         notes = [*filter(None, [arcade.note]), *variant_faults(arcade.roster, fitted.variants)]
         found = _Sets(sets, asks=asks, note="; ".join(notes))
@@ -152,7 +159,19 @@ class _Auditor:
             return found
         how = HowPacked(fitted.style, fitted.stubs, fitted.lean)
         uses = in_use(arcade.roster, {*wanted, *asked}, cabinet)
-        return found._replace(remedies=pack_sets(arcade.roster, sets, cabinet, how, discs), uses=uses)
+        remedies = pack_sets(arcade.roster, sets, cabinet, how, discs)
+        return found._replace(remedies=self._awaited(remedies, sets), uses=uses)
+
+    def _awaited(self, remedies: SetRemedies, sets: Iterable[SetAudit]) -> SetRemedies:
+        """The same, where a set waits for a source that is away."""
+        awaited = {one.set: words for one in sets if (words := self._away.waiting_for(one))}
+        waiting = tuple(
+            structs.replace(one, reason=f"not packed in part: the rest is in {awaited[one.set]}, which is away")
+            if one.set in awaited
+            else one
+            for one in remedies.waiting
+        )
+        return structs.replace(remedies, waiting=waiting)
 
     # The needs of one emulator
 
@@ -161,6 +180,7 @@ class _Auditor:
         need is known."""
         keys = KeysInPlay(self._required(fitted))
         found: dict[str, Finding] = {}
+        away = self._away
         for need in fitted.needs:
             if need.key:
                 found[need.id] = self._needs.find(fitted, need, keys)
@@ -169,9 +189,13 @@ class _Auditor:
         for need in _requirements_first(fitted.needs):
             if need.id not in found:
                 found[need.id] = self._fit(fitted, self._needs.find(fitted, need, keys), keys, now)
+            found[need.id] = away.connected(fitted, found[need.id], self._preferred(keys))
             if not (found[need.id].met or found[need.id].fixable):
                 keys = keys._replace(unmet=keys.unmet | {need.id})
         return settle(tuple(found[need.id] for need in fitted.needs), fitted.liking)
+
+    def _preferred(self, keys: KeysInPlay) -> Callable[[Need], list[Accept]]:
+        return lambda need: self._needs.preferred(need, keys)
 
     def _required(self, fitted: Fitted) -> frozenset[str]:
         """The keys that the firmware in place requires or, where there is none, the firmware that would be taken."""

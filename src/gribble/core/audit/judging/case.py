@@ -8,6 +8,7 @@ from msgspec import Struct, field
 
 from gribble.core.audit.judging.judge import Judge
 from gribble.core.diagnosis.nearmisses import NearMisses
+from gribble.core.records.away import Away
 from gribble.core.records.obstacles import Obstacles
 from gribble.core.records.readings import Readings
 from gribble.core.records.rig_seen import RigSeen
@@ -19,13 +20,15 @@ from gribble.core.survey.stock import Stock
 
 class Ask(Struct, frozen=True, kw_only=True):
     """What an audit is asked with: which contents are known, the near misses, and the contents that were read
-    beforehand. `games` adds game folders, `packing` what would put sets right."""
+    beforehand. `games` adds game folders, `packing` what would put sets right; `away` are the sources that are not
+    here, with what they hold."""
 
     known: KnownContents
     near: NearMisses = field(default_factory=NearMisses)
     readings: Readings = Readings()
     games: bool = False
     packing: bool = False
+    away: tuple[Away, ...] = ()
 
 
 class RigCase(NamedTuple):

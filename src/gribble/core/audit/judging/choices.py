@@ -63,13 +63,14 @@ def _settle_choices(findings: tuple[Finding, ...], liking: Liking, kept: frozens
     """The findings with every choice settled: one of its needs counts, the others are spared, but for those `kept`.
 
     Where one is met as it is, none raises an alarm. Else the one counts that held files can put right; of several, and
-    where there is none, the one that is liked best. One whose content requires what cannot be had comes last.
+    where there is none, one that a source which is away can, and else the one that is liked best. One whose
+    content requires what cannot be had comes last.
     """
     hopeless = {finding.need.id for finding in findings if not (finding.met or finding.fixable)}
 
-    def order(finding: Finding) -> tuple[bool, bool, bool]:
+    def order(finding: Finding) -> tuple[bool, bool, bool, bool]:
         in_vain = finding.content is not None and not hopeless.isdisjoint(finding.content.requires)
-        return (in_vain, not finding.met, not finding.fixable)
+        return (in_vain, not finding.met, not finding.fixable, not finding.connectable)
 
     choices: dict[str, list[Finding]] = {}
     for finding in findings:
@@ -86,7 +87,7 @@ def _settle_choices(findings: tuple[Finding, ...], liking: Liking, kept: frozens
             words = f"you accept the gap of {accepted.need.called}, and one of them is enough"
             settled |= {one.need.id: _spared(one, words) for one in members if one.need.id not in kept}
             continue
-        if not chosen.met and not chosen.fixable:
+        if not chosen.met and not chosen.connectable:
             others = tuple(finding.need.called for finding in members if finding is not chosen)
             settled[chosen.need.id] = structs.replace(chosen, instead=others)
         for finding in members:
@@ -99,7 +100,7 @@ def _spare(finding: Finding, chosen: Finding, members: list[Finding]) -> Finding
     name = chosen.need.called
     if chosen.met:
         words = f"{name} is there, and one of the {len(members)} is enough"
-    elif chosen.fixable:
+    elif chosen.connectable:
         words = f"{name} is chosen, and one of the {len(members)} is enough"
     else:
         words = f"would do as well as {name}; one of the {len(members)} is enough"

@@ -1,0 +1,48 @@
+"""Amounts and times as people write and read them."""
+
+from __future__ import annotations
+
+import re
+from datetime import datetime
+
+from gribble.core.base.errors import GribbleError
+
+_BYTES = re.compile(r"^(\d+(?:\.\d+)?)\s*(|[KMGT]i?)B?$", re.IGNORECASE)
+_POWERS = {"": 0, "K": 1, "M": 2, "G": 3, "T": 4}
+LATEST = 4_102_444_800
+"""The year 2100, in seconds since 1970: no time of ours is later."""
+_DAYS = re.compile(r"^(\d{1,5})\s*(|d|w|days?|weeks?)$", re.IGNORECASE)
+
+
+def read_bytes(text: str) -> int:
+    """A size in bytes: "8GB" is decimal, "8GiB" binary. Raises GribbleError."""
+    match = _BYTES.match(text.strip())
+    if not match:
+        raise GribbleError(f"'{text}' is no size", fix="Write 8GB (decimal), 8GiB (binary) or a number of bytes.")
+    number, unit = match.groups()
+    base = 1024 if unit[1:] else 1000
+    return int(float(number) * base ** _POWERS[unit[:1].upper()])
+
+
+def read_days(text: str) -> int:
+    """A span in days: "90d", "6w", or a number of days. Raises GribbleError."""
+    match = _DAYS.match(text.strip())
+    if not match:
+        raise GribbleError(f"'{text}' is no span of days", fix="Write 90d (days) or 6w (weeks).")
+    number, unit = match.groups()
+    return int(number) * (7 if unit.lower().startswith("w") else 1)
+
+
+def since_words(when: float, now: float) -> str:
+    """A time in seconds since 1970 as in "since 3 November", with the year where it is another than now's; empty for
+    none, and for what is still to come."""
+    if not 0 < when < LATEST or when > now + 60:
+        return ""
+    year = datetime.fromtimestamp(now).year
+    return f"since {day_words(when).removesuffix(f' {year}')}"
+
+
+def day_words(when: float) -> str:
+    """The day of a time in seconds since 1970, as in "3 November 2025"."""
+    then = datetime.fromtimestamp(when)
+    return f"{then.day} {then:%B} {then.year}"

@@ -1,0 +1,107 @@
+"""Proofs: when each file was last read whole, and what its digests were then, so that what changes without a new date
+is noticed. Kept in the index's database, beside what surveys know, and outlasting it.
+"""
+
+from __future__ import annotations
+
+import os
+import sqlite3
+from collections.abc import Iterable, Iterator
+
+import msgspec
+from msgspec import Struct
+
+from gribble.core.base.digests import NO_DIGESTS, Digests
+from gribble.core.base.names import ANY_NAME
+from gribble.core.survey.limits import merged
+from gribble.core.survey.walking import Entry, packed_state, unpacked_state
+
+SCHEMA = """
+CREATE TABLE IF NOT EXISTS proof_1 (folder INTEGER, name BLOB, state BLOB, digests BLOB, read INTEGER,
+    PRIMARY KEY (folder, name)) WITHOUT ROWID;
+CREATE TABLE IF NOT EXISTS round_1 (of TEXT PRIMARY KEY, begun INTEGER);
+"""
+_BELOW = """
+SELECT folder_2.path, name, state, digests, read FROM folder_2 JOIN proof_1 ON proof_1.folder = folder_2.id
+WHERE (path = ? OR (path > ? AND path < ?)) AND typeof(name) = 'blob'
+"""
+_DIGESTS = msgspec.msgpack.Decoder(Digests)
+_ENCODE = msgspec.msgpack.Encoder().encode
+
+
+class Proof(Struct, frozen=True, gc=False):
+    """What a file was when it was read whole at a time (nanoseconds since 1970; 0: nobody knows when): its size, times
+    and inode, and digests of all of it."""
+
+    entry: Entry
+    digests: Digests
+    read: int
+
+    def follows(self, former: Proof) -> bool:
+        """Whether this one may take the place of a former: not where the content is another under the same date, which
+        somebody has to be told."""
+        if (self.entry.size, self.entry.modified) != (former.entry.size, former.entry.modified):
+            return True
+        return self.digests.agrees(former.digests)
+
+
+class Proofs:
+    """The proofs in a database; whoever makes it deals with sqlite3.DatabaseError."""
+
+    def __init__(self, database: sqlite3.Connection) -> None:
+        self._database = database
+
+    def below(self, root: bytes) -> Iterator[tuple[str, Proof]]:
+        """The proofs of all files below a folder, with their paths relative to it."""
+        start = len(root) + 1
+        for folder, name, state, digests, read in self._database.execute(_BELOW, (root, root + b"/", root + b"0")):
+            path = os.fsdecode(folder[start:] + b"/") if len(folder) >= start else ""
+            if proof := _proof(path + name.decode("utf-8", ANY_NAME), state, digests, read):
+                yield proof.entry.path, proof
+
+    def keep(self, folder: int, proofs: Iterable[Proof]) -> None:
+        """Keep proofs of files in a folder, by its number, where they may follow those that are there."""
+        for proof in proofs:
+            name = proof.entry.path.rpartition("/")[2].encode("utf-8", ANY_NAME)
+            question = "SELECT state, digests, read FROM proof_1 WHERE folder = ? AND name = ?"
+            row = self._database.execute(question, (folder, name)).fetchone()
+            former = _proof(proof.entry.path, *row) if row else None
+            if former is None or proof.follows(former):
+                digests = merged(former.digests, proof.digests) if former and _same(former, proof) else proof.digests
+                values = (folder, name, packed_state(proof.entry), _ENCODE(digests), proof.read)
+                self._database.execute("INSERT OR REPLACE INTO proof_1 VALUES (?, ?, ?, ?, ?)", values)
+
+    def read_at(self, folder: bytes, name: bytes) -> int:
+        """When a file was last read whole, in nanoseconds since 1970; 0 where nobody knows."""
+        question = "SELECT read FROM proof_1 JOIN folder_2 ON folder = id WHERE path = ? AND name = ?"
+        row = self._database.execute(question, (folder, name)).fetchone()
+        return int(row[0]) if row else 0
+
+    def drop(self, folder: int, name: bytes) -> None:
+        """Forget the proof of a file that is gone."""
+        self._database.execute("DELETE FROM proof_1 WHERE folder = ? AND name = ?", (folder, name))
+
+    def begun(self, of: str) -> int:
+        """When a round of scrubbing was begun that has not come to its end, in nanoseconds since 1970; 0 for none."""
+        row = self._database.execute("SELECT begun FROM round_1 WHERE of = ?", (of,)).fetchone()
+        return int(row[0]) if row else 0
+
+    def begin(self, of: str, when: int) -> None:
+        """Note that a round was begun; 0 that it has come to its end."""
+        self._database.execute("DELETE FROM round_1 WHERE of = ?", (of,))
+        if when:
+            self._database.execute("INSERT INTO round_1 VALUES (?, ?)", (of, when))
+
+
+def _same(former: Proof, proof: Proof) -> bool:
+    return (former.entry.size, former.entry.modified) == (proof.entry.size, proof.entry.modified)
+
+
+def _proof(path: str, state: bytes, digests: bytes, read: object) -> Proof | None:
+    """A proof as it was kept; None where that makes no sense."""
+    try:
+        size, modified, changed, inode = unpacked_state(state)
+        known = _DIGESTS.decode(digests) if digests else NO_DIGESTS
+        return Proof(Entry(path, size, modified, changed, inode), known, int(str(read)))
+    except (ValueError, msgspec.MsgspecError, TypeError):
+        return None

@@ -1,0 +1,119 @@
+"""Which sources were seen when and on which volume, so that one that is away is known to be, and a stick is the same
+stick wherever it is plugged in."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import stat
+import time
+from collections.abc import Iterator
+from pathlib import Path
+from typing import NamedTuple
+
+from gribble.core.base.amounts import LATEST, day_words, since_words
+from gribble.core.base.errors import reason_of
+from gribble.core.base.regular import read_regular
+from gribble.core.files.volumes import are_others, mark_of, mount_point, mounted_with
+from gribble.core.records.config import MovedSource, Source
+from gribble.core.survey.seen import keep
+
+_MOST_BYTES = 1 << 20
+
+
+class Seen(NamedTuple):
+    """When a source was last there, in seconds since 1970; on which volume, and where on it."""
+
+    when: float = 0.0
+    mark: str = ""
+    within: str = ""
+
+
+class SeenSources:
+    """The sources that have been seen, by the place that is written for them. Kept in a small file beside the
+    configuration, anew once a day for each."""
+
+    def __init__(self, path: Path | None = None) -> None:
+        self._path = path
+        self._seen = self._read()
+
+    def _read(self) -> dict[str, Seen]:
+        try:
+            found = json.loads(read_regular(self._path, _MOST_BYTES, through_links=False)) if self._path else {}
+            return {str(at): Seen(float(when), str(mark), str(within)) for at, (when, mark, within) in found.items()}
+        except (OSError, ValueError, TypeError, AttributeError, RecursionError):
+            return {}
+
+    def __contains__(self, source: Source) -> bool:
+        return source.known_at in self._seen
+
+    def since(self, source: Source) -> str:
+        """Since when a source has been away, in words that follow "away": since it was last seen. Empty where nobody
+        knows, or by the clock that is still to come."""
+        when = self._seen.get(source.known_at, Seen()).when
+        return since_words(when, time.time())
+
+    def today(self, source: Source) -> Source:
+        """A source where it is today: where it is written to be, or where the volume on which it was is now."""
+        known = self._seen.get(source.at)
+        if known is None or not known.mark or _is_there(Path(source.at), known.mark):
+            return source
+        for place in mounted_with(known.mark):
+            if os.path.isdir(place / known.within):
+                return MovedSource(at=str(place / known.within), name=source.name, written=source.at)
+        return source
+
+    def why_other(self, source: Source) -> str:
+        """Why what lies at a source's place is not what was there before; empty where it may be."""
+        known = self._seen.get(source.known_at, Seen())
+        if are_others(known.mark, mark_of(Path(source.at))):
+            return f"another volume lies at {source.at}"
+        return ""
+
+    def note(self, source: Source) -> None:
+        """Remember a source that is there now, and what was at its place before no more; where that cannot be written,
+        nothing is lost but this memory."""
+        place, before = Path(source.at), self._seen.get(source.known_at)
+        now = time.time()
+        mark = mark_of(place)
+        if self._path is None or (before and before.mark == mark and _day(before.when) == _day(now)):
+            return
+        within = "" if not mark else os.path.relpath(os.path.realpath(place), mount_point(place))
+        self._seen = {**self._read(), source.known_at: Seen(now, mark, within)}
+        keep(self._path, self._seen)
+
+
+def why_away(source: Source, seen: SeenSources, *, held: bool) -> str:
+    """Why a source cannot be looked at; empty where it can. Where the index `held` files of it, an empty folder is one
+    on which nothing is mounted."""
+    try:
+        status = os.stat(source.at)
+        if not stat.S_ISDIR(status.st_mode):
+            return ""
+        with os.scandir(source.at) as listing:
+            empty = held and next(listing, None) is None
+    except FileNotFoundError:
+        return f"{source.at} is not there"
+    except PermissionError:
+        return ""  # it is there, and whoever reads it is told
+    except OSError as error:
+        return f"{source.at} cannot be reached: {reason_of(error)}"
+    return f"{source.at} is empty, and held files before" if empty else seen.why_other(source)
+
+
+def _is_there(place: Path, mark: str) -> bool:
+    """Whether a folder may be on a volume: not where it is on another, or nothing is in it."""
+    now = mark_of(place) if os.path.isdir(place) else ""
+    if not now or are_others(mark, now):
+        return False
+    return now == mark or next(_children(place), None) is not None
+
+
+def _children(place: Path) -> Iterator[Path]:
+    with contextlib.suppress(OSError):
+        yield from place.iterdir()
+
+
+def _day(when: float) -> object:
+    return day_words(when) if 0 < when < LATEST else None
