@@ -37,7 +37,7 @@ ABOUT = {
     "cli/place": "Planning and placing", "core/placing": "Planning and placing", "cli/undo": "Taking back",
     "cli/history": "Taking back", "stores/secret": "Taking back", "cli/attic": "Taking back", "cli/report": "Reports",
     "cli/demo": "The demo world", "demo": "The demo world", "stores/local": "Writing files",
-    "core/base/amounts": "Names and options",
+    "core/base/amounts": "Names and options", "cli/watch": "Names and options",
 }  # fmt: skip
 """The subject of a message by the module that raises it; the longest beginning counts."""
 

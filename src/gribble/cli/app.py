@@ -52,6 +52,7 @@ COMMANDS = {
     ),
     "scrub": ("scrub", "Read again what was proven once, oldest first, and tell what changed without a new date."),
     "undo": ("undo", "Take a run back: the rig is as it was before, names, bytes and file times."),
+    "watch": ("watch", "Say what files are, and who wants them, as they come to rest in your sources."),
     "why": ("why", "Why an emulator or a set will not run: first things first, each with the next step."),
     "attic": ("", "What runs have displaced: looked at, brought back, or deleted for good."),
     "attic list": ("attic", "Every file in the attics of your rigs, newest run first."),

@@ -37,6 +37,10 @@ class Call:
         whole, paged = bool(self._given.get("verbose")), bool(self._given.get("pager"))
         return Screen(environment.stdout, environment.stderr, environment.env, whole=whole, paged=paged)
 
+    def aside(self) -> Call:
+        """The same call, but that all it says goes to standard error."""
+        return Call(self.environment._replace(stdout=self.environment.stderr), {**self._given, "json": False})
+
     def end(self) -> None:
         """The answer is complete."""
         if "screen" in self.__dict__:

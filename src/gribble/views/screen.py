@@ -98,6 +98,11 @@ class Screen:
             text = json.dumps(answer, indent=1)
         self._answer.raw_bytes(f"{text}\n".encode())
 
+    def json_line(self, record: dict[str, Any]) -> None:
+        """One of many JSON objects, in a line, at once."""
+        self.raw(f"{json.dumps(record)}\n")
+        self.flush()
+
     def raw(self, text: str) -> None:
         """What another program is to read, as it is."""
         self._answer.raw(text)
@@ -105,6 +110,7 @@ class Screen:
     def flush(self) -> None:
         """Hand on what was said so far; what is said from here on is an answer of its own."""
         self._answer.done()
+        self._answer.flush()
 
     def tell(self, *parts: str | Text, style: str = "") -> None:
         """One line beside the result, on standard error."""

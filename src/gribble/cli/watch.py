@@ -1,0 +1,261 @@
+"""`gribble watch`: files as they come to rest, what they are, and who wants them."""
+
+from __future__ import annotations
+
+import os
+import signal
+import threading
+import time
+from collections import Counter
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from pathlib import Path
+from queue import Empty, SimpleQueue
+from typing import Annotated, Optional
+
+import typer
+
+from gribble.cli.command import Call, command
+from gribble.cli.options import YesOption
+from gribble.cli.running import place_plan, planned
+from gribble.cli.session import Session
+from gribble.cli.surveying import survey, survey_with
+from gribble.core.answers.arrived import Arrived, arrived
+from gribble.core.answers.identify import explain, held_sets, identify_keys, identify_sets
+from gribble.core.answers.identify import identify as identify_holdings
+from gribble.core.audit.asked import concerning
+from gribble.core.audit.scope import Scope
+from gribble.core.base.errors import ExitCode, GribbleError
+from gribble.core.survey.arriving import Arrivals, FolderWatch, Word, files_at, glance, is_of_interest
+from gribble.views.looks import count, shorten
+from gribble.views.watch import arrived_json, show_arrived, show_rig
+
+TICK_SECONDS = 0.25
+"""How often files that are not at rest are looked at."""
+IDLE_SECONDS = 2.0
+"""How often sources and rigs that come and go are looked for."""
+
+
+@command("watch", takes="json config")
+def watch(
+    call: Call,
+    paths: Annotated[
+        Optional[list[str]],  # noqa: UP045
+        typer.Argument(metavar="PATH...", help="Only these folders.", show_default=False),
+    ] = None,
+    place: Annotated[bool, typer.Option("--place", help="Plan and ask to place what somebody lacks.")] = False,
+    look: Annotated[
+        bool, typer.Option("--look", help="Look every second, where the system tells of no changes.")
+    ] = False,
+    yes: YesOption = False,
+) -> int:
+    """Say what files are, and who wants them, as they come to rest in your sources.
+
+    A download that grows is waited for, archives are looked into, and what no sheet knows is only counted. Sources and
+    rigs that are plugged in are greeted. Ctrl-C ends it with a summary.
+
+    Example: gribble watch
+    """
+    if place and not yes and (call.json or not call.environment.is_terminal):
+        raise GribbleError(
+            "--place asks before each run, and nobody is there to answer", fix="Add --yes, or leave --place out."
+        )
+    if yes and not place:
+        raise GribbleError("--yes answers for --place alone", fix="Add --place.")
+    watching = _Watching(call, [call.environment.path(path) for path in paths or ()], place, look, yes)
+    with _until_interrupted():
+        watching.begin()
+        watching.go_on()
+    watching.end()
+    return ExitCode.CLEAN
+
+
+@contextmanager
+def _until_interrupted() -> Iterator[None]:
+    """Ctrl-C, or a signal to end, is how this comes to its end."""
+
+    def end(_number: int, _frame: object) -> None:
+        raise KeyboardInterrupt
+
+    in_main = threading.current_thread() is threading.main_thread()
+    former = signal.signal(signal.SIGTERM, end) if in_main else None
+    try:
+        yield
+    except KeyboardInterrupt:
+        pass
+    finally:
+        if in_main:
+            signal.signal(signal.SIGTERM, former)
+
+
+class _Watching:
+    """One watch, from its beginning to Ctrl-C."""
+
+    def __init__(self, call: Call, named: list[Path], place: bool, look: bool, yes: bool) -> None:
+        """`named` are the folders to watch instead of the sources. Raises GribbleError."""
+        self._call, self._named, self._place, self._look, self._yes = call, named, place, look, yes
+        self._changes: SimpleQueue[Word] = SimpleQueue()
+        self._arrivals = Arrivals(glance)
+        self._watches: dict[Path, FolderWatch] = {}
+        self._here: dict[str, bool] = {}
+        self._tally: Counter[str] = Counter()
+        self._roots: list[Path] = []
+        self._files: dict[str, int] = {}  # how many there are, by root
+        self._rigs: dict[str, Path] = {}
+        for place_ in named:
+            if not os.path.isdir(place_):
+                what = "is a file" if os.path.lexists(place_) else "is not there"
+                raise GribbleError(f"{place_} {what}", fix="Name folders to watch, or none for all your sources.")
+
+    def begin(self) -> None:
+        """Survey once, so that what is there is known, and begin to watch."""
+        with Session(self._call) as session:
+            config = session.loaded.config
+            self._roots = self._named or [Path(one.at) for one in config.sources]
+            self._rigs = {name: Path(rig.at) for name, rig in config.rig.items() if not rig.far}
+            if not self._roots:
+                raise GribbleError("there is nothing to watch", fix="Name a folder, or sources in gribble.toml.")
+            world = survey(session, Scope())
+            self._files = {one.root: sum(each.member is None for each in one.holdings.opened) for one in world.sources}
+            session.notes.hush()
+            self._look_round(greet=False)
+        told = ", ".join(self._called(root) for root in self._watches) or "nothing yet"
+        away = "".join(f"; {self._called(root)} is away" for root in self._roots if root not in self._watches)
+        self._tell(f"Watching {told}{away}. Ctrl-C ends it.")
+
+    def go_on(self) -> None:
+        """Take changes as they come; look round for what is plugged in."""
+        looked = time.monotonic()
+        while True:
+            with suppress(Empty):
+                self._take(self._changes.get(timeout=TICK_SECONDS if self._arrivals else IDLE_SECONDS))
+            if rested := self._arrivals.at_rest(time.monotonic()):
+                self._answer(rested)
+            if time.monotonic() - looked >= IDLE_SECONDS:
+                self._look_round(greet=True)
+                looked = time.monotonic()
+
+    def end(self) -> None:
+        """Say what came of it."""
+        for one in self._watches.values():
+            one.stop()
+        total = sum(self._tally.values())
+        parts = ", ".join(f"{number:,} {word}" for word, number in self._tally.most_common())
+        self._tell(f"\n{count(total, 'file')} came to rest{': ' if parts else ''}{parts}.")
+
+    # What changes
+
+    def _take(self, word: Word) -> None:
+        if word.paths is None:
+            self._watches.pop(word.root, None)
+            return
+        now = time.monotonic()
+        for path in word.paths:
+            for file in files_at(path) if os.path.lexists(path) else ():
+                inside = any(Path(file).is_relative_to(root) for root in self._rigs.values())
+                if not inside and is_of_interest(os.path.relpath(file, word.root)):
+                    self._arrivals.touch(file, now)
+
+    def _answer(self, paths: list[str]) -> None:
+        """What files are that have come to rest; and placing them, if that is wanted."""
+        try:
+            with Session(self._call) as session:
+                world, surveys = survey_with(session, paths, told=0)
+                session.notes.hush()
+                found = [holding for each in surveys for holding in each.holdings]
+                sheets = session.loaded.catalogue.sheets
+                audits = concerning(world, found).audit(Scope())
+                files = identify_holdings(found, session.loaded.known, sheets, audits)
+                files = identify_keys(identify_sets(files, world.rigs, audits), sheets, audits, world.read_whole)
+                searcher = world.searcher(each.holdings for each in surveys)
+                named = frozenset(map(Path, paths))
+                sets = held_sets(files, world.rigs)
+                told = arrived(paths, explain(files, searcher, sheets, named, world.head_of), sets)
+            self._show(told)
+        except GribbleError as error:
+            self._tell(f"gribble: {error}")
+            return
+        needed = sorted({emulator for one in told for emulator in one.needed})
+        if self._place and needed:
+            self._put(tuple(needed))
+
+    def _show(self, told: list[Arrived]) -> None:
+        for one in told:
+            self._tally["needed" if one.needed else "known" if one.lines else "unknown"] += 1
+        if self._call.json:
+            for record in arrived_json(told):
+                self._call.screen.json_line(record)
+        else:
+            show_arrived(self._call.screen, told)
+
+    def _put(self, emulators: tuple[str, ...]) -> None:
+        """Plan what some emulators lack, ask, and carry it out; beside JSON, what is said goes to standard error."""
+        call = self._call.aside() if self._call.json else self._call
+        scope = Scope(emulators=emulators)
+        try:
+            with Session(call, strict=True) as session:
+                audits = survey(session, scope).audit(scope, packing=True)
+                session.notes.hush()
+                code = place_plan(session, scope, audits, planned(session, audits, None, None), self._yes)
+        except GribbleError as error:
+            self._tell(f"gribble: {error}")
+            return
+        call.screen.flush()
+        if self._call.json:
+            placed = {"gribble": "watch/1", "placed": list(emulators), "status": int(code)}
+            self._call.screen.json_line(placed)
+
+    # What comes and goes
+
+    def _look_round(self, *, greet: bool) -> None:
+        """Watch sources that are here, and greet what has come since."""
+        for root in self._roots:
+            here = os.path.isdir(root)
+            if here and root not in self._watches:
+                self._watches[root] = FolderWatch(
+                    root, self._changes, look=self._look, files=self._files.get(str(root), 0)
+                )
+            elif not here and (gone := self._watches.pop(root, None)):
+                gone.stop()
+            if greet and here != self._here.get(str(root), here):
+                words = "is here again; gribble check says what it brings" if here else "is not there any more"
+                self._tell(f"{self._called(root)} {words}.")
+            self._here[str(root)] = here
+        for name, root in self._rigs.items():
+            here = os.path.isdir(root)
+            if greet and here != self._here.get(f"rig {name}", here):
+                self._greet(name, here)
+            self._here[f"rig {name}"] = here
+
+    def _greet(self, name: str, here: bool) -> None:
+        """A rig that was plugged in, or pulled out."""
+        if not here:
+            self._tell(f"{name} is away.")
+            return
+        try:
+            with Session(self._call) as session:
+                scope = Scope(rigs=(name,))
+                (found,) = survey(session, scope).audit(scope)
+                session.notes.hush()
+        except GribbleError as error:
+            self._tell(f"gribble: {error}")
+            return
+        if self._call.json:
+            self._call.screen.json_line({"gribble": "watch/1", "rig": name, "state": found.state, "away": found.away})
+        elif found.away:
+            self._tell(f"{name} is away: {found.away}")
+        else:
+            show_rig(self._call.screen, found)
+
+    def _called(self, root: Path) -> str:
+        looks = self._watches.get(root)
+        return shorten(str(root)) + (" (by looking)" if looks and looks.looks else "")
+
+    def _tell(self, words: str) -> None:
+        """Beside JSON, words go to standard error."""
+        screen = self._call.screen
+        if self._call.json:
+            screen.tell(words)
+        else:
+            screen.say(words)
+            screen.flush()
