@@ -38,6 +38,7 @@ ABOUT = {
     "cli/history": "Taking back", "stores/secret": "Taking back", "cli/attic": "Taking back", "cli/report": "Reports",
     "cli/demo": "The demo world", "demo": "The demo world", "stores/local": "Writing files",
     "core/base/amounts": "Names and options", "cli/watch": "Names and options",
+    "core/answers/again": "Finding the configuration",
 }  # fmt: skip
 """The subject of a message by the module that raises it; the longest beginning counts."""
 

@@ -35,7 +35,7 @@ def discover(folder: Path) -> Discovery:
     for path in folders:
         if any(path.is_relative_to(other) for other in taken):
             continue
-        emulators = tuple(name for name, sheet in sorted(sheets.items()) if _is_rig_of(path, sheet))
+        emulators = tuple(name for name, sheet in sorted(sheets.items()) if is_rig_of(path, sheet))
         if emulators:
             name = re.sub(r"[^A-Za-z0-9_-]+", "-", path.name).strip("-") or "rig"
             while name in rigs:
@@ -54,7 +54,8 @@ def discover(folder: Path) -> Discovery:
     )
 
 
-def _is_rig_of(path: Path, sheet: Sheet) -> bool:
+def is_rig_of(path: Path, sheet: Sheet) -> bool:
+    """Whether a folder has one that only a sheet's emulator has."""
     return any(os.path.isdir(path / folder) for folder in sheet.folders.values() if "/" in folder or len(folder) > 4)
 
 

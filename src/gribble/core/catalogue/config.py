@@ -95,7 +95,7 @@ def _long_form(tables: dict[str, Any]) -> dict[str, Any]:
 
 def _alike(tables: dict[str, Any], mistakes: Mistakes) -> dict[str, Any]:
     """What rigs have of those that they are like, put in: emulators, each with the keys of its own in place of the
-    other's."""
+    other's, but for those of which it says `false`."""
     rigs = tables.get("rig")
     if not isinstance(rigs, dict) or not all(isinstance(rig, dict) for rig in rigs.values()):
         return tables  # which is told as a mistake
@@ -106,6 +106,7 @@ def _alike(tables: dict[str, Any], mistakes: Mistakes) -> dict[str, Any]:
         for one in reversed(chain):
             for emulator, keys in _emulators_of(rigs[one]).items():
                 merged[emulator] = _over(merged.get(emulator, {}), keys)
+        merged = {emulator: keys for emulator, keys in merged.items() if keys is not False}
         own = rigs[name].get("emulators", {})
         alike = len(chain) > 1 and isinstance(own, dict)
         whole[name] = {**rigs[name], "emulators": merged} if alike else rigs[name]
