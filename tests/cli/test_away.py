@@ -81,7 +81,7 @@ def test_what_a_source_that_is_away_holds_is_held_there(gribble: Gribble, tmp_pa
         assert [(one["source"], one["files"]) for one in ended.json["away"]] == [("nas", 2)]
         assert "note: nas (nas/roms) is away since" in ended.err
         said = " ".join(gribble("check", cwd=world, code=1).out.split())
-        assert "switch nas on or plug it in: it is held there as x.bin" in said
+        assert "connect nas (switch it on, or plug it in): it is held there as x.bin" in said
         assert "1 still to obtain" in said or "1 file to obtain" in said
         plan = gribble("plan", "--json", cwd=world, code=1).json
         assert plan["steps"] == []
@@ -101,7 +101,7 @@ def test_what_a_source_that_is_away_holds_is_held_there(gribble: Gribble, tmp_pa
         assert [one["need"] for one in needs["obtain"]] == ["c"]
         reasons = {one["need"]: one for one in gribble("why", "plover", "--json", cwd=world, code=1).json["reasons"]}
         assert (reasons["a"]["next"], reasons["a"]["yours"], reasons["a"]["source"]) == (None, True, "nas")
-        assert "switch nas on" in gribble("why", "plover", cwd=world, code=1).out
+        assert "connect nas" in gribble("why", "plover", cwd=world, code=1).out
         told = gribble("identify", "nas/roms", "--json", cwd=world, code=0).json["files"]
         assert {(Path(one["path"]).name, one["verdict"], one["away"]) for one in told} == {
             ("x.bin", "known", True), ("pack.zip", "known", True),

@@ -20,8 +20,9 @@ from gribble.core.base.changing import WINDOWS
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.catalogue.config import load_config
 from gribble.demo.handheld import free_port, handheld
+from gribble.demo.porch import EVENTS, build_porch
 from gribble.demo.sheets import HANDHELD_PASSWORD
-from gribble.demo.tour import TOUR
+from gribble.demo.tour import KEEPING, TOUR
 from gribble.demo.world import build_world
 from gribble.stores.credentials import variable_of
 from gribble.views.looks import NEXT, QUIET, shorten
@@ -56,21 +57,13 @@ def demo(
     screen.say("arcade cabinet in the corner, and a drawer of files nobody has sorted.")
     with handheld(root / "handheld", port), chdir(root):
         for question, words in TOUR:
-            screen.out.print()
-            screen.say(styled("─" * min(screen.out.width, 80), QUIET))
-            screen.say(styled(question, "bold"))
-            screen.say(styled(f"$ gribble {words}".rstrip(), NEXT))
-            screen.out.print()
-            if step:
-                call.environment.answer()
-            screen.flush()
-            code = run(_in_world(call, root, words))
-            if code not in (ExitCode.CLEAN, ExitCode.ATTENTION):
-                raise GribbleError(
-                    f"gribble {words} ended with status {code}",
-                    fix="What it says above tells why. The world stays as it is.",
-                    code=ExitCode.FAILED,
-                )
+            _stop(call, root, question, words, step)
+    porch = build_porch(root)
+    with chdir(porch):
+        for event, question, words in KEEPING:
+            if event:
+                EVENTS[event](porch)
+            _stop(call, porch, question, words, step)
     screen.out.print()
     screen.say(styled("─" * min(screen.out.width, 80), QUIET))
     screen.say("The world stays for you to try things on:")
@@ -78,6 +71,26 @@ def demo(
     wake_it = f"gribble demo {quoted(folder)} --wake"
     screen.say(f"The handheld is asleep again (away). {wake_it}, in another terminal, wakes it.")
     return ExitCode.CLEAN
+
+
+def _stop(call: Call, root: Path, question: str, words: str, step: bool) -> None:
+    """One stop of a tour: what is asked, the command, and its answer. Raises GribbleError where it fails."""
+    screen = call.screen
+    screen.out.print()
+    screen.say(styled("─" * min(screen.out.width, 80), QUIET))
+    screen.say(styled(question, "bold"))
+    screen.say(styled(f"$ gribble {words}".rstrip(), NEXT))
+    screen.out.print()
+    if step:
+        call.environment.answer()
+    screen.flush()
+    code = run(_in_world(call, root, words))
+    if code not in (ExitCode.CLEAN, ExitCode.ATTENTION):
+        raise GribbleError(
+            f"gribble {words} ended with status {code}",
+            fix="What it says above tells why. The world stays as it is.",
+            code=ExitCode.FAILED,
+        )
 
 
 def _in_world(call: Call, root: Path, words: str) -> Environment:

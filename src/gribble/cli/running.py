@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import signal
 import threading
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from contextlib import ExitStack
 from pathlib import Path
 from types import FrameType, TracebackType
@@ -22,6 +22,7 @@ from gribble.core.placing.plan import make_plan
 from gribble.core.placing.room import check_room
 from gribble.core.placing.run import Stopped, new_run_number
 from gribble.core.placing.store import Stamp, StoreError
+from gribble.core.placing.twins import Twins
 from gribble.core.records.findings import RigAudit
 from gribble.core.records.plan import Plan
 from gribble.core.records.steps import Copy, Step
@@ -151,7 +152,6 @@ def carry_out(session: Session, scope: Scope, plan: Plan, new: frozenset[str], s
         volume = session.rigs.volume(name, rig.root)
         cluster = cluster_of(volume, Path(rig.root))
         check_room(rig.store, name, plan.on(name), session.rigs.elsewhere(), volume, cluster)
-    code: int = ExitCode.CLEAN
     with ExitStack() as stack:
         held = {name: stack.enter_context(rig.locked()) for name, rig in rigs.items()}
         for name, rig in rigs.items():
@@ -162,16 +162,15 @@ def carry_out(session: Session, scope: Scope, plan: Plan, new: frozenset[str], s
                     code=ExitCode.FAILED,
                 )
         number = 0
+        going = []
         for name, one in held.items():
             if number:
                 run = one.start(number, _now(session), plan.on(name))
             else:
                 run = _first(session, list(here.values()), one, plan.on(name))
                 number = run.number
-            code = max(code, run_forward(session, one, run, seen[name].stamps if name in seen else {}))
-            if code == ExitCode.INTERRUPTED:
-                break
-    return code
+            going.append(Going(one, run, seen[name].stamps if name in seen else {}))
+        return run_forward(session, going)
 
 
 def _now(session: Session) -> str:
@@ -215,42 +214,88 @@ class Interruption:
             raise Stopped
 
 
-def run_forward(session: Session, held: HeldRig, run: Run, seen: Mapping[str, Stamp] | None = None) -> int:
-    """Carry out or finish a run; each refused step is told with its reason."""
-    screen, store = session.screen, held.home.store
-    refused: list[tuple[Step, str]] = []
+class Going(NamedTuple):
+    """A run on a rig whose lock is held, and the files that it would displace, as they were when the user was asked."""
 
-    def told(step: Step, reason: str) -> None:
-        if reason:
-            refused.append((step, reason))
+    held: HeldRig
+    run: Run
+    seen: Mapping[str, Stamp] = {}
 
-    with Interruption() as interruption, Bar(screen.err, "Placing") as bar:
-        times = 2 if store.reads_back else 1
-        bar.expect(times * sum(step.bytes for number, step in enumerate(run.steps) if number not in run.done))
+
+def run_forward(session: Session, going: list[Going]) -> int:
+    """Carry out or finish the runs of some rigs side by side, so that each source is read once; each refused step is
+    told with its reason. Where a rig is lost, the others go on. Raises GribbleError for one that was."""
+    refused: dict[str, list[tuple[Step, str]]] = {one.held.name: [] for one in going}
+    lost: list[GribbleError] = []
+    stopped = False
+    twins = Twins() if len(going) > 1 else None
+    with Interruption() as interruption, Bar(session.screen.err, "Placing") as bar:
 
         def watch(bytes_: int) -> None:
             interruption.check()
             bar.advance(bytes_)
 
-        stopped = False
-        runner = held.runner(run, session.rigs.elsewhere(run, held.home), told, watch, seen)
-        try:
-            runner.carry_out(run)
-        except Stopped:
-            stopped = True
-    if stopped:
-        words = f": {len(run.done)} of {count(len(run.steps), 'step')} done on {held.name}, run {run.number}"
-        screen.say(styled("Stopped", "bold"), f"{words}; the file under way is as it was.")
-        screen.next("gribble place --resume", "finishes this run; gribble undo takes it back")
+        runners = {}
+        for one in going:
+            times = 2 if one.held.home.store.reads_back else 1
+            left = (step for number, step in enumerate(one.run.steps) if number not in one.run.done)
+            bar.expect(times * sum(step.bytes for step in left))
+            told = _teller(refused[one.held.name])
+            elsewhere = session.rigs.elsewhere(one.run, one.held.home)
+            runners[one.held.name] = one.held.runner(one.run, elsewhere, told, watch, one.seen, twins)
+        live = {one.held.name: runners[one.held.name].each(one.run) for one in going}
+        while live and not stopped:
+            for name, steps in list(live.items()):
+                try:
+                    if next(steps, None) is None:
+                        del live[name]
+                except Stopped:
+                    stopped = True
+                    break
+                except GribbleError as error:
+                    lost.append(error)
+                    del live[name]
+    code: int = ExitCode.CLEAN
+    for one in going:
+        if one.held.name in live:
+            _say_stopped(session, one)
+        elif one.run.state == "done":
+            code = max(code, _say_done(session, one, refused[one.held.name], runners[one.held.name].copied))
+    if live:
+        session.screen.next("gribble place --resume", "finishes this run; gribble undo takes it back")
         return ExitCode.INTERRUPTED
+    if lost:
+        raise lost[0]
+    return code
+
+
+def _teller(refused: list[tuple[Step, str]]) -> Callable[[Step, str], None]:
+    """What notes the steps that were refused."""
+
+    def told(step: Step, reason: str) -> None:
+        if reason:
+            refused.append((step, reason))
+
+    return told
+
+
+def _say_stopped(session: Session, one: Going) -> None:
+    run = one.run
+    words = f": {len(run.done)} of {count(len(run.steps), 'step')} done on {one.held.name}, run {run.number}"
+    session.screen.say(styled("Stopped", "bold"), f"{words}; the file under way is as it was.")
+
+
+def _say_done(session: Session, one: Going, refused: list[tuple[Step, str]], copied: int) -> int:
+    """What a run that has come to its end has done, and what not."""
+    screen, run, held = session.screen, one.run, one.held
     screen.say(
         styled("Done", "bold"),
         f": {count(len(run.done), 'step')} of {len(run.steps)} on {held.name}, run {run.number}.",
     )
     for step, reason in refused:
         screen.say(f"  not done: {step.kind} {step.place}: {reason}")
-    if runner.copied:
-        files = count(runner.copied, "file")
+    if copied:
+        files = count(copied, "file")
         screen.say(f"  {files} could not be linked (another volume, or one without links): copied instead.")
     if held.home.remote and held.home.remote.trust_size:
         screen.say("  What was sent was not read back (--trust-size): only sizes were compared.")
@@ -298,7 +343,7 @@ def _shown_and_asked(session: Session, rig: RigHome, runs: list[Run]) -> bool:
 
 def _finish(session: Session, held: HeldRig, run: Run) -> int:
     session.screen.say(f"Finishing run {run.number} on {held.name}, which was cut short.")
-    return run_forward(session, held, run)
+    return run_forward(session, [Going(held, run)])
 
 
 def _finish_undo(session: Session, held: HeldRig, run: Run) -> int:

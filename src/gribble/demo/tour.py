@@ -20,3 +20,15 @@ TOUR: tuple[tuple[str, str], ...] = (
     ("As before: the same verdicts as at the start.", ""),
 )
 """What is asked at each stop, and the command that answers it (the last stop is the bare command)."""
+
+KEEPING: tuple[tuple[str, str, str], ...] = (
+    ("", "On the porch, files come from a NAS. What lacks is there.", "check"),
+    ("off", "The NAS is switched off for the night. What it holds is known, and nobody has to obtain it.", "check"),
+    ("", "What would it bring?", "plan"),
+    ("on", "It is on again. Take what it has.", "place --yes"),
+    ("", "And now?", "check"),
+    ("rot", "Weeks later a byte of a file has changed, and its date has not. Who notices?", "scrub"),
+    ("", "The good copy takes its place.", "place --yes"),
+    ("", "Every file is proven, and when it was read last.", "check -v"),
+)
+"""The chapter on keeping a collection: what happens first, what is asked, and the command that answers it."""

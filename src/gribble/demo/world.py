@@ -87,12 +87,12 @@ def build_world(folder: Path, handheld_port: int | None = None) -> None:
                 f"{folder} is not empty", fix="Name another folder: gribble demo FOLDER, or remove this one first."
             )
         for path, data in _files():
-            _write(folder / path, data)
+            write_made(folder / path, data)
         if handheld_port is not None:
             for path, data in _handheld().items():
-                _write(folder / "handheld" / path, data)
+                write_made(folder / "handheld" / path, data)
             address = HANDHELD.replace("@user", HANDHELD_USER).replace("@port", str(handheld_port))
-            _write(folder / "gribble.toml", (CONFIG + address).encode())
+            write_made(folder / "gribble.toml", (CONFIG + address).encode())
     except OSError as error:
         raise GribbleError(f"{folder} cannot be written: {reason_of(error)}", fix="Name another folder.") from error
 
@@ -284,7 +284,7 @@ def _zip(members: dict[str, str | None], more: dict[str, bytes] | None = None) -
     return buffer.getvalue()
 
 
-def _write(path: Path, data: bytes) -> None:
+def write_made(path: Path, data: bytes) -> None:
     path.parent.mkdir(parents=True, exist_ok=True)
     path.write_bytes(data)
     os.utime(path, (_WHEN, _WHEN))

@@ -17,6 +17,7 @@ from gribble.core.files.volumes import folds_case
 from gribble.core.placing.journal import Journal, Run, Seal, runs_in
 from gribble.core.placing.run import Runner, Told
 from gribble.core.placing.store import Elsewhere, Stamp, Store, StoreError
+from gribble.core.placing.twins import Twins
 from gribble.core.records.steps import Step
 from gribble.core.survey.seen import SeenRigs, give_id
 from gribble.stores.files import read_blocks
@@ -217,6 +218,7 @@ class HeldRig:
         told: Told | None = None,
         watch: Callable[[int], None] = lambda _bytes: None,
         seen: Mapping[str, Stamp] | None = None,
+        twins: Twins | None = None,
     ) -> Runner:
         """What carries out, finishes or takes back a run. Raises GribbleError for one that nobody here began."""
         self._check()
@@ -226,7 +228,8 @@ class HeldRig:
                 fix=f"gribble history --adopt {run.number} shows what it would do, and asks whether you trust it.",
                 code=ExitCode.FAILED,
             )
-        return Runner(self.home.store, Journal(run.path, self.home.seal), elsewhere, told, watch, seen)
+        journal = Journal(run.path, self.home.seal)
+        return Runner(self.home.store, journal, elsewhere, told, watch, seen, twins, self.home.root if twins else "")
 
     def take_back(self, run: Run, elsewhere: Elsewhere, leave: frozenset[str] = frozenset()) -> None:
         """Take a run back; folders that it shares with runs taken back before go with it. Raises GribbleError."""

@@ -313,7 +313,7 @@ def _manifest_account(rig: RigAudit, finding: Finding) -> Text:
         text.append("\n").append_text(remedy(words))
     for source in dict.fromkeys(place.source for place in finding.places if place.source):
         held = sum(place.source == source for place in finding.places)
-        text.append("\n").append_text(remedy(f"switch {source} on or plug it in: {count(held, 'file')} held there"))
+        text.append("\n").append_text(remedy(f"connect {source}: {count(held, 'file')} held there"))
     if gaps:
         text.append("\n").append_text(remedy(f"obtain {count(len(gaps), 'file')}; nothing held will do"))
     return text
@@ -388,7 +388,7 @@ def remedy_words(rig: RigAudit, place: PlaceFinding) -> str:
         case Remedy.MEND:
             return _mend_words(rig, place)
         case Remedy.CONNECT:
-            return f"switch {place.source} on or plug it in: it is held there as {_there(place.use)}"
+            return f"connect {place.source} (switch it on, or plug it in): it is held there as {_there(place.use)}"
         case Remedy.OBTAIN:
             return "obtain it; nothing held will do"
         case Remedy.POINT:
@@ -452,7 +452,7 @@ def show_next(screen: Screen, audits: tuple[RigAudit, ...], detail: str = "", sc
         what = f"{fixable:,} places and sets" if whole and kind == "place" else count(fixable, kind)
         screen.next(f"gribble plan{scope}", f"what you hold puts {what} right{more}")
     elif sources and not gaps:
-        screen.next("gribble plan", f"what {' and '.join(sources)} would bring; switch on or plug in, then check again")
+        screen.next("gribble plan", f"what {' and '.join(sources)} would bring; connect, then check again")
     elif surplus := [finding.need.id for finding in findings if any(place.surplus for place in finding.places)]:
         screen.next(f"gribble place --only {surplus[0]}", "displaces what does not belong there, with an undo")
     elif by_name := sum(place.by_name for place in places):

@@ -108,7 +108,7 @@ def _place_lines(one: Needed, need: Need) -> Iterator[str]:
     if need.why:
         yield need.why
     if source := one.source(need):
-        yield f"held in {source}, which is away: switch it on or plug it in"
+        yield f"held in {source}, which is away: connect it"
 
 
 def _content_lines(one: Needed, need: Need) -> Iterator[str]:

@@ -78,7 +78,9 @@ def _account(answer: Answer, reason: Reason) -> Text:
     if finding and finding.chief.refusal and not finding.met:
         text.append("\n").append_text(remedy(f"yours to do: {finding.chief.refusal.fix}"))
     elif reason.source:
-        text.append("\n").append_text(remedy(f"switch {reason.source} on or plug it in, then gribble check"))
+        text.append("\n").append_text(
+            remedy(f"connect {reason.source} (switch it on, or plug it in), then gribble check")
+        )
     elif turn.command:
         text.append("\n").append_text(remedy(turn.command))
     elif reason.verdict != Verdict.UNPROVEN:  # else it only wants to be known

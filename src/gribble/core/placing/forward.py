@@ -17,6 +17,7 @@ from gribble.core.placing.contents import Contents, StepError, agrees
 from gribble.core.placing.journal import Begin, Journal, Run
 from gribble.core.placing.names import third_name, undo_slot, work_name
 from gribble.core.placing.store import Elsewhere, Stamp, Store
+from gribble.core.placing.twins import TwinError, Twins
 from gribble.core.records.steps import (
     Brought,
     Copy,
@@ -46,15 +47,18 @@ class Forward:
         elsewhere: Elsewhere,
         watch: Callable[[int], None],
         seen: Mapping[str, Stamp],
+        twins: Twins,
     ) -> None:
         """`watch` is told of the bytes of each block; it may raise Stopped. `seen` are stamps of files as they were
-        when the user was asked: one that is another by then is not displaced."""
+        when the user was asked: one that is another by then is not displaced. `twins` have what other rigs
+        were given."""
         self._store = store
         self._journal = journal
         self._elsewhere = elsewhere
         self._contents = Contents(store, elsewhere)
         self._watch = watch
         self._seen = seen
+        self._twins = twins
         self.copied = 0
         """How many files that were to be linked had to be copied."""
 
@@ -166,12 +170,32 @@ class Forward:
             if store.link(Path(step.from_), work):
                 return self._digested(store.read(work), wanted)
             self.copied += 1
+        if twin := self._twins.of(step):
+            try:
+                digests = self._sent(step, work, twin.blocks, {*wanted, twin.algorithm}, known)
+                if twin.is_like(digests):
+                    return digests
+            except TwinError:
+                pass
+            self._twins.forget(step)
+        return self._sent(step, work, lambda: self._contents.of(run, number, step), wanted, known)
+
+    def _sent(
+        self,
+        step: Brought,
+        work: str,
+        blocks: Callable[[], Iterator[bytes]],
+        wanted: Iterable[str],
+        known: Mapping[str, str],
+    ) -> Digests:
+        """Write a content into a work file; the digests of what is there then."""
+        store = self._store
         sent = Digester(())
 
         def content() -> Iterator[bytes]:
             nonlocal sent  # anew each time: a connection that broke wants it again
             sent = Digester(() if store.reads_back and known else wanted)
-            return self._fed(self._contents.of(run, number, step), sent)
+            return self._fed(blocks(), sent)
 
         store.write(work, content, like=step.replaces)
         if isinstance(step, Copy) and step.dated:
@@ -183,7 +207,7 @@ class Forward:
         arrived = self._digested(store.read_back(work), wanted)
         if known and not agrees(arrived, step.proof):  # which of the two is it?
             sent = Digester(wanted)
-            for block in self._contents.of(run, number, step):
+            for block in blocks():
                 sent.update(block)
         elif known:
             return arrived

@@ -4,7 +4,7 @@ before it and the outcome after it."""
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
 
 from gribble.core.base.errors import ExitCode, GribbleError
@@ -14,7 +14,8 @@ from gribble.core.placing.contents import Contents, StepError
 from gribble.core.placing.forward import Forward
 from gribble.core.placing.journal import Journal, Run
 from gribble.core.placing.store import Elsewhere, Stamp, Store, StoreError, StoreLost
-from gribble.core.records.steps import Step
+from gribble.core.placing.twins import Twins
+from gribble.core.records.steps import Displace, Rename, Step
 
 Told = Callable[[Step, str], None]
 """Told of each step as it ends, with the reason if it was refused."""
@@ -35,15 +36,19 @@ class Runner:
         told: Told | None = None,
         watch: Callable[[int], None] = lambda _bytes: None,
         seen: Mapping[str, Stamp] | None = None,
+        twins: Twins | None = None,
+        root: str = "",
     ) -> None:
         """`watch` is told before each step and of the bytes of each block; it may raise Stopped. `seen` are stamps of
-        files as they were when the user was asked: one that is another by then is not displaced."""
+        files as they were when the user was asked: one that is another by then is not displaced. `twins` are what is
+        put on other rigs at the same time; where the rig's `root` is given, they are told of what is put there."""
+        self._twins, self._root = twins or Twins(), root
         self._store = store
         self._journal = journal
         self._watch = watch
         self._told = told or (lambda _step, _reason: None)
         self._contents = Contents(store, elsewhere)
-        self._forward = Forward(store, journal, elsewhere, watch, seen or {})
+        self._forward = Forward(store, journal, elsewhere, watch, seen or {}, self._twins)
         self._back = Back(store, journal, self._contents)
 
     @property
@@ -59,6 +64,11 @@ class Runner:
         then stays open.
         Raises Stopped where its watch does; the step under way is put back, and the run stays open, too.
         """
+        for _ in self.each(run):
+            pass
+
+    def each(self, run: Run) -> Iterator[Step]:
+        """The same, step by step, so that the runs of several rigs go on side by side."""
         for number, step in enumerate(run.steps):
             if number in run.done or number in run.failed:
                 continue
@@ -77,6 +87,9 @@ class Runner:
             else:
                 self._journal.done(run, number, sha1)
                 self._told(step, "")
+                if self._root and not isinstance(step, Displace | Rename):
+                    self._twins.note(self._root, step, sha1)
+            yield step
         self._journal.end(run, "done")
 
     def _put_back(self, run: Run, number: int, step: Step) -> None:

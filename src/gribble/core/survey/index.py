@@ -19,6 +19,8 @@ from pathlib import Path
 from types import MappingProxyType
 from typing import Any
 
+from msgspec import structs
+
 from gribble.core.base.changing import remove
 from gribble.core.base.names import ANY_NAME
 from gribble.core.base.paths import is_link
@@ -32,6 +34,10 @@ from gribble.core.survey.walking import Entry, packed_state, told_of, unpacked_s
 MOST_ROW = 16 << 20
 """The longest list of members that is remembered, in bytes; an archive with a longer one is read again each time."""
 SETTLED_NS = 2_000_000_000
+FINE_NS, COARSE_NS = 50_000_000, 1_000_000
+"""A proof is one as soon as a file is older than the grain of a fine clock, which shows in what its times end on."""
+NEVER = -1
+"""A change time that no file has."""
 _SCHEMA = """
 PRAGMA synchronous = NORMAL;
 DROP TABLE IF EXISTS folder_1;
@@ -282,15 +288,15 @@ class Memory:
 
     def remember(self, entry: Entry, read_at: int, facts: Facts, *, whole: bool = False) -> None:
         """Keep the facts of a file that was read at a time (nanoseconds since 1970), and a proof where it was read
-        `whole`, if it was settled then."""
+        `whole`. Facts of one that was not settled then are never believed, but say what was there."""
         told = keep(facts)
-        if read_at - entry.modified < SETTLED_NS:
-            return
         folder, _, name = entry.path.rpartition("/")
+        age = read_at - entry.modified
         if len(told[1] or b"") <= MOST_ROW:
-            row = (name.encode("utf-8", ANY_NAME), packed_state(entry), *told)
-            self._rows.setdefault(self._key(folder), []).append(row)
-        if whole:
+            state = packed_state(entry if age >= SETTLED_NS else structs.replace(entry, changed=NEVER))
+            self._rows.setdefault(self._key(folder), []).append((name.encode("utf-8", ANY_NAME), state, *told))
+        fine = entry.modified % COARSE_NS != 0 and age >= FINE_NS
+        if whole and (age >= SETTLED_NS or fine):
             self._proofs.setdefault(self._key(folder), []).append(Proof(entry, facts.digests, read_at))
 
     def save(self) -> None:

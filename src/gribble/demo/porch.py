@@ -1,0 +1,70 @@
+"""The porch: a small rig whose files come from a NAS that goes away, and a file that changes by itself."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from gribble.core.base.errors import GribbleError, reason_of
+from gribble.demo.contents import content
+from gribble.demo.world import write_made
+
+FOLDER = "porch"
+"""Where it lies in the Lighthouse Games Room."""
+
+_CONFIG = """\
+# The porch: one old terminal for visitors who wait for the ferry.
+sources = [{ at = "nas/roms", name = "nas" }]     # the keeper switches it off at night
+catalogues = ["../catalogue"]
+
+[rig.terminal]
+at = "terminal"
+
+[rig.terminal.emulators.sandpiper]
+release = "3.1"
+machines = ["Tern 8"]
+ignore = ["tern-clock", "tern-test"]
+"""
+_FILES = {
+    "nas/roms/Tern/T8.ROM": "tern8-b",
+    "nas/roms/Tern/drv_rev2.bin": "drive-2",
+}
+_INI = b"[paths]\ncarts = sandpiper/carts\n"
+
+
+def build_porch(world: Path) -> Path:
+    """Build the porch in the world's folder, and say where. Raises GribbleError."""
+    porch = world / FOLDER
+    try:
+        write_made(porch / "gribble.toml", _CONFIG.encode())
+        for path, name in _FILES.items():
+            write_made(porch / path, content(name))
+        write_made(porch / "terminal/sandpiper/sandpiper.ini", _INI)
+        (porch / "terminal/sandpiper/carts").mkdir()
+    except OSError as error:
+        raise GribbleError(f"{porch} cannot be written: {reason_of(error)}", fix="Name another folder.") from error
+    return porch
+
+
+def switch_off(porch: Path) -> None:
+    """The NAS goes away."""
+    (porch / "nas").rename(porch / ".nas, switched off")
+
+
+def switch_on(porch: Path) -> None:
+    """The NAS is there again."""
+    (porch / ".nas, switched off").rename(porch / "nas")
+
+
+def rot(porch: Path) -> None:
+    """A byte of the boot ROM that was placed changes, and its date does not."""
+    place = porch / "terminal/sandpiper/boot/tern8.rom"
+    status, data = place.stat(), bytearray(place.read_bytes())
+    data[len(data) // 3] ^= 0x10
+    with place.open("r+b") as stream:
+        stream.write(data)
+    os.utime(place, ns=(status.st_atime_ns, status.st_mtime_ns))
+
+
+EVENTS = {"off": switch_off, "on": switch_on, "rot": rot}
+"""What happens between the stops of the chapter."""
