@@ -140,6 +140,19 @@ def test_a_budget_is_kept_oldest_first_until_the_round_is_done(gribble: Gribble,
     assert gribble("scrub", "--json", cwd=world, code=0).json["read"] == 6, "then a new one begins"
 
 
+def test_what_is_found_faulty_keeps_nothing_else_from_its_turn(gribble: Gribble, tmp_path: Path) -> None:
+    contents = {f"drawer/{name}": bytes([number]) * 1000 for number, name in enumerate("abcd")}
+    world = small_world(tmp_path / "small", contents, *(need(name[-1], data) for name, data in contents.items()))
+    gribble("check", cwd=world, code=1)
+    for name in "ab":
+        flip(world / "drawer" / name)
+    first = gribble("scrub", "--bytes", "2kB", "--json", cwd=world, code=1).json
+    assert (set(faults(first)), first["left"]) == ({"a", "b"}, 2)
+    second = gribble("scrub", "--bytes", "2kB", "--json", cwd=world, code=0).json
+    assert (second["read"], second["left"]) == (2, 0)
+    assert set(faults(gribble("scrub", "--json", cwd=world, code=1).json)) == {"a", "b"}, "and is told again"
+
+
 def test_only_what_was_read_long_ago_or_is_named_is_read(gribble: Gribble, tmp_path: Path) -> None:
     world = small_world(tmp_path / "small", {"drawer/x": A, "drawer/deep/y": B, "drawer/photo": C})
     gribble("check", cwd=world, code=1)
@@ -152,8 +165,8 @@ def test_only_what_was_read_long_ago_or_is_named_is_read(gribble: Gribble, tmp_p
     flip(world / "drawer/photo")
     assert faults(gribble("scrub", "--json", cwd=world, code=1).json) == {"photo": ("altered", None)}
     with sqlite3.connect(world / ".gribble/index.sqlite") as database:  # a clock that was wrong, and one long ago
-        database.execute("UPDATE proof_1 SET read = ? WHERE name = ?", (time.time_ns() + 10**18, b"x"))
-        database.execute("UPDATE proof_1 SET read = ? WHERE name = ?", (10**18, b"y"))
+        database.execute("UPDATE proof_2 SET looked = ? WHERE name = ?", (time.time_ns() + 10**18, b"x"))
+        database.execute("UPDATE proof_2 SET looked = ? WHERE name = ?", (10**18, b"y"))
     assert gribble("scrub", "--older-than", "90d", "--json", cwd=world, code=0).json["read"] == 2
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import time
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Annotated, Optional
 
@@ -17,6 +18,7 @@ from gribble.core.answers.scrub import Scrub, with_copies
 from gribble.core.audit.world import World
 from gribble.core.base.amounts import read_bytes, read_days
 from gribble.core.base.errors import ExitCode
+from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.scrubbed import Found, Limits
 from gribble.core.survey.facts import Facts
 from gribble.core.survey.matching import KnownContents
@@ -59,6 +61,7 @@ def scrub(
     with Session(call) as session:
         known = session.loaded.known
         world, _ = survey_with(session, [place for place in places if _is_outside(place, session)], told=0)
+        session.notes.aside(*_left_out(world))
         index = open_index(session)
         try:
             with Bar(session.screen.err, "Scrubbing") as bar:
@@ -90,12 +93,24 @@ def scrub(
         return ExitCode.ATTENTION if done.findings else ExitCode.CLEAN
 
 
+def _left_out(world: World) -> Iterator[str]:
+    """What is not read: rigs over the network, and what is away."""
+    names = [f"{one.name} ({'away' if one.away else 'over the network'})" for one in world.rigs if _is_far(one)]
+    names += [f"{one.source} (away)" for one in world.away]
+    if names:
+        yield f"note: left out: {', '.join(names)}"
+
+
+def _is_far(rig: RigSeen) -> bool:
+    return bool(rig.away) or "://" in rig.root
+
+
 def _roots(world: World, session: Session, places: list[str]) -> list[tuple[Path, str]]:
     """The folders that are here, each with the path by which the index knows it: sources, rigs, and what was named."""
     away = {one.at for one in world.away}
     sources = [one for one in session.loaded.config.sources if one.known_at not in away]
     roots = [(Path(one.at), one.known_at) for one in sources if os.path.isdir(one.at)]
-    roots += [(Path(rig.root), rig.root) for rig in world.rigs if not rig.away and "://" not in rig.root]
+    roots += [(Path(rig.root), rig.root) for rig in world.rigs if not _is_far(rig)]
     outside = [Path(place) for place in places if _is_outside(place, session)]
     folders = dict.fromkeys(place if os.path.isdir(place) else place.parent for place in outside)
     return roots + [(folder, str(folder)) for folder in folders]

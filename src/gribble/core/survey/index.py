@@ -150,7 +150,7 @@ class Index:
                 for folder in folders:
                     self._database.execute("DELETE FROM file_2 WHERE folder = ?", (folder,))
                     if proofs:
-                        self._database.execute("DELETE FROM proof_1 WHERE folder = ?", (folder,))
+                        self._database.execute("DELETE FROM proof_2 WHERE folder = ?", (folder,))
         except sqlite3.DatabaseError as error:
             self.note = f"the index cannot be written ({error}); this run is remembered in part"
 
@@ -167,13 +167,14 @@ class Index:
         gone: dict[bytes, list[bytes]],
         proofs: dict[bytes, list[Proof]],
         dropped: Mapping[bytes, Iterable[bytes]] = MappingProxyType({}),
+        looked: Mapping[bytes, Iterable[tuple[bytes, int]]] = MappingProxyType({}),
     ) -> None:
         """Remember files by folder with the proofs of those that were read whole; forget those that are no more, and
-        proofs that are `dropped`."""
+        proofs that are `dropped`. What was `looked` at, and when, is not proven."""
         keeper = Proofs(self._database)
         try:
             with self._database:
-                for path in rows.keys() | gone.keys() | proofs.keys():
+                for path in rows.keys() | gone.keys() | proofs.keys() | looked.keys():
                     self._database.execute("INSERT OR IGNORE INTO folder_2 (path) VALUES (?)", (path,))
                     (folder,) = self._database.execute("SELECT id FROM folder_2 WHERE path = ?", (path,)).fetchone()
                     names = ((folder, name) for name in gone.get(path, ()))
@@ -185,6 +186,8 @@ class Index:
                     keeper.keep(folder, proofs.get(path, ()))
                     for name in dropped.get(path, ()):
                         keeper.drop(folder, name)
+                    for name, when in looked.get(path, ()):
+                        keeper.look(folder, name, when)
         except (sqlite3.DatabaseError, OverflowError) as error:
             self.note = f"the index cannot be written ({error}); this run is remembered in part"
 
@@ -297,7 +300,7 @@ class Memory:
             self._rows.setdefault(self._key(folder), []).append((name.encode("utf-8", ANY_NAME), state, *told))
         fine = entry.modified % COARSE_NS != 0 and age >= FINE_NS
         if whole and (age >= SETTLED_NS or fine):
-            self._proofs.setdefault(self._key(folder), []).append(Proof(entry, facts.digests, read_at))
+            self._proofs.setdefault(self._key(folder), []).append(Proof(entry, facts.digests, read_at, read_at))
 
     def save(self) -> None:
         """Make what was remembered last."""

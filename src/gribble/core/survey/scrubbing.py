@@ -53,8 +53,8 @@ class _Candidate(Struct, frozen=True):
         return os.path.join(self.root, self.entry.path)
 
     @property
-    def read(self) -> int:
-        return self.proof.read if self.proof else 0
+    def looked(self) -> int:
+        return self.proof.looked if self.proof else 0
 
 
 class _Read(Struct):
@@ -89,11 +89,11 @@ class Scrubber:
         """Read what there is to read, oldest first. `of` names the round, which the next call goes on with where this
         one leaves something."""
         now = time.time_ns()
-        chosen = sorted(self._candidates(limits.everything), key=lambda one: (one.read, one.path))
+        chosen = sorted(self._candidates(limits.everything), key=lambda one: (one.looked, one.path))
         begun = self._index.proofs.begun(of) if limits.before is None else 0
         begun = begun if 0 < begun <= now else now
         before = min(limits.before or begun, begun)
-        due = [one for one in chosen if one.read < before]
+        due = [one for one in chosen if one.looked < before]
         work, left = _within(due, limits.bytes)
         done = Scrubbed(left=len(left), left_bytes=sum(one.entry.size for one in left))
         done.too_large = sum(limits.bytes is not None and one.entry.size > limits.bytes for one in left)
@@ -119,13 +119,14 @@ class Scrubber:
         now = time.time_ns()
         for root, key in self._roots:
             proofs = {
-                path: structs.replace(proof, read=0) if proof.read > now else proof  # of a clock that was wrong
+                # of a clock that was wrong
+                path: structs.replace(proof, read=0, looked=0) if max(proof.read, proof.looked) > now else proof
                 for path, proof in self._index.proofs.below(os.fsencode(key))
             }
             for entry, facts in self._index.memory(key).everything():
                 proof = proofs.pop(entry.path, None)
                 if proof is None and facts and facts.digests.known():  # from before there were proofs
-                    proof = Proof(entry, facts.digests, 0)
+                    proof = Proof(entry, facts.digests, 0, 0)
                 if proof is None and not (everything or (facts and facts.looked_into and self._matters(facts))):
                     continue
                 yield from self._meant(_Candidate(root, os.fsencode(key), entry, facts or Facts(), proof), told)
@@ -179,19 +180,22 @@ class Scrubber:
         done.bytes += told.bytes
         done.read += told.bytes > 0 or told.entry is not None
         if told.fault:
-            since, digests = one.read, one.proof.digests if one.proof else NO_DIGESTS
+            since, digests = (one.proof.read, one.proof.digests) if one.proof else (0, NO_DIGESTS)
             done.findings.append(
                 Found(
                     path=one.path, fault=told.fault, since=since, reason=told.reason, digests=digests,
                     size=one.entry.size,
                 )
             )  # fmt: skip
+        now = time.time_ns()
         if told.fault in (Fault.ROTTED, Fault.ALTERED):
             notes.forget(one)  # what a survey believes of it is not so
-        elif told.fault is Fault.GONE:
+        if told.fault is Fault.GONE:
             notes.forget(one, proof=True)
+        elif told.fault:
+            notes.look(one, now)
         elif told.entry and told.digests.known():
-            notes.prove(one, Proof(told.entry, told.digests, time.time_ns()))
+            notes.prove(one, Proof(told.entry, told.digests, now, now))
 
     def _read_several(self, several: list[_Candidate]) -> list[_Read]:
         return [self._read(one) for one in several]
@@ -268,12 +272,16 @@ class _Notes:
         self._proofs: dict[bytes, list[Proof]] = {}
         self._gone: dict[bytes, list[bytes]] = {}
         self._dropped: dict[bytes, list[bytes]] = {}
+        self._looked: dict[bytes, list[tuple[bytes, int]]] = {}
         self._saved = time.monotonic()
 
     def prove(self, one: _Candidate, proof: Proof) -> None:
         self._proofs.setdefault(_folder(one), []).append(proof)
         if time.monotonic() - self._saved > SAVE_SECONDS:
             self.save()
+
+    def look(self, one: _Candidate, when: int) -> None:
+        self._looked.setdefault(_folder(one), []).append((base(one.entry.path).encode("utf-8", ANY_NAME), when))
 
     def forget(self, one: _Candidate, *, proof: bool = False) -> None:
         name = base(one.entry.path).encode("utf-8", ANY_NAME)
@@ -283,9 +291,9 @@ class _Notes:
 
     def save(self) -> None:
         """Make it last."""
-        if self._proofs or self._gone:
-            self._index.write({}, self._gone, self._proofs, self._dropped)
-            self._proofs, self._gone, self._dropped = {}, {}, {}
+        if self._proofs or self._gone or self._looked:
+            self._index.write({}, self._gone, self._proofs, self._dropped, self._looked)
+            self._proofs, self._gone, self._dropped, self._looked = {}, {}, {}, {}
         self._saved = time.monotonic()
 
 
