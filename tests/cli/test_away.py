@@ -109,6 +109,12 @@ def test_what_a_source_that_is_away_holds_is_held_there(gribble: Gribble, tmp_pa
         report = gribble("report", "--json", cwd=world, code=1).json
         assert [one["need"] for one in report["obtain"]] == ["c"]
         assert report["away"][0]["source"] == "nas"
+        rows = {one["name"]: one for one in report["rigs"][0]["emulators"][0]["rows"] if one["kind"] == "bios"}
+        assert [(rows[one]["away"], rows[one]["source"]) for one in "abc"] == [
+            (True, "nas"),
+            (True, "nas"),
+            (False, ""),
+        ]
         assert "nas" in gribble("doctor", cwd=world).out
     assert finding(gribble("check", "--json", cwd=world, code=1).json, "a")["remedy"] == "place"
     gribble("place", "--yes", cwd=world, code=1)

@@ -13,7 +13,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from gribble.cli.app import COMMANDS as COMMAND_TABLE
+from gribble.cli.grouped import GROUPS
+from gribble.cli.usage import MEANT
 from gribble.core.base.version import VERSION
+from gribble.core.records.findings import Verdict
 from gribble.views.clean import clean
 from gribble.views.looks import VERDICTS, count, size
 from tests.conftest import Gribble
@@ -60,6 +64,11 @@ def test_nothing_heavy_is_loaded_before_a_command_needs_it(
     ("words", "told"),
     [
         ("chekc", "there is no command 'chekc'; did you mean 'check'?\n  gribble --help shows how it is used."),
+        ("scan", "there is no command 'scan'; gribble check does that\n  gribble --help shows how it is used."),
+        ("Dry-Run", "there is no command 'Dry-Run'; gribble plan does that"),
+        ("help", "there is no command 'help'; gribble --help does that"),
+        ("status", "there is no command 'status'; gribble does that"),
+        ("sets scan", "there is no command 'scan'; known: check, compare"),
         ("identfy demo", "there is no command 'identfy'; did you mean 'identify'?"),
         ("--config demo chekc", "there is no command 'chekc'; did you mean 'check'?"),
         ("sets chek", "there is no command 'chek'; did you mean 'check'?\n  gribble sets --help shows how it is used."),
@@ -309,3 +318,38 @@ def test_two_contents_of_one_name_are_both_mended(gribble: Gribble, tmp_path: Pa
         "x.rom": A, "b/x.rom": B,
     }  # fmt: skip
     assert "made/b/x.rom" in said
+
+
+def test_every_help_fits_80_columns_and_says_what_it_is_in_a_line(gribble: Gribble) -> None:
+    assert all(len(line) <= 50 for _, line in COMMAND_TABLE.values())
+    assert {name for names in GROUPS.values() for name in names} == {one.partition(" ")[0] for one in COMMAND_TABLE}
+    for name in ("", *COMMAND_TABLE):
+        said = gribble(*name.split(), "--help", code=0, COLUMNS="80").out
+        assert all(len(line) <= 80 for line in said.splitlines()), name
+        assert "..." not in said.replace("...\n", "", 1) or "[" in said, name
+        if name and COMMAND_TABLE[name][0]:
+            assert said.splitlines()[2].strip() == COMMAND_TABLE[name][1]
+            assert (
+                said.rstrip().splitlines()[-1].lstrip().startswith("Example: gribble")
+                or "Example: gribble" in said[-400:]
+            )
+    whole = gribble("--help", code=0, COLUMNS="80").out
+    assert all(f"{line}\n" in whole for name, (_, line) in COMMAND_TABLE.items() if " " not in name), "none is cut"
+
+
+def test_what_people_type_leads_to_a_command_there_is(gribble: Gribble) -> None:
+    for word, said in MEANT.items():
+        words = said.removesuffix(" does that").split()[1:]
+        assert word not in COMMAND_TABLE
+        assert not words or words[0].startswith("--") or words[0] in COMMAND_TABLE, said
+        if words and not words[0].startswith("--"):
+            gribble(*words, "--help", code=0)
+
+
+def test_the_words_are_told_in_a_screen(gribble: Gribble) -> None:
+    said = gribble("words", code=0, COLUMNS="80").out
+    assert len(said.splitlines()) <= 60
+    for word in ("rig", "source", "sheet", "roster", "need", "spare", "attic", "choice", "field map", *Verdict):
+        assert word in said
+    answer = gribble("words", "--json", code=0).json
+    assert {one["verdict"] for one in answer["verdicts"]} == set(Verdict)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import errno
+import inspect
 import os
 import sys
 from collections.abc import Iterator
@@ -13,6 +14,7 @@ from typing import Annotated
 import typer
 
 from gribble.cli.environment import Environment
+from gribble.cli.grouped import Program
 from gribble.cli.made import MADE
 from gribble.cli.options import ConfigOption
 from gribble.cli.usage import UsageError, usage_words
@@ -26,108 +28,48 @@ NO_OUTPUT = (errno.ENOSPC, errno.EIO, errno.EBADF, errno.EDQUOT, errno.EFBIG)
 """How the system says that nothing more can be printed where standard output leads."""
 
 COMMANDS = {
-    "check": ("check", "What is right, misnamed, astray, wrong or missing on your rigs, and what would put it right."),
-    "demo": ("demo", "Build the made-up Lighthouse Games Room and walk through the whole job on it."),
-    "doctor": (
-        "doctor",
-        "Look over what Gribble starts from, and say how to put right what stands in its way. Nothing is changed.",
-    ),
+    "words": ("words", "The words of Gribble, each with an example."),
+    "needs": ("needs", "What each emulator needs, and which of it is held."),
+    "identify": ("identify", "What files are, and where they belong."),
+    "check": ("check", "What is right or wrong on your rigs, and the cure."),
+    "why": ("why", "Why an emulator or a set will not run, in order."),
+    "plan": ("plan", "The steps that would put things right."),
+    "place": ("place", "Put things right: shows the plan, asks, does it."),
+    "undo": ("undo", "Take a run back, to the last byte and date."),
     "history": ("history", "Every run on your rigs, newest first."),
-    "identify": (
-        "identify",
-        "What files are, whatever they are called, and where they belong; ends with the counts.",
-    ),
-    "init": ("init", "Look at this folder and write a commented gribble.toml to begin with."),
-    "mend": (
-        "mend",
-        "Rebuild damaged files that can be proven right, under the name the emulator wants. Originals stay as they "
-        "are.",
-    ),
-    "needs": ("needs", "What each emulator needs: names, places, what for, and the contents that will do."),
-    "place": ("place", "Put things right: shows the plan, asks, and carries it out. `gribble undo` takes it back."),
-    "plan": ("plan", "The steps that would put things right; nothing is written to a rig."),
-    "report": (
-        "report",
-        "A page, a table or Markdown on what runs, why the rest does not, and what is to be obtained.",
-    ),
-    "scrub": ("scrub", "Read again what was proven once, oldest first, and tell what changed without a new date."),
-    "undo": ("undo", "Take a run back: the rig is as it was before, names, bytes and file times."),
-    "watch": ("watch", "Say what files are, and who wants them, as they come to rest in your sources."),
-    "why": ("why", "Why an emulator or a set will not run: first things first, each with the next step."),
-    "attic": ("", "What runs have displaced: looked at, brought back, or deleted for good."),
-    "attic list": ("attic", "Every file in the attics of your rigs, newest run first."),
-    "attic restore": (
-        "attic",
-        "Bring a displaced file back to its place, as a run that can be undone; or copy it to a folder.",
-    ),
-    "attic empty": (
-        "attic",
-        "Delete what runs have displaced. It asks first: the runs cannot be undone afterwards.",
-    ),
-    "catalogue": ("", "Sheets and rosters: made, checked, compared, taken over and shared."),
-    "catalogue list": (
-        "catalogue",
-        "What the catalogues know: emulators, of which release, and how well their contents are proven.",
-    ),
-    "catalogue lint": (
-        "catalogue",
-        "Every mistake of a catalogue, and what is weak or doubtful in it, each with file and key.",
-    ),
-    "catalogue compare": (
-        "catalogue",
-        "What another version of a sheet changes, and what that means for your rigs.",
-    ),
-    "catalogue schema": ("catalogue", "The JSON Schema of a format; without one, the formats there are."),
-    "catalogue add": (
-        "catalogue",
-        "Add sheets and rosters to your catalogue: linted first, swapped in whole, the former version kept.",
-    ),
-    "catalogue capture": (
-        "capture",
-        "Write a sheet from a setup that works, or add its contents to one. What only a person knows is marked.",
-    ),
-    "catalogue import": ("importing", "Take over a list that some other program or person made."),
-    "discs": ("", "Discs: track sheets, playlists and images, and whether they hold together."),
-    "discs check": (
-        "discs",
-        "Whether track sheets name files that are there, and images are as long as they say. Nothing is changed.",
-    ),
-    "discs mend": (
-        "discs",
-        "Put track sheets and playlists right that name renamed files, where case, length and order leave no doubt.",
-    ),
-    "discs playlist": (
-        "discs",
-        "Playlists for titles of several discs, grouped by name; listed, and written only with --into.",
-    ),
-    "keys": ("", "Key files, checked and merged. A key's value is never shown."),
-    "keys check": ("keys", "Which keys of a file are right, missing, malformed or wrong."),
-    "keys merge": (
-        "keys",
-        "Put the keys of several files into one. Where values differ, the sheet's fingerprint decides.",
-    ),
-    "sets": ("", "Arcade sets: which of them run, and what the others lack."),
-    "sets check": (
-        "sets",
-        "Which sets run on your rigs; of the others each file at fault, and where a right one is held.",
-    ),
-    "sets pack": (
-        "sets",
-        "Build, rename and repack archives from whatever is held; without a style, only what sets lack is brought.",
-    ),
-    "sets show": (
-        "sets",
-        "A set's family: its files, its parent's, its BIOS set's and devices', each held or at fault.",
-    ),
-    "sets match": (
-        "set_releases",
-        "Which release of the emulator the files you hold fit best, and for which each wanted set is right.",
-    ),
-    "sets compare": (
-        "set_releases",
-        "What becomes of the wanted sets when the emulator goes from one release to another.",
-    ),
-    "sets fit": ("set_releases", "The best selection of the wanted sets for a card; what they share is counted once."),
+    "attic": ("", "What runs displaced: look, bring back, delete."),
+    "attic list": ("attic", "Every file in the attics, newest run first."),
+    "attic restore": ("attic", "Bring a displaced file back to its place."),
+    "attic empty": ("attic", "Delete what runs have displaced; it asks first."),
+    "mend": ("mend", "Rebuild damaged files that can be proven right."),
+    "sets": ("", "Arcade sets: which run, and what others lack."),
+    "sets check": ("sets", "Which sets run, and what is at fault in others."),
+    "sets pack": ("sets", "Build and repack archives from what is held."),
+    "sets show": ("sets", "A set and its family, file by file."),
+    "sets match": ("set_releases", "Which release your files fit best."),
+    "sets compare": ("set_releases", "What an update of the emulator means for sets."),
+    "sets fit": ("set_releases", "The best selection of wanted sets for a card."),
+    "discs": ("", "Track sheets, playlists, images: do they hold?"),
+    "discs check": ("discs", "Whether track sheets and images hold together."),
+    "discs mend": ("discs", "Put right track sheets that name renamed files."),
+    "discs playlist": ("discs", "Playlists for titles of several discs."),
+    "keys": ("", "Key files, checked and merged, never shown."),
+    "keys check": ("keys", "Which keys of a file are right, and which wrong."),
+    "keys merge": ("keys", "Put the keys of several files into one."),
+    "demo": ("demo", "Walk through the whole job on made-up files."),
+    "init": ("init", "Write a gribble.toml from what is on disk."),
+    "catalogue": ("", "Sheets and rosters: make, check, compare, share."),
+    "catalogue list": ("catalogue", "What the catalogues know, and how well."),
+    "catalogue lint": ("catalogue", "Every mistake of a catalogue, with file and key."),
+    "catalogue compare": ("catalogue", "What another version of a sheet changes."),
+    "catalogue schema": ("catalogue", "The JSON Schema of a format."),
+    "catalogue add": ("catalogue", "Add sheets and rosters to your catalogue."),
+    "catalogue capture": ("capture", "Write a sheet from a setup that works."),
+    "catalogue import": ("importing", "Take over a list that some program or person made."),
+    "doctor": ("doctor", "Look over the set-up, each fault with its fix."),
+    "watch": ("watch", "Say what files are as they come to rest."),
+    "scrub": ("scrub", "Read again what was proven once, to find rot."),
+    "report": ("report", "A page or a table on what runs, and what lacks."),
 }
 """Every command: the module of this folder that has it, and the first paragraph of its help. A group has no module."""
 
@@ -137,6 +79,7 @@ def program(named: str = "", *, all_: bool = False) -> typer.Typer:
     for the help, since making all ready takes longer than most of them run."""
     app = typer.Typer(
         name="gribble",
+        cls=Program,
         add_completion=True,
         pretty_exceptions_enable=False,
         rich_markup_mode=None,
@@ -153,7 +96,8 @@ def program(named: str = "", *, all_: bool = False) -> typer.Typer:
                 app.add_typer(groups[name], name=name)
         elif all_ or name == named:
             import_module(f"gribble.cli.{module}")
-            parent.command(word)(MADE[name])
+            about, _, example = inspect.cleandoc(MADE[name].__doc__ or "").partition("\n\nExample: ")
+            parent.command(word, help=about, epilog=f"Example: {example}" if example else None)(MADE[name])
         elif not named or (group and group == named):
             parent.command(word, help=line)(_not_ready)
     return app

@@ -37,7 +37,9 @@ def list_(
     call: Call,
     run: RunOption = None,
 ) -> int:
-    """Every file in the attics of your rigs, newest run first.
+    """Every file in the attics, newest run first.
+
+    On all rigs that are here, each with its path and size.
 
     Example: gribble attic list --rig lighthouse
     """
@@ -62,7 +64,9 @@ def restore(
     ] = None,
     yes: YesOption = False,
 ) -> int:
-    """Bring a displaced file back to its place, as a run that can be undone; or copy it to a folder.
+    """Bring a displaced file back to its place.
+
+    As a run that can be undone; or as a copy in a folder.
 
     Example: gribble attic restore sandpiper/drive/drive.rom
     """
@@ -96,7 +100,9 @@ def empty(
     run: RunOption = None,
     yes: YesOption = False,
 ) -> int:
-    """Delete what runs have displaced. It asks first: the runs cannot be undone afterwards.
+    """Delete what runs have displaced; it asks first.
+
+    The runs cannot be undone afterwards.
 
     Example: gribble attic empty --run 1
     """

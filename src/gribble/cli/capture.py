@@ -40,7 +40,9 @@ def capture(
         typer.Option("--into", metavar="SHEET", help="Add what is new to this sheet.", show_default=False),
     ] = None,
 ) -> int:
-    """Write a sheet from a setup that works, or add its contents to one. What only a person knows is marked.
+    """Write a sheet from a setup that works.
+
+    Or add its contents to one. What only a person knows is marked.
 
     Example: gribble catalogue capture rigs/stick rigs/stick/KNOT --emulator knot --release 4 --out mine/knot.sheet.toml
     """

@@ -36,7 +36,9 @@ NAMES_TOLD = 4
 
 @command("catalogue list", takes="json config")
 def list_(call: Call) -> int:
-    """What the catalogues know: emulators, of which release, and how well their contents are proven.
+    """What the catalogues know, and how well.
+
+    Emulators, of which release, and by which digests their contents are proven.
 
     Example: gribble catalogue list
     """
@@ -58,7 +60,9 @@ def lint(
     ] = None,
     strict: Annotated[bool, typer.Option("--strict", help="For sharing: remarks count as mistakes.")] = False,
 ) -> int:
-    """Every mistake of a catalogue, and what is weak or doubtful in it, each with file and key.
+    """Every mistake of a catalogue, with file and key.
+
+    Also what is weak or doubtful in it.
 
     Example: gribble catalogue lint catalogue/knot.sheet.toml --strict
     """
@@ -83,7 +87,9 @@ def compare(
     old: Annotated[str, typer.Argument(metavar="OLD", help="A sheet, or a catalogue folder.")],
     new: Annotated[str, typer.Argument(metavar="NEW", help="The other one.")],
 ) -> int:
-    """What another version of a sheet changes, and what that means for your rigs.
+    """What another version of a sheet changes.
+
+    And what that means for your rigs.
 
     Example: gribble catalogue compare catalogue new-catalogue
     """
@@ -150,7 +156,9 @@ def schema(
         ),
     ] = None,
 ) -> int:
-    """The JSON Schema of a format; without one, the formats there are.
+    """The JSON Schema of a format.
+
+    Without one, the formats there are.
 
     Example: gribble catalogue schema sheet > sheet.schema.json
     """
@@ -176,7 +184,9 @@ def add(
     ] = None,
     yes: YesOption = False,
 ) -> int:
-    """Add sheets and rosters to your catalogue: linted first, swapped in whole, the former version kept.
+    """Add sheets and rosters to your catalogue.
+
+    Linted first, swapped in whole, the former version kept.
 
     Example: gribble catalogue add from-ada.zip
     """

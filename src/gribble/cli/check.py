@@ -24,7 +24,9 @@ def check(
     quiet: QuietOption = False,
     verbose: VerboseOption = False,
 ) -> int:
-    """What is right, misnamed, astray, wrong or missing on your rigs, and what would put it right.
+    """What is right or wrong on your rigs, and the cure.
+
+    What is misnamed, astray, wrong or missing, and what would put it right.
 
     Example: gribble check sandpiper --only missing --from discs
     """

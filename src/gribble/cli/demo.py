@@ -39,7 +39,9 @@ def demo(
         bool, typer.Option("--wake", help="Only switch on the handheld of a world built before, until Ctrl-C.")
     ] = False,
 ) -> int:
-    """Build the made-up Lighthouse Games Room and walk through the whole job on it.
+    """Walk through the whole job on made-up files.
+
+    It builds the made-up Lighthouse Games Room in a folder of its own.
 
     One rig is a handheld behind an FTP server, which is simulated on this machine while the command runs.
 

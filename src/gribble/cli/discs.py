@@ -45,7 +45,9 @@ def check(
     paths: PathsArgument = None,
     verbose: VerboseOption = False,
 ) -> int:
-    """Whether track sheets name files that are there, and images are as long as they say. Nothing is changed.
+    """Whether track sheets and images hold together.
+
+    Whether files that are named are there, and images as long as they say. Nothing is changed.
 
     Example: gribble discs check discs
     """
@@ -76,7 +78,9 @@ def mend(
     paths: PathsArgument = None,
     yes: YesOption = False,
 ) -> int:
-    """Put track sheets and playlists right that name renamed files, where case, length and order leave no doubt.
+    """Put right track sheets that name renamed files.
+
+    Playlists, too; where case, length and order leave no doubt.
 
     Example: gribble discs mend discs
     """
@@ -115,7 +119,9 @@ def playlist(
     ] = None,
     yes: YesOption = False,
 ) -> int:
-    """Playlists for titles of several discs, grouped by name; listed, and written only with --into.
+    """Playlists for titles of several discs.
+
+    Grouped by name; listed, and written only with --into.
 
     Example: gribble discs playlist discs
     """

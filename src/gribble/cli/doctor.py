@@ -38,7 +38,9 @@ def doctor(
         typer.Option("--accept", metavar="NAME", help="Take what is at its folder now for this rig or source."),
     ] = None,
 ) -> int:
-    """Look over what Gribble starts from, and say how to put right what stands in its way. Nothing is changed.
+    """Look over the set-up, each fault with its fix.
+
+    Configuration, catalogues, index, permissions, room and rigs. Nothing is changed.
 
     A rig on a card or stick is known again by an id; where another one lies in its place, it is away until you say
     with --accept that it is meant. So is a source where another volume lies, or nothing where files were: accepted,

@@ -34,7 +34,9 @@ def identify(
     ] = False,
     verbose: VerboseOption = False,
 ) -> int:
-    """What files are, whatever they are called, and where they belong; ends with the counts.
+    """What files are, and where they belong.
+
+    Whatever they are called, in archives too; it ends with the counts.
 
     With --copies and no PATH: of everything that is held. Nothing is deleted.
 

@@ -79,7 +79,7 @@ def import_(
     ] = False,
     yes: YesOption = False,
 ) -> int:
-    """Take over a list that some other program or person made.
+    """Take over a list that some program or person made.
 
     Without a map it drafts one, shows what it understood, and asks before it writes. What is doubtful is asked about
     at a terminal, and left out elsewhere.

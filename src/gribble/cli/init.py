@@ -26,7 +26,9 @@ def init(
     call: Call,
     again: Annotated[bool, typer.Option("--again", help="Add what is new to the gribble.toml there is.")] = False,
 ) -> int:
-    """Look at this folder and write a commented gribble.toml to begin with.
+    """Write a gribble.toml from what is on disk.
+
+    It looks at this folder, and explains each line in a comment.
 
     With --again, what is new is added to the one that is here; all that stands in it stays, comments too.
 

@@ -42,7 +42,9 @@ def check(
     emulator: EmulatorOption = None,
     verbose: VerboseOption = False,
 ) -> int:
-    """Which keys of a file are right, missing, malformed or wrong.
+    """Which keys of a file are right, and which wrong.
+
+    And which are missing or malformed; no value is ever shown.
 
     Example: gribble keys check drawer/petrel/half.keys
     """
@@ -64,7 +66,9 @@ def merge(
     out: Annotated[str, typer.Option("--out", metavar="FILE", help="The file to write; must not be there yet.")],
     emulator: EmulatorOption = None,
 ) -> int:
-    """Put the keys of several files into one. Where values differ, the sheet's fingerprint decides.
+    """Put the keys of several files into one.
+
+    Where values differ, the sheet's fingerprint decides.
 
     Example: gribble keys merge drawer/petrel/half.keys old.keys --out petrel.keys
     """

@@ -28,7 +28,9 @@ def mend(
     files: Annotated[list[str], typer.Argument(metavar="FILE...", help="Damaged files; both halves of one in two.")],
     into: Annotated[str, typer.Option(metavar="FOLDER", help="Where to write what is mended.")] = ".",
 ) -> int:
-    """Rebuild damaged files that can be proven right, under the name the emulator wants. Originals stay as they are.
+    """Rebuild damaged files that can be proven right.
+
+    Under the name the emulator wants. Originals stay as they are.
 
     Example: gribble mend drawer/skerry/SKERRY.COPIER --into mended
     """

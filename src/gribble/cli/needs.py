@@ -31,7 +31,9 @@ def needs(
     ] = None,
     tree: Annotated[bool, typer.Option("--tree", help="Sets, with their families.")] = False,
 ) -> int:
-    """What each emulator needs: names, places, what for, and the contents that will do.
+    """What each emulator needs, and which of it is held.
+
+    Names, places, what for, and the contents that will do.
 
     Example: gribble needs sandpiper --catalogue catalogue
     """

@@ -41,7 +41,9 @@ def place(
     by_name: ByNameOption = False,
     games: GamesOption = False,
 ) -> int:
-    """Put things right: shows the plan, asks, and carries it out. `gribble undo` takes it back.
+    """Put things right: shows the plan, asks, does it.
+
+    Nothing is deleted: what is displaced goes to the attic, and `gribble undo` takes the run back.
 
     Example: gribble place --rig lighthouse
     """

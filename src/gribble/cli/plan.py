@@ -37,7 +37,9 @@ def plan(
         typer.Option(metavar="FILE", help="Write the plan to a file, as JSON.", show_default=False),
     ] = None,
 ) -> int:
-    """The steps that would put things right; nothing is written to a rig.
+    """The steps that would put things right.
+
+    Nothing is written to a rig.
 
     Example: gribble plan --rig lighthouse
     """

@@ -37,7 +37,9 @@ def report(
         typer.Option("--since", metavar="RUN|DATE", help="Also what runs changed since then.", show_default=False),
     ] = None,
 ) -> int:
-    """A page, a table or Markdown on what runs, why the rest does not, and what is to be obtained.
+    """A page or a table on what runs, and what lacks.
+
+    With why the rest does not run, and what is to be obtained.
 
     Example: gribble report --html report.html
     """

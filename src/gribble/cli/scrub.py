@@ -48,7 +48,9 @@ def scrub(
     everything: Annotated[bool, typer.Option("--all", help="Files that no sheet knows, too.")] = False,
     verbose: VerboseOption = False,
 ) -> int:
-    """Read again what was proven once, oldest first, and tell what changed without a new date.
+    """Read again what was proven once, to find rot.
+
+    The oldest proof first; what changed without a new date is told.
 
     It reads sources, rigs in folders and their attics, and changes nothing in them. What it has no time for, because of
     --bytes or Ctrl-C, it goes on with next time. Files that are rotten are told with a good copy, if one is held.

@@ -50,7 +50,9 @@ def match(
     emulator: EmulatorOption = None,
     verbose: VerboseOption = False,
 ) -> int:
-    """Which release of the emulator the files you hold fit best, and for which each wanted set is right.
+    """Which release your files fit best.
+
+    By all that you hold; and for which release each wanted set is right.
 
     Example: gribble sets match
     """
@@ -75,7 +77,9 @@ def compare(
     csv: Annotated[bool, typer.Option("--csv", help="A table on standard output, as CSV.")] = False,
     verbose: VerboseOption = False,
 ) -> int:
-    """What becomes of the wanted sets when the emulator goes from one release to another.
+    """What an update of the emulator means for sets.
+
+    What becomes of the wanted sets from one release to another.
 
     Example: gribble sets compare 1.6 1.8
     """
@@ -120,7 +124,9 @@ def fit(
     ] = None,
     verbose: VerboseOption = False,
 ) -> int:
-    """The best selection of the wanted sets for a card; what they share is counted once.
+    """The best selection of wanted sets for a card.
+
+    What they share is counted once.
 
     Example: gribble sets fit --bytes 8GB --out card.txt
     """

@@ -36,7 +36,9 @@ def check(
     sort: SortOption = None,
     verbose: VerboseOption = False,
 ) -> int:
-    """Which sets run on your rigs; of the others each file at fault, and where a right one is held.
+    """Which sets run, and what is at fault in others.
+
+    Of those that do not run each file at fault, and where a right one is held.
 
     Example: gribble sets check --sort worst
     """
@@ -69,7 +71,9 @@ def pack(
     skip: SkipOption = None,
     yes: YesOption = False,
 ) -> int:
-    """Build, rename and repack archives from whatever is held; without a style, only what sets lack is brought.
+    """Build and repack archives from what is held.
+
+    Archives are renamed and repacked, too; without a style, only what sets lack is brought.
 
     Example: gribble sets pack --style merged
     """
@@ -94,7 +98,9 @@ def show(
     call: Call,
     name: Annotated[str, typer.Argument(metavar="SET", help="The set.", autocompletion=set_names)],
 ) -> int:
-    """A set's family: its files, its parent's, its BIOS set's and devices', each held or at fault.
+    """A set and its family, file by file.
+
+    Its own files, its parent's, its BIOS set's and devices', each held or at fault.
 
     Example: gribble sets show saltpan
     """

@@ -32,7 +32,9 @@ def undo(
         bool, typer.Option("--leave-changed", help="Leave files as they are that were changed since; undo the rest.")
     ] = False,
 ) -> int:
-    """Take a run back: the rig is as it was before, names, bytes and file times.
+    """Take a run back, to the last byte and date.
+
+    The rig is as it was before: names, bytes and file times.
 
     Example: gribble undo 1
     """

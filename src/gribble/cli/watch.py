@@ -49,7 +49,9 @@ def watch(
     ] = False,
     yes: YesOption = False,
 ) -> int:
-    """Say what files are, and who wants them, as they come to rest in your sources.
+    """Say what files are as they come to rest.
+
+    And who wants them, in all your sources.
 
     A download that grows is waited for, archives are looked into, and what no sheet knows is only counted. Sources and
     rigs that are plugged in are greeted. Ctrl-C ends it with a summary.

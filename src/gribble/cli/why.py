@@ -22,7 +22,9 @@ def why(
     as_emulator: Annotated[bool, typer.Option("--emulator", help="The name is an emulator's.")] = False,
     as_set: Annotated[bool, typer.Option("--set", help="The name is a set's.")] = False,
 ) -> int:
-    """Why an emulator or a set will not run: first things first, each with the next step.
+    """Why an emulator or a set will not run, in order.
+
+    First things first, each with the next step.
 
     Example: gribble why sandpiper
     """

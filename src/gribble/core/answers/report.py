@@ -47,6 +47,7 @@ class Row(Struct, frozen=True, kw_only=True):
     proof: str = ""
     remedy: str = ""
     source: str = ""
+    away: bool = False
     proven: str = ""
 
 
@@ -66,6 +67,7 @@ class SetFault(Struct, frozen=True, kw_only=True):
     sha1: str | None = None
     owner: str = ""
     source: str = ""
+    away: bool = False
 
 
 class SetCell(Struct, frozen=True):
@@ -310,6 +312,7 @@ def _need_rows(rig: str, finding: Finding) -> Iterable[Row]:
             proof=place.proof,
             remedy=Remedy.NONE if finding.ignored else place.remedy,
             source=place.source,
+            away=bool(place.source),
             proven=day_words(place.proven / 10**9) if place.proven else "",
         )
 
@@ -335,6 +338,7 @@ def _fault(one: SetAudit, problem: SetProblem) -> SetFault:
         sha1=wants.sha1 if wants else None,
         owner=problem.owner,
         source=problem.source,
+        away=bool(problem.source),
     )
 
 

@@ -11,6 +11,7 @@ import re
 import tomllib
 import types
 import typing
+from functools import cache
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -90,7 +91,7 @@ def read_table(kind: type[T], table: object, where: str, mistakes: Mistakes) -> 
     if not isinstance(table, dict):
         mistakes.add(where, f"should be a table, but is {_say_value(table)}")
         return None
-    fields = {field.encode_name: field for field in msgspec.structs.fields(kind)}
+    fields = _fields(kind)
     before = len(mistakes.found)
     values: dict[str, object] = {}
     for key, value in table.items():
@@ -103,6 +104,12 @@ def read_table(kind: type[T], table: object, where: str, mistakes: Mistakes) -> 
         if field.default is NODEFAULT and field.default_factory is NODEFAULT and key not in table:
             mistakes.add(f"{where}.{key}" if where else key, "is missing")
     return kind(**values) if len(mistakes.found) == before else None
+
+
+@cache
+def _fields(kind: type[Struct]) -> dict[str, msgspec.structs.FieldInfo]:
+    """The fields of a record by their keys; finding them out takes longer than all else that is done with a table."""
+    return {field.encode_name: field for field in msgspec.structs.fields(kind)}
 
 
 def _read_value(kind: Any, value: object, where: str, mistakes: Mistakes) -> object:

@@ -1,0 +1,63 @@
+"""The words of Gribble: what each means, in a sentence, and an example."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from rich.text import Text
+
+from gribble.core.records.findings import Verdict
+from gribble.views.looks import QUIET, VERDICTS
+from gribble.views.screen import Screen, styled
+
+WORDS: tuple[tuple[str, str, str], ...] = (
+    ("rig", "a folder or device on which you play, with emulators on it", "the PC in the games room, a stick"),
+    ("source", "a folder where you keep files; it is only read", "~/Downloads, a NAS"),
+    ("sheet", "what one emulator needs, in a file", "sandpiper.sheet.toml"),
+    ("roster", "the arcade sets of one release of an emulator", "turnstone 1.8"),
+    ("need", "one file that an emulator wants, and where", "the Tern 8 boot ROM"),
+    ("set", "the files of one arcade game, in an archive", "groyne.zip"),
+    ("choice", "needs of which one is enough", "the European or the American ROM"),
+    ("field map", "which column of a list is what", "for gribble catalogue import"),
+    ("remedy", "what would put a need right", "rename, place, mend, connect, obtain"),
+    ("run", "what one gribble place has done; it can be undone", "run 3"),
+    ("attic", "where a run puts what it displaces, on the rig", "gribble attic list"),
+    ("away", "not here now: a stick, a NAS that is off", "held in nas, away since 3 November"),
+    ("spare", "a file that no sheet of the rig knows; left alone", "notes from Ada.txt"),
+)
+"""Each word, what it means, and an example."""
+
+MEANT: dict[Verdict, str] = {
+    Verdict.SOUND: "the right content, in its place, under its name",
+    Verdict.UNPROVEN: "name and place fit; no digest is known to prove it",
+    Verdict.MISNAMED: "the right content in its folder, under another name",
+    Verdict.ASTRAY: "the right content, but in another place",
+    Verdict.DAMAGED: "nearly the right content: cut short, padded, a bit flipped",
+    Verdict.IMPOSTER: "the name is there, the content is another",
+    Verdict.MISSING: "nowhere here",
+}
+"""The verdicts on a need, best first."""
+
+
+def show_words(screen: Screen) -> None:
+    """The words in a screen, then the verdicts."""
+    screen.grid([(styled(word, "bold"), _meaning(what, example)) for word, what, example in WORDS], indent=0)
+    screen.out.print()
+    screen.say("A need is")
+    rows = [(Text(f"{VERDICTS[word][0]} {word}", style=VERDICTS[word][1]), what) for word, what in MEANT.items()]
+    screen.grid(rows)
+    screen.say("and its emulator ready, limited (something optional lacks) or blocked.")
+    screen.next("gribble check", "says it of your files; gribble demo of made-up ones")
+
+
+def _meaning(what: str, example: str) -> Text:
+    return styled(what).append_text(styled(f"  ({example})", QUIET))
+
+
+def words_json() -> dict[str, Any]:
+    """The same as one object."""
+    return {
+        "gribble": "words/1",
+        "words": [{"word": word, "means": what, "example": example} for word, what, example in WORDS],
+        "verdicts": [{"verdict": word, "means": what} for word, what in MEANT.items()],
+    }
