@@ -295,7 +295,7 @@ def commands_page() -> str:
         "What `gribble COMMAND --help` says, on one page. Every command takes `--help`; `-v` is `--verbose`.",
     ]  # fmt: skip
     for words, command in _leaves(typer.main.get_command(program(all_=True)), ()):
-        about, _, example = (command.help or "").partition("Example:")
+        about, example = command.help or "", (command.epilog or "").partition("Example:")[2]
         lines += ["", f"## gribble {' '.join(words)}".rstrip(), "", _flat(about)]
         if example:
             lines += ["", f"    {example.strip()}"]

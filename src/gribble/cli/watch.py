@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from queue import Empty, SimpleQueue
-from typing import Annotated, Optional
+from typing import Annotated, Any, Optional
 
 import typer
 
@@ -68,26 +68,40 @@ def watch(
     with _until_interrupted():
         watching.begin()
         watching.go_on()
-    watching.end()
+    with _uninterrupted():
+        watching.end()
     return ExitCode.CLEAN
+
+
+def _end(_number: int, _frame: object) -> None:
+    raise KeyboardInterrupt
 
 
 @contextmanager
 def _until_interrupted() -> Iterator[None]:
     """Ctrl-C, or a signal to end, is how this comes to its end."""
+    with _signalled(signal.SIGTERM, _end), suppress(KeyboardInterrupt):
+        yield
 
-    def end(_number: int, _frame: object) -> None:
-        raise KeyboardInterrupt
 
-    in_main = threading.current_thread() is threading.main_thread()
-    former = signal.signal(signal.SIGTERM, end) if in_main else None
+@contextmanager
+def _uninterrupted() -> Iterator[None]:
+    """One more Ctrl-C, or the same one told twice, changes nothing."""
+    with _signalled(signal.SIGTERM, signal.SIG_IGN), _signalled(signal.SIGINT, signal.SIG_IGN):
+        yield
+
+
+@contextmanager
+def _signalled(number: int, handler: Any) -> Iterator[None]:
+    """A signal is answered otherwise for a while, where this is the thread that is told of signals."""
+    if threading.current_thread() is not threading.main_thread():
+        yield
+        return
+    former = signal.signal(number, handler)
     try:
         yield
-    except KeyboardInterrupt:
-        pass
     finally:
-        if in_main:
-            signal.signal(signal.SIGTERM, former)
+        signal.signal(number, former)
 
 
 class _Watching:

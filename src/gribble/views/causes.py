@@ -57,8 +57,8 @@ def cause_words(one: Cause) -> str:
     return words.removesuffix(" that are held elsewhere" if places else " ") + held
 
 
-def _singular(words: str) -> str:
-    """The same of one set."""
+def singular(words: str) -> str:
+    """The same words of one set."""
     verb, _, rest = words.partition(" ")
     return f"{_ONE.get(verb, verb)} {rest}"
 
@@ -70,7 +70,7 @@ def cause_rows(sets: Iterable[SetAudit], on: str, fix: str = "") -> list[tuple[s
     rows: list[tuple[str | Text, ...]] = []
     for one in causes[:CAUSES_SHOWN]:
         alone = len(one.sets) == 1
-        text = Text.assemble(styled(_singular(cause_words(one)) if alone else cause_words(one)))
+        text = Text.assemble(styled(singular(cause_words(one)) if alone else cause_words(one)))
         if not alone:
             text.append("\n").append_text(styled(named(one.sets, NAMES_SHOWN), QUIET))
         unfold = f"gribble sets show {one.owner or one.sets[0]}"

@@ -26,9 +26,9 @@ from gribble.core.records.findings import (
     worst,
 )
 from gribble.core.records.holding import Holding, in_words
-from gribble.core.records.sheet import Level
 from gribble.views.causes import cause_rows
 from gribble.views.looks import QUIET, TALLIED, count, shorten
+from gribble.views.overview import show_overview
 from gribble.views.screen import Screen, remedy, state, styled, verdict
 
 SPARE_SHOWN = 5
@@ -37,25 +37,25 @@ SETS_SHOWN = 24
 ROWS_SHOWN = 12
 ROWS_IN_ALL = 24
 """Where more is to be told of several emulators, each is told in brief."""
-ROWS_IN_BRIEF = 3
 PROBLEMS_SHOWN = 4
 FILES_SHOWN = 4
 
 
 def show_check(screen: Screen, audits: tuple[RigAudit, ...], *, verbose: bool) -> None:
     """The answer first, then each rig with what is wrong on it."""
-    screen.say(answer_of(audits))
     emulators = [emulator for found in audits for emulator in found.emulators]
     brief = not verbose and len(emulators) > 1 and sum(map(_to_tell, emulators)) > ROWS_IN_ALL
+    screen.say(answer_of(audits), styled("  (gribble check EMULATOR says why)" if brief else "", QUIET))
     for found in audits:
         screen.out.print()
         where = f"  {shorten(found.root)}{'  (will be made)' if found.new else ''}"
-        screen.say(styled(found.rig, "bold"), styled(where, QUIET), "  ", state(found.state))
-        if found.away:
+        why = f": {found.away}" if found.away and brief else ""
+        screen.say(styled(found.rig, "bold"), styled(where, QUIET), "  ", state(found.state), why)
+        if found.away and not brief:
             screen.say(f"  away: {found.away}. Nothing is said of its needs.")
         for emulator in found.emulators:
             if brief:
-                _show_in_brief(screen, found, emulator)
+                show_overview(screen, emulator)
             else:
                 _show_emulator(screen, found, emulator, verbose)
 
@@ -67,38 +67,6 @@ def _to_tell(emulator: EmulatorAudit) -> int:
     return (
         needs + settings + len(emulator.games or ()) + min(sum(bool(one.problems) for one in emulator.sets), SETS_SHOWN)
     )
-
-
-def _show_in_brief(screen: Screen, rig: RigAudit, emulator: EmulatorAudit) -> None:
-    """One of many emulators in a few lines: what is worst, how much else there is, and the command that shows it."""
-    _show_head(screen, emulator)
-    if emulator.sets_note:
-        screen.say(f"    {emulator.sets_note}")
-    levels = list(Level)
-    ranked: list[tuple[int, tuple[str | Text, ...]]] = [(0, row) for row in _root_rows(emulator, False)]
-    for finding in emulator.findings:
-        if not (_is_quiet(finding) or finding.spared):
-            place = finding.chief
-            text = Text.assemble(styled(place.expected, "bold"), styled(f"\n{finding.reason}"))
-            rank = levels.index(finding.need.level) + len(levels) * finding.met
-            ranked.append((rank, (verdict(place.verdict), finding.need.id, text)))
-    for one in emulator.settings:
-        if one.verdict is not Verdict.SOUND:
-            text = Text.assemble(styled(one.setting.key, "bold"), styled(f"\n{one.reason}"))
-            ranked.append((levels.index(one.level), (verdict(one.verdict), "setting", text)))
-    for game in emulator.games or ():
-        text = Text.assemble(styled(game.file, "bold"), styled(f"\n{game.reason}"))
-        ranked.append((len(levels), (verdict(game.verdict), game.rule, text)))
-    for each in emulator.sets:
-        if each.problems:
-            row = (state(each.state), each.set, styled(each.problems[0].reason))
-            ranked.append((0 if each.state is State.BLOCKED else len(levels), row))
-    rows = [row for _, row in sorted(ranked, key=lambda pair: pair[0])]
-    screen.grid(rows[:ROWS_IN_BRIEF], indent=4)
-    rest = len(rows) - ROWS_IN_BRIEF
-    if rest > 0:
-        words = f"and {rest:,} more: gribble check {emulator.emulator} --rig {rig.rig}"
-        screen.say(styled(f"    {words}", QUIET))
 
 
 def show_only(screen: Screen, audits: tuple[RigAudit, ...], only: frozenset[str], scope: str = "") -> None:
@@ -447,7 +415,7 @@ def show_next(screen: Screen, audits: tuple[RigAudit, ...], detail: str = "", sc
     elif detail and (fixable or gaps):
         screen.next(detail, "what is wrong, and why")
     elif fixable:
-        more = f"; {gaps} still to obtain" if gaps else ""
+        more = f"; {gaps} to obtain" if gaps else ""
         kind = "set" if fixable == len(whole) else "place"
         what = f"{fixable:,} places and sets" if whole and kind == "place" else count(fixable, kind)
         screen.next(f"gribble plan{scope}", f"what you hold puts {what} right{more}")

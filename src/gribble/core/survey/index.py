@@ -34,8 +34,9 @@ from gribble.core.survey.walking import Entry, packed_state, told_of, unpacked_s
 MOST_ROW = 16 << 20
 """The longest list of members that is remembered, in bytes; an archive with a longer one is read again each time."""
 SETTLED_NS = 2_000_000_000
-FINE_NS, COARSE_NS = 50_000_000, 1_000_000
-"""A proof is one as soon as a file is older than the grain of a fine clock, which shows in what its times end on."""
+FINE_NS, COARSE_NS = 12_000_000, 1_000_000
+"""A proof is one as soon as a file is older than the grain of a fine clock (a tick of the system, 10 ms at most), which
+shows in what its times end on."""
 NEVER = -1
 """A change time that no file has."""
 _SCHEMA = """

@@ -1,0 +1,118 @@
+"""`gribble check` of many emulators: a line for each kind of finding, with what to do about it; reasons are one command
+further on."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from rich.text import Text
+
+from gribble.core.answers.causes import causes_of
+from gribble.core.records.findings import (
+    EmulatorAudit,
+    Finding,
+    PlaceFinding,
+    Remedy,
+    SetAudit,
+    State,
+    Verdict,
+    worst,
+)
+from gribble.core.records.sheet import Level
+from gribble.views.causes import cause_words, named, singular
+from gribble.views.looks import QUIET, count
+from gribble.views.screen import Screen, state, styled, verdict
+
+NAMES_SHOWN = 12
+CAUSES_SHOWN = 4
+
+_DO = {
+    Remedy.RENAME: "rename",
+    Remedy.PLACE: "take from what you hold",
+    Remedy.REPLACE: "replace with what you hold",
+    Remedy.MEND: "mend",
+    Remedy.POINT: "point to what is there",
+    Remedy.OBTAIN: "obtain",
+    Remedy.NONE: "yours to do",
+}
+
+
+class _Line(NamedTuple):
+    """What several findings have in common: a word with its glyph, and what to do."""
+
+    verdict: Verdict
+    do: str
+
+
+def show_overview(screen: Screen, emulator: EmulatorAudit) -> None:
+    """An emulator in a few lines: its state, how much is right, then a line for each kind of finding."""
+    release = f" {emulator.release}" if emulator.release else ""
+    wanted = [one for one in emulator.findings if not (one.spared or one.ignored)]
+    right = sum(one.met for one in wanted)
+    extras = sum(not one.met and one.need.level is Level.EXTRA for one in wanted)
+    tally = [f"{right} of {len(wanted)} right"] if wanted else []
+    tally += [f"{count(extras, 'extra')} lacking"] if extras else []
+    runs = sum(one.state is State.READY for one in emulator.sets)
+    tally += [f"{runs:,} of {count(len(emulator.sets), 'set')} run"] if emulator.sets else []
+    quiet = styled(f"  {', '.join(tally)}" if tally else "", QUIET)
+    screen.say("  ", styled(emulator.title + release, "bold"), "  ", state(emulator.state), quiet)
+    for note in filter(None, (emulator.note, emulator.sets_note)):
+        screen.say(f"    {note}")
+    screen.grid([*_rows(emulator), *_set_rows(list(emulator.sets))], indent=4)
+
+
+def _rows(emulator: EmulatorAudit) -> Iterator[tuple[str | Text, ...]]:
+    """A row for each kind of finding, worst first as the sheet has them."""
+    groups: dict[_Line, list[str]] = {}
+    for demand in emulator.root:
+        if not demand.met:
+            groups.setdefault(_Line(demand.verdict, "yours to do"), []).append(f"the {demand.demand}")
+    for finding in emulator.findings:
+        if not finding.met and finding.need.level is not Level.EXTRA:
+            for line in dict.fromkeys(_line(finding, place) for place in _open(finding)):
+                groups.setdefault(line, []).append(finding.need.id)
+    settings = [one for one in emulator.settings if not one.met and one.level is not Level.EXTRA]
+    for do in dict.fromkeys(_DO[one.remedy] for one in settings):
+        alike = [one for one in settings if _DO[one.remedy] == do]
+        gravest = max((one.verdict for one in alike), key=list(Verdict).index)
+        groups.setdefault(_Line(gravest, do), []).extend(one.setting.key for one in alike)
+    for line, names in groups.items():
+        names = list(dict.fromkeys(names))
+        text = styled(named(names, NAMES_SHOWN), "bold").append_text(styled(f": {line.do}"))
+        yield verdict(line.verdict), text
+    games = [one for one in emulator.games or () if not one.remark]
+    if games:
+        yield verdict(games[0].verdict), f"{count(len(games), 'game')} that would not run (--games with its name)"
+
+
+def _open(finding: Finding) -> list[PlaceFinding]:
+    """The places of a need that are not met; all of them where it is keys that lack."""
+    return [place for place in finding.places if not place.met] or list(finding.places[:1])
+
+
+def _line(finding: Finding, place: PlaceFinding) -> _Line:
+    """What a place has in common with others."""
+    if place.met:
+        lacks = f"lacks {', '.join(finding.lacks)}" if finding.lacks else "replace with what you hold"
+        return _Line(Verdict.UNPROVEN, lacks)
+    if place.refusal:
+        return _Line(place.verdict, "yours to do")
+    if place.by_name:
+        return _Line(place.verdict, "held for its name alone (gribble place --by-name)")
+    if place.remedy is Remedy.CONNECT:
+        return _Line(place.verdict, f"connect {place.source}")
+    return _Line(place.verdict, _DO[place.remedy])
+
+
+def _set_rows(sets: list[SetAudit]) -> Iterator[tuple[str | Text, ...]]:
+    """The sets that do not run, by what is at fault."""
+    causes = causes_of(one for one in sets if one.state is not State.READY)
+    for one in causes[:CAUSES_SHOWN]:
+        alone = len(one.sets) == 1
+        words = singular(cause_words(one)) if alone else cause_words(one)
+        text = styled(named(one.sets, NAMES_SHOWN), "bold").append_text(styled(f": {words}"))
+        yield state(one.state), text
+    if rest := causes[CAUSES_SHOWN:]:
+        names = list(dict.fromkeys(name for one in rest for name in one.sets))
+        yield state(worst(one.state for one in rest)), f"{named(names, NAMES_SHOWN)}: for other reasons"
