@@ -353,3 +353,34 @@ def test_the_words_are_told_in_a_screen(gribble: Gribble) -> None:
         assert word in said
     answer = gribble("words", "--json", code=0).json
     assert {one["verdict"] for one in answer["verdicts"]} == set(Verdict)
+
+
+@pytest.mark.parametrize(
+    ("words", "most"),
+    [
+        ("check", 60), ("needs", 60), ("plan", 60), ("place --yes", 60), ("identify drawer", 60), ("words", 60),
+        ("why dunlin", 40), ("why turnstone", 40), ("undo --yes", 40), ("doctor", 40), ("", 30),
+    ],
+)  # fmt: skip
+def test_an_answer_about_the_whole_room_is_a_screen_long(gribble: Gribble, world: Path, words: str, most: int) -> None:
+    if words.startswith("undo"):
+        gribble("place", "--yes", cwd=world)
+    said = gribble(*words.split(), cwd=world, COLUMNS="80").out.splitlines()
+    assert len(said) <= most, "\n".join(said)
+    assert all(len(line) <= 80 for line in said)
+
+
+def test_a_short_check_names_every_finding_and_the_long_one_says_why(gribble: Gribble, world: Path) -> None:
+    said = " ".join(gribble("check", cwd=world, code=1, COLUMNS="80").out.split())
+    rigs = gribble("check", "--json", cwd=world, code=1).json["rigs"]
+    for emulator in (one for rig in rigs for one in rig["emulators"]):
+        for wanted in emulator["needs"]:
+            quiet = wanted["spared"] or wanted["ignored"] or wanted["level"] == "extra"
+            if not quiet and wanted["remedy"] != "none":
+                assert wanted["need"] in said
+        for one in emulator["sets"]:
+            assert one["state"] == "ready" or one["set"] in said
+        assert emulator["state"] in said
+    rich = gribble("check", "sandpiper", cwd=world, code=1, COLUMNS="80").out
+    assert "it is the debug revision: Stops at a blank screen" in rich
+    assert "The Tern 16 does not start without it." in rich

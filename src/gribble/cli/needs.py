@@ -52,5 +52,5 @@ def needs(
         if call.json:
             session.screen.json(needs_json(wanted))
         else:
-            show_needs(session.screen, wanted)
+            show_needs(session.screen, wanted, verbose=call.verbose)
         return ExitCode.USAGE if session.loaded.catalogue.mistakes else ExitCode.CLEAN

@@ -18,6 +18,10 @@ from gribble.views.shell import quoted
 
 UNKNOWN_SHOWN = 8
 ROWS_SHOWN = 8
+DAMAGED_IN_FULL = 3
+UNKNOWN_IN_BRIEF = 5
+CONTENTS_IN_FULL = 6
+"""Of more known contents each is told in a line."""
 SETS_SHOWN = 20
 FILES_SHOWN = 4
 NAMES_SHOWN = 6
@@ -49,17 +53,21 @@ def show_identify(
         "Held already": [one for one in told if one.counts_as == "held"],
         "Known not to work": [one for one in told if one.counts_as == "rejected"],
     }
+    brief = not verbose and sum(map(len, sections.values())) > CONTENTS_IN_FULL
     for title, chosen in sections.items():
         if title == "Needed" or not only_needed:
-            _show_rows(screen, title, [_row(one, verbose, away) for one in chosen], verbose)
+            rows = [_short_row(one, away) if brief else _row(one, verbose, away) for one in chosen]
+            _show_rows(screen, title, rows, verbose)
     if not only_needed or any(file.needed for file in files if _place_of(file) in places):
         _show_sets(screen, files, sets, only_needed, verbose)
     damaged = [one for one in told if one.counts_as == "damaged"]
     unknown = [one for one in told if one.counts_as == "unknown"]
     if not only_needed:
-        _show_rows(screen, "Damaged", [_damaged_row(one.first) for one in damaged], verbose)
+        brief = brief and len(damaged) > DAMAGED_IN_FULL
+        rows = [_short_damage(one.first) if brief else _damaged_row(one.first) for one in damaged]
+        _show_rows(screen, "Damaged, and gribble mend FILE puts right" if brief else "Damaged", rows, verbose)
     if unknown and not only_needed:
-        shown = unknown if verbose else unknown[:UNKNOWN_SHOWN]
+        shown = unknown if verbose else unknown[: UNKNOWN_IN_BRIEF if brief else UNKNOWN_SHOWN]
         screen.say(styled("Unknown", "bold"))
         screen.grid([_unknown_row(one.first) for one in shown])
         if len(shown) < len(unknown):
@@ -172,10 +180,32 @@ def _row(one: Group, verbose: bool, away: Mapping[str, str]) -> tuple[str | Text
     return verdict(file.verdict), text
 
 
+def _short_row(one: Group, away: Mapping[str, str]) -> tuple[str | Text, ...]:
+    """A content among many: what it is, who wants or has it, and where its nearest copy lies."""
+    file = one.first
+    first = file.matches[0]
+    label = f" ({first.accept})" if first.accept else ""
+    wants = dict.fromkeys(match.emulator for match in file.matches if match.needed)
+    whose = f": {', '.join(wants)} {'needs' if len(wants) == 1 else 'need'} it" if wants else ""
+    path = say_holding(file.holding, None) + _away_words(file, away)
+    text = Text.assemble(styled(first.title + label, "bold"), styled(whose), styled(f"  {path}", QUIET))
+    return verdict(file.verdict), text
+
+
 def _away_words(file: Identified, away: Mapping[str, str]) -> str:
     """That a file lies in a source that is away, if it does."""
     source = away.get(file.holding.root)
     return f", in {source}, which is away" if source else ""
+
+
+def _short_damage(file: Identified) -> tuple[str | Text, ...]:
+    """A damaged file among many: where it lies, and what it should be."""
+    assert file.near is not None
+    text = Text.assemble(styled(say_holding(file.holding, None), "bold"))
+    text.append_text(styled(f": {file.near.emulator}'s {file.near.need.title or file.near.need.id}"))
+    if file.mend and not file.mend.mendable:
+        text.append_text(styled("; a right copy is held", QUIET))
+    return verdict(file.verdict), text
 
 
 def _damaged_row(file: Identified) -> tuple[str | Text, ...]:

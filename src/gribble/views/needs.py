@@ -16,12 +16,19 @@ from gribble.views.check_json import away_json
 from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, count, size
 from gribble.views.screen import Screen, styled
 
+NEEDS_IN_FULL = 12
+"""Of more needs of several emulators only the names are told."""
+NAMES_SHOWN = 14
 
-def show_needs(screen: Screen, wanted: list[Needed]) -> None:
+
+def show_needs(screen: Screen, wanted: list[Needed], *, verbose: bool = False) -> None:
     """How much is held, then a sheet to read before one starts: what is needed, for what, under which names."""
     held = [one.held(need) for one in wanted for need in one.fitted.needs]
     told = f": {_held_words(wanted)}" if held and None not in held else ""
     screen.say(styled(count(len(held), "need"), "bold"), told)
+    if len(wanted) > 1 and len(held) > NEEDS_IN_FULL and not verbose:
+        _show_brief(screen, wanted)
+        return
     for one in wanted:
         screen.out.print()
         fitted = one.fitted
@@ -42,6 +49,39 @@ def show_needs(screen: Screen, wanted: list[Needed]) -> None:
         names = list(dict.fromkeys(one.fitted.emulator for one in wanted))
         words = f" {names[0]}" if len(names) == 1 else ""
         screen.next(f"gribble check{words}", "which of it is in its place, and what is wrong with the rest")
+
+
+def _show_brief(screen: Screen, wanted: list[Needed]) -> None:
+    """Many needs by name: of each emulator what is held, and what somebody has to get, with what it is known by."""
+    for one in wanted:
+        release = f" {one.fitted.release}" if one.fitted.release else ""
+        where = f"  on {one.rig}" if one.rig else "  on none of your rigs" if one.findings else ""
+        screen.say(styled(one.fitted.title + release, "bold"), styled(where, QUIET))
+        kinds: dict[str, list[str]] = {}
+        for need in one.fitted.needs:
+            held = one.held(need)
+            word = "wanted" if held is None else "held" if held else "spared" if one.spared(need) else ""
+            if word:
+                extra = " (extra)" if need.level is Level.EXTRA and word == "wanted" else ""
+                kinds.setdefault(word, []).append(need.id + extra)
+        looks = {"held": ("●", VERDICTS["sound"][1]), "spared": ("·", QUIET), "wanted": ("○", QUIET)}
+        rows: list[tuple[str | Text, ...]] = []
+        for word, names in kinds.items():
+            more = f" and {len(names) - NAMES_SHOWN:,} more" if len(names) > NAMES_SHOWN else ""
+            glyph, colour = looks[word]
+            rows.append((styled(f"{glyph} {word}", colour), ", ".join(names[:NAMES_SHOWN]) + more))
+        for gap in one.gaps:
+            level = "" if gap.level is Level.MUST else f" ({gap.level})"
+            strongest = gap.digests.strongest()
+            known = f", {DIGEST_NAMES[strongest]} {gap.digests.get(strongest)}" if strongest else ""
+            bytes_ = f", {gap.size:,} bytes" if gap.size is not None else ""
+            words = Text.assemble(styled(gap.file, "bold"), styled(f"{level}{bytes_}{known}"))
+            rows.append((styled("○ to get", VERDICTS["missing"][1]), words))
+        screen.grid(rows)
+        if one.fitted.arcade is not None:
+            screen.say(styled("  arcade sets: gribble sets check", QUIET))
+    first = next((one for one in wanted if one.gaps), wanted[0]).fitted.emulator
+    screen.next(f"gribble needs {first}", "names, places, what for, and all that will do")
 
 
 def _held_words(wanted: list[Needed]) -> str:

@@ -69,7 +69,7 @@ def _rows(emulator: EmulatorAudit) -> Iterator[tuple[str | Text, ...]]:
         if not demand.met:
             groups.setdefault(_Line(demand.verdict, "yours to do"), []).append(f"the {demand.demand}")
     for finding in emulator.findings:
-        if not finding.met and finding.need.level is not Level.EXTRA:
+        if not _is_settled(finding) and finding.need.level is not Level.EXTRA:
             for line in dict.fromkeys(_line(finding, place) for place in _open(finding)):
                 groups.setdefault(line, []).append(finding.need.id)
     settings = [one for one in emulator.settings if not one.met and one.level is not Level.EXTRA]
@@ -79,21 +79,25 @@ def _rows(emulator: EmulatorAudit) -> Iterator[tuple[str | Text, ...]]:
         groups.setdefault(_Line(gravest, do), []).extend(one.setting.key for one in alike)
     for line, names in groups.items():
         names = list(dict.fromkeys(names))
-        text = styled(named(names, NAMES_SHOWN), "bold").append_text(styled(f": {line.do}"))
-        yield verdict(line.verdict), text
+        yield verdict(line.verdict), Text.assemble(styled(named(names, NAMES_SHOWN), "bold"), styled(f": {line.do}"))
     games = [one for one in emulator.games or () if not one.remark]
     if games:
         yield verdict(games[0].verdict), f"{count(len(games), 'game')} that would not run (--games with its name)"
 
 
 def _open(finding: Finding) -> list[PlaceFinding]:
-    """The places of a need that are not met; all of them where it is keys that lack."""
-    return [place for place in finding.places if not place.met] or list(finding.places[:1])
+    """The places of a need that are not met, or could be better; the first where it is keys that lack."""
+    return [place for place in finding.places if not place.met or place.remedy is Remedy.RENAME] or [finding.places[0]]
+
+
+def _is_settled(finding: Finding) -> bool:
+    """Whether nothing is to be said of a need: a name that only this volume forgives is told."""
+    return finding.met and (finding.spared != "" or all(place.remedy is Remedy.NONE for place in finding.places))
 
 
 def _line(finding: Finding, place: PlaceFinding) -> _Line:
     """What a place has in common with others."""
-    if place.met:
+    if place.met and place.remedy is not Remedy.RENAME:
         lacks = f"lacks {', '.join(finding.lacks)}" if finding.lacks else "replace with what you hold"
         return _Line(Verdict.UNPROVEN, lacks)
     if place.refusal:
@@ -111,8 +115,7 @@ def _set_rows(sets: list[SetAudit]) -> Iterator[tuple[str | Text, ...]]:
     for one in causes[:CAUSES_SHOWN]:
         alone = len(one.sets) == 1
         words = singular(cause_words(one)) if alone else cause_words(one)
-        text = styled(named(one.sets, NAMES_SHOWN), "bold").append_text(styled(f": {words}"))
-        yield state(one.state), text
+        yield state(one.state), Text.assemble(styled(named(one.sets, NAMES_SHOWN), "bold"), styled(f": {words}"))
     if rest := causes[CAUSES_SHOWN:]:
         names = list(dict.fromkeys(name for one in rest for name in one.sets))
         yield state(worst(one.state for one in rest)), f"{named(names, NAMES_SHOWN)}: for other reasons"

@@ -20,7 +20,12 @@ LINES_SHOWN = 10
 STEPS_SHOWN = 16
 """Of more steps on a rig than so many a few of each kind are shown, and the others are counted."""
 ALIKE_SHOWN = 2
+STEPS_IN_ALL = 24
+"""A plan of more steps is told by kind, a line for each."""
+NAMES_IN_BRIEF = 10
 NAMES_SHOWN = 6
+GAPS_IN_FULL = 4
+"""Of so many files to be got each is told with what it is known by."""
 MEMBERS_SHOWN = 4
 """How many new members of an archive a plan names."""
 
@@ -41,17 +46,22 @@ def show_plan(screen: Screen, plan: Plan, audits: tuple[RigAudit, ...], *, verbo
 
     Of many steps alike a few are shown.
     """
+    brief = len(plan.steps) > STEPS_IN_ALL and not verbose
     most = max(len(plan.obtain), len(plan.refused)) if verbose else LINES_SHOWN
     if plan.steps:
-        screen.say(
-            styled(count(len(plan.steps), "step"), "bold"), f", {size(plan.bytes)} to write. Nothing is deleted."
-        )
+        attic = sum(step.displaces is not None for step in plan.steps)
+        kept = f"; {count(attic, 'file')} {'goes' if attic == 1 else 'go'} to the attic" if brief and attic else ""
+        words = f", {size(plan.bytes)} to write{kept}. Nothing is deleted."
+        screen.say(styled(count(len(plan.steps), "step"), "bold"), words)
     else:
         screen.say(styled("Nothing to do" if not plan.away else "Nothing to do with what is here", "bold"), ".")
     for rig in dict.fromkeys(step.rig for step in plan.steps):
+        steps = list(plan.on(rig))
         screen.out.print()
-        screen.say(styled(rig, "bold"))
-        screen.grid(_step_rows(list(plan.on(rig)), rig, verbose))
+        screen.say(styled(rig, "bold"), styled(f"  {count(len(steps), 'step')}" if brief else "", QUIET))
+        screen.grid(_kind_rows(steps) if brief else _step_rows(steps, rig, verbose))
+    if brief:
+        screen.say(styled("\nEach with its source: gribble plan EMULATOR, --rig RIG, or -v for all", QUIET))
     gaps = {(one.rig, one.emulator, one.subject) for group in (plan.obtain, plan.away) for one in group}
     refused = [one for one in plan.refused if (one.rig, one.emulator, one.need) not in gaps]  # told there
     if refused:
@@ -66,6 +76,21 @@ def show_plan(screen: Screen, plan: Plan, audits: tuple[RigAudit, ...], *, verbo
         if found.away:
             screen.out.print()
             screen.say(f"{found.rig} is away: {found.away}. Nothing is planned for it.")
+
+
+def _kind_rows(steps: list[Step]) -> list[tuple[str | Text, ...]]:
+    """The steps on a rig by kind, a row for each: what is put there, changed or displaced."""
+    kinds: dict[str, list[Step]] = {}
+    for step in steps:
+        kinds.setdefault(step.kind, []).append(step)
+    rows: list[tuple[str | Text, ...]] = []
+    for kind, alike in kinds.items():
+        names = ", ".join(base(_place_of(step)) for step in alike[:NAMES_IN_BRIEF])
+        more = f" and {len(alike) - NAMES_IN_BRIEF:,} more" if len(alike) > NAMES_IN_BRIEF else ""
+        bytes_ = sum(step.bytes for step in alike)
+        text = styled(names + more).append_text(styled(f"  {size(bytes_)}" if bytes_ else "", QUIET))
+        rows.append((Text(f"{_GLYPHS[kind]} {kind}", style=VERDICTS["sound"][1]), text))
+    return rows
 
 
 def _step_rows(steps: list[Step], rig: str, verbose: bool) -> list[tuple[str | Text, ...]]:
@@ -103,8 +128,11 @@ def show_gaps(
         return
     screen.out.print()
     screen.say(styled("Still to obtain", "bold"))
-    if len(gaps) <= most:
+    if len(gaps) <= GAPS_IN_FULL or (most > LINES_SHOWN and len(gaps) <= most):
         screen.grid([(verdict(gap.verdict), gap.subject, _gap_words(gap, refused)) for gap in gaps])
+        return
+    if len(gaps) <= most:
+        screen.grid([(verdict(gap.verdict), gap.subject, _gap_line(gap)) for gap in gaps])
         return
     archives: dict[tuple[str, str, str, str], list[Gap]] = {}
     for gap in gaps:
@@ -136,6 +164,16 @@ def _many_words(some: list[Gap]) -> Text:
     names = ", ".join(dict.fromkeys(one.file or one.subject for one in some[:NAMES_SHOWN]))
     text = styled(f"{count(len(some), 'file')}: {names}{' …' if len(some) > NAMES_SHOWN else ''}")
     return text.append_text(styled(f"  {gap.title} for {gap.emulator} on {gap.rig}", QUIET))
+
+
+def _gap_line(gap: Gap) -> Text:
+    """The same in a line, or two where it is narrow."""
+    level = "" if gap.level == "must" else f", {gap.level}"
+    file = in_words(gap.archive, gap.file) if gap.archive else gap.file
+    bytes_ = f", {gap.size:,} bytes" if gap.size is not None else ""
+    return Text.assemble(
+        styled(file or gap.subject), styled(f"{bytes_}  for {gap.emulator} on {gap.rig}{level}", QUIET)
+    )
 
 
 def _gap_words(gap: Gap, refused: set[tuple[str, str, str]]) -> Text:
