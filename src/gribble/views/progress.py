@@ -27,6 +27,7 @@ class Bar:
         self._expected = 0
         self._done = 0
         self._progress: Progress | None = None
+        self._shows = console.is_terminal  # asked once: it takes longer than to tell of a file
 
     def __enter__(self) -> Bar:
         return self
@@ -48,7 +49,7 @@ class Bar:
         self._done += bytes_
         if self._progress:
             self._progress.update(self._progress.task_ids[0], completed=self._done)
-        elif self._console.is_terminal and time.monotonic() - self._started > PATIENCE:
+        elif self._shows and time.monotonic() - self._started > PATIENCE:
             self._start()
 
     def say(self, words: str) -> None:

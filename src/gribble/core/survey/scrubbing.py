@@ -28,14 +28,13 @@ from gribble.core.files.volumes import keeps_inodes, unchanged
 from gribble.core.records.scrubbed import Fault, Found, Limits, Scrubbed
 from gribble.core.survey.facts import UNREADABLE, Facts
 from gribble.core.survey.index import Index
+from gribble.core.survey.limits import together
 from gribble.core.survey.proofs import Proof
 from gribble.core.survey.walking import Entry, entry_of, told_of
 from gribble.core.survey.watched import Listener
 
 SAVE_SECONDS = 5.0
 """How much work a kill can cost, in seconds."""
-AT_ONCE, AT_ONCE_BYTES = 32, 4 << 20
-"""How many files, and how many bytes, a thread is given at a time."""
 ATTIC = f"{MEMORY_FOLDER}/attic"
 
 
@@ -150,7 +149,7 @@ class Scrubber:
         if self._listener:
             self._listener.expect(sum(one.entry.size for one in work))
         notes = _Notes(self._index)
-        waiting = deque(_together(work))
+        waiting = deque(together(work, lambda one: one.entry.size))
         running: deque[tuple[list[_Candidate], Future[list[_Read]]]] = deque()
         threads = os.cpu_count() or 1
         pool = ThreadPoolExecutor(threads)
@@ -295,20 +294,6 @@ class _Notes:
             self._index.write({}, self._gone, self._proofs, self._dropped, self._looked)
             self._proofs, self._gone, self._dropped, self._looked = {}, {}, {}, {}
         self._saved = time.monotonic()
-
-
-def _together(work: list[_Candidate]) -> Iterator[list[_Candidate]]:
-    """Files in their order, small ones several at once, since handing each to a thread takes longer than reading it."""
-    several: list[_Candidate] = []
-    bytes_ = 0
-    for one in work:
-        several.append(one)
-        bytes_ += one.entry.size
-        if bytes_ >= AT_ONCE_BYTES or len(several) >= AT_ONCE:
-            yield several
-            several, bytes_ = [], 0
-    if several:
-        yield several
 
 
 def _folder(one: _Candidate) -> bytes:

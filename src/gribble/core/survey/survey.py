@@ -11,7 +11,7 @@ from pathlib import Path
 
 import msgspec
 
-from gribble.core.base.changing import at_any_length, remove
+from gribble.core.base.changing import WINDOWS, remove, verbatim
 from gribble.core.base.digests import Digests
 from gribble.core.base.errors import GribbleError, reason_of
 from gribble.core.base.names import ANY_NAME
@@ -32,7 +32,7 @@ from gribble.core.records.roster import FileSize
 from gribble.core.survey.facts import PLAIN, UNREADABLE, Facts, KnownMember
 from gribble.core.survey.holdings import HeldHere, SketchedArchive
 from gribble.core.survey.index import Index, Memory
-from gribble.core.survey.limits import TooLong, at_most, merged
+from gribble.core.survey.limits import TooLong, at_most, merged, together
 from gribble.core.survey.matching import KnownContents
 from gribble.core.survey.met import MetFile, Survey, loose_holding, member_holdings, notes_of, unread_holding
 from gribble.core.survey.walking import Entry, Folder, Walk, entry_of, is_as_met, walk
@@ -265,8 +265,10 @@ class Surveyor:
             with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
                 try:
                     for first in range(0, len(work), READ_AHEAD):  # each that waits takes a KiB
-                        for file in pool.map(read, work[first : first + READ_AHEAD]):
-                            self._finish(file, memory)
+                        handed = together(work[first : first + READ_AHEAD], lambda file: file.entry.size)
+                        for several in pool.map(lambda files: list(map(read, files)), handed):
+                            for file in several:
+                                self._finish(file, memory)
                 except BaseException:
                     pool.shutdown(wait=False, cancel_futures=True)
                     raise
@@ -274,14 +276,15 @@ class Surveyor:
 
     def _read(self, root: Path, file: MetFile) -> MetFile:
         """Open a file and find out what is wanted. Touches nothing that other threads use."""
-        path, file.read_at = at_any_length(root / file.entry.path), time.time_ns()
+        place, file.read_at = os.path.join(root, file.entry.path), time.time_ns()  # as text: there are many
+        path = verbatim(place) if WINDOWS else place
         try:
-            before = path.stat()
+            before = os.stat(path)
             if not is_as_met(file.entry, before):  # changed since it was listed, or the list was late (NTFS)
                 file.entry = entry_of(file.entry.path, before, fixed=file.entry.fixed)
                 file.facts = Facts()
             facts = self._read_facts(path, file)
-            if not is_as_met(entry_of(file.entry.path, before), path.stat()):
+            if not is_as_met(entry_of(file.entry.path, before), os.stat(path)):
                 file.fault = "changed while it was read; run the command again"
                 file.facts = Facts()
             else:
@@ -310,7 +313,7 @@ class Surveyor:
             if path.stat().st_size != entry.size:
                 file.fault = "came in another size than it was listed with; run the command again"
             else:
-                file.facts = self._read_facts(path, file)
+                file.facts = self._read_facts(str(path), file)
             ground.let_go(entry.path)
         except OSError as error:
             file.fault = f"cannot be read: {reason_of(error)}"
@@ -338,17 +341,17 @@ class Surveyor:
             memory.save()
             self._saved = time.monotonic()
 
-    def _read_facts(self, path: Path, file: MetFile) -> Facts:
+    def _read_facts(self, path: str, file: MetFile) -> Facts:
         facts = file.facts
         if facts.kind is None:
             facts = msgspec.structs.replace(facts, kind=archive_kind(peek(path), base(file.entry.path)))
         if wanted := self._file_wanted(file):
-            size, digests = digest_file(path, file.entry.size, wanted, self._progress(file))
+            size, digests = digest_file(Path(path), file.entry.size, wanted, self._progress(file))
             file.bytes_read += size
             file.whole = True
             facts = msgspec.structs.replace(facts, digests=merged(facts.digests, digests))
         if facts.kind and not facts.fault:
-            facts = self._read_members(path, facts, file)
+            facts = self._read_members(Path(path), facts, file)
         return facts
 
     def _listed(self, path: Path, kind: str, choice: _MemberChoice) -> tuple[KnownMember, ...] | None:

@@ -31,6 +31,7 @@ _STARTS = {
     b"\xfd7zXZ\x00": "xz",
     b"Rar!\x1a\x07": "rar",
 }
+_FIRST = frozenset(start[:1] for start in _STARTS)
 _ENDINGS = (".zip", ".7z", ".tar", ".gz", ".bz2", ".xz", ".tgz", ".tbz2", ".txz")
 _PART = re.compile(r"\.(7z|zip|tar|gz|rar)\.\d{2,3}$|\.[zr]\d{2}$|\.part\d+\.rar$", re.IGNORECASE)
 
@@ -39,7 +40,7 @@ def archive_kind(head: bytes, name: str) -> str:
     """The kind of archive that a file is by its first bytes, or by being one part of one; empty for none."""
     if _PART.search(name):
         return "part"
-    for start, kind in _STARTS.items():
+    for start, kind in _STARTS.items() if head[:1] in _FIRST else ():
         if head.startswith(start):
             return kind
     if streams.is_tar(head):
@@ -169,9 +170,9 @@ def _scan_nested(path: str, member: Member, blocks: Iterator[bytes], way: _Way) 
         yield FoundMember(path, Member(member.name, member.size, member.crc32, str(error)), None)
 
 
-def peek(path: Path) -> bytes:
+def peek(path: str | Path) -> bytes:
     """The first bytes of a file. Raises OSError."""
-    with path.open("rb", buffering=0) as stream:
+    with open(path, "rb", buffering=0) as stream:
         return stream.read(HEAD_BYTES)
 
 
