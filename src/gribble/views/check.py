@@ -47,7 +47,8 @@ def show_check(screen: Screen, audits: tuple[RigAudit, ...], *, verbose: bool) -
     brief = not verbose and len(emulators) > 1 and sum(map(_to_tell, emulators)) > ROWS_IN_ALL
     screen.say(answer_of(audits), styled("  (gribble check EMULATOR says why)" if brief else "", QUIET))
     for found in audits:
-        screen.out.print()
+        if not brief or not (found.away or found is audits[0]):
+            screen.out.print()
         where = f"  {shorten(found.root)}{'  (will be made)' if found.new else ''}"
         why = f": {found.away}" if found.away and brief else ""
         screen.say(styled(found.rig, "bold"), styled(where, QUIET), "  ", state(found.state), why)
@@ -260,9 +261,9 @@ def _game_words(found: GameFinding) -> str:
 def _rows(rig: RigAudit, finding: Finding) -> list[tuple[str | Text, ...]]:
     """One row for each place, quiet places of an otherwise faulty need left out; many files in one row."""
     if finding.need.file:
-        return [(verdict(finding.chief.verdict), finding.need.id, _manifest_account(rig, finding))]
+        return [(verdict(finding.shown(finding.chief)), finding.need.id, _manifest_account(rig, finding))]
     faulty = [place for place in finding.places if place.verdict is not Verdict.SOUND] or finding.places[:1]
-    return [(verdict(place.verdict), finding.need.id, _account(rig, finding, place)) for place in faulty]
+    return [(verdict(finding.shown(place)), finding.need.id, _account(rig, finding, place)) for place in faulty]
 
 
 def _manifest_account(rig: RigAudit, finding: Finding) -> Text:

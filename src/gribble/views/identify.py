@@ -19,7 +19,7 @@ from gribble.views.shell import quoted
 UNKNOWN_SHOWN = 8
 ROWS_SHOWN = 8
 DAMAGED_IN_FULL = 3
-UNKNOWN_IN_BRIEF = 5
+DAMAGED_IN_BRIEF = 6
 CONTENTS_IN_FULL = 6
 """Of more known contents each is told in a line."""
 SETS_SHOWN = 20
@@ -64,10 +64,11 @@ def show_identify(
     unknown = [one for one in told if one.counts_as == "unknown"]
     if not only_needed:
         brief = brief and len(damaged) > DAMAGED_IN_FULL
+        most = DAMAGED_IN_BRIEF if brief else ROWS_SHOWN
         rows = [_short_damage(one.first) if brief else _damaged_row(one.first) for one in damaged]
-        _show_rows(screen, "Damaged, and gribble mend FILE puts right" if brief else "Damaged", rows, verbose)
+        _show_rows(screen, "Damaged, and gribble mend FILE puts right" if brief else "Damaged", rows, verbose, most)
     if unknown and not only_needed:
-        shown = unknown if verbose else unknown[: UNKNOWN_IN_BRIEF if brief else UNKNOWN_SHOWN]
+        shown = unknown if verbose else unknown[:UNKNOWN_SHOWN]
         screen.say(styled("Unknown", "bold"))
         screen.grid([_unknown_row(one.first) for one in shown])
         if len(shown) < len(unknown):
@@ -80,12 +81,14 @@ def show_identify(
     screen.say(_counts(groups, passed_over))
 
 
-def _show_rows(screen: Screen, title: str, rows: list[tuple[str | Text, ...]], verbose: bool) -> None:
+def _show_rows(
+    screen: Screen, title: str, rows: list[tuple[str | Text, ...]], verbose: bool, most: int = ROWS_SHOWN
+) -> None:
     """A section, if there is anything in it, of which many rows are folded."""
     if not rows:
         return
     screen.say(styled(title, "bold"))
-    shown = rows if verbose or len(rows) <= ROWS_SHOWN + 1 else rows[:ROWS_SHOWN]
+    shown = rows if verbose or len(rows) <= most + 1 else rows[:most]
     screen.grid(shown)
     if len(shown) < len(rows):
         screen.say(styled(f"  and {len(rows) - len(shown):,} more (-v shows them)", QUIET))

@@ -53,6 +53,7 @@ def show_needs(screen: Screen, wanted: list[Needed], *, verbose: bool = False) -
 
 def _show_brief(screen: Screen, wanted: list[Needed]) -> None:
     """Many needs by name: of each emulator what is held, and what somebody has to get, with what it is known by."""
+    screen.out.print()
     for one in wanted:
         release = f" {one.fitted.release}" if one.fitted.release else ""
         where = f"  on {one.rig}" if one.rig else "  on none of your rigs" if one.findings else ""

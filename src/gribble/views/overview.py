@@ -15,6 +15,7 @@ from gribble.core.records.findings import (
     PlaceFinding,
     Remedy,
     SetAudit,
+    SettingFinding,
     State,
     Verdict,
     worst,
@@ -25,7 +26,7 @@ from gribble.views.looks import QUIET, count
 from gribble.views.screen import Screen, state, styled, verdict
 
 NAMES_SHOWN = 12
-CAUSES_SHOWN = 4
+CAUSES_SHOWN = 3
 
 _DO = {
     Remedy.RENAME: "rename",
@@ -73,8 +74,8 @@ def _rows(emulator: EmulatorAudit) -> Iterator[tuple[str | Text, ...]]:
             for line in dict.fromkeys(_line(finding, place) for place in _open(finding)):
                 groups.setdefault(line, []).append(finding.need.id)
     settings = [one for one in emulator.settings if not one.met and one.level is not Level.EXTRA]
-    for do in dict.fromkeys(_DO[one.remedy] for one in settings):
-        alike = [one for one in settings if _DO[one.remedy] == do]
+    for do in dict.fromkeys(map(_to_point, settings)):
+        alike = [one for one in settings if _to_point(one) == do]
         gravest = max((one.verdict for one in alike), key=list(Verdict).index)
         groups.setdefault(_Line(gravest, do), []).extend(one.setting.key for one in alike)
     for line, names in groups.items():
@@ -83,6 +84,11 @@ def _rows(emulator: EmulatorAudit) -> Iterator[tuple[str | Text, ...]]:
     games = [one for one in emulator.games or () if not one.remark]
     if games:
         yield verdict(games[0].verdict), f"{count(len(games), 'game')} that would not run (--games with its name)"
+
+
+def _to_point(one: SettingFinding) -> str:
+    """What to do about a setting; where Gribble can do nothing, why."""
+    return _DO[one.remedy] if one.remedy is Remedy.POINT else one.reason
 
 
 def _open(finding: Finding) -> list[PlaceFinding]:
@@ -99,9 +105,9 @@ def _line(finding: Finding, place: PlaceFinding) -> _Line:
     """What a place has in common with others."""
     if place.met and place.remedy is not Remedy.RENAME:
         lacks = f"lacks {', '.join(finding.lacks)}" if finding.lacks else "replace with what you hold"
-        return _Line(Verdict.UNPROVEN, lacks)
-    if place.refusal:
-        return _Line(place.verdict, "yours to do")
+        return _Line(finding.shown(place), lacks)
+    if place.refusal or place.remedy is Remedy.NONE:
+        return _Line(place.verdict, place.reason)
     if place.by_name:
         return _Line(place.verdict, "held for its name alone (gribble place --by-name)")
     if place.remedy is Remedy.CONNECT:
@@ -118,4 +124,4 @@ def _set_rows(sets: list[SetAudit]) -> Iterator[tuple[str | Text, ...]]:
         yield state(one.state), Text.assemble(styled(named(one.sets, NAMES_SHOWN), "bold"), styled(f": {words}"))
     if rest := causes[CAUSES_SHOWN:]:
         names = list(dict.fromkeys(name for one in rest for name in one.sets))
-        yield state(worst(one.state for one in rest)), f"{named(names, NAMES_SHOWN)}: for other reasons"
+        yield state(worst(one.state for one in rest)), f"{named(names, NAMES_SHOWN)}: other causes"

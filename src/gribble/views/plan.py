@@ -167,13 +167,14 @@ def _many_words(some: list[Gap]) -> Text:
 
 
 def _gap_line(gap: Gap) -> Text:
-    """The same in a line, or two where it is narrow."""
+    """The same in two lines: for whom, and by what it is known for certain."""
     level = "" if gap.level == "must" else f", {gap.level}"
     file = in_words(gap.archive, gap.file) if gap.archive else gap.file
     bytes_ = f", {gap.size:,} bytes" if gap.size is not None else ""
-    return Text.assemble(
-        styled(file or gap.subject), styled(f"{bytes_}  for {gap.emulator} on {gap.rig}{level}", QUIET)
-    )
+    text = Text.assemble(styled(file or gap.subject), styled(f"{bytes_}  {gap.emulator}{level}", QUIET))
+    strongest = gap.digests.strongest()
+    known = f"\n{DIGEST_NAMES[strongest]} {gap.digests.get(strongest)}" if strongest else ""
+    return text.append_text(styled(known, QUIET))
 
 
 def _gap_words(gap: Gap, refused: set[tuple[str, str, str]]) -> Text:

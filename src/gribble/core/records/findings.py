@@ -166,6 +166,16 @@ class Finding(Struct, frozen=True, kw_only=True):
         """Whether every place is met, whatever its keys or its choice."""
         return all(place.met for place in self.places)
 
+    def shown(self, place: PlaceFinding) -> Verdict:
+        """The verdict at a place as a person reads it, of the whole need: a right file that lacks keys, or does not
+        have those that others require, is not called sound, but by where these are: astray where they are held, else
+        missing."""
+        if place.met and place.remedy is Remedy.REPLACE:
+            return Verdict.ASTRAY
+        if self.met or not self.in_place:
+            return place.verdict
+        return Verdict.ASTRAY if any(way.held for way in self.ways) else Verdict.MISSING
+
     @property
     def fixable(self) -> bool:
         """Whether a plan brings every place that is not met."""
