@@ -98,7 +98,8 @@ def _open(finding: Finding) -> list[PlaceFinding]:
 
 def _is_settled(finding: Finding) -> bool:
     """Whether nothing is to be said of a need: a name that only this volume forgives is told."""
-    return finding.met and (finding.spared != "" or all(place.remedy is Remedy.NONE for place in finding.places))
+    accepted = finding.ignored or finding.spared != ""
+    return finding.met and (accepted or all(place.remedy is Remedy.NONE for place in finding.places))
 
 
 def _line(finding: Finding, place: PlaceFinding) -> _Line:
