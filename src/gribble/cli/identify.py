@@ -9,13 +9,9 @@ import typer
 from gribble.cli.command import Call, command
 from gribble.cli.options import VerboseOption
 from gribble.cli.session import Session
-from gribble.cli.surveying import survey_whole, survey_with
+from gribble.cli.surveying import identified, survey_whole, survey_with
 from gribble.core.answers.copies import Copies
 from gribble.core.answers.copies import copies as find_copies
-from gribble.core.answers.identify import explain, held_sets, identify_keys, identify_sets
-from gribble.core.answers.identify import identify as identify_holdings
-from gribble.core.audit.asked import concerning
-from gribble.core.audit.scope import Scope
 from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.views.copies import copies_json, show_copies
 from gribble.views.identify import identify_json, show_identify
@@ -52,17 +48,10 @@ def identify(
         raise GribbleError(f"--only {only} is not known", fix="It takes one word: --only needed")
     with Session(call) as session:
         world, surveys = survey_with(session, paths, verbose=verbose)
-        found = [holding for survey in surveys for holding in survey.holdings]
         passed_over = sum(len(survey.skipped) for survey in surveys)
-        sheets = session.loaded.catalogue.sheets
-        audits = concerning(world, found).audit(Scope())
-        files = identify_holdings(found, session.loaded.known, sheets, audits)
-        files = identify_sets(files, world.rigs, audits)
-        files = identify_keys(files, sheets, audits, world.read_whole)
-        sets = held_sets(files, world.rigs)
         away = {one.at: one.source for one in world.away}
         named = frozenset(call.environment.path(path) for path in paths)
-        files = explain(files, world.searcher(survey.holdings for survey in surveys), sheets, named, world.head_of)
+        files, sets = identified(session, world, surveys, named)
         if call.json:
             needed = only == "needed"
             session.screen.json(identify_json(files, sets, away, passed_over=passed_over, only_needed=needed))

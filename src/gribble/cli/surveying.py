@@ -12,7 +12,16 @@ from msgspec import structs
 from gribble.cli.session import Session
 from gribble.core.answers.ages import with_ages
 from gribble.core.answers.copies import doubtful_sizes
-from gribble.core.audit.asked import asking, require_sets
+from gribble.core.answers.identify import (
+    HeldSet,
+    Identified,
+    explain,
+    held_sets,
+    identify_keys,
+    identify_sets,
+)
+from gribble.core.answers.identify import identify as identify_holdings
+from gribble.core.audit.asked import asking, concerning, require_sets
 from gribble.core.audit.looking import Reach, in_place, look, refitted, rosters_on
 from gribble.core.audit.scope import Scope, check_scope
 from gribble.core.audit.world import World
@@ -107,6 +116,20 @@ def survey_with(
     _note_away(session, world)
     _note_cost(session, index, surveyor, verbose)
     return world, surveys
+
+
+def identified(
+    session: Session, world: World, surveys: list[Survey], named: frozenset[Path]
+) -> tuple[tuple[Identified, ...], tuple[HeldSet, ...]]:
+    """What the files of some surveys are, and the sets that they hold; those `named` are looked at for what happened to
+    them."""
+    found = [holding for survey in surveys for holding in survey.holdings]
+    sheets = session.loaded.catalogue.sheets
+    audits = concerning(world, found).audit(Scope())
+    files = identify_holdings(found, session.loaded.known, sheets, audits)
+    files = identify_keys(identify_sets(files, world.rigs, audits), sheets, audits, world.read_whole)
+    sets = held_sets(files, world.rigs)
+    return explain(files, world.searcher(one.holdings for one in surveys), sheets, named, world.head_of), sets
 
 
 def survey_whole(session: Session, paths: list[str]) -> list[Holding]:

@@ -19,11 +19,8 @@ from gribble.cli.command import Call, command
 from gribble.cli.options import YesOption
 from gribble.cli.running import place_plan, planned
 from gribble.cli.session import Session
-from gribble.cli.surveying import survey, survey_with
+from gribble.cli.surveying import identified, survey, survey_with
 from gribble.core.answers.arrived import Arrived, arrived
-from gribble.core.answers.identify import explain, held_sets, identify_keys, identify_sets
-from gribble.core.answers.identify import identify as identify_holdings
-from gribble.core.audit.asked import concerning
 from gribble.core.audit.scope import Scope
 from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.survey.arriving import Arrivals, FolderWatch, Word, files_at, glance, is_of_interest
@@ -178,15 +175,8 @@ class _Watching:
             with Session(self._call) as session:
                 world, surveys = survey_with(session, paths, told=0)
                 session.notes.hush()
-                found = [holding for each in surveys for holding in each.holdings]
-                sheets = session.loaded.catalogue.sheets
-                audits = concerning(world, found).audit(Scope())
-                files = identify_holdings(found, session.loaded.known, sheets, audits)
-                files = identify_keys(identify_sets(files, world.rigs, audits), sheets, audits, world.read_whole)
-                searcher = world.searcher(each.holdings for each in surveys)
-                named = frozenset(map(Path, paths))
-                sets = held_sets(files, world.rigs)
-                told = arrived(paths, explain(files, searcher, sheets, named, world.head_of), sets)
+                files, sets = identified(session, world, surveys, frozenset(map(Path, paths)))
+                told = arrived(paths, files, sets)
             self._show(told)
         except GribbleError as error:
             self._tell(f"gribble: {error}")
