@@ -265,6 +265,8 @@ def run_forward(session: Session, going: list[Going]) -> int:
         session.screen.next("gribble place --resume", "finishes this run; gribble undo takes it back")
         return ExitCode.INTERRUPTED
     if lost:
+        for other in lost[1:]:
+            session.screen.tell(f"gribble: {other}")
         raise lost[0]
     return code
 
