@@ -8,8 +8,8 @@ ON_GROUNDS = tests/core/test_survey.py tests/core/test_run.py
 .PHONY: demo test lint soak docs clean
 
 demo: .venv/ready
-	rm -rf build/demo
-	$(BIN)/gribble demo build/demo
+	@rm -rf build/demo
+	@$(BIN)/gribble demo build/demo
 
 test: .venv/ready
 	PYTHONWARNDEFAULTENCODING=1 $(BIN)/pytest
@@ -30,9 +30,10 @@ lint: .venv/ready
 	$(BIN)/mypy --platform darwin src docs
 
 .venv/ready: pyproject.toml
-	$(PYTHON) -m venv .venv
-	$(BIN)/pip install --quiet --editable '.[dev]'
-	touch .venv/ready
+	@echo "Setting Gribble up in .venv: once, and less than a minute."
+	@$(PYTHON) -m venv .venv
+	@$(BIN)/pip install --quiet --quiet --disable-pip-version-check --editable '.[dev]'
+	@touch .venv/ready
 
 clean:
 	rm -rf .venv build

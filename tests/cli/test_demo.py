@@ -11,6 +11,7 @@ import pytest
 from gribble.demo.arcade import CURED, FIRST_SET_REASONS, STATES
 from gribble.demo.contents import KEYS, content, noise
 from gribble.demo.faults import FAULTS, FIRST_REASONS, GAMES, SETTINGS
+from gribble.demo.tour import CHAPTERS
 from gribble.demo.world import build_world
 from tests.conftest import Gribble, tree
 
@@ -263,29 +264,59 @@ def test_looking_writes_nothing_to_a_rig(gribble: Gribble, world: Path) -> None:
     assert {path: path.stat().st_mtime_ns for path in (world / "rigs").rglob("*")} == before
 
 
-def test_the_demo_tells_the_whole_story_and_leaves_the_world_as_it_was_built(gribble: Gribble, tmp_path: Path) -> None:
-    first = gribble("demo", "one", cwd=tmp_path, code=0)
+def built(world: Path) -> dict[str, bytes]:
+    """What a walk left of a world, but for the porch and the port of the handheld."""
+    told = {name: data for name, (data, _time) in tree(world).items() if not name.startswith("porch")}
+    return {**told, "gribble.toml": re.sub(rb":\d+/card", b":47123/card", told["gribble.toml"])}
+
+
+def in_order(text: str, *words: str) -> None:
+    text, at = " ".join(text.split()), 0
+    for one in words:
+        at = text.index(" ".join(one.split()), at)
+
+
+def test_the_demo_shows_the_job_in_five_commands_and_leaves_the_world_as_it_was_built(
+    gribble: Gribble, tmp_path: Path
+) -> None:
+    walk = gribble("demo", cwd=tmp_path, code=0, COLUMNS="80")
+    lines = walk.out.splitlines() + walk.err.splitlines()
+    assert len(lines) <= 85
+    assert max(map(len, lines)) <= 80
+    in_order(walk.out, "$ gribble\n", "$ gribble why dunlin\n", "■ blocked", "$ gribble place dunlin --yes\n",
+             "Done: 3 steps of 3", "$ gribble why dunlin\n", "◆ ready", "$ gribble undo --yes\n", "Undone: run 1",
+             "Three things to try", "cd lighthouse-games-room && gribble check", "gribble demo --all", "gribble init")  # fmt: skip
     build_world(tmp_path / "two", 47_123)
+    assert built(tmp_path / "lighthouse-games-room") == built(tmp_path / "two"), "every step was taken back"
+    gribble("demo", cwd=tmp_path, code=0)
+    assert (tmp_path / "lighthouse-games-room-2").is_dir(), "a second walk finds a folder of its own"
+    assert "is not empty" in gribble("demo", "two", cwd=tmp_path, code=2).err
 
-    def files(world: str) -> dict[str, bytes]:
-        there = tree(tmp_path / world).items()
-        told = {name: data for name, (data, _time) in there if not name.startswith("porch")}
-        return {**told, "gribble.toml": re.sub(rb":\d+/card", b":47123/card", told["gribble.toml"])}
 
-    assert files("one") == files("two"), "every step was taken back, and another world is the same"
-    assert "Done: 6 steps of 6 on handheld, run 1." in first.out
-    for command in ("needs sandpiper", "identify drawer", "check", "plan", "place --yes", "undo --yes"):
-        assert f"$ gribble {command}\n" in first.out
-    assert "ready" in first.out
-    keeping = first.out[first.out.index("On the porch") :]
-    story = ("take it from nas/roms", "is switched off", "held in nas, away since", "connect nas", "nas is away and would bring 2 files",
-             "Done: 2 steps of 2", "◆ ready", "1 altered", "a good copy is held: nas/roms/Tern/T8.ROM", "Done: 1 step of 1",
-             "read whole on")  # fmt: skip
-    at = 0
-    for words in story:
-        at = keeping.index(words, at)
-    taken = gribble("demo", "one", cwd=tmp_path, code=2)
-    assert "is not empty" in taken.err
+def test_the_whole_tour_tells_the_whole_story_and_leaves_the_rigs_as_they_were_built(
+    gribble: Gribble, tmp_path: Path
+) -> None:
+    tour = gribble("demo", "one", "--all", cwd=tmp_path, code=0).out
+    build_world(tmp_path / "two", 47_123)
+    assert built(tmp_path / "one") == built(tmp_path / "two"), "every step was taken back"
+    in_order(tour, *(f"Chapter {name}: {one.look}" for name, one in CHAPTERS.items()))
+    in_order(tour, "$ gribble needs sandpiper\n", "$ gribble identify drawer\n", "$ gribble check\n", "$ gribble plan\n",
+             "$ gribble place --yes\n", "Done: 6 steps of 6 on handheld, run 1.", "$ gribble undo --yes\n",
+             "On the porch", "take it from nas/roms", "is switched off", "held in nas, away since", "connect nas",
+             "nas is away and would bring 2 files", "Done: 2 steps of 2", "◆ ready", "1 altered",
+             "a good copy is held: nas/roms/Tern/T8.ROM", "Done: 1 step of 1", "read whole on")  # fmt: skip
+
+
+@pytest.mark.parametrize("name", CHAPTERS)
+def test_each_chapter_stands_by_itself(gribble: Gribble, tmp_path: Path, name: str) -> None:
+    shown = gribble("demo", "one", "--chapter", name, cwd=tmp_path, code=0).out
+    in_order(shown, *(f"$ gribble {stop.words}".rstrip() for stop in CHAPTERS[name].stops), "Three things to try")
+
+
+def test_a_walk_that_is_none_is_told(gribble: Gribble, tmp_path: Path) -> None:
+    assert "There are know, look, put-right" in gribble("demo", "--chapter", "soup", cwd=tmp_path, code=2).err
+    assert "Use one of them" in gribble("demo", "--chapter", "know", "--all", cwd=tmp_path, code=2).err
+    assert not (tmp_path / "lighthouse-games-room").exists()
 
 
 def test_identify_says_what_files_are_and_ends_with_the_counts(gribble: Gribble, world: Path) -> None:

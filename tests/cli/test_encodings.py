@@ -11,7 +11,7 @@ from unittest import mock
 import py7zr
 import pytest
 
-from gribble.demo.tour import TOUR
+from gribble.demo.tour import CHAPTERS
 from tests.conftest import Gribble
 
 ENCODINGS = ("utf-8", "cp1252", "cp437", "cp932", "ascii")
@@ -25,7 +25,7 @@ MORE = ("check --json", "identify drawer --json", "plan --json", "needs --json",
 def test_every_command_of_the_tour_answers_in_every_encoding(gribble: Gribble, world: Path, encoding: str) -> None:
     for name in ODD:
         (world / "drawer" / name).write_bytes(b"x" * 700)
-    for words in [words for _, words in TOUR] + list(MORE):
+    for words in [stop.words for one in CHAPTERS.values() if not one.porch for stop in one.stops] + list(MORE):
         ended = gribble(*words.split(), cwd=world, encoding=encoding)
         assert ended.code in (0, 1, 2, 3)
         assert ended.raw or ended.err, words

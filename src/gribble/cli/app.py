@@ -56,7 +56,7 @@ COMMANDS = {
     "keys": ("", "Key files, checked and merged, never shown."),
     "keys check": ("keys", "Which keys of a file are right, and which wrong."),
     "keys merge": ("keys", "Put the keys of several files into one."),
-    "demo": ("demo", "Walk through the whole job on made-up files."),
+    "demo": ("demo", "Walk through the job on made-up files."),
     "init": ("init", "Write a gribble.toml from what is on disk."),
     "catalogue": ("", "Sheets and rosters: make, check, compare, share."),
     "catalogue list": ("catalogue", "What the catalogues know, and how well."),

@@ -22,67 +22,99 @@ from gribble.core.catalogue.config import load_config
 from gribble.demo.handheld import free_port, handheld
 from gribble.demo.porch import EVENTS, build_porch
 from gribble.demo.sheets import HANDHELD_PASSWORD
-from gribble.demo.tour import KEEPING, TOUR
+from gribble.demo.tour import CHAPTERS, SHORT, Chapter, Stop
 from gribble.demo.world import build_world
 from gribble.stores.credentials import variable_of
 from gribble.views.looks import NEXT, QUIET, shorten
 from gribble.views.screen import Screen, styled
 from gribble.views.shell import HERE, Shell, quoted, then, with_variable
 
+FOLDER = "lighthouse-games-room"
+"""Where the world is built if no folder is named: here, or under the next number that is free."""
+
 
 @command("demo")
 def demo(
     call: Call,
-    folder: Annotated[str, typer.Argument(help="Where to build it; empty or absent.")] = "lighthouse-games-room",
+    folder: Annotated[str | None, typer.Argument(help="Where to build it; empty or absent.")] = None,
+    all_: Annotated[bool, typer.Option("--all", help="The whole tour, in chapters.")] = False,
+    chapter: Annotated[
+        str | None, typer.Option("--chapter", help=f"One chapter of it: {', '.join(CHAPTERS)}.", metavar="NAME")
+    ] = None,
     step: Annotated[bool, typer.Option("--step", help="Wait for Enter before each command.")] = False,
     wake: Annotated[
         bool, typer.Option("--wake", help="Only switch on the handheld of a world built before, until Ctrl-C.")
     ] = False,
 ) -> int:
-    """Walk through the whole job on made-up files.
+    """Walk through the job on made-up files.
 
-    It builds the made-up Lighthouse Games Room in a folder of its own.
+    It builds the made-up Lighthouse Games Room in a folder of its own, and shows how an emulator that does not run is
+    put right, in five commands. --all goes through everything.
 
     One rig is a handheld behind an FTP server, which is simulated on this machine while the command runs.
 
-    Example: gribble demo --step
+    Example: gribble demo --chapter know
     """
     screen = call.screen
-    root = call.environment.path(folder)
+    walked = _walked(all_, chapter)
     if wake:
-        return _wake(root, folder, screen)
+        folder = folder or FOLDER
+        return _wake(call.environment.path(folder), folder, screen)
+    folder = folder or _free(call)
+    root = call.environment.path(folder)
     port = free_port()
     build_world(root, port)
-    screen.say(styled("The Lighthouse Games Room", "bold"), f", built in {folder}")
-    screen.say("Volunteers keep made-up machines running for visitors: a PC in the games room, a")
-    screen.say("USB stick for the console by the door, a handheld reached over the network, an")
-    screen.say("arcade cabinet in the corner, and a drawer of files nobody has sorted.")
-    with handheld(root / "handheld", port), chdir(root):
-        for question, words in TOUR:
-            _stop(call, root, question, words, step)
     porch = build_porch(root)
-    with chdir(porch):
-        for event, question, words in KEEPING:
-            if event:
-                EVENTS[event](porch)
-            _stop(call, porch, question, words, step)
+    screen.say(styled("The Lighthouse Games Room", "bold"), f", made up, and built in {folder}:")
+    screen.say("a PC, a stick, an arcade cabinet, a handheld on the network, a drawer of files.")
+    with handheld(root / "handheld", port):
+        for name, (look, stops, on_porch) in walked.items():
+            if name:
+                screen.out.print()
+                screen.say(styled(f"Chapter {name}", "bold"), f": {look}")
+            at = porch if on_porch else root
+            with chdir(at):
+                for stop in stops:
+                    if stop.event:
+                        EVENTS[stop.event](porch)
+                    _stop(call, at, stop, step)
     screen.out.print()
-    screen.say(styled("─" * min(screen.out.width, 80), QUIET))
-    screen.say("The world stays for you to try things on:")
-    screen.next(_activated(then(f"cd {quoted(folder)}", "gribble check")))
-    wake_it = f"gribble demo {quoted(folder)} --wake"
-    screen.say(f"The handheld is asleep again (away). {wake_it}, in another terminal, wakes it.")
+    _rule(screen)
+    _farewell(call, folder, untouched=not any(one.porch for one in walked.values()))
     return ExitCode.CLEAN
 
 
-def _stop(call: Call, root: Path, question: str, words: str, step: bool) -> None:
-    """One stop of a tour: what is asked, the command, and its answer. Raises GribbleError where it fails."""
+def _walked(all_: bool, chapter: str | None) -> dict[str, Chapter]:
+    """The chapters to walk through, by name; the short walk has none. Raises GribbleError."""
+    if chapter is not None and all_:
+        raise GribbleError("--all is every chapter, --chapter one", fix="Use one of them.")
+    if chapter is not None and chapter not in CHAPTERS:
+        raise GribbleError(f"no chapter {chapter}", fix=f"There are {', '.join(CHAPTERS)}.")
+    if chapter is not None:
+        return {chapter: CHAPTERS[chapter]}
+    return CHAPTERS if all_ else {"": Chapter("", SHORT)}
+
+
+def _free(call: Call) -> str:
+    """A name for the world's folder that is free, so that a second walk needs no thought."""
+    names = (FOLDER, *(f"{FOLDER}-{number}" for number in range(2, 1000)))
+    return next((name for name in names if not os.path.lexists(call.environment.path(name))), FOLDER)
+
+
+def _rule(screen: Screen, words: str = "") -> None:
+    """A line across the page, with what comes below it."""
+    width = min(screen.out.width, 80)
+    head = f"── {words} " if words else ""
+    screen.say(styled(head[:3], QUIET), styled(head[3:], "bold"), styled("─" * max(width - len(head), 2), QUIET))
+
+
+def _stop(call: Call, root: Path, stop: Stop, step: bool) -> None:
+    """One stop of a walk: what is asked, the command, and its answer. Raises GribbleError where it fails."""
     screen = call.screen
+    words = stop.words
     screen.out.print()
-    screen.say(styled("─" * min(screen.out.width, 80), QUIET))
-    screen.say(styled(question, "bold"))
+    _rule(screen, stop.question)
     screen.say(styled(f"$ gribble {words}".rstrip(), NEXT))
-    screen.out.print()
     if step:
         call.environment.answer()
     screen.flush()
@@ -93,6 +125,21 @@ def _stop(call: Call, root: Path, question: str, words: str, step: bool) -> None
             fix="What it says above tells why. The world stays as it is.",
             code=ExitCode.FAILED,
         )
+
+
+def _farewell(call: Call, folder: str, *, untouched: bool) -> None:
+    """Three things to try, each as it is typed."""
+    screen = call.screen
+    place = quoted(folder)
+    left = "Everything is as it was built." if untouched else "The rigs are as they were built; the porch is not."
+    screen.say(styled(f"{left} Three things to try:", "bold"))
+    for typed, why in (
+        (_activated(then(f"cd {place}", "gribble check")), "all that is wrong in this room"),
+        ("gribble demo --all", "the whole tour; --step waits, --chapter NAME shows a part"),
+        ("gribble init", "in the folder of your own games: looks, and asks"),
+    ):
+        screen.say(styled(f"  {typed}", NEXT), styled(f"   {why}", QUIET))
+    screen.say(f"The handheld sleeps now; gribble demo {place} --wake, in another terminal, wakes it.")
 
 
 def _in_world(call: Call, root: Path, words: str) -> Environment:

@@ -15,6 +15,7 @@ class Notes:
     def __init__(self, screen: Screen) -> None:
         self._screen = screen
         self._lines: list[str] = []
+        self._passed_over: list[str] = []
         self.hushed = False
 
     def aside(self, *lines: str) -> None:
@@ -31,17 +32,21 @@ class Notes:
         named = passed if told is None else passed[:told]
         for skipped in named:
             where = shorten(skipped.path) + (f": {skipped.member}" if skipped.member else "")
-            self.aside(f"passed over {where}: {skipped.why}")
+            self._passed_over.append(f"passed over {where}: {skipped.why}")
         if rest := len(passed) - len(named):
             what = f"{rest:,} more" if named else count(rest, "file")
-            self.aside(f"passed over {what} that cannot be looked into; gribble check -v says which")
+            self._passed_over.append(f"passed over {what} that cannot be looked into; gribble check -v says which")
+
+    def nothing_lacks(self) -> None:
+        """What could not be looked into is no news: nothing is missing that could be in there."""
+        self._passed_over = []
 
     def tell(self) -> None:
         """Tell them, below a blank line."""
-        lines = [] if self.hushed else self._lines
+        lines = [] if self.hushed else [*self._passed_over, *self._lines]
         self._screen.flush()
         if lines:
             self._screen.tell("")
         for line in lines:
             self._screen.tell(line)
-        self._lines = []
+        self._lines, self._passed_over = [], []

@@ -63,5 +63,7 @@ def place(
         else:
             audits = survey(session, scope, told=MOST_PASSED_OVER).audit(scope, games=games, packing=True)
             made = planned(session, audits, only, skip, by_name=by_name)
+            if not made.obtain:
+                session.notes.nothing_lacks()
             code = place_plan(session, scope, audits, linked(made) if link else made, yes)
         return finished or code

@@ -50,6 +50,8 @@ def plan(
             refuse_foreign(Path(out), is_plan, "plan")
         audits = survey(session, scope, told=MOST_PASSED_OVER).audit(scope, games=games, packing=True)
         made = planned(session, audits, only, skip, by_name=by_name)
+        if not made.obtain:
+            session.notes.nothing_lacks()
         if out:
             write_over(Path(out), iter([plan_bytes(made)]))
         if call.json:

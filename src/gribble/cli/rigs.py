@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator
 from functools import cached_property
 from getpass import getpass
 from pathlib import Path
@@ -28,6 +28,8 @@ from gribble.views.looks import count, size
 
 NUMBERING_SECONDS = 10
 """How long another Gribble may take to begin a run."""
+MUCH = 1 << 20
+"""Bytes that are told when they were fetched from a rig of which nothing was asked."""
 
 
 class Rigs:
@@ -166,10 +168,10 @@ class Rigs:
         """The kinds of volume of some rigs."""
         return {found.rig: self.volume(found.rig, found.root) for found in audits if not found.away}
 
-    def fetched(self) -> Iterator[str]:
-        """What was fetched from rigs on other machines, in words."""
+    def fetched(self, asked: Collection[str], *, all_: bool) -> Iterator[str]:
+        """What was fetched, in words, from rigs on other machines that were asked for, or where it was much."""
         for name, ground in self._far.items():
-            if ground.listed:
+            if ground.listed and (all_ or name in asked or ground.received >= MUCH):
                 read = f"{size(ground.received)} read" if ground.received else "nothing read"
                 yield f"{name}: {count(ground.listed, 'file')} listed over the network, {read}"
 

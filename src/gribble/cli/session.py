@@ -53,7 +53,7 @@ class Session:
         if self._rosters.note:
             self.notes.aside(f"note: {self._rosters.note}")
         self._rosters.close()
-        self.notes.aside(*self.rigs.fetched())
+        self.notes.aside(*self.rigs.fetched(self.call.scope.rigs, all_=self.call.verbose))
         self.rigs.close()
         self.notes.tell()
 

@@ -27,6 +27,7 @@ def _status(call: Call) -> int:
         return ExitCode.CLEAN
     with Session(call) as session:
         audits = survey(session, Scope()).audit(Scope())
+        session.notes.nothing_lacks()  # what lacks is told by the commands that this one leads to
         if not session.loaded.catalogue.sheets:
             show_no_sheets(session.screen)
         show_state(session.screen, audits)

@@ -12,6 +12,7 @@ from gribble.cli.completing import subjects
 from gribble.cli.session import Session
 from gribble.cli.surveying import survey
 from gribble.core.answers.why import answers, set_answers
+from gribble.core.records.findings import Remedy
 from gribble.views.why import show_why, why_json
 
 
@@ -37,6 +38,8 @@ def why(
         else:
             found = answers(survey(session, scope).audit(scope, games=True))
             found = [one for one in found if one.emulator or name in session.loaded.config.rig[one.rig.rig].emulators]
+        if all(reason.remedy is not Remedy.OBTAIN for answer in found for reason in answer.reasons):
+            session.notes.nothing_lacks()
         if call.json:
             session.screen.json(why_json(name, found))
         else:

@@ -1,34 +1,109 @@
-"""The walk through the whole job on the made-up world, command by command."""
+"""The walk through the job on the made-up world: a short one, and the whole tour in chapters."""
 
 from __future__ import annotations
 
-TOUR: tuple[tuple[str, str], ...] = (
-    ("What does Sandpiper need, and which of it is here?", "needs sandpiper"),
-    ("What is in the drawer, whatever it is called?", "identify drawer"),
-    ("This file is wrong, but how?", "identify drawer/skerry/SKERRY.COPIER"),
-    ("What is right and wrong on the rigs, and why?", "check"),
-    ("Why does Redshank not run? First things first.", "why redshank --rig lighthouse"),
-    ("Do the discs on the shelf hold together?", "discs check discs"),
-    ("The handheld is reached over FTP; what of it was read?", "check --rig handheld"),
-    ("What would put it right? Nothing is written yet.", "plan"),
-    ("Put it right. (--yes answers the question.)", "place --yes"),
-    ("And now? Only what nobody here has is left.", "check"),
-    ("Take it all back: the rigs are exactly as they were.", "undo --yes"),
-    ("A page on the web says what Plover needs. What of it is understood?", "catalogue import plover.html"),
-    ("A workbook does so in German.", "catalogue import phalarope.xlsx"),
-    ("An export has the sets of Dotterel's next release.", "catalogue import dotterel-6.xml"),
-    ("As before: the same verdicts as at the start.", ""),
-)
-"""What is asked at each stop, and the command that answers it (the last stop is the bare command)."""
+from typing import NamedTuple
 
-KEEPING: tuple[tuple[str, str, str], ...] = (
-    ("", "On the porch, files come from a NAS. What lacks is there.", "check"),
-    ("off", "The NAS is switched off for the night. What it holds is known, and nobody has to obtain it.", "check"),
-    ("", "What would it bring?", "plan"),
-    ("on", "It is on again. Take what it has.", "place --yes"),
-    ("", "And now?", "check"),
-    ("rot", "Weeks later a byte of a file has changed, and its date has not. Who notices?", "scrub"),
-    ("", "The good copy takes its place.", "place --yes"),
-    ("", "Every file is proven, and when it was read last.", "check -v"),
+
+class Stop(NamedTuple):
+    """One stop of a walk."""
+
+    question: str
+    """What is asked."""
+    words: str
+    """The command that answers it, without the program's name; empty is the bare command."""
+    event: str = ""
+    """What happens before: a name in the porch's EVENTS."""
+
+
+class Chapter(NamedTuple):
+    """A part of the whole tour. It leaves the rigs as it found them."""
+
+    look: str
+    """What to look at."""
+    stops: tuple[Stop, ...]
+    porch: bool = False
+    """Whether it is walked on the porch, a small world of its own."""
+
+
+SHORT = (
+    Stop("How do things stand?", ""),
+    Stop("Dunlin does not start. Why?", "why dunlin"),
+    Stop("Put it right. The plan comes first; --yes answers the question after it.", "place dunlin --yes"),
+    Stop("Does it run now?", "why dunlin"),
+    Stop("And take it back, to the last byte.", "undo --yes"),
 )
-"""The chapter on keeping a collection: what happens first, what is asked, and the command that answers it."""
+"""What everybody sees first."""
+
+CHAPTERS: dict[str, Chapter] = {
+    "know": Chapter(
+        "Names prove nothing: look at what each file turns out to be, whatever it is called.",
+        (
+            Stop("What does Sandpiper need, and which of it is here?", "needs sandpiper"),
+            Stop("What is in the drawer?", "identify drawer"),
+            Stop("This file is wrong, but how?", "identify drawer/skerry/SKERRY.COPIER"),
+        ),
+    ),
+    "look": Chapter(
+        "Each row is one thing to do: what it is, then what puts it right.",
+        (
+            Stop("What is right and wrong on the rigs?", "check"),
+            Stop("Why does Redshank not run? First things first.", "why redshank --rig lighthouse"),
+        ),
+    ),
+    "put-right": Chapter(
+        "Every step is shown before it is done, nothing is deleted, and all of it is taken back at the end.",
+        (
+            Stop("What would put it right? Nothing is written yet.", "plan"),
+            Stop("Put it right. (--yes answers the question.)", "place --yes"),
+            Stop("And now? Only what nobody here has is left.", "check"),
+            Stop("Take it all back: the rigs are exactly as they were.", "undo --yes"),
+        ),
+    ),
+    "arcade": Chapter(
+        "A set is judged with its parents, its BIOS and its discs, for the release that shall play it.",
+        (
+            Stop("Which sets run, and what do the others lack?", "sets check"),
+            Stop("What would the next release ask for?", "sets compare 1.6 1.8 --rig cabinet"),
+        ),
+    ),
+    "discs": Chapter(
+        "Images are judged by their sheets and headers; what is beyond doubt can be mended.",
+        (Stop("Do the discs on the shelf hold together?", "discs check discs"),),
+    ),
+    "devices": Chapter(
+        "The handheld lies behind an FTP server. It is a rig like the others; see what was read of it.",
+        (
+            Stop("What is wrong on it?", "check --rig handheld"),
+            Stop("Put it right: sent, read back and proven.", "place --rig handheld --yes"),
+            Stop("And back.", "undo --rig handheld --yes"),
+        ),
+    ),
+    "catalogue": Chapter(
+        "What an emulator needs stands in a sheet. Sheets are made from what people have.",
+        (
+            Stop("A page on the web says what Plover needs. What of it is understood?", "catalogue import plover.html"),
+            Stop("A workbook does so in German.", "catalogue import phalarope.xlsx"),
+            Stop("An export has the sets of Dotterel's next release.", "catalogue import dotterel-6.xml"),
+        ),
+    ),
+    "keep": Chapter(
+        "The years after: a NAS that is off is not a loss, and a byte that rots is noticed.",
+        (
+            Stop("On the porch, files come from a NAS. What lacks is there.", "check"),
+            Stop(
+                "The NAS is switched off for the night. What it holds is known, and nobody has to obtain it.",
+                "check",
+                "off",
+            ),
+            Stop("What would it bring?", "plan"),
+            Stop("It is on again. Take what it has.", "place --yes", "on"),
+            Stop("And now?", "check"),
+            Stop("Weeks later a byte of a file has changed, and its date has not. Who notices?", "scrub", "rot"),
+            Stop("The good copy takes its place.", "place --yes"),
+            Stop("Every file is proven, and when it was read last.", "check -v"),
+        ),
+        porch=True,
+    ),
+}
+"""The whole tour, in the order of the work."""

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from rich.text import Text
 
-from gribble.core.records.findings import EmulatorAudit, RigAudit, State, worst
+from gribble.core.records.findings import EmulatorAudit, RigAudit, State
 from gribble.core.records.sheet import Level
-from gribble.views.check import show_next
+from gribble.views.check import answer_of, show_next
 from gribble.views.looks import QUIET, count, shorten
 from gribble.views.screen import Screen, state, styled
 
@@ -36,7 +36,7 @@ def show_no_sheets(screen: Screen) -> None:
 
 def show_state(screen: Screen, audits: tuple[RigAudit, ...]) -> None:
     """Each rig and emulator in a line, then the next command."""
-    screen.say(state(worst(found.state for found in audits)) if audits else "no rigs in gribble.toml yet")
+    screen.say(answer_of(audits) if audits else "no rigs in gribble.toml yet")
     for found in audits:
         screen.out.print()
         screen.say(styled(found.rig, "bold"), styled(f"  {shorten(found.root)}", QUIET), "  ", state(found.state))
