@@ -4,6 +4,7 @@ BIN = .venv/bin
 # What is run once more under the rules and on the volumes of other systems; placing in full, which takes a while, by those
 # that differ most.
 ON_GROUNDS = tests/core/test_survey.py tests/core/test_run.py
+PLATFORMS = linux win32 darwin
 
 .PHONY: demo test lint soak docs clean
 
@@ -13,8 +14,8 @@ demo: .venv/ready
 
 test: .venv/ready
 	PYTHONWARNDEFAULTENCODING=1 $(BIN)/pytest
-	$(BIN)/pytest --ground windows tests/cli/test_placing.py
-	for ground in windows mac card; do $(BIN)/pytest --ground $$ground $(ON_GROUNDS) || exit 1; done
+	$(BIN)/pytest --ground windows tests/cli/test_placing.py $(ON_GROUNDS)
+	for ground in mac card; do $(BIN)/pytest --ground $$ground $(ON_GROUNDS) || exit 1; done
 
 soak: .venv/ready
 	GRIBBLE_SOAK=1 $(BIN)/pytest
@@ -25,9 +26,13 @@ docs: .venv/ready
 lint: .venv/ready
 	$(BIN)/ruff check
 	$(BIN)/ruff format --check
-	$(BIN)/mypy
-	$(BIN)/mypy --platform win32 src docs
-	$(BIN)/mypy --platform darwin src docs
+	$(MAKE) --jobs 3 $(PLATFORMS:%=types-%)
+
+types-linux: .venv/ready
+	$(BIN)/mypy --platform linux --cache-dir .mypy_cache/linux
+
+types-%: .venv/ready
+	$(BIN)/mypy --platform $* --cache-dir .mypy_cache/$* src docs
 
 .venv/ready: pyproject.toml
 	@echo "Setting Gribble up in .venv: once, and less than a minute."

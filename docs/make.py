@@ -29,7 +29,7 @@ ABOUT = {
     "stores": "Rigs and sources", "core/audit": "Reading files", "core/survey": "Reading files",
     "cli/mend": "Reading files", "core/answers/needed": "Names and options", "core/audit/scope": "Names and options",
     "cli/check": "Names and options", "cli/sorting": "Names and options",
-    "cli/identify": "Names and options", "cli/importing": "Taking over a list",
+    "cli/identify": "Names and options", "cli/importing": "Taking over a list", "cli/entering": "Taking over a list",
     "cli/taking_over": "Taking over a list",
     "core/catalogue/importing": "Taking over a list", "cli/sets": "Arcade sets", "cli/set_releases": "Arcade sets",
     "core/answers/rosters": "Arcade sets", "core/arcade": "Arcade sets", "cli/keys": "Key files",

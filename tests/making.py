@@ -46,20 +46,33 @@ for _name in ("utf-8-sig", "utf-16", "utf-32", "latin-1", "cp1252"):
 A, B, C = b"content A" * 400, b"content B" * 300, b"any other content" * 200
 
 
-class Ended:
+class Said:
     """What a run of the program left: exit status, standard output, standard error."""
 
+    def __init__(self, code: int, out: str, err: str) -> None:
+        self.code, self.out, self.err = code, out, err
+
+    @property
+    def json(self) -> Any:
+        return json.loads(self.out)
+
+    @property
+    def words(self) -> str:
+        """All that was said, as one line."""
+        return " ".join(f"{self.out} {self.err}".split())
+
+
+class Ended(Said):
+    """The same, of a run whose output was bytes of some encoding."""
+
     def __init__(self, code: int, out: bytes, err: bytes, encoding: str = "utf-8") -> None:
-        self.code, self.out, self.err, self.raw = code, out.decode(encoding, "replace"), err.decode(), out
+        super().__init__(code, out.decode(encoding, "replace"), err.decode())
+        self.raw = out
 
     @classmethod
     def of(cls, done: subprocess.CompletedProcess[bytes]) -> Ended:
         """What a process has left."""
         return cls(done.returncode, done.stdout, done.stderr)
-
-    @property
-    def json(self) -> Any:
-        return json.loads(self.out)
 
 
 Words = tuple[str | bytes, ...]
@@ -108,22 +121,6 @@ def run_here(
     with mock.patch.dict(os.environ, env, clear=True), contextlib.chdir(cwd), laid(*rules):
         code = run(surroundings)
     return Ended(code, out.getvalue(), err.getvalue(), encoding)
-
-
-class Said:
-    """What a run of the program left: exit status, standard output, standard error."""
-
-    def __init__(self, code: int, out: str, err: str) -> None:
-        self.code, self.out, self.err = code, out, err
-
-    @property
-    def json(self) -> Any:
-        return json.loads(self.out)
-
-    @property
-    def words(self) -> str:
-        """All that was said, as one line."""
-        return " ".join(f"{self.out} {self.err}".split())
 
 
 class Forked:

@@ -17,6 +17,7 @@ import pytest
 
 from gribble.demo.handheld import free_port, handheld
 from gribble.demo.sheets import HANDHELD_PASSWORD
+from gribble.demo.visitor import build_visitor
 from gribble.demo.world import build_world
 from tests.making import run_here
 
@@ -153,9 +154,9 @@ def test_the_commands_of_a_document_do_what_it_shows(page: Path, tmp_path: Path,
         shell.folder = tmp_path / "world"
         build_world(shell.folder, port)
         props(page, shell.folder)
-        if page.name == "README.md":
-            (shell.folder / "gribble.toml").unlink()  # it begins where there is none
-    with nullcontext() if own else handheld(shell.folder / "handheld", port):
+        if page.name == "README.md":  # it begins where there is no gribble.toml, and goes on in general
+            shell.folder = build_visitor(shell.folder)
+    with nullcontext() if own else handheld(tmp_path / "world/handheld", port):
         for line in lines:
             told = shell.run(line.words)
             refused = any(shown.startswith("gribble: ") for shown in line.shown)

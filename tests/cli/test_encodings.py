@@ -25,7 +25,7 @@ MORE = ("check --json", "identify drawer --json", "plan --json", "needs --json",
 def test_every_command_of_the_tour_answers_in_every_encoding(gribble: Gribble, world: Path, encoding: str) -> None:
     for name in ODD:
         (world / "drawer" / name).write_bytes(b"x" * 700)
-    for words in [stop.words for one in CHAPTERS.values() if not one.porch for stop in one.stops] + list(MORE):
+    for words in [stop.words for one in CHAPTERS.values() if not one.place for stop in one.stops] + list(MORE):
         ended = gribble(*words.split(), cwd=world, encoding=encoding)
         assert ended.code in (0, 1, 2, 3)
         assert ended.raw or ended.err, words

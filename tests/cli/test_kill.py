@@ -24,8 +24,8 @@ from tests.conftest import tree
 ACTS = ("fsync", "replace", "link", "mkdir", "unlink", "rmdir")
 """The calls by which a run changes a disk."""
 
-STRIDE = 1 if os.environ.get("GRIBBLE_SOAK") else 17
-"""Every act is tried in a soak; otherwise every seventeenth, which meets every kind of step and every kind of act."""
+STRIDE = 1 if os.environ.get("GRIBBLE_SOAK") else 29
+"""Every act is tried in a soak; otherwise every 29th, which meets every kind of step and every kind of act."""
 
 Tree = dict[str, tuple[bytes, int]]
 

@@ -136,15 +136,14 @@ def test_a_narrowed_check_speaks_of_nothing_else(gribble: Gribble, world: Path) 
     assert [(rig["rig"], [one["emulator"] for one in rig["emulators"]]) for rig in rigs] == [("stick", ["whimbrel"])]
 
 
-def test_the_first_steps_in_a_folder_without_sheets_lead_on(gribble: Gribble, tmp_path: Path) -> None:
-    (tmp_path / "downloads").mkdir()
-    (tmp_path / "downloads/boot.rom").write_bytes(bytes(range(256)))
-    assert "gribble catalogue import THAT makes it one" in gribble("init", cwd=tmp_path, code=0).out
-    assert "No sheets yet. You have a page" in gribble(cwd=tmp_path, code=0).out
-    for words in (["check"], ["needs"], ["plan"], []):
+def test_where_nothing_is_wanted_every_answer_says_so(gribble: Gribble, tmp_path: Path) -> None:
+    (tmp_path / "gribble.toml").write_text("")
+    for words in (["needs"], ["plan"], ["place"]):
         told = gribble(*words, cwd=tmp_path, code=0)
-        assert "ready" not in told.out, "nothing is ready where nothing is wanted"
+        assert "ready" not in told.out
         assert "no rig in gribble.toml has an emulator yet" in told.err
+    for words in ([], ["check"], ["check", "--quiet"]):
+        assert "no emulator is entered yet" in gribble(*words, cwd=tmp_path, code=1).out
     assert "gribble.toml names none" in gribble("doctor", cwd=tmp_path, code=2).out
     assert "names no catalogue folder" in gribble("catalogue", "lint", cwd=tmp_path, code=2).err
 

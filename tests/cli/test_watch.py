@@ -66,7 +66,8 @@ class Watched:
 
 @contextmanager
 def watching(world: Path, env: dict[str, str], *words: str) -> Iterator[Watched]:
-    command = [sys.executable, "-m", "gribble", "watch", *words]
+    heard = "import signal; signal.signal(signal.SIGINT, signal.default_int_handler)"  # also where the tests run aside
+    command = [sys.executable, "-c", f"{heard}; from gribble.cli.main import main; main()", "watch", *words]
     process = subprocess.Popen(
         command, cwd=world, env=env, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True, encoding="utf-8"
     )

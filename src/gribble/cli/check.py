@@ -56,7 +56,7 @@ def check(
                     session.screen.next(f"gribble check{behind(scope.words)}", "as it is installed now")
                 else:
                     show_next(session.screen, audits, scope=behind(scope.words))
-        code = session.ended(state for found in audits for state in found.states)
+        code = session.ended_for(audits)
         games_found = (one for found in audits for emulator in found.emulators for one in emulator.games or ())
         faulty = any(not one.remark for one in games_found)
         return ExitCode.ATTENTION if faulty and code == ExitCode.CLEAN else code

@@ -19,10 +19,12 @@ from gribble.core.base.addresses import parse_address
 from gribble.core.base.changing import WINDOWS
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.catalogue.config import load_config
+from gribble.demo import porch, visitor
 from gribble.demo.handheld import free_port, handheld
 from gribble.demo.porch import EVENTS, build_porch
 from gribble.demo.sheets import HANDHELD_PASSWORD
 from gribble.demo.tour import CHAPTERS, SHORT, Chapter, Stop
+from gribble.demo.visitor import build_visitor
 from gribble.demo.world import build_world
 from gribble.stores.credentials import variable_of
 from gribble.views.looks import NEXT, QUIET, shorten
@@ -64,23 +66,22 @@ def demo(
     root = call.environment.path(folder)
     port = free_port()
     build_world(root, port)
-    porch = build_porch(root)
+    places = {"": root, porch.FOLDER: build_porch(root), visitor.FOLDER: build_visitor(root)}
     screen.say(styled("The Lighthouse Games Room", "bold"), f", made up, and built in {folder}:")
     screen.say("a PC, a stick, an arcade cabinet, a handheld on the network, a drawer of files.")
     with handheld(root / "handheld", port):
-        for name, (look, stops, on_porch) in walked.items():
+        for name, (look, stops, place) in walked.items():
             if name:
                 screen.out.print()
                 screen.say(styled(f"Chapter {name}", "bold"), f": {look}")
-            at = porch if on_porch else root
-            with chdir(at):
+            with chdir(places[place]):
                 for stop in stops:
                     if stop.event:
-                        EVENTS[stop.event](porch)
-                    _stop(call, at, stop, step)
+                        EVENTS[stop.event](places[place])
+                    _stop(call, places[place], stop, step)
     screen.out.print()
     _rule(screen)
-    _farewell(call, folder, untouched=not any(one.porch for one in walked.values()))
+    _farewell(call, folder, untouched=not any(one.place for one in walked.values()))
     return ExitCode.CLEAN
 
 
@@ -131,7 +132,7 @@ def _farewell(call: Call, folder: str, *, untouched: bool) -> None:
     """Three things to try, each as it is typed."""
     screen = call.screen
     place = quoted(folder)
-    left = "Everything is as it was built." if untouched else "The rigs are as they were built; the porch is not."
+    left = "Everything is as it was built." if untouched else "The games room is as it was built."
     screen.say(styled(f"{left} Three things to try:", "bold"))
     for typed, why in (
         (_activated(then(f"cd {place}", "gribble check")), "all that is wrong in this room"),

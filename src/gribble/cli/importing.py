@@ -12,6 +12,7 @@ import typer
 from msgspec import structs
 
 from gribble.cli.command import Call, command
+from gribble.cli.entering import Entry
 from gribble.cli.loaded import refuse_any_source
 from gribble.cli.options import YesOption
 from gribble.cli.taking_over import ENDINGS, Wish, finish_sheet, take_over
@@ -70,6 +71,12 @@ def import_(
         typer.Option("--release", metavar="R", help="Of which release.", show_default=False),
     ] = None,
     folder: Annotated[str, typer.Option("--folder", metavar="PATH", help="Where the files belong on a rig.")] = "",
+    rig: Annotated[
+        Optional[str],  # noqa: UP045
+        typer.Option(
+            "--rig", metavar="NAME", help="Enter the emulator for this rig in gribble.toml, too.", show_default=False
+        ),
+    ] = None,
     table: Annotated[
         Optional[int],  # noqa: UP045
         typer.Option("--table", metavar="N", help="Which table of the list, from 1.", show_default=False),
@@ -84,7 +91,9 @@ def import_(
     Without a map it drafts one, shows what it understood, and asks before it writes. What is doubtful is asked about
     at a terminal, and left out elsewhere.
 
-    Example: gribble catalogue import plover.html --out mine/plover.sheet.toml
+    With --rig it goes into your catalogue, and the emulator is entered for that rig: then check tells what it lacks.
+
+    Example: gribble catalogue import plover.html --rig lighthouse
     """
     source = call.environment.path(file)
     if to is not None and to not in ENDINGS:
@@ -101,7 +110,8 @@ def import_(
     for option, path in (("--out FILE", out), ("--into FILE", into), ("--draft MAP", draft)):
         if path is not None:
             refuse_any_source(call, Path(path), option)
-    wish = Wish(call, source, file, out, into, preview, leave_out, yes, folder)
+    entry = Entry.of(call, rig) if rig else None
+    wish = Wish(call, source, file, out, into, preview, leave_out, yes, folder, entry=entry)
     said = {"emulator": emulator, "release": release, "folder": folder}
     with _as_typed(source, file):
         if map_ is not None:  # the user has said it all
@@ -137,6 +147,7 @@ def _by_map(wish: Wish, said: dict[str, str], to: str | None) -> int:
     to = to or made.target
     if to != "plays":
         made = structs.replace(made, **{to: {**getattr(made, to), **said}})
+    wish = wish.aimed(to, made)
     if wish.only_shown and not wish.preview:
         raise GribbleError("say where it goes", fix="--out FILE writes it; --preview 3 only shows the first records.")
     wish.check_target(to)
@@ -149,6 +160,7 @@ def _by_map(wish: Wish, said: dict[str, str], to: str | None) -> int:
 def _by_draft(wish: Wish, drafted: Drafted, draft: str | None) -> int:
     """Show what was understood of a list, ask about what is doubtful, and take the list over."""
     screen = wish.call.screen
+    wish = wish.aimed(drafted.to, drafted.made)
     wish.check_target(drafted.to)
     show_drafted(screen, drafted, wish.shown)
     left_out = bool(drafted.notes)
@@ -196,7 +208,6 @@ def _say_next(wish: Wish, made: FieldMap, to: str, more: list[str]) -> None:
 
 
 def _import_checksums(wish: Wish, emulator: str | None, folder: str) -> int:
-    wish.check_target("sheet")
     files, faults = read_checksums(wish.source)
     if faults:
         raise MistakesError([Mistake(wish.shown, "", fault) for fault in faults])
@@ -205,5 +216,6 @@ def _import_checksums(wish: Wish, emulator: str | None, folder: str) -> int:
         raise GribbleError(f"whose list {wish.shown} is cannot be told", fix="Say so: --emulator NAME")
     if not emulator:
         wish.call.screen.say(f"A sheet of {named}, from the file's name; --emulator NAME says another.")
-    wish = wish._replace(yes=wish.yes or emulator is not None)
+    wish = wish._replace(yes=wish.yes or emulator is not None).aimed_at("sheet", named)
+    wish.check_target("sheet")
     return finish_sheet(wish, draft_of_checksums(files, named, folder), Tally(records=len(files)))

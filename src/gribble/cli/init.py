@@ -1,88 +1,201 @@
-"""`gribble init`: a first gribble.toml from what is on disk."""
+"""`gribble init`: a first gribble.toml from what is on disk and what the user says."""
 
 from __future__ import annotations
 
 import os
+from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, NamedTuple, Optional
 
 import typer
+from msgspec import structs
 
 from gribble.cli.command import Call, command
 from gribble.cli.finding import CONFIG_NAME
+from gribble.cli.options import YesOption
 from gribble.core.answers.again import added, news, told
-from gribble.core.answers.discover import discover
+from gribble.core.answers.discover import Discovery, discover, emulators_of, is_catalogue, rig_name
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.base.texts import text_of
 from gribble.core.catalogue.config import load_config
 from gribble.core.catalogue.sheets import load_catalogue
 from gribble.stores.local import write_over
-from gribble.views.init import config_text
-from gribble.views.looks import count
+from gribble.views.first import show_first_step
+from gribble.views.init import config_text, show_written
+from gribble.views.screen import styled
+from gribble.views.shell import typed
+
+CATALOGUE = "catalogue"
+"""The folder for sheets, where there is none yet."""
+
+
+class _Said(NamedTuple):
+    """Folders that the user named, as typed."""
+
+    sources: Sequence[str] = ()
+    rigs: Sequence[str] = ()
+    catalogues: Sequence[str] = ()
 
 
 @command("init")
 def init(
     call: Call,
+    source: Annotated[
+        Optional[list[str]],  # noqa: UP045
+        typer.Option("--source", metavar="FOLDER", help="A folder where your files lie.", show_default=False),
+    ] = None,
+    rig: Annotated[
+        Optional[list[str]],  # noqa: UP045
+        typer.Option("--rig", metavar="FOLDER", help="A folder where emulators lie.", show_default=False),
+    ] = None,
+    catalogue: Annotated[
+        Optional[list[str]],  # noqa: UP045
+        typer.Option("--catalogue", metavar="FOLDER", help="A folder with sheets.", show_default=False),
+    ] = None,
     again: Annotated[bool, typer.Option("--again", help="Add what is new to the gribble.toml there is.")] = False,
+    yes: YesOption = False,
 ) -> int:
     """Write a gribble.toml from what is on disk.
 
-    It looks at this folder, and explains each line in a comment.
+    It looks at this folder, proposes where your files and your emulators lie, and asks at a terminal. Each line is
+    explained in a comment.
 
     With --again, what is new is added to the one that is here; all that stands in it stays, comments too.
 
-    Example: gribble init
+    Example: gribble init --again --source discs
     """
     folder = call.environment.cwd
+    said = _Said(*([_typed(call, path) for path in paths or ()] for paths in (source, rig, catalogue)))
+    for path in (*said.sources, *said.rigs, *said.catalogues):
+        if not os.path.isdir(call.environment.path(path)):
+            raise GribbleError(f"{path} is no folder", fix="Check the path; nothing was written.")
     if again:
-        return _again(call, folder)
-    found = discover(folder)
+        return _again(call, folder, said)
+    if os.path.lexists(folder / CONFIG_NAME):
+        raise GribbleError(f"{CONFIG_NAME} is here already", fix="gribble init --again adds what is new.")
+    found = _with(call, discover(folder, [call.environment.path(path) for path in said.catalogues]), said)
+    list_ = ""
+    asks = call.environment.is_terminal and not yes and not any(said)
+    if asks:
+        found, list_ = _asked(call, found)
+    if not found.catalogues:
+        found = structs.replace(
+            found, catalogues=(CATALOGUE,), sources=tuple(one for one in found.sources if one != CATALOGUE)
+        )
     try:
+        (folder / CATALOGUE).mkdir(exist_ok=True) if found.catalogues == (CATALOGUE,) else None
         with (folder / CONFIG_NAME).open("x", encoding="utf-8") as stream:
             stream.write(config_text(found))
-    except FileExistsError:
-        raise GribbleError(f"{CONFIG_NAME} is here already", fix="gribble init --again adds what is new.") from None
     except OSError as error:
         raise GribbleError(
             f"{CONFIG_NAME} cannot be written here: {reason_of(error)}",
             fix="Run gribble init in a folder that you may write to.",
         ) from error
-    screen = call.screen
-    screen.say(
-        f"Wrote {CONFIG_NAME}: {count(len(found.sources), 'source')}, {count(len(found.catalogues), 'catalogue')}, "
-        f"{count(len(found.rigs), 'rig')}."
-    )
-    screen.say("Open it: check the paths, and write down the release of each emulator.")
-    if not found.catalogues:
-        screen.say(
-            "What an emulator needs stands in sheets, and none is here yet. You have a page, a table or a list of it: "
-            "gribble catalogue import THAT makes it one. You have a setup that works: gribble catalogue capture. A "
-            "friend has sheets: gribble catalogue add."
-        )
-    if found.rigs:
-        screen.next("gribble check", "what each emulator needs, and which of it is right")
-    else:
-        screen.next("gribble doctor", "what is still missing; gribble demo shows the whole job on made-up files")
+    show_written(call.screen, CONFIG_NAME, found, doubted=not asks)
+    _next(call, found, list_)
     return ExitCode.CLEAN
 
 
-def _again(call: Call, folder: Path) -> int:
+def _typed(call: Call, path: str) -> str:
+    """A path as it was typed; ~ is the user's own folder, also where no shell has said so."""
+    home = str(call.environment.home)
+    return home + path[1:] if path == "~" or path.startswith(("~/", "~\\")) else path
+
+
+def _with(call: Call, found: Discovery, said: _Said) -> Discovery:
+    """What was found, and what was named: a folder that was named is what it was named as."""
+    sheets = load_catalogue([call.environment.path(path) for path in found.catalogues]).sheets
+    named = {call.environment.path(path) for path in (*said.sources, *said.rigs, *said.catalogues)}
+
+    def is_free(path: str) -> bool:
+        return call.environment.path(path) not in named
+
+    rigs = {name: one for name, one in found.rigs.items() if is_free(one[0])}
+    for path in said.rigs:
+        place = call.environment.path(path).resolve()
+        rigs[rig_name(place, rigs)] = (path, emulators_of(place, sheets))
+    return structs.replace(
+        found,
+        sources=(*filter(is_free, found.sources), *said.sources),
+        rigs=rigs,
+        catalogues=(*filter(is_free, found.catalogues), *said.catalogues),
+    )
+
+
+def _asked(call: Call, found: Discovery) -> tuple[Discovery, str]:
+    """What was found, as the user wants it; and a list or a friend's catalogue that is to be taken over, or empty."""
+    screen = call.screen
+    screen.say("Enter takes what stands in brackets; - takes none; several are separated by commas.")
+    screen.out.print()
+    rigs = [path for path, _ in found.rigs.values()]
+
+    def is_folder(path: str) -> bool:
+        return os.path.isdir(call.environment.path(path))
+
+    said = _Said(
+        sources=_answers(call, "In which folders do your files lie?", found.sources, is_folder),
+        rigs=_answers(call, "In which folders do your emulators lie?", rigs, is_folder),
+    )
+    words = "A list of what an emulator needs, or a friend's catalogue?"
+    (list_,) = _answers(call, words, (), lambda path: os.path.exists(call.environment.path(path)), most=1) or [""]
+    if list_ and is_catalogue(call.environment.path(list_)):
+        said, list_ = said._replace(catalogues=[list_]), ""
+    screen.out.print()
+    looked = discover(call.environment.cwd, [call.environment.path(path) for path in said.catalogues])
+    kept = {name: one for name, one in looked.rigs.items() if one[0] in said.rigs}
+    new = said._replace(rigs=[path for path in said.rigs if path not in {at for at, _ in kept.values()}])
+    return _with(call, structs.replace(looked, sources=(), rigs=kept), new), list_
+
+
+def _answers(
+    call: Call, question: str, proposed: Sequence[str], is_right: Callable[[str], bool], most: int = 0
+) -> list[str]:
+    """The paths that the user names, or what is proposed; asked again while one is not there."""
+    while True:
+        call.screen.say(styled(question, "bold"), f" [{', '.join(proposed) or 'none'}] ")
+        call.screen.flush()
+        answer = call.environment.answer().strip()
+        if not answer:
+            return list(proposed)
+        paths = [_typed(call, path.strip()) for path in answer.split(",")] if answer != "-" else []
+        wrong = [path for path in paths if not is_right(path)]
+        if not wrong and (not most or len(paths) <= most):
+            return paths
+        call.screen.say(f"{', '.join(wrong)}: not there." if wrong else "One, please.")
+
+
+def _next(call: Call, found: Discovery, list_: str) -> None:
+    """The command that leads on."""
+    screen = call.screen
+    rig = next((name for name, (_, emulators) in found.rigs.items() if not emulators), next(iter(found.rigs), ""))
+    if list_ and (os.path.isdir(call.environment.path(list_)) or list_.endswith(".zip")):
+        screen.next(f"gribble catalogue add {typed([list_])}", "takes the sheets over; then gribble init --again")
+    elif any(emulators for _, emulators in found.rigs.values()) and not list_:
+        screen.next("gribble check", "what each emulator needs, and which of it is right")
+    else:
+        show_first_step(screen, [rig] if rig else [], list_ or next(iter(found.lists), ""), sources=bool(found.sources))
+
+
+def _again(call: Call, folder: Path, said: _Said) -> int:
     """Add what is new to the gribble.toml of a folder. Raises GribbleError."""
     path = folder / CONFIG_NAME
     if not os.path.isfile(path):
         raise GribbleError(f"there is no {CONFIG_NAME} here to add to", fix="gribble init writes one.")
     config = load_config(path, call.environment.home, call.environment.env)
-    catalogue = load_catalogue([Path(place) for place in config.catalogues])
+    places = [Path(place) for place in config.catalogues]
     text = text_of(path.read_bytes())
-    new = news(discover(folder), config, catalogue, folder, text)
+    more = [call.environment.path(one) for one in said.catalogues]
+    found = _with(call, discover(folder, [*places, *more]), said)
+    new = news(found, config, load_catalogue([*places, *more]), folder, text)
     screen = call.screen
     if not new:
         screen.say(f"Nothing is new: {CONFIG_NAME} says all that is to be seen here.")
-        screen.next("gribble check", "what each emulator needs, and which of it is right")
-        return ExitCode.CLEAN
-    write_over(Path(os.path.realpath(path)), iter([added(text, new).encode()]))
-    screen.say(f"Added to {CONFIG_NAME}, and changed nothing else in it:")
-    screen.grid([(words,) for words in told(new)])
-    screen.next("gribble check", "what that brings, and what it needs")
+    else:
+        write_over(Path(os.path.realpath(path)), iter([added(text, new).encode()]))
+        screen.say(f"Added to {CONFIG_NAME}, and changed nothing else in it:")
+        screen.grid([(words,) for words in told(new)])
+    rigs = {name: (rig.at, tuple(rig.emulators)) for name, rig in config.rig.items()}
+    rigs |= {name: (rigs[name][0], tuple(more_on)) for name, more_on in new.emulators.items()}
+    sources = (*config.source_folders, *new.sources)
+    _next(call, structs.replace(found, rigs={**rigs, **new.rigs}, sources=tuple(map(str, sources))), "")
     return ExitCode.CLEAN

@@ -48,6 +48,7 @@ def needs(
             wanted = needed_by_sheets(sheets, words)
         else:
             scope = call.scope
+            session.tell_idle()
             wanted = needed_in_world(survey(session, scope), sheets, words, scope.rigs)
         if call.json:
             session.screen.json(needs_json(wanted))

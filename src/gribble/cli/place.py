@@ -61,6 +61,7 @@ def place(
             made = session.rigs.reachable(narrow(read_plan(Path(plan), session.loaded.config.rig), only, skip), scope)
             code = place_plan(session, scope, (), linked(made) if link else made, yes)
         else:
+            session.tell_idle()
             audits = survey(session, scope, told=MOST_PASSED_OVER).audit(scope, games=games, packing=True)
             made = planned(session, audits, only, skip, by_name=by_name)
             if not made.obtain:

@@ -48,6 +48,7 @@ def plan(
         if out:
             session.loaded.refuse_source(Path(out), "--out FILE")
             refuse_foreign(Path(out), is_plan, "plan")
+        session.tell_idle()
         audits = survey(session, scope, told=MOST_PASSED_OVER).audit(scope, games=games, packing=True)
         made = planned(session, audits, only, skip, by_name=by_name)
         if not made.obtain:

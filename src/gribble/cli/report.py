@@ -77,4 +77,4 @@ def report(
             session.screen.json(report_json(made))
         else:
             session.screen.say(answer_of(made))
-        return session.ended(state for found in audits for state in found.states)
+        return session.ended_for(audits)

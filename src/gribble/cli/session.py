@@ -13,7 +13,7 @@ from gribble.cli.rigs import Rigs
 from gribble.core.audit.scope import Scope
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake
 from gribble.core.catalogue.rosterstore import STORES_FOLDER, RosterStore
-from gribble.core.records.findings import State, worst
+from gribble.core.records.findings import RigAudit, State, worst
 from gribble.core.records.roster import Roster
 from gribble.views.progress import Bar
 
@@ -75,6 +75,19 @@ class Session:
                     f"note: {what} {run.number} on {rig.name} was cut short; "
                     "gribble place --resume finishes it, gribble undo takes it back"
                 )
+
+    def tell_idle(self) -> None:
+        """Note that no emulator is entered yet, where the answer does not say so."""
+        if self.loaded.path is not None and not any(rig.emulators for rig in self.loaded.config.rig.values()):
+            words = "no rig in gribble.toml has an emulator yet, so nothing is wanted; gribble check leads on"
+            self.notes.aside(f"note: {words}")
+
+    def ended_for(self, audits: Iterable[RigAudit]) -> int:
+        """The exit status for what was found on rigs; where nothing is wanted, all is not well."""
+        audits = list(audits)
+        idle = not any(found.emulators or found.away for found in audits)
+        code = self.ended(state for found in audits for state in found.states)
+        return ExitCode.ATTENTION if idle and code == ExitCode.CLEAN else code
 
     def ended(self, states: Iterable[State]) -> int:
         """The exit status for some states: an error in the catalogue first, then a rig away, then attention."""

@@ -9,7 +9,7 @@ from gribble.cli.session import Session
 from gribble.cli.surveying import survey
 from gribble.core.audit.scope import Scope
 from gribble.core.base.errors import ExitCode
-from gribble.views.status import show_no_sheets, show_start, show_state
+from gribble.views.status import show_start, show_state
 
 
 def show_status(environment: Environment, config: str | None) -> int:
@@ -28,7 +28,5 @@ def _status(call: Call) -> int:
     with Session(call) as session:
         audits = survey(session, Scope()).audit(Scope())
         session.notes.nothing_lacks()  # what lacks is told by the commands that this one leads to
-        if not session.loaded.catalogue.sheets:
-            show_no_sheets(session.screen)
         show_state(session.screen, audits)
-        return session.ended(state for found in audits for state in found.states)
+        return session.ended_for(audits)

@@ -65,10 +65,6 @@ def survey(
     others there are.
     """
     check_scope(session.loaded.config, scope)
-    if session.loaded.path is not None and not any(rig.emulators for rig in session.loaded.config.rig.values()):
-        session.notes.aside(
-            "note: no rig in gribble.toml has an emulator yet, so nothing is wanted; gribble doctor says more"
-        )
     catalogue = catalogue or session.loaded.catalogue
     rosters = rosters_on(session.loaded.config, catalogue, scope, session.roster)
     if sets:

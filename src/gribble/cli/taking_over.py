@@ -5,6 +5,7 @@ from __future__ import annotations
 import gc
 import itertools
 import os
+from collections import Counter
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -12,10 +13,12 @@ from typing import NamedTuple
 
 from gribble.cli.asking import ask
 from gribble.cli.command import Call
+from gribble.cli.entering import Entry
 from gribble.cli.finding import find_config
 from gribble.cli.trial import check_sheet
 from gribble.core.answers.capture import merged
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError
+from gribble.core.base.paths import join
 from gribble.core.base.texts import text_of
 from gribble.core.catalogue.config import load_config
 from gribble.core.catalogue.importing.build import read_kinds, read_sets
@@ -32,7 +35,7 @@ from gribble.core.records.roster import ArcadeSet, RosterHead
 from gribble.stores.local import replace_file, write_new, write_new_stream
 from gribble.views.catalogue import show_preview_sets, show_tally
 from gribble.views.importing import show_first_needs, show_plays
-from gribble.views.looks import count
+from gribble.views.looks import count, shorten
 from gribble.views.progress import Bar
 
 FIRST_SHOWN = 3
@@ -43,7 +46,8 @@ ENDINGS = {"sheet": SHEET_ENDING, "roster": ROSTER_ENDING, "plays": ROSTER_ENDIN
 
 class Wish(NamedTuple):
     """A list that is to be taken over, and where to: `out` is a new file, `into` one that is there. `preview` is how
-    many records are only shown; `drafted` says that it was shown already what nothing is taken from."""
+    many records are only shown; `drafted` says that it was shown already what nothing is taken from; `entry` is a rig
+    for which the emulator is entered."""
 
     call: Call
     source: Path
@@ -56,11 +60,30 @@ class Wish(NamedTuple):
     folder: str = ""
     map_: str = ""
     drafted: bool = False
+    entry: Entry | None = None
 
     @property
     def only_shown(self) -> bool:
         """Whether nothing is to be written."""
         return bool(self.preview) or (self.out is None and self.into is None)
+
+    def aimed(self, to: str, made: FieldMap) -> Wish:
+        """The same for a map, which says the emulator and the release."""
+        top = {} if to == "plays" else getattr(made, to)
+        return self.aimed_at(to, top.get("emulator", ""), top.get("release", ""))
+
+    def aimed_at(self, to: str, emulator: str, release: str = "") -> Wish:
+        """With the file to write: in the catalogue of the rig's configuration, if nothing else was said. Raises
+        GribbleError."""
+        if self.entry is None or self.out or self.into or self.preview:
+            return self
+        if to == "plays":
+            raise GribbleError("what plays says nothing of a rig", fix="--into ROSTER brings it into a roster.")
+        name = f"{emulator}-{release}" if to == "roster" else emulator
+        path = self.entry.catalogue / f"{name}{ENDINGS[to]}"
+        if os.path.lexists(path) and to == "sheet":
+            return self._replace(into=shorten(str(path)))
+        return self._replace(out=shorten(str(path)))
 
     def bar(self) -> Bar:
         """A progress bar for reading the list."""
@@ -107,13 +130,21 @@ def _sheet(wish: Wish, made: FieldMap) -> int:
 
 def finish_sheet(wish: Wish, draft: DraftSheet, tally: Tally) -> int:
     """Show the needs of a list, ask, and write the sheet or what is new in it; the exit status. Raises GribbleError."""
-    screen = wish.call.screen
+    screen, entry = wish.call.screen, wish.entry
+    if entry and not wish.folder and not wish.only_shown:
+        wanted = [join(need.folder, need.name) for need in draft.needs]
+        known = _usual_folder(wish.target) if wish.into else None
+        place = entry.folder(draft.emulator, wanted, yes=wish.yes) if known is None else known
+        for need in draft.needs:
+            need.folder = join(place, need.folder)
     if wish.only_shown or not wish.yes:
         first = [understood(one) for one in draft.needs[: wish.preview or FIRST_SHOWN]]
         show_first_needs(screen, first, len(draft.needs))
     if wish.only_shown:
         return _shown(wish, tally)
     refuse_faults(wish, tally)
+    if entry and not wish.yes:
+        entry.say(draft.emulator, draft.release)
     if not ask(wish.call, "Is that right?", wish.yes):
         return ExitCode.ATTENTION
     if wish.into:
@@ -127,8 +158,18 @@ def finish_sheet(wish: Wish, draft: DraftSheet, tally: Tally) -> int:
             f"{wish.out}: {count(len(draft.needs), 'need')} of {draft.emulator} with {count(accepts, 'accept')}."
         )
     _told(wish, tally)
-    screen.next(f"gribble catalogue lint {wish.out or wish.into}", "lists what is still to be filled in")
+    if entry:
+        entry.enter(draft.emulator, draft.release)
+    else:
+        screen.next(f"gribble catalogue lint {wish.out or wish.into}", "lists what is still to be filled in")
     return ExitCode.ATTENTION if tally.faulty else ExitCode.CLEAN
+
+
+def _usual_folder(path: Path) -> str | None:
+    """The folder in which most needs of a sheet lie, so that what is added lies there, too."""
+    sheet, _ = load_sheet(path)
+    folders = Counter(sheet.folders[need.folder] for need in sheet.need) if sheet else Counter()
+    return next((folder for folder, _ in folders.most_common(1)), None)
 
 
 def _merge(wish: Wish, draft: DraftSheet) -> None:
@@ -164,9 +205,13 @@ def _roster(wish: Wish, made: FieldMap) -> int:
         show_preview_sets(screen, first)
     if wish.only_shown:
         return _shown(wish, tally)
+    top, entry = made.roster, wish.entry
+    if entry and not wish.folder:
+        wish = wish._replace(folder=entry.folder(top["emulator"], None, yes=wish.yes))
+    if entry and not wish.yes:
+        entry.say(top["emulator"], top["release"])
     if not ask(wish.call, "Is that right?", wish.yes):
         return ExitCode.ATTENTION
-    top = made.roster
     head = RosterHead(
         roster=ROSTER_VERSION, emulator=top["emulator"], release=top["release"], title=str(top.get("title", ""))
     )
@@ -184,7 +229,10 @@ def _roster(wish: Wish, made: FieldMap) -> int:
     _told(wish, tally)
     screen.say(f"{wish.out}: {written:,} sets of {head.emulator} {head.release}.")
     _add_sheet(wish, head.emulator)
-    screen.next(f"gribble catalogue lint {wish.out}", "looks for loops and gaps in the families")
+    if entry:
+        entry.enter(head.emulator, head.release)
+    else:
+        screen.next(f"gribble catalogue lint {wish.out}", "looks for loops and gaps in the families")
     return ExitCode.ATTENTION if tally.faulty else ExitCode.CLEAN
 
 
@@ -212,7 +260,7 @@ def _add_sheet(wish: Wish, emulator: str) -> None:
         return
     write_new(sheet, write_arcade_sheet(emulator, wish.target.name, wish.folder).encode())
     shown = str(Path(wish.out or "").with_name(sheet.name))
-    wish.call.screen.say(f"{shown}: a sheet for it; say there where its sets lie on a rig.")
+    wish.call.screen.say(f"{shown}: a sheet for it{'' if wish.folder else '; say there where its sets lie on a rig'}.")
 
 
 def _plays(wish: Wish, made: FieldMap) -> int:

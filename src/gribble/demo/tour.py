@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
+from gribble.demo import porch, visitor
+
 
 class Stop(NamedTuple):
     """One stop of a walk."""
@@ -22,8 +24,8 @@ class Chapter(NamedTuple):
     look: str
     """What to look at."""
     stops: tuple[Stop, ...]
-    porch: bool = False
-    """Whether it is walked on the porch, a small world of its own."""
+    place: str = ""
+    """The folder of the world in which it is walked: a small world of its own, which it changes."""
 
 
 SHORT = (
@@ -36,6 +38,20 @@ SHORT = (
 """What everybody sees first."""
 
 CHAPTERS: dict[str, Chapter] = {
+    "set-up": Chapter(
+        "A visitor comes with a folder of files, three emulators, and lists from the web. Three commands to an answer.",
+        (
+            Stop("Where do the files lie, and where the emulators?", "init --yes"),
+            Stop(
+                "A page on the web says what Plover needs.",
+                "catalogue import lists/plover.html --rig emulators --yes",
+            ),
+            Stop("So what does it lack?", "check plover"),
+            Stop("Put that right.", "place plover --yes"),
+            Stop("And now?", "why plover"),
+        ),
+        place=visitor.FOLDER,
+    ),
     "know": Chapter(
         "Names prove nothing: look at what each file turns out to be, whatever it is called.",
         (
@@ -103,7 +119,7 @@ CHAPTERS: dict[str, Chapter] = {
             Stop("The good copy takes its place.", "place --yes"),
             Stop("Every file is proven, and when it was read last.", "check -v"),
         ),
-        porch=True,
+        place=porch.FOLDER,
     ),
 }
 """The whole tour, in the order of the work."""

@@ -27,6 +27,7 @@ from gribble.core.records.findings import (
 )
 from gribble.core.records.holding import Holding, in_words
 from gribble.views.causes import cause_rows
+from gribble.views.first import show_first_step
 from gribble.views.looks import QUIET, TALLIED, count, shorten
 from gribble.views.overview import show_overview
 from gribble.views.screen import Screen, remedy, state, styled, verdict
@@ -51,7 +52,8 @@ def show_check(screen: Screen, audits: tuple[RigAudit, ...], *, verbose: bool) -
             screen.out.print()
         where = f"  {shorten(found.root)}{'  (will be made)' if found.new else ''}"
         why = f": {found.away}" if found.away and brief else ""
-        screen.say(styled(found.rig, "bold"), styled(where, QUIET), "  ", state(found.state), why)
+        own = state(found.state) if found.emulators or found.away else styled("no emulators", QUIET)
+        screen.say(styled(found.rig, "bold"), styled(where, QUIET), "  ", own, why)
         if found.away and not brief:
             screen.say(f"  away: {found.away}. Nothing is said of its needs.")
         for emulator in found.emulators:
@@ -113,7 +115,7 @@ def answer_of(audits: tuple[RigAudit, ...]) -> Text:
     if away:
         parts.append(f"{count(away, 'rig')} away")
     if not parts:
-        return styled("no emulators")
+        return styled("no emulator is entered yet, so nothing is wanted", "bold")
     return Text.assemble(state(overall), styled(f"  {count(len(emulators), 'emulator')}: {', '.join(parts)}"))
 
 
@@ -399,6 +401,9 @@ def show_next(screen: Screen, audits: tuple[RigAudit, ...], detail: str = "", sc
     ]
     places = [place for finding in findings for place in finding.places]
     emulators = [emulator for found in audits for emulator in found.emulators]
+    if not emulators and not any(found.away for found in audits):
+        show_first_step(screen, [found.rig for found in audits])
+        return
     fixable = sum(place.fixable for place in places)
     fixable += sum(found.remedy in FIXABLE for emulator in emulators for found in emulator.settings)
     sets = [one for emulator in emulators for one in emulator.sets if one.problems]

@@ -17,29 +17,20 @@ def show_start(screen: Screen) -> None:
     screen.out.print()
     screen.grid(
         [
-            ("gribble init", "look at this folder and write a gribble.toml to begin with"),
-            ("gribble catalogue import LIST", "you have a page, a table or a list of what an emulator needs"),
-            ("gribble demo", "see the whole job on made-up files, in a folder of its own"),
+            ("gribble init", "look at this folder, ask, and write one"),
+            ("gribble demo", "see the job on made-up files"),
             ("gribble --help", "all commands"),
         ]
     )
 
 
-def show_no_sheets(screen: Screen) -> None:
-    """How to come by a first sheet."""
-    screen.say(
-        "No sheets yet. You have a page, a table or a list of what an emulator needs: gribble catalogue import THAT. "
-        "You have a setup that works: gribble catalogue capture."
-    )
-    screen.out.print()
-
-
 def show_state(screen: Screen, audits: tuple[RigAudit, ...]) -> None:
     """Each rig and emulator in a line, then the next command."""
-    screen.say(answer_of(audits) if audits else "no rigs in gribble.toml yet")
+    screen.say(answer_of(audits))
     for found in audits:
         screen.out.print()
-        screen.say(styled(found.rig, "bold"), styled(f"  {shorten(found.root)}", QUIET), "  ", state(found.state))
+        own = state(found.state) if found.emulators or found.away else styled("no emulators", QUIET)
+        screen.say(styled(found.rig, "bold"), styled(f"  {shorten(found.root)}", QUIET), "  ", own)
         rows: list[tuple[str | Text, ...]] = [
             (
                 state(emulator.state),
@@ -51,7 +42,7 @@ def show_state(screen: Screen, audits: tuple[RigAudit, ...]) -> None:
         screen.grid(rows)
         if found.away:
             screen.say(f"  away: {found.away}")
-    if all(found.state == State.READY for found in audits) and audits:
+    if all(found.state == State.READY and found.emulators for found in audits) and audits:
         screen.next("gribble check", "shows each need with its proof")
     else:
         show_next(screen, audits, detail="gribble check")

@@ -19,12 +19,12 @@ from gribble.core.records.config import Config
 
 class News(Struct, frozen=True, kw_only=True):
     """What a gribble.toml does not say yet: sources and catalogues as paths relative to it, new rigs by name with path
-    and emulators, and new emulators on rigs that it has."""
+    and emulators, and new emulators on rigs that it has, each with its release (or empty)."""
 
     sources: tuple[str, ...] = ()
     catalogues: tuple[str, ...] = ()
     rigs: Mapping[str, tuple[str, tuple[str, ...]]] = {}
-    emulators: Mapping[str, tuple[str, ...]] = {}
+    emulators: Mapping[str, Mapping[str, str]] = {}
 
     def __bool__(self) -> bool:
         return bool(self.sources or self.catalogues or self.rigs or self.emulators)
@@ -41,11 +41,11 @@ def news(found: Discovery, config: Config, catalogue: Catalogue, folder: Path, t
         place = folder / path
         return not any(place.is_relative_to(one) or one.is_relative_to(place) for one in known)
 
-    def new_on(root: Path, rig: str) -> tuple[str, ...]:
+    def new_on(root: Path, rig: str) -> dict[str, str]:
         """The emulators on a rig of which there is a sheet, and nothing in the configuration."""
         told = {*config.rig[rig].emulators, *written[rig].get("emulators", {})}
         sheets = sorted(catalogue.sheets.items())
-        return tuple(name for name, sheet in sheets if name not in told and is_rig_of(root, sheet))
+        return {name: "" for name, sheet in sheets if name not in told and is_rig_of(root, sheet)}
 
     named: dict[str, tuple[str, tuple[str, ...]]] = {}
     for name, (path, emulators) in found.rigs.items():
@@ -73,12 +73,12 @@ def added(text: str, new: News) -> str:
             document[key] = []
         for place in places:
             document[key].append(place)
-    for rig, emulators in new.emulators.items():
+    for rig, releases in new.emulators.items():
         table = document["rig"][rig]
         if "emulators" not in table:
             table["emulators"] = tomlkit.table()
-        for emulator in emulators:
-            table["emulators"][emulator] = tomlkit.inline_table()
+        for emulator, release in releases.items():
+            table["emulators"][emulator] = release or tomlkit.inline_table()
     changed = tomlkit.dumps(document)
     changed += "" if changed.endswith("\n") or not changed else "\n"
     for name, (path, emulators) in new.rigs.items():
@@ -103,8 +103,8 @@ def _expected(before: dict[str, Any], new: News) -> dict[str, Any]:
         if places:
             after[key] = [*after.get(key, []), *places]
     rigs = after.setdefault("rig", {}) if new.rigs or new.emulators else after.get("rig", {})
-    for rig, emulators in new.emulators.items():
-        rigs[rig].setdefault("emulators", {}).update({emulator: {} for emulator in emulators})
+    for rig, releases in new.emulators.items():
+        rigs[rig].setdefault("emulators", {}).update({name: release or {} for name, release in releases.items()})
     for name, (path, emulators) in new.rigs.items():
         rigs[name] = {"at": path, "emulators": {emulator: {} for emulator in emulators}}
     return after
@@ -113,5 +113,8 @@ def _expected(before: dict[str, Any], new: News) -> dict[str, Any]:
 def told(new: News) -> list[str]:
     """What is new, in words."""
     words = [f"source {place}" for place in new.sources] + [f"catalogue {place}" for place in new.catalogues]
-    words += [f"rig {name} at {path} ({', '.join(emulators)})" for name, (path, emulators) in new.rigs.items()]
-    return words + [f"{', '.join(emulators)} on {rig}" for rig, emulators in new.emulators.items()]
+    for name, (path, emulators) in new.rigs.items():
+        words.append(f"rig {name} at {path}" + (f" ({', '.join(emulators)})" if emulators else ""))
+    for rig, releases in new.emulators.items():
+        words.append(f"{', '.join(f'{name} {release}'.rstrip() for name, release in releases.items())} on {rig}")
+    return words

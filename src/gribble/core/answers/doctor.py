@@ -55,13 +55,14 @@ def examine_catalogues(catalogue: Catalogue, mistakes: Iterable[Mistake], folder
     if not names:
         yield Examined(
             area="catalogue", what="catalogues", health=Health.WRONG, words="gribble.toml names none",
-            fix="You have a page, a table or a list: gribble catalogue import LIST --out catalogue/NAME.sheet.toml "
-            'makes it a sheet. Then: catalogues = ["catalogue"]',
+            fix='Give it a folder for sheets: catalogues = ["catalogue"]',
         )  # fmt: skip
     elif not found:
         sheets, rosters = len(catalogue.sheets), sum(map(len, catalogue.rosters.values()))
         words = f"{sheets:,} sheet{'s' * (sheets != 1)}, {rosters:,} roster{'s' * (rosters != 1)}"
-        yield Examined(area="catalogue", what=names, health=Health.RIGHT, words=words)
+        fix = "" if sheets else "You have a page, a table or a list: gribble catalogue import LIST --rig NAME."
+        health = Health.RIGHT if sheets else Health.MIND
+        yield Examined(area="catalogue", what=names, health=health, words=words, fix=fix)
 
 
 def examine_sources(config: Config, why_away: Callable[[Source], str]) -> Iterator[Examined]:
