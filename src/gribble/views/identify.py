@@ -10,9 +10,9 @@ from typing import Any
 from rich.text import Text
 
 from gribble.core.answers.identify import Group, HeldSet, Identified, Match, group
-from gribble.views.check import say_holding
 from gribble.views.check_json import away_json
 from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, count, shorten, size
+from gribble.views.remedies import say_holding
 from gribble.views.screen import Screen, remedy, styled, verdict
 from gribble.views.shell import quoted
 

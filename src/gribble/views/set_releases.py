@@ -15,9 +15,9 @@ from gribble.core.base.paths import visible
 from gribble.core.records.holding import Holding
 from gribble.core.records.roster import Roster
 from gribble.core.records.set_changes import Change, SetChange
-from gribble.views.check import say_holding
 from gribble.views.check_json import away_json
 from gribble.views.looks import QUIET, count, size
+from gribble.views.remedies import say_holding
 from gribble.views.screen import Screen, styled
 
 SHOWN = 40

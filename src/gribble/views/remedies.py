@@ -1,0 +1,63 @@
+"""What would put something right, in words; and where a file lies, as the user knows it."""
+
+from __future__ import annotations
+
+from typing import assert_never
+
+from gribble.core.base.paths import base
+from gribble.core.records.findings import PlaceFinding, Remedy, RigAudit
+from gribble.core.records.holding import Holding, in_words
+from gribble.views.looks import shorten
+
+
+def remedy_words(rig: RigAudit, place: PlaceFinding) -> str:
+    """What would put a place right, in words."""
+    if place.refusal and not place.met:
+        return f"yours to do: {place.refusal.fix}"
+    use = say_holding(place.use, rig.rig) if place.use else ""
+    match place.remedy:
+        case Remedy.NONE:
+            return ""
+        case Remedy.RENAME:
+            return f"rename {base(place.use.path) if place.use else ''} to {base(place.expected)}"
+        case Remedy.PLACE | Remedy.REPLACE if place.by_name:
+            verb = "take it from" if place.remedy is Remedy.PLACE else "replace it with"
+            return f"{verb} {use}, for its name alone (gribble place --by-name)"
+        case Remedy.PLACE:
+            return f"take it from {use}"
+        case Remedy.REPLACE if place.use and place.use.path == place.expected:
+            return f"put {', '.join(map(base, place.in_way))} into the attic"
+        case Remedy.REPLACE:
+            return f"replace it with {use}"
+        case Remedy.MEND:
+            return _mend_words(rig, place)
+        case Remedy.CONNECT:
+            return f"connect {place.source} (switch it on, or plug it in): it is held there as {_there(place.use)}"
+        case Remedy.OBTAIN:
+            return "obtain it; nothing held will do"
+        case Remedy.POINT:
+            return ""  # only settings are pointed
+        case _:
+            assert_never(place.remedy)
+
+
+def _there(holding: Holding | None) -> str:
+    """A file in a source that is away, by its path in it."""
+    return in_words(holding.path, holding.member) if holding else ""
+
+
+def _mend_words(rig: RigAudit, place: PlaceFinding) -> str:
+    if place.mend is None:
+        return "mend it"
+    partner = f" with {say_holding(place.mend.partner, rig.rig)}" if place.mend.partner else ""
+    return f"mend {say_holding(place.mend.holding, rig.rig)}{partner}"
+
+
+def say_holding(holding: Holding, rig: str | None) -> str:
+    """Where a holding lies, as the user knows it: on this rig by its path there, in the attic by the run that displaced
+    it, else by its place on this machine."""
+    if holding.attic:
+        path = f"the attic of run {holding.attic} ({holding.path.split('/', 2)[-1]})"
+    else:
+        path = holding.path if holding.rig == rig else shorten(holding.where)
+    return in_words(path, holding.member)
