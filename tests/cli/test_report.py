@@ -58,6 +58,10 @@ def test_the_page_tells_everything_and_stands_alone(gribble: Gribble, world: Pat
         "it is the debug revision: Stops at a blank screen",
         "◆ ready 14 ◇ limited 3 ■ blocked 10",
         "SOUND.BIN Vesper sound ROM, must, for whimbrel on stick",
+        "replace it with LUMEN1.ROM in drawer/LUMEN_BIOS_EU.ZIP",
+        "make it System/lumen.bin",
+        "sandbar1.1a: it has 900 bytes where 964 are right; obtain it; nothing held will do",
+        "For turnstone",
         "SHA-1",
     ):
         assert said in words
@@ -139,6 +143,50 @@ def test_table_markdown_and_json_say_the_same(gribble: Gribble, world: Path) -> 
     assert {"when", "state", "rigs", "obtain"} <= set(schema["$defs"]["Report"]["required"])
 
 
+def test_every_row_that_is_not_right_says_what_to_do(gribble: Gribble, world: Path) -> None:
+    report = gribble("report", "--json", "--csv", "r.csv", cwd=world, code=1).json
+    rows = [(one["emulator"], row) for rig in report["rigs"] for one in rig["emulators"] for row in one["rows"]]
+    accepted = ("accept this gap", "sheet gives no digest")
+    silent = [(emulator, row["name"], row["reason"]) for emulator, row in rows
+              if row["shown"] not in ("sound", "unproven") and not row["do"]]  # fmt: skip
+    assert [one for one in silent if not any(words in one[2] for words in accepted)] == []
+    boot = next(row for emulator, row in rows if (emulator, row["name"]) == ("dunlin", "lumen-boot"))
+    assert boot["do"] == "replace it with LUMEN1.ROM in drawer/LUMEN_BIOS_EU.ZIP"
+    by_name = {row["name"]: row["do"] for row in csv.DictReader(io.StringIO((world / "r.csv").read_text()))}
+    assert by_name["lumen-boot"] == boot["do"]
+    faults = [fault for rig in report["rigs"] for one in rig["emulators"] for fault in one["faults"]]
+    assert {fault["set"]: fault["do"] for fault in faults if fault["set"] in ("groynej", "sandbar")} == {
+        "groynej": "gribble place puts it right",
+        "sandbar": "obtain it; nothing held will do",
+    }
+
+
+def test_what_to_obtain_is_a_table_with_a_row_for_each_file(gribble: Gribble, world: Path) -> None:
+    report = gribble("report", "--json", "--obtain", "o.csv", cwd=world, code=1).json
+    rows = list(csv.DictReader(io.StringIO((world / "o.csv").read_text())))
+    first = [row for row in rows if not row["content"]]
+    assert {(row["emulator"], row["archive"], row["file"], row["sha1"], row["md5"]) for row in first} == {
+        (one["emulator"], one["archive"] or "", one["file"], one["sha1"] or "", one["md5"] or "")
+        for one in report["obtain"]
+    }
+    assert len(rows) - len(first) == sum(len(one["others"]) for one in report["obtain"])
+    gribble("report", "--obtain", "o.csv", cwd=world, code=1)  # a report may take the place of a former one
+
+
+def test_a_summary_fits_a_message(gribble: Gribble, world: Path) -> None:
+    said = gribble("report", "--markdown", "--brief", cwd=world, code=1).out
+    assert said == gribble("report", "--brief", cwd=world, code=1).out
+    assert not (world / "--brief").exists()
+    lines = said.splitlines()
+    assert lines[0].startswith("**11 emulators: 2 limited, 9 blocked** (")
+    assert "- Knot 4 on stick: blocked; 1 to obtain" in lines
+    assert len(lines) <= 20
+    assert "To obtain: " in said
+    gribble("report", "--markdown", "m.md", "--brief", cwd=world, code=1)
+    assert (world / "m.md").read_text().endswith(said)
+    gribble("report", "--markdown", "m.md", cwd=world, code=1)
+
+
 def test_since_a_run_or_a_day_says_what_changed(gribble: Gribble, world: Path) -> None:
     gribble("place", "--rig", "stick", "--yes", cwd=world, code=1)
     gribble("place", "--rig", "lighthouse", "--yes", cwd=world, code=1)
@@ -153,5 +201,5 @@ def test_since_a_run_or_a_day_says_what_changed(gribble: Gribble, world: Path) -
 @pytest.mark.parametrize("config", ['sources = ["drawer"]\ncatalogues = ["catalogue"]\n'])
 def test_a_world_without_rigs_has_a_report_too(gribble: Gribble, world: Path, config: str) -> None:
     (world / "gribble.toml").write_text(config)
-    gribble("report", "--html", "r.html", "--markdown", "r.md", "--csv", "r.csv", cwd=world, code=0)
+    gribble("report", "--html", "r.html", "--markdown", "r.md", "--csv", "r.csv", cwd=world, code=1)
     assert "0 emulators: none" in words_of(page_of((world / "r.html").read_text()))

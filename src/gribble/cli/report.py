@@ -9,12 +9,23 @@ import typer
 from gribble.cli.command import Call, command
 from gribble.cli.session import Session
 from gribble.cli.surveying import aged, survey
-from gribble.core.answers.report import make_report, runs_since
+from gribble.core.answers.report import Words, make_report, runs_since
 from gribble.core.answers.rosters import arcade_places, match_releases
 from gribble.core.base.errors import GribbleError
 from gribble.stores.local import refuse_foreign, write_over
 from gribble.views.looks import shorten
-from gribble.views.report import answer_of, is_report, report_csv, report_html, report_json, report_markdown
+from gribble.views.remedies import need_words, set_words, setting_words
+from gribble.views.report import (
+    answer_of,
+    brief_markdown,
+    is_report,
+    obtain_csv,
+    report_brief,
+    report_csv,
+    report_html,
+    report_json,
+    report_markdown,
+)
 
 
 @command("report", takes="rig from_ at json config")
@@ -32,6 +43,15 @@ def report(
         Optional[str],  # noqa: UP045
         typer.Option("--markdown", metavar="FILE", help="Markdown.", show_default=False),
     ] = None,
+    obtain: Annotated[
+        Optional[str],  # noqa: UP045
+        typer.Option(
+            "--obtain", metavar="FILE", help="A table of what to obtain, a row for each file.", show_default=False
+        ),
+    ] = None,
+    brief: Annotated[
+        bool, typer.Option("--brief", help="A summary in Markdown, for a message; also: --markdown --brief.")
+    ] = False,
     since: Annotated[
         Optional[str],  # noqa: UP045
         typer.Option("--since", metavar="RUN|DATE", help="Also what runs changed since then.", show_default=False),
@@ -43,11 +63,19 @@ def report(
 
     Example: gribble report --html report.html
     """
-    forms = (("--html", html, report_html), ("--csv", csv, report_csv), ("--markdown", markdown, report_markdown))
+    if markdown == "--brief":  # which the parser takes for the name of the file
+        markdown, brief = None, True
+    forms = (
+        ("--html", html, report_html),
+        ("--csv", csv, report_csv),
+        ("--markdown", markdown, brief_markdown if brief else report_markdown),
+        ("--obtain", obtain, obtain_csv),
+    )
     wanted = [(option, call.environment.path(name), write) for option, name, write in forms if name is not None]
-    if not wanted and not call.json:
+    if not wanted and not call.json and not brief:
         raise GribbleError(
-            "no form of report is named", fix="gribble report --html FILE, --csv FILE, --markdown FILE or --json"
+            "no form of report is named",
+            fix="gribble report --html FILE, --csv FILE, --markdown FILE, --obtain FILE, --brief or --json",
         )
     if len({target for _, target, _ in wanted}) < len(wanted):
         raise GribbleError("two forms of report are to go into one file", fix="Name a file for each.")
@@ -69,12 +97,15 @@ def report(
         arcade = any(one.arcade for found in world.rigs if not found.away for one in found.emulators)
         matched = match_releases(world, arcade_places(world, (), ())) if arcade else []
         when = call.environment.clock().isoformat(sep=" ", timespec="minutes")
-        made = make_report(world, audits, when, matched, since or "", chosen)
+        words = Words(need_words, setting_words, set_words)
+        made = make_report(world, audits, when, words, matched=matched, since=since or "", runs=chosen)
         for _, target, write in wanted:
             write_over(target, iter([write(made).encode("utf-8", "replace")]))
             session.screen.tell(f"written: {shorten(str(target))}")
         if call.json:
             session.screen.json(report_json(made))
+        elif brief and markdown is None:
+            session.screen.raw(report_brief(made))
         else:
             session.screen.say(answer_of(made))
         return session.ended_for(audits)

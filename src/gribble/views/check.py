@@ -21,7 +21,6 @@ from gribble.core.records.findings import (
     SettingFinding,
     State,
     Verdict,
-    Way,
     worst,
 )
 from gribble.core.records.holding import in_words
@@ -29,7 +28,7 @@ from gribble.views.causes import cause_rows
 from gribble.views.first import show_first_step
 from gribble.views.looks import QUIET, TALLIED, count, shorten
 from gribble.views.overview import show_overview
-from gribble.views.remedies import remedy_words, say_holding
+from gribble.views.remedies import remedy_words, say_holding, setting_words, way_words
 from gribble.views.screen import Screen, remedy, state, styled, verdict
 
 SPARE_SHOWN = 5
@@ -234,8 +233,8 @@ def _root_rows(emulator: EmulatorAudit, verbose: bool) -> list[tuple[str | Text,
 
 def _setting_row(found: SettingFinding) -> tuple[str | Text, ...]:
     text = Text.assemble(styled(f"{found.file}: {found.setting.key}", "bold"), "\n", styled(found.reason))
-    if found.remedy is Remedy.POINT:
-        text.append("\n").append_text(remedy(f"make it {found.wanted}"))
+    if words := setting_words(found):
+        text.append("\n").append_text(remedy(words))
     return verdict(found.verdict), "setting", text
 
 
@@ -331,12 +330,6 @@ def _why_lines(finding: Finding, met: bool) -> Text:
     return styled(f"\n{level}{finding.need.why}", QUIET)
 
 
-def way_words(rig: RigAudit, way: Way) -> str:
-    """One way to make firmware, keys and release fit, with the file it takes."""
-    held = f": {say_holding(way.held, rig.rig)}" if way.held else ""
-    return f"{way.change}: {way.words}{held}"
-
-
 def show_next(screen: Screen, audits: tuple[RigAudit, ...], detail: str = "", scope: str = "") -> None:
     """The command that leads on, for the same `scope`; `detail` is one to read first, if there is anything to read."""
     findings = [
@@ -355,7 +348,7 @@ def show_next(screen: Screen, audits: tuple[RigAudit, ...], detail: str = "", sc
     fixable += sum(found.remedy in FIXABLE for emulator in emulators for found in emulator.settings)
     sets = [one for emulator in emulators for one in emulator.sets if one.problems]
     problems = [problem for one in sets for problem in one.problems]
-    whole = [one for one in sets if all(problem.remedy in FIXABLE for problem in one.problems)]
+    whole = [one for one in sets if one.fixable]
     fixable += len(whole)
     gaps = sum(place.remedy is Remedy.OBTAIN for place in places)
     sources = dict.fromkeys(one.source for group in (places, problems) for one in group if one.source)

@@ -5,7 +5,17 @@ from __future__ import annotations
 from typing import assert_never
 
 from gribble.core.base.paths import base
-from gribble.core.records.findings import PlaceFinding, Remedy, RigAudit
+from gribble.core.records.findings import (
+    FIXABLE,
+    Finding,
+    PlaceFinding,
+    Remedy,
+    RigAudit,
+    SetAudit,
+    SetProblem,
+    SettingFinding,
+    Way,
+)
 from gribble.core.records.holding import Holding, in_words
 from gribble.views.looks import shorten
 
@@ -39,6 +49,35 @@ def remedy_words(rig: RigAudit, place: PlaceFinding) -> str:
             return ""  # only settings are pointed
         case _:
             assert_never(place.remedy)
+
+
+def way_words(rig: RigAudit, way: Way) -> str:
+    """One way to make firmware, keys and release fit, with the file it takes."""
+    held = f": {say_holding(way.held, rig.rig)}" if way.held else ""
+    return f"{way.change}: {way.words}{held}"
+
+
+def need_words(rig: RigAudit, finding: Finding, place: PlaceFinding) -> str:
+    """What would put a place of a need right, in words; of one that lacks others, each way to have them."""
+    if finding.in_place and not finding.met:
+        return "; or ".join(way_words(rig, way) for way in finding.ways) or "obtain what it lacks"
+    return remedy_words(rig, place)
+
+
+def setting_words(found: SettingFinding) -> str:
+    """What would put a setting right, in words."""
+    return f"make it {found.wanted}" if found.remedy is Remedy.POINT else ""
+
+
+def set_words(one: SetAudit, problem: SetProblem) -> str:
+    """What would put right what is wrong with a set, in words; a set is put right whole or not at all."""
+    if problem.source:
+        return f"connect {problem.source} (switch it on, or plug it in)"
+    if problem.remedy is Remedy.OBTAIN:
+        return "obtain it; nothing held will do"
+    if problem.remedy not in FIXABLE:
+        return ""
+    return "gribble place puts it right" if one.fixable else "held; put right once the rest of the set is there"
 
 
 def _there(holding: Holding | None) -> str:

@@ -12,11 +12,15 @@ from gribble.core.answers.report import Report, SourceAway
 from gribble.core.base.paths import visible
 from gribble.core.records.findings import State
 from gribble.views.looks import DIGEST_NAMES, STATES, TALLIED, VERDICTS, count, shorten
-from gribble.views.report_sets import faulty_of, folded_obtain, folded_sets
+from gribble.views.report_sets import folded_obtain, folded_sets, obtain_tables, set_lines
 from gribble.views.set_releases import written_csv
 
 MARK = "gribble report"
 """Stands near the beginning of every report that is written, so that a later one may take its place."""
+
+
+MOST_NAMED = 12
+"""So many files to obtain are named in a summary."""
 
 
 def answer_of(report: Report) -> str:
@@ -42,29 +46,29 @@ def report_json(report: Report) -> dict[str, Any]:
 
 def is_report(start: bytes) -> bool:
     """Whether a file that begins like this was written as a report, in whatever form."""
-    return MARK.encode() in start or start.startswith(b"rig,emulator,release,state,")
+    return MARK.encode() in start or start.startswith((b"rig,emulator,release,state,", b"emulator,for,level,archive,"))
 
 
 def report_csv(report: Report) -> str:
     """A row for each thing that is wanted, on every rig."""
     titles = ["rig", "emulator", "release", "state", "kind", "name", "title", "level", "verdict", "remedy", "reason"]
-    titles += ["place", "found", "proof", "archive", "file", "size", "crc32", "sha1", "proven"]
+    titles += ["place", "found", "proof", "archive", "file", "size", "crc32", "sha1", "proven", "do"]
     rows: list[list[str]] = []
     for rig, one in report.emulators:
         head = [rig.rig, one.emulator, one.release, str(one.state)]
         for row in one.rows:
             rows.append(
                 [*head, row.kind, row.name, row.title, row.level, row.verdict, row.remedy, row.reason, row.place,
-                 row.found, row.proof, *_known_of(report, one.emulator, row.name, row.remedy), row.proven]
+                 row.found, row.proof, *_known_of(report, one.emulator, row.name, row.remedy), row.proven, row.do]
             )  # fmt: skip
         for fault in one.faults:
             size = "" if fault.size is None else str(fault.size)
             rows.append(
                 [*head, "set", fault.set, fault.title, "", fault.verdict, fault.remedy, fault.reason, "", "", "",
-                 fault.archive, fault.file, size, fault.crc32 or "", fault.sha1 or "", ""]
+                 fault.archive, fault.file, size, fault.crc32 or "", fault.sha1 or "", "", fault.do]
             )  # fmt: skip
         for cell in (cell for family in one.families for cell in family if cell.state is State.READY):
-            rows.append([*head, "set", cell.set, cell.title, "", str(cell.state), *[""] * 11])
+            rows.append([*head, "set", cell.set, cell.title, "", str(cell.state), *[""] * 12])
     return written_csv(titles, rows)
 
 
@@ -74,6 +78,54 @@ def _known_of(report: Report, emulator: str, need: str, remedy: str) -> list[str
     for one in found:
         return ["", one.file, "" if one.size is None else str(one.size), one.crc32 or "", one.sha1 or ""]
     return [""] * 5
+
+
+def obtain_csv(report: Report) -> str:
+    """A row for each file that nobody here has; further contents that would do follow it, with `or` in front."""
+    titles = [
+        "emulator",
+        "for",
+        "level",
+        "archive",
+        "file",
+        "size",
+        "crc32",
+        "md5",
+        "sha1",
+        "sha256",
+        "rigs",
+        "content",
+    ]
+    rows: list[list[str]] = []
+    for one in sorted(report.obtain, key=lambda one: (one.emulator, one.archive or "")):
+        head = [one.emulator, one.set or one.title, one.level, one.archive or "", one.file]
+        contents = [("", one.size, one.known())] + [(f"or {o.label}", o.size, o.digests.known()) for o in one.others]
+        for content, size, known in contents:
+            digests = [known.get(name, "") for name in ("crc32", "md5", "sha1", "sha256")]
+            rows.append([*head, "" if size is None else str(size), *digests, " ".join(one.rigs), content])
+    return written_csv(titles, rows)
+
+
+def report_brief(report: Report) -> str:
+    """A summary in Markdown, short enough for a message: each emulator that does not run, and what to obtain."""
+    lines = [f"**{_md(answer_of(report))}** ({_md(report.when[:10])})", ""]
+    for rig, one in report.emulators:
+        if one.state is not State.READY:
+            name = f"{one.title} {one.release}".rstrip()
+            lines.append(f"- {_md(name)} on {_md(rig.rig)}: {one.state}; {_md(one.todo)}")
+    ready = [one.title for _, one in report.emulators if one.state is State.READY]
+    lines += [f"- {_md(', '.join(ready))}: ready"] if ready else []
+    if report.obtain:
+        names = [one.archive or one.file or one.title for one in report.obtain]
+        names = list(dict.fromkeys(names))
+        more = f" and {len(names) - MOST_NAMED:,} more" if names[MOST_NAMED:] else ""
+        lines += ["", f"To obtain: {_md(', '.join(names[:MOST_NAMED]))}{more}"]
+    return "\n".join(lines) + "\n"
+
+
+def brief_markdown(report: Report) -> str:
+    """The same as a file, which a later report may replace."""
+    return f"<!-- {MARK} -->\n{report_brief(report)}"
 
 
 def report_markdown(report: Report) -> str:
@@ -97,12 +149,15 @@ def report_markdown(report: Report) -> str:
         if not report.changes:
             lines.append("No runs since then.")
     for rig, one in report.emulators:
-        wrong = [row for row in one.rows if row.verdict not in ("sound", "unproven")]
+        wrong = [row for row in one.rows if row.shown not in ("sound", "unproven")]
         cells = [cell for family in one.families for cell in family if cell.state is not State.READY]
         if wrong or cells:
             lines += ["", f"## {_md(one.title)} on {_md(rig.rig)}", ""]
-            lines += [f"- **{row.verdict}** {_md(row.title or row.name)}: {_md(row.reason)}" for row in wrong]
-            lines += [f"- **{cell.state}** {_md(cell.set)}: {_md(cell.reason)}" for cell in cells]
+            for row in wrong:
+                do = f"; {_md(row.do)}" if row.do else ""
+                lines.append(f"- **{row.shown}** {_md(row.title or row.name)}: {_md(row.reason)}{do}")
+            told = {name: _md(words) for name, _, words in set_lines(one)}
+            lines += [f"- **{cell.state}** {_md(cell.set)}: {told.get(cell.set, _md(cell.reason))}" for cell in cells]
     if report.obtain:
         lines += ["", "## To obtain", "", "| for | archive | file | size | digests |", "|---|---|---|---|---|"]
         for wanted in report.obtain:
@@ -150,7 +205,8 @@ def report_html(report: Report) -> str:
         charts=charts_of(report),
         looks=looks,
         digest_names=DIGEST_NAMES,
-        faulty_of=faulty_of,
+        set_lines=set_lines,
+        obtain_tables=obtain_tables,
         away_words=away_words,
         folded_sets=cache(folded_sets),
         folded_obtain=cache(folded_obtain),

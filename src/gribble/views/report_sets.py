@@ -22,6 +22,8 @@ MOST_OPEN = 40
 """More files to obtain than so many are folded by archive, and unfolded from JSON."""
 MOST_EMBEDDED = 30_000
 """So many files to obtain stand in a page at most; a table has all."""
+MOST_FAULTS = 4
+"""So many faults of a set are told one by one."""
 ALIKE = 3
 """Where so many sets have one reason, that is told for all of them."""
 
@@ -35,9 +37,28 @@ class Folded(NamedTuple):
     key: str
 
 
-def faulty_of(one: EmulatorReport) -> list[SetFault]:
-    """What is wrong with sets, the first of each."""
-    return list({fault.set: fault for fault in reversed(one.faults)}.values())[::-1]
+def set_lines(one: EmulatorReport) -> list[tuple[str, SetFault, str]]:
+    """The sets that do not run as they should, each with its first fault, and all that is wrong with it in words."""
+    faults: dict[str, list[SetFault]] = {}
+    for fault in one.faults:
+        faults.setdefault(fault.set, []).append(fault)
+    lines = []
+    for name, group in faults.items():
+        words = [f"{fault.file}: {fault.reason}" if fault.file else fault.reason for fault in group[:MOST_FAULTS]]
+        words += [f"{len(group) - MOST_FAULTS:,} more"] if group[MOST_FAULTS:] else []
+        do = dict.fromkeys(fault.do for fault in group if fault.do)
+        lines.append((name, group[0], "; ".join([*words, *do])))
+    return lines
+
+
+def obtain_tables(report: Report) -> list[tuple[str, str, list[ToObtain]]]:
+    """What is to be obtained, by emulator and archive: what an emulator needs by itself first."""
+    groups: dict[tuple[str, str], list[ToObtain]] = {}
+    for one in report.obtain:
+        groups.setdefault((one.emulator, one.archive or ""), []).append(one)
+    return [
+        (emulator, archive, files) for (emulator, archive), files in sorted(groups.items(), key=lambda group: group[0])
+    ]
 
 
 def folded_sets(one: EmulatorReport) -> tuple[list[Folded], Markup] | None:
@@ -45,7 +66,7 @@ def folded_sets(one: EmulatorReport) -> tuple[list[Folded], Markup] | None:
     cells = [cell for family in one.families for cell in family]
     if len(cells) <= MOST_CELLS:
         return None
-    faults = faulty_of(one)
+    faults = [fault for _, fault, _ in set_lines(one)]
     alike = Counter(fault.reason for fault in faults if not fault.file)
     groups: dict[tuple[str, str], list[list[str]]] = {}
     for fault in faults:

@@ -9,9 +9,9 @@ from rich.text import Text
 from gribble.core.answers.why import YOURS, Answer, Order, Reason, Turn, next_turn
 from gribble.core.records.findings import RigAudit, State, Verdict, worst
 from gribble.views.causes import cause_rows
-from gribble.views.check import way_words
 from gribble.views.check_json import away_json
 from gribble.views.looks import QUIET, shorten
+from gribble.views.remedies import way_words
 from gribble.views.screen import Screen, remedy, state, styled, verdict
 from gribble.views.shell import quoted
 

@@ -6,7 +6,8 @@ Names in it come from disks, archives and catalogues; who writes them somewhere 
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
+from typing import NamedTuple
 
 from msgspec import Struct
 
@@ -20,10 +21,12 @@ from gribble.core.records.findings import (
     FIXABLE,
     EmulatorAudit,
     Finding,
+    PlaceFinding,
     Remedy,
     RigAudit,
     SetAudit,
     SetProblem,
+    SettingFinding,
     State,
     worst,
 )
@@ -33,7 +36,8 @@ from gribble.core.records.sheet import Level
 
 class Row(Struct, frozen=True, kw_only=True):
     """One thing that an emulator wants, and what is true of it: a need at one place, a setting, or a demand. `source`
-    is one that is away and holds it, `proven` the day on which its file was last read whole."""
+    is one that is away and holds it, `proven` the day on which its file was last read whole. `do` is what puts it
+    right, in words, with the file that would; `shown` is the verdict of the whole need, where this place is met."""
 
     kind: str
     name: str
@@ -49,10 +53,13 @@ class Row(Struct, frozen=True, kw_only=True):
     source: str = ""
     away: bool = False
     proven: str = ""
+    do: str = ""
+    shown: str = ""
 
 
 class SetFault(Struct, frozen=True, kw_only=True):
-    """One thing that keeps a set from running as it should: which file, whose it is, where it belongs, what helps."""
+    """One thing that keeps a set from running as it should: which file, whose it is, where it belongs, what helps
+    (`do` in words)."""
 
     set: str
     title: str
@@ -68,6 +75,7 @@ class SetFault(Struct, frozen=True, kw_only=True):
     owner: str = ""
     source: str = ""
     away: bool = False
+    do: str = ""
 
 
 class SetCell(Struct, frozen=True):
@@ -195,15 +203,25 @@ class Report(Struct, frozen=True, kw_only=True):
         return [(rig, emulator) for rig in self.rigs for emulator in rig.emulators]
 
 
+class Words(NamedTuple):
+    """How remedies are said: of a need at a place on a rig, of a setting, and of what is wrong with a set."""
+
+    need: Callable[[RigAudit, Finding, PlaceFinding], str]
+    setting: Callable[[SettingFinding], str]
+    set: Callable[[SetAudit, SetProblem], str]
+
+
 def make_report(
     world: World,
     audits: Iterable[RigAudit],
     when: str,
+    words: Words,
+    *,
     matched: Iterable[Matched] = (),
     since: str = "",
     runs: Iterable[Run] = (),
 ) -> Report:
-    """The report of some audits; `runs` are those since then."""
+    """The report of some audits, with remedies said in some `words`; `runs` are those since then."""
     audits = tuple(audits)
     sizes = {rig.name: sum(one.size for one in rig.holdings.opened if one.member is None) for rig in world.rigs}
     return Report(
@@ -216,7 +234,7 @@ def make_report(
                 state=found.state,
                 away=found.away,
                 bytes=sizes.get(found.rig, 0),
-                emulators=tuple(_emulator(world, found, one) for one in found.emulators),
+                emulators=tuple(_emulator(world, found, one, words) for one in found.emulators),
             )
             for found in audits
         ),
@@ -262,8 +280,8 @@ def _change(run: Run) -> RunChange:
     return RunChange(run=run.number, rig=run.rig, when=run.when, state=run.state, places=places)
 
 
-def _emulator(world: World, rig: RigAudit, emulator: EmulatorAudit) -> EmulatorReport:
-    rows = [row for finding in emulator.findings for row in _need_rows(rig.rig, finding)]
+def _emulator(world: World, rig: RigAudit, emulator: EmulatorAudit, words: Words) -> EmulatorReport:
+    rows = [row for finding in emulator.findings for row in _need_rows(rig, finding, words)]
     rows += [
         Row(
             kind="setting",
@@ -274,11 +292,22 @@ def _emulator(world: World, rig: RigAudit, emulator: EmulatorAudit) -> EmulatorR
             reason=one.reason,
             place=one.file,
             remedy=one.remedy,
+            do=words.setting(one),
+            shown=one.verdict,
         )
         for one in emulator.settings
     ]
     rows += [
-        Row(kind="rig", name=one.demand, title="", level=Level.MUST, verdict=one.verdict, reason=one.words)
+        Row(
+            kind="rig",
+            name=one.demand,
+            title="",
+            level=Level.MUST,
+            verdict=one.verdict,
+            reason=one.words,
+            shown=one.verdict,
+            do="" if one.met else "yours to do",
+        )
         for one in emulator.root
     ]
     return EmulatorReport(
@@ -289,12 +318,12 @@ def _emulator(world: World, rig: RigAudit, emulator: EmulatorAudit) -> EmulatorR
         todo=_todo(emulator),
         rows=tuple(rows),
         families=tuple(_families(world, rig.rig, emulator)),
-        faults=tuple(_fault(one, problem) for one in emulator.sets for problem in one.problems),
+        faults=tuple(_fault(one, problem, words) for one in emulator.sets for problem in one.problems),
         note=emulator.note or emulator.sets_note,
     )
 
 
-def _need_rows(rig: str, finding: Finding) -> Iterable[Row]:
+def _need_rows(rig: RigAudit, finding: Finding, words: Words) -> Iterable[Row]:
     if finding.spared:
         return
     for place in finding.places:
@@ -308,12 +337,14 @@ def _need_rows(rig: str, finding: Finding) -> Iterable[Row]:
             reason=reason,
             why=finding.need.why,
             place=place.expected,
-            found=_shown(rig, place.found) if place.found else "",
+            found=_shown(rig.rig, place.found) if place.found else "",
             proof=place.proof,
             remedy=Remedy.NONE if finding.ignored else place.remedy,
             source=place.source,
             away=bool(place.source),
             proven=day_words(place.proven / 10**9) if place.proven else "",
+            do="" if finding.ignored else words.need(rig, finding, place),
+            shown=finding.shown(place),
         )
 
 
@@ -322,7 +353,7 @@ def _shown(rig: str, holding: Holding) -> str:
     return f"{where}: {holding.member}" if holding.member else where
 
 
-def _fault(one: SetAudit, problem: SetProblem) -> SetFault:
+def _fault(one: SetAudit, problem: SetProblem, words: Words) -> SetFault:
     wants = problem.wants
     return SetFault(
         set=one.set,
@@ -339,6 +370,7 @@ def _fault(one: SetAudit, problem: SetProblem) -> SetFault:
         owner=problem.owner,
         source=problem.source,
         away=bool(problem.source),
+        do=words.set(one, problem),
     )
 
 
@@ -350,7 +382,7 @@ def _todo(emulator: EmulatorAudit) -> str:
     fixable = sum(place.fixable for place in places)
     fixable += sum(setting.remedy in FIXABLE for setting in emulator.settings)
     faulty = [one for one in emulator.sets if one.problems]
-    fixable += sum(all(problem.remedy in FIXABLE for problem in one.problems) for one in faulty)  # never in part
+    fixable += sum(one.fixable for one in faulty)  # never in part
     obtain = len({(gap.subject if gap.kind == "need" else gap.archive, gap.file) for gap in gaps_of(alone)})
     yours = sum(place.remedy in FIXABLE and not (place.fixable or place.met) for place in places)
     parts = [f"{fixable:,} to put right with what is held"] if fixable else []

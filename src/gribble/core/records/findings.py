@@ -335,6 +335,11 @@ class SetAudit(Struct, frozen=True, kw_only=True):
         return frozenset(problem.verdict for problem in self.problems)
 
     @property
+    def fixable(self) -> bool:
+        """Whether all that is wrong with it can be put right with what is held."""
+        return bool(self.problems) and all(problem.remedy in FIXABLE for problem in self.problems)
+
+    @property
     def state(self) -> State:
         """The worst that its problems make of it."""
         if not self.problems:
