@@ -79,7 +79,7 @@ def nothing(_world: Path) -> None:
 # what is broken: how, command, exit status, what it must say (on either stream)
 CASES: dict[str, tuple[Callable[[Path], None], str, int, list[str]]] = {
     "a missing source": (remove("drawer"), "check", 1, ["drawer is away since", "50 files", "held there"]),
-    "an empty configuration": (write("gribble.toml", b""), "check", 0, ["no emulators"]),
+    "an empty configuration": (write("gribble.toml", b""), "check", 1, ["no emulator is entered"]),
     "a configuration that is no TOML": (write("gribble.toml", b"rig = ="), "check", 2, ["gribble.toml", "not TOML", "line 1"]),
     "a configuration in another encoding": (write("gribble.toml", b"\xfch"), "check", 2, ["not UTF-8"]),
     "an unknown key": (config("sources", "source"), "check", 2, ["source", "did you mean 'sources'?"]),

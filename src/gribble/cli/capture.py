@@ -18,7 +18,6 @@ from gribble.core.base.texts import text_of
 from gribble.core.catalogue.sheets import SHEET_ENDING, load_sheet
 from gribble.stores.local import replace_file, write_new
 from gribble.views.looks import count
-from gribble.views.progress import Bar
 
 
 @command("catalogue capture")
@@ -59,7 +58,7 @@ def capture(
         )
     refuse_any_source(call, target, "--out SHEET")
     screen = call.screen
-    with Bar(screen.err, "Reading") as bar:
+    with screen.bar("Reading") as bar:
         setup = read_setup(call.environment.path(folder), [call.environment.path(path) for path in paths or ()], bar)
     files = setup.files
     for why, names in setup.left_out.items():

@@ -121,6 +121,7 @@ def command(name: str, *, takes: str = "") -> Callable[[Callable[Concatenate[Cal
             context: typer.Context = values.pop("context")
             shared_values = {one: values[one] if one in own_names else values.pop(one) for one in taken}
             call = Call(context.obj, shared_values)
+            call.screen.activity.begin("Working")
             try:
                 raise typer.Exit(whole(call, **values))
             finally:

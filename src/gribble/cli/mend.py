@@ -42,7 +42,9 @@ def mend(
         sheets = session.loaded.catalogue.sheets
         named = frozenset(call.environment.path(path) for path in files)
         known = identify(found, session.loaded.known, sheets, ())
-        explained = explain(known, world.searcher(survey.holdings for survey in surveys), sheets, named, world.head_of)
+        searcher = world.searcher(survey.holdings for survey in surveys)
+        with session.screen.bar("Diagnosing") as bar:
+            explained = explain(known, searcher, sheets, named, world.head_of, bar)
         code: int = ExitCode.CLEAN
         done: dict[Path, Accept] = {}
         for file in explained:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import signal
 import threading
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from contextlib import ExitStack
 from pathlib import Path
 from types import FrameType, TracebackType
@@ -16,6 +16,7 @@ from gribble.core.audit.scope import Scope, rig_root
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.base.suggest import suggest
 from gribble.core.files.volumes import cluster_of
+from gribble.core.placing.changed import Changed
 from gribble.core.placing.journal import Run
 from gribble.core.placing.narrowing import narrowed
 from gribble.core.placing.plan import make_plan
@@ -29,7 +30,6 @@ from gribble.core.records.steps import Copy, Step
 from gribble.stores.rigs import HeldRig, Mark, RigHome
 from gribble.views.looks import count
 from gribble.views.plan import show_plan, step_row
-from gribble.views.progress import Bar
 from gribble.views.screen import styled
 from gribble.views.shell import behind
 
@@ -229,7 +229,7 @@ def run_forward(session: Session, going: list[Going]) -> int:
     lost: list[GribbleError] = []
     stopped = False
     twins = Twins() if len(going) > 1 else None
-    with Interruption() as interruption, Bar(session.screen.err, "Placing") as bar:
+    with Interruption() as interruption, session.screen.bar("Placing") as bar:
 
         def watch(bytes_: int) -> None:
             interruption.check()
@@ -348,11 +348,18 @@ def _finish(session: Session, held: HeldRig, run: Run) -> int:
     return run_forward(session, [Going(held, run)])
 
 
+def take_back(session: Session, held: HeldRig, run: Run, changed: Iterable[Changed]) -> None:
+    """Take a run back; what was `changed` since stays as it is. Raises GribbleError."""
+    with session.screen.bar("Taking back", sum(run.steps[number].bytes for number in run.begun)) as bar:
+        elsewhere = session.rigs.elsewhere(run, held.home)
+        held.take_back(run, elsewhere, frozenset(change.path for change in changed), bar.advance)
+
+
 def _finish_undo(session: Session, held: HeldRig, run: Run) -> int:
     """The rest of an undo. What the user has put somewhere meanwhile stays there, and is told."""
     session.screen.say(f"Finishing the undo of run {run.number} on {held.name}, which was cut short.")
     changed = held.runner(run, session.rigs.elsewhere(run, held.home)).changed_since(run)
-    held.take_back(run, session.rigs.elsewhere(run, held.home), frozenset(change.path for change in changed))
+    take_back(session, held, run, changed)
     for change in changed:
         session.screen.say(f"  left as it is: {change.path} {change.why}")
     return ExitCode.FAILED if changed else ExitCode.CLEAN

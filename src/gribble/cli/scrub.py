@@ -23,7 +23,6 @@ from gribble.core.records.scrubbed import Found, Limits
 from gribble.core.survey.facts import Facts
 from gribble.core.survey.matching import KnownContents
 from gribble.core.survey.scrubbing import Scrubber
-from gribble.views.progress import Bar
 from gribble.views.scrub import scrub_json, show_scrub
 
 NS_A_DAY = 86_400 * 10**9
@@ -66,7 +65,7 @@ def scrub(
         session.notes.aside(*_left_out(world))
         index = open_index(session)
         try:
-            with Bar(session.screen.err, "Scrubbing") as bar:
+            with session.screen.bar("Scrubbing") as bar:
                 scrubber = Scrubber(
                     index,
                     _roots(world, session, places),

@@ -15,7 +15,6 @@ from gribble.core.base.errors import ExitCode, GribbleError, Mistake
 from gribble.core.catalogue.rosterstore import STORES_FOLDER, RosterStore
 from gribble.core.records.findings import RigAudit, State, worst
 from gribble.core.records.roster import Roster
-from gribble.views.progress import Bar
 
 
 class Session:
@@ -45,7 +44,7 @@ class Session:
 
     def roster(self, path: Path) -> tuple[Roster | None, list[Mistake]]:
         """The roster in a file, from its store, and its mistakes."""
-        with Bar(self.screen.err, f"Reading {path.name}") as bar:
+        with self.screen.bar(f"Reading {path.name}") as bar:
             return self._rosters.load(path, bar)
 
     def close(self) -> None:

@@ -15,6 +15,7 @@ from gribble.views.status import show_start, show_state
 def show_status(environment: Environment, config: str | None) -> int:
     """Each rig and emulator in a line; without a configuration, how to begin."""
     call = Call(environment, {"config": config})
+    call.screen.activity.begin("Working")
     try:
         return _status(call)
     finally:

@@ -75,12 +75,13 @@ def survey(
     session.rigs.mark_all(scope)
     index = open_index(session)
     try:
-        with Bar(session.screen.err, "Surveying") as bar:
+        with session.screen.bar("Surveying") as bar:
             more = catalogue.sheets.values() if catalogue is not session.loaded.catalogue else ()
             surveyor = _surveyor(session, index, bar, reread=reread, more=more)
             world = _survey(session, catalogue, scope, surveyor)
     finally:
         index.close()
+    session.screen.activity.begin("Judging")
     session.notes.passed_over(world.passed_over, None if verbose else told)
     _note_away(session, world)
     if verbose:
@@ -101,7 +102,7 @@ def survey_with(
     rosters_on(session.loaded.config, session.loaded.catalogue, Scope(), session.roster)  # read before there is a bar
     index = open_index(session)
     try:
-        with Bar(session.screen.err, "Surveying") as bar:
+        with session.screen.bar("Surveying") as bar:
             surveyor = _surveyor(session, index, bar)
             world = _survey(session, session.loaded.catalogue, Scope(), surveyor)
             surveys = [_survey_path(session.call.environment.path(path), surveyor, world) for path in paths]
@@ -119,20 +120,23 @@ def identified(
 ) -> tuple[tuple[Identified, ...], tuple[HeldSet, ...]]:
     """What the files of some surveys are, and the sets that they hold; those `named` are looked at for what happened to
     them."""
+    session.screen.activity.begin("Judging")
     found = [holding for survey in surveys for holding in survey.holdings]
     sheets = session.loaded.catalogue.sheets
     audits = concerning(world, found).audit(Scope())
     files = identify_holdings(found, session.loaded.known, sheets, audits)
     files = identify_keys(identify_sets(files, world.rigs, audits), sheets, audits, world.read_whole)
     sets = held_sets(files, world.rigs)
-    return explain(files, world.searcher(one.holdings for one in surveys), sheets, named, world.head_of), sets
+    searcher = world.searcher(one.holdings for one in surveys)
+    with session.screen.bar("Diagnosing") as bar:
+        return explain(files, searcher, sheets, named, world.head_of, bar), sets
 
 
 def survey_whole(session: Session, paths: list[str]) -> list[Holding]:
     """Everything that is held, and what lies at some places: every file that could be a copy of another proven."""
     index = open_index(session)
     try:
-        with Bar(session.screen.err, "Surveying") as bar:
+        with session.screen.bar("Surveying") as bar:
             surveyor = _surveyor(session, index, bar)
 
             def look_at_all() -> tuple[World, list[Holding]]:

@@ -87,9 +87,7 @@ class Wish(NamedTuple):
 
     def bar(self) -> Bar:
         """A progress bar for reading the list."""
-        bar = Bar(self.call.screen.err, "Reading")
-        bar.expect(self.source.stat().st_size)
-        return bar
+        return self.call.screen.bar("Reading", self.source.stat().st_size)
 
     def check_target(self, to: str) -> None:
         """Raise GribbleError where the file to be written is of the wrong kind, or not there."""

@@ -11,6 +11,7 @@ import typer
 from gribble.cli.asking import ask
 from gribble.cli.command import Call, command
 from gribble.cli.options import YesOption
+from gribble.cli.running import take_back
 from gribble.cli.session import Session
 from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.placing.changed import Changed, lost
@@ -139,7 +140,7 @@ def _examine(session: Session, held: list[HeldRig], number: int) -> list[_Examin
 def _take_back(session: Session, held: list[HeldRig], seen: list[_Examined]) -> int:
     for where, one in zip(held, seen, strict=True):
         run = next(run for run in where.runs() if run.number == one.number)
-        where.take_back(run, session.rigs.elsewhere(run, where.home), frozenset(change.path for change in one.changed))
+        take_back(session, where, run, one.changed)
         session.screen.say(styled("Undone", "bold"), f": run {one.number} on {where.name}.")
         remote = where.home.remote
         if remote and remote.untimed:

@@ -231,11 +231,18 @@ class HeldRig:
         journal = Journal(run.path, self.home.seal)
         return Runner(self.home.store, journal, elsewhere, told, watch, seen, twins, self.home.root if twins else "")
 
-    def take_back(self, run: Run, elsewhere: Elsewhere, leave: frozenset[str] = frozenset()) -> None:
-        """Take a run back; folders that it shares with runs taken back before go with it. Raises GribbleError."""
+    def take_back(
+        self,
+        run: Run,
+        elsewhere: Elsewhere,
+        leave: frozenset[str] = frozenset(),
+        watch: Callable[[int], None] = lambda _bytes: None,
+    ) -> None:
+        """Take a run back; folders that it shares with runs taken back before go with it. `watch` is told of the bytes
+        of each step. Raises GribbleError."""
         undone = (other for other in self.runs() if other.state == "undone" and not other.foreign)
         made = frozenset(folder for other in undone for begin in other.begun.values() for folder in begin.makes)
-        self.runner(run, elsewhere).take_back(run, leave, made)
+        self.runner(run, elsewhere, watch=watch).take_back(run, leave, made)
 
     def _check(self) -> None:
         assert self._held, "the lock was let go"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Callable
 from typing import Any, TextIO
 
 MOST_LINES = 130
@@ -15,8 +16,11 @@ class Folding(io.TextIOBase):
     """A stream that lets the first lines of an answer through and holds the rest back until it is known how much there
     is; `whole` answers pass as they are, `paged` ones are shown page by page where a terminal is."""
 
-    def __init__(self, stream: TextIO, *, whole: bool = False, paged: bool = False) -> None:
-        self._stream, self._whole, self._paged = stream, whole, paged
+    def __init__(
+        self, stream: TextIO, *, whole: bool = False, paged: bool = False, begins: Callable[[], None] = lambda: None
+    ) -> None:
+        """`begins` is called before anything is said."""
+        self._stream, self._whole, self._paged, self._begins = stream, whole, paged, begins
         self._told = 0
         self._held = ""
 
@@ -38,6 +42,7 @@ class Folding(io.TextIOBase):
 
     def write(self, text: str) -> int:
         """Say something of the answer."""
+        self._begins()
         if self._paged:
             self._held += text
         elif self._whole:
@@ -54,11 +59,13 @@ class Folding(io.TextIOBase):
 
     def raw(self, text: str) -> None:
         """Hand on what is no answer for a reader, as it is."""
+        self._begins()
         self.done()
         self._stream.write(text)
 
     def raw_bytes(self, data: bytes) -> None:
         """The same for what has an encoding of its own."""
+        self._begins()
         self.done()
         if hasattr(self._stream, "buffer"):
             self._stream.flush()

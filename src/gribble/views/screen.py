@@ -19,6 +19,7 @@ from gribble.views.clean import clean
 from gribble.views.folding import Folding
 from gribble.views.looks import NEXT, QUIET, STATES, VERDICTS
 from gribble.views.plain import is_utf8
+from gribble.views.progress import Activity, Bar
 
 
 def styled(text: str, style: str = "") -> Text:
@@ -51,9 +52,10 @@ class Screen:
         self, out: TextIO, err: TextIO, env: Mapping[str, str], *, whole: bool = False, paged: bool = False
     ) -> None:
         """A long answer is folded, unless it is to be shown `whole` or `paged`."""
-        self._answer = Folding(out, whole=whole, paged=paged)
-        self.out = _console(cast(TextIO, self._answer), env)
         self.err = _console(err, env)
+        self.activity = Activity(self.err)
+        self._answer = Folding(out, whole=whole, paged=paged, begins=self.activity.rest)
+        self.out = _console(cast(TextIO, self._answer), env)
 
     def say(self, *parts: str | Text, style: str = "") -> None:
         """One line of the result; parts are joined as they are."""
@@ -107,8 +109,14 @@ class Screen:
         """What another program is to read, as it is."""
         self._answer.raw(text)
 
+    def bar(self, what: str, expected: int = 0) -> Bar:
+        """A part of the work, of so many bytes as far as they are known, which is told while it takes more than a
+        second."""
+        return Bar(self.activity, what, expected)
+
     def flush(self) -> None:
         """Hand on what was said so far; what is said from here on is an answer of its own."""
+        self.activity.rest()
         self._answer.done()
         self._answer.flush()
 
@@ -117,6 +125,7 @@ class Screen:
         line = Text()
         for part in parts:
             line.append_text(part if isinstance(part, Text) else styled(part, style))
+        self.activity.rest()
         self.err.print(line, soft_wrap=True)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from pathlib import Path
 
 from msgspec import Struct, structs
@@ -20,6 +20,7 @@ from gribble.core.records.roster import ArcadeSet, Content, FileState, SetFile
 from gribble.core.records.sheet import Accept, Need, Sheet
 from gribble.core.survey.holdings import HeldHere
 from gribble.core.survey.matching import Known, KnownContents, is_content
+from gribble.core.survey.watched import Listener
 
 
 class Match(Struct, frozen=True, kw_only=True):
@@ -109,10 +110,16 @@ def identify(
 
 
 def explain(
-    files: Iterable[Identified], searcher: Searcher, sheets: dict[str, Sheet], named: frozenset[Path], head: Read
+    files: Collection[Identified],
+    searcher: Searcher,
+    sheets: dict[str, Sheet],
+    named: frozenset[Path],
+    head: Read,
+    listener: Listener | None = None,
 ) -> tuple[Identified, ...]:
     """The unknown files among some looked at for what happened to them; every need is tried on those named, and of the
-    others it is told only what their beginning (`head`) shows them plainly to be."""
+    others it is told only what their beginning (`head`) shows them plainly to be. The `listener` is told of the bytes
+    of the former."""
     wishes = [
         Wanted(
             emulator=sheet.emulator,
@@ -123,9 +130,18 @@ def explain(
         for sheet in sheets.values()
         for need in sheet.need
     ]
-    return tuple(
-        file if file.matches else _explain(file, searcher, wishes, file.holding.place in named, head) for file in files
-    )
+    unknown = [file for file in files if not file.matches]
+    if listener:
+        listener.expect(sum(file.holding.size for file in unknown if file.holding.place in named))
+
+    def explained(file: Identified) -> Identified:
+        is_named = file.holding.place in named
+        found = _explain(file, searcher, wishes, is_named, head)
+        if is_named and listener:
+            listener.advance(file.holding.size)
+        return found
+
+    return tuple(file if file.matches else explained(file) for file in files)
 
 
 class HeldSet(Struct, frozen=True):

@@ -130,6 +130,7 @@ class Runner:
             if number not in run.turned:
                 self._journal.turn(run, number)
             try:
+                self._watch(step.bytes)
                 self._back.undo_in_any_room(run, number, step)
             except StoreLost as error:
                 raise _lost(error, "gribble undo goes on with it") from error
