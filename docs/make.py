@@ -1,4 +1,4 @@
-"""Writes the pages that are made from the program itself: commands.md and messages.md. Run by `make docs`."""
+"""Writes the pages that are made from the program itself: commands.md, messages.md and words.md. Run by `make docs`."""
 
 from __future__ import annotations
 
@@ -15,6 +15,8 @@ import typer
 import gribble
 from gribble.cli.app import program
 from gribble.core.base.errors import ExitCode
+from gribble.views.looks import VERDICTS
+from gribble.views.words import MEANT, WORDS
 
 SOURCE = Path(gribble.__file__).parent
 PAGES = Path(__file__).parent
@@ -328,7 +330,22 @@ def _row(parameter: Any) -> str:
     return f"| {_cell(shown)} | {_flat(getattr(parameter, 'help', None) or '')} |"
 
 
-MADE = {"messages.md": messages_page, "commands.md": commands_page}
+def words_page() -> str:
+    """The glossary, as `gribble words` has it."""
+    lines = [
+        "# Words", "",
+        "<!-- Made from the program's own words by `make docs`; a test compares the two. -->", "",
+        "What `gribble words` says.", "", "| word | what is meant | for example |", "|---|---|---|",
+    ]  # fmt: skip
+    lines += [f"| **{word}** | {what} | {example} |" for word, what, example in WORDS]
+    lines += ["", "A need is", "", "| | |", "|---|---|"]
+    lines += [f"| {VERDICTS[word][0]} **{word}** | {what} |" for word, what in MEANT.items()]
+    lines += ["", "and its emulator ready, limited (something optional lacks) or blocked."]
+    lines += ["[Verdicts](verdicts.md) says what each is proven by."]
+    return "\n".join(lines) + "\n"
+
+
+MADE = {"messages.md": messages_page, "commands.md": commands_page, "words.md": words_page}
 
 if __name__ == "__main__":
     for name, make in MADE.items():

@@ -45,7 +45,7 @@ def show_check(screen: Screen, audits: tuple[RigAudit, ...], *, verbose: bool) -
     """The answer first, then each rig with what is wrong on it."""
     emulators = [emulator for found in audits for emulator in found.emulators]
     brief = not verbose and len(emulators) > 1 and sum(map(_to_tell, emulators)) > ROWS_IN_ALL
-    screen.say(answer_of(audits), styled("  (gribble check EMULATOR says why)" if brief else "", QUIET))
+    screen.say(answer_of(audits), styled("  (check EMULATOR says why)" if brief else "", QUIET))
     for found in audits:
         if not brief or not (found.away or found is audits[0]):
             screen.out.print()

@@ -14,6 +14,7 @@ from gribble.views.check import show_sets
 from gribble.views.check_json import set_json
 from gribble.views.looks import QUIET, count, size
 from gribble.views.screen import Screen, state, styled, verdict
+from gribble.views.shell import quoted
 
 
 def show_checked(
@@ -38,6 +39,22 @@ def show_checked(
         if rig.away:
             screen.out.print()
             screen.say(styled(rig.rig, "bold"), f" is away: {rig.away}. Nothing is said of its sets.")
+    _show_next(screen, audits)
+
+
+def _show_next(screen: Screen, audits: tuple[RigAudit, ...]) -> None:
+    """The command that leads on: what puts sets right, else what one of them lacks."""
+    fixable = [(rig, one) for rig in audits for one in rig.emulators if any(each.fixable for each in one.sets)]
+    lacking = [(rig, each) for rig in audits for one in rig.emulators for each in one.sets if each.problems]
+    if fixable:
+        rig, emulator = fixable[0]
+        number = sum(each.fixable for each in emulator.sets)
+        screen.next(
+            f"gribble plan {emulator.emulator} --rig {rig.rig}", f"what you hold puts {count(number, 'set')} right"
+        )
+    elif lacking:
+        rig, each = lacking[0]
+        screen.next(f"gribble why {quoted(each.set)} --rig {rig.rig}", "what it lacks, first things first")
 
 
 def sets_json(audits: tuple[RigAudit, ...]) -> dict[str, Any]:
