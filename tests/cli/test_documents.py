@@ -102,7 +102,7 @@ class Shell:
             return ""
         words = shlex.split(line)
         if words[:2] == ["gribble", "watch"]:  # it ends when it is stopped; here, a moment after it has begun
-            line = f"timeout --preserve-status -s INT 3 {line}"
+            line = f"timeout --foreground --preserve-status -s INT 3 {line}"
         if words[0] == "gribble" and not line.startswith("timeout ") and not SHELL_ONLY.search(line):
             ended = run_here(tuple(words[1:]), self.folder, self._env, b"y\n", as_one=True)
             return self._told(line, ended.code, ended.out)
