@@ -57,6 +57,7 @@ def test_three_commands_lead_to_the_first_answer_and_two_more_to_an_emulator_tha
     ]
     gribble("place", "--yes", cwd=own)
     assert states(gribble, own) == {"plover": "ready", "phalarope": "ready", "dotterel": "blocked"}
+    assert "Next: gribble report --obtain wanted.csv" in gribble("needs", cwd=own, code=0).out, "not back to check"
     assert "cuttle" in gribble("sets", "check", "--json", cwd=own, code=1).out
 
 

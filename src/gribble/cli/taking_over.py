@@ -228,6 +228,7 @@ def _roster(wish: Wish, made: FieldMap) -> int:
     screen.say(f"{wish.out}: {written:,} sets of {head.emulator} {head.release}.")
     _add_sheet(wish, head.emulator)
     if entry:
+        screen.say('Wanted are the sets that lie there; wanted = "held" in gribble.toml takes all that you hold.')
         entry.enter(head.emulator, head.release)
     else:
         screen.next(f"gribble catalogue lint {wish.out}", "looks for loops and gaps in the families")

@@ -48,7 +48,10 @@ def show_needs(screen: Screen, wanted: list[Needed], *, verbose: bool = False) -
     if held and None not in held and all(one.rig for one in wanted):
         names = list(dict.fromkeys(one.fitted.emulator for one in wanted))
         words = f" {names[0]}" if len(names) == 1 else ""
-        screen.next(f"gribble check{words}", "which of it is in its place, and what is wrong with the rest")
+        if all(one.only_gaps or not one.gaps for one in wanted) and any(one.only_gaps for one in wanted):
+            screen.next("gribble report --obtain wanted.csv", "what to obtain as a table, to take along")
+        else:
+            screen.next(f"gribble check{words}", "which of it is in its place, and what is wrong with the rest")
 
 
 def _show_brief(screen: Screen, wanted: list[Needed]) -> None:

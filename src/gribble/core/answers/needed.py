@@ -44,6 +44,12 @@ class Needed(Struct, frozen=True):
         findings = (one for id_, one in self.findings.items() if id_ in wanted)
         return [gap for one in findings for gap in need_gaps(self.rig, self.fitted.emulator, one)]
 
+    @property
+    def only_gaps(self) -> bool:
+        """Whether all that it lacks is to be obtained, so that nothing is left to put right with what is held."""
+        places = [place for finding in self.findings.values() for place in finding.places]
+        return bool(self.gaps) and not any(place.fixable for place in places)
+
     def spared(self, need: Need) -> bool:
         """Whether another need of its choice is enough, so that nobody has to get this one."""
         finding = self.findings.get(need.id)

@@ -29,10 +29,10 @@ HEADS: dict[str, str] = {
     ),
     "title": (
         "libelle, title, description, desc, called, game, game name, spiel, jeu, juego, gioco, jogo, spel, ゲーム, "
-        "what it is, contents, content, full name, long name, long, full, name, bezeichnung, beschreibung, titel, "
-        "inhalt, titre, designation, contenu, nom complet, nom, descripcion, titulo, contenido, nombre completo, "
-        "nombre, descrizione, titolo, contenuto, nome completo, nome, descricao, conteudo, omschrijving, "
-        "beschrijving, naam, inhoud, 説明, 名称, タイトル, 題名, 内容, 品名"
+        "what it is, what, contents, content, full name, long name, long, full, name, bezeichnung, beschreibung, "
+        "titel, inhalt, titre, designation, contenu, nom complet, nom, descripcion, titulo, contenido, "
+        "nombre completo, nombre, descrizione, titolo, contenuto, nome completo, nome, descricao, conteudo, "
+        "omschrijving, beschrijving, naam, inhoud, 説明, 名称, タイトル, 題名, 内容, 品名"
     ),
     "machine": (
         "machine, system, console, computer, platform, hardware, device, model, for, maschine, gerat, geraet, "
