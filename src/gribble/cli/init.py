@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 from typing import Annotated, NamedTuple, Optional
 
@@ -60,7 +60,8 @@ def init(
     It looks at this folder, proposes where your files and your emulators lie, and asks at a terminal. Each line is
     explained in a comment.
 
-    With --again, what is new is added to the one that is here; all that stands in it stays, comments too.
+    With --again, what is new is added to the one that is here, or only the folders that are named; all that stands in
+    it stays, comments too.
 
     Example: gribble init --again --source discs
     """
@@ -102,9 +103,10 @@ def _typed(call: Call, path: str) -> str:
     return home + path[1:] if path == "~" or path.startswith(("~/", "~\\")) else path
 
 
-def _with(call: Call, found: Discovery, said: _Said) -> Discovery:
-    """What was found, and what was named: a folder that was named is what it was named as."""
-    sheets = load_catalogue([call.environment.path(path) for path in found.catalogues]).sheets
+def _with(call: Call, found: Discovery, said: _Said, catalogues: Iterable[Path] = ()) -> Discovery:
+    """What was found, and what was named: a folder that was named is what it was named as. Emulators are told by the
+    sheets that were found, or lie in `catalogues`."""
+    sheets = load_catalogue([*map(call.environment.path, found.catalogues), *catalogues]).sheets
     named = {call.environment.path(path) for path in (*said.sources, *said.rigs, *said.catalogues)}
 
     def is_free(path: str) -> bool:
@@ -185,7 +187,9 @@ def _again(call: Call, folder: Path, said: _Said) -> int:
     places = [Path(place) for place in config.catalogues]
     text = text_of(path.read_bytes())
     more = [call.environment.path(one) for one in said.catalogues]
-    found = _with(call, discover(folder, [*places, *more]), said)
+    nothing = Discovery(catalogues=(), rigs={}, sources=(), signs={})
+    looked = nothing if any(said) else discover(folder, [*places, *more])  # who names folders means them alone
+    found = _with(call, looked, said, [*places, *more])
     new = news(found, config, load_catalogue([*places, *more]), folder, text)
     screen = call.screen
     if not new:
