@@ -54,6 +54,9 @@ def show_identify(
         "Known not to work": [one for one in told if one.counts_as == "rejected"],
     }
     brief = not verbose and sum(map(len, sections.values())) > CONTENTS_IN_FULL
+    if len(groups) > 1:
+        needed = sum(one.counts_as == "needed" for one in groups)
+        screen.say(styled(f"{needed:,} of {count(len(groups), 'content')} needed", "bold"), " by what is on your rigs")
     for title, chosen in sections.items():
         if title == "Needed" or not only_needed:
             rows = [_short_row(one, away) if brief else _row(one, verbose, away) for one in chosen]

@@ -168,7 +168,7 @@ def _content_lines(one: Needed, need: Need) -> Iterator[str]:
 
 
 def _accept_words(accept: Accept) -> str:
-    parts = [accept.called or "accepted", accept.region or ""]
+    parts = list(dict.fromkeys([accept.called or "accepted", accept.region or ""]))
     if accept.size is not None:
         parts.append(f"{size(accept.size)} ({accept.size:,} bytes)")
     strongest = accept.strongest()
