@@ -6,7 +6,7 @@ BIN = .venv/bin
 ON_GROUNDS = tests/core/test_survey.py tests/core/test_run.py
 PLATFORMS = linux win32 darwin
 
-.PHONY: demo test lint soak docs clean
+.PHONY: demo test lint soak bench docs clean
 
 demo: .venv/ready
 	@rm -rf build/demo
@@ -19,6 +19,15 @@ test: .venv/ready
 
 soak: .venv/ready
 	GRIBBLE_SOAK=1 $(BIN)/pytest
+
+# Ratios against general tools, in one run: about ten minutes; QUICK=1, on a tenth of everything, less than two.
+bench: .venv/ready
+	cd benchmarks && ../$(BIN)/python survey.py $(if $(QUICK),--small --runs 2)
+	cd benchmarks && ../$(BIN)/python members.py $(if $(QUICK),--small --runs 3)
+	cd benchmarks && ../$(BIN)/python importing.py $(if $(QUICK),4000)
+	cd benchmarks && ../$(BIN)/python packing.py $(if $(QUICK),40 100)
+	cd benchmarks && ../$(BIN)/python placing.py $(if $(QUICK),200 100)
+	cd benchmarks && ../$(BIN)/python network.py $(if $(QUICK),30 30)
 
 docs: .venv/ready
 	$(BIN)/python docs/make.py

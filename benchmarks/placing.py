@@ -16,6 +16,7 @@ import tempfile
 import time
 from pathlib import Path
 
+GRIBBLE = [sys.executable, "-m", "gribble"]
 ROUNDS = 3
 
 
@@ -57,12 +58,12 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         build(folder, files, megabytes)
-        subprocess.run([sys.executable, "-m", "gribble", "check"], cwd=folder, capture_output=True, check=False)
+        subprocess.run([*GRIBBLE, "check"], cwd=folder, capture_output=True, check=False)
         placed, copied = [], []
         for _ in range(ROUNDS):
-            shutil.rmtree(folder / "rig")
-            (folder / "rig").mkdir()
-            placed.append(timed([sys.executable, "-m", "gribble", "place", "--yes"], folder))
+            placed.append(timed([*GRIBBLE, "place", "--yes"], folder))
+            for words in (["undo", "--yes"], ["attic", "empty", "--yes"]):
+                subprocess.run([*GRIBBLE, *words], cwd=folder, capture_output=True, check=True)
             shutil.rmtree(folder / "copy", ignore_errors=True)
             copied.append(timed(["sh", "-c", "cp -r drawer copy && sha256sum -c --quiet copied.sha256"], folder))
         peak = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1024

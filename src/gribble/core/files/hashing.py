@@ -7,12 +7,12 @@ import io
 import itertools
 import os
 import sys
-import zlib
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 
 from gribble.core.base.digests import Digests
+from gribble.core.files.inflating import crc32
 
 BLOCK_BYTES = 1 << 20
 """How much is read at a time, in bytes."""
@@ -34,7 +34,7 @@ class Digester:
         """Take the next block."""
         self.size += len(block)
         if self._crc is not None:
-            self._crc = zlib.crc32(block, self._crc)
+            self._crc = crc32(block, self._crc)
         for hasher in self._hashes.values():
             hasher.update(block)
 

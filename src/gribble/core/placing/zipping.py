@@ -10,6 +10,7 @@ from __future__ import annotations
 import struct
 import tempfile
 import zlib
+from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import ExitStack
 from pathlib import Path
@@ -20,6 +21,7 @@ from gribble.core.files.archives.common import ArchiveError, Member, Span
 from gribble.core.files.archives.opening import archive_kind, peek, scan
 from gribble.core.files.archives.zips import RawMember, RawZip
 from gribble.core.files.hashing import BLOCK_BYTES, Digester
+from gribble.core.files.inflating import INFLATE_ERRORS, crc32, inflated
 from gribble.core.placing.store import StoreError
 from gribble.core.records.holding import in_words
 from gribble.core.records.steps import PackMember
@@ -60,7 +62,7 @@ def zipped(members: Iterable[PackMember], locate: Callable[[str], Path]) -> Iter
                     close.close()
             except ArchiveError as error:
                 raise StoreError(f"{member.from_} {error}") from error
-            except zlib.error as error:
+            except INFLATE_ERRORS as error:
                 raise StoreError(f"{member.from_} is damaged: {member.member} cannot be unpacked") from error
             except OSError as error:
                 raise StoreError(f"{member.from_}: {reason_of(error)}") from error
@@ -124,7 +126,7 @@ class _Sources:
         crc, size, packed = 0, 0, 0
         packer = zlib.compressobj(wbits=-zlib.MAX_WBITS)
         while block := stream.read(BLOCK_BYTES):
-            crc, size = zlib.crc32(block, crc), size + len(block)
+            crc, size = crc32(block, crc), size + len(block)
             packed += spool.write(packer.compress(block))
         packed += spool.write(packer.flush())
         spool.seek(0)
@@ -151,21 +153,24 @@ class _Wanted:
 def _proven(member: PackMember, raw: RawMember) -> Iterator[bytes]:
     """A member's bytes as they are, while its content is unpacked beside them and proven."""
     digester = Digester({"crc32", *member.digests.known()})
-    unpacker = zlib.decompressobj(-zlib.MAX_WBITS) if raw.deflated else None
-    for block in raw.blocks:
-        if unpacker is None:
-            digester.update(block)
-        else:
-            rest = block
-            while rest:
-                content = unpacker.decompress(rest, BLOCK_BYTES)
-                digester.update(content)
-                rest = unpacker.unconsumed_tail
-                if digester.size > raw.size or (not content and not rest):
-                    break
-        yield block
-    if unpacker is not None:
-        digester.update(unpacker.flush())
+    taken: deque[bytes] = deque()  # what was read of the archive and not handed on yet
+
+    def read() -> Iterator[bytes]:
+        for block in raw.blocks:
+            taken.append(block)
+            yield block
+
+    source = read()
+    for content in inflated(source, BLOCK_BYTES) if raw.deflated else source:
+        digester.update(content)
+        while taken:
+            yield taken.popleft()
+        if digester.size > raw.size:
+            break
+    for _ in source:
+        while taken:
+            yield taken.popleft()
+    yield from taken
     digests = digester.digests()
     if digester.size != raw.size or digests.crc32 != f"{raw.crc32:08x}":
         raise ArchiveError(f"is damaged: {member.member or member.name} has not the checksum that is claimed for it")

@@ -5,7 +5,6 @@ from __future__ import annotations
 import bz2
 import lzma
 import struct
-import zlib
 from collections.abc import Callable, Iterator
 from typing import Any
 
@@ -17,6 +16,7 @@ from gribble.core.files.archives.common import (
     Span,
 )
 from gribble.core.files.hashing import BLOCK_BYTES
+from gribble.core.files.inflating import INFLATE_ERRORS, inflated
 
 LZMA_RATIO = 50_000
 _LZMA, _LZMA2, _COPY, _DEFLATE, _BZIP2, _AES = "030101", "21", "00", "040108", "040202", "06f10701"
@@ -102,7 +102,7 @@ def decoded(span: Span, folder: PackedFolder) -> Iterator[bytes]:
             left -= len(block)
             if left <= 0:
                 return
-    except (lzma.LZMAError, zlib.error, OSError, ValueError, EOFError) as error:
+    except (lzma.LZMAError, *INFLATE_ERRORS, OSError, ValueError, EOFError) as error:
         raise ArchiveError(f"cannot be unpacked: {error}") from error
     if left:
         raise ArchiveError("cannot be unpacked: it is cut short")
@@ -119,8 +119,7 @@ def _decode(blocks: Iterator[bytes], coder: Coder) -> Iterator[bytes]:
     if method == _LZMA2 and properties:
         return _through(blocks, _lzma([{"id": lzma.FILTER_LZMA2, "dict_size": max(dictionary_of(coder), 4096)}]))
     if method == _DEFLATE:
-        inflate = zlib.decompressobj(-15)
-        return _through(blocks, lambda data: inflate.decompress(inflate.unconsumed_tail + data, BLOCK_BYTES))
+        return inflated(blocks, BLOCK_BYTES)
     if method == _BZIP2:
         unpack = bz2.BZ2Decompressor()
         return _through(blocks, lambda data: unpack.decompress(data, BLOCK_BYTES) if not unpack.eof else b"")

@@ -8,7 +8,6 @@ decoded once, in order. Source: 7zFormat.txt and Methods.txt of the public-domai
 from __future__ import annotations
 
 import struct
-import zlib
 from collections.abc import Iterator
 
 from gribble.core.files.archives.coders import (
@@ -27,6 +26,7 @@ from gribble.core.files.archives.common import (
     check_ratio,
     numbered,
 )
+from gribble.core.files.inflating import crc32
 
 MAGIC = b"7z\xbc\xaf\x27\x1c"
 MAX_HEADER_BYTES = 64 << 20
@@ -90,14 +90,14 @@ class Seven:
         if len(start) < 32:
             raise ArchiveError("is no sound 7z: it is cut short")
         offset, size, crc = struct.unpack_from("<QQL", start, 12)
-        if zlib.crc32(start[12:32]) != struct.unpack_from("<L", start, 8)[0]:
+        if crc32(start[12:32]) != struct.unpack_from("<L", start, 8)[0]:
             raise ArchiveError("is no sound 7z: its start is damaged")
         if size > MAX_HEADER_BYTES:
             raise ArchiveError("is no sound 7z: its directory is too large")
         data = self._span.read(32 + offset, size)
         if len(data) < size:
             raise ArchiveError("is no sound 7z: its end is missing (cut short, or one part of several)")
-        if zlib.crc32(data) != crc:
+        if crc32(data) != crc:
             raise ArchiveError("is no sound 7z: its directory is damaged")
         while data and data[0] == _ENCODED:
             folders = _Reader(data, 1).streams()
@@ -129,7 +129,7 @@ class _Content:
             block = block[:size]
             size -= len(block)
             if crc is not None:
-                computed = zlib.crc32(block, computed)
+                computed = crc32(block, computed)
             yield block
         if crc is not None and computed != crc:
             raise ArchiveError(f"{name} cannot be unpacked: its checksum is wrong")

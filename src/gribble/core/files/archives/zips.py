@@ -10,26 +10,67 @@ import struct
 import zipfile
 import zlib
 from collections.abc import Iterator
+from typing import NamedTuple
 
 from msgspec import Struct, structs
 
 from gribble.core.files.archives.common import ArchiveError, Budget, Chooser, Member, Span, check_ratio, numbered
 from gribble.core.files.hashing import BLOCK_BYTES
+from gribble.core.files.inflating import INFLATE_ERRORS, crc32, inflated
 
 _END = struct.Struct("<4s4H2LH")
 _END64_PLACE = struct.Struct("<4sLQL")
 _END64 = struct.Struct("<4sQ2H2L4Q")
 _HEADER = struct.Struct("<4s4xH6x3L3H12x")
+_ENTRY = struct.Struct("<4s4x2H4x3L3H8xL")
+"""The same with the method and the offset."""
 _LOCAL = struct.Struct("<26x2H")
 _FIRST_READ = 4096
 _LONGEST_TAIL = 65_535 + _END.size
 _BIG = 0xFFFFFFFF
+_ERRORS = (zipfile.BadZipFile, zlib.error, EOFError, RuntimeError, NotImplementedError, ValueError, OSError)
+"""What the standard library raises where bytes make no sense."""
 MOST_ENTRIES = 500_000
 """Files and folders in one directory."""
 MOST_DIRECTORY = 64 << 20
 """The largest directory that is read, in bytes."""
 DEFLATE_RATIO = 1_032
 """No deflate stream unpacks to more than this many times its size."""
+
+
+class _Entry(NamedTuple):
+    """What a directory says of how a member lies in its archive; `offset` is that of its local header."""
+
+    method: int
+    encrypted: bool
+    crc32: int
+    packed: int
+    size: int
+    offset: int
+    name: bytes
+
+
+class _Directory(NamedTuple):
+    """The central directory: the files in it, and where in its bytes each has its header. `shift` is how many bytes lie
+    before the zip."""
+
+    members: list[Member]
+    headers: list[int]
+    data: bytes
+    shift: int
+
+    def entry(self, number: int) -> _Entry:
+        """How a member lies in its archive."""
+        at = self.headers[number]
+        _, flags, method, crc, packed, size, name_length, extra_length, _, offset = _ENTRY.unpack_from(self.data, at)
+        start = at + _ENTRY.size
+        extra = self.data[start + name_length : start + name_length + extra_length]
+        numbers = iter(_long_numbers(extra))
+        size = next(numbers, size) if size == _BIG else size
+        packed = next(numbers, packed) if packed == _BIG else packed
+        offset = next(numbers, offset) if offset == _BIG else offset
+        name = self.data[start : start + name_length]
+        return _Entry(method, bool(flags & 1), crc, packed, size, offset + self.shift, name)
 
 
 class Zip:
@@ -41,32 +82,71 @@ class Zip:
 
     def scan(self, choose: Chooser) -> Iterator[tuple[Member, Iterator[bytes] | None]]:
         """Every file in the directory's order; the contents of chosen ones. Raises ArchiveError."""
-        members, places = _directory(self._span, self._budget)
-        chosen = [not member.fault and choose(member) for member in members]
-        archive = self._open() if any(chosen) else None
+        directory = _directory(self._span, self._budget)
+        chosen = [not member.fault and choose(member) for member in directory.members]
+        other = _Other(self._span)
         try:
-            infos = archive.infolist() if archive else []
-            for member, place, wanted in zip(members, places, chosen, strict=True):
-                blocks = _content(archive, infos[place], member.name) if wanted and archive else None
+            for number, (member, wanted) in enumerate(zip(directory.members, chosen, strict=True)):
+                blocks = self._content(directory.entry(number), member.name, other) if wanted else None
                 yield member, self._budget.spend(blocks) if blocks else None
         finally:
-            if archive:
-                archive.close()
+            other.close()
 
-    def _open(self) -> zipfile.ZipFile:
+    def _content(self, entry: _Entry, name: str, other: _Other) -> Iterator[bytes]:
+        if entry.method not in (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED):
+            yield from other.content(entry, name)
+            return
+        raw = _packed(self._span, entry, name)
+        computed, size = 0, 0
         try:
-            return zipfile.ZipFile(self._span.stream())
-        except (zipfile.BadZipFile, ValueError, EOFError, NotImplementedError, OSError) as error:
-            raise ArchiveError(f"is no sound zip: {error}") from error
-
-
-def _content(archive: zipfile.ZipFile, info: zipfile.ZipInfo, name: str) -> Iterator[bytes]:
-    try:
-        with archive.open(info) as stream:
-            while block := stream.read(BLOCK_BYTES):
+            for block in inflated(raw, BLOCK_BYTES) if entry.method else raw:
+                computed, size = crc32(block, computed), size + len(block)
+                if size > entry.size:
+                    break
                 yield block
-    except (zipfile.BadZipFile, zlib.error, EOFError, RuntimeError, NotImplementedError, OSError) as error:
-        raise ArchiveError(f"{name} cannot be unpacked: {error}") from error
+        except INFLATE_ERRORS as error:
+            raise ArchiveError(f"{name} cannot be unpacked: {error}") from error
+        if (size, computed) != (entry.size, entry.crc32):
+            raise ArchiveError(f"{name} cannot be unpacked: Bad CRC-32, its content is not the one that is claimed")
+
+
+class _Other:
+    """Members packed by other methods than deflate, unpacked by the standard library, which is asked once."""
+
+    def __init__(self, span: Span) -> None:
+        self._span = span
+        self._archive: zipfile.ZipFile | None = None
+
+    def content(self, entry: _Entry, name: str) -> Iterator[bytes]:
+        """A member's content. Raises ArchiveError."""
+        try:
+            if self._archive is None:
+                self._archive = zipfile.ZipFile(self._span.stream())
+            infos = self._archive.infolist()
+            info = next(one for one in infos if one.header_offset == entry.offset)
+            with self._archive.open(info) as stream:
+                while block := stream.read(BLOCK_BYTES):
+                    yield block
+        except StopIteration:
+            raise ArchiveError(f"{name} is not where its directory says") from None
+        except _ERRORS as error:
+            raise ArchiveError(f"{name} cannot be unpacked: {error}") from error
+
+    def close(self) -> None:
+        """Let go of the archive."""
+        if self._archive:
+            self._archive.close()
+
+
+def _packed(span: Span, entry: _Entry, name: str) -> Iterator[bytes]:
+    """A member's bytes as they lie in the archive. Raises ArchiveError."""
+    head = span.read(entry.offset, _LOCAL.size + len(entry.name))
+    if len(head) < _LOCAL.size or not head.startswith(b"PK\x03\x04"):
+        raise ArchiveError(f"is no sound zip: {name} is not where its directory says")
+    name_length, extra_length = _LOCAL.unpack_from(head)
+    if head[_LOCAL.size : _LOCAL.size + name_length] != entry.name:
+        raise ArchiveError(f"is no sound zip: {name} has another name where it lies")
+    yield from span.blocks(entry.offset + _LOCAL.size + name_length + extra_length, entry.packed)
 
 
 class RawMember(Struct, frozen=True):
@@ -85,45 +165,42 @@ class RawZip:
     def __init__(self, span: Span) -> None:
         """Raises ArchiveError."""
         self._span = span
-        budget = Budget(span.size)
-        with Zip(span, budget)._open() as archive:
-            infos = archive.infolist()
-        members, places = _directory(span, budget)
-        self._infos = {member.name: infos[place] for member, place in zip(members, places, strict=True)}
+        self._directory = _directory(span, Budget(span.size))
+        self._numbers = {member.name: number for number, member in enumerate(self._directory.members)}
 
     def take(self, name: str) -> RawMember | None:
         """A member; None where it is not there, encrypted, or packed by another method than deflate."""
-        info = self._infos.get(name)
-        if info is None or info.flag_bits & 1 or info.compress_type not in (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED):
+        number = self._numbers.get(name)
+        if number is None:
             return None
-        head = self._span.read(info.header_offset, _LOCAL.size)
-        if len(head) < _LOCAL.size or not head.startswith(b"PK\x03\x04"):
-            raise ArchiveError(f"is no sound zip: {name} is not where its directory says")
-        start = info.header_offset + _LOCAL.size + sum(_LOCAL.unpack(head))
+        entry = self._directory.entry(number)
+        if entry.encrypted or entry.method not in (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED):
+            return None
         return RawMember(
-            deflated=info.compress_type == zipfile.ZIP_DEFLATED,
-            crc32=info.CRC,
-            size=info.file_size,
-            packed=info.compress_size,
-            blocks=self._span.blocks(start, info.compress_size),
+            deflated=entry.method == zipfile.ZIP_DEFLATED,
+            crc32=entry.crc32,
+            size=entry.size,
+            packed=entry.packed,
+            blocks=_packed(self._span, entry, name),
         )
 
 
 def list_zip(span: Span, budget: Budget) -> list[Member]:
     """The files of a zip by its directory alone. Raises ArchiveError."""
-    return _directory(span, budget)[0]
+    return _directory(span, budget).members
 
 
-def _directory(span: Span, budget: Budget) -> tuple[list[Member], list[int]]:
-    """The files of the central directory, and the place of each among all entries (folders count)."""
-    data, count = _directory_bytes(span)
+def _directory(span: Span, budget: Budget) -> _Directory:
+    """The central directory. Raises ArchiveError."""
+    data, count, shift = _directory_bytes(span)
     if count > MOST_ENTRIES:
         raise ArchiveError(f"has more than {MOST_ENTRIES:,} entries; skipped as a bomb")
     members: list[Member] = []
-    places: list[int] = []
+    headers: list[int] = []
     unpack, width, at, total = _HEADER.unpack_from, _HEADER.size, 0, 0
     try:
-        for place in range(count):
+        for _ in range(count):
+            header = at
             signature, flags, crc, packed, size, name_length, extra_length, comment_length = unpack(data, at)
             if signature != b"PK\x01\x02":
                 raise ArchiveError("is no sound zip: its directory is damaged")
@@ -134,14 +211,15 @@ def _directory(span: Span, budget: Budget) -> tuple[list[Member], list[int]]:
             if raw.endswith(b"/"):
                 continue
             if size == _BIG or packed == _BIG:
-                size = _long_size(data[start + name_length : start + name_length + extra_length], size)
+                numbers = _long_numbers(data[start + name_length : start + name_length + extra_length])
+                size = numbers[0] if numbers and size == _BIG else size
             total += size
             if raw.isascii():
                 name = raw.decode("ascii")
             else:
                 name = raw.decode("utf-8", "surrogateescape") if flags & 0x800 else raw.decode("cp437")
             members.append(Member(name, size, f"{crc:08x}", "is encrypted" if flags & 1 else ""))
-            places.append(place)
+            headers.append(header)
     except struct.error as error:
         raise ArchiveError("is no sound zip: its directory is cut short") from error
     budget.count(len(members))
@@ -149,11 +227,11 @@ def _directory(span: Span, budget: Budget) -> tuple[list[Member], list[int]]:
     if len({member.name for member in members}) < len(members):
         names = numbered([member.name for member in members])
         members = [structs.replace(member, name=name) for member, name in zip(members, names, strict=True)]
-    return members, places
+    return _Directory(members, headers, data, shift)
 
 
-def _directory_bytes(span: Span) -> tuple[bytes, int]:
-    """The bytes of the central directory and its number of entries."""
+def _directory_bytes(span: Span) -> tuple[bytes, int, int]:
+    """The bytes of the central directory, its number of entries, and how many bytes lie before the zip."""
     length = min(_FIRST_READ, span.size)
     tail = span.read(span.size - length, length)
     end = len(tail) - _END.size  # nearly always: no comment, nothing behind
@@ -168,7 +246,7 @@ def _directory_bytes(span: Span) -> tuple[bytes, int]:
     _, disk, first_disk, _, count, size, offset, _ = _END.unpack_from(tail, end)
     end_place = span.size - length + end
     if 0xFFFF in (count, disk) or _BIG in (size, offset):
-        count, size, end_place = _end64(span, end_place, count, size)
+        count, size, offset, end_place = _end64(span, end_place, count, size, offset)
     elif disk or first_disk:
         raise ArchiveError("is one part of several; join them first")
     if size > MOST_DIRECTORY:
@@ -177,8 +255,8 @@ def _directory_bytes(span: Span) -> tuple[bytes, int]:
     if start < 0:
         raise ArchiveError("is no sound zip: its directory is missing (cut short?)")
     if start >= span.size - length and start - (span.size - length) + size <= len(tail):
-        return tail[start - (span.size - length) :][:size], count
-    return span.read(start, size), count
+        return tail[start - (span.size - length) :][:size], count, start - offset
+    return span.read(start, size), count, start - offset
 
 
 def _find_end(tail: bytes, *, surely: bool) -> int:
@@ -196,28 +274,29 @@ def _find_end(tail: bytes, *, surely: bool) -> int:
     return candidates[0] if candidates and not surely else -1
 
 
-def _end64(span: Span, end_place: int, count: int, size: int) -> tuple[int, int, int]:
-    """Number of entries, size and end of a Zip64 directory."""
+def _end64(span: Span, end_place: int, count: int, size: int, offset: int) -> tuple[int, int, int, int]:
+    """Number of entries, size, offset and end of a Zip64 directory."""
     place = span.read(end_place - _END64_PLACE.size, _END64_PLACE.size) if end_place >= _END64_PLACE.size else b""
     if not place.startswith(b"PK\x06\x07"):
-        return count, size, end_place  # a plain zip that happens to have 65,535 entries
-    _, _, offset, disks = _END64_PLACE.unpack(place)
+        return count, size, offset, end_place  # a plain zip that happens to have 65,535 entries
+    _, _, record_offset, disks = _END64_PLACE.unpack(place)
     if disks > 1:
         raise ArchiveError("is one part of several; join them first")
-    for at in (offset, end_place - _END64_PLACE.size - _END64.size):
+    for at in (record_offset, end_place - _END64_PLACE.size - _END64.size):
         record = span.read(at, _END64.size) if at >= 0 else b""
         if record.startswith(b"PK\x06\x06") and len(record) == _END64.size:
-            *_, total, length, _ = _END64.unpack(record)
-            return total, length, at
+            *_, total, length, start = _END64.unpack(record)
+            return total, length, start, at
     raise ArchiveError("is no sound zip: its Zip64 end is damaged")
 
 
-def _long_size(extra: bytes, size: int) -> int:
-    """A size from the Zip64 extra field, where the header's own is too small for it."""
+def _long_numbers(extra: bytes) -> tuple[int, ...]:
+    """The numbers of a Zip64 extra field: those that the header has no room for, size, packed size and offset."""
     at = 0
     while at + 4 <= len(extra):
         kind, length = struct.unpack_from("<HH", extra, at)
-        if kind == 1 and size == _BIG and length >= 8:
-            return int(struct.unpack_from("<Q", extra, at + 4)[0])
+        if kind == 1:
+            many = min(length, len(extra) - at - 4) // 8
+            return struct.unpack_from(f"<{many}Q", extra, at + 4)
         at += 4 + length
-    return size
+    return ()
