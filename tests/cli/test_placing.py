@@ -17,6 +17,7 @@ from typing import Any
 
 import pytest
 
+from gribble.stores.slots import AtticFolder
 from tests.conftest import Gribble, tree
 from tests.making import A, B, config, need, small_world, whole_tree
 
@@ -148,6 +149,24 @@ def test_the_attic_is_listed_restored_and_emptied(gribble: Gribble, world: Path)
     near = gribble("attic", "restore", "drive.ron", cwd=world, code=2).err
     assert "no drive.ron in the attic; did you mean 'drive.rom'?" in near
     assert "no nowhere.rom in the attic" in gribble("attic", "restore", "nowhere.rom", cwd=world, code=2).err
+
+
+def test_emptying_the_attic_walks_what_is_left_of_a_run_once(
+    gribble: Gribble, world: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    gribble("place", "--rig", "lighthouse", "--yes", cwd=world, code=1)
+    gribble("undo", "--yes", cwd=world, code=0)
+    walked: list[int] = []
+    real = AtticFolder.prune
+
+    def counted(store: AtticFolder, run: int) -> None:
+        walked.append(run)
+        real(store, run)
+
+    monkeypatch.setattr(AtticFolder, "prune", counted)
+    gribble("attic", "empty", "--yes", cwd=world, code=0)
+    assert walked == [1], "not once for each file, which took minutes of thousands"
+    assert "attic is empty" in gribble("attic", "empty", cwd=world, code=0).out
 
 
 def big_world(world: Path, megabytes: int) -> bytes:

@@ -123,11 +123,12 @@ def empty(
         for where in {where.name: where for where, _ in found}.values():
             with where.locked() as held:
                 open_now = {one.number for one in held.open_runs()}
-                for other, one in found:
-                    # A run may have been begun or taken up again while the question stood.
-                    if other.name == where.name and one.run not in open_now:
-                        where.store.forget(one.slot)
-                        where.store.prune(one.run)
+                # A run may have been begun or taken up again while the question stood.
+                chosen = [one for other, one in found if other.name == where.name and one.run not in open_now]
+                for one in chosen:
+                    where.store.forget(one.slot)
+                for number in {one.run for one in chosen}:  # once each: it walks all that is left of a run
+                    where.store.prune(number)
         screen.say(f"Deleted: {count(len(found), 'file')}, {size(total)}.")
         return ExitCode.CLEAN
 
