@@ -20,7 +20,7 @@ test: .venv/ready
 soak: .venv/ready
 	GRIBBLE_SOAK=1 $(BIN)/pytest
 
-# Ratios against general tools, in one run: about ten minutes; QUICK=1, on a tenth of everything, less than two.
+# Ratios against general tools, in one run: about ten minutes; QUICK=1, on a tenth of everything, two or three.
 bench: .venv/ready
 	cd benchmarks && ../$(BIN)/python survey.py $(if $(QUICK),--small --runs 2)
 	cd benchmarks && ../$(BIN)/python members.py $(if $(QUICK),--small --runs 3)

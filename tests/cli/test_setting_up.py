@@ -85,6 +85,11 @@ def test_a_friends_catalogue_is_taken_at_its_word(gribble: Gribble, own: Path, t
     assert config(own)["catalogues"] == ["../friend/catalogue"]
     assert config(own)["rig"]["emulators"]["emulators"] == {"plover": {}}
     assert "Next: gribble check" in asked.out
+    (own / "gribble.toml").unlink()
+    named = ("--rig", "../visitor/emulators", "--catalogue", "../friend/catalogue")
+    gribble("init", *named, cwd=own, code=0)
+    assert [one["emulators"] for one in config(own)["rig"].values()] == [{"plover": {}}], "once, as it is called"
+    assert not (own / "catalogue").exists(), "there is one already"
 
 
 STARTS: dict[str, tuple[dict[str, bytes], str]] = {
@@ -144,6 +149,22 @@ def test_where_an_emulator_looks_is_asked_where_nothing_speaks_for_it(gribble: G
     again = gribble(*words, "--yes", cwd=own, code=0)
     assert "0 new needs and 0 new accepts" in again.words
     assert config(own)["rig"]["emulators"]["emulators"] == {"phalarope": {}}
+
+
+def test_the_root_of_a_rig_may_be_where_an_emulator_looks(gribble: Gribble, own: Path) -> None:
+    files(own, {"flat/t8.rom": A, "flat/whelk.zip": (own / "downloads/whelk.zip").read_bytes()})
+    gribble("init", "--rig", "flat", cwd=own, code=0)
+    for name in ("plover.html", "dotterel-6.xml", "plover.html"):
+        words = ("catalogue", "import", f"lists/{name}", "--rig", "flat", "--yes")
+        assert "looks in its root" in gribble(*words, cwd=own).words or name == "plover.html"
+    for name in ("plover", "dotterel"):
+        assert tomllib.loads((own / f"catalogue/{name}.sheet.toml").read_text())["folders"] in (
+            {"root": "."},
+            {"sets": "."},
+        )
+    assert len(tomllib.loads((own / "catalogue/plover.sheet.toml").read_text())["need"]) == 3, "nothing came twice"
+    sets = gribble("sets", "check", "--json", cwd=own).json["rigs"]
+    assert "whelk" in [one["set"] for rig in sets for each in rig["emulators"] for one in each["sets"]]
 
 
 def test_a_rig_that_is_none_is_told_before_anything_is_read(gribble: Gribble, own: Path) -> None:

@@ -16,6 +16,7 @@ from gribble.core.answers.doctor import (
     Examined,
     Health,
     examine_catalogues,
+    examine_emulators,
     examine_folder,
     examine_memory,
     examine_places,
@@ -28,9 +29,6 @@ from gribble.core.base.errors import ExitCode, GribbleError, MistakesError
 from gribble.core.catalogue.config import check_against, without_sheets
 from gribble.views.doctor import doctor_json, show_doctor
 from gribble.views.looks import count
-
-SHEETS_NAMED = 6
-"""How many sheets are named to whom a rig has no emulator."""
 
 
 @command("doctor", takes="json config")
@@ -72,16 +70,6 @@ def doctor(
     return ExitCode.FAILED if any(one.area == "away" for one in found) else ExitCode.CLEAN
 
 
-def _without_emulators(session: Session, name: str) -> Examined:
-    """A rig on which nothing is wanted."""
-    known = sorted(session.loaded.catalogue.sheets)
-    told = f"There are sheets of {', '.join(known[:SHEETS_NAMED])}" + (" …" if known[SHEETS_NAMED:] else "")
-    fix = f"gribble catalogue import LIST --rig {name} makes a list its sheet, and enters the emulator."
-    if known:
-        fix = f'{told}: under [rig.{name}.emulators] in gribble.toml: {known[0]} = "RELEASE".'
-    return Examined(area="rig", what=name, health=Health.MIND, words="has no emulator entered", fix=fix)
-
-
 def _mistakes(error: MistakesError) -> Iterator[Examined]:
     """A configuration that cannot be read: all that is wrong with it, since nothing else can be looked at."""
     for mistake in error.mistakes:
@@ -118,7 +106,7 @@ def _examined(session: Session) -> Iterator[Examined]:
             fix = "Plug it in, or wake it; gribble check --rig OTHER goes on without it."
             yield Examined(area="away", what=name, health=Health.MIND, words=why, fix=fix)
             continue
-        faults = [] if rig.emulators else [_without_emulators(session, name)]
+        faults = list(examine_emulators(name, rig, session.loaded.catalogue))
         faults += list(examine_places(name, fitted_on(session.loaded.config, name, session.loaded.catalogue, Scope())))
         faults += [] if rig.far else examine_folder(name, Path(there.root), rig)
         faults += examine_runs(name, there.runs(), sum(size for _, size in there.store.slots()))

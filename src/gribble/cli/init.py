@@ -84,7 +84,8 @@ def init(
             found, catalogues=(CATALOGUE,), sources=tuple(one for one in found.sources if one != CATALOGUE)
         )
     try:
-        (folder / CATALOGUE).mkdir(exist_ok=True) if found.catalogues == (CATALOGUE,) else None
+        if found.catalogues == (CATALOGUE,):
+            (folder / CATALOGUE).mkdir(exist_ok=True)
         with (folder / CONFIG_NAME).open("x", encoding="utf-8") as stream:
             stream.write(config_text(found))
     except OSError as error:
@@ -105,12 +106,17 @@ def _typed(call: Call, path: str) -> str:
 
 def _with(call: Call, found: Discovery, said: _Said, catalogues: Iterable[Path] = ()) -> Discovery:
     """What was found, and what was named: a folder that was named is what it was named as. Emulators are told by the
-    sheets that were found, or lie in `catalogues`."""
-    sheets = load_catalogue([*map(call.environment.path, found.catalogues), *catalogues]).sheets
-    named = {call.environment.path(path) for path in (*said.sources, *said.rigs, *said.catalogues)}
+    sheets that were found or named, or lie in `catalogues`."""
+    places = [*map(call.environment.path, (*found.catalogues, *said.catalogues)), *catalogues]
+    sheets = load_catalogue(list(dict.fromkeys(places))).sheets
+
+    def place_of(path: str) -> str:
+        return os.path.normpath(call.environment.path(path))
+
+    named = set(map(place_of, (*said.sources, *said.rigs, *said.catalogues)))
 
     def is_free(path: str) -> bool:
-        return call.environment.path(path) not in named
+        return place_of(path) not in named
 
     rigs = {name: one for name, one in found.rigs.items() if is_free(one[0])}
     for path in said.rigs:

@@ -167,7 +167,7 @@ def _usual_folder(path: Path) -> str | None:
     """The folder in which most needs of a sheet lie, so that what is added lies there, too."""
     sheet, _ = load_sheet(path)
     folders = Counter(sheet.folders[need.folder] for need in sheet.need) if sheet else Counter()
-    return next((folder for folder, _ in folders.most_common(1)), None)
+    return next(("" if folder == "." else folder for folder, _ in folders.most_common(1)), None)
 
 
 def _merge(wish: Wish, draft: DraftSheet) -> None:
@@ -205,7 +205,7 @@ def _roster(wish: Wish, made: FieldMap) -> int:
         return _shown(wish, tally)
     top, entry = made.roster, wish.entry
     if entry and not wish.folder:
-        wish = wish._replace(folder=entry.folder(top["emulator"], None, yes=wish.yes))
+        wish = wish._replace(folder=entry.folder(top["emulator"], None, yes=wish.yes) or ".")
     if entry and not wish.yes:
         entry.say(top["emulator"], top["release"])
     if not ask(wish.call, "Is that right?", wish.yes):

@@ -21,6 +21,8 @@ from gribble.core.records.fitted import Fitted
 
 LITTLE_BYTES = 200 << 20
 """Less room than this is worth a word, in bytes."""
+SHEETS_NAMED = 6
+"""How many sheets are named where a rig has no emulator."""
 LARGE_ATTIC_BYTES = 1 << 30
 """An attic of this size is worth a word, in bytes."""
 
@@ -147,6 +149,18 @@ def examine_folder(name: str, root: Path, rig: Rig) -> Iterator[Examined]:
             area="rig", what=name, health=Health.MIND, words=f"{free:,} bytes are free",
             fix="Make room; gribble attic empty deletes what runs displaced, and asks first.",
         )  # fmt: skip
+
+
+def examine_emulators(name: str, rig: Rig, catalogue: Catalogue) -> Iterator[Examined]:
+    """A rig on which nothing is wanted."""
+    if rig.emulators:
+        return
+    known = sorted(catalogue.sheets)
+    fix = f"gribble catalogue import LIST --rig {name} makes a list its sheet, and enters the emulator."
+    if known:
+        told = ", ".join(known[:SHEETS_NAMED]) + (" …" if known[SHEETS_NAMED:] else "")
+        fix = f'There are sheets of {told}: under [rig.{name}.emulators] in gribble.toml: {known[0]} = "RELEASE".'
+    yield Examined(area="rig", what=name, health=Health.MIND, words="has no emulator entered", fix=fix)
 
 
 def examine_places(name: str, group: Iterable[Fitted]) -> Iterator[Examined]:
