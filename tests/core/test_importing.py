@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+import os
+import subprocess
+import sys
 from pathlib import Path
 from typing import Any
 
+import msgspec
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gribble.core.base.errors import GribbleError, MistakesError
 from gribble.core.catalogue.families import lineage_faults
+from gribble.core.catalogue.importing import apart
 from gribble.core.catalogue.importing.build import read_sets
 from gribble.core.catalogue.importing.fieldmap import load_map
 from gribble.core.catalogue.importing.lists import read_list
@@ -296,3 +301,59 @@ def test_the_short_way_of_long_lists_reads_what_the_long_way_reads(tmp_path: Pat
     assert tally.mistakes == [
         f'record 1, chip 1 (g0, a), crc32: "zz" holds characters that are not hex digits (and 249 more{alike})'
     ]
+
+
+CHIPS = f'<chip n="a" k="5" sum="{CRC}"/><chip n="\u00e9" k="6" sum="{CRC}" more="x"/>'
+LONG = "".join(f'<r n="g{n}" is="x">say &amp; <t>Title {n}</t>{CHIPS}<u><v w="1"/>text</u></r>' for n in range(300))
+LONG_MAP = 'records = "rs/r"\n[fields]\nset = "@n"\ntitle = "t"\nyear = "^year"\n[files]\nrecords = "chip"\nname = "@n"\nsize = "@k"\ncrc32 = "@sum"\n'
+FAKES = {
+    "as it is": "",
+    "none": "exit 1",
+    "one that says nothing": "cat >/dev/null; exit 0",
+    "one that says nonsense": "cat >/dev/null; printf '\\003\\000\\000\\000abc'",
+    "one that is killed on the way": f'{sys.executable} "$@" | head -c 9000; exit 9',
+}
+
+
+@pytest.mark.own_ground("it runs a script")
+@pytest.mark.parametrize("fake", FAKES)
+@pytest.mark.parametrize("end", ["</rs></l>", "</rs>", "<!"])
+def test_a_process_of_its_own_reads_a_long_list_or_fails_unseen(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, fake: str, end: str
+) -> None:
+    """Whatever the other process does, there are the same records, the same bytes told where it is whole, and the same
+    words where the list is not."""
+    (tmp_path / "l.xml").write_text(f'<l year="1990"><rs>{LONG}{end}', encoding="utf-8")
+    (tmp_path / "map.toml").write_text(f"map = 1\n{LONG_MAP}{HEAD}")
+    made = load_map(tmp_path / "map.toml", "roster")
+
+    def read() -> tuple[list[object], str]:
+        nodes: list[object] = []
+        try:
+            nodes.extend(msgspec.to_builtins(node) for node in read_list(tmp_path / "l.xml", made, told.append))
+        except GribbleError as error:
+            return nodes, error.what
+        return nodes, ""
+
+    told: list[int] = []
+    here, whole = read(), sum(told)
+    started: list[Any] = []
+    real = subprocess.Popen
+    told.clear()
+
+    def start(words: list[str], **how: Any) -> Any:
+        started.append(words)
+        return real(words, **how)
+
+    if FAKES[fake]:
+        script = tmp_path / "python"
+        script.write_text(f"#!/bin/sh\n{FAKES[fake]}\n")
+        script.chmod(0o700)
+        monkeypatch.setattr(sys, "executable", str(script))
+    monkeypatch.setattr(apart, "APART_BYTES", 0)
+    monkeypatch.setattr(os, "cpu_count", lambda: 2)
+    monkeypatch.setattr(subprocess, "Popen", start)
+    assert read() == here
+    assert len(started) == 1
+    if fake == "as it is" and not here[1]:
+        assert sum(told) == whole == (tmp_path / "l.xml").stat().st_size

@@ -7,13 +7,13 @@ from pathlib import Path
 
 from gribble.core.base.errors import GribbleError, reason_of
 from gribble.core.catalogue.checksums import read_checksums
+from gribble.core.catalogue.importing.apart import read_apart
 from gribble.core.catalogue.importing.nodes import HEADING, SECTION, Advance, Node, flat
 from gribble.core.catalogue.importing.pages import book_rows, page_rows
 from gribble.core.catalogue.importing.plaintext import aligned_rows, key_rows, pipe_rows
 from gribble.core.catalogue.importing.sniffing import looks_like
 from gribble.core.catalogue.importing.streams import csv_rows, read_json, read_jsonl
 from gribble.core.catalogue.importing.tables import Head, Row, tables_of
-from gribble.core.catalogue.importing.xmlrecords import read_xml
 from gribble.core.records.fieldmap import FieldMap, ListFormat
 from gribble.core.records.imported import Looks
 
@@ -34,7 +34,7 @@ def read_list(path: Path, made: FieldMap, advance: Callable[[int], None] | None 
         if looks.format in TABULAR:
             yield from _table_nodes(path, made, table_rows(path, looks, told))
         elif looks.format is ListFormat.XML:
-            yield from read_xml(path, made, told)
+            yield from read_apart(path, made, told)
         elif looks.format is ListFormat.KEYS:
             yield from (node for node in key_nodes(path, looks, told) if SECTION in node.attributes)
         elif looks.format is ListFormat.CHECKSUMS:

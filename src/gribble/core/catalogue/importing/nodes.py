@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from typing import Any
 
+from msgspec import Struct
+
 Advance = Callable[[int], None]
 """Is told of bytes read."""
 
@@ -15,20 +17,17 @@ SECTION = "section"
 """Under this name a record of `key = value` has the name of its section, or its number."""
 
 
-class Node:
+class Node(Struct, eq=False, array_like=True):
     """One record, or one inside another: values by name (attributes as `@name`) and inner nodes by name.
 
     `rows` are inner records of which nothing but some attributes is wanted (`FieldMap.row_keys`): these, and no nodes.
     """
 
-    __slots__ = ("attributes", "children", "rows", "tag", "text")
-
-    def __init__(self, tag: str, attributes: dict[str, Any]) -> None:
-        self.tag = tag
-        self.attributes = attributes
-        self.children: list[Node] = []
-        self.rows: list[tuple[str | None, ...]] = []
-        self.text = ""
+    tag: str
+    attributes: dict[str, Any]
+    children: list[Node] = []
+    rows: list[tuple[str | None, ...]] = []
+    text: str = ""
 
     def values(self, path: str) -> list[str]:
         """Every value at a path: `@name`, `inner`, `inner/@name`; `.` is the node's own text."""
