@@ -45,7 +45,7 @@ class Contents:
             case Point():
                 return iter([self._pointed(step)])
             case Pack():
-                places = {path: self._locate(run, number, path) for path in {one.from_ for one in step.members}}
+                places = {path: self._locate(run, number, path) for path in step.sources}
                 return zipped(step.members, places.__getitem__)
             case Write():
                 return iter([step.text.encode("utf-8", "surrogateescape")])

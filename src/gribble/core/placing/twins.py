@@ -69,16 +69,7 @@ class Twins:
 
 def _made_of(step: Brought) -> Brought | None:
     """A step but for where it puts what it makes; None where that depends on the rig."""
-    match step:
-        case Copy() | Extract():
-            sources: tuple[str, ...] = (step.from_,)
-        case Mend():
-            sources = (step.from_, *([step.partner] if step.partner else []))
-        case Pack():
-            sources = tuple(member.from_ for member in step.members)
-        case _:
-            return None
-    if not all(map(outside, sources)):
+    if not isinstance(step, Copy | Extract | Mend | Pack) or not all(map(outside, step.sources)):
         return None
     made = structs.replace(step, rig="", emulator="", need="", to="", replaces=None)
     return structs.replace(made, surplus=(), left_out=()) if isinstance(made, Pack) else made

@@ -104,6 +104,11 @@ class Taking(Writing, frozen=True, kw_only=True):
         """The digests that the file must have."""
         return self.digests
 
+    @property
+    def sources(self) -> tuple[str, ...]:
+        """The paths of what it takes something from."""
+        return (self.from_,)
+
 
 class Copy(Taking, frozen=True, kw_only=True, tag="copy"):
     """A file as it is. With `link` it is a second name of its source, where the file system allows that; `dated` gives
@@ -133,6 +138,11 @@ class Mend(Taking, frozen=True, kw_only=True, tag="mend"):
     partner: str | None = None
     partner_member: str | None = None
 
+    @property
+    def sources(self) -> tuple[str, ...]:
+        """The paths of what it takes something from."""
+        return (self.from_, self.partner) if self.partner else (self.from_,)
+
 
 class Point(Writing, frozen=True, kw_only=True, tag="point"):
     """Values of a settings file are changed; it takes its own place."""
@@ -147,6 +157,11 @@ class Pack(Writing, frozen=True, kw_only=True, tag="pack"):
     members: tuple[PackMember, ...] = ()
     surplus: tuple[str, ...] = ()
     left_out: tuple[str, ...] = ()
+
+    @property
+    def sources(self) -> tuple[str, ...]:
+        """The paths of what it takes something from."""
+        return tuple(dict.fromkeys(member.from_ for member in self.members))
 
 
 class Write(Writing, frozen=True, kw_only=True, tag="write"):
