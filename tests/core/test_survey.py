@@ -19,6 +19,7 @@ from hypothesis import strategies as st
 from gribble.core.base import paths
 from gribble.core.base.digests import ALGORITHMS, Digests
 from gribble.core.base.paths import lies_in, same_place
+from gribble.core.files import hashing
 from gribble.core.files.hashing import digest_blocks, digest_file
 from gribble.core.records.sheet import Accept, Need, Sheet
 from gribble.core.survey import survey as survey_module
@@ -74,7 +75,7 @@ def zip_of(path: Path, members: dict[str, bytes]) -> Path:
 @given(st.binary(max_size=5000), st.integers(1, 700), st.sets(st.sampled_from(ALGORITHMS)))
 def test_digests_of_any_content_in_any_blocks(data: bytes, block: int, wanted: set[str]) -> None:
     size, digests = digest_blocks((data[at : at + block] for at in range(0, len(data), block)), wanted)
-    expected = {name: hashlib.new(name, data).hexdigest() for name in wanted - {"crc32"}}
+    expected = {name: hashlib.new(name, data, usedforsecurity=False).hexdigest() for name in wanted - {"crc32"}}
     if "crc32" in wanted:
         expected["crc32"] = f"{zlib.crc32(data):08x}"
     assert (size, digests) == (len(data), Digests(**expected))
@@ -298,3 +299,29 @@ def test_places_are_told_apart_where_nothing_numbers_them(tmp_path: Path, monkey
         assert same_place(tmp_path / one, tmp_path / other) is same, (one, other)
     assert lies_in(tmp_path / "link/inner/new.rom", [tmp_path / "other", tmp_path / "drawer"]) == tmp_path / "drawer"
     assert lies_in(tmp_path / "other/new.rom", [tmp_path / "drawer"]) is None
+
+
+@given(
+    data=st.binary(max_size=200), algorithms=st.sets(st.sampled_from(("crc32", "md5", "sha1", "sha256")), min_size=2)
+)
+def test_digests_at_their_own_pace_are_those_of_the_file(
+    tmp_path_factory: pytest.TempPathFactory, data: bytes, algorithms: set[str]
+) -> None:
+    """A ring of buffers of seven bytes, gone round several times."""
+    path = tmp_path_factory.mktemp("ring") / "x"
+    path.write_bytes(data)
+    told: list[int] = []
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setattr(hashing, "THREADED_BYTES", 0)
+        patched.setattr(hashing, "RING_BYTES", 7)
+        size, digests = digest_file(path, len(data), algorithms, told.append)
+        digester = hashing.Digester(algorithms)
+        with hashing.beside(digester, len(data)) as take:
+            for start in range(0, len(data), 7):
+                take(data[start : start + 7])
+    assert (digester.size, digester.digests()) == (size, digests)
+    assert (size, sum(told)) == (len(data), len(data))
+    expected = {name: hashlib.new(name, data, usedforsecurity=False).hexdigest() for name in algorithms - {"crc32"}}
+    if "crc32" in algorithms:
+        expected["crc32"] = f"{zlib.crc32(data):08x}"
+    assert digests.known() == expected

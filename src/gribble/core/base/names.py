@@ -45,7 +45,8 @@ _TRASH = re.compile(
     re.VERBOSE,
 )
 _TRASH_BEGINS = frozenset(".$@#rRsSlLfF")  # which most names do not, so that they are told at once
-_LITTER_BEGINS = frozenset(".tTeEdD")
+ODD_BEGINS = frozenset(".tTeEdD")
+"""What the names of litter begin with, and those of work files: of all others nothing more has to be asked."""
 _LITTER = frozenset({".ds_store", "thumbs.db", "ehthumbs.db", "desktop.ini", ".directory", ".localized"})
 
 
@@ -56,7 +57,7 @@ def is_trash(folder: str) -> bool:
 
 def is_litter(name: str) -> bool:
     """Whether a file of this name is what a system leaves beside the user's: pictures of a folder, forks, settings."""
-    return name.startswith("._") or (name[:1] in _LITTER_BEGINS and name.lower() in _LITTER)
+    return name.startswith("._") or (name[:1] in ODD_BEGINS and name.lower() in _LITTER)
 
 
 def escaped(path: str) -> str:

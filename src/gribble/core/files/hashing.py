@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import hashlib
 import io
-import itertools
 import os
 import sys
+from collections import deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
+from contextlib import ExitStack, contextmanager
 from pathlib import Path
 
 from gribble.core.base.digests import Digests
@@ -19,6 +20,9 @@ BLOCK_BYTES = 1 << 20
 
 THREADED_BYTES = 16 << 20
 """From this size on a file is worth several threads, in bytes."""
+
+RING, RING_BYTES = 4, 4 << 20
+"""How many buffers such a file is read into by turns, and their size in bytes."""
 
 
 class Digester:
@@ -46,6 +50,24 @@ class Digester:
         return Digests(**found)
 
 
+@contextmanager
+def beside(digester: Digester, size: int) -> Iterator[Callable[[bytes], None]]:
+    """What takes the blocks of a content of so many bytes: those of a large one in a thread, a few blocks behind. All
+    are taken at the end."""
+    if size < THREADED_BYTES:
+        yield digester.update
+        return
+    with ThreadPoolExecutor(1) as thread:
+        waiting = deque[Future[None]]()
+
+        def update(block: bytes) -> None:
+            if len(waiting) == RING:
+                waiting.popleft().result()
+            waiting.append(thread.submit(digester.update, block))
+
+        yield update
+
+
 def digest_file(
     path: Path,
     size: int,
@@ -64,35 +86,39 @@ def digest_file(
         if fresh and sys.platform == "linux":
             os.posix_fadvise(stream.fileno(), 0, 0, os.POSIX_FADV_DONTNEED)
         if len(algorithms) == 1 or size < THREADED_BYTES:
-            return digest_blocks(_buffered(stream, min(size + 1, BLOCK_BYTES), 1), algorithms, progress)
+            return digest_blocks(_buffered(stream, min(size + 1, BLOCK_BYTES)), algorithms, progress)
         return _digest_threaded(stream, algorithms, progress)
 
 
-def _buffered(stream: io.RawIOBase | io.FileIO, size: int, buffers: int) -> Iterator[memoryview]:
-    """The blocks of a stream, of at most so many bytes, in buffers by turns: with two, a block is good until the
-    next but one is asked for."""
-    views = [memoryview(bytearray(size)) for _ in range(buffers)]
-    for turn in itertools.count():
-        view = views[turn % buffers]
-        length = stream.readinto(view)
-        if not length:
-            return
+def _buffered(stream: io.FileIO, size: int) -> Iterator[memoryview]:
+    """The blocks of a stream, of at most so many bytes; each is good until the next is asked for."""
+    view = memoryview(bytearray(size))
+    while length := stream.readinto(view):
         yield view[:length]
 
 
 def _digest_threaded(
-    stream: io.RawIOBase | io.FileIO, algorithms: tuple[str, ...], progress: Callable[[int], None] | None
+    stream: io.FileIO, algorithms: tuple[str, ...], progress: Callable[[int], None] | None
 ) -> tuple[int, Digests]:
-    """One digester a thread; while they work on a block the next one is read."""
+    """One digester a thread, each at its own pace, a few buffers behind what is read."""
     digesters = [Digester([name]) for name in algorithms]
-    with ThreadPoolExecutor(len(digesters)) as pool:
-        working: list[Future[None]] = []
-        for block in _buffered(stream, BLOCK_BYTES, 2):
-            for future in working:
+    with ExitStack() as stack:
+        threads = [stack.enter_context(ThreadPoolExecutor(1)) for _ in digesters]
+        ring = deque((memoryview(bytearray(RING_BYTES)), list[Future[None]]()) for _ in range(RING))
+        while True:
+            buffer, working = ring.popleft()
+            for future in working:  # nobody needs what is in it any more
                 future.result()
-            working = [pool.submit(digester.update, block) for digester in digesters]
+            length = stream.readinto(buffer)
+            if not length:
+                break
+            block = buffer[:length]
+            working = [
+                thread.submit(digester.update, block) for thread, digester in zip(threads, digesters, strict=True)
+            ]
+            ring.append((buffer, working))
             if progress:
-                progress(len(block))
+                progress(length)
     found = {name: value for digester in digesters for name, value in digester.digests().known().items()}
     return digesters[0].size, Digests(**found)
 

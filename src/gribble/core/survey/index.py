@@ -53,6 +53,7 @@ AND EXISTS (SELECT 1 FROM file_2 WHERE folder = id)
 _ROWS = f"""
 SELECT name, state, said, members, sketch FROM file_2
 WHERE folder = ? AND typeof(name) = 'blob' AND coalesce(length(members), 0) <= {MOST_ROW}
+ORDER BY name
 """
 
 
@@ -210,6 +211,10 @@ class Index:
         self._database.close()
 
 
+def _facts(row: tuple[Any, ...]) -> Facts | None:
+    return PLAIN if row[2] is None else kept(*row[2:])
+
+
 def holds_files_of(path: Path | None, root: str) -> bool:
     """Whether the index in a file remembers files of a folder. Nothing is written, nothing repaired."""
     if path is None or not os.path.isfile(path):
@@ -242,24 +247,26 @@ class Memory:
         """
         key = self._key(folder)
         number = self._folders.get(key)
-        rows = {row[0]: row for row in self._index.rows(number)} if number is not None else {}
-        if not rows:
+        remembered = self._index.rows(number) if number is not None else []
+        if not remembered:
             return [None] * len(entries)
         start = len(folder) + 1 if folder else 0
+        names = [entry.path[start:].encode("utf-8", ANY_NAME) for entry in entries]
+        states = list(map(packed_state, entries))
+        if names == [row[0] for row in remembered] and states == [row[1] for row in remembered]:
+            return [_facts(row) for row in remembered]  # nothing has changed, as in most folders
+        rows = {row[0]: row for row in remembered}
         believed: list[Facts | None] = []
-        for entry in entries:
-            row = rows.pop(entry.path[start:].encode("utf-8", ANY_NAME), None)
-            if row is None or not self._holds(row[1], entry):
-                believed.append(None)
-            else:
-                believed.append(PLAIN if row[2] is None else kept(*row[2:]))
+        for entry, name, state in zip(entries, names, states, strict=True):
+            row = rows.pop(name, None)
+            believed.append(_facts(row) if row is not None and self._holds(row[1], state, entry) else None)
         if whole and rows:
             self._gone[key] = list(rows)
         return believed
 
-    def _holds(self, state: bytes, entry: Entry) -> bool:
+    def _holds(self, state: bytes, now: bytes, entry: Entry) -> bool:
         """Whether a file is in the state in which it was remembered."""
-        if state == packed_state(entry):
+        if state == now:
             return True
         try:
             return unchanged(unpacked_state(state), told_of(entry), lambda: self._keeps_inodes)
@@ -280,7 +287,7 @@ class Memory:
                 entry = Entry(path + name.decode("utf-8", ANY_NAME), size, modified, changed, inode)
             except ValueError:
                 continue  # which no version of ours wrote
-            yield entry, PLAIN if told[0] is None else kept(*told)
+            yield entry, _facts((name, state, *told))
 
     def keep_only(self, there: Container[str], exists: Callable[[str], bool]) -> None:
         """Forget the folders that were not met and do not exist any more."""

@@ -14,6 +14,7 @@ import msgspec
 from gribble.core.base.changing import WINDOWS, remove, verbatim
 from gribble.core.base.digests import Digests
 from gribble.core.base.errors import GribbleError, reason_of
+from gribble.core.base.memory import keep_freed
 from gribble.core.base.names import ANY_NAME
 from gribble.core.base.paths import base, parent
 from gribble.core.files.archives.common import ArchiveError, Member
@@ -159,10 +160,11 @@ class Surveyor:
         memory = self._index.memory(kept or root, blank=self._reread, at=Path(root) if kept else None)
         concerned = self._known.concerned()
         met: list[Holding | MetFile] = []
+        files: list[MetFile] = []
         skipped: list[Skipped] = []
         there: set[str] = set()
         links: dict[str, str] = {}
-        place = str(root)
+        place, wholly = str(root), self._whole if not ground else frozenset[int]()
         for folder in folders:
             skipped += folder.skipped
             there.add(folder.path)
@@ -173,15 +175,15 @@ class Surveyor:
             believed = memory.believe(folder.path, entries, whole=whole)
             closer = everything or folder.path in self._folders
             for entry, facts in zip(entries, believed, strict=True):
-                entirely = everything or (entry.size in self._whole and not ground)
+                entirely = everything or entry.size in wholly
                 if facts is PLAIN and entry.size not in concerned and not closer and not entirely:  # as most are
                     met.append(unread_holding(rig, place, entry))
                     continue
                 if ground and not (facts and entry.modified):
                     facts = _UNREAD if may_be_archive(entry.path) else PLAIN
-                met.append(MetFile(entry, facts or _UNREAD, entirely, folder.path in self._folders))
+                files.append(MetFile(entry, facts or _UNREAD, entirely, folder.path in self._folders))
+                met.append(files[-1])
         self.tally.files += len(met)
-        files = [one for one in met if isinstance(one, MetFile)]
         beyond = self._known.beyond_crc()
         work = [file for file in files if self._wants_reading(file, concerned, beyond)]
         if ground and self._listener:
@@ -262,6 +264,7 @@ class Surveyor:
             for file in work:
                 self._finish(read(file), memory)
         else:
+            keep_freed()
             with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
                 try:
                     for first in range(0, len(work), READ_AHEAD):  # each that waits takes a KiB

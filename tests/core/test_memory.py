@@ -1,0 +1,29 @@
+"""Freed memory stays where it is needed next."""
+
+from __future__ import annotations
+
+import platform
+import subprocess
+import sys
+
+import pytest
+
+PROGRAM = """
+import os, resource, sys
+from gribble.core.base.memory import keep_freed
+if sys.argv[1] == "kept":
+    keep_freed()
+before = resource.getrusage(resource.RUSAGE_SELF).ru_minflt
+for _ in range(200):
+    several = [os.urandom(100_000) for _ in range(20)]
+print(resource.getrusage(resource.RUSAGE_SELF).ru_minflt - before)
+"""
+
+
+@pytest.mark.skipif(platform.libc_ver()[0] != "glibc", reason="another library keeps its memory by itself, or not")
+def test_freed_memory_is_not_asked_for_anew() -> None:
+    def faults(how: str) -> int:
+        done = subprocess.run([sys.executable, "-c", PROGRAM, how], capture_output=True, text=True, check=True)
+        return int(done.stdout)
+
+    assert faults("kept") * 4 < faults("given back"), "pages that the system had to clear"
