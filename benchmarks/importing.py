@@ -8,13 +8,14 @@ from __future__ import annotations
 
 import hashlib
 import os
-import statistics
 import subprocess
 import sys
 import tempfile
 import time
 from collections.abc import Iterator
 from pathlib import Path
+
+from survey import row
 
 ROUNDS = 5
 MAP = """\
@@ -88,14 +89,12 @@ def main() -> None:
             for name, words in ways.items():
                 out.unlink(missing_ok=True)
                 taken[name].append(timed(words))
-        print(f"{path.stat().st_size / 1e6:.0f} MB of XML")
-        base = [seconds for seconds, _ in taken["going through it"]]
+        base = taken.pop("going through it")
         for name, rounds in taken.items():
-            ratio = [seconds / other for (seconds, _), other in zip(rounds, base, strict=True)]
-            spread = f"{min(ratio):.1f} to {max(ratio):.1f}"
-            middle = statistics.median(seconds for seconds, _ in rounds)
-            most = max(memory for _, memory in rounds)
-            print(f"{name:17} {middle:.2f} s, times {statistics.median(ratio):.1f} ({spread}), {most:.0f} MB")
+            size, most = path.stat().st_size / 1e6, max(memory for _, memory in rounds)
+            what = f"importing {size:.0f} MB of XML {name} (memory {most:.0f} MB), against going through it"
+            pairs = [(own, other) for (own, _), (other, _) in zip(rounds, base, strict=True)]
+            row(what, "2.5" if name == "by a map" else "–", pairs, times=True)
 
 
 if __name__ == "__main__":

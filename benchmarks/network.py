@@ -2,7 +2,7 @@
 
 python benchmarks/network.py [FILES [MEGABYTES [SPEED]]]
 
-SPEED is what the server sends and takes in MB a second; 0 (the default) is as fast as the machine goes.
+SPEED is what the server sends and takes in MB a second; without it, it is as fast as the machine goes.
 """
 
 from __future__ import annotations
@@ -10,8 +10,6 @@ from __future__ import annotations
 import ftplib
 import hashlib
 import os
-import resource
-import statistics
 import subprocess
 import sys
 import tempfile
@@ -20,6 +18,7 @@ from pathlib import Path
 
 from gribble.demo.handheld import free_port
 from gribble.demo.sheets import HANDHELD_PASSWORD, HANDHELD_USER
+from survey import row
 
 ROUNDS = 5
 SERVE = """
@@ -89,27 +88,25 @@ def placed(folder: Path) -> float:
 
 
 def main() -> None:
-    """Print the medians and the ratio."""
+    """Print a row."""
     files = int(sys.argv[1]) if len(sys.argv) > 1 else 300
     megabytes = int(sys.argv[2]) if len(sys.argv) > 2 else 300
-    speed = sys.argv[3] if len(sys.argv) > 3 else "0"
+    speed = sys.argv[3] if len(sys.argv) > 3 else ""
     # The handheld's card is another disk than this machine's, which the journal waits for: it is held in memory.
     memory_disk = "/dev/shm" if Path("/dev/shm").is_dir() else None
     with tempfile.TemporaryDirectory() as name, tempfile.TemporaryDirectory(dir=memory_disk) as card:
         folder, port = Path(name), free_port()
         (folder / "card").symlink_to(card)
         build(folder, port, files, megabytes)
-        command = [sys.executable, "-c", SERVE, str(folder / "card"), str(port), speed]
+        command = [sys.executable, "-c", SERVE, str(folder / "card"), str(port), speed or "0"]
         with subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE) as server:
             assert server.stdout is not None
             server.stdout.readline()
             placed(folder)
-            rounds = [(plain(folder, port), placed(folder)) for _ in range(ROUNDS)]
+            rounds = [(placed(folder), plain(folder, port)) for _ in range(ROUNDS)]
             server.communicate()
-    base, ours = (statistics.median(times) for times in zip(*rounds, strict=True))
-    memory = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss >> 10
-    print(f"{files} files, {megabytes} MiB: ftplib up and down {base:.2f} s, gribble place {ours:.2f} s")
-    print(f"ratio {ours / base:.2f} (goal 1.5); most memory of any process {memory} MB (goal 200)")
+    what = f"FTP, {files} files, {megabytes} MiB, a server of {speed or 'any'} MB/s, against `ftplib` up and down"
+    row(what, "1.8", rounds, times=True)
 
 
 if __name__ == "__main__":
