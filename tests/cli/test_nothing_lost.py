@@ -111,6 +111,31 @@ def test_a_file_saved_while_an_undo_is_cut_short_stays(tmp_path: Path, again: st
     assert {MINE, A, C} <= everywhere(world / "rig")
 
 
+@pytest.mark.parametrize("then", ["place", "undo"])
+@pytest.mark.parametrize(
+    ("act", "number"), [("fsync", 4), ("fsync", 9), ("fsync", 23), ("replace", 1), ("replace", 7), ("unlink", 12)]
+)
+def test_a_run_killed_with_many_files_under_way_is_finished_or_undone(
+    tmp_path: Path, act: str, number: int, then: str
+) -> None:
+    contents = {f"drawer/{n}": b"content %d" % n for n in range(20)}
+    old = {f"rig/boot/{n}.rom": C for n in range(0, 20, 4)}
+    needs = [need(f"n{n}", b"content %d" % n, f"{n}.rom") for n in range(20)]
+    world = small_world(tmp_path, contents | old, *needs)
+    before = whole_tree(world / "rig")
+    killed = forked(world, "place", "--yes", first=at_call(act, number, kill))
+    assert killed.code == -signal.SIGKILL
+    for n in range(20):
+        place = world / f"rig/boot/{n}.rom"
+        assert (place.read_bytes() if place.exists() else None) in (old.get(f"rig/boot/{n}.rom"), b"content %d" % n)
+    if then == "place":
+        forked(world, "place", "--yes", code=0)
+        assert [(world / f"rig/boot/{n}.rom").read_bytes() for n in range(20)] == list(contents.values())
+    while forked(world, "undo", "--yes").code == 0:
+        pass
+    assert whole_tree(world / "rig") == before
+
+
 def test_a_file_that_comes_while_another_is_written_stays(tmp_path: Path) -> None:
     world = small_world(tmp_path, {"drawer/a": A}, need("a", A))
 

@@ -12,55 +12,20 @@ from hypothesis import given
 from hypothesis import strategies as st
 from msgspec import structs
 
-from gribble.core.base.digests import Digests
 from gribble.core.base.errors import GribbleError
 from gribble.core.base.paths import fold
-from gribble.core.files.hashing import digest_blocks
-from gribble.core.placing.journal import Seal, read_run, runs_in
+from gribble.core.placing.journal import read_run, runs_in
 from gribble.core.placing.room import check_room
 from gribble.core.placing.run import new_run_number
 from gribble.core.placing.store import Free, StoreError
 from gribble.core.records.steps import Copy, Displace, Pack, PackMember, Rename, Step
 from gribble.stores.local import LocalStore
-from gribble.stores.rigs import AnyPlace, RigHome, local_rig
+from gribble.stores.rigs import AnyPlace, RigHome
 from tests.conftest import tree
 from tests.ground.memory import FoldingStore
+from tests.runs import SEAL, carried, files_of, rig_with, step, taken_back
 
-SEAL = Seal(lambda: b"a secret of the tests")
 NAMES = ("a.rom", "b.rom", "deep/c.rom", "deep/er/d.rom")
-
-
-def digests(data: bytes) -> Digests:
-    return digest_blocks([data], ["sha1"])[1]
-
-
-def rig_with(root: Path, files: dict[str, bytes]) -> RigHome:
-    for name, data in files.items():
-        (root / name).parent.mkdir(parents=True, exist_ok=True)
-        (root / name).write_bytes(data)
-        os.utime(root / name, (1_000_000_000, 1_000_000_000 + len(data)))
-    root.mkdir(parents=True, exist_ok=True)
-    return local_rig("den", root, "ext4", SEAL)
-
-
-def step(kind: type[Copy | Rename], from_: Path | str, to: str, data: bytes = b"", replaces: str | None = None) -> Step:
-    return kind(rig="den", from_=str(from_), to=to, bytes=len(data), digests=digests(data), replaces=replaces)
-
-
-def carried(rig: RigHome, steps: tuple[Step, ...], number: int = 1) -> dict[int, str]:
-    """Carry out steps; the reasons of those that were refused, by number."""
-    with rig.locked() as held:
-        run = held.start(number, "today", steps)
-        held.runner(run, AnyPlace()).carry_out(run)
-    return run.failed
-
-
-def taken_back(rig: RigHome, number: int = 1) -> None:
-    with rig.locked() as held:
-        run = next(run for run in held.runs() if run.number == number)
-        assert held.runner(run, AnyPlace()).changed_since(run) == []
-        held.take_back(run, AnyPlace())
-    assert next(run for run in rig.runs() if run.number == number).state == "undone"
 
 
 @given(
@@ -101,10 +66,6 @@ def a_world(base: Path) -> tuple[RigHome, tuple[Step, ...], dict[str, bytes]]:
     )
     after = {"old.rom": b"new", "fresh/er/new.rom": b"new", "swap-a": b"A", "swap-b": b"B", "y/right.rom": b"astray"}
     return rig, steps, after
-
-
-def files_of(root: Path) -> dict[str, bytes]:
-    return {name: data for name, (data, _) in tree(root).items() if not name.endswith("/")}
 
 
 def test_a_step_of_every_kind_is_done_and_undone(tmp_path: Path) -> None:

@@ -4,6 +4,7 @@ any Unicode form. Any call can be made to fail."""
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from contextlib import AbstractContextManager, nullcontext
 from pathlib import Path
 from typing import NamedTuple
 
@@ -23,6 +24,7 @@ class Held(NamedTuple):
 class FoldingStore:
     """Files by folded path, folders by folded path with their spelling; the attic by slot."""
 
+    at_once = 1
     reads_back = True
 
     def __init__(self, beside: Path) -> None:
@@ -88,6 +90,9 @@ class FoldingStore:
 
     def mode(self, path: str) -> int | None:
         return self._there(path).permissions
+
+    def flushing_once(self) -> AbstractContextManager[None]:
+        return nullcontext()
 
     def rename(self, old: str, new: str) -> None:
         self._call("rename")

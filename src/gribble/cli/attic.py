@@ -138,6 +138,6 @@ def _kept(session: Session, scope: Scope, run: int | None) -> list[tuple[RigHome
     return [
         (where, one)
         for where in session.rigs.in_scope(scope)
-        for one in kept_files(where.name, where.store, where.runs())
+        for one in kept_files(where.name, where.store, where.run)
         if run in (None, one.run)
     ]

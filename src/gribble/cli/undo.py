@@ -15,7 +15,6 @@ from gribble.cli.running import take_back
 from gribble.cli.session import Session
 from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.placing.changed import Changed, lost
-from gribble.core.placing.journal import Run
 from gribble.stores.rigs import HeldRig, Mark, RigHome
 from gribble.views.looks import count
 from gribble.views.screen import styled
@@ -43,7 +42,7 @@ def undo(
         rigs = session.rigs.in_scope(call.scope)
         session.notes.aside(*session.rigs.left_out(call.scope))
         number = run if run is not None else _newest(rigs)
-        chosen = [where for where in rigs if any(one.number == number for one in _runs(where))]
+        chosen = [where for where in rigs if number is not None and any(where.to_take_back(number))]
         if not chosen:
             what = "no run to take back" if run is None else f"no run {run} to take back"
             raise GribbleError(
@@ -95,15 +94,13 @@ class _Examined(NamedTuple):
     changed: list[Changed]
 
 
-def _runs(where: RigHome) -> list[Run]:
-    """The runs that can be taken back, as far as the journals tell."""
-    return [run for run in where.runs() if run.state != "undone"]
-
-
 def _newest(rigs: list[RigHome]) -> int | None:
     """The newest run that can be taken back whole."""
-    whole = (run.number for where in rigs for run in _runs(where) if not run.foreign and not lost(where.store, run))
-    return max(whole, default=None)
+    newest = (
+        next((run.number for run in where.to_take_back() if not run.foreign and not lost(where.store, run)), 0)
+        for where in rigs
+    )
+    return max(newest, default=0) or None
 
 
 @contextmanager
@@ -117,7 +114,7 @@ def _examine(session: Session, held: list[HeldRig], number: int) -> list[_Examin
     """Look at a run anew, under the lock. Raises GribbleError where it cannot be taken back."""
     found = []
     for where in held:
-        run = next((run for run in where.runs() if run.number == number and run.state != "undone"), None)
+        run = where.to_take_back(number)
         if run is None:
             raise GribbleError(
                 f"run {number} on {where.name} was taken back by another Gribble",
@@ -139,7 +136,8 @@ def _examine(session: Session, held: list[HeldRig], number: int) -> list[_Examin
 
 def _take_back(session: Session, held: list[HeldRig], seen: list[_Examined]) -> int:
     for where, one in zip(held, seen, strict=True):
-        run = next(run for run in where.runs() if run.number == one.number)
+        run = where.to_take_back(one.number)
+        assert run is not None, "it was examined under this lock"
         take_back(session, where, run, one.changed)
         session.screen.say(styled("Undone", "bold"), f": run {one.number} on {where.name}.")
         remote = where.home.remote

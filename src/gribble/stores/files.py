@@ -86,11 +86,12 @@ def same_content(one: Path, other: Path) -> bool:
 
 
 def move(source: Path, target: Path, part: Path) -> int | None:
-    """Rename a file over whatever is at the target, in one instant, and flush the folders. Raises OSError.
+    """Rename a file over whatever is at the target, in one instant; its folders are still to be flushed then.
 
     To another volume it is copied to `part` beside the target first, which then takes the target's place in one
     instant; cut short, it is in both places, and moving it again does the rest. Gives the permissions of the file that
     was at the target where a read-only mark had to be taken off it, which another name of that file has lost with it.
+    Raises OSError.
     """
     taken_off = None
     try:
@@ -106,9 +107,6 @@ def move(source: Path, target: Path, part: Path) -> int | None:
         alike = source.parent == target.parent and fold(source.name) == fold(target.name)
         if not alike and os.path.lexists(source):
             remove(source)  # two names of one file: renaming one over the other does nothing (POSIX, rename)
-    flush_folder(target.parent)
-    if source.parent != target.parent:
-        flush_folder(source.parent)
     return taken_off
 
 

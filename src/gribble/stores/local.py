@@ -53,6 +53,7 @@ _NO_LINK = (OSError, NotImplementedError, AttributeError)
 class LocalStore(AtticFolder):
     """Files below a root folder; no path leads out of it, not even through a link, and none into a source."""
 
+    at_once = 4
     reads_back = False  # a local disk says itself where a file could not be written and flushed
 
     def __init__(self, root: Path, *, folds_case: bool = False, sources: Iterable[Path] = ()) -> None:
@@ -62,6 +63,8 @@ class LocalStore(AtticFolder):
         self._folds_case = folds_case
         self._sources = tuple(sources)
         self._no_source: set[str] = set()  # folders, links resolved, that lie in none
+        self._resolved_as: dict[Path, tuple[tuple[int, int], str]] = {}  # by folder: which one it is, links resolved
+        self._unflushed: dict[Path, None] | None = None  # folders that are flushed later
         self._kept_as: dict[str, str] = {}  # the slots that are second names of files, by path
 
     @cached_property
@@ -83,15 +86,30 @@ class LocalStore(AtticFolder):
         if WINDOWS and ":" in path:
             raise StoreError(f"{path}: what stands behind a colon is no file to Windows, but a stream of one")
         place = at_any_length(self.root / path)
-        folder = _real(place.parent)
+        folder = self._resolved(place.parent)
         if folder != self._real_root and not folder.startswith(f"{self._real_root.rstrip(os.sep)}{os.sep}"):
             raise StoreError(f"{path}: a link on the way leads out of the rig")
         return place
 
+    def _resolved(self, folder: Path) -> str:
+        """A folder with links resolved. That takes a call for each part of its path: while several files are placed at
+        once, only where another folder is there than a moment ago. Later it could be the same one by way of a link."""
+        if self._unflushed is None:
+            return _real(folder)
+        try:
+            status = os.stat(folder)
+        except OSError:
+            return _real(folder)
+        there = (status.st_dev, status.st_ino)
+        known = self._resolved_as.get(folder)
+        if known is None or known[0] != there or not status.st_ino:
+            known = self._resolved_as[folder] = there, _real(folder)
+        return known[1]
+
     def _to(self, path: str) -> Path:
         """The place of something that is to be changed."""
         place = self._at(path)
-        if self._sources and (folder := _real(place.parent)) not in self._no_source:
+        if self._sources and (folder := self._resolved(place.parent)) not in self._no_source:
             if source := lies_in(Path(folder), self._sources):
                 raise StoreError(f"{path} lies in the source {source}, and sources are never written")
             self._no_source.add(folder)
@@ -163,10 +181,29 @@ class LocalStore(AtticFolder):
     @told
     def rename(self, old: str, new: str) -> None:
         """Rename a file over whatever is at the new name, in one instant, and flush the folders."""
-        target = self._to(new)
-        marks = move(self._to(old), target, _part(target))
+        source, target = self._to(old), self._to(new)
+        marks = move(source, target, _part(target))
+        self._flush(target.parent, source.parent)
         if marks is not None and (slot := self._kept_as.get(new)):
             os.chmod(self._slot(slot), marks)
+
+    @contextlib.contextmanager
+    def flushing_once(self) -> Iterator[None]:
+        """The folders in which something is renamed meanwhile are flushed at the end, each once."""
+        self._unflushed = unflushed = dict[Path, None]()
+        try:
+            yield
+        finally:
+            self._unflushed = None
+            self._resolved_as.clear()
+            self._flush(*unflushed)
+
+    def _flush(self, *folders: Path) -> None:
+        for folder in dict.fromkeys(folders):
+            if self._unflushed is None:
+                flush_folder(folder)
+            else:
+                self._unflushed[folder] = None
 
     @told
     def tidy(self, path: str) -> None:
@@ -256,6 +293,7 @@ class LocalStore(AtticFolder):
             return
         self._make_below_root(target.parent)
         move(source, target, target.with_name(target.name + ".part"))
+        self._flush(target.parent, source.parent)
 
     def half_kept(self, path: str, slot: str) -> bool:
         """Whether a file is in a slot and still in its place, since its moving to another volume was cut short."""
@@ -271,6 +309,7 @@ class LocalStore(AtticFolder):
             flush_folder(source.parent)
         else:
             move(source, target, _part(target))
+            self._flush(target.parent, source.parent)
 
     def size(self, path: str) -> int:
         """The size of a file in bytes; 0 where there is none."""

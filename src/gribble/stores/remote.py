@@ -8,6 +8,7 @@ import tempfile
 import time
 import zlib
 from collections.abc import Callable, Iterator
+from contextlib import AbstractContextManager, nullcontext
 from pathlib import Path
 
 from gribble.core.base.changing import flush_file, flush_folder, remove, replace
@@ -35,6 +36,8 @@ class RemoteStore(AtticFolder):
 
     What is sent is read back and compared by digest; with `trust_size` only sizes are compared.
     """
+
+    at_once = 1  # there is one connection
 
     def __init__(self, link: SteadyLink, home: Path, *, trust_size: bool = False) -> None:
         """`home` is the folder on this machine for the attic and for what is fetched."""
@@ -212,6 +215,10 @@ class RemoteStore(AtticFolder):
                 raise
             self.wire.delete(aside)
         self._note(gone=old, there=new)
+
+    def flushing_once(self) -> AbstractContextManager[None]:
+        """Nothing: no server is asked to flush."""
+        return nullcontext()
 
     def tidy(self, path: str) -> None:
         """Remove what was moved aside for a file that was to come here, where that was cut off in the middle."""

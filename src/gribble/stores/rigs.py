@@ -14,7 +14,7 @@ from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.base.paths import MEMORY_FOLDER, is_link, lies_in
 from gribble.core.base.regular import NO_LINKS, open_regular
 from gribble.core.files.volumes import folds_case
-from gribble.core.placing.journal import Journal, Run, Seal, runs_in
+from gribble.core.placing.journal import Journal, Run, Seal, end_of, journals_in, run_at, runs_in
 from gribble.core.placing.run import Runner, Told
 from gribble.core.placing.store import Elsewhere, Stamp, Store, StoreError
 from gribble.core.placing.twins import Twins
@@ -89,9 +89,28 @@ class RigHome:
         self._refuse_links()
         return runs_in(self.journals, self.seal)
 
+    def run(self, number: int) -> Run | None:
+        """The run with a number, to be told."""
+        self._refuse_links()
+        return next((run_at(path, self.seal) for path in self._numbered(number)), None)
+
+    def _numbered(self, number: int | None) -> list[Path]:
+        """The journal of a run with a number, or those of all, newest first."""
+        paths = journals_in(self.journals)[::-1]
+        return [path for path in paths if number is None or (path.stem.isdecimal() and int(path.stem) == number)]
+
     def open_runs(self) -> list[Run]:
         """The runs that are not at their end, to be told: cut short, still under way (`busy`), or somebody else's."""
-        return [run for run in self.runs() if run.state == "open"]
+        self._refuse_links()
+        return runs_in(self.journals, self.seal, "open")
+
+    def to_take_back(self, number: int | None = None) -> Iterator[Run]:
+        """The runs that can be taken back as far as their journals tell, or that with a number, newest first; each
+        journal is read when it is asked for."""
+        self._refuse_links()
+        for path in self._numbered(number):
+            if end_of(path) != "undone" and (run := run_at(path, self.seal)) and run.state != "undone":
+                yield run
 
     def busy(self) -> bool:
         """Whether another Gribble of this machine says that it is at work here, and lives."""
@@ -202,9 +221,15 @@ class HeldRig:
         self._check()
         return runs_in(self.home.journals, self.home.seal)
 
+    def to_take_back(self, number: int) -> Run | None:
+        """The run with a number, unless it has been taken back, or is none."""
+        self._check()
+        return next(self.home.to_take_back(number), None)
+
     def open_runs(self) -> list[Run]:
         """The runs that were cut short, and may be finished."""
-        return [run for run in self.runs() if run.state == "open" and not run.foreign]
+        self._check()
+        return [run for run in self.home.open_runs() if not run.foreign]
 
     def start(self, number: int, when: str, steps: tuple[Step, ...]) -> Run:
         """Begin the journal of a new run."""
@@ -240,7 +265,7 @@ class HeldRig:
     ) -> None:
         """Take a run back; folders that it shares with runs taken back before go with it. `watch` is told of the bytes
         of each step. Raises GribbleError."""
-        undone = (other for other in self.runs() if other.state == "undone" and not other.foreign)
+        undone = (one for one in runs_in(self.home.journals, self.home.seal, "undone") if not one.foreign)
         made = frozenset(folder for other in undone for begin in other.begun.values() for folder in begin.makes)
         self.runner(run, elsewhere, watch=watch).take_back(run, leave, made)
 

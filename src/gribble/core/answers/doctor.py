@@ -175,15 +175,14 @@ def examine_places(name: str, group: Iterable[Fitted]) -> Iterator[Examined]:
         )  # fmt: skip
 
 
-def examine_runs(name: str, runs: Iterable[Run], attic_bytes: int) -> Iterator[Examined]:
+def examine_runs(name: str, open_runs: Iterable[Run], attic_bytes: int) -> Iterator[Examined]:
     """Runs that were cut short, and how much the attic has come to hold."""
-    for run in runs:
-        if run.state == "open":
-            what = "an undo" if run.undoing else "a run"
-            yield Examined(
-                area="rig", what=name, health=Health.WRONG, words=f"{what} was cut short: run {run.number}",
-                fix="gribble place --resume finishes it, gribble undo takes it back.",
-            )  # fmt: skip
+    for run in open_runs:
+        what = "an undo" if run.undoing else "a run"
+        yield Examined(
+            area="rig", what=name, health=Health.WRONG, words=f"{what} was cut short: run {run.number}",
+            fix="gribble place --resume finishes it, gribble undo takes it back.",
+        )  # fmt: skip
     if attic_bytes > LARGE_ATTIC_BYTES:
         yield Examined(
             area="rig", what=name, health=Health.MIND, words=f"its attic holds {attic_bytes:,} bytes",

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterator
+from functools import cache
 
 from msgspec import Struct
 
@@ -43,9 +44,9 @@ def restoring(kept: Kept, store: Store) -> Copy:
     )
 
 
-def kept_files(rig: str, store: Store, runs: Iterable[Run]) -> Iterator[Kept]:
-    """Every file in the attic, newest run first."""
-    by_number = {run.number: run for run in runs}
+def kept_files(rig: str, store: Store, run_with: Callable[[int], Run | None]) -> Iterator[Kept]:
+    """Every file in the attic, newest run first; `run_with` gives a run by its number, and is asked once for each."""
+    run_with = cache(run_with)
     found = []
     for slot, size in store.slots():
         folder, _, rest = slot.partition("/")
@@ -54,7 +55,7 @@ def kept_files(rig: str, store: Store, runs: Iterable[Run]) -> Iterator[Kept]:
         word = folder.removesuffix(UNDONE)
         if not word.isdecimal() or not number.isdecimal() or not name:
             continue
-        run, undone = by_number.get(int(word)), folder.endswith(UNDONE)
+        run, undone = run_with(int(word)), folder.endswith(UNDONE)
         path = name
         if undone and run is not None and int(number) < len(run.steps):
             path = run.steps[int(number)].place

@@ -6,17 +6,20 @@ excepted). DESIGN.md section 9.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
 from pathlib import Path
+from threading import Lock
 from typing import assert_never
 
 from gribble.core.base.digests import Digests
 from gribble.core.base.paths import fold, outside
-from gribble.core.files.hashing import Digester
+from gribble.core.files.hashing import Digester, beside
 from gribble.core.placing.contents import Contents, StepError, agrees
 from gribble.core.placing.journal import Begin, Journal, Run
 from gribble.core.placing.names import third_name, undo_slot, work_name
-from gribble.core.placing.store import Elsewhere, Stamp, Store
+from gribble.core.placing.store import Elsewhere, Stamp, Store, StoreError, StoreFull, StoreLost
 from gribble.core.placing.twins import TwinError, Twins
 from gribble.core.records.steps import (
     Brought,
@@ -35,6 +38,8 @@ from gribble.core.records.steps import (
 
 KEYS_MODE = 0o600
 """The permissions of a key file: nobody else reads it."""
+Ended = str | StepError | StoreError
+"""How a step ended: the digest of what lies at its place then, empty for none, or why it was refused."""
 
 
 class Forward:
@@ -59,22 +64,29 @@ class Forward:
         self._watch = watch
         self._seen = seen
         self._twins = twins
+        self._lock = Lock()  # of what threads that write side by side tell
         self.copied = 0
         """How many files that were to be linked had to be copied."""
 
-    def do(self, run: Run, number: int, step: Step) -> str:
-        """Do a step, or what was not done of it yet: the digest of what lies at its place then, empty for none.
+    def do(self, run: Run, numbers: Sequence[int], ended: dict[int, Ended]) -> None:
+        """Do a step, or what was not done of it yet, or a batch of them side by side; how each `ended` is noted.
 
-        Raises StepError where it cannot be done, StoreError where the rig fails, GribbleError where the journal does.
+        Raises StoreLost where the rig is gone, GribbleError where the journal fails, and what the watch raises.
         """
+        if len(numbers) > 1:
+            self._do_together(run, numbers, ended)
+            return
+        (number,) = numbers
+        with _refusing(ended, number):
+            ended[number] = self._do(run, number, run.steps[number])
+
+    def _do(self, run: Run, number: int, step: Step) -> str:
         resumed = number in run.begun
         if not resumed:
-            self._begin(run, number, step)
-        for folder in run.begun[number].makes:
-            self._store.make_folder(folder)
+            self._journal.begin(run, {number: self._intent(run, step)})
+        self._make_way(run, number, step, set())
         if isinstance(step, Displace):
             return self._displace(run, number, step)
-        self._store.make_slot(undo_slot(run, number, step.to))  # so that taking back needs no room for it
         if resumed and (sha1 := self._taken_up(run, number, step)):
             return sha1
         match step:
@@ -85,15 +97,55 @@ class Forward:
             case _:
                 assert_never(step)
 
-    def _begin(self, run: Run, number: int, step: Step) -> None:
-        """Note the intent, once the step's world is the plan's."""
-        makes: tuple[str, ...] = ()
+    def _do_together(self, run: Run, numbers: Sequence[int], ended: dict[int, Ended]) -> None:
+        """Do a batch: the intents are flushed in one go, the contents written side by side; then each file takes its
+        place in turn, and each folder is flushed once."""
+        with self._store.flushing_once():
+            begun: dict[int, Begin] = {}
+            for number in numbers:
+                with _refusing(ended, number):
+                    begun[number] = self._intent(run, run.steps[number])
+            self._journal.begin(run, begun)
+            made: set[str] = set()
+            for number in begun:
+                with _refusing(ended, number):
+                    self._make_way(run, number, run.steps[number], made)
+            self._bring_together(run, {number: _brought(run, number) for number in begun if number not in ended}, ended)
+
+    def _bring_together(self, run: Run, steps: Mapping[int, Brought], ended: dict[int, Ended]) -> None:
+        with ThreadPoolExecutor(self._store.at_once) as pool:
+            try:
+                writing = {number: pool.submit(self._write, run, number, step) for number, step in steps.items()}
+                for number, step in steps.items():
+                    with _refusing(ended, number):
+                        ended[number] = self._take_place(run, number, step, writing[number].result())
+            except BaseException:
+                pool.shutdown(wait=False, cancel_futures=True)
+                raise
+        full = [number for number in steps if isinstance(ended.get(number), StoreFull)]
+        for number in full:  # what found no room beside the others may find it when they are through
+            with _refusing(ended, number):
+                self._store.discard(work_name(steps[number].to, run, number))
+        for number in full:
+            with _refusing(ended, number):
+                ended[number] = self._bring(run, number, steps[number])
+
+    def _intent(self, run: Run, step: Step) -> Begin:
+        """What a step is going to do, once its world is the plan's."""
         if isinstance(step, Displace):
             _check_replaced(run, step)
         self._check_unchanged(step)
+        return Begin(makes=tuple(self._store.missing_folders(step.to)) if isinstance(step, Writing) else ())
+
+    def _make_way(self, run: Run, number: int, step: Step, made: set[str]) -> None:
+        """Make the folders that a step needs and that are not `made` yet, and the slot that its undoing would fill, so
+        that it needs no room for that."""
+        for folder in run.begun[number].makes:
+            if folder not in made:
+                self._store.make_folder(folder)
+                made.add(folder)
         if isinstance(step, Writing):
-            makes = tuple(self._store.missing_folders(step.to))
-        self._journal.begin(run, number, Begin(makes=makes))
+            self._store.make_slot(undo_slot(run, number, step.to))
 
     def _taken_up(self, run: Run, number: int, step: Rename | Brought) -> str:
         """Look what is there of a step that was cut short: the digest of its content where nothing is left to do but
@@ -145,8 +197,10 @@ class Forward:
 
     def _bring(self, run: Run, number: int, step: Brought) -> str:
         """Write the new content beside its place, prove it, keep the old file, and rename over it."""
-        work = work_name(step.to, run, number)
-        digests = self._write(run, number, step, work)
+        return self._take_place(run, number, step, self._write(run, number, step))
+
+    def _take_place(self, run: Run, number: int, step: Brought, digests: Digests) -> str:
+        """The same, once the content is written: these are the digests of what is there."""
         if not agrees(digests, step.proof):
             what = step.from_ if isinstance(step, Taking) else step.to
             raise StepError(f"{what} has changed since it was looked at; run gribble plan again")
@@ -156,20 +210,23 @@ class Forward:
             self._check_kept(run, number, step, step.replaces)
         else:
             self._check_free(step.to)  # writing may have taken a while
-        self._store.rename(work, step.replaces or step.to)
+        self._store.rename(work_name(step.to, run, number), step.replaces or step.to)
         if step.replaces and step.replaces != step.to:
             self._rename_by_third(step.replaces, step.to, run, number)
         self._dress(run, number, step)
         return sha1
 
-    def _write(self, run: Run, number: int, step: Brought, work: str) -> Digests:
-        """Write a step's content into its work file; the digests of what is there then."""
+    def _write(self, run: Run, number: int, step: Brought) -> Digests:
+        """Write a step's content into its work file; the digests of what is there then. This is what threads do side by
+        side."""
+        work = work_name(step.to, run, number)
         store, known = self._store, step.proof.known()
         wanted = known if step.proof.sha1 or step.proof.sha256 else {"sha1", *known}
         if isinstance(step, Copy) and step.link and outside(step.from_):
             if store.link(Path(step.from_), work):
-                return self._digested(store.read(work), wanted)
-            self.copied += 1
+                return self._digested(store.read(work), wanted, step.bytes)
+            with self._lock:
+                self.copied += 1
         if twin := self._twins.of(step):
             try:
                 digests = self._sent(step, work, twin.blocks, {*wanted, twin.algorithm}, known)
@@ -195,7 +252,7 @@ class Forward:
         def content() -> Iterator[bytes]:
             nonlocal sent  # anew each time: a connection that broke wants it again
             sent = Digester(() if store.reads_back and known else wanted)
-            return self._fed(blocks(), sent)
+            return self._fed(blocks(), sent, step.bytes)
 
         store.write(work, content, like=step.replaces)
         if isinstance(step, Copy) and step.dated:
@@ -204,7 +261,7 @@ class Forward:
                 store.set_time(work, modified)
         if not store.reads_back:
             return sent.digests()
-        arrived = self._digested(store.read_back(work), wanted)
+        arrived = self._digested(store.read_back(work), wanted, step.bytes)
         if known and not agrees(arrived, step.proof):  # which of the two is it?
             sent = Digester(wanted)
             for block in blocks():
@@ -215,17 +272,19 @@ class Forward:
             raise StepError("did not arrive as it was sent. Is the rig's storage full or failing?")
         return arrived
 
-    def _digested(self, blocks: Iterator[bytes], algorithms: Iterable[str]) -> Digests:
+    def _digested(self, blocks: Iterator[bytes], algorithms: Iterable[str], size: int) -> Digests:
         digester = Digester(algorithms)
-        for _ in self._fed(blocks, digester):
+        for _ in self._fed(blocks, digester, size):
             pass
         return digester.digests()
 
-    def _fed(self, blocks: Iterator[bytes], digester: Digester) -> Iterator[bytes]:
-        for block in blocks:
-            self._watch(len(block))
-            digester.update(block)
-            yield block
+    def _fed(self, blocks: Iterator[bytes], digester: Digester, size: int) -> Iterator[bytes]:
+        with beside(digester, size) as take:
+            for block in blocks:
+                with self._lock:
+                    self._watch(len(block))
+                take(block)
+                yield block
 
     def _dress(self, run: Run, number: int, step: Brought) -> None:
         """Permissions come last, since a read-only file cannot be replaced everywhere."""
@@ -289,6 +348,23 @@ class Forward:
             return
         more = ", and what lay there before is in the attic" if step.replaces else ""
         raise StepError(f"{place} has come there since the run was cut short; it stays{more}")
+
+
+def _brought(run: Run, number: int) -> Brought:
+    step = run.steps[number]
+    assert not isinstance(step, Displace | Rename), "no such step is in a batch"
+    return step
+
+
+@contextmanager
+def _refusing(ended: dict[int, Ended], number: int) -> Iterator[None]:
+    """Note why a step is refused; a rig that is lost is no matter of one step."""
+    try:
+        yield
+    except StoreLost:
+        raise
+    except (StepError, StoreError) as error:
+        ended[number] = error
 
 
 def _check_replaced(run: Run, step: Displace) -> None:

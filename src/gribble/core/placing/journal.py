@@ -16,11 +16,10 @@ from __future__ import annotations
 
 import contextlib
 import errno
-import hashlib
 import hmac
 import json
 import os
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from functools import cached_property
 from pathlib import Path
 from typing import Any
@@ -31,7 +30,7 @@ from msgspec import Struct
 from gribble.core.base.changing import flush_file, remove, replace
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.base.paths import path_fault
-from gribble.core.base.regular import NO_LINKS, read_regular
+from gribble.core.base.regular import NO_LINKS, open_regular, read_regular
 from gribble.core.placing.planfile import step_faults
 from gribble.core.records.steps import Step, Writing
 
@@ -42,6 +41,10 @@ PRIVATE = 0o600
 """What nobody but the user may read."""
 MOST_BYTES = 1 << 30
 """A larger file is no journal, in bytes."""
+_CODE, _CLOSE = b', "mac": "', b'"}'
+"""What stands around the code at the end of a line."""
+_LONGEST_END = 1024
+"""No last line of a run is longer, in bytes."""
 BALLAST = ".room"
 """Ending of the file whose room an undo may have."""
 BALLAST_BYTES = 16 << 10
@@ -67,10 +70,9 @@ class Seal:
     def _secret(self) -> bytes:
         return self._ask()
 
-    def code(self, before: str, line: dict[str, Any]) -> str:
+    def code(self, before: str, line: bytes) -> str:
         """The code of a line, by that of the line before it. Raises GribbleError where there is no secret."""
-        data = before.encode() + json.dumps(line).encode()
-        return hmac.new(self._secret, data, hashlib.sha256).hexdigest()[:CODE_DIGITS]
+        return hmac.digest(self._secret, before.encode() + line, "sha256").hex()[:CODE_DIGITS]
 
 
 class Run(Struct, kw_only=True):
@@ -130,20 +132,20 @@ class Journal:
         self._take_ballast(BALLAST_BYTES + BALLAST_OF_STEP * len(steps))
         return run
 
-    def begin(self, run: Run, step: int, begin: Begin) -> None:
-        """Note the intent of a step."""
-        run.begun[step] = begin
-        self._append(run, {"begin": step, "makes": list(begin.makes)})
+    def begin(self, run: Run, begun: Mapping[int, Begin]) -> None:
+        """Note the intents of some steps."""
+        run.begun.update(begun)
+        self._append(run, *({"begin": step, "makes": list(begin.makes)} for step, begin in begun.items()))
 
     def wrote(self, run: Run, step: int, sha1: str) -> None:
         """Note what is about to take a place, by its digest, so that it is told apart from what a user puts there."""
         run.wrote[step] = sha1
         self._append(run, {"wrote": step, "sha1": sha1}, flush=False)
 
-    def done(self, run: Run, step: int, sha1: str) -> None:
-        """Note a step as done, with the SHA-1 (where the plan only knew one: the SHA-256) of what lies there now."""
-        run.done[step] = sha1
-        self._append(run, {"done": step, "sha1": sha1}, flush=False)
+    def done(self, run: Run, done: Mapping[int, str]) -> None:
+        """Note steps as done, with the SHA-1 (where the plan only knew one: the SHA-256) of what lies there now."""
+        run.done.update(done)
+        self._append(run, *({"done": step, "sha1": sha1} for step, sha1 in done.items()), flush=False)
 
     def failed(self, run: Run, step: int, reason: str) -> None:
         """Note that a step was refused and changed nothing."""
@@ -199,29 +201,34 @@ class Journal:
         return self._path.with_suffix(BALLAST)
 
     def _append(
-        self, run: Run, line: dict[str, Any], *, first: bool = False, flush: bool = True, drop: bool = False
+        self, run: Run, *lines: dict[str, Any], first: bool = False, flush: bool = True, drop: bool = False
     ) -> None:
-        """Write a line. `drop` lets it have the room that was set aside, where there is none else."""
-        code = self._seal.code(run.code, line)
-        line = {**line, "mac": code}
+        """Write lines. `drop` lets them have the room that was set aside, where there is none else."""
+        if not lines:
+            return
+        code, data = run.code, b""
+        for line in lines:
+            said = json.dumps(line).encode()
+            code = self._seal.code(code, said)
+            # A leading line break keeps a line that a kill cut short from swallowing this one.
+            data += (b"" if first else b"\n") + said[:-1] + _CODE + code.encode() + _CLOSE
         try:
             try:
-                self._write(line, first, flush)
+                self._write(data, first, flush)
             except OSError as error:
                 if not drop or error.errno not in (errno.ENOSPC, errno.EDQUOT):
                     raise
                 self.drop_ballast()
-                self._write(line, first, flush)
+                self._write(data, first, flush)
         except OSError as error:
             raise self._unwritable(error) from error
         run.code = code
 
-    def _write(self, line: dict[str, Any], first: bool, flush: bool) -> None:
+    def _write(self, data: bytes, first: bool, flush: bool) -> None:
         how = os.O_EXCL if first else os.O_APPEND
         handle = os.open(self._path, os.O_WRONLY | os.O_CREAT | how | NO_LINKS, PRIVATE)
         with os.fdopen(handle, "wb") as stream:
-            # A leading line break keeps a line that a kill cut short from swallowing this one.
-            stream.write((b"" if first else b"\n") + json.dumps(line).encode())
+            stream.write(data)
             stream.flush()
             if flush:
                 flush_file(stream.fileno())
@@ -253,15 +260,30 @@ def read_run(path: Path, seal: Seal) -> Run | None:
     if head is None or run is None:
         return None
     last = b""
-    _check_code(run, seal, head)
+    _check_code(run, seal, lines[0])
     for line in lines[1:]:
         read = _line(line) if line != last else None  # a line that was written again, since flushing it failed
         last = line
         if read is not None:
-            _check_code(run, seal, read)
+            _check_code(run, seal, line)
             with contextlib.suppress(ValueError, KeyError, TypeError, msgspec.ValidationError):
                 _apply(run, read)
     return run
+
+
+def end_of(path: Path) -> str:
+    """How a run has ended, "done" or "undone", where the last line of its journal says so, else nothing: one look at a
+    file that may be long."""
+    try:
+        with open_regular(path, through_links=False) as stream:
+            stream.seek(max(0, os.fstat(stream.fileno()).st_size - _LONGEST_END))
+            _, broken, last = stream.read().rpartition(b"\n")
+    except OSError:
+        return ""  # the whole look tells why
+    line = _line(last) if broken else None
+    if line is None or line.keys() != {"end", "mac"}:
+        return ""
+    return next((state for state in ("done", "undone") if line["end"] == state), "")
 
 
 def _line(data: bytes) -> dict[str, Any] | None:
@@ -289,16 +311,17 @@ def _run(path: Path, head: dict[str, Any]) -> Run | None:
     return run
 
 
-def _check_code(run: Run, seal: Seal, line: dict[str, Any]) -> None:
-    """Take a line's code off, and mark the run where it is not what the seal makes of it."""
-    code = line.pop("mac", "")
+def _check_code(run: Run, seal: Seal, line: bytes) -> None:
+    """Mark a run where the code at the end of a line is not what the seal makes of what stands before it."""
+    said, _, rest = line.rpartition(_CODE)
+    code = rest.removesuffix(_CLOSE)
     try:
-        known = isinstance(code, str) and hmac.compare_digest(code.encode(), seal.code(run.code, line).encode())
+        known = rest != code and hmac.compare_digest(code, seal.code(run.code, said + b"}").encode())
     except GribbleError as error:
         known, run.foreign = False, error.what
     if not known:
         run.foreign = run.foreign or "it was not begun on this machine, or its journal was changed"
-    run.code = code if isinstance(code, str) else ""
+    run.code = code.decode(errors="replace")
 
 
 def _apply(run: Run, line: dict[str, Any]) -> None:
@@ -326,17 +349,24 @@ def _apply(run: Run, line: dict[str, Any]) -> None:
             run.end = state
 
 
-def runs_in(folder: Path, seal: Seal) -> list[Run]:
-    """The runs whose journals lie in a folder, oldest first; none where the folder is absent. One that cannot be read
-    is there, too, but nothing is known of it."""
+def runs_in(folder: Path, seal: Seal, state: str = "") -> list[Run]:
+    """The runs whose journals lie in a folder, oldest first, or those in one `state`; none where the folder is absent.
+    One that cannot be read is there, too, but nothing is known of it."""
+    runs = (run_at(path, seal) for path in journals_in(folder) if not state or end_of(path) in ("", state))
+    return sorted((run for run in runs if run and state in ("", run.state)), key=lambda run: run.number)
+
+
+def journals_in(folder: Path) -> list[Path]:
+    """The journals in a folder, oldest first."""
     try:
-        paths = sorted(path for path in folder.iterdir() if path.suffix == ".jsonl")
+        paths = [path for path in folder.iterdir() if path.suffix == ".jsonl"]
     except OSError:
         return []
-    return sorted((run for path in paths if (run := _read_or_told(path, seal))), key=lambda run: run.number)
+    return sorted(paths, key=lambda path: (int(path.stem) if path.stem.isdecimal() else 0, path.name))
 
 
-def _read_or_told(path: Path, seal: Seal) -> Run | None:
+def run_at(path: Path, seal: Seal) -> Run | None:
+    """The run in a journal, be it one that cannot be read; None where it is none."""
     try:
         return read_run(path, seal)
     except GribbleError as error:

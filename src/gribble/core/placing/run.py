@@ -4,14 +4,16 @@ before it and the outcome after it."""
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from pathlib import Path
 
 from gribble.core.base.errors import ExitCode, GribbleError
+from gribble.core.base.memory import keep_freed
 from gribble.core.placing.back import Back
+from gribble.core.placing.batches import batches
 from gribble.core.placing.changed import Changed, changed_since, touched
-from gribble.core.placing.contents import Contents, StepError
-from gribble.core.placing.forward import Forward
+from gribble.core.placing.contents import Contents
+from gribble.core.placing.forward import Ended, Forward
 from gribble.core.placing.journal import Journal, Run
 from gribble.core.placing.store import Elsewhere, Stamp, Store, StoreError, StoreLost
 from gribble.core.placing.twins import Twins
@@ -22,7 +24,7 @@ Told = Callable[[Step, str], None]
 
 
 class Stopped(Exception):
-    """A run was asked to stop: the step under way is taken back, the run stays open."""
+    """A run was asked to stop: what is under way is taken back, the run stays open."""
 
 
 class Runner:
@@ -62,35 +64,44 @@ class Runner:
         A step that cannot be done is put back and noted with its reason, and the others go on. Raises GribbleError
         where the journal cannot be written, the rig is lost, or a step can neither be finished nor put back; the run
         then stays open.
-        Raises Stopped where its watch does; the step under way is put back, and the run stays open, too.
+        Raises Stopped where its watch does; what is under way is put back, and the run stays open, too.
         """
         for _ in self.each(run):
             pass
 
-    def each(self, run: Run) -> Iterator[Step]:
-        """The same, step by step, so that the runs of several rigs go on side by side."""
-        for number, step in enumerate(run.steps):
-            if number in run.done or number in run.failed:
-                continue
+    def each(self, run: Run) -> Iterator[Sequence[int]]:
+        """The same, batch by batch, so that the runs of several rigs go on side by side."""
+        keep_freed()
+        for batch in batches(run, self._store.at_once):
+            ended: dict[int, Ended] = {}
             try:
                 self._watch(0)
-                sha1 = self._forward.do(run, number, step)
+                self._forward.do(run, batch, ended)
             except Stopped:
-                self._put_back(run, number, step)
+                self._note(run, ended)
+                for number in batch:
+                    if number not in ended:
+                        self._put_back(run, number, run.steps[number])
                 raise
             except StoreLost as error:
                 raise _lost(error, "gribble place --resume finishes the run, gribble undo takes it back") from error
-            except (StoreError, StepError) as error:
+            self._note(run, ended)
+            yield batch
+        self._journal.end(run, "done")
+
+    def _note(self, run: Run, ended: Mapping[int, Ended]) -> None:
+        """Note how steps ended; those that were refused are put back."""
+        self._journal.done(run, {number: end for number, end in ended.items() if isinstance(end, str)})
+        for number, end in sorted(ended.items()):
+            step = run.steps[number]
+            if not isinstance(end, str):
                 self._put_back(run, number, step)
-                self._journal.failed(run, number, str(error))
-                self._told(step, str(error))
+                self._journal.failed(run, number, str(end))
+                self._told(step, str(end))
             else:
-                self._journal.done(run, number, sha1)
                 self._told(step, "")
                 if self._root and not isinstance(step, Displace | Rename):
-                    self._twins.note(self._root, step, sha1)
-            yield step
-        self._journal.end(run, "done")
+                    self._twins.note(self._root, step, end)
 
     def _put_back(self, run: Run, number: int, step: Step) -> None:
         """Undo what a refused step has begun, so that it has changed nothing."""

@@ -6,6 +6,7 @@ The attic of a store keeps displaced files in *slots*, named by relative paths o
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from contextlib import AbstractContextManager
 from pathlib import Path
 from typing import Protocol
 
@@ -52,6 +53,10 @@ class Store(Protocol):
         """The content of a file, or of a member of an archive, block by block."""
 
     @property
+    def at_once(self) -> int:
+        """How many files it may be asked to write at a time."""
+
+    @property
     def reads_back(self) -> bool:
         """Whether what was written is to be proven by reading it back; else its bytes prove it on their way."""
 
@@ -78,6 +83,9 @@ class Store(Protocol):
     def rename(self, old: str, new: str) -> None:
         """Rename a file over whatever is at the new name, in one instant, and flush the folders. Between volumes it is
         copied first; cut short, it is in both places, and doing it again does the rest."""
+
+    def flushing_once(self) -> AbstractContextManager[None]:
+        """The folders in which something is renamed meanwhile are flushed at the end, each once."""
 
     def tidy(self, path: str) -> None:
         """Remove what a renaming over this place that was cut short has left beside it."""
