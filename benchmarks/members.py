@@ -16,7 +16,7 @@ import tempfile
 import zipfile
 from pathlib import Path
 
-from survey import row, seconds
+from survey import START, row, seconds
 
 PROGRAM = """
 import sys
@@ -64,7 +64,8 @@ def main() -> None:
         folder = Path(name)
         archives = 8 if options.small else 40
         total = build(folder, archives)
-        ours = [sys.executable, "-c", PROGRAM, str(folder / "zips"), str(folder / "catalogue"), str(total * 9 // 10)]
+        program = [sys.executable, "-c", START + PROGRAM]
+        ours = [*program, str(folder / "zips"), str(folder / "catalogue"), str(total * 9 // 10)]
         subprocess.run(ours, check=True)
         theirs = ["sh", "-c", f"for z in {folder}/zips/*.zip; do unzip -p $z; done | sha1sum"]
         pairs = [(seconds(ours), seconds(theirs)) for _ in range(options.runs)]

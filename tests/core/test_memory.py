@@ -1,4 +1,4 @@
-"""Freed memory stays where it is needed next."""
+"""Freed memory stays where it is needed next, and nothing is searched for circles that are not there."""
 
 from __future__ import annotations
 
@@ -27,3 +27,21 @@ def test_freed_memory_is_not_asked_for_anew() -> None:
         return int(done.stdout)
 
     assert faults("kept") * 4 < faults("given back"), "pages that the system had to clear"
+
+
+CIRCLE = """
+import gc
+import gribble.core.base.memory
+before = sum(way["collections"] for way in gc.get_stats())
+import gribble.cli.main
+print(sum(way["collections"] for way in gc.get_stats()) - before)
+class Circle:
+    def __init__(self): self.other = self
+    def __del__(self): print("looked for")
+Circle()
+"""
+
+
+def test_circles_are_not_looked_for_at_the_start_nor_at_the_end() -> None:
+    done = subprocess.run([sys.executable, "-c", CIRCLE], capture_output=True, text=True, check=True)
+    assert done.stdout == "0\n"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import socket
 import threading
 import warnings
 from collections.abc import Iterator
@@ -37,8 +38,6 @@ class _Card(AbstractedFS):  # type: ignore[misc]
 
 def free_port() -> int:
     """A port that nobody on this machine uses now."""
-    import socket
-
     with socket.socket() as probe:
         probe.bind((HOST, 0))
         return int(probe.getsockname()[1])
