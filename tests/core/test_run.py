@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import os
+import time
 import zipfile
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -14,11 +16,15 @@ from msgspec import structs
 
 from gribble.core.base.errors import GribbleError
 from gribble.core.base.paths import fold
+from gribble.core.placing.changed import Changed
 from gribble.core.placing.journal import read_run, runs_in
 from gribble.core.placing.room import check_room
 from gribble.core.placing.run import new_run_number
 from gribble.core.placing.store import Free, StoreError
 from gribble.core.records.steps import Copy, Displace, Pack, PackMember, Rename, Step
+from gribble.core.survey.index import SETTLED_NS
+from gribble.stores import local
+from gribble.stores.files import read_blocks
 from gribble.stores.local import LocalStore
 from gribble.stores.rigs import AnyPlace, RigHome
 from tests.conftest import tree
@@ -290,3 +296,43 @@ def test_room_for_an_archive_is_counted_as_its_members_lie(tmp_path: Path, monke
     assert (Path(rig.root) / "b.zip").stat().st_size < 50_000
     taken_back(rig)
     assert files_of(Path(rig.root)) == {}
+
+
+@pytest.mark.parametrize(("later", "reads"), [(SETTLED_NS, 1), (-SETTLED_NS, 3)])
+def test_what_is_taken_back_is_read_once_unless_it_may_have_been_written_meanwhile(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, later: int, reads: int
+) -> None:
+    rig, put = rig_with(tmp_path / "rig", {"old": b"former"}), [b"new", b"new, too"]
+    (tmp_path / "one").write_bytes(put[0])
+    (tmp_path / "two").write_bytes(put[1])
+    carried(rig, (step(Copy, tmp_path / "one", "one", put[0]), step(Copy, tmp_path / "two", "old", put[1], "old")))
+    read: list[bytes] = []
+
+    def reading(path: Path, member: str | None = None) -> Iterator[bytes]:
+        for block in read_blocks(path, member):
+            read.append(block)
+            yield block
+
+    monkeypatch.setattr(local, "read_blocks", reading)
+    clock = max((tmp_path / "rig" / name).stat().st_ctime_ns for name in ("one", "old")) + later
+    monkeypatch.setattr(time, "time_ns", lambda: clock)
+    with rig.locked() as held:  # and while the user is asked, it is let go
+        (run,) = held.runs()
+        assert held.runner(run, AnyPlace()).changed_since(run) == []
+    taken_back(rig)
+    assert sorted(read) == sorted(put * reads)
+    assert files_of(tmp_path / "rig") == {"old": b"former"}
+
+
+def test_what_was_changed_while_the_user_was_asked_is_seen(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    rig = rig_with(tmp_path / "rig", {})
+    (tmp_path / "one").write_bytes(b"new")
+    carried(rig, (step(Copy, tmp_path / "one", "one", b"new"),))
+    clock = (tmp_path / "rig/one").stat().st_ctime_ns + SETTLED_NS
+    monkeypatch.setattr(time, "time_ns", lambda: clock)
+    for changed in ([], [Changed("one", "has another content than the run put there")]):
+        with rig.locked() as held:
+            (run,) = held.runs()
+            assert held.runner(run, AnyPlace()).changed_since(run) == changed
+        (tmp_path / "rig/one").write_bytes(b"own")
+        os.utime(tmp_path / "rig/one", ns=(clock, clock))

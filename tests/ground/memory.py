@@ -3,12 +3,14 @@ any Unicode form. Any call can be made to fail."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import AbstractContextManager, nullcontext
 from pathlib import Path
 from typing import NamedTuple
 
+from gribble.core.base.digests import Digests
 from gribble.core.base.paths import fold, parent
+from gribble.core.files.hashing import digest_blocks
 from gribble.core.placing.store import Content, Free, Stamp, StoreError
 
 
@@ -74,6 +76,9 @@ class FoldingStore:
         self._call("read")
         assert member is None
         yield self._there(path).data
+
+    def digests(self, path: str, algorithms: Iterable[str]) -> Digests:
+        return digest_blocks(self.read(path), algorithms)[1]
 
     def read_back(self, path: str) -> Iterator[bytes]:
         return self.read(path)

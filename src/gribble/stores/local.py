@@ -6,10 +6,13 @@ import contextlib
 import os
 import shutil
 import stat
+import time
 import zlib
 from collections.abc import Callable, Iterable, Iterator
 from functools import cached_property
 from pathlib import Path
+
+from msgspec import structs
 
 from gribble.core.base.changing import (
     WINDOWS,
@@ -21,10 +24,14 @@ from gribble.core.base.changing import (
     replace,
     usual,
 )
+from gribble.core.base.digests import NO_DIGESTS, Digests
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.base.names import ANY_NAME, composed
 from gribble.core.base.paths import MEMORY_FOLDER, is_link, lies_in, parent
+from gribble.core.files.hashing import digest_blocks
+from gribble.core.files.volumes import Told
 from gribble.core.placing.store import Content, Free, Stamp, StoreError
+from gribble.core.survey.index import SETTLED_NS
 from gribble.core.survey.walking import store_fault
 from gribble.stores.files import (
     NO_PERMISSIONS,
@@ -65,6 +72,7 @@ class LocalStore(AtticFolder):
         self._no_source: set[str] = set()  # folders, links resolved, that lie in none
         self._resolved_as: dict[Path, tuple[tuple[int, int], str]] = {}  # by folder: which one it is, links resolved
         self._unflushed: dict[Path, None] | None = None  # folders that are flushed later
+        self._digests: dict[str, tuple[Told, Digests]] = {}  # by path, with what the file was told by
         self._kept_as: dict[str, str] = {}  # the slots that are second names of files, by path
 
     @cached_property
@@ -134,6 +142,22 @@ class LocalStore(AtticFolder):
     def read(self, path: str, member: str | None = None) -> Iterator[bytes]:
         """The content of a file, or of a member of an archive, block by block."""
         return read_blocks(self._at(path), member)
+
+    @told
+    def digests(self, path: str, algorithms: Iterable[str]) -> Digests:
+        """The digests of a file; those that are known are taken as long as nothing can have been written into it.
+
+        A change shows in its times, unless they were of this very moment when it was read.
+        """
+        wanted, now, place = set(algorithms), time.time_ns(), self._at(path)
+        state = _state(place)
+        before = self._digests.get(path)
+        known = before[1] if before and before[0] == state else NO_DIGESTS
+        if missing := wanted - known.known().keys():
+            known = structs.replace(known, **digest_blocks(self.read(path), missing)[1].known())
+            if max(state[1:3]) + SETTLED_NS <= now and _state(place) == state:
+                self._digests[path] = state, known
+        return known
 
     @told
     def write(self, path: str, content: Content, like: str | None = None) -> None:  # noqa: ARG002
@@ -343,6 +367,11 @@ class LocalStore(AtticFolder):
 def _real(place: Path) -> str:
     """A place with links resolved, in the usual form of paths."""
     return usual(os.path.realpath(place))
+
+
+def _state(place: Path) -> Told:
+    there = os.stat(place)
+    return there.st_size, there.st_mtime_ns, there.st_ctime_ns, there.st_ino
 
 
 def _untouched(one: os.stat_result, other: os.stat_result) -> bool:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from msgspec import Struct
 
-from gribble.core.placing.contents import Contents, algorithm_of
+from gribble.core.placing.contents import Contents, has_digest
 from gribble.core.placing.journal import Run
 from gribble.core.placing.store import Store, StoreError, StoreLost
 from gribble.core.records.steps import Displace, Rename, Step, Taking, Writing
@@ -36,7 +36,7 @@ def changed_since(run: Run, store: Store, contents: Contents) -> list[Changed]:
         if isinstance(step, Writing):
             after[step.to] = run.done[number]
     for path, sha1 in after.items():
-        if path not in under_way and (why := _change(path, sha1, store, contents)):
+        if path not in under_way and (why := _change(path, sha1, store)):
             changed[path] = Changed(path, why)
     return list(changed.values())
 
@@ -47,7 +47,7 @@ def touched(step: Step) -> set[str]:
     return {path for path in paths if path}
 
 
-def _change(path: str, sha1: str, store: Store, contents: Contents) -> str:
+def _change(path: str, sha1: str, store: Store) -> str:
     """What is not as a run left it at a place, where it left a content or, without a digest, nothing."""
     there = store.exists(path)
     if sha1 and not there:
@@ -55,7 +55,7 @@ def _change(path: str, sha1: str, store: Store, contents: Contents) -> str:
     if there and not sha1:
         return "is a new file that the run did not put there"
     try:
-        if there and contents.digest(store.read(path), algorithm_of(sha1)) != sha1:
+        if there and not has_digest(store, path, sha1):
             return "has another content than the run put there"
     except StoreLost:
         raise

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 from pathlib import Path
 from typing import assert_never
 
 from gribble.core.base.digests import Digests
 from gribble.core.base.paths import outside
-from gribble.core.files.hashing import Digester
 from gribble.core.files.settingsfile import SettingError, value_of, with_value
 from gribble.core.placing.journal import Run
 from gribble.core.placing.store import Elsewhere, Store
@@ -99,23 +98,15 @@ class Contents:
         proof = step.proof
         digest = run.done.get(number) or run.wrote.get(number) or proof.sha1 or proof.sha256
         if digest:
-            return self.digest(self._store.read(path), algorithm_of(digest)) == digest
+            return has_digest(self._store, path, digest)
         known = proof.known()
-        return bool(known) and self.digests(path, known) == proof
+        return bool(known) and agrees(self._store.digests(path, known), proof)
 
-    def digests(self, path: str, algorithms: Iterable[str]) -> Digests:
-        """The digests of what lies at a path."""
-        digester = Digester(algorithms)
-        for block in self._store.read(path):
-            digester.update(block)
-        return digester.digests()
 
-    def digest(self, blocks: Iterator[bytes], algorithm: str) -> str:
-        """One digest of a content."""
-        digester = Digester({algorithm})
-        for block in blocks:
-            digester.update(block)
-        return digester.digests().get(algorithm) or ""
+def has_digest(store: Store, path: str, digest: str) -> bool:
+    """Whether what lies at a path has a digest, as a journal notes it."""
+    algorithm = algorithm_of(digest)
+    return store.digests(path, {algorithm}).get(algorithm) == digest
 
 
 def agrees(digests: Digests, proof: Digests) -> bool:

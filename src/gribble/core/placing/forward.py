@@ -169,7 +169,7 @@ class Forward:
     def _rename(self, run: Run, number: int, step: Rename) -> str:
         if not self._store.exists(step.from_):
             raise StepError(f"{step.from_} is gone since the plan was made; make a new plan")
-        digests = self._contents.digests(step.from_, {"sha1", *step.digests.known()})
+        digests = self._store.digests(step.from_, {"sha1", *step.digests.known()})
         if not agrees(digests, step.digests):
             raise StepError(f"{step.from_} has changed since it was looked at; run gribble plan again")
         self._journal.wrote(run, number, digests.sha1 or "")
@@ -331,7 +331,7 @@ class Forward:
             return ""
         if not isinstance(step, Rename):
             self._dress(run, number, step)
-        return self._contents.digest(self._store.read(step.to), "sha1")
+        return self._store.digests(step.to, {"sha1"}).sha1 or ""
 
     def _check_meanwhile(self, run: Run, number: int, step: Rename | Brought) -> None:
         """Refuse to go on with a step where, since it was cut short, somebody else has put a file in its place."""

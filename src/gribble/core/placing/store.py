@@ -5,12 +5,14 @@ The attic of a store keeps displaced files in *slots*, named by relative paths o
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import AbstractContextManager
 from pathlib import Path
 from typing import Protocol
 
 from msgspec import Struct
+
+from gribble.core.base.digests import Digests
 
 Content = Callable[[], Iterator[bytes]]
 """Gives a content block by block, from its beginning each time."""
@@ -51,6 +53,10 @@ class Store(Protocol):
 
     def read(self, path: str, member: str | None = None) -> Iterator[bytes]:
         """The content of a file, or of a member of an archive, block by block."""
+
+    def digests(self, path: str, algorithms: Iterable[str]) -> Digests:
+        """The digests of a file; it is not read again where it was read before, and nothing can have been written into
+        it since."""
 
     @property
     def at_once(self) -> int:
