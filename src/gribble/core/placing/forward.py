@@ -7,7 +7,6 @@ excepted). DESIGN.md section 9.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from pathlib import Path
 from threading import Lock
@@ -15,6 +14,7 @@ from typing import assert_never
 
 from gribble.core.base.digests import Digests
 from gribble.core.base.paths import fold, outside
+from gribble.core.base.threads import side_by_side
 from gribble.core.files.hashing import Digester, beside
 from gribble.core.placing.contents import Contents, StepError, agrees
 from gribble.core.placing.journal import Begin, Journal, Run
@@ -113,15 +113,11 @@ class Forward:
             self._bring_together(run, {number: _brought(run, number) for number in begun if number not in ended}, ended)
 
     def _bring_together(self, run: Run, steps: Mapping[int, Brought], ended: dict[int, Ended]) -> None:
-        with ThreadPoolExecutor(self._store.at_once) as pool:
-            try:
-                writing = {number: pool.submit(self._write, run, number, step) for number, step in steps.items()}
-                for number, step in steps.items():
-                    with _refusing(ended, number):
-                        ended[number] = self._take_place(run, number, step, writing[number].result())
-            except BaseException:
-                pool.shutdown(wait=False, cancel_futures=True)
-                raise
+        with side_by_side(self._store.at_once) as pool:
+            writing = {number: pool.submit(self._write, run, number, step) for number, step in steps.items()}
+            for number, step in steps.items():
+                with _refusing(ended, number):
+                    ended[number] = self._take_place(run, number, step, writing[number].result())
         full = [number for number in steps if isinstance(ended.get(number), StoreFull)]
         for number in full:  # what found no room beside the others may find it when they are through
             with _refusing(ended, number):

@@ -6,7 +6,6 @@ import os
 import stat
 import time
 from collections.abc import Callable, Container, Iterable
-from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import msgspec
@@ -17,6 +16,7 @@ from gribble.core.base.errors import GribbleError, reason_of
 from gribble.core.base.memory import keep_freed
 from gribble.core.base.names import ANY_NAME
 from gribble.core.base.paths import base, parent
+from gribble.core.base.threads import side_by_side
 from gribble.core.files.archives.common import ArchiveError, Member
 from gribble.core.files.archives.opening import (
     archive_kind,
@@ -265,16 +265,12 @@ class Surveyor:
                 self._finish(read(file), memory)
         else:
             keep_freed()
-            with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
-                try:
-                    for first in range(0, len(work), READ_AHEAD):  # each that waits takes a KiB
-                        handed = together(work[first : first + READ_AHEAD], lambda file: file.entry.size)
-                        for several in pool.map(lambda files: list(map(read, files)), handed):
-                            for file in several:
-                                self._finish(file, memory)
-                except BaseException:
-                    pool.shutdown(wait=False, cancel_futures=True)
-                    raise
+            with side_by_side(os.cpu_count() or 1) as pool:
+                for first in range(0, len(work), READ_AHEAD):  # each that waits takes a KiB
+                    handed = together(work[first : first + READ_AHEAD], lambda file: file.entry.size)
+                    for several in pool.map(lambda files: list(map(read, files)), handed):
+                        for file in several:
+                            self._finish(file, memory)
         memory.save()
 
     def _read(self, root: Path, file: MetFile) -> MetFile:
