@@ -17,6 +17,10 @@ from typing import Any
 
 import pytest
 
+from gribble.core.placing.back import Back
+from gribble.core.placing.journal import Run
+from gribble.core.records.steps import Step
+from gribble.core.survey.survey import Surveyor
 from gribble.stores.slots import AtticFolder
 from tests.conftest import Gribble, tree
 from tests.making import A, B, config, need, small_world, whole_tree
@@ -200,13 +204,42 @@ def test_ctrl_c_takes_the_file_under_way_back(world: Path, clean_env: dict[str, 
     child.send_signal(signal.SIGINT)
     out, err = child.communicate(timeout=60)
     assert child.returncode == 130, (out, err)
-    assert "the file under way is as it was" in out
+    assert "what was under way is as it was" in out
     assert "gribble place --resume" in out
     assert tree(world / "rigs/small") == before
     gribble("place", "--resume", cwd=world, code=0)
     assert (world / "rigs/small/plover/great.rom").read_bytes() == data
     gribble("undo", "--yes", cwd=world, code=0)
     assert tree(world / "rigs/small") == before
+
+
+def test_ctrl_c_has_a_word_and_an_undo_that_it_stops_goes_on(
+    gribble: Gribble, world: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    before = tree(world / "rigs")
+    gribble("place", "--yes", cwd=world)
+    real, undone = Back.undo, []
+
+    def interrupted(self: Back, run: Run, number: int, step: Step) -> None:
+        undone.append(number)
+        if len(undone) == 3:
+            os.kill(os.getpid(), signal.SIGINT)
+        real(self, run, number, step)
+
+    monkeypatch.setattr(Back, "undo", interrupted)
+    out = gribble("undo", "--yes", cwd=world, code=130).out
+    assert "Stopped: 3 of 28 steps taken back on lighthouse, run 1." in out
+    assert "gribble undo 1 " in out
+    monkeypatch.undo()
+    gribble("undo", "1", "--yes", cwd=world, code=0)
+    assert tree(world / "rigs") == before
+
+    def ctrl_c(*_words: object, **_more: object) -> None:
+        raise KeyboardInterrupt
+
+    monkeypatch.setattr(Surveyor, "survey", ctrl_c)
+    for words in (["check"], []):
+        assert gribble(*words, cwd=world, code=130).err.strip() == "Interrupted."
 
 
 @pytest.fixture

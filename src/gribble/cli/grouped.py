@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+import typer
 from typer.core import TyperGroup
 
 GROUPS = {
@@ -18,7 +19,14 @@ GROUPS = {
 
 
 class Program(TyperGroup):
-    """The program, whose help has a section for each group of commands."""
+    """The program, whose help has a section for each group of commands, and a word for Ctrl-C."""
+
+    def invoke(self, ctx: Any) -> Any:
+        """Carry out a command. Raises Abort on Ctrl-C, which the parser would make a bare exit status of."""
+        try:
+            return super().invoke(ctx)
+        except KeyboardInterrupt:
+            raise typer.Abort from None
 
     def format_commands(self, ctx: Any, formatter: Any) -> None:
         """Write the commands, group by group."""

@@ -284,7 +284,7 @@ def _teller(refused: list[tuple[Step, str]]) -> Callable[[Step, str], None]:
 def _say_stopped(session: Session, one: Going) -> None:
     run = one.run
     words = f": {len(run.done)} of {count(len(run.steps), 'step')} done on {one.held.name}, run {run.number}"
-    session.screen.say(styled("Stopped", "bold"), f"{words}; the file under way is as it was.")
+    session.screen.say(styled("Stopped", "bold"), f"{words}; what was under way is as it was.")
 
 
 def _say_done(session: Session, one: Going, refused: list[tuple[Step, str]], copied: int) -> int:
@@ -348,18 +348,37 @@ def _finish(session: Session, held: HeldRig, run: Run) -> int:
     return run_forward(session, [Going(held, run)])
 
 
-def take_back(session: Session, held: HeldRig, run: Run, changed: Iterable[Changed]) -> None:
-    """Take a run back; what was `changed` since stays as it is. Raises GribbleError."""
-    with session.screen.bar("Taking back", sum(run.steps[number].bytes for number in run.begun)) as bar:
+def take_back(session: Session, held: HeldRig, run: Run, changed: Iterable[Changed]) -> int:
+    """Take a run back; what was `changed` since stays as it is. Ctrl-C stops it between two steps. Raises
+    GribbleError."""
+    to_do = run.begun.keys() - run.back - run.failed.keys()
+    left = sum(run.steps[number].bytes for number in to_do)
+    with Interruption() as interruption, session.screen.bar("Taking back", left) as bar:
+
+        def watch(bytes_: int) -> None:
+            interruption.check()
+            bar.advance(bytes_)
+
         elsewhere = session.rigs.elsewhere(run, held.home)
-        held.take_back(run, elsewhere, frozenset(change.path for change in changed), bar.advance)
+        try:
+            held.take_back(run, elsewhere, frozenset(change.path for change in changed), watch)
+        except Stopped:
+            pass
+        else:
+            return ExitCode.CLEAN
+    steps = f"{len(to_do & run.back)} of {count(len(to_do), 'step')}"
+    session.screen.say(styled("Stopped", "bold"), f": {steps} taken back on {held.name}, run {run.number}.")
+    session.screen.next(f"gribble undo {run.number}", "goes on with it")
+    return ExitCode.INTERRUPTED
 
 
 def _finish_undo(session: Session, held: HeldRig, run: Run) -> int:
     """The rest of an undo. What the user has put somewhere meanwhile stays there, and is told."""
     session.screen.say(f"Finishing the undo of run {run.number} on {held.name}, which was cut short.")
-    changed = held.runner(run, session.rigs.elsewhere(run, held.home)).changed_since(run)
-    take_back(session, held, run, changed)
+    with session.screen.bar("Comparing", run.bytes) as bar:
+        changed = held.runner(run, session.rigs.elsewhere(run, held.home), watch=bar.advance).changed_since(run)
+    if take_back(session, held, run, changed) == ExitCode.INTERRUPTED:
+        return ExitCode.INTERRUPTED
     for change in changed:
         session.screen.say(f"  left as it is: {change.path} {change.why}")
     return ExitCode.FAILED if changed else ExitCode.CLEAN

@@ -121,15 +121,16 @@ def _examine(session: Session, held: list[HeldRig], number: int) -> list[_Examin
                 fix="Nothing was changed by this one. gribble history shows the runs.",
                 code=ExitCode.FAILED,
             )
-        runner = where.runner(run, session.rigs.elsewhere(run, where.home))
-        if gone := lost(where.home.store, run):
-            raise GribbleError(
-                f"run {number} cannot be taken back on {where.name}: what it displaced is not in the attic "
-                f"any more ({', '.join(gone[:3])}{', …' if len(gone) > 3 else ''})",
-                fix="Nothing was changed. gribble history lists the other runs.",
-                code=ExitCode.FAILED,
-            )
-        changed = runner.changed_since(run)
+        with session.screen.bar("Comparing", run.bytes) as bar:
+            runner = where.runner(run, session.rigs.elsewhere(run, where.home), watch=bar.advance)
+            if gone := lost(where.home.store, run):
+                raise GribbleError(
+                    f"run {number} cannot be taken back on {where.name}: what it displaced is not in the attic "
+                    f"any more ({', '.join(gone[:3])}{', …' if len(gone) > 3 else ''})",
+                    fix="Nothing was changed. gribble history lists the other runs.",
+                    code=ExitCode.FAILED,
+                )
+            changed = runner.changed_since(run)
         found.append(_Examined(where.name, number, where.home.mark(), len(run.begun), changed))
     return found
 
@@ -138,7 +139,8 @@ def _take_back(session: Session, held: list[HeldRig], seen: list[_Examined]) -> 
     for where, one in zip(held, seen, strict=True):
         run = where.to_take_back(one.number)
         assert run is not None, "it was examined under this lock"
-        take_back(session, where, run, one.changed)
+        if take_back(session, where, run, one.changed) == ExitCode.INTERRUPTED:
+            return ExitCode.INTERRUPTED
         session.screen.say(styled("Undone", "bold"), f": run {one.number} on {where.name}.")
         remote = where.home.remote
         if remote and remote.untimed:

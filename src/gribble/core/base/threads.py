@@ -1,19 +1,59 @@
-"""Work that several threads do side by side."""
+"""Work that several threads do side by side, and that ends when nobody wants it any more."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import threading
+from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
+from typing import TypeVar
+
+_One = TypeVar("_One")
+_Made = TypeVar("_Made")
+
+
+class LeftError(Exception):
+    """What a thread is at is not wanted any more."""
+
+
+class _Here(threading.local):
+    """What a thread knows of itself."""
+
+    left = threading.Event()  # that of a thread which nobody leaves, as it is until it has one of its own
+
+
+_HERE = _Here()
 
 
 @contextmanager
 def side_by_side(count: int) -> Iterator[ThreadPoolExecutor]:
     """Some threads, whose work is done at the end of the block. Where that is left by an exception (Ctrl-C, say),
-    nothing more is begun."""
-    with ThreadPoolExecutor(count) as pool:
+    nothing more is begun, and what is under way ends where it next asks whether to `go_on`."""
+    left = threading.Event()
+    with ThreadPoolExecutor(count, initializer=_begin, initargs=(left,)) as pool:
         try:
             yield pool
         except BaseException:
+            left.set()
             pool.shutdown(wait=False, cancel_futures=True)
             raise
+
+
+def each(count: int, work: Callable[[_One], _Made], items: Iterable[_One]) -> Iterator[_Made]:
+    """What some work makes of each item, in their order, by so many threads; by this one itself if that is one."""
+    if count == 1:
+        yield from map(work, items)
+    else:
+        with side_by_side(count) as pool:
+            yield from pool.map(work, items)
+
+
+def _begin(left: threading.Event) -> None:
+    _HERE.left = left
+
+
+def go_on() -> None:
+    """Ask, at every block of what may be long, whether somebody still waits for it. Raises LeftError where nobody
+    does."""
+    if _HERE.left.is_set():
+        raise LeftError

@@ -13,6 +13,7 @@ from contextlib import ExitStack, contextmanager
 from pathlib import Path
 
 from gribble.core.base.digests import Digests
+from gribble.core.base.threads import go_on
 from gribble.core.files.inflating import crc32
 
 BLOCK_BYTES = 1 << 20
@@ -35,7 +36,8 @@ class Digester:
         self._hashes = {name: hashlib.new(name, usedforsecurity=False) for name in sorted(wanted - {"crc32"})}
 
     def update(self, block: bytes | memoryview) -> None:
-        """Take the next block."""
+        """Take the next block. Raises LeftError where nobody wants the digests any more."""
+        go_on()
         self.size += len(block)
         if self._crc is not None:
             self._crc = crc32(block, self._crc)
@@ -112,6 +114,7 @@ def _digest_threaded(
             length = stream.readinto(buffer)
             if not length:
                 break
+            go_on()
             block = buffer[:length]
             working = [
                 thread.submit(digester.update, block) for thread, digester in zip(threads, digesters, strict=True)

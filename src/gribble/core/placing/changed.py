@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from msgspec import Struct
 
+from gribble.core.base.threads import each
 from gribble.core.placing.contents import Contents, has_digest
 from gribble.core.placing.journal import Run
 from gribble.core.placing.store import Store, StoreError, StoreLost
@@ -17,9 +20,12 @@ class Changed(Struct, frozen=True):
     why: str
 
 
-def changed_since(run: Run, store: Store, contents: Contents) -> list[Changed]:
-    """Every file that is not as the run left it. Raises StoreLost."""
-    after: dict[str, str] = {}
+def changed_since(
+    run: Run, store: Store, contents: Contents, watch: Callable[[int], None] = lambda _bytes: None
+) -> list[Changed]:
+    """Every file that is not as the run left it; `watch` is told of the bytes of each that was looked at. Raises
+    StoreLost."""
+    after: dict[str, tuple[str, int]] = {}
     under_way: set[str] = set()
     changed: dict[str, Changed] = {}
     for number, step in enumerate(run.steps):
@@ -32,11 +38,14 @@ def changed_since(run: Run, store: Store, contents: Contents) -> list[Changed]:
             continue
         for path in (step.from_ if isinstance(step, Rename | Displace) else "", step.displaces):
             if path:
-                after[path] = ""
+                after[path] = "", 0
         if isinstance(step, Writing):
-            after[step.to] = run.done[number]
-    for path, sha1 in after.items():
-        if path not in under_way and (why := _change(path, sha1, store)):
+            after[step.to] = run.done[number], step.bytes
+    left = {path: there for path, there in after.items() if path not in under_way}
+    whys = each(store.at_once, lambda path: _change(path, left[path][0], store), left)
+    for path, why in zip(left, whys, strict=True):
+        watch(left[path][1])
+        if why:
             changed[path] = Changed(path, why)
     return list(changed.values())
 

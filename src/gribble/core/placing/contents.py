@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import assert_never
 
@@ -26,7 +26,9 @@ class StepError(Exception):
 class Contents:
     """The contents that the steps of a rig's runs take and make."""
 
-    def __init__(self, store: Store, elsewhere: Elsewhere) -> None:
+    def __init__(self, store: Store, elsewhere: Elsewhere, watch: Callable[[int], None] = lambda _bytes: None) -> None:
+        """`watch` is asked at every block of what is got ready before anything of it is written; it may raise."""
+        self._watch = watch
         self._store = store
         self._elsewhere = elsewhere
 
@@ -45,7 +47,7 @@ class Contents:
                 return iter([self._pointed(step)])
             case Pack():
                 places = {path: self._locate(run, number, path) for path in step.sources}
-                return zipped(step.members, places.__getitem__)
+                return zipped(step.members, places.__getitem__, self._watch)
             case Write():
                 return iter([step.text.encode("utf-8", "surrogateescape")])
             case _:

@@ -60,7 +60,7 @@ class Forward:
         self._store = store
         self._journal = journal
         self._elsewhere = elsewhere
-        self._contents = Contents(store, elsewhere)
+        self._contents = Contents(store, elsewhere, watch)
         self._watch = watch
         self._seen = seen
         self._twins = twins

@@ -120,12 +120,14 @@ class Runner:
 
     def changed_since(self, run: Run) -> list[Changed]:
         """Every file that is not as the run left it, so that taking the run back would lose something."""
-        return changed_since(run, self._store, self._contents)
+        return changed_since(run, self._store, self._contents, self._watch)
 
     def take_back(
         self, run: Run, leave: frozenset[str] = frozenset(), made_before: frozenset[str] = frozenset()
     ) -> None:
         """Undo every step, last first; files named in `leave` stay as they are. Raises GribbleError on a failure.
+
+        Raises Stopped between two steps, where its watch does.
 
         `made_before` are the folders that runs have made which are undone by now: where this one was the last to have a
         file in one, it goes, too.
@@ -138,10 +140,10 @@ class Runner:
                 self._back.clear(run, number, step)
                 self._told(step, "left as it is")
                 continue
+            self._watch(step.bytes)
             if number not in run.turned:
                 self._journal.turn(run, number)
             try:
-                self._watch(step.bytes)
                 self._back.undo_in_any_room(run, number, step)
             except StoreLost as error:
                 raise _lost(error, "gribble undo goes on with it") from error

@@ -60,7 +60,7 @@ class Store(Protocol):
 
     @property
     def at_once(self) -> int:
-        """How many files it may be asked to write at a time."""
+        """How many files it may be asked to write, or to give digests of, at a time."""
 
     @property
     def reads_back(self) -> bool:

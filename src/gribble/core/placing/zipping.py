@@ -39,11 +39,14 @@ _IN_MEMORY = 8 << 20
 """A packed member waits in memory up to this size in bytes, then in a temporary file."""
 
 
-def zipped(members: Iterable[PackMember], locate: Callable[[str], Path]) -> Iterator[bytes]:
-    """The bytes of a zip. `locate` gives the local file for a `from_`. Raises StoreError."""
+def zipped(
+    members: Iterable[PackMember], locate: Callable[[str], Path], watch: Callable[[int], None] = lambda _bytes: None
+) -> Iterator[bytes]:
+    """The bytes of a zip. `locate` gives the local file for a `from_`; `watch` may raise while a content is got ready,
+    which can take long. Raises StoreError."""
     members = tuple(members)
     with ExitStack() as stack:
-        sources = _Sources(members, locate, stack)
+        sources = _Sources(members, locate, stack, watch)
         directory: list[bytes] = []
         offset = 0
         for member in members:
@@ -76,10 +79,17 @@ def zipped(members: Iterable[PackMember], locate: Callable[[str], Path]) -> Iter
 class _Sources:
     """The files that members are taken from, each opened once."""
 
-    def __init__(self, members: tuple[PackMember, ...], locate: Callable[[str], Path], stack: ExitStack) -> None:
+    def __init__(
+        self,
+        members: tuple[PackMember, ...],
+        locate: Callable[[str], Path],
+        stack: ExitStack,
+        watch: Callable[[int], None],
+    ) -> None:
         self._members = members
         self._locate = locate
         self._stack = stack
+        self._watch = watch
         self._zips: dict[str, RawZip | None] = {}
         self._unpacked: dict[str, dict[str, IO[bytes]]] = {}
 
@@ -112,6 +122,7 @@ class _Sources:
                 if found.path in wanted and found.blocks is not None:
                     spool = contents[found.path] = self._spool()
                     for block in found.blocks:
+                        self._watch(0)
                         spool.write(block)
         try:
             spool = self._unpacked[from_][name]
@@ -126,6 +137,7 @@ class _Sources:
         crc, size, packed = 0, 0, 0
         packer = zlib.compressobj(wbits=-zlib.MAX_WBITS)
         while block := stream.read(BLOCK_BYTES):
+            self._watch(0)
             crc, size = crc32(block, crc), size + len(block)
             packed += spool.write(packer.compress(block))
         packed += spool.write(packer.flush())

@@ -11,7 +11,7 @@ import os
 import time
 from collections import deque
 from collections.abc import Callable, Container, Iterable, Iterator
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import Future
 from pathlib import Path
 
 from msgspec import Struct, structs
@@ -21,6 +21,7 @@ from gribble.core.base.digests import NO_DIGESTS, Digests
 from gribble.core.base.errors import reason_of
 from gribble.core.base.names import ANY_NAME
 from gribble.core.base.paths import MEMORY_FOLDER, base, parent
+from gribble.core.base.threads import side_by_side
 from gribble.core.files.archives.common import ArchiveError, Member
 from gribble.core.files.archives.opening import scan
 from gribble.core.files.hashing import digest_blocks, digest_file
@@ -152,24 +153,23 @@ class Scrubber:
         waiting = deque(together(work, lambda one: one.entry.size))
         running: deque[tuple[list[_Candidate], Future[list[_Read]]]] = deque()
         threads = os.cpu_count() or 1
-        pool = ThreadPoolExecutor(threads)
         taken = 0
         try:
-            while waiting or running:
-                while waiting and len(running) <= 2 * threads:
-                    several = waiting.popleft()
-                    running.append((several, pool.submit(self._read_several, several)))
-                several, future = running[0]
-                for one, told in zip(several, future.result(), strict=True):
-                    taken += 1
-                    self._take(one, told, done, notes)
-                running.popleft()
+            with side_by_side(threads) as pool:
+                while waiting or running:
+                    while waiting and len(running) <= 2 * threads:
+                        several = waiting.popleft()
+                        running.append((several, pool.submit(self._read_several, several)))
+                    several, future = running[0]
+                    for one, told in zip(several, future.result(), strict=True):
+                        taken += 1
+                        self._take(one, told, done, notes)
+                    running.popleft()
         except KeyboardInterrupt:
             done.stopped = True
             done.left += len(work) - taken
             done.left_bytes += sum(one.entry.size for one in work[taken:])
         finally:
-            pool.shutdown(wait=False, cancel_futures=True)
             notes.save()
 
     def _take(self, one: _Candidate, told: _Read, done: Scrubbed, notes: _Notes) -> None:

@@ -10,6 +10,7 @@ from typing import Any
 
 from msgspec import Struct
 
+from gribble.core.base.threads import go_on
 from gribble.core.files.archives.common import (
     MAX_DICTIONARY_BYTES,
     ArchiveError,
@@ -141,6 +142,7 @@ def _through(blocks: Iterator[bytes], unpack: Callable[[bytes], bytes]) -> Itera
     for block in blocks:
         data = unpack(block)
         while data:
+            go_on()
             yield data
             data = unpack(b"")
     while data := unpack(b""):

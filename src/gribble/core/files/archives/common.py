@@ -12,6 +12,7 @@ from typing import BinaryIO, Protocol
 from msgspec import Struct
 
 from gribble.core.base.errors import reason_of
+from gribble.core.base.threads import go_on
 
 MAX_MEMBERS = 200_000
 MAX_BYTES = 64 << 30
@@ -99,9 +100,11 @@ class Span:
             self._handle = -1
 
     def read(self, offset: int, length: int) -> bytes:
-        """Bytes from a place; fewer where the archive ends before. Raises ArchiveError."""
+        """Bytes from a place; fewer where the archive ends before. Raises ArchiveError,
+        and LeftError where nobody waits for them any more."""
         if offset < 0 or length < 0:
             raise ArchiveError("is damaged: it points outside itself")
+        go_on()
         if self._data is not None:
             return self._data[offset : offset + length]
         try:

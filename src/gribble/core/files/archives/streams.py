@@ -13,6 +13,7 @@ from collections.abc import Iterator
 from typing import IO, Any, BinaryIO, cast
 
 from gribble.core.base.errors import reason_of
+from gribble.core.base.threads import go_on
 from gribble.core.files.archives.common import (
     STREAMED_BYTES,
     STREAMED_RATIO,
@@ -189,6 +190,7 @@ class _Bounded:
 
     def read(self, size: int = -1) -> bytes:
         """At most so many bytes, and never more than a block."""
+        go_on()
         data = self._stream.read(min(size, BLOCK_BYTES) if size > 0 else BLOCK_BYTES)
         self._unpacked += len(data)
         if self._unpacked > max(STREAMED_BYTES, STREAMED_RATIO * self._packed):
