@@ -97,7 +97,7 @@ def test_many_files_need_few_flushes(tmp_path: Path, monkeypatch: pytest.MonkeyP
 
 
 @given(after=st.integers(0, 160))
-@settings(max_examples=30)  # 80 files each time
+@settings(max_examples=30)  # each a run of forty files and its undo
 def test_a_run_stopped_among_many_goes_on_where_it_was(tmp_path_factory: pytest.TempPathFactory, after: int) -> None:
     base = tmp_path_factory.mktemp("stopped")
     rig, steps, wanted = many(base, 40)
