@@ -6,6 +6,7 @@ import os
 import time
 import zipfile
 from collections.abc import Iterator
+from contextlib import nullcontext
 from pathlib import Path
 from typing import Any
 
@@ -16,9 +17,10 @@ from msgspec import structs
 
 from gribble.core.base.errors import GribbleError
 from gribble.core.base.paths import fold
+from gribble.core.files.volumes import whole_clusters
 from gribble.core.placing.changed import Changed
-from gribble.core.placing.journal import read_run, runs_in
-from gribble.core.placing.room import check_room
+from gribble.core.placing.journal import BALLAST_BYTES, read_run, runs_in
+from gribble.core.placing.room import JOURNAL_BYTES, JOURNAL_OF_STEP, check_room
 from gribble.core.placing.run import new_run_number
 from gribble.core.placing.store import Free, StoreError
 from gribble.core.records.steps import Copy, Displace, Pack, PackMember, Rename, Step
@@ -292,6 +294,11 @@ def test_room_for_an_archive_is_counted_as_its_members_lie(tmp_path: Path, monke
     unpacked = structs.replace(pack, members=(structs.replace(member, from_=str(tmp_path / "a.7z")),))
     with pytest.raises(GribbleError, match="too little room"):
         check_room(rig.store, "den", (unpacked,), AnyPlace())
+    own = whole_clusters(BALLAST_BYTES + JOURNAL_BYTES + JOURNAL_OF_STEP, 4096)
+    for clusters, fits in ((2, True), (1, False)):  # one for the archive, one for a folder that its undo would fill
+        small = Free(1, own + clusters * 4096)
+        with nullcontext() if fits else pytest.raises(GribbleError, match="too little room"):
+            check_room(rig.store, "den", (pack,), AnyPlace(), cluster=4096)
     assert carried(rig, (pack,)) == {}
     assert (Path(rig.root) / "b.zip").stat().st_size < 50_000
     taken_back(rig)

@@ -26,8 +26,8 @@ def check_room(
     """Raise GribbleError where a rig has too little room for what the steps write, in whole clusters of some bytes, or
     for its files.
 
-    What is displaced stays in the attic, which takes room of its own on a volume without links. Folders of a rig can be
-    volumes of their own.
+    What is displaced stays in the attic, which takes room of its own on a volume without links. Each folder there takes
+    a cluster. Folders of a rig can be volumes of their own.
     """
     attic = store.free_attic()
     free: dict[int, Free] = {}
@@ -51,11 +51,13 @@ def check_room(
         for missing in _missing_folders(store, step):
             makes.setdefault(missing, target)
         takes(target, _written(store, step, elsewhere), not isinstance(step, Displace))
-        takes(attic, 0, 1)  # a folder that its undoing may need
+        folders = 0 if isinstance(step, Displace) else 1  # one that its undoing would fill
         if displaced := step.displaces:
             apart = target is None or attic is None or target.device != attic.device
             copied = apart or (volume in WITHOUT_LINKS and not isinstance(step, Displace))
-            takes(attic, store.size(displaced) if copied else 0, 2 + displaced.count("/"))
+            takes(attic, store.size(displaced) if copied else 0, 1)
+            folders += 1 + displaced.count("/")
+        takes(attic, folders * cluster, folders)
     for target in makes.values():
         takes(target, cluster, 1)
     for device, size in sizes.items():
