@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import itertools
 import random
+import threading
+from typing import Any
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy import optimize
 
 from gribble.core.arcade.fit import Selection, Wish, cost, fit_sets
 from gribble.core.base.amounts import read_bytes
@@ -83,3 +86,16 @@ def test_sizes_are_decimal_or_binary_as_they_say(text: str, size: int) -> None:
 def test_what_is_no_size(text: str) -> None:
     with pytest.raises(GribbleError, match="is no size"):
         read_bytes(text)
+
+
+def test_ctrl_c_does_not_wait_for_the_solver(monkeypatch: pytest.MonkeyPatch) -> None:
+    real, solving = optimize.milp, list[bool]()
+
+    def milp(*words: Any, **named: Any) -> Any:
+        solving.append(threading.current_thread().daemon)
+        return real(*words, **named)
+
+    monkeypatch.setattr(optimize, "milp", milp)
+    fit_sets([Wish(set="a", needs=("a",)), Wish(set="b", needs=("b",))], {"a": 2, "b": 2}, 3)
+    assert solving
+    assert all(solving), "by a thread for which the program does not wait"

@@ -15,7 +15,7 @@ from pathlib import Path
 
 import pytest
 
-from gribble.core.base.threads import LeftError, each, side_by_side
+from gribble.core.base.threads import LeftError, each, left_alone, side_by_side
 from gribble.core.files import hashing
 from gribble.core.files.archives.common import Member
 from gribble.core.files.archives.opening import scan
@@ -107,6 +107,26 @@ def test_items_keep_their_order_and_one_thread_is_this_one() -> None:
 
     assert list(each(4, slow_at_first, range(9))) == list(range(9))
     assert set(each(1, lambda _: threading.current_thread(), range(3))) == {threading.current_thread()}
+
+
+def test_what_never_asks_is_left_alone() -> None:
+    at_work: list[threading.Thread] = []
+    end = threading.Event()
+
+    def work() -> None:
+        at_work.append(threading.current_thread())
+        time.sleep(0.3)  # until the other waits
+        os.kill(os.getpid(), signal.SIGINT)
+        end.wait(20)
+
+    with pytest.raises(KeyboardInterrupt):
+        left_alone(work)
+    assert at_work[0].daemon, "the end of the program does not wait for it"
+    assert at_work[0].is_alive()
+    end.set()
+    assert left_alone(lambda: 7) == 7
+    with pytest.raises(ZeroDivisionError):
+        left_alone(lambda: 1 / 0)
 
 
 def test_ctrl_c_waits_for_no_large_file(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

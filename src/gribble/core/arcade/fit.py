@@ -10,6 +10,8 @@ from collections.abc import Iterable, Mapping
 
 from msgspec import Struct
 
+from gribble.core.base.threads import left_alone
+
 
 class Wish(Struct, frozen=True, kw_only=True):
     """One wanted set: its worth, and the things (archives, discs) that it needs on the card."""
@@ -138,12 +140,14 @@ def _solve(
     for number, taken in decided.items():
         lower[number] = upper[number] = float(taken)
     integrality = np.array([1] * len(wishes) + [0] * len(shared))
-    found = milp(
-        aim,
-        integrality=integrality,
-        bounds=Bounds(lower, upper),
-        constraints=constraints,
-        options={"time_limit": seconds, "mip_rel_gap": 0.0},
+    found = left_alone(
+        lambda: milp(
+            aim,
+            integrality=integrality,
+            bounds=Bounds(lower, upper),
+            constraints=constraints,
+            options={"time_limit": seconds, "mip_rel_gap": 0.0},
+        )
     )
     if found.x is None:
         best: list[Wish] = []

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Iterable, Iterator
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import contextmanager
 from typing import TypeVar
 
@@ -46,6 +46,21 @@ def each(count: int, work: Callable[[_One], _Made], items: Iterable[_One]) -> It
     else:
         with side_by_side(count) as pool:
             yield from pool.map(work, items)
+
+
+def left_alone(work: Callable[[], _Made]) -> _Made:
+    """What work makes that never asks whether to `go_on`, as a library's does: by a thread of its own, which Ctrl-C
+    leaves to itself, and which ends with the program."""
+    made = Future[_Made]()
+
+    def do() -> None:
+        try:
+            made.set_result(work())
+        except BaseException as error:
+            made.set_exception(error)
+
+    threading.Thread(target=do, daemon=True).start()
+    return made.result()
 
 
 def _begin(left: threading.Event) -> None:
