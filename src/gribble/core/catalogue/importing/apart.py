@@ -6,7 +6,6 @@ not come to the end of the list, the records are read here, and so is what is wr
 
 from __future__ import annotations
 
-import gc
 import itertools
 import os
 import subprocess
@@ -18,6 +17,7 @@ from typing import BinaryIO
 import msgspec
 from msgspec import Struct, structs
 
+from gribble.core.base.memory import collect_little
 from gribble.core.catalogue.importing.nodes import Advance, Node
 from gribble.core.catalogue.importing.xmlrecords import read_xml
 from gribble.core.records.fieldmap import FieldMap
@@ -104,6 +104,6 @@ def _tell(asked: _Asked, stream: BinaryIO) -> None:
 
 
 if __name__ == "__main__":
-    gc.disable()  # nothing in a record refers to itself
+    collect_little()
     with open(0, "rb") as asking, open(1, "wb") as telling:
         _tell(msgspec.msgpack.decode(asking.read(), type=_Asked), telling)

@@ -100,8 +100,8 @@ class Span:
             self._handle = -1
 
     def read(self, offset: int, length: int) -> bytes:
-        """Bytes from a place; fewer where the archive ends before. Raises ArchiveError,
-        and LeftError where nobody waits for them any more."""
+        """Bytes from a place; fewer where the archive ends before. Raises ArchiveError, and LeftError where nobody
+        waits for them any more."""
         if offset < 0 or length < 0:
             raise ArchiveError("is damaged: it points outside itself")
         go_on()
