@@ -38,7 +38,7 @@ ABOUT = {
     "cli/disc": "Discs and playlists", "cli/capture": "Capturing a sheet", "cli/running": "Planning and placing",
     "cli/place": "Planning and placing", "core/placing": "Planning and placing", "cli/undo": "Taking back",
     "cli/history": "Taking back", "stores/secret": "Taking back", "cli/attic": "Taking back", "cli/report": "Reports",
-    "cli/demo": "The demo world", "demo": "The demo world", "stores/local": "Writing files",
+    "cli/demo": "The demo world", "demo": "The demo world", "core/base/filewriter": "Writing files",
     "core/base/amounts": "Names and options", "cli/watch": "Names and options",
     "core/answers/again": "Finding the configuration",
 }  # fmt: skip
@@ -268,7 +268,7 @@ def messages_page() -> str:
         "full, say) ends with status 3 and says so; a plan that cannot be shown is not carried out.",
     ]  # fmt: skip
     subjects: dict[str, dict[Message, None]] = {}
-    for one in found(("GribbleError",)):
+    for one in found(("GribbleError", "ThereError")):
         known = [beginning for beginning in ABOUT if one.module.startswith(beginning)]
         if not known:
             raise ValueError(f"{one.module} has messages: give it a subject in ABOUT")

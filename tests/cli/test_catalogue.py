@@ -163,7 +163,7 @@ def test_compare_says_what_a_new_sheet_means_for_the_rigs(gribble: Gribble, worl
     assert "Nothing differs" in gribble("catalogue", "compare", "catalogue", "catalogue", cwd=world, code=0).out
 
 
-def test_add_swaps_the_catalogue_whole_and_keeps_the_former(gribble: Gribble, world: Path) -> None:
+def test_add_brings_what_is_new_and_keeps_each_former_file_beside(gribble: Gribble, world: Path) -> None:
     before = tree(world / "catalogue")
     friend = world / "friend"
     friend.mkdir()
@@ -176,8 +176,10 @@ def test_add_swaps_the_catalogue_whole_and_keeps_the_former(gribble: Gribble, wo
     ended = gribble("catalogue", "add", "friend.zip", "--yes", cwd=world, code=0)
     assert "1 new file, 1 file replaced" in ended.out
     assert "Knot II" in (world / "catalogue/knot.sheet.toml").read_text()
-    assert tree(world / "catalogue.before-1") == before
     now = tree(world / "catalogue")
+    assert now["knot.sheet.toml.before-1"] == before["knot.sheet.toml"]
+    assert {name: one for name, one in now.items() if name in before and "knot" not in name}.items() <= before.items()
+    assert now.keys() - before.keys() == {"knot.sheet.toml.before-1", "ruff.sheet.toml"}
     (friend / "knot.sheet.toml").write_text(sheet.replace("[folders]", "[folder]"))
     refused = gribble("catalogue", "add", "friend", cwd=world, code=2)
     assert "did you mean 'folders'?" in refused.err
@@ -186,7 +188,7 @@ def test_add_swaps_the_catalogue_whole_and_keeps_the_former(gribble: Gribble, wo
     assert "climbs out" in gribble("catalogue", "add", "evil.zip", cwd=world, code=2).err
     assert "no sheet, roster or checksum list" in gribble("catalogue", "add", "drawer/photos", cwd=world, code=2).err
     assert tree(world / "catalogue") == now
-    assert not [path for path in world.iterdir() if path.name.startswith(".gribble-new")]
+    assert not (world / "catalogue/.gribble").exists()
 
 
 def test_a_checksum_list_needs_no_map_and_a_wrong_list_writes_nothing(gribble: Gribble, world: Path) -> None:

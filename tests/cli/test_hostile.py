@@ -283,11 +283,12 @@ def test_a_friends_catalogue_is_taken_without_links_and_asks_before_it_replaces(
     (friend / "ruff.sheet.toml").symlink_to(world / "gribble.toml")
     before = whole_tree(world / "catalogue")
     said = forked(world, "catalogue", "add", str(friend), code=1).words
-    assert "It would replace plover.sheet.toml" in said
+    assert "This replaces plover.sheet.toml" in said
     assert whole_tree(world / "catalogue") == before
     forked(world, "catalogue", "add", str(friend), "--yes", code=0)
-    assert {path.name for path in (world / "catalogue").iterdir()} == {"knot.sheet.toml", "plover.sheet.toml"}
-    assert sheet_text in [path.read_text() for path in world.glob("catalogue.before-*/*")]
+    names = {"knot.sheet.toml", "plover.sheet.toml", "plover.sheet.toml.before-1"}
+    assert {path.name for path in (world / "catalogue").iterdir()} == names
+    assert (world / "catalogue/plover.sheet.toml.before-1").read_text() == sheet_text
 
 
 # One small file stops nothing but itself, and takes neither time nor memory

@@ -199,7 +199,10 @@ def test_a_plan_file_is_the_plan(gribble: Gribble, world: Path) -> None:
         "a former plan gives way"
     )
     (world / "notes").write_text("mine")
-    assert "notes is there already, and is no plan" in gribble("plan", "--out", "notes", cwd=world, code=2).err
+    assert (
+        "notes is there already, and it is not a plan that Gribble wrote"
+        in gribble("plan", "--out", "notes", cwd=world, code=2).err
+    )
     assert "notes/plan.json cannot be written" in gribble("plan", "--out", "notes/plan.json", cwd=world).err
     assert "lies in a source" in gribble("plan", "--out", "drawer/plan.json", cwd=world, code=2).err
     assert (world / "notes").read_text() == "mine"

@@ -76,7 +76,7 @@ def test_the_page_tells_everything_and_stands_alone(gribble: Gribble, world: Pat
     assert tree(world / "rigs") == before
     gribble("report", "--html", "r.html", cwd=world, code=1)  # a report may take the place of a former one
     (world / "mine.html").write_text("<p>mine</p>")
-    assert "is no report" in gribble("report", "--html", "mine.html", cwd=world, code=2).err
+    assert "it is not a report that Gribble wrote" in gribble("report", "--html", "mine.html", cwd=world, code=2).err
     assert (world / "mine.html").read_text() == "<p>mine</p>"
     refused = gribble("report", "--csv", "drawer/r.csv", cwd=world, code=2).err
     assert "sources are never written\n  Name another: --csv FILE." in refused

@@ -15,13 +15,14 @@ from gribble.cli.session import Session
 from gribble.core.audit.scope import Scope
 from gribble.core.base.changing import WINDOWS
 from gribble.core.base.errors import ExitCode, GribbleError
+from gribble.core.base.filewriter import write_file
 from gribble.core.base.names import escaped
 from gribble.core.base.paths import base
 from gribble.core.base.suggest import suggest
 from gribble.core.placing.displaced import Kept, kept_files, restoring
+from gribble.core.placing.store import StoreError
 from gribble.core.records.plan import Plan
 from gribble.stores.files import read_blocks
-from gribble.stores.local import write_new_stream
 from gribble.stores.rigs import RigHome
 from gribble.views.attic import attic_json, show_attic
 from gribble.views.looks import count, shorten, size
@@ -88,7 +89,14 @@ def restore(
         if into:
             target = Path(into) / (escaped(base(one.path)) if WINDOWS else base(one.path))
             session.loaded.refuse_source(target, "--into")
-            write_new_stream(target, read_blocks(source), modified=source.stat().st_mtime_ns)
+            try:
+                write_file(target, read_blocks(source), modified=source.stat().st_mtime_ns)
+            except (OSError, StoreError) as error:
+                raise GribbleError(
+                    f"{base(one.path)} cannot be read from the attic: {error}",
+                    fix="Nothing was written.",
+                    code=ExitCode.FAILED,
+                ) from error
             session.screen.say(f"{base(one.path)}, as it was before run {one.run}, is in {shorten(str(target))}.")
             return ExitCode.CLEAN
         return place_plan(session, scope, (), Plan(steps=(restoring(one, where.store),)), yes)

@@ -2,21 +2,21 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import Annotated, Optional
 
 import typer
 
 from gribble.cli.command import Call, command
 from gribble.cli.loaded import refuse_any_source
+from gribble.cli.options import ReplaceOption
 from gribble.cli.trial import check_sheet
 from gribble.core.answers.capture import extended, new_sheet
 from gribble.core.answers.setup import read_setup
 from gribble.core.base.errors import ExitCode, GribbleError, MistakesError
+from gribble.core.base.filewriter import changing, check_target, write_file
 from gribble.core.base.paths import name_fault
 from gribble.core.base.texts import text_of
 from gribble.core.catalogue.sheets import SHEET_ENDING, load_sheet
-from gribble.stores.local import replace_file, write_new
 from gribble.views.looks import count
 
 
@@ -34,6 +34,7 @@ def capture(
         Optional[str],  # noqa: UP045
         typer.Option("--out", metavar="SHEET", help="Write a new sheet.", show_default=False),
     ] = None,
+    replace: ReplaceOption = False,
     into: Annotated[
         Optional[str],  # noqa: UP045
         typer.Option("--into", metavar="SHEET", help="Add what is new to this sheet.", show_default=False),
@@ -47,43 +48,47 @@ def capture(
     """
     if (out is None) == (into is None):
         raise GribbleError("say where the sheet goes", fix="--out SHEET writes a new one, --into SHEET adds to one.")
-    target = Path(out or into or "")
+    named, target = out or into or "", call.environment.path(out or into or "")
     if not target.name.endswith(SHEET_ENDING):
         raise GribbleError(
-            f"{target}: a sheet's name ends in {SHEET_ENDING}", fix=f"Name it so: --out {emulator}{SHEET_ENDING}"
+            f"{named}: a sheet's name ends in {SHEET_ENDING}", fix=f"Name it so: --out {emulator}{SHEET_ENDING}"
         )
     if fault := name_fault(emulator):
         raise GribbleError(
             f'--emulator "{emulator}" {fault}', fix="Nothing was written. Give a plain name, such as sandpiper."
         )
     refuse_any_source(call, target, "--out SHEET")
+    if out:
+        check_target(target, replace_other=replace)
     screen = call.screen
     with screen.bar("Reading") as bar:
         setup = read_setup(call.environment.path(folder), [call.environment.path(path) for path in paths or ()], bar)
-    files = setup.files
+    files, kept = setup.files, None
     for why, names in setup.left_out.items():
         screen.tell(f"left out: {', '.join(names[:4])}{' …' if len(names) > 4 else ''}: {why} (name a file to take it)")
     if out:
         captured = new_sheet(files, emulator, release)
         check_sheet(target, captured.text)
-        write_new(target, captured.text.encode())
+        kept = write_file(target, [captured.text.encode()], replace_other=replace)
     else:
-        sheet, mistakes = load_sheet(target)
-        if sheet is None:
-            raise MistakesError(mistakes)
-        if sheet.emulator != emulator:
-            raise GribbleError(
-                f"{target} is the sheet of {sheet.emulator}, not of {emulator}",
-                fix="Nothing was written. --out SHEET makes a new one.",
-            )
-        captured = extended(text_of(target.read_bytes()), sheet, files, release)
-        if captured.needs or captured.accepts:
-            check_sheet(target, captured.text)
-            kept = replace_file(target, captured.text.encode())
-            screen.say(f"The sheet as it was is kept as {kept.name}.")
+        with changing(target) as file:
+            sheet, mistakes = load_sheet(target)
+            if sheet is None:
+                raise MistakesError(mistakes)
+            if sheet.emulator != emulator:
+                raise GribbleError(
+                    f"{named} is the sheet of {sheet.emulator}, not of {emulator}",
+                    fix="Nothing was written. --out SHEET makes a new one.",
+                )
+            captured = extended(text_of(file.data), sheet, files, release)
+            if captured.needs or captured.accepts:
+                check_sheet(target, captured.text)
+                kept = file.write([captured.text.encode()], keep=True)
+    if kept:
+        screen.say(f"The sheet as it was is kept as {kept.name}.")
     screen.say(
-        f"{target}: {count(captured.needs, 'new need')} and {count(captured.accepts, 'new accept')} "
+        f"{named}: {count(captured.needs, 'new need')} and {count(captured.accepts, 'new accept')} "
         f"from {count(len(files), 'file')}; {captured.known} known already."
     )
-    screen.next(f"gribble catalogue lint {target}", "lists what is still to be filled in")
+    screen.next(f"gribble catalogue lint {named}", "lists what is still to be filled in")
     return ExitCode.CLEAN

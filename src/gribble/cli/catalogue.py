@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Collection
 from pathlib import Path
 from typing import Annotated, Optional
 
@@ -11,10 +12,11 @@ import typer
 from gribble.cli.asking import ask
 from gribble.cli.command import Call, command
 from gribble.cli.finding import find_config
-from gribble.cli.loaded import catalogue_folders
+from gribble.cli.loaded import catalogue_folders, finish_adding, refuse_any_source
 from gribble.cli.options import YesOption
 from gribble.cli.session import Session
 from gribble.cli.surveying import survey
+from gribble.core.answers.adding import Arriving
 from gribble.core.answers.adding import add as add_files
 from gribble.core.answers.changes import SheetChanges, compare_catalogues
 from gribble.core.answers.effects import SheetEffect
@@ -182,26 +184,62 @@ def add(
         Optional[str],  # noqa: UP045
         typer.Option("--to", metavar="FOLDER", help="The catalogue folder (default: your first).", show_default=False),
     ] = None,
+    replace: Annotated[
+        Optional[list[str]],  # noqa: UP045
+        typer.Option(
+            "--replace",
+            metavar="EMULATOR",
+            help="Replace your own sheet of this emulator, which has another file name.",
+            show_default=False,
+        ),
+    ] = None,
     yes: YesOption = False,
 ) -> int:
     """Add sheets and rosters to your catalogue.
 
-    Linted first, swapped in whole, the former version kept.
+    They are linted first. Each file that is replaced is kept beside the new one; nothing else in the folder changes.
 
     Example: gribble catalogue add from-ada.zip
     """
     folders = [Path(to)] if to else catalogue_folders(call)
-    if not os.path.exists(Path(source)):
+    if not os.path.exists(call.environment.path(source)):
         raise GribbleError(f"{source} is not there", fix="Name a folder, a zip, a sheet or a roster.")
-    screen = call.screen
+    target = call.environment.path(str(folders[0]))
+    if to:
+        refuse_any_source(call, target, "--to FOLDER")
+    finish_adding(call, [target], strict=True)
 
-    def may_replace(names: tuple[str, ...]) -> bool:
-        told = ", ".join(names[:NAMES_TOLD]) + (f" and {len(names) - NAMES_TOLD} more" if names[NAMES_TOLD:] else "")
-        screen.say(f"It would replace {told}; the catalogue as it is would be kept beside it.")
-        return ask(call, "Replace?", yes)
+    def agreed(arriving: Arriving) -> bool:
+        return _may_displace(call, source, arriving, replace or ()) and _may_replace(call, arriving.replaced, yes)
 
-    added = add_files(Path(source), call.environment.path(str(folders[0])), may_replace)
+    added = add_files(call.environment.path(source), target, agreed)
     if added is None:
         return ExitCode.ATTENTION
-    show_added(screen, added, folders[0])
+    show_added(call.screen, added, target)
     return ExitCode.CLEAN
+
+
+def _may_replace(call: Call, names: tuple[str, ...], yes: bool) -> bool:
+    if not names:
+        return True
+    more = f" and {len(names) - NAMES_TOLD} more" if names[NAMES_TOLD:] else ""
+    call.screen.say(
+        f"This replaces {', '.join(names[:NAMES_TOLD])}{more}. Each former file is kept beside the new one."
+    )
+    return ask(call, "Replace?", yes)
+
+
+def _may_displace(call: Call, source: str, arriving: Arriving, replace: Collection[str]) -> bool:
+    """Whether local sheets may go since the same emulators' sheets arrive under other names; `--yes` is no answer."""
+    for name, emulator in arriving.displaced.items():
+        if emulator in replace:
+            continue
+        call.screen.say(f"{emulator} has a sheet here already: {name}. What arrives has another one for it.")
+        if not call.environment.is_terminal:
+            call.screen.say("Nothing was changed.")
+            words = quoted(source)
+            call.screen.next(f"gribble catalogue add {words} --replace {quoted(emulator)}", f"keeps {name} beside it")
+            return False
+        if not ask(call, f"Take {name} away and keep it as {name}.before-1?", yes=False):
+            return False
+    return True

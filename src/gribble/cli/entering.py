@@ -12,12 +12,12 @@ from gribble.cli.loaded import catalogue_folders, require_config
 from gribble.core.answers.again import News, added
 from gribble.core.answers.entering import Whereabouts, set_whereabouts, whereabouts
 from gribble.core.base.errors import GribbleError
+from gribble.core.base.filewriter import changing
 from gribble.core.base.paths import path_fault
 from gribble.core.base.suggest import suggest
 from gribble.core.base.texts import text_of
 from gribble.core.catalogue.config import load_config
 from gribble.core.records.config import Rig
-from gribble.stores.local import write_over
 from gribble.views.looks import shorten
 from gribble.views.screen import styled
 
@@ -93,9 +93,18 @@ class Entry(NamedTuple):
     def enter(self, emulator: str, release: str) -> None:
         """Enter the emulator, all else in gribble.toml as it was. Raises GribbleError where the file does not
         allow it."""
-        if emulator not in self.rig.emulators:
-            text = text_of(self.config.read_bytes())
-            new = News(emulators={self.name: {emulator: release}})
-            write_over(Path(os.path.realpath(self.config)), iter([added(text, new).encode()]))
+        if self._entered(emulator, release):
             self.call.screen.say(f"{shorten(str(self.config))}: {emulator} {release}".rstrip(), f" on {self.name}.")
         self.call.screen.next(f"gribble check {emulator}", "which of it is right, and what puts the rest right")
+
+    def _entered(self, emulator: str, release: str) -> bool:
+        """Enter the emulator, unless gribble.toml has it by now; whether it was entered."""
+        if emulator in self.rig.emulators:
+            return False
+        with changing(self.config) as file:
+            now = load_config(self.config, self.call.environment.home, self.call.environment.env)
+            if self.name not in now.rig or emulator in now.rig[self.name].emulators:
+                return False
+            new = News(emulators={self.name: {emulator: release}})
+            file.write([added(text_of(file.data), new).encode()], keep=False)
+        return True

@@ -14,9 +14,10 @@ from msgspec import structs
 from gribble.cli.command import Call, command
 from gribble.cli.entering import Entry
 from gribble.cli.loaded import refuse_any_source
-from gribble.cli.options import YesOption
+from gribble.cli.options import ReplaceOption, YesOption
 from gribble.cli.taking_over import ENDINGS, Wish, finish_sheet, take_over
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, reason_of
+from gribble.core.base.filewriter import check_target, write_file
 from gribble.core.base.paths import name_fault, path_fault
 from gribble.core.catalogue.checksums import read_checksums
 from gribble.core.catalogue.importing.drafting import Asked, draft_map
@@ -27,8 +28,8 @@ from gribble.core.catalogue.importing.needs import draft_of_checksums
 from gribble.core.catalogue.importing.sniffing import looks_like
 from gribble.core.records.fieldmap import FieldMap, ListFormat
 from gribble.core.records.imported import Drafted, Guess, Tally
-from gribble.stores.local import write_new
 from gribble.views.importing import show_drafted
+from gribble.views.looks import kept_words
 from gribble.views.screen import styled
 from gribble.views.shell import typed
 
@@ -53,7 +54,7 @@ def import_(
     ] = None,
     out: Annotated[
         Optional[str],  # noqa: UP045
-        typer.Option("--out", metavar="FILE", help="The file to write; must not be there yet.", show_default=False),
+        typer.Option("--out", metavar="FILE", help="The file to write.", show_default=False),
     ] = None,
     into: Annotated[
         Optional[str],  # noqa: UP045
@@ -84,6 +85,7 @@ def import_(
     leave_out: Annotated[
         bool, typer.Option("--leave-out", help="Write what is sound, and leave out records with mistakes.")
     ] = False,
+    replace: ReplaceOption = False,
     yes: YesOption = False,
 ) -> int:
     """Take over a list that some program or person made.
@@ -109,10 +111,12 @@ def import_(
         raise GribbleError("--out writes a new file, --into adds to one", fix="Give one of them.")
     for option, path in (("--out FILE", out), ("--into FILE", into), ("--draft MAP", draft)):
         if path is not None:
-            refuse_any_source(call, Path(path), option)
+            refuse_any_source(call, call.environment.path(path), option)
     entry = Entry.of(call, rig) if rig else None
-    wish = Wish(call, source, file, out, into, preview, leave_out, yes, folder, entry=entry)
+    wish = Wish(call, source, file, out, into, preview, leave_out, yes, folder, entry=entry, replace=replace)
     said = {"emulator": emulator, "release": release, "folder": folder}
+    if draft is not None:
+        check_target(call.environment.path(draft), replace_other=replace)
     with _as_typed(source, file):
         if map_ is not None:  # the user has said it all
             return _by_map(wish._replace(yes=True, map_=map_), {key: word for key, word in said.items() if word}, to)
@@ -165,9 +169,10 @@ def _by_draft(wish: Wish, drafted: Drafted, draft: str | None) -> int:
     show_drafted(screen, drafted, wish.shown)
     left_out = bool(drafted.notes)
     if draft is not None:
-        write_new(wish.call.environment.path(draft), write_map(drafted, wish.shown).encode())
+        map_ = write_map(drafted, wish.shown).encode()
+        kept = write_file(wish.call.environment.path(draft), [map_], replace_other=wish.replace)
         screen.out.print()
-        screen.say(f"{draft}: the map, to be corrected.")
+        screen.say(f"{draft}: the map, to be corrected{kept_words(kept)}.")
     refused: list[Guess] = []
     for one in drafted.doubtful:
         if not wish.yes and wish.call.environment.is_terminal and not wish.only_shown:

@@ -16,10 +16,11 @@ from gribble.cli.options import YesOption
 from gribble.core.answers.again import added, news, told
 from gribble.core.answers.discover import Discovery, discover, emulators_of, is_catalogue, rig_name
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
+from gribble.core.base.filewriter import ThereError, changing, write_file
 from gribble.core.base.texts import text_of
 from gribble.core.catalogue.config import load_config
 from gribble.core.catalogue.sheets import load_catalogue
-from gribble.stores.local import write_over
+from gribble.core.records.config import Config
 from gribble.views.first import show_first_step
 from gribble.views.init import config_text, show_written
 from gribble.views.screen import styled
@@ -73,7 +74,7 @@ def init(
     if again:
         return _again(call, folder, said)
     if os.path.lexists(folder / CONFIG_NAME):
-        raise GribbleError(f"{CONFIG_NAME} is here already", fix="gribble init --again adds what is new.")
+        raise _here_already()
     found = _with(call, discover(folder, [call.environment.path(path) for path in said.catalogues]), said)
     list_ = ""
     asks = call.environment.is_terminal and not yes and not any(said)
@@ -86,8 +87,9 @@ def init(
     try:
         if found.catalogues == (CATALOGUE,):
             (folder / CATALOGUE).mkdir(exist_ok=True)
-        with (folder / CONFIG_NAME).open("x", encoding="utf-8") as stream:
-            stream.write(config_text(found))
+        write_file(folder / CONFIG_NAME, [config_text(found).encode()])
+    except ThereError:
+        raise _here_already() from None
     except OSError as error:
         raise GribbleError(
             f"{CONFIG_NAME} cannot be written here: {reason_of(error)}",
@@ -96,6 +98,10 @@ def init(
     show_written(call.screen, CONFIG_NAME, found, doubted=not asks)
     _next(call, found, list_)
     return ExitCode.CLEAN
+
+
+def _here_already() -> GribbleError:
+    return GribbleError(f"{CONFIG_NAME} is here already", fix="gribble init --again adds what is new.")
 
 
 def _typed(call: Call, path: str) -> str:
@@ -189,19 +195,24 @@ def _again(call: Call, folder: Path, said: _Said) -> int:
     path = folder / CONFIG_NAME
     if not os.path.isfile(path):
         raise GribbleError(f"there is no {CONFIG_NAME} here to add to", fix="gribble init writes one.")
-    config = load_config(path, call.environment.home, call.environment.env)
+    config, text = _read(call, path)
     places = [Path(place) for place in config.catalogues]
-    text = text_of(path.read_bytes())
     more = [call.environment.path(one) for one in said.catalogues]
     nothing = Discovery(catalogues=(), rigs={}, sources=(), signs={})
     looked = nothing if any(said) else discover(folder, [*places, *more])  # who names folders means them alone
     found = _with(call, looked, said, [*places, *more])
-    new = news(found, config, load_catalogue([*places, *more]), folder, text)
+    sheets = load_catalogue([*places, *more])
+    new = news(found, config, sheets, folder, text)
+    if new:
+        with changing(path) as file:
+            config, text = _read(call, path)  # another Gribble may have added the same while this one looked around
+            new = news(found, config, sheets, folder, text)
+            if new:
+                file.write([added(text, new).encode()], keep=False)
     screen = call.screen
     if not new:
         screen.say(f"Nothing is new: {CONFIG_NAME} says all that is to be seen here.")
     else:
-        write_over(Path(os.path.realpath(path)), iter([added(text, new).encode()]))
         screen.say(f"Added to {CONFIG_NAME}, and changed nothing else in it:")
         screen.grid([(words,) for words in told(new)])
     rigs = {name: (rig.at, tuple(rig.emulators)) for name, rig in config.rig.items()}
@@ -209,3 +220,9 @@ def _again(call: Call, folder: Path, said: _Said) -> int:
     sources = (*config.source_folders, *new.sources)
     _next(call, structs.replace(found, rigs={**rigs, **new.rigs}, sources=tuple(map(str, sources))), "")
     return ExitCode.CLEAN
+
+
+def _read(call: Call, path: Path) -> tuple[Config, str]:
+    """What a gribble.toml says now, and its text. Raises MistakesError."""
+    config = load_config(path, call.environment.home, call.environment.env)
+    return config, text_of(path.read_bytes())

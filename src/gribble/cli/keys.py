@@ -10,19 +10,19 @@ import typer
 from msgspec import structs
 
 from gribble.cli.command import Call, command
-from gribble.cli.options import VerboseOption
+from gribble.cli.options import ReplaceOption, VerboseOption
 from gribble.cli.session import Session
 from gribble.cli.surveying import survey
 from gribble.core.audit.judging.keys import MAX_BYTES, MergeError, judge_keys, likeliest_need, merge_keys, read_keys
 from gribble.core.audit.scope import Scope
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
+from gribble.core.base.filewriter import PRIVATE, check_target, write_file
 from gribble.core.base.suggest import suggest
 from gribble.core.records.findings import Verdict
 from gribble.core.records.holding import key_of
 from gribble.core.records.sheet import Need
-from gribble.stores.local import PRIVATE, write_new
 from gribble.views.keys import CheckedKeys, keys_json, show_keys
-from gribble.views.looks import count, shorten
+from gribble.views.looks import count, kept_words, shorten
 from gribble.views.shell import quoted
 
 EmulatorOption = Annotated[
@@ -63,8 +63,9 @@ def check(
 def merge(
     call: Call,
     files: Annotated[list[str], typer.Argument(metavar="FILE FILE...", help="Key files to put together.")],
-    out: Annotated[str, typer.Option("--out", metavar="FILE", help="The file to write; must not be there yet.")],
+    out: Annotated[str, typer.Option("--out", metavar="FILE", help="The file to write.")],
     emulator: EmulatorOption = None,
+    replace: ReplaceOption = False,
 ) -> int:
     """Put the keys of several files into one.
 
@@ -75,6 +76,7 @@ def merge(
     target = call.environment.path(out)
     with Session(call) as session:
         session.loaded.refuse_source(target, "--out")
+        check_target(target, replace_other=replace)
         needs = _needs(session, emulator)
         contents = [_read(path) for path in files]
         for path, data in zip(files, contents, strict=True):
@@ -89,9 +91,11 @@ def merge(
                 fix="Nothing was written. Take the wrong lines out of one of them, or find a sheet with fingerprints.",
                 code=ExitCode.ATTENTION,
             ) from error
-        write_new(target, merged, mode=PRIVATE)
+        kept = write_file(target, [merged], replace_other=replace, mode=PRIVATE)
         file = read_keys(merged)
-        session.screen.say(f"{out}: {count(len(file.entries), 'key')} from {count(len(files), 'file')}.")
+        session.screen.say(
+            f"{out}: {count(len(file.entries), 'key')} from {count(len(files), 'file')}{kept_words(kept)}."
+        )
         lost = {name for data in contents for name in read_keys(data).entries} - file.entries.keys()
         if lost:
             session.screen.say(f"Left out, since no file has a well-formed value: {', '.join(sorted(lost))}.")

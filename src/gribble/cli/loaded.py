@@ -13,6 +13,7 @@ from gribble.cli.finding import find_config, memory_folder
 from gribble.core.base.errors import GribbleError, MistakesError
 from gribble.core.base.paths import lies_in
 from gribble.core.catalogue.config import check_against, load_config, without_sheets
+from gribble.core.catalogue.decided import finish_added
 from gribble.core.catalogue.sheets import Catalogue, load_catalogue
 from gribble.core.records.config import Config
 from gribble.core.survey.matching import KnownContents
@@ -47,6 +48,7 @@ def load(call: Call, *, strict: bool = False, lenient: bool = False, catalogue: 
     path = None if named and not call.config else require_config(call)
     config = load_config(path, environment.home, environment.env) if path else Config()
     folders = [environment.path(folder) for folder in named] or [Path(folder) for folder in config.catalogues]
+    finish_adding(call, folders)
     sheets = load_catalogue(folders)
     if not lenient:
         mistakes = check_against(config, sheets, str(path))
@@ -65,6 +67,22 @@ def load(call: Call, *, strict: bool = False, lenient: bool = False, catalogue: 
     seen = SeenSources(memory / "sources.json" if memory else None)
     config = structs.replace(config, sources=tuple(map(seen.today, config.sources)))
     return Loaded(config, path, sheets, KnownContents(sheets.sheets.values()), memory, seen)
+
+
+def finish_adding(call: Call, folders: Iterable[Path], *, strict: bool = False) -> None:
+    """Finish what a `catalogue add` that was killed has left to do in some catalogue folders, and tell it. Where that
+    cannot be, it is told, too, or with `strict` raised."""
+    for folder in folders:
+        try:
+            kept = finish_added(folder)
+        except GribbleError as error:
+            if strict:
+                raise
+            call.screen.tell(f"note: {error.what}. {error.fix}")
+            continue
+        if kept is not None:
+            more = f"; the former files are kept as {', '.join(kept.values())}" if kept else ""
+            call.screen.tell(f"note: a catalogue add to {shorten(str(folder))} was cut short. It is finished now{more}")
 
 
 def require_config(call: Call, fix: str = "") -> Path:

@@ -13,12 +13,12 @@ from gribble.cli.session import Session
 from gribble.cli.surveying import survey_with
 from gribble.core.answers.identify import Identified, explain, identify
 from gribble.core.base.errors import ExitCode, GribbleError
+from gribble.core.base.filewriter import write_file
 from gribble.core.files.hashing import digest_blocks
 from gribble.core.records.holding import Holding
 from gribble.core.records.recipes import mended
 from gribble.core.records.sheet import Accept
 from gribble.core.survey.matching import is_content
-from gribble.stores.local import write_new
 from gribble.views.looks import shorten
 
 
@@ -83,4 +83,4 @@ def _write(file: Identified, target: Path, read: Callable[[Holding], bytes | Non
     accept = file.mend.accept
     if not is_content(accept, *digest_blocks([content], accept.known())):
         raise GribbleError(f"{file.holding.path} has changed since it was looked at", fix="Run the command again.")
-    write_new(target, content)
+    write_file(target, [content])

@@ -76,6 +76,9 @@ ByNameOption = Annotated[
 ]
 QuietOption = Annotated[bool, typer.Option("--quiet", "-q", help="Only the answer, in one line.")]
 YesOption = Annotated[bool, typer.Option("--yes", "-y", help="Do not ask.")]
+ReplaceOption = Annotated[
+    bool, typer.Option("--replace", help="Write over another file, too; the former one is kept beside it.")
+]
 EmulatorsArgument = Annotated[
     Optional[list[str]],  # noqa: UP045
     typer.Argument(metavar="[EMULATOR]...", help="Only these emulators.", show_default=False, autocompletion=emulators),

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import Annotated, Optional
 
 import typer
@@ -12,15 +11,17 @@ from gribble.cli.options import (
     ByNameOption,
     GamesOption,
     OnlyOption,
+    ReplaceOption,
     SkipOption,
 )
 from gribble.cli.running import narrowing, planned
 from gribble.cli.session import Session
 from gribble.cli.surveying import MOST_PASSED_OVER, survey
 from gribble.core.base.errors import ExitCode
-from gribble.core.placing.planfile import is_plan, plan_bytes, plan_record
+from gribble.core.base.filewriter import check_target, write_file
+from gribble.core.placing.planfile import PLAN, plan_bytes, plan_record
 from gribble.core.records.findings import State
-from gribble.stores.local import refuse_foreign, write_over
+from gribble.views.looks import kept_words, shorten
 from gribble.views.plan import show_plan
 from gribble.views.shell import behind, quoted
 
@@ -36,6 +37,7 @@ def plan(
         Optional[str],  # noqa: UP045
         typer.Option(metavar="FILE", help="Write the plan to a file, as JSON.", show_default=False),
     ] = None,
+    replace: ReplaceOption = False,
 ) -> int:
     """The steps that would put things right.
 
@@ -46,15 +48,17 @@ def plan(
     scope = call.scope
     with Session(call, strict=True) as session:
         if out:
-            session.loaded.refuse_source(Path(out), "--out FILE")
-            refuse_foreign(Path(out), is_plan, "plan")
+            session.loaded.refuse_source(call.environment.path(out), "--out FILE")
+            check_target(call.environment.path(out), PLAN, replace_other=replace)
         session.tell_idle()
         audits = survey(session, scope, told=MOST_PASSED_OVER).audit(scope, games=games, packing=True)
         made = planned(session, audits, only, skip, by_name=by_name)
         if not made.obtain:
             session.notes.nothing_lacks()
         if out:
-            write_over(Path(out), iter([plan_bytes(made)]))
+            path = call.environment.path(out)
+            if kept := write_file(path, [plan_bytes(made)], own=PLAN, replace_other=replace):
+                session.notes.aside(f"note: {shorten(str(path))} is written{kept_words(kept)}")
         if call.json:
             session.screen.json(plan_record(made))
         else:

@@ -7,18 +7,22 @@ from typing import Annotated, Optional
 import typer
 
 from gribble.cli.command import Call, command
+from gribble.cli.options import ReplaceOption
 from gribble.cli.session import Session
 from gribble.cli.surveying import aged, survey
 from gribble.core.answers.report import Words, make_report, runs_since
 from gribble.core.answers.rosters import arcade_places, match_releases
 from gribble.core.base.errors import GribbleError
-from gribble.stores.local import refuse_foreign, write_over
-from gribble.views.looks import shorten
+from gribble.core.base.filewriter import check_target, write_file
+from gribble.views.looks import kept_words, shorten
 from gribble.views.remedies import need_words, set_words, setting_words
 from gribble.views.report import (
+    CSV,
+    HTML,
+    MARKDOWN,
+    OBTAIN,
     answer_of,
     brief_markdown,
-    is_report,
     obtain_csv,
     report_brief,
     report_csv,
@@ -52,6 +56,7 @@ def report(
     brief: Annotated[
         bool, typer.Option("--brief", help="A summary in Markdown, for a message; also: --markdown --brief.")
     ] = False,
+    replace: ReplaceOption = False,
     since: Annotated[
         Optional[str],  # noqa: UP045
         typer.Option("--since", metavar="RUN|DATE", help="Also what runs changed since then.", show_default=False),
@@ -66,24 +71,24 @@ def report(
     if markdown == "--brief":  # which the parser takes for the name of the file
         markdown, brief = None, True
     forms = (
-        ("--html", html, report_html),
-        ("--csv", csv, report_csv),
-        ("--markdown", markdown, brief_markdown if brief else report_markdown),
-        ("--obtain", obtain, obtain_csv),
+        ("--html", html, HTML, report_html),
+        ("--csv", csv, CSV, report_csv),
+        ("--markdown", markdown, MARKDOWN, brief_markdown if brief else report_markdown),
+        ("--obtain", obtain, OBTAIN, obtain_csv),
     )
-    wanted = [(option, call.environment.path(name), write) for option, name, write in forms if name is not None]
+    wanted = [(option, call.environment.path(name), own, text) for option, name, own, text in forms if name is not None]
     if not wanted and not call.json and not brief:
         raise GribbleError(
             "no form of report is named",
             fix="gribble report --html FILE, --csv FILE, --markdown FILE, --obtain FILE, --brief or --json",
         )
-    if len({target for _, target, _ in wanted}) < len(wanted):
+    if len({target for _, target, _, _ in wanted}) < len(wanted):
         raise GribbleError("two forms of report are to go into one file", fix="Name a file for each.")
     scope = call.scope
     with Session(call) as session:
-        for option, target, _ in wanted:
+        for option, target, own, _ in wanted:
             session.loaded.refuse_source(target, f"{option} FILE")
-            refuse_foreign(target, is_report, "report")
+            check_target(target, own, replace_other=replace)
         runs = [run for where in session.rigs.in_scope(scope) for run in where.runs()]
         try:
             chosen = runs_since(runs, since) if since else []
@@ -99,9 +104,9 @@ def report(
         when = call.environment.clock().isoformat(sep=" ", timespec="minutes")
         words = Words(need_words, setting_words, set_words)
         made = make_report(world, audits, when, words, matched=matched, since=since or "", runs=chosen)
-        for _, target, write in wanted:
-            write_over(target, iter([write(made).encode("utf-8", "replace")]))
-            session.screen.tell(f"written: {shorten(str(target))}")
+        for _, target, own, text in wanted:
+            kept = write_file(target, [text(made).encode("utf-8", "replace")], own=own, replace_other=replace)
+            session.screen.tell(f"written: {shorten(str(target))}{kept_words(kept)}")
         if call.json:
             session.screen.json(report_json(made))
         elif brief and markdown is None:

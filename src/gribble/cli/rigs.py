@@ -13,6 +13,7 @@ from platformdirs import user_data_path
 from gribble.cli.environment import Environment
 from gribble.cli.loaded import Loaded
 from gribble.core.audit.scope import Scope, check_scope, rig_root
+from gribble.core.base.filewriter import BusyError, file_lock
 from gribble.core.files.volumes import volume_of
 from gribble.core.placing.journal import Run, Seal
 from gribble.core.records.findings import RigAudit
@@ -22,7 +23,7 @@ from gribble.stores.ground import RemoteGround
 from gribble.stores.local import OWN_FOLDER
 from gribble.stores.opening import Access, network_rig
 from gribble.stores.remote import RemoteStore
-from gribble.stores.rigs import AnyPlace, Mark, RigHome, local_rig, lock_at
+from gribble.stores.rigs import AnyPlace, Mark, RigHome, local_rig
 from gribble.stores.secret import secret_in
 from gribble.views.looks import count, size
 
@@ -41,7 +42,8 @@ class Rigs:
         self._network: dict[str, RigHome] = {}
         self._far: dict[str, RemoteGround] = {}
         self._marks: dict[str, Mark] = {}
-        self.seen = SeenRigs(loaded.memory / "seen.json" if loaded.memory else None)
+        roots = (rig.at for rig in loaded.config.rig.values() if not rig.far)
+        self.seen = SeenRigs(loaded.memory / "seen.json" if loaded.memory else None, roots)
         self.trust_size = False
         """Whether only the size of what is sent to a network rig is compared."""
 
@@ -113,17 +115,12 @@ class Rigs:
     @contextlib.contextmanager
     def numbering(self) -> Iterator[None]:
         """Keep every other Gribble that starts from this configuration from taking the same run number."""
-        lock = None
-        if self._memory is not None:
-            with contextlib.suppress(OSError):
-                self._memory.mkdir(parents=True, exist_ok=True, mode=OWN_FOLDER)
-                lock = lock_at(self._memory / "numbering.lock")
-                lock.acquire(timeout=NUMBERING_SECONDS)
-        try:
+        with contextlib.ExitStack() as stack:
+            if self._memory is not None:
+                with contextlib.suppress(OSError, BusyError):
+                    self._memory.mkdir(parents=True, exist_ok=True, mode=OWN_FOLDER)
+                    stack.enter_context(file_lock(self._memory / "numbering.lock", NUMBERING_SECONDS))
             yield
-        finally:
-            if lock is not None:
-                lock.release()
 
     def grounds(self, scope: Scope) -> dict[str, RemoteGround]:
         """The rigs on other machines, as a survey needs them."""

@@ -11,7 +11,7 @@ from typing import Annotated, Optional
 import typer
 
 from gribble.cli.command import Call, command
-from gribble.cli.options import VerboseOption
+from gribble.cli.options import ReplaceOption, VerboseOption
 from gribble.cli.session import Session
 from gribble.cli.surveying import survey
 from gribble.core.answers.rosters import (
@@ -25,9 +25,10 @@ from gribble.core.answers.rosters import (
 )
 from gribble.core.base.amounts import read_bytes
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
+from gribble.core.base.filewriter import check_target, write_file
 from gribble.core.catalogue.config import read_wanted
 from gribble.core.records.set_changes import Change
-from gribble.stores.local import write_new
+from gribble.views.looks import kept_words
 from gribble.views.set_releases import (
     compare_csv,
     compare_json,
@@ -122,6 +123,7 @@ def fit(
         Optional[str],  # noqa: UP045
         typer.Option(metavar="FILE", help="Write the chosen sets to a file.", show_default=False),
     ] = None,
+    replace: ReplaceOption = False,
     verbose: VerboseOption = False,
 ) -> int:
     """The best selection of wanted sets for a card.
@@ -138,13 +140,16 @@ def fit(
         except OSError as error:
             raise GribbleError(f"{wanted} cannot be read: {reason_of(error)}", fix="Check the path.") from error
         if out:
-            session.loaded.refuse_source(Path(out), "--out")
+            session.loaded.refuse_source(call.environment.path(out), "--out")
+            check_target(call.environment.path(out), replace_other=replace)
         world = survey(session, scope, verbose=verbose)
         place = one_place(world, scope.rigs, (emulator,) if emulator else (), wishes or ())
         with _silence():
             found = fit_card(place, wishes or wishes_of(place), budget, least, seconds)
         if out:
-            write_new(Path(out), "".join(f"{name}\n" for name in found.selection.chosen).encode())
+            chosen = "".join(f"{name}\n" for name in found.selection.chosen).encode()
+            kept = write_file(call.environment.path(out), [chosen], replace_other=replace)
+            session.screen.tell(f"written: {out}{kept_words(kept)}")
         if call.json:
             session.screen.json(fit_json(found))
         else:

@@ -18,6 +18,7 @@ from gribble.cli.finding import find_config
 from gribble.cli.trial import check_sheet
 from gribble.core.answers.capture import merged
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError
+from gribble.core.base.filewriter import Changing, ThereError, changing, check_target, write_file
 from gribble.core.base.paths import join
 from gribble.core.base.texts import text_of
 from gribble.core.catalogue.config import load_config
@@ -32,10 +33,9 @@ from gribble.core.catalogue.writing import DraftSheet, write_arcade_sheet, write
 from gribble.core.records.fieldmap import FieldMap
 from gribble.core.records.imported import Tally
 from gribble.core.records.roster import ArcadeSet, RosterHead
-from gribble.stores.local import replace_file, write_new, write_new_stream
 from gribble.views.catalogue import show_preview_sets, show_tally
 from gribble.views.importing import show_first_needs, show_plays
-from gribble.views.looks import count, shorten
+from gribble.views.looks import count, kept_words, shorten
 from gribble.views.progress import Bar
 
 FIRST_SHOWN = 3
@@ -61,6 +61,7 @@ class Wish(NamedTuple):
     map_: str = ""
     drafted: bool = False
     entry: Entry | None = None
+    replace: bool = False
 
     @property
     def only_shown(self) -> bool:
@@ -107,6 +108,8 @@ class Wish(NamedTuple):
             raise GribbleError("a roster is written anew", fix=f"--out {Path(named).name}")
         if self.into and not os.path.isfile(self.target):
             raise GribbleError(f"{self.into} is no file", fix="--out FILE writes a new one.")
+        if self.out and not self.preview:
+            check_target(self.target, replace_other=self.replace)
 
     @property
     def target(self) -> Path:
@@ -150,11 +153,10 @@ def finish_sheet(wish: Wish, draft: DraftSheet, tally: Tally) -> int:
     else:
         text = write_sheet(draft)
         check_sheet(wish.target, text)
-        write_new(wish.target, text.encode())
+        kept = write_file(wish.target, [text.encode()], replace_other=wish.replace)
         accepts = sum(len(need.accepts) for need in draft.needs)
-        screen.say(
-            f"{wish.out}: {count(len(draft.needs), 'need')} of {draft.emulator} with {count(accepts, 'accept')}."
-        )
+        counts = f"{count(len(draft.needs), 'need')} of {draft.emulator} with {count(accepts, 'accept')}"
+        screen.say(f"{wish.out}: {counts}{kept_words(kept)}.")
     _told(wish, tally)
     if entry:
         entry.enter(draft.emulator, draft.release)
@@ -172,6 +174,11 @@ def _usual_folder(path: Path) -> str | None:
 
 def _merge(wish: Wish, draft: DraftSheet) -> None:
     """Add to a sheet what a list says and it did not know; the sheet as it was is kept beside it."""
+    with changing(wish.target) as file:
+        _merge_into(wish, draft, file)
+
+
+def _merge_into(wish: Wish, draft: DraftSheet, file: Changing) -> None:
     screen, target = wish.call.screen, wish.target
     sheet, mistakes = load_sheet(target)
     if sheet is None:
@@ -181,10 +188,11 @@ def _merge(wish: Wish, draft: DraftSheet) -> None:
             f"{wish.into} is the sheet of {sheet.emulator}, and the list is taken for {draft.emulator}'s",
             fix=f"Nothing was written. --emulator {sheet.emulator} says that it is the same.",
         )
-    found = merged(text_of(target.read_bytes()), sheet, draft)
+    found = merged(text_of(file.data), sheet, draft)
     if found.needs or found.accepts:
         check_sheet(target, found.text)
-        kept = replace_file(target, found.text.encode())
+        kept = file.write([found.text.encode()], keep=True)
+        assert kept is not None, "the sheet was there"
         screen.say(f"The sheet as it was is kept as {kept.name}.")
     screen.say(
         f"{wish.into}: {count(found.needs, 'new need')} and {count(found.accepts, 'new accept')}; "
@@ -223,9 +231,9 @@ def _roster(wish: Wish, made: FieldMap) -> int:
         refuse_faults(wish, tally)
 
     with bar, _no_cycles():
-        write_new_stream(wish.target, write_roster(head, counted()))
+        kept = write_file(wish.target, write_roster(head, counted()), replace_other=wish.replace)
     _told(wish, tally)
-    screen.say(f"{wish.out}: {written:,} sets of {head.emulator} {head.release}.")
+    screen.say(f"{wish.out}: {written:,} sets of {head.emulator} {head.release}{kept_words(kept)}.")
     _add_sheet(wish, head.emulator)
     if entry:
         screen.say('Wanted are the sets that lie there; wanted = "held" in gribble.toml takes all that you hold.')
@@ -255,9 +263,10 @@ def _add_sheet(wish: Wish, emulator: str) -> None:
     if emulator in load_catalogue(sorted(folder for folder in folders if os.path.isdir(folder))).sheets:
         return
     sheet = wish.target.with_name(f"{emulator}{SHEET_ENDING}")
-    if os.path.exists(sheet):
+    try:
+        write_file(sheet, [write_arcade_sheet(emulator, wish.target.name, wish.folder).encode()])
+    except ThereError:
         return
-    write_new(sheet, write_arcade_sheet(emulator, wish.target.name, wish.folder).encode())
     shown = str(Path(wish.out or "").with_name(sheet.name))
     wish.call.screen.say(f"{shown}: a sheet for it{'' if wish.folder else '; say there where its sets lie on a rig'}.")
 
@@ -271,15 +280,17 @@ def _plays(wish: Wish, made: FieldMap) -> int:
     if wish.only_shown:
         return _shown(wish, tally)
     refuse_faults(wish, tally)
-    roster, mistakes = load_roster(wish.target)
-    if roster is None or mistakes:
-        raise MistakesError(mistakes)
     if not ask(wish.call, "Is that right?", wish.yes):
         return ExitCode.ATTENTION
-    found = with_plays(roster, said)
-    if found.changed:
-        kept = replace_file(wish.target, b"".join(write_roster(roster.head, found.sets)))
-        screen.say(f"The roster as it was is kept as {kept.name}.")
+    with changing(wish.target) as file:
+        roster, mistakes = load_roster(wish.target)
+        if roster is None or mistakes:
+            raise MistakesError(mistakes)
+        found = with_plays(roster, said)
+        if found.changed:
+            kept = file.write(write_roster(roster.head, found.sets), keep=True)
+            assert kept is not None, "the roster was there"
+            screen.say(f"The roster as it was is kept as {kept.name}.")
     _told(wish, tally)
     screen.say(f"{wish.into}: {count(found.changed, 'set')} changed, {found.known:,} known already.")
     if found.unmatched:

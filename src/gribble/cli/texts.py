@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from pathlib import Path
 
 from gribble.cli.asking import ask
@@ -10,10 +9,10 @@ from gribble.cli.command import Call
 from gribble.cli.running import place_plan
 from gribble.cli.session import Session
 from gribble.core.base.errors import ExitCode
+from gribble.core.base.filewriter import write_file
 from gribble.core.placing.texts import Text, encoded, steps_of
 from gribble.core.records.plan import Plan
-from gribble.stores.local import replace_file, write_new
-from gribble.views.looks import count, shorten
+from gribble.views.looks import count, kept_words, shorten
 
 
 def write_texts(call: Call, texts: list[Text], session: Session | None, yes: bool, option: str) -> int:
@@ -36,10 +35,6 @@ def write_texts(call: Call, texts: list[Text], session: Session | None, yes: boo
     if not ask(call, f"Write {count(len(here), 'file')}{where}? What is there already is kept beside it.", yes):
         return ExitCode.ATTENTION
     for target, one in here:
-        data, kept = encoded(one), ""
-        if os.path.exists(target):
-            kept = f" (the former one is {replace_file(target, data).name})"
-        else:
-            write_new(target, data)
-        call.screen.say(f"written: {shorten(str(target))}{kept}")
+        kept = write_file(target, [encoded(one)], replace_other=True)
+        call.screen.say(f"written: {shorten(str(target))}{kept_words(kept)}")
     return code

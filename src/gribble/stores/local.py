@@ -4,11 +4,10 @@ from __future__ import annotations
 
 import contextlib
 import os
-import shutil
 import stat
 import time
 import zlib
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Iterable, Iterator
 from functools import cached_property
 from pathlib import Path
 
@@ -25,7 +24,7 @@ from gribble.core.base.changing import (
     usual,
 )
 from gribble.core.base.digests import NO_DIGESTS, Digests
-from gribble.core.base.errors import ExitCode, GribbleError, reason_of
+from gribble.core.base.filewriter import PRIVATE, usual_mode
 from gribble.core.base.names import ANY_NAME, composed
 from gribble.core.base.paths import MEMORY_FOLDER, is_link, lies_in, parent
 from gribble.core.files.hashing import digest_blocks
@@ -46,8 +45,6 @@ from gribble.stores.files import (
 )
 from gribble.stores.slots import AtticFolder
 
-PRIVATE = 0o600
-"""What nobody but the user may read."""
 OWN_FOLDER = 0o700
 """The folders of Gribble's own: what they hold is nobody else's business."""
 _NEW_FILE = os.O_WRONLY | os.O_CREAT | os.O_EXCL | getattr(os, "O_NOFOLLOW", 0) | getattr(os, "O_BINARY", 0)
@@ -389,86 +386,3 @@ def mode_of(path: Path) -> int | None:
         return stat.S_IMODE(path.stat().st_mode)
     except OSError:
         return None
-
-
-def usual_mode() -> int:
-    """The permissions that a new file of this process has."""
-    mask = os.umask(0)
-    os.umask(mask)
-    return 0o666 & ~mask
-
-
-_UNWRITTEN = "Nothing was changed there. Name another place, or give write permission."
-
-
-def write_new(target: Path, data: bytes, *, mode: int | None = None) -> None:
-    """Write a new file whole, beside its place first. Raises GribbleError where one is there already."""
-    write_new_stream(target, iter([data]), mode=mode)
-
-
-def write_new_stream(
-    target: Path, blocks: Iterator[bytes], *, mode: int | None = None, modified: int | None = None
-) -> None:
-    """The same with content that comes block by block; where the blocks end in an error, nothing is left behind."""
-    target = target.absolute()
-    if os.path.lexists(target):
-        raise GribbleError(f"{target} is there already", fix="Move it away, or name another.")
-    write_over(target, blocks, mode=mode, modified=modified)
-
-
-def refuse_foreign(target: Path, ours: Callable[[bytes], bool], what: str) -> None:
-    """Raise GribbleError where a file lies at the target whose beginning does not show that it is ours to write over.
-
-    `what` names our own kind: a report, say.
-    """
-    try:
-        start = _start(target) if os.path.lexists(target) else b""
-    except OSError as error:
-        raise GribbleError(f"{target} cannot be written: {reason_of(error)}", fix="Name another file.") from error
-    if start and not ours(start):
-        raise GribbleError(f"{target} is there already, and is no {what}", fix="Name another file.")
-
-
-def _start(path: Path) -> bytes:
-    with path.open("rb") as stream:
-        return stream.read(1000)
-
-
-def replace_file(target: Path, data: bytes) -> Path:
-    """Write over a file of the user's in one instant; the former one is kept beside it, and its path returned."""
-    target = target.absolute()
-    number = 1
-    while os.path.lexists(kept := target.with_name(f"{target.name}.before-{number}")):
-        number += 1
-    try:
-        shutil.copy2(target, kept)
-    except OSError as error:
-        raise GribbleError(
-            f"{kept} cannot be written: {reason_of(error)}", fix=_UNWRITTEN, code=ExitCode.FAILED
-        ) from error
-    write_over(target, iter([data]))
-    return kept
-
-
-def write_over(target: Path, blocks: Iterator[bytes], *, mode: int | None = None, modified: int | None = None) -> None:
-    """Write a file whole, beside its place first, over whatever is there, whose mode it keeps where none is given.
-
-    `modified` is a time of modification to be given, in nanoseconds since 1970. Raises GribbleError.
-    """
-    target = target.absolute()
-    work = ".gribble-0-0.part"
-    store = LocalStore(target.parent)
-    try:
-        target.parent.mkdir(parents=True, exist_ok=True)
-        try:
-            store.write(work, lambda: blocks)
-            if modified is not None:
-                os.utime(target.parent / work, ns=(modified, modified))
-            store.dress(work, mode=mode_of(target) if mode is None else mode)
-        except BaseException:
-            store.discard(work)
-            raise
-        store.rename(work, target.name)
-    except (OSError, StoreError) as error:
-        reason = reason_of(error) if isinstance(error, OSError) else str(error)
-        raise GribbleError(f"{target} cannot be written: {reason}", fix=_UNWRITTEN, code=ExitCode.FAILED) from error

@@ -7,10 +7,10 @@ import os
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from datetime import datetime
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from gribble.core.base.changing import remove
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
+from gribble.core.base.filewriter import PRIVATE, BusyError, file_lock
 from gribble.core.base.paths import MEMORY_FOLDER, is_link, lies_in
 from gribble.core.base.regular import NO_LINKS, open_regular
 from gribble.core.files.volumes import folds_case
@@ -21,11 +21,8 @@ from gribble.core.placing.twins import Twins
 from gribble.core.records.steps import Step
 from gribble.core.survey.seen import SeenRigs, give_id
 from gribble.stores.files import read_blocks
-from gribble.stores.local import OWN_FOLDER, PRIVATE, LocalStore, mode_of
+from gribble.stores.local import OWN_FOLDER, LocalStore, mode_of
 from gribble.stores.remote import RemoteStore
-
-if TYPE_CHECKING:
-    from filelock import FileLock
 
 Mark = frozenset[tuple[str, int]]
 """The journals of a rig with their sizes in bytes; they only ever grow."""
@@ -142,46 +139,46 @@ class RigHome:
     def locked(self) -> Iterator[HeldRig]:
         """Keep every other Gribble off this rig, and get at its runs. Raises GribbleError where another is at work, or
         nothing can be written."""
-        from filelock import Timeout  # of which only a run has need
-
         self._refuse_links()
         if not self.remote and (why := self.away()):
             raise GribbleError(f"rig {self.name}: {why}", fix="Nothing was changed.", code=ExitCode.FAILED)
-        path = self._home / "lock"
-        try:
-            if self.remote:
-                path.parent.mkdir(parents=True, exist_ok=True, mode=OWN_FOLDER)
-            path.parent.mkdir(exist_ok=True, mode=OWN_FOLDER)  # not a local rig's root, which may have been pulled out
-            lock = lock_at(path)
-            lock.acquire(timeout=0)
-        except Timeout:
-            raise GribbleError(
-                f"another Gribble is at work on {self.name}{self._holder()}",
-                fix="Wait until it has ended, then run the command again.",
-                code=ExitCode.FAILED,
-            ) from None
-        except OSError as error:
-            raise GribbleError(
-                f"rig {self.name} cannot be written: {path.parent}: {reason_of(error)}",
-                fix="Nothing was changed. Give write permission, or remove the write protection.",
-                code=ExitCode.FAILED,
-            ) from error
+        with contextlib.ExitStack() as stack:
+            try:
+                if self.remote:
+                    self._home.mkdir(parents=True, exist_ok=True, mode=OWN_FOLDER)
+                self._home.mkdir(exist_ok=True, mode=OWN_FOLDER)  # not a local rig's root: it may have been pulled out
+                stack.enter_context(file_lock(self._home / "lock"))
+            except BusyError:
+                raise GribbleError(
+                    f"another Gribble is at work on {self.name}{self._holder()}",
+                    fix="Wait until it has ended, then run the command again.",
+                    code=ExitCode.FAILED,
+                ) from None
+            except OSError as error:
+                raise GribbleError(
+                    f"rig {self.name} cannot be written: {self._home}: {reason_of(error)}",
+                    fix="Nothing was changed. Give write permission, or remove the write protection.",
+                    code=ExitCode.FAILED,
+                ) from error
+            self._note_holder()
+            if not self.remote:
+                give_id(Path(self.root))
+                self._seen.note(Path(self.root))
+            held = HeldRig(self)
+            try:
+                yield held
+            finally:
+                held.let_go()
+                with contextlib.suppress(OSError):
+                    remove(self._holder_file)
+
+    def _note_holder(self) -> None:
+        """Say who holds the lock, for whoever is kept off by it."""
         with contextlib.suppress(OSError):
             remove(self._holder_file, missing_ok=True)
             handle = os.open(self._holder_file, os.O_WRONLY | os.O_CREAT | os.O_EXCL | NO_LINKS, PRIVATE)
             with os.fdopen(handle, "w", encoding="utf-8") as stream:
                 stream.write(f"process {os.getpid()} since {datetime.now():%Y-%m-%d %H:%M:%S}")
-        if not self.remote:
-            give_id(Path(self.root))
-            self._seen.note(Path(self.root))
-        held = HeldRig(self)
-        try:
-            yield held
-        finally:
-            held.let_go()
-            with contextlib.suppress(OSError):
-                remove(self._holder_file)
-            lock.release()
 
     @property
     def _holder_file(self) -> Path:
@@ -194,14 +191,6 @@ class RigHome:
                 return f": {stream.read(80).decode(errors='replace')}"
         except OSError:
             return ""
-
-
-def lock_at(path: Path) -> FileLock:
-    """A lock that keeps every other Gribble off, in a file that is nobody else's business. Raises OSError."""
-    from filelock import FileLock
-
-    os.close(os.open(path, os.O_WRONLY | os.O_CREAT | NO_LINKS, PRIVATE))
-    return FileLock(path)
 
 
 class HeldRig:

@@ -8,8 +8,8 @@ from pathlib import Path
 
 from gribble.core.base.changing import flush_file
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
+from gribble.core.base.filewriter import PRIVATE
 from gribble.core.base.regular import NO_LINKS, open_regular
-from gribble.core.placing.journal import PRIVATE
 
 SECRET_BYTES = 32
 

@@ -177,11 +177,13 @@ def show_added(screen: Screen, added: Added, folder: Path) -> None:
         screen.say(f"{where} has all of it already; nothing was changed.")
         return
     screen.say(f"{where}: {count(len(added.new), 'new file')}, {count(len(added.replaced), 'file')} replaced.")
-    screen.grid([("new", name) for name in added.new] + [("replaced", name) for name in added.replaced])
-    if added.kept:
-        screen.say(f"The catalogue as it was is kept in {shorten(str(added.kept))}.")
+    rows = [("new", name, "") for name in added.new]
+    rows += [("replaced", name, f"kept as {added.kept[name]}" if name in added.kept else "") for name in added.replaced]
+    screen.grid(rows)
     if added.remarks:
-        screen.next(f"gribble catalogue lint {where}", f"{count(len(added.remarks), 'remark')}, no mistakes")
+        mistakes = sum(one.mistake for one in added.remarks)
+        told = count(mistakes, "mistake") if mistakes else "no mistakes"
+        screen.next(f"gribble catalogue lint {where}", f"{count(len(added.remarks) - mistakes, 'remark')}, {told}")
 
 
 def show_preview_sets(screen: Screen, sets: list[ArcadeSet]) -> None:

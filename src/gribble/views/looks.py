@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import os
 from datetime import UTC, datetime
+from pathlib import Path
 
 from gribble.core.records.findings import State, Verdict
 
@@ -70,6 +71,11 @@ def iso(when: int) -> str | None:
         return datetime.fromtimestamp(when / 10**9, UTC).isoformat(timespec="seconds") if when > 0 else None
     except (ValueError, OverflowError, OSError):
         return None
+
+
+def kept_words(kept: Path | None) -> str:
+    """Where the former file is, to follow the name of the one that took its place; empty where there was none."""
+    return f" (the former file is kept as {kept.name})" if kept else ""
 
 
 def shorten(path: str) -> str:

@@ -9,6 +9,7 @@ from typing import Any
 import msgspec
 
 from gribble.core.answers.report import Report, SourceAway
+from gribble.core.base.filewriter import Own
 from gribble.core.base.paths import visible
 from gribble.core.records.findings import State
 from gribble.views.looks import DIGEST_NAMES, STATES, TALLIED, VERDICTS, count, shorten
@@ -16,8 +17,18 @@ from gribble.views.report_sets import folded_obtain, folded_sets, obtain_tables,
 from gribble.views.set_releases import written_csv
 
 MARK = "gribble report"
-"""Stands near the beginning of every report that is written, so that a later one may take its place."""
-
+"""What a page or a text of `gribble report` says at its beginning, so that a later one may replace it."""
+HTML = Own(
+    (
+        '<!DOCTYPE html>\n<html lang="en">\n<head>\n<meta charset="utf-8">\n'
+        '<meta name="viewport" content="width=device-width, initial-scale=1">\n'
+        f'<meta name="generator" content="{MARK}">\n'
+    ).encode(),
+    "report",
+)
+MARKDOWN = Own(f"<!-- {MARK} -->\n".encode(), "Markdown report")
+CSV = Own(b"rig,emulator,release,state,kind,name,title,level,", "report table")
+OBTAIN = Own(b"emulator,for,level,archive,file,", "table of what to obtain")
 
 MOST_NAMED = 12
 """So many files to obtain are named in a summary."""
@@ -42,11 +53,6 @@ def away_words(one: SourceAway) -> str:
 def report_json(report: Report) -> dict[str, Any]:
     """`report/1`: the whole as one object; its schema is `gribble catalogue schema report`."""
     return {"gribble": "report/1", **msgspec.to_builtins(report)}
-
-
-def is_report(start: bytes) -> bool:
-    """Whether a file that begins like this was written as a report, in whatever form."""
-    return MARK.encode() in start or start.startswith((b"rig,emulator,release,state,", b"emulator,for,level,archive,"))
 
 
 def report_csv(report: Report) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import tomllib
 from collections.abc import Mapping
 from pathlib import Path
@@ -38,7 +39,7 @@ def news(found: Discovery, config: Config, catalogue: Catalogue, folder: Path, t
     known = [Path(place) for place in (*config.source_folders, *config.catalogues)] + list(rigs.values())
 
     def is_new(path: str) -> bool:
-        place = folder / path
+        place = Path(os.path.normpath(folder / path))
         return not any(place.is_relative_to(one) or one.is_relative_to(place) for one in known)
 
     def new_on(root: Path, rig: str) -> dict[str, str]:

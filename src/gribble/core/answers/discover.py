@@ -11,7 +11,7 @@ from msgspec import Struct
 
 from gribble.core.base.names import is_litter, is_trash
 from gribble.core.base.paths import MEMORY_FOLDER, is_link
-from gribble.core.catalogue.sheets import SHEET_ENDING, load_catalogue
+from gribble.core.catalogue.sheets import SHEET_ENDING, is_listed, load_catalogue
 from gribble.core.records.sheet import Sheet
 
 DEPTH = 3
@@ -78,7 +78,7 @@ def _lists_in(folder: Path) -> list[Path]:
 
 def is_catalogue(path: Path) -> bool:
     """Whether sheets lie in a folder."""
-    return any(child.name.endswith(SHEET_ENDING) for child in _children(path))
+    return any(is_listed(child.name, SHEET_ENDING) for child in _children(path))
 
 
 def emulators_of(path: Path, sheets: Mapping[str, Sheet]) -> tuple[str, ...]:

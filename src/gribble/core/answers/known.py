@@ -28,7 +28,7 @@ def read_known(catalogue: Catalogue, folders: list[Path]) -> KnownEmulator:
     """What some folders hold, whose sheets are loaded already; of rosters the head is read, the lines are counted."""
     rosters, mistakes = [], list(catalogue.mistakes)
     for folder in folders:
-        for path in sorted(folder.glob(f"*{ROSTER_ENDING}")) if os.path.isdir(folder) else ():
+        for path in sorted(folder.glob(f"[!.]*{ROSTER_ENDING}")) if os.path.isdir(folder) else ():
             try:
                 with path.open("rb") as stream:
                     lines = sum(block.count(b"\n") for block in iter(lambda: stream.read(1 << 20), b""))

@@ -20,7 +20,7 @@ from gribble.core.base.texts import text_of
 from gribble.core.catalogue.families import lineage_faults
 from gribble.core.catalogue.ranges import concerns
 from gribble.core.catalogue.rosters import ROSTER_ENDING, load_roster
-from gribble.core.catalogue.sheets import SHEET_ENDING, load_sheet
+from gribble.core.catalogue.sheets import SHEET_ENDING, is_listed, load_sheet
 from gribble.core.catalogue.writing import FILL_IN
 from gribble.core.files.volumes import name_trouble
 from gribble.core.records.roster import Roster
@@ -70,7 +70,7 @@ def _files(path: Path, found: list[Remark]) -> list[Path]:
     if not os.path.isdir(path):
         return [path]
     try:
-        files = sorted(one for one in path.iterdir() if one.name.endswith((SHEET_ENDING, ROSTER_ENDING)))
+        files = sorted(one for one in path.iterdir() if is_listed(one.name, (SHEET_ENDING, ROSTER_ENDING)))
     except OSError as error:
         found.append(Remark(str(path), "", f"cannot be read: {reason_of(error)}", True))
         return []

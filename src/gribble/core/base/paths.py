@@ -194,12 +194,22 @@ MEMORY_FOLDER = ".gribble"
 """Folder of Gribble's own (attic, journal, index); never walked into."""
 
 
+FOLDER_LOCK = ".gribble-lock"
+"""The file by which writers keep each other out of a folder, for as long as one is at work."""
+_NEW_FILE = re.compile(r"^\.gribble-new-[0-9a-f]{16}\.part$")
 _WORK_FILE = re.compile(r"^\.gribble-\d+-\d+\.(part|third|aside)$")
 
 
+def is_new_file(name: str) -> bool:
+    """Whether a name is that of a work file in which something is written that lies beside rigs."""
+    return name.startswith(".gribble-") and _NEW_FILE.match(name) is not None
+
+
 def is_work_file(name: str) -> bool:
-    """Whether a name is one of Gribble's own for what it is about to put in place."""
-    return name.startswith(".gribble-") and _WORK_FILE.match(name) is not None
+    """Whether a name is one of Gribble's own for what it is about to put in place, or for the lock of a folder."""
+    return name.startswith(".gribble-") and (
+        name == FOLDER_LOCK or _WORK_FILE.match(name) is not None or is_new_file(name)
+    )
 
 
 UNDONE = "-undone"

@@ -48,10 +48,11 @@ class Mistakes:
         self.found.append(Mistake(self.file, where, what))
 
 
-def read_toml(path: Path, mistakes: Mistakes) -> dict[str, Any] | None:
-    """The file's tables, or None with a mistake that says why they cannot be read."""
+def read_toml(path: Path, mistakes: Mistakes, text: str | None = None) -> dict[str, Any] | None:
+    """The file's tables, or None with a mistake that says why they cannot be read. With a `text`, that is what the file
+    is going to say."""
     try:
-        text = text_of(read_regular(path, MOST_BYTES))
+        text = text_of(read_regular(path, MOST_BYTES)) if text is None else text
         if line := deep_key(text):
             mistakes.add(f"line {line}", f"has a key of more than {MOST_PARTS} parts")
             return None

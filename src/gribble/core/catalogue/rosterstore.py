@@ -19,10 +19,9 @@ from typing import Protocol
 import msgspec
 from msgspec import Struct
 
-from gribble.core.base.changing import replace
 from gribble.core.base.errors import Mistake, reason_of
+from gribble.core.base.filewriter import note_record, read_record
 from gribble.core.base.paths import is_link
-from gribble.core.base.regular import NO_LINKS, read_regular
 from gribble.core.catalogue.rosters import UNREADABLE, load_roster
 from gribble.core.catalogue.storedsets import StoredSets, names_in, open_store
 from gribble.core.catalogue.storing import digest_of, make_store, name_of
@@ -33,7 +32,6 @@ SETTLED_NS = 2_000_000_000
 """A roster that was changed later than so long before it was read may change again without a trace."""
 STORES_FOLDER = "rosters"
 """What the folder of the stores is called, beside the index."""
-_MOST_MEMO = 1 << 20
 _OLD_PART_SECONDS = 3600
 
 
@@ -156,11 +154,7 @@ class _Memo:
 
     def __init__(self, folder: Path) -> None:
         self._folder, self._place = folder, folder / "known.json"
-        try:
-            data = read_regular(self._place, _MOST_MEMO, through_links=False)
-            self._notes = msgspec.json.decode(data, type=_Notes)
-        except (OSError, *UNREADABLE):
-            self._notes = _Notes()
+        self._notes = _notes_of(read_record(self._place))
 
     @property
     def stores(self) -> bool:
@@ -185,19 +179,20 @@ class _Memo:
         """Remember a roster, and its store if that was `made`; rosters that are no more are forgotten, their stores are
         removed, and so is what a kill has left. Where this cannot be written, there is only more to do the next time.
         Raises OSError where the store is gone."""
-        rosters = {name: one for name, one in self._notes.rosters.items() if os.path.exists(name)}
-        rosters[os.path.abspath(path)] = seen
-        needed = {name_of(one.digest) for one in rosters.values()}
-        stores = {name: one for name, one in self._notes.stores.items() if name in needed}
-        if made:
-            stores[name_of(seen.digest)] = _state(self._folder / name_of(seen.digest))
-            self._clear(needed)
-        self._notes = _Notes(rosters, stores)
-        part = self._folder / f"known.{os.getpid()}.part"
-        with contextlib.suppress(OSError, UnicodeEncodeError):
-            with os.fdopen(os.open(part, os.O_WRONLY | os.O_CREAT | os.O_TRUNC | NO_LINKS, 0o600), "wb") as stream:
-                stream.write(msgspec.json.encode(self._notes))
-            replace(part, self._place)
+        new = {name_of(seen.digest): _state(self._folder / name_of(seen.digest))} if made else {}
+
+        def changed(found: object) -> object:
+            before = _notes_of(found)
+            rosters = {name: one for name, one in before.rosters.items() if os.path.exists(name)}
+            rosters[os.path.abspath(path)] = seen
+            needed = {name_of(one.digest) for one in rosters.values()}
+            stores = {name: one for name, one in before.stores.items() if name in needed}
+            if made:
+                self._clear(needed)
+            self._notes = _Notes(rosters, {**stores, **new})
+            return msgspec.to_builtins(self._notes)
+
+        note_record(self._place, changed)
         return seen.digest
 
     def _clear(self, needed: set[str]) -> None:
@@ -206,6 +201,14 @@ class _Memo:
                 old = other.suffix == ".part" and time.time() - other.lstat().st_mtime > _OLD_PART_SECONDS
                 if old or (other.suffix == ".sqlite" and other.name not in needed):
                     other.unlink()
+
+
+def _notes_of(found: object) -> _Notes:
+    """What a memo says; nothing where it is none."""
+    try:
+        return msgspec.convert(found, _Notes)
+    except UNREADABLE:
+        return _Notes()
 
 
 def _state(place: Path) -> tuple[int, int, int, int]:

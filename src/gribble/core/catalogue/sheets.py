@@ -19,6 +19,11 @@ from gribble.core.records.sheet import ManifestFile, Need, Sheet
 SHEET_ENDING = ".sheet.toml"
 
 
+def is_listed(name: str, endings: str | tuple[str, ...]) -> bool:
+    """Whether a file of a catalogue folder is one of those with some endings; hidden ones are other programs' own."""
+    return name.endswith(endings) and not name.startswith(".")
+
+
 class Catalogue(Struct, frozen=True):
     """The sheets of all catalogues by emulator, the rosters beside them, and the mistakes of what could not be used;
     `faulty` are the sheets among that, by the emulator that they seem to be for."""
@@ -46,7 +51,7 @@ def load_catalogue(folders: list[Path]) -> Catalogue:
     for folder in folders:
         seen: dict[str, Path] = {}
         try:
-            paths = sorted(path for path in folder.iterdir() if path.name.endswith(SHEET_ENDING))
+            paths = sorted(path for path in folder.iterdir() if is_listed(path.name, SHEET_ENDING))
         except OSError as error:
             mistakes.append(Mistake(str(folder), "", f"this catalogue folder cannot be read: {reason_of(error)}"))
             continue
@@ -54,7 +59,7 @@ def load_catalogue(folders: list[Path]) -> Catalogue:
             sheet, found = load_sheet(path)
             mistakes += found
             if sheet is None:
-                faulty.setdefault(_emulator_of(path), path)
+                faulty.setdefault(emulator_of(path), path)
                 continue
             if sheet.emulator in seen:
                 twin = seen[sheet.emulator].name
@@ -62,29 +67,31 @@ def load_catalogue(folders: list[Path]) -> Catalogue:
                 continue
             seen[sheet.emulator] = path
             if sheet.emulator not in sheets and sheet.arcade is not None:
-                rosters[sheet.emulator] = tuple(sorted(folder.glob(sheet.arcade.rosters)))
+                found_ = (path for path in folder.glob(sheet.arcade.rosters) if is_listed(path.name, ""))
+                rosters[sheet.emulator] = tuple(sorted(found_))
             sheets.setdefault(sheet.emulator, sheet)
     return Catalogue(sheets, tuple(mistakes), rosters, faulty)
 
 
-def _emulator_of(path: Path) -> str:
+def emulator_of(path: Path) -> str:
     """Whose sheet a file is that cannot be used, as far as it can be told: by what it says, else by its name."""
     table = read_toml(path, Mistakes(str(path)))
     named = (table or {}).get("emulator")
     return named if isinstance(named, str) else path.name.removesuffix(SHEET_ENDING)
 
 
-def load_sheet(path: Path) -> tuple[Sheet | None, list[Mistake]]:
-    """The sheet in a file, digests in lower case; None, with the mistakes, if it has any."""
+def load_sheet(path: Path, text: str | None = None) -> tuple[Sheet | None, list[Mistake]]:
+    """The sheet in a file, digests in lower case; None, with the mistakes, if it has any. With a `text`, the sheet that
+    the file is going to be."""
     try:
-        return _load_sheet(path)
+        return _load_sheet(path, text)
     except Exception as error:  # whatever a file holds, it stops nothing but itself
         return None, [Mistake(str(path), "", f"cannot be made sense of ({type(error).__name__}: {error})")]
 
 
-def _load_sheet(path: Path) -> tuple[Sheet | None, list[Mistake]]:
+def _load_sheet(path: Path, text: str | None) -> tuple[Sheet | None, list[Mistake]]:
     mistakes = Mistakes(str(path))
-    tables = read_toml(path, mistakes)
+    tables = read_toml(path, mistakes, text)
     sheet = read_table(Sheet, tables, "", mistakes) if tables is not None else None
     if sheet is not None:
         needs = tuple(_complete(need, f"need[{n}]", path.parent, mistakes) for n, need in enumerate(sheet.need))

@@ -6,6 +6,7 @@ import contextlib
 import hashlib
 import io
 import os
+import secrets
 import sqlite3
 import zlib
 from array import array
@@ -68,8 +69,7 @@ def make_store(
 ) -> tuple[str, list[Mistake]]:
     """Make the store of a roster in a folder: the digest of what was read; for a file that is no roster no digest, but
     its mistakes. `told` is how many bytes more are done. Raises OSError, sqlite3.DatabaseError."""
-    part = folder / f"{os.getpid()}.part"
-    part.unlink(missing_ok=True)
+    part = folder / f"{secrets.token_hex(8)}.part"
     os.close(os.open(part, os.O_WRONLY | os.O_CREAT | os.O_EXCL | NO_LINKS, 0o600))
     try:
         digesting = _Digesting(stream, told)

@@ -29,6 +29,7 @@ from msgspec import Struct
 
 from gribble.core.base.changing import flush_file, remove, replace
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
+from gribble.core.base.filewriter import PRIVATE
 from gribble.core.base.paths import path_fault
 from gribble.core.base.regular import NO_LINKS, open_regular, read_regular
 from gribble.core.placing.planfile import step_faults
@@ -37,8 +38,6 @@ from gribble.core.records.steps import Step, Writing
 FORMAT = "run/1"
 CODE_DIGITS = 32
 """How much of an HMAC stands in a line, in hex digits."""
-PRIVATE = 0o600
-"""What nobody but the user may read."""
 MOST_BYTES = 1 << 30
 """A larger file is no journal, in bytes."""
 _CODE, _CLOSE = b', "mac": "', b'"}'

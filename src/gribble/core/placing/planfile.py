@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import re
 from collections.abc import Container, Iterable, Iterator
 from pathlib import Path
 from typing import Any
@@ -12,6 +11,7 @@ import msgspec
 
 from gribble.core.base.digests import HEX_LENGTHS, Digests
 from gribble.core.base.errors import GribbleError, Mistake, MistakesError, reason_of
+from gribble.core.base.filewriter import Own
 from gribble.core.base.paths import outside, path_fault
 from gribble.core.base.regular import read_regular
 from gribble.core.placing.gaps import bring_record, gap_record
@@ -19,6 +19,7 @@ from gribble.core.records.plan import Plan
 from gribble.core.records.steps import Displace, Mend, Pack, Point, Rename, Step, Taking
 
 FORMAT = "plan/1"
+PLAN = Own(b'{\n "gribble": "plan/', "plan")
 MAX_BYTES = 256 << 20
 """A larger file is no plan."""
 _FIX = "gribble plan --out FILE writes one."
@@ -65,11 +66,6 @@ def _step_record(step: Step) -> dict[str, Any]:
 def plan_bytes(plan: Plan) -> bytes:
     """The content of a plan's file."""
     return (json.dumps(plan_record(plan), indent=1) + "\n").encode()
-
-
-def is_plan(start: bytes) -> bool:
-    """Whether a file that begins like this was written as a plan."""
-    return re.match(rb'\s*\{\s*"gribble"\s*:\s*"plan/', start) is not None
 
 
 def read_plan(path: Path, rigs: Container[str]) -> Plan:

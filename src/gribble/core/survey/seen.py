@@ -3,41 +3,38 @@
 from __future__ import annotations
 
 import contextlib
-import json
 import os
 import re
 import secrets
+from collections.abc import Iterable
 from pathlib import Path
+from typing import Any
 
-from gribble.core.base.changing import remove, replace
+from gribble.core.base.changing import remove
+from gribble.core.base.filewriter import note_record, read_record
 from gribble.core.base.paths import MEMORY_FOLDER
 from gribble.core.base.regular import NO_LINKS, read_regular
 
 _ID = "id"
 _ID_BYTES = 64
 _RIGHT_ID = re.compile(r"[0-9a-f]{32}")
-_MOST_BYTES = 1 << 20
 
 
 class SeenRigs:
     """The roots at which rigs have been seen, so that an absent one is known to be away, each with the id of the rig
     that was there. Kept in a small file beside the configuration."""
 
-    def __init__(self, path: Path | None) -> None:
+    def __init__(self, path: Path | None, roots: Iterable[str] = ()) -> None:
+        """Of some `roots` those that are there now have been seen, too, should they go while the command is at work."""
         self._path = path
+        self._here = frozenset(root for root in roots if os.path.lexists(root))
         self._ids = self._read()
 
     def _read(self) -> dict[str, str]:
-        try:
-            found = json.loads(read_regular(self._path, _MOST_BYTES, through_links=False)) if self._path else {}
-        except (OSError, ValueError, RecursionError):
-            return {}
-        if isinstance(found, list):  # as versions before this one had it
-            found = dict.fromkeys(map(str, found), "")
-        return {root: str(id_) for root, id_ in found.items()} if isinstance(found, dict) else {}
+        return _ids_of(read_record(self._path)) if self._path else {}
 
     def __contains__(self, root: str) -> bool:
-        return root in self._ids
+        return root in self._ids or root in self._here
 
     def why_other(self, name: str, root: Path) -> str:
         """Why what lies at a rig's root now is not the rig that was there before; empty where it may be."""
@@ -55,20 +52,15 @@ class SeenRigs:
         now = id_at(root)
         if self._path is None or now is None or self._ids.get(str(root)) == now:
             return
-        self._ids = {**self._read(), str(root): now}
-        keep(self._path, self._ids)
+        self._ids = {**self._ids, str(root): now}
+        note_record(self._path, lambda found: {**_ids_of(found), str(root): now})
 
 
-def keep(path: Path, record: object) -> None:
-    """Write a small file of Gribble's own, as JSON, whole or not at all; where that cannot be, nothing is lost but what
-    it would have said."""
-    work = path.with_suffix(f".{os.getpid()}.part")
-    with contextlib.suppress(OSError, UnicodeEncodeError):
-        path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
-        remove(work, missing_ok=True)
-        with os.fdopen(os.open(work, os.O_WRONLY | os.O_CREAT | os.O_EXCL | NO_LINKS, 0o600), "wb") as stream:
-            stream.write(json.dumps(record, sort_keys=True).encode())
-        replace(work, path)
+def _ids_of(found: Any) -> dict[str, str]:
+    """What a record of seen rigs says: ids by root."""
+    if isinstance(found, list):  # as versions before this one had it
+        found = dict.fromkeys(map(str, found), "")
+    return {root: str(id_) for root, id_ in found.items()} if isinstance(found, dict) else {}
 
 
 def id_at(root: Path) -> str | None:

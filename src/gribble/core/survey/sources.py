@@ -4,22 +4,18 @@ stick wherever it is plugged in."""
 from __future__ import annotations
 
 import contextlib
-import json
 import os
 import stat
 import time
 from collections.abc import Iterator
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from gribble.core.base.amounts import LATEST, day_words, since_words
 from gribble.core.base.errors import reason_of
-from gribble.core.base.regular import read_regular
+from gribble.core.base.filewriter import note_record, read_record
 from gribble.core.files.volumes import are_others, mark_of, mount_point, mounted_with
 from gribble.core.records.config import MovedSource, Source
-from gribble.core.survey.seen import keep
-
-_MOST_BYTES = 1 << 20
 
 
 class Seen(NamedTuple):
@@ -39,11 +35,7 @@ class SeenSources:
         self._seen = self._read()
 
     def _read(self) -> dict[str, Seen]:
-        try:
-            found = json.loads(read_regular(self._path, _MOST_BYTES, through_links=False)) if self._path else {}
-            return {str(at): Seen(float(when), str(mark), str(within)) for at, (when, mark, within) in found.items()}
-        except (OSError, ValueError, TypeError, AttributeError, RecursionError):
-            return {}
+        return _seen_of(read_record(self._path)) if self._path else {}
 
     def __contains__(self, source: Source) -> bool:
         return source.known_at in self._seen
@@ -80,8 +72,17 @@ class SeenSources:
         if self._path is None or (before and before.mark == mark and _day(before.when) == _day(now)):
             return
         within = "" if not mark else os.path.relpath(os.path.realpath(place), mount_point(place))
-        self._seen = {**self._read(), source.known_at: Seen(now, mark, within)}
-        keep(self._path, self._seen)
+        new = {source.known_at: Seen(now, mark, within)}
+        self._seen = {**self._seen, **new}
+        note_record(self._path, lambda found: {**_seen_of(found), **new})
+
+
+def _seen_of(found: Any) -> dict[str, Seen]:
+    """What a record of seen sources says; nothing where it is none."""
+    try:
+        return {str(at): Seen(float(when), str(mark), str(within)) for at, (when, mark, within) in found.items()}
+    except (ValueError, TypeError, AttributeError):
+        return {}
 
 
 def why_away(source: Source, seen: SeenSources, *, held: bool) -> str:

@@ -1,0 +1,432 @@
+"""The one way in which files beside rigs are written: gribble.toml, sheets, rosters, reports, plans and the like.
+
+Each writer has a work file of its own, hidden beside the place. The content is written there and flushed; then, under
+the lock of the folder, the work file takes its place in one instant. What is there by then is refused, kept beside the
+place or replaced, as the caller says. Whatever stops a writer, the place holds the old file or the whole new one, and
+the next writer removes the work file that was left.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import errno
+import json
+import os
+import secrets
+import stat
+from collections.abc import Callable, Iterable, Iterator
+from functools import cached_property
+from pathlib import Path
+from typing import Any, NamedTuple, Self
+
+from gribble.core.base.changing import flush_file, flush_folder, remove, replace
+from gribble.core.base.errors import ExitCode, GribbleError, reason_of
+from gribble.core.base.paths import FOLDER_LOCK, is_link, is_new_file, relative
+from gribble.core.base.regular import NO_LINKS, open_regular, read_regular
+
+LOCK_SECONDS = 10.0
+"""How long a writer waits for another one in the same folder."""
+RECORD_SECONDS = 1.0
+"""How long another one is waited for that writes a record of Gribble's own: no answer hangs on it."""
+PRIVATE = 0o600
+"""What nobody but the user may read."""
+_MOST_RECORD = 16 << 20
+"""A larger record of Gribble's own is none, in bytes."""
+_NO_LOCKS = frozenset({errno.ENOLCK, errno.EOPNOTSUPP, errno.ENOTSUP, errno.EINVAL})
+"""What a volume without locks says; there the exchange in one instant has to do."""
+_REFUSED = (OSError, NotImplementedError, AttributeError)
+"""What comes of asking for a second name where there are none: refused, not as wished, no such function."""
+_UNWRITTEN = "Nothing was changed there. Name another place, or give yourself write permission."
+
+
+class Stamp(NamedTuple):
+    """What tells whether a file is still the one that was looked at."""
+
+    inode: int
+    size: int
+    modified: int
+
+
+class Own(NamedTuple):
+    """The form that a command writes, and so may write over: how a file of that form begins, and what it is called."""
+
+    begins: bytes
+    what: str
+
+
+class ThereError(GribbleError):
+    """Something is at the place where a new file was to come."""
+
+
+def usual_mode() -> int:
+    """The permissions that a new file of this process has."""
+    mask = os.umask(0)
+    os.umask(mask)
+    return 0o666 & ~mask
+
+
+def write_file(
+    target: Path,
+    blocks: Iterable[bytes],
+    *,
+    own: Own | None = None,
+    replace_other: bool | None = None,
+    mode: int | None = None,
+    modified: int | None = None,
+) -> Path | None:
+    """Write a file: a new one, or over an earlier one of the same form (`own`). What else is there is refused or, with
+    `replace_other`, kept beside: its new path is returned then. (None: the command has no option for that.)
+
+    `mode` are the permissions (without them, those of the former file, or the usual ones), `modified` the time in
+    nanoseconds since 1970. Raises ThereError for what is refused, GribbleError where nothing can be written.
+    """
+    place = _place_of(target)
+    with _writing(target, place):
+        _look(target, place, own, replace_other)  # before anything is made
+        with _Work(_made(place.parent), blocks) as work, locked(place.parent):
+            former, is_kept = _look(target, place, own, replace_other)
+            kept = _keep_beside(place) if is_kept else None
+            work.come(place, former, mode, modified)
+            return kept
+
+
+def check_target(target: Path, own: Own | None = None, *, replace_other: bool | None = None) -> None:
+    """Raise what `write_file` would raise for what is at the target now: so a refusal comes before the work."""
+    place = _place_of(target)
+    with _writing(target, place):
+        _look(target, place, own, replace_other)
+
+
+class Changing:
+    """A file that is read, changed and written back while no other Gribble writes into its folder."""
+
+    def __init__(self, target: Path, place: Path) -> None:
+        self._target, self._place, self._former = target, place, stamp_of(place)
+
+    @cached_property
+    def data(self) -> bytes:
+        """What the file says now. Raises OSError."""
+        with open_regular(self._place) as stream:
+            return stream.read()
+
+    def write(self, blocks: Iterable[bytes], *, keep: bool) -> Path | None:
+        """Write the file anew; with `keep` the former one is kept beside, and its new path returned.
+
+        Raises GribbleError where some other program has changed the file since it was read.
+        """
+        with _writing(self._target, self._place), _Work(self._place.parent, blocks) as work:
+            if stamp_of(self._place) != self._former:
+                raise _changed(self._target)
+            kept = _keep_beside(self._place) if keep and self._former else None
+            work.come(self._place, self._former)
+            self._former = stamp_of(self._place)
+            return kept
+
+
+@contextlib.contextmanager
+def changing(target: Path) -> Iterator[Changing]:
+    """A file to be read and written back; a link is followed to the file it leads to. Raises GribbleError."""
+    place = _place_of(target)
+    with contextlib.ExitStack() as held:
+        with _writing(target, place):
+            held.enter_context(locked(place.parent))
+            file = Changing(target, place)
+        yield file
+
+
+def note_record(path: Path, changed: Callable[[Any], Any]) -> None:
+    """Change a small record of Gribble's own, a file of JSON: `changed` makes the new value from the old one, which is
+    None where none can be read. Where it cannot be written, nothing is lost but what it would have said."""
+    with contextlib.suppress(OSError, UnicodeEncodeError, GribbleError):
+        path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+        if is_link(path.parent) or is_link(path):
+            return  # what is Gribble's own is never reached through a link
+        with locked(path.parent, RECORD_SECONDS):
+            value = changed(read_record(path))
+            with _Work(path.parent, [json.dumps(value, sort_keys=True).encode()]) as work:
+                work.come(path, stamp_of(path), PRIVATE)
+
+
+def read_record(path: Path) -> Any:
+    """The value in a small record of Gribble's own; None where there is none, or none that can be read."""
+    try:
+        return json.loads(read_regular(path, _MOST_RECORD, through_links=False)) if not is_link(path.parent) else None
+    except (OSError, ValueError, RecursionError):
+        return None
+
+
+class BusyError(Exception):
+    """Another process holds a lock."""
+
+
+@contextlib.contextmanager
+def file_lock(path: Path, seconds: float = 0.0) -> Iterator[None]:
+    """Hold the lock in a file, which is made where it is missing; another process is waited for so many seconds.
+
+    Raises BusyError where that one holds it for longer, OSError where there is no locking.
+    """
+    from filelock import FileLock, Timeout  # of which only writers have need
+
+    os.close(os.open(path, os.O_WRONLY | os.O_CREAT | NO_LINKS, PRIVATE))
+    lock = FileLock(path)
+    try:
+        lock.acquire(timeout=seconds)
+    except Timeout:
+        raise BusyError from None
+    try:
+        yield
+    finally:
+        lock.release()
+
+
+@contextlib.contextmanager
+def locked(folder: Path, seconds: float | None = None) -> Iterator[None]:
+    """Keep every other Gribble from writing into a folder, and remove what killed writers have left in it.
+
+    Raises OSError where the folder cannot be written, GribbleError where another Gribble writes there for longer than
+    some `seconds`.
+    """
+    lock = folder / FOLDER_LOCK
+    with contextlib.ExitStack() as held:
+        try:
+            held.enter_context(file_lock(lock, LOCK_SECONDS if seconds is None else seconds))
+            held.callback(_drop, lock)  # while it is held: who waits for it sees that, and makes another one
+        except BusyError:
+            place = _shown(folder)
+            raise GribbleError(
+                f"another Gribble is writing in {place}",
+                fix="Nothing was changed by this one. Run the command again when the other one has ended.",
+                code=ExitCode.FAILED,
+            ) from None
+        except OSError as error:
+            if error.errno not in _NO_LOCKS:
+                raise
+        _sweep(folder)
+        yield
+
+
+def stamp_of(place: Path) -> Stamp | None:
+    """The stamp of a regular file; None where nothing is. Raises OSError for anything else."""
+    try:
+        status = os.lstat(place)
+    except FileNotFoundError:
+        return None
+    if not stat.S_ISREG(status.st_mode):
+        what = "is a folder, not a file" if stat.S_ISDIR(status.st_mode) else "is no regular file"
+        raise OSError(errno.EINVAL, what, os.fspath(place))
+    return Stamp(status.st_ino, status.st_size, status.st_mtime_ns)
+
+
+def take_place(staged: Path, place: Path, former: Stamp | None) -> Path | None:
+    """Let a file that is written and flushed, on the same volume, take a place in a folder that is `locked`. A former
+    file is kept beside: its new path is returned. Raises OSError, and ThereError where something has come there."""
+    kept = _keep_beside(place) if former else None
+    with contextlib.suppress(OSError):  # a volume without permissions
+        os.chmod(staged, stat.S_IMODE(os.lstat(place).st_mode) if former else usual_mode())
+    if former:
+        replace(staged, place)
+    else:
+        _come_new(staged, place)
+        _drop(staged)
+    flush_folder(place.parent)
+    return kept
+
+
+def put_away(place: Path) -> Path:
+    """Take a file from its place in a folder that is `locked`, and keep it beside: its new path. Raises OSError."""
+    kept = _keep_beside(place)
+    remove(place)
+    flush_folder(place.parent)
+    return kept
+
+
+class _Work:
+    """A work file with a content, written and flushed; at the end it has come to its place, or is gone."""
+
+    def __init__(self, folder: Path, blocks: Iterable[bytes]) -> None:
+        self._path, handle = _create(folder)
+        self._stream = os.fdopen(handle, "wb")
+        try:
+            for block in blocks:
+                self._stream.write(block)
+            self._stream.flush()
+            flush_file(handle)
+        except BaseException:
+            self._drop()
+            raise
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, *_error: object) -> None:
+        self._drop()
+
+    def _drop(self) -> None:
+        self._stream.close()
+        _drop(self._path)
+
+    def _dress(self, mode: int, modified: int | None) -> None:
+        """Give the file its permissions and, in nanoseconds since 1970, its time."""
+        self._stream.close()  # else some systems refuse to rename it; its folder is locked, so nobody takes it for left
+        with contextlib.suppress(OSError):  # a volume without permissions
+            os.chmod(self._path, mode)
+        if modified is not None:
+            os.utime(self._path, ns=(modified, modified))
+
+    def come(self, place: Path, former: Stamp | None, mode: int | None = None, modified: int | None = None) -> None:
+        """Take the place of the former file, with its owner and, unless others are given, its permissions; or come to a
+        place where nothing is. Raises ThereError where something has come there meanwhile."""
+        if former is None:
+            self._dress(usual_mode() if mode is None else mode, modified)
+            _come_new(self._path, place)
+        else:
+            status = os.lstat(place)
+            self._dress(stat.S_IMODE(status.st_mode) if mode is None else mode, modified)
+            if hasattr(os, "chown"):
+                with contextlib.suppress(OSError):
+                    os.chown(self._path, status.st_uid, status.st_gid)
+            replace(self._path, place)
+        flush_folder(place.parent)
+
+
+def _come_new(path: Path, place: Path) -> None:
+    """Give a file a place where nothing is; its former name may be gone then. Raises ThereError where something has
+    come there."""
+    try:
+        os.link(path, place)  # which, other than renaming, never takes another file's place
+    except FileExistsError:
+        raise _there(place) from None
+    except _REFUSED:
+        if os.path.lexists(place):
+            raise _there(place) from None
+        replace(path, place)
+
+
+def _drop(path: Path) -> None:
+    with contextlib.suppress(OSError):
+        remove(path, missing_ok=True)
+
+
+def _create(folder: Path) -> tuple[Path, int]:
+    """A new work file and its open handle, which holds a lock: by that a killed writer's file is told from a living
+    one's. Raises OSError."""
+    while True:
+        path = folder / f".gribble-new-{secrets.token_hex(8)}.part"
+        handle = os.open(path, os.O_RDWR | os.O_CREAT | os.O_EXCL | NO_LINKS, PRIVATE)
+        claimed(handle)
+        with contextlib.suppress(FileNotFoundError):
+            if os.path.samestat(os.fstat(handle), os.lstat(path)):
+                return path, handle
+        os.close(handle)  # taken for a killed writer's before it was claimed
+
+
+def claimed(handle: int) -> bool:
+    """Whether the lock of an open file could be had; False, too, where there are no locks."""
+    from filelock import lock_descriptor
+
+    try:
+        return lock_descriptor(handle, blocking=False)
+    except OSError:
+        return False
+
+
+def _sweep(folder: Path) -> None:
+    """Remove the work files of writers that are no more. Their folder is locked."""
+    with contextlib.suppress(OSError), os.scandir(folder) as listing:
+        left = [child.path for child in listing if is_new_file(child.name)]
+        for path in left:
+            with contextlib.suppress(OSError):
+                handle = os.open(path, os.O_RDWR | getattr(os, "O_NONBLOCK", 0) | NO_LINKS)
+                try:
+                    dead = claimed(handle)
+                finally:
+                    os.close(handle)
+                if dead:
+                    os.unlink(path)
+
+
+def _keep_beside(place: Path) -> Path:
+    """Give a file that is about to be replaced a second name, or copy it; its path. Raises OSError."""
+    number = 0
+    while True:
+        number += 1
+        kept = place.with_name(f"{place.name}.before-{number}")
+        if os.path.lexists(kept):
+            if stamp_of(kept) == stamp_of(place):
+                return kept  # by a writer that was killed before it went on
+            continue
+        try:
+            os.link(place, kept)
+        except FileExistsError:
+            continue
+        except _REFUSED:
+            status = place.stat()
+            with open_regular(place) as stream, _Work(place.parent, iter(lambda: stream.read(1 << 20), b"")) as work:
+                work.come(kept, None, stat.S_IMODE(status.st_mode), status.st_mtime_ns)
+        flush_folder(kept.parent)
+        return kept
+
+
+def _look(target: Path, place: Path, own: Own | None, replace_other: bool | None) -> tuple[Stamp | None, bool]:
+    """What is at a place: its stamp, and whether it is to be kept. Raises ThereError for what may not be replaced,
+    OSError for what is no file."""
+    former = stamp_of(place)
+    if former is None and os.path.lexists(target):
+        raise OSError(errno.ENOENT, "is a link that leads nowhere", os.fspath(target))
+    if former is None or (own and (not former.size or _begins(place, own))):
+        return former, False
+    if not replace_other:
+        raise _there(target, own, replaceable=replace_other is not None)
+    return former, True
+
+
+def _begins(place: Path, own: Own) -> bool:
+    with open_regular(place) as stream:
+        return stream.read(len(own.begins)) == own.begins
+
+
+def _place_of(target: Path) -> Path:
+    """Where a file is written: links are followed to the file they lead to, so that they stay links."""
+    return Path(os.path.realpath(target.absolute()))
+
+
+def _made(folder: Path) -> Path:
+    """A folder that is made where it is missing. Raises OSError."""
+    folder.mkdir(parents=True, exist_ok=True)
+    return folder
+
+
+@contextlib.contextmanager
+def _writing(target: Path, place: Path) -> Iterator[None]:
+    """What the system says against writing a file, as a GribbleError."""
+    try:
+        yield
+    except OSError as error:
+        file = _shown(target) if place == target.absolute() else f"{_shown(target)} ({place})"
+        raise GribbleError(
+            f"{file} cannot be written: {reason_of(error)}", fix=_UNWRITTEN, code=ExitCode.FAILED
+        ) from error
+
+
+def _shown(path: Path) -> str:
+    """A path as seen from the working folder, where that is shorter."""
+    return min(str(path), relative(path, os.curdir), key=len)
+
+
+def _there(target: Path, own: Own | None = None, *, replaceable: bool = False) -> ThereError:
+    """`replaceable` says that the command has an option for that."""
+    file, fix = _shown(target), "Nothing was changed. Name another file, or move it away."
+    if replaceable:
+        fix = "Nothing was changed. Name another file, or add --replace: the former file is then kept beside it."
+    if own is None:
+        return ThereError(f"{file} is there already", fix=fix)
+    return ThereError(f"{file} is there already, and it is not a {own.what} that Gribble wrote", fix=fix)
+
+
+def _changed(target: Path) -> GribbleError:
+    file = _shown(target)
+    return GribbleError(
+        f"{file} was changed by another program after Gribble had read it",
+        fix="Nothing was changed by Gribble. Run the command again: it reads the file anew.",
+        code=ExitCode.FAILED,
+    )
