@@ -83,7 +83,7 @@ def placed(folder: Path) -> float:
     start = time.perf_counter()
     subprocess.run([*command, "place", "--yes"], cwd=folder, env=env, capture_output=True, check=True)
     took = time.perf_counter() - start
-    subprocess.run(["rm", "-r", str(folder / "card/all"), str(folder / ".gribble/rigs")], check=True)
+    subprocess.run(["rm", "-r", str(folder / "card/all"), str(folder / ".gribble/kept")], check=True)
     return took
 
 

@@ -22,7 +22,8 @@ SOURCE = Path(gribble.__file__).parent
 PAGES = Path(__file__).parent
 
 ABOUT = {
-    "cli/loaded": "Finding the configuration", "cli/session": "Finding the configuration",
+    "cli/loaded": "Finding the configuration", "cli/finding": "Finding the configuration",
+    "cli/session": "Finding the configuration",
     "cli/command": "Names and options", "cli/init": "Finding the configuration",
     "cli/doctor": "Finding the configuration", "core/catalogue": "The catalogue",
     "core/answers/adding": "The catalogue", "core/answers/setup": "Capturing a sheet",

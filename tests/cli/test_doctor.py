@@ -42,7 +42,7 @@ TROUBLE: dict[str, tuple[Callable[[Path], object], int, str, str, str]] = {
     "an unknown emulator": (lambda w: edited(w, 'avocet = "1.4"', 'avoceta = "1.4"'), 2, "catalogue", "did you mean 'avocet'", "Correct it"),
     "no catalogue": (lambda w: edited(w, '["catalogue"]', "[]"), 2, "catalogue", "names none", "Give it a folder for sheets"),
     "an index that is damaged": (damaged_index, 1, "index", "is damaged", "Nothing is lost"),
-    "a run that was cut short": (cut_short, 1, "rig", "a run was cut short: run 1", "gribble place --resume"),
+    "a run that was cut short": (cut_short, 1, "rig", "a run was cut short: run 1", "gribble history --adopt 1"),
     "a rig that is away": (lambda w: (w / "rigs/stick").rename(w / "elsewhere"), 3, "away", "is not there now", "Plug it in"),
     "a volume of unknown kind": (lambda w: edited(w, 'volume = "fat32"', 'volume = "auto"'), -1, "rig", "", ""),
 }  # fmt: skip

@@ -117,7 +117,7 @@ def test_a_journal_that_was_changed_is_only_shown(
     before = whole_tree(world)
     said = forked(world, "undo", "1", "--yes", code=3).words
     assert "its journal was changed" in said
-    assert "no run to take back" in forked(world, "undo", "--yes", code=2).words
+    assert "gribble history --adopt 1" in forked(world, "undo", "--yes", code=3).words
     assert whole_tree(world) == before
     shown = forked(world, "history", "--json", code=0).json["runs"]
     assert [one["foreign"] for one in shown] == [True]

@@ -61,7 +61,7 @@ def test_the_handheld_goes_from_blocked_to_ready_and_back(gribble: Gribble, sofa
     placed = gribble("place", "--rig", "handheld", "--yes", cwd=world, code=0, **PASSWORD)
     assert "Done: 6 steps of 6 on handheld" in placed.out
     assert handheld_of(gribble("check", "--json", cwd=world, code=1, **PASSWORD).json)["state"] == "ready"
-    kept = [path for path in (world / ".gribble/rigs/handheld/attic").rglob("*") if path.is_file()]
+    kept = [path for path in (world / ".gribble/kept/handheld/attic").rglob("*") if path.is_file()]
     assert {path.name for path in kept} == {"drive.rom", "sandpiper.ini"}, "the attic is on this machine"
     assert not (world / "handheld/card/.gribble").exists()
     gribble("undo", "--yes", cwd=world, code=0, **PASSWORD)

@@ -142,9 +142,9 @@ def test_a_file_that_comes_while_another_is_written_stays(tmp_path: Path) -> Non
     def save_then() -> None:
         real = Journal.wrote
 
-        def wrote(self: Journal, run: Run, step: int, digest: str) -> None:
+        def wrote(self: Journal, run: Run, wrote: dict[int, str]) -> None:
             save(world / "rig/boot/a.rom")
-            real(self, run, step, digest)
+            real(self, run, wrote)
 
         Journal.wrote = wrote  # type: ignore[method-assign, assignment]
 

@@ -139,6 +139,12 @@ class FoldingStore:
     def make_slot(self, slot: str) -> None:
         pass
 
+    def protect_kept(self, slot: str, mode: int) -> None:
+        pass
+
+    def protect(self, path: str, mode: int) -> None:
+        pass
+
     def displace(self, path: str, slot: str) -> None:
         self._call("displace")
         self.attic[slot] = self.files.pop(fold(self._there(path).name))

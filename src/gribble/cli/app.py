@@ -185,13 +185,21 @@ def _streams(environment: Environment) -> Iterator[None]:
 
 
 def _ended_by(environment: Environment, error: Exception) -> int:
-    from gribble.core.base.errors import GribbleError, MistakesError, reason_of  # which --version has no use for
+    from gribble.core.base.errors import (  # which --version has no use for
+        GribbleError,
+        MistakesError,
+        StoreError,
+        reason_of,
+    )
     from gribble.views.clean import clean
 
     if isinstance(error, GribbleError):
         mistakes = error.mistakes if isinstance(error, MistakesError) else []
         lines = [*map(str, mistakes), f"gribble: {error.what}", *([f"  {error.fix}"] if error.fix else [])]
         return _tell(environment, "".join(f"{clean(line)}\n" for line in lines), int(error.code))
+    if isinstance(error, StoreError):
+        words = "Nothing more was changed. Remove the cause, then run the command again."
+        return _tell(environment, f"gribble: {clean(str(error))}\n  {words}\n", FAILED)
     if environment.env.get("GRIBBLE_TRACEBACK"):
         raise error
     if isinstance(error, OSError) and error.errno == errno.EINVAL and error.filename is None and _closed(environment):

@@ -8,7 +8,8 @@ from pathlib import Path
 from platformdirs import user_config_path
 
 from gribble.cli.environment import Environment
-from gribble.core.base.paths import MEMORY_FOLDER
+from gribble.core.base.errors import ExitCode, GribbleError
+from gribble.core.base.paths import MEMORY_FOLDER, is_link
 
 CONFIG_NAME = "gribble.toml"
 
@@ -28,8 +29,16 @@ def find_config(environment: Environment, given: str | None = None) -> Path | No
 
 
 def memory_folder(environment: Environment, path: Path | None) -> Path | None:
-    """Where the index and the stores of rosters live: `$GRIBBLE_HOME`, or `.gribble` beside gribble.toml."""
+    """Where the index and the stores of rosters live: `$GRIBBLE_HOME`, or `.gribble` beside gribble.toml. Raises
+    GribbleError where that one is a link."""
     home = environment.env.get("GRIBBLE_HOME")
     if home:
         return environment.path(home)
-    return path.parent / MEMORY_FOLDER if path else None
+    folder = path.parent / MEMORY_FOLDER if path else None
+    if folder is not None and is_link(folder):
+        raise GribbleError(
+            f"{folder} is a link, and what is Gribble's own is never reached through one",
+            fix="Nothing was changed. Remove the link, or name the folder that it leads to in $GRIBBLE_HOME.",
+            code=ExitCode.FAILED,
+        )
+    return folder

@@ -9,6 +9,7 @@ import typer
 from gribble.cli.asking import ask
 from gribble.cli.command import Call, command
 from gribble.cli.options import YesOption
+from gribble.cli.running import runs_are_away
 from gribble.cli.session import Session
 from gribble.core.audit.scope import Scope
 from gribble.core.base.errors import ExitCode, GribbleError
@@ -35,19 +36,21 @@ def history(
         if adopt is not None:
             return _adopt(session, scope, adopt, yes)
         runs = [run for where in session.rigs.in_scope(scope) for run in where.runs()]
-        session.notes.aside(*session.rigs.left_out(scope))
+        away = session.rigs.away_with_runs(scope)
         runs.sort(key=lambda run: (run.when, run.number), reverse=True)
         if call.json:
-            session.screen.json(history_json(runs))
+            session.screen.json(history_json(runs, away))
         else:
-            show_history(session.screen, runs)
-        return ExitCode.CLEAN
+            show_history(session.screen, runs, away)
+        return ExitCode.FAILED if away and not runs else ExitCode.CLEAN
 
 
 def _adopt(session: Session, scope: Scope, number: int, yes: bool) -> int:
     """Show every step of a run that came with a rig, ask, and sign its journal."""
     found = [(where, run) for where in session.rigs.in_scope(scope) for run in where.runs() if run.number == number]
     foreign = [(where, run) for where, run in found if run.foreign]
+    if not found and (away := session.rigs.away_with_runs(scope)):
+        raise runs_are_away(away, f"run {number} is not on the rigs that are here")
     if not foreign:
         what = f"run {number} was begun on this machine" if found else f"there is no run {number}"
         raise GribbleError(f"{what}: nothing is to be adopted", fix="gribble history lists the runs.")

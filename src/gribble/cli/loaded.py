@@ -113,7 +113,8 @@ def refuse_any_source(call: Call, target: Path, option: str) -> None:
 
 
 def _refuse_source(config: Config, target: Path, option: str) -> None:
-    if lies_in(target, map(Path, config.source_folders)):
+    rigs = [Path(rig.at) for rig in config.rig.values() if not rig.far]
+    if lies_in(target, map(Path, config.source_folders), ends=rigs):
         raise GribbleError(
             f"{shorten(str(target))} lies in a source, and sources are never written",
             fix=f"Name another: {option}.",

@@ -17,7 +17,7 @@ from gribble.cli.options import (
     TrustOption,
     YesOption,
 )
-from gribble.cli.running import finish_open_runs, narrow, place_plan, planned
+from gribble.cli.running import finish_open_runs, narrow, place_plan, planned, refuse_to_resume
 from gribble.cli.session import Session
 from gribble.cli.surveying import MOST_PASSED_OVER, survey
 from gribble.core.base.errors import ExitCode, GribbleError
@@ -55,6 +55,7 @@ def place(
         finished = finish_open_runs(session, scope, yes or resume)
         if resume or finished in (ExitCode.INTERRUPTED, ExitCode.ATTENTION):
             if finished is None:
+                refuse_to_resume(session, scope)
                 session.screen.say("No run was cut short: nothing to finish.")
             return finished or ExitCode.CLEAN
         if plan:

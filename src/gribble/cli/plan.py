@@ -14,7 +14,7 @@ from gribble.cli.options import (
     ReplaceOption,
     SkipOption,
 )
-from gribble.cli.running import narrowing, planned
+from gribble.cli.running import narrowing, planned, stamped
 from gribble.cli.session import Session
 from gribble.cli.surveying import MOST_PASSED_OVER, survey
 from gribble.core.base.errors import ExitCode
@@ -55,6 +55,8 @@ def plan(
         made = planned(session, audits, only, skip, by_name=by_name)
         if not made.obtain:
             session.notes.nothing_lacks()
+        if out or call.json:
+            made = stamped(session, scope, made)
         if out:
             path = call.environment.path(out)
             if kept := write_file(path, [plan_bytes(made)], own=PLAN, replace_other=replace):

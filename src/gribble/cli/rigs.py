@@ -8,6 +8,7 @@ from functools import cached_property
 from getpass import getpass
 from pathlib import Path
 
+from msgspec import structs
 from platformdirs import user_data_path
 
 from gribble.cli.environment import Environment
@@ -21,7 +22,7 @@ from gribble.core.records.plan import Plan, Refused
 from gribble.core.survey.seen import SeenRigs
 from gribble.stores.ground import RemoteGround
 from gribble.stores.local import OWN_FOLDER
-from gribble.stores.opening import Access, network_rig
+from gribble.stores.opening import Access, kept_folder, network_rig
 from gribble.stores.remote import RemoteStore
 from gribble.stores.rigs import AnyPlace, Mark, RigHome, local_rig
 from gribble.stores.secret import secret_in
@@ -66,6 +67,16 @@ class Rigs:
                 why = self._home(name, scope).away()
                 yield from [f"{name} is left out: {why}"] if why else []
 
+    def away_with_runs(self, scope: Scope) -> dict[str, str]:
+        """The rigs in scope that were here before and are away now, each with the reason: their runs are on them."""
+        found = {}
+        for name, rig in self._config.rig.items():
+            root = rig_root(name, rig, scope)
+            here_before = "://" not in root and root in self.seen and (not scope.rigs or name in scope.rigs)
+            if here_before and (why := self._home(name, scope).away()):
+                found[name] = why
+        return found
+
     def accept(self, name: str) -> None:
         """Take what lies at a rig's root for the rig, whatever was there before. Raises GribbleError."""
         check_scope(self._config, Scope(rigs=(name,)))
@@ -91,7 +102,7 @@ class Rigs:
         if name not in self._network:
             assert self._memory is not None  # an address stands in gribble.toml, so there is one
             access = Access(self._prompt(name, scope), self._environment.env, self.trust_size)
-            self._network[name] = network_rig(name, rig, at, self._memory / "rigs" / name, access, self.seal)
+            self._network[name] = network_rig(name, rig, at, kept_folder(self._memory, name), access, self.seal)
         return self._network[name]
 
     def _prompt(self, name: str, scope: Scope) -> Callable[[str], str | None]:
@@ -152,7 +163,8 @@ class Rigs:
             for step in steps
             if step.rig not in here
         ]
-        return Plan(steps=tuple(step for step in steps if step.rig in here), refused=(*plan.refused, *away))
+        here_steps = tuple(step for step in steps if step.rig in here)
+        return structs.replace(plan, steps=here_steps, refused=(*plan.refused, *away))
 
     def volume(self, name: str, root: str) -> str:
         """The kind of volume that a rig lies on, as configured, else as it is found; empty where that is unknown."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import signal
 import threading
 from collections.abc import Callable, Iterable, Mapping
@@ -9,6 +10,8 @@ from contextlib import ExitStack
 from pathlib import Path
 from types import FrameType, TracebackType
 from typing import Any, NamedTuple
+
+from msgspec import structs
 
 from gribble.cli.asking import ask
 from gribble.cli.session import Session
@@ -108,16 +111,27 @@ class _Seen(NamedTuple):
 
 
 def _seen(session: Session, scope: Scope, plan: Plan) -> dict[str, _Seen]:
-    """The same for each rig of a plan that is there."""
+    """The same for each rig of a plan that is there. What a plan's file says goes before what is there now."""
     found = {}
     for rig in session.rigs.in_scope(scope):
-        paths = (step.displaces for step in plan.on(rig.name))
-        try:
-            stamps = {path: stamp for path in paths if path and (stamp := rig.store.stamp(path))}
-        except StoreError:
-            stamps = {}  # a step through a link that leads out, say: it will say so itself
-        found[rig.name] = _Seen(session.rigs.mark(rig), stamps)
+        written = {path: stamp for (name, path), stamp in plan.stamps.items() if name == rig.name}
+        found[rig.name] = _Seen(session.rigs.mark(rig), {**_stamps(rig, plan), **written})
     return found
+
+
+def _stamps(rig: RigHome, plan: Plan) -> dict[str, Stamp]:
+    paths = (step.displaces for step in plan.on(rig.name))
+    try:
+        return {path: stamp for path in paths if path and (stamp := rig.store.stamp(path))}
+    except StoreError:
+        return {}  # a step through a link that leads out, say: it will say so itself
+
+
+def stamped(session: Session, scope: Scope, plan: Plan) -> Plan:
+    """A plan that says what its steps displace as it is now, so that it can be carried out later."""
+    rigs = session.rigs.in_scope(scope)
+    stamps = {(rig.name, path): stamp for rig in rigs for path, stamp in _stamps(rig, plan).items()}
+    return structs.replace(plan, stamps=stamps)
 
 
 def carry_out(session: Session, scope: Scope, plan: Plan, new: frozenset[str], seen: dict[str, _Seen]) -> int:
@@ -181,7 +195,8 @@ def _first(session: Session, here: list[RigHome], held: HeldRig, steps: tuple[St
     """The first journal of a run, under a number that counts over all rigs, so that it means one run, whatever rigs
     it was for, and whoever begins another one on another rig at this moment."""
     with session.rigs.numbering():
-        number = new_run_number([rig.journals for rig in (*here, *session.rigs.in_scope(Scope()))])
+        rigs = (*here, *session.rigs.in_scope(Scope()))
+        number = new_run_number([folder for rig in rigs for folder in (rig.journals, rig.attic)])
         return held.start(number, _now(session), steps)
 
 
@@ -332,6 +347,31 @@ def finish_open_runs(session: Session, scope: Scope, yes: bool) -> int | None:
     return code
 
 
+def refuse_to_resume(session: Session, scope: Scope) -> None:
+    """Raise GribbleError where there is no run to finish here, but one that somebody else began, or a rig is away with
+    its runs."""
+    for rig in session.rigs.in_scope(scope):
+        for run in rig.open_runs():
+            if run.foreign:
+                raise GribbleError(
+                    f"run {run.number} on {rig.name} was cut short, and is not finished: {run.foreign}",
+                    fix=f"gribble history --adopt {run.number} shows what it would do, and asks whether you trust it.",
+                    code=ExitCode.FAILED,
+                )
+    if away := session.rigs.away_with_runs(scope):
+        raise runs_are_away(away, "no run was cut short on the rigs that are here")
+
+
+def runs_are_away(away: Mapping[str, str], what: str) -> GribbleError:
+    """That nothing can be done here, since the runs are on rigs that are away, each with the reason."""
+    rigs = "; ".join(f"{rig} is away, and its runs are on it ({why})" for rig, why in away.items())
+    return GribbleError(
+        f"{what}. {rigs}",
+        fix="Nothing was changed. Plug it in, then run the command again.",
+        code=ExitCode.FAILED,
+    )
+
+
 def _shown_and_asked(session: Session, rig: RigHome, runs: list[Run]) -> bool:
     """What is still to be done of the runs of a rig, and whether that is wished."""
     for run in runs:
@@ -349,8 +389,8 @@ def _finish(session: Session, held: HeldRig, run: Run) -> int:
 
 
 def take_back(session: Session, held: HeldRig, run: Run, changed: Iterable[Changed]) -> int:
-    """Take a run back; what was `changed` since stays as it is. Ctrl-C stops it between two steps. Raises
-    GribbleError."""
+    """Take a run back; what was `changed` since stays as it is, and so does what somebody saves meanwhile, which is
+    told, with status 3. Ctrl-C stops it between two steps. Raises GribbleError."""
     to_do = run.begun.keys() - run.back - run.failed.keys()
     left = sum(run.steps[number].bytes for number in to_do)
     with Interruption() as interruption, session.screen.bar("Taking back", left) as bar:
@@ -360,12 +400,15 @@ def take_back(session: Session, held: HeldRig, run: Run, changed: Iterable[Chang
             bar.advance(bytes_)
 
         elsewhere = session.rigs.elsewhere(run, held.home)
-        try:
-            held.take_back(run, elsewhere, frozenset(change.path for change in changed), watch)
-        except Stopped:
-            pass
-        else:
-            return ExitCode.CLEAN
+        saved = None
+        with contextlib.suppress(Stopped):
+            saved = held.take_back(run, elsewhere, frozenset(change.path for change in changed), watch)
+    if saved is not None:
+        for path in saved:
+            session.screen.say(f"  left as it is: {path} was saved by another program meanwhile")
+        if saved:
+            session.screen.next(f"gribble undo {run.number}", "takes the rest back, once you have moved that away")
+        return ExitCode.FAILED if saved else ExitCode.CLEAN
     steps = f"{len(to_do & run.back)} of {count(len(to_do), 'step')}"
     session.screen.say(styled("Stopped", "bold"), f": {steps} taken back on {held.name}, run {run.number}.")
     session.screen.next(f"gribble undo {run.number}", "goes on with it")
@@ -377,8 +420,9 @@ def _finish_undo(session: Session, held: HeldRig, run: Run) -> int:
     session.screen.say(f"Finishing the undo of run {run.number} on {held.name}, which was cut short.")
     with session.screen.bar("Comparing", run.bytes) as bar:
         changed = held.runner(run, session.rigs.elsewhere(run, held.home), watch=bar.advance).changed_since(run)
-    if take_back(session, held, run, changed) == ExitCode.INTERRUPTED:
-        return ExitCode.INTERRUPTED
+    code = take_back(session, held, run, changed)
+    if code == ExitCode.INTERRUPTED:
+        return code
     for change in changed:
         session.screen.say(f"  left as it is: {change.path} {change.why}")
-    return ExitCode.FAILED if changed else ExitCode.CLEAN
+    return ExitCode.FAILED if changed else code

@@ -11,7 +11,7 @@ import typer
 from gribble.cli.asking import ask
 from gribble.cli.command import Call, command
 from gribble.cli.options import YesOption
-from gribble.cli.running import take_back
+from gribble.cli.running import runs_are_away, take_back
 from gribble.cli.session import Session
 from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.placing.changed import Changed, lost
@@ -40,14 +40,16 @@ def undo(
     """
     with Session(call) as session:
         rigs = session.rigs.in_scope(call.scope)
-        session.notes.aside(*session.rigs.left_out(call.scope))
-        number = run if run is not None else _newest(rigs)
+        number = run if run is not None else _newest(session, rigs, yes)
         chosen = [where for where in rigs if number is not None and any(where.to_take_back(number))]
         if not chosen:
             what = "no run to take back" if run is None else f"no run {run} to take back"
+            if away := session.rigs.away_with_runs(call.scope):
+                raise runs_are_away(away, f"there is {what} on the rigs that are here")
             raise GribbleError(
                 f"{what} on {', '.join(session.loaded.config.rig) or 'any rig'}", fix="gribble history lists them."
             )
+        session.notes.aside(*session.rigs.left_out(call.scope))
         assert number is not None
         for where in chosen:
             if why := where.away():
@@ -94,13 +96,33 @@ class _Examined(NamedTuple):
     changed: list[Changed]
 
 
-def _newest(rigs: list[RigHome]) -> int | None:
-    """The newest run that can be taken back whole."""
-    newest = (
-        next((run.number for run in where.to_take_back() if not run.foreign and not lost(where.store, run)), 0)
-        for where in rigs
-    )
-    return max(newest, default=0) or None
+def _newest(session: Session, rigs: list[RigHome], yes: bool) -> int | None:
+    """The newest run. Where it cannot be taken back, an older one that can, which is told.
+
+    With `--yes` nobody would see that, and GribbleError is raised.
+    """
+
+    def hindrance(number: int) -> str:
+        for where in rigs:
+            for run in where.to_take_back(number):
+                if run.foreign:
+                    return f"{run.foreign} (gribble history --adopt {number} shows it)"
+                if lost(where.store, run):
+                    return "what it displaced is not in the attic any more"
+        return ""
+
+    newest = max((next((run.number for run in where.to_take_back()), 0) for where in rigs), default=0)
+    why = hindrance(newest)
+    if not why:
+        return newest or None
+    numbers = sorted({run.number for where in rigs for run in where.to_take_back()}, reverse=True)
+    older = next((number for number in numbers if not hindrance(number)), None)
+    what = f"run {newest} cannot be taken back: {why}"
+    if older is None or yes:
+        fix = f"gribble undo {older} takes the run before it back." if older else "gribble history lists the runs."
+        raise GribbleError(what, fix=f"Nothing was changed. {fix}", code=ExitCode.FAILED)
+    session.screen.say(f"{what[0].upper()}{what[1:]}. This is run {older}, the newest one that can be:")
+    return older
 
 
 @contextmanager
@@ -131,19 +153,27 @@ def _examine(session: Session, held: list[HeldRig], number: int) -> list[_Examin
                     code=ExitCode.FAILED,
                 )
             changed = runner.changed_since(run)
-        found.append(_Examined(where.name, number, where.home.mark(), len(run.begun), changed))
+        found.append(
+            _Examined(
+                where.name, number, where.home.mark(), len(run.begun.keys() - run.back - run.failed.keys()), changed
+            )
+        )
     return found
 
 
 def _take_back(session: Session, held: list[HeldRig], seen: list[_Examined]) -> int:
+    worst: int = ExitCode.CLEAN
     for where, one in zip(held, seen, strict=True):
         run = where.to_take_back(one.number)
         assert run is not None, "it was examined under this lock"
-        if take_back(session, where, run, one.changed) == ExitCode.INTERRUPTED:
+        code = take_back(session, where, run, one.changed)
+        if code == ExitCode.INTERRUPTED:
             return ExitCode.INTERRUPTED
-        session.screen.say(styled("Undone", "bold"), f": run {one.number} on {where.name}.")
+        worst = max(worst, code)
+        left = f", but for {count(len(run.left), 'step')} left as it is" if run.left else ""
+        session.screen.say(styled("Undone", "bold"), f": run {one.number} on {where.name}{left}.")
         remote = where.home.remote
         if remote and remote.untimed:
             files = count(remote.untimed, "file")
             session.screen.say(f"  The server cannot set times: {files} came back whole, but with the time of today.")
-    return ExitCode.CLEAN
+    return worst

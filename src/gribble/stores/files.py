@@ -7,6 +7,7 @@ import errno
 import os
 import shutil
 import stat
+import zlib
 from collections.abc import Callable, Iterator
 from functools import wraps
 from pathlib import Path
@@ -14,6 +15,7 @@ from typing import ParamSpec, TypeVar
 
 from gribble.core.base.changing import at_any_length, flush_file, flush_folder, remove, replace
 from gribble.core.base.errors import reason_of
+from gribble.core.base.names import ANY_NAME
 from gribble.core.base.paths import fold
 from gribble.core.base.regular import open_regular
 from gribble.core.files.archives.common import ArchiveError
@@ -108,6 +110,22 @@ def move(source: Path, target: Path, part: Path) -> int | None:
         if not alike and os.path.lexists(source):
             remove(source)  # two names of one file: renaming one over the other does nothing (POSIX, rename)
     return taken_off
+
+
+def part_beside(target: Path) -> Path:
+    """The work file beside a place for what comes to it from another volume, or from a server."""
+    return target.with_name(f".gribble-0-{zlib.crc32(target.name.encode('utf-8', ANY_NAME))}.part")
+
+
+def make_folders(folder: Path, mode: int = 0o777) -> None:
+    """Make a folder and those above it that are missing, and flush their names. Raises OSError."""
+    missing = [folder] if not os.path.isdir(folder) else []
+    while missing and not os.path.isdir(missing[-1].parent):
+        missing.append(missing[-1].parent)
+    for one in reversed(missing):
+        with contextlib.suppress(FileExistsError):
+            os.mkdir(one, mode)
+        flush_folder(one.parent)
 
 
 def copy_whole(source: Path, target: Path) -> None:

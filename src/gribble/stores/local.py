@@ -6,7 +6,6 @@ import contextlib
 import os
 import stat
 import time
-import zlib
 from collections.abc import Iterable, Iterator
 from functools import cached_property
 from pathlib import Path
@@ -25,7 +24,7 @@ from gribble.core.base.changing import (
 )
 from gribble.core.base.digests import NO_DIGESTS, Digests
 from gribble.core.base.filewriter import PRIVATE, usual_mode
-from gribble.core.base.names import ANY_NAME, composed
+from gribble.core.base.names import composed
 from gribble.core.base.paths import MEMORY_FOLDER, is_link, lies_in, parent
 from gribble.core.files.hashing import digest_blocks
 from gribble.core.files.volumes import Told
@@ -38,6 +37,7 @@ from gribble.stores.files import (
     free_at,
     give_owner,
     move,
+    part_beside,
     read_blocks,
     same_content,
     same_file,
@@ -61,7 +61,8 @@ class LocalStore(AtticFolder):
     reads_back = False  # a local disk says itself where a file could not be written and flushed
 
     def __init__(self, root: Path, *, folds_case: bool = False, sources: Iterable[Path] = ()) -> None:
-        """`sources` are folders never to be written, under whatever name a path leads into them."""
+        """`sources` are folders never to be written, under whatever name a path leads into them; one in which the root
+        lies ends there."""
         super().__init__(root / MEMORY_FOLDER / "attic")
         self.root = root
         self._folds_case = folds_case
@@ -69,8 +70,8 @@ class LocalStore(AtticFolder):
         self._no_source: set[str] = set()  # folders, links resolved, that lie in none
         self._resolved_as: dict[Path, tuple[tuple[int, int], str]] = {}  # by folder: which one it is, links resolved
         self._unflushed: dict[Path, None] | None = None  # folders that are flushed later
+        self._named: set[Path] = set()  # folders of Gribble's own whose names are flushed
         self._digests: dict[str, tuple[Told, Digests]] = {}  # by path, with what the file was told by
-        self._kept_as: dict[str, str] = {}  # the slots that are second names of files, by path
 
     @cached_property
     def _real_root(self) -> str:
@@ -115,7 +116,7 @@ class LocalStore(AtticFolder):
         """The place of something that is to be changed."""
         place = self._at(path)
         if self._sources and (folder := self._resolved(place.parent)) not in self._no_source:
-            if source := lies_in(Path(folder), self._sources):
+            if source := lies_in(Path(folder), self._sources, ends=[self.root]):
                 raise StoreError(f"{path} lies in the source {source}, and sources are never written")
             self._no_source.add(folder)
         return place
@@ -203,14 +204,13 @@ class LocalStore(AtticFolder):
     def rename(self, old: str, new: str) -> None:
         """Rename a file over whatever is at the new name, in one instant, and flush the folders."""
         source, target = self._to(old), self._to(new)
-        marks = move(source, target, _part(target))
+        move(source, target, part_beside(target))
         self._flush(target.parent, source.parent)
-        if marks is not None and (slot := self._kept_as.get(new)):
-            os.chmod(self._slot(slot), marks)
 
     @contextlib.contextmanager
     def flushing_once(self) -> Iterator[None]:
-        """The folders in which something is renamed meanwhile are flushed at the end, each once."""
+        """The folders in which something is made or renamed meanwhile are flushed at the end, each once."""
+        assert self._unflushed is None, "one in another would flush too late"
         self._unflushed = unflushed = dict[Path, None]()
         try:
             yield
@@ -229,7 +229,7 @@ class LocalStore(AtticFolder):
     @told
     def tidy(self, path: str) -> None:
         """Remove what moving a file here from another volume has left, where that was cut off in the middle."""
-        remove(_part(self._to(path)), missing_ok=True)
+        remove(part_beside(self._to(path)), missing_ok=True)
 
     @told
     def discard(self, path: str) -> None:
@@ -254,7 +254,7 @@ class LocalStore(AtticFolder):
         """Make one folder, if it is not there."""
         place = self._to(path)
         place.mkdir(exist_ok=True)
-        flush_folder(place.parent)
+        self._flush(place.parent)
 
     def remove_folder(self, path: str) -> None:
         """Remove a folder if it is empty."""
@@ -273,12 +273,11 @@ class LocalStore(AtticFolder):
         self._make_below_root(target.parent)
         try:
             os.link(source, target, follow_symlinks=False)
-            self._kept_as[path] = slot
         except _NO_LINK:
-            part = target.with_name(target.name + ".part")
+            part = part_beside(target)
             copy_whole(source, part)
             replace(part, target)
-        flush_folder(target.parent)
+        self._flush(target.parent)
 
     @told
     def same(self, path: str, slot: str) -> bool:
@@ -287,20 +286,27 @@ class LocalStore(AtticFolder):
 
     @told
     def make_slot(self, slot: str) -> None:
-        """Make the folder of a slot."""
-        self._make_below_root(self._slot(slot).parent)
+        """Make the folder of a slot. Nothing is lost where a power cut undoes that."""
+        self._make_below_root(self._slot(slot).parent, flush=False)
 
-    def _make_below_root(self, folder: Path) -> None:
-        """Make folders of Gribble's own; never the root itself, which may have been pulled out."""
+    def _make_below_root(self, folder: Path, *, flush: bool = True) -> None:
+        """Make folders of Gribble's own, and flush their names. Never the root itself: it may have been pulled out."""
         try:
             os.mkdir(folder, OWN_FOLDER)
-        except FileExistsError:
-            return
         except FileNotFoundError:
             if folder.parent == self.root:
                 raise
-            self._make_below_root(folder.parent)
+            self._make_below_root(folder.parent, flush=False)
             os.mkdir(folder, OWN_FOLDER)
+            self._named.discard(folder)
+        except FileExistsError:
+            pass
+        else:
+            self._named.discard(folder)
+        while flush and folder != self.root and folder not in self._named:
+            self._flush(folder.parent)
+            self._named.add(folder)
+            folder = folder.parent
 
     @told
     def displace(self, path: str, slot: str) -> None:
@@ -313,7 +319,7 @@ class LocalStore(AtticFolder):
             flush_folder(source.parent)
             return
         self._make_below_root(target.parent)
-        move(source, target, target.with_name(target.name + ".part"))
+        move(source, target, part_beside(target))
         self._flush(target.parent, source.parent)
 
     def half_kept(self, path: str, slot: str) -> bool:
@@ -329,7 +335,7 @@ class LocalStore(AtticFolder):
             remove(source)
             flush_folder(source.parent)
         else:
-            move(source, target, _part(target))
+            move(source, target, part_beside(target))
             self._flush(target.parent, source.parent)
 
     def size(self, path: str) -> int:
@@ -351,6 +357,14 @@ class LocalStore(AtticFolder):
         flush_folder(target.parent)
         return True
 
+    def protect_kept(self, slot: str, mode: int) -> None:
+        """Give a file in a slot its permissions back."""
+        _protect(self._slot(slot), mode)
+
+    def protect(self, path: str, mode: int) -> None:
+        """The same for a file at its place."""
+        _protect(self._to(path), mode)
+
     def local(self, path: str) -> Path:
         """The file at a path, on this machine."""
         return self._at(path)
@@ -366,6 +380,12 @@ def _real(place: Path) -> str:
     return usual(os.path.realpath(place))
 
 
+def _protect(place: Path, mode: int) -> None:
+    with contextlib.suppress(OSError):
+        if stat.S_ISREG(place.lstat().st_mode):
+            os.chmod(place, mode)
+
+
 def _state(place: Path) -> Told:
     there = os.stat(place)
     return there.st_size, there.st_mtime_ns, there.st_ctime_ns, there.st_ino
@@ -373,11 +393,6 @@ def _state(place: Path) -> Told:
 
 def _untouched(one: os.stat_result, other: os.stat_result) -> bool:
     return same_file(one, other) or one.st_mtime_ns == other.st_mtime_ns
-
-
-def _part(target: Path) -> Path:
-    """The work file beside a place for what comes to it from another volume."""
-    return target.with_name(f".gribble-0-{zlib.crc32(target.name.encode('utf-8', ANY_NAME))}.part")
 
 
 def mode_of(path: Path) -> int | None:

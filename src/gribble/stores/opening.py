@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import socket
 from collections.abc import Callable, Mapping
 from pathlib import Path
@@ -13,10 +14,13 @@ from gribble.core.placing.journal import Seal
 from gribble.core.records.config import Rig
 from gribble.stores.credentials import credentials, variable_of
 from gribble.stores.link import Link, LinkLost, ServerRefused, tame
+from gribble.stores.local import OWN_FOLDER
 from gribble.stores.remote import RemoteStore
 from gribble.stores.rigs import RigHome
 from gribble.stores.steady import SteadyLink
 
+KEPT_FOLDER = "kept"
+"""What the folder is called, beside the index, that holds what cannot be made again."""
 Prompt = Callable[[str], str | None]
 """Asks the user for a password; None where nobody can be asked."""
 
@@ -28,6 +32,19 @@ class Access(NamedTuple):
     prompt: Prompt
     env: Mapping[str, str]
     trust_size: bool = False
+
+
+def kept_folder(memory: Path, name: str) -> Path:
+    """The folder on this machine for what runs keep of a rig on another one. Where an earlier version had another place
+    for it, it is moved first."""
+    folder, before = memory / KEPT_FOLDER / name, memory / "rigs" / name
+    if os.path.isdir(before) and not os.path.lexists(folder):
+        try:
+            folder.parent.mkdir(parents=True, exist_ok=True, mode=OWN_FOLDER)
+            os.rename(before, folder)
+        except OSError:
+            return before
+    return folder
 
 
 def network_rig(name: str, rig: Rig, at: str, home: Path, access: Access, seal: Seal) -> RigHome:

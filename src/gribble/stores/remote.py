@@ -18,7 +18,7 @@ from gribble.core.base.paths import base, fold, join, parent
 from gribble.core.files.hashing import digest_blocks
 from gribble.core.placing.store import Content, Free, Stamp, StoreError, StoreLost
 from gribble.core.survey.walking import store_fault
-from gribble.stores.files import read_blocks, told
+from gribble.stores.files import make_folders, part_beside, read_blocks, told
 from gribble.stores.slots import AtticFolder
 from gribble.stores.steady import SteadyLink
 
@@ -290,8 +290,8 @@ class RemoteStore(AtticFolder):
         before = self.wire.look_up(_checked(path))
         if before is None or before.folder:
             raise StoreError(f"{path} is not there any more")
-        target.parent.mkdir(parents=True, exist_ok=True)
-        part = target.with_name(target.name + ".part")
+        make_folders(target.parent)
+        part = part_beside(target)
         with part.open("wb") as stream:
             for block in self.wire.read(path):
                 stream.write(block)
@@ -306,6 +306,12 @@ class RemoteStore(AtticFolder):
         os.utime(part, ns=(before.modified, before.modified))
         replace(part, target)
         flush_folder(target.parent)
+
+    def protect_kept(self, slot: str, mode: int) -> None:
+        """Nothing: what lies on the server has no permissions that are known here."""
+
+    def protect(self, path: str, mode: int) -> None:
+        """The same."""
 
     def same(self, path: str, slot: str) -> bool:
         """Whether what is at a path is what is in a slot."""

@@ -10,7 +10,7 @@ from pathlib import Path
 
 from gribble.core.base.changing import remove
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
-from gribble.core.base.filewriter import PRIVATE, BusyError, file_lock
+from gribble.core.base.filewriter import PRIVATE, BusyError, file_lock, write_file
 from gribble.core.base.paths import MEMORY_FOLDER, is_link, lies_in
 from gribble.core.base.regular import NO_LINKS, open_regular
 from gribble.core.files.volumes import folds_case
@@ -20,10 +20,20 @@ from gribble.core.placing.store import Elsewhere, Stamp, Store, StoreError
 from gribble.core.placing.twins import Twins
 from gribble.core.records.steps import Step
 from gribble.core.survey.seen import SeenRigs, give_id
-from gribble.stores.files import read_blocks
+from gribble.stores.files import make_folders, read_blocks
 from gribble.stores.local import OWN_FOLDER, LocalStore, mode_of
 from gribble.stores.remote import RemoteStore
 
+KEPT_WORDS = """\
+Do not delete this folder.
+
+It holds what Gribble cannot make again: for each rig that is reached over the network, the files that runs
+have displaced there (attic), and the journals by which a run can be undone (runs). Without it they are lost.
+To delete displaced files that you no longer need, use: gribble attic empty
+
+Everything else beside this folder can be made again.
+"""
+"""What stands in that folder, for who wants to clear up."""
 Mark = frozenset[tuple[str, int]]
 """The journals of a rig with their sizes in bytes; they only ever grow."""
 
@@ -102,11 +112,14 @@ class RigHome:
         return runs_in(self.journals, self.seal, "open")
 
     def to_take_back(self, number: int | None = None) -> Iterator[Run]:
-        """The runs that can be taken back as far as their journals tell, or that with a number, newest first; each
-        journal is read when it is asked for."""
+        """The runs that can be taken back as far as their journals tell, newest first; each journal is read when it is
+        asked for. With a number, that run: also one of which an undo has left something as it was."""
         self._refuse_links()
         for path in self._numbered(number):
-            if end_of(path) != "undone" and (run := run_at(path, self.seal)) and run.state != "undone":
+            if number is None and end_of(path) == "undone":
+                continue
+            run = run_at(path, self.seal)
+            if run and (run.state != "undone" or (number is not None and run.left)):
                 yield run
 
     def busy(self) -> bool:
@@ -127,7 +140,8 @@ class RigHome:
 
     def _refuse_links(self) -> None:
         """Nothing of Gribble's own is reached through a link: on a stick that was borrowed it could lead anywhere."""
-        for path in (self._home, *(self._home / name for name in ("runs", "attic", "lock", "lock.held"))):
+        own = [self._home / name for name in ("runs", "attic", "lock", "lock.held")]
+        for path in (self._home, *own, *_children(self.attic), *_children(self.journals)):
             if is_link(path):
                 raise GribbleError(
                     f"rig {self.name}: {path} is a link, and what is Gribble's own is never reached through one",
@@ -145,7 +159,8 @@ class RigHome:
         with contextlib.ExitStack() as stack:
             try:
                 if self.remote:
-                    self._home.mkdir(parents=True, exist_ok=True, mode=OWN_FOLDER)
+                    make_folders(self._home, OWN_FOLDER)
+                    _say_what_is_kept(self._home.parent)
                 self._home.mkdir(exist_ok=True, mode=OWN_FOLDER)  # not a local rig's root: it may have been pulled out
                 stack.enter_context(file_lock(self._home / "lock"))
             except BusyError:
@@ -162,7 +177,7 @@ class RigHome:
                 ) from error
             self._note_holder()
             if not self.remote:
-                give_id(Path(self.root))
+                give_id(Path(self.root), self._seen.known(Path(self.root)))
                 self._seen.note(Path(self.root))
             held = HeldRig(self)
             try:
@@ -251,15 +266,29 @@ class HeldRig:
         elsewhere: Elsewhere,
         leave: frozenset[str] = frozenset(),
         watch: Callable[[int], None] = lambda _bytes: None,
-    ) -> None:
+    ) -> list[str]:
         """Take a run back; folders that it shares with runs taken back before go with it. `watch` is told of the bytes
-        of each step. Raises GribbleError."""
+        of each step. Returns the places where a file was saved meanwhile, which stays. Raises GribbleError."""
         undone = (one for one in runs_in(self.home.journals, self.home.seal, "undone") if not one.foreign)
         made = frozenset(folder for other in undone for begin in other.begun.values() for folder in begin.makes)
-        self.runner(run, elsewhere, watch=watch).take_back(run, leave, made)
+        return self.runner(run, elsewhere, watch=watch).take_back(run, leave, made)
 
     def _check(self) -> None:
         assert self._held, "the lock was let go"
+
+
+def _say_what_is_kept(folder: Path) -> None:
+    """Leave a file in the folder of what cannot be made again that says so."""
+    with contextlib.suppress(OSError, GribbleError):
+        if not os.path.lexists(place := folder / "README.txt"):
+            write_file(place, [KEPT_WORDS.encode()])
+
+
+def _children(folder: Path) -> list[Path]:
+    try:
+        return list(folder.iterdir())
+    except OSError:
+        return []
 
 
 def local_rig(

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import os
 import secrets
 from pathlib import Path
 
-from gribble.core.base.changing import flush_file
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
-from gribble.core.base.filewriter import PRIVATE
-from gribble.core.base.regular import NO_LINKS, open_regular
+from gribble.core.base.filewriter import PRIVATE, changing
+from gribble.core.base.regular import open_regular
 
 SECRET_BYTES = 32
 
@@ -18,18 +16,16 @@ def secret_in(folder: Path) -> bytes:
     """The secret in a folder, which is made where there is none. Raises GribbleError."""
     path = folder / "journals.secret"
     try:
-        folder.mkdir(parents=True, exist_ok=True, mode=0o700)
-        try:
-            handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL | NO_LINKS, PRIVATE)
-        except FileExistsError:
-            with open_regular(path, through_links=False) as stream:
-                secret = stream.read(SECRET_BYTES)
-        else:
-            secret = secrets.token_bytes(SECRET_BYTES)
-            with os.fdopen(handle, "wb") as stream:
-                stream.write(secret)
-                stream.flush()
-                flush_file(stream.fileno())
+        secret = _read(path)
+        if (
+            not secret
+        ):  # none yet, or one that a full disk or a power cut has left empty: nothing was ever signed with it
+            folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+            with changing(path) as file:
+                secret = _read(path)  # another Gribble may have made it meanwhile
+                if not secret:
+                    secret = secrets.token_bytes(SECRET_BYTES)
+                    file.write([secret], keep=False, mode=PRIVATE)
     except OSError as error:
         raise GribbleError(
             f"the secret that signs journals, {path}, can neither be read nor made: {reason_of(error)}",
@@ -39,7 +35,16 @@ def secret_in(folder: Path) -> bytes:
     if len(secret) < SECRET_BYTES:
         raise GribbleError(
             f"the secret that signs journals, {path}, is cut short",
-            fix="Nothing was changed. Remove it; runs of before are then to be adopted: gribble history --adopt RUN.",
+            fix="Nothing was changed. Remove it. You can still adopt the earlier runs: gribble history --adopt RUN.",
             code=ExitCode.FAILED,
         )
     return secret
+
+
+def _read(path: Path) -> bytes:
+    """The secret in a file; nothing where there is none."""
+    try:
+        with open_regular(path, through_links=False) as stream:
+            return stream.read(SECRET_BYTES)
+    except FileNotFoundError:
+        return b""

@@ -9,13 +9,13 @@ from pathlib import Path
 
 from gribble.core.base.changing import WINDOWS, remove, remove_folder
 from gribble.core.base.names import escaped, unescaped
-from gribble.core.base.paths import UNDONE, is_link
+from gribble.core.base.paths import UNDONE, is_link, is_work_file
 from gribble.core.placing.store import Free
 from gribble.stores.files import free_at, read_blocks, told
 
 
 class AtticFolder:
-    """The slots of one rig's attic; what is still being written ends in `.part`."""
+    """The slots of one rig's attic; what is still being written has the name of a work file."""
 
     def __init__(self, folder: Path, *, escapes: bool = False) -> None:
         """An attic `escapes` names where it lies on another volume than the rig, which may not hold them all."""
@@ -52,7 +52,7 @@ class AtticFolder:
         for folder, _, names in os.walk(self._attic) if not is_link(self._attic) else ():
             for name in names:
                 place = Path(folder, name)
-                if not name.endswith(".part"):
+                if not is_work_file(name):
                     slot = place.relative_to(self._attic).as_posix()
                     yield unescaped(slot) if self._escapes else slot, place.lstat().st_size
 

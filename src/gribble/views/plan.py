@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any, assert_never
 
 from rich.text import Text
@@ -262,11 +263,17 @@ def _pack_words(step: Pack) -> Text:
     return text.append_text(_displaced_words(step))
 
 
-def show_history(screen: Screen, runs: list[Run]) -> None:
-    """Every run, newest first."""
-    if not runs:
+def show_history(screen: Screen, runs: list[Run], away: Mapping[str, str]) -> None:
+    """Every run, newest first; and the rigs that are away with their runs, each with the reason."""
+    if runs:
+        _show_runs(screen, runs)
+    elif not away:
         screen.say("No runs yet: nothing was ever placed on these rigs.")
-        return
+    for rig, why in away.items():
+        screen.say(f"{rig} is away: {why}. Its runs are on it, and cannot be listed now.")
+
+
+def _show_runs(screen: Screen, runs: list[Run]) -> None:
     rows: list[tuple[str | Text, ...]] = [
         tuple(styled(title, "bold") for title in ("run", "rig", "when", "steps", "written", "state"))
     ]
@@ -281,8 +288,8 @@ def show_history(screen: Screen, runs: list[Run]) -> None:
             screen.next(f"gribble history --adopt {run.number}", "shows its steps, and asks whether you trust it")
 
 
-def history_json(runs: list[Run]) -> dict[str, Any]:
-    """`history/1` (DESIGN.md section 12)."""
+def history_json(runs: list[Run], away: Mapping[str, str]) -> dict[str, Any]:
+    """`history/1` (DESIGN.md section 12), with the rigs that are away with their runs."""
     return {
         "gribble": "history/1",
         "runs": [
@@ -297,4 +304,5 @@ def history_json(runs: list[Run]) -> dict[str, Any]:
             }
             for run in runs
         ],
+        **({"away": [{"rig": rig, "reason": why} for rig, why in away.items()]} if away else {}),
     }

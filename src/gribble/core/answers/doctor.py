@@ -179,10 +179,11 @@ def examine_runs(name: str, open_runs: Iterable[Run], attic_bytes: int) -> Itera
     """Runs that were cut short, and how much the attic has come to hold."""
     for run in open_runs:
         what = "an undo" if run.undoing else "a run"
-        yield Examined(
-            area="rig", what=name, health=Health.WRONG, words=f"{what} was cut short: run {run.number}",
-            fix="gribble place --resume finishes it, gribble undo takes it back.",
-        )  # fmt: skip
+        fix = "gribble place --resume finishes it, gribble undo takes it back."
+        if run.foreign:
+            fix = f"gribble history --adopt {run.number} shows what it would do, and asks whether you trust it."
+        words = f"{what} was cut short: run {run.number}" + (f" ({run.foreign})" if run.foreign else "")
+        yield Examined(area="rig", what=name, health=Health.WRONG, words=words, fix=fix)
     if attic_bytes > LARGE_ATTIC_BYTES:
         yield Examined(
             area="rig", what=name, health=Health.MIND, words=f"its attic holds {attic_bytes:,} bytes",

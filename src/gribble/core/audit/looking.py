@@ -380,6 +380,6 @@ class _Looker:
             holdings = HeldHere(
                 msgspec.structs.replace(holding, attic=run)
                 for holding in survey.holdings
-                if (run := run_of(holding.path)) and not holding.path.endswith(".part")
+                if (run := run_of(holding.path))
             )
             yield msgspec.structs.replace(survey, holdings=holdings, skipped=())

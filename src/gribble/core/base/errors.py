@@ -27,6 +27,10 @@ class GribbleError(Exception):
         self.code = code
 
 
+class StoreError(Exception):
+    """The storage of a rig could not do what was asked; the text says why."""
+
+
 class Mistake(Struct, frozen=True):
     """One mistake in one file: where (key path or line, may be empty) and what."""
 

@@ -109,8 +109,9 @@ class Changing:
         with open_regular(self._place) as stream:
             return stream.read()
 
-    def write(self, blocks: Iterable[bytes], *, keep: bool) -> Path | None:
-        """Write the file anew; with `keep` the former one is kept beside, and its new path returned.
+    def write(self, blocks: Iterable[bytes], *, keep: bool, mode: int | None = None) -> Path | None:
+        """Write the file anew; with `keep` the former one is kept beside, and its new path returned. `mode` are its
+        permissions, where they are to be others than the former ones.
 
         Raises GribbleError where some other program has changed the file since it was read.
         """
@@ -118,7 +119,7 @@ class Changing:
             if stamp_of(self._place) != self._former:
                 raise _changed(self._target)
             kept = _keep_beside(self._place) if keep and self._former else None
-            work.come(self._place, self._former)
+            work.come(self._place, self._former, mode)
             self._former = stamp_of(self._place)
             return kept
 
@@ -142,9 +143,13 @@ def note_record(path: Path, changed: Callable[[Any], Any]) -> None:
         if is_link(path.parent) or is_link(path):
             return  # what is Gribble's own is never reached through a link
         with locked(path.parent, RECORD_SECONDS):
-            value = changed(read_record(path))
-            with _Work(path.parent, [json.dumps(value, sort_keys=True).encode()]) as work:
-                work.come(path, stamp_of(path), PRIVATE)
+            put_own(path, json.dumps(changed(read_record(path)), sort_keys=True).encode())
+
+
+def put_own(path: Path, data: bytes) -> None:
+    """Write a small file of Gribble's own, in a folder that is `locked` or a rig's that is. Raises OSError."""
+    with _Work(path.parent, [data]) as work:
+        work.come(path, stamp_of(path), PRIVATE)
 
 
 def read_record(path: Path) -> Any:

@@ -176,17 +176,19 @@ def same_place(one: str | Path, other: str | Path) -> bool:
     return os.path.realpath(one) == os.path.realpath(other)
 
 
-def lies_in(target: Path, folders: Iterable[Path]) -> Path | None:
-    """The first of some folders that a path is, or lies in, whatever name leads there; None where there is none."""
+def lies_in(target: Path, folders: Iterable[Path], ends: Iterable[Path] = ()) -> Path | None:
+    """The nearest of some folders that a path is, or lies in, whatever name leads there; None where there is none.
+
+    Each ends where one of `ends` begins in it: what lies in that one does not lie in the folder.
+    """
     place = Path(os.path.realpath(target))
-    above = (place, *place.parents)
-    known = [(identity(one), one) for one in above]
-    for folder in folders:
-        there = identity(folder)
-        if there and any(here == there for here, _ in known):
-            return folder
-        if any((here is None or there is None) and same_place(one, folder) for here, one in known):
-            return folder
+    known = [(folder, identity(folder), True) for folder in folders]
+    known += [(folder, identity(folder), False) for folder in ends]
+    for one in (place, *place.parents):
+        here = identity(one)
+        for folder, there, counts in known:
+            if here == there if here and there else same_place(one, folder):
+                return folder if counts else None
     return None
 
 

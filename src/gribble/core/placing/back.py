@@ -20,14 +20,17 @@ class Back:
         self._store = store
         self._journal = journal
         self._contents = contents
+        self._left: list[str] = []
 
-    def undo(self, run: Run, number: int, step: Step) -> None:
-        """Take a step back, or what was not taken back of it yet. Raises StoreError."""
+    def undo(self, run: Run, number: int, step: Step) -> list[str]:
+        """Take a step back, or what was not taken back of it yet; the places that stay as they are, since somebody has
+        saved another file there. Raises StoreError."""
+        self._left = []
         match step:
             case Displace():
                 if self._store.kept(run.slot(number)):
-                    self._return(run.slot(number), step.from_)
-                return
+                    self._return(run, number, run.slot(number), step.from_)
+                return self._left
             case Rename():
                 self.clear(run, number, step)
                 self._undo_rename(run, number, step)
@@ -38,14 +41,15 @@ class Back:
                 assert_never(step)
         for folder in reversed(run.begun[number].makes):
             self._store.remove_folder(folder)
+        return self._left
 
-    def undo_in_any_room(self, run: Run, number: int, step: Step) -> None:
+    def undo_in_any_room(self, run: Run, number: int, step: Step) -> list[str]:
         """Undo a step; where the disk is full, in the room that was set aside for that."""
         try:
-            self.undo(run, number, step)
+            return self.undo(run, number, step)
         except StoreFull:
             self._journal.drop_ballast()
-            self.undo(run, number, step)
+            return self.undo(run, number, step)
 
     def clear(self, run: Run, number: int, step: Step) -> None:
         """Remove what a step that was cut short has left beside its place."""
@@ -61,10 +65,18 @@ class Back:
                 self._store.remove_folder(folder)
             folder = parent(folder)
 
-    def _return(self, slot: str, path: str) -> None:
+    def _return(self, run: Run, number: int, slot: str, path: str) -> None:
         """Bring a file back to a place where nothing is, or just its content; what else is there stays."""
         if not self._store.exists(path) or self._store.same(path, slot):
-            self._store.bring_back(slot, path)
+            self._bring_back(run, number, slot, path)
+        else:
+            self._left.append(path)
+
+    def _bring_back(self, run: Run, number: int, slot: str, path: str) -> None:
+        self._store.bring_back(slot, path)
+        mode = run.begun[number].mode
+        if mode is not None and slot == run.slot(number):
+            self._store.protect(path, mode)
 
     def _undo_bring(self, run: Run, number: int, step: Brought) -> None:
         """The new file goes to the attic, the old one comes back over it; what is neither of them stays."""
@@ -77,12 +89,14 @@ class Back:
         if old is None:
             if store.exists(to) and self._contents.ours(run, number, step, to):
                 store.displace(to, self._spare_slot(run, number, to, to))
+            elif store.exists(to):
+                self._left.append(to)
         elif store.kept(run.slot(number)):
             replaced = store.exists(old) and not store.same(old, run.slot(number))
             if replaced and self._contents.ours(run, number, step, old):
                 self._exchange(run, number, to, old)
             else:
-                self._return(run.slot(number), old)
+                self._return(run, number, run.slot(number), old)
 
     def _exchange(self, run: Run, number: int, to: str, path: str) -> None:
         """What lies at a path goes to the attic, and what the step displaced comes over it in one instant.
@@ -94,7 +108,7 @@ class Back:
             self._store.keep(path, spare)
         except StoreFull:
             self._store.displace(path, spare)
-        self._store.bring_back(run.slot(number), path)
+        self._bring_back(run, number, run.slot(number), path)
 
     def _spare_slot(self, run: Run, number: int, to: str, path: str) -> str:
         """A slot for what an undo takes away from a path: an empty one, or the one that has that very file already."""
@@ -109,14 +123,16 @@ class Back:
         way = undo_slot(run, number, to)
         if step.replaces and store.kept(run.slot(number)):
             if not store.exists(step.replaces) or store.same(step.replaces, run.slot(number)):
-                self._return(run.slot(number), step.replaces)
+                self._return(run, number, run.slot(number), step.replaces)
             elif self._contents.ours(run, number, step, step.replaces):
                 if not store.exists(step.from_):
                     store.keep(step.replaces, way)
-                store.bring_back(run.slot(number), step.replaces)
+                self._bring_back(run, number, run.slot(number), step.replaces)
+            else:
+                self._left.append(step.replaces)
         if step.replaces:
             if store.kept(way):
-                self._return(way, step.from_)
+                self._return(run, number, way, step.from_)
         elif store.exists(to) and (fold(to) == fold(step.from_) or self._contents.ours(run, number, step, to)):
             if fold(to) == fold(step.from_):
                 if not store.exists(step.from_):
@@ -126,3 +142,5 @@ class Back:
                 store.displace(to, self._spare_slot(run, number, to, to))
             else:
                 store.rename(to, step.from_)
+        elif store.exists(to):
+            self._left.append(to)

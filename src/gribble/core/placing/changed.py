@@ -96,6 +96,6 @@ def lost(store: Store, run: Run) -> list[str]:
     found = []
     for number in run.done.keys() - run.back:
         displaced = run.steps[number].displaces
-        if displaced and number not in run.turned and not store.kept(run.slot(number)):
+        if displaced and (number not in run.turned or number in run.left) and not store.kept(run.slot(number)):
             found.append(displaced)
     return sorted(found)

@@ -67,7 +67,8 @@ def kept_files(rig: str, store: Store, run_with: Callable[[int], Run | None]) ->
                 slot=slot,
                 size=size,
                 undone=undone,
-                needed=run is not None and (run.state == "open" or (run.state == "done" and not undone)),
+                needed=run is not None
+                and (run.state == "open" or ((run.state == "done" or int(number) in run.left) and not undone)),
             )
         )
     yield from sorted(found, key=lambda one: (-one.run, one.undone, one.path))

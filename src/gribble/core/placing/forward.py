@@ -36,6 +36,8 @@ from gribble.core.records.steps import (
     Writing,
 )
 
+WRITABLE = 0o200
+"""The permission without which a file is read-only."""
 KEYS_MODE = 0o600
 """The permissions of a key file: nobody else reads it."""
 Ended = str | StepError | StoreError
@@ -64,6 +66,7 @@ class Forward:
         self._watch = watch
         self._seen = seen
         self._twins = twins
+        self._stamps: dict[int, Stamp | None] = {}  # by step: what it displaces, as it was when it was begun
         self._lock = Lock()  # of what threads that write side by side tell
         self.copied = 0
         """How many files that were to be linked had to be copied."""
@@ -83,12 +86,14 @@ class Forward:
     def _do(self, run: Run, number: int, step: Step) -> str:
         resumed = number in run.begun
         if not resumed:
-            self._journal.begin(run, {number: self._intent(run, step)})
+            self._journal.begin(run, {number: self._intent(run, number, step)})
         self._make_way(run, number, step, set())
+        if resumed and not isinstance(step, Displace) and (sha1 := self._taken_up(run, number, step)):
+            return sha1
+        if resumed:
+            self._note_stamp(number, step)
         if isinstance(step, Displace):
             return self._displace(run, number, step)
-        if resumed and (sha1 := self._taken_up(run, number, step)):
-            return sha1
         match step:
             case Rename():
                 return self._rename(run, number, step)
@@ -100,24 +105,41 @@ class Forward:
     def _do_together(self, run: Run, numbers: Sequence[int], ended: dict[int, Ended]) -> None:
         """Do a batch: the intents are flushed in one go, the contents written side by side; then each file takes its
         place in turn, and each folder is flushed once."""
+        begun: dict[int, Begin] = {}
+        for number in numbers:
+            with _refusing(ended, number):
+                begun[number] = self._intent(run, number, run.steps[number])
+        self._journal.begin(run, begun)
+        made: set[str] = set()
         with self._store.flushing_once():
-            begun: dict[int, Begin] = {}
-            for number in numbers:
-                with _refusing(ended, number):
-                    begun[number] = self._intent(run, run.steps[number])
-            self._journal.begin(run, begun)
-            made: set[str] = set()
             for number in begun:
                 with _refusing(ended, number):
                     self._make_way(run, number, run.steps[number], made)
-            self._bring_together(run, {number: _brought(run, number) for number in begun if number not in ended}, ended)
+            steps = {number: _brought(run, number) for number in begun if number not in ended}
+            written = self._written_together(run, steps, ended)
+        self._journal.wrote(run, written)
+        with self._store.flushing_once():  # what is kept is safe before anything takes its place
+            for number in written:
+                with _refusing(ended, number):
+                    self._keep_former(run, number, steps[number])
+        with self._store.flushing_once():
+            for number in written.keys() - ended.keys():
+                with _refusing(ended, number):
+                    self._exchange(run, number, steps[number])
+                    ended[number] = written[number]
+        self._bring_again(run, steps, ended)
 
-    def _bring_together(self, run: Run, steps: Mapping[int, Brought], ended: dict[int, Ended]) -> None:
+    def _written_together(self, run: Run, steps: Mapping[int, Brought], ended: dict[int, Ended]) -> dict[int, str]:
+        """Write the contents of some steps side by side; the digests of those that are proven."""
+        written: dict[int, str] = {}
         with side_by_side(self._store.at_once) as pool:
             writing = {number: pool.submit(self._write, run, number, step) for number, step in steps.items()}
             for number, step in steps.items():
                 with _refusing(ended, number):
-                    ended[number] = self._take_place(run, number, step, writing[number].result())
+                    written[number] = _proven(step, writing[number].result())
+        return written
+
+    def _bring_again(self, run: Run, steps: Mapping[int, Brought], ended: dict[int, Ended]) -> None:
         full = [number for number in steps if isinstance(ended.get(number), StoreFull)]
         for number in full:  # what found no room beside the others may find it when they are through
             with _refusing(ended, number):
@@ -126,12 +148,26 @@ class Forward:
             with _refusing(ended, number):
                 ended[number] = self._bring(run, number, steps[number])
 
-    def _intent(self, run: Run, step: Step) -> Begin:
+    def _intent(self, run: Run, number: int, step: Step) -> Begin:
         """What a step is going to do, once its world is the plan's."""
         if isinstance(step, Displace):
             _check_replaced(run, step)
         self._check_unchanged(step)
-        return Begin(makes=tuple(self._store.missing_folders(step.to)) if isinstance(step, Writing) else ())
+        self._note_stamp(number, step)
+        mode = self._store.mode(step.displaces) if step.displaces else None
+        return Begin(
+            makes=tuple(self._store.missing_folders(step.to)) if isinstance(step, Writing) else (),
+            mode=mode if mode is not None and not mode & WRITABLE else None,
+        )
+
+    def _note_stamp(self, number: int, step: Step) -> None:
+        if step.displaces:
+            self._stamps[number] = self._store.stamp(step.displaces)
+
+    def _check_still(self, number: int, step: Step) -> None:
+        """Refuse a step where what it displaces was saved anew while it was under way."""
+        if step.displaces and self._store.stamp(step.displaces) != self._stamps[number]:
+            raise StepError(f"{step.displaces} was changed while this step was under way; it stays. Make a new plan")
 
     def _make_way(self, run: Run, number: int, step: Step, made: set[str]) -> None:
         """Make the folders that a step needs and that are not `made` yet, and the slot that its undoing would fill, so
@@ -157,6 +193,7 @@ class Forward:
 
     def _displace(self, run: Run, number: int, step: Displace) -> str:
         if not self._store.kept(run.slot(number)) or self._store.half_kept(step.from_, run.slot(number)):
+            self._check_still(number, step)
             self._store.displace(step.from_, run.slot(number))
         return ""
 
@@ -168,13 +205,14 @@ class Forward:
         digests = self._store.digests(step.from_, {"sha1", *step.digests.known()})
         if not agrees(digests, step.digests):
             raise StepError(f"{step.from_} has changed since it was looked at; run gribble plan again")
-        self._journal.wrote(run, number, digests.sha1 or "")
-        if step.replaces:
-            self._check_kept(run, number, step, step.replaces)
+        self._journal.wrote(run, {number: digests.sha1 or ""})
+        self._keep_former(run, number, step)
+        self._check_still(number, step)
         if fold(step.from_) == fold(step.to):
             self._rename_by_third(step.from_, step.to, run, number)
         else:
             self._store.rename(step.from_, step.to)
+        self._give_mark_back(run, number)
         return digests.sha1 or ""
 
     def _rename_by_third(self, old: str, new: str, run: Run, number: int) -> None:
@@ -193,24 +231,31 @@ class Forward:
 
     def _bring(self, run: Run, number: int, step: Brought) -> str:
         """Write the new content beside its place, prove it, keep the old file, and rename over it."""
-        return self._take_place(run, number, step, self._write(run, number, step))
+        sha1 = _proven(step, self._write(run, number, step))
+        self._journal.wrote(run, {number: sha1})
+        self._keep_former(run, number, step)
+        self._exchange(run, number, step)
+        return sha1
 
-    def _take_place(self, run: Run, number: int, step: Brought, digests: Digests) -> str:
-        """The same, once the content is written: these are the digests of what is there."""
-        if not agrees(digests, step.proof):
-            what = step.from_ if isinstance(step, Taking) else step.to
-            raise StepError(f"{what} has changed since it was looked at; run gribble plan again")
-        sha1 = digests.sha1 or digests.sha256 or ""
-        self._journal.wrote(run, number, sha1)
+    def _exchange(self, run: Run, number: int, step: Brought) -> None:
+        """Let what is written and noted take its place, once the former file is kept. Writing may have taken a while:
+        what is there must still be what was there before."""
         if step.replaces:
-            self._check_kept(run, number, step, step.replaces)
+            self._check_still(number, step)
         else:
-            self._check_free(step.to)  # writing may have taken a while
+            self._check_free(step.to)
         self._store.rename(work_name(step.to, run, number), step.replaces or step.to)
         if step.replaces and step.replaces != step.to:
             self._rename_by_third(step.replaces, step.to, run, number)
+        self._give_mark_back(run, number)
         self._dress(run, number, step)
-        return sha1
+
+    def _give_mark_back(self, run: Run, number: int) -> None:
+        """Where a read-only mark had to be taken off a file so that another could replace it, its name in the attic has
+        lost the mark, too."""
+        mode = run.begun[number].mode
+        if mode is not None:
+            self._store.protect_kept(run.slot(number), mode)
 
     def _write(self, run: Run, number: int, step: Brought) -> Digests:
         """Write a step's content into its work file; the digests of what is there then. This is what threads do side by
@@ -309,11 +354,13 @@ class Forward:
         if self._store.exists(to):
             raise StepError(f"{to} is there now, but was not when the plan was made; make a new plan")
 
-    def _check_kept(self, run: Run, number: int, step: Rename | Brought, place: str) -> None:
+    def _keep_former(self, run: Run, number: int, step: Rename | Brought) -> None:
         """Keep the file that a step takes the place of; where its slot is filled, see that it is that very file."""
+        if not step.replaces:
+            return
         if not self._store.kept(run.slot(number)):
-            self._store.keep(place, run.slot(number))
-        elif self._store.exists(place):
+            self._store.keep(step.replaces, run.slot(number))
+        elif self._store.exists(step.replaces):
             self._check_meanwhile(run, number, step)
 
     def _arrived(self, run: Run, number: int, step: Rename | Brought) -> str:
@@ -325,6 +372,7 @@ class Forward:
             return ""  # on its way from another volume, or not begun
         if not (self._store.exists(step.to) and self._contents.ours(run, number, step, step.to)):
             return ""
+        self._give_mark_back(run, number)
         if not isinstance(step, Rename):
             self._dress(run, number, step)
         return self._store.digests(step.to, {"sha1"}).sha1 or ""
@@ -344,6 +392,14 @@ class Forward:
             return
         more = ", and what lay there before is in the attic" if step.replaces else ""
         raise StepError(f"{place} has come there since the run was cut short; it stays{more}")
+
+
+def _proven(step: Brought, digests: Digests) -> str:
+    """The digest of what a step has written, as the journal notes it. Raises StepError where it is not the plan's."""
+    if not agrees(digests, step.proof):
+        what = step.from_ if isinstance(step, Taking) else step.to
+        raise StepError(f"{what} has changed since it was looked at; run gribble plan again")
+    return digests.sha1 or digests.sha256 or ""
 
 
 def _brought(run: Run, number: int) -> Brought:

@@ -2,7 +2,7 @@
 
 The first line holds the run's number, rig, time and steps. Then, for each step, `begin` (the intent: which folders it
 will make), `wrote` (what is about to take its place) and `done` or `failed`; `end` closes the run. An undo appends
-`turn` and `back` lines and an end of its own. A line cut short by a kill is left out of account.
+`turn` and `back` (or `left`) lines and an end of its own. A line cut short by a kill is left out of account.
 
 Each line carries a code (`mac`) by which a later reading knows that this user's Gribble wrote it, and what came before:
 HMAC-SHA256 (RFC 2104) with the user's secret over the code of the line before and the line itself. A journal that came
@@ -27,7 +27,7 @@ from typing import Any
 import msgspec
 from msgspec import Struct
 
-from gribble.core.base.changing import flush_file, remove, replace
+from gribble.core.base.changing import flush_file, flush_folder, remove, replace
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.base.filewriter import PRIVATE
 from gribble.core.base.paths import path_fault
@@ -52,10 +52,11 @@ BALLAST_OF_STEP = 128
 """What each step adds to it, in bytes: two lines of an undo, twice over."""
 
 
-class Begin(Struct, frozen=True, kw_only=True):
-    """The intent of a step: the folders it will make."""
+class Begin(Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """The intent of a step: the folders it makes, and the permissions of what it displaces if that is read-only."""
 
     makes: tuple[str, ...] = ()
+    mode: int | None = None
 
 
 class Seal:
@@ -88,6 +89,7 @@ class Run(Struct, kw_only=True):
     failed: dict[int, str] = {}
     turned: set[int] = set()  # steps whose undoing has begun
     back: set[int] = set()
+    left: set[int] = set()  # steps that an undo has left as they are, and that can still be taken back
     end: str = ""
     undoing: bool = False
     code: str = ""  # of the last line
@@ -119,8 +121,9 @@ class Journal:
 
     def start(self, number: int, rig: str, when: str, steps: tuple[Step, ...]) -> Run:
         """Begin the journal of a new run."""
+        runs = self._path.parent
         try:
-            for folder in (self._path.parent.parent, self._path.parent):  # not the rig, which may have been pulled out
+            for folder in (runs.parent, runs):  # not the rig, which may have been pulled out
                 folder.mkdir(exist_ok=True, mode=0o700)
         except OSError as error:
             raise self._unwritable(error) from error
@@ -128,18 +131,22 @@ class Journal:
         steps_ = [msgspec.to_builtins(step) for step in steps]
         head = {"gribble": FORMAT, "run": number, "rig": rig, "when": when, "steps": steps_}
         self._append(run, head, first=True)
+        for folder in (runs, runs.parent, runs.parent.parent):  # a journal whose name is lost is lost
+            flush_folder(folder)
         self._take_ballast(BALLAST_BYTES + BALLAST_OF_STEP * len(steps))
         return run
 
     def begin(self, run: Run, begun: Mapping[int, Begin]) -> None:
         """Note the intents of some steps."""
         run.begun.update(begun)
-        self._append(run, *({"begin": step, "makes": list(begin.makes)} for step, begin in begun.items()))
+        self._append(run, *({"begin": step, **msgspec.to_builtins(begin)} for step, begin in begun.items()))
 
-    def wrote(self, run: Run, step: int, sha1: str) -> None:
-        """Note what is about to take a place, by its digest, so that it is told apart from what a user puts there."""
-        run.wrote[step] = sha1
-        self._append(run, {"wrote": step, "sha1": sha1}, flush=False)
+    def wrote(self, run: Run, wrote: Mapping[int, str]) -> None:
+        """Note what is about to take some places, by its digests, so that it is told apart from what a user puts there.
+        That is flushed where the step itself does not say what comes."""
+        run.wrote.update(wrote)
+        flush = any(not run.steps[step].proof.known() for step in wrote)
+        self._append(run, *({"wrote": step, "sha1": sha1} for step, sha1 in wrote.items()), flush=flush)
 
     def done(self, run: Run, done: Mapping[int, str]) -> None:
         """Note steps as done, with the SHA-1 (where the plan only knew one: the SHA-256) of what lies there now."""
@@ -160,7 +167,13 @@ class Journal:
     def back(self, run: Run, step: int) -> None:
         """Note a step as taken back."""
         run.back.add(step)
+        run.left.discard(step)
         self._append(run, {"back": step}, flush=False, drop=True)
+
+    def left(self, run: Run, step: int) -> None:
+        """Note a step as left as it is, since somebody has saved another file there."""
+        run.left.add(step)
+        self._append(run, {"left": step}, flush=False, drop=True)
 
     def end(self, run: Run, state: str) -> None:
         """Close the run as "done" or "undone"."""
@@ -324,15 +337,15 @@ def _check_code(run: Run, seal: Seal, line: bytes) -> None:
 
 
 def _apply(run: Run, line: dict[str, Any]) -> None:
-    for word in ("begin", "wrote", "done", "failed", "turn", "back"):
+    for word in ("begin", "wrote", "done", "failed", "turn", "back", "left"):
         if word in line and not (type(line[word]) is int and 0 <= line[word] < len(run.steps)):
             return
     match line:
         case {"begin": int(step)}:
-            makes = msgspec.convert(line["makes"], tuple[str, ...])
+            begin = msgspec.convert(line, Begin)
             above = run.steps[step].place if isinstance(run.steps[step], Writing) else ""
-            if all(above.startswith(f"{folder}/") and not path_fault(folder) for folder in makes):
-                run.begun[step] = Begin(makes=makes)
+            if all(above.startswith(f"{folder}/") and not path_fault(folder) for folder in begin.makes):
+                run.begun[step] = begin
         case {"wrote": int(step), "sha1": str(sha1)}:
             run.wrote[step] = sha1
         case {"done": int(step), "sha1": str(sha1)}:
@@ -344,6 +357,9 @@ def _apply(run: Run, line: dict[str, Any]) -> None:
             run.turned.add(step)
         case {"back": int(step)}:
             run.back.add(step)
+            run.left.discard(step)
+        case {"left": int(step)}:
+            run.left.add(step)
         case {"end": "done" | "undone" as state}:
             run.end = state
 

@@ -39,7 +39,7 @@ def plan_record(plan: Plan) -> dict[str, Any]:
     """A plan as `plan/1` (DESIGN.md section 6), with all that carrying it out takes."""
     return {
         "gribble": FORMAT,
-        "steps": [_step_record(step) for step in plan.steps],
+        "steps": [_step_record(step, plan) for step in plan.steps],
         "bytes": plan.bytes,
         "refused": [
             {
@@ -56,8 +56,11 @@ def plan_record(plan: Plan) -> dict[str, Any]:
     }
 
 
-def _step_record(step: Step) -> dict[str, Any]:
+def _step_record(step: Step, plan: Plan) -> dict[str, Any]:
+    stamp = plan.stamps.get((step.rig, step.displaces or ""))
     record = {**_EVERY_STEP, **msgspec.to_builtins(step), "sha1": step.proof.sha1}
+    if stamp:
+        record["displaces"] = {"size": stamp[0], "modified": stamp[1]}
     if isinstance(step, Point):
         record["from"] = step.to
     return record
@@ -79,6 +82,7 @@ def read_plan(path: Path, rigs: Container[str]) -> Plan:
     if not isinstance(answer, dict) or answer.get("gribble") != FORMAT or not isinstance(answer.get("steps"), list):
         raise GribbleError(f"{path} is no plan of this Gribble ({FORMAT})", fix=_FIX)
     steps = []
+    stamps: dict[tuple[str, str], tuple[int, int]] = {}
     mistakes = []
     for number, record in enumerate(answer["steps"]):
         try:
@@ -89,9 +93,17 @@ def read_plan(path: Path, rigs: Container[str]) -> Plan:
         faults = list(step_faults(step, rigs))
         mistakes += [Mistake(str(path), f"steps[{number}].{key}", what) for key, what in faults]
         steps.append(step)
+        there = record.get("displaces")
+        if step.displaces and isinstance(there, dict):
+            size, modified = there.get("size"), there.get("modified")
+            if type(size) is not int or type(modified) is not int:
+                where = f"steps[{number}].displaces"
+                mistakes.append(Mistake(str(path), where, "needs a size and a time in whole numbers"))
+                continue
+            stamps[step.rig, step.displaces] = size, modified
     if mistakes:
         raise MistakesError(mistakes)
-    return Plan(steps=tuple(steps))
+    return Plan(steps=tuple(steps), stamps=stamps)
 
 
 def step_faults(step: Step, rigs: Container[str]) -> Iterator[tuple[str, str]]:

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.base.memory import keep_freed
+from gribble.core.base.paths import run_of
 from gribble.core.placing.back import Back
 from gribble.core.placing.batches import batches
 from gribble.core.placing.changed import Changed, changed_since, touched
@@ -124,27 +125,31 @@ class Runner:
 
     def take_back(
         self, run: Run, leave: frozenset[str] = frozenset(), made_before: frozenset[str] = frozenset()
-    ) -> None:
+    ) -> list[str]:
         """Undo every step, last first; files named in `leave` stay as they are. Raises GribbleError on a failure.
 
-        Raises Stopped between two steps, where its watch does.
+        Returns the places, beside those, that stay as they are since somebody has saved a file there meanwhile. The
+        steps of both can be taken back later: the journal says which they are. Raises Stopped between two steps, where
+        its watch does.
 
         `made_before` are the folders that runs have made which are undone by now: where this one was the last to have a
         file in one, it goes, too.
         """
+        saved: list[str] = []
         for number in reversed(range(len(run.steps))):
             step = run.steps[number]
             if number not in run.begun or number in run.back or number in run.failed:
                 continue
             if leave & touched(step):
                 self._back.clear(run, number, step)
+                self._journal.left(run, number)
                 self._told(step, "left as it is")
                 continue
             self._watch(step.bytes)
             if number not in run.turned:
                 self._journal.turn(run, number)
             try:
-                self._back.undo_in_any_room(run, number, step)
+                left = self._back.undo_in_any_room(run, number, step)
             except StoreLost as error:
                 raise _lost(error, "gribble undo goes on with it") from error
             except StoreError as error:
@@ -153,17 +158,22 @@ class Runner:
                     fix="What was taken back stays so. Remove the cause, then run gribble undo again.",
                     code=ExitCode.FAILED,
                 ) from error
-            self._journal.back(run, number)
-            self._told(step, "")
+            if left:
+                saved += left
+                self._journal.left(run, number)
+            else:
+                self._journal.back(run, number)
+            self._told(step, "left as it is" if left else "")
             self._back.remove_folders(step, made_before)
         self._journal.end(run, "undone")
         self._store.prune(run.number)
+        return saved
 
 
 def new_run_number(folders: list[Path]) -> int:
-    """One more than the highest number of any journal in these folders."""
-    names = [path.stem for folder in folders if os.path.isdir(folder) for path in folder.iterdir()]
-    return 1 + max((int(name) for name in names if name.isdecimal()), default=0)
+    """One more than the highest number of any journal or slot in these folders: an attic can outlast its journals."""
+    names = [path.name for folder in folders if os.path.isdir(folder) for path in folder.iterdir()]
+    return 1 + max((run_of(name.partition(".")[0]) for name in names), default=0)
 
 
 def _lost(error: StoreLost, next_: str) -> GribbleError:

@@ -13,13 +13,10 @@ from typing import Protocol
 from msgspec import Struct
 
 from gribble.core.base.digests import Digests
+from gribble.core.base.errors import StoreError as StoreError
 
 Content = Callable[[], Iterator[bytes]]
 """Gives a content block by block, from its beginning each time."""
-
-
-class StoreError(Exception):
-    """The store could not do what was asked; the text says why."""
 
 
 class StoreLost(StoreError):
@@ -128,6 +125,12 @@ class Store(Protocol):
 
     def kept(self, slot: str) -> bool:
         """Whether a slot of the attic is filled."""
+
+    def protect_kept(self, slot: str, mode: int) -> None:
+        """Give a file in a slot its permissions back, where a read-only mark had to be taken off another name of it."""
+
+    def protect(self, path: str, mode: int) -> None:
+        """The same for a file at its place."""
 
     def read_kept(self, slot: str, member: str | None = None) -> Iterator[bytes]:
         """The content of a slot of the attic, or of a member of the archive in it, block by block."""

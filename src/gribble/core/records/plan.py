@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from msgspec import Struct
 
 from gribble.core.base.digests import Digests
@@ -59,12 +61,17 @@ class Gap(Struct, frozen=True, kw_only=True):
 
 class Plan(Struct, frozen=True, kw_only=True):
     """The steps that would put things right, what cannot be planned, what is still to be obtained, and what sources
-    that are `away` would bring."""
+    that are `away` would bring.
+
+    `stamps` are the files that the steps displace, by rig and path, as they were when the plan was written: size in
+    bytes and time of modification in nanoseconds since 1970.
+    """
 
     steps: tuple[Step, ...] = ()
     refused: tuple[Refused, ...] = ()
     obtain: tuple[Gap, ...] = ()
     away: tuple[Bring, ...] = ()
+    stamps: Mapping[tuple[str, str], tuple[int, int]] = {}
 
     @property
     def bytes(self) -> int:

@@ -10,10 +10,10 @@ from collections.abc import Iterable
 from pathlib import Path
 from typing import Any
 
-from gribble.core.base.changing import remove
-from gribble.core.base.filewriter import note_record, read_record
+from gribble.core.base.changing import flush_folder
+from gribble.core.base.filewriter import note_record, put_own, read_record
 from gribble.core.base.paths import MEMORY_FOLDER
-from gribble.core.base.regular import NO_LINKS, read_regular
+from gribble.core.base.regular import read_regular
 
 _ID = "id"
 _ID_BYTES = 64
@@ -36,9 +36,13 @@ class SeenRigs:
     def __contains__(self, root: str) -> bool:
         return root in self._ids or root in self._here
 
+    def known(self, root: Path) -> str:
+        """The id of the rig that was at a root; empty where none is known."""
+        return self._ids.get(str(root), "")
+
     def why_other(self, name: str, root: Path) -> str:
         """Why what lies at a rig's root now is not the rig that was there before; empty where it may be."""
-        known, now = self._ids.get(str(root), ""), id_at(root)
+        known, now = self.known(root), id_at(root)
         if not known or now is None or now == known:
             return ""
         other = "another" if now else "no"
@@ -64,22 +68,26 @@ def _ids_of(found: Any) -> dict[str, str]:
 
 
 def id_at(root: Path) -> str | None:
-    """The id of the rig at a root; empty where it has none, None where that cannot be known."""
+    """The id of the rig at a root; empty where it has none, None where that cannot be known.
+
+    A file that a power cut has emptied tells nothing.
+    """
     try:
         text = read_regular(root / MEMORY_FOLDER / _ID, _ID_BYTES, through_links=False).decode("ascii", "replace")
     except (FileNotFoundError, NotADirectoryError):
         return ""
     except OSError:
         return None
+    if not text.strip("\0"):
+        return None
     return text.strip() if _RIGHT_ID.fullmatch(text.strip()) else ""
 
 
-def give_id(root: Path) -> None:
-    """Give the rig at a root an id, if it has none; where that cannot be written, it stays without one."""
-    if id_at(root) != "":
+def give_id(root: Path, known: str = "") -> None:
+    """Give the rig at a root an id, if it has none, and flush it: the one that is `known` of it, or a new one. Where
+    that cannot be written, it stays without one."""
+    if id_at(root):
         return
     with contextlib.suppress(OSError):
-        place = root / MEMORY_FOLDER / _ID
-        remove(place, missing_ok=True)  # what is no id
-        with os.fdopen(os.open(place, os.O_WRONLY | os.O_CREAT | os.O_EXCL | NO_LINKS, 0o600), "wb") as stream:
-            stream.write(secrets.token_hex(16).encode() + b"\n")
+        put_own(root / MEMORY_FOLDER / _ID, f"{known or secrets.token_hex(16)}\n".encode())
+        flush_folder(root)
