@@ -18,6 +18,8 @@ from typing import Any, NamedTuple
 import pytest
 
 from gribble.core.base import filewriter
+from gribble.core.base.errors import GribbleError
+from gribble.core.base.paths import FOLDER_LOCK
 from tests.conftest import Gribble
 from tests.making import A, B, Forked, files, forked, kill, need, sha1, sheet, small_world
 
@@ -43,6 +45,8 @@ def beside(tmp_path: Path) -> Path:
     (world / "gribble.toml").write_text((world / "gribble.toml").read_text().replace('["catalogue"]', '["."]'))
     for n in TIMES:
         files(world, {f"drawer/bad-{n}": content(n) + bytes(96), f"drawer/{n}.keys": b"seal_%d = %02x\n" % (n, n)})
+        files(world, {f"rig/.gribble/attic/0001/{n}/d{n}.rom": b"d%d" % n})
+        files(world, {f"discs{n}/t{n} (Disc {side}).cue": b"" for side in (1, 2)})
         files(world, {f"rig/boot/c{n}.rom": b"c%d" % n, f"../s{n}/x": b"x"})
         (world / f"l{n}.csv").write_text(f"name,size,sha1\nl{n}.rom,3,{sha1(b'l%d.' % n)}\n")
         (world / f"f{n}").mkdir()
@@ -99,6 +103,8 @@ COMMANDS = {
         "plover.sheet.toml",
         says('id = "m7"', '"l{n}.rom"'),
     ),
+    "restore": Command("attic restore d{n}.rom --into .", "d{n}.rom", lambda data, n: data == b"d%d" % n),
+    "playlist": Command("discs playlist discs{n} --into . --yes", "t{n}.m3u", says("t{n} (Disc 1).cue", "(Disc 2)")),
     "again": Command("init --again --source ../s{n}", "gribble.toml", says('"../s{n}"', '"drawer"')),
     "add": Command("catalogue add f{n}", "f{n}.sheet.toml", says('emulator = "f{n}"')),
 }
@@ -509,3 +515,56 @@ def test_only_the_work_files_of_the_dead_are_cleared(beside: Path) -> None:
     assert left(beside) == []
     assert re.search(r's1"', (beside / "gribble.toml").read_text()) is None
     assert tomllib.loads((beside / "gribble.toml").read_text())["catalogues"] == ["."]
+
+
+def test_a_playlist_that_is_edited_while_the_question_stands_stays(tmp_path: Path) -> None:
+    world = games_folder(tmp_path)
+    files(world, {f"discs/Tern (Disc {n}).cue": b"" for n in (1, 2)})
+    (world / "lists").mkdir()
+    mine = world / "lists/Tern.m3u"
+    mine.write_text("mine\n")
+    words = ("discs", "playlist", "discs", "--into", "lists")
+    said = asked(world, *words, meanwhile=lambda: mine.write_text("mine, edited\n"))
+    assert said.code == 3, said.words
+    assert mine.read_text() == "mine, edited\n"
+    said = asked(world, *words, meanwhile=lambda: None)
+    assert said.code in (0, 1)
+    assert (world / "lists/Tern.m3u.before-1").read_text() == "mine, edited\n"
+
+
+def test_an_adding_that_a_full_disk_cuts_short_is_finished_later(tmp_path: Path) -> None:
+    world = games_folder(tmp_path)
+    text = (world / "catalogue/plover.sheet.toml").read_text()
+    files(world, {"friend/plover.sheet.toml": text.replace('"must"', '"extra"').encode()})
+
+    def full(_source: str, target: str, **_named: object) -> None:
+        raise OSError(28, "No space left on device", str(target))
+
+    said = forked(world, "catalogue", "add", "friend", "--yes", first=lambda: setattr(os, "replace", full), code=3)
+    assert "cannot be finished: no space left on device" in said.words
+    assert (world / "catalogue/knot.sheet.toml").exists(), "what was done stays done"
+    assert (world / "catalogue/plover.sheet.toml").read_text() == text
+    assert "It is finished now" in forked(world, "check").words
+    assert '"extra"' in (world / "catalogue/plover.sheet.toml").read_text()
+    assert (world / "catalogue/plover.sheet.toml.before-1").read_text() == text
+    assert not (world / "catalogue/.gribble/adding").exists()
+
+
+def test_a_lock_that_was_removed_while_it_was_waited_for_is_none(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Some volumes only hide a file that is removed while it is open: its lock could be had, and keeps nobody off."""
+    real, hidden = filewriter.claimed, tmp_path / ".hidden"
+
+    def claimed(handle: int) -> bool | None:
+        if not hidden.exists():
+            (tmp_path / FOLDER_LOCK).rename(hidden)
+        return real(handle)
+
+    monkeypatch.setattr(filewriter, "claimed", claimed)
+    with filewriter.locked(tmp_path):
+        assert (tmp_path / FOLDER_LOCK).exists()
+        monkeypatch.setattr(filewriter, "LOCK_SECONDS", 0.05)
+        with pytest.raises(GribbleError, match="another Gribble is writing"), filewriter.locked(tmp_path):
+            pass
+    assert not (tmp_path / FOLDER_LOCK).exists()

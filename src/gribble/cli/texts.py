@@ -9,7 +9,7 @@ from gribble.cli.command import Call
 from gribble.cli.running import place_plan
 from gribble.cli.session import Session
 from gribble.core.base.errors import ExitCode
-from gribble.core.base.filewriter import write_file
+from gribble.core.base.filewriter import changed, stamp_at, write_file
 from gribble.core.placing.texts import Text, encoded, steps_of
 from gribble.core.records.plan import Plan
 from gribble.views.looks import count, kept_words, shorten
@@ -31,10 +31,13 @@ def write_texts(call: Call, texts: list[Text], session: Session | None, yes: boo
     if not here:
         return code
     folders = {target.parent for target, _ in here}
+    before = {target: stamp_at(target) for target, _ in here}
     where = f" to {shorten(str(folders.pop()))}" if len(folders) == 1 else ""
     if not ask(call, f"Write {count(len(here), 'file')}{where}? What is there already is kept beside it.", yes):
         return ExitCode.ATTENTION
     for target, one in here:
+        if stamp_at(target) != before[target]:
+            raise changed(target)
         kept = write_file(target, [encoded(one)], replace_other=True)
         call.screen.say(f"written: {shorten(str(target))}{kept_words(kept)}")
     return code

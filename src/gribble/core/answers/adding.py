@@ -130,8 +130,8 @@ def _staged(target: Path) -> Iterator[_Stage]:
                 shutil.rmtree(left, ignore_errors=True)
         (stage / FILES).mkdir(parents=True, mode=0o700)
         alive = (stage / _ALIVE).open("xb")
+        claimed(alive.fileno())  # before another one may look who is dead
     with alive:
-        claimed(alive.fileno())
         try:
             yield _Stage(stage, alive)
         finally:
@@ -143,7 +143,7 @@ def _is_dead(stage: Path) -> bool:
     """Whether nobody is at work any more on what is laid out in a folder."""
     try:
         with (stage / _ALIVE).open("rb+") as alive:
-            return claimed(alive.fileno())
+            return claimed(alive.fileno()) is True
     except OSError:
         return not os.path.lexists(stage / _ALIVE)
 

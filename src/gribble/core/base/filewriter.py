@@ -14,12 +14,13 @@ import json
 import os
 import secrets
 import stat
+import time
 from collections.abc import Callable, Iterable, Iterator
 from functools import cached_property
 from pathlib import Path
 from typing import Any, NamedTuple, Self
 
-from gribble.core.base.changing import flush_file, flush_folder, remove, replace
+from gribble.core.base.changing import WINDOWS, flush_file, flush_folder, remove, replace
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.base.paths import FOLDER_LOCK, is_link, is_new_file, relative
 from gribble.core.base.regular import NO_LINKS, open_regular, read_regular
@@ -33,7 +34,8 @@ PRIVATE = 0o600
 _MOST_RECORD = 16 << 20
 """A larger record of Gribble's own is none, in bytes."""
 _NO_LOCKS = frozenset({errno.ENOLCK, errno.EOPNOTSUPP, errno.ENOTSUP, errno.EINVAL})
-"""What a volume without locks says; there the exchange in one instant has to do."""
+"""What a volume without locks says."""
+_POLL_SECONDS = 0.02
 _REFUSED = (OSError, NotImplementedError, AttributeError)
 """What comes of asking for a second name where there are none: refused, not as wished, no such function."""
 _UNWRITTEN = "Nothing was changed there. Name another place, or give yourself write permission."
@@ -117,7 +119,7 @@ class Changing:
         """
         with _writing(self._target, self._place), _Work(self._place.parent, blocks) as work:
             if stamp_of(self._place) != self._former:
-                raise _changed(self._target)
+                raise changed(self._target)
             kept = _keep_beside(self._place) if keep and self._former else None
             work.come(self._place, self._former, mode)
             self._former = stamp_of(self._place)
@@ -135,15 +137,15 @@ def changing(target: Path) -> Iterator[Changing]:
         yield file
 
 
-def note_record(path: Path, changed: Callable[[Any], Any]) -> None:
-    """Change a small record of Gribble's own, a file of JSON: `changed` makes the new value from the old one, which is
+def note_record(path: Path, made: Callable[[Any], Any]) -> None:
+    """Change a small record of Gribble's own, a file of JSON: `made` makes the new value from the old one, which is
     None where none can be read. Where it cannot be written, nothing is lost but what it would have said."""
     with contextlib.suppress(OSError, UnicodeEncodeError, GribbleError):
         path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
         if is_link(path.parent) or is_link(path):
             return  # what is Gribble's own is never reached through a link
         with locked(path.parent, RECORD_SECONDS):
-            put_own(path, json.dumps(changed(read_record(path)), sort_keys=True).encode())
+            put_own(path, json.dumps(made(read_record(path)), sort_keys=True).encode())
 
 
 def put_own(path: Path, data: bytes) -> None:
@@ -191,23 +193,49 @@ def locked(folder: Path, seconds: float | None = None) -> Iterator[None]:
     Raises OSError where the folder cannot be written, GribbleError where another Gribble writes there for longer than
     some `seconds`.
     """
-    lock = folder / FOLDER_LOCK
-    with contextlib.ExitStack() as held:
-        try:
-            held.enter_context(file_lock(lock, LOCK_SECONDS if seconds is None else seconds))
-            held.callback(_drop, lock)  # while it is held: who waits for it sees that, and makes another one
-        except BusyError:
+    lock, until = folder / FOLDER_LOCK, time.monotonic() + (LOCK_SECONDS if seconds is None else seconds)
+    while (handle := _folder_lock(lock)) is None:
+        if time.monotonic() > until:
             place = _shown(folder)
             raise GribbleError(
                 f"another Gribble is writing in {place}",
                 fix="Nothing was changed by this one. Run the command again when the other one has ended.",
                 code=ExitCode.FAILED,
-            ) from None
-        except OSError as error:
-            if error.errno not in _NO_LOCKS:
-                raise
+            )
+        time.sleep(_POLL_SECONDS)
+    try:
         _sweep(folder)
         yield
+    finally:
+        if not WINDOWS:
+            _drop(lock)  # while it is held: who waits for it sees that it is gone, and makes another one
+        os.close(handle)
+        if WINDOWS:
+            _drop(lock)  # there a file that is open stays, also one that another process has open by then
+
+
+def _folder_lock(path: Path) -> int | None:
+    """The open lock of a folder, which lasts until it is closed; None where another process has it.
+
+    A volume without locks has only the exchange in one instant. Raises OSError where the folder cannot be written.
+    """
+    try:
+        handle = os.open(path, os.O_RDWR | os.O_CREAT | NO_LINKS, 0o666)
+    except PermissionError:
+        if not os.path.lexists(path):
+            raise
+        handle = os.open(path, os.O_RDONLY | NO_LINKS)  # what another user, who was killed, has left
+    try:
+        # By its name it must still be this very file: some volumes only hide a file that is removed while it is open.
+        if claimed(handle) is not False and os.path.samestat(os.fstat(handle), os.lstat(path)):
+            return handle
+    except FileNotFoundError:
+        pass
+    except BaseException:
+        os.close(handle)
+        raise
+    os.close(handle)
+    return None
 
 
 def stamp_of(place: Path) -> Stamp | None:
@@ -243,6 +271,13 @@ def put_away(place: Path) -> Path:
     remove(place)
     flush_folder(place.parent)
     return kept
+
+
+def stamp_at(target: Path) -> Stamp | None:
+    """The stamp of the file that a path leads to; None where there is none. Raises GribbleError for what is no file."""
+    place = _place_of(target)
+    with _writing(target, place):
+        return stamp_of(place)
 
 
 class _Work:
@@ -325,14 +360,16 @@ def _create(folder: Path) -> tuple[Path, int]:
         os.close(handle)  # taken for a killed writer's before it was claimed
 
 
-def claimed(handle: int) -> bool:
-    """Whether the lock of an open file could be had; False, too, where there are no locks."""
+def claimed(handle: int) -> bool | None:
+    """Whether the lock of an open file could be had; None where the volume has no locks. Raises OSError."""
     from filelock import lock_descriptor
 
     try:
         return lock_descriptor(handle, blocking=False)
-    except OSError:
-        return False
+    except OSError as error:
+        if error.errno not in _NO_LOCKS:
+            raise
+        return None
 
 
 def _sweep(folder: Path) -> None:
@@ -343,7 +380,7 @@ def _sweep(folder: Path) -> None:
             with contextlib.suppress(OSError):
                 handle = os.open(path, os.O_RDWR | getattr(os, "O_NONBLOCK", 0) | NO_LINKS)
                 try:
-                    dead = claimed(handle)
+                    dead = claimed(handle) is True
                 finally:
                     os.close(handle)
                 if dead:
@@ -428,7 +465,8 @@ def _there(target: Path, own: Own | None = None, *, replaceable: bool = False) -
     return ThereError(f"{file} is there already, and it is not a {own.what} that Gribble wrote", fix=fix)
 
 
-def _changed(target: Path) -> GribbleError:
+def changed(target: Path) -> GribbleError:
+    """What is said where a file is no more the one that was read."""
     file = _shown(target)
     return GribbleError(
         f"{file} was changed by another program after Gribble had read it",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import shutil
 from pathlib import Path
@@ -11,7 +12,7 @@ from msgspec import Struct
 
 from gribble.core.base.changing import flush_folder
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
-from gribble.core.base.filewriter import Stamp, locked, put_away, stamp_of, take_place
+from gribble.core.base.filewriter import Stamp, ThereError, locked, put_away, stamp_of, take_place
 from gribble.core.base.paths import MEMORY_FOLDER, is_link, path_fault
 from gribble.core.base.regular import read_regular
 
@@ -42,20 +43,31 @@ def finish_added(target: Path) -> dict[str, str] | None:
     try:
         with locked(target):
             return carry_out(target, stage) if os.path.isdir(stage) else None
-    except (OSError, msgspec.MsgspecError) as error:
-        why = reason_of(error) if isinstance(error, OSError) else str(error)
-        raise GribbleError(
-            f"an adding to {target} was cut short, and cannot be finished: {why}",
-            fix=f"Give yourself write permission for {target}, then run the command again.",
-            code=ExitCode.FAILED,
-        ) from error
+    except OSError as error:
+        raise _unfinished(target, reason_of(error)) from error
 
 
 def carry_out(target: Path, stage: Path) -> dict[str, str]:
     """Do what is left of an adding that is decided; where the former files are kept. The catalogue is `locked`.
 
-    What was changed meanwhile stays. Raises OSError, msgspec.MsgspecError.
+    What was changed meanwhile stays. Raises GribbleError where something cannot be written. The next command that reads
+    the catalogue does the rest.
     """
+    try:
+        return _carried_out(target, stage)
+    except (OSError, msgspec.MsgspecError) as error:
+        raise _unfinished(target, reason_of(error) if isinstance(error, OSError) else str(error)) from error
+
+
+def _unfinished(target: Path, why: str) -> GribbleError:
+    return GribbleError(
+        f"an adding to {target} was cut short, and cannot be finished: {why}",
+        fix=f"Give yourself write permission for {target}, or make room. The next command goes on with it.",
+        code=ExitCode.FAILED,
+    )
+
+
+def _carried_out(target: Path, stage: Path) -> dict[str, str]:
     plan = msgspec.json.decode(read_regular(stage / PLAN, _MOST_PLAN, through_links=False), type=AddingPlan)
     kept: dict[str, str] = {}
     for name, stamp in plan.files.items():
@@ -63,8 +75,9 @@ def carry_out(target: Path, stage: Path) -> dict[str, str]:
         if path_fault(name) or not os.path.lexists(staged):
             continue
         place.parent.mkdir(parents=True, exist_ok=True)
-        if stamp_of(place) == stamp and (former := take_place(staged, place, stamp)):
-            kept[name] = former.name
+        with contextlib.suppress(ThereError):  # what has come there meanwhile stays
+            if stamp_of(place) == stamp and (former := take_place(staged, place, stamp)):
+                kept[name] = former.name
     for name, stamp in plan.away.items():
         if not path_fault(name) and stamp_of(target / name) == stamp:
             kept[name] = put_away(target / name).name

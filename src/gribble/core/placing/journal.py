@@ -29,7 +29,7 @@ from msgspec import Struct
 
 from gribble.core.base.changing import flush_file, flush_folder, remove, replace
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
-from gribble.core.base.filewriter import PRIVATE
+from gribble.core.base.filewriter import PRIVATE, put_own
 from gribble.core.base.paths import path_fault
 from gribble.core.base.regular import NO_LINKS, open_regular, read_regular
 from gribble.core.placing.planfile import step_faults
@@ -402,13 +402,13 @@ def adopt(run: Run, seal: Seal) -> None:
         data = read_regular(run.path, MOST_BYTES, through_links=False)
         for path in (work, kept):
             remove(path, missing_ok=True)  # of an earlier try that was cut short
-        with os.fdopen(os.open(kept, os.O_WRONLY | os.O_CREAT | os.O_EXCL | NO_LINKS, PRIVATE), "wb") as stream:
-            stream.write(data)
+        put_own(kept, data)
         lines = [line for one in data.split(b"\n") if (line := _line(one)) is not None]
         for number, line in enumerate(lines):
             line.pop("mac", None)
             journal.write_line(signed, {**line, "adopted": True} if not number else line, first=not number)
         replace(work, run.path)
+        flush_folder(run.path.parent)
     except OSError as error:
         raise GribbleError(
             f"the journal {run.path} cannot be signed: {reason_of(error)}",
