@@ -22,7 +22,6 @@ from gribble.core.base.suggest import suggest
 from gribble.core.placing.displaced import Kept, kept_files, restoring
 from gribble.core.placing.store import StoreError
 from gribble.core.records.plan import Plan
-from gribble.stores.files import read_blocks
 from gribble.stores.rigs import RigHome
 from gribble.views.attic import attic_json, show_attic
 from gribble.views.looks import count, shorten, size
@@ -85,12 +84,12 @@ def restore(
                 fix="Name the whole path, and the rig: --rig RIG.",
             )
         where, one = found[0]
-        source = where.store.local_kept(one.slot)
         if into:
             target = Path(into) / (escaped(base(one.path)) if WINDOWS else base(one.path))
             session.loaded.refuse_source(target, "--into")
             try:
-                write_file(target, read_blocks(source), modified=source.stat().st_mtime_ns)
+                modified = where.store.local_kept(one.slot).stat().st_mtime_ns
+                write_file(target, where.store.read_kept(one.slot), modified=modified)
             except (OSError, StoreError) as error:
                 raise GribbleError(
                     f"{base(one.path)} cannot be read from the attic: {error}",

@@ -22,7 +22,7 @@ from gribble.cli.session import Session
 from gribble.cli.surveying import MOST_PASSED_OVER, survey
 from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.placing.narrowing import linked
-from gribble.core.placing.planfile import read_plan
+from gribble.core.placing.planfile import judged, read_plan
 
 
 @command("place", takes="emulators rig from_ at config")
@@ -59,7 +59,9 @@ def place(
                 session.screen.say("No run was cut short: nothing to finish.")
             return finished or ExitCode.CLEAN
         if plan:
-            made = session.rigs.reachable(narrow(read_plan(Path(plan), session.loaded.config.rig), only, skip), scope)
+            path = call.environment.path(plan)
+            read = judged(read_plan(path, session.loaded.config.rig), Path(plan), session.rigs.readable())
+            made = session.rigs.reachable(narrow(read, only, skip), scope)
             code = place_plan(session, scope, (), linked(made) if link else made, yes)
         else:
             session.tell_idle()

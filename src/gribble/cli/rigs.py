@@ -37,8 +37,10 @@ MUCH = 1 << 20
 class Rigs:
     """Opens the rigs of a configuration, and keeps what is open."""
 
-    def __init__(self, environment: Environment, loaded: Loaded) -> None:
+    def __init__(self, environment: Environment, loaded: Loaded, more: Iterable[str] = ()) -> None:
+        """`more` are sources of this call alone."""
         self._environment = environment
+        self._more = tuple(more)
         self._config, self._memory = loaded.config, loaded.memory
         self._network: dict[str, RigHome] = {}
         self._far: dict[str, RemoteGround] = {}
@@ -150,8 +152,14 @@ class Rigs:
             return {rig.root: rig.remote for rig in rigs if rig.remote}
 
         if run is None or not run.adopted:
-            return AnyPlace(stores)
-        return AnyPlace(dict, [*map(Path, self._config.source_folders), *([rig.attic] if rig else [])])
+            return AnyPlace(stores, known=self.readable())
+        own = [*map(Path, self._config.source_folders), *([rig.attic] if rig else [])]
+        return AnyPlace(dict, own, known=own)
+
+    def readable(self) -> list[Path]:
+        """The folders on this machine from which a step may take something: sources, rigs and attics."""
+        rigs = [Path(rig.at) for rig in self._config.rig.values() if not rig.far]
+        return [*map(Path, (*self._config.source_folders, *self._more)), *rigs, *self.attics(Scope()).values()]
 
     def reachable(self, plan: Plan, scope: Scope) -> Plan:
         """The steps of a plan on the rigs in scope that are there; those of the others are refused."""

@@ -26,7 +26,7 @@ class Session:
         """See `load` for the options. Raises GribbleError."""
         self.call, self.screen = call, call.screen
         self.loaded: Loaded = load(call, strict=strict, lenient=lenient, catalogue=catalogue)
-        self.rigs = Rigs(call.environment, self.loaded)
+        self.rigs = Rigs(call.environment, self.loaded, call.scope.sources)
         self.notes = Notes(call.screen)
         memory = self.loaded.memory
         self._rosters = RosterStore(memory / STORES_FOLDER if memory else None)

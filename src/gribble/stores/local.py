@@ -139,7 +139,7 @@ class LocalStore(AtticFolder):
 
     def read(self, path: str, member: str | None = None) -> Iterator[bytes]:
         """The content of a file, or of a member of an archive, block by block."""
-        return read_blocks(self._at(path), member)
+        return read_blocks(self.local(path), member)
 
     @told
     def digests(self, path: str, algorithms: Iterable[str]) -> Digests:
@@ -366,8 +366,14 @@ class LocalStore(AtticFolder):
         _protect(self._to(path), mode)
 
     def local(self, path: str) -> Path:
-        """The file at a path, on this machine."""
-        return self._at(path)
+        """The file at a path, on this machine, to be read. A link is read through within the rig alone: whoever made it
+        could have it lead to any file of this machine."""
+        place = self._at(path)
+        if is_link(place):
+            real = Path(_real(place))
+            if not real.is_relative_to(self._real_root) or MEMORY_FOLDER in real.relative_to(self._real_root).parts:
+                raise StoreError(f"{path} is a link that leads out of the rig, and is not read through")
+        return place
 
     @told
     def free(self, path: str) -> Free | None:

@@ -11,7 +11,7 @@ from pathlib import Path
 from gribble.core.base.changing import remove
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.base.filewriter import PRIVATE, BusyError, file_lock, write_file
-from gribble.core.base.paths import MEMORY_FOLDER, is_link, lies_in
+from gribble.core.base.paths import MEMORY_FOLDER, is_link, lies_in, link_among_own
 from gribble.core.base.regular import NO_LINKS, open_regular
 from gribble.core.files.volumes import folds_case
 from gribble.core.placing.journal import Journal, Run, Seal, end_of, journals_in, run_at, runs_in
@@ -308,17 +308,26 @@ class AnyPlace:
     """Files outside a rig: on this machine, and on other rigs by their addresses."""
 
     def __init__(
-        self, stores: Callable[[], dict[str, RemoteStore]] = dict, only_in: Iterable[Path] | None = None
+        self,
+        stores: Callable[[], dict[str, RemoteStore]] = dict,
+        only_in: Iterable[Path] | None = None,
+        known: Iterable[Path] = (),
     ) -> None:
         """`stores` gives those of the network rigs by address. `only_in` are the folders on this machine that may be
-        read, where not all may."""
+        read, where not all may. `known` are sources and rigs: a link is read through if it leads into one of them."""
         self._stores = stores
         self._only_in = None if only_in is None else tuple(only_in)
+        self._known = tuple(known)
 
     def _here(self, path: str) -> Path:
-        if self._only_in is not None and lies_in(Path(path), self._only_in) is None:
+        place = Path(path)
+        if self._only_in is not None and lies_in(place, self._only_in) is None:
             raise StoreError(f"{path} lies in no source, and an adopted run reads from sources and its own rig only")
-        return Path(path)
+        if (link := link_among_own(place)) is not None:
+            raise StoreError(f"{link} is a link, and what is Gribble's own is never reached through one")
+        if is_link(place) and lies_in(place, self._known) is None:
+            raise StoreError(f"{path} is a link that leads out of your sources and rigs, and is not read through")
+        return place
 
     def _on_rig(self, path: str) -> tuple[RemoteStore, str] | None:
         if "://" not in path:

@@ -10,7 +10,7 @@ from pathlib import Path
 from gribble.core.base.changing import WINDOWS, remove, remove_folder
 from gribble.core.base.names import escaped, unescaped
 from gribble.core.base.paths import UNDONE, is_link, is_work_file
-from gribble.core.placing.store import Free
+from gribble.core.placing.store import Free, StoreError
 from gribble.stores.files import free_at, read_blocks, told
 
 
@@ -41,11 +41,15 @@ class AtticFolder:
 
     def read_kept(self, slot: str, member: str | None = None) -> Iterator[bytes]:
         """The content of a slot of the attic, or of a member of the archive in it, block by block."""
-        return read_blocks(self._slot(slot), member)
+        return read_blocks(self.local_kept(slot), member)
 
     def local_kept(self, slot: str) -> Path:
-        """The file in a slot of the attic, on this machine."""
-        return self._slot(slot)
+        """The file in a slot of the attic, on this machine. A link there is never read through: on a stick that was
+        borrowed it could lead anywhere. Raises StoreError."""
+        place = self._slot(slot)
+        if is_link(place):
+            raise StoreError(f"{place} is a link, and the attic is never read through one")
+        return place
 
     def slots(self) -> Iterator[tuple[str, int]]:
         """Every filled slot of the attic, with the size of its file in bytes."""

@@ -199,6 +199,19 @@ MEMORY_FOLDER = ".gribble"
 FOLDER_LOCK = ".gribble-lock"
 """The file by which writers keep each other out of a folder, for as long as one is at work."""
 _NEW_FILE = re.compile(r"^\.gribble-new-[0-9a-f]{16}\.part$")
+
+
+def link_among_own(path: Path) -> Path | None:
+    """The first link on the way to a path from a folder of Gribble's own on, that folder included; None where there is
+    none, or no such folder."""
+    parts = path.parts
+    if MEMORY_FOLDER not in parts:
+        return None
+    first = parts.index(MEMORY_FOLDER) + 1
+    ways = (Path(*parts[:count]) for count in range(first, len(parts) + 1))
+    return next((way for way in ways if is_link(way)), None)
+
+
 _WORK_FILE = re.compile(r"^\.gribble-\d+-\d+\.(part|third|aside)$")
 
 

@@ -2,23 +2,28 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
-from collections.abc import Container, Iterable, Iterator
+import os
+from collections.abc import Container, Iterable, Iterator, Sequence
 from pathlib import Path
 from typing import Any
 
 import msgspec
+from msgspec import structs
 
 from gribble.core.base.digests import HEX_LENGTHS, Digests
 from gribble.core.base.errors import GribbleError, Mistake, MistakesError, reason_of
 from gribble.core.base.filewriter import Own
-from gribble.core.base.paths import outside, path_fault
+from gribble.core.base.paths import MEMORY_FOLDER, lies_in, link_among_own, outside, path_fault
 from gribble.core.base.regular import read_regular
 from gribble.core.placing.gaps import bring_record, gap_record
-from gribble.core.records.plan import Plan
-from gribble.core.records.steps import Displace, Mend, Pack, Point, Rename, Step, Taking
+from gribble.core.records.plan import Plan, Refused
+from gribble.core.records.steps import Copy, Displace, Mend, Pack, Point, Rename, Step, Taking, Write
 
 FORMAT = "plan/1"
+WRITTEN = (".cue", ".m3u")
+"""Endings of the texts that Gribble writes on a rig."""
 PLAN = Own(b'{\n "gribble": "plan/', "plan")
 MAX_BYTES = 256 << 20
 """A larger file is no plan."""
@@ -104,6 +109,65 @@ def read_plan(path: Path, rigs: Container[str]) -> Plan:
     if mistakes:
         raise MistakesError(mistakes)
     return Plan(steps=tuple(steps), stamps=stamps)
+
+
+def judged(plan: Plan, path: Path, readable: Sequence[Path]) -> Plan:
+    """A plan from a file, held against the disk: what its steps take lies in `readable` folders, and is a file.
+
+    Raises MistakesError for a step that takes anything else, or writes a text of a form that Gribble does not write. A
+    step whose content nothing proves is refused by itself. What a copy writes is as long as the file is.
+    """
+    mistakes, steps, refused = [], list[Step](), list(plan.refused)
+    for number, step in enumerate(plan.steps):
+        faults = [(key, fault) for key, taken in _taken(step) if (fault := taken_fault(taken, readable))]
+        if isinstance(step, Write) and not step.to.lower().endswith(WRITTEN):
+            faults.append(("to", f'"{step.to}" is no track sheet and no playlist, and Gribble writes no other text'))
+        mistakes += [Mistake(str(path), f"steps[{number}].{key}", what) for key, what in faults]
+        if not _is_proven(step):
+            reason = "a plan file says no digest for it, so nothing proves it; gribble place --by-name takes it"
+            what = step.need or step.place
+            refused.append(Refused(rig=step.rig, emulator=step.emulator, need=what, reason=reason))
+            continue
+        if isinstance(step, Copy) and not faults and outside(step.from_) and "://" not in step.from_:
+            with contextlib.suppress(OSError):
+                step = structs.replace(step, bytes=os.stat(step.from_).st_size)
+        steps.append(step)
+    if mistakes:
+        raise MistakesError(mistakes)
+    return structs.replace(plan, steps=tuple(steps), refused=tuple(refused))
+
+
+def taken_fault(path: str, readable: Sequence[Path]) -> str:
+    """Why a step from a plan file must not take a file of this machine; empty where it may, or it lies on a rig."""
+    if not outside(path) or "://" in path:
+        return ""
+    place = Path(path)
+    parts = place.parts
+    if ".." in parts:
+        return f'"{path}" climbs with ".."'
+    if MEMORY_FOLDER in parts and not any(place.is_relative_to(one) for one in readable if one.name == "attic"):
+        return f'"{path}" leads to what is Gribble\'s own'
+    if link_among_own(place) or lies_in(place, readable) is None:
+        return f'"{path}" lies in no source and on no rig'
+    if os.path.lexists(place) and not os.path.isfile(place):
+        return f'"{path}" is no regular file'
+    return ""
+
+
+def _taken(step: Step) -> Iterator[tuple[str, str]]:
+    if isinstance(step, Taking):
+        yield "from", step.from_
+    if isinstance(step, Mend) and step.partner is not None:
+        yield "partner", step.partner
+    if isinstance(step, Pack):
+        yield from ((f"members[{number}].from", member.from_) for number, member in enumerate(step.members))
+
+
+def _is_proven(step: Step) -> bool:
+    """Whether a step says by a digest what it brings, if it takes it from elsewhere."""
+    if isinstance(step, Pack):
+        return all(member.digests.known() for member in step.members)
+    return not isinstance(step, Taking) or bool(step.digests.known())
 
 
 def step_faults(step: Step, rigs: Container[str]) -> Iterator[tuple[str, str]]:
