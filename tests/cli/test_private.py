@@ -163,3 +163,75 @@ def test_a_link_within_a_source_is_still_taken(gribble: Gribble, tmp_path: Path)
     gribble("plan", "--out", "plan.json", cwd=world, code=1)
     gribble("place", "--plan", "plan.json", "--yes", cwd=world, code=0)
     assert (world / "rig/boot/a.rom").read_bytes() == A
+
+
+# What a sheet may name
+
+
+def wanting(base: Path, name: str, *, folder: str = ".", there: bytes | None = None) -> Path:
+    """A world whose rig is the folder of gribble.toml itself, and a sheet that wants a content at a place there."""
+    world = small_world(base / "world", {"drawer/a": A}, need("a", A, name))
+    sheet = world / "catalogue/plover.sheet.toml"
+    sheet.write_text(sheet.read_text().replace('boot = "boot"', f'boot = "{folder}"'))
+    config(world, rigs={"rig": "."})
+    if there is not None:
+        files(world, {f"{folder}/{name}": there})
+    return world
+
+
+OWN = (
+    "gribble.toml",
+    "catalogue/ruff.sheet.toml",
+    "catalogue/r-1.roster.jsonl",
+    "catalogue/desk.sha256",
+    "catalogue/m.toml",
+)
+
+
+@pytest.mark.parametrize("place", OWN)
+@pytest.mark.parametrize("words", [("--yes",), ("--yes", "--hidden")])
+def test_no_step_writes_gribbles_own_files(
+    gribble: Gribble, tmp_path: Path, place: str, words: tuple[str, ...]
+) -> None:
+    folder, _, name = place.rpartition("/")
+    world = wanting(tmp_path, name, folder=folder or ".")
+    before = tree(world)
+    said = gribble("place", *words, cwd=world, code=1).words
+    assert f"{name} is a file of Gribble's own, and no step writes it" in said
+    assert tree(world) == before
+    step: dict[str, Any] = {"rig": "rig", "step": "copy", "from": str(world / "drawer/a"), "to": place, "bytes": len(A)}
+    step |= {"digests": {"sha1": sha1(A)}, "replaces": place if place == "gribble.toml" else None}
+    plan = {"gribble": "plan/1", "steps": [step]}
+    (world / "p.json").write_text(json.dumps(plan))
+    assert "a file of Gribble's own" in gribble("place", "--plan", "p.json", *words, cwd=world, code=1).words
+
+
+@pytest.mark.parametrize(
+    ("folder", "name", "there", "asks"),
+    [
+        (".ssh", "authorized_keys", b"mine", True),
+        (".config/sparrow", "start.ini", b"mine", True),
+        (".hidden", "x.rom", None, True),
+        ("boot", ".x.rom", None, True),
+        (".hidden", "x.rom", b"old", False),
+        ("boot", ".x.rom", b"old", False),
+        ("boot", "x.rom", None, False),
+    ],
+)
+def test_hidden_places_need_a_word_of_the_user(
+    gribble: Gribble, tmp_path: Path, folder: str, name: str, there: bytes | None, asks: bool
+) -> None:
+    world = wanting(tmp_path, name, folder=folder, there=there)
+    if asks:
+        before = tree(world)
+        said = gribble("plan", cwd=world, code=1).words
+        assert "gribble place --hidden" in said
+        said = gribble("place", "--yes", cwd=world, code=1).words
+        assert "gribble place --hidden" in said
+        assert tree(world) == before
+        assert "is hidden" in gribble("catalogue", "lint", cwd=world, code=0).words
+        assert "gribble place --hidden" in gribble("plan", "--hidden", cwd=world, code=1).words
+    gribble("place", "--yes", *(["--hidden"] if asks else []), cwd=world, code=0)
+    assert (world / folder / name).read_bytes() == A
+    gribble("undo", "--yes", cwd=world, code=0)
+    assert (world / folder / name).exists() is (there is not None)

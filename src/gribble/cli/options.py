@@ -76,6 +76,9 @@ ByNameOption = Annotated[
 ]
 QuietOption = Annotated[bool, typer.Option("--quiet", "-q", help="Only the answer, in one line.")]
 YesOption = Annotated[bool, typer.Option("--yes", "-y", help="Do not ask.")]
+HiddenOption = Annotated[
+    bool, typer.Option("--hidden", help="Also write hidden files and folders, and where programs keep their settings.")
+]
 ReplaceOption = Annotated[
     bool, typer.Option("--replace", help="Write over another file, too; the former one is kept beside it.")
 ]

@@ -11,6 +11,7 @@ from gribble.cli.command import Call, command
 from gribble.cli.options import (
     ByNameOption,
     GamesOption,
+    HiddenOption,
     LinkOption,
     OnlyOption,
     SkipOption,
@@ -40,6 +41,7 @@ def place(
     resume: Annotated[bool, typer.Option("--resume", help="Only finish a run that was cut short.")] = False,
     by_name: ByNameOption = False,
     games: GamesOption = False,
+    hidden: HiddenOption = False,
 ) -> int:
     """Put things right: shows the plan, asks, does it.
 
@@ -52,6 +54,7 @@ def place(
     scope = call.scope
     with Session(call, strict=True) as session:
         session.rigs.trust_size = trust_size
+        session.rigs.hidden = hidden
         finished = finish_open_runs(session, scope, yes or resume)
         if resume or finished in (ExitCode.INTERRUPTED, ExitCode.ATTENTION):
             if finished is None:

@@ -10,6 +10,7 @@ from gribble.cli.command import Call, command
 from gribble.cli.options import (
     ByNameOption,
     GamesOption,
+    HiddenOption,
     OnlyOption,
     ReplaceOption,
     SkipOption,
@@ -38,6 +39,7 @@ def plan(
         typer.Option(metavar="FILE", help="Write the plan to a file, as JSON.", show_default=False),
     ] = None,
     replace: ReplaceOption = False,
+    hidden: HiddenOption = False,
 ) -> int:
     """The steps that would put things right.
 
@@ -50,6 +52,7 @@ def plan(
         if out:
             session.loaded.refuse_source(call.environment.path(out), "--out FILE")
             check_target(call.environment.path(out), PLAN, replace_other=replace)
+        session.rigs.hidden = hidden
         session.tell_idle()
         audits = survey(session, scope, told=MOST_PASSED_OVER).audit(scope, games=games, packing=True)
         made = planned(session, audits, only, skip, by_name=by_name)
@@ -66,8 +69,8 @@ def plan(
         else:
             show_plan(session.screen, made, audits, verbose=call.verbose)
             if made.steps:
-                narrowed = behind(scope.words) + narrowing(only, skip, by_name=by_name, games=games)
-                words = f" --plan {quoted(out)}" if out else narrowed
+                narrowed = behind(scope.words) + narrowing(only, skip, by_name=by_name, games=games, hidden=hidden)
+                words = f" --plan {quoted(out)}{' --hidden' * hidden}" if out else narrowed
                 session.screen.next(f"gribble place{words}", "shows this plan, asks, and carries it out")
         if made.steps or made.obtain or made.refused or made.away:
             return ExitCode.ATTENTION

@@ -15,8 +15,11 @@ from gribble.cli.environment import Environment
 from gribble.cli.loaded import Loaded
 from gribble.core.audit.scope import Scope, check_scope, rig_root
 from gribble.core.base.filewriter import BusyError, file_lock
+from gribble.core.base.paths import same_place
 from gribble.core.files.volumes import volume_of
+from gribble.core.placing.guarded import guarded
 from gribble.core.placing.journal import Run, Seal
+from gribble.core.placing.store import StoreError
 from gribble.core.records.findings import RigAudit
 from gribble.core.records.plan import Plan, Refused
 from gribble.core.survey.seen import SeenRigs
@@ -34,6 +37,14 @@ MUCH = 1 << 20
 """Bytes that are told when they were fetched from a rig of which nothing was asked."""
 
 
+OWN_SUFFIXES = (".toml", ".sha256", ".sha1", ".md5", ".sfv")
+"""Endings of the files of a catalogue, beside sheets and rosters."""
+
+
+def _is_folder(rig: RigHome, path: str) -> bool:
+    return path not in rig.store.missing_folders(f"{path}/x")
+
+
 class Rigs:
     """Opens the rigs of a configuration, and keeps what is open."""
 
@@ -41,7 +52,7 @@ class Rigs:
         """`more` are sources of this call alone."""
         self._environment = environment
         self._more = tuple(more)
-        self._config, self._memory = loaded.config, loaded.memory
+        self._config, self._memory, self._path = loaded.config, loaded.memory, loaded.path
         self._network: dict[str, RigHome] = {}
         self._far: dict[str, RemoteGround] = {}
         self._marks: dict[str, Mark] = {}
@@ -49,6 +60,8 @@ class Rigs:
         self.seen = SeenRigs(loaded.memory / "seen.json" if loaded.memory else None, roots)
         self.trust_size = False
         """Whether only the size of what is sent to a network rig is compared."""
+        self.hidden = False
+        """Whether the user has said that hidden places may be written."""
 
     @cached_property
     def seal(self) -> Seal:
@@ -155,6 +168,27 @@ class Rigs:
             return AnyPlace(stores, known=self.readable())
         own = [*map(Path, self._config.source_folders), *([rig.attic] if rig else [])]
         return AnyPlace(dict, own, known=own)
+
+    def guard(self, plan: Plan, scope: Scope) -> Plan:
+        """A plan without the steps that nobody has allowed: hidden places, and Gribble's own files."""
+        rigs = {rig.name: rig for rig in self.in_scope(scope)}
+        folders = [Path(folder) for folder in self._config.catalogues]
+
+        def is_there(rig: str, path: str) -> bool:
+            try:
+                return rig in rigs and (rigs[rig].store.stamp(path) is not None or _is_folder(rigs[rig], path))
+            except StoreError:
+                return False
+
+        def is_own(rig: str, path: str) -> bool:
+            if rig not in rigs or rigs[rig].remote:
+                return False
+            place = Path(rigs[rig].root, path)
+            if self._path is not None and place.name == self._path.name and same_place(place, self._path):
+                return True
+            return place.suffix in OWN_SUFFIXES and any(same_place(place.parent, folder) for folder in folders)
+
+        return guarded(plan, is_there, is_own, hidden=self.hidden)
 
     def readable(self) -> list[Path]:
         """The folders on this machine from which a step may take something: sources, rigs and attics."""

@@ -37,12 +37,12 @@ from gribble.views.screen import styled
 from gribble.views.shell import behind
 
 
-def narrowing(only: list[str] | None, skip: list[str] | None, *, by_name: bool, games: bool) -> str:
+def narrowing(only: list[str] | None, skip: list[str] | None, *, by_name: bool, games: bool, hidden: bool) -> str:
     """How a plan is narrowed, as it is typed behind a command, with a blank in front."""
     words = [
         word for option, given in (("--only", only), ("--skip", skip)) for one in given or () for word in (option, one)
     ]
-    words += ["--by-name"] * by_name + ["--games"] * games
+    words += ["--by-name"] * by_name + ["--games"] * games + ["--hidden"] * hidden
     return behind(words)
 
 
@@ -58,6 +58,7 @@ def planned(
     """The plan for some rigs, narrowed. Raises GribbleError for a word that no step answers to."""
     volumes = session.rigs.volumes(audits)
     plan = make_plan(audits, by_name=by_name, only=only or (), sets_only=sets_only, volumes=volumes)
+    plan = session.rigs.guard(plan, session.call.scope)
     for name, volume in volumes.items():
         if not volume and plan.on(name):
             session.notes.aside(
@@ -81,6 +82,7 @@ def narrow(plan: Plan, only: list[str] | None, skip: list[str] | None) -> Plan:
 
 def place_plan(session: Session, scope: Scope, audits: tuple[RigAudit, ...], plan: Plan, yes: bool) -> int:
     """Show a plan, ask, and carry it out; the exit status."""
+    plan = session.rigs.guard(plan, scope)
     show_plan(session.screen, plan, audits, verbose=session.call.verbose)
     failed: int = ExitCode.CLEAN
     if plan.steps:

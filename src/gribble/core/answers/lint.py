@@ -14,7 +14,7 @@ from packaging.version import InvalidVersion, Version
 
 from gribble.core.audit.judging.claims import claims_of, meetings
 from gribble.core.base.errors import reason_of
-from gribble.core.base.paths import fold, join
+from gribble.core.base.paths import fold, hidden_part, join
 from gribble.core.base.tables import Mistakes, read_toml
 from gribble.core.base.texts import text_of
 from gribble.core.catalogue.families import lineage_faults
@@ -23,6 +23,7 @@ from gribble.core.catalogue.rosters import ROSTER_ENDING, load_roster
 from gribble.core.catalogue.sheets import SHEET_ENDING, is_listed, load_sheet
 from gribble.core.catalogue.writing import FILL_IN
 from gribble.core.files.volumes import name_trouble
+from gribble.core.placing.guarded import OWN_NAMES
 from gribble.core.records.roster import Roster
 from gribble.core.records.sheet import Accept, Need, Reject, Sheet
 
@@ -101,6 +102,8 @@ def _sheet_remarks(file: str, sheet: Sheet) -> Iterator[Remark]:
                 yield Remark(file, where, f'"{place}" {trouble}')
     folded: dict[str, str] = {}
     for where, place in _places(sheet):
+        if hidden_part(place)[0] or place.endswith(OWN_NAMES):
+            yield Remark(file, where, f'"{place}" is hidden, or a file of Gribble\'s own: no plan writes it unasked')
         other = folded.setdefault(fold(place), place)
         if other != place:
             yield Remark(file, where, f'"{place}" and "{other}" are one name where the volume folds case')

@@ -101,6 +101,15 @@ def base(path: str) -> str:
     return path.rpartition("/")[2]
 
 
+def hidden_part(path: str) -> tuple[str, str]:
+    """The first part of a relative path that is hidden by its name, and what is above it; both empty without one."""
+    parts = path.split("/")
+    for number, part in enumerate(parts):
+        if part.startswith(".") and part not in (".", ".."):
+            return part, "/".join(parts[:number])
+    return "", ""
+
+
 def visible(text: str, instead: str | Callable[[str], str]) -> str:
     """Text from elsewhere with everything in it replaced that is not seen but works: control characters (C0, C1), marks
     that turn the writing direction, joiners and other invisible ones, tags, lone surrogates, line separators.
