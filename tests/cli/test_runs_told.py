@@ -317,6 +317,10 @@ def test_a_link_among_gribbles_own_is_named(gribble: Gribble, tmp_path: Path, li
         said = gribble(*words, cwd=world, code=3).err
         assert f"{link} is a link" in said
         assert "Remove the link" in said
+    for words in (("check",), ("doctor",)):
+        said = gribble(*words, cwd=world).words
+        assert f"{link} is a link" in said, "it stops no answer"
+        assert "plover" in said or "catalogue" in said
 
 
 def test_a_memory_that_is_a_link_is_neither_read_nor_written(gribble: Gribble, tmp_path: Path) -> None:

@@ -109,7 +109,10 @@ def _examined(session: Session) -> Iterator[Examined]:
         faults = list(examine_emulators(name, rig, session.loaded.catalogue))
         faults += list(examine_places(name, fitted_on(session.loaded.config, name, session.loaded.catalogue, Scope())))
         faults += [] if rig.far else examine_folder(name, Path(there.root), rig)
-        faults += examine_runs(name, there.open_runs(), sum(size for _, size in there.store.slots()))
+        try:
+            faults += examine_runs(name, there.open_runs(), sum(size for _, size in there.store.slots()))
+        except GribbleError as error:
+            faults.append(Examined(area="rig", what=name, health=Health.WRONG, words=error.what, fix=error.fix))
         yield from faults
         if not faults:
             words = "can be reached" if rig.far else "is there, and can be written"

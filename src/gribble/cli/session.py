@@ -57,9 +57,14 @@ class Session:
         self.notes.tell()
 
     def tell_open_runs(self, scope: Scope) -> None:
-        """Say which rigs have a run that was cut short."""
+        """Say which rigs have a run that was cut short, and where that cannot be known: it stops no answer."""
         for rig in self.rigs.in_scope(scope):
-            for run in rig.open_runs():
+            try:
+                runs = rig.open_runs()
+            except GribbleError as error:
+                self.screen.tell(f"note: {error.what}. {error.fix}")
+                continue
+            for run in runs:
                 what = "undo of run" if run.undoing else "run"
                 if run.foreign:
                     self.screen.tell(
