@@ -141,6 +141,10 @@ class LocalStore(AtticFolder):
         """The content of a file, or of a member of an archive, block by block."""
         return read_blocks(self.local(path), member)
 
+    def read_setting(self, path: str) -> Iterator[bytes]:
+        """The content of a settings file, as its emulator sees it, also through a link."""
+        return read_blocks(self._at(path))
+
     @told
     def digests(self, path: str, algorithms: Iterable[str]) -> Digests:
         """The digests of a file; those that are known are taken as long as nothing can have been written into it.

@@ -118,6 +118,10 @@ class RemoteStore(AtticFolder):
             while block := spool.read(COPY_BYTES):
                 yield block
 
+    def read_setting(self, path: str) -> Iterator[bytes]:
+        """The content of a settings file, as the server gives it."""
+        return self.read(path)
+
     def digests(self, path: str, algorithms: Iterable[str]) -> Digests:
         """The digests of a file, read anew each time: what a server tells of a file is no proof."""
         return digest_blocks(self.wire.read(_checked(path)), algorithms)[1]

@@ -62,7 +62,7 @@ class Contents:
 
     def _pointed(self, step: Point) -> bytes:
         """A settings file with its new values; it may have them already, where a run was cut short."""
-        data = b"".join(self._store.read(step.to))
+        data = b"".join(self._store.read_setting(step.to))
         try:
             for point in step.points:
                 if value_of(data, point.format, point.key) not in (point.was, point.value):

@@ -164,10 +164,10 @@ def _taken(step: Step) -> Iterator[tuple[str, str]]:
 
 
 def _is_proven(step: Step) -> bool:
-    """Whether a step says by a digest what it brings, if it takes it from elsewhere."""
+    """Whether a step says by a digest what it brings, if it takes it from elsewhere; a renaming brings nothing."""
     if isinstance(step, Pack):
         return all(member.digests.known() for member in step.members)
-    return not isinstance(step, Taking) or bool(step.digests.known())
+    return not isinstance(step, Taking) or isinstance(step, Rename) or bool(step.digests.known())
 
 
 def step_faults(step: Step, rigs: Container[str]) -> Iterator[tuple[str, str]]:

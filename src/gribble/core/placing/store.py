@@ -51,6 +51,10 @@ class Store(Protocol):
     def read(self, path: str, member: str | None = None) -> Iterator[bytes]:
         """The content of a file, or of a member of an archive, block by block."""
 
+    def read_setting(self, path: str) -> Iterator[bytes]:
+        """The content of a settings file, as its emulator sees it: a link at its place was judged by what it leads to,
+        and is read through."""
+
     def digests(self, path: str, algorithms: Iterable[str]) -> Digests:
         """The digests of a file; it is not read again where it was read before, and nothing can have been written into
         it since."""
