@@ -116,7 +116,7 @@ def left(world: Path) -> list[str]:
     return [path.name for path in world.rglob(".gribble-*") if ".gribble" not in path.parts]
 
 
-ROUNDS, STRIDE = (200, 1) if SOAK else (20, 3)
+ROUNDS, STRIDE = (200, 1) if SOAK else (20, 4)
 
 
 @pytest.mark.parametrize("part", range(4))

@@ -207,11 +207,13 @@ def locked(folder: Path, seconds: float | None = None) -> Iterator[None]:
         _sweep(folder)
         yield
     finally:
-        if not WINDOWS:
-            _drop(lock)  # while it is held: who waits for it sees that it is gone, and makes another one
+        with contextlib.suppress(OSError):  # some systems refuse while it is open, here or by who waits: then it stays
+            if not WINDOWS:
+                os.unlink(lock)  # while it is held: who waits for it sees that it is gone, and makes another one
         os.close(handle)
-        if WINDOWS:
-            _drop(lock)  # there a file that is open stays, also one that another process has open by then
+        with contextlib.suppress(OSError):
+            if WINDOWS:
+                os.unlink(lock)
 
 
 def _folder_lock(path: Path) -> int | None:
