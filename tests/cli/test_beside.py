@@ -298,7 +298,7 @@ def test_what_another_program_saves_meanwhile_is_not_written_over(beside: Path) 
     before = place.read_text()
     save = amid(lambda: place.write_text(f"# mine\n{before}"))
     said = forked(beside, *COMMANDS["again"].of(0), first=save, code=3)
-    assert "gribble.toml was changed by another program after Gribble had read it" in said.words
+    assert "another program changed gribble.toml after Gribble had read it" in said.words
     assert place.read_text() == f"# mine\n{before}"
     assert left(beside) == []
 
@@ -426,7 +426,7 @@ def test_a_sheet_that_is_edited_while_the_question_stands_is_not_replaced(tmp_pa
     files(world, {"friend/plover.sheet.toml": text.replace('"must"', '"extra"').encode()})
     said = asked(world, "catalogue", "add", "friend", meanwhile=lambda: mine.write_text(f"# edited\n{text}"))
     assert said.code == 3
-    assert "plover.sheet.toml was changed while you were asked" in said.words
+    assert "plover.sheet.toml while Gribble was waiting for your answer" in said.words
     assert mine.read_text() == f"# edited\n{text}"
     assert not (world / "catalogue/knot.sheet.toml").exists()
     (world / "catalogue/mine.sheet.toml").write_text('sheet = 1\nemulator = "mine"\n[folders]\n')

@@ -188,8 +188,10 @@ def _displaced(arriving: Path, target: Path, names: list[str]) -> dict[str, str]
 
 
 def _linted(source: Path, arriving: Path, target: Path, gone: set[str]) -> list[Remark]:
-    """What a lint says of the files that arrive and of those that stay. Raises MistakesError for mistakes in what
-    arrives; they are told as the source's, since the catalogue stays as it is."""
+    """Lint the files that arrive together with those that stay, and return the remarks.
+
+    Raises MistakesError for mistakes in files that arrive. They are told as the source's: the catalogue stays as it is.
+    """
     borrowed = [arriving / name for name in _manifests(arriving) if not os.path.lexists(arriving / name)]
     for path in borrowed:  # the checksum list of a sheet that arrives may be there already
         with contextlib.suppress(OSError):
@@ -248,8 +250,8 @@ def _carried_out(target: Path, stage: _Stage, plan: AddingPlan) -> dict[str, str
 
 def _changed(path: Path) -> GribbleError:
     return GribbleError(
-        f"{path} was changed while you were asked",
-        fix="Nothing was changed by this command. Run it again: it looks at the catalogue anew.",
+        f"another program changed {path} while Gribble was waiting for your answer",
+        fix="This command changed nothing. Run it again.",
         code=ExitCode.FAILED,
     )
 

@@ -112,8 +112,8 @@ class Changing:
             return stream.read()
 
     def write(self, blocks: Iterable[bytes], *, keep: bool, mode: int | None = None) -> Path | None:
-        """Write the file anew; with `keep` the former one is kept beside, and its new path returned. `mode` are its
-        permissions, where they are to be others than the former ones.
+        """Write the file. With `keep` the former file is kept beside it, and its new path returned. `mode` are the new
+        permissions, if they are not to stay as they are.
 
         Raises GribbleError where some other program has changed the file since it was read.
         """
@@ -468,10 +468,10 @@ def _there(target: Path, own: Own | None = None, *, replaceable: bool = False) -
 
 
 def changed(target: Path) -> GribbleError:
-    """What is said where a file is no more the one that was read."""
+    """The error for a file that is not the one that was read any more."""
     file = _shown(target)
     return GribbleError(
-        f"{file} was changed by another program after Gribble had read it",
-        fix="Nothing was changed by Gribble. Run the command again: it reads the file anew.",
+        f"another program changed {file} after Gribble had read it",
+        fix="Gribble changed nothing. Run the command again.",
         code=ExitCode.FAILED,
     )

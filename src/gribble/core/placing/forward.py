@@ -123,14 +123,14 @@ class Forward:
                 with _refusing(ended, number):
                     self._keep_former(run, number, steps[number])
         with self._store.flushing_once():
-            for number in written.keys() - ended.keys():
+            for number in [one for one in written if one not in ended]:
                 with _refusing(ended, number):
                     self._exchange(run, number, steps[number])
                     ended[number] = written[number]
         self._bring_again(run, steps, ended)
 
     def _written_together(self, run: Run, steps: Mapping[int, Brought], ended: dict[int, Ended]) -> dict[int, str]:
-        """Write the contents of some steps side by side; the digests of those that are proven."""
+        """Write the contents of some steps side by side. Return the digests of those that are proven, by step."""
         written: dict[int, str] = {}
         with side_by_side(self._store.at_once) as pool:
             writing = {number: pool.submit(self._write, run, number, step) for number, step in steps.items()}
@@ -165,7 +165,7 @@ class Forward:
             self._stamps[number] = self._store.stamp(step.displaces)
 
     def _check_still(self, number: int, step: Step) -> None:
-        """Refuse a step where what it displaces was saved anew while it was under way."""
+        """Refuse a step if another program has saved the file that it displaces while the step was under way."""
         if step.displaces and self._store.stamp(step.displaces) != self._stamps[number]:
             raise StepError(f"{step.displaces} was changed while this step was under way; it stays. Make a new plan")
 

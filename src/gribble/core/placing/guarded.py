@@ -13,7 +13,7 @@ from gribble.core.records.steps import Rename, Step
 
 TRUSTED = frozenset({".ssh", ".gnupg", ".config", ".local", ".mozilla", ".profile", ".bashrc", ".zshrc", ".netrc"})
 """Hidden folders and files of a person's home that programs trust."""
-OWN_NAMES = ("gribble.toml", ".sheet.toml", ".own.sheet.toml", ".roster.jsonl")
+OWN_NAMES = ("gribble.toml", ".sheet.toml", ".roster.jsonl")
 """How the names of Gribble's own files end."""
 
 
