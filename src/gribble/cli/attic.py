@@ -20,7 +20,6 @@ from gribble.core.base.names import escaped
 from gribble.core.base.paths import base
 from gribble.core.base.suggest import suggest
 from gribble.core.placing.displaced import Kept, kept_files, restoring
-from gribble.core.placing.store import StoreError
 from gribble.core.records.plan import Plan
 from gribble.stores.rigs import RigHome
 from gribble.views.attic import attic_json, show_attic
@@ -87,15 +86,8 @@ def restore(
         if into:
             target = Path(into) / (escaped(base(one.path)) if WINDOWS else base(one.path))
             session.loaded.refuse_source(target, "--into")
-            try:
-                modified = where.store.local_kept(one.slot).stat().st_mtime_ns
-                write_file(target, where.store.read_kept(one.slot), modified=modified)
-            except (OSError, StoreError) as error:
-                raise GribbleError(
-                    f"{base(one.path)} cannot be read from the attic: {error}",
-                    fix="Nothing was written.",
-                    code=ExitCode.FAILED,
-                ) from error
+            modified = where.store.local_kept(one.slot).stat().st_mtime_ns
+            write_file(target, where.store.read_kept(one.slot), modified=modified)
             session.screen.say(f"{base(one.path)}, as it was before run {one.run}, is in {shorten(str(target))}.")
             return ExitCode.CLEAN
         return place_plan(session, scope, (), Plan(steps=(restoring(one, where.store),)), yes)

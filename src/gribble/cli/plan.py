@@ -55,7 +55,7 @@ def plan(
         session.rigs.hidden = hidden
         session.tell_idle()
         audits = survey(session, scope, told=MOST_PASSED_OVER).audit(scope, games=games, packing=True)
-        made = planned(session, audits, only, skip, by_name=by_name)
+        made = session.rigs.guard(planned(session, audits, only, skip, by_name=by_name), scope)
         if not made.obtain:
             session.notes.nothing_lacks()
         if out or call.json:

@@ -58,7 +58,6 @@ def planned(
     """The plan for some rigs, narrowed. Raises GribbleError for a word that no step answers to."""
     volumes = session.rigs.volumes(audits)
     plan = make_plan(audits, by_name=by_name, only=only or (), sets_only=sets_only, volumes=volumes)
-    plan = session.rigs.guard(plan, session.call.scope)
     for name, volume in volumes.items():
         if not volume and plan.on(name):
             session.notes.aside(
