@@ -20,7 +20,7 @@ from gribble.views.looks import iso
 
 
 def check_json(audits: tuple[RigAudit, ...], away: tuple[Away, ...] = ()) -> dict[str, Any]:
-    """`check/1` (DESIGN.md section 6), with the sources that are away."""
+    """`check/1`, with the sources that are away."""
     return {
         "gribble": "check/1",
         "state": worst(found.state for found in audits),

@@ -62,7 +62,7 @@ def show_mended(screen: Screen, found: list[tuple[str, Mended]]) -> None:
 
 
 def discs_json(found: list[Checked]) -> dict[str, Any]:
-    """`discs/1` (DESIGN.md section 12)."""
+    """`discs/1`."""
     return {
         "gribble": "discs/1",
         "files": [
@@ -105,7 +105,7 @@ def show_playlists(screen: Screen, found: list[Playlist]) -> None:
 
 
 def playlists_json(found: list[Playlist]) -> dict[str, Any]:
-    """`playlists/1` (DESIGN.md section 12)."""
+    """`playlists/1`."""
     return {
         "gribble": "playlists/1",
         "playlists": [

@@ -262,7 +262,7 @@ def identify_json(
     passed_over: int,
     only_needed: bool,
 ) -> dict[str, Any]:
-    """`identify/1` (DESIGN.md section 6); `away` are sources that are not here, by their places."""
+    """`identify/1`; `away` are sources that are not here, by their places."""
     tally = Counter(one.counts_as for one in group(files))
     return {
         "gribble": "identify/1",

@@ -75,7 +75,7 @@ def _show_names(screen: Screen, judged: KeysJudgement, verbose: bool) -> None:
 
 
 def keys_json(checked: list[CheckedKeys]) -> dict[str, Any]:
-    """`keys/1` (DESIGN.md section 12)."""
+    """`keys/1`."""
     return {
         "gribble": "keys/1",
         "files": [

@@ -182,7 +182,7 @@ def _accept_words(accept: Accept) -> str:
 
 
 def needs_json(wanted: list[Needed]) -> dict[str, Any]:
-    """`needs/1` (DESIGN.md section 12)."""
+    """`needs/1`."""
     return {
         "gribble": "needs/1",
         "emulators": [

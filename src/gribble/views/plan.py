@@ -289,7 +289,7 @@ def _show_runs(screen: Screen, runs: list[Run]) -> None:
 
 
 def history_json(runs: list[Run], away: Mapping[str, str]) -> dict[str, Any]:
-    """`history/1` (DESIGN.md section 12), with the rigs that are away with their runs."""
+    """`history/1`, with the rigs that are away with their runs."""
     return {
         "gribble": "history/1",
         "runs": [

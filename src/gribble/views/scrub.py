@@ -73,7 +73,7 @@ def _where(copy: Copy) -> str:
 
 
 def scrub_json(answer: Scrub) -> dict[str, Any]:
-    """`scrub/1` (DESIGN.md section 12); `since` is when a file was last read whole and right."""
+    """`scrub/1`; `since` is when a file was last read whole and right."""
     done = answer.done
     return {
         "gribble": "scrub/1",

@@ -72,7 +72,7 @@ def show_match(screen: Screen, found: list[Matched], *, verbose: bool) -> None:
 
 
 def match_json(found: list[Matched]) -> dict[str, Any]:
-    """`match/1` (DESIGN.md section 12)."""
+    """`match/1`."""
     return {
         "gribble": "match/1",
         "releases": [
@@ -129,7 +129,7 @@ def _change_words(one: SetChange, verbose: bool) -> Text:
 
 
 def compare_json(old: Roster, new: Roster, changes: list[SetChange]) -> dict[str, Any]:
-    """`compare/1` (DESIGN.md section 12)."""
+    """`compare/1`."""
     tally = Counter(one.change for one in changes)
     return {
         "gribble": "compare/1",
@@ -228,7 +228,7 @@ def _how_good(found: CardFit) -> str:
 
 
 def fit_json(found: CardFit) -> dict[str, Any]:
-    """`fit/1` (DESIGN.md section 12)."""
+    """`fit/1`."""
     return {
         "gribble": "fit/1",
         "chosen": list(found.selection.chosen),

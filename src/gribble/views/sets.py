@@ -58,7 +58,7 @@ def _show_next(screen: Screen, audits: tuple[RigAudit, ...]) -> None:
 
 
 def sets_json(audits: tuple[RigAudit, ...]) -> dict[str, Any]:
-    """`sets/1` (DESIGN.md section 12)."""
+    """`sets/1`."""
     return {
         "gribble": "sets/1",
         "rigs": [

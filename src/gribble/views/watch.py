@@ -43,7 +43,7 @@ def _typed(line: Line, path: str) -> str:
 
 
 def arrived_json(arrived: Iterable[Arrived]) -> Iterator[dict[str, Any]]:
-    """Each file, or member of an archive, as `watch/1` (DESIGN.md section 12)."""
+    """Each file, or member of an archive, as `watch/1`."""
     for file in arrived:
         for line in file.lines or (Line("unknown", "", None, "", ()),):
             yield {

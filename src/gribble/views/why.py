@@ -101,7 +101,7 @@ def _turn_json(turn: Turn) -> dict[str, Any]:
 
 
 def why_json(subject: str, found: list[Answer]) -> dict[str, Any]:
-    """`why/1` (DESIGN.md section 12)."""
+    """`why/1`."""
     return {
         "gribble": "why/1",
         "subject": subject,

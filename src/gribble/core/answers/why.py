@@ -1,4 +1,4 @@
-"""Why an emulator will not run: its findings in the order in which they are best put right (DESIGN.md section 13)."""
+"""Why an emulator will not run: its findings in the order in which they are best put right."""
 
 from __future__ import annotations
 

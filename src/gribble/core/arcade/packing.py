@@ -1,6 +1,6 @@
 """Packing: which archives, with which members, would make the wanted sets run or bring them into a style. Pure.
 
-Every file of a set has a home: an archive and a name there (DESIGN.md section 13, "Styles"). Without a style only what
+Every file of a set has a home: an archive and a name there (docs/arcade.md). Without a style only what
 a set lacks is brought home, and archives are otherwise left as they are. With one, every file goes home, and what is
 at home already is left alone. A set that would still lack a file is not packed in part.
 """

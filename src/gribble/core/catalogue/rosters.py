@@ -1,4 +1,4 @@
-"""Rosters: JSON Lines files with the sets that one release of an arcade emulator knows (DESIGN.md section 4).
+"""Rosters: JSON Lines files with the sets that one release of an arcade emulator knows (docs/formats.md).
 
 The first line says whose roster it is; each further line is one set.
 """

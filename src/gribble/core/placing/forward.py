@@ -1,7 +1,7 @@
 """The way forward of each step: acts that can be repeated, so that one cut short is finished by doing the rest.
 
 At every moment a place holds the old file or the whole new one (a rename in case alone, by way of a third name,
-excepted). DESIGN.md section 9.
+excepted). docs/safety.md.
 """
 
 from __future__ import annotations

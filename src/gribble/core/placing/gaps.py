@@ -138,7 +138,7 @@ def once_each(gaps: Iterable[Gap]) -> list[tuple[Gap, tuple[str, ...]]]:
 
 
 def gap_record(gap: Gap) -> dict[str, Any]:
-    """A gap in JSON (DESIGN.md section 13)."""
+    """A gap in JSON."""
     return {
         "rig": gap.rig,
         "emulator": gap.emulator,

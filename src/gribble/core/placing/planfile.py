@@ -41,7 +41,7 @@ _EVERY_STEP: dict[str, Any] = {
 
 
 def plan_record(plan: Plan) -> dict[str, Any]:
-    """A plan as `plan/1` (DESIGN.md section 6), with all that carrying it out takes."""
+    """A plan as `plan/1`, with all that carrying it out takes."""
     return {
         "gribble": FORMAT,
         "steps": [_step_record(step, plan) for step in plan.steps],

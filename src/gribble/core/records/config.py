@@ -1,4 +1,4 @@
-"""gribble.toml as records, in the shape of the file (DESIGN.md section 4)."""
+"""gribble.toml as records, in the shape of the file (docs/formats.md)."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What an audit finds: verdicts, remedies, states, and the records that carry them (DESIGN.md section 5)."""
+"""What an audit finds: verdicts, remedies, states, and the records that carry them (docs/verdicts.md)."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The sets of one release of an arcade emulator, in the shape of a roster (DESIGN.md section 4)."""
+"""The sets of one release of an arcade emulator, in the shape of a roster (docs/formats.md)."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The records of sheets and of gribble.toml, in the shape of the files (DESIGN.md section 4)."""
+"""The records of sheets and of gribble.toml, in the shape of the files (docs/formats.md)."""
 
 from __future__ import annotations
 

@@ -117,7 +117,7 @@ def _joined(first: Entry | None, second: Entry) -> Entry:
 
 
 def judge_keys(need: Need, file: KeyFile) -> KeysJudgement:
-    """A key file measured against what a need asks for (DESIGN.md section 13)."""
+    """A key file measured against what a need asks for."""
     if file.fault:
         return KeysJudgement(verdict="imposter", reason=f"it {file.fault}")
     found = tuple(_find(key, file.entries.get(key.name)) for key in need.key)
