@@ -315,8 +315,10 @@ class _Files(paramiko.SFTPServerInterface):
 
 
 @contextmanager
-def sftp_server(root: Path, weather: Weather) -> Iterator[Address]:
-    """Serve a folder by SFTP, with weather; its host key is `HOST_KEY`."""
+def sftp_server(
+    root: Path, weather: Weather, handler: type[paramiko.SubsystemHandler] | None = None
+) -> Iterator[Address]:
+    """Serve a folder by SFTP, with weather, or let a `handler` say what it likes; the host key is `HOST_KEY`."""
     listener = socket.create_server(("127.0.0.1", 0))
     transports: list[paramiko.Transport] = []
 
@@ -332,7 +334,10 @@ def sftp_server(root: Path, weather: Weather) -> Iterator[Address]:
                 continue
             transport = paramiko.Transport(connection)  # works in a thread of its own
             transport.add_server_key(HOST_KEY)
-            transport.set_subsystem_handler("sftp", paramiko.SFTPServer, _Files, root, weather)
+            if handler:
+                transport.set_subsystem_handler("sftp", handler)
+            else:
+                transport.set_subsystem_handler("sftp", paramiko.SFTPServer, _Files, root, weather)
             transports.append(transport)
             with suppress(paramiko.SSHException, EOFError, OSError):  # one that hangs up at once
                 transport.start_server(server=_Login())

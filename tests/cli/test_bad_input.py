@@ -124,7 +124,7 @@ CASES: dict[str, tuple[Callable[[Path], None], str, int, list[str]]] = {
     "a name with escape codes": (write("drawer/\x1b[31mred\n", content("vesper-sound")), "plan whimbrel", 1, ["\\x1b[31mred\\x0a"]),
     "a name with markup": (write("drawer/[bold]x[/y]", content("vesper-sound")), "plan whimbrel", 1, ["[bold]x[/y]"]),
     "a rig that was there and is gone": (remove("rigs/stick"), "check --rig stick", 3, ["away", "is not there now"]),
-    "a rig that is a file": (config('"rigs/stick"', '"gribble.toml"'), "check", 2, ["stick", "is a file, not a folder"]),
+    "a rig that is a file": (config('"rigs/stick"', '"gribble.toml"'), "check", 1, ["stick", "is a file, not a folder"]),
     "a rig that is a source": (config('"rigs/stick"', '"drawer"'), "check", 2, ["a source and rig stick at once"]),
     "a rig under a folder that is not there": (
         config('"rigs/stick"', '"mnt/usb/stick"'), "place --rig stick --yes", 3, ["mnt/usb is not there: plug it in"],

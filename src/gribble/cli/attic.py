@@ -42,7 +42,7 @@ def list_(
 
     Example: gribble attic list --rig lighthouse
     """
-    with Session(call) as session:
+    with Session(call, lenient=True) as session:
         session.notes.aside(*session.rigs.left_out(call.scope))
         kept = [one for _, one in _kept(session, call.scope, run)]
         if call.json:
@@ -70,7 +70,7 @@ def restore(
     Example: gribble attic restore sandpiper/drive/drive.rom
     """
     scope = call.scope
-    with Session(call) as session:
+    with Session(call, lenient=True) as session:
         found = [(where, one) for where, one in _kept(session, scope, run) if path in (one.path, base(one.path))]
         if not found:
             there = [name for _, one in _kept(session, scope, run) for name in (one.path, base(one.path))]
@@ -105,10 +105,12 @@ def empty(
 
     Example: gribble attic empty --run 1
     """
-    with Session(call) as session:
+    with Session(call, lenient=True) as session:
         screen, scope = session.screen, call.scope
-        open_runs = {(where.name, one.number) for where in session.rigs.in_scope(scope) for one in where.open_runs()}
-        found = [(w, one) for w, one in _kept(session, scope, run) if (w.name, one.run) not in open_runs]
+        kept = _kept(session, scope, run)
+        rigs = {where.name: where for where, _ in kept}
+        open_runs = {(name, one.number) for name, where in rigs.items() for one in where.open_runs()}
+        found = [(where, one) for where, one in kept if (where.name, one.run) not in open_runs]
         if not found:
             screen.say("Nothing to delete: the attic is empty" + (", but for a run cut short." if open_runs else "."))
             return ExitCode.CLEAN
@@ -136,7 +138,7 @@ def _kept(session: Session, scope: Scope, run: int | None) -> list[tuple[RigHome
     """What is in the attics of the rigs that are there, newest run first."""
     return [
         (where, one)
-        for where in session.rigs.in_scope(scope)
+        for where in session.rigs_with_runs(scope)
         for one in kept_files(where.name, where.store, where.run)
         if run in (None, one.run)
     ]

@@ -41,7 +41,8 @@ def check(
             audits = aged(session, audits)
         before = as_installed(session, world, scope).audit(scope) if scope.releases else ()
         if call.json:
-            session.screen.json({**check_json(audits, world.away), **(changes_json(before, audits) if before else {})})
+            answer = check_json(audits, world.away, world.passed_over)
+            session.screen.json({**answer, **(changes_json(before, audits) if before else {})})
         else:
             if before:
                 show_changes(session.screen, before, audits)

@@ -11,6 +11,7 @@ from typing import Any
 
 import typer
 
+from gribble.core.base.regular import MOST_TEXT, open_regular, read_regular
 from gribble.core.base.texts import text_of
 
 MOST_OFFERED = 200
@@ -57,7 +58,7 @@ def _tables(context: typer.Context) -> dict[str, Any]:
 
     path = find_config(context.obj)
     try:
-        return tomllib.loads(text_of(path.read_bytes())) if path else {}
+        return tomllib.loads(text_of(read_regular(path, MOST_TEXT))) if path else {}
     except (OSError, ValueError):
         return {}
 
@@ -83,7 +84,7 @@ def _set_names(context: typer.Context, incomplete: str) -> Iterator[str]:
             if (ready := store.names(roster, incomplete, MOST_OFFERED)) is not None:
                 yield from ready
                 continue
-            with suppress(OSError), roster.open("rb") as stream:
+            with suppress(OSError), open_regular(roster) as stream:
                 for line in stream:
                     match = _SET.match(line)
                     if match and match[1].startswith(incomplete.encode()):

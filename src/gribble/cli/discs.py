@@ -20,6 +20,7 @@ from gribble.cli.texts import write_texts
 from gribble.core.audit.scope import Scope
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, reason_of
 from gribble.core.base.paths import base, name_fault, relative
+from gribble.core.base.regular import MOST_TEXT, read_regular, read_text
 from gribble.core.base.texts import NoTextError, text_of
 from gribble.core.discs.looking import check_files, discs_below, mend_files
 from gribble.core.discs.playlists import group, lines_of
@@ -169,7 +170,7 @@ def playlist(
 def _titles(path: Path) -> dict[str, str]:
     """A list of ids and the titles they stand for. Raises MistakesError with every line that is none."""
     try:
-        lines = text_of(path.read_bytes()).splitlines()
+        lines = text_of(read_regular(path, MOST_TEXT)).splitlines()
     except OSError as error:
         raise GribbleError(f"{path} cannot be read: {reason_of(error)}", fix="Check the path.") from error
     except NoTextError as error:
@@ -197,7 +198,7 @@ def _texts(found: list[Playlist], folder: Path, session: Session | None) -> Iter
         target = folder / base(one.path)
         there = os.path.exists(target)
         try:
-            former = target.read_text(encoding="utf-8-sig", errors="surrogateescape") if there else ""
+            former = read_text(target, MOST_TEXT, "utf-8-sig", errors="surrogateescape") if there else ""
         except OSError as error:
             raise GribbleError(
                 f"{target} cannot be read: {reason_of(error)}", fix="Nothing was written. Check its permissions."

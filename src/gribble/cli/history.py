@@ -32,11 +32,13 @@ def history(
     Example: gribble history --rig lighthouse
     """
     scope = call.scope
-    with Session(call) as session:
+    with Session(call, lenient=True) as session:
         if adopt is not None:
             return _adopt(session, scope, adopt, yes)
-        runs = [run for where in session.rigs.in_scope(scope) for run in where.runs()]
+        runs = [run for where in session.rigs_with_runs(scope) for run in where.runs()]
         away = session.rigs.away_with_runs(scope)
+        if not runs:
+            session.refuse_closed()
         runs.sort(key=lambda run: (run.when, run.number), reverse=True)
         if call.json:
             session.screen.json(history_json(runs, away))
@@ -47,7 +49,7 @@ def history(
 
 def _adopt(session: Session, scope: Scope, number: int, yes: bool) -> int:
     """Show every step of a run that came with a rig, ask, and sign its journal."""
-    found = [(where, run) for where in session.rigs.in_scope(scope) for run in where.runs() if run.number == number]
+    found = [(where, run) for where in session.rigs_with_runs(scope) for run in where.runs() if run.number == number]
     foreign = [(where, run) for where, run in found if run.foreign]
     if not found and (away := session.rigs.away_with_runs(scope)):
         raise runs_are_away(away, f"run {number} is not on the rigs that are here")

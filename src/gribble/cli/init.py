@@ -17,6 +17,7 @@ from gribble.core.answers.again import added, news, told
 from gribble.core.answers.discover import Discovery, discover, emulators_of, is_catalogue, rig_name
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.base.filewriter import ThereError, changing, write_file
+from gribble.core.base.regular import MOST_TEXT, read_regular
 from gribble.core.base.texts import text_of
 from gribble.core.catalogue.config import load_config
 from gribble.core.catalogue.sheets import load_catalogue
@@ -225,4 +226,4 @@ def _again(call: Call, folder: Path, said: _Said) -> int:
 def _read(call: Call, path: Path) -> tuple[Config, str]:
     """What a gribble.toml says now, and its text. Raises MistakesError."""
     config = load_config(path, call.environment.home, call.environment.env)
-    return config, text_of(path.read_bytes())
+    return config, text_of(read_regular(path, MOST_TEXT))

@@ -17,6 +17,7 @@ from gribble.core.audit.judging.keys import MAX_BYTES, MergeError, judge_keys, l
 from gribble.core.audit.scope import Scope
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.base.filewriter import PRIVATE, check_target, write_file
+from gribble.core.base.regular import open_regular
 from gribble.core.base.suggest import suggest
 from gribble.core.records.findings import Verdict
 from gribble.core.records.holding import key_of
@@ -174,7 +175,7 @@ def _read(path: str) -> bytes:
             if os.path.isdir(place):
                 raise GribbleError(f"{path} is a folder", fix="Name the key files in it; gribble identify finds them.")
             raise GribbleError(f"{path} is no file", fix="Check the path.")
-        with place.open("rb") as stream:
+        with open_regular(place) as stream:
             return stream.read(MAX_BYTES + 1)  # one byte more than a key file may have tells that it is none
     except OSError as error:
         raise GribbleError(f"{path} cannot be read: {reason_of(error)}", fix="Check the path.") from error

@@ -73,4 +73,4 @@ def place(
             if not made.obtain:
                 session.notes.nothing_lacks()
             code = place_plan(session, scope, audits, linked(made) if link else made, yes)
-        return finished or code
+        return finished or code or (ExitCode.FAILED if session.closed else ExitCode.CLEAN)

@@ -89,7 +89,7 @@ def report(
         for option, target, own, _ in wanted:
             session.loaded.refuse_source(target, f"{option} FILE")
             check_target(target, own, replace_other=replace)
-        runs = [run for where in session.rigs.in_scope(scope) for run in where.runs()]
+        runs = [run for where in session.rigs_with_runs(scope) for run in where.runs()]
         try:
             chosen = runs_since(runs, since) if since else []
         except ValueError:

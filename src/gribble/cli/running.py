@@ -138,65 +138,85 @@ def stamped(session: Session, scope: Scope, plan: Plan) -> Plan:
 def carry_out(session: Session, scope: Scope, plan: Plan, new: frozenset[str], seen: dict[str, _Seen]) -> int:
     """Carry out a plan, rig by rig, under one run number; rigs that are `new` are made.
 
-    Nothing is begun where the room does not suffice, a rig has gone, or another Gribble was at work on one since the
-    plan was made.
+    On a rig nothing is begun where the room does not suffice, it has gone, something of Gribble's own is a link there,
+    or another Gribble was at work on it since the plan was made: that is told, and the other rigs go on. Raises
+    GribbleError where there is no other.
     """
-    for name in dict.fromkeys(step.rig for step in plan.steps):
-        root = rig_root(name, session.loaded.config.rig[name], scope)
-        try:
-            if name in new:
-                Path(root).mkdir(exist_ok=True)
-        except OSError as error:
-            raise GribbleError(
-                f"rig {name} cannot be written: {root}: {reason_of(error)}",
-                fix="Nothing was changed. Check its permissions; gribble doctor looks at every rig.",
-                code=ExitCode.FAILED,
-            ) from error
-    here = {rig.name: rig for rig in session.rigs.in_scope(scope)}
-    rigs = {}
-    for name in dict.fromkeys(step.rig for step in plan.steps):
-        why = here[name].away() if name in here else "is not there any more"
-        if why:
-            raise GribbleError(
-                f"rig {name}: {why}",
-                fix="Nothing was changed. Reach it, then run the command again.",
-                code=ExitCode.FAILED,
-            )
-        rigs[name] = here[name]
-    for name, rig in rigs.items():
-        volume = session.rigs.volume(name, rig.root)
-        cluster = cluster_of(volume, Path(rig.root))
-        check_room(rig.store, name, plan.on(name), session.rigs.elsewhere(), volume, cluster)
+    names = list(dict.fromkeys(step.rig for step in plan.steps))
+    hindered: dict[str, GribbleError] = {}
     with ExitStack() as stack:
-        held = {name: stack.enter_context(rig.locked()) for name, rig in rigs.items()}
-        for name, rig in rigs.items():
-            if name in seen and rig.mark() != seen[name].mark:
-                raise GribbleError(
-                    f"another Gribble was at work on {name} since this plan was made",
-                    fix="Nothing was changed. Run the command again: it looks anew.",
-                    code=ExitCode.FAILED,
-                )
+        held = {}
+        for name in names:
+            try:
+                if name in new:
+                    _make_rig(session, scope, name)
+                rig = _ready(session, scope, plan, name)
+                one = stack.enter_context(rig.locked())
+                if name in seen and rig.mark() != seen[name].mark:
+                    raise GribbleError(
+                        f"another Gribble was at work on {name} since this plan was made",
+                        fix="Nothing was changed. Run the command again: it looks anew.",
+                        code=ExitCode.FAILED,
+                    )
+                held[name] = one
+            except GribbleError as error:
+                hindered[name] = error
+        for name, why in hindered.items() if held else ():
+            session.screen.tell(f"gribble: {why}\n  Nothing was changed on {name}; the others go on.")
+        if not held:
+            raise next(iter(hindered.values()))
         number = 0
         going = []
         for name, one in held.items():
             if number:
                 run = one.start(number, _now(session), plan.on(name))
             else:
-                run = _first(session, list(here.values()), one, plan.on(name))
+                run = _first(session, one, plan.on(name), scope)
                 number = run.number
             going.append(Going(one, run, seen[name].stamps if name in seen else {}))
-        return run_forward(session, going)
+        return run_forward(session, going) or (ExitCode.FAILED if hindered else ExitCode.CLEAN)
+
+
+def _make_rig(session: Session, scope: Scope, name: str) -> None:
+    """Make the folder of a new rig. Raises GribbleError."""
+    root = rig_root(name, session.loaded.config.rig[name], scope)
+    try:
+        Path(root).mkdir(exist_ok=True)
+    except OSError as error:
+        raise GribbleError(
+            f"rig {name} cannot be written: {root}: {reason_of(error)}",
+            fix="Nothing was changed. Check its permissions; gribble doctor looks at every rig.",
+            code=ExitCode.FAILED,
+        ) from error
+
+
+def _ready(session: Session, scope: Scope, plan: Plan, name: str) -> RigHome:
+    """A rig that is there and has room for its steps. Raises GribbleError."""
+    rig = next((one for one in session.rigs.in_scope(scope) if one.name == name), None)
+    if why := rig.away() if rig else "is not there any more":
+        raise GribbleError(
+            f"rig {name}: {why}",
+            fix="Nothing was changed. Reach it, then run the command again.",
+            code=ExitCode.FAILED,
+        )
+    assert rig is not None
+    volume = session.rigs.volume(name, rig.root)
+    try:
+        check_room(rig.store, name, plan.on(name), session.rigs.elsewhere(), volume, cluster_of(volume, Path(rig.root)))
+    except StoreError as error:
+        raise GribbleError(f"rig {name}: {error}", fix="Nothing was changed.", code=ExitCode.FAILED) from error
+    return rig
 
 
 def _now(session: Session) -> str:
     return session.call.environment.clock().isoformat(sep=" ", timespec="seconds")
 
 
-def _first(session: Session, here: list[RigHome], held: HeldRig, steps: tuple[Step, ...]) -> Run:
+def _first(session: Session, held: HeldRig, steps: tuple[Step, ...], scope: Scope) -> Run:
     """The first journal of a run, under a number that counts over all rigs, so that it means one run, whatever rigs
     it was for, and whoever begins another one on another rig at this moment."""
     with session.rigs.numbering():
-        rigs = (*here, *session.rigs.in_scope(Scope()))
+        rigs = (*session.rigs.in_scope(scope), *session.rigs.in_scope(Scope()))
         number = new_run_number([folder for rig in rigs for folder in (rig.journals, rig.attic)])
         return held.start(number, _now(session), steps)
 
@@ -324,7 +344,7 @@ def finish_open_runs(session: Session, scope: Scope, yes: bool) -> int | None:
     """Finish every run (or undo) that was cut short on the rigs in scope, shown and asked before; None where there is
     none."""
     code: int | None = None
-    for rig in session.rigs.in_scope(scope):
+    for rig in session.rigs_with_runs(scope):
         told = [run for run in rig.open_runs() if not run.foreign]
         if told and (why := rig.away()):
             session.notes.aside(f"note: run {told[0].number} on {rig.name} stays open: {why}")
@@ -351,7 +371,7 @@ def finish_open_runs(session: Session, scope: Scope, yes: bool) -> int | None:
 def refuse_to_resume(session: Session, scope: Scope) -> None:
     """Raise GribbleError where there is no run to finish here, but one that somebody else began, or a rig is away with
     its runs."""
-    for rig in session.rigs.in_scope(scope):
+    for rig in session.rigs_with_runs(scope):
         for run in rig.open_runs():
             if run.foreign:
                 raise GribbleError(
@@ -359,6 +379,7 @@ def refuse_to_resume(session: Session, scope: Scope) -> None:
                     fix=f"gribble history --adopt {run.number} shows what it would do, and asks whether you trust it.",
                     code=ExitCode.FAILED,
                 )
+    session.refuse_closed()
     if away := session.rigs.away_with_runs(scope):
         raise runs_are_away(away, "no run was cut short on the rigs that are here")
 

@@ -15,6 +15,7 @@ from gribble.core.base.errors import ExitCode, GribbleError, Mistake
 from gribble.core.catalogue.rosterstore import STORES_FOLDER, RosterStore
 from gribble.core.records.findings import RigAudit, State, worst
 from gribble.core.records.roster import Roster
+from gribble.stores.rigs import RigHome
 
 
 class Session:
@@ -28,6 +29,8 @@ class Session:
         self.loaded: Loaded = load(call, strict=strict, lenient=lenient, catalogue=catalogue)
         self.rigs = Rigs(call.environment, self.loaded, call.scope.sources)
         self.notes = Notes(call.screen)
+        self.closed: dict[str, GribbleError] = {}
+        """Rigs on which nothing of Gribble's own can be looked at, and why; it was told."""
         memory = self.loaded.memory
         self._rosters = RosterStore(memory / STORES_FOLDER if memory else None)
 
@@ -56,15 +59,30 @@ class Session:
         self.rigs.close()
         self.notes.tell()
 
-    def tell_open_runs(self, scope: Scope) -> None:
-        """Say which rigs have a run that was cut short, and where that cannot be known: it stops no answer."""
+    def rigs_with_runs(self, scope: Scope) -> list[RigHome]:
+        """The rigs in scope whose runs and attic can be looked at; why others' cannot is told."""
+        found = []
         for rig in self.rigs.in_scope(scope):
             try:
-                runs = rig.open_runs()
+                rig.refuse_links()
             except GribbleError as error:
-                self.screen.tell(f"note: {error.what}. {error.fix}")
-                continue
-            for run in runs:
+                if rig.name not in self.closed:
+                    self.notes.aside(f"note: {error.what}. {error.fix}")
+                self.closed[rig.name] = error
+            else:
+                found.append(rig)
+        return found
+
+    def refuse_closed(self) -> None:
+        """Raise GribbleError where what was looked for may be on a rig that cannot be looked at."""
+        for error in self.closed.values():
+            self.notes.hush()  # it is the answer now
+            raise error
+
+    def tell_open_runs(self, scope: Scope) -> None:
+        """Say which rigs have a run that was cut short, and where that cannot be known: it stops no answer."""
+        for rig in self.rigs_with_runs(scope):
+            for run in rig.open_runs():
                 what = "undo of run" if run.undoing else "run"
                 if run.foreign:
                     self.screen.tell(

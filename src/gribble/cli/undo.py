@@ -38,11 +38,12 @@ def undo(
 
     Example: gribble undo 1
     """
-    with Session(call) as session:
-        rigs = session.rigs.in_scope(call.scope)
+    with Session(call, lenient=True) as session:
+        rigs = session.rigs_with_runs(call.scope)
         number = run if run is not None else _newest(session, rigs, yes)
         chosen = [where for where in rigs if number is not None and any(where.to_take_back(number))]
         if not chosen:
+            session.refuse_closed()
             what = "no run to take back" if run is None else f"no run {run} to take back"
             if away := session.rigs.away_with_runs(call.scope):
                 raise runs_are_away(away, f"there is {what} on the rigs that are here")

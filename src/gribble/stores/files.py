@@ -150,14 +150,14 @@ def copy_whole(source: Path, target: Path) -> None:
         raise
 
 
-def give_owner(path: Path, like: os.stat_result) -> None:
-    """Give a file the owner of another, where there are owners and we may."""
+def give_owner(path: Path, like: os.stat_result, bits: int = 0o7777) -> None:
+    """Give a file the owner of another and some `bits` of its mode, where there are owners and we may."""
     there = path.lstat()
     if hasattr(os, "chown") and (there.st_uid, there.st_gid) != (like.st_uid, like.st_gid):
         with contextlib.suppress(OSError):
             os.chown(path, like.st_uid, like.st_gid, follow_symlinks=False)
             if not stat.S_ISLNK(like.st_mode):
-                os.chmod(path, stat.S_IMODE(like.st_mode))  # a new owner can cost a file its special bits
+                os.chmod(path, stat.S_IMODE(like.st_mode) & bits)  # a new owner can cost a file its special bits
 
 
 def free_at(path: Path) -> Free | None:

@@ -20,6 +20,10 @@ from gribble.core.base.errors import reason_of
 from gribble.core.base.paths import base
 from gribble.stores.link import (
     BLOCK_BYTES,
+    ENDLESS,
+    MOST_ENTRIES,
+    MOST_LISTING_BYTES,
+    NONSENSE,
     PATIENCE,
     Aborted,
     Deadline,
@@ -32,10 +36,10 @@ from gribble.stores.link import (
     timed,
 )
 
-MAX_LISTING_BYTES = 64 << 20
-"""A longer listing of one folder is not believed."""
 MAX_ANSWER_BYTES = 64 << 10
 """A longer answer to one command is not believed."""
+MOST_DIGITS = 19
+"""No size has as many digits: with them it would not be one of 63 bits any more."""
 _GOING = "421"
 _BROKEN_TRANSFER = ("425", "426")
 """Temporary answers that may mean a lost connection; the other ones are a no."""
@@ -48,22 +52,51 @@ def _translating() -> Iterator[None]:
     """Errors of ftplib and of the network as LinkLost and Denied."""
     try:
         yield
+    except (LinkLost, Denied, ServerRefused):
+        raise
     except ftplib.error_perm as error:
-        raise Denied(tame(str(error))) from error
+        raise Denied(_said(error)) from error
     except ftplib.error_temp as error:
         if str(error).startswith(_GOING):
-            raise LinkLost(tame(str(error))) from error
+            raise LinkLost(_said(error)) from error
         if str(error).startswith(_BROKEN_TRANSFER):
-            raise Aborted(tame(str(error))) from error
-        raise Denied(tame(str(error))) from error
+            raise Aborted(_said(error)) from error
+        raise Denied(_said(error)) from error
     except TimeoutError as error:
         raise LinkLost("it does not answer any more") from error
     except EOFError as error:
         raise LinkLost("it was closed") from error
     except OSError as error:
         raise LinkLost(tame(reason_of(error))) from error
-    except (ftplib.Error, ValueError) as error:
-        raise LinkLost(f"it answers what makes no sense: {tame(str(error))}") from error
+    except Exception as error:  # whatever a server can say, it ends nothing but the link to it
+        raise LinkLost(NONSENSE) from error
+
+
+_WORDS = {
+    "421": "it ends the connection",
+    "425": "it cannot make a connection for the data",
+    "426": "it ended the transfer",
+    "450": "the file cannot be had now",
+    "451": "it could not do it",
+    "452": "it has no room left",
+    "500": "it does not know the command",
+    "501": "it does not take that name",
+    "502": "it does not know the command",
+    "530": "it does not let us in",
+    "532": "it does not let us write",
+    "550": "there is no such file, or it may not be touched",
+    "551": "it could not do it",
+    "552": "it has no room left",
+    "553": "it does not allow that name",
+}
+"""What replies mean, by their numbers. Source: RFC 959, section 4.2.2."""
+
+
+def _said(error: Exception) -> str:
+    """What a server said no with, by its number and in words of our own."""
+    number = str(error)[:3]
+    known = number if number.isascii() and number.isdigit() else "no number"
+    return f"{_WORDS.get(known, 'it says no')} (its reply was {known})"
 
 
 _timed = timed(_translating)
@@ -111,9 +144,7 @@ class FtpLink:
         except ftplib.error_perm as error:
             if str(error).startswith("53"):
                 raise ServerRefused(f"it does not let {user} in: wrong name or password") from None
-            raise ServerRefused(
-                f"it does not let {user} in: {tame(str(error).replace(password or chr(0), '…'))}"
-            ) from None
+            raise ServerRefused(f"it does not let {user} in: {_said(error)}") from None
 
     def _ask_features(self) -> set[str]:
         try:
@@ -150,13 +181,15 @@ class FtpLink:
         return [one for one in found if one is not None]
 
     def _lines(self, command: str) -> list[bytes]:
-        data = bytearray()
+        data, lines = bytearray(), 0
         connection = self._transfer(command)
         try:
             while block := connection.recv(BLOCK_BYTES):
                 data += block
-                if len(data) > MAX_LISTING_BYTES:
-                    raise LinkLost("it lists without end")
+                lines += block.count(b"\n")
+                if len(data) > MOST_LISTING_BYTES or lines > MOST_ENTRIES:
+                    self._end_early(connection)
+                    raise Denied(ENDLESS)
             _end_tls(connection)
         finally:
             connection.close()
@@ -172,7 +205,7 @@ class FtpLink:
             except ftplib.error_perm:
                 return None
             if len(lines) < 2:
-                raise LinkLost("it answers what makes no sense to MLST")
+                raise LinkLost(NONSENSE)
             found = _by_facts(lines[1].strip().encode("latin-1"), whole=True)
             return None if found is None else Listed(base(path), found.folder, found.size, found.modified, found.odd)
         size = self._number(f"SIZE {self._at(path)}")
@@ -189,8 +222,7 @@ class FtpLink:
             answer = self._ftp.sendcmd(command)
         except ftplib.error_perm:
             return None
-        digits = answer[4:].strip()
-        return int(digits) if answer.startswith("213") and digits.isascii() and digits.isdigit() else None
+        return _size(answer[4:].strip()) if answer.startswith("213") else None
 
     def _modified(self, path: str) -> int:
         try:
@@ -251,7 +283,7 @@ class FtpLink:
                     self._ftp.voidresp()
                 return
         except (OSError, EOFError) as error:
-            raise LinkLost(tame(str(error))) from error
+            raise LinkLost(tame(reason_of(error)) if isinstance(error, OSError) else "it was closed") from error
         except BaseException:
             self._end_early(connection)
             raise
@@ -367,7 +399,7 @@ def _by_facts(line: bytes, *, whole: bool = False) -> Listed | None:
     """One line of MLSD or MLST; None for the folder itself and the one above it. Source: RFC 3659, section 7."""
     facts, blank, raw = line.partition(b" ")
     if not blank:
-        raise ValueError(f"a line of a listing without facts: {tame(_text(line))}")
+        raise ValueError("a line of a listing without facts")
     known: dict[str, str] = {}
     for fact in facts.decode("latin-1").split(";"):
         key, _, value = fact.partition("=")
@@ -379,7 +411,7 @@ def _by_facts(line: bytes, *, whole: bool = False) -> Listed | None:
     return Listed(
         name,
         folder=kind in ("dir", "cdir", "pdir"),
-        size=int(size) if size.isascii() and size.isdigit() else -1,
+        size=_size(size),
         modified=_nanoseconds(known.get("modify", "")),
         odd="" if kind in ("dir", "cdir", "pdir", "file") else "is no regular file (a link or a device)",
     )
@@ -395,11 +427,16 @@ def _by_list(line: bytes) -> Listed | None:
             return None
         name = _text(raw.partition(b" -> ")[0] if kind == b"l" else raw)
         odd = "" if kind in b"-d" else "is no regular file (a link or a device)"
-        return Listed(name, folder=kind == b"d", size=-1 if kind == b"d" else int(size), odd=odd)
+        return Listed(name, folder=kind == b"d", size=-1 if kind == b"d" else _size(size.decode()), odd=odd)
     if dos := _DOS.match(line):
         size, raw = dos.groups()
-        return Listed(_text(raw), folder=size == b"<DIR>", size=-1 if size == b"<DIR>" else int(size))
-    raise ValueError(f"a line of a listing of unknown form: {tame(_text(line))}")
+        return Listed(_text(raw), folder=size == b"<DIR>", size=_size(size.decode()))
+    raise ValueError("a line of a listing of unknown form")
+
+
+def _size(word: str) -> int:
+    """A size in bytes as a server says it; -1 where it is none that a file can have."""
+    return int(word) if word.isascii() and word.isdigit() and len(word) < MOST_DIGITS else -1
 
 
 def _nanoseconds(stamp: str) -> int:

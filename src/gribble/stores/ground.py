@@ -30,8 +30,9 @@ KEPT_BYTES = 8 << 20
 """A fetched file of at most this size in bytes stays until the command ends."""
 REMEMBERED_BYTES = 4096
 """A stretch of at most this size in bytes is asked for once in a command."""
-MOST_FOLDERS = 200_000
-MOST_DEPTH = 64
+MOST_FOLDERS = 20_000
+MOST_FILES = 500_000
+MOST_DEPTH = 32
 """A server that lists more, or deeper, is not believed."""
 
 
@@ -66,7 +67,7 @@ class RemoteGround:
         while waiting:
             folder = Folder(waiting.pop(), [], [])
             met += 1
-            inner = []
+            inner: list[str] = []
             try:
                 entries = self._wire.entries(folder.path)
             except StoreLost as error:
@@ -74,6 +75,8 @@ class RemoteGround:
                     str(error), fix="Nothing was changed. Run the command again when it is back.", code=ExitCode.FAILED
                 ) from error
             except StoreError as error:
+                if not folder.path:
+                    raise GribbleError(str(error), fix="Nothing was changed.", code=ExitCode.FAILED) from error
                 folder.skipped.append(Skipped(folder.path or ".", f"folder cannot be read: {error}", kind=Why.UNREAD))
                 entries = []
             names: set[str] = set()
@@ -85,6 +88,11 @@ class RemoteGround:
                     continue
                 if why := _fault(one) or ("is listed twice" if one.name in names else ""):
                     folder.skipped.append(Skipped(tame(path), why))
+                elif self.listed + len(folder.files) >= MOST_FILES:
+                    why = f"lists more than {MOST_FILES:,} files; the rest is not looked at"
+                    folder.skipped.append(Skipped(folder.path or ".", why))
+                    waiting, inner = [], []
+                    break
                 elif one.folder and (path.count("/") > MOST_DEPTH or met + len(waiting) > MOST_FOLDERS):
                     folder.skipped.append(
                         Skipped(path, "lies deeper than is believed; the server may list in a circle")

@@ -28,11 +28,22 @@ PATIENCE = 10
 LEAST_PER_SECOND = 1024
 """What a transfer must bring at least, in bytes a second, over `PATIENCE` times `timeout`."""
 SHOWN = 100
-"""How many characters of a server's answer are repeated at most."""
+"""How many characters of what stands in a message are shown at most."""
+MOST_LISTING_BYTES = 64 << 20
+MOST_ENTRIES = 100_000
+"""A listing of one folder that is longer, or has more entries, is not believed."""
+MOST_UNSIZED_BYTES = 1 << 30
+"""A file whose size the server does not say is read no further, in bytes."""
+NONSENSE = "it answers what makes no sense"
+ENDLESS = f"it lists more than {MOST_ENTRIES:,} entries, which no folder has"
 
 
 class LinkLost(Exception):
     """The connection broke, or what came back makes no sense: what was asked may have been done or not."""
+
+
+class TooSlow(LinkLost):
+    """A transfer comes on so slowly that it is given up: another try would be no faster."""
 
 
 class Aborted(LinkLost):
@@ -115,6 +126,8 @@ class Deadline:
         self._due = 0.0
         self._depth = 0
         self._over = threading.Event()
+        self.cut_off = False
+        """Whether an answer took too long."""
         self._watch: threading.Thread | None = None
 
     def __enter__(self) -> Deadline:
@@ -136,7 +149,7 @@ class Deadline:
     def _run(self) -> None:
         while not self._over.wait(min(1.0, self._seconds / 10)):
             if self._due and time.monotonic() > self._due:
-                self._due = 0.0
+                self._due, self.cut_off = 0.0, True
                 with contextlib.suppress(Exception):
                     self._cut()
 
@@ -157,8 +170,13 @@ def timed(translating: Callable[[], AbstractContextManager[None]]) -> Callable[[
     def decorate(method: M) -> M:
         @wraps(method)
         def wrapper(self: Timed, *args: Any) -> Any:
-            with translating(), self.deadline:
-                return method(self, *args)
+            try:
+                with translating(), self.deadline:
+                    return method(self, *args)
+            except LinkLost as error:
+                if self.deadline.cut_off:
+                    raise TooSlow("what it answers does not come to an end") from error
+                raise
 
         return cast(M, wrapper)
 
@@ -179,11 +197,12 @@ class Pace:
         now = time.monotonic()
         if now - self._since > self._seconds:
             if self._bytes < LEAST_PER_SECOND * (now - self._since):
-                raise LinkLost("it sends next to nothing")
+                raise TooSlow("it sends next to nothing")
             self._since, self._bytes = now, 0
 
 
 def tame(text: str) -> str:
-    """A server's words as one short line without control characters."""
+    """Words of others as one short line without control characters. Of a server no words are told once it may know a
+    password: it could give it back in them, in whatever form."""
     words = " ".join(visible(text, " ").split())
     return words if len(words) <= SHOWN else words[: SHOWN - 1] + "…"

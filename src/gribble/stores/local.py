@@ -13,6 +13,7 @@ from pathlib import Path
 from msgspec import structs
 
 from gribble.core.base.changing import (
+    PERMISSIONS,
     WINDOWS,
     at_any_length,
     flush_file,
@@ -182,10 +183,10 @@ class LocalStore(AtticFolder):
             return
         former = self._slot(slot).lstat() if slot and self.kept(slot) else None
         if former and stat.S_ISREG(former.st_mode):
-            give_owner(place, former)
+            give_owner(place, former, PERMISSIONS)
             mode = stat.S_IMODE(former.st_mode) if mode is None else mode
         try:
-            os.chmod(place, usual_mode() if mode is None else mode)
+            os.chmod(place, usual_mode() if mode is None else mode & PERMISSIONS)
         except OSError as error:
             if error.errno not in NO_PERMISSIONS:
                 raise

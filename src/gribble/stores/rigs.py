@@ -11,7 +11,7 @@ from pathlib import Path
 from gribble.core.base.changing import remove
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.base.filewriter import PRIVATE, BusyError, file_lock, write_file
-from gribble.core.base.paths import MEMORY_FOLDER, is_link, lies_in, link_among_own
+from gribble.core.base.paths import MEMORY_FOLDER, is_link, lies_in, link_among_own, run_number, whole_number
 from gribble.core.base.regular import NO_LINKS, open_regular
 from gribble.core.files.volumes import folds_case
 from gribble.core.placing.journal import Journal, Run, Seal, end_of, journals_in, run_at, runs_in
@@ -19,7 +19,7 @@ from gribble.core.placing.run import Runner, Told
 from gribble.core.placing.store import Elsewhere, Stamp, Store, StoreError
 from gribble.core.placing.twins import Twins
 from gribble.core.records.steps import Step
-from gribble.core.survey.seen import SeenRigs, give_id
+from gribble.core.survey.seen import SeenRigs, give_id, id_at
 from gribble.stores.files import make_folders, read_blocks
 from gribble.stores.local import OWN_FOLDER, LocalStore, mode_of
 from gribble.stores.remote import RemoteStore
@@ -52,7 +52,7 @@ class RigHome:
     ) -> None:
         """`seen` knows by its id whether a local rig is the one that was there before."""
         self._seen = seen
-        self.seal = seal
+        self._seal = seal
         self.name = name
         self.root = root
         self.store = store
@@ -65,7 +65,7 @@ class RigHome:
         return self.store if isinstance(self.store, RemoteStore) else None
 
     def away(self) -> str:
-        """Why the rig cannot be reached now; empty where it can. Raises GribbleError where it never will like this."""
+        """Why the rig cannot be reached now; empty where it can."""
         if self.remote:
             try:
                 self.remote.wire.open()
@@ -73,15 +73,16 @@ class RigHome:
             except StoreError as error:
                 return str(error)
             if there is not None and not there.folder:
-                raise GribbleError(
-                    f"rig {self.name}: {self.root} is a file, not a folder",
-                    fix=f"Correct rig.{self.name}.at in gribble.toml.",
-                    code=ExitCode.FAILED,
-                )
+                return f"{self.root} is a file, not a folder; correct rig.{self.name}.at in gribble.toml"
             return "" if there is not None else "its folder is not on the server now"
         if not os.path.isdir(self.root):
             return f"{self.root} is not there now"
         return self._seen.why_other(self.name, Path(self.root))
+
+    @property
+    def seal(self) -> Seal:
+        """What signs the journals of this very rig. One on another machine has its journals on this one, and no id."""
+        return self._seal if self.remote else self._seal.of(id_at(Path(self.root)) or "")
 
     @property
     def attic(self) -> Path:
@@ -93,28 +94,28 @@ class RigHome:
 
         What is decided by them is read under the lock: `locked`. Raises GribbleError.
         """
-        self._refuse_links()
+        self.refuse_links()
         return runs_in(self.journals, self.seal)
 
     def run(self, number: int) -> Run | None:
         """The run with a number, to be told."""
-        self._refuse_links()
+        self.refuse_links()
         return next((run_at(path, self.seal) for path in self._numbered(number)), None)
 
     def _numbered(self, number: int | None) -> list[Path]:
         """The journal of a run with a number, or those of all, newest first."""
         paths = journals_in(self.journals)[::-1]
-        return [path for path in paths if number is None or (path.stem.isdecimal() and int(path.stem) == number)]
+        return [path for path in paths if number is None or run_number(path.stem) == number]
 
     def open_runs(self) -> list[Run]:
         """The runs that are not at their end, to be told: cut short, still under way (`busy`), or somebody else's."""
-        self._refuse_links()
+        self.refuse_links()
         return runs_in(self.journals, self.seal, "open")
 
     def to_take_back(self, number: int | None = None) -> Iterator[Run]:
         """The runs that can be taken back as far as their journals tell, newest first; each journal is read when it is
         asked for. With a number, that run: also one of which an undo has left something as it was."""
-        self._refuse_links()
+        self.refuse_links()
         for path in self._numbered(number):
             if number is None and end_of(path) == "undone":
                 continue
@@ -127,7 +128,8 @@ class RigHome:
         import psutil
 
         words = self._holder().split()
-        return len(words) > 2 and words[2].isdecimal() and psutil.pid_exists(int(words[2]))
+        process = whole_number(words[2]) if len(words) > 2 else None
+        return process is not None and psutil.pid_exists(process)
 
     def mark(self) -> Mark:
         """How far the journals have come; another mark says that another Gribble was at work here meanwhile."""
@@ -138,8 +140,9 @@ class RigHome:
         except OSError:
             return frozenset()
 
-    def _refuse_links(self) -> None:
-        """Nothing of Gribble's own is reached through a link: on a stick that was borrowed it could lead anywhere."""
+    def refuse_links(self) -> None:
+        """Nothing of Gribble's own is reached through a link: on a stick that was borrowed it could lead anywhere.
+        Raises GribbleError."""
         own = [self._home / name for name in ("runs", "attic", "lock", "lock.held")]
         for path in (self._home, *own, *_children(self.attic), *_children(self.journals)):
             if is_link(path):
@@ -153,7 +156,7 @@ class RigHome:
     def locked(self) -> Iterator[HeldRig]:
         """Keep every other Gribble off this rig, and get at its runs. Raises GribbleError where another is at work, or
         nothing can be written."""
-        self._refuse_links()
+        self.refuse_links()
         if not self.remote and (why := self.away()):
             raise GribbleError(f"rig {self.name}: {why}", fix="Nothing was changed.", code=ExitCode.FAILED)
         with contextlib.ExitStack() as stack:
@@ -171,8 +174,8 @@ class RigHome:
                 ) from None
             except OSError as error:
                 raise GribbleError(
-                    f"rig {self.name} cannot be written: {self._home}: {reason_of(error)}",
-                    fix="Nothing was changed. Give write permission, or remove the write protection.",
+                    f"rig {self.name} cannot be written: {error.filename or self._home}: {reason_of(error)}",
+                    fix="Nothing was changed. Give write permission, or remove what is in the way.",
                     code=ExitCode.FAILED,
                 ) from error
             self._note_holder()

@@ -6,6 +6,7 @@ Source: draft-ietf-secsh-filexfer-02, as OpenSSH and paramiko speak it; posix-re
 from __future__ import annotations
 
 import contextlib
+import errno
 import logging
 import os
 import stat
@@ -15,12 +16,27 @@ from typing import Any
 
 import paramiko
 from paramiko.message import Message
+from paramiko.sftp import (
+    CMD_CLOSE,
+    CMD_NAME,
+    CMD_OPENDIR,
+    CMD_READDIR,
+    SFTP_EOF,
+    SFTP_NO_SUCH_FILE,
+    SFTP_OK,
+    SFTP_PERMISSION_DENIED,
+)
 
 from gribble.core.base.addresses import Address
+from gribble.core.base.changing import PERMISSIONS
 from gribble.core.base.errors import reason_of
 from gribble.core.base.paths import base
 from gribble.stores.link import (
     BLOCK_BYTES,
+    ENDLESS,
+    MOST_ENTRIES,
+    MOST_LISTING_BYTES,
+    NONSENSE,
     PATIENCE,
     Deadline,
     Denied,
@@ -45,6 +61,8 @@ def _translating() -> Iterator[None]:
     """Errors of paramiko and of the network as LinkLost and Denied."""
     try:
         yield
+    except (LinkLost, Denied, ServerRefused):
+        raise
     except FileNotFoundError as error:
         raise Denied("there is no such file") from error
     except PermissionError as error:
@@ -54,12 +72,12 @@ def _translating() -> Iterator[None]:
     except EOFError as error:
         raise LinkLost("it was closed") from error
     except OSError as error:
-        # paramiko raises a bare OSError with the server's words for a no, and one with a number for the network
+        # a bare OSError is a no of the server's, one with a number is the network's
         if error.errno is None and "closed" not in str(error).lower():
-            raise Denied(tame(str(error)) or "it says no, and not why") from error
+            raise Denied(tame(str(error))) from error
         raise LinkLost(tame(reason_of(error))) from error
-    except (paramiko.SSHException, ValueError, UnicodeError) as error:
-        raise LinkLost(tame(str(error)) or "it answers what makes no sense") from error
+    except Exception as error:  # whatever a server can say, it ends nothing but the link to it
+        raise LinkLost(NONSENSE) from error
 
 
 class _HostKeys(paramiko.MissingHostKeyPolicy):
@@ -83,8 +101,55 @@ class _HostKeys(paramiko.MissingHostKeyPolicy):
             )
 
 
+_WORDS = {
+    2: "there is no such file",
+    3: "permission denied",
+    4: "it could not do it",
+    5: "it did not understand",
+    8: "it cannot do that",
+}
+"""What the numbers of replies mean. Source: draft-ietf-secsh-filexfer-02, section 7."""
+_LEAST_ENTRY_BYTES = 12
+"""An entry of a listing has two texts and a number, of four bytes each at least."""
+
+
 class _Client(paramiko.SFTPClient):
-    """Names that are not UTF-8 keep their bytes, where the library would give up the whole folder."""
+    """Names that are not UTF-8 keep their bytes, where the library would give up the whole folder; of replies that say
+    no only the number is told; and no listing goes on without end."""
+
+    def _convert_status(self, msg: Message) -> None:
+        code = msg.get_int()
+        if code == SFTP_OK:
+            return
+        if code == SFTP_EOF:
+            raise EOFError
+        words = _WORDS.get(code, "it says no") + f" (its reply was {code})"
+        known = {SFTP_NO_SUCH_FILE: errno.ENOENT, SFTP_PERMISSION_DENIED: errno.EACCES}.get(code)
+        raise OSError(words) if known is None else OSError(known, words)
+
+    def each(self, path: bytes) -> Iterator[paramiko.SFTPAttributes]:
+        """What a folder has, but for itself and the one above it."""
+        _, message = self._request(CMD_OPENDIR, path)
+        handle, met, size = message.get_binary(), 0, 0
+        while True:
+            try:
+                kind, message = self._request(CMD_READDIR, handle)
+            except EOFError:
+                break
+            data = message.asbytes()
+            count = message.get_int()
+            met, size = met + count, size + len(data)
+            if kind != CMD_NAME or count > len(data) // _LEAST_ENTRY_BYTES:
+                raise LinkLost(NONSENSE)
+            if met > MOST_ENTRIES or size > MOST_LISTING_BYTES:
+                raise Denied(ENDLESS)
+            for _ in range(count):
+                name = message.get_text()
+                message.get_string()  # the same in a form for people, in whatever encoding
+                one = paramiko.SFTPAttributes._from_msg(message, name)  # type: ignore[attr-defined]
+                if name not in (".", ".."):
+                    yield one
+        self._request(CMD_CLOSE, handle)
 
     def _request(self, kind: Any, *args: Any) -> Any:
         answered, message = super()._request(kind, *args)  # type: ignore[misc]
@@ -152,10 +217,10 @@ class SftpLink:
             self._client.close()
             how = "wrong name or password" if password is not None else "it takes none of your keys"
             raise ServerRefused(f"it does not let {user} in: {how}") from None
-        except (paramiko.SSHException, OSError, EOFError) as error:
+        except Exception as error:
             self._client.close()
-            reason = reason_of(error) if isinstance(error, OSError) else str(error) or "it was closed"
-            raise LinkLost(tame(reason)) from error
+            with _translating():
+                raise error from None
         except BaseException:
             self._client.close()
             raise
@@ -165,14 +230,14 @@ class SftpLink:
         return place.encode("utf-8", "surrogateescape")
 
     @property
-    def _files(self) -> paramiko.SFTPClient:
+    def _files(self) -> _Client:
         assert self._sftp is not None
         return self._sftp
 
     @_timed
     def entries(self, folder: str) -> list[Listed]:
         """What is in a folder."""
-        return [_listed(one.filename, one) for one in self._files.listdir_attr(self._at(folder))]
+        return [_listed(one.filename, one) for one in self._files.each(self._at(folder))]
 
     @_timed
     def look_up(self, path: str) -> Listed | None:
@@ -269,7 +334,7 @@ class SftpLink:
         with contextlib.suppress(Denied), _translating():
             mode = self._files.stat(self._at(like)).st_mode
             if mode is not None:
-                self._files.chmod(self._at(path), stat.S_IMODE(mode))
+                self._files.chmod(self._at(path), mode & PERMISSIONS)
 
     def set_mode(self, path: str, mode: int) -> None:
         """Give a file its permissions, as far as the server lets us."""

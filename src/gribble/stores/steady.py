@@ -13,7 +13,7 @@ from typing import TypeVar
 
 from gribble.core.base.paths import join
 from gribble.core.placing.store import Content, StoreError, StoreLost
-from gribble.stores.link import Aborted, Denied, Link, LinkLost, Listed, tame
+from gribble.stores.link import MOST_UNSIZED_BYTES, Aborted, Denied, Link, LinkLost, Listed, TooSlow, tame
 
 T = TypeVar("T")
 
@@ -84,7 +84,7 @@ class SteadyLink:
             except LinkLost as error:
                 self._lose()
                 again = True
-                if pause is None:
+                if pause is None or isinstance(error, TooSlow):
                     raise self._given_up(error, path) from error
                 time.sleep(pause)
             except Denied as error:
@@ -112,21 +112,25 @@ class SteadyLink:
     def look_up(self, path: str) -> Listed | None:
         """What is at a path, None for nothing."""
         there = self._do(lambda link, _: link.look_up(path), path)
-        self._sizes[path] = there.size if there is not None and not there.folder else -1
+        if there is None or there.folder:
+            self._sizes[path] = -1
+        elif there.size >= 0 or path not in self._sizes:  # what a listing said holds where this says nothing
+            self._sizes[path] = there.size
         return there
 
     def read(self, path: str, offset: int = 0, length: int | None = None) -> Iterator[bytes]:
         """A file's bytes; after a break the rest is asked for. Nothing else may be asked of the link meanwhile.
 
-        Raises StoreError for a whole file that is longer than it was listed.
+        Raises StoreError for a whole file that is longer than it was listed, or than one without a size may be.
         """
         if path not in self._sizes:
             self.look_up(path)
-        size = self._sizes[path]
-        bounded = length is None and size >= offset
+        listed = self._sizes[path]
+        size = listed if listed >= offset else MOST_UNSIZED_BYTES
+        bounded = length is None
         if bounded:
             length = size - offset + 1
-        at, failures = offset, 0
+        at, failures, failed_at = offset, 0, offset
         while True:
             try:
                 if self._link is None:
@@ -135,19 +139,22 @@ class SteadyLink:
                 for block in self._from(self._link, path, at, left):
                     at += len(block)
                     self.received += len(block)
-                    failures = 0
                     if bounded and at > size:
+                        listed_words = f"the {size:,} bytes that were listed"
+                        unsized = f"{size:,} bytes, and the server does not say its size"
                         raise StoreError(
-                            f"{tame(path)} did not come whole: it goes on beyond the {size:,} bytes that were listed"
+                            f"{tame(path)} did not come whole: it goes on beyond "
+                            f"{listed_words if listed >= offset else unsized}"
                         )
                     yield block
                 return
             except LinkLost as error:
                 self._lose()
-                if failures == len(self._pauses):
+                failures = 0 if at - failed_at >= RESUMED_BYTES else failures
+                if failures == len(self._pauses) or isinstance(error, TooSlow):
                     raise self._given_up(error, path) from error
                 time.sleep(self._pauses[failures])
-                failures += 1
+                failures, failed_at = failures + 1, at
             except Denied as error:
                 raise StoreError(f"{tame(path)}: {error}") from error
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 from gribble.core.records.away import Away
@@ -15,12 +16,15 @@ from gribble.core.records.findings import (
     SettingFinding,
     worst,
 )
-from gribble.core.records.holding import Holding
+from gribble.core.records.holding import Holding, Skipped
 from gribble.views.looks import iso
 
 
-def check_json(audits: tuple[RigAudit, ...], away: tuple[Away, ...] = ()) -> dict[str, Any]:
-    """`check/1`, with the sources that are away."""
+def check_json(
+    audits: tuple[RigAudit, ...], away: tuple[Away, ...] = (), passed_over: Iterable[Skipped] = ()
+) -> dict[str, Any]:
+    """`check/1`, with the sources that are away, and every file that could not be looked into."""
+    passed = [_passed_json(one) for one in passed_over]
     return {
         "gribble": "check/1",
         "state": worst(found.state for found in audits),
@@ -34,7 +38,12 @@ def check_json(audits: tuple[RigAudit, ...], away: tuple[Away, ...] = ()) -> dic
             for found in audits
         ],
         **({"away": [_source_json(one) for one in away]} if away else {}),
+        **({"passed_over": passed} if passed else {}),
     }
+
+
+def _passed_json(one: Skipped) -> dict[str, Any]:
+    return {"path": one.path, "member": one.member or None, "reason": one.why}
 
 
 def _source_json(one: Away) -> dict[str, Any]:

@@ -25,11 +25,12 @@ from gribble.core.answers.lint import LIST_ENDINGS, Remark, lint
 from gribble.core.base.changing import flush_file, flush_folder
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, reason_of
 from gribble.core.base.filewriter import Stamp, claimed, locked, stamp_of, write_file
-from gribble.core.base.paths import MEMORY_FOLDER, is_link, join, path_fault
-from gribble.core.base.regular import open_regular
+from gribble.core.base.paths import MEMORY_FOLDER, base, is_link, join, path_fault
+from gribble.core.base.regular import MOST_TEXT, open_regular, read_text
 from gribble.core.catalogue.decided import FILES, PLAN, STAGE, AddingPlan, carry_out, decided_in
 from gribble.core.catalogue.rosters import ROSTER_ENDING
 from gribble.core.catalogue.sheets import SHEET_ENDING, emulator_of, is_listed
+from gribble.core.records.holding import Why
 from gribble.core.survey.walking import walk
 
 MOST_BYTES = 2 << 30
@@ -213,7 +214,7 @@ def _manifests(folder: Path) -> Iterator[str]:
     for sheet in folder.iterdir():
         if is_listed(sheet.name, SHEET_ENDING):
             with contextlib.suppress(OSError, ValueError, RecursionError):
-                needs = tomllib.loads(sheet.read_text(encoding="utf-8")).get("need", ())
+                needs = tomllib.loads(read_text(sheet, MOST_TEXT, "utf-8")).get("need", ())
                 named = [need.get("manifest") for need in needs if isinstance(need, dict)]
                 yield from (name for name in named if isinstance(name, str) and not path_fault(name))
 
@@ -283,7 +284,11 @@ class _Copy(Struct, frozen=True):
 def _files(source: Path) -> Iterator[tuple[str, _Copy]]:
     """The files of a source that belong into a catalogue, by the names they get there."""
     if os.path.isdir(source):
-        paths = [Path(source, one.path) for folder in walk(source) for one in folder.files]  # links are not followed
+        folders = list(walk(source))  # links are not followed
+        things = [one for folder in folders for one in folder.skipped if one.kind is Why.THING]
+        if odd := next((one for one in things if is_listed(base(one.path), ENDINGS)), None):
+            raise GribbleError(f"{source / odd.path} {odd.why}", fix=NOTHING)
+        paths = [Path(source, one.path) for folder in folders for one in folder.files]
         paths = [path for path in sorted(paths) if is_listed(path.name, ENDINGS)]
         if sum(path.lstat().st_size for path in paths) > MOST_BYTES:
             raise GribbleError(f"the lists in {source} have more than {MOST_BYTES >> 30} GiB", fix=NOTHING)

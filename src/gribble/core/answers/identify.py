@@ -10,11 +10,10 @@ from msgspec import Struct, structs
 from gribble.core.arcade.cabinet import contents_of
 from gribble.core.audit.judging.keys import judge_keys, key_candidates, likeliest_need, read_keys
 from gribble.core.base.paths import base, join
-from gribble.core.diagnosis.diagnose import MAX_BYTES
 from gribble.core.diagnosis.nearmisses import Read, Searcher, Wanted
 from gribble.core.records.findings import Finding, RigAudit, Verdict
 from gribble.core.records.holding import Holding, key_of, nearness
-from gribble.core.records.recipes import Mending
+from gribble.core.records.recipes import MOST_BYTES, Mending
 from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.roster import ArcadeSet, Content, FileState, SetFile
 from gribble.core.records.sheet import Accept, Need, Sheet
@@ -320,8 +319,8 @@ def _explain(file: Identified, searcher: Searcher, wishes: list[Wanted], thoroug
         return structs.replace(file, verdict="damaged", near=found[0], mend=found[1])
     if not thorough:
         return file if file.no_dump else structs.replace(file, no_dump=searcher.plainly(file.holding, head))
-    if file.holding.size > MAX_BYTES:
-        return structs.replace(file, no_dump=f"it is too large to be diagnosed (limit: {MAX_BYTES >> 20} MiB)")
+    if file.holding.size > MOST_BYTES:
+        return structs.replace(file, no_dump=f"it is too large to be diagnosed (limit: {MOST_BYTES >> 20} MiB)")
     return structs.replace(file, no_dump=searcher.no_dump(file.holding))
 
 

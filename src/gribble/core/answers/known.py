@@ -10,6 +10,7 @@ import msgspec
 from msgspec import Struct
 
 from gribble.core.base.errors import Mistake
+from gribble.core.base.regular import open_regular
 from gribble.core.catalogue.rosters import ROSTER_ENDING, read_head
 from gribble.core.catalogue.sheets import Catalogue
 from gribble.core.records.roster import RosterHead
@@ -30,7 +31,7 @@ def read_known(catalogue: Catalogue, folders: list[Path]) -> KnownEmulator:
     for folder in folders:
         for path in sorted(folder.glob(f"[!.]*{ROSTER_ENDING}")) if os.path.isdir(folder) else ():
             try:
-                with path.open("rb") as stream:
+                with open_regular(path) as stream:
                     lines = sum(block.count(b"\n") for block in iter(lambda: stream.read(1 << 20), b""))
                 rosters.append((read_head(path), lines - 1, str(path)))
             except (OSError, msgspec.MsgspecError) as error:

@@ -15,6 +15,7 @@ from packaging.version import InvalidVersion, Version
 from gribble.core.audit.judging.claims import claims_of, meetings
 from gribble.core.base.errors import reason_of
 from gribble.core.base.paths import fold, hidden_part, join
+from gribble.core.base.regular import MOST_TEXT, read_regular
 from gribble.core.base.tables import Mistakes, read_toml
 from gribble.core.base.texts import text_of
 from gribble.core.catalogue.families import lineage_faults
@@ -184,7 +185,7 @@ def _around(bound: str) -> list[str]:
 
 def _marks(file: Path) -> Iterator[Remark]:
     """What a person still has to fill in: how many lines, by key; and what is assumed where nothing is said."""
-    lines = list(enumerate(text_of(file.read_bytes()).splitlines(), start=1))
+    lines = list(enumerate(text_of(read_regular(file, MOST_TEXT)).splitlines(), start=1))
     marks = [(number, line.lstrip("# ").partition(" ")[0]) for number, line in lines if FILL_IN in line]
     if marks:
         tally = ", ".join(f"{key} ({count})" for key, count in Counter(key for _, key in marks).items())

@@ -15,6 +15,7 @@ from gribble.core.answers.rosters import Matched
 from gribble.core.audit.world import World
 from gribble.core.base.amounts import day_words
 from gribble.core.base.digests import Digests
+from gribble.core.base.paths import whole_number
 from gribble.core.placing.gaps import brought_by_away, gaps_of, once_each
 from gribble.core.placing.journal import Run
 from gribble.core.records.findings import (
@@ -265,8 +266,8 @@ def _oldest(audits: tuple[RigAudit, ...]) -> str:
 
 def runs_since(runs: Iterable[Run], since: str) -> list[Run]:
     """The runs after a run's number, or from a day on (YYYY-MM-DD); newest first. Raises ValueError for other words."""
-    if since.isdecimal():
-        chosen = [run for run in runs if run.number > int(since)]
+    if (after := whole_number(since)) is not None:
+        chosen = [run for run in runs if run.number > after]
     elif len(since) == 10 and since[4] == since[7] == "-" and since.replace("-", "").isdecimal():
         chosen = [run for run in runs if run.when[:10] >= since]
     else:

@@ -13,7 +13,7 @@ import msgspec
 from gribble.core.audit.judging.claims import outlook
 from gribble.core.audit.scope import Scope, rig_root
 from gribble.core.audit.world import World
-from gribble.core.base.errors import ExitCode, GribbleError, reason_of
+from gribble.core.base.errors import GribbleError, reason_of
 from gribble.core.base.names import is_trash
 from gribble.core.base.paths import (
     MEMORY_FOLDER,
@@ -226,9 +226,7 @@ class _Looker:
         root, config = self._roots[name], self._config.rig[name]
         status, away = _glance(root)
         if status is not None and not stat.S_ISDIR(status.st_mode):
-            raise GribbleError(
-                f"rig {name}: {root} is a file, not a folder", fix=f"Correct rig.{name}.at in gribble.toml."
-            )
+            away = f"{root} is a file, not a folder; correct rig.{name}.at in gribble.toml"
         if status is None and not away:
             if str(root) in self._reach.seen:
                 away = f"{root} is not there now"
@@ -248,7 +246,7 @@ class _Looker:
         except GribbleError as error:
             if _went(root, status):
                 return self._away(name, root, fitted, f"{root} is not there any more")
-            raise GribbleError(f"rig {name}: {error.what}", fix=error.fix, code=ExitCode.FAILED) from error
+            return self._away(name, root, fitted, error.what)
         if _went(root, status):
             return self._away(name, root, fitted, f"{root} went away while it was looked at")
         self._reach.seen.note(root)
@@ -285,14 +283,13 @@ class _Looker:
         """A rig on another machine. One that is not reached, or is lost while it is looked at, is away; so is one that
         does not let us in, where the command is not about it."""
         ground, config = self._reach.far[name], self._config.rig[name]
-        must = name in (self._scope.rigs or self._reach.far)
         survey, away, folds = Survey(ground.root, HeldHere(), ()), "", False
         try:
             away = ground.away()
         except GribbleError as error:
-            if must:
+            if name in self._scope.rigs:
                 raise
-            away = error.what
+            away = f"{error.what.removeprefix(f'rig {name}: ')} ({error.fix.rstrip('.')})"
         if not away:
             try:
                 survey = self._surveyor.survey_far(ground, name, _sizeless_folders(fitted))

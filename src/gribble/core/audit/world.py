@@ -17,9 +17,9 @@ from gribble.core.base.digests import DiscHeader
 from gribble.core.base.errors import reason_of
 from gribble.core.base.names import is_like
 from gribble.core.base.paths import base
+from gribble.core.base.regular import read_regular
 from gribble.core.catalogue.choosing import Load, with_others
 from gribble.core.catalogue.rosters import load_roster
-from gribble.core.diagnosis.diagnose import MAX_BYTES
 from gribble.core.diagnosis.nearmisses import NearMisses, Searcher, Wanted
 from gribble.core.discs.looking import check_files, reader_below
 from gribble.core.files.archives.common import ArchiveError
@@ -33,6 +33,7 @@ from gribble.core.records.fitted import Fitted
 from gribble.core.records.holding import FileKey, Holding, Holdings, Skipped, key_of
 from gribble.core.records.keyfile import KeyFile
 from gribble.core.records.readings import ABSENT, Readings, Unread
+from gribble.core.records.recipes import MOST_BYTES
 from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.sheet import Need
 from gribble.core.survey.matching import KnownContents
@@ -139,14 +140,14 @@ class World(Struct, frozen=True, kw_only=True):
 
     def read_whole(self, holding: Holding) -> bytes | None:
         """A holding's content; None where it cannot be read, or is too large to be diagnosed."""
-        if holding.size > MAX_BYTES:
+        if holding.size > MOST_BYTES:
             return None
         try:
             ground = self.far.get(holding.rig)
             place = ground.fetch(holding.path) if ground else holding.place
             if holding.member is not None:
                 return b"".join(member_blocks(place, holding.member))
-            return place.read_bytes()
+            return read_regular(place, MOST_BYTES)
         except (OSError, ArchiveError):
             return None
 

@@ -40,6 +40,10 @@ def replace(source: Path, target: Path) -> int | None:
     return insist(lambda: os.replace(source, target), target, source)
 
 
+PERMISSIONS = 0o777
+"""What of a file's mode is anybody's permission. Other bits (to run as its owner) never come with a content."""
+
+
 def remove(path: Path, *, missing_ok: bool = False) -> None:
     """Remove a file, read-only or not. Raises OSError."""
     try:

@@ -23,7 +23,7 @@ from typing import Any, NamedTuple, Self
 from gribble.core.base.changing import WINDOWS, flush_file, flush_folder, remove, replace
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.base.paths import FOLDER_LOCK, is_link, is_new_file, relative
-from gribble.core.base.regular import NO_LINKS, open_regular, read_regular
+from gribble.core.base.regular import NO_LINKS, check_regular, open_regular, read_regular
 
 LOCK_SECONDS = 10.0
 """How long a writer waits for another one in the same folder."""
@@ -174,7 +174,7 @@ def file_lock(path: Path, seconds: float = 0.0) -> Iterator[None]:
     """
     from filelock import FileLock, Timeout  # of which only writers have need
 
-    os.close(os.open(path, os.O_WRONLY | os.O_CREAT | NO_LINKS, PRIVATE))
+    os.close(_open_lock(path, os.O_RDWR | os.O_CREAT, PRIVATE))
     lock = FileLock(path)
     try:
         lock.acquire(timeout=seconds)
@@ -222,11 +222,11 @@ def _folder_lock(path: Path) -> int | None:
     A volume without locks has only the exchange in one instant. Raises OSError where the folder cannot be written.
     """
     try:
-        handle = os.open(path, os.O_RDWR | os.O_CREAT | NO_LINKS, 0o666)
+        handle = _open_lock(path, os.O_RDWR | os.O_CREAT, 0o666)
     except PermissionError:
         if not os.path.lexists(path):
             raise
-        handle = os.open(path, os.O_RDONLY | NO_LINKS)  # what another user, who was killed, has left
+        handle = _open_lock(path, os.O_RDONLY)  # what another user, who was killed, has left
     try:
         # By its name it must still be this very file: some volumes only hide a file that is removed while it is open.
         if claimed(handle) is not False and os.path.samestat(os.fstat(handle), os.lstat(path)):
@@ -238,6 +238,17 @@ def _folder_lock(path: Path) -> int | None:
         raise
     os.close(handle)
     return None
+
+
+def _open_lock(path: Path, flags: int, mode: int = 0) -> int:
+    """The open file of a lock, which nothing but a regular file can be: a pipe would be waited for. Raises OSError."""
+    handle = os.open(path, flags | getattr(os, "O_NONBLOCK", 0) | NO_LINKS, mode)
+    try:
+        check_regular(handle, path)
+    except BaseException:
+        os.close(handle)
+        raise
+    return handle
 
 
 def stamp_of(place: Path) -> Stamp | None:

@@ -1,9 +1,16 @@
-"""The kinds of volumes and of settings files whose rules are known."""
+"""The kinds of volumes and of settings files whose rules are known, and what sizes there are."""
 
 from __future__ import annotations
 
 from enum import StrEnum
+from typing import Annotated
 
+from msgspec import Meta
+
+MOST_NUMBER = (1 << 63) - 1
+"""No number in a file is larger: none can be said of a file, and databases hold no other."""
+Size = Annotated[int, Meta(ge=0, le=MOST_NUMBER)]
+"""A size in bytes that a file can have."""
 VOLUMES = ("fat32", "exfat", "ntfs", "ext4", "apfs")
 """Kinds of volume whose rules are known."""
 

@@ -240,7 +240,20 @@ UNDONE = "-undone"
 """Behind a run's number: what its undoing has taken away again."""
 
 
+MOST_DIGITS = 9
+"""No number of a run, a step or a process has more digits: a name of hundreds of them is none of ours."""
+
+
+def whole_number(word: str) -> int | None:
+    """The number that a word is, if it is one of a run, a step or a process."""
+    return int(word) if word.isascii() and word.isdigit() and len(word) <= MOST_DIGITS else None
+
+
+def run_number(word: str) -> int:
+    """The number of a run in a word; 0 where it is none."""
+    return whole_number(word) or 0
+
+
 def run_of(slot: str) -> int:
     """The run that filled a slot of the attic; 0 for a file that no run has put there."""
-    word = slot.partition("/")[0].removesuffix(UNDONE)
-    return int(word) if word.isdecimal() else 0
+    return run_number(slot.partition("/")[0].removesuffix(UNDONE))

@@ -19,6 +19,7 @@ import msgspec
 from msgspec import NODEFAULT, Struct
 
 from gribble.core.base.errors import Mistake, reason_of
+from gribble.core.base.kinds import MOST_NUMBER
 from gribble.core.base.regular import read_regular
 from gribble.core.base.suggest import suggest
 from gribble.core.base.texts import NoTextError, text_of
@@ -123,6 +124,9 @@ def _read_value(kind: Any, value: object, where: str, mistakes: Mistakes) -> obj
         return tuple(items)
     if origin is dict and isinstance(value, dict):
         return {key: _read_value(args[1], item, f"{where}.{key}", mistakes) for key, item in value.items()}
+    if type(value) is int and not -MOST_NUMBER <= value <= MOST_NUMBER:
+        mistakes.add(where, "is a number beyond all that can be said of a file")
+        return None
     try:
         return msgspec.convert(value, kind)
     except msgspec.ValidationError:

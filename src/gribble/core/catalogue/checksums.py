@@ -17,6 +17,7 @@ from msgspec import structs
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.errors import reason_of
 from gribble.core.base.paths import fold, join, path_fault
+from gribble.core.base.regular import MOST_TEXT, read_regular
 from gribble.core.base.texts import NoTextError, text_of
 from gribble.core.records.sheet import ManifestFile
 
@@ -25,16 +26,12 @@ _PLAIN = re.compile(r"^(?P<escaped>\\)?(?P<digest>[0-9A-Fa-f]+) [ *](?P<path>.+)
 _TAGGED = re.compile(r"^(?P<escaped>\\)?(?P<tag>[A-Za-z0-9-]+) \((?P<path>.+)\) = (?P<digest>[0-9A-Fa-f]+)$")
 _SFV = re.compile(r"^(?P<path>\S.*?)[ \t]+(?P<digest>[0-9A-Fa-f]{8})[ \t]*$")
 _TAGS = {"CRC32": "crc32", "MD5": "md5", "SHA1": "sha1", "SHA256": "sha256"}
-MAX_BYTES = 64 << 20
-"""Longer lists are refused."""
 
 
 def read_checksums(path: Path) -> tuple[tuple[ManifestFile, ...], list[str]]:
     """The files of a checksum list, and its mistakes in words, each with its line."""
     try:
-        if path.stat().st_size > MAX_BYTES:
-            return (), [f"is larger than {MAX_BYTES >> 20} MiB, which no checksum list is"]
-        text = text_of(path.read_bytes())
+        text = text_of(read_regular(path, MOST_TEXT))
     except OSError as error:
         return (), [f"cannot be read: {reason_of(error)}"]
     except NoTextError as error:

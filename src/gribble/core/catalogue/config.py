@@ -16,6 +16,7 @@ from gribble.core.base.changing import WINDOWS
 from gribble.core.base.errors import Mistake, MistakesError
 from gribble.core.base.kinds import VOLUMES
 from gribble.core.base.paths import join, path_fault, same_place, visible
+from gribble.core.base.regular import MOST_TEXT, read_regular
 from gribble.core.base.suggest import suggest
 from gribble.core.base.tables import WRITE_SLASHES, Mistakes, read_table, read_toml
 from gribble.core.base.texts import text_of
@@ -157,7 +158,7 @@ def read_wanted(path: Path) -> dict[str, float]:
     """
     mistakes = Mistakes(str(path))
     weights: dict[str, float] = {}
-    lines = text_of(path.read_bytes(), errors="replace").splitlines()
+    lines = text_of(read_regular(path, MOST_TEXT), errors="replace").splitlines()
     for number, line in enumerate(lines, start=1):
         name, *more = line.partition("#")[0].split() or [""]
         try:

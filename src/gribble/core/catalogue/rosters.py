@@ -15,6 +15,7 @@ import msgspec
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.errors import Mistake, reason_of
 from gribble.core.base.paths import name_fault, path_fault, plain_paths
+from gribble.core.base.regular import open_regular
 from gribble.core.base.texts import encoding_of
 from gribble.core.catalogue.outlines import LoadedSets
 from gribble.core.records.roster import ArcadeSet, Roster, RosterHead
@@ -30,6 +31,7 @@ UNREADABLE = (msgspec.MsgspecError, RecursionError, UnicodeDecodeError, Overflow
 CHUNK_BYTES = 1 << 20
 """How many bytes of lines are decoded in one go."""
 
+_UNKNOWN = re.compile(r"Object contains unknown field '(?P<key>.*?)'(?: - at '(?P<where>.*)')?$", re.DOTALL)
 _HEAD = msgspec.json.Decoder(RosterHead)
 _SET = msgspec.json.Decoder(ArcadeSet)
 _RIGHT = {name: re.compile(f"[0-9a-f]{{{length}}}").fullmatch for name, length in HEX_LENGTHS.items()}
@@ -38,7 +40,7 @@ _ENCODER = msgspec.json.Encoder()
 
 def read_head(path: Path) -> RosterHead:
     """The first line of a roster. Raises OSError, or what is `UNREADABLE`."""
-    with path.open("rb") as stream:
+    with open_regular(path) as stream:
         return _HEAD.decode(stream.readline(1 << 16).removeprefix(b"\xef\xbb\xbf"))
 
 
@@ -137,7 +139,7 @@ def load_roster(path: Path, *, strict: bool = False) -> tuple[Roster | None, lis
     """The roster in a file, all of it in memory, and its mistakes, each with its line; None where its head cannot be
     read. See `RosterReader` for what `strict` says."""
     try:
-        with path.open("rb") as stream:
+        with open_regular(path) as stream:
             reader = RosterReader(stream, path, strict=strict)
             head = reader.head()
             sets = {one.set: one for _, some in reader.sets() for one in some} if head else {}
@@ -172,4 +174,8 @@ def write_roster(head: RosterHead, sets: Iterable[ArcadeSet]) -> Iterator[bytes]
 
 
 def _say(error: Exception) -> str:
-    return str(error).replace("`", "'").replace("$.", "")
+    words = str(error).replace("`", "'").replace("$.", "")
+    if unknown := _UNKNOWN.match(words):
+        where = f"{unknown['where']}: " if unknown["where"] else ""
+        return f"{where}unknown key '{unknown['key']}'"
+    return words

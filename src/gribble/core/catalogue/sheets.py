@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import fnmatch
 from pathlib import Path
 from typing import TypeVar
 
@@ -51,11 +52,13 @@ def load_catalogue(folders: list[Path]) -> Catalogue:
     for folder in folders:
         seen: dict[str, Path] = {}
         try:
-            paths = sorted(path for path in folder.iterdir() if is_listed(path.name, SHEET_ENDING))
+            listed = sorted(folder.iterdir())
         except OSError as error:
             mistakes.append(Mistake(str(folder), "", f"this catalogue folder cannot be read: {reason_of(error)}"))
             continue
-        for path in paths:
+        for path in listed:
+            if not is_listed(path.name, SHEET_ENDING):
+                continue
             sheet, found = load_sheet(path)
             mistakes += found
             if sheet is None:
@@ -67,8 +70,9 @@ def load_catalogue(folders: list[Path]) -> Catalogue:
                 continue
             seen[sheet.emulator] = path
             if sheet.emulator not in sheets and sheet.arcade is not None:
-                found_ = (path for path in folder.glob(sheet.arcade.rosters) if is_listed(path.name, ""))
-                rosters[sheet.emulator] = tuple(sorted(found_))
+                pattern = sheet.arcade.rosters
+                names = (path for path in listed if fnmatch.fnmatchcase(path.name, pattern))
+                rosters[sheet.emulator] = tuple(path for path in names if is_listed(path.name, ""))
             sheets.setdefault(sheet.emulator, sheet)
     return Catalogue(sheets, tuple(mistakes), rosters, faulty)
 

@@ -25,7 +25,7 @@ from gribble.core.catalogue.outlines import tell
 from gribble.core.catalogue.rosters import CHUNK_BYTES, RosterReader
 from gribble.core.records.roster import FileSize, RosterHead
 
-FORM = 1
+FORM = 2
 """The version of what a store holds; one of another version is made anew."""
 _PIECE_SETS = 64
 _SCHEMA = """

@@ -19,9 +19,6 @@ from gribble.core.files.hashing import digest_blocks
 from gribble.core.records.recipes import SWAPS, Damage, Recipe, mended, say
 from gribble.core.records.sheet import Accept
 
-MAX_BYTES = 64 << 20
-"""Files beyond this size are not taken into memory to be diagnosed, in bytes."""
-
 HEADERS = (16, 32, 64, 128, 256, 512, 1024, 2048, 4096, 8192)
 """Lengths of surplus in front that are tried together with surplus at the end, in bytes."""
 

@@ -11,7 +11,6 @@ from msgspec import Struct, structs
 from gribble.core.base.paths import base, fold, parent
 from gribble.core.diagnosis.diagnose import (
     HEADERS,
-    MAX_BYTES,
     PLAIN_TEXT,
     Diagnosis,
     Guess,
@@ -24,7 +23,7 @@ from gribble.core.diagnosis.diagnose import (
 )
 from gribble.core.files.archives.opening import HEAD_BYTES, archive_kind
 from gribble.core.records.holding import Archived, FileKey, Holding, Holdings, key_of, nearness
-from gribble.core.records.recipes import Mending, say
+from gribble.core.records.recipes import MOST_BYTES, Mending, say
 from gribble.core.records.sheet import Accept, Need, Unlock
 from gribble.core.survey.holdings import Column
 from gribble.core.survey.stock import Stock
@@ -250,7 +249,7 @@ class Searcher:
         exact = {right, *(right + more for more in (*HEADERS, *skips)), 2 * right, 3 * right, 4 * right}
         exact.add(1 << (right - 1).bit_length())
         exact |= {right // 2} if right % 2 == 0 else set()
-        yield from (size for size in exact if size <= MAX_BYTES)
+        yield from (size for size in exact if size <= MOST_BYTES)
         for low, high in _line_end_ranges(right):
             yield from self._sizes[bisect_left(self._sizes, low) : bisect_left(self._sizes, high)]
 

@@ -9,6 +9,7 @@ from msgspec import structs
 
 from gribble.core.base.errors import reason_of
 from gribble.core.base.paths import base, fold, join, parent
+from gribble.core.base.regular import open_regular
 from gribble.core.discs.check import BARE, IMAGES, check_sheet, folded_paths, kind_of, lone_images
 from gribble.core.discs.compressed import COMPRESSED, check_compressed
 from gribble.core.discs.images import Volume, image_faults, read_volume
@@ -36,7 +37,7 @@ def reader_below(root: Path) -> PartReader:
     """What reads the files of a folder of this machine."""
 
     def read(path: str, offset: int, length: int) -> bytes:
-        with (root / path).open("rb") as stream:
+        with open_regular(root / path) as stream:
             stream.seek(offset)
             return stream.read(length)
 

@@ -13,6 +13,7 @@ from contextlib import ExitStack, contextmanager
 from pathlib import Path
 
 from gribble.core.base.digests import Digests
+from gribble.core.base.regular import open_raw
 from gribble.core.base.threads import go_on
 from gribble.core.files.inflating import crc32
 
@@ -84,7 +85,7 @@ def digest_file(
     it, where that can be asked for (posix_fadvise(2)). Raises OSError.
     """
     algorithms = tuple(algorithms)
-    with path.open("rb", buffering=0) as stream:
+    with open_raw(path) as stream:
         if fresh and sys.platform == "linux":
             os.posix_fadvise(stream.fileno(), 0, 0, os.POSIX_FADV_DONTNEED)
         if len(algorithms) == 1 or size < THREADED_BYTES:

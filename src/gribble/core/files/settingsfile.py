@@ -25,6 +25,8 @@ MAX_BYTES = 4 << 20
 MOST_BYTES = {Format.XML: 1 << 20, Format.YAML: 1 << 18, Format.TOML: 1 << 18}
 """The same for formats that take longer to read, so that none takes a second."""
 
+MOST_VALUE = 1024
+"""A longer value is no path, in characters."""
 SHOWN = 60
 """How many characters of what is no text are shown."""
 _BOM = b"\xef\xbb\xbf"
@@ -50,7 +52,10 @@ class _Spot(Struct, frozen=True):
 def value_of(data: bytes, format_: Format, key: str) -> str:
     """The value at a key. Raises SettingError."""
     try:
-        return _value_of(data, format_, key)
+        value = _value_of(data, format_, key)
+        if len(value) > MOST_VALUE:
+            raise SettingError(f"says {len(value):,} characters at {key}, which no path has")
+        return value
     except SettingError:
         raise
     except RecursionError:

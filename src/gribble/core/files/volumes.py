@@ -12,7 +12,7 @@ from pathlib import Path
 from gribble.core.base.changing import WINDOWS
 from gribble.core.base.names import FORBIDDEN, is_device
 from gribble.core.base.paths import visible
-from gribble.core.base.regular import open_regular
+from gribble.core.base.regular import open_raw
 
 if sys.platform == "win32":
     import ctypes
@@ -108,7 +108,7 @@ def _kind_of(name: str, device: str) -> str:
     if not name.startswith("fuse") or not os.path.isabs(device):
         return _KINDS.get(name, "")
     try:
-        with open_regular(device, devices=True) as stream:
+        with open_raw(device, devices=True) as stream:
             return _SIGNATURES.get(stream.read(11)[3:], "")
     except OSError:
         return ""

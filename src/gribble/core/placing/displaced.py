@@ -7,7 +7,7 @@ from functools import cache
 
 from msgspec import Struct
 
-from gribble.core.base.paths import UNDONE
+from gribble.core.base.paths import UNDONE, run_of, whole_number
 from gribble.core.files.hashing import digest_blocks
 from gribble.core.placing.journal import Run
 from gribble.core.placing.store import Store
@@ -52,23 +52,23 @@ def kept_files(rig: str, store: Store, run_with: Callable[[int], Run | None]) ->
         folder, _, rest = slot.partition("/")
         number, _, name = rest.partition("/")
         number = number.partition(".")[0]  # "3.2" is a further slot of step 3
-        word = folder.removesuffix(UNDONE)
-        if not word.isdecimal() or not number.isdecimal() or not name:
+        of, step = run_of(folder), whole_number(number)
+        if not of or step is None or not name:
             continue
-        run, undone = run_with(int(word)), folder.endswith(UNDONE)
+        run, undone = run_with(of), folder.endswith(UNDONE)
         path = name
-        if undone and run is not None and int(number) < len(run.steps):
-            path = run.steps[int(number)].place
+        if undone and run is not None and step < len(run.steps):
+            path = run.steps[step].place
         found.append(
             Kept(
                 rig=rig,
-                run=int(word),
+                run=of,
                 path=path,
                 slot=slot,
                 size=size,
                 undone=undone,
                 needed=run is not None
-                and (run.state == "open" or ((run.state == "done" or int(number) in run.left) and not undone)),
+                and (run.state == "open" or ((run.state == "done" or step in run.left) and not undone)),
             )
         )
     yield from sorted(found, key=lambda one: (-one.run, one.undone, one.path))

@@ -27,10 +27,10 @@ from typing import Any
 import msgspec
 from msgspec import Struct
 
-from gribble.core.base.changing import flush_file, flush_folder, remove, replace
+from gribble.core.base.changing import PERMISSIONS, flush_file, flush_folder, remove, replace
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.base.filewriter import PRIVATE, put_own
-from gribble.core.base.paths import path_fault
+from gribble.core.base.paths import path_fault, run_number
 from gribble.core.base.regular import NO_LINKS, open_regular, read_regular
 from gribble.core.placing.planfile import step_faults
 from gribble.core.records.steps import Step, Writing
@@ -62,9 +62,15 @@ class Begin(Struct, frozen=True, kw_only=True, omit_defaults=True):
 class Seal:
     """Signs the lines of journals with a secret of the user's, which is asked for when it is first needed."""
 
-    def __init__(self, secret: Callable[[], bytes]) -> None:
-        """`secret` may raise GribbleError."""
+    def __init__(self, secret: Callable[[], bytes], rig: str = "") -> None:
+        """`secret` may raise GribbleError. `rig` is the id of the rig whose journals are signed, empty where it has
+        none: what was signed for one rig says nothing on another."""
         self._ask = secret
+        self.rig = rig
+
+    def of(self, rig: str) -> Seal:
+        """The same for the journals of a rig, by its id."""
+        return Seal(lambda: self._secret, rig)
 
     @cached_property
     def _secret(self) -> bytes:
@@ -129,7 +135,7 @@ class Journal:
             raise self._unwritable(error) from error
         run = Run(path=self._path, number=number, rig=rig, when=when, steps=steps)
         steps_ = [msgspec.to_builtins(step) for step in steps]
-        head = {"gribble": FORMAT, "run": number, "rig": rig, "when": when, "steps": steps_}
+        head = {"gribble": FORMAT, "run": number, "rig": rig, "when": when, "id": self._seal.rig, "steps": steps_}
         self._append(run, head, first=True)
         for folder in (runs, runs.parent, runs.parent.parent):  # a journal whose name is lost is lost
             flush_folder(folder)
@@ -273,6 +279,8 @@ def read_run(path: Path, seal: Seal) -> Run | None:
         return None
     last = b""
     _check_code(run, seal, lines[0])
+    if not run.foreign and head.get("id", seal.rig) != seal.rig:
+        run.foreign = "it was begun on another rig, or this one has lost its id"
     for line in lines[1:]:
         read = _line(line) if line != last else None  # a line that was written again, since flushing it failed
         last = line
@@ -310,9 +318,9 @@ def _line(data: bytes) -> dict[str, Any] | None:
 def _run(path: Path, head: dict[str, Any]) -> Run | None:
     """A run by its first line; without its steps where there is one that no plan has."""
     number, rig, when = head.get("run"), head.get("rig"), head.get("when")
-    if not isinstance(rig, str) or not isinstance(when, str) or not path.stem.isdecimal() or number != int(path.stem):
+    if not isinstance(rig, str) or not isinstance(when, str) or not number or number != run_number(path.stem):
         return None
-    run = Run(path=path, number=int(path.stem), rig=rig, when=when, steps=(), adopted=head.get("adopted") is True)
+    run = Run(path=path, number=number, rig=rig, when=when, steps=(), adopted=head.get("adopted") is True)
     try:
         run.steps = msgspec.convert(head.get("steps"), tuple[Step, ...])
     except (ValueError, TypeError, RecursionError, OverflowError) as error:
@@ -377,7 +385,7 @@ def journals_in(folder: Path) -> list[Path]:
         paths = [path for path in folder.iterdir() if path.suffix == ".jsonl"]
     except OSError:
         return []
-    return sorted(paths, key=lambda path: (int(path.stem) if path.stem.isdecimal() else 0, path.name))
+    return sorted(paths, key=lambda path: (run_number(path.stem), path.name))
 
 
 def run_at(path: Path, seal: Seal) -> Run | None:
@@ -385,9 +393,9 @@ def run_at(path: Path, seal: Seal) -> Run | None:
     try:
         return read_run(path, seal)
     except GribbleError as error:
-        if not path.stem.isdecimal():
+        if not (number := run_number(path.stem)):
             return None
-        return Run(path=path, number=int(path.stem), rig="", when="", steps=(), foreign=error.what)
+        return Run(path=path, number=number, rig="", when="", steps=(), foreign=error.what)
 
 
 def adopt(run: Run, seal: Seal) -> None:
@@ -404,8 +412,11 @@ def adopt(run: Run, seal: Seal) -> None:
             remove(path, missing_ok=True)  # of an earlier try that was cut short
         put_own(kept, data)
         lines = [line for one in data.split(b"\n") if (line := _line(one)) is not None]
+        lines[0]["id"] = seal.rig
         for number, line in enumerate(lines):
             line.pop("mac", None)
+            if type(line.get("mode")) is int:
+                line["mode"] &= PERMISSIONS
             journal.write_line(signed, {**line, "adopted": True} if not number else line, first=not number)
         replace(work, run.path)
         flush_folder(run.path.parent)

@@ -5,11 +5,12 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from itertools import count
 from pathlib import Path
 
 from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.base.memory import keep_freed
-from gribble.core.base.paths import run_of
+from gribble.core.base.paths import run_number, run_of
 from gribble.core.placing.back import Back
 from gribble.core.placing.batches import batches
 from gribble.core.placing.changed import Changed, changed_since, touched
@@ -173,7 +174,11 @@ class Runner:
 def new_run_number(folders: list[Path]) -> int:
     """One more than the highest number of any journal or slot in these folders: an attic can outlast its journals."""
     names = [path.name for folder in folders if os.path.isdir(folder) for path in folder.iterdir()]
-    return 1 + max((run_of(name.partition(".")[0]) for name in names), default=0)
+    taken = {run_of(name.partition(".")[0]) for name in names}
+    number = 1 + max(taken, default=0)
+    if run_number(str(number)):
+        return number
+    return next(number for number in count(1) if number not in taken)  # somebody has put the last number there
 
 
 def _lost(error: StoreLost, next_: str) -> GribbleError:

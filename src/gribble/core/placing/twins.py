@@ -11,6 +11,7 @@ from msgspec import structs
 
 from gribble.core.base.digests import Digests
 from gribble.core.base.paths import outside
+from gribble.core.base.regular import open_raw
 from gribble.core.files.hashing import BLOCK_BYTES
 from gribble.core.placing.contents import algorithm_of
 from gribble.core.records.steps import Brought, Copy, Extract, Mend, Pack
@@ -29,7 +30,7 @@ class Twin(NamedTuple):
     def blocks(self) -> Iterator[bytes]:
         """Its content. Raises TwinError."""
         try:
-            with self.path.open("rb", buffering=0) as stream:
+            with open_raw(self.path) as stream:
                 while block := stream.read(BLOCK_BYTES):
                     yield block
         except OSError as error:

@@ -17,6 +17,7 @@ from pathlib import Path
 from typing import IO
 
 from gribble.core.base.errors import reason_of
+from gribble.core.base.regular import open_regular
 from gribble.core.files.archives.common import ArchiveError, Member, Span
 from gribble.core.files.archives.opening import archive_kind, peek, scan
 from gribble.core.files.archives.zips import RawMember, RawZip
@@ -101,7 +102,7 @@ class _Sources:
             if raw is not None:
                 return raw, None
             return self._pack(self._content(member.from_, member.member))
-        with self._locate(member.from_).open("rb") as stream:
+        with open_regular(self._locate(member.from_)) as stream:
             return self._pack(stream)
 
     def _zip(self, from_: str) -> RawZip | None:

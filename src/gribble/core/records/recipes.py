@@ -5,8 +5,9 @@ from __future__ import annotations
 from array import array
 from enum import StrEnum
 from itertools import pairwise
+from typing import Annotated
 
-from msgspec import UNSET, Struct, UnsetType
+from msgspec import UNSET, Meta, Struct, UnsetType
 
 from gribble.core.records.holding import Holding
 from gribble.core.records.sheet import Accept
@@ -33,14 +34,20 @@ class Damage(StrEnum):
     CUT = "cut"
 
 
+MOST_BYTES = 64 << 20
+"""Files beyond this size are not taken into memory to be diagnosed or mended, in bytes."""
+Number = Annotated[int, Meta(ge=0, le=8 * MOST_BYTES)]
+"""A number of bytes or bits in a file that can be mended."""
+
+
 class Recipe(Struct, frozen=True, kw_only=True):
     """One way to mend. What the numbers mean depends on the damage; see `mended`. `at` are places in bytes."""
 
     damage: Damage
-    start: int = 0
-    size: int = 0
-    value: int = 0
-    at: tuple[int, ...] | UnsetType = UNSET
+    start: Number = 0
+    size: Number = 0
+    value: Number = 0
+    at: tuple[Number, ...] | UnsetType = UNSET
 
 
 def mended(data: bytes, recipe: Recipe, partner: bytes = b"") -> bytes:

@@ -7,12 +7,13 @@ from collections.abc import Collection, Iterable, Iterator, Mapping
 from enum import StrEnum
 from functools import cached_property
 from pathlib import Path
-from typing import NamedTuple
+from typing import Annotated, NamedTuple
 
-from msgspec import Struct
+from msgspec import Meta, Struct
 
 from gribble.core.base.digests import Digests
 from gribble.core.base.errors import Mistake
+from gribble.core.base.kinds import Size
 
 Content = tuple[str, int | None, str]
 """What tells contents apart: algorithm, size in bytes where it counts, digest."""
@@ -42,12 +43,12 @@ class FileState(StrEnum):
     SUSPECT = "suspect"
 
 
-class SetFile(Digests, frozen=True, kw_only=True, omit_defaults=True, gc=False):
+class SetFile(Digests, frozen=True, kw_only=True, omit_defaults=True, forbid_unknown_fields=True, gc=False):
     """One file of a set; `size` is in bytes. `parent_name` and `bios_name` say which file of theirs it is, `variant` to
     which version of a BIOS set it belongs."""
 
     name: str
-    size: int | None = None
+    size: Size | None = None
     parent_name: str | None = None
     bios_name: str | None = None
     state: FileState = FileState.GOOD
@@ -64,7 +65,7 @@ class SetFile(Digests, frozen=True, kw_only=True, omit_defaults=True, gc=False):
         return (strongest, None, self.get(strongest) or "") if strongest else None
 
 
-class Disc(Struct, frozen=True, kw_only=True, omit_defaults=True, gc=False):
+class Disc(Struct, frozen=True, kw_only=True, omit_defaults=True, forbid_unknown_fields=True, gc=False):
     """One disc image of a set, known by the SHA-1 that the image's header gives."""
 
     name: str
@@ -73,13 +74,13 @@ class Disc(Struct, frozen=True, kw_only=True, omit_defaults=True, gc=False):
     optional: bool = False
 
 
-class ArcadeSet(Struct, frozen=True, kw_only=True, omit_defaults=True, gc=False):
+class ArcadeSet(Struct, frozen=True, kw_only=True, omit_defaults=True, forbid_unknown_fields=True, gc=False):
     """One set: what it is, whom it needs, and every file it needs, those of its parent included. `variants` are the
     versions of a BIOS set, the default first: one whole one is enough."""
 
     set: str
     title: str = ""
-    year: int | None = None
+    year: Annotated[int, Meta(ge=0, le=9999)] | None = None
     maker: str = ""
     parent: str | None = None
     bios: str | None = None
@@ -98,7 +99,7 @@ class ArcadeSet(Struct, frozen=True, kw_only=True, omit_defaults=True, gc=False)
         return frozenset(discs).union([key for file in self.files if (key := file.content)])
 
 
-class RosterHead(Struct, frozen=True, kw_only=True, omit_defaults=True):
+class RosterHead(Struct, frozen=True, kw_only=True, omit_defaults=True, forbid_unknown_fields=True):
     """The first line of a roster."""
 
     roster: int

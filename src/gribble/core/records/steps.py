@@ -9,7 +9,7 @@ from __future__ import annotations
 from msgspec import Struct, field
 
 from gribble.core.base.digests import Digests
-from gribble.core.base.kinds import Format
+from gribble.core.base.kinds import Format, Size
 from gribble.core.records.recipes import Recipe
 
 
@@ -22,7 +22,7 @@ class PackMember(Struct, frozen=True, kw_only=True, omit_defaults=True):
     name: str
     from_: str
     member: str | None = None
-    size: int = 0
+    size: Size = 0
     digests: Digests = Digests()
 
 
@@ -79,7 +79,7 @@ class Writing(OnRig, frozen=True, kw_only=True):
     disk, which goes to the attic."""
 
     to: str
-    bytes: int = 0
+    bytes: Size = 0
     replaces: str | None = None
 
     @property

@@ -18,6 +18,7 @@ from typing import NamedTuple
 from gribble.core.base.changing import WINDOWS, at_any_length
 from gribble.core.base.names import is_litter, is_trash
 from gribble.core.base.paths import MEMORY_FOLDER, is_work_file
+from gribble.core.base.regular import open_regular
 from gribble.core.files.volumes import is_share
 
 REST_SECONDS = 2.0
@@ -96,7 +97,7 @@ def glance(path: str) -> State | None:
     except OSError:
         return None
     try:
-        with open(place, "rb"):
+        with open_regular(place):
             return status.st_size, status.st_mtime_ns
     except PermissionError:
         return BUSY if WINDOWS else None  # there, whoever writes it may keep others from it

@@ -46,20 +46,25 @@ CREATE TABLE IF NOT EXISTS folder_2 (id INTEGER PRIMARY KEY, path BLOB UNIQUE);
 CREATE TABLE IF NOT EXISTS file_2 (folder INTEGER, name BLOB, state BLOB, said BLOB, members BLOB, sketch BLOB,
     PRIMARY KEY (folder, name)) WITHOUT ROWID;
 """
+_RIGHT = f"""
+typeof(name) = 'blob' AND instr(name, x'00') = 0 AND typeof(state) = 'blob'
+AND coalesce(length(members), 0) <= {MOST_ROW}
+"""
+"""What no row of ours lacks, whoever has had a hand in the file."""
 _FOLDERS = """
 SELECT path, id FROM folder_2 WHERE (path = ? OR (path > ? AND path < ?))
 AND EXISTS (SELECT 1 FROM file_2 WHERE folder = id)
 """
 _ROWS = f"""
 SELECT name, state, said, members, sketch FROM file_2
-WHERE folder = ? AND typeof(name) = 'blob' AND coalesce(length(members), 0) <= {MOST_ROW}
+WHERE folder = ? AND {_RIGHT}
 ORDER BY name
 """
 
 
 _EVERYTHING = f"""
 SELECT folder_2.path, name, state, said, members, sketch FROM folder_2 JOIN file_2 ON file_2.folder = folder_2.id
-WHERE (path = ? OR (path > ? AND path < ?)) AND typeof(name) = 'blob' AND coalesce(length(members), 0) <= {MOST_ROW}
+WHERE (path = ? OR (path > ? AND path < ?)) AND {_RIGHT}
 ORDER BY path, name
 """
 

@@ -23,7 +23,7 @@ CREATE TABLE IF NOT EXISTS round_1 (of TEXT PRIMARY KEY, begun INTEGER);
 """
 _BELOW = """
 SELECT folder_2.path, name, state, digests, read, looked FROM folder_2 JOIN proof_2 ON proof_2.folder = folder_2.id
-WHERE (path = ? OR (path > ? AND path < ?)) AND typeof(name) = 'blob'
+WHERE (path = ? OR (path > ? AND path < ?)) AND typeof(name) = 'blob' AND instr(name, x'00') = 0
 """
 _DIGESTS = msgspec.msgpack.Decoder(Digests)
 _ENCODE = msgspec.msgpack.Encoder().encode
@@ -76,8 +76,7 @@ class Proofs:
     def read_at(self, folder: bytes, name: bytes) -> int:
         """When a file was last read whole, in nanoseconds since 1970; 0 where nobody knows."""
         question = "SELECT read FROM proof_2 JOIN folder_2 ON folder = id WHERE path = ? AND name = ?"
-        row = self._database.execute(question, (folder, name)).fetchone()
-        return int(row[0]) if row else 0
+        return _time(self._database.execute(question, (folder, name)).fetchone())
 
     def look(self, folder: int, name: bytes, when: int) -> None:
         """Note that a file was looked at, and not proven."""
@@ -89,14 +88,18 @@ class Proofs:
 
     def begun(self, of: str) -> int:
         """When a round of scrubbing was begun that has not come to its end, in nanoseconds since 1970; 0 for none."""
-        row = self._database.execute("SELECT begun FROM round_1 WHERE of = ?", (of,)).fetchone()
-        return int(row[0]) if row else 0
+        return _time(self._database.execute("SELECT begun FROM round_1 WHERE of = ?", (of,)).fetchone())
 
     def begin(self, of: str, when: int) -> None:
         """Note that a round was begun; 0 that it has come to its end."""
         self._database.execute("DELETE FROM round_1 WHERE of = ?", (of,))
         if when:
             self._database.execute("INSERT INTO round_1 VALUES (?, ?)", (of, when))
+
+
+def _time(row: tuple[object, ...] | None) -> int:
+    """The time in a row; 0 where there is none, or what no version of ours wrote."""
+    return row[0] if row and isinstance(row[0], int) else 0
 
 
 def _same(former: Proof, proof: Proof) -> bool:

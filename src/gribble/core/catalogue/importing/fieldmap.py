@@ -8,6 +8,7 @@ from typing import Any
 
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.errors import MistakesError
+from gribble.core.base.regular import MOST_TEXT, read_regular
 from gribble.core.base.suggest import suggest
 from gribble.core.base.tables import Mistakes, read_table, read_toml
 from gribble.core.base.texts import text_of
@@ -96,7 +97,7 @@ def load_map(path: Path, target: str | None = None) -> FieldMap:
 
 def map_line(path: Path, field: str) -> int:
     """The line of a map in which a field stands; 0 where it cannot be told. Raises OSError."""
-    lines = text_of(path.read_bytes(), errors="replace").splitlines()
+    lines = text_of(read_regular(path, MOST_TEXT), errors="replace").splitlines()
     says = re.compile(rf'^\s*(\w+\.)?"?{re.escape(field)}"?\s*=')
     return next((number for number, line in enumerate(lines, start=1) if says.match(line)), 0)
 

@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 
 from gribble.core.base.errors import GribbleError, reason_of
+from gribble.core.base.regular import MOST_TEXT, read_text
 from gribble.core.catalogue.checksums import read_checksums
 from gribble.core.catalogue.importing.apart import read_apart
 from gribble.core.catalogue.importing.nodes import HEADING, SECTION, Advance, Node, flat
@@ -16,9 +17,6 @@ from gribble.core.catalogue.importing.streams import csv_rows, read_json, read_j
 from gribble.core.catalogue.importing.tables import Head, Row, tables_of
 from gribble.core.records.fieldmap import FieldMap, ListFormat
 from gribble.core.records.imported import Looks
-
-MOST_TEXT_BYTES = 64 << 20
-"""Pages and texts are read whole, so larger ones are refused."""
 
 TABULAR = frozenset({
     ListFormat.CSV, ListFormat.TSV, ListFormat.HTML, ListFormat.MARKDOWN, ListFormat.TEXT, ListFormat.WORKBOOK,
@@ -77,12 +75,12 @@ def table_rows(path: Path, looks: Looks, advance: Advance) -> Iterator[tuple[Hea
 def whole_text(path: Path, looks: Looks, advance: Advance) -> str:
     """A list's text. Raises GribbleError, OSError, UnicodeDecodeError."""
     size = path.stat().st_size
-    if size > MOST_TEXT_BYTES:
+    if size > MOST_TEXT:
         raise GribbleError(
-            f"{path} is larger than {MOST_TEXT_BYTES >> 20} MiB, and such a list has to be read whole",
+            f"{path} is larger than {MOST_TEXT >> 20} MiB, and such a list has to be read whole",
             fix="Save the table as CSV.",
         )
-    text = path.read_text(encoding=looks.encoding)
+    text = read_text(path, MOST_TEXT, looks.encoding)
     advance(size)
     return text
 

@@ -11,6 +11,7 @@ from collections import Counter
 from pathlib import Path
 
 from gribble.core.base.errors import GribbleError
+from gribble.core.base.regular import open_regular
 from gribble.core.base.texts import encoding_of
 from gribble.core.catalogue.checksums import is_checksum_line
 from gribble.core.records.fieldmap import ListFormat
@@ -40,7 +41,7 @@ _ENDINGS = {".csv": ListFormat.CSV, ".tsv": ListFormat.TSV, ".md": ListFormat.MA
 
 def looks_like(path: Path, *, encoding: str = "", format_: ListFormat | None = None, delimiter: str = "") -> Looks:
     """What a list is, as far as it is not known already. Raises GribbleError and OSError."""
-    with path.open("rb") as stream:
+    with open_regular(path) as stream:
         data = stream.read(SAMPLE_BYTES)
     if data.startswith((b"PK\x03\x04", b"\xd0\xcf\x11\xe0")) and format_ in (None, ListFormat.WORKBOOK):
         if data.startswith(b"PK") and not _is_book(path):

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from gribble.core.base.errors import GribbleError
+from gribble.core.base.regular import open_text, read_text
 from gribble.core.catalogue.importing.nodes import Advance, Node
 from gribble.core.catalogue.importing.tables import Row
 
@@ -18,7 +19,7 @@ MOST_JSON_BYTES = 256 << 20
 
 def csv_rows(path: Path, encoding: str, delimiter: str, advance: Advance) -> Iterator[Row]:
     """The rows of CSV or TSV. Raises GribbleError where its quoting is broken."""
-    with path.open(encoding=encoding, newline="") as stream:
+    with open_text(path, encoding, newline="") as stream:
         rows = csv.reader(stream, delimiter=delimiter, strict=True)
         try:
             for row in rows:
@@ -58,7 +59,7 @@ def json_data(path: Path, encoding: str, advance: Advance) -> Any:
             fix="Turn it into JSON Lines, one record a line.",
         )
     try:
-        data = json.loads(path.read_text(encoding=encoding))
+        data = json.loads(read_text(path, MOST_JSON_BYTES, encoding))
     except json.JSONDecodeError as error:
         raise GribbleError(f"{path}, line {error.lineno}: {error.msg}", fix="Correct the file.") from error
     except RecursionError:
@@ -91,7 +92,7 @@ def _json_records(data: Any, way: list[str], above: dict[str, str] | None = None
 
 def read_jsonl(path: Path, encoding: str, way: list[str], advance: Advance) -> Iterator[Node]:
     """The records of JSON Lines at a path in each line. Raises GribbleError."""
-    with path.open(encoding=encoding) as stream:
+    with open_text(path, encoding) as stream:
         for number, line in enumerate(stream, start=1):
             advance(len(line))
             if not line.strip():

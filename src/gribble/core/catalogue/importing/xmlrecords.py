@@ -10,6 +10,7 @@ from typing import NoReturn
 from xml.parsers import expat
 
 from gribble.core.base.errors import GribbleError
+from gribble.core.base.regular import open_regular
 from gribble.core.catalogue.importing.fieldmap import row_keys
 from gribble.core.catalogue.importing.nodes import Advance, Node
 from gribble.core.records.fieldmap import FieldMap
@@ -122,7 +123,7 @@ def read_xml(path: Path, made: FieldMap, advance: Advance) -> Iterator[Node]:
         made.records.split("/") if made.records else [], row_tag, row_keys(made), says_above=made.says_above
     )
     found = False
-    with _telling(path), path.open("rb") as stream:
+    with _telling(path), open_regular(path) as stream:
         while chunk := stream.read(_CHUNK_BYTES):
             records.parser.Parse(chunk, False)
             advance(len(chunk))
@@ -143,7 +144,7 @@ def sample_xml(path: Path) -> Node:
     """The root with what lies in it, as far as the first megabytes go. Raises GribbleError and OSError."""
     records = _XmlRecords([])
     root: Node | None = None
-    with _telling(path), path.open("rb") as stream:
+    with _telling(path), open_regular(path) as stream:
         left = SAMPLE_BYTES
         while left > 0 and (chunk := stream.read(min(_CHUNK_BYTES, left))):
             records.parser.Parse(chunk, False)
@@ -171,6 +172,6 @@ def words_of(path: Path, attributes: Collection[tuple[str, str]]) -> dict[tuple[
 
     parser = expat.ParserCreate()
     parser.StartElementHandler = start
-    with _telling(path), path.open("rb") as stream:
+    with _telling(path), open_regular(path) as stream:
         parser.ParseFile(stream)
     return {one: list(words) for one, words in found.items()}

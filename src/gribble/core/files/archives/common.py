@@ -12,6 +12,8 @@ from typing import BinaryIO, Protocol
 from msgspec import Struct
 
 from gribble.core.base.errors import reason_of
+from gribble.core.base.kinds import MOST_NUMBER
+from gribble.core.base.regular import check_regular
 from gribble.core.base.threads import go_on
 
 MAX_MEMBERS = 200_000
@@ -47,6 +49,15 @@ class Member(Struct, frozen=True, gc=False):
     crc32: str = ""
     fault: str = ""
 
+    @property
+    def as_it_can_be(self) -> Member:
+        """The same; with a fault, and no size, where it claims one that no file has, or a name that is none."""
+        if len(self.name) > MOST_NAME:
+            return Member(self.name[:MOST_NAME], None, "", f"has a name of {len(self.name):,} characters")
+        if self.size is not None and not 0 <= self.size <= MOST_NUMBER:
+            return Member(self.name, None, "", f"claims to have {self.size:,} bytes, which no file has")
+        return self
+
 
 Chooser = Callable[[Member], bool]
 
@@ -61,7 +72,7 @@ class Archive(Protocol):
         """
 
 
-_FLAGS = os.O_RDONLY | getattr(os, "O_BINARY", 0)
+_FLAGS = os.O_RDONLY | getattr(os, "O_BINARY", 0) | getattr(os, "O_NONBLOCK", 0)
 _PREAD = getattr(os, "pread", None)
 
 
@@ -79,8 +90,9 @@ class Span:
         else:
             try:
                 self._handle = os.open(source, _FLAGS)
-                self.size = os.fstat(self._handle).st_size
+                self.size = check_regular(self._handle, source).st_size
             except OSError as error:
+                self.close()
                 raise ArchiveError(f"cannot be read: {reason_of(error)}") from error
 
     def __enter__(self) -> Span:

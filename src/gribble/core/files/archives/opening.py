@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import NamedTuple, Protocol
 
+from gribble.core.base.regular import open_raw
 from gribble.core.files.archives import sevens, streams, zips
 from gribble.core.files.archives.common import (
     MAX_DEPTH,
@@ -108,9 +109,8 @@ def _scan(span: Span, kind: str, name: str, prefix: str, way: _Way) -> Iterator[
         return may_nest(member) and choice.enters(prefix + member.name)
 
     for member, blocks in archive.scan(lambda member: choice.wants(prefix + member.name, member) or nests(member)):
-        if len(member.name) > MOST_NAME:
-            why = f"has a name of {len(member.name):,} characters"
-            yield FoundMember(prefix + member.name[:MOST_NAME], Member(member.name[:MOST_NAME], None, "", why), None)
+        if member.as_it_can_be is not member:
+            yield FoundMember(prefix + member.name[:MOST_NAME], member.as_it_can_be, None)
             continue
         path = prefix + member.name
         if blocks is not None and nests(member):
@@ -172,7 +172,7 @@ def _scan_nested(path: str, member: Member, blocks: Iterator[bytes], way: _Way) 
 
 def peek(path: str | Path) -> bytes:
     """The first bytes of a file. Raises OSError."""
-    with open(path, "rb", buffering=0) as stream:
+    with open_raw(path) as stream:
         return stream.read(HEAD_BYTES)
 
 
@@ -184,7 +184,7 @@ def listing(path: str | Path, kind: str) -> list[Member] | None:
     if kind != "zip":
         return None
     with Span(path) as span:
-        return zips.list_zip(span, Budget(span.size))
+        return [member.as_it_can_be for member in zips.list_zip(span, Budget(span.size))]
 
 
 class _OneMember:
