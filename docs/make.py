@@ -1,4 +1,6 @@
-"""Writes the pages that are made from the program itself: commands.md, messages.md and words.md. Run by `make docs`."""
+"""Writes the pages that are made from the program itself: commands.md, messages.md, words.md, and a table of safety.md.
+
+Run by `make docs`."""
 
 from __future__ import annotations
 
@@ -14,7 +16,10 @@ import typer
 
 import gribble
 from gribble.cli.app import program
+from gribble.core.base import budget
 from gribble.core.base.errors import ExitCode
+from gribble.core.files.settingsfile import MOST_VALUE
+from gribble.stores.link import PATIENCE
 from gribble.views.looks import VERDICTS
 from gribble.views.words import MEANT, WORDS
 
@@ -46,7 +51,9 @@ ABOUT = {
 """The subject of a message by the module that raises it; the longest beginning counts."""
 
 
-PASSED_ON = ("core/answers/adding", "core/base/tables", "core/placing/planfile")
+PASSED_ON = (
+    "core/answers/adding", "core/base/tables", "core/catalogue/importing/apart", "core/placing/planfile",
+)  # fmt: skip
 """Modules that hand on what another one has said."""
 
 
@@ -156,7 +163,13 @@ def _message(module: str, name: str, node: ast.Call) -> Message:
         raise ValueError(f"{module}, line {node.lineno}: write the text where it is told")
     code = given.get("code")
     status = ExitCode[_name(code)] if code is not None else ExitCode.USAGE
-    if name == "GribbleError" and text.isupper() and text.isalpha() and text not in ("REASON", "WHAT"):
+    if (
+        name == "GribbleError"
+        and text.isupper()
+        and text.isalpha()
+        and text not in ("REASON", "WHAT")
+        and module not in PASSED_ON
+    ):
         raise ValueError(f"{module}, line {node.lineno}: write the text where it is raised")
     return Message(module, text, fix, int(status))
 
@@ -346,7 +359,97 @@ def words_page() -> str:
     return "\n".join(lines) + "\n"
 
 
-MADE = {"messages.md": messages_page, "commands.md": commands_page, "words.md": words_page}
+BEGIN, END = "<!-- Made from the program by `make docs`. -->", "<!-- Here ends what is made. -->"
+
+
+def safety_page() -> str:
+    """The page on safety as it is, with the table of what comes from outside made anew."""
+    before, _, rest = (PAGES / "safety.md").read_text().partition(BEGIN)
+    return f"{before}{BEGIN}\n\n{costs_table()}\n\n{END}{rest.partition(END)[2]}"
+
+
+def costs_table() -> str:
+    """What each kind of foreign input may name, and what reading it may cost, by the program's own limits."""
+    size, archive, directory = budget.size_words, budget.ARCHIVE, budget.DIRECTORY
+    settings, listing = budget.SETTINGS, budget.LISTING
+    rows: dict[str, tuple[str, list[str]]] = {
+        "sheets, field maps, gribble.toml": (
+            "places on a rig: no path climbs, is absolute, carries a drive or leads into `.gribble`",
+            [size(budget.TOML_BYTES), f"keys of at most {budget.TOML_PARTS} parts", "numbers of at most 63 bits"],
+        ),
+        "rosters": (
+            "sets and files by name, by the same rules; a key that no roster has is a mistake",
+            [size(budget.ROSTER_BYTES), f"{size(budget.ROSTER.bytes)} a line", f"{budget.ROSTER.items:,} sets"],
+        ),
+        "checksum lists": ("files by path, by the same rules", [size(budget.CHECKSUMS_BYTES)]),
+        "settings files": (
+            "a place on the rig, to which their value leads; nothing is written there",
+            [
+                f"ini {size(settings['ini'])}, json and xml {size(settings['xml'])}",
+                f"toml and yaml {size(settings['toml'])}",
+                f"a value of at most {MOST_VALUE:,} characters",
+            ],
+        ),
+        "archives": (
+            "what is in them; a name of a member is never used to write",
+            [
+                f"what comes out of one: {size(archive.bytes)}, or {archive.times} times its size where that is more",
+                f"{archive.items:,} files",
+                f"its directory {size(directory.bytes)} or {directory.items:,} entries",
+                f"a tar {budget.TAR_ENTRIES:,} entries, with headers of {size(budget.TAR_HEADER_BYTES)}",
+                f"names of {budget.MEMBER_NAME:,} characters",
+                f"archives in it three deep, {size(budget.NESTED_BYTES)} each, "
+                f"together {size(budget.NESTED.bytes)} or {budget.NESTED.times} times its size",
+                f"{size(budget.DICTIONARY_BYTES)} of memory to unpack",
+            ],
+        ),
+        "files": (
+            "nothing",
+            [
+                f"for a sheet that gives no size: {size(budget.UNSIZED.bytes)}, and none beyond "
+                f"{size(budget.HOLES.bytes)} that is {budget.HOLES.times} times what it takes on the disk "
+                "(nearly all holes)",
+            ],
+        ),
+        "lists to be imported": (
+            "nothing: entities of XML are refused, no reference is followed",
+            [
+                f"texts and pages {size(budget.LIST_BYTES)}",
+                f"JSON {size(budget.JSON_BYTES)} and {budget.JSON_VALUES:,} values",
+                f"a workbook {size(budget.BOOK_BYTES)} unpacked",
+                f"{budget.TABLES.items:,} cells; {budget.TABLE_COLUMNS:,} columns",
+                f"a row of {budget.ROW_CHARACTERS:,} characters",
+                f"XML {budget.XML_DEPTH} deep",
+                f"pages and workbooks are read by a process of their own, with {size(budget.APART_BYTES)} of memory "
+                f"and {budget.APART_SECONDS} seconds of work",
+            ],
+        ),
+        "journals": (
+            "those that this user has not signed: places on their own rig, and sources, once they are adopted",
+            [f"those that this user has not signed: {size(budget.JOURNAL_OF_OTHERS)}"],
+        ),
+        "plan files": (
+            "regular files in your sources, rigs and attics, by a digest",
+            [size(budget.PLAN_BYTES), f"{budget.JSON_VALUES:,} values"],
+        ),
+        "key files": ("nothing", [size(budget.KEYS_BYTES)]),
+        "track sheets, playlists": ("files beside them", [size(budget.TRACKS_BYTES)]),
+        "what a server answers": (
+            "names of files and folders below the rig's root",
+            [
+                f"{size(budget.ANSWER_BYTES)} to a command",
+                f"a folder of {size(listing.bytes)} or {listing.items:,} entries",
+                f"{budget.RIG_FOLDERS:,} folders {budget.RIG_DEPTH} deep, {budget.RIG_FILES:,} files",
+                f"a file one byte beyond its size, one without a size {size(budget.UNSIZED_BYTES)}",
+                f"an answer {PATIENCE} times `timeout`, a file at least a KiB a second",
+            ],
+        ),
+    }
+    lines = ["| what comes from outside | what it may name | what reading it may cost at most |", "|---|---|---|"]
+    return "\n".join([*lines, *(f"| {kind} | {names} | {'; '.join(costs)} |" for kind, (names, costs) in rows.items())])
+
+
+MADE = {"safety.md": safety_page, "messages.md": messages_page, "commands.md": commands_page, "words.md": words_page}
 
 if __name__ == "__main__":
     for name, make in MADE.items():

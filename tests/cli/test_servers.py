@@ -214,7 +214,7 @@ class Unsized(Lying):
 def test_a_file_without_a_size_is_read_so_far_and_no_further(
     gribble: Gribble, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("gribble.stores.steady.MOST_UNSIZED_BYTES", 1 << 20)
+    monkeypatch.setattr("gribble.stores.steady.UNSIZED_BYTES", 1 << 20)
     Lying.sent.clear()
     with ftp_server(card_of(tmp_path, b"abc"), Weather(log=[]), Unsized) as address:
         world = world_with(tmp_path, address)

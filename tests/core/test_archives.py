@@ -23,6 +23,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from gribble.core.base.budget import Limits
 from gribble.core.files.archives import common
 from gribble.core.files.archives.common import ArchiveError, Member, Span
 from gribble.core.files.archives.opening import archive_kind, member_blocks, peek, scan
@@ -280,16 +281,13 @@ def test_bombs_are_told_and_skipped(tmp_path: Path, monkeypatch: pytest.MonkeyPa
     data = bytearray(zipped({"bomb": b"x" * 1000}))
     struct.pack_into("<L", data, data.index(b"PK\x01\x02") + 24, 0xFFFFFFF0)
     assert "skipped as a bomb" in refusal(write(tmp_path, bytes(data), "a.zip"))
-    monkeypatch.setattr(common, "MAX_MEMBERS", 3)
-    assert "holds more than 3 files" in refusal(write(tmp_path, zipped({str(n): b"" for n in range(5)}), "a.zip"))
-    monkeypatch.setattr(common, "MAX_MEMBERS", 200_000)
-    monkeypatch.setattr(common, "MAX_BYTES", 100_000)
+    monkeypatch.setattr(common, "ARCHIVE", Limits(bytes=100_000, items=3, of="files"))
+    assert "has more than 3 files" in refusal(write(tmp_path, zipped({str(n): b"" for n in range(4)}), "a.zip"))
     inner = zipped({"a": bytes(90_000)})
     faults = contents(write(tmp_path, zipped({"1.zip": inner, "2.zip": inner}), "a.zip"))[1]
-    assert any("skipped as a bomb" in fault for fault in faults.values())
+    assert any("left there" in fault for fault in faults.values())
     monkeypatch.setattr(common, "FREE_BYTES", 1000)
-    monkeypatch.setattr("gribble.core.files.archives.streams.STREAMED_BYTES", 1000)
-    monkeypatch.setattr("gribble.core.files.archives.streams.STREAMED_RATIO", 100)
+    monkeypatch.setattr(common, "ARCHIVE", Limits(bytes=1000, times=100, items=3, of="files"))
     assert "left there" in str(contents(write(tmp_path, gzip.compress(bytes(90_000)), "a.gz"))[1])
     packed = gzip.compress(tarred({"zeros": bytes(90_000)}))
     assert "left there" in refusal(write(tmp_path, packed, "a.tgz"))

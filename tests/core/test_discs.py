@@ -12,13 +12,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec import structs
 
+from gribble.core.base.budget import TRACKS_BYTES
 from gribble.core.discs.check import check_sheet, folded_paths, kind_of
 from gribble.core.discs.compressed import check_compressed
 from gribble.core.discs.images import Volume, image_faults, read_volume
 from gribble.core.discs.looking import check_files, reader_below, sizes_below
 from gribble.core.discs.mending import mend_sheet, sheet_for
 from gribble.core.discs.playlists import group, lines_of
-from gribble.core.discs.sheets import FRAMES, MAX_SHEET_BYTES, read_sheet
+from gribble.core.discs.sheets import FRAMES, read_sheet
 from gribble.core.records.discs import Mended
 
 CUE = 'FILE "disc.bin" BINARY\n  TRACK 01 MODE1/2352\n    INDEX 01 00:00:00\n  TRACK 02 AUDIO\n    INDEX 00 00:04:00\n    INDEX 01 00:06:00\n'
@@ -67,7 +68,7 @@ CASES: dict[str, tuple[str, bytes | str, list[tuple[str, str]], str]] = {
     "a playlist saved as text": ("disc.m3u.txt", "a.iso\n", [("ending", "further ending .txt")], "damaged"),
     "a cue of nothing": ("disc.cue", "", [("no-sheet", "names no file")], "imposter"),
     "no text at all": ("disc.cue", b"\x00\x01\x02" * 9, [("no-sheet", "is no text")], "imposter"),
-    "a cue of a hundred megabytes": ("disc.cue", b"x" * (MAX_SHEET_BYTES + 1), [("no-sheet", "no track sheet is that long")], "imposter"),
+    "a cue of a hundred megabytes": ("disc.cue", b"x" * (TRACKS_BYTES + 1), [("no-sheet", "no track sheet is that long")], "imposter"),
     "a right ccd": ("disc.ccd", CCD, [], "sound"),
     "a ccd of a longer disc": ("disc.ccd", CCD.replace("PLBA=900", "PLBA=901"), [("length", "disc ends at sector 901, and 900 are there")], "damaged"),
     "a ccd with an entry less": ("disc.ccd", CCD.replace("Entries=3", "Entries=4"), [("track-count", "says 4 entries, and lists 3")], "damaged"),

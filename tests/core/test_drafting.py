@@ -4,17 +4,22 @@ from __future__ import annotations
 
 import hashlib
 import json
+import sys
 import zlib
 from pathlib import Path
 
 import pytest
 
 from gribble.core.base.errors import GribbleError
+from gribble.core.catalogue.importing import apart
+from gribble.core.catalogue.importing.apart import rows_apart
 from gribble.core.catalogue.importing.build import read_kinds, read_sets
 from gribble.core.catalogue.importing.drafting import Asked, draft_map
 from gribble.core.catalogue.importing.lists import read_list
 from gribble.core.catalogue.importing.needs import draft_of, read_rows
+from gribble.core.catalogue.importing.pages import book_rows
 from gribble.core.catalogue.writing import DraftSheet
+from gribble.core.records.fieldmap import ListFormat
 from gribble.core.records.imported import Drafted, Tally
 from gribble.demo.lists import workbook
 from tests.lists import ENTRIES, LANGUAGES, SHAPES, grid_of
@@ -284,9 +289,9 @@ def test_lists_as_people_make_them(tmp_path: Path, case: str) -> None:
 def test_a_workbook_that_unpacks_without_end_is_refused(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     path = tmp_path / "plover.xlsx"
     path.write_bytes(workbook([["File", "MD5"], ["a.rom", A]]))
-    monkeypatch.setattr("gribble.core.catalogue.importing.pages.MOST_BOOK_BYTES", 1000)
+    monkeypatch.setattr("gribble.core.catalogue.importing.pages.BOOK_BYTES", 1000)
     with pytest.raises(GribbleError, match="unpacks to more than"):
-        draft_map(path, Asked())
+        list(book_rows(path))
 
 
 def test_what_is_not_taken_of_a_list_is_said(tmp_path: Path) -> None:
@@ -342,3 +347,14 @@ def test_no_row_and_no_table_is_lost_unseen(tmp_path: Path, monkeypatch: pytest.
     path = tmp_path / "plover.html"
     path.write_text(f"<table><tr><th>File<th>MD5{lines}</table>{more}")
     assert draft_map(path, Asked()).notes == ("table 2 (File, Size, MD5) is left out",)
+
+
+@pytest.mark.own_ground("bounds the time of a process")
+@pytest.mark.skipif(sys.platform == "win32", reason="no process can be given so much time and no more")
+def test_a_page_that_takes_longer_than_it_is_given_is_left(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    path = tmp_path / "long.html"
+    path.write_text(f"<table><tr>{'<td rowspan=1000>x</td>' * 1900}</tr>{'<tr></tr>' * 999}</table>" * 2)
+    assert len(list(rows_apart(path, ListFormat.HTML, "utf-8"))) == 2001
+    monkeypatch.setattr(apart, "APART_SECONDS", 1)
+    with pytest.raises(GribbleError, match="or 1 seconds"):
+        list(rows_apart(path, ListFormat.HTML, "utf-8"))

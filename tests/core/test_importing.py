@@ -350,7 +350,7 @@ def test_a_process_of_its_own_reads_a_long_list_or_fails_unseen(
         script.write_text(f"#!/bin/sh\n{FAKES[fake]}\n")
         script.chmod(0o700)
         monkeypatch.setattr(sys, "executable", str(script))
-    monkeypatch.setattr(apart, "APART_BYTES", 0)
+    monkeypatch.setattr(apart, "LONG_BYTES", 0)
     monkeypatch.setattr(os, "cpu_count", lambda: 2)
     monkeypatch.setattr(subprocess, "Popen", start)
     assert read() == here

@@ -6,7 +6,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gribble.core.audit.judging.keys import MAX_BYTES, MergeError, judge_keys, merge_keys, read_keys
+from gribble.core.audit.judging.keys import MergeError, judge_keys, merge_keys, read_keys
+from gribble.core.base.budget import KEYS_BYTES
 from gribble.core.records.sheet import Kind, Level, Need
 from tests.needs import key
 
@@ -43,7 +44,7 @@ CASES = {
     "binary": (NEED, b"one=aabb\0", "imposter", {}, "is no text file"),
     "UTF-16": (NEED, "one=aabb".encode("utf-16"), "imposter", {}, "UTF-16"),
     "plain text": (NEED, b"Dear Ada,\nthe keys are lost.\n", "imposter", {}, "holds no line"),
-    "too large": (NEED, b"one=aabb\n" * (MAX_BYTES // 9 + 1), "imposter", {}, "larger than 1 MiB"),
+    "too large": (NEED, b"one=aabb\n" * (KEYS_BYTES // 9 + 1), "imposter", {}, "larger than 1 MiB"),
 }  # fmt: skip
 
 

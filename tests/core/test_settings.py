@@ -12,9 +12,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from msgspec import structs
 
+from gribble.core.base.budget import MOST_SETTINGS
 from gribble.core.base.kinds import Format
 from gribble.core.files.leads import Form, Frame, read_path, written
-from gribble.core.files.settingsfile import MAX_BYTES, SettingError, value_of, with_value
+from gribble.core.files.settingsfile import SettingError, value_of, with_value
 
 KEPT = {
     # name: format, key, file before the value, the value as it stands, file behind it
@@ -53,7 +54,7 @@ def test_only_the_value_changes(case: str) -> None:
 FAULTS = {
     "binary": (Format.INI, b"a=\0\1", "a", "is no text file"),
     "UTF-16": (Format.INI, "a=1".encode("utf-16"), "a", "is UTF-16"),
-    "too large": (Format.JSON, b" " * (MAX_BYTES + 1), "a", "is larger than 4 MiB"),
+    "too large": (Format.JSON, b" " * (MOST_SETTINGS + 1), "a", "is larger than 1 MiB"),
     "not UTF-8": (Format.TOML, b"a = '\xff'", "a", "is not UTF-8 text (byte 5)"),
     "half-written toml": (Format.TOML, b"[paths\n", "paths.a", "is not TOML"),
     "half-written json": (Format.JSON, b'{"a": "x', "a", "is not JSON: Unterminated string starting at (line 1)"),

@@ -13,8 +13,9 @@ from gribble.cli.command import Call, command
 from gribble.cli.options import ReplaceOption, VerboseOption
 from gribble.cli.session import Session
 from gribble.cli.surveying import survey
-from gribble.core.audit.judging.keys import MAX_BYTES, MergeError, judge_keys, likeliest_need, merge_keys, read_keys
+from gribble.core.audit.judging.keys import MergeError, judge_keys, likeliest_need, merge_keys, read_keys
 from gribble.core.audit.scope import Scope
+from gribble.core.base.budget import KEYS_BYTES
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.base.filewriter import PRIVATE, check_target, write_file
 from gribble.core.base.regular import open_regular
@@ -176,6 +177,6 @@ def _read(path: str) -> bytes:
                 raise GribbleError(f"{path} is a folder", fix="Name the key files in it; gribble identify finds them.")
             raise GribbleError(f"{path} is no file", fix="Check the path.")
         with open_regular(place) as stream:
-            return stream.read(MAX_BYTES + 1)  # one byte more than a key file may have tells that it is none
+            return stream.read(KEYS_BYTES + 1)  # one byte more than a key file may have tells that it is none
     except OSError as error:
         raise GribbleError(f"{path} cannot be read: {reason_of(error)}", fix="Check the path.") from error

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from pathlib import Path
 from types import TracebackType
 
@@ -29,6 +29,8 @@ class Session:
         self.loaded: Loaded = load(call, strict=strict, lenient=lenient, catalogue=catalogue)
         self.rigs = Rigs(call.environment, self.loaded, call.scope.sources)
         self.notes = Notes(call.screen)
+        self.closing: list[Callable[[], None]] = []
+        """What is to be let go of at the end."""
         self.closed: dict[str, GribbleError] = {}
         """Rigs on which nothing of Gribble's own can be looked at, and why; it was told."""
         memory = self.loaded.memory
@@ -52,6 +54,8 @@ class Session:
 
     def close(self) -> None:
         """The same, for a session that is no block."""
+        for close in self.closing:
+            close()
         if self._rosters.note:
             self.notes.aside(f"note: {self._rosters.note}")
         self._rosters.close()

@@ -165,7 +165,9 @@ def _survey(session: Session, catalogue: Catalogue, scope: Scope, surveyor: Surv
     env = session.call.environment.env
     sources = session.loaded.sources
     reach = Reach(seen, sources, session.rigs.grounds(scope), session.rigs.attics(scope), env, session.roster)
-    return look(session.loaded.config, catalogue, scope, surveyor, reach)
+    world = look(session.loaded.config, catalogue, scope, surveyor, reach)
+    session.closing.append(world.members.close)
+    return world
 
 
 def _surveyor(

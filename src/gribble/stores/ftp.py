@@ -16,13 +16,12 @@ import time
 from collections.abc import Iterable, Iterator
 
 from gribble.core.base.addresses import Address
+from gribble.core.base.budget import ANSWER_BYTES, LISTING
 from gribble.core.base.errors import reason_of
 from gribble.core.base.paths import base
 from gribble.stores.link import (
     BLOCK_BYTES,
     ENDLESS,
-    MOST_ENTRIES,
-    MOST_LISTING_BYTES,
     NONSENSE,
     PATIENCE,
     Aborted,
@@ -36,8 +35,6 @@ from gribble.stores.link import (
     timed,
 )
 
-MAX_ANSWER_BYTES = 64 << 10
-"""A longer answer to one command is not believed."""
 MOST_DIGITS = 19
 """No size has as many digits: with them it would not be one of 63 bits any more."""
 _GOING = "421"
@@ -187,7 +184,7 @@ class FtpLink:
             while block := connection.recv(BLOCK_BYTES):
                 data += block
                 lines += block.count(b"\n")
-                if len(data) > MOST_LISTING_BYTES or lines > MOST_ENTRIES:
+                if len(data) > LISTING.bytes or lines > LISTING.items:
                     self._end_early(connection)
                     raise Denied(ENDLESS)
             _end_tls(connection)
@@ -351,7 +348,7 @@ class _Bounded(ftplib.FTP):
     def getline(self) -> str:
         line: str = super().getline()
         self._told += len(line)
-        if self._told > MAX_ANSWER_BYTES:
+        if self._told > ANSWER_BYTES:
             raise ftplib.error_proto("an answer without end")
         return line
 

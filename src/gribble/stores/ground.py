@@ -9,6 +9,7 @@ from pathlib import Path
 
 from msgspec import structs
 
+from gribble.core.base.budget import RIG_DEPTH, RIG_FILES, RIG_FOLDERS
 from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.base.names import is_litter, is_trash
 from gribble.core.base.paths import MEMORY_FOLDER, base, is_work_file, join, path_fault
@@ -30,10 +31,6 @@ KEPT_BYTES = 8 << 20
 """A fetched file of at most this size in bytes stays until the command ends."""
 REMEMBERED_BYTES = 4096
 """A stretch of at most this size in bytes is asked for once in a command."""
-MOST_FOLDERS = 20_000
-MOST_FILES = 500_000
-MOST_DEPTH = 32
-"""A server that lists more, or deeper, is not believed."""
 
 
 class RemoteGround:
@@ -88,12 +85,12 @@ class RemoteGround:
                     continue
                 if why := _fault(one) or ("is listed twice" if one.name in names else ""):
                     folder.skipped.append(Skipped(tame(path), why))
-                elif self.listed + len(folder.files) >= MOST_FILES:
-                    why = f"lists more than {MOST_FILES:,} files; the rest is not looked at"
+                elif self.listed + len(folder.files) >= RIG_FILES:
+                    why = f"lists more than {RIG_FILES:,} files; the rest is not looked at"
                     folder.skipped.append(Skipped(folder.path or ".", why))
                     waiting, inner = [], []
                     break
-                elif one.folder and (path.count("/") > MOST_DEPTH or met + len(waiting) > MOST_FOLDERS):
+                elif one.folder and (path.count("/") > RIG_DEPTH or met + len(waiting) > RIG_FOLDERS):
                     folder.skipped.append(
                         Skipped(path, "lies deeper than is believed; the server may list in a circle")
                     )

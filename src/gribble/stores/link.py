@@ -17,6 +17,7 @@ from typing import Any, Protocol, TypeVar, cast
 
 from msgspec import Struct
 
+from gribble.core.base.budget import LISTING
 from gribble.core.base.paths import visible
 
 BLOCK_BYTES = 1 << 18
@@ -29,13 +30,8 @@ LEAST_PER_SECOND = 1024
 """What a transfer must bring at least, in bytes a second, over `PATIENCE` times `timeout`."""
 SHOWN = 100
 """How many characters of what stands in a message are shown at most."""
-MOST_LISTING_BYTES = 64 << 20
-MOST_ENTRIES = 100_000
-"""A listing of one folder that is longer, or has more entries, is not believed."""
-MOST_UNSIZED_BYTES = 1 << 30
-"""A file whose size the server does not say is read no further, in bytes."""
 NONSENSE = "it answers what makes no sense"
-ENDLESS = f"it lists more than {MOST_ENTRIES:,} entries, which no folder has"
+ENDLESS = f"it lists more than {LISTING.items:,} entries, which no folder has"
 
 
 class LinkLost(Exception):

@@ -28,14 +28,13 @@ from paramiko.sftp import (
 )
 
 from gribble.core.base.addresses import Address
+from gribble.core.base.budget import LISTING
 from gribble.core.base.changing import PERMISSIONS
 from gribble.core.base.errors import reason_of
 from gribble.core.base.paths import base
 from gribble.stores.link import (
     BLOCK_BYTES,
     ENDLESS,
-    MOST_ENTRIES,
-    MOST_LISTING_BYTES,
     NONSENSE,
     PATIENCE,
     Deadline,
@@ -141,7 +140,7 @@ class _Client(paramiko.SFTPClient):
             met, size = met + count, size + len(data)
             if kind != CMD_NAME or count > len(data) // _LEAST_ENTRY_BYTES:
                 raise LinkLost(NONSENSE)
-            if met > MOST_ENTRIES or size > MOST_LISTING_BYTES:
+            if met > LISTING.items or size > LISTING.bytes:
                 raise Denied(ENDLESS)
             for _ in range(count):
                 name = message.get_text()

@@ -11,9 +11,10 @@ import time
 from collections.abc import Callable, Iterator
 from typing import TypeVar
 
+from gribble.core.base.budget import UNSIZED_BYTES
 from gribble.core.base.paths import join
 from gribble.core.placing.store import Content, StoreError, StoreLost
-from gribble.stores.link import MOST_UNSIZED_BYTES, Aborted, Denied, Link, LinkLost, Listed, TooSlow, tame
+from gribble.stores.link import Aborted, Denied, Link, LinkLost, Listed, TooSlow, tame
 
 T = TypeVar("T")
 
@@ -126,7 +127,7 @@ class SteadyLink:
         if path not in self._sizes:
             self.look_up(path)
         listed = self._sizes[path]
-        size = listed if listed >= offset else MOST_UNSIZED_BYTES
+        size = listed if listed >= offset else UNSIZED_BYTES
         bounded = length is None
         if bounded:
             length = size - offset + 1

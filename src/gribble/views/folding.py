@@ -50,11 +50,12 @@ class Folding(io.TextIOBase):
         else:
             self._held += text
             room = MOST_LINES - LAST_LINES - 1 - self._told
-            lines = self._held.splitlines(keepends=True)
-            now = lines[: max(room, 0)]
-            self._told += sum(line.endswith("\n") for line in now)
-            self._stream.write("".join(now))
-            self._held = "".join(lines[len(now) :])
+            if room > 0:
+                lines = self._held.splitlines(keepends=True)
+                now = lines[:room]
+                self._told += sum(line.endswith("\n") for line in now)
+                self._stream.write("".join(now))
+                self._held = "".join(lines[len(now) :])
         return len(text)
 
     def raw(self, text: str) -> None:

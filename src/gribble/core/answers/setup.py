@@ -7,7 +7,8 @@ from pathlib import Path
 from typing import NamedTuple
 
 from gribble.core.answers.capture import FoundFile, why_left_out
-from gribble.core.audit.judging.keys import MAX_BYTES, read_keys
+from gribble.core.audit.judging.keys import read_keys
+from gribble.core.base.budget import KEYS_BYTES
 from gribble.core.base.digests import ALGORITHMS
 from gribble.core.base.errors import GribbleError, reason_of
 from gribble.core.base.regular import read_regular
@@ -43,7 +44,7 @@ def read_setup(root: Path, chosen: list[Path], listener: Listener) -> Setup:
             continue
         try:
             _, digests = digest_file(place, entry.size, ALGORITHMS, listener.advance)
-            keys = read_keys(read_regular(place, MAX_BYTES)) if entry.size <= MAX_BYTES else None
+            keys = read_keys(read_regular(place, KEYS_BYTES)) if entry.size <= KEYS_BYTES else None
         except OSError as error:
             raise GribbleError(
                 f"{place} cannot be read: {reason_of(error)}", fix="Nothing was written. Check its permissions."

@@ -13,6 +13,7 @@ from gribble.core.audit.judging.case import Ask
 from gribble.core.audit.judging.keys import key_candidates, read_keys
 from gribble.core.audit.judging.pairs import partner_pattern
 from gribble.core.audit.scope import Scope
+from gribble.core.base.budget import MOST_SETTINGS, size_words
 from gribble.core.base.digests import DiscHeader
 from gribble.core.base.errors import reason_of
 from gribble.core.base.names import is_like
@@ -23,9 +24,8 @@ from gribble.core.catalogue.rosters import load_roster
 from gribble.core.diagnosis.nearmisses import NearMisses, Searcher, Wanted
 from gribble.core.discs.looking import check_files, reader_below
 from gribble.core.files.archives.common import ArchiveError
-from gribble.core.files.archives.opening import member_blocks
+from gribble.core.files.archives.opening import MemberReader
 from gribble.core.files.discheaders import HEADER_BYTES, read_header
-from gribble.core.files.settingsfile import MAX_BYTES as LARGEST_SETTINGS
 from gribble.core.records.away import Away
 from gribble.core.records.discs import Checked
 from gribble.core.records.findings import Finding, Remedy, RigAudit, Verdict
@@ -58,6 +58,9 @@ class World(Struct, frozen=True, kw_only=True):
     passed_over: tuple[Skipped, ...]
     far: Mapping[str, Ground] = {}
     load: Load = load_roster
+    members: MemberReader = msgspec.field(default_factory=MemberReader)
+    recent: dict[FileKey, bytes] = msgspec.field(default_factory=dict)
+    """Contents that were read last, of at most `MOST_BYTES` together: one is asked for by many needs."""
 
     @property
     def elsewhere(self) -> list[Holdings]:
@@ -79,6 +82,12 @@ class World(Struct, frozen=True, kw_only=True):
 
         `packing` adds what would put sets right, which a plan wants to know.
         """
+        try:
+            return self._audit(scope, games=games, packing=packing)
+        finally:
+            self.members.close()
+
+    def _audit(self, scope: Scope, *, games: bool, packing: bool) -> tuple[RigAudit, ...]:
         holdings = self.elsewhere
         ask = Ask(
             known=self.known,
@@ -140,13 +149,23 @@ class World(Struct, frozen=True, kw_only=True):
 
     def read_whole(self, holding: Holding) -> bytes | None:
         """A holding's content; None where it cannot be read, or is too large to be diagnosed."""
+        if holding.size > MOST_BYTES or holding.member is None:
+            return self._read(holding)
+        key = key_of(holding)
+        if (data := self.recent.get(key)) is None and (data := self._read(holding)) is not None:
+            while self.recent and sum(map(len, self.recent.values())) + len(data) > MOST_BYTES:
+                del self.recent[next(iter(self.recent))]
+            self.recent[key] = data
+        return data
+
+    def _read(self, holding: Holding) -> bytes | None:
         if holding.size > MOST_BYTES:
             return None
         try:
             ground = self.far.get(holding.rig)
             place = ground.fetch(holding.path) if ground else holding.place
             if holding.member is not None:
-                return b"".join(member_blocks(place, holding.member))
+                return b"".join(self.members.blocks(place, holding.member))
             return read_regular(place, MOST_BYTES)
         except (OSError, ArchiveError):
             return None
@@ -164,7 +183,7 @@ class World(Struct, frozen=True, kw_only=True):
         if holding.member is not None:
             place = ground.fetch(holding.path) if ground else holding.place
             data = b""
-            for block in member_blocks(place, holding.member):
+            for block in self.members.blocks(place, holding.member):
                 data += block
                 if len(data) >= offset + length:
                     break
@@ -183,8 +202,8 @@ class World(Struct, frozen=True, kw_only=True):
             elif holding is None:
                 hidden = rig.hidden.get(file)
                 yield (rig.name, file), Unread(hidden) if hidden else ABSENT
-            elif holding.size > LARGEST_SETTINGS:
-                why = f"is larger than {LARGEST_SETTINGS >> 20} MiB, which no settings file is"
+            elif holding.size > MOST_SETTINGS:
+                why = f"is larger than {size_words(MOST_SETTINGS)}, which no settings file is"
                 yield (rig.name, file), Unread(why)
             else:
                 data = self.read_whole(holding)

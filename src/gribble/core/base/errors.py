@@ -55,4 +55,5 @@ class MistakesError(GribbleError):
 
 def reason_of(error: OSError) -> str:
     """The operating system's reason in a few words, without errno or path."""
-    return (error.strerror or str(error) or type(error).__name__).lower()
+    words = error.strerror or str(error) or type(error).__name__
+    return words[:1].lower() + words[1:]

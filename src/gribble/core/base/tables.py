@@ -18,6 +18,7 @@ from typing import Any, TypeVar
 import msgspec
 from msgspec import NODEFAULT, Struct
 
+from gribble.core.base.budget import TOML_BYTES, TOML_PARTS
 from gribble.core.base.errors import Mistake, reason_of
 from gribble.core.base.kinds import MOST_NUMBER
 from gribble.core.base.regular import read_regular
@@ -25,10 +26,6 @@ from gribble.core.base.suggest import suggest
 from gribble.core.base.texts import NoTextError, text_of
 
 T = TypeVar("T", bound=Struct)
-MOST_BYTES = 16 << 20
-"""A larger TOML file is not read, in bytes."""
-MOST_PARTS = 64
-"""More parts has no key in dots."""
 _TOKEN = re.compile(r"""[A-Za-z0-9_-]+|"[^"]*"|'[^']*'|[^\s]""")
 _PART = re.compile(r"""[A-Za-z0-9_-]+|"[^"]*"|'[^']*'""")
 
@@ -53,9 +50,9 @@ def read_toml(path: Path, mistakes: Mistakes, text: str | None = None) -> dict[s
     """The file's tables, or None with a mistake that says why they cannot be read. With a `text`, that is what the file
     is going to say."""
     try:
-        text = text_of(read_regular(path, MOST_BYTES)) if text is None else text
+        text = text_of(read_regular(path, TOML_BYTES)) if text is None else text
         if line := deep_key(text):
-            mistakes.add(f"line {line}", f"has a key of more than {MOST_PARTS} parts")
+            mistakes.add(f"line {line}", f"has a key of more than {TOML_PARTS} parts")
             return None
         return tomllib.loads(text)
     except OSError as error:
@@ -75,13 +72,13 @@ def read_toml(path: Path, mistakes: Mistakes, text: str | None = None) -> dict[s
 def deep_key(text: str) -> int:
     """The line in which a dotted key has too many parts (reading it takes memory by their square); 0 for none."""
     for number, line in enumerate(text.splitlines(), start=1):
-        if line.count(".") <= MOST_PARTS or line.lstrip().startswith("#"):
+        if line.count(".") <= TOML_PARTS or line.lstrip().startswith("#"):
             continue
         parts = 0
         for token in _TOKEN.findall(line):
             if token == ".":
                 parts += 1
-                if parts > MOST_PARTS:
+                if parts > TOML_PARTS:
                     return number
             elif not _PART.fullmatch(token):
                 parts = 0

@@ -14,10 +14,11 @@ from pathlib import Path
 
 from msgspec import structs
 
+from gribble.core.base.budget import CHECKSUMS_BYTES
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.errors import reason_of
 from gribble.core.base.paths import fold, join, path_fault
-from gribble.core.base.regular import MOST_TEXT, read_regular
+from gribble.core.base.regular import read_regular
 from gribble.core.base.texts import NoTextError, text_of
 from gribble.core.records.sheet import ManifestFile
 
@@ -31,7 +32,7 @@ _TAGS = {"CRC32": "crc32", "MD5": "md5", "SHA1": "sha1", "SHA256": "sha256"}
 def read_checksums(path: Path) -> tuple[tuple[ManifestFile, ...], list[str]]:
     """The files of a checksum list, and its mistakes in words, each with its line."""
     try:
-        text = text_of(read_regular(path, MOST_TEXT))
+        text = text_of(read_regular(path, CHECKSUMS_BYTES))
     except OSError as error:
         return (), [f"cannot be read: {reason_of(error)}"]
     except NoTextError as error:

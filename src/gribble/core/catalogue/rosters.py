@@ -5,13 +5,17 @@ The first line says whose roster it is; each further line is one set.
 
 from __future__ import annotations
 
+import errno
+import io
+import os
 import re
 from collections.abc import Iterable, Iterator
 from pathlib import Path
-from typing import BinaryIO
+from typing import Any
 
 import msgspec
 
+from gribble.core.base.budget import ROSTER, ROSTER_BYTES, size_words
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.errors import Mistake, reason_of
 from gribble.core.base.paths import name_fault, path_fault, plain_paths
@@ -38,9 +42,18 @@ _RIGHT = {name: re.compile(f"[0-9a-f]{{{length}}}").fullmatch for name, length i
 _ENCODER = msgspec.json.Encoder()
 
 
+def open_roster(path: Path) -> io.BufferedReader:
+    """The file of a roster. Raises OSError, for one that is too large, too."""
+    stream = open_regular(path)
+    if os.fstat(stream.fileno()).st_size > ROSTER_BYTES:
+        stream.close()
+        raise OSError(errno.EFBIG, f"is larger than {size_words(ROSTER_BYTES)}, which no roster is", os.fspath(path))
+    return stream
+
+
 def read_head(path: Path) -> RosterHead:
     """The first line of a roster. Raises OSError, or what is `UNREADABLE`."""
-    with open_regular(path) as stream:
+    with open_roster(path) as stream:
         return _HEAD.decode(stream.readline(1 << 16).removeprefix(b"\xef\xbb\xbf"))
 
 
@@ -61,7 +74,7 @@ class RosterReader:
     times as long; a wrong digest matches nothing, and whoever writes under a name checks it first.
     """
 
-    def __init__(self, stream: BinaryIO, path: Path, *, strict: bool = False) -> None:
+    def __init__(self, stream: io.BufferedReader[Any], path: Path, *, strict: bool = False) -> None:
         self._stream, self._path, self._strict = stream, str(path), strict
         self._names: set[str] = set()
         self._line = 1
@@ -95,9 +108,29 @@ class RosterReader:
 
     def sets(self) -> Iterator[tuple[list[bytes], list[ArcadeSet]]]:
         """The sets, some at a time, each with its line. Raises OSError."""
-        while lines := self._stream.readlines(CHUNK_BYTES):
+        met = 0
+        while lines := self._lines():
+            met += len(lines)
+            if met > ROSTER.items:
+                most, where = f"{ROSTER.items:,}", f"line {self._line + 1}"
+                self._mistakes.append(Mistake(self._path, where, f"there are more than {most} sets before this line"))
+                return
             yield self._all_right(lines) or self._one_by_one(lines)
             self._line += len(lines)
+
+    def _lines(self) -> list[bytes]:
+        """Some lines. A line that goes on without end ends the roster there, which is a mistake."""
+        data = self._stream.read(CHUNK_BYTES)
+        if data and not data.endswith(b"\n"):
+            data += self._stream.readline(ROSTER.bytes)
+            if not data.endswith(b"\n") and self._stream.peek(1):
+                lines = io.BytesIO(data).readlines()
+                most, where = size_words(ROSTER.bytes), f"line {self._line + len(lines)}"
+                self._mistakes.append(Mistake(self._path, where, f"has more than {most}; the rest is left out"))
+                while self._stream.read(CHUNK_BYTES):  # whoever keeps the roster knows it by all of it
+                    pass
+                return lines[:-1]
+        return io.BytesIO(data).readlines()
 
     def _all_right(self, lines: list[bytes]) -> tuple[list[bytes], list[ArcadeSet]] | None:
         """The sets of lines without any mistake; None where there is one, which only line by line can be told."""
@@ -139,7 +172,7 @@ def load_roster(path: Path, *, strict: bool = False) -> tuple[Roster | None, lis
     """The roster in a file, all of it in memory, and its mistakes, each with its line; None where its head cannot be
     read. See `RosterReader` for what `strict` says."""
     try:
-        with open_regular(path) as stream:
+        with open_roster(path) as stream:
             reader = RosterReader(stream, path, strict=strict)
             head = reader.head()
             sets = {one.set: one for _, some in reader.sets() for one in some} if head else {}

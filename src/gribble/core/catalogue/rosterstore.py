@@ -22,8 +22,7 @@ from msgspec import Struct
 from gribble.core.base.errors import Mistake, reason_of
 from gribble.core.base.filewriter import note_record, read_record
 from gribble.core.base.paths import is_link
-from gribble.core.base.regular import open_regular
-from gribble.core.catalogue.rosters import UNREADABLE, load_roster
+from gribble.core.catalogue.rosters import UNREADABLE, load_roster, open_roster
 from gribble.core.catalogue.storedsets import StoredSets, names_in, open_store
 from gribble.core.catalogue.storing import digest_of, make_store, name_of
 from gribble.core.files.volumes import keeps_inodes, unchanged
@@ -100,7 +99,7 @@ class RosterStore:
             self._folder.mkdir(parents=True, exist_ok=True, mode=0o700)
             if is_link(self._folder):
                 raise OSError(errno.ELOOP, "is a link, and what is Gribble's own is never reached through one")
-            with open_regular(path) as stream:
+            with open_roster(path) as stream:
                 return self._stored(self._folder, path, stream, listener)
         except (OSError, sqlite3.DatabaseError, msgspec.MsgspecError, OverflowError, MemoryError) as error:
             found = load_roster(path)

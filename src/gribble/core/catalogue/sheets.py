@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 import fnmatch
+import re
 from pathlib import Path
 from typing import TypeVar
 
@@ -11,6 +13,7 @@ from msgspec import Struct, structs
 from gribble.core.base.digests import Digests
 from gribble.core.base.errors import Mistake, reason_of
 from gribble.core.base.paths import path_fault
+from gribble.core.base.regular import open_text
 from gribble.core.base.suggest import suggest
 from gribble.core.base.tables import Mistakes, read_table, read_toml
 from gribble.core.catalogue.checks import check_sheet
@@ -18,6 +21,9 @@ from gribble.core.catalogue.checksums import read_checksums
 from gribble.core.records.sheet import ManifestFile, Need, Sheet
 
 SHEET_ENDING = ".sheet.toml"
+_NAMED = re.compile(r"""^[ \t]*emulator[ \t]*=[ \t]*["']([^"'\n]*)["']""", re.MULTILINE)
+_NAMED_WITHIN = 1 << 16
+"""How many characters of a sheet that cannot be used are looked at for whose it is."""
 
 
 def is_listed(name: str, endings: str | tuple[str, ...]) -> bool:
@@ -79,9 +85,10 @@ def load_catalogue(folders: list[Path]) -> Catalogue:
 
 def emulator_of(path: Path) -> str:
     """Whose sheet a file is that cannot be used, as far as it can be told: by what it says, else by its name."""
-    table = read_toml(path, Mistakes(str(path)))
-    named = (table or {}).get("emulator")
-    return named if isinstance(named, str) else path.name.removesuffix(SHEET_ENDING)
+    with contextlib.suppress(OSError), open_text(path, "utf-8-sig", errors="replace") as stream:
+        if named := _NAMED.search(stream.read(_NAMED_WITHIN)):
+            return named[1]
+    return path.name.removesuffix(SHEET_ENDING)
 
 
 def load_sheet(path: Path, text: str | None = None) -> tuple[Sheet | None, list[Mistake]]:

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from msgspec import structs
 
+from gribble.core.base.budget import TRACKS_BYTES
 from gribble.core.base.errors import reason_of
 from gribble.core.base.paths import base, fold, join, parent
 from gribble.core.base.regular import open_regular
@@ -14,7 +15,7 @@ from gribble.core.discs.check import BARE, IMAGES, check_sheet, folded_paths, ki
 from gribble.core.discs.compressed import COMPRESSED, check_compressed
 from gribble.core.discs.images import Volume, image_faults, read_volume
 from gribble.core.discs.mending import mend_sheet, sheet_for
-from gribble.core.discs.sheets import MAX_SHEET_BYTES, DiscSheet, read_sheet
+from gribble.core.discs.sheets import DiscSheet, read_sheet
 from gribble.core.files.discheaders import HEADER_BYTES
 from gribble.core.records.discs import MENDS, Checked, DiscFault, Mended
 from gribble.core.records.holding import Skipped
@@ -149,7 +150,7 @@ def discs_below(root: Path, skipped: list[Skipped]) -> list[str]:
 
 def _read(reader: PartReader, path: str, kind: str) -> tuple[DiscSheet, bytes]:
     try:
-        data = reader(path, 0, MAX_SHEET_BYTES + 1)
+        data = reader(path, 0, TRACKS_BYTES + 1)
         return read_sheet(kind, data, base(path)), data
     except OSError as error:
         fault = DiscFault(fault="no-sheet", reason=f"cannot be read: {reason_of(error)}")

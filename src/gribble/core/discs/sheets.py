@@ -15,10 +15,9 @@ from collections.abc import Callable, Iterator
 
 from msgspec import Struct
 
+from gribble.core.base.budget import TRACKS_BYTES
 from gribble.core.records.discs import DiscFault
 
-MAX_SHEET_BYTES = 1 << 20
-"""A larger file is no track sheet; nothing more of it is read."""
 MAX_TRACKS = 99
 FRAMES = 75
 """Sectors in a second of sound."""
@@ -72,7 +71,7 @@ def read_sheet(kind: str, data: bytes, name: str = "") -> DiscSheet:
 
     `name` is its own, by which a ccd sheet's files are called.
     """
-    if len(data) > MAX_SHEET_BYTES:
+    if len(data) > TRACKS_BYTES:
         reason = f"has {len(data):,} bytes; no track sheet is that long"
         return DiscSheet(kind=kind, files=(), faults=(DiscFault(fault="no-sheet", reason=reason),))
     faults: list[DiscFault] = []

@@ -17,13 +17,9 @@ from xml.parsers import expat
 
 from msgspec import Struct
 
+from gribble.core.base.budget import MOST_SETTINGS, SETTINGS, size_words
 from gribble.core.base.kinds import Format
 from gribble.core.base.tables import deep_key
-
-MAX_BYTES = 4 << 20
-"""Larger files are not looked at."""
-MOST_BYTES = {Format.XML: 1 << 20, Format.YAML: 1 << 18, Format.TOML: 1 << 18}
-"""The same for formats that take longer to read, so that none takes a second."""
 
 MOST_VALUE = 1024
 """A longer value is no path, in characters."""
@@ -65,9 +61,8 @@ def value_of(data: bytes, format_: Format, key: str) -> str:
 
 
 def _value_of(data: bytes, format_: Format, key: str) -> str:
-    if len(data) > (most := MOST_BYTES.get(format_, MAX_BYTES)):
-        said = f"{most >> 20} MiB" if most >= 1 << 20 else f"{most >> 10} KiB"
-        raise SettingError(f"is larger than {said}, which no settings file of its kind is")
+    if len(data) > SETTINGS[format_]:
+        raise SettingError(f"is larger than {size_words(SETTINGS[format_])}, which no settings file of its kind is")
     if format_ is Format.TOML and deep_key(data.decode(errors="replace")):
         raise SettingError("has a key of too many parts")
     if format_ is Format.XML:
@@ -101,8 +96,8 @@ def with_value(data: bytes, format_: Format, key: str, value: str) -> bytes:
 
 
 def _checked(data: bytes) -> bytes:
-    if len(data) > MAX_BYTES:
-        raise SettingError(f"is larger than {MAX_BYTES >> 20} MiB, which no settings file is")
+    if len(data) > MOST_SETTINGS:
+        raise SettingError(f"is larger than {size_words(MOST_SETTINGS)}, which no settings file is")
     if data.startswith((b"\xff\xfe", b"\xfe\xff")):
         raise SettingError("is UTF-16 text, which is not read here")
     if b"\0" in data:
@@ -323,19 +318,22 @@ def _xml(data: bytes, key: str) -> _Spot:
     parents: set[int] = set()
     parser = expat.ParserCreate()
 
+    def is_there() -> bool:
+        return len(open_) == len(way) + 1 and open_[1:] == way  # most elements lie deeper: no list is made for those
+
     def start(name: str, attributes: dict[str, str]) -> None:
         at = parser.CurrentByteIndex
         parents.update(tags[-1:])
         open_.append(name)
         tags.append(at)
-        if open_[1:] == way:
+        if is_there():
             texts.clear()
             if attribute in attributes and attribute:
                 spots.append(_xml_attribute(data, at, attribute, attributes[attribute]))
 
     def end(_name: str) -> None:
         at = tags.pop()
-        if open_[1:] == way and not attribute:
+        if is_there() and not attribute:
             if at in parents:
                 raise SettingError(f"has more than one value at {key}")
             spots.append(_xml_content(data, at, parser.CurrentByteIndex, "".join(texts)))

@@ -17,9 +17,10 @@ from __future__ import annotations
 import contextlib
 import errno
 import hmac
+import io
 import json
 import os
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from functools import cached_property
 from pathlib import Path
 from typing import Any
@@ -27,6 +28,7 @@ from typing import Any
 import msgspec
 from msgspec import Struct
 
+from gribble.core.base.budget import JOURNAL_OF_OTHERS, size_words
 from gribble.core.base.changing import PERMISSIONS, flush_file, flush_folder, remove, replace
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.base.filewriter import PRIVATE, put_own
@@ -42,6 +44,7 @@ MOST_BYTES = 1 << 30
 """A larger file is no journal, in bytes."""
 _CODE, _CLOSE = b', "mac": "', b'"}'
 """What stands around the code at the end of a line."""
+_LONGEST_CODE = len(_CODE) + CODE_DIGITS + len(_CLOSE)
 _LONGEST_END = 1024
 """No last line of a run is longer, in bytes."""
 BALLAST = ".room"
@@ -75,6 +78,18 @@ class Seal:
     @cached_property
     def _secret(self) -> bytes:
         return self._ask()
+
+    def made(self, line: Iterator[bytes]) -> bool:
+        """Whether the first line of a journal, given piece by piece, has the code that this makes of it. Raises
+        GribbleError where there is no secret."""
+        code, held = hmac.new(self._secret, digestmod="sha256"), b""
+        for piece in line:
+            held += piece
+            code.update(held[:-_LONGEST_CODE])
+            held = held[-_LONGEST_CODE:]
+        said, _, rest = held.rpartition(_CODE)
+        code.update(said + b"}")
+        return hmac.compare_digest(rest.removesuffix(_CLOSE), code.hexdigest()[:CODE_DIGITS].encode())
 
     def code(self, before: str, line: bytes) -> str:
         """The code of a line, by that of the line before it. Raises GribbleError where there is no secret."""
@@ -266,11 +281,14 @@ def read_run(path: Path, seal: Seal) -> Run | None:
     where the file cannot be read.
     """
     try:
+        with open_regular(path, through_links=False) as stream:
+            if os.fstat(stream.fileno()).st_size > JOURNAL_OF_OTHERS and not _is_signed(stream, seal):
+                raise OSError(errno.EFBIG, f"has more than {size_words(JOURNAL_OF_OTHERS)}, and is none of this user's")
         lines = read_regular(path, MOST_BYTES, through_links=False).split(b"\n")
     except OSError as error:
         raise GribbleError(
             f"the journal {path} cannot be read: {reason_of(error)}",
-            fix="Give read permission, or remove the link: without it no run can be finished or taken back.",
+            fix="Give read permission, or remove it if it is a link or not yours: without it no run can be taken back.",
             code=ExitCode.FAILED,
         ) from error
     head = _line(lines[0])
@@ -289,6 +307,20 @@ def read_run(path: Path, seal: Seal) -> Run | None:
             with contextlib.suppress(ValueError, KeyError, TypeError, msgspec.ValidationError):
                 _apply(run, read)
     return run
+
+
+def _is_signed(stream: io.BufferedReader, seal: Seal) -> bool:
+    """Whether the first line of a journal, however long, is signed with a seal."""
+
+    def pieces() -> Iterator[bytes]:
+        while (piece := stream.readline(1 << 20)) and not piece.endswith(b"\n"):
+            yield piece
+        yield piece.removesuffix(b"\n")
+
+    try:
+        return seal.made(pieces())
+    except GribbleError:
+        return False
 
 
 def end_of(path: Path) -> str:

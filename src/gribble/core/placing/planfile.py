@@ -12,6 +12,7 @@ from typing import Any
 import msgspec
 from msgspec import structs
 
+from gribble.core.base.budget import JSON_VALUES, PLAN_BYTES
 from gribble.core.base.digests import HEX_LENGTHS, Digests
 from gribble.core.base.errors import GribbleError, Mistake, MistakesError, reason_of
 from gribble.core.base.filewriter import Own
@@ -25,8 +26,6 @@ FORMAT = "plan/1"
 WRITTEN = (".cue", ".m3u")
 """Endings of the texts that Gribble writes on a rig."""
 PLAN = Own(b'{\n "gribble": "plan/', "plan")
-MAX_BYTES = 256 << 20
-"""A larger file is no plan."""
 _FIX = "gribble plan --out FILE writes one."
 _HEX = frozenset("0123456789abcdef")
 
@@ -79,7 +78,10 @@ def plan_bytes(plan: Plan) -> bytes:
 def read_plan(path: Path, rigs: Container[str]) -> Plan:
     """The steps in a plan's file, for some rigs. Raises MistakesError with everything that is wrong with it."""
     try:
-        answer = json.loads(read_regular(path, MAX_BYTES))
+        data = read_regular(path, PLAN_BYTES)
+        if sum(map(data.count, (b",", b"[", b"{"))) > JSON_VALUES:
+            raise ValueError(f"it has more than {JSON_VALUES:,} values")
+        answer = json.loads(data)
     except OSError as error:
         raise GribbleError(f"{path} cannot be read: {reason_of(error)}", fix=_FIX) from error
     except (ValueError, RecursionError) as error:

@@ -80,7 +80,11 @@ class KnownContents:
 
     def concerns(self, size: int) -> bool:
         """Whether a file of this size could be anything known at all."""
-        return size in self._set_sizes or size in self._by_size or None in self._by_size
+        return self.gives(size) or None in self._by_size
+
+    def gives(self, size: int) -> bool:
+        """Whether a sheet or roster gives this very size of a content."""
+        return size in self._set_sizes or size in self._by_size
 
     def algorithms(self, size: int, crc32: str | None = None) -> frozenset[str]:
         """The digests that decide what a file of this size is; empty where nothing known can match.

@@ -10,6 +10,7 @@ from pathlib import Path
 
 import msgspec
 
+from gribble.core.base.budget import HOLES, UNSIZED, size_words
 from gribble.core.base.changing import WINDOWS, remove, verbatim
 from gribble.core.base.digests import Digests
 from gribble.core.base.errors import GribbleError, reason_of
@@ -43,6 +44,8 @@ SAVE_SECONDS = 5.0
 """How much work a kill during a survey can cost, in seconds."""
 
 
+BLOCK_OF_STAT = 512
+"""In what bytes are counted that a file takes on the disk (POSIX, stat)."""
 READ_AHEAD = 2_000
 """How many files at most wait to be read by several threads."""
 _UNREAD = Facts()
@@ -282,6 +285,9 @@ class Surveyor:
             if not is_as_met(file.entry, before):  # changed since it was listed, or the list was late (NTFS)
                 file.entry = entry_of(file.entry.path, before, fixed=file.entry.fixed)
                 file.facts = Facts()
+            file.fault = self._not_to_be_read(file, before)
+            if file.fault:
+                return file
             facts = self._read_facts(path, file)
             if not is_as_met(entry_of(file.entry.path, before), os.stat(path)):
                 file.fault = "changed while it was read; run the command again"
@@ -294,6 +300,18 @@ class Surveyor:
             file.fault = f"cannot be made sense of ({type(error).__name__}: {error})"
             file.facts = Facts()
         return file
+
+    def _not_to_be_read(self, file: MetFile, status: os.stat_result) -> str:
+        """Why a file is not read that only a sheet without sizes could mean; empty for any other."""
+        size = file.entry.size
+        if file.everything or size <= HOLES.bytes or self._known.gives(size) or not self._file_wanted(file):
+            return ""
+        if size > UNSIZED.bytes:
+            return f"has more than {size_words(UNSIZED.bytes)}, and is not read for a sheet that gives no size"
+        stored = getattr(status, "st_blocks", size) * BLOCK_OF_STAT
+        if size > HOLES.times * stored:
+            return "is nearly all holes, and is not read for a sheet that gives no size"
+        return ""
 
     def _read_far(self, ground: Ground, file: MetFile) -> MetFile:
         """Find out what is wanted of a file on another machine, by an archive's directory alone where that decides."""

@@ -10,6 +10,7 @@ import hashlib
 from collections.abc import Iterable, Iterator
 from string import hexdigits
 
+from gribble.core.base.budget import KEYS_BYTES
 from gribble.core.base.digests import Digests
 from gribble.core.base.paths import fold
 from gribble.core.base.texts import encoding_of
@@ -17,9 +18,6 @@ from gribble.core.records.holding import Holding, Holdings, nearness
 from gribble.core.records.keyfile import Entry, KeyFile, KeyFinding, KeysJudgement, KeyVerdict
 from gribble.core.records.sheet import Key, Kind, Level, Need
 from gribble.core.survey.facts import word_of
-
-MAX_BYTES = 1 << 20
-"""A larger file is no key file."""
 
 MOST_CANDIDATES = 200
 """How many files are read in search of key files, nearest first."""
@@ -30,8 +28,8 @@ _TEXT_ENDINGS = ("keys", "key", "txt", "ini", "cfg", "conf")
 def read_keys(data: bytes) -> KeyFile:
     """The key file in some bytes. Never fails: what it is not, `fault` says."""
     digests = Digests(sha1=hashlib.sha1(data, usedforsecurity=False).hexdigest())
-    if len(data) > MAX_BYTES:
-        return KeyFile(fault=f"is larger than {MAX_BYTES >> 20} MiB, which no key file is", digests=digests)
+    if len(data) > KEYS_BYTES:
+        return KeyFile(fault=f"is larger than {KEYS_BYTES >> 20} MiB, which no key file is", digests=digests)
     if data.startswith((b"\xff\xfe", b"\xfe\xff")):
         return KeyFile(fault="is UTF-16 text; save it as UTF-8", digests=digests)
     if b"\0" in data:
@@ -181,8 +179,8 @@ def key_candidates(needs: Iterable[Need], holdings: Iterable[Holdings], rig: str
     def likely(holding: Holding) -> bool:
         name = fold(holding.name)
         if name in names:
-            return holding.size <= MAX_BYTES
-        fits = least <= holding.size <= MAX_BYTES
+            return holding.size <= KEYS_BYTES
+        fits = least <= holding.size <= KEYS_BYTES
         return fits and (name.rpartition(".")[2] in endings or name.partition(".")[0] in stems)
 
     words, ends = frozenset(map(word_of, stems)), frozenset(map(word_of, endings))

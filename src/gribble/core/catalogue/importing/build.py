@@ -289,6 +289,7 @@ def _flat_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, preview: boo
     """Sets from rows of one file each: all rows are held, since those of one set may lie apart."""
     reader, used = Reader(made.fields), used_by(made)
     sets: dict[str, Values] = {}
+    files: dict[str, dict[object, Values]] = {}  # of each set, by name
     broken: set[str] = set()
     for node in nodes:
         tally.records += 1
@@ -300,15 +301,16 @@ def _flat_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, preview: boo
             tally.fault(where, say_absent(node, "set", made))
             continue
         of_set = {name: values.pop(name) for name in (*_SET_NAMES, "kind") if name in values}
-        one = sets.setdefault(of_set["set"], {**of_set, "files": []})
-        if values in one["files"]:
+        name = values.get("name")
+        sets.setdefault(of_set["set"], of_set)
+        known = files.setdefault(of_set["set"], {}).setdefault(name, values)
+        if known is not values and known == values:
             tally.duplicates += 1
-        elif any(file.get("name") == values.get("name") for file in one["files"]):
-            tally.fault(where, f'"{values.get("name")}" of {of_set["set"]} is there twice, differently')
-        else:
-            one["files"].append(values)
+        elif known is not values:
+            tally.fault(where, f'"{name}" of {of_set["set"]} is there twice, differently')
         broken.update([of_set["set"]] if tally.faulty > before else [])
     for values in sets.values():
+        values["files"] = list(files[values["set"]].values())
         if values["set"] not in broken and (made_set := _made_set(values, values["set"], {}, tally)):
             yield made_set
 

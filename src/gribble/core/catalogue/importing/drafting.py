@@ -15,10 +15,9 @@ from gribble.core.base.errors import GribbleError
 from gribble.core.catalogue.importing.columns import Column
 from gribble.core.catalogue.importing.fieldmap import MAP_VERSION
 from gribble.core.catalogue.importing.guessing import guess_fields, in_order
-from gribble.core.catalogue.importing.lists import TABULAR, key_nodes, table_rows, whole_text
+from gribble.core.catalogue.importing.lists import TABULAR, key_nodes, page_rows, table_rows, whole_text
 from gribble.core.catalogue.importing.naming import emulator_of, release_of
 from gribble.core.catalogue.importing.nodes import HEADING, SECTION
-from gribble.core.catalogue.importing.pages import page_title
 from gribble.core.catalogue.importing.plaintext import text_title
 from gribble.core.catalogue.importing.relatives import (
     flagged_kinds,
@@ -137,8 +136,9 @@ def _title(path: Path, looks: Looks) -> str:
     """What stands above all tables of a page or text."""
     if looks.format not in (ListFormat.HTML, ListFormat.MARKDOWN, ListFormat.TEXT):
         return ""
-    text = whole_text(path, looks, lambda _bytes: None)
-    return page_title(text) if looks.format is ListFormat.HTML else text_title(text)
+    if looks.format is ListFormat.HTML:
+        return next(page_rows(path, looks, lambda _bytes: None)).heading
+    return text_title(whole_text(path, looks, lambda _bytes: None))
 
 
 def _shown(groups: Iterable[tuple[tuple[str, ...], list[tuple[Head, list[str]]]]]) -> str:

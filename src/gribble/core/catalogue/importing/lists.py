@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 
+from gribble.core.base.budget import LIST_BYTES
 from gribble.core.base.errors import GribbleError, reason_of
-from gribble.core.base.regular import MOST_TEXT, read_text
+from gribble.core.base.regular import read_text
 from gribble.core.catalogue.checksums import read_checksums
-from gribble.core.catalogue.importing.apart import read_apart
+from gribble.core.catalogue.importing.apart import read_apart, rows_apart
 from gribble.core.catalogue.importing.nodes import HEADING, SECTION, Advance, Node, flat
-from gribble.core.catalogue.importing.pages import book_rows, page_rows
 from gribble.core.catalogue.importing.plaintext import aligned_rows, key_rows, pipe_rows
 from gribble.core.catalogue.importing.sniffing import looks_like
 from gribble.core.catalogue.importing.streams import csv_rows, read_json, read_jsonl
@@ -57,30 +57,36 @@ def table_rows(path: Path, looks: Looks, advance: Advance) -> Iterator[tuple[Hea
     GribbleError, OSError, UnicodeDecodeError."""
     rows: Iterable[Row]
     if looks.format is ListFormat.WORKBOOK:
-        rows = book_rows(path)
+        rows = rows_apart(path, looks.format)
     elif looks.format in (ListFormat.CSV, ListFormat.TSV):
         rows = csv_rows(path, looks.encoding, looks.delimiter, advance)
+    elif looks.format is ListFormat.HTML:
+        rows = (row for row in page_rows(path, looks, advance) if row.grid)
     else:
         text = whole_text(path, looks, advance)
-        if looks.format is ListFormat.HTML:
-            rows = page_rows(text, path)
-        else:
-            rows = pipe_rows(text) if looks.format is ListFormat.MARKDOWN else aligned_rows(text)
+        rows = pipe_rows(text) if looks.format is ListFormat.MARKDOWN else aligned_rows(text)
     try:
         yield from tables_of(rows)
     except GribbleError as error:
         raise (error if str(path) in error.what else GribbleError(f"{path}, {error.what}", fix=error.fix)) from error
 
 
+def page_rows(path: Path, looks: Looks, advance: Advance) -> Iterator[Row]:
+    """The rows of a page, with its title as the heading of an empty one before them. Raises GribbleError, OSError,
+    UnicodeDecodeError."""
+    whole_text(path, looks, advance)  # what is wrong with it as a text is told here
+    return rows_apart(path, ListFormat.HTML, looks.encoding)
+
+
 def whole_text(path: Path, looks: Looks, advance: Advance) -> str:
     """A list's text. Raises GribbleError, OSError, UnicodeDecodeError."""
     size = path.stat().st_size
-    if size > MOST_TEXT:
+    if size > LIST_BYTES:
         raise GribbleError(
-            f"{path} is larger than {MOST_TEXT >> 20} MiB, and such a list has to be read whole",
+            f"{path} is larger than {LIST_BYTES >> 20} MiB, and such a list has to be read whole",
             fix="Save the table as CSV.",
         )
-    text = read_text(path, MOST_TEXT, looks.encoding)
+    text = read_text(path, LIST_BYTES, looks.encoding)
     advance(size)
     return text
 

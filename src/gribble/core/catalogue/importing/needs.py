@@ -39,6 +39,15 @@ def read_rows(nodes: Iterable[Node], made: FieldMap, tally: Tally) -> Iterator[V
             yield values
 
 
+class _Said:
+    """What the rows of one need have said so far, each thing once and in order."""
+
+    def __init__(self) -> None:
+        self.aliases: dict[str, None] = {}
+        self.machines: dict[str, None] = {}
+        self.accepts: dict[Accept, None] = {}
+
+
 def draft_of(rows: Iterable[Values], made: FieldMap, tally: Tally) -> DraftSheet:
     """The sheet of some rows: rows with one id, or with one place, are accepts of one need."""
     known = made.sheet
@@ -49,6 +58,7 @@ def draft_of(rows: Iterable[Values], made: FieldMap, tally: Tally) -> DraftSheet
         machines=tuple(map(str, known.get("machines", ()))),
     )
     needs: dict[object, Draft] = {}
+    said: dict[object, _Said] = {}
     for values in rows:
         names = [one.text.replace("\\", "/") for one in values["name"]]
         folder, name = (join(values.get("folder", known.get("folder", "")), parent(names[0])), base(names[0]))
@@ -67,10 +77,15 @@ def draft_of(rows: Iterable[Values], made: FieldMap, tally: Tally) -> DraftSheet
             words = {key: values.get(key, known.get(key, "")) for key in ("title", "kind", "level", "why", "choice")}
             words["title"] = values.get("title", "")
             needs[key] = need = Draft(name=name, folder=folder, id=values.get("id", ""), **words, accepts=[], also=[])
-        need.aliases = list(dict.fromkeys((*need.aliases, *aliases)))
-        need.machines = list(dict.fromkeys((*need.machines, *filter(None, [values.get("machine")]))))
-        tally.duplicates += sum(one in need.accepts for one in accepts)
-        need.accepts += [one for one in accepts if one not in need.accepts]
+            said[key] = _Said()
+        of = said[key]
+        of.aliases.update(dict.fromkeys(aliases))
+        of.machines.update(dict.fromkeys(filter(None, [values.get("machine")])))
+        tally.duplicates += sum(one in of.accepts for one in accepts)
+        of.accepts.update(dict.fromkeys(accepts))
+    for key, need in needs.items():
+        of = said[key]
+        need.aliases, need.machines, need.accepts = list(of.aliases), list(of.machines), list(of.accepts)
     draft.needs = list(needs.values())
     draft.machines = tuple(dict.fromkeys((*draft.machines, *(one for need in draft.needs for one in need.machines))))
     return draft

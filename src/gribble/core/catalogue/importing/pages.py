@@ -8,16 +8,13 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
+from gribble.core.base.budget import BOOK_BYTES, TABLE_COLUMNS, TABLES, Budget, size_words
 from gribble.core.base.errors import GribbleError
 from gribble.core.catalogue.importing.shapes import without_marks
-from gribble.core.catalogue.importing.tables import Row
+from gribble.core.catalogue.importing.tables import Row, check_row
 
-MOST_BOOK_BYTES = 128 << 20
-"""A workbook that unpacks to more is not read."""
 MOST_SPAN = 1000
 """No cell spans more rows or columns (HTML Standard, "Tables")."""
-MOST_CELLS = 4_000_000
-"""A page with more cells, counted where they span, is not read."""
 
 _HEADINGS = ("h1", "h2", "h3", "h4", "h5", "h6")
 _GONE = ("script", "style", "template", "noscript", "tfoot", "sup")
@@ -25,10 +22,14 @@ _BREAKS = ("br", "p", "li", "div")
 
 
 def page_rows(text: str, path: Path) -> Iterator[Row]:
-    """The rows of the tables of a page, cells that span several repeated in each; what is hidden, in a foot or a
-    footnote mark falls away. Source: HTML Standard, "Forming a table". Raises GribbleError."""
-    heading, number, cells_met = "", 0, 0
-    for element in _tree(text).iter(*_HEADINGS, "table"):
+    """The title of a page, as the heading of an empty row, and the rows of its tables, cells that span several repeated
+    in each; what is hidden, in a foot or a footnote mark falls away. Source: HTML Standard, "Forming a table".
+
+    Raises GribbleError."""
+    heading, number, budget = "", 0, _budget(path)
+    tree = _tree(text)
+    yield Row([], 0, _title(tree))
+    for element in tree.iter(*_HEADINGS, "table"):
         if element.tag != "table":
             if not any(above.tag == "table" for above in element.iterancestors()):
                 heading = _words(element)
@@ -37,15 +38,23 @@ def page_rows(text: str, path: Path) -> Iterator[Row]:
         caption = next((one for one in element if one.tag == "caption"), None)
         title = _words(caption) if caption is not None else heading
         for cells, is_head in _grid(element):
-            cells_met += len(cells)
-            if cells_met > MOST_CELLS:
-                raise GribbleError(f"{path} has more than {MOST_CELLS:,} cells", fix="Save the table as CSV.")
-            yield Row(cells, number, title, is_head)
+            yield _taken(Row(cells, number, title, is_head), budget)
 
 
-def page_title(text: str) -> str:
+def _budget(path: Path) -> Budget:
+    return Budget(TABLES, lambda words: GribbleError(f"{path} {words}", fix="Save the table as CSV."))
+
+
+def _taken(row: Row, budget: Budget) -> Row:
+    """A row, once it is known to be one that a list has. Raises GribbleError."""
+    check_row(row)
+    budget.count(len(row.cells))
+    budget.take(sum(map(len, row.cells)))
+    return row
+
+
+def _title(tree: Any) -> str:
     """The first heading of a page, else its title."""
-    tree = _tree(text)
     found = next(tree.iter("h1"), None)
     found = found if found is not None else next(tree.iter("title"), None)
     return _words(found) if found is not None else ""
@@ -60,11 +69,11 @@ def _tree(text: str) -> Any:
         tree = html.document_fromstring(text.encode("utf-8", "replace"), parser=parser)
     except (etree.ParserError, etree.XMLSyntaxError):  # nothing in it
         return html.Element("html")
-    everything: list[Any] = list(tree.iter())
-    for element in everything:
+    for element in tree.iter():
         hidden = "display:none" in (element.get("style") or "").replace(" ", "").lower()
-        if (element.tag in _GONE or hidden or "hidden" in element.attrib) and element.getparent() is not None:
-            element.drop_tree()
+        if (hidden or "hidden" in element.attrib) and element is not tree:
+            element.tag = _GONE[0]
+    etree.strip_elements(tree, *_GONE, with_tail=False)
     return tree
 
 
@@ -79,8 +88,11 @@ def _grid(table: Any) -> Iterator[tuple[list[str], bool]]:
         cells: list[str] = []
         own = [cell for cell in line if cell.tag in ("td", "th")]
         queue = [(_text(cell), _span(cell, "colspan"), _span(cell, "rowspan")) for cell in reversed(own)]
-        while queue or any(column >= len(cells) for column in open_cells):
+        end = max(open_cells, default=-1)
+        while queue or len(cells) <= end:
             column = len(cells)
+            if column > TABLE_COLUMNS:
+                break  # no list has such a row, which whoever takes it will say
             if column in open_cells:
                 left, text = open_cells.pop(column)
                 cells.append(text)
@@ -132,18 +144,19 @@ def book_rows(path: Path) -> Iterator[Row]:
     """The rows of a workbook's sheets (xlsx, xls, ods). Raises GribbleError."""
     import python_calamine
 
+    budget = _budget(path)
     if zipfile.is_zipfile(path):
         with zipfile.ZipFile(path) as packed:
-            if sum(one.file_size for one in packed.infolist()) > MOST_BOOK_BYTES:
+            if sum(one.file_size for one in packed.infolist()) > BOOK_BYTES:
                 raise GribbleError(
-                    f"{path} unpacks to more than {MOST_BOOK_BYTES >> 20} MiB, which no list does",
+                    f"{path} unpacks to more than {size_words(BOOK_BYTES)}, which no list does",
                     fix="Save the sheet as CSV.",
                 )
     try:
         with python_calamine.load_workbook(str(path)) as book:
             for number, name in enumerate(book.sheet_names, start=1):
-                for cells in book.get_sheet_by_name(name).to_python(skip_empty_area=False):
-                    yield Row([_shown(cell) for cell in cells], number, name)
+                for cells in book.get_sheet_by_name(name).iter_rows():
+                    yield _taken(Row([_shown(cell) for cell in cells], number, name), budget)
     except (python_calamine.CalamineError, OSError) as error:
         raise GribbleError(f"{path} is no workbook that can be read: {error}", fix="Save it as CSV.") from error
 

@@ -9,8 +9,9 @@ import re
 import unicodedata
 from collections.abc import Iterator
 
+from gribble.core.base.budget import TABLE_COLUMNS
 from gribble.core.catalogue.importing.shapes import without_marks
-from gribble.core.catalogue.importing.tables import Row
+from gribble.core.catalogue.importing.tables import Row, check_row
 
 _RULE = re.compile(r"^[\s|+:=\-─═┌┬┐├┼┤└┴┘╔╦╗╠╬╣╚╩╝]+$")
 _LINK = re.compile(r"!?\[([^\]]*)\]\([^)]*\)")
@@ -40,6 +41,8 @@ def pipe_rows(text: str) -> Iterator[Row]:
             grid += not within
             within = True
             shown = shown.removeprefix("|")
+            if shown.count("|") > TABLE_COLUMNS:
+                check_row(Row([""] * shown.count("|")))
             cells = _PIPE.split(shown.removesuffix("|") if not shown.endswith("\\|") else shown)
             yield Row([_plain(cell) for cell in cells], grid, heading)
 

@@ -8,13 +8,11 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
+from gribble.core.base.budget import JSON_BYTES, JSON_VALUES
 from gribble.core.base.errors import GribbleError
 from gribble.core.base.regular import open_text, read_text
 from gribble.core.catalogue.importing.nodes import Advance, Node
 from gribble.core.catalogue.importing.tables import Row
-
-MOST_JSON_BYTES = 256 << 20
-"""JSON is read whole, so a larger file is refused (JSON Lines has no limit)."""
 
 
 def csv_rows(path: Path, encoding: str, delimiter: str, advance: Advance) -> Iterator[Row]:
@@ -53,13 +51,19 @@ def read_json(path: Path, encoding: str, way: list[str], advance: Advance) -> It
 def json_data(path: Path, encoding: str, advance: Advance) -> Any:
     """All of a JSON file. Raises GribbleError."""
     size = path.stat().st_size
-    if size > MOST_JSON_BYTES:
+    if size > JSON_BYTES:
         raise GribbleError(
-            f"{path} is larger than {MOST_JSON_BYTES >> 20} MiB, and JSON has to be read whole",
+            f"{path} is larger than {JSON_BYTES >> 20} MiB, and JSON has to be read whole",
             fix="Turn it into JSON Lines, one record a line.",
         )
     try:
-        data = json.loads(read_text(path, MOST_JSON_BYTES, encoding))
+        text = read_text(path, JSON_BYTES, encoding)
+        if sum(map(text.count, ",[{")) > JSON_VALUES:
+            raise GribbleError(
+                f"{path} has more than {JSON_VALUES:,} values, and JSON has to be read whole",
+                fix="Turn it into JSON Lines, one record a line.",
+            )
+        data = json.loads(text)
     except json.JSONDecodeError as error:
         raise GribbleError(f"{path}, line {error.lineno}: {error.msg}", fix="Correct the file.") from error
     except RecursionError:

@@ -9,11 +9,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from typing import NamedTuple
 
+from gribble.core.base.budget import ROW_CHARACTERS, TABLE_COLUMNS
 from gribble.core.base.errors import GribbleError
 from gribble.core.catalogue.importing.shapes import digests_in, is_blank, is_datum, is_file_name
-
-MOST_COLUMNS = 2000
-"""A table with more columns is no list."""
 
 LOOK_AHEAD = 60
 """So many rows are looked at to find the head."""
@@ -63,8 +61,7 @@ class _Finder:
 
     def take(self, row: Row) -> Iterator[tuple[Head, list[str]]]:
         """What is known for sure after one more row."""
-        if len(row.cells) > MOST_COLUMNS:
-            raise GribbleError(f"a table has more than {MOST_COLUMNS:,} columns", fix="Take what is no list out of it.")
+        check_row(row)
         if row.grid != self._grid:
             yield from self.settle()
             self._head, self._grid = None, row.grid
@@ -106,6 +103,17 @@ class _Finder:
     def _is_again(self, row: Row) -> bool:
         assert self._head is not None
         return tuple(cell.strip() for cell in _fitted(row.cells, self._head)) == self._head.names
+
+
+def check_row(row: Row) -> None:
+    """Raise GribbleError where a row is none that a list has."""
+    if len(row.cells) > TABLE_COLUMNS:
+        what = f"a table has more than {TABLE_COLUMNS:,} columns"
+    elif sum(map(len, row.cells)) > ROW_CHARACTERS:
+        what = f"a row of a table has more than {ROW_CHARACTERS:,} characters"
+    else:
+        return
+    raise GribbleError(what, fix="Take what is no list out of it.")
 
 
 def _could_be_head(row: Row) -> bool:

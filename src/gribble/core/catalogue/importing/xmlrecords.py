@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import NoReturn
 from xml.parsers import expat
 
+from gribble.core.base.budget import XML_DEPTH
 from gribble.core.base.errors import GribbleError
 from gribble.core.base.regular import open_regular
 from gribble.core.catalogue.importing.fieldmap import row_keys
@@ -17,9 +18,6 @@ from gribble.core.records.fieldmap import FieldMap
 
 WHOLE_RECORDS = 100
 """So many records are read whole, whatever of them is wanted, so that what is left over can be told."""
-
-MOST_NESTING = 200
-"""No record is nested deeper."""
 
 SAMPLE_BYTES = 2 << 20
 """So much of a list is looked at to tell where its records are."""
@@ -64,7 +62,7 @@ class _XmlRecords:
                 self._open[0].rows.append(tuple(map(attributes.get, self._row_keys)))
                 self._open.append(self._row)
                 return
-            if len(self._open) > MOST_NESTING:
+            if len(self._open) > XML_DEPTH:
                 raise GribbleError("a record is nested too deeply", fix="That is no list; check the file.")
             node = Node(name, attributes)
             self._open[-1].children.append(node)

@@ -10,17 +10,14 @@ from typing import Any
 
 from msgspec import Struct
 
+from gribble.core.base.budget import DICTIONARY_BYTES, size_words
 from gribble.core.base.threads import go_on
-from gribble.core.files.archives.common import (
-    MAX_DICTIONARY_BYTES,
-    ArchiveError,
-    Span,
-)
+from gribble.core.files.archives.common import ArchiveError, Span
 from gribble.core.files.hashing import BLOCK_BYTES
 from gribble.core.files.inflating import INFLATE_ERRORS, inflated
 
 LZMA_RATIO = 50_000
-_LZMA, _LZMA2, _COPY, _DEFLATE, _BZIP2, _AES = "030101", "21", "00", "040108", "040202", "06f10701"
+LZMA, _LZMA2, _COPY, _DEFLATE, BZIP2, _AES = "030101", "21", "00", "040108", "040202", "06f10701"
 
 
 FILTERS: dict[str, int] = {
@@ -71,19 +68,19 @@ class PackedFolder(Struct):
         methods = [coder.method for coder in self.coders]
         if _AES in methods:
             return "is encrypted"
-        known = {_LZMA, _LZMA2, _COPY, _DEFLATE, _BZIP2, *FILTERS}
+        known = {LZMA, _LZMA2, _COPY, _DEFLATE, BZIP2, *FILTERS}
         unknown = [OTHERS.get(method, method) for method in methods if method not in known]
         if unknown or not self.plain:
             return f"is packed by a method that Gribble cannot unpack ({', '.join(unknown) or 'several streams'})"
         dictionary = max(map(dictionary_of, self.coders))
-        if dictionary > MAX_DICTIONARY_BYTES:
-            return f"needs {dictionary >> 20:,} MiB of memory to unpack; the limit is {MAX_DICTIONARY_BYTES >> 20} MiB"
+        if dictionary > DICTIONARY_BYTES:
+            return f"needs {dictionary >> 20:,} MiB of memory to unpack; the limit is {size_words(DICTIONARY_BYTES)}"
         return ""
 
 
 def dictionary_of(coder: Coder) -> int:
     """The memory in bytes that a coder asks for."""
-    if coder.method == _LZMA and len(coder.properties) >= 5:
+    if coder.method == LZMA and len(coder.properties) >= 5:
         return int(struct.unpack_from("<L", coder.properties, 1)[0])
     if coder.method == _LZMA2 and coder.properties:
         bits = coder.properties[0]
@@ -113,7 +110,7 @@ def _decode(blocks: Iterator[bytes], coder: Coder) -> Iterator[bytes]:
     method, properties = coder.method, coder.properties
     if method == _COPY:
         return blocks
-    if method == _LZMA and len(properties) >= 5:
+    if method == LZMA and len(properties) >= 5:
         digit = properties[0]
         chain = {"id": lzma.FILTER_LZMA1, "lc": digit % 9, "lp": digit // 9 % 5, "pb": digit // 45}
         return _through(blocks, _lzma([{**chain, "dict_size": max(dictionary_of(coder), 4096)}]))
@@ -121,7 +118,7 @@ def _decode(blocks: Iterator[bytes], coder: Coder) -> Iterator[bytes]:
         return _through(blocks, _lzma([{"id": lzma.FILTER_LZMA2, "dict_size": max(dictionary_of(coder), 4096)}]))
     if method == _DEFLATE:
         return inflated(blocks, BLOCK_BYTES)
-    if method == _BZIP2:
+    if method == BZIP2:
         unpack = bz2.BZ2Decompressor()
         return _through(blocks, lambda data: unpack.decompress(data, BLOCK_BYTES) if not unpack.eof else b"")
     if method in FILTERS:

@@ -11,27 +11,14 @@ from typing import BinaryIO, Protocol
 
 from msgspec import Struct
 
+from gribble.core.base.budget import ARCHIVE, MEMBER_NAME, Budget
 from gribble.core.base.errors import reason_of
 from gribble.core.base.kinds import MOST_NUMBER
 from gribble.core.base.regular import check_regular
 from gribble.core.base.threads import go_on
 
-MAX_MEMBERS = 200_000
-MAX_BYTES = 64 << 30
-MAX_DEPTH = 3
-MAX_NESTED_BYTES = 64 << 20
-MAX_DICTIONARY_BYTES = 128 << 20
 FREE_BYTES = 256 << 20
 """Below this many unpacked bytes no ratio is suspicious."""
-MOST_NAME = 4096
-"""A longer name of a member is no name, in bytes or characters."""
-STREAMED_RATIO = 50
-STREAMED_BYTES = 1 << 30
-"""What can only be read from front to back is left once it has unpacked to more than so many bytes, and so many times
-its own size: hours of zeros hold nothing that anybody misses."""
-NESTED_RATIO = 20
-"""Archives in an archive are held in memory one by one: of all together no more bytes than `FREE_BYTES`, or so many
-times the outermost file's size."""
 
 
 class ArchiveError(Exception):
@@ -52,8 +39,8 @@ class Member(Struct, frozen=True, gc=False):
     @property
     def as_it_can_be(self) -> Member:
         """The same; with a fault, and no size, where it claims one that no file has, or a name that is none."""
-        if len(self.name) > MOST_NAME:
-            return Member(self.name[:MOST_NAME], None, "", f"has a name of {len(self.name):,} characters")
+        if len(self.name) > MEMBER_NAME:
+            return Member(self.name[:MEMBER_NAME], None, "", f"has a name of {len(self.name):,} characters")
         if self.size is not None and not 0 <= self.size <= MOST_NUMBER:
             return Member(self.name, None, "", f"claims to have {self.size:,} bytes, which no file has")
         return self
@@ -148,34 +135,9 @@ class Span:
         return stream
 
 
-class Budget:
-    """How much one outermost archive may still unpack to, over all that is nested in it."""
-
-    def __init__(self, size: int) -> None:
-        """`size` is the outermost file's, in bytes."""
-        self._members = MAX_MEMBERS
-        self._bytes = MAX_BYTES
-        self._nested = max(FREE_BYTES, NESTED_RATIO * size)
-
-    def nest(self, size: int) -> None:
-        """Take so many bytes of a nested archive into memory. Raises ArchiveError beyond the limit."""
-        self._nested -= size
-        if self._nested < 0:
-            raise ArchiveError("is one too many in an archive this small; skipped as a bomb")
-
-    def count(self, members: int) -> None:
-        """Take so many members in. Raises ArchiveError beyond the limit."""
-        self._members -= members
-        if self._members < 0:
-            raise ArchiveError(f"holds more than {MAX_MEMBERS:,} files; skipped as a bomb")
-
-    def spend(self, blocks: Iterator[bytes]) -> Iterator[bytes]:
-        """Pass a content on, and raise ArchiveError where all contents together grow beyond the limit."""
-        for block in blocks:
-            self._bytes -= len(block)
-            if self._bytes < 0:
-                raise ArchiveError(f"unpacks to more than {MAX_BYTES >> 30} GiB; skipped as a bomb")
-            yield block
+def budget_of(span: Span) -> Budget:
+    """What may come out of an archive, and of all that is nested in it."""
+    return Budget(ARCHIVE, ArchiveError, span.size)
 
 
 def check_ratio(packed: int, unpacked: int, greatest: int) -> None:

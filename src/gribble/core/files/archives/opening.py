@@ -4,22 +4,14 @@ from __future__ import annotations
 
 import itertools
 import re
-from collections.abc import Iterator
+from collections.abc import Generator, Iterator
 from pathlib import Path
 from typing import NamedTuple, Protocol
 
+from gribble.core.base.budget import MEMBER_NAME, NESTED, NESTED_BYTES, NESTED_DEPTH, Budget, size_words
 from gribble.core.base.regular import open_raw
 from gribble.core.files.archives import sevens, streams, zips
-from gribble.core.files.archives.common import (
-    MAX_DEPTH,
-    MAX_NESTED_BYTES,
-    MOST_NAME,
-    Archive,
-    ArchiveError,
-    Budget,
-    Member,
-    Span,
-)
+from gribble.core.files.archives.common import Archive, ArchiveError, Member, Span, budget_of
 
 HEAD_BYTES = 512
 _STARTS = {
@@ -85,20 +77,24 @@ class Choice(Protocol):
         """Whether a member that is an archive itself is to be looked into."""
 
 
-def scan(path: Path, kind: str, choice: Choice) -> Iterator[FoundMember]:
-    """Every file in an archive and in those nested in it, to a depth of three, in one pass over each.
+def scan(path: Path, kind: str, choice: Choice, budget: Budget | None = None) -> Generator[FoundMember, None, None]:
+    """Every file in an archive and in those nested in it, to a depth of three, in one pass over each; what comes out is
+    taken from a `budget`, if there is one already.
 
     What cannot be read in a nested archive is a member with a fault. Raises ArchiveError for the outermost one.
     """
     with Span(path) as span:
-        yield from _scan(span, kind, path.name, "", _Way(choice, Budget(span.size), MAX_DEPTH))
+        nested = Budget(NESTED, ArchiveError, span.size)
+        way = _Way(choice, budget or budget_of(span), nested, NESTED_DEPTH)
+        yield from _scan(span, kind, path.name, "", way)
 
 
 class _Way(NamedTuple):
-    """What is of interest in an archive, how much it may unpack to, and how deep archives may lie in it."""
+    """What is of interest in an archive, how much it may unpack to, and how large and deep archives may lie in it."""
 
     choice: Choice
     budget: Budget
+    nested: Budget
     depth: int
 
 
@@ -110,7 +106,7 @@ def _scan(span: Span, kind: str, name: str, prefix: str, way: _Way) -> Iterator[
 
     for member, blocks in archive.scan(lambda member: choice.wants(prefix + member.name, member) or nests(member)):
         if member.as_it_can_be is not member:
-            yield FoundMember(prefix + member.name[:MOST_NAME], member.as_it_can_be, None)
+            yield FoundMember(prefix + member.name[:MEMBER_NAME], member.as_it_can_be, None)
             continue
         path = prefix + member.name
         if blocks is not None and nests(member):
@@ -139,7 +135,7 @@ def _scan_nested(path: str, member: Member, blocks: Iterator[bytes], way: _Way) 
     fault, choice = "", way.choice
     if way.depth <= 0:
         fault = "lies too deep in other archives; unpack the outer one yourself"
-    elif (member.size or 0) > MAX_NESTED_BYTES:
+    elif (member.size or 0) > NESTED_BYTES:
         fault = f"is too large ({member.size:,} bytes) to look into inside an archive; unpack the outer one yourself"
     if fault:
         yield FoundMember(path, Member(member.name, member.size, member.crc32, fault), None)
@@ -152,9 +148,9 @@ def _scan_nested(path: str, member: Member, blocks: Iterator[bytes], way: _Way) 
                 yield FoundMember(path, member, itertools.chain([block], blocks) if wanted else None)
                 return
             data += block
-            way.budget.nest(len(block))
-            if len(data) > MAX_NESTED_BYTES:
-                raise ArchiveError(f"unpacks to more than {MAX_NESTED_BYTES >> 20} MiB; unpack the outer one yourself")
+            way.nested.take(len(block))
+            if len(data) > NESTED_BYTES:
+                raise ArchiveError(f"unpacks to more than {size_words(NESTED_BYTES)}; unpack the outer one yourself")
     except ArchiveError as error:
         yield FoundMember(path, Member(member.name, member.size, member.crc32, str(error)), None)
         return
@@ -184,28 +180,67 @@ def listing(path: str | Path, kind: str) -> list[Member] | None:
     if kind != "zip":
         return None
     with Span(path) as span:
-        return [member.as_it_can_be for member in zips.list_zip(span, Budget(span.size))]
+        return [member.as_it_can_be for member in zips.list_zip(span, budget_of(span))]
 
 
-class _OneMember:
-    """The choice of a single member."""
+def _nothing() -> Generator[FoundMember, None, None]:
+    yield from ()
 
-    def __init__(self, path: str) -> None:
-        self._path = path
 
-    def wants(self, path: str, _member: Member) -> bool:
-        return path == self._path
+class MemberReader:
+    """Reads members of archives for who asks for many: as long as they are asked for in an archive's order, it is gone
+    through once, and all that is read of it comes out of one budget."""
+
+    def __init__(self) -> None:
+        self._path = Path()
+        self._member = ""
+        self._passing: Generator[FoundMember, None, None] = _nothing()
+        self._budgets: dict[Path, Budget] = {}
+
+    def blocks(self, path: Path, member: str) -> Iterator[bytes]:
+        """The content of one member, by its path inside, block by block; no more of it once another is asked for.
+
+        Raises ArchiveError and OSError.
+        """
+        again = path != self._path
+        self._member = member
+        while True:
+            if again:
+                self.close()
+                if path not in self._budgets:
+                    with Span(path) as span:
+                        self._budgets[path] = budget_of(span)
+                self._path, kind = path, archive_kind(peek(path), path.name)
+                self._passing = scan(path, kind, self, self._budgets[path])
+            for found in self._passing:
+                if found.path == member and found.blocks is not None:
+                    yield from found.blocks
+                    return
+                if found.path == member and found.member.fault:
+                    raise ArchiveError(found.member.fault)
+            self.close()
+            if again:
+                raise ArchiveError(f"{member} is no longer in it")
+            again = True  # it may lie before the one that was asked for last
+
+    def close(self) -> None:
+        """Let go of the archive that is open: another program, or a step, may want to replace it."""
+        self._passing.close()
+        self._passing, self._path = _nothing(), Path()
+
+    def wants(self, path: str, _member: Member) -> bool:  # noqa: ARG002  (whatever may be asked for next)
+        """Every content: which one is read is told by who asks."""
+        return True
 
     def enters(self, path: str) -> bool:
-        return self._path.startswith(f"{path}/")
+        """An archive in which the member lies that is asked for."""
+        return self._member.startswith(f"{path}/")
 
 
 def member_blocks(path: Path, member: str) -> Iterator[bytes]:
     """The content of one member, by its path inside, block by block. Raises ArchiveError and OSError."""
-    for found in scan(path, archive_kind(peek(path), path.name), _OneMember(member)):
-        if found.path == member and found.blocks is not None:
-            yield from found.blocks
-            return
-        if found.path == member and found.member.fault:
-            raise ArchiveError(found.member.fault)
-    raise ArchiveError(f"{member} is no longer in it")
+    reader = MemberReader()
+    try:
+        yield from reader.blocks(path, member)
+    finally:
+        reader.close()

@@ -7,29 +7,21 @@ decoded once, in order. Source: 7zFormat.txt and Methods.txt of the public-domai
 
 from __future__ import annotations
 
+import itertools
 import struct
 from collections.abc import Iterator
 
+from gribble.core.base.budget import ARCHIVE, DIRECTORY, Budget
 from gribble.core.files.archives.coders import (
     LZMA_RATIO,
     Coder,
     PackedFolder,
     decoded,
 )
-from gribble.core.files.archives.common import (
-    MAX_MEMBERS,
-    ArchiveError,
-    Budget,
-    Chooser,
-    Member,
-    Span,
-    check_ratio,
-    numbered,
-)
+from gribble.core.files.archives.common import ArchiveError, Chooser, Member, Span, check_ratio, numbered
 from gribble.core.files.inflating import crc32
 
 MAGIC = b"7z\xbc\xaf\x27\x1c"
-MAX_HEADER_BYTES = 64 << 20
 
 _END, _HEADER, _STREAMS, _FILES, _PACK, _UNPACK, _SUBSTREAMS = 0, 1, 4, 5, 6, 7, 8
 _SIZE, _CRC, _FOLDER, _CODER_SIZES, _COUNTS, _EMPTY, _NAMES, _ENCODED = 9, 10, 11, 12, 13, 14, 17, 23
@@ -77,11 +69,9 @@ class Seven:
             if place > last:
                 yield member, None
                 continue
-            blocks = content.take(member.size or 0, crcs[place] if chosen[place] else None, member.name)
-            if chosen[place]:
-                yield member, self._budget.spend(blocks)
-            else:
-                yield member, None
+            checked = crcs[place] if chosen[place] else None
+            blocks = self._budget.spend(content.take(member.size or 0, checked, member.name))
+            yield member, blocks if chosen[place] else None
             for _ in blocks:  # whatever was not taken is passed over
                 pass
 
@@ -92,7 +82,7 @@ class Seven:
         offset, size, crc = struct.unpack_from("<QQL", start, 12)
         if crc32(start[12:32]) != struct.unpack_from("<L", start, 8)[0]:
             raise ArchiveError("is no sound 7z: its start is damaged")
-        if size > MAX_HEADER_BYTES:
+        if size > DIRECTORY.bytes:
             raise ArchiveError("is no sound 7z: its directory is too large")
         data = self._span.read(32 + offset, size)
         if len(data) < size:
@@ -101,7 +91,7 @@ class Seven:
             raise ArchiveError("is no sound 7z: its directory is damaged")
         while data and data[0] == _ENCODED:
             folders = _Reader(data, 1).streams()
-            if not folders or folders[0].size > MAX_HEADER_BYTES:
+            if not folders or folders[0].size > DIRECTORY.bytes:
                 raise ArchiveError("is no sound 7z: its directory is damaged")
             if fault := folders[0].fault():
                 raise ArchiveError("is encrypted, names included" if "encrypted" in fault else fault)
@@ -163,8 +153,8 @@ class _Reader:
 
     def _count(self) -> int:
         count = self._number()
-        if count > MAX_MEMBERS:
-            raise ArchiveError(f"holds more than {MAX_MEMBERS:,} files; skipped as a bomb")
+        if count > ARCHIVE.items:
+            raise ArchiveError(f"claims to hold {count:,} files, which is not believed; left there")
         return count
 
     def _bits(self, count: int, *, optional: bool = False) -> list[bool]:
@@ -218,10 +208,10 @@ class _Reader:
             else:
                 raise ArchiveError("is a 7z with a directory that Gribble does not understand")
         offset += 32
+        sizes = iter(packed)
         for folder in folders:
-            folder.offset, folder.packed_bytes = offset, sum(packed[: folder.packed])
+            folder.offset, folder.packed_bytes = offset, sum(itertools.islice(sizes, folder.packed))
             offset += folder.packed_bytes
-            packed = packed[folder.packed :]
             if folder.file_sizes is None:
                 folder.file_sizes, folder.file_crcs = [folder.size], [folder.crc]
         return folders

@@ -9,20 +9,13 @@ import lzma
 import struct
 import tarfile
 import zlib
-from collections.abc import Iterator
-from typing import IO, Any, BinaryIO, cast
+from collections.abc import Callable, Iterator
+from typing import IO, cast
 
+from gribble.core.base.budget import DICTIONARY_BYTES, TAR_ENTRIES, TAR_HEADER_BYTES, Budget
 from gribble.core.base.errors import reason_of
 from gribble.core.base.threads import go_on
-from gribble.core.files.archives.common import (
-    STREAMED_BYTES,
-    STREAMED_RATIO,
-    ArchiveError,
-    Budget,
-    Chooser,
-    Member,
-    Span,
-)
+from gribble.core.files.archives.common import ArchiveError, Chooser, Member, Span
 from gribble.core.files.hashing import BLOCK_BYTES
 
 _ERRORS = (
@@ -34,19 +27,17 @@ _ERRORS = (
 
 MOST_INDEX = 1 << 20
 """The longest index of an xz that is read, in bytes; some hundred thousand blocks."""
+HEAD_BYTES = 512
+"""The header of a tar's member, in bytes."""
 XZ_BITS = 63
 """No number in an xz has more bits."""
-MOST_HEADER = 1 << 20
-"""The longest name or extended header of a tar's member, in bytes."""
-MOST_ENTRIES = 100_000
-"""Files, folders and links in one tar."""
 
 
 class _Info(tarfile.TarInfo):
     """A member's header whose extensions (long names, extended headers, maps of holes) stay within bounds."""
 
     def _bounded(self) -> None:
-        if self.size > MOST_HEADER:
+        if self.size > TAR_HEADER_BYTES:
             raise tarfile.ReadError(f"a header of {self.size:,} bytes; skipped as a bomb")
 
     def _proc_gnulong(self, tar: tarfile.TarFile) -> tarfile.TarInfo:
@@ -82,29 +73,39 @@ class Packed:
 
     def scan(self, choose: Chooser) -> Iterator[tuple[Member, Iterator[bytes] | None]]:
         """The one file inside, or those of the tar inside. Raises ArchiveError."""
-        head = self._head()
-        if is_tar(head):
-            with self._open() as stream:
-                bounded = cast(IO[bytes], _Bounded(stream, self._span.size))  # tarfile reads, and does no more
-                yield from _scan_tar(bounded, "r|", choose, self._budget)
+        head = b"".join(itertools.islice(self._unpacked(HEAD_BYTES), 2))  # which may be two streams joined
+        if is_tar(head[:HEAD_BYTES]):
+            stream = cast(IO[bytes], _Stream(self._unpacked()))  # tarfile reads, and does no more
+            yield from _scan_tar(stream, "r|", choose, self._budget, lambda blocks: blocks)  # it has been taken already
             return
         member = self._member()
         self._budget.count(1)
-        yield member, self._budget.spend(self._blocks(member.name)) if choose(member) else None
+        yield member, self._named(member.name) if choose(member) else None
 
-    def _open(self) -> Any:
-        source: BinaryIO = self._span.stream()
-        if self._kind == "gz":
-            return gzip.GzipFile(fileobj=source)
-        return bz2.BZ2File(source) if self._kind == "bz2" else lzma.LZMAFile(source)
-
-    def _head(self) -> bytes:
+    def _unpacked(self, most: int = BLOCK_BYTES) -> Iterator[bytes]:
+        """All that is inside, at most so many bytes at a time, as far as what is packed can honestly yield. Raises
+        ArchiveError."""
         try:
-            with self._open() as stream:
-                head: bytes = stream.read(512)
-                return head
+            for block in self._blocks(most):
+                go_on()
+                self._budget.take(len(block))
+                yield block
         except _ERRORS as error:
             raise ArchiveError(f"is no sound {self._kind}: {_say(error)}") from error
+
+    def _blocks(self, most: int) -> Iterator[bytes]:
+        if self._kind == "gz":
+            with gzip.GzipFile(fileobj=self._span.stream()) as stream:
+                yield from iter(lambda: stream.read(most), b"")
+        else:
+            make = bz2.BZ2Decompressor if self._kind == "bz2" else _xz_decompressor
+            yield from _joined(self._span.blocks(0, self._span.size), make, most)
+
+    def _named(self, name: str) -> Iterator[bytes]:
+        try:
+            yield from self._unpacked()
+        except ArchiveError as error:
+            raise ArchiveError(f"{name} cannot be unpacked: it {error}") from error
 
     def _member(self) -> Member:
         """The file inside, with the size and CRC-32 that the packing claims.
@@ -121,14 +122,39 @@ class Packed:
             return Member(name, _xz_size(self._span))
         return Member(name, None)
 
-    def _blocks(self, name: str) -> Iterator[bytes]:
-        try:
-            with self._open() as stream:
-                bounded = _Bounded(stream, self._span.size)
-                while block := bounded.read(BLOCK_BYTES):
-                    yield block
-        except _ERRORS as error:
-            raise ArchiveError(f"{name} cannot be unpacked: {_say(error)}") from error
+
+def _xz_decompressor() -> lzma.LZMADecompressor:
+    return lzma.LZMADecompressor(lzma.FORMAT_XZ, memlimit=2 * DICTIONARY_BYTES)
+
+
+def _joined(
+    blocks: Iterator[bytes], make: Callable[[], lzma.LZMADecompressor | bz2.BZ2Decompressor], most: int
+) -> Iterator[bytes]:
+    """What is packed as one stream or several, one behind the other; what follows them and is none does not count.
+
+    Raises what the decompressors do, and EOFError where a stream is cut short.
+    """
+    decoder, ended, given = make(), False, False
+    for block in blocks:
+        rest = block
+        while rest or not (decoder.needs_input or decoder.eof):
+            if decoder.eof:
+                rest = rest.lstrip(b"\0")  # streams of an xz may have zeros between them
+                if not rest:
+                    break
+                decoder, ended, given = make(), True, False
+            try:
+                content = decoder.decompress(rest, most)
+            except (OSError, lzma.LZMAError):
+                if ended and not given:
+                    return
+                raise
+            rest = decoder.unused_data if decoder.eof else b""
+            given = given or bool(content)
+            if content:
+                yield content
+    if not decoder.eof and not (ended and not given):
+        raise EOFError("it is cut short")
 
 
 class Tar:
@@ -141,11 +167,11 @@ class Tar:
     def scan(self, choose: Chooser) -> Iterator[tuple[Member, Iterator[bytes] | None]]:
         """Every regular file in the archive's order. Raises ArchiveError."""
         with self._span.stream() as stream:
-            yield from _scan_tar(stream, "r:", choose, self._budget)
+            yield from _scan_tar(stream, "r:", choose, self._budget, self._budget.spend)
 
 
 def _scan_tar(
-    stream: IO[bytes], mode: str, choose: Chooser, budget: Budget
+    stream: IO[bytes], mode: str, choose: Chooser, budget: Budget, spend: Callable[[Iterator[bytes]], Iterator[bytes]]
 ) -> Iterator[tuple[Member, Iterator[bytes] | None]]:
     names: dict[str, int] = {}
     try:
@@ -155,8 +181,8 @@ def _scan_tar(
                 archive.members.clear()  # it would keep them all
                 if info is None:
                     break
-                if entries > MOST_ENTRIES:
-                    raise ArchiveError(f"has more than {MOST_ENTRIES:,} entries; skipped as a bomb")
+                if entries > TAR_ENTRIES:
+                    raise ArchiveError(f"has more than {TAR_ENTRIES:,} entries; skipped as a bomb")
                 if not info.isreg():
                     continue
                 budget.count(1)
@@ -167,7 +193,7 @@ def _scan_tar(
                     yield member, None
                     continue
                 content = archive.extractfile(info) if choose(member) else None
-                yield member, budget.spend(_read(content, info.name)) if content else None
+                yield member, spend(_read(content, info.name)) if content else None
     except _ERRORS as error:
         raise ArchiveError(f"is no sound tar: {_say(error)}") from error
 
@@ -180,24 +206,19 @@ def _read(stream: IO[bytes], name: str) -> Iterator[bytes]:
         raise ArchiveError(f"{name} cannot be unpacked: {_say(error)}") from error
 
 
-class _Bounded:
-    """A stream that stops with ArchiveError where it unpacks to more than its bytes can honestly yield."""
+class _Stream:
+    """Blocks as a file that is read from front to back."""
 
-    def __init__(self, stream: IO[bytes], packed: int) -> None:
-        self._stream = stream
-        self._packed = packed
-        self._unpacked = 0
+    def __init__(self, blocks: Iterator[bytes]) -> None:
+        self._blocks = blocks
+        self._block, self._at = b"", 0
 
-    def read(self, size: int = -1) -> bytes:
-        """At most so many bytes, and never more than a block."""
-        go_on()
-        data = self._stream.read(min(size, BLOCK_BYTES) if size > 0 else BLOCK_BYTES)
-        self._unpacked += len(data)
-        if self._unpacked > max(STREAMED_BYTES, STREAMED_RATIO * self._packed):
-            raise ArchiveError(
-                f"unpacks to more than {STREAMED_BYTES >> 30} GiB and {STREAMED_RATIO} times its size; left there"
-            )
-        return data
+    def read(self, size: int) -> bytes:
+        """At most so many bytes."""
+        if self._at >= len(self._block):
+            self._block, self._at = next(self._blocks, b""), 0
+        self._at += size
+        return self._block[self._at - size : self._at]
 
 
 def _xz_size(span: Span) -> int | None:

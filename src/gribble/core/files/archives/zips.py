@@ -1,4 +1,4 @@
-"""Zip archives: a quick reader of the central directory; contents are unpacked by the standard library.
+"""Zip archives: a quick reader of the central directory; contents are unpacked by the standard library's decoders.
 
 Source: the ZIP application note (end of central directory 4.3.16, its Zip64 forms 4.3.14 and 4.3.15, central
 directory headers 4.3.12, Zip64 extra field 4.5.3).
@@ -8,13 +8,14 @@ from __future__ import annotations
 
 import struct
 import zipfile
-import zlib
 from collections.abc import Iterator
 from typing import NamedTuple
 
 from msgspec import Struct, structs
 
-from gribble.core.files.archives.common import ArchiveError, Budget, Chooser, Member, Span, check_ratio, numbered
+from gribble.core.base.budget import DIRECTORY, Budget, size_words
+from gribble.core.files.archives.coders import BZIP2, LZMA, Coder, PackedFolder, decoded
+from gribble.core.files.archives.common import ArchiveError, Chooser, Member, Span, budget_of, check_ratio, numbered
 from gribble.core.files.hashing import BLOCK_BYTES
 from gribble.core.files.inflating import INFLATE_ERRORS, crc32, inflated
 
@@ -25,15 +26,11 @@ _HEADER = struct.Struct("<4s4xH6x3L3H12x")
 _ENTRY = struct.Struct("<4s4x2H4x3L3H8xL")
 """The same with the method and the offset."""
 _LOCAL = struct.Struct("<26x2H")
+_LZMA_HEAD = struct.Struct("<2xH")
+"""Before bytes packed by LZMA: how many bytes of properties follow (5.8.8)."""
 _FIRST_READ = 4096
 _LONGEST_TAIL = 65_535 + _END.size
 _BIG = 0xFFFFFFFF
-_ERRORS = (zipfile.BadZipFile, zlib.error, EOFError, RuntimeError, NotImplementedError, ValueError, OSError)
-"""What the standard library raises where bytes make no sense."""
-MOST_ENTRIES = 500_000
-"""Files and folders in one directory."""
-MOST_DIRECTORY = 64 << 20
-"""The largest directory that is read, in bytes."""
 DEFLATE_RATIO = 1_032
 """No deflate stream unpacks to more than this many times its size."""
 
@@ -84,22 +81,14 @@ class Zip:
         """Every file in the directory's order; the contents of chosen ones. Raises ArchiveError."""
         directory = _directory(self._span, self._budget)
         chosen = [not member.fault and choose(member) for member in directory.members]
-        other = _Other(self._span)
-        try:
-            for number, (member, wanted) in enumerate(zip(directory.members, chosen, strict=True)):
-                blocks = self._content(directory.entry(number), member.name, other) if wanted else None
-                yield member, self._budget.spend(blocks) if blocks else None
-        finally:
-            other.close()
+        for number, (member, wanted) in enumerate(zip(directory.members, chosen, strict=True)):
+            blocks = self._content(directory.entry(number), member.name) if wanted else None
+            yield member, self._budget.spend(blocks) if blocks else None
 
-    def _content(self, entry: _Entry, name: str, other: _Other) -> Iterator[bytes]:
-        if entry.method not in (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED):
-            yield from other.content(entry, name)
-            return
-        raw = _packed(self._span, entry, name)
+    def _content(self, entry: _Entry, name: str) -> Iterator[bytes]:
         computed, size = 0, 0
         try:
-            for block in inflated(raw, BLOCK_BYTES) if entry.method else raw:
+            for block in self._unpacked(entry, name):
                 computed, size = crc32(block, computed), size + len(block)
                 if size > entry.size:
                     break
@@ -109,44 +98,35 @@ class Zip:
         if (size, computed) != (entry.size, entry.crc32):
             raise ArchiveError(f"{name} cannot be unpacked: Bad CRC-32, its content is not the one that is claimed")
 
-
-class _Other:
-    """Members packed by other methods than deflate, unpacked by the standard library, which is asked once."""
-
-    def __init__(self, span: Span) -> None:
-        self._span = span
-        self._archive: zipfile.ZipFile | None = None
-
-    def content(self, entry: _Entry, name: str) -> Iterator[bytes]:
-        """A member's content. Raises ArchiveError."""
-        try:
-            if self._archive is None:
-                self._archive = zipfile.ZipFile(self._span.stream())
-            infos = self._archive.infolist()
-            info = next(one for one in infos if one.header_offset == entry.offset)
-            with self._archive.open(info) as stream:
-                while block := stream.read(BLOCK_BYTES):
-                    yield block
-        except StopIteration:
-            raise ArchiveError(f"{name} is not where its directory says") from None
-        except _ERRORS as error:
-            raise ArchiveError(f"{name} cannot be unpacked: {error}") from error
-
-    def close(self) -> None:
-        """Let go of the archive."""
-        if self._archive:
-            self._archive.close()
+    def _unpacked(self, entry: _Entry, name: str) -> Iterator[bytes]:
+        """A member's content as it comes out, whatever it claims to be. Raises ArchiveError."""
+        at = _place(self._span, entry, name)
+        if entry.method in (zipfile.ZIP_STORED, zipfile.ZIP_DEFLATED):
+            raw = self._span.blocks(at, entry.packed)
+            return inflated(raw, BLOCK_BYTES) if entry.method else raw
+        if entry.method == zipfile.ZIP_BZIP2:
+            coder, length = Coder(BZIP2, b""), 0
+        elif entry.method == zipfile.ZIP_LZMA:
+            head = self._span.read(at, _LZMA_HEAD.size)
+            length = _LZMA_HEAD.size + (_LZMA_HEAD.unpack(head)[0] if len(head) == _LZMA_HEAD.size else 0)
+            coder = Coder(LZMA, self._span.read(at + _LZMA_HEAD.size, length - _LZMA_HEAD.size))
+        else:
+            raise ArchiveError(f"{name} is packed by a method that Gribble cannot unpack (number {entry.method})")
+        folder = PackedFolder([coder], [entry.size], True, 0, offset=at + length, packed_bytes=entry.packed - length)
+        if fault := folder.fault():
+            raise ArchiveError(f"{name} {fault}")
+        return decoded(self._span, folder)
 
 
-def _packed(span: Span, entry: _Entry, name: str) -> Iterator[bytes]:
-    """A member's bytes as they lie in the archive. Raises ArchiveError."""
+def _place(span: Span, entry: _Entry, name: str) -> int:
+    """Where a member's bytes begin, behind its local header. Raises ArchiveError."""
     head = span.read(entry.offset, _LOCAL.size + len(entry.name))
     if len(head) < _LOCAL.size or not head.startswith(b"PK\x03\x04"):
         raise ArchiveError(f"is no sound zip: {name} is not where its directory says")
     name_length, extra_length = _LOCAL.unpack_from(head)
     if head[_LOCAL.size : _LOCAL.size + name_length] != entry.name:
         raise ArchiveError(f"is no sound zip: {name} has another name where it lies")
-    yield from span.blocks(entry.offset + _LOCAL.size + name_length + extra_length, entry.packed)
+    return int(entry.offset + _LOCAL.size + name_length + extra_length)
 
 
 class RawMember(Struct, frozen=True):
@@ -165,7 +145,7 @@ class RawZip:
     def __init__(self, span: Span) -> None:
         """Raises ArchiveError."""
         self._span = span
-        self._directory = _directory(span, Budget(span.size))
+        self._directory = _directory(span, budget_of(span))
         self._numbers = {member.name: number for number, member in enumerate(self._directory.members)}
 
     def take(self, name: str) -> RawMember | None:
@@ -181,7 +161,7 @@ class RawZip:
             crc32=entry.crc32,
             size=entry.size,
             packed=entry.packed,
-            blocks=_packed(self._span, entry, name),
+            blocks=self._span.blocks(_place(self._span, entry, name), entry.packed),
         )
 
 
@@ -193,11 +173,12 @@ def list_zip(span: Span, budget: Budget) -> list[Member]:
 def _directory(span: Span, budget: Budget) -> _Directory:
     """The central directory. Raises ArchiveError."""
     data, count, shift = _directory_bytes(span)
-    if count > MOST_ENTRIES:
-        raise ArchiveError(f"has more than {MOST_ENTRIES:,} entries; skipped as a bomb")
+    if count > DIRECTORY.items:
+        raise ArchiveError(f"claims {count:,} entries, which is not believed; left there")
     members: list[Member] = []
     headers: list[int] = []
     unpack, width, at, total = _HEADER.unpack_from, _HEADER.size, 0, 0
+    lying = 0
     try:
         for _ in range(count):
             header = at
@@ -212,8 +193,11 @@ def _directory(span: Span, budget: Budget) -> _Directory:
                 continue
             if size == _BIG or packed == _BIG:
                 numbers = _long_numbers(data[start + name_length : start + name_length + extra_length])
-                size = numbers[0] if numbers and size == _BIG else size
+                long = iter(numbers)
+                size = next(long, size) if size == _BIG else size
+                packed = next(long, packed) if packed == _BIG else packed
             total += size
+            lying += packed
             if raw.isascii():
                 name = raw.decode("ascii")
             else:
@@ -224,6 +208,8 @@ def _directory(span: Span, budget: Budget) -> _Directory:
         raise ArchiveError("is no sound zip: its directory is cut short") from error
     budget.count(len(members))
     check_ratio(span.size, total, DEFLATE_RATIO)
+    if lying > span.size:
+        raise ArchiveError("holds members that lie in one another's place; skipped as a bomb")
     if len({member.name for member in members}) < len(members):
         names = numbered([member.name for member in members])
         members = [structs.replace(member, name=name) for member, name in zip(members, names, strict=True)]
@@ -249,8 +235,10 @@ def _directory_bytes(span: Span) -> tuple[bytes, int, int]:
         count, size, offset, end_place = _end64(span, end_place, count, size, offset)
     elif disk or first_disk:
         raise ArchiveError("is one part of several; join them first")
-    if size > MOST_DIRECTORY:
-        raise ArchiveError(f"has a directory of more than {MOST_DIRECTORY >> 20} MiB; skipped as a bomb")
+    if size > DIRECTORY.bytes:
+        raise ArchiveError(
+            f"has a directory of more than {size_words(DIRECTORY.bytes)}, which is not believed; left there"
+        )
     start = end_place - size  # bytes before the zip (a program that unpacks it) move everything; this does not mind
     if start < 0:
         raise ArchiveError("is no sound zip: its directory is missing (cut short?)")
