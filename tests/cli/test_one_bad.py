@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import io
 import json
+import lzma
 import os
 import re
 import sqlite3
 import stat
+import struct
 import tarfile
 import zipfile
+import zlib
 from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
@@ -385,3 +388,47 @@ def test_a_value_that_is_no_path_is_not_printed(gribble: Gribble, tmp_path: Path
         said = gribble(*words, cwd=world)
         assert (f"{length:,} characters" in said.words) == (length > 1024) or words[0] in ("plan", "report")
         assert len(said.out) < 20_000
+
+
+# What was passed over
+
+
+def short_index(blocks: int, size: int) -> bytes:
+    """An xz whose index, its checksums being right, tells of other blocks than there are."""
+    data = lzma.compress(B)
+    length = (struct.unpack_from("<L", data, len(data) - 8)[0] + 1) * 4
+    at = len(data) - 12 - length
+    index = bytes([0, blocks, data[at + 2], size]) if blocks else bytes(2)
+    index += bytes(-len(index) % 4)
+    foot = struct.pack("<L", len(index) // 4) + data[-4:-2]
+    checked = index + struct.pack("<L", zlib.crc32(index)) + struct.pack("<L", zlib.crc32(foot)) + foot
+    return data[:at] + checked + b"YZ"
+
+
+def zip_of(members: dict[str, bytes]) -> bytes:
+    stream = io.BytesIO()
+    with zipfile.ZipFile(stream, "w", zipfile.ZIP_DEFLATED) as packed:
+        for name, data in members.items():
+            packed.writestr(name, data)
+    return stream.getvalue()
+
+
+PASSED: dict[str, Callable[[], bytes]] = {
+    "claims.xz": lambda: short_index(1, 3),
+    "fewer.xz": lambda: short_index(0, 0),
+    "more.xz": lambda: short_index(2, 3),
+    "nested.zip": lambda: zip_of({"in.zip": b"PK\x03\x04" + bytes(70 << 20)}),
+    "many.zip": lambda: (
+        struct.pack("<4sQ2H2L4Q", b"PK\x06\x06", 44, 45, 45, 0, 0, 1_400_000, 1_400_000, 46, 0)
+        + struct.pack("<4sLQL", b"PK\x06\x07", 0, 0, 1)
+        + struct.pack("<4s4H2LH", b"PK\x05\x06", 0, 0, 0xFFFF, 0xFFFF, 0xFFFFFFFF, 0xFFFFFFFF, 0)
+    ),
+}
+
+
+@pytest.mark.parametrize("name", PASSED)
+def test_what_is_passed_over_is_named_in_json(gribble: Gribble, tmp_path: Path, name: str) -> None:
+    world = small_world(tmp_path / "world", {"drawer/a": A, f"drawer/{name}": PASSED[name]()}, need("a", A))
+    said = gribble("check", "--json", cwd=world, code=1).json
+    assert [Path(one["path"]).name for one in said["passed_over"]] == [name]
+    assert all(one["reason"] for one in said["passed_over"])

@@ -12,8 +12,11 @@ import os
 import re
 import resource
 import signal
+import socket
+import struct
 import sys
 import tarfile
+import threading
 import traceback
 import zipfile
 from collections.abc import Callable
@@ -25,6 +28,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from gribble.core.base.addresses import Address
 from gribble.core.base.errors import GribbleError
 from gribble.core.base.kinds import Format
 from gribble.core.catalogue.importing.build import read_sets
@@ -40,12 +44,16 @@ from gribble.core.files.archives.common import ArchiveError
 from gribble.core.files.archives.opening import archive_kind, peek, scan
 from gribble.core.files.settingsfile import SettingError, value_of, with_value
 from gribble.core.placing.journal import Seal, read_run
-from gribble.core.placing.planfile import read_plan
+from gribble.core.placing.planfile import judged, read_plan
 from gribble.core.records.imported import Tally
+from gribble.demo.sheets import HANDHELD_PASSWORD, HANDHELD_USER
 from gribble.demo.world import build_world
-from gribble.stores.ftp import _by_facts, _by_list
+from gribble.stores.ftp import FtpLink, _by_facts, _by_list
+from gribble.stores.link import Denied, LinkLost, ServerRefused
+from gribble.stores.sftp import SftpLink
 from tests.conftest import SOAK
 from tests.lists import LANGUAGES, SHAPES, grid_of
+from tests.servers import HOST_KEY, Weather, sftp_server
 
 EXAMPLES = 20_000 if SOAK else 100
 MOST_BYTES = 200 << 20
@@ -154,6 +162,11 @@ def a_list(shape: str) -> bytes:
     return made if isinstance(made, bytes) else made.encode()
 
 
+def plan_file(path: Path) -> None:
+    """A plan's file as `place --plan` takes it: read, and held against what its steps may take."""
+    judged(read_plan(path, {"den"}), path, [path.parent])
+
+
 def a_step() -> dict[str, Any]:
     return {"rig": "den", "step": "copy", "from": "/x", "to": "boot/a.rom", "bytes": 3, "digests": {"sha1": "0" * 40}}
 
@@ -165,7 +178,7 @@ CASES: dict[str, tuple[str, bytes, Read]] = {
     "sheet": ("a.sheet.toml", b"", load_sheet),
     "roster": ("t-1.roster.jsonl", ROSTER.encode(), lambda path: load_roster(path, strict=True)),
     "field map": ("map.toml", MAP.encode(), told(lambda path: load_map(path, "sheet"), GribbleError)),
-    "plan": ("plan.json", json.dumps({"gribble": "plan/1", "steps": [a_step()] * 2}).encode(), told(lambda path: read_plan(path, {"den"}), GribbleError)),
+    "plan": ("plan.json", json.dumps({"gribble": "plan/1", "steps": [a_step()] * 2}).encode(), told(plan_file, GribbleError)),
     "journal": ("journal", (json.dumps({"gribble": "run/1", "run": 1, "rig": "den", "when": "x", "steps": [a_step()]}) + '\n{"begin":0,"makes":["boot"]}\n{"done":0,"sha1":"x"}\n{"end":"done"}').encode(), journal),
     "ini": ("a.ini", b"[paths]\nboot = 'old.rom' ; remark\n", setting(Format.INI, "paths.boot")),
     "toml": ("a.toml", b'[paths]\nboot = "old.rom" # remark\n', setting(Format.TOML, "paths.boot")),
@@ -182,6 +195,8 @@ CASES: dict[str, tuple[str, bytes, Read]] = {
     "MLSD": ("facts", b"type=file;size=5;modify=19980301000000; good.rom\ntype=dir; deep", listing(_by_facts)),
     "LIST": ("list", b"-rw-r--r-- 1 a b 5 Mar 01 1998 good.rom\n03-01-98 10:00AM <DIR> deep", listing(_by_list)),
 }  # fmt: skip
+BY_A_PROCESS = (".html", ".xlsx", ".ods", ".xls")
+"""Lists that are read by a process of their own, which takes a while to begin."""
 DAMAGE = st.lists(
     st.tuples(
         st.integers(0, 1 << 20), st.sampled_from(["put", "cut", "twice", "flip"]), st.binary(min_size=1, max_size=6)
@@ -243,7 +258,7 @@ def test_no_input_gets_out_of_a_reader(tmp_path: Path, name: str) -> None:
     place = tmp_path / "place"
     place.mkdir()
 
-    @settings(max_examples=EXAMPLES, database=None)
+    @settings(max_examples=EXAMPLES // 10 if file.endswith(BY_A_PROCESS) else EXAMPLES, database=None)
     @given(DAMAGE, st.integers(0, 4 * len(PIECES)))
     def try_it(damage: list[tuple[int, str, bytes]], piece: int) -> None:
         path = place / file
@@ -252,3 +267,111 @@ def test_no_input_gets_out_of_a_reader(tmp_path: Path, name: str) -> None:
 
     said = in_bounds(try_it)
     assert not said, said
+
+
+REPLY = st.one_of(
+    st.builds(
+        lambda code, sign, text: f"{code}{sign}".encode() + text,
+        st.sampled_from(
+            [
+                "150",
+                "200",
+                "211",
+                "213",
+                "220",
+                "226",
+                "227",
+                "229",
+                "230",
+                "250",
+                "257",
+                "331",
+                "350",
+                "421",
+                "425",
+                "426",
+                "450",
+                "500",
+                "530",
+                "550",
+                "999",
+                "abc",
+            ]
+        ),
+        st.sampled_from([" ", "-", ""]),
+        st.one_of(
+            st.binary(max_size=40),
+            st.sampled_from(
+                [b"(127,0,0,1,0,1)", b"(|||1|)", b"type=file;size=9; x", b"20200101000000", b"9" * 400, b"MLST"]
+            ),
+        ),
+    ),
+    st.binary(max_size=60),
+)
+
+
+def talk(connection: socket.socket, replies: list[bytes]) -> None:
+    """Say one thing after another, one for each line that comes, then hang up."""
+    with contextlib.suppress(OSError), connection, connection.makefile("rb") as lines:
+        for reply in replies:
+            connection.sendall(reply.replace(b"\n", b"") + b"\r\n")
+            if not lines.readline():
+                return
+
+
+@settings(max_examples=300 if SOAK else 40, database=None)
+@given(st.lists(REPLY, max_size=12), st.booleans())
+def test_whatever_an_ftp_server_says_is_a_link_that_is_lost_or_a_no(replies: list[bytes], lets_in: bool) -> None:
+    begin = [b"220 hello", b"331 who", b"230 in", b"211-has\r\n MLST\r\n MLSD\r\n211 end", b"200 binary"]
+    with socket.create_server(("127.0.0.1", 0)) as listener:
+        said = begin[: 5 if lets_in else 1] + replies
+
+        def serve() -> None:
+            with contextlib.suppress(OSError):
+                talk(listener.accept()[0], said)
+
+        threading.Thread(target=serve, daemon=True).start()
+        address = Address(kind="ftp", host="127.0.0.1", port=listener.getsockname()[1], user="keeper")
+        with contextlib.suppress(LinkLost, Denied, ServerRefused):
+            link = FtpLink(address, "keeper", "secret", 0.3)
+            asks: list[Callable[[], object]] = [
+                lambda: link.entries(""), lambda: link.look_up("a"), lambda: list(link.read("a", 0, 9)),
+                lambda: link.rename("a", "b"), lambda: link.delete("a"), lambda: link.make_folder("a"),
+                lambda: link.set_time("a", 10**18), lambda: link.write("a", [b"x"]),
+            ]  # fmt: skip
+            for ask in asks:
+                with contextlib.suppress(LinkLost, Denied):
+                    ask()
+            link.close()
+
+
+def test_whatever_an_sftp_server_says_is_a_link_that_is_lost_or_a_no(tmp_path: Path) -> None:
+    (tmp_path / "a").write_bytes(b"x")
+    with sftp_server(tmp_path, Weather(log=[])) as address:
+        link = SftpLink(address, HANDHELD_USER, HANDHELD_PASSWORD, 2.0, HOST_KEY.fingerprint)
+        client: Any = link._sftp
+
+        @settings(max_examples=600 if SOAK else 150, database=None)
+        @given(
+            st.lists(
+                st.tuples(st.sampled_from([101, 102, 103, 104, 105, 2, 0, 255]), st.binary(max_size=80)), max_size=6
+            )
+        )
+        def try_it(packets: list[tuple[int, bytes]]) -> None:
+            left = iter(packets)
+
+            def packet() -> tuple[int, bytes]:
+                kind, data = next(left, (101, struct.pack(">I", 1)))  # at the end: no more
+                return kind, struct.pack(">I", client.request_number - 1) + data
+
+            client._read_packet = packet
+            asks: list[Callable[[], object]] = [
+                lambda: link.entries(""), lambda: link.look_up("a"), lambda: link.rename("a", "b"),
+                lambda: link.delete("a"), lambda: link.make_folder("a"), lambda: link.set_time("a", 10**18),
+            ]  # fmt: skip
+            for ask in asks:
+                with contextlib.suppress(LinkLost, Denied):
+                    ask()
+
+        try_it()
+        link.deadline.close()

@@ -52,7 +52,7 @@ def place(
     if plan and (call.scope.emulators or call.scope.sources or by_name or games):
         raise GribbleError("--plan carries out a plan as it was written", fix="Narrow it by --rig, --only and --skip.")
     scope = call.scope
-    with Session(call, strict=True) as session:
+    with Session(call, strict=not resume, lenient=resume) as session:
         session.rigs.trust_size = trust_size
         session.rigs.hidden = hidden
         finished = finish_open_runs(session, scope, yes or resume)

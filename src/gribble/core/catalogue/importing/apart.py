@@ -31,10 +31,8 @@ from gribble.core.catalogue.importing.tables import Row
 from gribble.core.catalogue.importing.xmlrecords import read_xml
 from gribble.core.records.fieldmap import FieldMap, ListFormat
 
-try:
+if sys.platform != "win32":
     import resource
-except ImportError:  # on Windows
-    resource = None  # type: ignore[assignment]
 
 LONG_BYTES = 8 << 20
 """From this size on an XML list is worth a process, in bytes: a start takes as long as reading two megabytes."""
@@ -159,13 +157,12 @@ def _tell_rows(asked: _Asked) -> Iterator[_Told]:
 
 def _bound(asked: _Asked) -> None:
     """Give this process no more memory beyond what it has than it may take, and time; where the system can do that."""
-    with contextlib.suppress(OSError, ValueError):
-        if resource is None:
-            return
-        most = psutil.Process().memory_info().vms + asked.memory
-        resource.setrlimit(resource.RLIMIT_AS, (most, most))
-        resource.setrlimit(resource.RLIMIT_CPU, (asked.seconds, asked.seconds))
-        resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    if sys.platform != "win32":
+        with contextlib.suppress(OSError, ValueError):
+            most = psutil.Process().memory_info().vms + asked.memory
+            resource.setrlimit(resource.RLIMIT_AS, (most, most))
+            resource.setrlimit(resource.RLIMIT_CPU, (asked.seconds, asked.seconds))
+            resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
 
 
 def _serve(asked: _Asked, stream: BinaryIO) -> None:

@@ -19,6 +19,7 @@ from gribble.core.records.fieldmap import Field, FieldMap, Inner, Rules
 from gribble.core.records.imported import Tally
 from gribble.core.records.roster import ArcadeSet, SetKind
 
+YEAR_DIGITS, SIZE_DIGITS = 4, 18
 AT_ONCE = 64
 """So many records are looked over in one go."""
 
@@ -122,7 +123,7 @@ class Reader:
                     return []
                 columns.append(joined.split(" "))
             elif name == "size":
-                if len(there) < len(column) or not all(map(str.isdecimal, there)):
+                if len(there) < len(column) or not all(map(str.isdecimal, there)) or max(map(len, there), default=0) > SIZE_DIGITS:
                     return []
                 columns.append(map(int, there))
             elif list(map(str.strip, there)) != there or "=" in "".join(there):
@@ -148,7 +149,7 @@ def _converted(name: str, raw: str, rule: Field) -> Any:
     if name in HEX_LENGTHS:
         return digest(raw, name, rule)
     if name == "year":
-        if not raw.isdecimal():
+        if not raw.isdecimal() or len(raw) > YEAR_DIGITS:
             raise Unsure
         return int(raw)
     if name == "size":

@@ -127,7 +127,7 @@ def _size(column: Column) -> int:
         return NEVER
     if sum(bool(unit) for unit in units) > 0.5 * len(units):
         return 3
-    figures = [int(re.sub(r"\D", "", value) or 0) for value in column.values]
+    figures = [int(re.sub(r"\D", "", value[:40]) or 0) for value in column.values]
     if HEAD_UNIT.search(column.head):
         return 2
     if sum(one >= 16 for one in figures) < 0.5 * len(figures):

@@ -12,6 +12,7 @@ from decimal import Decimal, InvalidOperation
 from typing import NamedTuple
 
 from gribble.core.base.digests import HEX_LENGTHS
+from gribble.core.base.kinds import MOST_NUMBER
 from gribble.core.base.suggest import suggest
 from gribble.core.catalogue.importing.fieldmap import UNITS
 from gribble.core.catalogue.importing.nodes import Node
@@ -192,8 +193,21 @@ def single(found: list[Part]) -> str | None:
     return words[0] if words else None
 
 
+LONGEST_NUMBER = 40
+"""No number with its unit has more characters."""
+
+
 def number(value: str, rule: Field) -> int:
     """A whole number, or a size with its unit, in bytes. Raises ValueFault."""
+    if len(value) > LONGEST_NUMBER:
+        raise ValueFault(f'"{value[:LONGEST_NUMBER]}…" is no number')
+    found = _number(value, rule)
+    if found > MOST_NUMBER:
+        raise ValueFault(f'"{value}" is more than any file has')
+    return found
+
+
+def _number(value: str, rule: Field) -> int:
     if value.isdecimal() and not rule.unit:
         return int(value)
     if value.lower().startswith("0x"):

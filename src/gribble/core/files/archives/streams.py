@@ -79,6 +79,8 @@ class Packed:
             yield from _scan_tar(stream, "r|", choose, self._budget, lambda blocks: blocks)  # it has been taken already
             return
         member = self._member()
+        if member.size is not None and member.size < len(head):
+            member = Member(member.name, None)  # what it claims is less than there is: only reading tells
         self._budget.count(1)
         yield member, self._named(member.name) if choose(member) else None
 
