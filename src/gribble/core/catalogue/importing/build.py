@@ -123,7 +123,11 @@ class Reader:
                     return []
                 columns.append(joined.split(" "))
             elif name == "size":
-                if len(there) < len(column) or not all(map(str.isdecimal, there)) or max(map(len, there), default=0) > SIZE_DIGITS:
+                if (
+                    len(there) < len(column)
+                    or not all(map(str.isdecimal, there))
+                    or max(map(len, there), default=0) > SIZE_DIGITS
+                ):
                     return []
                 columns.append(map(int, there))
             elif list(map(str.strip, there)) != there or "=" in "".join(there):
