@@ -432,3 +432,13 @@ def test_what_is_passed_over_is_named_in_json(gribble: Gribble, tmp_path: Path, 
     said = gribble("check", "--json", cwd=world, code=1).json
     assert [Path(one["path"]).name for one in said["passed_over"]] == [name]
     assert all(one["reason"] for one in said["passed_over"])
+
+
+@pytest.mark.parametrize("length", [1024, 1025, 6000])
+def test_a_path_without_end_is_a_mistake_and_not_printed_whole(gribble: Gribble, tmp_path: Path, length: int) -> None:
+    world = small_world(tmp_path / "world", {"drawer/a": A}, need("a", A))
+    path = "a/" * (length // 2 - 1) + "b" * (2 + length % 2)
+    sheet(world, need("a", A), folder=path)
+    said = gribble("check", cwd=world, code=1 if length <= 1024 else 2)
+    assert ("has more than 1,024 characters" in said.err) == (length > 1024)
+    assert len(said.err) < 1000

@@ -15,6 +15,7 @@ import pytest
 from paramiko.sftp import CMD_HANDLE, CMD_NAME, CMD_OPENDIR, CMD_READDIR, CMD_STATUS, CMD_VERSION
 
 from gribble.core.base.addresses import Address
+from gribble.core.base.budget import Limits
 from gribble.demo.sheets import HANDHELD_PASSWORD, HANDHELD_USER
 from gribble.stores.steady import SteadyLink
 from tests.conftest import Gribble
@@ -410,3 +411,33 @@ def test_no_words_of_a_server_are_told(
             for one in altered(HANDHELD_PASSWORD):
                 assert one.lower() not in told, words
             assert "its reply was" in told or words[0] != "check"
+
+
+class Branching(Nested):
+    """Every folder has two folders and two files in it."""
+
+    def ftp_MLSD(self, _path: str) -> Any:
+        lines = b"type=dir; a\r\ntype=dir; b\r\ntype=file;size=1; x\r\ntype=file;size=1; y\r\n"
+        self.push_dtp_data(lines, isproducer=False, cmd="MLSD")
+
+
+@pytest.mark.parametrize(("bound", "most"), [("RIG_FOLDERS", 20), ("RIG_FILES", 20)])
+def test_a_server_that_lists_more_than_a_rig_has_is_left(
+    gribble: Gribble, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, bound: str, most: int
+) -> None:
+    monkeypatch.setattr(f"gribble.stores.ground.{bound}", most)
+    weather = Weather(log=[])
+    with ftp_server(card_of(tmp_path), weather, Branching) as address:
+        said = gribble("check", "-v", cwd=world_with(tmp_path, address), **PASSWORD)
+    assert ("is believed" if bound == "RIG_FOLDERS" else "more than 20 files") in said.words
+    assert sum(line.startswith("MLSD") for line in weather.log) <= most + 2
+    assert "take it from drawer/a" in said.out
+
+
+def test_a_listing_of_long_names_is_left(gribble: Gribble, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("gribble.stores.ftp.LISTING", Limits(bytes=1000, items=100_000, of="entries"))
+    root = card_of(tmp_path)
+    for number in range(10):
+        (root / f"card/{'long' * 50}{number}").touch()
+    with ftp_server(root, Weather(log=[])) as address:
+        assert "it lists more than" in others_go_on(gribble, world_with(tmp_path, address))

@@ -76,7 +76,8 @@ class RigHome:
                 return f"{self.root} is a file, not a folder; correct rig.{self.name}.at in gribble.toml"
             return "" if there is not None else "its folder is not on the server now"
         if not os.path.isdir(self.root):
-            return f"{self.root} is not there now"
+            what = "a file, not a folder" if os.path.exists(self.root) else "not there now"
+            return f"{self.root} is {what}"
         return self._seen.why_other(self.name, Path(self.root))
 
     @property

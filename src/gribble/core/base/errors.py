@@ -31,6 +31,10 @@ class StoreError(Exception):
     """The storage of a rig could not do what was asked; the text says why."""
 
 
+_LONG = 300
+"""A mistake is told in so many characters at most."""
+
+
 class Mistake(Struct, frozen=True):
     """One mistake in one file: where (key path or line, may be empty) and what."""
 
@@ -39,7 +43,10 @@ class Mistake(Struct, frozen=True):
     what: str
 
     def __str__(self) -> str:
-        return ": ".join(part for part in (self.file, self.where, self.what) if part)
+        what = self.what
+        if len(what) > _LONG:  # what is wrong stands at the end, behind what a file says
+            what = f"{what[: _LONG // 2]}…{what[-_LONG // 2 :]}"
+        return ": ".join(part for part in (self.file, self.where, what) if part)
 
 
 class MistakesError(GribbleError):

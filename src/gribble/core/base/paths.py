@@ -18,11 +18,17 @@ _MOUNT_POINT = 0xA0000003
 _DRIVE = re.compile(r"^[A-Za-z]:")
 
 
+MOST_PATH = 1024
+"""No path within a rig has more characters; a longer one would be folders in folders without end."""
+
+
 def path_fault(path: str) -> str | None:
     """Why a relative path from a sheet, a configuration or an archive must not be used, or None.
 
     Paths use forward slashes; one that could leave its root on any system is refused on every system.
     """
+    if len(path) > MOST_PATH:
+        return f"has more than {MOST_PATH:,} characters"
     return climb_fault(path) or own_fault(path)
 
 
