@@ -274,3 +274,18 @@ def test_another_volume_at_a_source_s_place_is_not_the_source(
     assert "nas" in ended.err
     gribble("doctor", "--accept", "nas", cwd=world)
     assert finding(gribble("check", "--json", cwd=world, code=1).json, "a")["remedy"] == "place"
+
+
+def test_a_choice_takes_what_is_here_before_what_is_liked_and_away(gribble: Gribble, tmp_path: Path) -> None:
+    """Of a choice the one counts that held files put right now, though a source that is away has the first."""
+    one = {"choice": "boot"}
+    world = with_nas(
+        small_world(tmp_path, {"nas/roms/x.bin": A, "drawer/y.bin": B}, need("a", A, **one), need("b", B, **one))
+    )
+    gribble("check", cwd=world, code=1)
+    with absent(world / "nas"):
+        answer = gribble("check", "--json", cwd=world).json
+        assert finding(answer, "b")["remedy"] == "place"
+        assert finding(answer, "a")["remedy"] == "none"
+        gribble("place", "--yes", cwd=world)
+        assert (world / "rig/boot/b.rom").read_bytes() == B

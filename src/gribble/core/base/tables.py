@@ -72,13 +72,13 @@ def read_toml(path: Path, mistakes: Mistakes, text: str | None = None) -> dict[s
 def deep_key(text: str) -> int:
     """The line in which a dotted key has too many parts (reading it takes memory by their square); 0 for none."""
     for number, line in enumerate(text.splitlines(), start=1):
-        if line.count(".") <= TOML_PARTS or line.lstrip().startswith("#"):
+        if line.count(".") < TOML_PARTS or line.lstrip().startswith("#"):
             continue
         parts = 0
         for token in _TOKEN.findall(line):
             if token == ".":
                 parts += 1
-                if parts > TOML_PARTS:
+                if parts == TOML_PARTS:
                     return number
             elif not _PART.fullmatch(token):
                 parts = 0
