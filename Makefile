@@ -6,7 +6,7 @@ BIN = .venv/bin
 ON_GROUNDS = tests/core/test_survey.py tests/core/test_run.py
 PLATFORMS = linux win32 darwin
 
-.PHONY: demo test lint soak bench docs clean
+.PHONY: demo test lint soak mutants bench docs clean
 
 demo: .venv/ready
 	@rm -rf build/demo
@@ -16,6 +16,10 @@ test: .venv/ready
 	PYTHONWARNDEFAULTENCODING=1 $(BIN)/pytest
 	$(BIN)/pytest --ground windows tests/cli/test_placing.py $(ON_GROUNDS)
 	for ground in mac card; do $(BIN)/pytest --ground $$ground $(ON_GROUNDS) || exit 1; done
+
+# Small wrong changes, each of which has to fail a test: some minutes.
+mutants: .venv/ready
+	$(BIN)/python tests/mutants.py
 
 soak: .venv/ready
 	GRIBBLE_SOAK=1 $(BIN)/pytest

@@ -20,6 +20,7 @@ from gribble.core.base.budget import (
     Budget,
     Limits,
 )
+from gribble.core.base.digests import Digests
 from gribble.core.base.kinds import MOST_NUMBER, Format
 from gribble.core.base.paths import MOST_PATH, path_fault, run_number
 from gribble.core.base.tables import deep_key
@@ -33,6 +34,8 @@ from gribble.core.files.settingsfile import MOST_VALUE, value_of
 from gribble.core.files.volumes import name_trouble, trouble
 from gribble.core.records.fieldmap import Field
 from gribble.core.records.imported import Degree
+from gribble.core.records.sheet import Accept
+from gribble.core.survey.matching import is_content
 
 
 def refused(act: Callable[[], object]) -> bool:
@@ -150,3 +153,13 @@ def test_members_of_a_zip_may_fill_it_and_no_more() -> None:
     entry = data[at:end]
     tail = struct.pack("<4s4H2LH", b"PK\x05\x06", 0, 0, 2, 2, 2 * len(entry), at, 0)
     assert "one another's place" in says(data[:at] + entry * 2 + tail)
+
+
+def test_a_content_is_told_by_its_size_and_its_strongest_digest() -> None:
+    known = Accept(size=3, crc32="0" * 8, sha1="a" * 40, sha256="b" * 64)
+    assert is_content(known, 3, Digests(sha256="b" * 64))
+    assert not is_content(known, 4, Digests(sha256="b" * 64))
+    assert not is_content(known, 3, Digests(crc32="0" * 8, sha1="a" * 40, sha256="c" * 64))
+    assert not is_content(known, 3, Digests(crc32="0" * 8, sha1="a" * 40)), "the strongest is still to be computed"
+    assert is_content(Accept(crc32="0" * 8), 4, Digests(crc32="0" * 8))
+    assert not is_content(Accept(size=3), 3, Digests(crc32="0" * 8)), "nothing proves it"

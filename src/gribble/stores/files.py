@@ -87,29 +87,25 @@ def same_content(one: Path, other: Path) -> bool:
         return not right.read(1)
 
 
-def move(source: Path, target: Path, part: Path) -> int | None:
+def move(source: Path, target: Path, part: Path) -> None:
     """Rename a file over whatever is at the target, in one instant; its folders are still to be flushed then.
 
     To another volume it is copied to `part` beside the target first, which then takes the target's place in one
-    instant; cut short, it is in both places, and moving it again does the rest. Gives the permissions of the file that
-    was at the target where a read-only mark had to be taken off it, which another name of that file has lost with it.
-    Raises OSError.
+    instant; cut short, it is in both places, and moving it again does the rest. Raises OSError.
     """
-    taken_off = None
     try:
-        taken_off = replace(source, target)
+        replace(source, target)
     except OSError as error:
         if error.errno != errno.EXDEV:
             raise
         copy_whole(source, part)
-        taken_off = replace(part, target)
+        replace(part, target)
         flush_folder(target.parent)
         remove(source)
     else:
         alike = source.parent == target.parent and fold(source.name) == fold(target.name)
         if not alike and os.path.lexists(source):
             remove(source)  # two names of one file: renaming one over the other does nothing (POSIX, rename)
-    return taken_off
 
 
 def part_beside(target: Path) -> Path:

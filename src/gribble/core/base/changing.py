@@ -34,10 +34,10 @@ _LONGEST = 247
 """The longest path that every function of Windows takes as it is, in characters."""
 
 
-def replace(source: Path, target: Path) -> int | None:
-    """Put a file in the place of whatever is at the target, in one instant. Gives the permissions of a file at the
-    target of which a read-only mark had to be taken off: another name of that file has lost it, too. Raises OSError."""
-    return insist(lambda: os.replace(source, target), target, source)
+def replace(source: Path, target: Path) -> None:
+    """Put a file in the place of whatever is at the target, in one instant. Where a read-only mark has to be taken off
+    the file at the target, another name of that file loses it, too. Raises OSError."""
+    insist(lambda: os.replace(source, target), target, source)
 
 
 PERMISSIONS = 0o777
@@ -58,16 +58,15 @@ def remove_folder(path: Path) -> None:
     insist(lambda: os.rmdir(path), path)
 
 
-def insist(act: Callable[[], object], in_the_way: Path, moved: Path | None = None) -> int | None:
+def insist(act: Callable[[], object], in_the_way: Path, moved: Path | None = None) -> None:
     """Do what a read-only mark may forbid, or another program that has the file open. The mark is taken off the file in
-    the way, and put back if that did not help; the other program is waited for. Gives the permissions that the file in
-    the way had, where they were changed. Raises OSError."""
+    the way, and put back if that did not help; the other program is waited for. Raises OSError."""
     marks, until, wait = None, time.monotonic() + PATIENCE_SECONDS, _FIRST_WAIT_SECONDS
     try:
         while True:
             try:
                 act()
-                return marks
+                return
             except OSError as error:
                 if marks is None and isinstance(error, PermissionError):
                     marks = _take_mark_off(in_the_way)
