@@ -129,7 +129,7 @@ def identified(
     sets = held_sets(files, world.rigs)
     searcher = world.searcher(one.holdings for one in surveys)
     with session.screen.bar("Diagnosing") as bar:
-        return explain(files, searcher, sheets, named, world.head_of, bar), sets
+        return explain(files, searcher, sheets, named, world.head_of, bar, world.why_unread), sets
 
 
 def survey_whole(session: Session, paths: list[str]) -> list[Holding]:

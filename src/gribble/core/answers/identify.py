@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable
+from collections.abc import Callable, Collection, Iterable
 from pathlib import Path
 
 from msgspec import Struct, structs
@@ -115,10 +115,11 @@ def explain(
     named: frozenset[Path],
     head: Read,
     listener: Listener | None = None,
+    unread: Callable[[Holding], str] = lambda _holding: "",
 ) -> tuple[Identified, ...]:
     """The unknown files among some looked at for what happened to them; every need is tried on those named, and of the
     others it is told only what their beginning (`head`) shows them plainly to be. The `listener` is told of the bytes
-    of the former."""
+    of the former; `unread` says why one could not be read."""
     wishes = [
         Wanted(
             emulator=sheet.emulator,
@@ -136,6 +137,8 @@ def explain(
     def explained(file: Identified) -> Identified:
         is_named = file.holding.place in named
         found = _explain(file, searcher, wishes, is_named, head)
+        if is_named and not found.mend and not found.no_dump and (why := unread(file.holding)):
+            found = structs.replace(found, no_dump=f"its content was not looked at: {why}")
         if is_named and listener:
             listener.advance(file.holding.size)
         return found

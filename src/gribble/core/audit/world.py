@@ -61,6 +61,8 @@ class World(Struct, frozen=True, kw_only=True):
     members: MemberReader = msgspec.field(default_factory=MemberReader)
     recent: dict[FileKey, bytes] = msgspec.field(default_factory=dict)
     """Contents that were read last, of at most `MOST_BYTES` together: one is asked for by many needs."""
+    unread: dict[FileKey, str] = msgspec.field(default_factory=dict)
+    """Why others could not be read."""
 
     @property
     def elsewhere(self) -> list[Holdings]:
@@ -167,8 +169,15 @@ class World(Struct, frozen=True, kw_only=True):
             if holding.member is not None:
                 return b"".join(self.members.blocks(place, holding.member))
             return read_regular(place, MOST_BYTES)
-        except (OSError, ArchiveError):
-            return None
+        except ArchiveError as error:
+            self.unread[key_of(holding)] = str(error)
+        except OSError as error:
+            self.unread[key_of(holding)] = f"cannot be read: {reason_of(error)}"
+        return None
+
+    def why_unread(self, holding: Holding) -> str:
+        """Why a content that was asked for could not be read; empty for any other."""
+        return self.unread.get(key_of(holding), "")
 
     def head_of(self, holding: Holding) -> bytes | None:
         """The beginning of a holding; None where it cannot be read."""

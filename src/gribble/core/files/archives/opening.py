@@ -202,7 +202,7 @@ class MemberReader:
 
         Raises ArchiveError and OSError.
         """
-        again = path != self._path
+        again, why = path != self._path, f"{member} is no longer in it"
         self._member = member
         while True:
             if again:
@@ -218,9 +218,11 @@ class MemberReader:
                     return
                 if found.path == member and found.member.fault:
                     raise ArchiveError(found.member.fault)
+                if found.member.fault and self.enters(found.path):
+                    why = found.member.fault
             self.close()
             if again:
-                raise ArchiveError(f"{member} is no longer in it")
+                raise ArchiveError(why)
             again = True  # it may lie before the one that was asked for last
 
     def close(self) -> None:
