@@ -363,7 +363,7 @@ BEGIN, END = "<!-- Made from the program by `make docs`. -->", "<!-- Here ends w
 
 
 def safety_page() -> str:
-    """The page on safety as it is, with the table of what comes from outside made anew."""
+    """The safety page, with its table of foreign inputs built from the limits in the program."""
     before, _, rest = (PAGES / "safety.md").read_text().partition(BEGIN)
     return f"{before}{BEGIN}\n\n{costs_table()}\n\n{END}{rest.partition(END)[2]}"
 

@@ -155,7 +155,7 @@ def carry_out(session: Session, scope: Scope, plan: Plan, new: frozenset[str], s
                 if name in seen and rig.mark() != seen[name].mark:
                     raise GribbleError(
                         f"another Gribble was at work on {name} since this plan was made",
-                        fix="Nothing was changed. Run the command again: it looks anew.",
+                        fix="Nothing was changed. Run the command again. It surveys the rig once more.",
                         code=ExitCode.FAILED,
                     )
                 held[name] = one
@@ -358,7 +358,7 @@ def finish_open_runs(session: Session, scope: Scope, yes: bool) -> int | None:
             if rig.mark() != mark:
                 raise GribbleError(
                     f"another Gribble was at work on {rig.name} while you were asked",
-                    fix="Nothing was changed. Run the command again: it looks anew.",
+                    fix="Nothing was changed. Run the command again. It surveys the rig once more.",
                     code=ExitCode.FAILED,
                 )
             for run in held.open_runs():

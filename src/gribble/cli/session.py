@@ -29,7 +29,7 @@ class Session:
         self.loaded: Loaded = load(call, strict=strict, lenient=lenient, catalogue=catalogue)
         self.rigs = Rigs(call.environment, self.loaded, call.scope.sources)
         self.notes = Notes(call.screen)
-        self.closing: list[Callable[[], None]] = []
+        self.at_end: list[Callable[[], None]] = []
         """What is to be let go of at the end."""
         self.closed: dict[str, GribbleError] = {}
         """Rigs on which nothing of Gribble's own can be looked at, and why; it was told."""
@@ -54,7 +54,7 @@ class Session:
 
     def close(self) -> None:
         """The same, for a session that is no block."""
-        for close in self.closing:
+        for close in self.at_end:
             close()
         if self._rosters.note:
             self.notes.aside(f"note: {self._rosters.note}")

@@ -166,7 +166,7 @@ def _survey(session: Session, catalogue: Catalogue, scope: Scope, surveyor: Surv
     sources = session.loaded.sources
     reach = Reach(seen, sources, session.rigs.grounds(scope), session.rigs.attics(scope), env, session.roster)
     world = look(session.loaded.config, catalogue, scope, surveyor, reach)
-    session.closing.append(world.members.close)
+    session.at_end.append(world.members.close)
     return world
 
 

@@ -12,8 +12,6 @@ import os
 import secrets
 import shutil
 import tomllib
-import zipfile
-import zlib
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import IO, NamedTuple
@@ -30,6 +28,8 @@ from gribble.core.base.regular import MOST_TEXT, open_regular, read_text
 from gribble.core.catalogue.decided import FILES, PLAN, STAGE, AddingPlan, carry_out, decided_in
 from gribble.core.catalogue.rosters import ROSTER_ENDING
 from gribble.core.catalogue.sheets import SHEET_ENDING, emulator_of, is_listed
+from gribble.core.files.archives.common import ArchiveError
+from gribble.core.files.archives.opening import listing, member_blocks
 from gribble.core.records.holding import Why
 from gribble.core.survey.walking import walk
 
@@ -275,9 +275,8 @@ class _Copy(Struct, frozen=True):
 
     def _unpack(self, out: IO[bytes]) -> None:
         try:
-            with zipfile.ZipFile(self.source) as archive, archive.open(self.member) as member:
-                shutil.copyfileobj(member, out)
-        except (zipfile.BadZipFile, zlib.error, RuntimeError, NotImplementedError, EOFError) as error:
+            out.writelines(member_blocks(self.source, self.member))
+        except ArchiveError as error:
             raise GribbleError(f"{self.source}: {self.member} cannot be unpacked: {error}", fix=NOTHING) from error
 
 
@@ -299,18 +298,17 @@ def _files(source: Path) -> Iterator[tuple[str, _Copy]]:
         yield source.name, _Copy(source)
         return
     try:
-        with zipfile.ZipFile(source) as archive:
-            members = [one for one in archive.infolist() if is_listed(one.filename.rpartition("/")[2], ENDINGS)]
-    except (zipfile.BadZipFile, OSError) as error:
+        members = [one for one in listing(source, "zip") or () if is_listed(base(one.name), ENDINGS)]
+    except ArchiveError as error:
         raise GribbleError(f"{source} is no folder, sheet, roster or zip", fix="Name one of these.") from error
-    if sum(one.file_size for one in members) > MOST_BYTES:
+    if sum(one.size or 0 for one in members) > MOST_BYTES:
         raise GribbleError(
             f"{source} would unpack to more than {MOST_BYTES >> 30} GiB",
             fix="Unpack it yourself, and name the folder in it that has the sheets.",
         )
-    top = {one.filename.partition("/")[0] for one in members if "/" in one.filename}
-    lead = f"{top.pop()}/" if len(top) == 1 and all("/" in one.filename for one in members) else ""
+    top = {one.name.partition("/")[0] for one in members if "/" in one.name}
+    lead = f"{top.pop()}/" if len(top) == 1 and all("/" in one.name for one in members) else ""
     for one in members:
-        if fault := path_fault(one.filename):
-            raise GribbleError(f'{source}: "{one.filename}" {fault}', fix=NOTHING)
-        yield join(one.filename.removeprefix(lead)), _Copy(source, one.filename)
+        if fault := path_fault(one.name):
+            raise GribbleError(f'{source}: "{one.name}" {fault}', fix=NOTHING)
+        yield join(one.name.removeprefix(lead)), _Copy(source, one.name)

@@ -61,8 +61,6 @@ TAR_HEADER_BYTES = MIB
 """The longest name or extended header of a member of a tar, in bytes."""
 MEMBER_NAME = 4096
 """No name of a member is longer, in bytes or characters."""
-
-
 ROSTER = Limits(bytes=16 * MIB, items=500_000, of="sets")
 """A line of a roster, and how many it may have."""
 ROSTER_BYTES = GIB
@@ -75,8 +73,6 @@ HOLES = Limits(bytes=GIB, times=50)
 """The same, by what it takes on the disk: one that is nearly all holes is not read."""
 SETTINGS = {"json": MIB, "xml": MIB, "yaml": 256 * KIB, "toml": 256 * KIB, "ini": 4 * MIB}
 """The largest settings file of a format, in bytes: none takes more than some seconds to be read."""
-
-
 MOST_SETTINGS = max(SETTINGS.values())
 
 

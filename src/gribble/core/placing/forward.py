@@ -130,7 +130,7 @@ class Forward:
         self._bring_again(run, steps, ended)
 
     def _written_together(self, run: Run, steps: Mapping[int, Brought], ended: dict[int, Ended]) -> dict[int, str]:
-        """Write the contents of some steps side by side. Return the digests of those that are proven, by step."""
+        """Write the contents of several steps in parallel. Return the digest of each step whose content is proven."""
         written: dict[int, str] = {}
         with side_by_side(self._store.at_once) as pool:
             writing = {number: pool.submit(self._write, run, number, step) for number, step in steps.items()}

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping
 from msgspec import Struct
 
 from gribble.core.audit.judging.keys import judge_keys
-from gribble.core.base.budget import KEYS_BYTES
+from gribble.core.base.budget import KEYS_BYTES, size_words
 from gribble.core.records.findings import Proof, Verdict
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.holding import FileKey, Holding, key_of
@@ -104,7 +104,7 @@ class Judge:
         judged = self.keys(need, holding)
         if judged is None:
             large = holding.size > KEYS_BYTES
-            why = f"it is larger than {KEYS_BYTES >> 20} MiB, which no key file is" if large else "it cannot be read"
+            why = f"it is larger than {size_words(KEYS_BYTES)}, which no key file is" if large else "it cannot be read"
             return Judgement(fault=why)
         verdict = Verdict(judged.verdict)
         if verdict in (Verdict.DAMAGED, Verdict.IMPOSTER):

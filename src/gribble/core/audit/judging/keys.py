@@ -10,7 +10,7 @@ import hashlib
 from collections.abc import Iterable, Iterator
 from string import hexdigits
 
-from gribble.core.base.budget import KEYS_BYTES
+from gribble.core.base.budget import KEYS_BYTES, size_words
 from gribble.core.base.digests import Digests
 from gribble.core.base.paths import fold
 from gribble.core.base.texts import encoding_of
@@ -29,7 +29,7 @@ def read_keys(data: bytes) -> KeyFile:
     """The key file in some bytes. Never fails: what it is not, `fault` says."""
     digests = Digests(sha1=hashlib.sha1(data, usedforsecurity=False).hexdigest())
     if len(data) > KEYS_BYTES:
-        return KeyFile(fault=f"is larger than {KEYS_BYTES >> 20} MiB, which no key file is", digests=digests)
+        return KeyFile(fault=f"is larger than {size_words(KEYS_BYTES)}, which no key file is", digests=digests)
     if data.startswith((b"\xff\xfe", b"\xfe\xff")):
         return KeyFile(fault="is UTF-16 text; save it as UTF-8", digests=digests)
     if b"\0" in data:

@@ -6,7 +6,6 @@ import codecs
 import csv
 import json
 import re
-import zipfile
 from collections import Counter
 from pathlib import Path
 
@@ -14,6 +13,8 @@ from gribble.core.base.errors import GribbleError
 from gribble.core.base.regular import open_regular
 from gribble.core.base.texts import encoding_of
 from gribble.core.catalogue.checksums import is_checksum_line
+from gribble.core.files.archives.common import ArchiveError
+from gribble.core.files.archives.opening import listing
 from gribble.core.records.fieldmap import ListFormat
 from gribble.core.records.imported import Looks
 
@@ -57,9 +58,8 @@ def looks_like(path: Path, *, encoding: str = "", format_: ListFormat | None = N
 
 def _is_book(path: Path) -> bool:
     try:
-        with zipfile.ZipFile(path) as packed:
-            names = set(packed.namelist())
-    except (zipfile.BadZipFile, OSError):
+        names = {member.name for member in listing(path, "zip") or ()}
+    except ArchiveError:
         return False
     return "xl/workbook.xml" in names or "xl/workbook.bin" in names or "content.xml" in names
 
