@@ -16,6 +16,7 @@ from gribble.core.catalogue.rosters import write_roster
 from gribble.core.files.discheaders import read_header
 from gribble.core.records.findings import SetAudit
 from gribble.core.records.roster import RosterHead
+from gribble.core.sayings.facts import say_all
 from tests.arcades import BIOS, FAMILY, KID, MUM, cabinet, crc, file, roster
 
 CASES: dict[str, tuple[dict[str, str], dict[str, str], str, list[tuple[str, str, str]]]] = {
@@ -48,13 +49,13 @@ def test_a_set_gets_its_state_and_its_faults(case: str) -> None:
     found = audit_set(FAMILY, "kid", cabinet(files, drawer, hidden), [old])
     assert found.state == state
     assert [(one.file, one.verdict) for one in found.problems] == [(name, verdict) for name, verdict, _ in problems]
-    assert all(words in one.reason for one, (_, _, words) in zip(found.problems, problems, strict=True))
-    assert found.packing == (("KID.ONE should be called kid1.bin",) if case == "under another name" else ())
+    assert all(words in say_all(one.facts) for one, (_, _, words) in zip(found.problems, problems, strict=True))
+    assert say_all(found.packing) == ("KID.ONE should be called kid1.bin" if case == "under another name" else "")
 
 
 def test_two_archives_of_one_set_are_told() -> None:
     found = audit_set(FAMILY, "kid", cabinet({**BIOS, **MUM, **KID, "sets/kid.7z/more": "m"}))
-    assert (found.state, found.packing) == ("ready", ("several archives of this set lie there: kid.zip, kid.7z",))
+    assert (found.state, say_all(found.packing)) == ("ready", "several archives of this set lie there: kid.zip, kid.7z")
 
 
 def test_the_case_of_archives_counts_where_the_device_minds_it() -> None:
@@ -86,15 +87,15 @@ def test_what_a_release_cannot_do_and_what_nobody_has() -> None:
     assert {name: audited(name).state for name in made.sets if name != "gnir"} == {
         "bad": "blocked", "poor": "limited", "half": "ready", "pick": "ready", "lost": "limited", "ring": "limited",
     }  # fmt: skip
-    assert audited("bad").problems[0].reason == "this release does not play it: Not understood."
+    assert say_all(audited("bad").problems[0].facts) == "this release does not play it: Not understood."
     assert len(audited("poor").problems) == 2
     assert audited("half").spared == {("half", "opt.bin")}
     assert audited("pick").spared == {("pick", "eu.bin")}
-    assert [one.reason for one in audited("lost").problems] == [
+    assert [say_all(one.facts) for one in audited("lost").problems] == [
         'its parent "gone" is not in the roster', 'its device "nil" is not in the roster',
     ]  # fmt: skip
-    assert "circle" in audited("ring").problems[0].reason
-    assert audited("old").problems[0].reason == "release 2 knows no such set; release 1 does"
+    assert "circle" in say_all(audited("ring").problems[0].facts)
+    assert say_all(audited("old").problems[0].facts) == "release 2 knows no such set; release 1 does"
     assert wanted_sets(None, made, there) == ["bad", "poor", "half", "pick", "lost", "ring"]
     assert wanted_sets(("all",), FAMILY, there) == ["mum", "kid"]
 

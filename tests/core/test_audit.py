@@ -16,6 +16,7 @@ from gribble.core.records.holding import Holding, Skipped, Why
 from gribble.core.records.plan import Plan
 from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.sheet import Accept, Also, Need, Reject, Sheet
+from gribble.core.sayings.facts import say_all
 from gribble.core.survey.holdings import HeldHere
 from gribble.core.survey.matching import KnownContents
 from tests.making import said
@@ -97,14 +98,15 @@ def test_a_place_gets_its_verdict(case: str) -> None:
     findings, _, found_state, _ = examine([wanted], files, drawer, folds_case=folds_case)
     place = findings[0].chief
     assert (place.verdict, place.remedy, found_state) == (verdict, remedy, state)
-    assert place.reason
+    assert say_all(place.facts)
 
 
 def test_imposters_are_called_by_their_true_name() -> None:
     wanted = need(reject=(Reject(label="debug revision", sha1=digest("evil"), why="Stops."),))
     other = need("disk", "d.rom", accept=(accept("disk"),), title="Disk ROM")
     reasons = [
-        examine([wanted, other], {"boot/a.rom": what})[0][0].chief.reason for what in ("evil", "disk", "dust", "longer")
+        say_all(examine([wanted, other], {"boot/a.rom": what})[0][0].chief.facts)
+        for what in ("evil", "disk", "dust", "longer")
     ]
     assert reasons == [
         "it is the debug revision: Stops",
@@ -211,7 +213,7 @@ def test_what_could_not_be_examined_is_unproven_and_says_why() -> None:
         findings, _, state, _ = examine([GOOD], {}, [held("z", "good")], odd=odd)
         place = findings[0].chief
         assert (place.verdict, place.remedy, state) == ("unproven", "none", State.BLOCKED)
-        assert "could not be examined" in place.reason
+        assert "could not be examined" in say_all(place.facts)
 
 
 def test_a_namesake_without_digest_is_mentioned_and_taken_only_by_name() -> None:
@@ -219,7 +221,7 @@ def test_a_namesake_without_digest_is_mentioned_and_taken_only_by_name() -> None
     findings, plan, state, _ = examine([wanted], {}, [held("A.rom", "any")])
     place = findings[0].chief
     assert (place.verdict, place.remedy, place.by_name, plan.steps, plan.obtain) == ("missing", "place", True, (), ())
-    assert "--by-name" in place.reason
+    assert "--by-name" in say_all(place.facts)
     assert "--by-name" in plan.refused[0].reason
     assert (place.fixable, state) == (False, State.BLOCKED)
 
@@ -273,7 +275,7 @@ def test_a_file_that_changes_by_being_used_is_never_displaced(
     findings, plan, _, _ = examine([USED, GOOD], {"boot/a.rom": "good", **files}, drawer)
     place = findings[0].chief
     assert (place.verdict, place.remedy, len(plan.steps)) == (verdict, remedy, steps)
-    assert ("in use, differs from a fresh one" in place.reason) == (verdict == "unproven")
+    assert ("in use, differs from a fresh one" in say_all(place.facts)) == (verdict == "unproven")
 
 
 def test_a_file_in_use_stays_where_another_need_takes_its_name_as_an_alias() -> None:
@@ -294,9 +296,9 @@ def test_what_is_rejected_is_told_where_any_name_will_do() -> None:
     for drawer, verdict in (([], "missing"), ([held("x", "good")], "astray")):
         place = examine([wanted], {"boot/some.rom": "bad", "boot/other": "unknown"}, drawer)[0][0].chief
         assert place.verdict == verdict
-        assert "some.rom there: it is the debug revision: Stops" in place.reason
-        assert "other" not in place.reason
-    assert "there" not in examine([wanted], {"boot/some.rom": "bad", "boot/x": "good"})[0][0].chief.reason
+        assert "some.rom there: it is the debug revision: Stops" in say_all(place.facts)
+        assert "other" not in say_all(place.facts)
+    assert "there" not in say_all(examine([wanted], {"boot/some.rom": "bad", "boot/x": "good"})[0][0].chief.facts)
 
 
 def test_folders_are_spelled_as_those_that_are_there() -> None:

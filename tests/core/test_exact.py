@@ -10,6 +10,7 @@ from gribble.core.base.kinds import Format
 from gribble.core.placing.plan import make_plan
 from gribble.core.records.findings import RigAudit
 from gribble.core.records.sheet import Media, Need, Pair, Root, Setting
+from gribble.core.sayings.facts import fix_words, say_all
 from tests.auditing import examine, steps, verdicts
 from tests.making import said
 from tests.needs import held, manifest, need
@@ -40,8 +41,8 @@ def test_folders_count_and_are_the_persons_to_rename(any_name: bool, there: bool
     place = found.emulators[0].findings[0].chief
     assert place.verdict == ("misnamed" if there else "astray")
     assert place.refusal
-    assert "spelled Boot" in place.reason
-    assert place.refusal.fix == "rename it to boot"
+    assert "spelled Boot" in say_all(place.facts)
+    assert fix_words(place.refusal) == "rename it to boot"
     forgiven = examine([need(any_name=any_name)], files, drawer, rig=FOLDING)
     assert forgiven.state == ("ready" if there else "blocked")
 
@@ -89,7 +90,7 @@ def test_nothing_else_may_lie_in_the_folder() -> None:
     found = examine([FIRMWARE], {**RIGHT, "boot/old.bin": "old", "boot/sub/3": "3"})
     finding = found.emulators[0].findings[0]
     assert (found.state, finding.chief.verdict, finding.chief.remedy) == ("blocked", "imposter", "replace")
-    assert finding.reason == "2 of 2 files right; 2 too many there (old.bin, 3)"
+    assert say_all(finding.facts) == "2 of 2 files right; 2 too many there (old.bin, 3)"
     plan = make_plan([found])
     assert (plan.steps, plan.obtain) == ((), ())
     assert [one.reason for one in plan.refused] == [
@@ -126,4 +127,4 @@ def test_two_versions_of_which_one_is_enough_are_in_each_others_way() -> None:
     assert state(one, two, files={}).state == "ready"
     both = state(one, two, files={"boot/9.bin": "9.bin"})
     assert both.state == "blocked"
-    assert "9.bin" in both.emulators[0].findings[0].reason
+    assert "9.bin" in say_all(both.emulators[0].findings[0].facts)

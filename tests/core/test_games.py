@@ -9,6 +9,7 @@ from gribble.core.placing.plan import make_plan
 from gribble.core.records.findings import GameFinding, RigAudit
 from gribble.core.records.sheet import IdAt, Media, Packing, Pair, Refusal
 from gribble.core.records.steps import Pack
+from gribble.core.sayings.facts import say_all
 from tests.auditing import examine
 from tests.making import said
 from tests.needs import held
@@ -96,7 +97,7 @@ def test_what_could_go_wrong_is_left_to_the_person(
 
 def test_what_is_of_no_known_ending_is_told_once_and_harms_nobody() -> None:
     audit = looked({"disk/Tern - a/a.tdf": "g", **{f"disk/Tern - a/{n}.sav": "s" for n in range(9)}}, OWN)
-    assert [(one.file, one.remark, one.reason) for one in found(audit)] == [
+    assert [(one.file, one.remark, say_all(one.facts)) for one in found(audit)] == [
         ("disk/Tern - a/0.sav", True, "9 files in .sav, of which the sheet says nothing")
     ]
     tracks = looked({"disk/Tern - a/a.cue": "c", "disk/Tern - a/a.bin": "b"}, OWN)
@@ -127,7 +128,7 @@ def test_a_partner_is_known_by_the_id_inside_it_in_its_own_folder() -> None:
     files = {"disk/a.crate": "1", "disk/b.crate": "2", "boot/what ever.tag": "3", "boot/b.tag": "4"}
     ids = {"disk/a.crate": "A1", "disk/b.crate": "B2", "boot/what ever.tag": "A1", "boot/b.tag": "C3"}
     audit = paired(files, ids, TAGGED)
-    told = {one.file: (one.verdict, one.reason) for one in found(audit)}
+    told = {one.file: (one.verdict, say_all(one.facts)) for one in found(audit)}
     assert told.keys() == {"disk/b.crate", "boot/b.tag"}
     assert told["disk/b.crate"][0] == "missing"
     assert "b.tag there is for C3" in told["disk/b.crate"][1]
@@ -137,12 +138,12 @@ def test_a_partner_is_known_by_the_id_inside_it_in_its_own_folder() -> None:
 def test_a_partner_held_elsewhere_is_named_and_brought() -> None:
     audit = paired({"disk/a.crate": "1"}, {"disk/a.crate": "A1", "old.tag": "A1"}, TAGGED, {"old.tag": "tag"})
     (one,) = found(audit)
-    assert (one.verdict, "held as old.tag" in one.reason) == ("astray", True)
+    assert (one.verdict, "held as old.tag" in say_all(one.facts)) == ("astray", True)
     assert done(audit) == [("copy", "/drawer/old.tag", None, "boot/a.tag")]
     plain = Pair(folder="disk", each="*.crate", wants="{stem}.tag", why="no licence, no game")
     packed = examine([], {"disk/a.crate": "1"}, [held("t.zip", "t", member="x/a.tag")], games=True, pair=(plain,))
     (one,) = found(packed)
-    assert one.reason == "wants a.tag beside it; it is held as x/a.tag in t.zip; no licence, no game"
+    assert say_all(one.facts) == "wants a.tag beside it; it is held as x/a.tag in t.zip; no licence, no game"
     assert done(packed) == [("extract", "/drawer/t.zip", "x/a.tag", "disk/a.tag")]
     spelled = examine([], {"disk/a.crate": "1", "disk/A.TAG": "t"}, games=True, pair=(plain,))
     assert done(spelled) == [("rename", "disk/A.TAG", None, "disk/a.tag")]
@@ -158,7 +159,7 @@ def test_without_an_optional_partner_nobody_is_alarmed() -> None:
 
 def test_an_id_beyond_the_end_is_told() -> None:
     audit = paired({"disk/a.crate": "1", "boot/a.tag": "short"}, {"disk/a.crate": "A1"}, TAGGED)
-    told = {one.file: one.reason for one in found(audit)}
+    told = {one.file: say_all(one.facts) for one in found(audit)}
     assert told["boot/a.tag"] == "holds no id at byte 4 to be known by, where it has 5 bytes"
     assert "disk/a.crate" in told
 

@@ -13,8 +13,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from gribble.core.answers.lint import lineage_faults
 from gribble.core.base.errors import GribbleError, MistakesError
-from gribble.core.catalogue.families import lineage_faults
 from gribble.core.catalogue.importing import apart
 from gribble.core.catalogue.importing.build import read_sets
 from gribble.core.catalogue.importing.fieldmap import load_map

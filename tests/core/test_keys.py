@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from gribble.core.audit.judging.keys import MergeError, judge_keys, merge_keys, read_keys
 from gribble.core.base.budget import KEYS_BYTES
 from gribble.core.records.sheet import Kind, Level, Need
+from gribble.core.sayings.facts import keys_words
 from tests.needs import key
 
 NEED = Need(
@@ -54,7 +55,7 @@ def test_a_key_file_gets_its_verdict(case: str) -> None:
     judged = judge_keys(need, read_keys(data))
     assert judged.verdict == verdict
     assert {one.key.name: one.verdict for one in judged.keys if one.verdict != "sound"} == faulty
-    assert words in judged.reason
+    assert words in keys_words(judged)
 
 
 def test_a_merge_takes_every_name_and_settles_by_fingerprint() -> None:

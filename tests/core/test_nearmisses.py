@@ -11,6 +11,7 @@ from gribble.core.base.digests import Digests
 from gribble.core.diagnosis.nearmisses import Searcher, Wanted
 from gribble.core.records.holding import Holding
 from gribble.core.records.sheet import Accept, Kind, Level, Need, Unlock
+from gribble.core.sayings.facts import mend_words, say
 from gribble.core.survey.holdings import HeldHere
 
 RIGHT = random.Random(1).randbytes(4096)
@@ -100,7 +101,7 @@ def test_a_whole_file_is_mended_before_halves_and_the_best_is_never_one_cut_shor
     assert cut.best("", "knot", need("boot", RIGHT)) is None
     told = cut.of("", "knot", need("boot", RIGHT), suspect.holdings["boot.rom"])
     assert told is not None
-    assert told.words == "is cut short: it is the first 3,000 of 4,096 bytes"
+    assert mend_words(told) == "is cut short: it is the first 3,000 of 4,096 bytes"
 
 
 @pytest.mark.parametrize(
@@ -141,14 +142,15 @@ def test_a_lock_opens_only_with_the_key_that_is_held() -> None:
     mend = drawer.searcher().search([wanted]).best("", "knot", need("boot", RIGHT))
     assert mend is not None
     assert mend.partner is not None
-    assert (mend.words, mend.partner.path) == ("is locked by a key file that is held", "k")
+    assert (mend_words(mend), mend.partner.path) == ("is locked by a key file that is held", "k")
     assert Drawer({"sealed.bin": locked}).searcher().search([wanted]).best("", "knot", need("boot", RIGHT)) is None
 
 
 def test_a_page_a_key_and_noise_are_told_apart() -> None:
     drawer = Drawer({"a": b"<html>gone</html>", "b": b"", "c": bytes(600), "d": RIGHT, "e": b"PK\3\4" + RIGHT})
     searcher = drawer.searcher()
-    told = {path: searcher.no_dump(holding) for path, holding in drawer.holdings.items()}
+    facts = {path: searcher.no_dump(holding) for path, holding in drawer.holdings.items()}
+    told = {path: say(fact) if fact else "" for path, fact in facts.items()}
     assert told == {
         "a": "it is a web page (a download that went wrong?)",
         "b": "it is empty",

@@ -18,6 +18,7 @@ from gribble.core.records.holding import Holding
 from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.sheet import Level, Need, Reject, Root, Sheet
 from gribble.core.records.steps import Copy, Displace, Extract, Rename
+from gribble.core.sayings.facts import say_all
 from gribble.core.survey.holdings import HeldHere
 from gribble.core.survey.matching import KnownContents
 from tests.needs import accept, digest, held
@@ -212,7 +213,7 @@ def test_verdicts_are_what_the_documents_say(part: int) -> None:
         oracle = Oracle(world, world.files)
         for need, finding in zip(world.needs, found.emulators[0].findings, strict=True):
             said = finding.chief.verdict
-            assert said == oracle.verdict(need), f"world {seed}, {need.id}: {finding.reason}"
+            assert said == oracle.verdict(need), f"world {seed}, {need.id}: {say_all(finding.facts)}"
         assert found.emulators[0].state in oracle.states(), f"world {seed}"
 
 
@@ -241,8 +242,8 @@ def test_what_is_planned_puts_it_right_and_displaces_nothing_sound(part: int) ->
         after = world.audited(files)
         for old, new in zip(before.emulators[0].findings, after.emulators[0].findings, strict=True):
             if not old.met and not old.spared and old.fixable and not _contended(before, old.need):
-                assert new.in_place, f"world {seed}, {old.need.id}: {old.reason}; then {new.reason}"
-            assert not old.met or new.met, f"world {seed}, {old.need.id}: was met; {new.reason}"
+                assert new.in_place, f"world {seed}, {old.need.id}: {say_all(old.facts)}; then {say_all(new.facts)}"
+            assert not old.met or new.met, f"world {seed}, {old.need.id}: was met; {say_all(new.facts)}"
 
 
 def _contended(found: RigAudit, need: Need) -> bool:

@@ -9,6 +9,7 @@ from msgspec import structs
 
 from gribble.core.catalogue.sheets import load_sheet
 from gribble.core.records.sheet import Level
+from gribble.core.sayings.facts import say_all
 from tests.auditing import examine, steps, verdicts
 from tests.needs import accept, held, need
 
@@ -34,7 +35,7 @@ def test_a_key_is_needed_while_the_locked_one_is_used(trial: str) -> None:
     found = examine([ROM, LOCK], files, [held(what, what) for what in drawer])
     lock = found.emulators[0].findings[1]
     assert (lock.need.level, found.state) == (level, state)
-    assert ("rom (locked) requires it" in lock.reason) == (level == "must" and not lock.met)
+    assert ("rom (locked) requires it" in say_all(lock.facts)) == (level == "must" and not lock.met)
     if trial.startswith("both"):
         taken = "locked" if "key" in drawer else "open"
         assert steps(found)[0] == ("copy", f"/drawer/{taken}", "boot/a.rom")

@@ -8,6 +8,7 @@ from msgspec import structs
 from gribble.core.answers.why import answers, next_turn, reasons
 from gribble.core.base.kinds import Format
 from gribble.core.placing.plan import make_plan
+from gribble.core.records.facts import Spared
 from gribble.core.records.findings import EmulatorAudit, RigAudit
 from gribble.core.records.readings import Unread
 from gribble.core.records.sheet import (
@@ -23,6 +24,7 @@ from gribble.core.records.sheet import (
     Setting,
 )
 from gribble.core.records.steps import Point
+from gribble.core.sayings.facts import say_all
 from tests.auditing import examine, steps, verdicts
 from tests.needs import accept, digest, held, key, need
 
@@ -72,7 +74,7 @@ def test_many_files_are_found_one_by_one_and_told_with_counts() -> None:
     found = examine([desk], {"disk/a.dat": "a.dat", "disk/C.DAT": "c.dat", "disk/d.dat": "x"}, [held("z", "sub/b.dat")])
     finding = found.emulators[0].findings[0]
     assert finding.chief.verdict == "imposter"
-    assert finding.reason == "1 of 4 files right; 1 misnamed (c.dat); 1 astray (b.dat); 1 imposter (d.dat)"
+    assert say_all(finding.facts) == "1 of 4 files right; 1 misnamed (c.dat); 1 astray (b.dat); 1 imposter (d.dat)"
     assert steps(found) == [("copy", "/drawer/z", "disk/sub/b.dat"), ("rename", "disk/C.DAT", "disk/c.dat")]
     whole = examine([desk], {f"disk/{name}": name for name in names})
     assert (whole.state, whole.emulators[0].findings[0].chief.verdict) == ("ready", "sound")
@@ -82,7 +84,7 @@ def test_a_gap_accepted_for_one_of_a_choice_is_accepted_for_all() -> None:
     found = examine([EU, US], {}, ignore=("us",))
     assert found.state == "ready"
     assert make_plan([found]).obtain == ()
-    assert found.emulators[0].findings[0].spared.startswith("you accept the gap of us")
+    assert found.emulators[0].findings[0].spared == Spared("us", "accepted")
     assert examine([EU, US], {"boot/eu.rom": "junk"}, ignore=("us",)).state == "ready"
 
 
@@ -115,7 +117,7 @@ def test_a_value_that_is_no_text_is_damaged_and_says_what_should_stand_there(val
     found = examine([ROM], {"boot/a.rom": "good"}, settings=data, setting=(rule,))
     (one,) = found.emulators[0].settings
     assert (one.verdict, one.remedy, found.state) == ("damaged", "none", "blocked")
-    assert f"it is for {ROM.called} and should say boot/a.rom" in one.reason
+    assert f"it is for {ROM.called} and should say boot/a.rom" in say_all(one.facts)
 
 
 @pytest.mark.parametrize("case", LEADS)
@@ -128,7 +130,7 @@ def test_a_setting_leads_to_the_file_or_is_pointed_there(case: str) -> None:
     found = examine([ROM], files, settings=data, rig={"seen_as": "/card"}, setting=(rule,))
     (one,) = found.emulators[0].settings
     assert (one.verdict, one.remedy, one.wanted) == (verdict, remedy, wanted)
-    assert words in one.reason
+    assert words in say_all(one.facts)
     points = [point.value for step in make_plan([found]).steps if isinstance(step, Point) for point in step.points]
     assert points == ([wanted] if remedy == "point" else [])
     assert (found.state == "ready") == (verdict == "sound" and "boot/a.rom" in files)
@@ -220,7 +222,7 @@ def test_a_key_file_is_found_elsewhere_whatever_it_is_called() -> None:
     unproven = structs.replace(KEYS, key=(Key(name="one"),))
     found = examine([unproven], {}, keys={"drawer/a.keys": ALL})
     assert verdicts(found) == {"keys": ("missing", "place")}
-    assert "by-name" in found.emulators[0].findings[0].chief.reason
+    assert "by-name" in say_all(found.emulators[0].findings[0].chief.facts)
 
 
 def games(found: RigAudit) -> dict[str, str]:

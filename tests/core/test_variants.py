@@ -14,6 +14,7 @@ from gribble.core.arcade.sets import audit_set, nothing_wanted, wanted_sets
 from gribble.core.arcade.wanting import variant_faults
 from gribble.core.base.style import Style
 from gribble.core.records.sheet import Arcade
+from gribble.core.sayings.facts import say_all
 from gribble.core.survey.holdings import HeldHere
 from tests.arcades import cabinet, file, held, roster
 
@@ -51,7 +52,7 @@ def test_one_whole_variant_is_enough(case: str) -> None:
         found = audit_set(MADE, name, there)
         assert (found.state, found.variant, [one.file for one in found.problems]) == (state, variant, told)
     if state == "limited":
-        assert f"runs with variant {variant} of sys, not" in found.problems[0].reason
+        assert f"runs with variant {variant} of sys, not" in say_all(found.problems[0].facts)
     (change,) = compare_rosters(roster("1"), MADE, ["game"], there)
     assert [one.name for one in change.files if one.held is None] == told[: len(told) if state == "blocked" else 0]
     everything = [held(path, what) for path, what in files.items()]
@@ -140,4 +141,4 @@ def test_what_was_not_read_is_never_called_another_content() -> None:
     made = roster("2", game={"files": [{"name": "g.bin", "size": 1, "sha1": "0" * 40}]})
     (problem,) = audit_set(made, "game", cabinet({"sets/game.zip/g.bin": "g"})).problems
     assert (problem.verdict, problem.state) == ("unproven", "limited")
-    assert "was not read" in problem.reason
+    assert "was not read" in say_all(problem.facts)

@@ -17,6 +17,7 @@ from gribble.core.base.style import Style
 from gribble.core.catalogue.families import Family, Part, family_of, parts_of
 from gribble.core.records.findings import EmulatorAudit, Remedy, State
 from gribble.core.records.roster import FileState, SetFile
+from gribble.core.sayings.facts import say_all
 from gribble.core.survey.holdings import HeldHere
 from tests.arcades import cabinet, crc, file, held, roster
 
@@ -83,7 +84,7 @@ def test_everybody_says_the_same_of_what_a_set_lacks(data: st.DataObject) -> Non
     limited = bool(settled.variant != settled.wished and not lacks)
     whole = audit_set(made, "kid", cabinet({f"sets/kid.zip/{what}.bin": what for what in owned}))
     assert (whole.state == State.BLOCKED) == bool(lacks)
-    assert any("runs with variant" in one.reason for one in whole.problems) == limited
+    assert any("runs with variant" in say_all(one.facts) for one in whole.problems) == limited
     tree = Tree("den", EMULATOR, family_of(made, "kid"), audited, {one: audit_set(made, one, there) for one in sets})
     shown = {(one.set, each.name): each.verdict for _, one in tree.relatives() for each in tree.files(one)}
     assert not {key for key, verdict in shown.items() if verdict == "sound"}, "nothing is sound where nothing lies"

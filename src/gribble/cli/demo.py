@@ -143,12 +143,12 @@ def _farewell(call: Call, folder: str, *, untouched: bool) -> None:
     screen.say(f"The handheld sleeps now; gribble demo {place} --wake, in another terminal, wakes it.")
 
 
-def _in_world(call: Call, root: Path, words: str) -> Environment:
+def _in_world(call: Call, root: Path, command: str) -> Environment:
     """What a command of the tour finds around it: the world, and the handheld's password; nothing of the user's."""
     own = ("GRIBBLE_CONFIG", "GRIBBLE_HOME")
     env = {name: value for name, value in call.environment.env.items() if name not in own}
     env[variable_of("handheld")] = HANDHELD_PASSWORD
-    return call.environment._replace(argv=tuple(words.split()), cwd=root, env=env)
+    return call.environment._replace(argv=tuple(command.split()), cwd=root, env=env)
 
 
 def _activated(command: str) -> str:

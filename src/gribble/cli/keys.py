@@ -23,6 +23,7 @@ from gribble.core.base.suggest import suggest
 from gribble.core.records.findings import Verdict
 from gribble.core.records.holding import key_of
 from gribble.core.records.sheet import Need
+from gribble.core.sayings.facts import keys_words, say_all
 from gribble.views.keys import CheckedKeys, keys_json, show_keys
 from gribble.views.looks import count, kept_words, shorten
 from gribble.views.shell import quoted
@@ -105,7 +106,7 @@ def merge(
         if best:
             name, need = best
             judged = judge_keys(need, file)
-            session.screen.say(f"For {name}'s {need.called} it is {judged.verdict}: {judged.reason}.")
+            session.screen.say(f"For {name}'s {need.called} it is {judged.verdict}: {keys_words(judged)}.")
         if best and any(best[0] in rig.emulators for rig in session.loaded.config.rig.values()):
             session.screen.next(f"gribble place {best[0]} --from {quoted(out)}", "puts it where it belongs")
         else:
@@ -152,7 +153,7 @@ def _check_rigs(session: Session, scope: Scope) -> list[CheckedKeys]:
                 path = shorten(f"{rig.root}/{place.expected}")
                 file = read.get(key_of(place.found)) if place.found and place.found.rig == rig.rig else None
                 judged = judge_keys(finding.need, file) if file else None
-                fault = "" if judged else f"{place.verdict}: {finding.reason}"
+                fault = "" if judged else f"{place.verdict}: {say_all(finding.facts)}"
                 odd = file.odd_lines if file else ()
                 absent = place.verdict in (Verdict.MISSING, Verdict.ASTRAY)
                 checked.append(

@@ -18,6 +18,7 @@ from gribble.core.files.hashing import digest_blocks
 from gribble.core.records.holding import Holding
 from gribble.core.records.recipes import mended
 from gribble.core.records.sheet import Accept
+from gribble.core.sayings.facts import mend_words, say
 from gribble.core.survey.matching import is_content
 from gribble.views.looks import shorten
 
@@ -55,9 +56,11 @@ def mend(
                     target = folder / file.near.need.id / file.near.need.name
                 if target not in done:
                     _write(file, target, world.read_whole)
-                    session.screen.say(f"{name} {file.mend.words}: mended as {shorten(str(target))}")
+                    session.screen.say(f"{name} {mend_words(file.mend)}: mended as {shorten(str(target))}")
                 elif done[target] != accept:
-                    session.screen.say(f"{name} {file.mend.words}: left, since {shorten(str(target))} is another's")
+                    session.screen.say(
+                        f"{name} {mend_words(file.mend)}: left, since {shorten(str(target))} is another's"
+                    )
                     code = ExitCode.ATTENTION
                 done.setdefault(target, accept)
             else:
@@ -68,10 +71,12 @@ def mend(
 
 def _why_not(file: Identified) -> str:
     if file.mend:
-        return f"{file.mend.words}; what is lost cannot be made up"
+        return f"{mend_words(file.mend)}; what is lost cannot be made up"
     if file.matches:
         return "is a known content already; there is nothing to mend"
-    return file.no_dump or "is a near miss of nothing that any sheet knows; nothing can be proven"
+    return (
+        say(file.no_dump) if file.no_dump else "is a near miss of nothing that any sheet knows; nothing can be proven"
+    )
 
 
 def _write(file: Identified, target: Path, read: Callable[[Holding], bytes | None]) -> None:

@@ -188,7 +188,7 @@ def _note_away(session: Session, world: World) -> None:
         nothing = f"{one.why}, and the index knows nothing of what it holds: switch it on, or correct the path"
         said = f"note: {shorten(name)} is away{since}; {counts if one.files else nothing}"
         emptied = f"; if you emptied it yourself: gribble doctor --accept {quoted(one.source)}"
-        session.notes.aside(said + (emptied if "is empty" in one.why else ""))
+        session.notes.aside(said + (emptied if one.emptied else ""))
     for source in session.loaded.config.sources:
         if isinstance(source, MovedSource):
             session.notes.aside(f"note: {source.called} is at {source.at} today")

@@ -20,19 +20,28 @@ FILES_SHOWN = 4
 PLACES_SHOWN = 2
 
 _ONE = {"lack": "lacks", "have": "has", "lie": "lies", "are": "is", "run": "runs"}
-OWN = {
-    Verdict.ASTRAY: "lack files that are held elsewhere",
-    Verdict.MISSING: "lack files that nobody here has",
-    Verdict.IMPOSTER: "have files of another content",
-    Verdict.DAMAGED: "lie in archives that cannot be read",
-    Verdict.UNPROVEN: "have files that are not proven",
+_OWN = {
+    Verdict.ASTRAY: ("lack", "files that are held elsewhere"),
+    Verdict.MISSING: ("lack", "files that nobody here has"),
+    Verdict.IMPOSTER: ("have", "files of another content"),
+    Verdict.DAMAGED: ("lie", "in archives that cannot be read"),
+    Verdict.UNPROVEN: ("have", "files that are not proven"),
 }
-OF_RELEASE = {
-    Verdict.IMPOSTER: "are not played by this release",
-    Verdict.MISSING: "are not known to this release",
-    Verdict.MISNAMED: "are spelled otherwise than the device minds",
-    Verdict.UNPROVEN: "run with flaws, or have gaps in the roster",
+_OF_RELEASE = {
+    Verdict.IMPOSTER: ("are", "not played by this release"),
+    Verdict.MISSING: ("are", "not known to this release"),
+    Verdict.MISNAMED: ("are", "spelled otherwise than the device minds"),
+    Verdict.UNPROVEN: ("run", "with flaws, or have gaps in the roster"),
 }
+
+
+def kind_words(verdict: Verdict, *, of_release: bool) -> str:
+    """What sets with one kind of fault have in common: "lack files that nobody here has"."""
+    return " ".join(_kind(verdict, of_release))
+
+
+def _kind(verdict: Verdict, of_release: bool) -> tuple[str, str]:
+    return (_OF_RELEASE if of_release else _OWN).get(verdict, ("are", str(verdict)))
 
 
 def named(names: Iterable[str], most: int) -> str:
@@ -50,17 +59,14 @@ def cause_words(one: Cause) -> str:
     if one.sources:
         held += f"{';' if held else ': held in'} {' and '.join(one.sources)}{' is' if held else ', which is'} away"
     if one.owner:
-        verb = "lack" if one.verdict in (Verdict.MISSING, Verdict.ASTRAY) else f"have {one.verdict}"
+        verb = "lack" if one.verdict in (Verdict.MISSING, Verdict.ASTRAY) else "have"
+        what = "" if verb == "lack" else f"{one.verdict} "
         nowhere = "; nobody here has them" if one.verdict is Verdict.MISSING else ""
-        return f"{verb} {one.owner}'s files {named(one.files, FILES_SHOWN)}{held}{nowhere}"
-    words = (OF_RELEASE if one.of_release else OWN).get(one.verdict, f"are {one.verdict}")
-    return words.removesuffix(" that are held elsewhere" if places else " ") + held
-
-
-def singular(words: str) -> str:
-    """The same words of one set."""
-    verb, _, rest = words.partition(" ")
-    return f"{_ONE.get(verb, verb)} {rest}"
+        rest = f"{what}{one.owner}'s files {named(one.files, FILES_SHOWN)}{held}{nowhere}"
+    else:
+        verb, words = _kind(one.verdict, one.of_release)
+        rest = f"{'files' if places and one.verdict is Verdict.ASTRAY else words}{held}"
+    return f"{_ONE[verb] if len(one.sets) == 1 else verb} {rest}"
 
 
 def cause_rows(sets: Iterable[SetAudit], on: str, fix: str = "") -> list[tuple[str | Text, ...]]:
@@ -70,7 +76,7 @@ def cause_rows(sets: Iterable[SetAudit], on: str, fix: str = "") -> list[tuple[s
     rows: list[tuple[str | Text, ...]] = []
     for one in causes[:CAUSES_SHOWN]:
         alone = len(one.sets) == 1
-        text = Text.assemble(styled(singular(cause_words(one)) if alone else cause_words(one)))
+        text = Text.assemble(styled(cause_words(one)))
         if not alone:
             text.append("\n").append_text(styled(named(one.sets, NAMES_SHOWN), QUIET))
         unfold = f"gribble sets show {one.owner or one.sets[0]}"

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections import Counter
+from typing import NamedTuple
 
 from rich.text import Text
 
 from gribble.core.base.amounts import day_words
 from gribble.core.base.paths import base, parent
 from gribble.core.records.discs import MENDS
+from gribble.core.records.facts import Facts
 from gribble.core.records.findings import (
     FIXABLE,
     EmulatorAudit,
@@ -24,6 +26,7 @@ from gribble.core.records.findings import (
     worst,
 )
 from gribble.core.records.holding import in_words
+from gribble.core.sayings.facts import root_words, say, say_all
 from gribble.views.causes import cause_rows
 from gribble.views.first import show_first_step
 from gribble.views.looks import QUIET, TALLIED, count, shorten
@@ -39,6 +42,18 @@ ROWS_IN_ALL = 24
 """Where more is to be told of several emulators, each is told in brief."""
 PROBLEMS_SHOWN = 4
 FILES_SHOWN = 4
+
+
+class _Row(NamedTuple):
+    """One thing that is wrong: its verdict, what it is about, and what is to be said of it."""
+
+    word: Verdict
+    name: str
+    text: Text
+
+    @property
+    def cells(self) -> tuple[str | Text, ...]:
+        return verdict(self.word), self.name, self.text
 
 
 def show_check(screen: Screen, audits: tuple[RigAudit, ...], *, verbose: bool) -> None:
@@ -81,12 +96,12 @@ def show_only(screen: Screen, audits: tuple[RigAudit, ...], only: frozenset[str]
             rows += [row for finding in emulator.findings if not finding.spared for row in _rows(found, finding)]
             rows += [_setting_row(one) for one in emulator.settings]
             rows += [_game_row(one) for one in emulator.games or ()]
-            rows = [row for row in rows if str(row[0]).split()[-1] in only]
+            rows = [row for row in rows if row.word in only]
             rows += [
-                (
-                    verdict(problem.verdict),
+                _Row(
+                    problem.verdict,
                     one.set,
-                    styled(f"{problem.file}{': ' if problem.file else ''}{problem.reason}"),
+                    styled(f"{problem.file}{': ' if problem.file else ''}{say_all(problem.facts)}"),
                 )
                 for one in emulator.sets
                 for problem in one.problems
@@ -97,7 +112,7 @@ def show_only(screen: Screen, audits: tuple[RigAudit, ...], only: frozenset[str]
                 release = f" {emulator.release}" if emulator.release else ""
                 where = styled(f"  on {found.rig}", QUIET)
                 screen.say(styled(emulator.title + release, "bold"), where, "  ", state(emulator.state))
-                screen.grid(rows)
+                screen.grid(row.cells for row in rows)
             shown += len(rows)
     if not shown:
         screen.say(f"Nothing is {' or '.join(sorted(only))}.")
@@ -163,12 +178,12 @@ def _show_emulator(screen: Screen, rig: RigAudit, emulator: EmulatorAudit, verbo
     screen.grid(foot, indent=4)
 
 
-def _show_folded(screen: Screen, rows: list[tuple[str | Text, ...]], words: str, verbose: bool) -> None:
+def _show_folded(screen: Screen, rows: list[_Row], words: str, verbose: bool) -> None:
     """Some rows; of many the first, and how many others there are of each verdict."""
     shown = rows if verbose or len(rows) <= ROWS_SHOWN + 1 else rows[:ROWS_SHOWN]
-    screen.grid(shown, indent=4)
+    screen.grid((row.cells for row in shown), indent=4)
     if rest := rows[len(shown) :]:
-        tally = Counter(str(row[0]).split()[-1] for row in rest)
+        tally = Counter(row.word for row in rest)
         parts = ", ".join(f"{number:,} {word}" for word, number in tally.most_common())
         screen.say(styled(f"    and {len(rest):,} more: {parts} (gribble check {words} -v shows them)", QUIET))
 
@@ -194,7 +209,7 @@ def show_sets(screen: Screen, emulator: EmulatorAudit, *, verbose: bool, on: str
     if emulator.style and (packed := len(emulator.set_remedies.packed) + len(emulator.set_remedies.loose)):
         words = f"{count(packed, 'archive')} to be written for the style {emulator.style} (gribble plan shows them)"
         screen.say(styled(f"    packing: {words}", QUIET))
-    noted = [(one.set, note) for one in ready for note in one.packing]
+    noted = [(one.set, note) for one in ready for note in map(say, one.packing)]
     if noted and verbose:
         screen.grid([("· packing", name, note) for name, note in noted], indent=4)
 
@@ -202,17 +217,19 @@ def show_sets(screen: Screen, emulator: EmulatorAudit, *, verbose: bool, on: str
 def set_account(one: SetAudit, verbose: bool) -> Text:
     """A set's title and its problems, first things first."""
     text = Text.assemble(styled(one.title or one.set, "bold"))
-    groups: dict[tuple[Verdict, str], list[str]] = {}
+    groups: dict[tuple[Verdict, Facts], list[str]] = {}
     for problem in one.problems:  # one broken archive is one reason, however many files are in it
-        groups.setdefault((problem.verdict, problem.reason), []).append(problem.file)
+        groups.setdefault((problem.verdict, problem.facts), []).append(problem.file)
     shown = list(groups.items()) if verbose else list(groups.items())[:PROBLEMS_SHOWN]
-    for (kind, reason), files in shown:
+    for (kind, facts), files in shown:
         names = ", ".join(files[:FILES_SHOWN]) + (", …" if len(files) > FILES_SHOWN else "")
-        text.append("\n").append_text(verdict(kind)).append_text(styled(f"  {names}{': ' if names else ''}{reason}"))
+        text.append("\n").append_text(verdict(kind)).append_text(
+            styled(f"  {names}{': ' if names else ''}{say_all(facts)}")
+        )
     if len(shown) < len(groups):
         text.append_text(styled(f"\nand {len(groups) - len(shown)} more (-v shows them)", QUIET))
     if verbose:
-        for note in one.packing:
+        for note in map(say, one.packing):
             text.append_text(styled(f"\npacking: {note}", QUIET))
     return text
 
@@ -223,26 +240,26 @@ def _is_quiet(finding: Finding) -> bool:
     )
 
 
-def _root_rows(emulator: EmulatorAudit, verbose: bool) -> list[tuple[str | Text, ...]]:
+def _root_rows(emulator: EmulatorAudit, verbose: bool) -> list[_Row]:
     return [
-        (verdict(found.verdict), f"root {found.demand}", styled(found.words))
+        _Row(found.verdict, f"root {found.demand}", styled(root_words(found)))
         for found in emulator.root
         if verbose or found.verdict is not Verdict.SOUND
     ]
 
 
-def _setting_row(found: SettingFinding) -> tuple[str | Text, ...]:
-    text = Text.assemble(styled(f"{found.file}: {found.setting.key}", "bold"), "\n", styled(found.reason))
+def _setting_row(found: SettingFinding) -> _Row:
+    text = Text.assemble(styled(f"{found.file}: {found.setting.key}", "bold"), "\n", styled(say_all(found.facts)))
     if words := setting_words(found):
         text.append("\n").append_text(remedy(words))
-    return verdict(found.verdict), "setting", text
+    return _Row(found.verdict, "setting", text)
 
 
-def _game_row(found: GameFinding) -> tuple[str | Text, ...]:
-    text = Text.assemble(styled(found.file, "bold"), "\n", styled(found.reason))
+def _game_row(found: GameFinding) -> _Row:
+    text = Text.assemble(styled(found.file, "bold"), "\n", styled(say_all(found.facts)))
     if words := _game_words(found):
         text.append("\n").append_text(remedy(words))
-    return verdict(found.verdict), found.rule, text
+    return _Row(found.verdict, found.rule, text)
 
 
 def _game_words(found: GameFinding) -> str:
@@ -259,17 +276,17 @@ def _game_words(found: GameFinding) -> str:
     return f"take it from {in_words(shorten(loose.holding.where), loose.holding.member)}"
 
 
-def _rows(rig: RigAudit, finding: Finding) -> list[tuple[str | Text, ...]]:
+def _rows(rig: RigAudit, finding: Finding) -> list[_Row]:
     """One row for each place, quiet places of an otherwise faulty need left out; many files in one row."""
     if finding.need.file:
-        return [(verdict(finding.shown(finding.chief)), finding.need.id, _manifest_account(rig, finding))]
+        return [_Row(finding.shown(finding.chief), finding.need.id, _manifest_account(rig, finding))]
     faulty = [place for place in finding.places if place.verdict is not Verdict.SOUND] or finding.places[:1]
-    return [(verdict(finding.shown(place)), finding.need.id, _account(rig, finding, place)) for place in faulty]
+    return [_Row(finding.shown(place), finding.need.id, _account(rig, finding, place)) for place in faulty]
 
 
 def _manifest_account(rig: RigAudit, finding: Finding) -> Text:
     """Many files in a few lines: how many are right, what is lost without them, what the remedies come to."""
-    text = Text.assemble(styled(finding.need.called, "bold"), "\n", styled(finding.reason))
+    text = Text.assemble(styled(finding.need.called, "bold"), "\n", styled(say_all(finding.facts)))
     text.append_text(_why_lines(finding, finding.met))
     fixable = [place for place in finding.places if place.fixable]
     gaps = [place for place in finding.places if place.remedy is Remedy.OBTAIN]
@@ -301,13 +318,13 @@ def _account(rig: RigAudit, finding: Finding, place: PlaceFinding) -> Text:
     label = f" ({told})" if told else ""
     lack = f"; but it requires {', '.join(finding.lacks)}, which the key file lacks" if finding.lacks else ""
     by = f"; {finding.required_by} requires it" if finding.required_by and not finding.met else ""
-    text = Text.assemble(styled(place.expected, "bold"), "\n", styled(place.reason + lack + label + by))
+    text = Text.assemble(styled(place.expected, "bold"), "\n", styled(say_all(place.facts) + lack + label + by))
     if place.proven and place.met:
         text.append_text(styled(f"; read whole on {day_words(place.proven / 10**9)}", QUIET))
     if finding.ignored:
         return text.append("; you accept this gap")
     if finding.spared:
-        return text.append_text(styled(f"; {finding.spared}"))
+        return text.append_text(styled(f"; {say(finding.spared)}"))
     text.append_text(_why_lines(finding, place.met and not finding.lacks))
     if words := remedy_words(rig, place):
         text.append("\n").append_text(remedy(words))

@@ -17,6 +17,7 @@ from gribble.core.records.findings import (
     worst,
 )
 from gribble.core.records.holding import Holding, Skipped
+from gribble.core.sayings.facts import say, say_all
 from gribble.views.looks import iso
 
 
@@ -59,7 +60,10 @@ def _emulator_json(rig: str, emulator: EmulatorAudit) -> dict[str, Any]:
         "needs": [_finding_json(rig, finding) for finding in emulator.findings],
         "sets": [set_json(rig, one) for one in emulator.sets],
         "settings": [_setting_json(found) for found in emulator.settings],
-        "root": [{"demand": found.demand, "verdict": found.verdict, "reason": found.reason} for found in emulator.root],
+        "root": [
+            {"demand": found.demand, "verdict": found.verdict, "reason": say_all(found.facts)}
+            for found in emulator.root
+        ],
         "media": [_game_json(rig, found) for found in emulator.games or ()],
         "spare": list(emulator.spare),
     }
@@ -73,7 +77,7 @@ def _game_json(rig: str, found: GameFinding) -> dict[str, Any]:
         "file": found.file,
         "verdict": found.verdict,
         "remedy": found.remedy,
-        "reason": found.reason,
+        "reason": say_all(found.facts),
         "use": {"path": _path_json(rig, use), "member": use.member} if use else None,
     }
 
@@ -84,12 +88,12 @@ def _finding_json(rig: str, finding: Finding) -> dict[str, Any]:
         "level": finding.need.level,
         "kind": finding.need.kind,
         **place_json(rig, finding.chief),
-        "reason": finding.reason,
+        "reason": say_all(finding.facts),
         "ignored": finding.ignored,
-        "spared": finding.spared or None,
+        "spared": say(finding.spared) if finding.spared else None,
         "lacks": list(finding.lacks),
         "ways": [
-            {"change": way.change, "words": way.words, "held": _path_json(rig, way.held) if way.held else None}
+            {"change": way.change, "words": say(way.fact), "held": _path_json(rig, way.held) if way.held else None}
             for way in finding.ways
         ],
     }
@@ -115,14 +119,14 @@ def set_json(rig: str, one: SetAudit) -> dict[str, Any]:
                 "verdict": problem.verdict,
                 "remedy": problem.remedy,
                 "proof": problem.proof,
-                "reason": problem.reason,
+                "reason": say_all(problem.facts),
                 "found": _path_json(rig, problem.found) if problem.found else None,
                 "member": problem.found.member if problem.found else None,
                 **away_json(problem.source),
             }
             for problem in one.problems
         ],
-        "packing": list(one.packing),
+        "packing": list(map(say, one.packing)),
     }
 
 
@@ -136,7 +140,7 @@ def _setting_json(found: SettingFinding) -> dict[str, Any]:
         "remedy": found.remedy,
         "value": found.value,
         "wanted": found.wanted or None,
-        "reason": found.reason,
+        "reason": say_all(found.facts),
     }
 
 
@@ -151,7 +155,7 @@ def place_json(rig: str, place: PlaceFinding) -> dict[str, Any]:
         "found": _path_json(rig, found) if found else None,
         "member": found.member if found else None,
         "proof": place.proof,
-        "reason": place.reason,
+        "reason": say_all(place.facts),
         "use": {"path": _path_json(rig, use), "member": use.member} if use else None,
         **({"by_name": True} if place.by_name else {}),
         **({"proven": iso(place.proven)} if place.proven else {}),

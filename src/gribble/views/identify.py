@@ -10,6 +10,7 @@ from typing import Any
 from rich.text import Text
 
 from gribble.core.answers.identify import Group, HeldSet, Identified, Match, group
+from gribble.core.sayings.facts import mend_words, say
 from gribble.views.check_json import away_json
 from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, count, shorten, size
 from gribble.views.remedies import say_holding
@@ -221,7 +222,7 @@ def _damaged_row(file: Identified) -> tuple[str | Text, ...]:
     path = say_holding(file.holding, None)
     label = f" ({mend.accept.label})" if mend.accept.label else ""
     text = Text.assemble(styled(path, "bold"), styled(f"  {size(file.holding.size)}", QUIET))
-    text.append("\n").append_text(styled(mend.words))
+    text.append("\n").append_text(styled(mend_words(mend)))
     text.append("\n").append_text(styled(f"it should be {near.emulator}'s {near.need.title or near.need.id}{label}"))
     proof = f"proven by {DIGEST_NAMES[mend.accept.strongest() or 'crc32']}"
     if mend.partner:
@@ -237,7 +238,7 @@ def _damaged_row(file: Identified) -> tuple[str | Text, ...]:
 def _unknown_row(file: Identified) -> tuple[str | Text, ...]:
     text = Text.assemble(styled(say_holding(file.holding, None)), styled(f"  {size(file.holding.size)}", QUIET))
     if file.no_dump:
-        text.append("\n").append_text(styled(file.no_dump))
+        text.append("\n").append_text(styled(say(file.no_dump)))
     return verdict(file.verdict), text
 
 
@@ -330,13 +331,13 @@ def _file_json(file: Identified, away: Mapping[str, str]) -> dict[str, Any]:
 
 def _diagnosis_json(file: Identified) -> dict[str, Any] | None:
     if file.no_dump:
-        return {"damage": None, "words": file.no_dump, "mendable": False}
+        return {"damage": None, "words": say(file.no_dump), "mendable": False}
     mend, near = file.mend, file.near
     if mend is None or near is None:
         return None
     return {
         "damage": mend.recipe.damage,
-        "words": mend.words,
+        "words": mend_words(mend),
         "mendable": mend.mendable,
         "proof": mend.accept.strongest() if mend.mendable else "a right copy that is held",
         "emulator": near.emulator,

@@ -11,6 +11,7 @@ from rich.text import Text
 from gribble.core.records.findings import Verdict
 from gribble.core.records.keyfile import KeysJudgement
 from gribble.core.records.sheet import Level
+from gribble.core.sayings.facts import key_words, keys_words
 from gribble.views.looks import QUIET, VERDICTS, count
 from gribble.views.screen import Screen, styled, verdict
 
@@ -52,7 +53,7 @@ def show_keys(screen: Screen, checked: list[CheckedKeys], *, verbose: bool) -> N
         screen.out.print()
         whose = f"  {one.emulator}'s {one.title}" if one.title else ""
         screen.say(verdict(one.verdict), "  ", styled(one.path, "bold"), styled(whose, QUIET))
-        screen.say(f"  {one.judged.reason if one.judged else one.fault}")
+        screen.say(f"  {keys_words(one.judged) if one.judged else one.fault}")
         if one.odd_lines:
             lines = ", ".join(map(str, one.odd_lines[:5])) + (", …" if len(one.odd_lines) > 5 else "")
             screen.say(f"  not `name = hex`: line {lines}; passed over")
@@ -67,7 +68,7 @@ def _show_names(screen: Screen, judged: KeysJudgement, verbose: bool) -> None:
             like = _AS.get(found.verdict, found.verdict)
             glyph, colour = VERDICTS[like]
             level = "" if found.key.level is Level.MUST else f" ({found.key.level})"
-            rows.append((Text(f"{glyph} {found.verdict}", style=colour), found.key.name, found.reason + level))
+            rows.append((Text(f"{glyph} {found.verdict}", style=colour), found.key.name, key_words(found) + level))
     screen.grid(rows)
     right = [found.key.name for found in judged.keys if found.verdict == "sound"]
     if right and not verbose:
@@ -83,11 +84,16 @@ def keys_json(checked: list[CheckedKeys]) -> dict[str, Any]:
                 "path": one.path,
                 "emulator": one.emulator or None,
                 "verdict": one.verdict,
-                "reason": one.judged.reason if one.judged else one.fault,
+                "reason": keys_words(one.judged) if one.judged else one.fault,
                 "odd_lines": list(one.odd_lines),
                 "unknown": one.judged.unknown if one.judged else 0,
                 "keys": [
-                    {"name": found.key.name, "verdict": found.verdict, "level": found.key.level, "reason": found.reason}
+                    {
+                        "name": found.key.name,
+                        "verdict": found.verdict,
+                        "level": found.key.level,
+                        "reason": key_words(found),
+                    }
                     for found in (one.judged.keys if one.judged else ())
                 ],
             }

@@ -21,7 +21,8 @@ from gribble.core.records.findings import (
     worst,
 )
 from gribble.core.records.sheet import Level
-from gribble.views.causes import cause_words, named, singular
+from gribble.core.sayings.facts import say_all
+from gribble.views.causes import cause_words, named
 from gribble.views.looks import QUIET, count
 from gribble.views.screen import Screen, state, styled, verdict
 
@@ -88,7 +89,7 @@ def _rows(emulator: EmulatorAudit) -> Iterator[tuple[str | Text, ...]]:
 
 def _to_point(one: SettingFinding) -> str:
     """What to do about a setting; where Gribble can do nothing, why."""
-    return _DO[one.remedy] if one.remedy is Remedy.POINT else one.reason
+    return _DO[one.remedy] if one.remedy is Remedy.POINT else say_all(one.facts)
 
 
 def _open(finding: Finding) -> list[PlaceFinding]:
@@ -98,7 +99,7 @@ def _open(finding: Finding) -> list[PlaceFinding]:
 
 def _is_settled(finding: Finding) -> bool:
     """Whether nothing is to be said of a need: a name that only this volume forgives is told."""
-    accepted = finding.ignored or finding.spared != ""
+    accepted = finding.ignored or finding.spared is not None
     return finding.met and (accepted or all(place.remedy is Remedy.NONE for place in finding.places))
 
 
@@ -108,7 +109,7 @@ def _line(finding: Finding, place: PlaceFinding) -> _Line:
         lacks = f"lacks {', '.join(finding.lacks)}" if finding.lacks else "replace with what you hold"
         return _Line(finding.shown(place), lacks)
     if place.refusal or place.remedy is Remedy.NONE:
-        return _Line(place.verdict, place.reason)
+        return _Line(place.verdict, say_all(place.facts))
     if place.by_name:
         return _Line(place.verdict, "held for its name alone (gribble place --by-name)")
     if place.remedy is Remedy.CONNECT:
@@ -120,8 +121,7 @@ def _set_rows(sets: list[SetAudit]) -> Iterator[tuple[str | Text, ...]]:
     """The sets that do not run, by what is at fault."""
     causes = causes_of(one for one in sets if one.state is not State.READY)
     for one in causes[:CAUSES_SHOWN]:
-        alone = len(one.sets) == 1
-        words = singular(cause_words(one)) if alone else cause_words(one)
+        words = cause_words(one)
         yield state(one.state), Text.assemble(styled(named(one.sets, NAMES_SHOWN), "bold"), styled(f": {words}"))
     if rest := causes[CAUSES_SHOWN:]:
         names = list(dict.fromkeys(name for one in rest for name in one.sets))

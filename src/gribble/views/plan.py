@@ -13,6 +13,7 @@ from gribble.core.records.findings import RigAudit
 from gribble.core.records.holding import in_words
 from gribble.core.records.plan import Bring, Gap, Plan
 from gribble.core.records.steps import Copy, Displace, Extract, Mend, Pack, Point, Rename, Step, Write, Writing
+from gribble.core.sayings.facts import say_all
 from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, count, shorten, size
 from gribble.views.screen import Screen, remedy, styled, verdict
 
@@ -184,7 +185,7 @@ def _gap_words(gap: Gap, refused: set[tuple[str, str, str]]) -> Text:
     level = "" if gap.level == "must" else f" ({gap.level})"
     file = in_words(gap.archive, gap.file) if gap.archive else gap.file
     text = Text.assemble(styled(file or gap.subject, "bold"))
-    text.append_text(styled(f"\n{gap.title} for {gap.emulator} on {gap.rig}{level}: {gap.reason}{part}"))
+    text.append_text(styled(f"\n{gap.title} for {gap.emulator} on {gap.rig}{level}: {say_all(gap.facts)}{part}"))
     known = [f"{gap.size:,} bytes"] if gap.size is not None else []
     known += [f"{DIGEST_NAMES[name]} {digest}" for name, digest in gap.digests.known().items()]
     return text.append_text(styled(f"\n{', '.join(known)}", QUIET)) if known else text

@@ -17,13 +17,14 @@ from gribble.core.records.findings import (
     Way,
 )
 from gribble.core.records.holding import Holding, in_words
+from gribble.core.sayings.facts import fix_words, say
 from gribble.views.looks import shorten
 
 
 def remedy_words(rig: RigAudit, place: PlaceFinding) -> str:
     """What would put a place right, in words."""
     if place.refusal and not place.met:
-        return f"yours to do: {place.refusal.fix}"
+        return f"yours to do: {fix_words(place.refusal)}"
     use = say_holding(place.use, rig.rig) if place.use else ""
     match place.remedy:
         case Remedy.NONE:
@@ -54,7 +55,7 @@ def remedy_words(rig: RigAudit, place: PlaceFinding) -> str:
 def way_words(rig: RigAudit, way: Way) -> str:
     """One way to make firmware, keys and release fit, with the file it takes."""
     held = f": {say_holding(way.held, rig.rig)}" if way.held else ""
-    return f"{way.change}: {way.words}{held}"
+    return f"{way.change}: {say(way.fact)}{held}"
 
 
 def need_words(rig: RigAudit, finding: Finding, place: PlaceFinding) -> str:

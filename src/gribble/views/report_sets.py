@@ -13,7 +13,7 @@ from markupsafe import Markup
 from gribble.core.answers.report import EmulatorReport, Report, SetFault, ToObtain
 from gribble.core.base.paths import visible
 from gribble.core.records.findings import State, Verdict
-from gribble.views.causes import OF_RELEASE, OWN
+from gribble.views.causes import kind_words
 from gribble.views.looks import count
 
 MOST_CELLS = 300
@@ -70,7 +70,7 @@ def folded_sets(one: EmulatorReport) -> tuple[list[Folded], Markup] | None:
     alike = Counter(fault.reason for fault in faults if not fault.file)
     groups: dict[tuple[str, str], list[list[str]]] = {}
     for fault in faults:
-        of_kind = (OWN if fault.file else OF_RELEASE).get(Verdict(fault.verdict), f"are {fault.verdict}")
+        of_kind = kind_words(Verdict(fault.verdict), of_release=not fault.file)
         if fault.file and fault.owner != fault.set:
             of_kind = f"want files of {fault.owner}: {fault.reason}"
         elif alike[fault.reason] >= ALIKE:

@@ -10,6 +10,7 @@ from rich.text import Text
 
 from gribble.core.answers.families import Tree
 from gribble.core.records.findings import EmulatorAudit, RigAudit, SetAudit, State
+from gribble.core.sayings.facts import say_all
 from gribble.views.check import show_sets
 from gribble.views.check_json import set_json
 from gribble.views.looks import QUIET, count, size
@@ -105,7 +106,7 @@ def show_family(screen: Screen, tree: Tree) -> None:
         screen.grid(rows, indent=4)
     for problem in found.problems:
         if not problem.file:
-            screen.say(verdict(problem.verdict), f"  {problem.reason}")
+            screen.say(verdict(problem.verdict), f"  {say_all(problem.facts)}")
     for note in found.packing:
         screen.say(styled(f"packing: {note}", QUIET))
     faults = {(problem.owner, problem.file) for problem in found.problems}
@@ -119,7 +120,7 @@ def show_unknown(screen: Screen, rig: str, emulator: EmulatorAudit, one: SetAudi
         styled(one.set, "bold"), styled(f"  for {emulator.title}{release} on {rig}", QUIET), "  ", state(one.state)
     )
     for problem in one.problems:
-        screen.say(verdict(problem.verdict), f"  {problem.reason}")
+        screen.say(verdict(problem.verdict), f"  {say_all(problem.facts)}")
         if problem.renamed:
             screen.next(f"gribble sets show {problem.renamed}", "what this release calls it")
         elif problem.releases:

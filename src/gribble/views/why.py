@@ -8,6 +8,7 @@ from rich.text import Text
 
 from gribble.core.answers.why import YOURS, Answer, Order, Reason, Turn, next_turn
 from gribble.core.records.findings import RigAudit, State, Verdict, worst
+from gribble.core.sayings.facts import fix_words
 from gribble.views.causes import cause_rows
 from gribble.views.check_json import away_json
 from gribble.views.looks import QUIET, shorten
@@ -80,7 +81,7 @@ def _account(answer: Answer, reason: Reason) -> Text:
         text.append_text(styled(f"\n· {way_words(answer.rig, way)}"))
     turn = next_turn(answer, reason, _typed)
     if finding and finding.chief.refusal and not finding.met:
-        text.append("\n").append_text(remedy(f"yours to do: {finding.chief.refusal.fix}"))
+        text.append("\n").append_text(remedy(f"yours to do: {fix_words(finding.chief.refusal)}"))
     elif reason.source:
         text.append("\n").append_text(
             remedy(f"connect {reason.source} (switch it on, or plug it in), then gribble check")

@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from msgspec import Struct
 
 from gribble.core.answers.identify import HeldSet, Identified, Match
+from gribble.core.sayings.facts import mend_words
 
 
 class Line(Struct, frozen=True):
@@ -59,7 +60,7 @@ def _line(file: Identified, alone: bool) -> Line | None:
         if file.mend is None or file.near is None:
             return None
         title = file.near.need.called
-        words = f"{inside}{title} of {file.near.emulator}, damaged: it {file.mend.words}"
+        words = f"{inside}{title} of {file.near.emulator}, damaged: it {mend_words(file.mend)}"
         return Line("damaged", words, member, "gribble mend {path}" if file.mend.mendable and not member else "", ())
     first = file.matches[0]
     title = f"{first.title}{f' ({first.accept})' if first.accept else ''}"

@@ -8,6 +8,7 @@ from typing import NamedTuple
 from msgspec import Struct
 
 from gribble.core.records.findings import EmulatorAudit, Finding, Remedy, RigAudit
+from gribble.core.sayings.facts import say_all
 
 
 class Difference(NamedTuple):
@@ -45,7 +46,7 @@ def _needs(was: EmulatorAudit, now: EmulatorAudit) -> Iterator[Difference]:
         earlier = needs.pop(finding.need.id, None)
         word = _word(earlier) if earlier else "not needed"
         if word != _word(finding):
-            yield Difference(finding.need.id, word, _word(finding), finding.reason)
+            yield Difference(finding.need.id, word, _word(finding), say_all(finding.facts))
     for name, finding in needs.items():
         yield Difference(name, _word(finding), "not needed", "")
 
@@ -57,7 +58,7 @@ def _sets(was: EmulatorAudit, now: EmulatorAudit) -> Iterator[Difference]:
         earlier = sets.pop(one.set, None)
         word = str(earlier.state) if earlier else "not told"
         if word != one.state:
-            yield Difference(one.set, word, str(one.state), one.problems[0].reason if one.problems else "")
+            yield Difference(one.set, word, str(one.state), say_all(one.problems[0].facts) if one.problems else "")
     for name, audited in sets.items():
         yield Difference(name, str(audited.state), "not told", "")
 

@@ -9,6 +9,7 @@ from gribble.core.arcade.wanting import of_variant
 from gribble.core.catalogue.families import Family, parts_of
 from gribble.core.records.findings import EmulatorAudit, SetAudit
 from gribble.core.records.roster import ArcadeSet, FileState
+from gribble.core.sayings.facts import say_all
 
 
 class FamilyFile(NamedTuple):
@@ -51,7 +52,7 @@ class Tree(NamedTuple):
         for file in relative.files:
             key, shared = (relative.set, file.name), _shared(file.parent_name, file.bios_name)
             if problem := faults.get(key):
-                yield FamilyFile(file.name, file.size, problem.verdict, problem.reason)
+                yield FamilyFile(file.name, file.size, problem.verdict, say_all(problem.facts))
             elif file.state is FileState.UNDUMPED:
                 yield FamilyFile(file.name, file.size, "undumped", shared)
             elif file.variant not in (None, self.found.variant or file.variant):
@@ -62,7 +63,7 @@ class Tree(NamedTuple):
             names = [name for owner, name in faults if owner == relative.set and name.startswith(f"{disc.name}.")]
             problem = faults[relative.set, names[0]] if names else None
             if problem:
-                yield FamilyFile(problem.file, None, problem.verdict, problem.reason, disc=True)
+                yield FamilyFile(problem.file, None, problem.verdict, say_all(problem.facts), disc=True)
             else:
                 yield FamilyFile(disc.name, None, "sound", "", disc=True)
 

@@ -11,6 +11,7 @@ from gribble.core.arcade.cabinet import contents_of
 from gribble.core.audit.judging.keys import judge_keys, key_candidates, likeliest_need, read_keys
 from gribble.core.base.paths import base, join
 from gribble.core.diagnosis.nearmisses import Read, Searcher, Wanted
+from gribble.core.records.facts import Fact, LikeKeys, NotLookedAt, TooLarge
 from gribble.core.records.findings import Finding, RigAudit, Verdict
 from gribble.core.records.holding import Holding, key_of, nearness
 from gribble.core.records.recipes import MOST_BYTES, Mending
@@ -54,7 +55,7 @@ class Identified(Struct, frozen=True, kw_only=True):
     matches: tuple[Match, ...]
     mend: Mending | None = None
     near: Wanted | None = None
-    no_dump: str = ""
+    no_dump: Fact | None = None
 
     @property
     def needed(self) -> bool:
@@ -138,7 +139,7 @@ def explain(
         is_named = file.holding.place in named
         found = _explain(file, searcher, wishes, is_named, head)
         if is_named and not found.mend and not found.no_dump and (why := unread(file.holding)):
-            found = structs.replace(found, no_dump=f"its content was not looked at: {why}")
+            found = structs.replace(found, no_dump=NotLookedAt(why))
         if is_named and listener:
             listener.advance(file.holding.size)
         return found
@@ -292,7 +293,7 @@ def _identify_keys(
     emulator, need = best
     judged = judge_keys(need, keys)
     if judged.verdict not in (Verdict.SOUND, Verdict.UNPROVEN):
-        return structs.replace(file, no_dump=f"it is a key file like {emulator}'s {need.called}, but {judged.reason}")
+        return structs.replace(file, no_dump=LikeKeys(emulator, need.called, judged))
     on_rigs = [
         (rig.rig, finding)
         for rig in audits
@@ -323,7 +324,7 @@ def _explain(file: Identified, searcher: Searcher, wishes: list[Wanted], thoroug
     if not thorough:
         return file if file.no_dump else structs.replace(file, no_dump=searcher.plainly(file.holding, head))
     if file.holding.size > MOST_BYTES:
-        return structs.replace(file, no_dump=f"it is too large to be diagnosed (limit: {MOST_BYTES >> 20} MiB)")
+        return structs.replace(file, no_dump=TooLarge())
     return structs.replace(file, no_dump=searcher.no_dump(file.holding))
 
 

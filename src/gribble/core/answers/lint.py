@@ -18,15 +18,16 @@ from gribble.core.base.paths import fold, hidden_part, join
 from gribble.core.base.regular import MOST_TEXT, read_regular
 from gribble.core.base.tables import Mistakes, read_toml
 from gribble.core.base.texts import text_of
-from gribble.core.catalogue.families import lineage_faults
+from gribble.core.catalogue.families import bios_of, family_of
 from gribble.core.catalogue.ranges import concerns
 from gribble.core.catalogue.rosters import ROSTER_ENDING, load_roster
 from gribble.core.catalogue.sheets import SHEET_ENDING, is_listed, load_sheet
 from gribble.core.catalogue.writing import FILL_IN
 from gribble.core.files.volumes import name_trouble
 from gribble.core.placing.guarded import OWN_NAMES
-from gribble.core.records.roster import Roster
+from gribble.core.records.roster import ArcadeSet, Roster, SetKind
 from gribble.core.records.sheet import Accept, Need, Reject, Sheet
+from gribble.core.sayings.facts import say
 
 LIST_ENDINGS = (".sha256", ".sha1", ".md5", ".sfv")
 """Endings of checksum lists."""
@@ -275,3 +276,54 @@ def _roster_remarks(roster: Roster) -> Iterator[Remark]:
         yield Remark(
             roster.path, "", f"{weak:,} files are known by their CRC-32 alone or by nothing, which is weak proof"
         )
+
+
+def lineage_faults(roster: Roster) -> Iterator[tuple[str, str]]:
+    """Sets whose family does not hold together, each with what is wrong; what it has from its parent is told there."""
+    gaps = {name: family_of(roster, name).gaps for name in roster.sets}
+    for one in roster.sets.values():
+        inherited = gaps.get(one.parent, ()) if one.parent is not None else ()
+        yield from ((one.set, say(gap)) for gap in gaps[one.set] if gap not in inherited)
+        yield from ((one.set, gap) for gap in (*_file_gaps(roster, one), *_bios_gaps(roster, one), *_variant_gaps(one)))
+
+
+def _bios_gaps(roster: Roster, one: ArcadeSet) -> Iterator[str]:
+    """What is named as a BIOS set and is none."""
+    if one.bios == one.set:
+        yield "is said to be its own BIOS set"
+    elif (
+        bios_of(one)
+        and one.bios is not None
+        and one.bios in roster.sets
+        and roster.sets[one.bios].kind is not SetKind.BIOS
+    ):
+        yield f'its BIOS set "{one.bios}" is of kind {roster.sets[one.bios].kind}; its files are not asked for'
+
+
+def _variant_gaps(one: ArcadeSet) -> Iterator[str]:
+    """Variants that are listed and have no file, and those that files have and are not listed."""
+    there = dict.fromkeys(file.variant for file in one.files if file.variant is not None)
+    if one.kind is not SetKind.BIOS:
+        return  # a game lists those of its BIOS set
+    for number, name in enumerate(one.variants):
+        if name not in there:
+            yield f'its {"default " if not number else ""}variant "{name}" has no file'
+    for name in there:
+        if name not in one.variants:
+            yield f'files have the variant "{name}", which is not listed'
+
+
+def _file_gaps(roster: Roster, one: ArcadeSet) -> Iterator[str]:
+    """Files that claim to be their parent's or BIOS set's, which has none of that name."""
+    for word, relative, names in (
+        ("parent", one.parent, [(file.name, file.parent_name) for file in one.files]),
+        ("BIOS set", one.bios, [(file.name, file.bios_name) for file in one.files]),
+    ):
+        shared = [(name, theirs) for name, theirs in names if theirs is not None]
+        if shared and relative is None:
+            yield f"{shared[0][0]} is said to be its {word}'s, but it has none"
+        elif relative is not None and relative in roster.sets:
+            there = {file.name for file in roster.sets[relative].files}
+            for name, theirs in shared:
+                if theirs not in there:
+                    yield f'{name} is said to be "{theirs}" of its {word} {relative}, which has no such file'

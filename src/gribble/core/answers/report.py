@@ -18,6 +18,7 @@ from gribble.core.base.digests import Digests
 from gribble.core.base.paths import whole_number
 from gribble.core.placing.gaps import brought_by_away, gaps_of, once_each
 from gribble.core.placing.journal import Run
+from gribble.core.records.facts import Accepted
 from gribble.core.records.findings import (
     FIXABLE,
     EmulatorAudit,
@@ -33,6 +34,7 @@ from gribble.core.records.findings import (
 )
 from gribble.core.records.holding import Holding
 from gribble.core.records.sheet import Level
+from gribble.core.sayings.facts import root_words, say_all
 
 
 class Row(Struct, frozen=True, kw_only=True):
@@ -290,7 +292,7 @@ def _emulator(world: World, rig: RigAudit, emulator: EmulatorAudit, words: Words
             title="",
             level=one.level,
             verdict=one.verdict,
-            reason=one.reason,
+            reason=say_all(one.facts),
             place=one.file,
             remedy=one.remedy,
             do=words.setting(one),
@@ -305,7 +307,7 @@ def _emulator(world: World, rig: RigAudit, emulator: EmulatorAudit, words: Words
             title="",
             level=Level.MUST,
             verdict=one.verdict,
-            reason=one.words,
+            reason=root_words(one),
             shown=one.verdict,
             do="" if one.met else "yours to do",
         )
@@ -328,14 +330,14 @@ def _need_rows(rig: RigAudit, finding: Finding, words: Words) -> Iterable[Row]:
     if finding.spared:
         return
     for place in finding.places:
-        reason = place.reason + ("; you accept this gap" if finding.ignored else "")
+        accepted = (Accepted(),) if finding.ignored else ()
         yield Row(
             kind=finding.need.kind,
             name=finding.need.id,
             title=finding.need.title,
             level=finding.need.level,
             verdict=place.verdict,
-            reason=reason,
+            reason=say_all((*place.facts, *accepted)),
             why=finding.need.why,
             place=place.expected,
             found=_shown(rig.rig, place.found) if place.found else "",
@@ -362,7 +364,7 @@ def _fault(one: SetAudit, problem: SetProblem, words: Words) -> SetFault:
         state=one.state,
         verdict=problem.verdict,
         remedy=problem.remedy,
-        reason=problem.reason,
+        reason=say_all(problem.facts),
         archive=problem.archive,
         file=problem.file,
         size=wants.size if wants else None,
@@ -403,7 +405,7 @@ def _families(world: World, rig: str, emulator: EmulatorAudit) -> Iterable[tuple
     groups: dict[str, list[SetCell]] = {}
     for one in emulator.sets:
         parent = parents.get(one.set)
-        cell = SetCell(one.set, one.title, one.state, one.problems[0].reason if one.problems else "")
+        cell = SetCell(one.set, one.title, one.state, say_all(one.problems[0].facts) if one.problems else "")
         group = groups.setdefault(parent or one.set, [])
         group.insert(0 if parent is None else len(group), cell)
     yield from (tuple(groups[name]) for name in sorted(groups))
@@ -427,7 +429,7 @@ def _to_obtain(audits: tuple[RigAudit, ...]) -> Iterable[ToObtain]:
             md5=gap.digests.md5,
             sha1=gap.digests.sha1,
             sha256=gap.digests.sha256,
-            reason=gap.reason,
+            reason=say_all(gap.facts),
             others=tuple(
                 Content(label=one.called or "another content", size=one.size, digests=Digests(**one.known()))
                 for one in gap.others

@@ -9,6 +9,7 @@ from typing import NamedTuple
 from msgspec import Struct
 
 from gribble.core.records.discs import MENDS
+from gribble.core.records.facts import Facts
 from gribble.core.records.findings import (
     FIXABLE,
     EmulatorAudit,
@@ -22,6 +23,7 @@ from gribble.core.records.findings import (
     Verdict,
 )
 from gribble.core.records.sheet import Kind, Level
+from gribble.core.sayings.facts import root_words, say_all
 
 
 class Order(IntEnum):
@@ -72,7 +74,7 @@ def _reasons(rig: RigAudit, emulator: EmulatorAudit) -> Iterator[Reason]:
                 subject=rig.rig,
                 file=rig.root,
                 verdict=demand.verdict,
-                words=demand.words,
+                words=root_words(demand),
             )
     if emulator.note and emulator.state is not State.READY:
         yield Reason(
@@ -108,7 +110,7 @@ def _reasons(rig: RigAudit, emulator: EmulatorAudit) -> Iterator[Reason]:
             subject=game.file,
             file=game.file,
             verdict=game.verdict,
-            words=game.reason,
+            words=say_all(game.facts),
             remedy=game.remedy,
             mends=game.mends,
         )
@@ -117,10 +119,10 @@ def _reasons(rig: RigAudit, emulator: EmulatorAudit) -> Iterator[Reason]:
 def set_reasons(one: SetAudit) -> Iterator[Reason]:
     """Why a set does not run: what its release cannot do first, then files that are missing, then wrong ones; files
     with one reason together."""
-    groups: dict[tuple[str, str, str], list[SetProblem]] = {}
+    groups: dict[tuple[str, Facts, str], list[SetProblem]] = {}
     for problem in one.problems:
         if problem.state is not State.READY:
-            groups.setdefault((problem.verdict, problem.reason, problem.remedy), []).append(problem)
+            groups.setdefault((problem.verdict, problem.facts, problem.remedy), []).append(problem)
     for problems in groups.values():
         problem = problems[0]
         absent = problem.verdict in (Verdict.MISSING, Verdict.ASTRAY)
@@ -132,7 +134,7 @@ def set_reasons(one: SetAudit) -> Iterator[Reason]:
             file=problem.file or one.set,
             files=tuple(dict.fromkeys(each.file for each in problems if each.file)),
             verdict=problem.verdict,
-            words=problem.reason,
+            words=say_all(problem.facts),
             remedy=problem.remedy,
             about=problem.renamed,
             source=problem.source,
@@ -147,7 +149,7 @@ def _of_need(finding: Finding) -> Reason:
         subject=finding.need.id,
         file=place.expected,
         verdict=place.verdict,
-        words=finding.reason,
+        words=say_all(finding.facts),
         remedy=Remedy.NONE if place.refusal else place.remedy,
         finding=finding,
         source=place.source,
@@ -173,7 +175,7 @@ def _of_setting(found: SettingFinding, source: str) -> Reason:
         subject=found.setting.key,
         file=found.file,
         verdict=found.verdict,
-        words=found.reason,
+        words=say_all(found.facts),
         remedy=found.remedy,
         about=found.setting.need or "",
         source=source if found.remedy not in FIXABLE else "",

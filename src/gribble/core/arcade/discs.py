@@ -7,6 +7,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from gribble.core.base.digests import DiscHeader
 from gribble.core.base.paths import base, join, parent
 from gribble.core.catalogue.families import Family
+from gribble.core.records.facts import DiscBelongs, DiscSays, Fact, HeldAt, PoorDump
 from gribble.core.records.findings import Proof, Remedy, SetProblem, State, Verdict
 from gribble.core.records.holding import Holding
 from gribble.core.records.roster import Disc, FileState, SetFile
@@ -75,7 +76,7 @@ class Discs:
     def _problem(self, family: Family, disc: Disc) -> SetProblem | None:
         held, there = self._held.get(disc.sha1 or ""), self._there(family, disc)
 
-        def problem(verdict: Verdict, reason: str, state: State, found: Holding | None) -> SetProblem:
+        def problem(verdict: Verdict, fact: Fact, state: State, found: Holding | None) -> SetProblem:
             right = held if state is State.BLOCKED else None
             remedy = Remedy.OBTAIN if state is State.BLOCKED else Remedy.NONE
             if right:
@@ -86,7 +87,7 @@ class Discs:
                 verdict=verdict,
                 remedy=remedy,
                 proof=Proof.HEADER if found else Proof.NONE,
-                reason=reason + (f"; a right one is held: {right.path}" if right and found is not right else ""),
+                facts=(fact, HeldAt(right.path)) if right and found is not right else (fact,),
                 state=state,
                 found=found,
                 wants=SetFile(name=disc.name + self._arcade.disc_ending, sha1=disc.sha1),
@@ -97,15 +98,14 @@ class Discs:
             if disc.optional:
                 return None
             verdict = Verdict.ASTRAY if held else Verdict.MISSING
-            return problem(verdict, f"the disc belongs at {self._places(family, disc)[0]}", State.BLOCKED, held)
+            return problem(verdict, DiscBelongs(self._places(family, disc)[0]), State.BLOCKED, held)
         if self._is(disc, there):
             suspect = disc.state is FileState.SUSPECT
-            reason = "the only image known is a poor one"
-            return problem(Verdict.UNPROVEN, reason, State.LIMITED, there) if suspect else None
+            return problem(Verdict.UNPROVEN, PoorDump("image"), State.LIMITED, there) if suspect else None
         header = self._headers.get((there.root, there.path), DiscHeader(fault="could not be read"))
         if header.unknown or disc.sha1 is None:
-            reason = f"{base(there.path)} {header.fault or 'cannot be proven: the roster gives no digest'}"
-            return problem(Verdict.UNPROVEN, reason, State.READY, there)
+            fault = header.fault or "cannot be proven: the roster gives no digest"
+            return problem(Verdict.UNPROVEN, DiscSays(base(there.path), fault), State.READY, there)
         if header.fault:
-            return problem(Verdict.IMPOSTER, f"{base(there.path)} {header.fault}", State.BLOCKED, there)
-        return problem(Verdict.IMPOSTER, "by its header it is another image", State.BLOCKED, there)
+            return problem(Verdict.IMPOSTER, DiscSays(base(there.path), header.fault), State.BLOCKED, there)
+        return problem(Verdict.IMPOSTER, DiscSays(), State.BLOCKED, there)

@@ -13,6 +13,8 @@ from gribble.core.arcade.match import whole_games
 from gribble.core.arcade.wanting import Lack, lacking, of_variant, settle_variant
 from gribble.core.base.paths import base
 from gribble.core.catalogue.families import Family, Part, family_of, owned_files
+from gribble.core.records import facts as f
+from gribble.core.records.facts import Fact
 from gribble.core.records.findings import Proof, Remedy, SetAudit, SetProblem, State, Verdict
 from gribble.core.records.holding import Holding, in_words
 from gribble.core.records.roster import ArcadeSet, FileState, Outline, Plays, Roster, SetFile, SetKind
@@ -119,17 +121,11 @@ def audit_set(
 ) -> SetAudit:
     """One set. `others` are rosters of other releases, by which old files and old names are told."""
     if name not in roster.sets:
-        what = f"release {roster.head.release} knows no such set"
         known = [other for other in others if name in other.sets]
         releases = tuple(other.head.release for other in known)
         to = new_name(known[0], roster, name) if known else ""
-        if to:
-            what = f"release {roster.head.release} knows it as {to}"
-        elif known:
-            what += f"; release {', '.join(releases)} does"
-        problem = SetProblem(
-            file="", owner=name, verdict=Verdict.MISSING, reason=what, renamed=to or "", releases=releases
-        )
+        facts = (f.UnknownSet(roster.head.release, to, releases),)
+        problem = SetProblem(file="", owner=name, verdict=Verdict.MISSING, facts=facts, renamed=to, releases=releases)
         return SetAudit(set=name, title="", problems=(problem,))
     if _is_plainly_whole(roster, roster.sets[name], cabinet):
         return SetAudit(set=name, title=roster.sets[name].title)
@@ -168,8 +164,8 @@ def audit_set(
     lacks = lacking(family, has)
     problems = [
         *_of_release(family),
-        *(_doubtful(part, POOR) for part in suspect),
-        *(_doubtful(part, UNREAD) for part in unread),
+        *(_doubtful(part, f.PoorDump()) for part in suspect),
+        *(_doubtful(part, f.NotRead()) for part in unread),
     ]
     if variant != wished and not lacks:
         problems.append(_of_another_variant(family_of(roster, name), variant, wished, cabinet))
@@ -258,7 +254,7 @@ def _of_another_variant(family: Family, variant: str, wished: str, cabinet: Cabi
         file="",
         owner=owner.set,
         verdict=Verdict.UNPROVEN,
-        reason=f"runs with variant {variant} of {owner.set}, not {wished}; choose it in the emulator",
+        facts=(f.OtherVariant(variant, owner.set, wished),),
         state=State.LIMITED,
         remedy=Remedy.PLACE if to_be_had else Remedy.NONE,
     )
@@ -268,22 +264,19 @@ def _misspelled(family: Family, cabinet: Cabinet) -> Iterator[SetProblem]:
     """Archives along a set's path in whose names the device minds the case."""
     for name in family.path:
         if found := cabinet.misspelled(name):
-            reason = f"{base(found)} is spelled otherwise than {name}, and the device minds: rename it"
-            yield SetProblem(file="", owner=name, verdict=Verdict.MISNAMED, reason=reason)
+            facts = (f.ArchiveSpelled(base(found), name),)
+            yield SetProblem(file="", owner=name, verdict=Verdict.MISNAMED, facts=facts)
 
 
 def _of_release(family: Family) -> Iterator[SetProblem]:
     """What the release itself cannot do, and gaps of the roster."""
     one = family.one
-    note = f": {one.note}" if one.note else ""
     if one.plays is Plays.NO:
-        reason = f"this release does not play it{note}"
-        yield SetProblem(file="", owner=one.set, verdict=Verdict.IMPOSTER, reason=reason)
-    elif one.plays is Plays.FLAWED:
-        reason = f"this release does not play it well{note}"
-        yield SetProblem(file="", owner=one.set, verdict=Verdict.UNPROVEN, reason=reason, state=State.LIMITED)
-    for gap in family.gaps:
-        yield SetProblem(file="", owner=one.set, verdict=Verdict.UNPROVEN, reason=gap, state=State.LIMITED)
+        facts = (f.Plays(well=False, note=one.note),)
+        yield SetProblem(file="", owner=one.set, verdict=Verdict.IMPOSTER, facts=facts)
+    doubts: list[Fact] = [f.Plays(well=True, note=one.note)] if one.plays is Plays.FLAWED else []
+    for fact in (*doubts, *family.gaps):
+        yield SetProblem(file="", owner=one.set, verdict=Verdict.UNPROVEN, facts=(fact,), state=State.LIMITED)
 
 
 def new_name(old: Roster, new: Roster, name: str) -> str:
@@ -296,14 +289,12 @@ def new_name(old: Roster, new: Roster, name: str) -> str:
 
 
 _GOOD = FileState.GOOD
-POOR = "the only dump known is a poor one"
-UNREAD = "its content was not read; gribble check --reread does"
 
 
-def _doubtful(part: Part, reason: str) -> SetProblem:
+def _doubtful(part: Part, fact: Fact) -> SetProblem:
     """A file that is there, and cannot be relied on."""
     return SetProblem(
-        file=part.file.name, owner=part.owner, verdict=Verdict.UNPROVEN, reason=reason, state=State.LIMITED
+        file=part.file.name, owner=part.owner, verdict=Verdict.UNPROVEN, facts=(fact,), state=State.LIMITED
     )
 
 
@@ -322,42 +313,43 @@ def _likeliest(lack: Lack, cabinet: Cabinet) -> Part:
 def _absence(part: Part, family: Family, cabinet: Cabinet, old: dict[str, str]) -> SetProblem:
     """What is at fault where a file is not found along the path."""
     file, role = part.file, family.role(part.owner)
-    whose = f"its {role} {part.owner}: " if role else ""
+    whose = (f.Whose(role, part.owner),) if role else ()
     held = cabinet.held(file)
 
-    def problem(verdict: Verdict, reason: str, found: Holding | None = held) -> SetProblem:
-        where = f"; a right one is held: {_place(held)}" if held and found is not held else ""
+    def problem(verdict: Verdict, fact: Fact, found: Holding | None = held) -> SetProblem:
+        where = (f.HeldAt(_place(held)),) if held and found is not held else ()
         return SetProblem(
             file=file.name,
             owner=part.owner,
             verdict=verdict,
             remedy=(Remedy.REPLACE if where else Remedy.PLACE) if held else Remedy.OBTAIN,
             proof=_proof(found),
-            reason=f"{whose}{reason}{where}",
+            facts=(*whose, fact, *where),
             found=found,
         )
 
     container = cabinet.of(part.owner)
     if container and container.faults:
         path, why = next(iter(container.faults.items()))
-        return problem(Verdict.DAMAGED, f"{base(path)} {why}", None)
+        return problem(Verdict.DAMAGED, f.BadArchive(base(path), why), None)
     if (unreadable := cabinet.unreadable(part.owner)) and not container:
-        return problem(Verdict.IMPOSTER, f"{base(unreadable)} is an archive that this emulator cannot read", None)
+        return problem(Verdict.IMPOSTER, f.BadArchive(base(unreadable)), None)
     for name in (part.owner, *family.path):
         there = cabinet.of(name)
         wrong = there.named(file.name) if there else None
         if wrong is not None:
-            bad = "its content is another one"
-            if file.size is not None and wrong.size != file.size:
-                bad = f"it has {wrong.size:,} bytes where {file.size:,} are right"
-            elif file.crc32 is not None and wrong.digests.crc32 == file.crc32:
-                bad = "its CRC-32 is the right one, but its stronger digest is not"
-            if part.owner in old:
-                bad = f"it is the one of release {old[part.owner]}"
-            return problem(Verdict.IMPOSTER, bad if name == part.owner else f"in {name}'s archive: {bad}", wrong)
+            other_size = file.size is not None and wrong.size != file.size
+            fact = f.OtherContent(
+                archive="" if name == part.owner else name,
+                size=wrong.size if other_size else None,
+                right=file.size if other_size else None,
+                weak=file.crc32 is not None and wrong.digests.crc32 == file.crc32,
+                release=old.get(part.owner, ""),
+            )
+            return problem(Verdict.IMPOSTER, fact, wrong)
     if held:
-        return problem(Verdict.ASTRAY, f"not where the emulator looks, but held: {_place(held)}")
-    return problem(Verdict.MISSING, "nowhere here")
+        return problem(Verdict.ASTRAY, f.HeldAt(_place(held), only=True))
+    return problem(Verdict.MISSING, f.Nowhere())
 
 
 def _proof(found: Holding | None) -> Proof:
@@ -388,15 +380,15 @@ def _old_releases(
     return found
 
 
-def _packing(family: Family, cabinet: Cabinet, misnamed: list[tuple[Part, Holding]]) -> Iterator[str]:
+def _packing(family: Family, cabinet: Cabinet, misnamed: list[tuple[Part, Holding]]) -> Iterator[Fact]:
     """What lies in the set's own archive under another name than the roster's, and a second archive of the set. It runs
     all the same."""
     own = cabinet.of(family.one.set)
     if own and len(own.archives) > 1:
-        yield f"several archives of this set lie there: {', '.join(map(base, own.archives))}"
+        yield f.SeveralArchives(tuple(map(base, own.archives)))
     for part, there in misnamed:
         file, name = part.file, member_name(there)
         if own is None or part.owner != family.one.set or own.find(file) is not there:
             continue
         if base(name) not in (file.name, file.parent_name, file.bios_name):
-            yield f"{name} should be called {file.name}"
+            yield f.ShouldBeCalled(name, file.name)

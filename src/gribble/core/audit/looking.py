@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import stat
 from collections.abc import Collection, Iterable, Iterator, Mapping
@@ -43,7 +44,7 @@ from gribble.core.survey.matching import KnownContents
 from gribble.core.survey.met import Survey
 from gribble.core.survey.seen import SeenRigs
 from gribble.core.survey.shelf import as_on_disk
-from gribble.core.survey.sources import SeenSources, why_away
+from gribble.core.survey.sources import SeenSources, is_empty, why_away
 from gribble.core.survey.survey import Surveyor
 from gribble.core.survey.walking import Walk
 from gribble.core.survey.watched import Ground
@@ -316,9 +317,11 @@ class _Looker:
         """Every source that is here; of those that are not, `away` has what the index knows."""
         more = (Source(at=place) for place in self._scope.sources)
         for source in {one.at: one for one in (*more, *self._config.sources)}.values():
-            known = self._surveyor.knows(source.known_at)
+            known, emptied = self._surveyor.knows(source.known_at), False
             if why := why_away(source, self._reach.sources, held=known):
-                self._note_away(source, why)
+                with contextlib.suppress(OSError):
+                    emptied = is_empty(source.at)
+                self._note_away(source, why, emptied=emptied)
                 continue
             path = Path(source.at)
             status, _ = _glance(path)
@@ -343,7 +346,7 @@ class _Looker:
             self._reach.sources.note(source)
             yield survey
 
-    def _note_away(self, source: Source, why: str) -> None:
+    def _note_away(self, source: Source, why: str, *, emptied: bool = False) -> None:
         """A source that is away, with what the index knows of it."""
         rigs = [spelling(root) for root in self._roots.values()]
 
@@ -362,6 +365,7 @@ class _Looker:
                 since=self._reach.sources.since(source),
                 holdings=held,
                 files=sum(one.member is None for one in held.opened),
+                emptied=emptied,
             )
         )
 

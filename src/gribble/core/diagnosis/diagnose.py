@@ -16,7 +16,8 @@ from msgspec import Struct, structs
 
 from gribble.core.diagnosis.crcbits import flipped_bit
 from gribble.core.files.hashing import digest_blocks
-from gribble.core.records.recipes import SWAPS, Damage, Recipe, mended, say
+from gribble.core.records.facts import Disguised, Empty, Fact, OneByte, PlainText, WebPage
+from gribble.core.records.recipes import SWAPS, Damage, Recipe, mended
 from gribble.core.records.sheet import Accept
 
 HEADERS = (16, 32, 64, 128, 256, 512, 1024, 2048, 4096, 8192)
@@ -30,15 +31,11 @@ _PRINTABLE = bytes([9, 10, 13, *range(32, 127)])
 _MARKUP = re.compile(rb"^\s*(<!doctype html|<html|<head|<\?xml|<body)", re.IGNORECASE)
 
 
-PLAIN_TEXT = "it is plain text"
-
-
 class Diagnosis(Struct, frozen=True, kw_only=True):
-    """What happened to a file: the recipe that makes it right, the content that then is proven, and words."""
+    """What happened to a file: the recipe that makes it right, and the content that then is proven."""
 
     recipe: Recipe
     accept: Accept
-    words: str
     partner: int | None = None
 
     @property
@@ -59,7 +56,7 @@ def diagnose(
             continue
         for recipe in _recipes(data, accept.size):
             if _proves(mended(data, recipe), accept):
-                return Diagnosis(recipe=recipe, accept=accept, words=say(recipe, len(data)))
+                return Diagnosis(recipe=recipe, accept=accept)
         found = _flip(data, crc, accept) or _locked(data, accept, keys) or _half(data, accept, halves)
         if found:
             return found
@@ -140,22 +137,22 @@ def prefix_of(data: bytes, content: Iterable[bytes], accept: Accept) -> Diagnosi
     if at < len(data) or not data or accept.size is None or len(data) >= accept.size:
         return None
     recipe = Recipe(damage=Damage.CUT, size=accept.size)
-    return Diagnosis(recipe=recipe, accept=accept, words=say(recipe, len(data)))
+    return Diagnosis(recipe=recipe, accept=accept)
 
 
-def no_dump(head: bytes, size: int, kind: str = "") -> str:
+def no_dump(head: bytes, size: int, kind: str = "") -> Fact | None:
     """What a file plainly is, if it is no dump at all; `head` is its beginning, `kind` the kind of archive it is."""
     if size == 0:
-        return "it is empty"
+        return Empty()
     if kind and kind != "part":
-        return f"it is a {kind} archive under another name"
+        return Disguised(kind)
     if _MARKUP.match(head):
-        return "it is a web page (a download that went wrong?)"
+        return WebPage()
     if len(head) < 16:
-        return ""
+        return None
     if head.count(head[0]) == len(head):
-        return f"it holds nothing but bytes of {head[0]:02X}" if len(head) == size else ""
-    return "" if head.translate(None, _PRINTABLE) else PLAIN_TEXT
+        return OneByte(head[0]) if len(head) == size else None
+    return None if head.translate(None, _PRINTABLE) else PlainText()
 
 
 def _proves(content: bytes, accept: Accept) -> bool:
@@ -237,14 +234,14 @@ def _flip(data: bytes, crc: int, accept: Accept) -> Diagnosis | None:
     recipe = Recipe(damage=Damage.FLIPPED, start=bit, size=len(data))
     if not _proves(mended(data, recipe), accept):
         return None
-    return Diagnosis(recipe=recipe, accept=accept, words=say(recipe, len(data)))
+    return Diagnosis(recipe=recipe, accept=accept)
 
 
 def _locked(data: bytes, accept: Accept, keys: tuple[tuple[int, bytes], ...]) -> Diagnosis | None:
     for place, (skip, key) in enumerate(keys):
         recipe = Recipe(damage=Damage.LOCKED, start=skip, size=accept.size or 0)
         if key and len(data) - skip == accept.size and _proves(mended(data, recipe, key), accept):
-            return Diagnosis(recipe=recipe, accept=accept, words=say(recipe, len(data)), partner=place)
+            return Diagnosis(recipe=recipe, accept=accept, partner=place)
     return None
 
 
@@ -257,5 +254,5 @@ def _half(data: bytes, accept: Accept, halves: tuple[bytes, ...]) -> Diagnosis |
             for start in (0, 1):
                 recipe = Recipe(damage=damage, start=start, size=accept.size)
                 if _proves(mended(data, recipe, other), accept):
-                    return Diagnosis(recipe=recipe, accept=accept, words=say(recipe, len(data)), partner=place)
+                    return Diagnosis(recipe=recipe, accept=accept, partner=place)
     return None

@@ -11,7 +11,6 @@ from msgspec import Struct, structs
 from gribble.core.base.paths import base, fold, parent
 from gribble.core.diagnosis.diagnose import (
     HEADERS,
-    PLAIN_TEXT,
     Diagnosis,
     Guess,
     diagnose,
@@ -22,8 +21,9 @@ from gribble.core.diagnosis.diagnose import (
     unlocked,
 )
 from gribble.core.files.archives.opening import HEAD_BYTES, archive_kind
+from gribble.core.records.facts import Fact, PlainText
 from gribble.core.records.holding import Archived, FileKey, Holding, Holdings, key_of, nearness
-from gribble.core.records.recipes import MOST_BYTES, Mending, say
+from gribble.core.records.recipes import MOST_BYTES, Mending
 from gribble.core.records.sheet import Accept, Need, Unlock
 from gribble.core.survey.holdings import Column
 from gribble.core.survey.stock import Stock
@@ -60,7 +60,7 @@ class NearMisses:
 
     def __init__(self) -> None:
         self._mends: dict[tuple[str, str, str, str], dict[FileKey, Mending]] = {}
-        self.no_dumps: dict[FileKey, str] = {}
+        self.no_dumps: dict[FileKey, Fact] = {}
 
     def add(self, wanted: Wanted, mend: Mending) -> None:
         """Keep what was found for a need."""
@@ -147,27 +147,27 @@ class Searcher:
             self._sizes_of[sought] = set(self._likely_sizes(*sought))
         return holding.size in self._sizes_of[sought]
 
-    def no_dump(self, holding: Holding) -> str:
+    def no_dump(self, holding: Holding) -> Fact | None:
         """What a holding plainly is, if it is no dump at all."""
         found = NearMisses()
         self._tell_no_dump(holding, found)
-        return found.no_dumps.get(key_of(holding), "")
+        return found.no_dumps.get(key_of(holding))
 
-    def plainly(self, holding: Holding, head: Read) -> str:
+    def plainly(self, holding: Holding, head: Read) -> Fact | None:
         """The same as far as its beginning shows it; only what seems to be one byte over and over is read whole."""
         data = head(holding) if holding.size and holding.member is None else None
         if data is None:
-            return "" if holding.size else no_dump(b"", 0)
+            return None if holding.size else no_dump(b"", 0)
         whole = len(data) == holding.size
         if not whole and data.count(data[:1]) == len(data):
             return self.no_dump(holding)
-        words = no_dump(data, holding.size, _disguised(holding, data))
-        return words if whole or words != PLAIN_TEXT else ""
+        fact = no_dump(data, holding.size, _disguised(holding, data))
+        return fact if whole or not isinstance(fact, PlainText) else None
 
     def _tell_no_dump(self, holding: Holding, found: NearMisses) -> None:
         data = self._read(holding)
-        if data is not None and (words := no_dump(data, holding.size, _disguised(holding, data))):
-            found.no_dumps[key_of(holding)] = words
+        if data is not None and (fact := no_dump(data, holding.size, _disguised(holding, data))):
+            found.no_dumps[key_of(holding)] = fact
 
     def _keys(self, wanted: Wanted) -> tuple[tuple[tuple[int, bytes], ...], tuple[Holding, ...]]:
         """The keys held for a need's unlock rules."""
@@ -298,7 +298,6 @@ class Searcher:
                 return Diagnosis(
                     recipe=guess.recipe,
                     accept=structs.replace(accept, size=guess.size),
-                    words=say(guess.recipe, len(data)),
                     partner=guess.partner,
                 )
             if found := unlocked(data, accept, keys) or diagnose(data, [structs.replace(accept, size=len(data))]):
@@ -379,7 +378,6 @@ def _mend(holding: Holding, found: Diagnosis, partner: Holding | None) -> Mendin
         holding=holding,
         accept=found.accept,
         recipe=found.recipe,
-        words=found.words,
         mendable=found.mendable,
         partner=partner,
     )

@@ -17,11 +17,11 @@ from gribble.core.records.discs import Playlist
 
 _ORDINALS = {
     word: number
-    for number, words in enumerate(
+    for number, spellings in enumerate(
         ("one i", "two ii", "three iii", "four iv", "five v", "six vi", "seven vii", "eight viii", "nine ix", "ten x"),
         start=1,
     )
-    for word in words.split()
+    for word in spellings.split()
 }
 """Numbers as words and in Roman figures, as discs and sides have them; parts of a title have them in its name."""
 _MARK = re.compile(

@@ -9,6 +9,7 @@ from gribble.core.base.digests import Digests
 from gribble.core.records.findings import EmulatorAudit, Finding, Remedy, RigAudit
 from gribble.core.records.plan import Bring, Gap
 from gribble.core.records.sheet import Level
+from gribble.core.sayings.facts import say_all
 
 
 def gaps_of(rig: RigAudit) -> Iterator[Gap]:
@@ -40,7 +41,7 @@ def need_gaps(rig: str, emulator: str, finding: Finding) -> Iterator[Gap]:
             subject=need.id,
             title=", or ".join((need.called, *finding.instead)),
             verdict=place.verdict,
-            reason=place.reason if need.file else finding.reason,
+            facts=place.facts if need.file else finding.facts,
             level=need.level,
             file=part.name,
             size=first.size if first else None,
@@ -67,7 +68,7 @@ def _set_gaps(rig: str, emulator: EmulatorAudit) -> Iterator[Gap]:
                 subject=one.set,
                 title=one.title or one.set,
                 verdict=problem.verdict,
-                reason=problem.reason,
+                facts=problem.facts,
                 archive=problem.archive,
                 file=file,
                 size=wants.size if wants else None,
@@ -87,7 +88,7 @@ def brought_by_away(rig: RigAudit) -> Iterator[Bring]:
                         kind="need",
                         subject=finding.need.id,
                         source=place.source,
-                        reason=place.reason,
+                        facts=place.facts,
                         to=place.expected,
                         held=place.use,
                         size=place.use.size,
@@ -104,7 +105,7 @@ def brought_by_away(rig: RigAudit) -> Iterator[Bring]:
                         kind="set",
                         subject=one.set,
                         source=problem.source,
-                        reason=problem.reason,
+                        facts=problem.facts,
                         to=f"{problem.archive}/{problem.file}",
                         held=held,
                         size=held.size,
@@ -122,7 +123,7 @@ def bring_record(one: Bring) -> dict[str, Any]:
         "held": one.held.where,
         "member": one.held.member,
         "size": one.size,
-        "reason": one.reason,
+        "reason": say_all(one.facts),
     }
 
 
@@ -150,5 +151,5 @@ def gap_record(gap: Gap) -> dict[str, Any]:
         "size": gap.size,
         **{name: gap.digests.get(name) for name in ("crc32", "md5", "sha1", "sha256")},
         "others": [{"label": one.called or None, "size": one.size, **one.known()} for one in gap.others],
-        "reason": gap.reason,
+        "reason": say_all(gap.facts),
     }

@@ -26,6 +26,7 @@ from gribble.core.records.plan import Bring, Gap, Plan, Refused
 from gribble.core.records.recipes import Mending
 from gribble.core.records.set_remedies import Loose, Packed, SetRemedies
 from gribble.core.records.steps import Copy, Displace, Extract, Mend, NewValue, Pack, PackMember, Point, Rename, Step
+from gribble.core.sayings.facts import refusal_words, say_all
 
 ONLY_ITS_NAME = "what is held has only its name to speak for it; gribble place --by-name takes it"
 
@@ -102,7 +103,7 @@ def make_plan(
     told = {(one.rig, one.emulator, one.need) for one in refused}
     waits = {(one.rig, one.emulator, one.subject): one for one in reversed(away)}
     refused += [
-        Refused(rig=one.rig, emulator=one.emulator, need=one.subject, reason=one.reason, source=one.source)
+        Refused(rig=one.rig, emulator=one.emulator, need=one.subject, reason=say_all(one.facts), source=one.source)
         for key, one in reversed(waits.items())
         if key not in told
     ]
@@ -214,15 +215,18 @@ class _Planner:
     def _hindered(self, emulator: str, owner: str, to: str, *displaced: str | None) -> bool:
         """Whether something is in the way of a step for a set, or what it displaces is sound for a need; then it is
         refused, and so is what would be displaced for it."""
-        obstacles = self._rig.obstacles
-        why = self._no_step.get((emulator, owner)) or str(obstacles.at(to) or "")
+        why = self._no_step.get((emulator, owner)) or self._hindrance(to)
         for path in displaced if not why else ():
-            why = why or (str(obstacles.at(path) or self._serves(path)) if path else "")
+            why = why or (self._hindrance(path) or self._serves(path) if path else "")
         if why:
             if (emulator, owner) not in self._no_step:
                 self.refused.append(Refused(rig=self._rig.rig, emulator=emulator, need=owner, reason=why))
             self._no_step[emulator, owner] = why
         return bool(why)
+
+    def _hindrance(self, path: str) -> str:
+        fact = self._rig.obstacles.at(path)
+        return refusal_words(fact) if fact else ""
 
     def _serves(self, path: str) -> str:
         owners = self._rig.obstacles.serving.get(path, ())
@@ -286,7 +290,7 @@ class _Planner:
     def _plan(self, wish: _Wish) -> None:
         place = wish.place
         if place.refusal:
-            self._refuse(wish, str(place.refusal))
+            self._refuse(wish, refusal_words(place.refusal))
             return
         use = place.mend.holding if place.mend else place.use
         if use is None:

@@ -9,7 +9,8 @@ from gribble.core.records.holding import Holdings
 
 class Away(Struct, frozen=True, kw_only=True):
     """A source that is away: what it is called, where it is written to be, why, since when ("since 3 November", empty
-    where nobody knows), and what it held; `files` is how many that were, members of archives aside."""
+    where nobody knows), and what it held; `files` is how many that were, members of archives aside. `emptied` says that
+    its folder is there, with nothing in it."""
 
     source: str
     at: str
@@ -17,8 +18,4 @@ class Away(Struct, frozen=True, kw_only=True):
     since: str
     holdings: Holdings
     files: int
-
-    @property
-    def words(self) -> str:
-        """Where something is held, and why it cannot be had."""
-        return f"held in {self.source}, away{f' {self.since}' if self.since else ''}"
+    emptied: bool = False

@@ -9,8 +9,9 @@ from msgspec import Struct
 
 from gribble.core.base.paths import base
 from gribble.core.base.style import Style
+from gribble.core.records.facts import Fact, Facts, OneOfMany, RequiredBy, Requires, Spared
 from gribble.core.records.holding import Holding
-from gribble.core.records.obstacles import Obstacle, Obstacles
+from gribble.core.records.obstacles import Obstacles
 from gribble.core.records.recipes import Mending
 from gribble.core.records.rig_seen import UnknownEmulator
 from gribble.core.records.roster import SetFile
@@ -90,7 +91,7 @@ class PlaceFinding(Struct, frozen=True, kw_only=True):
     expected: str
     verdict: Verdict
     remedy: Remedy
-    reason: str
+    facts: Facts
     proof: Proof = Proof.NONE
     accept: Accept | None = None
     found: Holding | None = None
@@ -103,7 +104,7 @@ class PlaceFinding(Struct, frozen=True, kw_only=True):
     unexamined: bool = False
     by_name: bool = False
     surplus: bool = False
-    refusal: Obstacle | None = None
+    refusal: Fact | None = None
     source: str = ""
     proven: int = 0
 
@@ -124,13 +125,13 @@ class PlaceFinding(Struct, frozen=True, kw_only=True):
 
 
 class Way(Struct, frozen=True, kw_only=True):
-    """One way to make firmware, keys and release fit: which of the three to change, in words.
+    """One way to make firmware, keys and release fit: which of the three to change, and why that helps.
 
     `held` is the file that this way takes, if there is one.
     """
 
     change: str  # firmware (of another kind: file), keys or release
-    words: str
+    fact: Fact
     held: Holding | None = None
 
 
@@ -147,7 +148,7 @@ class Finding(Struct, frozen=True, kw_only=True):
     need: Need
     places: tuple[PlaceFinding, ...]
     ignored: bool = False
-    spared: str = ""
+    spared: Spared | None = None
     instead: tuple[str, ...] = ()
     lacks: tuple[str, ...] = ()
     ways: tuple[Way, ...] = ()
@@ -200,30 +201,30 @@ class Finding(Struct, frozen=True, kw_only=True):
         return self.ignored or bool(self.spared) or (self.in_place and not self.lacks)
 
     @property
-    def reason(self) -> str:
+    def facts(self) -> Facts:
         """Why the verdict is what it is; for many files with counts."""
         if not self.need.file:
-            lack = f"; it requires {', '.join(self.lacks)}, which no key file in place has" if self.lacks else ""
-            required = f"; {self.required_by} requires it" if self.required_by and not self.met else ""
-            return self.chief.reason + lack + required
+            requires = (Requires(self.lacks),) if self.lacks else ()
+            required = (RequiredBy(self.required_by),) if self.required_by and not self.met else ()
+            return (*self.chief.facts, *requires, *required)
         wanted = [place for place in self.places if not place.surplus]
-        parts = [f"{sum(place.met for place in wanted)} of {len(wanted)} files right"]
-        for verdict in Verdict:
-            there = [base(place.expected) for place in wanted if place.verdict is verdict and not place.met]
-            parts += [f"{len(there)} {verdict} ({_some(there)})"] if there else []
-        if surplus := [base(place.expected) for place in self.places if place.surplus]:
-            parts.append(f"{len(surplus)} too many there ({_some(surplus)})")
-        return "; ".join(parts)
+        by_verdict = {
+            verdict: tuple(base(place.expected) for place in wanted if place.verdict is verdict and not place.met)
+            for verdict in Verdict
+        }
+        return (
+            OneOfMany(
+                right=sum(place.met for place in wanted),
+                wanted=len(wanted),
+                wrong=tuple((str(verdict), names) for verdict, names in by_verdict.items() if names),
+                surplus=tuple(base(place.expected) for place in self.places if place.surplus),
+            ),
+        )
 
     @property
     def by_file(self) -> Iterable[tuple[ManifestFile, PlaceFinding]]:
         """Each of many files with what is true of its place."""
         return zip(self.need.file, (place for place in self.places if not place.surplus), strict=True)
-
-
-def _some(names: list[str]) -> str:
-    """A few names of many."""
-    return f"{', '.join(names[:3])}{', …' if len(names) > 3 else ''}"
 
 
 class SettingFinding(Struct, frozen=True, kw_only=True):
@@ -239,7 +240,7 @@ class SettingFinding(Struct, frozen=True, kw_only=True):
     subject: str
     verdict: Verdict
     remedy: Remedy
-    reason: str
+    facts: Facts
     value: str = ""
     wanted: str = ""
     size: int = 0
@@ -256,20 +257,12 @@ class RootFinding(Struct, frozen=True, kw_only=True):
 
     demand: str
     verdict: Verdict
-    reason: str
+    facts: Facts
 
     @property
     def met(self) -> bool:
         """Whether nothing speaks against it."""
         return self.verdict is not Verdict.IMPOSTER
-
-    @property
-    def words(self) -> str:
-        """The reason with what it is said of."""
-        return f"{_OF_ROOT.get(self.demand, '')}{self.reason}"
-
-
-_OF_ROOT = {"volume": "the volume ", "label": "the volume's label "}
 
 
 class GameFinding(Struct, frozen=True, kw_only=True):
@@ -282,7 +275,7 @@ class GameFinding(Struct, frozen=True, kw_only=True):
     folder: str
     file: str
     verdict: Verdict
-    reason: str
+    facts: Facts
     remedy: Remedy = Remedy.NONE
     fix: SetRemedies | None = None
     mends: bool = False
@@ -302,7 +295,7 @@ class SetProblem(Struct, frozen=True, kw_only=True):
     file: str
     owner: str
     verdict: Verdict
-    reason: str
+    facts: Facts
     state: State = State.BLOCKED
     remedy: Remedy = Remedy.NONE
     proof: Proof = Proof.NONE
@@ -325,7 +318,7 @@ class SetAudit(Struct, frozen=True, kw_only=True):
     set: str
     title: str
     problems: tuple[SetProblem, ...] = ()
-    packing: tuple[str, ...] = ()
+    packing: Facts = ()
     spared: frozenset[tuple[str, str]] = frozenset()
     variant: str = ""
 

@@ -7,7 +7,7 @@ from enum import StrEnum
 from msgspec import Struct
 
 from gribble.core.base.digests import Digests
-from gribble.core.records.sheet import Key
+from gribble.core.records.sheet import Key, Level
 
 
 class KeyVerdict(StrEnum):
@@ -44,11 +44,11 @@ class KeyFile(Struct, frozen=True, kw_only=True):
 
 
 class KeyFinding(Struct, frozen=True, kw_only=True):
-    """What is true of one key that a need asks for."""
+    """What is true of one key that a need asks for, and what the file has under its name."""
 
     key: Key
     verdict: KeyVerdict
-    reason: str = ""
+    entry: Entry | None = None
 
     @property
     def usable(self) -> bool:
@@ -57,12 +57,18 @@ class KeyFinding(Struct, frozen=True, kw_only=True):
 
 
 class KeysJudgement(Struct, frozen=True, kw_only=True):
-    """A key file measured against a need: `verdict` is sound, unproven, damaged or imposter."""
+    """A key file measured against a need: `verdict` is sound, unproven, damaged or imposter. `unknown` is how many of
+    its names the sheet does not know; `fault` says why it is no key file at all."""
 
     verdict: str
-    reason: str
     keys: tuple[KeyFinding, ...] = ()
     unknown: int = 0
+    fault: str = ""
+
+    @property
+    def wanted(self) -> tuple[KeyFinding, ...]:
+        """The keys that decide: those that must be there, else all."""
+        return tuple(one for one in self.keys if one.key.level is Level.MUST) or self.keys
 
     @property
     def usable(self) -> frozenset[str]:

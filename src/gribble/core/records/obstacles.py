@@ -8,19 +8,7 @@ from functools import cached_property
 from msgspec import Struct
 
 from gribble.core.base.paths import fold, parent
-
-
-class Obstacle(Struct, frozen=True):
-    """Why a plan does not do something, and what the person can do about it; in a plan, both as one sentence."""
-
-    why: str
-    fix: str
-
-    def __str__(self) -> str:
-        return f"{self.why}; {self.fix}"
-
-
-AWAY = "move it away"
+from gribble.core.records.facts import Fact, FileAbove, InSource, IsFolder, IsThing, LinkOut
 
 
 class Obstacles(Struct, frozen=True, kw_only=True, dict=True):
@@ -58,25 +46,23 @@ class Obstacles(Struct, frozen=True, kw_only=True, dict=True):
         """The file that is written where a path is a link that stays in the rig: what it leads to."""
         return self.inward.get(path, path)
 
-    def at(self, path: str) -> Obstacle | None:
+    def at(self, path: str) -> Fact | None:
         """Why nothing can be written to a path, nor taken away from there; None where it can."""
         if (key := self._key(path)) in self._folders:
-            return Obstacle(f"{self._folders[key]} is a folder", AWAY)
+            return IsFolder(self._folders[key])
         for place, what in self.things.items():
             if self._key(place) == key:
-                return Obstacle(f"{place} {what}", AWAY)
+                return IsThing(place, what)
         for above in _above(path):
             key = self._key(above)
             if key in self._files:
-                return Obstacle(f"{self._files[key]} is a file where a folder is wanted", AWAY)
+                return FileAbove(self._files[key])
             for place, where in self.outward.items():
                 if self._key(place) == key:
-                    why = f"{place} is a link that leads out of the rig, to {where}"
-                    return Obstacle(why, "put the file there yourself, or a folder in the link's place")
+                    return LinkOut(place, where)
             for place, where in self.sources.items():
                 if self._key(place) == key:
-                    why = f"{place} is a source ({where}), and sources are never written"
-                    return Obstacle(why, "put the file there yourself, or take it out of the sources")
+                    return InSource(place, where)
         return None
 
 

@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from msgspec import Struct
 
 from gribble.core.base.digests import Digests
+from gribble.core.records.facts import Facts
 from gribble.core.records.findings import Verdict
 from gribble.core.records.holding import Holding
 from gribble.core.records.sheet import Accept, Level
@@ -33,7 +34,7 @@ class Bring(Struct, frozen=True, kw_only=True):
     kind: str
     subject: str
     source: str
-    reason: str
+    facts: Facts
     to: str
     held: Holding
     size: int
@@ -50,7 +51,7 @@ class Gap(Struct, frozen=True, kw_only=True):
     subject: str
     title: str
     verdict: Verdict
-    reason: str
+    facts: Facts
     level: Level = Level.MUST
     archive: str = ""
     file: str = ""

@@ -118,54 +118,11 @@ def _unlocked(data: bytes, key: bytes) -> bytes:
     return (int.from_bytes(data, "little") ^ int.from_bytes(stream, "little")).to_bytes(len(data), "little")
 
 
-def say(recipe: Recipe, length: int) -> str:
-    """What has happened to a file of a length in bytes, in words."""
-    start, size, value = recipe.start, recipe.size, recipe.value
-    surplus = length - size
-    match recipe.damage:
-        case Damage.HEADER:
-            return f"carries {surplus:,} bytes in front that do not belong to it (a copier's header?)"
-        case Damage.TRAILER:
-            return f"carries {surplus:,} bytes at its end that do not belong to it"
-        case Damage.WRAPPED:
-            return f"carries {start:,} bytes in front and {surplus - start:,} at its end that do not belong to it"
-        case Damage.REPEATED:
-            return f"holds the content {length // size} times over"
-        case Damage.PADDED:
-            where = "in front" if start else "at its end"
-            return f"is padded {where} with {surplus:,} bytes of {value:02X}"
-        case Damage.STRIPPED:
-            where = "front" if start else "end"
-            return f"has lost {size - length:,} bytes of {value:02X} at its {where}"
-        case Damage.SWAPPED:
-            return f"has its bytes swapped {SWAPS[value]}"
-        case Damage.WOVEN:
-            return "holds the even bytes and the odd bytes one after the other" + (", odd ones first" if start else "")
-        case Damage.UNWOVEN:
-            return "has its two halves woven into one another"
-        case Damage.HALVES:
-            return "has its two halves in the wrong order"
-        case Damage.JOINED_HALF:
-            return f"is the {'second' if start else 'first'} half; the other half is held too"
-        case Damage.WOVEN_HALF:
-            return f"holds only the {'odd' if start else 'even'} bytes; the others are held too"
-        case Damage.TEXT_MODE:
-            done = "has a carriage return before each line feed" if value == 0 else "has lost its carriage returns"
-            return f"{done}: it went through a text-mode transfer"
-        case Damage.LOCKED:
-            return "is locked by a key file that is held"
-        case Damage.FLIPPED:
-            return f"has one flipped bit (bit {start % 8} of byte {start // 8:,})"
-        case Damage.CUT:
-            return f"is cut short: it is the first {length:,} of {size:,} bytes"
-
-
 class Mending(Struct, frozen=True, kw_only=True):
-    """How a need's content can be made from a holding, and the words for what happened to it."""
+    """How a need's content can be made from a holding."""
 
     holding: Holding
     accept: Accept
     recipe: Recipe
-    words: str
     mendable: bool
     partner: Holding | None = None

@@ -85,6 +85,14 @@ def _seen_of(found: Any) -> dict[str, Seen]:
         return {}
 
 
+def is_empty(folder: str) -> bool:
+    """Whether a folder is there, and nothing is in it. Raises OSError where it cannot be read."""
+    if not os.path.isdir(folder):
+        return False
+    with os.scandir(folder) as listing:
+        return next(listing, None) is None
+
+
 def why_away(source: Source, seen: SeenSources, *, held: bool) -> str:
     """Why a source cannot be looked at; empty where it can. Where the index `held` files of it, an empty folder is one
     on which nothing is mounted."""
@@ -92,8 +100,7 @@ def why_away(source: Source, seen: SeenSources, *, held: bool) -> str:
         status = os.stat(source.at)
         if not stat.S_ISDIR(status.st_mode):
             return ""
-        with os.scandir(source.at) as listing:
-            empty = held and next(listing, None) is None
+        empty = held and is_empty(source.at)
     except FileNotFoundError:
         return f"{source.at} is not there"
     except PermissionError:

@@ -9,6 +9,7 @@ from msgspec import structs
 
 from gribble.core.catalogue.liking import by_liking
 from gribble.core.records.config import Liking
+from gribble.core.records.facts import Spared
 from gribble.core.records.findings import Finding, Remedy
 from gribble.core.records.sheet import Accept, Level
 
@@ -84,8 +85,8 @@ def _settle_choices(findings: tuple[Finding, ...], liking: Liking, kept: frozens
             continue
         chosen = min(best_liked(members, liking), key=order)
         if accepted is not None and not any(finding.met for finding in members):
-            words = f"you accept the gap of {accepted.need.called}, and one of them is enough"
-            settled |= {one.need.id: _spared(one, words) for one in members if one.need.id not in kept}
+            by = Spared(accepted.need.called, "accepted")
+            settled |= {one.need.id: _spared(one, by) for one in members if one.need.id not in kept}
             continue
         if not chosen.met and not chosen.connectable:
             others = tuple(finding.need.called for finding in members if finding is not chosen)
@@ -99,14 +100,10 @@ def _settle_choices(findings: tuple[Finding, ...], liking: Liking, kept: frozens
 def _spare(finding: Finding, chosen: Finding, members: list[Finding]) -> Finding:
     name = chosen.need.called
     if chosen.met:
-        words = f"{name} is there, and one of the {len(members)} is enough"
-    elif chosen.connectable:
-        words = f"{name} is chosen, and one of the {len(members)} is enough"
-    else:
-        words = f"would do as well as {name}; one of the {len(members)} is enough"
-    return _spared(finding, words)
+        return _spared(finding, Spared(name, "there", len(members)))
+    return _spared(finding, Spared(name, "chosen" if chosen.connectable else "as well", len(members)))
 
 
-def _spared(finding: Finding, words: str) -> Finding:
+def _spared(finding: Finding, by: Spared) -> Finding:
     places = tuple(structs.replace(place, remedy=Remedy.NONE, in_way=()) for place in finding.places)
-    return structs.replace(finding, places=places, spared=words)
+    return structs.replace(finding, places=places, spared=by)

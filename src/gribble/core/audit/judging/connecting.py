@@ -9,6 +9,7 @@ from msgspec import structs
 from gribble.core.arcade.cabinet import having
 from gribble.core.audit.judging.judge import proof_of
 from gribble.core.records.away import Away
+from gribble.core.records.facts import HeldAway
 from gribble.core.records.findings import (
     Finding,
     PlaceFinding,
@@ -71,15 +72,14 @@ class AwaySources:
     def _filled(self, place: PlaceFinding, holding: Holding, accept: Accept | None, proof: Proof) -> PlaceFinding:
         """A place that a holding fills as soon as its source is here."""
         source = self._away[holding.root]
-        proven = "" if accept else ", by its name; what it is, is seen when it is here"
         nothing_there = place.verdict is Verdict.MISSING and place.found is None and place.occupied is None
         astray = nothing_there and accept is not None
-        words = f"{source.words}{proven}"
+        fact = HeldAway(source.source, source.since, right=astray, by_name=accept is None)
         return structs.replace(
             place,
             verdict=Verdict.ASTRAY if astray else place.verdict,
             remedy=Remedy.CONNECT,
-            reason=f"right content, {words}" if astray else words if nothing_there else f"{place.reason}; {words}",
+            facts=(fact,) if nothing_there else (*place.facts, fact),
             proof=proof if astray else place.proof,
             accept=accept or place.accept,
             found=holding if nothing_there else place.found,
@@ -113,12 +113,12 @@ class AwaySources:
             return problem
         source = self._away[holding.root]
         missing = problem.verdict is Verdict.MISSING
-        words = f"{source.words}: {in_words(holding.path, holding.member)}"
+        fact = HeldAway(source.source, source.since, file=in_words(holding.path, holding.member))
         return structs.replace(
             problem,
             verdict=Verdict.ASTRAY if missing else problem.verdict,
             remedy=Remedy.CONNECT,
-            reason=words if missing else f"{problem.reason}; {words}",
+            facts=(fact,) if missing else (*problem.facts, fact),
             found=holding if missing else problem.found,
             proof=Proof.ARCHIVE if missing and holding.carried else problem.proof,
             source=source.source,

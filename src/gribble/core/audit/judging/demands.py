@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from gribble.core.base.paths import fold, parent
+from gribble.core.records.facts import Demanded, RootSpelled
 from gribble.core.records.findings import RootFinding, Verdict
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.rig_seen import RigSeen
@@ -21,35 +22,21 @@ def check_root(fitted: Fitted, rig: RigSeen, shelf: Shelf) -> tuple[RootFinding,
 def _demands(root: Root, rig: RigSeen) -> Iterator[RootFinding]:
     if root.volume:
         wanted = " or ".join(root.volume)
-        if not rig.volume:
-            yield RootFinding(
-                demand="volume",
-                verdict=Verdict.UNPROVEN,
-                reason=f"must be {wanted}; what it is cannot be seen from here (rig.{rig.name}.volume may say it)",
-            )
-        elif rig.volume in root.volume:
-            yield RootFinding(demand="volume", verdict=Verdict.SOUND, reason=f"is {rig.volume}, as it must be")
-        else:
-            reason = f"is {rig.volume}, but must be {wanted}: it has to be formatted anew, which Gribble never does"
-            yield RootFinding(demand="volume", verdict=Verdict.IMPOSTER, reason=reason)
+        verdict = Verdict.SOUND if rig.volume in root.volume else Verdict.IMPOSTER
+        verdict = verdict if rig.volume else Verdict.UNPROVEN
+        yield RootFinding(
+            demand="volume", verdict=verdict, facts=(Demanded("volume", wanted, rig.volume, rig.name, str(verdict)),)
+        )
     if root.label is not None:
-        if not rig.label:
-            yield RootFinding(
-                demand="label",
-                verdict=Verdict.UNPROVEN,
-                reason=f'must be "{root.label}"; what it is cannot be seen from here (rig.{rig.name}.label may say it)',
-            )
-        elif rig.label == root.label or (_folds_labels(root, rig) and fold(rig.label) == fold(root.label)):
-            yield RootFinding(demand="label", verdict=Verdict.SOUND, reason=f'is "{rig.label}", as it must be')
-        elif not rig.volume and not root.exact_names and fold(rig.label) == fold(root.label):
-            reason = f'is "{rig.label}", and must be "{root.label}"; whether case matters cannot be seen from here'
-            yield RootFinding(demand="label", verdict=Verdict.UNPROVEN, reason=reason)
+        alike = bool(rig.label) and fold(rig.label) == fold(root.label)
+        if rig.label == root.label or (alike and _folds_labels(root, rig)):
+            verdict = Verdict.SOUND
+        elif not rig.label or (alike and not rig.volume and not root.exact_names):
+            verdict = Verdict.UNPROVEN
         else:
-            yield RootFinding(
-                demand="label",
-                verdict=Verdict.IMPOSTER,
-                reason=f'is "{rig.label}", but must be "{root.label}": rename it',
-            )
+            verdict = Verdict.IMPOSTER
+        fact = Demanded("label", root.label, rig.label, rig.name, str(verdict))
+        yield RootFinding(demand="label", verdict=verdict, facts=(fact,))
 
 
 def _folds_labels(root: Root, rig: RigSeen) -> bool:
@@ -62,5 +49,4 @@ def _spelled(fitted: Fitted, shelf: Shelf) -> Iterator[RootFinding]:
     wanted = [fitted.folders[fitted.arcade.folder]] if fitted.arcade else []
     for path in dict.fromkeys((*wanted, *(parent(one.file) for one in fitted.setting))):
         if (there := shelf.spelled(path)) != path:
-            reason = f"the folder {there} is called {path} by the device, which compares names exactly: rename it"
-            yield RootFinding(demand="names", verdict=Verdict.IMPOSTER, reason=reason)
+            yield RootFinding(demand="names", verdict=Verdict.IMPOSTER, facts=(RootSpelled(there, path),))

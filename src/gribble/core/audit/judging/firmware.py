@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from gribble.core.audit.judging.case import RigCase
 from gribble.core.audit.judging.judge import Judge
+from gribble.core.records.facts import HasKeys, WorksHere, WorksWith, WouldFit
 from gribble.core.records.findings import Way
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.sheet import Accept, Kind, Need
@@ -31,15 +32,10 @@ def _firmware(case: RigCase, need: Need, in_place: Accept | None) -> Iterator[Wa
     for accept in others:
         copies = case.stock.copies(accept, case.rig.name)
         if copies:
-            keys = f", and requires {', '.join(accept.requires_keys)}" if accept.requires_keys else ""
-            yield Way(
-                change=_what(need),
-                words=f"{accept.called or need.called} works with this release{keys}",
-                held=copies[0],
-            )
+            fact = WorksHere(accept.called or need.called, accept.requires_keys)
+            yield Way(change=_what(need), fact=fact, held=copies[0])
     if others and not any(case.stock.copies(accept, case.rig.name) for accept in others):
-        names = " or ".join(accept.called or need.called for accept in others)
-        yield Way(change=_what(need), words=f"{names} would fit this release, but is not held")
+        yield Way(change=_what(need), fact=WouldFit(tuple(accept.called or need.called for accept in others)))
 
 
 def _what(need: Need) -> str:
@@ -49,17 +45,17 @@ def _what(need: Need) -> str:
 def _keys(judge: Judge, fitted: Fitted, lacks: frozenset[str]) -> Iterator[Way]:
     if not lacks:
         return
-    names = ", ".join(sorted(lacks))
+    names = tuple(sorted(lacks))
     for need in fitted.needs:
         if need.kind is Kind.KEYS and (best := judge.best_keys_with(need, lacks)):
-            yield Way(change="keys", words=f"this key file has {names}", held=best)
+            yield Way(change="keys", fact=HasKeys(names, held=True), held=best)
             return
-    yield Way(change="keys", words=f"no key file that is held has {names}")
+    yield Way(change="keys", fact=HasKeys(names, held=False))
 
 
 def _release(case: RigCase, fitted: Fitted, need: Need, in_place: Accept | None) -> Iterator[Way]:
     for accept in fitted.other_releases.get(need.id, ()):
         held = case.stock.copies(accept, case.rig.name)
         if accept == in_place or held:
-            words = f"{accept.called or need.called} works with release {accept.releases} of {fitted.title}"
-            yield Way(change="release", words=words, held=held[0] if held else None)
+            fact = WorksWith(accept.called or need.called, accept.releases or "", fitted.title)
+            yield Way(change="release", fact=fact, held=held[0] if held else None)

@@ -9,7 +9,9 @@ from typing import NamedTuple
 from gribble.core.audit.judging.case import RigCase
 from gribble.core.audit.judging.pairs import PairsAuditor, paired_names
 from gribble.core.base.paths import base, join, parent, path_fault
+from gribble.core.records import facts as f
 from gribble.core.records.discs import MENDS
+from gribble.core.records.facts import Fact
 from gribble.core.records.findings import GameFinding, Remedy, Verdict
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.holding import Holding
@@ -71,17 +73,17 @@ class GamesAuditor:
         folder = fitted.folders[media.folder]
         there = self._shelf.spelled(folder)
         if fitted.root.exact_names and there != folder:
-            reason = f"the device, which compares names exactly, calls it {folder}: rename it"
-            yield GameFinding(rule="media", folder=folder, file=there, verdict=Verdict.MISNAMED, reason=reason)
+            facts = (f.GamesSpelled(folder),)
+            yield GameFinding(rule="media", folder=folder, file=there, verdict=Verdict.MISNAMED, facts=facts)
         games = [_Game(media, there, holding) for holding in self._shelf.below(folder)]
         for game in games:
-            for verdict, reason, fix in self._faults(game):
+            for verdict, fact, fix in self._faults(game):
                 yield GameFinding(
                     rule="media",
                     folder=folder,
                     file=game.holding.path,
                     verdict=verdict,
-                    reason=reason,
+                    facts=(fact,),
                     remedy=_remedy_of(verdict) if fix else Remedy.NONE,
                     fix=fix,
                 )
@@ -93,60 +95,55 @@ class GamesAuditor:
         """Track sheets and images that do not hold."""
         for checked in self._sheets.get((self._rig.name, folder), ()):
             for fault in checked.findings:
-                name = f"{fault.file}: " if fault.file and base(fault.file) != base(checked.path) else ""
+                name = fault.file if base(fault.file) != base(checked.path) else ""
                 yield GameFinding(
                     rule="media",
                     folder=folder,
                     file=join(folder, checked.path),
                     verdict=Verdict(checked.verdict),
-                    reason=f"{name}{fault.reason}",
+                    facts=(f.DiscWrong(name, fault.reason),),
                     mends=fault.remedy.startswith(MENDS),
                 )
 
     # One file
 
-    def _faults(self, game: _Game) -> Iterator[tuple[Verdict, str, SetRemedies | None]]:
+    def _faults(self, game: _Game) -> Iterator[tuple[Verdict, Fact, SetRemedies | None]]:
         media, name, holding = game.media, game.name, game.holding
-        reads = f"it reads {', '.join(media.accepts)}"
         refusal = next((one for one in media.refuses if name.endswith(one.ending.lower())), None)
         zipped = name.endswith(_ARCHIVES) and not _ends(name, media.accepts)
         if refusal:
-            yield Verdict.IMPOSTER, f"{refusal.why or 'this release cannot read it.'} {reads.capitalize()}.", None
+            yield Verdict.IMPOSTER, f.CannotRead(refusal.why, media.accepts), None
             return
         if zipped:
-            yield from self._archive_faults(game, reads)
+            yield from self._archive_faults(game)
             if media.packing is Packing.LOOSE:
                 return  # where it lies counts once it is unpacked
         elif not _ends(name, media.accepts):
             return  # notes, saved games, the tracks of a sheet: nobody's business here
         elif media.packing is Packing.ZIPPED:
-            yield Verdict.IMPOSTER, "lies loose, but games must be zipped here", self._zipped(game)
+            yield Verdict.IMPOSTER, f.MustBeZipped(), self._zipped(game)
         if media.max_bytes is not None and holding.size > media.max_bytes:
-            reason = f"has {holding.size:,} bytes; the largest that can be read has {media.max_bytes:,}"
-            yield Verdict.IMPOSTER, reason, None
+            yield Verdict.IMPOSTER, f.TooLargeToRead(holding.size, media.max_bytes), None
         if media.own_folder:
             yield from self._folder_faults(game)
 
-    def _archive_faults(self, game: _Game, reads: str) -> Iterator[tuple[Verdict, str, SetRemedies | None]]:
+    def _archive_faults(self, game: _Game) -> Iterator[tuple[Verdict, Fact, SetRemedies | None]]:
         media = game.media
         members = [one.member or "" for one in self._inside(game)]
         games = [member for member in members if _ends(member.lower(), media.accepts)]
         refused = [one for one in media.refuses if any(member.lower().endswith(one.ending) for member in members)]
         if media.packing is Packing.LOOSE and (games or refused):
-            reason = f"is an archive, but games must lie loose here; unpack {base((games or members)[0])}"
-            yield Verdict.IMPOSTER, reason, self._unpacked(game) if games else None
+            fact = f.MustBeLoose(base((games or members)[0]))
+            yield Verdict.IMPOSTER, fact, self._unpacked(game) if games else None
         elif refused and not games:
-            reason = f"holds {refused[0].ending} files: {refused[0].why or 'they cannot be read'} {reads}"
-            yield Verdict.IMPOSTER, reason, None
+            yield Verdict.IMPOSTER, f.HoldsRefused(refused[0].ending, refused[0].why, media.accepts), None
 
-    def _folder_faults(self, game: _Game) -> Iterator[tuple[Verdict, str, SetRemedies | None]]:
+    def _folder_faults(self, game: _Game) -> Iterator[tuple[Verdict, Fact, SetRemedies | None]]:
         media, inner = game.media, game.inner
         if not inner:
-            named = f", called like {media.folder_name}" if media.folder_name else ""
-            yield Verdict.ASTRAY, f"should lie in a folder of its own{named}", self._moved(game)
+            yield Verdict.ASTRAY, f.WantsFolder(media.folder_name or ""), self._moved(game)
         elif media.folder_name and not fnmatchcase(inner[0], media.folder_name):
-            reason = f'its folder "{inner[0]}" must be called like {media.folder_name}'
-            yield Verdict.MISNAMED, reason, self._moved(game)
+            yield Verdict.MISNAMED, f.FolderNamed(inner[0], media.folder_name), self._moved(game)
 
     # What puts it right
 
@@ -218,10 +215,8 @@ class GamesAuditor:
             names = [game.name for game in files]
             names += [(one.member or "").lower() for game in files for one in self._inside(game)]
             if not any(_ends(name, known) for name in names):
-                reason = f"holds nothing that can be read; it reads {', '.join(media.accepts)}"
-                yield GameFinding(
-                    rule="media", folder=folder, file=join(folder, title), verdict=Verdict.MISSING, reason=reason
-                )
+                file, facts = join(folder, title), (f.NothingReadable(media.accepts),)
+                yield GameFinding(rule="media", folder=folder, file=file, verdict=Verdict.MISSING, facts=facts)
 
     def _unlisted(self, fitted: Fitted, folder: str, media: Media, games: list[_Game]) -> Iterator[GameFinding]:
         """Endings that the sheet lists neither as readable nor as refused, each once; what lies beside a list of tracks
@@ -239,11 +234,9 @@ class GamesAuditor:
             if not (_ends(game.name, known) or spoken_of or parent(path) in tracks):
                 endings.setdefault(ending, []).append(path)
         for ending, paths in sorted(endings.items()):
-            files = f"{len(paths)} files" if len(paths) > 1 else "1 file"
-            what = f"in {ending}" if ending else "without an ending"
-            reason = f"{files} {what}, of which the sheet says nothing"
+            facts = (f.NotListed(len(paths), ending),)
             yield GameFinding(
-                rule="media", folder=folder, file=paths[0], verdict=Verdict.UNPROVEN, reason=reason, remark=True
+                rule="media", folder=folder, file=paths[0], verdict=Verdict.UNPROVEN, facts=facts, remark=True
             )
 
 

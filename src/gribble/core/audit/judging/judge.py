@@ -7,38 +7,49 @@ from collections.abc import Iterable, Mapping
 from msgspec import Struct
 
 from gribble.core.audit.judging.keys import judge_keys
-from gribble.core.base.budget import KEYS_BYTES, size_words
+from gribble.core.base.budget import KEYS_BYTES
+from gribble.core.records.facts import (
+    Empty,
+    Fact,
+    InUse,
+    Keys,
+    KeysAlready,
+    KeysUnread,
+    NoneWorks,
+    OtherSize,
+    Really,
+    Rejected,
+    Unknown,
+)
 from gribble.core.records.findings import Proof, Verdict
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.holding import FileKey, Holding, key_of
 from gribble.core.records.keyfile import KeyFile, KeysJudgement
 from gribble.core.records.readings import Readings
-from gribble.core.records.sheet import Accept, Level, Need, Reject
+from gribble.core.records.sheet import Accept, Level, Need
 from gribble.core.survey.matching import KnownContents, is_content
-
-IN_USE = "in use, differs from a fresh one"
-"""What is said of a file that changes by being used."""
 
 
 class Judgement(Struct, frozen=True, kw_only=True):
-    """What a file is to a need. `fault` says what speaks against it, and `verdict` what that makes it."""
+    """What a file is to a need. `fault` says what speaks against it, and `verdict` what that makes it; `note` what else
+    is to be said of it."""
 
     accept: Accept | None = None
     proof: Proof = Proof.NONE
-    fault: str = ""
+    fault: Fact | None = None
     verdict: Verdict = Verdict.IMPOSTER
-    reason: str = ""
+    note: Fact | None = None
 
     @property
     def accepted(self) -> bool:
         """Whether nothing speaks against it."""
-        return not self.fault
+        return self.fault is None
 
 
 class Judge:
     """Judges files by known contents, and key files by what was read of them."""
 
-    def __init__(self, known: KnownContents, readings: Readings, no_dumps: Mapping[FileKey, str]) -> None:
+    def __init__(self, known: KnownContents, readings: Readings, no_dumps: Mapping[FileKey, Fact]) -> None:
         """`no_dumps` say of files that were looked into what they plainly are, if they are no dumps."""
         self._known = known
         self._no_dumps = no_dumps
@@ -62,54 +73,48 @@ class Judge:
             return Judgement()
         if need.changes:
             fault = self._no_image(need, holding)
-            return Judgement(proof=Proof.DIGEST, fault=fault) if fault else Judgement(reason=IN_USE)
+            return Judgement(proof=Proof.DIGEST, fault=fault) if fault else Judgement(note=InUse())
         told = any(accept.strongest() for accept in need.accept)
-        return Judgement(proof=Proof.DIGEST if told else Proof.NONE, fault=self.say_wrong(need, holding))
+        return Judgement(proof=Proof.DIGEST if told else Proof.NONE, fault=self.wrong(need, holding))
 
-    def rejected(self, need: Need, holding: Holding) -> str:
-        """What a file is that a need rejects, and why; empty for another one."""
+    def rejected(self, need: Need, holding: Holding) -> Rejected | None:
+        """What a file is that a need rejects, and why; None for another one."""
         known = (one for one in need.reject if is_content(one, holding.size, holding.digests))
-        return next((_say_reject(one) for one in known), "")
+        return next((Rejected(one.label, one.why) for one in known), None)
 
-    def _no_image(self, need: Need, holding: Holding) -> str:
-        """Why a file cannot be one that was changed by being used; empty where it may be."""
+    def _no_image(self, need: Need, holding: Holding) -> Fact | None:
+        """Why a file cannot be one that was changed by being used; None where it may be."""
         if holding.size == 0:
-            return "it is empty"
+            return Empty()
         if self._known.matches(holding.size, holding.digests):
-            return self.say_wrong(need, holding)
-        return self._no_dumps.get(key_of(holding), "")
+            return self.wrong(need, holding)
+        return self._no_dumps.get(key_of(holding))
 
-    def say_wrong(self, need: Need, holding: Holding) -> str:
+    def wrong(self, need: Need, holding: Holding) -> Fact:
         """What a file that no accept fits really is, as far as that is known."""
         if known := self.known_as(holding):
             return known
         if need.key:
-            return self._judge_keys(need, holding).fault or "it is a key file already"
+            return self._judge_keys(need, holding).fault or KeysAlready()
         sizes = sorted({accept.size for accept in need.accept if accept.size is not None})
         if sizes and holding.size not in sizes and len(sizes) == len({accept.size for accept in need.accept}):
-            wanted = " or ".join(f"{size:,}" for size in sizes)
-            return f"it has {holding.size:,} bytes where {wanted} are right"
-        if not need.accept:
-            return "no content known works with this release"
-        return "no sheet knows its content"
+            return OtherSize(holding.size, tuple(sizes))
+        return Unknown() if need.accept else NoneWorks()
 
-    def known_as(self, holding: Holding) -> str:
-        """What a file really is; empty where no sheet knows it."""
+    def known_as(self, holding: Holding) -> Really | None:
+        """What a file really is; None where no sheet knows it."""
         for other in self._known.matches(holding.size, holding.digests):
-            label = f" ({other.content.label})" if other.content.label else ""
-            return f"it is really {other.emulator}'s {other.need.called}{label}"
-        return ""
+            return Really(other.emulator, other.need.called, other.content.label)
+        return None
 
     def _judge_keys(self, need: Need, holding: Holding) -> Judgement:
         judged = self.keys(need, holding)
         if judged is None:
-            large = holding.size > KEYS_BYTES
-            why = f"it is larger than {size_words(KEYS_BYTES)}, which no key file is" if large else "it cannot be read"
-            return Judgement(fault=why)
+            return Judgement(fault=KeysUnread(too_large=holding.size > KEYS_BYTES))
         verdict = Verdict(judged.verdict)
         if verdict in (Verdict.DAMAGED, Verdict.IMPOSTER):
-            return Judgement(proof=Proof.DIGEST, fault=judged.reason, verdict=verdict)
-        return Judgement(proof=Proof.DIGEST if verdict is Verdict.SOUND else Proof.NONE, reason=judged.reason)
+            return Judgement(proof=Proof.DIGEST, fault=Keys(judged), verdict=verdict)
+        return Judgement(proof=Proof.DIGEST if verdict is Verdict.SOUND else Proof.NONE, note=Keys(judged))
 
     def keys(self, need: Need, holding: Holding) -> KeysJudgement | None:
         """A holding measured against a keys need; None where it was not read as a key file."""
@@ -173,9 +178,3 @@ def best_liked(accepts: Iterable[Accept], sound: list[tuple[Holding, Judgement]]
 def proof_of(accept: Accept, holding: Holding) -> Proof:
     """What it rests on that a holding is an accepted content."""
     return Proof.ARCHIVE if accept.strongest() == "crc32" and holding.carried else Proof.DIGEST
-
-
-def _say_reject(reject: Reject) -> str:
-    the = "" if reject.label.startswith("version ") else "the "
-    name = f"it is {the}{reject.label}" if reject.label else "it is a content known not to work"
-    return f"{name}: {reject.why}".rstrip(". ") if reject.why else name

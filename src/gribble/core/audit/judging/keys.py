@@ -10,6 +10,8 @@ import hashlib
 from collections.abc import Iterable, Iterator
 from string import hexdigits
 
+from msgspec import structs
+
 from gribble.core.base.budget import KEYS_BYTES, size_words
 from gribble.core.base.digests import Digests
 from gribble.core.base.paths import fold
@@ -117,50 +119,32 @@ def _joined(first: Entry | None, second: Entry) -> Entry:
 def judge_keys(need: Need, file: KeyFile) -> KeysJudgement:
     """A key file measured against what a need asks for."""
     if file.fault:
-        return KeysJudgement(verdict="imposter", reason=f"it {file.fault}")
+        return KeysJudgement(verdict="imposter", fault=file.fault)
     found = tuple(_find(key, file.entries.get(key.name)) for key in need.key)
     unknown = len(file.entries.keys() - {key.name for key in need.key})
-    wanted = [one for one in found if one.key.level is Level.MUST] or list(found)
-    wrong = [one for one in wanted if one.verdict is KeyVerdict.IMPOSTER]
-    lacking = [one for one in wanted if not one.usable]
-    unproven = [one for one in wanted if one.verdict is KeyVerdict.UNPROVEN]
-    if wrong:
-        verdict, reason = "imposter", f"{_say(wrong)} not the right one"
-    elif lacking and any(one.key.level is Level.MUST for one in lacking):
-        verdict, reason = "damaged", "; ".join(f"{one.key.name} {one.reason}" for one in lacking)
-    elif unproven or lacking or not wanted:
-        verdict = "unproven"
-        names = ", ".join(one.key.name for one in unproven)
-        reason = f"{names}: the sheet gives no fingerprint to prove it" if names else "nothing in it can be proven"
+    judged = KeysJudgement(verdict="sound", keys=found, unknown=unknown)
+    verdicts = {one.verdict for one in judged.wanted}
+    if KeyVerdict.IMPOSTER in verdicts:
+        verdict = "imposter"
+    elif any(one.key.level is Level.MUST and not one.usable for one in judged.wanted):
+        verdict = "damaged"
     else:
-        verdict, reason = "sound", f"{len(wanted)} of {len(wanted)} keys proven"
-    if unknown:
-        reason += f"; {unknown} {'name' if unknown == 1 else 'names'} that the sheet does not know"
-    return KeysJudgement(verdict=verdict, reason=reason, keys=found, unknown=unknown)
-
-
-def _say(keys: list[KeyFinding]) -> str:
-    return f"{', '.join(one.key.name for one in keys)} {'is' if len(keys) == 1 else 'are'}"
+        verdict = "sound" if verdicts == {KeyVerdict.SOUND} else "unproven"
+    return structs.replace(judged, verdict=verdict)
 
 
 def _find(key: Key, entry: Entry | None) -> KeyFinding:
-    def found(verdict: KeyVerdict, reason: str = "") -> KeyFinding:
-        return KeyFinding(key=key, verdict=verdict, reason=reason)
-
     if entry is None:
-        return found(KeyVerdict.MISSING, "is missing")
-    where = f"(line {', '.join(map(str, entry.lines))})"
-    if entry.conflicting:
-        return found(KeyVerdict.CONFLICTING, f"stands there with different values {where}")
-    if entry.fault:
-        return found(KeyVerdict.MALFORMED, f"{entry.fault} {where}")
-    if key.bytes is not None and entry.bytes != key.bytes:
-        return found(KeyVerdict.MALFORMED, f"has {entry.bytes} bytes where {key.bytes} are right {where}")
-    if key.sha256 is None:
-        return found(KeyVerdict.UNPROVEN, "the sheet gives no fingerprint")
-    if entry.sha256 != key.sha256:
-        return found(KeyVerdict.IMPOSTER, f"is not the right one {where}")
-    return found(KeyVerdict.SOUND)
+        verdict = KeyVerdict.MISSING
+    elif entry.conflicting:
+        verdict = KeyVerdict.CONFLICTING
+    elif entry.fault or (key.bytes is not None and entry.bytes != key.bytes):
+        verdict = KeyVerdict.MALFORMED
+    elif key.sha256 is None:
+        verdict = KeyVerdict.UNPROVEN
+    else:
+        verdict = KeyVerdict.SOUND if entry.sha256 == key.sha256 else KeyVerdict.IMPOSTER
+    return KeyFinding(key=key, verdict=verdict, entry=entry)
 
 
 def key_candidates(needs: Iterable[Need], holdings: Iterable[Holdings], rig: str) -> list[Holding]:

@@ -12,10 +12,11 @@ from gribble.core.audit.judging.claims import places_of
 from gribble.core.audit.judging.judge import Judgement, best_liked, proof_of
 from gribble.core.audit.judging.serving import Serving
 from gribble.core.base.paths import base, fold, join, parent
+from gribble.core.records import facts as f
+from gribble.core.records.facts import Fact
 from gribble.core.records.findings import FIXABLE, Finding, PlaceFinding, Proof, Remedy, Verdict
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.holding import Holding, key_of
-from gribble.core.records.obstacles import Obstacle
 from gribble.core.records.sheet import Accept, Need
 from gribble.core.survey.matching import is_content
 
@@ -73,7 +74,7 @@ class NeedsAuditor:
                 expected=path,
                 verdict=Verdict.IMPOSTER,
                 remedy=Remedy.REPLACE,
-                reason=f"{known or 'it is no file of this need'}, and nothing else may lie here",
+                facts=(f.Surplus(known),),
                 proof=Proof.DIGEST if known else Proof.NONE,
                 found=holding,
                 occupied=path,
@@ -97,12 +98,11 @@ class NeedsAuditor:
         there = self._shelf.spelled(folder)
         if not fitted.root.exact_names or there == folder:
             return place
-        words = f"the folder is spelled {there}, and the device finds only {folder}"
-        refusal = Obstacle(words, f"rename it to {folder}")
+        refusal = f.FolderSpelled(there, folder)
         if place.met:
-            reason = f"right content, but {words}"
-            return structs.replace(place, verdict=Verdict.MISNAMED, reason=reason, refusal=refusal)
-        return structs.replace(place, reason=f"{place.reason}; {words}", refusal=refusal)
+            facts = (f.FolderSpelled(there, folder, right=True),)
+            return structs.replace(place, verdict=Verdict.MISNAMED, facts=facts, refusal=refusal)
+        return structs.replace(place, facts=(*place.facts, refusal), refusal=refusal)
 
     def _contended(self, fitted: Fitted, need: Need, place: PlaceFinding) -> PlaceFinding:
         """A place with the other needs that want it for another content: whatever lies there, one of them is unmet."""
@@ -111,15 +111,14 @@ class NeedsAuditor:
             use = None
         path = place.occupied or place.expected
         if rivals := self._serving.rivals(fitted, need, path, use):
-            words = f"{' and '.join(rivals)} {'wants' if len(rivals) == 1 else 'want'} {path} for another content"
-            refusal = Obstacle(words, "give one of them a folder of its own in gribble.toml, or ignore it there")
-            return structs.replace(place, reason=f"{place.reason}; {words}", refusal=refusal)
+            refusal = f.Contended(rivals, path)
+            return structs.replace(place, facts=(*place.facts, refusal), refusal=refusal)
         if (
             place.remedy in FIXABLE
             and not place.refusal
             and (why := self._obstacles.at(place.expected) or self._obstacles.at(path))
         ):
-            return structs.replace(place, reason=f"{place.reason}; {why.why}", refusal=why)
+            return structs.replace(place, facts=(*place.facts, why), refusal=why)
         return place
 
     def _merge(self, finding: Finding, required: frozenset[str]) -> tuple[Holding, ...]:
@@ -140,11 +139,10 @@ class NeedsAuditor:
         best = self._judge.best_keys(need, required, self._judge.names(place.found))
         if best is None or not required <= self._judge.names(best[0]):
             return place
-        names = ", ".join(sorted(required - judged.usable))
         return structs.replace(
             place,
             remedy=Remedy.REPLACE,
-            reason=f"{place.reason}; but it has no {names}, which the firmware requires",
+            facts=(*place.facts, f.LacksKeys(tuple(sorted(required - judged.usable)))),
             use=structs.replace(best[0], digests=best[1].digests),
             movable=self._serving.movable(best[0]),
             occupied=place.found.path,
@@ -165,8 +163,9 @@ class NeedsAuditor:
             return _sound(occupied.path, occupied, judgement)
         found = self._find_elsewhere(want, folder, expected, occupied.path if occupied else None)
         others = (one for one in self._shelf.folder(folder) if occupied is None or one.path != occupied.path)
-        told = [f"{base(one.path)} there: {why}" for one in others if (why := self._judge.rejected(need, one))]
-        return structs.replace(found, reason="; ".join([found.reason, *told])) if told else found
+        rejected = ((one, self._judge.rejected(need, one)) for one in others)
+        told = [structs.replace(fact, name=base(one.path)) for one, fact in rejected if fact]
+        return structs.replace(found, facts=(*found.facts, *told)) if told else found
 
     def _find_named(self, want: _Want, folder: str, names: tuple[str, ...]) -> PlaceFinding:
         fitted, need, _ = want
@@ -206,7 +205,7 @@ class NeedsAuditor:
             expected=expected,
             verdict=Verdict.IMPOSTER,
             remedy=Remedy.REPLACE if best else Remedy.OBTAIN,
-            reason=f"{base(there)} {what}",
+            facts=(f.NoFile(base(there), what),),
             accept=best[1] if best else None,
             use=best[0] if best else None,
             occupied=there,
@@ -215,13 +214,12 @@ class NeedsAuditor:
     def _wrong_case(self, paths: list[str], holding: Holding, judgement: Judgement, *, exact: bool) -> PlaceFinding:
         """Right content on a volume that folds case, under a name that differs in case; `exact` where the device does
         not forgive that."""
-        forgives = "which this volume forgives, but not the device" if exact else "which this volume forgives"
         expected = next(path for path in paths if fold(path) == fold(holding.path))
         return PlaceFinding(
             expected=expected,
             verdict=Verdict.MISNAMED,
             remedy=Remedy.RENAME,
-            reason=f"right content; the name differs in case, {forgives}",
+            facts=(f.OtherCase(minds=exact),),
             proof=judgement.proof,
             accept=judgement.accept,
             found=holding,
@@ -241,7 +239,6 @@ class NeedsAuditor:
         fitted, need, keys = want
         expected = paths[0]
         holding, judgement = wrong[0]
-        reason = judgement.fault
         occupied = next(
             (other.path for other, _ in wrong if self._shelf.key(other.path) == self._shelf.key(expected)), None
         )
@@ -249,25 +246,25 @@ class NeedsAuditor:
         use, accept = None, None
         if right:
             use, accept = right[0][0], right[0][1].accept
-            reason += f"; the right one lies beside it as {base(use.path)}"
             in_way = tuple(other.path for other, _ in wrong)
             expected = next(path for path in paths if self._is_at(use, path))
         elif best := self.best_copy(need, keys, (fitted, expected)):
             use, accept = best
         damage = self._near.of(self._rig.name, fitted.emulator, need, holding)
         mend = None if use else self._near.best(self._rig.name, fitted.emulator, need)
-        if damage:
-            reason = f"it {damage.words}"
-        elif key_of(holding) in self._near.no_dumps and not need.key:
-            reason = self._near.no_dumps[key_of(holding)]
+        plainly = None if need.key else self._near.no_dumps.get(key_of(holding))
+        facts: list[Fact | None] = [judgement.fault, f.Beside(base(use.path)) if right and use else None]
+        if damage or plainly:
+            facts = [f.Damaged(damage.recipe, holding.size) if damage else plainly]
         namesake = None if use or mend else self._namesake(need)
         if namesake:
-            use, reason = namesake, f"{reason}; {_by_name_words(namesake)}"
+            use = namesake
+            facts.append(f.OnlyItsName(namesake.name))
         return PlaceFinding(
             expected=expected,
             verdict=Verdict.DAMAGED if damage else judgement.verdict,
             remedy=Remedy.REPLACE if use else Remedy.MEND if mend else Remedy.OBTAIN,
-            reason=reason,
+            facts=tuple(filter(None, facts)),
             mend=mend,
             proof=judgement.proof,
             accept=accept,
@@ -289,18 +286,19 @@ class NeedsAuditor:
             found = self._missing(fitted, need, expected, occupied)
             return _at_loose_end(found, loose_end) if loose_end else found
         holding, accept = best
+        fact: Fact
         if self._serving.movable(holding) and parent(holding.path) == folder:
-            verdict, remedy, reason = Verdict.MISNAMED, Remedy.RENAME, "right content, wrong name"
+            verdict, remedy, fact = Verdict.MISNAMED, Remedy.RENAME, f.WrongName()
         elif occupied:
             verdict, remedy = Verdict.IMPOSTER, Remedy.REPLACE
-            reason = self._judge.say_wrong(need, self._shelf.loose[occupied])
+            fact = self._judge.wrong(need, self._shelf.loose[occupied])
         else:
-            verdict, remedy, reason = Verdict.ASTRAY, Remedy.PLACE, f"right content, but {_where(holding)}"
+            verdict, remedy, fact = Verdict.ASTRAY, Remedy.PLACE, f.Elsewhere(holding.attic)
         found = PlaceFinding(
             expected=expected,
             verdict=verdict,
             remedy=remedy,
-            reason=reason,
+            facts=(fact,),
             proof=proof_of(accept, holding) if accept else Proof.DIGEST,
             accept=accept,
             found=self._shelf.loose[occupied] if verdict is Verdict.IMPOSTER and occupied else holding,
@@ -311,37 +309,33 @@ class NeedsAuditor:
         return _at_loose_end(found, loose_end) if loose_end else found
 
     def _missing(self, fitted: Fitted, need: Need, expected: str, occupied: str | None) -> PlaceFinding:
-        reason = "nowhere here"
-        namesake: Holding | None = None
+        namesake = None if need.id in fitted.unmeetable else self._namesake(need)
         mend = self._near.best(self._rig.name, fitted.emulator, need)
         if mend:
             return PlaceFinding(
                 expected=expected,
                 verdict=Verdict.IMPOSTER if occupied else Verdict.DAMAGED,
                 remedy=Remedy.MEND,
-                reason=f"{mend.holding.name} {mend.words}",
+                facts=(f.Damaged(mend.recipe, mend.holding.size, mend.holding.name),),
                 proof=Proof.DIGEST,
                 accept=mend.accept,
                 found=mend.holding,
                 mend=mend,
                 occupied=occupied,
             )
-        if need.id in fitted.unmeetable:
-            reason = "no content known works with this release"
-        elif namesake := self._namesake(need):
-            reason = _by_name_words(namesake)
-        elif not _provable(need):
-            reason = "nowhere here, by its name"
         wrong = self._shelf.loose[occupied] if occupied else None
-        if wrong:
-            more = f"; {reason}" if namesake else ""
-            reason = f"{self._judge.say_wrong(need, wrong)}{more}"
+        facts: list[Fact] = [self._judge.wrong(need, wrong)] if wrong else []
+        if namesake:
+            facts.append(f.OnlyItsName(namesake.name))
+        elif not wrong:
+            nowhere = f.Nowhere(by_name=not _provable(need))
+            facts.append(f.NoneWorks() if need.id in fitted.unmeetable else nowhere)
         remedy = Remedy.REPLACE if wrong else Remedy.PLACE
         return PlaceFinding(
             expected=expected,
             verdict=Verdict.IMPOSTER if wrong else Verdict.MISSING,
             remedy=remedy if namesake else Remedy.OBTAIN,
-            reason=reason,
+            facts=tuple(facts),
             found=wrong,
             use=namesake,
             by_name=namesake is not None,
@@ -393,42 +387,33 @@ class NeedsAuditor:
         return sorted(need.accept, key=lambda accept: not keys.lets_work(accept))
 
 
-def _where(holding: Holding) -> str:
-    return f"in the attic of run {holding.attic}" if holding.attic else "not here"
-
-
 def _unexamined(path: str, why: str) -> PlaceFinding:
     return PlaceFinding(
         expected=path,
         verdict=Verdict.UNPROVEN,
         remedy=Remedy.NONE,
-        reason=f"{why}; make it readable, then check again",
+        facts=(f.Unexamined(why),),
         unexamined=True,
     )
 
 
 def _at_loose_end(found: PlaceFinding, link: str) -> PlaceFinding:
     """A place where a link leads nowhere: nothing is there, and the link has to make room."""
-    reason = f"{base(link)} is a link that leads nowhere; {found.reason}"
-    return structs.replace(found, verdict=Verdict.MISSING, reason=reason, occupied=link)
+    facts = (f.LooseEnd(base(link)), *found.facts)
+    return structs.replace(found, verdict=Verdict.MISSING, facts=facts, occupied=link)
 
 
 def _sound(expected: str, holding: Holding, judgement: Judgement) -> PlaceFinding:
     proven = judgement.proof is not Proof.NONE
-    reason = "right content, right name" if proven else "right name; the sheet gives no digest to prove it"
     return PlaceFinding(
         expected=expected,
         verdict=Verdict.SOUND if proven else Verdict.UNPROVEN,
         remedy=Remedy.NONE,
-        reason=judgement.reason or reason,
+        facts=(judgement.note or f.InPlace(proven),),
         proof=judgement.proof,
         accept=judgement.accept,
         found=holding,
     )
-
-
-def _by_name_words(namesake: Holding) -> str:
-    return f"{namesake.name} is held, but no digest can prove it; place --by-name takes it"
 
 
 def _provable(need: Need) -> bool:

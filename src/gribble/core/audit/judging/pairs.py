@@ -6,9 +6,21 @@ import re
 from collections.abc import Iterable, Iterator
 from typing import NamedTuple
 
+from msgspec import structs
+
 from gribble.core.audit.judging.case import RigCase
 from gribble.core.base.names import is_like
 from gribble.core.base.paths import base, climb_fault, join, name_fault, parent
+from gribble.core.records.facts import (
+    Fact,
+    NoId,
+    NoVersion,
+    OldUpdate,
+    Orphan,
+    PartnerNamed,
+    PartnerWhy,
+    WantsPartner,
+)
 from gribble.core.records.findings import GameFinding, Remedy, Verdict
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.holding import Holding, in_words, key_of, nearness
@@ -104,23 +116,23 @@ class PairsAuditor:
         pair, wish = rule.pair, self._wish(rule, holding)
         if wish is None:
             offset = pair.id_at.offset if pair.id_at else 0
-            return self._finding(rule, holding, Verdict.DAMAGED, f"holds no id at byte {offset} to know its partner by")
+            return self._finding(rule, holding, Verdict.DAMAGED, NoId(offset, partner=True))
         if fault := climb_fault(wish.name):
-            return self._finding(rule, holding, Verdict.DAMAGED, f"its partner would be {wish.name}, which {fault}")
+            return self._finding(rule, holding, Verdict.DAMAGED, PartnerNamed(wish.name, fault))
         if pair.wants_id_at:
             return self._by_id(rule, holding, wish)
         exact = rule.fitted.root.exact_names
         there = [one for place in wish.places if (one := self._shelf.at(place))]
         if any(one.path in wish.places or not exact for one in there):
             return None
-        shown = f"wants {wish.name}{self._shown(rule, holding)}"
+        wants = WantsPartner(wish.name, self._said(holding, pair.id_at))
         for place in wish.places:
             if twin := self._shelf.in_other_case(place):
-                reason = f"{shown}, which is spelled {base(twin.path)} there"
+                fact = structs.replace(wants, spelled=base(twin.path))
                 fix = Loose(owner=holding.path, to=place, holding=twin, movable=True)
-                return self._finding(rule, holding, Verdict.MISNAMED, reason, fix)
+                return self._finding(rule, holding, Verdict.MISNAMED, fact, fix)
         held = self._stock.namesakes([base(wish.name)], self._rig.name, here=True)
-        return self._absent(rule, holding, wish, shown, held)
+        return self._absent(rule, holding, wish, wants, held)
 
     def _by_id(self, rule: _One, holding: Holding, wish: _Wish) -> GameFinding | None:
         """The same where the partner is known by the id inside it, whatever it is called."""
@@ -128,12 +140,16 @@ class PairsAuditor:
         candidates = list(self._candidates(rule))
         if any(self._said(one, at) == wish.id for one in candidates):
             return None
-        shown = f"wants a {base(partner_pattern(rule.pair))} with the id {wish.id}"
         namesake = next((one for one in candidates if one.path in wish.places), None)
-        if namesake and (other := self._said(namesake, at)):
-            shown += f"; {base(namesake.path)} there is for {other}"
+        other = self._said(namesake, at) if namesake else ""
+        wants = WantsPartner(
+            base(partner_pattern(rule.pair)),
+            wish.id,
+            by_id=True,
+            namesake=(base(namesake.path), other) if namesake and other else None,
+        )
         held = [one for one in self._elsewhere(rule) if self._said(one, at) == wish.id]
-        return self._absent(rule, holding, wish, shown, held)
+        return self._absent(rule, holding, wish, wants, held)
 
     def _elsewhere(self, rule: _One) -> list[Holding]:
         """What is held outside the partners' folder, read, and called as a partner may be; nearest first."""
@@ -141,33 +157,32 @@ class PairsAuditor:
         outside = (one for one in found if one.rig != self._rig.name or not _lies_in(one.path, rule.others))
         return sorted(outside, key=lambda one: nearness(one, self._rig.name))
 
-    def _absent(self, rule: _One, holding: Holding, wish: _Wish, shown: str, held: list[Holding]) -> GameFinding | None:
+    def _absent(
+        self, rule: _One, holding: Holding, wish: _Wish, wants: WantsPartner, held: list[Holding]
+    ) -> GameFinding | None:
         """A partner that is not where it should be: held elsewhere, or nowhere."""
         if rule.pair.optional:
             return None
-        where = "beside it" if rule.others == rule.folder else f"in {rule.others}"
+        wants = structs.replace(wants, where="beside it" if rule.others == rule.folder else f"in {rule.others}")
         if not held:
-            return self._finding(rule, holding, Verdict.MISSING, f"{shown} {where}, which is nowhere here")
+            return self._finding(rule, holding, Verdict.MISSING, wants)
         fix = None
         if not self._shelf.at(wish.places[0]):
             fix = Loose(owner=holding.path, to=wish.places[0], holding=held[0])
-        reason = f"{shown} {where}; it is held as {in_words(held[0].path, held[0].member)}"
-        return self._finding(rule, holding, Verdict.ASTRAY, reason, fix)
-
-    def _shown(self, rule: _One, holding: Holding) -> str:
-        return f" (its id is {self._said(holding, rule.pair.id_at)})" if rule.pair.id_at else ""
+        fact = structs.replace(wants, held=in_words(held[0].path, held[0].member))
+        return self._finding(rule, holding, Verdict.ASTRAY, fact, fix)
 
     def _finding(
-        self, rule: _One, holding: Holding, verdict: Verdict, reason: str, fix: Loose | None = None
+        self, rule: _One, holding: Holding, verdict: Verdict, fact: Fact, fix: Loose | None = None
     ) -> GameFinding:
-        why = f"; {rule.pair.why}" if rule.pair.why and verdict is not Verdict.DAMAGED else ""
+        why = (PartnerWhy(rule.pair.why),) if rule.pair.why and verdict is not Verdict.DAMAGED else ()
         remedy = Remedy.RENAME if verdict is Verdict.MISNAMED else Remedy.PLACE
         return GameFinding(
             rule="pair",
             folder=rule.folder,
             file=holding.path,
             verdict=verdict,
-            reason=f"{reason}{why}",
+            facts=(fact, *why),
             remedy=remedy if fix else Remedy.NONE,
             fix=SetRemedies(loose=(fix,)) if fix else None,
         )
@@ -183,10 +198,9 @@ class PairsAuditor:
                 if at and not self._said(holding, at) and holding.path not in told:
                     told.add(holding.path)
                     short = holding.size < at.offset + at.length
-                    end = f", where it has {holding.size:,} bytes" if short else ""
-                    reason = f"holds no id at byte {at.offset} to be known by{end}"
+                    facts = (NoId(at.offset, size=holding.size if short else None),)
                     yield GameFinding(
-                        rule="pair", folder=rule.others, file=holding.path, verdict=Verdict.DAMAGED, reason=reason
+                        rule="pair", folder=rule.others, file=holding.path, verdict=Verdict.DAMAGED, facts=facts
                     )
 
     def _orphans(self, rules: Iterable[_One]) -> Iterator[GameFinding]:
@@ -211,11 +225,8 @@ class PairsAuditor:
                 )
                 if wants_too or self._shelf.key(holding.path) in wanted or said & ids or "" in said:
                     continue
-                each = " or ".join(dict.fromkeys(rule.pair.each for rule in alike))
-                reason = f"belongs to no {each} here; it does nothing by itself"
-                yield GameFinding(
-                    rule="pair", folder=folder, file=holding.path, verdict=Verdict.UNPROVEN, reason=reason
-                )
+                facts = (Orphan(tuple(dict.fromkeys(rule.pair.each for rule in alike))),)
+                yield GameFinding(rule="pair", folder=folder, file=holding.path, verdict=Verdict.UNPROVEN, facts=facts)
 
     def _old_updates(self, rule: _One, each: list[Holding]) -> Iterator[GameFinding]:
         """Updates of which a newer one for the same id is there."""
@@ -226,17 +237,15 @@ class PairsAuditor:
             id_, version = self._said(holding, pair.id_at), self._said(holding, pair.version_at)
             numbers = tuple(int(part) for part in re.findall(r"\d+", version)[:8])
             if not numbers:
-                reason = f"holds no version at byte {pair.version_at.offset if pair.version_at else 0}"
-                yield GameFinding(rule="pair", folder=folder, file=holding.path, verdict=Verdict.DAMAGED, reason=reason)
+                none = (NoVersion(pair.version_at.offset if pair.version_at else 0),)
+                yield GameFinding(rule="pair", folder=folder, file=holding.path, verdict=Verdict.DAMAGED, facts=none)
                 continue
             found.append((holding, id_, numbers, version))
             newest[id_] = max(newest.get(id_, ((), "")), (numbers, version))
         for holding, id_, numbers, version in found:
             if numbers < newest[id_][0]:
-                reason = f"is version {version}; {newest[id_][1]} is there as well, and is enough"
-                yield GameFinding(
-                    rule="pair", folder=folder, file=holding.path, verdict=Verdict.UNPROVEN, reason=reason
-                )
+                old = (OldUpdate(version, newest[id_][1]),)
+                yield GameFinding(rule="pair", folder=folder, file=holding.path, verdict=Verdict.UNPROVEN, facts=old)
 
 
 def _lies_in(path: str, folder: str) -> bool:

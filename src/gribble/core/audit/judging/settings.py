@@ -10,6 +10,17 @@ from gribble.core.audit.judging.choices import best_liked
 from gribble.core.base.paths import base
 from gribble.core.files.leads import Frame, Lead, Reading, read_literally, read_path, written
 from gribble.core.files.settingsfile import NoSuchKey, SettingError, value_of
+from gribble.core.records.facts import (
+    Fact,
+    IsFor,
+    LeadsOut,
+    LeadsTo,
+    NotToldHere,
+    NoValue,
+    NoWayThere,
+    SaysNothing,
+    SettingsUnread,
+)
 from gribble.core.records.findings import Finding, Remedy, SettingFinding, Verdict
 from gribble.core.records.fitted import Fitted
 from gribble.core.records.readings import ABSENT, Unread
@@ -40,7 +51,7 @@ class SettingsAuditor:
         subject = finding.need.id if finding else setting.folder or ""
         level = finding.need.level if finding else Level.MUST
 
-        def found(verdict: Verdict, reason: str, value: str = "", wanted: str | None = None) -> SettingFinding:
+        def found(verdict: Verdict, *facts: Fact, value: str = "", wanted: str | None = None) -> SettingFinding:
             return SettingFinding(
                 setting=setting,
                 file=setting.file,
@@ -48,7 +59,7 @@ class SettingsAuditor:
                 subject=subject,
                 verdict=verdict,
                 remedy=Remedy.NONE if wanted is None else Remedy.POINT,
-                reason=reason,
+                facts=facts,
                 value=value,
                 wanted=wanted or "",
                 size=len(data) if isinstance(data, bytes) else 0,
@@ -57,36 +68,38 @@ class SettingsAuditor:
 
         data = self._files.get((self._rig.name, setting.file), ABSENT)
         if isinstance(data, Unread):
-            hint = f"; start {fitted.title} once, so that it writes it" if data.absent else ""
             verdict = Verdict.MISSING if data.absent else Verdict.UNPROVEN
-            return found(verdict, f"{base(setting.file)} {data.why}{hint}")
+            start = fitted.title if data.absent else ""
+            return found(verdict, SettingsUnread(base(setting.file), data.why, start))
         frame = self._frame(setting, fitted.root.exact_names)
         group = _choice(fitted, finding, findings) if finding else ()
         target = _target(group) if group else fitted.folders[setting.folder or ""]
-        aim = f"it is for {finding.need.called if finding else f'the folder {target}'}"
-        should = f" and should say {written(target, '', frame)}" if target is not None else ""
+        aim = finding.need.called if finding else f"the folder {target}"
         try:
             value = value_of(data, setting.format, setting.key)
         except SettingError as error:
-            if isinstance(error, NoSuchKey):
-                aim = f"set it once in {fitted.title} itself; {aim}"
-            verdict = Verdict.MISSING if isinstance(error, NoSuchKey) else Verdict.DAMAGED
-            return found(verdict, f"{base(setting.file)} {error}; {aim}{should}")
+            absent = isinstance(error, NoSuchKey)
+            should = None if target is None else written(target, "", frame)
+            none = NoValue(base(setting.file), str(error), aim, fitted.title if absent else "", should)
+            return found(Verdict.MISSING if absent else Verdict.DAMAGED, none)
         reading = self._reading(value, frame)
         if reading.unknown:
-            return found(Verdict.UNPROVEN, f"it says {value}, which {reading.unknown}", value)
+            return found(Verdict.UNPROVEN, NotToldHere(value, reading.unknown), value=value)
         if finding is None:
-            verdict, reason = self._follow_to_folder(fitted, reading.leads, target or "")
+            verdict, fact = self._follow_to_folder(fitted, value, reading.leads, target or "")
         else:
-            verdict, reason = self._follow(fitted, finding, group, reading.leads)
-        reason = f"it says {value}, which {reading.fault or reason}" if value.strip() else "it says nothing"
+            verdict, fact = self._follow(fitted, finding, group, value, reading.leads)
+        if reading.fault:
+            fact = LeadsOut(value, reading.fault)
+        if not value.strip():
+            fact = SaysNothing()
         if verdict in (Verdict.SOUND, Verdict.UNPROVEN):
-            return found(verdict, reason, value)
-        reason += f"; {aim}" if finding else ""  # of a folder the reason has said it
+            return found(verdict, fact, value=value)
+        more: list[Fact] = [IsFor(aim)] if finding else []  # of a folder the fact has said it
         wanted = None if target is None else written(target, value, frame)
         if target is not None and wanted is None:
-            reason += f"; no path that begins so leads to {target}: set it in {fitted.title} itself"
-        return found(verdict, reason, value, wanted)
+            more.append(NoWayThere(target, fitted.title))
+        return found(verdict, fact, *more, value=value, wanted=wanted)
 
     def _reading(self, value: str, frame: Frame) -> Reading:
         """What a value says; a file that is there under that very name is no variable's."""
@@ -109,17 +122,19 @@ class SettingsAuditor:
         """Whether two paths are one to the device."""
         return one == other or (not fitted.root.exact_names and self._shelf.key(one) == self._shelf.key(other))
 
-    def _follow_to_folder(self, fitted: Fitted, ways: Iterable[Lead], folder: str) -> tuple[Verdict, str]:
+    def _follow_to_folder(self, fitted: Fitted, value: str, ways: Iterable[Lead], folder: str) -> tuple[Verdict, Fact]:
         """Whether a value leads to a folder."""
         paths = [lead.path for lead in ways]
         if any(self._same(fitted, path, folder) for path in paths):
-            return Verdict.SOUND, f"leads to {folder}"
-        return Verdict.IMPOSTER, f"leads to {paths[0] or 'the root'}, not to {folder}" if paths else ""
+            return Verdict.SOUND, LeadsTo(value, folder, "folder")
+        return Verdict.IMPOSTER, LeadsTo(value, paths[0] if paths else "", "other folder", folder)
 
-    def _follow(self, fitted: Fitted, finding: Finding, group: _Group, ways: Iterable[Lead]) -> tuple[Verdict, str]:
+    def _follow(
+        self, fitted: Fitted, finding: Finding, group: _Group, value: str, ways: Iterable[Lead]
+    ) -> tuple[Verdict, Fact]:
         """What a value leads to, by the reading that serves best."""
         targets = [place.expected for other in group for place in other.places]
-        reasons: list[tuple[Verdict, str]] = []
+        reasons: list[tuple[Verdict, Fact]] = []
         for lead in ways:
             path = lead.path
             holding = self._shelf.at(path)
@@ -131,19 +146,19 @@ class SettingsAuditor:
                 if holding and judgement and judgement.accepted:
                     proven = bool(other.need.key or judgement.proof != "none")
                     if proven or holding.path in targets:
-                        return Verdict.SOUND if proven else Verdict.UNPROVEN, f"leads to {path}, the right file"
+                        return Verdict.SOUND if proven else Verdict.UNPROVEN, LeadsTo(value, path, "file")
                 elif judgement:
                     faults.append(judgement.fault)
             if any(self._same(fitted, path, target) for target in targets):
-                return Verdict.SOUND, f"leads to {path}, where {finding.need.called} belongs"
+                return Verdict.SOUND, LeadsTo(value, path, "place", finding.need.called)
             if holding:
-                why = faults[0] if faults else "which cannot be proven"
-                reasons.append((Verdict.IMPOSTER, f"leads to {path}, but {why}"))
+                fault = faults[0] if faults else None
+                reasons.append((Verdict.IMPOSTER, LeadsTo(value, path, "wrong", fault=fault)))
             elif twin := self._shelf.in_other_case(path):
-                reasons.append((Verdict.MISSING, f"leads to {path}; it is spelled {base(twin.path)} there"))
+                reasons.append((Verdict.MISSING, LeadsTo(value, path, "spelled", base(twin.path))))
             else:
-                reasons.append((Verdict.MISSING, f"leads to {path}, where nothing is"))
-        return min(reasons, key=lambda pair: pair[0] is Verdict.MISSING, default=(Verdict.IMPOSTER, ""))
+                reasons.append((Verdict.MISSING, LeadsTo(value, path, "nothing")))
+        return min(reasons, key=lambda pair: pair[0] is Verdict.MISSING, default=(Verdict.IMPOSTER, SaysNothing()))
 
 
 def _target(group: _Group) -> str | None:
