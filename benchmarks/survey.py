@@ -22,7 +22,7 @@ import zipfile
 from pathlib import Path
 
 START = """
-from gribble.core.base.memory import collect_little
+from gribble.core.base.threads import collect_little
 collect_little()
 """
 """What the program itself does first."""

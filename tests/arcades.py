@@ -7,9 +7,9 @@ from typing import Any
 
 import msgspec
 
-from gribble.core.arcade.cabinet import Cabinet
+from gribble.core.arcade.cabinet import Cabinet, Shape
 from gribble.core.base.digests import Digests
-from gribble.core.catalogue.outlines import LoadedSets
+from gribble.core.catalogue.rosters import LoadedSets
 from gribble.core.records.holding import Holding
 from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.roster import ArcadeSet, Roster, RosterHead
@@ -65,7 +65,7 @@ def cabinet(
     rig = RigSeen(
         name="den", root="/den", emulators=(), holdings=HeldHere(own), hidden=hidden or {}, folds_case=folds_case
     )
-    return Cabinet(rig, "sets", endings, [HeldHere(elsewhere, root="/drawer")], exact=exact, variants=variants)
+    return Cabinet(rig, Shape("sets", endings, exact, variants or {}), [HeldHere(elsewhere, root="/drawer")])
 
 
 FAMILY = roster(

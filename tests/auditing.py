@@ -6,16 +6,15 @@ from collections.abc import Iterable
 from typing import Any
 
 from gribble.core.audit.judging.audit import audit
-from gribble.core.audit.judging.case import Ask
+from gribble.core.audit.judging.case import Given
 from gribble.core.audit.judging.keys import read_keys
 from gribble.core.catalogue.config import fit_sheet
 from gribble.core.placing.plan import make_plan
-from gribble.core.records.config import Installed, Liking
+from gribble.core.records.config import Ask, Installed, Liking
 from gribble.core.records.discs import Checked
 from gribble.core.records.findings import RigAudit
 from gribble.core.records.holding import Holding, key_of
-from gribble.core.records.readings import Readings, Unread
-from gribble.core.records.rig_seen import RigSeen
+from gribble.core.records.rig_seen import Readings, RigSeen, Unread
 from gribble.core.records.sheet import Need, Sheet
 from gribble.core.survey.holdings import HeldHere
 from gribble.core.survey.matching import KnownContents
@@ -57,7 +56,7 @@ def examine(
     offset_ids = {(key_of(one), 4, 8): said_of[one.path] for one in told}
     readings = Readings(key_files=tuple(key_files), ids=offset_ids, settings=settings or {}, sheets=sheets or {})
     sources = [*(drawer or []), *(one for one, _ in key_files if not one.rig)]
-    ask = Ask(known=KnownContents([made]), readings=readings, games=games)
+    ask = Given(known=KnownContents([made]), readings=readings, ask=Ask(games=games))
     return audit([world], [HeldHere(sources)], ask)[0]
 
 

@@ -14,7 +14,7 @@ import typer
 
 from gribble.cli.app import program
 from gribble.core.records.config import Config, Installed, Rig, Source
-from gribble.core.records.fieldmap import Field, FieldMap
+from gribble.core.records.imported import Field, FieldMap
 from gribble.core.records.roster import ArcadeSet, Disc, RosterHead, SetFile
 from gribble.core.records.sheet import (  # fmt: skip
     Accept,

@@ -11,7 +11,7 @@ from pathlib import Path
 
 import gribble
 from gribble.cli.app import COMMANDS, program
-from gribble.cli.made import MADE
+from gribble.cli.options import MADE
 
 SOURCE = Path(gribble.__file__).parent
 
@@ -186,3 +186,24 @@ def test_every_command_has_its_line_in_the_table_and_no_test_imports_another() -
     tests = Path(__file__).parent
     texts = [path.read_text() for path in tests.rglob("test_*.py")]
     assert not [text for text in texts if re.search(r"^ *from tests\.\S*test_", text, re.MULTILINE)]
+
+
+def overlong(source: str) -> list[str]:
+    """The functions of a command module that take too much: a command more than eight options, another more than six
+    arguments."""
+    found = []
+    for node in ast.walk(ast.parse(source)):
+        if isinstance(node, ast.FunctionDef):
+            names = [one.arg for one in (*node.args.posonlyargs, *node.args.args, *node.args.kwonlyargs)]
+            named = [one for one in node.decorator_list if ast.unparse(one).startswith("command(")]
+            given = [name for name in names if name not in ("self", "cls", *(["call"] if named else []))]
+            found += [node.name] if len(given) > (8 if named else 6) else []
+    return found
+
+
+def test_a_command_of_many_options_takes_them_as_one_record() -> None:
+    assert {path.name: found for path in (SOURCE / "cli").glob("*.py") if (found := overlong(path.read_text()))} == {}
+    many = ", ".join("abcdefgh")
+    command = f"@command('x')\ndef x(call, {many}): ..."
+    assert overlong(f"{command}\ndef y({many}): ...") == ["y"]
+    assert overlong(command.replace("h)", "h, i)")) == ["x"]

@@ -12,7 +12,7 @@ from pathlib import Path
 
 import pytest
 
-from gribble.demo.contents import content
+from gribble.demo.sheets import content
 from tests.conftest import Gribble, tree
 from tests.making import Ended, as_plain_user
 

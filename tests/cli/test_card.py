@@ -8,7 +8,7 @@ from typing import Any
 
 import pytest
 
-from gribble.core.base.style import Style
+from gribble.core.base.kinds import Style
 from tests.cards import CLUSTER, Card
 from tests.conftest import Gribble
 

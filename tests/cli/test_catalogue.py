@@ -10,7 +10,7 @@ from pathlib import Path
 
 import pytest
 
-from gribble.demo.contents import content
+from gribble.demo.sheets import content
 from tests.conftest import Gribble, tree
 from tests.lists import ENTRIES, LANGUAGES, SHAPES, grid_of
 

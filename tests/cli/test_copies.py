@@ -9,7 +9,7 @@ from typing import Any
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gribble.core.answers.copies import copies, doubtful_sizes
+from gribble.core.answers.scrub import copies, doubtful_sizes
 from gribble.core.base.digests import Digests
 from gribble.core.records.holding import Holding
 from tests.conftest import Gribble, tree

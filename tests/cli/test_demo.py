@@ -8,12 +8,11 @@ from typing import Any
 
 import pytest
 
-from gribble.demo.arcade import CURED, FIRST_SET_REASONS, STATES
-from gribble.demo.contents import KEYS, content, noise
-from gribble.demo.faults import FAULTS, FIRST_REASONS, GAMES, SETTINGS
+from gribble.demo.sheets import KEYS, content, noise
 from gribble.demo.tour import CHAPTERS
 from gribble.demo.world import build_world
 from tests.conftest import Gribble, tree
+from tests.seeded import CURED, FAULTS, FIRST_REASONS, FIRST_SET_REASONS, GAMES, SETTINGS, STATES
 
 DAMAGED = {
     "SKERRY.COPIER": "header",

@@ -6,8 +6,8 @@ from pathlib import Path
 
 import pytest
 
-from gribble.demo.discs import DISCS, MENDED
 from tests.conftest import Gribble, tree
+from tests.seeded import DISCS, MENDED
 
 
 def test_every_seeded_disc_gets_its_verdict(gribble: Gribble, world: Path) -> None:

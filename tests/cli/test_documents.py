@@ -16,8 +16,8 @@ from typing import NamedTuple
 import pytest
 
 from gribble.demo.handheld import free_port, handheld
+from gribble.demo.porch import build_visitor
 from gribble.demo.sheets import HANDHELD_PASSWORD
-from gribble.demo.visitor import build_visitor
 from gribble.demo.world import build_world
 from tests.making import run_here
 

@@ -16,7 +16,7 @@ from typing import Any
 import filelock  # noqa: F401  (here, so that no child has to)
 import pytest
 
-import gribble.cli.undo  # noqa: F401
+import gribble.cli.history  # noqa: F401
 from gribble.cli.main import main
 from gribble.demo.world import build_world
 from tests.conftest import tree

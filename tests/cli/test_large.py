@@ -15,7 +15,7 @@ from pathlib import Path
 
 import pytest
 
-from gribble.views.folding import MOST_LINES, Folding
+from gribble.views.screen import MOST_LINES, Folding
 from tests.conftest import Gribble
 
 SETS = 400

@@ -8,9 +8,9 @@ from typing import Any
 
 import pytest
 
-from gribble.demo.faults import FIRST_REASONS
 from gribble.demo.world import build_world
 from tests.conftest import Gribble, tree
+from tests.seeded import FIRST_REASONS
 
 ASKING = ("gribble place", "gribble sets pack", "gribble discs mend")
 """What asks before it does anything."""

@@ -14,12 +14,11 @@ from typing import Any
 
 import pytest
 
-from gribble.demo.contents import content
-from gribble.demo.faults import HANDHELD_FAULTS
 from gribble.demo.handheld import free_port
-from gribble.demo.sheets import HANDHELD_PASSWORD
+from gribble.demo.sheets import HANDHELD_PASSWORD, content
 from gribble.demo.world import build_world
 from tests.conftest import Gribble, tree
+from tests.seeded import HANDHELD_FAULTS
 from tests.servers import HOST_KEY, OldFtp, Weather, certificate, ftp_server, ftps_server, sftp_server
 
 PASSWORD = {"GRIBBLE_PASSWORD_HANDHELD": HANDHELD_PASSWORD}

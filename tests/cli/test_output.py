@@ -14,12 +14,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from gribble.cli.app import COMMANDS as COMMAND_TABLE
-from gribble.cli.grouped import GROUPS
-from gribble.cli.usage import MEANT
+from gribble.cli.app import GROUPS, MEANT
+from gribble.core.base.amounts import count, size
 from gribble.core.base.version import VERSION
 from gribble.core.records.findings import Verdict
-from gribble.views.clean import clean
-from gribble.views.looks import VERDICTS, count, size
+from gribble.views.looks import VERDICTS
+from gribble.views.plain import clean
 from tests.conftest import Gribble
 from tests.making import A, B, need, sheet, small_world
 

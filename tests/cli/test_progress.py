@@ -12,25 +12,25 @@ import pytest
 from rich.console import Console
 
 from gribble.demo.handheld import free_port, handheld
+from gribble.demo.porch import build_visitor
 from gribble.demo.sheets import HANDHELD_PASSWORD
-from gribble.demo.visitor import build_visitor
 from gribble.demo.world import build_world
-from gribble.views.progress import Activity
+from gribble.views.screen import Activity
 from tests.conftest import Gribble
 
 pty = pytest.importorskip("pty", reason="there is no pty on Windows")
 
 BEGIN = """
 import sys
-from gribble.views import progress
+from gribble.views import screen
 
-begin = progress.Activity.begin
+begin = screen.Activity.begin
 
 def at_once(activity, what, expected=0):
     begin(activity, what, expected)
     activity.show()
 
-progress.Activity.begin = at_once
+screen.Activity.begin = at_once
 from gribble.cli.main import main
 main()
 """

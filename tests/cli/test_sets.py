@@ -13,8 +13,8 @@ from pathlib import Path
 
 import pytest
 
-from gribble.demo.arcade import CURED, STATES
 from tests.conftest import Gribble, tree
+from tests.seeded import CURED, STATES
 
 
 def states(gribble: Gribble, world: Path) -> dict[str, str]:

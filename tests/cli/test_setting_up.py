@@ -8,7 +8,7 @@ from typing import Any
 
 import pytest
 
-from gribble.demo.visitor import build_visitor
+from gribble.demo.porch import build_visitor
 from tests.conftest import Gribble
 from tests.making import A, files, need, sheet
 

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from gribble.demo.contents import content, key_file
+from gribble.demo.sheets import content, key_file
 from gribble.demo.world import build_world
 from tests.conftest import Gribble
 

@@ -11,8 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from gribble.core.arcade.sets import audit_set, wanted_sets
-from gribble.core.catalogue.choosing import choose_roster
-from gribble.core.catalogue.rosters import write_roster
+from gribble.core.catalogue.rosters import choose_roster, write_roster
 from gribble.core.files.discheaders import read_header
 from gribble.core.records.findings import SetAudit
 from gribble.core.records.roster import RosterHead
@@ -48,7 +47,9 @@ def test_a_set_gets_its_state_and_its_faults(case: str) -> None:
     old = roster("1", sys={"files": [{"name": "boot.bin", "size": 4, "crc32": crc("old!")}]})
     found = audit_set(FAMILY, "kid", cabinet(files, drawer, hidden), [old])
     assert found.state == state
-    assert [(one.file, one.verdict) for one in found.problems] == [(name, verdict) for name, verdict, _ in problems]
+    assert [(one.subject.file, one.verdict) for one in found.problems] == [
+        (name, verdict) for name, verdict, _ in problems
+    ]
     assert all(words in say_all(one.facts) for one, (_, _, words) in zip(found.problems, problems, strict=True))
     assert say_all(found.packing) == ("KID.ONE should be called kid1.bin" if case == "under another name" else "")
 
@@ -152,7 +153,7 @@ def test_random_families_are_right_by_construction(data: st.DataObject) -> None:
     for name, contents in own.items():
         needed = {*contents, *shared, *around}
         found = audit_set(made, name, there)
-        assert {one.file: one.verdict for one in found.problems} == {
+        assert {one.subject.file: one.verdict for one in found.problems} == {
             f"{what}.bin": "astray" if f"{what}.x" in drawer else "missing" for what in needed & gone
         }
         assert found.state == ("blocked" if needed & gone else "ready")

@@ -6,12 +6,12 @@ import pytest
 from msgspec import structs
 
 from gribble.core.audit.judging.audit import audit
-from gribble.core.audit.judging.case import Ask
+from gribble.core.audit.judging.case import Given
 from gribble.core.audit.looking import as_spelled
 from gribble.core.catalogue.config import fit_sheet
 from gribble.core.placing.plan import make_plan
 from gribble.core.records.config import Installed, Liking
-from gribble.core.records.findings import Finding, State
+from gribble.core.records.findings import NeedFinding, State
 from gribble.core.records.holding import Holding, Skipped, Why
 from gribble.core.records.plan import Plan
 from gribble.core.records.rig_seen import RigSeen
@@ -33,7 +33,7 @@ def examine(
     newest: bool = False,
     ignore: tuple[str, ...] = (),
     odd: dict[str, Skipped] | None = None,
-) -> tuple[list[Finding], Plan, State, tuple[str, ...]]:
+) -> tuple[list[NeedFinding], Plan, State, tuple[str, ...]]:
     """Findings, plan, state and spare files of one rig with one emulator."""
     sheet = Sheet(sheet=1, emulator="knot", folders={"boot": "boot", "disk": "disk"}, need=tuple(needs))
     rig = RigSeen(
@@ -44,7 +44,7 @@ def examine(
         folds_case=folds_case,
         odd=odd or {},
     )
-    audits = audit([rig], [HeldHere(drawer or [])], Ask(known=KnownContents([sheet])))
+    audits = audit([rig], [HeldHere(drawer or [])], Given(known=KnownContents([sheet])))
     emulator = audits[0].emulators[0]
     return list(emulator.findings), make_plan(audits), emulator.state, emulator.spare
 

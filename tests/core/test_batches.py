@@ -14,9 +14,9 @@ from msgspec import structs
 
 from gribble.core.base.paths import fold, outside
 from gribble.core.placing import journal
-from gribble.core.placing.batches import MOST_BYTES, MOST_STEPS, batches
 from gribble.core.placing.journal import Begin, Run, Seal, end_of, read_run
-from gribble.core.placing.run import Stopped
+from gribble.core.placing.room import MOST_BYTES, MOST_STEPS, batches
+from gribble.core.placing.run import Listener, Stopped
 from gribble.core.placing.store import Content, StoreError, StoreFull
 from gribble.core.records.steps import Copy, Displace, Rename, Step
 from gribble.stores.local import LocalStore
@@ -115,7 +115,7 @@ def test_a_run_stopped_among_many_goes_on_where_it_was(tmp_path_factory: pytest.
     with rig.locked() as held:
         run = held.start(1, "today", steps)
         try:
-            held.runner(run, AnyPlace(), watch=watch).carry_out(run)
+            held.runner(run, AnyPlace(), listener=Listener(watch)).carry_out(run)
         except Stopped:
             assert not end_of(run.path)
         now, old = files_of(Path(rig.root)), {name: data for name, (data, _) in before.items()}

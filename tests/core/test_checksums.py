@@ -7,7 +7,7 @@ from pathlib import Path
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gribble.core.catalogue.checksums import read_checksums, write_checksums
+from gribble.core.catalogue.sheets import read_checksums, write_checksums
 from gribble.core.records.sheet import ManifestFile
 
 SHA = "ab" * 32

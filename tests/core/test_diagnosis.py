@@ -12,8 +12,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gribble.core.diagnosis.crcbits import flipped_bit
-from gribble.core.diagnosis.diagnose import Diagnosis, diagnose, guesses, no_dump, prefix_of
+from gribble.core.diagnosis.diagnose import Diagnosis, diagnose, flipped_bit, guesses, no_dump, prefix_of
 from gribble.core.records.recipes import Damage, mended
 from gribble.core.records.sheet import Accept
 from gribble.core.sayings.facts import damage_words, say

@@ -14,8 +14,7 @@ from msgspec import structs
 
 from gribble.core.base.budget import TRACKS_BYTES
 from gribble.core.discs.check import check_sheet, folded_paths, kind_of
-from gribble.core.discs.compressed import check_compressed
-from gribble.core.discs.images import Volume, image_faults, read_volume
+from gribble.core.discs.images import Volume, check_compressed, image_faults, read_volume
 from gribble.core.discs.looking import check_files, reader_below, sizes_below
 from gribble.core.discs.mending import mend_sheet, sheet_for
 from gribble.core.discs.playlists import group, lines_of

@@ -17,10 +17,9 @@ from gribble.core.catalogue.importing.build import read_kinds, read_sets
 from gribble.core.catalogue.importing.drafting import Asked, draft_map
 from gribble.core.catalogue.importing.lists import read_list
 from gribble.core.catalogue.importing.needs import draft_of, read_rows
-from gribble.core.catalogue.importing.pages import book_rows
+from gribble.core.catalogue.importing.tables import book_rows
 from gribble.core.catalogue.writing import DraftSheet
-from gribble.core.records.fieldmap import ListFormat
-from gribble.core.records.imported import Drafted, Tally
+from gribble.core.records.imported import Drafted, ListFormat, Tally
 from gribble.demo.lists import workbook
 from tests.lists import ENTRIES, LANGUAGES, SHAPES, grid_of
 
@@ -289,7 +288,7 @@ def test_lists_as_people_make_them(tmp_path: Path, case: str) -> None:
 def test_a_workbook_that_unpacks_without_end_is_refused(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     path = tmp_path / "plover.xlsx"
     path.write_bytes(workbook([["File", "MD5"], ["a.rom", A]]))
-    monkeypatch.setattr("gribble.core.catalogue.importing.pages.BOOK_BYTES", 1000)
+    monkeypatch.setattr("gribble.core.catalogue.importing.tables.BOOK_BYTES", 1000)
     with pytest.raises(GribbleError, match="unpacks to more than"):
         list(book_rows(path))
 

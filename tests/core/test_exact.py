@@ -5,7 +5,8 @@ from __future__ import annotations
 import pytest
 from msgspec import structs
 
-from gribble.core.answers.why import answers, next_turn
+from gribble.core.answers.next import next_turn
+from gribble.core.answers.why import answers
 from gribble.core.base.kinds import Format
 from gribble.core.placing.plan import make_plan
 from gribble.core.records.findings import RigAudit
@@ -53,8 +54,8 @@ def test_settings_and_their_folders_are_read_exactly() -> None:
     files = {"boot/a.rom": "good", "disk/k.ini": "x"}
     rig = {"folds_case": True, "folders": frozenset({"", "boot", "disk"})}
     found = examine([need()], files, settings={**data}, setting=(rule,), rig=rig, root=EXACT).emulators[0]
-    assert (found.settings[0].verdict, found.settings[0].wanted) == ("missing", "boot/a.rom")
-    assert [(one.demand, one.verdict) for one in found.root] == [("names", "imposter")]
+    assert (found.settings[0].verdict, found.settings[0].subject.wanted) == ("missing", "boot/a.rom")
+    assert [(one.subject.demand, one.verdict) for one in found.root] == [("names", "imposter")]
     found = examine([need()], files, settings={**data}, setting=(rule,), rig=rig).emulators[0]
     assert (found.settings[0].verdict, found.root, found.state) == ("sound", (), "ready")
 
@@ -65,7 +66,10 @@ def test_game_folders_and_partners_are_read_exactly() -> None:
     files = {"Disk/a.slip": "s", "Disk/A.tag": "t"}
     rig = {"folds_case": True, "folders": frozenset({"", "Disk"})}
     found = examine([], files, games=True, media=(media,), pair=(pair,), rig=rig, root=EXACT).emulators[0]
-    assert {(one.rule, one.verdict) for one in found.games or ()} == {("media", "misnamed"), ("pair", "misnamed")}
+    assert {(one.subject.rule, one.verdict) for one in found.games or ()} == {
+        ("media", "misnamed"),
+        ("pair", "misnamed"),
+    }
     assert examine([], files, games=True, media=(media,), pair=(pair,), rig=rig).emulators[0].games == ()
 
 
@@ -97,7 +101,7 @@ def test_nothing_else_may_lie_in_the_folder() -> None:
         "2 files that do not belong there stay; gribble place --only fw displaces them"
     ]
     (answer,) = answers((found,))
-    assert next_turn(answer, answer.reasons[0]).command == "gribble place knot --rig den --only fw"
+    assert next_turn(answer, answer.reasons[0]).command == ("gribble", "place", "knot", "--rig", "den", "--only", "fw")
     taken = make_plan([found], only=["fw"])
     assert [(step.kind, *said(step, "from_")) for step in taken.steps] == [
         ("displace", "boot/old.bin"), ("displace", "boot/sub/3"),

@@ -6,7 +6,7 @@ import pytest
 from msgspec import structs
 
 from gribble.core.placing.plan import make_plan
-from gribble.core.records.findings import GameFinding, RigAudit
+from gribble.core.records.findings import GameFinding, RigAudit, Standing
 from gribble.core.records.sheet import IdAt, Media, Packing, Pair, Refusal
 from gribble.core.records.steps import Pack
 from gribble.core.sayings.facts import say_all
@@ -97,7 +97,7 @@ def test_what_could_go_wrong_is_left_to_the_person(
 
 def test_what_is_of_no_known_ending_is_told_once_and_harms_nobody() -> None:
     audit = looked({"disk/Tern - a/a.tdf": "g", **{f"disk/Tern - a/{n}.sav": "s" for n in range(9)}}, OWN)
-    assert [(one.file, one.remark, say_all(one.facts)) for one in found(audit)] == [
+    assert [(one.subject.file, Standing.REMARK in one.standing, say_all(one.facts)) for one in found(audit)] == [
         ("disk/Tern - a/0.sav", True, "9 files in .sav, of which the sheet says nothing")
     ]
     tracks = looked({"disk/Tern - a/a.cue": "c", "disk/Tern - a/a.bin": "b"}, OWN)
@@ -108,7 +108,7 @@ def test_a_folder_of_a_title_with_nothing_readable_is_told() -> None:
     audit = looked(
         {"disk/Tern - a/readme": "n", "disk/Tern - b/b.tdf": "g"}, OWN, members={"disk/Tern - c/c.zip": ("c.tdf",)}
     )
-    assert [(one.file, one.verdict) for one in found(audit) if one.verdict == "missing"] == [
+    assert [(one.subject.file, one.verdict) for one in found(audit) if one.verdict == "missing"] == [
         ("disk/Tern - a", "missing")
     ]
 
@@ -128,7 +128,7 @@ def test_a_partner_is_known_by_the_id_inside_it_in_its_own_folder() -> None:
     files = {"disk/a.crate": "1", "disk/b.crate": "2", "boot/what ever.tag": "3", "boot/b.tag": "4"}
     ids = {"disk/a.crate": "A1", "disk/b.crate": "B2", "boot/what ever.tag": "A1", "boot/b.tag": "C3"}
     audit = paired(files, ids, TAGGED)
-    told = {one.file: (one.verdict, say_all(one.facts)) for one in found(audit)}
+    told = {one.subject.file: (one.verdict, say_all(one.facts)) for one in found(audit)}
     assert told.keys() == {"disk/b.crate", "boot/b.tag"}
     assert told["disk/b.crate"][0] == "missing"
     assert "b.tag there is for C3" in told["disk/b.crate"][1]
@@ -159,7 +159,7 @@ def test_without_an_optional_partner_nobody_is_alarmed() -> None:
 
 def test_an_id_beyond_the_end_is_told() -> None:
     audit = paired({"disk/a.crate": "1", "boot/a.tag": "short"}, {"disk/a.crate": "A1"}, TAGGED)
-    told = {one.file: say_all(one.facts) for one in found(audit)}
+    told = {one.subject.file: say_all(one.facts) for one in found(audit)}
     assert told["boot/a.tag"] == "holds no id at byte 4 to be known by, where it has 5 bytes"
     assert "disk/a.crate" in told
 

@@ -21,12 +21,10 @@ from gribble.core.catalogue.importing.fieldmap import load_map
 from gribble.core.catalogue.importing.lists import read_list
 from gribble.core.catalogue.importing.needs import draft_of, read_rows
 from gribble.core.catalogue.importing.values import ValueFault, digest, number, yes
-from gribble.core.catalogue.outlines import LoadedSets
-from gribble.core.catalogue.rosters import load_roster, write_roster
+from gribble.core.catalogue.rosters import LoadedSets, load_roster, write_roster
 from gribble.core.catalogue.sheets import load_sheet
 from gribble.core.catalogue.writing import write_sheet
-from gribble.core.records.fieldmap import Field, FieldMap
-from gribble.core.records.imported import Tally
+from gribble.core.records.imported import Field, FieldMap, Tally
 from gribble.core.records.roster import ArcadeSet, Roster, RosterHead
 
 CRC, SHA = "0a1b2c3d", "ab" * 20

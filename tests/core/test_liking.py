@@ -9,7 +9,7 @@ from msgspec import structs
 from packaging.version import Version
 
 from gribble.core.base.kinds import Format
-from gribble.core.catalogue.liking import by_liking
+from gribble.core.catalogue.ranges import by_liking
 from gribble.core.records.config import Liking
 from gribble.core.records.sheet import Accept, Setting
 from tests.auditing import examine, steps, verdicts
@@ -52,7 +52,7 @@ def test_settings_lead_to_the_best_liked_of_several() -> None:
         one = structs.replace(ROM, any_name=any_name, name="p", aliases=() if any_name else ("q", "r"))
         data: dict[tuple[str, str], bytes] = {("den", "k.ini"): b"rom = gone"}
         found = examine([one], files, settings={**data}, setting=(rule,), regions=("EU",), newest=newest)
-        assert (found.emulators[0].settings[0].wanted, found.emulators[0].findings[0].chief.accept) == (
+        assert (found.emulators[0].settings[0].subject.wanted, found.emulators[0].findings[0].chief.accept) == (
             wanted, NEW if newest else OLD,
         )  # fmt: skip
         led = examine([one], files, settings={("den", "k.ini"): b"rom = boot/r"}, setting=(rule,), newest=newest)
@@ -68,7 +68,7 @@ def test_of_a_choice_the_newest_is_taken() -> None:
     rule = Setting(file="k.ini", format=Format.INI, key="rom", need="old")
     both = {"boot/old.rom": "old", "boot/new.rom": "new"}
     found = examine([old, new], both, settings={("den", "k.ini"): b"rom = x"}, setting=(rule,), newest=True)
-    assert found.emulators[0].settings[0].wanted == "boot/new.rom"
+    assert found.emulators[0].settings[0].subject.wanted == "boot/new.rom"
 
 
 def order(*versions: str | None, regions: tuple[str, ...] = ()) -> list[str | None]:

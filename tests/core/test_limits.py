@@ -32,8 +32,7 @@ from gribble.core.files.archives.common import ArchiveError, Member, Span, budge
 from gribble.core.files.archives.zips import list_zip
 from gribble.core.files.settingsfile import MOST_VALUE, value_of
 from gribble.core.files.volumes import name_trouble, trouble
-from gribble.core.records.fieldmap import Field
-from gribble.core.records.imported import Degree
+from gribble.core.records.imported import Degree, Field
 from gribble.core.records.sheet import Accept
 from gribble.core.survey.matching import is_content
 

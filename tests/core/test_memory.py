@@ -10,7 +10,7 @@ import pytest
 
 PROGRAM = """
 import os, resource, sys
-from gribble.core.base.memory import keep_freed
+from gribble.core.base.threads import keep_freed
 if sys.argv[1] == "kept":
     keep_freed()
 before = resource.getrusage(resource.RUSAGE_SELF).ru_minflt
@@ -31,7 +31,7 @@ def test_freed_memory_is_not_asked_for_anew() -> None:
 
 CIRCLE = """
 import gc
-import gribble.core.base.memory
+import gribble.core.base.threads
 before = sum(way["collections"] for way in gc.get_stats())
 import gribble.cli.main
 print(sum(way["collections"] for way in gc.get_stats()) - before)

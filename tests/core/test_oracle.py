@@ -9,7 +9,7 @@ import pytest
 from msgspec import structs
 
 from gribble.core.audit.judging.audit import audit
-from gribble.core.audit.judging.case import Ask
+from gribble.core.audit.judging.case import Given
 from gribble.core.catalogue.config import fit_sheet
 from gribble.core.placing.plan import make_plan
 from gribble.core.records.config import Installed, Liking
@@ -94,7 +94,7 @@ class World:
             folders=frozenset({"", "boot", "disk"}),
             folds_case=self.folds,
         )
-        return audit([rig], [HeldHere(self.held())], Ask(known=KnownContents([sheet])))[0]
+        return audit([rig], [HeldHere(self.held())], Given(known=KnownContents([sheet])))[0]
 
     def held(self) -> list[Holding]:
         return [held(f"{number}", what) for number, what in enumerate(self.drawer)]

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from gribble.core.arcade.packing import HowPacked, pack_sets
 from gribble.core.arcade.sets import audit_set
-from gribble.core.base.style import Style
+from gribble.core.base.kinds import Style
 from gribble.core.records.holding import Holding
 from gribble.core.records.roster import Roster
 from gribble.core.records.set_remedies import SetRemedies

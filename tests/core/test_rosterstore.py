@@ -17,9 +17,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gribble.core.catalogue import rosterstore, storing
-from gribble.core.catalogue.outlines import LoadedSets
-from gribble.core.catalogue.rosters import load_roster, write_roster
+from gribble.core.catalogue import rosterstore, storedsets
+from gribble.core.catalogue.rosters import LoadedSets, load_roster, write_roster
 from gribble.core.catalogue.rosterstore import RosterStore
 from gribble.core.catalogue.storedsets import StoredSets
 from gribble.core.records.roster import ArcadeSet, Content, Roster, RosterHead, Sets
@@ -112,7 +111,7 @@ def test_a_store_answers_as_the_roster_does(
             patch.setattr("gribble.core.catalogue.storedsets._MANY", 2)
             patch.setattr("gribble.core.catalogue.storedsets._SOME", 1)
             patch.setattr("gribble.core.catalogue.rosters.CHUNK_BYTES", 300)
-            patch.setattr(storing, "_PIECE_SETS", 2)
+            patch.setattr(storedsets, "_PIECE_SETS", 2)
         roster, _ = stored(folder / "own", path)
         assert isinstance(roster.sets, StoredSets)
         assert answers(roster.sets, contents) == answers(LoadedSets({one.set: one for one in made}), contents)
@@ -144,10 +143,11 @@ def test_a_store_is_made_once_for_a_content_and_goes_with_it(tmp_path: Path, mon
     own, path = tmp_path / "own", written(tmp_path, some("a", "b"))
     os.utime(path, (1_000_000_000, 1_000_000_000))
     made: list[Path] = []
+    make = storedsets.make_store
 
     def making(folder: Path, *rest: Any) -> Any:
         made.append(folder)
-        return storing.make_store(folder, *rest)
+        return make(folder, *rest)
 
     monkeypatch.setattr(rosterstore, "make_store", making)
     stored(own, path)
@@ -158,7 +158,7 @@ def test_a_store_is_made_once_for_a_content_and_goes_with_it(tmp_path: Path, mon
     stored(own, other)
     assert len(made) == 1
     assert len(list(own.glob("*.sqlite"))) == 1
-    monkeypatch.setattr(storing, "FORM", storing.FORM + 1)  # made by another version
+    monkeypatch.setattr(storedsets, "FORM", storedsets.FORM + 1)  # made by another version
     roster, _ = stored(own, path)
     assert len(made) == 2
     assert list(roster.sets) == ["a", "b"]

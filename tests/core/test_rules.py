@@ -5,12 +5,13 @@ from __future__ import annotations
 import pytest
 from msgspec import structs
 
-from gribble.core.answers.why import answers, next_turn, reasons
+from gribble.core.answers.next import next_turn
+from gribble.core.answers.why import answers, reasons
 from gribble.core.base.kinds import Format
 from gribble.core.placing.plan import make_plan
 from gribble.core.records.facts import Spared
-from gribble.core.records.findings import EmulatorAudit, RigAudit
-from gribble.core.records.readings import Unread
+from gribble.core.records.findings import EmulatorAudit, RigAudit, Standing
+from gribble.core.records.rig_seen import Unread
 from gribble.core.records.sheet import (
     IdAt,
     Key,
@@ -129,7 +130,7 @@ def test_a_setting_leads_to_the_file_or_is_pointed_there(case: str) -> None:
     )
     found = examine([ROM], files, settings=data, rig={"seen_as": "/card"}, setting=(rule,))
     (one,) = found.emulators[0].settings
-    assert (one.verdict, one.remedy, one.wanted) == (verdict, remedy, wanted)
+    assert (one.verdict, one.remedy, one.subject.wanted) == (verdict, remedy, wanted)
     assert words in say_all(one.facts)
     points = [point.value for step in make_plan([found]).steps if isinstance(step, Point) for point in step.points]
     assert points == ([wanted] if remedy == "point" else [])
@@ -143,10 +144,10 @@ def test_a_setting_may_lead_to_any_sound_one_of_a_choice_or_to_a_folder() -> Non
     found = examine([EU, US], {"boot/us.rom": "us"}, settings={("den", "k.ini"): b"rom=boot/eu.rom"}, setting=(rule,))
     assert found.emulators[0].settings[0].verdict == "sound"  # it is where that one belongs
     found = examine([EU, US], {"boot/us.rom": "us"}, settings={("den", "k.ini"): b"rom=old"}, setting=(rule,))
-    assert found.emulators[0].settings[0].wanted == "boot/us.rom"
+    assert found.emulators[0].settings[0].subject.wanted == "boot/us.rom"
     folder = Setting(file="k.ini", format=Format.INI, key="rom", folder="disk")
     found = examine([], {}, settings={("den", "k.ini"): b"rom = ./old/"}, setting=(folder,))
-    assert found.emulators[0].settings[0].wanted == "./disk/"
+    assert found.emulators[0].settings[0].subject.wanted == "./disk/"
     both = (rule, structs.replace(rule, key="more"))
     found = examine([EU, US], {"boot/us.rom": "us"}, settings={("den", "k.ini"): b"rom=x\nmore=y"}, setting=both)
     (step,) = make_plan([found]).steps
@@ -204,7 +205,9 @@ def test_two_key_files_that_have_everything_together_are_named() -> None:
     assert [holding.path for holding in finding.merge] == ["boot/a.keys", "b.keys"]
     (answer,) = answers((found,))
     command = next_turn(answer, answer.reasons[0]).command
-    assert command == "gribble keys merge /den/boot/a.keys /drawer/b.keys --out merged.keys --emulator knot"
+    assert command is not None
+    words = "gribble keys merge /den/boot/a.keys /drawer/b.keys --out merged.keys --emulator knot"
+    assert " ".join(command) == words
 
 
 def test_keys_that_lie_in_the_drawer_under_the_same_path_are_not_in_place() -> None:
@@ -228,7 +231,7 @@ def test_a_key_file_is_found_elsewhere_whatever_it_is_called() -> None:
 def games(found: RigAudit) -> dict[str, str]:
     (emulator,) = found.emulators
     assert isinstance(emulator, EmulatorAudit)
-    return {game.file: game.verdict for game in emulator.games or () if not game.remark}
+    return {game.subject.file: game.verdict for game in emulator.games or () if Standing.REMARK not in game.standing}
 
 
 def test_game_folders_by_the_rules_of_the_sheet() -> None:
@@ -286,6 +289,6 @@ def test_partners_by_stem_and_by_id() -> None:
 )
 def test_what_the_device_demands_of_the_root(rig: dict[str, str], verdict: dict[str, str], state: str) -> None:
     found = examine([], {}, rig=rig, root=Root(volume=("fat32", "exfat"), label="BOX"))
-    assert {demand.demand: demand.verdict for demand in found.emulators[0].root} == verdict
+    assert {demand.subject.demand: demand.verdict for demand in found.emulators[0].root} == verdict
     assert found.state == state
     assert [one.kind for one in reasons(found, found.emulators[0])] == (["rig"] if state == "blocked" else [])

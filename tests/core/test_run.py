@@ -18,7 +18,7 @@ from msgspec import structs
 from gribble.core.base.errors import GribbleError
 from gribble.core.base.paths import fold
 from gribble.core.files.volumes import whole_clusters
-from gribble.core.placing.changed import Changed
+from gribble.core.placing.displaced import Changed
 from gribble.core.placing.journal import BALLAST_BYTES, read_run, runs_in
 from gribble.core.placing.room import JOURNAL_BYTES, JOURNAL_OF_STEP, check_room
 from gribble.core.placing.run import new_run_number

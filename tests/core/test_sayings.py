@@ -43,7 +43,7 @@ def is_sentence(node: ast.expr) -> bool:
     if isinstance(node, ast.Call) and isinstance(node.func, ast.Name):
         return node.func.id in SENTENCES or (node.func.id == "str" and isinstance(node.args[0], ast.Subscript))
     name = node.attr if isinstance(node, ast.Attribute) else node.id if isinstance(node, ast.Name) else ""
-    return name in ("reason", "words", "why", "fault")
+    return name in ("reason", "words", "why", "fault", "remedy")
 
 
 @pytest.mark.parametrize(

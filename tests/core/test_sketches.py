@@ -10,7 +10,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gribble.core.arcade.cabinet import Cabinet
+from gribble.core.arcade.cabinet import Cabinet, Shape
 from gribble.core.arcade.match import Held
 from gribble.core.arcade.sets import audit_set
 from gribble.core.audit.judging.keys import key_candidates
@@ -21,10 +21,8 @@ from gribble.core.records.holding import Holding, key_of
 from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.roster import SetFile
 from gribble.core.records.sheet import Accept, Key, Kind, Level, Need
-from gribble.core.survey.facts import Facts, KnownMember, Sketch, keep, kept
-from gribble.core.survey.holdings import HeldHere, SketchedArchive
-from gribble.core.survey.met import MetFile, loose_holding, member_holdings
-from gribble.core.survey.stock import Stock
+from gribble.core.survey.facts import Facts, KnownMember, MetFile, Sketch, keep, kept, loose_holding, member_holdings
+from gribble.core.survey.holdings import HeldHere, SketchedArchive, Stock
 from gribble.core.survey.walking import Entry
 from tests.arcades import file, roster
 
@@ -82,7 +80,7 @@ def told(holdings: HeldHere, other: HeldHere, contents: dict[object, bytes]) -> 
     everything = [holdings, other]
     stock, held = Stock(everything), Held(everything)
     rig = RigSeen(name="den", root="/den", emulators=(), holdings=holdings)
-    cabinet = Cabinet(rig, "sets", ("zip",), [other])
+    cabinet = Cabinet(rig, Shape("sets", ("zip",)), [other])
     files = [SetFile(name="a.bin", size=len(data), crc32=crc(data)) for data in CONTENTS]
     files += [SetFile(name="a.bin", crc32=crc(CONTENTS[1])), SetFile(name="a.bin", crc32="nonsense", size=1)]
     read: list[object] = []
@@ -214,6 +212,6 @@ def test_sets_in_sketched_archives_are_judged_as_any(
     judged = []
     for holdings in both(drawer, "den"):
         rig = RigSeen(name="den", root="/den", emulators=(), holdings=holdings)
-        cabinet = Cabinet(rig, "sets", ("zip", "7z"), [])
+        cabinet = Cabinet(rig, Shape("sets", ("zip", "7z")), [])
         judged.append([audit_set(KIN, name, cabinet) for name in KIN.sets])
     assert judged[0] == judged[1]

@@ -24,9 +24,9 @@ from gribble.core.files.hashing import digest_blocks, digest_file
 from gribble.core.records.sheet import Accept, Need, Sheet
 from gribble.core.survey import survey as survey_module
 from gribble.core.survey import walking
+from gribble.core.survey.facts import Survey
 from gribble.core.survey.index import SETTLED_NS, Index
 from gribble.core.survey.matching import KnownContents
-from gribble.core.survey.met import Survey
 from gribble.core.survey.survey import Surveyor
 from tests.ground.rules import laid
 from tests.ground.volume import folding_volume

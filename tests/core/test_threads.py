@@ -21,9 +21,9 @@ from gribble.core.files.archives.common import Member
 from gribble.core.files.archives.opening import scan
 from gribble.core.files.hashing import digest_blocks, digest_file
 from gribble.core.survey.index import Index
-from gribble.core.survey.limits import AT_ONCE_BYTES
 from gribble.core.survey.matching import KnownContents
 from gribble.core.survey.survey import Surveyor
+from gribble.core.survey.walking import AT_ONCE_BYTES
 
 LONG = 32 << 20
 

@@ -12,7 +12,7 @@ from gribble.core.arcade.match import Held, match_release, whole_games
 from gribble.core.arcade.packing import HowPacked, pack_sets
 from gribble.core.arcade.sets import audit_set, nothing_wanted, wanted_sets
 from gribble.core.arcade.wanting import variant_faults
-from gribble.core.base.style import Style
+from gribble.core.base.kinds import Style
 from gribble.core.records.sheet import Arcade
 from gribble.core.sayings.facts import say_all
 from gribble.core.survey.holdings import HeldHere
@@ -50,7 +50,7 @@ def test_one_whole_variant_is_enough(case: str) -> None:
     there = cabinet(files, variants=chosen)
     for name in ("game", "sys"):
         found = audit_set(MADE, name, there)
-        assert (found.state, found.variant, [one.file for one in found.problems]) == (state, variant, told)
+        assert (found.state, found.variant, [one.subject.file for one in found.problems]) == (state, variant, told)
     if state == "limited":
         assert f"runs with variant {variant} of sys, not" in say_all(found.problems[0].facts)
     (change,) = compare_rosters(roster("1"), MADE, ["game"], there)
@@ -140,5 +140,5 @@ def test_where_nothing_is_wanted_what_is_whole_is_told_and_taken() -> None:
 def test_what_was_not_read_is_never_called_another_content() -> None:
     made = roster("2", game={"files": [{"name": "g.bin", "size": 1, "sha1": "0" * 40}]})
     (problem,) = audit_set(made, "game", cabinet({"sets/game.zip/g.bin": "g"})).problems
-    assert (problem.verdict, problem.state) == ("unproven", "limited")
+    assert (problem.verdict, problem.subject.state) == ("unproven", "limited")
     assert "was not read" in say_all(problem.facts)

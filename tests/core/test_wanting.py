@@ -7,13 +7,13 @@ from typing import Any
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gribble.core.answers.families import Tree
+from gribble.core.answers.needed import Tree
 from gribble.core.arcade.compare import compare_rosters
 from gribble.core.arcade.match import Held, match_release
 from gribble.core.arcade.packing import HowPacked, pack_sets
 from gribble.core.arcade.sets import audit_set
 from gribble.core.arcade.wanting import lacking, settle_variant
-from gribble.core.base.style import Style
+from gribble.core.base.kinds import Style
 from gribble.core.catalogue.families import Family, Part, family_of, parts_of
 from gribble.core.records.findings import EmulatorAudit, Remedy, State
 from gribble.core.records.roster import FileState, SetFile
@@ -75,7 +75,7 @@ def test_everybody_says_the_same_of_what_a_set_lacks(data: st.DataObject) -> Non
     family = settled.family
     there = cabinet({}, drawer)
     audited = audit_set(made, "kid", there)
-    blamed = {(one.owner, one.file) for one in audited.problems if one.remedy is Remedy.OBTAIN}
+    blamed = {(one.subject.owner, one.subject.file) for one in audited.problems if one.remedy is Remedy.OBTAIN}
     assert blamed == {(one.owner, one.files[0].name) for one in lacks}
     matched = match_release(made, Held([HeldHere(held(path, what, rig="") for path, what in drawer.items())]))
     assert ("kid" in matched.whole) == (not lacks)

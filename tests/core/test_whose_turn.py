@@ -7,7 +7,8 @@ from typing import Any
 import pytest
 from msgspec import structs
 
-from gribble.core.answers.why import answers, next_turn
+from gribble.core.answers.next import next_turn
+from gribble.core.answers.why import answers
 from gribble.core.base.kinds import Format
 from gribble.core.placing.plan import make_plan
 from gribble.core.records.discs import Checked, DiscFault
@@ -78,16 +79,15 @@ CASES: dict[str, Case] = {
 def test_what_leads_on_and_that_it_changes_something(case: str) -> None:
     needs, files, drawer, more, command, yours = CASES[case]
     if discs := more.pop("discs", ""):
-        fault = DiscFault(
-            fault="missing", reason="is not there", remedy="gribble discs mend writes it" if discs == "mends" else ""
-        )
+        fault = DiscFault(fault="missing", reason="is not there", mends=discs == "mends")
         checked = (Checked(path="a.cue", verdict="damaged", findings=(fault,)),)
         more = {**more, "sheets": {("den", "disk"): checked}}
     found = examine(needs, files, [held(what, what) for what in drawer], games=True, **more)
     (answer,) = answers((found,))
     turns = [next_turn(answer, reason) for reason in answer.reasons]
-    assert (turns[0].command, turns[0].yours) == (command, yours), answer.reasons[0].words
-    only = [turns[0].command.rpartition(" ")[2]] if turns[0].command and "--only" in turns[0].command else []
+    words = " ".join(turns[0].command) if turns[0].command else None
+    assert (words, turns[0].yours) == (command, yours), answer.reasons[0].words
+    only = [turns[0].command[-1]] if turns[0].command and "--only" in turns[0].command else []
     steps = make_plan([found], by_name=True, only=only).steps
     assert bool(steps) == bool(command and command.startswith("gribble place")), "what place is for, a plan does"
 
@@ -98,4 +98,4 @@ def test_an_emulator_without_a_sheet_is_the_persons_to_give_one() -> None:
         unknown = UnknownEmulator("ruff", "1", "no sheet for it", faulty=faulty)
         one = EmulatorAudit(emulator="ruff", title="ruff", release="1", note="no sheet", findings=(), unknown=unknown)
         (answer,) = answers((structs.replace(found, emulators=(one,)),))
-        assert next_turn(answer, answer.reasons[0]) == (command, True)
+        assert next_turn(answer, answer.reasons[0]) == (tuple(command.split()), True)

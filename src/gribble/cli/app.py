@@ -6,20 +6,20 @@ import contextlib
 import errno
 import inspect
 import os
+import re
 import sys
 from collections.abc import Iterator
 from importlib import import_module
-from typing import Annotated
+from typing import Annotated, Any
 
 import typer
+from typer.core import TyperGroup
 
 from gribble.cli.environment import Environment
-from gribble.cli.grouped import Program
-from gribble.cli.made import MADE
-from gribble.cli.options import ConfigOption
-from gribble.cli.usage import UsageError, usage_words
+from gribble.cli.options import MADE, ConfigOption
+from gribble.core.base.suggest import suggest
 from gribble.core.base.version import VERSION
-from gribble.views.plain import never_fail
+from gribble.views.plain import clean, never_fail
 
 USAGE = 2
 FAILED = 3
@@ -28,20 +28,20 @@ NO_OUTPUT = (errno.ENOSPC, errno.EIO, errno.EBADF, errno.EDQUOT, errno.EFBIG)
 """How the system says that nothing more can be printed where standard output leads."""
 
 COMMANDS = {
-    "words": ("words", "The words of Gribble, each with an example."),
+    "words": ("needs", "The words of Gribble, each with an example."),
     "needs": ("needs", "What each emulator needs, and which of it is held."),
     "identify": ("identify", "What files are, and where they belong."),
     "check": ("check", "What is right or wrong on your rigs, and the cure."),
-    "why": ("why", "Why an emulator or a set will not run, in order."),
-    "plan": ("plan", "The steps that would put things right."),
+    "why": ("check", "Why an emulator or a set will not run, in order."),
+    "plan": ("place", "The steps that would put things right."),
     "place": ("place", "Put things right: shows the plan, asks, does it."),
-    "undo": ("undo", "Take a run back, to the last byte and date."),
+    "undo": ("history", "Take a run back, to the last byte and date."),
     "history": ("history", "Every run on your rigs, newest first."),
     "attic": ("", "What runs displaced: look, bring back, delete."),
     "attic list": ("attic", "Every file in the attics, newest run first."),
     "attic restore": ("attic", "Bring a displaced file back to its place."),
     "attic empty": ("attic", "Delete what runs have displaced; it asks first."),
-    "mend": ("mend", "Rebuild damaged files that can be proven right."),
+    "mend": ("identify", "Rebuild damaged files that can be proven right."),
     "sets": ("", "Arcade sets: which run, and what others lack."),
     "sets check": ("sets", "Which sets run, and what is at fault in others."),
     "sets pack": ("sets", "Build and repack archives from what is held."),
@@ -64,11 +64,11 @@ COMMANDS = {
     "catalogue compare": ("catalogue", "What another version of a sheet changes."),
     "catalogue schema": ("catalogue", "The JSON Schema of a format."),
     "catalogue add": ("catalogue", "Add sheets and rosters to your catalogue."),
-    "catalogue capture": ("capture", "Write a sheet from a setup that works."),
+    "catalogue capture": ("catalogue", "Write a sheet from a setup that works."),
     "catalogue import": ("importing", "Take over a list that some program or person made."),
     "doctor": ("doctor", "Look over the set-up, each fault with its fix."),
     "watch": ("watch", "Say what files are as they come to rest."),
-    "scrub": ("scrub", "Read again what was proven once, to find rot."),
+    "scrub": ("watch", "Read again what was proven once, to find rot."),
     "report": ("report", "A page or a table on what runs, and what lacks."),
 }
 """Every command: the module of this folder that has it, and the first paragraph of its help. A group has no module."""
@@ -129,7 +129,7 @@ def _bare(
         environment = environment._replace(env={**environment.env, "GRIBBLE_CONFIG": config})
         context.obj = environment
     if context.invoked_subcommand is None:
-        raise typer.Exit(import_module("gribble.cli.status").show_status(environment, config))
+        raise typer.Exit(import_module("gribble.cli.check").show_status(environment, config))
 
 
 def run(environment: Environment) -> int:
@@ -191,7 +191,7 @@ def _ended_by(environment: Environment, error: Exception) -> int:
         StoreError,
         reason_of,
     )
-    from gribble.views.clean import clean
+    from gribble.views.plain import clean
 
     if isinstance(error, GribbleError):
         mistakes = error.mistakes if isinstance(error, MistakesError) else []
@@ -248,3 +248,101 @@ def _silence(environment: Environment) -> None:
     """Let what is still to be printed go nowhere, so that ending the program does not fail on it again."""
     with contextlib.suppress(OSError, ValueError):
         os.dup2(os.open(os.devnull, os.O_WRONLY), environment.stdout.fileno())
+
+
+GROUPS = {
+    "Know": ("words", "needs", "identify"),
+    "Look": ("check", "why", "plan"),
+    "Put right": ("place", "undo", "history", "attic", "mend"),
+    "Arcade sets, discs, keys": ("sets", "discs", "keys"),
+    "Set up": ("demo", "init", "catalogue", "doctor"),
+    "Keep": ("watch", "scrub", "report"),
+}
+"""The commands by what they are for."""
+
+
+class Program(TyperGroup):
+    """The program, whose help has a section for each group of commands, and a word for Ctrl-C."""
+
+    def invoke(self, ctx: Any) -> Any:
+        """Carry out a command. Raises Abort on Ctrl-C, which the parser would make a bare exit status of."""
+        try:
+            return super().invoke(ctx)
+        except KeyboardInterrupt:
+            raise typer.Abort from None
+
+    def format_commands(self, ctx: Any, formatter: Any) -> None:
+        """Write the commands, group by group."""
+        width = max(map(len, self.commands)) + 2
+        for title, names in GROUPS.items():
+            rows = [(name.ljust(width - 2), self._line(ctx, name)) for name in names if name in self.commands]
+            with formatter.section(title):
+                formatter.write_dl(rows)
+
+    def _line(self, ctx: Any, name: str) -> str:
+        command = self.get_command(ctx, name)
+        return command.get_short_help_str(60) if command else ""
+
+
+UsageError: Any = typer.BadParameter.__mro__[2]
+"""The base of all that the parser finds wrong. Typer has no name of its own for it."""
+
+
+_DOES = {
+    "gribble": ("status", "state", "overview", "dashboard"),
+    "gribble needs": ("roms", "bios", "firmware", "need", "require", "requirements", "list", "ls", "show", "requires"),
+    "gribble check": ("scan", "verify", "audit", "test", "validate", "analyse", "analyze", "inspect", "compare"),
+    "gribble check --only missing": ("missing", "lacks", "lack", "absent"),
+    "gribble identify": ("find", "search", "what", "hash", "recognise", "recognize", "lookup", "info", "file", "which"),
+    "gribble identify --copies": ("dupes", "duplicates", "dedupe", "copies", "duplicate"),
+    "gribble why": ("explain", "diagnose", "reason", "reasons", "debug"),
+    "gribble plan": ("dry-run", "dryrun", "preview", "simulate", "todo", "steps", "diff"),
+    "gribble place": ("fix", "rename", "install", "copy", "move", "apply", "put", "sort", "organise", "organize", "run",
+                      "sync", "deploy", "go", "resume", "clean", "tidy", "cleanup"),
+    "gribble undo": ("revert", "rollback", "back", "reset"),
+    "gribble history": ("log", "runs", "journal"),
+    "gribble attic list": ("backup", "backups", "trash", "displaced"),
+    "gribble attic empty": ("purge", "prune", "clear", "delete", "remove", "rm"),
+    "gribble attic restore": ("restore", "recover"),
+    "gribble mend": ("repair", "heal", "patch", "rebuild"),
+    "gribble sets check": ("games", "arcade", "set"),
+    "gribble sets pack": ("pack", "zip", "merge", "split", "repack"),
+    "gribble catalogue import": ("import", "convert", "download", "fetch", "load"),
+    "gribble catalogue add": ("add", "update", "upgrade"),
+    "gribble catalogue list": ("sheets", "rosters", "emulators", "catalog", "catalogues", "systems", "machines"),
+    "gribble init": ("setup", "configure", "new", "create", "begin", "start"),
+    "gribble doctor": ("config", "settings", "health", "diagnostics", "sources", "rigs"),
+    "gribble report": ("export", "html", "csv", "markdown", "share"),
+    "gribble watch": ("monitor", "listen", "daemon"),
+    "gribble scrub": ("rot", "bitrot", "checksum"),
+    "gribble words": ("glossary", "terms", "dictionary"),
+    "gribble demo": ("tour", "example", "tutorial", "try"),
+    "gribble --help": ("help", "commands", "usage", "man"),
+    "gribble --version": ("version",),
+}  # fmt: skip
+MEANT = {word: f"{line} does that" for line, words in _DOES.items() for word in words}
+"""What people type, and the command that does it."""
+
+
+def usage_words(error: Any) -> str:
+    """What is wrong with the words or options, and how to see which there are; for no words at all, the help."""
+    context = getattr(error, "ctx", None)
+    if type(error).__name__ == "NoArgsIsHelpError":
+        return f"{error.format_message()}\n"
+    path = context.command_path if context is not None else "gribble"
+    return f"gribble: {_what(error, context)}\n  {path} --help shows how it is used.\n"
+
+
+def _what(error: Any, context: Any) -> str:
+    command = context.command if context is not None else None
+    text = error.format_message()
+    if option := getattr(error, "option_name", None):
+        if text.startswith("No such option"):
+            known = [name for one in command.params for name in one.opts if name.startswith("--")] if command else []
+            return f"there is no option {clean(option)}{suggest(option, known)}"
+    elif match := re.match(r"No such command '(.*)'\.", text, re.DOTALL):
+        known = list(getattr(command, "commands", ()))
+        if context.parent is None and (meant := MEANT.get(match[1].lower())):
+            return f"there is no command '{clean(match[1])}'; {meant}"
+        return f"there is no command '{clean(match[1])}'{suggest(match[1], known)}"
+    return clean(text[:1].lower() + text[1:].removesuffix("."))

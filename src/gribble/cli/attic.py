@@ -7,12 +7,11 @@ from typing import Annotated, Optional
 
 import typer
 
-from gribble.cli.asking import ask
 from gribble.cli.command import Call, command
 from gribble.cli.options import YesOption
 from gribble.cli.running import place_plan
-from gribble.cli.session import Session
-from gribble.core.audit.scope import Scope
+from gribble.cli.session import Session, ask
+from gribble.core.base.amounts import count, size
 from gribble.core.base.changing import WINDOWS
 from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.base.filewriter import write_file
@@ -20,10 +19,11 @@ from gribble.core.base.names import escaped
 from gribble.core.base.paths import base
 from gribble.core.base.suggest import suggest
 from gribble.core.placing.displaced import Kept, kept_files, restoring
+from gribble.core.records.config import Scope
 from gribble.core.records.plan import Plan
 from gribble.stores.rigs import RigHome
-from gribble.views.attic import attic_json, show_attic
-from gribble.views.looks import count, shorten, size
+from gribble.views.looks import shorten
+from gribble.views.plan import attic_json, show_attic
 
 RunOption = Annotated[
     Optional[int],  # noqa: UP045

@@ -2,16 +2,91 @@
 
 from __future__ import annotations
 
+from enum import StrEnum
+from typing import Annotated, Optional
+
+import typer
+from msgspec import structs
+
 from gribble.cli.command import Call, command
+from gribble.cli.completing import subjects, verdicts
+from gribble.cli.environment import Environment
+from gribble.cli.finding import find_config
 from gribble.cli.options import GamesOption, QuietOption, RereadOption, VerboseOption
 from gribble.cli.session import Session
-from gribble.cli.sorting import SortOption, VerdictsOption, chosen_verdicts, sorted_audits
-from gribble.cli.surveying import MOST_PASSED_OVER, aged, as_installed, survey
+from gribble.cli.surveying import MOST_PASSED_OVER, Named, aged, as_installed, survey
+from gribble.core.answers.next import next_of
+from gribble.core.answers.ordering import by_name, worst_first
+from gribble.core.answers.why import answers, set_answers
 from gribble.core.base.errors import ExitCode, GribbleError
-from gribble.views.changes import changes_json, show_changes
-from gribble.views.check import answer_of, show_check, show_next, show_only
+from gribble.core.base.suggest import suggest
+from gribble.core.records.config import Ask, Scope
+from gribble.core.records.findings import Remedy, RigAudit, Standing, Verdict
+from gribble.views.catalogue import changes_json, show_changes
+from gribble.views.check import answer_of, show_check, show_next, show_only, show_start, show_state
 from gribble.views.check_json import check_json
 from gribble.views.shell import behind
+from gribble.views.why import show_why, why_json
+
+
+class Sort(StrEnum):
+    """What findings are sorted by; else they stand as in `gribble.toml`, sheet and roster."""
+
+    NAME = "name"
+    WORST = "worst"
+
+
+SortOption = Annotated[
+    Optional[Sort],  # noqa: UP045
+    typer.Option("--sort", metavar="name|worst", help="By name, or what is worst first.", show_default=False),
+]
+
+
+VerdictsOption = Annotated[
+    Optional[list[str]],  # noqa: UP045
+    typer.Option(
+        "--only",
+        metavar="VERDICT",
+        help="Show only what is missing, say, or damaged (may be repeated).",
+        show_default=False,
+        autocompletion=verdicts,
+    ),
+]
+
+
+def chosen_verdicts(words: list[str] | None) -> frozenset[str]:
+    """The verdicts that `--only` names. Raises GribbleError for a word that is none."""
+    for word in words or ():
+        if word not in list(Verdict):
+            raise GribbleError(
+                f"'{word}' is no verdict{suggest(word, list(Verdict))}", fix=f"One of {', '.join(Verdict)}."
+            )
+    return frozenset(words or ())
+
+
+def with_verdicts(audits: tuple[RigAudit, ...], chosen: frozenset[str]) -> tuple[RigAudit, ...]:
+    """The audits with only those sets of which something has one of some verdicts; all where none is chosen."""
+    if not chosen:
+        return audits
+    narrowed = []
+    for found in audits:
+        group = [
+            structs.replace(one, sets=tuple(each for each in one.sets if not chosen.isdisjoint(each.verdicts)))
+            for one in found.emulators
+        ]
+        narrowed.append(structs.replace(found, emulators=tuple(group)))
+    return tuple(narrowed)
+
+
+def sorted_audits(audits: tuple[RigAudit, ...], sort: Sort | None) -> tuple[RigAudit, ...]:
+    """The audits in the order that is asked for."""
+    match sort:
+        case None:
+            return audits
+        case Sort.NAME:
+            return by_name(audits)
+        case Sort.WORST:
+            return worst_first(audits)
 
 
 @command("check", takes="emulators rig from_ at as_ json config")
@@ -35,11 +110,11 @@ def check(
         raise GribbleError("--json tells everything, --only a part, --quiet one line", fix="Use one of them.")
     scope = call.scope
     with Session(call) as session:
-        world = survey(session, scope, reread=reread, verbose=verbose, told=MOST_PASSED_OVER)
-        audits = sorted_audits(world.audit(scope, games=games), sort)
+        world = survey(session, scope, reread=reread, told=MOST_PASSED_OVER)
+        audits = sorted_audits(world.audit(Ask(scope=scope, games=games)), sort)
         if verbose or call.json:
             audits = aged(session, audits)
-        before = as_installed(session, world, scope).audit(scope) if scope.releases else ()
+        before = as_installed(session, world, scope).audit(Ask(scope=scope)) if scope.releases else ()
         if call.json:
             answer = check_json(audits, world.away, world.passed_over)
             session.screen.json({**answer, **(changes_json(before, audits) if before else {})})
@@ -56,8 +131,63 @@ def check(
                 if before:
                     session.screen.next(f"gribble check{behind(scope.words)}", "as it is installed now")
                 else:
-                    show_next(session.screen, audits, scope=behind(scope.words))
+                    show_next(session.screen, next_of(audits, scope.words))
         code = session.ended_for(audits)
         games_found = (one for found in audits for emulator in found.emulators for one in emulator.games or ())
-        faulty = any(not one.remark for one in games_found)
+        faulty = any(Standing.REMARK not in one.standing for one in games_found)
         return ExitCode.ATTENTION if faulty and code == ExitCode.CLEAN else code
+
+
+@command("why", takes="rig from_ at json config")
+def why(
+    call: Call,
+    name: Annotated[str, typer.Argument(metavar="EMULATOR | SET", help="What will not run.", autocompletion=subjects)],
+    as_emulator: Annotated[bool, typer.Option("--emulator", help="The name is an emulator's.")] = False,
+    as_set: Annotated[bool, typer.Option("--set", help="The name is a set's.")] = False,
+) -> int:
+    """Why an emulator or a set will not run, in order.
+
+    First things first, each with the next step.
+
+    Example: gribble why sandpiper
+    """
+    with Session(call) as session:
+        emulators = {emulator for one in session.loaded.config.rig.values() for emulator in one.emulators}
+        is_set = as_set or (name not in emulators and not as_emulator and bool(session.loaded.catalogue.rosters))
+        scope = call.scope if is_set else structs.replace(call.scope, emulators=(name,))
+        if is_set:
+            found = set_answers(
+                survey(session, scope, named=Named((name,), tuple(emulators))).audit(Ask(scope=scope, sets=(name,))),
+                name,
+            )
+        else:
+            found = answers(survey(session, scope).audit(Ask(scope=scope, games=True)))
+            found = [one for one in found if one.emulator or name in session.loaded.config.rig[one.rig.rig].emulators]
+        if all(reason.remedy is not Remedy.OBTAIN for answer in found for reason in answer.reasons):
+            session.notes.nothing_lacks()
+        if call.json:
+            session.screen.json(why_json(name, found))
+        else:
+            show_why(session.screen, found, verbose=call.verbose)
+        return session.ended(answer.state for answer in found)
+
+
+def show_status(environment: Environment, config: str | None) -> int:
+    """Each rig and emulator in a line; without a configuration, how to begin."""
+    call = Call(environment, {"config": config})
+    call.screen.activity.begin("Working")
+    try:
+        return _status(call)
+    finally:
+        call.end()
+
+
+def _status(call: Call) -> int:
+    if find_config(call.environment, call.config) is None:
+        show_start(call.screen)
+        return ExitCode.CLEAN
+    with Session(call) as session:
+        audits = survey(session, Scope()).audit(Ask())
+        session.notes.nothing_lacks()  # what lacks is told by the commands that this one leads to
+        show_state(session.screen, audits)
+        return session.ended_for(audits)

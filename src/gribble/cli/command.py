@@ -11,11 +11,10 @@ from typing import Any, Concatenate, ParamSpec, get_type_hints
 import typer
 
 from gribble.cli.environment import Environment
-from gribble.cli.made import MADE
-from gribble.cli.options import SHARED
-from gribble.core.audit.scope import Scope
+from gribble.cli.options import MADE, SHARED
 from gribble.core.base.addresses import parse_address
 from gribble.core.base.errors import GribbleError
+from gribble.core.records.config import Scope
 from gribble.views.screen import Screen
 
 P = ParamSpec("P")
@@ -57,6 +56,11 @@ class Call:
         return bool(self._given.get("verbose") or self._given.get("pager"))
 
     @property
+    def wordy(self) -> bool:
+        """Whether what it cost is to be told, too."""
+        return bool(self._given.get("verbose"))
+
+    @property
     def config(self) -> str | None:
         """The configuration that was named."""
         config: str | None = self._given.get("config")
@@ -95,11 +99,24 @@ def _release_of(text: str, emulators: list[str]) -> tuple[str, str]:
     return emulator, release
 
 
+def _options_of(parameter: inspect.Parameter) -> list[inspect.Parameter]:
+    """A parameter of a command or, where it is a record of many options (`options`), one for each of them."""
+    record: Any = parameter.annotation
+    if not hasattr(record, "_fields"):
+        return [parameter]
+    hints, defaults, kind = get_type_hints(record, include_extras=True), record._field_defaults, parameter.kind
+    return [
+        inspect.Parameter(name, kind, annotation=hints[name], default=defaults.get(name, inspect.Parameter.empty))
+        for name in record._fields
+    ]
+
+
 def command(name: str, *, takes: str = "") -> Callable[[Callable[Concatenate[Call, P], int]], Callable[P, None]]:
     """Declare a function as a command ("sets check" is one of a group); what it returns is the exit status.
 
     `takes` names the shared options, separated by blanks. They stand before and after the function's own in the help,
-    and reach it by its first argument.
+    and reach it by its first argument. A function of many options takes them as one record, a NamedTuple called
+    `options`.
     """
     taken = [*takes.split(), *ALWAYS]
 
@@ -107,7 +124,8 @@ def command(name: str, *, takes: str = "") -> Callable[[Callable[Concatenate[Cal
         whole: Callable[..., int] = function
         hints = get_type_hints(function, include_extras=True)
         first, *own = inspect.signature(function).parameters.values()
-        own = [one.replace(annotation=hints[one.name]) for one in own]
+        record = next((hints[one.name] for one in own if hasattr(hints[one.name], "_fields")), None)
+        own = [each for one in own for each in _options_of(one.replace(annotation=hints[one.name]))]
         own_names = {one.name for one in own}
         context = first.replace(name="context", annotation=typer.Context)
         shared = [one for one in SHARED if one.name in taken and one.name not in own_names]
@@ -120,6 +138,8 @@ def command(name: str, *, takes: str = "") -> Callable[[Callable[Concatenate[Cal
             values: dict[str, Any] = dict(given)
             context: typer.Context = values.pop("context")
             shared_values = {one: values[one] if one in own_names else values.pop(one) for one in taken}
+            if record:
+                values["options"] = record(**{name: values.pop(name) for name in record._fields})
             call = Call(context.obj, shared_values)
             call.screen.activity.begin("Working")
             try:

@@ -19,12 +19,11 @@ from gribble.core.base.addresses import parse_address
 from gribble.core.base.changing import WINDOWS
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.catalogue.config import load_config
-from gribble.demo import porch, visitor
+from gribble.demo import porch
 from gribble.demo.handheld import free_port, handheld
-from gribble.demo.porch import EVENTS, build_porch
+from gribble.demo.porch import EVENTS, build_porch, build_visitor
 from gribble.demo.sheets import HANDHELD_PASSWORD
 from gribble.demo.tour import CHAPTERS, SHORT, Chapter, Stop
-from gribble.demo.visitor import build_visitor
 from gribble.demo.world import build_world
 from gribble.stores.credentials import variable_of
 from gribble.views.looks import NEXT, QUIET, shorten
@@ -66,7 +65,7 @@ def demo(
     root = call.environment.path(folder)
     port = free_port()
     build_world(root, port)
-    places = {"": root, porch.FOLDER: build_porch(root), visitor.FOLDER: build_visitor(root)}
+    places = {"": root, porch.FOLDER: build_porch(root), porch.VISITOR: build_visitor(root)}
     screen.say(styled("The Lighthouse Games Room", "bold"), f", made up, and built in {folder}:")
     screen.say("a PC, a stick, an arcade cabinet, a handheld on the network, a drawer of files.")
     with handheld(root / "handheld", port):

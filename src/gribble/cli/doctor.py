@@ -24,11 +24,11 @@ from gribble.core.answers.doctor import (
     examine_sources,
 )
 from gribble.core.audit.looking import fitted_on
-from gribble.core.audit.scope import Scope
+from gribble.core.base.amounts import count
 from gribble.core.base.errors import ExitCode, GribbleError, MistakesError
 from gribble.core.catalogue.config import check_against, without_sheets
-from gribble.views.doctor import doctor_json, show_doctor
-from gribble.views.looks import count
+from gribble.core.records.config import Scope
+from gribble.views.init import doctor_json, show_doctor
 
 
 @command("doctor", takes="json config")

@@ -2,20 +2,25 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Optional
+from collections.abc import Iterator
+from contextlib import ExitStack, contextmanager
+from typing import Annotated, NamedTuple, Optional
 
 import typer
 
-from gribble.cli.asking import ask
 from gribble.cli.command import Call, command
 from gribble.cli.options import YesOption
-from gribble.cli.running import runs_are_away
-from gribble.cli.session import Session
-from gribble.core.audit.scope import Scope
+from gribble.cli.running import runs_are_away, take_back
+from gribble.cli.session import Session, ask
+from gribble.core.base.amounts import count
 from gribble.core.base.errors import ExitCode, GribbleError
+from gribble.core.placing.displaced import Changed, lost
 from gribble.core.placing.journal import adopt
-from gribble.views.looks import count
+from gribble.core.placing.run import Listener
+from gribble.core.records.config import Scope
+from gribble.stores.rigs import HeldRig, Mark, RigHome
 from gribble.views.plan import history_json, show_history, step_row
+from gribble.views.screen import styled
 
 
 @command("history", takes="rig at json config")
@@ -83,3 +88,163 @@ def _adopt(session: Session, scope: Scope, number: int, yes: bool) -> int:
         adopt(now, where.seal)
     screen.say(f"Adopted: run {number} on {where.name}.")
     return ExitCode.CLEAN
+
+
+@command("undo", takes="rig at config")
+def undo(
+    call: Call,
+    run: Annotated[
+        Optional[int],  # noqa: UP045
+        typer.Argument(metavar="[RUN]", help="Number of the run (default: the newest).", show_default=False),
+    ] = None,
+    yes: YesOption = False,
+    leave_changed: Annotated[
+        bool, typer.Option("--leave-changed", help="Leave files as they are that were changed since; undo the rest.")
+    ] = False,
+) -> int:
+    """Take a run back, to the last byte and date.
+
+    The rig is as it was before: names, bytes and file times.
+
+    Example: gribble undo 1
+    """
+    with Session(call, lenient=True) as session:
+        rigs = session.rigs_with_runs(call.scope)
+        number = run if run is not None else _newest(session, rigs, yes)
+        chosen = [where for where in rigs if number is not None and any(where.to_take_back(number))]
+        if not chosen:
+            session.refuse_closed()
+            what = "no run to take back" if run is None else f"no run {run} to take back"
+            if away := session.rigs.away_with_runs(call.scope):
+                raise runs_are_away(away, f"there is {what} on the rigs that are here")
+            raise GribbleError(
+                f"{what} on {', '.join(session.loaded.config.rig) or 'any rig'}", fix="gribble history lists them."
+            )
+        session.notes.aside(*session.rigs.left_out(call.scope))
+        assert number is not None
+        for where in chosen:
+            if why := where.away():
+                raise GribbleError(
+                    f"run {number} cannot be taken back on {where.name} now: {why}",
+                    fix=f"Nothing was changed. Reach it, then run gribble undo {number} again.",
+                    code=ExitCode.FAILED,
+                )
+        with _locked(chosen) as held:
+            seen = _examine(session, held, number)
+            for one in seen:
+                for change in one.changed:
+                    session.screen.tell(f"{one.rig}: {change.path} {change.why}")
+            files = sum(len(one.changed) for one in seen)
+            if files and not leave_changed:
+                raise GribbleError(
+                    f"run {number} is not taken back: {count(files, 'file')} changed since",
+                    fix="Nothing was changed. Move what you want to keep away, or use gribble undo --leave-changed.",
+                    code=ExitCode.FAILED,
+                )
+            for one in seen:
+                session.screen.say(f"Run {number} on {one.rig}: {count(one.steps, 'step')} to take back.")
+            if yes:
+                return _take_back(session, held, seen)
+        if not ask(session.call, "Take it back?", yes):
+            return ExitCode.ATTENTION
+        with _locked(chosen) as held:
+            if _examine(session, held, number) != seen:
+                raise GribbleError(
+                    f"run {number} is not taken back: something was changed there while you were asked",
+                    fix="Nothing was changed by this. gribble history shows the runs; run gribble undo again to see.",
+                    code=ExitCode.FAILED,
+                )
+            return _take_back(session, held, seen)
+
+
+class _Examined(NamedTuple):
+    """What taking a run back on one rig means as it is now: the journals' mark, its steps, and what has changed."""
+
+    rig: str
+    number: int
+    mark: Mark
+    steps: int
+    changed: list[Changed]
+
+
+def _newest(session: Session, rigs: list[RigHome], yes: bool) -> int | None:
+    """The newest run. Where it cannot be taken back, an older one that can, which is told.
+
+    With `--yes` nobody would see that, and GribbleError is raised.
+    """
+
+    def hindrance(number: int) -> str:
+        for where in rigs:
+            for run in where.to_take_back(number):
+                if run.foreign:
+                    return f"{run.foreign} (gribble history --adopt {number} shows it)"
+                if lost(where.store, run):
+                    return "what it displaced is not in the attic any more"
+        return ""
+
+    newest = max((next((run.number for run in where.to_take_back()), 0) for where in rigs), default=0)
+    why = hindrance(newest)
+    if not why:
+        return newest or None
+    numbers = sorted({run.number for where in rigs for run in where.to_take_back()}, reverse=True)
+    older = next((number for number in numbers if not hindrance(number)), None)
+    what = f"run {newest} cannot be taken back: {why}"
+    if older is None or yes:
+        fix = f"gribble undo {older} takes the run before it back." if older else "gribble history lists the runs."
+        raise GribbleError(what, fix=f"Nothing was changed. {fix}", code=ExitCode.FAILED)
+    session.screen.say(f"{what[0].upper()}{what[1:]}. This is run {older}, the newest one that can be:")
+    return older
+
+
+@contextmanager
+def _locked(rigs: list[RigHome]) -> Iterator[list[HeldRig]]:
+    """All of some rigs under their locks."""
+    with ExitStack() as stack:
+        yield [stack.enter_context(where.locked()) for where in rigs]
+
+
+def _examine(session: Session, held: list[HeldRig], number: int) -> list[_Examined]:
+    """Look at a run anew, under the lock. Raises GribbleError where it cannot be taken back."""
+    found = []
+    for where in held:
+        run = where.to_take_back(number)
+        if run is None:
+            raise GribbleError(
+                f"run {number} on {where.name} was taken back by another Gribble",
+                fix="Nothing was changed by this one. gribble history shows the runs.",
+                code=ExitCode.FAILED,
+            )
+        with session.screen.bar("Comparing", run.bytes) as bar:
+            runner = where.runner(run, session.rigs.elsewhere(run, where.home), Listener(bar.advance))
+            if gone := lost(where.home.store, run):
+                raise GribbleError(
+                    f"run {number} cannot be taken back on {where.name}: what it displaced is not in the attic "
+                    f"any more ({', '.join(gone[:3])}{', …' if len(gone) > 3 else ''})",
+                    fix="Nothing was changed. gribble history lists the other runs.",
+                    code=ExitCode.FAILED,
+                )
+            changed = runner.changed_since(run)
+        found.append(
+            _Examined(
+                where.name, number, where.home.mark(), len(run.begun.keys() - run.back - run.failed.keys()), changed
+            )
+        )
+    return found
+
+
+def _take_back(session: Session, held: list[HeldRig], seen: list[_Examined]) -> int:
+    worst: int = ExitCode.CLEAN
+    for where, one in zip(held, seen, strict=True):
+        run = where.to_take_back(one.number)
+        assert run is not None, "it was examined under this lock"
+        code = take_back(session, where, run, one.changed)
+        if code == ExitCode.INTERRUPTED:
+            return ExitCode.INTERRUPTED
+        worst = max(worst, code)
+        left = f", but for {count(len(run.left), 'step')} left as it is" if run.left else ""
+        session.screen.say(styled("Undone", "bold"), f": run {one.number} on {where.name}{left}.")
+        remote = where.home.remote
+        if remote and remote.untimed:
+            files = count(remote.untimed, "file")
+            session.screen.say(f"  The server cannot set times: {files} came back whole, but with the time of today.")
+    return worst

@@ -6,88 +6,88 @@ import os
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Annotated, Optional
+from typing import Annotated, NamedTuple, Optional
 
 import typer
 from msgspec import structs
 
 from gribble.cli.command import Call, command
-from gribble.cli.entering import Entry
 from gribble.cli.loaded import refuse_any_source
 from gribble.cli.options import ReplaceOption, YesOption
-from gribble.cli.taking_over import ENDINGS, Wish, finish_sheet, take_over
+from gribble.cli.taking_over import ENDINGS, Entry, Wish, finish_sheet, take_over
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, reason_of
 from gribble.core.base.filewriter import check_target, write_file
 from gribble.core.base.paths import name_fault, path_fault
-from gribble.core.catalogue.checksums import read_checksums
 from gribble.core.catalogue.importing.drafting import Asked, draft_map
-from gribble.core.catalogue.importing.fieldmap import load_map
-from gribble.core.catalogue.importing.mapwriting import write_map
+from gribble.core.catalogue.importing.fieldmap import load_map, write_map
 from gribble.core.catalogue.importing.naming import emulator_of
 from gribble.core.catalogue.importing.needs import draft_of_checksums
 from gribble.core.catalogue.importing.sniffing import looks_like
-from gribble.core.records.fieldmap import FieldMap, ListFormat
-from gribble.core.records.imported import Drafted, Guess, Tally
-from gribble.views.importing import show_drafted
+from gribble.core.catalogue.sheets import read_checksums
+from gribble.core.records.imported import Drafted, FieldMap, Guess, ListFormat, Tally
+from gribble.views.init import show_drafted
 from gribble.views.looks import kept_words
 from gribble.views.screen import styled
 from gribble.views.shell import typed
 
 
-@command("catalogue import")
-def import_(
-    call: Call,
-    file: Annotated[str, typer.Argument(metavar="LIST", help="A table, a page, a workbook, an export, checksums.")],
+class ImportOptions(NamedTuple):
+    """The list and the options of `gribble catalogue import`."""
+
+    file: Annotated[str, typer.Argument(metavar="LIST", help="A table, a page, a workbook, an export, checksums.")]
     to: Annotated[
         Optional[str],  # noqa: UP045
         typer.Option(
             "--to", metavar="sheet|roster|plays", help="What it becomes (default: as it looks).", show_default=False
         ),
-    ] = None,
+    ] = None
     map_: Annotated[
         Optional[str],  # noqa: UP045
         typer.Option("--map", metavar="MAP", help="A field map (default: drafted).", show_default=False),
-    ] = None,
+    ] = None
     draft: Annotated[
         Optional[str],  # noqa: UP045
         typer.Option("--draft", metavar="MAP", help="Write the drafted map, to be corrected.", show_default=False),
-    ] = None,
+    ] = None
     out: Annotated[
         Optional[str],  # noqa: UP045
         typer.Option("--out", metavar="FILE", help="The file to write.", show_default=False),
-    ] = None,
+    ] = None
     into: Annotated[
         Optional[str],  # noqa: UP045
         typer.Option("--into", metavar="FILE", help="Add what is new to this sheet or roster.", show_default=False),
-    ] = None,
+    ] = None
     preview: Annotated[
         int, typer.Option("--preview", metavar="N", help="Only show the first N records as understood.")
-    ] = 0,
+    ] = 0
     emulator: Annotated[
         Optional[str],  # noqa: UP045
         typer.Option("--emulator", metavar="NAME", help="Whose list it is.", show_default=False),
-    ] = None,
+    ] = None
     release: Annotated[
         Optional[str],  # noqa: UP045
         typer.Option("--release", metavar="R", help="Of which release.", show_default=False),
-    ] = None,
-    folder: Annotated[str, typer.Option("--folder", metavar="PATH", help="Where the files belong on a rig.")] = "",
+    ] = None
+    folder: Annotated[str, typer.Option("--folder", metavar="PATH", help="Where the files belong on a rig.")] = ""
     rig: Annotated[
         Optional[str],  # noqa: UP045
         typer.Option(
             "--rig", metavar="NAME", help="Enter the emulator for this rig in gribble.toml, too.", show_default=False
         ),
-    ] = None,
+    ] = None
     table: Annotated[
         Optional[int],  # noqa: UP045
         typer.Option("--table", metavar="N", help="Which table of the list, from 1.", show_default=False),
-    ] = None,
+    ] = None
     leave_out: Annotated[
         bool, typer.Option("--leave-out", help="Write what is sound, and leave out records with mistakes.")
-    ] = False,
-    replace: ReplaceOption = False,
-    yes: YesOption = False,
-) -> int:
+    ] = False
+    replace: ReplaceOption = False
+    yes: YesOption = False
+
+
+@command("catalogue import")
+def import_(call: Call, options: ImportOptions) -> int:
     """Take over a list that some program or person made.
 
     Without a map it drafts one, shows what it understood, and asks before it writes. What is doubtful is asked about
@@ -97,33 +97,46 @@ def import_(
 
     Example: gribble catalogue import plover.html --rig lighthouse
     """
-    source = call.environment.path(file)
-    if to is not None and to not in ENDINGS:
-        raise GribbleError(f"--to {to} is not known", fix="It takes one word: --to sheet, roster or plays")
+    source = call.environment.path(options.file)
+    if options.to is not None and options.to not in ENDINGS:
+        raise GribbleError(f"--to {options.to} is not known", fix="It takes one word: --to sheet, roster or plays")
     if not os.path.isfile(source):
-        raise GribbleError(f"{file} is no file", fix="Check the path.")
-    if folder and (fault := path_fault(folder)):
-        raise GribbleError(f'--folder "{folder}" {fault}', fix="Give a path on the rig, such as system/bios.")
-    for option, value in (("--emulator", emulator), ("--release", release)):
+        raise GribbleError(f"{options.file} is no file", fix="Check the path.")
+    if options.folder and (fault := path_fault(options.folder)):
+        raise GribbleError(f'--folder "{options.folder}" {fault}', fix="Give a path on the rig, such as system/bios.")
+    for option, value in (("--emulator", options.emulator), ("--release", options.release)):
         if value and (fault := name_fault(value)):
             raise GribbleError(f'{option} "{value}" {fault}', fix="Give a plain word.")
-    if out is not None and into is not None:
+    if options.out is not None and options.into is not None:
         raise GribbleError("--out writes a new file, --into adds to one", fix="Give one of them.")
-    for option, path in (("--out FILE", out), ("--into FILE", into), ("--draft MAP", draft)):
+    for option, path in (("--out FILE", options.out), ("--into FILE", options.into), ("--draft MAP", options.draft)):
         if path is not None:
             refuse_any_source(call, call.environment.path(path), option)
-    entry = Entry.of(call, rig) if rig else None
-    wish = Wish(call, source, file, out, into, preview, leave_out, yes, folder, entry=entry, replace=replace)
-    said = {"emulator": emulator, "release": release, "folder": folder}
-    if draft is not None:
-        check_target(call.environment.path(draft), replace_other=replace)
-    with _as_typed(source, file):
-        if map_ is not None:  # the user has said it all
-            return _by_map(wish._replace(yes=True, map_=map_), {key: word for key, word in said.items() if word}, to)
-        if looks_like(source).format is ListFormat.CHECKSUMS and to in (None, "sheet"):
-            return _import_checksums(wish, emulator, folder)
-        asked = Asked(to or "", emulator or "", release or "", folder, table)
-        return _by_draft(wish, draft_map(source, asked), draft)
+    entry = Entry.of(call, options.rig) if options.rig else None
+    wish = Wish(
+        call,
+        source,
+        options.file,
+        out=options.out,
+        into=options.into,
+        preview=options.preview,
+        leave_out=options.leave_out,
+        yes=options.yes,
+        folder=options.folder,
+        entry=entry,
+        replace=options.replace,
+    )
+    said = {"emulator": options.emulator, "release": options.release, "folder": options.folder}
+    if options.draft is not None:
+        check_target(call.environment.path(options.draft), replace_other=options.replace)
+    with _as_typed(source, options.file):
+        if options.map_ is not None:  # the user has said it all
+            wish = wish._replace(yes=True, map_=options.map_)
+            return _by_map(wish, {key: word for key, word in said.items() if word}, options.to)
+        if looks_like(source).format is ListFormat.CHECKSUMS and options.to in (None, "sheet"):
+            return _import_checksums(wish, options.emulator, options.folder)
+        asked = Asked(options.to or "", options.emulator or "", options.release or "", options.folder, options.table)
+        return _by_draft(wish, draft_map(source, asked), options.draft)
 
 
 @contextmanager

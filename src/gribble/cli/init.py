@@ -13,8 +13,8 @@ from msgspec import structs
 from gribble.cli.command import Call, command
 from gribble.cli.finding import CONFIG_NAME
 from gribble.cli.options import YesOption
-from gribble.core.answers.again import added, news, told
-from gribble.core.answers.discover import Discovery, discover, emulators_of, is_catalogue, rig_name
+from gribble.core.answers.next import first_step
+from gribble.core.answers.setup import Discovery, added, discover, emulators_of, is_catalogue, news, rig_name, told
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.base.filewriter import ThereError, changing, write_file
 from gribble.core.base.regular import MOST_TEXT, read_regular
@@ -22,7 +22,7 @@ from gribble.core.base.texts import text_of
 from gribble.core.catalogue.config import load_config
 from gribble.core.catalogue.sheets import load_catalogue
 from gribble.core.records.config import Config
-from gribble.views.first import show_first_step
+from gribble.views.check import show_next
 from gribble.views.init import config_text, show_written
 from gribble.views.screen import styled
 from gribble.views.shell import typed
@@ -188,7 +188,8 @@ def _next(call: Call, found: Discovery, list_: str) -> None:
     elif any(emulators for _, emulators in found.rigs.values()) and not list_:
         screen.next("gribble check", "what each emulator needs, and which of it is right")
     else:
-        show_first_step(screen, [rig] if rig else [], list_ or next(iter(found.lists), ""), sources=bool(found.sources))
+        first = list_ or next(iter(found.lists), "")
+        show_next(screen, first_step([rig] if rig else [], first, sources=bool(found.sources)))
 
 
 def _again(call: Call, folder: Path, said: _Said) -> int:

@@ -14,18 +14,19 @@ from gribble.cli.options import ReplaceOption, VerboseOption
 from gribble.cli.session import Session
 from gribble.cli.surveying import survey
 from gribble.core.audit.judging.keys import MergeError, judge_keys, likeliest_need, merge_keys, read_keys
-from gribble.core.audit.scope import Scope
+from gribble.core.base.amounts import count
 from gribble.core.base.budget import KEYS_BYTES
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.base.filewriter import PRIVATE, check_target, write_file
 from gribble.core.base.regular import open_regular
 from gribble.core.base.suggest import suggest
+from gribble.core.records.config import Ask, Scope
 from gribble.core.records.findings import Verdict
 from gribble.core.records.holding import key_of
 from gribble.core.records.sheet import Need
 from gribble.core.sayings.facts import keys_words, say_all
 from gribble.views.keys import CheckedKeys, keys_json, show_keys
-from gribble.views.looks import count, kept_words, shorten
+from gribble.views.looks import kept_words, shorten
 from gribble.views.shell import quoted
 
 EmulatorOption = Annotated[
@@ -144,7 +145,7 @@ def _check_rigs(session: Session, scope: Scope) -> list[CheckedKeys]:
     world = survey(session, scope)
     read = {key_of(holding): file for holding, file in world.readings().key_files}
     checked = []
-    for rig in world.audit(scope):
+    for rig in world.audit(Ask(scope=scope)):
         for emulator in rig.emulators:
             for finding in emulator.findings:
                 place = finding.chief

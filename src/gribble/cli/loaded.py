@@ -10,6 +10,7 @@ from msgspec import structs
 
 from gribble.cli.command import Call
 from gribble.cli.finding import find_config, memory_folder
+from gribble.core.base.amounts import count
 from gribble.core.base.errors import GribbleError, MistakesError
 from gribble.core.base.paths import lies_in
 from gribble.core.catalogue.config import check_against, load_config, without_sheets
@@ -18,7 +19,7 @@ from gribble.core.catalogue.sheets import Catalogue, load_catalogue
 from gribble.core.records.config import Config
 from gribble.core.survey.matching import KnownContents
 from gribble.core.survey.sources import SeenSources
-from gribble.views.looks import count, shorten
+from gribble.views.looks import shorten
 
 
 class Loaded(NamedTuple):

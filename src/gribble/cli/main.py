@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 
-from gribble.core.base.memory import collect_little
+from gribble.core.base.threads import collect_little
 
 collect_little()  # before the imports below: they are most of what a short command does
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from enum import StrEnum
 from inspect import Parameter
 from typing import Annotated, Any, Optional
@@ -104,3 +105,6 @@ SHARED = (
     _shared("config", ConfigOption),
 )
 """What many commands take alike."""
+
+MADE: dict[str, Callable[..., None]] = {}
+"""The commands of the modules imported so far, each as Typer takes it."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Annotated, Optional
+from typing import Annotated, NamedTuple, Optional
 
 import typer
 
@@ -14,48 +14,109 @@ from gribble.cli.options import (
     HiddenOption,
     LinkOption,
     OnlyOption,
+    ReplaceOption,
     SkipOption,
     TrustOption,
     YesOption,
 )
-from gribble.cli.running import finish_open_runs, narrow, place_plan, planned, refuse_to_resume
+from gribble.cli.running import finish_open_runs, narrow, narrowing, place_plan, planned, refuse_to_resume, stamped
 from gribble.cli.session import Session
 from gribble.cli.surveying import MOST_PASSED_OVER, survey
 from gribble.core.base.errors import ExitCode, GribbleError
-from gribble.core.placing.narrowing import linked
-from gribble.core.placing.planfile import judged, read_plan
+from gribble.core.base.filewriter import check_target, write_file
+from gribble.core.placing.plan import linked
+from gribble.core.placing.planfile import PLAN, judged, plan_bytes, plan_record, read_plan
+from gribble.core.records.config import Ask
+from gribble.core.records.findings import State
+from gribble.views.looks import kept_words, shorten
+from gribble.views.plan import show_plan
+from gribble.views.shell import behind, quoted
 
 
-@command("place", takes="emulators rig from_ at config")
-def place(
+@command("plan", takes="emulators rig from_ at json config")
+def plan(
     call: Call,
     only: OnlyOption = None,
     skip: SkipOption = None,
+    by_name: ByNameOption = False,
+    games: GamesOption = False,
+    out: Annotated[
+        Optional[str],  # noqa: UP045
+        typer.Option(metavar="FILE", help="Write the plan to a file, as JSON.", show_default=False),
+    ] = None,
+    replace: ReplaceOption = False,
+    hidden: HiddenOption = False,
+) -> int:
+    """The steps that would put things right.
+
+    Nothing is written to a rig.
+
+    Example: gribble plan --rig lighthouse
+    """
+    scope = call.scope
+    with Session(call, strict=True) as session:
+        if out:
+            session.loaded.refuse_source(call.environment.path(out), "--out FILE")
+            check_target(call.environment.path(out), PLAN, replace_other=replace)
+        session.rigs.hidden = hidden
+        session.tell_idle()
+        audits = survey(session, scope, told=MOST_PASSED_OVER).audit(Ask(scope=scope, games=games, packing=True))
+        made = session.rigs.guard(planned(session, audits, only, skip, by_name=by_name), scope)
+        if not made.obtain:
+            session.notes.nothing_lacks()
+        if out or call.json:
+            made = stamped(session, scope, made)
+        if out:
+            path = call.environment.path(out)
+            if kept := write_file(path, [plan_bytes(made)], own=PLAN, replace_other=replace):
+                session.notes.aside(f"note: {shorten(str(path))} is written{kept_words(kept)}")
+        if call.json:
+            session.screen.json(plan_record(made))
+        else:
+            show_plan(session.screen, made, audits, verbose=call.verbose)
+            if made.steps:
+                narrowed = behind(scope.words) + narrowing(only, skip, by_name=by_name, games=games, hidden=hidden)
+                words = f" --plan {quoted(out)}{' --hidden' * hidden}" if out else narrowed
+                session.screen.next(f"gribble place{words}", "shows this plan, asks, and carries it out")
+        if made.steps or made.obtain or made.refused or made.away:
+            return ExitCode.ATTENTION
+        return ExitCode.FAILED if State.AWAY in {found.state for found in audits} else ExitCode.CLEAN
+
+
+class PlaceOptions(NamedTuple):
+    """The options of `gribble place`."""
+
+    only: OnlyOption = None
+    skip: SkipOption = None
     plan: Annotated[
         Optional[str],  # noqa: UP045
         typer.Option(metavar="FILE", help="Carry out a plan that was written before.", show_default=False),
-    ] = None,
-    link: LinkOption = None,
-    trust_size: TrustOption = False,
-    yes: YesOption = False,
-    resume: Annotated[bool, typer.Option("--resume", help="Only finish a run that was cut short.")] = False,
-    by_name: ByNameOption = False,
-    games: GamesOption = False,
-    hidden: HiddenOption = False,
-) -> int:
+    ] = None
+    link: LinkOption = None
+    trust_size: TrustOption = False
+    yes: YesOption = False
+    resume: Annotated[bool, typer.Option("--resume", help="Only finish a run that was cut short.")] = False
+    by_name: ByNameOption = False
+    games: GamesOption = False
+    hidden: HiddenOption = False
+
+
+@command("place", takes="emulators rig from_ at config")
+def place(call: Call, options: PlaceOptions) -> int:
     """Put things right: shows the plan, asks, does it.
 
     Nothing is deleted: what is displaced goes to the attic, and `gribble undo` takes the run back.
 
     Example: gribble place --rig lighthouse
     """
+    plan, resume, by_name, games = options.plan, options.resume, options.by_name, options.games
     if plan and (call.scope.emulators or call.scope.sources or by_name or games):
         raise GribbleError("--plan carries out a plan as it was written", fix="Narrow it by --rig, --only and --skip.")
     scope = call.scope
     with Session(call, strict=not resume, lenient=resume) as session:
-        session.rigs.trust_size = trust_size
-        session.rigs.hidden = hidden
-        finished = finish_open_runs(session, scope, yes or resume)
+        session.rigs.trust_size = options.trust_size
+        session.rigs.hidden = options.hidden
+        finished = finish_open_runs(session, scope, options.yes or resume)
         if resume or finished in (ExitCode.INTERRUPTED, ExitCode.ATTENTION):
             if finished is None:
                 refuse_to_resume(session, scope)
@@ -64,13 +125,13 @@ def place(
         if plan:
             path = call.environment.path(plan)
             read = judged(read_plan(path, session.loaded.config.rig), Path(plan), session.rigs.readable())
-            made = session.rigs.reachable(narrow(read, only, skip), scope)
-            code = place_plan(session, scope, (), linked(made) if link else made, yes)
+            made = session.rigs.reachable(narrow(read, options.only, options.skip), scope)
+            code = place_plan(session, scope, (), linked(made) if options.link else made, options.yes)
         else:
             session.tell_idle()
-            audits = survey(session, scope, told=MOST_PASSED_OVER).audit(scope, games=games, packing=True)
-            made = planned(session, audits, only, skip, by_name=by_name)
+            audits = survey(session, scope, told=MOST_PASSED_OVER).audit(Ask(scope=scope, games=games, packing=True))
+            made = planned(session, audits, options.only, options.skip, by_name=by_name)
             if not made.obtain:
                 session.notes.nothing_lacks()
-            code = place_plan(session, scope, audits, linked(made) if link else made, yes)
+            code = place_plan(session, scope, audits, linked(made) if options.link else made, options.yes)
         return finished or code or (ExitCode.FAILED if session.closed else ExitCode.CLEAN)

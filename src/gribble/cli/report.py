@@ -10,12 +10,12 @@ from gribble.cli.command import Call, command
 from gribble.cli.options import ReplaceOption
 from gribble.cli.session import Session
 from gribble.cli.surveying import aged, survey
-from gribble.core.answers.report import Words, make_report, runs_since
+from gribble.core.answers.report import Since, make_report, runs_since
 from gribble.core.answers.rosters import arcade_places, match_releases
 from gribble.core.base.errors import GribbleError
 from gribble.core.base.filewriter import check_target, write_file
+from gribble.core.records.config import Ask
 from gribble.views.looks import kept_words, shorten
-from gribble.views.remedies import need_words, set_words, setting_words
 from gribble.views.report import (
     CSV,
     HTML,
@@ -98,12 +98,11 @@ def report(
                 fix="Give a run's number (gribble history lists them) or a day, such as 2026-11-23.",
             ) from None
         world = survey(session, scope)
-        audits = aged(session, world.audit(scope))
+        audits = aged(session, world.audit(Ask(scope=scope)))
         arcade = any(one.arcade for found in world.rigs if not found.away for one in found.emulators)
         matched = match_releases(world, arcade_places(world, (), ())) if arcade else []
         when = call.environment.clock().isoformat(sep=" ", timespec="minutes")
-        words = Words(need_words, setting_words, set_words)
-        made = make_report(world, audits, when, words, matched=matched, since=since or "", runs=chosen)
+        made = make_report(world, audits, when, shorten, matched, Since(since or "", tuple(chosen)))
         for _, target, own, text in wanted:
             kept = write_file(target, [text(made).encode("utf-8", "replace")], own=own, replace_other=replace)
             session.screen.tell(f"written: {shorten(str(target))}{kept_words(kept)}")

@@ -13,23 +13,24 @@ from platformdirs import user_data_path
 
 from gribble.cli.environment import Environment
 from gribble.cli.loaded import Loaded
-from gribble.core.audit.scope import Scope, check_scope, rig_root
+from gribble.core.audit.asked import check_scope, rig_root
+from gribble.core.base.amounts import count, size
 from gribble.core.base.filewriter import BusyError, file_lock
 from gribble.core.base.paths import same_place
 from gribble.core.files.volumes import volume_of
-from gribble.core.placing.guarded import guarded
 from gribble.core.placing.journal import Run, Seal
+from gribble.core.placing.planfile import guarded
 from gribble.core.placing.store import StoreError
+from gribble.core.records.config import Scope
 from gribble.core.records.findings import RigAudit
 from gribble.core.records.plan import Plan, Refused
-from gribble.core.survey.seen import SeenRigs
+from gribble.core.survey.sources import SeenRigs
+from gribble.stores.credentials import secret_in
 from gribble.stores.ground import RemoteGround
 from gribble.stores.local import OWN_FOLDER
 from gribble.stores.opening import Access, kept_folder, network_rig
 from gribble.stores.remote import RemoteStore
 from gribble.stores.rigs import AnyPlace, Mark, RigHome, local_rig
-from gribble.stores.secret import secret_in
-from gribble.views.looks import count, size
 
 NUMBERING_SECONDS = 10
 """How long another Gribble may take to begin a run."""

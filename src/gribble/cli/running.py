@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import signal
 import threading
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import ExitStack
 from pathlib import Path
 from types import FrameType, TracebackType
@@ -13,25 +13,28 @@ from typing import Any, NamedTuple
 
 from msgspec import structs
 
-from gribble.cli.asking import ask
-from gribble.cli.session import Session
-from gribble.core.audit.scope import Scope, rig_root
+from gribble.cli.command import Call
+from gribble.cli.session import Session, ask
+from gribble.core.audit.asked import rig_root
+from gribble.core.base.amounts import count
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
+from gribble.core.base.filewriter import changed, stamp_at, write_file
 from gribble.core.base.suggest import suggest
 from gribble.core.files.volumes import cluster_of
-from gribble.core.placing.changed import Changed
+from gribble.core.placing.contents import Text, encoded, steps_of
+from gribble.core.placing.displaced import Changed
 from gribble.core.placing.journal import Run
-from gribble.core.placing.narrowing import narrowed
-from gribble.core.placing.plan import make_plan
+from gribble.core.placing.plan import make_plan, narrowed
 from gribble.core.placing.room import check_room
-from gribble.core.placing.run import Stopped, new_run_number
+from gribble.core.placing.run import Listener, Stopped, new_run_number
 from gribble.core.placing.store import Stamp, StoreError
 from gribble.core.placing.twins import Twins
+from gribble.core.records.config import Scope
 from gribble.core.records.findings import RigAudit
 from gribble.core.records.plan import Plan
 from gribble.core.records.steps import Copy, Step
 from gribble.stores.rigs import HeldRig, Mark, RigHome
-from gribble.views.looks import count
+from gribble.views.looks import kept_words, shorten
 from gribble.views.plan import show_plan, step_row
 from gribble.views.screen import styled
 from gribble.views.shell import behind
@@ -262,42 +265,29 @@ def run_forward(session: Session, going: list[Going]) -> int:
     """Carry out or finish the runs of some rigs side by side, so that each source is read once; each refused step is
     told with its reason. Where a rig is lost, the others go on. Raises GribbleError for one that was."""
     refused: dict[str, list[tuple[Step, str]]] = {one.held.name: [] for one in going}
-    lost: list[GribbleError] = []
-    stopped = False
-    twins = Twins() if len(going) > 1 else None
     with Interruption() as interruption, session.screen.bar("Placing") as bar:
 
         def watch(bytes_: int) -> None:
             interruption.check()
             bar.advance(bytes_)
 
+        twins = Twins() if len(going) > 1 else None
         runners = {}
         for one in going:
             times = 2 if one.held.home.store.reads_back else 1
             left = (step for number, step in enumerate(one.run.steps) if number not in one.run.done)
             bar.expect(times * sum(step.bytes for step in left))
-            told = _teller(refused[one.held.name])
+            listener = Listener(watch, _teller(refused[one.held.name]))
             elsewhere = session.rigs.elsewhere(one.run, one.held.home)
-            runners[one.held.name] = one.held.runner(one.run, elsewhere, told, watch, one.seen, twins)
-        live = {one.held.name: runners[one.held.name].each(one.run) for one in going}
-        while live and not stopped:
-            for name, steps in list(live.items()):
-                try:
-                    if next(steps, None) is None:
-                        del live[name]
-                except Stopped:
-                    stopped = True
-                    break
-                except GribbleError as error:
-                    lost.append(error)
-                    del live[name]
+            runners[one.held.name] = one.held.runner(one.run, elsewhere, listener, one.seen, twins)
+        open_, lost = _side_by_side({one.held.name: runners[one.held.name].each(one.run) for one in going})
     code: int = ExitCode.CLEAN
     for one in going:
-        if one.held.name in live:
+        if one.held.name in open_:
             _say_stopped(session, one)
         elif one.run.state == "done":
             code = max(code, _say_done(session, one, refused[one.held.name], runners[one.held.name].copied))
-    if live:
+    if open_:
         session.screen.next("gribble place --resume", "finishes this run; gribble undo takes it back")
         return ExitCode.INTERRUPTED
     if lost:
@@ -305,6 +295,23 @@ def run_forward(session: Session, going: list[Going]) -> int:
             session.screen.tell(f"gribble: {other}")
         raise lost[0]
     return code
+
+
+def _side_by_side(live: dict[str, Iterator[object]]) -> tuple[set[str], list[GribbleError]]:
+    """Carry out the steps of some rigs by turns: the rigs whose runs stay open since they were stopped, and why others
+    were lost."""
+    lost: list[GribbleError] = []
+    while live:
+        for name, steps in list(live.items()):
+            try:
+                if next(steps, None) is None:
+                    del live[name]
+            except Stopped:
+                return set(live), lost
+            except GribbleError as error:
+                lost.append(error)
+                del live[name]
+    return set(), lost
 
 
 def _teller(refused: list[tuple[Step, str]]) -> Callable[[Step, str], None]:
@@ -441,10 +448,38 @@ def _finish_undo(session: Session, held: HeldRig, run: Run) -> int:
     """The rest of an undo. What the user has put somewhere meanwhile stays there, and is told."""
     session.screen.say(f"Finishing the undo of run {run.number} on {held.name}, which was cut short.")
     with session.screen.bar("Comparing", run.bytes) as bar:
-        changed = held.runner(run, session.rigs.elsewhere(run, held.home), watch=bar.advance).changed_since(run)
+        changed = held.runner(run, session.rigs.elsewhere(run, held.home), Listener(bar.advance)).changed_since(run)
     code = take_back(session, held, run, changed)
     if code == ExitCode.INTERRUPTED:
         return code
     for change in changed:
         session.screen.say(f"  left as it is: {change.path} {change.why}")
     return ExitCode.FAILED if changed else code
+
+
+def write_texts(call: Call, texts: list[Text], session: Session | None, yes: bool, option: str) -> int:
+    """Show, ask and write; the exit status. `option` is what to name instead of a place in a source.
+
+    Raises GribbleError for a place in a source, before anything is written.
+    """
+    here = [(Path(one.path), one) for one in texts if not one.rig]
+    for target, _ in here:
+        if session:
+            session.loaded.refuse_source(target, option)
+    code: int = ExitCode.CLEAN
+    if steps := [step for one in texts if one.rig for step in steps_of(one)]:
+        assert session is not None  # what is on a rig is known from a configuration
+        code = place_plan(session, call.scope, (), Plan(steps=tuple(steps)), yes)
+    if not here:
+        return code
+    folders = {target.parent for target, _ in here}
+    before = {target: stamp_at(target) for target, _ in here}
+    where = f" to {shorten(str(folders.pop()))}" if len(folders) == 1 else ""
+    if not ask(call, f"Write {count(len(here), 'file')}{where}? What is there already is kept beside it.", yes):
+        return ExitCode.ATTENTION
+    for target, one in here:
+        if stamp_at(target) != before[target]:
+            raise changed(target)
+        kept = write_file(target, [encoded(one)], replace_other=True)
+        call.screen.say(f"written: {shorten(str(target))}{kept_words(kept)}")
+    return code

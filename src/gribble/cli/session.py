@@ -8,14 +8,60 @@ from types import TracebackType
 
 from gribble.cli.command import Call
 from gribble.cli.loaded import Loaded, load
-from gribble.cli.notes import Notes
 from gribble.cli.rigs import Rigs
-from gribble.core.audit.scope import Scope
+from gribble.core.base.amounts import count
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake
 from gribble.core.catalogue.rosterstore import STORES_FOLDER, RosterStore
+from gribble.core.records.config import Scope
 from gribble.core.records.findings import RigAudit, State, worst
+from gribble.core.records.holding import Skipped
 from gribble.core.records.roster import Roster
 from gribble.stores.rigs import RigHome
+from gribble.views.looks import shorten
+from gribble.views.screen import Screen, styled
+
+
+class Notes:
+    """Lines that wait until the answer is out."""
+
+    def __init__(self, screen: Screen) -> None:
+        self._screen = screen
+        self._lines: list[str] = []
+        self._passed_over: list[str] = []
+        self.hushed = False
+
+    def aside(self, *lines: str) -> None:
+        """Note something to be told."""
+        self._lines += lines
+
+    def hush(self) -> None:
+        """Tell nothing after all."""
+        self.hushed = True
+
+    def passed_over(self, passed: Iterable[Skipped], told: int | None) -> None:
+        """Note what could not be looked into: all of it, or as many as `told`, and how many others there are."""
+        passed = list(passed)
+        named = passed if told is None else passed[:told]
+        for skipped in named:
+            where = shorten(skipped.path) + (f": {skipped.member}" if skipped.member else "")
+            self._passed_over.append(f"passed over {where}: {skipped.why}")
+        if rest := len(passed) - len(named):
+            what = f"{rest:,} more" if named else count(rest, "file")
+            self._passed_over.append(f"passed over {what} that cannot be looked into; gribble check -v says which")
+
+    def nothing_lacks(self) -> None:
+        """What could not be looked into is no news: nothing is missing that could be in there."""
+        self._passed_over = []
+
+    def tell(self) -> None:
+        """Tell them, below a blank line."""
+        lines = [] if self.hushed else [*self._passed_over, *self._lines]
+        self._screen.flush()
+        if lines:
+            self._screen.tell("")
+        for line in lines:
+            self._screen.tell(line)
+        self._lines, self._passed_over = [], []
 
 
 class Session:
@@ -123,3 +169,15 @@ class Session:
         if worst(states) in (State.LIMITED, State.BLOCKED):
             return ExitCode.ATTENTION
         return ExitCode.FAILED if State.AWAY in states else ExitCode.CLEAN
+
+
+def ask(call: Call, question: str, yes: bool) -> bool:
+    """A yes from the user, or from `--yes`. No answer means no."""
+    if yes:
+        return True
+    call.screen.say(styled(f"{question} [y/N] ", "bold"))
+    call.screen.flush()
+    if call.environment.answer().strip().lower() in ("y", "yes"):
+        return True
+    call.screen.say("Nothing was changed." + ("" if call.environment.is_terminal else " (--yes answers for you.)"))
+    return False

@@ -27,7 +27,7 @@ from gribble.core.base.amounts import read_bytes
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.base.filewriter import check_target, write_file
 from gribble.core.catalogue.config import read_wanted
-from gribble.core.records.set_changes import Change
+from gribble.core.records.set_remedies import Change
 from gribble.views.looks import kept_words
 from gribble.views.set_releases import (
     compare_csv,
@@ -59,7 +59,7 @@ def match(
     """
     scope = call.scope
     with Session(call) as session:
-        world = survey(session, scope, verbose=verbose)
+        world = survey(session, scope)
         found = match_releases(world, arcade_places(world, scope.rigs, (emulator,) if emulator else ()))
         if call.json:
             session.screen.json(match_json(found))
@@ -86,7 +86,7 @@ def compare(
     """
     scope = call.scope
     with Session(call) as session:
-        world = survey(session, scope, verbose=verbose)
+        world = survey(session, scope)
         place = one_place(world, scope.rigs, (emulator,) if emulator else ())
         paths = session.loaded.catalogue.rosters.get(place.fitted.emulator, ())
         rosters = find_roster(place, paths, old), find_roster(place, paths, new)
@@ -142,7 +142,7 @@ def fit(
         if out:
             session.loaded.refuse_source(call.environment.path(out), "--out")
             check_target(call.environment.path(out), replace_other=replace)
-        world = survey(session, scope, verbose=verbose)
+        world = survey(session, scope)
         place = one_place(world, scope.rigs, (emulator,) if emulator else (), wishes or ())
         with _silence():
             found = fit_card(place, wishes or wishes_of(place), budget, least, seconds)

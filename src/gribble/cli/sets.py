@@ -6,17 +6,17 @@ from typing import Annotated, Optional
 
 import typer
 
+from gribble.cli.check import SortOption, VerdictsOption, chosen_verdicts, sorted_audits, with_verdicts
 from gribble.cli.command import Call, command
 from gribble.cli.completing import sets as set_names
-from gribble.cli.families import show_families
+from gribble.cli.needs import show_families
 from gribble.cli.options import OnlyOption, RereadOption, SkipOption, VerboseOption, YesOption
 from gribble.cli.running import finish_open_runs, place_plan, planned
 from gribble.cli.session import Session
-from gribble.cli.sorting import SortOption, VerdictsOption, chosen_verdicts, sorted_audits, with_verdicts
-from gribble.cli.surveying import MOST_PASSED_OVER, survey
-from gribble.core.audit.asked import packed_as
+from gribble.cli.surveying import MOST_PASSED_OVER, Named, survey
 from gribble.core.base.errors import ExitCode, GribbleError
-from gribble.core.base.style import Style
+from gribble.core.base.kinds import Style
+from gribble.core.records.config import Ask
 from gribble.views.sets import sets_json, show_checked
 
 SetsArgument = Annotated[
@@ -44,9 +44,11 @@ def check(
     """
     scope, chosen = call.scope, chosen_verdicts(only)
     with Session(call) as session:
-        world = survey(session, scope, reread=reread, verbose=verbose, sets=names or ())
+        world = survey(session, scope, reread=reread, named=Named(tuple(names or ())))
         with_sets = {found.name for found in world.rigs if any(one.arcade for one in found.emulators)}
-        audits = tuple(found for found in world.audit(scope) if found.rig in with_sets)
+        audits = tuple(
+            found for found in world.audit(Ask(scope=scope, sets=tuple(names or ()))) if found.rig in with_sets
+        )
         audits = sorted_audits(with_verdicts(audits, chosen), sort)
         if call.json:
             session.screen.json(sets_json(audits))
@@ -87,8 +89,9 @@ def pack(
         finished = finish_open_runs(session, scope, yes)
         if finished in (ExitCode.INTERRUPTED, ExitCode.ATTENTION):
             return finished
-        world = packed_as(survey(session, scope, told=MOST_PASSED_OVER, sets=names or ()), style, stubs, lean)
-        audits = world.audit(scope, packing=True)
+        world = survey(session, scope, told=MOST_PASSED_OVER, named=Named(tuple(names or ())))
+        ask = Ask(scope=scope, sets=tuple(names or ()), packing=True, style=style, stubs=stubs, lean=lean)
+        audits = world.audit(ask)
         code = place_plan(session, scope, audits, planned(session, audits, only, skip, sets_only=True), yes)
         return finished or code
 

@@ -4,42 +4,36 @@ from __future__ import annotations
 
 import os
 import sqlite3
-from collections.abc import Collection, Iterable
+from collections.abc import Iterable
 from pathlib import Path
+from typing import NamedTuple
 
 from msgspec import structs
 
 from gribble.cli.session import Session
-from gribble.core.answers.ages import with_ages
-from gribble.core.answers.copies import doubtful_sizes
-from gribble.core.answers.identify import (
-    HeldSet,
-    Identified,
-    explain,
-    held_sets,
-    identify_keys,
-    identify_sets,
-)
+from gribble.core.answers.identify import HeldSet, Identified, Reading, explain, held_sets, identify_keys, identify_sets
 from gribble.core.answers.identify import identify as identify_holdings
-from gribble.core.audit.asked import asking, concerning, require_sets
+from gribble.core.answers.scrub import doubtful_sizes, with_ages
+from gribble.core.arcade.cabinet import contents_of
+from gribble.core.audit.asked import check_scope, require_sets
 from gribble.core.audit.looking import Reach, in_place, look, refitted, rosters_on
-from gribble.core.audit.scope import Scope, check_scope
 from gribble.core.audit.world import World
+from gribble.core.base.amounts import count, size
 from gribble.core.base.names import ANY_NAME
 from gribble.core.base.paths import lies_below
 from gribble.core.catalogue.sheets import Catalogue
-from gribble.core.records.config import MovedSource, Source
+from gribble.core.records.config import Ask, MovedSource, Scope, Source
 from gribble.core.records.findings import RigAudit
 from gribble.core.records.holding import Holding
 from gribble.core.records.sheet import Sheet
+from gribble.core.survey.facts import Survey
 from gribble.core.survey.holdings import HeldHere
 from gribble.core.survey.index import Index, holds_files_of
 from gribble.core.survey.matching import KnownContents
-from gribble.core.survey.met import Survey
 from gribble.core.survey.sources import why_away
 from gribble.core.survey.survey import Surveyor
-from gribble.views.looks import count, shorten, size
-from gribble.views.progress import Bar
+from gribble.views.looks import shorten
+from gribble.views.screen import Bar
 from gribble.views.shell import quoted
 
 ROSTER_FAULTS_SHOWN = 5
@@ -47,30 +41,36 @@ MOST_PASSED_OVER = 5
 """How many files that cannot be looked into are named where one of them may be why something lacks."""
 
 
+class Named(NamedTuple):
+    """Sets that a command names, and what else the word could have meant."""
+
+    sets: tuple[str, ...] = ()
+    also: tuple[str, ...] = ()
+
+
 def survey(
     session: Session,
     scope: Scope,
     *,
     reread: bool = False,
-    verbose: bool = False,
     told: int = 0,
     catalogue: Catalogue | None = None,
-    sets: Collection[str] = (),
-    also: Iterable[str] = (),
+    named: Named = Named(),  # noqa: B008  (frozen)
 ) -> World:
-    """Survey the world, with another catalogue if need be, in which some `sets` are asked for; one that no roster knows
-    is told before anything is looked at, with the nearest name of a set or of `also`. Raises GribbleError.
+    """Survey the world, with another catalogue if need be. Raises GribbleError, for one of the sets `named` that no
+    roster knows before anything is looked at.
 
-    What was passed over is told on standard error: all of it if `verbose`, else as many as `told`, and how many
+    What was passed over is told on standard error: all of it with --verbose, else as many as `told`, and how many
     others there are.
     """
+    verbose, sets = session.call.wordy, named.sets
     check_scope(session.loaded.config, scope)
     catalogue = catalogue or session.loaded.catalogue
     rosters = rosters_on(session.loaded.config, catalogue, scope, session.roster)
     if sets:
         emulators = {name for rig in session.loaded.config.rig.values() for name in rig.emulators}
         arcades = [one for group in rosters.values() for one in group.values()]
-        require_sets(arcades, sets, emulators, also, session.roster)
+        require_sets(arcades, sets, emulators, named.also, session.roster)
     session.tell_open_runs(scope)
     session.rigs.mark_all(scope)
     index = open_index(session)
@@ -91,7 +91,7 @@ def survey(
     faults = [str(one) for rig in world.rigs for arcade in rig.arcade.values() for one in arcade.mistakes]
     session.notes.aside(*dict.fromkeys(faults[:ROSTER_FAULTS_SHOWN]))
     _note_cost(session, index, surveyor, verbose)
-    return asking(world, sets)
+    return world
 
 
 def survey_with(
@@ -123,13 +123,13 @@ def identified(
     session.screen.activity.begin("Judging")
     found = [holding for survey in surveys for holding in survey.holdings]
     sheets = session.loaded.catalogue.sheets
-    audits = concerning(world, found).audit(Scope())
+    audits = world.audit(Ask(contents=frozenset(content for one in found for content in contents_of(one))))
     files = identify_holdings(found, session.loaded.known, sheets, audits)
     files = identify_keys(identify_sets(files, world.rigs, audits), sheets, audits, world.read_whole)
     sets = held_sets(files, world.rigs)
     searcher = world.searcher(one.holdings for one in surveys)
     with session.screen.bar("Diagnosing") as bar:
-        return explain(files, searcher, sheets, named, world.head_of, bar, world.why_unread), sets
+        return explain(files, searcher, sheets, named, Reading(world.head_of, world.why_unread), bar), sets
 
 
 def survey_whole(session: Session, paths: list[str]) -> list[Holding]:

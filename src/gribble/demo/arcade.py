@@ -10,22 +10,7 @@ import zipfile
 import zlib
 from typing import Any
 
-from gribble.demo.contents import noise
-
-TURNSTONE = """\
-sheet = 1
-emulator = "turnstone"
-title = "Turnstone"
-machines = ["Shore Works boards"]
-
-[folders]
-sets = "turnstone/sets"
-
-[arcade]
-rosters = "turnstone-*.roster.jsonl"
-folder = "sets"
-archives = ["zip", "7z"]
-"""
+from gribble.demo.sheets import noise
 
 _FOLDER = "rigs/cabinet/turnstone/sets"
 _WHEN = (1998, 3, 1, 12, 0, 0)
@@ -40,35 +25,6 @@ _MORE: dict[str, dict[str, Any]] = {
     "limpet": {"plays": "flawed", "note": "The water is drawn over the boats."},
     "estuary": {"plays": "no", "note": "Its protection is not understood yet."},
 }
-STATES = {
-    "saltpan": "ready", "saltpanj": "ready", "herring": "ready", "herringj": "ready", "herringu": "ready",
-    "lugworm": "ready", "groynej": "blocked", "sandbar": "blocked", "tidepool": "blocked", "breakwat": "blocked",
-    "seawall": "blocked", "limpet": "limited", "mudflatj": "ready", "driftnet": "blocked", "pontoon": "ready",
-    "shingle": "ready", "estuary": "blocked", "pebble": "ready", "cobble": "limited", "heronry": "ready",
-    "ferry": "limited", "gangway": "ready",
-    "winkle": "ready", "razor": "blocked", "bollard": "ready", "oldpier": "blocked", "cockle": "blocked",
-}  # fmt: skip
-"""Every wanted set with its expected state, written by hand."""
-
-CURED = {"groynej": "ready", "breakwat": "ready", "driftnet": "ready", "razor": "ready"}
-"""What placing makes of those that it puts right."""
-
-FIRST_SET_REASONS = {
-    "groynej": ("groyne2.2b", "astray", "held: groyne2.2b in groyne.zip"),
-    "sandbar": ("sandbar1.1a", "imposter", "bytes where"),
-    "tidepool": ("quay.rom", "imposter", "it is the one of release 1.6"),
-    "breakwat": ("tone.1", "astray", "its device jettytone: not where"),
-    "seawall": ("seawall1.1a", "damaged", "its end is missing"),
-    "limpet": ("limpet", "unproven", "does not play it well: The water"),
-    "driftnet": ("driftnet.chd", "imposter", "by its header it is another image"),
-    "estuary": ("estuary", "imposter", "does not play it: Its protection"),
-    "cobble": ("cobble2.2b", "unproven", "the only dump known is a poor one"),
-    "ferry": ("ferry", "unproven", "runs with variant south of ferryrom, not north"),
-    "oldpier": ("oldpier", "missing", "release 1.8 knows no such set; release 1.6 does"),
-    "cockle": ("cockle", "missing", "release 1.8 knows it as cocklesh"),
-    "razor": ("razor1.1a", "imposter", "a right one is held: arcade/razor1 better.bin"),
-}
-"""What stands first among the reasons of each broken set: file, verdict, words."""
 
 
 def file_of(name: str, content: str | None = None, **more: Any) -> dict[str, Any]:
@@ -217,4 +173,26 @@ def arcade_files() -> dict[str, bytes]:
         "drawer/arcade/sounds.zip": archive([("TONE", "tone.1")]),
         "drawer/arcade/driftnet (good).chd": disc("driftnet"),
         "drawer/arcade/razor1 better.bin": chip("razor1.1a"),
+    }
+
+
+_SETS: list[dict[str, Any]] = [
+    {"set": "whelk", "title": "Whelk", "year": 1988, "files": [file_of("whelk1.1a"), file_of("whelk2.2b")]},
+    {
+        "set": "whelkj",
+        "title": "Whelk (j)",
+        "parent": "whelk",
+        "files": [file_of("whelk1j.1a")],
+    },  # none of whelk
+    {"set": "cuttle", "title": "Cuttle", "year": 1989, "bios": "whelk", "files": [file_of("cuttle1.1a")]},  # is none
+]
+_HEAD = {"roster": 1, "emulator": "dotterel", "release": "5", "title": "Dotterel sets"}
+
+
+def tabletop_files() -> dict[str, bytes]:
+    """The roster, and what the drawer has for it; the machine's own folder is empty."""
+    return {
+        "catalogue/dotterel-5.roster.jsonl": "".join(json.dumps(line) + "\n" for line in [_HEAD, *_SETS]).encode(),
+        "drawer/arcade/tabletop/whelk.zip": archive([("whelk1.1a", "whelk1.1a"), ("whelk2.2b", "whelk2.2b")]),
+        "drawer/arcade/tabletop/whelk from japan.zip": archive([("whelk1j.1a", "whelk1j.1a")]),
     }

@@ -4,50 +4,9 @@ from __future__ import annotations
 
 import struct
 
-from gribble.demo.contents import noise
+from gribble.demo.sheets import noise
 
 SECTOR = 2352
-DISCS = {
-    "Herring Run/Herring Run.cue": ("sound", ""),
-    "Salt Pan/Salt Pan.cue": ("damaged", "other-case"),
-    "Mudflat/Mudflat.cue": ("damaged", "missing"),
-    "Groyne/Groyne.gdi": ("damaged", "track-count"),
-    "Lugworm/Lugworm.cue": ("damaged", "byte-order-mark"),
-    "Sandbar/Sandbar.cue": ("damaged", "length"),
-    "Tidepool.m3u": ("sound", ""),
-    "Old Pier.m3u.txt": ("damaged", "ending"),
-    "Shore songs.cue": ("imposter", "no-sheet"),
-    "Limpet.iso": ("damaged", "length"),
-    "Pontoon (Disc 1).iso": ("sound", ""),
-    "Pontoon (Disc 2).iso": ("sound", ""),
-    "spare/cobble.bin": ("unproven", "no-sheet-for-it"),
-    "spare/whelk.bin": ("unproven", "no-sheet-for-it"),
-    "Winkle/Winkle.cue": ("damaged", "missing"),
-    "Razor/Razor.cue": ("damaged", "missing"),
-    "Bollard/Bollard.ccd": ("sound", ""),
-    "Cockle/Cockle.ccd": ("damaged", "length"),
-    "Driftwood.chd": ("sound", ""),
-    "Flotsam.chd": ("damaged", "length"),
-    "Kelp Maze.m3u": ("damaged", "missing"),
-    "Backwards.m3u": ("damaged", "order"),
-    "Foghorn.cue": ("damaged", "absolute"),
-    "Flood Tide (Disc 1) (Ebb Disc).iso": ("sound", ""),
-    "Flood Tide (Disc 2) (Flood Disc).iso": ("sound", ""),
-}
-"""Every sheet and image with its expected verdict and first fault, written by hand."""
-
-MENDED = {
-    "Old Pier.m3u": "",
-    "Lugworm/Lugworm.cue": "Lugworm.bin",
-    "Salt Pan/Salt Pan.cue": "Salt Pan.bin",
-    "Winkle/Winkle.cue": "winkle (1998 reissue).bin",
-    "Razor/Razor.cue": "razor-02.bin",
-    "Kelp Maze.m3u": "Pontoon (Disc 2).iso",
-    "spare/whelk.cue": "whelk.bin",
-    "Backwards.m3u": "Pontoon (Disc 1).iso",
-    "Foghorn.cue": '"Foghorn.bin"',
-}
-"""Every sheet that can be put right beyond doubt, with a name that stands in it afterwards."""
 
 
 def _cue(*files: tuple[str, int]) -> bytes:

@@ -9,7 +9,7 @@ import zlib
 from xml.sax.saxutils import escape
 
 from gribble.demo.arcade import chip
-from gribble.demo.contents import content
+from gribble.demo.sheets import content
 
 _WHEN = (1998, 3, 1, 12, 0, 0)
 _MAIN = "http://schemas.openxmlformats.org/spreadsheetml/2006/main"

@@ -1,416 +1,148 @@
-"""The sheets and the configuration of the Lighthouse Games Room; `@name` lines stand for digests."""
+"""The sheets and the configuration of the Lighthouse Games Room. In the sheets `of` stands for a content's digests, and
+`of_key` for the fingerprint of a key."""
 
 from __future__ import annotations
 
-from gribble.demo.annex import ANNEX, GODWIT
-from gribble.demo.arcade import TURNSTONE
-from gribble.demo.devices import CURLEW, KNOT, REDSHANK
-from gribble.demo.tabletop import DOTTEREL
+import hashlib
+import random
+import re
+import zlib
+from pathlib import Path
 
-SANDPIPER = """\
-sheet = 1
-emulator = "sandpiper"
-title = "Sandpiper"
-machines = ["Tern 8", "Tern 16"]
+from gribble.core.base.regular import MOST_TEXT, read_text
 
-[folders]
-boot = "sandpiper/boot"
-drive = "sandpiper/drive"
-carts = "sandpiper/carts"
+SEED = "lighthouse games room"
 
-[[need]]
-id = "tern8-boot"
-title = "Tern 8 boot ROM"
-kind = "bios"
-level = "must"
-machines = ["Tern 8"]
-why = "The Tern 8 does not start without it."
-folder = "boot"
-name = "tern8.rom"
-
-[[need.accept]]
-label = "revision B"
-region = "EU"
-@tern8-b
-
-[[need.reject]]
-label = "debug revision"
-why = "Stops at a blank screen."
-@tern8-debug
-
-[[need]]
-id = "tern16-boot"
-title = "Tern 16 boot ROM"
-kind = "bios"
-level = "must"
-machines = ["Tern 16"]
-why = "The Tern 16 does not start without it."
-folder = "boot"
-name = "tern16.rom"
-aliases = ["Tern 16 Boot (Rev C).rom"]
-also = [{ folder = "drive", name = "start/rom/tern16.rom" }]
-
-[[need.accept]]
-label = "revision C"
-region = "EU"
-releases = "<4"
-@tern16-c
-
-[[need.accept]]
-label = "revision D"
-region = "US"
-releases = ">=3.2"
-@tern16-d
-
-[[need]]
-id = "tern16-font"
-title = "Tern 16 font ROM"
-kind = "bios"
-level = "better"
-machines = ["Tern 16"]
-why = "Without it the built-in letters are used, and two games show boxes."
-folder = "boot"
-name = "tern16.fnt"
-
-[[need.accept]]
-label = "only revision"
-@tern16-font
-
-[[need]]
-id = "tern-drive"
-title = "Disk drive ROM"
-kind = "bios"
-level = "must"
-why = "No disk loads without it."
-folder = "drive"
-name = "drive.rom"
-
-[[need.accept]]
-label = "revision 2"
-@drive-2
-
-[[need.reject]]
-label = "debug revision"
-why = "Stops at a blank screen."
-@drive-debug
-
-[[need]]
-id = "tern-clock"
-title = "Clock cartridge ROM"
-kind = "bios"
-level = "extra"
-why = "Keeps the date in three games."
-folder = "boot"
-name = "clock.rom"
-
-[[need.accept]]
-label = "only revision"
-@clock
-
-[[need]]
-id = "tern-test"
-title = "Test cartridge"
-kind = "bios"
-level = "extra"
-why = "Checks a real machine's memory."
-folder = "carts"
-name = "test.rom"
-any_name = true
-
-[[need.accept]]
-label = "1986 issue"
-@test-cart
-
-[[setting]]
-file = "sandpiper/sandpiper.ini"
-format = "ini"
-key = "paths.tern16_rom"
-need = "tern16-boot"
-
-[[setting]]
-file = "sandpiper/sandpiper.ini"
-format = "ini"
-key = "paths.carts"
-folder = "carts"
-"""
-
-DUNLIN = """\
-sheet = 1
-emulator = "dunlin"
-title = "Dunlin"
-machines = ["Lumen", "Lumen II"]
-
-[folders]
-boot = "dunlin/boot"
-disk = "dunlin/disk"
-
-[[need]]
-id = "lumen-boot"
-title = "Lumen boot ROM"
-kind = "bios"
-level = "must"
-machines = ["Lumen"]
-why = "The Lumen does not start without it."
-folder = "boot"
-name = "lumen.bin"
-
-[[need.accept]]
-label = "US"
-region = "US"
-@lumen-us
-
-[[need.accept]]
-label = "EU"
-region = "EU"
-@lumen-eu
-
-[[need]]
-id = "lumen-us"
-title = "Lumen boot ROM, American issue"
-kind = "bios"
-level = "better"
-machines = ["Lumen"]
-why = "Some American games refuse the European one."
-folder = "boot"
-name = "lumen-us.bin"
-
-[[need.accept]]
-label = "US"
-@lumen-us
-
-[[need]]
-id = "lumen-ii-boot"
-title = "Lumen II boot ROM"
-kind = "bios"
-level = "must"
-machines = ["Lumen II"]
-folder = "boot"
-name = "lumen2.bin"
-
-[[need.accept]]
-@lumen-ii
-
-[[need]]
-id = "lumen-charset"
-title = "Lumen character set"
-kind = "bios"
-level = "must"
-why = "Draws the letters."
-folder = "boot"
-name = "letters.bin"
-
-[[need]]
-id = "lumen-disk"
-title = "Lumen disk controller ROM"
-kind = "bios"
-level = "must"
-why = "No disk loads without it."
-folder = "disk"
-name = "controller.bin"
-
-[[need.accept]]
-label = "only revision"
-@lumen-disk weak
-
-[[setting]]
-file = "dunlin/dunlin.toml"
-format = "toml"
-key = "roms.boot"
-need = "lumen-boot"
-"""
-
-WHIMBREL = """\
-sheet = 1
-emulator = "whimbrel"
-title = "Whimbrel"
-machines = ["Vesper"]
-order = ["r5", "r6", "r7"]
-
-[folders]
-system = "WHIMBREL/SYSTEM"
-
-[[need]]
-id = "vesper-boot"
-title = "Vesper boot ROM"
-kind = "bios"
-level = "must"
-why = "The Vesper does not start without it."
-folder = "system"
-name = "VESPER.BIN"
-
-[[need.accept]]
-label = "revision 1"
-@vesper
-
-[[need.reject]]
-label = "debug revision"
-why = "Wants a debugger on the other end."
-@vesper-debug
-
-[[need]]
-id = "vesper-sound"
-title = "Vesper sound ROM"
-kind = "bios"
-level = "must"
-why = "Games wait for the sound chip and never start."
-folder = "system"
-name = "SOUND.BIN"
-
-[[need.accept]]
-label = "only revision"
-@vesper-sound
-
-[[need]]
-id = "vesper-bank-a"
-title = "Vesper bank A"
-kind = "bios"
-level = "must"
-releases = ">=r6"
-why = "Half of the system software."
-folder = "system"
-name = "BANK-A.BIN"
-
-[[need.accept]]
-@vesper-bank-a
-
-[[need]]
-id = "vesper-bank-b"
-title = "Vesper bank B"
-kind = "bios"
-level = "must"
-releases = ">=r6"
-why = "The other half of the system software."
-folder = "system"
-name = "BANK-B.BIN"
-
-[[need.accept]]
-@vesper-bank-b
-
-[[setting]]
-file = "WHIMBREL/WHIMBREL.YAML"
-format = "yaml"
-key = "machine.boot"
-need = "vesper-boot"
-
-[root]
-volume = ["fat32"]
-label = "GAMESROOM"
-"""
-
-_SKERRY = {
-    "boot": "Skerry boot ROM",
-    "font": "Skerry font ROM",
-    "menu": "Skerry menu ROM",
-    "sound": "Skerry sound ROM",
-    "video": "Skerry video ROM",
-    "logic": "Skerry logic array",
-    "bank": "Skerry bank ROM",
-    "tiles": "Skerry tile ROM",
-    "tape": "Skerry tape loader",
-    "lock": "Skerry lock key",
-    "secret": "Skerry secret ROM",
-    "clock": "Skerry clock ROM",
-    "disk": "Skerry disk ROM",
-    "modem": "Skerry modem ROM",
+SIZES = {
+    "tern8-b": 16_384,
+    "tern8-debug": 16_384,
+    "tern16-c": 65_536,
+    "tern16-d": 65_536,
+    "tern16-font": 8_192,
+    "drive-2": 32_768,
+    "drive-debug": 32_768,
+    "clock": 4_096,
+    "test-cart": 24_576,
+    "lumen-eu": 131_072,
+    "lumen-us": 131_072,
+    "lumen-ii": 262_144,
+    "lumen-charset": 2_048,
+    "lumen-disk": 12_288,
+    "vesper": 98_304,
+    "vesper-debug": 98_304,
+    "vesper-sound": 49_152,
+    "vesper-bank-a": 20_480,
+    "vesper-bank-b": 20_480,
+    "skerry-boot": 16_384,
+    "skerry-font": 12_288,
+    "skerry-menu": 16_384,
+    "skerry-sound": 8_192,
+    "skerry-video": 16_384,
+    "skerry-logic": 8_192,
+    "skerry-bank": 16_384,
+    "skerry-tiles": 16_384,
+    "skerry-tape": 20_000,
+    "skerry-lock": 32,
+    "skerry-secret": 8_192,
+    "skerry-clock": 4_096,
+    "skerry-disk": 24_576,
+    "skerry-modem": 6_144,
+    "petrel-41": 40_960,
+    "petrel-50": 45_056,
+    "petrel-disk": 30_000,
+    "fulmar-eu": 16_384,
+    "fulmar-us": 16_384,
+    "fulmar-voice-eu": 8_192,
+    "fulmar-voice-us": 8_192,
+    "fulmar-drive": 10_240,
+    **{f"desk-{number}": 1_000 + number for number in range(1, 6)},
+    **{f"help-{number}": 500 + number for number in range(1, 4)},
+    "gannet-20": 20_480,
+    "gannet-tape-a": 4_096,
+    "gannet-tape-b": 4_096,
+    "sander-open": 32_768,
+    "sander-locked": 32_774,
+    "sander-lock": 64,
+    "sander-sound": 16_384,
+    "sound-lock": 48,
+    "sander-font": 6_144,
+    "menu-19": 10_240,
+    "menu-110": 10_752,
+    "voice-19": 14_336,
+    "voice-110": 14_848,
+    "sander-disk": 40_100,
+    "sander-card": 8_192,
+    "firmware-1": 9_000,
+    "firmware-2": 9_100,
+    "firmware-old": 9_050,
+    "page-1": 700,
+    "page-2": 710,
 }
+"""Every made-up content and its size in bytes."""
 
-AVOCET = """\
-sheet = 1
-emulator = "avocet"
-title = "Avocet"
-machines = ["Skerry"]
+KEYS = {"seal_a": 16, "seal_b": 16, "seal_c": 16, "tide": 8, "lid": 16}
+"""Every made-up key and its length in bytes."""
 
-[folders]
-rom = "avocet/rom"
+_FINGERPRINT = re.compile(r'^of_key = "([a-z_]+)"$', re.MULTILINE)
+_PLACEHOLDER = re.compile(r'^of = "([a-z0-9-]+)( weak)?"$', re.MULTILINE)
 
-[[unlock]]
-need = "skerry-secret"
-key_need = "skerry-lock"
-skip = 6
-""" + "".join(
-    f"""
-[[need]]
-id = "skerry-{part}"
-title = "{title}"
-kind = "bios"
-level = "{"extra" if part == "modem" else "must"}"
-folder = "rom"
-name = "skerry-{part}.rom"
 
-[[need.accept]]
-@skerry-{part}
-"""
-    for part, title in _SKERRY.items()
-)
+def content(name: str) -> bytes:
+    """The bytes of a made-up content."""
+    tail = bytes(300) if name == "skerry-logic" else b""
+    return noise(name, SIZES[name] - len(tail)) + tail
 
-CONFIG = (
-    """\
-# The Lighthouse Games Room: made-up machines, kept running by volunteers.
-sources = ["drawer"]
-catalogues = ["catalogue"]
-regions = ["EU", "US"]
 
-[rig.lighthouse]                # the PC in the games room
-at = "rigs/lighthouse"
+def noise(name: str, size: int) -> bytes:
+    """Bytes that depend on the name alone."""
+    return random.Random(f"{SEED}: {name}").randbytes(size)
 
-[rig.lighthouse.emulators]
-sandpiper = "3.1"
-avocet = "1.4"
-redshank = "2.4"
-curlew = "0.9"
 
-[rig.lighthouse.emulators.dunlin]
-release = "2.0"
-at = "apps"
-folders = { boot = "dunlin/System" }
-machines = ["Lumen"]
-ignore = ["lumen-us"]
+def key_file(*names: str, **wrong: str) -> bytes:
+    """A key file with some of the made-up keys, and others with a value given in hexadecimal."""
+    values = {**{name: noise(f"key {name}", KEYS[name]).hex() for name in names}, **wrong}
+    lines = ["; keys of the Lighthouse Games Room", *(f"{name} = {value}" for name, value in values.items())]
+    return "".join(f"{line}\r\n" for line in lines).encode()
 
-[rig.stick]                     # the USB stick for the mini console by the door
-at = "rigs/stick"
-seen_as = "/media/stick"        # as the mini console calls it
-volume = "fat32"
-label = "GAMESROOM"
 
-[rig.stick.emulators]
-whimbrel = "r7"
-redshank = "1.9"
-knot = "4"
+def with_digests(template: str) -> str:
+    """A sheet's text with each line `of = "name"` written out as that content's size and digests.
 
-[rig.cabinet]                   # the arcade cabinet in the corner
-at = "rigs/cabinet"
+    `of = "name weak"` gives the CRC-32 alone; `of_key = "name"` the fingerprint of a key.
+    """
 
-[rig.cabinet.emulators]
-turnstone = "1.8"
-"""
-    + ANNEX
-)
+    def fingerprint(match: re.Match[str]) -> str:
+        return f'sha256 = "{hashlib.sha256(noise(f"key {match[1]}", KEYS[match[1]])).hexdigest()}"'
+
+    def expand(match: re.Match[str]) -> str:
+        data = content(match[1])
+        lines = [f"size = {len(data)}", f'crc32 = "{zlib.crc32(data):08x}"']
+        if not match[2]:
+            lines.append(f'sha1 = "{hashlib.sha1(data, usedforsecurity=False).hexdigest()}"')
+        return "\n".join(lines)
+
+    return _FINGERPRINT.sub(fingerprint, _PLACEHOLDER.sub(expand, template))
+
 
 HANDHELD_USER = "keeper"
 HANDHELD_PASSWORD = "lamp oil"
 """Of the demo's handheld; as made up as everything else there."""
+_ROOM = Path(__file__).parent / "room"
 
-HANDHELD = """
-[rig.handheld]                  # lies on the sofa; GRIBBLE_PASSWORD_HANDHELD has its password
-at = "ftp://@user@127.0.0.1:@port/card"
-seen_as = "/mnt/card"
-volume = "fat32"
 
-[rig.handheld.emulators]
-sandpiper = { release = "3.1", machines = ["Tern 16"], ignore = ["tern-clock"] }
-"""
-"""The rig behind the simulated server, in a world that has one; its port is another one every time."""
+def room_config(handheld_port: int | None = None) -> str:
+    """The text of the room's gribble.toml; with the rig behind the simulated server, if there is one at a port."""
+    text = _text(_ROOM / "gribble.toml")
+    if handheld_port is None:
+        return text
+    rig = _text(_ROOM / "handheld.toml")
+    return text + rig.replace("@user", HANDHELD_USER).replace("@port", str(handheld_port))
 
-SHEETS = {
-    "sandpiper": SANDPIPER,
-    "dunlin": DUNLIN,
-    "whimbrel": WHIMBREL,
-    "avocet": AVOCET,
-    "redshank": REDSHANK,
-    "curlew": CURLEW,
-    "knot": KNOT,
-    "turnstone": TURNSTONE,
-    "dotterel": DOTTEREL,
-    "godwit": GODWIT,
-}
-"""Sheet templates by emulator."""
+
+def room_sheets() -> dict[str, str]:
+    """The texts of the sheets, by emulator."""
+    return {path.name.partition(".")[0]: with_digests(_text(path)) for path in sorted(_ROOM.glob("*.sheet.toml"))}
+
+
+def _text(path: Path) -> str:
+    return read_text(path, MOST_TEXT, "utf-8")

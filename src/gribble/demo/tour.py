@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from gribble.demo import porch, visitor
+from gribble.demo import porch
 
 
 class Stop(NamedTuple):
@@ -50,7 +50,7 @@ CHAPTERS: dict[str, Chapter] = {
             Stop("Put that right.", "place plover --yes"),
             Stop("And now?", "why plover"),
         ),
-        place=visitor.FOLDER,
+        place=porch.VISITOR,
     ),
     "know": Chapter(
         "Names prove nothing: look at what each file turns out to be, whatever it is called.",

@@ -11,15 +11,13 @@ import zipfile
 from pathlib import Path
 
 from gribble.core.base.errors import GribbleError, reason_of
-from gribble.core.catalogue.checksums import write_checksums
+from gribble.core.catalogue.sheets import write_checksums
 from gribble.core.records.sheet import ManifestFile
 from gribble.demo.annex import annex_files
-from gribble.demo.arcade import arcade_files
-from gribble.demo.contents import content, key_file, noise, with_digests
+from gribble.demo.arcade import arcade_files, tabletop_files
 from gribble.demo.discs import disc_files
 from gribble.demo.lists import list_files
-from gribble.demo.sheets import CONFIG, HANDHELD, HANDHELD_USER, SHEETS
-from gribble.demo.tabletop import tabletop_files
+from gribble.demo.sheets import content, key_file, noise, room_config, room_sheets
 
 _WHEN = 1_000_000_000
 """Every made-up file dates from then (seconds since 1970)."""
@@ -91,8 +89,7 @@ def build_world(folder: Path, handheld_port: int | None = None) -> None:
         if handheld_port is not None:
             for path, data in _handheld().items():
                 write_made(folder / "handheld" / path, data)
-            address = HANDHELD.replace("@user", HANDHELD_USER).replace("@port", str(handheld_port))
-            write_made(folder / "gribble.toml", (CONFIG + address).encode())
+            write_made(folder / "gribble.toml", room_config(handheld_port).encode())
     except OSError as error:
         raise GribbleError(f"{folder} cannot be written: {reason_of(error)}", fix="Name another folder.") from error
 
@@ -228,8 +225,8 @@ def _manifests() -> dict[str, str]:
 
 def _files() -> list[tuple[str, bytes]]:
     """Every file of the world and its bytes."""
-    files = [("gribble.toml", CONFIG.encode())]
-    files += [(f"catalogue/{name}.sheet.toml", with_digests(text).encode()) for name, text in SHEETS.items()]
+    files = [("gribble.toml", room_config().encode())]
+    files += [(f"catalogue/{name}.sheet.toml", text.encode()) for name, text in room_sheets().items()]
     files += [(path, content(name)) for path, name in _RIGS.items()]
     files += [(f"catalogue/{name}", text.encode()) for name, text in _manifests().items()]
     files += [(f"rigs/{path}", text.encode()) for path, text in _settings().items()]

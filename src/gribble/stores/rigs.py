@@ -15,11 +15,11 @@ from gribble.core.base.paths import MEMORY_FOLDER, is_link, lies_in, link_among_
 from gribble.core.base.regular import NO_LINKS, open_regular
 from gribble.core.files.volumes import folds_case
 from gribble.core.placing.journal import Journal, Run, Seal, end_of, journals_in, run_at, runs_in
-from gribble.core.placing.run import Runner, Told
+from gribble.core.placing.run import Listener, Runner
 from gribble.core.placing.store import Elsewhere, Stamp, Store, StoreError
 from gribble.core.placing.twins import Twins
 from gribble.core.records.steps import Step
-from gribble.core.survey.seen import SeenRigs, give_id, id_at
+from gribble.core.survey.sources import SeenRigs, give_id, id_at
 from gribble.stores.files import make_folders, read_blocks
 from gribble.stores.local import OWN_FOLDER, LocalStore, mode_of
 from gribble.stores.remote import RemoteStore
@@ -248,8 +248,7 @@ class HeldRig:
         self,
         run: Run,
         elsewhere: Elsewhere,
-        told: Told | None = None,
-        watch: Callable[[int], None] = lambda _bytes: None,
+        listener: Listener = Listener(),  # noqa: B008  (frozen)
         seen: Mapping[str, Stamp] | None = None,
         twins: Twins | None = None,
     ) -> Runner:
@@ -262,7 +261,7 @@ class HeldRig:
                 code=ExitCode.FAILED,
             )
         journal = Journal(run.path, self.home.seal)
-        return Runner(self.home.store, journal, elsewhere, told, watch, seen, twins, self.home.root if twins else "")
+        return Runner(self.home.store, journal, elsewhere, listener, seen, (twins, self.home.root) if twins else None)
 
     def take_back(
         self,
@@ -275,7 +274,7 @@ class HeldRig:
         of each step. Returns the places where a file was saved meanwhile, which stays. Raises GribbleError."""
         undone = (one for one in runs_in(self.home.journals, self.home.seal, "undone") if not one.foreign)
         made = frozenset(folder for other in undone for begin in other.begun.values() for folder in begin.makes)
-        return self.runner(run, elsewhere, watch=watch).take_back(run, leave, made)
+        return self.runner(run, elsewhere, Listener(watch)).take_back(run, leave, made)
 
     def _check(self) -> None:
         assert self._held, "the lock was let go"

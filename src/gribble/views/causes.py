@@ -7,11 +7,15 @@ from itertools import islice
 
 from rich.text import Text
 
-from gribble.core.answers.causes import Cause, causes_of
+from gribble.core.answers.why import Cause, causes_of
+from gribble.core.base.amounts import count
 from gribble.core.base.paths import base
-from gribble.core.records.findings import SetAudit, Verdict
+from gribble.core.records.findings import (
+    SetAudit,
+    Verdict,
+)
 from gribble.core.records.holding import Holding
-from gribble.views.looks import QUIET, count, shorten
+from gribble.views.looks import QUIET, shorten
 from gribble.views.screen import remedy, state, styled
 
 CAUSES_SHOWN = 10

@@ -9,8 +9,9 @@ from html import escape
 from typing import Any, NamedTuple
 
 from gribble.core.answers.report import Report
+from gribble.core.base.amounts import size
 from gribble.core.base.paths import visible
-from gribble.views.looks import STATES, VERDICTS, size
+from gribble.views.looks import STATES, VERDICTS
 
 _INK = "#123457"
 """Stands for the colour of the page's text until the chart is in it."""

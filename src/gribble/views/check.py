@@ -3,36 +3,39 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Iterator
 from typing import NamedTuple
 
 from rich.text import Text
 
-from gribble.core.base.amounts import day_words
+from gribble.core.answers.next import Command, next_of
+from gribble.core.base.amounts import count, day_words
 from gribble.core.base.paths import base, parent
 from gribble.core.records.discs import MENDS
 from gribble.core.records.facts import Facts
 from gribble.core.records.findings import (
-    FIXABLE,
     EmulatorAudit,
-    Finding,
     GameFinding,
+    NeedFinding,
     PlaceFinding,
     Remedy,
     RigAudit,
     SetAudit,
     SettingFinding,
+    Standing,
     State,
     Verdict,
     worst,
 )
 from gribble.core.records.holding import in_words
+from gribble.core.records.sheet import Level
 from gribble.core.sayings.facts import root_words, say, say_all
+from gribble.core.sayings.remedies import remedy_words, say_holding, setting_words, way_words
 from gribble.views.causes import cause_rows
-from gribble.views.first import show_first_step
-from gribble.views.looks import QUIET, TALLIED, count, shorten
+from gribble.views.looks import QUIET, TALLIED, shorten
 from gribble.views.overview import show_overview
-from gribble.views.remedies import remedy_words, say_holding, setting_words, way_words
 from gribble.views.screen import Screen, remedy, state, styled, verdict
+from gribble.views.shell import written
 
 SPARE_SHOWN = 5
 SETS_SHOWN = 24
@@ -101,7 +104,7 @@ def show_only(screen: Screen, audits: tuple[RigAudit, ...], only: frozenset[str]
                 _Row(
                     problem.verdict,
                     one.set,
-                    styled(f"{problem.file}{': ' if problem.file else ''}{say_all(problem.facts)}"),
+                    styled(f"{problem.subject.file}{': ' if problem.subject.file else ''}{say_all(problem.facts)}"),
                 )
                 for one in emulator.sets
                 for problem in one.problems
@@ -143,8 +146,6 @@ def _show_head(screen: Screen, emulator: EmulatorAudit) -> None:
 
 def _show_emulator(screen: Screen, rig: RigAudit, emulator: EmulatorAudit, verbose: bool) -> None:
     _show_head(screen, emulator)
-    quiet = [finding for finding in emulator.findings if _is_quiet(finding)]
-    spared = [finding for finding in emulator.findings if finding.spared and not _is_quiet(finding)]
     rows = _root_rows(emulator, verbose)
     for finding in emulator.findings:
         if verbose or not (_is_quiet(finding) or finding.spared):
@@ -154,28 +155,38 @@ def _show_emulator(screen: Screen, rig: RigAudit, emulator: EmulatorAudit, verbo
     _show_folded(screen, [_game_row(found) for found in emulator.games or ()], f"{emulator.emulator} --games", verbose)
     if emulator.sets or emulator.sets_note:
         show_sets(screen, emulator, verbose=verbose, on=f" --rig {rig.rig}")
-    foot: list[tuple[str | Text, ...]] = []
-    if spared and not verbose:
-        names = ", ".join(finding.need.id for finding in spared)
-        foot.append((styled("· spared", QUIET), styled(f"{names}: of each choice one is enough", QUIET)))
-    if quiet and not verbose:
-        names = ", ".join(finding.need.id for finding in quiet)
-        foot.append((verdict(Verdict.SOUND), styled(f"{len(quiet)} of {len(emulator.findings)}: {names}")))
-    led = [found for found in emulator.settings if found.verdict is Verdict.SOUND]
-    if led and not verbose:
-        names = ", ".join(found.setting.key for found in led)
-        foot.append((verdict(Verdict.SOUND), styled(f"{count(len(led), 'setting')}: {names}")))
+    foot = [] if verbose else list(_quiet_rows(emulator))
+    screen.grid([*foot, *_aside_rows(emulator, verbose)], indent=4)
+
+
+def _quiet_rows(emulator: EmulatorAudit) -> Iterator[tuple[str | Text, ...]]:
+    """What is as it should be, by name."""
+    quiet = [finding.need.id for finding in emulator.findings if _is_quiet(finding)]
+    spared = [finding.need.id for finding in emulator.findings if finding.spared and not _is_quiet(finding)]
+    led = [found.subject.setting.key for found in emulator.settings if found.verdict is Verdict.SOUND]
+    if spared:
+        words = f"{', '.join(spared)}: of each choice one is enough"
+        yield styled("· spared", QUIET), styled(words, QUIET)
+    if quiet:
+        yield verdict(Verdict.SOUND), styled(f"{len(quiet)} of {len(emulator.findings)}: {', '.join(quiet)}")
+    if led:
+        yield verdict(Verdict.SOUND), styled(f"{count(len(led), 'setting')}: {', '.join(led)}")
+
+
+def _aside_rows(emulator: EmulatorAudit, verbose: bool) -> Iterator[tuple[str | Text, ...]]:
+    """The files that are left alone."""
     if emulator.spare:
         shown = emulator.spare if verbose else emulator.spare[:SPARE_SHOWN]
         more = len(emulator.spare) - len(shown)
         text = ", ".join(shown) + (f" and {more} more (-v shows them)" if more else "")
-        foot.append((styled("· spare", QUIET), styled(f"{text}; unknown to every sheet, left alone", QUIET)))
+        yield styled("· spare", QUIET), styled(f"{text}; unknown to every sheet, left alone", QUIET)
     for finding in emulator.findings:
         if finding.redundant:
-            names = ", ".join(f"{one.path} ({accept.in_full})".removesuffix(" ()") for one, accept in finding.redundant)
-            words = f"{names}; {finding.need.called} is there already, left alone"
-            foot.append((styled("· redundant", QUIET), styled(words, QUIET)))
-    screen.grid(foot, indent=4)
+            there = [
+                f"{one.path} ({accept.in_full})" if accept.in_full else one.path for one, accept in finding.redundant
+            ]
+            words = f"{', '.join(there)}; {finding.need.called} is there already, left alone"
+            yield styled("· redundant", QUIET), styled(words, QUIET)
 
 
 def _show_folded(screen: Screen, rows: list[_Row], words: str, verbose: bool) -> None:
@@ -219,7 +230,7 @@ def set_account(one: SetAudit, verbose: bool) -> Text:
     text = Text.assemble(styled(one.title or one.set, "bold"))
     groups: dict[tuple[Verdict, Facts], list[str]] = {}
     for problem in one.problems:  # one broken archive is one reason, however many files are in it
-        groups.setdefault((problem.verdict, problem.facts), []).append(problem.file)
+        groups.setdefault((problem.verdict, problem.facts), []).append(problem.subject.file)
     shown = list(groups.items()) if verbose else list(groups.items())[:PROBLEMS_SHOWN]
     for (kind, facts), files in shown:
         names = ", ".join(files[:FILES_SHOWN]) + (", …" if len(files) > FILES_SHOWN else "")
@@ -234,7 +245,7 @@ def set_account(one: SetAudit, verbose: bool) -> Text:
     return text
 
 
-def _is_quiet(finding: Finding) -> bool:
+def _is_quiet(finding: NeedFinding) -> bool:
     return not finding.lacks and all(
         place.verdict is Verdict.SOUND and place.remedy is Remedy.NONE for place in finding.places
     )
@@ -242,41 +253,43 @@ def _is_quiet(finding: Finding) -> bool:
 
 def _root_rows(emulator: EmulatorAudit, verbose: bool) -> list[_Row]:
     return [
-        _Row(found.verdict, f"root {found.demand}", styled(root_words(found)))
+        _Row(found.verdict, f"root {found.subject.demand}", styled(root_words(found)))
         for found in emulator.root
         if verbose or found.verdict is not Verdict.SOUND
     ]
 
 
 def _setting_row(found: SettingFinding) -> _Row:
-    text = Text.assemble(styled(f"{found.file}: {found.setting.key}", "bold"), "\n", styled(say_all(found.facts)))
+    text = Text.assemble(
+        styled(f"{found.subject.file}: {found.subject.setting.key}", "bold"), "\n", styled(say_all(found.facts))
+    )
     if words := setting_words(found):
         text.append("\n").append_text(remedy(words))
     return _Row(found.verdict, "setting", text)
 
 
 def _game_row(found: GameFinding) -> _Row:
-    text = Text.assemble(styled(found.file, "bold"), "\n", styled(say_all(found.facts)))
+    text = Text.assemble(styled(found.subject.file, "bold"), "\n", styled(say_all(found.facts)))
     if words := _game_words(found):
         text.append("\n").append_text(remedy(words))
-    return _Row(found.verdict, found.rule, text)
+    return _Row(found.verdict, found.subject.rule, text)
 
 
 def _game_words(found: GameFinding) -> str:
     """What a plan for games does about it."""
-    if found.fix is None:
-        return f"{MENDS} puts it right" if found.mends else ""
-    for packed in found.fix.packed:
+    if found.subject.fix is None:
+        return f"{MENDS} puts it right" if Standing.MENDS in found.standing else ""
+    for packed in found.subject.fix.packed:
         return f"zip it as {packed.to}"
-    loose = found.fix.loose[0]
-    if found.fix.displaced:
+    loose = found.subject.fix.loose[0]
+    if found.subject.fix.displaced:
         return f"unpack it to {parent(loose.to)}/"
     if loose.movable:
         return f"make it {loose.to}"
     return f"take it from {in_words(shorten(loose.holding.where), loose.holding.member)}"
 
 
-def _rows(rig: RigAudit, finding: Finding) -> list[_Row]:
+def _rows(rig: RigAudit, finding: NeedFinding) -> list[_Row]:
     """One row for each place, quiet places of an otherwise faulty need left out; many files in one row."""
     if finding.need.file:
         return [_Row(finding.shown(finding.chief), finding.need.id, _manifest_account(rig, finding))]
@@ -284,7 +297,7 @@ def _rows(rig: RigAudit, finding: Finding) -> list[_Row]:
     return [_Row(finding.shown(place), finding.need.id, _account(rig, finding, place)) for place in faulty]
 
 
-def _manifest_account(rig: RigAudit, finding: Finding) -> Text:
+def _manifest_account(rig: RigAudit, finding: NeedFinding) -> Text:
     """Many files in a few lines: how many are right, what is lost without them, what the remedies come to."""
     text = Text.assemble(styled(finding.need.called, "bold"), "\n", styled(say_all(finding.facts)))
     text.append_text(_why_lines(finding, finding.met))
@@ -308,11 +321,11 @@ def _manifest_account(rig: RigAudit, finding: Finding) -> Text:
 
 def _fix_words(rig: RigAudit, places: list[PlaceFinding]) -> str:
     if len(places) == 1:
-        return f"{base(places[0].expected)}: {remedy_words(rig, places[0])}"
+        return f"{base(places[0].expected)}: {remedy_words(rig, places[0], shorten)}"
     return f"{len(places)} of them can be put right from what is held"
 
 
-def _account(rig: RigAudit, finding: Finding, place: PlaceFinding) -> Text:
+def _account(rig: RigAudit, finding: NeedFinding, place: PlaceFinding) -> Text:
     """The place, the reason, what is lost without it, and the remedy, a line each."""
     told = place.accept.in_full if place.accept and (place.met or place.found is place.use) else ""
     label = f" ({told})" if told else ""
@@ -326,71 +339,90 @@ def _account(rig: RigAudit, finding: Finding, place: PlaceFinding) -> Text:
     if finding.spared:
         return text.append_text(styled(f"; {say(finding.spared)}"))
     text.append_text(_why_lines(finding, place.met and not finding.lacks))
-    if words := remedy_words(rig, place):
+    if words := remedy_words(rig, place, shorten):
         text.append("\n").append_text(remedy(words))
     if finding.instead:
         text.append_text(styled(f"\nor, as well: {', '.join(finding.instead)}; one is enough"))
     if finding.ways and place is finding.chief:
         text.append_text(styled("\nto make it fit, one of these must change:"))
         for way in finding.ways:
-            text.append_text(styled(f"\n· {way_words(rig, way)}"))
+            text.append_text(styled(f"\n· {way_words(rig, way, shorten)}"))
     if finding.merge:
-        names = " and ".join(say_holding(holding, None) for holding in finding.merge)
+        names = " and ".join(say_holding(holding, None, shorten) for holding in finding.merge)
         text.append("\n").append_text(remedy(f"together, {names} have every key: gribble keys merge"))
     return text
 
 
-def _why_lines(finding: Finding, met: bool) -> Text:
+def _why_lines(finding: NeedFinding, met: bool) -> Text:
     if met or not finding.need.why:
         return Text()
     level = "" if finding.need.level == "must" else f"{finding.need.level}: "
     return styled(f"\n{level}{finding.need.why}", QUIET)
 
 
-def show_next(screen: Screen, audits: tuple[RigAudit, ...], detail: str = "", scope: str = "") -> None:
-    """The command that leads on, for the same `scope`; `detail` is one to read first, if there is anything to read."""
-    findings = [
-        finding
-        for found in audits
-        for emulator in found.emulators
-        for finding in emulator.findings
-        if not (finding.ignored or finding.spared)
-    ]
-    places = [place for finding in findings for place in finding.places]
-    emulators = [emulator for found in audits for emulator in found.emulators]
-    if not emulators and not any(found.away for found in audits):
-        show_first_step(screen, [found.rig for found in audits])
+def show_next(screen: Screen, command: Command | None) -> None:
+    """The command that leads on, if one does."""
+    if command is None:
         return
-    fixable = sum(place.fixable for place in places)
-    fixable += sum(found.remedy in FIXABLE for emulator in emulators for found in emulator.settings)
-    sets = [one for emulator in emulators for one in emulator.sets if one.problems]
-    problems = [problem for one in sets for problem in one.problems]
-    whole = [one for one in sets if one.fixable]
-    fixable += len(whole)
-    gaps = sum(place.remedy is Remedy.OBTAIN for place in places)
-    sources = dict.fromkeys(one.source for group in (places, problems) for one in group if one.source)
-    unknown = [emulator.unknown for emulator in emulators if emulator.unknown]
-    if any(one.faulty for one in unknown):
-        screen.next("gribble catalogue lint", "every mistake of the sheets; nothing is placed until they are corrected")
-    elif unknown:
-        names = ", ".join(one.emulator for one in unknown)
-        screen.next("gribble catalogue list", f"the sheets there are; gribble.toml wants one for {names}")
-    elif detail and (fixable or gaps):
-        screen.next(detail, "what is wrong, and why")
-    elif fixable:
-        more = f"; {gaps} to obtain" if gaps else ""
-        kind = "set" if fixable == len(whole) else "place"
-        what = f"{fixable:,} places and sets" if whole and kind == "place" else count(fixable, kind)
-        screen.next(f"gribble plan{scope}", f"what you hold puts {what} right{more}")
-    elif sources and not gaps:
-        screen.next("gribble plan", f"what {' and '.join(sources)} would bring; connect, then check again")
-    elif surplus := [finding.need.id for finding in findings if any(place.surplus for place in finding.places)]:
-        screen.next(f"gribble place --only {surplus[0]}", "displaces what does not belong there, with an undo")
-    elif by_name := sum(place.by_name for place in places):
-        screen.next("gribble place --by-name", f"takes {count(by_name, 'file')} that only the name speaks for")
-    elif any(one.fix for emulator in emulators for one in emulator.games or ()):
-        screen.next(f"gribble place{scope} --games", "puts games and their partners as they must lie")
-    elif not gaps and len(whole) < len(sets):
-        screen.next("gribble sets check", f"what {count(len(sets) - len(whole), 'set')} still lack, file by file")
-    elif gaps:
-        screen.next("gribble needs", f"{count(gaps, 'file')} to obtain: names, sizes and digests")
+    screen.next(written(command.words), command.why)
+    if command.words[1:3] == ("catalogue", "import"):
+        screen.say(
+            "Or take over a friend's sheets: gribble catalogue add; or write down a setup that works: "
+            "gribble catalogue capture."
+        )
+
+
+def show_start(screen: Screen) -> None:
+    """What to do without a configuration."""
+    screen.say(styled("No gribble.toml here or in any folder above.", "bold"))
+    screen.out.print()
+    screen.grid(
+        [
+            ("gribble init", "look at this folder, ask, and write one"),
+            ("gribble demo", "see the job on made-up files"),
+            ("gribble --help", "all commands"),
+        ]
+    )
+
+
+def show_state(screen: Screen, audits: tuple[RigAudit, ...]) -> None:
+    """Each rig and emulator in a line, then the next command."""
+    screen.say(answer_of(audits))
+    for found in audits:
+        screen.out.print()
+        own = state(found.state) if found.emulators or found.away else styled("no emulators", QUIET)
+        screen.say(styled(found.rig, "bold"), styled(f"  {shorten(found.root)}", QUIET), "  ", own)
+        rows: list[tuple[str | Text, ...]] = [
+            (
+                state(emulator.state),
+                styled(f"{emulator.title} {emulator.release or ''}".rstrip()),
+                styled(_in_short(emulator)),
+            )
+            for emulator in found.emulators
+        ]
+        screen.grid(rows)
+        if found.away:
+            screen.say(f"  away: {found.away}")
+    if all(found.state == State.READY and found.emulators for found in audits) and audits:
+        screen.next("gribble check", "shows each need with its proof")
+    else:
+        show_next(screen, next_of(audits, detail=("gribble", "check")))
+
+
+def _in_short(emulator: EmulatorAudit) -> str:
+    """How many of the files it must have are right, how many settings are not, how many sets run."""
+    if emulator.unknown:
+        return emulator.note
+    musts = [one for one in emulator.findings if one.need.level is Level.MUST and not one.spared]
+    parts = [f"{sum(one.met for one in musts)} of {count(len(musts), 'needed file')} right"] if musts else []
+    wrong = [one for one in emulator.settings if not one.met]
+    if wrong:
+        parts.append(f"{count(len(wrong), 'setting')} wrong")
+    if not all(one.met for one in emulator.root):
+        parts.append("wrong volume or label")
+    if emulator.sets:
+        ready = sum(one.state is not State.BLOCKED for one in emulator.sets)
+        parts.append(f"{ready:,} of {count(len(emulator.sets), 'set')} run")
+    if emulator.idle:
+        parts.append("no set is wanted")
+    return ", ".join(parts) or "needs nothing"

@@ -5,18 +5,17 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any
 
-from gribble.core.records.away import Away
 from gribble.core.records.findings import (
     EmulatorAudit,
-    Finding,
     GameFinding,
+    NeedFinding,
     PlaceFinding,
     RigAudit,
     SetAudit,
     SettingFinding,
     worst,
 )
-from gribble.core.records.holding import Holding, Skipped
+from gribble.core.records.holding import Away, Holding, Skipped
 from gribble.core.sayings.facts import say, say_all
 from gribble.views.looks import iso
 
@@ -61,7 +60,7 @@ def _emulator_json(rig: str, emulator: EmulatorAudit) -> dict[str, Any]:
         "sets": [set_json(rig, one) for one in emulator.sets],
         "settings": [_setting_json(found) for found in emulator.settings],
         "root": [
-            {"demand": found.demand, "verdict": found.verdict, "reason": say_all(found.facts)}
+            {"demand": found.subject.demand, "verdict": found.verdict, "reason": say_all(found.facts)}
             for found in emulator.root
         ],
         "media": [_game_json(rig, found) for found in emulator.games or ()],
@@ -70,11 +69,11 @@ def _emulator_json(rig: str, emulator: EmulatorAudit) -> dict[str, Any]:
 
 
 def _game_json(rig: str, found: GameFinding) -> dict[str, Any]:
-    loose = found.fix.loose if found.fix else ()
+    loose = found.subject.fix.loose if found.subject.fix else ()
     use = loose[0].holding if loose else None
     return {
-        "rule": found.rule,
-        "file": found.file,
+        "rule": found.subject.rule,
+        "file": found.subject.file,
         "verdict": found.verdict,
         "remedy": found.remedy,
         "reason": say_all(found.facts),
@@ -82,7 +81,7 @@ def _game_json(rig: str, found: GameFinding) -> dict[str, Any]:
     }
 
 
-def _finding_json(rig: str, finding: Finding) -> dict[str, Any]:
+def _finding_json(rig: str, finding: NeedFinding) -> dict[str, Any]:
     answer = {
         "need": finding.need.id,
         "level": finding.need.level,
@@ -114,8 +113,8 @@ def set_json(rig: str, one: SetAudit) -> dict[str, Any]:
         "state": one.state,
         "problems": [
             {
-                "file": problem.file,
-                "owner": problem.owner,
+                "file": problem.subject.file,
+                "owner": problem.subject.owner,
                 "verdict": problem.verdict,
                 "remedy": problem.remedy,
                 "proof": problem.proof,
@@ -132,14 +131,14 @@ def set_json(rig: str, one: SetAudit) -> dict[str, Any]:
 
 def _setting_json(found: SettingFinding) -> dict[str, Any]:
     return {
-        "file": found.file,
-        "key": found.setting.key,
-        "need": found.setting.need,
-        "folder": found.setting.folder,
+        "file": found.subject.file,
+        "key": found.subject.setting.key,
+        "need": found.subject.setting.need,
+        "folder": found.subject.setting.folder,
         "verdict": found.verdict,
         "remedy": found.remedy,
-        "value": found.value,
-        "wanted": found.wanted or None,
+        "value": found.subject.value,
+        "wanted": found.subject.wanted or None,
         "reason": say_all(found.facts),
     }
 

@@ -7,9 +7,10 @@ from typing import Any
 
 from rich.text import Text
 
+from gribble.core.base.amounts import count
 from gribble.core.base.paths import base
 from gribble.core.records.discs import MENDS, Checked, Mended, Playlist
-from gribble.views.looks import NEXT, QUIET, count
+from gribble.views.looks import NEXT, QUIET
 from gribble.views.screen import Screen, remedy, styled, verdict
 
 
@@ -31,7 +32,7 @@ def show_discs(screen: Screen, found: list[Checked], words: str, *, verbose: boo
     hidden = sum(1 for one in found if not one.findings)
     if hidden and not verbose:
         screen.say(styled(f"  nothing is wrong with {hidden:,} more (-v shows them)", QUIET))
-    if any(MENDS in fault.remedy for one in found for fault in one.findings):
+    if any(fault.mends for one in found for fault in one.findings):
         screen.next(f"{MENDS} {words}".rstrip(), "puts right what is beyond doubt; it shows it first, and asks")
 
 

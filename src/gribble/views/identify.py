@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 from rich.text import Text
 
 from gribble.core.answers.identify import Group, HeldSet, Identified, Match, group
+from gribble.core.answers.scrub import Copies
+from gribble.core.base.amounts import count, size
+from gribble.core.records.holding import Holding
 from gribble.core.sayings.facts import mend_words, say
+from gribble.core.sayings.remedies import say_holding
 from gribble.views.check_json import away_json
-from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, count, shorten, size
-from gribble.views.remedies import say_holding
+from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, shorten
 from gribble.views.screen import Screen, remedy, styled, verdict
 from gribble.views.shell import quoted
 
@@ -30,29 +33,35 @@ NAMES_SHOWN = 6
 _Place = tuple[str, str]
 
 
+class Shown(NamedTuple):
+    """How much is shown: how many files were passed over, whether only what is needed, and whether all of it."""
+
+    passed_over: int
+    only_needed: bool
+    verbose: bool
+
+
 def show_identify(
     screen: Screen,
     files: tuple[Identified, ...],
     sets: tuple[HeldSet, ...],
     named: frozenset[Path],
     away: Mapping[str, str],
-    *,
-    passed_over: int,
-    only_needed: bool,
-    verbose: bool,
+    shown: Shown,
 ) -> None:
     """Contents grouped by what they are, then the counts; how to look closer at one that was not `named`.
 
-    What lies in an archive that holds a set is told with the set, unless `verbose`. `away` are sources that are not
+    What lies in an archive that holds a set is told with the set, unless all is. `away` are sources that are not
     here, by their places.
     """
+    passed_over, only_needed, verbose = shown
     groups = group(files)
     places = {(one.holding.root, one.holding.path) for one in sets}
-    told = [one for one in groups if verbose or not all(_is_of_set(file, places) for file in one.files)]
+    told = _by_count(one for one in groups if verbose or not all(_is_of_set(file, places) for file in one.files))
     sections = {
-        "Needed": [one for one in told if one.counts_as == "needed"],
-        "Held already": [one for one in told if one.counts_as == "held"],
-        "Known not to work": [one for one in told if one.counts_as == "rejected"],
+        "Needed": told["needed"],
+        "Held already": told["held"],
+        "Known not to work": told["rejected"],
     }
     brief = not verbose and sum(map(len, sections.values())) > CONTENTS_IN_FULL
     if len(groups) > 1:
@@ -64,25 +73,41 @@ def show_identify(
             _show_rows(screen, title, rows, verbose)
     if not only_needed or any(file.needed for file in files if _place_of(file) in places):
         _show_sets(screen, files, sets, only_needed, verbose)
-    damaged = [one for one in told if one.counts_as == "damaged"]
-    unknown = [one for one in told if one.counts_as == "unknown"]
     if not only_needed:
-        brief = brief and len(damaged) > DAMAGED_IN_FULL
-        most = DAMAGED_IN_BRIEF if brief else ROWS_SHOWN
-        rows = [_short_damage(one.first) if brief else _damaged_row(one.first) for one in damaged]
-        _show_rows(screen, "Damaged, and gribble mend FILE puts right" if brief else "Damaged", rows, verbose, most)
-    if unknown and not only_needed:
-        shown = unknown if verbose else unknown[:UNKNOWN_SHOWN]
-        screen.say(styled("Unknown", "bold"))
-        screen.grid([_unknown_row(one.first) for one in shown])
-        if len(shown) < len(unknown):
-            screen.say(styled(f"  and {len(unknown) - len(shown):,} more (-v shows them)", QUIET))
-        closer = (one.first.holding for one in unknown if not one.first.no_dump)
-        if other := next((one for one in closer if one.member is None and one.place not in named), None):
-            path = quoted(shorten(other.where))
-            screen.say(styled(f"  naming one looks closer: gribble identify {path}", QUIET))
-        screen.out.print()
+        _show_damaged(screen, told["damaged"], brief, verbose)
+        _show_unknown(screen, told["unknown"], named, verbose)
     screen.say(_counts(groups, passed_over))
+
+
+def _by_count(groups: Iterable[Group]) -> dict[str, list[Group]]:
+    """The contents by what they count as."""
+    found: dict[str, list[Group]] = {word: [] for word in ("needed", "held", "rejected", "damaged", "unknown")}
+    for one in groups:
+        found[one.counts_as].append(one)
+    return found
+
+
+def _show_damaged(screen: Screen, damaged: list[Group], brief: bool, verbose: bool) -> None:
+    brief = brief and len(damaged) > DAMAGED_IN_FULL
+    rows = [_short_damage(one.first) if brief else _damaged_row(one.first) for one in damaged]
+    title = "Damaged, and gribble mend FILE puts right" if brief else "Damaged"
+    _show_rows(screen, title, rows, verbose, DAMAGED_IN_BRIEF if brief else ROWS_SHOWN)
+
+
+def _show_unknown(screen: Screen, unknown: list[Group], named: frozenset[Path], verbose: bool) -> None:
+    """What nobody knows, and how to look closer at one."""
+    if not unknown:
+        return
+    shown = unknown if verbose else unknown[:UNKNOWN_SHOWN]
+    screen.say(styled("Unknown", "bold"))
+    screen.grid([_unknown_row(one.first) for one in shown])
+    if len(shown) < len(unknown):
+        screen.say(styled(f"  and {len(unknown) - len(shown):,} more (-v shows them)", QUIET))
+    closer = (one.first.holding for one in unknown if not one.first.no_dump)
+    if other := next((one for one in closer if one.member is None and one.place not in named), None):
+        path = quoted(shorten(other.where))
+        screen.say(styled(f"  naming one looks closer: gribble identify {path}", QUIET))
+    screen.out.print()
 
 
 def _show_rows(
@@ -145,7 +170,7 @@ def _set_words(some: list[HeldSet], needed: int, unknown: int) -> Text:
     names = ", ".join(each.set for each in some[:NAMES_SHOWN]) + (" …" if len(some) > NAMES_SHOWN else "")
     what = f"{'set' if len(some) == 1 else 'sets'} {names}, {'in part' if one.lacks else 'whole'}"
     text = Text.assemble(styled(what, "bold"))
-    text.append_text(styled(f"  {say_holding(one.holding, None)}"))
+    text.append_text(styled(f"  {say_holding(one.holding, None, shorten)}"))
     title = f"{one.title}, " if len(some) == 1 and one.title else ""
     said = [f"{title}{one.emulator} {one.release}"]
     if one.lacks:
@@ -179,7 +204,7 @@ def _row(one: Group, verbose: bool, away: Mapping[str, str]) -> tuple[str | Text
     text = Text.assemble(styled(first.title + label, "bold"), styled(f"  {size(file.holding.size)}", QUIET))
     for match in file.matches:
         text.append("\n").append_text(styled(_match_words(match)))
-    paths = [say_holding(copy.holding, None) + _away_words(copy, away) for copy in one.files]
+    paths = [say_holding(copy.holding, None, shorten) + _away_words(copy, away) for copy in one.files]
     shown = paths if verbose else paths[:1]
     more = f" and {count(len(paths) - 1, 'more copy', 'more copies')}" if len(paths) > len(shown) else ""
     for number, path in enumerate(shown):
@@ -194,7 +219,7 @@ def _short_row(one: Group, away: Mapping[str, str]) -> tuple[str | Text, ...]:
     label = f" ({first.accept})" if first.accept else ""
     wants = dict.fromkeys(match.emulator for match in file.matches if match.needed)
     whose = f": {', '.join(wants)} {'needs' if len(wants) == 1 else 'need'} it" if wants else ""
-    path = say_holding(file.holding, None) + _away_words(file, away)
+    path = say_holding(file.holding, None, shorten) + _away_words(file, away)
     text = Text.assemble(styled(first.title + label, "bold"), styled(whose), styled(f"  {path}", QUIET))
     return verdict(file.verdict), text
 
@@ -208,7 +233,7 @@ def _away_words(file: Identified, away: Mapping[str, str]) -> str:
 def _short_damage(file: Identified) -> tuple[str | Text, ...]:
     """A damaged file among many: where it lies, and what it should be."""
     assert file.near is not None
-    text = Text.assemble(styled(say_holding(file.holding, None), "bold"))
+    text = Text.assemble(styled(say_holding(file.holding, None, shorten), "bold"))
     text.append_text(styled(f": {file.near.emulator}'s {file.near.need.title or file.near.need.id}"))
     if file.mend and not file.mend.mendable:
         text.append_text(styled("; a right copy is held", QUIET))
@@ -219,14 +244,14 @@ def _damaged_row(file: Identified) -> tuple[str | Text, ...]:
     mend, near = file.mend, file.near
     assert mend is not None
     assert near is not None
-    path = say_holding(file.holding, None)
+    path = say_holding(file.holding, None, shorten)
     label = f" ({mend.accept.label})" if mend.accept.label else ""
     text = Text.assemble(styled(path, "bold"), styled(f"  {size(file.holding.size)}", QUIET))
     text.append("\n").append_text(styled(mend_words(mend)))
     text.append("\n").append_text(styled(f"it should be {near.emulator}'s {near.need.title or near.need.id}{label}"))
     proof = f"proven by {DIGEST_NAMES[mend.accept.strongest() or 'crc32']}"
     if mend.partner:
-        proof += f", with {say_holding(mend.partner, None)}"
+        proof += f", with {say_holding(mend.partner, None, shorten)}"
     text.append("\n").append_text(styled(proof if mend.mendable else "proven by the right copy that is held", QUIET))
     if mend.mendable and file.holding.member is None:
         text.append("\n").append_text(remedy(f"gribble mend {quoted(path)}"))
@@ -236,7 +261,9 @@ def _damaged_row(file: Identified) -> tuple[str | Text, ...]:
 
 
 def _unknown_row(file: Identified) -> tuple[str | Text, ...]:
-    text = Text.assemble(styled(say_holding(file.holding, None)), styled(f"  {size(file.holding.size)}", QUIET))
+    text = Text.assemble(
+        styled(say_holding(file.holding, None, shorten)), styled(f"  {size(file.holding.size)}", QUIET)
+    )
     if file.no_dump:
         text.append("\n").append_text(styled(say(file.no_dump)))
     return verdict(file.verdict), text
@@ -344,4 +371,57 @@ def _diagnosis_json(file: Identified) -> dict[str, Any] | None:
         "need": near.need.id,
         "accept": mend.accept.label or None,
         "partner": mend.partner.where if mend.partner else None,
+    }
+
+
+CONTENTS_SHOWN = 20
+COPIES_SHOWN = 6
+
+
+def show_copies(screen: Screen, found: list[Copies], called: Callable[[Copies], str], *, verbose: bool) -> None:
+    """The counts first, then each content with its files; `called` is what a content is known as."""
+    if not found:
+        screen.say("Nothing is held more than once.")
+        return
+    files, room = sum(len(one.files) for one in found), sum(one.room for one in found)
+    screen.say(
+        styled(f"{count(len(found), 'content')} held more than once", "bold"),
+        f": {count(files, 'file')}; all but one of each take {size(room)}.",
+    )
+    for one in found if verbose else found[:CONTENTS_SHOWN]:
+        name = called(one)
+        screen.say(
+            styled(f"\n  {count(len(one.files), 'time')}  {size(one.bytes)}", "bold"),
+            f"  {name}" if name else "",
+            styled("" if one.room else "  one file under several names", QUIET),
+        )
+        shown = one.files if verbose or len(one.files) <= COPIES_SHOWN + 1 else one.files[:COPIES_SHOWN]
+        screen.grid([(styled(_whose(file), QUIET), shorten(file.where)) for file in shown], indent=4)
+        if len(shown) < len(one.files):
+            screen.say(styled(f"    … {count(len(one.files) - len(shown), 'file')} more: -v", QUIET))
+    if not verbose and len(found) > CONTENTS_SHOWN:
+        rest = found[CONTENTS_SHOWN:]
+        screen.say(f"\n… {count(len(rest), 'content')} more, {size(sum(one.room for one in rest))}: -v shows them")
+    screen.say(styled("\nNothing is deleted: which of them go is yours to say.", QUIET))
+
+
+def _whose(file: Holding) -> str:
+    return f"on {file.rig}" if file.rig else "held"
+
+
+def copies_json(found: list[Copies], called: Callable[[Copies], str]) -> dict[str, Any]:
+    """The answer as `copies/1`."""
+    return {
+        "gribble": "copies/1",
+        "copies": [
+            {
+                "sha1": one.sha1,
+                "bytes": one.bytes,
+                "room": one.room,
+                "known_as": called(one) or None,
+                "files": [{"path": file.where, "rig": file.rig or None} for file in one.files],
+            }
+            for one in found
+        ],
+        "room": sum(one.room for one in found),
     }

@@ -3,10 +3,18 @@
 from __future__ import annotations
 
 import json
+from collections import Counter
+from typing import Any
 
-from gribble.core.answers.discover import Discovery
-from gribble.views.looks import QUIET
-from gribble.views.screen import Screen, styled
+from rich.text import Text
+
+from gribble.core.answers.doctor import Examined, Health
+from gribble.core.answers.setup import Discovery
+from gribble.core.base.amounts import count, size
+from gribble.core.records.imported import Degree, Drafted, Guess, Understood
+from gribble.core.records.sheet import Accept
+from gribble.views.looks import DIGEST_NAMES, QUIET, STATES, VERDICTS, shorten
+from gribble.views.screen import Screen, remedy, styled
 
 
 def show_written(screen: Screen, name: str, found: Discovery, *, doubted: bool) -> None:
@@ -55,3 +63,100 @@ def _text(text: str) -> str:
 
 def _list(texts: tuple[str, ...]) -> str:
     return f"[{', '.join(map(_text, texts))}]"
+
+
+_FORMATS = {
+    "csv": "CSV", "tsv": "TSV", "json": "JSON", "jsonl": "JSON Lines", "xml": "XML", "html": "a web page",
+    "markdown": "a table with bars", "text": "a table aligned by blanks", "keys": "key = value",
+    "workbook": "a workbook",
+    "checksums": "a checksum list",
+}  # fmt: skip
+_COLOURS = {Degree.SURE: "green", Degree.LIKELY: "green", Degree.ASSUMED: "yellow", Degree.DOUBTFUL: "yellow"}
+
+
+def show_drafted(screen: Screen, drafted: Drafted, source: str) -> None:
+    """What the list is taken for: whose, and which column is which field, with the reason."""
+    made, looks = drafted.made, drafted.looks
+    top = getattr(made, drafted.to, {})
+    facts = [_FORMATS[looks.format]]
+    facts += [f"parted by {looks.delimiter!r}" if looks.delimiter.strip() else ""] if looks.format == "csv" else []
+    facts += [f"{looks.encoding}{', by its letters' if looks.guessed else ''}" if looks.encoding else ""]
+    facts += [f"records at {made.records}" if made.records else ""]
+    release = f" {top['release']}" if "release" in top else ""
+    what = f"A {drafted.to} of {top['emulator']}{release}" if top else "What plays"
+    screen.say(styled(what, "bold"), f" from {source}")
+    said = [f"{key} from {named.source}" for key, named in drafted.named.items()]
+    screen.say(styled("; ".join(filter(None, [", ".join(filter(None, facts)), ", ".join(said)])), QUIET))
+    for title, group in (("", drafted.guesses), ("files", drafted.inner), ("discs", drafted.discs)):
+        if group:
+            screen.out.print()
+            if title:
+                inner = getattr(made, title)
+                screen.say(styled(f"{title}, at {inner.records}", "bold"))
+            screen.grid([_row(one) for one in group])
+    if drafted.left or drafted.notes:
+        screen.out.print()
+    if drafted.left:
+        screen.say(f"Nothing is taken from {', '.join(drafted.left)}.")
+    for note in drafted.notes:
+        screen.say(f"{note[:1].upper()}{note[1:]}.")
+
+
+def _row(one: Guess) -> tuple[str | Text, ...]:
+    samples = ", ".join(sample if len(sample) <= 24 else f"{sample[:16]} …" for sample in one.samples[:2])
+    words = f"{one.reason}; {one.words}" if one.words else f"{one.reason}: {samples}"
+    return f"{one.column} → {one.field}", styled(str(one.degree), _COLOURS[one.degree]), words
+
+
+def show_first_needs(screen: Screen, needs: list[Understood], total: int) -> None:
+    """The first needs as they were understood."""
+    screen.say(styled(count(total, "need"), "bold"), ", the first:" if total > len(needs) else ":")
+    screen.grid([(one.place, ", ".join(one.facts), "; ".join(map(_content, one.accepts))) for one in needs])
+
+
+def show_plays(screen: Screen, said: list[dict[str, Any]], total: int) -> None:
+    """What the first records say of how sets play."""
+    screen.say(styled(count(total, "record"), "bold"), ", the first:" if total > len(said) else ":")
+    screen.grid([(one.get("set") or one.get("title", ""), one["plays"], one.get("note", "")) for one in said])
+
+
+def _content(accept: Accept) -> str:
+    word = accept.strongest()
+    known = [f"{DIGEST_NAMES[word]} {str(accept.get(word))[:12]}"] if word else ["no digest"]
+    known += [size(accept.size)] if accept.size is not None else []
+    known += [one for one in (accept.label, accept.version, accept.region) if one]
+    return ", ".join(known)
+
+
+_LOOKS = {Health.RIGHT: VERDICTS["sound"], Health.MIND: STATES["limited"], Health.WRONG: VERDICTS["imposter"]}
+
+
+def show_doctor(screen: Screen, found: list[Examined]) -> None:
+    """The answer, then everything that was looked at, each with what to do about it."""
+    tally = Counter(one.health for one in found)
+    words = {Health.RIGHT: "right", Health.MIND: "to mind", Health.WRONG: "wrong"}
+    parts = [f"{tally[health]} {words[health]}" for health in Health if tally[health]]
+    screen.say(styled(f"{count(len(found), 'thing')} looked at", "bold"), f": {', '.join(parts)}")
+    rows: list[tuple[str | Text, ...]] = []
+    for one in found:
+        glyph, colour = _LOOKS[one.health]
+        text = Text.assemble(
+            styled(shorten(one.what) if "/" in one.what else one.what, "bold"), styled(f"  {one.words}")
+        )
+        if one.fix:
+            text.append("\n").append_text(remedy(one.fix))
+        rows.append((styled(f"{glyph} {one.health}", colour), styled(one.area), text))
+    screen.grid(rows)
+    if not tally[Health.WRONG] and not tally[Health.MIND]:
+        screen.next("gribble check", "what each emulator needs, and which of it is right")
+
+
+def doctor_json(found: list[Examined]) -> dict[str, Any]:
+    """`doctor/1`."""
+    return {
+        "gribble": "doctor/1",
+        "checks": [
+            {"area": one.area, "what": one.what, "health": one.health, "words": one.words, "fix": one.fix or None}
+            for one in found
+        ],
+    }

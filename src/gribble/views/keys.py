@@ -8,11 +8,12 @@ from typing import Any
 from msgspec import Struct
 from rich.text import Text
 
+from gribble.core.base.amounts import count
 from gribble.core.records.findings import Verdict
 from gribble.core.records.keyfile import KeysJudgement
 from gribble.core.records.sheet import Level
 from gribble.core.sayings.facts import key_words, keys_words
-from gribble.views.looks import QUIET, VERDICTS, count
+from gribble.views.looks import QUIET, VERDICTS
 from gribble.views.screen import Screen, styled, verdict
 
 _AS = {"malformed": Verdict.DAMAGED, "conflicting": Verdict.DAMAGED}

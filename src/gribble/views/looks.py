@@ -48,23 +48,6 @@ NEXT = "bold #3688b1"
 """Style of what to do next."""
 
 
-def count(number: int, one: str, many: str = "") -> str:
-    """A number with its noun: "1 file", "3 files", "12,000 files"."""
-    return f"{number:,} {one if number == 1 else many or one + 's'}"
-
-
-def size(bytes_: int) -> str:
-    """A size in binary units: "512 B", "256 KiB", "1.4 MiB"."""
-    if bytes_ < 1024:
-        return f"{bytes_} B"
-    value = float(bytes_)
-    for unit in ("KiB", "MiB", "GiB", "TiB"):
-        value /= 1024
-        if value < 1024 or unit == "TiB":
-            break
-    return f"{value:.0f} {unit}" if value >= 100 or value == int(value) else f"{value:.1f} {unit}"
-
-
 def iso(when: int) -> str | None:
     """A time in nanoseconds since 1970 as ISO 8601; None for none."""
     try:

@@ -8,12 +8,13 @@ from typing import Any
 from rich.text import Text
 
 from gribble.core.answers.needed import Needed
+from gribble.core.base.amounts import count, size
 from gribble.core.base.paths import join
 from gribble.core.placing.gaps import gap_record
-from gribble.core.records.fitted import Fitted
+from gribble.core.records.place import Fitted
 from gribble.core.records.sheet import Accept, Level, Media, Need, Setting
 from gribble.views.check_json import away_json
-from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, count, size
+from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS
 from gribble.views.screen import Screen, styled
 
 NEEDS_IN_FULL = 12
@@ -30,21 +31,7 @@ def show_needs(screen: Screen, wanted: list[Needed], *, verbose: bool = False) -
         _show_brief(screen, wanted)
         return
     for one in wanted:
-        screen.out.print()
-        fitted = one.fitted
-        release = f" {fitted.release}" if fitted.release else ""
-        where = f"  on {one.rig}" if one.rig else "  on none of your rigs" if one.findings else ""
-        some = [one.held(need) for need in fitted.needs]
-        tally = "" if None in some or not some or len(wanted) == 1 else f"  {_held_words([one])}"
-        screen.say(styled(fitted.title + release, "bold"), styled(where + tally, QUIET))
-        if fitted.note:
-            screen.say(f"  {fitted.note}")
-        screen.grid([(demand,) for demand in _demands(fitted)])
-        screen.grid([_row(one, need) for need in fitted.needs])
-        screen.grid([(_setting_words(fitted, setting),) for setting in fitted.setting])
-        screen.grid([(_media_words(fitted, media),) for media in fitted.media])
-        if fitted.arcade is not None:
-            screen.say("  arcade sets: gribble sets check says which run, and what the others lack")
+        _show_one(screen, one, alone=len(wanted) == 1)
     if held and None not in held and all(one.rig for one in wanted):
         names = list(dict.fromkeys(one.fitted.emulator for one in wanted))
         words = f" {names[0]}" if len(names) == 1 else ""
@@ -52,6 +39,25 @@ def show_needs(screen: Screen, wanted: list[Needed], *, verbose: bool = False) -
             screen.next("gribble report --obtain wanted.csv", "what to obtain as a table, to take along")
         else:
             screen.next(f"gribble check{words}", "which of it is in its place, and what is wrong with the rest")
+
+
+def _show_one(screen: Screen, one: Needed, *, alone: bool) -> None:
+    """What one emulator needs."""
+    screen.out.print()
+    fitted = one.fitted
+    release = f" {fitted.release}" if fitted.release else ""
+    where = f"  on {one.rig}" if one.rig else "  on none of your rigs" if one.findings else ""
+    some = [one.held(need) for need in fitted.needs]
+    tally = "" if None in some or not some or alone else f"  {_held_words([one])}"
+    screen.say(styled(fitted.title + release, "bold"), styled(where + tally, QUIET))
+    if fitted.note:
+        screen.say(f"  {fitted.note}")
+    screen.grid([(demand,) for demand in _demands(fitted)])
+    screen.grid([_row(one, need) for need in fitted.needs])
+    screen.grid([(_setting_words(fitted, setting),) for setting in fitted.setting])
+    screen.grid([(_media_words(fitted, media),) for media in fitted.media])
+    if fitted.arcade is not None:
+        screen.say("  arcade sets: gribble sets check says which run, and what the others lack")
 
 
 def _show_brief(screen: Screen, wanted: list[Needed]) -> None:

@@ -8,14 +8,16 @@ from typing import NamedTuple
 
 from rich.text import Text
 
-from gribble.core.answers.causes import causes_of
+from gribble.core.answers.why import causes_of
+from gribble.core.base.amounts import count
 from gribble.core.records.findings import (
     EmulatorAudit,
-    Finding,
+    NeedFinding,
     PlaceFinding,
     Remedy,
     SetAudit,
     SettingFinding,
+    Standing,
     State,
     Verdict,
     worst,
@@ -23,7 +25,7 @@ from gribble.core.records.findings import (
 from gribble.core.records.sheet import Level
 from gribble.core.sayings.facts import say_all
 from gribble.views.causes import cause_words, named
-from gribble.views.looks import QUIET, count
+from gribble.views.looks import QUIET
 from gribble.views.screen import Screen, state, styled, verdict
 
 NAMES_SHOWN = 12
@@ -69,20 +71,20 @@ def _rows(emulator: EmulatorAudit) -> Iterator[tuple[str | Text, ...]]:
     groups: dict[_Line, list[str]] = {}
     for demand in emulator.root:
         if not demand.met:
-            groups.setdefault(_Line(demand.verdict, "yours to do"), []).append(f"the {demand.demand}")
+            groups.setdefault(_Line(demand.verdict, "yours to do"), []).append(f"the {demand.subject.demand}")
     for finding in emulator.findings:
         if not _is_settled(finding) and finding.need.level is not Level.EXTRA:
             for line in dict.fromkeys(_line(finding, place) for place in _open(finding)):
                 groups.setdefault(line, []).append(finding.need.id)
-    settings = [one for one in emulator.settings if not one.met and one.level is not Level.EXTRA]
+    settings = [one for one in emulator.settings if not one.met and one.subject.level is not Level.EXTRA]
     for do in dict.fromkeys(map(_to_point, settings)):
         alike = [one for one in settings if _to_point(one) == do]
         gravest = max((one.verdict for one in alike), key=list(Verdict).index)
-        groups.setdefault(_Line(gravest, do), []).extend(one.setting.key for one in alike)
+        groups.setdefault(_Line(gravest, do), []).extend(one.subject.setting.key for one in alike)
     for line, names in groups.items():
         names = list(dict.fromkeys(names))
         yield verdict(line.verdict), Text.assemble(styled(named(names, NAMES_SHOWN), "bold"), styled(f": {line.do}"))
-    games = [one for one in emulator.games or () if not one.remark]
+    games = [one for one in emulator.games or () if Standing.REMARK not in one.standing]
     if games:
         yield verdict(games[0].verdict), f"{count(len(games), 'game')} that would not run (--games with its name)"
 
@@ -92,18 +94,18 @@ def _to_point(one: SettingFinding) -> str:
     return _DO[one.remedy] if one.remedy is Remedy.POINT else say_all(one.facts)
 
 
-def _open(finding: Finding) -> list[PlaceFinding]:
+def _open(finding: NeedFinding) -> list[PlaceFinding]:
     """The places of a need that are not met, or could be better; the first where it is keys that lack."""
     return [place for place in finding.places if not place.met or place.remedy is Remedy.RENAME] or [finding.places[0]]
 
 
-def _is_settled(finding: Finding) -> bool:
+def _is_settled(finding: NeedFinding) -> bool:
     """Whether nothing is to be said of a need: a name that only this volume forgives is told."""
     accepted = finding.ignored or finding.spared is not None
     return finding.met and (accepted or all(place.remedy is Remedy.NONE for place in finding.places))
 
 
-def _line(finding: Finding, place: PlaceFinding) -> _Line:
+def _line(finding: NeedFinding, place: PlaceFinding) -> _Line:
     """What a place has in common with others."""
     if place.met and place.remedy is not Remedy.RENAME:
         lacks = f"lacks {', '.join(finding.lacks)}" if finding.lacks else "replace with what you hold"

@@ -6,7 +6,7 @@ import codecs
 import contextlib
 from typing import TextIO
 
-from gribble.views.clean import escape
+from gribble.core.base.paths import visible
 
 HANDLER = "gribble.plain"
 """What is done about a character that an encoding has not, by its name in `codecs`."""
@@ -44,3 +44,16 @@ def is_utf8(encoding: str | None) -> bool:
         return codecs.lookup(encoding or "utf-8").name == "utf-8"
     except LookupError:
         return False
+
+
+def clean(text: str) -> str:
+    """The text with everything that could play tricks on a terminal shown as an escape."""
+    return visible(text, escape)
+
+
+def escape(char: str) -> str:
+    """A character as an escape; a byte of a name that is not UTF-8 as that byte."""
+    code = ord(char)
+    if 0xDC80 <= code <= 0xDCFF:
+        return f"\\x{code - 0xDC00:02x}"
+    return f"\\x{code:02x}" if code < 256 else f"\\u{code:04x}" if code < 1 << 16 else f"\\U{code:08x}"

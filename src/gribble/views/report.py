@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
+import json
 from collections import Counter
+from collections.abc import Iterable, Iterator, Mapping
 from functools import cache
-from typing import Any
+from typing import Any, NamedTuple
 
 import msgspec
+from markupsafe import Markup
 
-from gribble.core.answers.report import Report, SourceAway
+from gribble.core.answers.report import EmulatorReport, Report, RigReport, SetFault, SourceAway, ToObtain
+from gribble.core.base.amounts import count
 from gribble.core.base.filewriter import Own
 from gribble.core.base.paths import visible
-from gribble.core.records.findings import State
-from gribble.views.looks import DIGEST_NAMES, STATES, TALLIED, VERDICTS, count, shorten
-from gribble.views.report_sets import folded_obtain, folded_sets, obtain_tables, set_lines
+from gribble.core.records.findings import State, Verdict
+from gribble.views.causes import kind_words
+from gribble.views.looks import DIGEST_NAMES, STATES, TALLIED, VERDICTS, shorten
 from gribble.views.set_releases import written_csv
 
 MARK = "gribble report"
@@ -136,15 +140,7 @@ def brief_markdown(report: Report) -> str:
 
 def report_markdown(report: Report) -> str:
     """The answer, a table of emulators, what is wrong with each, and the list of what to obtain."""
-    lines = [f"<!-- {MARK} -->", f"# {_md(answer_of(report))}", "", _md(report.when), "", "## Rigs and emulators", ""]
-    lines += ["| rig | emulator | state | what to do |", "|---|---|---|---|"]
-    for rig in report.rigs:
-        if rig.away:
-            lines.append(f"| {_md(rig.rig)} | | away | {_md(rig.away)} |")
-        for one in rig.emulators:
-            name = f"{one.title} {one.release}".rstrip()
-            lines.append(f"| {_md(rig.rig)} | {_md(name)} | {one.state} | {_md(one.todo)} |")
-    lines += [f"| {_md(one.source)} | | away | {_md(away_words(one))} |" for one in report.away]
+    lines = [f"<!-- {MARK} -->", f"# {_md(answer_of(report))}", "", _md(report.when), *_md_rigs(report)]
     if report.oldest:
         lines += ["", f"The oldest proof is of {_md(report.oldest)}."]
     if report.since:
@@ -155,28 +151,51 @@ def report_markdown(report: Report) -> str:
         if not report.changes:
             lines.append("No runs since then.")
     for rig, one in report.emulators:
-        wrong = [row for row in one.rows if row.shown not in ("sound", "unproven")]
-        cells = [cell for family in one.families for cell in family if cell.state is not State.READY]
-        if wrong or cells:
-            lines += ["", f"## {_md(one.title)} on {_md(rig.rig)}", ""]
-            for row in wrong:
-                do = f"; {_md(row.do)}" if row.do else ""
-                lines.append(f"- **{row.shown}** {_md(row.title or row.name)}: {_md(row.reason)}{do}")
-            told = {name: _md(words) for name, _, words in set_lines(one)}
-            lines += [f"- **{cell.state}** {_md(cell.set)}: {told.get(cell.set, _md(cell.reason))}" for cell in cells]
+        lines += _md_wrong(rig, one)
+    return "\n".join([*lines, *_md_obtain(report)]) + "\n"
+
+
+def _md_rigs(report: Report) -> Iterator[str]:
+    """A table of the rigs with their emulators, and of what is away."""
+    yield from ("", "## Rigs and emulators", "", "| rig | emulator | state | what to do |", "|---|---|---|---|")
+    for rig in report.rigs:
+        if rig.away:
+            yield f"| {_md(rig.rig)} | | away | {_md(rig.away)} |"
+        for one in rig.emulators:
+            name = f"{one.title} {one.release}".rstrip()
+            yield f"| {_md(rig.rig)} | {_md(name)} | {one.state} | {_md(one.todo)} |"
+    yield from (f"| {_md(one.source)} | | away | {_md(away_words(one))} |" for one in report.away)
+
+
+def _md_wrong(rig: RigReport, one: EmulatorReport) -> Iterator[str]:
+    """What is wrong with an emulator, a line for each need and set."""
+    wrong = [row for row in one.rows if row.shown not in ("sound", "unproven")]
+    cells = [cell for family in one.families for cell in family if cell.state is not State.READY]
+    if wrong or cells:
+        yield from ("", f"## {_md(one.title)} on {_md(rig.rig)}", "")
+    for row in wrong:
+        do = f"; {_md(row.do)}" if row.do else ""
+        yield f"- **{row.shown}** {_md(row.title or row.name)}: {_md(row.reason)}{do}"
+    told = {name: _md(words) for name, _, words in set_lines(one)}
+    yield from (f"- **{cell.state}** {_md(cell.set)}: {told.get(cell.set, _md(cell.reason))}" for cell in cells)
+
+
+def _md_obtain(report: Report) -> Iterator[str]:
+    """A table of what is to be obtained, with what it is known by."""
     if report.obtain:
-        lines += ["", "## To obtain", "", "| for | archive | file | size | digests |", "|---|---|---|---|---|"]
-        for wanted in report.obtain:
-            digests = ", ".join(f"{DIGEST_NAMES[name]} `{value}`" for name, value in wanted.known().items())
-            what = f"{wanted.set or wanted.title} ({wanted.level}, {wanted.emulator} on {', '.join(wanted.rigs)})"
-            size = "" if wanted.size is None else f"{wanted.size:,} bytes"
-            lines.append(f"| {_md(what)} | {_md(wanted.archive or '')} | {_md(wanted.file)} | {size} | {digests} |")
-            for content in wanted.others:
-                known = content.digests.known().items()
-                digests = ", ".join(f"{DIGEST_NAMES[name]} `{value}`" for name, value in known)
-                size = "" if content.size is None else f"{content.size:,} bytes"
-                lines.append(f"| or {_md(content.label)} | | | {size} | {digests} |")
-    return "\n".join(lines) + "\n"
+        yield from ("", "## To obtain", "", "| for | archive | file | size | digests |", "|---|---|---|---|---|")
+    for wanted in report.obtain:
+        what = f"{wanted.set or wanted.title} ({wanted.level}, {wanted.emulator} on {', '.join(wanted.rigs)})"
+        where = f"{_md(wanted.archive or '')} | {_md(wanted.file)}"
+        yield f"| {_md(what)} | {where} | {_md_known(wanted.size, wanted.known())} |"
+        for content in wanted.others:
+            yield f"| or {_md(content.label)} | | | {_md_known(content.size, content.digests.known())} |"
+
+
+def _md_known(size: int | None, known: Mapping[str, str]) -> str:
+    """What a content is known by, in two cells."""
+    digests = ", ".join(f"{DIGEST_NAMES[name]} `{value}`" for name, value in known.items())
+    return f"{'' if size is None else f'{size:,} bytes'} | {digests}"
 
 
 def _since(report: Report) -> str:
@@ -224,3 +243,113 @@ def _printable(value: Any) -> Any:
     if isinstance(value, str) and not hasattr(value, "__html__"):
         return visible(value, "\ufffd")
     return value
+
+
+MOST_CELLS = 300
+"""Of more sets than so many each has no cell of its own."""
+MOST_OPEN = 40
+"""More files to obtain than so many are folded by archive, and unfolded from JSON."""
+MOST_EMBEDDED = 30_000
+"""So many files to obtain stand in a page at most; a table has all."""
+MOST_FAULTS = 4
+"""So many faults of a set are told one by one."""
+ALIKE = 3
+"""Where so many sets have one reason, that is told for all of them."""
+
+
+class Folded(NamedTuple):
+    """One line that stands for many: its word, how many, what is said of them, and which entry of the JSON they are."""
+
+    word: str
+    counted: str
+    words: str
+    key: str
+
+
+def set_lines(one: EmulatorReport) -> list[tuple[str, SetFault, str]]:
+    """The sets that do not run as they should, each with its first fault, and all that is wrong with it in words."""
+    faults: dict[str, list[SetFault]] = {}
+    for fault in one.faults:
+        faults.setdefault(fault.set, []).append(fault)
+    lines = []
+    for name, group in faults.items():
+        words = [f"{fault.file}: {fault.reason}" if fault.file else fault.reason for fault in group[:MOST_FAULTS]]
+        words += [f"{len(group) - MOST_FAULTS:,} more"] if group[MOST_FAULTS:] else []
+        do = dict.fromkeys(fault.do for fault in group if fault.do)
+        lines.append((name, group[0], "; ".join([*words, *do])))
+    return lines
+
+
+def obtain_tables(report: Report) -> list[tuple[str, str, list[ToObtain]]]:
+    """What is to be obtained, by emulator and archive: what an emulator needs by itself first."""
+    groups: dict[tuple[str, str], list[ToObtain]] = {}
+    for one in report.obtain:
+        groups.setdefault((one.emulator, one.archive or ""), []).append(one)
+    return [
+        (emulator, archive, files) for (emulator, archive), files in sorted(groups.items(), key=lambda group: group[0])
+    ]
+
+
+def folded_sets(one: EmulatorReport) -> tuple[list[Folded], Markup] | None:
+    """The sets of an emulator folded by what is at fault, with their names as JSON; None where they are few."""
+    cells = [cell for family in one.families for cell in family]
+    if len(cells) <= MOST_CELLS:
+        return None
+    faults = [fault for _, fault, _ in set_lines(one)]
+    alike = Counter(fault.reason for fault in faults if not fault.file)
+    groups: dict[tuple[str, str], list[list[str]]] = {}
+    for fault in faults:
+        of_kind = kind_words(Verdict(fault.verdict), of_release=not fault.file)
+        if fault.file and fault.owner != fault.set:
+            of_kind = f"want files of {fault.owner}: {fault.reason}"
+        elif alike[fault.reason] >= ALIKE:
+            of_kind = fault.reason
+        entry = [visible(text, " ") for text in (fault.set, fault.title, fault.file, fault.reason)]
+        groups.setdefault((fault.state, of_kind), []).append(entry)
+    ready = [[visible(cell.set, " "), visible(cell.title, " ")] for cell in cells if cell.state is State.READY]
+    if ready:
+        groups[State.READY, ""] = ready
+    data = {str(number): entries for number, entries in enumerate(groups.values())}
+    lines = [
+        Folded(word, count(len(entries), "set"), words, str(number))
+        for number, ((word, words), entries) in enumerate(groups.items())
+    ]
+    order = sorted(lines, key=lambda line: (line.word != "blocked", line.word == "ready"))
+    return order, _json(data)
+
+
+def folded_obtain(report: Report) -> tuple[list[Folded], Markup, str] | None:
+    """What is to be obtained for sets, an archive in a line, with the files as JSON and what was left out.
+
+    None where it is little.
+    """
+    wanted = [one for one in report.obtain if one.archive]
+    if len(wanted) <= MOST_OPEN:
+        return None
+    archives: dict[tuple[str, str], list[ToObtain]] = {}
+    for one in wanted[:MOST_EMBEDDED]:
+        archives.setdefault((one.emulator, one.archive or ""), []).append(one)
+    lines, data = [], {}
+    for number, ((emulator, archive), files) in enumerate(archives.items()):
+        rigs = ", ".join(dict.fromkeys(rig for one in files for rig in one.rigs))
+        lines.append(
+            Folded(archive, count(len(files), "file"), f"{files[0].title}, {emulator} on {rigs}", f"o{number}")
+        )
+        data[f"o{number}"] = [
+            [visible(one.file, " "), "" if one.size is None else f"{one.size:,} bytes", " ".join(_digests(one))]
+            for one in files
+        ]
+    left = len(wanted) - MOST_EMBEDDED
+    rest = f"and {left:,} more files, which gribble report --csv FILE lists" if left > 0 else ""
+    return lines, _json(data), rest
+
+
+def _digests(one: ToObtain) -> Iterable[str]:
+    known = one.known()
+    return [known["crc32"]] if "crc32" in known else list(known.values())
+
+
+def _json(data: dict[str, Any]) -> Markup:
+    """JSON that nothing in a page takes for markup."""
+    text = json.dumps(data, separators=(",", ":"))
+    return Markup(text.replace("<", "\\u003c").replace(">", "\\u003e").replace("&", "\\u0026"))

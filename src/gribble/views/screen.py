@@ -6,20 +6,238 @@ direction are shown as escapes, and no name is ever taken for markup.
 
 from __future__ import annotations
 
+import io
 import json
-from collections.abc import Iterable, Mapping
-from typing import Any, TextIO, cast
+import threading
+from collections.abc import Callable, Iterable, Mapping
+from types import TracebackType
+from typing import TYPE_CHECKING, Any, TextIO, cast
 
 import msgspec
 from rich.console import Console
 from rich.text import Text
 from rich.theme import Theme
 
-from gribble.views.clean import clean
-from gribble.views.folding import Folding
 from gribble.views.looks import NEXT, QUIET, STATES, VERDICTS
-from gribble.views.plain import is_utf8
-from gribble.views.progress import Activity, Bar
+from gribble.views.plain import clean, is_utf8
+
+MOST_LINES = 130
+"""How many lines an answer has at most, unless more is asked for."""
+LAST_LINES = 12
+"""How many of the last ones stay: there the counts stand, and the next command."""
+
+
+class Folding(io.TextIOBase):
+    """A stream that lets the first lines of an answer through and holds the rest back until it is known how much there
+    is; `whole` answers pass as they are, `paged` ones are shown page by page where a terminal is."""
+
+    def __init__(
+        self, stream: TextIO, *, whole: bool = False, paged: bool = False, begins: Callable[[], None] = lambda: None
+    ) -> None:
+        """`begins` is called before anything is said."""
+        self._stream, self._whole, self._paged, self._begins = stream, whole, paged, begins
+        self._told = 0
+        self._held = ""
+
+    def __getattr__(self, name: str) -> Any:
+        return getattr(self._stream, name)
+
+    @property
+    def encoding(self) -> str:  # type: ignore[override]
+        """The encoding of the stream below."""
+        return self._stream.encoding
+
+    def isatty(self) -> bool:
+        """Whether somebody reads along."""
+        return self._stream.isatty()
+
+    def fileno(self) -> int:
+        """That of the stream below."""
+        return self._stream.fileno()
+
+    def write(self, text: str) -> int:
+        """Say something of the answer."""
+        self._begins()
+        if self._paged:
+            self._held += text
+        elif self._whole:
+            self._stream.write(text)
+        else:
+            self._held += text
+            room = MOST_LINES - LAST_LINES - 1 - self._told
+            if room > 0:
+                lines = self._held.splitlines(keepends=True)
+                now = lines[:room]
+                self._told += sum(line.endswith("\n") for line in now)
+                self._stream.write("".join(now))
+                self._held = "".join(lines[len(now) :])
+        return len(text)
+
+    def raw(self, text: str) -> None:
+        """Hand on what is no answer for a reader, as it is."""
+        self._begins()
+        self.done()
+        self._stream.write(text)
+
+    def raw_bytes(self, data: bytes) -> None:
+        """The same for what has an encoding of its own."""
+        self._begins()
+        self.done()
+        if hasattr(self._stream, "buffer"):
+            self._stream.flush()
+            self._stream.buffer.write(data)
+        else:
+            self._stream.write(data.decode())
+
+    def flush(self) -> None:
+        """Hand on what passes."""
+        self._stream.flush()
+
+    def done(self) -> None:
+        """The answer is at its end, or waits for one of the user's: say what is held back, folded if it is long."""
+        held, self._held = self._held, ""
+        told, self._told = self._told, 0
+        if self._paged and held and self._stream.isatty():
+            from pydoc import pager  # which loads half the library
+
+            pager(held)
+        elif self._paged or not told:
+            self._stream.write(held)
+        else:
+            lines = held.splitlines(keepends=True)
+            if len(lines) > LAST_LINES + 1:
+                more = len(lines) - LAST_LINES
+                lines = [f"  … {more:,} lines more: -v shows them all, --pager page by page\n", *lines[-LAST_LINES:]]
+            self._stream.write("".join(lines))
+        self._stream.flush()
+
+
+if TYPE_CHECKING:
+    from rich.progress import Progress
+
+PATIENCE = 1.0
+"""Seconds of work before anything is shown."""
+
+
+class Activity:
+    """The one line in which a screen tells what is under way: with bytes, rate and time left where it is known how much
+    there is to do, else with the time that it has taken."""
+
+    def __init__(self, console: Console) -> None:
+        self._console = console
+        self._shows = console.is_terminal  # asked once: it takes longer than to tell of a file
+        self._lock = threading.RLock()
+        self._timer: threading.Timer | None = None
+        self._progress: Progress | None = None
+        self._counted = False
+        self._what, self._expected, self._done = "", 0, 0
+
+    def begin(self, what: str, expected: int = 0) -> None:
+        """Something else is under way from here on, of so many bytes as far as they are known."""
+        if not self._shows:
+            return
+        with self._lock:
+            self._what, self._expected, self._done = what, expected, 0
+            if self._progress:
+                self.show()
+            elif self._timer is None:
+                self._timer = threading.Timer(PATIENCE, self.show)
+                self._timer.daemon = True
+                self._timer.start()
+
+    def rest(self) -> None:
+        """Nothing is under way, or its answer begins."""
+        if not self._shows:
+            return
+        with self._lock:
+            if self._timer:
+                self._timer.cancel()
+                self._timer = None
+            self._hide()
+
+    def expect(self, bytes_: int) -> None:
+        """So many more bytes are going to be handled."""
+        self._expected += bytes_
+        if self._progress:
+            with self._lock:
+                if not self._progress:
+                    return
+                if not self._counted:
+                    self.show()
+                self._progress.update(self._progress.task_ids[0], total=self._expected)
+
+    def advance(self, bytes_: int) -> None:
+        """So many bytes have been handled."""
+        self._done += bytes_
+        if progress := self._progress:
+            progress.update(progress.task_ids[0], completed=self._done)
+
+    def say(self, words: str) -> None:
+        """What is going on now, where bytes do not tell it."""
+        self._what = words
+        if progress := self._progress:
+            progress.update(progress.task_ids[0], description=words)
+
+    def _hide(self) -> None:
+        if self._progress:
+            self._progress.stop()
+            self._progress = None
+
+    @property
+    def is_shown(self) -> bool:
+        """Whether the line is there now."""
+        return self._progress is not None
+
+    def show(self) -> None:
+        """Show what is under way, in the columns that fit it; nothing if that has come to rest."""
+        from rich.progress import (  # which only work that takes a while has use for
+            BarColumn,
+            DownloadColumn,
+            Progress,
+            ProgressColumn,
+            SpinnerColumn,
+            TextColumn,
+            TimeElapsedColumn,
+            TimeRemainingColumn,
+            TransferSpeedColumn,
+        )
+
+        with self._lock:
+            if self._timer is None and self._progress is None:
+                return
+            self._hide()
+            self._timer = None
+            self._counted = self._expected > 0
+            words = TextColumn("{task.description}")
+            columns: tuple[ProgressColumn, ...] = (SpinnerColumn("line", style=NEXT), words, TimeElapsedColumn())
+            if self._counted:
+                bar = BarColumn(style=QUIET, complete_style=NEXT, finished_style=NEXT)
+                columns = (words, bar, DownloadColumn(binary_units=True), TransferSpeedColumn(), TimeRemainingColumn())
+            progress = Progress(*columns, console=self._console, transient=True)
+            progress.add_task(self._what, total=self._expected or None, completed=self._done)
+            progress.start()
+            self._progress = progress
+
+
+class Bar:
+    """A part of the work, by its name: listens to a survey or a run."""
+
+    def __init__(self, activity: Activity, what: str, expected: int) -> None:
+        self._activity, self._what, self._expected = activity, what, expected
+        self.expect, self.advance, self.say = activity.expect, activity.advance, activity.say
+
+    def __enter__(self) -> Bar:
+        self._activity.begin(self._what, self._expected)
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        """What comes next has no name; a failure has no more to do."""
+        if error:
+            self._activity.rest()
+        else:
+            self._activity.begin("Working")
 
 
 def styled(text: str, style: str = "") -> Text:

@@ -11,13 +11,14 @@ from typing import Any
 from rich.text import Text
 
 from gribble.core.answers.rosters import CardFit, Matched
+from gribble.core.base.amounts import count, size
 from gribble.core.base.paths import visible
 from gribble.core.records.holding import Holding
 from gribble.core.records.roster import Roster
-from gribble.core.records.set_changes import Change, SetChange
+from gribble.core.records.set_remedies import Change, SetChange
+from gribble.core.sayings.remedies import say_holding
 from gribble.views.check_json import away_json
-from gribble.views.looks import QUIET, count, size
-from gribble.views.remedies import say_holding
+from gribble.views.looks import QUIET, shorten
 from gribble.views.screen import Screen, styled
 
 SHOWN = 40
@@ -120,7 +121,7 @@ def _change_words(one: SetChange, verbose: bool) -> Text:
     shown = one.files if verbose else one.files[:FILES_SHOWN]
     for file in shown:
         whose = "" if file.owner in (one.set, one.to) else f" of {file.owner}"
-        where = f"  {say_holding(file.held, file.held.rig or None)}" if file.held else "  nowhere here"
+        where = f"  {say_holding(file.held, file.held.rig or None, shorten)}" if file.held else "  nowhere here"
         where += f", in {file.source}, which is away" if file.source else ""
         text.append_text(styled(f"\n{file.name}{whose}")).append_text(styled(where, QUIET))
     if len(shown) < len(one.files):

@@ -8,14 +8,15 @@ from typing import Any
 
 from rich.text import Text
 
-from gribble.core.answers.families import Tree
+from gribble.core.answers.needed import Tree
+from gribble.core.answers.next import next_for_sets
+from gribble.core.base.amounts import count, size
 from gribble.core.records.findings import EmulatorAudit, RigAudit, SetAudit, State
 from gribble.core.sayings.facts import say_all
-from gribble.views.check import show_sets
+from gribble.views.check import show_next, show_sets
 from gribble.views.check_json import set_json
-from gribble.views.looks import QUIET, count, size
+from gribble.views.looks import QUIET
 from gribble.views.screen import Screen, state, styled, verdict
-from gribble.views.shell import quoted
 
 
 def show_checked(
@@ -40,22 +41,7 @@ def show_checked(
         if rig.away:
             screen.out.print()
             screen.say(styled(rig.rig, "bold"), f" is away: {rig.away}. Nothing is said of its sets.")
-    _show_next(screen, audits)
-
-
-def _show_next(screen: Screen, audits: tuple[RigAudit, ...]) -> None:
-    """The command that leads on: what puts sets right, else what one of them lacks."""
-    fixable = [(rig, one) for rig in audits for one in rig.emulators if any(each.fixable for each in one.sets)]
-    lacking = [(rig, each) for rig in audits for one in rig.emulators for each in one.sets if each.problems]
-    if fixable:
-        rig, emulator = fixable[0]
-        number = sum(each.fixable for each in emulator.sets)
-        screen.next(
-            f"gribble plan {emulator.emulator} --rig {rig.rig}", f"what you hold puts {count(number, 'set')} right"
-        )
-    elif lacking:
-        rig, each = lacking[0]
-        screen.next(f"gribble why {quoted(each.set)} --rig {rig.rig}", "what it lacks, first things first")
+    show_next(screen, next_for_sets(audits))
 
 
 def sets_json(audits: tuple[RigAudit, ...]) -> dict[str, Any]:
@@ -105,11 +91,11 @@ def show_family(screen: Screen, tree: Tree) -> None:
         ]
         screen.grid(rows, indent=4)
     for problem in found.problems:
-        if not problem.file:
+        if not problem.subject.file:
             screen.say(verdict(problem.verdict), f"  {say_all(problem.facts)}")
     for note in found.packing:
         screen.say(styled(f"packing: {note}", QUIET))
-    faults = {(problem.owner, problem.file) for problem in found.problems}
+    faults = {(problem.subject.owner, problem.subject.file) for problem in found.problems}
     screen.say(f"{count(tree.needed, 'file')} needed, {len(faults)} at fault.")
 
 
@@ -121,10 +107,10 @@ def show_unknown(screen: Screen, rig: str, emulator: EmulatorAudit, one: SetAudi
     )
     for problem in one.problems:
         screen.say(verdict(problem.verdict), f"  {say_all(problem.facts)}")
-        if problem.renamed:
-            screen.next(f"gribble sets show {problem.renamed}", "what this release calls it")
-        elif problem.releases:
-            words = f"--rig {rig} --as {emulator.emulator}={problem.releases[0]}"
+        if problem.subject.renamed:
+            screen.next(f"gribble sets show {problem.subject.renamed}", "what this release calls it")
+        elif problem.subject.releases:
+            words = f"--rig {rig} --as {emulator.emulator}={problem.subject.releases[0]}"
             screen.next(f"gribble check {emulator.emulator} {words}", "what that release would change")
 
 

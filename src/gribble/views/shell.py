@@ -11,7 +11,9 @@ import shlex
 from collections.abc import Iterable, Mapping
 from enum import StrEnum
 
+from gribble.core.answers.next import FilePath, Words
 from gribble.core.base.changing import WINDOWS
+from gribble.views.looks import shorten
 
 
 class Shell(StrEnum):
@@ -58,6 +60,11 @@ def typed(words: Iterable[str], shell: Shell = HERE) -> str:
 def behind(words: Iterable[str]) -> str:
     """Words as they are typed behind a command, with a blank in front of each."""
     return "".join(f" {quoted(word)}" for word in words)
+
+
+def written(words: Words) -> str:
+    """A command as it is typed, its paths relative to the working folder where that is shorter."""
+    return typed(shorten(word) if isinstance(word, FilePath) else word for word in words)
 
 
 def then(first: str, second: str, shell: Shell = HERE) -> str:

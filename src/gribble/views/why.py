@@ -6,15 +6,16 @@ from typing import Any
 
 from rich.text import Text
 
-from gribble.core.answers.why import YOURS, Answer, Order, Reason, Turn, next_turn
+from gribble.core.answers.next import YOURS, Turn, next_turn
+from gribble.core.answers.why import Answer, Order, Reason
 from gribble.core.records.findings import RigAudit, State, Verdict, worst
 from gribble.core.sayings.facts import fix_words
+from gribble.core.sayings.remedies import way_words
 from gribble.views.causes import cause_rows
 from gribble.views.check_json import away_json
 from gribble.views.looks import QUIET, shorten
-from gribble.views.remedies import way_words
 from gribble.views.screen import Screen, remedy, state, styled, verdict
-from gribble.views.shell import quoted
+from gribble.views.shell import written
 
 SETS_SHOWN = 12
 """The reasons of more sets are told by cause."""
@@ -78,8 +79,8 @@ def _account(answer: Answer, reason: Reason) -> Text:
     if finding and finding.instead:
         text.append_text(styled(f"\nor, as well: {', '.join(finding.instead)}; one is enough"))
     for way in finding.ways if finding else ():
-        text.append_text(styled(f"\n· {way_words(answer.rig, way)}"))
-    turn = next_turn(answer, reason, _typed)
+        text.append_text(styled(f"\n· {way_words(answer.rig, way, shorten)}"))
+    turn = next_turn(answer, reason)
     if finding and finding.chief.refusal and not finding.met:
         text.append("\n").append_text(remedy(f"yours to do: {fix_words(finding.chief.refusal)}"))
     elif reason.source:
@@ -87,7 +88,7 @@ def _account(answer: Answer, reason: Reason) -> Text:
             remedy(f"connect {reason.source} (switch it on, or plug it in), then gribble check")
         )
     elif turn.command:
-        text.append("\n").append_text(remedy(turn.command))
+        text.append("\n").append_text(remedy(written(turn.command)))
     elif reason.verdict != Verdict.UNPROVEN:  # else it only wants to be known
         text.append("\n").append_text(remedy("yours to do; no command can"))
     return text
@@ -98,7 +99,7 @@ def _away_next(rig: RigAudit) -> str:
 
 
 def _turn_json(turn: Turn) -> dict[str, Any]:
-    return {"next": turn.command, **({"yours": True} if turn.yours else {})}
+    return {"next": written(turn.command) if turn.command else None, **({"yours": True} if turn.yours else {})}
 
 
 def why_json(subject: str, found: list[Answer]) -> dict[str, Any]:
@@ -115,7 +116,7 @@ def why_json(subject: str, found: list[Answer]) -> dict[str, Any]:
                 **({"files": list(reason.files)} if len(reason.files) > 1 else {}),
                 "verdict": reason.verdict,
                 "reason": reason.words,
-                **_turn_json(next_turn(answer, reason, _typed)),
+                **_turn_json(next_turn(answer, reason)),
                 **away_json(reason.source),
             }
             for answer in found
@@ -133,7 +134,3 @@ def why_json(subject: str, found: list[Answer]) -> dict[str, Any]:
             if answer.emulator is None
         ],
     }
-
-
-def _typed(path: str) -> str:
-    return quoted(shorten(path))

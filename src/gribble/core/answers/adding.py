@@ -283,20 +283,27 @@ class _Copy(Struct, frozen=True):
 def _files(source: Path) -> Iterator[tuple[str, _Copy]]:
     """The files of a source that belong into a catalogue, by the names they get there."""
     if os.path.isdir(source):
-        folders = list(walk(source))  # links are not followed
-        things = [one for folder in folders for one in folder.skipped if one.kind is Why.THING]
-        if odd := next((one for one in things if is_listed(base(one.path), ENDINGS)), None):
-            raise GribbleError(f"{source / odd.path} {odd.why}", fix=NOTHING)
-        paths = [Path(source, one.path) for folder in folders for one in folder.files]
-        paths = [path for path in sorted(paths) if is_listed(path.name, ENDINGS)]
-        if sum(path.lstat().st_size for path in paths) > MOST_BYTES:
-            raise GribbleError(f"the lists in {source} have more than {MOST_BYTES >> 30} GiB", fix=NOTHING)
-        for path in paths:
-            yield path.relative_to(source).as_posix(), _Copy(path)
-        return
-    if source.name.endswith(ENDINGS) and os.path.isfile(source):
+        yield from _folder_files(source)
+    elif source.name.endswith(ENDINGS) and os.path.isfile(source):
         yield source.name, _Copy(source)
-        return
+    else:
+        yield from _zip_files(source)
+
+
+def _folder_files(source: Path) -> Iterator[tuple[str, _Copy]]:
+    folders = list(walk(source))  # links are not followed
+    things = [one for folder in folders for one in folder.skipped if one.kind is Why.THING]
+    if odd := next((one for one in things if is_listed(base(one.path), ENDINGS)), None):
+        raise GribbleError(f"{source / odd.path} {odd.why}", fix=NOTHING)
+    paths = [Path(source, one.path) for folder in folders for one in folder.files]
+    paths = [path for path in sorted(paths) if is_listed(path.name, ENDINGS)]
+    if sum(path.lstat().st_size for path in paths) > MOST_BYTES:
+        raise GribbleError(f"the lists in {source} have more than {MOST_BYTES >> 30} GiB", fix=NOTHING)
+    for path in paths:
+        yield path.relative_to(source).as_posix(), _Copy(path)
+
+
+def _zip_files(source: Path) -> Iterator[tuple[str, _Copy]]:
     try:
         members = [one for one in listing(source, "zip") or () if is_listed(base(one.name), ENDINGS)]
     except ArchiveError as error:

@@ -7,17 +7,18 @@ import shutil
 import sqlite3
 from collections.abc import Callable, Iterable, Iterator
 from enum import StrEnum
+from itertools import chain
 from pathlib import Path
 
 from msgspec import Struct
 
-from gribble.core.audit.judging.claims import claims_of, meetings
+from gribble.core.audit.judging.serving import claims_of, meetings
 from gribble.core.base.errors import Mistake, reason_of
 from gribble.core.catalogue.sheets import Catalogue
 from gribble.core.files.volumes import volume_of
 from gribble.core.placing.journal import Run
 from gribble.core.records.config import Config, Rig, Source
-from gribble.core.records.fitted import Fitted
+from gribble.core.records.place import Fitted
 
 LITTLE_BYTES = 200 << 20
 """Less room than this is worth a word, in bytes."""
@@ -165,9 +166,8 @@ def examine_emulators(name: str, rig: Rig, catalogue: Catalogue) -> Iterator[Exa
 
 def examine_places(name: str, group: Iterable[Fitted]) -> Iterator[Examined]:
     """Places that two needs of a rig want for contents that have nothing in common."""
-    needs = [(one, tuple(need for need in one.needs if need.id not in one.ignore)) for one in group]
-    claims = (claim for one, wanted in needs for claim in claims_of(one.emulator, one.folders, wanted))
-    for one, other in meetings(claims):
+    places = chain.from_iterable(there for fitted in group for there in fitted.places.values())
+    for one, other in meetings(claims_of(place for place in places if not place.ignored)):
         yield Examined(
             area="rig", what=name, health=Health.MIND,
             words=f"{one.path} is {one.words} and {other.words}, with different contents",

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterable
 from pathlib import Path
+from typing import NamedTuple
 
 from msgspec import Struct, structs
 
@@ -12,15 +13,16 @@ from gribble.core.audit.judging.keys import judge_keys, key_candidates, likelies
 from gribble.core.base.paths import base, join
 from gribble.core.diagnosis.nearmisses import Read, Searcher, Wanted
 from gribble.core.records.facts import Fact, LikeKeys, NotLookedAt, TooLarge
-from gribble.core.records.findings import Finding, RigAudit, Verdict
+from gribble.core.records.findings import NeedFinding, RigAudit, Verdict
 from gribble.core.records.holding import Holding, key_of, nearness
 from gribble.core.records.recipes import MOST_BYTES, Mending
 from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.roster import ArcadeSet, Content, FileState, SetFile
 from gribble.core.records.sheet import Accept, Need, Sheet
+from gribble.core.sayings.facts import mend_words
+from gribble.core.survey.arriving import Listener
 from gribble.core.survey.holdings import HeldHere
 from gribble.core.survey.matching import Known, KnownContents, is_content
-from gribble.core.survey.watched import Listener
 
 
 class Match(Struct, frozen=True, kw_only=True):
@@ -96,7 +98,7 @@ def identify(
 
     An archive whose members are holdings of their own is left out, unless it is a known content itself.
     """
-    findings: dict[tuple[str, str], list[tuple[str, Finding]]] = {}
+    findings: dict[tuple[str, str], list[tuple[str, NeedFinding]]] = {}
     for rig in audits:
         for emulator in rig.emulators:
             for finding in emulator.findings:
@@ -109,18 +111,24 @@ def identify(
     )
 
 
+class Reading(NamedTuple):
+    """How files are read: the beginning of one, and why one could not be."""
+
+    head: Read
+    unread: Callable[[Holding], str] = lambda _holding: ""
+
+
 def explain(
     files: Collection[Identified],
     searcher: Searcher,
     sheets: dict[str, Sheet],
     named: frozenset[Path],
-    head: Read,
+    reading: Reading,
     listener: Listener | None = None,
-    unread: Callable[[Holding], str] = lambda _holding: "",
 ) -> tuple[Identified, ...]:
     """The unknown files among some looked at for what happened to them; every need is tried on those named, and of the
-    others it is told only what their beginning (`head`) shows them plainly to be. The `listener` is told of the bytes
-    of the former; `unread` says why one could not be read."""
+    others it is told only what their beginning shows them plainly to be. The `listener` is told of the bytes of the
+    former."""
     wishes = [
         Wanted(
             emulator=sheet.emulator,
@@ -137,8 +145,8 @@ def explain(
 
     def explained(file: Identified) -> Identified:
         is_named = file.holding.place in named
-        found = _explain(file, searcher, wishes, is_named, head)
-        if is_named and not found.mend and not found.no_dump and (why := unread(file.holding)):
+        found = _explain(file, searcher, wishes, is_named, reading.head)
+        if is_named and not found.mend and not found.no_dump and (why := reading.unread(file.holding)):
             found = structs.replace(found, no_dump=NotLookedAt(why))
         if is_named and listener:
             listener.advance(file.holding.size)
@@ -225,7 +233,7 @@ def identify_sets(
         for emulator in rig.emulators
         for one in emulator.sets
         for problem in one.problems
-        if problem.wants and (content := problem.wants.content)
+        if problem.subject.wants and (content := problem.subject.wants.content)
     }
     known: dict[Content, list[Match]] = {}
     asked = {content for file in files if not file.matches for content in contents_of(file.holding)}
@@ -338,7 +346,7 @@ def _identify(
     holding: Holding,
     known: KnownContents,
     sheets: dict[str, Sheet],
-    findings: dict[tuple[str, str], list[tuple[str, Finding]]],
+    findings: dict[tuple[str, str], list[tuple[str, NeedFinding]]],
 ) -> Identified:
     matches: list[Match] = []
     for match in known.matches(holding.size, holding.digests):
@@ -351,11 +359,11 @@ def _identify(
     return Identified(holding=holding, verdict=verdict, matches=tuple(matches))
 
 
-def _match(match: Known, rig: str, finding: Finding, holding: Holding) -> Match:
+def _match(match: Known, rig: str, finding: NeedFinding, holding: Holding) -> Match:
     """A match on a rig, where the release may reject what the sheet accepts for others."""
     need, place = finding.need, finding.chief
     if need.file:  # one file of many, which has a place of its own
-        place = next(place for file, place in finding.by_file if file.name == match.need.name)
+        place = next(place for place in finding.wanted if place.subject.need.name == match.need.name)
     fits = bool(need.file) or any(accept.known() == match.content.known() for accept in need.accept)
     met = place.met if need.file else finding.met
     rejects = [reject for reject in finding.need.reject if reject.known() == match.content.known()]
@@ -392,3 +400,70 @@ def _match_sheet(match: Known, to: str) -> Match:
         rejected=match.rejected,
         why=getattr(match.content, "why", ""),
     )
+
+
+class Line(Struct, frozen=True):
+    """One thing to say of a file, or of a `member` of it: verdict, words, and the command that leads on (in which
+    `{path}` stands for the file); the needs that know it."""
+
+    verdict: str
+    words: str
+    member: str | None
+    next: str
+    matches: tuple[Match, ...]
+
+
+class Arrived(Struct, frozen=True):
+    """A file that has come to rest, with what there is to say of it: nothing where no sheet knows it."""
+
+    path: str
+    lines: tuple[Line, ...]
+
+    @property
+    def needed(self) -> frozenset[str]:
+        """The emulators that lack something of it."""
+        return frozenset(match.emulator for line in self.lines for match in line.matches if match.needed)
+
+
+def arrived(paths: Iterable[str], files: Iterable[Identified], sets: Iterable[HeldSet]) -> list[Arrived]:
+    """Each path with what is to be said of it: what somebody lacks first."""
+    by_path: dict[str, list[Identified]] = {}
+    for file in files:
+        by_path.setdefault(str(file.holding.place), []).append(file)
+    whole = {str(one.holding.place): one for one in sets if not one.lacks}
+    told = []
+    for path in paths:
+        there = by_path.get(path, [])
+        alone = sum(bool(file.matches or file.mend) for file in there) == 1
+        lines = [line for file in there if (line := _line(file, alone))]
+        if path in whole and not any(match.needed for line in lines for match in line.matches):
+            one = whole[path]
+            title = f" ({one.title})" if one.title else ""
+            lines = [Line("known", f"set {one.set}{title}, whole, for {one.emulator} {one.release}", None, "", ())]
+        told.append(Arrived(path, tuple(sorted(lines, key=lambda line: not any(one.needed for one in line.matches)))))
+    return told
+
+
+def _line(file: Identified, alone: bool) -> Line | None:
+    """What is to be said of one content, which may be `alone` in its file; nothing where nobody knows it."""
+    member = file.holding.member
+    inside = f"{member} in it is " if member is not None and not alone else ""
+    if not file.matches:
+        if file.mend is None or file.near is None:
+            return None
+        title = file.near.need.called
+        words = f"{inside}{title} of {file.near.emulator}, damaged: it {mend_words(file.mend)}"
+        return Line("damaged", words, member, "gribble mend {path}" if file.mend.mendable and not member else "", ())
+    first = file.matches[0]
+    title = f"{first.title}{f' ({first.accept})' if first.accept else ''}"
+    if file.verdict == "rejected":
+        return Line("rejected", f"{inside}{title}, known not to work: {first.why}", member, "", file.matches)
+    wants: dict[str, list[str]] = {}
+    for one in file.matches:
+        if one.needed and one.rig not in wants.setdefault(one.emulator, []):
+            wants[one.emulator].append(one.rig)
+    if not wants:
+        return Line("known", f"{inside}{title}; nobody lacks it", member, "", file.matches)
+    who = ", ".join(f"{emulator} on {' and '.join(rigs)}" for emulator, rigs in wants.items())
+    words = f"{inside}{title}; {who} {'lacks' if len(wants) == 1 else 'lack'} it"
+    return Line("known", words, member, f"gribble place {' '.join(wants)}", file.matches)

@@ -12,7 +12,7 @@ from typing import cast
 from msgspec import Struct
 from packaging.version import InvalidVersion, Version
 
-from gribble.core.audit.judging.claims import claims_of, meetings
+from gribble.core.audit.judging.serving import claims_of, meetings
 from gribble.core.base.errors import reason_of
 from gribble.core.base.paths import fold, hidden_part, join
 from gribble.core.base.regular import MOST_TEXT, read_regular
@@ -24,7 +24,8 @@ from gribble.core.catalogue.rosters import ROSTER_ENDING, load_roster
 from gribble.core.catalogue.sheets import SHEET_ENDING, is_listed, load_sheet
 from gribble.core.catalogue.writing import FILL_IN
 from gribble.core.files.volumes import name_trouble
-from gribble.core.placing.guarded import OWN_NAMES
+from gribble.core.placing.planfile import OWN_NAMES
+from gribble.core.records.place import places_of
 from gribble.core.records.roster import ArcadeSet, Roster, SetKind
 from gribble.core.records.sheet import Accept, Need, Reject, Sheet
 from gribble.core.sayings.facts import say
@@ -122,6 +123,17 @@ def _places(sheet: Sheet) -> list[tuple[str, str]]:
 def _need_remarks(sheet: Sheet, need: Need) -> Iterator[tuple[str, str]]:
     if not need.parts()[0].accept and not need.key:
         yield ".accept", "no content is known: it can only be unproven"
+    yield from _accept_remarks(need)
+    yield from _key_remarks(need)
+    if need.machines == ():
+        yield ".machines", "is empty, so the need concerns no machine and can never be met"
+    if not _meetable(need, sheet.order):
+        yield ".releases", "no release that it concerns has an accepted content: it can never be met"
+    yield from _twin_remarks(need)
+
+
+def _accept_remarks(need: Need) -> Iterator[tuple[str, str]]:
+    """What weakens the contents that a need accepts."""
     for number, accept in enumerate(need.accept):
         strongest = accept.strongest()
         if strongest is None:
@@ -133,16 +145,20 @@ def _need_remarks(sheet: Sheet, need: Need) -> Iterator[tuple[str, str]]:
         for reject in need.reject:
             if strongest and accept.get(strongest) == reject.get(strongest):
                 yield f".accept[{number}]", f"is rejected by the same need ({reject.label or 'no label'})"
+
+
+def _key_remarks(need: Need) -> Iterator[tuple[str, str]]:
+    """What a need says of keys and of files that change, and that says nothing."""
     if need.changes and need.key:
         yield ".changes", "a key file does not change by being used: this says nothing"
     elif need.changes and not any(accept.strongest() for accept in need.accept):
         yield ".changes", "no digest tells a fresh one: this says nothing"
     if need.key and not any(key.sha256 for key in need.key):
         yield ".key", "no key has a fingerprint: the file can only be unproven"
-    if need.machines == ():
-        yield ".machines", "is empty, so the need concerns no machine and can never be met"
-    if not _meetable(need, sheet.order):
-        yield ".releases", "no release that it concerns has an accepted content: it can never be met"
+
+
+def _twin_remarks(need: Need) -> Iterator[tuple[str, str]]:
+    """Contents that are accepted twice."""
     for word in ("crc32", "md5", "sha1", "sha256"):
         twins = [number for number, accept in enumerate(need.accept) if accept.get(word)]
         values = [need.accept[number].get(word) for number in twins]
@@ -246,13 +262,18 @@ def _contradiction(
 def _shared_places(sheets: list[tuple[str, Sheet]]) -> Iterator[Remark]:
     """Names and aliases under which needs of one emulator, or of two, want contents that have nothing in common."""
     files = {sheet.emulator: (file, sheet) for file, sheet in sheets}
-    claims = (claim for _, sheet in sheets for claim in claims_of(sheet.emulator, sheet.folders, sheet.need))
+    claims = (
+        claim
+        for _, sheet in sheets
+        for need in sheet.need
+        for claim in claims_of(places_of(sheet.emulator, sheet.folders, need))
+    )
     for other, claim in meetings(claims, folds_case=True):
-        file, sheet = files[claim.emulator]
-        number = next(number for number, need in enumerate(sheet.need) if need.id == claim.need.id)
+        file, sheet = files[claim.place.emulator]
+        number = next(number for number, need in enumerate(sheet.need) if need.id == claim.place.need.id)
         key = "aliases" if claim.alias else "name"
         what = f'"{claim.path}" is {other.words}, too, with another content'
-        yield Remark(file, f"need[{number}].{key}", f"{what} ({files[other.emulator][0]})")
+        yield Remark(file, f"need[{number}].{key}", f"{what} ({files[other.place.emulator][0]})")
 
 
 # Rosters

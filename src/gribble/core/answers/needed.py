@@ -2,21 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator, Mapping
+from typing import NamedTuple
 
 from msgspec import Struct, structs
 
-from gribble.core.audit.scope import Scope
+from gribble.core.arcade.wanting import of_variant
 from gribble.core.audit.world import World
 from gribble.core.base.errors import GribbleError
 from gribble.core.base.suggest import suggest
 from gribble.core.catalogue.config import fit_sheet
+from gribble.core.catalogue.families import Family, parts_of
 from gribble.core.placing.gaps import need_gaps
-from gribble.core.records.findings import Finding, Remedy, Verdict
-from gribble.core.records.fitted import Fitted
+from gribble.core.records.config import Ask, Scope
+from gribble.core.records.findings import EmulatorAudit, NeedFinding, Remedy, SetAudit, Verdict
+from gribble.core.records.place import Fitted
 from gribble.core.records.plan import Gap
 from gribble.core.records.rig_seen import RigSeen
+from gribble.core.records.roster import ArcadeSet, FileState
 from gribble.core.records.sheet import Need, Sheet
+from gribble.core.sayings.facts import say_all
 from gribble.core.survey.holdings import HeldHere
 
 
@@ -25,7 +30,7 @@ class Needed(Struct, frozen=True):
 
     fitted: Fitted
     rig: str = ""
-    findings: dict[str, Finding] = {}
+    findings: dict[str, NeedFinding] = {}
 
     def held(self, need: Need) -> bool | None:
         """Whether something held meets a need; None where nothing was looked at."""
@@ -90,7 +95,9 @@ def needed_in_world(world: World, sheets: dict[str, Sheet], words: Words, rigs: 
     asked = [sheet for name, sheet in sheets.items() if name not in installed and _chosen(sheet, words)]
     absent = [] if rigs or words == Words() else asked
     nowhere = RigSeen(name="", root="", emulators=tuple(map(fit_sheet, absent)), holdings=HeldHere())
-    audits = structs.replace(world, rigs=(*world.rigs, nowhere)).audit(Scope(rigs=(*rigs, "") if rigs else ()))
+    audits = structs.replace(world, rigs=(*world.rigs, nowhere)).audit(
+        Ask(scope=Scope(rigs=(*rigs, "") if rigs else ()))
+    )
     found = []
     for audit in audits:
         for emulator in audit.emulators:
@@ -116,7 +123,7 @@ def _narrowed(needed: Needed, words: Words) -> Needed:
     return structs.replace(needed, fitted=structs.replace(needed.fitted, needs=needs))
 
 
-def _held(finding: Finding) -> bool:
+def _held(finding: NeedFinding) -> bool:
     """Whether each place is right, or can be put right from what is held."""
     spared = bool(finding.spared)
     return all(
@@ -128,3 +135,63 @@ def _held(finding: Finding) -> bool:
         or (spared and place.use is not None and place.verdict != Verdict.MISSING)
         for place in finding.places
     )
+
+
+class FamilyFile(NamedTuple):
+    """One file (or disc) of a family: its verdict word, or that it is undumped or spared, and what is to be said."""
+
+    name: str
+    size: int | None
+    verdict: str
+    reason: str
+    disc: bool = False
+
+
+class Tree(NamedTuple):
+    """The family of a set on a rig, with what is true of it and of each relative by itself."""
+
+    rig: str
+    emulator: EmulatorAudit
+    family: Family
+    found: SetAudit
+    around: Mapping[str, SetAudit]
+
+    @property
+    def needed(self) -> int:
+        """How many files the set needs, those of its relatives among them."""
+        return len(parts_of(of_variant(self.family, self.found.variant) if self.found.variant else self.family))
+
+    def relatives(self) -> Iterator[tuple[str, ArcadeSet]]:
+        """The set, then its relatives, each with what it is to the set; empty for itself."""
+        family = self.family
+        yield "", family.one
+        yield from (("parent", one) for one in family.parents)
+        yield from (("BIOS set", one) for one in family.bios)
+        yield from (("device", one) for one in family.devices)
+
+    def files(self, relative: ArcadeSet) -> Iterator[FamilyFile]:
+        """The files of a relative, then its discs: what the set lacks of them, else what the relative itself does."""
+        audits = (self.around.get(relative.set, self.found), self.found)
+        faults = {(problem.subject.owner, problem.subject.file): problem for one in audits for problem in one.problems}
+        spared = audits[0].spared | self.found.spared
+        for file in relative.files:
+            key, shared = (relative.set, file.name), _shared(file.parent_name, file.bios_name)
+            if problem := faults.get(key):
+                yield FamilyFile(file.name, file.size, problem.verdict, say_all(problem.facts))
+            elif file.state is FileState.UNDUMPED:
+                yield FamilyFile(file.name, file.size, "undumped", shared)
+            elif file.variant not in (None, self.found.variant or file.variant):
+                yield FamilyFile(file.name, file.size, "spared", f"of variant {file.variant}")
+            else:
+                yield FamilyFile(file.name, file.size, "spared" if key in spared else "sound", shared)
+        for disc in relative.discs:
+            names = [name for owner, name in faults if owner == relative.set and name.startswith(f"{disc.name}.")]
+            problem = faults[relative.set, names[0]] if names else None
+            if problem:
+                yield FamilyFile(problem.subject.file, None, problem.verdict, say_all(problem.facts), disc=True)
+            else:
+                yield FamilyFile(disc.name, None, "sound", "", disc=True)
+
+
+def _shared(parent: str | None, bios: str | None) -> str:
+    return f"the parent's {parent}" if parent else f"the BIOS set's {bios}" if bios else ""

@@ -7,13 +7,23 @@ from typing import Any
 
 from msgspec import structs
 
-from gribble.core.records.findings import EmulatorAudit, Finding, RigAudit, SetAudit, SettingFinding, State, Verdict
+from gribble.core.records.findings import (
+    EmulatorAudit,
+    Finding,
+    NeedFinding,
+    RigAudit,
+    SetAudit,
+    SettingFinding,
+    State,
+    Value,
+    Verdict,
+)
 from gribble.core.records.sheet import Level
 
 _LEVELS = tuple(Level)
 _STATES = (State.BLOCKED, State.UNKNOWN, State.LIMITED, State.AWAY, State.READY)
 _VERDICTS = tuple(reversed(Verdict))
-Sortable = EmulatorAudit | Finding | SettingFinding | SetAudit
+Sortable = EmulatorAudit | NeedFinding | SettingFinding | SetAudit
 
 
 def by_name(audits: tuple[RigAudit, ...]) -> tuple[RigAudit, ...]:
@@ -33,10 +43,10 @@ def _name(one: Sortable) -> str:
     match one:
         case EmulatorAudit():
             return one.emulator
-        case Finding():
+        case NeedFinding():
             return one.need.id
-        case SettingFinding():
-            return one.setting.key
+        case Finding(subject=Value()):
+            return one.subject.setting.key
         case SetAudit():
             return one.set
 
@@ -46,10 +56,10 @@ def _worth(one: Sortable) -> tuple[bool, int, int]:
     match one:
         case EmulatorAudit() | SetAudit():
             return False, 0, _STATES.index(one.state)
-        case Finding():
+        case NeedFinding():
             return one.met, _LEVELS.index(one.need.level), _VERDICTS.index(one.chief.verdict)
-        case SettingFinding():
-            return one.met, _LEVELS.index(one.level), _VERDICTS.index(one.verdict)
+        case Finding(subject=Value()):
+            return one.met, _LEVELS.index(one.subject.level), _VERDICTS.index(one.verdict)
 
 
 def _sorted(audits: tuple[RigAudit, ...], key: Callable[[Sortable], Any]) -> tuple[RigAudit, ...]:

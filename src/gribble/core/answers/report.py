@@ -6,7 +6,7 @@ Names in it come from disks, archives and catalogues; who writes them somewhere 
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from typing import NamedTuple
 
 from msgspec import Struct
@@ -22,19 +22,18 @@ from gribble.core.records.facts import Accepted
 from gribble.core.records.findings import (
     FIXABLE,
     EmulatorAudit,
-    Finding,
-    PlaceFinding,
+    NeedFinding,
     Remedy,
     RigAudit,
     SetAudit,
     SetProblem,
-    SettingFinding,
     State,
     worst,
 )
 from gribble.core.records.holding import Holding
 from gribble.core.records.sheet import Level
 from gribble.core.sayings.facts import root_words, say_all
+from gribble.core.sayings.remedies import Shown, need_words, set_words, setting_words
 
 
 class Row(Struct, frozen=True, kw_only=True):
@@ -206,25 +205,22 @@ class Report(Struct, frozen=True, kw_only=True):
         return [(rig, emulator) for rig in self.rigs for emulator in rig.emulators]
 
 
-class Words(NamedTuple):
-    """How remedies are said: of a need at a place on a rig, of a setting, and of what is wrong with a set."""
+class Since(NamedTuple):
+    """Since when changes are told, as it was typed, and the runs since then."""
 
-    need: Callable[[RigAudit, Finding, PlaceFinding], str]
-    setting: Callable[[SettingFinding], str]
-    set: Callable[[SetAudit, SetProblem], str]
+    when: str = ""
+    runs: tuple[Run, ...] = ()
 
 
 def make_report(
     world: World,
     audits: Iterable[RigAudit],
     when: str,
-    words: Words,
-    *,
+    shown: Shown,
     matched: Iterable[Matched] = (),
-    since: str = "",
-    runs: Iterable[Run] = (),
+    since: Since = Since(),  # noqa: B008  (frozen)
 ) -> Report:
-    """The report of some audits, with remedies said in some `words`; `runs` are those since then."""
+    """The report of some audits, with paths of this machine as they are `shown`."""
     audits = tuple(audits)
     sizes = {rig.name: sum(one.size for one in rig.holdings.opened if one.member is None) for rig in world.rigs}
     return Report(
@@ -237,7 +233,7 @@ def make_report(
                 state=found.state,
                 away=found.away,
                 bytes=sizes.get(found.rig, 0),
-                emulators=tuple(_emulator(world, found, one, words) for one in found.emulators),
+                emulators=tuple(_emulator(world, found, one, shown) for one in found.emulators),
             )
             for found in audits
         ),
@@ -252,8 +248,8 @@ def make_report(
             for one in matched
             for release in one.releases
         ),
-        since=since,
-        changes=tuple(_change(run) for run in runs),
+        since=since.when,
+        changes=tuple(_change(run) for run in since.runs),
         oldest=_oldest(audits),
         away=tuple(SourceAway(source=one.source, at=one.at, since=one.since, files=one.files) for one in world.away),
     )
@@ -283,19 +279,19 @@ def _change(run: Run) -> RunChange:
     return RunChange(run=run.number, rig=run.rig, when=run.when, state=run.state, places=places)
 
 
-def _emulator(world: World, rig: RigAudit, emulator: EmulatorAudit, words: Words) -> EmulatorReport:
-    rows = [row for finding in emulator.findings for row in _need_rows(rig, finding, words)]
+def _emulator(world: World, rig: RigAudit, emulator: EmulatorAudit, shown: Shown) -> EmulatorReport:
+    rows = [row for finding in emulator.findings for row in _need_rows(rig, finding, shown)]
     rows += [
         Row(
             kind="setting",
-            name=f"{one.file}: {one.setting.key}",
+            name=f"{one.subject.file}: {one.subject.setting.key}",
             title="",
-            level=one.level,
+            level=one.subject.level,
             verdict=one.verdict,
             reason=say_all(one.facts),
-            place=one.file,
+            place=one.subject.file,
             remedy=one.remedy,
-            do=words.setting(one),
+            do=setting_words(one),
             shown=one.verdict,
         )
         for one in emulator.settings
@@ -303,7 +299,7 @@ def _emulator(world: World, rig: RigAudit, emulator: EmulatorAudit, words: Words
     rows += [
         Row(
             kind="rig",
-            name=one.demand,
+            name=one.subject.demand,
             title="",
             level=Level.MUST,
             verdict=one.verdict,
@@ -321,12 +317,12 @@ def _emulator(world: World, rig: RigAudit, emulator: EmulatorAudit, words: Words
         todo=_todo(emulator),
         rows=tuple(rows),
         families=tuple(_families(world, rig.rig, emulator)),
-        faults=tuple(_fault(one, problem, words) for one in emulator.sets for problem in one.problems),
+        faults=tuple(_fault(one, problem) for one in emulator.sets for problem in one.problems),
         note=emulator.note or emulator.sets_note,
     )
 
 
-def _need_rows(rig: RigAudit, finding: Finding, words: Words) -> Iterable[Row]:
+def _need_rows(rig: RigAudit, finding: NeedFinding, shown: Shown) -> Iterable[Row]:
     if finding.spared:
         return
     for place in finding.places:
@@ -346,7 +342,7 @@ def _need_rows(rig: RigAudit, finding: Finding, words: Words) -> Iterable[Row]:
             source=place.source,
             away=bool(place.source),
             proven=day_words(place.proven / 10**9) if place.proven else "",
-            do="" if finding.ignored else words.need(rig, finding, place),
+            do="" if finding.ignored else need_words(rig, finding, place, shown),
             shown=finding.shown(place),
         )
 
@@ -356,8 +352,8 @@ def _shown(rig: str, holding: Holding) -> str:
     return f"{where}: {holding.member}" if holding.member else where
 
 
-def _fault(one: SetAudit, problem: SetProblem, words: Words) -> SetFault:
-    wants = problem.wants
+def _fault(one: SetAudit, problem: SetProblem) -> SetFault:
+    wants = problem.subject.wants
     return SetFault(
         set=one.set,
         title=one.title,
@@ -365,15 +361,15 @@ def _fault(one: SetAudit, problem: SetProblem, words: Words) -> SetFault:
         verdict=problem.verdict,
         remedy=problem.remedy,
         reason=say_all(problem.facts),
-        archive=problem.archive,
-        file=problem.file,
+        archive=problem.subject.archive,
+        file=problem.subject.file,
         size=wants.size if wants else None,
         crc32=wants.crc32 if wants else None,
         sha1=wants.sha1 if wants else None,
-        owner=problem.owner,
+        owner=problem.subject.owner,
         source=problem.source,
         away=bool(problem.source),
-        do=words.set(one, problem),
+        do=set_words(one, problem),
     )
 
 

@@ -9,27 +9,25 @@ from pathlib import Path
 import msgspec
 from msgspec import Struct, structs
 
-from gribble.core.arcade.cabinet import Cabinet, cabinet_of
+from gribble.core.arcade.cabinet import Cabinet, Homes, cabinet_of
 from gribble.core.arcade.compare import compare_rosters
 from gribble.core.arcade.discs import Discs
 from gribble.core.arcade.fit import Selection, Wish, cost, fit_sets
-from gribble.core.arcade.homes import Homes
 from gribble.core.arcade.match import Held, ReleaseMatch, match_release, ranked
 from gribble.core.arcade.sets import wanted_sets
 from gribble.core.arcade.wanting import lacking, settle_variant
 from gribble.core.audit.world import World
 from gribble.core.base.errors import GribbleError, MistakesError
-from gribble.core.base.style import Style
+from gribble.core.base.kinds import Style
 from gribble.core.base.suggest import suggest
-from gribble.core.catalogue.choosing import Load, with_others
 from gribble.core.catalogue.families import Family, family_of, parts_of
-from gribble.core.catalogue.rosters import read_head
+from gribble.core.catalogue.rosters import Load, read_head, with_others
 from gribble.core.files.volumes import cluster_of, whole_clusters
-from gribble.core.records.fitted import Fitted
 from gribble.core.records.holding import Holding
+from gribble.core.records.place import Fitted
 from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.roster import Plays, Roster, SetFile
-from gribble.core.records.set_changes import SetChange
+from gribble.core.records.set_remedies import SetChange
 from gribble.core.survey.shelf import Shelf
 
 SUGGESTED = 20

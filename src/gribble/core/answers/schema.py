@@ -8,7 +8,7 @@ import msgspec
 
 from gribble.core.answers.report import Report
 from gribble.core.records.config import Config
-from gribble.core.records.fieldmap import FieldMap
+from gribble.core.records.imported import FieldMap
 from gribble.core.records.roster import ArcadeSet, RosterHead
 from gribble.core.records.sheet import Sheet
 

@@ -2,14 +2,64 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+import os
+from collections import Counter
+from collections.abc import Callable, Iterable, Mapping, Sequence
 
-from msgspec import Struct
+from msgspec import Struct, structs
 
 from gribble.core.audit.world import World
 from gribble.core.base.digests import Digests
+from gribble.core.base.paths import identity
+from gribble.core.records.findings import NeedFinding, PlaceFinding, RigAudit
 from gribble.core.records.holding import Holding
 from gribble.core.records.scrubbed import Fault, Found, Scrubbed
+
+
+class Copies(Struct, frozen=True, kw_only=True):
+    """One content that several files have, proven by SHA-1: its size in bytes, the files nearest first, and the room in
+    bytes that all of them but one take. Second names of one file take none."""
+
+    sha1: str
+    bytes: int
+    files: tuple[Holding, ...]
+    room: int
+
+
+def doubtful_sizes(holdings: Iterable[Holding]) -> frozenset[int]:
+    """The sizes, in bytes, that several of the files have: only these can have copies."""
+    tally = Counter(one.size for one in _files(holdings))
+    return frozenset(size for size, count in tally.items() if count > 1)
+
+
+def copies(holdings: Iterable[Holding], about: frozenset[str] = frozenset()) -> list[Copies]:
+    """Every content that several files have, those that take most room first; where places are named, only what is at
+    or below one of them as well."""
+    by_content: dict[tuple[int, str], dict[str, Holding]] = {}
+    for one in _files(holdings):
+        if one.digests.sha1:
+            by_content.setdefault((one.size, one.digests.sha1), {}).setdefault(one.where, one)
+    found = []
+    places = frozenset(map(os.path.realpath, about))
+    for (size, sha1), several in by_content.items():
+        if len(several) < 2:
+            continue
+        files = {os.path.realpath(where): one for where, one in several.items()}  # a folder can be met by two ways
+        if len(files) < 2 or (places and not any(_lies_at(where, places) for where in files)):
+            continue
+        apart = {identity(where) or where for where in files}
+        ordered = tuple(sorted(files.values(), key=lambda one: (one.rig, one.root, one.path)))
+        found.append(Copies(sha1=sha1, bytes=size, files=ordered, room=size * (len(apart) - 1)))
+    return sorted(found, key=lambda one: (-one.room, one.files[0].where))
+
+
+def _files(holdings: Iterable[Holding]) -> Iterable[Holding]:
+    """Whole files that have a content, those aside that are read through a link, and what runs have displaced."""
+    return (one for one in holdings if one.member is None and one.size and not one.fixed and not one.attic)
+
+
+def _lies_at(where: str, places: frozenset[str]) -> bool:
+    return any(where == place or where.startswith(f"{place}/") for place in places)
 
 
 class Copy(Struct, frozen=True):
@@ -20,7 +70,7 @@ class Copy(Struct, frozen=True):
     source: str = ""
 
 
-class Finding(Struct, frozen=True):
+class ScrubFinding(Struct, frozen=True):
     """A fault, and a good copy, if one is held."""
 
     found: Found
@@ -31,12 +81,12 @@ class Scrub(Struct, frozen=True):
     """The whole: what was done, and the faults."""
 
     done: Scrubbed
-    findings: tuple[Finding, ...]
+    findings: tuple[ScrubFinding, ...]
 
 
 def with_copies(
     findings: Iterable[Found], world: World, proven: Mapping[tuple[str, str], Sequence[str]]
-) -> tuple[Finding, ...]:
+) -> tuple[ScrubFinding, ...]:
     """Faults with where a good copy is held: by the survey here, by what was `proven`, then in sources that are away. A
     file that is gone and has a copy here was moved, and is none."""
     findings = list(findings)
@@ -46,7 +96,7 @@ def with_copies(
         copy = _copy(one.digests, bad, world, proven)
         if one.fault is Fault.GONE and copy and not copy.source:
             continue
-        told.append(Finding(one, copy))
+        told.append(ScrubFinding(one, copy))
     return tuple(told)
 
 
@@ -72,3 +122,30 @@ def _copy(
 
 def _of(holding: Holding) -> Copy:
     return Copy(holding.where, holding.member)
+
+
+When = Callable[[str, str], int]
+"""When a file below a root was last read whole, in nanoseconds since 1970; 0 where nobody knows."""
+
+
+def with_ages(audits: Iterable[RigAudit], when: When) -> tuple[RigAudit, ...]:
+    """Audits that say of each file in its place when it was proven last."""
+
+    def dated(place: PlaceFinding, rig: str) -> PlaceFinding:
+        there = place.lying(rig)
+        proven = when(there.root, there.path) if there and there.member is None and place.met else 0
+        return structs.replace(place, proven=proven) if proven else place
+
+    def of_finding(finding: NeedFinding, rig: str) -> NeedFinding:
+        return structs.replace(finding, places=tuple(dated(place, rig) for place in finding.places))
+
+    return tuple(
+        structs.replace(
+            rig,
+            emulators=tuple(
+                structs.replace(one, findings=tuple(of_finding(finding, rig.rig) for finding in one.findings))
+                for one in rig.emulators
+            ),
+        )
+        for rig in audits
+    )

@@ -2,26 +2,26 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterable, Iterator
 from enum import IntEnum
-from typing import NamedTuple
 
 from msgspec import Struct
 
-from gribble.core.records.discs import MENDS
 from gribble.core.records.facts import Facts
 from gribble.core.records.findings import (
     FIXABLE,
     EmulatorAudit,
-    Finding,
+    NeedFinding,
     Remedy,
     RigAudit,
     SetAudit,
     SetProblem,
     SettingFinding,
+    Standing,
     State,
     Verdict,
 )
+from gribble.core.records.holding import Holding
 from gribble.core.records.sheet import Kind, Level
 from gribble.core.sayings.facts import root_words, say_all
 
@@ -53,7 +53,7 @@ class Reason(Struct, frozen=True, kw_only=True):
     verdict: str
     words: str
     remedy: Remedy = Remedy.NONE
-    finding: Finding | None = None
+    finding: NeedFinding | None = None
     files: tuple[str, ...] = ()
     about: str = ""
     mends: bool = False
@@ -87,11 +87,11 @@ def _reasons(rig: RigAudit, emulator: EmulatorAudit) -> Iterator[Reason]:
         )
     for finding in emulator.findings:
         if not finding.met and finding.need.level is not Level.EXTRA:
-            yield _of_need(finding)
+            yield reason_of(finding)
     sources = {finding.need.id: finding.chief.source for finding in emulator.findings}
     for setting in emulator.settings:
-        if not setting.met and setting.level is not Level.EXTRA:
-            yield _of_setting(setting, sources.get(setting.setting.need or "", ""))
+        if not setting.met and setting.subject.level is not Level.EXTRA:
+            yield _of_setting(setting, sources.get(setting.subject.setting.need or "", ""))
     for one in emulator.sets:
         yield from set_reasons(one)
     if emulator.idle:
@@ -103,16 +103,16 @@ def _reasons(rig: RigAudit, emulator: EmulatorAudit) -> Iterator[Reason]:
             verdict=Verdict.UNPROVEN,
             words=f"{emulator.sets_note}; say in gribble.toml which are wanted",
         )
-    for game in (one for one in emulator.games or () if not one.remark):
+    for game in (one for one in emulator.games or () if Standing.REMARK not in one.standing):
         yield Reason(
             order=Order.MEDIA,
-            kind=game.rule,
-            subject=game.file,
-            file=game.file,
+            kind=game.subject.rule,
+            subject=game.subject.file,
+            file=game.subject.file,
             verdict=game.verdict,
             words=say_all(game.facts),
             remedy=game.remedy,
-            mends=game.mends,
+            mends=Standing.MENDS in game.standing,
         )
 
 
@@ -121,27 +121,28 @@ def set_reasons(one: SetAudit) -> Iterator[Reason]:
     with one reason together."""
     groups: dict[tuple[str, Facts, str], list[SetProblem]] = {}
     for problem in one.problems:
-        if problem.state is not State.READY:
+        if problem.subject.state is not State.READY:
             groups.setdefault((problem.verdict, problem.facts, problem.remedy), []).append(problem)
     for problems in groups.values():
         problem = problems[0]
         absent = problem.verdict in (Verdict.MISSING, Verdict.ASTRAY)
-        order = Order.RELEASE if not problem.file else Order.MISSING if absent else Order.WRONG
+        order = Order.RELEASE if not problem.subject.file else Order.MISSING if absent else Order.WRONG
         yield Reason(
-            order=Order.BETTER if problem.state is State.LIMITED else order,
+            order=Order.BETTER if problem.subject.state is State.LIMITED else order,
             kind="set",
             subject=one.set,
-            file=problem.file or one.set,
-            files=tuple(dict.fromkeys(each.file for each in problems if each.file)),
+            file=problem.subject.file or one.set,
+            files=tuple(dict.fromkeys(each.subject.file for each in problems if each.subject.file)),
             verdict=problem.verdict,
             words=say_all(problem.facts),
             remedy=problem.remedy,
-            about=problem.renamed,
+            about=problem.subject.renamed,
             source=problem.source,
         )
 
 
-def _of_need(finding: Finding) -> Reason:
+def reason_of(finding: NeedFinding) -> Reason:
+    """A need that is not met, as a reason."""
     place = finding.chief
     return Reason(
         order=_order(finding),
@@ -156,7 +157,7 @@ def _of_need(finding: Finding) -> Reason:
     )
 
 
-def _order(finding: Finding) -> Order:
+def _order(finding: NeedFinding) -> Order:
     place = finding.chief
     if finding.need.level is Level.BETTER:
         return Order.BETTER
@@ -170,14 +171,14 @@ def _order(finding: Finding) -> Order:
 def _of_setting(found: SettingFinding, source: str) -> Reason:
     """A setting; one that leads to what a `source` which is away holds waits for that."""
     return Reason(
-        order=Order.BETTER if found.level is Level.BETTER else Order.SETTINGS,
+        order=Order.BETTER if found.subject.level is Level.BETTER else Order.SETTINGS,
         kind="setting",
-        subject=found.setting.key,
-        file=found.file,
+        subject=found.subject.setting.key,
+        file=found.subject.file,
         verdict=found.verdict,
         words=say_all(found.facts),
         remedy=found.remedy,
-        about=found.setting.need or "",
+        about=found.subject.setting.need or "",
         source=source if found.remedy not in FIXABLE else "",
     )
 
@@ -217,76 +218,49 @@ def set_answers(audits: tuple[RigAudit, ...], name: str) -> list[Answer]:
     ]
 
 
-class Turn(NamedTuple):
-    """Whose turn it is: the command that leads on, None where there is none, and whether only the person can go on."""
+class Cause(Struct, frozen=True, kw_only=True):
+    """What several sets have in common that do not run as they should: the files of one relative (`owner`), or one
+    kind of fault of their own. `held` are right copies of these files, one for each place, `sources` those that hold
+    some and are away; `whole` says that what is held puts all of it right."""
 
-    command: str | None
-    yours: bool = False
-
-
-YOURS = Turn(None, yours=True)
-
-
-def next_turn(answer: Answer, reason: Reason, shown: Callable[[str], str] = str) -> Turn:
-    """What leads on from a reason: the command that is its remedy, the list of what is to be got, or the person's own
-    hands; paths as they are `shown`, to be typed."""
-    assert answer.emulator is not None
-    name, on = answer.emulator.emulator, f"--rig {answer.rig.rig}"
-    match reason.kind:
-        case "set":
-            return _for_set(answer, reason, on)
-        case "sheet":
-            unknown = answer.emulator.unknown
-            return Turn(f"gribble catalogue {'lint' if unknown and unknown.faulty else 'list'}", yours=True)
-        case "media" | "pair":
-            return _for_game(answer, reason, f"gribble place {name} {on} --games", shown)
-        case "need":
-            return _for_need(reason, name, on, shown)
-        case "setting":
-            if reason.remedy in FIXABLE:
-                return Turn(f"gribble place {name} {on}")
-            need = next((one for one in answer.emulator.findings if one.need.id == reason.about), None)
-            return _for_need(_of_need(need), name, on, shown) if need and not need.met else YOURS
-        case _:  # the volume, its label, the release
-            return YOURS
+    owner: str
+    verdict: Verdict
+    state: State
+    files: tuple[str, ...]
+    held: tuple[Holding, ...]
+    sets: tuple[str, ...]
+    sources: tuple[str, ...]
+    whole: bool
+    of_release: bool
 
 
-def _for_set(answer: Answer, reason: Reason, on: str) -> Turn:
-    """A set is not packed in part; one that the release knows by another name is packed under that."""
-    if reason.about:
-        return Turn(f"gribble sets pack {reason.about} {on}")
-    alike = [each.remedy for each in answer.reasons if each.subject == reason.subject]
-    whole = not {Remedy.OBTAIN, Remedy.CONNECT}.intersection(alike)
-    if Remedy.CONNECT in alike and Remedy.OBTAIN not in alike:
-        return YOURS
-    if whole and reason.remedy in FIXABLE:
-        return Turn(f"gribble sets pack {reason.subject} {on}")
-    return Turn(f"gribble sets show {reason.subject} {on}", yours=True)
+def causes_of(sets: Iterable[SetAudit]) -> list[Cause]:
+    """The causes, those that block first, then those of the most sets."""
+    groups: dict[tuple[str, Verdict, State, bool], list[tuple[str, SetProblem]]] = {}
+    for one in sets:
+        for problem in one.problems:
+            owner = problem.subject.owner if problem.subject.file and problem.subject.owner != one.set else ""
+            key = (owner, problem.verdict, problem.subject.state, not problem.subject.file)
+            groups.setdefault(key, []).append((one.set, problem))
+    causes = [_cause(*key, problems) for key, problems in groups.items()]
+    return sorted(causes, key=lambda one: (one.state is not State.BLOCKED, -len(one.sets), one.owner))
 
 
-def _for_game(answer: Answer, reason: Reason, place: str, shown: Callable[[str], str]) -> Turn:
-    if reason.remedy in FIXABLE:
-        return Turn(place)
-    if reason.mends and "://" not in answer.rig.root:
-        return Turn(f"{MENDS} {shown(f'{answer.rig.root}/{reason.file}')}")
-    return YOURS
-
-
-def _for_need(reason: Reason, name: str, on: str, shown: Callable[[str], str]) -> Turn:
-    finding = reason.finding
-    assert finding is not None
-    place = finding.chief
-    if finding.merge:
-        files = " ".join(shown(holding.where) for holding in finding.merge)
-        return Turn(f"gribble keys merge {files} --out merged.keys --emulator {name}")
-    if reason.remedy in FIXABLE:
-        by_name = " --by-name" if place.by_name else ""
-        only = f" --only {finding.need.id}" if place.surplus else ""
-        return Turn(f"gribble place {name} {on}{by_name}{only}")
-    if place.refusal:
-        return YOURS
-    if finding.lacks and any(way.held for way in finding.ways if way.change == "keys"):
-        return Turn(f"gribble place {name} {on}")
-    if reason.remedy is Remedy.OBTAIN or finding.lacks:
-        return Turn(f"gribble needs {name} {on}", yours=True)
-    return YOURS
+def _cause(
+    owner: str, verdict: Verdict, state: State, of_release: bool, problems: list[tuple[str, SetProblem]]
+) -> Cause:
+    places: dict[tuple[str, str], Holding] = {}
+    for _, problem in problems:
+        if problem.verdict is Verdict.ASTRAY and (found := problem.found):
+            places.setdefault((found.root, found.path), found)
+    return Cause(
+        owner=owner,
+        verdict=verdict,
+        state=state,
+        files=tuple(dict.fromkeys(problem.subject.file for _, problem in problems if problem.subject.file)),
+        held=tuple(places.values()),
+        sets=tuple(dict.fromkeys(name for name, _ in problems)),
+        sources=tuple(dict.fromkeys(problem.source for _, problem in problems if problem.source)),
+        whole=all(problem.remedy in FIXABLE for _, problem in problems),
+        of_release=of_release,
+    )

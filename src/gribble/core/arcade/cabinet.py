@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from typing import NamedTuple
 
 from gribble.core.base.paths import base, fold
-from gribble.core.records.fitted import Fitted
 from gribble.core.records.holding import Archived, Holding, Holdings, nearness
+from gribble.core.records.place import Fitted
 from gribble.core.records.rig_seen import RigSeen
-from gribble.core.records.roster import Content, SetFile
+from gribble.core.records.roster import Content, FileState, Roster, SetFile
 
 
 def contents_of(holding: Holding) -> Iterator[Content]:
@@ -94,31 +95,36 @@ class Container:
         return self._by_name.get(name)
 
 
+class Shape(NamedTuple):
+    """How an emulator wants its sets: in a `folder` of the rig, in archives with these `endings`. An `exact` device
+    compares names exactly where the volume does not; `variants` are those that are chosen, by BIOS set."""
+
+    folder: str
+    endings: tuple[str, ...]
+    exact: bool = False
+    variants: Mapping[str, str] = {}
+    disc_ending: str = ".chd"
+
+
 class Cabinet:
     """The sets' archives and folders of one rig, and where else any content is held."""
 
     def __init__(
         self,
         rig: RigSeen,
-        folder: str,
-        endings: tuple[str, ...],
+        shape: Shape,
         elsewhere: Iterable[Holdings],
-        *,
-        exact: bool = False,
-        variants: Mapping[str, str] | None = None,
-        disc_ending: str = ".chd",
         remembered: Mapping[str, Holdings] | None = None,
     ) -> None:
-        """The sets lie in a `folder` of the rig; `endings` are the archives that the emulator can read. An `exact`
-        device minds case where the volume does not; `variants` are those that are chosen, by BIOS set. What sources
-        that are away held is `remembered`, by their names."""
+        """What sources that are away held is `remembered`, by their names."""
+        folder, endings = shape.folder, shape.endings
         self.folder = folder
         self.endings = endings
         self.rig = rig.name
         self._fold = fold if rig.folds_case else str
-        self.exact = exact
-        self.variants = variants or {}
-        self.disc_ending = disc_ending
+        self.exact = shape.exact
+        self.variants = shape.variants
+        self.disc_ending = shape.disc_ending
         self._containers: dict[str, Container] = {}
         self._unreadable: dict[str, str] = {}
         prefix = f"{folder}/" if folder else ""
@@ -220,14 +226,43 @@ def cabinet_of(
     rig: RigSeen, fitted: Fitted, elsewhere: Iterable[Holdings], remembered: Mapping[str, Holdings] | None = None
 ) -> Cabinet:
     """What lies on a rig for an arcade emulator, what is held elsewhere, and what sources that are away held."""
-    assert fitted.arcade is not None
-    return Cabinet(
-        rig,
-        fitted.folders[fitted.arcade.folder],
-        fitted.arcade.archives,
-        elsewhere,
-        exact=fitted.root.exact_names,
-        variants=fitted.variants,
-        disc_ending=fitted.arcade.disc_ending,
-        remembered=remembered,
-    )
+    arcade = fitted.arcade
+    assert arcade is not None
+    folder, exact = fitted.folders[arcade.folder], fitted.root.exact_names
+    shape = Shape(folder, arcade.archives, exact, fitted.variants, arcade.disc_ending)
+    return Cabinet(rig, shape, elsewhere, remembered)
+
+
+class Homes:
+    """Finds the owners of files in one roster."""
+
+    def __init__(self, roster: Roster, among: Callable[[str], bool] = lambda _name: True) -> None:
+        """Only relatives that are `among` some take part."""
+        self._roster = roster
+        self._among = among
+        self._entries: dict[str, dict[Content, SetFile]] = {}
+
+    def owner(self, name: str, file: SetFile) -> tuple[str, SetFile]:
+        """The set in whose archive a file of a set is at home in a split collection, and its entry there."""
+        seen = {name}
+        while True:
+            one = self._roster.sets[name]
+            for relative in (one.parent, one.bios):
+                twin = self._twin(relative, file) if relative is not None and relative not in seen else None
+                if twin is not None and relative is not None and self._among(relative):
+                    name, file = relative, twin
+                    seen.add(name)
+                    break
+            else:
+                return name, file
+
+    def _twin(self, name: str, file: SetFile) -> SetFile | None:
+        """The entry of a set for the same content."""
+        if name not in self._roster.sets:
+            return None
+        if name not in self._entries:
+            files = self._roster.sets[name].files
+            self._entries[name] = {key: one for one in reversed(files) if (key := one.content)}
+        key = file.content
+        twin = self._entries[name].get(key) if key else None
+        return twin if twin and twin.state is not FileState.UNDUMPED else None

@@ -12,7 +12,7 @@ from gribble.core.catalogue.families import family_of, parts_of
 from gribble.core.records.findings import Remedy
 from gribble.core.records.holding import Holding
 from gribble.core.records.roster import Roster, SetFile
-from gribble.core.records.set_changes import Change, FileChange, SetChange
+from gribble.core.records.set_remedies import Change, FileChange, SetChange
 
 
 def compare_rosters(
@@ -72,9 +72,9 @@ def _of_new(new: Roster, name: str, to: str, change: Change | None, cabinet: Cab
     wanting = [FileChange(file.name, lack.owner) for lack in lacking(family, has) for file in lack.files]
     for problem in discs.problems(family) if discs else ():
         if problem.remedy is Remedy.OBTAIN:
-            wanting.append(FileChange(problem.file, problem.owner))
+            wanting.append(FileChange(problem.subject.file, problem.subject.owner))
         elif problem.remedy is not Remedy.NONE:
-            brought.append(FileChange(problem.file, problem.owner, problem.found))
+            brought.append(FileChange(problem.subject.file, problem.subject.owner, problem.found))
     if change is None and not (moved or brought or wanting):
         return SetChange(set=name, title=new.sets[to].title, change=Change.SAME, to=to)
     if change is None:

@@ -8,7 +8,7 @@ from gribble.core.base.digests import DiscHeader
 from gribble.core.base.paths import base, join, parent
 from gribble.core.catalogue.families import Family
 from gribble.core.records.facts import DiscBelongs, DiscSays, Fact, HeldAt, PoorDump
-from gribble.core.records.findings import Proof, Remedy, SetProblem, State, Verdict
+from gribble.core.records.findings import Finding, Proof, Remedy, SetPart, SetProblem, State, Verdict
 from gribble.core.records.holding import Holding
 from gribble.core.records.roster import Disc, FileState, SetFile
 from gribble.core.records.set_remedies import Loose
@@ -81,17 +81,19 @@ class Discs:
             remedy = Remedy.OBTAIN if state is State.BLOCKED else Remedy.NONE
             if right:
                 remedy = Remedy.PLACE if found is right else Remedy.REPLACE
-            return SetProblem(
-                file=disc.name + self._arcade.disc_ending,
-                owner=family.one.set,
+            return Finding(
+                subject=SetPart(
+                    file=disc.name + self._arcade.disc_ending,
+                    owner=family.one.set,
+                    state=state,
+                    wants=SetFile(name=disc.name + self._arcade.disc_ending, sha1=disc.sha1),
+                    archive=parent(self._places(family, disc)[0])[len(self._folder) + bool(self._folder) :],
+                ),
                 verdict=verdict,
                 remedy=remedy,
                 proof=Proof.HEADER if found else Proof.NONE,
                 facts=(fact, HeldAt(right.path)) if right and found is not right else (fact,),
-                state=state,
                 found=found,
-                wants=SetFile(name=disc.name + self._arcade.disc_ending, sha1=disc.sha1),
-                archive=parent(self._places(family, disc)[0])[len(self._folder) + bool(self._folder) :],
             )
 
         if there is None:

@@ -7,6 +7,7 @@ An integer linear program: one binary variable for a wish, one continuous variab
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from typing import Any, NamedTuple
 
 from msgspec import Struct
 
@@ -47,9 +48,10 @@ def fit_sets(wishes: Iterable[Wish], sizes: Mapping[str, int], budget: int, seco
     """
     wishes = list(wishes)
     possible = [wish for wish in wishes if wish.weight > 0 and sum(sizes[thing] for thing in wish.needs) <= budget]
-    best, gap = _solve(possible, sizes, budget, [wish.weight for wish in possible], None, seconds, {})
+    card = _Card(possible, sizes, budget)
+    best, gap = _solve(card, _Aim([wish.weight for wish in possible], seconds))
     if best and len(best) < len(possible):
-        best = _earliest(possible, sizes, budget, best, seconds)
+        best = _earliest(card, best, seconds)
     names = {wish.set for wish in best}
     return Selection(
         chosen=tuple(wish.set for wish in wishes if wish.set in names),
@@ -60,19 +62,35 @@ def fit_sets(wishes: Iterable[Wish], sizes: Mapping[str, int], budget: int, seco
     )
 
 
+class _Card(NamedTuple):
+    """What could go on a card: wishes, the sizes of their things, and the room; all in bytes."""
+
+    wishes: list[Wish]
+    sizes: Mapping[str, int]
+    budget: int
+
+
+class _Aim(NamedTuple):
+    """What a selection is to be best by: the values of the wishes, in so many seconds. `least` is the worth that it
+    must keep, `decided` are wishes (by number) that are in or out."""
+
+    values: list[float]
+    seconds: float
+    least: float | None = None
+    decided: Mapping[int, bool] = {}
+
+
 _AT_ONCE = 12
 """How many wishes are decided at once where the earlier ones are to be taken: powers of two tell them apart."""
 
 
-def _earliest(
-    wishes: list[Wish], sizes: Mapping[str, int], budget: int, best: list[Wish], seconds: float
-) -> list[Wish]:
+def _earliest(card: _Card, best: list[Wish], seconds: float) -> list[Wish]:
     """Of all selections as worthy as the best one that which has the earliest wish in which two differ.
 
     A few wishes at a time, each worth more than all behind it together; what is decided stays. What is best so far
     stands where time runs out.
     """
-    worth = sum(wish.weight for wish in best)
+    wishes, worth = card.wishes, sum(wish.weight for wish in best)
     starts = range(0, len(wishes), _AT_ONCE)
     decided: dict[int, bool] = {}
     for start in starts:
@@ -80,7 +98,7 @@ def _earliest(
         values = [0.0] * len(wishes)
         for place, number in enumerate(group):
             values[number] = float(1 << (_AT_ONCE - place))
-        found, gap = _solve(wishes, sizes, budget, values, worth, seconds / 2 / len(starts), decided)
+        found, gap = _solve(card, _Aim(values, seconds / 2 / len(starts), worth, decided))
         if gap or sum(wish.weight for wish in found) < worth - _SLACK:
             break
         best = found
@@ -98,23 +116,31 @@ def cost(wishes: Iterable[Wish], sizes: Mapping[str, int]) -> int:
     return sum(sizes[thing] for thing in {thing for wish in wishes for thing in wish.needs})
 
 
-def _solve(
-    wishes: list[Wish],
-    sizes: Mapping[str, int],
-    budget: int,
-    values: list[float],
-    least: float | None,
-    seconds: float,
-    decided: Mapping[int, bool],
-) -> tuple[list[Wish], float]:
-    """The best selection by these values, and the gap; `least` is the worth that it must keep, `decided` are wishes (by
-    number) that are in or out."""
+def _solve(card: _Card, aim: _Aim) -> tuple[list[Wish], float]:
+    """The best selection, and the gap."""
+    wishes, sizes, budget = card
     if not wishes or cost(wishes, sizes) <= budget:
         return wishes, 0.0
+    found = left_alone(lambda: _search(card, aim))
+    chosen = zip(wishes, found.x, strict=False) if found.x is not None else ()
+    best = _trimmed([wish for wish, value in chosen if value > 0.5], sizes, budget)
+    if not aim.decided:
+        best = _filled(best, wishes, sizes, budget)
+    names = {wish.set for wish in best}
+    worth = sum(value for wish, value in zip(wishes, aim.values, strict=True) if wish.set in names)
+    bound = -found.mip_dual_bound if found.mip_dual_bound is not None else sum(aim.values)
+    whole = all(value == int(value) for value in aim.values)
+    missing = (int(bound + _SLACK) if whole else bound) - worth  # whole worths: no selection lies between two
+    return best, 0.0 if missing <= _SLACK else missing / (worth + missing)
+
+
+def _search(card: _Card, aim: _Aim) -> Any:
+    """What the solver finds: a column for each wish, and one for each thing that several share."""
     import numpy as np
     from scipy.optimize import Bounds, LinearConstraint, milp
     from scipy.sparse import coo_matrix, csr_matrix
 
+    wishes, sizes, budget = card
     users: dict[str, list[int]] = {}
     for number, wish in enumerate(wishes):
         for thing in wish.needs:
@@ -132,36 +158,20 @@ def _solve(
         signs = np.tile([1.0, -1.0], len(pairs))
         matrix = coo_matrix((signs, (rows, pairs.ravel())), shape=(len(pairs), width))
         constraints.append(LinearConstraint(matrix, -np.inf, 0))
-    if least is not None:
+    if aim.least is not None:
         worths = np.array([wish.weight for wish in wishes] + [0.0] * len(shared))
-        constraints.append(LinearConstraint(csr_matrix(worths), least - _SLACK, np.inf))
-    aim = -np.array(values + [0.0] * len(shared))
+        constraints.append(LinearConstraint(csr_matrix(worths), aim.least - _SLACK, np.inf))
     lower, upper = np.zeros(width), np.ones(width)
-    for number, taken in decided.items():
+    for number, taken in aim.decided.items():
         lower[number] = upper[number] = float(taken)
     integrality = np.array([1] * len(wishes) + [0] * len(shared))
-    found = left_alone(
-        lambda: milp(
-            aim,
-            integrality=integrality,
-            bounds=Bounds(lower, upper),
-            constraints=constraints,
-            options={"time_limit": seconds, "mip_rel_gap": 0.0},
-        )
+    return milp(
+        -np.array(aim.values + [0.0] * len(shared)),
+        integrality=integrality,
+        bounds=Bounds(lower, upper),
+        constraints=constraints,
+        options={"time_limit": aim.seconds, "mip_rel_gap": 0.0},
     )
-    if found.x is None:
-        best: list[Wish] = []
-    else:
-        best = [wish for wish, value in zip(wishes, found.x, strict=False) if value > 0.5]
-    best = _trimmed(best, sizes, budget)
-    if not decided:
-        best = _filled(best, wishes, sizes, budget)
-    chosen = {wish.set for wish in best}
-    worth = sum(value for wish, value in zip(wishes, values, strict=True) if wish.set in chosen)
-    bound = -found.mip_dual_bound if found.mip_dual_bound is not None else sum(values)
-    whole = all(value == int(value) for value in values)
-    missing = (int(bound + _SLACK) if whole else bound) - worth  # whole worths: no selection lies between two
-    return best, 0.0 if missing <= _SLACK else missing / (worth + missing)
 
 
 def _trimmed(best: list[Wish], sizes: Mapping[str, int], budget: int) -> list[Wish]:

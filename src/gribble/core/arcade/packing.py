@@ -12,15 +12,14 @@ from typing import NamedTuple
 
 from msgspec import Struct, structs
 
-from gribble.core.arcade.cabinet import Cabinet, Container, contents_of, is_file, member_name
+from gribble.core.arcade.cabinet import Cabinet, Container, Homes, contents_of, is_file, member_name
 from gribble.core.arcade.discs import Discs
-from gribble.core.arcade.homes import Homes
 from gribble.core.arcade.wanting import lacking, settle_variant
 from gribble.core.base.digests import Digests
+from gribble.core.base.kinds import Style
 from gribble.core.base.paths import base, climb_fault, join, name_fault, path_fault
-from gribble.core.base.style import Style
 from gribble.core.catalogue.families import Family, Part, family_of, parts_of
-from gribble.core.records.findings import FIXABLE, Remedy, SetAudit, State
+from gribble.core.records.findings import FIXABLE, Remedy, SetAudit, SetProblem, State
 from gribble.core.records.holding import Holding
 from gribble.core.records.roster import Content, Roster, SetFile
 from gribble.core.records.set_remedies import Loose, Member, Packed, SetRemedies, Waiting
@@ -80,7 +79,11 @@ def in_use(roster: Roster, sets: Iterable[str], cabinet: Cabinet) -> frozenset[s
 
 def _concerns(one: SetAudit, style: Style | None) -> bool:
     """Whether anything could be done for a set: with a style for each, else where one of its files is at fault."""
-    faulty = (problem.file or problem.remedy in FIXABLE for problem in one.problems if problem.state is not State.READY)
+    faulty = (
+        problem.subject.file or problem.remedy in FIXABLE
+        for problem in one.problems
+        if problem.subject.state is not State.READY
+    )
     return style is not None or any(faulty)
 
 
@@ -118,34 +121,33 @@ class _Packer:
         found = {_key(part): self._find(part, family) for part in parts_of(family)}
         family = settle_variant(family, lambda owner, file: bool(found.get((owner, file.name))), self._variants).family
         lacks = [lack.words for lack in lacking(family, lambda owner, file: bool(found.get((owner, file.name))))]
-        lacks += [
-            problem.file
-            for problem in (discs.problems(family) if discs else ())
-            if problem.state is State.BLOCKED and problem.remedy is Remedy.OBTAIN
-        ]
+        lacks += _unheld_discs(discs.problems(family)) if discs else []
+        parts = [part for part in parts_of(family) if found[_key(part)]]
         if lacks:
-            held = [part for part in parts_of(family) if found[_key(part)]]
-            if held and (self._style is not None or self._absent(family, held)):
+            if parts and (self._style is not None or self._absent(family, parts)):
                 told = ", ".join(lacks[:NAMES_TOLD]) + (", …" if len(lacks) > NAMES_TOLD else "")
                 self._wait(name, f"not packed in part: {told} {'is' if len(lacks) == 1 else 'are'} nowhere here")
             return False
-        parts = [part for part in parts_of(family) if found[_key(part)]]
         if self._style is None:
             parts = self._absent(family, parts)
-        faults = [fault for part in parts if (fault := path_fault(part.file.name))]
-        faults += [fault for archive in family.path if (fault := name_fault(archive))]
-        if faults:
-            self._wait(name, f"a name in the roster {faults[0]}")
-            return False
-        if parts and "zip" not in self._cabinet.endings:
-            readable = ", ".join(self._cabinet.endings)
-            self._wait(name, f"this emulator reads {readable} only, and Gribble writes zip")
+        if why := self._unwritable(family, parts):
+            self._wait(name, why)
             return False
         for part in parts:
             holding = found[_key(part)]
             assert holding is not None
             self._settle(family, part, holding)
         return True
+
+    def _unwritable(self, family: Family, parts: list[Part]) -> str:
+        """Why some files of a set cannot be written into archives; empty where they can."""
+        faults = [fault for part in parts if (fault := path_fault(part.file.name))]
+        faults += [fault for archive in family.path if (fault := name_fault(archive))]
+        if faults:
+            return f"a name in the roster {faults[0]}"
+        if parts and "zip" not in self._cabinet.endings:
+            return f"this emulator reads {', '.join(self._cabinet.endings)} only, and Gribble writes zip"
+        return ""
 
     def complete_relatives(self, accepted: list[Family]) -> None:
         """What else is held of the relatives in whose archives a wanted set has files, so that these are whole."""
@@ -227,37 +229,55 @@ class _Packer:
         old = [one for name in (archive, *clones) if (one := self._cabinet.of(name))]
         taken = [path for one in old for path in one.archives]
         if self._style is None and there is not None:
-            taken = [there]  # what else lies beside it is left alone
+            taken = [there]  # what else is beside it is left alone
         present = [holding for one in old for holding in one.members if holding.path in taken]
-        members = [self._at_home(slot, name, there, container) for name, slot in slots.items()]
         kept, left_out = self._sift(present, slots, layout)
         extras = _extras(kept)
-        members += [_same(name, holding) for name, holding in extras.items()]
-        if self._style is None:  # what the archive had is not in the slots, and the roster says its order
-            order = {file.name: number for number, file in enumerate(self._roster.sets[archive].files)}
-            members.sort(key=lambda member: order.get(member.name, len(order)))
-        sound = there is None or (container is not None and there not in container.faults)
-        right = sound and all(self._stays(member, there) for member in members) and not _from(left_out, there)
+        members = [self._at_home(slot, name, there, container) for name, slot in slots.items()]
+        members = self._in_order(archive, [*members, *(_same(name, holding) for name, holding in extras.items())])
         if there is not None and not members:
             self.displaced.setdefault(there, archive)
-        elif not right and not self._renamed(archive, to, there, members):
-            self.packed.append(
-                Packed(
-                    owner=archive,
-                    to=there or to,
-                    members=tuple(members),
-                    replaces=there,
-                    kept=tuple(extras) if self._style is not None else (),
-                    left_out=tuple(member_name(one) for one in left_out if not _known(one, layout)),
-                    dropped=tuple(member_name(one) for one in left_out if one.path == there),
-                )
-            )
-        stubs = {join(self._cabinet.folder, f"{name}.zip") for name in clones} if self._stubs else set()
-        for path in taken:
-            if path != there and path not in stubs:
-                self.displaced.setdefault(path, archive)
+        elif not self._is_right(container, there, members, left_out) and not self._renamed(archive, to, there, members):
+            packed = Packed(owner=archive, to=there or to, members=tuple(members), replaces=there)
+            self.packed.append(self._with_rest(packed, extras, left_out, layout))
+        self._displace(archive, taken, {there, *self._stub_places(clones)})
         if self._style is not None:
             self._empty_folders(archive, old, slots)
+
+    def _stub_places(self, clones: list[str]) -> list[str]:
+        """Where the empty archives of merged clones are, if there are any."""
+        return [join(self._cabinet.folder, f"{name}.zip") for name in clones if self._stubs]
+
+    def _displace(self, archive: str, paths: list[str], stays: set[str | None]) -> None:
+        for path in paths:
+            if path not in stays:
+                self.displaced.setdefault(path, archive)
+
+    def _with_rest(
+        self, packed: Packed, extras: Iterable[str], left_out: list[Holding], layout: set[Content]
+    ) -> Packed:
+        """An archive to be written, with what it keeps beside the wanted files and what it does not have any more."""
+        return structs.replace(
+            packed,
+            kept=tuple(extras) if self._style is not None else (),
+            left_out=tuple(member_name(one) for one in left_out if not _known(one, layout)),
+            dropped=tuple(member_name(one) for one in left_out if one.path == packed.replaces),
+        )
+
+    def _in_order(self, archive: str, members: list[Member]) -> list[Member]:
+        """The members as they are to be written; without a style what the archive had is not in the slots, and the
+        roster says its order."""
+        if self._style is not None:
+            return members
+        order = {file.name: number for number, file in enumerate(self._roster.sets[archive].files)}
+        return sorted(members, key=lambda member: order.get(member.name, len(order)))
+
+    def _is_right(
+        self, container: Container | None, there: str | None, members: list[Member], left_out: list[Holding]
+    ) -> bool:
+        """Whether an archive that is there has its members as they should be, and nothing that is left out."""
+        sound = there is None or (container is not None and there not in container.faults)
+        return sound and all(self._stays(member, there) for member in members) and not _from(left_out, there)
 
     def _at_home(self, slot: _Slot, name: str, there: str | None, container: Container | None) -> Member:
         """A member from where it is at home already, else from wherever it is held."""
@@ -356,6 +376,11 @@ class _Packer:
 
 def _key(part: Part) -> tuple[str, str]:
     return part.owner, part.file.name
+
+
+def _unheld_discs(problems: Iterable[SetProblem]) -> list[str]:
+    """The discs without which a set does not run, and that nobody here has."""
+    return [one.subject.file for one in problems if one.subject.state is State.BLOCKED and one.remedy is Remedy.OBTAIN]
 
 
 def _named(slots: Iterable[_Slot]) -> dict[str, _Slot]:

@@ -6,16 +6,15 @@ from collections.abc import Iterable, Iterator
 
 from msgspec import structs
 
-from gribble.core.arcade.cabinet import Cabinet, Container, is_file, member_name
+from gribble.core.arcade.cabinet import Cabinet, Container, Homes, is_file, member_name
 from gribble.core.arcade.discs import Discs
-from gribble.core.arcade.homes import Homes
 from gribble.core.arcade.match import whole_games
 from gribble.core.arcade.wanting import Lack, lacking, of_variant, settle_variant
 from gribble.core.base.paths import base
 from gribble.core.catalogue.families import Family, Part, family_of, owned_files
 from gribble.core.records import facts as f
 from gribble.core.records.facts import Fact
-from gribble.core.records.findings import Proof, Remedy, SetAudit, SetProblem, State, Verdict
+from gribble.core.records.findings import Finding, Proof, Remedy, SetAudit, SetPart, SetProblem, State, Verdict
 from gribble.core.records.holding import Holding, in_words
 from gribble.core.records.roster import ArcadeSet, FileState, Outline, Plays, Roster, SetFile, SetKind
 
@@ -70,7 +69,10 @@ def asks_others(wanted: tuple[str, ...] | None, roster: Roster, sets: Iterable[S
     for one in sets:
         if one.set not in roster.sets:
             return True
-        if any(found.file and found.owner != one.set and cabinet.of(found.owner) for found in one.problems):
+        if any(
+            found.subject.file and found.subject.owner != one.set and cabinet.of(found.subject.owner)
+            for found in one.problems
+        ):
             return True
     return wanted is None and bool(set(cabinet.names) - {cabinet.key(name) for name in roster.sets})
 
@@ -125,7 +127,9 @@ def audit_set(
         releases = tuple(other.head.release for other in known)
         to = new_name(known[0], roster, name) if known else ""
         facts = (f.UnknownSet(roster.head.release, to, releases),)
-        problem = SetProblem(file="", owner=name, verdict=Verdict.MISSING, facts=facts, renamed=to, releases=releases)
+        problem = Finding(
+            subject=SetPart(file="", owner=name, renamed=to, releases=releases), verdict=Verdict.MISSING, facts=facts
+        )
         return SetAudit(set=name, title="", problems=(problem,))
     if _is_plainly_whole(roster, roster.sets[name], cabinet):
         return SetAudit(set=name, title=roster.sets[name].title)
@@ -176,11 +180,14 @@ def audit_set(
             part = _likeliest(lack, cabinet)
             archive = f"{homes.owner(part.owner, part.file)[0]}.zip"
             problem = _absence(part, family, cabinet, old)
-            problems.append(structs.replace(problem, wants=part.file, archive=archive))
+            subject = structs.replace(problem.subject, wants=part.file, archive=archive)
+            problems.append(structs.replace(problem, subject=subject))
     problems += discs.problems(family) if discs and family.one.discs else ()
     problems += _misspelled(family, cabinet)
-    problems.sort(key=lambda problem: (problem.state is not State.BLOCKED, problem.verdict is not Verdict.MISSING))
-    blamed = {(problem.owner, problem.file) for problem in problems}
+    problems.sort(
+        key=lambda problem: (problem.subject.state is not State.BLOCKED, problem.verdict is not Verdict.MISSING)
+    )
+    blamed = {(problem.subject.owner, problem.subject.file) for problem in problems}
     return SetAudit(
         set=name,
         title=family.one.title,
@@ -250,12 +257,10 @@ def _of_another_variant(family: Family, variant: str, wished: str, cabinet: Cabi
     """A set that runs with another variant of its BIOS set than the one that is chosen, or the default."""
     owner = family.bios[0] if family.bios else family.one
     to_be_had = not lacking(of_variant(family, wished), lambda _, file: cabinet.held(file) is not None)
-    return SetProblem(
-        file="",
-        owner=owner.set,
+    return Finding(
+        subject=SetPart(file="", owner=owner.set, state=State.LIMITED),
         verdict=Verdict.UNPROVEN,
         facts=(f.OtherVariant(variant, owner.set, wished),),
-        state=State.LIMITED,
         remedy=Remedy.PLACE if to_be_had else Remedy.NONE,
     )
 
@@ -265,7 +270,7 @@ def _misspelled(family: Family, cabinet: Cabinet) -> Iterator[SetProblem]:
     for name in family.path:
         if found := cabinet.misspelled(name):
             facts = (f.ArchiveSpelled(base(found), name),)
-            yield SetProblem(file="", owner=name, verdict=Verdict.MISNAMED, facts=facts)
+            yield Finding(subject=SetPart(file="", owner=name), verdict=Verdict.MISNAMED, facts=facts)
 
 
 def _of_release(family: Family) -> Iterator[SetProblem]:
@@ -273,10 +278,11 @@ def _of_release(family: Family) -> Iterator[SetProblem]:
     one = family.one
     if one.plays is Plays.NO:
         facts = (f.Plays(well=False, note=one.note),)
-        yield SetProblem(file="", owner=one.set, verdict=Verdict.IMPOSTER, facts=facts)
+        yield Finding(subject=SetPart(file="", owner=one.set), verdict=Verdict.IMPOSTER, facts=facts)
     doubts: list[Fact] = [f.Plays(well=True, note=one.note)] if one.plays is Plays.FLAWED else []
     for fact in (*doubts, *family.gaps):
-        yield SetProblem(file="", owner=one.set, verdict=Verdict.UNPROVEN, facts=(fact,), state=State.LIMITED)
+        part = SetPart(file="", owner=one.set, state=State.LIMITED)
+        yield Finding(subject=part, verdict=Verdict.UNPROVEN, facts=(fact,))
 
 
 def new_name(old: Roster, new: Roster, name: str) -> str:
@@ -293,9 +299,8 @@ _GOOD = FileState.GOOD
 
 def _doubtful(part: Part, fact: Fact) -> SetProblem:
     """A file that is there, and cannot be relied on."""
-    return SetProblem(
-        file=part.file.name, owner=part.owner, verdict=Verdict.UNPROVEN, facts=(fact,), state=State.LIMITED
-    )
+    subject = SetPart(file=part.file.name, owner=part.owner, state=State.LIMITED)
+    return Finding(subject=subject, verdict=Verdict.UNPROVEN, facts=(fact,))
 
 
 def _is_unread(file: SetFile, there: Holding) -> bool:
@@ -318,9 +323,8 @@ def _absence(part: Part, family: Family, cabinet: Cabinet, old: dict[str, str]) 
 
     def problem(verdict: Verdict, fact: Fact, found: Holding | None = held) -> SetProblem:
         where = (f.HeldAt(_place(held)),) if held and found is not held else ()
-        return SetProblem(
-            file=file.name,
-            owner=part.owner,
+        return Finding(
+            subject=SetPart(file=file.name, owner=part.owner),
             verdict=verdict,
             remedy=(Remedy.REPLACE if where else Remedy.PLACE) if held else Remedy.OBTAIN,
             proof=_proof(found),

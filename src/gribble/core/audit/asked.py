@@ -1,21 +1,17 @@
-"""A world with other wishes than its configuration has: these sets, or another way of packing."""
+"""Which sets of an arcade emulator a question asks for."""
 
 from __future__ import annotations
 
 from collections.abc import Collection, Container, Iterable
 
-from msgspec import structs
-
-from gribble.core.arcade.cabinet import contents_of
-from gribble.core.audit.world import World
 from gribble.core.base.errors import GribbleError
-from gribble.core.base.style import Style
 from gribble.core.base.suggest import suggest
-from gribble.core.catalogue.choosing import Load, with_others
-from gribble.core.catalogue.rosters import load_roster
+from gribble.core.catalogue.config import one_place
+from gribble.core.catalogue.rosters import Load, load_roster, with_others
+from gribble.core.records.config import Config, Rig, Scope
 from gribble.core.records.findings import EmulatorAudit, RigAudit, SetAudit
-from gribble.core.records.fitted import Fitted
-from gribble.core.records.holding import Holding
+from gribble.core.records.place import Fitted
+from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.roster import ArcadeWorld, Content, Roster, SetKind
 
 
@@ -45,49 +41,43 @@ def require_sets(
         )
 
 
-def asking(world: World, names: Collection[str]) -> World:
-    """The world in which these sets are asked for, each of every arcade emulator that wants it or whose roster knows
-    it; what no roster in use knows, of those of which another release knows it."""
-    if not names:
-        return world
-    in_use = [arcade.roster.sets for rig in world.rigs for arcade in rig.arcade.values() if arcade.roster]
-    known = {name for name in names if any(name in sets for sets in in_use)}
-    if len(known) < len(names):
-        world = world.knowing_other_releases()
-    rigs = []
-    for rig in world.rigs:
-        group = tuple(
-            structs.replace(fitted, asked=_concerning(fitted, rig.arcade[fitted.emulator], names, known))
-            if fitted.emulator in rig.arcade
-            else fitted
-            for fitted in rig.emulators
-        )
-        rigs.append(structs.replace(rig, emulators=group))
-    return structs.replace(world, rigs=tuple(rigs))
+def unknown_here(rigs: Iterable[RigSeen], names: Collection[str]) -> bool:
+    """Whether some sets are asked for that no roster in use knows."""
+    return any(not any(name in sets for sets in _in_use(rigs)) for name in names)
 
 
-def _concerning(fitted: Fitted, arcade: ArcadeWorld, names: Collection[str], known: Container[str]) -> tuple[str, ...]:
-    """Those of some sets that one emulator is asked for; `known` are those that any roster in use has."""
-    own, wanted = arcade.roster.sets if arcade.roster else {}, frozenset(fitted.wanted or ())
-    return tuple(
-        name
-        for name in names
-        if name in own or name in wanted or (name not in known and any(name in other.sets for other in arcade.others))
-    )
+def sets_asked(rigs: Iterable[RigSeen], names: Collection[str]) -> dict[tuple[str, str], tuple[str, ...]]:
+    """Which of some sets each arcade emulator is asked for, by rig and emulator: those that it wants or whose roster
+    knows them; what no roster in use knows, those of which another release knows it."""
+    rigs = tuple(rigs)
+    known = {name for name in names if not unknown_here(rigs, [name])}
+
+    def concerns(fitted: Fitted, arcade: ArcadeWorld, name: str) -> bool:
+        own = arcade.roster.sets if arcade.roster else {}
+        if name in own or name in (fitted.wanted or ()):
+            return True
+        return name not in known and any(name in other.sets for other in arcade.others)
+
+    return {
+        (rig.name, fitted.emulator): tuple(name for name in names if concerns(fitted, arcade, name))
+        for rig in rigs
+        for fitted in rig.emulators
+        if (arcade := rig.arcade.get(fitted.emulator))
+    }
 
 
-def concerning(world: World, holdings: Iterable[Holding]) -> World:
-    """The world in which of the wanted sets only those are judged that could use one of some holdings."""
-    contents = {content for holding in holdings for content in contents_of(holding)}
-    rigs = []
-    for rig in world.rigs:
-        group = tuple(
-            structs.replace(fitted, among=_users_of(arcade.roster, contents)) if arcade and arcade.roster else fitted
-            for fitted in rig.emulators
-            for arcade in [rig.arcade.get(fitted.emulator)]
-        )
-        rigs.append(structs.replace(rig, emulators=group))
-    return structs.replace(world, rigs=tuple(rigs))
+def _in_use(rigs: Iterable[RigSeen]) -> list[Container[str]]:
+    return [arcade.roster.sets for rig in rigs for arcade in rig.arcade.values() if arcade.roster]
+
+
+def users_of(rigs: Iterable[RigSeen], contents: Collection[Content]) -> dict[tuple[str, str], frozenset[str]]:
+    """The sets of each arcade emulator that could use one of some contents, by rig and emulator."""
+    return {
+        (rig.name, emulator): _users_of(arcade.roster, contents)
+        for rig in rigs
+        for emulator, arcade in rig.arcade.items()
+        if arcade.roster
+    }
 
 
 def _users_of(roster: Roster, contents: Collection[Content]) -> frozenset[str]:
@@ -105,18 +95,35 @@ def _users_of(roster: Roster, contents: Collection[Content]) -> frozenset[str]:
     return frozenset(users)
 
 
-def packed_as(world: World, style: Style | None, stubs: bool, lean: bool) -> World:
-    """The world with another way of packing, where one is given; what no wanted set needs goes with `lean`."""
-    rigs = []
-    for rig in world.rigs:
-        group = tuple(
-            structs.replace(fitted, style=style or fitted.style, stubs=stubs or fitted.stubs, lean=lean)
-            for fitted in rig.emulators
-        )
-        rigs.append(structs.replace(rig, emulators=group))
-    return structs.replace(world, rigs=tuple(rigs))
-
-
 def sets_of(audits: tuple[RigAudit, ...]) -> list[tuple[RigAudit, EmulatorAudit, SetAudit]]:
     """Every audited set with its rig and emulator."""
     return [(rig, emulator, one) for rig in audits for emulator in rig.emulators for one in emulator.sets]
+
+
+def check_scope(config: Config, scope: Scope) -> None:
+    """Raise GribbleError where a scope names a rig or emulator that the configuration does not have."""
+    emulators = sorted({name for rig in config.rig.values() for name in rig.emulators})
+    for words, known, what in (
+        (scope.rigs, list(config.rig), "rig"),
+        (scope.emulators, emulators, "emulator on your rigs"),
+        (tuple(scope.releases), emulators, "emulator on your rigs"),
+    ):
+        for word in words:
+            if word in config.rig and word not in known:
+                raise GribbleError(f"'{word}' is a rig, not an emulator", fix=f"Name it so: --rig {word}")
+            if word not in known:
+                raise GribbleError(
+                    f"'{word}' is no {what}{suggest(word, known)}",
+                    fix="The rigs and their emulators stand in gribble.toml.",
+                )
+    if scope.at is not None and len(scope.rigs or config.rig) != 1:
+        raise GribbleError("--at says where one rig is today", fix="Name the rig too: --rig NAME.")
+    for name, rig in config.rig.items() if scope.at is not None else ():
+        if name not in (scope.rigs or config.rig) and one_place(scope.at or "", rig.at):
+            raise GribbleError(f"--at {scope.at} is the folder of rig {name}", fix="Name the folder of the rig itself.")
+
+
+def rig_root(name: str, rig: Rig, scope: Scope) -> str:
+    """Where a rig's root is today."""
+    here = scope.at is not None and (not scope.rigs or name in scope.rigs)
+    return scope.at if here and scope.at is not None else rig.at

@@ -6,48 +6,44 @@ import contextlib
 import os
 import stat
 from collections.abc import Collection, Iterable, Iterator, Mapping
+from itertools import chain
 from pathlib import Path
 from typing import NamedTuple
 
 import msgspec
 
-from gribble.core.audit.judging.claims import outlook
-from gribble.core.audit.scope import Scope, rig_root
+from gribble.core.audit.asked import rig_root
+from gribble.core.audit.judging.serving import outlook
 from gribble.core.audit.world import World
 from gribble.core.base.errors import GribbleError, reason_of
 from gribble.core.base.names import is_trash
 from gribble.core.base.paths import (
     MEMORY_FOLDER,
     is_link,
-    join,
     leads_out,
-    parent,
     relative,
     run_of,
     same_place,
     spelling,
 )
-from gribble.core.catalogue.choosing import Load, choose_roster
 from gribble.core.catalogue.config import fit_sheet
-from gribble.core.catalogue.rosters import load_roster
+from gribble.core.catalogue.rosters import Load, choose_roster, load_roster
 from gribble.core.catalogue.sheets import Catalogue
 from gribble.core.files.volumes import folds_case, volume_of
-from gribble.core.records.away import Away
-from gribble.core.records.config import Config, Installed, Rig, Source
-from gribble.core.records.fitted import Fitted
-from gribble.core.records.holding import Skipped, Why
+from gribble.core.records.config import Config, Installed, Rig, Scope, Source
+from gribble.core.records.holding import Away, Skipped, Why
+from gribble.core.records.place import Fitted
 from gribble.core.records.rig_seen import RigSeen, UnknownEmulator
 from gribble.core.records.roster import ArcadeWorld
 from gribble.core.records.sheet import Root
+from gribble.core.survey.arriving import Ground
+from gribble.core.survey.facts import Survey
 from gribble.core.survey.holdings import HeldHere
 from gribble.core.survey.matching import KnownContents
-from gribble.core.survey.met import Survey
-from gribble.core.survey.seen import SeenRigs
 from gribble.core.survey.shelf import as_on_disk
-from gribble.core.survey.sources import SeenSources, is_empty, why_away
+from gribble.core.survey.sources import SeenRigs, SeenSources, is_empty, why_away
 from gribble.core.survey.survey import Surveyor
 from gribble.core.survey.walking import Walk
-from gribble.core.survey.watched import Ground
 
 
 class Reach(NamedTuple):
@@ -174,17 +170,22 @@ def _unreadable(root: Path, survey: Survey, places: frozenset[str]) -> Iterable[
 def _sizeless_folders(fitted: tuple[Fitted, ...]) -> frozenset[str]:
     """The folders of needs whose contents are known by digests alone: there, any file could be one."""
     return frozenset(
-        parent(join(one.folders[part.folder], part.name))
+        place.folder
         for one in fitted
-        for need in one.needs
-        for part in need.parts()
-        if part.folder is not None and any(known.size is None and known.strongest() for known in part.accept)
+        for place in chain.from_iterable(one.places.values())
+        if any(known.size is None and known.strongest() for known in place.need.accept)
     )
 
 
 def in_place(survey: Survey) -> list[Skipped]:
     """What a survey passed over, by absolute paths."""
     return [msgspec.structs.replace(skipped, path=str(Path(survey.root, skipped.path))) for skipped in survey.skipped]
+
+
+def _inward(root: Path, links: Mapping[str, str]) -> dict[str, str]:
+    """The links of a rig that stay in it, each with the path on the rig that it leads to."""
+    real = os.path.realpath(root)
+    return {path: relative(target, real) for path, target in links.items() if not leads_out(root, Path(target))}
 
 
 def _glance(path: Path) -> tuple[os.stat_result | None, str]:
@@ -225,18 +226,9 @@ class _Looker:
     def rig(self, name: str, fitted: tuple[Fitted, ...]) -> RigSeen:
         """A rig in a folder."""
         root, config = self._roots[name], self._config.rig[name]
-        status, away = _glance(root)
-        if status is not None and not stat.S_ISDIR(status.st_mode):
-            away = f"{root} is a file, not a folder; correct rig.{name}.at in gribble.toml"
-        if status is None and not away:
-            if str(root) in self._reach.seen:
-                away = f"{root} is not there now"
-            elif not os.path.isdir(root.parent):
-                away = f"{root.parent} is not there: plug it in, or make the folder"
-            else:
-                return self._away(name, root, fitted, "")
-        away = away or self._reach.seen.why_other(name, root)
-        if away:
+        status, unreached = _glance(root)
+        away = unreached or self._why_away(name, root, status)
+        if away or status is None:
             return self._away(name, root, fitted, away)
         others = frozenset(other for key, other in self._roots.items() if key != name)
         places, folders = outlook(fitted)
@@ -252,10 +244,7 @@ class _Looker:
             return self._away(name, root, fitted, f"{root} went away while it was looked at")
         self._reach.seen.note(root)
         self.passed += [msgspec.structs.replace(one, path=f"{name}: {one.path}") for one in survey.skipped]
-        real = os.path.realpath(root)
-        inward = {
-            path: relative(target, real) for path, target in survey.links.items() if not leads_out(root, Path(target))
-        }
+        inward = _inward(root, survey.links)
         volume, label = volume_of(root) if any(one.root != Root() for one in fitted) else ("", "")
         folds = folds_case(config.volume, root)
         return RigSeen(
@@ -275,6 +264,18 @@ class _Looker:
             label=config.label or label,
             variables=self._reach.variables,
         )
+
+    def _why_away(self, name: str, root: Path, status: os.stat_result | None) -> str:
+        """Why a rig is away, by what is at its place; empty where it is there, or is still to be made."""
+        if status is None and str(root) in self._reach.seen:
+            return f"{root} is not there now"
+        if status is None and not os.path.isdir(root.parent):
+            return f"{root.parent} is not there: plug it in, or make the folder"
+        if status is None:
+            return ""
+        if not stat.S_ISDIR(status.st_mode):
+            return f"{root} is a file, not a folder; correct rig.{name}.at in gribble.toml"
+        return self._reach.seen.why_other(name, root)
 
     def _away(self, name: str, root: Path, fitted: tuple[Fitted, ...], away: str) -> RigSeen:
         """A rig of which nothing can be said: it is away, for a reason, or its folder is still to be made."""

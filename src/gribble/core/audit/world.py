@@ -8,39 +8,37 @@ from pathlib import Path
 import msgspec
 from msgspec import Struct
 
+from gribble.core.audit.asked import sets_asked, unknown_here, users_of
 from gribble.core.audit.judging.audit import audit
-from gribble.core.audit.judging.case import Ask
+from gribble.core.audit.judging.case import Given
 from gribble.core.audit.judging.keys import key_candidates, read_keys
 from gribble.core.audit.judging.pairs import partner_pattern
-from gribble.core.audit.scope import Scope
 from gribble.core.base.budget import MOST_SETTINGS, size_words
 from gribble.core.base.digests import DiscHeader
 from gribble.core.base.errors import reason_of
 from gribble.core.base.names import is_like
 from gribble.core.base.paths import base
 from gribble.core.base.regular import read_regular
-from gribble.core.catalogue.choosing import Load, with_others
-from gribble.core.catalogue.rosters import load_roster
+from gribble.core.catalogue.rosters import Load, load_roster, with_others
 from gribble.core.diagnosis.nearmisses import NearMisses, Searcher, Wanted
 from gribble.core.discs.looking import check_files, reader_below
 from gribble.core.files.archives.common import ArchiveError
 from gribble.core.files.archives.opening import MemberReader
 from gribble.core.files.discheaders import HEADER_BYTES, read_header
-from gribble.core.records.away import Away
+from gribble.core.records.config import Ask, Scope
 from gribble.core.records.discs import Checked
-from gribble.core.records.findings import Finding, Remedy, RigAudit, Verdict
-from gribble.core.records.fitted import Fitted
-from gribble.core.records.holding import FileKey, Holding, Holdings, Skipped, key_of
+from gribble.core.records.findings import NeedFinding, Remedy, RigAudit, Verdict
+from gribble.core.records.holding import Away, FileKey, Holding, Holdings, Skipped, key_of
 from gribble.core.records.keyfile import KeyFile
-from gribble.core.records.readings import ABSENT, Readings, Unread
+from gribble.core.records.place import Fitted
 from gribble.core.records.recipes import MOST_BYTES
-from gribble.core.records.rig_seen import RigSeen
+from gribble.core.records.rig_seen import ABSENT, Readings, RigSeen, Unread
 from gribble.core.records.sheet import Need
+from gribble.core.survey.arriving import Ground
+from gribble.core.survey.facts import Survey
+from gribble.core.survey.holdings import Stock
 from gribble.core.survey.matching import KnownContents
-from gribble.core.survey.met import Survey
 from gribble.core.survey.shelf import Shelf
-from gribble.core.survey.stock import Stock
-from gribble.core.survey.watched import Ground
 
 HEAD_BYTES = 4096
 """How much of a file's beginning shows what it plainly is."""
@@ -79,26 +77,25 @@ class World(Struct, frozen=True, kw_only=True):
         """The same, and what the rigs hold."""
         return [*self.elsewhere, *(rig.holdings for rig in self.rigs)]
 
-    def audit(self, scope: Scope, *, games: bool = False, packing: bool = False) -> tuple[RigAudit, ...]:
-        """The audit of the rigs and emulators in scope; what is wrong or missing is looked for among near misses.
-
-        `packing` adds what would put sets right, which a plan wants to know.
-        """
+    def audit(self, ask: Ask) -> tuple[RigAudit, ...]:
+        """The audit of the rigs and emulators in scope; what is wrong or missing is looked for among near misses."""
+        world = self.knowing_other_releases() if unknown_here(self.rigs, ask.sets) else self
         try:
-            return self._audit(scope, games=games, packing=packing)
+            return world._audit(ask)
         finally:
             self.members.close()
 
-    def _audit(self, scope: Scope, *, games: bool, packing: bool) -> tuple[RigAudit, ...]:
-        holdings = self.elsewhere
-        ask = Ask(
+    def _audit(self, ask: Ask) -> tuple[RigAudit, ...]:
+        holdings, scope = self.elsewhere, ask.scope
+        given = Given(
             known=self.known,
-            readings=self.readings(games=games),
-            games=games,
-            packing=packing,
+            ask=ask,
+            readings=self.readings(games=ask.games),
             away=self.away,
+            sets=sets_asked(self.rigs, ask.sets) if ask.sets else {},
+            among={} if ask.contents is None else users_of(self.rigs, ask.contents),
         )
-        audits = audit(self.rigs, holdings, ask)
+        audits = audit(self.rigs, holdings, given)
         wishes = [
             self._nearer(one) for rig, found in zip(self.rigs, audits, strict=True) for one in _wishes(rig, found)
         ]
@@ -106,7 +103,7 @@ class World(Struct, frozen=True, kw_only=True):
         if wishes or asking:
             near = self.searcher().search(wishes) if wishes else NearMisses()
             rigs = self.knowing_other_releases(asking).rigs
-            audits = audit(rigs, holdings, msgspec.structs.replace(ask, near=near))
+            audits = audit(rigs, holdings, msgspec.structs.replace(given, near=near))
         return tuple(
             _narrow(found, scope)
             for rig, found in zip(self.rigs, audits, strict=True)
@@ -297,14 +294,11 @@ def _wishes(rig: RigSeen, found: RigAudit) -> Iterable[Wanted]:
             yield from _wishes_of(rig, fitted, finding)
 
 
-def _wishes_of(rig: RigSeen, fitted: Fitted, finding: Finding) -> Iterable[Wanted]:
+def _wishes_of(rig: RigSeen, fitted: Fitted, finding: NeedFinding) -> Iterable[Wanted]:
     """One wish for a need; of a manifest one for each file that is wrong or missing."""
-    parts = finding.need.parts()
-    by_part = (
-        zip(parts, (place for _, place in finding.by_file), strict=True) if finding.need.file else [(parts[0], None)]
-    )
-    for part, one in by_part:
-        places = (one,) if one else finding.places
+    groups = [(place,) for place in finding.wanted] if finding.need.file else [finding.places]
+    for places in groups:
+        part = places[0].subject.need
         if part.changes and (used := [place.found for place in places if place.found and place.accept is None]):
             # Whether it is a file of that kind at all: looked into, and with nothing else beside it.
             yield Wanted(emulator=fitted.emulator, need=part, suspects=tuple(used), held=used[0], rig=rig.name)

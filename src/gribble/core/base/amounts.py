@@ -1,4 +1,4 @@
-"""Amounts and times as people write and read them."""
+"""Amounts, times and texts as people write and read them."""
 
 from __future__ import annotations
 
@@ -46,3 +46,20 @@ def day_words(when: float) -> str:
     """The day of a time in seconds since 1970, as in "3 November 2025"."""
     then = datetime.fromtimestamp(when)
     return f"{then.day} {then:%B} {then.year}"
+
+
+def count(number: int, one: str, many: str = "") -> str:
+    """A number with its noun: "1 file", "3 files", "12,000 files"."""
+    return f"{number:,} {one if number == 1 else many or one + 's'}"
+
+
+def size(bytes_: int) -> str:
+    """A size in binary units: "512 B", "256 KiB", "1.4 MiB"."""
+    if bytes_ < 1024:
+        return f"{bytes_} B"
+    value = float(bytes_)
+    for unit in ("KiB", "MiB", "GiB", "TiB"):
+        value /= 1024
+        if value < 1024 or unit == "TiB":
+            break
+    return f"{value:.0f} {unit}" if value >= 100 or value == int(value) else f"{value:.1f} {unit}"

@@ -7,6 +7,15 @@ from typing import Annotated
 
 from msgspec import Meta
 
+
+class Style(StrEnum):
+    """How arcade sets are packed: a full archive stands alone."""
+
+    SPLIT = "split"
+    MERGED = "merged"
+    FULL = "full"
+
+
 MOST_NUMBER = (1 << 63) - 1
 """No number in a file is larger: none can be said of a file, and databases hold no other."""
 Size = Annotated[int, Meta(ge=0, le=MOST_NUMBER)]

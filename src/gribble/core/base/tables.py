@@ -1,8 +1,4 @@
-"""Reading TOML tables into records, telling every mistake of a file at once.
-
-A typed decoder stops at the first mistake. `read_table` walks the record types instead, converts value by value,
-and keeps a mistake with its key path for each value that does not fit.
-"""
+"""Tables of data as people write them, every mistake told at once; and a guess at what a wrong word was meant to be."""
 
 from __future__ import annotations
 

@@ -10,6 +10,7 @@ from gribble.core.base.paths import name_fault, path_fault
 from gribble.core.base.suggest import suggest
 from gribble.core.base.tables import Mistakes
 from gribble.core.catalogue.ranges import range_fault
+from gribble.core.files.archives.opening import SET_KINDS
 from gribble.core.records.sheet import Arcade, Key, Kind, Media, Need, Pair, Setting, Sheet
 
 SHEET_VERSION = 1
@@ -26,6 +27,21 @@ def check_sheet(sheet: Sheet, mistakes: Mistakes) -> None:
     for key, folder in sheet.folders.items():
         if fault := path_fault(folder):
             mistakes.add(f"folders.{key}", f'"{folder}" {fault}')
+    for number, volume in enumerate(sheet.root.volume):
+        if volume not in VOLUMES:
+            mistakes.add(f"root.volume[{number}]", f'"{volume}" should be one of {", ".join(VOLUMES)}')
+    _check_needs(sheet, mistakes)
+    for number, setting in enumerate(sheet.setting):
+        _check_setting(setting, sheet, f"setting[{number}]", mistakes)
+    for number, media in enumerate(sheet.media):
+        _check_media(media, sheet, f"media[{number}]", mistakes)
+    for number, pair in enumerate(sheet.pair):
+        _check_pair(pair, sheet, f"pair[{number}]", mistakes)
+    if sheet.arcade is not None:
+        _check_arcade(sheet.arcade, sheet, mistakes)
+
+
+def _check_needs(sheet: Sheet, mistakes: Mistakes) -> None:
     ids: dict[str, int] = {}
     for number, need in enumerate(sheet.need):
         if need.id in ids:
@@ -36,23 +52,12 @@ def check_sheet(sheet: Sheet, mistakes: Mistakes) -> None:
     _check_choices(sheet, mistakes)
     _check_requires(sheet, mistakes)
     _check_unlock(sheet, mistakes)
-    for number, setting in enumerate(sheet.setting):
-        _check_setting(setting, sheet, f"setting[{number}]", mistakes)
-    for number, media in enumerate(sheet.media):
-        _check_media(media, sheet, f"media[{number}]", mistakes)
-    for number, pair in enumerate(sheet.pair):
-        _check_pair(pair, sheet, f"pair[{number}]", mistakes)
-    if sheet.arcade is not None:
-        _check_arcade(sheet.arcade, sheet, mistakes)
-    for number, volume in enumerate(sheet.root.volume):
-        if volume not in VOLUMES:
-            mistakes.add(f"root.volume[{number}]", f'"{volume}" should be one of {", ".join(VOLUMES)}')
 
 
 def _check_arcade(arcade: Arcade, sheet: Sheet, mistakes: Mistakes) -> None:
     _check_folder(arcade.folder, sheet, "arcade.folder", mistakes)
     for number, ending in enumerate(arcade.archives):
-        if ending not in ("zip", "7z"):
+        if ending not in SET_KINDS:
             mistakes.add(f"arcade.archives[{number}]", f'"{ending}" should be "zip" or "7z"')
     if "/" in arcade.rosters or not arcade.rosters.endswith(".roster.jsonl"):
         mistakes.add("arcade.rosters", f'"{arcade.rosters}" should be a pattern such as knot-*.roster.jsonl')

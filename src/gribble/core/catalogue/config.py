@@ -20,11 +20,10 @@ from gribble.core.base.regular import MOST_TEXT, read_regular
 from gribble.core.base.suggest import suggest
 from gribble.core.base.tables import WRITE_SLASHES, Mistakes, read_table, read_toml
 from gribble.core.base.texts import text_of
-from gribble.core.catalogue.liking import by_liking
-from gribble.core.catalogue.ranges import concerns, release_fault
+from gribble.core.catalogue.ranges import by_liking, concerns, release_fault
 from gribble.core.catalogue.sheets import Catalogue
-from gribble.core.records.config import AS_LISTED, Config, Installed, Liking, Source
-from gribble.core.records.fitted import Fitted
+from gribble.core.records.config import AS_LISTED, Config, Installed, Liking, Rig, Source
+from gribble.core.records.place import Fitted
 from gribble.core.records.sheet import Accept, Need, Reject, Sheet
 
 _ABSOLUTE = re.compile(r"^(/|\\\\|[A-Za-z]+:)")
@@ -185,6 +184,21 @@ def _long_emulator(value: Any) -> Any:
 
 
 def _check_config(config: Config, mistakes: Mistakes) -> None:
+    _check_sources(config, mistakes)
+    for name, rig in config.rig.items():
+        where = f"rig.{name}"
+        if not _RIG_NAME.match(name):
+            mistakes.add(where, "a rig's name is made of letters, digits, - and _")
+        _check_rig_place(rig, where, mistakes)
+        _check_access(rig, where, mistakes)
+        if rig.volume not in ("auto", *VOLUMES):
+            mistakes.add(f"{where}.volume", f'"{rig.volume}" should be one of auto, {", ".join(VOLUMES)}')
+        for emulator, installed in rig.emulators.items():
+            _check_installed(installed, f"{where}.emulators.{emulator}", mistakes)
+
+
+def _check_sources(config: Config, mistakes: Mistakes) -> None:
+    """The folders that are only read: sources and catalogues."""
     folders = [(f"catalogues[{number}]", folder) for number, folder in enumerate(config.catalogues)]
     for number, source in enumerate(config.sources):
         where = f"sources[{number}]"
@@ -200,39 +214,37 @@ def _check_config(config: Config, mistakes: Mistakes) -> None:
         if "://" in folder:
             mistakes.add(where, "is an address; only a rig can be on another machine")
         _check_folder(folder, where, mistakes)
-    for name, rig in config.rig.items():
-        where = f"rig.{name}"
-        if not _RIG_NAME.match(name):
-            mistakes.add(where, "a rig's name is made of letters, digits, - and _")
-        if not rig.at:
-            mistakes.add(f"{where}.at", "is empty")
-        if not rig.far:
-            _check_folder(rig.at, f"{where}.at", mistakes)
-        if rig.certificate:
-            _check_folder(rig.certificate, f"{where}.certificate", mistakes)
-        if rig.seen_as and (fault := _control_fault(rig.seen_as)):
-            mistakes.add(f"{where}.seen_as", fault)
-        if rig.far:
-            try:
-                parse_address(rig.at)
-            except ValueError as error:
-                mistakes.add(f"{where}.at", str(error))
-        for key, given in (("host_key", rig.host_key), ("certificate", rig.certificate)):
-            if given is not None and not rig.at.startswith(_MEANT_FOR[key]):
-                mistakes.add(f"{where}.{key}", f"is for an address that begins with {_MEANT_FOR[key]}")
-        if rig.host_key is not None and not _FINGERPRINT.match(rig.host_key):
-            mistakes.add(f"{where}.host_key", "should be a fingerprint: SHA256: and 43 characters")
-        if not 0 < rig.timeout <= MOST_SECONDS:
-            mistakes.add(f"{where}.timeout", f"should be a number of seconds, more than 0 and at most {MOST_SECONDS}")
-        if rig.volume not in ("auto", *VOLUMES):
-            mistakes.add(f"{where}.volume", f'"{rig.volume}" should be one of auto, {", ".join(VOLUMES)}')
-        if rig.seen_as is not None and not _ABSOLUTE.match(rig.seen_as):
-            mistakes.add(
-                f"{where}.seen_as",
-                f'"{rig.seen_as}" should be absolute, as the device writes it: /mnt/card or E:/',
-            )
-        for emulator, installed in rig.emulators.items():
-            _check_installed(installed, f"{where}.emulators.{emulator}", mistakes)
+
+
+def _check_rig_place(rig: Rig, where: str, mistakes: Mistakes) -> None:
+    """Where a rig is, and what its device calls that."""
+    if not rig.at:
+        mistakes.add(f"{where}.at", "is empty")
+    if rig.far:
+        try:
+            parse_address(rig.at)
+        except ValueError as error:
+            mistakes.add(f"{where}.at", str(error))
+    else:
+        _check_folder(rig.at, f"{where}.at", mistakes)
+    if rig.seen_as and (fault := _control_fault(rig.seen_as)):
+        mistakes.add(f"{where}.seen_as", fault)
+    if rig.seen_as is not None and not _ABSOLUTE.match(rig.seen_as):
+        words = f'"{rig.seen_as}" should be absolute, as the device writes it: /mnt/card or E:/'
+        mistakes.add(f"{where}.seen_as", words)
+
+
+def _check_access(rig: Rig, where: str, mistakes: Mistakes) -> None:
+    """How a rig on another machine is reached."""
+    if rig.certificate:
+        _check_folder(rig.certificate, f"{where}.certificate", mistakes)
+    for key, given in (("host_key", rig.host_key), ("certificate", rig.certificate)):
+        if given is not None and not rig.at.startswith(_MEANT_FOR[key]):
+            mistakes.add(f"{where}.{key}", f"is for an address that begins with {_MEANT_FOR[key]}")
+    if rig.host_key is not None and not _FINGERPRINT.match(rig.host_key):
+        mistakes.add(f"{where}.host_key", "should be a fingerprint: SHA256: and 43 characters")
+    if not 0 < rig.timeout <= MOST_SECONDS:
+        mistakes.add(f"{where}.timeout", f"should be a number of seconds, more than 0 and at most {MOST_SECONDS}")
 
 
 def _check_folder(folder: str, where: str, mistakes: Mistakes) -> None:

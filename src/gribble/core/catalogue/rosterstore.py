@@ -23,8 +23,7 @@ from gribble.core.base.errors import Mistake, reason_of
 from gribble.core.base.filewriter import note_record, read_record
 from gribble.core.base.paths import is_link
 from gribble.core.catalogue.rosters import UNREADABLE, load_roster, open_roster
-from gribble.core.catalogue.storedsets import StoredSets, names_in, open_store
-from gribble.core.catalogue.storing import digest_of, make_store, name_of
+from gribble.core.catalogue.storedsets import StoredSets, digest_of, make_store, name_of, names_in, open_store
 from gribble.core.files.volumes import keeps_inodes, unchanged
 from gribble.core.records.roster import Roster
 

@@ -25,8 +25,7 @@ from gribble.core.records.facts import Fact, PlainText
 from gribble.core.records.holding import Archived, FileKey, Holding, Holdings, key_of, nearness
 from gribble.core.records.recipes import MOST_BYTES, Mending
 from gribble.core.records.sheet import Accept, Need, Unlock
-from gribble.core.survey.holdings import Column
-from gribble.core.survey.stock import Stock
+from gribble.core.survey.holdings import Column, Stock
 
 MOST_CANDIDATES = 40
 """How many files are read for one need, likeliest first."""

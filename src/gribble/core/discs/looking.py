@@ -12,8 +12,7 @@ from gribble.core.base.errors import reason_of
 from gribble.core.base.paths import base, fold, join, parent
 from gribble.core.base.regular import open_regular
 from gribble.core.discs.check import BARE, IMAGES, check_sheet, folded_paths, kind_of, lone_images
-from gribble.core.discs.compressed import COMPRESSED, check_compressed
-from gribble.core.discs.images import Volume, image_faults, read_volume
+from gribble.core.discs.images import COMPRESSED, Volume, check_compressed, image_faults, read_volume
 from gribble.core.discs.mending import mend_sheet, sheet_for
 from gribble.core.discs.sheets import DiscSheet, read_sheet
 from gribble.core.files.discheaders import HEADER_BYTES
@@ -87,7 +86,7 @@ def check_files(
         if path in lone and not faults:
             new = sheet_for(path, size, volume, sizes)
             remedy = f"{MENDS} writes {base(new.path)}" if new else ""
-            findings = tuple(structs.replace(fault, remedy=remedy) for fault in lone[path].findings)
+            findings = tuple(structs.replace(fault, remedy=remedy, mends=bool(new)) for fault in lone[path].findings)
             yield Checked(path=path, verdict="unproven", findings=findings, label=label)
         elif faults:
             yield Checked(path=path, verdict="damaged", findings=faults, label=label)
@@ -124,12 +123,12 @@ def _with_remedies(checked: Checked, mended: Mended) -> Checked:
     """A sheet's findings with what mending would do about each."""
     findings = []
     for fault in checked.findings:
-        remedy = fault.remedy
         if fault.file in mended.names:
             remedy = f"{MENDS} writes {mended.names[fault.file]} in its stead"
-        elif fault.fault in ("byte-order-mark", "encoding", "ending") and not remedy:
-            remedy = f"{MENDS} writes it anew"
-        findings.append(structs.replace(fault, remedy=remedy))
+            fault = structs.replace(fault, remedy=remedy, mends=True)
+        elif fault.fault in ("byte-order-mark", "encoding", "ending") and not fault.remedy:
+            fault = structs.replace(fault, remedy=f"{MENDS} writes it anew", mends=True)
+        findings.append(fault)
     return structs.replace(checked, findings=tuple(findings))
 
 

@@ -37,13 +37,7 @@ def mend_sheet(
     """
     if sheet.kind == "ccd" or any(fault.fault == "no-sheet" for fault in sheet.faults):
         return None  # a ccd names no file: its own name is theirs
-    found = dict(_in_other_case(path, sheet, sizes, folded))
-    found.update(_beside(path, sheet, sizes))
-    missing = [file for file in sheet.files if _target(path, sheet, file) not in sizes and file.line not in found]
-    if sheet.kind == "m3u":
-        found.update(_discs(path, missing, sizes) if missing else _in_order(sheet, found))
-    else:
-        found.update(_images(sheet, missing, sizes, [one for one in unnamed if parent(one) == parent(path)]))
+    found = _found_names(path, sheet, sizes, folded, unnamed)
     text, changes = decoded(data), [f"line {line}: {name}, {why}" for line, (name, why) in sorted(found.items())]
     lines = text.splitlines(keepends=True)
     by_line = {file.line: file.name for file in sheet.files}
@@ -51,9 +45,10 @@ def mend_sheet(
         lines[line - 1] = _renamed(lines[line - 1], by_line[line], name, quote=sheet.kind != "m3u")
     text = "".join(lines)
     all_there = all(file.line in found or _target(path, sheet, file) in sizes for file in sheet.files)
-    if any(fault.fault == "byte-order-mark" for fault in sheet.faults):
+    faults = {fault.fault for fault in sheet.faults}
+    if "byte-order-mark" in faults:
         changes.append("without the byte-order mark")
-    if any(fault.fault == "encoding" for fault in sheet.faults):
+    if "encoding" in faults:
         if not all_there:
             return None  # the encoding is guessed; only names that are found prove it
         changes.append("in UTF-8")
@@ -67,6 +62,20 @@ def mend_sheet(
         return None
     names = {by_line[line]: name for line, (name, _) in found.items()}
     return Mended(path=right, text=text, changes=tuple(changes), before=path, names=names)
+
+
+def _found_names(
+    path: str, sheet: DiscSheet, sizes: Mapping[str, int], folded: Mapping[str, str], unnamed: Iterable[str]
+) -> dict[int, tuple[str, str]]:
+    """The right name for each line that names a file wrongly, and why, as far as that is beyond doubt."""
+    found = dict(_in_other_case(path, sheet, sizes, folded))
+    found.update(_beside(path, sheet, sizes))
+    missing = [file for file in sheet.files if _target(path, sheet, file) not in sizes and file.line not in found]
+    if sheet.kind == "m3u":
+        found.update(_discs(path, missing, sizes) if missing else _in_order(sheet, found))
+    else:
+        found.update(_images(sheet, missing, sizes, [one for one in unnamed if parent(one) == parent(path)]))
+    return found
 
 
 def sheet_for(image: str, size: int, volume: Volume | None, taken: Iterable[str]) -> Mended | None:

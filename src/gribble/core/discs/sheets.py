@@ -233,21 +233,7 @@ def _read_gdi(lines: list[tuple[int, str]], faults: list[DiscFault]) -> Iterator
 
 
 def _read_ccd(lines: list[tuple[int, str]], faults: list[DiscFault], stem: str) -> Iterator[SheetFile]:
-    entries: list[tuple[int, dict[str, int]]] = []  # line and values of each entry of the table of contents
-    said: dict[str, int] = {}
-    values: dict[str, int] | None = None
-    for number, line in lines:
-        if line.startswith("["):
-            section = line.strip("[]").strip().lower()
-            values = said if section == "disc" else {} if section.startswith("entry") else None
-            if section.startswith("entry") and values is not None:
-                entries.append((number, values))
-        elif values is not None:
-            key, _, value = line.partition("=")
-            if match := _NUMBER.match(value.strip()):
-                values[key.strip().lower()] = int(match[0], 0)
-            else:
-                faults.append(_at(number, "syntax", "should be a key, =, and a number"))
+    said, entries = _ccd_entries(lines, faults)
     if not entries:
         faults.append(DiscFault(fault="no-sheet", reason="has no table of contents"))
         return
@@ -270,6 +256,28 @@ def _read_ccd(lines: list[tuple[int, str]], faults: list[DiscFault], stem: str) 
             faults.append(_at(number, "overlap", f"track {point} begins before track {before.number} does"))
         tracks.append(Track(number=point, mode=mode, sector_bytes=RAW_BYTES, start=max(start, 0), line=number))
     yield SheetFile(name=f"{stem}.img", line=lines[0][0], tracks=tuple(tracks), sectors=max(ends, default=0))
+
+
+def _ccd_entries(
+    lines: list[tuple[int, str]], faults: list[DiscFault]
+) -> tuple[dict[str, int], list[tuple[int, dict[str, int]]]]:
+    """What a sheet says of the whole disc, and the line and values of each entry of its table of contents."""
+    entries: list[tuple[int, dict[str, int]]] = []
+    said: dict[str, int] = {}
+    values: dict[str, int] | None = None
+    for number, line in lines:
+        if line.startswith("["):
+            section = line.strip("[]").strip().lower()
+            values = said if section == "disc" else {} if section.startswith("entry") else None
+            if section.startswith("entry") and values is not None:
+                entries.append((number, values))
+        elif values is not None:
+            key, _, value = line.partition("=")
+            if match := _NUMBER.match(value.strip()):
+                values[key.strip().lower()] = int(match[0], 0)
+            else:
+                faults.append(_at(number, "syntax", "should be a key, =, and a number"))
+    return said, entries
 
 
 def _read_m3u(lines: list[tuple[int, str]], _faults: list[DiscFault]) -> Iterator[SheetFile]:

@@ -12,6 +12,7 @@ import json
 import re
 import tomllib
 from collections.abc import Callable
+from functools import cache
 from typing import Any, NoReturn
 from xml.parsers import expat
 
@@ -259,14 +260,22 @@ def _json_step(text: str, at: int, word: str) -> list[int]:
 # yaml
 
 
-def _yaml(text: str, key: str) -> _Spot:
+@cache
+def _yaml_reader() -> Any:
+    """The library, which is loaded for those that have such a file."""
     import yaml
 
+    return yaml
+
+
+def _composed(text: str) -> tuple[Any, set[int]]:
+    """The tree of a text, and where its values begin that are shared by an anchor. Raises SettingError."""
+    yaml = _yaml_reader()
     try:
         loader = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
         node = yaml.compose(text, Loader=loader)
         events: Any = yaml.parse(text, Loader=loader)
-        shared = {event.start_mark.index for event in events if getattr(event, "anchor", "")}
+        return node, {event.start_mark.index for event in events if getattr(event, "anchor", "")}
     except yaml.YAMLError as error:
         mark = getattr(error, "problem_mark", None)
         where = f" (line {mark.line + 1})" if mark else ""
@@ -275,17 +284,22 @@ def _yaml(text: str, key: str) -> _Spot:
         raise SettingError(f"is not YAML: {getattr(error, 'problem', None) or 'not readable'}{where}") from None
     except RecursionError:
         raise SettingError("is nested too deeply") from None
+
+
+def _yaml(text: str, key: str) -> _Spot:
+    node, shared = _composed(text)
     for word in key.split("."):
-        if isinstance(node, yaml.MappingNode):
+        kind = node.id if node else ""
+        if kind == "mapping":
             found = [value for name, value in node.value if name.value == word]
-        elif isinstance(node, yaml.SequenceNode):
+        elif kind == "sequence":
             found = [value for number, value in enumerate(node.value) if str(number) == word]
         else:
             found = []
         if len(found) > 1:
             _twice(key)
         node = found[0] if found else _no_key(key)
-    if not isinstance(node, yaml.ScalarNode):
+    if node is None or node.id != "scalar":
         raise SettingError(f"has more than one value at {key}")
     if node.style in ("|", ">"):
         raise SettingError(f"has a text of several lines at {key}")
@@ -299,7 +313,11 @@ def _yaml(text: str, key: str) -> _Spot:
         if style == '"':
             return json.dumps(new, ensure_ascii=False)
         space = " " if start == end and start and text[start - 1] == ":" else ""
-        safe = not style and re.fullmatch(r"[A-Za-z0-9/._~][A-Za-z0-9/._~ +()-]*", new) and yaml.safe_load(new) == new
+        safe = (
+            not style
+            and re.fullmatch(r"[A-Za-z0-9/._~][A-Za-z0-9/._~ +()-]*", new)
+            and _yaml_reader().safe_load(new) == new
+        )
         return space + (new if safe else "'" + new.replace("'", "''") + "'")
 
     return _Spot(start, end, plain, write)

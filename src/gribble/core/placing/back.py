@@ -8,8 +8,7 @@ from typing import assert_never
 from gribble.core.base.paths import fold, parent
 from gribble.core.placing.contents import Contents
 from gribble.core.placing.journal import Journal, Run
-from gribble.core.placing.names import third_name, undo_slot, work_name
-from gribble.core.placing.store import Store, StoreFull
+from gribble.core.placing.store import Store, StoreFull, third_name, undo_slot, work_name
 from gribble.core.records.steps import Brought, Copy, Displace, Extract, Mend, Pack, Point, Rename, Step, Write, Writing
 
 
@@ -130,17 +129,25 @@ class Back:
                 self._bring_back(run, number, run.slot(number), step.replaces)
             else:
                 self._left.append(step.replaces)
-        if step.replaces:
-            if store.kept(way):
-                self._return(run, number, way, step.from_)
-        elif store.exists(to) and (fold(to) == fold(step.from_) or self._contents.ours(run, number, step, to)):
-            if fold(to) == fold(step.from_):
-                if not store.exists(step.from_):
-                    store.rename(to, third)
-                    store.rename(third, step.from_)
-            elif store.exists(step.from_):  # on its way to another volume
-                store.displace(to, self._spare_slot(run, number, to, to))
-            else:
-                store.rename(to, step.from_)
-        elif store.exists(to):
+        if not step.replaces:
+            self._rename_back(run, number, step)
+        elif store.kept(way):
+            self._return(run, number, way, step.from_)
+
+    def _rename_back(self, run: Run, number: int, step: Rename) -> None:
+        """A file that replaced nothing, back under its former name; what somebody put there since stays."""
+        store, to = self._store, step.to
+        if not store.exists(to):
+            return
+        alike = fold(to) == fold(step.from_)
+        if not alike and not self._contents.ours(run, number, step, to):
             self._left.append(to)
+        elif alike:
+            if not store.exists(step.from_):
+                third = third_name(to, run, number)
+                store.rename(to, third)
+                store.rename(third, step.from_)
+        elif store.exists(step.from_):  # on its way to another volume
+            store.displace(to, self._spare_slot(run, number, to, to))
+        else:
+            store.rename(to, step.from_)

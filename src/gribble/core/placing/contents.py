@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from pathlib import Path
-from typing import assert_never
+from typing import NamedTuple, assert_never
 
 from gribble.core.base.digests import Digests
 from gribble.core.base.paths import outside
@@ -13,7 +13,7 @@ from gribble.core.placing.journal import Run
 from gribble.core.placing.store import Elsewhere, Store
 from gribble.core.placing.zipping import zipped
 from gribble.core.records.recipes import mended
-from gribble.core.records.steps import Brought, Copy, Extract, Mend, Pack, Point, Step, Write
+from gribble.core.records.steps import Brought, Copy, Displace, Extract, Mend, Pack, Point, Step, Write
 
 SHA1_DIGITS = 40
 """A longer digest in a journal is a SHA-256."""
@@ -129,3 +129,37 @@ def _at_most(blocks: Iterator[bytes], step: Copy | Extract) -> Iterator[bytes]:
         if left < 0:
             raise StepError(f"{step.from_} is longer than the {step.bytes:,} bytes of the plan; make a new plan")
         yield block
+
+
+class Text(NamedTuple):
+    """A text and its place: a path on a rig, or without one a file of this machine.
+
+    `former` is the path of what it takes the place of; empty where there is nothing.
+    """
+
+    rig: str
+    path: str
+    text: str
+    former: str
+
+
+def steps_of(one: Text) -> list[Step]:
+    """What puts a text on its rig; a former file of another name goes to the attic."""
+    replaces = one.path if one.former == one.path else None
+    need = "track sheets and playlists"
+    write = Write(
+        rig=one.rig,
+        to=one.path,
+        bytes=len(encoded(one)),
+        text=one.text,
+        replaces=replaces,
+        need=need,
+    )
+    if replaces or not one.former:
+        return [write]
+    return [write, Displace(rig=one.rig, from_=one.former, need=need)]
+
+
+def encoded(one: Text) -> bytes:
+    """Its bytes."""
+    return one.text.encode("utf-8", "surrogateescape")

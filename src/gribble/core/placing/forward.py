@@ -18,8 +18,17 @@ from gribble.core.base.threads import side_by_side
 from gribble.core.files.hashing import Digester, beside
 from gribble.core.placing.contents import Contents, StepError, agrees
 from gribble.core.placing.journal import Begin, Journal, Run
-from gribble.core.placing.names import third_name, undo_slot, work_name
-from gribble.core.placing.store import Elsewhere, Stamp, Store, StoreError, StoreFull, StoreLost
+from gribble.core.placing.store import (
+    Elsewhere,
+    Stamp,
+    Store,
+    StoreError,
+    StoreFull,
+    StoreLost,
+    third_name,
+    undo_slot,
+    work_name,
+)
 from gribble.core.placing.twins import TwinError, Twins
 from gribble.core.records.steps import (
     Brought,

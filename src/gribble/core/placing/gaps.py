@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 from typing import Any
 
 from gribble.core.base.digests import Digests
-from gribble.core.records.findings import EmulatorAudit, Finding, Remedy, RigAudit
+from gribble.core.records.findings import EmulatorAudit, NeedFinding, Remedy, RigAudit
 from gribble.core.records.plan import Bring, Gap
 from gribble.core.records.sheet import Level
 from gribble.core.sayings.facts import say_all
@@ -21,15 +21,14 @@ def gaps_of(rig: RigAudit) -> Iterator[Gap]:
         yield from _set_gaps(rig.rig, emulator)
 
 
-def need_gaps(rig: str, emulator: str, finding: Finding) -> Iterator[Gap]:
+def need_gaps(rig: str, emulator: str, finding: NeedFinding) -> Iterator[Gap]:
     """The files of a need that are to be obtained; of several contents the best liked, the others beside it."""
     if finding.ignored or finding.spared:
         return
     need = finding.need
-    places = [place for _, place in finding.by_file] if need.file else list(finding.places)
-    parts = need.parts() if need.file else (need,) * len(places)
     told: set[str] = set()
-    for part, place in zip(parts, places, strict=True):
+    for place in finding.wanted:
+        part = place.subject.need
         if place.remedy is not Remedy.OBTAIN or part.name in told:
             continue
         told.add(part.name)
@@ -56,11 +55,11 @@ def _set_gaps(rig: str, emulator: EmulatorAudit) -> Iterator[Gap]:
         for problem in one.problems:
             if problem.remedy is not Remedy.OBTAIN:
                 continue
-            wants = problem.wants
-            file = wants.name if wants else problem.file
-            if (problem.archive, file) in told:
+            wants = problem.subject.wants
+            file = wants.name if wants else problem.subject.file
+            if (problem.subject.archive, file) in told:
                 continue
-            told.add((problem.archive, file))
+            told.add((problem.subject.archive, file))
             yield Gap(
                 rig=rig,
                 emulator=emulator.emulator,
@@ -69,7 +68,7 @@ def _set_gaps(rig: str, emulator: EmulatorAudit) -> Iterator[Gap]:
                 title=one.title or one.set,
                 verdict=problem.verdict,
                 facts=problem.facts,
-                archive=problem.archive,
+                archive=problem.subject.archive,
                 file=file,
                 size=wants.size if wants else None,
                 digests=Digests(**wants.known()) if wants else Digests(),
@@ -96,9 +95,13 @@ def brought_by_away(rig: RigAudit) -> Iterator[Bring]:
         told: set[tuple[str, str]] = set()
         for one in emulator.sets:
             for problem in one.problems:
-                held = problem.held or problem.found
-                if problem.remedy is Remedy.CONNECT and held and (problem.archive, problem.file) not in told:
-                    told.add((problem.archive, problem.file))
+                held = problem.use or problem.found
+                if (
+                    problem.remedy is Remedy.CONNECT
+                    and held
+                    and (problem.subject.archive, problem.subject.file) not in told
+                ):
+                    told.add((problem.subject.archive, problem.subject.file))
                     yield Bring(
                         rig=rig.rig,
                         emulator=emulator.emulator,
@@ -106,7 +109,7 @@ def brought_by_away(rig: RigAudit) -> Iterator[Bring]:
                         subject=one.set,
                         source=problem.source,
                         facts=problem.facts,
-                        to=f"{problem.archive}/{problem.file}",
+                        to=f"{problem.subject.archive}/{problem.subject.file}",
                         held=held,
                         size=held.size,
                     )

@@ -4,18 +4,18 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Collection, Iterable, Mapping
+from fnmatch import fnmatchcase
 from typing import TypedDict
 
 from msgspec import Struct, structs
 
 from gribble.core.base.digests import Digests
-from gribble.core.base.paths import fold
+from gribble.core.base.paths import fold, outside
 from gribble.core.files.volumes import trouble
 from gribble.core.placing.gaps import brought_by_away, gaps_of
-from gribble.core.placing.narrowing import without
 from gribble.core.records.findings import (
     FIXABLE,
-    Finding,
+    NeedFinding,
     PlaceFinding,
     Remedy,
     RigAudit,
@@ -25,8 +25,67 @@ from gribble.core.records.holding import Holding
 from gribble.core.records.plan import Bring, Gap, Plan, Refused
 from gribble.core.records.recipes import Mending
 from gribble.core.records.set_remedies import Loose, Packed, SetRemedies
-from gribble.core.records.steps import Copy, Displace, Extract, Mend, NewValue, Pack, PackMember, Point, Rename, Step
+from gribble.core.records.steps import (
+    Copy,
+    Displace,
+    Extract,
+    Mend,
+    NewValue,
+    Pack,
+    PackMember,
+    Point,
+    Rename,
+    Step,
+    Taking,
+)
 from gribble.core.sayings.facts import refusal_words, say_all
+
+
+def without(steps: Iterable[Step], left_out: set[int]) -> list[Step]:
+    """Steps but for some (by identity), and for the displacements that only make sense with those."""
+    steps = list(steps)
+    lost = {(step.rig, step.emulator, step.need) for step in steps if id(step) in left_out}
+    return [
+        step
+        for step in steps
+        if id(step) not in left_out
+        and not (isinstance(step, Displace) and (step.rig, step.emulator, step.need) in lost)
+    ]
+
+
+def narrowed(plan: Plan, only: Iterable[str], skip: Iterable[str]) -> Plan:
+    """A plan with `only` some steps, or without those to `skip`.
+
+    A word is a rig, an emulator, a need, a set, a kind of step, or a pattern for the place (`*/boot/*`). Raises
+    ValueError with a word that no step answers to.
+    """
+    only, skip = tuple(only), tuple(skip)
+    for word in (*only, *skip):
+        if not any(_answers(step, word) for step in plan.steps):
+            raise ValueError(word)
+    out = {
+        id(step)
+        for step in plan.steps
+        if any(_answers(step, word) for word in skip) or (only and not any(_answers(step, word) for word in only))
+    }
+    return structs.replace(plan, steps=tuple(without(plan.steps, out)))
+
+
+def linked(plan: Plan) -> Plan:
+    """A plan whose copies from this machine are second names of their sources, where the file system allows that."""
+    steps = (
+        structs.replace(step, link=True) if isinstance(step, Copy) and outside(step.from_) else step
+        for step in plan.steps
+    )
+    return structs.replace(plan, steps=tuple(steps))
+
+
+def _answers(step: Step, word: str) -> bool:
+    if word in (step.rig, step.emulator, step.need, step.kind):
+        return True
+    paths = (step.place, step.from_) if isinstance(step, Taking) else (step.place,)
+    return any(fnmatchcase(path, word) for path in paths)
+
 
 ONLY_ITS_NAME = "what is held has only its name to speak for it; gribble place --by-name takes it"
 
@@ -72,7 +131,7 @@ class _Wish(Struct, frozen=True):
     """One place to put right."""
 
     emulator: str
-    finding: Finding
+    finding: NeedFinding
     place: PlaceFinding
 
 
@@ -135,9 +194,9 @@ class _Planner:
         for emulator in rig.emulators:
             for found in emulator.settings:
                 if found.remedy in FIXABLE and not self._hindered(
-                    emulator.emulator, found.subject, rig.obstacles.real(found.file)
+                    emulator.emulator, found.subject.aim, rig.obstacles.real(found.subject.file)
                 ):
-                    files.setdefault(found.file, []).append((emulator.emulator, found))
+                    files.setdefault(found.subject.file, []).append((emulator.emulator, found))
         self.steps += map(self._point, files.values())
 
     def _plan_sets(self) -> None:
@@ -155,48 +214,48 @@ class _Planner:
         """What puts games as they must lie; a file for which there is a step already waits for the next plan."""
         for emulator in self._rig.emulators:
             for game in emulator.games or ():
-                if game.fix and game.file not in self._displaced:
-                    self._carry_out(emulator.emulator, game.fix)
+                if game.subject.fix and game.subject.file not in self._displaced:
+                    self._carry_out(emulator.emulator, game.subject.fix)
 
     def _carry_out(self, emulator: str, remedies: SetRemedies) -> None:
         """The steps of what puts sets or games right: what is written first, then what is not needed any more."""
         others = self._used_by_others(emulator)
         for packed in remedies.packed:
-            if self._hindered(emulator, packed.owner, packed.to, packed.replaces):
-                continue
-            if packed.dropped and (who := others.get(packed.replaces or "")):
-                self._refuse_set(emulator, packed.owner, f"{packed.to} stays as it is: {who} uses {packed.dropped[0]}")
-                continue
-            step = self._pack(emulator, packed)
-            if (number := self._packed.get(self._key(packed.to))) is None:
-                self._packed[self._key(packed.to)] = len(self.steps)
-                self.steps.append(step)
-            elif both := _together(self.steps[number], step):
-                self.steps[number] = both
-            else:
-                why = f"{packed.to} is packed with other contents for another emulator"
-                self._refuse_set(emulator, packed.owner, why)
-                continue
-            self._displaced.update([packed.replaces] if packed.replaces else ())
+            if not self._hindered(emulator, packed.owner, packed.to, packed.replaces):
+                self._write_archive(emulator, packed, others)
         for loose in remedies.loose:
-            leaves = loose.holding.path if loose.movable else None
-            if leaves in self._displaced:
-                continue
-            if self._hindered(emulator, loose.owner, loose.to, loose.replaces, leaves):
-                continue
-            if taken := next((path for path in (leaves, loose.replaces) if path and path in others), None):
-                self._refuse_set(emulator, loose.owner, f"{taken} stays as it is: {others[taken]} uses it")
-                continue
-            self.steps.append(self._bring_loose(emulator, loose))
-            self._displaced.update([loose.replaces] if loose.replaces else ())
-            if loose.movable:
-                self._displaced.add(loose.holding.path)
+            self._bring_file(emulator, loose, others)
         for owner, path in remedies.displaced:
-            if path in others:
+            if path in others or path in self._displaced or self._hindered(emulator, owner, path, path):
                 continue
-            if path not in self._displaced and not self._hindered(emulator, owner, path, path):
-                self._displaced.add(path)
-                self.steps.append(Displace(**self._for(emulator, owner), from_=path))
+            self._displaced.add(path)
+            self.steps.append(Displace(**self._for(emulator, owner), from_=path))
+
+    def _write_archive(self, emulator: str, packed: Packed, others: Mapping[str, str]) -> None:
+        if packed.dropped and (who := others.get(packed.replaces or "")):
+            self._refuse_set(emulator, packed.owner, f"{packed.to} stays as it is: {who} uses {packed.dropped[0]}")
+            return
+        step = self._pack(emulator, packed)
+        if (number := self._packed.get(self._key(packed.to))) is None:
+            self._packed[self._key(packed.to)] = len(self.steps)
+            self.steps.append(step)
+        elif both := _together(self.steps[number], step):
+            self.steps[number] = both
+        else:
+            why = f"{packed.to} is packed with other contents for another emulator"
+            self._refuse_set(emulator, packed.owner, why)
+            return
+        self._displaced.update([packed.replaces] if packed.replaces else ())
+
+    def _bring_file(self, emulator: str, loose: Loose, others: Mapping[str, str]) -> None:
+        leaves = loose.holding.path if loose.movable else None
+        if leaves in self._displaced or self._hindered(emulator, loose.owner, loose.to, loose.replaces, leaves):
+            return
+        if taken := next((path for path in (leaves, loose.replaces) if path and path in others), None):
+            self._refuse_set(emulator, loose.owner, f"{taken} stays as it is: {others[taken]} uses it")
+            return
+        self.steps.append(self._bring_loose(emulator, loose))
+        self._displaced.update(path for path in (loose.replaces, leaves) if path)
 
     def _used_by_others(self, emulator: str) -> dict[str, str]:
         """The archives and files that the sets of other emulators on this rig have, with whose they are."""
@@ -338,14 +397,19 @@ class _Planner:
     def _point(self, wishes: list[tuple[str, SettingFinding]]) -> Step:
         """One step for all values of one file, so that it is the old or the whole new one at any moment."""
         emulator, first = wishes[0]
-        file = self._rig.obstacles.real(first.file)
+        file = self._rig.obstacles.real(first.subject.file)
         return Point(
-            **self._for(emulator, first.subject),
+            **self._for(emulator, first.subject.aim),
             to=file,
             replaces=file,
-            bytes=first.size,
+            bytes=first.subject.size,
             points=tuple(
-                NewValue(format=found.setting.format, key=found.setting.key, was=found.value, value=found.wanted)
+                NewValue(
+                    format=found.subject.setting.format,
+                    key=found.subject.setting.key,
+                    was=found.subject.value,
+                    value=found.subject.wanted,
+                )
                 for _, found in wishes
             ),
         )

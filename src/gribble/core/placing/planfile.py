@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import json
 import os
-from collections.abc import Container, Iterable, Iterator, Sequence
+from collections.abc import Callable, Container, Iterable, Iterator, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -16,9 +16,10 @@ from gribble.core.base.budget import JSON_VALUES, PLAN_BYTES
 from gribble.core.base.digests import HEX_LENGTHS, Digests
 from gribble.core.base.errors import GribbleError, Mistake, MistakesError, reason_of
 from gribble.core.base.filewriter import Own
-from gribble.core.base.paths import MEMORY_FOLDER, lies_in, link_among_own, outside, path_fault
+from gribble.core.base.paths import MEMORY_FOLDER, fold, hidden_part, join, lies_in, link_among_own, outside, path_fault
 from gribble.core.base.regular import read_regular
 from gribble.core.placing.gaps import bring_record, gap_record
+from gribble.core.placing.plan import without
 from gribble.core.records.plan import Plan, Refused
 from gribble.core.records.steps import Copy, Displace, Mend, Pack, Point, Rename, Step, Taking, Write
 
@@ -218,3 +219,50 @@ def _digest_faults(key: str, digests: Digests) -> Iterator[tuple[str, str]]:
     for name, digest in digests.known().items():
         if len(digest) != HEX_LENGTHS[name] or not _HEX.issuperset(digest):
             yield f"{key}.{name}", f"should have {HEX_LENGTHS[name]} hex digits in lower case"
+
+
+TRUSTED = frozenset({".ssh", ".gnupg", ".config", ".local", ".mozilla", ".profile", ".bashrc", ".zshrc", ".netrc"})
+"""Hidden folders and files of a person's home that programs trust."""
+OWN_NAMES = ("gribble.toml", ".sheet.toml", ".roster.jsonl")
+"""How the names of Gribble's own files end."""
+
+
+def guarded(
+    plan: Plan, is_there: Callable[[str, str], bool], is_own: Callable[[str, str], bool], *, hidden: bool
+) -> Plan:
+    """A plan without the steps that may not be: those are refused, each with the reason.
+
+    `is_there` tells of a rig and a path whether something is there, `is_own` whether it is a file of the set-up. With
+    `hidden` the user has said that hidden places may be written.
+    """
+    refused, out = list(plan.refused), set[int]()
+    for step in plan.steps:
+        for path in _paths(step):
+            why = ""
+            if path.endswith(OWN_NAMES) or is_own(step.rig, path):
+                why = f"{path} is a file of Gribble's own, and no step writes it"
+            elif not hidden:
+                why = hidden_reason(path, lambda place, rig=step.rig: is_there(rig, place))  # type: ignore[misc]
+            if why:
+                out.add(id(step))
+                what = step.need or step.place
+                refused.append(Refused(rig=step.rig, emulator=step.emulator, need=what, reason=why))
+                break
+    return structs.replace(plan, steps=tuple(without(plan.steps, out)), refused=tuple(refused)) if out else plan
+
+
+def hidden_reason(path: str, is_there: Callable[[str], bool]) -> str:
+    """Why a path needs a word of the user; empty where it does not."""
+    part, above = hidden_part(path)
+    if not part:
+        return ""
+    if any(fold(one) in TRUSTED for one in path.split("/")):
+        return f"{path} is where programs keep what they trust; gribble place --hidden writes there"
+    if not is_there(join(above, part)):
+        return f"{join(above, part)} is hidden, and was not there before; gribble place --hidden writes it"
+    return ""
+
+
+def _paths(step: Step) -> list[str]:
+    paths = [step.place, step.displaces, step.from_ if isinstance(step, Rename) else None]
+    return [path for path in dict.fromkeys(paths) if path]

@@ -7,16 +7,17 @@ import os
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from itertools import count
 from pathlib import Path
+from typing import NamedTuple
 
 from gribble.core.base.errors import ExitCode, GribbleError
-from gribble.core.base.memory import keep_freed
 from gribble.core.base.paths import run_number, run_of
+from gribble.core.base.threads import keep_freed
 from gribble.core.placing.back import Back
-from gribble.core.placing.batches import batches
-from gribble.core.placing.changed import Changed, changed_since, touched
 from gribble.core.placing.contents import Contents
+from gribble.core.placing.displaced import Changed, changed_since, touched
 from gribble.core.placing.forward import Ended, Forward
 from gribble.core.placing.journal import Journal, Run
+from gribble.core.placing.room import batches
 from gribble.core.placing.store import Elsewhere, Stamp, Store, StoreError, StoreLost
 from gribble.core.placing.twins import Twins
 from gribble.core.records.steps import Displace, Rename, Step
@@ -29,6 +30,14 @@ class Stopped(Exception):
     """A run was asked to stop: what is under way is taken back, the run stays open."""
 
 
+class Listener(NamedTuple):
+    """Who follows a run: `watch` is told before each step and of the bytes of each block, and may raise Stopped; `told`
+    of each step that has ended."""
+
+    watch: Callable[[int], None] = lambda _bytes: None
+    told: Told = lambda _step, _reason: None
+
+
 class Runner:
     """Carries out and takes back the runs of one rig."""
 
@@ -37,22 +46,19 @@ class Runner:
         store: Store,
         journal: Journal,
         elsewhere: Elsewhere,
-        told: Told | None = None,
-        watch: Callable[[int], None] = lambda _bytes: None,
+        listener: Listener = Listener(),  # noqa: B008  (frozen)
         seen: Mapping[str, Stamp] | None = None,
-        twins: Twins | None = None,
-        root: str = "",
+        twins: tuple[Twins, str] | None = None,
     ) -> None:
-        """`watch` is told before each step and of the bytes of each block; it may raise Stopped. `seen` are stamps of
-        files as they were when the user was asked: one that is another by then is not displaced. `twins` are what is
-        put on other rigs at the same time; where the rig's `root` is given, they are told of what is put there."""
-        self._twins, self._root = twins or Twins(), root
+        """`seen` are stamps of files as they were when the user was asked: one that is another by then is not
+        displaced. `twins` are what is put on other rigs at the same time, with the root of this one: they are told of
+        what is put there."""
+        self._twins, self._root = twins or (Twins(), "")
         self._store = store
         self._journal = journal
-        self._watch = watch
-        self._told = told or (lambda _step, _reason: None)
+        self._watch, self._told = listener.watch, listener.told
         self._contents = Contents(store, elsewhere)
-        self._forward = Forward(store, journal, elsewhere, watch, seen or {}, self._twins)
+        self._forward = Forward(store, journal, elsewhere, listener.watch, seen or {}, self._twins)
         self._back = Back(store, journal, self._contents)
 
     @property

@@ -14,6 +14,8 @@ from msgspec import Struct
 
 from gribble.core.base.digests import Digests
 from gribble.core.base.errors import StoreError as StoreError
+from gribble.core.base.paths import UNDONE, base, join, parent
+from gribble.core.placing.journal import Run
 
 Content = Callable[[], Iterator[bytes]]
 """Gives a content block by block, from its beginning each time."""
@@ -185,3 +187,18 @@ class Elsewhere(Protocol):
 
     def modified(self, path: str) -> int | None:
         """A file's time of modification, in nanoseconds since 1970; None where that is not known."""
+
+
+def work_name(to: str, run: Run, number: int) -> str:
+    """The file in which a step's content is written before it takes its place."""
+    return join(parent(to), f".gribble-{run.number}-{number}.part")
+
+
+def third_name(to: str, run: Run, number: int) -> str:
+    """The name by way of which a file is renamed where old and new name may be one to the volume."""
+    return join(parent(to), f".gribble-{run.number}-{number}.third")
+
+
+def undo_slot(run: Run, number: int, to: str, turn: int = 1) -> str:
+    """A slot of the attic for what the undoing of a step takes away."""
+    return f"{run.number:04d}{UNDONE}/{number}{f'.{turn}' if turn > 1 else ''}/{base(to)}"

@@ -1,4 +1,4 @@
-"""gribble.toml as records, in the shape of the file (docs/formats.md)."""
+"""What a gribble.toml says, what a command is about, and what it asks."""
 
 from __future__ import annotations
 
@@ -6,8 +6,9 @@ from enum import StrEnum
 
 from msgspec import Struct
 
+from gribble.core.base.kinds import Style
 from gribble.core.base.paths import join
-from gribble.core.base.style import Style
+from gribble.core.records.roster import Content
 
 
 class Prefer(StrEnum):
@@ -130,3 +131,42 @@ class Config(Struct, frozen=True, kw_only=True):
     def liking(self, installed: Installed) -> Liking:
         """What the person would rather have for one emulator."""
         return Liking(self.regions, (installed.prefer or self.prefer) is Prefer.NEWEST)
+
+
+class Scope(Struct, frozen=True, kw_only=True):
+    """What a command is about: rigs and emulators (none named: all), and what differs from the configuration.
+
+    `sources` are further sources; `at` is where the one rig is today; `releases` overrides releases by emulator.
+    """
+
+    rigs: tuple[str, ...] = ()
+    emulators: tuple[str, ...] = ()
+    sources: tuple[str, ...] = ()
+    at: str | None = None
+    releases: dict[str, str] = {}
+
+    @property
+    def words(self) -> tuple[str, ...]:
+        """The scope as it is typed behind a command; nothing for everything."""
+        words = [*self.emulators]
+        for option, values in (("--rig", self.rigs), ("--from", self.sources), ("--at", (self.at,) if self.at else ())):
+            words += [word for value in values for word in (option, value)]
+        return tuple(words)
+
+
+class Ask(Struct, frozen=True, kw_only=True):
+    """Everything that a question asks of an audit, beside what it is about.
+
+    `sets` are asked for by name in place of those that are wanted; of the wanted ones only those are judged that could
+    use one of some `contents`. `games` adds game folders, `packing` what would put sets right: in another `style` than
+    the configured one, with `stubs`, without what no wanted set needs if `lean`.
+    """
+
+    scope: Scope = Scope()
+    sets: tuple[str, ...] = ()
+    contents: frozenset[Content] | None = None
+    style: Style | None = None
+    stubs: bool = False
+    lean: bool = False
+    games: bool = False
+    packing: bool = False

@@ -8,12 +8,14 @@ from msgspec import Struct
 
 
 class DiscFault(Struct, frozen=True, kw_only=True):
-    """One thing that is wrong: a word for it, the file it concerns (if any), and why, with the line if there is one."""
+    """One thing that is wrong: a word for it, the file it concerns (if any), and why, with the line if there is one;
+    `mends` says that the remedy is a command's, not the person's."""
 
     fault: str
     reason: str
     file: str = ""
     remedy: str = ""
+    mends: bool = False
 
 
 class Checked(Struct, frozen=True, kw_only=True):

@@ -4,19 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from enum import StrEnum
+from typing import Generic, TypeAlias, TypeVar
 
 from msgspec import Struct
 
+from gribble.core.base.kinds import Style
 from gribble.core.base.paths import base
-from gribble.core.base.style import Style
 from gribble.core.records.facts import Fact, Facts, OneOfMany, RequiredBy, Requires, Spared
 from gribble.core.records.holding import Holding
-from gribble.core.records.obstacles import Obstacles
+from gribble.core.records.place import Place
 from gribble.core.records.recipes import Mending
-from gribble.core.records.rig_seen import UnknownEmulator
+from gribble.core.records.rig_seen import Obstacles, UnknownEmulator
 from gribble.core.records.roster import SetFile
 from gribble.core.records.set_remedies import SetRemedies
-from gribble.core.records.sheet import Accept, Level, ManifestFile, Need, Setting
+from gribble.core.records.sheet import Accept, Level, Need, Setting
 
 
 class Verdict(StrEnum):
@@ -74,39 +75,58 @@ def worst(states: Iterable[State]) -> State:
     return max(states, key=order.index, default=State.READY)
 
 
-class PlaceFinding(Struct, frozen=True, kw_only=True):
-    """What is true of one place where an emulator wants a content.
+class Standing(StrEnum):
+    """What else is true of a finding: the volume does not feel the fault (harmless); it could not be looked at, so that
+    nothing is known (unexamined); only its name speaks for the file that the remedy takes, so that it is taken only
+    where the user says so (by name); the file there belongs nowhere, and is displaced only where the user names the
+    need (surplus); the file that the remedy takes serves nobody where it is (movable); it harms nobody (remark); a
+    command for discs puts it right (mends)."""
 
-    `expected` and `occupied` are relative to the rig's root: where the file belongs, and the path (spelled as it is
-    on disk) of what lies there now. `use` is the holding that the remedy takes, `accept` the content it is.
-    `movable` says that it lies loose on the rig and serves nobody there. `in_way` are wrong files under other
-    accepted names. `mend` is how the content can be made from a damaged file. `harmless` marks a fault that the volume
-    does not feel, `unexamined` what could not be looked at: nothing is known of it. `by_name` says that only its name
-    speaks for the file that the remedy takes, so that it is taken only where the user says so; `surplus` that the file
-    there belongs nowhere, and is displaced only where the user names the need. `refusal` says why no
-    plan carries out the remedy, which only the person can. `source` is the one that is away and holds what is taken,
-    `proven` when the file there was last read whole (nanoseconds since 1970, 0 where nobody asked or knows).
+    HARMLESS = "harmless"
+    UNEXAMINED = "unexamined"
+    BY_NAME = "by name"
+    SURPLUS = "surplus"
+    MOVABLE = "movable"
+    REMARK = "remark"
+    MENDS = "mends"
+
+
+def standing(**said: bool) -> frozenset[Standing]:
+    """What else is true, by the names of it."""
+    return frozenset(Standing[name.upper()] for name, true in said.items() if true)
+
+
+S = TypeVar("S")
+
+
+class Finding(Struct, Generic[S], frozen=True, kw_only=True):
+    """What is true of one subject: a place where an emulator wants a file, a value in its settings, a demand on the
+    rig's root, a file of a game, or a file of a set.
+
+    `accept` is the content that the remedy takes or that is there; `found` is what lies there, or where the right
+    content is, `use` what the remedy takes, `mend` how it is made from a damaged file. `expected` and `occupied` are
+    relative to the rig's root: where the file belongs, and the path (spelled as it is on disk) of what lies there now;
+    `in_way` are wrong files under other accepted names. `refusal` says why no plan carries out the remedy, which only
+    the person can. `source` is the one that is away and holds what is taken, `proven` when the file there was last read
+    whole (nanoseconds since 1970, 0 where nobody asked or knows).
     """
 
-    expected: str
+    subject: S
     verdict: Verdict
-    remedy: Remedy
-    facts: Facts
+    remedy: Remedy = Remedy.NONE
+    facts: Facts = ()
     proof: Proof = Proof.NONE
     accept: Accept | None = None
     found: Holding | None = None
     use: Holding | None = None
-    movable: bool = False
     mend: Mending | None = None
+    expected: str = ""
     occupied: str | None = None
     in_way: tuple[str, ...] = ()
-    harmless: bool = False
-    unexamined: bool = False
-    by_name: bool = False
-    surplus: bool = False
     refusal: Fact | None = None
     source: str = ""
     proven: int = 0
+    standing: frozenset[Standing] = frozenset()
 
     def lying(self, rig: str) -> Holding | None:
         """The file that was found at the place itself; none where it was found elsewhere, be it under the same path."""
@@ -115,13 +135,86 @@ class PlaceFinding(Struct, frozen=True, kw_only=True):
 
     @property
     def met(self) -> bool:
-        """Whether the emulator gets what it wants here."""
-        return self.harmless or (self.verdict in (Verdict.SOUND, Verdict.UNPROVEN) and not self.unexamined)
+        """Whether nothing speaks against it, or nobody feels what does."""
+        right = self.verdict in (Verdict.SOUND, Verdict.UNPROVEN) and Standing.UNEXAMINED not in self.standing
+        return right or Standing.HARMLESS in self.standing
 
     @property
     def fixable(self) -> bool:
         """Whether a plan puts it right without anything from the user."""
         return self.remedy in FIXABLE and not (self.refusal or self.by_name or self.surplus)
+
+    @property
+    def by_name(self) -> bool:
+        """Whether only its name speaks for the file that the remedy takes."""
+        return Standing.BY_NAME in self.standing
+
+    @property
+    def surplus(self) -> bool:
+        """Whether the file there belongs nowhere."""
+        return Standing.SURPLUS in self.standing
+
+    @property
+    def movable(self) -> bool:
+        """Whether the file that the remedy takes may be moved."""
+        return Standing.MOVABLE in self.standing
+
+
+class Value(Struct, frozen=True, kw_only=True):
+    """A value in a settings file: what it says, what it should say, and the need or folder (`aim`) to which it should
+    lead; `size` is the file's, in bytes."""
+
+    setting: Setting
+    level: Level
+    aim: str
+    value: str = ""
+    wanted: str = ""
+    size: int = 0
+
+    @property
+    def file(self) -> str:
+        """The settings file, relative to the rig's root."""
+        return self.setting.file
+
+
+class Demand(Struct, frozen=True):
+    """A demand on a rig's root: its kind of volume, its label, or how names are spelled."""
+
+    demand: str
+
+
+class Game(Struct, frozen=True, kw_only=True):
+    """A file in a folder of games, relative to the rig's root: `rule` is "media" or "pair", `fix` what a plan for games
+    does about it."""
+
+    rule: str
+    folder: str
+    file: str
+    fix: SetRemedies | None = None
+
+
+class SetPart(Struct, frozen=True, kw_only=True):
+    """What of a set is at fault: a file of it or of a relative (`owner`), or all of it (no `file`).
+
+    `state` is what that makes of the set. `wants` is the file as the roster lists it, and `archive` the one where it
+    belongs. `renamed` is what the release calls a set that it does not know by its name, `releases` are others that
+    know it.
+    """
+
+    file: str
+    owner: str
+    state: State = State.BLOCKED
+    wants: SetFile | None = None
+    archive: str = ""
+    renamed: str = ""
+    releases: tuple[str, ...] = ()
+
+
+PlaceFinding: TypeAlias = Finding[Place]
+SettingFinding: TypeAlias = Finding[Value]
+RootFinding: TypeAlias = Finding[Demand]
+GameFinding: TypeAlias = Finding[Game]
+SetProblem: TypeAlias = Finding[SetPart]
 
 
 class Way(Struct, frozen=True, kw_only=True):
@@ -135,7 +228,7 @@ class Way(Struct, frozen=True, kw_only=True):
     held: Holding | None = None
 
 
-class Finding(Struct, frozen=True, kw_only=True):
+class NeedFinding(Struct, frozen=True, kw_only=True):
     """What is true of one need: the worst of its places.
 
     An `ignored` one is a gap that the user accepts. `spared` says which other need of its choice is enough; `instead`
@@ -207,7 +300,7 @@ class Finding(Struct, frozen=True, kw_only=True):
             requires = (Requires(self.lacks),) if self.lacks else ()
             required = (RequiredBy(self.required_by),) if self.required_by and not self.met else ()
             return (*self.chief.facts, *requires, *required)
-        wanted = [place for place in self.places if not place.surplus]
+        wanted = self.wanted
         by_verdict = {
             verdict: tuple(base(place.expected) for place in wanted if place.verdict is verdict and not place.met)
             for verdict in Verdict
@@ -222,90 +315,9 @@ class Finding(Struct, frozen=True, kw_only=True):
         )
 
     @property
-    def by_file(self) -> Iterable[tuple[ManifestFile, PlaceFinding]]:
-        """Each of many files with what is true of its place."""
-        return zip(self.need.file, (place for place in self.places if not place.surplus), strict=True)
-
-
-class SettingFinding(Struct, frozen=True, kw_only=True):
-    """What is true of one value in a settings file. `file` is relative to the rig's root.
-
-    `value` is what it says, `wanted` what it should say, `subject` the need or folder it should lead to; `size` is
-    the file's, in bytes. `unexamined` says that the file could not be read.
-    """
-
-    setting: Setting
-    file: str
-    level: Level
-    subject: str
-    verdict: Verdict
-    remedy: Remedy
-    facts: Facts
-    value: str = ""
-    wanted: str = ""
-    size: int = 0
-    unexamined: bool = False
-
-    @property
-    def met(self) -> bool:
-        """Whether the value holds."""
-        return self.verdict in (Verdict.SOUND, Verdict.UNPROVEN) and not self.unexamined
-
-
-class RootFinding(Struct, frozen=True, kw_only=True):
-    """What is true of one demand on the rig's root: its kind of volume, its label, or how names are spelled."""
-
-    demand: str
-    verdict: Verdict
-    facts: Facts
-
-    @property
-    def met(self) -> bool:
-        """Whether nothing speaks against it."""
-        return self.verdict is not Verdict.IMPOSTER
-
-
-class GameFinding(Struct, frozen=True, kw_only=True):
-    """One thing wrong in a folder of games: `rule` is "media" or "pair", `file` relative to the rig's root.
-
-    `fix` is what a plan for games does about it, `mends` says that mending discs does; a `remark` harms nobody.
-    """
-
-    rule: str
-    folder: str
-    file: str
-    verdict: Verdict
-    facts: Facts
-    remedy: Remedy = Remedy.NONE
-    fix: SetRemedies | None = None
-    mends: bool = False
-    remark: bool = False
-
-
-class SetProblem(Struct, frozen=True, kw_only=True):
-    """One thing that keeps a set from running as it should.
-
-    `file` is empty where it concerns the whole set; `owner` is the set whose file it is; `found` is what lies there, or
-    where the right content is held, `proof` what its verdict rests on; `state` is what the problem makes of the set.
-    `wants` is the file as the roster lists it, and `archive` the one where it belongs. `renamed` is what the release
-    calls a set that it does not know by its name, `releases` are others that know it. `source` is the one that is away
-    and has what is wanted, there `held`.
-    """
-
-    file: str
-    owner: str
-    verdict: Verdict
-    facts: Facts
-    state: State = State.BLOCKED
-    remedy: Remedy = Remedy.NONE
-    proof: Proof = Proof.NONE
-    found: Holding | None = None
-    wants: SetFile | None = None
-    archive: str = ""
-    renamed: str = ""
-    releases: tuple[str, ...] = ()
-    source: str = ""
-    held: Holding | None = None
+    def wanted(self) -> tuple[PlaceFinding, ...]:
+        """Its places but those of files that belong nowhere."""
+        return tuple(place for place in self.places if not place.surplus)
 
 
 class SetAudit(Struct, frozen=True, kw_only=True):
@@ -337,7 +349,7 @@ class SetAudit(Struct, frozen=True, kw_only=True):
         """The worst that its problems make of it."""
         if not self.problems:
             return State.READY
-        return worst(problem.state for problem in self.problems)
+        return worst(problem.subject.state for problem in self.problems)
 
 
 class EmulatorAudit(Struct, frozen=True, kw_only=True):
@@ -354,7 +366,7 @@ class EmulatorAudit(Struct, frozen=True, kw_only=True):
     title: str
     release: str | None
     note: str
-    findings: tuple[Finding, ...]
+    findings: tuple[NeedFinding, ...]
     settings: tuple[SettingFinding, ...] = ()
     root: tuple[RootFinding, ...] = ()
     games: tuple[GameFinding, ...] | None = None
@@ -376,7 +388,7 @@ class EmulatorAudit(Struct, frozen=True, kw_only=True):
         if self.unknown:
             return State.UNKNOWN
         unmet = {finding.need.level for finding in self.findings if not finding.met}
-        unmet |= {setting.level for setting in self.settings if not setting.met}
+        unmet |= {setting.subject.level for setting in self.settings if not setting.met}
         if Level.MUST in unmet or not all(demand.met for demand in self.root):
             return State.BLOCKED
         states = {one.state for one in self.sets}

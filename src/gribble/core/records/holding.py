@@ -139,3 +139,17 @@ def key_of(holding: Holding) -> FileKey:
 def in_words(path: str, member: str | None = None) -> str:
     """A file as it is named: a member with the archive in which it lies."""
     return f"{member} in {path}" if member is not None else path
+
+
+class Away(Struct, frozen=True, kw_only=True):
+    """A source that is away: what it is called, where it is written to be, why, since when ("since 3 November", empty
+    where nobody knows), and what it held; `files` is how many that were, members of archives aside. `emptied` says that
+    its folder is there, with nothing in it."""
+
+    source: str
+    at: str
+    why: str
+    since: str
+    holdings: Holdings
+    files: int
+    emptied: bool = False

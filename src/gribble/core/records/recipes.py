@@ -61,15 +61,8 @@ def mended(data: bytes, recipe: Recipe, partner: bytes = b"") -> bytes:
             return fill + data if start else data + fill
         case Damage.SWAPPED:
             return _swapped(data, recipe.value)
-        case Damage.WOVEN:
-            half = len(data) // 2
-            return _woven(data[half:], data[:half]) if start else _woven(data[:half], data[half:])
-        case Damage.UNWOVEN:
-            even, odd = data[0::2], data[1::2]
-            return odd + even if start else even + odd
-        case Damage.HALVES:
-            half = len(data) // 2
-            return data[half:] + data[:half]
+        case Damage.WOVEN | Damage.UNWOVEN | Damage.HALVES:
+            return _rejoined(data, recipe)
         case Damage.JOINED_HALF:
             return partner + data if start else data + partner
         case Damage.WOVEN_HALF:
@@ -91,6 +84,17 @@ def mended(data: bytes, recipe: Recipe, partner: bytes = b"") -> bytes:
 
 SWAPS = {2: "in pairs", 4: "in fours", 8: "in pairs of fours"}
 """Ways of swapping by number: within 2 bytes, within 4 bytes, and 2-byte words within 4 bytes."""
+
+
+def _rejoined(data: bytes, recipe: Recipe) -> bytes:
+    """The halves of a file put together as they should be."""
+    half = len(data) // 2
+    if recipe.damage is Damage.HALVES:
+        return data[half:] + data[:half]
+    if recipe.damage is Damage.UNWOVEN:
+        even, odd = data[0::2], data[1::2]
+        return odd + even if recipe.start else even + odd
+    return _woven(data[half:], data[:half]) if recipe.start else _woven(data[:half], data[half:])
 
 
 def _swapped(data: bytes, way: int) -> bytes:

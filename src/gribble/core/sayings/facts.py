@@ -80,7 +80,7 @@ def key_words(found: KeyFinding) -> str:
 
 def root_words(found: RootFinding) -> str:
     """What is true of a demand on a rig's root, with what it is said of."""
-    what = {"volume": "the volume ", "label": "the volume's label "}.get(found.demand, "")
+    what = {"volume": "the volume ", "label": "the volume's label "}.get(found.subject.demand, "")
     return f"{what}{say_all(found.facts)}"
 
 

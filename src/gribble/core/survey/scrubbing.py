@@ -27,12 +27,10 @@ from gribble.core.files.archives.opening import scan
 from gribble.core.files.hashing import digest_blocks, digest_file
 from gribble.core.files.volumes import keeps_inodes, unchanged
 from gribble.core.records.scrubbed import Fault, Found, Limits, Scrubbed
+from gribble.core.survey.arriving import Listener
 from gribble.core.survey.facts import UNREADABLE, Facts
-from gribble.core.survey.index import Index
-from gribble.core.survey.limits import together
-from gribble.core.survey.proofs import Proof
-from gribble.core.survey.walking import Entry, entry_of, told_of
-from gribble.core.survey.watched import Listener
+from gribble.core.survey.index import Index, Proof
+from gribble.core.survey.walking import Entry, entry_of, together, told_of
 
 SAVE_SECONDS = 5.0
 """How much work a kill can cost, in seconds."""

@@ -7,6 +7,7 @@ from functools import cached_property
 
 from gribble.core.base.paths import fold, join, parent
 from gribble.core.records.holding import Holding, Skipped, Why
+from gribble.core.records.place import Place
 from gribble.core.records.rig_seen import RigSeen
 
 
@@ -80,6 +81,10 @@ class Shelf:
         for name in names:
             if holding := self.at(join(folder, name)):
                 yield holding
+
+    def serving(self, place: Place) -> Iterable[Holding]:
+        """The files at a place, under any of its names."""
+        return self.folder(place.folder) if place.any_name else self.at_names(place.folder, place.names)
 
     def key(self, path: str) -> str:
         """The form in which two spellings of one place on this rig are equal."""

@@ -7,6 +7,7 @@ import stat
 import time
 from collections.abc import Callable, Container, Iterable
 from pathlib import Path
+from typing import NamedTuple
 
 import msgspec
 
@@ -14,10 +15,9 @@ from gribble.core.base.budget import HOLES, UNSIZED, size_words
 from gribble.core.base.changing import WINDOWS, remove, verbatim
 from gribble.core.base.digests import Digests
 from gribble.core.base.errors import GribbleError, reason_of
-from gribble.core.base.memory import keep_freed
 from gribble.core.base.names import ANY_NAME
 from gribble.core.base.paths import base, parent
-from gribble.core.base.threads import side_by_side
+from gribble.core.base.threads import keep_freed, side_by_side
 from gribble.core.files.archives.common import ArchiveError, Member
 from gribble.core.files.archives.opening import (
     archive_kind,
@@ -31,14 +31,34 @@ from gribble.core.files.archives.opening import (
 from gribble.core.files.hashing import THREADED_BYTES, digest_blocks, digest_file
 from gribble.core.records.holding import Holding, Skipped
 from gribble.core.records.roster import FileSize
-from gribble.core.survey.facts import PLAIN, UNREADABLE, Facts, KnownMember
+from gribble.core.survey.arriving import Ground, Listener, Tally
+from gribble.core.survey.facts import (
+    PLAIN,
+    UNREADABLE,
+    Facts,
+    KnownMember,
+    MetFile,
+    Survey,
+    loose_holding,
+    member_holdings,
+    notes_of,
+    unread_holding,
+)
 from gribble.core.survey.holdings import HeldHere, SketchedArchive
 from gribble.core.survey.index import Index, Memory
-from gribble.core.survey.limits import TooLong, at_most, merged, together
 from gribble.core.survey.matching import KnownContents
-from gribble.core.survey.met import MetFile, Survey, loose_holding, member_holdings, notes_of, unread_holding
-from gribble.core.survey.walking import Entry, Folder, Walk, entry_of, is_as_met, walk
-from gribble.core.survey.watched import Ground, Listener, Tally
+from gribble.core.survey.walking import (
+    Entry,
+    Folder,
+    TooLong,
+    Walk,
+    at_most,
+    entry_of,
+    is_as_met,
+    merged,
+    together,
+    walk,
+)
 
 SAVE_SECONDS = 5.0
 """How much work a kill during a survey can cost, in seconds."""
@@ -51,6 +71,17 @@ READ_AHEAD = 2_000
 _UNREAD = Facts()
 MAX_FETCHED_BYTES = 64 << 20
 """A packed file without a directory is fetched to be looked into up to this size in bytes."""
+
+
+class _How(NamedTuple):
+    """How folders are surveyed: for a rig, on another machine's `ground`, with the digests of `everything`, the `whole`
+    folder or one file of it, known to the index by the place at which it was `kept`."""
+
+    rig: str = ""
+    everything: bool = False
+    ground: Ground | None = None
+    whole: bool = True
+    kept: str = ""
 
 
 class Surveyor:
@@ -102,7 +133,7 @@ class Surveyor:
             raise GribbleError(
                 f"{root} cannot be read: {reason_of(error)}", fix="Check the path and its permissions."
             ) from error
-        return self._survey(root, walk(root, way), rig, kept="" if kept == str(root) else kept)
+        return self._survey(root, walk(root, way), _How(rig, kept="" if kept == str(root) else kept))
 
     def remembered(self, root: str, leaves_out: Callable[[str], bool]) -> Survey:
         """What a folder held when it was last surveyed, as far as the index knows; without folders that are left out.
@@ -134,7 +165,7 @@ class Surveyor:
         """
         sized = Surveyor(self._known.sized(), self._index, listener=self._listener, reread=self._reread)
         sized.tally, sized._all, sized._folders = self.tally, self._known, folders
-        return sized._survey(ground.root, ground.walk(), rig, ground=ground)
+        return sized._survey(ground.root, ground.walk(), _How(rig, ground=ground))
 
     def survey_file(self, path: Path, *, everything: bool = False) -> Survey:
         """What one file is or holds; `everything` computes its digests even where they cannot matter.
@@ -148,19 +179,16 @@ class Surveyor:
         if not stat.S_ISREG(status.st_mode):
             raise GribbleError(f"{path} is no regular file (a pipe, socket or device)", fix="Name a file or a folder.")
         folder = Folder("", [entry_of(path.name, status)], [])
-        return self._survey(path.parent, [folder], "", everything, whole=False)
+        return self._survey(path.parent, [folder], _How(everything=everything, whole=False))
 
     def _survey(
         self,
         root: Path | str,
         folders: Iterable[Folder],
-        rig: str,
-        everything: bool = False,
-        ground: Ground | None = None,
-        whole: bool = True,
-        kept: str = "",
+        how: _How,
     ) -> Survey:
-        memory = self._index.memory(kept or root, blank=self._reread, at=Path(root) if kept else None)
+        rig, ground, whole = how.rig, how.ground, how.whole
+        memory = self._index.memory(how.kept or root, blank=self._reread, at=Path(root) if how.kept else None)
         concerned = self._known.concerned()
         met: list[Holding | MetFile] = []
         files: list[MetFile] = []
@@ -172,13 +200,13 @@ class Surveyor:
             skipped += folder.skipped
             there.add(folder.path)
             links |= folder.links
-            if ground and self._listener:
-                self._listener.say(f"Listing {rig}: {len(met):,} files")
-            entries = [self._dated(ground, entry) for entry in folder.files] if ground else folder.files
+            entries = (
+                self._far_entries(ground, folder, f"Listing {rig}: {len(met):,} files") if ground else folder.files
+            )
             believed = memory.believe(folder.path, entries, whole=whole)
-            closer = everything or folder.path in self._folders
+            closer = how.everything or folder.path in self._folders
             for entry, facts in zip(entries, believed, strict=True):
-                entirely = everything or entry.size in wholly
+                entirely = how.everything or entry.size in wholly
                 if facts is PLAIN and entry.size not in concerned and not closer and not entirely:  # as most are
                     met.append(unread_holding(rig, place, entry))
                     continue
@@ -189,15 +217,21 @@ class Surveyor:
         self.tally.files += len(met)
         beyond = self._known.beyond_crc()
         work = [file for file in files if self._wants_reading(file, concerned, beyond)]
-        if ground and self._listener:
-            self._listener.say("Surveying")
         if ground:
+            if self._listener:
+                self._listener.say("Surveying")
             self._read_all(lambda file: self._read_far(ground, file), work, memory, threads=False)
         else:
             self._read_all(lambda file: self._read(Path(root), file), work, memory)
         if whole and not ground:
             memory.keep_only(there, lambda path: _exists(Path(root, path)))
         return _as_survey(place, rig, met, skipped, frozenset(there), links)
+
+    def _far_entries(self, ground: Ground, folder: Folder, words: str) -> list[Entry]:
+        """The files of a folder on another machine, which takes its time."""
+        if self._listener:
+            self._listener.say(words)
+        return [self._dated(ground, entry) for entry in folder.files]
 
     def _dated(self, ground: Ground, entry: Entry) -> Entry:
         """An entry with its time, if it is one that may be read."""

@@ -5,17 +5,66 @@ from __future__ import annotations
 import operator
 import os
 import struct
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
+from typing import NamedTuple, TypeVar
 
 from msgspec import Struct
 
 from gribble.core.base.changing import WINDOWS, at_any_length
+from gribble.core.base.digests import Digests
 from gribble.core.base.errors import reason_of
 from gribble.core.base.names import ODD_BEGINS, composed, is_litter, is_trash
-from gribble.core.base.paths import MEMORY_FOLDER, identity, is_junction, is_work_file, leads_out, path_fault, spelling
+from gribble.core.base.paths import (
+    MEMORY_FOLDER,
+    base,
+    identity,
+    is_junction,
+    is_work_file,
+    leads_out,
+    path_fault,
+    spelling,
+)
 from gribble.core.files.volumes import Told
 from gribble.core.records.holding import Skipped, Why
+
+AT_ONCE, AT_ONCE_BYTES = 32, 4 << 20
+"""How many files, and how many bytes, a thread is given at a time."""
+T = TypeVar("T")
+
+
+class TooLong(Exception):
+    """A content is longer than anything that is wanted."""
+
+
+def at_most(blocks: Iterator[bytes], limit: int) -> Iterator[bytes]:
+    """A content of unknown size, as long as it may still be one that is wanted. Raises TooLong."""
+    for block in blocks:
+        limit -= len(block)
+        if limit < 0:
+            raise TooLong
+        yield block
+
+
+def merged(one: Digests, other: Digests) -> Digests:
+    """The digests that either knows."""
+    return Digests(**{**one.known(), **other.known()})
+
+
+def together(files: Iterable[T], size: Callable[[T], int]) -> Iterator[list[T]]:
+    """Files in their order, small ones several at once, since handing each to a thread takes longer than reading it;
+    `size` tells how many bytes one has."""
+    several: list[T] = []
+    bytes_ = 0
+    for one in files:
+        several.append(one)
+        bytes_ += size(one)
+        if bytes_ >= AT_ONCE_BYTES or len(several) >= AT_ONCE:
+            yield several
+            several, bytes_ = [], 0
+    if several:
+        yield several
+
 
 _NAME = operator.attrgetter("name")
 
@@ -72,52 +121,68 @@ def walk(root: Path, way: Walk = Walk()) -> Iterator[Folder]:  # noqa: B008  (fr
     A link to a file below the root is met as a file of its own there, too. Each place is entered once, so that links
     in a circle end.
     """
-    left_out, fixed = _Marked(way.leave_out), _Marked(way.fixed)
+    walker = _Walker(root, way, _Marked(way.leave_out), _Marked(way.fixed))
     waiting = [("", False)]
     while waiting:
         path, held = waiting.pop()
         folder = Folder(path, [], [], {})
+        inner = walker.enter(folder, held)
+        yield folder
+        waiting.extend(reversed(inner))
+
+
+class _Walker(NamedTuple):
+    """Walks a folder in one way."""
+
+    root: Path
+    way: Walk
+    left_out: _Marked
+    fixed: _Marked
+
+    def enter(self, folder: Folder, held: bool) -> list[tuple[str, bool]]:
+        """Note what is in a folder; the folders in it that are to be entered, each with whether it is held fast."""
+        path = folder.path
         try:
-            with os.scandir(at_any_length(root / path)) as listing:
+            with os.scandir(at_any_length(self.root / path)) as listing:
                 children = sorted(listing, key=_NAME)
         except OSError as error:
             why = f"folder cannot be read: {reason_of(error)}"
             folder.skipped.append(Skipped(path or ".", why, kind=Why.UNREAD))
-            yield folder
-            continue
+            return []
         prefix = f"{path}/" if path else ""
-        inner = []
+        inner: list[tuple[str, bool]] = []
         names: frozenset[str] = frozenset()
-        note = folder.files.append
+        looks, note = self.way.looks, folder.files.append
         for child in children:
             name = child.name
             if not name.isascii():
                 names = names or frozenset(one.name for one in children)
-                name = _as_asked(root / path, name, names)
+                name = _as_asked(self.root / path, name, names)
             at = prefix + name
             try:
                 if child.is_file(follow_symlinks=False):
-                    if name[0] in ODD_BEGINS and (is_work_file(name) or (is_litter(name) and not way.looks(at))):
+                    if name[0] in ODD_BEGINS and (is_work_file(name) or (is_litter(name) and not looks(at))):
                         continue
                     there = child.stat(follow_symlinks=False)
                     note(Entry(at, there.st_size, there.st_mtime_ns, there.st_ctime_ns, there.st_ino, held))
-                elif child.is_dir(follow_symlinks=False) and not _is_junction(child):
-                    if name == MEMORY_FOLDER or (is_trash(name) and not way.looks(at)) or child in left_out:
-                        continue
-                    if child not in fixed:
-                        inner.append((at, held))
-                    elif way.looks(at):
-                        inner.append((at, True))
-                elif child.is_symlink() or _is_junction(child):
-                    if _meet_link(root, at, child, folder, way, left_out):
-                        inner.append((at, True))
-                else:
-                    why = "is no regular file (a pipe, socket or device)"
-                    folder.skipped.append(Skipped(at, why, kind=Why.THING))
+                elif (found := self._other(folder, child, at, held)) is not None:
+                    inner.append((at, found))
             except OSError as error:
                 folder.skipped.append(Skipped(at, f"cannot be read: {reason_of(error)}", kind=Why.UNREAD))
-        yield folder
-        waiting.extend(reversed(inner))
+        return inner
+
+    def _other(self, folder: Folder, child: os.DirEntry[str], at: str, held: bool) -> bool | None:
+        """Whether what is no file is held fast, where it is to be entered; else None. Raises OSError."""
+        looked_at = self.way.looks(at)
+        if child.is_dir(follow_symlinks=False) and not _is_junction(child):
+            left_out = base(at) == MEMORY_FOLDER or (is_trash(base(at)) and not looked_at) or child in self.left_out
+            if left_out or (child in self.fixed and not looked_at):
+                return None
+            return held if child not in self.fixed else True
+        if child.is_symlink() or _is_junction(child):
+            return True if _meet_link(self.root, at, child, folder, self.way, self.left_out) else None
+        folder.skipped.append(Skipped(at, "is no regular file (a pipe, socket or device)", kind=Why.THING))
+        return None
 
 
 def _as_asked(folder: Path, name: str, names: frozenset[str]) -> str:

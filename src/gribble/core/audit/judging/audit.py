@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Container, Iterable
+from itertools import chain
 from typing import NamedTuple
 
 from msgspec import structs
@@ -12,45 +13,43 @@ from gribble.core.arcade.discs import Discs
 from gribble.core.arcade.packing import HowPacked, in_use, pack_sets
 from gribble.core.arcade.sets import asks_others, audit_set, nothing_wanted, wanted_sets
 from gribble.core.arcade.wanting import variant_faults
-from gribble.core.audit.judging.case import Ask, KeysInPlay, RigCase
+from gribble.core.audit.judging.case import Given, KeysInPlay, RigCase
 from gribble.core.audit.judging.choices import settle
 from gribble.core.audit.judging.connecting import AwaySources
-from gribble.core.audit.judging.demands import check_root
 from gribble.core.audit.judging.firmware import ways_to_fit
 from gribble.core.audit.judging.games import GamesAuditor
 from gribble.core.audit.judging.judge import Judge
 from gribble.core.audit.judging.needs import NeedsAuditor
 from gribble.core.audit.judging.pairs import paired_names
 from gribble.core.audit.judging.serving import Serving
-from gribble.core.audit.judging.settings import SettingsAuditor
+from gribble.core.audit.judging.settings import SettingsAuditor, check_root
 from gribble.core.base.names import is_like
 from gribble.core.base.paths import base, parent
-from gribble.core.records.findings import EmulatorAudit, Finding, Remedy, RigAudit, SetAudit
-from gribble.core.records.fitted import Fitted
+from gribble.core.records.findings import EmulatorAudit, NeedFinding, Remedy, RigAudit, SetAudit, Standing, standing
 from gribble.core.records.holding import Holdings, Why
-from gribble.core.records.obstacles import Obstacles
-from gribble.core.records.rig_seen import RigSeen, UnknownEmulator
+from gribble.core.records.place import Fitted
+from gribble.core.records.rig_seen import Obstacles, RigSeen, UnknownEmulator
 from gribble.core.records.set_remedies import SetRemedies
 from gribble.core.records.sheet import Accept, Need
+from gribble.core.survey.holdings import Stock
 from gribble.core.survey.matching import is_content
 from gribble.core.survey.shelf import Shelf
-from gribble.core.survey.stock import Stock
 
 
-def audit(rigs: Iterable[RigSeen], elsewhere: Iterable[Holdings], ask: Ask) -> tuple[RigAudit, ...]:
+def audit(rigs: Iterable[RigSeen], elsewhere: Iterable[Holdings], given: Given) -> tuple[RigAudit, ...]:
     """The audit of each rig. `elsewhere` is what is held on none of them; what other rigs hold counts, too."""
     rigs, elsewhere = tuple(rigs), list(elsewhere)
     stock = Stock([*elsewhere, *(rig.holdings for rig in rigs)])
-    needs = (need for rig in rigs for fitted in rig.emulators for need in fitted.needs)
-    names = [name for need in needs for part in (need, *need.parts()) for name in part.names]
-    away = AwaySources(ask.away)
+    places = chain.from_iterable(group for rig in rigs for one in rig.emulators for group in one.places.values())
+    names = [name for place in places for name in place.need.names]
+    away = AwaySources(given.away)
     stock.expect(names)
     away.expect(names)
-    judge = Judge(ask.known, ask.readings, ask.near.no_dumps)
+    judge = Judge(given.known, given.readings, given.near.no_dumps)
     found = []
     for rig in rigs:
         shelf = Shelf(rig)
-        case = RigCase(rig, shelf, stock, judge, _obstacles(rig, shelf), ask)
+        case = RigCase(rig, shelf, stock, judge, _obstacles(rig, shelf), given)
         others = (other.holdings for other in rigs if other is not rig)
         found.append(_Auditor(case, [*elsewhere, *others], away).audit())
     return tuple(found)
@@ -91,7 +90,7 @@ class _Auditor:
         self._serving = Serving(case)
         self._needs = NeedsAuditor(case, self._serving)
         self._settings = SettingsAuditor(case)
-        self._games = GamesAuditor(case) if case.ask.games else None
+        self._games = GamesAuditor(case) if case.given.ask.games else None
 
     def audit(self) -> RigAudit:
         rig = self._rig
@@ -111,7 +110,7 @@ class _Auditor:
                 root=check_root(fitted, rig, self._shelf),
                 games=self._games.audit(fitted) if self._games else None,
                 sets=sets[fitted.emulator].found,
-                style=fitted.style,
+                style=self._case.given.ask.style or fitted.style,
                 set_remedies=sets[fitted.emulator].remedies,
                 asks_others=sets[fitted.emulator].asks,
                 sets_note=sets[fitted.emulator].note,
@@ -141,23 +140,24 @@ class _Auditor:
         if fitted.arcade is None or arcade is None or arcade.roster is None:
             return _Sets(note=arcade.note if arcade else "")
         cabinet = cabinet_of(self._rig, fitted, self._elsewhere)
-        discs = Discs(fitted.arcade, cabinet.folder, self._shelf.loose, list(self._case.ask.readings.discs))
+        discs = Discs(fitted.arcade, cabinet.folder, self._shelf.loose, list(self._case.given.readings.discs))
         wanted = wanted_sets(fitted.wanted, arcade.roster, cabinet, arcade.others, discs.digests)
-        asked = wanted if fitted.asked is None else fitted.asked
-        if fitted.among is not None:
-            asked = [name for name in asked if name in fitted.among]
+        here, ask = (self._rig.name, fitted.emulator), self._case.given.ask
+        named, among = self._case.given.sets.get(here), self._case.given.among.get(here)
+        asked = [name for name in (wanted if named is None else named) if among is None or name in among]
         sets = tuple(
             self._away.connected_set(audit_set(arcade.roster, name, cabinet, arcade.others, discs)) for name in asked
         )
-        asks = bool(arcade.unread) and asks_others(fitted.asked or fitted.wanted, arcade.roster, sets, cabinet)
+        asks = bool(arcade.unread) and asks_others(named or fitted.wanted, arcade.roster, sets, cabinet)
         notes = [*filter(None, [arcade.note]), *variant_faults(arcade.roster, fitted.variants)]
         found = _Sets(sets, asks=asks, note="; ".join(notes))
-        if not wanted and fitted.asked is None:
+        if not wanted and named is None:
             notes.append(nothing_wanted(arcade.roster, cabinet, discs))
             return found._replace(idle=True, note="; ".join(notes))
-        if not self._case.ask.packing and fitted.style is None:
+        style = ask.style or fitted.style
+        if not ask.packing and style is None:
             return found
-        how = HowPacked(fitted.style, fitted.stubs, fitted.lean)
+        how = HowPacked(style, ask.stubs or fitted.stubs, ask.lean)
         uses = in_use(arcade.roster, {*wanted, *asked}, cabinet)
         remedies = pack_sets(arcade.roster, sets, cabinet, how, discs)
         return found._replace(remedies=self._awaited(remedies, sets), uses=uses)
@@ -175,11 +175,11 @@ class _Auditor:
 
     # The needs of one emulator
 
-    def _find_all(self, fitted: Fitted) -> tuple[Finding, ...]:
+    def _find_all(self, fitted: Fitted) -> tuple[NeedFinding, ...]:
         """Keys first, since firmware may require them, and what a content requires before it; then choices, once each
         need is known."""
         keys = KeysInPlay(self._required(fitted))
-        found: dict[str, Finding] = {}
+        found: dict[str, NeedFinding] = {}
         away = self._away
         for need in fitted.needs:
             if need.key:
@@ -189,7 +189,7 @@ class _Auditor:
         for need in _requirements_first(fitted.needs):
             if need.id not in found:
                 found[need.id] = self._fit(fitted, self._needs.find(fitted, need, keys), keys, now)
-            found[need.id] = away.connected(fitted, found[need.id], self._preferred(keys))
+            found[need.id] = away.connected(found[need.id], self._preferred(keys))
             if not (found[need.id].met or found[need.id].fixable):
                 keys = keys._replace(unmet=keys.unmet | {need.id})
         return settle(tuple(found[need.id] for need in fitted.needs), fitted.liking)
@@ -203,15 +203,15 @@ class _Auditor:
         for need in fitted.needs:
             if not any(accept.requires_keys for accept in need.accept):
                 continue
-            there = (self._judge.judge(fitted, need, one) for one in self._needs.at_places(fitted, need))
-            accepts = [judgement.accept for judgement in there if judgement.accept]
+            there = ((place, one) for place in fitted.places[need.id] for one in self._shelf.serving(place))
+            accepts = [accept for pair in there if (accept := self._judge.judge(*pair).accept)]
             preferred = self._needs.preferred(need, KeysInPlay())
             accepts += [accept for accept in preferred if self._case.stock.copies(accept, self._rig.name)]
             if accepts:
                 required.update(accepts[0].requires_keys)
         return frozenset(required)
 
-    def _keys_of(self, findings: Iterable[Finding]) -> tuple[frozenset[str], frozenset[str]]:
+    def _keys_of(self, findings: Iterable[NeedFinding]) -> tuple[frozenset[str], frozenset[str]]:
         """The names of usable keys in the key files in place, now and once their remedies are carried out."""
         now: set[str] = set()
         after: set[str] = set()
@@ -223,7 +223,7 @@ class _Auditor:
                 names.update(judged.usable if judged else ())
         return frozenset(now), frozenset(after)
 
-    def _fit(self, fitted: Fitted, finding: Finding, keys: KeysInPlay, now: frozenset[str]) -> Finding:
+    def _fit(self, fitted: Fitted, finding: NeedFinding, keys: KeysInPlay, now: frozenset[str]) -> NeedFinding:
         """A firmware's finding with the keys that it lacks, and the ways to make firmware, keys and release fit."""
         need, place = finding.need, finding.chief
         others = fitted.other_releases.get(need.id, ())
@@ -243,7 +243,7 @@ class _Auditor:
         ways = ways_to_fit(self._case, fitted, need, accept, lacks)
         return structs.replace(finding, lacks=tuple(sorted(lacks)), ways=ways)
 
-    def _refit(self, finding: Finding, keys: KeysInPlay) -> Finding:
+    def _refit(self, finding: NeedFinding, keys: KeysInPlay) -> NeedFinding:
         """Firmware whose keys nobody has: replaced by a held one that does with the keys there are, else to obtain."""
         best = self._needs.best_copy(finding.need, keys)
         places = []
@@ -259,7 +259,7 @@ class _Auditor:
                         remedy=Remedy.REPLACE,
                         use=use,
                         accept=accept,
-                        movable=self._serving.movable(use),
+                        standing=place.standing - {Standing.MOVABLE} | standing(movable=self._serving.movable(use)),
                         occupied=occupied,
                         expected=occupied or place.expected,
                     )
@@ -268,33 +268,36 @@ class _Auditor:
 
     # Files nobody knows
 
-    def _spare(self, findings: list[Finding]) -> dict[str, list[str]]:
+    def _spare(self, findings: list[NeedFinding]) -> dict[str, list[str]]:
         """The files that no sheet of the rig knows, in every folder of an emulator but those for games and sets."""
+        emulators = self._rig.emulators
         named = {place.found.path for finding in findings for place in finding.places if place.found}
         named |= {path for finding in findings for place in finding.places for path in place.in_way}
-        owners = {path: one for one in reversed(self._rig.emulators) for path in one.folders.values()}
-        aside = {one.folders[media.folder] for one in self._rig.emulators for media in one.media}
-        aside |= {one.folders[one.arcade.folder] for one in self._rig.emulators if one.arcade}
-        partners = [
-            (folder, pattern)
-            for one in self._rig.emulators
-            for pair in one.pair
-            for folder, pattern in paired_names(one, pair)
-        ]
+        owners = {path: one for one in reversed(emulators) for path in one.folders.values()}
+        aside = {one.folders[media.folder] for one in emulators for media in one.media}
+        aside |= {one.folders[one.arcade.folder] for one in emulators if one.arcade}
         spare: dict[str, list[str]] = {}
         for path, holding in self._shelf.loose.items():
-            folder = parent(path)
-            while folder and folder not in owners:
-                folder = parent(folder)
-            if folder not in owners or folder in aside or path in named or self._serving.looks_at(path):
+            folder = _owned(path, owners)
+            if folder is None or folder in aside or path in named or self._serving.looks_at(path):
                 continue
-            if any(
-                folder == one and is_like(base(path), pattern, folds=self._rig.folds_case) for one, pattern in partners
-            ):
-                continue
-            if not self._case.ask.known.matches(holding.size, holding.digests):
+            if not self._is_partner(folder, path) and not self._case.given.known.matches(holding.size, holding.digests):
                 spare.setdefault(owners[folder].emulator, []).append(path)
         return spare
+
+    def _is_partner(self, folder: str, path: str) -> bool:
+        """Whether a file in a folder is called as a pair says."""
+        pairs = (name for one in self._rig.emulators for pair in one.pair for name in paired_names(one, pair))
+        name, folds = base(path), self._rig.folds_case
+        return any(folder == one and is_like(name, pattern, folds=folds) for one, pattern in pairs)
+
+
+def _owned(path: str, owners: Container[str]) -> str | None:
+    """The innermost folder above a path that is among some; None where none is."""
+    folder = parent(path)
+    while folder and folder not in owners:
+        folder = parent(folder)
+    return folder if folder in owners else None
 
 
 def _unknown(one: UnknownEmulator) -> EmulatorAudit:

@@ -1,4 +1,4 @@
-"""What an audit is asked, and what the auditors of one rig go by."""
+"""What an audit is given, and what the auditors of one rig go by."""
 
 from __future__ import annotations
 
@@ -8,27 +8,28 @@ from msgspec import Struct, field
 
 from gribble.core.audit.judging.judge import Judge
 from gribble.core.diagnosis.nearmisses import NearMisses
-from gribble.core.records.away import Away
-from gribble.core.records.obstacles import Obstacles
-from gribble.core.records.readings import Readings
-from gribble.core.records.rig_seen import RigSeen
+from gribble.core.records.config import Ask
+from gribble.core.records.holding import Away
+from gribble.core.records.rig_seen import Obstacles, Readings, RigSeen
 from gribble.core.records.sheet import Accept
+from gribble.core.survey.holdings import Stock
 from gribble.core.survey.matching import KnownContents
 from gribble.core.survey.shelf import Shelf
-from gribble.core.survey.stock import Stock
 
 
-class Ask(Struct, frozen=True, kw_only=True):
-    """What an audit is asked with: which contents are known, the near misses, and the contents that were read
-    beforehand. `games` adds game folders, `packing` what would put sets right; `away` are the sources that are not
-    here, with what they hold."""
+class Given(Struct, frozen=True, kw_only=True):
+    """What an audit is given beside rigs and holdings: what was asked, which contents are known, the near misses, and
+    the contents that were read beforehand. `away` are the sources that are not here, with what they hold; `sets` are
+    the names that each arcade emulator is asked for, by rig and emulator, where it is not asked for the wanted ones,
+    and `among` those to which the wanted ones are narrowed."""
 
     known: KnownContents
+    ask: Ask = Ask()
     near: NearMisses = field(default_factory=NearMisses)
     readings: Readings = Readings()
-    games: bool = False
-    packing: bool = False
     away: tuple[Away, ...] = ()
+    sets: dict[tuple[str, str], tuple[str, ...]] = {}
+    among: dict[tuple[str, str], frozenset[str]] = {}
 
 
 class RigCase(NamedTuple):
@@ -39,7 +40,7 @@ class RigCase(NamedTuple):
     stock: Stock
     judge: Judge
     obstacles: Obstacles
-    ask: Ask
+    given: Given
 
 
 class KeysInPlay(NamedTuple):

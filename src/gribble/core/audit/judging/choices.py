@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from itertools import chain
 
 from msgspec import structs
 
-from gribble.core.catalogue.liking import by_liking
+from gribble.core.catalogue.ranges import by_liking
 from gribble.core.records.config import Liking
 from gribble.core.records.facts import Spared
-from gribble.core.records.findings import Finding, Remedy
+from gribble.core.records.findings import NeedFinding, Remedy
 from gribble.core.records.sheet import Accept, Level
 
 
-def best_liked(members: Iterable[Finding], liking: Liking) -> list[Finding]:
+def best_liked(members: Iterable[NeedFinding], liking: Liking) -> list[NeedFinding]:
     """Needs by what there is of them, or could be, the best liked first."""
     members = list(members)
     contents = [_contents(finding) for finding in members]
@@ -26,12 +26,12 @@ def best_liked(members: Iterable[Finding], liking: Liking) -> list[Finding]:
     return sorted(members, key=lambda finding: ranks[id(finding)])
 
 
-def _contents(finding: Finding) -> tuple[Accept, ...]:
+def _contents(finding: NeedFinding) -> tuple[Accept, ...]:
     accept = finding.chief.accept
     return (accept,) if accept else finding.need.accept
 
 
-def settle(findings: tuple[Finding, ...], liking: Liking) -> tuple[Finding, ...]:
+def settle(findings: tuple[NeedFinding, ...], liking: Liking) -> tuple[NeedFinding, ...]:
     """The findings with choices and requirements settled: of each choice one need counts, and what a content requires
     counts like a `must`, choice or not."""
     required = _required(_settle_choices(findings, liking, frozenset()))
@@ -44,7 +44,7 @@ def settle(findings: tuple[Finding, ...], liking: Liking) -> tuple[Finding, ...]
     )
 
 
-def _required(findings: Iterable[Finding]) -> dict[str, str]:
+def _required(findings: Iterable[NeedFinding]) -> dict[str, str]:
     """The needs that a content in place, or about to be, requires, each with that content in words. One that is an
     extra, or that nobody waits for, requires nothing; nor does one of a choice of which another works as it is."""
     findings = list(findings)
@@ -60,7 +60,7 @@ def _required(findings: Iterable[Finding]) -> dict[str, str]:
     return required
 
 
-def _settle_choices(findings: tuple[Finding, ...], liking: Liking, kept: frozenset[str]) -> tuple[Finding, ...]:
+def _settle_choices(findings: tuple[NeedFinding, ...], liking: Liking, kept: frozenset[str]) -> tuple[NeedFinding, ...]:
     """The findings with every choice settled: one of its needs counts, the others are spared, but for those `kept`.
 
     Where one is met as it is, none raises an alarm. Else the one counts that held files can put right; of several, and
@@ -69,41 +69,44 @@ def _settle_choices(findings: tuple[Finding, ...], liking: Liking, kept: frozens
     """
     hopeless = {finding.need.id for finding in findings if not (finding.met or finding.fixable)}
 
-    def order(finding: Finding) -> tuple[bool, bool, bool, bool]:
+    def order(finding: NeedFinding) -> tuple[bool, bool, bool, bool]:
         in_vain = finding.content is not None and not hopeless.isdisjoint(finding.content.requires)
         return (in_vain, not finding.met, not finding.fixable, not finding.connectable)
 
-    choices: dict[str, list[Finding]] = {}
+    choices: dict[str, list[NeedFinding]] = {}
     for finding in findings:
         if finding.need.choice is not None:
             choices.setdefault(finding.need.choice, []).append(finding)
-    settled: dict[str, Finding] = {}
+    settled: dict[str, NeedFinding] = {}
     for members in choices.values():
+        wanted = [finding for finding in members if not finding.ignored]
         accepted = next((finding for finding in members if finding.ignored), None)
-        members = [finding for finding in members if not finding.ignored]
-        if not members:
-            continue
-        chosen = min(best_liked(members, liking), key=order)
-        if accepted is not None and not any(finding.met for finding in members):
+        if accepted is not None and not any(finding.met for finding in wanted):
             by = Spared(accepted.need.called, "accepted")
-            settled |= {one.need.id: _spared(one, by) for one in members if one.need.id not in kept}
-            continue
-        if not chosen.met and not chosen.connectable:
-            others = tuple(finding.need.called for finding in members if finding is not chosen)
-            settled[chosen.need.id] = structs.replace(chosen, instead=others)
-        for finding in members:
-            if finding is not chosen and finding.need.id not in kept and not (finding.met and chosen.met):
-                settled[finding.need.id] = _spare(finding, chosen, members)
+            settled |= {one.need.id: _spared(one, by) for one in wanted if one.need.id not in kept}
+        elif wanted:
+            chosen = min(best_liked(wanted, liking), key=order)
+            settled |= {one.need.id: one for one in _settled(wanted, chosen, kept)}
     return tuple(settled.get(finding.need.id, finding) for finding in findings)
 
 
-def _spare(finding: Finding, chosen: Finding, members: list[Finding]) -> Finding:
+def _settled(members: list[NeedFinding], chosen: NeedFinding, kept: frozenset[str]) -> Iterator[NeedFinding]:
+    """The needs of a choice that read differently now that one of them is chosen."""
+    if not chosen.met and not chosen.connectable:
+        others = tuple(finding.need.called for finding in members if finding is not chosen)
+        yield structs.replace(chosen, instead=others)
+    for finding in members:
+        if finding is not chosen and finding.need.id not in kept and not (finding.met and chosen.met):
+            yield _spare(finding, chosen, members)
+
+
+def _spare(finding: NeedFinding, chosen: NeedFinding, members: list[NeedFinding]) -> NeedFinding:
     name = chosen.need.called
     if chosen.met:
         return _spared(finding, Spared(name, "there", len(members)))
     return _spared(finding, Spared(name, "chosen" if chosen.connectable else "as well", len(members)))
 
 
-def _spared(finding: Finding, by: Spared) -> Finding:
+def _spared(finding: NeedFinding, by: Spared) -> NeedFinding:
     places = tuple(structs.replace(place, remedy=Remedy.NONE, in_way=()) for place in finding.places)
     return structs.replace(finding, places=places, spared=by)

@@ -8,10 +8,9 @@ from msgspec import structs
 
 from gribble.core.arcade.cabinet import having
 from gribble.core.audit.judging.judge import proof_of
-from gribble.core.records.away import Away
 from gribble.core.records.facts import HeldAway
 from gribble.core.records.findings import (
-    Finding,
+    NeedFinding,
     PlaceFinding,
     Proof,
     Remedy,
@@ -20,11 +19,10 @@ from gribble.core.records.findings import (
     State,
     Verdict,
 )
-from gribble.core.records.fitted import Fitted
-from gribble.core.records.holding import Holding, in_words
+from gribble.core.records.holding import Away, Holding, in_words
 from gribble.core.records.roster import SetFile
 from gribble.core.records.sheet import Accept, Need
-from gribble.core.survey.stock import Stock
+from gribble.core.survey.holdings import Stock
 
 Preferred = Callable[[Need], Iterable[Accept]]
 """The accepted contents of a need, the best first."""
@@ -46,26 +44,22 @@ class AwaySources:
 
     # Needs
 
-    def connected(self, fitted: Fitted, finding: Finding, preferred: Preferred) -> Finding:
+    def connected(self, finding: NeedFinding, preferred: Preferred) -> NeedFinding:
         """A finding with those of its places that a source which is away can fill."""
         if not self._away or not any(place.remedy is Remedy.OBTAIN for place in finding.places):
             return finding
-        by_file = list(finding.by_file) if finding.need.file else []
-        parts = {id(place): part for part, (_, place) in zip(finding.need.parts(), by_file, strict=False)}
         places = tuple(
-            self._connected(fitted, parts.get(id(place), finding.need), place, preferred)
-            if place.remedy is Remedy.OBTAIN
-            else place
-            for place in finding.places
+            self._connected(place, preferred) if place.remedy is Remedy.OBTAIN else place for place in finding.places
         )
         done = structs.replace(finding, places=places)
         return structs.replace(done, ways=()) if done.connectable and not finding.lacks else done
 
-    def _connected(self, fitted: Fitted, part: Need, place: PlaceFinding, preferred: Preferred) -> PlaceFinding:
+    def _connected(self, place: PlaceFinding, preferred: Preferred) -> PlaceFinding:
+        part = place.subject.need
         for accept in preferred(part):
             for holding in self._stock.copies(accept, ""):
                 return self._filled(place, holding, accept, proof_of(accept, holding))
-        if part.id not in fitted.unmeetable and (namesake := self._namesake(part)):
+        if not place.subject.unmeetable and (namesake := self._namesake(part)):
             return self._filled(place, namesake, None, Proof.NONE)
         return place
 
@@ -106,9 +100,9 @@ class AwaySources:
         return structs.replace(one, problems=tuple(map(self._connected_problem, one.problems)))
 
     def _connected_problem(self, problem: SetProblem) -> SetProblem:
-        if problem.remedy is not Remedy.OBTAIN or problem.wants is None:
+        if problem.remedy is not Remedy.OBTAIN or problem.subject.wants is None:
             return problem
-        holding = self._file(problem.wants)
+        holding = self._file(problem.subject.wants)
         if holding is None:
             return problem
         source = self._away[holding.root]
@@ -122,7 +116,7 @@ class AwaySources:
             found=holding if missing else problem.found,
             proof=Proof.ARCHIVE if missing and holding.carried else problem.proof,
             source=source.source,
-            held=holding,
+            use=holding,
         )
 
     def _file(self, wanted: SetFile) -> Holding | None:
@@ -133,6 +127,6 @@ class AwaySources:
 
     def waiting_for(self, one: SetAudit) -> str:
         """The sources that a set waits for; empty where it is blocked by something else, too."""
-        wanting = [problem for problem in one.problems if problem.state is State.BLOCKED]
+        wanting = [problem for problem in one.problems if problem.subject.state is State.BLOCKED]
         sources = dict.fromkeys(problem.source for problem in wanting if problem.remedy is Remedy.CONNECT)
         return "" if any(problem.remedy is Remedy.OBTAIN for problem in wanting) else " and ".join(sources)

@@ -8,7 +8,7 @@ from gribble.core.audit.judging.case import RigCase
 from gribble.core.audit.judging.judge import Judge
 from gribble.core.records.facts import HasKeys, WorksHere, WorksWith, WouldFit
 from gribble.core.records.findings import Way
-from gribble.core.records.fitted import Fitted
+from gribble.core.records.place import Fitted
 from gribble.core.records.sheet import Accept, Kind, Need
 
 

@@ -9,16 +9,15 @@ from typing import NamedTuple
 from gribble.core.audit.judging.case import RigCase
 from gribble.core.audit.judging.pairs import PairsAuditor, paired_names
 from gribble.core.base.paths import base, join, parent, path_fault
+from gribble.core.files.archives.opening import SET_ENDINGS
 from gribble.core.records import facts as f
-from gribble.core.records.discs import MENDS
 from gribble.core.records.facts import Fact
-from gribble.core.records.findings import GameFinding, Remedy, Verdict
-from gribble.core.records.fitted import Fitted
+from gribble.core.records.findings import Finding, Game, GameFinding, Remedy, Verdict, standing
 from gribble.core.records.holding import Holding
+from gribble.core.records.place import Fitted
 from gribble.core.records.set_remedies import Loose, Member, Packed, SetRemedies
 from gribble.core.records.sheet import Media, Packing
 
-_ARCHIVES = (".zip", ".7z")
 _TRACK_LISTS = (".cue", ".gdi", ".ccd", ".m3u")
 """Endings of texts that name other files, which must go where they go."""
 
@@ -49,7 +48,7 @@ class GamesAuditor:
 
     def __init__(self, case: RigCase) -> None:
         self._rig, self._shelf = case.rig, case.shelf
-        self._sheets = case.ask.readings.sheets
+        self._sheets = case.given.readings.sheets
         self._pairs = PairsAuditor(case)
         self._members: dict[str, list[Holding]] = {}
         for holding in case.rig.holdings.opened:
@@ -74,18 +73,15 @@ class GamesAuditor:
         there = self._shelf.spelled(folder)
         if fitted.root.exact_names and there != folder:
             facts = (f.GamesSpelled(folder),)
-            yield GameFinding(rule="media", folder=folder, file=there, verdict=Verdict.MISNAMED, facts=facts)
+            yield Finding(subject=Game(rule="media", folder=folder, file=there), verdict=Verdict.MISNAMED, facts=facts)
         games = [_Game(media, there, holding) for holding in self._shelf.below(folder)]
         for game in games:
             for verdict, fact, fix in self._faults(game):
-                yield GameFinding(
-                    rule="media",
-                    folder=folder,
-                    file=game.holding.path,
+                yield Finding(
+                    subject=Game(rule="media", folder=folder, file=game.holding.path, fix=fix),
                     verdict=verdict,
                     facts=(fact,),
                     remedy=_remedy_of(verdict) if fix else Remedy.NONE,
-                    fix=fix,
                 )
         yield from self._unread(folder, media, games)
         yield from self._unlisted(fitted, folder, media, games)
@@ -96,13 +92,11 @@ class GamesAuditor:
         for checked in self._sheets.get((self._rig.name, folder), ()):
             for fault in checked.findings:
                 name = fault.file if base(fault.file) != base(checked.path) else ""
-                yield GameFinding(
-                    rule="media",
-                    folder=folder,
-                    file=join(folder, checked.path),
+                yield Finding(
+                    subject=Game(rule="media", folder=folder, file=join(folder, checked.path)),
                     verdict=Verdict(checked.verdict),
                     facts=(f.DiscWrong(name, fault.reason),),
-                    mends=fault.remedy.startswith(MENDS),
+                    standing=standing(mends=fault.mends),
                 )
 
     # One file
@@ -110,7 +104,7 @@ class GamesAuditor:
     def _faults(self, game: _Game) -> Iterator[tuple[Verdict, Fact, SetRemedies | None]]:
         media, name, holding = game.media, game.name, game.holding
         refusal = next((one for one in media.refuses if name.endswith(one.ending.lower())), None)
-        zipped = name.endswith(_ARCHIVES) and not _ends(name, media.accepts)
+        zipped = name.endswith(SET_ENDINGS) and not _ends(name, media.accepts)
         if refusal:
             yield Verdict.IMPOSTER, f.CannotRead(refusal.why, media.accepts), None
             return
@@ -182,7 +176,7 @@ class GamesAuditor:
         """The members of an archive loose where the game belongs, and the archive in the attic."""
         home, path, members = self._home(game), game.holding.path, self._inside(game)
         names = [one.member or "" for one in members]
-        nested = any(_ends(part, _ARCHIVES) for name in names for part in name.lower().split("/"))
+        nested = any(_ends(part, SET_ENDINGS) for name in names for part in name.lower().split("/"))
         if home is None or nested or path in self._rig.hidden or any(map(path_fault, names)):
             return None
         loose = tuple(Loose(owner=path, to=join(home, one.member or ""), holding=one) for one in members)
@@ -216,12 +210,14 @@ class GamesAuditor:
             names += [(one.member or "").lower() for game in files for one in self._inside(game)]
             if not any(_ends(name, known) for name in names):
                 file, facts = join(folder, title), (f.NothingReadable(media.accepts),)
-                yield GameFinding(rule="media", folder=folder, file=file, verdict=Verdict.MISSING, facts=facts)
+                yield Finding(
+                    subject=Game(rule="media", folder=folder, file=file), verdict=Verdict.MISSING, facts=facts
+                )
 
     def _unlisted(self, fitted: Fitted, folder: str, media: Media, games: list[_Game]) -> Iterator[GameFinding]:
         """Endings that the sheet lists neither as readable nor as refused, each once; what lies beside a list of tracks
         is its own business, as is what the sheet speaks of elsewhere."""
-        known = (*media.accepts, *(one.ending for one in media.refuses), *_ARCHIVES)
+        known = (*media.accepts, *(one.ending for one in media.refuses), *SET_ENDINGS)
         tracks = {parent(game.holding.path) for game in games if _ends(game.name, _TRACK_LISTS)}
         patterns = [name for pair in fitted.pair for _, name in paired_names(fitted, pair)]
         named = {join(fitted.folders[need.folder], name) for need in fitted.needs for name in need.names}
@@ -235,8 +231,11 @@ class GamesAuditor:
                 endings.setdefault(ending, []).append(path)
         for ending, paths in sorted(endings.items()):
             facts = (f.NotListed(len(paths), ending),)
-            yield GameFinding(
-                rule="media", folder=folder, file=paths[0], verdict=Verdict.UNPROVEN, facts=facts, remark=True
+            yield Finding(
+                subject=Game(rule="media", folder=folder, file=paths[0]),
+                verdict=Verdict.UNPROVEN,
+                facts=facts,
+                standing=standing(remark=True),
             )
 
 

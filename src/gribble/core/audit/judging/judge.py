@@ -22,10 +22,10 @@ from gribble.core.records.facts import (
     Unknown,
 )
 from gribble.core.records.findings import Proof, Verdict
-from gribble.core.records.fitted import Fitted
 from gribble.core.records.holding import FileKey, Holding, key_of
 from gribble.core.records.keyfile import KeyFile, KeysJudgement
-from gribble.core.records.readings import Readings
+from gribble.core.records.place import Place
+from gribble.core.records.rig_seen import Readings
 from gribble.core.records.sheet import Accept, Level, Need
 from gribble.core.survey.matching import KnownContents, is_content
 
@@ -56,8 +56,9 @@ class Judge:
         self._key_files = readings.key_files
         self._by_key = {key_of(holding): file for holding, file in readings.key_files}
 
-    def judge(self, fitted: Fitted, need: Need, holding: Holding) -> Judgement:
-        """What a file is to a need."""
+    def judge(self, place: Place, holding: Holding) -> Judgement:
+        """What a file is to what is wanted at a place."""
+        need = place.need
         if need.key:
             return self._judge_keys(need, holding)
         for accept in need.accept:
@@ -69,7 +70,7 @@ class Judge:
         for accept in undigested:
             if accept.size in (None, holding.size):
                 return Judgement(accept=accept)
-        if not need.accept and need.id not in fitted.unmeetable:
+        if not need.accept and not place.unmeetable:
             return Judgement()
         if need.changes:
             fault = self._no_image(need, holding)

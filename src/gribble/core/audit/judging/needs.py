@@ -3,30 +3,30 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import NamedTuple
 
 from msgspec import structs
 
 from gribble.core.audit.judging.case import KeysInPlay, RigCase
-from gribble.core.audit.judging.claims import places_of
 from gribble.core.audit.judging.judge import Judgement, best_liked, proof_of
 from gribble.core.audit.judging.serving import Serving
-from gribble.core.base.paths import base, fold, join, parent
+from gribble.core.base.paths import base, fold, parent
 from gribble.core.records import facts as f
 from gribble.core.records.facts import Fact
-from gribble.core.records.findings import FIXABLE, Finding, PlaceFinding, Proof, Remedy, Verdict
-from gribble.core.records.fitted import Fitted
+from gribble.core.records.findings import (
+    FIXABLE,
+    Finding,
+    NeedFinding,
+    PlaceFinding,
+    Proof,
+    Remedy,
+    Standing,
+    Verdict,
+    standing,
+)
 from gribble.core.records.holding import Holding, key_of
+from gribble.core.records.place import Fitted, Place
 from gribble.core.records.sheet import Accept, Need
 from gribble.core.survey.matching import is_content
-
-
-class _Want(NamedTuple):
-    """One thing that is wanted: a need, or one file of it, by an emulator, with the keys in play."""
-
-    fitted: Fitted
-    need: Need
-    keys: KeysInPlay
 
 
 class NeedsAuditor:
@@ -34,43 +34,37 @@ class NeedsAuditor:
 
     def __init__(self, case: RigCase, serving: Serving) -> None:
         self._rig, self._shelf, self._stock, self._judge = case.rig, case.shelf, case.stock, case.judge
-        self._near, self._obstacles = case.ask.near, case.obstacles
+        self._near, self._obstacles = case.given.near, case.obstacles
         self._serving = serving
 
-    def at_places(self, fitted: Fitted, need: Need) -> Iterable[Holding]:
-        """The files at the places of a need."""
-        for _, folder, names in places_of(fitted.folders, need):
-            yield from self._shelf.folder(folder) if need.any_name else self._shelf.at_names(folder, names)
-
-    def find(self, fitted: Fitted, need: Need, keys: KeysInPlay) -> Finding:
+    def find(self, fitted: Fitted, need: Need, keys: KeysInPlay) -> NeedFinding:
         """One need at each of its places."""
         places = []
-        for part, folder, names in places_of(fitted.folders, need):
-            want = _Want(fitted, part, keys)
-            place = self._find_any_name(want, folder) if need.any_name else self._find_named(want, folder, names)
-            place = self._contended(fitted, part, self._exactly(fitted, folder, place))
-            places.append(self._with_required_keys(need, place, keys.required) if need.key else place)
+        for place in fitted.places[need.id]:
+            found = self._find_any_name(place, keys) if place.any_name else self._find_named(place, keys)
+            found = self._contended(self._exactly(found))
+            places.append(self._with_required_keys(need, found, keys.required) if need.key else found)
         if need.nothing_else:
             places += self._surplus(fitted, need)
-        finding = Finding(need=need, places=tuple(places), ignored=need.id in fitted.ignore)
+        finding = NeedFinding(need=need, places=tuple(places), ignored=need.id in fitted.ignore)
         if need.key:
             return structs.replace(finding, merge=self._merge(finding, keys.required))
-        return structs.replace(finding, redundant=tuple(self._redundant(fitted, finding))) if need.accept else finding
+        return structs.replace(finding, redundant=tuple(self._redundant(finding))) if need.accept else finding
 
     def _surplus(self, fitted: Fitted, need: Need) -> Iterable[PlaceFinding]:
         """Files in the folder of many that are none of them, and nobody else's."""
-        own = {
-            self._shelf.key(join(folder, name))
-            for _, folder, names in places_of(fitted.folders, need)
-            for name in names
-        }
+        own = {self._shelf.key(place.path) for place in fitted.places[need.id]}
         folder = fitted.folders[need.folder]
         for holding in self._shelf.below(folder):
             path = holding.path
-            if self._shelf.key(path) in own or self._serving.concerns(holding, fitted, need, folder):
+            place = Place(
+                emulator=fitted.emulator, need=need, folder=folder, names=(path[len(folder) + bool(folder) :],)
+            )
+            if self._shelf.key(path) in own or self._serving.concerns(holding, place):
                 continue
             known = self._judge.known_as(holding)
-            yield PlaceFinding(
+            yield Finding(
+                subject=place,
                 expected=path,
                 verdict=Verdict.IMPOSTER,
                 remedy=Remedy.REPLACE,
@@ -79,38 +73,40 @@ class NeedsAuditor:
                 found=holding,
                 occupied=path,
                 in_way=(path,),
-                surplus=True,
+                standing=standing(surplus=True),
                 refusal=self._obstacles.at(path),
             )
 
-    def _redundant(self, fitted: Fitted, finding: Finding) -> Iterable[tuple[Holding, Accept]]:
+    def _redundant(self, finding: NeedFinding) -> Iterable[tuple[Holding, Accept]]:
         """Other files in the folder of a right one that would do as well, and serve nobody else."""
         used = {place.found.path for place in finding.places if place.found}
+        place = finding.places[0].subject
         for holding in self._shelf.folder(parent(finding.places[0].expected)) if finding.in_place else ():
-            accept = self._judge.judge(fitted, finding.need, holding).accept
+            accept = self._judge.judge(place, holding).accept
             if accept is None or not accept.strongest() or holding.path in used:
                 continue
-            if not self._serving.another(holding, fitted, finding.need):
+            if not self._serving.another(holding, place):
                 yield holding, accept
 
-    def _exactly(self, fitted: Fitted, folder: str, place: PlaceFinding) -> PlaceFinding:
+    def _exactly(self, found: PlaceFinding) -> PlaceFinding:
         """A place in a folder that the volume finds, but a device that compares names exactly does not."""
+        folder = found.subject.folder
         there = self._shelf.spelled(folder)
-        if not fitted.root.exact_names or there == folder:
-            return place
+        if not found.subject.exact or there == folder:
+            return found
         refusal = f.FolderSpelled(there, folder)
-        if place.met:
+        if found.met:
             facts = (f.FolderSpelled(there, folder, right=True),)
-            return structs.replace(place, verdict=Verdict.MISNAMED, facts=facts, refusal=refusal)
-        return structs.replace(place, facts=(*place.facts, refusal), refusal=refusal)
+            return structs.replace(found, verdict=Verdict.MISNAMED, facts=facts, refusal=refusal)
+        return structs.replace(found, facts=(*found.facts, refusal), refusal=refusal)
 
-    def _contended(self, fitted: Fitted, need: Need, place: PlaceFinding) -> PlaceFinding:
+    def _contended(self, place: PlaceFinding) -> PlaceFinding:
         """A place with the other needs that want it for another content: whatever lies there, one of them is unmet."""
         use = place.mend.holding if place.mend else place.use if place.remedy is not Remedy.OBTAIN else None
         if place.met or place.mend or place.accept is None:
             use = None
         path = place.occupied or place.expected
-        if rivals := self._serving.rivals(fitted, need, path, use):
+        if rivals := self._serving.rivals(place.subject, path, use):
             refusal = f.Contended(rivals, path)
             return structs.replace(place, facts=(*place.facts, refusal), refusal=refusal)
         if (
@@ -121,7 +117,7 @@ class NeedsAuditor:
             return structs.replace(place, facts=(*place.facts, why), refusal=why)
         return place
 
-    def _merge(self, finding: Finding, required: frozenset[str]) -> tuple[Holding, ...]:
+    def _merge(self, finding: NeedFinding, required: frozenset[str]) -> tuple[Holding, ...]:
         """The key files to be merged, where no single one is enough."""
         place = finding.chief
         there = place.lying(self._rig.name)
@@ -144,64 +140,63 @@ class NeedsAuditor:
             remedy=Remedy.REPLACE,
             facts=(*place.facts, f.LacksKeys(tuple(sorted(required - judged.usable)))),
             use=structs.replace(best[0], digests=best[1].digests),
-            movable=self._serving.movable(best[0]),
+            standing=place.standing - {Standing.MOVABLE} | standing(movable=self._serving.movable(best[0])),
             occupied=place.found.path,
         )
 
-    def _find_any_name(self, want: _Want, folder: str) -> PlaceFinding:
-        fitted, need, _ = want
-        expected = join(folder, need.name)
-        judged = [(holding, self._judge.judge(fitted, need, holding)) for holding in self._shelf.folder(folder)]
+    def _find_any_name(self, place: Place, keys: KeysInPlay) -> PlaceFinding:
+        need, folder, expected = place.need, place.folder, place.path
+        judged = [(holding, self._judge.judge(place, holding)) for holding in self._shelf.folder(folder)]
         proven = [pair for pair in judged if pair[1].accepted and pair[1].proof is not Proof.NONE]
         if proven:
-            best = best_liked(self.preferred(need, want.keys), proven)
-            return _sound(best[0].path, *best)
+            best = best_liked(self.preferred(need, keys), proven)
+            return _sound(place, best[0].path, *best)
         if why := self._shelf.unread(expected):
-            return _unexamined(expected, why)
+            return _unexamined(place, expected, why)
         occupied = next(self._shelf.at_names(folder, [need.name]), None)
-        if occupied and need.changes and (judgement := self._judge.judge(fitted, need, occupied)).accepted:
-            return _sound(occupied.path, occupied, judgement)
-        found = self._find_elsewhere(want, folder, expected, occupied.path if occupied else None)
+        if occupied and need.changes and (judgement := self._judge.judge(place, occupied)).accepted:
+            return _sound(place, occupied.path, occupied, judgement)
+        found = self._find_elsewhere(place, keys, occupied.path if occupied else None)
         others = (one for one in self._shelf.folder(folder) if occupied is None or one.path != occupied.path)
         rejected = ((one, self._judge.rejected(need, one)) for one in others)
         told = [structs.replace(fact, name=base(one.path)) for one, fact in rejected if fact]
         return structs.replace(found, facts=(*found.facts, *told)) if told else found
 
-    def _find_named(self, want: _Want, folder: str, names: tuple[str, ...]) -> PlaceFinding:
-        fitted, need, _ = want
-        paths = [join(folder, name) for name in names]
+    def _find_named(self, place: Place, keys: KeysInPlay) -> PlaceFinding:
+        paths = place.paths
         present = [
-            (holding, self._judge.judge(fitted, need, holding))
-            for holding in self._shelf.at_names(folder, names)
+            (holding, self._judge.judge(place, holding))
+            for holding in self._shelf.serving(place)
             if not self._shelf.unread(holding.path)
         ]
         right = [(holding, judgement) for holding, judgement in present if judgement.accepted]
         others = [pair for pair in present if not pair[1].accepted]
-        wrong = [pair for pair in others if not self._serving.another(pair[0], fitted, need)]
+        wrong = [pair for pair in others if not self._serving.another(pair[0], place)]
         if not right:  # what is sound for another need is no imposter under an alias, but fills the need's own place
             wrong += [pair for pair in others if pair not in wrong and self._is_at(pair[0], paths[0])]
         if wrong:
-            return self._imposter(want, paths, right, wrong)
+            return self._imposter(place, keys, right, wrong)
         if spelled := [pair for pair in right if pair[0].path in paths]:
-            best = best_liked(self.preferred(need, want.keys), spelled)
-            return _sound(best[0].path, *best)
+            best = best_liked(self.preferred(place.need, keys), spelled)
+            return _sound(place, best[0].path, *best)
         if right:
-            return self._wrong_case(paths, *right[0], exact=fitted.root.exact_names)
+            return _wrong_case(place, *right[0])
         for path in paths:
             if why := self._shelf.unread(path):
-                return _unexamined(path, why)
+                return _unexamined(place, path, why)
         for path in paths:
             if thing := self._shelf.thing(path):
-                return self._no_file(want, path, *thing)
-        return self._find_elsewhere(want, folder, paths[0], None)
+                return self._no_file(place, keys, path, *thing)
+        return self._find_elsewhere(place, keys, None)
 
     def _is_at(self, holding: Holding, path: str) -> bool:
         return self._shelf.key(holding.path) == self._shelf.key(path)
 
-    def _no_file(self, want: _Want, expected: str, there: str, what: str) -> PlaceFinding:
+    def _no_file(self, place: Place, keys: KeysInPlay, expected: str, there: str, what: str) -> PlaceFinding:
         """A place where something is that is no file."""
-        best = self.best_copy(want.need, want.keys)
-        return PlaceFinding(
+        best = self.best_copy(place.need, keys)
+        return Finding(
+            subject=place,
             expected=expected,
             verdict=Verdict.IMPOSTER,
             remedy=Remedy.REPLACE if best else Remedy.OBTAIN,
@@ -211,56 +206,36 @@ class NeedsAuditor:
             occupied=there,
         )
 
-    def _wrong_case(self, paths: list[str], holding: Holding, judgement: Judgement, *, exact: bool) -> PlaceFinding:
-        """Right content on a volume that folds case, under a name that differs in case; `exact` where the device does
-        not forgive that."""
-        expected = next(path for path in paths if fold(path) == fold(holding.path))
-        return PlaceFinding(
-            expected=expected,
-            verdict=Verdict.MISNAMED,
-            remedy=Remedy.RENAME,
-            facts=(f.OtherCase(minds=exact),),
-            proof=judgement.proof,
-            accept=judgement.accept,
-            found=holding,
-            use=holding,
-            movable=True,
-            occupied=holding.path,
-            harmless=not exact,
-        )
-
     def _imposter(
         self,
-        want: _Want,
-        paths: list[str],
+        place: Place,
+        keys: KeysInPlay,
         right: list[tuple[Holding, Judgement]],
         wrong: list[tuple[Holding, Judgement]],
     ) -> PlaceFinding:
-        fitted, need, keys = want
-        expected = paths[0]
+        need, paths, expected = place.need, place.paths, place.path
         holding, judgement = wrong[0]
-        occupied = next(
-            (other.path for other, _ in wrong if self._shelf.key(other.path) == self._shelf.key(expected)), None
-        )
+        occupied = next((other.path for other, _ in wrong if self._is_at(other, expected)), None)
         in_way = tuple(other.path for other, _ in wrong if other.path != occupied)
         use, accept = None, None
         if right:
             use, accept = right[0][0], right[0][1].accept
             in_way = tuple(other.path for other, _ in wrong)
             expected = next(path for path in paths if self._is_at(use, path))
-        elif best := self.best_copy(need, keys, (fitted, expected)):
+        elif best := self.best_copy(need, keys, place):
             use, accept = best
-        damage = self._near.of(self._rig.name, fitted.emulator, need, holding)
-        mend = None if use else self._near.best(self._rig.name, fitted.emulator, need)
+        damage = self._near.of(self._rig.name, place.emulator, need, holding)
+        mend = None if use else self._near.best(self._rig.name, place.emulator, need)
         plainly = None if need.key else self._near.no_dumps.get(key_of(holding))
-        facts: list[Fact | None] = [judgement.fault, f.Beside(base(use.path)) if right and use else None]
-        if damage or plainly:
-            facts = [f.Damaged(damage.recipe, holding.size) if damage else plainly]
+        really = f.Damaged(damage.recipe, holding.size) if damage else plainly
+        beside = f.Beside(base(right[0][0].path)) if right else None
+        facts = [really] if really else [judgement.fault, beside]
         namesake = None if use or mend else self._namesake(need)
         if namesake:
             use = namesake
-            facts.append(f.OnlyItsName(namesake.name))
-        return PlaceFinding(
+            facts = [*facts, f.OnlyItsName(namesake.name)]
+        return Finding(
+            subject=place,
             expected=expected,
             verdict=Verdict.DAMAGED if damage else judgement.verdict,
             remedy=Remedy.REPLACE if use else Remedy.MEND if mend else Remedy.OBTAIN,
@@ -270,20 +245,21 @@ class NeedsAuditor:
             accept=accept,
             found=holding,
             use=use,
-            movable=bool(right) or (use is not None and self._serving.movable(use)),
-            by_name=namesake is not None,
+            standing=standing(
+                movable=bool(right or (use and self._serving.movable(use))), by_name=namesake is not None
+            ),
             occupied=occupied,
             in_way=in_way,
         )
 
-    def _find_elsewhere(self, want: _Want, folder: str, expected: str, occupied: str | None) -> PlaceFinding:
+    def _find_elsewhere(self, place: Place, keys: KeysInPlay, occupied: str | None) -> PlaceFinding:
         """A place where no right file is: misnamed in its folder, held elsewhere, or missing. A link that leads nowhere
         is no file, but in the way."""
-        fitted, need, keys = want
-        best = self._misnamed(need, folder, keys) or self.best_copy(need, keys, (fitted, expected))
+        need, folder, expected = place.need, place.folder, place.path
+        best = self._misnamed(need, folder, keys) or self.best_copy(need, keys, place)
         loose_end = self._shelf.loose_end(expected)
         if best is None:
-            found = self._missing(fitted, need, expected, occupied)
+            found = self._missing(place, occupied)
             return _at_loose_end(found, loose_end) if loose_end else found
         holding, accept = best
         fact: Fact
@@ -294,7 +270,8 @@ class NeedsAuditor:
             fact = self._judge.wrong(need, self._shelf.loose[occupied])
         else:
             verdict, remedy, fact = Verdict.ASTRAY, Remedy.PLACE, f.Elsewhere(holding.attic)
-        found = PlaceFinding(
+        found = Finding(
+            subject=place,
             expected=expected,
             verdict=verdict,
             remedy=remedy,
@@ -303,16 +280,18 @@ class NeedsAuditor:
             accept=accept,
             found=self._shelf.loose[occupied] if verdict is Verdict.IMPOSTER and occupied else holding,
             use=holding,
-            movable=self._serving.movable(holding),
+            standing=standing(movable=self._serving.movable(holding)),
             occupied=occupied,
         )
         return _at_loose_end(found, loose_end) if loose_end else found
 
-    def _missing(self, fitted: Fitted, need: Need, expected: str, occupied: str | None) -> PlaceFinding:
-        namesake = None if need.id in fitted.unmeetable else self._namesake(need)
-        mend = self._near.best(self._rig.name, fitted.emulator, need)
+    def _missing(self, place: Place, occupied: str | None) -> PlaceFinding:
+        need, expected = place.need, place.path
+        namesake = None if place.unmeetable else self._namesake(need)
+        mend = self._near.best(self._rig.name, place.emulator, need)
         if mend:
-            return PlaceFinding(
+            return Finding(
+                subject=place,
                 expected=expected,
                 verdict=Verdict.IMPOSTER if occupied else Verdict.DAMAGED,
                 remedy=Remedy.MEND,
@@ -329,16 +308,17 @@ class NeedsAuditor:
             facts.append(f.OnlyItsName(namesake.name))
         elif not wrong:
             nowhere = f.Nowhere(by_name=not _provable(need))
-            facts.append(f.NoneWorks() if need.id in fitted.unmeetable else nowhere)
+            facts.append(f.NoneWorks() if place.unmeetable else nowhere)
         remedy = Remedy.REPLACE if wrong else Remedy.PLACE
-        return PlaceFinding(
+        return Finding(
+            subject=place,
             expected=expected,
             verdict=Verdict.IMPOSTER if wrong else Verdict.MISSING,
             remedy=remedy if namesake else Remedy.OBTAIN,
             facts=tuple(facts),
             found=wrong,
             use=namesake,
-            by_name=namesake is not None,
+            standing=standing(by_name=namesake is not None),
             occupied=occupied,
         )
 
@@ -365,7 +345,7 @@ class NeedsAuditor:
         return None
 
     def best_copy(
-        self, need: Need, keys: KeysInPlay, place: tuple[Fitted, str] | None = None
+        self, need: Need, keys: KeysInPlay, place: Place | None = None
     ) -> tuple[Holding, Accept | None] | None:
         """The content to take for a need; for a place that other needs want, too, one that serves them all if there is
         one."""
@@ -373,10 +353,9 @@ class NeedsAuditor:
             return self._best_keys(need, keys)
         copies = ((self._stock.copies(accept, self._rig.name), accept) for accept in self.preferred(need, keys))
         held = ((found[0], accept) for found, accept in copies if found)
-        if place is None or not self._serving.contested(place[1]):
+        if place is None or not self._serving.contested(place.path):
             return next(held, None)
-        fitted, path = place
-        return min(held, key=lambda pair: len(self._serving.rivals(fitted, need, path, pair[0])), default=None)
+        return min(held, key=lambda pair: len(self._serving.rivals(place, place.path, pair[0])), default=None)
 
     def _best_keys(self, need: Need, keys: KeysInPlay) -> tuple[Holding, None] | None:
         best = self._judge.best_keys(need, keys.required, frozenset())
@@ -387,13 +366,32 @@ class NeedsAuditor:
         return sorted(need.accept, key=lambda accept: not keys.lets_work(accept))
 
 
-def _unexamined(path: str, why: str) -> PlaceFinding:
-    return PlaceFinding(
+def _wrong_case(place: Place, holding: Holding, judgement: Judgement) -> PlaceFinding:
+    """Right content on a volume that folds case, under a name that differs in case, which an exact device does not
+    forgive."""
+    return Finding(
+        subject=place,
+        expected=next(path for path in place.paths if fold(path) == fold(holding.path)),
+        verdict=Verdict.MISNAMED,
+        remedy=Remedy.RENAME,
+        facts=(f.OtherCase(minds=place.exact),),
+        proof=judgement.proof,
+        accept=judgement.accept,
+        found=holding,
+        use=holding,
+        occupied=holding.path,
+        standing=standing(movable=True, harmless=not place.exact),
+    )
+
+
+def _unexamined(place: Place, path: str, why: str) -> PlaceFinding:
+    return Finding(
+        subject=place,
         expected=path,
         verdict=Verdict.UNPROVEN,
         remedy=Remedy.NONE,
         facts=(f.Unexamined(why),),
-        unexamined=True,
+        standing=standing(unexamined=True),
     )
 
 
@@ -403,9 +401,10 @@ def _at_loose_end(found: PlaceFinding, link: str) -> PlaceFinding:
     return structs.replace(found, verdict=Verdict.MISSING, facts=facts, occupied=link)
 
 
-def _sound(expected: str, holding: Holding, judgement: Judgement) -> PlaceFinding:
+def _sound(place: Place, expected: str, holding: Holding, judgement: Judgement) -> PlaceFinding:
     proven = judgement.proof is not Proof.NONE
-    return PlaceFinding(
+    return Finding(
+        subject=place,
         expected=expected,
         verdict=Verdict.SOUND if proven else Verdict.UNPROVEN,
         remedy=Remedy.NONE,

@@ -21,9 +21,9 @@ from gribble.core.records.facts import (
     PartnerWhy,
     WantsPartner,
 )
-from gribble.core.records.findings import GameFinding, Remedy, Verdict
-from gribble.core.records.fitted import Fitted
+from gribble.core.records.findings import Finding, Game, GameFinding, Remedy, Verdict
 from gribble.core.records.holding import Holding, in_words, key_of, nearness
+from gribble.core.records.place import Fitted
 from gribble.core.records.set_remedies import Loose, SetRemedies
 from gribble.core.records.sheet import IdAt, Pair
 
@@ -61,7 +61,7 @@ class PairsAuditor:
 
     def __init__(self, case: RigCase) -> None:
         self._rig, self._shelf, self._stock = case.rig, case.shelf, case.stock
-        self._ids = case.ask.readings.ids
+        self._ids = case.given.readings.ids
 
     def audit(self, fitted: Fitted) -> Iterator[GameFinding]:
         """What is wrong with an emulator's pairs."""
@@ -177,14 +177,16 @@ class PairsAuditor:
     ) -> GameFinding:
         why = (PartnerWhy(rule.pair.why),) if rule.pair.why and verdict is not Verdict.DAMAGED else ()
         remedy = Remedy.RENAME if verdict is Verdict.MISNAMED else Remedy.PLACE
-        return GameFinding(
-            rule="pair",
-            folder=rule.folder,
-            file=holding.path,
+        return Finding(
+            subject=Game(
+                rule="pair",
+                folder=rule.folder,
+                file=holding.path,
+                fix=SetRemedies(loose=(fix,)) if fix else None,
+            ),
             verdict=verdict,
             facts=(fact, *why),
             remedy=remedy if fix else Remedy.NONE,
-            fix=SetRemedies(loose=(fix,)) if fix else None,
         )
 
     # What else lies there
@@ -199,8 +201,10 @@ class PairsAuditor:
                     told.add(holding.path)
                     short = holding.size < at.offset + at.length
                     facts = (NoId(at.offset, size=holding.size if short else None),)
-                    yield GameFinding(
-                        rule="pair", folder=rule.others, file=holding.path, verdict=Verdict.DAMAGED, facts=facts
+                    yield Finding(
+                        subject=Game(rule="pair", folder=rule.others, file=holding.path),
+                        verdict=Verdict.DAMAGED,
+                        facts=facts,
                     )
 
     def _orphans(self, rules: Iterable[_One]) -> Iterator[GameFinding]:
@@ -226,7 +230,9 @@ class PairsAuditor:
                 if wants_too or self._shelf.key(holding.path) in wanted or said & ids or "" in said:
                     continue
                 facts = (Orphan(tuple(dict.fromkeys(rule.pair.each for rule in alike))),)
-                yield GameFinding(rule="pair", folder=folder, file=holding.path, verdict=Verdict.UNPROVEN, facts=facts)
+                yield Finding(
+                    subject=Game(rule="pair", folder=folder, file=holding.path), verdict=Verdict.UNPROVEN, facts=facts
+                )
 
     def _old_updates(self, rule: _One, each: list[Holding]) -> Iterator[GameFinding]:
         """Updates of which a newer one for the same id is there."""
@@ -238,14 +244,18 @@ class PairsAuditor:
             numbers = tuple(int(part) for part in re.findall(r"\d+", version)[:8])
             if not numbers:
                 none = (NoVersion(pair.version_at.offset if pair.version_at else 0),)
-                yield GameFinding(rule="pair", folder=folder, file=holding.path, verdict=Verdict.DAMAGED, facts=none)
+                yield Finding(
+                    subject=Game(rule="pair", folder=folder, file=holding.path), verdict=Verdict.DAMAGED, facts=none
+                )
                 continue
             found.append((holding, id_, numbers, version))
             newest[id_] = max(newest.get(id_, ((), "")), (numbers, version))
         for holding, id_, numbers, version in found:
             if numbers < newest[id_][0]:
                 old = (OldUpdate(version, newest[id_][1]),)
-                yield GameFinding(rule="pair", folder=folder, file=holding.path, verdict=Verdict.UNPROVEN, facts=old)
+                yield Finding(
+                    subject=Game(rule="pair", folder=folder, file=holding.path), verdict=Verdict.UNPROVEN, facts=old
+                )
 
 
 def _lies_in(path: str, folder: str) -> bool:

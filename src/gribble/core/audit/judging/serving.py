@@ -2,14 +2,70 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Iterator
+from itertools import chain
+
+from msgspec import Struct
+
 from gribble.core.audit.judging.case import RigCase
-from gribble.core.audit.judging.claims import are_apart, called, chosen_between, is_same, places_of
 from gribble.core.audit.judging.judge import best_liked
-from gribble.core.base.paths import join
+from gribble.core.base.paths import fold, parent
 from gribble.core.records.findings import Proof
-from gribble.core.records.fitted import Fitted
 from gribble.core.records.holding import Holding
-from gribble.core.records.sheet import Need
+from gribble.core.records.place import Fitted, Place
+
+
+def outlook(group: Iterable[Fitted]) -> tuple[frozenset[str], frozenset[str]]:
+    """The places where some emulators look, with the folders above them; and the folders in which they look at every
+    file, whatever its name."""
+    places: set[str] = set()
+    folders: set[str] = set()
+    for fitted in group:
+        places.update(fitted.folders.values(), (setting.file for setting in fitted.setting))
+        for place in chain.from_iterable(fitted.places.values()):
+            places.update(place.paths)
+            folders.update([place.folder] if place.any_name else [])
+        if fitted.arcade:
+            folders.add(fitted.folders[fitted.arcade.folder])
+    for path in list(places):
+        while path := parent(path):
+            places.add(path)
+    return frozenset(places), frozenset(folders)
+
+
+class Claim(Struct, frozen=True):
+    """One path at which a need wants its file; an `alias` is one that it also takes."""
+
+    place: Place
+    path: str
+    alias: bool
+
+    @property
+    def words(self) -> str:
+        """Whose it is: "an alias of sandpiper's Tern 8 boot ROM"."""
+        return f"{'an alias' if self.alias else 'the name'} of {self.place.words}"
+
+
+def claims_of(places: Iterable[Place]) -> Iterator[Claim]:
+    """What some places claim for themselves."""
+    for place in places:
+        for number, path in enumerate(place.paths if not place.any_name else ()):
+            yield Claim(place, path, number > 0)
+
+
+def meetings(claims: Iterable[Claim], *, folds_case: bool = False) -> Iterator[tuple[Claim, Claim]]:
+    """The needs that want one place and have no content in common. Two aliases harm nobody; nor do needs of one choice,
+    or of different releases."""
+    met: dict[str, list[Claim]] = {}
+    for claim in claims:
+        group = met.setdefault(fold(claim.path) if folds_case else claim.path, [])
+        for other in group:
+            one, two = claim.place, other.place
+            releases = one.emulator == two.emulator and one.need.releases != two.need.releases
+            alike = one.is_same(two) or one.is_instead(two) or releases
+            if not alike and not (claim.alias and other.alias) and one.is_apart(two):
+                yield other, claim
+        group.append(claim)
 
 
 class Serving:
@@ -18,39 +74,38 @@ class Serving:
     def __init__(self, case: RigCase) -> None:
         self._rig, self._shelf, self._judge = case.rig, case.shelf, case.judge
         self._paths: set[str] = set()
-        self._sound: dict[str, list[tuple[Fitted, Need]]] = {}
-        self._right: dict[str, list[tuple[Fitted, Need]]] = {}  # of any name: one of them serves, any would
-        self._claims: dict[str, list[tuple[Fitted, Need]]] = {}
-        self._accepted_places: dict[str, list[tuple[Fitted, Need]]] = {}
+        self._sound: dict[str, list[Place]] = {}
+        self._right: dict[str, list[Place]] = {}  # of any name: one of them serves, any would
+        self._claims: dict[str, list[Place]] = {}
+        self._accepted_places: dict[str, list[Place]] = {}
         """The places, as the shelf compares them, at which needs look, with those."""
         self._folders = {path for fitted in case.rig.emulators for path in fitted.folders.values()}
         self._files = {self._shelf.key(one.file) for fitted in case.rig.emulators for one in fitted.setting}
         for fitted in case.rig.emulators:
-            for need in fitted.needs:
-                self._note(fitted, need)
+            for place in chain.from_iterable(fitted.places.values()):
+                self._note(place)
 
-    def _note(self, fitted: Fitted, need: Need) -> None:
-        for part, folder, names in places_of(fitted.folders, need):
-            for name in names:
-                self._accepted_places.setdefault(self._shelf.key(join(folder, name)), []).append((fitted, part))
-            if not need.any_name and need.id not in fitted.ignore:
-                self._claims.setdefault(self._shelf.key(join(folder, names[0])), []).append((fitted, part))
-            serving = self._shelf.folder(folder) if need.any_name else self._shelf.at_names(folder, names)
-            judged = ((holding, self._judge.judge(fitted, part, holding)) for holding in serving)
-            right = [pair for pair in judged if pair[1].accepted]
-            for holding, _ in right if need.any_name else ():
-                self._right.setdefault(holding.path, []).append((fitted, part))
-            if need.any_name and right and not need.requires:  # else only the audit can tell which is used
-                right = [best_liked(part.accept, right)]
-            for holding, judgement in right:
-                self._paths.add(holding.path)
-                if judgement.proof is not Proof.NONE or need.changes:
-                    self._sound.setdefault(holding.path, []).append((fitted, part))
+    def _note(self, place: Place) -> None:
+        need = place.need
+        for path in place.paths:
+            self._accepted_places.setdefault(self._shelf.key(path), []).append(place)
+        if not place.any_name and not place.ignored:
+            self._claims.setdefault(self._shelf.key(place.path), []).append(place)
+        judged = ((holding, self._judge.judge(place, holding)) for holding in self._shelf.serving(place))
+        right = [pair for pair in judged if pair[1].accepted]
+        for holding, _ in right if place.any_name else ():
+            self._right.setdefault(holding.path, []).append(place)
+        if place.any_name and right and not need.requires:  # else only the audit can tell which is used
+            right = [best_liked(need.accept, right)]
+        for holding, judgement in right:
+            self._paths.add(holding.path)
+            if judgement.proof is not Proof.NONE or need.changes:
+                self._sound.setdefault(holding.path, []).append(place)
 
     @property
     def owners(self) -> dict[str, tuple[str, ...]]:
         """The files that are sound for a need where they lie, with the needs in words."""
-        return {path: tuple(called(*one) for one in owners) for path, owners in self._sound.items()}
+        return {path: tuple(one.words for one in owners) for path, owners in self._sound.items()}
 
     def movable(self, holding: Holding) -> bool:
         """Whether a holding may be moved to where it is wanted: loose on this rig, and serving nobody, not even a
@@ -59,39 +114,39 @@ class Serving:
             return False
         return holding.path not in self._paths and not self._shelf.leans(holding.path)
 
-    def another(self, holding: Holding, fitted: Fitted, need: Need) -> bool:
+    def another(self, holding: Holding, place: Place) -> bool:
         """Whether a file is sound for another need where it lies, be it as one of several."""
         owners = (*self._sound.get(holding.path, ()), *self._right.get(holding.path, ()))
-        return any(not is_same(one, (fitted, need)) for one in owners)
+        return any(not one.is_same(place) for one in owners)
 
     def looks_at(self, path: str) -> bool:
         """Whether a need or a setting looks at a place."""
         key = self._shelf.key(path)
         return key in self._accepted_places or key in self._files
 
-    def concerns(self, holding: Holding, fitted: Fitted, need: Need, folder: str) -> bool:
-        """Whether a file in a need's `folder` is another's business: it serves one that is no alternative, lies where
-        one looks, or in another of the emulators' folders, or is a settings file."""
+    def concerns(self, holding: Holding, place: Place) -> bool:
+        """Whether a file in the folder of a place is another's business: it serves one that is no alternative, lies
+        where one looks, or in another of the emulators' folders, or is a settings file."""
         key = self._shelf.key(holding.path)
         others = [*self._sound.get(holding.path, ()), *self._accepted_places.get(key, ())]
-        if any(not is_same(one, (fitted, need)) and not chosen_between(fitted, need, *one) for one in others):
+        if any(not one.is_same(place) and not one.is_instead(place) for one in others):
             return True
-        inner = (self._shelf.key(one) for one in self._folders if len(one) > len(folder))
+        inner = (self._shelf.key(one) for one in self._folders if len(one) > len(place.folder))
         return key in self._files or any(key.startswith(f"{one}/") for one in inner)
 
     def contested(self, place: str) -> bool:
         """Whether several needs want a place."""
         return len(self._claims.get(self._shelf.key(place), ())) > 1
 
-    def rivals(self, fitted: Fitted, need: Need, place: str, use: Holding | None) -> tuple[str, ...]:
-        """The other needs that want a place, or have what they want there, and that `use` would not serve; without one,
+    def rivals(self, place: Place, path: str, use: Holding | None) -> tuple[str, ...]:
+        """The other needs that want a path, or have what they want there, and that `use` would not serve; without one,
         those with which a need has no content in common."""
-        claims = [*self._claims.get(self._shelf.key(place), ()), *self._sound.get(place, ())]
+        claims = [*self._claims.get(self._shelf.key(path), ()), *self._sound.get(path, ())]
         found: dict[str, None] = {}
-        for other, theirs in claims:
-            if is_same((other, theirs), (fitted, need)) or chosen_between(fitted, need, other, theirs):
+        for other in claims:
+            if other.is_same(place) or other.is_instead(place):
                 continue
-            serves = self._judge.judge(other, theirs, use).accepted if use else not are_apart(need, theirs)
+            serves = self._judge.judge(other, use).accepted if use else not place.is_apart(other)
             if not serves:
-                found[called(other, theirs)] = None
+                found[other.words] = None
         return tuple(found)

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from typing import TypeAlias
 
 from gribble.core.audit.judging.case import RigCase
 from gribble.core.audit.judging.choices import best_liked
-from gribble.core.base.paths import base
+from gribble.core.base.paths import base, fold, parent
 from gribble.core.files.leads import Frame, Lead, Reading, read_literally, read_path, written
 from gribble.core.files.settingsfile import NoSuchKey, SettingError, value_of
 from gribble.core.records.facts import (
+    Demanded,
     Fact,
     IsFor,
     LeadsOut,
@@ -18,15 +19,27 @@ from gribble.core.records.facts import (
     NotToldHere,
     NoValue,
     NoWayThere,
+    RootSpelled,
     SaysNothing,
     SettingsUnread,
 )
-from gribble.core.records.findings import Finding, Remedy, SettingFinding, Verdict
-from gribble.core.records.fitted import Fitted
-from gribble.core.records.readings import ABSENT, Unread
-from gribble.core.records.sheet import Level, Setting
+from gribble.core.records.findings import (
+    Demand,
+    Finding,
+    NeedFinding,
+    Remedy,
+    RootFinding,
+    SettingFinding,
+    Value,
+    Verdict,
+    standing,
+)
+from gribble.core.records.place import Fitted
+from gribble.core.records.rig_seen import ABSENT, RigSeen, Unread
+from gribble.core.records.sheet import Level, Root, Setting
+from gribble.core.survey.shelf import Shelf
 
-_Group: TypeAlias = tuple[Finding, ...]
+_Group: TypeAlias = tuple[NeedFinding, ...]
 
 
 class SettingsAuditor:
@@ -34,7 +47,7 @@ class SettingsAuditor:
 
     def __init__(self, case: RigCase) -> None:
         self._rig, self._shelf, self._judge = case.rig, case.shelf, case.judge
-        self._files = case.ask.readings.settings
+        self._files = case.given.readings.settings
         self._folders = case.shelf.folders
 
     def audit(self, fitted: Fitted, findings: _Group) -> tuple[SettingFinding, ...]:
@@ -47,23 +60,18 @@ class SettingsAuditor:
                 found.append(self._find(fitted, setting, finding, findings))
         return tuple(found)
 
-    def _find(self, fitted: Fitted, setting: Setting, finding: Finding | None, findings: _Group) -> SettingFinding:
-        subject = finding.need.id if finding else setting.folder or ""
+    def _find(self, fitted: Fitted, setting: Setting, finding: NeedFinding | None, findings: _Group) -> SettingFinding:
+        aim = finding.need.id if finding else setting.folder or ""
         level = finding.need.level if finding else Level.MUST
 
         def found(verdict: Verdict, *facts: Fact, value: str = "", wanted: str | None = None) -> SettingFinding:
-            return SettingFinding(
-                setting=setting,
-                file=setting.file,
-                level=level,
-                subject=subject,
+            size = len(data) if isinstance(data, bytes) else 0
+            return Finding(
+                subject=Value(setting=setting, level=level, aim=aim, value=value, wanted=wanted or "", size=size),
                 verdict=verdict,
                 remedy=Remedy.NONE if wanted is None else Remedy.POINT,
                 facts=facts,
-                value=value,
-                wanted=wanted or "",
-                size=len(data) if isinstance(data, bytes) else 0,
-                unexamined=isinstance(data, Unread) and not data.absent,
+                standing=standing(unexamined=isinstance(data, Unread) and not data.absent),
             )
 
         data = self._files.get((self._rig.name, setting.file), ABSENT)
@@ -71,35 +79,37 @@ class SettingsAuditor:
             verdict = Verdict.MISSING if data.absent else Verdict.UNPROVEN
             start = fitted.title if data.absent else ""
             return found(verdict, SettingsUnread(base(setting.file), data.why, start))
+        fact: Fact
         frame = self._frame(setting, fitted.root.exact_names)
         group = _choice(fitted, finding, findings) if finding else ()
         target = _target(group) if group else fitted.folders[setting.folder or ""]
-        aim = finding.need.called if finding else f"the folder {target}"
+        called = finding.need.called if finding else f"the folder {target}"
         try:
             value = value_of(data, setting.format, setting.key)
         except SettingError as error:
-            absent = isinstance(error, NoSuchKey)
             should = None if target is None else written(target, "", frame)
-            none = NoValue(base(setting.file), str(error), aim, fitted.title if absent else "", should)
-            return found(Verdict.MISSING if absent else Verdict.DAMAGED, none)
+            set_in = fitted.title if isinstance(error, NoSuchKey) else ""
+            none = NoValue(base(setting.file), str(error), called, set_in, should)
+            return found(Verdict.MISSING if set_in else Verdict.DAMAGED, none)
         reading = self._reading(value, frame)
         if reading.unknown:
             return found(Verdict.UNPROVEN, NotToldHere(value, reading.unknown), value=value)
-        if finding is None:
+        if not value.strip():
+            verdict, fact = Verdict.IMPOSTER, SaysNothing()
+        elif reading.fault:
+            verdict, fact = Verdict.IMPOSTER, LeadsOut(value, reading.fault)
+        elif finding is None:
             verdict, fact = self._follow_to_folder(fitted, value, reading.leads, target or "")
         else:
             verdict, fact = self._follow(fitted, finding, group, value, reading.leads)
-        if reading.fault:
-            fact = LeadsOut(value, reading.fault)
-        if not value.strip():
-            fact = SaysNothing()
         if verdict in (Verdict.SOUND, Verdict.UNPROVEN):
             return found(verdict, fact, value=value)
-        more: list[Fact] = [IsFor(aim)] if finding else []  # of a folder the fact has said it
-        wanted = None if target is None else written(target, value, frame)
-        if target is not None and wanted is None:
-            more.append(NoWayThere(target, fitted.title))
-        return found(verdict, fact, *more, value=value, wanted=wanted)
+        more = (IsFor(called),) if finding else ()  # of a folder the fact has said it
+        if target is None:
+            return found(verdict, fact, *more, value=value)
+        wanted = written(target, value, frame)
+        no_way = () if wanted else (NoWayThere(target, fitted.title),)
+        return found(verdict, fact, *more, *no_way, value=value, wanted=wanted)
 
     def _reading(self, value: str, frame: Frame) -> Reading:
         """What a value says; a file that is there under that very name is no variable's."""
@@ -130,7 +140,7 @@ class SettingsAuditor:
         return Verdict.IMPOSTER, LeadsTo(value, paths[0] if paths else "", "other folder", folder)
 
     def _follow(
-        self, fitted: Fitted, finding: Finding, group: _Group, value: str, ways: Iterable[Lead]
+        self, fitted: Fitted, finding: NeedFinding, group: _Group, value: str, ways: Iterable[Lead]
     ) -> tuple[Verdict, Fact]:
         """What a value leads to, by the reading that serves best."""
         targets = [place.expected for other in group for place in other.places]
@@ -142,7 +152,7 @@ class SettingsAuditor:
                 holding = None
             faults = []
             for other in group:
-                judgement = self._judge.judge(fitted, other.need, holding) if holding else None
+                judgement = self._judge.judge(fitted.places[other.need.id][0], holding) if holding else None
                 if holding and judgement and judgement.accepted:
                     proven = bool(other.need.key or judgement.proof != "none")
                     if proven or holding.path in targets:
@@ -174,8 +184,49 @@ def _target(group: _Group) -> str | None:
     return None
 
 
-def _choice(fitted: Fitted, finding: Finding, findings: _Group) -> _Group:
+def _choice(fitted: Fitted, finding: NeedFinding, findings: _Group) -> _Group:
     """A need and, where it has a choice, the others of it, the best liked first: any of them will do."""
     if finding.need.choice is None:
         return (finding,)
     return tuple(best_liked((other for other in findings if other.need.choice == finding.need.choice), fitted.liking))
+
+
+def check_root(fitted: Fitted, rig: RigSeen, shelf: Shelf) -> tuple[RootFinding, ...]:
+    """What is true of each demand; what cannot be seen from here is unproven and said."""
+    exact = _spelled(fitted, shelf) if fitted.root.exact_names else ()
+    return (*_demands(fitted.root, rig), *exact)
+
+
+def _demands(root: Root, rig: RigSeen) -> Iterator[RootFinding]:
+    if root.volume:
+        wanted = " or ".join(root.volume)
+        verdict = Verdict.SOUND if rig.volume in root.volume else Verdict.IMPOSTER
+        verdict = verdict if rig.volume else Verdict.UNPROVEN
+        yield Finding(
+            subject=Demand("volume"),
+            verdict=verdict,
+            facts=(Demanded("volume", wanted, rig.volume, rig.name, str(verdict)),),
+        )
+    if root.label is not None:
+        alike = bool(rig.label) and fold(rig.label) == fold(root.label)
+        if rig.label == root.label or (alike and _folds_labels(root, rig)):
+            verdict = Verdict.SOUND
+        elif not rig.label or (alike and not rig.volume and not root.exact_names):
+            verdict = Verdict.UNPROVEN
+        else:
+            verdict = Verdict.IMPOSTER
+        fact = Demanded("label", root.label, rig.label, rig.name, str(verdict))
+        yield Finding(subject=Demand("label"), verdict=verdict, facts=(fact,))
+
+
+def _folds_labels(root: Root, rig: RigSeen) -> bool:
+    """Whether two spellings of a label are one: FAT keeps labels in capitals, and a device may insist all the same."""
+    return rig.volume == "fat32" and not root.exact_names
+
+
+def _spelled(fitted: Fitted, shelf: Shelf) -> Iterator[RootFinding]:
+    """The folders and files without which nothing runs, where the device does not find them as they are spelled."""
+    wanted = [fitted.folders[fitted.arcade.folder]] if fitted.arcade else []
+    for path in dict.fromkeys((*wanted, *(parent(one.file) for one in fitted.setting))):
+        if (there := shelf.spelled(path)) != path:
+            yield Finding(subject=Demand("names"), verdict=Verdict.IMPOSTER, facts=(RootSpelled(there, path),))

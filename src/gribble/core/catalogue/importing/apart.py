@@ -23,13 +23,12 @@ from msgspec import Struct, structs
 
 from gribble.core.base.budget import APART_BYTES, APART_SECONDS, LIST_BYTES, size_words
 from gribble.core.base.errors import GribbleError
-from gribble.core.base.memory import collect_little
 from gribble.core.base.regular import read_text
+from gribble.core.base.threads import collect_little
 from gribble.core.catalogue.importing.nodes import Advance, Node
-from gribble.core.catalogue.importing.pages import book_rows, page_rows
-from gribble.core.catalogue.importing.tables import Row
+from gribble.core.catalogue.importing.tables import Row, book_rows, page_rows
 from gribble.core.catalogue.importing.xmlrecords import read_xml
-from gribble.core.records.fieldmap import FieldMap, ListFormat
+from gribble.core.records.imported import FieldMap, ListFormat
 
 if sys.platform != "win32":
     import resource

@@ -15,8 +15,7 @@ from gribble.core.catalogue.importing.fieldmap import plain_attribute
 from gribble.core.catalogue.importing.nodes import HEADING, SECTION, Node
 from gribble.core.catalogue.importing.values import BLANKS, Part, ValueFault, digest, number, parts, single, yes
 from gribble.core.catalogue.rosters import set_faults
-from gribble.core.records.fieldmap import Field, FieldMap, Inner, Rules
-from gribble.core.records.imported import Tally
+from gribble.core.records.imported import Field, FieldMap, Rules, Tally
 from gribble.core.records.roster import ArcadeSet, SetKind
 
 YEAR_DIGITS, SIZE_DIGITS = 4, 18
@@ -244,7 +243,7 @@ def _nested_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, preview: b
         owner = str(values.get("set", ""))
         for name, one, reader in inner:
             rows = node.rows if name == "files" else []
-            found = clean if rows and clean else _inner(node, rows, one, reader, where, tally, owner)
+            found = clean if rows and clean else _inner(node, rows, (one.records, reader), where, (tally, owner))
             values[name] = _each_once(found, one.records, where, tally)
         if preview or tally.records <= 100:
             note_left_over(node, used, tally)
@@ -254,10 +253,11 @@ def _nested_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, preview: b
             yield made_set
 
 
-def _inner(node: Node, rows: Rows, inner: Inner, reader: Reader, where: str, tally: Tally, owner: str) -> list[Values]:
-    within = f"{where}, {inner.records}"
-    nodes = [] if rows else node.inner(inner.records)
-    return reader.read_rows(rows, within, tally, owner) if rows else reader.read_all(nodes, within, tally, owner)
+def _inner(node: Node, rows: Rows, inner: tuple[str, Reader], where: str, of: tuple[Tally, str]) -> list[Values]:
+    """The inner records of a record, which are called and read in one way, told `of` an owner."""
+    records, reader = inner
+    within = f"{where}, {records}"
+    return reader.read_rows(rows, within, *of) if rows else reader.read_all(node.inner(records), within, *of)
 
 
 def _many_at_once(nodes: Iterable[Node], reader: Reader) -> Iterator[tuple[Node, list[Values]]]:

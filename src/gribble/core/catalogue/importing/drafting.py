@@ -33,8 +33,7 @@ from gribble.core.catalogue.importing.sniffing import looks_like
 from gribble.core.catalogue.importing.tables import Head
 from gribble.core.catalogue.importing.trees import BY_HAND, Tree, json_tree, xml_tree
 from gribble.core.catalogue.importing.xmlrecords import SAMPLE_BYTES, words_of
-from gribble.core.records.fieldmap import Field, FieldMap, Inner, ListFormat
-from gribble.core.records.imported import Degree, Drafted, Guess, Looks, Named
+from gribble.core.records.imported import Degree, Drafted, Field, FieldMap, Guess, Inner, ListFormat, Looks, Named
 
 SAMPLE_ROWS = 10_000
 """So many records of a table are looked at."""
@@ -99,14 +98,7 @@ class _Found(Struct, frozen=True):
 
 
 def _of_tables(path: Path, looks: Looks, asked: Asked) -> Drafted:
-    groups: dict[tuple[str, ...], list[tuple[Head, list[str]]]] = {}
-    rows = table_rows(path, looks, lambda _bytes: None)
-    for head, cells in itertools.islice(rows, SAMPLE_ROWS if looks.format in _ONE_TABLE else None):
-        if asked.table in (None, head.number):
-            group = groups.setdefault(head.names, [])
-            if cells and len(group) < SAMPLE_ROWS:
-                group.append((head, cells))
-    title = _title(path, looks)
+    groups = _tables_of(path, looks, asked)
     good = [(names, rows) for names, rows in groups.items() if _is_list(names, rows, asked.to)]
     if not good:
         shown = _shown((names, rows) for names, rows in groups.items() if rows)
@@ -114,22 +106,34 @@ def _of_tables(path: Path, looks: Looks, asked: Asked) -> Drafted:
         what = f"has no table {said}" if shown else "has no table"
         raise GribbleError(f"{path} {what}", fix=f"It has: {shown}." if shown else BY_HAND)
     good.sort(key=lambda one: -len(one[1]))
-    (names, rows_), *others = good
-    rivals = [one for one in others if len(one[1]) * 3 >= len(rows_)]
-    if rivals:
+    (names, rows), *others = good
+    if any(len(one[1]) * 3 >= len(rows) for one in others):
         raise GribbleError(
             f"{path} has several tables that could be the list: {_shown(good[:5])}",
-            fix=f"Say which: --table {rows_[0][0].number}",
+            fix=f"Say which: --table {rows[0][0].number}",
         )
-    notes = tuple(f"table {rows[0][0].number} ({', '.join(names[:4])}) is left out" for names, rows in others)
-    headings = dict.fromkeys(head.heading for head, _ in rows_ if head.heading)
+    notes = tuple(f"table {rest[0][0].number} ({', '.join(head[:4])}) is left out" for head, rest in others)
+    headings = dict.fromkeys(head.heading for head, _ in rows if head.heading)
     usual = tuple(one for one in headings if not _DEFAULT_SHEETS.match(one))
-    found = _Found(
-        [{**dict(zip(names, cells, strict=False)), **({} if HEADING in names else {HEADING: head.heading})}
-         for head, cells in rows_],
-        title=title or (usual[0] if len(usual) == 1 else ""), headings=usual, table=asked.table, notes=notes,
-    )  # fmt: skip
+    title = _title(path, looks) or (usual[0] if len(usual) == 1 else "")
+    records = [
+        {**dict(zip(names, cells, strict=False)), **({} if HEADING in names else {HEADING: head.heading})}
+        for head, cells in rows
+    ]
+    found = _Found(records, title=title, headings=usual, table=asked.table, notes=notes)
     return _of_rows(path, looks, asked, found)
+
+
+def _tables_of(path: Path, looks: Looks, asked: Asked) -> dict[tuple[str, ...], list[tuple[Head, list[str]]]]:
+    """The first rows of each table, or of the one that is asked for, by the names of its columns."""
+    groups: dict[tuple[str, ...], list[tuple[Head, list[str]]]] = {}
+    rows = table_rows(path, looks, lambda _bytes: None)
+    for head, cells in itertools.islice(rows, SAMPLE_ROWS if looks.format in _ONE_TABLE else None):
+        if asked.table in (None, head.number):
+            group = groups.setdefault(head.names, [])
+            if cells and len(group) < SAMPLE_ROWS:
+                group.append((head, cells))
+    return groups
 
 
 def _title(path: Path, looks: Looks) -> str:
@@ -259,60 +263,26 @@ def _of_tree(path: Path, looks: Looks, asked: Asked, tree: Tree) -> Drafted:
         above = "@key" if tree.keyed else ""
         found = _Found(tree.rows, tree.records, tree.common, tree.title, notes=_left_notes(tree), above=above)
         return _of_rows(path, looks, asked, found)
-    columns = _columns(tree.rows)
-    within = _columns(tree.inner_rows)
-    sets = naming_of(columns)
-    sets += guess_fields([one for one in columns if one.name not in {each.column for each in sets}], _SET_FIELDS)
-    if len({one.field for one in sets}) < len(sets):  # a head says set, and another column names the records
-        sets = guess_fields(columns, _SET_FIELDS)
-    if not any(one.field == "title" for one in sets):
-        sets += said_of_each(columns, {one.column for one in sets})
-    if not any(one.field == "kind" for one in sets):
-        sets += flagged_kinds(columns, {one.column for one in sets})
-    sets = related(sets, columns, kinds_of(sets, tree.rows))
-    files = guess_fields(within, _FILE_FIELDS)
-    if not any(one.field == "name" for one in files):
-        files += naming_of(within, {one.column for one in files}, "name")
-    named = next(
-        (column for column in columns for one in sets if one.field == "set" and one.column == column.name), None
-    )
-    to = asked.to or ("roster" if named and named.fit("set") >= 0 else "sheet")
-    if to == "sheet":
-        way = f"{tree.records}/{tree.inner}" if tree.records else tree.inner
-        naming = next((one.name for one in columns if len(one.words) == one.rows and not one.digests), "")
-        above = f"^{naming.lstrip('@')}" if naming and "/" not in naming else ""
-        found = _Found(tree.flat_rows, way, tree.common, tree.title, notes=_left_notes(tree), above=above)
-        return _of_rows(path, looks, asked._replace(to="sheet"), found)
+    columns, within = _columns(tree.rows), _columns(tree.inner_rows)
+    sets, files = _set_guesses(columns, tree), _file_guesses(within)
+    if (asked.to or _likely_target(columns, sets)) == "sheet":
+        return _of_rows(path, looks, asked._replace(to="sheet"), _flattened(tree, columns))
     files += shared_names(files, within, tree, sets)
     variants = variants_of(tree, within)
-    if variants and not any(one.field == "variants" for one in sets):
+    if variants and not _has(sets, "variants"):
         sets.append(variants[0])
         files = [one for one in files if one.field != "variant"] + [variants[1]]
-    discs = guess_fields(_columns(tree.disc_rows), ("name", "state", "optional")) if tree.discs else []
-    if tree.discs and not any(one.field == "name" for one in discs):
-        discs += naming_of(_columns(tree.disc_rows), {one.column for one in discs}, "name")
-    for needed, group in (("set", sets), ("name", files)):
-        if not any(one.field == needed for one in group):
-            raise GribbleError(f"{path}: which field is the {needed} cannot be told", fix=BY_HAND)
+    if lacking := next((one for one, group in (("set", sets), ("name", files)) if not _has(group, one)), ""):
+        raise GribbleError(f"{path}: which field is the {lacking} cannot be told", fix=BY_HAND)
     if looks.format is ListFormat.XML and path.stat().st_size > SAMPLE_BYTES:
         record = tree.records.rpartition("/")[2]
         sets, files = _all_words(path, sets, record), _all_words(path, files, tree.inner.rpartition("/")[2])
-    sets, files, discs = in_order(sets), in_order(files), in_order(discs)
+    sets, files, discs = in_order(sets), in_order(files), in_order(_disc_guesses(tree))
     used = {one.column for one in sets} | {_beside(rule) for one in sets for rule in one.rules if rule.first}
-    left = [one.name for one in columns if one.name not in used and one.values]
-    used = {one.column for one in files}
-    left += [f"{tree.inner}/{one.name}" for one in within if one.name not in used and one.values]
-    made = FieldMap(
-        map=MAP_VERSION,
-        records=tree.records,
-        format=looks.format,
-        fields={one.field: one.rules for one in sets},
-        files=Inner(records=tree.inner, fields={one.field: one.rules for one in files}),
-        discs=Inner(records=tree.discs, fields={one.field: one.rules for one in discs}) if tree.discs else None,
-    )
+    left = [*_left_over(columns, used), *_left_over(within, {one.column for one in files}, f"{tree.inner}/")]
     drafted = Drafted(
         to="roster",
-        made=made,
+        made=_tree_map(looks, tree, sets, files, discs),
         guesses=tuple(sets),
         inner=tuple(files),
         discs=tuple(discs),
@@ -320,6 +290,72 @@ def _of_tree(path: Path, looks: Looks, asked: Asked, tree: Tree) -> Drafted:
         looks=looks,
     )
     return _named(drafted, path, asked, tree.common, tree.title)
+
+
+def _likely_target(columns: list[Column], sets: list[Guess]) -> str:
+    """What a tree becomes where nobody says: a roster if its records have names of sets."""
+    named = next((one for one in sets if one.field == "set"), None)
+    names_sets = any(named and named.column == one.name and one.fit("set") >= 0 for one in columns)
+    return "roster" if names_sets else "sheet"
+
+
+def _flattened(tree: Tree, columns: list[Column]) -> _Found:
+    """The inner records of a tree, as rows of their own."""
+    way = f"{tree.records}/{tree.inner}" if tree.records else tree.inner or ""
+    naming = next((one.name for one in columns if len(one.words) == one.rows and not one.digests), "")
+    above = f"^{naming.lstrip('@')}" if naming and "/" not in naming else ""
+    return _Found(tree.flat_rows, way, tree.common, tree.title, notes=_left_notes(tree), above=above)
+
+
+def _has(guesses: Iterable[Guess], field: str) -> bool:
+    """Whether a field is among those that are guessed."""
+    return any(one.field == field for one in guesses)
+
+
+def _set_guesses(columns: list[Column], tree: Tree) -> list[Guess]:
+    """The fields of sets, by their columns."""
+    sets = naming_of(columns)
+    sets += guess_fields([one for one in columns if one.name not in {each.column for each in sets}], _SET_FIELDS)
+    if len({one.field for one in sets}) < len(sets):  # a head says set, and another column names the records
+        sets = guess_fields(columns, _SET_FIELDS)
+    if not _has(sets, "title"):
+        sets += said_of_each(columns, {one.column for one in sets})
+    if not _has(sets, "kind"):
+        sets += flagged_kinds(columns, {one.column for one in sets})
+    return related(sets, columns, kinds_of(sets, tree.rows))
+
+
+def _file_guesses(within: list[Column]) -> list[Guess]:
+    """The fields of the files of sets."""
+    files = guess_fields(within, _FILE_FIELDS)
+    if not _has(files, "name"):
+        files += naming_of(within, {one.column for one in files}, "name")
+    return files
+
+
+def _disc_guesses(tree: Tree) -> list[Guess]:
+    """The fields of the discs of sets, if there are any."""
+    discs = guess_fields(_columns(tree.disc_rows), ("name", "state", "optional")) if tree.discs else []
+    if tree.discs and not _has(discs, "name"):
+        discs += naming_of(_columns(tree.disc_rows), {one.column for one in discs}, "name")
+    return discs
+
+
+def _left_over(columns: Iterable[Column], used: set[str], before: str = "") -> list[str]:
+    """The columns that say something and are no field."""
+    return [f"{before}{one.name}" for one in columns if one.name not in used and one.values]
+
+
+def _tree_map(looks: Looks, tree: Tree, sets: list[Guess], files: list[Guess], discs: list[Guess]) -> FieldMap:
+    """The map of a tree of sets with their files and discs."""
+    return FieldMap(
+        map=MAP_VERSION,
+        records=tree.records,
+        format=looks.format,
+        fields={one.field: one.rules for one in sets},
+        files=Inner(records=tree.inner or "", fields={one.field: one.rules for one in files}),
+        discs=Inner(records=tree.discs, fields={one.field: one.rules for one in discs}) if tree.discs else None,
+    )
 
 
 def _all_words(path: Path, guesses: list[Guess], tag: str) -> list[Guess]:

@@ -14,10 +14,9 @@ from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.paths import base
 from gribble.core.catalogue.importing.columns import NEVER, Column
 from gribble.core.catalogue.importing.rules import rules_for
-from gribble.core.catalogue.importing.shapes import is_number
+from gribble.core.catalogue.importing.sniffing import is_number
 from gribble.core.catalogue.importing.words import head_points
-from gribble.core.records.fieldmap import Field
-from gribble.core.records.imported import Degree, Guess
+from gribble.core.records.imported import Degree, Field, Guess
 
 SAMPLES = 3
 """So many values are shown of each guess."""
@@ -47,17 +46,18 @@ def guess_fields(columns: Sequence[Column], fields: Iterable[str]) -> list[Guess
         key = "level" if best.field == "unneeded" else "kind" if best.field == "set kind" else best.field
         if key in taken or best.column.name not in free:
             continue
-        rivals = [
-            one
-            for one in points
-            if one.total == best.total and one.column.name in free and not one.column.sparser_than(best.column)
-            and (one.field == best.field) != (one.column is best.column)
-            and not (best.head == _EXACT and not one.head)
-        ]  # fmt: skip
+        rivals = [one for one in points if one.column.name in free and _is_rival(one, best)]
         taken.add(key)
         free.pop(best.column.name)
         found.append(_made(key, best, rivals))
     return in_order(_doubting(one, free.values(), columns) if one.field == "name" else one for one in found)
+
+
+def _is_rival(one: _Points, best: _Points) -> bool:
+    """Whether another guess has as much for it as the best one, of the same field or the same column."""
+    if one.total != best.total or one.column.sparser_than(best.column) or (best.head == _EXACT and not one.head):
+        return False
+    return (one.field == best.field) != (one.column is best.column)
 
 
 def _doubting(name: Guess, free: Iterable[Column], columns: Sequence[Column]) -> Guess:

@@ -8,15 +8,14 @@ from pathlib import Path
 from gribble.core.base.budget import LIST_BYTES
 from gribble.core.base.errors import GribbleError, reason_of
 from gribble.core.base.regular import read_text
-from gribble.core.catalogue.checksums import read_checksums
 from gribble.core.catalogue.importing.apart import read_apart, rows_apart
 from gribble.core.catalogue.importing.nodes import HEADING, SECTION, Advance, Node, flat
 from gribble.core.catalogue.importing.plaintext import aligned_rows, key_rows, pipe_rows
 from gribble.core.catalogue.importing.sniffing import looks_like
 from gribble.core.catalogue.importing.streams import csv_rows, read_json, read_jsonl
 from gribble.core.catalogue.importing.tables import Head, Row, tables_of
-from gribble.core.records.fieldmap import FieldMap, ListFormat
-from gribble.core.records.imported import Looks
+from gribble.core.catalogue.sheets import read_checksums
+from gribble.core.records.imported import FieldMap, ListFormat, Looks
 
 TABULAR = frozenset({
     ListFormat.CSV, ListFormat.TSV, ListFormat.HTML, ListFormat.MARKDOWN, ListFormat.TEXT, ListFormat.WORKBOOK,

@@ -6,7 +6,7 @@ import re
 from collections.abc import Mapping
 from pathlib import Path
 
-from gribble.core.catalogue.importing.shapes import is_blank
+from gribble.core.catalogue.importing.sniffing import is_blank
 from gribble.core.catalogue.importing.words import STOP_WORDS, plain
 from gribble.core.catalogue.writing import slug
 from gribble.core.records.imported import Named

@@ -12,8 +12,7 @@ from gribble.core.catalogue.importing.build import Reader, Values, called, note_
 from gribble.core.catalogue.importing.nodes import Node
 from gribble.core.catalogue.importing.values import ValueFault
 from gribble.core.catalogue.writing import Draft, DraftSheet
-from gribble.core.records.fieldmap import FieldMap
-from gribble.core.records.imported import Tally, Understood
+from gribble.core.records.imported import FieldMap, Tally, Understood
 from gribble.core.records.sheet import Accept, Kind, Level, ManifestFile
 
 SHEET_WORDS = {"level": tuple(Level), "kind": tuple(Kind)}

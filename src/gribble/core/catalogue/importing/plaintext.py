@@ -10,7 +10,7 @@ import unicodedata
 from collections.abc import Iterator
 
 from gribble.core.base.budget import TABLE_COLUMNS
-from gribble.core.catalogue.importing.shapes import without_marks
+from gribble.core.catalogue.importing.sniffing import without_marks
 from gribble.core.catalogue.importing.tables import Row, check_row
 
 _RULE = re.compile(r"^[\s|+:=\-─═┌┬┐├┼┤└┴┘╔╦╗╠╬╣╚╩╝]+$")

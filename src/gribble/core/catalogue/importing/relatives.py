@@ -4,15 +4,18 @@ variants and shared files. Told by what the values refer to, whatever the column
 from __future__ import annotations
 
 import itertools
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from typing import NamedTuple
 
 from msgspec import structs
 
+from gribble.core.catalogue.importing.build import Values, read_fields
 from gribble.core.catalogue.importing.columns import Column
+from gribble.core.catalogue.importing.nodes import Node
 from gribble.core.catalogue.importing.trees import Tree
-from gribble.core.catalogue.importing.words import head_points, meaning
-from gribble.core.records.fieldmap import Field
-from gribble.core.records.imported import Degree, Guess
+from gribble.core.catalogue.importing.words import head_points, meaning, plain
+from gribble.core.records.imported import Degree, Field, FieldMap, Guess, Tally
+from gribble.core.records.roster import ArcadeSet, Plays, Roster
 
 _FLAGS = {"bios": "bios", "device": "devices"}
 
@@ -20,13 +23,10 @@ _FLAGS = {"bios": "bios", "device": "devices"}
 def related(guesses: list[Guess], columns: list[Column], kinds: Mapping[str, str]) -> list[Guess]:
     """Parents and BIOS sets: the columns that name sets of the list, told apart by what they name. Of two, the one that
     repeats the other and says more is the BIOS set's."""
-    chosen = next((one for one in guesses if one.field == "set"), None)
-    names: set[str] = next((set(column.words) for column in columns if chosen and column.name == chosen.column), set())
-    taken = {one.column for one in guesses if one.field not in ("parent", "bios")}
-    refer = [one for one in columns if one.name not in taken and one.words and one.refers_to(names) >= 0.5]
     others = [one for one in guesses if one.field not in ("parent", "bios")]
-    within = [one for one in refer if "/" in one.name]
-    refer = [one for one in refer if one not in within]
+    naming = _referring(guesses, columns, {one.column for one in others})
+    within = [one for one in naming if "/" in one.name]
+    refer = [one for one in naming if "/" not in one.name]
     if within and not any(one.field == "devices" for one in others):
         samples = tuple(itertools.islice(within[0].words, 3))
         others.append(
@@ -36,7 +36,7 @@ def related(guesses: list[Guess], columns: list[Column], kinds: Mapping[str, str
     doubted = [
         structs.replace(one, degree=Degree.DOUBTFUL, reason=f"{one.reason}, but names no sets of the list")
         for one in guesses
-        if one.field in ("parent", "bios") and one.column not in {column.name for column in (*refer, *within)}
+        if one not in others and one.column not in {column.name for column in naming}
     ]
     if len(refer) == 1:
         return [*others, *_alone(refer[0], guesses, kinds), *doubted]
@@ -44,6 +44,13 @@ def related(guesses: list[Guess], columns: list[Column], kinds: Mapping[str, str
         fewer, more = sorted(refer, key=lambda one: len(one.values))
         return [*others, *_both(fewer, more, guesses), *doubted]
     return [*others, *(one for one in guesses if one.column in {column.name for column in refer}), *doubted]
+
+
+def _referring(guesses: list[Guess], columns: list[Column], taken: set[str]) -> list[Column]:
+    """The columns, but those taken, of which at least half the values are names of sets of the list."""
+    chosen = next((one.column for one in guesses if one.field == "set"), None)
+    names: set[str] = next((set(one.words) for one in columns if chosen and one.name == chosen), set())
+    return [one for one in columns if one.name not in taken and one.words and one.refers_to(names) >= 0.5]
 
 
 def _alone(column: Column, guesses: list[Guess], kinds: Mapping[str, str]) -> list[Guess]:
@@ -198,3 +205,47 @@ def said_of_each(columns: list[Column], taken: set[str]) -> list[Guess]:
         Guess(field="title", column=free[0].name, rules=(Field(from_=free[0].name),), degree=Degree.LIKELY,
               reason="says something of each set", samples=tuple(itertools.islice(free[0].words, 3)))
     ]  # fmt: skip
+
+
+class Merged(NamedTuple):
+    """A roster's sets with what a list says of them; how many it says something new of, and what matched none or
+    several."""
+
+    sets: list[ArcadeSet]
+    changed: int
+    known: int
+    unmatched: list[str]
+
+
+def read_plays(nodes: Iterable[Node], made: FieldMap, tally: Tally) -> Iterator[Values]:
+    """What a list says of sets: by name or title, how they play, and a note; mistakes are told."""
+    for where, values in read_fields(nodes, made, tally):
+        if "plays" in values and values["plays"] not in tuple(Plays):
+            said = f'"{values["plays"]}" should be one of {", ".join(Plays)}; say in the map what it stands for'
+            tally.fault(where, said, field="plays", of_map=True)
+        elif not {"set", "title"} & values.keys():
+            tally.fault(where, "names no set and no title")
+        elif "plays" in values:
+            yield values
+
+
+def with_plays(roster: Roster, said: Iterable[Values]) -> Merged:
+    """A roster's sets with what is said of them. A set is meant by its name, else by its title where it is the only
+    one."""
+    titles: dict[str, list[str]] = {}
+    for one in roster.sets.values():
+        titles.setdefault(plain(one.title), []).append(one.set)
+    sets = dict(roster.sets)
+    changed = known = 0
+    unmatched = []
+    for values in said:
+        name, title = values.get("set", ""), values.get("title", "")
+        meant = [name] if name in sets else titles.get(plain(title or name), [])
+        if len(meant) != 1:
+            unmatched.append(f"{name or title}{' (several)' if meant else ''}")
+            continue
+        one = sets[meant[0]]
+        new = structs.replace(one, plays=Plays(values["plays"]), note=values.get("note", one.note))
+        changed, known = changed + (new != one), known + (new == one)
+        sets[meant[0]] = new
+    return Merged(list(sets.values()), changed, known, unmatched)

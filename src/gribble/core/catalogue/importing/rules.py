@@ -6,10 +6,10 @@ import re
 from typing import NamedTuple
 
 from gribble.core.catalogue.importing.columns import HEAD_UNIT, MOST_WORDS, Column
-from gribble.core.catalogue.importing.shapes import size_unit
+from gribble.core.catalogue.importing.sniffing import size_unit
 from gribble.core.catalogue.importing.values import ValueFault, number
 from gribble.core.catalogue.importing.words import meaning
-from gribble.core.records.fieldmap import Field, Rules
+from gribble.core.records.imported import Field, Rules
 
 _EXACT = re.compile(r"[KMG]i", re.IGNORECASE)
 _INVERTED = {"yes": "extra", "no": "must"}

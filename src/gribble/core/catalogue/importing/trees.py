@@ -11,11 +11,10 @@ from msgspec import Struct
 
 from gribble.core.base.errors import GribbleError
 from gribble.core.catalogue.importing.nodes import Node
-from gribble.core.catalogue.importing.shapes import digests_in, is_blank
+from gribble.core.catalogue.importing.sniffing import digests_in, is_blank
 from gribble.core.catalogue.importing.streams import json_data, json_node, read_jsonl
 from gribble.core.catalogue.importing.xmlrecords import sample_xml
-from gribble.core.records.fieldmap import ListFormat
-from gribble.core.records.imported import Looks
+from gribble.core.records.imported import ListFormat, Looks
 
 MOST_RECORDS = 10_000
 """So many records of JSON are looked at."""
@@ -106,22 +105,26 @@ def _json_lists(data: Any, way: list[str]) -> Iterator[tuple[list[str], list[Nod
         if records:
             yield way, [json_node("", one) for one in records[:MOST_RECORDS]], len(records)
     elif isinstance(data, dict):
-        inner = [one for one in data.values() if isinstance(one, dict)]
-        lists = [one for one in data.values() if isinstance(one, list) and one and isinstance(one[0], dict)]
-        first = [json_node("", one[0]) for one in lists]
-        if len(lists) > 1 and len(lists) == len(data) and all(map(_has_digests_below, first)):
-            yield [*way, "*"], list(itertools.islice(_keyed(data), MOST_RECORDS)), sum(map(len, lists))
-            return
-        names = [set(one) for one in inner]
-        if len(inner) > 1 and len(inner) == len(data) and set.intersection(*names):
-            nodes = [json_node("", one) for one in inner[:MOST_RECORDS]]
-            for key, node in zip(data, nodes, strict=False):
-                node.attributes["key"] = key
-            yield [*way, "*"], nodes, len(inner)
-        else:
-            for key, one in data.items():
-                if isinstance(one, (list, dict)):
-                    yield from _json_lists(one, [*way, key])
+        yield from _lists_in_object(data, way)
+
+
+def _lists_in_object(data: dict[str, Any], way: list[str]) -> Iterator[tuple[list[str], list[Node], int]]:
+    """The same in an object: it may be a list by names itself, or one of lists."""
+    lists = [one for one in data.values() if isinstance(one, list) and one and isinstance(one[0], dict)]
+    of_lists = len(lists) > 1 and len(lists) == len(data)
+    if of_lists and all(_has_digests_below(json_node("", one[0])) for one in lists):
+        yield [*way, "*"], list(itertools.islice(_keyed(data), MOST_RECORDS)), sum(map(len, lists))
+        return
+    inner = [one for one in data.values() if isinstance(one, dict)]
+    if len(inner) > 1 and len(inner) == len(data) and set.intersection(*map(set, inner)):
+        nodes = [json_node("", one) for one in inner[:MOST_RECORDS]]
+        for key, node in zip(data, nodes, strict=False):
+            node.attributes["key"] = key
+        yield [*way, "*"], nodes, len(inner)
+        return
+    for key, one in data.items():
+        if isinstance(one, (list, dict)):
+            yield from _json_lists(one, [*way, key])
 
 
 def _keyed(data: dict[str, Any]) -> Iterator[Node]:

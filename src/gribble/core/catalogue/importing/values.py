@@ -16,7 +16,7 @@ from gribble.core.base.kinds import MOST_NUMBER
 from gribble.core.base.suggest import suggest
 from gribble.core.catalogue.importing.fieldmap import UNITS
 from gribble.core.catalogue.importing.nodes import Node
-from gribble.core.records.fieldmap import Field
+from gribble.core.records.imported import Field
 
 _POWER = re.compile(r"^\d+([.,]\d+)?[eE][+-]?\d+$")
 _DATE = re.compile(r"^\d{4}-\d\d-\d\d([T ]|$)")

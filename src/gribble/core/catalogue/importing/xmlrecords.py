@@ -14,7 +14,7 @@ from gribble.core.base.errors import GribbleError
 from gribble.core.base.regular import open_regular
 from gribble.core.catalogue.importing.fieldmap import row_keys
 from gribble.core.catalogue.importing.nodes import Advance, Node
-from gribble.core.records.fieldmap import FieldMap
+from gribble.core.records.imported import FieldMap
 
 WHOLE_RECORDS = 100
 """So many records are read whole, whatever of them is wanted, so that what is left over can be told."""

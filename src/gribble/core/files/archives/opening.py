@@ -14,18 +14,36 @@ from gribble.core.files.archives import sevens, streams, zips
 from gribble.core.files.archives.common import Archive, ArchiveError, Member, Span, budget_of
 
 HEAD_BYTES = 512
-_STARTS = {
-    b"PK\x03\x04": "zip",
-    b"PK\x05\x06": "zip",
-    b"PK\x07\x08PK": "zip",
-    sevens.MAGIC: "7z",
-    b"\x1f\x8b\x08": "gz",
-    b"BZh": "bz2",
-    b"\xfd7zXZ\x00": "xz",
-    b"Rar!\x1a\x07": "rar",
-}
+
+
+class Kind(NamedTuple):
+    """A kind of archive: how its files begin and what their names end in. `opened` says that Gribble looks into them,
+    `for_sets` that emulators read sets and games from them."""
+
+    name: str
+    starts: tuple[bytes, ...]
+    endings: tuple[str, ...]
+    opened: bool = True
+    for_sets: bool = False
+
+
+KINDS = (
+    Kind("zip", (b"PK\x03\x04", b"PK\x05\x06", b"PK\x07\x08PK"), (".zip",), for_sets=True),
+    Kind("7z", (sevens.MAGIC,), (".7z",), for_sets=True),
+    Kind("tar", (), (".tar",)),
+    Kind("gz", (b"\x1f\x8b\x08",), (".gz", ".tgz")),
+    Kind("bz2", (b"BZh",), (".bz2", ".tbz2")),
+    Kind("xz", (b"\xfd7zXZ\x00",), (".xz", ".txz")),
+    Kind("rar", (b"Rar!\x1a\x07",), (".rar",), opened=False),
+    Kind("zst", (), (".zst",), opened=False),
+)
+"""Every kind of archive; all lists of endings are made of it."""
+ARCHIVE_ENDINGS = tuple(ending for kind in KINDS for ending in kind.endings)
+SET_KINDS = tuple(kind.name for kind in KINDS if kind.for_sets)
+SET_ENDINGS = tuple(ending for kind in KINDS if kind.for_sets for ending in kind.endings)
+_STARTS = {start: kind.name for kind in KINDS for start in kind.starts}
 _FIRST = frozenset(start[:1] for start in _STARTS)
-_ENDINGS = (".zip", ".7z", ".tar", ".gz", ".bz2", ".xz", ".tgz", ".tbz2", ".txz")
+_ENDINGS = tuple(ending for kind in KINDS if kind.opened for ending in kind.endings)
 _PART = re.compile(r"\.(7z|zip|tar|gz|rar)\.\d{2,3}$|\.[zr]\d{2}$|\.part\d+\.rar$", re.IGNORECASE)
 
 

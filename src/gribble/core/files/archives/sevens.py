@@ -12,12 +12,7 @@ import struct
 from collections.abc import Iterator
 
 from gribble.core.base.budget import ARCHIVE, DIRECTORY, Budget
-from gribble.core.files.archives.coders import (
-    LZMA_RATIO,
-    Coder,
-    PackedFolder,
-    decoded,
-)
+from gribble.core.files.archives.coders import LZMA_RATIO, Coder, PackedFolder, decoded
 from gribble.core.files.archives.common import ArchiveError, Chooser, Member, Span, check_ratio, numbered
 from gribble.core.files.inflating import crc32
 

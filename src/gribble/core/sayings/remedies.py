@@ -1,0 +1,106 @@
+"""What would put something right, in words; and where a file is, as the user knows it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TypeAlias, assert_never
+
+from gribble.core.base.paths import base
+from gribble.core.records.findings import (
+    FIXABLE,
+    NeedFinding,
+    PlaceFinding,
+    Remedy,
+    RigAudit,
+    SetAudit,
+    SetProblem,
+    SettingFinding,
+    Way,
+)
+from gribble.core.records.holding import Holding, in_words
+from gribble.core.sayings.facts import fix_words, say
+
+Shown: TypeAlias = Callable[[str], str]
+"""A path of this machine as it is shown."""
+
+
+def remedy_words(rig: RigAudit, place: PlaceFinding, shown: Shown) -> str:
+    """What would put a place right, in words."""
+    if place.refusal and not place.met:
+        return f"yours to do: {fix_words(place.refusal)}"
+    use = say_holding(place.use, rig.rig, shown) if place.use else ""
+    match place.remedy:
+        case Remedy.NONE:
+            return ""
+        case Remedy.RENAME:
+            return f"rename {base(place.use.path) if place.use else ''} to {base(place.expected)}"
+        case Remedy.PLACE | Remedy.REPLACE if place.by_name:
+            verb = "take it from" if place.remedy is Remedy.PLACE else "replace it with"
+            return f"{verb} {use}, for its name alone (gribble place --by-name)"
+        case Remedy.PLACE:
+            return f"take it from {use}"
+        case Remedy.REPLACE if place.use and place.use.path == place.expected:
+            return f"put {', '.join(map(base, place.in_way))} into the attic"
+        case Remedy.REPLACE:
+            return f"replace it with {use}"
+        case Remedy.MEND:
+            return _mend_words(rig, place, shown)
+        case Remedy.CONNECT:
+            return f"connect {place.source} (switch it on, or plug it in): it is held there as {_there(place.use)}"
+        case Remedy.OBTAIN:
+            return "obtain it; nothing held will do"
+        case Remedy.POINT:
+            return ""  # only settings are pointed
+        case _:
+            assert_never(place.remedy)
+
+
+def way_words(rig: RigAudit, way: Way, shown: Shown) -> str:
+    """One way to make firmware, keys and release fit, with the file it takes."""
+    held = f": {say_holding(way.held, rig.rig, shown)}" if way.held else ""
+    return f"{way.change}: {say(way.fact)}{held}"
+
+
+def need_words(rig: RigAudit, finding: NeedFinding, place: PlaceFinding, shown: Shown) -> str:
+    """What would put a place of a need right, in words; of one that lacks others, each way to have them."""
+    if finding.in_place and not finding.met:
+        return "; or ".join(way_words(rig, way, shown) for way in finding.ways) or "obtain what it lacks"
+    return remedy_words(rig, place, shown)
+
+
+def setting_words(found: SettingFinding) -> str:
+    """What would put a setting right, in words."""
+    return f"make it {found.subject.wanted}" if found.remedy is Remedy.POINT else ""
+
+
+def set_words(one: SetAudit, problem: SetProblem) -> str:
+    """What would put right what is wrong with a set, in words; a set is put right whole or not at all."""
+    if problem.source:
+        return f"connect {problem.source} (switch it on, or plug it in)"
+    if problem.remedy is Remedy.OBTAIN:
+        return "obtain it; nothing held will do"
+    if problem.remedy not in FIXABLE:
+        return ""
+    return "gribble place puts it right" if one.fixable else "held; put right once the rest of the set is there"
+
+
+def _there(holding: Holding | None) -> str:
+    """A file in a source that is away, by its path in it."""
+    return in_words(holding.path, holding.member) if holding else ""
+
+
+def _mend_words(rig: RigAudit, place: PlaceFinding, shown: Shown) -> str:
+    if place.mend is None:
+        return "mend it"
+    partner = f" with {say_holding(place.mend.partner, rig.rig, shown)}" if place.mend.partner else ""
+    return f"mend {say_holding(place.mend.holding, rig.rig, shown)}{partner}"
+
+
+def say_holding(holding: Holding, rig: str | None, shown: Shown) -> str:
+    """Where a holding lies, as the user knows it: on this rig by its path there, in the attic by the run that displaced
+    it, else by its place on this machine."""
+    if holding.attic:
+        path = f"the attic of run {holding.attic} ({holding.path.split('/', 2)[-1]})"
+    else:
+        path = holding.path if holding.rig == rig else shown(holding.where)
+    return in_words(path, holding.member)
