@@ -218,3 +218,11 @@ def test_a_stopped_scrub_keeps_what_it_has_done(
 def test_bad_words_are_told(gribble: Gribble, tmp_path: Path, words: list[str], said: str) -> None:
     world = small_world(tmp_path / "small", {"drawer/x": A})
     assert said in gribble("scrub", *words, cwd=world, code=2).err
+
+
+def test_a_file_that_was_moved_is_no_fault(gribble: Gribble, tmp_path: Path) -> None:
+    world = small_world(tmp_path / "small", {"drawer/x": A, "rig/boot/a.rom": A, "rig/boot/b.rom": B})
+    gribble("check", cwd=world, code=0)
+    gribble("scrub", cwd=world, code=0)
+    (world / "drawer/x").rename(world / "drawer/elsewhere")
+    assert faults(gribble("scrub", "--json", cwd=world, code=0).json) == {}

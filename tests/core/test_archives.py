@@ -317,3 +317,14 @@ def test_no_damage_ends_in_anything_but_words(
     path.write_bytes(data[: len(data) - cut % 50] if cut % 3 == 0 else data)
     with contextlib.suppress(ArchiveError):
         contents(path, sound=False)
+
+
+def test_a_folder_in_a_7z_is_no_file_and_an_empty_file_is_one(tmp_path: Path) -> None:
+    (tmp_path / "game/art").mkdir(parents=True)
+    (tmp_path / "game/art/box.pic").write_bytes(b"box")
+    (tmp_path / "game/nothing").mkdir()
+    (tmp_path / "game/empty.sav").touch()
+    with py7zr.SevenZipFile(tmp_path / "a.7z", "w") as archive:
+        archive.writeall(tmp_path / "game", "game")
+    found = {one.path: one.member.size for one in scan(tmp_path / "a.7z", "7z", Everything())}
+    assert found == {"game/art/box.pic": 3, "game/empty.sav": 0}

@@ -32,6 +32,7 @@ from gribble.core.files.archives.common import ArchiveError, Member, Span, budge
 from gribble.core.files.archives.zips import list_zip
 from gribble.core.files.settingsfile import MOST_VALUE, value_of
 from gribble.core.files.volumes import name_trouble, trouble
+from gribble.core.records.holding import Holding, nearness
 from gribble.core.records.imported import Degree, Field
 from gribble.core.records.sheet import Accept
 from gribble.core.survey.matching import is_content
@@ -162,3 +163,12 @@ def test_a_content_is_told_by_its_size_and_its_strongest_digest() -> None:
     assert not is_content(known, 3, Digests(crc32="0" * 8, sha1="a" * 40)), "the strongest is still to be computed"
     assert is_content(Accept(crc32="0" * 8), 4, Digests(crc32="0" * 8))
     assert not is_content(Accept(size=3), 3, Digests(crc32="0" * 8)), "nothing proves it"
+
+
+def test_what_is_here_is_nearer_than_what_comes_over_the_network() -> None:
+    def at(root: str, rig: str, member: str | None = None) -> Holding:
+        return Holding(rig=rig, root=root, path="a.rom", member=member, size=1, digests=Digests())
+
+    far, packed, own = at("ftp://h/card", "card"), at("/drawer", "", "a.rom"), at("ftp://h/card", "card")
+    assert min((far, packed), key=lambda one: nearness(one, "den")) is packed
+    assert min((own, packed), key=lambda one: nearness(one, "card")) is own, "what is on the rig itself has not to come"

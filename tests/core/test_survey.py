@@ -15,6 +15,7 @@ from typing import Any
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from msgspec import structs
 
 from gribble.core.base import paths
 from gribble.core.base.digests import ALGORITHMS, Digests
@@ -325,3 +326,57 @@ def test_digests_at_their_own_pace_are_those_of_the_file(
     if "crc32" in algorithms:
         expected["crc32"] = f"{zlib.crc32(data):08x}"
     assert digests.known() == expected
+
+
+CONTENTS = [b"a", b"tide" * 3, b"salt", b"x" * 40]
+
+
+def of_list(picks: list[tuple[int, str, bool]]) -> KnownContents:
+    """What a list of some contents makes known: each by one digest, with its size or without."""
+
+    def accept(number: int, algorithm: str, sized: bool) -> Accept:
+        data = CONTENTS[number]
+        digest = f"{zlib.crc32(data):08x}" if algorithm == "crc32" else hashlib.new(algorithm, data).hexdigest()
+        return structs.replace(Accept(size=len(data) if sized else None), **{algorithm: digest})
+
+    accepts = tuple(accept(*pick) for pick in picks)
+    return KnownContents(
+        [Sheet(sheet=1, emulator="knot", folders={"f": "f"}, need=(Need(id="n", folder="f", accept=accepts),))]
+    )
+
+
+PICKS = st.lists(
+    st.tuples(st.integers(0, 3), st.sampled_from(["crc32", "md5", "sha1"]), st.booleans()), min_size=0, max_size=3
+)
+
+
+def recognised(root: Path, contents: KnownContents, index: Path | None) -> set[tuple[str, str | None]]:
+    """The files and members that a survey tells to be known contents."""
+    found, _, _ = examine(root, contents, index)
+    return {(one.path, one.member) for one in found.holdings if contents.matches(one.size, one.digests)}
+
+
+@given(
+    lists=st.lists(PICKS, min_size=1, max_size=4),
+    loose=st.sets(st.integers(0, 3)),
+    packed=st.lists(st.sets(st.integers(0, 3), min_size=1), max_size=2),
+)
+def test_an_answer_never_depends_on_what_was_asked_before(
+    tmp_path_factory: pytest.TempPathFactory,
+    lists: list[list[tuple[int, str, bool]]],
+    loose: set[int],
+    packed: list[set[int]],
+) -> None:
+    root = tmp_path_factory.mktemp("lists")
+    (root / "drawer").mkdir()
+    for number in loose:
+        (root / "drawer" / f"{number}.bin").write_bytes(CONTENTS[number])
+    for turn, group in enumerate(packed):
+        with zipfile.ZipFile(root / "drawer" / f"pack{turn}.zip", "w") as archive:
+            for number in group:
+                archive.writestr(f"{number}.bin", CONTENTS[number])
+    for path in (root / "drawer").iterdir():
+        os.utime(path, (1_000_000_000, 1_000_000_000))  # old enough to be believed
+    for picks in lists:
+        contents = of_list(picks)
+        assert recognised(root / "drawer", contents, root / "index") == recognised(root / "drawer", contents, None)

@@ -15,7 +15,7 @@ from gribble.cli.loaded import catalogue_folders, finish_adding, refuse_any_sour
 from gribble.cli.options import ReplaceOption, YesOption
 from gribble.cli.session import Session, ask
 from gribble.cli.surveying import survey
-from gribble.core.answers.adding import Arriving
+from gribble.core.answers.adding import Arriving, displacing
 from gribble.core.answers.adding import add as add_files
 from gribble.core.answers.capture import extended, new_sheet, read_known
 from gribble.core.answers.changes import SheetChanges, SheetEffect, compare_catalogues
@@ -107,8 +107,13 @@ def compare(
             names = {one.emulator for one in changes}
             effects = _effects(session, before, after, names) if names else []
             _answer(call, changes, effects)
-            if changes and not call.json:
-                session.screen.next(f"gribble catalogue add {quoted(new)}", "takes it over, and keeps the former one")
+            target = call.environment.path(str(catalogue_folders(call)[0]))
+            gone = displacing(call.environment.path(new), target)
+            if changes and not call.json and gone is not None:
+                words = "".join(f" --replace {quoted(name)}" for name in gone)
+                session.screen.next(
+                    f"gribble catalogue add {quoted(new)}{words}", "takes it over, and keeps the former one"
+                )
     return ExitCode.ATTENTION if changes else ExitCode.CLEAN
 
 

@@ -235,11 +235,17 @@ def playlist(
     if into and found:
         known = find_config(call.environment, call.config)
         with Session(call) if known else nullcontext() as session:  # it knows rigs and sources
-            texts = list(_texts(found, call.environment.path(into), session))
+            lacking_discs = [one for one in found if one.missing]
+            for one in lacking_discs:
+                numbers = ", ".join(map(str, one.missing))
+                screen.say(f"{one.title} gets no playlist: disc {numbers} of {one.total} is missing.")
+            whole = [one for one in found if not one.missing]
+            texts = list(_texts(whole, call.environment.path(into), session))
+            left = ExitCode.ATTENTION if lacking_discs else ExitCode.CLEAN
             if not texts:
-                screen.say("Nothing to write: the playlists there say the same.")
-                return ExitCode.CLEAN
-            return write_texts(call, texts, session, yes, "--into FOLDER")
+                screen.say("Nothing to write: the playlists there say the same." if whole else "Nothing to write.")
+                return left
+            return write_texts(call, texts, session, yes, "--into FOLDER") or left
     if found and not call.json:
         words = typed([*folders, *(("--names", names) if names else ())])
         screen.next(f"gribble discs playlist {words} --into FOLDER", "writes them, and asks first")

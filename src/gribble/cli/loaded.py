@@ -42,8 +42,8 @@ class Loaded(NamedTuple):
 def load(call: Call, *, strict: bool = False, lenient: bool = False, catalogue: Iterable[str] = ()) -> Loaded:
     """Configuration and catalogue of a call; mistakes in sheets are told, and those sheets left out.
 
-    `strict` raises MistakesError for them, `lenient` goes on whatever there is and tells nothing of it; `catalogue`
-    folders need no configuration. Raises GribbleError where there is none.
+    `strict` raises MistakesError where they concern an emulator on a rig in scope, `lenient` goes on whatever there is
+    and tells nothing of it; `catalogue` folders need no configuration. Raises GribbleError where there is none.
     """
     environment, named = call.environment, list(catalogue)
     path = None if named and not call.config else require_config(call)
@@ -53,9 +53,9 @@ def load(call: Call, *, strict: bool = False, lenient: bool = False, catalogue: 
     sheets = load_catalogue(folders)
     if not lenient:
         mistakes = check_against(config, sheets, str(path))
-        absent = without_sheets(config, sheets, str(path)) if strict else []
-        absent = [one for one in absent if one.file == str(path)]  # what is wrong with a sheet is told already
-        if mistakes or (strict and (sheets.mistakes or absent)):
+        unknown = without_sheets(config, sheets, str(path), call.scope.rigs) if strict else []
+        if mistakes or unknown:
+            absent = [one for one in unknown if one.file == str(path)]  # what is wrong with a sheet is told already
             raise MistakesError([*sheets.mistakes, *mistakes, *absent])
         for mistake in sheets.mistakes:
             call.screen.tell(str(mistake))

@@ -6,13 +6,14 @@ from collections.abc import Iterable
 from typing import Annotated, Optional
 
 import typer
+from msgspec import structs
 
 from gribble.cli.command import Call, command
 from gribble.cli.completing import subjects
 from gribble.cli.session import Session
 from gribble.cli.surveying import Named, survey
 from gribble.core.answers.needed import Tree, needed_by_sheets, needed_in_world, read_words
-from gribble.core.audit.asked import sets_of
+from gribble.core.audit.asked import check_scope, sets_of
 from gribble.core.base.errors import ExitCode
 from gribble.core.catalogue.families import family_of
 from gribble.core.records.config import Ask, Scope
@@ -53,6 +54,8 @@ def needs(
             wanted = needed_by_sheets(sheets, words)
         else:
             scope = call.scope
+            if scope.rigs:
+                check_scope(session.loaded.config, structs.replace(scope, emulators=words.emulators))
             session.tell_idle()
             wanted = needed_in_world(survey(session, scope), sheets, words, scope.rigs)
         if call.json:

@@ -73,14 +73,16 @@ def plan(
         if call.json:
             session.screen.json(plan_record(made))
         else:
-            show_plan(session.screen, made, audits, verbose=call.verbose)
+            show_plan(session.screen, made, audits, verbose=call.verbose, narrowed=bool(only or skip))
             if made.steps:
                 narrowed = behind(scope.words) + narrowing(only, skip, by_name=by_name, games=games, hidden=hidden)
                 words = f" --plan {quoted(out)}{' --hidden' * hidden}" if out else narrowed
                 session.screen.next(f"gribble place{words}", "shows this plan, asks, and carries it out")
-        if made.steps or made.obtain or made.refused or made.away:
+        states = {state for found in audits for state in found.states}
+        stays = states & {State.BLOCKED, State.LIMITED} and not (only or skip)
+        if made.steps or made.obtain or made.refused or made.away or stays:
             return ExitCode.ATTENTION
-        return ExitCode.FAILED if State.AWAY in {found.state for found in audits} else ExitCode.CLEAN
+        return ExitCode.FAILED if State.AWAY in states else ExitCode.CLEAN
 
 
 class PlaceOptions(NamedTuple):
@@ -133,5 +135,6 @@ def place(call: Call, options: PlaceOptions) -> int:
             made = planned(session, audits, options.only, options.skip, by_name=by_name)
             if not made.obtain:
                 session.notes.nothing_lacks()
-            code = place_plan(session, scope, audits, linked(made) if options.link else made, options.yes)
+            made, narrowed = linked(made) if options.link else made, bool(options.only or options.skip)
+            code = place_plan(session, scope, audits, made, options.yes, narrowed=narrowed)
         return finished or code or (ExitCode.FAILED if session.closed else ExitCode.CLEAN)

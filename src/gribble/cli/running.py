@@ -30,7 +30,7 @@ from gribble.core.placing.run import Listener, Stopped, new_run_number
 from gribble.core.placing.store import Stamp, StoreError
 from gribble.core.placing.twins import Twins
 from gribble.core.records.config import Scope
-from gribble.core.records.findings import RigAudit
+from gribble.core.records.findings import RigAudit, State
 from gribble.core.records.plan import Plan
 from gribble.core.records.steps import Copy, Step
 from gribble.stores.rigs import HeldRig, Mark, RigHome
@@ -82,10 +82,12 @@ def narrow(plan: Plan, only: list[str] | None, skip: list[str] | None) -> Plan:
         ) from error
 
 
-def place_plan(session: Session, scope: Scope, audits: tuple[RigAudit, ...], plan: Plan, yes: bool) -> int:
-    """Show a plan, ask, and carry it out; the exit status."""
+def place_plan(
+    session: Session, scope: Scope, audits: tuple[RigAudit, ...], plan: Plan, yes: bool, *, narrowed: bool = False
+) -> int:
+    """Show a plan, ask, and carry it out; the exit status. A `narrowed` one does not say what is left besides."""
     plan = session.rigs.guard(plan, scope)
-    show_plan(session.screen, plan, audits, verbose=session.call.verbose)
+    show_plan(session.screen, plan, audits, verbose=session.call.verbose, narrowed=narrowed)
     failed: int = ExitCode.CLEAN
     if plan.steps:
         session.screen.out.print()
@@ -104,7 +106,9 @@ def place_plan(session: Session, scope: Scope, audits: tuple[RigAudit, ...], pla
         session.screen.next("gribble check", f"or gribble undo, to take this run back{more}")
     if failed or any(found.away for found in audits):
         return failed or ExitCode.FAILED
-    return ExitCode.ATTENTION if plan.obtain or plan.refused or plan.away else ExitCode.CLEAN
+    left = {state for found in audits for state in found.states} & {State.BLOCKED, State.LIMITED}
+    stays = bool(left) and not (plan.steps or narrowed)  # what only the person can change
+    return ExitCode.ATTENTION if plan.obtain or plan.refused or plan.away or stays else ExitCode.CLEAN
 
 
 class _Seen(NamedTuple):

@@ -92,7 +92,9 @@ def pack(
         world = survey(session, scope, told=MOST_PASSED_OVER, named=Named(tuple(names or ())))
         ask = Ask(scope=scope, sets=tuple(names or ()), packing=True, style=style, stubs=stubs, lean=lean)
         audits = world.audit(ask)
-        code = place_plan(session, scope, audits, planned(session, audits, only, skip, sets_only=True), yes)
+        code = place_plan(
+            session, scope, audits, planned(session, audits, only, skip, sets_only=True), yes, narrowed=True
+        )
         return finished or code
 
 

@@ -68,9 +68,11 @@ def survey(
     catalogue = catalogue or session.loaded.catalogue
     rosters = rosters_on(session.loaded.config, catalogue, scope, session.roster)
     if sets:
-        emulators = {name for rig in session.loaded.config.rig.values() for name in rig.emulators}
+        installed = [(name, one) for rig in session.loaded.config.rig.values() for name, one in rig.emulators.items()]
+        emulators = {name for name, _ in installed}
+        wanted = {name for _, one in installed for name in one.wanted or ()}  # judged even where no roster knows it
         arcades = [one for group in rosters.values() for one in group.values()]
-        require_sets(arcades, sets, emulators, named.also, session.roster)
+        require_sets(arcades, [name for name in sets if name not in wanted], emulators, named.also, session.roster)
     session.tell_open_runs(scope)
     session.rigs.mark_all(scope)
     index = open_index(session)

@@ -341,7 +341,7 @@ def scrub(
             show_scrub(session.screen, answer, called, verbose=verbose)
         if done.stopped:
             return ExitCode.INTERRUPTED
-        return ExitCode.ATTENTION if done.findings else ExitCode.CLEAN
+        return ExitCode.ATTENTION if answer.findings else ExitCode.CLEAN
 
 
 def _left_out(world: World) -> Iterator[str]:

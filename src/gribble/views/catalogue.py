@@ -235,7 +235,9 @@ def show_changes(screen: Screen, before: tuple[RigAudit, ...], after: tuple[RigA
     for change in release_effects(before, after):
         title = f"{change.now.title} {change.was.release} on {change.rig}, if it were {change.now.release}"
         screen.say(styled(title, "bold"), "  ", state(change.was.state), " to ", state(change.now.state))
-        if not change.needs and not change.sets:
+        if change.now.sets_note and change.now.sets_note != change.was.sets_note:
+            screen.say(f"  {change.now.sets_note}")
+        elif not change.needs and not change.sets:
             what = "every need gets the same verdict" + (", every set the same state" if change.now.sets else "")
             screen.say(f"  Nothing changes: {what}.")
         rows = [*change.needs, *change.sets[:SETS_SHOWN]]

@@ -331,7 +331,7 @@ def _account(rig: RigAudit, finding: NeedFinding, place: PlaceFinding) -> Text:
     label = f" ({told})" if told else ""
     lack = f"; but it requires {', '.join(finding.lacks)}, which the key file lacks" if finding.lacks else ""
     by = f"; {finding.required_by} requires it" if finding.required_by and not finding.met else ""
-    text = Text.assemble(styled(place.expected, "bold"), "\n", styled(say_all(place.facts) + lack + label + by))
+    text = Text.assemble(styled(place.told, "bold"), "\n", styled(say_all(place.facts) + lack + label + by))
     if place.proven and place.met:
         text.append_text(styled(f"; read whole on {day_words(place.proven / 10**9)}", QUIET))
     if finding.ignored:

@@ -100,7 +100,7 @@ def _show_unknown(screen: Screen, unknown: list[Group], named: frozenset[Path], 
         return
     shown = unknown if verbose else unknown[:UNKNOWN_SHOWN]
     screen.say(styled("Unknown", "bold"))
-    screen.grid([_unknown_row(one.first) for one in shown])
+    screen.grid([_unknown_row(one.first, named) for one in shown])
     if len(shown) < len(unknown):
         screen.say(styled(f"  and {len(unknown) - len(shown):,} more (-v shows them)", QUIET))
     closer = (one.first.holding for one in unknown if not one.first.no_dump)
@@ -260,12 +260,15 @@ def _damaged_row(file: Identified) -> tuple[str | Text, ...]:
     return verdict(file.verdict), text
 
 
-def _unknown_row(file: Identified) -> tuple[str | Text, ...]:
+def _unknown_row(file: Identified, named: frozenset[Path]) -> tuple[str | Text, ...]:
     text = Text.assemble(
         styled(say_holding(file.holding, None, shorten)), styled(f"  {size(file.holding.size)}", QUIET)
     )
     if file.no_dump:
         text.append("\n").append_text(styled(say(file.no_dump)))
+    elif file.holding.place in named and (strongest := file.holding.digests.strongest()):
+        known = f"{DIGEST_NAMES[strongest]} {file.holding.digests.get(strongest)}"
+        text.append(f"\nread whole: no sheet and no roster knows it, nor anything like it; {known}")
     return verdict(file.verdict), text
 
 

@@ -12,6 +12,7 @@ from gribble.core.base.amounts import count, size
 from gribble.core.base.paths import join
 from gribble.core.placing.gaps import gap_record
 from gribble.core.records.place import Fitted
+from gribble.core.records.plan import Gap
 from gribble.core.records.sheet import Accept, Level, Media, Need, Setting
 from gribble.views.check_json import away_json
 from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS
@@ -20,6 +21,8 @@ from gribble.views.screen import Screen, styled
 NEEDS_IN_FULL = 12
 """Of more needs of several emulators only the names are told."""
 NAMES_SHOWN = 14
+TO_GET = styled("○ to get", VERDICTS["missing"][1])
+TAKE_ALONG = ("gribble report --obtain wanted.csv", "what to obtain as a table, to take along")
 
 
 def show_needs(screen: Screen, wanted: list[Needed], *, verbose: bool = False) -> None:
@@ -36,7 +39,7 @@ def show_needs(screen: Screen, wanted: list[Needed], *, verbose: bool = False) -
         names = list(dict.fromkeys(one.fitted.emulator for one in wanted))
         words = f" {names[0]}" if len(names) == 1 else ""
         if all(one.only_gaps or not one.gaps for one in wanted) and any(one.only_gaps for one in wanted):
-            screen.next("gribble report --obtain wanted.csv", "what to obtain as a table, to take along")
+            screen.next(*TAKE_ALONG)
         else:
             screen.next(f"gribble check{words}", "which of it is in its place, and what is wrong with the rest")
 
@@ -82,16 +85,19 @@ def _show_brief(screen: Screen, wanted: list[Needed]) -> None:
             rows.append((styled(f"{glyph} {word}", colour), ", ".join(names[:NAMES_SHOWN]) + more))
         for gap in one.gaps:
             level = "" if gap.level is Level.MUST else f" ({gap.level})"
-            strongest = gap.digests.strongest()
-            known = f", {DIGEST_NAMES[strongest]} {gap.digests.get(strongest)}" if strongest else ""
-            bytes_ = f", {gap.size:,} bytes" if gap.size is not None else ""
-            words = Text.assemble(styled(gap.file, "bold"), styled(f"{level}{bytes_}{known}"))
-            rows.append((styled("○ to get", VERDICTS["missing"][1]), words))
+            rows.append((TO_GET, Text.assemble(styled(gap.file, "bold"), styled(level + known_by(gap)))))
         screen.grid(rows)
         if one.fitted.arcade is not None:
             screen.say(styled("  arcade sets: gribble sets check", QUIET))
     first = next((one for one in wanted if one.gaps), wanted[0]).fitted.emulator
     screen.next(f"gribble needs {first}", "names, places, what for, and all that will do")
+
+
+def known_by(gap: Gap) -> str:
+    """The size of what is to be obtained and the strongest digest that is known of it, to go after its name."""
+    strongest = gap.digests.strongest()
+    known = f", {DIGEST_NAMES[strongest]} {gap.digests.get(strongest)}" if strongest else ""
+    return (f", {gap.size:,} bytes" if gap.size is not None else "") + known
 
 
 def _held_words(wanted: list[Needed]) -> str:
@@ -165,6 +171,8 @@ def _content_lines(one: Needed, need: Need) -> Iterator[str]:
     """What will do, each content with what tells it."""
     for accept in need.accept:
         yield _accept_words(accept)
+    if need.file:
+        yield from (f"○ {gap.file}{known_by(gap)}" for gap in one.gaps if gap.subject == need.id)
     for accept in one.fitted.other_releases.get(need.id, ()):
         yield f"· {accept.called or 'another content'}: only with release {accept.releases}"
     for key in need.key:

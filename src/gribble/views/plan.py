@@ -12,13 +12,13 @@ from gribble.core.base.amounts import count, size
 from gribble.core.base.paths import base, parent
 from gribble.core.placing.displaced import Kept
 from gribble.core.placing.journal import Run
-from gribble.core.records.findings import RigAudit
+from gribble.core.records.findings import RigAudit, State
 from gribble.core.records.holding import in_words
 from gribble.core.records.plan import Bring, Gap, Plan
 from gribble.core.records.steps import Copy, Displace, Extract, Mend, Pack, Point, Rename, Step, Write, Writing
 from gribble.core.sayings.facts import say_all
 from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, shorten
-from gribble.views.screen import Screen, remedy, styled, verdict
+from gribble.views.screen import Screen, remedy, state, styled, verdict
 
 LINES_SHOWN = 10
 """How many gaps, and how many refusals, a plan shows before it folds the rest."""
@@ -46,7 +46,9 @@ _GLYPHS = {
 }
 
 
-def show_plan(screen: Screen, plan: Plan, audits: tuple[RigAudit, ...], *, verbose: bool = False) -> None:
+def show_plan(
+    screen: Screen, plan: Plan, audits: tuple[RigAudit, ...], *, verbose: bool = False, narrowed: bool = False
+) -> None:
     """What would be done, rig by rig; what cannot be; what is still to obtain; which rigs are away.
 
     Of many steps alike a few are shown.
@@ -58,8 +60,10 @@ def show_plan(screen: Screen, plan: Plan, audits: tuple[RigAudit, ...], *, verbo
         kept = f"; {count(attic, 'file')} {'goes' if attic == 1 else 'go'} to the attic" if brief and attic else ""
         words = f", {size(plan.bytes)} to write{kept}. Nothing is deleted."
         screen.say(styled(count(len(plan.steps), "step"), "bold"), words)
+    elif plan.away:
+        screen.say(styled("Nothing to do with what is here", "bold"), ".")
     else:
-        screen.say(styled("Nothing to do" if not plan.away else "Nothing to do with what is here", "bold"), ".")
+        _say_nothing(screen, plan, () if narrowed else audits)
     for rig in dict.fromkeys(step.rig for step in plan.steps):
         steps = list(plan.on(rig))
         screen.out.print()
@@ -81,6 +85,19 @@ def show_plan(screen: Screen, plan: Plan, audits: tuple[RigAudit, ...], *, verbo
         if found.away:
             screen.out.print()
             screen.say(f"{found.rig} is away: {found.away}. Nothing is planned for it.")
+
+
+def _say_nothing(screen: Screen, plan: Plan, audits: tuple[RigAudit, ...]) -> None:
+    """That there is no step, and which emulators do not run all the same."""
+    left = [(found.rig, one) for found in audits for one in found.emulators if one.state is not State.READY]
+    if plan.obtain or plan.refused or not left:
+        screen.say(styled("Nothing to do", "bold"), ".")
+        return
+    screen.say(styled("Gribble can do nothing here", "bold"), "; what is left only you can change.")
+    for rig, one in left:
+        screen.say("  ", state(one.state), f"  {one.title} on {rig}")
+    rig, one = left[0]
+    screen.next(f"gribble why {one.emulator} --rig {rig}", "what keeps it from running, first things first")
 
 
 def _kind_rows(steps: list[Step]) -> list[tuple[str | Text, ...]]:

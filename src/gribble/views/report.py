@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 import msgspec
 from markupsafe import Markup
 
-from gribble.core.answers.report import EmulatorReport, Report, RigReport, SetFault, SourceAway, ToObtain
+from gribble.core.answers.report import EmulatorReport, Report, RigReport, Row, SetFault, SourceAway, ToObtain
 from gribble.core.base.amounts import count
 from gribble.core.base.filewriter import Own
 from gribble.core.base.paths import visible
@@ -62,32 +62,50 @@ def report_json(report: Report) -> dict[str, Any]:
 def report_csv(report: Report) -> str:
     """A row for each thing that is wanted, on every rig."""
     titles = ["rig", "emulator", "release", "state", "kind", "name", "title", "level", "verdict", "remedy", "reason"]
-    titles += ["place", "found", "proof", "archive", "file", "size", "crc32", "sha1", "proven", "do"]
+    titles += ["place", "found", "proof", "archive", "file", "size", "crc32", "sha1", "proven", "do", "md5", "sha256"]
     rows: list[list[str]] = []
     for rig, one in report.emulators:
         head = [rig.rig, one.emulator, one.release, str(one.state)]
         for row in one.rows:
             rows.append(
                 [*head, row.kind, row.name, row.title, row.level, row.verdict, row.remedy, row.reason, row.place,
-                 row.found, row.proof, *_known_of(report, one.emulator, row.name, row.remedy), row.proven, row.do]
+                 row.found, row.proof, *_last_columns(_wanted_by(report, one.emulator, row), row.proven, row.do)]
             )  # fmt: skip
         for fault in one.faults:
             size = "" if fault.size is None else str(fault.size)
             rows.append(
                 [*head, "set", fault.set, fault.title, "", fault.verdict, fault.remedy, fault.reason, "", "", "",
-                 fault.archive, fault.file, size, fault.crc32 or "", fault.sha1 or "", "", fault.do]
+                 fault.archive, fault.file, size, fault.crc32 or "", fault.sha1 or "", "", fault.do, "", ""]
             )  # fmt: skip
         for cell in (cell for family in one.families for cell in family if cell.state is State.READY):
-            rows.append([*head, "set", cell.set, cell.title, "", str(cell.state), *[""] * 12])
+            rows.append([*head, "set", cell.set, cell.title, "", str(cell.state), *[""] * 14])
     return written_csv(titles, rows)
 
 
-def _known_of(report: Report, emulator: str, need: str, remedy: str) -> list[str]:
-    """What a file that is to be obtained for a need is known by, in the last columns of the table."""
-    found = (one for one in report.obtain if remedy == "obtain" and (one.emulator, one.need) == (emulator, need))
-    for one in found:
-        return ["", one.file, "" if one.size is None else str(one.size), one.crc32 or "", one.sha1 or ""]
-    return [""] * 5
+def _wanted_by(report: Report, emulator: str, row: Row) -> ToObtain | None:
+    """The file that is to be obtained for a row: of a need of many files the one that belongs there."""
+    if row.remedy != "obtain":
+        return None
+    found = [one for one in report.obtain if (one.emulator, one.need) == (emulator, row.name)]
+    return next((one for one in found if f"/{row.place}".endswith(f"/{one.file}")), None)
+
+
+def _last_columns(wanted: ToObtain | None, proven: str, do: str) -> list[str]:
+    """What a file is known by, with the columns between."""
+    if wanted is None:
+        return ["", "", "", "", "", proven, do, "", ""]
+    size = "" if wanted.size is None else str(wanted.size)
+    return [
+        "",
+        wanted.file,
+        size,
+        wanted.crc32 or "",
+        wanted.sha1 or "",
+        proven,
+        do,
+        wanted.md5 or "",
+        wanted.sha256 or "",
+    ]
 
 
 def obtain_csv(report: Report) -> str:

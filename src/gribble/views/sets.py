@@ -11,11 +11,13 @@ from rich.text import Text
 from gribble.core.answers.needed import Tree
 from gribble.core.answers.next import next_for_sets
 from gribble.core.base.amounts import count, size
+from gribble.core.placing.gaps import set_gaps
 from gribble.core.records.findings import EmulatorAudit, RigAudit, SetAudit, State
 from gribble.core.sayings.facts import say_all
 from gribble.views.check import show_next, show_sets
 from gribble.views.check_json import set_json
 from gribble.views.looks import QUIET
+from gribble.views.needs import TAKE_ALONG, TO_GET, known_by
 from gribble.views.screen import Screen, state, styled, verdict
 
 
@@ -97,6 +99,14 @@ def show_family(screen: Screen, tree: Tree) -> None:
         screen.say(styled(f"packing: {note}", QUIET))
     faults = {(problem.subject.owner, problem.subject.file) for problem in found.problems}
     screen.say(f"{count(tree.needed, 'file')} needed, {len(faults)} at fault.")
+    gaps = list(set_gaps(tree.rig, emulator.emulator, [found]))
+    screen.grid(
+        [(TO_GET, Text.assemble(styled(gap.file, "bold"), f" in {gap.archive}", known_by(gap))) for gap in gaps]
+    )
+    if found.fixable:
+        screen.next(f"gribble sets pack {one.set} --rig {tree.rig}", "builds it from what you hold")
+    elif gaps:
+        screen.next(*TAKE_ALONG)
 
 
 def show_unknown(screen: Screen, rig: str, emulator: EmulatorAudit, one: SetAudit) -> None:

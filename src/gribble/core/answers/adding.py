@@ -115,6 +115,19 @@ def add(source: Path, target: Path, agreed: Callable[[Arriving], bool] = lambda 
                 os.rmdir(target)
 
 
+def displacing(source: Path, target: Path) -> list[str] | None:
+    """The emulators whose local sheets would go for those of a sheet or a folder to be added, since these have other
+    file names; None where they cannot be added as they are."""
+    folder = source if source.is_dir() else source.parent
+    if os.path.realpath(folder) == os.path.realpath(target):
+        return None
+    try:
+        names = [name for name, _ in _files(source)]
+        return sorted(set(_displaced(folder, target, names).values())) if names and target.is_dir() else None
+    except (GribbleError, OSError):
+        return None
+
+
 @contextlib.contextmanager
 def _staged(target: Path) -> Iterator[_Stage]:
     """A folder of one's own in the catalogue, on the same volume; it is gone at the end. Raises OSError."""

@@ -57,11 +57,11 @@ def _sets(was: EmulatorAudit, now: EmulatorAudit) -> Iterator[Difference]:
     sets = {one.set: one for one in was.sets}
     for one in now.sets:
         earlier = sets.pop(one.set, None)
-        word = str(earlier.state) if earlier else "not told"
+        word = str(earlier.state) if earlier else "not wanted"
         if word != one.state:
             yield Difference(one.set, word, str(one.state), say_all(one.problems[0].facts) if one.problems else "")
     for name, audited in sets.items():
-        yield Difference(name, str(audited.state), "not told", "")
+        yield Difference(name, str(audited.state), "not wanted", "")
 
 
 def _word(finding: NeedFinding) -> str:

@@ -18,7 +18,7 @@ from gribble.core.records.holding import Holding, key_of, nearness
 from gribble.core.records.recipes import MOST_BYTES, Mending
 from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.roster import ArcadeSet, Content, FileState, SetFile
-from gribble.core.records.sheet import Accept, Need, Sheet
+from gribble.core.records.sheet import Accept, Sheet
 from gribble.core.sayings.facts import mend_words
 from gribble.core.survey.arriving import Listener
 from gribble.core.survey.holdings import HeldHere
@@ -228,7 +228,7 @@ def identify_sets(
 ) -> tuple[Identified, ...]:
     """The unknown files among some that a roster knows, by CRC-32 and size as archives claim them."""
     wanted = {
-        content
+        (rig.rig, emulator.emulator, content)
         for rig in audits
         for emulator in rig.emulators
         for one in emulator.sets
@@ -255,8 +255,12 @@ def identify_sets(
         found = [match for content in contents_of(file.holding) for match in known.get(content, ())]
         if file.matches or not found:
             return file
-        needed = any(content in wanted for content in contents_of(file.holding))
-        matches = tuple(structs.replace(match, needed=needed) for match in dict.fromkeys(found))
+        contents = tuple(contents_of(file.holding))
+
+        def needed(match: Match) -> bool:
+            return any((match.rig, match.emulator, content) in wanted for content in contents)
+
+        matches = tuple(structs.replace(match, needed=needed(match)) for match in dict.fromkeys(found))
         return structs.replace(file, verdict="known", matches=matches)
 
     return tuple(map(told, files))
@@ -286,14 +290,13 @@ def identify_keys(
         for one in key_candidates([need for _, need in needs], [HeldHere(file.holding for file in files)], "")
     }
     return tuple(
-        file if file.matches or key_of(file.holding) not in likely else _identify_keys(file, needs, audits, read)
+        file if file.matches or key_of(file.holding) not in likely else _identify_keys(file, sheets, audits, read)
         for file in files
     )
 
 
-def _identify_keys(
-    file: Identified, needs: list[tuple[str, Need]], audits: tuple[RigAudit, ...], read: Read
-) -> Identified:
+def _identify_keys(file: Identified, sheets: dict[str, Sheet], audits: tuple[RigAudit, ...], read: Read) -> Identified:
+    needs = [(sheet.emulator, need) for sheet in sheets.values() for need in sheet.need if need.key]
     keys = read_keys(read(file.holding) or b"")
     best = likeliest_need(keys, needs)
     if best is None:
@@ -322,6 +325,21 @@ def _identify_keys(
         )
         for rig, finding in on_rigs
     ]
+    if not matches:  # its emulator is on no rig
+        sheet = sheets[emulator]
+        to = join(sheet.folders[need.folder], need.name)
+        matches = [
+            Match(
+                emulator=emulator,
+                need=need.id,
+                title=need.called,
+                accept="",
+                rig="",
+                to=to,
+                needed=False,
+                rejected=False,
+            )
+        ]
     return structs.replace(file, verdict="known", matches=tuple(matches))
 
 

@@ -110,7 +110,7 @@ def next_of(audits: tuple[RigAudit, ...], scope: Words = (), detail: Words = ())
 def _commands(left: Open, scope: Words, detail: Words) -> Iterator[Command]:
     """What could be typed next, the first thing first."""
     if any(one.faulty for one in left.unknown):
-        why = "every mistake of the sheets; nothing is placed until they are corrected"
+        why = "every mistake of the sheets; nothing is placed on rigs that want them until they are corrected"
         yield Command(("gribble", "catalogue", "lint"), why)
     if left.unknown:
         names = ", ".join(one.emulator for one in left.unknown)
@@ -141,8 +141,9 @@ def _choices(left: Open, scope: Words) -> Iterator[Command]:
     if any(one.subject.fix for emulator in left.emulators for one in emulator.games or ()):
         yield Command(("gribble", "place", *scope, "--games"), "puts games and their partners as they must lie")
     if not left.gaps and left.whole < len(left.sets):
-        lacking = count(len(left.sets) - left.whole, "set")
-        yield Command(("gribble", "sets", "check"), f"what {lacking} still lack, file by file")
+        number = len(left.sets) - left.whole
+        lacks = f"{count(number, 'set')} still {'lacks' if number == 1 else 'lack'}"
+        yield Command(("gribble", "sets", "check"), f"what {lacks}, file by file")
 
 
 def first_step(rigs: Sequence[str], list_: str = "", *, sources: bool = True) -> Command:

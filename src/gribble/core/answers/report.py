@@ -335,7 +335,7 @@ def _need_rows(rig: RigAudit, finding: NeedFinding, shown: Shown) -> Iterable[Ro
             verdict=place.verdict,
             reason=say_all((*place.facts, *accepted)),
             why=finding.need.why,
-            place=place.expected,
+            place=place.told,
             found=_shown(rig.rig, place.found) if place.found else "",
             proof=place.proof,
             remedy=Remedy.NONE if finding.ignored else place.remedy,
@@ -389,6 +389,8 @@ def _todo(emulator: EmulatorAudit) -> str:
     brought = Counter(one.source for one in brought_by_away(alone))
     parts += [f"{number:,} in {source}, which is away" for source, number in brought.items()]
     parts += [f"{yours:,} for you to decide"] if yours else []
+    if not parts and emulator.state not in (State.READY, State.UNKNOWN):
+        return f"only you can change it; gribble why {emulator.emulator} tells what"
     return ", ".join(parts) or "nothing to do"
 
 

@@ -148,7 +148,7 @@ def reason_of(finding: NeedFinding) -> Reason:
         order=_order(finding),
         kind="need",
         subject=finding.need.id,
-        file=place.expected,
+        file=place.told,
         verdict=place.verdict,
         words=say_all(finding.facts),
         remedy=Remedy.NONE if place.refusal else place.remedy,

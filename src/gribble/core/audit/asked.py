@@ -116,6 +116,11 @@ def check_scope(config: Config, scope: Scope) -> None:
                     f"'{word}' is no {what}{suggest(word, known)}",
                     fix="The rigs and their emulators stand in gribble.toml.",
                 )
+    chosen = {name: rig.emulators for name, rig in config.rig.items() if not scope.rigs or name in scope.rigs}
+    for word in (*scope.emulators, *scope.releases):
+        if not any(word in there for there in chosen.values()):
+            others = ", ".join(name for name, rig in config.rig.items() if word in rig.emulators)
+            raise GribbleError(f"{word} is not on {' or '.join(chosen)}", fix=f"It is on {others}.")
     if scope.at is not None and len(scope.rigs or config.rig) != 1:
         raise GribbleError("--at says where one rig is today", fix="Name the rig too: --rig NAME.")
     for name, rig in config.rig.items() if scope.at is not None else ():

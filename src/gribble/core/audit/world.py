@@ -27,7 +27,7 @@ from gribble.core.files.archives.opening import MemberReader
 from gribble.core.files.discheaders import HEADER_BYTES, read_header
 from gribble.core.records.config import Ask, Scope
 from gribble.core.records.discs import Checked
-from gribble.core.records.findings import NeedFinding, Remedy, RigAudit, Verdict
+from gribble.core.records.findings import NeedFinding, Proof, Remedy, RigAudit, Verdict
 from gribble.core.records.holding import Away, FileKey, Holding, Holdings, Skipped, key_of
 from gribble.core.records.keyfile import KeyFile
 from gribble.core.records.place import Fitted
@@ -40,6 +40,8 @@ from gribble.core.survey.holdings import Stock
 from gribble.core.survey.matching import KnownContents
 from gribble.core.survey.shelf import Shelf
 
+MOST_FETCHED = 1 << 20
+"""A file on another machine that is larger is not fetched to see what it plainly is, in bytes."""
 HEAD_BYTES = 4096
 """How much of a file's beginning shows what it plainly is."""
 
@@ -143,7 +145,8 @@ class World(Struct, frozen=True, kw_only=True):
 
     def _nearer(self, wish: Wanted) -> Wanted:
         """A wish whose suspects on another machine are not fetched where it is known already what they are."""
-        unknown = (one for one in wish.suspects if not self.known.matches(one.size, one.digests))
+        small = (one for one in wish.suspects if one.size <= MOST_FETCHED)
+        unknown = (one for one in small if not self.known.matches(one.size, one.digests))
         return msgspec.structs.replace(wish, suspects=tuple(unknown)) if wish.rig in self.far else wish
 
     def read_whole(self, holding: Holding) -> bytes | None:
@@ -289,9 +292,28 @@ def _wishes(rig: RigSeen, found: RigAudit) -> Iterable[Wanted]:
     for fitted, emulator in zip(rig.emulators, found.emulators, strict=False):
         enough = {finding.need.choice for finding in emulator.findings if finding.in_place}
         for finding in emulator.findings:
-            if finding.ignored or (finding.need.choice is not None and finding.need.choice in enough):
+            if finding.ignored:
                 continue
-            yield from _wishes_of(rig, fitted, finding)
+            yield from _doubts_of(rig, fitted, finding)
+            if finding.need.choice is None or finding.need.choice not in enough:
+                yield from _wishes_of(rig, fitted, finding)
+
+
+def _doubts_of(rig: RigSeen, fitted: Fitted, finding: NeedFinding) -> Iterable[Wanted]:
+    """The files that no digest could prove: looked into for whether they are files of that kind at all, and those that
+    only their name speaks for compared."""
+    for place in finding.wanted:
+        part = place.subject.need
+        unproven = [place.found] if place.found and place.met and place.proof is Proof.NONE and not part.key else []
+        if unproven or place.by_name:
+            yield Wanted(
+                emulator=fitted.emulator,
+                need=part,
+                suspects=tuple(unproven),
+                held=place.found or place.use,
+                rig=rig.name,
+                by_name=place.by_name,
+            )
 
 
 def _wishes_of(rig: RigSeen, fitted: Fitted, finding: NeedFinding) -> Iterable[Wanted]:
@@ -299,9 +321,6 @@ def _wishes_of(rig: RigSeen, fitted: Fitted, finding: NeedFinding) -> Iterable[W
     groups = [(place,) for place in finding.wanted] if finding.need.file else [finding.places]
     for places in groups:
         part = places[0].subject.need
-        if part.changes and (used := [place.found for place in places if place.found and place.accept is None]):
-            # Whether it is a file of that kind at all: looked into, and with nothing else beside it.
-            yield Wanted(emulator=fitted.emulator, need=part, suspects=tuple(used), held=used[0], rig=rig.name)
         open_ = (Verdict.IMPOSTER, Verdict.MISSING)
         wrong = [place for place in places if place.verdict in open_ or place.remedy is Remedy.CONNECT]
         imposters = [place.found for place in wrong if place.found and place.verdict is Verdict.IMPOSTER]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Mapping
+from collections.abc import Container, Mapping
 from pathlib import Path
 from types import MappingProxyType
 from typing import Any
@@ -142,12 +142,20 @@ def _chain(name: str, rigs: dict[str, Any], mistakes: Mistakes) -> list[str]:
 
 
 def _with_wanted(installed: Installed, folder: Path) -> Installed:
-    """An installation whose wanted sets stand in a file: the first word of each line, comments after # aside."""
-    if installed.wanted is None or len(installed.wanted) != 1 or not os.path.isfile(folder / installed.wanted[0]):
+    """An installation with the names of its wanted sets. They may stand in a file: the first word of each line,
+    comments after # aside."""
+    if installed.wanted is None:
         return installed
+    if len(installed.wanted) != 1 or not os.path.isfile(folder / installed.wanted[0]):
+        return structs.replace(installed, wanted=tuple(map(_set_name, installed.wanted)))
     weights = read_wanted(folder / installed.wanted[0])
     named = {name: weight for name, weight in weights.items() if weight != 1.0}
     return structs.replace(installed, wanted=tuple(weights), weights={**named, **installed.weights})
+
+
+def _set_name(word: str) -> str:
+    """The name of a set as somebody writes it who thinks of its archive."""
+    return re.sub(r"(?i)(?<=.)\.(zip|7z)$", "", word)
 
 
 def read_wanted(path: Path) -> dict[str, float]:
@@ -169,7 +177,7 @@ def read_wanted(path: Path) -> dict[str, float]:
                 f"line {number}", f'"{line.strip()}" should be a set\'s name and, behind it, a weight like 2.5'
             )
         elif name:
-            weights.setdefault(name, weight)
+            weights.setdefault(_set_name(name), weight)
     if mistakes.found:
         raise MistakesError(mistakes.found)
     return weights
@@ -400,10 +408,13 @@ def _places_of(sheet: Sheet) -> list[str]:
     return list(dict.fromkeys(map("/".join, above)))
 
 
-def without_sheets(config: Config, catalogue: Catalogue, file: str) -> list[Mistake]:
-    """The emulators of a configuration of which nothing is known, since no sheet for them can be used."""
+def without_sheets(config: Config, catalogue: Catalogue, file: str, rigs: Container[str] = ()) -> list[Mistake]:
+    """The emulators of a configuration, on some rigs or on all, of which nothing is known, since no sheet for them can
+    be used."""
     found = []
     for name, rig in config.rig.items():
+        if rigs and name not in rigs:
+            continue
         for emulator in rig.emulators:
             if emulator in catalogue.sheets:
                 continue

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from bisect import bisect_left
 from collections.abc import Callable, Iterable, Iterator
 from functools import cached_property
@@ -21,7 +22,7 @@ from gribble.core.diagnosis.diagnose import (
     unlocked,
 )
 from gribble.core.files.archives.opening import HEAD_BYTES, archive_kind
-from gribble.core.records.facts import Fact, PlainText
+from gribble.core.records.facts import BadArchive, Fact, PlainText
 from gribble.core.records.holding import Archived, FileKey, Holding, Holdings, key_of, nearness
 from gribble.core.records.recipes import MOST_BYTES, Mending
 from gribble.core.records.sheet import Accept, Need, Unlock
@@ -43,7 +44,8 @@ Read = Callable[[Holding], bytes | None]
 
 
 class Wanted(Struct, frozen=True, kw_only=True):
-    """One need to look for near misses of. `suspects` lie at its places; `held` is a right copy, if there is one."""
+    """One need to look for near misses of. `suspects` lie at its places; `held` is a right copy, if there is one. With
+    `by_name` the files that have its name are looked into, too."""
 
     emulator: str
     need: Need
@@ -52,14 +54,17 @@ class Wanted(Struct, frozen=True, kw_only=True):
     suspects: tuple[Holding, ...] = ()
     held: Holding | None = None
     rig: str = ""
+    by_name: bool = False
 
 
 class NearMisses:
-    """The near misses found: by need, and what suspects plainly are if they are no dumps."""
+    """The near misses found: by need; what suspects plainly are if they are no dumps; and the SHA-1 of files that only
+    their name speaks for, by which several are told apart."""
 
     def __init__(self) -> None:
         self._mends: dict[tuple[str, str, str, str], dict[FileKey, Mending]] = {}
         self.no_dumps: dict[FileKey, Fact] = {}
+        self.contents: dict[FileKey, str] = {}
 
     def add(self, wanted: Wanted, mend: Mending) -> None:
         """Keep what was found for a need."""
@@ -104,6 +109,8 @@ class Searcher:
         for wanted in wishes:
             accepts = _provable(wanted.need)
             for holding in wanted.suspects:
+                self._tell_no_dump(holding, found)
+            for holding in self._stock.namesakes(wanted.need.names, wanted.rig) if wanted.by_name else ():
                 self._tell_no_dump(holding, found)
             if not accepts:
                 continue
@@ -165,8 +172,12 @@ class Searcher:
 
     def _tell_no_dump(self, holding: Holding, found: NearMisses) -> None:
         data = self._read(holding)
-        if data is not None and (fact := no_dump(data, holding.size, _disguised(holding, data))):
+        if data is not None and (
+            fact := _cut_zip(holding, data) or no_dump(data, holding.size, _disguised(holding, data))
+        ):
             found.no_dumps[key_of(holding)] = fact
+        if data is not None:
+            found.contents[key_of(holding)] = hashlib.sha1(data, usedforsecurity=False).hexdigest()
 
     def _keys(self, wanted: Wanted) -> tuple[tuple[tuple[int, bytes], ...], tuple[Holding, ...]]:
         """The keys held for a need's unlock rules."""
@@ -352,6 +363,14 @@ def _unsized_algorithms(wishes: Iterable[Wanted]) -> tuple[str, ...]:
     """The digests by which the wanted contents of unknown size are known."""
     accepts = (accept for wanted in wishes for accept in wanted.need.accept if accept.size is None)
     return tuple(dict.fromkeys(strongest for accept in accepts if (strongest := accept.strongest())))
+
+
+def _cut_zip(holding: Holding, data: bytes) -> Fact | None:
+    """A zip without its end, which is not where it could be: before a comment of at most 64 KiB."""
+    named = holding.name.lower().endswith(".zip")
+    if not named or not data.startswith(b"PK\x03\x04") or b"PK\x05\x06" in data[-(22 + 0xFFFF) :]:
+        return None
+    return BadArchive(holding.name, "is no sound zip: its end is missing (cut short?)")
 
 
 def _disguised(holding: Holding, data: bytes) -> str:

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 from typing import Any
 
 from gribble.core.base.digests import Digests
-from gribble.core.records.findings import EmulatorAudit, NeedFinding, Remedy, RigAudit
+from gribble.core.records.findings import NeedFinding, Remedy, RigAudit, SetAudit
 from gribble.core.records.plan import Bring, Gap
 from gribble.core.records.sheet import Level
 from gribble.core.sayings.facts import say_all
@@ -18,7 +18,7 @@ def gaps_of(rig: RigAudit) -> Iterator[Gap]:
     for emulator in rig.emulators:
         for finding in emulator.findings:
             yield from need_gaps(rig.rig, emulator.emulator, finding)
-        yield from _set_gaps(rig.rig, emulator)
+        yield from set_gaps(rig.rig, emulator.emulator, emulator.sets)
 
 
 def need_gaps(rig: str, emulator: str, finding: NeedFinding) -> Iterator[Gap]:
@@ -49,9 +49,10 @@ def need_gaps(rig: str, emulator: str, finding: NeedFinding) -> Iterator[Gap]:
         )
 
 
-def _set_gaps(rig: str, emulator: EmulatorAudit) -> Iterator[Gap]:
+def set_gaps(rig: str, emulator: str, sets: Iterable[SetAudit]) -> Iterator[Gap]:
+    """The files of sets of an emulator that are to be obtained, each once under the archive where it belongs."""
     told: set[tuple[str, str]] = set()
-    for one in emulator.sets:
+    for one in sets:
         for problem in one.problems:
             if problem.remedy is not Remedy.OBTAIN:
                 continue
@@ -62,7 +63,7 @@ def _set_gaps(rig: str, emulator: EmulatorAudit) -> Iterator[Gap]:
             told.add((problem.subject.archive, file))
             yield Gap(
                 rig=rig,
-                emulator=emulator.emulator,
+                emulator=emulator,
                 kind="set",
                 subject=one.set,
                 title=one.title or one.set,

@@ -62,6 +62,21 @@ class OnlyItsName(Fact, frozen=True):
     name: str
 
 
+class Namesakes(Fact, frozen=True):
+    """Several files have the right name and differ, and no digest could prove any of them."""
+
+    paths: tuple[str, ...]
+
+
+class WrongNamesake(Fact, frozen=True):
+    """A file held has the right name, but `why` speaks against its content. An `archive` may hold the same, packed
+    anew."""
+
+    path: str
+    why: Fact
+    archive: bool
+
+
 class Damaged(Fact, frozen=True):
     """What happened to a file of a `size` in bytes; `name` is empty for the file at the place itself."""
 

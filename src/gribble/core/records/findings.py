@@ -155,6 +155,16 @@ class Finding(Struct, Generic[S], frozen=True, kw_only=True):
         return Standing.SURPLUS in self.standing
 
     @property
+    def right_beside(self) -> bool:
+        """Whether the right file is there already, under another of its names than what is at fault."""
+        return self.remedy is Remedy.REPLACE and self.use is not None and self.use.path == self.expected
+
+    @property
+    def told(self) -> str:
+        """The path by which a person is told of it: where the file is expected, or the one at fault beside it."""
+        return self.in_way[0] if self.right_beside and self.in_way else self.expected
+
+    @property
     def movable(self) -> bool:
         """Whether the file that the remedy takes may be moved."""
         return Standing.MOVABLE in self.standing

@@ -102,11 +102,13 @@ class Holdings(ABC):
         """Those whose folded name is this up to the first dot, links aside."""
 
 
-def nearness(holding: Holding, rig: str) -> tuple[bool, bool, int, int, str, str]:
-    """What is in no attic first; loose before archived; on the rig, in a source, on another rig; the shortest name."""
+def nearness(holding: Holding, rig: str) -> tuple[bool, bool, bool, int, int, str, str]:
+    """What is in no attic first; what has not to come over the network; loose before archived; on the rig, in a source,
+    on another rig; the shortest name."""
     distance = 0 if holding.rig == rig else 1 if not holding.rig else 2
-    member = holding.member or ""
-    return (bool(holding.attic), holding.member is not None, distance, len(holding.path + member), holding.path, member)
+    member, archived = holding.member or "", holding.member is not None
+    far = "://" in holding.root and distance > 0
+    return (bool(holding.attic), far, archived, distance, len(holding.path + member), holding.path, member)
 
 
 class Why(StrEnum):

@@ -39,7 +39,7 @@ def remedy_words(rig: RigAudit, place: PlaceFinding, shown: Shown) -> str:
             return f"{verb} {use}, for its name alone (gribble place --by-name)"
         case Remedy.PLACE:
             return f"take it from {use}"
-        case Remedy.REPLACE if place.use and place.use.path == place.expected:
+        case Remedy.REPLACE if place.right_beside:
             return f"put {', '.join(map(base, place.in_way))} into the attic"
         case Remedy.REPLACE:
             return f"replace it with {use}"

@@ -393,7 +393,7 @@ class Surveyor:
             self._saved = time.monotonic()
 
     def _read_facts(self, path: str, file: MetFile) -> Facts:
-        facts = file.facts
+        facts = self._unpacked(file.facts)  # a sketch that stays beside new members would be believed
         if facts.kind is None:
             facts = msgspec.structs.replace(facts, kind=archive_kind(peek(path), base(file.entry.path)))
         if wanted := self._file_wanted(file):

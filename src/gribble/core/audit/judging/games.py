@@ -114,7 +114,7 @@ class GamesAuditor:
                 return  # where it lies counts once it is unpacked
         elif not _ends(name, media.accepts):
             return  # notes, saved games, the tracks of a sheet: nobody's business here
-        elif media.packing is Packing.ZIPPED:
+        elif media.packing is Packing.ZIPPED and not name.endswith(SET_ENDINGS):
             yield Verdict.IMPOSTER, f.MustBeZipped(), self._zipped(game)
         if media.max_bytes is not None and holding.size > media.max_bytes:
             yield Verdict.IMPOSTER, f.TooLargeToRead(holding.size, media.max_bytes), None

@@ -9,6 +9,7 @@ from msgspec import Struct
 from gribble.core.audit.judging.keys import judge_keys
 from gribble.core.base.budget import KEYS_BYTES
 from gribble.core.records.facts import (
+    BadArchive,
     Empty,
     Fact,
     InUse,
@@ -16,10 +17,12 @@ from gribble.core.records.facts import (
     KeysAlready,
     KeysUnread,
     NoneWorks,
+    OneByte,
     OtherSize,
     Really,
     Rejected,
     Unknown,
+    WebPage,
 )
 from gribble.core.records.findings import Proof, Verdict
 from gribble.core.records.holding import FileKey, Holding, key_of
@@ -28,6 +31,9 @@ from gribble.core.records.place import Place
 from gribble.core.records.rig_seen import Readings
 from gribble.core.records.sheet import Accept, Level, Need
 from gribble.core.survey.matching import KnownContents, is_content
+
+MARKUP_ENDINGS = (".htm", ".html", ".xhtml", ".xml", ".svg")
+"""Endings of files that begin as a saved page does."""
 
 
 class Judgement(Struct, frozen=True, kw_only=True):
@@ -67,16 +73,25 @@ class Judge:
         if why := self.rejected(need, holding):
             return Judgement(proof=Proof.DIGEST, fault=why)
         undigested = [accept for accept in need.accept if accept.strongest() is None]
-        for accept in undigested:
-            if accept.size in (None, holding.size):
-                return Judgement(accept=accept)
-        if not need.accept and not place.unmeetable:
-            return Judgement()
+        fits = next((accept for accept in undigested if accept.size in (None, holding.size)), None)
+        if fits or not (need.accept or place.unmeetable):
+            plainly = None if fits and fits.size == 0 else self.no_dump(need, holding)
+            return Judgement(fault=plainly) if plainly else Judgement(accept=fits)
         if need.changes:
             fault = self._no_image(need, holding)
             return Judgement(proof=Proof.DIGEST, fault=fault) if fault else Judgement(note=InUse())
         told = any(accept.strongest() for accept in need.accept)
         return Judgement(proof=Proof.DIGEST if told else Proof.NONE, fault=self.wrong(need, holding))
+
+    def no_dump(self, need: Need, holding: Holding) -> Fact | None:
+        """What a file plainly is if it is no dump, whatever the sheet knows; a text or a packed file may be what the
+        need asks for, and so may markup where its name says so."""
+        if holding.size == 0:
+            return Empty()
+        fact = self._no_dumps.get(key_of(holding))
+        if isinstance(fact, WebPage):
+            return None if any(name.lower().endswith(MARKUP_ENDINGS) for name in need.names) else fact
+        return fact if isinstance(fact, OneByte | BadArchive) else None
 
     def rejected(self, need: Need, holding: Holding) -> Rejected | None:
         """What a file is that a need rejects, and why; None for another one."""
@@ -128,18 +143,20 @@ class Judge:
         return frozenset(file.entries) if file else frozenset()
 
     def best_keys(self, need: Need, required: frozenset[str], keep: frozenset[str]) -> tuple[Holding, KeyFile] | None:
-        """The nearest key file that is sound for a need, has the `required` names besides, and loses none to `keep`.
+        """The key file that is sound for a need, has the `required` names besides, and loses none to `keep`; of several
+        the one with the most keys that the need knows, of these the nearest.
 
         Where none has all that is required, the one that comes nearest to it.
         """
-        best: tuple[int, Holding, KeyFile] | None = None
+        best: tuple[tuple[int, int], Holding, KeyFile] | None = None
+        known = {key.name for key in need.key} | required
         for holding, file in self._key_files:
             judged = judge_keys(need, file)
             if judged.verdict != Verdict.SOUND or not keep <= file.entries.keys():
                 continue
-            lacking = len(required - judged.usable)
-            if best is None or lacking < best[0]:
-                best = (lacking, holding, file)
+            poor = len(required - judged.usable), -len(known & judged.usable)
+            if best is None or poor < best[0]:
+                best = (poor, holding, file)
         return best[1:] if best else None
 
     def best_keys_with(self, need: Need, names: frozenset[str]) -> Holding | None:

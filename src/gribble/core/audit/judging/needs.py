@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 
 from msgspec import structs
 
@@ -23,7 +23,7 @@ from gribble.core.records.findings import (
     Verdict,
     standing,
 )
-from gribble.core.records.holding import Holding, key_of
+from gribble.core.records.holding import Holding, in_words, key_of
 from gribble.core.records.place import Fitted, Place
 from gribble.core.records.sheet import Accept, Need
 from gribble.core.survey.matching import is_content
@@ -229,11 +229,9 @@ class NeedsAuditor:
         plainly = None if need.key else self._near.no_dumps.get(key_of(holding))
         really = f.Damaged(damage.recipe, holding.size) if damage else plainly
         beside = f.Beside(base(right[0][0].path)) if right else None
-        facts = [really] if really else [judgement.fault, beside]
-        namesake = None if use or mend else self._namesake(need)
-        if namesake:
-            use = namesake
-            facts = [*facts, f.OnlyItsName(namesake.name)]
+        facts = [really or judgement.fault, beside]
+        namesake, by_name = (None, None) if use or mend else self._namesake(need)
+        use, facts = use or namesake, [*facts, by_name]
         return Finding(
             subject=place,
             expected=expected,
@@ -287,7 +285,7 @@ class NeedsAuditor:
 
     def _missing(self, place: Place, occupied: str | None) -> PlaceFinding:
         need, expected = place.need, place.path
-        namesake = None if place.unmeetable else self._namesake(need)
+        namesake, by_name = (None, None) if place.unmeetable else self._namesake(need)
         mend = self._near.best(self._rig.name, place.emulator, need)
         if mend:
             return Finding(
@@ -304,11 +302,11 @@ class NeedsAuditor:
             )
         wrong = self._shelf.loose[occupied] if occupied else None
         facts: list[Fact] = [self._judge.wrong(need, wrong)] if wrong else []
-        if namesake:
-            facts.append(f.OnlyItsName(namesake.name))
+        if by_name:
+            facts.append(by_name)
         elif not wrong:
             nowhere = f.Nowhere(by_name=not _provable(need))
-            facts.append(f.NoneWorks() if place.unmeetable else nowhere)
+            facts += [f.NoneWorks()] if place.unmeetable else [nowhere, *self._other_content(need)]
         remedy = Remedy.REPLACE if wrong else Remedy.PLACE
         return Finding(
             subject=place,
@@ -322,13 +320,30 @@ class NeedsAuditor:
             occupied=occupied,
         )
 
-    def _namesake(self, need: Need) -> Holding | None:
-        """A file of the right name (and size, where one is known) for a need whose contents no digest can prove."""
+    def _namesake(self, need: Need) -> tuple[Holding | None, Fact | None]:
+        """A file of the right name (and size, where one is known) for a need whose contents no digest can prove, and
+        what is to be said of it; of several that differ none."""
         if _provable(need):
-            return None
+            return None, None
         sizes = {accept.size for accept in need.accept}
-        found = self._stock.namesakes(need.names, self._rig.name)
-        return next((one for one in found if not sizes or None in sizes or one.size in sizes), None)
+        named = self._stock.namesakes(need.names, self._rig.name)
+        found = [one for one in named if not sizes or None in sizes or one.size in sizes]
+        found = [one for one in found if self._judge.no_dump(need, one) is None]
+        contents = {(one.size, self._near.contents.get(key_of(one), "")) for one in found}
+        if len(contents) > 1:
+            return None, f.Namesakes(tuple(in_words(one.where, one.member) for one in found))
+        return (found[0], f.OnlyItsName(found[0].name)) if found else (None, None)
+
+    def _other_content(self, need: Need) -> Iterator[Fact]:
+        """The nearest file that has the name of a need and another content that no sheet knows."""
+        if need.key or not _provable(need):
+            return
+        for one in self._stock.namesakes(need.names, self._rig.name, here=True):
+            why = self._judge.wrong(need, one)
+            read = isinstance(why, f.OtherSize) or one.digests.known()
+            if read and not one.attic and not isinstance(why, f.Really):
+                yield f.WrongNamesake(in_words(one.where, one.member), why, one.name.lower().endswith((".zip", ".7z")))
+                return
 
     def _misnamed(self, need: Need, folder: str, keys: KeysInPlay) -> tuple[Holding, Accept | None] | None:
         """A right file in the very folder, under a name that serves nobody."""

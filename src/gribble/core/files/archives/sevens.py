@@ -19,7 +19,7 @@ from gribble.core.files.inflating import crc32
 MAGIC = b"7z\xbc\xaf\x27\x1c"
 
 _END, _HEADER, _STREAMS, _FILES, _PACK, _UNPACK, _SUBSTREAMS = 0, 1, 4, 5, 6, 7, 8
-_SIZE, _CRC, _FOLDER, _CODER_SIZES, _COUNTS, _EMPTY, _NAMES, _ENCODED = 9, 10, 11, 12, 13, 14, 17, 23
+_SIZE, _CRC, _FOLDER, _CODER_SIZES, _COUNTS, _EMPTY, _EMPTY_FILE, _NAMES, _ENCODED = 9, 10, 11, 12, 13, 14, 15, 17, 23
 
 
 class Seven:
@@ -176,17 +176,27 @@ class _Reader:
         return names, empty, folders
 
     def _files(self) -> tuple[list[str], list[bool]]:
+        """Names of the files, which of them are empty; what is empty and not said to be a file is a folder, whose name
+        gets a slash."""
         count = self._count()
         names, empty = [""] * count, [False] * count
+        files: list[bool] = []
         while (kind := self._byte()) != _END:
             size = self._number()
             end = self._at + size
             if kind == _EMPTY:
                 empty = self._bits(count)
+            elif kind == _EMPTY_FILE:
+                files = self._bits(sum(empty))
             elif kind == _NAMES and not self._byte():
                 text = self._bytes(end - self._at).decode("utf-16-le", "surrogatepass")
                 names = numbered(text.split("\0")[:count])
             self._at = end
+        said = iter(files or [False] * sum(empty))
+        names = [
+            f"{name}/" if nothing and not next(said, False) else name
+            for name, nothing in zip(names, empty, strict=True)
+        ]
         return names, empty
 
     def streams(self) -> list[PackedFolder]:
