@@ -137,10 +137,19 @@ def test_the_bare_command_counts_what_each_emulator_has(gribble: Gribble, world:
     rows = {
         " ".join(line.split()[2:4]): " ".join(line.split()[4:]) for line in out.splitlines() if line.startswith("  ")
     }
-    assert rows["Turnstone 1.8"] == "17 of 27 sets run"
-    assert rows["Redshank 2.4"] == "1 of 2 needed files right, 1 setting wrong"
-    assert rows["Curlew 0.9"] == "1 of 4 needed files right, 1 setting wrong"
-    assert rows["Knot 4"] == "2 of 3 needed files right, wrong volume or label"
+    assert rows["Turnstone 1.8"] == "14 of 27 sets ready, 3 limited"
+    assert rows["Redshank 2.4"] == "2 of 3 needs right, 1 setting wrong"
+    assert rows["Curlew 0.9"] == "2 of 5 needs right, 1 setting wrong"
+    assert rows["Knot 4"] == "2 of 3 needs right, wrong volume or label"
+    checked = gribble("check", cwd=world, code=1, COLUMNS="120").out
+    for name, row in rows.items():
+        told = next(line for line in checked.splitlines() if name in line)
+        _, _, counts = re.split(r"([■◇]) \w+(?:  )?", told)
+        assert row.startswith(counts), "check counts alike"
+    assert "27 sets: 14 ready, 3 limited" in gribble("sets", "check", cwd=world, code=1).out
+    gribble("report", "--obtain", "wanted.csv", cwd=world, code=1)
+    rows_to_obtain = len((world / "wanted.csv").read_text().splitlines()) - 1
+    assert f"; {rows_to_obtain} to obtain" in checked
 
 
 def test_firmware_keys_and_release_are_told_apart(gribble: Gribble, world: Path) -> None:

@@ -28,12 +28,11 @@ from gribble.core.records.findings import (
     worst,
 )
 from gribble.core.records.holding import in_words
-from gribble.core.records.sheet import Level
 from gribble.core.sayings.facts import root_words, say, say_all
 from gribble.core.sayings.remedies import remedy_words, say_holding, setting_words, way_words
 from gribble.views.causes import cause_rows
 from gribble.views.looks import QUIET, TALLIED, shorten
-from gribble.views.overview import show_overview
+from gribble.views.overview import needs_words, sets_words, show_overview
 from gribble.views.screen import Screen, remedy, state, styled, verdict
 from gribble.views.shell import written
 
@@ -410,19 +409,16 @@ def show_state(screen: Screen, audits: tuple[RigAudit, ...]) -> None:
 
 
 def _in_short(emulator: EmulatorAudit) -> str:
-    """How many of the files it must have are right, how many settings are not, how many sets run."""
+    """How many of its needs are right, how many settings are not, how many sets are ready."""
     if emulator.unknown:
         return emulator.note
-    musts = [one for one in emulator.findings if one.need.level is Level.MUST and not one.spared]
-    parts = [f"{sum(one.met for one in musts)} of {count(len(musts), 'needed file')} right"] if musts else []
+    parts = needs_words(emulator)
     wrong = [one for one in emulator.settings if not one.met]
     if wrong:
         parts.append(f"{count(len(wrong), 'setting')} wrong")
     if not all(one.met for one in emulator.root):
         parts.append("wrong volume or label")
-    if emulator.sets:
-        ready = sum(one.state is not State.BLOCKED for one in emulator.sets)
-        parts.append(f"{ready:,} of {count(len(emulator.sets), 'set')} run")
+    parts += sets_words(emulator)
     if emulator.idle:
         parts.append("no set is wanted")
     return ", ".join(parts) or "needs nothing"

@@ -3,6 +3,7 @@ further on."""
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator
 from typing import NamedTuple
 
@@ -52,18 +53,28 @@ class _Line(NamedTuple):
 def show_overview(screen: Screen, emulator: EmulatorAudit) -> None:
     """An emulator in a few lines: its state, how much is right, then a line for each kind of finding."""
     release = f" {emulator.release}" if emulator.release else ""
-    wanted = [one for one in emulator.findings if not (one.spared or one.ignored)]
-    right = sum(one.met for one in wanted)
-    extras = sum(not one.met and one.need.level is Level.EXTRA for one in wanted)
-    tally = [f"{right} of {len(wanted)} right"] if wanted else []
-    tally += [f"{count(extras, 'extra')} lacking"] if extras else []
-    runs = sum(one.state is State.READY for one in emulator.sets)
-    tally += [f"{runs:,} of {count(len(emulator.sets), 'set')} run"] if emulator.sets else []
-    quiet = styled(f"  {', '.join(tally)}" if tally else "", QUIET)
+    parts = [*needs_words(emulator), *sets_words(emulator)]
+    quiet = styled(f"  {', '.join(parts)}" if parts else "", QUIET)
     screen.say("  ", styled(emulator.title + release, "bold"), "  ", state(emulator.state), quiet)
     for note in filter(None, (emulator.note, emulator.sets_note)):
         screen.say(f"    {note}")
     screen.grid([*_rows(emulator), *_set_rows(list(emulator.sets))], indent=4)
+
+
+def needs_words(emulator: EmulatorAudit) -> list[str]:
+    """How many of its needs are right, and how many extras it lacks; nothing where it has none."""
+    wanted = [one for one in emulator.findings if not (one.spared or one.ignored)]
+    right = sum(one.met for one in wanted)
+    extras = sum(not one.met and one.need.level is Level.EXTRA for one in wanted)
+    parts = [f"{right:,} of {count(len(wanted), 'need')} right"] if wanted else []
+    return [*parts, f"{count(extras, 'extra')} lacking"] if extras else parts
+
+
+def sets_words(emulator: EmulatorAudit) -> list[str]:
+    """How many of its sets are ready, and how many run with something amiss; nothing where it has none."""
+    states = Counter(one.state for one in emulator.sets)
+    parts = [f"{states[State.READY]:,} of {count(len(emulator.sets), 'set')} ready"] if emulator.sets else []
+    return [*parts, f"{states[State.LIMITED]:,} limited"] if states[State.LIMITED] else parts
 
 
 def _rows(emulator: EmulatorAudit) -> Iterator[tuple[str | Text, ...]]:

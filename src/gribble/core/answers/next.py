@@ -10,6 +10,7 @@ from msgspec import Struct
 
 from gribble.core.answers.why import Answer, Reason, reason_of
 from gribble.core.base.amounts import count
+from gribble.core.placing.gaps import gaps_of, once_each
 from gribble.core.records.discs import MENDS
 from gribble.core.records.findings import (
     FIXABLE,
@@ -21,6 +22,7 @@ from gribble.core.records.findings import (
     SetAudit,
     SetProblem,
 )
+from gribble.core.records.plan import Gap
 from gribble.core.records.rig_seen import UnknownEmulator
 
 
@@ -82,9 +84,14 @@ class Open(Struct, frozen=True, dict=True):
         return sum(place.fixable for place in self.places) + sum(one in FIXABLE for one in settings) + self.whole
 
     @cached_property
+    def obtain(self) -> list[Gap]:
+        """The files that are to be obtained, each once, as plans and reports list them."""
+        return [gap for gap, _ in once_each(gap for found in self.audits for gap in gaps_of(found))]
+
+    @cached_property
     def gaps(self) -> int:
-        """How many files of needs are to be obtained."""
-        return sum(place.remedy is Remedy.OBTAIN for place in self.places)
+        """How many of them are files of needs."""
+        return sum(gap.kind == "need" for gap in self.obtain)
 
     @cached_property
     def sources(self) -> list[str]:
@@ -118,7 +125,7 @@ def _commands(left: Open, scope: Words, detail: Words) -> Iterator[Command]:
     if detail and (left.fixable or left.gaps):
         yield Command(detail, "what is wrong, and why")
     if left.fixable:
-        more = f"; {left.gaps} to obtain" if left.gaps else ""
+        more = f"; {len(left.obtain):,} to obtain" if left.obtain else ""
         kind = "set" if left.fixable == left.whole else "place"
         what = f"{left.fixable:,} places and sets" if left.whole and kind == "place" else count(left.fixable, kind)
         yield Command(("gribble", "plan", *scope), f"what you hold puts {what} right{more}")
