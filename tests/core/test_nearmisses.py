@@ -194,3 +194,15 @@ def test_a_key_opens_what_is_of_unknown_size() -> None:
     mend = Drawer({"boot.x": locked, "k": KEY}).searcher().search([wish]).best("den", "knot", unsized)
     assert mend is not None
     assert mend.recipe.damage == "locked"
+
+
+def test_what_cannot_be_read_is_like_nothing_else() -> None:
+    boot = need("boot", RIGHT)
+    drawer = Drawer(dict.fromkeys((f"{folder}/{boot.name}" for folder in ("one", "two", "three")), RIGHT))
+
+    def read(holding: Holding) -> bytes | None:
+        return drawer.files[holding.path] if holding.path.startswith("three") else None
+
+    searcher = Searcher([HeldHere(drawer.holdings.values())], lambda _: True, read)
+    found = searcher.search([Wanted(emulator="knot", need=boot, rig="den", by_name=True)])
+    assert len(set(found.contents.values())) == len(drawer.files)

@@ -107,14 +107,18 @@ def compare(
             names = {one.emulator for one in changes}
             effects = _effects(session, before, after, names) if names else []
             _answer(call, changes, effects)
-            target = call.environment.path(str(catalogue_folders(call)[0]))
-            gone = displacing(call.environment.path(new), target)
-            if changes and not call.json and gone is not None:
-                words = "".join(f" --replace {quoted(name)}" for name in gone)
-                session.screen.next(
-                    f"gribble catalogue add {quoted(new)}{words}", "takes it over, and keeps the former one"
-                )
+            if changes and not call.json:
+                _lead_on(session, new)
     return ExitCode.ATTENTION if changes else ExitCode.CLEAN
+
+
+def _lead_on(session: Session, new: str) -> None:
+    """The command that takes a compared sheet over, where one does."""
+    environment, folders = session.call.environment, session.loaded.config.catalogues
+    gone = displacing(environment.path(new), environment.path(folders[0])) if folders else None
+    if gone is not None:
+        words = "".join(f" --replace {quoted(name)}" for name in gone)
+        session.screen.next(f"gribble catalogue add {quoted(new)}{words}", "takes it over, and keeps the former one")
 
 
 def _answer(call: Call, changes: tuple[SheetChanges, ...], effects: list[SheetEffect]) -> None:

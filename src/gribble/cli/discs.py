@@ -238,7 +238,8 @@ def playlist(
             lacking_discs = [one for one in found if one.missing]
             for one in lacking_discs:
                 numbers = ", ".join(map(str, one.missing))
-                screen.say(f"{one.title} gets no playlist: disc {numbers} of {one.total} is missing.")
+                which = f"disc {numbers} of {one.total} is" if len(one.missing) == 1 else f"discs {numbers} are"
+                screen.say(f"{one.title} gets no playlist: {which} missing.")
             whole = [one for one in found if not one.missing]
             texts = list(_texts(whole, call.environment.path(into), session))
             left = ExitCode.ATTENTION if lacking_discs else ExitCode.CLEAN

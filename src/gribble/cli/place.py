@@ -27,7 +27,6 @@ from gribble.core.base.filewriter import check_target, write_file
 from gribble.core.placing.plan import linked
 from gribble.core.placing.planfile import PLAN, judged, plan_bytes, plan_record, read_plan
 from gribble.core.records.config import Ask
-from gribble.core.records.findings import State
 from gribble.views.looks import kept_words, shorten
 from gribble.views.plan import show_plan
 from gribble.views.shell import behind, quoted
@@ -78,11 +77,10 @@ def plan(
                 narrowed = behind(scope.words) + narrowing(only, skip, by_name=by_name, games=games, hidden=hidden)
                 words = f" --plan {quoted(out)}{' --hidden' * hidden}" if out else narrowed
                 session.screen.next(f"gribble place{words}", "shows this plan, asks, and carries it out")
-        states = {state for found in audits for state in found.states}
-        stays = states & {State.BLOCKED, State.LIMITED} and not (only or skip)
+        stays = any(found.unready for found in audits) and not (only or skip)
         if made.steps or made.obtain or made.refused or made.away or stays:
             return ExitCode.ATTENTION
-        return ExitCode.FAILED if State.AWAY in states else ExitCode.CLEAN
+        return ExitCode.FAILED if any(found.away for found in audits) else ExitCode.CLEAN
 
 
 class PlaceOptions(NamedTuple):

@@ -30,7 +30,7 @@ from gribble.core.placing.run import Listener, Stopped, new_run_number
 from gribble.core.placing.store import Stamp, StoreError
 from gribble.core.placing.twins import Twins
 from gribble.core.records.config import Scope
-from gribble.core.records.findings import RigAudit, State
+from gribble.core.records.findings import RigAudit
 from gribble.core.records.plan import Plan
 from gribble.core.records.steps import Copy, Step
 from gribble.stores.rigs import HeldRig, Mark, RigHome
@@ -106,8 +106,7 @@ def place_plan(
         session.screen.next("gribble check", f"or gribble undo, to take this run back{more}")
     if failed or any(found.away for found in audits):
         return failed or ExitCode.FAILED
-    left = {state for found in audits for state in found.states} & {State.BLOCKED, State.LIMITED}
-    stays = bool(left) and not (plan.steps or narrowed)  # what only the person can change
+    stays = any(found.unready for found in audits) and not (plan.steps or narrowed)
     return ExitCode.ATTENTION if plan.obtain or plan.refused or plan.away or stays else ExitCode.CLEAN
 
 

@@ -70,7 +70,7 @@ def survey(
     if sets:
         installed = [(name, one) for rig in session.loaded.config.rig.values() for name, one in rig.emulators.items()]
         emulators = {name for name, _ in installed}
-        wanted = {name for _, one in installed for name in one.wanted or ()}  # judged even where no roster knows it
+        wanted = {name for _, one in installed for name in one.wanted or ()} - {"all", "held"}  # judged, known or not
         arcades = [one for group in rosters.values() for one in group.values()]
         require_sets(arcades, [name for name in sets if name not in wanted], emulators, named.also, session.roster)
     session.tell_open_runs(scope)

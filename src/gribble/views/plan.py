@@ -12,7 +12,7 @@ from gribble.core.base.amounts import count, size
 from gribble.core.base.paths import base, parent
 from gribble.core.placing.displaced import Kept
 from gribble.core.placing.journal import Run
-from gribble.core.records.findings import RigAudit, State
+from gribble.core.records.findings import RigAudit
 from gribble.core.records.holding import in_words
 from gribble.core.records.plan import Bring, Gap, Plan
 from gribble.core.records.steps import Copy, Displace, Extract, Mend, Pack, Point, Rename, Step, Write, Writing
@@ -89,7 +89,7 @@ def show_plan(
 
 def _say_nothing(screen: Screen, plan: Plan, audits: tuple[RigAudit, ...]) -> None:
     """That there is no step, and which emulators do not run all the same."""
-    left = [(found.rig, one) for found in audits for one in found.emulators if one.state is not State.READY]
+    left = [(found.rig, one) for found in audits for one in found.unready]
     if plan.obtain or plan.refused or not left:
         screen.say(styled("Nothing to do", "bold"), ".")
         return

@@ -87,6 +87,8 @@ def _wanted_by(report: Report, emulator: str, row: Row) -> ToObtain | None:
     if row.remedy != "obtain":
         return None
     found = [one for one in report.obtain if (one.emulator, one.need) == (emulator, row.name)]
+    if len(found) == 1:  # at a further place it may have another name
+        return found[0]
     return next((one for one in found if f"/{row.place}".endswith(f"/{one.file}")), None)
 
 

@@ -26,7 +26,7 @@ def keep_freed() -> None:
     """Keep freed memory for what is needed next, from here on.
 
     Where contents come and go by the hundred kilobytes, glibc gives them back to the system each time, which has to
-    clear every page anew: that took a third of the time in which members of archives are unpacked and hashed. With
+    clear every page again: that took a third of the time in which members of archives are unpacked and hashed. With
     other libraries nothing is done. Source: mallopt(3).
     """
     if sys.platform == "linux":

@@ -38,7 +38,7 @@ from gribble.core.catalogue.rosters import (
 from gribble.core.records.roster import ArcadeSet, Content, FileSize, Outline, Roster, RosterHead, Sets
 
 FORM = 2
-"""The version of what a store holds; one of another version is made anew."""
+"""The version of what a store holds; one of another version is made again."""
 _PIECE_SETS = 64
 _SCHEMA = """
 PRAGMA page_size = 32768;

@@ -58,8 +58,8 @@ class Wanted(Struct, frozen=True, kw_only=True):
 
 
 class NearMisses:
-    """The near misses found: by need; what suspects plainly are if they are no dumps; and the SHA-1 of files that only
-    their name speaks for, by which several are told apart."""
+    """The near misses found: by need; what suspects plainly are if they are no dumps; and of files that only their name
+    speaks for the SHA-1, by which several are told apart, or a word of its own for one that could not be read."""
 
     def __init__(self) -> None:
         self._mends: dict[tuple[str, str, str, str], dict[FileKey, Mending]] = {}
@@ -176,8 +176,8 @@ class Searcher:
             fact := _cut_zip(holding, data) or no_dump(data, holding.size, _disguised(holding, data))
         ):
             found.no_dumps[key_of(holding)] = fact
-        if data is not None:
-            found.contents[key_of(holding)] = hashlib.sha1(data, usedforsecurity=False).hexdigest()
+        key = key_of(holding)  # what could not be read is like nothing else, as far as anybody knows
+        found.contents[key] = str(key) if data is None else hashlib.sha1(data, usedforsecurity=False).hexdigest()
 
     def _keys(self, wanted: Wanted) -> tuple[tuple[tuple[int, bytes], ...], tuple[Holding, ...]]:
         """The keys held for a need's unlock rules."""

@@ -127,7 +127,7 @@ def _with_remedies(checked: Checked, mended: Mended) -> Checked:
             remedy = f"{MENDS} writes {mended.names[fault.file]} in its stead"
             fault = structs.replace(fault, remedy=remedy, mends=True)
         elif fault.fault in ("byte-order-mark", "encoding", "ending") and not fault.remedy:
-            fault = structs.replace(fault, remedy=f"{MENDS} writes it anew", mends=True)
+            fault = structs.replace(fault, remedy=f"{MENDS} writes it again", mends=True)
         findings.append(fault)
     return structs.replace(checked, findings=tuple(findings))
 

@@ -70,7 +70,7 @@ class Namesakes(Fact, frozen=True):
 
 class WrongNamesake(Fact, frozen=True):
     """A file held has the right name, but `why` speaks against its content. An `archive` may hold the same, packed
-    anew."""
+    again."""
 
     path: str
     why: Fact

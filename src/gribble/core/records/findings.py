@@ -425,6 +425,11 @@ class RigAudit(Struct, frozen=True, kw_only=True):
         return State.AWAY if self.away else worst(emulator.state for emulator in self.emulators)
 
     @property
+    def unready(self) -> tuple[EmulatorAudit, ...]:
+        """The emulators that do not run as they should: where no step is left, what only the person can change."""
+        return tuple(one for one in self.emulators if one.state is not State.READY)
+
+    @property
     def states(self) -> tuple[State, ...]:
         """Its own state, and that of each emulator: what is blocked hides what is unknown, but not here."""
         return (self.state, *(emulator.state for emulator in self.emulators))

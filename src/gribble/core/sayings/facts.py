@@ -240,11 +240,11 @@ _SAYINGS: dict[type[f.Fact], Callable[[Any], str]] = {
     f.NoneWorks: lambda _: "no content known works with this release",
     f.OnlyItsName: lambda one: f"{one.name} is held, but no digest can prove it; place --by-name takes it",
     f.Namesakes: lambda one: (
-        f"{len(one.paths)} files have its name and differ, and nothing tells which is right: {_some(one.paths)}"
+        f"{len(one.paths)} files have its name, and nothing tells which is right: {_some(one.paths)}"
     ),
     f.WrongNamesake: lambda one: (
         f"{one.path} has its name, but {say(one.why)}"
-        f"{' (it may hold the same, packed anew, which is no proof)' if one.archive else ''}"
+        f"{' (it may hold the same, packed again, which is no proof)' if one.archive else ''}"
     ),
     f.Damaged: lambda one: f"{one.name or 'it'} {damage_words(one.recipe, one.size)}",
     f.Beside: lambda one: f"the right one lies beside it as {one.name}",

@@ -273,7 +273,7 @@ def _of_tree(path: Path, looks: Looks, asked: Asked, tree: Tree) -> Drafted:
         sets.append(variants[0])
         files = [one for one in files if one.field != "variant"] + [variants[1]]
     if lacking := next((one for one, group in (("set", sets), ("name", files)) if not _has(group, one)), ""):
-        raise GribbleError(f"{path}: which field is the {lacking} cannot be told", fix=BY_HAND)
+        raise GribbleError(f"{path}: Gribble cannot tell which field is the {lacking}", fix=BY_HAND)
     if looks.format is ListFormat.XML and path.stat().st_size > SAMPLE_BYTES:
         record = tree.records.rpartition("/")[2]
         sets, files = _all_words(path, sets, record), _all_words(path, files, tree.inner.rpartition("/")[2])
