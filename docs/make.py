@@ -15,7 +15,7 @@ from typing import Any, NamedTuple
 import typer
 
 import gribble
-from gribble.cli.app import program
+from gribble.cli.app import SHOW, SHOWN, program
 from gribble.core.base import budget
 from gribble.core.base.errors import ExitCode
 from gribble.core.files.settingsfile import MOST_VALUE
@@ -29,6 +29,9 @@ PAGES = Path(__file__).parent
 ABOUT = {
     "cli/loaded": "Finding the configuration", "cli/finding": "Finding the configuration",
     "cli/session": "Finding the configuration",
+    "cli/arranging": "Rigs and sources", "cli/entering": "Rigs and sources",
+    "core/answers/entering": "Rigs and sources",
+    "core/catalogue/configfile": "Rigs and sources",
     "cli/command": "Names and options", "cli/init": "Finding the configuration",
     "cli/doctor": "Finding the configuration", "core/catalogue": "The catalogue",
     "core/answers/adding": "The catalogue", "core/answers/setup": "Finding the configuration",
@@ -264,7 +267,7 @@ def messages_page() -> str:
         "",
         "    $ gribble check --rig lighthous",
         "    gribble: 'lighthous' is no rig; did you mean 'lighthouse'?",
-        "      The rigs and their emulators stand in gribble.toml.",
+        "      gribble rigs shows the rigs and their emulators.",
         "",
         "Capitals stand for what is filled in. What is *found* (verdicts and their reasons) is no message: see",
         "[verdicts](verdicts.md) and [diagnosis](diagnosis.md).",
@@ -312,6 +315,8 @@ def commands_page() -> str:
     ]  # fmt: skip
     for words, command in _leaves(typer.main.get_command(program(all_=True)), ()):
         about, example = command.help or "", (command.epilog or "").partition("Example:")[2]
+        if words[-1:] == (SHOW,) and words[0] in SHOWN:
+            words = words[:-1]
         lines += ["", f"## gribble {' '.join(words)}".rstrip(), "", _flat(about)]
         if example:
             lines += ["", f"    {example.strip()}"]
@@ -335,7 +340,7 @@ def _flat(text: str) -> str:
 
 def _row(parameter: Any) -> str:
     names = [name for name in (*parameter.opts, *parameter.secondary_opts) if name.startswith("-")]
-    if set(names) & {"--install-completion", "--show-completion"}:
+    if set(names) & {"--install-completion", "--show-completion"} or getattr(parameter, "hidden", False):
         return ""
     metavar = parameter.make_metavar(None)
     shown = ", ".join(names) if names else metavar.replace("[", "").replace("]", "")

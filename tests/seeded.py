@@ -48,9 +48,9 @@ FAULTS = (
     ),
     SeededFault("lighthouse", "avocet", "skerry-modem", "imposter", "obtain", "in place, a web page"),
     SeededFault(
-        "lighthouse", "redshank", "petrel-keys", "sound", "replace", "lacks the key that the firmware requires"
+        "lighthouse", "redshank", "petrel-keys", "unfit", "replace", "lacks the key that the firmware requires"
     ),
-    SeededFault("lighthouse", "redshank", "petrel-firmware", "sound", "none", "in place, but its key is not"),
+    SeededFault("lighthouse", "redshank", "petrel-firmware", "unfit", "none", "in place, but its key is not"),
     SeededFault("lighthouse", "redshank", "petrel-disk", "sound", "none", "in its place"),
     SeededFault("lighthouse", "curlew", "fulmar-eu", "astray", "none", "held, but the American one is enough"),
     SeededFault("lighthouse", "curlew", "fulmar-us", "sound", "none", "one of a choice"),
@@ -62,7 +62,7 @@ FAULTS = (
     ),
     SeededFault("lighthouse", "curlew", "fulmar-help", "sound", "none", "all three files"),
     SeededFault("stick", "redshank", "petrel-keys", "imposter", "replace", "one key is wrong"),
-    SeededFault("stick", "redshank", "petrel-firmware", "imposter", "replace", "too new for this release"),
+    SeededFault("stick", "redshank", "petrel-firmware", "unfit", "replace", "too new for this release"),
     SeededFault("stick", "redshank", "petrel-disk", "astray", "place", "on the other rig only"),
     SeededFault("stick", "knot", "gannet-keys", "sound", "none", "its one key is proven"),
     SeededFault("stick", "knot", "gannet-firmware", "sound", "none", "with the key it requires"),
@@ -94,22 +94,22 @@ HANDHELD_FAULTS = (
     SeededFault("handheld", "sandpiper", "tern-drive", "imposter", "replace", "a debug revision renamed to look right"),
     SeededFault("handheld", "sandpiper", "tern-clock", "missing", "obtain", "a gap that the volunteers accept"),
     SeededFault("handheld", "sandpiper", "tern-test", "astray", "place", "on the PC only"),
-    SeededFault("handheld", "sandpiper", "paths.tern16_rom", "imposter", "point", "leads out of the handheld's card"),
+    SeededFault("handheld", "sandpiper", "paths.tern16_rom", "wrong", "point", "leads out of the handheld's card"),
     SeededFault("handheld", "sandpiper", "paths.carts", "sound", "none", "as the handheld calls it"),
 )
 """The same of the rig behind the simulated server: blocked, and ready once all of it is placed."""
 
 SETTINGS = (
-    SeededFault("lighthouse", "sandpiper", "paths.tern16_rom", "missing", "point", "leads to last year's folder"),
-    SeededFault("lighthouse", "sandpiper", "paths.carts", "imposter", "point", "leads to another folder"),
-    SeededFault("lighthouse", "dunlin", "roms.boot", "imposter", "point", "leads to another machine's boot ROM"),
-    SeededFault("lighthouse", "redshank", "system.firmware", "missing", "point", "leads to a file that is not there"),
+    SeededFault("lighthouse", "sandpiper", "paths.tern16_rom", "wrong", "point", "leads to last year's folder"),
+    SeededFault("lighthouse", "sandpiper", "paths.carts", "wrong", "point", "leads to another folder"),
+    SeededFault("lighthouse", "dunlin", "roms.boot", "wrong", "point", "leads to another machine's boot ROM"),
+    SeededFault("lighthouse", "redshank", "system.firmware", "wrong", "point", "leads to a file that is not there"),
     SeededFault(
         "lighthouse", "curlew", "paths.boot_rom", "sound", "none", "leads to the one of the choice that is there"
     ),
     SeededFault("lighthouse", "curlew", "desk.folder", "sound", "none", "leads to the folder"),
-    SeededFault("lighthouse", "curlew", "voice.rom", "missing", "point", "leads to a place where nothing is"),
-    SeededFault("stick", "whimbrel", "machine.boot", "imposter", "point", "is a path of the PC, not of the console"),
+    SeededFault("lighthouse", "curlew", "voice.rom", "wrong", "point", "leads to a place where nothing is"),
+    SeededFault("stick", "whimbrel", "machine.boot", "wrong", "point", "is a path of the PC, not of the console"),
     SeededFault("stick", "redshank", "system.firmware", "sound", "none", "leads to the right place"),
     SeededFault("stick", "knot", "system.firmware", "sound", "none", "relative to the settings file"),
     SeededFault("stick", "knot", "device.@firmware", "sound", "none", "as the console calls it"),
@@ -181,7 +181,7 @@ FIRST_SET_REASONS = {
     "seawall": ("seawall1.1a", "damaged", "its end is missing"),
     "limpet": ("limpet", "unproven", "does not play it well: The water"),
     "driftnet": ("driftnet.chd", "imposter", "by its header it is another image"),
-    "estuary": ("estuary", "imposter", "does not play it: Its protection"),
+    "estuary": ("estuary", "unplayable", "does not play it: Its protection"),
     "cobble": ("cobble2.2b", "unproven", "the only dump known is a poor one"),
     "ferry": ("ferry", "unproven", "runs with variant south of ferryrom, not north"),
     "oldpier": ("oldpier", "missing", "release 1.8 knows no such set; release 1.6 does"),

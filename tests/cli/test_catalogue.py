@@ -7,12 +7,16 @@ import re
 import shutil
 import zipfile
 from pathlib import Path
+from typing import Any
 
 import pytest
 
+from gribble.core.answers.capture import MANY
+from gribble.core.catalogue.sheets import load_sheet
 from gribble.demo.sheets import content
 from tests.conftest import Gribble, tree
 from tests.lists import ENTRIES, LANGUAGES, SHAPES, grid_of
+from tests.making import A, B, C, files, need
 
 
 def test_a_captured_setup_is_restored_from_the_sources_by_its_sheet_alone(gribble: Gribble, world: Path) -> None:
@@ -371,3 +375,82 @@ def test_at_a_terminal_what_is_doubtful_is_asked_about(gribble: Gribble, tmp_pat
     said = gribble(*words, cwd=tmp_path, code=0, stdin=b"y\ny\n", asks=True).out
     assert said.index("Is Rename to the name?") < said.index("Is that right?")
     assert 'name = "new0.rom"' in (tmp_path / "ruff.sheet.toml").read_text()
+
+
+def captured(gribble: Gribble, world: Path, release: str, *more: str, **asked: Any) -> Any:
+    words = ("catalogue", "capture", "rig", "--emulator=knot", f"--release={release}", *more)
+    return gribble(*words, "--into", "knot.sheet.toml", cwd=world, code=0, **asked)
+
+
+@pytest.fixture
+def firmware(tmp_path: Path) -> Path:
+    """A setup of release 2, and the sheet that was written from one of release 1."""
+    old = need("fw", A, "fw.bin") + need("other", C, "other.bin")
+    head = 'sheet = 1\nemulator = "knot"\nrelease = "1"\n[folders]\nboot = "knot"\n'
+    files(tmp_path, {"rig/knot/fw.bin": B, "rig/knot/new.bin": A + B, "rig/knot/other.bin": C})
+    (tmp_path / "knot.sheet.toml").write_text(head + old)
+    return tmp_path
+
+
+@pytest.mark.parametrize(
+    ("release", "new", "before"), [("2", ">=2", "<2"), ("0.9", "<=0.9", ">0.9"), ("1", None, None)]
+)
+def test_what_another_release_needs_is_not_mixed_with_what_the_first_one_does(
+    gribble: Gribble, firmware: Path, release: str, new: str | None, before: str | None
+) -> None:
+    captured(gribble, firmware, release)
+    sheet, _ = load_sheet(firmware / "knot.sheet.toml")
+    assert sheet is not None
+    by_id = {one.id: one for one in sheet.need}
+    assert [accept.releases for accept in by_id["fw"].accept] == [before, new]
+    assert by_id["new-bin"].releases == new
+    assert by_id["other"].accept[0].releases is None, "it is the same in both"
+    text = (firmware / "knot.sheet.toml").read_text()
+    captured(gribble, firmware, release)
+    assert (firmware / "knot.sheet.toml").read_text() == text, "what is known is not captured again"
+
+
+def test_where_a_sheet_does_not_tell_which_release_is_older_it_is_asked(gribble: Gribble, firmware: Path) -> None:
+    path = firmware / "knot.sheet.toml"
+    text = path.read_text().replace('release = "1"\n', "")
+    for answer, right in ((b"n\n", ["<2", ">=2"]), (b"y\n", [None, None]), (None, [None, ">=2"])):
+        path.write_text(text)
+        said = captured(gribble, firmware, "2", **({"asks": True, "stdin": answer} if answer else {}))
+        sheet, _ = load_sheet(path)
+        assert sheet is not None
+        assert [accept.releases for accept in sheet.need[0].accept] == right
+        assert "does not say for which" in said.words
+
+
+def test_many_files_of_a_folder_are_one_need_with_a_list_and_those_of_an_update_another(
+    gribble: Gribble, tmp_path: Path
+) -> None:
+    many = {f"rig/knot/fw/{number:02}.bin": bytes([number]) * 9 for number in range(MANY)}
+    files(tmp_path, {**many, "rig/knot/boot.rom": A})
+    words = ("catalogue", "capture", "rig", "--emulator=knot", "--out", "catalogue/knot.sheet.toml", "--release")
+    (tmp_path / "catalogue").mkdir()
+    gribble(*words, "1", cwd=tmp_path, code=0)
+    sheet, mistakes = load_sheet(tmp_path / "catalogue/knot.sheet.toml")
+    assert sheet is not None, mistakes
+    assert sorted(len(one.file) for one in sheet.need) == [0, MANY]
+    (tmp_path / "rig/knot/fw/00.bin").write_bytes(b"changed")
+    more = ("catalogue", "capture", "rig", "--emulator=knot", "--into", "catalogue/knot.sheet.toml", "--release")
+    assert "1 new need" in gribble(*more, "2", cwd=tmp_path, code=0).words
+    sheet, mistakes = load_sheet(tmp_path / "catalogue/knot.sheet.toml")
+    assert sheet is not None, mistakes
+    assert [(len(one.file), one.releases) for one in sheet.need if one.file] == [(MANY, "<2"), (MANY, ">=2")]
+    (tmp_path / "gribble.toml").write_text(
+        'catalogues = ["catalogue"]\n[rig.rig]\nat = "rig"\n[rig.rig.emulators]\nknot = { release = "2", at = "knot" }\n'
+    )
+    assert gribble("check", "--json", cwd=tmp_path, code=0).json["state"] == "ready"
+    assert gribble("check", "--as", "knot=1", cwd=tmp_path, code=1).out
+
+
+def test_keys_of_single_titles_are_extras(gribble: Gribble, tmp_path: Path) -> None:
+    text = f"seal_a = {'ab' * 16}\ntitle_0100abcd0000 = {'cd' * 16}\n"
+    files(tmp_path, {"rig/knot.keys": text.encode()})
+    words = ("catalogue", "capture", "rig", "--emulator=knot", "--release=1", "--out", "knot.sheet.toml")
+    gribble(*words, cwd=tmp_path, code=0)
+    sheet, _ = load_sheet(tmp_path / "knot.sheet.toml")
+    assert sheet is not None
+    assert {key.name: str(key.level) for key in sheet.need[0].key} == {"seal_a": "must", "title_0100abcd0000": "extra"}

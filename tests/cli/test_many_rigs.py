@@ -10,9 +10,11 @@ from typing import Any
 import pytest
 
 from gribble.core.placing import twins
+from gribble.demo.sheets import HANDHELD_PASSWORD
 from gribble.stores import files as stores_files
 from tests.conftest import Gribble, tree
 from tests.making import A, B, config, need, small_world
+from tests.servers import Weather, ftp_server
 
 RIGS = [f"rig{number}" for number in range(8)]
 
@@ -91,3 +93,22 @@ def test_a_rig_whose_place_is_taken_stops_no_other(gribble: Gribble, tmp_path: P
     assert told.count("Done: 2 steps of 2") == 7
     assert (world / "rig3/boot/a.rom").read_bytes() == b"mine"
     assert (world / "rig3/boot/b.rom").read_bytes() == B
+
+
+@pytest.mark.parametrize("far", [False, True])
+def test_rigs_that_take_from_each_other_what_the_plan_moves_there_have_it_all_the_same(
+    gribble: Gribble, tmp_path: Path, far: bool
+) -> None:
+    """Each holds what the other lacks, at a place at which it wants something else."""
+    world = small_world(tmp_path / "small", {"one/boot/a.rom": B, "two/boot/b.rom": A}, need("a", A), need("b", B))
+    with ftp_server(world / "two", Weather()) as server:
+        config(world, rigs={"one": "one", "two": str(server) if far else "two"})
+        secret = {"GRIBBLE_PASSWORD_TWO": HANDHELD_PASSWORD}
+        before = {path: what for path, what in tree(world).items() if path.endswith(".rom")}
+        gribble("place", "--yes", cwd=world, code=0, **secret)
+        for rig in ("one", "two"):
+            assert (world / rig / "boot/a.rom").read_bytes() == A
+            assert (world / rig / "boot/b.rom").read_bytes() == B
+        gribble("undo", "--yes", cwd=world, code=0, **secret)
+        after = tree(world).items()
+    assert {path: what for path, what in after if path.endswith(".rom") and ".gribble" not in path} == before

@@ -7,6 +7,7 @@ import hashlib
 import io
 import json
 import shlex
+import struct
 import zipfile
 import zlib
 from pathlib import Path
@@ -15,7 +16,7 @@ from typing import Any
 import pytest
 
 from tests.conftest import Gribble
-from tests.making import files, need, sha1, small_world
+from tests.making import A, B, C, files, need, sha1, small_world
 
 NOISE = bytes(range(256)) * 4
 PAGE = b"<!DOCTYPE html><title>Not here</title>" * 9
@@ -333,3 +334,183 @@ def test_a_release_without_a_roster_is_not_said_to_change_nothing(gribble: Gribb
     said = gribble("check", "turn", "--as", "turn=2", cwd=world).words
     assert "Nothing changes" not in said
     assert said.index("no roster of release 2; that of 1 is taken") < said.index("1 emulator")
+
+
+FIRMWARE = (
+    '[[need]]\nid = "fw"\ntitle = "Firmware"\nfolder = "boot"\nname = "fw.bin"\n'
+    f'[[need.accept]]\nlabel = "new"\nversion = "2"\nsha1 = "{sha1(B)}"\nsize = {len(B)}\n'
+    f'[[need.accept]]\nlabel = "old"\nversion = "1"\nsha1 = "{sha1(A)}"\nsize = {len(A)}\n'
+    f'[[need.accept]]\nlabel = "oldest"\nsha1 = "{sha1(C)}"\nsize = {len(C)}\n'
+)
+
+
+@pytest.mark.parametrize(
+    ("word", "right"), [("fw", B), ("Firmware", B), ("fw=new", B), ("fw=2", B), ("fw=Oldest", C), ("fw=old", None)]
+)
+def test_what_is_right_gives_way_to_what_is_preferred_where_that_is_asked(
+    gribble: Gribble, tmp_path: Path, word: str, right: bytes | None
+) -> None:
+    contents = {"drawer/2.bin": B, "drawer/0.bin": C, "rig/boot/fw.bin": A}
+    world = small_world(tmp_path / "w", contents, FIRMWARE)
+    assert "Nothing to do" in gribble("place", "--yes", cwd=world, code=0).out
+    told = gribble("place", "--prefer", word, "--yes", cwd=world, code=0)
+    if right is None:
+        assert "There is nothing to prefer for fw" in told.words
+        return
+    assert (world / "rig/boot/fw.bin").read_bytes() == right
+    assert gribble("check", "--json", cwd=world, code=0).json["state"] == "ready"
+    gribble("undo", "--yes", cwd=world, code=0)
+    assert (world / "rig/boot/fw.bin").read_bytes() == A
+
+
+def test_of_a_choice_the_need_that_is_preferred_is_placed(gribble: Gribble, tmp_path: Path) -> None:
+    needs = (need("old", A, choice="any"), need("new", B, choice="any"))
+    world = small_world(tmp_path / "w", {"drawer/2.bin": B, "rig/boot/old.rom": A}, *needs)
+    assert "Nothing to do" in gribble("plan", cwd=world, code=0).out
+    gribble("place", "--prefer", "new", "--yes", cwd=world, code=0)
+    assert (world / "rig/boot/new.rom").read_bytes() == B
+    gribble("undo", "--yes", cwd=world, code=0)
+    assert not (world / "rig/boot/new.rom").exists()
+    assert "did you mean 'new'?" in gribble("place", "--prefer", "nwe", cwd=world, code=2).words
+
+
+def test_a_label_that_is_none_is_told_with_those_there_are(gribble: Gribble, tmp_path: Path) -> None:
+    world = small_world(tmp_path / "w", {"rig/boot/fw.bin": A}, FIRMWARE)
+    assert "did you mean 'oldest'?" in gribble("place", "--prefer", "fw=oldst", cwd=world, code=2).words
+    assert "--plan carries out" in gribble("place", "--prefer", "fw", "--plan", "x.json", cwd=world, code=2).words
+
+
+def second_release(world: Path, **sets: Any) -> None:
+    """A roster of a release that is not installed, with sets of its own."""
+    lines = [{"roster": 1, "emulator": "turn", "release": "2"}, *({"set": name, **more} for name, more in sets.items())]
+    text = "".join(json.dumps(line) + "\n" for line in lines)
+    (world / "catalogue/turn-2.roster.jsonl").write_text(text)
+
+
+@pytest.mark.parametrize("entered", [True, False])
+def test_what_only_a_release_knows_that_is_not_installed_is_told_so(
+    gribble: Gribble, tmp_path: Path, entered: bool
+) -> None:
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w") as archive:
+        archive.writestr("n.1", NOISE[:512])
+    world = arcade_world(tmp_path, ("one",) if entered else (), {"drawer/new.zip": buffer.getvalue()})
+    game = {"name": "n.1", "size": 512, "crc32": f"{zlib.crc32(NOISE[:512]):08x}"}
+    second_release(world, shoal={"title": "Shoal", "files": [game]})
+    told = gribble("identify", "drawer/new.zip", "--json", cwd=world).json
+    assert told["files"][0]["verdict"] == "known"
+    assert [(one["set"], one["release"], one["needed"]) for one in told["files"][0]["matches"]] == [
+        ("shoal", "2", False)
+    ]
+    assert [(one["set"], one["release"]) for one in told["sets"]] == [("shoal", "2")]
+    assert (told["counts"]["held"], told["counts"]["elsewhere"]) == (0, 1)
+    said = gribble("identify", "drawer/new.zip", "-v", cwd=world).words
+    assert "known to turn 2, which is not installed" in said
+    assert "1 known to nothing on your rigs" in said
+
+
+def image(sha1_: str) -> bytes:
+    """A disc image of version 5, by its header alone."""
+    return (
+        struct.pack(">8sII", bytes.fromhex("4d436f6d70724844"), 124, 5) + bytes(68) + bytes.fromhex(sha1_) + bytes(60)
+    )
+
+
+def test_a_disc_image_is_told_by_its_header(gribble: Gribble, tmp_path: Path) -> None:
+    world = arcade_world(tmp_path, ("one",), {"drawer/x.chd": image("ab" * 20), "drawer/y.chd": image("cd" * 20)})
+    path = world / "catalogue/turn-1.roster.jsonl"
+    disc = {"set": "tide", "title": "Tide", "files": [], "discs": [{"name": "tide", "sha1": "ab" * 20}]}
+    path.write_text(path.read_text() + json.dumps(disc) + "\n")
+    second_release(world, ebb={"files": [], "discs": [{"name": "ebb", "sha1": "cd" * 20}]})
+    files_ = gribble("identify", "drawer", "--json", cwd=world).json["files"]
+    found = {Path(one["path"]).name: [(m["set"], m["to"], m["needed"]) for m in one["matches"]] for one in files_}
+    assert found["x.chd"] == [("tide", "sets/tide/tide.chd", True)]
+    assert found["y.chd"] == [("ebb", "ebb/ebb.chd", False)]
+
+
+LOCK = b"tidal lock\x07"
+
+
+def locked(content: bytes, skip: int) -> bytes:
+    stream = LOCK * (len(content) // len(LOCK) + 1)
+    return b"L" * skip + bytes(one ^ other for one, other in zip(content, stream, strict=False))
+
+
+@pytest.mark.parametrize("rule", ["", '[[unlock]]\nneed = "a"\nkey_need = "lock"\nskip = 6\n'])
+@pytest.mark.parametrize("packed", [False, True])
+def test_a_locked_dump_is_opened_by_the_key_file_that_lies_beside_it(
+    gribble: Gribble, tmp_path: Path, rule: str, packed: bool
+) -> None:
+    """Whatever the two are called; that it was the key is proven by what it opens."""
+    pair = {"dump.bin" if rule else "a.rom": locked(NOISE, 6), "readme.key": LOCK, "notes.txt": TEXT}
+    contents = {f"drawer/x/{name}": data for name, data in pair.items()}
+    if packed:
+        buffer = io.BytesIO()
+        with zipfile.ZipFile(buffer, "w") as archive:
+            for name, data in pair.items():
+                archive.writestr(name, data)
+        contents = {"drawer/x.zip": buffer.getvalue()}
+    lock = need("lock", None, "a.key", level="extra")
+    world = small_world(tmp_path / "w", contents, need("a", NOISE), lock, rule)
+    assert finding(checked(gribble, world), "a")["verdict"] == "damaged"
+    gribble("place", "--yes", cwd=world)
+    assert (world / "rig/boot/a.rom").read_bytes() == NOISE
+
+
+def test_no_file_beside_a_wrong_one_makes_a_right_one_of_it(gribble: Gribble, tmp_path: Path) -> None:
+    contents = {"drawer/a.rom": bytes(reversed(NOISE)), "drawer/readme.key": LOCK}
+    world = small_world(tmp_path / "w", contents, need("a", NOISE))
+    assert finding(checked(gribble, world), "a")["verdict"] == "missing"
+
+
+def test_a_disc_that_lies_beside_its_folder_is_moved_there(gribble: Gribble, tmp_path: Path) -> None:
+    """Not copied from a source, with the stray left where it is."""
+    disc = image("ab" * 20)
+    world = arcade_world(tmp_path, ("one",), {"drawer/t.chd": disc, "one/sets/tide.chd": disc})
+    path = world / "catalogue/turn-1.roster.jsonl"
+    entry = {"set": "tide", "title": "Tide", "files": [], "discs": [{"name": "tide", "sha1": "ab" * 20}]}
+    path.write_text(path.read_text() + json.dumps(entry) + "\n")
+    gribble("place", "--yes", cwd=world)
+    assert (world / "one/sets/tide/tide.chd").read_bytes() == disc
+    assert not (world / "one/sets/tide.chd").exists()
+    assert (world / "drawer/t.chd").exists()
+    gribble("undo", "--yes", cwd=world, code=0)
+    assert (world / "one/sets/tide.chd").read_bytes() == disc
+
+
+@pytest.mark.parametrize("held", [True, False])
+def test_a_firmware_of_many_files_may_require_keys(gribble: Gribble, tmp_path: Path, held: bool) -> None:
+    keys = '[[need]]\nid = "keys"\nkind = "keys"\nfolder = "boot"\nname = "k.keys"\nlevel = "must"\n'
+    for name, value in (("one", b"\x11" * 16), ("two", b"\x22" * 16)):
+        level = "must" if name == "one" else "extra"
+        keys += f'[[need.key]]\nname = "{name}"\nlevel = "{level}"\nsha256 = "{hashlib.sha256(value).hexdigest()}"\n'
+    many = '[[need]]\nid = "fw"\nkind = "firmware"\nlevel = "must"\nfolder = "boot"\nrequires_keys = ["two"]\n'
+    many += "".join(
+        f'[[need.file]]\nname = "fw/{name}"\nsha1 = "{sha1(data)}"\n' for name, data in (("x", A), ("y", B))
+    )
+    full = f"one = {'11' * 16}\ntwo = {'22' * 16}\n".encode()
+    contents = {"rig/boot/fw/x": A, "rig/boot/fw/y": B, "rig/boot/k.keys": f"one = {'11' * 16}\n".encode()}
+    world = small_world(tmp_path / "w", {**contents, **({"drawer/all.keys": full} if held else {})}, keys, many)
+    answer = checked(gribble, world)
+    assert answer["state"] == "blocked"
+    assert finding(answer, "fw")["verdict"] == "unfit"
+    assert "they require two in the key file" in gribble("needs", "plover", cwd=world).words
+    gribble("place", "--yes", cwd=world)
+    assert checked(gribble, world)["state"] == ("ready" if held else "blocked")
+    path = world / "catalogue/plover.sheet.toml"
+    path.write_text(path.read_text().replace('["two"]', '["tow"]'))
+    assert "did you mean 'two'?" in gribble("catalogue", "lint", cwd=world, code=2).words
+
+
+def test_of_a_machine_for_which_nothing_is_held_it_is_said_how_it_is_left_out(gribble: Gribble, tmp_path: Path) -> None:
+    machines = 'machines = ["Tern 8", "Tern 16"]\n'
+    needs = (need("a", A, machines=["Tern 8"]), need("b", B, machines=["Tern 16"]))
+    world = small_world(tmp_path / "w", {"drawer/a": A}, *needs)
+    path = world / "catalogue/plover.sheet.toml"
+    path.write_text(path.read_text().replace("[folders]", machines + "[folders]"))
+    said = gribble("check", cwd=world, code=1).words
+    command = "gribble rigs enter plover --rig rig --machine 'Tern 8'"
+    assert f"Nothing for Tern 16 is held. If you do not play it: {command}" in said
+    gribble(*shlex.split(command)[1:], "--yes", cwd=world, code=0)
+    gribble("place", "--yes", cwd=world, code=0)
+    assert "Nothing for" not in gribble("check", cwd=world, code=0).out

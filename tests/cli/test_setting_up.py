@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 import tomllib
 from pathlib import Path
 from typing import Any
@@ -37,24 +38,24 @@ def test_three_commands_lead_to_the_first_answer_and_two_more_to_an_emulator_tha
     assert "gribble catalogue import lists/dotterel-6.xml --rig emulators" in first.words
     (own / "gribble.toml").write_text("# mine\n" + (own / "gribble.toml").read_text())
     taken = gribble("catalogue", "import", "lists/plover.html", "--rig", "emulators", "--yes", cwd=own, code=0)
-    assert "plover looks in plover/system: t8.rom lies there" in taken.words
-    assert "Next: gribble check plover" in taken.out
+    assert "plover looks in plover/system (t8.rom lies there)" in taken.words
+    assert "Next: gribble check plover --rig emulators" in taken.out
     assert "◐ damaged t8-rom plover/system/t8.rom" in gribble("check", "plover", cwd=own, code=1).words
     gribble("place", "plover", "--yes", cwd=own)
     assert states(gribble, own) == {"plover": "ready"}
     for name in ("phalarope.xlsx", "dotterel-6.xml"):
         gribble("catalogue", "import", f"lists/{name}", "--rig", "emulators", "--yes", cwd=own)
-    assert config(own)["rig"]["emulators"]["emulators"] == {"plover": "1.2", "phalarope": {}, "dotterel": "6"}
+    assert config(own)["rig"]["emulators"]["emulators"] == {
+        "plover": {"release": "1.2", "at": "plover/system"},
+        "phalarope": {"at": "phalarope/bios"},
+        "dotterel": {"release": "6", "at": "dotterel/sets"},
+    }
     assert (own / "gribble.toml").read_text().startswith("# mine\n")
     folders = {
         name: tomllib.loads((own / f"catalogue/{name}.sheet.toml").read_text())["folders"]
         for name in ("plover", "phalarope", "dotterel")
     }
-    assert [list(one.values()) for one in folders.values()] == [
-        ["plover/system"],
-        ["phalarope/bios"],
-        ["dotterel/sets"],
-    ]
+    assert [list(one.values()) for one in folders.values()] == [["."], ["."], ["."]], "true of every rig"
     gribble("place", "--yes", cwd=own)
     assert states(gribble, own) == {"plover": "ready", "phalarope": "ready", "dotterel": "blocked"}
     assert "Next: gribble report --obtain wanted.csv" in gribble("needs", cwd=own, code=0).out, "not back to check"
@@ -93,10 +94,10 @@ def test_a_friends_catalogue_is_taken_at_its_word(gribble: Gribble, own: Path, t
 
 
 STARTS: dict[str, tuple[dict[str, bytes], str]] = {
-    "nothing": ({}, "gribble init --again --source FOLDER --rig FOLDER"),
-    "files only": ({"roms/x.bin": A}, "gribble init --again --rig FOLDER"),
+    "nothing": ({}, "gribble rigs add NAME FOLDER"),
+    "files only": ({"roms/x.bin": A}, "gribble rigs add NAME FOLDER"),
     "rigs only": ({"den/plover/plover.ini": b"-"}, "gribble catalogue import LIST --rig den"),
-    "a catalogue only": ({"catalogue/-": b""}, "gribble init --again --source FOLDER --rig FOLDER"),
+    "a catalogue only": ({"catalogue/-": b""}, "gribble rigs add NAME FOLDER"),
     "all but a list": ({"roms/x.bin": A, "den/plover/p.cfg": b"-"}, "gribble catalogue import LIST --rig den"),
     "all": ({"roms/x.bin": A, "den/plover/bios/x": b"-", "catalogue/-": b""}, "gribble check"),
 }
@@ -139,16 +140,17 @@ def test_what_is_named_later_is_added(gribble: Gribble, tmp_path: Path) -> None:
 def test_where_an_emulator_looks_is_asked_where_nothing_speaks_for_it(gribble: Gribble, own: Path) -> None:
     gribble("init", cwd=own, code=0)
     words = ("catalogue", "import", "lists/phalarope.xlsx", "--rig", "emulators")
+    shutil.rmtree(own / "emulators/phalarope")
     before = (own / "gribble.toml").read_bytes()
     assert "Nothing was changed" in gribble(*words, cwd=own, code=1, asks=True, stdin=b"\nn\n").out
     assert (own / "gribble.toml").read_bytes() == before
     assert not any((own / "catalogue").iterdir())
     said = gribble(*words, cwd=own, code=0, asks=True, stdin=b"../out\nphalarope/cards\ny\n")
-    assert "[phalarope/bios]" in said.out
-    assert "phalarope/cards/fulmar.rom" in said.words
+    assert "1 phalarope a new folder: none there is called like it or has its files" in said.words
+    assert "climbs out" in said.words
     again = gribble(*words, "--yes", cwd=own, code=0)
     assert "0 new needs and 0 new accepts" in again.words
-    assert config(own)["rig"]["emulators"]["emulators"] == {"phalarope": {}}
+    assert config(own)["rig"]["emulators"]["emulators"] == {"phalarope": {"at": "phalarope/cards"}}
 
 
 def test_the_root_of_a_rig_may_be_where_an_emulator_looks(gribble: Gribble, own: Path) -> None:
@@ -159,7 +161,7 @@ def test_the_root_of_a_rig_may_be_where_an_emulator_looks(gribble: Gribble, own:
         assert "looks in its root" in gribble(*words, cwd=own).words or name == "plover.html"
     for name in ("plover", "dotterel"):
         assert tomllib.loads((own / f"catalogue/{name}.sheet.toml").read_text())["folders"] in (
-            {"root": "."},
+            {"main": "."},
             {"sets": "."},
         )
     assert len(tomllib.loads((own / "catalogue/plover.sheet.toml").read_text())["need"]) == 3, "nothing came twice"
@@ -174,3 +176,45 @@ def test_a_rig_that_is_none_is_told_before_anything_is_read(gribble: Gribble, ow
     told = gribble(*words, cwd=own, code=2)
     assert "did you mean 'emulators'?" in told.err
     assert "plover" not in told.out
+
+
+def test_what_is_named_is_believed_whatever_it_was(gribble: Gribble, tmp_path: Path) -> None:
+    world = tmp_path / "start"
+    files(world, {"den/x.bin": A, "roms/y": A, "pc/plover/p.ini": b"-", "pc backup/plover/p.ini": b"-"})
+    files(world, {"apps/plover/plover": b"\x7fELF"})
+    gribble("init", cwd=world, code=0)
+    assert [one["at"] for one in config(world)["rig"].values()] == ["apps", "pc"], "neither a backup nor files"
+    assert config(world)["sources"] == ["den", "pc backup", "roms"]
+    said = gribble("init", "--again", "--rig", "den", "--rig", "hand=ftp://ada@driftwood.local/card", cwd=world, code=0)
+    assert config(world)["sources"] == ["pc backup", "roms"]
+    assert config(world)["rig"]["den"] == {"at": "den", "emulators": {}}
+    assert config(world)["rig"]["hand"] == {"at": "ftp://ada@driftwood.local/card", "emulators": {}}
+    assert "a folder that was a source is a rig now" in said.words
+    (world / "gribble.toml").unlink()
+    gribble("init", "--rig", ".", "--source", "roms", cwd=world, code=0)
+    assert [one["at"] for one in config(world)["rig"].values()] == ["."], "the proposals below it are in it"
+    assert config(world)["sources"] == ["roms"]
+    assert "is no name for a rig" in gribble("init", "--again", "--rig", "a b=ftp://x/y", cwd=world, code=2).words
+
+
+def test_what_was_taken_out_stays_out_until_it_is_named(gribble: Gribble, tmp_path: Path) -> None:
+    world = tmp_path / "start"
+    files(world, {"roms/y": A, "pc/plover/system/a.rom": A, "more/plover/system/a.rom": A})
+    sheet(world, need("a", A), emulator="plover", folder="plover/system")
+    gribble("init", cwd=world, code=0)
+    for words in (
+        ("rigs", "leave", "plover", "--rig", "pc"),
+        ("rigs", "forget", "more"),
+        ("sources", "forget", "roms"),
+    ):
+        gribble(*words, "--yes", cwd=world, code=0)
+    before = (world / "gribble.toml").read_bytes()
+    again = gribble("init", "--again", cwd=world, code=0)
+    assert (world / "gribble.toml").read_bytes() == before
+    assert "Nothing is new" in again.words
+    assert "Next: gribble init" not in again.words
+    gribble("init", "--again", "--source", "roms", "--rig", "more", cwd=world, code=0)
+    gribble("rigs", "enter", "plover", "--rig", "pc", "--yes", cwd=world, code=0)
+    assert config(world)["sources"] == ["roms"]
+    assert config(world)["rig"]["more"]["emulators"] == {"plover": {}}
+    assert config(world)["rig"]["pc"]["emulators"] == {"plover": {}}

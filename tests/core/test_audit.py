@@ -87,7 +87,7 @@ CASES: dict[str, tuple[Need, dict[str, str], list[Holding], bool, str, str, str]
     "nowhere, extra": (need(level="extra"), {}, [], False, "missing", "obtain", "ready"),
     "for another release": (
         need(accept=(accept("good", releases=">=2"),)), {"boot/a.rom": "good"}, [], False,
-        "imposter", "obtain", "blocked",
+        "unfit", "obtain", "blocked",
     ),
 }  # fmt: skip
 

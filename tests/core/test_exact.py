@@ -54,8 +54,8 @@ def test_settings_and_their_folders_are_read_exactly() -> None:
     files = {"boot/a.rom": "good", "disk/k.ini": "x"}
     rig = {"folds_case": True, "folders": frozenset({"", "boot", "disk"})}
     found = examine([need()], files, settings={**data}, setting=(rule,), rig=rig, root=EXACT).emulators[0]
-    assert (found.settings[0].verdict, found.settings[0].subject.wanted) == ("missing", "boot/a.rom")
-    assert [(one.subject.demand, one.verdict) for one in found.root] == [("names", "imposter")]
+    assert (found.settings[0].verdict, found.settings[0].subject.wanted) == ("wrong", "boot/a.rom")
+    assert [(one.subject.demand, one.verdict) for one in found.root] == [("names", "wrong")]
     found = examine([need()], files, settings={**data}, setting=(rule,), rig=rig).emulators[0]
     assert (found.settings[0].verdict, found.root, found.state) == ("sound", (), "ready")
 
@@ -76,8 +76,8 @@ def test_game_folders_and_partners_are_read_exactly() -> None:
 @pytest.mark.parametrize(
     ("volume", "label", "exact", "verdict"),
     [
-        ("fat32", "TERNBOX", False, "sound"), ("fat32", "TERNBOX", True, "imposter"), ("exfat", "TERNBOX", False, "imposter"),
-        ("exfat", "TernBox", True, "sound"), ("", "TERNBOX", False, "unproven"), ("", "OTHER", False, "imposter"),
+        ("fat32", "TERNBOX", False, "sound"), ("fat32", "TERNBOX", True, "wrong"), ("exfat", "TERNBOX", False, "wrong"),
+        ("exfat", "TernBox", True, "sound"), ("", "TERNBOX", False, "unproven"), ("", "OTHER", False, "wrong"),
     ],
 )  # fmt: skip
 def test_labels_compare_as_the_volume_writes_them(volume: str, label: str, exact: bool, verdict: str) -> None:

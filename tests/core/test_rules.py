@@ -97,17 +97,17 @@ LEADS: dict[str, tuple[str | None, dict[str, str], str, str, str, str]] = {
     "to a copy elsewhere": ("x/b", {"boot/a.rom": "good", "x/b": "good"}, "sound", "none", "", "the right file"),
     "from the file's folder": ("../boot/a.rom", {"boot/a.rom": "good"}, "sound", "none", "", "leads to boot/a.rom"),
     "as the device calls it": ("/card/boot/a.rom", {"boot/a.rom": "good"}, "sound", "none", "", "right file"),
-    "as this machine calls it": ("/den/boot/a.rom", {"boot/a.rom": "good"}, "imposter", "point", "/card/boot/a.rom", "this machine"),
-    "out of the rig": ("/usr/a.rom", {"boot/a.rom": "good"}, "imposter", "point", "/card/boot/a.rom", "out of the rig"),
-    "nowhere": ("old/a.rom", {"boot/a.rom": "good"}, "missing", "point", "boot/a.rom", "where nothing is"),
-    "nowhere, by the file's folder": ("./a.rom", {"boot/a.rom": "good"}, "missing", "point", "../boot/a.rom", "cfg/a.rom"),
-    "to a wrong content": ("x/b", {"boot/a.rom": "good", "x/b": "evil"}, "imposter", "point", "boot/a.rom", "no sheet knows"),
-    "in another case": ("BOOT/A.ROM", {"boot/a.rom": "good"}, "missing", "point", "boot/a.rom", "spelled a.rom there"),
-    "says nothing": ("", {"boot/a.rom": "good"}, "imposter", "point", "boot/a.rom", "says nothing"),
+    "as this machine calls it": ("/den/boot/a.rom", {"boot/a.rom": "good"}, "wrong", "point", "/card/boot/a.rom", "this machine"),
+    "out of the rig": ("/usr/a.rom", {"boot/a.rom": "good"}, "wrong", "point", "/card/boot/a.rom", "out of the rig"),
+    "nowhere": ("old/a.rom", {"boot/a.rom": "good"}, "wrong", "point", "boot/a.rom", "where nothing is"),
+    "nowhere, by the file's folder": ("./a.rom", {"boot/a.rom": "good"}, "wrong", "point", "../boot/a.rom", "cfg/a.rom"),
+    "to a wrong content": ("x/b", {"boot/a.rom": "good", "x/b": "evil"}, "wrong", "point", "boot/a.rom", "no sheet knows"),
+    "in another case": ("BOOT/A.ROM", {"boot/a.rom": "good"}, "wrong", "point", "boot/a.rom", "spelled a.rom there"),
+    "says nothing": ("", {"boot/a.rom": "good"}, "unset", "point", "/card/boot/a.rom", "says nothing"),
     "to where it will be": ("boot/a.rom", {"z": "good"}, "sound", "none", "", "where rom belongs"),
-    "elsewhere, and the file will be placed": ("old/a.rom", {"z": "good"}, "missing", "point", "boot/a.rom", "nothing is"),
-    "elsewhere, and there is no file": ("old/a.rom", {}, "missing", "none", "", "nothing is"),
-    "no settings file": (None, {"boot/a.rom": "good"}, "missing", "none", "", "start knot once"),
+    "elsewhere, and the file will be placed": ("old/a.rom", {"z": "good"}, "wrong", "point", "boot/a.rom", "nothing is"),
+    "elsewhere, and there is no file": ("old/a.rom", {}, "wrong", "none", "", "nothing is"),
+    "no settings file": (None, {"boot/a.rom": "good"}, "unset", "none", "", "start knot once"),
 }  # fmt: skip
 
 
@@ -118,7 +118,7 @@ def test_a_value_that_is_no_text_is_damaged_and_says_what_should_stand_there(val
     found = examine([ROM], {"boot/a.rom": "good"}, settings=data, setting=(rule,))
     (one,) = found.emulators[0].settings
     assert (one.verdict, one.remedy, found.state) == ("damaged", "none", "blocked")
-    assert f"it is for {ROM.called} and should say boot/a.rom" in say_all(one.facts)
+    assert f"it is for {ROM.called} and should say /den/boot/a.rom" in say_all(one.facts)
 
 
 @pytest.mark.parametrize("case", LEADS)
@@ -282,8 +282,8 @@ def test_partners_by_stem_and_by_id() -> None:
     ("rig", "verdict", "state"),
     [
         ({"volume": "fat32", "label": "box"}, {"volume": "sound", "label": "sound"}, "ready"),
-        ({"volume": "ext4", "label": "BOX"}, {"volume": "imposter", "label": "sound"}, "blocked"),
-        ({"volume": "exfat", "label": "OLD"}, {"volume": "sound", "label": "imposter"}, "blocked"),
+        ({"volume": "ext4", "label": "BOX"}, {"volume": "wrong", "label": "sound"}, "blocked"),
+        ({"volume": "exfat", "label": "OLD"}, {"volume": "sound", "label": "wrong"}, "blocked"),
         ({}, {"volume": "unproven", "label": "unproven"}, "ready"),
     ],
 )

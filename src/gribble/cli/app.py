@@ -58,6 +58,17 @@ COMMANDS = {
     "keys merge": ("keys", "Put the keys of several files into one."),
     "demo": ("demo", "Walk through the job on made-up files."),
     "init": ("init", "Write a gribble.toml from what is on disk."),
+    "rigs": ("", "Where the rigs are, and where emulators look."),
+    "rigs show": ("arranging", "Where the rigs are, and where emulators look."),
+    "rigs add": ("arranging", "Add a rig: a folder, or an address."),
+    "rigs enter": ("arranging", "Enter an emulator for a rig, or change its entry."),
+    "rigs move": ("arranging", "Say that a rig is somewhere else now."),
+    "rigs leave": ("arranging", "Take an emulator out of a rig in gribble.toml."),
+    "rigs forget": ("arranging", "Take a rig out of gribble.toml."),
+    "sources": ("", "The folders that are only read."),
+    "sources show": ("arranging", "The folders that are only read."),
+    "sources add": ("arranging", "Add a folder in which your files lie."),
+    "sources forget": ("arranging", "Take a folder out of the sources."),
     "catalogue": ("", "Sheets and rosters: make, check, compare, share."),
     "catalogue list": ("catalogue", "What the catalogues know, and how well."),
     "catalogue lint": ("catalogue", "Every mistake of a catalogue, with file and key."),
@@ -92,7 +103,9 @@ def program(named: str = "", *, all_: bool = False) -> typer.Typer:
         parent = groups.get(group, app)
         if not module:
             if all_ or not named or named.partition(" ")[0] == name:
-                groups[name] = typer.Typer(no_args_is_help=True, rich_markup_mode=None, help=line)
+                bare = name in SHOWN
+                cls = Shown if bare else TyperGroup
+                groups[name] = typer.Typer(cls=cls, no_args_is_help=not bare, rich_markup_mode=None, help=line)
                 app.add_typer(groups[name], name=name)
         elif all_ or name == named:
             import_module(f"gribble.cli.{module}")
@@ -167,9 +180,10 @@ def named_in(environment: Environment) -> str:
         elif not word.startswith("-"):
             longer = f"{named} {word}".strip()
             if longer not in COMMANDS or COMMANDS[longer][0]:
-                return longer if longer in COMMANDS else named
+                named = longer if longer in COMMANDS else named
+                break
             named = longer
-    return named
+    return f"{named} {SHOW}" if named in SHOWN and not {"--help", "-h"}.intersection(words) else named
 
 
 @contextlib.contextmanager
@@ -255,10 +269,27 @@ GROUPS = {
     "Look": ("check", "why", "plan"),
     "Put right": ("place", "undo", "history", "attic", "mend"),
     "Arcade sets, discs, keys": ("sets", "discs", "keys"),
-    "Set up": ("demo", "init", "catalogue", "doctor"),
+    "Set up": ("demo", "init", "rigs", "sources", "catalogue", "doctor"),
     "Keep": ("watch", "scrub", "report"),
 }
 """The commands by what they are for."""
+
+
+SHOWN = ("rigs", "sources")
+"""The groups that show what there is where none of their commands is named."""
+SHOW = "show"
+"""The command of a group that is meant where none of its others is named."""
+
+
+class Shown(TyperGroup):
+    """A group of commands that shows what there is where none of them is named."""
+
+    def parse_args(self, ctx: Any, args: list[str]) -> Any:
+        """Take the words apart, the command put in that is meant by none."""
+        first = next((word for word in args if not word.startswith("-")), "")
+        if first not in self.commands and not {"--help", "-h"}.intersection(args):
+            args = [SHOW, *args]
+        return super().parse_args(ctx, args)
 
 
 class Program(TyperGroup):
@@ -311,7 +342,7 @@ _DOES = {
     "gribble catalogue add": ("add", "update", "upgrade"),
     "gribble catalogue list": ("sheets", "rosters", "emulators", "catalog", "catalogues", "systems", "machines"),
     "gribble init": ("setup", "configure", "new", "create", "begin", "start"),
-    "gribble doctor": ("config", "settings", "health", "diagnostics", "sources", "rigs"),
+    "gribble doctor": ("config", "settings", "health", "diagnostics"),
     "gribble report": ("export", "html", "csv", "markdown", "share"),
     "gribble watch": ("monitor", "listen", "daemon"),
     "gribble scrub": ("rot", "bitrot", "checksum"),

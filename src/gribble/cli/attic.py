@@ -69,8 +69,8 @@ def restore(
 
     Example: gribble attic restore sandpiper/drive/drive.rom
     """
-    scope = call.scope
     with Session(call, lenient=True) as session:
+        scope = call.scope
         found = [(where, one) for where, one in _kept(session, scope, run) if path in (one.path, base(one.path))]
         if not found:
             there = [name for _, one in _kept(session, scope, run) for name in (one.path, base(one.path))]

@@ -17,22 +17,28 @@ from gribble.cli.session import Session, ask
 from gribble.cli.surveying import survey
 from gribble.core.answers.adding import Arriving, displacing
 from gribble.core.answers.adding import add as add_files
-from gribble.core.answers.capture import extended, new_sheet, read_known
+from gribble.core.answers.capture import Captured, Ranges, extended, new_sheet, ranges_of, read_known
 from gribble.core.answers.changes import SheetChanges, SheetEffect, compare_catalogues
 from gribble.core.answers.lint import lint as look
 from gribble.core.answers.schema import SCHEMAS
 from gribble.core.answers.schema import schema as make
-from gribble.core.answers.setup import read_setup
+from gribble.core.answers.setup import emulators_of, read_setup
 from gribble.core.audit.looking import refitted
 from gribble.core.base.amounts import count
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError
 from gribble.core.base.filewriter import changing, check_target, write_file
-from gribble.core.base.paths import name_fault
+from gribble.core.base.paths import name_fault, same_place
+from gribble.core.base.regular import MOST_TEXT, read_regular
 from gribble.core.base.suggest import suggest
 from gribble.core.base.texts import text_of
+from gribble.core.catalogue.config import load_config
+from gribble.core.catalogue.ranges import release_fault
 from gribble.core.catalogue.sheets import SHEET_ENDING, Catalogue, load_catalogue, load_sheet
-from gribble.core.records.config import Ask, Scope
+from gribble.core.records.config import Ask, Config, Scope
+from gribble.core.records.sheet import Sheet
 from gribble.views.catalogue import compare_json, lint_json, list_json, show_added, show_compare, show_lint, show_list
+from gribble.views.looks import kept_words, shorten
+from gribble.views.screen import Screen
 from gribble.views.shell import quoted
 
 NAMES_TOLD = 4
@@ -227,8 +233,26 @@ def add(
     added = add_files(call.environment.path(source), target, agreed)
     if added is None:
         return ExitCode.ATTENTION
-    show_added(call.screen, added, target)
+    path = find_config(call.environment, call.config)
+    config = load_config(path, call.environment.home, call.environment.env) if path else Config()
+    mine = any(same_place(one, target) for one in config.catalogues)
+    on_rigs = {name for rig in config.rig.values() for name in rig.emulators}
+    new = {name: one for name, one in load_catalogue([target]).sheets.items() if mine and name not in on_rigs}
+    show_added(call.screen, added, target, leads_on=not new)
+    if new:
+        _show_new(call.screen, config, new)
     return ExitCode.CLEAN
+
+
+def _show_new(screen: Screen, config: Config, new: dict[str, Sheet]) -> None:
+    """Say which emulators of a catalogue are on no rig, and how one is entered whose folder is seen on one."""
+    roots = {name: Path(rig.at) for name, rig in config.rig.items() if not rig.far and os.path.isdir(rig.at)}
+    seen = [(emulator, rig) for rig, root in roots.items() for emulator in emulators_of(root, new)]
+    screen.say(f"On no rig yet: {', '.join(new)}.")
+    if seen:
+        screen.say(f"Seen: {', '.join(f'{emulator} on {rig}' for emulator, rig in seen)}.")
+    emulator, rig = seen[0] if seen else (next(iter(new)), next(iter(config.rig), "RIG"))
+    screen.next(f"gribble rigs enter {quoted(emulator)} --rig {quoted(rig)}", "enters it in gribble.toml")
 
 
 def _may_replace(call: Call, names: tuple[str, ...], yes: bool) -> bool:
@@ -305,19 +329,17 @@ def capture(
         screen.tell(f"left out: {', '.join(names[:4])}{' …' if len(names) > 4 else ''}: {why} (name a file to take it)")
     if out:
         captured = new_sheet(files, emulator, release)
+        _write_lists(call, target, captured, replace=replace)
         check_sheet(target, captured.text)
         kept = write_file(target, [captured.text.encode()], replace_other=replace)
     else:
+        sheet = _sheet_to_extend(target, named, emulator)
+        ranges = _ranges(call, sheet, release)
+        text = text_of(read_regular(target, MOST_TEXT))
+        _write_lists(call, target, extended(text, sheet, files, release, ranges), replace=replace)
         with changing(target) as file:
-            sheet, mistakes = load_sheet(target)
-            if sheet is None:
-                raise MistakesError(mistakes)
-            if sheet.emulator != emulator:
-                raise GribbleError(
-                    f"{named} is the sheet of {sheet.emulator}, not of {emulator}",
-                    fix="Nothing was written. --out SHEET makes a new one.",
-                )
-            captured = extended(text_of(file.data), sheet, files, release)
+            sheet = _sheet_to_extend(target, named, emulator)
+            captured = extended(text_of(file.data), sheet, files, release, ranges)
             if captured.needs or captured.accepts:
                 check_sheet(target, captured.text)
                 kept = file.write([captured.text.encode()], keep=True)
@@ -327,8 +349,58 @@ def capture(
         f"{named}: {count(captured.needs, 'new need')} and {count(captured.accepts, 'new accept')} "
         f"from {count(len(files), 'file')}; {captured.known} known already."
     )
+    _say_where(screen, captured, emulator, new=out is not None)
     screen.next(f"gribble catalogue lint {named}", "lists what is still to be filled in")
     return ExitCode.CLEAN
+
+
+def _sheet_to_extend(path: Path, named: str, emulator: str) -> Sheet:
+    """The sheet of an emulator that is to be extended. Raises GribbleError where it is another's, or has mistakes."""
+    sheet, mistakes = load_sheet(path)
+    if sheet is None:
+        raise MistakesError(mistakes)
+    if sheet.emulator != emulator:
+        raise GribbleError(
+            f"{named} is the sheet of {sheet.emulator}, not of {emulator}",
+            fix="Nothing was written. --out SHEET makes a new one.",
+        )
+    return sheet
+
+
+def _ranges(call: Call, sheet: Sheet, release: str) -> Ranges:
+    """Which releases new and former contents of a sheet concern: as it tells, else as the user says; where nobody can
+    be asked, what is new is for the captured release and later ones, and the rest stays as it is."""
+    told = ranges_of(sheet, release)
+    if told is not None:
+        return told
+    written = f"It was written for {sheet.release}" if sheet.release else "It does not say for which it was written"
+    call.screen.say(f"{written}, and what is captured works with {release}.")
+    if not call.environment.is_terminal:
+        if release_fault(release, sheet.order):
+            call.screen.say("So it is not known which contents are for which release; releases in the sheet says it.")
+            return Ranges()
+        call.screen.say(f"So what is new is entered for {release} and later; releases in the sheet says otherwise.")
+        return Ranges(f">={release}")
+    return Ranges() if ask(call, f"Does what it knew work with {release}, too?", yes=False) else Ranges(
+        f">={release}", f"<{release}"
+    )  # fmt: skip
+
+
+def _write_lists(call: Call, target: Path, captured: Captured, *, replace: bool) -> None:
+    """Write the checksum lists that go beside a captured sheet, before the sheet that names them."""
+    for name, text in captured.lists.items():
+        kept = write_file(target.with_name(name), [text.encode()], replace_other=replace)
+        files = count(text.count("\n"), "file")
+        call.screen.say(f"{shorten(str(target.with_name(name)))}: {files} in one list{kept_words(kept)}.")
+
+
+def _say_where(screen: Screen, captured: Captured, emulator: str, *, new: bool) -> None:
+    """Say of a captured sheet where it begins."""
+    if captured.outside:
+        screen.tell(f"left out: {len(captured.outside):,} outside {captured.own}, where {emulator} looks")
+    if new and captured.own:
+        words = f"gribble rigs enter {emulator} --in {quoted(captured.own)}"
+        screen.say(f"Its folders are relative to {captured.own}: {words} says so of a rig.")
 
 
 def check_sheet(target: Path, text: str) -> None:

@@ -18,6 +18,7 @@ from gribble.cli.surveying import MOST_PASSED_OVER, Named, aged, as_installed, s
 from gribble.core.answers.next import next_of
 from gribble.core.answers.ordering import by_name, worst_first
 from gribble.core.answers.why import answers, set_answers
+from gribble.core.audit.asked import meant
 from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.base.suggest import suggest
 from gribble.core.records.config import Ask, Scope
@@ -108,8 +109,8 @@ def check(
     chosen = chosen_verdicts(only)
     if call.json + bool(only) + quiet > 1:
         raise GribbleError("--json tells everything, --only a part, --quiet one line", fix="Use one of them.")
-    scope = call.scope
     with Session(call) as session:
+        scope = call.scope
         world = survey(session, scope, reread=reread, told=MOST_PASSED_OVER)
         audits = sorted_audits(world.audit(Ask(scope=scope, games=games)), sort)
         if verbose or call.json:
@@ -152,8 +153,12 @@ def why(
     Example: gribble why sandpiper
     """
     with Session(call) as session:
-        emulators = {emulator for one in session.loaded.config.rig.values() for emulator in one.emulators}
-        is_set = as_set or (name not in emulators and not as_emulator and bool(session.loaded.catalogue.rosters))
+        config, sheets = session.loaded.config, session.loaded.catalogue.sheets
+        emulators = {emulator for one in config.rig.values() for emulator in one.emulators}
+        name = name if as_set else meant(config, sheets, Scope(emulators=(name,))).emulators[0]
+        is_set = as_set or (
+            name not in {*emulators, *sheets} and not as_emulator and bool(session.loaded.catalogue.rosters)
+        )
         scope = call.scope if is_set else structs.replace(call.scope, emulators=(name,))
         if is_set:
             found = set_answers(

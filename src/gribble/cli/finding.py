@@ -28,6 +28,12 @@ def find_config(environment: Environment, given: str | None = None) -> Path | No
     return path if os.path.isfile(path) else None
 
 
+def taken_out_of(environment: Environment, path: Path) -> Path | None:
+    """Where it is remembered what was taken out of a gribble.toml."""
+    memory = memory_folder(environment, path)
+    return memory / "taken-out.json" if memory else None
+
+
 def memory_folder(environment: Environment, path: Path | None) -> Path | None:
     """Where the index and the stores of rosters live: `$GRIBBLE_HOME`, or `.gribble` beside gribble.toml. Raises
     GribbleError where that one is a link."""

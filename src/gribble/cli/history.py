@@ -36,8 +36,8 @@ def history(
 
     Example: gribble history --rig lighthouse
     """
-    scope = call.scope
     with Session(call, lenient=True) as session:
+        scope = call.scope
         if adopt is not None:
             return _adopt(session, scope, adopt, yes)
         runs = [run for where in session.rigs_with_runs(scope) for run in where.runs()]

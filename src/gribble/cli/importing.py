@@ -12,9 +12,10 @@ import typer
 from msgspec import structs
 
 from gribble.cli.command import Call, command
+from gribble.cli.entering import Entry
 from gribble.cli.loaded import refuse_any_source
 from gribble.cli.options import ReplaceOption, YesOption
-from gribble.cli.taking_over import ENDINGS, Entry, Wish, finish_sheet, take_over
+from gribble.cli.taking_over import ENDINGS, Wish, finish_sheet, take_over
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, reason_of
 from gribble.core.base.filewriter import check_target, write_file
 from gribble.core.base.paths import name_fault, path_fault
@@ -68,7 +69,13 @@ class ImportOptions(NamedTuple):
         Optional[str],  # noqa: UP045
         typer.Option("--release", metavar="R", help="Of which release.", show_default=False),
     ] = None
-    folder: Annotated[str, typer.Option("--folder", metavar="PATH", help="Where the files belong on a rig.")] = ""
+    in_: Annotated[
+        Optional[str],  # noqa: UP045
+        typer.Option(
+            "--in", metavar="FOLDER", help="With --rig: the folder where the emulator looks there.", show_default=False
+        ),
+    ] = None
+    folder: Annotated[str, typer.Option("--folder", hidden=True)] = ""
     rig: Annotated[
         Optional[str],  # noqa: UP045
         typer.Option(
@@ -98,20 +105,7 @@ def import_(call: Call, options: ImportOptions) -> int:
     Example: gribble catalogue import plover.html --rig lighthouse
     """
     source = call.environment.path(options.file)
-    if options.to is not None and options.to not in ENDINGS:
-        raise GribbleError(f"--to {options.to} is not known", fix="It takes one word: --to sheet, roster or plays")
-    if not os.path.isfile(source):
-        raise GribbleError(f"{options.file} is no file", fix="Check the path.")
-    if options.folder and (fault := path_fault(options.folder)):
-        raise GribbleError(f'--folder "{options.folder}" {fault}', fix="Give a path on the rig, such as system/bios.")
-    for option, value in (("--emulator", options.emulator), ("--release", options.release)):
-        if value and (fault := name_fault(value)):
-            raise GribbleError(f'{option} "{value}" {fault}', fix="Give a plain word.")
-    if options.out is not None and options.into is not None:
-        raise GribbleError("--out writes a new file, --into adds to one", fix="Give one of them.")
-    for option, path in (("--out FILE", options.out), ("--into FILE", options.into), ("--draft MAP", options.draft)):
-        if path is not None:
-            refuse_any_source(call, call.environment.path(path), option)
+    _check(call, source, options)
     entry = Entry.of(call, options.rig) if options.rig else None
     wish = Wish(
         call,
@@ -122,11 +116,13 @@ def import_(call: Call, options: ImportOptions) -> int:
         preview=options.preview,
         leave_out=options.leave_out,
         yes=options.yes,
-        folder=options.folder,
+        inside=options.in_ or options.folder or None,
         entry=entry,
+        release=options.release,
         replace=options.replace,
     )
-    said = {"emulator": options.emulator, "release": options.release, "folder": options.folder}
+    folder = "" if entry else options.folder
+    said = {"emulator": options.emulator, "release": options.release, "folder": folder}
     if options.draft is not None:
         check_target(call.environment.path(options.draft), replace_other=options.replace)
     with _as_typed(source, options.file):
@@ -134,9 +130,29 @@ def import_(call: Call, options: ImportOptions) -> int:
             wish = wish._replace(yes=True, map_=options.map_)
             return _by_map(wish, {key: word for key, word in said.items() if word}, options.to)
         if looks_like(source).format is ListFormat.CHECKSUMS and options.to in (None, "sheet"):
-            return _import_checksums(wish, options.emulator, options.folder)
-        asked = Asked(options.to or "", options.emulator or "", options.release or "", options.folder, options.table)
+            return _import_checksums(wish, options.emulator, folder)
+        asked = Asked(options.to or "", options.emulator or "", options.release or "", folder, options.table)
         return _by_draft(wish, draft_map(source, asked), options.draft)
+
+
+def _check(call: Call, source: Path, options: ImportOptions) -> None:
+    """Raise GribbleError where the options do not make sense."""
+    if options.to is not None and options.to not in ENDINGS:
+        raise GribbleError(f"--to {options.to} is not known", fix="It takes one word: --to sheet, roster or plays")
+    if not os.path.isfile(source):
+        raise GribbleError(f"{options.file} is no file", fix="Check the path.")
+    if options.folder and not options.rig and (fault := path_fault(options.folder)):
+        raise GribbleError(f'--folder "{options.folder}" {fault}', fix="Give a path, such as system/bios.")
+    if options.in_ is not None and not options.rig:
+        raise GribbleError("--in says where an emulator looks on a rig", fix="Name the rig too: --rig NAME.")
+    for option, value in (("--emulator", options.emulator), ("--release", options.release)):
+        if value and (fault := name_fault(value)):
+            raise GribbleError(f'{option} "{value}" {fault}', fix="Give a plain word.")
+    if options.out is not None and options.into is not None:
+        raise GribbleError("--out writes a new file, --into adds to one", fix="Give one of them.")
+    for option, path in (("--out FILE", options.out), ("--into FILE", options.into), ("--draft MAP", options.draft)):
+        if path is not None:
+            refuse_any_source(call, call.environment.path(path), option)
 
 
 @contextmanager

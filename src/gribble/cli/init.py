@@ -5,38 +5,44 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
-from typing import Annotated, NamedTuple, Optional
+from typing import Annotated, Optional
 
 import typer
 from msgspec import structs
 
 from gribble.cli.command import Call, command
-from gribble.cli.finding import CONFIG_NAME
+from gribble.cli.finding import CONFIG_NAME, taken_out_of
 from gribble.cli.options import YesOption
 from gribble.core.answers.next import first_step
-from gribble.core.answers.setup import Discovery, added, discover, emulators_of, is_catalogue, news, rig_name, told
+from gribble.core.answers.setup import (
+    Discovery,
+    Entries,
+    Said,
+    added,
+    config_text,
+    discover,
+    emulators_of,
+    is_catalogue,
+    news,
+    rig_name,
+    told,
+)
+from gribble.core.base.addresses import parse_address
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.base.filewriter import ThereError, changing, write_file
 from gribble.core.base.regular import MOST_TEXT, read_regular
 from gribble.core.base.texts import text_of
-from gribble.core.catalogue.config import load_config
+from gribble.core.catalogue.config import load_config, rig_name_fault
 from gribble.core.catalogue.sheets import load_catalogue
 from gribble.core.records.config import Config
+from gribble.core.survey.sources import TakenOut
 from gribble.views.check import show_next
-from gribble.views.init import config_text, show_written
+from gribble.views.init import show_written
 from gribble.views.screen import styled
 from gribble.views.shell import typed
 
 CATALOGUE = "catalogue"
 """The folder for sheets, where there is none yet."""
-
-
-class _Said(NamedTuple):
-    """Folders that the user named, as typed."""
-
-    sources: Sequence[str] = ()
-    rigs: Sequence[str] = ()
-    catalogues: Sequence[str] = ()
 
 
 @command("init")
@@ -48,7 +54,9 @@ def init(
     ] = None,
     rig: Annotated[
         Optional[list[str]],  # noqa: UP045
-        typer.Option("--rig", metavar="FOLDER", help="A folder where emulators lie.", show_default=False),
+        typer.Option(
+            "--rig", metavar="FOLDER", help="A folder where emulators lie, or NAME=ftp://….", show_default=False
+        ),
     ] = None,
     catalogue: Annotated[
         Optional[list[str]],  # noqa: UP045
@@ -68,9 +76,10 @@ def init(
     Example: gribble init --again --source discs
     """
     folder = call.environment.cwd
-    said = _Said(*([_typed(call, path) for path in paths or ()] for paths in (source, rig, catalogue)))
+    sources, catalogues = ([_typed(call, path) for path in paths or ()] for paths in (source, catalogue))
+    said = Said(sources, dict(_named_rig(call, word) for word in rig or ()), catalogues)
     for path in (*said.sources, *said.rigs, *said.catalogues):
-        if not os.path.isdir(call.environment.path(path)):
+        if "://" not in path and not os.path.isdir(call.environment.path(path)):
             raise GribbleError(f"{path} is no folder", fix="Check the path; nothing was written.")
     if again:
         return _again(call, folder, said)
@@ -78,7 +87,7 @@ def init(
         raise _here_already()
     found = _with(call, discover(folder, [call.environment.path(path) for path in said.catalogues]), said)
     list_ = ""
-    asks = call.environment.is_terminal and not yes and not any(said)
+    asks = call.environment.is_terminal and not yes and not said
     if asks:
         found, list_ = _asked(call, found)
     if not found.catalogues:
@@ -111,7 +120,23 @@ def _typed(call: Call, path: str) -> str:
     return home + path[1:] if path == "~" or path.startswith(("~/", "~\\")) else path
 
 
-def _with(call: Call, found: Discovery, said: _Said, catalogues: Iterable[Path] = ()) -> Discovery:
+def _named_rig(call: Call, word: str) -> tuple[str, str]:
+    """A rig's place and name as they were typed: a folder, an address, or NAME= before either. Raises GribbleError."""
+    name, equals, place = word.partition("=")
+    if not equals or os.path.isdir(call.environment.path(word)) or "/" in name:
+        name, place = "", word
+    if name and (fault := rig_name_fault(name)):
+        raise GribbleError(f'"{name}" {fault}', fix="Give a plain word before the equals sign.")
+    if "://" not in place:
+        return _typed(call, place), name
+    try:
+        address = parse_address(place)
+    except ValueError as error:
+        raise GribbleError(str(error), fix="For example: --rig handheld=ftp://ada@driftwood.local:2121/data") from None
+    return str(address), name or address.host
+
+
+def _with(call: Call, found: Discovery, said: Said, catalogues: Iterable[Path] = ()) -> Discovery:
     """What was found, and what was named: a folder that was named is what it was named as. Emulators are told by the
     sheets that were found or named, or lie in `catalogues`."""
     places = [*map(call.environment.path, (*found.catalogues, *said.catalogues)), *catalogues]
@@ -121,14 +146,18 @@ def _with(call: Call, found: Discovery, said: _Said, catalogues: Iterable[Path] 
         return os.path.normpath(call.environment.path(path))
 
     named = set(map(place_of, (*said.sources, *said.rigs, *said.catalogues)))
+    above = [Path(place_of(path)) for path in said.rigs if "://" not in path]
 
     def is_free(path: str) -> bool:
-        return place_of(path) not in named
+        return place_of(path) not in named and not any(Path(place_of(path)).is_relative_to(one) for one in above)
 
     rigs = {name: one for name, one in found.rigs.items() if is_free(one[0])}
-    for path in said.rigs:
+    for path, name in said.rigs.items():
+        if "://" in path:
+            rigs[rig_name(name, rigs)] = (path, {})
+            continue
         place = call.environment.path(path).resolve()
-        rigs[rig_name(place, rigs)] = (path, emulators_of(place, sheets))
+        rigs[rig_name(name or place.name, rigs)] = (path, emulators_of(place, sheets))
     return structs.replace(
         found,
         sources=(*filter(is_free, found.sources), *said.sources),
@@ -147,9 +176,9 @@ def _asked(call: Call, found: Discovery) -> tuple[Discovery, str]:
     def is_folder(path: str) -> bool:
         return os.path.isdir(call.environment.path(path))
 
-    said = _Said(
+    said = Said(
         sources=_answers(call, "In which folders do your files lie?", found.sources, is_folder),
-        rigs=_answers(call, "In which folders do your emulators lie?", rigs, is_folder),
+        rigs=dict.fromkeys(_answers(call, "In which folders do your emulators lie?", rigs, is_folder), ""),
     )
     words = "A list of what an emulator needs, or a friend's catalogue?"
     (list_,) = _answers(call, words, (), lambda path: os.path.exists(call.environment.path(path)), most=1) or [""]
@@ -158,7 +187,7 @@ def _asked(call: Call, found: Discovery) -> tuple[Discovery, str]:
     screen.out.print()
     looked = discover(call.environment.cwd, [call.environment.path(path) for path in said.catalogues])
     kept = {name: one for name, one in looked.rigs.items() if one[0] in said.rigs}
-    new = said._replace(rigs=[path for path in said.rigs if path not in {at for at, _ in kept.values()}])
+    new = said._replace(rigs={path: "" for path in said.rigs if path not in {at for at, _ in kept.values()}})
     return _with(call, structs.replace(looked, sources=(), rigs=kept), new), list_
 
 
@@ -189,10 +218,10 @@ def _next(call: Call, found: Discovery, list_: str) -> None:
         screen.next("gribble check", "what each emulator needs, and which of it is right")
     else:
         first = list_ or next(iter(found.lists), "")
-        show_next(screen, first_step([rig] if rig else [], first, sources=bool(found.sources)))
+        show_next(screen, first_step([rig] if rig else [], first))
 
 
-def _again(call: Call, folder: Path, said: _Said) -> int:
+def _again(call: Call, folder: Path, said: Said) -> int:
     """Add what is new to the gribble.toml of a folder. Raises GribbleError."""
     path = folder / CONFIG_NAME
     if not os.path.isfile(path):
@@ -201,14 +230,16 @@ def _again(call: Call, folder: Path, said: _Said) -> int:
     places = [Path(place) for place in config.catalogues]
     more = [call.environment.path(one) for one in said.catalogues]
     nothing = Discovery(catalogues=(), rigs={}, sources=(), signs={})
-    looked = nothing if any(said) else discover(folder, [*places, *more])  # who names folders means them alone
+    looked = nothing if said else discover(folder, [*places, *more])  # who names folders means them alone
     found = _with(call, looked, said, [*places, *more])
-    sheets = load_catalogue([*places, *more])
-    new = news(found, config, sheets, folder, text)
+    sheets = load_catalogue([*places, *more]).sheets
+    taken_out = TakenOut(taken_out_of(call.environment, path))
+    said = said._replace(taken_out=taken_out)
+    new = news(found, config, sheets, folder, text, said)
     if new:
         with changing(path) as file:
             config, text = _read(call, path)  # another Gribble may have added the same while this one looked around
-            new = news(found, config, sheets, folder, text)
+            new = news(found, config, sheets, folder, text, said)
             if new:
                 file.write([added(text, new).encode()], keep=False)
     screen = call.screen
@@ -217,8 +248,11 @@ def _again(call: Call, folder: Path, said: _Said) -> int:
     else:
         screen.say(f"Added to {CONFIG_NAME}, and changed nothing else in it:")
         screen.grid([(words,) for words in told(new)])
-    rigs = {name: (rig.at, tuple(rig.emulators)) for name, rig in config.rig.items()}
-    rigs |= {name: (rigs[name][0], tuple(more_on)) for name, more_on in new.emulators.items()}
+        taken_out.note(back=[str(call.environment.path(one)) for one in (*said.sources, *said.rigs)])
+    rigs: dict[str, tuple[str, Entries]] = {
+        name: (rig.at, {one: {} for one in rig.emulators}) for name, rig in config.rig.items()
+    }
+    rigs |= {name: (rigs[name][0], more_on) for name, more_on in new.emulators.items()}
     sources = (*config.source_folders, *new.sources)
     _next(call, structs.replace(found, rigs={**rigs, **new.rigs}, sources=tuple(map(str, sources))), "")
     return ExitCode.CLEAN

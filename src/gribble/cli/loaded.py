@@ -10,6 +10,7 @@ from msgspec import structs
 
 from gribble.cli.command import Call
 from gribble.cli.finding import find_config, memory_folder
+from gribble.core.audit.asked import meant
 from gribble.core.base.amounts import count
 from gribble.core.base.errors import GribbleError, MistakesError
 from gribble.core.base.paths import lies_in
@@ -51,6 +52,7 @@ def load(call: Call, *, strict: bool = False, lenient: bool = False, catalogue: 
     folders = [environment.path(folder) for folder in named] or [Path(folder) for folder in config.catalogues]
     finish_adding(call, folders)
     sheets = load_catalogue(folders)
+    call.scope = meant(config, sheets.sheets, call.scope)
     if not lenient:
         mistakes = check_against(config, sheets, str(path))
         unknown = without_sheets(config, sheets, str(path), call.scope.rigs) if strict else []

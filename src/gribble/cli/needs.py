@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from typing import Annotated, Optional
 
 import typer
@@ -14,6 +14,7 @@ from gribble.cli.session import Session
 from gribble.cli.surveying import Named, survey
 from gribble.core.answers.needed import Tree, needed_by_sheets, needed_in_world, read_words
 from gribble.core.audit.asked import check_scope, sets_of
+from gribble.core.audit.world import World
 from gribble.core.base.errors import ExitCode
 from gribble.core.catalogue.families import family_of
 from gribble.core.records.config import Ask, Scope
@@ -57,12 +58,23 @@ def needs(
             if scope.rigs:
                 check_scope(session.loaded.config, structs.replace(scope, emulators=words.emulators))
             session.tell_idle()
-            wanted = needed_in_world(survey(session, scope), sheets, words, scope.rigs)
+            world = survey(session, scope)
+            session.notes.aside(*_nothing_said(world, scope.rigs))
+            wanted = needed_in_world(world, sheets, words, scope.rigs)
         if call.json:
             session.screen.json(needs_json(wanted))
         else:
             show_needs(session.screen, wanted, verbose=call.verbose)
         return ExitCode.USAGE if session.loaded.catalogue.mistakes else ExitCode.CLEAN
+
+
+def _nothing_said(world: World, rigs: tuple[str, ...]) -> Iterator[str]:
+    """The rigs and emulators of which nothing can be said, each with the reason."""
+    for rig in world.rigs:
+        if rig.away and (not rigs or rig.name in rigs):
+            yield f"note: {rig.name} is away: {rig.away}"
+        elif not rigs or rig.name in rigs:
+            yield from (f"note: {one.emulator} on {rig.name}: {one.why}" for one in rig.unknown)
 
 
 @command("words", takes="json")

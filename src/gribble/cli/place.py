@@ -22,9 +22,10 @@ from gribble.cli.options import (
 from gribble.cli.running import finish_open_runs, narrow, narrowing, place_plan, planned, refuse_to_resume, stamped
 from gribble.cli.session import Session
 from gribble.cli.surveying import MOST_PASSED_OVER, survey
+from gribble.core.audit.asked import read_preferred
 from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.base.filewriter import check_target, write_file
-from gribble.core.placing.plan import linked
+from gribble.core.placing.plan import linked, preferable
 from gribble.core.placing.planfile import PLAN, judged, plan_bytes, plan_record, read_plan
 from gribble.core.records.config import Ask
 from gribble.views.looks import kept_words, shorten
@@ -52,8 +53,8 @@ def plan(
 
     Example: gribble plan --rig lighthouse
     """
-    scope = call.scope
     with Session(call, strict=True) as session:
+        scope = call.scope
         if out:
             session.loaded.refuse_source(call.environment.path(out), "--out FILE")
             check_target(call.environment.path(out), PLAN, replace_other=replace)
@@ -99,6 +100,15 @@ class PlaceOptions(NamedTuple):
     by_name: ByNameOption = False
     games: GamesOption = False
     hidden: HiddenOption = False
+    prefer: Annotated[
+        Optional[list[str]],  # noqa: UP045
+        typer.Option(
+            "--prefer",
+            metavar="NEED[=LABEL]",
+            help="Put the content you like best in place of one that is right, too, or the one with a label.",
+            show_default=False,
+        ),
+    ] = None
 
 
 @command("place", takes="emulators rig from_ at config")
@@ -110,10 +120,10 @@ def place(call: Call, options: PlaceOptions) -> int:
     Example: gribble place --rig lighthouse
     """
     plan, resume, by_name, games = options.plan, options.resume, options.by_name, options.games
-    if plan and (call.scope.emulators or call.scope.sources or by_name or games):
+    if plan and (call.scope.emulators or call.scope.sources or by_name or games or options.prefer):
         raise GribbleError("--plan carries out a plan as it was written", fix="Narrow it by --rig, --only and --skip.")
-    scope = call.scope
     with Session(call, strict=not resume, lenient=resume) as session:
+        scope = call.scope
         session.rigs.trust_size = options.trust_size
         session.rigs.hidden = options.hidden
         finished = finish_open_runs(session, scope, options.yes or resume)
@@ -129,10 +139,17 @@ def place(call: Call, options: PlaceOptions) -> int:
             code = place_plan(session, scope, (), linked(made) if options.link else made, options.yes)
         else:
             session.tell_idle()
-            audits = survey(session, scope, told=MOST_PASSED_OVER).audit(Ask(scope=scope, games=games, packing=True))
-            made = planned(session, audits, options.only, options.skip, by_name=by_name)
+            prefer = read_preferred(options.prefer or (), session.loaded.config, session.loaded.catalogue.sheets)
+            ask = Ask(scope=scope, games=games, packing=True, prefer=prefer)
+            audits = survey(session, scope, told=MOST_PASSED_OVER).audit(ask)
+            only = [*(options.only or ()), *prefer]
+            if prefer and not preferable(audits, prefer):
+                words = f"There is nothing to prefer for {', '.join(prefer)}"
+                session.screen.say(f"{words}: what is there is liked best of what is held.")
+                return ExitCode.CLEAN
+            made = planned(session, audits, only, options.skip, by_name=by_name)
             if not made.obtain:
                 session.notes.nothing_lacks()
-            made, narrowed = linked(made) if options.link else made, bool(options.only or options.skip)
+            made, narrowed = linked(made) if options.link else made, bool(only or options.skip)
             code = place_plan(session, scope, audits, made, options.yes, narrowed=narrowed)
         return finished or code or (ExitCode.FAILED if session.closed else ExitCode.CLEAN)

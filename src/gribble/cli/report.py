@@ -84,8 +84,8 @@ def report(
         )
     if len({target for _, target, _, _ in wanted}) < len(wanted):
         raise GribbleError("two forms of report are to go into one file", fix="Name a file for each.")
-    scope = call.scope
     with Session(call) as session:
+        scope = call.scope
         for option, target, own, _ in wanted:
             session.loaded.refuse_source(target, f"{option} FILE")
             check_target(target, own, replace_other=replace)

@@ -58,7 +58,8 @@ class Rigs:
         self._far: dict[str, RemoteGround] = {}
         self._marks: dict[str, Mark] = {}
         roots = (rig.at for rig in loaded.config.rig.values() if not rig.far)
-        self.seen = SeenRigs(loaded.memory / "seen.json" if loaded.memory else None, roots)
+        others = loaded.config.source_folders
+        self.seen = SeenRigs(loaded.memory / "seen.json" if loaded.memory else None, roots, others)
         self.trust_size = False
         """Whether only the size of what is sent to a network rig is compared."""
         self.hidden = False
@@ -158,15 +159,18 @@ class Rigs:
                 self._far[name] = RemoteGround(home, home.remote, others)
         return self._far
 
-    def elsewhere(self, run: Run | None = None, rig: RigHome | None = None) -> AnyPlace:
-        """The files outside a rig that its steps may take; for an adopted run only sources and the rig's own attic."""
+    def elsewhere(
+        self, run: Run | None = None, rig: RigHome | None = None, now: Callable[[str], str] = str
+    ) -> AnyPlace:
+        """The files outside a rig that its steps may take, where they are by `now`; for an adopted run only sources and
+        the rig's own attic."""
 
         def stores() -> dict[str, RemoteStore]:
             rigs = (self._home(name, Scope()) for name, rig in self._config.rig.items() if rig.far)
             return {rig.root: rig.remote for rig in rigs if rig.remote}
 
         if run is None or not run.adopted:
-            return AnyPlace(stores, known=self.readable())
+            return AnyPlace(stores, known=self.readable(), now=now)
         own = [*map(Path, self._config.source_folders), *([rig.attic] if rig else [])]
         return AnyPlace(dict, own, known=own)
 

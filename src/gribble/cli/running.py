@@ -33,7 +33,7 @@ from gribble.core.records.config import Scope
 from gribble.core.records.findings import RigAudit
 from gribble.core.records.plan import Plan
 from gribble.core.records.steps import Copy, Step
-from gribble.stores.rigs import HeldRig, Mark, RigHome
+from gribble.stores.rigs import HeldRig, Mark, RigHome, moved_by
 from gribble.views.looks import kept_words, shorten
 from gribble.views.plan import show_plan, step_row
 from gribble.views.screen import styled
@@ -275,13 +275,14 @@ def run_forward(session: Session, going: list[Going]) -> int:
             bar.advance(bytes_)
 
         twins = Twins() if len(going) > 1 else None
+        now = moved_by((one.held.home, one.run) for one in going) if len(going) > 1 else str
         runners = {}
         for one in going:
             times = 2 if one.held.home.store.reads_back else 1
             left = (step for number, step in enumerate(one.run.steps) if number not in one.run.done)
             bar.expect(times * sum(step.bytes for step in left))
             listener = Listener(watch, _teller(refused[one.held.name]))
-            elsewhere = session.rigs.elsewhere(one.run, one.held.home)
+            elsewhere = session.rigs.elsewhere(one.run, one.held.home, now)
             runners[one.held.name] = one.held.runner(one.run, elsewhere, listener, one.seen, twins)
         open_, lost = _side_by_side({one.held.name: runners[one.held.name].each(one.run) for one in going})
     code: int = ExitCode.CLEAN

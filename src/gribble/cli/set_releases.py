@@ -57,8 +57,8 @@ def match(
 
     Example: gribble sets match
     """
-    scope = call.scope
     with Session(call) as session:
+        scope = call.scope
         world = survey(session, scope)
         found = match_releases(world, arcade_places(world, scope.rigs, (emulator,) if emulator else ()))
         if call.json:
@@ -84,8 +84,8 @@ def compare(
 
     Example: gribble sets compare 1.6 1.8
     """
-    scope = call.scope
     with Session(call) as session:
+        scope = call.scope
         world = survey(session, scope)
         place = one_place(world, scope.rigs, (emulator,) if emulator else ())
         paths = session.loaded.catalogue.rosters.get(place.fitted.emulator, ())
@@ -133,8 +133,8 @@ def fit(
     Example: gribble sets fit --bytes 8GB --out card.txt
     """
     budget, least = read_bytes(bytes_), read_bytes(cluster) if cluster else None
-    scope = call.scope
     with Session(call) as session:
+        scope = call.scope
         try:
             wishes = read_wanted(Path(wanted)) if wanted else None
         except OSError as error:

@@ -42,8 +42,9 @@ def check(
 
     Example: gribble sets check --sort worst
     """
-    scope, chosen = call.scope, chosen_verdicts(only)
+    chosen = chosen_verdicts(only)
     with Session(call) as session:
+        scope = call.scope
         world = survey(session, scope, reread=reread, named=Named(tuple(names or ())))
         with_sets = {found.name for found in world.rigs if any(one.arcade for one in found.emulators)}
         audits = tuple(
@@ -84,8 +85,8 @@ def pack(
             "--lean leaves out what no wanted set needs, so it looks at all of them",
             fix="Leave the names of sets away.",
         )
-    scope = call.scope
     with Session(call, strict=True) as session:
+        scope = call.scope
         finished = finish_open_runs(session, scope, yes)
         if finished in (ExitCode.INTERRUPTED, ExitCode.ATTENTION):
             return finished

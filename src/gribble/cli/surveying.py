@@ -11,7 +11,17 @@ from typing import NamedTuple
 from msgspec import structs
 
 from gribble.cli.session import Session
-from gribble.core.answers.identify import HeldSet, Identified, Reading, explain, held_sets, identify_keys, identify_sets
+from gribble.core.answers.identify import (
+    HeldSet,
+    Identified,
+    Reading,
+    explain,
+    held_sets,
+    identify_keys,
+    identify_sets,
+    other_rosters,
+    rosters_in_use,
+)
 from gribble.core.answers.identify import identify as identify_holdings
 from gribble.core.answers.scrub import doubtful_sizes, with_ages
 from gribble.core.arcade.cabinet import contents_of
@@ -22,9 +32,11 @@ from gribble.core.base.amounts import count, size
 from gribble.core.base.names import ANY_NAME
 from gribble.core.base.paths import lies_below
 from gribble.core.catalogue.sheets import Catalogue
+from gribble.core.files.discheaders import HEADER_BYTES, read_header
 from gribble.core.records.config import Ask, MovedSource, Scope, Source
 from gribble.core.records.findings import RigAudit
-from gribble.core.records.holding import Holding
+from gribble.core.records.holding import FileKey, Holding, key_of
+from gribble.core.records.roster import Content
 from gribble.core.records.sheet import Sheet
 from gribble.core.survey.facts import Survey
 from gribble.core.survey.holdings import HeldHere
@@ -64,8 +76,8 @@ def survey(
     others there are.
     """
     verbose, sets = session.call.wordy, named.sets
-    check_scope(session.loaded.config, scope)
     catalogue = catalogue or session.loaded.catalogue
+    check_scope(session.loaded.config, scope, catalogue.sheets)
     rosters = rosters_on(session.loaded.config, catalogue, scope, session.roster)
     if sets:
         installed = [(name, one) for rig in session.loaded.config.rig.values() for name, one in rig.emulators.items()]
@@ -125,13 +137,29 @@ def identified(
     session.screen.activity.begin("Judging")
     found = [holding for survey in surveys for holding in survey.holdings]
     sheets = session.loaded.catalogue.sheets
-    audits = world.audit(Ask(contents=frozenset(content for one in found for content in contents_of(one))))
+    discs = _discs_in(found, sheets.values(), world)
+    asked: set[Content] = {content for one in found for content in contents_of(one)}
+    asked.update(("disc", None, sha1) for sha1 in discs.values())
+    audits = world.audit(Ask(contents=frozenset(asked)))
     files = identify_holdings(found, session.loaded.known, sheets, audits)
-    files = identify_keys(identify_sets(files, world.rigs, audits), sheets, audits, world.read_whole)
-    sets = held_sets(files, world.rigs)
+    known = rosters_in_use(world.rigs)
+    files = identify_sets(files, known, audits, discs)
+    if any(not file.matches for file in files):
+        others = other_rosters(world.rigs, session.loaded.catalogue, session.roster)
+        files, known = identify_sets(files, others, audits, discs), [*known, *others]
+    files = identify_keys(files, sheets, audits, world.read_whole)
+    sets = held_sets(files, known)
     searcher = world.searcher(one.holdings for one in surveys)
     with session.screen.bar("Diagnosing") as bar:
         return explain(files, searcher, sheets, named, Reading(world.head_of, world.why_unread), bar), sets
+
+
+def _discs_in(found: Iterable[Holding], sheets: Iterable[Sheet], world: World) -> dict[FileKey, str]:
+    """The SHA-1s that the headers of disc images among some files give."""
+    endings = tuple({sheet.arcade.disc_ending for sheet in sheets if sheet.arcade})
+    images = (one for one in found if one.member is None and one.path.endswith(endings)) if endings else ()
+    headers = ((one, read_header((world.head_of(one) or b"")[:HEADER_BYTES])) for one in images)
+    return {key_of(one): header.sha1 for one, header in headers if header.sha1}
 
 
 def survey_whole(session: Session, paths: list[str]) -> list[Holding]:

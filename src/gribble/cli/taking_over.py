@@ -5,7 +5,6 @@ from __future__ import annotations
 import gc
 import itertools
 import os
-from collections import Counter
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -13,16 +12,15 @@ from typing import NamedTuple
 
 from gribble.cli.catalogue import check_sheet
 from gribble.cli.command import Call
+from gribble.cli.entering import Entry, change
 from gribble.cli.finding import find_config
-from gribble.cli.loaded import catalogue_folders, require_config
 from gribble.cli.session import ask
-from gribble.core.answers.capture import merged
-from gribble.core.answers.setup import News, Whereabouts, added, set_whereabouts, whereabouts
+from gribble.core.answers.capture import begins_at, merged
+from gribble.core.answers.entering import Said, entered, named_emulator
 from gribble.core.base.amounts import count
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError
 from gribble.core.base.filewriter import Changing, ThereError, changing, check_target, write_file
-from gribble.core.base.paths import join, path_fault
-from gribble.core.base.suggest import suggest
+from gribble.core.base.paths import join
 from gribble.core.base.texts import text_of
 from gribble.core.catalogue.config import load_config
 from gribble.core.catalogue.importing.build import read_kinds, read_sets
@@ -33,102 +31,14 @@ from gribble.core.catalogue.importing.relatives import read_plays, with_plays
 from gribble.core.catalogue.rosters import ROSTER_ENDING, ROSTER_VERSION, load_roster, write_roster
 from gribble.core.catalogue.sheets import SHEET_ENDING, load_catalogue, load_sheet
 from gribble.core.catalogue.writing import DraftSheet, write_arcade_sheet, write_sheet
-from gribble.core.records.config import Rig
 from gribble.core.records.imported import FieldMap, Tally
 from gribble.core.records.roster import ArcadeSet, RosterHead
+from gribble.core.records.sheet import Sheet
+from gribble.core.survey.whereabouts import Sought
 from gribble.views.catalogue import show_preview_sets, show_tally
 from gribble.views.init import show_first_needs, show_plays
 from gribble.views.looks import kept_words, shorten
-from gribble.views.screen import Bar, styled
-
-
-class Entry(NamedTuple):
-    """A rig on which an emulator is to be entered, the gribble.toml that names it, and where its sheets go."""
-
-    call: Call
-    config: Path
-    name: str
-    rig: Rig
-    catalogue: Path
-
-    @classmethod
-    def of(cls, call: Call, name: str) -> Entry:
-        """The rig of a name. Raises GribbleError where gribble.toml has none such, or names no catalogue folder."""
-        path = require_config(call, "gribble init writes one, and enters the rig.")
-        rigs = load_config(path, call.environment.home, call.environment.env).rig
-        if name not in rigs:
-            raise GribbleError(
-                f"'{name}' is no rig in gribble.toml{suggest(name, list(rigs))}",
-                fix="gribble init --again --rig FOLDER enters one.",
-            )
-        return cls(call, path, name, rigs[name], catalogue_folders(call)[0])
-
-    @property
-    def root(self) -> Path | None:
-        """The rig's folder, if it is on this machine and there."""
-        return Path(self.rig.at) if not self.rig.far and os.path.isdir(self.rig.at) else None
-
-    def folder(self, emulator: str, wanted: Iterable[str] | None, *, yes: bool) -> str:
-        """Where the emulator looks on the rig for files that it `wanted`, or for its sets; told, and asked about where
-        nothing speaks for it."""
-        found = Whereabouts(folder=emulator)
-        if self.root:
-            found = set_whereabouts(self.root, emulator) if wanted is None else whereabouts(
-                self.root, emulator, list(wanted)
-            )  # fmt: skip
-        screen = self.call.screen
-        if found.files:
-            more = len(found.files) - 1
-            why = f"{found.files[0]} and {more:,} more lie there" if more else f"{found.files[0]} lies there"
-            screen.say(f"On {self.name} {emulator} looks in {found.folder or 'its root'}: {why}.")
-        elif self.call.environment.is_terminal and not yes:
-            return self._asked(emulator, found.folder)
-        else:
-            screen.say(
-                f"On {self.name} {emulator} is taken to look in {found.folder or 'its root'}: nothing lies there yet. "
-                "--folder PATH says another."
-            )
-        return found.folder
-
-    def _asked(self, emulator: str, proposed: str) -> str:
-        screen = self.call.screen
-        while True:
-            question = f"Where on {self.name} does {emulator} look for its files, below {shorten(self.rig.at)}?"
-            screen.say(styled(question, "bold"), f" [{proposed or '.'}] ")
-            screen.flush()
-            answer = self.call.environment.answer().strip().strip("/") or proposed
-            if answer in ("", "."):
-                return ""
-            if answer.lower() in ("y", "yes"):
-                return proposed
-            if not (fault := path_fault(answer)):
-                return answer
-            screen.say(f"{answer} {fault}.")
-
-    def say(self, emulator: str, release: str) -> None:
-        """What is going to be entered."""
-        if emulator not in self.rig.emulators:
-            self.call.screen.say(f"{emulator} {release}".rstrip(), f" will be entered for {self.name} in gribble.toml.")
-
-    def enter(self, emulator: str, release: str) -> None:
-        """Enter the emulator, all else in gribble.toml as it was. Raises GribbleError where the file does not
-        allow it."""
-        if self._entered(emulator, release):
-            self.call.screen.say(f"{shorten(str(self.config))}: {emulator} {release}".rstrip(), f" on {self.name}.")
-        self.call.screen.next(f"gribble check {emulator}", "which of it is right, and what puts the rest right")
-
-    def _entered(self, emulator: str, release: str) -> bool:
-        """Enter the emulator, unless gribble.toml has it by now; whether it was entered."""
-        if emulator in self.rig.emulators:
-            return False
-        with changing(self.config) as file:
-            now = load_config(self.config, self.call.environment.home, self.call.environment.env)
-            if self.name not in now.rig or emulator in now.rig[self.name].emulators:
-                return False
-            new = News(emulators={self.name: {emulator: release}})
-            file.write([added(text_of(file.data), new).encode()], keep=False)
-        return True
-
+from gribble.views.screen import Bar
 
 FIRST_SHOWN = 3
 """So many records are shown before anything is written."""
@@ -139,7 +49,7 @@ ENDINGS = {"sheet": SHEET_ENDING, "roster": ROSTER_ENDING, "plays": ROSTER_ENDIN
 class Wish(NamedTuple):
     """A list that is to be taken over, and where to: `out` is a new file, `into` one that is there. `preview` is how
     many records are only shown; `drafted` says that it was shown already what nothing is taken from; `entry` is a rig
-    for which the emulator is entered."""
+    for which the emulator is entered, `inside` the folder where it looks there, and `release` the one that was said."""
 
     call: Call
     source: Path
@@ -149,10 +59,11 @@ class Wish(NamedTuple):
     preview: int
     leave_out: bool
     yes: bool
-    folder: str = ""
+    inside: str | None = None
     map_: str = ""
     drafted: bool = False
     entry: Entry | None = None
+    release: str | None = None
     replace: bool = False
 
     @property
@@ -223,21 +134,17 @@ def _sheet(wish: Wish, made: FieldMap) -> int:
 
 def finish_sheet(wish: Wish, draft: DraftSheet, tally: Tally) -> int:
     """Show the needs of a list, ask, and write the sheet or what is new in it; the exit status. Raises GribbleError."""
-    screen, entry = wish.call.screen, wish.entry
-    if entry and not wish.folder and not wish.only_shown:
-        wanted = [join(need.folder, need.name) for need in draft.needs]
-        known = _usual_folder(wish.target) if wish.into else None
-        place = entry.folder(draft.emulator, wanted, yes=wish.yes) if known is None else known
-        for need in draft.needs:
-            need.folder = join(place, need.folder)
+    screen = wish.call.screen
+    there = load_sheet(wish.target)[0] if wish.into else None
+    begins = begins_at(there, draft) if there else ""
     if wish.only_shown or not wish.yes:
         first = [understood(one) for one in draft.needs[: wish.preview or FIRST_SHOWN]]
         show_first_needs(screen, first, len(draft.needs))
     if wish.only_shown:
         return _shown(wish, tally)
     refuse_faults(wish, tally)
-    if entry and not wish.yes:
-        entry.say(draft.emulator, draft.release)
+    wanted = tuple(join(need.folder, need.name) for need in draft.needs)
+    place = _place(wish, Sought((draft.emulator, draft.title), wanted))
     if not ask(wish.call, "Is that right?", wish.yes):
         return ExitCode.ATTENTION
     if wish.into:
@@ -250,18 +157,41 @@ def finish_sheet(wish: Wish, draft: DraftSheet, tally: Tally) -> int:
         counts = f"{count(len(draft.needs), 'need')} of {draft.emulator} with {count(accepts, 'accept')}"
         screen.say(f"{wish.out}: {counts}{kept_words(kept)}.")
     _told(wish, tally)
-    if entry:
-        entry.enter(draft.emulator, draft.release)
+    if wish.entry:
+        _enter(wish, draft.emulator, draft.release, place, begins)
     else:
         screen.next(f"gribble catalogue lint {wish.out or wish.into}", "lists what is still to be filled in")
     return ExitCode.ATTENTION if tally.faulty else ExitCode.CLEAN
 
 
-def _usual_folder(path: Path) -> str | None:
-    """The folder in which most needs of a sheet lie, so that what is added lies there, too."""
-    sheet, _ = load_sheet(path)
-    folders = Counter(sheet.folders[need.folder] for need in sheet.need) if sheet else Counter()
-    return next(("" if folder == "." else folder for folder, _ in folders.most_common(1)), None)
+def _place(wish: Wish, sought: Sought) -> str | None:
+    """Where the emulator looks on the rig for which it is to be entered; None where that stays as it is."""
+    entry, emulator = wish.entry, sought.names[0]
+    if entry is None or (emulator in entry.rig.emulators and wish.inside is None):
+        return None
+    place = entry.folder(sought._replace(others=entry.others(emulator)), wish.inside, yes=wish.yes)
+    if emulator not in entry.rig.emulators and not wish.yes:
+        wish.call.screen.say(f"{emulator} will be entered for {entry.name} in gribble.toml.")
+    return place
+
+
+def _enter(wish: Wish, emulator: str, release: str, place: str | None, begins: str) -> None:
+    """Enter an emulator for a rig, or change what is said of it: its sheet's folder in which the list begins lies at
+    `place` there. Raises GribbleError where gribble.toml does not allow it."""
+    entry, screen = wish.entry, wish.call.screen
+    assert entry is not None
+    there = emulator in entry.rig.emulators
+    said = Said(folder=place, release=wish.release if there else release or None)
+    if not there or said != Said():
+        sheet = named_emulator(emulator, entry.sheets())
+        change(
+            wish.call,
+            entry.path,
+            lambda text: entered(text, entry.name, sheet, said, begins=begins, inherited=there),
+            yes=True,
+            keep=there,
+        )
+    screen.next(f"gribble check {emulator} --rig {entry.name}", "which of it is right, and what puts the rest right")
 
 
 def _merge(wish: Wish, draft: DraftSheet) -> None:
@@ -303,11 +233,8 @@ def _roster(wish: Wish, made: FieldMap) -> int:
         show_preview_sets(screen, first)
     if wish.only_shown:
         return _shown(wish, tally)
-    top, entry = made.roster, wish.entry
-    if entry and not wish.folder:
-        wish = wish._replace(folder=entry.folder(top["emulator"], None, yes=wish.yes) or ".")
-    if entry and not wish.yes:
-        entry.say(top["emulator"], top["release"])
+    top = made.roster
+    place = _place(wish, Sought((top["emulator"],), None))
     if not ask(wish.call, "Is that right?", wish.yes):
         return ExitCode.ATTENTION
     head = RosterHead(
@@ -326,10 +253,11 @@ def _roster(wish: Wish, made: FieldMap) -> int:
         kept = write_file(wish.target, write_roster(head, counted()), replace_other=wish.replace)
     _told(wish, tally)
     screen.say(f"{wish.out}: {written:,} sets of {head.emulator} {head.release}{kept_words(kept)}.")
-    _add_sheet(wish, head.emulator)
-    if entry:
-        screen.say('Wanted are the sets that lie there; wanted = "held" in gribble.toml takes all that you hold.')
-        entry.enter(head.emulator, head.release)
+    sheet = _add_sheet(wish, head.emulator)
+    if wish.entry:
+        screen.say("Wanted are the sets that lie there; --wanted held of gribble rigs enter takes all that you hold.")
+        begins = sheet.folders[sheet.arcade.folder] if sheet and sheet.arcade else ""
+        _enter(wish, head.emulator, head.release, place, join(begins))
     else:
         screen.next(f"gribble catalogue lint {wish.out}", "looks for loops and gaps in the families")
     return ExitCode.ATTENTION if tally.faulty else ExitCode.CLEAN
@@ -347,20 +275,22 @@ def _no_cycles() -> Iterator[None]:
             gc.enable()
 
 
-def _add_sheet(wish: Wish, emulator: str) -> None:
-    """Write a sheet beside a roster whose emulator has none, so that its sets are asked for."""
+def _add_sheet(wish: Wish, emulator: str) -> Sheet | None:
+    """The sheet of a roster's emulator; if it has none, one is written beside it, so that its sets are asked for."""
     config = find_config(wish.call.environment)
     named = load_config(config, wish.call.environment.home, wish.call.environment.env).catalogues if config else ()
     folders = {wish.target.parent, *map(Path, named)}
-    if emulator in load_catalogue(sorted(folder for folder in folders if os.path.isdir(folder))).sheets:
-        return
+    sheets = load_catalogue(sorted(folder for folder in folders if os.path.isdir(folder))).sheets
+    if emulator in sheets:
+        return sheets[emulator]
     sheet = wish.target.with_name(f"{emulator}{SHEET_ENDING}")
+    folder = "." if wish.entry or not wish.inside else wish.inside
     try:
-        write_file(sheet, [write_arcade_sheet(emulator, wish.target.name, wish.folder).encode()])
+        write_file(sheet, [write_arcade_sheet(emulator, wish.target.name, folder).encode()])
     except ThereError:
-        return
-    shown = str(Path(wish.out or "").with_name(sheet.name))
-    wish.call.screen.say(f"{shown}: a sheet for it{'' if wish.folder else '; say there where its sets lie on a rig'}.")
+        return None
+    wish.call.screen.say(f"{Path(wish.out or '').with_name(sheet.name)}: a sheet for it.")
+    return None
 
 
 def _plays(wish: Wish, made: FieldMap) -> int:

@@ -18,7 +18,7 @@ from gribble.core.placing.journal import Journal, Run, Seal, end_of, journals_in
 from gribble.core.placing.run import Listener, Runner
 from gribble.core.placing.store import Elsewhere, Stamp, Store, StoreError
 from gribble.core.placing.twins import Twins
-from gribble.core.records.steps import Step
+from gribble.core.records.steps import Rename, Step
 from gribble.core.survey.sources import SeenRigs, give_id, id_at
 from gribble.stores.files import make_folders, read_blocks
 from gribble.stores.local import OWN_FOLDER, LocalStore, mode_of
@@ -77,7 +77,7 @@ class RigHome:
             return "" if there is not None else "its folder is not on the server now"
         if not os.path.isdir(self.root):
             what = "a file, not a folder" if os.path.exists(self.root) else "not there now"
-            return f"{self.root} is {what}"
+            return self._seen.why_slip(self.name, Path(self.root)) or f"{self.root} is {what}"
         return self._seen.why_other(self.name, Path(self.root))
 
     @property
@@ -307,6 +307,28 @@ def local_rig(
     return RigHome(name, str(root), root / MEMORY_FOLDER, store, seal, seen)
 
 
+def moved_by(runs: Iterable[tuple[RigHome, Run]]) -> Callable[[str], str]:
+    """Says where a file on another rig is by now, while runs on several go on side by side: in that rig's attic, at the
+    place to which it was renamed, or where it was."""
+    runs = list(runs)
+
+    def now(path: str) -> str:
+        for rig, run in runs:
+            root = rig.root if rig.remote else str(Path(rig.root))
+            within = (
+                path[len(root) + 1 :].replace(os.sep, "/") if path.startswith((f"{root}/", f"{root}{os.sep}")) else ""
+            )
+            for number in sorted(run.begun) if within else ():
+                step = run.steps[number]
+                if step.displaces == within and rig.store.kept(run.slot(number)):
+                    return str(rig.store.local_kept(run.slot(number)))
+                if isinstance(step, Rename) and step.from_ == within and not rig.store.exists(within):
+                    return f"{root}/{step.to}"
+        return path
+
+    return now
+
+
 class AnyPlace:
     """Files outside a rig: on this machine, and on other rigs by their addresses."""
 
@@ -315,10 +337,13 @@ class AnyPlace:
         stores: Callable[[], dict[str, RemoteStore]] = dict,
         only_in: Iterable[Path] | None = None,
         known: Iterable[Path] = (),
+        now: Callable[[str], str] = str,
     ) -> None:
         """`stores` gives those of the network rigs by address. `only_in` are the folders on this machine that may be
-        read, where not all may. `known` are sources and rigs: a link is read through if it leads into one of them."""
+        read, where not all may. `known` are sources and rigs: a link is read through if it leads into one of them.
+        `now` says where a file is by now that a run on another rig has moved."""
         self._stores = stores
+        self._now = now
         self._only_in = None if only_in is None else tuple(only_in)
         self._known = tuple(known)
 
@@ -342,16 +367,19 @@ class AnyPlace:
 
     def read(self, path: str, member: str | None) -> Iterator[bytes]:
         """The content of a file, or of a member of an archive, block by block. Raises StoreError."""
+        path = self._now(path)
         there = self._on_rig(path)
         return there[0].read(there[1], member) if there else read_blocks(self._here(path), member)
 
     def local(self, path: str) -> Path:
         """A file on this machine with that content. Raises StoreError."""
+        path = self._now(path)
         there = self._on_rig(path)
         return there[0].local(there[1]) if there else self._here(path)
 
     def size(self, path: str) -> int:
         """The size of a file in bytes; 0 where it is not there."""
+        path = self._now(path)
         try:
             there = self._on_rig(path)
             return there[0].size(there[1]) if there else Path(path).stat().st_size
@@ -360,10 +388,12 @@ class AnyPlace:
 
     def mode(self, path: str) -> int | None:
         """The permissions of a file on this machine; None for one on another."""
+        path = self._now(path)
         return None if "://" in path else mode_of(Path(path))
 
     def modified(self, path: str) -> int | None:
         """A file's time of modification, in nanoseconds since 1970; None for one on another machine."""
+        path = self._now(path)
         try:
             return None if "://" in path else Path(path).stat().st_mtime_ns
         except OSError:

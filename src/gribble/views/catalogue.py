@@ -171,8 +171,8 @@ def compare_json(changes: tuple[SheetChanges, ...], effects: list[SheetEffect]) 
 # add and import
 
 
-def show_added(screen: Screen, added: Added, folder: Path) -> None:
-    """What is new in the catalogue, and where the former version is."""
+def show_added(screen: Screen, added: Added, folder: Path, *, leads_on: bool) -> None:
+    """What is new in the catalogue, and where the former version is; and that a lint has remarks, if it `leads_on`."""
     where = shorten(str(folder.absolute()))
     if not added.new and not added.replaced:
         screen.say(f"{where} has all of it already; nothing was changed.")
@@ -184,7 +184,11 @@ def show_added(screen: Screen, added: Added, folder: Path) -> None:
     if added.remarks:
         mistakes = sum(one.mistake for one in added.remarks)
         told = count(mistakes, "mistake") if mistakes else "no mistakes"
-        screen.next(f"gribble catalogue lint {where}", f"{count(len(added.remarks) - mistakes, 'remark')}, {told}")
+        remarks = f"{count(len(added.remarks) - mistakes, 'remark')}, {told}"
+        if leads_on:
+            screen.next(f"gribble catalogue lint {where}", remarks)
+        else:
+            screen.say(f"gribble catalogue lint {where} has {remarks}.")
 
 
 def show_preview_sets(screen: Screen, sets: list[ArcadeSet]) -> None:

@@ -32,7 +32,7 @@ _OWN = {
     Verdict.UNPROVEN: ("have", "files that are not proven"),
 }
 _OF_RELEASE = {
-    Verdict.IMPOSTER: ("are", "not played by this release"),
+    Verdict.UNPLAYABLE: ("are", "not played by this release"),
     Verdict.MISSING: ("are", "not known to this release"),
     Verdict.MISNAMED: ("are", "spelled otherwise than the device minds"),
     Verdict.UNPROVEN: ("run", "with flaws, or have gaps in the roster"),

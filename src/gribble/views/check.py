@@ -34,7 +34,7 @@ from gribble.views.causes import cause_rows
 from gribble.views.looks import QUIET, TALLIED, shorten
 from gribble.views.overview import needs_words, sets_words, show_overview
 from gribble.views.screen import Screen, remedy, state, styled, verdict
-from gribble.views.shell import written
+from gribble.views.shell import quoted, written
 
 SPARE_SHOWN = 5
 SETS_SHOWN = 24
@@ -156,6 +156,11 @@ def _show_emulator(screen: Screen, rig: RigAudit, emulator: EmulatorAudit, verbo
         show_sets(screen, emulator, verbose=verbose, on=f" --rig {rig.rig}")
     foot = [] if verbose else list(_quiet_rows(emulator))
     screen.grid([*foot, *_aside_rows(emulator, verbose)], indent=4)
+    lacking, others = emulator.machines_lacking
+    if lacking:
+        only = " ".join(f"--machine {quoted(machine)}" for machine in others)
+        words = f"gribble rigs enter {emulator.emulator} --rig {rig.rig} {only}"
+        screen.say(f"    Nothing for {' and '.join(lacking)} is held. If you do not play it: {words}")
 
 
 def _quiet_rows(emulator: EmulatorAudit) -> Iterator[tuple[str | Text, ...]]:
@@ -291,9 +296,9 @@ def _game_words(found: GameFinding) -> str:
 def _rows(rig: RigAudit, finding: NeedFinding) -> list[_Row]:
     """One row for each place, quiet places of an otherwise faulty need left out; many files in one row."""
     if finding.need.file:
-        return [_Row(finding.shown(finding.chief), finding.need.id, _manifest_account(rig, finding))]
+        return [_Row(finding.verdict_at(finding.chief), finding.need.id, _manifest_account(rig, finding))]
     faulty = [place for place in finding.places if place.verdict is not Verdict.SOUND] or finding.places[:1]
-    return [_Row(finding.shown(place), finding.need.id, _account(rig, finding, place)) for place in faulty]
+    return [_Row(finding.verdict_at(place), finding.need.id, _account(rig, finding, place)) for place in faulty]
 
 
 def _manifest_account(rig: RigAudit, finding: NeedFinding) -> Text:

@@ -86,7 +86,7 @@ def _finding_json(rig: str, finding: NeedFinding) -> dict[str, Any]:
         "need": finding.need.id,
         "level": finding.need.level,
         "kind": finding.need.kind,
-        **place_json(rig, finding.chief),
+        **place_json(rig, finding, finding.chief),
         "reason": say_all(finding.facts),
         "ignored": finding.ignored,
         "spared": say(finding.spared) if finding.spared else None,
@@ -101,7 +101,7 @@ def _finding_json(rig: str, finding: NeedFinding) -> dict[str, Any]:
     if finding.redundant:
         answer["redundant"] = [{"path": one.path, "accept": accept.called or None} for one, accept in finding.redundant]
     if len(finding.places) > 1:
-        answer["places"] = [place_json(rig, place) for place in finding.places]
+        answer["places"] = [place_json(rig, finding, place) for place in finding.places]
     return answer
 
 
@@ -143,11 +143,11 @@ def _setting_json(found: SettingFinding) -> dict[str, Any]:
     }
 
 
-def place_json(rig: str, place: PlaceFinding) -> dict[str, Any]:
+def place_json(rig: str, finding: NeedFinding, place: PlaceFinding) -> dict[str, Any]:
     """One place: `found` is relative to the rig's root for files on it, absolute for others."""
     found, use = place.found, place.use
     return {
-        "verdict": place.verdict,
+        "verdict": finding.verdict_at(place),
         "remedy": place.remedy,
         "accept": (place.accept.called or None) if place.accept else None,
         "expected": place.expected,

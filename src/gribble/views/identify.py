@@ -21,7 +21,7 @@ from gribble.views.screen import Screen, remedy, styled, verdict
 from gribble.views.shell import quoted
 
 UNKNOWN_SHOWN = 8
-ROWS_SHOWN = 8
+ROWS_SHOWN = 7
 DAMAGED_IN_FULL = 3
 DAMAGED_IN_BRIEF = 6
 CONTENTS_IN_FULL = 6
@@ -61,6 +61,7 @@ def show_identify(
     sections = {
         "Needed": told["needed"],
         "Held already": told["held"],
+        "Known, but to nothing on your rigs": told["elsewhere"],
         "Known not to work": told["rejected"],
     }
     brief = not verbose and sum(map(len, sections.values())) > CONTENTS_IN_FULL
@@ -81,7 +82,8 @@ def show_identify(
 
 def _by_count(groups: Iterable[Group]) -> dict[str, list[Group]]:
     """The contents by what they count as."""
-    found: dict[str, list[Group]] = {word: [] for word in ("needed", "held", "rejected", "damaged", "unknown")}
+    words = ("needed", "held", "elsewhere", "rejected", "damaged", "unknown")
+    found: dict[str, list[Group]] = {word: [] for word in words}
     for one in groups:
         found[one.counts_as].append(one)
     return found
@@ -189,6 +191,8 @@ def _counts(groups: tuple[Group, ...], passed_over: int) -> str:
     """The counts that end the answer: "3 needed, 1 held already, 1 known not to work, 9 unknown"."""
     tally = Counter(one.counts_as for one in groups)
     text = f"{tally['needed']:,} needed, {tally['held']:,} held already"
+    if tally["elsewhere"]:
+        text += f", {tally['elsewhere']:,} known to nothing on your rigs"
     if tally["damaged"]:
         text += f", {tally['damaged']:,} damaged"
     if tally["rejected"]:
@@ -276,6 +280,8 @@ def _match_words(match: Match) -> str:
     if match.rejected:
         return f"for {match.emulator}: {match.why or 'known not to work'}"
     where = f"{match.to} on {match.rig}" if match.rig else match.to
+    if match.release:
+        return f"known to {match.emulator} {match.release}, which is not installed, in {where}"
     if match.set:
         return f"{match.emulator} {'needs it in' if match.needed else 'has it, or does without, in'} {where}"
     if match.needed:
@@ -325,6 +331,7 @@ def identify_json(
         "counts": {
             "needed": tally["needed"],
             "held": tally["held"],
+            "elsewhere": tally["elsewhere"],
             "rejected": tally["rejected"],
             "damaged": tally["damaged"],
             "unknown": tally["unknown"],
@@ -351,6 +358,7 @@ def _file_json(file: Identified, away: Mapping[str, str]) -> dict[str, Any]:
                 "needed": match.needed,
                 "rejected": match.rejected,
                 **({"why": match.why} if match.rejected else {}),
+                **({"release": match.release} if match.release else {}),
             }
             for match in file.matches
         ],

@@ -151,8 +151,12 @@ def _place_lines(one: Needed, need: Need) -> Iterator[str]:
     if need.file:
         alone = ", and nothing else there" if need.nothing_else else ""
         yield f"{count(len(need.file), 'file')} below {folders[need.folder]}, such as {need.file[0].name}{alone}"
+        if need.requires_keys:
+            yield f"they require {', '.join(need.requires_keys)} in the key file"
     else:
         yield f"as {join(folders[need.folder], need.name)}{' (any name will do)' if need.any_name else ''}"
+        if need.by_setting:
+            yield "or wherever its setting leads"
     if need.aliases and not need.any_name:
         yield f"or named {', '.join(need.aliases)}"
     for copy in need.also:
@@ -221,6 +225,7 @@ def _need_json(one: Needed, need: Need) -> dict[str, Any]:
         "kind": need.kind,
         "names": list(need.names) if need.name else [],
         "any_name": need.any_name,
+        "by_setting": need.by_setting,
         "changes": need.changes,
         "nothing_else": need.nothing_else,
         "folder": one.fitted.folders[need.folder],

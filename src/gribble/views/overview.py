@@ -120,7 +120,7 @@ def _line(finding: NeedFinding, place: PlaceFinding) -> _Line:
     """What a place has in common with others."""
     if place.met and place.remedy is not Remedy.RENAME:
         lacks = f"lacks {', '.join(finding.lacks)}" if finding.lacks else "replace with what you hold"
-        return _Line(finding.shown(place), lacks)
+        return _Line(finding.verdict_at(place), lacks)
     if place.refusal or place.remedy is Remedy.NONE:
         return _Line(place.verdict, say_all(place.facts))
     if place.by_name:

@@ -60,14 +60,15 @@ def show_plan(
         kept = f"; {count(attic, 'file')} {'goes' if attic == 1 else 'go'} to the attic" if brief and attic else ""
         words = f", {size(plan.bytes)} to write{kept}. Nothing is deleted."
         screen.say(styled(count(len(plan.steps), "step"), "bold"), words)
-    elif plan.away:
+    elif plan.away or any(found.away for found in audits):
         screen.say(styled("Nothing to do with what is here", "bold"), ".")
     else:
         _say_nothing(screen, plan, () if narrowed else audits)
     for rig in dict.fromkeys(step.rig for step in plan.steps):
         steps = list(plan.on(rig))
         screen.out.print()
-        screen.say(styled(rig, "bold"), styled(f"  {count(len(steps), 'step')}" if brief else "", QUIET))
+        made = next((f"  NEW FOLDER {shorten(found.root)}" for found in audits if found.rig == rig and found.new), "")
+        screen.say(styled(rig, "bold"), made, styled(f"  {count(len(steps), 'step')}" if brief else "", QUIET))
         screen.grid(_kind_rows(steps) if brief else _step_rows(steps, rig, verbose))
     if brief:
         screen.say(styled("\nEach with its source: gribble plan EMULATOR, --rig RIG, or -v for all", QUIET))
@@ -85,6 +86,10 @@ def show_plan(
         if found.away:
             screen.out.print()
             screen.say(f"{found.rig} is away: {found.away}. Nothing is planned for it.")
+        for one in found.emulators if plan.steps else ():
+            if one.unknown:
+                screen.out.print()
+                screen.say(f"{one.emulator} on {found.rig}: {one.unknown.why}. Nothing is planned for it.")
 
 
 def _say_nothing(screen: Screen, plan: Plan, audits: tuple[RigAudit, ...]) -> None:
@@ -95,7 +100,8 @@ def _say_nothing(screen: Screen, plan: Plan, audits: tuple[RigAudit, ...]) -> No
         return
     screen.say(styled("Gribble can do nothing here", "bold"), "; what is left only you can change.")
     for rig, one in left:
-        screen.say("  ", state(one.state), f"  {one.title} on {rig}")
+        why = f": {one.unknown.why}" if one.unknown else ""
+        screen.say("  ", state(one.state), f"  {one.title} on {rig}{why}")
     rig, one = left[0]
     screen.next(f"gribble why {one.emulator} --rig {rig}", "what keeps it from running, first things first")
 

@@ -189,13 +189,13 @@ def _md_rigs(report: Report) -> Iterator[str]:
 
 def _md_wrong(rig: RigReport, one: EmulatorReport) -> Iterator[str]:
     """What is wrong with an emulator, a line for each need and set."""
-    wrong = [row for row in one.rows if row.shown not in ("sound", "unproven")]
+    wrong = [row for row in one.rows if row.verdict not in ("sound", "unproven")]
     cells = [cell for family in one.families for cell in family if cell.state is not State.READY]
     if wrong or cells:
         yield from ("", f"## {_md(one.title)} on {_md(rig.rig)}", "")
     for row in wrong:
         do = f"; {_md(row.do)}" if row.do else ""
-        yield f"- **{row.shown}** {_md(row.title or row.name)}: {_md(row.reason)}{do}"
+        yield f"- **{row.verdict}** {_md(row.title or row.name)}: {_md(row.reason)}{do}"
     told = {name: _md(words) for name, _, words in set_lines(one)}
     yield from (f"- **{cell.state}** {_md(cell.set)}: {told.get(cell.set, _md(cell.reason))}" for cell in cells)
 

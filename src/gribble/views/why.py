@@ -46,7 +46,7 @@ def show_why(screen: Screen, found: list[Answer], *, verbose: bool = False) -> N
             told = tuple(reason for reason in told if reason.kind != "set")
         rest = () if verbose else told[REASONS_SHOWN:]
         rows: list[tuple[str | Text, ...]] = [
-            (f"{place}.", verdict(_shown(reason)), _account(answer, reason))
+            (f"{place}.", verdict(reason.verdict), _account(answer, reason))
             for place, reason in enumerate(told[: len(told) - len(rest)], start=1)
         ]
         screen.grid(rows)
@@ -57,10 +57,6 @@ def show_why(screen: Screen, found: list[Answer], *, verbose: bool = False) -> N
             screen.grid(cause_rows(faulty, f" --rig {answer.rig.rig}", f"gribble place {answer.emulator.emulator}"))
         if any(reason.order is not Order.BETTER for reason in answer.reasons) and answer.state is State.READY:
             screen.say("  It runs all the same: games do not change its state.")
-
-
-def _shown(reason: Reason) -> str:
-    return reason.finding.shown(reason.finding.chief) if reason.finding else reason.verdict
 
 
 def _account(answer: Answer, reason: Reason) -> Text:

@@ -33,8 +33,12 @@ MEANT: dict[Verdict, str] = {
     Verdict.MISNAMED: "the right content in its folder, under another name",
     Verdict.ASTRAY: "the right content, but in another place",
     Verdict.DAMAGED: "nearly the right content: cut short, padded, a bit flipped",
+    Verdict.UNFIT: "the right content, but not for this release, or without what it requires",
     Verdict.IMPOSTER: "the name is there, the content is another",
     Verdict.MISSING: "nowhere here",
+    Verdict.UNSET: "a setting has no value, or its file is not there",
+    Verdict.WRONG: "a setting leads elsewhere, or the volume is not what the device demands",
+    Verdict.UNPLAYABLE: "this release does not play the set",
 }
 """The verdicts on a need, best first."""
 

@@ -3,24 +3,26 @@
 from __future__ import annotations
 
 import os
+import re
 from collections import Counter
 from collections.abc import Iterable
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 import msgspec
 from msgspec import Struct, structs
 
 from gribble.core.base.digests import Digests
 from gribble.core.base.errors import Mistake
-from gribble.core.base.paths import base, fold, join
+from gribble.core.base.paths import base, fold, join, lies_below, parent
 from gribble.core.base.regular import open_regular
+from gribble.core.catalogue.ranges import concerns, release_fault
 from gribble.core.catalogue.rosters import ROSTER_ENDING, read_head
 from gribble.core.catalogue.sheets import Catalogue
 from gribble.core.catalogue.writing import Draft, DraftSheet, folder_keys, need_lines, slug, split_place, write_sheet
 from gribble.core.records.keyfile import KeyFile
 from gribble.core.records.roster import RosterHead
-from gribble.core.records.sheet import Accept, Key, Sheet
+from gribble.core.records.sheet import Accept, Key, Level, Need, Sheet
 
 SETTINGS_ENDINGS = (
     ".ini", ".cfg", ".conf", ".toml", ".json", ".xml", ".yaml", ".yml", ".log", ".txt", ".md", ".htm", ".html", ".pdf",
@@ -31,6 +33,8 @@ WRITTEN_TO = "If the emulator itself writes to the file, say changes = true in i
 IMAGE_ENDINGS = (".img", ".raw", ".hdd", ".dsk", ".disk")
 """Files with these endings may be disks that the emulator writes to."""
 
+MANY = 12
+"""So many files in one folder are one need with a checksum list."""
 LARGEST_BYTES = 256 << 20
 """Larger files are taken for games and left out unless they are named."""
 
@@ -49,12 +53,17 @@ class FoundFile(Struct, frozen=True, kw_only=True):
 
 
 class Captured(Struct, frozen=True):
-    """What became of the files: the sheet's new text, and counts of what is new in it and what it knew already."""
+    """What became of the files: the sheet's new text, and counts of what is new in it and what it knew already. `own`
+    is the folder of the setup in which the sheet begins, `outside` are files that do not lie in it; `lists` are the
+    checksum lists that go beside the sheet, by name."""
 
     text: str
     needs: int
     accepts: int
     known: int
+    own: str = ""
+    outside: tuple[str, ...] = ()
+    lists: dict[str, str] = {}
 
 
 def why_left_out(path: str, size: int) -> str:
@@ -70,11 +79,62 @@ def why_left_out(path: str, size: int) -> str:
 
 
 def new_sheet(files: Iterable[FoundFile], emulator: str, release: str) -> Captured:
-    """A sheet with every file: one need for each content, further copies as `also`."""
-    drafts = _drafts(files)
+    """A sheet with every file, its folders relative to the one in which all of them lie: one need for each content,
+    further copies as `also`."""
+    files = list(files)
+    own = _common(files)
+    below = [structs.replace(file, path=_below(file.path, own)) for file in files]
+    many, single = _many(below)
+    lists = {f"{emulator}-{slug(folder)}.sha256": group for folder, group in many.items()}
+    drafts = [_draft_of_many(name, folder) for name, folder in zip(lists, many, strict=True)] + _drafts(single)
     remarks = [f"Captured from a setup of {emulator} {release} that works. What only a person knows is marked."]
     text = write_sheet(DraftSheet(emulator=emulator, release=release, needs=drafts, remarks=remarks))
-    return Captured(text, len(drafts), sum(len(draft.accepts) for draft in drafts), 0)
+    accepts = sum(len(draft.accepts) for draft in drafts)
+    texts = {name: _checksums(many[folder], folder) for name, folder in zip(lists, many, strict=True)}
+    return Captured(text, len(drafts), accepts, 0, own, lists=texts)
+
+
+def _many(files: list[FoundFile]) -> tuple[dict[str, list[FoundFile]], list[FoundFile]]:
+    """The folders in which so many files lie that a checksum list says it better, with these; and all other files."""
+    folders: dict[str, list[FoundFile]] = {}
+    for file in files:
+        folders.setdefault(parent(file.path), []).append(file)
+    many = {
+        folder: group for folder, group in folders.items() if len(group) >= MANY and not any(one.keys for one in group)
+    }
+    return many, [file for file in files if parent(file.path) not in many]
+
+
+def _draft_of_many(list_: str, folder: str) -> Draft:
+    return Draft(id=list_.removesuffix(".sha256"), name="", folder=folder, also=[], manifest=list_)
+
+
+def _checksums(files: Iterable[FoundFile], folder: str) -> str:
+    """A checksum list as `sha256sum` writes it, of files below a folder."""
+    return "".join(f"{file.digests.sha256}  {_below(file.path, folder)}\n" for file in files)
+
+
+def _common(files: list[FoundFile]) -> str:
+    """The folder in which all of some files lie."""
+    return join(os.path.commonpath([f"/{parent(file.path)}" for file in files]))
+
+
+def _below(path: str, folder: str) -> str:
+    return path[len(folder) :].lstrip("/")
+
+
+def _captured_in(sheet: Sheet, files: list[FoundFile]) -> str:
+    """The folder of a setup in which a sheet begins: the one below which most files lie where the sheet has them."""
+    places = _places(sheet)
+    first = "" if sheet.own_folder else _common(files)
+    above = [parent(file.path).split("/") for file in files]
+    folders = dict.fromkeys("/".join(parts[:depth]) for parts in above for depth in range(len(parts) + 1))
+
+    def known(folder: str) -> int:
+        below = (file.path for file in files if not folder or file.path.startswith(f"{folder}/"))
+        return sum(fold(_below(path, folder)) in places for path in below)
+
+    return max((first, *folders), key=known)
 
 
 def _drafts(files: Iterable[FoundFile]) -> list[Draft]:
@@ -88,7 +148,7 @@ def _drafts(files: Iterable[FoundFile]) -> list[Draft]:
         draft = Draft(name=name, folder=folder, also=[])
         if file.keys:
             draft.keys = [
-                Key(name=label, bytes=entry.bytes, sha256=entry.sha256)
+                Key(name=label, bytes=entry.bytes, sha256=entry.sha256, level=_key_level(label))
                 for label, entry in file.keys.entries.items()
                 if not entry.fault and not entry.conflicting and entry.bytes >= SHORTEST_KEY_BYTES
             ]
@@ -99,28 +159,54 @@ def _drafts(files: Iterable[FoundFile]) -> list[Draft]:
     return list(drafts.values())
 
 
+def _key_level(name: str) -> Level:
+    """A key that is called by a number of many digits is one of a single title, which nothing else waits for."""
+    return Level.EXTRA if re.search(r"[0-9A-Fa-f]{8}", name) else Level.MUST
+
+
 def _accept(file: FoundFile) -> Accept:
     return structs.replace(Accept(size=file.size), **file.digests.known())
 
 
-def extended(text: str, sheet: Sheet, files: Iterable[FoundFile], release: str) -> Captured:
+class Ranges(NamedTuple):
+    """The releases that new contents of a sheet concern, and those that its contents of before do; empty for all."""
+
+    new: str = ""
+    before: str = ""
+
+
+def ranges_of(sheet: Sheet, release: str) -> Ranges | None:
+    """Which contents concern which releases, where a sheet is extended by a setup of another one than it was written
+    for: what works from now on, and what did up to it. None where the sheet does not tell which is the older."""
+    if sheet.release == release:
+        return Ranges()
+    if not sheet.release or release_fault(release, sheet.order) or release_fault(sheet.release, sheet.order):
+        return None
+    if concerns(f">={release}", sheet.release, sheet.order):  # the captured one is the older
+        return Ranges(f"<={release}", f">{release}")
+    return Ranges(f">={release}", f"<{release}")
+
+
+def extended(text: str, sheet: Sheet, files: Iterable[FoundFile], release: str, ranges: Ranges) -> Captured:
     """An existing sheet's text with the contents that it did not know. Comments and order stay.
 
-    At a place that the sheet knows they become new accepts, elsewhere new needs.
+    At a place that the sheet knows they become new accepts, elsewhere new needs; the files of a folder of which the
+    sheet has a checksum list become one need with a list of its own. What is new concerns the releases of the `ranges`,
+    and so do the contents of before in whose place it comes.
     """
     import tomlkit
 
     document: Any = tomlkit.parse(text)
-    places = {
-        (join(sheet.folders[need.folder], name)): number
-        for number, need in enumerate(sheet.need)
-        for name in need.names
-        if not need.file
-    }
-    known = new = 0
+    files = list(files)
+    places, own = _places(sheet), _captured_in(sheet, files)
+    outside = tuple(file.path for file in files if own and not file.path.startswith(f"{own}/"))
+    kept = [structs.replace(one, path=_below(one.path, own)) for one in files if one.path not in outside]
+    drafts, lists, known = _of_lists(document, sheet, kept, release, ranges)
+    listed = [join(sheet.folders[need.folder]) for need in sheet.need if need.file]
+    new = 0
     fresh: list[FoundFile] = []
-    for file in files:
-        number = places.get(file.path)
+    for file in (one for one in kept if not any(lies_below(one.path, folder) for folder in listed)):
+        number = places.get(fold(file.path))
         need = sheet.need[number] if number is not None else None
         contents = [*need.accept, *need.reject] if need else [a for one in sheet.need for a in one.accept]
         if need and need.key:
@@ -133,19 +219,82 @@ def extended(text: str, sheet: Sheet, files: Iterable[FoundFile], release: str) 
         elif number is None:
             fresh.append(file)
         else:
-            content = {"size": file.size, **file.digests.known()}
-            _append(
-                document["need"][number],
-                "accept",
-                content,
-                f"fill in: label; seen working with release {release}. {WRITTEN_TO}",
-            )
+            _bound(document["need"][number].get("accept", []), ranges.before)
+            content = {"size": file.size, **file.digests.known(), **({"releases": ranges.new} if ranges.new else {})}
+            remark = f"fill in: label; seen working with release {release}. {WRITTEN_TO}"
+            _append(document["need"][number], "accept", content, remark)
             new += 1
-    drafts = _drafts(fresh)
+    for draft in _drafts(fresh):
+        draft.releases = ranges.new
+        drafts.append(draft)
     changed = tomlkit.dumps(document)
     if drafts:
         changed = _with_needs(changed, sheet, drafts)
-    return Captured(changed, len(drafts), new + sum(len(draft.accepts) for draft in drafts), known)
+    accepts = new + sum(len(draft.accepts) for draft in drafts)
+    return Captured(changed, len(drafts), accepts, known, own, outside, lists)
+
+
+def _of_lists(
+    document: Any, sheet: Sheet, files: list[FoundFile], release: str, ranges: Ranges
+) -> tuple[list[Draft], dict[str, str], int]:
+    """A need with a checksum list of its own for each folder of which the sheet has one and in which other files lie
+    now; and how many files were known."""
+    drafts, lists, known = [], {}, 0
+    for number, need in enumerate(sheet.need):
+        folder = join(sheet.folders[need.folder])
+        there = [file for file in files if need.file and lies_below(file.path, folder)]
+        agree = [file for file in there if _is_listed(need, _below(file.path, folder), file)]
+        known += len(agree)
+        if len(agree) == len(there):
+            continue
+        _bound([document["need"][number]], ranges.before)
+        name = f"{need.id}-{slug(release)}.sha256"
+        lists[name] = _checksums(there, folder)
+        draft = _draft_of_many(name, folder)
+        draft.releases, draft.title, draft.level, draft.kind = ranges.new, need.title, need.level, need.kind
+        drafts.append(draft)
+    return drafts, lists, known
+
+
+def _is_listed(need: Need, path: str, file: FoundFile) -> bool:
+    return any(fold(one.name) == fold(path) and one.agrees(file.digests) for one in need.file)
+
+
+def _bound(tables: Iterable[Any], releases: str) -> None:
+    """Let some tables of a sheet concern only some releases, but those that say themselves which."""
+    for table in tables if releases else ():
+        if "releases" not in table:
+            table["releases"] = releases
+
+
+def begins_at(sheet: Sheet, draft: DraftSheet) -> str:
+    """The folder of a sheet in which the layout of a list begins: the one below which the sheet has most of its files.
+    Sheets of before begin at a rig's root, and have the emulator's own folder in front."""
+    places = _places(sheet)
+    wanted = [fold(join(one.folder, one.name)) for one in draft.needs]
+    folders = [join(folder) for folder in sheet.folders.values()]
+    above = ["/".join(one.split("/")[:depth]) for one in folders for depth in range(one.count("/") + 2)]
+    return max((sheet.own_folder, *above), key=lambda path: sum(fold(join(path, one)) in places for one in wanted))
+
+
+def _places(sheet: Sheet) -> dict[str, int]:
+    """Which need of a sheet has a place, by its path, folded."""
+    return {
+        fold(join(sheet.folders[need.folder], name)): number
+        for number, need in enumerate(sheet.need)
+        for name in need.names
+        if not need.file
+    }
+
+
+def _same_need(sheet: Sheet, one: Draft, draft: DraftSheet) -> int | None:
+    """The need of a sheet that a need of a list is, though it has another folder there: the only one of that name, and
+    a content in common."""
+    named = [number for number, need in enumerate(sheet.need) if fold(one.name) in map(fold, need.names)]
+    if len(named) != 1 or sum(fold(other.name) == fold(one.name) for other in draft.needs) != 1:
+        return None
+    known = (*sheet.need[named[0]].accept, *sheet.need[named[0]].reject)
+    return named[0] if any(content.agrees(accept) for content in known for accept in one.accepts) else None
 
 
 def merged(text: str, sheet: Sheet, draft: DraftSheet) -> Captured:
@@ -154,18 +303,15 @@ def merged(text: str, sheet: Sheet, draft: DraftSheet) -> Captured:
     import tomlkit
 
     document: Any = tomlkit.parse(text)
-    places = {
-        fold(join(sheet.folders[need.folder], name)): number
-        for number, need in enumerate(sheet.need)
-        for name in need.names
-        if not need.file
-    }
+    places, begins = _places(sheet), begins_at(sheet, draft)
     known = new = 0
     fresh = []
     for one in draft.needs:
-        numbers = (places.get(fold(join(one.folder, name))) for name in (one.name, *one.aliases))
+        numbers = (places.get(fold(join(begins, one.folder, name))) for name in (one.name, *one.aliases))
         number = next((found for found in numbers if found is not None), None)
+        number = _same_need(sheet, one, draft) if number is None else number
         if number is None:
+            one.folder = join(begins, one.folder)
             fresh.append(one)
             continue
         need = sheet.need[number]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterable
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from pathlib import Path
 from typing import NamedTuple
 
@@ -11,14 +11,16 @@ from msgspec import Struct, structs
 from gribble.core.arcade.cabinet import contents_of
 from gribble.core.audit.judging.keys import judge_keys, key_candidates, likeliest_need, read_keys
 from gribble.core.base.paths import base, join
+from gribble.core.catalogue.rosters import Load
+from gribble.core.catalogue.sheets import Catalogue
 from gribble.core.diagnosis.nearmisses import Read, Searcher, Wanted
 from gribble.core.records.facts import Fact, LikeKeys, NotLookedAt, TooLarge
 from gribble.core.records.findings import NeedFinding, RigAudit, Verdict
-from gribble.core.records.holding import Holding, key_of, nearness
+from gribble.core.records.holding import FileKey, Holding, key_of, nearness
 from gribble.core.records.recipes import MOST_BYTES, Mending
 from gribble.core.records.rig_seen import RigSeen
-from gribble.core.records.roster import ArcadeSet, Content, FileState, SetFile
-from gribble.core.records.sheet import Accept, Sheet
+from gribble.core.records.roster import ArcadeSet, Content, FileState, Roster, SetFile
+from gribble.core.records.sheet import Accept, Arcade, Sheet
 from gribble.core.sayings.facts import mend_words
 from gribble.core.survey.arriving import Listener
 from gribble.core.survey.holdings import HeldHere
@@ -30,7 +32,7 @@ class Match(Struct, frozen=True, kw_only=True):
 
     For an arcade emulator `set` is the set whose file it is, and `need` the file's name.
     `rig` is empty where no rig has the emulator; the place is then the sheet's own. `there` says that this content is
-    what lies at its place; `why` says why it is rejected.
+    what lies at its place; `why` says why it is rejected. `release` is that of a roster which is not in use on any rig.
     """
 
     emulator: str
@@ -44,6 +46,7 @@ class Match(Struct, frozen=True, kw_only=True):
     there: bool = False
     set: str = ""
     why: str = ""
+    release: str = ""
 
 
 class Identified(Struct, frozen=True, kw_only=True):
@@ -77,10 +80,13 @@ class Group(Struct, frozen=True):
 
     @property
     def counts_as(self) -> str:
-        """What it counts as in the end: needed, held, rejected, damaged or unknown."""
+        """What it counts as in the end: needed, held, elsewhere (known only to what is on no rig), rejected, damaged or
+        unknown."""
         if self.first.needed:
             return "needed"
-        return "held" if self.first.verdict == "known" else self.first.verdict
+        if self.first.verdict != "known":
+            return self.first.verdict
+        return "held" if any(match.rig for match in self.first.matches) else "elsewhere"
 
 
 def group(files: Iterable[Identified]) -> tuple[Group, ...]:
@@ -168,7 +174,40 @@ class HeldSet(Struct, frozen=True):
     lacks: tuple[str, ...] = ()
 
 
-def held_sets(files: Iterable[Identified], rigs: tuple[RigSeen, ...]) -> tuple[HeldSet, ...]:
+class KnownSets(NamedTuple):
+    """A roster by which files are told: whose, on which rig and in which folder of it; on none where it is not in
+    use."""
+
+    roster: Roster
+    emulator: str
+    arcade: Arcade
+    rig: str = ""
+    folder: str = ""
+
+
+def rosters_in_use(rigs: Iterable[RigSeen]) -> list[KnownSets]:
+    """The rosters of the arcade emulators on some rigs."""
+    return [
+        KnownSets(there.roster, one.emulator, one.arcade, rig.name, one.folders[one.arcade.folder])
+        for rig in rigs
+        for one in rig.emulators
+        if one.arcade and (there := rig.arcade.get(one.emulator)) and there.roster
+    ]
+
+
+def other_rosters(rigs: Iterable[RigSeen], catalogue: Catalogue, load: Load) -> list[KnownSets]:
+    """The rosters of the catalogue that are in use on no rig: of other releases, and of emulators that are on none."""
+    in_use = {one.roster.path for one in rosters_in_use(rigs)}
+    found = []
+    for name, paths in sorted(catalogue.rosters.items()):
+        arcade = catalogue.sheets[name].arcade
+        for path in paths:
+            roster = load(path)[0] if arcade and str(path) not in in_use else None
+            found += [KnownSets(roster, name, arcade)] if roster and arcade else []
+    return found
+
+
+def held_sets(files: Iterable[Identified], known: Iterable[KnownSets]) -> tuple[HeldSet, ...]:
     """The sets that archives among some files hold, whoever wants them, once for each emulator and release.
 
     Of an archive all of which everything is there that is their own; where there is none, the one of which most is.
@@ -180,14 +219,12 @@ def held_sets(files: Iterable[Identified], rigs: tuple[RigSeen, ...]) -> tuple[H
             place = (file.holding.root, file.holding.path)
             archives.setdefault(place, structs.replace(file.holding, member=None))
             contents.setdefault(place, set()).update(contents_of(file.holding))
-    rosters = {
-        (emulator, arcade.roster.head.release): arcade.roster
-        for rig in rigs
-        for emulator, arcade in rig.arcade.items()
-        if arcade.roster
-    }
-    found = []
-    for (emulator, release), roster in rosters.items():
+    rosters = {(one.emulator, one.roster.head.release): one for one in known}
+    found: list[HeldSet] = []
+    for (emulator, release), (roster, _, _, rig, _) in rosters.items():
+        if not rig:  # what is in use tells an archive well enough
+            told_already = {(one.holding.root, one.holding.path) for one in found}
+            contents = {place: there for place, there in contents.items() if place not in told_already}
         listing: dict[Content, list[ArcadeSet]] = {}
         for one in roster.sets.having({content for there in contents.values() for content in there}):
             for content in one.contents:
@@ -223,10 +260,26 @@ def _is_own(file: SetFile) -> bool:
     return not (shared or file.optional or file.choice or file.variant or file.state is FileState.UNDUMPED)
 
 
+def contents_in(files: Iterable[Identified], discs: Mapping[FileKey, str]) -> frozenset[Content]:
+    """Every form in which a roster could know the unknown files among some."""
+    return frozenset(one for file in files if not file.matches for one in _contents(file, discs))
+
+
+def _contents(file: Identified, discs: Mapping[FileKey, str]) -> Iterator[Content]:
+    yield from contents_of(file.holding)
+    if disc := discs.get(key_of(file.holding)):
+        yield "disc", None, disc
+
+
 def identify_sets(
-    files: tuple[Identified, ...], rigs: tuple[RigSeen, ...], audits: tuple[RigAudit, ...]
+    files: tuple[Identified, ...],
+    known: Iterable[KnownSets],
+    audits: tuple[RigAudit, ...],
+    discs: Mapping[FileKey, str],
 ) -> tuple[Identified, ...]:
-    """The unknown files among some that a roster knows, by CRC-32 and size as archives claim them."""
+    """The unknown files among some that a roster knows, by CRC-32 and size as archives claim them, and disc images by
+    the SHA-1 that their headers give."""
+    asked = contents_in(files, discs)
     wanted = {
         (rig.rig, emulator.emulator, content)
         for rig in audits
@@ -235,48 +288,54 @@ def identify_sets(
         for problem in one.problems
         if problem.subject.wants and (content := problem.subject.wants.content)
     }
-    known: dict[Content, list[Match]] = {}
-    asked = {content for file in files if not file.matches for content in contents_of(file.holding)}
-    for rig in rigs:
-        for fitted in rig.emulators:
-            arcade = rig.arcade.get(fitted.emulator)
-            if fitted.arcade is None or arcade is None or arcade.roster is None:
-                continue
-            folder = fitted.folders[fitted.arcade.folder]
-            for one in arcade.roster.sets.having(asked):
-                for part in one.files:
-                    content = part.content
-                    if content in asked and content is not None and part.parent_name is None and part.bios_name is None:
-                        known.setdefault(content, []).append(
-                            _set_match(fitted.emulator, rig.name, folder, one, part.name)
-                        )
+    found: dict[Content, dict[Match, None]] = {}
+    for one in known:
+        for content, match in _matches(one, asked):
+            found.setdefault(content, {})[match] = None
 
     def told(file: Identified) -> Identified:
-        found = [match for content in contents_of(file.holding) for match in known.get(content, ())]
-        if file.matches or not found:
+        contents = tuple(_contents(file, discs)) if not file.matches else ()
+        matches = {match: None for content in contents for match in found.get(content, ())}
+        if not matches:
             return file
-        contents = tuple(contents_of(file.holding))
+        alike = {*contents, *(("sha1", None, sha1) for kind, _, sha1 in contents if kind == "disc")}
 
         def needed(match: Match) -> bool:
-            return any((match.rig, match.emulator, content) in wanted for content in contents)
+            return any((match.rig, match.emulator, content) in wanted for content in alike)
 
-        matches = tuple(structs.replace(match, needed=needed(match)) for match in dict.fromkeys(found))
-        return structs.replace(file, verdict="known", matches=matches)
+        return structs.replace(
+            file, verdict="known", matches=tuple(structs.replace(match, needed=needed(match)) for match in matches)
+        )
 
     return tuple(map(told, files))
 
 
-def _set_match(emulator: str, rig: str, folder: str, one: ArcadeSet, name: str) -> Match:
+def _matches(known: KnownSets, asked: frozenset[Content]) -> Iterator[tuple[Content, Match]]:
+    """The files and discs of a roster that are among some contents."""
+    for one in known.roster.sets.having(asked):
+        for part in one.files:
+            content = part.content
+            if content in asked and content is not None and part.parent_name is None and part.bios_name is None:
+                yield content, _set_match(known, one, part.name, f"{one.set}.zip")
+        for disc in one.discs:
+            content = ("disc", None, disc.sha1 or "")
+            if content in asked:
+                file, folder = disc.name + known.arcade.disc_ending, known.arcade.disc_folder.replace("{set}", one.set)
+                yield content, _set_match(known, one, file, join(folder, file))
+
+
+def _set_match(known: KnownSets, one: ArcadeSet, name: str, place: str) -> Match:
     return Match(
-        emulator=emulator,
+        emulator=known.emulator,
         need=name,
         title=f"{one.set}: {name}",
         accept="",
-        rig=rig,
-        to=join(folder, f"{one.set}.zip"),
+        rig=known.rig,
+        to=join(known.folder, place),
         needed=False,
         rejected=False,
         set=one.set,
+        release="" if known.rig else known.roster.head.release,
     )
 
 
@@ -481,7 +540,10 @@ def _line(file: Identified, alone: bool) -> Line | None:
         if one.needed and one.rig not in wants.setdefault(one.emulator, []):
             wants[one.emulator].append(one.rig)
     if not wants:
-        return Line("known", f"{inside}{title}; nobody lacks it", member, "", file.matches)
+        absent = f"known to {first.emulator} {first.release}, which is not installed"
+        return Line(
+            "known", f"{inside}{title}; {absent if first.release else 'nobody lacks it'}", member, "", file.matches
+        )
     who = ", ".join(f"{emulator} on {' and '.join(rigs)}" for emulator, rigs in wants.items())
     words = f"{inside}{title}; {who} {'lacks' if len(wants) == 1 else 'lack'} it"
     return Line("known", words, member, f"gribble place {' '.join(wants)}", file.matches)

@@ -63,11 +63,21 @@ def lint(paths: Iterable[Path]) -> list[Remark]:
                 sheet, mistakes = load_sheet(file)
                 found += [Remark(one.file, one.where, one.what, True) for one in mistakes]
                 if sheet is not None:
+                    found += _second_sheet(str(file), sheet, sheets)
                     sheets.append((str(file), sheet))
                     found += _sheet_remarks(str(file), sheet)
                     found += _marks(file)
         found += _unused_lists(path, [sheet for file, sheet in sheets if Path(file).parent == path])
     return found + list(_contradictions(sheets)) + list(_shared_places(sheets))
+
+
+def _second_sheet(file: str, sheet: Sheet, before: list[tuple[str, Sheet]]) -> Iterator[Remark]:
+    """That another folder has a sheet of the same emulator, which wins."""
+    for other, known in before:
+        if known.emulator == sheet.emulator and Path(other).parent != Path(file).parent:
+            yield Remark(
+                file, "emulator", f'"{sheet.emulator}" has a sheet already, which is used in its stead: {other}'
+            )
 
 
 def _files(path: Path, found: list[Remark]) -> list[Path]:
@@ -265,6 +275,7 @@ def _shared_places(sheets: list[tuple[str, Sheet]]) -> Iterator[Remark]:
     claims = (
         claim
         for _, sheet in sheets
+        if sheet.own_folder or len(sheets) == 1  # else its places are relative to where the emulator is on a rig
         for need in sheet.need
         for claim in claims_of(places_of(sheet.emulator, sheet.folders, need))
     )

@@ -100,8 +100,14 @@ class Open(Struct, frozen=True, dict=True):
         return list(dict.fromkeys(one.source for group in (self.places, problems) for one in group if one.source))
 
     @cached_property
+    def moved(self) -> list[tuple[str, UnknownEmulator]]:
+        """The emulators whose folder seems to be elsewhere now, each with its rig."""
+        found = ((rig.rig, one.unknown) for rig in self.audits for one in rig.emulators)
+        return [(rig, one) for rig, one in found if one and one.moved_to]
+
+    @cached_property
     def unknown(self) -> list[UnknownEmulator]:
-        """The emulators of which no sheet can be used."""
+        """The emulators of which nothing can be said."""
         return [emulator.unknown for emulator in self.emulators if emulator.unknown]
 
 
@@ -119,8 +125,11 @@ def _commands(left: Open, scope: Words, detail: Words) -> Iterator[Command]:
     if any(one.faulty for one in left.unknown):
         why = "every mistake of the sheets; nothing is placed on rigs that want them until they are corrected"
         yield Command(("gribble", "catalogue", "lint"), why)
-    if left.unknown:
-        names = ", ".join(one.emulator for one in left.unknown)
+    for rig, one in left.moved:
+        words = ("gribble", "rigs", "enter", one.emulator, "--rig", rig, "--in", one.moved_to)
+        yield Command(words, "that is where it is now; until gribble.toml says so, nothing of it is placed")
+    if absent := [one for one in left.unknown if not one.moved_to]:
+        names = ", ".join(one.emulator for one in absent)
         yield Command(("gribble", "catalogue", "list"), f"the sheets there are; gribble.toml wants one for {names}")
     if detail and (left.fixable or left.gaps):
         yield Command(detail, "what is wrong, and why")
@@ -153,12 +162,10 @@ def _choices(left: Open, scope: Words) -> Iterator[Command]:
         yield Command(("gribble", "sets", "check"), f"what {lacks}, file by file")
 
 
-def first_step(rigs: Sequence[str], list_: str = "", *, sources: bool = True) -> Command:
+def first_step(rigs: Sequence[str], list_: str = "") -> Command:
     """How to come by a first emulator: on one of the rigs there are, from a list that is at hand, if one is."""
     if not rigs:
-        missing = () if sources else ("--source", "FOLDER")
-        where = "where your emulators lie" if sources else "where your files and your emulators lie"
-        return Command(("gribble", "init", "--again", *missing, "--rig", "FOLDER"), where)
+        return Command(("gribble", "rigs", "add", "NAME", "FOLDER"), "the folder in which your emulators lie")
     why = "a page, a table or an export of what an emulator needs becomes its sheet"
     return Command(("gribble", "catalogue", "import", list_ or "LIST", "--rig", rigs[0]), why)
 
@@ -201,6 +208,8 @@ def next_turn(answer: Answer, reason: Reason) -> Turn:
             return _for_set(answer, reason, on)
         case "sheet":
             unknown = answer.emulator.unknown
+            if unknown and unknown.moved_to:
+                return Turn(("gribble", "rigs", "enter", name, *on, "--in", unknown.moved_to))
             return Turn(("gribble", "catalogue", "lint" if unknown and unknown.faulty else "list"), yours=True)
         case "media" | "pair":
             return _for_game(answer, reason, ("gribble", "place", name, *on, "--games"))

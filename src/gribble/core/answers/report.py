@@ -39,7 +39,7 @@ from gribble.core.sayings.remedies import Shown, need_words, set_words, setting_
 class Row(Struct, frozen=True, kw_only=True):
     """One thing that an emulator wants, and what is true of it: a need at one place, a setting, or a demand. `source`
     is one that is away and holds it, `proven` the day on which its file was last read whole. `do` is what puts it
-    right, in words, with the file that would; `shown` is the verdict of the whole need, where this place is met."""
+    right, in words, with the file that would."""
 
     kind: str
     name: str
@@ -56,7 +56,6 @@ class Row(Struct, frozen=True, kw_only=True):
     away: bool = False
     proven: str = ""
     do: str = ""
-    shown: str = ""
 
 
 class SetFault(Struct, frozen=True, kw_only=True):
@@ -292,7 +291,6 @@ def _emulator(world: World, rig: RigAudit, emulator: EmulatorAudit, shown: Shown
             place=one.subject.file,
             remedy=one.remedy,
             do=setting_words(one),
-            shown=one.verdict,
         )
         for one in emulator.settings
     ]
@@ -304,7 +302,6 @@ def _emulator(world: World, rig: RigAudit, emulator: EmulatorAudit, shown: Shown
             level=Level.MUST,
             verdict=one.verdict,
             reason=root_words(one),
-            shown=one.verdict,
             do="" if one.met else "yours to do",
         )
         for one in emulator.root
@@ -332,7 +329,7 @@ def _need_rows(rig: RigAudit, finding: NeedFinding, shown: Shown) -> Iterable[Ro
             name=finding.need.id,
             title=finding.need.title,
             level=finding.need.level,
-            verdict=place.verdict,
+            verdict=finding.verdict_at(place),
             reason=say_all((*place.facts, *accepted)),
             why=finding.need.why,
             place=place.told,
@@ -343,7 +340,6 @@ def _need_rows(rig: RigAudit, finding: NeedFinding, shown: Shown) -> Iterable[Ro
             away=bool(place.source),
             proven=day_words(place.proven / 10**9) if place.proven else "",
             do="" if finding.ignored else need_words(rig, finding, place, shown),
-            shown=finding.shown(place),
         )
 
 
@@ -375,6 +371,8 @@ def _fault(one: SetAudit, problem: SetProblem) -> SetFault:
 
 def _todo(emulator: EmulatorAudit) -> str:
     """What comes next, in a few words."""
+    if emulator.unknown:
+        return emulator.unknown.why
     alone = RigAudit(rig="", root="", emulators=(emulator,))
     findings = [one for one in emulator.findings if not (one.ignored or one.spared)]
     places = [place for finding in findings for place in finding.places]
@@ -389,7 +387,7 @@ def _todo(emulator: EmulatorAudit) -> str:
     brought = Counter(one.source for one in brought_by_away(alone))
     parts += [f"{number:,} in {source}, which is away" for source, number in brought.items()]
     parts += [f"{yours:,} for you to decide"] if yours else []
-    if not parts and emulator.state not in (State.READY, State.UNKNOWN):
+    if not parts and emulator.state is not State.READY:
         return f"only you can change it; gribble why {emulator.emulator} tells what"
     return ", ".join(parts) or "nothing to do"
 

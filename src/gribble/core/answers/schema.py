@@ -7,6 +7,7 @@ from typing import Any
 import msgspec
 
 from gribble.core.answers.report import Report
+from gribble.core.base.tables import MORE
 from gribble.core.records.config import Config
 from gribble.core.records.imported import FieldMap
 from gribble.core.records.roster import ArcadeSet, RosterHead
@@ -30,6 +31,11 @@ def schema(name: str) -> dict[str, Any]:
     for part in made.get("$defs", {}).values():
         if "properties" in part and name != "report":  # an answer may carry more keys one day
             part["additionalProperties"] = False  # every unknown key is a mistake
+    for part in (one for one in made.get("$defs", {}).values() if MORE in one.get("properties", {})):
+        text = part["properties"]["folders"]["additionalProperties"]
+        part["properties"]["folders"]["additionalProperties"] = {
+            "anyOf": [text, part["properties"].pop(MORE)["additionalProperties"]]
+        }
     if name == "config":  # the short form: sandpiper = "3.1"
         emulators = made["$defs"]["Rig"]["properties"]["emulators"]
         emulators["additionalProperties"] = {"anyOf": [{"type": "string"}, emulators["additionalProperties"]]}

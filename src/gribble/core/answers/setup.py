@@ -2,32 +2,33 @@
 
 from __future__ import annotations
 
-import json
 import os
 import re
 import tomllib
-from collections.abc import Collection, Iterable, Iterator, Mapping
+from collections.abc import Collection, Container, Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import Any, NamedTuple
 
-import tomlkit
 from msgspec import Struct
 
 from gribble.core.answers.capture import FoundFile, why_left_out
+from gribble.core.answers.entering import seen_in
 from gribble.core.audit.judging.keys import read_keys
 from gribble.core.base.budget import KEYS_BYTES
 from gribble.core.base.digests import ALGORITHMS
 from gribble.core.base.errors import GribbleError, reason_of
 from gribble.core.base.names import is_litter, is_trash
-from gribble.core.base.paths import MEMORY_FOLDER, fold, is_link, join
-from gribble.core.base.regular import read_regular
-from gribble.core.catalogue.sheets import SHEET_ENDING, Catalogue, is_listed, load_catalogue
-from gribble.core.files.archives.opening import ARCHIVE_ENDINGS, SET_ENDINGS
+from gribble.core.base.paths import MEMORY_FOLDER, is_link
+from gribble.core.base.regular import open_regular, read_regular
+from gribble.core.catalogue.configfile import Keys, changed, toml
+from gribble.core.catalogue.sheets import SHEET_ENDING, is_listed, load_catalogue
+from gribble.core.files.archives.opening import ARCHIVE_ENDINGS
 from gribble.core.files.hashing import digest_file
 from gribble.core.records.config import Config
 from gribble.core.records.sheet import Sheet
 from gribble.core.survey.arriving import Listener
 from gribble.core.survey.walking import walk
+from gribble.core.survey.whereabouts import PROGRAMS, SETTINGS
 
 
 class Setup(NamedTuple):
@@ -69,12 +70,14 @@ def read_setup(root: Path, chosen: list[Path], listener: Listener) -> Setup:
     return setup
 
 
+_BACKUPS = frozenset({"backup", "backups", "bak", "old", "copy", "kopie", "sicherung"})
+"""Words by which people call a copy of a rig."""
+Entries = Mapping[str, Mapping[str, Any]]
+"""Emulators of a rig, each with what gribble.toml is to say of it."""
 DEPTH = 3
 """How many folders deep is looked."""
 
 
-_SETTINGS = (".ini", ".cfg", ".conf", ".toml", ".yaml", ".yml")
-_PROGRAMS = (".exe", ".app", ".appimage")
 _LISTS = (".html", ".htm", ".xlsx", ".ods", ".csv", ".tsv", ".xml")
 
 
@@ -83,7 +86,7 @@ class Discovery(Struct, frozen=True, kw_only=True):
     by what emulators leave: `signs` says by which file."""
 
     catalogues: tuple[str, ...]
-    rigs: dict[str, tuple[str, tuple[str, ...]]]
+    rigs: dict[str, tuple[str, Entries]]
     sources: tuple[str, ...]
     signs: dict[str, str]
     lists: tuple[str, ...] = ()
@@ -96,21 +99,21 @@ def discover(folder: Path, elsewhere: Iterable[Path] = ()) -> Discovery:
     folders = [path for path in _folders_below(folder) if path != folder]
     catalogues = [path for path in folders if is_catalogue(path)]
     sheets = load_catalogue(list(dict.fromkeys([*catalogues, *elsewhere]))).sheets
-    rigs: dict[str, tuple[str, tuple[str, ...]]] = {}
+    rigs: dict[str, tuple[str, Entries]] = {}
     taken = list(catalogues)
     for path in folders:
-        if any(path.is_relative_to(other) for other in taken):
+        if any(path.is_relative_to(other) for other in taken) or is_backup(path.relative_to(folder)):
             continue
         if emulators := emulators_of(path, sheets):
-            rigs[rig_name(path, rigs)] = (_relative(path, folder), emulators)
+            rigs[rig_name(path.name, rigs)] = (_relative(path, folder), emulators)
             taken.append(path)
     sources, signs = [], {}
     lists = [one for one in _children(folder) if one.name.lower().endswith(_LISTS)]
     for child in _children(folder):
         if os.path.isdir(child) and child.name[0] != "." and not any(other.is_relative_to(child) for other in taken):
-            if sign := sign_of_rig(child):
-                name = rig_name(child, rigs)
-                rigs[name], signs[name] = (_relative(child, folder), ()), f"{child.name}/{sign}"
+            if not is_backup(Path(child.name)) and (sign := sign_of_rig(child)):
+                name = rig_name(child.name, rigs)
+                rigs[name], signs[name] = (_relative(child, folder), {}), f"{child.name}/{sign}"
             elif within := _lists_in(child):
                 lists += within
             else:
@@ -135,14 +138,15 @@ def is_catalogue(path: Path) -> bool:
     return any(is_listed(child.name, SHEET_ENDING) for child in _children(path))
 
 
-def emulators_of(path: Path, sheets: Mapping[str, Sheet]) -> tuple[str, ...]:
-    """The emulators whose folders a rig has."""
-    return tuple(name for name, sheet in sorted(sheets.items()) if is_rig_of(path, sheet))
+def emulators_of(path: Path, sheets: Mapping[str, Sheet]) -> Entries:
+    """The emulators whose folders a rig has, each with what is to be entered of it."""
+    found = ((name, seen_in(path, sheet)) for name, sheet in sorted(sheets.items()))
+    return {name: entry for name, entry in found if entry is not None}
 
 
-def rig_name(path: Path, taken: Collection[str]) -> str:
-    """A name for a rig in a folder, which no other has."""
-    name = re.sub(r"[^A-Za-z0-9_-]+", "-", path.name).strip("-") or "rig"
+def rig_name(called: str, taken: Collection[str]) -> str:
+    """A name for a rig in a folder or on a server that is `called` so, which no other has."""
+    name = re.sub(r"[^A-Za-z0-9_-]+", "-", called).strip("-") or "rig"
     while name in taken:
         name += "-2"
     return name
@@ -155,14 +159,26 @@ def sign_of_rig(path: Path) -> str:
         names = [file.name for file in _children(folder) if file.name[0] != "." and not is_litter(file.name)]
         if not any(name.lower().endswith(ARCHIVE_ENDINGS) for name in names):
             for name in names:
-                if name.lower().endswith((*_SETTINGS, *_PROGRAMS)):
+                if name.lower().endswith((*SETTINGS, *PROGRAMS)) or _is_program(folder / name):
                     return _relative(folder / name, path)
     return ""
 
 
-def is_rig_of(path: Path, sheet: Sheet) -> bool:
-    """Whether a folder has one that only a sheet's emulator has."""
-    return any(os.path.isdir(path / folder) for folder in sheet.folders.values() if "/" in folder or len(folder) > 4)
+def _is_program(path: Path) -> bool:
+    """Whether a file without an ending begins like a program of Linux (ELF) or macOS (Mach-O, 64 bit)."""
+    if path.suffix or not os.path.isfile(path):
+        return False
+    try:
+        with open_regular(path) as stream:
+            return stream.read(4) in (b"\x7fELF", b"\xcf\xfa\xed\xfe")
+    except OSError:
+        return False
+
+
+def is_backup(path: Path) -> bool:
+    """Whether a folder is called like a copy that somebody keeps, or lies in one: it is no rig."""
+    words = {word for part in path.parts for word in re.split(r"[\W_\d]+", part.casefold())}
+    return not words.isdisjoint(_BACKUPS)
 
 
 def _folders_below(folder: Path) -> list[Path]:
@@ -190,43 +206,96 @@ def _relative(path: Path, folder: Path) -> str:
     return os.fspath(path.relative_to(folder)).replace(os.sep, "/")
 
 
+def config_text(found: Discovery) -> str:
+    """A commented gribble.toml that says what was found, with examples for what was not."""
+    lines = [
+        "# Gribble's configuration. Paths are relative to this file; ~ is your home folder.",
+        "",
+        "# Folders where you keep files. They are only ever read.",
+        f"sources = {toml(found.sources)}",
+        "",
+        "# Folders with sheets: what each emulator needs.",
+        f"catalogues = {toml(found.catalogues)}",
+        "",
+        "# Regions you prefer, best first, where several contents will do.",
+        '# regions = ["EU", "US"]',
+        "",
+        "# A rig is one playing setup: a folder with emulators on it.",
+    ]
+    for name, (path, emulators) in found.rigs.items():
+        lines += [f"[rig.{name}]", f"at = {toml(path)}", '# volume = "fat32"       # rules for names; default: auto']
+        lines += ["", f"[rig.{name}.emulators]"]
+        lines += [
+            f"{emulator} = {toml(entry)}" + ("" if entry else f'           # better: {emulator} = "3.1", its release')
+            for emulator, entry in emulators.items()
+        ]
+        lines += [] if emulators else ['# sandpiper = "3.1"     # an emulator that has a sheet, and its release']
+        lines.append("")
+    if not found.rigs:
+        lines += ["# [rig.den]", '# at = "rigs/den"', "#", "# [rig.den.emulators]", '# sandpiper = "3.1"', ""]
+    return "\n".join(lines)
+
+
 class News(Struct, frozen=True, kw_only=True):
     """What a gribble.toml does not say yet: sources and catalogues as paths relative to it, new rigs by name with path
-    and emulators, and new emulators on rigs that it has, each with its release (or empty)."""
+    and emulators, and new emulators on rigs that it has, each with what is to be entered of it. `no_sources` are the
+    numbers of the sources that are rigs now."""
 
+    no_sources: tuple[int, ...] = ()
     sources: tuple[str, ...] = ()
     catalogues: tuple[str, ...] = ()
-    rigs: Mapping[str, tuple[str, tuple[str, ...]]] = {}
-    emulators: Mapping[str, Mapping[str, str]] = {}
+    rigs: Mapping[str, tuple[str, Entries]] = {}
+    emulators: Mapping[str, Entries] = {}
 
     def __bool__(self) -> bool:
         return bool(self.sources or self.catalogues or self.rigs or self.emulators)
 
 
-def news(found: Discovery, config: Config, catalogue: Catalogue, folder: Path, text: str) -> News:
+class Said(NamedTuple):
+    """Folders that the user named, as typed; rigs with the names that they gave them (or none), which may be on other
+    machines. `taken_out` are places, and emulators ("den: plover"), that they once took out of gribble.toml."""
+
+    sources: Sequence[str] = ()
+    rigs: Mapping[str, str] = {}
+    catalogues: Sequence[str] = ()
+    taken_out: Container[str] = ()
+
+    def __bool__(self) -> bool:
+        return bool(self.sources or self.rigs or self.catalogues)
+
+
+def news(found: Discovery, config: Config, sheets: Mapping[str, Sheet], folder: Path, text: str, said: Said) -> News:
     """What was found below a folder and is not in the configuration of that folder, whose `text` may leave emulators
-    out that another rig has."""
+    out that another rig has. Rigs that were said are believed, whatever they were before; what was taken out stays
+    out."""
     written = tomllib.loads(text).get("rig", {})
     rigs = {name: Path(rig.at) for name, rig in config.rig.items() if not rig.far}
+    far = [rig.at for rig in config.rig.values() if rig.far]
     known = [Path(place) for place in (*config.source_folders, *config.catalogues)] + list(rigs.values())
 
     def is_new(path: str) -> bool:
         place = Path(os.path.normpath(folder / path))
+        if path in said.rigs:
+            return place not in rigs.values() and path not in far
+        if str(place) in said.taken_out and path not in said.sources:
+            return False
         return not any(place.is_relative_to(one) or one.is_relative_to(place) for one in known)
 
-    def new_on(root: Path, rig: str) -> dict[str, str]:
+    def new_on(root: Path, rig: str) -> Entries:
         """The emulators on a rig of which there is a sheet, and nothing in the configuration."""
         told = {*config.rig[rig].emulators, *written[rig].get("emulators", {})}
-        sheets = sorted(catalogue.sheets.items())
-        return {name: "" for name, sheet in sheets if name not in told and is_rig_of(root, sheet)}
+        told |= {name for name in sheets if f"{rig}: {name}" in said.taken_out}
+        return emulators_of(root, {name: one for name, one in sheets.items() if name not in told})
 
-    named: dict[str, tuple[str, tuple[str, ...]]] = {}
+    named: dict[str, tuple[str, Entries]] = {}
     for name, (path, emulators) in found.rigs.items():
         if is_new(path):
             while name in config.rig or name in named:
                 name += "-2"
             named[name] = (path, emulators)
+    named_rigs = {Path(os.path.normpath(folder / path)) for path in said.rigs if "://" not in path}
     return News(
+        no_sources=tuple(n for n, one in enumerate(config.sources) if Path(one.known_at) in named_rigs),
         sources=tuple(filter(is_new, found.sources)),
         catalogues=tuple(filter(is_new, found.catalogues)),
         rigs=named,
@@ -238,49 +307,16 @@ def added(text: str, new: News) -> str:
     """The text of a gribble.toml with what is new in it, all else as it was, comments too. Raises GribbleError where
     the file is written in a way to which that cannot be added."""
     before = tomllib.loads(text)
-    windows = text.count("\r\n") == text.count("\n")
-    text = text.replace("\r\n", "\n") if windows else text
-    document: Any = tomlkit.parse(text)
-    for key, places in (("sources", new.sources), ("catalogues", new.catalogues)):
-        if places and key not in document:
-            document[key] = []
-        for place in places:
-            document[key].append(place)
-    for rig, releases in new.emulators.items():
-        table = document["rig"][rig]
-        if "emulators" not in table:
-            table["emulators"] = tomlkit.table()
-        for emulator, release in releases.items():
-            table["emulators"][emulator] = release or tomlkit.inline_table()
-    changed = tomlkit.dumps(document)
-    changed += "" if changed.endswith("\n") or not changed else "\n"
-    for name, (path, emulators) in new.rigs.items():
-        lines = ["", f"[rig.{name}]", f"at = {json.dumps(path, ensure_ascii=False)}", "", f"[rig.{name}.emulators]"]
-        changed += "\n".join([*lines, *(f"{emulator} = {{}}" for emulator in emulators), ""])
-    try:
-        right = tomllib.loads(changed) == _expected(before, new)
-    except tomllib.TOMLDecodeError:
-        right = False
-    if not right:
-        raise GribbleError(
-            "gribble.toml is written in a way to which nothing can be added by itself",
-            fix=f"Add it yourself: {'; '.join(told(new))}.",
-        )
-    return changed.replace("\n", "\r\n") if windows else changed
-
-
-def _expected(before: dict[str, Any], new: News) -> dict[str, Any]:
-    """What the file should say afterwards."""
-    after: dict[str, Any] = json.loads(json.dumps(before, default=str))
-    for key, places in (("sources", new.sources), ("catalogues", new.catalogues)):
-        if places:
-            after[key] = [*after.get(key, []), *places]
-    rigs = after.setdefault("rig", {}) if new.rigs or new.emulators else after.get("rig", {})
-    for rig, releases in new.emulators.items():
-        rigs[rig].setdefault("emulators", {}).update({name: release or {} for name, release in releases.items()})
-    for name, (path, emulators) in new.rigs.items():
-        rigs[name] = {"at": path, "emulators": {emulator: {} for emulator in emulators}}
-    return after
+    changes: dict[Keys, Any] = {}
+    sources = [one for number, one in enumerate(before.get("sources", [])) if number not in new.no_sources]
+    if new.sources or new.no_sources:
+        changes["sources",] = [*sources, *new.sources]
+    if new.catalogues:
+        changes["catalogues",] = [*before.get("catalogues", []), *new.catalogues]
+    for rig, entries in new.emulators.items():
+        changes |= {("rig", rig, "emulators", name): entry for name, entry in entries.items()}
+    changes |= {("rig", name): {"at": path, "emulators": {**entries}} for name, (path, entries) in new.rigs.items()}
+    return changed(text, changes)
 
 
 def told(new: News) -> list[str]:
@@ -288,84 +324,6 @@ def told(new: News) -> list[str]:
     words = [f"source {place}" for place in new.sources] + [f"catalogue {place}" for place in new.catalogues]
     for name, (path, emulators) in new.rigs.items():
         words.append(f"rig {name} at {path}" + (f" ({', '.join(emulators)})" if emulators else ""))
-    for rig, releases in new.emulators.items():
-        words.append(f"{', '.join(f'{name} {release}'.rstrip() for name, release in releases.items())} on {rig}")
+    words += [f"{', '.join(entries)} on {rig}" for rig, entries in new.emulators.items()]
+    words += ["a folder that was a source is a rig now"] if new.no_sources else []
     return words
-
-
-FOLDER_DEPTH = 4
-"""How many folders deep is looked."""
-_USUAL = ("bios", "boot", "firmware", "system")
-"""What emulators call a folder of such files."""
-
-
-class Whereabouts(Struct, frozen=True, kw_only=True):
-    """A folder below a rig's root (empty is the root itself), and the files that speak for it, if any."""
-
-    folder: str
-    files: tuple[str, ...] = ()
-
-
-def whereabouts(root: Path, emulator: str, wanted: Collection[str]) -> Whereabouts:
-    """Where an emulator looks for files that its sheet wants, given by their paths below there: in the folder in which
-    most of them lie by name, else in one that is called like the emulator or the one within it that has a usual name,
-    else in the root."""
-    names = {fold(path): path for path in wanted}
-    best = Whereabouts(folder="")
-    own = None
-    for folder, files in _folders(root):
-        own = folder if own is None and fold(os.path.basename(folder)) == fold(emulator) else own
-        found = {file: join(folder, file) for file in files}
-        there = [path for key, path in names.items() if _is_there(root, folder, key, found)]
-        if len(there) > len(best.files):
-            best = Whereabouts(folder=folder, files=tuple(there))
-    if best.files or own is None:
-        return best
-    usual = [name for name in _listed(root / own) if fold(name) in _USUAL and os.path.isdir(root / own / name)]
-    return Whereabouts(folder=join(own, usual[0]) if len(usual) == 1 else own)
-
-
-def set_whereabouts(root: Path, emulator: str) -> Whereabouts:
-    """Where an emulator looks for archives of sets: in the folder with most archives among those below one that is
-    called like it, if there are any, else among all."""
-    archives = {
-        folder: tuple(file for file in files if file.lower().endswith(SET_ENDINGS)) for folder, files in _folders(root)
-    }
-    own = {one: files for one, files in archives.items() if fold(emulator) in map(fold, one.split("/"))}
-    for group in (own, archives):
-        folder = max(group, key=lambda one: len(group[one]), default="")
-        if group.get(folder):
-            return Whereabouts(folder=folder, files=group[folder])
-    return Whereabouts(folder=min(own, key=len, default=""))
-
-
-def _is_there(root: Path, folder: str, path: str, found: Collection[str]) -> bool:
-    """Whether a path, folded, is there below a folder whose own files were `found`."""
-    if "/" not in path:
-        return any(fold(file) == path for file in found)
-    head, _, rest = path.partition("/")
-    for child in _listed(root / folder):
-        if fold(child) == head and os.path.isdir(root / folder / child):
-            within = join(folder, child)
-            return _is_there(root, within, rest, _listed(root / within))
-    return False
-
-
-def _folders(root: Path) -> Iterator[tuple[str, list[str]]]:
-    """The folders below a root with the names in them, nearest first."""
-    level = [""]
-    for _ in range(FOLDER_DEPTH):
-        deeper = []
-        for folder in level:
-            names = _listed(root / folder)
-            yield folder, names
-            paths = (join(folder, name) for name in names if name[0] != "." and not is_trash(name))
-            deeper += [path for path in paths if os.path.isdir(root / path) and not is_link(root / path)]
-        level = deeper
-
-
-def _listed(place: Path) -> list[str]:
-    try:
-        return sorted(os.listdir(place))
-    except OSError:
-        return []

@@ -149,7 +149,7 @@ def reason_of(finding: NeedFinding) -> Reason:
         kind="need",
         subject=finding.need.id,
         file=place.told,
-        verdict=place.verdict,
+        verdict=finding.verdict_at(place),
         words=say_all(finding.facts),
         remedy=Remedy.NONE if place.refusal else place.remedy,
         finding=finding,

@@ -96,7 +96,8 @@ class Container:
 
 
 class Shape(NamedTuple):
-    """How an emulator wants its sets: in a `folder` of the rig, in archives with these `endings`. An `exact` device
+    """How an emulator wants its sets: in a `folder` of the rig (others are looked in `too`), in archives with these
+    `endings`. An `exact` device
     compares names exactly where the volume does not; `variants` are those that are chosen, by BIOS set."""
 
     folder: str
@@ -104,6 +105,7 @@ class Shape(NamedTuple):
     exact: bool = False
     variants: Mapping[str, str] = {}
     disc_ending: str = ".chd"
+    too: tuple[str, ...] = ()
 
 
 class Cabinet:
@@ -117,9 +119,8 @@ class Cabinet:
         remembered: Mapping[str, Holdings] | None = None,
     ) -> None:
         """What sources that are away held is `remembered`, by their names."""
-        folder, endings = shape.folder, shape.endings
-        self.folder = folder
-        self.endings = endings
+        self.folder = folder = shape.folder
+        self.endings = shape.endings
         self.rig = rig.name
         self._fold = fold if rig.folds_case else str
         self.exact = shape.exact
@@ -127,20 +128,24 @@ class Cabinet:
         self.disc_ending = shape.disc_ending
         self._containers: dict[str, Container] = {}
         self._unreadable: dict[str, str] = {}
-        prefix = f"{folder}/" if folder else ""
         packed = {archive.holding.path: archive for archive in rig.holdings.archives}
-        for holding in rig.holdings.opened:
-            if holding.path.startswith(prefix):
-                self._add(holding, prefix, packed.get(holding.path))
+        for prefix in (f"{one}/" if one else "" for one in (folder, *shape.too)):
+            for holding in rig.holdings.opened:
+                if holding.path.startswith(prefix):
+                    self._add(holding, prefix, packed.get(holding.path))
+            self._note_hidden(rig, prefix)
+        self.everything = (rig.holdings, *elsewhere)
+        self.remembered = remembered or {}
+
+    def _note_hidden(self, rig: RigSeen, prefix: str) -> None:
+        """Note the archives that could not be looked into."""
         for path, why in rig.hidden.items():
             name, dot, ending = path.removeprefix(prefix).rpartition(".")
-            if path.startswith(prefix) and dot and "/" not in name and ending.lower() in endings:
+            if path.startswith(prefix) and dot and "/" not in name and ending.lower() in self.endings:
                 container = self._container(name, path)
                 container.faults[path] = why
                 if path not in container.archives:
                     container.archives.append(path)
-        self.everything = (rig.holdings, *elsewhere)
-        self.remembered = remembered or {}
 
     def _add(self, holding: Holding, prefix: str, archive: Archived | None) -> None:
         """Put a holding where it belongs; the members of an archive come with it, or follow it."""
@@ -229,7 +234,8 @@ def cabinet_of(
     arcade = fitted.arcade
     assert arcade is not None
     folder, exact = fitted.folders[arcade.folder], fitted.root.exact_names
-    shape = Shape(folder, arcade.archives, exact, fitted.variants, arcade.disc_ending)
+    too = fitted.more_folders.get(arcade.folder, ())
+    shape = Shape(folder, arcade.archives, exact, fitted.variants, arcade.disc_ending, too)
     return Cabinet(rig, shape, elsewhere, remembered)
 
 

@@ -9,7 +9,7 @@ from gribble.core.base.paths import base, join, parent
 from gribble.core.catalogue.families import Family
 from gribble.core.records.facts import DiscBelongs, DiscSays, Fact, HeldAt, PoorDump
 from gribble.core.records.findings import Finding, Proof, Remedy, SetPart, SetProblem, State, Verdict
-from gribble.core.records.holding import Holding
+from gribble.core.records.holding import Holding, nearness
 from gribble.core.records.roster import Disc, FileState, SetFile
 from gribble.core.records.set_remedies import Loose
 from gribble.core.records.sheet import Arcade
@@ -19,13 +19,19 @@ class Discs:
     """The disc images of one arcade emulator: those on the rig by path, and all that are held."""
 
     def __init__(
-        self, arcade: Arcade, folder: str, on_rig: Mapping[str, Holding], headers: list[tuple[Holding, DiscHeader]]
+        self,
+        arcade: Arcade,
+        folder: str,
+        on_rig: Mapping[str, Holding],
+        headers: list[tuple[Holding, DiscHeader]],
+        rig: str = "",
     ) -> None:
         self._arcade = arcade
         self._folder = folder
         self._on_rig = on_rig
         self._headers = {(one.root, one.path): header for one, header in headers}
-        self._held = {header.sha1: one for one, header in reversed(headers) if header.sha1 and not one.fixed}
+        near = sorted(headers, key=lambda pair: nearness(pair[0], rig), reverse=True)  # what is on the rig is moved
+        self._held = {header.sha1: one for one, header in near if header.sha1 and not one.fixed}
 
     @property
     def digests(self) -> Iterable[str]:

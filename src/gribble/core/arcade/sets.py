@@ -278,7 +278,7 @@ def _of_release(family: Family) -> Iterator[SetProblem]:
     one = family.one
     if one.plays is Plays.NO:
         facts = (f.Plays(well=False, note=one.note),)
-        yield Finding(subject=SetPart(file="", owner=one.set), verdict=Verdict.IMPOSTER, facts=facts)
+        yield Finding(subject=SetPart(file="", owner=one.set), verdict=Verdict.UNPLAYABLE, facts=facts)
     doubts: list[Fact] = [f.Plays(well=True, note=one.note)] if one.plays is Plays.FLAWED else []
     for fact in (*doubts, *family.gaps):
         part = SetPart(file="", owner=one.set, state=State.LIMITED)

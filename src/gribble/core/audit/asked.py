@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Container, Iterable
+from collections.abc import Collection, Container, Iterable, Mapping
 
+from msgspec import structs
+
+from gribble.core.audit.layout import called
 from gribble.core.base.errors import GribbleError
+from gribble.core.base.paths import fold
 from gribble.core.base.suggest import suggest
 from gribble.core.catalogue.config import one_place
 from gribble.core.catalogue.rosters import Load, load_roster, with_others
@@ -13,6 +17,7 @@ from gribble.core.records.findings import EmulatorAudit, RigAudit, SetAudit
 from gribble.core.records.place import Fitted
 from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.roster import ArcadeWorld, Content, Roster, SetKind
+from gribble.core.records.sheet import Sheet
 
 
 def require_sets(
@@ -100,8 +105,57 @@ def sets_of(audits: tuple[RigAudit, ...]) -> list[tuple[RigAudit, EmulatorAudit,
     return [(rig, emulator, one) for rig in audits for emulator in rig.emulators for one in emulator.sets]
 
 
-def check_scope(config: Config, scope: Scope) -> None:
-    """Raise GribbleError where a scope names a rig or emulator that the configuration does not have."""
+def meant(config: Config, sheets: Mapping[str, Sheet], scope: Scope) -> Scope:
+    """The scope with rigs and emulators by their names, where they are named otherwise: in another case, or by a title
+    or a machine. Raises GribbleError where several fit."""
+    on_rigs = {name for rig in config.rig.values() for name in rig.emulators}
+    there = [sheet for name, sheet in sheets.items() if name in on_rigs]
+
+    def rig(word: str) -> str:
+        folded = [name for name in config.rig if fold(name) == fold(word)]
+        return folded[0] if word not in config.rig and len(folded) == 1 else word
+
+    def emulator(word: str) -> str:
+        found = [] if word in on_rigs or word in config.rig else called(word, there)
+        if len(found) > 1:
+            names = [one.emulator for one in found]
+            raise GribbleError(f"'{word}' could be {' or '.join(names)}", fix=f"Name one of them: {names[0]}")
+        return found[0].emulator if found else word
+
+    return structs.replace(
+        scope,
+        rigs=tuple(map(rig, scope.rigs)),
+        emulators=tuple(dict.fromkeys(map(emulator, scope.emulators))),
+        releases={emulator(word): release for word, release in scope.releases.items()},
+    )
+
+
+def read_preferred(words: Iterable[str], config: Config, sheets: Mapping[str, Sheet]) -> dict[str, str]:
+    """The needs, by their ids, for which NEED or NEED=LABEL asks for another content, each with the label or nothing.
+    Raises GribbleError for a need or a label that no sheet of an emulator on the rigs has."""
+    on_rigs = {name for rig in config.rig.values() for name in rig.emulators}
+    needs = [need for name, sheet in sheets.items() if name in on_rigs for need in sheet.need if not need.key]
+    found = {}
+    for word in words:
+        name, _, label = word.partition("=")
+        named = [need for need in needs if fold(name) in (fold(need.id), fold(need.title))]
+        if not named:
+            near = suggest(name, [need.id for need in needs], most=0)
+            raise GribbleError(f"'{name}' is no need of your emulators{near}", fix="gribble needs lists them.")
+        contents = [accept for need in named for accept in need.accept]
+        labels = list(filter(None, (word for one in contents for word in (one.label, one.version))))
+        right = next((one for one in labels if fold(one) == fold(label)), "")
+        if label and not right:
+            raise GribbleError(
+                f"'{label}' is no content of {name}{suggest(label, labels)}", fix=f"--prefer {name} takes the first."
+            )
+        found[named[0].id] = right
+    return found
+
+
+def check_scope(config: Config, scope: Scope, sheets: Container[str] = ()) -> None:
+    """Raise GribbleError where a scope names a rig or emulator that the configuration does not have; one of which there
+    is a sheet is told with how it is entered."""
     emulators = sorted({name for rig in config.rig.values() for name in rig.emulators})
     for words, known, what in (
         (scope.rigs, list(config.rig), "rig"),
@@ -109,12 +163,18 @@ def check_scope(config: Config, scope: Scope) -> None:
         (tuple(scope.releases), emulators, "emulator on your rigs"),
     ):
         for word in words:
+            if word in sheets and word not in known:
+                first = next(iter(scope.rigs or config.rig), "RIG")
+                raise GribbleError(
+                    f"{word} has a sheet, and is on no rig in gribble.toml",
+                    fix=f"gribble rigs enter {word} --rig {first} enters it.",
+                )
             if word in config.rig and word not in known:
                 raise GribbleError(f"'{word}' is a rig, not an emulator", fix=f"Name it so: --rig {word}")
             if word not in known:
                 raise GribbleError(
                     f"'{word}' is no {what}{suggest(word, known)}",
-                    fix="The rigs and their emulators stand in gribble.toml.",
+                    fix="gribble rigs shows the rigs and their emulators.",
                 )
     chosen = {name: rig.emulators for name, rig in config.rig.items() if not scope.rigs or name in scope.rigs}
     for word in (*scope.emulators, *scope.releases):

@@ -14,6 +14,7 @@ import msgspec
 
 from gribble.core.audit.asked import rig_root
 from gribble.core.audit.judging.serving import outlook
+from gribble.core.audit.layout import without_moved
 from gribble.core.audit.world import World
 from gribble.core.base.errors import GribbleError, reason_of
 from gribble.core.base.names import is_trash
@@ -66,14 +67,15 @@ def look(config: Config, catalogue: Catalogue, scope: Scope, surveyor: Surveyor,
     rosters = {one.roster.path: one.roster for group in arcade.values() for one in group.values() if one.roster}
     surveyor.want_sets(size for roster in rosters.values() for size in roster.sets.sizes())
     looker = _Looker(config, scope, surveyor, reach)
-    rigs = [
+    seen = (
         msgspec.structs.replace(
             looker.far_rig(name, fitted[name]) if name in reach.far else looker.rig(name, fitted[name]),
             arcade=arcade[name],
             unknown=unknown_on(config.rig[name], catalogue),
         )
         for name in config.rig
-    ]
+    )
+    rigs = [without_moved(one, config.rig[one.name], catalogue.sheets) for one in seen]
     return World(
         rigs=tuple(rigs),
         sources=tuple(looker.sources()),
@@ -106,7 +108,8 @@ def refitted(world: World, config: Config, catalogue: Catalogue, scope: Scope) -
     """The same holdings with the releases of another scope."""
     rigs = []
     for rig in world.rigs:
-        group = fitted_on(config, rig.name, catalogue, scope)
+        gone = {one.emulator for one in rig.unknown}
+        group = tuple(one for one in fitted_on(config, rig.name, catalogue, scope) if one.emulator not in gone)
         if rig.folds_case:
             group = as_spelled(group, rig.folders)
         rigs.append(msgspec.structs.replace(rig, emulators=group, arcade=_rosters(group, catalogue, world.load)))
@@ -272,7 +275,7 @@ class _Looker:
         if status is None and not os.path.isdir(root.parent):
             return f"{root.parent} is not there: plug it in, or make the folder"
         if status is None:
-            return ""
+            return self._reach.seen.why_slip(name, root)
         if not stat.S_ISDIR(status.st_mode):
             return f"{root} is a file, not a folder; correct rig.{name}.at in gribble.toml"
         return self._reach.seen.why_other(name, root)

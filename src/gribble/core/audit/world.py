@@ -289,22 +289,24 @@ def _needs(rig: RigSeen) -> list[Need]:
 
 def _wishes(rig: RigSeen, found: RigAudit) -> Iterable[Wanted]:
     """The needs of a rig that are open as far as whole files go, with what lies at their places."""
+    shelf = Shelf(rig)
     for fitted, emulator in zip(rig.emulators, found.emulators, strict=False):
         enough = {finding.need.choice for finding in emulator.findings if finding.in_place}
         for finding in emulator.findings:
             if finding.ignored:
                 continue
-            yield from _doubts_of(rig, fitted, finding)
+            yield from _doubts_of(shelf, rig, fitted, finding)
             if finding.need.choice is None or finding.need.choice not in enough:
                 yield from _wishes_of(rig, fitted, finding)
 
 
-def _doubts_of(rig: RigSeen, fitted: Fitted, finding: NeedFinding) -> Iterable[Wanted]:
+def _doubts_of(shelf: Shelf, rig: RigSeen, fitted: Fitted, finding: NeedFinding) -> Iterable[Wanted]:
     """The files that no digest could prove: looked into for whether they are files of that kind at all, and those that
     only their name speaks for compared."""
     for place in finding.wanted:
         part = place.subject.need
-        unproven = [place.found] if place.found and place.met and place.proof is Proof.NONE and not part.key else []
+        doubtful = place.found and place.met and place.proof is Proof.NONE and not part.key
+        unproven = list(shelf.serving(place.subject)) if doubtful else []  # under an alias, too
         if unproven or place.by_name:
             yield Wanted(
                 emulator=fitted.emulator,
@@ -321,7 +323,7 @@ def _wishes_of(rig: RigSeen, fitted: Fitted, finding: NeedFinding) -> Iterable[W
     groups = [(place,) for place in finding.wanted] if finding.need.file else [finding.places]
     for places in groups:
         part = places[0].subject.need
-        open_ = (Verdict.IMPOSTER, Verdict.MISSING)
+        open_ = (Verdict.IMPOSTER, Verdict.UNFIT, Verdict.MISSING)
         wrong = [place for place in places if place.verdict in open_ or place.remedy is Remedy.CONNECT]
         imposters = [place.found for place in wrong if place.found and place.verdict is Verdict.IMPOSTER]
         if wrong:

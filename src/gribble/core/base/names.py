@@ -118,3 +118,14 @@ def _any_name(error: UnicodeError) -> tuple[str | bytes, int]:
 
 
 codecs.register_error(ANY_NAME, _any_name)
+
+
+_VERSION = re.compile(r"[\s._-]*\bv?\d+([._-]\d+)*[a-z]?$|[\s_-]+v?\d.*$")
+
+
+def plain(name: str) -> str:
+    """A name folded, without punctuation, accents and a version at its end, by which a folder is told to be called like
+    an emulator: "Plover 1.3 (x64)" and "plover" are alike."""
+    word = "".join(char for char in unicodedata.normalize("NFKD", name) if not unicodedata.combining(char))
+    word = re.sub(r"[(\[].*?[)\]]", "", word.casefold()).strip()
+    return re.sub(r"[\W_]+", "", _VERSION.sub("", word)) or re.sub(r"[\W_]+", "", word)

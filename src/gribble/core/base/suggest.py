@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 
-def suggest(word: str, known: list[str], most: int = 20) -> str:
-    """ "; did you mean 'x'?" for the nearest known word, else the known ones if they are at most so many."""
+def nearest(word: str, known: list[str]) -> str:
+    """The known word that is meant, it may be; empty where none is near."""
     import difflib  # which only a wrong word has use for
 
-    near = difflib.get_close_matches(word, known, n=1)
-    if near:
-        return f"; did you mean '{near[0]}'?"
+    return next(iter(difflib.get_close_matches(word, known, n=1)), "")
+
+
+def suggest(word: str, known: list[str], most: int = 20) -> str:
+    """ "; did you mean 'x'?" for the nearest known word, else the known ones if they are at most so many."""
+    if near := nearest(word, known):
+        return f"; did you mean '{near}'?"
     return f"; known: {', '.join(sorted(known))}" if 0 < len(known) <= most else ""

@@ -101,6 +101,23 @@ def read_table(kind: type[T], table: object, where: str, mistakes: Mistakes) -> 
     return kind(**values) if len(mistakes.found) == before else None
 
 
+MORE = "more_folders"
+"""The field for the further folders where one key names several."""
+
+
+def first_and_more(table: Any) -> Any:
+    """A table whose `folders` may name several for a key, as the records have it: the first under the key, the others
+    apart."""
+    if isinstance(table, dict) and MORE in table:  # which is no key of any file
+        return {(MORE.replace("_", " ") if key == MORE else key): value for key, value in table.items()}
+    folders = table.get("folders") if isinstance(table, dict) else None
+    if not isinstance(folders, dict) or not any(isinstance(one, list) and one for one in folders.values()):
+        return table
+    first = {key: one[0] if isinstance(one, list) and one else one for key, one in folders.items()}
+    more = {key: one[1:] for key, one in folders.items() if isinstance(one, list) and one}
+    return {**table, "folders": first, MORE: more}
+
+
 @cache
 def _fields(kind: type[Struct]) -> dict[str, msgspec.structs.FieldInfo]:
     """The fields of a record by their keys; finding them out takes longer than all else that is done with a table."""

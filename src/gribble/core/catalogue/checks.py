@@ -24,7 +24,8 @@ def check_sheet(sheet: Sheet, mistakes: Mistakes) -> None:
         mistakes.add("sheet", f"this Gribble reads version {SHEET_VERSION}, not {sheet.sheet}")
     if fault := name_fault(sheet.emulator):
         mistakes.add("emulator", f'"{sheet.emulator}" {fault}')
-    for key, folder in sheet.folders.items():
+    further = [(key, folder) for key, too in sheet.more_folders.items() for folder in too]
+    for key, folder in (*sheet.folders.items(), *further):
         if fault := path_fault(folder):
             mistakes.add(f"folders.{key}", f'"{folder}" {fault}')
     for number, volume in enumerate(sheet.root.volume):
@@ -149,24 +150,33 @@ def _check_need(need: Need, sheet: Sheet, where: str, mistakes: Mistakes) -> Non
         _check_folder(copy.folder, sheet, f"{where}.also[{number}].folder", mistakes)
         if fault := path_fault(copy.name):
             mistakes.add(f"{where}.also[{number}].name", f'"{copy.name}" {fault}')
+    _check_machines(need, sheet, where, mistakes)
+    _check_range(need.releases, sheet, f"{where}.releases", mistakes)
+    many = need.file or need.manifest is not None
+    for key in ("nothing_else", "requires_keys") if not many else ():
+        if getattr(need, key):
+            mistakes.add(f"{where}.{key}", "goes with many files only: a manifest, or files listed in the sheet")
+    _check_key_names(need.requires_keys, sheet, f"{where}.requires_keys", mistakes)
+    if need.any_name and not any(accept.strongest() for accept in need.accept) and need.kind is not Kind.KEYS:
+        mistakes.add(f"{where}.any_name", "needs an accept with a digest, since the name tells nothing")
+    if need.by_setting and need.id not in {setting.need for setting in sheet.setting}:
+        mistakes.add(f"{where}.by_setting", "needs a setting that leads to the file")
+    _check_contents(need, sheet, where, mistakes)
+    _check_keys(need, where, mistakes)
+
+
+def _check_machines(need: Need, sheet: Sheet, where: str, mistakes: Mistakes) -> None:
     for number, machine in enumerate(need.machines or ()):
         if machine not in sheet.machines:
             mistakes.add(
                 f"{where}.machines[{number}]",
                 f'"{machine}" is not one of the sheet\'s machines{suggest(machine, list(sheet.machines))}',
             )
-    _check_range(need.releases, sheet, f"{where}.releases", mistakes)
-    if need.nothing_else and not need.file and need.manifest is None:
-        mistakes.add(f"{where}.nothing_else", "goes with many files only: a manifest, or files listed in the sheet")
-    if need.any_name and not any(accept.strongest() for accept in need.accept) and need.kind is not Kind.KEYS:
-        mistakes.add(f"{where}.any_name", "needs an accept with a digest, since the name tells nothing")
-    _check_contents(need, sheet, where, mistakes)
-    _check_keys(need, where, mistakes)
 
 
 def _check_manifest(need: Need, where: str, mistakes: Mistakes) -> None:
-    given = {"name": need.name, "aliases": need.aliases, "any_name": need.any_name, "also": need.also,
-             "accept": need.accept, "key": need.key}  # fmt: skip
+    given = {"name": need.name, "aliases": need.aliases, "any_name": need.any_name, "by_setting": need.by_setting,
+             "also": need.also, "accept": need.accept, "key": need.key}  # fmt: skip
     for key, value in given.items():
         if value:
             mistakes.add(f"{where}.{key}", "does not go with many files; each of them has its own name and digest")
@@ -179,17 +189,19 @@ def _check_manifest(need: Need, where: str, mistakes: Mistakes) -> None:
             mistakes.add(path, f"has no digest; give one of {', '.join(HEX_LENGTHS)}")
 
 
-def _check_contents(need: Need, sheet: Sheet, where: str, mistakes: Mistakes) -> None:
+def _check_key_names(names: tuple[str, ...], sheet: Sheet, where: str, mistakes: Mistakes) -> None:
     declared = [key.name for other in sheet.need for key in other.key]
+    for place, name in enumerate(names):
+        if name not in declared:
+            mistakes.add(f"{where}[{place}]", f'"{name}" is no key of this sheet{suggest(name, declared)}')
+
+
+def _check_contents(need: Need, sheet: Sheet, where: str, mistakes: Mistakes) -> None:
     for number, accept in enumerate(need.accept):
         path = f"{where}.accept[{number}]"
         _check_digests(accept, accept.size, path, mistakes)
         _check_range(accept.releases, sheet, f"{path}.releases", mistakes)
-        for place, name in enumerate(accept.requires_keys):
-            if name not in declared:
-                mistakes.add(
-                    f"{path}.requires_keys[{place}]", f'"{name}" is no key of this sheet{suggest(name, declared)}'
-                )
+        _check_key_names(accept.requires_keys, sheet, f"{path}.requires_keys", mistakes)
     for number, reject in enumerate(need.reject):
         path = f"{where}.reject[{number}]"
         _check_digests(reject, reject.size, path, mistakes)
@@ -225,6 +237,8 @@ def _check_setting(setting: Setting, sheet: Sheet, where: str, mistakes: Mistake
     if (setting.need is None) == (setting.folder is None):
         mistakes.add(where, "should have either a need or a folder that the value leads to")
     ids = [need.id for need in sheet.need if not need.file]
+    if setting.relative_to is not None:
+        _check_folder(setting.relative_to, sheet, f"{where}.relative_to", mistakes)
     if setting.need is not None and setting.need not in ids:
         mistakes.add(f"{where}.need", f'"{setting.need}" is no need with one file{suggest(setting.need, ids)}')
     if setting.folder is not None:

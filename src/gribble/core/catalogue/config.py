@@ -18,15 +18,15 @@ from gribble.core.base.kinds import VOLUMES
 from gribble.core.base.paths import join, path_fault, same_place, visible
 from gribble.core.base.regular import MOST_TEXT, read_regular
 from gribble.core.base.suggest import suggest
-from gribble.core.base.tables import WRITE_SLASHES, Mistakes, read_table, read_toml
+from gribble.core.base.tables import WRITE_SLASHES, Mistakes, first_and_more, read_table, read_toml
 from gribble.core.base.texts import text_of
 from gribble.core.catalogue.ranges import by_liking, concerns, release_fault
 from gribble.core.catalogue.sheets import Catalogue
 from gribble.core.records.config import AS_LISTED, Config, Installed, Liking, Rig, Source
 from gribble.core.records.place import Fitted
-from gribble.core.records.sheet import Accept, Need, Reject, Sheet
+from gribble.core.records.sheet import Accept, Need, OtherRelease, Sheet
 
-_ABSOLUTE = re.compile(r"^(/|\\\\|[A-Za-z]+:)")
+_ABSOLUTE = re.compile(r"^(/|\\\\|[^/\\\s]*:)")
 _OF_WINDOWS = re.compile(r"^([A-Za-z]:([/\\]|$)|\\\\)")
 _PERCENT = re.compile(r"%(\w+)%")
 _FINGERPRINT = re.compile(r"^SHA256:[A-Za-z0-9+/]{43}=?$")
@@ -37,14 +37,16 @@ MOST_SECONDS = 600
 _RIG_NAME = re.compile(r"^[A-Za-z0-9_-]+$")
 
 
-def load_config(path: Path, home: Path, variables: Mapping[str, str] = MappingProxyType({})) -> Config:
+def load_config(
+    path: Path, home: Path, variables: Mapping[str, str] = MappingProxyType({}), text: str | None = None
+) -> Config:
     """The configuration with its folders made absolute: relative to the file, `~` to the home folder, and what stands
-    between % signs by those variables that are set.
+    between % signs by those variables that are set. With a `text`, the one that the file is going to be.
 
     Raises MistakesError with every mistake of the file.
     """
     mistakes = Mistakes(str(path))
-    tables = read_toml(path, mistakes)
+    tables = read_toml(path, mistakes, text)
     config = read_table(Config, _alike(_long_form(tables), mistakes), "", mistakes) if tables is not None else None
     if config is not None:
         _check_config(config, mistakes)
@@ -186,6 +188,7 @@ def read_wanted(path: Path) -> dict[str, float]:
 def _long_emulator(value: Any) -> Any:
     if isinstance(value, str):
         return {"release": value}
+    value = first_and_more(value)
     if isinstance(value, dict) and isinstance(value.get("wanted"), str):
         return {**value, "wanted": [value["wanted"]]}  # "all", or a file of names
     return value
@@ -195,14 +198,19 @@ def _check_config(config: Config, mistakes: Mistakes) -> None:
     _check_sources(config, mistakes)
     for name, rig in config.rig.items():
         where = f"rig.{name}"
-        if not _RIG_NAME.match(name):
-            mistakes.add(where, "a rig's name is made of letters, digits, - and _")
+        if fault := rig_name_fault(name):
+            mistakes.add(where, fault)
         _check_rig_place(rig, where, mistakes)
         _check_access(rig, where, mistakes)
         if rig.volume not in ("auto", *VOLUMES):
             mistakes.add(f"{where}.volume", f'"{rig.volume}" should be one of auto, {", ".join(VOLUMES)}')
         for emulator, installed in rig.emulators.items():
             _check_installed(installed, f"{where}.emulators.{emulator}", mistakes)
+
+
+def rig_name_fault(name: str) -> str:
+    """What is wrong with the name of a rig; empty where nothing is."""
+    return "" if _RIG_NAME.match(name) else "is no name for a rig: letters, digits, - and _ make one"
 
 
 def _check_sources(config: Config, mistakes: Mistakes) -> None:
@@ -279,6 +287,7 @@ def _check_installed(installed: Installed, where: str, mistakes: Mistakes) -> No
     if installed.at and (fault := _control_fault(installed.at) or path_fault(installed.at)):
         mistakes.add(f"{where}.at", f'"{visible(installed.at, "?")}" {fault}')
     paths = [(f"folders.{key}", folder) for key, folder in installed.folders.items()]
+    paths += [(f"folders.{key}", folder) for key, too in installed.more_folders.items() for folder in too]
     paths += [(f"moved.{key}", folder) for key, folder in installed.moved.items()]
     paths += [(f"moved.{key}", key) for key in installed.moved]
     for key, folder in paths:
@@ -306,6 +315,9 @@ def fit_sheet(sheet: Sheet, installed: Installed | None = None, liking: Liking =
     )
     named = {key: join(installed.at, folder) for key, folder in installed.folders.items()}
     folders = {key: named.get(key, installed.place(folder)) for key, folder in sheet.folders.items()}
+    more = {key: tuple(map(installed.place, too)) for key, too in sheet.more_folders.items() if key not in named}
+    more |= {key: tuple(join(installed.at, one) for one in too) for key, too in installed.more_folders.items()}
+    further = {f"{key} {number}": one for key, too in more.items() for number, one in enumerate(too, start=2)}
     marked = tuple(_liked(_mark_accepts(need, release, sheet.order), liking) for need in needs)
     wanted = {need.id for need in needs}
     unmeetable = {need.id for need, left in zip(needs, marked, strict=True) if need.accept and not left.accept}
@@ -313,7 +325,8 @@ def fit_sheet(sheet: Sheet, installed: Installed | None = None, liking: Liking =
         emulator=sheet.emulator,
         title=sheet.title or sheet.emulator,
         release=release,
-        folders=folders,
+        folders={**folders, **further},
+        more_folders=more,
         needs=marked,
         ignore=frozenset(installed.ignore),
         unmeetable=frozenset(unmeetable),
@@ -324,7 +337,12 @@ def fit_sheet(sheet: Sheet, installed: Installed | None = None, liking: Liking =
             for one in sheet.setting
             if one.need is None or one.need in wanted
         ),
-        media=tuple(one for one in sheet.media if concerns(one.releases, release, sheet.order)),
+        media=tuple(
+            structs.replace(one, folder=key)
+            for one in sheet.media
+            if concerns(one.releases, release, sheet.order)
+            for key in (one.folder, *(word for word in further if word.rpartition(" ")[0] == one.folder))
+        ),
         pair=sheet.pair,
         root=sheet.root,
         arcade=sheet.arcade,
@@ -354,7 +372,7 @@ def _mark_accepts(need: Need, release: str | None, order: tuple[str, ...]) -> Ne
     others = _others(need, release, order)
     rejects = tuple(
         structs.replace(
-            Reject(size=accept.size, label=accept.called, why=f"Works only with release {accept.releases}."),
+            OtherRelease(size=accept.size, label=accept.called, why=f"Works only with release {accept.releases}."),
             **accept.known(),
         )
         for accept in others
@@ -388,6 +406,9 @@ def check_against(config: Config, catalogue: Catalogue, file: str) -> list[Mista
             sheet = catalogue.sheets.get(emulator)
             if sheet is None:
                 continue  # nothing is known of it, which its state says
+            if other := _rig_around(config, name, installed.place(sheet.own_folder)):
+                moves = f"gribble rigs enter {emulator} --rig {other}, then gribble rigs leave {emulator} --rig {name}"
+                mistakes.add(where, f"its folder lies in rig {other}, which {name} leaves to itself: {moves}")
             known = {
                 "machines": (installed.machines or (), list(sheet.machines)),
                 "folders": (tuple(installed.folders), list(sheet.folders)),
@@ -399,6 +420,17 @@ def check_against(config: Config, catalogue: Catalogue, file: str) -> list[Mista
                     if word not in right:
                         mistakes.add(f"{where}.{key}", f'the sheet knows no "{word}"{suggest(word, right)}')
     return mistakes.found
+
+
+def _rig_around(config: Config, name: str, folder: str) -> str:
+    """The rig within a rig in which a folder of that one lies; empty where it lies in none."""
+    rig = config.rig[name]
+    place = Path(os.path.normpath(os.path.join(rig.at, folder)))
+    for other, one in config.rig.items():
+        root = Path(os.path.normpath(one.at))
+        if other != name and not (rig.far or one.far) and place.is_relative_to(root) and root.is_relative_to(rig.at):
+            return other
+    return ""
 
 
 def _places_of(sheet: Sheet) -> list[str]:

@@ -17,7 +17,7 @@ from gribble.core.base.errors import Mistake, reason_of
 from gribble.core.base.paths import fold, join, path_fault
 from gribble.core.base.regular import open_text, read_regular
 from gribble.core.base.suggest import suggest
-from gribble.core.base.tables import Mistakes, read_table, read_toml
+from gribble.core.base.tables import Mistakes, first_and_more, read_table, read_toml
 from gribble.core.base.texts import NoTextError, text_of
 from gribble.core.catalogue.checks import check_sheet
 from gribble.core.records.sheet import ManifestFile, Need, Sheet
@@ -171,7 +171,7 @@ def load_sheet(path: Path, text: str | None = None) -> tuple[Sheet | None, list[
 def _load_sheet(path: Path, text: str | None) -> tuple[Sheet | None, list[Mistake]]:
     mistakes = Mistakes(str(path))
     tables = read_toml(path, mistakes, text)
-    sheet = read_table(Sheet, tables, "", mistakes) if tables is not None else None
+    sheet = read_table(Sheet, first_and_more(tables), "", mistakes) if tables is not None else None
     if sheet is not None:
         needs = tuple(_complete(need, f"need[{n}]", path.parent, mistakes) for n, need in enumerate(sheet.need))
         sheet = structs.replace(sheet, need=needs)

@@ -14,14 +14,15 @@ from msgspec import Struct
 
 from gribble.core.base.digests import ALGORITHMS
 from gribble.core.base.paths import base, parent
-from gribble.core.records.sheet import Accept, Key
+from gribble.core.records.sheet import Accept, Key, Level
 
 FILL_IN = "# fill in"
 """How a mark begins."""
 
 
 class Draft(Struct, kw_only=True):
-    """A need as far as it can be known: where files lie, under which name, and which contents will do."""
+    """A need as far as it can be known: where files lie, under which name, and which contents will do; or, with a
+    `manifest`, the checksum list of many files."""
 
     name: str
     folder: str
@@ -36,11 +37,13 @@ class Draft(Struct, kw_only=True):
     level: str = ""
     why: str = ""
     choice: str = ""
+    releases: str = ""
+    manifest: str = ""
     changes: bool = False
 
 
 class DraftSheet(Struct, kw_only=True):
-    """A sheet as far as it can be known; folders of needs are paths below a rig's root."""
+    """A sheet as far as it can be known; folders of needs are paths below the emulator's own folder."""
 
     emulator: str
     needs: list[Draft] = []
@@ -52,7 +55,8 @@ class DraftSheet(Struct, kw_only=True):
 
 def write_sheet(draft: DraftSheet) -> str:
     """The sheet's text. Folder keys and missing ids are made from paths and names."""
-    keys = folder_keys(place for need in draft.needs for place in (need.folder, *(folder for folder, _ in need.also)))
+    named = [place for need in draft.needs for place in (need.folder, *(folder for folder, _ in need.also))]
+    keys = folder_keys(["", *named])  # the emulator's own folder first: the others are relative to it
     lines = [f"# {remark}" for remark in draft.remarks]
     lines += ["sheet = 1", f"emulator = {quoted(draft.emulator)}"]
     lines.append(f"title = {quoted(draft.title)}" if draft.title else mark("title", '""', "what people call it"))
@@ -69,13 +73,11 @@ def write_sheet(draft: DraftSheet) -> str:
     return "\n".join(lines) + "\n"
 
 
-def write_arcade_sheet(emulator: str, roster: str, folder: str) -> str:
-    """The text of a sheet for an arcade emulator: which rosters are its, and where its sets lie, if that is known."""
+def write_arcade_sheet(emulator: str, roster: str, folder: str = ".") -> str:
+    """The text of a sheet for an arcade emulator: which rosters are its, and in which folder its sets lie."""
     pattern = f"{emulator}-*.roster.jsonl" if roster.startswith(f"{emulator}-") else roster
-    place = f"sets = {quoted(folder or f'{emulator}/sets')}"
     lines = ["sheet = 1", f"emulator = {quoted(emulator)}", mark("title", '""', "what people call it")]
-    lines += [mark("machines", "[]", "what it emulates"), "", "[folders]"]
-    lines.append(place if folder else f"{place}    {FILL_IN}: where its sets lie, below the rig's root")
+    lines += [mark("machines", "[]", "what it emulates"), "", "[folders]", f"sets = {quoted(folder)}"]
     lines += ["", "[arcade]", f"rosters = {quoted(pattern)}", 'folder = "sets"']
     lines.append(mark("archives", '["zip"]', "what it reads, zip or 7z"))
     return "\n".join(lines) + "\n"
@@ -94,8 +96,10 @@ def need_lines(need: Draft, keys: dict[str, str], taken: set[str]) -> Iterator[s
         yield mark("changes", "true", "true if the emulator writes to it, else false")
     if need.choice:
         yield f"choice = {quoted(need.choice)}"
+    if need.releases:
+        yield f"releases = {quoted(need.releases)}"
     yield f"folder = {quoted(keys[need.folder])}"
-    yield f"name = {quoted(need.name)}"
+    yield f"manifest = {quoted(need.manifest)}" if need.manifest else f"name = {quoted(need.name)}"
     if need.aliases:
         yield f"aliases = {json.dumps(need.aliases, ensure_ascii=False)}"
     if need.machines:
@@ -109,6 +113,8 @@ def need_lines(need: Draft, keys: dict[str, str], taken: set[str]) -> Iterator[s
             yield f"bytes = {key.bytes}"
         if key.sha256:
             yield f"sha256 = {quoted(key.sha256)}"
+        if key.level is Level.EXTRA:
+            yield f"level = {quoted(key.level)}"
     for accept in need.accepts:
         yield from ("", "[[need.accept]]", *accept_lines(accept))
 
@@ -152,7 +158,7 @@ def folder_keys(folders: Iterable[str]) -> dict[str, str]:
             (word for n in range(1, len(parts) + 1) if (word := slug("-".join(parts[-n:]))) not in keys.values()),
             f"folder-{len(keys) + 1}",
         )
-        keys[folder] = "root" if not folder and "root" not in keys.values() else key
+        keys[folder] = "main" if not folder and "main" not in keys.values() else key
     return keys
 
 

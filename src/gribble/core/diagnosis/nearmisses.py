@@ -36,6 +36,10 @@ MOST_HALVES = 16
 MOST_BESIDE = 64
 """Where more files of one size lie beside each other, they are a collection, and no halves."""
 
+KEY_BYTES = 4096
+"""The largest file, in bytes, that is tried as the key of a locked one beside it."""
+MOST_SKIPPED = 16
+"""How many bytes in front of a locked dump may fall away where no sheet says how many."""
 MOST_GUESSED = 4 << 20
 """The largest file, in bytes, that is tried for contents of unknown size though nothing in its name speaks for it."""
 
@@ -193,6 +197,43 @@ class Searcher:
                         holdings.append(copy)
         return tuple(keys), tuple(holdings)
 
+    def _opened_beside(self, holding: Holding, data: bytes, wanted: Wanted, accepts: list[Accept]) -> Mending | None:
+        """A locked file that a small one beside it opens; that this is the key is proven by what it opens."""
+        for skip, one in self._keys_beside(holding, wanted, accepts):
+            key = self._read(one)
+            for accept in accepts if key else ():
+                fits = accept.size in (None, holding.size - skip)
+                if key and fits and (found := unlocked(data, accept, ((skip, key),))):
+                    return _mend(holding, found, one)
+        return None
+
+    def _keys_beside(self, holding: Holding, wanted: Wanted, accepts: list[Accept]) -> Iterator[tuple[int, Holding]]:
+        """The files beside one that could be the key that locks it, whatever they are called, each with the bytes in
+        front that fall away: as the sheet says or, where it knows of no lock, what the file has too many."""
+        skips = {rule.skip for rule in wanted.unlock if rule.need == wanted.need.id}
+        if not skips and _named(holding, wanted.need):
+            skips = {holding.size - accept.size for accept in accepts if accept.size is not None}
+            if any(accept.size is None for accept in accepts) and holding.size <= MOST_GUESSED:
+                skips |= set(range(MOST_SKIPPED + 1))
+            skips = {skip for skip in skips if 0 <= skip <= MOST_SKIPPED}
+        if not skips:
+            return
+        container = _container(holding)
+        inside = self._by_place.get(container)
+        there = inside.members if inside is not None else self._small.get(container, [])
+        small = [one for one in there if 1 < one.size <= KEY_BYTES and one.size < holding.size]
+        if len(small) <= MOST_BESIDE:
+            yield from ((skip, one) for skip in sorted(skips) for one in small[:MOST_HALVES])
+
+    @cached_property
+    def _small(self) -> dict[str, list[Holding]]:
+        """The files that are small enough for a key, by the folder in which they lie."""
+        found: dict[str, list[Holding]] = {}
+        for holding in self._opened:
+            if holding.size <= KEY_BYTES:
+                found.setdefault(_container(holding), []).append(holding)
+        return found
+
     def _sizes_for(self, wanted: Wanted, accepts: list[Accept]) -> frozenset[int]:
         """The sizes that damage could make of what is wanted."""
         skips = {rule.skip for rule in wanted.unlock}
@@ -280,7 +321,7 @@ class Searcher:
         sized = [accept for accept in accepts if accept.size is not None]
         found = diagnose(data, sized, halves=contents, keys=keys) or self._guess(holding, data, accepts, contents, keys)
         if found is None:
-            return self._cut(holding, data, wanted, accepts)
+            return self._opened_beside(holding, data, wanted, accepts) or self._cut(holding, data, wanted, accepts)
         partner = None
         if found.partner is not None:
             locked = found.recipe.damage == "locked"

@@ -22,6 +22,7 @@ class Form(StrEnum):
     ABSOLUTE = "absolute"
     ROOT = "relative to the rig's root"
     FILE = "relative to the settings file"
+    FOLDER = "relative to a folder of the sheet"
 
 
 class Frame(Struct, frozen=True, kw_only=True):
@@ -29,7 +30,8 @@ class Frame(Struct, frozen=True, kw_only=True):
 
     `root` is the root as this machine calls it, which the device may not know, and `seen_as` says that the device was
     asked; `folders` are those on the rig. `variables` are those of the emulator's surroundings, None where they are
-    another machine's.
+    another machine's. `start` is the folder below which a path is meant that is not absolute, if the sheet names one;
+    `alike` are the values of other settings in the file, whose form is that of a value which is empty.
     """
 
     anchor: str
@@ -39,6 +41,12 @@ class Frame(Struct, frozen=True, kw_only=True):
     folds_case: bool = False
     seen_as: bool = False
     variables: Mapping[str, str] | None = None
+    start: str | None = None
+    alike: tuple[str, ...] = ()
+
+    def is_absolute(self, text: str) -> bool:
+        """Whether a path begins at a root: as systems have them, or as the device itself calls the rig's."""
+        return bool(_ABSOLUTE.match(text)) or (self.seen_as and _below(text, self.anchor, self.folds_case) is not None)
 
 
 class Lead(Struct, frozen=True):
@@ -79,7 +87,7 @@ def _plain(value: str) -> str:
 
 
 def _read(text: str, frame: Frame) -> Reading:
-    if _ABSOLUTE.match(text):
+    if frame.is_absolute(text):
         inside = _below(text, frame.anchor, frame.folds_case)
         if inside is not None:
             return Reading((Lead(Form.ABSOLUTE, inside),))
@@ -90,7 +98,8 @@ def _read(text: str, frame: Frame) -> Reading:
             return Reading(unknown=f"is {what}, and gribble.toml does not say how that calls the rig's root: seen_as")
         return Reading(fault=f"leads out of the rig, whose root is {frame.anchor}")
     found = []
-    for form, start in ((Form.ROOT, ""), (Form.FILE, parent(frame.file))):
+    starts = [(Form.ROOT, ""), (Form.FILE, parent(frame.file))]
+    for form, start in starts if frame.start is None else [(Form.FOLDER, frame.start)]:
         path = posixpath.normpath(posixpath.join(start, text))
         if path != ".." and not path.startswith("../"):
             found.append(Lead(form, "" if path == "." else path))
@@ -130,15 +139,20 @@ def _value_of(match: re.Match[str], variables: Mapping[str, str]) -> str | None:
 
 def written(target: str, value: str, frame: Frame) -> str | None:
     """A path on the rig in the form of the value that it replaces; None where that form cannot lead there."""
-    text = _plain(value)
-    back = "\\" in value or (not text and "\\" in frame.anchor)
+    text = _plain(value) or _as_others(frame)
+    back = "\\" in value or (not value.strip() and "\\" in frame.anchor)
     if _VARIABLE.search(text) and not any(lead.path in frame.folders for lead in read_literally(value, frame).leads):
         path = _by_variable(target, text, frame)
         if path is None:
             return None
-    elif _ABSOLUTE.match(text):
-        back = "\\" in (value if _WINDOWS.match(text) else frame.anchor) and bool(_WINDOWS.match(_plain(frame.anchor)))
+    elif frame.is_absolute(text):
+        backs = bool(_WINDOWS.match(_plain(frame.anchor))) or (frame.seen_as and "\\" in frame.anchor)
+        back = backs and "\\" in (value if value.strip() and _WINDOWS.match(text) else frame.anchor)
         path = _plain(frame.anchor).rstrip("/") + "/" + target
+    elif frame.start is not None:
+        path = posixpath.relpath(target, frame.start or ".")
+        if path.startswith("../"):
+            return None
     elif (found := _read(text, frame).leads) and found[0].form is Form.FILE:
         path = posixpath.relpath(target, parent(frame.file) or ".")
         path = "./" + path if text.startswith("./") and not path.startswith("../") else path
@@ -148,6 +162,17 @@ def written(target: str, value: str, frame: Frame) -> str | None:
     if text.endswith("/") and text != "/":
         path = path.rstrip("/") + "/"
     return path.replace("/", "\\") if back else path
+
+
+def _as_others(frame: Frame) -> str:
+    """What stands for a value that is empty: one as the others in its file are, else an absolute one, where the rig has
+    a root of which the device knows."""
+    if frame.start is not None or "://" in frame.anchor:
+        return ""
+    others = [text for text in map(_plain, frame.alike) if text and not _VARIABLE.search(text)]
+    if any(frame.is_absolute(text) for text in others) or not others:
+        return _plain(frame.anchor).rstrip("/") or "/"
+    return others[0].rstrip("/")
 
 
 def _by_variable(target: str, text: str, frame: Frame) -> str | None:

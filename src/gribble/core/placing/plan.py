@@ -71,6 +71,12 @@ def narrowed(plan: Plan, only: Iterable[str], skip: Iterable[str]) -> Plan:
     return structs.replace(plan, steps=tuple(without(plan.steps, out)))
 
 
+def preferable(rigs: Iterable[RigAudit], needs: Collection[str]) -> bool:
+    """Whether something can be put in place for some needs."""
+    findings = (finding for rig in rigs for emulator in rig.emulators for finding in emulator.findings)
+    return any(place.remedy in FIXABLE for one in findings if one.need.id in needs for place in one.places)
+
+
 def linked(plan: Plan) -> Plan:
     """A plan whose copies from this machine are second names of their sources, where the file system allows that."""
     steps = (
@@ -187,7 +193,7 @@ class _Planner:
         wishes = sorted(self._wishes(by_name), key=lambda wish: wish.place.remedy is Remedy.RENAME)
         sure = [wish.place for wish in wishes if not wish.place.refusal]
         self._uses = Counter(place.use.path for place in sure if place.use and place.movable)
-        self._leaving = self._displaced.union(path for place in sure for path in _leaving(place))
+        self._leaving = self._displaced.union(path for place in sure for path in _leaving(place, rig.rig))
         for wish in wishes:
             self._plan(wish)
         files: dict[str, list[tuple[str, SettingFinding]]] = {}
@@ -419,7 +425,7 @@ class _Planner:
 
     def _bring(self, wish: _Wish, use: Holding) -> Step:
         place = wish.place
-        replaces = place.occupied if place.occupied != use.path else None
+        replaces = None if place.takes(self._rig.rig, place.occupied) else place.occupied
         if replaces:
             self._displaced.add(replaces)
         if place.movable:
@@ -458,9 +464,8 @@ def _together(one: Step, other: Step) -> Pack | None:
     )
 
 
-def _leaving(place: PlaceFinding) -> Iterable[str]:
-    """The paths that putting a place right displaces."""
-    use = place.use
-    if place.occupied and (use is None or use.path != place.occupied):
+def _leaving(place: PlaceFinding, rig: str) -> Iterable[str]:
+    """The paths of its rig that putting a place right displaces."""
+    if place.occupied and not place.takes(rig, place.occupied):
         yield place.occupied
     yield from place.in_way

@@ -32,17 +32,19 @@ AS_LISTED = Liking()
 class Installed(Struct, frozen=True, kw_only=True):
     """One emulator on a rig: its release, and how the sheet's layout fits this rig.
 
-    `folders` are those of the sheet that are called otherwise here, by key; `moved` are places of the sheet that lie
-    elsewhere here with all that is in them, by path, of which the longest that fits counts. Both are below `at`.
-    `wanted` is "all", a list of sets, or the name of a file with one on each line; absent, those that lie there count.
-    With a `style`, placing brings the archives into it; `stubs` leaves an empty archive for each clone that is merged
-    into its parent's. `weights` say how much sets are worth where not all fit a card; else 1. `prefer` takes the place
-    of the configuration's own; `variants` says which variant of a BIOS set the emulator is set to.
+    `folders` are those of the sheet that are called otherwise here, by key, with `more_folders` as in a sheet; `moved`
+    are places of the sheet that lie elsewhere here with all that is in them, by path, of which the longest that fits
+    counts. All are below `at`. `wanted` is "all", a list of sets, or the name of a file with one on each line; absent,
+    those that lie there count. With a `style`, placing brings the archives into it; `stubs` leaves an empty archive for
+    each clone that is merged into its parent's. `weights` say how much sets are worth where not all fit a card; else 1.
+    `prefer` takes the place of the configuration's own; `variants` says which variant of a BIOS set the emulator is set
+    to.
     """
 
     release: str | None = None
     at: str = ""
     folders: dict[str, str] = {}
+    more_folders: dict[str, tuple[str, ...]] = {}
     moved: dict[str, str] = {}
     machines: tuple[str, ...] | None = None
     ignore: tuple[str, ...] = ()
@@ -159,7 +161,8 @@ class Ask(Struct, frozen=True, kw_only=True):
 
     `sets` are asked for by name in place of those that are wanted; of the wanted ones only those are judged that could
     use one of some `contents`. `games` adds game folders, `packing` what would put sets right: in another `style` than
-    the configured one, with `stubs`, without what no wanted set needs if `lean`.
+    the configured one, with `stubs`, without what no wanted set needs if `lean`. `prefer` are needs for which another
+    content is asked for than the one in place: the first in the order of preference, or the one with a label.
     """
 
     scope: Scope = Scope()
@@ -170,3 +173,4 @@ class Ask(Struct, frozen=True, kw_only=True):
     lean: bool = False
     games: bool = False
     packing: bool = False
+    prefer: dict[str, str] = {}

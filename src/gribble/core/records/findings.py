@@ -21,15 +21,19 @@ from gribble.core.records.sheet import Accept, Level, Need, Setting
 
 
 class Verdict(StrEnum):
-    """What is true of one need at its place, best first."""
+    """What is true of one subject: of files, best first, then what is said of settings, rigs and sets alone."""
 
     SOUND = "sound"
     UNPROVEN = "unproven"
     MISNAMED = "misnamed"
     ASTRAY = "astray"
     DAMAGED = "damaged"
+    UNFIT = "unfit"
     IMPOSTER = "imposter"
     MISSING = "missing"
+    UNSET = "unset"
+    WRONG = "wrong"
+    UNPLAYABLE = "unplayable"
 
 
 class Remedy(StrEnum):
@@ -157,7 +161,12 @@ class Finding(Struct, Generic[S], frozen=True, kw_only=True):
     @property
     def right_beside(self) -> bool:
         """Whether the right file is there already, under another of its names than what is at fault."""
-        return self.remedy is Remedy.REPLACE and self.use is not None and self.use.path == self.expected
+        here = self.found.rig if self.found else ""
+        return self.remedy is Remedy.REPLACE and self.takes(here, self.expected)
+
+    def takes(self, rig: str, path: str | None) -> bool:
+        """Whether what the remedy takes lies at a path of a rig; on another rig one may have the same path."""
+        return self.use is not None and self.use.member is None and (self.use.rig, self.use.path) == (rig, path)
 
     @property
     def told(self) -> str:
@@ -270,15 +279,11 @@ class NeedFinding(Struct, frozen=True, kw_only=True):
         """Whether every place is met, whatever its keys or its choice."""
         return all(place.met for place in self.places)
 
-    def shown(self, place: PlaceFinding) -> Verdict:
-        """The verdict at a place as a person reads it, of the whole need: a right file that lacks keys, or does not
-        have those that others require, is not called sound, but by where these are: astray where they are held, else
-        missing."""
-        if place.met and place.remedy is Remedy.REPLACE:
-            return Verdict.ASTRAY
-        if self.met or not self.in_place:
-            return place.verdict
-        return Verdict.ASTRAY if any(way.held for way in self.ways) else Verdict.MISSING
+    def verdict_at(self, place: PlaceFinding) -> Verdict:
+        """The verdict at a place as part of the whole need: a right file that lacks keys, or does not have those that
+        others require, is unfit."""
+        lacks = (place.met and place.remedy is Remedy.REPLACE) or (self.in_place and not self.met)
+        return Verdict.UNFIT if lacks else place.verdict
 
     @property
     def fixable(self) -> bool:
@@ -406,6 +411,17 @@ class EmulatorAudit(Struct, frozen=True, kw_only=True):
             return State.BLOCKED
         limited = Level.BETTER in unmet or states - {State.READY} or self.idle
         return State.LIMITED if limited else State.READY
+
+    @property
+    def machines_lacking(self) -> tuple[list[str], list[str]]:
+        """The machines of which nothing that they need is here or held, where something is of others; and those."""
+        needs = [one for one in self.findings if one.need.machines and one.need.level is not Level.EXTRA]
+        all_ = list(dict.fromkeys(machine for one in needs for machine in one.need.machines or ()))
+        some = {
+            machine for one in needs if one.chief.remedy is not Remedy.OBTAIN for machine in one.need.machines or ()
+        }
+        lacking = [machine for machine in all_ if machine not in some]
+        return (lacking, [machine for machine in all_ if machine in some]) if some else ([], all_)
 
 
 class RigAudit(Struct, frozen=True, kw_only=True):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from functools import cached_property
+from types import MappingProxyType
 
 from msgspec import Struct, structs
 
@@ -16,7 +17,8 @@ from gribble.core.records.sheet import Accept, Arcade, Media, Need, Pair, Root, 
 class Place(Struct, frozen=True, kw_only=True):
     """One place where an emulator wants a file. `need` says what is wanted there; of a manifest it is one file alone.
 
-    `folder` is relative to the rig's root, `names` are accepted in it, the one that placing writes first. `ignored`
+    `folder` is relative to the rig's root, `names` are accepted in it, the one that placing writes first, and in the
+    folders that are looked in `too`. `ignored`
     says that the user lives without, `unmeetable` that no known content works with the release, `exact` that the device
     compares names exactly, whatever the volume does.
     """
@@ -25,6 +27,7 @@ class Place(Struct, frozen=True, kw_only=True):
     need: Need
     folder: str
     names: tuple[str, ...]
+    too: tuple[str, ...] = ()
     ignored: bool = False
     unmeetable: bool = False
     exact: bool = False
@@ -37,7 +40,7 @@ class Place(Struct, frozen=True, kw_only=True):
     @property
     def paths(self) -> list[str]:
         """Every path under which it is accepted, unless any name will do."""
-        return [join(self.folder, name) for name in self.names]
+        return [join(folder, name) for folder in (self.folder, *self.too) for name in self.names]
 
     @property
     def any_name(self) -> bool:
@@ -67,14 +70,19 @@ class Place(Struct, frozen=True, kw_only=True):
         return known and not any(mine.agrees(theirs) for mine in one.accept for theirs in two.accept)
 
 
-def places_of(emulator: str, folders: Mapping[str, str], need: Need) -> Iterator[Place]:
+def places_of(
+    emulator: str, folders: Mapping[str, str], need: Need, more: Mapping[str, tuple[str, ...]] = MappingProxyType({})
+) -> Iterator[Place]:
     """Each place of a need: one for each file of a manifest, else its own and those where copies are wanted. `folders`
-    are the sheet's, as they are on the rig."""
+    are the sheet's, as they are on the rig, and `more` are looked in, too."""
+    too = more.get(need.folder, ())
     if not need.file:
-        yield Place(emulator=emulator, need=need, folder=folders[need.folder], names=need.names)
+        yield Place(emulator=emulator, need=need, folder=folders[need.folder], names=need.names, too=too)
     single = [(need, join(folders[copy.folder], copy.name)) for copy in need.also]
     for part, path in [(part, join(folders[need.folder], part.name)) for part in need.parts()] if need.file else single:
-        yield Place(emulator=emulator, need=part, folder=parent(path), names=(base(path),))
+        inner = parent(part.name)
+        others = tuple(join(folder, inner) for folder in too) if need.file else ()
+        yield Place(emulator=emulator, need=part, folder=parent(path), names=(base(path),), too=others)
 
 
 class Fitted(Struct, frozen=True, kw_only=True, dict=True):
@@ -88,6 +96,7 @@ class Fitted(Struct, frozen=True, kw_only=True, dict=True):
     title: str
     release: str | None
     folders: dict[str, str]
+    more_folders: dict[str, tuple[str, ...]] = {}
     needs: tuple[Need, ...]
     ignore: frozenset[str] = frozenset()
     unmeetable: frozenset[str] = frozenset()
@@ -114,5 +123,5 @@ class Fitted(Struct, frozen=True, kw_only=True, dict=True):
 
     def _places(self, need: Need) -> Iterator[Place]:
         ignored, unmeetable = need.id in self.ignore, need.id in self.unmeetable
-        for place in places_of(self.emulator, self.folders, need):
+        for place in places_of(self.emulator, self.folders, need, self.more_folders):
             yield structs.replace(place, ignored=ignored, unmeetable=unmeetable, exact=self.root.exact_names)

@@ -18,20 +18,22 @@ from gribble.core.records.roster import ArcadeWorld
 
 
 class UnknownEmulator(Struct, frozen=True):
-    """An emulator in gribble.toml without a sheet that can be used, and why; `faulty` where one has mistakes."""
+    """An emulator of which nothing can be said, and why: it has no sheet that can be used (`faulty` where one has
+    mistakes), or its folder seems to be elsewhere now, where it is `moved_to`."""
 
     emulator: str
     release: str | None
     why: str
     faulty: bool = False
+    moved_to: str = ""
 
 
 class RigSeen(Struct, frozen=True, kw_only=True):
     """One rig as the survey met it: its emulators and files; `hidden` are paths that could not be looked into.
 
     `volume` and `label` are what is known of the volume, empty where that is nothing; `seen_as` is the root as the
-    device calls it; `arcade` are the rosters of its arcade emulators, `unknown` the emulators whose sheets cannot be
-    used, with why. `variables` are those of this machine, None where the rig is on another.
+    device calls it; `arcade` are the rosters of its arcade emulators, `unknown` the emulators of which nothing can
+    be said, with why. `variables` are those of this machine, None where the rig is on another.
 
     `odd` are the paths at which there is something that is no readable file, `folders` its folders, `inward` its links
     that stay in it, with the path of what they lead to, `outward` those that lead out, and `sources` its folders that

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import os
 from enum import StrEnum
 
 from msgspec import Struct, structs
 
 from gribble.core.base.digests import Digests
 from gribble.core.base.kinds import Format
+from gribble.core.base.paths import join, parent
 
 
 class Level(StrEnum):
@@ -75,6 +77,10 @@ class Key(Struct, frozen=True, kw_only=True, omit_defaults=True):
     sha256: str | None = None
 
 
+class OtherRelease(Reject, frozen=True, kw_only=True, omit_defaults=True):
+    """A content that works, but not with the release that is installed."""
+
+
 class ManifestFile(Digests, frozen=True, kw_only=True, omit_defaults=True):
     """One of the many files of a manifest need; `name` is a path below the need's folder, `size` is in bytes."""
 
@@ -87,7 +93,9 @@ class Need(Struct, frozen=True, kw_only=True, omit_defaults=True):
 
     `manifest` names a checksum list beside the sheet; loading the sheet reads it into `file`. Where the level is not
     said, the most cautious one holds. With `changes` the emulator writes to the file: the accepts are what a fresh one
-    holds. With `nothing_else` other files in a manifest's folder are wrong there.
+    holds. With `nothing_else` other files in a manifest's folder are wrong there. With `by_setting` the emulator finds
+    it through its setting alone: wherever that leads, it is in its place. `requires_keys` are names that the key file
+    must have for the files of a manifest, as an accept has them for one content.
     """
 
     id: str
@@ -100,6 +108,7 @@ class Need(Struct, frozen=True, kw_only=True, omit_defaults=True):
     why: str = ""
     choice: str | None = None
     any_name: bool = False
+    by_setting: bool = False
     changes: bool = False
     nothing_else: bool = False
     aliases: tuple[str, ...] = ()
@@ -109,6 +118,7 @@ class Need(Struct, frozen=True, kw_only=True, omit_defaults=True):
     reject: tuple[Reject, ...] = ()
     key: tuple[Key, ...] = ()
     manifest: str | None = None
+    requires_keys: tuple[str, ...] = ()
     file: tuple[ManifestFile, ...] = ()
 
     @property
@@ -130,7 +140,11 @@ class Need(Struct, frozen=True, kw_only=True, omit_defaults=True):
         """The single files that it asks for: one need for each file of a manifest, else the need itself."""
         if not self.file:
             return (self,)
-        accepts = (structs.replace(Accept(label=one.name, size=one.size), **one.known()) for one in self.file)
+        keys = self.requires_keys
+        accepts = (
+            structs.replace(Accept(label=one.name, size=one.size, requires_keys=keys), **one.known())
+            for one in self.file
+        )
         return tuple(structs.replace(self, name=one.label, file=(), accept=(one,)) for one in accepts)
 
 
@@ -143,13 +157,15 @@ class Unlock(Struct, frozen=True, kw_only=True):
 
 
 class Setting(Struct, frozen=True, kw_only=True):
-    """A value in the emulator's own configuration that must lead to a need's file, or to one of the folders."""
+    """A value in the emulator's own configuration that must lead to a need's file, or to one of the folders; with
+    `relative_to` it is a path below that folder, a bare file name say."""
 
     file: str
     format: Format
     key: str
     need: str | None = None
     folder: str | None = None
+    relative_to: str | None = None
 
 
 class Packing(StrEnum):
@@ -229,11 +245,14 @@ class Arcade(Struct, frozen=True, kw_only=True, omit_defaults=True):
 
 
 class Sheet(Struct, frozen=True, kw_only=True, omit_defaults=True):
-    """What one emulator needs. `folders` are relative to a rig's root; `release` is the one it was written for."""
+    """What one emulator needs. `folders` are relative to its own folder, or to a rig's root; where a key names several,
+    the first is where placing writes, and the `more_folders` are looked in, too. `release` is the one it was written
+    for."""
 
     sheet: int
     emulator: str
     folders: dict[str, str]
+    more_folders: dict[str, tuple[str, ...]] = {}
     title: str = ""
     release: str = ""
     machines: tuple[str, ...] = ()
@@ -245,3 +264,9 @@ class Sheet(Struct, frozen=True, kw_only=True, omit_defaults=True):
     pair: tuple[Pair, ...] = ()
     root: Root = Root()
     arcade: Arcade | None = None
+
+    @property
+    def own_folder(self) -> str:
+        """The folder, as the sheet has it, in which all lies that it names; empty where that is where it begins."""
+        named = [join(folder) for folder in self.folders.values()] + [parent(one.file) for one in self.setting]
+        return join(os.path.commonpath([f"/{one}" for one in named])) if named else ""

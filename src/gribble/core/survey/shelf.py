@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection, Iterable, Iterator
 from functools import cached_property
+from itertools import chain
 
 from gribble.core.base.paths import fold, join, parent
 from gribble.core.records.holding import Holding, Skipped, Why
@@ -84,7 +85,10 @@ class Shelf:
 
     def serving(self, place: Place) -> Iterable[Holding]:
         """The files at a place, under any of its names."""
-        return self.folder(place.folder) if place.any_name else self.at_names(place.folder, place.names)
+        folders = (place.folder, *place.too)
+        if place.any_name:
+            return chain.from_iterable(map(self.folder, folders))
+        return chain.from_iterable(self.at_names(folder, place.names) for folder in folders)
 
     def key(self, path: str) -> str:
         """The form in which two spellings of one place on this rig are equal."""

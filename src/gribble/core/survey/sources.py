@@ -21,6 +21,7 @@ from gribble.core.base.paths import MEMORY_FOLDER
 from gribble.core.base.regular import read_regular
 from gribble.core.files.volumes import are_others, mark_of, mount_point, mounted_with
 from gribble.core.records.config import MovedSource, Source
+from gribble.core.survey.whereabouts import near_folder
 
 
 class Seen(NamedTuple):
@@ -141,9 +142,11 @@ class SeenRigs:
     """The roots at which rigs have been seen, so that an absent one is known to be away, each with the id of the rig
     that was there. Kept in a small file beside the configuration."""
 
-    def __init__(self, path: Path | None, roots: Iterable[str] = ()) -> None:
-        """Of some `roots` those that are there now have been seen, too, should they go while the command is at work."""
-        self._path = path
+    def __init__(self, path: Path | None, roots: Iterable[str] = (), others: Iterable[str] = ()) -> None:
+        """Of some `roots` those that are there now have been seen, too, should they go while the command is at work;
+        neither they nor `others` are what another root was meant to be."""
+        self._path, roots = path, list(roots)
+        self._named = [*map(Path, (*roots, *others))]
         self._here = frozenset(root for root in roots if os.path.lexists(root))
         self._ids = self._read()
 
@@ -156,6 +159,12 @@ class SeenRigs:
     def known(self, root: Path) -> str:
         """The id of the rig that was at a root; empty where none is known."""
         return self._ids.get(str(root), "")
+
+    def why_slip(self, name: str, root: Path) -> str:
+        """What a root that is not there and never was may have been meant to be: a folder of nearly the same name.
+        Empty where there is none."""
+        near = None if str(root) in self else near_folder(root, self._named)
+        return f"{root} is not there, but {near.name} is: correct rig.{name}.at, or make the folder" if near else ""
 
     def why_other(self, name: str, root: Path) -> str:
         """Why what lies at a rig's root now is not the rig that was there before; empty where it may be."""
@@ -175,6 +184,27 @@ class SeenRigs:
             return
         self._ids = {**self._ids, str(root): now}
         note_record(self._path, lambda found: {**_ids_of(found), str(root): now})
+
+
+class TakenOut:
+    """What was taken out of gribble.toml by command, so that nothing that looks around puts it in again: places of rigs
+    and sources, and emulators ("den: plover"). Kept in a small file beside the configuration."""
+
+    def __init__(self, path: Path | None) -> None:
+        self._path = path
+
+    def __contains__(self, word: object) -> bool:
+        return word in self._words(read_record(self._path) if self._path else None)
+
+    @staticmethod
+    def _words(found: Any) -> list[str]:
+        return [word for word in found if isinstance(word, str)] if isinstance(found, list) else []
+
+    def note(self, *, out: Iterable[str] = (), back: Iterable[str] = ()) -> None:
+        """Remember what was taken `out`, and no more what is put `back`."""
+        out, back = list(out), set(back)
+        if self._path is not None:
+            note_record(self._path, lambda found: [one for one in self._words(found) if one not in {*out, *back}] + out)
 
 
 def _ids_of(found: Any) -> dict[str, str]:

@@ -84,12 +84,14 @@ class _Auditor:
     """Audits one rig: first which files serve where they lie, then each need with that knowledge."""
 
     def __init__(self, case: RigCase, elsewhere: list[Holdings], away: AwaySources) -> None:
+        self._settings = SettingsAuditor(case)
+        led = ((one.emulator, self._settings.led_to(one)) for one in case.rig.emulators)
+        case = case._replace(led={(name, id_): there for name, found in led for id_, there in found.items()})
         self._away = away
         self._case, self._rig, self._shelf, self._judge = case, case.rig, case.shelf, case.judge
         self._elsewhere = elsewhere
         self._serving = Serving(case)
         self._needs = NeedsAuditor(case, self._serving)
-        self._settings = SettingsAuditor(case)
         self._games = GamesAuditor(case) if case.given.ask.games else None
 
     def audit(self) -> RigAudit:
@@ -140,7 +142,8 @@ class _Auditor:
         if fitted.arcade is None or arcade is None or arcade.roster is None:
             return _Sets(note=arcade.note if arcade else "")
         cabinet = cabinet_of(self._rig, fitted, self._elsewhere)
-        discs = Discs(fitted.arcade, cabinet.folder, self._shelf.loose, list(self._case.given.readings.discs))
+        headers = list(self._case.given.readings.discs)
+        discs = Discs(fitted.arcade, cabinet.folder, self._shelf.loose, headers, self._rig.name)
         wanted = wanted_sets(fitted.wanted, arcade.roster, cabinet, arcade.others, discs.digests)
         here, ask = (self._rig.name, fitted.emulator), self._case.given.ask
         named, among = self._case.given.sets.get(here), self._case.given.among.get(here)
@@ -192,7 +195,8 @@ class _Auditor:
             found[need.id] = away.connected(found[need.id], self._preferred(keys))
             if not (found[need.id].met or found[need.id].fixable):
                 keys = keys._replace(unmet=keys.unmet | {need.id})
-        return settle(tuple(found[need.id] for need in fitted.needs), fitted.liking)
+        prefer = self._case.given.ask.prefer
+        return settle(tuple(found[need.id] for need in fitted.needs), fitted.liking, prefer)
 
     def _preferred(self, keys: KeysInPlay) -> Callable[[Need], list[Accept]]:
         return lambda need: self._needs.preferred(need, keys)
@@ -200,7 +204,8 @@ class _Auditor:
     def _required(self, fitted: Fitted) -> frozenset[str]:
         """The keys that the firmware in place requires or, where there is none, the firmware that would be taken."""
         required: set[str] = set()
-        for need in fitted.needs:
+        parts = (part for need in fitted.needs for part in need.parts())
+        for need in parts:
             if not any(accept.requires_keys for accept in need.accept):
                 continue
             there = ((place, one) for place in fitted.places[need.id] for one in self._shelf.serving(place))
@@ -227,11 +232,11 @@ class _Auditor:
         """A firmware's finding with the keys that it lacks, and the ways to make firmware, keys and release fit."""
         need, place = finding.need, finding.chief
         others = fitted.other_releases.get(need.id, ())
-        if not others and not any(accept.requires_keys for accept in need.accept):
+        if not others and not need.requires_keys and not any(accept.requires_keys for accept in need.accept):
             return finding
         accept = place.accept if finding.in_place else None
         lacks = frozenset(accept.requires_keys) - now if accept else frozenset()
-        if lacks and lacks - keys.after:
+        if lacks and lacks - keys.after and not need.file:
             finding = self._refit(finding, keys)
         if finding.in_place and not lacks:
             return finding
@@ -275,7 +280,8 @@ class _Auditor:
         named |= {path for finding in findings for place in finding.places for path in place.in_way}
         owners = {path: one for one in reversed(emulators) for path in one.folders.values()}
         aside = {one.folders[media.folder] for one in emulators for media in one.media}
-        aside |= {one.folders[one.arcade.folder] for one in emulators if one.arcade}
+        arcades = [(one, one.arcade.folder) for one in emulators if one.arcade]
+        aside |= {path for one, key in arcades for path in (one.folders[key], *one.more_folders.get(key, ()))}
         spare: dict[str, list[str]] = {}
         for path, holding in self._shelf.loose.items():
             folder = _owned(path, owners)

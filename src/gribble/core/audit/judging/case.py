@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from types import MappingProxyType
 from typing import NamedTuple
 
 from msgspec import Struct, field
@@ -9,7 +11,7 @@ from msgspec import Struct, field
 from gribble.core.audit.judging.judge import Judge
 from gribble.core.diagnosis.nearmisses import NearMisses
 from gribble.core.records.config import Ask
-from gribble.core.records.holding import Away
+from gribble.core.records.holding import Away, Holding
 from gribble.core.records.rig_seen import Obstacles, Readings, RigSeen
 from gribble.core.records.sheet import Accept
 from gribble.core.survey.holdings import Stock
@@ -33,7 +35,7 @@ class Given(Struct, frozen=True, kw_only=True):
 
 
 class RigCase(NamedTuple):
-    """One rig under audit."""
+    """One rig under audit; `led` are the right files to which settings lead, by emulator and need."""
 
     rig: RigSeen
     shelf: Shelf
@@ -41,6 +43,7 @@ class RigCase(NamedTuple):
     judge: Judge
     obstacles: Obstacles
     given: Given
+    led: Mapping[tuple[str, str], tuple[Holding, ...]] = MappingProxyType({})
 
 
 class KeysInPlay(NamedTuple):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator
 from itertools import chain
 
 from msgspec import structs
@@ -31,11 +31,11 @@ def _contents(finding: NeedFinding) -> tuple[Accept, ...]:
     return (accept,) if accept else finding.need.accept
 
 
-def settle(findings: tuple[NeedFinding, ...], liking: Liking) -> tuple[NeedFinding, ...]:
+def settle(findings: tuple[NeedFinding, ...], liking: Liking, asked: Collection[str] = ()) -> tuple[NeedFinding, ...]:
     """The findings with choices and requirements settled: of each choice one need counts, and what a content requires
-    counts like a `must`, choice or not."""
-    required = _required(_settle_choices(findings, liking, frozenset()))
-    findings = _settle_choices(findings, liking, frozenset(required))
+    counts like a `must`, choice or not; so does a need that is `asked` for."""
+    required = _required(_settle_choices(findings, liking, frozenset(asked)))
+    findings = _settle_choices(findings, liking, frozenset((*asked, *required)))
     return tuple(
         structs.replace(finding, need=structs.replace(finding.need, level=Level.MUST), required_by=by)
         if (by := required.get(finding.need.id))

@@ -29,7 +29,7 @@ from gribble.core.records.holding import FileKey, Holding, key_of
 from gribble.core.records.keyfile import KeyFile, KeysJudgement
 from gribble.core.records.place import Place
 from gribble.core.records.rig_seen import Readings
-from gribble.core.records.sheet import Accept, Level, Need
+from gribble.core.records.sheet import Accept, Level, Need, OtherRelease
 from gribble.core.survey.matching import KnownContents, is_content
 
 MARKUP_ENDINGS = (".htm", ".html", ".xhtml", ".xml", ".svg")
@@ -71,7 +71,8 @@ class Judge:
             if is_content(accept, holding.size, holding.digests):
                 return Judgement(accept=accept, proof=proof_of(accept, holding))
         if why := self.rejected(need, holding):
-            return Judgement(proof=Proof.DIGEST, fault=why)
+            verdict = Verdict.UNFIT if self._of_other_release(need, holding) else Verdict.IMPOSTER
+            return Judgement(proof=Proof.DIGEST, fault=why, verdict=verdict)
         undigested = [accept for accept in need.accept if accept.strongest() is None]
         fits = next((accept for accept in undigested if accept.size in (None, holding.size)), None)
         if fits or not (need.accept or place.unmeetable):
@@ -97,6 +98,11 @@ class Judge:
         """What a file is that a need rejects, and why; None for another one."""
         known = (one for one in need.reject if is_content(one, holding.size, holding.digests))
         return next((Rejected(one.label, one.why) for one in known), None)
+
+    def _of_other_release(self, need: Need, holding: Holding) -> bool:
+        """Whether a file is a content that works with other releases alone."""
+        others = (one for one in need.reject if isinstance(one, OtherRelease))
+        return any(is_content(one, holding.size, holding.digests) for one in others)
 
     def _no_image(self, need: Need, holding: Holding) -> Fact | None:
         """Why a file cannot be one that was changed by being used; None where it may be."""

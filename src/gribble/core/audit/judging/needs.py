@@ -34,22 +34,48 @@ class NeedsAuditor:
 
     def __init__(self, case: RigCase, serving: Serving) -> None:
         self._rig, self._shelf, self._stock, self._judge = case.rig, case.shelf, case.stock, case.judge
-        self._near, self._obstacles = case.given.near, case.obstacles
-        self._serving = serving
+        self._near, self._obstacles, self._prefer = case.given.near, case.obstacles, case.given.ask.prefer
+        self._serving, self._led = serving, case.led
 
     def find(self, fitted: Fitted, need: Need, keys: KeysInPlay) -> NeedFinding:
         """One need at each of its places."""
-        places = []
+        places: list[PlaceFinding] = []
         for place in fitted.places[need.id]:
-            found = self._find_any_name(place, keys) if place.any_name else self._find_named(place, keys)
+            found = self._led_to(place) if need.by_setting and not places else None
+            found = found or (self._find_any_name if place.any_name else self._find_named)(place, keys)
             found = self._contended(self._exactly(found))
             places.append(self._with_required_keys(need, found, keys.required) if need.key else found)
         if need.nothing_else:
             places += self._surplus(fitted, need)
         finding = NeedFinding(need=need, places=tuple(places), ignored=need.id in fitted.ignore)
+        if need.id in self._prefer and finding.in_place and not need.file:
+            return self._with_another(finding, keys)
         if need.key:
             return structs.replace(finding, merge=self._merge(finding, keys.required))
         return structs.replace(finding, redundant=tuple(self._redundant(finding))) if need.accept else finding
+
+    def _with_another(self, finding: NeedFinding, keys: KeysInPlay) -> NeedFinding:
+        """A need that is met, with the content that is asked for in place of the one that is there, if it is held."""
+        need, label = finding.need, self._prefer[finding.need.id]
+        for accept in self.preferred(need, keys):
+            if accept == finding.chief.accept or (label and not self._is_asked(need, accept)):
+                break
+            if copies := self._stock.copies(accept, self._rig.name):
+                return structs.replace(finding, places=tuple(self._exchanged(finding.places, copies[0], accept)))
+        return finding
+
+    def _exchanged(self, places: Iterable[PlaceFinding], use: Holding, accept: Accept) -> Iterator[PlaceFinding]:
+        """Places that are right, with another content to be put there."""
+        movable = standing(movable=self._serving.movable(use))
+        for place in places:
+            new = structs.replace(
+                place, remedy=Remedy.REPLACE, use=use, accept=accept, standing=place.standing | movable
+            )
+            yield self._contended(structs.replace(new, occupied=place.found.path if place.found else None))
+
+    def _is_asked(self, need: Need, accept: Accept) -> bool:
+        """Whether a content is the one that is asked for by its label."""
+        return bool(label := self._prefer.get(need.id)) and label in (accept.label, accept.version)
 
     def _surplus(self, fitted: Fitted, need: Need) -> Iterable[PlaceFinding]:
         """Files in the folder of many that are none of them, and nobody else's."""
@@ -144,9 +170,14 @@ class NeedsAuditor:
             occupied=place.found.path,
         )
 
+    def _led_to(self, place: Place) -> PlaceFinding | None:
+        """A file that is in its place since a setting leads to it."""
+        there = self._led.get((place.emulator, place.need.id), ())
+        return _sound(place, there[0].path, there[0], self._judge.judge(place, there[0])) if there else None
+
     def _find_any_name(self, place: Place, keys: KeysInPlay) -> PlaceFinding:
         need, folder, expected = place.need, place.folder, place.path
-        judged = [(holding, self._judge.judge(place, holding)) for holding in self._shelf.folder(folder)]
+        judged = [(holding, self._judge.judge(place, holding)) for holding in self._shelf.serving(place)]
         proven = [pair for pair in judged if pair[1].accepted and pair[1].proof is not Proof.NONE]
         if proven:
             best = best_liked(self.preferred(need, keys), proven)
@@ -164,11 +195,13 @@ class NeedsAuditor:
 
     def _find_named(self, place: Place, keys: KeysInPlay) -> PlaceFinding:
         paths = place.paths
-        present = [
+        judged = (
             (holding, self._judge.judge(place, holding))
             for holding in self._shelf.serving(place)
             if not self._shelf.unread(holding.path)
-        ]
+        )
+        # what is wrong in a folder that is only looked in, too, is not in the way
+        present = [pair for pair in judged if pair[1].accepted or parent(pair[0].path) not in place.too]
         right = [(holding, judgement) for holding, judgement in present if judgement.accepted]
         others = [pair for pair in present if not pair[1].accepted]
         wrong = [pair for pair in others if not self._serving.another(pair[0], place)]
@@ -377,8 +410,9 @@ class NeedsAuditor:
         return (structs.replace(best[0], digests=best[1].digests), None) if best else None
 
     def preferred(self, need: Need, keys: KeysInPlay) -> list[Accept]:
-        """The accepted contents as they are liked, but those first that have what they require."""
-        return sorted(need.accept, key=lambda accept: not keys.lets_work(accept))
+        """The accepted contents as they are liked, but those first that have what they require, and before all the one
+        that is asked for."""
+        return sorted(need.accept, key=lambda one: (not self._is_asked(need, one), not keys.lets_work(one)))
 
 
 def _wrong_case(place: Place, holding: Holding, judgement: Judgement) -> PlaceFinding:

@@ -24,9 +24,10 @@ def outlook(group: Iterable[Fitted]) -> tuple[frozenset[str], frozenset[str]]:
         places.update(fitted.folders.values(), (setting.file for setting in fitted.setting))
         for place in chain.from_iterable(fitted.places.values()):
             places.update(place.paths)
-            folders.update([place.folder] if place.any_name else [])
+            folders.update((place.folder, *place.too) if place.any_name else ())
         if fitted.arcade:
-            folders.add(fitted.folders[fitted.arcade.folder])
+            key = fitted.arcade.folder
+            folders.update((fitted.folders[key], *fitted.more_folders.get(key, ())))
     for path in list(places):
         while path := parent(path):
             places.add(path)
@@ -84,6 +85,11 @@ class Serving:
         for fitted in case.rig.emulators:
             for place in chain.from_iterable(fitted.places.values()):
                 self._note(place)
+            for id_, places in fitted.places.items():
+                for holding in case.led.get((fitted.emulator, id_), ()):
+                    self._paths.add(holding.path)
+                    owners = self._sound.setdefault(holding.path, [])
+                    owners += [] if places[0] in owners else places[:1]
 
     def _note(self, place: Place) -> None:
         need = place.need

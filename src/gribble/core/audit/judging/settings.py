@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Iterable, Iterator
 from typing import TypeAlias
 
@@ -27,6 +28,7 @@ from gribble.core.records.findings import (
     Demand,
     Finding,
     NeedFinding,
+    Proof,
     Remedy,
     RootFinding,
     SettingFinding,
@@ -34,6 +36,7 @@ from gribble.core.records.findings import (
     Verdict,
     standing,
 )
+from gribble.core.records.holding import Holding
 from gribble.core.records.place import Fitted
 from gribble.core.records.rig_seen import ABSENT, RigSeen, Unread
 from gribble.core.records.sheet import Level, Root, Setting
@@ -60,6 +63,25 @@ class SettingsAuditor:
                 found.append(self._find(fitted, setting, finding, findings))
         return tuple(found)
 
+    def led_to(self, fitted: Fitted) -> dict[str, tuple[Holding, ...]]:
+        """The right files to which settings lead, by need, wherever they lie on the rig."""
+        found: dict[str, list[Holding]] = {}
+        for setting in fitted.setting:
+            data = self._files.get((self._rig.name, setting.file))
+            if setting.need is None or not isinstance(data, bytes):
+                continue
+            place = fitted.places[setting.need][0]
+            with contextlib.suppress(SettingError):
+                value = value_of(data, setting.format, setting.key)
+                for lead in self._reading(value, self._frame(fitted, setting)).leads:
+                    holding = self._shelf.at(lead.path)
+                    if holding is None or (fitted.root.exact_names and holding.path != lead.path):
+                        continue
+                    judged = self._judge.judge(place, holding)
+                    if judged.accepted and (place.need.key or judged.proof is not Proof.NONE):
+                        found.setdefault(setting.need, []).append(holding)
+        return {need: tuple(holdings) for need, holdings in found.items()}
+
     def _find(self, fitted: Fitted, setting: Setting, finding: NeedFinding | None, findings: _Group) -> SettingFinding:
         aim = finding.need.id if finding else setting.folder or ""
         level = finding.need.level if finding else Level.MUST
@@ -76,11 +98,11 @@ class SettingsAuditor:
 
         data = self._files.get((self._rig.name, setting.file), ABSENT)
         if isinstance(data, Unread):
-            verdict = Verdict.MISSING if data.absent else Verdict.UNPROVEN
+            verdict = Verdict.UNSET if data.absent else Verdict.UNPROVEN
             start = fitted.title if data.absent else ""
             return found(verdict, SettingsUnread(base(setting.file), data.why, start))
         fact: Fact
-        frame = self._frame(setting, fitted.root.exact_names)
+        frame = self._frame(fitted, setting)
         group = _choice(fitted, finding, findings) if finding else ()
         target = _target(group) if group else fitted.folders[setting.folder or ""]
         called = finding.need.called if finding else f"the folder {target}"
@@ -90,14 +112,14 @@ class SettingsAuditor:
             should = None if target is None else written(target, "", frame)
             set_in = fitted.title if isinstance(error, NoSuchKey) else ""
             none = NoValue(base(setting.file), str(error), called, set_in, should)
-            return found(Verdict.MISSING if set_in else Verdict.DAMAGED, none)
+            return found(Verdict.UNSET if set_in else Verdict.DAMAGED, none)
         reading = self._reading(value, frame)
         if reading.unknown:
             return found(Verdict.UNPROVEN, NotToldHere(value, reading.unknown), value=value)
         if not value.strip():
-            verdict, fact = Verdict.IMPOSTER, SaysNothing()
+            verdict, fact = Verdict.UNSET, SaysNothing()
         elif reading.fault:
-            verdict, fact = Verdict.IMPOSTER, LeadsOut(value, reading.fault)
+            verdict, fact = Verdict.WRONG, LeadsOut(value, reading.fault)
         elif finding is None:
             verdict, fact = self._follow_to_folder(fitted, value, reading.leads, target or "")
         else:
@@ -116,8 +138,8 @@ class SettingsAuditor:
         literal = read_literally(value, frame)
         return literal if any(self._shelf.at(lead.path) for lead in literal.leads) else read_path(value, frame)
 
-    def _frame(self, setting: Setting, exact: bool) -> Frame:
-        rig = self._rig
+    def _frame(self, fitted: Fitted, setting: Setting) -> Frame:
+        rig, exact = self._rig, fitted.root.exact_names
         return Frame(
             anchor=rig.seen_as or rig.root,
             root=rig.root,
@@ -126,7 +148,19 @@ class SettingsAuditor:
             folds_case=rig.folds_case and not exact,
             seen_as=bool(rig.seen_as),
             variables=None if rig.seen_as else rig.variables,
+            start=fitted.folders[setting.relative_to] if setting.relative_to else None,
+            alike=tuple(self._values(fitted, setting)),
         )
+
+    def _values(self, fitted: Fitted, setting: Setting) -> Iterator[str]:
+        """What the other settings in the same file say."""
+        data = self._files.get((self._rig.name, setting.file))
+        if not isinstance(data, bytes):
+            return
+        for other in fitted.setting:
+            if other is not setting and other.file == setting.file and other.relative_to is None:
+                with contextlib.suppress(SettingError):
+                    yield value_of(data, other.format, other.key)
 
     def _same(self, fitted: Fitted, one: str, other: str) -> bool:
         """Whether two paths are one to the device."""
@@ -137,14 +171,14 @@ class SettingsAuditor:
         paths = [lead.path for lead in ways]
         if any(self._same(fitted, path, folder) for path in paths):
             return Verdict.SOUND, LeadsTo(value, folder, "folder")
-        return Verdict.IMPOSTER, LeadsTo(value, paths[0] if paths else "", "other folder", folder)
+        return Verdict.WRONG, LeadsTo(value, paths[0] if paths else "", "other folder", folder)
 
     def _follow(
         self, fitted: Fitted, finding: NeedFinding, group: _Group, value: str, ways: Iterable[Lead]
     ) -> tuple[Verdict, Fact]:
         """What a value leads to, by the reading that serves best."""
         targets = [place.expected for other in group for place in other.places]
-        reasons: list[tuple[Verdict, Fact]] = []
+        reasons: list[tuple[bool, Fact]] = []  # with whether nothing is there
         for lead in ways:
             path = lead.path
             holding = self._shelf.at(path)
@@ -163,12 +197,14 @@ class SettingsAuditor:
                 return Verdict.SOUND, LeadsTo(value, path, "place", finding.need.called)
             if holding:
                 fault = faults[0] if faults else None
-                reasons.append((Verdict.IMPOSTER, LeadsTo(value, path, "wrong", fault=fault)))
+                reasons.append((False, LeadsTo(value, path, "wrong", fault=fault)))
             elif twin := self._shelf.in_other_case(path):
-                reasons.append((Verdict.MISSING, LeadsTo(value, path, "spelled", base(twin.path))))
+                reasons.append((True, LeadsTo(value, path, "spelled", base(twin.path))))
             else:
-                reasons.append((Verdict.MISSING, LeadsTo(value, path, "nothing")))
-        return min(reasons, key=lambda pair: pair[0] is Verdict.MISSING, default=(Verdict.IMPOSTER, SaysNothing()))
+                reasons.append((True, LeadsTo(value, path, "nothing")))
+        if not reasons:
+            return Verdict.UNSET, SaysNothing()
+        return Verdict.WRONG, min(reasons, key=lambda pair: pair[0])[1]
 
 
 def _target(group: _Group) -> str | None:
@@ -200,7 +236,7 @@ def check_root(fitted: Fitted, rig: RigSeen, shelf: Shelf) -> tuple[RootFinding,
 def _demands(root: Root, rig: RigSeen) -> Iterator[RootFinding]:
     if root.volume:
         wanted = " or ".join(root.volume)
-        verdict = Verdict.SOUND if rig.volume in root.volume else Verdict.IMPOSTER
+        verdict = Verdict.SOUND if rig.volume in root.volume else Verdict.WRONG
         verdict = verdict if rig.volume else Verdict.UNPROVEN
         yield Finding(
             subject=Demand("volume"),
@@ -214,7 +250,7 @@ def _demands(root: Root, rig: RigSeen) -> Iterator[RootFinding]:
         elif not rig.label or (alike and not rig.volume and not root.exact_names):
             verdict = Verdict.UNPROVEN
         else:
-            verdict = Verdict.IMPOSTER
+            verdict = Verdict.WRONG
         fact = Demanded("label", root.label, rig.label, rig.name, str(verdict))
         yield Finding(subject=Demand("label"), verdict=verdict, facts=(fact,))
 
@@ -229,4 +265,4 @@ def _spelled(fitted: Fitted, shelf: Shelf) -> Iterator[RootFinding]:
     wanted = [fitted.folders[fitted.arcade.folder]] if fitted.arcade else []
     for path in dict.fromkeys((*wanted, *(parent(one.file) for one in fitted.setting))):
         if (there := shelf.spelled(path)) != path:
-            yield Finding(subject=Demand("names"), verdict=Verdict.IMPOSTER, facts=(RootSpelled(there, path),))
+            yield Finding(subject=Demand("names"), verdict=Verdict.WRONG, facts=(RootSpelled(there, path),))
