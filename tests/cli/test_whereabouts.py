@@ -160,6 +160,7 @@ STYLES = {
     "a table each": '[rig.pc]\nat = "pc"\n[rig.pc.emulators.knot]\nrelease = "4"\n\n[rig.pc.emulators.ruff]\nat = "x"\n',
     "without emulators": 'sources = [\n  "drawer",   # mine\n]\n[rig.pc]\nat = "pc"\n',
     "dotted": 'rig.pc.at = "pc"\nrig.pc.emulators.knot = "4"\n',
+    "sources as tables": '[[sources]]\nat = "drawer"\nname = "mine"\n\n[[sources]]\nat = "far"\n[rig.pc]\nat = "pc"\n',
     "inline": 'rig = { pc = { at = "pc", emulators = { knot = "4" } } }\n',
     "windows": '# mine\r\n[rig.pc]\r\nat = "pc"\r\n\r\n[rig.pc.emulators]\r\nknot = "4"\r\n',
     "no line at the end": '[rig.pc]\nat = "pc"\n[rig.pc.emulators]\nknot = "4"\n',

@@ -5,9 +5,11 @@ from __future__ import annotations
 
 import hashlib
 import io
+import json
 import os
 import random
 import shutil
+import struct
 import zipfile
 import zlib
 from pathlib import Path
@@ -18,7 +20,7 @@ import pytest
 from tests.conftest import Gribble, tree
 from tests.making import files
 
-WORLDS = 500 if os.environ.get("GRIBBLE_SOAK") else 8
+WORLDS = 500 if os.environ.get("GRIBBLE_SOAK") else 10
 """How many worlds each part of the test looks at; each is checked, placed, checked and undone."""
 KEY = b"neap tide"
 
@@ -42,6 +44,16 @@ def locked(content: bytes) -> bytes:
     return b"LOCKED" + bytes(one ^ other for one, other in zip(content, stream, strict=False))
 
 
+TIDE, LATER = "ab" * 20, b"known to a later release alone"
+DISC = struct.pack(">8sII", bytes.fromhex("4d436f6d70724844"), 124, 5) + bytes(68) + bytes.fromhex(TIDE) + bytes(60)
+ROSTERS = {
+    "1": [{"set": "tide", "files": [], "discs": [{"name": "tide", "sha1": TIDE}]}],
+    "2": [{"set": "ebb", "files": [{"name": "e.1", "size": len(LATER), "crc32": f"{zlib.crc32(LATER):08x}"}]}],
+}
+"""What the arcade emulator's releases know, of which the first is installed."""
+TURN = 'turn = { release = "1", wanted = ["tide"] }\n'
+
+
 class World:
     """One or two rigs with one emulator; each need has a content of its own, or none that a digest proves."""
 
@@ -59,7 +71,9 @@ class World:
                         what = [self.contents[number], dice.choice(self.contents), junk(dice), dice.randbytes(64)]
                         self.there[rig, f"n{number}{ending}"] = dice.choice(what)
         self.drawer: dict[str, bytes] = {"readme.md": b"all that washed up\n" * 9}
-        self.held = set[int]()
+        self.held, self.misled = set[int](), set[int]()
+        self.disc = {rig: dice.choice(["", "sets/tide.chd", "sets/tide/tide.chd"]) for rig in self.rigs}
+        self.disc_held = dice.random() < 0.5
         for number, content in enumerate(self.contents):
             self._hold(number, content)
 
@@ -77,6 +91,7 @@ class World:
                 self.drawer |= {f"{name}/n{number}.rom": locked(content), f"{name}/any.thing": KEY}
             case "wrong zip":
                 self.drawer[f"n{number}.zip"] = packed({f"n{number}.rom": b"another" * 40})
+                self.misled.add(number)
         if how not in ("not", "wrong zip"):
             self.held.add(number)
 
@@ -86,13 +101,27 @@ class World:
         files(root, {f"drawer/{name}": data for name, data in self.drawer.items()})
         for rig in self.rigs:
             (root / rig / "boot").mkdir(parents=True, exist_ok=True)
+            files(root, {f"{rig}/{self.disc[rig]}": DISC} if self.disc[rig] else {})
+        files(root, {"drawer/t.chd": DISC} if self.disc_held else {})
+        for release, sets in ROSTERS.items():
+            lines = [{"roster": 1, "emulator": "turn", "release": release}, *sets]
+            files(
+                root,
+                {
+                    f"catalogue/turn-{release}.roster.jsonl": "".join(
+                        map("{}\n".format, map(json.dumps, lines))
+                    ).encode()
+                },
+            )
+        arcade = 'sheet = 1\nemulator = "turn"\n[folders]\nsets = "sets"\n[arcade]\nrosters = "turn-*.roster.jsonl"\nfolder = "sets"\n'
+        files(root, {"catalogue/turn.sheet.toml": arcade.encode(), "drawer/later.bin": LATER})
         text = 'sheet = 1\nemulator = "plover"\n[folders]\nboot = "boot"\n'
         for number, content in enumerate(self.contents):
             aliases = f'aliases = ["n{number}.bin"]\n' if self.alias[number] else ""
             text += f'[[need]]\nid = "n{number}"\nfolder = "boot"\nname = "n{number}.rom"\n{aliases}'
             text += self._accept(self.known[number], content)
         files(root, {"catalogue/plover.sheet.toml": text.encode()})
-        rigs = "".join(f'[rig.{rig}]\nat = "{rig}"\n[rig.{rig}.emulators]\nplover = {{}}\n' for rig in self.rigs)
+        rigs = "".join(f'[rig.{rig}]\nat = "{rig}"\n[rig.{rig}.emulators]\nplover = {{}}\n{TURN}' for rig in self.rigs)
         (root / "gribble.toml").write_text(f'sources = ["drawer"]\ncatalogues = ["catalogue"]\n{rigs}')
 
     def _accept(self, known: str, content: bytes) -> str:
@@ -128,6 +157,13 @@ class Oracle:
             return bool(there) and not any(map(self._is_junk, there))
         return bool(there) and all(one == self.world.contents[number] for one in there)
 
+    def wrong_beside_right(self, rig: str, number: int) -> str:
+        """The name under which a wrong file lies beside the right one; empty where that is not so."""
+        names = [f"n{number}.rom", f"n{number}.bin"] if self.world.known[number] != "nothing" else []
+        there = {name: data for name in names if (data := self.world.there.get((rig, name))) is not None}
+        wrong = [name for name, data in there.items() if data != self.world.contents[number]]
+        return wrong[0] if len(there) == 2 and len(wrong) == 1 and self.world.alias[number] else ""
+
     def _is_junk(self, data: bytes) -> bool:
         return not data or len(set(data)) == 1 or data.startswith(b"<!DOCTYPE")  # what is packed may be what is wanted
 
@@ -159,6 +195,10 @@ def test_what_is_said_placed_and_undone_is_right(gribble: Gribble, tmp_path: Pat
                 if world.known[number] != "nothing" and not met:
                     obtain = one["remedy"] == "obtain"
                     assert obtain == (number not in oracle.held), f"world {seed}, {rig} n{number}: {one}"
+                    if one["verdict"] == "missing" and number in world.misled:
+                        assert f"n{number}.zip" in one["reason"], f"world {seed}, {rig} n{number}: {one}"
+                if wrong := oracle.wrong_beside_right(rig, number):
+                    assert one["found"] == f"boot/{wrong}", f"world {seed}, {rig} n{number}: {one}"
         done = gribble("place", "--yes", cwd=root)
         assert "refused" not in done.out, f"world {seed}: {done.out}"
         after = looked(gribble, root)
@@ -166,6 +206,10 @@ def test_what_is_said_placed_and_undone_is_right(gribble: Gribble, tmp_path: Pat
             number = int(key.rpartition("n")[2])
             right = world.known[number] != "nothing" and number in oracle.held
             assert not right or one["verdict"] == "sound", f"world {seed}, {key}: {found[key]}; then {one}"
+        discs = world.disc_held or any(world.disc.values())
+        for rig, at in world.disc.items():
+            assert (root / rig / "sets/tide/tide.chd").exists() == discs, f"world {seed}: {rig}"
+            assert at == "sets/tide/tide.chd" or not at or not (root / rig / at).exists(), f"world {seed}: a stray"
         if "Done" in done.out:
             gribble("undo", "--yes", cwd=root, code=0)
         now = {path: what for path, what in tree(root).items() if ".gribble" not in path}
@@ -190,5 +234,34 @@ def test_an_answer_does_not_hang_on_what_was_asked_before(gribble: Gribble, tmp_
         asked, first = looked(gribble, root), looked(gribble, fresh)
         text = str(asked).replace(str(root), "")
         assert text == str(first).replace(str(fresh), ""), f"world {seed}"
+        told = gribble("identify", "drawer", "--json", cwd=root).json
+        assert told["counts"]["elsewhere"] == 1, f"world {seed}: what the later release knows"
         shutil.rmtree(root)
         shutil.rmtree(fresh)
+
+
+@pytest.mark.parametrize("part", range(2))
+def test_what_is_captured_is_ready_where_it_was_and_two_releases_are_not_mixed(
+    gribble: Gribble, tmp_path: Path, part: int
+) -> None:
+    for seed in range(part * WORLDS, (part + 1) * WORLDS):
+        dice, root = random.Random(seed), tmp_path / str(seed)
+        names = dice.sample("abcdef", dice.randint(2, 5))
+        first = {f"{name}.rom": dice.randbytes(40) for name in names}
+        second = {name: data if dice.random() < 0.5 else dice.randbytes(40) for name, data in first.items()}
+        second |= {"new.rom": dice.randbytes(40)} if dice.random() < 0.5 else {}
+        for rig, there in (("one", first), ("two", second)):
+            files(root, {f"{rig}/copy/{name}": data for name, data in there.items()})
+        (root / "catalogue").mkdir()
+        rigs = "".join(f'[rig.{rig}]\nat = "{rig}"\n' for rig in ("one", "two"))
+        (root / "gribble.toml").write_text(f'catalogues = ["catalogue"]\n{rigs}')
+        words = ("--emulator", "copy", "--release")
+        gribble("catalogue", "capture", "one", *words, "1", "--out", "catalogue/copy.sheet.toml", cwd=root, code=0)
+        gribble("catalogue", "capture", "two", *words, "2", "--into", "catalogue/copy.sheet.toml", cwd=root, code=0)
+        for rig, release in (("one", "1"), ("two", "2")):
+            gribble("rigs", "enter", "copy", "--rig", rig, "--release", release, "--yes", cwd=root, code=0)
+        answer = gribble("check", "--json", cwd=root).json
+        assert answer["state"] == "ready", f"world {seed}: {answer}"
+        mixed = gribble("check", "copy", "--rig", "one", "--as", "copy=2", "--json", cwd=root).json
+        assert (mixed["state"] == "ready") == (first == second), f"world {seed}"
+        shutil.rmtree(root)

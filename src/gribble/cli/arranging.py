@@ -34,7 +34,7 @@ from gribble.core.base.addresses import parse_address
 from gribble.core.base.amounts import count
 from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.base.kinds import Style
-from gribble.core.base.paths import lies_in, path_fault, relative, same_place
+from gribble.core.base.paths import fold, lies_in, path_fault, relative, same_place
 from gribble.core.base.suggest import suggest
 from gribble.core.catalogue.config import load_config, rig_name_fault
 from gribble.core.catalogue.configfile import REMOVED, Keys
@@ -471,7 +471,7 @@ def forget_source(
     path = require_config(call)
     config = load_config(path, call.environment.home, call.environment.env)
     place = call.environment.path(folder)
-    meant = next((one for one in config.sources if one.name == folder or same_place(one.at, place)), None)
+    meant = next((one for one in config.sources if fold(one.name) == fold(folder) or same_place(one.at, place)), None)
     if meant is None:
         known = [one.name or shorten(one.at) for one in config.sources]
         raise GribbleError(f"'{folder}' is no source{suggest(folder, known)}", fix="gribble sources lists them.")

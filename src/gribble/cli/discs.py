@@ -181,6 +181,24 @@ def mend(
             session.close()
 
 
+def _write_playlists(call: Call, found: list[Playlist], into: str, yes: bool) -> int:
+    """Write the playlists of titles all of whose discs are there; the exit status."""
+    known = find_config(call.environment, call.config)
+    with Session(call) if known else nullcontext() as session:  # it knows rigs and sources
+        lacking = [one for one in found if one.missing]
+        for one in lacking:
+            numbers = ", ".join(map(str, one.missing))
+            which = f"disc {numbers} of {one.total} is" if len(one.missing) == 1 else f"discs {numbers} are"
+            call.screen.say(f"{one.title} gets no playlist: {which} missing.")
+        whole = [one for one in found if not one.missing]
+        texts = list(_texts(whole, call.environment.path(into), session))
+        left = ExitCode.ATTENTION if lacking else ExitCode.CLEAN
+        if not texts:
+            call.screen.say("Nothing to write: the playlists there say the same." if whole else "Nothing to write.")
+            return left
+        return write_texts(call, texts, session, yes, "--into FOLDER") or left
+
+
 @command("discs playlist", takes="json config")
 def playlist(
     call: Call,
@@ -233,20 +251,7 @@ def playlist(
     for id_ in lacking:
         screen.tell(f"{id_} ({titles[id_]}) is not there: no folder and no file of that name")
     if into and found:
-        known = find_config(call.environment, call.config)
-        with Session(call) if known else nullcontext() as session:  # it knows rigs and sources
-            lacking_discs = [one for one in found if one.missing]
-            for one in lacking_discs:
-                numbers = ", ".join(map(str, one.missing))
-                which = f"disc {numbers} of {one.total} is" if len(one.missing) == 1 else f"discs {numbers} are"
-                screen.say(f"{one.title} gets no playlist: {which} missing.")
-            whole = [one for one in found if not one.missing]
-            texts = list(_texts(whole, call.environment.path(into), session))
-            left = ExitCode.ATTENTION if lacking_discs else ExitCode.CLEAN
-            if not texts:
-                screen.say("Nothing to write: the playlists there say the same." if whole else "Nothing to write.")
-                return left
-            return write_texts(call, texts, session, yes, "--into FOLDER") or left
+        return _write_playlists(call, found, into, yes)
     if found and not call.json:
         words = typed([*folders, *(("--names", names) if names else ())])
         screen.next(f"gribble discs playlist {words} --into FOLDER", "writes them, and asks first")

@@ -119,6 +119,9 @@ def survey_with(
         with session.screen.bar("Surveying") as bar:
             surveyor = _surveyor(session, index, bar)
             world = _survey(session, session.loaded.catalogue, Scope(), surveyor)
+            if paths:  # what is named may be what only a release knows that is not installed
+                others = other_rosters(world.rigs, session.loaded.catalogue, session.roster)
+                surveyor.want_sets(size for one in others for size in one.roster.sets.sizes())
             surveys = [_survey_path(session.call.environment.path(path), surveyor, world) for path in paths]
     finally:
         index.close()

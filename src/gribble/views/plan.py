@@ -72,24 +72,34 @@ def show_plan(
         screen.grid(_kind_rows(steps) if brief else _step_rows(steps, rig, verbose))
     if brief:
         screen.say(styled("\nEach with its source: gribble plan EMULATOR, --rig RIG, or -v for all", QUIET))
+    _show_refused(screen, plan, most)
+    show_gaps(screen, plan.obtain, {(one.rig, one.emulator, one.need) for one in plan.refused}, most)
+    show_awaited(screen, plan.away, most)
+    _show_left_out(screen, audits, emulators=bool(plan.steps))
+
+
+def _show_refused(screen: Screen, plan: Plan, most: int) -> None:
+    """What cannot be done, but for what is told as a gap."""
     gaps = {(one.rig, one.emulator, one.subject) for group in (plan.obtain, plan.away) for one in group}
-    refused = [one for one in plan.refused if (one.rig, one.emulator, one.need) not in gaps]  # told there
+    refused = [one for one in plan.refused if (one.rig, one.emulator, one.need) not in gaps]
     if refused:
         screen.out.print()
         screen.say(styled("Cannot be done", "bold"))
         screen.grid([(f"{one.emulator}: {one.need}", one.reason) for one in refused[:most]])
         if len(refused) > most:
             screen.say(styled(f"  and {len(refused) - most:,} more (gribble plan -v shows them)", QUIET))
-    show_gaps(screen, plan.obtain, {(one.rig, one.emulator, one.need) for one in plan.refused}, most)
-    show_awaited(screen, plan.away, most)
+
+
+def _show_left_out(screen: Screen, audits: tuple[RigAudit, ...], *, emulators: bool) -> None:
+    """The rigs, and `emulators`, for which nothing is planned, each with the reason."""
     for found in audits:
-        if found.away:
+        left = [f"{found.rig} is away: {found.away}"] if found.away else []
+        left += [
+            f"{one.emulator} on {found.rig}: {one.unknown.why}" for one in found.emulators if emulators and one.unknown
+        ]
+        for words in left:
             screen.out.print()
-            screen.say(f"{found.rig} is away: {found.away}. Nothing is planned for it.")
-        for one in found.emulators if plan.steps else ():
-            if one.unknown:
-                screen.out.print()
-                screen.say(f"{one.emulator} on {found.rig}: {one.unknown.why}. Nothing is planned for it.")
+            screen.say(f"{words}. Nothing is planned for it.")
 
 
 def _say_nothing(screen: Screen, plan: Plan, audits: tuple[RigAudit, ...]) -> None:

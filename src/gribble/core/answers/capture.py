@@ -203,27 +203,13 @@ def extended(text: str, sheet: Sheet, files: Iterable[FoundFile], release: str, 
     kept = [structs.replace(one, path=_below(one.path, own)) for one in files if one.path not in outside]
     drafts, lists, known = _of_lists(document, sheet, kept, release, ranges)
     listed = [join(sheet.folders[need.folder]) for need in sheet.need if need.file]
+    kept = [one for one in kept if not any(lies_below(one.path, folder) for folder in listed)]
+    fresh = [one for one in kept if fold(one.path) not in places and not _is_accepted(one, sheet.need)]
     new = 0
-    fresh: list[FoundFile] = []
-    for file in (one for one in kept if not any(lies_below(one.path, folder) for folder in listed)):
-        number = places.get(fold(file.path))
-        need = sheet.need[number] if number is not None else None
-        contents = [*need.accept, *need.reject] if need else [a for one in sheet.need for a in one.accept]
-        if need and need.key:
-            more = [key for key in _drafts([file])[0].keys if key.name not in {other.name for other in need.key}]
-            for key in more:  # the sheet did without them, so they are extras
-                _append(document["need"][number], "key", {**_known_of(key), "level": "extra"})
-            known, new = known + (not more), new + bool(more)
-        elif any(content.agrees(file.digests) for content in contents) or (need and need.changes):
-            known += 1
-        elif number is None:
-            fresh.append(file)
-        else:
-            _bound(document["need"][number].get("accept", []), ranges.before)
-            content = {"size": file.size, **file.digests.known(), **({"releases": ranges.new} if ranges.new else {})}
-            remark = f"fill in: label; seen working with release {release}. {WRITTEN_TO}"
-            _append(document["need"][number], "accept", content, remark)
-            new += 1
+    for file in (one for one in kept if fold(one.path) in places):
+        number = places[fold(file.path)]
+        new += _extend(document["need"][number], sheet.need[number], file, release, ranges)
+    known += len(kept) - len(fresh) - new
     for draft in _drafts(fresh):
         draft.releases = ranges.new
         drafts.append(draft)
@@ -232,6 +218,27 @@ def extended(text: str, sheet: Sheet, files: Iterable[FoundFile], release: str, 
         changed = _with_needs(changed, sheet, drafts)
     accepts = new + sum(len(draft.accepts) for draft in drafts)
     return Captured(changed, len(drafts), accepts, known, own, outside, lists)
+
+
+def _is_accepted(file: FoundFile, needs: Iterable[Need]) -> bool:
+    """Whether a file is a content that some needs accept."""
+    return any(accept.agrees(file.digests) for need in needs for accept in need.accept)
+
+
+def _extend(table: Any, need: Need, file: FoundFile, release: str, ranges: Ranges) -> bool:
+    """Add to a need's table what a file at its place says and it does not; whether that is anything."""
+    if need.key:
+        known = {key.name for key in need.key}
+        more = [key for key in _drafts([file])[0].keys if key.name not in known]
+        for key in more:  # the sheet did without them, so they are extras
+            _append(table, "key", {**_known_of(key), "level": "extra"})
+        return bool(more)
+    if need.changes or any(content.agrees(file.digests) for content in (*need.accept, *need.reject)):
+        return False
+    _bound(table.get("accept", []), ranges.before)
+    content = {"size": file.size, **file.digests.known(), **({"releases": ranges.new} if ranges.new else {})}
+    _append(table, "accept", content, f"fill in: label; seen working with release {release}. {WRITTEN_TO}")
+    return True
 
 
 def _of_lists(

@@ -311,7 +311,7 @@ def _emulator(world: World, rig: RigAudit, emulator: EmulatorAudit, shown: Shown
         title=emulator.title,
         release=emulator.release or "",
         state=emulator.state,
-        todo=_todo(emulator),
+        todo=emulator.unknown.why if emulator.unknown else _todo(emulator),
         rows=tuple(rows),
         families=tuple(_families(world, rig.rig, emulator)),
         faults=tuple(_fault(one, problem) for one in emulator.sets for problem in one.problems),
@@ -371,8 +371,6 @@ def _fault(one: SetAudit, problem: SetProblem) -> SetFault:
 
 def _todo(emulator: EmulatorAudit) -> str:
     """What comes next, in a few words."""
-    if emulator.unknown:
-        return emulator.unknown.why
     alone = RigAudit(rig="", root="", emulators=(emulator,))
     findings = [one for one in emulator.findings if not (one.ignored or one.spared)]
     places = [place for finding in findings for place in finding.places]

@@ -162,30 +162,34 @@ def check_scope(config: Config, scope: Scope, sheets: Container[str] = ()) -> No
         (scope.emulators, emulators, "emulator on your rigs"),
         (tuple(scope.releases), emulators, "emulator on your rigs"),
     ):
-        for word in words:
-            if word in sheets and word not in known:
+        for word in (one for one in words if one not in known):
+            if word in sheets:
                 first = next(iter(scope.rigs or config.rig), "RIG")
                 raise GribbleError(
                     f"{word} has a sheet, and is on no rig in gribble.toml",
                     fix=f"gribble rigs enter {word} --rig {first} enters it.",
                 )
-            if word in config.rig and word not in known:
+            if word in config.rig:
                 raise GribbleError(f"'{word}' is a rig, not an emulator", fix=f"Name it so: --rig {word}")
-            if word not in known:
-                raise GribbleError(
-                    f"'{word}' is no {what}{suggest(word, known)}",
-                    fix="gribble rigs shows the rigs and their emulators.",
-                )
+            raise GribbleError(
+                f"'{word}' is no {what}{suggest(word, known)}", fix="gribble rigs shows the rigs and their emulators."
+            )
     chosen = {name: rig.emulators for name, rig in config.rig.items() if not scope.rigs or name in scope.rigs}
     for word in (*scope.emulators, *scope.releases):
         if not any(word in there for there in chosen.values()):
             others = ", ".join(name for name, rig in config.rig.items() if word in rig.emulators)
             raise GribbleError(f"{word} is not on {' or '.join(chosen)}", fix=f"It is on {others}.")
-    if scope.at is not None and len(scope.rigs or config.rig) != 1:
+    if scope.at is not None:
+        _check_at(config, scope, scope.at)
+
+
+def _check_at(config: Config, scope: Scope, at: str) -> None:
+    """Raise GribbleError where it is not one rig that is said to be somewhere else today, or another one is there."""
+    if len(scope.rigs or config.rig) != 1:
         raise GribbleError("--at says where one rig is today", fix="Name the rig too: --rig NAME.")
-    for name, rig in config.rig.items() if scope.at is not None else ():
-        if name not in (scope.rigs or config.rig) and one_place(scope.at or "", rig.at):
-            raise GribbleError(f"--at {scope.at} is the folder of rig {name}", fix="Name the folder of the rig itself.")
+    for name, rig in config.rig.items():
+        if name not in (scope.rigs or config.rig) and one_place(at, rig.at):
+            raise GribbleError(f"--at {at} is the folder of rig {name}", fix="Name the folder of the rig itself.")
 
 
 def rig_root(name: str, rig: Rig, scope: Scope) -> str:

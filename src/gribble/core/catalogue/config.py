@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Container, Mapping
+from collections.abc import Container, Iterable, Iterator, Mapping
 from pathlib import Path
 from types import MappingProxyType
 from typing import Any
@@ -24,7 +24,7 @@ from gribble.core.catalogue.ranges import by_liking, concerns, release_fault
 from gribble.core.catalogue.sheets import Catalogue
 from gribble.core.records.config import AS_LISTED, Config, Installed, Liking, Rig, Source
 from gribble.core.records.place import Fitted
-from gribble.core.records.sheet import Accept, Need, OtherRelease, Sheet
+from gribble.core.records.sheet import Accept, Media, Need, OtherRelease, Sheet
 
 _ABSOLUTE = re.compile(r"^(/|\\\\|[^/\\\s]*:)")
 _OF_WINDOWS = re.compile(r"^([A-Za-z]:([/\\]|$)|\\\\)")
@@ -313,10 +313,7 @@ def fit_sheet(sheet: Sheet, installed: Installed | None = None, liking: Liking =
         for need in sheet.need
         if concerns(need.releases, release, sheet.order) and (need.machines is None or played & set(need.machines))
     )
-    named = {key: join(installed.at, folder) for key, folder in installed.folders.items()}
-    folders = {key: named.get(key, installed.place(folder)) for key, folder in sheet.folders.items()}
-    more = {key: tuple(map(installed.place, too)) for key, too in sheet.more_folders.items() if key not in named}
-    more |= {key: tuple(join(installed.at, one) for one in too) for key, too in installed.more_folders.items()}
+    folders, more = _folders_on(sheet, installed)
     further = {f"{key} {number}": one for key, too in more.items() for number, one in enumerate(too, start=2)}
     marked = tuple(_liked(_mark_accepts(need, release, sheet.order), liking) for need in needs)
     wanted = {need.id for need in needs}
@@ -337,12 +334,7 @@ def fit_sheet(sheet: Sheet, installed: Installed | None = None, liking: Liking =
             for one in sheet.setting
             if one.need is None or one.need in wanted
         ),
-        media=tuple(
-            structs.replace(one, folder=key)
-            for one in sheet.media
-            if concerns(one.releases, release, sheet.order)
-            for key in (one.folder, *(word for word in further if word.rpartition(" ")[0] == one.folder))
-        ),
+        media=tuple(_media_in(sheet, release, further)),
         pair=sheet.pair,
         root=sheet.root,
         arcade=sheet.arcade,
@@ -355,6 +347,24 @@ def fit_sheet(sheet: Sheet, installed: Installed | None = None, liking: Liking =
         order=sheet.order,
         note=note,
     )
+
+
+def _folders_on(sheet: Sheet, installed: Installed) -> tuple[dict[str, str], dict[str, tuple[str, ...]]]:
+    """The folders of a sheet on a rig by key: where placing writes, and those that are looked in, too."""
+    named = {key: join(installed.at, folder) for key, folder in installed.folders.items()}
+    folders = {key: named.get(key, installed.place(folder)) for key, folder in sheet.folders.items()}
+    more = {key: tuple(map(installed.place, too)) for key, too in sheet.more_folders.items() if key not in named}
+    more |= {key: tuple(join(installed.at, one) for one in too) for key, too in installed.more_folders.items()}
+    return folders, more
+
+
+def _media_in(sheet: Sheet, release: str | None, further: Iterable[str]) -> Iterator[Media]:
+    """What game folders may hold that concerns a release; said of each folder where a key names several."""
+    for one in sheet.media:
+        if concerns(one.releases, release, sheet.order):
+            yield one
+            alike = (key for key in further if key.rpartition(" ")[0] == one.folder)
+            yield from (structs.replace(one, folder=key) for key in alike)
 
 
 def _liked(need: Need, liking: Liking) -> Need:

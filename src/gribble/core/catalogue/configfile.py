@@ -9,6 +9,8 @@ from collections.abc import Mapping
 from typing import Any, NamedTuple
 
 import tomlkit
+from tomlkit.exceptions import TOMLKitError
+from tomlkit.items import AoT, InlineTable, Table
 
 from gribble.core.base.errors import GribbleError
 from gribble.core.catalogue.writing import quoted
@@ -31,11 +33,12 @@ def changed(text: str, changes: Mapping[Keys, Any]) -> str:
     windows = "\r\n" in text and text.count("\r\n") == text.count("\n")
     new = text.replace("\r\n", "\n") if windows else text
     for keys, value in changes.items():
-        new = _without(new, keys) if value is REMOVED else _with(new, keys, value)
         _put(after, keys, value)
     try:
+        for keys, value in changes.items():
+            new = _without(new, keys) if value is REMOVED else _with(new, keys, value)
         right = _alike(tomllib.loads(new)) == _alike(after)
-    except tomllib.TOMLDecodeError:
+    except (ValueError, TypeError, TOMLKitError):  # what cannot be read back, or not be put there
         right = False
     if not right:
         words = ", ".join(f"{dotted(keys)} {'out' if value is REMOVED else f'= {toml(value)}'}"
@@ -68,8 +71,11 @@ def _key(word: str) -> str:
 
 
 def _alike(tables: dict[str, Any]) -> dict[str, Any]:
-    """The same, so that it does not matter whether a rig without emulators has an empty table for them."""
+    """The same, so that it does not matter whether a rig without emulators has an empty table for them, or a source is
+    written as a table."""
     tables = copy.deepcopy(tables)
+    if isinstance(sources := tables.get("sources"), list):
+        tables["sources"] = [{"at": one} if isinstance(one, str) else one for one in sources]
     rigs = tables.setdefault("rig", {})
     for rig in rigs.values() if isinstance(rigs, dict) else ():
         if isinstance(rig, dict):
@@ -135,8 +141,10 @@ def _with(text: str, keys: Keys, value: Any) -> str:
     while depth < len(keys) - 1 and isinstance(at, dict) and keys[depth] in at:
         at, depth = at[keys[depth]], depth + 1
     if depth == len(keys) - 1 and isinstance(at, dict) and keys[-1] in at:
+        if isinstance(at[keys[-1]], AoT):
+            return _with_tables(text, keys[-1], at[keys[-1]], value)
         return _replaced(document, at, keys[-1], value)
-    inline = isinstance(document.get("rig"), tomlkit.items.InlineTable)
+    inline = isinstance(document.get("rig"), InlineTable)
     if keys[:1] == ("rig",) and len(keys) == 2 and isinstance(value, dict) and not inline:
         return _with_rig(text, keys, value)
     if inserted := _inserted(text, keys, value):
@@ -159,7 +167,7 @@ def _replaced(document: Any, at: Any, key: str, value: Any) -> str:
         for one in value:
             if one not in now:
                 now.append(_item(one))
-    elif isinstance(now, tomlkit.items.Table) and isinstance(value, dict):
+    elif isinstance(now, Table) and isinstance(value, dict):
         for word in [word for word in now if word not in value]:
             del now[word]
         for word, one in value.items():
@@ -168,6 +176,24 @@ def _replaced(document: Any, at: Any, key: str, value: Any) -> str:
     else:
         at[key] = _item(value)
     return str(tomlkit.dumps(document))
+
+
+def _with_tables(text: str, key: str, now: list[Any], value: list[Any]) -> str:
+    """The text with other sources, where each has a table: those that are gone left out, new ones at the end."""
+    gone = {number for number, one in enumerate(now) if one not in value}
+    kept: list[str] = []
+    number, within = -1, False
+    for line in _lines(text):
+        if line.header or line.text.lstrip().startswith("[["):
+            number += line.table == (f"[[{key}]]",)
+            within = line.table == (f"[[{key}]]",) and number in gone
+            if within and kept and not kept[-1].strip():
+                kept.pop()  # the blank line that set it off
+        if not (within and _holds(line)):
+            kept.append(line.text)
+    left = "".join(kept)
+    more = "".join(f"\n[[{key}]]\nat = {toml(one)}\n" for one in value if isinstance(one, str))
+    return f"{left if left.endswith(chr(10)) else left + chr(10)}{more}"
 
 
 def _item(value: Any) -> Any:

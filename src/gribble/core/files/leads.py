@@ -146,8 +146,7 @@ def written(target: str, value: str, frame: Frame) -> str | None:
         if path is None:
             return None
     elif frame.is_absolute(text):
-        backs = bool(_WINDOWS.match(_plain(frame.anchor))) or (frame.seen_as and "\\" in frame.anchor)
-        back = backs and "\\" in (value if value.strip() and _WINDOWS.match(text) else frame.anchor)
+        back = _backslashes(value, text, frame)
         path = _plain(frame.anchor).rstrip("/") + "/" + target
     elif frame.start is not None:
         path = posixpath.relpath(target, frame.start or ".")
@@ -162,6 +161,12 @@ def written(target: str, value: str, frame: Frame) -> str | None:
     if text.endswith("/") and text != "/":
         path = path.rstrip("/") + "/"
     return path.replace("/", "\\") if back else path
+
+
+def _backslashes(value: str, text: str, frame: Frame) -> bool:
+    """Whether an absolute path is written with backslashes: as the value is, where its device has them at all."""
+    backs = bool(_WINDOWS.match(_plain(frame.anchor))) or (frame.seen_as and "\\" in frame.anchor)
+    return backs and "\\" in (value if value.strip() and _WINDOWS.match(text) else frame.anchor)
 
 
 def _as_others(frame: Frame) -> str:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Callable, Collection, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
 from pathlib import Path
 from typing import NamedTuple
 
@@ -67,12 +67,7 @@ def likely_folders(
     owns = [one for one in owns if not any(one != other and lies_below(one, other) for other in owns if other)]
     taken = {fold(folder): whose for folder, whose in sought.others.items()}
     found = [_within(listing, own, sought, files, settings) for own in owns]
-    for folder, there in files.items():
-        if not there or any(lies_below(folder, own) for own in owns if own):
-            continue
-        whose = next((one for other, one in taken.items() if other and lies_below(fold(folder), other)), "")
-        why = _lie_there(there) + (f", but it is {whose}'s folder" if whose else "")
-        found.append(Likely(folder, why, 0 if whose else 2, there))
+    found += _elsewhere(files, owns, taken)
     if not found and sought.wanted is not None:
         tops = [one for one in listing if "/" not in one and fold(one) in USUAL and fold(one) not in taken]
         found += [Likely(one, "such files usually lie in a folder of that name", 2) for one in tops]
@@ -81,6 +76,17 @@ def likely_folders(
             0, Likely(sought.names[0], "a new folder: none there is called like it or has its files", 1, own=True)
         )
     return sorted(found, key=lambda one: (-one.weight, -len(one.files), not one.own, one.folder.count("/")))
+
+
+def _elsewhere(
+    files: Mapping[str, tuple[str, ...]], owns: Collection[str], taken: Mapping[str, str]
+) -> Iterator[Likely]:
+    """The folders beside an emulator's own in which files lie that it wants; those that are `taken` are another's."""
+    for folder, there in files.items():
+        if there and not any(lies_below(folder, own) for own in owns if own):
+            whose = next((one for other, one in taken.items() if other and lies_below(fold(folder), other)), "")
+            why = _lie_there(there) + (f", but it is {whose}'s folder" if whose else "")
+            yield Likely(folder, why, 0 if whose else 2, there)
 
 
 def _within(
@@ -95,11 +101,10 @@ def _within(
     best = max(within, key=lambda folder: (len(files[folder]), -folder.count("/")))
     if files[best]:
         return Likely(best, _lie_there(files[best]), 3, files[best], own=True)
-    shallow = (folder for folder in within if folder == own or parent(folder) == own)
-    near = [join(folder, name) for folder in shallow for name in listing[folder]]
+    inner = [folder for folder in within if folder != own and parent(folder) == own]
+    near = [join(folder, name) for folder in (own, *inner) for name in listing[folder]]
     signs = [path for path in near if path.lower().endswith((*SETTINGS, *PROGRAMS))]
     weight, sign = (3, f", and {base(signs[0])} lies there") if signs else (2, "")
-    inner = [folder for folder in within if folder != own and parent(folder) == own]
     named = [one for one in inner if any(_names_folder(settings(path), base(one)) for path in signs)]
     usual = [one for one in inner if fold(base(one)) in (USUAL if sought.wanted is not None else USUAL_SETS)]
     if len(named) == 1:

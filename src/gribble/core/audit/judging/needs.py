@@ -195,13 +195,7 @@ class NeedsAuditor:
 
     def _find_named(self, place: Place, keys: KeysInPlay) -> PlaceFinding:
         paths = place.paths
-        judged = (
-            (holding, self._judge.judge(place, holding))
-            for holding in self._shelf.serving(place)
-            if not self._shelf.unread(holding.path)
-        )
-        # what is wrong in a folder that is only looked in, too, is not in the way
-        present = [pair for pair in judged if pair[1].accepted or parent(pair[0].path) not in place.too]
+        present = list(self._present(place))
         right = [(holding, judgement) for holding, judgement in present if judgement.accepted]
         others = [pair for pair in present if not pair[1].accepted]
         wrong = [pair for pair in others if not self._serving.another(pair[0], place)]
@@ -221,6 +215,15 @@ class NeedsAuditor:
             if thing := self._shelf.thing(path):
                 return self._no_file(place, keys, path, *thing)
         return self._find_elsewhere(place, keys, None)
+
+    def _present(self, place: Place) -> Iterator[tuple[Holding, Judgement]]:
+        """The files under the names of a place, judged; what is wrong in a folder that is only looked in, too, is in
+        nobody's way."""
+        for holding in self._shelf.serving(place):
+            if not self._shelf.unread(holding.path):
+                judgement = self._judge.judge(place, holding)
+                if judgement.accepted or parent(holding.path) not in place.too:
+                    yield holding, judgement
 
     def _is_at(self, holding: Holding, path: str) -> bool:
         return self._shelf.key(holding.path) == self._shelf.key(path)
