@@ -30,7 +30,7 @@ def home(tmp_path: Path) -> Path:
         {
             "drawer/1.bin": A, "drawer/2.bin": B, "drawer/3.bin": C,
             "pc/emulators/Plover 1.2/Plover.exe": b"-", "pc/emulators/Plover 1.2/system/a.rom": A,
-            "pc/emulators/redshank/redshank.exe": b"-", "pc/emulators/redshank/b.rom": b"another",
+            "pc/emulators/redshank/redshank.exe": b"-", "pc/emulators/redshank/b.rom": B,
             "stick/BIOS/other.rom": C,
             "lists/plover-1.2.csv": (HEAD + LIST).encode(),
             "catalogue/-": b"",
@@ -78,7 +78,7 @@ def test_one_list_serves_three_rigs_with_three_layouts(gribble: Gribble, home: P
         assert (card / "apps/plover/system/mere/c.key").read_bytes() == C
     assert (home / "stick/BIOS/plover/system/b.rom").read_bytes() == B
     assert (home / "pc/emulators/Plover 1.2/system/b.rom").read_bytes() == B
-    assert (home / "pc/emulators/redshank/b.rom").read_bytes() == b"another", "another emulator's folder"
+    assert (home / "pc/emulators/redshank/b.rom").read_bytes() == B, "a program that nobody has entered may use it"
 
 
 def test_importing_again_never_doubles_and_changes_what_it_says(gribble: Gribble, home: Path) -> None:
@@ -329,6 +329,11 @@ def test_names_are_taken_as_they_are_printed(gribble: Gribble, world: Path) -> N
     right = gribble("check", "dunlin", "--rig", "lighthouse", "--json", cwd=world).json
     for name in ("Dunlin", "dunlin 2.0", "LUMEN"):
         assert gribble("check", name, "--rig", "Lighthouse", "--json", cwd=world).json == right
+    for words in (("Sandpiper",), ("TERN 8",), ("sandpiper 3.1",)):
+        assert gribble("needs", *words, "--json", cwd=world).json["emulators"][0]["emulator"] == "sandpiper"
+    by_id = gribble("plan", "--only", "vesper-boot", "--json", cwd=world).json["steps"]
+    for word in ("Vesper boot ROM", "VESPER-BOOT"):
+        assert gribble("plan", "--only", word, "--json", cwd=world).json["steps"] == by_id
     assert gribble("why", "Dunlin", "--json", cwd=world).json == gribble("why", "dunlin", "--json", cwd=world).json
 
 

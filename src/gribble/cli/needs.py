@@ -14,6 +14,7 @@ from gribble.cli.session import Session
 from gribble.cli.surveying import Named, survey
 from gribble.core.answers.needed import Tree, needed_by_sheets, needed_in_world, read_words
 from gribble.core.audit.asked import check_scope, sets_of
+from gribble.core.audit.layout import called
 from gribble.core.audit.world import World
 from gribble.core.base.errors import ExitCode
 from gribble.core.catalogue.families import family_of
@@ -47,7 +48,8 @@ def needs(
     with Session(call, catalogue=catalogue or ()) as session:
         sheets = session.loaded.catalogue.sheets
         known = {*sheets, *(machine for sheet in sheets.values() for machine in sheet.machines)}
-        sets = bool(names) and bool(session.loaded.catalogue.rosters) and known.isdisjoint(names or ())
+        meant = any(called(name, sheets.values()) for name in names or ())
+        sets = bool(names) and bool(session.loaded.catalogue.rosters) and not meant
         if (tree or sets) and names and not catalogue:
             return show_families(session, call.scope, names, call.json, known)
         words = read_words(names or (), sheets)

@@ -24,7 +24,7 @@ from gribble.core.files.volumes import cluster_of
 from gribble.core.placing.contents import Text, encoded, steps_of
 from gribble.core.placing.displaced import Changed
 from gribble.core.placing.journal import Run
-from gribble.core.placing.plan import make_plan, narrowed
+from gribble.core.placing.plan import by_ids, make_plan, narrowed
 from gribble.core.placing.room import check_room
 from gribble.core.placing.run import Listener, Stopped, new_run_number
 from gribble.core.placing.store import Stamp, StoreError
@@ -60,6 +60,7 @@ def planned(
 ) -> Plan:
     """The plan for some rigs, narrowed. Raises GribbleError for a word that no step answers to."""
     volumes = session.rigs.volumes(audits)
+    only, skip = (by_ids(audits, words or ()) for words in (only, skip))
     plan = make_plan(audits, by_name=by_name, only=only or (), sets_only=sets_only, volumes=volumes)
     for name, volume in volumes.items():
         if not volume and plan.on(name):

@@ -8,8 +8,10 @@ from typing import NamedTuple
 from msgspec import Struct, structs
 
 from gribble.core.arcade.wanting import of_variant
+from gribble.core.audit.layout import called
 from gribble.core.audit.world import World
 from gribble.core.base.errors import GribbleError
+from gribble.core.base.paths import fold
 from gribble.core.base.suggest import suggest
 from gribble.core.catalogue.config import fit_sheet
 from gribble.core.catalogue.families import Family, parts_of
@@ -69,17 +71,23 @@ class Words(Struct, frozen=True):
 
 
 def read_words(words: Iterable[str], sheets: dict[str, Sheet]) -> Words:
-    """Words as names of emulators or machines. Raises GribbleError for one that is neither."""
-    machines = sorted({machine for sheet in sheets.values() for machine in sheet.machines})
-    found: dict[bool, list[str]] = {True: [], False: []}
+    """Words as names of emulators or machines, as they are printed, folded. Raises GribbleError for one that is
+    neither."""
+    machines = {fold(machine): machine for sheet in sheets.values() for machine in sheet.machines}
+    emulators: list[str] = []
+    asked: list[str] = []
     for word in words:
-        if word not in sheets and word not in machines:
+        if word not in sheets and fold(word) in machines:
+            asked.append(machines[fold(word)])
+        elif named := called(word, sheets.values()):
+            emulators += [sheet.emulator for sheet in named]
+        else:
+            known = [*sheets, *sorted(machines.values())]
             raise GribbleError(
-                f"'{word}' is no emulator and no machine of any sheet{suggest(word, [*sheets, *machines])}",
+                f"'{word}' is no emulator and no machine of any sheet{suggest(word, known)}",
                 fix="gribble catalogue list shows the sheets.",
             )
-        found[word in sheets].append(word)
-    return Words(tuple(found[True]), tuple(found[False]))
+    return Words(tuple(emulators), tuple(asked))
 
 
 def needed_by_sheets(sheets: dict[str, Sheet], words: Words) -> list[Needed]:

@@ -71,6 +71,17 @@ def narrowed(plan: Plan, only: Iterable[str], skip: Iterable[str]) -> Plan:
     return structs.replace(plan, steps=tuple(without(plan.steps, out)))
 
 
+def by_ids(rigs: Iterable[RigAudit], words: Iterable[str]) -> list[str]:
+    """Some words with the ids of needs and the names of emulators in place of their titles."""
+    titles = {
+        fold(title): name
+        for rig in rigs
+        for one in rig.emulators
+        for title, name in ((one.title, one.emulator), *((found.need.title, found.need.id) for found in one.findings))
+    }
+    return [titles.get(fold(word), word) for word in words]
+
+
 def preferable(rigs: Iterable[RigAudit], needs: Collection[str]) -> bool:
     """Whether something can be put in place for some needs."""
     findings = (finding for rig in rigs for emulator in rig.emulators for finding in emulator.findings)
@@ -87,7 +98,7 @@ def linked(plan: Plan) -> Plan:
 
 
 def _answers(step: Step, word: str) -> bool:
-    if word in (step.rig, step.emulator, step.need, step.kind):
+    if fold(word) in map(fold, (step.rig, step.emulator, step.need, step.kind)):
         return True
     paths = (step.place, step.from_) if isinstance(step, Taking) else (step.place,)
     return any(fnmatchcase(path, word) for path in paths)

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
+from functools import cached_property
 from itertools import chain
 
 from msgspec import Struct
 
 from gribble.core.audit.judging.case import RigCase
 from gribble.core.audit.judging.judge import best_liked
-from gribble.core.base.paths import fold, parent
+from gribble.core.base.paths import fold, lies_below, parent
 from gribble.core.records.findings import Proof
 from gribble.core.records.holding import Holding
 from gribble.core.records.place import Fitted, Place
+from gribble.core.survey.whereabouts import PROGRAMS, SETTINGS
 
 
 def outlook(group: Iterable[Fitted]) -> tuple[frozenset[str], frozenset[str]]:
@@ -118,7 +120,25 @@ class Serving:
         link."""
         if holding.rig != self._rig.name or holding.member is not None or holding.fixed:
             return False
-        return holding.path not in self._paths and not self._shelf.leans(holding.path)
+        return (
+            holding.path not in self._paths and not self._shelf.leans(holding.path) and not self._strange(holding.path)
+        )
+
+    def _strange(self, path: str) -> bool:
+        """Whether a file lies in the folder of a program of which gribble.toml says nothing: it may be in use there."""
+        folder = parent(path)
+        while folder and folder not in self._programs:
+            folder = parent(folder)
+        return bool(folder)
+
+    @cached_property
+    def _programs(self) -> frozenset[str]:
+        """The folders with a program or settings in them in which, and above which, no emulator looks."""
+        signs = {parent(path) for path in self._shelf.loose if path.lower().endswith((*PROGRAMS, *SETTINGS))}
+        ours = {*self._folders, *(parent(path) for path in self._files)}
+        return frozenset(
+            one for one in signs if one and not any(lies_below(one, our) or lies_below(our, one) for our in ours)
+        )
 
     def another(self, holding: Holding, place: Place) -> bool:
         """Whether a file is sound for another need where it lies, be it as one of several."""
