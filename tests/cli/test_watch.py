@@ -20,10 +20,13 @@ from typing import Any
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from msgspec import structs
 
+from gribble.core.answers.identify import Identified, Match, arrived
 from gribble.core.survey.arriving import BUSY, REST_SECONDS, Arrivals, glance, is_of_interest
 from tests.conftest import Gribble
 from tests.making import A, B, files, need, small_world
+from tests.needs import held
 
 PATIENCE = 60
 
@@ -227,3 +230,13 @@ def test_a_file_beside_which_a_part_lies_is_waited_for(tmp_path: Path) -> None:
     shutil.rmtree(tmp_path)
     assert glance(str(tmp_path / "x")) is None
     os.makedirs(tmp_path)
+
+
+def test_of_two_rigs_only_the_one_that_lacks_a_file_is_said_to_lack_it() -> None:
+    match = Match(
+        emulator="plover", need="a", title="A", accept="", rig="one", to="boot/a.rom", needed=True, rejected=False
+    )
+    matches = (match, structs.replace(match, rig="two", needed=False, there=True))
+    file = Identified(holding=held("x.bin", "a"), verdict="known", matches=matches)
+    (told,) = arrived([str(file.holding.place)], [file], ())
+    assert [line.words for line in told.lines] == ["A; plover on one lacks it"]

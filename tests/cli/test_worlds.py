@@ -20,7 +20,7 @@ import pytest
 from tests.conftest import Gribble, tree
 from tests.making import files
 
-WORLDS = 500 if os.environ.get("GRIBBLE_SOAK") else 10
+WORLDS = 250 if os.environ.get("GRIBBLE_SOAK") else 10
 """How many worlds each part of the test looks at; each is checked, placed, checked and undone."""
 KEY = b"neap tide"
 
