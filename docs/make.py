@@ -41,7 +41,7 @@ ABOUT = {
     "core/answers/needed": "Names and options", "cli/check": "Names and options",
     "cli/identify": "Names and options", "cli/importing": "Taking over a list",
     "cli/taking_over": "Taking over a list",
-    "core/catalogue/importing": "Taking over a list", "cli/sets": "Arcade sets", "cli/set_releases": "Arcade sets",
+    "core/catalogue/importing": "Taking over a list", "cli/sets": "Arcade sets", "cli/set_releases": "Arcade sets", "cli/wanted": "Arcade sets",
     "core/answers/rosters": "Arcade sets", "core/arcade": "Arcade sets", "cli/keys": "Key files",
     "cli/disc": "Discs and playlists", "core/answers/capture": "Capturing a sheet",
     "cli/running": "Planning and placing",

@@ -174,7 +174,7 @@ CURED = {"groynej": "ready", "breakwat": "ready", "driftnet": "ready", "razor": 
 """What placing makes of those that it puts right."""
 
 FIRST_SET_REASONS = {
-    "groynej": ("groyne2.2b", "astray", "held: groyne2.2b in groyne.zip"),
+    "groynej": ("groyne2.2b", "astray", "held: groyne2.2b in arcade/groyne.zip"),
     "sandbar": ("sandbar1.1a", "imposter", "bytes where"),
     "tidepool": ("quay.rom", "imposter", "it is the one of release 1.6"),
     "breakwat": ("tone.1", "astray", "its device jettytone: not where"),

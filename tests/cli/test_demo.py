@@ -90,7 +90,7 @@ def test_every_seeded_set_gets_its_state_and_why_names_the_cause_first(gribble: 
         answer = gribble("why", name, "--json", cwd=world, code=1).json
         first = answer["reasons"][0]
         assert (first["file"], first["verdict"]) == (file, verdict)
-        assert words in first["reason"]
+        assert words in " ".join([first["reason"], *first.get("details", ())])
         verb, what = ("pack" if name in CURED else "show"), name
         if name == "cockle":  # the release knows it by another name
             verb, what = "pack", "cocklesh"

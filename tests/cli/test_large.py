@@ -126,17 +126,17 @@ def test_sets_are_told_by_what_is_at_fault(gribble: Gribble, many: Path) -> None
 
 def test_identify_says_which_sets_archives_hold(gribble: Gribble, many: Path) -> None:
     whole = gribble("identify", "rig/sets/g1.zip", cwd=many, code=0, COLUMNS="120").out
-    assert "● whole  set g1, whole  rig/sets/g1.zip  Game 1, knot 2" in whole
+    assert "● whole  set g1 (Game 1), whole  rig/sets/g1.zip  knot 2" in whole
     assert "g1a.bin" not in whole
     assert "g1a.bin" in gribble("identify", "-v", "rig/sets/g1.zip", cwd=many, code=0).out
     part = gribble("identify", "rig/sets/g7.zip", cwd=many, code=0, COLUMNS="120").out
-    assert "set g7, in part  rig/sets/g7.zip" in part
-    assert "lacks g7b.bin; Game 7, knot 2" in part
+    assert "set g7 (Game 7), in part  rig/sets/g7.zip" in part
+    assert "lacks g7b.bin; knot 2" in part
     spare = gribble("identify", "drawer/spare 11.zip", cwd=many, code=0, COLUMNS="120").out
-    assert "set g11, in part" in spare
+    assert "set g11 (Game 11), in part" in spare
     assert "1 file needed on your rigs" in spare
     bios = gribble("identify", "drawer/bios pack.zip", cwd=many, code=0, COLUMNS="120").out
-    assert "set sysb, whole" in bios
+    assert "set sysb" in bios
     assert "2 files needed on your rigs" in bios
     answer = gribble("identify", "rig/sets", "--json", cwd=many, code=0).json
     assert len(answer["files"]) == 2 * SETS - 89

@@ -37,7 +37,7 @@ def test_a_plan_is_saved_narrowed_and_carried_out_later(gribble: Gribble, world:
     assert saved == gribble("plan", "--json", cwd=world, code=1).json
     (world / "drawer/old backup/drv_rev2.bin").write_bytes(b"something else")
     changed = tree(world)
-    one = gribble("place", "--plan", "../plan.json", "--only", "groynej", "--yes", cwd=world, code=0).out
+    one = gribble("place", "--plan", "../plan.json", "--only", "groyne", "--yes", cwd=world, code=0).out
     assert "1 step," in one
     done = gribble(
         "place", "--plan", "../plan.json", "--skip", "stick", "--skip", "pack", "--yes", cwd=world, code=3

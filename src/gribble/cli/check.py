@@ -14,7 +14,7 @@ from gribble.cli.environment import Environment
 from gribble.cli.finding import find_config
 from gribble.cli.options import GamesOption, QuietOption, RereadOption, VerboseOption
 from gribble.cli.session import Session
-from gribble.cli.surveying import MOST_PASSED_OVER, Named, aged, as_installed, survey
+from gribble.cli.surveying import MOST_PASSED_OVER, aged, as_installed, sets_named, survey
 from gribble.core.answers.next import next_of
 from gribble.core.answers.ordering import by_name, worst_first
 from gribble.core.answers.why import answers, set_answers
@@ -128,7 +128,10 @@ def check(
             elif only:
                 show_only(session.screen, audits, chosen, behind(scope.words))
             else:
-                show_check(session.screen, audits, verbose=verbose)
+                if before and not verbose and any(one.sets for found in audits for one in found.emulators):
+                    session.screen.say(answer_of(audits), "  (-v shows all of it)")  # the costs are answer enough
+                else:
+                    show_check(session.screen, audits, verbose=verbose)
                 if before:
                     session.screen.next(f"gribble check{behind(scope.words)}", "as it is installed now")
                 else:
@@ -161,10 +164,8 @@ def why(
         )
         scope = call.scope if is_set else structs.replace(call.scope, emulators=(name,))
         if is_set:
-            found = set_answers(
-                survey(session, scope, named=Named((name,), tuple(emulators))).audit(Ask(scope=scope, sets=(name,))),
-                name,
-            )
+            asked = sets_named(session, scope, (name,), emulators)
+            found = set_answers(survey(session, scope).audit(Ask(scope=scope, sets=asked)))
         else:
             found = answers(survey(session, scope).audit(Ask(scope=scope, games=True)))
             found = [one for one in found if one.emulator or name in session.loaded.config.rig[one.rig.rig].emulators]

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import json
 import os
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import suppress
 from pathlib import Path
 from typing import Any
@@ -16,7 +17,7 @@ from gribble.core.base.texts import text_of
 
 MOST_OFFERED = 200
 """More names are no help."""
-_SET = re.compile(rb'^\{"set":\s*"([^"\\]+)"')
+_SET = re.compile(rb'^\{"set":\s*"([^"\\]+)"(?:,\s*"title":\s*("(?:[^"\\]|\\.)*"))?')
 
 
 def rigs(context: typer.Context, incomplete: str) -> list[str]:
@@ -31,8 +32,13 @@ def emulators(context: typer.Context, incomplete: str) -> list[str]:
 
 
 def sets(context: typer.Context, incomplete: str) -> list[str]:
-    """The sets of the rosters beside the sheets."""
-    return _beginning(set(_set_names(context, incomplete)), incomplete)
+    """The sets of the rosters beside the sheets by their names; where none begins so, by their titles, whose beginning
+    may be typed in other letters."""
+    typed, folded = len(incomplete), incomplete.casefold()
+    found = {
+        incomplete + name[typed:] for name in _set_names(context, incomplete) if name.casefold().startswith(folded)
+    }
+    return sorted(found)[:MOST_OFFERED]
 
 
 def subjects(context: typer.Context, incomplete: str) -> list[str]:
@@ -84,8 +90,14 @@ def _set_names(context: typer.Context, incomplete: str) -> Iterator[str]:
             if (ready := store.names(roster, incomplete, MOST_OFFERED)) is not None:
                 yield from ready
                 continue
-            with suppress(OSError), open_regular(roster) as stream:
-                for line in stream:
-                    match = _SET.match(line)
-                    if match and match[1].startswith(incomplete.encode()):
-                        yield match[1].decode(errors="replace")
+            with suppress(OSError, ValueError), open_regular(roster) as stream:
+                yield from _names_and_titles(stream, incomplete)
+
+
+def _names_and_titles(lines: Iterable[bytes], incomplete: str) -> Iterator[str]:
+    """The names that begin so in the lines of a roster, else the titles."""
+    matches = [match for line in lines if (match := _SET.match(line))]
+    names = [match[1].decode(errors="replace") for match in matches]
+    yield from [name for name in names if name.startswith(incomplete)] or (
+        json.loads(match[2]) for match in matches if match[2]
+    )

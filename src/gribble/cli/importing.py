@@ -25,7 +25,7 @@ from gribble.core.catalogue.importing.naming import emulator_of
 from gribble.core.catalogue.importing.needs import draft_of_checksums
 from gribble.core.catalogue.importing.sniffing import looks_like
 from gribble.core.catalogue.sheets import read_checksums
-from gribble.core.records.imported import Drafted, FieldMap, Guess, ListFormat, Tally
+from gribble.core.records.imported import Drafted, FieldMap, Guess, ListFormat, Named, Tally
 from gribble.views.init import show_drafted
 from gribble.views.looks import kept_words
 from gribble.views.screen import styled
@@ -193,6 +193,8 @@ def _by_map(wish: Wish, said: dict[str, str], to: str | None) -> int:
 def _by_draft(wish: Wish, drafted: Drafted, draft: str | None) -> int:
     """Show what was understood of a list, ask about what is doubtful, and take the list over."""
     screen = wish.call.screen
+    if drafted.to == "roster" and "release" not in drafted.made.roster:
+        drafted = _with_release(wish, drafted)
     wish = wish.aimed(drafted.to, drafted.made)
     wish.check_target(drafted.to)
     show_drafted(screen, drafted, wish.shown)
@@ -228,6 +230,25 @@ def _by_draft(wish: Wish, drafted: Drafted, draft: str | None) -> int:
         more = ["--map", draft] if draft else []
         _say_next(wish, made, drafted.to, more)
     return ExitCode.ATTENTION if code == ExitCode.CLEAN and left_out else code
+
+
+def _with_release(wish: Wish, drafted: Drafted) -> Drafted:
+    """The map of a roster whose list does not say of which release it is: asked about. Raises GribbleError where nobody
+    can be asked, or nothing usable is said."""
+    emulator = drafted.made.roster["emulator"]
+    answer = ""
+    if wish.call.environment.is_terminal and not wish.yes:
+        wish.call.screen.say(
+            styled(f"{wish.shown} does not say for which release of {emulator} it is. Which is it? ", "bold")
+        )
+        wish.call.screen.flush()
+        answer = wish.call.environment.answer().strip()
+    if not answer or name_fault(answer):
+        raise GribbleError(
+            f"{wish.shown} does not say for which release of {emulator} it is", fix="Say it: --release RELEASE"
+        )
+    made = structs.replace(drafted.made, roster={**drafted.made.roster, "release": answer})
+    return structs.replace(drafted, made=made, named={**drafted.named, "release": Named(answer, "your answer")})
 
 
 def _say_next(wish: Wish, made: FieldMap, to: str, more: list[str]) -> None:

@@ -11,7 +11,7 @@ from msgspec import structs
 from gribble.cli.command import Call, command
 from gribble.cli.completing import subjects
 from gribble.cli.session import Session
-from gribble.cli.surveying import Named, survey
+from gribble.cli.surveying import sets_named, survey
 from gribble.core.answers.needed import Tree, needed_by_sheets, needed_in_world, read_words
 from gribble.core.audit.asked import check_scope, sets_of
 from gribble.core.audit.layout import called
@@ -96,14 +96,15 @@ def words(call: Call) -> int:
 
 def show_families(session: Session, scope: Scope, names: list[str], as_json: bool, also: Iterable[str] = ()) -> int:
     """The families of some sets on each rig whose roster knows them; the exit status. Raises GribbleError."""
-    world = survey(session, scope, named=Named(tuple(names), tuple(also)))
+    asked = sets_named(session, scope, names, also)
+    world = survey(session, scope)
     rosters = {(one.name, emulator): arcade.roster for one in world.rigs for emulator, arcade in one.arcade.items()}
-    known = [(roster, name) for roster in rosters.values() if roster for name in names if name in roster.sets]
+    known = [(roster, name) for roster in rosters.values() if roster for name in asked if name in roster.sets]
     relatives = {relative for roster, name in known for relative in family_of(roster, name).path}
-    everyone = sets_of(world.audit(Ask(scope=scope, sets=(*names, *sorted(relatives - set(names))))))
+    everyone = sets_of(world.audit(Ask(scope=scope, sets=(*asked, *sorted(relatives - set(asked))))))
     audits = {(found.rig, one.emulator, each.set): each for found, one, each in everyone}
     trees, unknown = [], []
-    for found, emulator, one in (pair for pair in everyone if pair[2].set in names):
+    for found, emulator, one in (pair for pair in everyone if pair[2].set in asked):
         roster = rosters[found.rig, emulator.emulator]
         if roster and one.set in roster.sets:
             around = {name: each for (*place, name), each in audits.items() if place == [found.rig, emulator.emulator]}
@@ -115,7 +116,7 @@ def show_families(session: Session, scope: Scope, names: list[str], as_json: boo
     for number, tree in enumerate(() if as_json else trees):
         if number:
             session.screen.out.print()
-        show_family(session.screen, tree)
+        show_family(session.screen, tree, verbose=session.call.wordy)
     for rig, emulator, one in () if as_json else unknown:
         show_unknown(session.screen, rig, emulator, one)
     return ExitCode.USAGE if session.loaded.catalogue.mistakes else ExitCode.CLEAN

@@ -136,16 +136,16 @@ def fit(
     with Session(call) as session:
         scope = call.scope
         try:
-            wishes = read_wanted(Path(wanted)) if wanted else None
+            wishes = read_wanted(Path(wanted)) if wanted else []
         except OSError as error:
             raise GribbleError(f"{wanted} cannot be read: {reason_of(error)}", fix="Check the path.") from error
         if out:
             session.loaded.refuse_source(call.environment.path(out), "--out")
             check_target(call.environment.path(out), replace_other=replace)
         world = survey(session, scope)
-        place = one_place(world, scope.rigs, (emulator,) if emulator else (), wishes or ())
+        place = one_place(world, scope.rigs, (emulator,) if emulator else (), wishes)
         with _silence():
-            found = fit_card(place, wishes or wishes_of(place), budget, least, seconds)
+            found = fit_card(place, wishes_of(place, wishes), budget, least, seconds)
         if out:
             chosen = "".join(f"{name}\n" for name in found.selection.chosen).encode()
             kept = write_file(call.environment.path(out), [chosen], replace_other=replace)

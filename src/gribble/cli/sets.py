@@ -13,7 +13,7 @@ from gribble.cli.needs import show_families
 from gribble.cli.options import OnlyOption, RereadOption, SkipOption, VerboseOption, YesOption
 from gribble.cli.running import finish_open_runs, place_plan, planned
 from gribble.cli.session import Session
-from gribble.cli.surveying import MOST_PASSED_OVER, Named, survey
+from gribble.cli.surveying import MOST_PASSED_OVER, sets_named, survey
 from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.base.kinds import Style
 from gribble.core.records.config import Ask
@@ -44,12 +44,10 @@ def check(
     """
     chosen = chosen_verdicts(only)
     with Session(call) as session:
-        scope = call.scope
-        world = survey(session, scope, reread=reread, named=Named(tuple(names or ())))
+        scope, asked = call.scope, sets_named(session, call.scope, names or ())
+        world = survey(session, scope, reread=reread)
         with_sets = {found.name for found in world.rigs if any(one.arcade for one in found.emulators)}
-        audits = tuple(
-            found for found in world.audit(Ask(scope=scope, sets=tuple(names or ()))) if found.rig in with_sets
-        )
+        audits = tuple(found for found in world.audit(Ask(scope=scope, sets=asked)) if found.rig in with_sets)
         audits = sorted_audits(with_verdicts(audits, chosen), sort)
         if call.json:
             session.screen.json(sets_json(audits))
@@ -90,8 +88,9 @@ def pack(
         finished = finish_open_runs(session, scope, yes)
         if finished in (ExitCode.INTERRUPTED, ExitCode.ATTENTION):
             return finished
-        world = survey(session, scope, told=MOST_PASSED_OVER, named=Named(tuple(names or ())))
-        ask = Ask(scope=scope, sets=tuple(names or ()), packing=True, style=style, stubs=stubs, lean=lean)
+        asked = sets_named(session, scope, names or ())
+        world = survey(session, scope, told=MOST_PASSED_OVER)
+        ask = Ask(scope=scope, sets=asked, packing=True, style=style, stubs=stubs, lean=lean)
         audits = world.audit(ask)
         code = place_plan(
             session, scope, audits, planned(session, audits, only, skip, sets_only=True), yes, narrowed=True

@@ -6,7 +6,6 @@ import os
 import sqlite3
 from collections.abc import Iterable
 from pathlib import Path
-from typing import NamedTuple
 
 from msgspec import structs
 
@@ -25,12 +24,13 @@ from gribble.core.answers.identify import (
 from gribble.core.answers.identify import identify as identify_holdings
 from gribble.core.answers.scrub import doubtful_sizes, with_ages
 from gribble.core.arcade.cabinet import contents_of
-from gribble.core.audit.asked import check_scope, require_sets
-from gribble.core.audit.looking import Reach, in_place, look, refitted, rosters_on
+from gribble.core.audit.asked import check_scope, sets_meant
+from gribble.core.audit.looking import Reach, in_place, look, refitted, rosters_on, wishes_on
 from gribble.core.audit.world import World
 from gribble.core.base.amounts import count, size
 from gribble.core.base.names import ANY_NAME
 from gribble.core.base.paths import lies_below
+from gribble.core.catalogue.calling import set_called
 from gribble.core.catalogue.sheets import Catalogue
 from gribble.core.files.discheaders import HEADER_BYTES, read_header
 from gribble.core.records.config import Ask, MovedSource, Scope, Source
@@ -53,11 +53,24 @@ MOST_PASSED_OVER = 5
 """How many files that cannot be looked into are named where one of them may be why something lacks."""
 
 
-class Named(NamedTuple):
-    """Sets that a command names, and what else the word could have meant."""
-
-    sets: tuple[str, ...] = ()
-    also: tuple[str, ...] = ()
+def sets_named(session: Session, scope: Scope, words: Iterable[str], also: Iterable[str] = ()) -> tuple[str, ...]:
+    """The sets that words mean, before anything is looked at. Raises GribbleError for one that means none or several,
+    with what else it could have been, `also`."""
+    words = tuple(words)
+    if not words:
+        return ()
+    config = session.loaded.config
+    check_scope(config, scope, session.loaded.catalogue.sheets)
+    rosters = rosters_on(config, session.loaded.catalogue, scope, session.roster)
+    emulators = {name for rig in config.rig.values() for name in rig.emulators}
+    arcades = [one for group in rosters.values() for one in group.values()]
+    known = {name for one in arcades if one.roster for name in words if set_called(one.roster.sets, name)}
+    wanted = wishes_on(config, rosters) if known != set(words) else set()  # which are judged, known or not
+    also, found = tuple(also), []
+    for word in words:
+        unknown = word not in known and word in wanted
+        found += [word] if unknown else sets_meant(arcades, word, emulators, also, session.roster)
+    return tuple(dict.fromkeys(found))
 
 
 def survey(
@@ -67,24 +80,15 @@ def survey(
     reread: bool = False,
     told: int = 0,
     catalogue: Catalogue | None = None,
-    named: Named = Named(),  # noqa: B008  (frozen)
 ) -> World:
-    """Survey the world, with another catalogue if need be. Raises GribbleError, for one of the sets `named` that no
-    roster knows before anything is looked at.
+    """Survey the world, with another catalogue if need be. Raises GribbleError.
 
     What was passed over is told on standard error: all of it with --verbose, else as many as `told`, and how many
     others there are.
     """
-    verbose, sets = session.call.wordy, named.sets
+    verbose = session.call.wordy
     catalogue = catalogue or session.loaded.catalogue
     check_scope(session.loaded.config, scope, catalogue.sheets)
-    rosters = rosters_on(session.loaded.config, catalogue, scope, session.roster)
-    if sets:
-        installed = [(name, one) for rig in session.loaded.config.rig.values() for name, one in rig.emulators.items()]
-        emulators = {name for name, _ in installed}
-        wanted = {name for _, one in installed for name in one.wanted or ()} - {"all", "held"}  # judged, known or not
-        arcades = [one for group in rosters.values() for one in group.values()]
-        require_sets(arcades, [name for name in sets if name not in wanted], emulators, named.also, session.roster)
     session.tell_open_runs(scope)
     session.rigs.mark_all(scope)
     index = open_index(session)

@@ -254,13 +254,32 @@ def _roster(wish: Wish, made: FieldMap) -> int:
     _told(wish, tally)
     screen.say(f"{wish.out}: {written:,} sets of {head.emulator} {head.release}{kept_words(kept)}.")
     sheet = _add_sheet(wish, head.emulator)
-    if wish.entry:
+    there = wish.entry is None or (head.emulator in wish.entry.rig.emulators and place is None and not wish.release)
+    if (update := _tell_installed(wish, head)) and there:
+        screen.next(update, "what that release would change")
+    elif wish.entry:
         screen.say("Wanted are the sets that lie there; --wanted held of gribble rigs enter takes all that you hold.")
         begins = sheet.folders[sheet.arcade.folder] if sheet and sheet.arcade else ""
         _enter(wish, head.emulator, head.release, place, join(begins))
     else:
         screen.next(f"gribble catalogue lint {wish.out}", "looks for loops and gaps in the families")
     return ExitCode.ATTENTION if tally.faulty else ExitCode.CLEAN
+
+
+def _tell_installed(wish: Wish, head: RosterHead) -> str:
+    """Say on which rigs another release of a roster's emulator is installed, and how to change that; the command that
+    tells what the update would change, empty where nothing is to be updated."""
+    config = find_config(wish.call.environment)
+    rigs = load_config(config, wish.call.environment.home, wish.call.environment.env).rig if config else {}
+    command = ""
+    for name, rig in rigs.items():
+        now = rig.emulators[head.emulator].release if head.emulator in rig.emulators else None
+        if now in (None, head.release) or (wish.entry and wish.entry.name == name and wish.release):
+            continue
+        words = f"gribble rigs enter {head.emulator} --rig {name} --release {head.release}"
+        wish.call.screen.say(f"{head.emulator} {now} is installed on {name}. When you have updated it: {words}")
+        command = command or f"gribble sets compare {now} {head.release} --rig {name} --emulator {head.emulator}"
+    return command
 
 
 @contextmanager

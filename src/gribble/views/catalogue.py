@@ -9,7 +9,7 @@ from rich.text import Text
 
 from gribble.core.answers.adding import Added
 from gribble.core.answers.capture import KnownEmulator, proofs_of
-from gribble.core.answers.changes import SheetChanges, SheetEffect, release_effects
+from gribble.core.answers.changes import SheetChanges, SheetEffect, cost_of_release, release_effects
 from gribble.core.answers.lint import Remark
 from gribble.core.base.amounts import count, size
 from gribble.core.records.findings import RigAudit
@@ -17,6 +17,7 @@ from gribble.core.records.imported import Tally
 from gribble.core.records.roster import ArcadeSet
 from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, shorten
 from gribble.views.screen import Screen, state, styled
+from gribble.views.set_releases import show_cost
 
 LEFT_OVER_SHOWN = 8
 
@@ -230,10 +231,6 @@ def show_tally(screen: Screen, tally: Tally) -> None:
         screen.tell(mistake)
 
 
-SETS_SHOWN = 40
-"""How many sets are shown before the rest is folded."""
-
-
 def show_changes(screen: Screen, before: tuple[RigAudit, ...], after: tuple[RigAudit, ...]) -> None:
     """What would change with another release, before the audit as of that release."""
     for change in release_effects(before, after):
@@ -244,11 +241,9 @@ def show_changes(screen: Screen, before: tuple[RigAudit, ...], after: tuple[RigA
         elif not change.needs and not change.sets:
             what = "every need gets the same verdict" + (", every set the same state" if change.now.sets else "")
             screen.say(f"  Nothing changes: {what}.")
-        rows = [*change.needs, *change.sets[:SETS_SHOWN]]
-        screen.grid([(row.subject, f"{row.was} to {row.now}", row.reason) for row in rows])
-        if len(change.sets) > SETS_SHOWN:
-            more = f"  and {len(change.sets) - SETS_SHOWN:,} more sets (gribble sets compare tells file by file)"
-            screen.say(styled(more, QUIET))
+        screen.grid([(row.subject, f"{row.was} to {row.now}", row.reason) for row in change.needs])
+        if change.sets:
+            show_cost(screen, cost_of_release(change.was, change.now))
         screen.out.print()
 
 

@@ -15,6 +15,7 @@ from gribble.core.records.findings import (
     Verdict,
 )
 from gribble.core.records.holding import Holding
+from gribble.core.sayings.remedies import archive_words
 from gribble.views.looks import QUIET, shorten
 from gribble.views.screen import remedy, state, styled
 
@@ -55,8 +56,10 @@ def named(names: Iterable[str], most: int) -> str:
     return ", ".join(told) + (" …" if next(names, None) is not None else "")
 
 
-def cause_words(one: Cause) -> str:
-    """What is at fault, with where right files are held."""
+def cause_words(one: Cause, release: str | None) -> str:
+    """What is at fault, with where right files are held; of a relative's files that nobody has the archive to get."""
+    if one.owner and len(one.to_get) == 1 and not (one.held or one.sources):
+        return archive_words(*next(iter(one.to_get.items())), release)
     places = list(dict.fromkeys(map(_place, one.held)))
     where = " and ".join(places) if len(places) <= PLACES_SHOWN else f"{len(places):,} places, such as {places[0]}"
     held = f": held in {where}" if places else ""
@@ -73,14 +76,14 @@ def cause_words(one: Cause) -> str:
     return f"{_ONE[verb] if len(one.sets) == 1 else verb} {rest}"
 
 
-def cause_rows(sets: Iterable[SetAudit], on: str, fix: str = "") -> list[tuple[str | Text, ...]]:
+def cause_rows(sets: Iterable[SetAudit], on: str, release: str | None, fix: str = "") -> list[tuple[str | Text, ...]]:
     """A row for each cause, those that block first; `on` are the words that name the rig in a command, `fix` is the
     command that puts right what is held."""
     causes = causes_of(sets)
     rows: list[tuple[str | Text, ...]] = []
     for one in causes[:CAUSES_SHOWN]:
         alone = len(one.sets) == 1
-        text = Text.assemble(styled(cause_words(one)))
+        text = Text.assemble(styled(cause_words(one, release)))
         if not alone:
             text.append("\n").append_text(styled(named(one.sets, NAMES_SHOWN), QUIET))
         unfold = f"gribble sets show {one.owner or one.sets[0]}"

@@ -29,9 +29,9 @@ from gribble.core.records.findings import (
 )
 from gribble.core.records.holding import in_words
 from gribble.core.sayings.facts import root_words, say, say_all
-from gribble.core.sayings.remedies import remedy_words, say_holding, setting_words, way_words
+from gribble.core.sayings.remedies import archive_words, remedy_words, say_holding, setting_words, way_words
 from gribble.views.causes import cause_rows
-from gribble.views.looks import QUIET, TALLIED, shorten
+from gribble.views.looks import QUIET, TALLIED, shorten, with_title
 from gribble.views.overview import needs_words, sets_words, show_overview
 from gribble.views.screen import Screen, remedy, state, styled, verdict
 from gribble.views.shell import quoted, written
@@ -213,28 +213,52 @@ def show_sets(screen: Screen, emulator: EmulatorAudit, *, verbose: bool, on: str
     faulty = [one for one in emulator.sets if one.state is not State.READY]
     if verbose or len(faulty) <= SETS_SHOWN:
         rows: list[tuple[str | Text, ...]]
-        rows = [(state(one.state), one.set, set_account(one, verbose)) for one in faulty]
+        rows = [(state(one.state), one.set, set_account(one, emulator.release, verbose)) for one in faulty]
     else:
-        rows = cause_rows(faulty, on)
+        rows = cause_rows(faulty, on, emulator.release)
     ready = [one for one in emulator.sets if one.state is State.READY]
     if ready:
-        names = ", ".join(one.set for one in ready[:8]) + (" …" if len(ready) > 8 else "")
+        names = ", ".join(with_title(one.set, one.title) for one in ready[:8]) + (" …" if len(ready) > 8 else "")
         rows.append((state(State.READY), f"{len(ready):,} of {len(emulator.sets):,}", names))
     screen.grid(rows, indent=4)
+    screen.grid(_lying_rows(emulator, verbose), indent=4)
     if emulator.style and (packed := len(emulator.set_remedies.packed) + len(emulator.set_remedies.loose)):
         words = f"{count(packed, 'archive')} to be written for the style {emulator.style} (gribble plan shows them)"
         screen.say(styled(f"    packing: {words}", QUIET))
     noted = [(one.set, note) for one in ready for note in map(say, one.packing)]
     if noted and verbose:
-        screen.grid([("· packing", name, note) for name, note in noted], indent=4)
+        screen.grid([("· note", name, note) for name, note in noted], indent=4)
 
 
-def set_account(one: SetAudit, verbose: bool) -> Text:
-    """A set's title and its problems, first things first."""
+def _lying_rows(emulator: EmulatorAudit, verbose: bool) -> Iterator[tuple[str | Text, ...]]:
+    """What else lies in the folders of the sets, a line for each kind."""
+    aside = emulator.aside
+    strays = [f"{base(path)} (has files of {whose})" if whose else base(path) for path, whose in aside.strays]
+    for names, one, several in (
+        (strays, "archive that is no set's", "archives that are no set's"),
+        (aside.unwanted, "set that is not wanted", "sets that are not wanted"),
+        (list(map(base, aside.others)), "other file", "other files"),
+    ):
+        if names:
+            shown = names if verbose else names[:SPARE_SHOWN]
+            more = f" and {len(names) - len(shown):,} more (-v shows them)" if len(shown) < len(names) else ""
+            yield (
+                styled("· aside", QUIET),
+                styled(f"{count(len(names), one, several)}: {', '.join(shown)}{more}", QUIET),
+            )
+
+
+def set_account(one: SetAudit, release: str | None, verbose: bool) -> Text:
+    """A set's title and its problems, first things first: the archives that have to be got, with their files only where
+    everything is told."""
     text = Text.assemble(styled(one.title or one.set, "bold"))
     groups: dict[tuple[Verdict, Facts], list[str]] = {}
+    for home, problems in one.to_get.items():
+        words = archive_words(home, problems, release)
+        text.append("\n").append_text(verdict(problems[0].verdict)).append_text(styled(f"  {words}"))
     for problem in one.problems:  # one broken archive is one reason, however many files are in it
-        groups.setdefault((problem.verdict, problem.facts), []).append(problem.subject.file)
+        if verbose or problem.subject.home not in one.to_get or problem.remedy is not Remedy.OBTAIN:
+            groups.setdefault((problem.verdict, problem.facts), []).append(problem.subject.file)
     shown = list(groups.items()) if verbose else list(groups.items())[:PROBLEMS_SHOWN]
     for (kind, facts), files in shown:
         names = ", ".join(files[:FILES_SHOWN]) + (", …" if len(files) > FILES_SHOWN else "")
@@ -245,7 +269,7 @@ def set_account(one: SetAudit, verbose: bool) -> Text:
         text.append_text(styled(f"\nand {len(groups) - len(shown)} more (-v shows them)", QUIET))
     if verbose:
         for note in map(say, one.packing):
-            text.append_text(styled(f"\npacking: {note}", QUIET))
+            text.append_text(styled(f"\nnote: {note}", QUIET))
     return text
 
 

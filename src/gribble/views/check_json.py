@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from typing import Any
 
 from gribble.core.records.findings import (
+    Aside,
     EmulatorAudit,
     GameFinding,
     NeedFinding,
@@ -127,6 +128,12 @@ def set_json(rig: str, one: SetAudit) -> dict[str, Any]:
         ],
         "packing": list(map(say, one.packing)),
     }
+
+
+def aside_json(aside: Aside) -> dict[str, Any]:
+    """What else lies where the sets do, of `sets/1`."""
+    strays = [{"path": path, "set": whose or None} for path, whose in aside.strays]
+    return {"strays": strays, "unwanted": list(aside.unwanted), "others": list(aside.others)}
 
 
 def _setting_json(found: SettingFinding) -> dict[str, Any]:

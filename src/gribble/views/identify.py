@@ -16,7 +16,7 @@ from gribble.core.records.holding import Holding
 from gribble.core.sayings.facts import mend_words, say
 from gribble.core.sayings.remedies import say_holding
 from gribble.views.check_json import away_json
-from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, shorten
+from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, shorten, with_title
 from gribble.views.screen import Screen, remedy, styled, verdict
 from gribble.views.shell import quoted
 
@@ -169,12 +169,12 @@ def _set_mark(one: HeldSet) -> Text:
 def _set_words(some: list[HeldSet], needed: int, unknown: int) -> Text:
     """An archive by its sets: "set wade00, whole", or what a set in part lacks."""
     one = some[0]
-    names = ", ".join(each.set for each in some[:NAMES_SHOWN]) + (" …" if len(some) > NAMES_SHOWN else "")
+    told = [with_title(each.set, each.title) for each in some[:NAMES_SHOWN]]
+    names = ", ".join(told) + (" …" if len(some) > NAMES_SHOWN else "")
     what = f"{'set' if len(some) == 1 else 'sets'} {names}, {'in part' if one.lacks else 'whole'}"
     text = Text.assemble(styled(what, "bold"))
     text.append_text(styled(f"  {say_holding(one.holding, None, shorten)}"))
-    title = f"{one.title}, " if len(some) == 1 and one.title else ""
-    said = [f"{title}{one.emulator} {one.release}"]
+    said = [f"{one.emulator} {one.release}"]
     if one.lacks:
         more = f" and {len(one.lacks) - FILES_SHOWN:,} more" if len(one.lacks) > FILES_SHOWN else ""
         said = [f"lacks {', '.join(one.lacks[:FILES_SHOWN])}{more}", *said]

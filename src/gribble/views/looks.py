@@ -10,6 +10,7 @@ import os
 from datetime import UTC, datetime
 from pathlib import Path
 
+from gribble.core.base.names import words_of
 from gribble.core.records.findings import State, Verdict
 
 VERDICTS: dict[str, tuple[str, str]] = {
@@ -58,6 +59,11 @@ def iso(when: int) -> str | None:
         return datetime.fromtimestamp(when / 10**9, UTC).isoformat(timespec="seconds") if when > 0 else None
     except (ValueError, OverflowError, OSError):
         return None
+
+
+def with_title(name: str, title: str) -> str:
+    """A set by its name, with its title where that says more."""
+    return f"{name} ({title})" if title and words_of(title) != name else name
 
 
 def kept_words(kept: Path | None) -> str:

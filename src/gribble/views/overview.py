@@ -58,7 +58,7 @@ def show_overview(screen: Screen, emulator: EmulatorAudit) -> None:
     screen.say("  ", styled(emulator.title + release, "bold"), "  ", state(emulator.state), quiet)
     for note in filter(None, (emulator.note, emulator.sets_note)):
         screen.say(f"    {note}")
-    screen.grid([*_rows(emulator), *_set_rows(list(emulator.sets))], indent=4)
+    screen.grid([*_rows(emulator), *_set_rows(list(emulator.sets), emulator.release)], indent=4)
 
 
 def needs_words(emulator: EmulatorAudit) -> list[str]:
@@ -130,11 +130,11 @@ def _line(finding: NeedFinding, place: PlaceFinding) -> _Line:
     return _Line(place.verdict, _DO[place.remedy])
 
 
-def _set_rows(sets: list[SetAudit]) -> Iterator[tuple[str | Text, ...]]:
+def _set_rows(sets: list[SetAudit], release: str | None) -> Iterator[tuple[str | Text, ...]]:
     """The sets that do not run, by what is at fault."""
     causes = causes_of(one for one in sets if one.state is not State.READY)
     for one in causes[:CAUSES_SHOWN]:
-        words = cause_words(one)
+        words = cause_words(one, release)
         yield state(one.state), Text.assemble(styled(named(one.sets, NAMES_SHOWN), "bold"), styled(f": {words}"))
     if rest := causes[CAUSES_SHOWN:]:
         names = list(dict.fromkeys(name for one in rest for name in one.sets))

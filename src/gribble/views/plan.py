@@ -12,11 +12,12 @@ from gribble.core.base.amounts import count, size
 from gribble.core.base.paths import base, parent
 from gribble.core.placing.displaced import Kept
 from gribble.core.placing.journal import Run
-from gribble.core.records.findings import RigAudit
+from gribble.core.records.findings import Home, RigAudit
 from gribble.core.records.holding import in_words
 from gribble.core.records.plan import Bring, Gap, Plan
 from gribble.core.records.steps import Copy, Displace, Extract, Mend, Pack, Point, Rename, Step, Write, Writing
 from gribble.core.sayings.facts import say_all
+from gribble.core.sayings.remedies import archive_kind, archive_state
 from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, shorten
 from gribble.views.screen import Screen, remedy, state, styled, verdict
 
@@ -73,7 +74,8 @@ def show_plan(
     if brief:
         screen.say(styled("\nEach with its source: gribble plan EMULATOR, --rig RIG, or -v for all", QUIET))
     _show_refused(screen, plan, most)
-    show_gaps(screen, plan.obtain, {(one.rig, one.emulator, one.need) for one in plan.refused}, most)
+    refused = {(one.rig, one.emulator, one.need) for one in plan.refused}
+    show_gaps(screen, plan.obtain, refused, verbose=verbose)
     show_awaited(screen, plan.away, most)
     _show_left_out(screen, audits, emulators=bool(plan.steps))
 
@@ -159,27 +161,29 @@ def _place_of(step: Step) -> str:
 
 
 def show_gaps(
-    screen: Screen, gaps: tuple[Gap, ...], refused: set[tuple[str, str, str]], most: int = LINES_SHOWN
+    screen: Screen, gaps: tuple[Gap, ...], refused: set[tuple[str, str, str]], *, verbose: bool = False
 ) -> None:
-    """What only the user can get; of a set that is `refused` for it, some files are held."""
+    """What only the user can get: files of needs, and archives of sets, whose files are told where everything is; of a
+    set that is `refused` for it, some files are held."""
     if not gaps:
         return
     screen.out.print()
     screen.say(styled("Still to obtain", "bold"))
-    if len(gaps) <= GAPS_IN_FULL or (most > LINES_SHOWN and len(gaps) <= most):
-        screen.grid([(verdict(gap.verdict), gap.subject, _gap_words(gap, refused)) for gap in gaps])
-        return
-    if len(gaps) <= most:
-        screen.grid([(verdict(gap.verdict), gap.subject, _gap_line(gap)) for gap in gaps])
-        return
-    archives: dict[tuple[str, str, str, str], list[Gap]] = {}
+    files = [gap for gap in gaps if not gap.archive]
+    archives: dict[tuple[str, str, Home], list[Gap]] = {}
     for gap in gaps:
-        archives.setdefault((gap.rig, gap.emulator, gap.archive, "" if gap.archive else gap.file), []).append(gap)
-    shown = list(archives.values())[:most]
-    screen.grid([(verdict(some[0].verdict), some[0].archive or some[0].subject, _many_words(some)) for some in shown])
-    if len(shown) < len(archives):
-        files = len(gaps) - sum(map(len, shown))
-        words = f"{files:,} more of {len(archives) - len(shown):,} others"
+        if gap.archive:
+            archives.setdefault((gap.rig, gap.emulator, gap.home), []).append(gap)
+    words_of = _gap_words if verbose or len(gaps) <= GAPS_IN_FULL else _gap_line
+    rows: list[tuple[str | Text, ...]] = [(verdict(gap.verdict), gap.subject, words_of(gap)) for gap in files]
+    for some in archives.values():
+        text = _archive_words(some, refused)
+        for gap in some if verbose else ():
+            text.append("\n").append_text(styled(f"· {gap.file}: {_known(gap)}", QUIET))
+        rows.append((verdict(some[0].verdict), some[0].archive, text))
+    screen.grid(rows if verbose else rows[:LINES_SHOWN])
+    if len(rows) > LINES_SHOWN and not verbose:
+        words = f"{len(rows) - LINES_SHOWN:,} more"
         screen.say(styled(f"  and {words} (gribble plan -v, gribble report --csv FILE)", QUIET))
 
 
@@ -196,35 +200,38 @@ def show_awaited(screen: Screen, away: tuple[Bring, ...], most: int = LINES_SHOW
             screen.say(styled(f"  and {len(brought) - most:,} more (gribble plan -v shows them)", QUIET))
 
 
-def _many_words(some: list[Gap]) -> Text:
-    """What is to be got of one archive, or for one need, in short."""
+def _archive_words(some: list[Gap], refused: set[tuple[str, str, str]]) -> Text:
+    """An archive to be got, and for which sets."""
     gap = some[0]
-    names = ", ".join(dict.fromkeys(one.file or one.subject for one in some[:NAMES_SHOWN]))
-    text = styled(f"{count(len(some), 'file')}: {names}{' …' if len(some) > NAMES_SHOWN else ''}")
-    return text.append_text(styled(f"  {gap.title} for {gap.emulator} on {gap.rig}", QUIET))
+    part = "; not packed in part" if any((one.rig, one.emulator, one.subject) in refused for one in some) else ""
+    sets = list(dict.fromkeys(one.title for one in some))
+    titles = ", ".join(sets[:NAMES_SHOWN]) + (" …" if len(sets) > NAMES_SHOWN else "")
+    text = styled(": ".join(filter(None, (archive_kind(gap.home, gap.release), archive_state(gap.home, some)))))
+    return text.append_text(styled(f"\n{titles} for {gap.emulator} on {gap.rig}{part}", QUIET))
 
 
 def _gap_line(gap: Gap) -> Text:
-    """The same in two lines: for whom, and by what it is known for certain."""
+    """A file to be got, in two lines: for whom, and by what it is known for certain."""
     level = "" if gap.level == "must" else f", {gap.level}"
-    file = in_words(gap.archive, gap.file) if gap.archive else gap.file
     bytes_ = f", {gap.size:,} bytes" if gap.size is not None else ""
-    text = Text.assemble(styled(file or gap.subject), styled(f"{bytes_}  {gap.emulator}{level}", QUIET))
+    text = Text.assemble(styled(gap.file or gap.subject), styled(f"{bytes_}  {gap.emulator}{level}", QUIET))
     strongest = gap.digests.strongest()
     known = f"\n{DIGEST_NAMES[strongest]} {gap.digests.get(strongest)}" if strongest else ""
     return text.append_text(styled(known, QUIET))
 
 
-def _gap_words(gap: Gap, refused: set[tuple[str, str, str]]) -> Text:
-    """A file to be got: which one, for what, and what it is known by."""
-    part = "; not packed in part" if (gap.rig, gap.emulator, gap.subject) in refused else ""
+def _gap_words(gap: Gap) -> Text:
+    """The same with why."""
     level = "" if gap.level == "must" else f" ({gap.level})"
-    file = in_words(gap.archive, gap.file) if gap.archive else gap.file
-    text = Text.assemble(styled(file or gap.subject, "bold"))
-    text.append_text(styled(f"\n{gap.title} for {gap.emulator} on {gap.rig}{level}: {say_all(gap.facts)}{part}"))
+    text = Text.assemble(styled(gap.file or gap.subject, "bold"))
+    text.append_text(styled(f"\n{gap.title} for {gap.emulator} on {gap.rig}{level}: {say_all(gap.facts)}"))
+    return text.append_text(styled(f"\n{known}", QUIET)) if (known := _known(gap)) else text
+
+
+def _known(gap: Gap) -> str:
+    """All that a file to be got is known by."""
     known = [f"{gap.size:,} bytes"] if gap.size is not None else []
-    known += [f"{DIGEST_NAMES[name]} {digest}" for name, digest in gap.digests.known().items()]
-    return text.append_text(styled(f"\n{', '.join(known)}", QUIET)) if known else text
+    return ", ".join([*known, *(f"{DIGEST_NAMES[name]} {digest}" for name, digest in gap.digests.known().items())])
 
 
 def step_row(step: Step) -> tuple[str | Text, ...]:

@@ -15,8 +15,9 @@ from gribble.core.base.amounts import count, size
 from gribble.core.base.paths import visible
 from gribble.core.records.holding import Holding
 from gribble.core.records.roster import Roster
-from gribble.core.records.set_remedies import Change, SetChange
+from gribble.core.records.set_remedies import Change, Cost, SetChange, cost_of
 from gribble.core.sayings.remedies import say_holding
+from gribble.views.causes import NAMES_SHOWN, named
 from gribble.views.check_json import away_json
 from gribble.views.looks import QUIET, shorten
 from gribble.views.screen import Screen, styled
@@ -97,21 +98,34 @@ def match_json(found: list[Matched]) -> dict[str, Any]:
 
 
 def show_compared(screen: Screen, old: Roster, new: Roster, changes: list[SetChange], *, verbose: bool) -> None:
-    """The totals first, then the sets for which there is something to do."""
-    tally = Counter(one.change for one in changes)
+    """What the update would cost, a line for each kind of change; then, where everything is told, each set."""
     title = f"{new.head.emulator} {old.head.release} to {new.head.release}: {count(len(changes), 'wanted set')}"
     screen.say(styled(title, "bold"))
-    screen.grid([(f"{tally[change]:,}", change, _WORDS[change]) for change in Change if tally[change]])
-    for change in Change:
-        group = [one for one in changes if one.change is change]
-        if not group or (change is Change.SAME and not verbose):
-            continue
-        screen.out.print()
-        screen.say(styled(change, "bold"), styled(f"  {_WORDS[change]}", QUIET))
-        shown = group if verbose else group[:SHOWN]
-        screen.grid([(one.set, _change_words(one, verbose)) for one in shown])
-        if len(shown) < len(group):
-            screen.say(styled(f"  and {len(group) - len(shown):,} more (-v shows them)", QUIET))
+    show_cost(screen, cost_of(changes))
+    for change in Change if verbose else ():
+        if group := [one for one in changes if one.change is change]:
+            screen.out.print()
+            screen.say(styled(change, "bold"), styled(f"  {_WORDS[change]}", QUIET))
+            screen.grid([(one.set, _change_words(one, verbose)) for one in group])
+
+
+def show_cost(screen: Screen, cost: Cost) -> None:
+    """What another release would cost, a line for each kind."""
+    nobody_has = f"{count(len(cost.archives), 'archive')} that nobody here has"
+    kinds = (
+        (cost.better, "would run, and does not now", "would run, and do not now", cost.better),
+        (cost.renamed, "gets another name", "get other names", cost.renamed),
+        (cost.anew, "is packed anew from what you hold", "are packed anew from what you hold", cost.anew),
+        (cost.lacking, f"needs {nobody_has}", f"need {nobody_has}", cost.archives),
+        (cost.worse, "would not run any more", "would not run any more", cost.worse),
+        (cost.gone, "is gone", "are gone", cost.gone),
+        (cost.new, "is new", "are new", cost.new),
+    )
+    rows = [(f"{cost.same:,}", "stays as it is" if cost.same == 1 else "stay as they are")] if cost.same else []
+    for sets, one, several, names in kinds:
+        if sets:
+            rows.append((f"{len(sets):,}", f"{one if len(sets) == 1 else several}: {named(names, NAMES_SHOWN)}"))
+    screen.grid(rows)
 
 
 def _change_words(one: SetChange, verbose: bool) -> Text:
@@ -157,6 +171,7 @@ def compare_json(old: Roster, new: Roster, changes: list[SetChange]) -> dict[str
             for one in changes
         ],
         "totals": {change: tally[change] for change in Change},
+        "archives": list(cost_of(changes).archives),
     }
 
 

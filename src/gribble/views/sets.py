@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from typing import Any
 
 from rich.text import Text
@@ -12,10 +12,12 @@ from gribble.core.answers.needed import Tree
 from gribble.core.answers.next import next_for_sets
 from gribble.core.base.amounts import count, size
 from gribble.core.placing.gaps import set_gaps
-from gribble.core.records.findings import EmulatorAudit, RigAudit, SetAudit, State
-from gribble.core.sayings.facts import say_all
+from gribble.core.records.findings import EmulatorAudit, Home, RigAudit, SetAudit, State
+from gribble.core.records.plan import Gap
+from gribble.core.sayings.facts import say, say_all
+from gribble.core.sayings.remedies import archive_words
 from gribble.views.check import show_next, show_sets
-from gribble.views.check_json import set_json
+from gribble.views.check_json import aside_json, set_json
 from gribble.views.looks import QUIET
 from gribble.views.needs import TAKE_ALONG, TO_GET, known_by
 from gribble.views.screen import Screen, state, styled, verdict
@@ -59,6 +61,7 @@ def sets_json(audits: tuple[RigAudit, ...]) -> dict[str, Any]:
                         "release": one.release,
                         "note": one.sets_note,
                         "sets": [set_json(rig.rig, each) for each in one.sets],
+                        "aside": aside_json(one.aside),
                     }
                     for one in rig.emulators
                     if one.sets or one.sets_note
@@ -69,7 +72,7 @@ def sets_json(audits: tuple[RigAudit, ...]) -> dict[str, Any]:
     }
 
 
-def show_family(screen: Screen, tree: Tree) -> None:
+def show_family(screen: Screen, tree: Tree, *, verbose: bool) -> None:
     """A set with its parent, BIOS set and devices, each file held or missing."""
     one, emulator, found = tree.family.one, tree.emulator, tree.found
     facts = ", ".join(fact for fact in (str(one.year or ""), one.maker) if fact)
@@ -86,7 +89,7 @@ def show_family(screen: Screen, tree: Tree) -> None:
             (
                 styled(f"· {file.verdict}", QUIET) if file.verdict in ("undumped", "spared") else verdict(file.verdict),
                 file.name,
-                "disc" if file.disc else size(file.size) if file.size is not None else "",
+                file.kind or (size(file.size) if file.size is not None else ""),
                 file.reason,
             )
             for file in tree.files(relative)
@@ -95,18 +98,25 @@ def show_family(screen: Screen, tree: Tree) -> None:
     for problem in found.problems:
         if not problem.subject.file:
             screen.say(verdict(problem.verdict), f"  {say_all(problem.facts)}")
-    for note in found.packing:
-        screen.say(styled(f"packing: {note}", QUIET))
+    for note in map(say, found.packing):
+        screen.say(styled(f"note: {note}", QUIET))
     faults = {(problem.subject.owner, problem.subject.file) for problem in found.problems}
     screen.say(f"{count(tree.needed, 'file')} needed, {len(faults)} at fault.")
-    gaps = list(set_gaps(tree.rig, emulator.emulator, [found]))
-    screen.grid(
-        [(TO_GET, Text.assemble(styled(gap.file, "bold"), f" in {gap.archive}", known_by(gap))) for gap in gaps]
-    )
+    gaps = list(set_gaps(tree.rig, emulator, [found]))
+    for home, problems in found.to_get.items():
+        words = archive_words(home, problems, emulator.release)
+        screen.grid([(TO_GET, Text.assemble(styled(words), *_files_of(home, gaps, verbose)))])
     if found.fixable:
         screen.next(f"gribble sets pack {one.set} --rig {tree.rig}", "builds it from what you hold")
     elif gaps:
         screen.next(*TAKE_ALONG)
+
+
+def _files_of(home: Home, gaps: Iterable[Gap], verbose: bool) -> Iterator[Text]:
+    """The files of an archive that has to be got, with what each is known by, where everything is told."""
+    for gap in gaps if verbose else ():
+        if gap.home == home:
+            yield styled(f"\n· {gap.file}{known_by(gap)}")
 
 
 def show_unknown(screen: Screen, rig: str, emulator: EmulatorAudit, one: SetAudit) -> None:

@@ -9,7 +9,7 @@ from rich.text import Text
 from gribble.core.answers.next import YOURS, Turn, next_turn
 from gribble.core.answers.why import Answer, Order, Reason
 from gribble.core.records.findings import RigAudit, State, Verdict, worst
-from gribble.core.sayings.facts import fix_words
+from gribble.core.sayings.facts import fix_words, say
 from gribble.core.sayings.remedies import way_words
 from gribble.views.causes import cause_rows
 from gribble.views.check_json import away_json
@@ -39,6 +39,8 @@ def show_why(screen: Screen, found: list[Answer], *, verbose: bool = False) -> N
         if not answer.reasons:
             more = "" if answer.one else ", and every setting leads to it"
             screen.say(f"  Nothing stands in its way: every file is right{more}.")
+            for note in map(say, answer.one.packing if answer.one else ()):
+                screen.say(styled(f"  note: {note}", QUIET))
         told = answer.reasons
         of_sets = [reason for reason in told if reason.kind == "set"]
         folded = len(of_sets) > SETS_SHOWN and not answer.one and not verbose
@@ -46,30 +48,26 @@ def show_why(screen: Screen, found: list[Answer], *, verbose: bool = False) -> N
             told = tuple(reason for reason in told if reason.kind != "set")
         rest = () if verbose else told[REASONS_SHOWN:]
         rows: list[tuple[str | Text, ...]] = [
-            (f"{place}.", verdict(reason.verdict), _account(answer, reason))
+            (f"{place}.", verdict(reason.verdict), _account(answer, reason, verbose))
             for place, reason in enumerate(told[: len(told) - len(rest)], start=1)
         ]
         screen.grid(rows)
         if rest:
             screen.say(styled(f"  and {len(rest):,} more reasons (-v shows them)", QUIET))
         if folded:
+            on = f" --rig {answer.rig.rig}"
             faulty = [one for one in answer.emulator.sets if one.state is not State.READY]
-            screen.grid(cause_rows(faulty, f" --rig {answer.rig.rig}", f"gribble place {answer.emulator.emulator}"))
+            fix = f"gribble place {answer.emulator.emulator}"
+            screen.grid(cause_rows(faulty, on, answer.emulator.release, fix))
         if any(reason.order is not Order.BETTER for reason in answer.reasons) and answer.state is State.READY:
             screen.say("  It runs all the same: games do not change its state.")
 
 
-def _account(answer: Answer, reason: Reason) -> Text:
+def _account(answer: Answer, reason: Reason, verbose: bool) -> Text:
     finding = reason.finding
-    if finding:
-        title = f"{finding.need.called}: {reason.file}"
-    else:
-        title = f"{reason.file}: {reason.subject}" if reason.kind == "setting" else shorten(reason.file)
-        if len(reason.files) > 1:
-            title = ", ".join(reason.files)
-        if reason.kind == "set" and reason.file != reason.subject and not answer.one:
-            title = f"{reason.subject}: {title}"
-    text = Text.assemble(styled(title, "bold"), "\n", styled(reason.words))
+    text = Text.assemble(styled(_title(answer, reason), "bold"), "\n", styled(reason.words))
+    for part in reason.parts if reason.archive and verbose else ():
+        text.append_text(styled(f"\n· {part}"))
     if finding and finding.need.why:
         text.append_text(styled(f"\n{finding.need.why}", QUIET))
     if finding and finding.instead:
@@ -88,6 +86,17 @@ def _account(answer: Answer, reason: Reason) -> Text:
     elif reason.verdict != Verdict.UNPROVEN:  # else it only wants to be known
         text.append("\n").append_text(remedy("yours to do; no command can"))
     return text
+
+
+def _title(answer: Answer, reason: Reason) -> str:
+    """What a reason is about."""
+    if reason.finding:
+        return f"{reason.finding.need.called}: {reason.file}"
+    if reason.kind == "setting":
+        return f"{reason.file}: {reason.subject}"
+    title = reason.archive or (", ".join(reason.files) if len(reason.files) > 1 else shorten(reason.file))
+    alone = reason.kind != "set" or answer.one or reason.file == reason.subject
+    return title if alone else f"{reason.subject}: {title}"
 
 
 def _away_next(rig: RigAudit) -> str:
@@ -110,6 +119,7 @@ def why_json(subject: str, found: list[Answer]) -> dict[str, Any]:
                 "rig": answer.rig.rig,
                 "file": reason.file,
                 **({"files": list(reason.files)} if len(reason.files) > 1 else {}),
+                **({"archive": reason.archive, "details": list(reason.parts)} if reason.archive else {}),
                 "verdict": reason.verdict,
                 "reason": reason.words,
                 **_turn_json(next_turn(answer, reason)),

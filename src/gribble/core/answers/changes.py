@@ -7,7 +7,8 @@ from typing import NamedTuple
 
 from msgspec import Struct
 
-from gribble.core.records.findings import EmulatorAudit, NeedFinding, Remedy, RigAudit
+from gribble.core.records.findings import EmulatorAudit, NeedFinding, Remedy, RigAudit, SetAudit, State, Verdict
+from gribble.core.records.set_remedies import Cost
 from gribble.core.records.sheet import Accept, Need, Sheet
 from gribble.core.sayings.facts import say_all
 
@@ -39,6 +40,39 @@ def release_effects(before: tuple[RigAudit, ...], after: tuple[RigAudit, ...]) -
             was = old[rig.rig, one.emulator]
             if was.release != one.release:
                 yield ReleaseEffect(rig.rig, was, one, list(_needs(was, one)), list(_sets(was, one)))
+
+
+def cost_of_release(was: EmulatorAudit, now: EmulatorAudit) -> Cost:
+    """What the release would cost by which `now` is judged."""
+    before = {one.set: one.state for one in was.sets}
+    groups: dict[str, list[SetAudit]] = {}
+    for one in now.sets:
+        groups.setdefault(_fate(one, before.get(one.set)), []).append(one)
+
+    def of(word: str) -> tuple[str, ...]:
+        return tuple(one.set for one in groups.get(word, ()))
+
+    return Cost(
+        same=len(of("same")),
+        better=of("better"),
+        anew=of("anew"),
+        lacking=of("lacking"),
+        archives=tuple(sorted({home.name for one in groups.get("lacking", ()) for home in one.to_get})),
+        gone=of("gone"),
+        new=of("new"),
+        worse=of("worse"),
+    )
+
+
+def _fate(one: SetAudit, was: State | None) -> str:
+    """What becomes of a set that was in some state; None where it was not wanted."""
+    if one.state == was:
+        return "same"
+    if any(problem.verdict is Verdict.MISSING and not problem.subject.file for problem in one.problems):
+        return "gone"
+    if one.state is State.READY:
+        return "better" if was else "new"
+    return "anew" if one.fixable else "lacking" if one.to_get else "worse"
 
 
 def _needs(was: EmulatorAudit, now: EmulatorAudit) -> Iterator[Difference]:

@@ -59,7 +59,7 @@ class Said(NamedTuple):
     release: str | None = None
     folders: Mapping[str, str] = {}
     machines: tuple[str, ...] | None = None
-    wanted: tuple[str, ...] | None = None
+    wanted: tuple[str, ...] | str | None = None
     style: str | None = None
 
 

@@ -328,7 +328,7 @@ def _set_match(known: KnownSets, one: ArcadeSet, name: str, place: str) -> Match
     return Match(
         emulator=known.emulator,
         need=name,
-        title=f"{one.set}: {name}",
+        title=f"{one.title or one.set}: {name}",
         accept="",
         rig=known.rig,
         to=join(known.folder, place),

@@ -53,12 +53,15 @@ def lint(paths: Iterable[Path]) -> list[Remark]:
     """Everything found in some catalogue folders and files. Pure but for reading them."""
     found: list[Remark] = []
     sheets: list[tuple[str, Sheet]] = []
+    sounding = set[str]()
     for path in paths:
         for file in _files(path, found):
             if file.name.endswith(ROSTER_ENDING):
                 roster, mistakes = load_roster(file, strict=True)
                 found += [Remark(one.file, one.where, one.what, True) for one in mistakes]
                 found += _roster_remarks(roster) if roster else []
+                if roster and any(one.samples for one in roster.sets.values()):
+                    sounding.add(roster.head.emulator)
             elif file.name.endswith(SHEET_ENDING):
                 sheet, mistakes = load_sheet(file)
                 found += [Remark(one.file, one.where, one.what, True) for one in mistakes]
@@ -68,6 +71,16 @@ def lint(paths: Iterable[Path]) -> list[Remark]:
                     found += _sheet_remarks(str(file), sheet)
                     found += _marks(file)
         found += _unused_lists(path, [sheet for file, sheet in sheets if Path(file).parent == path])
+    silent = ((file, one.arcade) for file, one in sheets if one.emulator in sounding)
+    found += [
+        Remark(
+            file,
+            "arcade.samples",
+            "is missing: it says the key of the folder where the sound samples that its sets play lie",
+        )
+        for file, arcade in silent
+        if arcade is not None and not arcade.samples
+    ]
     return found + list(_contradictions(sheets)) + list(_shared_places(sheets))
 
 

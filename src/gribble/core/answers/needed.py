@@ -146,13 +146,14 @@ def _held(finding: NeedFinding) -> bool:
 
 
 class FamilyFile(NamedTuple):
-    """One file (or disc) of a family: its verdict word, or that it is undumped or spared, and what is to be said."""
+    """One file (or disc, or sound sample) of a family: its verdict word, or that it is undumped or spared, and what is
+    to be said."""
 
     name: str
     size: int | None
     verdict: str
     reason: str
-    disc: bool = False
+    kind: str = ""
 
 
 class Tree(NamedTuple):
@@ -196,9 +197,15 @@ class Tree(NamedTuple):
             names = [name for owner, name in faults if owner == relative.set and name.startswith(f"{disc.name}.")]
             problem = faults[relative.set, names[0]] if names else None
             if problem:
-                yield FamilyFile(problem.subject.file, None, problem.verdict, say_all(problem.facts), disc=True)
+                yield FamilyFile(problem.subject.file, None, problem.verdict, say_all(problem.facts), kind="disc")
             else:
-                yield FamilyFile(disc.name, None, "sound", "", disc=True)
+                yield FamilyFile(disc.name, None, "sound", "", kind="disc")
+        wanted = relative.samples if relative is self.family.one else None
+        for name in wanted.files if wanted else ():
+            owner = wanted.set if wanted else ""
+            problem = faults.get((owner, name)) or faults.get((owner, f"{owner}.zip"))
+            words = f"sound sample, in {owner}.zip"
+            yield FamilyFile(name, None, problem.verdict if problem else "unproven", words, kind="sound")
 
 
 def _shared(parent: str | None, bios: str | None) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from functools import cached_property
 from typing import NamedTuple
 
@@ -157,6 +157,8 @@ def _choices(left: Open, scope: Words) -> Iterator[Command]:
     if any(one.subject.fix for emulator in left.emulators for one in emulator.games or ()):
         yield Command(("gribble", "place", *scope, "--games"), "puts games and their partners as they must lie")
     if not left.gaps and left.whole < len(left.sets):
+        if old := old_release(left.sets):
+            yield Command(("gribble", "sets", "match"), old)
         number = len(left.sets) - left.whole
         lacks = f"{count(number, 'set')} still {'lacks' if number == 1 else 'lack'}"
         yield Command(("gribble", "sets", "check"), f"what {lacks}, file by file")
@@ -170,6 +172,15 @@ def first_step(rigs: Sequence[str], list_: str = "") -> Command:
     return Command(("gribble", "catalogue", "import", list_ or "LIST", "--rig", rigs[0]), why)
 
 
+def old_release(sets: Iterable[SetAudit]) -> str:
+    """Why the fit of other releases is worth a look: several archives that have to be got are another release's; else
+    empty."""
+    releases = [home.old for home in {home for one in sets for home in one.to_get} if home.old]
+    if len(releases) <= 1:
+        return ""
+    return f"several of your archives are release {max(sorted(releases), key=releases.count)}'s; which fits them best"
+
+
 def next_for_sets(audits: tuple[RigAudit, ...]) -> Command | None:
     """What puts sets right, else what one of them lacks; None where nothing is wrong with any."""
     fixable = [(rig, one) for rig in audits for one in rig.emulators if any(each.fixable for each in one.sets)]
@@ -179,6 +190,8 @@ def next_for_sets(audits: tuple[RigAudit, ...]) -> Command | None:
         number = sum(each.fixable for each in emulator.sets)
         words = ("gribble", "plan", emulator.emulator, "--rig", rig.rig)
         return Command(words, f"what you hold puts {count(number, 'set')} right")
+    if old := old_release(each for _, each in lacking):
+        return Command(("gribble", "sets", "match"), old)
     if lacking:
         rig, each = lacking[0]
         return Command(("gribble", "why", each.set, "--rig", rig.rig), "what it lacks, first things first")

@@ -357,7 +357,7 @@ def _fault(one: SetAudit, problem: SetProblem) -> SetFault:
         verdict=problem.verdict,
         remedy=problem.remedy,
         reason=say_all(problem.facts),
-        archive=problem.subject.archive,
+        archive=problem.subject.home.name,
         file=problem.subject.file,
         size=wants.size if wants else None,
         crc32=wants.crc32 if wants else None,

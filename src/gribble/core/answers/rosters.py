@@ -20,6 +20,7 @@ from gribble.core.audit.world import World
 from gribble.core.base.errors import GribbleError, MistakesError
 from gribble.core.base.kinds import Style
 from gribble.core.base.suggest import suggest
+from gribble.core.catalogue.calling import read_wishes
 from gribble.core.catalogue.families import Family, family_of, parts_of
 from gribble.core.catalogue.rosters import Load, read_head, with_others
 from gribble.core.files.volumes import cluster_of, whole_clusters
@@ -89,7 +90,7 @@ def one_place(
     places = arcade_places(world, rigs, emulators)
     if len(places) > 1:
         wishes = tuple(wishes)
-        places = [place for place in places if _knows(place, wishes or _wanted(place))] or places
+        places = [place for place in places if _knows(place, wishes or wanted_now(place))] or places
     if len(places) > 1:
         names = ", ".join(f"{place.fitted.emulator} on {place.rig.name}" for place in places)
         raise GribbleError(f"several are meant: {names}", fix="Name one: --rig RIG, --emulator EMULATOR.")
@@ -116,7 +117,7 @@ def match_releases(world: World, places: Iterable[ArcadePlace]) -> list[Matched]
             roster, _ = world.load(path)
             if roster:
                 matches.append(match_release(roster, held))
-        names = dict.fromkeys(name for place in group for name in _wanted(place))
+        names = dict.fromkeys(name for place in group for name in wanted_now(place))
         installed = group[0].fitted.release
         best = tuple(ranked(matches, installed))
         wanted = {name: tuple(one.release for one in best if name in one.whole) for name in names}
@@ -126,10 +127,11 @@ def match_releases(world: World, places: Iterable[ArcadePlace]) -> list[Matched]
 
 def _knows(place: ArcadePlace, names: Iterable[str]) -> bool:
     roster = place.rig.arcade[place.fitted.emulator].roster
-    return roster is not None and any(name in roster.sets for name in names)
+    return roster is not None and any(name in roster.sets for name in read_wishes(names, roster.sets))
 
 
-def _wanted(place: ArcadePlace) -> list[str]:
+def wanted_now(place: ArcadePlace) -> list[str]:
+    """The sets that are wanted on a rig now; none without a roster."""
     arcade = place.rig.arcade[place.fitted.emulator]
     if arcade.roster is None:
         return []
@@ -192,9 +194,13 @@ class CardFit(Struct, frozen=True, kw_only=True):
     smallest: tuple[str, int] | None = None
 
 
-def wishes_of(place: ArcadePlace) -> dict[str, float]:
-    """The wanted sets of an emulator, each with its worth. Raises GribbleError where none is wanted."""
-    if not (wanted := _wanted(place)):
+def wishes_of(place: ArcadePlace, entries: Iterable[str] = ()) -> dict[str, float]:
+    """The sets that the entries of a list name, without any the wanted sets of an emulator, each with its worth. Raises
+    GribbleError where none is wanted."""
+    roster = place.rig.arcade[place.fitted.emulator].roster
+    if wishes := read_wishes(entries, roster.sets if roster else None):
+        return wishes
+    if not (wanted := wanted_now(place)):
         raise GribbleError(
             f"no set of {place.fitted.emulator} on {place.rig.name} is wanted",
             fix="--wanted FILE names some, one on each line; gribble check says which are held.",
@@ -252,8 +258,7 @@ class _Sizer:
         self._place = place
         self._cluster = cluster
         self._style = place.fitted.style
-        cabinet = place.cabinet
-        self._homes = Homes(roster, lambda name: self._style is not None or cabinet.of(name) is not None)
+        self._homes = Homes(roster)
         self._roster = roster
         self._held: dict[tuple[str, str], Holding | None] = {}
         self.sizes: dict[str, int] = {}

@@ -7,10 +7,10 @@ from enum import IntEnum
 
 from msgspec import Struct
 
-from gribble.core.records.facts import Facts
 from gribble.core.records.findings import (
     FIXABLE,
     EmulatorAudit,
+    Home,
     NeedFinding,
     Remedy,
     RigAudit,
@@ -24,6 +24,7 @@ from gribble.core.records.findings import (
 from gribble.core.records.holding import Holding
 from gribble.core.records.sheet import Kind, Level
 from gribble.core.sayings.facts import root_words, say_all
+from gribble.core.sayings.remedies import archive_words
 
 
 class Order(IntEnum):
@@ -42,8 +43,9 @@ class Order(IntEnum):
 class Reason(Struct, frozen=True, kw_only=True):
     """One reason: what it is about (`kind`: rig, release, sheet, need, set, setting, media or pair), where, what helps.
 
-    `files` are all that one reason is of. `about` is the need that a setting leads to, or the name by which a release
-    knows a set; `mends` says that mending discs puts it right; `source` is one that is away and could.
+    `files` are all that one reason is of; of an `archive` that has to be got `parts` tell of each. `about` is the need
+    that a setting leads to, or the name by which a release knows a set; `mends` says that mending discs puts it right;
+    `source` is one that is away and could.
     """
 
     order: Order
@@ -58,6 +60,8 @@ class Reason(Struct, frozen=True, kw_only=True):
     about: str = ""
     mends: bool = False
     source: str = ""
+    archive: str = ""
+    parts: tuple[str, ...] = ()
 
 
 def reasons(rig: RigAudit, emulator: EmulatorAudit) -> tuple[Reason, ...]:
@@ -93,7 +97,7 @@ def _reasons(rig: RigAudit, emulator: EmulatorAudit) -> Iterator[Reason]:
         if not setting.met and setting.subject.level is not Level.EXTRA:
             yield _of_setting(setting, sources.get(setting.subject.setting.need or "", ""))
     for one in emulator.sets:
-        yield from set_reasons(one)
+        yield from set_reasons(one, emulator.release)
     if emulator.idle:
         yield Reason(
             order=Order.BETTER,
@@ -116,14 +120,17 @@ def _reasons(rig: RigAudit, emulator: EmulatorAudit) -> Iterator[Reason]:
         )
 
 
-def set_reasons(one: SetAudit) -> Iterator[Reason]:
-    """Why a set does not run: what its release cannot do first, then files that are missing, then wrong ones; files
-    with one reason together."""
-    groups: dict[tuple[str, Facts, str], list[SetProblem]] = {}
+def set_reasons(one: SetAudit, release: str | None) -> Iterator[Reason]:
+    """Why a set does not run: what its release cannot do first, then the archives that have to be got, then wrong
+    files; files with one reason together."""
+    to_get = one.to_get
+    groups: dict[object, list[SetProblem]] = dict(to_get.items())
     for problem in one.problems:
-        if problem.subject.state is not State.READY:
+        if problem.subject.state is not State.READY and not (
+            problem.remedy is Remedy.OBTAIN and problem.subject.home in to_get
+        ):
             groups.setdefault((problem.verdict, problem.facts, problem.remedy), []).append(problem)
-    for problems in groups.values():
+    for key, problems in groups.items():
         problem = problems[0]
         absent = problem.verdict in (Verdict.MISSING, Verdict.ASTRAY)
         order = Order.RELEASE if not problem.subject.file else Order.MISSING if absent else Order.WRONG
@@ -134,10 +141,12 @@ def set_reasons(one: SetAudit) -> Iterator[Reason]:
             file=problem.subject.file or one.set,
             files=tuple(dict.fromkeys(each.subject.file for each in problems if each.subject.file)),
             verdict=problem.verdict,
-            words=say_all(problem.facts),
+            words=archive_words(key, problems, release) if isinstance(key, Home) else say_all(problem.facts),
             remedy=problem.remedy,
             about=problem.subject.renamed,
             source=problem.source,
+            archive=key.name if isinstance(key, Home) else "",
+            parts=tuple(f"{each.subject.file}: {say_all(each.facts)}" for each in problems),
         )
 
 
@@ -207,21 +216,21 @@ def answers(audits: tuple[RigAudit, ...]) -> list[Answer]:
     return found
 
 
-def set_answers(audits: tuple[RigAudit, ...], name: str) -> list[Answer]:
-    """The reasons for one set on each rig with an emulator that has a roster."""
+def set_answers(audits: tuple[RigAudit, ...]) -> list[Answer]:
+    """The reasons for each set that was asked for on each rig with an emulator that has a roster."""
     return [
-        Answer(rig, emulator, tuple(sorted(set_reasons(one), key=lambda reason: reason.order)), one)
+        Answer(rig, emulator, tuple(sorted(set_reasons(one, emulator.release), key=lambda reason: reason.order)), one)
         for rig in audits
         for emulator in rig.emulators
         for one in emulator.sets
-        if one.set == name
     ]
 
 
 class Cause(Struct, frozen=True, kw_only=True):
     """What several sets have in common that do not run as they should: the files of one relative (`owner`), or one
     kind of fault of their own. `held` are right copies of these files, one for each place, `sources` those that hold
-    some and are away; `whole` says that what is held puts all of it right."""
+    some and are away; `whole` says that what is held puts all of it right; `to_get` are the archives that have to be
+    got, each with its files that nobody here has."""
 
     owner: str
     verdict: Verdict
@@ -232,6 +241,7 @@ class Cause(Struct, frozen=True, kw_only=True):
     sources: tuple[str, ...]
     whole: bool
     of_release: bool
+    to_get: dict[Home, tuple[SetProblem, ...]] = {}
 
 
 def causes_of(sets: Iterable[SetAudit]) -> list[Cause]:
@@ -239,7 +249,8 @@ def causes_of(sets: Iterable[SetAudit]) -> list[Cause]:
     groups: dict[tuple[str, Verdict, State, bool], list[tuple[str, SetProblem]]] = {}
     for one in sets:
         for problem in one.problems:
-            owner = problem.subject.owner if problem.subject.file and problem.subject.owner != one.set else ""
+            whose = problem.subject.home.owner or problem.subject.owner
+            owner = whose if problem.subject.file and whose != one.set else ""
             key = (owner, problem.verdict, problem.subject.state, not problem.subject.file)
             groups.setdefault(key, []).append((one.set, problem))
     causes = [_cause(*key, problems) for key, problems in groups.items()]
@@ -263,4 +274,13 @@ def _cause(
         sources=tuple(dict.fromkeys(problem.source for _, problem in problems if problem.source)),
         whole=all(problem.remedy in FIXABLE for _, problem in problems),
         of_release=of_release,
+        to_get=_to_get(problem for _, problem in problems),
     )
+
+
+def _to_get(problems: Iterable[SetProblem]) -> dict[Home, tuple[SetProblem, ...]]:
+    found: dict[Home, list[SetProblem]] = {}
+    for problem in problems:
+        if problem.remedy is Remedy.OBTAIN and problem.subject.home.of:
+            found.setdefault(problem.subject.home, []).append(problem)
+    return {home: tuple(group) for home, group in found.items()}

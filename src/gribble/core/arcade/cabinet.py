@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from typing import NamedTuple
 
 from gribble.core.base.paths import base, fold
+from gribble.core.files.archives.opening import ARCHIVE_ENDINGS
 from gribble.core.records.holding import Archived, Holding, Holdings, nearness
 from gribble.core.records.place import Fitted
 from gribble.core.records.rig_seen import RigSeen
@@ -128,12 +129,14 @@ class Cabinet:
         self.disc_ending = shape.disc_ending
         self._containers: dict[str, Container] = {}
         self._unreadable: dict[str, str] = {}
+        self.others: list[str] = []
         packed = {archive.holding.path: archive for archive in rig.holdings.archives}
         for prefix in (f"{one}/" if one else "" for one in (folder, *shape.too)):
             for holding in rig.holdings.opened:
                 if holding.path.startswith(prefix):
                     self._add(holding, prefix, packed.get(holding.path))
             self._note_hidden(rig, prefix)
+        self.others = [path for path in self.others if path not in rig.hidden]
         self.everything = (rig.holdings, *elsewhere)
         self.remembered = remembered or {}
 
@@ -141,7 +144,11 @@ class Cabinet:
         """Note the archives that could not be looked into."""
         for path, why in rig.hidden.items():
             name, dot, ending = path.removeprefix(prefix).rpartition(".")
-            if path.startswith(prefix) and dot and "/" not in name and ending.lower() in self.endings:
+            if not (path.startswith(prefix) and dot) or "/" in name:
+                continue
+            if path.lower().endswith(ARCHIVE_ENDINGS) and ending.lower() not in self.endings:
+                self._unreadable[self._fold(name)] = path
+            elif ending.lower() in self.endings:
                 container = self._container(name, path)
                 container.faults[path] = why
                 if path not in container.archives:
@@ -159,12 +166,15 @@ class Cabinet:
         if not dot or ending.lower() not in self.endings:
             if holding.member is not None or archive:
                 self._unreadable[self._fold(name)] = holding.path
+            elif not holding.path.endswith(self.disc_ending):
+                self.others.append(holding.path)
             return
         container = self._container(name, holding.path)
         if holding.path not in container.archives:
             container.archives.append(holding.path)
         if holding.member is not None:
-            container.add(holding)
+            if not _is_nested(holding.member):  # into which no emulator looks
+                container.add(holding)
         elif archive:
             container.add(archive)
 
@@ -179,6 +189,11 @@ class Cabinet:
         """The names of the sets that lie here, right or wrong."""
         return list(self._containers)
 
+    @property
+    def closed(self) -> dict[str, str]:
+        """The archives in forms that the emulator cannot read, by name, but those of sets that lie here, too."""
+        return {name: path for name, path in self._unreadable.items() if name not in self._containers}
+
     def key(self, name: str) -> str:
         """A set's name as `names` has it."""
         return self._fold(name)
@@ -186,6 +201,11 @@ class Cabinet:
     def of(self, name: str) -> Container | None:
         """The archive or folder of a set."""
         return self._containers.get(self._fold(name))
+
+    def archives(self, key: str) -> list[str]:
+        """The archives of a set, those included that the emulator cannot read."""
+        there = self._containers.get(key)
+        return [*(there.archives if there else ()), *filter(None, [self._unreadable.get(key)])]
 
     def kept(self, name: str) -> bool:
         """Whether a set lies in a plain folder of its own, in which it stays; one with disc images alone is none."""
@@ -212,6 +232,11 @@ class Cabinet:
         """A content that a source which is away held, and the source."""
         found = ((one, name) for name, held in self.remembered.items() for one in having(file, [held]))
         return next(found, None)
+
+
+def _is_nested(member: str) -> bool:
+    """Whether a member lies in an archive within the archive."""
+    return any(part.lower().endswith(ARCHIVE_ENDINGS) for part in member.split("/")[:-1])
 
 
 def having(file: SetFile, holdings: Iterable[Holdings]) -> Iterator[Holding]:
@@ -242,10 +267,8 @@ def cabinet_of(
 class Homes:
     """Finds the owners of files in one roster."""
 
-    def __init__(self, roster: Roster, among: Callable[[str], bool] = lambda _name: True) -> None:
-        """Only relatives that are `among` some take part."""
+    def __init__(self, roster: Roster) -> None:
         self._roster = roster
-        self._among = among
         self._entries: dict[str, dict[Content, SetFile]] = {}
 
     def owner(self, name: str, file: SetFile) -> tuple[str, SetFile]:
@@ -255,12 +278,17 @@ class Homes:
             one = self._roster.sets[name]
             for relative in (one.parent, one.bios):
                 twin = self._twin(relative, file) if relative is not None and relative not in seen else None
-                if twin is not None and relative is not None and self._among(relative):
+                if twin is not None and relative is not None:
                     name, file = relative, twin
                     seen.add(name)
                     break
             else:
                 return name, file
+
+    def count(self, name: str) -> int:
+        """How many files are at home in a set's archive, those that nobody has dumped aside."""
+        files = (file for file in self._roster.sets[name].files if file.state is not FileState.UNDUMPED)
+        return sum(self.owner(name, file)[0] == name for file in files)
 
     def _twin(self, name: str, file: SetFile) -> SetFile | None:
         """The entry of a set for the same content."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from gribble.core.arcade.cabinet import Cabinet, is_file
+from gribble.core.arcade.cabinet import Cabinet, Homes, is_file
 from gribble.core.arcade.discs import Discs
 from gribble.core.arcade.sets import new_name
 from gribble.core.arcade.wanting import lacking, settle_variant
@@ -69,10 +69,15 @@ def _of_new(new: Roster, name: str, to: str, change: Change | None, cabinet: Cab
         return here or cabinet.away(file) is not None
 
     family = settle_variant(family, held, cabinet.variants).family
-    wanting = [FileChange(file.name, lack.owner) for lack in lacking(family, has) for file in lack.files]
+    homes, lacks = Homes(new), lacking(family, has)
+    wanting = [
+        FileChange(file.name, lack.owner, archive=f"{homes.owner(lack.owner, file)[0]}.zip")
+        for lack in lacks
+        for file in lack.files
+    ]
     for problem in discs.problems(family) if discs else ():
         if problem.remedy is Remedy.OBTAIN:
-            wanting.append(FileChange(problem.subject.file, problem.subject.owner))
+            wanting.append(FileChange(problem.subject.file, problem.subject.owner, archive=problem.subject.file))
         elif problem.remedy is not Remedy.NONE:
             brought.append(FileChange(problem.subject.file, problem.subject.owner, problem.found))
     if change is None and not (moved or brought or wanting):

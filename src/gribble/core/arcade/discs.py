@@ -6,11 +6,11 @@ from collections.abc import Iterable, Iterator, Mapping
 
 from gribble.core.base.digests import DiscHeader
 from gribble.core.base.paths import base, join, parent
-from gribble.core.catalogue.families import Family
+from gribble.core.catalogue.families import Family, family_of
 from gribble.core.records.facts import DiscBelongs, DiscSays, Fact, HeldAt, PoorDump
-from gribble.core.records.findings import Finding, Proof, Remedy, SetPart, SetProblem, State, Verdict
+from gribble.core.records.findings import Finding, Home, Proof, Remedy, SetPart, SetProblem, State, Verdict
 from gribble.core.records.holding import Holding, nearness
-from gribble.core.records.roster import Disc, FileState, SetFile
+from gribble.core.records.roster import ArcadeSet, Disc, FileState, Roster, SetFile
 from gribble.core.records.set_remedies import Loose
 from gribble.core.records.sheet import Arcade
 
@@ -73,7 +73,28 @@ class Discs:
         ]
 
     def _there(self, family: Family, disc: Disc) -> Holding | None:
-        return next((self._on_rig[place] for place in self._places(family, disc) if place in self._on_rig), None)
+        """The image that lies where a disc is looked for; one of a parent that has the parent's own image of that name
+        is none."""
+        for one, place in zip((family.one, *family.parents), self._places(family, disc), strict=True):
+            there = self._on_rig.get(place)
+            if there and not (one is not family.one and self._is_of(one, disc, there)):
+                return there
+        return None
+
+    def _is_of(self, other: ArcadeSet, disc: Disc, there: Holding) -> bool:
+        """Whether an image is the one that another set has under a disc's name."""
+        return any(its.name == disc.name and its.sha1 != disc.sha1 and self._is(its, there) for its in other.discs)
+
+    def serves(self, roster: Roster, path: str) -> str:
+        """The set whose right image lies at a path; empty where none does."""
+        there = self._on_rig.get(path)
+        header = self._headers.get((there.root, there.path)) if there else None
+        known = roster.sets.having([("disc", None, header.sha1)]) if header and header.sha1 else ()
+        return next((one.set for one in known if path in self.in_use(family_of(roster, one.set))), "")
+
+    def _folder_of(self, family: Family, disc: Disc) -> str:
+        """The folder where a disc belongs, relative to that of the sets."""
+        return parent(self._places(family, disc)[0])[len(self._folder) + bool(self._folder) :]
 
     def _is(self, disc: Disc, there: Holding | None) -> bool:
         header = self._headers.get((there.root, there.path)) if there else None
@@ -93,7 +114,7 @@ class Discs:
                     owner=family.one.set,
                     state=state,
                     wants=SetFile(name=disc.name + self._arcade.disc_ending, sha1=disc.sha1),
-                    archive=parent(self._places(family, disc)[0])[len(self._folder) + bool(self._folder) :],
+                    home=Home(self._folder_of(family, disc), family.one.set),
                 ),
                 verdict=verdict,
                 remedy=remedy,

@@ -12,7 +12,7 @@ from gribble.core.arcade.wanting import lacking, lacking_discs, lacking_files, s
 from gribble.core.base.digests import Digests
 from gribble.core.catalogue.families import Family, family_of, owned_files
 from gribble.core.records.holding import Holdings
-from gribble.core.records.roster import ArcadeSet, Outline, Plays, Roster, SetFile, SetKind
+from gribble.core.records.roster import ArcadeSet, Disc, FileState, Outline, Plays, Roster, SetFile, SetKind
 
 
 class ReleaseMatch(Struct, frozen=True, kw_only=True):
@@ -135,7 +135,7 @@ def _is_whole(roster: Roster, name: str, held: Held, own: set[str], several: set
     """Whether a set lacks nothing; one whose BIOS set has `several` variants is asked with each."""
     relatives = around.of(name)
     if several.isdisjoint((name, *relatives)):
-        return name in own and own.issuperset(relatives)
+        return name in own and own.issuperset(relatives) and around.ask_for_something(name)
     family = settle_variant(family_of(roster, name), lambda _, file: held.has(file), {}).family
     return not lacking(family, lambda _, file: held.has(file), lambda disc: held.has_disc(disc.sha1))
 
@@ -184,6 +184,18 @@ class _Around:
             if one.parent is None and one.kind == SetKind.GAME and one.bios != one.set:
                 self._known[kin] = found
         return found
+
+    def ask_for_something(self, name: str) -> bool:
+        """Whether a set or a relative needs any file or disc at all: else nothing shows that it is held."""
+        return self._asks(name) or any(map(self._asks, self.of(name)))
+
+    def _asks(self, name: str) -> bool:
+        one = self._outlines[name]
+        if one.own is not None:
+            return bool(one.own or one.shared)
+        listed = self._roster.sets[name]
+        things: list[SetFile | Disc] = [*listed.files, *listed.discs]
+        return any(not thing.optional and thing.state is not FileState.UNDUMPED for thing in things)
 
 
 def ranked(matches: Iterable[ReleaseMatch], installed: str | None = None) -> list[ReleaseMatch]:

@@ -14,6 +14,7 @@ from msgspec import Struct, structs
 
 from gribble.core.arcade.cabinet import Cabinet, Container, Homes, contents_of, is_file, member_name
 from gribble.core.arcade.discs import Discs
+from gribble.core.arcade.samples import Samples
 from gribble.core.arcade.wanting import lacking, settle_variant
 from gribble.core.base.digests import Digests
 from gribble.core.base.kinds import Style
@@ -43,6 +44,7 @@ def pack_sets(
     cabinet: Cabinet,
     how: HowPacked | None = None,
     discs: Discs | None = None,
+    samples: Samples | None = None,
 ) -> SetRemedies:
     """What would put the audited sets right."""
     audits = tuple(audits)
@@ -54,17 +56,14 @@ def pack_sets(
     if style in (Style.SPLIT, Style.MERGED):
         packer.complete_relatives(accepted)
     packer.build(accepted)
-    loose = packer.loose
     if discs:
-        in_use = {path for one in audits if one.set in roster.sets for path in discs.in_use(family_of(roster, one.set))}
-        loose += [
-            structs.replace(move, movable=move.holding.rig == cabinet.rig and move.holding.path not in in_use)
-            for family in accepted
-            for move in discs.moves(family)
-        ]
+        audited = [family_of(roster, one.set) for one in audits if one.set in roster.sets]
+        packer.bring_discs(discs, accepted, {path for family in audited for path in discs.in_use(family)})
+    if samples:
+        packer.packed += samples.archives(family.one for family in accepted)
     return SetRemedies(
         packed=tuple(packer.packed),
-        loose=tuple(loose),
+        loose=tuple(packer.loose),
         displaced=tuple((owner, path) for path, owner in packer.displaced.items()),
         waiting=tuple(packer.waiting),
     )
@@ -105,8 +104,7 @@ class _Packer:
         self._style, self._stubs, self._lean = how
         self._variants = cabinet.variants
         self._order = {name: number for number, name in enumerate(roster.sets)}
-        # Without a style only relatives whose archive is there take part: else the set's own is the simplest home.
-        self._homes = Homes(roster, lambda name: how.style is not None or cabinet.of(name) is not None)
+        self._homes = Homes(roster)
         self._slots: dict[str, dict[tuple[str, str], _Slot]] = {}
         self.packed: list[Packed] = []
         self.loose: list[Loose] = []
@@ -159,6 +157,19 @@ class _Packer:
             for part in parts_of(family):
                 if part.owner == name and not path_fault(part.file.name) and (holding := self._find(part, family)):
                     self._settle(family, part, holding)
+
+    def bring_discs(self, discs: Discs, accepted: list[Family], in_use: set[str]) -> None:
+        """The images that are held elsewhere; none over one that another set has there, no two to one place."""
+        coming: dict[str, Loose] = {}
+        for move in (move for family in accepted for move in discs.moves(family)):
+            first = coming.setdefault(move.to, move)
+            if owner := discs.serves(self._roster, move.replaces or "") or (first is not move and first.owner):
+                words = f"{base(move.to)} would lie where {owner} has a disc image of that name"
+                if first is move or first.holding != move.holding:
+                    self._wait(move.owner, words)
+            else:
+                movable = move.holding.rig == self._cabinet.rig and move.holding.path not in in_use
+                self.loose.append(structs.replace(move, movable=movable))
 
     def _wait(self, name: str, reason: str) -> None:
         self.waiting.append(Waiting(set=name, reason=reason))
@@ -225,7 +236,7 @@ class _Packer:
             return
         slots = _named(self._slots[archive].values())
         to = join(self._cabinet.folder, f"{archive}.zip")
-        there = self._archive_at(container, to)
+        there = self._archive_of(container, archive)
         old = [one for name in (archive, *clones) if (one := self._cabinet.of(name))]
         taken = [path for one in old for path in one.archives]
         if self._style is None and there is not None:
@@ -290,10 +301,11 @@ class _Packer:
         holding = member.holding
         return (holding.rig, holding.path, holding.member) == (self._cabinet.rig, there, member.name)
 
-    def _archive_at(self, container: Container | None, to: str) -> str | None:
-        """The archive that lies at a path, spelled as it is on disk."""
+    def _archive_of(self, container: Container | None, name: str) -> str | None:
+        """The archive of a set that is there in the form that is written, in the first folder that has one."""
         key = self._cabinet.key
-        return next((path for path in container.archives if key(path) == key(to)), None) if container else None
+        archives = container.archives if container else ()
+        return next((path for path in archives if key(base(path)) == key(f"{name}.zip")), None)
 
     def _sift(
         self, present: list[Holding], slots: dict[str, _Slot], layout: set[Content]
@@ -369,7 +381,7 @@ class _Packer:
         """An empty archive in the place of a clone whose files are in its parent's."""
         container = self._cabinet.of(clone)
         to = join(self._cabinet.folder, f"{clone}.zip")
-        there = self._archive_at(container, to)
+        there = self._archive_of(container, clone)
         if there is None or (container and any(one.path == there for one in container.members)):
             self.packed.append(Packed(owner=clone, to=there or to, replaces=there))
 

@@ -6,15 +6,27 @@ from collections.abc import Iterable, Iterator
 
 from msgspec import structs
 
-from gribble.core.arcade.cabinet import Cabinet, Container, Homes, is_file, member_name
+from gribble.core.arcade.cabinet import Cabinet, Container, Homes, contents_of, is_file, member_name
 from gribble.core.arcade.discs import Discs
 from gribble.core.arcade.match import whole_games
+from gribble.core.arcade.samples import Samples
 from gribble.core.arcade.wanting import Lack, lacking, of_variant, settle_variant
 from gribble.core.base.paths import base
 from gribble.core.catalogue.families import Family, Part, family_of, owned_files
 from gribble.core.records import facts as f
 from gribble.core.records.facts import Fact
-from gribble.core.records.findings import Finding, Proof, Remedy, SetAudit, SetPart, SetProblem, State, Verdict
+from gribble.core.records.findings import (
+    Aside,
+    Finding,
+    Home,
+    Proof,
+    Remedy,
+    SetAudit,
+    SetPart,
+    SetProblem,
+    State,
+    Verdict,
+)
 from gribble.core.records.holding import Holding, in_words
 from gribble.core.records.roster import ArcadeSet, FileState, Outline, Plays, Roster, SetFile, SetKind
 
@@ -38,7 +50,7 @@ def wanted_sets(
         return [*(name for name in roster.sets if name in there), *sorted(there - roster.sets.keys())]
     if wanted is not None:
         return list(wanted)
-    known = {name for name in roster.sets if cabinet.of(name)}
+    known = {name for name in roster.sets if cabinet.of(name) or cabinet.unreadable(name)}
     games = [
         one.set
         for one in roster.sets.outlines()
@@ -49,6 +61,35 @@ def wanted_sets(
     strange = set(cabinet.names) - {cabinet.key(name) for name in known}
     old = {name for other in others for name in other.sets if cabinet.key(name) in strange} if strange else set()
     return games + sorted(old)
+
+
+MOST_LOOKED_INTO = 50
+"""Into so many archives that are no set's it is looked for whose files they have."""
+
+
+def lying_aside(roster: Roster, cabinet: Cabinet, wanted: Iterable[str]) -> Aside:
+    """What lies in the folders of the sets and is none of those that are `wanted`, nor a relative of one."""
+    known, kept = {cabinet.key(name): name for name in roster.sets}, set(wanted)
+    outlines = {one.set: one for one in roster.sets.outlines()}
+    for name in list(kept):
+        while name in outlines and (parent := outlines[name].parent) is not None and parent not in kept:
+            kept.add(name := parent)
+    there = {*cabinet.names, *cabinet.closed}
+    games = sorted(known[key] for key in there & known.keys())
+    strays = sorted(there - known.keys() - set(map(cabinet.key, kept)))
+    whose = {key: _whose(roster, one) for key in strays[:MOST_LOOKED_INTO] if (one := cabinet.of(key))}
+    return Aside(
+        strays=tuple((path, whose.get(key, "")) for key in strays for path in cabinet.archives(key)),
+        unwanted=tuple(name for name in games if name not in kept and outlines[name].kind is SetKind.GAME),
+        others=tuple(cabinet.others),
+    )
+
+
+def _whose(roster: Roster, container: Container) -> str:
+    """The set that has most of the files of an archive; empty where none has any."""
+    contents = {content for one in container.members for content in contents_of(one)}
+    sets = list(roster.sets.having(contents))
+    return max(sets, key=lambda one: (len(one.contents & contents), one.parent is None), default=_NOBODY).set
 
 
 def nothing_wanted(roster: Roster, cabinet: Cabinet, discs: Discs) -> str:
@@ -65,14 +106,11 @@ def nothing_wanted(roster: Roster, cabinet: Cabinet, discs: Discs) -> str:
 
 def asks_others(wanted: tuple[str, ...] | None, roster: Roster, sets: Iterable[SetAudit], cabinet: Cabinet) -> bool:
     """Whether the rosters of other releases could say more: of a set or an archive that this one does not know, or of
-    a relative's archive that may be an old one."""
+    an archive that lacks something and may be an old one."""
     for one in sets:
         if one.set not in roster.sets:
             return True
-        if any(
-            found.subject.file and found.subject.owner != one.set and cabinet.of(found.subject.owner)
-            for found in one.problems
-        ):
+        if any(found.subject.home.there for found in one.problems):
             return True
     return wanted is None and bool(set(cabinet.names) - {cabinet.key(name) for name in roster.sets})
 
@@ -87,13 +125,15 @@ def _is_there_in_full(roster: Roster, one: Outline, cabinet: Cabinet) -> bool:
 
 
 def _lies_here(roster: Roster, name: str, cabinet: Cabinet) -> bool:
-    """Whether a set lies on the rig, in an archive of its own or in its parent's."""
+    """Whether a set lies on the rig, right or wrong, in an archive of its own or in its parent's."""
     one = roster.sets[name]
+    if cabinet.unreadable(name):
+        return True
     clones = [roster.sets[clone] for clone in roster.sets.clones(name)] if cabinet.of(name) else []
-    return _lies_there(one, clones, cabinet) or _lies_with_parent(one, cabinet)
+    return _lies_there(roster, one, clones, cabinet) or _lies_with_parent(roster, one, cabinet)
 
 
-def _lies_there(one: ArcadeSet, clones: list[ArcadeSet], cabinet: Cabinet) -> bool:
+def _lies_there(roster: Roster, one: ArcadeSet, clones: list[ArcadeSet], cabinet: Cabinet) -> bool:
     """Whether a set's archive is there for the set itself: not if it only holds what clones that lie there share."""
     container = cabinet.of(one.set)
     if container is None:
@@ -103,15 +143,34 @@ def _lies_there(one: ArcadeSet, clones: list[ArcadeSet], cabinet: Cabinet) -> bo
     held = {file.name for file in one.files if container.find(file)}
     if not held or len(held) == len(one.files):
         return True
-    present = [clone for clone in clones if cabinet.of(clone.set) or _lies_with_parent(clone, cabinet)]
-    return not held <= {file.parent_name for clone in present for file in clone.files}
+    present = [clone for clone in clones if cabinet.of(clone.set) or _lies_with_parent(roster, clone, cabinet)]
+    shared = {file.parent_name for clone in present for file in clone.files}
+    mine = [file for file in one.files if file.name not in shared]
+    return not held <= shared or any(_is_its_own(file, clones, container) for file in mine)
 
 
-def _lies_with_parent(one: ArcadeSet, cabinet: Cabinet) -> bool:
-    """Whether the files that tell a clone from its parent lie in the parent's archive, which is merged then."""
+def _lies_with_parent(roster: Roster, one: ArcadeSet, cabinet: Cabinet) -> bool:
+    """Whether files that tell a clone from its parent lie in the parent's archive, which is merged then: all of them,
+    or one that none of its relatives has, whatever its content."""
     container = cabinet.of(one.parent) if one.parent is not None else None
-    own = [file for file in one.files if file.parent_name is None]
-    return container is not None and bool(own) and all(map(container.find, own))
+    own = [file for file in one.files if file.parent_name is None and file.state is not FileState.UNDUMPED]
+    if container is None or one.parent is None or not own:
+        return False
+    if all(map(container.find, own)) or any(container.named(f"{one.set}/{file.name}") for file in own):
+        return True
+    likely = [file for file in own if container.find(file) or container.named(file.name)]
+    names = (one.parent, *roster.sets.clones(one.parent)) if likely else ()
+    kin = [roster.sets[name] for name in names if name != one.set and name in roster.sets]
+    return any(_is_its_own(file, kin, container) for file in likely)
+
+
+def _is_its_own(file: SetFile, kin: Iterable[ArcadeSet], container: Container) -> bool:
+    """Whether a file lies in an archive, by content or else by name, and none of the relatives lists it so."""
+    theirs = [other for one in kin for other in one.files]
+    if container.find(file):
+        return not any(other.content == file.content for other in theirs)
+    there = container.named(file.name)
+    return there is not None and not any(other.name == file.name or is_file(other, there) for other in theirs)
 
 
 def audit_set(
@@ -120,6 +179,7 @@ def audit_set(
     cabinet: Cabinet,
     others: Iterable[Roster] = (),
     discs: Discs | None = None,
+    samples: Samples | None = None,
 ) -> SetAudit:
     """One set. `others` are rosters of other releases, by which old files and old names are told."""
     if name not in roster.sets:
@@ -174,15 +234,16 @@ def audit_set(
     if variant != wished and not lacks:
         problems.append(_of_another_variant(family_of(roster, name), variant, wished, cabinet))
     if lacks:
-        old = _old_releases(roster, family, cabinet, lacks, others)
         homes = Homes(roster)
+        old = _old_releases(roster, [homes.owner(lack.owner, lack.files[0])[0] for lack in lacks], cabinet, others)
         for lack in lacks:
             part = _likeliest(lack, cabinet)
-            archive = f"{homes.owner(part.owner, part.file)[0]}.zip"
-            problem = _absence(part, family, cabinet, old)
-            subject = structs.replace(problem.subject, wants=part.file, archive=archive)
+            home = _home(homes.owner(part.owner, part.file)[0], family, homes, cabinet, old)
+            problem = _absence(part, home, family, cabinet)
+            subject = structs.replace(problem.subject, wants=part.file, home=home)
             problems.append(structs.replace(problem, subject=subject))
     problems += discs.problems(family) if discs and family.one.discs else ()
+    problems += samples.problems(family.one) if samples else ()
     problems += _misspelled(family, cabinet)
     problems.sort(
         key=lambda problem: (problem.subject.state is not State.BLOCKED, problem.verdict is not Verdict.MISSING)
@@ -192,7 +253,7 @@ def audit_set(
         set=name,
         title=family.one.title,
         problems=tuple(problems),
-        packing=tuple(_packing(family, cabinet, misnamed)),
+        packing=(*_packing(family, cabinet, misnamed), *(samples.notes(family.one) if samples else ())),
         variant=variant,
         spared=frozenset(key for key in absent if key not in blamed),
     )
@@ -201,7 +262,7 @@ def audit_set(
 def _is_plainly_whole(roster: Roster, one: ArcadeSet, cabinet: Cabinet) -> bool:
     """Whether a glance tells that there is nothing to be said of a set, as of most of many: each file lies in the
     archive of the set whose it is, under its name, or as one of its parent's in the parent's archive."""
-    if one.plays is not Plays.YES or one.discs:
+    if one.plays is not Plays.YES or one.discs or one.samples:
         return False
     parent = roster.sets.get(one.parent) if one.parent is not None else None
     groups: Iterable[tuple[str, tuple[SetFile, ...]]] = ((one.set, one.files),)
@@ -295,6 +356,7 @@ def new_name(old: Roster, new: Roster, name: str) -> str:
 
 
 _GOOD = FileState.GOOD
+_NOBODY = ArcadeSet(set="")
 
 
 def _doubtful(part: Part, fact: Fact) -> SetProblem:
@@ -315,14 +377,20 @@ def _likeliest(lack: Lack, cabinet: Cabinet) -> Part:
     return Part(next(held, lack.files[0]), lack.owner)
 
 
-def _absence(part: Part, family: Family, cabinet: Cabinet, old: dict[str, str]) -> SetProblem:
-    """What is at fault where a file is not found along the path."""
+def _home(name: str, family: Family, homes: Homes, cabinet: Cabinet, old: dict[str, str]) -> Home:
+    """The archive of a set of a family, as it lies here."""
+    role = family.role(name)
+    return Home(f"{name}.zip", name, role, homes.count(name), cabinet.of(name) is not None, old.get(name, ""))
+
+
+def _absence(part: Part, home: Home, family: Family, cabinet: Cabinet) -> SetProblem:
+    """What is at fault where a file is not found along the path; `home` is the archive where it belongs."""
     file, role = part.file, family.role(part.owner)
     whose = (f.Whose(role, part.owner),) if role else ()
     held = cabinet.held(file)
 
     def problem(verdict: Verdict, fact: Fact, found: Holding | None = held) -> SetProblem:
-        where = (f.HeldAt(_place(held)),) if held and found is not held else ()
+        where = (f.HeldAt(_place(held, family)),) if held and found is not held else ()
         return Finding(
             subject=SetPart(file=file.name, owner=part.owner),
             verdict=verdict,
@@ -332,28 +400,30 @@ def _absence(part: Part, family: Family, cabinet: Cabinet, old: dict[str, str]) 
             found=found,
         )
 
-    container = cabinet.of(part.owner)
-    if container and container.faults:
-        path, why = next(iter(container.faults.items()))
-        return problem(Verdict.DAMAGED, f.BadArchive(base(path), why), None)
-    if (unreadable := cabinet.unreadable(part.owner)) and not container:
-        return problem(Verdict.IMPOSTER, f.BadArchive(base(unreadable)), None)
+    for name in dict.fromkeys((part.owner, home.owner)):
+        container = cabinet.of(name)
+        if container and container.faults:
+            path, why = next(iter(container.faults.items()))
+            return problem(Verdict.DAMAGED, f.BadArchive(base(path), why), None)
+        if (unreadable := cabinet.unreadable(name)) and not container:
+            return problem(Verdict.IMPOSTER, f.BadArchive(base(unreadable)), None)
     for name in (part.owner, *family.path):
         there = cabinet.of(name)
         wrong = there.named(file.name) if there else None
         if wrong is not None:
             other_size = file.size is not None and wrong.size != file.size
+            weak = file.crc32 is not None and wrong.digests.crc32 == file.crc32
             fact = f.OtherContent(
                 archive="" if name == part.owner else name,
                 size=wrong.size if other_size else None,
                 right=file.size if other_size else None,
-                weak=file.crc32 is not None and wrong.digests.crc32 == file.crc32,
-                release=old.get(part.owner, ""),
+                weak=weak,
+                release="" if weak else home.old,
             )
             return problem(Verdict.IMPOSTER, fact, wrong)
     if held:
-        return problem(Verdict.ASTRAY, f.HeldAt(_place(held), only=True))
-    return problem(Verdict.MISSING, f.Nowhere())
+        return problem(Verdict.ASTRAY, f.HeldAt(_place(held, family), only=True))
+    return problem(Verdict.MISSING, f.NotInRelease(home.name, home.old) if home.old else f.Nowhere())
 
 
 def _proof(found: Holding | None) -> Proof:
@@ -362,24 +432,25 @@ def _proof(found: Holding | None) -> Proof:
     return Proof.ARCHIVE if found.carried and found.digests.strongest() == "crc32" else Proof.DIGEST
 
 
-def _place(holding: Holding) -> str:
-    return in_words(holding.path if holding.member is None else base(holding.path), holding.member)
+def _place(holding: Holding, family: Family) -> str:
+    """Where a file is held: in an archive that is called as one of the family is, with the archive's folder."""
+    archive = base(holding.path)
+    alike = archive.rpartition(".")[0] in family.path
+    return in_words(holding.path if holding.member is None or alike else archive, holding.member)
 
 
-def _old_releases(
-    roster: Roster, family: Family, cabinet: Cabinet, lacks: list[Lack], others: Iterable[Roster]
-) -> dict[str, str]:
-    """The relatives that lie there as another release knows them (an old BIOS set, say), and that release."""
+def _old_releases(roster: Roster, names: Iterable[str], cabinet: Cabinet, others: Iterable[Roster]) -> dict[str, str]:
+    """The sets whose archive lies there as another release has it, and that release."""
     found: dict[str, str] = {}
-    for name in dict.fromkeys(lack.owner for lack in lacks):
+    for name in dict.fromkeys(names):
         container = cabinet.of(name)
-        if container is None or not family.role(name):
-            continue
-        for other in others:
+        for other in others if container else ():
             one = other.sets.get(name)
-            if other.head.release == roster.head.release or one is None or not one.files:
+            if other.head.release == roster.head.release or one is None or container is None:
                 continue
-            if all(container.find(file) for file in one.files if file.state is not FileState.UNDUMPED):
+            own = [file for file in one.files if not (file.parent_name or file.bios_name)]
+            dumped = [file for file in own if file.state is not FileState.UNDUMPED]
+            if dumped and all(map(container.find, dumped)):
                 found.setdefault(name, other.head.release)
     return found
 
@@ -389,7 +460,8 @@ def _packing(family: Family, cabinet: Cabinet, misnamed: list[tuple[Part, Holdin
     all the same."""
     own = cabinet.of(family.one.set)
     if own and len(own.archives) > 1:
-        yield f.SeveralArchives(tuple(map(base, own.archives)))
+        names = tuple(map(base, own.archives))
+        yield f.SeveralArchives(names if len(set(names)) == len(names) else tuple(own.archives))
     for part, there in misnamed:
         file, name = part.file, member_name(there)
         if own is None or part.owner != family.one.set or own.find(file) is not there:

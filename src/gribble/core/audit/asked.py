@@ -8,42 +8,69 @@ from msgspec import structs
 
 from gribble.core.audit.layout import called
 from gribble.core.base.errors import GribbleError
+from gribble.core.base.names import title_key
 from gribble.core.base.paths import fold
 from gribble.core.base.suggest import suggest
+from gribble.core.catalogue.calling import set_called, sets_called
 from gribble.core.catalogue.config import one_place
 from gribble.core.catalogue.rosters import Load, load_roster, with_others
 from gribble.core.records.config import Config, Rig, Scope
 from gribble.core.records.findings import EmulatorAudit, RigAudit, SetAudit
 from gribble.core.records.place import Fitted
 from gribble.core.records.rig_seen import RigSeen
-from gribble.core.records.roster import ArcadeWorld, Content, Roster, SetKind
+from gribble.core.records.roster import ArcadeWorld, Content, Roster, SetKind, Sets
 from gribble.core.records.sheet import Sheet
 
+MOST_TOLD = 5
+"""How many sets of one title are told apart."""
 
-def require_sets(
+
+def sets_meant(
     arcades: Iterable[ArcadeWorld],
-    names: Iterable[str],
+    word: str,
     emulators: Container[str] = (),
     also: Iterable[str] = (),
     load: Load = load_roster,
-) -> None:
-    """Raise GribbleError, with the nearest name of a set or of `also`, for a name that no roster knows, of whatever
-    release; that of one of the `emulators` is told for what it is."""
-    arcades = tuple(arcades)
-    in_use = [one.roster.sets for one in arcades if one.roster]
-    for name in names:
-        if any(name in sets for sets in in_use):
-            continue
-        if any(name in other.sets for one in arcades for other in with_others(one, load).others):
-            continue
-        also = tuple(also)
-        if not also and name in emulators:
-            raise GribbleError(f"'{name}' is an emulator, no set", fix=f"gribble check {name} tells of its sets.")
-        known = sorted({*also, *(known for sets in in_use for known in sets)})
-        raise GribbleError(
-            f"'{name}' is no {'emulator and no ' if also else ''}set of any roster{suggest(name, known)}",
-            fix="gribble sets check --verbose lists every set that is wanted.",
-        )
+) -> list[str]:
+    """The set that a word means in each roster that is in use, or else of other releases: a name or a title.
+
+    Raises GribbleError, with the nearest name of a set or of `also`, for what no roster knows; for the name of one of
+    the `emulators`, which is told for what it is; and for a title that several sets of a roster have.
+    """
+    arcades, also = tuple(arcades), tuple(also)
+    in_use = list({one.roster.path: one.roster.sets for one in arcades if one.roster}.values())
+    found = [(sets, [name]) for sets in in_use if (name := set_called(sets, word))]
+    if not found:
+        others = [other.sets for one in arcades for other in with_others(one, load).others]
+        found = [(sets, [name]) for sets in others if (name := set_called(sets, word))]
+        for some in (in_use, others):
+            found = found or [(sets, group) for sets in some if (group := sets_called(sets, word))]
+    if not found and not also and word in emulators:
+        raise GribbleError(f"'{word}' is an emulator, no set", fix=f"gribble check {word} tells of its sets.")
+    if not found:
+        raise _unknown_set(word, in_use, also)
+    for sets, group in found:
+        if len(group) > 1:
+            told = "; ".join(sets[name].described for name in group[:MOST_TOLD])
+            more = f"; and {len(group) - MOST_TOLD} more" if len(group) > MOST_TOLD else ""
+            raise GribbleError(
+                f"'{word}' is the title of {len(group)} sets: {told}{more}", fix=f"Name one of them: {group[0]}"
+            )
+    return [group[0] for _, group in found]
+
+
+def _unknown_set(word: str, in_use: list[Sets], also: tuple[str, ...]) -> GribbleError:
+    """The error for a word that no roster knows, with the nearest name, or the titles in which it stands."""
+    known, key = sorted({*also, *(name for sets in in_use for name in sets)}), title_key(word)
+    near = suggest(word, known, most=0)
+    everyone = (one for sets in in_use for one in sets.values()) if key and not near else ()
+    if titled := [one for one in everyone if key in title_key(one.title)]:
+        near = f"; did you mean {' or '.join(one.described for one in titled[:MOST_TOLD])}?"
+    near = near or suggest(word, known)
+    return GribbleError(
+        f"'{word}' is no {'emulator and no ' if also else ''}set of any roster{near}",
+        fix="gribble sets check --verbose lists every set that is wanted.",
+    )
 
 
 def unknown_here(rigs: Iterable[RigSeen], names: Collection[str]) -> bool:

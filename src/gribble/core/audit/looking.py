@@ -27,6 +27,7 @@ from gribble.core.base.paths import (
     same_place,
     spelling,
 )
+from gribble.core.catalogue.calling import SPECIAL, read_wishes
 from gribble.core.catalogue.config import fit_sheet
 from gribble.core.catalogue.rosters import Load, choose_roster, load_roster
 from gribble.core.catalogue.sheets import Catalogue
@@ -62,8 +63,9 @@ class Reach(NamedTuple):
 
 def look(config: Config, catalogue: Catalogue, scope: Scope, surveyor: Surveyor, reach: Reach) -> World:
     """Survey every rig, source and attic. What cannot be read is passed over with a reason. Raises GribbleError."""
-    fitted = {name: fitted_on(config, name, catalogue, scope) for name in config.rig}
-    arcade = {name: _rosters(group, catalogue, reach.load) for name, group in fitted.items()}
+    fitted, arcade = {}, rosters_on(config, catalogue, scope, reach.load)
+    for name in config.rig:
+        fitted[name] = _wishing(fitted_on(config, name, catalogue, scope), arcade[name])
     rosters = {one.roster.path: one.roster for group in arcade.values() for one in group.values() if one.roster}
     surveyor.want_sets(size for roster in rosters.values() for size in roster.sets.sizes())
     looker = _Looker(config, scope, surveyor, reach)
@@ -95,6 +97,16 @@ def rosters_on(
     return {name: _rosters(fitted_on(config, name, catalogue, scope), catalogue, load) for name in config.rig}
 
 
+def wishes_on(config: Config, rosters: Mapping[str, Mapping[str, ArcadeWorld]]) -> set[str]:
+    """The names of all sets that are listed as wanted, by the rosters of `rosters_on`."""
+    found = set[str]()
+    for rig, group in rosters.items():
+        for emulator, one in group.items():
+            entries = config.rig[rig].emulators[emulator].wanted or ()
+            found |= read_wishes(entries, one.roster.sets if one.roster else None).keys()
+    return found - set(SPECIAL)
+
+
 def _rosters(group: tuple[Fitted, ...], catalogue: Catalogue, load: Load) -> dict[str, ArcadeWorld]:
     """The roster of each arcade emulator among some."""
     return {
@@ -102,6 +114,18 @@ def _rosters(group: tuple[Fitted, ...], catalogue: Catalogue, load: Load) -> dic
         for one in group
         if one.arcade is not None
     }
+
+
+def _wishing(group: tuple[Fitted, ...], arcade: Mapping[str, ArcadeWorld]) -> tuple[Fitted, ...]:
+    """The same with the lists of wanted sets as their names."""
+
+    def named(one: Fitted) -> Fitted:
+        roster = arcade[one.emulator].roster if one.emulator in arcade else None
+        weights = read_wishes(one.wanted or (), roster.sets if roster else None)
+        weights.update({name: one.weights[name] for name in one.weights.keys() & weights.keys()})
+        return msgspec.structs.replace(one, wanted=tuple(weights), weights=weights)
+
+    return tuple(one if one.wanted is None or one.wanted in (("all",), ("held",)) else named(one) for one in group)
 
 
 def refitted(world: World, config: Config, catalogue: Catalogue, scope: Scope) -> World:
@@ -112,7 +136,8 @@ def refitted(world: World, config: Config, catalogue: Catalogue, scope: Scope) -
         group = tuple(one for one in fitted_on(config, rig.name, catalogue, scope) if one.emulator not in gone)
         if rig.folds_case:
             group = as_spelled(group, rig.folders)
-        rigs.append(msgspec.structs.replace(rig, emulators=group, arcade=_rosters(group, catalogue, world.load)))
+        arcade = _rosters(group, catalogue, world.load)
+        rigs.append(msgspec.structs.replace(rig, emulators=_wishing(group, arcade), arcade=arcade))
     return msgspec.structs.replace(world, rigs=tuple(rigs))
 
 

@@ -120,6 +120,23 @@ def _any_name(error: UnicodeError) -> tuple[str | bytes, int]:
 codecs.register_error(ANY_NAME, _any_name)
 
 
+SAID_OF = "\x1f"
+"""What stands in a title's key between the title and what is said of it in brackets."""
+
+
+def title_key(title: str) -> str:
+    """What a title is found by: without capitals, accents, signs and blanks, what stands in brackets at its end set
+    apart."""
+    said, *more = re.split(r"(?<=.)[(\[]", title, maxsplit=1)
+    return SAID_OF.join(words_of(part).replace(" ", "") for part in (said, *more))
+
+
+def words_of(text: str) -> str:
+    """The words of a title without capitals, accents and signs, a blank between two."""
+    shown = "".join(sign for sign in unicodedata.normalize("NFKD", text) if not unicodedata.combining(sign))
+    return " ".join(re.sub(r"[\W_]+", " ", shown.casefold()).split())
+
+
 _VERSION = re.compile(r"[\s._-]*\bv?\d+([._-]\d+)*[a-z]?$|[\s_-]+v?\d.*$")
 
 

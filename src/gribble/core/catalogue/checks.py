@@ -57,6 +57,8 @@ def _check_needs(sheet: Sheet, mistakes: Mistakes) -> None:
 
 def _check_arcade(arcade: Arcade, sheet: Sheet, mistakes: Mistakes) -> None:
     _check_folder(arcade.folder, sheet, "arcade.folder", mistakes)
+    if arcade.samples:
+        _check_folder(arcade.samples, sheet, "arcade.samples", mistakes)
     for number, ending in enumerate(arcade.archives):
         if ending not in SET_KINDS:
             mistakes.add(f"arcade.archives[{number}]", f'"{ending}" should be "zip" or "7z"')

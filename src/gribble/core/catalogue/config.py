@@ -20,6 +20,7 @@ from gribble.core.base.regular import MOST_TEXT, read_regular
 from gribble.core.base.suggest import suggest
 from gribble.core.base.tables import WRITE_SLASHES, Mistakes, first_and_more, read_table, read_toml
 from gribble.core.base.texts import text_of
+from gribble.core.catalogue.calling import entry_of
 from gribble.core.catalogue.ranges import by_liking, concerns, release_fault
 from gribble.core.catalogue.sheets import Catalogue
 from gribble.core.records.config import AS_LISTED, Config, Installed, Liking, Rig, Source
@@ -144,45 +145,38 @@ def _chain(name: str, rigs: dict[str, Any], mistakes: Mistakes) -> list[str]:
 
 
 def _with_wanted(installed: Installed, folder: Path) -> Installed:
-    """An installation with the names of its wanted sets. They may stand in a file: the first word of each line,
-    comments after # aside."""
-    if installed.wanted is None:
+    """An installation with the list of its wanted sets, which may stand in a file."""
+    if installed.wanted is None or len(installed.wanted) != 1 or not os.path.isfile(folder / installed.wanted[0]):
         return installed
-    if len(installed.wanted) != 1 or not os.path.isfile(folder / installed.wanted[0]):
-        return structs.replace(installed, wanted=tuple(map(_set_name, installed.wanted)))
-    weights = read_wanted(folder / installed.wanted[0])
-    named = {name: weight for name, weight in weights.items() if weight != 1.0}
-    return structs.replace(installed, wanted=tuple(weights), weights={**named, **installed.weights})
+    return structs.replace(installed, wanted=tuple(read_wanted(folder / installed.wanted[0])))
 
 
-def _set_name(word: str) -> str:
-    """The name of a set as somebody writes it who thinks of its archive."""
-    return re.sub(r"(?i)(?<=.)\.(zip|7z)$", "", word)
+def read_wanted(path: Path) -> list[str]:
+    """The entries of a file of wanted sets (see `read_wish`), one on each line; # begins a comment.
 
-
-def read_wanted(path: Path) -> dict[str, float]:
-    """A file of wanted sets: a name on each line, behind it how much it is worth (else 1); # begins a comment.
-
-    Raises MistakesError with every line that is something else, or OSError.
+    Raises MistakesError with every line whose weight is none, or OSError.
     """
     mistakes = Mistakes(str(path))
-    weights: dict[str, float] = {}
+    entries = []
     lines = text_of(read_regular(path, MOST_TEXT), errors="replace").splitlines()
     for number, line in enumerate(lines, start=1):
-        name, *more = line.partition("#")[0].split() or [""]
-        try:
-            weight = float(more[0]) if more else 1.0
-        except ValueError:
-            weight = float("nan")
-        if len(more) > 1 or not 0 <= weight < float("inf"):
+        entry = entry_of(line)
+        if len(words := entry.split()) == 2 and _is_no_weight(words[1]):
             mistakes.add(
-                f"line {number}", f'"{line.strip()}" should be a set\'s name and, behind it, a weight like 2.5'
+                f"line {number}", f'"{entry}" should be a set\'s name or title and, behind it, a weight like 2.5'
             )
-        elif name:
-            weights.setdefault(_set_name(name), weight)
+        elif entry:
+            entries.append(entry)
     if mistakes.found:
         raise MistakesError(mistakes.found)
-    return weights
+    return entries
+
+
+def _is_no_weight(word: str) -> bool:
+    try:
+        return not 0 <= float(word) < float("inf")
+    except ValueError:
+        return False
 
 
 def _long_emulator(value: Any) -> Any:

@@ -23,6 +23,7 @@ from packaging.version import InvalidVersion, Version
 from gribble.core.base.budget import ROSTER, ROSTER_BYTES, size_words
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.errors import Mistake, reason_of
+from gribble.core.base.names import title_key
 from gribble.core.base.paths import name_fault, path_fault, plain_paths
 from gribble.core.base.regular import open_regular
 from gribble.core.base.texts import encoding_of
@@ -155,6 +156,14 @@ class LoadedSets(Sets):
     def outlines(self) -> Iterable[Outline]:
         """Every set in outline."""
         return self._told.outlines
+
+    @cached_property
+    def _keys(self) -> list[tuple[str, str]]:
+        return [(title_key(one.title), one.set) for one in self._sets.values() if one.title]
+
+    def with_key(self, key: str, *, begins: bool = False) -> list[str]:
+        """The sets whose title has a key, or one that begins so, in order."""
+        return [name for found, name in self._keys if found == key or (begins and found.startswith(key))]
 
     def having(self, contents: Collection[Content]) -> Iterator[ArcadeSet]:
         """The sets that list one of some contents, in order."""
@@ -339,6 +348,9 @@ def set_faults(one: ArcadeSet, *, digests: bool = True) -> Iterator[str]:
     for disc in one.discs:
         if fault := name_fault(disc.name):
             yield f'{one.set}: the disc name "{disc.name}" {fault}'
+    for name in (one.samples.set, *one.samples.files) if one.samples else ():
+        if fault := name_fault(name):
+            yield f'{one.set}: the sample name "{name}" {fault}'
 
 
 def write_roster(head: RosterHead, sets: Iterable[ArcadeSet]) -> Iterator[bytes]:

@@ -22,6 +22,7 @@ from msgspec import Struct
 
 from gribble.core.base.changing import flush_file, remove, replace
 from gribble.core.base.errors import Mistake
+from gribble.core.base.names import title_key
 from gribble.core.base.regular import NO_LINKS
 from gribble.core.catalogue.rosters import (
     CHUNK_BYTES,
@@ -37,7 +38,7 @@ from gribble.core.catalogue.rosters import (
 )
 from gribble.core.records.roster import ArcadeSet, Content, FileSize, Outline, Roster, RosterHead, Sets
 
-FORM = 2
+FORM = 3
 """The version of what a store holds; one of another version is made again."""
 _PIECE_SETS = 64
 _SCHEMA = """
@@ -49,12 +50,23 @@ BEGIN;
 """
 TABLES = {
     "about": "CREATE TABLE about (what TEXT PRIMARY KEY, value BLOB)",
-    "name": "CREATE TABLE name (number INTEGER PRIMARY KEY, name TEXT, start INTEGER, length INTEGER, piece INTEGER)",
+    "name": (
+        "CREATE TABLE name "
+        "(number INTEGER PRIMARY KEY, name TEXT, title TEXT, start INTEGER, length INTEGER, piece INTEGER)"
+    ),
     "names": "CREATE UNIQUE INDEX names ON name (name)",
+    "titles": "CREATE INDEX titles ON name (title)",
     "piece": "CREATE TABLE piece (number INTEGER PRIMARY KEY, lines BLOB, outlines BLOB)",
 }
 """All that a store is made of."""
 _ENCODER = msgspec.msgpack.Encoder()
+
+
+class Titled(Struct, frozen=True):
+    """What the line of a set says first."""
+
+    set: str = ""
+    title: str = ""
 
 
 class About(Struct, frozen=True):
@@ -139,12 +151,14 @@ def _fill(database: sqlite3.Connection, reader: RosterReader) -> tuple[set[FileS
         for first in range(0, len(sets), _PIECE_SETS):
             piece, outlines = lines[first : first + _PIECE_SETS], told.outlines[first : first + _PIECE_SETS]
             ends = list(accumulate(map(len, piece), initial=0))
-            rows = zip(count(number), [one.set for one in outlines], ends, map(len, piece), repeat(number))
-            database.executemany("INSERT INTO name VALUES (?, ?, ?, ?, ?)", rows)
+            keys = [title_key(one.title) for one in sets[first : first + _PIECE_SETS]]
+            rows = zip(count(number), [one.set for one in outlines], keys, ends, map(len, piece), repeat(number))
+            database.executemany("INSERT INTO name VALUES (?, ?, ?, ?, ?, ?)", rows)
             values = (number, b"".join(piece), _ENCODER.encode(outlines))
             database.execute("INSERT INTO piece VALUES (?, ?, ?)", values)
             number += len(piece)
     database.execute(TABLES["names"])
+    database.execute(TABLES["titles"])
     return sizes, array("Q", sorted(found)).tobytes()
 
 
@@ -152,6 +166,12 @@ _BY_NAME = """
 SELECT substr(piece.lines, name.start + 1, name.length) FROM name, piece
 WHERE name.name = ? AND piece.number = name.piece
 """
+_LAST = chr(0x10FFFF)
+_BY_TITLE = """
+SELECT substr(piece.lines, name.start + 1, name.length) FROM name, piece
+WHERE name.title >= ? AND name.title < ? AND piece.number = name.piece ORDER BY name.title LIMIT ?
+"""
+_TITLED = msgspec.json.Decoder(Titled)
 _SOME = 100
 """Of a roster of which so many sets are found by content, all names are read at once."""
 _OUTLINES = msgspec.msgpack.Decoder(list[Outline])
@@ -170,10 +190,15 @@ def _connected(place: Path) -> sqlite3.Connection:
 
 
 def names_in(place: Path, beginning: str, most: int) -> list[str]:
-    """Some names of sets in a store that begin like this, in order. Raises sqlite3.DatabaseError."""
+    """Some names of sets in a store that begin like this, in order, else the titles that do. Raises
+    sqlite3.DatabaseError and what is `UNREADABLE`."""
     with contextlib.closing(_connected(place)) as database:
         question = "SELECT name FROM name WHERE name >= ? AND name < ? ORDER BY name LIMIT ?"
-        return [name for (name,) in database.execute(question, (beginning, beginning + chr(0x10FFFF), most))]
+        if found := [name for (name,) in database.execute(question, (beginning, beginning + _LAST, most))]:
+            return found
+        key = title_key(beginning)
+        lines = database.execute(_BY_TITLE, (key, key + _LAST, most)) if key else ()
+        return list(dict.fromkeys(_TITLED.decode(line).title for (line,) in lines))
 
 
 def open_store(place: Path, path: Path) -> tuple[Roster, list[Mistake]]:
@@ -282,6 +307,13 @@ class StoredSets(Sets):
             if rows is not None:
                 return [one for (data,) in rows for one in _OUTLINES.decode(data)]
         return self._file.outlines()
+
+    def with_key(self, key: str, *, begins: bool = False) -> list[str]:
+        """The sets whose title has a key, or one that begins so, in order."""
+        asked = "title >= ? AND title < ?" if begins else "title = ?"
+        values = (key, key + chr(0x10FFFF)) if begins else (key,)
+        rows = self._ask(f"SELECT name FROM name WHERE {asked} ORDER BY number", *values)
+        return [name for (name,) in rows] if rows is not None else self._file.with_key(key, begins=begins)
 
     def having(self, contents: Collection[Content]) -> Iterator[ArcadeSet]:
         """The sets that list one of some contents, in order."""

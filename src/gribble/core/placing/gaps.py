@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator
 from typing import Any
 
 from gribble.core.base.digests import Digests
-from gribble.core.records.findings import NeedFinding, Remedy, RigAudit, SetAudit
+from gribble.core.records.findings import EmulatorAudit, NeedFinding, Remedy, RigAudit, SetAudit
 from gribble.core.records.plan import Bring, Gap
 from gribble.core.records.sheet import Level
 from gribble.core.sayings.facts import say_all
@@ -18,7 +18,7 @@ def gaps_of(rig: RigAudit) -> Iterator[Gap]:
     for emulator in rig.emulators:
         for finding in emulator.findings:
             yield from need_gaps(rig.rig, emulator.emulator, finding)
-        yield from set_gaps(rig.rig, emulator.emulator, emulator.sets)
+        yield from set_gaps(rig.rig, emulator, emulator.sets)
 
 
 def need_gaps(rig: str, emulator: str, finding: NeedFinding) -> Iterator[Gap]:
@@ -49,7 +49,7 @@ def need_gaps(rig: str, emulator: str, finding: NeedFinding) -> Iterator[Gap]:
         )
 
 
-def set_gaps(rig: str, emulator: str, sets: Iterable[SetAudit]) -> Iterator[Gap]:
+def set_gaps(rig: str, emulator: EmulatorAudit, sets: Iterable[SetAudit]) -> Iterator[Gap]:
     """The files of sets of an emulator that are to be obtained, each once under the archive where it belongs."""
     told: set[tuple[str, str]] = set()
     for one in sets:
@@ -58,18 +58,20 @@ def set_gaps(rig: str, emulator: str, sets: Iterable[SetAudit]) -> Iterator[Gap]
                 continue
             wants = problem.subject.wants
             file = wants.name if wants else problem.subject.file
-            if (problem.subject.archive, file) in told:
+            home = problem.subject.home
+            if (home.name, file) in told:
                 continue
-            told.add((problem.subject.archive, file))
+            told.add((home.name, file))
             yield Gap(
                 rig=rig,
-                emulator=emulator,
+                emulator=emulator.emulator,
                 kind="set",
                 subject=one.set,
                 title=one.title or one.set,
                 verdict=problem.verdict,
                 facts=problem.facts,
-                archive=problem.subject.archive,
+                home=home,
+                release=emulator.release or "",
                 file=file,
                 size=wants.size if wants else None,
                 digests=Digests(**wants.known()) if wants else Digests(),
@@ -100,9 +102,9 @@ def brought_by_away(rig: RigAudit) -> Iterator[Bring]:
                 if (
                     problem.remedy is Remedy.CONNECT
                     and held
-                    and (problem.subject.archive, problem.subject.file) not in told
+                    and (problem.subject.home.name, problem.subject.file) not in told
                 ):
-                    told.add((problem.subject.archive, problem.subject.file))
+                    told.add((problem.subject.home.name, problem.subject.file))
                     yield Bring(
                         rig=rig.rig,
                         emulator=emulator.emulator,
@@ -110,7 +112,7 @@ def brought_by_away(rig: RigAudit) -> Iterator[Bring]:
                         subject=one.set,
                         source=problem.source,
                         facts=problem.facts,
-                        to=f"{problem.subject.archive}/{problem.subject.file}",
+                        to=f"{problem.subject.home.name}/{problem.subject.file}",
                         held=held,
                         size=held.size,
                     )

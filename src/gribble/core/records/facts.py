@@ -631,6 +631,13 @@ class OtherContent(Fact, frozen=True):
     release: str = ""
 
 
+class NotInRelease(Fact, frozen=True):
+    """A file of a set is nowhere, and the archive where it belongs is another release's."""
+
+    archive: str
+    release: str
+
+
 class HeldAt(Fact, frozen=True):
     """A right file is held; `only` says that no other is where it should be."""
 
@@ -655,6 +662,12 @@ class DiscBelongs(Fact, frozen=True):
     """A disc image is not where the emulator looks for it."""
 
     place: str
+
+
+class SamplesByName(Fact, frozen=True):
+    """All sound samples of a set lie there, told by their names alone."""
+
+    files: int
 
 
 class DiscSays(Fact, frozen=True):

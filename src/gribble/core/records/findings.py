@@ -212,10 +212,23 @@ class Game(Struct, frozen=True, kw_only=True):
     fix: SetRemedies | None = None
 
 
+class Home(Struct, frozen=True):
+    """The archive where a file of a set belongs: what the set whose archive it is (`owner`) is to the one that is asked
+    about (empty for itself), how many files it has (`of`; 0: nobody counts them), whether anything of it is there, and
+    the other release whose archive that is, if it is one's."""
+
+    name: str = ""
+    owner: str = ""
+    role: str = ""
+    of: int = 0
+    there: bool = False
+    old: str = ""
+
+
 class SetPart(Struct, frozen=True, kw_only=True):
     """What of a set is at fault: a file of it or of a relative (`owner`), or all of it (no `file`).
 
-    `state` is what that makes of the set. `wants` is the file as the roster lists it, and `archive` the one where it
+    `state` is what that makes of the set. `wants` is the file as the roster lists it, and `home` the archive where it
     belongs. `renamed` is what the release calls a set that it does not know by its name, `releases` are others that
     know it.
     """
@@ -224,7 +237,7 @@ class SetPart(Struct, frozen=True, kw_only=True):
     owner: str
     state: State = State.BLOCKED
     wants: SetFile | None = None
-    archive: str = ""
+    home: Home = Home()
     renamed: str = ""
     releases: tuple[str, ...] = ()
 
@@ -336,7 +349,8 @@ class NeedFinding(Struct, frozen=True, kw_only=True):
 
 
 class SetAudit(Struct, frozen=True, kw_only=True):
-    """One wanted set: its problems, first things first, and notes on packing that keep nothing from running.
+    """One wanted set: its problems, first things first, and notes on how it is packed and proven that keep nothing from
+    running.
 
     `spared` are files, each with the set whose it is, that are absent and not missed: optional, or another of a choice.
     `variant` is the version of its BIOS set by which it is judged, if that has several.
@@ -355,6 +369,15 @@ class SetAudit(Struct, frozen=True, kw_only=True):
         return frozenset(problem.verdict for problem in self.problems)
 
     @property
+    def to_get(self) -> dict[Home, list[SetProblem]]:
+        """The archives that have to be got, each with the files of it that nobody here has."""
+        found: dict[Home, list[SetProblem]] = {}
+        for problem in self.problems:
+            if problem.remedy is Remedy.OBTAIN and problem.subject.home.name:
+                found.setdefault(problem.subject.home, []).append(problem)
+        return found
+
+    @property
     def fixable(self) -> bool:
         """Whether all that is wrong with it can be put right with what is held."""
         return bool(self.problems) and all(problem.remedy in FIXABLE for problem in self.problems)
@@ -367,13 +390,22 @@ class SetAudit(Struct, frozen=True, kw_only=True):
         return worst(problem.subject.state for problem in self.problems)
 
 
+class Aside(Struct, frozen=True, kw_only=True):
+    """What else lies in the folders of the sets: archives that are no set's, each with the set whose files it has
+    (empty: none), sets that nobody wants, and other files; paths are relative to the rig's root."""
+
+    strays: tuple[tuple[str, str], ...] = ()
+    unwanted: tuple[str, ...] = ()
+    others: tuple[str, ...] = ()
+
+
 class EmulatorAudit(Struct, frozen=True, kw_only=True):
     """One emulator on a rig: its findings in the sheet's order, and the files of its folders nobody knows.
 
     `games` is None where game folders were not looked at; `sets` are the wanted sets of an arcade emulator, `sets_note`
     what is to be said of their roster, `set_remedies` what would put them right or into their `style`, where
     that was asked for. `asks_others` says that the rosters of other releases, not read yet, could say more.
-    `idle` says of an arcade emulator that none of its sets is wanted.
+    `idle` says of an arcade emulator that none of its sets is wanted; `aside` is what else lies where its sets do.
     `unknown` is there where no sheet can be used, so that nothing is said but that.
     """
 
@@ -392,6 +424,7 @@ class EmulatorAudit(Struct, frozen=True, kw_only=True):
     idle: bool = False
     style: Style | None = None
     set_remedies: SetRemedies = SetRemedies()
+    aside: Aside = Aside()
     spare: tuple[str, ...] = ()
 
     @property

@@ -8,7 +8,7 @@ from msgspec import Struct
 
 from gribble.core.base.digests import Digests
 from gribble.core.records.facts import Facts
-from gribble.core.records.findings import Verdict
+from gribble.core.records.findings import Home, Verdict
 from gribble.core.records.holding import Holding
 from gribble.core.records.sheet import Accept, Level
 from gribble.core.records.steps import Step
@@ -42,7 +42,8 @@ class Bring(Struct, frozen=True, kw_only=True):
 
 class Gap(Struct, frozen=True, kw_only=True):
     """A file that only the user can get: nothing held has the content. `kind` is "need" or "set", for which it is; that
-    of a set belongs into an `archive`. `size` is in bytes; `others` are further contents that would do.
+    of a set belongs into the archive `home`, as the `release` has it. `size` is in bytes; `others` are further contents
+    that would do.
     """
 
     rig: str
@@ -53,11 +54,17 @@ class Gap(Struct, frozen=True, kw_only=True):
     verdict: Verdict
     facts: Facts
     level: Level = Level.MUST
-    archive: str = ""
+    home: Home = Home()
+    release: str = ""
     file: str = ""
     size: int | None = None
     digests: Digests = Digests()
     others: tuple[Accept, ...] = ()
+
+    @property
+    def archive(self) -> str:
+        """The archive's name; empty for a need's file."""
+        return self.home.name
 
 
 class Plan(Struct, frozen=True, kw_only=True):

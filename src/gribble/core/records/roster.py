@@ -14,6 +14,7 @@ from msgspec import Meta, Struct
 from gribble.core.base.digests import Digests
 from gribble.core.base.errors import Mistake
 from gribble.core.base.kinds import Size
+from gribble.core.base.names import SAID_OF, title_key
 
 Content = tuple[str, int | None, str]
 """What tells contents apart: algorithm, size in bytes where it counts, digest."""
@@ -74,6 +75,13 @@ class Disc(Struct, frozen=True, kw_only=True, omit_defaults=True, forbid_unknown
     optional: bool = False
 
 
+class SampleList(Struct, frozen=True, forbid_unknown_fields=True, gc=False):
+    """The sound samples that a set plays by their names, and the set in whose archive of samples they lie."""
+
+    set: str
+    files: tuple[str, ...] = ()
+
+
 class ArcadeSet(Struct, frozen=True, kw_only=True, omit_defaults=True, forbid_unknown_fields=True, gc=False):
     """One set: what it is, whom it needs, and every file it needs, those of its parent included. `variants` are the
     versions of a BIOS set, the default first: one whole one is enough."""
@@ -91,6 +99,13 @@ class ArcadeSet(Struct, frozen=True, kw_only=True, omit_defaults=True, forbid_un
     variants: tuple[str, ...] = ()
     files: tuple[SetFile, ...] = ()
     discs: tuple[Disc, ...] = ()
+    samples: SampleList | None = None
+
+    @property
+    def described(self) -> str:
+        """A set so that it is told from others of its title: name, title, year and maker."""
+        facts = ", ".join(filter(None, (str(self.year or ""), self.maker)))
+        return f"{self.set} ({self.title}{f'; {facts}' if facts else ''})" if self.title else self.set
 
     @property
     def contents(self) -> frozenset[Content]:
@@ -152,6 +167,17 @@ class Sets(Mapping[str, ArcadeSet]):
     def clones(self, name: str) -> list[str]:
         """The sets whose parent is this one, in order."""
         return self._clones.get(name, [])
+
+    @abstractmethod
+    def with_key(self, key: str, *, begins: bool = False) -> list[str]:
+        """The sets whose title has a key (see `title_key`), or one that begins so, in order."""
+
+    def titled(self, word: str) -> list[str]:
+        """The sets that are called so, capitals, accents and signs aside; where none is, those of whose title only what
+        stands in brackets differs."""
+        if not (key := title_key(word)):
+            return []
+        return self.with_key(key) or self.with_key(key + SAID_OF, begins=True)
 
     @abstractmethod
     def having(self, contents: Collection[Content]) -> Iterator[ArcadeSet]:

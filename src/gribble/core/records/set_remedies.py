@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from enum import StrEnum
 
 from msgspec import Struct
@@ -77,12 +78,30 @@ class Change(StrEnum):
 
 
 class FileChange(Struct, frozen=True):
-    """One file that the new release wants otherwise, and where it is held, if it is; a `source` has it that is away."""
+    """One file that the new release wants otherwise, and where it is held, if it is; a `source` has it that is away.
+    A file that has to be got belongs into an `archive`."""
 
     name: str
     owner: str
     held: Holding | None = None
     source: str = ""
+    archive: str = ""
+
+
+class Cost(Struct, frozen=True, kw_only=True):
+    """What another release would cost, by the sets that somebody wants: how many stay as they are, those that would run
+    only then, those that are called otherwise or packed anew from what is held, those that lack something and the
+    archives that have to be got for them, those that are gone, new, or run no more for another reason."""
+
+    same: int = 0
+    better: tuple[str, ...] = ()
+    renamed: tuple[str, ...] = ()
+    anew: tuple[str, ...] = ()
+    lacking: tuple[str, ...] = ()
+    archives: tuple[str, ...] = ()
+    gone: tuple[str, ...] = ()
+    new: tuple[str, ...] = ()
+    worse: tuple[str, ...] = ()
 
 
 class SetChange(Struct, frozen=True, kw_only=True):
@@ -93,3 +112,22 @@ class SetChange(Struct, frozen=True, kw_only=True):
     change: Change
     to: str = ""
     files: tuple[FileChange, ...] = ()
+
+
+def cost_of(changes: Iterable[SetChange]) -> Cost:
+    """What the changes of some sets come to."""
+    changes = tuple(changes)
+
+    def of(*kinds: Change) -> tuple[str, ...]:
+        return tuple(one.set for one in changes if one.change in kinds)
+
+    lacking = [one for one in changes if any(file.archive for file in one.files)]
+    return Cost(
+        same=len(of(Change.SAME)),
+        renamed=tuple(f"{one.set} is now {one.to}" for one in changes if one.change is Change.RENAMED),
+        anew=of(Change.REPACK, Change.HELD),
+        lacking=tuple(one.set for one in lacking),
+        archives=tuple(sorted({file.archive for one in lacking for file in one.files if file.archive})),
+        gone=of(Change.GONE),
+        new=of(Change.NEW),
+    )

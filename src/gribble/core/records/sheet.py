@@ -234,7 +234,8 @@ class Root(Struct, frozen=True, kw_only=True, omit_defaults=True):
 class Arcade(Struct, frozen=True, kw_only=True, omit_defaults=True):
     """How an arcade emulator wants its sets: where its rosters and archives lie, and which it can read.
 
-    Disc images lie in a folder named by `disc_folder` (`{set}` stands for the set), as `<disc name><disc_ending>`.
+    Disc images lie in a folder named by `disc_folder` (`{set}` stands for the set), as `<disc name><disc_ending>`, and
+    archives of sound samples in that of the key `samples`.
     """
 
     rosters: str
@@ -242,6 +243,7 @@ class Arcade(Struct, frozen=True, kw_only=True, omit_defaults=True):
     archives: tuple[str, ...] = ("zip",)
     disc_folder: str = "{set}"
     disc_ending: str = ".chd"
+    samples: str = ""
 
 
 class Sheet(Struct, frozen=True, kw_only=True, omit_defaults=True):

@@ -351,9 +351,11 @@ _SAYINGS: dict[type[f.Fact], Callable[[Any], str]] = {
     f.HeldAt: lambda one: (
         f"not where the emulator looks, but held: {one.place}" if one.only else f"a right one is held: {one.place}"
     ),
+    f.NotInRelease: lambda one: f"nowhere here; your {one.archive} is release {one.release}'s, which has no such file",
     f.SeveralArchives: lambda one: f"several archives of this set lie there: {', '.join(one.names)}",
     f.ShouldBeCalled: lambda one: f"{one.name} should be called {one.right}",
     f.DiscBelongs: lambda one: f"the disc belongs at {one.place}",
+    f.SamplesByName: lambda one: f"its {one.files} sound samples are told by their names alone",
     f.DiscSays: lambda one: f"{one.name} {one.fault}" if one.fault else "by its header it is another image",
 }
 """The sentence for each kind of fact."""

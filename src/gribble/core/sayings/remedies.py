@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections import Counter
+from collections.abc import Callable, Iterable
 from typing import TypeAlias, assert_never
 
 from gribble.core.base.paths import base
 from gribble.core.records.findings import (
     FIXABLE,
+    Home,
     NeedFinding,
     PlaceFinding,
     Remedy,
@@ -15,9 +17,11 @@ from gribble.core.records.findings import (
     SetAudit,
     SetProblem,
     SettingFinding,
+    Verdict,
     Way,
 )
 from gribble.core.records.holding import Holding, in_words
+from gribble.core.records.plan import Gap
 from gribble.core.sayings.facts import fix_words, say
 
 Shown: TypeAlias = Callable[[str], str]
@@ -53,6 +57,44 @@ def remedy_words(rig: RigAudit, place: PlaceFinding, shown: Shown) -> str:
             return ""  # only settings are pointed
         case _:
             assert_never(place.remedy)
+
+
+def archive_words(home: Home, files: Iterable[SetProblem | Gap], release: str | None) -> str:
+    """Which archive of a set has to be got, and how much of it is not right."""
+    what, files = archive_kind(home, release), tuple(files)
+    name = home.name if home.of else " and ".join(dict.fromkeys(map(_name_of, files)))  # disc images are on their own
+    state = archive_state(home, files)
+    return f"get {name}{f' ({what})' if what else ''}{f': {state}' if state else ''}"
+
+
+def archive_kind(home: Home, release: str | None) -> str:
+    """What an archive is to the set, and of which release."""
+    return ", ".join(filter(None, (home.role, f"release {release}" if release else "")))
+
+
+def archive_state(home: Home, files: Iterable[SetProblem | Gap]) -> str:
+    """How much of an archive is not right."""
+    verdicts = Counter({_name_of(one): one.verdict for one in files}.values())
+    absent, damaged = verdicts.pop(Verdict.MISSING, 0), verdicts.pop(Verdict.DAMAGED, 0)
+    wrong = verdicts.total()
+    if damaged:
+        parts = ["yours is broken"]
+    elif absent == home.of > 1:
+        parts = [f"none of its {absent} files is here"]
+    elif home.of == 1:
+        parts = [f"its only file is {'missing' if absent else 'wrong'}"]
+    else:
+        told = ((absent, "missing"), (wrong, "wrong")) if home.of else ()
+        parts = [f"{one} of its {home.of} files {'is' if one == 1 else 'are'} {word}" for one, word in told if one]
+    return ", ".join(parts) + (f". Yours is release {home.old}'s" if home.old else "")
+
+
+def _name_of(one: SetProblem | Gap) -> str:
+    """What a file that lacks is called in the archive where it belongs."""
+    if isinstance(one, Gap):
+        return one.file
+    wants = one.subject.wants
+    return (wants.parent_name or wants.bios_name or wants.name) if wants else one.subject.file
 
 
 def way_words(rig: RigAudit, way: Way, shown: Shown) -> str:

@@ -11,7 +11,8 @@ from msgspec import structs
 from gribble.core.arcade.cabinet import cabinet_of
 from gribble.core.arcade.discs import Discs
 from gribble.core.arcade.packing import HowPacked, in_use, pack_sets
-from gribble.core.arcade.sets import asks_others, audit_set, nothing_wanted, wanted_sets
+from gribble.core.arcade.samples import samples_of
+from gribble.core.arcade.sets import asks_others, audit_set, lying_aside, nothing_wanted, wanted_sets
 from gribble.core.arcade.wanting import variant_faults
 from gribble.core.audit.judging.case import Given, KeysInPlay, RigCase
 from gribble.core.audit.judging.choices import settle
@@ -25,7 +26,16 @@ from gribble.core.audit.judging.serving import Serving
 from gribble.core.audit.judging.settings import SettingsAuditor, check_root
 from gribble.core.base.names import is_like
 from gribble.core.base.paths import base, parent
-from gribble.core.records.findings import EmulatorAudit, NeedFinding, Remedy, RigAudit, SetAudit, Standing, standing
+from gribble.core.records.findings import (
+    Aside,
+    EmulatorAudit,
+    NeedFinding,
+    Remedy,
+    RigAudit,
+    SetAudit,
+    Standing,
+    standing,
+)
 from gribble.core.records.holding import Holdings, Why
 from gribble.core.records.place import Fitted
 from gribble.core.records.rig_seen import Obstacles, RigSeen, UnknownEmulator
@@ -78,6 +88,7 @@ class _Sets(NamedTuple):
     note: str = ""
     idle: bool = False
     uses: frozenset[str] = frozenset()
+    aside: Aside = Aside()
 
 
 class _Auditor:
@@ -117,6 +128,7 @@ class _Auditor:
                 asks_others=sets[fitted.emulator].asks,
                 sets_note=sets[fitted.emulator].note,
                 idle=sets[fitted.emulator].idle,
+                aside=sets[fitted.emulator].aside,
                 spare=tuple(spare.get(fitted.emulator, ())),
             )
             for fitted, group in zip(rig.emulators, findings, strict=True)
@@ -144,16 +156,19 @@ class _Auditor:
         cabinet = cabinet_of(self._rig, fitted, self._elsewhere)
         headers = list(self._case.given.readings.discs)
         discs = Discs(fitted.arcade, cabinet.folder, self._shelf.loose, headers, self._rig.name)
+        samples = samples_of(self._rig, fitted, self._elsewhere)
         wanted = wanted_sets(fitted.wanted, arcade.roster, cabinet, arcade.others, discs.digests)
         here, ask = (self._rig.name, fitted.emulator), self._case.given.ask
         named, among = self._case.given.sets.get(here), self._case.given.among.get(here)
         asked = [name for name in (wanted if named is None else named) if among is None or name in among]
         sets = tuple(
-            self._away.connected_set(audit_set(arcade.roster, name, cabinet, arcade.others, discs)) for name in asked
+            self._away.connected_set(audit_set(arcade.roster, name, cabinet, arcade.others, discs, samples))
+            for name in asked
         )
         asks = bool(arcade.unread) and asks_others(named or fitted.wanted, arcade.roster, sets, cabinet)
         notes = [*filter(None, [arcade.note]), *variant_faults(arcade.roster, fitted.variants)]
-        found = _Sets(sets, asks=asks, note="; ".join(notes))
+        aside = lying_aside(arcade.roster, cabinet, wanted) if named is None and among is None else Aside()
+        found = _Sets(sets, asks=asks, note="; ".join(notes), aside=aside)
         if not wanted and named is None:
             notes.append(nothing_wanted(arcade.roster, cabinet, discs))
             return found._replace(idle=True, note="; ".join(notes))
@@ -162,7 +177,7 @@ class _Auditor:
             return found
         how = HowPacked(style, ask.stubs or fitted.stubs, ask.lean)
         uses = in_use(arcade.roster, {*wanted, *asked}, cabinet)
-        remedies = pack_sets(arcade.roster, sets, cabinet, how, discs)
+        remedies = pack_sets(arcade.roster, sets, cabinet, how, discs, samples)
         return found._replace(remedies=self._awaited(remedies, sets), uses=uses)
 
     def _awaited(self, remedies: SetRemedies, sets: Iterable[SetAudit]) -> SetRemedies:

@@ -11,7 +11,7 @@ from msgspec import structs
 
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.suggest import suggest
-from gribble.core.catalogue.importing.fieldmap import plain_attribute
+from gribble.core.catalogue.importing.fieldmap import SET_FIELDS, plain_attribute
 from gribble.core.catalogue.importing.nodes import HEADING, SECTION, Node
 from gribble.core.catalogue.importing.values import BLANKS, Part, ValueFault, digest, number, parts, single, yes
 from gribble.core.catalogue.rosters import set_faults
@@ -26,7 +26,7 @@ Values = dict[str, Any]
 Rows = list[tuple[str | None, ...]]
 
 
-_MANY = ("devices", "variants", "aliases")
+_MANY = ("devices", "variants", "aliases", "samples")
 """Fields that are lists."""
 
 _SEVERAL = ("name", "label", "region", "version", "size", *HEX_LENGTHS)
@@ -287,9 +287,6 @@ def _each_once(found: list[Values], records: str, where: str, tally: Tally) -> l
     return list(kept.values())
 
 
-_SET_NAMES = ("set", "title", "year", "maker", "parent", "bios", "devices", "plays", "note", "variants")
-
-
 def _flat_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, preview: bool) -> Iterator[ArcadeSet]:
     """Sets from rows of one file each: all rows are held, since those of one set may lie apart."""
     reader, used = Reader(made.fields), used_by(made)
@@ -305,7 +302,7 @@ def _flat_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, preview: boo
         if "set" not in values:
             tally.fault(where, say_absent(node, "set", made))
             continue
-        of_set = {name: values.pop(name) for name in (*_SET_NAMES, "kind") if name in values}
+        of_set = {name: values.pop(name) for name in SET_FIELDS if name in values}
         name = values.get("name")
         sets.setdefault(of_set["set"], of_set)
         known = files.setdefault(of_set["set"], {}).setdefault(name, values)
@@ -325,6 +322,9 @@ def _made_set(values: Values, where: str, seen: dict[str, int], tally: Tally) ->
         if not file.get("name"):
             tally.fault(where, f"{values['set']}: a file has no name")
             return None
+    owner = values.pop("sample_set", None) or values["set"]
+    if names := values.pop("samples", None):
+        values["samples"] = {"set": owner, "files": names}
     try:
         made = msgspec.convert(values, ArcadeSet)
     except msgspec.ValidationError as error:

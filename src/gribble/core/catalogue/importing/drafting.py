@@ -25,6 +25,7 @@ from gribble.core.catalogue.importing.relatives import (
     naming_of,
     related,
     said_of_each,
+    samples_of,
     shared_names,
     variants_of,
 )
@@ -184,7 +185,10 @@ def _of_rows(path: Path, looks: Looks, asked: Asked, found: _Found) -> Drafted:
         )  # fmt: skip
     guesses = sets if to == "roster" else guess_fields(columns, _SHEET_FIELDS)
     if to == "roster":
-        guesses = related(guesses, columns, kinds_of(guesses, found.rows))
+        sounds = samples_of(columns)
+        taken = {one.column for one in sounds}
+        guesses = [one for one in guesses if one.column not in taken]
+        guesses = [*related(guesses, columns, kinds_of(guesses, found.rows)), *sounds]
     fields = {one.field for one in guesses}
     if not fields & set(HEX_LENGTHS):
         raise GribbleError(f"{path} has no digests, so that nothing could be proven", fix=BY_HAND)
@@ -245,8 +249,6 @@ def _named(drafted: Drafted, path: Path, asked: Asked, common: dict[str, str], t
     release = Named(asked.release, "--release") if asked.release else release_of(common, title, path)
     if emulator is None:
         raise GribbleError(f"whose list {path} is cannot be told", fix="Say so: --emulator NAME")
-    if release is None and drafted.to == "roster":
-        raise GribbleError(f"of which release {path} is cannot be told", fix="Say so: --release RELEASE")
     top: dict[str, Any] = {"emulator": emulator.name, **({"release": release.name} if release else {})}
     if drafted.to == "sheet" and asked.folder:
         top["folder"] = asked.folder
@@ -314,6 +316,8 @@ def _has(guesses: Iterable[Guess], field: str) -> bool:
 
 def _set_guesses(columns: list[Column], tree: Tree) -> list[Guess]:
     """The fields of sets, by their columns."""
+    sounds = samples_of(columns)
+    columns = [one for one in columns if one.name not in {each.column for each in sounds}]
     sets = naming_of(columns)
     sets += guess_fields([one for one in columns if one.name not in {each.column for each in sets}], _SET_FIELDS)
     if len({one.field for one in sets}) < len(sets):  # a head says set, and another column names the records
@@ -322,7 +326,7 @@ def _set_guesses(columns: list[Column], tree: Tree) -> list[Guess]:
         sets += said_of_each(columns, {one.column for one in sets})
     if not _has(sets, "kind"):
         sets += flagged_kinds(columns, {one.column for one in sets})
-    return related(sets, columns, kinds_of(sets, tree.rows))
+    return [*related(sets, columns, kinds_of(sets, tree.rows)), *sounds]
 
 
 def _file_guesses(within: list[Column]) -> list[Guess]:

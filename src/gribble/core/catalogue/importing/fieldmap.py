@@ -59,7 +59,10 @@ SHEET_FIELDS = (
 )  # fmt: skip
 """What a field of a sheet's list can be: of the need or, from `label` on, of its accept."""
 
-SET_FIELDS = ("set", "title", "year", "maker", "parent", "bios", "devices", "kind", "plays", "note", "variants")
+SET_FIELDS = (
+    "set", "title", "year", "maker", "parent", "bios", "devices", "kind", "plays", "note", "variants", "samples",
+    "sample_set",
+)  # fmt: skip
 """What a field of a roster's list can be: of the set."""
 
 PLAYS_FIELDS = ("set", "title", "plays", "note")

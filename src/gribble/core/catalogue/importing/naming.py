@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
+from contextlib import suppress
 from pathlib import Path
+
+from packaging.version import InvalidVersion, Version
 
 from gribble.core.catalogue.importing.sniffing import is_blank
 from gribble.core.catalogue.importing.words import STOP_WORDS, plain
@@ -42,12 +45,22 @@ def emulator_of(common: Mapping[str, str], title: str, path: Path) -> Named | No
 def release_of(common: Mapping[str, str], title: str, path: Path) -> Named | None:
     """The release, from the same places."""
     for key, value in common.items():
-        if plain(key) in _RELEASE_KEYS and not is_blank(value) and len(value) <= 20:
-            return Named(value.strip(), f"{key} in the list")
+        if plain(key) in _RELEASE_KEYS and not is_blank(value) and (release := release_in(value)):
+            return Named(release, f"{key} in the list")
     for text, source in ((title, "the title"), (_stem(path), "the file's name")):
         if match := re.search(r"\b[vVrR]?(\d+(?:\.\d+)+[a-z]?)\b", text):
             return Named(match[1], source)
     return None
+
+
+def release_in(value: str) -> str:
+    """The release in what a list says of it, such as 0.84 in "0.84 (unknown)"; empty where there is no number."""
+    value = value.strip()
+    with suppress(InvalidVersion):
+        Version(value)
+        return value
+    found = re.search(r"(?<![\w.])[vVrR]?(\d{4}-\d\d-\d\d|\d+(?:\.\d+)*[a-z]?)(?![\w.])", value)
+    return found[1] if found else ""
 
 
 def _stem(path: Path) -> str:

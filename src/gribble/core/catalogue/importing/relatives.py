@@ -4,6 +4,7 @@ variants and shared files. Told by what the values refer to, whatever the column
 from __future__ import annotations
 
 import itertools
+import re
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from typing import NamedTuple
 
@@ -12,6 +13,7 @@ from msgspec import structs
 from gribble.core.catalogue.importing.build import Values, read_fields
 from gribble.core.catalogue.importing.columns import Column
 from gribble.core.catalogue.importing.nodes import Node
+from gribble.core.catalogue.importing.rules import rules_for
 from gribble.core.catalogue.importing.trees import Tree
 from gribble.core.catalogue.importing.words import head_points, meaning, plain
 from gribble.core.records.imported import Degree, Field, FieldMap, Guess, Tally
@@ -44,6 +46,30 @@ def related(guesses: list[Guess], columns: list[Column], kinds: Mapping[str, str
         fewer, more = sorted(refer, key=lambda one: len(one.values))
         return [*others, *_both(fewer, more, guesses), *doubted]
     return [*others, *(one for one in guesses if one.column in {column.name for column in refer}), *doubted]
+
+
+_SOUNDS = (".wav", ".flac", ".ogg", ".mp3", ".aiff", ".aif")
+
+
+def samples_of(columns: list[Column]) -> list[Guess]:
+    """The sound samples that a set plays: files of sound, or what is called so; and whose archive has them."""
+    found: dict[str, Guess] = {}
+    for column in columns:
+        head = re.sub(r"\W+", " ", column.name)
+        sounds = column.share(lambda text: all(one.lower().endswith(_SOUNDS) for one in text.split("\n"))) > 0.9
+        headed = head_points(head, "sample set") > head_points(head, "samples")
+        field = "sample_set" if headed else "samples" if sounds or head_points(head, "samples") else ""
+        if not column.values or column.digests or not field or field in found:
+            continue
+        found[field] = Guess(
+            field=field,
+            column=column.name,
+            rules=rules_for("devices", column).rules if field == "samples" else (Field(from_=column.name),),
+            degree=Degree.LIKELY,
+            reason="names sound samples" if field == "samples" else "says whose sound samples are played",
+            samples=tuple(itertools.islice(column.words, 3)),
+        )
+    return list(found.values()) if "samples" in found else []
 
 
 def _referring(guesses: list[Guess], columns: list[Column], taken: set[str]) -> list[Column]:

@@ -1,0 +1,162 @@
+"""The list of wanted sets, made and changed by words, years, makers, families and what is held; pure."""
+
+from __future__ import annotations
+
+from collections.abc import Container, Iterable, Mapping
+from enum import StrEnum
+from typing import NamedTuple
+
+from msgspec import Struct
+
+from gribble.core.base.names import title_key, words_of
+from gribble.core.catalogue.calling import Wish, entry_of, read_wish, sets_called
+from gribble.core.records.roster import ArcadeSet, Roster, SetKind, Sets
+
+
+class How(StrEnum):
+    """What becomes of the list that is there."""
+
+    ADD = "add"
+    INSTEAD = "instead"
+    WITHOUT = "without"
+
+
+class Pick(NamedTuple):
+    """Which sets are meant: by `words` (names, titles, or words in titles) and by the `lines` of a list; of these, or
+    of all games, those of some years and of a maker, and only what is among `held` where that counts. A `family` is
+    taken as a whole."""
+
+    words: tuple[str, ...] = ()
+    lines: tuple[str, ...] = ()
+    years: tuple[int, int] | None = None
+    maker: str = ""
+    held: Container[str] | None = None
+    family: bool = False
+
+
+class Picked(Struct, frozen=True, kw_only=True):
+    """The sets that are meant, each with what it is worth; the lines that could mean several, and those that mean
+    none."""
+
+    sets: dict[str, float]
+    unclear: tuple[Wish, ...] = ()
+    unknown: tuple[str, ...] = ()
+
+
+def pick(roster: Roster, asked: Pick) -> Picked:
+    """The sets of a roster that somebody means."""
+    sets, chosen, unclear, unknown = roster.sets, dict[str, float](), [], []
+    for word in asked.words:
+        if found := sets_called(sets, word) or titled_with(sets, word):
+            chosen.update(dict.fromkeys(found, 1.0))
+        else:
+            unknown.append(word)
+    for wish in (read_wish(line, sets) for line in asked.lines):
+        if len(wish.sets) > 1:
+            unclear.append(wish)
+        elif wish.sets[0] in sets:
+            chosen[wish.sets[0]] = wish.weight
+        else:
+            unknown.append(wish.words)
+    if not (asked.words or asked.lines):
+        chosen = {one.set: 1.0 for one in sets.values() if one.kind is SetKind.GAME}
+    narrows = asked.years is not None or asked.maker or asked.held is not None
+    kept = {name: worth for name, worth in chosen.items() if not narrows or _fits(sets[name], asked)}
+    if asked.family:
+        for name in list(kept):
+            kept |= dict.fromkeys(_family(sets, name) - kept.keys(), 1.0)
+    return Picked(sets=kept, unclear=tuple(unclear), unknown=tuple(unknown))
+
+
+def titled_with(sets: Sets, word: str) -> list[str]:
+    """The games in whose titles some words stand together, but clones of one that is among them."""
+    key = f" {words_of(word)} "
+    found = {
+        one.set: one.parent
+        for one in sets.values()
+        if key.strip() and one.kind is SetKind.GAME and key in f" {words_of(one.title)} "
+    }
+    return [name for name, parent in found.items() if parent not in found]
+
+
+def _fits(one: ArcadeSet, asked: Pick) -> bool:
+    first, last = asked.years or (0, 9999)
+    in_years = asked.years is None or (one.year is not None and first <= one.year <= last)
+    of_maker = not asked.maker or title_key(asked.maker) in title_key(one.maker)
+    return in_years and of_maker and (asked.held is None or one.set in asked.held)
+
+
+def _family(sets: Sets, name: str) -> set[str]:
+    """A set with its parent and all clones of that."""
+    top = sets[name].parent or name
+    return {one for one in (name, top, *sets.clones(top)) if one in sets}
+
+
+def changed_list(entries: Iterable[str], picked: Mapping[str, float], how: How, sets: Sets) -> list[str]:
+    """The entries of a list of wanted sets after a change: those that stay are as they were written."""
+    there = [(entry, read_wish(entry, sets).sets) for entry in entries]
+    if how is How.WITHOUT:
+        return [entry for entry, names in there if not set(names) <= picked.keys()]
+    stays = [] if how is How.INSTEAD else there
+    known = {name for _, names in stays for name in names}
+    new = [f"{name} {worth:g}" if worth != 1 else name for name, worth in picked.items() if name not in known]
+    return [*(entry for entry, _ in stays), *new]
+
+
+class Look(NamedTuple):
+    """A list of wanted sets before anything is written: whose it is, the sets that are wanted `now`, the `entries` that
+    it would have, what was `picked` for that, and the sets that are held `whole`."""
+
+    rig: str
+    emulator: str
+    sets: Sets
+    now: list[str]
+    entries: list[str]
+    picked: Picked
+    whole: Container[str]
+
+    @property
+    def after(self) -> list[str]:
+        """The sets that would be wanted."""
+        return list(dict.fromkeys(name for entry in self.entries for name in read_wish(entry, self.sets).sets))
+
+    @property
+    def added(self) -> list[str]:
+        """Those that are not wanted now."""
+        return [name for name in self.after if name not in set(self.now)]
+
+    @property
+    def removed(self) -> list[str]:
+        """Those that would not be wanted any more."""
+        return [name for name in self.now if name not in set(self.after)]
+
+    @property
+    def is_same(self) -> bool:
+        """Whether the same sets would be wanted as now."""
+        return not (self.added or self.removed)
+
+    def title(self, name: str) -> str:
+        """The title of a set; empty for one that the roster does not know."""
+        return self.sets[name].title if name in self.sets else ""
+
+
+def list_text(entries: Iterable[str], sets: Sets, former: str = "") -> str:
+    """A list of wanted sets as a file: the lines of its `former` text that stay, as they are, and the new ones with
+    their titles behind them."""
+    left = list(entries)
+    lines = []
+    for line in former.splitlines(keepends=True):
+        entry = entry_of(line)
+        if entry and entry not in left:
+            continue
+        if entry:
+            left.remove(entry)
+        lines.append(line)
+    if lines and not lines[-1].endswith(("\n", "\r")):
+        lines[-1] += "\n"
+    for entry in left:
+        name = read_wish(entry, sets).sets[0]
+        title = sets[name].title if name in sets else ""
+        told = bool(title) and words_of(title) != words_of(entry)
+        lines.append(f"{entry}  # {title}\n" if told else f"{entry}\n")
+    return "".join(lines)

@@ -1,0 +1,112 @@
+"""The list of wanted sets, made and changed by commands."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from tests.cabinets import LYING, SETS, arcade_world
+from tests.conftest import Gribble
+
+LIST = "knot-on-den.txt"
+
+
+@pytest.fixture
+def den(tmp_path: Path) -> Path:
+    return arcade_world(tmp_path / "world", {"2": SETS}, LYING, '{ release = "2", wanted = "held" }')
+
+
+def listed(den: Path, name: str = LIST) -> list[str]:
+    lines = (den / name).read_text().splitlines()
+    return [line.split("  #")[0] for line in lines if line and not line.startswith("#")]
+
+
+@pytest.mark.parametrize(
+    ("words", "wanted"),
+    [
+        (("kiln",), ["kiln"]),
+        (("Weir",), ["weir"]),
+        (("runner", "millrace"), ["weir", "weirb", "mill"]),
+        (("--year", "1988"), ["kiln2"]),
+        (("--year", "1988-1990"), ["kiln2", "weir"]),
+        (("--year", "1987"), []),
+        (("--maker", "SLUICE"), ["weir"]),
+        (("--maker", "sluice", "--year", "1988..1989"), []),
+        (("--held",), ["kiln2"]),
+        (("millrace (japan)", "--family"), ["millj", "mill"]),
+        (("--year", "1990", "weir"), ["weir"]),
+    ],
+)
+def test_sets_are_picked_by_words_years_makers_families_and_what_is_held(
+    gribble: Gribble, den: Path, words: tuple[str, ...], wanted: list[str]
+) -> None:
+    looked = gribble("sets", "wanted", *words, "--instead", "--json", cwd=den).json
+    assert [one["set"] for one in looked["wanted"]] == wanted
+    assert not (den / LIST).exists()  # a look
+    gribble("sets", "wanted", *words, "--instead", "--yes", cwd=den)
+    assert (listed(den) if wanted else (den / LIST).exists()) == (wanted or False)
+
+
+def test_the_list_is_added_to_taken_from_and_replaced(gribble: Gribble, den: Path) -> None:
+    before = (den / "gribble.toml").read_text()
+    said = gribble("sets", "wanted", "runner", "kiln", "--yes", cwd=den, code=0).words
+    assert "5 sets wanted of knot on den; you hold 1 of them whole" in said
+    assert f"+ 3 weir (Wéir Runner!), weirb (Weir Runner), kiln {LIST} is written" in said
+    assert listed(den) == ["mill", "kiln2", "weir", "weirb", "kiln"]
+    assert (den / "gribble.toml").read_text() == before.replace('"held"', f'"{LIST}"')
+    assert (den / "gribble.toml.before-1").read_text() == before
+    path = den / LIST
+    path.write_text("# mine\r\nKiln 2 2.5  # the best\r\n\r\n" + path.read_text().replace("kiln2  # Kiln 2\n", ""))
+    first = path.read_bytes()
+    gribble("sets", "wanted", "kiln2", "millrace (japan)", "--yes", cwd=den, code=0)
+    assert path.read_bytes() == first + b"millj  # Millrace (Japan)\n"
+    assert (
+        "is written (the former file is kept as"
+        in gribble("sets", "wanted", "runner", "--without", "--yes", cwd=den, code=0).words
+    )
+    assert path.read_text().startswith("# mine\n")
+    assert listed(den) == ["Kiln 2 2.5", "mill", "kiln", "millj"]
+    assert (den / f"{LIST}.before-2").read_bytes() == first + b"millj  # Millrace (Japan)\n"
+    assert "The same sets as now" in gribble("sets", "wanted", "weir", "--without", "--yes", cwd=den).words
+    gribble("sets", "wanted", "kiln", "--instead", "--yes", cwd=den, code=0)
+    assert path.read_text() == "kiln\n"
+    assert (den / "gribble.toml").read_text() == before.replace('"held"', f'"{LIST}"')
+
+
+def test_a_text_of_titles_is_enough_and_what_is_unclear_is_asked(gribble: Gribble, den: Path) -> None:
+    (den / "titles.txt").write_text("Kiln 2\n\nmillrace\nWEIR RUNNER 3\nKiln  # first of all\nTidemark\n")
+    words = ("sets", "wanted", "--list", "titles.txt", "--instead")
+    said = gribble(*words, "--yes", cwd=den, code=1).words
+    assert "3 sets wanted" in said
+    assert "1 line could mean several sets" in said
+    assert "weir (Wéir Runner!; 1990, Sluice); weirb (Weir Runner; 1991, Copyists)" in said
+    assert "No set is called so: Tidemark" in said
+    assert listed(den) == ["kiln2", "mill", "kiln"]
+    asked = gribble(*words, stdin=b"2\ny\n", asks=True, cwd=den, code=1).words
+    assert "Which one is WEIR RUNNER 3?" in asked
+    assert listed(den) == ["kiln2", "mill", "kiln", "weirb 3"]
+    kept = (den / LIST).read_bytes()
+    gribble(*words, stdin=b"\nn\n", asks=True, cwd=den, code=1)
+    assert (den / LIST).read_bytes() == kept
+
+
+@pytest.mark.parametrize(
+    ("words", "says"),
+    [
+        (("--list", "nowhere.txt"), "nowhere.txt"),
+        (("--year", "nineteen"), "--year nineteen is no year"),
+        (("--year", "1990-1985"), "--year 1990-1985"),
+        (("kiln", "--instead", "--without"), "opposite"),
+    ],
+)
+def test_what_cannot_be_meant_is_told(gribble: Gribble, den: Path, words: tuple[str, ...], says: str) -> None:
+    assert says in gribble("sets", "wanted", *words, cwd=den, code=2).err
+    assert not (den / LIST).exists()
+
+
+def test_a_word_that_no_set_has_writes_nothing(gribble: Gribble, den: Path) -> None:
+    said = gribble("sets", "wanted", "tidemark", "--yes", cwd=den, code=1).words
+    assert "No set is called so: tidemark" in said
+    assert not (den / LIST).exists()
+    assert "2 sets wanted of knot on den" in gribble("sets", "wanted", cwd=den, code=0).words
