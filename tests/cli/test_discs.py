@@ -84,7 +84,7 @@ def test_playlists_are_listed_then_written_merged_and_undone(gribble: Gribble, w
     assert (world / "rigs/stick/lists/Pontoon.m3u").read_text().startswith("../../../discs/Pontoon")
     gribble("undo", "--yes", cwd=world, code=0)
     assert tree(world / "rigs") == before
-    assert "is no folder" in gribble("discs", "playlist", "nowhere", cwd=world, code=2).err
+    assert "is not there" in gribble("discs", "playlist", "nowhere", cwd=world, code=2).err
     assert "Use one of the two" in gribble("discs", "playlist", "discs", "--into", "x", "--json", cwd=world, code=2).err
 
 

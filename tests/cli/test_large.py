@@ -113,7 +113,7 @@ def test_sets_are_told_by_what_is_at_fault(gribble: Gribble, many: Path) -> None
     for words in (["check"], ["sets", "check"], ["why", "knot"]):
         told = re.sub(r"\s+", " ", gribble(*words, cwd=many, code=1, COLUMNS="200").out)
         assert "134 sets lack sysb's files eu.bin, jp.bin: held in drawer/bios pack.zip" in told
-        assert "58 sets lack files that nobody here has g0, g7, g14," in told
+        assert "58 sets get 58 archives: g0.zip, g7.zip, g14.zip," in told
         assert "31 sets lack files: held in 31 places, such as drawer/spare 11.zip" in told
         assert "↳ gribble sets show sysb --rig den" in told
     only = gribble("sets", "check", "--only", "missing", "-v", cwd=many, code=1).out

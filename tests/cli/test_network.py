@@ -314,3 +314,38 @@ def test_another_rig_takes_what_only_the_handheld_has(gribble: Gribble, sofa: tu
     weather.down = True
     away = gribble("plan", "--json", cwd=world, code=1, **PASSWORD).json
     assert not [step for step in away["steps"] if "://" in step["from"]]
+
+
+def test_playlists_of_a_handheld_are_written_on_it_merged_and_taken_back(
+    gribble: Gribble, sofa: tuple[Path, Weather]
+) -> None:
+    world, _ = sofa
+    games = world / "handheld/card/games"
+    games.mkdir()
+    for number in (1, 2):
+        (games / f"Reef (Disc {number}).iso").write_bytes(bytes(2048) + bytes([number]))
+    (games / "Reef.m3u").write_text("# mine\n")
+    os.utime(games / "Reef.m3u", (1_600_000_000, 1_600_000_000))  # the server tells whole seconds
+    before = tree(world)
+    listed = gribble("discs", "playlist", "handheld:games", "--json", cwd=world, code=0, **PASSWORD).json["playlists"]
+    assert [one["discs"][0].rpartition("/card/")[2] for one in listed] == ["games/Reef (Disc 1).iso"]
+    words = ("discs", "playlist", "handheld:games")
+    said = gribble(*words, "--into", "handheld:games", "--yes", cwd=world, code=0, **PASSWORD).out
+    assert "games/Reef.m3u" in said
+    assert (games / "Reef.m3u").read_text() == "# mine\nReef (Disc 1).iso\nReef (Disc 2).iso\n"
+    again = gribble(*words, "--into", "handheld:games", "--yes", cwd=world, code=0, **PASSWORD).out
+    assert "say the same" in again
+    gribble(*words, "--into", "handheld:lists", "--yes", cwd=world, code=0, **PASSWORD)
+    assert (world / "handheld/card/lists/Reef.m3u").read_text().startswith("../games/Reef (Disc 1).iso\n")
+    for _ in range(2):
+        gribble("undo", "--yes", cwd=world, code=0, **PASSWORD)
+    assert tree(world) == before
+    wrong: list[tuple[tuple[str, ...], str]] = [
+        (("handheld:nowhere",), "handheld:nowhere is not there"),
+        (("handheld:games", "--into", "lists"), "no playlist there finds them"),
+        (("discs", "--into", "handheld:lists"), "no playlist there finds them"),
+    ]
+    for given, says in wrong:
+        assert says in gribble("discs", "playlist", *given, "--yes", cwd=world, code=2, **PASSWORD).err
+    assert "/card/games/Reef.m3u" in gribble("discs", "check", "handheld:games", cwd=world, **PASSWORD).out
+    assert tree(world) == before

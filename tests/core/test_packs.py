@@ -13,9 +13,11 @@ from msgspec import structs
 from gribble.core.arcade.discs import Discs
 from gribble.core.arcade.match import Held, match_release, whole_games
 from gribble.core.arcade.packing import HowPacked, pack_sets
-from gribble.core.arcade.sets import audit_set, wanted_sets
+from gribble.core.arcade.sets import audit_set, lying_aside, wanted_sets
 from gribble.core.base.digests import DiscHeader
 from gribble.core.base.kinds import Style
+from gribble.core.base.names import title_key
+from gribble.core.catalogue.calling import sets_called
 from gribble.core.records.roster import Roster
 from gribble.core.records.sheet import Arcade
 from gribble.core.sayings.facts import say_all
@@ -229,3 +231,117 @@ def test_where_all_discs_share_a_folder_no_image_is_put_over_another_sets() -> N
     done = pack_sets(made, [audit_set(made, name, here, (), discs) for name in ("kid", "twin")], here, None, discs)
     assert [(one.to, one.owner) for one in done.loose] == [("sets/game.chd", "kid")]
     assert [one.set for one in done.waiting] == ["twin"]
+
+
+TITLES = ("Reef", "REEF!", "Sand Bar", "Sandbar (Japan)", "Kiln 2", "")
+
+
+class Pack:
+    """A random cabinet: families, some of whose games list their BIOS set's files, have no file, or share a title;
+    packed in every way, with faults, and one game lying there under the name that an old release gave it."""
+
+    def __init__(self, data: st.DataObject) -> None:
+        draw = data.draw
+        self.bios = ["boot", "font"][: draw(st.integers(0, 2))]
+        self.own: dict[str, list[str]] = {}
+        self.parent: dict[str, str] = {}
+        self.has_bios: dict[str, bool] = {}
+        self.needs: dict[str, set[str]] = {}
+        self.title: dict[str, str] = {}
+        games: dict[str, dict[str, Any]] = {}
+        self.files: Files = {f"sets/sys.zip/{what}.bin": what for what in self.bios if draw(st.booleans())}
+        for family in range(draw(st.integers(1, 3))):
+            mum = f"f{family}"
+            names = [mum, *(f"{mum}c{n}" for n in range(draw(st.integers(0, 3))))]
+            shared = [f"{mum}s{n}" for n in range(draw(st.integers(0, 2)))]
+            uses, lists = bool(self.bios) and draw(st.booleans()), draw(st.booleans())
+            style = draw(st.sampled_from(["split", "merged", "merged folders", "full", "nowhere"]))
+            for name in names:
+                own = [f"{name}o{n}" for n in range(draw(st.integers(0, 2)))]
+                self.own[name], self.title[name], self.has_bios[name] = own, draw(st.sampled_from(TITLES)), uses
+                self.parent |= {name: mum} if name != mum else {}
+                self.needs[name] = {*own, *shared, *(self.bios if uses else ())}
+                listed = [file(what, bios_name=f"{what}.bin") for what in (self.bios if uses and lists else ())]
+                told = [file(what, **({"parent_name": f"{what}.bin"} if name != mum else {})) for what in shared]
+                games[name] = {"title": self.title[name], "files": [*map(file, own), *told, *listed]}
+                games[name] |= {"parent": mum} if name != mum else {"bios": "sys"} if uses else {}
+                home = mum if style.startswith("merged") else name
+                inner = f"{name}/" if style == "merged folders" and name != mum else ""
+                whole = [*own, *(shared if name == mum or style == "full" else ()),
+                         *(self.bios if style == "full" and uses else ())]  # fmt: skip
+                for what in whole if style != "nowhere" else ():
+                    fault = draw(st.sampled_from(["", "", "", "gone", "junk", "renamed", "only held"]))
+                    place = f"sets/{home}.zip/{inner}{what}"
+                    match fault:
+                        case "junk":
+                            self.files[f"{place}.bin"] = f"junk {what}"
+                        case "only held":
+                            self.files[f"drawer/{what}"] = what
+                        case "renamed" | "":
+                            self.files[f"{place}.{'odd' if fault else 'bin'}"] = what
+        self.made = roster("2", sys={"kind": "bios", "files": [file(what) for what in self.bios]}, **games)
+        self.old = roster("1", **{f"old{name}": {"files": one["files"]} for name, one in games.items() if one["files"]})
+        moves = [name for name in games if any(place.startswith(f"sets/{name}.zip/") for place in self.files)]
+        self.moved = draw(st.sampled_from(["", *moves]))
+        if self.moved:
+            self.files = {
+                place.replace(f"sets/{self.moved}.zip/", f"sets/old{self.moved}.zip/"): what
+                for place, what in self.files.items()
+            }
+        if draw(st.booleans()):
+            self.files["sets/stray.zip/x"] = draw(st.sampled_from(["nobody's", *next(iter(self.own.values()))]))
+
+    def lying(self, files: Files, name: str) -> set[str]:
+        """What lies in the archives in which an emulator looks for a game."""
+        path = [name, self.parent.get(name, name), *(["sys"] if self.has_bios[name] else [])]
+        return {what for place, what in files.items() if place.split(".zip/")[0] in {f"sets/{one}" for one in path}}
+
+    def states(self, files: Files) -> dict[str, str]:
+        """A game runs when all that it needs lies there."""
+        return {name: "ready" if needs <= self.lying(files, name) else "blocked" for name, needs in self.needs.items()}
+
+
+@settings(max_examples=250)
+@given(st.data())
+def test_random_packs_are_judged_as_a_second_reader_of_the_documents_judges_them(data: st.DataObject) -> None:
+    pack = Pack(data)
+    made, files = pack.made, pack.files
+    here = arranged(files)
+    archives = {place.split("/")[1].removesuffix(".zip") for place in files if place.startswith("sets/")}
+    assert {name: audit_set(made, name, here).state for name in pack.needs} == pack.states(files)
+
+    wanted = wanted_sets(None, made, here, [pack.old])
+    for name, own in pack.own.items():
+        kin = {name, pack.parent.get(name, name)}
+        inside = [(place, what) for place, what in files.items() if place.split("/")[1].removesuffix(".zip") in kin]
+        seen = any(what in own or place.rpartition("/")[2][:-4] in own for place, what in inside)
+        if seen or (name in archives and name not in pack.parent.values()):
+            assert name in wanted, "a set that lies there is in the answer"
+        elif name not in archives and own:
+            assert name not in wanted, "of a set nothing of whose own lies there nothing is said"
+    if pack.moved and made.sets[pack.moved].files:
+        assert f"old{pack.moved}" in wanted
+        (problem,) = audit_set(made, f"old{pack.moved}", here, [pack.old]).problems
+        assert made.sets[problem.subject.renamed].contents == made.sets[pack.moved].contents
+
+    aside = lying_aside(made, here, wanted)
+    told = {*wanted, *(pack.parent.get(name, "") for name in wanted), *aside.unwanted, "sys"}
+    told |= {path.split("/")[1].removesuffix(".zip") for path, _ in aside.strays}
+    assert archives <= told, "no archive is passed over"
+
+    held = set(files.values())
+    whole = set(whole_games(made, here.everything, []))
+    assert whole == {name for name, needs in pack.needs.items() if needs and needs <= held}
+
+    known = [name for name in wanted if name in pack.needs]
+    now, attic = carried_out(files, remedies(made, known, files, None))
+    after = pack.states(now)
+    assert {name for name in known if after[name] == "ready"} == {name for name in known if pack.needs[name] <= held}
+    assert held == {*now.values(), *attic.values()}, "nothing is lost"
+
+    for name, title in pack.title.items():
+        alike = {one for one, other in pack.title.items() if title_key(other) == title_key(title)}
+        found = set(sets_called(made.sets, title)) if title else set()
+        assert found <= alike
+        assert not title or {one for one in alike if pack.parent.get(one) not in alike} <= found
+        assert sets_called(made.sets, name.upper()) == [name]

@@ -19,8 +19,9 @@ from gribble.core.base.addresses import parse_address
 from gribble.core.base.changing import WINDOWS
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.catalogue.config import load_config
-from gribble.demo import porch
+from gribble.demo import loft, porch
 from gribble.demo.handheld import free_port, handheld
+from gribble.demo.loft import build_loft
 from gribble.demo.porch import EVENTS, build_porch, build_visitor
 from gribble.demo.sheets import HANDHELD_PASSWORD
 from gribble.demo.tour import CHAPTERS, SHORT, Chapter, Stop
@@ -65,7 +66,8 @@ def demo(
     root = call.environment.path(folder)
     port = free_port()
     build_world(root, port)
-    places = {"": root, porch.FOLDER: build_porch(root), porch.VISITOR: build_visitor(root)}
+    own = {porch.FOLDER: build_porch, porch.VISITOR: build_visitor, loft.FOLDER: build_loft}
+    places = {"": root, **{name: build(root) for name, build in own.items()}}
     screen.say(styled("The Lighthouse Games Room", "bold"), f", made up, and built in {folder}:")
     screen.say("a PC, a stick, an arcade cabinet, a handheld on the network, a drawer of files.")
     with handheld(root / "handheld", port):

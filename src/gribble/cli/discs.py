@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import errno
 import os
-from collections.abc import Iterator
-from contextlib import nullcontext
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from contextlib import AbstractContextManager, nullcontext
 from pathlib import Path
 from typing import Annotated, NamedTuple, Optional
 
@@ -18,14 +19,13 @@ from gribble.cli.running import write_texts
 from gribble.cli.session import Session
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, reason_of
 from gribble.core.base.paths import base, join, name_fault, relative
-from gribble.core.base.regular import MOST_TEXT, read_regular, read_text
+from gribble.core.base.regular import MOST_TEXT, read_regular
 from gribble.core.base.texts import NoTextError, text_of
 from gribble.core.catalogue.config import fit_sheet
-from gribble.core.discs.looking import PartReader, check_files, discs_below, mend_files, reader_below, sizes_below
+from gribble.core.discs.looking import PartReader, check_files, could_be_discs, mend_files, reader_below, sizes_below
 from gribble.core.discs.playlists import group, lines_of
 from gribble.core.discs.playlists import named as playlists_by_name
 from gribble.core.placing.contents import Text
-from gribble.core.records.config import Scope
 from gribble.core.records.discs import Mended, Playlist
 from gribble.core.records.holding import Skipped
 from gribble.views.discs import discs_json, playlists_json, show_discs, show_mended, show_playlists
@@ -40,11 +40,16 @@ class DiscPlace(NamedTuple):
     """
 
     root: str
-    sizes: dict[str, int]
+    sizes: Mapping[str, int]
     reader: PartReader
     only: str = ""
     rig: str = ""
     inside: str = ""
+
+    @property
+    def far(self) -> bool:
+        """Whether they lie on a rig that is reached over the network."""
+        return "://" in self.root
 
     def shown(self, path: str) -> str:
         """A path below the root, as it is shown."""
@@ -59,48 +64,74 @@ class DiscPlace(NamedTuple):
         return Text(self.rig, at(one.path), one.text, at(one.before) if one.before else "")
 
 
-def places(call: Call, session: Session | None, paths: list[str] | None, skipped: list[Skipped]) -> list[DiscPlace]:
-    """The files and folders that are meant, else the game folders of the rigs."""
-    if not paths:
-        assert session is not None
-        return list(_on_rigs(session, call.scope, skipped))
-    found = []
-    for word in paths:
-        path = call.environment.path(word)
-        if not os.path.exists(path):
+class Places:
+    """Finds the files and folders that words mean: paths of this machine, or `RIG:FOLDER`. Rigs over the network are
+    listed once."""
+
+    def __init__(self, call: Call, session: Session | None, skipped: list[Skipped]) -> None:
+        self._call = call
+        self._session = session
+        self._skipped = skipped
+        self._grounds = session.rigs.grounds(call.scope) if session else {}
+        self._listed: dict[str, dict[str, int]] = {}
+
+    def of(self, words: Iterable[str] | None) -> list[DiscPlace]:
+        """The places that words mean; without any the game folders of the rigs."""
+        return [self.place(word) for word in words] if words else list(self._of_rigs())
+
+    def place(self, word: str, *, new: bool = False) -> DiscPlace:
+        """The place that a word means. Raises GribbleError for what is not there, unless it may be `new`."""
+        rig, _, folder = word.partition(":")
+        folder = folder.strip("/")
+        if rig in self._grounds:
+            if why := self._grounds[rig].away():
+                raise GribbleError(f"{rig} is not here: {why}", fix="Run the command again when it is.")
+            place = self._on_ground(rig, folder)
+            if not place.sizes and not new:
+                raise GribbleError(f"{word} is not there", fix=f"gribble rigs {rig} shows its folders.")
+            return place
+        homes = self._session.rigs.in_scope(self._call.scope) if self._session else ()
+        local = {home.name: home.root for home in homes if not home.remote}
+        path = Path(local[rig], folder) if rig in local and ":" in word else self._call.environment.path(word)
+        if not (new or os.path.exists(path)):
             raise GribbleError(f"{word} is not there", fix="Check the path.")
-        whole = os.path.isdir(path)
-        folder, only = (path, "") if whole else (path.parent, path.name)
-        rig, inside = "", ""
-        for home in session.rigs.in_scope(call.scope) if session else ():
-            if not home.remote and folder.is_relative_to(home.root):
-                rig, inside = home.name, folder.relative_to(home.root).as_posix()
-        found.append(DiscPlace(str(folder), sizes_below(folder, skipped), reader_below(folder), only, rig, inside))
-    return found
+        whole = new or os.path.isdir(path)
+        start, only = (path, "") if whole else (path.parent, path.name)
+        home = next((name for name, root in local.items() if start.is_relative_to(root)), "")
+        inside = start.relative_to(local[home]).as_posix() if home else ""
+        sizes = {} if new else sizes_below(start, self._skipped)
+        return DiscPlace(str(start), sizes, reader_below(start), only, home, inside)
 
-
-def _on_rigs(session: Session, scope: Scope, skipped: list[Skipped]) -> Iterator[DiscPlace]:
-    """The game folders of the rigs; a rig that is away is told and left out."""
-    grounds = session.rigs.grounds(scope)
-    for rig in session.rigs.in_scope(scope):
-        media = _media_folders(session, rig.name)
-        if rig.name not in grounds:
-            for folder in media:
+    def _of_rigs(self) -> Iterator[DiscPlace]:
+        """The game folders of the rigs; a rig that is away is told and left out."""
+        assert self._session is not None
+        for rig in self._session.rigs.in_scope(self._call.scope):
+            for folder in _media_folders(self._session, rig.name):
                 root = Path(rig.root, folder)
-                if os.path.isdir(root):
-                    sizes = sizes_below(root, skipped)
-                    yield DiscPlace(str(root), sizes, reader_below(root), rig=rig.name, inside=folder)
-            continue
-        ground = grounds[rig.name]
-        if why := ground.away():
-            session.notes.aside(f"{rig.name} is left out: {why}")
-            continue
-        sizes = {}
-        for listed in ground.walk():
-            skipped += listed.skipped
-            sizes.update((entry.path, entry.size) for entry in listed.files)
-        inside = {path: size for path, size in sizes.items() if any(path.startswith(f"{one}/") for one in media)}
-        yield DiscPlace(ground.root, inside, ground.part, rig=rig.name)
+                if rig.name not in self._grounds:
+                    if os.path.isdir(root):
+                        sizes = sizes_below(root, self._skipped)
+                        yield DiscPlace(str(root), sizes, reader_below(root), rig=rig.name, inside=folder)
+                elif why := self._grounds[rig.name].away():
+                    self._session.notes.aside(f"{rig.name} is left out: {why}")
+                    break
+                else:
+                    yield self._on_ground(rig.name, folder)
+
+    def _on_ground(self, rig: str, folder: str) -> DiscPlace:
+        """A folder of a rig that is reached over the network."""
+        ground, prefix = self._grounds[rig], f"{folder}/" if folder else ""
+        if rig not in self._listed:
+            self._listed[rig] = {}
+            for listed in ground.walk():
+                self._skipped += listed.skipped
+                self._listed[rig].update((entry.path, entry.size) for entry in listed.files)
+        sizes = {path[len(prefix) :]: size for path, size in self._listed[rig].items() if path.startswith(prefix)}
+
+        def part(path: str, offset: int, length: int) -> bytes:
+            return ground.part(prefix + path, offset, length)
+
+        return DiscPlace(f"{ground.root}/{folder}".rstrip("/"), sizes, part, rig=rig, inside=folder)
 
 
 def _media_folders(session: Session, rig: str) -> list[str]:
@@ -114,7 +145,9 @@ def _media_folders(session: Session, rig: str) -> list[str]:
 PathsArgument = Annotated[
     Optional[list[str]],  # noqa: UP045
     typer.Argument(
-        metavar="[FILE | FOLDER]...", help="Only these (default: game folders of your rigs).", show_default=False
+        metavar="[[RIG:]FILE | [RIG:]FOLDER]...",
+        help="Only these (default: game folders of your rigs).",
+        show_default=False,
     ),
 ]
 
@@ -132,16 +165,13 @@ def check(
     Example: gribble discs check discs
     """
     skipped: list[Skipped] = []
-    session = None if paths else Session(call)  # files that are named need no configuration
-    chosen = places(call, session, paths, skipped)
-    screen = session.screen if session else call.screen
-    found = [
-        msgspec.structs.replace(one, path=place.shown(one.path))
-        for place in chosen
-        for one in check_files(place.sizes, place.reader, place.only)
-    ]
-    if session:
-        session.close()
+    with _session_for(call, paths or ()) as session:
+        screen = session.screen if session else call.screen
+        found = [
+            msgspec.structs.replace(one, path=place.shown(one.path))
+            for place in Places(call, session, skipped).of(paths)
+            for one in check_files(place.sizes, place.reader, place.only)
+        ]
     if call.json:
         screen.json(discs_json(found))
     else:
@@ -169,7 +199,7 @@ def mend(
     session = Session(call) if known or not paths else None  # it knows rigs and sources
     screen = session.screen if session else call.screen
     try:
-        chosen = places(call, session, paths, skipped)
+        chosen = Places(call, session, skipped).of(paths)
         found = [(place, one) for place in chosen for one in mend_files(place.sizes, place.reader, place.only)]
         show_mended(screen, [(place.shown(one.path), one) for place, one in found])
         for one in skipped:
@@ -181,31 +211,22 @@ def mend(
             session.close()
 
 
-def _write_playlists(call: Call, found: list[Playlist], into: str, yes: bool) -> int:
-    """Write the playlists of titles all of whose discs are there; the exit status."""
-    known = find_config(call.environment, call.config)
-    with Session(call) if known else nullcontext() as session:  # it knows rigs and sources
-        lacking = [one for one in found if one.missing]
-        for one in lacking:
-            numbers = ", ".join(map(str, one.missing))
-            which = f"disc {numbers} of {one.total} is" if len(one.missing) == 1 else f"discs {numbers} are"
-            call.screen.say(f"{one.title} gets no playlist: {which} missing.")
-        whole = [one for one in found if not one.missing]
-        texts = list(_texts(whole, call.environment.path(into), session))
-        left = ExitCode.ATTENTION if lacking else ExitCode.CLEAN
-        if not texts:
-            call.screen.say("Nothing to write: the playlists there say the same." if whole else "Nothing to write.")
-            return left
-        return write_texts(call, texts, session, yes, "--into FOLDER") or left
-
-
-@command("discs playlist", takes="json config")
+@command("discs playlist", takes="rig at json config")
 def playlist(
     call: Call,
-    folders: Annotated[list[str], typer.Argument(metavar="FOLDER...", help="Where the discs lie.")],
+    folders: Annotated[
+        Optional[list[str]],  # noqa: UP045
+        typer.Argument(
+            metavar="[[RIG:]FOLDER]...",
+            help="Where the discs lie (default: game folders of your rigs).",
+            show_default=False,
+        ),
+    ] = None,
     into: Annotated[
         Optional[str],  # noqa: UP045
-        typer.Option(metavar="FOLDER", help="Write the playlists there; never into a source.", show_default=False),
+        typer.Option(
+            metavar="[RIG:]FOLDER", help="Write the playlists there; never into a source.", show_default=False
+        ),
     ] = None,
     names: Annotated[
         Optional[str],  # noqa: UP045
@@ -225,37 +246,66 @@ def playlist(
     """
     if call.json and into:
         raise GribbleError("--json lists playlists, --into writes them", fix="Use one of the two.")
-    screen, skipped = call.screen, list[Skipped]()
-    found: list[Playlist] = []
+    skipped = list[Skipped]()
     titles = _titles(Path(names)) if names else {}
     lacking = list(titles)
-    for word in folders:
-        root = call.environment.path(word)
-        if not os.path.isdir(root):
-            raise GribbleError(f"{word} is no folder", fix="Name the folder in which the discs lie.")
-        paths = discs_below(root, skipped)
-        installed, absent = playlists_by_name(paths, titles)
-        lacking = [id_ for id_ in lacking if id_ in absent]
-        for one in [*group(paths), *installed]:
-            discs = tuple(str(root / disc) for disc in one.discs)
-            found.append(msgspec.structs.replace(one, path=str(root / one.path), discs=discs))
-    shown = [
-        msgspec.structs.replace(one, path=shorten(one.path), discs=tuple(map(shorten, one.discs))) for one in found
-    ]
-    if call.json:
-        screen.json(playlists_json(shown))
-    else:
-        show_playlists(screen, shown)
-    for passed in skipped:
-        screen.tell(f"passed over {passed.path}: {passed.why}")
-    for id_ in lacking:
-        screen.tell(f"{id_} ({titles[id_]}) is not there: no folder and no file of that name")
-    if into and found:
-        return _write_playlists(call, found, into, yes)
-    if found and not call.json:
-        words = typed([*folders, *(("--names", names) if names else ())])
-        screen.next(f"gribble discs playlist {words} --into FOLDER", "writes them, and asks first")
-    return ExitCode.ATTENTION if any(one.missing for one in found) else ExitCode.CLEAN
+    found: list[tuple[DiscPlace, Playlist]] = []
+    with _session_for(call, [*(folders or ()), *filter(None, [into])], writes=bool(into)) as session:
+        places, screen = Places(call, session, skipped), session.screen if session else call.screen
+        for place in places.of(folders):
+            if place.only:
+                raise GribbleError(
+                    f"{place.shown(place.only)} is no folder", fix="Name the folder where the discs lie."
+                )
+            paths = could_be_discs(place.sizes, place.reader)
+            installed, absent = playlists_by_name(paths, titles)
+            lacking = [id_ for id_ in lacking if id_ in absent]
+            found += [(place, one) for one in (*group(paths), *installed)]
+        shown = [
+            msgspec.structs.replace(one, path=place.shown(one.path), discs=tuple(map(place.shown, one.discs)))
+            for place, one in found
+        ]
+        if call.json:
+            screen.json(playlists_json(shown))
+        else:
+            show_playlists(screen, shown)
+        for passed in skipped:
+            screen.tell(f"passed over {passed.path}: {passed.why}")
+        for id_ in lacking:
+            screen.tell(f"{id_} ({titles[id_]}) is not there: no folder and no file of that name")
+        if into and found:
+            return _write_playlists(call, session, found, places.place(into, new=True), yes)
+        if found and not call.json:
+            on = [word for one in call.scope.rigs for word in ("--rig", one)]
+            words = typed([*(folders or ()), *on, *(("--names", names) if names else ())])
+            screen.next(f"gribble discs playlist {words} --into FOLDER", "writes them, and asks first")
+    return ExitCode.ATTENTION if any(one.missing for _, one in found) else ExitCode.CLEAN
+
+
+def _session_for(call: Call, words: Sequence[str], *, writes: bool = False) -> AbstractContextManager[Session | None]:
+    """A session where a configuration is needed: without words, for those that could name a rig, and, where there is
+    one, to write."""
+    on_rig = any(":" in word and not os.path.exists(call.environment.path(word)) for word in words)
+    known = (writes or on_rig) and find_config(call.environment, call.config)
+    return Session(call) if known or not words else nullcontext()
+
+
+def _write_playlists(
+    call: Call, session: Session | None, found: list[tuple[DiscPlace, Playlist]], into: DiscPlace, yes: bool
+) -> int:
+    """Write the playlists of titles all of whose discs are there; the exit status."""
+    lacking = [one for _, one in found if one.missing]
+    for one in lacking:
+        numbers = ", ".join(map(str, one.missing))
+        which = f"disc {numbers} of {one.total} is" if len(one.missing) == 1 else f"discs {numbers} are"
+        call.screen.say(f"{one.title} gets no playlist: {which} missing.")
+    whole = [(place, one) for place, one in found if not one.missing]
+    texts = list(_texts(whole, into))
+    left = ExitCode.ATTENTION if lacking else ExitCode.CLEAN
+    if not texts:
+        call.screen.say("Nothing to write: the playlists there say the same." if whole else "Nothing to write.")
+        return left
+    return write_texts(call, texts, session, yes, "--into FOLDER") or left
 
 
 def _titles(path: Path) -> dict[str, str]:
@@ -281,21 +331,30 @@ def _titles(path: Path) -> dict[str, str]:
     return titles
 
 
-def _texts(found: list[Playlist], folder: Path, session: Session | None) -> Iterator[Text]:
-    """The playlists as they are to be written into a folder, merged with those there; not those that say the same."""
-    rigs = [rig for rig in session.rigs.in_scope(Scope()) if not rig.remote] if session else []
-    rig = next((rig for rig in rigs if folder.is_relative_to(rig.root)), None)
-    for one in found:
-        target = folder / base(one.path)
-        there = os.path.exists(target)
+def _texts(found: list[tuple[DiscPlace, Playlist]], into: DiscPlace) -> Iterator[Text]:
+    """The playlists as they are to be written into a folder, merged with those there; not those that say the same.
+
+    Raises GribbleError where the folder is on another device than the discs.
+    """
+    for place, one in found:
+        if place.far != into.far or (into.far and place.rig != into.rig):
+            raise GribbleError(
+                f"{into.root} is not on the device where the discs of {one.title} lie, so no playlist there finds them",
+                fix=f"--into {place.rig}:FOLDER" if place.far else "--into FOLDER, with a folder beside the discs",
+            )
+        name = base(one.path)
+        there = name in into.sizes if into.far else os.path.exists(Path(into.root, name))
         try:
-            former = read_text(target, MOST_TEXT, "utf-8-sig", errors="surrogateescape") if there else ""
+            former = into.reader(name, 0, MOST_TEXT + 1).decode("utf-8-sig", errors="surrogateescape") if there else ""
+            if len(former) > MOST_TEXT:
+                raise OSError(errno.EFBIG, "it is too large for a playlist")
         except OSError as error:
             raise GribbleError(
-                f"{target} cannot be read: {reason_of(error)}", fix="Nothing was written. Check its permissions."
+                f"{into.root}/{name} cannot be read: {reason_of(error)}",
+                fix="Nothing was written. Check its permissions.",
             ) from error
-        entries = [relative(disc, folder) for disc in one.discs]
+        entries = [relative(f"{place.root}/{disc}", into.root) for disc in one.discs]
         text = "".join(f"{line}\n" for line in lines_of(entries, former.splitlines()))
         if text != former:
-            path = target.relative_to(Path(rig.root)).as_posix() if rig else str(target)
-            yield Text(rig.name if rig else "", path, text, path if there else "")
+            path = join(into.inside, name) if into.rig else str(Path(into.root, name))
+            yield Text(into.rig, path, text, path if there else "")

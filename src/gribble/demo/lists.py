@@ -57,13 +57,13 @@ def _book() -> bytes:
 
 def _export() -> str:
     """A newer release of the tabletop machine's sets, of which the BIOS set has variants."""
-    shell = [_part("shell-s.rom", ' version="south"'), _part("shell-n.rom", ' version="north"')]
+    shell = [part("shell-s.rom", ' version="south"'), part("shell-n.rom", ' version="north"')]
     versions = '<version label="south"/><version label="north" usual="yes"/>'
     games = [
         ("shellsys", ' system="yes"', f"<called>Shell system</called>{versions}", shell),
-        ("whelk", ' base="shellsys"', _facts("Whelk", "1988"), [_part("whelk1.1a"), _part("whelk2.2b")]),
-        ("whelkj", ' of="whelk" base="whelk"', _facts("Whelk (j)", "198?"), [_part("whelk1j.1a")]),
-        ("cuttle", ' base="shellsys"', _facts("Cuttle", "1989"), [_part("cuttle1.1a")]),
+        ("whelk", ' base="shellsys"', _facts("Whelk", "1988"), [part("whelk1.1a"), part("whelk2.2b")]),
+        ("whelkj", ' of="whelk" base="whelk"', _facts("Whelk (j)", "198?"), [part("whelk1j.1a")]),
+        ("cuttle", ' base="shellsys"', _facts("Cuttle", "1989"), [part("cuttle1.1a")]),
     ]
     lines = [f'<game id="{name}"{more}>{facts}{"".join(parts)}</game>' for name, more, facts, parts in games]
     subset = '<!DOCTYPE export [\n<!ATTLIST game system (yes|no) "no">\n]>'
@@ -76,8 +76,9 @@ def _facts(called: str, built: str) -> str:
     return f"<called>{called}</called><built>{built}</built><by>Shore Works</by>"
 
 
-def _part(name: str, more: str = "") -> str:
-    data = chip(name)
+def part(name: str, more: str = "", *, of: str = "") -> str:
+    """A made-up chip in an export: what it is called there, and `of` which chip the digests are, if of another."""
+    data = chip(of or name)
     sha1 = hashlib.sha1(data, usedforsecurity=False).hexdigest()
     return f'<part label="{name}" bytes="{len(data)}" crc="{zlib.crc32(data):08x}" sha="{sha1}"{more}/>'
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from gribble.demo import porch
+from gribble.demo import loft, porch
 
 
 class Stop(NamedTuple):
@@ -82,6 +82,28 @@ CHAPTERS: dict[str, Chapter] = {
             Stop("Which sets run, and what do the others lack?", "sets check"),
             Stop("What would the next release ask for?", "sets compare 1.6 1.8 --rig cabinet"),
         ),
+    ),
+    "evening": Chapter(
+        "An arcade emulator is new in the loft: a pack from a friend, forty favourites, and soon a newer release.",
+        (
+            Stop("Where do the files lie, and where the emulators?", "init --yes"),
+            Stop(
+                "The emulator has written down its sets.",
+                "catalogue import lists/whimbrel-2.0.xml --rig emulators --yes",
+            ),
+            Stop(
+                "These are the favourites, by their titles.", "sets wanted --list lists/favourites.txt --instead --yes"
+            ),
+            Stop("Pack them from what is here, and say which archives are still to be got.", "place --yes"),
+            Stop(
+                "A newer release has come, with its own list.",
+                "catalogue import lists/whimbrel-2.1.xml --rig emulators --yes",
+            ),
+            Stop("What would it cost?", "sets compare 2.0 2.1"),
+            Stop("So be it.", "rigs enter whimbrel --rig emulators --release 2.1 --yes"),
+            Stop("And now?", "sets check"),
+        ),
+        place=loft.FOLDER,
     ),
     "discs": Chapter(
         "Images are judged by their sheets and headers; what is beyond doubt can be mended.",

@@ -58,8 +58,10 @@ def named(names: Iterable[str], most: int) -> str:
 
 def cause_words(one: Cause, release: str | None) -> str:
     """What is at fault, with where right files are held; of a relative's files that nobody has the archive to get."""
-    if one.owner and len(one.to_get) == 1 and not (one.held or one.sources):
+    if len(one.to_get) == 1:
         return archive_words(*next(iter(one.to_get.items())), release)
+    if one.to_get:
+        return f"get {len(one.to_get)} archives: {named((home.name for home in one.to_get), NAMES_SHOWN)}"
     places = list(dict.fromkeys(map(_place, one.held)))
     where = " and ".join(places) if len(places) <= PLACES_SHOWN else f"{len(places):,} places, such as {places[0]}"
     held = f": held in {where}" if places else ""

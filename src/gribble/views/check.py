@@ -9,6 +9,7 @@ from typing import NamedTuple
 from rich.text import Text
 
 from gribble.core.answers.next import Command, next_of
+from gribble.core.answers.why import causes_of
 from gribble.core.base.amounts import count, day_words
 from gribble.core.base.paths import base, parent
 from gribble.core.records.discs import MENDS
@@ -39,6 +40,8 @@ from gribble.views.shell import quoted, written
 SPARE_SHOWN = 5
 SETS_SHOWN = 24
 """More sets that do not run are told by what is at fault."""
+ALIKE_SHOWN = 6
+"""So are more than these where there are half as many faults as sets."""
 ROWS_SHOWN = 12
 ROWS_IN_ALL = 24
 """Where more is to be told of several emulators, each is told in brief."""
@@ -211,7 +214,8 @@ def show_sets(screen: Screen, emulator: EmulatorAudit, *, verbose: bool, on: str
     if emulator.sets_note:
         screen.say(f"    {emulator.sets_note}")
     faulty = [one for one in emulator.sets if one.state is not State.READY]
-    if verbose or len(faulty) <= SETS_SHOWN:
+    alike = len(faulty) > ALIKE_SHOWN and 2 * len(causes_of(faulty)) <= len(faulty)
+    if verbose or not (alike or len(faulty) > SETS_SHOWN):
         rows: list[tuple[str | Text, ...]]
         rows = [(state(one.state), one.set, set_account(one, emulator.release, verbose)) for one in faulty]
     else:

@@ -19,7 +19,7 @@ from gribble.core.records.set_remedies import Change, Cost, SetChange, cost_of
 from gribble.core.sayings.remedies import say_holding
 from gribble.views.causes import NAMES_SHOWN, named
 from gribble.views.check_json import away_json
-from gribble.views.looks import QUIET, shorten
+from gribble.views.looks import QUIET, shorten, with_title
 from gribble.views.screen import Screen, styled
 
 SHOWN = 40
@@ -68,7 +68,7 @@ def show_match(screen: Screen, found: list[Matched], *, verbose: bool) -> None:
             which = "" if verbose else " that the installed release would not find complete"
             screen.say(f"Wanted sets{which}, and the releases for which what is held is right:")
             shown = odd if verbose else odd[:SHOWN]
-            screen.grid([(name, ", ".join(one.wanted[name]) or "none") for name in shown])
+            screen.grid([(name, one.titles.get(name, ""), ", ".join(one.wanted[name]) or "none") for name in shown])
             if len(shown) < len(odd):
                 screen.say(styled(f"  and {len(odd) - len(shown):,} more (-v shows them)", QUIET))
 
@@ -124,7 +124,8 @@ def show_cost(screen: Screen, cost: Cost) -> None:
     rows = [(f"{cost.same:,}", "stays as it is" if cost.same == 1 else "stay as they are")] if cost.same else []
     for sets, one, several, names in kinds:
         if sets:
-            rows.append((f"{len(sets):,}", f"{one if len(sets) == 1 else several}: {named(names, NAMES_SHOWN)}"))
+            told = named((with_title(name, cost.titles.get(name, "")) for name in names), NAMES_SHOWN)
+            rows.append((f"{len(sets):,}", f"{one if len(sets) == 1 else several}: {told}"))
     screen.grid(rows)
 
 
@@ -229,7 +230,7 @@ def show_fit(screen: Screen, found: CardFit, *, verbose: bool) -> None:
         screen.say(styled("Chosen", "bold"))
         shown = chosen if verbose else chosen[:SHOWN]
         more = f" and {len(chosen) - len(shown):,} more (-v shows them)" if len(shown) < len(chosen) else ""
-        screen.say(f"  {', '.join(shown)}{more}")
+        screen.say(f"  {', '.join(with_title(name, found.titles.get(name, '')) for name in shown)}{more}")
     screen.out.print()
     counted = f"Shared parents, BIOS sets and discs are counted once, files in whole clusters of {size(found.cluster)}."
     if found.estimated:

@@ -61,6 +61,7 @@ def cost_of_release(was: EmulatorAudit, now: EmulatorAudit) -> Cost:
         gone=of("gone"),
         new=of("new"),
         worse=of("worse"),
+        titles={one.set: one.title for word, group in groups.items() if word != "same" for one in group},
     )
 
 

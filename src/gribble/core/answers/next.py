@@ -173,12 +173,13 @@ def first_step(rigs: Sequence[str], list_: str = "") -> Command:
 
 
 def old_release(sets: Iterable[SetAudit]) -> str:
-    """Why the fit of other releases is worth a look: several archives that have to be got are another release's; else
-    empty."""
-    releases = [home.old for home in {home for one in sets for home in one.to_get} if home.old]
-    if len(releases) <= 1:
+    """Why the fit of other releases is worth a look: archives of another release keep several sets from running, or are
+    several themselves; else empty."""
+    told = [(one.set, home) for one in sets for home in one.to_get if home.old]
+    if max(len({name for name, _ in told}), len({home for _, home in told})) <= 1:
         return ""
-    return f"several of your archives are release {max(sorted(releases), key=releases.count)}'s; which fits them best"
+    releases = [home.old for _, home in told]
+    return f"release {max(sorted(releases), key=releases.count)} may fit what you hold better"
 
 
 def next_for_sets(audits: tuple[RigAudit, ...]) -> Command | None:

@@ -27,7 +27,7 @@ from gribble.core.files.volumes import cluster_of, whole_clusters
 from gribble.core.records.holding import Holding
 from gribble.core.records.place import Fitted
 from gribble.core.records.rig_seen import RigSeen
-from gribble.core.records.roster import Plays, Roster, SetFile
+from gribble.core.records.roster import Plays, Roster, SetFile, Sets
 from gribble.core.records.set_remedies import SetChange
 from gribble.core.survey.shelf import Shelf
 
@@ -46,12 +46,14 @@ class ArcadePlace(Struct, frozen=True):
 
 
 class Matched(Struct, frozen=True, kw_only=True):
-    """The releases of one emulator, best first, and for each wanted set those in which what is held is right."""
+    """The releases of one emulator, best first, and for each wanted set those in which what is held is right; `titles`
+    are those of sets that the installed release does not find so."""
 
     emulator: str
     installed: str | None
     releases: tuple[ReleaseMatch, ...]
     wanted: dict[str, tuple[str, ...]]
+    titles: dict[str, str] = {}
 
 
 def arcade_places(world: World, rigs: tuple[str, ...], emulators: tuple[str, ...]) -> list[ArcadePlace]:
@@ -121,7 +123,10 @@ def match_releases(world: World, places: Iterable[ArcadePlace]) -> list[Matched]
         installed = group[0].fitted.release
         best = tuple(ranked(matches, installed))
         wanted = {name: tuple(one.release for one in best if name in one.whole) for name in names}
-        found.append(Matched(emulator=emulator, installed=installed, releases=best, wanted=wanted))
+        sets: Sets | None = arcade.roster.sets if arcade.roster else None
+        odd = (name for name, releases in wanted.items() if installed not in releases and sets and name in sets)
+        titles = {name: sets[name].title for name in odd} if sets else {}
+        found.append(Matched(emulator=emulator, installed=installed, releases=best, wanted=wanted, titles=titles))
     return found
 
 

@@ -246,14 +246,15 @@ class Cause(Struct, frozen=True, kw_only=True):
 
 def causes_of(sets: Iterable[SetAudit]) -> list[Cause]:
     """The causes, those that block first, then those of the most sets."""
-    groups: dict[tuple[str, Verdict, State, bool], list[tuple[str, SetProblem]]] = {}
+    groups: dict[tuple[str, Verdict, State, bool, bool], list[tuple[str, SetProblem]]] = {}
     for one in sets:
         for problem in one.problems:
             whose = problem.subject.home.owner or problem.subject.owner
             owner = whose if problem.subject.file and whose != one.set else ""
-            key = (owner, problem.verdict, problem.subject.state, not problem.subject.file)
+            got = problem.remedy is Remedy.OBTAIN
+            key = (owner, problem.verdict, problem.subject.state, not problem.subject.file, got)
             groups.setdefault(key, []).append((one.set, problem))
-    causes = [_cause(*key, problems) for key, problems in groups.items()]
+    causes = [_cause(*key[:4], problems) for key, problems in groups.items()]
     return sorted(causes, key=lambda one: (one.state is not State.BLOCKED, -len(one.sets), one.owner))
 
 

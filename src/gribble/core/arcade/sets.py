@@ -190,7 +190,7 @@ def audit_set(
         problem = Finding(
             subject=SetPart(file="", owner=name, renamed=to, releases=releases), verdict=Verdict.MISSING, facts=facts
         )
-        return SetAudit(set=name, title="", problems=(problem,))
+        return SetAudit(set=name, title=known[0].sets[name].title if known else "", problems=(problem,))
     if _is_plainly_whole(roster, roster.sets[name], cabinet):
         return SetAudit(set=name, title=roster.sets[name].title)
     family = family_of(roster, name)

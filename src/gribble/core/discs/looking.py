@@ -132,12 +132,9 @@ def _with_remedies(checked: Checked, mended: Mended) -> Checked:
     return structs.replace(checked, findings=tuple(findings))
 
 
-def discs_below(root: Path, skipped: list[Skipped]) -> list[str]:
-    """The files below a folder that could be discs: all but those that a track sheet names."""
-    paths, reader = [], reader_below(root)
-    for folder in walk(root):
-        skipped += folder.skipped
-        paths += [entry.path for entry in folder.files]
+def could_be_discs(paths: Iterable[str], reader: PartReader) -> list[str]:
+    """Of some files those that could be discs: all but those that a track sheet names."""
+    paths = list(paths)
     named = {
         fold(join(parent(path), file.name))
         for path in paths

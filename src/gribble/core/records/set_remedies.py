@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from enum import StrEnum
 
 from msgspec import Struct
@@ -91,7 +91,8 @@ class FileChange(Struct, frozen=True):
 class Cost(Struct, frozen=True, kw_only=True):
     """What another release would cost, by the sets that somebody wants: how many stay as they are, those that would run
     only then, those that are called otherwise or packed anew from what is held, those that lack something and the
-    archives that have to be got for them, those that are gone, new, or run no more for another reason."""
+    archives that have to be got for them, those that are gone, new, or run no more for another reason; `titles` are
+    theirs."""
 
     same: int = 0
     better: tuple[str, ...] = ()
@@ -102,6 +103,7 @@ class Cost(Struct, frozen=True, kw_only=True):
     gone: tuple[str, ...] = ()
     new: tuple[str, ...] = ()
     worse: tuple[str, ...] = ()
+    titles: Mapping[str, str] = {}
 
 
 class SetChange(Struct, frozen=True, kw_only=True):
@@ -130,4 +132,5 @@ def cost_of(changes: Iterable[SetChange]) -> Cost:
         archives=tuple(sorted({file.archive for one in lacking for file in one.files if file.archive})),
         gone=of(Change.GONE),
         new=of(Change.NEW),
+        titles={one.set: one.title for one in changes if one.change is not Change.SAME},
     )
