@@ -7,9 +7,15 @@ import io
 import json
 import zipfile
 from collections.abc import Callable
+from pathlib import Path
 from typing import NamedTuple
 from xml.sax.saxutils import escape
 
+from gribble.core.catalogue.importing.drafting import Asked, draft_map
+from gribble.core.catalogue.importing.lists import read_list
+from gribble.core.catalogue.importing.needs import draft_of, read_rows
+from gribble.core.catalogue.writing import DraftSheet
+from gribble.core.records.imported import Drafted, Tally
 from gribble.demo.lists import workbook
 
 
@@ -201,3 +207,13 @@ SHAPES: dict[str, Callable[[list[list[str]]], str | bytes]] = {
     "plover.ods": open_document,
 }
 """Every shape by the name of its file."""
+
+
+def taken(tmp_path: Path, name: str, text: str | bytes) -> tuple[Drafted, DraftSheet, Tally]:
+    """A list, its drafted map, and the sheet that is made by it."""
+    path = tmp_path / name
+    path.write_bytes(text if isinstance(text, bytes) else text.encode())
+    drafted = draft_map(path, Asked())
+    tally = Tally()
+    made = drafted.without(drafted.doubtful).made
+    return drafted, draft_of(read_rows(read_list(path, made), made, tally), made, tally), tally

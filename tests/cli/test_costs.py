@@ -296,7 +296,7 @@ BOMBS: dict[str, dict[str, Bomb]] = {
         "5,000,000 values": Bomb("many.json", lambda: b"[" + b"[]," * 5_000_001 + b"[]]", "more than 5,000,000 values", IMPORT, 2),
         "200 deep": Bomb("deep.xml", lambda: b"<l><r><n>" + b"<a>" * 1000 + b"</a>" * 1000 + b"</n></r></l>", "nested too deeply", IMPORT, 2),
         "footnotes": Bomb("notes.html", lambda: b"<table><tr><td>a.rom" + b"<sup>1</sup> x" * 20_000 + b"</td></tr></table>", "notes.html", IMPORT, 2),
-        "records of one name": Bomb("same.csv", lambda: rows_of("pier"), "1 sets of plover", ROSTER, 0),
+        "records of one name": Bomb("same.csv", lambda: rows_of("pier"), "1 set of plover", ROSTER, 0),
         "records of one need": Bomb("one.csv", lambda: ("name,size,sha1\n" + "".join(f"a.rom,{n},{n:040x}\n" for n in range(8000))).encode(), "", (*IMPORT, "--emulator", "odd"), 0),
     },
     "journals": {

@@ -18,10 +18,9 @@ from gribble.core.catalogue.importing.drafting import Asked, draft_map
 from gribble.core.catalogue.importing.lists import read_list
 from gribble.core.catalogue.importing.needs import draft_of, read_rows
 from gribble.core.catalogue.importing.tables import book_rows
-from gribble.core.catalogue.writing import DraftSheet
-from gribble.core.records.imported import Drafted, ListFormat, Tally
+from gribble.core.records.imported import ListFormat, Tally
 from gribble.demo.lists import workbook
-from tests.lists import ENTRIES, LANGUAGES, SHAPES, grid_of
+from tests.lists import ENTRIES, LANGUAGES, SHAPES, grid_of, taken
 
 
 @pytest.mark.parametrize("language", LANGUAGES)
@@ -55,16 +54,6 @@ PAGE = f"""<h1>Plover system files</h1>
 <tr><td>d.rom<table><tr><td>inner.rom<td>{A}</table><td>{A} (blue), {B} (green)<td>-<td>1.5 MB</table>"""
 
 
-def taken(tmp_path: Path, name: str, text: str | bytes) -> tuple[Drafted, DraftSheet, Tally]:
-    """A list, its drafted map, and the sheet that is made by it."""
-    path = tmp_path / name
-    path.write_bytes(text if isinstance(text, bytes) else text.encode())
-    drafted = draft_map(path, Asked())
-    tally = Tally()
-    made = drafted.without(drafted.doubtful).made
-    return drafted, draft_of(read_rows(read_list(path, made), made, tally), made, tally), tally
-
-
 def test_a_page_is_laid_out_as_a_browser_does(tmp_path: Path) -> None:
     """Spans, line breaks, footnotes, feet, what is hidden, tables within; names with folders, and labels in brackets."""
     drafted, sheet, tally = taken(tmp_path, "files.html", PAGE)
@@ -76,7 +65,7 @@ def test_a_page_is_laid_out_as_a_browser_does(tmp_path: Path) -> None:
     ]
     assert said == [
         ("sub", "a.rom", [], ["Tern 8"], [(A, "1.0", 65536), (B, "1.1", 65536)]),
-        ("", "b.rom", ["b-old.rom"], ["Not needed by all"], [(C, "", None)]),
+        ("", "b.rom", ["b-old.rom"], [], [(C, "", None)]),
         ("", "d.rom", [], ["Tern 16"], [(A, "blue", 1572864), (B, "green", 1572864)]),
     ]
 
@@ -124,10 +113,10 @@ def test_what_is_not_sure_is_doubtful_and_left_out(tmp_path: Path, case: str) ->
 
 REFUSED: dict[str, tuple[str, str | bytes, str]] = {
     "no table": ("plover.html", "<p>Nothing here</p><table></table>", "has no table"),
-    "no digests": ("plover.csv", "File,Size\na.rom,1024\nb.rom,2048\n", "has no table with names of files and their digests"),
+    "neither digests nor files": ("plover.csv", "Thing,Size\nbread,1024\nmilk,2048\n", "has no table with names of files and their digests"),
     "two good tables": (
         "plover.html",
-        f"<table><tr><th>File<th>MD5<tr><td>a.rom<td>{A}</table><table><tr><th>Chip<th>Size<th>MD5<tr><td>b.rom<td>64<td>{B}</table>",
+        f"<table><tr><th>File<th>MD5<tr><td>a.rom<td>{A}</table><table><tr><th>Chip<th>Old MD5<th>New MD5<tr><td>b.rom<td>{B}<td>{A}</table>",
         "--table 1",
     ),
     "nobody's list": ("bios.csv", f"File,MD5\na.rom,{A}\n", "--emulator NAME"),
@@ -343,9 +332,12 @@ def test_no_row_and_no_table_is_lost_unseen(tmp_path: Path, monkeypatch: pytest.
     assert ["record 4 (last), md5" in one for one in tally.mistakes] == [True]
     lines = "".join(f"<tr><td>{n}.rom<td>{A}" for n in range(9))
     more = f"<table><tr><th>File<th>Size<th>MD5<tr><td>x.rom<td>64 KB<td>{B}</table>"
-    path = tmp_path / "plover.html"
-    path.write_text(f"<table><tr><th>File<th>MD5{lines}</table>{more}")
-    assert draft_map(path, Asked()).notes == ("table 2 (File, Size, MD5) is left out",)
+    drafted, sheet, _ = taken(tmp_path, "plover.html", f"<table><tr><th>File<th>MD5{lines}</table>{more}")
+    assert [one.name for one in sheet.needs] == [*(f"{n}.rom" for n in range(9)), "x.rom"]
+    assert drafted.notes == ()
+    other = f"<table><tr><th>File<th>Old MD5<th>New MD5<tr><td>y.rom<td>{B}<td>{C}</table>"
+    left = taken(tmp_path, "plover.html", f"<table><tr><th>File<th>MD5{lines}</table>{other}")[0]
+    assert left.notes == ("table 2 (File, Old MD5, New MD5) is left out",)
 
 
 @pytest.mark.own_ground("bounds the time of a process")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -15,7 +16,7 @@ from gribble.cli.command import Call, command
 from gribble.cli.entering import Entry
 from gribble.cli.loaded import refuse_any_source
 from gribble.cli.options import ReplaceOption, YesOption
-from gribble.cli.taking_over import ENDINGS, Wish, finish_sheet, take_over
+from gribble.cli.taking_over import ENDINGS, Otherwise, Wish, finish_sheet, take_over
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, reason_of
 from gribble.core.base.filewriter import check_target, write_file
 from gribble.core.base.paths import name_fault, path_fault
@@ -23,6 +24,7 @@ from gribble.core.catalogue.importing.drafting import Asked, draft_map
 from gribble.core.catalogue.importing.fieldmap import load_map, write_map
 from gribble.core.catalogue.importing.naming import emulator_of
 from gribble.core.catalogue.importing.needs import draft_of_checksums
+from gribble.core.catalogue.importing.saying import NOTHING, Said, read_said
 from gribble.core.catalogue.importing.sniffing import looks_like
 from gribble.core.catalogue.sheets import read_checksums
 from gribble.core.records.imported import Drafted, FieldMap, Guess, ListFormat, Named, Tally
@@ -86,6 +88,14 @@ class ImportOptions(NamedTuple):
         Optional[int],  # noqa: UP045
         typer.Option("--table", metavar="N", help="Which table of the list, from 1.", show_default=False),
     ] = None
+    field: Annotated[
+        Optional[list[str]],  # noqa: UP045
+        typer.Option(
+            metavar="COLUMN=FIELD",
+            help="What a column is; nothing: it is not taken. As often as you like.",
+            show_default=False,
+        ),
+    ] = None
     leave_out: Annotated[
         bool, typer.Option("--leave-out", help="Write what is sound, and leave out records with mistakes.")
     ] = False
@@ -131,8 +141,9 @@ def import_(call: Call, options: ImportOptions) -> int:
             return _by_map(wish, {key: word for key, word in said.items() if word}, options.to)
         if looks_like(source).format is ListFormat.CHECKSUMS and options.to in (None, "sheet"):
             return _import_checksums(wish, options.emulator, folder)
-        asked = Asked(options.to or "", options.emulator or "", options.release or "", folder, options.table)
-        return _by_draft(wish, draft_map(source, asked), options.draft)
+        fields = tuple(map(read_said, options.field or ()))
+        asked = Asked(options.to or "", options.emulator or "", options.release or "", folder, options.table, fields)
+        return _by_draft(wish, asked, options.draft)
 
 
 def _check(call: Call, source: Path, options: ImportOptions) -> None:
@@ -190,14 +201,60 @@ def _by_map(wish: Wish, said: dict[str, str], to: str | None) -> int:
     return code
 
 
-def _by_draft(wish: Wish, drafted: Drafted, draft: str | None) -> int:
-    """Show what was understood of a list, ask about what is doubtful, and take the list over."""
+def _by_draft(wish: Wish, asked: Asked, draft: str | None) -> int:
+    """Show what was understood of a list, ask about what is doubtful, and take the list over; once more where somebody
+    says that something is otherwise."""
+    while True:
+        drafted, sure = draft_map(wish.source, asked), list[Said]()
+        try:
+            return _as_drafted(wish._replace(said=_said_of(asked), can_say=True), drafted, draft, sure)
+        except Otherwise as said:
+            asked = _changed(wish, asked._replace(fields=(*asked.fields, *sure)), drafted, said.words)
+
+
+def _numbered(drafted: Drafted) -> list[str]:
+    """The columns of a list in the order in which they are shown: those of the guesses, then those not taken."""
+    return [*(_path_of(drafted, one) for one in drafted.every), *drafted.left]
+
+
+def _path_of(drafted: Drafted, guess: Guess) -> str:
+    inner = drafted.made.files if guess in drafted.inner else drafted.made.discs if guess in drafted.discs else None
+    return f"{inner.records}/{guess.column.lstrip('@')}" if inner else guess.column
+
+
+def _said_of(asked: Asked) -> tuple[str, ...]:
+    """The options by which what was said so far is said at once."""
+    words = [word for one in asked.fields for word in ("--field", f"{one.column}={one.field}")]
+    named = (("--to", asked.to), ("--emulator", asked.emulator), ("--release", asked.release))
+    words += [word for option, value in named if value for word in (option, value)]
+    return (*words, *(("--table", str(asked.table)) if asked.table is not None else ()))
+
+
+def _changed(wish: Wish, asked: Asked, drafted: Drafted, words: str) -> Asked:
+    """What is asked after an answer such as "3 = title" or "to roster"; what it makes no sense of is told."""
+    if match := re.fullmatch(r"(?:to|--to)\s+(sheet|roster|plays)", words):
+        return asked._replace(to=match[1])
+    number, _, field = (part.strip() for part in words.partition("="))
+    columns = _numbered(drafted)
+    column = columns[int(number) - 1] if number.isdigit() and 0 < int(number) <= len(columns) else number
+    changed = asked._replace(fields=(*(one for one in asked.fields if not one.means(column)), Said(column, field)))
+    try:
+        draft_map(wish.source, changed)
+    except GribbleError as error:
+        wish.call.screen.say(f"{error.what[:1].upper()}{error.what[1:]}. {error.fix}")
+        return asked
+    return changed
+
+
+def _as_drafted(wish: Wish, drafted: Drafted, draft: str | None, sure: list[Said]) -> int:
+    """Take a list over as it is drafted; what was doubtful and is not is `sure`. Raises Otherwise where somebody says
+    that a column is something else."""
     screen = wish.call.screen
     if drafted.to == "roster" and "release" not in drafted.made.roster:
         drafted = _with_release(wish, drafted)
     wish = wish.aimed(drafted.to, drafted.made)
     wish.check_target(drafted.to)
-    show_drafted(screen, drafted, wish.shown)
+    show_drafted(screen, drafted, wish.shown, numbered=wish.asks)
     left_out = bool(drafted.notes)
     if draft is not None:
         map_ = write_map(drafted, wish.shown).encode()
@@ -206,22 +263,26 @@ def _by_draft(wish: Wish, drafted: Drafted, draft: str | None) -> int:
         screen.say(f"{draft}: the map, to be corrected{kept_words(kept)}.")
     refused: list[Guess] = []
     for one in drafted.doubtful:
-        if not wish.yes and wish.call.environment.is_terminal and not wish.only_shown:
+        if wish.asks:
             screen.say(styled(f"Is {one.column} the {one.field}? [y/N] ", "bold"))
             wish.call.screen.flush()
-            if wish.call.environment.answer().strip().lower() in ("y", "yes"):
+            answer = wish.call.environment.answer().strip()
+            wish.heard(answer)
+            if answer.lower() in ("y", "yes"):
+                sure.append(Said(_path_of(drafted, one), one.field))
                 continue
         refused.append(one)
     if needed := [one for one in refused if one.field in _NEEDED[drafted.to]]:
         raise GribbleError(
             f"which column is the {needed[0].field} is doubtful: {needed[0].column}? ({needed[0].reason})",
-            fix="--draft MAP writes a map in which you can say it; then --map MAP takes it.",
+            fix=f"Say which: {' or '.join(_readings(drafted, needed[0]))}",
         )
     if refused:
         left_out = True
         names = ", ".join(f"{one.field} from {one.column}" for one in refused)
         screen.out.print()
-        screen.say(f"Left out, since doubtful: {names}. --draft MAP writes a map in which you can say it.")
+        screen.say(f"Left out, since doubtful: {names}. To say it:")
+        screen.grid([(styled(" or ".join(_readings(drafted, one)), "bold"), one.reason) for one in refused])
     made = drafted.without(refused).made
     wish = wish._replace(drafted=True)
     screen.out.print()
@@ -230,6 +291,13 @@ def _by_draft(wish: Wish, drafted: Drafted, draft: str | None) -> int:
         more = ["--map", draft] if draft else []
         _say_next(wish, made, drafted.to, more)
     return ExitCode.ATTENTION if code == ExitCode.CLEAN and left_out else code
+
+
+def _readings(drafted: Drafted, one: Guess) -> list[str]:
+    """The options that say what a doubtful column is: as it was guessed, and the other way."""
+    column = _path_of(drafted, one)
+    other = one.other or f"{column}={NOTHING}"
+    return [typed(["--field", reading]) for reading in (f"{column}={one.field}", other)]
 
 
 def _with_release(wish: Wish, drafted: Drafted) -> Drafted:
@@ -258,7 +326,7 @@ def _say_next(wish: Wish, made: FieldMap, to: str, more: list[str]) -> None:
         return
     top = getattr(made, to)
     name = f"{top['emulator']}-{top['release']}" if to == "roster" else top["emulator"]
-    words = [wish.shown, *more, *(["--to", to] if more else []), "--out", f"{name}{ENDINGS[to]}"]
+    words = [wish.shown, *more, *wish.said, *(["--to", to] if more else []), "--out", f"{name}{ENDINGS[to]}"]
     wish.call.screen.next(f"gribble catalogue import {typed(map(str, words))}", "writes all of it")
 
 

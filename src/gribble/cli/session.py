@@ -171,13 +171,16 @@ class Session:
         return ExitCode.FAILED if State.AWAY in states else ExitCode.CLEAN
 
 
-def ask(call: Call, question: str, yes: bool) -> bool:
-    """A yes from the user, or from `--yes`. No answer means no."""
+def ask(call: Call, question: str, yes: bool, heard: Callable[[str], None] | None = None) -> bool:
+    """A yes from the user, or from `--yes`. No answer means no; `heard` is told the words of any."""
     if yes:
         return True
     call.screen.say(styled(f"{question} [y/N] ", "bold"))
     call.screen.flush()
-    if call.environment.answer().strip().lower() in ("y", "yes"):
+    answer = call.environment.answer().strip()
+    if heard is not None:
+        heard(answer)
+    if answer.lower() in ("y", "yes"):
         return True
     call.screen.say("Nothing was changed." + ("" if call.environment.is_terminal else " (--yes answers for you.)"))
     return False

@@ -5,6 +5,8 @@ from __future__ import annotations
 import gc
 import itertools
 import os
+import re
+from collections import Counter
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -32,7 +34,7 @@ from gribble.core.catalogue.rosters import ROSTER_ENDING, ROSTER_VERSION, load_r
 from gribble.core.catalogue.sheets import SHEET_ENDING, load_catalogue, load_sheet
 from gribble.core.catalogue.writing import DraftSheet, write_arcade_sheet, write_sheet
 from gribble.core.records.imported import FieldMap, Tally
-from gribble.core.records.roster import ArcadeSet, RosterHead
+from gribble.core.records.roster import ArcadeSet, FileState, RosterHead, SetKind
 from gribble.core.records.sheet import Sheet
 from gribble.core.survey.whereabouts import Sought
 from gribble.views.catalogue import show_preview_sets, show_tally
@@ -46,10 +48,19 @@ FIRST_SHOWN = 3
 ENDINGS = {"sheet": SHEET_ENDING, "roster": ROSTER_ENDING, "plays": ROSTER_ENDING}
 
 
+class Otherwise(Exception):
+    """Somebody says that a column is something else than was guessed; `words` are theirs."""
+
+    def __init__(self, words: str) -> None:
+        super().__init__(words)
+        self.words = words
+
+
 class Wish(NamedTuple):
     """A list that is to be taken over, and where to: `out` is a new file, `into` one that is there. `preview` is how
     many records are only shown; `drafted` says that it was shown already what nothing is taken from; `entry` is a rig
-    for which the emulator is entered, `inside` the folder where it looks there, and `release` the one that was said."""
+    for which the emulator is entered, `inside` the folder where it looks there, and `release` the one that was said.
+    `said` are the options by which columns are said to be something, and `can_say` that one may do so now."""
 
     call: Call
     source: Path
@@ -65,6 +76,18 @@ class Wish(NamedTuple):
     entry: Entry | None = None
     release: str | None = None
     replace: bool = False
+    said: tuple[str, ...] = ()
+    can_say: bool = False
+
+    @property
+    def asks(self) -> bool:
+        """Whether somebody can be asked what a column is."""
+        return self.can_say and not (self.yes or self.only_shown) and self.call.environment.is_terminal
+
+    def heard(self, answer: str) -> None:
+        """Raise Otherwise where an answer says that a column is something else."""
+        if self.asks and re.match(r"(?:to|--to)\s+\w+$|[^=]+=\s*\w+$", answer):
+            raise Otherwise(answer)
 
     @property
     def only_shown(self) -> bool:
@@ -145,7 +168,7 @@ def finish_sheet(wish: Wish, draft: DraftSheet, tally: Tally) -> int:
     refuse_faults(wish, tally)
     wanted = tuple(join(need.folder, need.name) for need in draft.needs)
     place = _place(wish, Sought((draft.emulator, draft.title), wanted))
-    if not ask(wish.call, "Is that right?", wish.yes):
+    if not ask(wish.call, "Is that right?", wish.yes, wish.heard):
         return ExitCode.ATTENTION
     if wish.into:
         _merge(wish, draft)
@@ -222,6 +245,27 @@ def _merge_into(wish: Wish, draft: DraftSheet, file: Changing) -> None:
     )
 
 
+_KINDS = ("clone", "BIOS set", "device", "undumped file", "poor dump", "disc", "list of sound samples")
+_SEVERAL = {"list of sound samples": "lists of sound samples"}
+MANY_SETS = 50
+"""Of so many sets of an export some are clones."""
+
+
+def _kinds_of(one: ArcadeSet) -> Iterator[str]:
+    """What a set is counted among."""
+    yield "set"
+    if one.parent is not None:
+        yield "clone"
+    if one.kind is not SetKind.GAME:
+        yield "BIOS set" if one.kind is SetKind.BIOS else "device"
+    if one.samples:
+        yield "list of sound samples"
+    yield from ("disc" for _ in one.discs)
+    for file in one.files:
+        if file.state is not FileState.GOOD:
+            yield "undumped file" if file.state is FileState.UNDUMPED else "poor dump"
+
+
 def _roster(wish: Wish, made: FieldMap) -> int:
     """Stream the list into a roster beside its place; it takes its name only when every record was understood."""
     screen, tally, bar = wish.call.screen, Tally(), wish.bar()
@@ -235,24 +279,29 @@ def _roster(wish: Wish, made: FieldMap) -> int:
         return _shown(wish, tally)
     top = made.roster
     place = _place(wish, Sought((top["emulator"],), None))
-    if not ask(wish.call, "Is that right?", wish.yes):
+    if not ask(wish.call, "Is that right?", wish.yes, wish.heard):
         return ExitCode.ATTENTION
     head = RosterHead(
         roster=ROSTER_VERSION, emulator=top["emulator"], release=top["release"], title=str(top.get("title", ""))
     )
-    written = 0
+    met: Counter[str] = Counter()
 
     def counted() -> Iterator[ArcadeSet]:
-        nonlocal written
         for one in itertools.chain(first, sets):
-            written += 1
+            met.update(_kinds_of(one))
             yield one
         refuse_faults(wish, tally)
 
     with bar, _no_cycles():
         kept = write_file(wish.target, write_roster(head, counted()), replace_other=wish.replace)
     _told(wish, tally)
-    screen.say(f"{wish.out}: {written:,} sets of {head.emulator} {head.release}{kept_words(kept)}.")
+    told = ", ".join(count(met[what], what, _SEVERAL.get(what, "")) for what in _KINDS if met[what])
+    screen.say(f"{wish.out}: {count(met['set'], 'set')} of {head.emulator} {head.release}{kept_words(kept)}.")
+    screen.say(f"Among them: {told}." if told else "None is a clone, a BIOS set or a device.")
+    if met["set"] >= MANY_SETS and not met["clone"]:
+        screen.tell(
+            f"note: of {met['set']:,} sets none has a parent: is there a column that says it, and is not taken?"
+        )
     sheet = _add_sheet(wish, head.emulator)
     there = wish.entry is None or (head.emulator in wish.entry.rig.emulators and place is None and not wish.release)
     if (update := _tell_installed(wish, head)) and there:
@@ -321,7 +370,7 @@ def _plays(wish: Wish, made: FieldMap) -> int:
     if wish.only_shown:
         return _shown(wish, tally)
     refuse_faults(wish, tally)
-    if not ask(wish.call, "Is that right?", wish.yes):
+    if not ask(wish.call, "Is that right?", wish.yes, wish.heard):
         return ExitCode.ATTENTION
     with changing(wish.target) as file:
         roster, mistakes = load_roster(wish.target)

@@ -225,6 +225,8 @@ def show_tally(screen: Screen, tally: Tally) -> None:
         screen.tell(f"left over, in the first records: {', '.join(names)}{f' and {more} more' if more else ''}")
     if tally.duplicates:
         screen.tell(f"{count(tally.duplicates, 'record')} that stood there twice, taken once")
+    if tally.bad:
+        screen.tell(f"{count(tally.bad, 'content')} left out: the list says of it that it is bad, or not dumped")
     if tally.unsure:
         screen.tell(f"{count(tally.unsure, 'year')} left out that the list marks as a guess")
     for mistake in tally.mistakes:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import itertools
 from collections import Counter
+from collections.abc import Iterator
 from typing import Any
 
 from rich.text import Text
@@ -33,13 +35,15 @@ _FORMATS = {
     "csv": "CSV", "tsv": "TSV", "json": "JSON", "jsonl": "JSON Lines", "xml": "XML", "html": "a web page",
     "markdown": "a table with bars", "text": "a table aligned by blanks", "keys": "key = value",
     "workbook": "a workbook",
-    "checksums": "a checksum list",
+    "checksums": "a checksum list", "list": "a list with an entry for each file", "yaml": "YAML",
 }  # fmt: skip
 _COLOURS = {Degree.SURE: "green", Degree.LIKELY: "green", Degree.ASSUMED: "yellow", Degree.DOUBTFUL: "yellow"}
 
 
-def show_drafted(screen: Screen, drafted: Drafted, source: str) -> None:
-    """What the list is taken for: whose, and which column is which field, with the reason."""
+def show_drafted(screen: Screen, drafted: Drafted, source: str, *, numbered: bool = False) -> None:
+    """What the list is taken for: whose, and which column is which field, with the reason; with numbers by which it can
+    be said that one is something else."""
+    numbers = itertools.count(1)
     made, looks = drafted.made, drafted.looks
     top = getattr(made, drafted.to, {})
     facts = [_FORMATS[looks.format]]
@@ -57,13 +61,23 @@ def show_drafted(screen: Screen, drafted: Drafted, source: str) -> None:
             if title:
                 inner = getattr(made, title)
                 screen.say(styled(f"{title}, at {inner.records}", "bold"))
-            screen.grid([_row(one) for one in group])
+            screen.grid([_numbered(_row(one), numbers, numbered) for one in group])
     if drafted.left or drafted.notes:
         screen.out.print()
     if drafted.left:
-        screen.say(f"Nothing is taken from {', '.join(drafted.left)}.")
+        left = [f"{next(numbers)} {one}" if numbered else one for one in drafted.left]
+        screen.say(f"Nothing is taken from {', '.join(left)}.")
     for note in drafted.notes:
         screen.say(f"{note[:1].upper()}{note[1:]}.")
+    if numbered:
+        screen.say(
+            styled("To change one, answer with its number and field: 3 = title, 4 = nothing; or: to roster.", QUIET)
+        )
+
+
+def _numbered(row: tuple[str | Text, ...], numbers: Iterator[int], numbered: bool) -> tuple[str | Text, ...]:
+    number = next(numbers)
+    return (str(number), *row) if numbered else row
 
 
 def _row(one: Guess) -> tuple[str | Text, ...]:

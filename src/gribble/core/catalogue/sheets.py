@@ -68,6 +68,8 @@ def _read_line(line: str) -> ManifestFile | str:
     groups = match.groupdict()
     if groups.get("escaped"):
         path = re.sub(r"\\(.)", lambda found: {"n": "\n", "r": "\r"}.get(found[1], found[1]), path)
+    else:
+        path = path.replace("\\", "/")  # made on Windows: elsewhere such a name is marked as escaped
     algorithm = _ALGORITHMS.get(len(digest))
     if "tag" in groups and _TAGS.get(match["tag"].upper().replace("-", "")) != algorithm:
         return f"{match['tag']} is not read, or its digest has the wrong length"

@@ -261,7 +261,7 @@ def _json_step(text: str, at: int, word: str) -> list[int]:
 
 
 @cache
-def _yaml_reader() -> Any:
+def yaml_reader() -> Any:
     """The library, which is loaded for those that have such a file."""
     import yaml
 
@@ -270,7 +270,7 @@ def _yaml_reader() -> Any:
 
 def _composed(text: str) -> tuple[Any, set[int]]:
     """The tree of a text, and where its values begin that are shared by an anchor. Raises SettingError."""
-    yaml = _yaml_reader()
+    yaml = yaml_reader()
     try:
         loader = getattr(yaml, "CSafeLoader", yaml.SafeLoader)
         node = yaml.compose(text, Loader=loader)
@@ -316,7 +316,7 @@ def _yaml(text: str, key: str) -> _Spot:
         safe = (
             not style
             and re.fullmatch(r"[A-Za-z0-9/._~][A-Za-z0-9/._~ +()-]*", new)
-            and _yaml_reader().safe_load(new) == new
+            and yaml_reader().safe_load(new) == new
         )
         return space + (new if safe else "'" + new.replace("'", "''") + "'")
 

@@ -28,13 +28,16 @@ class ListFormat(StrEnum):
     KEYS = "keys"
     WORKBOOK = "workbook"
     CHECKSUMS = "checksums"
+    LIST = "list"
+    YAML = "yaml"
 
 
 class Field(Struct, frozen=True, kw_only=True):
     """A rule: where one value comes from and how it is converted.
 
     `prefix` and `suffix` fall away; `pad` puts back the zeros that a spreadsheet dropped; `unit` is what a number
-    counts (B, KiB, kB, …), with `binary` a K is 1,024 in any spelling, and `decimal` is the sign before its fraction;
+    counts (B, KiB, kB, …), with `binary` a K is 1,024 in any spelling (or what `kilo` says), and `decimal` is the sign
+    before its fraction; with `hex` it is written to the base of sixteen;
     `values` says what a word stands for, "*" any other; `split` are what stands between several values; `labels` says
     that words in brackets behind a value are its label; `pick` takes digests out of a longer text. `kind` takes
     only what names a set of that kind, of `variants` those come first that say yes at `first`, a path beside theirs;
@@ -48,6 +51,8 @@ class Field(Struct, frozen=True, kw_only=True):
     unit: str = ""
     values: dict[str, str] = {}
     binary: bool = False
+    kilo: int = 1024
+    hex: bool = False
     decimal: str = ""
     split: tuple[str, ...] = ()
     labels: bool = False
@@ -125,14 +130,15 @@ class Alike(Struct):
 
 
 class Tally(Struct):
-    """What an import met: records, duplicates dropped, mistakes by kind, years that the list marks as guesses, values
-    left over."""
+    """What an import met: records, duplicates dropped, mistakes by kind, years that the list marks as guesses, what the
+    list says is bad or nobody has, values left over."""
 
     records: int = 0
     duplicates: int = 0
     faulty: int = 0
     kinds: dict[tuple[str, str], Alike] = {}
     unsure: int = 0
+    bad: int = 0
     left_over: Counter[str] = msgspec.field(default_factory=Counter)
 
     def fault(self, where: str, what: str, *, field: str = "", of_map: bool = False) -> None:
@@ -189,6 +195,8 @@ class Guess(Struct, frozen=True, kw_only=True):
     samples: tuple[str, ...] = ()
     words: str = ""
     """What is done with the values, such as "yes is must"."""
+    other: str = ""
+    """Another reading that has as much for it, as `COLUMN=FIELD`."""
 
 
 class Understood(NamedTuple):

@@ -25,8 +25,9 @@ from gribble.core.base.budget import APART_BYTES, APART_SECONDS, LIST_BYTES, siz
 from gribble.core.base.errors import GribbleError
 from gribble.core.base.regular import read_text
 from gribble.core.base.threads import collect_little
+from gribble.core.catalogue.importing.entries import entry_rows
 from gribble.core.catalogue.importing.nodes import Advance, Node
-from gribble.core.catalogue.importing.tables import Row, book_rows, page_rows
+from gribble.core.catalogue.importing.tables import Row, book_rows, page_lines, page_rows
 from gribble.core.catalogue.importing.xmlrecords import read_xml
 from gribble.core.records.imported import FieldMap, ListFormat
 
@@ -135,7 +136,9 @@ def _tell_nodes(asked: _Asked) -> Iterator[_Told]:
 def _tell_rows(asked: _Asked) -> Iterator[_Told]:
     path = Path(os.fsdecode(asked.path))
     try:
-        if asked.format is ListFormat.HTML:
+        if asked.format is ListFormat.LIST:
+            rows = entry_rows(page_lines(read_text(path, LIST_BYTES, asked.encoding)))
+        elif asked.format is ListFormat.HTML:
             rows = page_rows(read_text(path, LIST_BYTES, asked.encoding), path)
         else:
             rows = book_rows(path)

@@ -16,7 +16,7 @@ from gribble.core.catalogue.importing.nodes import HEADING, SECTION, Node
 from gribble.core.catalogue.importing.values import BLANKS, Part, ValueFault, digest, number, parts, single, yes
 from gribble.core.catalogue.rosters import set_faults
 from gribble.core.records.imported import Field, FieldMap, Rules, Tally
-from gribble.core.records.roster import ArcadeSet, SetKind
+from gribble.core.records.roster import ArcadeSet, SetFile, SetKind
 
 YEAR_DIGITS, SIZE_DIGITS = 4, 18
 AT_ONCE = 64
@@ -222,7 +222,15 @@ def _related(one: ArcadeSet, made: FieldMap, kinds: Mapping[str, str]) -> Arcade
     }
     if one.bios and one.bios == one.parent and not changed:
         changed = {"bios": None}
-    return structs.replace(one, **changed) if changed else one
+    one = structs.replace(one, **changed) if changed else one
+    if one.parent is None and one.bios and any(file.parent_name for file in one.files):
+        one = structs.replace(one, files=tuple(map(_of_bios, one.files)))
+    return one
+
+
+def _of_bios(file: SetFile) -> SetFile:
+    """A file that is shared, of a set without a parent: it is its BIOS set's."""
+    return structs.replace(file, parent_name=None, bios_name=file.parent_name) if file.parent_name else file
 
 
 def _read_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, preview: bool) -> Iterator[ArcadeSet]:

@@ -9,6 +9,7 @@ from functools import cached_property
 
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.catalogue.importing.sniffing import digests_in, is_blank, is_file_name, is_year, size_unit
+from gribble.core.catalogue.importing.values import one_digest
 from gribble.core.catalogue.importing.words import head_points, meaning
 
 MOST_WORDS = 24
@@ -20,6 +21,7 @@ _SIGNS = (
 )  # fmt: skip
 """What may stand between several values in a cell."""
 
+HEX_HEAD = re.compile(r"\bhex(adecimal)?\b|\b0x\b", re.IGNORECASE)
 HEAD_UNIT = re.compile(r"[(\[]?\s*\b(KiB|MiB|GiB|KB|MB|GB|Kbit|Mbit|Ko|Mo|Kbytes?|Mbytes?)\b\s*[)\]]?", re.IGNORECASE)
 """A unit in a column's head."""
 
@@ -48,8 +50,9 @@ class Column:
     def digests(self) -> dict[str, float]:
         """The share of values that hold a digest of each kind; eight figures count where others have letters, too."""
         counts = Counter(dict.fromkeys(HEX_LENGTHS, 0))
+        own = next((length for name, length in HEX_LENGTHS.items() if head_points(self.head, name) == 3), 0)
         for word, count in self.words.items():
-            counts.update(dict.fromkeys(digests_in(word), count))
+            counts.update(dict.fromkeys(digests_in(one_digest(word, own)), count))
         found = {name: count / max(1, len(self.values)) for name, count in counts.items()}
         if found["crc32"] or head_points(self.head, "crc32"):
             figures = re.compile(r"^(0x)?[0-9a-fA-F]{8}$")
@@ -121,6 +124,8 @@ def _name(column: Column) -> int:
 
 
 def _size(column: Column) -> int:
+    if HEX_HEAD.search(column.head):
+        return 2 if column.share(lambda text: re.fullmatch(r"(0x|\$)?[0-9a-f]+h?", text, re.IGNORECASE)) == 1 else NEVER
     units = [size_unit(value) for value in column.values]
     share = sum(unit is not None for unit in units) / len(units)
     if share < 0.6:
@@ -198,6 +203,7 @@ _SUITS: dict[str, Callable[[Column], int]] = {
     "year": _year,
     "level": _words("level"),
     "unneeded": _yes_or_no,
+    "works": _yes_or_no,
     "kind": _words("kind"),
     "set kind": _words("set kind"),
     "plays": _words("plays"),

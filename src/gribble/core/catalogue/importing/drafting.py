@@ -13,9 +13,23 @@ from msgspec import Struct, structs
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.errors import GribbleError
 from gribble.core.catalogue.importing.columns import Column
-from gribble.core.catalogue.importing.fieldmap import MAP_VERSION
+from gribble.core.catalogue.importing.fieldmap import (
+    FILE_FIELDS,
+    MAP_VERSION,
+    PLAYS_FIELDS,
+    SET_FIELDS,
+    SHEET_FIELDS,
+)
 from gribble.core.catalogue.importing.guessing import guess_fields, in_order
-from gribble.core.catalogue.importing.lists import TABULAR, key_nodes, page_rows, table_rows, whole_text
+from gribble.core.catalogue.importing.lists import (
+    ALL_TABLES,
+    TABULAR,
+    is_record,
+    key_nodes,
+    page_rows,
+    table_rows,
+    whole_text,
+)
 from gribble.core.catalogue.importing.naming import emulator_of, release_of
 from gribble.core.catalogue.importing.nodes import HEADING, SECTION
 from gribble.core.catalogue.importing.plaintext import text_title
@@ -30,20 +44,25 @@ from gribble.core.catalogue.importing.relatives import (
     variants_of,
 )
 from gribble.core.catalogue.importing.rules import rules_for
-from gribble.core.catalogue.importing.sniffing import looks_like
+from gribble.core.catalogue.importing.saying import NOTHING, Said, as_said, refuse_unmet
+from gribble.core.catalogue.importing.sniffing import is_page, looks_like
 from gribble.core.catalogue.importing.tables import Head
 from gribble.core.catalogue.importing.trees import BY_HAND, Tree, json_tree, xml_tree
+from gribble.core.catalogue.importing.words import has_word, head_points, level_said
 from gribble.core.catalogue.importing.xmlrecords import SAMPLE_BYTES, words_of
 from gribble.core.records.imported import Degree, Drafted, Field, FieldMap, Guess, Inner, ListFormat, Looks, Named
 
+NAMES_ALONE = "there are no digests in it, so that files can only be told by their names, which proves nothing"
 SAMPLE_ROWS = 10_000
 """So many records of a table are looked at."""
 
 _ONE_TABLE = (ListFormat.CSV, ListFormat.TSV)
+_MAY_LIST = (ListFormat.HTML, ListFormat.MARKDOWN, ListFormat.TEXT, ListFormat.LIST, ListFormat.CSV)
+"""What may be a list of entries, where it has no table."""
 
 _SHEET_FIELDS = (
-    "name", "title", "level", "unneeded", "kind", "machine", "folder", "size", "region", "version", "label", "aliases",
-    "why", "choice",
+    "name", "title", "level", "unneeded", "state", "works", "kind", "machine", "folder", "size", "region", "version",
+    "label", "aliases", "why", "choice",
 )  # fmt: skip
 _SET_FIELDS = ("set", "title", "year", "maker", "parent", "bios", "devices", "set kind", "plays", "note")
 _PLAYS_FIELDS = ("set", "title", "plays", "note")
@@ -51,6 +70,10 @@ _FILE_FIELDS = ("name", "size", "parent_name", "state", "optional", "variant", "
 _DEFAULT_SHEETS = re.compile(
     r"^(sheet|tabelle|feuil|feuille|hoja|foglio|planilha|folha|blad|シート)\s*\d*$", re.IGNORECASE
 )
+
+
+_THOUSANDS = re.compile(r"\b1\s?[kK](?:i?[bB](?:yte)?)?\s*(?:=|is|means|are|sind|ist|vaut|es)\s*1[ .,']?000\b")
+"""What a list says that counts by thousands."""
 
 
 class Asked(NamedTuple):
@@ -61,6 +84,7 @@ class Asked(NamedTuple):
     release: str = ""
     folder: str = ""
     table: int | None = None
+    fields: tuple[Said, ...] = ()
 
 
 def draft_map(path: Path, asked: Asked) -> Drafted:
@@ -71,11 +95,13 @@ def draft_map(path: Path, asked: Asked) -> Drafted:
         return _of_tables(path, looks, asked)
     if looks.format is ListFormat.KEYS:
         nodes = list(itertools.islice(key_nodes(path, looks, lambda _bytes: None), SAMPLE_ROWS))
-        common = nodes[0].attributes
-        rows = [node.attributes for node in nodes[1:]]
+        others = [node.attributes for node in nodes if not is_record(node)]
+        common = {key: word for one in others for key, word in one.items() if key != SECTION}
+        rows = [node.attributes for node in nodes if is_record(node)]
+        title = next((one[SECTION] for one in others if SECTION in one), "")
         if not rows:
             raise GribbleError(f"{path} has no records: neither sections nor numbered keys", fix=BY_HAND)
-        return _of_rows(path, looks, asked, _Found(rows, common=common))
+        return _of_rows(path, looks, asked, _Found(rows, common=common, title=title))
     if looks.format is ListFormat.XML:
         return _of_tree(path, looks, asked, xml_tree(path))
     return _of_tree(path, looks, asked, json_tree(path, looks))
@@ -93,14 +119,28 @@ class _Found(Struct, frozen=True):
     notes: tuple[str, ...] = ()
     above: str = ""
     """Where the name of what the files stand in is."""
+    text: str = ""
+    """All of a page or text."""
+    root: str = ""
+    also: dict[str, dict[str, None]] = {}
+    """What columns are called in other tables that are read together with the first."""
 
 
 # Tables
 
 
 def _of_tables(path: Path, looks: Looks, asked: Asked) -> Drafted:
-    groups = _tables_of(path, looks, asked)
-    good = [(names, rows) for names, rows in groups.items() if _is_list(names, rows, asked.to)]
+    bad: dict[str, None] = {}
+    groups = _tables_of(path, looks, asked, bad)
+    good = [(names, rows) for names, rows in groups.items() if _is_list(names, rows, asked)]
+    if not good and looks.format in _MAY_LIST and asked.to != "plays":
+        listed = looks._replace(format=ListFormat.LIST)
+        entries = _tables_of(path, listed, asked, bad)
+        if any(_is_list(names, rows, asked) for names, rows in entries.items()) or not any(groups.values()):
+            looks, groups = listed, entries
+            good = [(names, rows) for names, rows in groups.items() if _is_list(names, rows, asked)]
+    if not good and asked.to in ("", "sheet"):
+        good = [(names, rows) for names, rows in groups.items() if _names_files(names, rows)]
     if not good:
         shown = _shown((names, rows) for names, rows in groups.items() if rows)
         said = "that says what plays" if asked.to == "plays" else "with names of files and their digests"
@@ -108,27 +148,66 @@ def _of_tables(path: Path, looks: Looks, asked: Asked) -> Drafted:
         raise GribbleError(f"{path} {what}", fix=f"It has: {shown}." if shown else BY_HAND)
     good.sort(key=lambda one: -len(one[1]))
     (names, rows), *others = good
+    records, several = _records(names, rows), False
+    also: dict[str, dict[str, None]] = {}
+    if asked.to in ("", "sheet"):
+        for head, more in list(others):
+            if (meant := _meaning_of(head, more, names, rows)) is not None:
+                records += _records(tuple(meant.get(name, name) for name in head), more)
+                rows, several = [*rows, *more], True
+                others.remove((head, more))
+                for name, to in meant.items():
+                    also.setdefault(to, {})[name] = None
     if any(len(one[1]) * 3 >= len(rows) for one in others):
         raise GribbleError(
             f"{path} has several tables that could be the list: {_shown(good[:5])}",
             fix=f"Say which: --table {rows[0][0].number}",
         )
     notes = tuple(f"table {rest[0][0].number} ({', '.join(head[:4])}) is left out" for head, rest in others)
+    notes += tuple(f"what stands under {heading} is left out" for heading in bad)
     headings = dict.fromkeys(head.heading for head, _ in rows if head.heading)
     usual = tuple(one for one in headings if not _DEFAULT_SHEETS.match(one))
     title = _title(path, looks) or (usual[0] if len(usual) == 1 else "")
-    records = [
-        {**dict(zip(names, cells, strict=False)), **({} if HEADING in names else {HEADING: head.heading})}
-        for head, cells in rows
-    ]
-    found = _Found(records, title=title, headings=usual, table=asked.table, notes=notes)
+    text = "" if looks.format in (*_ONE_TABLE, ListFormat.WORKBOOK) else whole_text(path, looks, lambda _bytes: None)
+    table = ALL_TABLES if several else asked.table
+    found = _Found(records, title=title, headings=usual, table=table, notes=notes, text=text, also=also)
     return _of_rows(path, looks, asked, found)
 
 
-def _tables_of(path: Path, looks: Looks, asked: Asked) -> dict[tuple[str, ...], list[tuple[Head, list[str]]]]:
-    """The first rows of each table, or of the one that is asked for, by the names of its columns."""
+def _records(names: tuple[str, ...], rows: list[tuple[Head, list[str]]]) -> list[dict[str, Any]]:
+    """The rows of a table by its columns, with what stands above each."""
+    return [
+        {**dict(zip(names, cells, strict=False)), **({} if HEADING in names else {HEADING: head.heading})}
+        for head, cells in rows
+    ]
+
+
+def _meaning_of(
+    head: tuple[str, ...], rows: list[tuple[Head, list[str]]], names: tuple[str, ...], own: list[tuple[Head, list[str]]]
+) -> dict[str, str] | None:
+    """The columns of a table that are called otherwise than those of another one that mean the same; None where the
+    two do not both have names of files and digests."""
+    fields, known = ({
+        one.field: one for one in guess_fields(_columns(_records(*each)), _SHEET_FIELDS)
+    } for each in ((head, rows), (names, own)))  # fmt: skip
+    proofs = all(set(HEX_LENGTHS) & each.keys() for each in (fields, known))
+    if head[0] == "column 1" != names[0]:
+        return None  # without a head it says too little
+    sure = all(one.degree is not Degree.DOUBTFUL for each in (fields, known) for one in each.values())
+    if not (sure and proofs and "name" in fields and "name" in known):
+        return None
+    meant = {one.column: known[field].column for field, one in fields.items() if field in known}
+    mixed = [field for field, one in fields.items() if field not in known and one.column in names]
+    return None if mixed else {name: to for name, to in meant.items() if name != to}
+
+
+def _tables_of(
+    path: Path, looks: Looks, asked: Asked, bad: dict[str, None]
+) -> dict[tuple[str, ...], list[tuple[Head, list[str]]]]:
+    """The first rows of each table, or of the one that is asked for, by the names of its columns; `bad` are the
+    headings under which nothing is taken."""
     groups: dict[tuple[str, ...], list[tuple[Head, list[str]]]] = {}
-    rows = table_rows(path, looks, lambda _bytes: None)
+    rows = table_rows(path, looks, lambda _bytes: None, bad)
     for head, cells in itertools.islice(rows, SAMPLE_ROWS if looks.format in _ONE_TABLE else None):
         if asked.table in (None, head.number):
             group = groups.setdefault(head.names, [])
@@ -139,10 +218,10 @@ def _tables_of(path: Path, looks: Looks, asked: Asked) -> dict[tuple[str, ...], 
 
 def _title(path: Path, looks: Looks) -> str:
     """What stands above all tables of a page or text."""
-    if looks.format not in (ListFormat.HTML, ListFormat.MARKDOWN, ListFormat.TEXT):
+    if looks.format not in _MAY_LIST or looks.format in _ONE_TABLE:
         return ""
-    if looks.format is ListFormat.HTML:
-        return next(page_rows(path, looks, lambda _bytes: None)).heading
+    if looks.format is ListFormat.HTML or is_page(whole_text(path, looks, lambda _bytes: None)):
+        return next(page_rows(path, looks._replace(format=ListFormat.HTML), lambda _bytes: None)).heading
     return text_title(whole_text(path, looks, lambda _bytes: None))
 
 
@@ -150,13 +229,22 @@ def _shown(groups: Iterable[tuple[tuple[str, ...], list[tuple[Head, list[str]]]]
     return "; ".join(f"table {rows[0][0].number}: {', '.join(names[:6])}" for names, rows in groups)
 
 
-def _is_list(names: tuple[str, ...], rows: list[tuple[Head, list[str]]], to: str) -> bool:
+def _is_list(names: tuple[str, ...], rows: list[tuple[Head, list[str]]], asked: Asked) -> bool:
     """Whether a table has names of files, or of sets, and digests; or says what plays."""
     columns = _columns([dict(zip(names, cells, strict=False)) for _, cells in rows])
-    if to == "plays":
-        return "plays" in {one.field for one in guess_fields(columns, _PLAYS_FIELDS)}
-    fields = {one.field for one in guess_fields(columns, ("name", "set"))}
+    said = {one.field for one in asked.fields if any(one.means(name) for name in names)}
+    if asked.to == "plays":
+        return "plays" in said | {one.field for one in guess_fields(columns, _PLAYS_FIELDS)}
+    fields = said | {one.field for one in guess_fields(columns, ("name", "set"))}
     return bool(fields & {"name", "set"}) and bool(fields & set(HEX_LENGTHS))
+
+
+def _names_files(names: tuple[str, ...], rows: list[tuple[Head, list[str]]]) -> bool:
+    """Whether a table has plainly names of files, though no digests."""
+    columns = _columns([dict(zip(names, cells, strict=False)) for _, cells in rows])
+    return any(
+        one.field == "name" and one.degree in (Degree.SURE, Degree.LIKELY) for one in guess_fields(columns, ("name",))
+    )
 
 
 def _columns(rows: Sequence[dict[str, Any]]) -> list[Column]:
@@ -175,7 +263,7 @@ def _of_rows(path: Path, looks: Looks, asked: Asked, found: _Found) -> Drafted:
     """A map for records that are one file each."""
     columns = [one for one in _columns(found.rows) if not found.above or not one.name.startswith(("^", found.above))]
     if asked.to == "plays":
-        return _of_plays(path, looks, columns, found)
+        return _of_plays(path, looks, asked, columns, found)
     sets = guess_fields(columns, dict.fromkeys((*_SET_FIELDS, *_FILE_FIELDS)))
     to = asked.to or ("roster" if _is_roster(sets, columns) else "sheet")
     if to == "roster" and not any(one.field == "set" for one in sets) and len(found.headings) > 1:
@@ -189,26 +277,65 @@ def _of_rows(path: Path, looks: Looks, asked: Asked, found: _Found) -> Drafted:
         taken = {one.column for one in sounds}
         guesses = [one for one in guesses if one.column not in taken]
         guesses = [*related(guesses, columns, kinds_of(guesses, found.rows)), *sounds]
+    known = (*SET_FIELDS, *FILE_FIELDS) if to == "roster" else SHEET_FIELDS
+    guesses, met = as_said(guesses, columns, asked.fields, tuple(dict.fromkeys(known)))
+    if _THOUSANDS.search(found.text):
+        guesses = [_by_thousands(one) if one.field == "size" else one for one in guesses]
     fields = {one.field for one in guesses}
     if not fields & set(HEX_LENGTHS):
-        raise GribbleError(f"{path} has no digests, so that nothing could be proven", fix=BY_HAND)
+        if to == "roster" or "name" not in fields:
+            raise GribbleError(f"{path} has no digests, so that nothing could be proven", fix=BY_HAND)
+        found = structs.replace(found, notes=(*found.notes, NAMES_ALONE))
     if needed := {"roster": {"set", "name"}, "sheet": {"name"}}[to] - fields:
         raise GribbleError(
             f"{path}: which column is the {' and the '.join(sorted(needed))} cannot be told", fix=BY_HAND
         )
-    if to == "sheet" and "machine" not in fields and len(found.headings) > 1:
-        rule = (Field(from_=HEADING),)
-        guesses.append(
-            Guess(field="machine", column="what stands above", rules=rule, degree=Degree.LIKELY,
-                  reason="alike tables stand below it", samples=found.headings[:3])
-        )  # fmt: skip
-    if to == "sheet" and "machine" not in fields and found.above:
-        samples = tuple(dict.fromkeys(str(row.get(found.above, "")) for row in found.rows))[:3]
-        guesses.append(
-            Guess(field="machine", column=found.above, rules=(Field(from_=found.above),), degree=Degree.LIKELY,
-                  reason="files stand in it", samples=samples)
-        )  # fmt: skip
-    return _named(_flat(to, looks, columns, found, guesses), path, asked, found.common, found.title)
+    if to == "sheet" and found.headings:
+        guesses += _standing_above("what stands above", HEADING, found.headings, fields)
+    if to == "sheet" and found.above:
+        words = tuple(dict.fromkeys(str(row.get(found.above, "")) for row in found.rows))
+        guesses += _standing_above(found.above, found.above, words, fields | {one.field for one in guesses})
+    gone = {said for said in asked.fields if said.field == NOTHING and any(said.means(one.column) for one in guesses)}
+    guesses = [one for one in guesses if not any(said.means(one.column) for said in gone)]
+    refuse_unmet(asked.fields, met | gone, [one.name for one in columns])
+    guesses = [_with_names(one, found.also) for one in guesses]
+    return _named(_flat(to, looks, columns, found, guesses), path, asked, found.common, found.title, found.root)
+
+
+def _with_names(one: Guess, also: dict[str, dict[str, None]]) -> Guess:
+    """A guess with rules for what its column is called in other tables, too."""
+    names = also.get(one.column, {})
+    return structs.replace(one, rules=(*one.rules, *(structs.replace(one.rules[0], from_=name) for name in names)))
+
+
+def _by_thousands(size: Guess) -> Guess:
+    """The guess of a size in a list that says that its K is 1,000."""
+    rule = size.rules[0]
+    if not (rule.binary or rule.unit):
+        return size
+    rule = structs.replace(rule, binary=True, kilo=1000, unit=rule.unit if "bit" in rule.unit else rule.unit[:1])
+    words = "a K is 1,000 bytes, as the list says"
+    degree = Degree.LIKELY if size.degree is Degree.ASSUMED else size.degree
+    return structs.replace(size, rules=(rule,), words=words, degree=degree)
+
+
+def _standing_above(column: str, from_: str, words: tuple[str, ...], fields: set[str]) -> list[Guess]:
+    """What the words say that stand above records: how much these are needed, else on which machines."""
+    levels = {word: level_said(word) for word in words}
+    others = [word for word in words if not levels[word]]
+    guesses = []
+    if any(levels.values()) and not fields & {"level", "unneeded"}:
+        told = ", ".join(f"{word} is {level}" for word, level in levels.items() if level)
+        rule = Field(from_=from_, values={**levels, "*": ""})
+        guesses.append(Guess(field="level", column=column, rules=(rule,), degree=Degree.LIKELY,
+                             reason="says how much they are needed", words=told))  # fmt: skip
+    if "machine" not in fields and others and (len(others) > 1 or from_ != HEADING):
+        mixed = len(others) < len(words)
+        rule = Field(from_=from_, values={**{word: word for word in others}, "*": ""} if mixed else {})
+        reason = "alike tables stand below it" if from_ == HEADING else "files stand in it"
+        guesses.append(Guess(field="machine", column=column, rules=(rule,), degree=Degree.LIKELY, reason=reason,
+                             samples=tuple(others[:3])))  # fmt: skip
+    return guesses
 
 
 def _flat(to: str, looks: Looks, columns: list[Column], found: _Found, guesses: list[Guess]) -> Drafted:
@@ -224,9 +351,10 @@ def _flat(to: str, looks: Looks, columns: list[Column], found: _Found, guesses: 
     return Drafted(to=to, made=made, guesses=tuple(guesses), left=left, notes=found.notes, looks=looks)
 
 
-def _of_plays(path: Path, looks: Looks, columns: list[Column], found: _Found) -> Drafted:
+def _of_plays(path: Path, looks: Looks, asked: Asked, columns: list[Column], found: _Found) -> Drafted:
     """A map for a list of what runs and how well."""
-    guesses = guess_fields(columns, _PLAYS_FIELDS)
+    guesses, met = as_said(guess_fields(columns, _PLAYS_FIELDS), columns, asked.fields, PLAYS_FIELDS)
+    refuse_unmet(asked.fields, met, [one.name for one in columns])
     fields = {one.field for one in guesses}
     if "plays" not in fields or not fields & {"set", "title"}:
         raise GribbleError(f"{path}: which columns name a set and say how it plays cannot be told", fix=BY_HAND)
@@ -243,9 +371,9 @@ def _is_roster(guesses: list[Guess], columns: list[Column]) -> bool:
     return len(column.words) < column.rows or bool(related)
 
 
-def _named(drafted: Drafted, path: Path, asked: Asked, common: dict[str, str], title: str) -> Drafted:
+def _named(drafted: Drafted, path: Path, asked: Asked, common: dict[str, str], title: str, root: str = "") -> Drafted:
     """The map with emulator, release and folder: as asked, else as the list says, else from its file's name."""
-    emulator = Named(asked.emulator, "--emulator") if asked.emulator else emulator_of(common, title, path)
+    emulator = Named(asked.emulator, "--emulator") if asked.emulator else emulator_of(common, title, path, root)
     release = Named(asked.release, "--release") if asked.release else release_of(common, title, path)
     if emulator is None:
         raise GribbleError(f"whose list {path} is cannot be told", fix="Say so: --emulator NAME")
@@ -263,7 +391,9 @@ def _named(drafted: Drafted, path: Path, asked: Asked, common: dict[str, str], t
 def _of_tree(path: Path, looks: Looks, asked: Asked, tree: Tree) -> Drafted:
     if tree.inner is None:
         above = "@key" if tree.keyed else ""
-        found = _Found(tree.rows, tree.records, tree.common, tree.title, notes=_left_notes(tree), above=above)
+        found = _Found(
+            tree.rows, tree.records, tree.common, tree.title, notes=_left_notes(tree), above=above, root=tree.root
+        )
         return _of_rows(path, looks, asked, found)
     columns, within = _columns(tree.rows), _columns(tree.inner_rows)
     sets, files = _set_guesses(columns, tree), _file_guesses(within)
@@ -274,6 +404,10 @@ def _of_tree(path: Path, looks: Looks, asked: Asked, tree: Tree) -> Drafted:
     if variants and not _has(sets, "variants"):
         sets.append(variants[0])
         files = [one for one in files if one.field != "variant"] + [variants[1]]
+    sets, met = as_said(sets, columns, asked.fields, SET_FIELDS)
+    files, met_within = as_said(files, within, asked.fields, FILE_FIELDS, tree.inner)
+    paths = [*(one.name for one in columns), *(f"{tree.inner}/{one.name.lstrip('@')}" for one in within)]
+    refuse_unmet(asked.fields, met | met_within, paths)
     if lacking := next((one for one, group in (("set", sets), ("name", files)) if not _has(group, one)), ""):
         raise GribbleError(f"{path}: Gribble cannot tell which field is the {lacking}", fix=BY_HAND)
     if looks.format is ListFormat.XML and path.stat().st_size > SAMPLE_BYTES:
@@ -291,7 +425,7 @@ def _of_tree(path: Path, looks: Looks, asked: Asked, tree: Tree) -> Drafted:
         left=tuple(left),
         looks=looks,
     )
-    return _named(drafted, path, asked, tree.common, tree.title)
+    return _named(drafted, path, asked, tree.common, tree.title, tree.root)
 
 
 def _likely_target(columns: list[Column], sets: list[Guess]) -> str:
@@ -306,7 +440,7 @@ def _flattened(tree: Tree, columns: list[Column]) -> _Found:
     way = f"{tree.records}/{tree.inner}" if tree.records else tree.inner or ""
     naming = next((one.name for one in columns if len(one.words) == one.rows and not one.digests), "")
     above = f"^{naming.lstrip('@')}" if naming and "/" not in naming else ""
-    return _Found(tree.flat_rows, way, tree.common, tree.title, notes=_left_notes(tree), above=above)
+    return _Found(tree.flat_rows, way, tree.common, tree.title, notes=_left_notes(tree), above=above, root=tree.root)
 
 
 def _has(guesses: Iterable[Guess], field: str) -> bool:
@@ -317,7 +451,8 @@ def _has(guesses: Iterable[Guess], field: str) -> bool:
 def _set_guesses(columns: list[Column], tree: Tree) -> list[Guess]:
     """The fields of sets, by their columns."""
     sounds = samples_of(columns)
-    columns = [one for one in columns if one.name not in {each.column for each in sounds}]
+    aside = {one.column for one in sounds} | _parts_of_whole(columns)
+    columns = [one for one in columns if one.name not in aside]
     sets = naming_of(columns)
     sets += guess_fields([one for one in columns if one.name not in {each.column for each in sets}], _SET_FIELDS)
     if len({one.field for one in sets}) < len(sets):  # a head says set, and another column names the records
@@ -327,6 +462,13 @@ def _set_guesses(columns: list[Column], tree: Tree) -> list[Guess]:
     if not _has(sets, "kind"):
         sets += flagged_kinds(columns, {one.column for one in sets})
     return [*related(sets, columns, kinds_of(sets, tree.rows)), *sounds]
+
+
+def _parts_of_whole(columns: list[Column]) -> set[str]:
+    """The columns that say how parts of a set play, where one beside them says it of the whole."""
+    saying = [one for one in columns if "/" in one.name and head_points(one.head, "plays") == 3]
+    whole = {one.name.rpartition("/")[0] for one in saying if has_word(one.head, "whole")}
+    return {one.name for one in saying if one.name.rpartition("/")[0] in whole and not has_word(one.head, "whole")}
 
 
 def _file_guesses(within: list[Column]) -> list[Guess]:

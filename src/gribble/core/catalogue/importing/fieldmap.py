@@ -44,6 +44,9 @@ UNITS = {
 }  # fmt: skip
 """How many bytes the units of sizes stand for."""
 
+_OF_BINARY = ("K", "M", "G", "Kbit", "Mbit")
+"""What else a number may count where a K is 1,024, or what the rule says."""
+
 WORDS: dict[str, tuple[str, ...]] = {
     "level": tuple(Level),
     "kind": tuple(dict.fromkeys((*Kind, *SetKind))),
@@ -55,7 +58,7 @@ WORDS: dict[str, tuple[str, ...]] = {
 CONTENT_FIELDS = ("size", *HEX_LENGTHS)
 SHEET_FIELDS = (
     "id", "name", "aliases", "folder", "title", "machine", "kind", "level", "why", "choice", "label", "region",
-    "version", *CONTENT_FIELDS,
+    "version", "state", *CONTENT_FIELDS,
 )  # fmt: skip
 """What a field of a sheet's list can be: of the need or, from `label` on, of its accept."""
 
@@ -171,7 +174,7 @@ def _check_fields(fields: dict[str, Rules], known: tuple[str, ...], where: str, 
         if name not in known:
             mistakes.add(f"{where}.{name}", f"is no field here{suggest(name, list(known))}")
         for one in rules:
-            if one.unit and one.unit not in UNITS:
+            if one.unit and one.unit not in UNITS and not (one.binary and one.unit in _OF_BINARY):
                 mistakes.add(f"{where}.{name}.unit", f'"{one.unit}" should be one of {", ".join(UNITS)}')
             if one.decimal not in ("", ".", ","):
                 mistakes.add(f"{where}.{name}.decimal", 'should be "." or ","')
@@ -191,7 +194,7 @@ def write_map(drafted: Drafted, source: str) -> str:
     made = drafted.made
     lines = [f"# The fields of {source}, as Gribble understands them. Correct what is wrong.", f"map = {made.map}"]
     for key in ("records", "format", "encoding", "delimiter", "table"):
-        if value := getattr(made, key):
+        if (value := getattr(made, key)) not in (None, ""):
             lines.append(f"{key} = {value if isinstance(value, int) else quoted(str(value))}")
     top = getattr(made, drafted.to, {})
     lines += ["", f"[{drafted.to}]"] if top else []

@@ -5,7 +5,7 @@ Every guess has its reason, some samples and a degree. One that is only doubtful
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from typing import NamedTuple
 
 from msgspec import structs
@@ -15,8 +15,9 @@ from gribble.core.base.paths import base
 from gribble.core.catalogue.importing.columns import NEVER, Column
 from gribble.core.catalogue.importing.rules import rules_for
 from gribble.core.catalogue.importing.sniffing import is_number
-from gribble.core.catalogue.importing.words import head_points
-from gribble.core.records.imported import Degree, Field, Guess
+from gribble.core.catalogue.importing.values import one_digest
+from gribble.core.catalogue.importing.words import has_word, head_points
+from gribble.core.records.imported import Degree, Field, Guess, Rules
 
 SAMPLES = 3
 """So many values are shown of each guess."""
@@ -30,7 +31,7 @@ class _Points(NamedTuple):
     column: Column
 
 
-def guess_fields(columns: Sequence[Column], fields: Iterable[str]) -> list[Guess]:
+def guess_fields(columns: Sequence[Column], fields: Collection[str]) -> list[Guess]:
     """The fields that some columns have, each column taken once but by several digests."""
     free = {column.name: column for column in columns if column.values}
     found = []
@@ -43,14 +44,28 @@ def guess_fields(columns: Sequence[Column], fields: Iterable[str]) -> list[Guess
     points = [_only_number(one, columns) for one in points if one.total > 0 and one.fit > NEVER]
     taken: set[str] = set()
     for best in sorted(points, key=lambda one: (-one.total, -one.head)):
-        key = "level" if best.field == "unneeded" else "kind" if best.field == "set kind" else best.field
+        key = _STAND_FOR.get(best.field, best.field)
         if key in taken or best.column.name not in free:
             continue
         rivals = [one for one in points if one.column.name in free and _is_rival(one, best)]
         taken.add(key)
         free.pop(best.column.name)
         found.append(_made(key, best, rivals))
+    if "title" in fields and "title" not in taken:
+        found += _called_as_names(free.values())
     return in_order(_doubting(one, free.values(), columns) if one.field == "name" else one for one in found)
+
+
+def _called_as_names(free: Iterable[Column]) -> Iterator[Guess]:
+    """The title by a column whose head is that of names, but which has none: "ROM" beside "File name"."""
+    for column in free:
+        if head_points(column.head, "name") == _EXACT and column.fit("title") > 0:
+            yield _made("title", _Points(_EXACT, _EXACT, 0, "title", column), [])
+            return
+
+
+_STAND_FOR = {"unneeded": "level", "works": "state", "set kind": "kind"}
+"""What is told in other words than the field that it is."""
 
 
 def _is_rival(one: _Points, best: _Points) -> bool:
@@ -64,16 +79,18 @@ def _doubting(name: Guess, free: Iterable[Column], columns: Sequence[Column]) ->
     """The guess of the name, which is doubtful where another column has other names of files in every record."""
     own = next(column for column in columns if column.name == name.column)
     for other in free:
-        said = any(head_points(other.head, field) == _EXACT for field in ("title", "note", "why", "machine"))
+        said = any(head_points(other.head, field) == _EXACT for field in _NO_NAMES)
         if said or other.fit("name") < _EXACT or other.sparser_than(own) or other.name == own.name:
             continue
         pairs = zip(own.every, other.every, strict=False)
         if not all(base(one.replace("\\", "/")) == base(two.replace("\\", "/")) for one, two in pairs):
             reason = f"{name.reason}, but {other.head} holds names of files, too"
-            return structs.replace(name, degree=Degree.DOUBTFUL, reason=reason)
+            return structs.replace(name, degree=Degree.DOUBTFUL, reason=reason, other=f"{other.name}=name")
     return name
 
 
+_NO_NAMES = ("title", "note", "why", "machine", "version", "label", "region")
+"""What a column with a head of its own is, whatever its values look like."""
 _EXACT = 3
 """The points of a head that is a field's name."""
 
@@ -113,11 +130,13 @@ def _made(field: str, best: _Points, rivals: list[_Points]) -> Guess:
     degree = Degree.SURE if best.total >= 5 else Degree.LIKELY if best.total >= 3 else Degree.DOUBTFUL
     if best.fit < 0 or unsure:
         degree = Degree.DOUBTFUL
+    second = ""
     reasons = ["called so"] if best.head else []
     reasons += [_SHAPES[best.field]] if best.fit > 0 and best.field in _SHAPES else []
     if rivals:
         degree = Degree.DOUBTFUL
         other = rivals[0]
+        second = f"{other.column.name}={other.field}"
         same = other.column is column
         reasons.append(f"it could be {other.field}, too" if same else f"{other.column.head} would fit as well")
     if unsure:
@@ -126,7 +145,7 @@ def _made(field: str, best: _Points, rivals: list[_Points]) -> Guess:
         degree = Degree.ASSUMED
     return Guess(
         field=field, column=column.name, rules=rules, degree=degree, reason=", ".join(reasons), words=words,
-        samples=_samples(column),
+        samples=_samples(column), other=second,
     )  # fmt: skip
 
 
@@ -149,6 +168,7 @@ def _samples(column: Column) -> tuple[str, ...]:
 
 def _digest(name: str, columns: list[Column]) -> Guess | None:
     """The column that holds digests of one kind."""
+    columns = [column for column in columns if not has_word(column.head, "other digest")]
     holds = [column for column in columns if column.digests.get(name, 0) >= 0.3]
     headed = [column for column in columns if head_points(column.head, name)]
     holds = holds or [column for column in headed if column.share(lambda text: not set(text) - _HEXISH) > 0.5]
@@ -166,12 +186,19 @@ def _digest(name: str, columns: list[Column]) -> Guess | None:
     elif share < 0.5 and not several:
         degree = Degree.DOUBTFUL
         reasons.append(f"in {share:.0%} of them only")
-    plain = all(len(word.split()) == 1 and not set(word) - _HEXISH for word in column.words)
-    rule = Field(from_=column.name) if plain and not several else Field(from_=column.name, pick=True)
+    other = f"{best[1].name}={name}" if len(best) > 1 else ""
     return Guess(
-        field=name, column=column.name, rules=(rule,), degree=degree, reason=", ".join(reasons),
-        samples=_samples(column),
+        field=name, column=column.name, rules=digest_rules(name, column), degree=degree, reason=", ".join(reasons),
+        samples=_samples(column), other=other,
     )  # fmt: skip
+
+
+def digest_rules(name: str, column: Column) -> Rules:
+    """How a digest is taken from a column: as it stands there, or out of a longer text."""
+    words = [one_digest(word, HEX_LENGTHS[name]) for word in column.words]
+    plain = all(len(word.split()) == 1 and not set(word) - _HEXISH for word in words)
+    alone = plain and len(column.digests) < 2
+    return (Field(from_=column.name),) if alone else (Field(from_=column.name, pick=True),)
 
 
 _HEXISH = frozenset("0123456789abcdefABCDEFxX:-.,+")

@@ -6,21 +6,30 @@ from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 
 from gribble.core.base.budget import LIST_BYTES
+from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.errors import GribbleError, reason_of
 from gribble.core.base.regular import read_text
 from gribble.core.catalogue.importing.apart import read_apart, rows_apart
+from gribble.core.catalogue.importing.entries import entry_rows, lines_of
 from gribble.core.catalogue.importing.nodes import HEADING, SECTION, Advance, Node, flat
 from gribble.core.catalogue.importing.plaintext import aligned_rows, key_rows, pipe_rows
-from gribble.core.catalogue.importing.sniffing import looks_like
-from gribble.core.catalogue.importing.streams import csv_rows, read_json, read_jsonl
+from gribble.core.catalogue.importing.sniffing import digests_in, is_file_name, is_page, looks_like, without_forum_marks
+from gribble.core.catalogue.importing.streams import csv_rows, read_json, read_jsonl, read_yaml
 from gribble.core.catalogue.importing.tables import Head, Row, tables_of
+from gribble.core.catalogue.importing.words import head_points
 from gribble.core.catalogue.sheets import read_checksums
 from gribble.core.records.imported import FieldMap, ListFormat, Looks
 
 TABULAR = frozenset({
     ListFormat.CSV, ListFormat.TSV, ListFormat.HTML, ListFormat.MARKDOWN, ListFormat.TEXT, ListFormat.WORKBOOK,
+    ListFormat.LIST,
 })  # fmt: skip
 """The formats that have tables."""
+
+
+ALL_TABLES = 0
+"""What a map numbers where every table is read that has names of files and digests."""
+_READERS = {ListFormat.JSON: read_json, ListFormat.JSONL: read_jsonl, ListFormat.YAML: read_yaml}
 
 
 def read_list(path: Path, made: FieldMap, advance: Callable[[int], None] | None = None) -> Iterator[Node]:
@@ -33,13 +42,12 @@ def read_list(path: Path, made: FieldMap, advance: Callable[[int], None] | None 
         elif looks.format is ListFormat.XML:
             yield from read_apart(path, made, told)
         elif looks.format is ListFormat.KEYS:
-            yield from (node for node in key_nodes(path, looks, told) if SECTION in node.attributes)
+            yield from (node for node in key_nodes(path, looks, told) if is_record(node))
         elif looks.format is ListFormat.CHECKSUMS:
             yield from _checksum_nodes(path)
         else:
             way = made.records.split("/") if made.records else []
-            reader = read_jsonl if looks.format is ListFormat.JSONL else read_json
-            yield from reader(path, looks.encoding, way, told)
+            yield from _READERS[looks.format](path, looks.encoding, way, told)
     except RecursionError:
         raise GribbleError(f"{path} is nested too deeply", fix="Turn it into JSON Lines, one record a line.") from None
     except OSError as error:
@@ -51,9 +59,11 @@ def read_list(path: Path, made: FieldMap, advance: Callable[[int], None] | None 
         ) from error
 
 
-def table_rows(path: Path, looks: Looks, advance: Advance) -> Iterator[tuple[Head, list[str]]]:
-    """Every row of the tables in a list, with the head of its table; each begins with an empty row. Raises
-    GribbleError, OSError, UnicodeDecodeError."""
+def table_rows(
+    path: Path, looks: Looks, advance: Advance, left: dict[str, None] | None = None
+) -> Iterator[tuple[Head, list[str]]]:
+    """Every row of the tables in a list, with the head of its table; each begins with an empty row. What stands under a
+    heading that says that it is bad is `left` out. Raises GribbleError, OSError, UnicodeDecodeError."""
     rows: Iterable[Row]
     if looks.format is ListFormat.WORKBOOK:
         rows = rows_apart(path, looks.format)
@@ -61,11 +71,21 @@ def table_rows(path: Path, looks: Looks, advance: Advance) -> Iterator[tuple[Hea
         rows = csv_rows(path, looks.encoding, looks.delimiter, advance)
     elif looks.format is ListFormat.HTML:
         rows = (row for row in page_rows(path, looks, advance) if row.grid)
+    elif looks.format is ListFormat.LIST:
+        text = whole_text(path, looks, advance)
+        rows = rows_apart(path, looks.format, looks.encoding) if is_page(text) else entry_rows(lines_of(text))
     else:
         text = whole_text(path, looks, advance)
         rows = pipe_rows(text) if looks.format is ListFormat.MARKDOWN else aligned_rows(text)
     try:
-        yield from tables_of(rows)
+        bad: dict[str, bool] = {}
+        for head, cells in tables_of(rows):
+            if head.heading not in bad:
+                bad[head.heading] = bool(head_points(head.heading, "bad dumps"))
+            if not bad[head.heading]:
+                yield head, cells
+            elif left is not None:
+                left[head.heading] = None
     except GribbleError as error:
         raise (error if str(path) in error.what else GribbleError(f"{path}, {error.what}", fix=error.fix)) from error
 
@@ -87,13 +107,19 @@ def whole_text(path: Path, looks: Looks, advance: Advance) -> str:
         )
     text = read_text(path, LIST_BYTES, looks.encoding)
     advance(size)
-    return text
+    return text if looks.format is ListFormat.HTML else without_forum_marks(text)
 
 
 def key_nodes(path: Path, looks: Looks, advance: Advance) -> Iterator[Node]:
     """The records of `key = value`, what belongs to none of them first."""
     for name, values in key_rows(whole_text(path, looks, advance)):
         yield flat({**values, **({SECTION: name} if name else {})})
+
+
+def is_record(node: Node) -> bool:
+    """Whether a section is a file: it names one, or has a digest; else it says something of all."""
+    words = node.attributes.values()
+    return SECTION in node.attributes and any(is_file_name(word) or digests_in(word) for word in words)
 
 
 def _checksum_nodes(path: Path) -> Iterator[Node]:
@@ -105,18 +131,21 @@ def _checksum_nodes(path: Path) -> Iterator[Node]:
 
 
 def _table_nodes(path: Path, made: FieldMap, rows: Iterator[tuple[Head, list[str]]]) -> Iterator[Node]:
-    """The rows of the table that the map numbers, else of the first that has every column the map names, and of all
-    with the same head."""
+    """The rows of the table that the map numbers, or of all with names of files and digests; else of the first that has
+    every column the map names, and of all with the same head."""
     rules = [rules[0] for rules in made.fields.values()]
     wanted = {rule.from_.removeprefix("@") for rule in rules if rule.default is None} - {HEADING}
     chosen: tuple[str, ...] | None = None
     heads: dict[int, Head] = {}
     for head, cells in rows:
         heads.setdefault(head.number, head)
-        fits = head.number == made.table if made.table is not None else wanted <= set(head.names)
+        if made.table == ALL_TABLES:
+            fits = _has_columns(head, made)
+        else:
+            fits = head.number == made.table if made.table is not None else wanted <= set(head.names)
         if chosen is None and fits:
             chosen = head.names
-        if cells and head.names == chosen and (made.table is None or fits):
+        if cells and (head.names == chosen or made.table == ALL_TABLES) and (made.table is None or fits):
             node = flat({**dict(zip(head.names, cells, strict=False))})
             node.attributes.setdefault(HEADING, head.heading)
             yield node
@@ -125,3 +154,12 @@ def _table_nodes(path: Path, made: FieldMap, rows: Iterator[tuple[Head, list[str
         raise GribbleError(
             f"{path} has no table with the columns {', '.join(sorted(wanted))}", fix=f"It has: {shown or 'no table'}."
         )
+
+
+def _has_columns(head: Head, made: FieldMap) -> bool:
+    """Whether a table has the names of files and a digest under any of the heads that a map takes for them."""
+
+    def has(field: str) -> bool:
+        return any(rule.from_.removeprefix("@") in head.names for rule in made.fields.get(field, ()))
+
+    return has("name") and any(map(has, HEX_LENGTHS))

@@ -15,6 +15,11 @@ from gribble.core.catalogue.writing import slug
 from gribble.core.records.imported import Named
 
 _RELEASE = re.compile(r"\b[vVrR]?(\d+(?:\.\d+)+[a-z]?|\d{1,3})\b")
+_NAMED = re.compile(
+    r"(?:\b[Ff]or|\b[Ff]ür|\b[Pp]our|\b[Pp]ara|\b[Pp]er|\b[Vv]oor)\s+(?P<of>[A-Z][\w-]{2,})\s+[vVrR]?\d+(?:\.\d+)+"
+    r"|^(?P<it>[A-Z][\w-]{2,})(?:\s+[vVrR]?\d[\w.]*)?\s+(?:needs|requires|wants|uses|braucht|benötigt|necesita|richiede)\b"
+)
+"""An emulator within a title, as in "Files for Plover 1.3" or "Plover needs these"."""
 _EMULATOR_KEYS = (
     "emulator",
     "emulateur",
@@ -30,12 +35,23 @@ _EMULATOR_KEYS = (
 _RELEASE_KEYS = ("release", "version", "build", "fassung", "versione", "versao", "versie", "バージョン")
 
 
-def emulator_of(common: Mapping[str, str], title: str, path: Path) -> Named | None:
-    """The emulator: as the list says, else the title that stands above it, else the file's name."""
+_ROOTS = frozenset(
+    ["export", "datafile", "dataset", "data", "root", "sets", "games", "game", "machines", "machine", "software", "xml"]
+)
+"""Names of a root element that name no emulator."""
+
+
+def emulator_of(common: Mapping[str, str], title: str, path: Path, root: str = "") -> Named | None:
+    """The emulator: as the list says, else the title that stands above it, else the file's name. An export that says
+    its release may name it by its `root` element."""
     for key, value in common.items():
         if plain(key) in _EMULATOR_KEYS and not is_blank(value) and len(value) <= 40:
             return Named(slug(re.sub(r"\s+v?\d+(\.\d+)+.*$", "", value)), f"{key} in the list")
+    if root and any(plain(key) in _RELEASE_KEYS for key in common) and plain(root) not in STOP_WORDS | _ROOTS:
+        return Named(slug(root), "what it all stands in")
     for text, source in ((title, "the title"), (_stem(path), "its file's name, which is assumed")):
+        if match := _NAMED.search(text):
+            return Named(slug(match["of"] or match["it"]), source)
         words = [word for word in plain(_RELEASE.sub(" ", text)).split() if word not in STOP_WORDS]
         if len(words) == 1 and slug(words[0]) != "file":
             return Named(slug(words[0]), source)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 
 from msgspec import structs
 
@@ -11,8 +11,10 @@ from gribble.core.base.paths import base, join, name_fault, parent, path_fault
 from gribble.core.catalogue.importing.build import Reader, Values, called, note_left_over, say_absent, used_by
 from gribble.core.catalogue.importing.nodes import Node
 from gribble.core.catalogue.importing.values import ValueFault
+from gribble.core.catalogue.importing.words import level_said
 from gribble.core.catalogue.writing import Draft, DraftSheet
 from gribble.core.records.imported import FieldMap, Tally, Understood
+from gribble.core.records.roster import FileState
 from gribble.core.records.sheet import Accept, Kind, Level, ManifestFile
 
 SHEET_WORDS = {"level": tuple(Level), "kind": tuple(Kind)}
@@ -58,7 +60,7 @@ def draft_of(rows: Iterable[Values], made: FieldMap, tally: Tally) -> DraftSheet
     )
     needs: dict[object, Draft] = {}
     said: dict[object, _Said] = {}
-    for values in rows:
+    for values in (one for row in rows for one in _files_of(row)):
         names = [one.text.replace("\\", "/") for one in values["name"]]
         folder, name = (join(values.get("folder", known.get("folder", "")), parent(names[0])), base(names[0]))
         aliases = [base(one) for one in (*names[1:], *values.get("aliases", ())) if base(one) != name]
@@ -67,11 +69,14 @@ def draft_of(rows: Iterable[Values], made: FieldMap, tally: Tally) -> DraftSheet
             tally.fault(f'"{names[0]}"', str(fault))
             continue
         try:
-            accepts = _accepts(values)
+            good = values.get("state", FileState.GOOD) == FileState.GOOD
+            accepts = _accepts(values) if good else []
+            tally.bad += not good
         except ValueFault as fault:
             tally.fault(f'"{names[0]}"', str(fault))
             continue
-        need = needs.get(key := values.get("id") or (folder, name))
+        key = values.get("id") or _key((folder, name), values, accepts, said)
+        need = needs.get(key)
         if need is None:
             words = {key: values.get(key, known.get(key, "")) for key in ("title", "kind", "level", "why", "choice")}
             words["title"] = values.get("title", "")
@@ -88,6 +93,30 @@ def draft_of(rows: Iterable[Values], made: FieldMap, tally: Tally) -> DraftSheet
     draft.needs = list(needs.values())
     draft.machines = tuple(dict.fromkeys((*draft.machines, *(one for need in draft.needs for one in need.machines))))
     return draft
+
+
+def _key(place: tuple[str, str], values: Values, accepts: list[Accept], said: Mapping[object, _Said]) -> object:
+    """What tells a need apart: its place and, where another machine wants another content there, the machine."""
+    of, machine = said.get(place), values.get("machine")
+    if of is None or not machine or not accepts or not of.machines or machine in of.machines:
+        return place
+    return place if of.accepts.keys() & set(accepts) else (*place, machine)
+
+
+def _files_of(values: Values) -> list[Values]:
+    """The files of a row: several where it names as many as it has digests of each kind. A word in brackets behind a
+    name may say how much the file is needed."""
+    names = values["name"]
+    if "level" not in values and (said := next(filter(None, (level_said(one.label) for one in names)), "")):
+        values = {**values, "level": said}
+    several = {name: values[name] for name in (*HEX_LENGTHS, "size") if len(values.get(name, ())) > 1}
+    digests = [values[name] for name in HEX_LENGTHS if name in values]
+    if len(names) < 2 or not digests or {len(one) for one in (*digests, *several.values())} != {len(names)}:
+        return [values]
+    return [
+        {**values, "name": [name], **{key: [found[at]] for key, found in several.items()}}
+        for at, name in enumerate(names)
+    ]
 
 
 def understood(need: Draft) -> Understood:

@@ -7,10 +7,11 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from collections import Counter
 from collections.abc import Iterator
 
 from gribble.core.base.budget import TABLE_COLUMNS
-from gribble.core.catalogue.importing.sniffing import without_marks
+from gribble.core.catalogue.importing.sniffing import is_datum, without_marks
 from gribble.core.catalogue.importing.tables import Row, check_row
 
 _RULE = re.compile(r"^[\s|+:=\-─═┌┬┐├┼┤└┴┘╔╦╗╠╬╣╚╩╝]+$")
@@ -18,6 +19,7 @@ _LINK = re.compile(r"!?\[([^\]]*)\]\([^)]*\)")
 _FOOTNOTE = re.compile(r"\[\^[^\]]+\]")
 _PIPE = re.compile(r"(?<!\\)\|")
 _HEADING = re.compile(r"^#{1,6}\s+(.*?)\s*#*$")
+_COMMENTS = (";", "#", "//", "--")
 _HALF = "\ue000"
 _GAP = re.compile(r"\t+| {2,}")
 _SECTION = re.compile(r"^\[+([^\[\]]+)\]+\s*$")
@@ -51,7 +53,7 @@ def _plain(cell: str) -> str:
     """A cell without Markdown's marks; `<br>` is a line break."""
     cell = _FOOTNOTE.sub("", _LINK.sub(r"\1", cell.strip()))
     cell = re.sub(r"(?i)<br\s*/?>", "\n", cell)
-    cell = re.sub(r"(\*\*|__|`|~~)(.+?)\1", r"\2", cell)
+    cell = re.sub(r"(\*\*|__|`)(.+?)\1", r"\2", re.sub(r"~~.+?~~", "", cell))
     cell = re.sub(r"^\*(.+)\*$|^_(.+)_$", lambda found: found[1] or found[2], cell)
     return re.sub(r"\\([|*_`\\\[\]])", r"\1", without_marks(cell)).strip()
 
@@ -60,26 +62,61 @@ def aligned_rows(text: str) -> Iterator[Row]:
     """The rows of tables whose columns are aligned by blanks or tabs. A column begins where words begin below blanks in
     every line of a block."""
     heading, grid = "", 0
-    for block in re.split(r"\n\s*\n", text):
-        lines = [_as_wide(line).expandtabs(8) for line in block.splitlines() if line.strip() and not _RULE.match(line)]
-        titles = []
-        while lines and not _GAP.search(lines[0].strip()) and len(lines) > 1:
-            titles.append(lines.pop(0).strip("# :=*-").strip())
+    for titles, lines in _blocks(text):
         if titles:
             heading = titles[-1]
-        if len(lines) == 1 and not _GAP.search(lines[0].strip()):
-            heading = lines[0].strip("# :=*-").strip()
-        elif lines:
+        if lines:
             grid += 1
             parted = [_GAP.split(line.strip()) for line in lines]
             if len({len(cells) for cells in parted}) == 1:  # every cell says something
                 yield from (Row([cell.replace(_HALF, "").strip() for cell in row], grid, heading) for row in parted)
                 continue
             starts = _columns(lines)
+            rows: list[list[str]] = []
             for line in lines:
                 ends = [*starts[1:], None]
-                cells = (line[at:end] for at, end in zip(starts, ends, strict=True))
-                yield Row([cell.replace(_HALF, "").strip() for cell in cells], grid, heading)
+                parts = (line[at:end] for at, end in zip(starts, ends, strict=True))
+                cells = [cell.replace(_HALF, "").strip() for cell in parts]
+                if rows and not cells[0] and not any(map(is_datum, cells)):  # goes on with the line above
+                    rows[-1] = [" ".join(filter(None, pair)) for pair in zip(rows[-1], cells, strict=True)]
+                else:
+                    rows.append(cells)
+            yield from (Row(cells, grid, heading) for cells in rows)
+
+
+def _blocks(text: str) -> Iterator[tuple[list[str], list[str]]]:
+    """What parts a text into tables: the titles above each, and its lines. A comment within one, and an empty line
+    before further lines of data as wide as those above, part nothing."""
+    titles: list[str] = []
+    lines: list[str] = []
+    gap = False
+    for line in text.splitlines():
+        shown = _as_wide(line).expandtabs(8)
+        if not line.strip() or _RULE.match(line):
+            gap = gap or not line.strip()
+        elif not _GAP.search(line.strip()):
+            if lines and line.lstrip().startswith(_COMMENTS):
+                continue
+            if lines and not gap:
+                lines.append(shown)  # names a group of the rows below it
+                continue
+            if lines:
+                yield titles, lines
+                titles, lines = [], []
+            titles.append(line.strip("# :=*-").strip())
+            gap = False
+        else:
+            cells = _GAP.split(line.strip())
+            goes_on = any(map(is_datum, cells)) and len(cells) <= max(
+                len(_GAP.split(one.strip())) for one in lines or [""]
+            )
+            if gap and lines and not goes_on:
+                yield titles, lines
+                titles, lines = [], []
+            lines.append(shown)
+            gap = False
+    if lines or titles:
+        yield titles, lines
 
 
 def _as_wide(line: str) -> str:
@@ -113,7 +150,10 @@ def key_rows(text: str) -> Iterator[tuple[str, dict[str, str]]]:
     sections: dict[str, dict[str, str]] = {}
     numbered: dict[str, dict[str, str]] = {}
     section = ""
+    paragraphs: list[dict[str, str]] = [{}]
     for line in text.splitlines():
+        if not line.strip() and paragraphs[-1]:
+            paragraphs.append({})
         if not line.strip() or line.lstrip().startswith(("#", ";", "//")):
             continue
         if match := _SECTION.match(line.strip()):
@@ -122,6 +162,8 @@ def key_rows(text: str) -> Iterator[tuple[str, dict[str, str]]]:
         elif match := _KEY.match(line):
             key, value = match["key"].strip().strip("\"'"), _unquoted(match["value"])
             number, word = _numbered(key)
+            if not section:
+                paragraphs[-1][key] = value
             if section:
                 sections[section][key] = value
             elif number:
@@ -130,8 +172,19 @@ def key_rows(text: str) -> Iterator[tuple[str, dict[str, str]]]:
                 common[key] = value
     if not any(len(one) > 1 for one in numbered.values()):  # tern8 = … is no numbered key
         numbered = {}
+    alike = _alike(paragraphs)
+    if alike and not (sections or numbered):
+        numbered = {f"paragraph {number}": one for number, one in enumerate(alike, start=1)}
+        common = {key: value for one in paragraphs if one not in alike for key, value in one.items()}
     yield "", common
     yield from (sections or numbered).items() if not (sections and numbered) else {**numbered, **sections}.items()
+
+
+def _alike(paragraphs: list[dict[str, str]]) -> list[dict[str, str]]:
+    """The paragraphs that say the same of one thing each: of two keys or more, in most of them."""
+    keys = Counter(key for one in paragraphs for key in one)
+    usual = {key for key, times in keys.items() if times > 1 and times >= 0.5 * (len(paragraphs) - 1)}
+    return [one for one in paragraphs if len(usual & one.keys()) > 1]
 
 
 def _numbered(key: str) -> tuple[str, str]:

@@ -67,7 +67,7 @@ def samples_of(columns: list[Column]) -> list[Guess]:
             rules=rules_for("devices", column).rules if field == "samples" else (Field(from_=column.name),),
             degree=Degree.LIKELY,
             reason="names sound samples" if field == "samples" else "says whose sound samples are played",
-            samples=tuple(itertools.islice(column.words, 3)),
+            samples=tuple(" / ".join(word.split("\n")) for word in itertools.islice(column.words, 3)),
         )
     return list(found.values()) if "samples" in found else []
 
@@ -157,20 +157,20 @@ def flagged_kinds(columns: list[Column], taken: set[str]) -> list[Guess]:
 
 
 def shared_names(files: list[Guess], within: list[Column], tree: Tree, sets: list[Guess]) -> list[Guess]:
-    """The column that says which file of the parent one is: it names files, and only where there is a parent."""
+    """The column that says which file of the parent or BIOS set one is: it names files, and only where there is one."""
     fields = {one.field: one for one in files}
-    parent = next((one.column.lstrip("@") for one in sets if one.field == "parent"), "")
-    if "name" not in fields or "parent_name" in fields or not parent:
+    relatives = [f"^{one.column.lstrip('@')}" for one in sets if one.field in ("parent", "bios")]
+    if "name" not in fields or "parent_name" in fields or not relatives:
         return []
     names = {row.get(fields["name"].column, "") for row in tree.inner_rows}
     for column in within:
         if column.name in {one.column for one in files} or not column.values or column.refers_to(names) < 0.9:
             continue
         rows = [row for row in tree.flat_rows if row.get(column.name)]
-        if all(row.get(f"^{parent}") for row in rows):
+        if all(any(map(row.get, relatives)) for row in rows):
             return [
                 Guess(field="parent_name", column=column.name, rules=(Field(from_=column.name),), degree=Degree.LIKELY,
-                      reason="names files, and only of sets that have a parent",
+                      reason="names files, and only of sets that have a parent or BIOS set",
                       samples=tuple(itertools.islice(column.words, 3)))
             ]  # fmt: skip
     return []

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 from typing import NamedTuple
 
-from gribble.core.catalogue.importing.columns import HEAD_UNIT, MOST_WORDS, Column
+from gribble.core.catalogue.importing.columns import HEAD_UNIT, HEX_HEAD, MOST_WORDS, Column
 from gribble.core.catalogue.importing.sniffing import size_unit
 from gribble.core.catalogue.importing.values import ValueFault, number
 from gribble.core.catalogue.importing.words import meaning
 from gribble.core.records.imported import Field, Rules
 
 _EXACT = re.compile(r"[KMG]i", re.IGNORECASE)
-_INVERTED = {"yes": "extra", "no": "must"}
+_COUNTS_BYTES = re.compile(r"^@|byte|octet|バイト", re.IGNORECASE)
+"""A head that says what it counts; the attributes of an export count bytes."""
+_TURNED = {"unneeded": {"yes": "extra", "no": "must"}, "works": {"yes": "good", "no": "suspect"}}
+"""What yes and no mean in columns that say a field in other words."""
 _REQUIRED = {"yes": "must", "no": "extra"}
 
 
@@ -35,6 +39,8 @@ def rules_for(field: str, column: Column) -> Ruled:
         return _sized(column)
     if field == "optional":
         return _optional(column)
+    if field == "machine" and _stands_for_below(column):
+        return Ruled((Field(from_=column.name, down=True),), "an empty cell is as the one above", assumed=True)
     if field == "set" and len(column.values) < column.rows and column.every and column.every[0].strip():
         return Ruled((Field(from_=column.name, down=True),), "an empty cell is as the one above", assumed=True)
     if field == "devices":
@@ -43,9 +49,16 @@ def rules_for(field: str, column: Column) -> Ruled:
     return Ruled((Field(from_=column.name),))
 
 
+def _stands_for_below(column: Column) -> bool:
+    """Whether a cell stands for the empty ones below it: the first says something, and none what the one above says."""
+    said = [value.strip() for value in column.every if value.strip()]
+    alike = any(one == other for one, other in itertools.pairwise(said))
+    return len(said) < column.rows and bool(column.every[0].strip()) and len(said) > 1 and not alike
+
+
 _WORDS = {
-    "level": "level", "unneeded": "yes or no", "kind": "kind", "set kind": "set kind", "plays": "plays",
-    "state": "state",
+    "level": "level", "unneeded": "yes or no", "works": "yes or no", "kind": "kind", "set kind": "set kind",
+    "plays": "plays", "state": "state",
 }  # fmt: skip
 """Fields that have only some words, and which of the lists of words says what they mean."""
 
@@ -55,8 +68,8 @@ def _worded(field: str, column: Column) -> Ruled:
     values, unknown = {}, []
     for word in list(column.words)[: MOST_WORDS + 1]:
         means = meaning(word, _WORDS[field])
-        if field == "unneeded":
-            means = _INVERTED.get(means, "")
+        if field in _TURNED:
+            means = _TURNED[field].get(means, "")
         elif not means and field == "level":
             means = _REQUIRED.get(meaning(word, "yes or no"), "")
         values[word] = means
@@ -88,6 +101,8 @@ def _sized(column: Column) -> Ruled:
     signs = tuple(sign for sign in signs if sign not in (",", ", "))
     texts = [piece for word in column.words for piece in _pieces(word, signs)]
     units = {unit for text in texts if (unit := size_unit(text))}
+    if HEX_HEAD.search(column.head):
+        return Ruled((Field(from_=column.name, hex=True, split=signs),), "to the base of sixteen")
     head = HEAD_UNIT.search(column.head)
     decimal, unsure = _decimal(texts)
     counts = {unit for unit in units if not re.fullmatch(r"b(ytes?|ajt)?|oct(ets?)?|バイト", unit, re.IGNORECASE)}
@@ -96,14 +111,22 @@ def _sized(column: Column) -> Ruled:
     rule = Field(
         from_=column.name,
         unit=_spelled(unit),
-        binary=bool(units - {"", "B"}) and not unit,
+        binary=(bool(units - {"", "B"}) and not unit) or "bit" in unit.lower(),
         decimal=decimal,
         split=signs,
     )
     words = "a K is taken for 1,024 bytes" if assumed else ""
     if not unsure and any(_is_rounded(text, rule) for text in texts):
         unsure = "some are rounded"
+    if not (unsure or units or head or _COUNTS_BYTES.search(column.name)) and _could_count_kilobytes(texts):
+        unsure = "so small that they may count kilobytes"
     return Ruled((rule,), words, assumed, unsure)
+
+
+def _could_count_kilobytes(texts: list[str]) -> bool:
+    """Whether sizes are all powers of two below a kilobyte, as ROMs have them in kilobytes."""
+    numbers = [int(re.sub(r"\D", "", text[:40]) or 0) for text in texts]
+    return bool(numbers) and all(0 < one < 1024 and not one & (one - 1) for one in numbers)
 
 
 def _is_rounded(text: str, rule: Field) -> bool:
@@ -126,7 +149,9 @@ def _pieces(text: str, signs: tuple[str, ...]) -> list[str]:
 
 def _spelled(unit: str) -> str:
     """A unit of a column's head as a map spells it."""
-    return {"k": "KiB", "m": "MiB", "g": "GiB"}[unit[0].lower()] if unit and "bit" not in unit.lower() else ""
+    if "bit" in unit.lower():
+        return unit.capitalize()
+    return {"k": "KiB", "m": "MiB", "g": "GiB"}[unit[0].lower()] if unit else ""
 
 
 def _decimal(texts: list[str]) -> tuple[str, str]:

@@ -22,10 +22,15 @@ from gribble.core.records.imported import ListFormat, Looks
 _LENGTHS = "|".join(f"[0-9a-f]{{{length}}}" for length in sorted(HEX_LENGTHS.values(), reverse=True))
 _DIGEST = re.compile(rf"(?<![0-9a-z])(?:0x)?({_LENGTHS})(?![0-9a-z])", re.IGNORECASE)
 _FILE = re.compile(r"^[^\s<>\"|?*:=][^<>\"|?*:=\n]*\.[A-Za-z0-9_]{1,8}$")
+_VERSION = re.compile(r"(^|\s)[vV]?\d+([.,]\d+)+\w?$")
 _NUMBER = re.compile(r"^[\d., '\u00a0\u202f]*\d$|^0x[0-9a-f]+$", re.IGNORECASE)
 _SIZE = re.compile(r"^(?P<digits>\d[\d., '\u00a0\u202f]*?)\s*(?P<unit>[^\W\d_]+)\.?$")
 _YEAR = re.compile(r"^(19[4-9]|20[0-4])[0-9?]\??$|^(19|20)\?\?$")
-_BEGINS = re.compile(r"(?:\s*(?:\[\d{1,2}\]|[¹²³⁴⁵⁶⁷⁸⁹†‡]|(?<=\w)\*))+$", re.MULTILINE)
+_BEGINS = re.compile(
+    r"(?:\s*(?:\[(?:\d{1,2}|[a-z]|note \d+|edit|bearbeiten|modifier|editar|modifica|bewerken|編集)\]"
+    r"|[¹²³⁴⁵⁶⁷⁸⁹†‡]|(?<=\w)\*))+$",
+    re.MULTILINE | re.IGNORECASE,
+)
 _HEX = re.compile(r"^[0-9A-Fa-f]+$")
 _HEX_NUMBER = re.compile(r"^\d{8}$")
 
@@ -51,17 +56,21 @@ def digests_in(text: str) -> dict[str, int]:
 
 
 def _joined(text: str) -> str:
-    """A digest in groups of equal length (`0A-1B-2C-3D`) without what stands between them."""
+    """A digest in groups (`0A-1B-2C-3D`), or broken over lines, without what stands between them."""
     groups = re.split(r"[ :-]", text.strip())
     alike = len(groups) > 1 and len({len(group) for group in groups}) == 1 and len(groups[0]) <= 8
     shown = "".join(groups)
+    if not alike:
+        groups = text.split()
+        shown = "".join(groups)
+        alike = len(groups) > 1 and len(shown) >= 32 and {len(one) for one in groups}.isdisjoint(HEX_LENGTHS.values())
     return shown if alike and len(shown) in HEX_LENGTHS.values() and _HEX.match(shown) else text
 
 
 def is_file_name(text: str) -> bool:
     """Whether it looks like the name of a file, perhaps with folders: it has an ending, and is no number or version."""
     text = text.strip()
-    return bool(_FILE.match(text)) and not re.fullmatch(r"[vV]?\d+([.,]\d+)+\w?", text) and len(text) < 200
+    return bool(_FILE.match(text)) and not _VERSION.search(text) and len(text) < 200
 
 
 def is_number(text: str) -> bool:
@@ -97,11 +106,17 @@ _MARKS = (
     (codecs.BOM_UTF16_BE, "utf-16"),
 )
 _ENCODINGS = ["cp1252", "cp932", "euc_jp", "iso2022_jp"]
-_TAG = re.compile(r"<(!doctype\s+html|html|body|table|head|div)\b", re.IGNORECASE)
+_TAG = re.compile(r"<(!doctype\s+html|html|body|table|head|div|h[1-6]|p|ul|ol|dl)\b", re.IGNORECASE)
+_BEGINS_JSON = re.compile(r"""\{\s*(["}]|$)|\[\s*([\[{"\d\]-]|true|false|null|$)""")
+_FORUM = re.compile(
+    r"\[/?(?:quote|code|b|i|u|s|list|spoiler|url|size|color|center|table|tr|td|th|img|\*)(?:[ =][^\]\n]*)?\]",
+    re.IGNORECASE,
+)
 _PIPES = re.compile(r"^\s*\|?[\s:|+=-]*-{2,}[\s:|+=-]*\|?\s*$")
 _SECTION = re.compile(r"^\[+[^\[\]{}\"]+\]+\s*$")
 _KEY = re.compile(r"^\s*[\w.\-/ \[\]\"']{1,60}?\s*=(?!=)\s*\S?")
 _COLON_KEY = re.compile(r"^\s*[A-Za-z][\w.\- ]{0,40}:\s+\S")
+_YAML_KEY = re.compile(r"""^\s*(?:- +)?["']?[\w .-]+["']?:(?:\s|$)|^---$""")
 _GAPS = re.compile(r"\S(?:\t+| {2,})\S")
 
 
@@ -185,23 +200,38 @@ def _sample(path: Path, data: bytes, encoding: str) -> str:
         raise GribbleError(f'encoding = "{encoding}" is not known', fix='For example: "utf-8", "cp1252".') from error
 
 
+def is_page(text: str) -> bool:
+    """Whether a text is written in HTML."""
+    return text.lstrip("\ufeff \t\r\n").startswith("<") and bool(_TAG.search(text[:4096]))
+
+
+def without_forum_marks(text: str) -> str:
+    """A text without the marks of a forum, such as [quote] and [code]."""
+    return _FORUM.sub("", text) if re.search(r"\[/(?:quote|code|b|list|table|spoiler)\]", text, re.IGNORECASE) else text
+
+
 def _format(text: str, path: Path) -> ListFormat:
     """The format that a text has. Raises GribbleError where it looks like none."""
+    text = without_forum_marks(text)
     shown = text.lstrip("\ufeff \t\r\n")
     lines = [line for line in shown.splitlines() if line.strip()]
     whole = lines if len(text) < SAMPLE_BYTES else lines[:-1]  # the last may be cut off
     if shown.startswith("<"):
         return ListFormat.HTML if _TAG.search(shown[:4096]) and not shown.startswith("<?xml") else ListFormat.XML
-    if shown.startswith(("{", "[")) and not _SECTION.match(lines[0]):
+    if _BEGINS_JSON.match(shown) and not _SECTION.match(lines[0]):
         return ListFormat.JSONL if _is_json(lines[0]) and len(lines) > 1 else ListFormat.JSON
     if not whole:
         raise GribbleError(f"{path} is empty", fix="Check the path.")
+    if path.suffix.lower() in (".yaml", ".yml") or _is_yaml(whole):
+        return ListFormat.YAML
     said = [line for line in whole if not line.lstrip().startswith(("#", ";"))] or whole
     if sum(map(is_checksum_line, said)) >= 0.7 * len(said):
         return ListFormat.CHECKSUMS
     if any(map(_TAG.search, lines)) and "<tr" in shown.lower():
         return ListFormat.HTML
     known = _by_lines(text, whole, said) or _ENDINGS.get(path.suffix.lower())
+    if known is None and any(_DIGEST.search(line) or is_file_name(line) for line in whole):
+        known = ListFormat.LIST
     if known is None:
         what = "has no table, no records and no digests that could be told"
         raise GribbleError(f"{path} {what}", fix=_READABLE)
@@ -221,6 +251,13 @@ def _by_lines(text: str, whole: list[str], said: list[str]) -> ListFormat | None
         return ListFormat.TSV if delimiter == "\t" else ListFormat.CSV
     gaps = sum(bool(_GAPS.search(line.strip())) for line in said)
     return ListFormat.TEXT if gaps >= max(2, 0.4 * len(said)) else None
+
+
+def _is_yaml(lines: list[str]) -> bool:
+    """Whether lines are keys of tables within one another, as no other format has them."""
+    keys = [line for line in lines if _YAML_KEY.match(line)]
+    opens = any(line.rstrip().endswith(":") for line in keys)
+    return opens and any(line[0] in " -" for line in keys) and len(keys) >= 0.8 * len(lines)
 
 
 def _is_json(line: str) -> bool:

@@ -13,6 +13,7 @@ from gribble.core.base.errors import GribbleError
 from gribble.core.base.regular import open_text, read_text
 from gribble.core.catalogue.importing.nodes import Advance, Node
 from gribble.core.catalogue.importing.tables import Row
+from gribble.core.files.settingsfile import yaml_reader
 
 
 def csv_rows(path: Path, encoding: str, delimiter: str, advance: Advance) -> Iterator[Row]:
@@ -48,27 +49,66 @@ def read_json(path: Path, encoding: str, way: list[str], advance: Advance) -> It
     yield from _json_records(json_data(path, encoding, advance), way)
 
 
-def json_data(path: Path, encoding: str, advance: Advance) -> Any:
-    """All of a JSON file. Raises GribbleError."""
-    size = path.stat().st_size
-    if size > JSON_BYTES:
+def read_yaml(path: Path, encoding: str, way: list[str], advance: Advance) -> Iterator[Node]:
+    """The records of YAML at a path. Raises GribbleError."""
+    yield from _json_records(yaml_data(path, encoding, advance), way)
+
+
+def yaml_data(path: Path, encoding: str, advance: Advance) -> Any:
+    """All of a YAML file (YAML 1.2), every value a text as it stands there: a release is no number, and a digest of
+    figures none either. Raises GribbleError."""
+    yaml = yaml_reader()
+    text, loader = _whole(path, encoding, "YAML"), getattr(yaml, "CBaseLoader", yaml.BaseLoader)
+    try:
+        for number, event in enumerate(yaml.parse(text, Loader=loader)):
+            if number > JSON_VALUES:
+                raise _too_many(path, "YAML")
+            if isinstance(event, yaml.AliasEvent):  # which could stand for any size
+                raise GribbleError(
+                    f"{path}, line {event.start_mark.line + 1}: *{event.anchor} stands for something written elsewhere",
+                    fix="Write it out; Gribble does not follow such marks.",
+                )
+        data = yaml.load(text, Loader=loader)
+    except yaml.YAMLError as error:
+        mark = getattr(error, "problem_mark", None)
+        where = f", line {mark.line + 1}" if mark else ""
         raise GribbleError(
-            f"{path} is larger than {JSON_BYTES >> 20} MiB, and JSON has to be read whole",
+            f"{path}{where}: {getattr(error, 'problem', None) or 'is no YAML'}", fix="Correct the file."
+        ) from error
+    except RecursionError:
+        raise GribbleError(f"{path} is nested too deeply", fix="Turn it into JSON Lines, one record a line.") from None
+    advance(path.stat().st_size)
+    return data
+
+
+def _whole(path: Path, encoding: str, what: str) -> str:
+    if path.stat().st_size > JSON_BYTES:
+        raise GribbleError(
+            f"{path} is larger than {JSON_BYTES >> 20} MiB, and {what} has to be read whole",
             fix="Turn it into JSON Lines, one record a line.",
         )
+    return read_text(path, JSON_BYTES, encoding)
+
+
+def _too_many(path: Path, what: str) -> GribbleError:
+    return GribbleError(
+        f"{path} has more than {JSON_VALUES:,} values, and {what} has to be read whole",
+        fix="Turn it into JSON Lines, one record a line.",
+    )
+
+
+def json_data(path: Path, encoding: str, advance: Advance) -> Any:
+    """All of a JSON file. Raises GribbleError."""
     try:
-        text = read_text(path, JSON_BYTES, encoding)
+        text = _whole(path, encoding, "JSON")
         if sum(map(text.count, ",[{")) > JSON_VALUES:
-            raise GribbleError(
-                f"{path} has more than {JSON_VALUES:,} values, and JSON has to be read whole",
-                fix="Turn it into JSON Lines, one record a line.",
-            )
+            raise _too_many(path, "JSON")
         data = json.loads(text)
     except json.JSONDecodeError as error:
         raise GribbleError(f"{path}, line {error.lineno}: {error.msg}", fix="Correct the file.") from error
     except RecursionError:
         raise GribbleError(f"{path} is nested too deeply", fix="Turn it into JSON Lines, one record a line.") from None
-    advance(size)
+    advance(path.stat().st_size)
     return data
 
 

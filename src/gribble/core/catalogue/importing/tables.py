@@ -15,6 +15,7 @@ from typing import Any, NamedTuple
 from gribble.core.base.budget import BOOK_BYTES, ROW_CHARACTERS, TABLE_COLUMNS, TABLES, Budget, size_words
 from gribble.core.base.errors import GribbleError
 from gribble.core.catalogue.importing.sniffing import digests_in, is_blank, is_datum, is_file_name, without_marks
+from gribble.core.catalogue.importing.words import has_word
 
 LOOK_AHEAD = 60
 """So many rows are looked at to find the head."""
@@ -34,6 +35,15 @@ class Row(NamedTuple):
     def words(self) -> list[str]:
         """The different things that it says."""
         return list(dict.fromkeys(cell.strip() for cell in self.cells if cell.strip()))
+
+
+class Line(NamedTuple):
+    """One line of a text or page: how deep it lies, what it says, whether it is an entry of a list, or a heading."""
+
+    depth: int
+    text: str
+    entry: bool = False
+    heading: bool = False
 
 
 class Head(NamedTuple):
@@ -82,7 +92,7 @@ class _Finder:
                 yield from self.settle()
         elif _is_title(row, self._head):
             self._head = self._head._replace(heading=row.words[0])
-        elif not self._is_again(row):
+        elif not self._is_again(row) and not _sums_up(row):
             _refuse_more(row, self._head)
             yield self._head, _fitted(row.cells, self._head)
 
@@ -125,6 +135,11 @@ def _could_be_head(row: Row) -> bool:
 
 def _is_title(row: Row, head: Head) -> bool:
     return len(row.words) == 1 and len(head.names) > 1 and not is_datum(row.words[0]) and not is_file_name(row.words[0])
+
+
+def _sums_up(row: Row) -> bool:
+    """Whether a row says what all above it come to."""
+    return has_word(row.words[0], "total") and not any(map(digests_in, row.cells)) and not is_file_name(row.words[0])
 
 
 def _find_head(rows: list[Row]) -> tuple[int, int]:
@@ -184,7 +199,7 @@ MOST_SPAN = 1000
 """No cell spans more rows or columns (HTML Standard, "Tables")."""
 
 _HEADINGS = ("h1", "h2", "h3", "h4", "h5", "h6")
-_GONE = ("script", "style", "template", "noscript", "tfoot", "sup")
+_GONE = ("script", "style", "template", "noscript", "tfoot", "sup", "del", "s", "strike")
 _BREAKS = ("br", "p", "li", "div")
 
 
@@ -206,6 +221,32 @@ def page_rows(text: str, path: Path) -> Iterator[Row]:
         title = _words(caption) if caption is not None else heading
         for cells, is_head in _grid(element):
             yield _taken(Row(cells, number, title, is_head), budget)
+
+
+_ENTRIES = ("li", "dt")
+
+
+def page_lines(text: str) -> Iterator[Line]:
+    """The lines of a page: the entries of its lists, each as deep as it lies, what is said of them, and headings."""
+    for element in _tree(text).iter(*_HEADINGS, *_ENTRIES, "dd", "p", "pre", "td"):
+        lists = sum(above.tag in ("ul", "ol", "dl") for above in element.iterancestors())
+        depth = 2 * lists + (element.tag == "dd")
+        if element.tag == "pre":
+            yield from (Line(depth, line.strip()) for line in "".join(element.itertext()).splitlines() if line.strip())
+            continue
+        for number, line in enumerate(_own_lines(element)):
+            first = number == 0
+            yield Line(depth + (not first), line, first and element.tag in _ENTRIES, element.tag in _HEADINGS)
+
+
+def _own_lines(element: Any) -> list[str]:
+    """What an element says without the lists and blocks in it, a line for each `br`."""
+    words: list[str] = []
+    _gather(element, words, _OF_THEIR_OWN)
+    return [line for line in (" ".join(line.split()) for line in "".join(words).split("\n")) if line]
+
+
+_OF_THEIR_OWN = ("table", "ul", "ol", "dl", "p", "pre", "dd", "dt", "li")
 
 
 def _budget(path: Path) -> Budget:
@@ -297,13 +338,13 @@ def _text(cell: Any) -> str:
     return without_marks("\n".join(line for line in lines if line))
 
 
-def _gather(element: Any, words: list[str]) -> None:
+def _gather(element: Any, words: list[str], without: tuple[str, ...] = ("table",)) -> None:
     words.append((element.text or "").replace("\n", " "))
     for child in element:
         if child.tag in _BREAKS:
             words.append("\n")
-        if child.tag != "table":
-            _gather(child, words)
+        if child.tag not in without:
+            _gather(child, words, without)
         words.append((child.tail or "").replace("\n", " "))
 
 

@@ -12,7 +12,8 @@ from msgspec import Struct
 from gribble.core.base.errors import GribbleError
 from gribble.core.catalogue.importing.nodes import Node
 from gribble.core.catalogue.importing.sniffing import digests_in, is_blank
-from gribble.core.catalogue.importing.streams import json_data, json_node, read_jsonl
+from gribble.core.catalogue.importing.streams import json_data, json_node, read_jsonl, yaml_data
+from gribble.core.catalogue.importing.words import head_points
 from gribble.core.catalogue.importing.xmlrecords import sample_xml
 from gribble.core.records.imported import ListFormat, Looks
 
@@ -39,6 +40,7 @@ class Tree(Struct, kw_only=True):
     disc_rows: list[dict[str, str]] = []
     others: dict[str, list[dict[str, str]]] = {}
     common: dict[str, str] = {}
+    root: str = ""
     title: str = ""
     keyed: bool = False
     """Whether its records stand in lists by a key."""
@@ -53,6 +55,7 @@ def xml_tree(path: Path) -> Tree:
     for way, node, above in _walk(root, (), (root,)):
         places.setdefault(way, []).append((node, above))
     found = _records(path, places)
+    found.root = root.tag
     found.common = {name: str(value) for name, value in root.attributes.items()}
     found.common |= {
         child.tag: child.text.strip() for child in root.children if not child.children and child.text.strip()
@@ -68,8 +71,12 @@ def json_tree(path: Path, looks: Looks) -> Tree:
             node for node, _ in zip(read_jsonl(path, looks.encoding, [], _untold), range(MOST_RECORDS), strict=False)
         ]
         return _json_records("", nodes, {})
-    data = json_data(path, looks.encoding, _untold)
-    common = {k: str(v) for k, v in data.items() if isinstance(v, (str, int, float))} if isinstance(data, dict) else {}
+    data = (yaml_data if looks.format is ListFormat.YAML else json_data)(path, looks.encoding, _untold)
+    root, inside = "", data
+    if isinstance(data, dict) and len(data) == 1 and isinstance(one := next(iter(data.values())), dict):
+        root, inside = next(iter(data)), one
+    said = inside if isinstance(inside, dict) else {}
+    common = {key: str(value) for key, value in said.items() if isinstance(value, (str, int, float))}
     try:
         found = [
             ("/".join(way), nodes, count)
@@ -83,6 +90,7 @@ def json_tree(path: Path, looks: Looks) -> Tree:
     (way, nodes, _), *others = sorted(found, key=lambda one: -one[2])
     tree = _json_records(way, nodes, common)
     tree.left = [f"{way} ({count:,})" for way, _, count in others]
+    tree.root = root
     tree.keyed = way.endswith("*") and len({node.attributes.get("key") for node in nodes}) < len(nodes)
     return tree
 
@@ -216,7 +224,8 @@ def _records(path: Path, places: Places) -> Tree:
     for depth in range(len(files) - 1, 0, -1):
         above = places.get(files[:depth], [])
         names = [_name_of(node) for node, _ in above]
-        if len(above) > 1 and all(names) and len(set(names)) == len(names):
+        several = len(above) > 1 or (len(above) == 1 and _is_set(above[0][0]))
+        if several and all(names) and len(set(names)) == len(names):
             way = files[:depth]
             tree = _tree("/".join(way), [node for node, _ in above], files[depth:], places[files],
                          [one[depth:] for one in ways[1:] if one[:depth] == way], _below(places, way))  # fmt: skip
@@ -225,6 +234,14 @@ def _records(path: Path, places: Places) -> Tree:
     tree = Tree(records="/".join(files), rows=[_own(node) for node, _ in places[files]])
     tree.left = _others(places, ways[1:])
     return tree
+
+
+def _is_set(node: Node) -> bool:
+    """Whether a node that stands alone is plainly a set of an arcade emulator: it says more than its name."""
+    heads = [name.lstrip("@").rpartition("/")[2] for name in _own(node)]
+    return (
+        sum(any(head_points(head, field) == 3 for head in heads) for field in ("year", "maker", "parent", "bios")) > 1
+    )
 
 
 def _others(places: Places, ways: list[tuple[str, ...]]) -> list[str]:

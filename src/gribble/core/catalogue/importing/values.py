@@ -148,6 +148,7 @@ def _split(raw: str, signs: tuple[str, ...]) -> list[str]:
 def _picked(text: str, algorithm: str) -> Iterator[Part]:
     """The digests of one kind that stand in a text, each with the words in brackets behind it. Raises ValueFault where
     it says something, and has no digest of any kind."""
+    text = one_digest(text, HEX_LENGTHS[algorithm])
     matches = list(_DIGEST[HEX_LENGTHS[algorithm]].finditer(text))
     if not matches and text.strip().casefold() not in BLANKS and not any(one.search(text) for one in _DIGEST.values()):
         digest(text.strip(), algorithm, Field(from_=""))
@@ -208,23 +209,32 @@ def number(value: str, rule: Field) -> int:
 
 
 def _number(value: str, rule: Field) -> int:
+    if rule.hex:
+        return _hexadecimal(value)
     if value.isdecimal() and not rule.unit:
         return int(value)
     if value.lower().startswith("0x"):
-        try:
-            return int(value, 16)
-        except ValueError:
-            raise ValueFault(f'"{value}" is no number') from None
+        return _hexadecimal(value)
     match = _NUMBER.match(value)
     if match is None:
         raise ValueFault(f'"{value}" is no number')
     return _whole(match[1].strip(), rule.decimal, _bits(value, match[2] or rule.unit, rule), value)
 
 
+def _hexadecimal(value: str) -> int:
+    """A number to the base of sixteen, as `2000`, `0x2000`, `$2000` or `2000h`."""
+    match = re.fullmatch(r"(?:0[xX]|\$)?([0-9A-Fa-f]+)[hH]?", value.strip())
+    if match is None:
+        raise ValueFault(f'"{value}" is no number')
+    return int(match[1], 16)
+
+
 def _bits(value: str, unit: str, rule: Field) -> int:
     """How many bits a unit counts."""
     if rule.binary and unit.lower() in BINARY_UNITS:
-        return BINARY_UNITS[unit.lower()]
+        bits = BINARY_UNITS[unit.lower()]
+        power = (bits.bit_length() - 1) // 10  # 8 of 8 << 10
+        return int(bits // 1024**power * rule.kilo**power)
     if unit and unit not in UNITS:
         hint = "; binary = true reads it" if unit.lower() in BINARY_UNITS else ""
         raise ValueFault(f'"{value}" has a unit that is none of {", ".join(UNITS)}{hint}', of_map=True)
@@ -245,6 +255,12 @@ def _whole(digits: str, decimal: str, bits: int, value: str) -> int:
     if found != int(found):
         raise ValueFault(f'"{value}" is no whole number{" of bytes" if bits > 8 else ""}')
     return int(found)
+
+
+def one_digest(text: str, length: int) -> str:
+    """A digest of so many figures that is broken over lines, as one; else the text as it is."""
+    shown = "".join(text.split())
+    return shown if len(shown) == length and not set(shown.lower()) - set("0123456789abcdef") else text
 
 
 def digest(value: str, algorithm: str, field: Field) -> str:

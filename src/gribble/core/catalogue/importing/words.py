@@ -20,6 +20,8 @@ def plain(text: str) -> str:
     return " ".join(shown.split()) or text.strip().casefold()
 
 
+MOST_WORDS = 24
+"""A head of more words is prose; only so many are looked at."""
 _SAID = tomllib.loads(read_text(Path(__file__).with_name("words.toml"), MOST_TEXT, "utf-8"))
 _HEADS = {field: frozenset(map(plain, words)) for field, words in _SAID["heads"].items()}
 _MEANINGS: dict[str, dict[str, str]] = {
@@ -36,13 +38,34 @@ def head_points(head: str, field: str) -> int:
     whole = plain(re.sub(r"(?<=[a-z])(?=[A-Z])", " ", head))
     if _HEADS[field] & {shown, whole, shown.replace(" ", "")}:
         return 3
-    words = whole.split()
+    words = whole.split()[:MOST_WORDS]
+    if field == "level" and head_points(head, "unneeded"):
+        return 0  # "not required" turns the meaning round
     spans = {" ".join(words[at:end]) for at in range(len(words)) for end in range(at + 1, len(words) + 1)}
     asian = any(ord(sign) > 0x2E7F for sign in head) and any(
         one in shown for one in _HEADS[field] if len(one) > 1 and ord(one[0]) > 0x2E7F
     )
     least = 3 if field in HEX_LENGTHS else 4  # short words stand in too many heads
     return 2 if spans & {one for one in _HEADS[field] if len(one) >= least} or asian else 0
+
+
+def has_word(head: str, what: str) -> bool:
+    """Whether one of some words stands in a text, by itself."""
+    words = plain(head[:200])
+    return bool(_HEADS[what] & {words, *words.split()})
+
+
+def is_label(text: str) -> bool:
+    """Whether a text only says what stands beside it: the kind of a digest, or that it is a size."""
+    return any(head_points(text, field) == 3 for field in (*HEX_LENGTHS, "checked", "size"))
+
+
+def level_said(text: str) -> str:
+    """The level that a few words say, such as "Required files"; empty where they say none."""
+    words = plain(text[:200]).split()
+    spans = ((end - at, " ".join(words[at:end])) for at in range(len(words)) for end in range(at + 1, len(words) + 1))
+    ordered = sorted(spans, reverse=True) if len(words) <= 4 else []  # the longest says it: "not required"
+    return next((level for _, span in ordered if (level := _MEANINGS["level"].get(span))), "")
 
 
 def meaning(text: str, what: str) -> str:

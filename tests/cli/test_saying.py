@@ -1,0 +1,119 @@
+"""What a column of a list is, said by whoever sees that a guess is wrong: by an option, or at the terminal."""
+
+from __future__ import annotations
+
+import contextlib
+import hashlib
+import os
+import pty
+import sys
+import tomllib
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from tests.conftest import Gribble
+
+A, B, C, D = (hashlib.md5(name.encode(), usedforsecurity=False).hexdigest() for name in "abcd")
+LIST = f"File,Old MD5,New MD5,Notes,Kind of\na.rom,{A},{B},Boot of Tern,bios\nb.rom,{C},{D},Boot of Skua,bios\n"
+WORDS = ("catalogue", "import", "plover.csv", "--out", "plover.sheet.toml")
+
+
+@pytest.fixture
+def place(tmp_path: Path) -> Path:
+    (tmp_path / "plover.csv").write_text(LIST)
+    return tmp_path
+
+
+def needs(place: Path) -> list[tuple[Any, ...]]:
+    sheet = tomllib.loads((place / "plover.sheet.toml").read_text())
+    return [(one["name"], one.get("title"), one["accept"][0]["md5"]) for one in sheet["need"] if one.get("accept")]
+
+
+def test_a_column_is_what_an_option_says(gribble: Gribble, place: Path) -> None:
+    said = gribble("catalogue", "import", "plover.csv", cwd=place).words
+    assert "--field 'Old MD5=md5' or --field 'New MD5=md5'" in said
+    fields = ("--field", "new md5=md5", "--field", "Notes=title", "--field", "Kind of=nothing")
+    shown = gribble("catalogue", "import", "plover.csv", *fields, cwd=place, code=0)
+    assert "Next: gribble catalogue import plover.csv --field 'new md5=md5' --field Notes=title" in shown.words
+    assert "as you say" in shown.words
+    gribble(*WORDS, *fields, "--yes", cwd=place, code=0)
+    assert needs(place) == [("a.rom", "Boot of Tern", B), ("b.rom", "Boot of Skua", D)]
+
+
+@pytest.mark.parametrize(
+    ("field", "says"),
+    [
+        ("Nots=title", "has no column Nots; did you mean 'Notes'?"),
+        ("Notes=titel", "there is no field titel here; did you mean 'title'?"),
+        ("Notes", "is not COLUMN=FIELD"),
+        ("File=nothing", "which column is the name cannot be told"),
+    ],
+)
+def test_what_cannot_be_said_is_told(gribble: Gribble, place: Path, field: str, says: str) -> None:
+    assert says in gribble(*WORDS, "--field", field, "--yes", cwd=place, code=2).err
+    assert not (place / "plover.sheet.toml").exists()
+
+
+@pytest.mark.parametrize(
+    ("answers", "found"),
+    [
+        ("y\n5 = title\ny\n", [("a.rom", "Boot of Tern", A), ("b.rom", "Boot of Skua", C)]),  # of the columns not taken
+        ("New MD5 = md5\ny\n", [("a.rom", None, B), ("b.rom", None, D)]),  # the doubtful one is another
+        (
+            "4 = md5\nNotes = title\nkind of = nothing\ny\n",
+            [("a.rom", "Boot of Tern", B), ("b.rom", "Boot of Skua", D)],
+        ),
+        (
+            "y\nnotes = titel\n77 = title\ny\n",
+            [("a.rom", None, A), ("b.rom", None, C)],
+        ),  # what makes no sense is told
+    ],
+)
+def test_a_guess_is_changed_by_its_number_or_column(
+    gribble: Gribble, place: Path, answers: str, found: list[tuple[Any, ...]]
+) -> None:
+    asked = gribble(*WORDS, stdin=answers.encode(), asks=True, cwd=place)
+    assert "To change one, answer with its number" in asked.words
+    assert needs(place) == found, asked.out + asked.err
+
+
+def test_a_list_becomes_something_else_at_the_terminal(gribble: Gribble, tmp_path: Path) -> None:
+    rows = "".join(
+        f"<r n='g{n}' t='Game {n}'><f n='{n}.bin' b='{n * 512}' c='{n * 0x1234567:08x}'/></r>" for n in range(1, 5)
+    )
+    (tmp_path / "plover.xml").write_text(f"<plover build='2'>{rows}</plover>")
+    words = ("catalogue", "import", "plover.xml", "--out", "plover-2.roster.jsonl", "--to", "roster")
+    asked = gribble(*words, stdin=b"f/n = nothing\nf/c = crc32\n@t = note\ny\n", asks=True, cwd=tmp_path)
+    assert "cannot tell which field is the name" in asked.words, "what cannot be is told, and nothing is lost"
+    assert '"note":"Game 1"' in (tmp_path / "plover-2.roster.jsonl").read_text()
+
+
+@pytest.mark.parametrize(("number", "warned"), [(49, False), (50, True)])
+def test_an_export_without_a_single_parent_is_odd(gribble: Gribble, tmp_path: Path, number: int, warned: bool) -> None:
+    rows = "".join(
+        f"<r n='g{n}'><f n='{n}.bin' b='{n * 512}' c='{n * 0x123457:08x}'/></r>" for n in range(1, number + 1)
+    )
+    words = ("catalogue", "import", "plover.xml", "--out", "plover-2.roster.jsonl", "--yes")
+    (tmp_path / "plover.xml").write_text(f"<plover build='2'>{rows}</plover>")
+    said = gribble(*words, cwd=tmp_path, code=0)
+    assert f"{number} sets of plover 2" in said.words
+    assert "None is a clone" in said.words
+    assert ("none has a parent" in said.err) == warned
+
+
+def test_the_dialogue_on_a_real_terminal(place: Path, clean_env: dict[str, str]) -> None:
+    child, terminal = pty.fork()
+    if not child:
+        os.chdir(place)
+        os.execve(sys.executable, [sys.executable, "-m", "gribble", *WORDS], {**clean_env, "COLUMNS": "100"})
+    said, answers = b"", [b"4 = md5\n", b"5 = title\n", b"y\n"]
+    with contextlib.suppress(OSError):  # the terminal ends with the program
+        while block := os.read(terminal, 4096):
+            said += block
+            if answers and said.rstrip().endswith((b"[y/N]", b"[y/N]\x1b[0m")):
+                os.write(terminal, answers.pop(0))
+                said = b""
+    assert os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]) in (0, 1)
+    assert needs(place) == [("a.rom", "Boot of Tern", B), ("b.rom", "Boot of Skua", D)]
