@@ -90,6 +90,36 @@ def test_a_list_becomes_something_else_at_the_terminal(gribble: Gribble, tmp_pat
     assert '"note":"Game 1"' in (tmp_path / "plover-2.roster.jsonl").read_text()
 
 
+def test_the_last_and_the_oddest_are_shown_with_the_first(gribble: Gribble, tmp_path: Path) -> None:
+    rows = [f"f{n}.rom,{8192},{A[:30]}{n:02},{'yes' if n < 7 else 'no'}" for n in range(1, 10)]
+    rows[4] = "f5.rom,8192,,yes"
+    (tmp_path / "plover.csv").write_text("\n".join(["File,Size,MD5,Required", *rows]))
+    said = gribble("catalogue", "import", "plover.csv", cwd=tmp_path, code=0).words
+    assert "9 needs (3 extra, 6 must, 1 without a digest), the first: f1.rom" in said
+    assert "f4.rom" not in said
+    assert "the last: f9.rom extra" in said
+    assert "the one least like the others: f5.rom must no digest" in said
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        (f"Hello\n\nsome words {A} and more\n", "the nearest is line 3: some words"),
+        ("Hello\nput boot.rom somewhere\n", "the nearest is line 2: put boot.rom somewhere"),
+        ("<p>Hello</p>\n<p>there</p>\n", "there are none"),
+    ],
+)
+def test_a_list_in_which_nothing_is_found_is_told_what_was_looked_for(
+    gribble: Gribble, tmp_path: Path, text: str, says: str
+) -> None:
+    (tmp_path / "plover.html").write_text(f"<html><body><p>{text}")
+    (tmp_path / "plover.md").write_text(text)
+    for name in ("plover.html", "plover.md"):
+        said = gribble("catalogue", "import", name, cwd=tmp_path, code=2).err
+        assert "names of files, such as boot.rom" in said, name
+        assert says.partition(" line ")[0] in said
+
+
 @pytest.mark.parametrize(("number", "warned"), [(49, False), (50, True)])
 def test_an_export_without_a_single_parent_is_odd(gribble: Gribble, tmp_path: Path, number: int, warned: bool) -> None:
     rows = "".join(

@@ -133,6 +133,9 @@ def test_what_is_left_out_or_proves_nothing_is_said(tmp_path: Path) -> None:
     assert drafted.notes == ("what stands under Known bad dumps is left out",)
     drafted, _, _ = taken(tmp_path, *LISTS["names alone"][:2])
     assert "which proves nothing" in drafted.notes[0]
+    blank = taken(tmp_path, "plover.csv", f"File,Need,MD5\nboot8.rom,yes,{A}\nboot16.rom,no,{B}\nfont.rom,,{C}\n")[0]
+    (level,) = [one for one in blank.guesses if one.field == "level"]
+    assert (level.degree, "an empty cell says nothing" in level.words) == (Degree.ASSUMED, True)
     (size,) = taken(tmp_path, "plover.csv", f"File,Size,MD5\nboot8.rom,256,{A}\nboot16.rom,512,{B}\n")[0].doubtful
     assert (size.field, "kilobytes" in size.reason) == ("size", True)
 

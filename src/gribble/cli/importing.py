@@ -209,7 +209,7 @@ def _by_draft(wish: Wish, asked: Asked, draft: str | None) -> int:
         try:
             return _as_drafted(wish._replace(said=_said_of(asked), can_say=True), drafted, draft, sure)
         except Otherwise as said:
-            asked = _changed(wish, asked._replace(fields=(*asked.fields, *sure)), drafted, said.words)
+            asked = _changed(wish, asked._replace(fields=(*asked.fields, *sure)), drafted, said.answer)
 
 
 def _numbered(drafted: Drafted) -> list[str]:
@@ -230,11 +230,11 @@ def _said_of(asked: Asked) -> tuple[str, ...]:
     return (*words, *(("--table", str(asked.table)) if asked.table is not None else ()))
 
 
-def _changed(wish: Wish, asked: Asked, drafted: Drafted, words: str) -> Asked:
+def _changed(wish: Wish, asked: Asked, drafted: Drafted, answer: str) -> Asked:
     """What is asked after an answer such as "3 = title" or "to roster"; what it makes no sense of is told."""
-    if match := re.fullmatch(r"(?:to|--to)\s+(sheet|roster|plays)", words):
+    if match := re.fullmatch(r"(?:to|--to)\s+(sheet|roster|plays)", answer):
         return asked._replace(to=match[1])
-    number, _, field = (part.strip() for part in words.partition("="))
+    number, _, field = (part.strip() for part in answer.partition("="))
     columns = _numbered(drafted)
     column = columns[int(number) - 1] if number.isdigit() and 0 < int(number) <= len(columns) else number
     changed = asked._replace(fields=(*(one for one in asked.fields if not one.means(column)), Said(column, field)))

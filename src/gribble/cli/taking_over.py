@@ -28,7 +28,7 @@ from gribble.core.catalogue.config import load_config
 from gribble.core.catalogue.importing.build import read_kinds, read_sets
 from gribble.core.catalogue.importing.fieldmap import map_line
 from gribble.core.catalogue.importing.lists import read_list
-from gribble.core.catalogue.importing.needs import draft_of, read_rows, understood
+from gribble.core.catalogue.importing.needs import draft_of, preview_of, read_rows
 from gribble.core.catalogue.importing.relatives import read_plays, with_plays
 from gribble.core.catalogue.rosters import ROSTER_ENDING, ROSTER_VERSION, load_roster, write_roster
 from gribble.core.catalogue.sheets import SHEET_ENDING, load_catalogue, load_sheet
@@ -38,7 +38,7 @@ from gribble.core.records.roster import ArcadeSet, FileState, RosterHead, SetKin
 from gribble.core.records.sheet import Sheet
 from gribble.core.survey.whereabouts import Sought
 from gribble.views.catalogue import show_preview_sets, show_tally
-from gribble.views.init import show_first_needs, show_plays
+from gribble.views.init import show_plays, show_some_needs
 from gribble.views.looks import kept_words, shorten
 from gribble.views.screen import Bar
 
@@ -49,11 +49,11 @@ ENDINGS = {"sheet": SHEET_ENDING, "roster": ROSTER_ENDING, "plays": ROSTER_ENDIN
 
 
 class Otherwise(Exception):
-    """Somebody says that a column is something else than was guessed; `words` are theirs."""
+    """Somebody says that a column is something else than was guessed, in an `answer`."""
 
-    def __init__(self, words: str) -> None:
-        super().__init__(words)
-        self.words = words
+    def __init__(self, answer: str) -> None:
+        super().__init__(answer)
+        self.answer = answer
 
 
 class Wish(NamedTuple):
@@ -161,8 +161,7 @@ def finish_sheet(wish: Wish, draft: DraftSheet, tally: Tally) -> int:
     there = load_sheet(wish.target)[0] if wish.into else None
     begins = begins_at(there, draft) if there else ""
     if wish.only_shown or not wish.yes:
-        first = [understood(one) for one in draft.needs[: wish.preview or FIRST_SHOWN]]
-        show_first_needs(screen, first, len(draft.needs))
+        show_some_needs(screen, preview_of(draft.needs, wish.preview or FIRST_SHOWN))
     if wish.only_shown:
         return _shown(wish, tally)
     refuse_faults(wish, tally)

@@ -12,7 +12,7 @@ from rich.text import Text
 from gribble.core.answers.doctor import Examined, Health
 from gribble.core.answers.setup import Discovery
 from gribble.core.base.amounts import count, size
-from gribble.core.records.imported import Degree, Drafted, Guess, Understood
+from gribble.core.records.imported import Degree, Drafted, Guess, Preview, Understood
 from gribble.core.records.sheet import Accept
 from gribble.views.looks import DIGEST_NAMES, QUIET, STATES, VERDICTS, shorten
 from gribble.views.screen import Screen, remedy, styled
@@ -86,10 +86,21 @@ def _row(one: Guess) -> tuple[str | Text, ...]:
     return f"{one.column} → {one.field}", styled(str(one.degree), _COLOURS[one.degree]), words
 
 
-def show_first_needs(screen: Screen, needs: list[Understood], total: int) -> None:
-    """The first needs as they were understood."""
-    screen.say(styled(count(total, "need"), "bold"), ", the first:" if total > len(needs) else ":")
-    screen.grid([(one.place, ", ".join(one.facts), "; ".join(map(_content, one.accepts))) for one in needs])
+def show_some_needs(screen: Screen, shown: Preview) -> None:
+    """How many needs there are and what is said of them; the first as they were understood, the last, the oddest."""
+    facts = [f"{number:,} {level}" for level, number in sorted(shown.levels.items())]
+    facts += [f"{shown.bare:,} without a digest"] if 0 < shown.bare < shown.total else []
+    told = f" ({', '.join(facts)})" if facts else ""
+    screen.say(styled(count(shown.total, "need"), "bold"), f"{told}{', the first:' if shown.last else ':'}")
+    screen.grid(map(_need_row, shown.first))
+    for words, one in (("the last", shown.last), ("the one least like the others", shown.odd)):
+        if one is not None:
+            screen.say(f"{words}:")
+            screen.grid([_need_row(one)])
+
+
+def _need_row(one: Understood) -> tuple[str, ...]:
+    return one.place, ", ".join(one.facts), "; ".join(map(_content, one.accepts))
 
 
 def show_plays(screen: Screen, said: list[dict[str, Any]], total: int) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from enum import StrEnum
 from typing import Any, NamedTuple
 
@@ -205,6 +205,18 @@ class Understood(NamedTuple):
     place: str
     facts: tuple[str, ...]
     accepts: tuple[Accept, ...]
+
+
+class Preview(NamedTuple):
+    """Some needs as they were understood: the first, the last, and the one least like the others, where these are not
+    among the first; how many there are in all, of which level, and without any digest."""
+
+    first: list[Understood]
+    last: Understood | None
+    odd: Understood | None
+    total: int
+    levels: Mapping[str, int]
+    bare: int
 
 
 class Drafted(Struct, frozen=True, kw_only=True):

@@ -45,7 +45,7 @@ from gribble.core.catalogue.importing.relatives import (
 )
 from gribble.core.catalogue.importing.rules import rules_for
 from gribble.core.catalogue.importing.saying import NOTHING, Said, as_said, refuse_unmet
-from gribble.core.catalogue.importing.sniffing import is_page, looks_like
+from gribble.core.catalogue.importing.sniffing import digests_in, is_file_name, is_page, looks_like
 from gribble.core.catalogue.importing.tables import Head
 from gribble.core.catalogue.importing.trees import BY_HAND, Tree, json_tree, xml_tree
 from gribble.core.catalogue.importing.words import has_word, head_points, level_said
@@ -145,7 +145,7 @@ def _of_tables(path: Path, looks: Looks, asked: Asked) -> Drafted:
         shown = _shown((names, rows) for names, rows in groups.items() if rows)
         said = "that says what plays" if asked.to == "plays" else "with names of files and their digests"
         what = f"has no table {said}" if shown else "has no table"
-        raise GribbleError(f"{path} {what}", fix=f"It has: {shown}." if shown else BY_HAND)
+        raise GribbleError(f"{path} {what}", fix=f"It has: {shown}." if shown else _looked_for(path, looks))
     good.sort(key=lambda one: -len(one[1]))
     (names, rows), *others = good
     records, several = _records(names, rows), False
@@ -172,6 +172,19 @@ def _of_tables(path: Path, looks: Looks, asked: Asked) -> Drafted:
     table = ALL_TABLES if several else asked.table
     found = _Found(records, title=title, headings=usual, table=table, notes=notes, text=text, also=also)
     return _of_rows(path, looks, asked, found)
+
+
+def _looked_for(path: Path, looks: Looks) -> str:
+    """What was looked for in a text or page in which there is nothing, and the nearest thing that there is."""
+    sought = "Gribble looks for names of files, such as boot.rom, best beside digests of 8, 32, 40 or 64 figures"
+    if looks.format is ListFormat.WORKBOOK:
+        return f"{sought}."
+    lines = [re.sub(r"<[^>]*>", " ", line) for line in whole_text(path, looks, lambda _bytes: None).splitlines()]
+    for near in (digests_in, lambda line: any(map(is_file_name, line.split()))):
+        for number, line in enumerate(lines, start=1):
+            if near(line):
+                return f"{sought}; the nearest is line {number}: {' '.join(line.split())[:60]}"
+    return f"{sought}; there are none."
 
 
 def _records(names: tuple[str, ...], rows: list[tuple[Head, list[str]]]) -> list[dict[str, Any]]:
@@ -288,7 +301,8 @@ def _of_rows(path: Path, looks: Looks, asked: Asked, found: _Found) -> Drafted:
         found = structs.replace(found, notes=(*found.notes, NAMES_ALONE))
     if needed := {"roster": {"set", "name"}, "sheet": {"name"}}[to] - fields:
         raise GribbleError(
-            f"{path}: which column is the {' and the '.join(sorted(needed))} cannot be told", fix=BY_HAND
+            f"{path}: which column is the {' and the '.join(sorted(needed))} cannot be told",
+            fix=f"Say it: --field COLUMN={min(needed)}. Its columns are {', '.join(one.name for one in columns[:12])}.",
         )
     if to == "sheet" and found.headings:
         guesses += _standing_above("what stands above", HEADING, found.headings, fields)
@@ -409,7 +423,10 @@ def _of_tree(path: Path, looks: Looks, asked: Asked, tree: Tree) -> Drafted:
     paths = [*(one.name for one in columns), *(f"{tree.inner}/{one.name.lstrip('@')}" for one in within)]
     refuse_unmet(asked.fields, met | met_within, paths)
     if lacking := next((one for one, group in (("set", sets), ("name", files)) if not _has(group, one)), ""):
-        raise GribbleError(f"{path}: Gribble cannot tell which field is the {lacking}", fix=BY_HAND)
+        raise GribbleError(
+            f"{path}: Gribble cannot tell which field is the {lacking}",
+            fix=f"Say it: --field COLUMN={lacking}. Its fields are {', '.join(paths[:12])}.",
+        )
     if looks.format is ListFormat.XML and path.stat().st_size > SAMPLE_BYTES:
         record = tree.records.rpartition("/")[2]
         sets, files = _all_words(path, sets, record), _all_words(path, files, tree.inner.rpartition("/")[2])

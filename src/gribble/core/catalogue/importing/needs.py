@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections import Counter
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 
 from msgspec import structs
 
@@ -13,7 +14,7 @@ from gribble.core.catalogue.importing.nodes import Node
 from gribble.core.catalogue.importing.values import ValueFault
 from gribble.core.catalogue.importing.words import level_said
 from gribble.core.catalogue.writing import Draft, DraftSheet
-from gribble.core.records.imported import FieldMap, Tally, Understood
+from gribble.core.records.imported import FieldMap, Preview, Tally, Understood
 from gribble.core.records.roster import FileState
 from gribble.core.records.sheet import Accept, Kind, Level, ManifestFile
 
@@ -117,6 +118,37 @@ def _files_of(values: Values) -> list[Values]:
         {**values, "name": [name], **{key: [found[at]] for key, found in several.items()}}
         for at, name in enumerate(names)
     ]
+
+
+def preview_of(needs: Sequence[Draft], most: int) -> Preview:
+    """What is shown of some needs before they are written."""
+    rest, odd = needs[most:], _oddest(needs)
+    last = rest[-1] if rest else None
+    shown = odd if any(odd is one for one in rest[:-1]) else None
+    return Preview(
+        first=list(map(understood, needs[:most])),
+        last=understood(last) if last else None,
+        odd=understood(shown) if shown else None,
+        total=len(needs),
+        levels=Counter(need.level for need in needs if need.level),
+        bare=sum(not any(one.strongest() for one in need.accepts) for need in needs),
+    )
+
+
+def _oddest(needs: Sequence[Draft]) -> Draft | None:
+    """The need that is least like the others, the first of several; None where all are alike."""
+    said = [_said_of(need) for need in needs]
+    times = [Counter(column) for column in zip(*said, strict=True)]
+    rare = [sum(1 / times[at][word] for at, word in enumerate(one)) for one in said]
+    return needs[rare.index(max(rare))] if needs and max(rare) > min(rare) else None
+
+
+def _said_of(need: Draft) -> tuple[object, ...]:
+    """By what a need is compared with others: which of its fields say something, and how much."""
+    proofs = tuple(sorted({one.strongest() or "" for one in need.accepts}))
+    sized = all(one.size is not None for one in need.accepts)
+    filled = (bool(need.title), bool(need.folder), bool(need.why), len(need.machines), len(need.aliases))
+    return (*filled, need.level, need.kind, len(need.accepts), proofs, sized, need.name.rpartition(".")[2])
 
 
 def understood(need: Draft) -> Understood:

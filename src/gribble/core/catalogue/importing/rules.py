@@ -85,6 +85,9 @@ def _worded(field: str, column: Column) -> Ruled:
             unsure="" if empty else "its words say one thing",
         )
     unsure = f'"{unknown[0]}" is no word that is known' if unknown else ""
+    if field in ("level", "unneeded") and len(column.values) < column.rows:
+        rule = Field(from_=column.name, values=values)
+        return Ruled((rule,), f"{words}, an empty cell says nothing", assumed=True, unsure=unsure)
     return Ruled((Field(from_=column.name, values=values),), words, unsure=unsure)
 
 
