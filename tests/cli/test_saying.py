@@ -95,7 +95,7 @@ def test_the_last_and_the_oddest_are_shown_with_the_first(gribble: Gribble, tmp_
     rows[4] = "f5.rom,8192,,yes"
     (tmp_path / "plover.csv").write_text("\n".join(["File,Size,MD5,Required", *rows]))
     said = gribble("catalogue", "import", "plover.csv", cwd=tmp_path, code=0).words
-    assert "9 needs (3 extra, 6 must, 1 without a digest), the first: f1.rom" in said
+    assert "9 needs (6 must, 3 extra, 1 without a digest), the first: f1.rom" in said
     assert "f4.rom" not in said
     assert "the last: f9.rom extra" in said
     assert "the one least like the others: f5.rom must no digest" in said

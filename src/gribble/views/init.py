@@ -13,7 +13,7 @@ from gribble.core.answers.doctor import Examined, Health
 from gribble.core.answers.setup import Discovery
 from gribble.core.base.amounts import count, size
 from gribble.core.records.imported import Degree, Drafted, Guess, Preview, Understood
-from gribble.core.records.sheet import Accept
+from gribble.core.records.sheet import Accept, Level
 from gribble.views.looks import DIGEST_NAMES, QUIET, STATES, VERDICTS, shorten
 from gribble.views.screen import Screen, remedy, styled
 
@@ -88,7 +88,7 @@ def _row(one: Guess) -> tuple[str | Text, ...]:
 
 def show_some_needs(screen: Screen, shown: Preview) -> None:
     """How many needs there are and what is said of them; the first as they were understood, the last, the oddest."""
-    facts = [f"{number:,} {level}" for level, number in sorted(shown.levels.items())]
+    facts = [f"{shown.levels[level]:,} {level}" for level in Level if level in shown.levels]
     facts += [f"{shown.bare:,} without a digest"] if 0 < shown.bare < shown.total else []
     told = f" ({', '.join(facts)})" if facts else ""
     screen.say(styled(count(shown.total, "need"), "bold"), f"{told}{', the first:' if shown.last else ':'}")
