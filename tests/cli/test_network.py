@@ -337,11 +337,14 @@ def test_playlists_of_a_handheld_are_written_on_it_merged_and_taken_back(
     assert "say the same" in again
     gribble(*words, "--into", "handheld:lists", "--yes", cwd=world, code=0, **PASSWORD)
     assert (world / "handheld/card/lists/Reef.m3u").read_text().startswith("../games/Reef (Disc 1).iso\n")
+    on_it = ("discs", "playlist", "games", "--rig", "handheld")
+    assert "say the same" in gribble(*on_it, "--into", "games", "--yes", cwd=world, code=0, **PASSWORD).out
     for _ in range(2):
         gribble("undo", "--yes", cwd=world, code=0, **PASSWORD)
     assert tree(world) == before
     wrong: list[tuple[tuple[str, ...], str]] = [
         (("handheld:nowhere",), "handheld:nowhere is not there"),
+        (("handheld:games", "--into", "handheld:../out"), "climbs out"),
         (("handheld:games", "--into", "lists"), "no playlist there finds them"),
         (("discs", "--into", "handheld:lists"), "no playlist there finds them"),
     ]

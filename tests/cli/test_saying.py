@@ -48,7 +48,7 @@ def test_a_column_is_what_an_option_says(gribble: Gribble, place: Path) -> None:
         ("Nots=title", "has no column Nots; did you mean 'Notes'?"),
         ("Notes=titel", "there is no field titel here; did you mean 'title'?"),
         ("Notes", "is not COLUMN=FIELD"),
-        ("File=nothing", "which column is the name cannot be told"),
+        ("File=nothing", "Gribble cannot tell which column is the name"),
     ],
 )
 def test_what_cannot_be_said_is_told(gribble: Gribble, place: Path, field: str, says: str) -> None:

@@ -8,6 +8,7 @@ import pytest
 
 from tests.cabinets import LYING, SETS, arcade_world
 from tests.conftest import Gribble
+from tests.making import Forked
 
 LIST = "knot-on-den.txt"
 
@@ -110,3 +111,48 @@ def test_a_word_that_no_set_has_writes_nothing(gribble: Gribble, den: Path) -> N
     assert "No set is called so: tidemark" in said
     assert not (den / LIST).exists()
     assert "2 sets wanted of knot on den" in gribble("sets", "wanted", cwd=den, code=0).words
+
+
+def in_use(den: Path, data: bytes) -> Path:
+    """A file that is the list of wanted sets already."""
+    (den / LIST).write_bytes(data)
+    config = den / "gribble.toml"
+    config.write_text(config.read_text().replace('"held"', f'"{LIST}"'))
+    return den / LIST
+
+
+@pytest.mark.parametrize(
+    ("data", "after"),
+    [
+        ("# für Ada\nWéir Runner!\nmill\n".encode("cp1252"), "# für Ada\nWéir Runner!\nmill\nkiln\n".encode("cp1252")),
+        ("# für Ada\nmill\n".encode("utf-8-sig"), "# für Ada\nmill\nkiln\n".encode("utf-8-sig")),
+        ("# für Ada\nmill\n".encode("utf-16"), "# für Ada\nmill\nkiln\n".encode("utf-16")),
+        (b"# \x81\x8d\r\nmill\r\n", b"# \x81\x8d\r\nmill\r\nkiln\n"),
+        (b"# mine\nmill", b"# mine\nmill\nkiln\n"),
+    ],
+)
+def test_what_somebody_typed_stays_as_it_is_in_every_encoding(
+    gribble: Gribble, den: Path, data: bytes, after: bytes
+) -> None:
+    path = in_use(den, data)
+    gribble("sets", "wanted", "kiln", "--yes", cwd=den, code=0)
+    assert path.read_bytes() == after
+    assert (den / f"{LIST}.before-1").read_bytes() == data
+
+
+def test_titles_in_the_letters_of_windows_are_understood(gribble: Gribble, den: Path) -> None:
+    (den / "titles.txt").write_bytes("Wéir  Runner!\r\nKiln 2\r\n".encode("cp1252"))
+    said = gribble("sets", "wanted", "--list", "titles.txt", "--instead", "--yes", cwd=den).words
+    assert "No set is called so" not in said
+
+
+@pytest.mark.parametrize(("words", "after"), [(("kiln",), "mill\nweir\nkiln\n"), (("mill", "--without"), "weir\n")])
+def test_what_is_added_while_the_question_stands_is_not_lost(den: Path, words: tuple[str, ...], after: str) -> None:
+    path = in_use(den, b"mill\n")
+    child = Forked(den, ("sets", "wanted", *words), None)
+    child.wait_for_question()
+    path.write_text("mill\nweir\n")
+    child.answer(b"y\n")
+    assert child.ended().code == 0
+    assert path.read_text() == after
+    assert (den / f"{LIST}.before-1").read_text() == "mill\nweir\n"

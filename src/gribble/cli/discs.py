@@ -18,7 +18,7 @@ from gribble.cli.options import VerboseOption, YesOption
 from gribble.cli.running import write_texts
 from gribble.cli.session import Session
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, reason_of
-from gribble.core.base.paths import base, join, name_fault, relative
+from gribble.core.base.paths import base, join, name_fault, path_fault, relative
 from gribble.core.base.regular import MOST_TEXT, read_regular
 from gribble.core.base.texts import NoTextError, text_of
 from gribble.core.catalogue.config import fit_sheet
@@ -74,6 +74,8 @@ class Places:
         self._skipped = skipped
         self._grounds = session.rigs.grounds(call.scope) if session else {}
         self._listed: dict[str, dict[str, int]] = {}
+        homes = session.rigs.in_scope(call.scope) if session else ()
+        self._local = {home.name: home.root for home in homes if not home.remote}
 
     def of(self, words: Iterable[str] | None) -> list[DiscPlace]:
         """The places that words mean; without any the game folders of the rigs."""
@@ -81,8 +83,7 @@ class Places:
 
     def place(self, word: str, *, new: bool = False) -> DiscPlace:
         """The place that a word means. Raises GribbleError for what is not there, unless it may be `new`."""
-        rig, _, folder = word.partition(":")
-        folder = folder.strip("/")
+        rig, folder = self._on_rig(word)
         if rig in self._grounds:
             if why := self._grounds[rig].away():
                 raise GribbleError(f"{rig} is not here: {why}", fix="Run the command again when it is.")
@@ -90,17 +91,30 @@ class Places:
             if not place.sizes and not new:
                 raise GribbleError(f"{word} is not there", fix=f"gribble rigs {rig} shows its folders.")
             return place
-        homes = self._session.rigs.in_scope(self._call.scope) if self._session else ()
-        local = {home.name: home.root for home in homes if not home.remote}
-        path = Path(local[rig], folder) if rig in local and ":" in word else self._call.environment.path(word)
+        path = Path(self._local[rig], folder) if rig else self._call.environment.path(word)
         if not (new or os.path.exists(path)):
             raise GribbleError(f"{word} is not there", fix="Check the path.")
         whole = new or os.path.isdir(path)
         start, only = (path, "") if whole else (path.parent, path.name)
-        home = next((name for name, root in local.items() if start.is_relative_to(root)), "")
-        inside = start.relative_to(local[home]).as_posix() if home else ""
+        home = next((name for name, root in self._local.items() if start.is_relative_to(root)), "")
+        inside = start.relative_to(self._local[home]).as_posix() if home else ""
         sizes = {} if new else sizes_below(start, self._skipped)
         return DiscPlace(str(start), sizes, reader_below(start), only, home, inside)
+
+    def _on_rig(self, word: str) -> tuple[str, str]:
+        """The rig and the folder there that a word means: `RIG:FOLDER`, or a folder that only the rig of `--rig` has;
+        two empty texts for a path of this machine. Raises GribbleError for a folder that leads out of the rig."""
+        rig, colon, folder = word.partition(":")
+        known = {*self._grounds, *self._local}
+        if not (colon and rig in known):
+            asked = self._call.scope.rigs
+            rig, folder = (asked[0], word) if len(asked) == 1 and asked[0] in known else ("", "")
+            if rig and os.path.exists(self._call.environment.path(word)):
+                return "", ""
+        folder = folder.strip("/")
+        if rig and folder and (fault := path_fault(folder)):
+            raise GribbleError(f'"{word}" {fault}', fix="Name a folder of the rig, such as RIG:games.")
+        return rig, folder
 
     def _of_rigs(self) -> Iterator[DiscPlace]:
         """The game folders of the rigs; a rig that is away is told and left out."""
@@ -285,7 +299,9 @@ def playlist(
 def _session_for(call: Call, words: Sequence[str], *, writes: bool = False) -> AbstractContextManager[Session | None]:
     """A session where a configuration is needed: without words, for those that could name a rig, and, where there is
     one, to write."""
-    on_rig = any(":" in word and not os.path.exists(call.environment.path(word)) for word in words)
+    on_rig = bool(call.scope.rigs) or any(
+        ":" in word and not os.path.exists(call.environment.path(word)) for word in words
+    )
     known = (writes or on_rig) and find_config(call.environment, call.config)
     return Session(call) if known or not words else nullcontext()
 

@@ -6,7 +6,6 @@ import os
 import re
 import tomllib
 from collections.abc import Callable
-from functools import partial
 from typing import Annotated, NamedTuple, Optional
 
 import typer
@@ -21,12 +20,12 @@ from gribble.cli.set_releases import EmulatorOption
 from gribble.cli.surveying import survey
 from gribble.core.answers.entering import Said, entered
 from gribble.core.answers.rosters import ArcadePlace, one_place, wanted_now
-from gribble.core.answers.wishing import How, Look, Pick, Picked, changed_list, list_text, pick
+from gribble.core.answers.wishing import How, Look, Pick, Picked, changed_list, changed_text, pick
 from gribble.core.arcade.match import whole_games
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
-from gribble.core.base.filewriter import write_file
+from gribble.core.base.filewriter import changing, write_file
 from gribble.core.base.regular import MOST_TEXT, read_regular
-from gribble.core.base.texts import text_of
+from gribble.core.base.texts import Typed, text_of
 from gribble.core.catalogue.calling import SPECIAL
 from gribble.core.catalogue.config import read_wanted
 from gribble.core.records.roster import Roster
@@ -99,7 +98,8 @@ def wanted(call: Call, options: WantedOptions) -> int:
             picked = _cleared(call, picked, roster)
         now, kept = wanted_now(place), session.loaded.config.rig[place.rig.name].emulators[place.fitted.emulator].wanted
         by_name = kept if kept not in [(one,) for one in SPECIAL] else None
-        entries = changed_list(by_name or now, picked.sets, how, roster.sets) if asked != Pick() else now
+        listed = by_name or now
+        entries = changed_list(listed, picked.sets, how, roster.sets) if asked != Pick() else now
         look = Look(place.rig.name, place.fitted.emulator, roster.sets, now, entries, picked, whole)
         if call.json:
             session.screen.json(wanted_json(look))
@@ -110,7 +110,7 @@ def wanted(call: Call, options: WantedOptions) -> int:
             if picked.sets and not (by_name and look.is_same):
                 if not ask(call, "Write it so?", options.yes):
                     return ExitCode.ATTENTION
-                _write(call, session, place, partial(list_text, entries, roster.sets), anew=how is How.INSTEAD)
+                _write(call, session, place, lambda text: changed_text(text, listed, picked.sets, how, roster.sets))
                 session.screen.next(f"gribble check {look.emulator} --rig {look.rig}", "which of them run")
         return ExitCode.ATTENTION if picked.unclear or picked.unknown else session.ended(())
 
@@ -151,9 +151,9 @@ def _cleared(call: Call, picked: Picked, roster: Roster) -> Picked:
     return structs.replace(picked, sets=chosen, unclear=tuple(left))
 
 
-def _write(call: Call, session: Session, place: ArcadePlace, text: Callable[[str], str], *, anew: bool) -> None:
-    """Write the list into its file, which gribble.toml names from then on. What else stands in it stays unless it is
-    written `anew`."""
+def _write(call: Call, session: Session, place: ArcadePlace, make: Callable[[str | None], str]) -> None:
+    """Write the list into its file, which gribble.toml names from then on. `make` makes its text from what the file
+    says at that moment, so that nothing that somebody added meanwhile is lost."""
     config = session.loaded.path
     assert config is not None
     name, emulator = place.rig.name, place.fitted.emulator
@@ -163,8 +163,12 @@ def _write(call: Call, session: Session, place: ArcadePlace, text: Callable[[str
     file = named if isinstance(named, str) and os.path.isfile(config.parent / named) else f"{emulator}-on-{name}.txt"
     in_use = file == named
     target = config.parent / file
-    former = "" if anew or not in_use else text_of(read_regular(target, MOST_TEXT), errors="replace")
-    kept = write_file(target, [text(former).encode()], replace_other=True)
+    if in_use:
+        with changing(target) as now:
+            typed = Typed.of(now.data)
+            kept = now.write([typed.written(make(typed.text))], keep=True)
+    else:
+        kept = write_file(target, [make(None).encode()], replace_other=True)
     call.screen.say(f"{shorten(str(target))} is written{kept_words(kept)}.")
     if not in_use:
         sheet = session.loaded.catalogue.sheets[emulator]

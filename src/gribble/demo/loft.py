@@ -26,8 +26,8 @@ _LOST = {"galley1.1a", "mizzenj1.1a"}
 
 
 def _export(release: str) -> bytes:
-    """What the emulator says of its sets. Release 2.1 wants another boot ROM, calls Yawl otherwise, has a chip of
-    Anchor anew, and no longer knows Windlass."""
+    """What the emulator says of its sets. Release 2.1 wants another boot ROM, calls Yawl otherwise, has another dump of
+    a chip of Anchor, and no longer knows Windlass."""
     new = release == "2.1"
     games = [f'<game id="loftsys" system="yes"><called>Loft system</called>{_boot(release)}</game>']
     for number, word in enumerate(_WORDS):

@@ -7,11 +7,10 @@ from itertools import islice
 
 from rich.text import Text
 
-from gribble.core.answers.why import Cause, causes_of
+from gribble.core.answers.why import Cause
 from gribble.core.base.amounts import count
 from gribble.core.base.paths import base
 from gribble.core.records.findings import (
-    SetAudit,
     Verdict,
 )
 from gribble.core.records.holding import Holding
@@ -78,10 +77,9 @@ def cause_words(one: Cause, release: str | None) -> str:
     return f"{_ONE[verb] if len(one.sets) == 1 else verb} {rest}"
 
 
-def cause_rows(sets: Iterable[SetAudit], on: str, release: str | None, fix: str = "") -> list[tuple[str | Text, ...]]:
+def cause_rows(causes: list[Cause], on: str, release: str | None, fix: str = "") -> list[tuple[str | Text, ...]]:
     """A row for each cause, those that block first; `on` are the words that name the rig in a command, `fix` is the
     command that puts right what is held."""
-    causes = causes_of(sets)
     rows: list[tuple[str | Text, ...]] = []
     for one in causes[:CAUSES_SHOWN]:
         alone = len(one.sets) == 1

@@ -214,12 +214,13 @@ def show_sets(screen: Screen, emulator: EmulatorAudit, *, verbose: bool, on: str
     if emulator.sets_note:
         screen.say(f"    {emulator.sets_note}")
     faulty = [one for one in emulator.sets if one.state is not State.READY]
-    alike = len(faulty) > ALIKE_SHOWN and 2 * len(causes_of(faulty)) <= len(faulty)
+    causes = causes_of(faulty) if len(faulty) > ALIKE_SHOWN else []
+    alike = bool(causes) and 2 * len(causes) <= len(faulty)
     if verbose or not (alike or len(faulty) > SETS_SHOWN):
         rows: list[tuple[str | Text, ...]]
         rows = [(state(one.state), one.set, set_account(one, emulator.release, verbose)) for one in faulty]
     else:
-        rows = cause_rows(faulty, on, emulator.release)
+        rows = cause_rows(causes, on, emulator.release)
     ready = [one for one in emulator.sets if one.state is State.READY]
     if ready:
         names = ", ".join(with_title(one.set, one.title) for one in ready[:8]) + (" …" if len(ready) > 8 else "")
@@ -247,7 +248,7 @@ def _lying_rows(emulator: EmulatorAudit, verbose: bool) -> Iterator[tuple[str | 
             shown = names if verbose else names[:SPARE_SHOWN]
             more = f" and {len(names) - len(shown):,} more (-v shows them)" if len(shown) < len(names) else ""
             yield (
-                styled("· aside", QUIET),
+                styled("· other", QUIET),
                 styled(f"{count(len(names), one, several)}: {', '.join(shown)}{more}", QUIET),
             )
 

@@ -115,7 +115,7 @@ def show_cost(screen: Screen, cost: Cost) -> None:
     kinds = (
         (cost.better, "would run, and does not now", "would run, and do not now", cost.better),
         (cost.renamed, "gets another name", "get other names", cost.renamed),
-        (cost.anew, "is packed anew from what you hold", "are packed anew from what you hold", cost.anew),
+        (cost.repacked, "is repacked from what you have", "are repacked from what you have", cost.repacked),
         (cost.lacking, f"needs {nobody_has}", f"need {nobody_has}", cost.archives),
         (cost.worse, "would not run any more", "would not run any more", cost.worse),
         (cost.gone, "is gone", "are gone", cost.gone),

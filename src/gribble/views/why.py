@@ -7,7 +7,7 @@ from typing import Any
 from rich.text import Text
 
 from gribble.core.answers.next import YOURS, Turn, next_turn
-from gribble.core.answers.why import Answer, Order, Reason
+from gribble.core.answers.why import Answer, Order, Reason, causes_of
 from gribble.core.records.findings import RigAudit, State, Verdict, worst
 from gribble.core.sayings.facts import fix_words, say
 from gribble.core.sayings.remedies import way_words
@@ -58,7 +58,7 @@ def show_why(screen: Screen, found: list[Answer], *, verbose: bool = False) -> N
             on = f" --rig {answer.rig.rig}"
             faulty = [one for one in answer.emulator.sets if one.state is not State.READY]
             fix = f"gribble place {answer.emulator.emulator}"
-            screen.grid(cause_rows(faulty, on, answer.emulator.release, fix))
+            screen.grid(cause_rows(causes_of(faulty), on, answer.emulator.release, fix))
         if any(reason.order is not Order.BETTER for reason in answer.reasons) and answer.state is State.READY:
             screen.say("  It runs all the same: games do not change its state.")
 

@@ -55,7 +55,7 @@ def cost_of_release(was: EmulatorAudit, now: EmulatorAudit) -> Cost:
     return Cost(
         same=len(of("same")),
         better=of("better"),
-        anew=of("anew"),
+        repacked=of("repacked"),
         lacking=of("lacking"),
         archives=tuple(sorted({home.name for one in groups.get("lacking", ()) for home in one.to_get})),
         gone=of("gone"),
@@ -73,7 +73,7 @@ def _fate(one: SetAudit, was: State | None) -> str:
         return "gone"
     if one.state is State.READY:
         return "better" if was else "new"
-    return "anew" if one.fixable else "lacking" if one.to_get else "worse"
+    return "repacked" if one.fixable else "lacking" if one.to_get else "worse"
 
 
 def _needs(was: EmulatorAudit, now: EmulatorAudit) -> Iterator[Difference]:

@@ -140,9 +140,14 @@ class Look(NamedTuple):
         return self.sets[name].title if name in self.sets else ""
 
 
-def list_text(entries: Iterable[str], sets: Sets, former: str = "") -> str:
-    """A list of wanted sets as a file: the lines of its `former` text that stay, as they are, and the new ones with
-    their titles behind them."""
+def changed_text(former: str | None, listed: Iterable[str], picked: Mapping[str, float], how: How, sets: Sets) -> str:
+    """A list of wanted sets as a file after a change to what the file says now, or where there is none to what is
+    `listed`: the lines that stay as they are, and the new ones with their titles behind them."""
+    there = listed if former is None else filter(None, map(entry_of, former.splitlines()))
+    return _list_text(changed_list(there, picked, how, sets), sets, "" if how is How.INSTEAD else former or "")
+
+
+def _list_text(entries: Iterable[str], sets: Sets, former: str) -> str:
     left = list(entries)
     lines = []
     for line in former.splitlines(keepends=True):

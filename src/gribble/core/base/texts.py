@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import codecs
+from typing import NamedTuple
 
 _MARKS = ((codecs.BOM_UTF8, "utf-8"), (codecs.BOM_UTF16_LE, "utf-16-le"), (codecs.BOM_UTF16_BE, "utf-16-be"))
 
@@ -30,3 +31,29 @@ def text_of(data: bytes, *, errors: str = "strict") -> str:
     except UnicodeDecodeError as error:
         what = "UTF-8" if encoding == "utf-8" else "UTF-16"
         raise NoTextError(f"is not {what} text (byte {skip + error.start})") from error
+
+
+class Typed(NamedTuple):
+    """A text as somebody typed it, and what writes it back so: its byte-order mark and its encoding."""
+
+    text: str
+    mark: bytes = b""
+    encoding: str = "utf-8"
+
+    @classmethod
+    def of(cls, data: bytes) -> Typed:
+        """The text of a file: UTF-8 or UTF-16, else the letters that Windows writes in the West."""
+        skip, encoding = encoding_of(data)
+        for each in (encoding, "cp1252"):
+            try:
+                return cls(data[skip:].decode(each), data[:skip], each)
+            except UnicodeDecodeError:
+                continue
+        return cls(data.decode("latin-1"), b"", "latin-1")  # which has a letter for every byte
+
+    def written(self, text: str) -> bytes:
+        """Another text in the same encoding, in UTF-8 where that has not all of its letters."""
+        try:
+            return self.mark + text.encode(self.encoding)
+        except UnicodeEncodeError:
+            return text.encode()

@@ -19,7 +19,7 @@ from gribble.core.base.paths import join, path_fault, same_place, visible
 from gribble.core.base.regular import MOST_TEXT, read_regular
 from gribble.core.base.suggest import suggest
 from gribble.core.base.tables import WRITE_SLASHES, Mistakes, first_and_more, read_table, read_toml
-from gribble.core.base.texts import text_of
+from gribble.core.base.texts import Typed
 from gribble.core.catalogue.calling import entry_of
 from gribble.core.catalogue.ranges import by_liking, concerns, release_fault
 from gribble.core.catalogue.sheets import Catalogue
@@ -158,7 +158,7 @@ def read_wanted(path: Path) -> list[str]:
     """
     mistakes = Mistakes(str(path))
     entries = []
-    lines = text_of(read_regular(path, MOST_TEXT), errors="replace").splitlines()
+    lines = Typed.of(read_regular(path, MOST_TEXT)).text.splitlines()
     for number, line in enumerate(lines, start=1):
         entry = entry_of(line)
         if len(words := entry.split()) == 2 and _is_no_weight(words[1]):

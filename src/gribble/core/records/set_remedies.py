@@ -90,14 +90,14 @@ class FileChange(Struct, frozen=True):
 
 class Cost(Struct, frozen=True, kw_only=True):
     """What another release would cost, by the sets that somebody wants: how many stay as they are, those that would run
-    only then, those that are called otherwise or packed anew from what is held, those that lack something and the
+    only then, those that are called otherwise or repacked from what is held, those that lack something and the
     archives that have to be got for them, those that are gone, new, or run no more for another reason; `titles` are
     theirs."""
 
     same: int = 0
     better: tuple[str, ...] = ()
     renamed: tuple[str, ...] = ()
-    anew: tuple[str, ...] = ()
+    repacked: tuple[str, ...] = ()
     lacking: tuple[str, ...] = ()
     archives: tuple[str, ...] = ()
     gone: tuple[str, ...] = ()
@@ -127,7 +127,7 @@ def cost_of(changes: Iterable[SetChange]) -> Cost:
     return Cost(
         same=len(of(Change.SAME)),
         renamed=tuple(f"{one.set} is now {one.to}" for one in changes if one.change is Change.RENAMED),
-        anew=of(Change.REPACK, Change.HELD),
+        repacked=of(Change.REPACK, Change.HELD),
         lacking=tuple(one.set for one in lacking),
         archives=tuple(sorted({file.archive for one in lacking for file in one.files if file.archive})),
         gone=of(Change.GONE),

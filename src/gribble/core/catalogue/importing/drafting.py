@@ -301,7 +301,7 @@ def _of_rows(path: Path, looks: Looks, asked: Asked, found: _Found) -> Drafted:
         found = structs.replace(found, notes=(*found.notes, NAMES_ALONE))
     if needed := {"roster": {"set", "name"}, "sheet": {"name"}}[to] - fields:
         raise GribbleError(
-            f"{path}: which column is the {' and the '.join(sorted(needed))} cannot be told",
+            f"{path}: Gribble cannot tell which column is the {' and the '.join(sorted(needed))}",
             fix=f"Say it: --field COLUMN={min(needed)}. Its columns are {', '.join(one.name for one in columns[:12])}.",
         )
     if to == "sheet" and found.headings:
@@ -371,7 +371,7 @@ def _of_plays(path: Path, looks: Looks, asked: Asked, columns: list[Column], fou
     refuse_unmet(asked.fields, met, [one.name for one in columns])
     fields = {one.field for one in guesses}
     if "plays" not in fields or not fields & {"set", "title"}:
-        raise GribbleError(f"{path}: which columns name a set and say how it plays cannot be told", fix=BY_HAND)
+        raise GribbleError(f"{path}: Gribble cannot tell which columns name a set and say how it plays", fix=BY_HAND)
     return _flat("plays", looks, columns, found, guesses)
 
 
@@ -390,7 +390,7 @@ def _named(drafted: Drafted, path: Path, asked: Asked, common: dict[str, str], t
     emulator = Named(asked.emulator, "--emulator") if asked.emulator else emulator_of(common, title, path, root)
     release = Named(asked.release, "--release") if asked.release else release_of(common, title, path)
     if emulator is None:
-        raise GribbleError(f"whose list {path} is cannot be told", fix="Say so: --emulator NAME")
+        raise GribbleError(f"Gribble cannot tell which emulator {path} is for", fix="Say so: --emulator NAME")
     top: dict[str, Any] = {"emulator": emulator.name, **({"release": release.name} if release else {})}
     if drafted.to == "sheet" and asked.folder:
         top["folder"] = asked.folder
