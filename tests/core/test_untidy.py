@@ -91,6 +91,10 @@ LISTS: dict[str, tuple[str, str, list[dict[str, Any]]]] = {
     "several tables of one page": ("n.html", f"{H1}<h2>Tern 8</h2>{table(['File', 'MD5'], ['boot8.rom', A])}<h2>Tern 16</h2>"
                                    f"{table(['File name', 'MD5 sum', 'Size'], ['boot16.rom', B, '16 KB'], ['font.rom', C, '4 KB'])}",
                                    [file("boot8", A, machines=["Tern 8"]), file("boot16", B, size=16384, machines=["Tern 16"]), file("font", C, size=4096, machines=["Tern 16"])]),
+    "three tables, each in another order": ("n.html", H1 + table(["File", "MD5"], ["boot8.rom", A]) + table(["MD5 sum", "File name"], [B, "boot16.rom"]) + table(["Checksum (MD5)", "Size", "ROM file"], [C, "4 KB", "font.rom"]),
+                                           [file("boot8", A), file("boot16", B), file("font", C, size=4096)]),
+    "a section without a digest": ("n.ini", f"[Plover]\nabout=all of it\n[a]\nname=boot8.rom\nmd5={A}\n[b]\nname=boot16.rom\nmd5={B}\n[c]\nname=noending\nmd5=\n",
+                                   [file("boot8", A), file("boot16", B), {"name": "noending", "md5": []}]),
     # Sizes
     "kilobits": ("plover.csv", f"File,Size (Kbit),MD5\nboot8.rom,64,{A}\nboot16.rom,128,{B}\nfont.rom,32,{C}\n", SIZED),
     "hexadecimal sizes": ("plover.csv", f"File,Size (hex),MD5\nboot8.rom,2000,{A}\nboot16.rom,0x4000,{B}\nfont.rom,1000h,{C}\n", SIZED),
@@ -145,6 +149,13 @@ def test_checksums_made_on_windows_are_read(tmp_path: Path) -> None:
     path.write_bytes("".join(f"{MD5S[one]} *system\\{one}.rom\r\n" for one in NAMES).encode())
     nodes = [node.attributes for node in read_list(path, FieldMap(map=1))]
     assert nodes == [{"path": f"system/{one}.rom", "md5": MD5S[one]} for one in NAMES]
+
+
+def test_sections_that_say_what_plays_are_records_though_they_name_no_file(tmp_path: Path) -> None:
+    path = tmp_path / "plover.ini"
+    path.write_text("[mill]\ntitle=Millrace\nstatus=good\n[kiln]\ntitle=Kiln\nstatus=broken\n")
+    drafted = draft_map(path, Asked(to="plays"))
+    assert len(list(read_list(path, drafted.made))) == 2
 
 
 @pytest.mark.parametrize(

@@ -24,9 +24,9 @@ from gribble.core.catalogue.importing.guessing import guess_fields, in_order
 from gribble.core.catalogue.importing.lists import (
     ALL_TABLES,
     TABULAR,
-    is_record,
     key_nodes,
     page_rows,
+    parted,
     table_rows,
     whole_text,
 )
@@ -95,9 +95,8 @@ def draft_map(path: Path, asked: Asked) -> Drafted:
         return _of_tables(path, looks, asked)
     if looks.format is ListFormat.KEYS:
         nodes = list(itertools.islice(key_nodes(path, looks, lambda _bytes: None), SAMPLE_ROWS))
-        others = [node.attributes for node in nodes if not is_record(node)]
+        rows, others = ([node.attributes for node in some] for some in parted(nodes))
         common = {key: word for one in others for key, word in one.items() if key != SECTION}
-        rows = [node.attributes for node in nodes if is_record(node)]
         title = next((one[SECTION] for one in others if SECTION in one), "")
         if not rows:
             raise GribbleError(f"{path} has no records: neither sections nor numbered keys", fix=BY_HAND)
@@ -148,11 +147,11 @@ def _of_tables(path: Path, looks: Looks, asked: Asked) -> Drafted:
         raise GribbleError(f"{path} {what}", fix=f"It has: {shown}." if shown else _looked_for(path, looks))
     good.sort(key=lambda one: -len(one[1]))
     (names, rows), *others = good
-    records, several = _records(names, rows), False
+    own, records, several = rows, _records(names, rows), False
     also: dict[str, dict[str, None]] = {}
     if asked.to in ("", "sheet"):
         for head, more in list(others):
-            if (meant := _meaning_of(head, more, names, rows)) is not None:
+            if (meant := _meaning_of(head, more, names, own)) is not None:
                 records += _records(tuple(meant.get(name, name) for name in head), more)
                 rows, several = [*rows, *more], True
                 others.remove((head, more))

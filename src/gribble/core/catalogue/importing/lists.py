@@ -42,7 +42,7 @@ def read_list(path: Path, made: FieldMap, advance: Callable[[int], None] | None 
         elif looks.format is ListFormat.XML:
             yield from read_apart(path, made, told)
         elif looks.format is ListFormat.KEYS:
-            yield from (node for node in key_nodes(path, looks, told) if is_record(node))
+            yield from parted(list(key_nodes(path, looks, told)))[0]
         elif looks.format is ListFormat.CHECKSUMS:
             yield from _checksum_nodes(path)
         else:
@@ -116,10 +116,16 @@ def key_nodes(path: Path, looks: Looks, advance: Advance) -> Iterator[Node]:
         yield flat({**values, **({SECTION: name} if name else {})})
 
 
-def is_record(node: Node) -> bool:
-    """Whether a section is a file: it names one, or has a digest; else it says something of all."""
-    words = node.attributes.values()
-    return SECTION in node.attributes and any(is_file_name(word) or digests_in(word) for word in words)
+def parted(nodes: list[Node]) -> tuple[list[Node], list[Node]]:
+    """The sections that are records, and those that say something of all: where some name a file or have a digest, a
+    section that shares no key with these."""
+    sections = [node for node in nodes if SECTION in node.attributes]
+    plain = [one for one in sections if any(is_file_name(word) or digests_in(word) for word in one.attributes.values())]
+    keys = {key for one in plain or sections for key in one.attributes} - {SECTION}
+    known = set(map(id, plain))
+    records = [one for one in sections if keys & one.attributes.keys() or id(one) in known]
+    taken = set(map(id, records))
+    return records, [one for one in nodes if id(one) not in taken]
 
 
 def _checksum_nodes(path: Path) -> Iterator[Node]:
