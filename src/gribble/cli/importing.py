@@ -16,18 +16,14 @@ from gribble.cli.command import Call, command
 from gribble.cli.entering import Entry
 from gribble.cli.loaded import refuse_any_source
 from gribble.cli.options import ReplaceOption, YesOption
-from gribble.cli.taking_over import ENDINGS, Otherwise, Wish, finish_sheet, take_over
-from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, reason_of
+from gribble.cli.taking_over import ENDINGS, Otherwise, Wish, take_over
+from gribble.core.base.errors import ExitCode, GribbleError, MistakesError, reason_of
 from gribble.core.base.filewriter import check_target, write_file
 from gribble.core.base.paths import name_fault, path_fault
 from gribble.core.catalogue.importing.drafting import Asked, draft_map
 from gribble.core.catalogue.importing.fieldmap import load_map, write_map
-from gribble.core.catalogue.importing.naming import emulator_of
-from gribble.core.catalogue.importing.needs import draft_of_checksums
 from gribble.core.catalogue.importing.saying import NOTHING, Said, read_said
-from gribble.core.catalogue.importing.sniffing import looks_like
-from gribble.core.catalogue.sheets import read_checksums
-from gribble.core.records.imported import Drafted, FieldMap, Guess, ListFormat, Named, Tally
+from gribble.core.records.imported import Drafted, FieldMap, Guess, ListFormat, Named
 from gribble.views.init import show_drafted
 from gribble.views.looks import kept_words
 from gribble.views.screen import styled
@@ -139,8 +135,6 @@ def import_(call: Call, options: ImportOptions) -> int:
         if options.map_ is not None:  # the user has said it all
             wish = wish._replace(yes=True, map_=options.map_)
             return _by_map(wish, {key: word for key, word in said.items() if word}, options.to)
-        if looks_like(source).format is ListFormat.CHECKSUMS and options.to in (None, "sheet"):
-            return _import_checksums(wish, options.emulator, folder)
         fields = tuple(map(read_said, options.field or ()))
         asked = Asked(options.to or "", options.emulator or "", options.release or "", folder, options.table, fields)
         return _by_draft(wish, asked, options.draft)
@@ -207,7 +201,9 @@ def _by_draft(wish: Wish, asked: Asked, draft: str | None) -> int:
     while True:
         drafted, sure = draft_map(wish.source, asked), list[Said]()
         try:
-            return _as_drafted(wish._replace(said=_said_of(asked), can_say=True), drafted, draft, sure)
+            asks = not (drafted.looks.format is ListFormat.CHECKSUMS and asked.emulator)  # else nothing is guessed
+            now = wish._replace(said=_said_of(asked), can_say=True, yes=wish.yes or not asks)
+            return _as_drafted(now, drafted, draft, sure)
         except Otherwise as said:
             asked = _changed(wish, asked._replace(fields=(*asked.fields, *sure)), drafted, said.answer)
 
@@ -328,17 +324,3 @@ def _say_next(wish: Wish, made: FieldMap, to: str, more: list[str]) -> None:
     name = f"{top['emulator']}-{top['release']}" if to == "roster" else top["emulator"]
     words = [wish.shown, *more, *wish.said, *(["--to", to] if more else []), "--out", f"{name}{ENDINGS[to]}"]
     wish.call.screen.next(f"gribble catalogue import {typed(map(str, words))}", "writes all of it")
-
-
-def _import_checksums(wish: Wish, emulator: str | None, folder: str) -> int:
-    files, faults = read_checksums(wish.source)
-    if faults:
-        raise MistakesError([Mistake(wish.shown, "", fault) for fault in faults])
-    named = emulator or next((one.name for one in [emulator_of({}, "", wish.source)] if one), None)
-    if named is None:
-        raise GribbleError(f"whose list {wish.shown} is cannot be told", fix="Say so: --emulator NAME")
-    if not emulator:
-        wish.call.screen.say(f"A sheet of {named}, from the file's name; --emulator NAME says another.")
-    wish = wish._replace(yes=wish.yes or emulator is not None).aimed_at("sheet", named)
-    wish.check_target("sheet")
-    return finish_sheet(wish, draft_of_checksums(files, named, folder), Tally(records=len(files)))

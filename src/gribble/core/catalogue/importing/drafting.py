@@ -24,6 +24,7 @@ from gribble.core.catalogue.importing.guessing import guess_fields, in_order
 from gribble.core.catalogue.importing.lists import (
     ALL_TABLES,
     TABULAR,
+    checksum_nodes,
     key_nodes,
     page_rows,
     parted,
@@ -93,6 +94,9 @@ def draft_map(path: Path, asked: Asked) -> Drafted:
     looks = looks_like(path)
     if looks.format in TABULAR:
         return _of_tables(path, looks, asked)
+    if looks.format is ListFormat.CHECKSUMS:
+        rows = [node.attributes for node in itertools.islice(checksum_nodes(path), SAMPLE_ROWS)]
+        return _of_rows(path, looks, asked, _Found(rows))
     if looks.format is ListFormat.KEYS:
         nodes = list(itertools.islice(key_nodes(path, looks, lambda _bytes: None), SAMPLE_ROWS))
         rows, others = ([node.attributes for node in some] for some in parted(nodes))

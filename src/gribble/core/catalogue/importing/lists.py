@@ -44,7 +44,7 @@ def read_list(path: Path, made: FieldMap, advance: Callable[[int], None] | None 
         elif looks.format is ListFormat.KEYS:
             yield from parted(list(key_nodes(path, looks, told)))[0]
         elif looks.format is ListFormat.CHECKSUMS:
-            yield from _checksum_nodes(path)
+            yield from checksum_nodes(path)
         else:
             way = made.records.split("/") if made.records else []
             yield from _READERS[looks.format](path, looks.encoding, way, told)
@@ -128,7 +128,8 @@ def parted(nodes: list[Node]) -> tuple[list[Node], list[Node]]:
     return records, [one for one in nodes if id(one) not in taken]
 
 
-def _checksum_nodes(path: Path) -> Iterator[Node]:
+def checksum_nodes(path: Path) -> Iterator[Node]:
+    """The files of a checksum list. Raises GribbleError where a line is none of it."""
     files, faults = read_checksums(path)
     if faults:
         raise GribbleError(f"{path}, {faults[0]}", fix="Correct the line; each has a digest and a path.")

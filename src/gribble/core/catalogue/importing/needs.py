@@ -16,7 +16,7 @@ from gribble.core.catalogue.importing.words import level_said
 from gribble.core.catalogue.writing import Draft, DraftSheet
 from gribble.core.records.imported import FieldMap, Preview, Tally, Understood
 from gribble.core.records.roster import FileState
-from gribble.core.records.sheet import Accept, Kind, Level, ManifestFile
+from gribble.core.records.sheet import Accept, Kind, Level
 
 SHEET_WORDS = {"level": tuple(Level), "kind": tuple(Kind)}
 """The words that a need can have."""
@@ -182,13 +182,3 @@ def _accepts(values: Values) -> list[Accept]:
         if more or known:  # else nothing is known of it
             made.append(structs.replace(Accept(**more), **known))
     return made
-
-
-def draft_of_checksums(files: Iterable[ManifestFile], emulator: str, folder: str) -> DraftSheet:
-    """The sheet of a checksum list: each file a need, in the folders that the list's paths say."""
-    draft = DraftSheet(emulator=emulator)
-    for file in files:
-        accept = structs.replace(Accept(size=file.size), **file.known())
-        place = join(folder, parent(file.name))
-        draft.needs.append(Draft(name=base(file.name), folder=place, accepts=[accept], also=[]))
-    return draft
