@@ -40,7 +40,8 @@ ABOUT = {
     "stores": "Rigs and sources", "core/audit": "Reading files", "core/survey": "Reading files",
     "core/answers/needed": "Names and options", "cli/check": "Names and options",
     "cli/identify": "Names and options", "cli/importing": "Taking over a list",
-    "cli/taking_over": "Taking over a list",
+    "cli/taking_over": "Taking over a list", "cli/refreshing": "Taking over a list",
+    "stores/web": "Taking over a list", "core/answers/refreshing": "Taking over a list",
     "core/catalogue/importing": "Taking over a list", "cli/sets": "Arcade sets", "cli/set_releases": "Arcade sets",
     "cli/wanted": "Arcade sets",
     "core/answers/rosters": "Arcade sets", "core/arcade": "Arcade sets", "cli/keys": "Key files",
@@ -420,6 +421,7 @@ def costs_table() -> str:
         "lists to be imported": (
             "nothing: entities of XML are refused, no reference is followed",
             [
+                f"from the web {size(budget.WEB_BYTES)} unpacked, {budget.WEB_REDIRECTS} times led on",
                 f"texts and pages {size(budget.LIST_BYTES)}",
                 f"JSON {size(budget.JSON_BYTES)} and {budget.JSON_VALUES:,} values",
                 f"a workbook {size(budget.BOOK_BYTES)} unpacked",

@@ -1,16 +1,20 @@
-"""Servers on this machine that misbehave on purpose, for the tests of network rigs."""
+"""Servers on this machine that misbehave on purpose, for the tests of network rigs and of lists from the web."""
 
 from __future__ import annotations
 
 import errno
+import gzip
 import os
 import socket
+import ssl
 import stat
 import threading
 import warnings
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from datetime import UTC, datetime, timedelta
+from email.utils import parsedate_to_datetime
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 from typing import Any, ClassVar
 
@@ -351,3 +355,90 @@ def sftp_server(
         listener.close()
         for transport in transports:
             transport.close()
+
+
+class Page(Struct):
+    """What a web server has at a path: its bytes, the headers that go with them, and how they come: `pause` seconds
+    between pieces, cut off after `cut` bytes, packed, with an `etag` or a `modified` that may be asked for."""
+
+    body: bytes = b""
+    status: int = 200
+    headers: dict[str, str] = {}
+    pieces: int = 1
+    pause: float = 0.0
+    cut: int | None = None
+    packed: bool = False
+    etag: str = ""
+    modified: str = ""
+
+
+class Site(Struct):
+    """The pages of a web server, its address, and what it was asked: path, headers and the status of the answer."""
+
+    address: str
+    pages: dict[str, Page]
+    asked: list[tuple[str, dict[str, str], int]] = []
+
+
+@contextmanager
+def web_server(pages: dict[str, Page], pem: Path | None = None) -> Iterator[Site]:
+    """Serve pages on this machine, by https where there is a certificate."""
+    enough = threading.Event()
+
+    class Handler(BaseHTTPRequestHandler):
+        protocol_version = "HTTP/1.1"
+
+        def log_message(self, *_words: object) -> None:
+            pass
+
+        def do_GET(self) -> None:
+            page, given = site.pages.get(self.path, Page(status=404)), {k.lower(): v for k, v in self.headers.items()}
+            since = given.get("if-modified-since")
+            same = (page.etag and given.get("if-none-match") == page.etag) or (
+                page.modified and since and parsedate_to_datetime(page.modified) <= parsedate_to_datetime(since)
+            )
+            status = 304 if same else page.status
+            site.asked.append((self.path, given, status))
+            body = b"" if status == 304 else gzip.compress(page.body) if page.packed else page.body
+            said = {
+                "ETag": page.etag,
+                "Last-Modified": page.modified,
+                "Content-Encoding": "gzip" if page.packed else "",
+            }
+            self.send_response(status)
+            for key, value in {**said, "Content-Length": str(len(body)), **page.headers}.items():
+                if value:
+                    self.send_header(key, value)
+            self.end_headers()
+            body = body[: page.cut]
+            size = max(1, -(-len(body) // page.pieces))
+            with suppress(OSError):
+                for at in range(0, len(body), size):
+                    if at and enough.wait(page.pause):
+                        break
+                    self.wfile.write(body[at : at + size])
+                    self.wfile.flush()
+            self.close_connection = page.cut is not None
+
+    class Server(ThreadingHTTPServer):
+        daemon_threads = True
+
+        def handle_error(self, *_words: object) -> None:
+            """A connection that is broken off is no news."""
+
+    server = Server(("127.0.0.1", 0), Handler)
+    if pem:
+        context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
+        context.load_cert_chain(pem)
+        server.socket = context.wrap_socket(server.socket, server_side=True)
+    kind = "https" if pem else "http"
+    site = Site(f"{kind}://127.0.0.1:{server.server_address[1]}", pages)
+    thread = threading.Thread(target=server.serve_forever, kwargs={"poll_interval": 0.01}, daemon=True)
+    thread.start()
+    try:
+        yield site
+    finally:
+        enough.set()
+        server.shutdown()
+        server.server_close()
+        thread.join()

@@ -26,6 +26,7 @@ from gribble.core.records.sheet import (  # fmt: skip
     ManifestFile,
     Media,
     Need,
+    Origin,
     Pair,
     Refusal,
     Reject,
@@ -38,7 +39,7 @@ from gribble.core.records.sheet import (  # fmt: skip
 DOCS = Path(__file__).parents[1] / "docs"
 MADE = runpy.run_path(str(DOCS / "make.py"))["MADE"]
 RECORDS: dict[str, type[msgspec.Struct]] = {
-    "gribble.toml": Config, "A source": Source, "A rig": Rig, "An emulator on a rig": Installed, "A sheet": Sheet, "A need": Need,
+    "gribble.toml": Config, "A source": Source, "A rig": Rig, "An emulator on a rig": Installed, "A sheet": Sheet, "The list that it was made from": Origin, "A need": Need,
     "A further copy": Also, "An accepted content": Accept, "A rejected content": Reject, "A key": Key,
     "One of many files": ManifestFile, "A lock": Unlock, "A setting": Setting, "A game folder": Media,
     "A refused ending": Refusal, "A pair": Pair, "An id in a file": IdAt, "The root": Root, "Arcade sets": Arcade,

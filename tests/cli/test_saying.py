@@ -8,12 +8,14 @@ import os
 import pty
 import sys
 import tomllib
+import zlib
 from pathlib import Path
 from typing import Any
 
 import pytest
 
 from tests.conftest import Gribble
+from tests.making import files
 
 A, B, C, D = (hashlib.md5(name.encode(), usedforsecurity=False).hexdigest() for name in "abcd")
 LIST = f"File,Old MD5,New MD5,Notes,Kind of\na.rom,{A},{B},Boot of Tern,bios\nb.rom,{C},{D},Boot of Skua,bios\n"
@@ -101,6 +103,48 @@ def test_the_last_and_the_oddest_are_shown_with_the_first(gribble: Gribble, tmp_
     assert "the one least like the others: f5.rom must no digest" in said
 
 
+def test_an_empty_cell_among_others_is_asked_about(gribble: Gribble, tmp_path: Path) -> None:
+    """And what was answered is in the map that is kept."""
+    (tmp_path / "plover.csv").write_text(f"File,Required,MD5\na.rom,yes,{A}\nb.rom,no,{B}\nc.rom,,{C}\n")
+    for answer, level in ((b"better\n", "better"), (b"nothing\n", None), (b"what?\n", None)):
+        gribble(*WORDS, "--replace", stdin=answer + b"y\n", asks=True, cwd=tmp_path, code=0)
+        sheet = tomllib.loads((tmp_path / "plover.sheet.toml").read_text())
+        assert [one.get("level") for one in sheet["need"]] == ["must", "extra", level]
+        again = ("catalogue", "import", "plover.csv", "--map", "plover.map.toml", "--out", "b.sheet.toml", "--replace")
+        gribble(*again, cwd=tmp_path, code=0)
+        assert tomllib.loads((tmp_path / "b.sheet.toml").read_text())["need"] == sheet["need"]
+
+
+def test_every_guess_is_a_line_and_what_is_not_taken_is_told_by_its_weight(gribble: Gribble, tmp_path: Path) -> None:
+    long = "The name of the file as it lies in the folder of the emulator"
+    rows = "".join(f"{n}.rom,{A[:30]}{n:02},Words about it {n},{B[:30]}{n:02},{n + 1}.rom\n" for n in range(10, 20))
+    (tmp_path / "plover.csv").write_text(f"{long},MD5,Remarks of Ada,Old MD5,Goes with\n{rows}")
+    shown = gribble("catalogue", "import", "plover.csv", "--field", "Goes with=nothing", cwd=tmp_path)
+    guesses = [line for line in shown.out.splitlines() if " → " in line]
+    assert len(guesses) == 2
+    assert all(len(line) <= 80 for line in guesses)
+    told = "Nothing is taken from Goes with (which names other records), Old MD5 (which has digests), Remarks of Ada."
+    assert told in shown.words
+
+
+def test_a_roster_shows_its_last_its_oddest_and_what_there_is_before_it_is_written(
+    gribble: Gribble, tmp_path: Path
+) -> None:
+    sets = "".join(
+        f"<g n='g{n}' t='Game {n}'><f n='{n}.bin' b='64' c='{n * 0x1A2B3C4:08x}'/></g>" for n in range(1, 10)
+    )
+    sets = sets.replace(f"c='{5 * 0x1A2B3C4:08x}'", "s='nodump'").replace("<g n='g7'", "<g n='g7' of='g6'")
+    (tmp_path / "plover.xml").write_text(f"<plover build='2'>{sets}</plover>")
+    words = ("catalogue", "import", "plover.xml", "--to", "roster")
+    seen = gribble(*words, cwd=tmp_path).words
+    for said in ("the last: g9", "the one least like the others: g5", "9 sets, among them 1 clone, 1 undumped file."):
+        assert said in seen
+    asked = gribble(*words, "--out", "plover-2.roster.jsonl", stdin=b"n\n", asks=True, cwd=tmp_path, code=1).words
+    assert asked.index("9 sets, among them") < asked.index("Is that right?")
+    left = {one.name for one in tmp_path.iterdir()} - {"home"}
+    assert left == {"plover.xml"}, "nothing is left of what was not agreed to"
+
+
 @pytest.mark.parametrize(
     ("text", "says"),
     [
@@ -129,7 +173,7 @@ def test_an_export_without_a_single_parent_is_odd(gribble: Gribble, tmp_path: Pa
     (tmp_path / "plover.xml").write_text(f"<plover build='2'>{rows}</plover>")
     said = gribble(*words, cwd=tmp_path, code=0)
     assert f"{number} sets of plover 2" in said.words
-    assert "None is a clone" in said.words
+    assert "of which none is a clone" in said.words
     assert ("none has a parent" in said.err) == warned
 
 
@@ -147,3 +191,21 @@ def test_the_dialogue_on_a_real_terminal(place: Path, clean_env: dict[str, str])
                 said = b""
     assert os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]) in (0, 1)
     assert needs(place) == [("a.rom", "Boot of Tern", B), ("b.rom", "Boot of Skua", D)]
+
+
+@pytest.mark.parametrize("kind", ["md5", "crc32"])
+def test_a_size_that_a_digest_contradicts_is_the_mistake_of_the_list(
+    gribble: Gribble, tmp_path: Path, kind: str
+) -> None:
+    """But a CRC-32 alone is no such proof."""
+    content = bytes(range(200)) * 2
+    digest = {"md5": hashlib.md5(content, usedforsecurity=False).hexdigest(), "crc32": f"{zlib.crc32(content):08x}"}
+    files(tmp_path, {"stick/plover/boot.rom": content})
+    (tmp_path / "catalogue").mkdir()
+    (tmp_path / "gribble.toml").write_text('catalogues = ["catalogue"]\n[rig.stick]\nat = "stick"\n')
+    (tmp_path / "plover.csv").write_text(f"File,Size,{kind.upper()}\nboot.rom,500 bytes,{digest[kind]}\n")
+    gribble("catalogue", "import", "plover.csv", "--rig", "stick", "--in", "plover", "--yes", cwd=tmp_path, code=0)
+    said = gribble("check", cwd=tmp_path, code=0 if kind == "md5" else 1).words
+    mistaken = "the sheet says 500 bytes, but it has 400: there the sheet is wrong"
+    assert (mistaken in said) == (kind == "md5")
+    assert ("it has 400 bytes where 500 are right" in said) == (kind == "crc32")

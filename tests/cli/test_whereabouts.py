@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import shutil
 import tomllib
 from pathlib import Path
@@ -83,7 +84,7 @@ def test_one_list_serves_three_rigs_with_three_layouts(gribble: Gribble, home: P
 
 def test_importing_again_never_doubles_and_changes_what_it_says(gribble: Gribble, home: Path) -> None:
     gribble(*IMPORT, "pc", "--yes", cwd=home)
-    before = (home / "catalogue/plover.sheet.toml").read_bytes()
+    before = (home / "catalogue/plover.sheet.toml").read_text()
     again = gribble(*IMPORT, "pc", "--in", "emulators/new", "--yes", cwd=home)
     assert "0 new needs and 0 new accepts" in again.words
     assert emulators(home, "pc")["plover"] == {"release": "1.2", "at": "emulators/new"}
@@ -94,7 +95,8 @@ def test_importing_again_never_doubles_and_changes_what_it_says(gribble: Gribble
     flat = HEAD + LIST.replace(",system/mere,", ",,").replace(",system,", ",,")
     (home / "lists/plover-1.2.csv").write_text(flat)
     gribble(*IMPORT, "pc", "--yes", cwd=home)
-    assert (home / "catalogue/plover.sheet.toml").read_bytes() == before
+    sheet = (home / "catalogue/plover.sheet.toml").read_text()
+    assert re.sub(r'\nsha256 = ".*"\nmap', "\nmap", sheet) == re.sub(r'\nsha256 = ".*"\nmap', "\nmap", before)
 
 
 def test_a_sheet_of_before_serves_a_second_rig_by_what_gribble_toml_says(gribble: Gribble, home: Path) -> None:

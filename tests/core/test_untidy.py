@@ -95,6 +95,17 @@ LISTS: dict[str, tuple[str, str, list[dict[str, Any]]]] = {
                                            [file("boot8", A), file("boot16", B), file("font", C, size=4096)]),
     "a section without a digest": ("n.ini", f"[Plover]\nabout=all of it\n[a]\nname=boot8.rom\nmd5={A}\n[b]\nname=boot16.rom\nmd5={B}\n[c]\nname=noending\nmd5=\n",
                                    [file("boot8", A), file("boot16", B), {"name": "noending", "md5": []}]),
+    "tables of TOML": ("plover.toml", "".join(f'[[file]]\nname = "{one}.rom"\nmd5 = "{MD5S[one]}"\n\n' for one in NAMES), PLAIN),
+    "sections of one name": ("plover.ini", "".join(f"[file]\nname={one}.rom\nmd5={MD5S[one]}\n" for one in NAMES), PLAIN),
+    "machines in brackets": ("n.txt", f"PLOVER 1.3 FILES\n\n[Tern 8]\nboot8.rom    8192  {A}\n\n[Tern 16]\nboot16.rom  16384  {B}\nfont.rom     4096  {C}\n",
+                             [file("boot8", A, size=8192, machines=["Tern 8"]), file("boot16", B, size=16384, machines=["Tern 16"]),
+                              file("font", C, size=4096, machines=["Tern 16"])]),
+    "a tree of folders": ("plover.txt", f"system/\n  tern8/\n    boot8.rom  {A}\n  tern16/\n    boot16.rom  {B}\n  font.rom  {C}\n",
+                          [file("boot8", A, folder="system/tern8"), file("boot16", B, folder="system/tern16"), file("font", C, folder="system")]),
+    "systems with files": ("plover.xml", f"<plover version='1.3'><system id='t8' name='Tern 8'><rom name='boot8.rom' md5='{A}' optional='no'/></system>"
+                           f"<system id='t16' name='Tern 16'><rom name='boot16.rom' md5='{B}' optional='no'/><rom name='font.rom' md5='{C}' optional='yes'/></system></plover>",
+                           [file("boot8", A, level="must", machines=["Tern 8"]), file("boot16", B, level="must", machines=["Tern 16"]),
+                            file("font", C, level="extra", machines=["Tern 16"])]),
     # Sizes
     "kilobits": ("plover.csv", f"File,Size (Kbit),MD5\nboot8.rom,64,{A}\nboot16.rom,128,{B}\nfont.rom,32,{C}\n", SIZED),
     "hexadecimal sizes": ("plover.csv", f"File,Size (hex),MD5\nboot8.rom,2000,{A}\nboot16.rom,0x4000,{B}\nfont.rom,1000h,{C}\n", SIZED),

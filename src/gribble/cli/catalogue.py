@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Annotated, Optional
 
 import typer
+from msgspec import structs
 
 from gribble.cli.command import Call, command
 from gribble.cli.finding import find_config
@@ -111,7 +112,13 @@ def compare(
     else:
         with Session(call) as session:
             names = {one.emulator for one in changes}
-            effects = _effects(session, before, after, names) if names else []
+            mine = session.loaded.catalogue
+            names &= before.sheets.keys() & after.sheets.keys()
+            with_each = [
+                structs.replace(mine, sheets={**mine.sheets, **{name: one.sheets[name] for name in names}})
+                for one in (before, after)
+            ]
+            effects = effects_between(session, with_each[0], with_each[1], names)
             _answer(call, changes, effects)
             if changes and not call.json:
                 _lead_on(session, new)
@@ -149,12 +156,10 @@ def _load(path: str) -> Catalogue:
     return catalogue
 
 
-def _effects(session: Session, before: Catalogue, after: Catalogue, changed: set[str]) -> list[SheetEffect]:
-    """Each emulator of the user's rigs whose sheet has changed: its state with the old one and with the new."""
-    mine = session.loaded.catalogue.sheets
-    names = before.sheets.keys() & after.sheets.keys() & changed
-    old = Catalogue({**mine, **{name: before.sheets[name] for name in names}})
-    new = Catalogue({**mine, **{name: after.sheets[name] for name in names}})
+def effects_between(session: Session, old: Catalogue, new: Catalogue, names: Collection[str]) -> list[SheetEffect]:
+    """Some emulators of the user's rigs: the state of each with one catalogue and with another."""
+    if not any(name in rig.emulators for rig in session.loaded.config.rig.values() for name in names):
+        return []
     world = survey(session, Scope(), catalogue=new)
     later = {(rig.rig, one.emulator): one for rig in world.audit(Ask()) for one in rig.emulators}
     earlier = refitted(world, session.loaded.config, old, Scope()).audit(Ask())
@@ -162,7 +167,7 @@ def _effects(session: Session, before: Catalogue, after: Catalogue, changed: set
         SheetEffect(rig.rig, one, later[rig.rig, one.emulator])
         for rig in earlier
         for one in rig.emulators
-        if one.emulator in names
+        if one.emulator in names and (rig.rig, one.emulator) in later
     ]
 
 

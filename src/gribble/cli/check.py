@@ -23,9 +23,9 @@ from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.base.suggest import suggest
 from gribble.core.records.config import Ask, Scope
 from gribble.core.records.findings import Remedy, RigAudit, Standing, Verdict
-from gribble.views.catalogue import changes_json, show_changes
 from gribble.views.check import answer_of, show_check, show_next, show_only, show_start, show_state
 from gribble.views.check_json import check_json
+from gribble.views.set_releases import changes_json, show_changes
 from gribble.views.shell import behind
 from gribble.views.why import show_why, why_json
 

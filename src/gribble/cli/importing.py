@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Iterator
-from contextlib import contextmanager
 from pathlib import Path
 from typing import Annotated, NamedTuple, Optional
 
@@ -16,14 +14,18 @@ from gribble.cli.command import Call, command
 from gribble.cli.entering import Entry
 from gribble.cli.loaded import refuse_any_source
 from gribble.cli.options import ReplaceOption, YesOption
+from gribble.cli.refreshing import listed
 from gribble.cli.taking_over import ENDINGS, Otherwise, Wish, take_over
-from gribble.core.base.errors import ExitCode, GribbleError, MistakesError, reason_of
+from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.base.filewriter import check_target, write_file
 from gribble.core.base.paths import name_fault, path_fault
+from gribble.core.base.regular import MOST_TEXT, read_regular
+from gribble.core.base.texts import text_of
 from gribble.core.catalogue.importing.drafting import Asked, draft_map
-from gribble.core.catalogue.importing.fieldmap import load_map, write_map
+from gribble.core.catalogue.importing.fieldmap import load_map, with_said, write_map
 from gribble.core.catalogue.importing.saying import NOTHING, Said, read_said
-from gribble.core.records.imported import Drafted, FieldMap, Guess, ListFormat, Named
+from gribble.core.records.imported import Degree, Drafted, FieldMap, Guess, ListFormat, Named
+from gribble.core.records.sheet import Level
 from gribble.views.init import show_drafted
 from gribble.views.looks import kept_words
 from gribble.views.screen import styled
@@ -110,34 +112,40 @@ def import_(call: Call, options: ImportOptions) -> int:
 
     Example: gribble catalogue import plover.html --rig lighthouse
     """
-    source = call.environment.path(options.file)
+    with listed(call, options.file) as found:
+        assert found is not None, "nothing was asked for that could be unchanged"
+        return _import(call, options, Wish(
+            call,
+            found.path,
+            options.file,
+            out=options.out,
+            into=options.into,
+            preview=options.preview,
+            leave_out=options.leave_out,
+            yes=options.yes,
+            inside=options.in_ or options.folder or None,
+            release=options.release,
+            replace=options.replace,
+            listed=found.noted,
+            etag=found.etag,
+        ))  # fmt: skip
+
+
+def _import(call: Call, options: ImportOptions, wish: Wish) -> int:
+    source = wish.source
     _check(call, source, options)
     entry = Entry.of(call, options.rig) if options.rig else None
-    wish = Wish(
-        call,
-        source,
-        options.file,
-        out=options.out,
-        into=options.into,
-        preview=options.preview,
-        leave_out=options.leave_out,
-        yes=options.yes,
-        inside=options.in_ or options.folder or None,
-        entry=entry,
-        release=options.release,
-        replace=options.replace,
-    )
+    wish = wish._replace(entry=entry)
     folder = "" if entry else options.folder
     said = {"emulator": options.emulator, "release": options.release, "folder": folder}
     if options.draft is not None:
         check_target(call.environment.path(options.draft), replace_other=options.replace)
-    with _as_typed(source, options.file):
-        if options.map_ is not None:  # the user has said it all
-            wish = wish._replace(yes=True, map_=options.map_)
-            return _by_map(wish, {key: word for key, word in said.items() if word}, options.to)
-        fields = tuple(map(read_said, options.field or ()))
-        asked = Asked(options.to or "", options.emulator or "", options.release or "", folder, options.table, fields)
-        return _by_draft(wish, asked, options.draft)
+    if options.map_ is not None:  # the user has said it all
+        wish = wish._replace(yes=True, map_=options.map_)
+        return _by_map(wish, {key: word for key, word in said.items() if word}, options.to)
+    fields = tuple(map(read_said, options.field or ()))
+    asked = Asked(options.to or "", options.emulator or "", options.release or "", folder, options.table, fields)
+    return _by_draft(wish, asked, options.draft)
 
 
 def _check(call: Call, source: Path, options: ImportOptions) -> None:
@@ -160,31 +168,18 @@ def _check(call: Call, source: Path, options: ImportOptions) -> None:
             refuse_any_source(call, call.environment.path(path), option)
 
 
-@contextmanager
-def _as_typed(source: Path, file: str) -> Iterator[None]:
-    """Errors name a list as the user does."""
-    try:
-        yield
-    except MistakesError:
-        raise
-    except GribbleError as error:
-        error.what = error.what.replace(str(source), file)
-        raise
-    except (OSError, UnicodeDecodeError) as error:
-        why = reason_of(error) if isinstance(error, OSError) else str(error)
-        raise GribbleError(f"{file} cannot be read: {why}", fix="Check it, or say its encoding in a map.") from error
-
-
 _NEEDED = {"sheet": ("name",), "roster": ("name", "set"), "plays": ("plays",)}
 """Fields without which a list cannot be taken over."""
 
 
 def _by_map(wish: Wish, said: dict[str, str], to: str | None) -> int:
     """Take a list over by a map that the user gives; what the command says of emulator, release and folder wins."""
-    made = load_map(wish.call.environment.path(wish.map_), to)
+    path = wish.call.environment.path(wish.map_)
+    made = load_map(path, to)
     to = to or made.target
     if to != "plays":
         made = structs.replace(made, **{to: {**getattr(made, to), **said}})
+        wish = wish._replace(map_text=with_said(text_of(read_regular(path, MOST_TEXT)), to, said))
     wish = wish.aimed(to, made)
     if wish.only_shown and not wish.preview:
         raise GribbleError("say where it goes", fix="--out FILE writes it; --preview 3 only shows the first records.")
@@ -279,14 +274,30 @@ def _as_drafted(wish: Wish, drafted: Drafted, draft: str | None, sure: list[Said
         screen.out.print()
         screen.say(f"Left out, since doubtful: {names}. To say it:")
         screen.grid([(styled(" or ".join(_readings(drafted, one)), "bold"), one.reason) for one in refused])
+    drafted = _with_empty_cells(wish, drafted)
     made = drafted.without(refused).made
-    wish = wish._replace(drafted=True)
+    agreed = [one for one in drafted.doubtful if one not in refused]
+    wish = wish._replace(drafted=True, map_text=write_map(drafted.settled(agreed), wish.shown))
     screen.out.print()
     code = take_over(wish, made, drafted.to)
     if code == ExitCode.CLEAN and wish.only_shown:
         more = ["--map", draft] if draft else []
         _say_next(wish, made, drafted.to, more)
     return ExitCode.ATTENTION if code == ExitCode.CLEAN and left_out else code
+
+
+def _with_empty_cells(wish: Wish, drafted: Drafted) -> Drafted:
+    """The same where somebody was asked what an empty cell says among others that say how much a file is needed."""
+    for one in drafted.guesses:
+        if wish.asks and one.field == "level" and one.degree is Degree.ASSUMED:
+            words = ", ".join(Level)
+            wish.call.screen.say(styled(f"What does an empty cell of {one.column} say: {words}, or nothing? ", "bold"))
+            wish.call.screen.flush()
+            answer = wish.call.environment.answer().strip()
+            wish.heard(answer)
+            if answer in (*Level, NOTHING):
+                drafted = drafted.with_empty(one, "" if answer == NOTHING else answer)
+    return drafted
 
 
 def _readings(drafted: Drafted, one: Guess) -> list[str]:

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
+import collections
 import gc
 import itertools
 import os
 import re
-from collections import Counter
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import NamedTuple
@@ -17,27 +17,29 @@ from gribble.cli.command import Call
 from gribble.cli.entering import Entry, change
 from gribble.cli.finding import find_config
 from gribble.cli.session import ask
-from gribble.core.answers.capture import begins_at, merged
 from gribble.core.answers.entering import Said, entered, named_emulator
+from gribble.core.answers.merging import begins_at, merged
+from gribble.core.answers.refreshing import former_sheet
 from gribble.core.base.amounts import count
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError
-from gribble.core.base.filewriter import Changing, ThereError, changing, check_target, write_file
+from gribble.core.base.filewriter import ThereError, changing, check_target, write_file
 from gribble.core.base.paths import join
 from gribble.core.base.texts import text_of
 from gribble.core.catalogue.config import load_config
-from gribble.core.catalogue.importing.build import read_kinds, read_sets
 from gribble.core.catalogue.importing.fieldmap import map_line
 from gribble.core.catalogue.importing.lists import read_list
-from gribble.core.catalogue.importing.needs import draft_of, preview_of, read_rows
+from gribble.core.catalogue.importing.needs import preview_of
+from gribble.core.catalogue.importing.reading import SetsMet, read_roster, read_sheet
 from gribble.core.catalogue.importing.relatives import read_plays, with_plays
+from gribble.core.catalogue.origins import MAP_ENDING, beside, digest_of, kept_of
 from gribble.core.catalogue.rosters import ROSTER_ENDING, ROSTER_VERSION, load_roster, write_roster
 from gribble.core.catalogue.sheets import SHEET_ENDING, load_catalogue, load_sheet
 from gribble.core.catalogue.writing import DraftSheet, write_arcade_sheet, write_sheet
 from gribble.core.records.imported import FieldMap, Tally
-from gribble.core.records.roster import ArcadeSet, FileState, RosterHead, SetKind
-from gribble.core.records.sheet import Sheet
+from gribble.core.records.roster import ArcadeSet, RosterHead
+from gribble.core.records.sheet import Origin, Sheet
 from gribble.core.survey.whereabouts import Sought
-from gribble.views.catalogue import show_preview_sets, show_tally
+from gribble.views.catalogue import show_merged, show_preview_sets, show_sets_met, show_tally
 from gribble.views.init import show_plays, show_some_needs
 from gribble.views.looks import kept_words, shorten
 from gribble.views.screen import Bar
@@ -60,7 +62,9 @@ class Wish(NamedTuple):
     """A list that is to be taken over, and where to: `out` is a new file, `into` one that is there. `preview` is how
     many records are only shown; `drafted` says that it was shown already what nothing is taken from; `entry` is a rig
     for which the emulator is entered, `inside` the folder where it looks there, and `release` the one that was said.
-    `said` are the options by which columns are said to be something, and `can_say` that one may do so now."""
+    `said` are the options by which columns are said to be something, and `can_say` that one may do so now. `listed` is
+    the list's address or file as a sheet notes it, `etag` what its server calls its state, and `map_text` the map by
+    which it is read."""
 
     call: Call
     source: Path
@@ -78,6 +82,9 @@ class Wish(NamedTuple):
     replace: bool = False
     said: tuple[str, ...] = ()
     can_say: bool = False
+    listed: str = ""
+    etag: str = ""
+    map_text: str = ""
 
     @property
     def asks(self) -> bool:
@@ -137,6 +144,16 @@ class Wish(NamedTuple):
         if self.out and not self.preview:
             check_target(self.target, replace_other=self.replace)
 
+    def origin(self) -> Origin:
+        """Where the list is, for the sheet or the roster to be written."""
+        day, map_ = self.call.environment.clock().date().isoformat(), beside(self.target, MAP_ENDING).name
+        return Origin(list_=self.listed, date=day, sha256=digest_of(self.source), map=map_, etag=self.etag)
+
+    def keep(self, origin: Origin, write: Callable[[Path, Iterable[bytes]], object]) -> None:
+        """Write what is kept of the list beside the sheet or the roster."""
+        for place, blocks in kept_of(self.target, self.source, origin.sha256, self.map_text):
+            write(place, blocks)
+
     @property
     def target(self) -> Path:
         """The file to be written, or merged into."""
@@ -151,7 +168,7 @@ def take_over(wish: Wish, made: FieldMap, to: str) -> int:
 def _sheet(wish: Wish, made: FieldMap) -> int:
     tally = Tally()
     with wish.bar() as bar:
-        draft = draft_of(read_rows(read_list(wish.source, made, bar.advance), made, tally), made, tally)
+        draft = read_sheet(wish.source, made, tally, bar.advance)
     return finish_sheet(wish, draft, tally)
 
 
@@ -172,8 +189,10 @@ def finish_sheet(wish: Wish, draft: DraftSheet, tally: Tally) -> int:
     if wish.into:
         _merge(wish, draft)
     else:
+        check_sheet(wish.target, write_sheet(draft))
+        draft.origin = wish.origin()
+        wish.keep(draft.origin, _written)
         text = write_sheet(draft)
-        check_sheet(wish.target, text)
         kept = write_file(wish.target, [text.encode()], replace_other=wish.replace)
         accepts = sum(len(need.accepts) for need in draft.needs)
         counts = f"{count(len(draft.needs), 'need')} of {draft.emulator} with {count(accepts, 'accept')}"
@@ -216,15 +235,34 @@ def _enter(wish: Wish, emulator: str, release: str, place: str | None, begins: s
     screen.next(f"gribble check {emulator} --rig {entry.name}", "which of it is right, and what puts the rest right")
 
 
+def _written(place: Path, blocks: Iterable[bytes]) -> None:
+    write_file(place, blocks, replace_other=True)
+
+
 def _merge(wish: Wish, draft: DraftSheet) -> None:
     """Add to a sheet what a list says and it did not know; the sheet as it was is kept beside it."""
+    sheet = _sheet_of(wish, draft)
+    base, origin = None, None
+    if sheet.from_ is None or sheet.from_.list_ == wish.listed:
+        base = former_sheet(wish.target, sheet)
+        origin = wish.origin()
+    else:
+        wish.call.screen.tell(f"note: gribble catalogue refresh goes on looking at {sheet.from_.list_}")
     with changing(wish.target) as file:
-        _merge_into(wish, draft, file)
+        found = merged(text_of(file.data), _sheet_of(wish, draft), draft, base, origin)
+        if found.differs or origin:
+            check_sheet(wish.target, found.text)
+            if origin:
+                wish.keep(origin, file.beside)
+            kept = file.write([found.text.encode()], keep=found.differs)
+            if kept:
+                wish.call.screen.say(f"The sheet as it was is kept as {kept.name}.")
+    show_merged(wish.call.screen, wish.into or "", found)
 
 
-def _merge_into(wish: Wish, draft: DraftSheet, file: Changing) -> None:
-    screen, target = wish.call.screen, wish.target
-    sheet, mistakes = load_sheet(target)
+def _sheet_of(wish: Wish, draft: DraftSheet) -> Sheet:
+    """The sheet into which a list is brought. Raises GribbleError where it has mistakes, or is another's."""
+    sheet, mistakes = load_sheet(wish.target)
     if sheet is None:
         raise MistakesError(mistakes)
     if sheet.emulator != draft.emulator:
@@ -232,75 +270,48 @@ def _merge_into(wish: Wish, draft: DraftSheet, file: Changing) -> None:
             f"{wish.into} is the sheet of {sheet.emulator}, and the list is taken for {draft.emulator}'s",
             fix=f"Nothing was written. --emulator {sheet.emulator} says that it is the same.",
         )
-    found = merged(text_of(file.data), sheet, draft)
-    if found.needs or found.accepts:
-        check_sheet(target, found.text)
-        kept = file.write([found.text.encode()], keep=True)
-        assert kept is not None, "the sheet was there"
-        screen.say(f"The sheet as it was is kept as {kept.name}.")
-    screen.say(
-        f"{wish.into}: {count(found.needs, 'new need')} and {count(found.accepts, 'new accept')}; "
-        f"{found.known} known already."
-    )
-
-
-_KINDS = ("clone", "BIOS set", "device", "undumped file", "poor dump", "disc", "list of sound samples")
-_SEVERAL = {"list of sound samples": "lists of sound samples"}
-MANY_SETS = 50
-"""Of so many sets of an export some are clones."""
-
-
-def _kinds_of(one: ArcadeSet) -> Iterator[str]:
-    """What a set is counted among."""
-    yield "set"
-    if one.parent is not None:
-        yield "clone"
-    if one.kind is not SetKind.GAME:
-        yield "BIOS set" if one.kind is SetKind.BIOS else "device"
-    if one.samples:
-        yield "list of sound samples"
-    yield from ("disc" for _ in one.discs)
-    for file in one.files:
-        if file.state is not FileState.GOOD:
-            yield "undumped file" if file.state is FileState.UNDUMPED else "poor dump"
+    return sheet
 
 
 def _roster(wish: Wish, made: FieldMap) -> int:
-    """Stream the list into a roster beside its place; it takes its name only when every record was understood."""
-    screen, tally, bar = wish.call.screen, Tally(), wish.bar()
-    kinds = read_kinds(read_list(wish.source, made), made) if made.asks_kinds else None
-    nodes = read_list(wish.source, made, bar.advance)
-    sets = read_sets(nodes, made, tally, preview=wish.only_shown, kinds=kinds)
+    """Stream the list into a roster beside its place; it takes its name only when every record was understood, and
+    what they are was agreed to."""
+    screen, tally, bar, met = wish.call.screen, Tally(), wish.bar(), SetsMet()
+    sets = met.counted(read_roster(wish.source, made, tally, bar.advance, preview=wish.only_shown))
     first = list(itertools.islice(sets, wish.preview or FIRST_SHOWN))
     if wish.only_shown or not wish.yes:
         show_preview_sets(screen, first)
     if wish.only_shown:
+        with bar, _no_cycles():
+            collections.deque(sets, maxlen=0)
+        show_sets_met(screen, met.seen, first)
         return _shown(wish, tally)
-    top = made.roster
-    place = _place(wish, Sought((top["emulator"],), None))
-    if not ask(wish.call, "Is that right?", wish.yes, wish.heard):
-        return ExitCode.ATTENTION
+    top, places, origin = made.roster, list[str | None](), wish.origin()
     head = RosterHead(
-        roster=ROSTER_VERSION, emulator=top["emulator"], release=top["release"], title=str(top.get("title", ""))
+        roster=ROSTER_VERSION,
+        emulator=top["emulator"],
+        release=top["release"],
+        title=str(top.get("title", "")),
+        from_=origin,
     )
-    met: Counter[str] = Counter()
 
-    def counted() -> Iterator[ArcadeSet]:
-        for one in itertools.chain(first, sets):
-            met.update(_kinds_of(one))
-            yield one
+    def agreed() -> Iterator[ArcadeSet]:
+        yield from itertools.chain(first, sets)
         refuse_faults(wish, tally)
+        show_sets_met(screen, met.seen, [] if wish.yes else first)
+        places.append(_place(wish, Sought((head.emulator,), None)))
+        if not ask(wish.call, "Is that right?", wish.yes, wish.heard):
+            raise _NotSo
+        wish.keep(origin, _written)
 
-    with bar, _no_cycles():
-        kept = write_file(wish.target, write_roster(head, counted()), replace_other=wish.replace)
+    try:
+        with bar, _no_cycles():
+            kept = write_file(wish.target, write_roster(head, agreed()), replace_other=wish.replace)
+    except _NotSo:
+        return ExitCode.ATTENTION
+    (place,) = places
     _told(wish, tally)
-    told = ", ".join(count(met[what], what, _SEVERAL.get(what, "")) for what in _KINDS if met[what])
-    screen.say(f"{wish.out}: {count(met['set'], 'set')} of {head.emulator} {head.release}{kept_words(kept)}.")
-    screen.say(f"Among them: {told}." if told else "None is a clone, a BIOS set or a device.")
-    if met["set"] >= MANY_SETS and not met["clone"]:
-        screen.tell(
-            f"note: of {met['set']:,} sets none has a parent: is there a column that says it, and is not taken?"
-        )
+    screen.say(f"{wish.out}: {count(met.counts['set'], 'set')} of {head.emulator} {head.release}{kept_words(kept)}.")
     sheet = _add_sheet(wish, head.emulator)
     there = wish.entry is None or (head.emulator in wish.entry.rig.emulators and place is None and not wish.release)
     if (update := _tell_installed(wish, head)) and there:
@@ -312,6 +323,10 @@ def _roster(wish: Wish, made: FieldMap) -> int:
     else:
         screen.next(f"gribble catalogue lint {wish.out}", "looks for loops and gaps in the families")
     return ExitCode.ATTENTION if tally.faulty else ExitCode.CLEAN
+
+
+class _NotSo(Exception):
+    """Somebody says that it is not right."""
 
 
 def _tell_installed(wish: Wish, head: RosterHead) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection, Iterable
 from pathlib import Path
 from typing import Any
 
@@ -9,15 +10,16 @@ from rich.text import Text
 
 from gribble.core.answers.adding import Added
 from gribble.core.answers.capture import KnownEmulator, proofs_of
-from gribble.core.answers.changes import SheetChanges, SheetEffect, cost_of_release, release_effects
+from gribble.core.answers.changes import SheetChanges, SheetEffect
 from gribble.core.answers.lint import Remark
+from gribble.core.answers.merging import Merged
+from gribble.core.answers.refreshing import Refreshed
 from gribble.core.base.amounts import count, size
-from gribble.core.records.findings import RigAudit
-from gribble.core.records.imported import Tally
-from gribble.core.records.roster import ArcadeSet
+from gribble.core.base.errors import MistakesError
+from gribble.core.records.imported import SetsSeen, Tally
+from gribble.core.records.roster import ArcadeSet, RosterHead
 from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, shorten
 from gribble.views.screen import Screen, state, styled
-from gribble.views.set_releases import show_cost
 
 LEFT_OVER_SHOWN = 8
 
@@ -121,6 +123,10 @@ def _effect_words(effect: SheetEffect) -> str:
         parts.append(f"wants {count(len(held), 'file')} that you have ({', '.join(held)})")
     if obtain:
         parts.append(f"wants {count(len(obtain), 'file')} to be obtained ({', '.join(obtain)})")
+    if sets := list(effect.sets):
+        told = ", ".join(f"{one.subject} becomes {one.now}" for one in sets[:LEFT_OVER_SHOWN])
+        more = f" and {len(sets) - LEFT_OVER_SHOWN:,} more" if len(sets) > LEFT_OVER_SHOWN else ""
+        parts.append(f"{count(len(sets), 'set')} change ({told}{more})")
     return f"{text}; {' and '.join(parts)}" if parts else text
 
 
@@ -129,18 +135,27 @@ def show_compare(screen: Screen, changes: tuple[SheetChanges, ...], effects: lis
     if not changes:
         screen.say("Nothing differs in what is needed.")
         return
-    screen.grid([(state(effect.new.state), f"{_effect_words(effect)}.") for effect in effects], indent=0)
+    show_effects(screen, effects)
     if effects:
         screen.out.print()
     for one in changes:
         screen.say(styled(one.emulator, "bold"), f"  {one.change}")
-        rows: list[tuple[str | Text, ...]] = []
-        for need in one.needs:
-            text = Text.assemble(styled(need.title, "bold"))
-            for word in need.words:
-                text.append("\n").append_text(styled(word))
-            rows.append((need.change, need.need, text))
-        screen.grid(rows)
+        _show_needs(screen, one)
+
+
+def show_effects(screen: Screen, effects: Iterable[SheetEffect]) -> None:
+    """What a new sheet or roster means for the rigs, a line each."""
+    screen.grid([(state(effect.new.state), f"{_effect_words(effect)}.") for effect in effects], indent=0)
+
+
+def _show_needs(screen: Screen, one: SheetChanges) -> None:
+    rows: list[tuple[str | Text, ...]] = []
+    for need in one.needs:
+        text = Text.assemble(styled(need.title, "bold"))
+        for word in need.words:
+            text.append("\n").append_text(styled(word))
+        rows.append((need.change, need.need, text))
+    screen.grid(rows)
 
 
 def compare_json(changes: tuple[SheetChanges, ...], effects: list[SheetEffect]) -> dict[str, Any]:
@@ -217,6 +232,101 @@ def show_preview_sets(screen: Screen, sets: list[ArcadeSet]) -> None:
             screen.say(styled(f"  and {len(one.files) - 6} more files", QUIET))
 
 
+_REFRESHED = {
+    "unchanged": "has not changed since {date}.",
+    "nothing new": "has changed since {date}, but says nothing new.",
+    "changed": "has changed since {date}.",
+}
+
+
+def show_refreshed(screen: Screen, looked: Refreshed) -> None:
+    """What a list says now and did not before, and what that does to the rigs."""
+    one, error = looked.followed, looked.error
+    head = styled(one.called, "bold")
+    if error:
+        screen.say(head, f"  {error.what}. {error.fix}")
+        for mistake in error.mistakes if isinstance(error, MistakesError) else ():
+            screen.say(f"  {mistake}")
+        return
+    screen.say(head, f"  {one.origin.list_} {_REFRESHED[looked.word].format(date=one.origin.date)}")
+    if looked.renewed and not looked.renewed.base:
+        screen.say("What it said before is not kept any more, so what is new there is only added.")
+    show_effects(screen, looked.effects)
+    for change in looked.changes:
+        _show_needs(screen, change)
+    if looked.renewed and isinstance(one.head, RosterHead):
+        told = looked.renewed.told
+        names = ", ".join(told.sets[:LEFT_OVER_SHOWN]) + (" …" if len(told.sets) > LEFT_OVER_SHOWN else "")
+        screen.say(f"{count(told.needs, 'new set')}, {count(told.changed, 'set')} changed: {names}.")
+    if looked.told:
+        show_left(screen, looked.told)
+
+
+def refresh_json(looked: list[Refreshed]) -> dict[str, Any]:
+    """`refresh/1`."""
+    return {
+        "gribble": "refresh/1",
+        "lists": [
+            {
+                "emulator": one.followed.head.emulator,
+                "file": str(one.followed.path),
+                "list": one.followed.origin.list_,
+                "date": one.followed.origin.date,
+                "state": one.word,
+                "changes": compare_json(one.changes, list(one.effects)),
+                "new": one.told.needs if one.told else 0,
+                "changed": one.told.changed if one.told else 0,
+                "gone": one.told.gone if one.told else [],
+                "yours": one.told.yours if one.told else [],
+                "done": one.done,
+                **({"error": one.error.what, "fix": one.error.fix} if one.error else {}),
+            }
+            for one in looked
+        ],
+    }
+
+
+_KINDS = ("clone", "BIOS set", "device", "undumped file", "poor dump", "disc", "list of sound samples")
+_SEVERAL = {"list of sound samples": "lists of sound samples"}
+MANY_SETS = 50
+"""Of so many sets of an export some are clones."""
+
+
+def show_sets_met(screen: Screen, seen: SetsSeen, first: Collection[ArcadeSet]) -> None:
+    """What else is in a list whose first sets were shown: the last, the oddest, and how many there are of what."""
+    shown = [one.set for one in first]
+    for words, one in (("the last", seen.last), ("the one least like the others", seen.odd)):
+        if one is not None and shown and one.set not in shown:
+            screen.say(f"{words}:")
+            show_preview_sets(screen, [one])
+            shown.append(one.set)
+    told = ", ".join(count(seen.counts[what], what, _SEVERAL.get(what, "")) for what in _KINDS if seen.counts[what])
+    sets = count(seen.counts["set"], "set")
+    screen.say(f"{sets}, among them {told}." if told else f"{sets}, of which none is a clone, a BIOS set or a device.")
+    if seen.counts["set"] >= MANY_SETS and not seen.counts["clone"]:
+        screen.tell(
+            f"note: of {seen.counts['set']:,} sets none has a parent: is there a column that says it, and is not taken?"
+        )
+
+
+def show_merged(screen: Screen, name: str, found: Merged) -> None:
+    """What became of a list that was brought into a sheet that was there."""
+    changed = f", {count(found.changed, 'value')} changed" if found.changed else ""
+    screen.say(
+        f"{name}: {count(found.needs, 'new need')} and {count(found.accepts, 'new accept')}{changed}; "
+        f"{found.known} known already."
+    )
+    show_left(screen, found)
+
+
+def show_left(screen: Screen, found: Merged) -> None:
+    """What a list no longer has, and what it says otherwise than somebody wrote by hand: both stay."""
+    for words, names in (("No longer on the list, but kept", found.gone), ("Changed by you, and left so", found.yours)):
+        if names:
+            more = f" and {len(names) - LEFT_OVER_SHOWN:,} more" if len(names) > LEFT_OVER_SHOWN else ""
+            screen.say(f"{words}: {', '.join(names[:LEFT_OVER_SHOWN])}{more}.")
+
+
 def show_tally(screen: Screen, tally: Tally) -> None:
     """What was left over, dropped and not understood, on standard error."""
     if tally.left_over:
@@ -231,40 +341,3 @@ def show_tally(screen: Screen, tally: Tally) -> None:
         screen.tell(f"{count(tally.unsure, 'year')} left out that the list marks as a guess")
     for mistake in tally.mistakes:
         screen.tell(mistake)
-
-
-def show_changes(screen: Screen, before: tuple[RigAudit, ...], after: tuple[RigAudit, ...]) -> None:
-    """What would change with another release, before the audit as of that release."""
-    for change in release_effects(before, after):
-        title = f"{change.now.title} {change.was.release} on {change.rig}, if it were {change.now.release}"
-        screen.say(styled(title, "bold"), "  ", state(change.was.state), " to ", state(change.now.state))
-        if change.now.sets_note and change.now.sets_note != change.was.sets_note:
-            screen.say(f"  {change.now.sets_note}")
-        elif not change.needs and not change.sets:
-            what = "every need gets the same verdict" + (", every set the same state" if change.now.sets else "")
-            screen.say(f"  Nothing changes: {what}.")
-        screen.grid([(row.subject, f"{row.was} to {row.now}", row.reason) for row in change.needs])
-        if change.sets:
-            show_cost(screen, cost_of_release(change.was, change.now))
-        screen.out.print()
-
-
-def changes_json(before: tuple[RigAudit, ...], after: tuple[RigAudit, ...]) -> dict[str, Any]:
-    """What would change with another release, as a key of `check/1`."""
-    return {
-        "changes": [
-            {
-                "rig": change.rig,
-                "emulator": change.now.emulator,
-                "release": [change.was.release, change.now.release],
-                "state": [change.was.state, change.now.state],
-                "needs": [
-                    {"need": row.subject, "was": row.was, "is": row.now, "reason": row.reason} for row in change.needs
-                ],
-                "sets": [
-                    {"set": row.subject, "was": row.was, "is": row.now, "reason": row.reason} for row in change.sets
-                ],
-            }
-            for change in release_effects(before, after)
-        ]
-    }

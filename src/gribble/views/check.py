@@ -13,7 +13,7 @@ from gribble.core.answers.why import causes_of
 from gribble.core.base.amounts import count, day_words
 from gribble.core.base.paths import base, parent
 from gribble.core.records.discs import MENDS
-from gribble.core.records.facts import Facts
+from gribble.core.records.facts import Facts, SizeMistaken
 from gribble.core.records.findings import (
     EmulatorAudit,
     GameFinding,
@@ -280,7 +280,8 @@ def set_account(one: SetAudit, release: str | None, verbose: bool) -> Text:
 
 def _is_quiet(finding: NeedFinding) -> bool:
     return not finding.lacks and all(
-        place.verdict is Verdict.SOUND and place.remedy is Remedy.NONE for place in finding.places
+        place.verdict is Verdict.SOUND and place.remedy is Remedy.NONE and not place.tells(SizeMistaken)
+        for place in finding.places
     )
 
 

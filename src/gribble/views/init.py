@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import itertools
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import Any
 
+from rich.cells import cell_len
 from rich.text import Text
 
 from gribble.core.answers.doctor import Examined, Health
@@ -35,8 +36,10 @@ _FORMATS = {
     "csv": "CSV", "tsv": "TSV", "json": "JSON", "jsonl": "JSON Lines", "xml": "XML", "html": "a web page",
     "markdown": "a table with bars", "text": "a table aligned by blanks", "keys": "key = value",
     "workbook": "a workbook",
-    "checksums": "a checksum list", "list": "a list with an entry for each file", "yaml": "YAML",
+    "checksums": "a checksum list", "list": "a list with an entry for each file", "yaml": "YAML", "toml": "TOML",
 }  # fmt: skip
+_GUESS_LINE, _LONG_COLUMN = 80, 28
+"""A guess takes one line of so many columns, and the name of its column no more than so many."""
 _COLOURS = {Degree.SURE: "green", Degree.LIKELY: "green", Degree.ASSUMED: "yellow", Degree.DOUBTFUL: "yellow"}
 
 
@@ -61,11 +64,14 @@ def show_drafted(screen: Screen, drafted: Drafted, source: str, *, numbered: boo
             if title:
                 inner = getattr(made, title)
                 screen.say(styled(f"{title}, at {inner.records}", "bold"))
-            screen.grid([_numbered(_row(one), numbers, numbered) for one in group])
+            screen.grid(_guess_rows(group, numbers if numbered else None))
     if drafted.left or drafted.notes:
         screen.out.print()
     if drafted.left:
-        left = [f"{next(numbers)} {one}" if numbered else one for one in drafted.left]
+        left = [
+            f"{f'{next(numbers)} ' if numbered else ''}{one}{f' (which {weight})' if weight else ''}"
+            for one, weight in drafted.left.items()
+        ]
         screen.say(f"Nothing is taken from {', '.join(left)}.")
     for note in drafted.notes:
         screen.say(f"{note[:1].upper()}{note[1:]}.")
@@ -75,15 +81,30 @@ def show_drafted(screen: Screen, drafted: Drafted, source: str, *, numbered: boo
         )
 
 
-def _numbered(row: tuple[str | Text, ...], numbers: Iterator[int], numbered: bool) -> tuple[str | Text, ...]:
-    number = next(numbers)
-    return (str(number), *row) if numbered else row
+def _guess_rows(group: Iterable[Guess], numbers: Iterator[int] | None) -> list[tuple[str | Text, ...]]:
+    """A line of at most 80 columns for each guess, with its number where these are asked for. What is done with the
+    values is told first where there is no room for the reason."""
+    heads, said = [], []
+    for one in group:
+        number = (str(next(numbers)),) if numbers else ()
+        heads.append((*number, f"{_cut(one.column, _LONG_COLUMN)} → {one.field}", str(one.degree)))
+        samples = ", ".join(sample if len(sample) <= 24 else f"{sample[:12]}…" for sample in one.samples[:2])
+        said.append((f"{one.reason}; {one.words}", one.words) if one.words else (f"{one.reason}: {samples}",) * 2)
+    room = _GUESS_LINE - 2 - sum(2 + max(map(cell_len, column)) for column in zip(*heads, strict=True))
+    return [
+        (
+            *head[:-1],
+            styled(head[-1], _COLOURS[Degree(head[-1])]),
+            _cut(whole if cell_len(whole) <= room else short, room),
+        )
+        for head, (whole, short) in zip(heads, said, strict=True)
+    ]
 
 
-def _row(one: Guess) -> tuple[str | Text, ...]:
-    samples = ", ".join(sample if len(sample) <= 24 else f"{sample[:16]} …" for sample in one.samples[:2])
-    words = f"{one.reason}; {one.words}" if one.words else f"{one.reason}: {samples}"
-    return f"{one.column} → {one.field}", styled(str(one.degree), _COLOURS[one.degree]), words
+def _cut(text: str, width: int) -> str:
+    shown = Text(text.replace("\n", " "))
+    shown.truncate(max(width, 1), overflow="ellipsis")
+    return shown.plain
 
 
 def show_some_needs(screen: Screen, shown: Preview) -> None:

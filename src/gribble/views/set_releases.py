@@ -1,4 +1,4 @@
-"""The answers of `sets match`, `sets compare` and `sets fit`, for the terminal, as JSON and as CSV."""
+"""The answers of `sets match`, `sets compare`, `sets fit` and `check --as`, for the terminal, as JSON and as CSV."""
 
 from __future__ import annotations
 
@@ -10,9 +10,11 @@ from typing import Any
 
 from rich.text import Text
 
+from gribble.core.answers.changes import cost_of_release, release_effects
 from gribble.core.answers.rosters import CardFit, Matched
 from gribble.core.base.amounts import count, size
 from gribble.core.base.paths import visible
+from gribble.core.records.findings import RigAudit
 from gribble.core.records.holding import Holding
 from gribble.core.records.roster import Roster
 from gribble.core.records.set_remedies import Change, Cost, SetChange, cost_of
@@ -20,7 +22,7 @@ from gribble.core.sayings.remedies import say_holding
 from gribble.views.causes import NAMES_SHOWN, named
 from gribble.views.check_json import away_json
 from gribble.views.looks import QUIET, shorten, with_title
-from gribble.views.screen import Screen, styled
+from gribble.views.screen import Screen, state, styled
 
 SHOWN = 40
 """How many sets are shown before the rest is folded."""
@@ -256,4 +258,41 @@ def fit_json(found: CardFit) -> dict[str, Any]:
         "cluster": found.cluster,
         "optimal": found.selection.optimal,
         "gap": round(found.selection.gap, 6),
+    }
+
+
+def show_changes(screen: Screen, before: tuple[RigAudit, ...], after: tuple[RigAudit, ...]) -> None:
+    """What would change with another release, before the audit as of that release."""
+    for change in release_effects(before, after):
+        title = f"{change.now.title} {change.was.release} on {change.rig}, if it were {change.now.release}"
+        screen.say(styled(title, "bold"), "  ", state(change.was.state), " to ", state(change.now.state))
+        if change.now.sets_note and change.now.sets_note != change.was.sets_note:
+            screen.say(f"  {change.now.sets_note}")
+        elif not change.needs and not change.sets:
+            what = "every need gets the same verdict" + (", every set the same state" if change.now.sets else "")
+            screen.say(f"  Nothing changes: {what}.")
+        screen.grid([(row.subject, f"{row.was} to {row.now}", row.reason) for row in change.needs])
+        if change.sets:
+            show_cost(screen, cost_of_release(change.was, change.now))
+        screen.out.print()
+
+
+def changes_json(before: tuple[RigAudit, ...], after: tuple[RigAudit, ...]) -> dict[str, Any]:
+    """What would change with another release, as a key of `check/1`."""
+    return {
+        "changes": [
+            {
+                "rig": change.rig,
+                "emulator": change.now.emulator,
+                "release": [change.was.release, change.now.release],
+                "state": [change.was.state, change.now.state],
+                "needs": [
+                    {"need": row.subject, "was": row.was, "is": row.now, "reason": row.reason} for row in change.needs
+                ],
+                "sets": [
+                    {"set": row.subject, "was": row.was, "is": row.now, "reason": row.reason} for row in change.sets
+                ],
+            }
+            for change in release_effects(before, after)
+        ]
     }

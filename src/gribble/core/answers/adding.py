@@ -26,6 +26,7 @@ from gribble.core.base.filewriter import Stamp, claimed, locked, stamp_of, write
 from gribble.core.base.paths import MEMORY_FOLDER, base, is_link, join, path_fault
 from gribble.core.base.regular import MOST_TEXT, open_regular, read_text
 from gribble.core.catalogue.decided import FILES, PLAN, STAGE, AddingPlan, carry_out, decided_in
+from gribble.core.catalogue.origins import MAP_ENDING
 from gribble.core.catalogue.rosters import ROSTER_ENDING
 from gribble.core.catalogue.sheets import SHEET_ENDING, emulator_of, is_listed
 from gribble.core.files.archives.common import ArchiveError
@@ -38,7 +39,7 @@ MOST_BYTES = 2 << 30
 
 NOTHING = "Nothing was added. Take what you trust out of it yourself, and name that."
 
-ENDINGS = (SHEET_ENDING, ROSTER_ENDING, *LIST_ENDINGS)
+ENDINGS = (SHEET_ENDING, ROSTER_ENDING, *LIST_ENDINGS, MAP_ENDING)
 
 _ALIVE = "alive"
 """A file that is locked for as long as whoever lays out an adding lives."""

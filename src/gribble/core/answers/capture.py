@@ -12,6 +12,7 @@ from typing import Any, NamedTuple
 import msgspec
 from msgspec import Struct, structs
 
+from gribble.core.answers.merging import append, places_of, with_needs
 from gribble.core.base.digests import Digests
 from gribble.core.base.errors import Mistake
 from gribble.core.base.paths import base, fold, join, lies_below, parent
@@ -19,7 +20,7 @@ from gribble.core.base.regular import open_regular
 from gribble.core.catalogue.ranges import concerns, release_fault
 from gribble.core.catalogue.rosters import ROSTER_ENDING, read_head
 from gribble.core.catalogue.sheets import Catalogue
-from gribble.core.catalogue.writing import Draft, DraftSheet, folder_keys, need_lines, slug, split_place, write_sheet
+from gribble.core.catalogue.writing import Draft, DraftSheet, slug, split_place, write_sheet
 from gribble.core.records.keyfile import KeyFile
 from gribble.core.records.roster import RosterHead
 from gribble.core.records.sheet import Accept, Key, Level, Need, Sheet
@@ -125,7 +126,7 @@ def _below(path: str, folder: str) -> str:
 
 def _captured_in(sheet: Sheet, files: list[FoundFile]) -> str:
     """The folder of a setup in which a sheet begins: the one below which most files lie where the sheet has them."""
-    places = _places(sheet)
+    places = places_of(sheet)
     first = "" if sheet.own_folder else _common(files)
     above = [parent(file.path).split("/") for file in files]
     folders = dict.fromkeys("/".join(parts[:depth]) for parts in above for depth in range(len(parts) + 1))
@@ -198,7 +199,7 @@ def extended(text: str, sheet: Sheet, files: Iterable[FoundFile], release: str, 
 
     document: Any = tomlkit.parse(text)
     files = list(files)
-    places, own = _places(sheet), _captured_in(sheet, files)
+    places, own = places_of(sheet), _captured_in(sheet, files)
     outside = tuple(file.path for file in files if own and not file.path.startswith(f"{own}/"))
     kept = [structs.replace(one, path=_below(one.path, own)) for one in files if one.path not in outside]
     drafts, lists, known = _of_lists(document, sheet, kept, release, ranges)
@@ -215,7 +216,7 @@ def extended(text: str, sheet: Sheet, files: Iterable[FoundFile], release: str, 
         drafts.append(draft)
     changed = tomlkit.dumps(document)
     if drafts:
-        changed = _with_needs(changed, sheet, drafts)
+        changed = with_needs(changed, sheet, drafts)
     accepts = new + sum(len(draft.accepts) for draft in drafts)
     return Captured(changed, len(drafts), accepts, known, own, outside, lists)
 
@@ -231,13 +232,13 @@ def _extend(table: Any, need: Need, file: FoundFile, release: str, ranges: Range
         known = {key.name for key in need.key}
         more = [key for key in _drafts([file])[0].keys if key.name not in known]
         for key in more:  # the sheet did without them, so they are extras
-            _append(table, "key", {**_known_of(key), "level": "extra"})
+            append(table, "key", {**_known_of(key), "level": "extra"})
         return bool(more)
     if need.changes or any(content.agrees(file.digests) for content in (*need.accept, *need.reject)):
         return False
     _bound(table.get("accept", []), ranges.before)
     content = {"size": file.size, **file.digests.known(), **({"releases": ranges.new} if ranges.new else {})}
-    _append(table, "accept", content, f"fill in: label; seen working with release {release}. {WRITTEN_TO}")
+    append(table, "accept", content, f"fill in: label; seen working with release {release}. {WRITTEN_TO}")
     return True
 
 
@@ -274,106 +275,8 @@ def _bound(tables: Iterable[Any], releases: str) -> None:
             table["releases"] = releases
 
 
-def begins_at(sheet: Sheet, draft: DraftSheet) -> str:
-    """The folder of a sheet in which the layout of a list begins: the one below which the sheet has most of its files.
-    Sheets of before begin at a rig's root, and have the emulator's own folder in front."""
-    places = _places(sheet)
-    wanted = [fold(join(one.folder, one.name)) for one in draft.needs]
-    folders = [join(folder) for folder in sheet.folders.values()]
-    above = ["/".join(one.split("/")[:depth]) for one in folders for depth in range(one.count("/") + 2)]
-    return max((sheet.own_folder, *above), key=lambda path: sum(fold(join(path, one)) in places for one in wanted))
-
-
-def _places(sheet: Sheet) -> dict[str, int]:
-    """Which need of a sheet has a place, by its path, folded."""
-    return {
-        fold(join(sheet.folders[need.folder], name)): number
-        for number, need in enumerate(sheet.need)
-        for name in need.names
-        if not need.file
-    }
-
-
-def _same_need(sheet: Sheet, one: Draft, draft: DraftSheet) -> int | None:
-    """The need of a sheet that a need of a list is, though it has another folder there: the only one of that name, and
-    a content in common."""
-    named = [number for number, need in enumerate(sheet.need) if fold(one.name) in map(fold, need.names)]
-    if len(named) != 1 or sum(fold(other.name) == fold(one.name) for other in draft.needs) != 1:
-        return None
-    known = (*sheet.need[named[0]].accept, *sheet.need[named[0]].reject)
-    return named[0] if any(content.agrees(accept) for content in known for accept in one.accepts) else None
-
-
-def merged(text: str, sheet: Sheet, draft: DraftSheet) -> Captured:
-    """An existing sheet's text with what a list says and it did not know. Comments and order stay, and so does what the
-    sheet says of a need that it has."""
-    import tomlkit
-
-    document: Any = tomlkit.parse(text)
-    places, begins = _places(sheet), begins_at(sheet, draft)
-    known = new = 0
-    fresh = []
-    for one in draft.needs:
-        numbers = (places.get(fold(join(begins, one.folder, name))) for name in (one.name, *one.aliases))
-        number = next((found for found in numbers if found is not None), None)
-        number = _same_need(sheet, one, draft) if number is None else number
-        if number is None:
-            one.folder = join(begins, one.folder)
-            fresh.append(one)
-            continue
-        need = sheet.need[number]
-        for accept in one.accepts:
-            if any(content.agrees(accept) for content in (*need.accept, *need.reject)) or not accept.known():
-                known += 1
-                continue
-            names = ("label", "region", "version", "size")
-            values = {name: value for name in names if (value := getattr(accept, name)) not in (None, "")}
-            _append(document["need"][number], "accept", {**values, **accept.known()})
-            new += 1
-    changed = tomlkit.dumps(document)
-    if fresh:
-        changed = _with_needs(changed, sheet, fresh)
-    return Captured(changed, len(fresh), new + sum(len(one.accepts) for one in fresh), known)
-
-
 def _known_of(key: Key) -> dict[str, Any]:
     return {name: value for name in ("name", "bytes", "sha256") if (value := getattr(key, name)) is not None}
-
-
-def _append(need: Any, name: str, values: dict[str, Any], remark: str = "") -> None:
-    """Add a table to a need's list, in the form that the list has: `[[need.accept]]`, or `accept = [{ … }]`."""
-    import tomlkit
-
-    there = need.setdefault(name, tomlkit.aot())
-    if isinstance(there, tomlkit.items.Array):
-        table: Any = tomlkit.inline_table()
-        table.update(values)
-    else:
-        table = tomlkit.table()
-        if remark:
-            table.add(tomlkit.comment(remark))
-        table.update(values)
-    there.append(table)
-
-
-def _with_needs(text: str, sheet: Sheet, drafts: list[Draft]) -> str:
-    """The sheet with new needs at its end, and new folders where they want some."""
-    import tomlkit
-
-    keys = {folder: key for key, folder in sheet.folders.items()}
-    wanted = [place for draft in drafts for place in (draft.folder, *(folder for folder, _ in draft.also))]
-    missing = [folder for folder in dict.fromkeys(wanted) if (folder or ".") not in keys and folder not in keys]
-    document: Any = tomlkit.parse(text)
-    for folder, key in folder_keys([*keys, *missing]).items():
-        if folder in missing:
-            word = key if key not in sheet.folders else f"{key}-{slug(folder)}"
-            document["folders"][word] = folder or "."
-            keys[folder] = word
-    if "." in keys:
-        keys.setdefault("", keys["."])
-    taken = {need.id for need in sheet.need}
-    lines = [line for draft in drafts for line in ("", *need_lines(draft, keys, taken))]
-    return tomlkit.dumps(document).rstrip("\n") + "\n" + "\n".join(lines) + "\n"
 
 
 class KnownEmulator(Struct, frozen=True):

@@ -126,6 +126,11 @@ class SheetEffect(Struct, frozen=True):
                 (obtain if gap else held).append(finding.need.called)
         return held, obtain
 
+    @property
+    def sets(self) -> Iterator[Difference]:
+        """The sets that are in another state then."""
+        return _sets(self.old, self.new)
+
 
 class NeedChange(Struct, frozen=True):
     """One need that differs: `change` is added, gone or changed; `words` say how."""

@@ -1,7 +1,8 @@
-"""The addresses of rigs on other machines."""
+"""Addresses of rigs on other machines, and of pages on the web."""
 
 from __future__ import annotations
 
+import re
 from urllib.parse import quote, unquote, urlsplit
 
 from msgspec import Struct
@@ -57,3 +58,33 @@ def parse_address(text: str) -> Address:
         user=unquote(parts.username or ""),
         root=root,
     )
+
+
+def is_web(text: str) -> bool:
+    """Whether a word is an address, and no path."""
+    return "://" in text
+
+
+def is_here(address: str) -> bool:
+    """Whether a web address is one of this machine."""
+    host = urlsplit(address).hostname or ""
+    return host in ("localhost", "::1") or re.fullmatch(r"127(\.\d{1,3}){3}", host) is not None
+
+
+def web_address(text: str) -> str:
+    """The address of a page or file on the web, without what only a browser wants of it. Raises ValueError for one
+    that is none, that is not private on its way (https; to this machine http is), or that has a password in it."""
+    try:
+        parts = urlsplit(text)
+        port = parts.port
+    except ValueError:
+        raise ValueError("is no address: like https://driftwood.example/plover.html") from None
+    if parts.scheme not in ("https", "http"):
+        raise ValueError(f"begins with {parts.scheme}://, and lists come by https://")
+    if not parts.hostname or port == 0 or any(ord(char) <= 32 or ord(char) == 127 for char in text):
+        raise ValueError("is no address: like https://driftwood.example/plover.html")
+    if parts.username is not None:
+        raise ValueError("has a name or a password in it, which would stand in the sheet; leave it out")
+    if parts.scheme == "http" and not is_here(text):
+        raise ValueError("begins with http://, which anybody on the way can change; https:// is what is asked for")
+    return parts._replace(fragment="").geturl()

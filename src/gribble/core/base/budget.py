@@ -31,6 +31,8 @@ TRACKS_BYTES = MIB
 PLAN_BYTES = 256 * MIB
 LIST_BYTES, JSON_BYTES, XML_DEPTH = 64 * MIB, 256 * MIB, 200
 """The largest list that has to be read whole, as a text and as JSON, in bytes; and how deep records may lie in XML."""
+WEB_BYTES, WEB_REDIRECTS = 256 * MIB, 5
+"""The largest list that comes from the web, unpacked, in bytes; and how often an address may lead on."""
 ANSWER_BYTES = 64 * KIB
 LISTING = Limits(bytes=64 * MIB, items=100_000, of="entries")
 """What a server answers to one command, and as the listing of one folder."""

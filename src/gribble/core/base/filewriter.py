@@ -125,6 +125,16 @@ class Changing:
             self._former = stamp_of(self._place)
             return kept
 
+    def beside(self, place: Path, blocks: Iterable[bytes]) -> None:
+        """Write another file of the same folder, which goes with this one; what is there is kept beside it. Raises
+        GribbleError."""
+        place = _place_of(place)
+        with _writing(place, place), _Work(self._place.parent, blocks) as work:
+            former = stamp_of(place)
+            if former:
+                _keep_beside(place)
+            work.come(place, former)
+
 
 @contextlib.contextmanager
 def changing(target: Path) -> Iterator[Changing]:

@@ -10,11 +10,11 @@ import json
 import re
 from collections.abc import Iterable, Iterator
 
-from msgspec import Struct
+from msgspec import Struct, to_builtins
 
 from gribble.core.base.digests import ALGORITHMS
 from gribble.core.base.paths import base, parent
-from gribble.core.records.sheet import Accept, Key, Level
+from gribble.core.records.sheet import Accept, Key, Level, Origin
 
 FILL_IN = "# fill in"
 """How a mark begins."""
@@ -51,6 +51,7 @@ class DraftSheet(Struct, kw_only=True):
     release: str = ""
     machines: tuple[str, ...] = ()
     remarks: list[str] = []
+    origin: Origin | None = None
 
 
 def write_sheet(draft: DraftSheet) -> str:
@@ -67,6 +68,8 @@ def write_sheet(draft: DraftSheet) -> str:
     else:
         lines.append(mark("machines", "[]", "what it emulates"))
     lines += ["", "[folders]", *(f"{key} = {quoted(folder or '.')}" for folder, key in keys.items())]
+    if draft.origin:
+        lines += ["", "[from]", *(f"{key} = {quoted(value)}" for key, value in to_builtins(draft.origin).items())]
     taken: set[str] = set()
     for need in draft.needs:
         lines += ["", *need_lines(need, keys, taken)]

@@ -22,6 +22,7 @@ from gribble.core.diagnosis.diagnose import (
     unlocked,
 )
 from gribble.core.files.archives.opening import HEAD_BYTES, archive_kind
+from gribble.core.files.hashing import digest_blocks
 from gribble.core.records.facts import BadArchive, Fact, PlainText
 from gribble.core.records.holding import Archived, FileKey, Holding, Holdings, key_of, nearness
 from gribble.core.records.recipes import MOST_BYTES, Mending
@@ -62,13 +63,15 @@ class Wanted(Struct, frozen=True, kw_only=True):
 
 
 class NearMisses:
-    """The near misses found: by need; what suspects plainly are if they are no dumps; and of files that only their name
-    speaks for the SHA-1, by which several are told apart, or a word of its own for one that could not be read."""
+    """The near misses found: by need; what suspects plainly are if they are no dumps; of files that only their name
+    speaks for the SHA-1, by which several are told apart, or a word of its own for one that could not be read; and
+    which suspects are a content by its digest, though a sheet says another size of it."""
 
     def __init__(self) -> None:
         self._mends: dict[tuple[str, str, str, str], dict[FileKey, Mending]] = {}
         self.no_dumps: dict[FileKey, Fact] = {}
         self.contents: dict[FileKey, str] = {}
+        self.missized: dict[FileKey, Accept] = {}
 
     def add(self, wanted: Wanted, mend: Mending) -> None:
         """Keep what was found for a need."""
@@ -114,6 +117,7 @@ class Searcher:
             accepts = _provable(wanted.need)
             for holding in wanted.suspects:
                 self._tell_no_dump(holding, found)
+                self._tell_missized(holding, accepts, found)
             for holding in self._stock.namesakes(wanted.need.names, wanted.rig) if wanted.by_name else ():
                 self._tell_no_dump(holding, found)
             if not accepts:
@@ -182,6 +186,17 @@ class Searcher:
             found.no_dumps[key_of(holding)] = fact
         key = key_of(holding)  # what could not be read is like nothing else, as far as anybody knows
         found.contents[key] = str(key) if data is None else hashlib.sha1(data, usedforsecurity=False).hexdigest()
+
+    def _tell_missized(self, holding: Holding, accepts: list[Accept], found: NearMisses) -> None:
+        odd = [
+            one for one in accepts if one.size not in (None, holding.size) and one.strongest() not in (None, "crc32")
+        ]
+        data = self._read(holding) if odd else None
+        if data is None:
+            return
+        digests = digest_blocks([data], {name for one in odd for name in one.known()})[1]
+        if accept := next((one for one in odd if one.agrees(digests)), None):
+            found.missized[key_of(holding)] = accept
 
     def _keys(self, wanted: Wanted) -> tuple[tuple[tuple[int, bytes], ...], tuple[Holding, ...]]:
         """The keys held for a need's unlock rules."""

@@ -155,6 +155,13 @@ class OtherSize(Fact, frozen=True):
     right: tuple[int, ...]
 
 
+class SizeMistaken(Fact, frozen=True):
+    """The content is right by its digest, and so the size that the sheet says is a mistake; in bytes."""
+
+    size: int
+    said: int
+
+
 class Unknown(Fact, frozen=True):
     """No sheet knows the content."""
 

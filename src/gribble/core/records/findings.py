@@ -137,6 +137,10 @@ class Finding(Struct, Generic[S], frozen=True, kw_only=True):
         at = self.occupied or self.expected
         return self.found if self.found and (self.found.rig, self.found.path) == (rig, at) else None
 
+    def tells(self, fact: type[Fact]) -> bool:
+        """Whether it has something of a kind to say."""
+        return any(isinstance(one, fact) for one in self.facts)
+
     @property
     def met(self) -> bool:
         """Whether nothing speaks against it, or nobody feels what does."""

@@ -11,6 +11,7 @@ from typing import Any, NamedTuple
 import msgspec
 from msgspec import Struct, field, structs
 
+from gribble.core.records.roster import ArcadeSet
 from gribble.core.records.sheet import Accept
 
 
@@ -30,6 +31,7 @@ class ListFormat(StrEnum):
     CHECKSUMS = "checksums"
     LIST = "list"
     YAML = "yaml"
+    TOML = "toml"
 
 
 class Field(Struct, frozen=True, kw_only=True):
@@ -184,6 +186,16 @@ class Degree(StrEnum):
     DOUBTFUL = "doubtful"
 
 
+class Weight(StrEnum):
+    """What makes a column matter from which nothing is taken, most first."""
+
+    NAMES = "names other records"
+    DIGESTS = "has digests"
+    FILES = "names files"
+    LEVELS = "says how much is needed"
+    LITTLE = ""
+
+
 class Guess(Struct, frozen=True, kw_only=True):
     """A field, the column that it is taken from, and by which rules; why, and what its values are like."""
 
@@ -219,11 +231,21 @@ class Preview(NamedTuple):
     bare: int
 
 
+class SetsSeen(NamedTuple):
+    """The sets of a list: how many there are of what, the last one, and the one least like the others (None where all
+    are alike)."""
+
+    counts: Mapping[str, int]
+    last: ArcadeSet | None
+    odd: ArcadeSet | None
+
+
 class Drafted(Struct, frozen=True, kw_only=True):
     """A drafted map for a "sheet" or a "roster", and what led to it.
 
     `guesses` are of the records, `inner` of the files within; `named` says where emulator and release were taken from.
-    `left` are columns that nothing is taken from; `notes` say what else is left out.
+    `left` are columns that nothing is taken from, and why that may matter, what matters most first; `notes` say what
+    else is left out.
     """
 
     to: str
@@ -232,7 +254,7 @@ class Drafted(Struct, frozen=True, kw_only=True):
     inner: tuple[Guess, ...] = ()
     discs: tuple[Guess, ...] = ()
     named: dict[str, Named] = {}
-    left: tuple[str, ...] = ()
+    left: dict[str, Weight] = {}
     notes: tuple[str, ...] = ()
     looks: Looks
 
@@ -245,6 +267,22 @@ class Drafted(Struct, frozen=True, kw_only=True):
     def doubtful(self) -> tuple[Guess, ...]:
         """The guesses that are not taken unasked."""
         return tuple(one for one in self.every if one.degree is Degree.DOUBTFUL)
+
+    def settled(self, guesses: Iterable[Guess]) -> Drafted:
+        """The same with some guesses that are doubtful no more, since somebody was asked."""
+        agreed = list(guesses)
+
+        def sure(group: tuple[Guess, ...]) -> tuple[Guess, ...]:
+            return tuple(structs.replace(one, degree=Degree.SURE) if one in agreed else one for one in group)
+
+        return structs.replace(self, guesses=sure(self.guesses), inner=sure(self.inner), discs=sure(self.discs))
+
+    def with_empty(self, guess: Guess, word: str) -> Drafted:
+        """The same where an empty cell of a column stands for a word; empty where it says nothing."""
+        rules = tuple(structs.replace(rule, default=word or None) for rule in guess.rules)
+        guesses = tuple(structs.replace(one, rules=rules) if one is guess else one for one in self.guesses)
+        made = structs.replace(self.made, fields={**self.made.fields, guess.field: rules})
+        return structs.replace(self, guesses=guesses, made=made)
 
     def without(self, guesses: Iterable[Guess]) -> Drafted:
         """The same with some fields left out."""

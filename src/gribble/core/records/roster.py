@@ -9,12 +9,13 @@ from functools import cached_property
 from pathlib import Path
 from typing import Annotated, NamedTuple
 
-from msgspec import Meta, Struct
+from msgspec import Meta, Struct, field
 
 from gribble.core.base.digests import Digests
 from gribble.core.base.errors import Mistake
 from gribble.core.base.kinds import Size
 from gribble.core.base.names import SAID_OF, title_key
+from gribble.core.records.sheet import Origin
 
 Content = tuple[str, int | None, str]
 """What tells contents apart: algorithm, size in bytes where it counts, digest."""
@@ -121,6 +122,7 @@ class RosterHead(Struct, frozen=True, kw_only=True, omit_defaults=True, forbid_u
     emulator: str
     release: str
     title: str = ""
+    from_: Origin | None = field(name="from", default=None)
 
 
 class Outline(Struct, frozen=True, array_like=True, gc=False):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from enum import StrEnum
 
-from msgspec import Struct, structs
+from msgspec import Struct, field, structs
 
 from gribble.core.base.digests import Digests
 from gribble.core.base.kinds import Format
@@ -246,6 +246,17 @@ class Arcade(Struct, frozen=True, kw_only=True, omit_defaults=True):
     samples: str = ""
 
 
+class Origin(Struct, frozen=True, kw_only=True, omit_defaults=True, rename={"list_": "list"}):
+    """The list that a sheet or a roster was made from: its address or file, the day on which it was read, and its
+    SHA-256. `map` is the file beside the sheet by which it is read, `etag` what its server calls this state of it."""
+
+    list_: str
+    date: str
+    sha256: str
+    map: str = ""
+    etag: str = ""
+
+
 class Sheet(Struct, frozen=True, kw_only=True, omit_defaults=True):
     """What one emulator needs. `folders` are relative to its own folder, or to a rig's root; where a key names several,
     the first is where placing writes, and the `more_folders` are looked in, too. `release` is the one it was written
@@ -266,6 +277,7 @@ class Sheet(Struct, frozen=True, kw_only=True, omit_defaults=True):
     pair: tuple[Pair, ...] = ()
     root: Root = Root()
     arcade: Arcade | None = None
+    from_: Origin | None = field(name="from", default=None)
 
     @property
     def own_folder(self) -> str:

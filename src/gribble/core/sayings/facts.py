@@ -261,6 +261,9 @@ _SAYINGS: dict[type[f.Fact], Callable[[Any], str]] = {
     f.OtherSize: lambda one: (
         f"it has {one.size:,} bytes where {' or '.join(f'{size:,}' for size in one.right)} are right"
     ),
+    f.SizeMistaken: lambda one: (
+        f"right by its digest; the sheet says {one.said:,} bytes, but it has {one.size:,}: there the sheet is wrong"
+    ),
     f.Unknown: lambda _: "no sheet knows its content",
     f.KeysAlready: lambda _: "it is a key file already",
     f.KeysUnread: lambda one: (

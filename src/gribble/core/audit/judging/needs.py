@@ -251,6 +251,9 @@ class NeedsAuditor:
     ) -> PlaceFinding:
         need, paths, expected = place.need, place.paths, place.path
         holding, judgement = wrong[0]
+        if (accept := self._near.missized.get(key_of(holding))) and not right:
+            note = f.SizeMistaken(holding.size, accept.size or 0)
+            return _sound(place, holding.path, holding, Judgement(accept=accept, proof=Proof.DIGEST, note=note))
         occupied = next((other.path for other, _ in wrong if self._is_at(other, expected)), None)
         in_way = tuple(other.path for other, _ in wrong if other.path != occupied)
         use, accept = None, None

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -51,10 +51,22 @@ from gribble.core.catalogue.importing.tables import Head
 from gribble.core.catalogue.importing.trees import BY_HAND, Tree, json_tree, xml_tree
 from gribble.core.catalogue.importing.words import has_word, head_points, level_said
 from gribble.core.catalogue.importing.xmlrecords import SAMPLE_BYTES, words_of
-from gribble.core.records.imported import Degree, Drafted, Field, FieldMap, Guess, Inner, ListFormat, Looks, Named
+from gribble.core.records.imported import (
+    Degree,
+    Drafted,
+    Field,
+    FieldMap,
+    Guess,
+    Inner,
+    ListFormat,
+    Looks,
+    Named,
+    Weight,
+)
 
 NAMES_ALONE = "there are no digests in it, so that files can only be told by their names, which proves nothing"
 SAMPLE_ROWS = 10_000
+_MOSTLY = 0.5
 """So many records of a table are looked at."""
 
 _ONE_TABLE = (ListFormat.CSV, ListFormat.TSV)
@@ -96,7 +108,8 @@ def draft_map(path: Path, asked: Asked) -> Drafted:
         return _of_tables(path, looks, asked)
     if looks.format is ListFormat.CHECKSUMS:
         rows = [node.attributes for node in itertools.islice(checksum_nodes(path), SAMPLE_ROWS)]
-        return _of_rows(path, looks, asked, _Found(rows))
+        name = () if any(said.means("path") for said in asked.fields) else (Said("path", "name"),)
+        return _of_rows(path, looks, asked._replace(fields=(*asked.fields, *name)), _Found(rows))
     if looks.format is ListFormat.KEYS:
         nodes = list(itertools.islice(key_nodes(path, looks, lambda _bytes: None), SAMPLE_ROWS))
         rows, others = ([node.attributes for node in some] for some in parted(nodes))
@@ -346,7 +359,11 @@ def _standing_above(column: str, from_: str, words: tuple[str, ...], fields: set
         rule = Field(from_=from_, values={**levels, "*": ""})
         guesses.append(Guess(field="level", column=column, rules=(rule,), degree=Degree.LIKELY,
                              reason="says how much they are needed", words=told))  # fmt: skip
-    if "machine" not in fields and others and (len(others) > 1 or from_ != HEADING):
+    if "folder" not in fields and others and all(word.endswith("/") for word in others):
+        rule = Field(from_=from_, suffix="/")
+        guesses.append(Guess(field="folder", column=column, rules=(rule,), degree=Degree.LIKELY,
+                             reason="folders with files below them", samples=tuple(others[:3])))  # fmt: skip
+    elif "machine" not in fields and others and (len(others) > 1 or from_ != HEADING):
         mixed = len(others) < len(words)
         rule = Field(from_=from_, values={**{word: word for word in others}, "*": ""} if mixed else {})
         reason = "alike tables stand below it" if from_ == HEADING else "files stand in it"
@@ -359,13 +376,20 @@ def _flat(to: str, looks: Looks, columns: list[Column], found: _Found, guesses: 
     """The map of records without others within, whoever's it is."""
     guesses = in_order(guesses)
     used = {one.column for one in guesses}
-    left = tuple(one.name for one in columns if one.name not in used and one.values and one.name != SECTION)
+    left = _left_over([one for one in columns if one.name != SECTION], used, _names(guesses, columns))
     made = FieldMap(
         map=MAP_VERSION, records=found.records, format=looks.format, encoding=looks.encoding if looks.guessed else "",
         delimiter=looks.delimiter if looks.format is ListFormat.CSV else "", table=found.table,
         fields={one.field: one.rules for one in guesses},
     )  # fmt: skip
     return Drafted(to=to, made=made, guesses=tuple(guesses), left=left, notes=found.notes, looks=looks)
+
+
+def _names(guesses: list[Guess], columns: list[Column]) -> frozenset[str]:
+    """What the records of a list are called: its sets, else its files."""
+    called = {one.field: one.column for one in guesses}
+    naming = called.get("set") or called.get("name")
+    return frozenset(word for one in columns if one.name == naming for word in one.words)
 
 
 def _of_plays(path: Path, looks: Looks, asked: Asked, columns: list[Column], found: _Found) -> Drafted:
@@ -414,7 +438,7 @@ def _of_tree(path: Path, looks: Looks, asked: Asked, tree: Tree) -> Drafted:
         return _of_rows(path, looks, asked, found)
     columns, within = _columns(tree.rows), _columns(tree.inner_rows)
     sets, files = _set_guesses(columns, tree), _file_guesses(within)
-    if (asked.to or _likely_target(columns, sets)) == "sheet":
+    if (asked.to or _likely_target(columns, sets, tree)) == "sheet":
         return _of_rows(path, looks, asked._replace(to="sheet"), _flattened(tree, columns))
     files += shared_names(files, within, tree, sets)
     variants = variants_of(tree, within)
@@ -435,22 +459,29 @@ def _of_tree(path: Path, looks: Looks, asked: Asked, tree: Tree) -> Drafted:
         sets, files = _all_words(path, sets, record), _all_words(path, files, tree.inner.rpartition("/")[2])
     sets, files, discs = in_order(sets), in_order(files), in_order(_disc_guesses(tree))
     used = {one.column for one in sets} | {_beside(rule) for one in sets for rule in one.rules if rule.first}
-    left = [*_left_over(columns, used), *_left_over(within, {one.column for one in files}, f"{tree.inner}/")]
+    names = _names(sets, columns)
+    left = _left_over(columns, used, names) | _left_over(within, {one.column for one in files}, names, f"{tree.inner}/")
     drafted = Drafted(
         to="roster",
         made=_tree_map(looks, tree, sets, files, discs),
         guesses=tuple(sets),
         inner=tuple(files),
         discs=tuple(discs),
-        left=tuple(left),
+        left=dict(sorted(left.items(), key=lambda one: list(Weight).index(one[1]))),
         looks=looks,
     )
     return _named(drafted, path, asked, tree.common, tree.title, tree.root)
 
 
-def _likely_target(columns: list[Column], sets: list[Guess]) -> str:
-    """What a tree becomes where nobody says: a roster if its records have names of sets."""
+_OF_SETS = frozenset(["parent", "bios", "devices", "year", "maker", "plays", "variants"])
+"""What only sets have; systems with none of it are machines, and what is in them their files."""
+
+
+def _likely_target(columns: list[Column], sets: list[Guess], tree: Tree) -> str:
+    """What a tree becomes where nobody says: a roster if its records have names of sets, and are no systems."""
     named = next((one for one in sets if one.field == "set"), None)
+    if head_points(tree.records.rpartition("/")[2], "system") == 3 and not {one.field for one in sets} & _OF_SETS:
+        return "sheet"
     names_sets = any(named and named.column == one.name and one.fit("set") >= 0 for one in columns)
     return "roster" if names_sets else "sheet"
 
@@ -458,7 +489,8 @@ def _likely_target(columns: list[Column], sets: list[Guess]) -> str:
 def _flattened(tree: Tree, columns: list[Column]) -> _Found:
     """The inner records of a tree, as rows of their own."""
     way = f"{tree.records}/{tree.inner}" if tree.records else tree.inner or ""
-    naming = next((one.name for one in columns if len(one.words) == one.rows and not one.digests), "")
+    telling = [one for one in columns if len(one.words) == one.rows and not one.digests]
+    naming = max(telling, key=lambda one: head_points(one.head.lstrip("@"), "title")).name if telling else ""
     above = f"^{naming.lstrip('@')}" if naming and "/" not in naming else ""
     return _Found(tree.flat_rows, way, tree.common, tree.title, notes=_left_notes(tree), above=above, root=tree.root)
 
@@ -507,9 +539,30 @@ def _disc_guesses(tree: Tree) -> list[Guess]:
     return discs
 
 
-def _left_over(columns: Iterable[Column], used: set[str], before: str = "") -> list[str]:
-    """The columns that say something and are no field."""
-    return [f"{before}{one.name}" for one in columns if one.name not in used and one.values]
+def _left_over(
+    columns: Iterable[Column], used: set[str], names: Collection[str], before: str = ""
+) -> dict[str, Weight]:
+    """The columns that say something and are no field, those first that look like something that matters; `names` are
+    what records are called."""
+    found = {
+        f"{before}{one.name.lstrip('@') if before else one.name}": _weight(one, names)
+        for one in columns
+        if one.name not in used and one.values
+    }
+    return dict(sorted(found.items(), key=lambda one: list(Weight).index(one[1])))
+
+
+def _weight(column: Column, names: Collection[str]) -> Weight:
+    """How much a column looks like something that matters."""
+    for weight, share in (
+        (Weight.NAMES, column.share(lambda text: text in names)),
+        (Weight.DIGESTS, max(column.digests.values(), default=0)),
+        (Weight.FILES, column.file_share),
+        (Weight.LEVELS, column.share(level_said)),
+    ):
+        if share >= _MOSTLY:
+            return weight
+    return Weight.LITTLE
 
 
 def _tree_map(looks: Looks, tree: Tree, sets: list[Guess], files: list[Guess], discs: list[Guess]) -> FieldMap:

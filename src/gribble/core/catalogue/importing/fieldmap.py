@@ -189,6 +189,16 @@ def _check_fields(fields: dict[str, Rules], known: tuple[str, ...], where: str, 
             mistakes.add(f"{where}.{name}", "has no rule")
 
 
+def with_said(text: str, to: str, said: dict[str, str]) -> str:
+    """The text of a map with what the user says beside it of emulator, release or folder."""
+    import tomlkit
+
+    document: Any = tomlkit.parse(text)
+    for key, value in said.items():
+        document.setdefault(to, tomlkit.table())[key] = value
+    return tomlkit.dumps(document) if said else text
+
+
 def write_map(drafted: Drafted, source: str) -> str:
     """The map's text; what is doubtful stands there as a comment."""
     made = drafted.made

@@ -12,9 +12,9 @@ from gribble.core.base.regular import read_text
 from gribble.core.catalogue.importing.apart import read_apart, rows_apart
 from gribble.core.catalogue.importing.entries import entry_rows, lines_of
 from gribble.core.catalogue.importing.nodes import HEADING, SECTION, Advance, Node, flat
-from gribble.core.catalogue.importing.plaintext import aligned_rows, key_rows, pipe_rows
+from gribble.core.catalogue.importing.plaintext import aligned_rows, key_rows, pipe_rows, with_whole_folders
 from gribble.core.catalogue.importing.sniffing import digests_in, is_file_name, is_page, looks_like, without_forum_marks
-from gribble.core.catalogue.importing.streams import csv_rows, read_json, read_jsonl, read_yaml
+from gribble.core.catalogue.importing.streams import csv_rows, read_json, read_jsonl, read_toml, read_yaml
 from gribble.core.catalogue.importing.tables import Head, Row, tables_of
 from gribble.core.catalogue.importing.words import head_points
 from gribble.core.catalogue.sheets import read_checksums
@@ -29,7 +29,12 @@ TABULAR = frozenset({
 
 ALL_TABLES = 0
 """What a map numbers where every table is read that has names of files and digests."""
-_READERS = {ListFormat.JSON: read_json, ListFormat.JSONL: read_jsonl, ListFormat.YAML: read_yaml}
+_READERS = {
+    ListFormat.JSON: read_json,
+    ListFormat.JSONL: read_jsonl,
+    ListFormat.YAML: read_yaml,
+    ListFormat.TOML: read_toml,
+}
 
 
 def read_list(path: Path, made: FieldMap, advance: Callable[[int], None] | None = None) -> Iterator[Node]:
@@ -107,7 +112,9 @@ def whole_text(path: Path, looks: Looks, advance: Advance) -> str:
         )
     text = read_text(path, LIST_BYTES, looks.encoding)
     advance(size)
-    return text if looks.format is ListFormat.HTML else without_forum_marks(text)
+    if looks.format is ListFormat.HTML or is_page(text):
+        return text
+    return with_whole_folders(without_forum_marks(text))
 
 
 def key_nodes(path: Path, looks: Looks, advance: Advance) -> Iterator[Node]:

@@ -40,6 +40,9 @@ _ROOTS = frozenset(
 )
 """Names of a root element that name no emulator."""
 
+FILE_NAME = "the file's name"
+"""Where a release was taken from that the list itself does not say."""
+
 
 def emulator_of(common: Mapping[str, str], title: str, path: Path, root: str = "") -> Named | None:
     """The emulator: as the list says, else the title that stands above it, else the file's name. An export that says
@@ -63,7 +66,7 @@ def release_of(common: Mapping[str, str], title: str, path: Path) -> Named | Non
     for key, value in common.items():
         if plain(key) in _RELEASE_KEYS and not is_blank(value) and (release := release_in(value)):
             return Named(release, f"{key} in the list")
-    for text, source in ((title, "the title"), (_stem(path), "the file's name")):
+    for text, source in ((title, "the title"), (_stem(path), FILE_NAME)):
         if match := re.search(r"\b[vVrR]?(\d+(?:\.\d+)+[a-z]?)\b", text):
             return Named(match[1], source)
     return None

@@ -58,6 +58,10 @@ def _plain(cell: str) -> str:
     return re.sub(r"\\([|*_`\\\[\]])", r"\1", without_marks(cell)).strip()
 
 
+_FOLDER = re.compile(r"^\s*(?:[\w.+-]+(?: [\w.+-]+)*/)+\s*$")
+"""A line that is nothing but a folder."""
+
+
 def aligned_rows(text: str) -> Iterator[Row]:
     """The rows of tables whose columns are aligned by blanks or tabs. A column begins where words begin below blanks in
     every line of a block."""
@@ -84,6 +88,22 @@ def aligned_rows(text: str) -> Iterator[Row]:
             yield from (Row(cells, grid, heading) for cells in rows)
 
 
+def with_whole_folders(text: str) -> str:
+    """A text in which a folder above indented lines is told with the folders that it is in."""
+    lines, above = [], list[tuple[int, str]]()
+    for line in text.splitlines():
+        indent = len(line) - len(line.lstrip())
+        inner = [one for one in above if one[0] < indent] if line.strip() else above
+        left, above = inner != above, inner
+        if _FOLDER.match(line):
+            above = [*above, (indent, line.strip())]
+            line = " " * indent + "".join(name for _, name in above)
+        elif left:  # what follows is in a folder of before again
+            lines.append("".join(name for _, name in above) or "./")
+        lines.append(line)
+    return "\n".join(lines)
+
+
 def _blocks(text: str) -> Iterator[tuple[list[str], list[str]]]:
     """What parts a text into tables: the titles above each, and its lines. A comment within one, and an empty line
     before further lines of data as wide as those above, part nothing."""
@@ -103,7 +123,7 @@ def _blocks(text: str) -> Iterator[tuple[list[str], list[str]]]:
             if lines:
                 yield titles, lines
                 titles, lines = [], []
-            titles.append(line.strip("# :=*-").strip())
+            titles.append(re.sub(r"^\[(.+)\]$", r"\1", line.strip("# :=*-").strip()))
             gap = False
         else:
             cells = _GAP.split(line.strip())
@@ -150,6 +170,7 @@ def key_rows(text: str) -> Iterator[tuple[str, dict[str, str]]]:
     sections: dict[str, dict[str, str]] = {}
     numbered: dict[str, dict[str, str]] = {}
     section = ""
+    times = Counter[str]()
     paragraphs: list[dict[str, str]] = [{}]
     for line in text.splitlines():
         if not line.strip() and paragraphs[-1]:
@@ -157,8 +178,9 @@ def key_rows(text: str) -> Iterator[tuple[str, dict[str, str]]]:
         if not line.strip() or line.lstrip().startswith(("#", ";", "//")):
             continue
         if match := _SECTION.match(line.strip()):
-            section = match[1].strip()
-            sections.setdefault(section, {})
+            times[match[1]] += 1  # a name that comes again is another record
+            section = f"{match[1].strip()}{f' {times[match[1]]}' if times[match[1]] > 1 else ''}"
+            sections[section] = {}
         elif match := _KEY.match(line):
             key, value = match["key"].strip().strip("\"'"), _unquoted(match["value"])
             number, word = _numbered(key)

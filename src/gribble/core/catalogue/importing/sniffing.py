@@ -116,6 +116,8 @@ _PIPES = re.compile(r"^\s*\|?[\s:|+=-]*-{2,}[\s:|+=-]*\|?\s*$")
 _SECTION = re.compile(r"^\[+[^\[\]{}\"]+\]+\s*$")
 _KEY = re.compile(r"^\s*[\w.\-/ \[\]\"']{1,60}?\s*=(?!=)\s*\S?")
 _COLON_KEY = re.compile(r"^\s*[A-Za-z][\w.\- ]{0,40}:\s+\S")
+_TABLES_OF_TOML = re.compile(r"""^[ \t]*\[\[[\w."'-]+\]\][ \t]*(?:#.*)?$""", re.MULTILINE)
+"""A list of tables: records of one name, which sections of a settings file would be one."""
 _YAML_KEY = re.compile(r"""^\s*(?:- +)?["']?[\w .-]+["']?:(?:\s|$)|^---$""")
 _GAPS = re.compile(r"\S(?:\t+| {2,})\S")
 
@@ -220,6 +222,8 @@ def _format(text: str, path: Path) -> ListFormat:
         return ListFormat.HTML if _TAG.search(shown[:4096]) and not shown.startswith("<?xml") else ListFormat.XML
     if _BEGINS_JSON.match(shown) and not _SECTION.match(lines[0]):
         return ListFormat.JSONL if _is_json(lines[0]) and len(lines) > 1 else ListFormat.JSON
+    if _TABLES_OF_TOML.search(text):
+        return ListFormat.TOML
     if not whole:
         raise GribbleError(f"{path} is empty", fix="Check the path.")
     if path.suffix.lower() in (".yaml", ".yml") or _is_yaml(whole):

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import csv
 import json
+import tomllib
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
-from gribble.core.base.budget import JSON_BYTES, JSON_VALUES
+from gribble.core.base.budget import JSON_BYTES, JSON_VALUES, TOML_BYTES
 from gribble.core.base.errors import GribbleError
 from gribble.core.base.regular import open_text, read_text
 from gribble.core.catalogue.importing.nodes import Advance, Node
@@ -79,6 +80,26 @@ def yaml_data(path: Path, encoding: str, advance: Advance) -> Any:
         raise GribbleError(f"{path} is nested too deeply", fix="Turn it into JSON Lines, one record a line.") from None
     advance(path.stat().st_size)
     return data
+
+
+def toml_data(path: Path, encoding: str, advance: Advance) -> Any:
+    """All of a TOML file, numbers with a point as they stand there. Raises GribbleError."""
+    if path.stat().st_size > TOML_BYTES:
+        raise GribbleError(
+            f"{path} is larger than {TOML_BYTES >> 20} MiB, and TOML has to be read whole",
+            fix="Turn it into JSON Lines, one record a line.",
+        )
+    try:
+        data = tomllib.loads(read_text(path, TOML_BYTES, encoding), parse_float=str)
+    except (tomllib.TOMLDecodeError, RecursionError) as error:
+        raise GribbleError(f"{path} is no TOML: {error}", fix="Correct the file.") from error
+    advance(path.stat().st_size)
+    return data
+
+
+def read_toml(path: Path, encoding: str, way: list[str], advance: Advance) -> Iterator[Node]:
+    """The records of TOML at a path. Raises GribbleError."""
+    yield from _json_records(toml_data(path, encoding, advance), way)
 
 
 def _whole(path: Path, encoding: str, what: str) -> str:

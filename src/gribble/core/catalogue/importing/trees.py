@@ -12,7 +12,7 @@ from msgspec import Struct
 from gribble.core.base.errors import GribbleError
 from gribble.core.catalogue.importing.nodes import Node
 from gribble.core.catalogue.importing.sniffing import digests_in, is_blank
-from gribble.core.catalogue.importing.streams import json_data, json_node, read_jsonl, yaml_data
+from gribble.core.catalogue.importing.streams import json_data, json_node, read_jsonl, toml_data, yaml_data
 from gribble.core.catalogue.importing.words import head_points
 from gribble.core.catalogue.importing.xmlrecords import sample_xml
 from gribble.core.records.imported import ListFormat, Looks
@@ -71,7 +71,8 @@ def json_tree(path: Path, looks: Looks) -> Tree:
             node for node, _ in zip(read_jsonl(path, looks.encoding, [], _untold), range(MOST_RECORDS), strict=False)
         ]
         return _json_records("", nodes, {})
-    data = (yaml_data if looks.format is ListFormat.YAML else json_data)(path, looks.encoding, _untold)
+    readers = {ListFormat.YAML: yaml_data, ListFormat.TOML: toml_data}
+    data = readers.get(looks.format, json_data)(path, looks.encoding, _untold)
     root, inside = "", data
     if isinstance(data, dict) and len(data) == 1 and isinstance(one := next(iter(data.values())), dict):
         root, inside = next(iter(data)), one
