@@ -48,8 +48,8 @@ ABOUT = {
     "cli/disc": "Discs and playlists", "core/answers/capture": "Capturing a sheet",
     "cli/running": "Planning and placing",
     "cli/place": "Planning and placing", "core/placing": "Planning and placing",
-    "cli/history": "Taking back", "stores/credentials": "Rigs and sources",
-    "cli/attic": "Taking back", "cli/report": "Reports",
+    "cli/history": "Undoing", "stores/credentials": "Rigs and sources",
+    "cli/attic": "Undoing", "cli/report": "Reports",
     "cli/demo": "The demo world", "demo": "The demo world", "core/base/filewriter": "Writing files",
     "core/base/amounts": "Names and options", "cli/watch": "Names and options",
 }  # fmt: skip
@@ -268,7 +268,7 @@ def messages_page() -> str:
         "What ends a command says what is wrong and where, and on the next line what to do, both on standard error:",
         "",
         "    $ gribble check --rig lighthous",
-        "    gribble: 'lighthous' is no rig; did you mean 'lighthouse'?",
+        "    gribble: 'lighthous' is not a known rig; did you mean 'lighthouse'?",
         "      gribble rigs shows the rigs and their emulators.",
         "",
         "Capitals stand for what is filled in. What is *found* (verdicts and their reasons) is no message: see",
@@ -358,10 +358,10 @@ def words_page() -> str:
         "<!-- Made from the program's own words by `make docs`; a test compares the two. -->", "",
         "What `gribble words` says.", "", "| word | what is meant | for example |", "|---|---|---|",
     ]  # fmt: skip
-    lines += [f"| **{word}** | {what} | {example} |" for word, what, example in WORDS]
+    lines += [f"| **{word}** | {what} | {example} |" for word, what, example in sorted(WORDS)]
     lines += ["", "A need is", "", "| | |", "|---|---|"]
     lines += [f"| {VERDICTS[word][0]} **{word}** | {what} |" for word, what in MEANT.items()]
-    lines += ["", "and its emulator ready, limited (something optional lacks) or blocked."]
+    lines += ["", "and its emulator ready, limited (something optional is missing) or blocked."]
     lines += ["[Verdicts](verdicts.md) says what each is proven by."]
     return "\n".join(lines) + "\n"
 

@@ -51,7 +51,7 @@ MUTANTS = (
     Mutant("an old sketch is believed beside what was read", "core/survey/survey.py", "facts = self._unpacked(file.facts)", "facts = file.facts", "cli/test_worlds.py"),
     Mutant("no key beside a locked dump is tried", "core/diagnosis/nearmisses.py", "return self._opened_beside(holding, data, wanted, accepts) or self._cut(", "return self._cut(", "cli/test_worlds.py"),
     Mutant("only what is installed knows a file", "cli/surveying.py", "files, known = identify_sets(files, others, audits, discs), [*known, *others]", "known = [*known, *others]", "cli/test_worlds.py"),
-    Mutant("nowhere here names no namesake", "core/audit/judging/needs.py", "[nowhere, *self._other_content(need)]", "[nowhere]", "cli/test_worlds.py"),
+    Mutant("not found names no namesake", "core/audit/judging/needs.py", "[nowhere, *self._other_content(need)]", "[nowhere]", "cli/test_worlds.py"),
     Mutant("what is plainly no dump is ready", "core/audit/judging/judge.py", "return Judgement(fault=plainly) if plainly else Judgement(accept=fits)", "return Judgement(accept=fits)", "cli/test_worlds.py"),
     Mutant("two captured releases are mixed", "core/answers/capture.py", "return Ranges(f\">={release}\", f\"<{release}\")", "return Ranges()", "cli/test_worlds.py"),
     Mutant("what a plan moves on another rig is lost", "cli/running.py", "if len(going) > 1 else str", "if len(going) > 9 else str", "cli/test_worlds.py"),

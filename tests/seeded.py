@@ -66,7 +66,7 @@ FAULTS = (
     SeededFault("stick", "redshank", "petrel-disk", "astray", "place", "on the other rig only"),
     SeededFault("stick", "knot", "gannet-keys", "sound", "none", "its one key is proven"),
     SeededFault("stick", "knot", "gannet-firmware", "sound", "none", "with the key it requires"),
-    SeededFault("stick", "knot", "gannet-tape-a", "missing", "obtain", "one of a choice that nobody here has"),
+    SeededFault("stick", "knot", "gannet-tape-a", "missing", "obtain", "one of a choice that you do not have"),
     SeededFault("stick", "knot", "gannet-tape-b", "missing", "none", "the other of that choice"),
     SeededFault("stick", "whimbrel", "vesper-boot", "misnamed", "rename", "in lower case, which the stick forgives"),
     SeededFault("stick", "whimbrel", "vesper-sound", "missing", "obtain", "nobody here has it"),
@@ -174,19 +174,19 @@ CURED = {"groynej": "ready", "breakwat": "ready", "driftnet": "ready", "razor": 
 """What placing makes of those that it puts right."""
 
 FIRST_SET_REASONS = {
-    "groynej": ("groyne2.2b", "astray", "held: groyne2.2b in arcade/groyne.zip"),
-    "sandbar": ("sandbar1.1a", "imposter", "bytes where"),
-    "tidepool": ("quay.rom", "imposter", "it is the one of release 1.6"),
-    "breakwat": ("tone.1", "astray", "its device jettytone: not where"),
+    "groynej": ("groyne2.2b", "astray", "looks: groyne2.2b in arcade/groyne.zip"),
+    "sandbar": ("sandbar1.1a", "imposter", "bytes long, not"),
+    "tidepool": ("quay.rom", "imposter", "it is from release 1.6"),
+    "breakwat": ("tone.1", "astray", "its device jettytone: you have it, but not where"),
     "seawall": ("seawall1.1a", "damaged", "its end is missing"),
     "limpet": ("limpet", "unproven", "does not play it well: The water"),
-    "driftnet": ("driftnet.chd", "imposter", "by its header it is another image"),
+    "driftnet": ("driftnet.chd", "imposter", "its header says that it is another image"),
     "estuary": ("estuary", "unplayable", "does not play it: Its protection"),
-    "cobble": ("cobble2.2b", "unproven", "the only dump known is a poor one"),
-    "ferry": ("ferry", "unproven", "runs with variant south of ferryrom, not north"),
-    "oldpier": ("oldpier", "missing", "release 1.8 knows no such set; release 1.6 does"),
-    "cockle": ("cockle", "missing", "release 1.8 knows it as cocklesh"),
-    "razor": ("razor1.1a", "imposter", "a right one is held: arcade/razor1 better.bin"),
+    "cobble": ("cobble2.2b", "unproven", "the only known dump is a poor one"),
+    "ferry": ("ferry", "unproven", "runs with the south version of ferryrom, not north"),
+    "oldpier": ("oldpier", "missing", "release 1.8 does not have this set; release 1.6 does"),
+    "cockle": ("cockle", "missing", "release 1.8 calls this set cocklesh"),
+    "razor": ("razor1.1a", "imposter", "you have a right one: arcade/razor1 better.bin"),
 }
 """What stands first among the reasons of each broken set: file, verdict, words."""
 

@@ -77,11 +77,11 @@ def test_what_a_source_that_is_away_holds_is_held_there(gribble: Gribble, tmp_pa
         assert [found[one].get("away") for one in "abc"] == [True, True, None]
         assert found["a"]["found"] == str(world / "nas/roms/x.bin")
         assert (found["b"]["use"]["path"], found["b"]["use"]["member"]) == (str(world / "nas/roms/pack.zip"), "deep/y")
-        assert "held in nas, away since " in found["a"]["reason"]
+        assert "in nas, which is away since " in found["a"]["reason"]
         assert [(one["source"], one["files"]) for one in ended.json["away"]] == [("nas", 2)]
         assert "note: nas (nas/roms) is away since" in ended.err
         said = " ".join(gribble("check", cwd=world, code=1).out.split())
-        assert "connect nas (switch it on, or plug it in): it is held there as x.bin" in said
+        assert "connect nas (switch it on, or plug it in): the file is there as x.bin" in said
         assert "1 still to obtain" in said or "1 file to obtain" in said
         plan = gribble("plan", "--json", cwd=world, code=1).json
         assert plan["steps"] == []
@@ -152,7 +152,7 @@ def test_sets_that_a_source_which_is_away_completes_are_not_to_be_obtained(gribb
         plan = gribble("plan", "turnstone", "--json", cwd=world, code=1).json
         assert {one["set"] for one in plan["away"]} == {"groynej", "breakwat", "razor"}
         assert {one["set"] for one in plan["obtain"]} == {one["set"] for one in here["obtain"]} | {"driftnet"}
-        assert "held in" in gribble("why", "turnstone", cwd=world, code=1).out
+        assert "in drawer" in gribble("why", "turnstone", cwd=world, code=1).out
         changes = gribble("sets", "compare", "1.6", "1.8", "--emulator", "turnstone", "--json", cwd=world).json["sets"]
         razor = next(one for one in changes if one["set"] == "razor")
         assert (razor["class"], razor["files"][0]["away"]) == ("held", True)
@@ -182,11 +182,11 @@ def test_nobody_says_what_nobody_knows(gribble: Gribble, tmp_path: Path) -> None
         assert finding(answer, "a")["remedy"] == "connect"
         assert finding(answer, "b")["remedy"] == "obtain"
         assert (finding(answer, "c")["remedy"], finding(answer, "c")["verdict"]) == ("connect", "missing")
-        assert "by its name" in finding(answer, "c")["reason"]
+        assert "only its name is known" in finding(answer, "c")["reason"]
         shutil.rmtree(world / ".gribble")
         ended = gribble("check", "--json", cwd=world, code=1)
         assert finding(ended.json, "a")["remedy"] == "obtain"
-        assert "the index knows nothing of what it holds" in ended.err
+        assert "Gribble does not know what is on it" in ended.err
         assert "nas" in gribble("doctor", cwd=world).out
 
 
@@ -216,7 +216,10 @@ def test_rigs_and_attics_within_a_source_are_none_of_what_it_holds(gribble: Grib
 @pytest.mark.parametrize(
     ("sources", "words"),
     [
-        ('[{ at = "a", name = "nas" }, { at = "b", name = "nas" }]', 'sources[1].name: "nas" is sources[0] already'),
+        (
+            '[{ at = "a", name = "nas" }, { at = "b", name = "nas" }]',
+            'sources[1].name: "nas" is already the name of sources[0]',
+        ),
         ('[{ name = "nas" }]', "sources[0].at: is missing"),
         ('[{ at = "", name = "nas" }]', "is empty"),
         ('[{ at = "a", label = "x" }]', "sources[0].label: unknown key"),

@@ -78,7 +78,7 @@ def nothing(_world: Path) -> None:
 
 # what is broken: how, command, exit status, what it must say (on either stream)
 CASES: dict[str, tuple[Callable[[Path], None], str, int, list[str]]] = {
-    "a missing source": (remove("drawer"), "check", 1, ["drawer is away since", "50 files", "held there"]),
+    "a missing source": (remove("drawer"), "check", 1, ["drawer is away since", "50 files", "counts as yours"]),
     "an empty configuration": (write("gribble.toml", b""), "check", 1, ["no emulator is entered"]),
     "a configuration that is no TOML": (write("gribble.toml", b"rig = ="), "check", 2, ["gribble.toml", "not TOML", "line 1"]),
     "a configuration in another encoding": (write("gribble.toml", b"\xfch"), "check", 2, ["not UTF-8"]),
@@ -92,29 +92,29 @@ CASES: dict[str, tuple[Callable[[Path], None], str, int, list[str]]] = {
     "a broken sheet, checking": (sheet("[folders]", "[folder]"), "check", 2, ["did you mean 'folders'?", "Dunlin 2.0"]),
     "a broken sheet, placing": (sheet("[folders]", "[folder]"), "place --yes", 2, ["did you mean 'folders'?"]),
     "two needs with one id": (sheet('"tern-clock"', '"tern-test"'), "check", 2, ["is the id of need[4] too"]),
-    "a choice with one member": (edit("catalogue/knot.sheet.toml", 'choice = "gannet-tape"\n', ""), "check", 2, ["need[3].choice", "has this member only"]),
+    "a choice with one member": (edit("catalogue/knot.sheet.toml", 'choice = "gannet-tape"\n', ""), "check", 2, ["need[3].choice", "has only this one need"]),
     "a manifest that climbs out": (write("catalogue/fulmar-help.md5", b"0" * 32 + b"  ../x"), "check", 2, ["fulmar-help.md5, line 1", "climbs out"]),
     "a manifest that is gone": (remove("catalogue/fulmar-help.md5"), "check", 2, ["need[6].manifest", "no such file"]),
     "a device root that is no path": (config('"/media/stick"', '"card"'), "check", 2, ["seen_as", "should be absolute"]),
-    "a binary settings file": (write("rigs/lighthouse/sandpiper/sandpiper.ini", b"[\0"), "check", 1, ["sandpiper.ini is no text file"]),
+    "a binary settings file": (write("rigs/lighthouse/sandpiper/sandpiper.ini", b"[\0"), "check", 1, ["sandpiper.ini is not a text file"]),
     "a half-written settings file": (truncate("rigs/lighthouse/redshank/redshank.json", 20), "why redshank", 1, ["is not JSON"]),
     "a settings file with the key twice": (write("rigs/lighthouse/curlew/curlew.yaml", b"desk: 1\ndesk: 2"), "check curlew", 1, ["has desk.folder twice"]),
     "no settings file": (remove("rigs/lighthouse/curlew/voice.xml"), "why curlew", 1, ["is not there; start Curlew once"]),
     "a key file of 50 MB": (write("rigs/stick/redshank/system/petrel.keys", b"a" * 50_000_000), "check redshank", 1, ["larger than 1 MiB"]),
     "a folder of key files": (nothing, "keys check drawer", 2, ["drawer is a folder", "gribble identify"]),
-    "a merge of what is no key file": (nothing, "keys merge gribble.toml gribble.toml --out x", 2, ["holds no key"]),
-    "a corrupt zip": (truncate("drawer/LUMEN_BIOS_EU.ZIP"), "check", 1, ["LUMEN_BIOS_EU.ZIP: is no sound zip: its end"]),
+    "a merge of what is no key file": (nothing, "keys merge gribble.toml gribble.toml --out x", 2, ["has no key"]),
+    "a corrupt zip": (truncate("drawer/LUMEN_BIOS_EU.ZIP"), "check", 1, ["LUMEN_BIOS_EU.ZIP: is a broken zip file: its end"]),
     "a zip member that climbs out": (climbing_zip, "check", 1, ["odd.zip: ../../x", "never used to write"]),
-    "a pipe": (lambda world: os.mkfifo(world / "drawer/pipe"), "identify drawer", 0, ["drawer/pipe: is no regular file"]),
-    "a pipe by name": (lambda world: os.mkfifo(world / "drawer/pipe"), "identify drawer/pipe", 2, ["is no regular file"]),
+    "a pipe": (lambda world: os.mkfifo(world / "drawer/pipe"), "identify drawer", 0, ["drawer/pipe: is not a regular file"]),
+    "a pipe by name": (lambda world: os.mkfifo(world / "drawer/pipe"), "identify drawer/pipe", 2, ["is not a regular file"]),
     "a circular link": (lambda world: os.symlink("loop", world / "drawer/loop"), "check", 1, ["loop: is a link that leads nowhere"]),
-    "an empty file": (write("drawer/nothing.zip", b""), "identify drawer/nothing.zip", 0, ["is no sound zip", "1 unknown"]),
+    "an empty file": (write("drawer/nothing.zip", b""), "identify drawer/nothing.zip", 0, ["is a broken zip file", "1 unknown"]),
     "300 MiB of nothing": (
         huge_file,
         "check", 1, ["blocked"],
     ),
-    "a file too large to be diagnosed": (
-        large_file, "identify drawer/large.bin", 0, ["too large to be diagnosed", "1 unknown"],
+    "a file too large for Gribble to find out what is wrong": (
+        large_file, "identify drawer/large.bin", 0, ["too large for Gribble to find out what is wrong", "1 unknown"],
     ),
     "an unlock rule for no need": (
         edit("catalogue/avocet.sheet.toml", 'key_need = "skerry-lock"', 'key_need = "skerry-lok"'),
@@ -125,7 +125,7 @@ CASES: dict[str, tuple[Callable[[Path], None], str, int, list[str]]] = {
     "a name with markup": (write("drawer/[bold]x[/y]", content("vesper-sound")), "plan whimbrel", 1, ["[bold]x[/y]"]),
     "a rig that was there and is gone": (remove("rigs/stick"), "check --rig stick", 3, ["away", "is not there now"]),
     "a rig that is a file": (config('"rigs/stick"', '"gribble.toml"'), "check", 1, ["stick", "is a file, not a folder"]),
-    "a rig that is a source": (config('"rigs/stick"', '"drawer"'), "check", 2, ["a source and rig stick at once"]),
+    "a rig that is a source": (config('"rigs/stick"', '"drawer"'), "check", 2, ["both a source and rig stick"]),
     "a rig under a folder that is not there": (
         config('"rigs/stick"', '"mnt/usb/stick"'), "place --rig stick --yes", 3, ["mnt/usb is not there: plug it in"],
     ),
@@ -133,10 +133,10 @@ CASES: dict[str, tuple[Callable[[Path], None], str, int, list[str]]] = {
     "an unknown emulator": (lambda _: None, "check sandpipper", 2, ["did you mean 'sandpiper'?"]),
     "an unknown rig": (lambda _: None, "check --rig stik", 2, ["did you mean 'stick'?"]),
     "a release without emulator": (lambda _: None, "check --as 3.2", 2, ["is not EMULATOR=RELEASE"]),
-    "a release that is no version": (config('"3.1"', '"nightly"'), "check", 1, ['"nightly" is no version', "newest known"]),
+    "a release that is not a version": (config('"3.1"', '"nightly"'), "check", 1, ['"nightly" is not a version', "the newest one"]),
     "a place for several rigs": (lambda _: None, "check --at rigs/stick", 2, ["Name the rig too"]),
     "nothing to identify": (lambda _: None, "identify nowhere", 2, ["nowhere cannot be read"]),
-    "nothing to undo": (lambda _: None, "undo --yes", 2, ["no run to take back", "gribble history"]),
+    "nothing to undo": (lambda _: None, "undo --yes", 2, ["no run to undo", "gribble history"]),
     "no answer": (lambda _: None, "place", 1, ["Nothing was changed"]),
 }  # fmt: skip
 
@@ -200,7 +200,7 @@ def test_a_file_that_changed_between_look_and_act_refuses_its_step_alone(gribble
     index.close()
     old = (world / "rigs/lighthouse/sandpiper/drive/drive.rom").read_bytes()
     ended = gribble("place", "--yes", cwd=world, code=3)
-    assert "has changed since it was looked at" in ended.out
+    assert "has changed since Gribble looked at it" in ended.out
     assert "Done: 27 steps of 28 on lighthouse" in ended.out
     assert (world / "rigs/lighthouse/sandpiper/drive/drive.rom").read_bytes() == old
 

@@ -363,7 +363,12 @@ def test_links_stay_links_and_what_is_no_file_is_refused(gribble: Gribble, besid
     assert "s1" in (beside / "synced/gribble.toml").read_text()
     os.mkfifo(beside / "pipe")
     (beside / "nowhere").symlink_to("gone/page.html")
-    for name, why in (("pipe", "is no regular file"), ("drawer", ""), ("rig", "is a folder"), ("nowhere", "is a link")):
+    for name, why in (
+        ("pipe", "is not a regular file"),
+        ("drawer", ""),
+        ("rig", "is a folder"),
+        ("nowhere", "is a link"),
+    ):
         said = gribble("report", "--html", name, "--replace", cwd=beside)
         assert said.code in (2, 3)
         assert why in said.err

@@ -18,8 +18,10 @@ def den(tmp_path: Path) -> Path:
 
 
 def test_the_archive_to_get_is_said_first_and_its_files_only_when_asked_for(gribble: Gribble, den: Path) -> None:
-    archive = "get mill.zip (release 2): 2 of its 9 files are missing, 1 of its 9 files is wrong. Yours is release 1's"
-    bios = "get quay.zip (BIOS set, release 2): 1 of its 2 files is missing, 1 of its 2 files is wrong. Yours is release 1's"
+    archive = (
+        "obtain mill.zip (release 2): 2 of its 9 files are missing, 1 of its 9 files is wrong. Yours is release 1's"
+    )
+    bios = "obtain quay.zip (BIOS set, release 2): 1 of its 2 files is missing, 1 of its 2 files is wrong. Yours is release 1's"
     for words, code in (
         (("why", "mill"), 1),
         (("sets", "check", "mill"), 1),
@@ -32,8 +34,8 @@ def test_the_archive_to_get_is_said_first_and_its_files_only_when_asked_for(grib
     assert "mum8.bin" not in gribble("why", "mill", cwd=den, code=1).out
     assert "mum8.bin" in gribble("why", "mill", "-v", cwd=den, code=1).out
     kid = gribble("why", "millj", cwd=den, code=1).words
-    assert "get millj.zip (release 2): its only file is missing" in kid
-    assert "get mill.zip (parent, release 2): 1 of its 9 files is wrong" in kid
+    assert "obtain millj.zip (release 2): its only file is missing" in kid
+    assert "obtain mill.zip (parent, release 2): 1 of its 9 files is wrong" in kid
     plan = gribble("plan", cwd=den, code=1).words
     assert "mill.zip release 2: 2 of its 9 files are missing" in plan
     assert "mum8.bin" not in plan
@@ -88,9 +90,9 @@ def test_nothing_in_a_folder_of_sets_is_passed_over(gribble: Gribble, tmp_path: 
     installed = f'{{ release = "2"{f", wanted = {json.dumps(wanted)}" if wanted else ""} }}'
     den = arcade_world(tmp_path / "world", {"2": SETS}, {**LYING, **ASIDE}, installed)
     said = gribble("sets", "check", cwd=den, code=1 if wanted is None else 0).words
-    assert "2 archives that are no set's: holiday.zip, kiln2 (1).zip (has files of kiln2)" in said
+    assert "2 archives that belong to no set: holiday.zip, kiln2 (1).zip (has files of kiln2)" in said
     assert "1 other file: readme.txt" in said
-    assert ("3 sets that are not wanted: kiln, mill, weir" in said) == (wanted is not None)
+    assert ("3 sets that you do not want: kiln, mill, weir" in said) == (wanted is not None)
     emulator = gribble("sets", "check", "--json", cwd=den).json["rigs"][0]["emulators"][0]
     assert emulator["aside"]["strays"][1] == {"path": "sets/kiln2 (1).zip", "set": "kiln2"}
     told = {one["set"]: one["state"] for one in emulator["sets"]}

@@ -57,7 +57,7 @@ def test_capture_into_a_sheet_adds_what_is_new_and_keeps_the_rest(gribble: Gribb
     assert "seen working with release 4" in after
     assert "0 new accepts" in gribble(*words, "--into", str(sheet), cwd=world, code=0).out.replace("\n", " ")
     assert sheet.read_text() == after
-    assert "say where the sheet goes" in gribble(*words, cwd=world, code=2).err
+    assert "say where the sheet should go" in gribble(*words, cwd=world, code=2).err
     assert (
         "is the sheet of redshank" in gribble(*words, "--into", "catalogue/redshank.sheet.toml", cwd=world, code=2).err
     )
@@ -82,14 +82,14 @@ def test_capture_into_a_sheet_with_contents_in_one_line(gribble: Gribble, world:
 REMARKS = {
     "an unknown key": ('why = "No tape loads without it."', 'wy = "x"', 2, ["need[2].wy", "did you mean 'why'?"]),
     "met by some release": ('id = "gannet-firmware"\n', 'id = "gannet-firmware"\nreleases = ">=4"\n', 0, []),
-    "never met": ('id = "gannet-firmware"\n', 'id = "gannet-firmware"\nreleases = ">=4"\n%', 1, ["need[1].releases", "can never be met"]),
-    "weak proof": ("sha1", "#", 1, ["need[1].accept[0]", "CRC-32 alone"]),
+    "never met": ('id = "gannet-firmware"\n', 'id = "gannet-firmware"\nreleases = ">=4"\n%', 1, ["need[1].releases", "nothing can meet it"]),
+    "weak proof": ("sha1", "#", 1, ["need[1].accept[0]", "only a CRC-32"]),
     "no proof": ("crc32", "md5 = 'x'\ncrc32", 2, ["should have 32 hex digits"]),
     "a name that the volume cannot hold": ('"GANNET.FW"', '"GANNET?.FW"', 1, ["need[1].name", "has ?, which exfat cannot hold"]),
     "a device's name": ('"GANNET.FW"', '"aux.fw"', 1, ["is a device's name on exfat"]),
-    "two names that fold into one": ('"TAPE-A.ROM"', '"tape-b.rom"', 1, ["are one name where the volume folds case"]),
+    "two names that fold into one": ('"TAPE-A.ROM"', '"tape-b.rom"', 1, ["are the same name on a volume that does not tell upper from lower case"]),
     "two needs on one place": ('"TAPE-A.ROM"', '"TAPE-B.ROM"', 2, ['is the place of need "gannet-tape-a" too']),
-    "no machine": ('id = "gannet-tape-a"', 'id = "gannet-tape-a"\nmachines = []', 1, ["concerns no machine"]),
+    "no machine": ('id = "gannet-tape-a"', 'id = "gannet-tape-a"\nmachines = []', 1, ["no machine has this need"]),
 }  # fmt: skip
 
 
@@ -128,11 +128,11 @@ def test_lint_looks_across_sheets_lists_and_rosters(gribble: Gribble, world: Pat
     for file, where, words in (
         ("ruff.sheet.toml", "need[0].accept[0]", "but another sha1"),
         ("ruff.sheet.toml", "need[0].name", "knot's"),
-        ("stray.md5", "", "is named by no need"),
+        ("stray.md5", "", "is not used by any need"),
         ("t-1.roster.jsonl", 'set "a"', "in a circle"),
         ("t-1.roster.jsonl", "line 4", "crc32 should have 8 hex digits"),
-        ("t-1.roster.jsonl", "line 5", "stands there already"),
-        ("t-1.roster.jsonl", "line 6", "is no set"),
+        ("t-1.roster.jsonl", "line 5", "is there already"),
+        ("t-1.roster.jsonl", "line 6", "is not a set"),
     ):
         assert any((name, at) == (file, where) and words in what for name, at, what in found), (file, where, words)
     assert "is not there" in gribble("catalogue", "lint", "nowhere", cwd=world, code=2).err
@@ -153,8 +153,8 @@ def test_compare_says_what_a_new_sheet_means_for_the_rigs(gribble: Gribble, worl
     ended = gribble("catalogue", "compare", "catalogue", "new", cwd=world, code=1, COLUMNS="200")
     for words in (
         "Dunlin on lighthouse stays ready.",
-        "Redshank on lighthouse becomes limited; wants 1 file that you have (Petrel system disk).",
-        "Curlew on lighthouse becomes blocked; wants 1 file to be obtained (clock).",
+        "Redshank on lighthouse becomes limited; needs 1 file that you have (Petrel system disk).",
+        "Curlew on lighthouse becomes blocked; needs 1 file that you do not have (clock).",
         "name: petrel.slab is now petrel.img",
         "level: better is now extra",
         "avocet  gone",
@@ -223,7 +223,7 @@ def test_a_checksum_list_needs_no_map_and_a_wrong_list_writes_nothing(gribble: G
     ]
     (world / "empty.csv").write_text("n,c\n")
     refused = gribble("catalogue", "import", "empty.csv", *made[3:], "--out", "e.roster.jsonl", cwd=world, code=2)
-    assert "has no record that the map matches" in refused.err
+    assert "has no record that fits the map" in refused.err
     assert not (world / "e.roster.jsonl").exists()
 
 
@@ -260,7 +260,7 @@ def test_a_page_becomes_a_sheet_that_judges_with_one_command_and_one_answer(grib
     shown = gribble("catalogue", "import", "plover.html", "--out", out, cwd=world, code=1, stdin=b"n\n")
     assert not (world / out).exists()
     assert "File → name" in shown.out
-    assert "Is that right?" in shown.out
+    assert "Is this right?" in shown.out
     gribble("catalogue", "import", "plover.html", "--out", out, "--folder", "plover", cwd=world, code=0, stdin=b"y\n")
     gribble("catalogue", "lint", out, cwd=world, code=0)
     config = world / "gribble.toml"
@@ -284,7 +284,7 @@ def test_what_is_doubtful_is_left_out_or_asked_about_and_stands_in_the_drafted_m
     (world / "ruff.csv").write_text(f"File,Required,MD5\n{rows}")
     words = ("catalogue", "import", "ruff.csv")
     shown = gribble(*words, "--out", "a.sheet.toml", "--draft", "ruff.map.toml", "--yes", cwd=world, code=1)
-    assert "Left out, since doubtful: level from Required" in shown.out
+    assert "Gribble is not sure about level from Required" in shown.out
     assert "level =" not in re.sub(r"(?m)^# .*$", "", (world / "a.sheet.toml").read_text())
     drafted = (world / "ruff.map.toml").read_text()
     assert '# level = { from = "Required", values = { "yes" = "must", "rarely" = "" } }' in drafted
@@ -294,7 +294,7 @@ def test_what_is_doubtful_is_left_out_or_asked_about_and_stands_in_the_drafted_m
     assert (world / "b.sheet.toml").read_text().count('level = "extra"') == 1
     (world / "ruff.map.toml").write_text(corrected.replace(', "rarely" = "extra"', ""))
     refused = gribble(*words, "--map", "ruff.map.toml", "--out", "c.sheet.toml", cwd=world, code=2)
-    assert '"rarely" is no word of its values' in refused.err
+    assert '"rarely" is not one of the words that the map knows' in refused.err
     assert f"ruff.map.toml: line {1 + corrected[: corrected.index('level =')].count(chr(10))}" in refused.err
     gribble(*words, "--map", "ruff.map.toml", "--leave-out", "--out", "c.sheet.toml", cwd=world, code=1)
     assert (world / "c.sheet.toml").read_text().count("[[need]]") == 1
@@ -333,7 +333,7 @@ def test_an_export_brings_its_sheet_and_a_list_says_what_plays(gribble: Gribble,
     (world / "plays.csv").write_text("Game;Status;Remarks\nWHELK (j);imperfect;no sound\nwhelk;works;\nnemo;broken;\n")
     plays = ("catalogue", "import", "plays.csv", "--to", "plays")
     assert "3 records" in gribble(*plays, cwd=world, code=0).out
-    assert "Matched no set, or several: nemo." in gribble(*plays, "--into", out, "--yes", cwd=world, code=1).out
+    assert "These match no set, or several: nemo." in gribble(*plays, "--into", out, "--yes", cwd=world, code=1).out
     sets = {one["set"]: one for one in map(json.loads, (world / out).read_text().splitlines()[1:])}
     assert (sets["whelkj"]["plays"], sets["whelkj"]["note"]) == ("flawed", "no sound")
     assert "plays" not in sets["whelk"]
@@ -356,7 +356,7 @@ def test_one_command_and_one_answer_lead_from_a_list_to_a_verdict(gribble: Gribb
         (tmp_path / path).parent.mkdir(parents=True, exist_ok=True)
         (tmp_path / path).write_bytes(entry.content)
     words = ("catalogue", "import", shape, "--folder", "system", "--out", "mine/plover.sheet.toml")
-    assert "Is that right?" in gribble(*words, cwd=tmp_path, code=0, stdin=b"y\n").out
+    assert "Is this right?" in gribble(*words, cwd=tmp_path, code=0, stdin=b"y\n").out
     gribble("catalogue", "lint", "mine", cwd=tmp_path, code=0)
     needs = gribble("check", "--json", cwd=tmp_path, code=1).json["rigs"][0]["emulators"][0]["needs"]
     assert [(one["verdict"], one["level"]) for one in needs] == [
@@ -369,11 +369,11 @@ def test_at_a_terminal_what_is_doubtful_is_asked_about(gribble: Gribble, tmp_pat
     rows = "".join(f"old{n}.bin,new{n}.rom,{md5}\n" for n, md5 in enumerate(digests))
     (tmp_path / "ruff.csv").write_text(f"Original name,Rename to,MD5\n{rows}")
     words = ("catalogue", "import", "ruff.csv", "--out", "ruff.sheet.toml")
-    assert "which column is the name is doubtful" in gribble(*words, "--yes", cwd=tmp_path, code=2).err
-    assert "is doubtful" in gribble(*words, cwd=tmp_path, code=2, stdin=b"n\n", asks=True).err
+    assert "Gribble is not sure which column is the name" in gribble(*words, "--yes", cwd=tmp_path, code=2).err
+    assert "is not sure" in gribble(*words, cwd=tmp_path, code=2, stdin=b"n\n", asks=True).err
     assert not (tmp_path / "ruff.sheet.toml").exists()
     said = gribble(*words, cwd=tmp_path, code=0, stdin=b"y\ny\n", asks=True).out
-    assert said.index("Is Rename to the name?") < said.index("Is that right?")
+    assert said.index("Is Rename to the name?") < said.index("Is this right?")
     assert 'name = "new0.rom"' in (tmp_path / "ruff.sheet.toml").read_text()
 
 

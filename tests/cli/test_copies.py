@@ -40,13 +40,13 @@ def test_copies_are_proven_wherever_they_lie_and_whatever_they_are(gribble: Grib
     assert [one["known_as"] for one in answer["copies"]] == [None, "a", None]
     assert answer["room"] == len(PHOTO) + len(A)
     said = gribble("identify", "--copies", cwd=world, code=0).out
-    assert said.startswith("3 contents held more than once: 6 files; all but one of each take 14.1 KiB.")
+    assert said.startswith("3 contents that you have more than once: 6 files; all but one of each take 14.1 KiB.")
     assert "one file under several names" in said
     assert "on rig" in said
     about = gribble("identify", "--copies", "./drawer/../elsewhere/", "--json", cwd=world, code=0).json
     assert told(about) == [(len(PHOTO), 2 * len(PHOTO), ["two.jpg", "one.jpg", "three.jpg"])]
     assert told(gribble("identify", "--copies", "drawer/void", "--json", cwd=world, code=0).json) == []
-    assert "Nothing is held more than once" in gribble("identify", "--copies", "drawer/void", cwd=world).out
+    assert "You have no file twice" in gribble("identify", "--copies", "drawer/void", cwd=world).out
     assert tree(world) == before
     assert "0 opened" in gribble("check", "-v", cwd=world).err, "what was read is remembered"
 
@@ -72,8 +72,8 @@ def test_long_answers_are_cut_and_told_whole(gribble: Gribble, tmp_path: Path) -
 
 
 def test_naming_nothing_is_told(gribble: Gribble, world: Path) -> None:
-    assert "no file or folder is named" in gribble("identify", cwd=world, code=2).err
-    assert "Leave --only out" in gribble("identify", "--copies", "--only", "needed", cwd=world, code=2).err
+    assert "name a file or a folder" in gribble("identify", cwd=world, code=2).err
+    assert "Leave out --only" in gribble("identify", "--copies", "--only", "needed", cwd=world, code=2).err
     assert "nowhere cannot be read" in gribble("identify", "--copies", "nowhere", cwd=world, code=2).err
 
 

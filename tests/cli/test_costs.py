@@ -232,7 +232,7 @@ BOMBS: dict[str, dict[str, Bomb]] = {
     "sheets, field maps, gribble.toml": {
         "4 MiB": Bomb("catalogue/odd.sheet.toml", lambda: b"a = 1\n" + b"# " * (2 * MIB), "is larger than 4 MiB", code=2),
         "64 parts": Bomb("catalogue/odd.sheet.toml", lambda: b"a" + b".a" * 60_000 + b" = 1", "more than 64 parts", code=2),
-        "63 bits": Bomb("catalogue/odd.sheet.toml", lambda: (SHEET + "[[need]]\n[[need.accept]]\nsize = " + "9" * 400).encode(), "beyond all", code=2),
+        "63 bits": Bomb("catalogue/odd.sheet.toml", lambda: (SHEET + "[[need]]\n[[need.accept]]\nsize = " + "9" * 400).encode(), "larger than any number", code=2),
     },
     "rosters": {
         "1 GiB": Bomb("catalogue/plover-1.roster.jsonl", lambda: b"", "is larger than 1 GiB", code=2, words=("catalogue", "lint")),
@@ -254,7 +254,7 @@ BOMBS: dict[str, dict[str, Bomb]] = {
         "zeros without end": Bomb("drawer/card.gz", lambda: ZEROS * 320 + gzip.compress(b""), "is longer than anything"),
         "1 GiB": Bomb("drawer/card.tgz", lambda: gzip.compress(tar_entry(b"z", b"0", 20 << 30)) + ZEROS * 300, "comes to more than 1 GiB"),
         "200,000 files": Bomb("drawer/many.zip", lambda: many_entries(200_001), "has more than 200,000 files"),
-        "500,000 entries": Bomb("drawer/many.zip", lambda: many_entries(1_400_000), "claims 1,400,000 entries"),
+        "500,000 entries": Bomb("drawer/many.zip", lambda: many_entries(1_400_000), "has 1,400,000 entries"),
         "64 MiB": Bomb("drawer/long.zip", lambda: bytes(65 * MIB) + struct.pack("<4s4H2LH", b"PK\x05\x06", 0, 0, 1, 1, 64 * MIB + 1, 0, 0), "a directory of more than 64 MiB"),
         "100,000 entries": Bomb("drawer/many.tar.gz", lambda: gzip.compress(tar_entry(b"d/", b"5", 0) * 150_000, 1), "more than 100,000 entries"),
         "1 MiB": Bomb("drawer/n.tar.gz", lambda: gzip.compress(tar_entry(b"L", b"L", 1 << 29) + b"x" * (1 << 24), 9), "skipped as a bomb"),
@@ -271,11 +271,11 @@ BOMBS: dict[str, dict[str, Bomb]] = {
         "bzip2 that claims little": Bomb("drawer/b.zip", lambda: claiming(zipped({"a.rom": bytes(GIB // 3)}, zipfile.ZIP_BZIP2), len(A)), "Bad CRC-32"),
         "LZMA that claims little": Bomb("drawer/l.zip", lambda: claiming(zipped({"a.rom": bytes(64 * MIB)}, zipfile.ZIP_LZMA), len(A)), "Bad CRC-32"),
         "a catalogue that claims little": Bomb("friend.zip", lambda: claiming(zipped({"tern.sheet.toml": bytes(GIB // 3)}, zipfile.ZIP_BZIP2), 100), "friend.zip: tern.sheet.toml cannot be unpacked", ("catalogue", "add", "friend.zip", "--yes"), 2),
-        "members in one place": Bomb("drawer/over.zip", overlapping, "lie in one another's place"),
-        "members in one place, looked at": Bomb("drawer/over.zip", overlapping, "lie in one another's place", IDENTIFY, 0),
+        "members in one place": Bomb("drawer/over.zip", overlapping, "overlap"),
+        "members in one place, looked at": Bomb("drawer/over.zip", overlapping, "overlap", IDENTIFY, 0),
         "a 7z of folders": Bomb("drawer/folders.7z", seven_of_folders, ""),
         "a tar of many, looked at": Bomb("drawer/many.tgz", tar_of_many, "400 unknown", IDENTIFY, 0),
-        "zips of zeros, looked at": Bomb("drawer/nested.zip", nested_zeros, "its content was not looked at: comes to more than 1 GiB", (*IDENTIFY, "-v"), 0),
+        "zips of zeros, looked at": Bomb("drawer/nested.zip", nested_zeros, "its content was not read: comes to more than 1 GiB", (*IDENTIFY, "-v"), 0),
     },
     "files": {
         "64 GiB": Bomb("drawer/sparse.img", lambda: b"", "has more than 64 GiB"),

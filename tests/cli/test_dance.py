@@ -113,7 +113,7 @@ def test_what_another_did_while_the_rig_was_looked_at_ends_the_command(tmp_path:
         setattr(running, "show_plan", show)  # noqa: B010  (mypy minds the assignment)
 
     said = forked(world, "place", "--yes", first=meanwhile, code=3).words
-    assert "another Gribble was at work on rig since this plan was made" in said
+    assert "another Gribble changed rig after this plan was made" in said
 
 
 def test_a_plan_that_another_has_carried_out_is_not_carried_out_again(tmp_path: Path) -> None:
@@ -124,5 +124,5 @@ def test_a_plan_that_another_has_carried_out_is_not_carried_out_again(tmp_path: 
     child.answer(b"y\n")
     said = child.ended()
     assert said.code == 3
-    assert "another Gribble was at work on rig since this plan was made" in said.words
+    assert "another Gribble changed rig after this plan was made" in said.words
     assert len(list((world / "rig/.gribble/runs").glob("*.jsonl"))) == 1

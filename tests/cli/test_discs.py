@@ -54,7 +54,10 @@ def test_check_with_games_tells_of_sheets_in_game_folders(gribble: Gribble, worl
 
 @pytest.mark.parametrize(
     ("words", "say"),
-    [(("discs", "check", "nowhere"), "nowhere is not there"), (("discs", "check", "--rig", "nowhere"), "is no rig")],
+    [
+        (("discs", "check", "nowhere"), "nowhere is not there"),
+        (("discs", "check", "--rig", "nowhere"), "is not a known rig"),
+    ],
 )
 def test_bad_input(gribble: Gribble, world: Path, words: tuple[str, ...], say: str) -> None:
     assert say in gribble(*words, cwd=world, code=2).err
@@ -71,13 +74,16 @@ def test_playlists_are_listed_then_written_merged_and_undone(gribble: Gribble, w
     gribble("discs", "playlist", "discs", "--into", "lists", "--yes", cwd=world, code=0)
     written = world / "lists/Pontoon.m3u"
     assert written.read_bytes() == b"../discs/Pontoon (Disc 1).iso\n../discs/Pontoon (Disc 2).iso\n"
-    assert "say the same" in gribble("discs", "playlist", "discs", "--into", "lists", "--yes", cwd=world, code=0).out
+    assert (
+        "are right already" in gribble("discs", "playlist", "discs", "--into", "lists", "--yes", cwd=world, code=0).out
+    )
     written.write_text("# mine\nother.iso\n")
     gribble("discs", "playlist", "discs", "--into", "lists", "--yes", cwd=world, code=0)
     assert written.read_text().splitlines()[0] == "# mine"
     assert (world / "lists/Pontoon.m3u.before-1").read_text() == "# mine\nother.iso\n"
     assert (
-        "sources are never written" in gribble("discs", "playlist", "discs", "--into", "drawer", cwd=world, code=2).err
+        "Gribble never writes to a source"
+        in gribble("discs", "playlist", "discs", "--into", "drawer", cwd=world, code=2).err
     )
     before = tree(world / "rigs")
     gribble("discs", "playlist", "discs", "--into", "rigs/stick/lists", "--yes", cwd=world, code=0)
@@ -126,7 +132,7 @@ def test_mending_on_a_rig_is_a_run_and_never_in_a_source(gribble: Gribble, world
     (world / "drawer/wave.cue").write_bytes((reels / "wave.cue").read_bytes())
     (world / "drawer/wave.bin").write_bytes(bytes(2352))
     refused = gribble("discs", "mend", "drawer", "--yes", cwd=world, code=2)
-    assert "sources are never written" in refused.err
+    assert "Gribble never writes to a source" in refused.err
 
 
 def test_installed_titles_take_names_from_a_list(gribble: Gribble, world: Path) -> None:

@@ -86,5 +86,5 @@ def test_missing_permissions_are_told(world: Path, clean_env: dict[str, str]) ->
     said = as_plain_user(world, {**clean_env, "COLUMNS": "200"}, "doctor").out
     world.chmod(0o755)
     (world / "rigs/stick").chmod(0o755)
-    assert "cannot be written, so nothing is remembered" in said
+    assert "cannot be written, so Gribble cannot remember anything" in said
     assert "rigs/stick cannot be written" in said

@@ -32,9 +32,9 @@ SYSTEM_MODULES = "C:\\Program Files\\WindowsPowerShell\\Modules;C:\\Windows\\sys
         ('[rig.a]\nat = "E:\\tern"', "rig.a.at: contains a control character (in double quotes, \\t is one); write C:/roms"),
         ('[rig.a]\nat = "rig"\nseen_as = "\\\\NAS\\roms"', "rig.a.seen_as: contains a control character (in double quotes, \\r is one)"),
         ('[rig.a]\nat = "rig"\n[rig.a.emulators]\nplover = { folders = { boot = "sys\\boot" } }', 'folders.boot: "sys?oot" contains a control character (in double quotes, \\b is one)'),
-        ("sources = ['C:\\roms']", 'sources[0]: "C:\\roms" is a path of Windows, and this system has no drives'),
-        ("sources = ['\\\\NAS\\roms']", 'sources[0]: "\\\\NAS\\roms" is a path of Windows'),
-        ('[rig.a]\nat = "E:/"', 'rig.a.at: "E:/" is a path of Windows'),
+        ("sources = ['C:\\roms']", 'sources[0]: "C:\\roms" is a Windows path, but this system has no drives'),
+        ("sources = ['\\\\NAS\\roms']", 'sources[0]: "\\\\NAS\\roms" is a Windows path'),
+        ('[rig.a]\nat = "E:/"', 'rig.a.at: "E:/" is a Windows path'),
     ],
 )  # fmt: skip
 def test_a_path_that_cannot_be_meant_is_refused_in_words(

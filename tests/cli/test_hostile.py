@@ -144,8 +144,8 @@ def test_a_journal_that_is_none_stops_nothing(tmp_path: Path) -> None:
     journal_of(world).parent.mkdir(parents=True)
     os.mkfifo(journal_of(world))
     journal_of(world, 2).mkdir()
-    assert "run 1 on rig is open, and left alone: the journal" in forked(world, "check", code=1).words
-    assert "is no regular file" in forked(world, "history", code=0).words
+    assert "run 1 on rig is open, but Gribble leaves it alone: the journal" in forked(world, "check", code=1).words
+    assert "is not a regular file" in forked(world, "history", code=0).words
     forked(world, "place", "--yes", code=0)
     forked(world, "undo", "--yes", code=0)
 
@@ -247,7 +247,7 @@ def test_a_plan_reads_regular_files_only_and_no_more_than_it_says(tmp_path: Path
     os.mkfifo(world / "drawer/pipe")
     for source, why, code in (
         (Path("/dev/zero"), "lies in no source and on no rig", 2),
-        (world / "drawer/pipe", "is no regular file", 2),
+        (world / "drawer/pipe", "is not a regular file", 2),
         (world / "drawer/long", "nothing proves it", 1),
     ):
         (world / "plan.json").write_text(json.dumps({"gribble": "plan/1", "steps": [copying(source, "boot/x", A)]}))
@@ -258,7 +258,7 @@ def test_a_plan_reads_regular_files_only_and_no_more_than_it_says(tmp_path: Path
     for plan in (world / "drawer/pipe", Path("/dev/zero")):
         assert "cannot be read" in forked(world, "place", "--plan", str(plan), "--yes", code=2).words
     (world / "plan.json").write_text('{"gribble":"plan/1","steps":' + "[" * 6000)
-    assert "plan.json is no plan" in forked(world, "place", "--plan", "plan.json", "--yes", code=2).words
+    assert "plan.json is not a plan" in forked(world, "place", "--plan", "plan.json", "--yes", code=2).words
 
 
 def test_a_friends_catalogue_is_taken_without_links_and_asks_before_it_replaces(tmp_path: Path) -> None:
@@ -336,7 +336,7 @@ def test_whatever_goes_wrong_with_one_file_passes_over_that_file(tmp_path: Path)
     world = small_world(tmp_path, {"drawer/a": A, "drawer/odd.bin": B}, need("a", A))
     said = forked(world, "check", first=break_one, code=1).words
     assert (
-        "drawer/odd.bin: cannot be made sense of (MemoryError: of any kind)"
+        "drawer/odd.bin: cannot be understood (MemoryError: of any kind)"
         in forked(world, "check", "-v", first=break_one).words
     )
     assert "astray" in said

@@ -15,7 +15,7 @@ from pathlib import Path
 
 import pytest
 
-from gribble.views.screen import MOST_LINES, Folding
+from gribble.views.screen import MOST_LINES, NEXT_LINES, Folding
 from tests.conftest import Gribble
 
 SETS = 400
@@ -112,9 +112,9 @@ def test_an_answer_is_a_screen_or_two_and_verbose_has_it_all(gribble: Gribble, m
 def test_sets_are_told_by_what_is_at_fault(gribble: Gribble, many: Path) -> None:
     for words in (["check"], ["sets", "check"], ["why", "knot"]):
         told = re.sub(r"\s+", " ", gribble(*words, cwd=many, code=1, COLUMNS="200").out)
-        assert "134 sets lack sysb's files eu.bin, jp.bin: held in drawer/bios pack.zip" in told
-        assert "58 sets get 58 archives: g0.zip, g7.zip, g14.zip," in told
-        assert "31 sets lack files: held in 31 places, such as drawer/spare 11.zip" in told
+        assert "134 sets need sysb's files eu.bin, jp.bin; you have them in drawer/bios pack.zip" in told
+        assert "58 sets obtain 58 archives: g0.zip, g7.zip, g14.zip," in told
+        assert "31 sets need files; you have them in 31 places, such as drawer/spare 11.zip" in told
         assert "↳ gribble sets show sysb --rig den" in told
     only = gribble("sets", "check", "--only", "missing", "-v", cwd=many, code=1).out
     assert len(re.findall(r"■ blocked  g\d+", only)) == 58
@@ -134,10 +134,10 @@ def test_identify_says_which_sets_archives_hold(gribble: Gribble, many: Path) ->
     assert "lacks g7b.bin; knot 2" in part
     spare = gribble("identify", "drawer/spare 11.zip", cwd=many, code=0, COLUMNS="120").out
     assert "set g11 (Game 11), in part" in spare
-    assert "1 file needed on your rigs" in spare
+    assert "1 file that your rigs need" in spare
     bios = gribble("identify", "drawer/bios pack.zip", cwd=many, code=0, COLUMNS="120").out
     assert "set sysb" in bios
-    assert "2 files needed on your rigs" in bios
+    assert "2 files that your rigs need" in bios
     answer = gribble("identify", "rig/sets", "--json", cwd=many, code=0).json
     assert len(answer["files"]) == 2 * SETS - 89
     assert len(answer["sets"]) == SETS - 89
@@ -154,7 +154,7 @@ def test_the_page_of_many_sets_is_small_and_has_every_name(gribble: Gribble, man
     ready = sum(bool(number % 3 and number % 7 and number % 11) for number in range(SETS))
     assert len(by_words[f"ready {ready} sets"]) == ready
     assert sum(map(len, by_words.values())) == SETS
-    assert any("want files of sysb: its BIOS set sysb: not where the emulator looks" in text for text in words.values())
+    assert any("need files of sysb: its BIOS set sysb: you have it, but not where" in text for text in words.values())
     assert sum(map(len, json.loads(second).values())) == 58
     assert "g7.zip: 1 file" in page
 
@@ -175,7 +175,7 @@ class Terminal(io.StringIO):
 
 def test_a_long_answer_keeps_its_beginning_and_its_end(monkeypatch: pytest.MonkeyPatch) -> None:
     text = [f"line {number}\n" for number in range(1000)]
-    for count, paged, whole in ((MOST_LINES, False, False), (1000, False, True), (1000, True, False)):
+    for count, paged, whole in ((MOST_LINES - NEXT_LINES, False, False), (1000, False, True), (1000, True, False)):
         out = io.StringIO()
         folding = Folding(out, paged=paged, whole=whole)
         folding.write("".join(text[:count]))
@@ -188,9 +188,9 @@ def test_a_long_answer_keeps_its_beginning_and_its_end(monkeypatch: pytest.Monke
         folding.write(line[3:])
     folding.done()
     lines = out.getvalue().splitlines(keepends=True)
-    assert len(lines) == MOST_LINES
-    assert (lines[:117], lines[-12:]) == (text[:117], text[-12:])
-    assert "871 lines more: -v shows them all, --pager page by page" in lines[117]
+    assert len(lines) == MOST_LINES - NEXT_LINES
+    assert (lines[:114], lines[-12:]) == (text[:114], text[-12:])
+    assert "874 lines more: -v shows them all, --pager page by page" in lines[114]
     folding.write("asked anew\n")
     folding.done()
     assert out.getvalue().endswith("asked anew\n")

@@ -259,7 +259,7 @@ def test_a_lost_connection_leaves_a_run_that_the_next_command_finishes(
     assert "the connection to handheld is lost" in ended.err
     assert "No file is lost. When it is back, gribble place --resume finishes the run" in ended.err
     assert "stays open" in gribble("place", "--rig", "handheld", "--yes", cwd=world, code=3, **PASSWORD).err
-    assert "cannot be taken back on handheld now" in gribble("undo", "--yes", cwd=world, code=3, **PASSWORD).err
+    assert "cannot be undone on handheld now" in gribble("undo", "--yes", cwd=world, code=3, **PASSWORD).err
     weather.down = False
     weather.at = 0
     assert "run 1 on handheld was cut short" in gribble("check", cwd=world, code=1, **PASSWORD).err
@@ -289,7 +289,7 @@ def test_trusting_sizes_is_said(gribble: Gribble, sofa: tuple[Path, Weather]) ->
     gribble("check", cwd=world, code=1, **PASSWORD)
     weather.log.clear()
     ended = gribble("place", "--rig", "handheld", "--trust-size", "--yes", cwd=world, code=0, **PASSWORD)
-    assert "What was sent was not read back (--trust-size): only sizes were compared." in ended.out
+    assert "Only the sizes of the sent files were compared (--trust-size)." in ended.out
     assert not [line for line in weather.log if line.startswith("RETR") and ".part" in line]
 
 
@@ -334,19 +334,19 @@ def test_playlists_of_a_handheld_are_written_on_it_merged_and_taken_back(
     assert "games/Reef.m3u" in said
     assert (games / "Reef.m3u").read_text() == "# mine\nReef (Disc 1).iso\nReef (Disc 2).iso\n"
     again = gribble(*words, "--into", "handheld:games", "--yes", cwd=world, code=0, **PASSWORD).out
-    assert "say the same" in again
+    assert "are right already" in again
     gribble(*words, "--into", "handheld:lists", "--yes", cwd=world, code=0, **PASSWORD)
     assert (world / "handheld/card/lists/Reef.m3u").read_text().startswith("../games/Reef (Disc 1).iso\n")
     on_it = ("discs", "playlist", "games", "--rig", "handheld")
-    assert "say the same" in gribble(*on_it, "--into", "games", "--yes", cwd=world, code=0, **PASSWORD).out
+    assert "are right already" in gribble(*on_it, "--into", "games", "--yes", cwd=world, code=0, **PASSWORD).out
     for _ in range(2):
         gribble("undo", "--yes", cwd=world, code=0, **PASSWORD)
     assert tree(world) == before
     wrong: list[tuple[tuple[str, ...], str]] = [
         (("handheld:nowhere",), "handheld:nowhere is not there"),
         (("handheld:games", "--into", "handheld:../out"), "climbs out"),
-        (("handheld:games", "--into", "lists"), "no playlist there finds them"),
-        (("discs", "--into", "handheld:lists"), "no playlist there finds them"),
+        (("handheld:games", "--into", "lists"), "so a playlist cannot find them"),
+        (("discs", "--into", "handheld:lists"), "so a playlist cannot find them"),
     ]
     for given, says in wrong:
         assert says in gribble("discs", "playlist", *given, "--yes", cwd=world, code=2, **PASSWORD).err

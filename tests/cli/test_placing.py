@@ -42,7 +42,7 @@ def test_a_plan_is_saved_narrowed_and_carried_out_later(gribble: Gribble, world:
     done = gribble(
         "place", "--plan", "../plan.json", "--skip", "stick", "--skip", "pack", "--yes", cwd=world, code=3
     ).out
-    assert "has changed since it was looked at" in done  # that step alone
+    assert "has changed since Gribble looked at it" in done  # that step alone
     assert "27 steps of 28 on lighthouse" in done
     gribble("undo", "--yes", cwd=world, code=0)
     gribble("undo", "--yes", cwd=world, code=0)
@@ -94,8 +94,8 @@ def spoiled(plan: Any, what: str) -> str:
         ("digest", "digests.sha1: should have 40 hex digits"),
         ("member", 'members[0].name: "../x" climbs out'),
         ("moved", 'from: "/etc/passwd" is absolute'),
-        ("list", "is no plan of this Gribble"),
-        ("cut", "is no plan"),
+        ("list", "is not a plan that this Gribble can read"),
+        ("cut", "is not a plan"),
     ],
 )
 def test_a_plan_edited_into_nonsense_does_nothing(gribble: Gribble, world: Path, what: str, say: str) -> None:
@@ -117,7 +117,9 @@ def test_words_that_no_step_answers_to(gribble: Gribble, world: Path) -> None:
 @pytest.mark.own_ground("a card has no second names")
 def test_a_link_is_the_source_under_a_second_name(gribble: Gribble, world: Path) -> None:
     before = tree(world)
-    assert "alters the source" in gribble("place", "--link", "hard", "--yes", cwd=world, code=1).out.replace("\n", " ")
+    assert "your source changes" in gribble("place", "--link", "hard", "--yes", cwd=world, code=1).out.replace(
+        "\n", " "
+    )
     linked = [path for path in (world / "rigs").rglob("*") if path.is_file() and path.stat().st_nlink > 1]
     sources = {path.stat().st_ino for path in (world / "drawer").rglob("*") if path.is_file()}
     assert [path for path in linked if path.stat().st_ino in sources]
@@ -144,12 +146,12 @@ def test_the_attic_is_listed_restored_and_emptied(gribble: Gribble, world: Path)
     gribble("undo", "--yes", cwd=world, code=0)
     assert (world / "rigs/lighthouse" / DRIVE).read_bytes() == new
     asked = gribble("attic", "empty", "--run", "1", cwd=world, code=1).out
-    assert "These runs could not be undone any more: 1." in asked
+    assert "After that these runs cannot be undone: 1." in asked
     assert "Nothing was changed" in asked
     gribble("attic", "empty", "--run", "1", "--yes", cwd=world, code=0)
     assert {one["run"] for one in gribble("attic", "list", "--json", cwd=world, code=0).json["files"]} == {2}
     refused = gribble("undo", "1", "--yes", cwd=world, code=3).err
-    assert "what it displaced is not in the attic any more" in refused
+    assert "the files that it replaced are no longer in the attic" in refused
     near = gribble("attic", "restore", "drive.ron", cwd=world, code=2).err
     assert "no drive.ron in the attic; did you mean 'drive.rom'?" in near
     assert "no nowhere.rom in the attic" in gribble("attic", "restore", "nowhere.rom", cwd=world, code=2).err
@@ -204,7 +206,7 @@ def test_ctrl_c_takes_the_file_under_way_back(world: Path, clean_env: dict[str, 
     child.send_signal(signal.SIGINT)
     out, err = child.communicate(timeout=60)
     assert child.returncode == 130, (out, err)
-    assert "what was under way is as it was" in out
+    assert "The step that was under way was put back" in out
     assert "gribble place --resume" in out
     assert tree(world / "rigs/small") == before
     gribble("place", "--resume", cwd=world, code=0)
@@ -228,7 +230,7 @@ def test_ctrl_c_has_a_word_and_an_undo_that_it_stops_goes_on(
 
     monkeypatch.setattr(Back, "undo", interrupted)
     out = gribble("undo", "--yes", cwd=world, code=130).out
-    assert "Stopped: 3 of 28 steps taken back on lighthouse, run 1." in out
+    assert "Stopped: 3 of 28 steps undone on lighthouse, run 1." in out
     assert "gribble undo 1 " in out
     monkeypatch.undo()
     gribble("undo", "1", "--yes", cwd=world, code=0)
@@ -266,7 +268,7 @@ def test_a_full_disk(gribble: Gribble, world: Path, small_volume: Path, what: st
             (small_volume / f"{number}").touch()
     before = tree(small_volume)
     done = gribble("place", "plover", "--yes", cwd=world, code=3)
-    assert ("has too little room" in done.err) or ("no space left" in done.out + done.err)
+    assert ("does not have enough room" in done.err) or ("no space left" in done.out + done.err)
     assert tree(small_volume) == before
     for path in small_volume.iterdir():
         if path.is_file():
@@ -350,7 +352,7 @@ def test_what_is_no_disk_image_at_all_is_not_in_use(gribble: Gribble, tmp_path: 
     played = random.Random(1).randbytes(2700)
     contents = {"drawer/fresh": A, "rig/boot/a.rom": played}
     world = small_world(tmp_path / "small", contents, need("a", A, changes=True))
-    assert "in use, differs from a fresh one" in gribble("check", "-v", cwd=world, code=0).out
+    assert "the emulator has written to it since it was new" in gribble("check", "-v", cwd=world, code=0).out
     gribble("place", "--yes", cwd=world, code=0)
     assert (world / "rig/boot/a.rom").read_bytes() == played
     (world / "rig/boot/a.rom").write_bytes(b"<!DOCTYPE html><html><title>404</title></html>" * 40)
@@ -396,8 +398,8 @@ def test_folders_compare_as_the_volume_does(gribble: Gribble, tmp_path: Path) ->
 def test_needs_counts_of_a_choice_only_what_somebody_has_to_get(gribble: Gribble, tmp_path: Path) -> None:
     wanted = (need("a", A, choice="one"), need("b", B, choice="one"), need("c", B + A))
     world = small_world(tmp_path / "small", {"drawer/a": A, "drawer/note": b""}, *wanted)
-    assert "3 needs: 1 held, 1 to get, 1 spared" in gribble("needs", cwd=world, code=0).out
+    assert "3 needs: 1 held, 1 to obtain, 1 spared" in gribble("needs", cwd=world, code=0).out
     found = {one["need"]: one for one in gribble("needs", "--json", cwd=world, code=0).json["emulators"][0]["needs"]}
     assert (found["a"]["held"], found["b"]["held"], found["b"]["spared"]) == (True, False, True)
     (world / "drawer/a").unlink()
-    assert "3 needs: 0 held, 2 to get, 1 spared" in gribble("needs", cwd=world, code=0).out
+    assert "3 needs: 0 held, 2 to obtain, 1 spared" in gribble("needs", cwd=world, code=0).out

@@ -47,7 +47,7 @@ TAKEN: dict[str, tuple[dict[str, Any], str]] = {
     "below a link in a source": ({"from": "{base}/world/drawer/folder/secret", **of_secret()}, NOWHERE),
     "a member": ({"step": "extract", "from": "{base}/private/secret.zip", "member": "m", **of_secret()}, NOWHERE),
     "of a journal": ({"from": "{base}/world/rig/.gribble/runs/0001.jsonl", **of_secret()}, "Gribble's own"),
-    "a folder": ({"from": "{base}/world/drawer", **of_secret()}, "is no regular file"),
+    "a folder": ({"from": "{base}/world/drawer", **of_secret()}, "is not a regular file"),
     "of a pack": (
         {
             "step": "pack",

@@ -37,7 +37,7 @@ main()
 
 
 def shown(world: Path, env: dict[str, str], *words: str) -> str:
-    """All that a terminal is sent by a command, where nothing is too short to be shown."""
+    """All that a terminal is sent by a command, and there is nothing too short to be shown."""
     child, terminal = pty.fork()
     if child == 0:
         os.chdir(world)
@@ -96,7 +96,7 @@ def test_sending_and_taking_back_tell_bytes_rate_and_time_left(tmp_path: Path, c
     with handheld(world / "handheld", port):
         sent = shown(world, env, "place", "--rig", "handheld", "--yes")
         back = shown(world, env, "undo", "--yes")
-    for part, told in (("Placing", sent), ("Taking back", back)):
+    for part, told in (("Placing", sent), ("Undoing", back)):
         lines = [line for line in re.split(r"[\r\n]", told) if part in line]
         assert any(RATE.search(line) and LEFT.search(line) for line in lines), lines
 

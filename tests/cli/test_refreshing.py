@@ -253,10 +253,13 @@ def test_a_file_is_looked_at_again_and_several_lists_at_once(gribble: Gribble, p
     )
     (place / "p.html").unlink()
     said = gribble("catalogue", "refresh", "--yes", cwd=place, code=3).words
-    assert "write in plover.sheet.toml where it is now: list in [from]" in said
+    assert "write its new place in plover.sheet.toml: list in [from]" in said
     skua = tomllib.loads((place / "catalogue/skua.sheet.toml").read_text())
     assert [one["accept"][0]["md5"] for one in skua["need"]] == ["5" * 32, "3" * 32]
-    assert "nothing in your catalogues says" in gribble("catalogue", "refresh", "ruff", cwd=place, code=2).words
+    assert (
+        "no sheet of ruff says which list it was made from"
+        in gribble("catalogue", "refresh", "ruff", cwd=place, code=2).words
+    )
 
 
 EXPORT = """<export emulator="Turnstone" build="{build}"><game id="saltpan"><called>Salt Pan</called>
@@ -283,8 +286,8 @@ def test_a_roster_is_looked_at_again(gribble: Gribble, place: Path) -> None:
     ]  # fmt: skip
     (place / "t.xml").write_text(EXPORT.format(build="1.9", size=66, more=MORE))
     said = gribble("catalogue", "refresh", "turnstone", "--yes", cwd=place, code=2).words
-    assert "is now of release 1.9" in said
-    assert "--release 1.9 writes a roster of its own" in said
+    assert "is for release 1.9 now" in said
+    assert "--release 1.9 writes a new roster" in said
 
 
 def test_where_the_former_list_is_gone_the_list_only_adds(gribble: Gribble, place: Path) -> None:

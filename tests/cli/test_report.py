@@ -54,13 +54,13 @@ def test_the_page_tells_everything_and_stands_alone(gribble: Gribble, world: Pat
     for said in (
         "11 emulators: 2 limited, 9 blocked",
         "Sandpiper 3.1 on lighthouse: ■ blocked",
-        "6 to put right with what is held, 1 to obtain",
+        "6 to put right with files that you have, 1 to obtain",
         "it is the debug revision: Stops at a blank screen",
         "◆ ready 14 ◇ limited 3 ■ blocked 10",
         "SOUND.BIN Vesper sound ROM, must, for whimbrel on stick",
         "replace it with LUMEN1.ROM in drawer/LUMEN_BIOS_EU.ZIP",
         "make it System/lumen.bin",
-        "sandbar1.1a: it has 900 bytes where 964 are right; obtain it; nothing held will do",
+        "sandbar1.1a: it is 900 bytes long, not 964; obtain it: no file of yours is right",
         "For turnstone",
         "SHA-1",
     ):
@@ -76,12 +76,12 @@ def test_the_page_tells_everything_and_stands_alone(gribble: Gribble, world: Pat
     assert tree(world / "rigs") == before
     gribble("report", "--html", "r.html", cwd=world, code=1)  # a report may take the place of a former one
     (world / "mine.html").write_text("<p>mine</p>")
-    assert "it is not a report that Gribble wrote" in gribble("report", "--html", "mine.html", cwd=world, code=2).err
+    assert "Gribble did not write it as a report" in gribble("report", "--html", "mine.html", cwd=world, code=2).err
     assert (world / "mine.html").read_text() == "<p>mine</p>"
     refused = gribble("report", "--csv", "drawer/r.csv", cwd=world, code=2).err
-    assert "sources are never written\n  Name another: --csv FILE." in refused
+    assert "Gribble never writes to a source\n  Name another: --csv FILE." in refused
     assert "into one file" in gribble("report", "--csv", "r", "--html", "r", cwd=world, code=2).err
-    assert "no form of report is named" in gribble("report", cwd=world, code=2).err
+    assert "say which form the report should have" in gribble("report", cwd=world, code=2).err
     assert "cannot be written" in gribble("report", "--csv", "gribble.toml/r.csv", cwd=world, code=3).err
 
 
@@ -146,7 +146,7 @@ def test_table_markdown_and_json_say_the_same(gribble: Gribble, world: Path) -> 
 def test_every_row_that_is_not_right_says_what_to_do(gribble: Gribble, world: Path) -> None:
     report = gribble("report", "--json", "--csv", "r.csv", cwd=world, code=1).json
     rows = [(one["emulator"], row) for rig in report["rigs"] for one in rig["emulators"] for row in one["rows"]]
-    accepted = ("accept this gap", "sheet gives no digest")
+    accepted = ("chose to do without it", "the sheet has no digest")
     silent = [(emulator, row["name"], row["reason"]) for emulator, row in rows
               if row["verdict"] not in ("sound", "unproven") and not row["do"]]  # fmt: skip
     assert [one for one in silent if not any(words in one[2] for words in accepted)] == []
@@ -157,7 +157,7 @@ def test_every_row_that_is_not_right_says_what_to_do(gribble: Gribble, world: Pa
     faults = [fault for rig in report["rigs"] for one in rig["emulators"] for fault in one["faults"]]
     assert {fault["set"]: fault["do"] for fault in faults if fault["set"] in ("groynej", "sandbar")} == {
         "groynej": "gribble place puts it right",
-        "sandbar": "obtain it; nothing held will do",
+        "sandbar": "obtain it: no file of yours is right",
     }
 
 
@@ -195,7 +195,7 @@ def test_since_a_run_or_a_day_says_what_changed(gribble: Gribble, world: Path) -
     gribble("report", "--since", "2020-01-01", "--html", "r.html", cwd=world, code=1)
     assert "Run 1 on stick" in words_of(page_of((world / "r.html").read_text()))
     assert gribble("report", "--since", "2999-01-01", "--json", cwd=world, code=1).json["changes"] == []
-    assert "is no run and no day" in gribble("report", "--since", "soon", "--json", cwd=world, code=2).err
+    assert "is not a run and not a day" in gribble("report", "--since", "soon", "--json", cwd=world, code=2).err
 
 
 @pytest.mark.parametrize("config", ['sources = ["drawer"]\ncatalogues = ["catalogue"]\n'])

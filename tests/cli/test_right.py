@@ -43,8 +43,8 @@ def finding(answer: Any, id_: str = "free") -> Any:
     ("name", "content", "verdict", "words"),
     [
         ("free.rom", b"", "imposter", "it is empty"),
-        ("free.rom", bytes(900), "imposter", "nothing but bytes of 00"),
-        ("free.rom", b"\xff" * 900, "imposter", "nothing but bytes of FF"),
+        ("free.rom", bytes(900), "imposter", "only the byte 00"),
+        ("free.rom", b"\xff" * 900, "imposter", "only the byte FF"),
         ("free.rom", PAGE, "imposter", "it is a web page"),
         ("free.zip", packed_as("a.bin")[:-30], "imposter", "its end is missing"),
         ("free.rom", NOISE, "unproven", "no digest"),
@@ -82,7 +82,7 @@ def test_of_several_namesakes_that_differ_none_is_taken(gribble: Gribble, tmp_pa
     files(world, {"drawer/two/free.rom": NOISE[::-1], "drawer/three/free.rom": bytes(1024)})
     found = finding(checked(gribble, world))
     assert found["remedy"] == "obtain"
-    assert "2 files have its name, and nothing tells" in found["reason"], "the third is plainly no dump"
+    assert "2 files have this name, and nothing shows" in found["reason"], "the third is plainly no dump"
     assert "one/free.rom" in found["reason"]
     assert "three" not in found["reason"]
     gribble("place", "--by-name", "--yes", cwd=world)
@@ -185,7 +185,7 @@ def test_a_title_that_lacks_a_disc_gets_no_playlist(gribble: Gribble, tmp_path: 
         {f"discs/{name}.iso": b"x" for name in ("Reef (Disc 1)", "Reef (Disc 3)", "Kelp (Disc 1)", "Kelp (Disc 2)")},
     )
     said = gribble("discs", "playlist", "discs", "--into", "lists", "--yes", cwd=tmp_path, code=1).out
-    assert "Reef gets no playlist: disc 2 of 3 is missing." in said
+    assert "Reef gets no playlist, because disc 2 of 3 is missing." in said
     assert [path.name for path in (tmp_path / "lists").iterdir()] == ["Kelp.m3u"]
 
 
@@ -241,7 +241,7 @@ def test_of_two_names_the_one_at_fault_is_told_and_put_away(
         assert f"boot/{at_fault}" in told
         assert f"boot/{right}" not in told
         assert "redundant" not in told
-        assert f"the right one lies beside it as {right}" in told
+        assert f"the right file is next to it, as {right}" in told
     gribble("place", "--yes", cwd=world, code=0)
     assert sorted(path.name for path in (world / "rig/boot").iterdir()) == [right]
     assert "ready" in gribble("check", cwd=world, code=0).out
@@ -255,10 +255,10 @@ def test_a_file_of_the_name_with_another_content_is_named(gribble: Gribble, tmp_
     answer = checked(gribble, world)
     reasons = {id_: finding(answer, id_)["reason"] for id_ in ("set", "a", "b")}
     drawer = world / "drawer"
-    assert reasons["a"] == f"nowhere here; {drawer}/in/a.rom has its name, but it has 5 bytes where 540 are right"
-    assert f"{drawer}/set.zip has its name" in reasons["set"]
+    assert reasons["a"] == f"not found; {drawer}/in/a.rom has this name, but it is 5 bytes long, not 540"
+    assert f"{drawer}/set.zip has this name" in reasons["set"]
     assert "packed again" in reasons["set"]
-    assert reasons["b"] == "nowhere here"
+    assert reasons["b"] == "not found"
 
 
 @pytest.mark.parametrize("listed", [True, False])
@@ -273,17 +273,20 @@ def test_a_wanted_set_is_found_under_its_archives_name_and_an_unknown_one_is_exp
     answer = json.loads(gribble("sets", "check", "--json", cwd=world).out)
     assert [one["set"] for one in answer["rigs"][0]["emulators"][0]["sets"]] == ["reef", "shoal"]
     for words in (("why", "shoal"), ("why", "shoal", "--rig", "one"), ("sets", "show", "shoal")):
-        assert "release 1 knows no such set" in gribble(*words, cwd=world).words
-    assert "no set of any roster" in gribble("why", "shoa", cwd=world, code=2).words.replace("emulator and no ", "")
+        assert "release 1 does not have this set" in gribble(*words, cwd=world).words
+    assert "not a set in any roster" in gribble("why", "shoa", cwd=world, code=2).words.replace("emulator and no ", "")
     gribble("place", "--yes", cwd=world)
-    assert "what 1 set still lacks" in gribble("check", cwd=world).words
+    assert "what 1 set still needs" in gribble("check", cwd=world).words
 
 
 def test_naming_an_unknown_file_says_more_of_it(gribble: Gribble, tmp_path: Path) -> None:
     world = small_world(tmp_path / "world", {"drawer/x.bin": NOISE}, need("a", TEXT))
-    assert "naming one looks closer: gribble identify drawer/x.bin" in gribble("identify", "drawer", cwd=world).words
+    assert (
+        "to look closer at one, name it: gribble identify drawer/x.bin"
+        in gribble("identify", "drawer", cwd=world).words
+    )
     said = gribble("identify", "drawer/x.bin", cwd=world).words
-    assert "read whole: no sheet and no roster knows it" in said
+    assert "read to its end; no sheet and no roster knows it" in said
     assert sha1(NOISE) in said
 
 
@@ -294,7 +297,7 @@ def test_the_command_after_a_comparison_takes_the_sheet_over(gribble: Gribble, t
     for name in ("plover.sheet.toml", "plover of Ada.sheet.toml"):
         files(world, {f"theirs/{name}": changed})
         said = gribble("catalogue", "compare", "catalogue", f"theirs/{name}", cwd=world, code=1).out
-        words = shlex.split(" ".join(said.split()).partition("Next: ")[2].partition("takes it over")[0])
+        words = shlex.split(" ".join(said.split()).partition("Next: ")[2].partition("adds it")[0])
         former = mine.read_bytes()
         gribble(*words[1:], "--yes", cwd=world, code=0)
         assert mine.read_bytes() == changed if name == mine.name else not mine.exists()
@@ -355,7 +358,7 @@ def test_what_is_right_gives_way_to_what_is_preferred_where_that_is_asked(
     assert "Nothing to do" in gribble("place", "--yes", cwd=world, code=0).out
     told = gribble("place", "--prefer", word, "--yes", cwd=world, code=0)
     if right is None:
-        assert "There is nothing to prefer for fw" in told.words
+        assert "There is no other file for fw" in told.words
         return
     assert (world / "rig/boot/fw.bin").read_bytes() == right
     assert gribble("check", "--json", cwd=world, code=0).json["state"] == "ready"
@@ -406,7 +409,7 @@ def test_what_only_a_release_knows_that_is_not_installed_is_told_so(
     assert (told["counts"]["held"], told["counts"]["elsewhere"]) == (0, 1)
     said = gribble("identify", "drawer/new.zip", "-v", cwd=world).words
     assert "known to turn 2, which is not installed" in said
-    assert "1 known to nothing on your rigs" in said
+    assert "1 known but not needed" in said
 
 
 def image(sha1_: str) -> bytes:
@@ -510,7 +513,7 @@ def test_of_a_machine_for_which_nothing_is_held_it_is_said_how_it_is_left_out(gr
     path.write_text(path.read_text().replace("[folders]", machines + "[folders]"))
     said = gribble("check", cwd=world, code=1).words
     command = "gribble rigs enter plover --rig rig --machine 'Tern 8'"
-    assert f"Nothing for Tern 16 is held. If you do not play it: {command}" in said
+    assert f"You have nothing for Tern 16. If you do not play it: {command}" in said
     gribble(*shlex.split(command)[1:], "--yes", cwd=world, code=0)
     gribble("place", "--yes", cwd=world, code=0)
     assert "Nothing for" not in gribble("check", cwd=world, code=0).out

@@ -28,12 +28,12 @@ def den(tmp_path: Path, more: dict[str, Any], sheet: str = SPOKEN) -> Path:
 @pytest.mark.parametrize(
     ("lying", "state", "said"),
     [
-        ({"den/sounds/bells.zip": WHOLE}, "ready", "its 2 sound samples are told by their names alone"),
-        ({"den/sounds/bells/hit.wav": "hit", "den/sounds/bells/miss.wav": "miss"}, "ready", "told by their names"),
-        ({}, "limited", "get bells.zip (sound samples, release 2): none of its 2 files is here"),
+        ({"den/sounds/bells.zip": WHOLE}, "ready", "its 2 sound samples were checked by name only"),
+        ({"den/sounds/bells/hit.wav": "hit", "den/sounds/bells/miss.wav": "miss"}, "ready", "checked by name only"),
+        ({}, "limited", "obtain bells.zip (sound samples, release 2): none of its 2 files is here"),
         ({"den/sounds/bells.zip": {"hit.wav": "hit"}}, "limited",
-         "get bells.zip (sound samples, release 2): 1 of its 2 files is missing"),
-        ({"den/sounds/bells.zip": "no archive"}, "limited", "get bells.zip (sound samples, release 2): yours is broken"),
+         "obtain bells.zip (sound samples, release 2): 1 of its 2 files is missing"),
+        ({"den/sounds/bells.zip": "no archive"}, "limited", "obtain bells.zip (sound samples, release 2): yours is broken"),
         ({"drawer/bells.zip": WHOLE}, "limited", "bells.zip"),
         ({"drawer/Bells.zip": {"hit.wav": "hit"}}, "limited", "none of its 2 files is here"),
     ],

@@ -140,7 +140,7 @@ def test_a_roster_shows_its_last_its_oddest_and_what_there_is_before_it_is_writt
     for said in ("the last: g9", "the one least like the others: g5", "9 sets, among them 1 clone, 1 undumped file."):
         assert said in seen
     asked = gribble(*words, "--out", "plover-2.roster.jsonl", stdin=b"n\n", asks=True, cwd=tmp_path, code=1).words
-    assert asked.index("9 sets, among them") < asked.index("Is that right?")
+    assert asked.index("9 sets, among them") < asked.index("Is this right?")
     left = {one.name for one in tmp_path.iterdir()} - {"home"}
     assert left == {"plover.xml"}, "nothing is left of what was not agreed to"
 
@@ -208,4 +208,4 @@ def test_a_size_that_a_digest_contradicts_is_the_mistake_of_the_list(
     said = gribble("check", cwd=tmp_path, code=0 if kind == "md5" else 1).words
     mistaken = "the sheet says 500 bytes, but it has 400: there the sheet is wrong"
     assert (mistaken in said) == (kind == "md5")
-    assert ("it has 400 bytes where 500 are right" in said) == (kind == "crc32")
+    assert ("it is 400 bytes long, not 500" in said) == (kind == "crc32")

@@ -134,7 +134,7 @@ def test_a_budget_is_kept_oldest_first_until_the_round_is_done(gribble: Gribble,
         told.append((answer["read"], answer["bytes"], answer["left"]))
     assert told == [(2, 2000, 4), (2, 2000, 2), (1, 1000, 1)]
     said = gribble("scrub", "--bytes", "2kB", cwd=world, code=0).out
-    assert "1 file of them alone is more than --bytes lets be read" in said
+    assert "1 file is larger than --bytes allows" in said
     answer = gribble("scrub", "--json", cwd=world, code=0).json
     assert (answer["read"], answer["left"]) == (1, 0), "it goes on with what is left of the round"
     assert gribble("scrub", "--json", cwd=world, code=0).json["read"] == 6, "then a new one begins"
@@ -210,8 +210,8 @@ def test_a_stopped_scrub_keeps_what_it_has_done(
 @pytest.mark.parametrize(
     ("words", "said"),
     [
-        (["--bytes", "much"], "'much' is no size"),
-        (["--older-than", "long"], "'long' is no span of days"),
+        (["--bytes", "much"], "'much' is not a size"),
+        (["--older-than", "long"], "'long' is not a number of days"),
         (["nowhere"], "nowhere"),
     ],
 )

@@ -254,7 +254,7 @@ class Nested(FaultyFtp):
         self.respond("250 end.")
 
 
-@pytest.mark.parametrize(("kind", "words"), [(EndlessList, "100,000 entries"), (Nested, "deeper than is believed")])
+@pytest.mark.parametrize(("kind", "words"), [(EndlessList, "100,000 entries"), (Nested, "deeper than Gribble follows")])
 def test_listings_without_end_are_left(gribble: Gribble, tmp_path: Path, kind: type[FaultyFtp], words: str) -> None:
     with ftp_server(card_of(tmp_path), Weather(log=[]), kind) as address:
         world = world_with(tmp_path, address)
@@ -429,7 +429,7 @@ def test_a_server_that_lists_more_than_a_rig_has_is_left(
     weather = Weather(log=[])
     with ftp_server(card_of(tmp_path), weather, Branching) as address:
         said = gribble("check", "-v", cwd=world_with(tmp_path, address), **PASSWORD)
-    assert ("is believed" if bound == "RIG_FOLDERS" else "more than 20 files") in said.words
+    assert ("Gribble follows" if bound == "RIG_FOLDERS" else "more than 20 files") in said.words
     assert sum(line.startswith("MLSD") for line in weather.log) <= most + 2
     assert "take it from drawer/a" in said.out
 

@@ -56,7 +56,7 @@ def test_a_rig_with_a_style_is_brought_into_it_by_place(gribble: Gribble, world:
     config.write_text(
         text.replace('turnstone = "1.8"', 'turnstone = { release = "1.8", style = "merged", stubs = true }')
     )
-    assert "to be written for the style merged" in gribble("sets", "check", cwd=world, code=1).out
+    assert "to write for the style merged" in gribble("sets", "check", cwd=world, code=1).out
     plan = gribble("plan", "turnstone", "--json", cwd=world, code=1).json
     packs = {step["need"]: step for step in plan["steps"] if step["step"] == "pack"}
     assert packs["saltpanj"]["members"] == []
@@ -65,7 +65,7 @@ def test_a_rig_with_a_style_is_brought_into_it_by_place(gribble: Gribble, world:
     assert {one["set"] for one in plan["obtain"]} == {"sandbar", "tidepool", "seawall"}
     gribble("place", "turnstone", "--yes", cwd=world, code=1)
     assert archives(world)["saltpanj.zip"] == []
-    assert "to be written for the style" not in gribble("sets", "check", cwd=world, code=1).out
+    assert "to write for the style" not in gribble("sets", "check", cwd=world, code=1).out
     again = gribble("plan", "turnstone", "--json", cwd=world, code=1).json
     assert again["steps"] == []
 
@@ -95,24 +95,24 @@ def test_rereading_proves_sets_by_the_strongest_digest(gribble: Gribble, world: 
     (cabinet,) = [rig for rig in again["rigs"] if rig["emulators"]]
     (problem,) = cabinet["emulators"][0]["sets"][0]["problems"]
     assert (problem["file"], problem["verdict"], problem["proof"]) == ("pebble1.1a", "imposter", "digest")
-    assert "its CRC-32 is the right one, but its stronger digest is not" in problem["reason"]
+    assert "its CRC-32 is right, but its stronger digest is wrong" in problem["reason"]
     assert states(gribble, world)["pebble"] == "blocked"  # the index remembers what was read
 
 
 @pytest.mark.parametrize(
     ("words", "code", "say"),
     [
-        (("sets", "pack", "saltpam"), 2, "'saltpam' is no set of any roster; did you mean"),
+        (("sets", "pack", "saltpam"), 2, "'saltpam' is not a set in any roster; did you mean"),
         (("sets", "pack", "--style", "solid"), 2, "'solid' is not one of"),
-        (("sets", "check", "--rig", "nowhere"), 2, "'nowhere' is no rig"),
+        (("sets", "check", "--rig", "nowhere"), 2, "'nowhere' is not a known rig"),
         (("sets", "compare", "1.6", "9"), 2, "no roster of turnstone 9"),
-        (("sets", "compare", "1.6", "other.jsonl"), 2, "have no set in common"),
-        (("sets", "check", "dotterel"), 2, "is an emulator, no set\n  gribble check dotterel"),
+        (("sets", "compare", "1.6", "other.jsonl"), 2, "do not share any set"),
+        (("sets", "check", "dotterel"), 2, "is an emulator, not a set\n  gribble check dotterel"),
         (("sets", "fit", "--bytes", "1MB", "--rig", "annex"), 2, "no set of dotterel on annex is wanted"),
-        (("sets", "match", "--emulator", "plover"), 2, "plover is no arcade emulator"),
-        (("sets", "fit", "--bytes", "lots"), 2, "'lots' is no size"),
+        (("sets", "match", "--emulator", "plover"), 2, "plover is not an arcade emulator"),
+        (("sets", "fit", "--bytes", "lots"), 2, "'lots' is not a size"),
         (("sets", "fit", "--bytes", "1GB", "--wanted", "nowhere.txt"), 2, "nowhere.txt cannot be read"),
-        (("sets", "fit", "--bytes", "1GB", "--out", "drawer/card.txt"), 2, "sources are never written"),
+        (("sets", "fit", "--bytes", "1GB", "--out", "drawer/card.txt"), 2, "Gribble never writes to a source"),
     ],
 )
 def test_bad_input(gribble: Gribble, world: Path, words: tuple[str, ...], code: int, say: str) -> None:
@@ -167,7 +167,7 @@ def test_the_release_that_fits_best(gribble: Gribble, world: Path) -> None:
     right = {one["set"]: one["releases"] for one in answer["wanted"]}
     assert right["saltpan"] == ["1.6", "1.8"]
     assert (right["tidepool"], right["cockle"], right["bollard"], right["sandbar"]) == (["1.6"], ["1.6"], ["1.8"], [])
-    assert "fits turnstone 1.6 best" in gribble("sets", "match", cwd=world, code=1).out
+    assert "fit turnstone 1.6 best" in gribble("sets", "match", cwd=world, code=1).out
 
 
 def test_what_an_update_breaks(gribble: Gribble, world: Path) -> None:
@@ -198,9 +198,9 @@ def test_a_card_gets_what_fits(gribble: Gribble, world: Path) -> None:
     assert answer["optimal"]
     assert answer["bytes"] <= answer["budget"] == 40_000
     assert answer["reasons"] == {
-        "sandbar": "cannot be completed: sandbar1.1a not held",
-        "tidepool": "cannot be completed: quay.rom not held",
-        "seawall": "cannot be completed: seawall1.1a, seawall2.2b not held",
+        "sandbar": "cannot be completed: sandbar1.1a missing",
+        "tidepool": "cannot be completed: quay.rom missing",
+        "seawall": "cannot be completed: seawall1.1a, seawall2.2b missing",
         "estuary": "release 1.8 does not play it",
         "oldpier": "no set of release 1.8",
         "cockle": "no set of release 1.8; did you mean 'cocklesh'?",
@@ -212,7 +212,7 @@ def test_a_card_gets_what_fits(gribble: Gribble, world: Path) -> None:
     assert "no set of release 1.8; did you mean 'saltpan" in small
     assert (world / "card.txt").read_text() == "heronry\n"
     gribble(*words, "--bytes", "4KiB", "--out", "card.txt", cwd=world, code=2)
-    assert "Not even the smallest wish fits" in gribble(*words, "--bytes", "1", cwd=world, code=1).out
+    assert "Not even the smallest set fits" in gribble(*words, "--bytes", "1", cwd=world, code=1).out
     config = world / "gribble.toml"
     config.write_text(
         config.read_text().replace('turnstone = "1.8"', 'turnstone = { release = "1.8", wanted = "card.txt" }')
@@ -220,7 +220,7 @@ def test_a_card_gets_what_fits(gribble: Gribble, world: Path) -> None:
     assert set(states(gribble, world)) == {"heronry"}
     (world / "wishes.txt").write_text("pebble\nheronry -1\n")
     bad = gribble(*words, "--bytes", "4KiB", cwd=world, code=2).err
-    assert 'wishes.txt: line 2: "heronry -1" should be a set\'s name or title and, behind it, a weight' in bad
+    assert 'wishes.txt: line 2: "heronry -1" should be a set\'s name or title, then a weight' in bad
     (world / "wishes.txt").write_text("pebble\nheronry much\n")  # which may be a title
     assert "did you mean 'heronry'?" in gribble(*words, "--bytes", "4KiB", cwd=world, code=1).out
 
@@ -231,9 +231,9 @@ def test_what_no_set_needs_is_told_and_left_out_on_request(gribble: Gribble, wor
         archive.writestr("readme.txt", b"hello")
     words = ("sets", "pack", "saltpan", "saltpanj", "--style", "merged")
     told = gribble(*words, "--yes", cwd=world, code=0, COLUMNS="200").out
-    assert "readme.txt stays, though no wanted set needs it (gribble sets pack --lean leaves it out)" in told
+    assert "readme.txt stays, although no wanted set needs it (gribble sets pack --lean leaves it out)" in told
     assert "readme.txt" in archives(world)["saltpan.zip"]
-    assert "looks at all of them" in gribble(*words, "--lean", cwd=world, code=2).err
+    assert "looks at all wanted sets" in gribble(*words, "--lean", cwd=world, code=2).err
     lean = gribble("sets", "pack", "--style", "merged", "--lean", "--yes", cwd=world, code=1).out
     assert "readme.txt of the old archive is left out" in lean
     assert archives(world)["saltpan.zip"] == ["saltpan1.1a", "saltpan2.2b", "saltpan1j.1a"]
@@ -241,7 +241,7 @@ def test_what_no_set_needs_is_told_and_left_out_on_request(gribble: Gribble, wor
 
 def test_a_set_that_the_release_does_not_know_is_said_and_leads_on(gribble: Gribble, world: Path) -> None:
     shown = gribble("sets", "show", "oldpier", cwd=world, code=0).out
-    assert "release 1.8 knows no such set; release 1.6 does" in shown
+    assert "release 1.8 does not have this set; release 1.6 does" in shown
     assert "Next: gribble check turnstone --rig cabinet --as turnstone=1.6" in " ".join(shown.split())
     answer = gribble(
         "check", "turnstone", "--rig", "cabinet", "--as", "turnstone=1.6", "--json", cwd=world, code=1
@@ -291,7 +291,7 @@ def test_why_names_every_file_and_the_family_is_judged_by_itself(gribble: Gribbl
     (reason,) = gribble("why", "saltpan", "--set", "--json", cwd=world, code=1).json["reasons"]
     assert reason["files"] == ["saltpan1.1a", "saltpan2.2b"]
     assert "none of its 2 files is here" in gribble("why", "saltpan", cwd=world, code=1).out
-    assert "saltpan2.2b: nowhere here" in gribble("why", "saltpan", "-v", cwd=world, code=1).out
+    assert "saltpan2.2b: not found" in gribble("why", "saltpan", "-v", cwd=world, code=1).out
     (family,) = gribble("sets", "show", "saltpanj", "--json", cwd=world, code=0).json["families"]
     shown = {(one["set"], file["name"]): file["verdict"] for one in family["relatives"] for file in one["files"]}
     assert shown["saltpan", "saltpan1.1a"] == "missing"

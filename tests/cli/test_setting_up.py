@@ -120,7 +120,7 @@ def test_every_start_leads_on_and_doctor_agrees_with_check(gribble: Gribble, tmp
     assert checked.code == 1, "nothing is ready where nothing is wanted"
     assert looked.code == (0 if start == "all" else 1)
     if start != "all":
-        assert "so nothing is wanted" in checked.words
+        assert "so nothing is needed" in checked.words
         assert "ready" not in checked.words
         assert "◇ mind" in looked.out
 
@@ -134,7 +134,7 @@ def test_what_is_named_later_is_added(gribble: Gribble, tmp_path: Path) -> None:
     added = gribble("init", "--again", "--rig", "../far", cwd=world, code=0)
     assert config(world)["rig"] == {"far": {"at": "../far", "emulators": {"plover": {}}}}
     assert "Next: gribble check" in added.out
-    assert "nowhere is no folder" in gribble("init", "--again", "--source", "nowhere", cwd=world, code=2).err
+    assert "nowhere is not a folder" in gribble("init", "--again", "--source", "nowhere", cwd=world, code=2).err
 
 
 def test_where_an_emulator_looks_is_asked_where_nothing_speaks_for_it(gribble: Gribble, own: Path) -> None:
@@ -189,12 +189,14 @@ def test_what_is_named_is_believed_whatever_it_was(gribble: Gribble, tmp_path: P
     assert config(world)["sources"] == ["pc backup", "roms"]
     assert config(world)["rig"]["den"] == {"at": "den", "emulators": {}}
     assert config(world)["rig"]["hand"] == {"at": "ftp://ada@driftwood.local/card", "emulators": {}}
-    assert "a folder that was a source is a rig now" in said.words
+    assert "a folder that was a source is now a rig" in said.words
     (world / "gribble.toml").unlink()
     gribble("init", "--rig", ".", "--source", "roms", cwd=world, code=0)
     assert [one["at"] for one in config(world)["rig"].values()] == ["."], "the proposals below it are in it"
     assert config(world)["sources"] == ["roms"]
-    assert "is no name for a rig" in gribble("init", "--again", "--rig", "a b=ftp://x/y", cwd=world, code=2).words
+    assert (
+        "cannot be the name of a rig" in gribble("init", "--again", "--rig", "a b=ftp://x/y", cwd=world, code=2).words
+    )
 
 
 def test_what_was_taken_out_stays_out_until_it_is_named(gribble: Gribble, tmp_path: Path) -> None:

@@ -52,7 +52,7 @@ def test_sets_are_picked_by_words_years_makers_families_and_what_is_held(
 def test_the_list_is_added_to_taken_from_and_replaced(gribble: Gribble, den: Path) -> None:
     before = (den / "gribble.toml").read_text()
     said = gribble("sets", "wanted", "runner", "kiln", "--yes", cwd=den, code=0).words
-    assert "5 sets wanted of knot on den; you hold 1 of them whole" in said
+    assert "5 sets wanted of knot on den; you have 1 of them whole" in said
     assert f"+ 3 weir (Wéir Runner!), weirb (Weir Runner), kiln {LIST} is written" in said
     assert listed(den) == ["mill", "kiln2", "weir", "weirb", "kiln"]
     assert (den / "gribble.toml").read_text() == before.replace('"held"', f'"{LIST}"')
@@ -69,7 +69,9 @@ def test_the_list_is_added_to_taken_from_and_replaced(gribble: Gribble, den: Pat
     assert path.read_text().startswith("# mine\n")
     assert listed(den) == ["Kiln 2 2.5", "mill", "kiln", "millj"]
     assert (den / f"{LIST}.before-2").read_bytes() == first + b"millj  # Millrace (Japan)\n"
-    assert "The same sets as now" in gribble("sets", "wanted", "weir", "--without", "--yes", cwd=den).words
+    assert (
+        "No change: these are the sets of now" in gribble("sets", "wanted", "weir", "--without", "--yes", cwd=den).words
+    )
     gribble("sets", "wanted", "kiln", "--instead", "--yes", cwd=den, code=0)
     assert path.read_text() == "kiln\n"
     assert (den / "gribble.toml").read_text() == before.replace('"held"', f'"{LIST}"')
@@ -96,7 +98,7 @@ def test_a_text_of_titles_is_enough_and_what_is_unclear_is_asked(gribble: Gribbl
     ("words", "says"),
     [
         (("--list", "nowhere.txt"), "nowhere.txt"),
-        (("--year", "nineteen"), "--year nineteen is no year"),
+        (("--year", "nineteen"), "--year nineteen is not a year"),
         (("--year", "1990-1985"), "--year 1990-1985"),
         (("kiln", "--instead", "--without"), "opposite"),
     ],

@@ -127,7 +127,7 @@ def test_files_are_told_as_they_come_to_rest(tmp_path: Path, clean_env: dict[str
         (world / "drawer/later.part").rename(world / "drawer/later")
         assert watch.told("later")["matches"][0]["need"] == "a"
         assert watch.ended() == 0
-    assert watch.lines[-1][1] == "4 files came to rest: 3 needed, 1 unknown."
+    assert watch.lines[-1][1] == "4 files arrived: 3 needed, 1 unknown."
 
 
 @pytest.mark.own_ground("it runs as a process of its own")
@@ -141,8 +141,8 @@ def test_what_lacks_is_placed_and_who_comes_is_greeted(
         (world / "drawer/x").write_bytes(A)
         (world / "drawer/noise 1").write_bytes(b"1")
         line = watch.said(lambda line: "drawer/x: " in line)
-        assert line == "● drawer/x: a; plover on rig lacks it; gribble place plover"
-        watch.said(lambda line: "1 file that no sheet knows" in line)
+        assert line == "● drawer/x: a; plover on rig needs it; gribble place plover"
+        watch.said(lambda line: "1 file that is in no sheet" in line)
         watch.said(lambda line: line.startswith("Done: 1 step of 1 on rig"))
         assert (world / "rig/boot/a.rom").read_bytes() == A
         (world / "rig").rename(off)
@@ -150,12 +150,12 @@ def test_what_lacks_is_placed_and_who_comes_is_greeted(
         off.rename(world / "rig")
         watch.said(lambda line: line.startswith("rig ■ blocked is here: ") and line.endswith("gribble check --rig rig"))
         (world / "drawer").rename(off)
-        watch.said(lambda line: line.startswith("drawer is not there any more"))
+        watch.said(lambda line: line.startswith("drawer is no longer there"))
         off.rename(world / "drawer")
-        watch.said(lambda line: line.startswith("drawer is here again"))
+        watch.said(lambda line: line.startswith("drawer is back"))
         time.sleep(1)
         (world / "drawer/y").write_bytes(B)
-        watch.said(lambda line: "drawer/y: b; plover on rig lacks it" in line)
+        watch.said(lambda line: "drawer/y: b; plover on rig needs it" in line)
         watch.said(lambda line: line.startswith("Done: 1 step of 1 on rig, run 2"))
         watch.process.terminate()
         assert watch.process.wait(PATIENCE) == 0
@@ -167,8 +167,8 @@ def test_what_lacks_is_placed_and_who_comes_is_greeted(
     [
         (["nowhere"], "nowhere is not there"),
         (["drawer/old"], "drawer/old is a file"),
-        (["--place"], "nobody is there to answer"),
-        (["--yes"], "--yes answers for --place alone"),
+        (["--place"], "this is not a terminal"),
+        (["--yes"], "--yes is only for --place"),
     ],
 )
 def test_what_cannot_be_watched_is_told(gribble: Gribble, tmp_path: Path, words: list[str], said: str) -> None:
@@ -239,4 +239,4 @@ def test_of_two_rigs_only_the_one_that_lacks_a_file_is_said_to_lack_it() -> None
     matches = (match, structs.replace(match, rig="two", needed=False, there=True))
     file = Identified(holding=held("x.bin", "a"), verdict="known", matches=matches)
     (told,) = arrived([str(file.holding.place)], [file], ())
-    assert [line.words for line in told.lines] == ["A; plover on one lacks it"]
+    assert [line.words for line in told.lines] == ["A; plover on one needs it"]

@@ -211,7 +211,7 @@ def test_what_is_there_is_shown_and_changed_by_the_names_that_are_printed(gribbl
     gribble("rigs", "enter", "sandpiper", "--rig", "stick", *nothing, "--yes", cwd=world, code=0)
     said = toml(world)["rig"]["stick"]["emulators"]["sandpiper"]
     assert said == {"moved": {"sandpiper": "Sandpiper"}, "style": "split"}
-    assert "says so already" in gribble("rigs", "move", "stick", "rigs/stick", "--yes", cwd=world, code=0).words
+    assert "says that already" in gribble("rigs", "move", "stick", "rigs/stick", "--yes", cwd=world, code=0).words
     assert "is read already" in gribble("sources", "add", "drawer", "--yes", cwd=world, code=0).words
 
 
@@ -219,7 +219,7 @@ WRONG = {
     "no rig": (("rigs", "lighthuose"), "did you mean 'lighthouse'?"),
     "no sheet": (("rigs", "enter", "sandpipr", "--rig", "stick"), "did you mean 'sandpiper'?"),
     "no folder": (("rigs", "add", "new", "rigs/stik"), "rigs/stik is not there; rigs/stick is"),
-    "nor the one above": (("rigs", "add", "new", "far/away"), "nor the folder above it"),
+    "nor the one above": (("rigs", "add", "new", "far/away"), "and the folder above it"),
     "a rig twice": (("rigs", "add", "stick", "rigs"), "there is a rig stick already"),
     "one place twice": (("rigs", "add", "two", "rigs/stick"), "is the folder of rig stick already"),
     "no name": (("rigs", "add", "a b", "rigs"), "letters, digits, - and _"),
@@ -323,7 +323,7 @@ def test_an_emulator_on_no_rig_is_told_with_the_command_that_enters_it(gribble: 
     sheet(world, need("a", A), emulator="ruff", folder="ruff")
     for words in (("check", "ruff"), ("plan", "ruff"), ("why", "ruff")):
         told = gribble(*words, cwd=world, code=2).words
-        assert "ruff has a sheet, and is on no rig" in told
+        assert "ruff has a sheet, but it is on no rig" in told
         assert "gribble rigs enter ruff --rig lighthouse" in told
 
 
@@ -364,7 +364,7 @@ def test_another_sheet_of_an_emulator_is_told_by_lint(gribble: Gribble, home: Pa
     sheet(home, need("a", A), emulator="plover", folder=".")
     sheet(home / "lists", need("a", B), emulator="plover", folder=".")
     told = gribble("catalogue", "lint", "catalogue", "lists/catalogue", cwd=home, code=0).words
-    assert '"plover" has a sheet already, which is used in its stead' in told
+    assert '"plover" has another sheet already, and Gribble uses that one' in told
 
 
 def test_what_is_captured_is_true_of_every_rig(gribble: Gribble, home: Path) -> None:
@@ -427,7 +427,7 @@ def test_an_emulator_in_a_rig_within_a_rig_is_told_by_every_command(gribble: Gri
     (tmp_path / "gribble.toml").write_text(text)
     for words in (("check",), ("plan",), ("needs",), ("why", "plover")):
         told = gribble(*words, cwd=tmp_path, code=2).words
-        assert "its folder lies in rig stick" in told
+        assert "its folder is in rig stick" in told
         assert "gribble rigs enter plover --rig stick" in told
     gribble("rigs", "enter", "plover", "--rig", "stick", "--yes", cwd=tmp_path, code=0)
     gribble("rigs", "leave", "plover", "--rig", "all", "--yes", cwd=tmp_path, code=0)

@@ -43,25 +43,25 @@ def installed(old: str, new: str) -> Break:
 SYSTEM, CURLEW = "lighthouse/redshank/system", "lighthouse/curlew"
 CASES: dict[str, tuple[str, Break, str, str, str]] = {
     # name: emulator, what is broken, what stands first, its verdict, words of its reason
-    "no BIOS": ("avocet", gone("lighthouse/avocet/rom/skerry-boot.rom"), "skerry-boot", "missing", "nowhere here"),
+    "no BIOS": ("avocet", gone("lighthouse/avocet/rom/skerry-boot.rom"), "skerry-boot", "missing", "not found"),
     "wrong BIOS": ("avocet", holds("lighthouse/avocet/rom/skerry-boot.rom", content("clock")), "skerry-boot", "imposter", "sandpiper's Clock"),
-    "no image, which is only better": ("redshank", gone(f"{SYSTEM}/petrel.slab"), "petrel-disk", "missing", "nowhere"),
-    "no firmware": ("redshank", gone(f"{SYSTEM}/petrel.fw"), "petrel-firmware", "missing", "nowhere"),
+    "no image, which is only better": ("redshank", gone(f"{SYSTEM}/petrel.slab"), "petrel-disk", "missing", "not found"),
+    "no firmware": ("redshank", gone(f"{SYSTEM}/petrel.fw"), "petrel-firmware", "missing", "not found"),
     "firmware too new": ("redshank", installed('redshank = "2.4"', 'redshank = "1.5"'), "petrel-firmware", "unfit", ">=2.0"),
-    "a key that the firmware requires": ("redshank", holds(f"{SYSTEM}/petrel.keys", key_file("seal_a", "seal_b")), "petrel-firmware", "unfit", "requires seal_c"),
+    "a key that the firmware requires": ("redshank", holds(f"{SYSTEM}/petrel.keys", key_file("seal_a", "seal_b")), "petrel-firmware", "unfit", "needs seal_c"),
     "a key missing": ("redshank", holds(f"{SYSTEM}/petrel.keys", key_file("seal_a", "seal_c")), "petrel-keys", "damaged", "seal_b is missing"),
     "a key wrong": ("redshank", holds(f"{SYSTEM}/petrel.keys", key_file("seal_a", "seal_c", seal_b="00" * 16)), "petrel-keys", "imposter", "seal_b is not the right one"),
-    "both of a choice": ("curlew", gone(f"{CURLEW}/bios/fulmar-us.rom"), "fulmar-eu", "missing", "nowhere"),
-    "one of many files": ("curlew", gone(f"{CURLEW}/desk/desk.dat"), "fulmar-desk", "missing", "4 of 5 files right; 1 missing (desk.dat)"),
-    "ini": ("sandpiper", says("lighthouse/sandpiper/sandpiper.ini", "tern16.rom", "tern99.rom"), "paths.tern16_rom", "wrong", "tern99.rom, where nothing is"),
+    "both of a choice": ("curlew", gone(f"{CURLEW}/bios/fulmar-us.rom"), "fulmar-eu", "missing", "not found"),
+    "one of many files": ("curlew", gone(f"{CURLEW}/desk/desk.dat"), "fulmar-desk", "missing", "4 of 5 files are right; 1 missing (desk.dat)"),
+    "ini": ("sandpiper", says("lighthouse/sandpiper/sandpiper.ini", "tern16.rom", "tern99.rom"), "paths.tern16_rom", "wrong", "tern99.rom, and there is nothing"),
     "ini, a folder": ("sandpiper", says("lighthouse/sandpiper/sandpiper.ini", "carts = sand", "carts = hand"), "paths.carts", "wrong", "not to sandpiper/carts"),
-    "toml": ("dunlin", says("lighthouse/apps/dunlin/dunlin.toml", "lumen.bin", "LUMEN.BIN"), "roms.boot", "wrong", "spelled lumen.bin there"),
+    "toml": ("dunlin", says("lighthouse/apps/dunlin/dunlin.toml", "lumen.bin", "LUMEN.BIN"), "roms.boot", "wrong", "spelled lumen.bin"),
     "json": ("redshank", says("lighthouse/redshank/redshank.json", "petrel.fw", "petrel.slab"), "system.firmware", "wrong", "but it is really redshank's Petrel system disk"),
     "yaml": ("whimbrel", says("stick/WHIMBREL/WHIMBREL.YAML", "/media/stick", "/media/card"), "machine.boot", "wrong", "leads out of the rig"),
     "xml": ("curlew", says(f"{CURLEW}/voice.xml", "voice-eu", "voice-xx"), "voice.rom", "wrong", "voice-xx"),
     "volume": ("whimbrel", installed('volume = "fat32"', 'volume = "ntfs"'), "stick", "wrong", "is ntfs, but must be fat32"),
     "label": ("whimbrel", installed('label = "GAMESROOM"', 'label = "ROOM"'), "stick", "wrong", 'must be "GAMESROOM"'),
-    "a release unheard of": ("redshank", lambda rigs: (installed('"2.4"', '"x"')(rigs), gone(f"{SYSTEM}/petrel.fw")(rigs))[0], "redshank", "unproven", "is no version number"),
+    "a release unheard of": ("redshank", lambda rigs: (installed('"2.4"', '"x"')(rigs), gone(f"{SYSTEM}/petrel.fw")(rigs))[0], "redshank", "unproven", "is not a version number"),
 }  # fmt: skip
 
 
@@ -86,7 +86,7 @@ def test_why_names_the_broken_thing_first(gribble: Gribble, right: Path) -> None
     for path in ("lighthouse/redshank/games", f"{CURLEW}/disks", "stick/redshank"):
         shutil.rmtree(right / "rigs" / path)
     for emulator in ("avocet", "redshank", "curlew", "sandpiper", "dunlin", "whimbrel"):
-        assert "Nothing stands in its way" in gribble("why", emulator, cwd=right, code=0).out
+        assert "It is ready" in gribble("why", emulator, cwd=right, code=0).out
     shutil.copytree(right, right.parent / "kept", symlinks=True)
     for name, (emulator, broken, first, verdict, words) in CASES.items():
         broken(right / "rigs")

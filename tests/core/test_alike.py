@@ -48,10 +48,10 @@ def test_a_rig_has_what_it_is_like_and_its_own_keys(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("text", "says"),
     [
-        ('[rig.a]\nat = "a"\nlike = "a"\n', ["rig.a.like: leads in a circle: a, a"]),
+        ('[rig.a]\nat = "a"\nlike = "a"\n', ["rig.a.like: goes in a circle: a, a"]),
         (
             '[rig.a]\nat = "a"\nlike = "b"\n[rig.b]\nat = "b"\nlike = "c"\n[rig.c]\nat = "c"\nlike = "a"\n',
-            ["rig.a.like: leads in a circle: a, b, c, a", "rig.b.like: leads in", "rig.c.like: leads in"],
+            ["rig.a.like: goes in a circle: a, b, c, a", "rig.b.like: goes in", "rig.c.like: goes in"],
         ),
         ('[rig.a]\nat = "a"\nlike = "on"\n' + ONE, ['rig.a.like: there is no rig "on"; did you mean \'one\'?']),
         ('[rig.a]\nat = "a"\nlike = 3\n' + ONE, ["rig.a.like: should be"]),

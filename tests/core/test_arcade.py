@@ -26,14 +26,14 @@ CASES: dict[str, tuple[dict[str, str], dict[str, str], str, list[tuple[str, str,
     "full": ({f"sets/kid.7z/{what}.bin": what for what in ("kid1", "both", "boot", "tone")}, {}, "ready", []),
     "in a folder": ({**BIOS, "sets/kid/kid1.bin": "kid1", "sets/kid/both.bin": "both"}, {}, "ready", []),
     "under another name": ({**BIOS, **MUM, "sets/kid.zip/KID.ONE": "kid1"}, {}, "ready", []),
-    "without parent": ({**BIOS, **KID}, {}, "blocked", [("both.bin", "missing", "nowhere here")]),
-    "parent in the drawer": ({**BIOS, **KID}, {"m.zip/b": "both"}, "blocked", [("both.bin", "astray", "held: b in m.zip")]),
-    "loose in the drawer": ({**BIOS, **KID}, {"b": "both"}, "blocked", [("both.bin", "astray", "held: b")]),
-    "without BIOS": ({"sets/tone.zip/t": "tone", **MUM, **KID}, {}, "blocked", [("boot.bin", "missing", "its BIOS set sys: nowhere")]),
-    "wrong BIOS": ({**BIOS, **MUM, **KID, "sets/sys.zip/boot.bin": "toob"}, {}, "blocked", [("boot.bin", "imposter", "its BIOS set sys: its content is another one")]),
-    "BIOS of another length": ({**BIOS, **MUM, **KID, "sets/sys.zip/boot.bin": "boots"}, {}, "blocked", [("boot.bin", "imposter", "it has 5 bytes where 4 are right")]),
-    "BIOS of another release": ({**BIOS, **MUM, **KID, "sets/sys.zip/boot.bin": "old!"}, {}, "blocked", [("boot.bin", "imposter", "its BIOS set sys: it is the one of release 1")]),
-    "device elsewhere": ({"sets/sys.zip/b": "boot", **MUM, **KID}, {"x.zip/tone.bin": "tone"}, "blocked", [("tone.bin", "astray", "its device tone: not where")]),
+    "without parent": ({**BIOS, **KID}, {}, "blocked", [("both.bin", "missing", "not found")]),
+    "parent in the drawer": ({**BIOS, **KID}, {"m.zip/b": "both"}, "blocked", [("both.bin", "astray", "looks: b in m.zip")]),
+    "loose in the drawer": ({**BIOS, **KID}, {"b": "both"}, "blocked", [("both.bin", "astray", "looks: b")]),
+    "without BIOS": ({"sets/tone.zip/t": "tone", **MUM, **KID}, {}, "blocked", [("boot.bin", "missing", "its BIOS set sys: not found")]),
+    "wrong BIOS": ({**BIOS, **MUM, **KID, "sets/sys.zip/boot.bin": "toob"}, {}, "blocked", [("boot.bin", "imposter", "its BIOS set sys: its content is a different one")]),
+    "BIOS of another length": ({**BIOS, **MUM, **KID, "sets/sys.zip/boot.bin": "boots"}, {}, "blocked", [("boot.bin", "imposter", "it is 5 bytes long, not 4")]),
+    "BIOS of another release": ({**BIOS, **MUM, **KID, "sets/sys.zip/boot.bin": "old!"}, {}, "blocked", [("boot.bin", "imposter", "its BIOS set sys: it is from release 1")]),
+    "device elsewhere": ({"sets/sys.zip/b": "boot", **MUM, **KID}, {"x.zip/tone.bin": "tone"}, "blocked", [("tone.bin", "astray", "its device tone: you have it")]),
     "an archive that cannot be read": ({**BIOS, **MUM, "sets/kid.rar/kid1.bin": "kid1"}, {}, "blocked", [("kid1.bin", "imposter", "kid.rar is an archive that this emulator cannot read")]),
     "a broken archive": ({**BIOS, **MUM}, {}, "blocked", [("kid1.bin", "damaged", "kid.zip is broken")]),
     "in another set's archive": ({**BIOS, **MUM, "sets/zebra.zip/k": "kid1"}, {}, "blocked", [("kid1.bin", "astray", "k in zebra.zip")]),
@@ -56,7 +56,7 @@ def test_a_set_gets_its_state_and_its_faults(case: str) -> None:
 
 def test_two_archives_of_one_set_are_told() -> None:
     found = audit_set(FAMILY, "kid", cabinet({**BIOS, **MUM, **KID, "sets/kid.7z/more": "m"}))
-    assert (found.state, say_all(found.packing)) == ("ready", "several archives of this set lie there: kid.zip, kid.7z")
+    assert (found.state, say_all(found.packing)) == ("ready", "there are several archives of this set: kid.zip, kid.7z")
 
 
 def test_the_case_of_archives_counts_where_the_device_minds_it() -> None:
@@ -96,7 +96,7 @@ def test_what_a_release_cannot_do_and_what_nobody_has() -> None:
         'its parent "gone" is not in the roster', 'its device "nil" is not in the roster',
     ]  # fmt: skip
     assert "circle" in say_all(audited("ring").problems[0].facts)
-    assert say_all(audited("old").problems[0].facts) == "release 2 knows no such set; release 1 does"
+    assert say_all(audited("old").problems[0].facts) == "release 2 does not have this set; release 1 does"
     assert wanted_sets(None, made, there) == ["bad", "poor", "half", "pick", "lost", "ring"]
     assert wanted_sets(("all",), FAMILY, there) == ["mum", "kid"]
 

@@ -111,8 +111,8 @@ def test_imposters_are_called_by_their_true_name() -> None:
     assert reasons == [
         "it is the debug revision: Stops",
         "it is really knot's Disk ROM",
-        "no sheet knows its content",
-        "it has 6 bytes where 4 are right",
+        "no sheet knows this content",
+        "it is 6 bytes long, not 4",
     ]
 
 
@@ -182,9 +182,9 @@ def test_on_a_folding_volume_the_file_in_other_case_is_the_one_replaced() -> Non
 def test_one_place_wanted_with_two_contents_is_refused_with_a_reason() -> None:
     other = need("two", also=(Also(folder="boot", name="a.rom"),), name="c.rom", accept=(accept("other"),))
     _, plan, _, _ = examine([GOOD, other], {}, [held("1", "good"), held("2", "other")])
-    assert [(one.need, one.reason.partition(" for")[0]) for one in plan.refused] == [
-        ("rom", "knot's two wants boot/a.rom"),
-        ("two", "knot's rom wants boot/a.rom"),
+    assert [(one.need, one.reason.partition(";")[0]) for one in plan.refused] == [
+        ("rom", "knot's two needs a different file at boot/a.rom"),
+        ("two", "knot's rom needs a different file at boot/a.rom"),
     ]
     assert steps(plan) == [("copy", "/drawer/2", "boot/c.rom", None)]
 
@@ -275,7 +275,7 @@ def test_a_file_that_changes_by_being_used_is_never_displaced(
     findings, plan, _, _ = examine([USED, GOOD], {"boot/a.rom": "good", **files}, drawer)
     place = findings[0].chief
     assert (place.verdict, place.remedy, len(plan.steps)) == (verdict, remedy, steps)
-    assert ("in use, differs from a fresh one" in say_all(place.facts)) == (verdict == "unproven")
+    assert ("the emulator has written to it since it was new" in say_all(place.facts)) == (verdict == "unproven")
 
 
 def test_a_file_in_use_stays_where_another_need_takes_its_name_as_an_alias() -> None:
@@ -297,7 +297,7 @@ def test_what_is_rejected_is_told_where_any_name_will_do() -> None:
         place = examine([wanted], {"boot/some.rom": "bad", "boot/other": "unknown"}, drawer)[0][0].chief
         assert place.verdict == verdict
         assert "some.rom there: it is the debug revision: Stops" in say_all(place.facts)
-        assert "other" not in say_all(place.facts)
+        assert "other.rom" not in say_all(place.facts)
     assert "there" not in say_all(examine([wanted], {"boot/some.rom": "bad", "boot/x": "good"})[0][0].chief.facts)
 
 

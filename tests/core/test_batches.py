@@ -186,7 +186,7 @@ def test_a_content_that_changes_meanwhile_is_refused_alone(tmp_path: Path) -> No
     (tmp_path / "5").write_bytes(b"NEW 5")
     failed = carried(rig, steps)
     assert list(failed) == [5]
-    assert "has changed since it was looked at" in failed[5]
+    assert "has changed since Gribble looked at it" in failed[5]
 
 
 @pytest.mark.own_ground("it makes a link")

@@ -45,13 +45,13 @@ SHEET_MISTAKES = [
     ("size = 3", 'size = "3"', "need[0].accept[0].size", "should be a whole number"),
     ("size = 3", 'size = 3\nsha1 = "abc"', "need[0].accept[0].sha1", "should have 40 hex digits, but has 3"),
     ("size = 3", f'size = 3\nmd5 = "{"z" * 32}"', "need[0].accept[0].md5", "not hex digits"),
-    ("size = 3", 'size = 3\nreleases = "new"', "need[0].accept[0].releases", "no range of releases"),
+    ("size = 3", 'size = 3\nreleases = "new"', "need[0].accept[0].releases", "not a range of releases"),
     ("[[need.accept]]", "[[need.accept]]\n[[need.reject]]\nlabel = 'bad'", "need[0].reject[0]", "has no digest"),
     ("[[need.accept]]", "any_name = true\n[[need.accept]]", "need[0].any_name", "needs an accept with a digest"),
     ('kind = "bios"', 'kind = "bios"\nmachines = ["Tern"]', "need[0].machines[0]", "did you mean 'Tern 8'?"),
     ('name = "one.rom"', "", "need[0].name", "is missing"),
-    ('name = "one.rom"', 'name = "one.rom"\nchoice = "any"', "need[0].choice", '"any" has this member only'),
-    ("size = 3", 'size = 3\nrequires_keys = ["x"]', "need[0].accept[0].requires_keys[0]", "is no key of this sheet"),
+    ('name = "one.rom"', 'name = "one.rom"\nchoice = "any"', "need[0].choice", '"any" has only this one need'),
+    ("size = 3", 'size = 3\nrequires_keys = ["x"]', "need[0].accept[0].requires_keys[0]", "is not a key of this sheet"),
     ("[[need.accept]]", "[[need.key]]\nname = 'a'\n[[need.accept]]", "need[0].key", 'only needs of kind "keys"'),
     ('kind = "bios"', 'kind = "keys"\nkey = [{ name = "a", bytes = 0 }]', "need[0].key[0].bytes", "below one"),
     ('kind = "bios"', 'kind = "keys"\nkey = [{ name = "a=", bytes = 1 }]', "need[0].key[0].name", "equals sign"),
@@ -80,11 +80,11 @@ SHEET_MISTAKES = [
         "[[need]]",
         "[[media]]\nfolder='boot'\naccepts=['.a']\nrefuses=[{ending='.A'}]\n[[need]]",
         "media[0].refuses[0].ending",
-        "stands there twice",
+        "is there twice",
     ),
     ("[[need]]", "[[pair]]\nfolder='boot'\neach='*.a'\nwants='b.tag'\n[[need]]", "pair[0].wants", "{stem} or {id}"),
     ("[[need]]", "[[pair]]\nfolder='boot'\neach='*.a'\nwants='../{stem}'\n[[need]]", "pair[0].wants", "climbs out"),
-    ("[[need]]", "[[pair]]\nfolder='boot'\neach='*.a'\nwants='{id}.t'\n[[need]]", "pair[0].id_at", "goes with {id}"),
+    ("[[need]]", "[[pair]]\nfolder='boot'\neach='*.a'\nwants='{id}.t'\n[[need]]", "pair[0].id_at", "needs {id}"),
 ]
 
 
@@ -131,7 +131,7 @@ def test_a_file_that_is_no_sheet_is_told(tmp_path: Path, data: bytes, what: str)
     (tmp_path / "x.sheet.toml").write_bytes(data)
     catalogue = load_catalogue([tmp_path, tmp_path / "absent"])
     assert what in catalogue.mistakes[0].what
-    assert "cannot be read" in catalogue.mistakes[-1].what
+    assert "cannot read" in catalogue.mistakes[-1].what
 
 
 def test_a_configuration_is_read_relative_to_its_file(tmp_path: Path) -> None:

@@ -41,9 +41,9 @@ def test_bad_lines_are_told_with_their_number(tmp_path: Path) -> None:
         f"{SHA}  /etc/x": 'line 2: "/etc/x" is absolute',
         f"{SHA[:-1]}  x": "line 3: a digest has 8, 32, 40, 64 hex digits, not 63",
         "hello": "line 4: is not `<digest>  <path>`",
-        f"SHA512 (x) = {SHA}": "line 5: SHA512 is not read",
+        f"SHA512 (x) = {SHA}": "line 5: SHA512 is an algorithm that Gribble does not read",
         f"{SHA}  a": "",
-        f"{'cd' * 32}  A": 'line 7: "A" stands there twice, with two digests',
+        f"{'cd' * 32}  A": 'line 7: "A" is there twice, with two digests',
         f"\\{SHA}  a\\nb": 'line 8: "a\nb" contains a control character',
         f"{SHA}  .": 'line 9: "." names no file',
     }

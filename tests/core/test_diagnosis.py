@@ -147,7 +147,7 @@ def test_two_flipped_bits_are_no_near_miss_and_a_crc_alone_proves_no_bit() -> No
     [
         (b"", 0, "", "empty"),
         (b"\n<!DOCTYPE html><title>404", 900, "", "web page"),
-        (b"\xff" * 512, 512, "", "nothing but bytes of FF"),
+        (b"\xff" * 512, 512, "", "only the byte FF"),
         (b"\xff" * 512, 9000, "", ""),
         (b"Dear reader, this is no ROM.\r\n", 30, "", "plain text"),
         (b"PK\3\4", 4, "zip", "a zip archive under another name"),

@@ -124,7 +124,7 @@ REFUSED: dict[str, tuple[str, str | bytes, str]] = {
     "a deep record": ("plover.xml", f'<l><f n="a.bin" md="{A}">' + "<x>" * 3000 + "</x>" * 3000 + "</f></l>", "nested too deeply"),
     "no records": ("plover.json", '{"a": [1, 2], "b": {"c": 3}}', "has no records with digests"),
     "keys of one thing": ("plover.ini", "a = 1\nb = 2\nc = 3\n", "neither sections nor numbered keys"),
-    "a broken workbook": ("plover.xlsx", b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1" + bytes(600), "no workbook that can be read"),
+    "a broken workbook": ("plover.xlsx", b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1" + bytes(600), "not a workbook that Gribble can read"),
 }  # fmt: skip
 
 

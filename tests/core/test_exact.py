@@ -94,7 +94,7 @@ def test_nothing_else_may_lie_in_the_folder() -> None:
     found = examine([FIRMWARE], {**RIGHT, "boot/old.bin": "old", "boot/sub/3": "3"})
     finding = found.emulators[0].findings[0]
     assert (found.state, finding.chief.verdict, finding.chief.remedy) == ("blocked", "imposter", "replace")
-    assert say_all(finding.facts) == "2 of 2 files right; 2 too many there (old.bin, 3)"
+    assert say_all(finding.facts) == "2 of 2 files are right; 2 that do not belong there (old.bin, 3)"
     plan = make_plan([found])
     assert (plan.steps, plan.obtain) == ((), ())
     assert [one.reason for one in plan.refused] == [

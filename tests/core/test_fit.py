@@ -84,7 +84,7 @@ def test_sizes_are_decimal_or_binary_as_they_say(text: str, size: int) -> None:
 
 @pytest.mark.parametrize("text", ["", "GB", "8 XB", "-1GB", "1e9", "8GiBB"])
 def test_what_is_no_size(text: str) -> None:
-    with pytest.raises(GribbleError, match="is no size"):
+    with pytest.raises(GribbleError, match="is not a size"):
         read_bytes(text)
 
 

@@ -98,7 +98,7 @@ def test_what_could_go_wrong_is_left_to_the_person(
 def test_what_is_of_no_known_ending_is_told_once_and_harms_nobody() -> None:
     audit = looked({"disk/Tern - a/a.tdf": "g", **{f"disk/Tern - a/{n}.sav": "s" for n in range(9)}}, OWN)
     assert [(one.subject.file, Standing.REMARK in one.standing, say_all(one.facts)) for one in found(audit)] == [
-        ("disk/Tern - a/0.sav", True, "9 files in .sav, of which the sheet says nothing")
+        ("disk/Tern - a/0.sav", True, "9 files that end in .sav; the sheet says nothing about them")
     ]
     tracks = looked({"disk/Tern - a/a.cue": "c", "disk/Tern - a/a.bin": "b"}, OWN)
     assert found(tracks) == []
@@ -138,12 +138,12 @@ def test_a_partner_is_known_by_the_id_inside_it_in_its_own_folder() -> None:
 def test_a_partner_held_elsewhere_is_named_and_brought() -> None:
     audit = paired({"disk/a.crate": "1"}, {"disk/a.crate": "A1", "old.tag": "A1"}, TAGGED, {"old.tag": "tag"})
     (one,) = found(audit)
-    assert (one.verdict, "held as old.tag" in say_all(one.facts)) == ("astray", True)
+    assert (one.verdict, "you have it as old.tag" in say_all(one.facts)) == ("astray", True)
     assert done(audit) == [("copy", "/drawer/old.tag", None, "boot/a.tag")]
     plain = Pair(folder="disk", each="*.crate", wants="{stem}.tag", why="no licence, no game")
     packed = examine([], {"disk/a.crate": "1"}, [held("t.zip", "t", member="x/a.tag")], games=True, pair=(plain,))
     (one,) = found(packed)
-    assert say_all(one.facts) == "wants a.tag beside it; it is held as x/a.tag in t.zip; no licence, no game"
+    assert say_all(one.facts) == "needs a.tag beside it; you have it as x/a.tag in t.zip; no licence, no game"
     assert done(packed) == [("extract", "/drawer/t.zip", "x/a.tag", "disk/a.tag")]
     spelled = examine([], {"disk/a.crate": "1", "disk/A.TAG": "t"}, games=True, pair=(plain,))
     assert done(spelled) == [("rename", "disk/A.TAG", None, "disk/a.tag")]
@@ -160,7 +160,7 @@ def test_without_an_optional_partner_nobody_is_alarmed() -> None:
 def test_an_id_beyond_the_end_is_told() -> None:
     audit = paired({"disk/a.crate": "1", "boot/a.tag": "short"}, {"disk/a.crate": "A1"}, TAGGED)
     told = {one.subject.file: say_all(one.facts) for one in found(audit)}
-    assert told["boot/a.tag"] == "holds no id at byte 4 to be known by, where it has 5 bytes"
+    assert told["boot/a.tag"] == "has no id at byte 4, where it has 5 bytes"
     assert "disk/a.crate" in told
 
 

@@ -119,16 +119,16 @@ VALUES: list[tuple[Any, str, Field, object]] = [
     (number, "64 KiB", Field(from_="x"), 65536),
     (number, "64", Field(from_="x", unit="kB"), 64000),
     (number, "0x100", Field(from_="x"), 256),
-    (number, "many", Field(from_="x"), '"many" is no number'),
-    (number, "1.5", Field(from_="x"), '"1.5" is no whole number'),
+    (number, "many", Field(from_="x"), '"many" is not a number'),
+    (number, "1.5", Field(from_="x"), '"1.5" is not a whole number'),
     (number, "3 miles", Field(from_="x"), "has a unit that is none of"),
     (lambda v, f: digest(v, "crc32", f), "0A-1B-2C-3D", Field(from_="x"), CRC),
-    (lambda v, f: digest(v, "crc32", f), "1b2c3d", Field(from_="x"), "pad = true puts them back"),
+    (lambda v, f: digest(v, "crc32", f), "1b2c3d", Field(from_="x"), "pad = true adds them"),
     (lambda v, f: digest(v, "crc32", f), "1b2c3d", Field(from_="x", pad=True), "001b2c3d"),
     (lambda v, f: digest(v, "crc32", f), "1E5", Field(from_="x"), "turned into a number by a spreadsheet"),
     (lambda v, f: digest(v, "crc32", f), "1.234E+10", Field(from_="x", pad=True), "turned into a number"),
     (lambda v, f: digest(v, "crc32", f), "hello", Field(from_="x"), "not hex digits"),
-    (lambda v, f: digest(v, "sha1", f), "ab" * 16, Field(from_="x"), "has 32 hex digits where 40 are right"),
+    (lambda v, f: digest(v, "sha1", f), "ab" * 16, Field(from_="x"), "has 32 hex digits, not 40"),
     (lambda v, _: yes(v), "Yes", Field(from_="x"), True),
     (lambda v, _: yes(v), "perhaps", Field(from_="x"), "neither yes nor no"),
 ]
@@ -156,7 +156,7 @@ FAULTS = {
     "no format": ("a.list", b"one\ntwo\n", "has no table, no records"),
     "nothing": ("a.list", b"", "is empty"),
     "two encodings": ("a.csv", "game;é\nü;x\n".encode() + b"\xff;z\n", "line 3 is written in another encoding"),
-    "an archive": ("a.zip", b"PK\x03\x04", "is an archive, no list"),
+    "an archive": ("a.zip", b"PK\x03\x04", "is an archive, not a list"),
 }  # fmt: skip
 
 
@@ -176,8 +176,8 @@ def test_mistakes_point_at_record_and_field_and_twins_are_counted(tmp_path: Path
     assert tally.mistakes == [
         'record 3: "a" of salt is there twice, differently',
         "record 4: has no set",
-        'record 5 (tide, c), size: "x" is no number',
-        'record 5 (tide, c), crc32: "zz" holds characters that are not hex digits',
+        'record 5 (tide, c), size: "x" is not a number',
+        'record 5 (tide, c), crc32: "zz" has characters that are not hex digits',
         "pier: pier: the file name \"../d\" climbs out of its root with '..'",
     ]
 
@@ -258,9 +258,9 @@ def test_families_that_do_not_hold_together_are_told() -> None:
         ("a", f"its {word} is not in the roster") for word in ('parent "no"', 'BIOS set "nil"', 'device "no"')
     ]
     assert roster(a={"parent": "no", "bios": "no"}) == [("a", 'its parent "no" is not in the roster')]
-    assert roster(a={"bios": "a"}) == [("a", "is said to be its own BIOS set")]
+    assert roster(a={"bios": "a"}) == [("a", "names itself as its BIOS set")]
     game = {"files": [{"name": "x"}]}
-    assert roster(a={"bios": "b"}, b=game) == [("a", 'its BIOS set "b" is of kind game; its files are not asked for')]
+    assert roster(a={"bios": "b"}, b=game) == [("a", 'its BIOS set "b" is of kind game, so its files are not needed')]
     sys = {
         "kind": "bios",
         "variants": ["eu", "us"],
@@ -273,7 +273,7 @@ def test_families_that_do_not_hold_together_are_told() -> None:
         ("a", 'its BIOS set "no" is not in the roster')
     ]
     assert roster(a={"files": [{"name": "x", "bios_name": "y"}]}) == [
-        ("a", "x is said to be its BIOS set's, but it has none")
+        ("a", "x should be in its BIOS set, but it has none")
     ]
 
 
@@ -297,7 +297,7 @@ def test_the_short_way_of_long_lists_reads_what_the_long_way_reads(tmp_path: Pat
     assert tally.faulty == 250
     alike = ": record 2, chip 1 (g1, a), record 3, chip 1 (g2, a), record 4, chip 1 (g3, a) …"
     assert tally.mistakes == [
-        f'record 1, chip 1 (g0, a), crc32: "zz" holds characters that are not hex digits (and 249 more{alike})'
+        f'record 1, chip 1 (g0, a), crc32: "zz" has characters that are not hex digits (and 249 more{alike})'
     ]
 
 

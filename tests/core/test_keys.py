@@ -30,7 +30,7 @@ CASES = {
     "missing": (NEED, b"one=aabb", "damaged", {"two": "missing", "three": "missing"}, "two is missing"),
     "wrong length": (
         NEED, b"one=aabbcc\ntwo=ccdd", "damaged", {"one": "malformed", "three": "missing"},
-        "one has 3 bytes where 2 are right (line 1)",
+        "one is 3 bytes long, not 2 (line 1)",
     ),
     "odd digits": (NEED, b"one=aab\ntwo=ccdd", "damaged", {"one": "malformed", "three": "missing"}, "odd number"),
     "no hex": (NEED, b"one=xyzw\ntwo=ccdd", "damaged", {"one": "malformed", "three": "missing"}, "not hex"),
@@ -42,9 +42,9 @@ CASES = {
     "wrong": (NEED, b"one=0000\ntwo=ccdd", "imposter", {"one": "imposter", "three": "missing"}, "one is not the right one"),
     "an extra one wrong": (NEED, b"one=aabb\ntwo=ccdd\nthree=0000", "sound", {"three": "imposter"}, ""),
     "unknown names": (NEED, b"one=aabb\ntwo=ccdd\nx=00\ny=00", "sound", {"three": "missing"}, "2 names that the sheet"),
-    "binary": (NEED, b"one=aabb\0", "imposter", {}, "is no text file"),
+    "binary": (NEED, b"one=aabb\0", "imposter", {}, "is not a text file"),
     "UTF-16": (NEED, "one=aabb".encode("utf-16"), "imposter", {}, "UTF-16"),
-    "plain text": (NEED, b"Dear Ada,\nthe keys are lost.\n", "imposter", {}, "holds no line"),
+    "plain text": (NEED, b"Dear Ada,\nthe keys are lost.\n", "imposter", {}, "has no line"),
     "too large": (NEED, b"one=aabb\n" * (KEYS_BYTES // 9 + 1), "imposter", {}, "larger than 1 MiB"),
 }  # fmt: skip
 

@@ -154,7 +154,7 @@ def test_a_page_a_key_and_noise_are_told_apart() -> None:
     assert told == {
         "a": "it is a web page (a download that went wrong?)",
         "b": "it is empty",
-        "c": "it holds nothing but bytes of 00",
+        "c": "it contains only the byte 00",
         "d": "",
         "e": "it is a zip archive under another name",
     }

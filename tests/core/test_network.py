@@ -356,7 +356,7 @@ def test_a_listing_that_leads_astray_is_told_and_not_followed(tmp_path: Path) ->
         "sandpiper\\x": "its name contains a backslash; use forward slashes",
         "bell": "its name contains a control character",
         "good.rom": "is listed twice",
-        "link": "is no regular file (a link or a device)",
+        "link": "is not a regular file (a link or a device)",
         "no size": "the server does not say its size",
     }
     assert len(folders) < 99, "a server that lists in a circle is not followed for ever"
@@ -428,7 +428,7 @@ def test_another_spelling_on_a_card_that_folds_case_is_not_written_over(tmp_path
 LINES = {
     b"-rw-r--r--   1 keeper  keeper     65536 Mar  1  1998 tern 16.rom": Listed("tern 16.rom", size=65_536),
     b"drwxr-xr-x   2 0 0 4096 Nov 23 17:22 boot": Listed("boot", folder=True),
-    b"lrwxrwxrwx 1 a b 7 Nov 23 17:22 here -> there": Listed("here", size=7, odd="is no regular file (a link or a device)"),
+    b"lrwxrwxrwx 1 a b 7 Nov 23 17:22 here -> there": Listed("here", size=7, odd="is not a regular file (a link or a device)"),
     b"11-23-26  05:22PM       <DIR>          my games": Listed("my games", folder=True),
     b"11-23-26  05:22PM                 1234 a.rom": Listed("a.rom", size=1_234),
     b"total 12": None,

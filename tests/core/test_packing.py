@@ -77,7 +77,7 @@ def test_without_a_style_only_what_is_lacking_is_brought(case: str) -> None:
     assert {place: what for place, what in now.items() if files.get(place) != what} == new
     waiting = remedies(FAMILY, ["kid"], files, None).waiting
     assert [one.reason for one in waiting] == (
-        ["not packed in part: both.bin, boot.bin are nowhere here"] if case == "a part only" else []
+        ["not packed in part: both.bin, boot.bin are not found"] if case == "a part only" else []
     )
 
 

@@ -35,7 +35,7 @@ def test_a_key_is_needed_while_the_locked_one_is_used(trial: str) -> None:
     found = examine([ROM, LOCK], files, [held(what, what) for what in drawer])
     lock = found.emulators[0].findings[1]
     assert (lock.need.level, found.state) == (level, state)
-    assert ("rom (locked) requires it" in say_all(lock.facts)) == (level == "must" and not lock.met)
+    assert ("rom (locked) needs it" in say_all(lock.facts)) == (level == "must" and not lock.met)
     if trial.startswith("both"):
         taken = "locked" if "key" in drawer else "open"
         assert steps(found)[0] == ("copy", f"/drawer/{taken}", "boot/a.rom")
@@ -68,8 +68,8 @@ def test_extras_and_accepted_gaps_require_nothing_and_what_is_required_is_no_cho
     ("requires", "words"),
     [
         ({"a": ["a"]}, 'need[0].accept[0].requires[0]: "a" is this need itself'),
-        ({"a": ["bb"]}, "need[0].accept[0].requires[0]: \"bb\" is no need of this sheet; did you mean 'b'?"),
-        ({"a": ["b"], "b": ["c"], "c": ["a"]}, "goes in a circle: a requires b, which requires c, which requires a"),
+        ({"a": ["bb"]}, "need[0].accept[0].requires[0]: \"bb\" is not a need of this sheet; did you mean 'b'?"),
+        ({"a": ["b"], "b": ["c"], "c": ["a"]}, "goes in a circle: a needs b, which needs c, which needs a"),
     ],
 )
 def test_what_cannot_be_is_told_with_its_key(tmp_path: Path, requires: dict[str, list[str]], words: str) -> None:

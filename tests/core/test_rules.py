@@ -75,7 +75,7 @@ def test_many_files_are_found_one_by_one_and_told_with_counts() -> None:
     found = examine([desk], {"disk/a.dat": "a.dat", "disk/C.DAT": "c.dat", "disk/d.dat": "x"}, [held("z", "sub/b.dat")])
     finding = found.emulators[0].findings[0]
     assert finding.chief.verdict == "imposter"
-    assert say_all(finding.facts) == "1 of 4 files right; 1 misnamed (c.dat); 1 astray (b.dat); 1 imposter (d.dat)"
+    assert say_all(finding.facts) == "1 of 4 files are right; 1 misnamed (c.dat); 1 astray (b.dat); 1 imposter (d.dat)"
     assert steps(found) == [("copy", "/drawer/z", "disk/sub/b.dat"), ("rename", "disk/C.DAT", "disk/c.dat")]
     whole = examine([desk], {f"disk/{name}": name for name in names})
     assert (whole.state, whole.emulators[0].findings[0].chief.verdict) == ("ready", "sound")
@@ -99,14 +99,14 @@ LEADS: dict[str, tuple[str | None, dict[str, str], str, str, str, str]] = {
     "as the device calls it": ("/card/boot/a.rom", {"boot/a.rom": "good"}, "sound", "none", "", "right file"),
     "as this machine calls it": ("/den/boot/a.rom", {"boot/a.rom": "good"}, "wrong", "point", "/card/boot/a.rom", "this machine"),
     "out of the rig": ("/usr/a.rom", {"boot/a.rom": "good"}, "wrong", "point", "/card/boot/a.rom", "out of the rig"),
-    "nowhere": ("old/a.rom", {"boot/a.rom": "good"}, "wrong", "point", "boot/a.rom", "where nothing is"),
+    "nowhere": ("old/a.rom", {"boot/a.rom": "good"}, "wrong", "point", "boot/a.rom", "and there is nothing"),
     "nowhere, by the file's folder": ("./a.rom", {"boot/a.rom": "good"}, "wrong", "point", "../boot/a.rom", "cfg/a.rom"),
     "to a wrong content": ("x/b", {"boot/a.rom": "good", "x/b": "evil"}, "wrong", "point", "boot/a.rom", "no sheet knows"),
-    "in another case": ("BOOT/A.ROM", {"boot/a.rom": "good"}, "wrong", "point", "boot/a.rom", "spelled a.rom there"),
-    "says nothing": ("", {"boot/a.rom": "good"}, "unset", "point", "/card/boot/a.rom", "says nothing"),
+    "in another case": ("BOOT/A.ROM", {"boot/a.rom": "good"}, "wrong", "point", "boot/a.rom", "spelled a.rom"),
+    "says nothing": ("", {"boot/a.rom": "good"}, "unset", "point", "/card/boot/a.rom", "the setting is empty"),
     "to where it will be": ("boot/a.rom", {"z": "good"}, "sound", "none", "", "where rom belongs"),
-    "elsewhere, and the file will be placed": ("old/a.rom", {"z": "good"}, "wrong", "point", "boot/a.rom", "nothing is"),
-    "elsewhere, and there is no file": ("old/a.rom", {}, "wrong", "none", "", "nothing is"),
+    "elsewhere, and the file will be placed": ("old/a.rom", {"z": "good"}, "wrong", "point", "boot/a.rom", "there is nothing"),
+    "elsewhere, and there is no file": ("old/a.rom", {}, "wrong", "none", "", "there is nothing"),
     "no settings file": (None, {"boot/a.rom": "good"}, "unset", "none", "", "start knot once"),
 }  # fmt: skip
 
@@ -118,7 +118,7 @@ def test_a_value_that_is_no_text_is_damaged_and_says_what_should_stand_there(val
     found = examine([ROM], {"boot/a.rom": "good"}, settings=data, setting=(rule,))
     (one,) = found.emulators[0].settings
     assert (one.verdict, one.remedy, found.state) == ("damaged", "none", "blocked")
-    assert f"it is for {ROM.called} and should say /den/boot/a.rom" in say_all(one.facts)
+    assert f"the setting is for {ROM.called} and should say /den/boot/a.rom" in say_all(one.facts)
 
 
 @pytest.mark.parametrize("case", LEADS)

@@ -188,7 +188,7 @@ def test_steps_whose_world_has_changed_are_refused_one_by_one(tmp_path: Path) ->
     assert {number: reason.split(";")[0] for number, reason in failed.items()} == {
         0: "old.rom is gone since the plan was made",
         1: "fresh/er/new.rom is there now, but was not when the plan was made",
-        4: "x/astray has changed since it was looked at",
+        4: "x/astray has changed since Gribble looked at it",
     }
     assert (Path(rig.root) / "fresh/er/new.rom").read_bytes() == b"mine"
     assert (Path(rig.root) / "swap-a").read_bytes() == b"A"
@@ -198,7 +198,7 @@ def test_a_content_that_is_not_the_plans_is_never_put_in_place(tmp_path: Path) -
     rig = rig_with(tmp_path / "rig", {"a.rom": b"old"})
     (tmp_path / "new").write_bytes(b"bonest")
     failed = carried(rig, (step(Copy, tmp_path / "new", "a.rom", b"honest", "a.rom"),))
-    assert "has changed since it was looked at" in failed[0]
+    assert "has changed since Gribble looked at it" in failed[0]
     assert files_of(Path(rig.root)) == {"a.rom": b"old"}
 
 
@@ -292,12 +292,12 @@ def test_room_for_an_archive_is_counted_as_its_members_lie(tmp_path: Path, monke
     monkeypatch.setattr(LocalStore, "free_attic", lambda _self: small)
     check_room(rig.store, "den", (pack,), AnyPlace(), cluster=4096)
     unpacked = structs.replace(pack, members=(structs.replace(member, from_=str(tmp_path / "a.7z")),))
-    with pytest.raises(GribbleError, match="too little room"):
+    with pytest.raises(GribbleError, match="not have enough room"):
         check_room(rig.store, "den", (unpacked,), AnyPlace())
     own = whole_clusters(BALLAST_BYTES + JOURNAL_BYTES + JOURNAL_OF_STEP, 4096)
     for clusters, fits in ((2, True), (1, False)):  # one for the archive, one for a folder that its undo would fill
         small = Free(1, own + clusters * 4096)
-        with nullcontext() if fits else pytest.raises(GribbleError, match="too little room"):
+        with nullcontext() if fits else pytest.raises(GribbleError, match="not have enough room"):
             check_room(rig.store, "den", (pack,), AnyPlace(), cluster=4096)
     assert carried(rig, (pack,)) == {}
     assert (Path(rig.root) / "b.zip").stat().st_size < 50_000

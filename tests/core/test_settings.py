@@ -52,7 +52,7 @@ def test_only_the_value_changes(case: str) -> None:
 
 
 FAULTS = {
-    "binary": (Format.INI, b"a=\0\1", "a", "is no text file"),
+    "binary": (Format.INI, b"a=\0\1", "a", "is not a text file"),
     "UTF-16": (Format.INI, "a=1".encode("utf-16"), "a", "is UTF-16"),
     "too large": (Format.JSON, b" " * (MOST_SETTINGS + 1), "a", "is larger than 1 MiB"),
     "not UTF-8": (Format.TOML, b"a = '\xff'", "a", "is not UTF-8 text (byte 5)"),

@@ -277,7 +277,7 @@ def test_what_is_no_regular_file_or_leads_out_is_told_and_never_followed(tmp_pat
     assert {skipped.path: skipped.why.split(";")[0] for skipped in found.skipped} == {
         "out": "is a link that leads out of the folder",
         "nowhere": "is a link that leads nowhere",
-        "pipe": "is no regular file (a pipe, socket or device)",
+        "pipe": "is not a regular file (but a pipe, a socket or a device)",
     }
 
 

@@ -172,7 +172,7 @@ def test_sections_that_say_what_plays_are_records_though_they_name_no_file(tmp_p
 @pytest.mark.parametrize(
     ("text", "says"),
     [
-        ("a: &x [1, 2]\nb:\n  - file: boot8.rom\n    md5: *x\n", "stands for something written elsewhere"),
+        ("a: &x [1, 2]\nb:\n  - file: boot8.rom\n    md5: *x\n", "refers to another part of the file"),
         ("a:\n  - b: [1\nc: 2\n", "line 3"),
         ("a:\n  - b: 1\n  - b: 2\n", "has no records with digests"),
     ],

@@ -52,7 +52,7 @@ def test_one_whole_variant_is_enough(case: str) -> None:
         found = audit_set(MADE, name, there)
         assert (found.state, found.variant, [one.subject.file for one in found.problems]) == (state, variant, told)
     if state == "limited":
-        assert f"runs with variant {variant} of sys, not" in say_all(found.problems[0].facts)
+        assert f"runs with the {variant} version of sys, not" in say_all(found.problems[0].facts)
     (change,) = compare_rosters(roster("1"), MADE, ["game"], there)
     assert [one.name for one in change.files if one.held is None] == told[: len(told) if state == "blocked" else 0]
     everything = [held(path, what) for path, what in files.items()]
@@ -76,7 +76,7 @@ def test_the_chosen_variant_is_brought_and_the_default_else() -> None:
         assert done.waiting == ()
     half = cabinet({**GAME, "sets/sys.zip/jp1.bin": "jp1"})
     (waiting,) = pack_sets(MADE, [audit_set(MADE, "game", half)], half, HowPacked(Style.SPLIT)).waiting
-    assert waiting.reason == "not packed in part: jp2.bin is nowhere here"
+    assert waiting.reason == "not packed in part: jp2.bin is not found"
 
 
 def test_a_choice_that_is_none_is_told() -> None:

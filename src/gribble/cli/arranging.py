@@ -88,7 +88,7 @@ def _away(call: Call, loaded: Loaded, name: str) -> str:
 def _next_for(loaded: Loaded, names: list[str]) -> Command:
     config, sheets = loaded.config, loaded.catalogue.sheets
     if not names:
-        return Command(("gribble", "rigs", "add", "NAME", "FOLDER"), "enters the folder where your emulators lie")
+        return Command(("gribble", "rigs", "add", "NAME", "FOLDER"), "enters the folder with your emulators")
     if len(config.rig) > 1 and len(names) > 1:
         return Command(("gribble", "rigs", names[0]), "one rig, folder by folder")
     return _after(config, names[0], sheets)
@@ -97,7 +97,7 @@ def _next_for(loaded: Loaded, names: list[str]) -> Command:
 def _after(config: Config, name: str, sheets: Mapping[str, Any]) -> Command:
     """What leads on from a rig."""
     if config.rig[name].emulators:
-        return Command(("gribble", "check", "--rig", name), "what is right there, and what puts the rest right")
+        return Command(("gribble", "check", "--rig", name), "what is right there, and how to put the rest right")
     if sheets:
         return Command(("gribble", "rigs", "enter", "EMULATOR", "--rig", name), f"one of {', '.join(sorted(sheets))}")
     return first_step([name])
@@ -167,14 +167,17 @@ def _written(call: Call, path: Path, place: str) -> str:
             raise GribbleError(str(error), fix="For example: ftp://ada@driftwood.local:2121/data") from None
     folder = call.environment.path(place)
     if os.path.exists(folder) and not os.path.isdir(folder):
-        raise GribbleError(f"{place} is a file", fix="Name the folder in which it lies.")
+        raise GribbleError(f"{place} is a file", fix="Name the folder that it is in.")
     if not os.path.isdir(folder):
         near = near_folder(folder)
         if near is not None:
-            raise GribbleError(f"{place} is not there; {shorten(str(near))} is", fix="Name that one, if it is meant.")
+            raise GribbleError(f"{place} is not there; {shorten(str(near))} is", fix="Name that one if you mean it.")
         if not os.path.isdir(folder.parent):
-            raise GribbleError(f"{place} is not there, nor the folder above it", fix="Plug it in, or make the folder.")
-        call.screen.say(f"{place} is not there yet. What is placed makes it.")
+            raise GribbleError(
+                f"{place} is not there, and the folder above it is not there either",
+                fix="Plug it in, or make the folder.",
+            )
+        call.screen.say(f"{place} is not there yet. Placing a file there makes the folder.")
     if place.startswith("~") or os.path.isabs(place):
         return place.replace("\\", "/")
     return relative(folder, path.parent) if folder.is_relative_to(path.parent) else folder.as_posix()
@@ -222,7 +225,9 @@ class EnterOptions(NamedTuple):
     rig: OneRigOption = None
     in_: Annotated[
         Optional[str],  # noqa: UP045
-        typer.Option("--in", metavar="FOLDER", help="The folder of the rig where it looks.", show_default=False),
+        typer.Option(
+            "--in", metavar="FOLDER", help="The folder on the rig where the emulator looks.", show_default=False
+        ),
     ] = None
     release: Annotated[
         Optional[str],  # noqa: UP045
@@ -231,12 +236,15 @@ class EnterOptions(NamedTuple):
     folder: Annotated[
         Optional[list[str]],  # noqa: UP045
         typer.Option(
-            "--folder", metavar="KEY=PATH", help="One folder of its sheet, below where it looks.", show_default=False
+            "--folder",
+            metavar="KEY=PATH",
+            help="Where one folder of its sheet is, below where it looks.",
+            show_default=False,
         ),
     ] = None
     machine: Annotated[
         Optional[list[str]],  # noqa: UP045
-        typer.Option("--machine", metavar="M", help="Only this machine is played there.", show_default=False),
+        typer.Option("--machine", metavar="M", help="You play only this machine there.", show_default=False),
     ] = None
     wanted: Annotated[
         Optional[list[str]],  # noqa: UP045
@@ -244,7 +252,7 @@ class EnterOptions(NamedTuple):
     ] = None
     style: Annotated[
         Optional[Style],  # noqa: UP045
-        typer.Option("--style", metavar="STYLE", help="How its archives are to be packed.", show_default=False),
+        typer.Option("--style", metavar="STYLE", help="How to pack its archives.", show_default=False),
     ] = None
     yes: YesOption = False
 
@@ -292,13 +300,13 @@ def enter(call: Call, options: EnterOptions) -> int:
             f"{files:,} of {count(wanted, 'file')} that it looks for {'are' if files != 1 else 'is'} there."
         )
     words = ("gribble", "check", sheet.emulator, "--rig", entry.name)
-    show_next(call.screen, Command(words, "which of it is right, and what puts the rest right"))
+    show_next(call.screen, Command(words, "what of it is right, and how to put the rest right"))
     return ExitCode.CLEAN
 
 
 def _only_rig(config: Config) -> str:
     if len(config.rig) != 1:
-        raise GribbleError("say on which rig", fix=f"--rig {' or '.join(config.rig) or 'NAME'}")
+        raise GribbleError("say which rig you mean", fix=f"--rig {' or '.join(config.rig) or 'NAME'}")
     return next(iter(config.rig))
 
 
@@ -312,10 +320,13 @@ def _folders(words: list[str] | tuple[()], keys: list[str]) -> dict[str, str]:
         key, equals, folder = word.partition("=")
         if not equals or key not in keys:
             raise GribbleError(
-                f"--folder {word} is not KEY=PATH{suggest(key, keys)}", fix="The keys stand in the sheet, [folders]."
+                f"--folder {word} is not KEY=PATH{suggest(key, keys)}",
+                fix="The keys are in the sheet, under [folders].",
             )
         if folder and (fault := path_fault(folder)):
-            raise GribbleError(f'--folder {key}="{folder}" {fault}', fix="Give a path below where the emulator looks.")
+            raise GribbleError(
+                f'--folder {key}="{folder}" {fault}', fix="Give a path in the folder where the emulator looks."
+            )
         found[key] = folder
     return found
 
@@ -339,9 +350,9 @@ def leave(
     name = emulator if emulator in known else named_emulator(emulator, loaded.catalogue.sheets).emulator
     on = [key for key, one in config.rig.items() if name in one.emulators]
     if not on:
-        raise GribbleError(f"{name} is on no rig in gribble.toml", fix="gribble rigs lists what is.")
+        raise GribbleError(f"{name} is on no rig in gribble.toml", fix="gribble rigs lists the emulators of each rig.")
     if rig is None and len(on) > 1:
-        raise GribbleError(f"{name} is on {' and '.join(on)}", fix=f"Say which is meant: --rig {on[0]}")
+        raise GribbleError(f"{name} is on {' and '.join(on)}", fix=f"Say which rig you mean: --rig {on[0]}")
     chosen = named_rig(rig, config.rig) if rig else on[0]
     if chosen not in on:
         raise GribbleError(f"{name} is not on {chosen}", fix=f"It is on {' and '.join(on)}.")
@@ -360,7 +371,7 @@ def move(
     place: Annotated[str, typer.Argument(metavar="PLACE", help="The folder or address where it is now.")],
     yes: YesOption = False,
 ) -> int:
-    """Say that a rig is somewhere else now.
+    """Say where a rig is now.
 
     Nothing is copied: the rig's files are there already, and what gribble.toml says of it stays.
 
@@ -414,17 +425,17 @@ def show_sources_(call: Call) -> int:
         call.screen.json(sources_json(loaded.config.sources))
     else:
         show_sources(call.screen, loaded.config.sources)
-        call.screen.next("gribble sources add FOLDER", "one more folder in which your files lie")
+        call.screen.next("gribble sources add FOLDER", "adds one more folder with your files")
     return ExitCode.CLEAN
 
 
 @command("sources add", takes="config")
 def add_source(
     call: Call,
-    folder: Annotated[str, typer.Argument(metavar="FOLDER", help="A folder in which your files lie.")],
+    folder: Annotated[str, typer.Argument(metavar="FOLDER", help="A folder with your files.")],
     yes: YesOption = False,
 ) -> int:
-    """Add a folder in which your files lie.
+    """Add a folder with your files.
 
     It is only ever read.
 
@@ -436,11 +447,13 @@ def add_source(
     if not os.path.isdir(place):
         near = near_folder(place)
         more = f"; {shorten(str(near))} is" if near else ""
-        raise GribbleError(f"{folder} is no folder that is there{more}", fix="Check the path.")
+        raise GribbleError(f"{folder} is not a folder{more}", fix="Check the path.")
     rigs = {name: Path(one.at) for name, one in config.rig.items() if not one.far}
     for name, root in rigs.items():
         if same_place(root, place):
-            raise GribbleError(f"{folder} is rig {name}, and its files are found anyway", fix="Nothing is to be done.")
+            raise GribbleError(
+                f"{folder} is rig {name}, and Gribble finds its files anyway", fix="You do not need to do anything."
+            )
     if inside := lies_in(place, map(Path, config.source_folders), ends=rigs.values()):
         call.screen.say(f"{folder} is read already: {shorten(str(inside))} is a source.")
         return ExitCode.CLEAN
@@ -452,7 +465,7 @@ def add_source(
     if not change(call, path, make, yes=yes):
         return ExitCode.ATTENTION
     _taken_out(call, path).note(back=[str(place)])
-    call.screen.next("gribble check", "what it holds that is wanted")
+    call.screen.next("gribble check", "what your rigs need of it")
     return ExitCode.CLEAN
 
 
@@ -474,7 +487,7 @@ def forget_source(
     meant = next((one for one in config.sources if fold(one.name) == fold(folder) or same_place(one.at, place)), None)
     if meant is None:
         known = [one.name or shorten(one.at) for one in config.sources]
-        raise GribbleError(f"'{folder}' is no source{suggest(folder, known)}", fix="gribble sources lists them.")
+        raise GribbleError(f"'{folder}' is not a source{suggest(folder, known)}", fix="gribble sources lists them.")
     if not change(call, path, lambda text: _without_source(config, text, Path(meant.at)), yes=yes):
         return ExitCode.ATTENTION
     _taken_out(call, path).note(out=[meant.at])

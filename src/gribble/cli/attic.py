@@ -63,7 +63,7 @@ def restore(
     ] = None,
     yes: YesOption = False,
 ) -> int:
-    """Bring a displaced file back to its place.
+    """Bring a replaced file back to its place.
 
     As a run that can be undone; or as a copy in a folder.
 
@@ -75,11 +75,11 @@ def restore(
         if not found:
             there = [name for _, one in _kept(session, scope, run) for name in (one.path, base(one.path))]
             near = suggest(path, list(dict.fromkeys(there)), most=0)
-            raise GribbleError(f"no {path} in the attic{near}", fix="gribble attic list shows what is there.")
+            raise GribbleError(f"there is no {path} in the attic{near}", fix="gribble attic list shows what is there.")
         rigs, places = {where.name for where, _ in found}, {one.path for _, one in found}
         if len(rigs) > 1 or len(places) > 1:
             raise GribbleError(
-                f"several are meant: {', '.join(sorted(places))} on {', '.join(sorted(rigs))}",
+                f"several files have this name: {', '.join(sorted(places))} on {', '.join(sorted(rigs))}",
                 fix="Name the whole path, and the rig: --rig RIG.",
             )
         where, one = found[0]
@@ -99,7 +99,7 @@ def empty(
     run: RunOption = None,
     yes: YesOption = False,
 ) -> int:
-    """Delete what runs have displaced; it asks first.
+    """Delete the files in the attic; it asks first.
 
     The runs cannot be undone afterwards.
 
@@ -112,13 +112,16 @@ def empty(
         open_runs = {(name, one.number) for name, where in rigs.items() for one in where.open_runs()}
         found = [(where, one) for where, one in kept if (where.name, one.run) not in open_runs]
         if not found:
-            screen.say("Nothing to delete: the attic is empty" + (", but for a run cut short." if open_runs else "."))
+            screen.say(
+                "Nothing to delete: the attic is empty"
+                + (", except for a run that was cut short." if open_runs else ".")
+            )
             return ExitCode.CLEAN
         total = sum(one.size for _, one in found)
         runs = sorted({one.run for _, one in found if one.needed})
-        screen.say(f"{count(len(found), 'file')}, {size(total)}, would be deleted for good.")
+        screen.say(f"{count(len(found), 'file')}, {size(total)}: deleted files are gone for good.")
         if runs:
-            screen.say(f"These runs could not be undone any more: {', '.join(map(str, runs))}.")
+            screen.say(f"After that these runs cannot be undone: {', '.join(map(str, runs))}.")
         if not ask(session.call, "Delete them?", yes):
             return ExitCode.ATTENTION
         for where in {where.name: where for where, _ in found}.values():

@@ -70,7 +70,7 @@ def lint(
         Optional[list[str]],  # noqa: UP045
         typer.Argument(metavar="[PATH]...", help="Catalogue folders or files (default: yours).", show_default=False),
     ] = None,
-    strict: Annotated[bool, typer.Option("--strict", help="For sharing: remarks count as mistakes.")] = False,
+    strict: Annotated[bool, typer.Option("--strict", help="For sharing: count remarks as mistakes.")] = False,
 ) -> int:
     """Every mistake of a catalogue, with file and key.
 
@@ -131,7 +131,7 @@ def _lead_on(session: Session, new: str) -> None:
     gone = displacing(environment.path(new), environment.path(folders[0])) if folders else None
     if gone is not None:
         words = "".join(f" --replace {quoted(name)}" for name in gone)
-        session.screen.next(f"gribble catalogue add {quoted(new)}{words}", "takes it over, and keeps the former one")
+        session.screen.next(f"gribble catalogue add {quoted(new)}{words}", "adds it, and keeps the old one")
 
 
 def _answer(call: Call, changes: tuple[SheetChanges, ...], effects: list[SheetEffect]) -> None:
@@ -192,7 +192,7 @@ def schema(
         screen.grid([(word, about) for word, (_, about) in SCHEMAS.items()], indent=0)
     elif name not in SCHEMAS:
         raise GribbleError(
-            f"no format '{name}'{suggest(name, list(SCHEMAS))}", fix="gribble catalogue schema lists them."
+            f"there is no format '{name}'{suggest(name, list(SCHEMAS))}", fix="gribble catalogue schema lists them."
         )
     else:
         screen.json(make(name))
@@ -264,9 +264,7 @@ def _may_replace(call: Call, names: tuple[str, ...], yes: bool) -> bool:
     if not names:
         return True
     more = f" and {len(names) - NAMES_TOLD} more" if names[NAMES_TOLD:] else ""
-    call.screen.say(
-        f"This replaces {', '.join(names[:NAMES_TOLD])}{more}. Each former file is kept beside the new one."
-    )
+    call.screen.say(f"This replaces {', '.join(names[:NAMES_TOLD])}{more}. Each old file is kept next to the new one.")
     return ask(call, "Replace?", yes)
 
 
@@ -275,11 +273,11 @@ def _may_displace(call: Call, source: str, arriving: Arriving, replace: Collecti
     for name, emulator in arriving.displaced.items():
         if emulator in replace:
             continue
-        call.screen.say(f"{emulator} has a sheet here already: {name}. What arrives has another one for it.")
+        call.screen.say(f"{emulator} has a sheet here already: {name}. The new sheet for it has another name.")
         if not call.environment.is_terminal:
             call.screen.say("Nothing was changed.")
             words = quoted(source)
-            call.screen.next(f"gribble catalogue add {words} --replace {quoted(emulator)}", f"keeps {name} beside it")
+            call.screen.next(f"gribble catalogue add {words} --replace {quoted(emulator)}", f"keeps {name} next to it")
             return False
         if not ask(call, f"Take {name} away and keep it as {name}.before-1?", yes=False):
             return False
@@ -313,7 +311,9 @@ def capture(
     Example: gribble catalogue capture rigs/stick rigs/stick/KNOT --emulator knot --release 4 --out mine/knot.sheet.toml
     """
     if (out is None) == (into is None):
-        raise GribbleError("say where the sheet goes", fix="--out SHEET writes a new one, --into SHEET adds to one.")
+        raise GribbleError(
+            "say where the sheet should go", fix="--out SHEET writes a new one, --into SHEET adds to one."
+        )
     named, target = out or into or "", call.environment.path(out or into or "")
     if not target.name.endswith(SHEET_ENDING):
         raise GribbleError(
@@ -349,7 +349,7 @@ def capture(
                 check_sheet(target, captured.text)
                 kept = file.write([captured.text.encode()], keep=True)
     if kept:
-        screen.say(f"The sheet as it was is kept as {kept.name}.")
+        screen.say(f"The old sheet is kept as {kept.name}.")
     screen.say(
         f"{named}: {count(captured.needs, 'new need')} and {count(captured.accepts, 'new accept')} "
         f"from {count(len(files), 'file')}; {captured.known} known already."
@@ -382,11 +382,15 @@ def _ranges(call: Call, sheet: Sheet, release: str) -> Ranges:
     call.screen.say(f"{written}, and what is captured works with {release}.")
     if not call.environment.is_terminal:
         if release_fault(release, sheet.order):
-            call.screen.say("So it is not known which contents are for which release; releases in the sheet says it.")
+            call.screen.say(
+                "So Gribble does not know which contents are for which release. Write releases in the sheet."
+            )
             return Ranges()
-        call.screen.say(f"So what is new is entered for {release} and later; releases in the sheet says otherwise.")
+        call.screen.say(
+            f"So what is new is entered for {release} and later. To change that, write releases in the sheet."
+        )
         return Ranges(f">={release}")
-    return Ranges() if ask(call, f"Does what it knew work with {release}, too?", yes=False) else Ranges(
+    return Ranges() if ask(call, f"Do its older contents also work with {release}?", yes=False) else Ranges(
         f">={release}", f"<{release}"
     )  # fmt: skip
 
@@ -405,7 +409,7 @@ def _say_where(screen: Screen, captured: Captured, emulator: str, *, new: bool) 
         screen.tell(f"left out: {len(captured.outside):,} outside {captured.own}, where {emulator} looks")
     if new and captured.own:
         words = f"gribble rigs enter {emulator} --in {quoted(captured.own)}"
-        screen.say(f"Its folders are relative to {captured.own}: {words} says so of a rig.")
+        screen.say(f"Its folders are relative to {captured.own}: {words} enters it for a rig.")
 
 
 def check_sheet(target: Path, text: str) -> None:

@@ -60,7 +60,7 @@ def chosen_verdicts(words: list[str] | None) -> frozenset[str]:
     for word in words or ():
         if word not in list(Verdict):
             raise GribbleError(
-                f"'{word}' is no verdict{suggest(word, list(Verdict))}", fix=f"One of {', '.join(Verdict)}."
+                f"'{word}' is not a verdict{suggest(word, list(Verdict))}", fix=f"One of {', '.join(Verdict)}."
             )
     return frozenset(words or ())
 
@@ -108,7 +108,7 @@ def check(
     """
     chosen = chosen_verdicts(only)
     if call.json + bool(only) + quiet > 1:
-        raise GribbleError("--json tells everything, --only a part, --quiet one line", fix="Use one of them.")
+        raise GribbleError("--json, --only and --quiet do not go together", fix="Use one of them.")
     with Session(call) as session:
         scope = call.scope
         world = survey(session, scope, reread=reread, told=MOST_PASSED_OVER)
@@ -129,7 +129,7 @@ def check(
                 show_only(session.screen, audits, chosen, behind(scope.words))
             else:
                 if before and not verbose and any(one.sets for found in audits for one in found.emulators):
-                    session.screen.say(answer_of(audits), "  (-v shows all of it)")  # the costs are answer enough
+                    session.screen.say(answer_of(audits), "  (-v shows everything)")  # the costs are answer enough
                 else:
                     show_check(session.screen, audits, verbose=verbose)
                 if before:

@@ -43,7 +43,7 @@ class Call:
     def end(self) -> None:
         """The answer is complete."""
         if "screen" in self.__dict__:
-            self.screen.flush()
+            self.screen.end()
 
     @property
     def json(self) -> bool:

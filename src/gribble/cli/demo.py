@@ -38,7 +38,7 @@ FOLDER = "lighthouse-games-room"
 @command("demo")
 def demo(
     call: Call,
-    folder: Annotated[str | None, typer.Argument(help="Where to build it; empty or absent.")] = None,
+    folder: Annotated[str | None, typer.Argument(help="Where to build it: a new or an empty folder.")] = None,
     all_: Annotated[bool, typer.Option("--all", help="The whole tour, in chapters.")] = False,
     chapter: Annotated[
         str | None, typer.Option("--chapter", help=f"One chapter of it: {', '.join(CHAPTERS)}.", metavar="NAME")
@@ -48,7 +48,7 @@ def demo(
         bool, typer.Option("--wake", help="Only switch on the handheld of a world built before, until Ctrl-C.")
     ] = False,
 ) -> int:
-    """Walk through the job on made-up files.
+    """See how Gribble works, on made-up files.
 
     It builds the made-up Lighthouse Games Room in a folder of its own, and shows how an emulator that does not run is
     put right, in five commands. --all goes through everything.
@@ -89,7 +89,7 @@ def demo(
 def _walked(all_: bool, chapter: str | None) -> dict[str, Chapter]:
     """The chapters to walk through, by name; the short walk has none. Raises GribbleError."""
     if chapter is not None and all_:
-        raise GribbleError("--all is every chapter, --chapter one", fix="Use one of them.")
+        raise GribbleError("--all and --chapter do not go together", fix="Use one of them.")
     if chapter is not None and chapter not in CHAPTERS:
         raise GribbleError(f"no chapter {chapter}", fix=f"There are {', '.join(CHAPTERS)}.")
     if chapter is not None:
@@ -124,7 +124,7 @@ def _stop(call: Call, root: Path, stop: Stop, step: bool) -> None:
     if code not in (ExitCode.CLEAN, ExitCode.ATTENTION):
         raise GribbleError(
             f"gribble {words} ended with status {code}",
-            fix="What it says above tells why. The world stays as it is.",
+            fix="The lines above say why. The demo's files stay as they are.",
             code=ExitCode.FAILED,
         )
 
@@ -133,15 +133,15 @@ def _farewell(call: Call, folder: str, *, untouched: bool) -> None:
     """Three things to try, each as it is typed."""
     screen = call.screen
     place = quoted(folder)
-    left = "Everything is as it was built." if untouched else "The games room is as it was built."
+    left = "Everything is back as it was." if untouched else "The games room is back as it was."
     screen.say(styled(f"{left} Three things to try:", "bold"))
     for typed, why in (
-        (_activated(then(f"cd {place}", "gribble check")), "all that is wrong in this room"),
+        (_activated(then(f"cd {place}", "gribble check")), "everything that is wrong in this room"),
         ("gribble demo --all", "the whole tour; --step waits, --chapter NAME shows a part"),
-        ("gribble init", "in the folder of your own games: looks, and asks"),
+        ("gribble init", "in the folder of your own games: looks and asks"),
     ):
         screen.say(styled(f"  {typed}", NEXT), styled(f"   {why}", QUIET))
-    screen.say(f"The handheld sleeps now; gribble demo {place} --wake, in another terminal, wakes it.")
+    screen.say(f"The handheld is switched off now. To switch it on: gribble demo {place} --wake, in another terminal.")
 
 
 def _in_world(call: Call, root: Path, command: str) -> Environment:
@@ -168,11 +168,11 @@ def _wake(root: Path, folder: str, screen: Screen) -> int:
     rig = load_config(root / "gribble.toml", root).rig.get("handheld")
     if rig is None or not rig.far or not os.path.isdir(root / "handheld"):
         raise GribbleError(
-            f"{folder} is no world of gribble demo with a handheld", fix="gribble demo FOLDER builds one."
+            f"{folder} is not a folder that gribble demo built with a handheld", fix="gribble demo FOLDER builds one."
         )
     try:
         with handheld(root / "handheld", parse_address(rig.at).port):
-            screen.say(f"The handheld is awake at {rig.at}; Ctrl-C puts it to sleep.")
+            screen.say(f"The handheld is on at {rig.at}. Ctrl-C switches it off.")
             check = "gribble check --rig handheld"
             screen.next(with_variable(variable_of("handheld"), HANDHELD_PASSWORD, check))
             for_ever = threading.Event()
@@ -181,7 +181,7 @@ def _wake(root: Path, folder: str, screen: Screen) -> int:
     except OSError as error:
         raise GribbleError(
             f"{rig.at} cannot be served: {reason_of(error)}",
-            fix="Perhaps it is awake already, in another terminal; Ctrl-C there puts it to sleep.",
+            fix="Perhaps the handheld is already on in another terminal. Ctrl-C there switches it off.",
             code=ExitCode.FAILED,
         ) from error
     except KeyboardInterrupt:

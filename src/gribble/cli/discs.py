@@ -86,7 +86,7 @@ class Places:
         rig, folder = self._on_rig(word)
         if rig in self._grounds:
             if why := self._grounds[rig].away():
-                raise GribbleError(f"{rig} is not here: {why}", fix="Run the command again when it is.")
+                raise GribbleError(f"{rig} is not here: {why}", fix="Run the command again when it is back.")
             place = self._on_ground(rig, folder)
             if not place.sizes and not new:
                 raise GribbleError(f"{word} is not there", fix=f"gribble rigs {rig} shows its folders.")
@@ -172,7 +172,7 @@ def check(
     paths: PathsArgument = None,
     verbose: VerboseOption = False,
 ) -> int:
-    """Whether track sheets and images hold together.
+    """Whether track sheets and images are right.
 
     Whether files that are named are there, and images as long as they say. Nothing is changed.
 
@@ -202,7 +202,7 @@ def mend(
     paths: PathsArgument = None,
     yes: YesOption = False,
 ) -> int:
-    """Put right track sheets that name renamed files.
+    """Correct track sheets that name renamed files.
 
     Playlists, too; where case, length and order leave no doubt.
 
@@ -219,7 +219,7 @@ def mend(
         for one in skipped:
             screen.tell(f"passed over {one.path}: {one.why}")
         texts = [place.text(one) for place, one in found]
-        return write_texts(call, texts, session, yes, "a copy of it elsewhere") if found else ExitCode.CLEAN
+        return write_texts(call, texts, session, yes, "a copy of it in another place") if found else ExitCode.CLEAN
     finally:
         if session:
             session.close()
@@ -232,7 +232,7 @@ def playlist(
         Optional[list[str]],  # noqa: UP045
         typer.Argument(
             metavar="[[RIG:]FOLDER]...",
-            help="Where the discs lie (default: game folders of your rigs).",
+            help="Where the discs are (default: the game folders of your rigs).",
             show_default=False,
         ),
     ] = None,
@@ -246,7 +246,7 @@ def playlist(
         Optional[str],  # noqa: UP045
         typer.Option(
             metavar="FILE",
-            help="Titles installed under an id: on each line the id, and the name its playlist shall have.",
+            help="A file of ids: on each line an id, and the name for its playlist.",
             show_default=False,
         ),
     ] = None,
@@ -259,7 +259,10 @@ def playlist(
     Example: gribble discs playlist discs
     """
     if call.json and into:
-        raise GribbleError("--json lists playlists, --into writes them", fix="Use one of the two.")
+        raise GribbleError(
+            "--json and --into do not go together: one lists playlists, the other writes them",
+            fix="Use one of the two.",
+        )
     skipped = list[Skipped]()
     titles = _titles(Path(names)) if names else {}
     lacking = list(titles)
@@ -269,7 +272,7 @@ def playlist(
         for place in places.of(folders):
             if place.only:
                 raise GribbleError(
-                    f"{place.shown(place.only)} is no folder", fix="Name the folder where the discs lie."
+                    f"{place.shown(place.only)} is not a folder", fix="Name the folder where the discs are."
                 )
             paths = could_be_discs(place.sizes, place.reader)
             installed, absent = playlists_by_name(paths, titles)
@@ -314,12 +317,12 @@ def _write_playlists(
     for one in lacking:
         numbers = ", ".join(map(str, one.missing))
         which = f"disc {numbers} of {one.total} is" if len(one.missing) == 1 else f"discs {numbers} are"
-        call.screen.say(f"{one.title} gets no playlist: {which} missing.")
+        call.screen.say(f"{one.title} gets no playlist, because {which} missing.")
     whole = [(place, one) for place, one in found if not one.missing]
     texts = list(_texts(whole, into))
     left = ExitCode.ATTENTION if lacking else ExitCode.CLEAN
     if not texts:
-        call.screen.say("Nothing to write: the playlists there say the same." if whole else "Nothing to write.")
+        call.screen.say("Nothing to write: the playlists are right already." if whole else "Nothing to write.")
         return left
     return write_texts(call, texts, session, yes, "--into FOLDER") or left
 
@@ -329,7 +332,9 @@ def _titles(path: Path) -> dict[str, str]:
     try:
         lines = text_of(read_regular(path, MOST_TEXT)).splitlines()
     except OSError as error:
-        raise GribbleError(f"{path} cannot be read: {reason_of(error)}", fix="Check the path.") from error
+        raise GribbleError(
+            f"{path} cannot be read: {reason_of(error)}", fix="Check the path and its permissions."
+        ) from error
     except NoTextError as error:
         raise GribbleError(f"{path} {error}", fix="Save it as UTF-8.") from error
     titles: dict[str, str] = {}
@@ -355,7 +360,7 @@ def _texts(found: list[tuple[DiscPlace, Playlist]], into: DiscPlace) -> Iterator
     for place, one in found:
         if place.far != into.far or (into.far and place.rig != into.rig):
             raise GribbleError(
-                f"{into.root} is not on the device where the discs of {one.title} lie, so no playlist there finds them",
+                f"{into.root} is not on the device with the discs of {one.title}, so a playlist cannot find them",
                 fix=f"--into {place.rig}:FOLDER" if place.far else "--into FOLDER, with a folder beside the discs",
             )
         name = base(one.path)

@@ -39,7 +39,7 @@ def doctor(
         typer.Option("--accept", metavar="NAME", help="Take what is at its folder now for this rig or source."),
     ] = None,
 ) -> int:
-    """Look over the set-up, each fault with its fix.
+    """Check the set-up, each fault with its fix.
 
     Configuration, catalogues, index, permissions, room and rigs. Nothing is changed.
 

@@ -26,7 +26,7 @@ from gribble.core.catalogue.sheets import load_catalogue
 from gribble.core.records.config import Config, Rig, Scope
 from gribble.core.records.sheet import Sheet
 from gribble.core.survey.whereabouts import Likely, Listing, Sought, likely_folders, listing_of
-from gribble.views.looks import kept_words, shorten
+from gribble.views.looks import VERDICTS, kept_words, shorten
 from gribble.views.screen import Screen, styled
 from gribble.views.shell import quoted
 
@@ -57,7 +57,7 @@ class Entry(NamedTuple):
 
     @property
     def catalogue(self) -> Path:
-        """Where sheets for it go. Raises GribbleError where gribble.toml names no catalogue folder."""
+        """Where sheets for it go. Raises GribbleError where there is no catalogue folder in gribble.toml."""
         return catalogue_folders(self.call)[0]
 
     def listing(self) -> Listing:
@@ -89,7 +89,9 @@ class Entry(NamedTuple):
         if said is not None:
             folder = self._within(said)
             if near := near_within(folder, listing) if listing and folder not in listing else "":
-                screen.say(f"{folder} is not there on {self.name}; {near} is. --in {quoted(near)} would mean that one.")
+                screen.say(
+                    f"{folder} is not there on {self.name}; {near} is. If you mean that one, write --in {quoted(near)}."
+                )
             return folder
         found = likely_folders(listing, sought, os.path.basename(self.rig.at.rstrip("/")), self._settings)
         chosen, asks = choice_of(found), self.call.environment.is_terminal and not yes
@@ -101,7 +103,7 @@ class Entry(NamedTuple):
             )
         if chosen is None or (chosen.weight < 2 and asks):
             return self._asked(emulator, found)
-        screen.say(f"On {self.name} {emulator} looks in {_words(chosen)}. --in FOLDER says another.")
+        screen.say(f"On {self.name} {emulator} looks in {_words(chosen)}. To choose another folder: --in FOLDER.")
         return chosen.folder
 
     def _within(self, said: str) -> str:
@@ -142,15 +144,15 @@ def _words(one: Likely) -> str:
 
 def change(call: Call, path: Path, make: Callable[[str], Mapping[Keys, Any]], *, yes: bool, keep: bool = True) -> bool:
     """Change a gribble.toml as `make` says for its text: the lines before and after are shown, the user is asked, and
-    the former file is kept unless not told to. Whether it was changed, or says so already. Raises GribbleError."""
+    the former file is kept unless not told to. Whether it was changed, or says that already. Raises GribbleError."""
     text = text_of(read_regular(path, MOST_TEXT))
     new = changed(text, make(text))
     if new == text:
-        call.screen.say(f"{shorten(str(path))} says so already.")
+        call.screen.say(f"{shorten(str(path))} says that already.")
         return True
     _check(call, path, new)
     _show_lines(call.screen, path, text, new)
-    if not ask(call, "Write it so?", yes):
+    if not ask(call, "Write it?", yes):
         return False
     with changing(path) as file:
         text = text_of(file.data)
@@ -173,4 +175,4 @@ def _show_lines(screen: Screen, path: Path, before: str, after: str) -> None:
     screen.say(f"In {shorten(str(path))}:")
     for line in difflib.unified_diff(before.splitlines(), after.splitlines(), lineterm="", n=0):
         if line[:3] not in ("---", "+++") and line[:2] != "@@" and line[1:].strip():
-            screen.say(styled(f"  {line[0]} {line[1:]}", "green" if line[0] == "+" else "red"))
+            screen.say(styled(f"  {line[0]} {line[1:]}", VERDICTS["sound" if line[0] == "+" else "missing"][1]))

@@ -43,7 +43,7 @@ def memory_folder(environment: Environment, path: Path | None) -> Path | None:
     folder = path.parent / MEMORY_FOLDER if path else None
     if folder is not None and is_link(folder):
         raise GribbleError(
-            f"{folder} is a link, and what is Gribble's own is never reached through one",
+            f"{folder} is a link, and Gribble does not follow links to its own files",
             fix="Nothing was changed. Remove the link, or name the folder that it leads to in $GRIBBLE_HOME.",
             code=ExitCode.FAILED,
         )

@@ -28,7 +28,7 @@ def history(
     call: Call,
     adopt: Annotated[
         Optional[int],  # noqa: UP045
-        typer.Option("--adopt", metavar="RUN", help="Trust a run that came with a rig, once you have seen its steps."),
+        typer.Option("--adopt", metavar="RUN", help="Trust a run that came with a rig, after you have seen its steps."),
     ] = None,
     yes: YesOption = False,
 ) -> int:
@@ -60,7 +60,7 @@ def _adopt(session: Session, scope: Scope, number: int, yes: bool) -> int:
         raise runs_are_away(away, f"run {number} is not on the rigs that are here")
     if not foreign:
         what = f"run {number} was begun on this machine" if found else f"there is no run {number}"
-        raise GribbleError(f"{what}: nothing is to be adopted", fix="gribble history lists the runs.")
+        raise GribbleError(f"{what}: there is nothing to adopt", fix="gribble history lists the runs.")
     if len(foreign) > 1:
         raise GribbleError(
             f"there is a run {number} on {', '.join(where.name for where, _ in foreign)}", fix="Name one: --rig RIG."
@@ -69,12 +69,12 @@ def _adopt(session: Session, scope: Scope, number: int, yes: bool) -> int:
     if not run.steps:
         raise GribbleError(
             f"run {number} on {where.name} cannot be adopted: {run.foreign}",
-            fix="Nothing was changed. Its journal stays where it is, and is never carried out.",
+            fix="Nothing was changed. Its journal stays where it is. Gribble never carries it out.",
             code=ExitCode.FAILED,
         )
     screen.say(f"Run {number} on {where.name}, of {run.when}, {run.state}: {count(len(run.steps), 'step')}.")
     screen.grid([step_row(step) for step in run.steps])
-    screen.say("Adopted, it can be finished or taken back; it then reads from your sources and this rig only.")
+    screen.say("After that Gribble can finish or undo it. It only reads from your sources and this rig.")
     if not ask(session.call, "Do you trust it?", yes):
         return ExitCode.ATTENTION
     with where.locked() as held:
@@ -99,10 +99,10 @@ def undo(
     ] = None,
     yes: YesOption = False,
     leave_changed: Annotated[
-        bool, typer.Option("--leave-changed", help="Leave files as they are that were changed since; undo the rest.")
+        bool, typer.Option("--leave-changed", help="Leave out files that have changed since; undo the rest.")
     ] = False,
 ) -> int:
-    """Take a run back, to the last byte and date.
+    """Undo a run, to the last byte and date.
 
     The rig is as it was before: names, bytes and file times.
 
@@ -114,7 +114,7 @@ def undo(
         chosen = [where for where in rigs if number is not None and any(where.to_take_back(number))]
         if not chosen:
             session.refuse_closed()
-            what = "no run to take back" if run is None else f"no run {run} to take back"
+            what = "no run to undo" if run is None else f"no run {run} to undo"
             if away := session.rigs.away_with_runs(call.scope):
                 raise runs_are_away(away, f"there is {what} on the rigs that are here")
             raise GribbleError(
@@ -125,8 +125,8 @@ def undo(
         for where in chosen:
             if why := where.away():
                 raise GribbleError(
-                    f"run {number} cannot be taken back on {where.name} now: {why}",
-                    fix=f"Nothing was changed. Reach it, then run gribble undo {number} again.",
+                    f"run {number} cannot be undone on {where.name} now: {why}",
+                    fix=f"Nothing was changed. Connect it, then run gribble undo {number} again.",
                     code=ExitCode.FAILED,
                 )
         with _locked(chosen) as held:
@@ -137,21 +137,21 @@ def undo(
             files = sum(len(one.changed) for one in seen)
             if files and not leave_changed:
                 raise GribbleError(
-                    f"run {number} is not taken back: {count(files, 'file')} changed since",
-                    fix="Nothing was changed. Move what you want to keep away, or use gribble undo --leave-changed.",
+                    f"run {number} is not undone: {count(files, 'file')} changed since",
+                    fix="Nothing was changed. Move away what you want to keep, or use gribble undo --leave-changed.",
                     code=ExitCode.FAILED,
                 )
             for one in seen:
-                session.screen.say(f"Run {number} on {one.rig}: {count(one.steps, 'step')} to take back.")
+                session.screen.say(f"Run {number} on {one.rig}: {count(one.steps, 'step')} to undo.")
             if yes:
                 return _take_back(session, held, seen)
-        if not ask(session.call, "Take it back?", yes):
+        if not ask(session.call, "Undo it?", yes):
             return ExitCode.ATTENTION
         with _locked(chosen) as held:
             if _examine(session, held, number) != seen:
                 raise GribbleError(
-                    f"run {number} is not taken back: something was changed there while you were asked",
-                    fix="Nothing was changed by this. gribble history shows the runs; run gribble undo again to see.",
+                    f"run {number} is not undone: something there changed while you were asked",
+                    fix="This command changed nothing. gribble history shows the runs; run gribble undo again to see.",
                     code=ExitCode.FAILED,
                 )
             return _take_back(session, held, seen)
@@ -179,7 +179,7 @@ def _newest(session: Session, rigs: list[RigHome], yes: bool) -> int | None:
                 if run.foreign:
                     return f"{run.foreign} (gribble history --adopt {number} shows it)"
                 if lost(where.store, run):
-                    return "what it displaced is not in the attic any more"
+                    return "the files that it replaced are no longer in the attic"
         return ""
 
     newest = max((next((run.number for run in where.to_take_back()), 0) for where in rigs), default=0)
@@ -188,7 +188,7 @@ def _newest(session: Session, rigs: list[RigHome], yes: bool) -> int | None:
         return newest or None
     numbers = sorted({run.number for where in rigs for run in where.to_take_back()}, reverse=True)
     older = next((number for number in numbers if not hindrance(number)), None)
-    what = f"run {newest} cannot be taken back: {why}"
+    what = f"run {newest} cannot be undone: {why}"
     if older is None or yes:
         fix = f"gribble undo {older} takes the run before it back." if older else "gribble history lists the runs."
         raise GribbleError(what, fix=f"Nothing was changed. {fix}", code=ExitCode.FAILED)
@@ -210,16 +210,16 @@ def _examine(session: Session, held: list[HeldRig], number: int) -> list[_Examin
         run = where.to_take_back(number)
         if run is None:
             raise GribbleError(
-                f"run {number} on {where.name} was taken back by another Gribble",
-                fix="Nothing was changed by this one. gribble history shows the runs.",
+                f"run {number} on {where.name} was undone by another Gribble",
+                fix="This command changed nothing. gribble history shows the runs.",
                 code=ExitCode.FAILED,
             )
         with session.screen.bar("Comparing", run.bytes) as bar:
             runner = where.runner(run, session.rigs.elsewhere(run, where.home), Listener(bar.advance))
             if gone := lost(where.home.store, run):
                 raise GribbleError(
-                    f"run {number} cannot be taken back on {where.name}: what it displaced is not in the attic "
-                    f"any more ({', '.join(gone[:3])}{', …' if len(gone) > 3 else ''})",
+                    f"run {number} cannot be undone on {where.name}: the files that it replaced are no longer "
+                    f"in the attic ({', '.join(gone[:3])}{', …' if len(gone) > 3 else ''})",
                     fix="Nothing was changed. gribble history lists the other runs.",
                     code=ExitCode.FAILED,
                 )
@@ -246,5 +246,5 @@ def _take_back(session: Session, held: list[HeldRig], seen: list[_Examined]) -> 
         remote = where.home.remote
         if remote and remote.untimed:
             files = count(remote.untimed, "file")
-            session.screen.say(f"  The server cannot set times: {files} came back whole, but with the time of today.")
+            session.screen.say(f"  The server cannot set times: {files} came back whole, but with today's time.")
     return worst

@@ -35,9 +35,9 @@ def identify(
         Optional[list[str]],  # noqa: UP045
         typer.Argument(metavar="PATH...", help="Files, archives or folders.", show_default=False),
     ] = None,
-    only: Annotated[str, typer.Option(metavar="needed", help="Show only what some need waits for.")] = "",
+    only: Annotated[str, typer.Option(metavar="needed", help="Show only files that you need.")] = "",
     copies: Annotated[
-        bool, typer.Option("--copies", help="Show what is held more than once, where, and the room it takes.")
+        bool, typer.Option("--copies", help="Show what you have more than once, where, and the space it takes.")
     ] = False,
     verbose: VerboseOption = False,
 ) -> int:
@@ -50,11 +50,11 @@ def identify(
     Example: gribble identify drawer --only needed
     """
     if copies and only:
-        raise GribbleError("--copies tells all that is held more than once", fix="Leave --only out.")
+        raise GribbleError("--copies always shows everything that you have more than once", fix="Leave out --only.")
     if copies:
         return _copies(call, paths or [], verbose)
     if not paths:
-        raise GribbleError("no file or folder is named", fix="Name some, for example: gribble identify drawer")
+        raise GribbleError("name a file or a folder", fix="For example: gribble identify drawer")
     if only not in ("", "needed"):
         raise GribbleError(f"--only {only} is not known", fix="It takes one word: --only needed")
     with Session(call) as session:
@@ -92,8 +92,10 @@ def _copies(call: Call, paths: list[str], verbose: bool) -> int:
 @command("mend", takes="config")
 def mend(
     call: Call,
-    files: Annotated[list[str], typer.Argument(metavar="FILE...", help="Damaged files; both halves of one in two.")],
-    into: Annotated[str, typer.Option(metavar="FOLDER", help="Where to write what is mended.")] = ".",
+    files: Annotated[
+        list[str], typer.Argument(metavar="FILE...", help="Damaged files, or the two halves of one file.")
+    ],
+    into: Annotated[str, typer.Option(metavar="FOLDER", help="Where to write the mended files.")] = ".",
 ) -> int:
     """Rebuild damaged files that can be proven right.
 
@@ -125,7 +127,7 @@ def mend(
                     session.screen.say(f"{name} {mend_words(file.mend)}: mended as {shorten(str(target))}")
                 elif done[target] != accept:
                     session.screen.say(
-                        f"{name} {mend_words(file.mend)}: left, since {shorten(str(target))} is another's"
+                        f"{name} {mend_words(file.mend)}: left out, because {shorten(str(target))} is another file"
                     )
                     code = ExitCode.ATTENTION
                 done.setdefault(target, accept)
@@ -137,12 +139,10 @@ def mend(
 
 def _why_not(file: Identified) -> str:
     if file.mend:
-        return f"{mend_words(file.mend)}; what is lost cannot be made up"
+        return f"{mend_words(file.mend)}; Gribble cannot rebuild what is lost"
     if file.matches:
-        return "is a known content already; there is nothing to mend"
-    return (
-        say(file.no_dump) if file.no_dump else "is a near miss of nothing that any sheet knows; nothing can be proven"
-    )
+        return "is a right file already; there is nothing to mend"
+    return say(file.no_dump) if file.no_dump else "does not resemble anything in your sheets"
 
 
 def _write(file: Identified, target: Path, read: Callable[[Holding], bytes | None]) -> None:
@@ -153,5 +153,5 @@ def _write(file: Identified, target: Path, read: Callable[[Holding], bytes | Non
     content = mended(data, file.mend.recipe, partner or b"")
     accept = file.mend.accept
     if not is_content(accept, *digest_blocks([content], accept.known())):
-        raise GribbleError(f"{file.holding.path} has changed since it was looked at", fix="Run the command again.")
+        raise GribbleError(f"{file.holding.path} has changed since Gribble looked at it", fix="Run the command again.")
     write_file(target, [content])

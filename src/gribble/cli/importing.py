@@ -39,7 +39,10 @@ class ImportOptions(NamedTuple):
     to: Annotated[
         Optional[str],  # noqa: UP045
         typer.Option(
-            "--to", metavar="sheet|roster|plays", help="What it becomes (default: as it looks).", show_default=False
+            "--to",
+            metavar="sheet|roster|plays",
+            help="What to make of it (default: Gribble decides).",
+            show_default=False,
         ),
     ] = None
     map_: Annotated[
@@ -95,7 +98,7 @@ class ImportOptions(NamedTuple):
         ),
     ] = None
     leave_out: Annotated[
-        bool, typer.Option("--leave-out", help="Write what is sound, and leave out records with mistakes.")
+        bool, typer.Option("--leave-out", help="Write the good records, and leave out those with mistakes.")
     ] = False
     replace: ReplaceOption = False
     yes: YesOption = False
@@ -151,18 +154,21 @@ def _import(call: Call, options: ImportOptions, wish: Wish) -> int:
 def _check(call: Call, source: Path, options: ImportOptions) -> None:
     """Raise GribbleError where the options do not make sense."""
     if options.to is not None and options.to not in ENDINGS:
-        raise GribbleError(f"--to {options.to} is not known", fix="It takes one word: --to sheet, roster or plays")
+        raise GribbleError(f"--to {options.to} is not known", fix="Write --to sheet, --to roster or --to plays.")
     if not os.path.isfile(source):
-        raise GribbleError(f"{options.file} is no file", fix="Check the path.")
+        raise GribbleError(f"{options.file} is not a file", fix="Check the path.")
     if options.folder and not options.rig and (fault := path_fault(options.folder)):
         raise GribbleError(f'--folder "{options.folder}" {fault}', fix="Give a path, such as system/bios.")
     if options.in_ is not None and not options.rig:
-        raise GribbleError("--in says where an emulator looks on a rig", fix="Name the rig too: --rig NAME.")
+        raise GribbleError("--in needs the rig on which the emulator looks there", fix="Name the rig too: --rig NAME.")
     for option, value in (("--emulator", options.emulator), ("--release", options.release)):
         if value and (fault := name_fault(value)):
             raise GribbleError(f'{option} "{value}" {fault}', fix="Give a plain word.")
     if options.out is not None and options.into is not None:
-        raise GribbleError("--out writes a new file, --into adds to one", fix="Give one of them.")
+        raise GribbleError(
+            "--out and --into do not go together: one writes a new file, the other adds to a file",
+            fix="Give one of them.",
+        )
     for option, path in (("--out FILE", options.out), ("--into FILE", options.into), ("--draft MAP", options.draft)):
         if path is not None:
             refuse_any_source(call, call.environment.path(path), option)
@@ -182,7 +188,9 @@ def _by_map(wish: Wish, said: dict[str, str], to: str | None) -> int:
         wish = wish._replace(map_text=with_said(text_of(read_regular(path, MOST_TEXT)), to, said))
     wish = wish.aimed(to, made)
     if wish.only_shown and not wish.preview:
-        raise GribbleError("say where it goes", fix="--out FILE writes it; --preview 3 only shows the first records.")
+        raise GribbleError(
+            "say where the result goes", fix="--out FILE writes it; --preview 3 only shows the first records."
+        )
     wish.check_target(to)
     code = take_over(wish, made, to)
     if wish.preview and code == ExitCode.CLEAN:
@@ -265,14 +273,15 @@ def _as_drafted(wish: Wish, drafted: Drafted, draft: str | None, sure: list[Said
         refused.append(one)
     if needed := [one for one in refused if one.field in _NEEDED[drafted.to]]:
         raise GribbleError(
-            f"which column is the {needed[0].field} is doubtful: {needed[0].column}? ({needed[0].reason})",
+            f"Gribble is not sure which column is the {needed[0].field}. "
+            f"It could be {needed[0].column} ({needed[0].reason})",
             fix=f"Say which: {' or '.join(_readings(drafted, needed[0]))}",
         )
     if refused:
         left_out = True
         names = ", ".join(f"{one.field} from {one.column}" for one in refused)
         screen.out.print()
-        screen.say(f"Left out, since doubtful: {names}. To say it:")
+        screen.say(f"Gribble is not sure about {names}, so it is left out. To say it:")
         screen.grid([(styled(" or ".join(_readings(drafted, one)), "bold"), one.reason) for one in refused])
     drafted = _with_empty_cells(wish, drafted)
     made = drafted.without(refused).made
@@ -329,7 +338,7 @@ def _with_release(wish: Wish, drafted: Drafted) -> Drafted:
 def _say_next(wish: Wish, made: FieldMap, to: str, more: list[str]) -> None:
     if to == "plays":
         words = [wish.shown, *more, "--to", to, "--into", "ROSTER"]
-        wish.call.screen.next(f"gribble catalogue import {typed(map(str, words))}", "brings it into a roster")
+        wish.call.screen.next(f"gribble catalogue import {typed(map(str, words))}", "adds it to a roster")
         return
     top = getattr(made, to)
     name = f"{top['emulator']}-{top['release']}" if to == "roster" else top["emulator"]

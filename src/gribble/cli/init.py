@@ -50,13 +50,11 @@ def init(
     call: Call,
     source: Annotated[
         Optional[list[str]],  # noqa: UP045
-        typer.Option("--source", metavar="FOLDER", help="A folder where your files lie.", show_default=False),
+        typer.Option("--source", metavar="FOLDER", help="A folder with your files.", show_default=False),
     ] = None,
     rig: Annotated[
         Optional[list[str]],  # noqa: UP045
-        typer.Option(
-            "--rig", metavar="FOLDER", help="A folder where emulators lie, or NAME=ftp://….", show_default=False
-        ),
+        typer.Option("--rig", metavar="FOLDER", help="A folder with emulators, or NAME=ftp://….", show_default=False),
     ] = None,
     catalogue: Annotated[
         Optional[list[str]],  # noqa: UP045
@@ -80,7 +78,7 @@ def init(
     said = Said(sources, dict(_named_rig(call, word) for word in rig or ()), catalogues)
     for path in (*said.sources, *said.rigs, *said.catalogues):
         if "://" not in path and not os.path.isdir(call.environment.path(path)):
-            raise GribbleError(f"{path} is no folder", fix="Check the path; nothing was written.")
+            raise GribbleError(f"{path} is not a folder", fix="Nothing was written. Check the path.")
     if again:
         return _again(call, folder, said)
     if os.path.lexists(folder / CONFIG_NAME):
@@ -126,7 +124,7 @@ def _named_rig(call: Call, word: str) -> tuple[str, str]:
     if not equals or os.path.isdir(call.environment.path(word)) or "/" in name:
         name, place = "", word
     if name and (fault := rig_name_fault(name)):
-        raise GribbleError(f'"{name}" {fault}', fix="Give a plain word before the equals sign.")
+        raise GribbleError(f'"{name}" {fault}', fix="Put a plain word before the equals sign.")
     if "://" not in place:
         return _typed(call, place), name
     try:
@@ -169,7 +167,7 @@ def _with(call: Call, found: Discovery, said: Said, catalogues: Iterable[Path] =
 def _asked(call: Call, found: Discovery) -> tuple[Discovery, str]:
     """What was found, as the user wants it; and a list or a friend's catalogue that is to be taken over, or empty."""
     screen = call.screen
-    screen.say("Enter takes what stands in brackets; - takes none; several are separated by commas.")
+    screen.say("Press Enter for what is in brackets, or - for none. Put commas between several.")
     screen.out.print()
     rigs = [path for path, _ in found.rigs.values()]
 
@@ -177,8 +175,8 @@ def _asked(call: Call, found: Discovery) -> tuple[Discovery, str]:
         return os.path.isdir(call.environment.path(path))
 
     said = Said(
-        sources=_answers(call, "In which folders do your files lie?", found.sources, is_folder),
-        rigs=dict.fromkeys(_answers(call, "In which folders do your emulators lie?", rigs, is_folder), ""),
+        sources=_answers(call, "Which folders have your files?", found.sources, is_folder),
+        rigs=dict.fromkeys(_answers(call, "Which folders have your emulators?", rigs, is_folder), ""),
     )
     words = "A list of what an emulator needs, or a friend's catalogue?"
     (list_,) = _answers(call, words, (), lambda path: os.path.exists(call.environment.path(path)), most=1) or [""]
@@ -205,7 +203,7 @@ def _answers(
         wrong = [path for path in paths if not is_right(path)]
         if not wrong and (not most or len(paths) <= most):
             return paths
-        call.screen.say(f"{', '.join(wrong)}: not there." if wrong else "One, please.")
+        call.screen.say(f"{', '.join(wrong)}: not there." if wrong else "Name only one.")
 
 
 def _next(call: Call, found: Discovery, list_: str) -> None:
@@ -213,9 +211,9 @@ def _next(call: Call, found: Discovery, list_: str) -> None:
     screen = call.screen
     rig = next((name for name, (_, emulators) in found.rigs.items() if not emulators), next(iter(found.rigs), ""))
     if list_ and (os.path.isdir(call.environment.path(list_)) or list_.endswith(".zip")):
-        screen.next(f"gribble catalogue add {typed([list_])}", "takes the sheets over; then gribble init --again")
+        screen.next(f"gribble catalogue add {typed([list_])}", "adds the sheets; after that run gribble init --again")
     elif any(emulators for _, emulators in found.rigs.values()) and not list_:
-        screen.next("gribble check", "what each emulator needs, and which of it is right")
+        screen.next("gribble check", "what each emulator needs, and what of it is right")
     else:
         first = list_ or next(iter(found.lists), "")
         show_next(screen, first_step([rig] if rig else [], first))
@@ -225,7 +223,7 @@ def _again(call: Call, folder: Path, said: Said) -> int:
     """Add what is new to the gribble.toml of a folder. Raises GribbleError."""
     path = folder / CONFIG_NAME
     if not os.path.isfile(path):
-        raise GribbleError(f"there is no {CONFIG_NAME} here to add to", fix="gribble init writes one.")
+        raise GribbleError(f"there is no {CONFIG_NAME} here yet", fix="gribble init writes one.")
     config, text = _read(call, path)
     places = [Path(place) for place in config.catalogues]
     more = [call.environment.path(one) for one in said.catalogues]
@@ -244,7 +242,7 @@ def _again(call: Call, folder: Path, said: Said) -> int:
                 file.write([added(text, new).encode()], keep=False)
     screen = call.screen
     if not new:
-        screen.say(f"Nothing is new: {CONFIG_NAME} says all that is to be seen here.")
+        screen.say(f"Nothing is new: {CONFIG_NAME} has everything that is here.")
     else:
         screen.say(f"Added to {CONFIG_NAME}, and changed nothing else in it:")
         screen.grid([(words,) for words in told(new)])

@@ -31,7 +31,7 @@ from gribble.views.shell import quoted
 
 EmulatorOption = Annotated[
     Optional[str],  # noqa: UP045
-    typer.Option("--emulator", metavar="EMULATOR", help="Whose keys they are (default: told by the names).",
+    typer.Option("--emulator", metavar="EMULATOR", help="Whose keys they are (default: Gribble tells by their names).",
                  show_default=False),
 ]  # fmt: skip
 
@@ -85,14 +85,14 @@ def merge(
         contents = [_read(path) for path in files]
         for path, data in zip(files, contents, strict=True):
             file = read_keys(data)
-            if fault := file.fault or ("" if any(not e.fault for e in file.entries.values()) else "holds no key"):
+            if fault := file.fault or ("" if any(not e.fault for e in file.entries.values()) else "has no key"):
                 raise GribbleError(f"{path} {fault}", fix="Nothing was written. Name key files only.")
         try:
             merged = merge_keys(contents, [key for _, need in needs for key in need.key])
         except MergeError as error:
             raise GribbleError(
-                f"the files have different values for {error}, and no fingerprint tells which is right",
-                fix="Nothing was written. Take the wrong lines out of one of them, or find a sheet with fingerprints.",
+                f"the files have different values for {error}, and no fingerprint shows which value is right",
+                fix="Nothing was written. Delete the wrong lines in one file, or use a sheet with fingerprints.",
                 code=ExitCode.ATTENTION,
             ) from error
         kept = write_file(target, [merged], replace_other=replace, mode=PRIVATE)
@@ -111,7 +111,7 @@ def merge(
         if best and any(best[0] in rig.emulators for rig in session.loaded.config.rig.values()):
             session.screen.next(f"gribble place {best[0]} --from {quoted(out)}", "puts it where it belongs")
         else:
-            session.screen.next(f"gribble keys check {quoted(out)}", "tells its keys one by one")
+            session.screen.next(f"gribble keys check {quoted(out)}", "shows its keys one by one")
         return ExitCode.CLEAN
 
 
@@ -135,7 +135,7 @@ def _check_file(path: str, needs: list[tuple[str, Need]]) -> CheckedKeys:
     file = read_keys(_read(path))
     best = likeliest_need(file, needs)
     if best is None:
-        return CheckedKeys(path, "", "", None, file.fault or "no name in it is known to a sheet", file.odd_lines)
+        return CheckedKeys(path, "", "", None, file.fault or "no sheet knows a name in it", file.odd_lines)
     emulator, need = best
     return CheckedKeys(path, emulator, need.called, judge_keys(need, file), "", file.odd_lines)
 
@@ -177,8 +177,10 @@ def _read(path: str) -> bytes:
         if not os.path.isfile(place):
             if os.path.isdir(place):
                 raise GribbleError(f"{path} is a folder", fix="Name the key files in it; gribble identify finds them.")
-            raise GribbleError(f"{path} is no file", fix="Check the path.")
+            raise GribbleError(f"{path} is not a file", fix="Check the path.")
         with open_regular(place) as stream:
             return stream.read(KEYS_BYTES + 1)  # one byte more than a key file may have tells that it is none
     except OSError as error:
-        raise GribbleError(f"{path} cannot be read: {reason_of(error)}", fix="Check the path.") from error
+        raise GribbleError(
+            f"{path} cannot be read: {reason_of(error)}", fix="Check the path and its permissions."
+        ) from error

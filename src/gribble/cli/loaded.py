@@ -63,8 +63,7 @@ def load(call: Call, *, strict: bool = False, lenient: bool = False, catalogue: 
             call.screen.tell(str(mistake))
         if sheets.mistakes:
             call.screen.tell(
-                f"gribble: {count(len(sheets.mistakes), 'mistake')} in the catalogue; "
-                "those sheets are left out, the rest goes on"
+                f"gribble: {count(len(sheets.mistakes), 'mistake')} in the catalogue; those sheets are left out"
             )
     memory = memory_folder(environment, path)
     seen = SeenSources(memory / "sources.json" if memory else None)
@@ -94,7 +93,8 @@ def require_config(call: Call, fix: str = "") -> Path:
     if path is None:
         raise GribbleError(
             "no gribble.toml here or in any folder above",
-            fix=fix or "gribble init writes one from what is on disk; gribble demo shows the job on made-up files.",
+            fix=fix
+            or "gribble init writes one from what is on your disk; gribble demo shows everything on made-up files.",
         )
     return path
 
@@ -104,7 +104,9 @@ def catalogue_folders(call: Call) -> list[Path]:
     path = require_config(call, "Name the catalogue's folder or files.")
     folders = [Path(folder) for folder in load_config(path, call.environment.home, call.environment.env).catalogues]
     if not folders:
-        raise GribbleError("gribble.toml names no catalogue folder", fix='Give it one: catalogues = ["catalogue"].')
+        raise GribbleError(
+            "there is no catalogue folder in gribble.toml", fix='Give it one: catalogues = ["catalogue"].'
+        )
     return folders
 
 
@@ -119,6 +121,6 @@ def _refuse_source(config: Config, target: Path, option: str) -> None:
     rigs = [Path(rig.at) for rig in config.rig.values() if not rig.far]
     if lies_in(target, map(Path, config.source_folders), ends=rigs):
         raise GribbleError(
-            f"{shorten(str(target))} lies in a source, and sources are never written",
+            f"{shorten(str(target))} is in a source, and Gribble never writes to a source",
             fix=f"Name another: {option}.",
         )

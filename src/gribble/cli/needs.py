@@ -39,7 +39,7 @@ def needs(
     ] = None,
     tree: Annotated[bool, typer.Option("--tree", help="Sets, with their families.")] = False,
 ) -> int:
-    """What each emulator needs, and which of it is held.
+    """What each emulator needs, and what you have of it.
 
     Names, places, what for, and the contents that will do.
 

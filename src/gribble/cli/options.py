@@ -16,7 +16,7 @@ ConfigOption = Annotated[
     typer.Option("--config", metavar="FILE", help="Use this gribble.toml.", show_default=False),
 ]
 JsonOption = Annotated[bool, typer.Option("--json", help="One JSON object on standard output.")]
-VerboseOption = Annotated[bool, typer.Option("--verbose", "-v", help="Show everything, and what it cost.")]
+VerboseOption = Annotated[bool, typer.Option("--verbose", "-v", help="Show everything, and what was read.")]
 PagerOption = Annotated[bool, typer.Option("--pager", help="The whole answer, page by page.")]
 RigOption = Annotated[
     Optional[list[str]],  # noqa: UP045
@@ -26,7 +26,7 @@ RigOption = Annotated[
 ]
 FromOption = Annotated[
     Optional[list[str]],  # noqa: UP045
-    typer.Option("--from", metavar="PATH", help="One more source, this time only.", show_default=False),
+    typer.Option("--from", metavar="PATH", help="One more source, for this time only.", show_default=False),
 ]
 AtOption = Annotated[
     Optional[str],  # noqa: UP045
@@ -37,11 +37,11 @@ AsOption = Annotated[
     typer.Option(
         "--as",
         metavar="EMULATOR=RELEASE",
-        help="As if this release were installed; says what changes.",
+        help="As if this release were installed; shows what changes.",
         show_default=False,
     ),
 ]
-RereadOption = Annotated[bool, typer.Option("--reread", help="Read every file anew, whatever the index says.")]
+RereadOption = Annotated[bool, typer.Option("--reread", help="Read every file again, whatever the index says.")]
 OnlyOption = Annotated[
     Optional[list[str]],  # noqa: UP045
     typer.Option(
@@ -53,7 +53,7 @@ OnlyOption = Annotated[
 ]
 SkipOption = Annotated[
     Optional[list[str]],  # noqa: UP045
-    typer.Option("--skip", metavar="WORD", help="All steps but those.", show_default=False),
+    typer.Option("--skip", metavar="WORD", help="Leave out these steps.", show_default=False),
 ]
 
 
@@ -65,23 +65,26 @@ class Link(StrEnum):
 
 LinkOption = Annotated[
     Optional[Link],  # noqa: UP045
-    typer.Option("--link", metavar="hard", help="A second name of the source instead of a copy.", show_default=False),
+    typer.Option(
+        "--link",
+        metavar="hard",
+        help="Link to the source file instead of copying it (same disk only).",
+        show_default=False,
+    ),
 ]
 TrustOption = Annotated[
     bool,
-    typer.Option("--trust-size", help="Network rigs: compare only the size of what was sent, do not read it back."),
+    typer.Option("--trust-size", help="Network rigs: compare only the size of sent files, do not read them back."),
 ]
 GamesOption = Annotated[bool, typer.Option("--games", help="Look into the game folders, too.")]
-ByNameOption = Annotated[
-    bool, typer.Option("--by-name", help="Also take files that no digest can prove, by their name.")
-]
+ByNameOption = Annotated[bool, typer.Option("--by-name", help="Also use files that only their name speaks for.")]
 QuietOption = Annotated[bool, typer.Option("--quiet", "-q", help="Only the answer, in one line.")]
 YesOption = Annotated[bool, typer.Option("--yes", "-y", help="Do not ask.")]
 HiddenOption = Annotated[
     bool, typer.Option("--hidden", help="Also write hidden files and folders, and where programs keep their settings.")
 ]
 ReplaceOption = Annotated[
-    bool, typer.Option("--replace", help="Write over another file, too; the former one is kept beside it.")
+    bool, typer.Option("--replace", help="Replace a file that is there; the old one is kept next to it.")
 ]
 EmulatorsArgument = Annotated[
     Optional[list[str]],  # noqa: UP045

@@ -105,7 +105,7 @@ class PlaceOptions(NamedTuple):
         typer.Option(
             "--prefer",
             metavar="NEED[=LABEL]",
-            help="Put the content you like best in place of one that is right, too, or the one with a label.",
+            help="Use the content that you like best, even where another one is right; or the one with this label.",
             show_default=False,
         ),
     ] = None
@@ -113,7 +113,7 @@ class PlaceOptions(NamedTuple):
 
 @command("place", takes="emulators rig from_ at config")
 def place(call: Call, options: PlaceOptions) -> int:
-    """Put things right: shows the plan, asks, does it.
+    """Put things right: show the plan, ask, do it.
 
     Nothing is deleted: what is displaced goes to the attic, and `gribble undo` takes the run back.
 
@@ -121,7 +121,9 @@ def place(call: Call, options: PlaceOptions) -> int:
     """
     plan, resume, by_name, games = options.plan, options.resume, options.by_name, options.games
     if plan and (call.scope.emulators or call.scope.sources or by_name or games or options.prefer):
-        raise GribbleError("--plan carries out a plan as it was written", fix="Narrow it by --rig, --only and --skip.")
+        raise GribbleError(
+            "--plan carries out the whole plan as it was written", fix="To do less, use --rig, --only or --skip."
+        )
     with Session(call, strict=not resume, lenient=resume) as session:
         scope = call.scope
         session.rigs.trust_size = options.trust_size
@@ -130,7 +132,7 @@ def place(call: Call, options: PlaceOptions) -> int:
         if resume or finished in (ExitCode.INTERRUPTED, ExitCode.ATTENTION):
             if finished is None:
                 refuse_to_resume(session, scope)
-                session.screen.say("No run was cut short: nothing to finish.")
+                session.screen.say("No run was cut short, so there is nothing to finish.")
             return finished or ExitCode.CLEAN
         if plan:
             path = call.environment.path(plan)
@@ -144,8 +146,8 @@ def place(call: Call, options: PlaceOptions) -> int:
             audits = survey(session, scope, told=MOST_PASSED_OVER).audit(ask)
             only = [*(options.only or ()), *prefer]
             if prefer and not preferable(audits, prefer):
-                words = f"There is nothing to prefer for {', '.join(prefer)}"
-                session.screen.say(f"{words}: what is there is liked best of what is held.")
+                words = f"There is no other file for {', '.join(prefer)}"
+                session.screen.say(f"{words}: the one in place is already the one that you like best.")
                 return ExitCode.CLEAN
             made = planned(session, audits, only, options.skip, by_name=by_name)
             if not made.obtain:

@@ -139,8 +139,8 @@ def _those(folders: list[Path], emulator: str | None) -> list[Followed]:
     if emulator is not None and not those:
         near = suggest(emulator, sorted({one.head.emulator for one in every}))
         raise GribbleError(
-            f"nothing in your catalogues says from which list of {emulator} it was made{near}",
-            fix=f"gribble catalogue import LIST --emulator {emulator} --into SHEET notes it, with what is new.",
+            f"no sheet of {emulator} says which list it was made from{near}",
+            fix=f"gribble catalogue import LIST --emulator {emulator} --into SHEET adds it, and notes the list.",
         )
     return those
 
@@ -153,11 +153,11 @@ def _look(session: Session, one: Followed, work: Path, yes: bool) -> Refreshed:
             answer = _compared(session, one, found, work)
             if not quiet:
                 show_refreshed(screen, answer)
-            if answer.renewed and (yes or not quiet) and ask(session.call, "Take it over?", yes):
+            if answer.renewed and (yes or not quiet) and ask(session.call, "Take these changes?", yes):
                 assert found is not None, "what was renewed was fetched"
                 answer = answer._replace(kept=_take(one, answer.renewed, found), done=True)
                 if not quiet:
-                    screen.say(f"{shorten(str(one.path))} is as the list has it now{kept_words(answer.kept)}.")
+                    screen.say(f"{shorten(str(one.path))} now has what the list says{kept_words(answer.kept)}.")
     except GribbleError as error:
         answer = Refreshed(one, error=error)
         if not quiet:
@@ -173,7 +173,7 @@ def _compared(session: Session, one: Followed, found: Listed | None, work: Path)
         where = "list in [from]" if isinstance(one.head, Sheet) else '"list" in "from", in the first line'
         raise GribbleError(
             f"{one.origin.list_} is not there",
-            fix=f"Bring it back, or write in {one.path.name} where it is now: {where}.",
+            fix=f"Bring it back, or write its new place in {one.path.name}: {where}.",
             code=ExitCode.FAILED,
         )
     sha256 = digest_of(found.path)
@@ -215,6 +215,6 @@ def _lead_on(session: Session, looked: list[Refreshed]) -> None:
     left = list(dict.fromkeys(one.followed.head.emulator for one in looked if one.renewed and not one.done))
     if left:
         only = f" {quoted(left[0])}" if len(left) == 1 else ""
-        session.screen.next(f"gribble catalogue refresh{only} --yes", "takes it over")
+        session.screen.next(f"gribble catalogue refresh{only} --yes", "takes the changes")
     elif done:
         session.screen.next(f"gribble check {' '.join(map(quoted, done))}", "what is right now, and what is not")

@@ -37,11 +37,11 @@ def report(
     call: Call,
     html: Annotated[
         Optional[str],  # noqa: UP045
-        typer.Option("--html", metavar="FILE", help="A page that stands alone.", show_default=False),
+        typer.Option("--html", metavar="FILE", help="A page in one file.", show_default=False),
     ] = None,
     csv: Annotated[
         Optional[str],  # noqa: UP045
-        typer.Option("--csv", metavar="FILE", help="A table, a row for each thing wanted.", show_default=False),
+        typer.Option("--csv", metavar="FILE", help="A table with a row for each need.", show_default=False),
     ] = None,
     markdown: Annotated[
         Optional[str],  # noqa: UP045
@@ -50,7 +50,7 @@ def report(
     obtain: Annotated[
         Optional[str],  # noqa: UP045
         typer.Option(
-            "--obtain", metavar="FILE", help="A table of what to obtain, a row for each file.", show_default=False
+            "--obtain", metavar="FILE", help="A table of what to obtain, with a row for each file.", show_default=False
         ),
     ] = None,
     brief: Annotated[
@@ -59,10 +59,10 @@ def report(
     replace: ReplaceOption = False,
     since: Annotated[
         Optional[str],  # noqa: UP045
-        typer.Option("--since", metavar="RUN|DATE", help="Also what runs changed since then.", show_default=False),
+        typer.Option("--since", metavar="RUN|DATE", help="Also what runs have changed since then.", show_default=False),
     ] = None,
 ) -> int:
-    """A page or a table on what runs, and what lacks.
+    """What runs and what is missing: a page, a table.
 
     With why the rest does not run, and what is to be obtained.
 
@@ -79,11 +79,11 @@ def report(
     wanted = [(option, call.environment.path(name), own, text) for option, name, own, text in forms if name is not None]
     if not wanted and not call.json and not brief:
         raise GribbleError(
-            "no form of report is named",
+            "say which form the report should have",
             fix="gribble report --html FILE, --csv FILE, --markdown FILE, --obtain FILE, --brief or --json",
         )
     if len({target for _, target, _, _ in wanted}) < len(wanted):
-        raise GribbleError("two forms of report are to go into one file", fix="Name a file for each.")
+        raise GribbleError("two forms of the report cannot go into one file", fix="Name a file for each.")
     with Session(call) as session:
         scope = call.scope
         for option, target, own, _ in wanted:
@@ -94,7 +94,7 @@ def report(
             chosen = runs_since(runs, since) if since else []
         except ValueError:
             raise GribbleError(
-                f"--since {since} is no run and no day",
+                f"--since {since} is not a run and not a day",
                 fix="Give a run's number (gribble history lists them) or a day, such as 2026-11-23.",
             ) from None
         world = survey(session, scope)

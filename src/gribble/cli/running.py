@@ -65,7 +65,7 @@ def planned(
     for name, volume in volumes.items():
         if not volume and plan.on(name):
             session.notes.aside(
-                f"note: {name} lies on a volume of unknown kind; what it can hold is not checked beforehand "
+                f"note: {name} lies on a volume of unknown kind; so Gribble cannot check beforehand what fits on it "
                 f'(volume = "fat32", say, under rig.{name} in gribble.toml tells it)'
             )
     return narrow(plan, only, skip)
@@ -78,8 +78,8 @@ def narrow(plan: Plan, only: list[str] | None, skip: list[str] | None) -> Plan:
     except ValueError as error:
         words = sorted({word for step in plan.steps for word in (step.rig, step.emulator, step.need) if word})
         raise GribbleError(
-            f"no step of the plan answers to '{error}'{suggest(str(error), words)}",
-            fix="A rig, an emulator, a need, a set, a kind of step, or a pattern for the place: '*/boot/*'.",
+            f"no step of the plan matches '{error}'{suggest(str(error), words)}",
+            fix="Name a rig, an emulator, a need, a set, a kind of step, or a pattern for the place: '*/boot/*'.",
         ) from error
 
 
@@ -94,8 +94,7 @@ def place_plan(
         session.screen.out.print()
         if any(isinstance(step, Copy) and step.link for step in plan.steps):
             session.screen.say(
-                "Mind: a linked file is the source itself under a second name. An emulator that writes into it alters "
-                "the source."
+                "Careful: a linked file is the source file itself. If an emulator writes to it, your source changes."
             )
         seen = _seen(session, scope, plan)
         if not ask(session.call, "Carry out this plan?", yes):
@@ -103,8 +102,8 @@ def place_plan(
         failed = carry_out(session, scope, plan, frozenset(found.rig for found in audits if found.new), seen)
         if failed == ExitCode.INTERRUPTED:
             return failed
-        more = f"; {count(len(plan.obtain), 'gap')} still to fill" if plan.obtain else ""
-        session.screen.next("gribble check", f"or gribble undo, to take this run back{more}")
+        more = f"; {count(len(plan.obtain), 'file')} still to obtain" if plan.obtain else ""
+        session.screen.next("gribble check", f"or gribble undo, to undo this run{more}")
     if failed or any(found.away for found in audits):
         return failed or ExitCode.FAILED
     stays = any(found.unready for found in audits) and not (plan.steps or narrowed)
@@ -161,15 +160,15 @@ def carry_out(session: Session, scope: Scope, plan: Plan, new: frozenset[str], s
                 one = stack.enter_context(rig.locked())
                 if name in seen and rig.mark() != seen[name].mark:
                     raise GribbleError(
-                        f"another Gribble was at work on {name} since this plan was made",
-                        fix="Nothing was changed. Run the command again. It surveys the rig once more.",
+                        f"another Gribble changed {name} after this plan was made",
+                        fix="Nothing was changed. Run the command again. It looks at the rig again.",
                         code=ExitCode.FAILED,
                     )
                 held[name] = one
             except GribbleError as error:
                 hindered[name] = error
         for name, why in hindered.items() if held else ():
-            session.screen.tell(f"gribble: {why}\n  Nothing was changed on {name}; the others go on.")
+            session.screen.tell(f"gribble: {why}\n  Nothing was changed on {name}. The other rigs go on.")
         if not held:
             raise next(iter(hindered.values()))
         number = 0
@@ -192,7 +191,7 @@ def _make_rig(session: Session, scope: Scope, name: str) -> None:
     except OSError as error:
         raise GribbleError(
             f"rig {name} cannot be written: {root}: {reason_of(error)}",
-            fix="Nothing was changed. Check its permissions; gribble doctor looks at every rig.",
+            fix="Nothing was changed. Check its permissions; gribble doctor checks every rig.",
             code=ExitCode.FAILED,
         ) from error
 
@@ -200,10 +199,10 @@ def _make_rig(session: Session, scope: Scope, name: str) -> None:
 def _ready(session: Session, scope: Scope, plan: Plan, name: str) -> RigHome:
     """A rig that is there and has room for its steps. Raises GribbleError."""
     rig = next((one for one in session.rigs.in_scope(scope) if one.name == name), None)
-    if why := rig.away() if rig else "is not there any more":
+    if why := rig.away() if rig else "is no longer there":
         raise GribbleError(
             f"rig {name}: {why}",
-            fix="Nothing was changed. Reach it, then run the command again.",
+            fix="Nothing was changed. Connect it, then run the command again.",
             code=ExitCode.FAILED,
         )
     assert rig is not None
@@ -293,7 +292,7 @@ def run_forward(session: Session, going: list[Going]) -> int:
         elif one.run.state == "done":
             code = max(code, _say_done(session, one, refused[one.held.name], runners[one.held.name].copied))
     if open_:
-        session.screen.next("gribble place --resume", "finishes this run; gribble undo takes it back")
+        session.screen.next("gribble place --resume", "finishes this run; gribble undo undoes it")
         return ExitCode.INTERRUPTED
     if lost:
         for other in lost[1:]:
@@ -332,7 +331,7 @@ def _teller(refused: list[tuple[Step, str]]) -> Callable[[Step, str], None]:
 def _say_stopped(session: Session, one: Going) -> None:
     run = one.run
     words = f": {len(run.done)} of {count(len(run.steps), 'step')} done on {one.held.name}, run {run.number}"
-    session.screen.say(styled("Stopped", "bold"), f"{words}; what was under way is as it was.")
+    session.screen.say(styled("Stopped", "bold"), f"{words}. The step that was under way was put back.")
 
 
 def _say_done(session: Session, one: Going, refused: list[tuple[Step, str]], copied: int) -> int:
@@ -346,9 +345,9 @@ def _say_done(session: Session, one: Going, refused: list[tuple[Step, str]], cop
         screen.say(f"  not done: {step.kind} {step.place}: {reason}")
     if copied:
         files = count(copied, "file")
-        screen.say(f"  {files} could not be linked (another volume, or one without links): copied instead.")
+        screen.say(f"  {files} could not be linked (other volume, or no links there), so they were copied.")
     if held.home.remote and held.home.remote.trust_size:
-        screen.say("  What was sent was not read back (--trust-size): only sizes were compared.")
+        screen.say("  Only the sizes of the sent files were compared (--trust-size).")
     return ExitCode.FAILED if refused else ExitCode.CLEAN
 
 
@@ -369,8 +368,8 @@ def finish_open_runs(session: Session, scope: Scope, yes: bool) -> int | None:
         with rig.locked() as held:
             if rig.mark() != mark:
                 raise GribbleError(
-                    f"another Gribble was at work on {rig.name} while you were asked",
-                    fix="Nothing was changed. Run the command again. It surveys the rig once more.",
+                    f"another Gribble changed {rig.name} while you were asked",
+                    fix="Nothing was changed. Run the command again. It looks at the rig again.",
                     code=ExitCode.FAILED,
                 )
             for run in held.open_runs():
@@ -387,7 +386,7 @@ def refuse_to_resume(session: Session, scope: Scope) -> None:
         for run in rig.open_runs():
             if run.foreign:
                 raise GribbleError(
-                    f"run {run.number} on {rig.name} was cut short, and is not finished: {run.foreign}",
+                    f"run {run.number} on {rig.name} was cut short, and Gribble does not finish it: {run.foreign}",
                     fix=f"gribble history --adopt {run.number} shows what it would do, and asks whether you trust it.",
                     code=ExitCode.FAILED,
                 )
@@ -427,7 +426,7 @@ def take_back(session: Session, held: HeldRig, run: Run, changed: Iterable[Chang
     told, with status 3. Ctrl-C stops it between two steps. Raises GribbleError."""
     to_do = run.begun.keys() - run.back - run.failed.keys()
     left = sum(run.steps[number].bytes for number in to_do)
-    with Interruption() as interruption, session.screen.bar("Taking back", left) as bar:
+    with Interruption() as interruption, session.screen.bar("Undoing", left) as bar:
 
         def watch(bytes_: int) -> None:
             interruption.check()
@@ -439,12 +438,12 @@ def take_back(session: Session, held: HeldRig, run: Run, changed: Iterable[Chang
             saved = held.take_back(run, elsewhere, frozenset(change.path for change in changed), watch)
     if saved is not None:
         for path in saved:
-            session.screen.say(f"  left as it is: {path} was saved by another program meanwhile")
+            session.screen.say(f"  left as it is: another program has changed {path}")
         if saved:
-            session.screen.next(f"gribble undo {run.number}", "takes the rest back, once you have moved that away")
+            session.screen.next(f"gribble undo {run.number}", "undoes the rest after you have moved that away")
         return ExitCode.FAILED if saved else ExitCode.CLEAN
     steps = f"{len(to_do & run.back)} of {count(len(to_do), 'step')}"
-    session.screen.say(styled("Stopped", "bold"), f": {steps} taken back on {held.name}, run {run.number}.")
+    session.screen.say(styled("Stopped", "bold"), f": {steps} undone on {held.name}, run {run.number}.")
     session.screen.next(f"gribble undo {run.number}", "goes on with it")
     return ExitCode.INTERRUPTED
 
@@ -480,7 +479,11 @@ def write_texts(call: Call, texts: list[Text], session: Session | None, yes: boo
     folders = {target.parent for target, _ in here}
     before = {target: stamp_at(target) for target, _ in here}
     where = f" to {shorten(str(folders.pop()))}" if len(folders) == 1 else ""
-    if not ask(call, f"Write {count(len(here), 'file')}{where}? What is there already is kept beside it.", yes):
+    if not ask(
+        call,
+        f"Write {count(len(here), 'file')}{where}? If a file is there already, it is kept next to the new one.",
+        yes,
+    ):
         return ExitCode.ATTENTION
     for target, one in here:
         if stamp_at(target) != before[target]:

@@ -47,7 +47,7 @@ class Notes:
             self._passed_over.append(f"passed over {where}: {skipped.why}")
         if rest := len(passed) - len(named):
             what = f"{rest:,} more" if named else count(rest, "file")
-            self._passed_over.append(f"passed over {what} that cannot be looked into; gribble check -v says which")
+            self._passed_over.append(f"{what} could not be read; gribble check -v shows which")
 
     def nothing_lacks(self) -> None:
         """What could not be looked into is no news: nothing is missing that could be in there."""
@@ -136,7 +136,7 @@ class Session:
                 what = "undo of run" if run.undoing else "run"
                 if run.foreign:
                     self.screen.tell(
-                        f"note: {what} {run.number} on {rig.name} is open, and left alone: {run.foreign}; "
+                        f"note: {what} {run.number} on {rig.name} is open, but Gribble leaves it alone: {run.foreign}; "
                         f"gribble history --adopt {run.number} shows it"
                     )
                     continue
@@ -145,13 +145,15 @@ class Session:
                     continue
                 self.screen.tell(
                     f"note: {what} {run.number} on {rig.name} was cut short; "
-                    "gribble place --resume finishes it, gribble undo takes it back"
+                    "gribble place --resume finishes it, gribble undo undoes it"
                 )
 
     def tell_idle(self) -> None:
         """Note that no emulator is entered yet, where the answer does not say so."""
         if self.loaded.path is not None and not any(rig.emulators for rig in self.loaded.config.rig.values()):
-            words = "no rig in gribble.toml has an emulator yet, so nothing is wanted; gribble check leads on"
+            words = (
+                "no rig in gribble.toml has an emulator yet, so nothing is needed; gribble check shows the next step"
+            )
             self.notes.aside(f"note: {words}")
 
     def ended_for(self, audits: Iterable[RigAudit]) -> int:

@@ -99,7 +99,9 @@ def compare(
             show_compared(session.screen, *rosters, changes, verbose=verbose)
             installed = place.fitted.release == rosters[1].head.release
             if any(one.change in (Change.REPACK, Change.HELD) for one in changes) and installed:
-                session.screen.next(f"gribble place {place.fitted.emulator}", "packs and brings what is held")
+                session.screen.next(
+                    f"gribble place {place.fitted.emulator}", "packs and copies the files that you have"
+                )
         if session.loaded.catalogue.mistakes:
             return ExitCode.USAGE
         return ExitCode.CLEAN if all(one.change is Change.SAME for one in changes) else ExitCode.ATTENTION
@@ -111,7 +113,11 @@ def fit(
     bytes_: Annotated[str, typer.Option("--bytes", metavar="SIZE", help="The room: 8GB is decimal, 8GiB binary.")],
     wanted: Annotated[
         Optional[str],  # noqa: UP045
-        typer.Option(metavar="FILE", help="Sets, one on each line; behind it, its weight.", show_default=False),
+        typer.Option(
+            metavar="FILE",
+            help="A file of sets, one on each line, with an optional weight after the name.",
+            show_default=False,
+        ),
     ] = None,
     emulator: EmulatorOption = None,
     cluster: Annotated[
@@ -138,7 +144,9 @@ def fit(
         try:
             wishes = read_wanted(Path(wanted)) if wanted else []
         except OSError as error:
-            raise GribbleError(f"{wanted} cannot be read: {reason_of(error)}", fix="Check the path.") from error
+            raise GribbleError(
+                f"{wanted} cannot be read: {reason_of(error)}", fix="Check the path and its permissions."
+            ) from error
         if out:
             session.loaded.refuse_source(call.environment.path(out), "--out")
             check_target(call.environment.path(out), replace_other=replace)

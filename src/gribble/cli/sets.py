@@ -36,7 +36,7 @@ def check(
     sort: SortOption = None,
     verbose: VerboseOption = False,
 ) -> int:
-    """Which sets run, and what is at fault in others.
+    """Which sets run, and what is wrong in the others.
 
     Of those that do not run each file at fault, and where a right one is held.
 
@@ -67,12 +67,12 @@ def pack(
         typer.Option(metavar="STYLE", help="split, merged or full (default: the rig's own).", show_default=False),
     ] = None,
     stubs: Annotated[bool, typer.Option("--stubs", help="Leave an empty archive for each merged clone.")] = False,
-    lean: Annotated[bool, typer.Option("--lean", help="Leave out what no wanted set needs.")] = False,
+    lean: Annotated[bool, typer.Option("--lean", help="Leave out files that no wanted set needs.")] = False,
     only: OnlyOption = None,
     skip: SkipOption = None,
     yes: YesOption = False,
 ) -> int:
-    """Build and repack archives from what is held.
+    """Build and repack archives from your files.
 
     Archives are renamed and repacked, too; without a style, only what sets lack is brought.
 
@@ -80,8 +80,8 @@ def pack(
     """
     if lean and names:
         raise GribbleError(
-            "--lean leaves out what no wanted set needs, so it looks at all of them",
-            fix="Leave the names of sets away.",
+            "--lean looks at all wanted sets at once",
+            fix="Leave out the names of sets.",
         )
     with Session(call, strict=True) as session:
         scope = call.scope

@@ -217,12 +217,12 @@ def _surveyor(
 
 
 def _note_away(session: Session, world: World) -> None:
-    """Note which sources are away and what counts as held there, and which lie elsewhere today."""
+    """Note which sources are away and what counts as yours, and which lie elsewhere today."""
     for one in world.away:
         name = one.source if one.source == one.at else f"{one.source} ({shorten(one.at)})"
         since = f" {one.since}" if one.since else ""
-        counts = f"what the index knows of it ({count(one.files, 'file')}) counts as held there"
-        nothing = f"{one.why}, and the index knows nothing of what it holds: switch it on, or correct the path"
+        counts = f"what the index knows of it ({count(one.files, 'file')}) counts as yours"
+        nothing = f"{one.why}, and Gribble does not know what is on it: switch it on, or correct the path"
         said = f"note: {shorten(name)} is away{since}; {counts if one.files else nothing}"
         emptied = f"; if you emptied it yourself: gribble doctor --accept {quoted(one.source)}"
         session.notes.aside(said + (emptied if one.emptied else ""))

@@ -112,7 +112,7 @@ class Wish(NamedTuple):
         if self.entry is None or self.out or self.into or self.preview:
             return self
         if to == "plays":
-            raise GribbleError("what plays says nothing of a rig", fix="--into ROSTER brings it into a roster.")
+            raise GribbleError("--to plays does not go together with --rig", fix="Name the roster: --into ROSTER.")
         name = f"{emulator}-{release}" if to == "roster" else emulator
         path = self.entry.catalogue / f"{name}{ENDINGS[to]}"
         if os.path.lexists(path) and to == "sheet":
@@ -136,9 +136,12 @@ class Wish(NamedTuple):
                 fix=f"Name it so: {option} {Path(named).stem}{ENDINGS[to]}",
             )
         if to == "plays" and self.out:
-            raise GribbleError("what plays is merged into a roster that is there", fix="--into ROSTER")
+            raise GribbleError(
+                "--to plays changes a roster that is there, so it does not take --out",
+                fix="Name the roster: --into ROSTER.",
+            )
         if to == "roster" and self.into:
-            raise GribbleError("a roster is written anew", fix=f"--out {Path(named).name}")
+            raise GribbleError("a roster is always written as a new file", fix=f"--out {Path(named).name}")
         if self.into and not os.path.isfile(self.target):
             raise GribbleError(f"{self.into} is no file", fix="--out FILE writes a new one.")
         if self.out and not self.preview:
@@ -184,7 +187,7 @@ def finish_sheet(wish: Wish, draft: DraftSheet, tally: Tally) -> int:
     refuse_faults(wish, tally)
     wanted = tuple(join(need.folder, need.name) for need in draft.needs)
     place = _place(wish, Sought((draft.emulator, draft.title), wanted))
-    if not ask(wish.call, "Is that right?", wish.yes, wish.heard):
+    if not ask(wish.call, "Is this right?", wish.yes, wish.heard):
         return ExitCode.ATTENTION
     if wish.into:
         _merge(wish, draft)
@@ -212,7 +215,7 @@ def _place(wish: Wish, sought: Sought) -> str | None:
         return None
     place = entry.folder(sought._replace(others=entry.others(emulator)), wish.inside, yes=wish.yes)
     if emulator not in entry.rig.emulators and not wish.yes:
-        wish.call.screen.say(f"{emulator} will be entered for {entry.name} in gribble.toml.")
+        wish.call.screen.say(f"Gribble will enter {emulator} for {entry.name} in gribble.toml.")
     return place
 
 
@@ -232,7 +235,7 @@ def _enter(wish: Wish, emulator: str, release: str, place: str | None, begins: s
             yes=True,
             keep=there,
         )
-    screen.next(f"gribble check {emulator} --rig {entry.name}", "which of it is right, and what puts the rest right")
+    screen.next(f"gribble check {emulator} --rig {entry.name}", "what of it is right, and how to put the rest right")
 
 
 def _written(place: Path, blocks: Iterable[bytes]) -> None:
@@ -247,7 +250,7 @@ def _merge(wish: Wish, draft: DraftSheet) -> None:
         base = former_sheet(wish.target, sheet)
         origin = wish.origin()
     else:
-        wish.call.screen.tell(f"note: gribble catalogue refresh goes on looking at {sheet.from_.list_}")
+        wish.call.screen.tell(f"note: gribble catalogue refresh still looks at {sheet.from_.list_}")
     with changing(wish.target) as file:
         found = merged(text_of(file.data), _sheet_of(wish, draft), draft, base, origin)
         if found.differs or origin:
@@ -256,7 +259,7 @@ def _merge(wish: Wish, draft: DraftSheet) -> None:
                 wish.keep(origin, file.beside)
             kept = file.write([found.text.encode()], keep=found.differs)
             if kept:
-                wish.call.screen.say(f"The sheet as it was is kept as {kept.name}.")
+                wish.call.screen.say(f"The old sheet is kept as {kept.name}.")
     show_merged(wish.call.screen, wish.into or "", found)
 
 
@@ -267,8 +270,8 @@ def _sheet_of(wish: Wish, draft: DraftSheet) -> Sheet:
         raise MistakesError(mistakes)
     if sheet.emulator != draft.emulator:
         raise GribbleError(
-            f"{wish.into} is the sheet of {sheet.emulator}, and the list is taken for {draft.emulator}'s",
-            fix=f"Nothing was written. --emulator {sheet.emulator} says that it is the same.",
+            f"{wish.into} is the sheet of {sheet.emulator}, but the list seems to be for {draft.emulator}",
+            fix=f"Nothing was written. If the list is for {sheet.emulator}, add --emulator {sheet.emulator}.",
         )
     return sheet
 
@@ -300,7 +303,7 @@ def _roster(wish: Wish, made: FieldMap) -> int:
         refuse_faults(wish, tally)
         show_sets_met(screen, met.seen, [] if wish.yes else first)
         places.append(_place(wish, Sought((head.emulator,), None)))
-        if not ask(wish.call, "Is that right?", wish.yes, wish.heard):
+        if not ask(wish.call, "Is this right?", wish.yes, wish.heard):
             raise _NotSo
         wish.keep(origin, _written)
 
@@ -317,11 +320,14 @@ def _roster(wish: Wish, made: FieldMap) -> int:
     if (update := _tell_installed(wish, head)) and there:
         screen.next(update, "what that release would change")
     elif wish.entry:
-        screen.say("Wanted are the sets that lie there; --wanted held of gribble rigs enter takes all that you hold.")
+        screen.say(
+            "The sets in that folder are wanted. To want every set that you have: "
+            f"gribble rigs enter {head.emulator} --wanted held"
+        )
         begins = sheet.folders[sheet.arcade.folder] if sheet and sheet.arcade else ""
         _enter(wish, head.emulator, head.release, place, join(begins))
     else:
-        screen.next(f"gribble catalogue lint {wish.out}", "looks for loops and gaps in the families")
+        screen.next(f"gribble catalogue lint {wish.out}", "looks for loops and gaps in the set families")
     return ExitCode.ATTENTION if tally.faulty else ExitCode.CLEAN
 
 
@@ -371,7 +377,7 @@ def _add_sheet(wish: Wish, emulator: str) -> Sheet | None:
         write_file(sheet, [write_arcade_sheet(emulator, wish.target.name, folder).encode()])
     except ThereError:
         return None
-    wish.call.screen.say(f"{Path(wish.out or '').with_name(sheet.name)}: a sheet for it.")
+    wish.call.screen.say(f"{Path(wish.out or '').with_name(sheet.name)}: a sheet for this emulator.")
     return None
 
 
@@ -384,7 +390,7 @@ def _plays(wish: Wish, made: FieldMap) -> int:
     if wish.only_shown:
         return _shown(wish, tally)
     refuse_faults(wish, tally)
-    if not ask(wish.call, "Is that right?", wish.yes, wish.heard):
+    if not ask(wish.call, "Is this right?", wish.yes, wish.heard):
         return ExitCode.ATTENTION
     with changing(wish.target) as file:
         roster, mistakes = load_roster(wish.target)
@@ -394,12 +400,12 @@ def _plays(wish: Wish, made: FieldMap) -> int:
         if found.changed:
             kept = file.write(write_roster(roster.head, found.sets), keep=True)
             assert kept is not None, "the roster was there"
-            screen.say(f"The roster as it was is kept as {kept.name}.")
+            screen.say(f"The old roster is kept as {kept.name}.")
     _told(wish, tally)
     screen.say(f"{wish.into}: {count(found.changed, 'set')} changed, {found.known:,} known already.")
     if found.unmatched:
         more = "" if len(found.unmatched) <= 8 else f" and {len(found.unmatched) - 8:,} more"
-        screen.say(f"Matched no set, or several: {', '.join(found.unmatched[:8])}{more}.")
+        screen.say(f"These match no set, or several: {', '.join(found.unmatched[:8])}{more}.")
     return ExitCode.ATTENTION if tally.faulty or found.unmatched else ExitCode.CLEAN
 
 
@@ -419,10 +425,12 @@ def refuse_faults(wish: Wish, tally: Tally) -> None:
     if tally.faulty and not wish.leave_out:
         told = [Mistake(wish.shown, "", one) for one in tally.mistakes]
         told += _of_map(wish, (one.field for one in tally.kinds.values() if one.of_map))
-        raise MistakesError(told, fix="Nothing was written. Correct them, or let --leave-out write the other records.")
+        raise MistakesError(
+            told, fix="Nothing was written. Correct them, or use --leave-out to write only the other records."
+        )
     if not tally.records:
         raise GribbleError(
-            f"{wish.shown} has no record that the map matches", fix="--preview 3 shows what is understood."
+            f"{wish.shown} has no record that fits the map", fix="--preview 3 shows what Gribble understands."
         )
 
 
@@ -431,4 +439,4 @@ def _of_map(wish: Wish, fields: Iterable[str]) -> Iterator[Mistake]:
     for field in dict.fromkeys(fields):
         line = map_line(wish.call.environment.path(wish.map_), field) if wish.map_ else 0
         where = f"line {line}" if line else ""
-        yield Mistake(wish.map_ or "the drafted map", where, f"{field}: it is the map that is at fault")
+        yield Mistake(wish.map_ or "the drafted map", where, f"{field}: the map is wrong here")

@@ -55,22 +55,22 @@ class WantedOptions(NamedTuple):
     ] = None
     year: Annotated[
         Optional[str],  # noqa: UP045
-        typer.Option(metavar="YEAR", help="Only of a year, or of some: 1984-1989.", show_default=False),
+        typer.Option(metavar="YEAR", help="Only from this year, or these years: 1984-1989.", show_default=False),
     ] = None
     maker: Annotated[
         Optional[str],  # noqa: UP045
         typer.Option(metavar="NAME", help="Only by this maker.", show_default=False),
     ] = None
-    held: Annotated[bool, typer.Option("--held", help="Only what you hold whole.")] = False
+    held: Annotated[bool, typer.Option("--held", help="Only sets that you have whole.")] = False
     family: Annotated[bool, typer.Option("--family", help="With their parents and clones.")] = False
-    instead: Annotated[bool, typer.Option("--instead", help="These only, in place of the list there is.")] = False
+    instead: Annotated[bool, typer.Option("--instead", help="Only these: replace the list.")] = False
     without: Annotated[bool, typer.Option("--without", help="Take them out of the list.")] = False
     yes: YesOption = False
 
 
 @command("sets wanted", takes="rig from_ json config")
 def wanted(call: Call, options: WantedOptions) -> int:
-    """Which sets you want, and change it.
+    """The list of sets that you want: show, change.
 
     Sets are added to the list, after a look. Without a word it shows the list.
 
@@ -108,7 +108,7 @@ def wanted(call: Call, options: WantedOptions) -> int:
         else:
             show_picked(session.screen, look)
             if picked.sets and not (by_name and look.is_same):
-                if not ask(call, "Write it so?", options.yes):
+                if not ask(call, "Write it?", options.yes):
                     return ExitCode.ATTENTION
                 _write(call, session, place, lambda text: changed_text(text, listed, picked.sets, how, roster.sets))
                 session.screen.next(f"gribble check {look.emulator} --rig {look.rig}", "which of them run")
@@ -119,7 +119,7 @@ def _years(text: str | None) -> tuple[int, int] | None:
     if text is None:
         return None
     if not (found := _YEARS.match(text.strip())):
-        raise GribbleError(f"--year {text} is no year", fix="Write --year 1986, or --year 1984-1989.")
+        raise GribbleError(f"--year {text} is not a year", fix="Write --year 1986, or --year 1984-1989.")
     first, last = int(found[1]), int(found[2] or found[1])
     if last < first:
         raise GribbleError(f"--year {text} ends before it begins", fix=f"Write --year {last}-{first}.")
@@ -132,7 +132,9 @@ def _lines(call: Call, path: str | None) -> tuple[str, ...]:
     try:
         return tuple(read_wanted(call.environment.path(path)))
     except OSError as error:
-        raise GribbleError(f"{path} cannot be read: {reason_of(error)}", fix="Check the path.") from error
+        raise GribbleError(
+            f"{path} cannot be read: {reason_of(error)}", fix="Check the path and its permissions."
+        ) from error
 
 
 def _cleared(call: Call, picked: Picked, roster: Roster) -> Picked:
@@ -141,7 +143,7 @@ def _cleared(call: Call, picked: Picked, roster: Roster) -> Picked:
     for wish in picked.unclear:
         call.screen.say(styled(f"Which one is {wish.words}?", "bold"))
         call.screen.grid([(str(number), roster.sets[name].described) for number, name in enumerate(wish.sets, 1)])
-        call.screen.say("A number; Enter takes none of them. ")
+        call.screen.say("Type a number, or press Enter for none of them. ")
         call.screen.flush()
         answer = call.environment.answer().strip()
         if answer.isdigit() and 0 < int(answer) <= len(wish.sets):

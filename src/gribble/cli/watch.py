@@ -48,13 +48,15 @@ def watch(
         Optional[list[str]],  # noqa: UP045
         typer.Argument(metavar="PATH...", help="Only these folders.", show_default=False),
     ] = None,
-    place: Annotated[bool, typer.Option("--place", help="Plan and ask to place what somebody lacks.")] = False,
+    place: Annotated[
+        bool, typer.Option("--place", help="Plan files that an emulator needs, and ask to place them.")
+    ] = False,
     look: Annotated[
-        bool, typer.Option("--look", help="Look every second, where the system tells of no changes.")
+        bool, typer.Option("--look", help="Look every second, if the system does not report changes.")
     ] = False,
     yes: YesOption = False,
 ) -> int:
-    """Say what files are as they come to rest.
+    """Say what new files are, as they arrive.
 
     And who wants them, in all your sources.
 
@@ -65,10 +67,10 @@ def watch(
     """
     if place and not yes and (call.json or not call.environment.is_terminal):
         raise GribbleError(
-            "--place asks before each run, and nobody is there to answer", fix="Add --yes, or leave --place out."
+            "--place asks before each run, but this is not a terminal", fix="Add --yes, or leave out --place."
         )
     if yes and not place:
-        raise GribbleError("--yes answers for --place alone", fix="Add --place.")
+        raise GribbleError("--yes is only for --place", fix="Add --place.")
     watching = _Watching(call, [call.environment.path(path) for path in paths or ()], place, look, yes)
     with _until_interrupted():
         watching.begin()
@@ -126,7 +128,9 @@ class _Watching:
         for place_ in named:
             if not os.path.isdir(place_):
                 what = "is a file" if os.path.lexists(place_) else "is not there"
-                raise GribbleError(f"{place_} {what}", fix="Name folders to watch, or none for all your sources.")
+                raise GribbleError(
+                    f"{place_} {what}", fix="Name folders to watch. Without a name Gribble watches all your sources."
+                )
 
     def begin(self) -> None:
         """Survey once, so that what is there is known, and begin to watch."""
@@ -162,7 +166,7 @@ class _Watching:
             one.stop()
         total = sum(self._tally.values())
         parts = ", ".join(f"{number:,} {word}" for word, number in self._tally.most_common())
-        self._tell(f"\n{count(total, 'file')} came to rest{': ' if parts else ''}{parts}.")
+        self._tell(f"\n{count(total, 'file')} arrived{': ' if parts else ''}{parts}.")
 
     # What changes
 
@@ -232,7 +236,7 @@ class _Watching:
             elif not here and (gone := self._watches.pop(root, None)):
                 gone.stop()
             if greet and here != self._here.get(str(root), here):
-                words = "is here again; gribble check says what it brings" if here else "is not there any more"
+                words = "is back; gribble check shows what it has" if here else "is no longer there"
                 self._tell(f"{self._called(root)} {words}.")
             self._here[str(root)] = here
         for name, root in self._rigs.items():
@@ -286,18 +290,21 @@ def scrub(
         typer.Argument(metavar="PATH...", help="Only these files and folders.", show_default=False),
     ] = None,
     bytes_: Annotated[
-        str, typer.Option("--bytes", metavar="SIZE", help="Read at most so much: 50GB, 20GiB.", show_default=False)
+        str, typer.Option("--bytes", metavar="SIZE", help="Read at most this much: 50GB, 20GiB.", show_default=False)
     ] = "",
     older: Annotated[
         str,
         typer.Option(
-            "--older-than", metavar="DAYS", help="Only what was last read so long ago: 90d, 6w.", show_default=False
+            "--older-than",
+            metavar="DAYS",
+            help="Only files that were last read this long ago: 90d, 6w.",
+            show_default=False,
         ),
     ] = "",
-    everything: Annotated[bool, typer.Option("--all", help="Files that no sheet knows, too.")] = False,
+    everything: Annotated[bool, typer.Option("--all", help="Also read files that no sheet knows.")] = False,
     verbose: VerboseOption = False,
 ) -> int:
-    """Read again what was proven once, to find rot.
+    """Read proven files again, to find damage.
 
     The oldest proof first; what changed without a new date is told.
 

@@ -82,7 +82,7 @@ def build_world(folder: Path, handheld_port: int | None = None) -> None:
         folder.mkdir(parents=True, exist_ok=True)
         if any(folder.iterdir()):
             raise GribbleError(
-                f"{folder} is not empty", fix="Name another folder: gribble demo FOLDER, or remove this one first."
+                f"{folder} is not empty", fix="Name another folder: gribble demo FOLDER, or remove it first."
             )
         for path, data in _files():
             write_made(folder / path, data)

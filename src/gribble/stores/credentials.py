@@ -71,8 +71,8 @@ def secret_in(folder: Path) -> bytes:
                     file.write([secret], keep=False, mode=PRIVATE)
     except OSError as error:
         raise GribbleError(
-            f"the secret that signs journals, {path}, can neither be read nor made: {reason_of(error)}",
-            fix="Nothing was changed. Give yourself permission for that folder, and remove it if it is a link.",
+            f"the secret that signs journals, {path}, cannot be read or made: {reason_of(error)}",
+            fix="Nothing was changed. Give yourself permission for that folder. If it is a link, remove it.",
             code=ExitCode.FAILED,
         ) from error
     if len(secret) < SECRET_BYTES:

@@ -410,7 +410,7 @@ def _by_facts(line: bytes, *, whole: bool = False) -> Listed | None:
         folder=kind in ("dir", "cdir", "pdir"),
         size=_size(size),
         modified=_nanoseconds(known.get("modify", "")),
-        odd="" if kind in ("dir", "cdir", "pdir", "file") else "is no regular file (a link or a device)",
+        odd="" if kind in ("dir", "cdir", "pdir", "file") else "is not a regular file (a link or a device)",
     )
 
 
@@ -423,7 +423,7 @@ def _by_list(line: bytes) -> Listed | None:
         if raw in (b".", b".."):
             return None
         name = _text(raw.partition(b" -> ")[0] if kind == b"l" else raw)
-        odd = "" if kind in b"-d" else "is no regular file (a link or a device)"
+        odd = "" if kind in b"-d" else "is not a regular file (a link or a device)"
         return Listed(name, folder=kind == b"d", size=-1 if kind == b"d" else _size(size.decode()), odd=odd)
     if dos := _DOS.match(line):
         size, raw = dos.groups()

@@ -92,7 +92,7 @@ class RemoteGround:
                     break
                 elif one.folder and (path.count("/") > RIG_DEPTH or met + len(waiting) > RIG_FOLDERS):
                     folder.skipped.append(
-                        Skipped(path, "lies deeper than is believed; the server may list in a circle")
+                        Skipped(path, "is deeper than Gribble follows; perhaps the server lists in a circle")
                     )
                 elif one.folder:
                     inner += [path] if path not in self._left_out else []

@@ -118,7 +118,7 @@ class LocalStore(AtticFolder):
         place = self._at(path)
         if self._sources and (folder := self._resolved(place.parent)) not in self._no_source:
             if source := lies_in(Path(folder), self._sources, ends=[self.root]):
-                raise StoreError(f"{path} lies in the source {source}, and sources are never written")
+                raise StoreError(f"{path} lies in the source {source}, and Gribble never writes to a source")
             self._no_source.add(folder)
         return place
 

@@ -63,7 +63,7 @@ def network_rig(name: str, rig: Rig, at: str, home: Path, access: Access, seal: 
         except ServerRefused as error:
             raise GribbleError(
                 f"rig {name}: {address.server}: {error}",
-                fix=error.fix or f"Correct it ({variable_of(name)}, netrc), or go on without this rig: --rig OTHER.",
+                fix=error.fix or f"Correct it ({variable_of(name)}, netrc), or leave this rig out: --rig OTHER.",
                 code=ExitCode.FAILED,
             ) from None
 

@@ -293,7 +293,7 @@ class RemoteStore(AtticFolder):
         kept; where the server says no size, it is read twice."""
         before = self.wire.look_up(_checked(path))
         if before is None or before.folder:
-            raise StoreError(f"{path} is not there any more")
+            raise StoreError(f"{path} is no longer there")
         make_folders(target.parent)
         part = part_beside(target)
         with part.open("wb") as stream:

@@ -148,7 +148,7 @@ class RigHome:
         for path in (self._home, *own, *_children(self.attic), *_children(self.journals)):
             if is_link(path):
                 raise GribbleError(
-                    f"rig {self.name}: {path} is a link, and what is Gribble's own is never reached through one",
+                    f"rig {self.name}: {path} is a link, and Gribble does not follow links to its own files",
                     fix="Nothing was changed. Remove the link.",
                     code=ExitCode.FAILED,
                 )
@@ -256,7 +256,7 @@ class HeldRig:
         self._check()
         if run.foreign:
             raise GribbleError(
-                f"run {run.number} on {self.name} is neither carried out nor taken back: {run.foreign}",
+                f"run {run.number} on {self.name} is not finished and not undone by Gribble: {run.foreign}",
                 fix=f"gribble history --adopt {run.number} shows what it would do, and asks whether you trust it.",
                 code=ExitCode.FAILED,
             )
@@ -352,7 +352,7 @@ class AnyPlace:
         if self._only_in is not None and lies_in(place, self._only_in) is None:
             raise StoreError(f"{path} lies in no source, and an adopted run reads from sources and its own rig only")
         if (link := link_among_own(place)) is not None:
-            raise StoreError(f"{link} is a link, and what is Gribble's own is never reached through one")
+            raise StoreError(f"{link} is a link, and Gribble does not follow links to its own files")
         if is_link(place) and lies_in(place, self._known) is None:
             raise StoreError(f"{path} is a link that leads out of your sources and rigs, and is not read through")
         return place

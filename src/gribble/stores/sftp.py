@@ -350,6 +350,6 @@ class SftpLink:
 def _listed(name: str, one: paramiko.SFTPAttributes) -> Listed:
     mode = one.st_mode or 0
     folder = stat.S_ISDIR(mode)
-    odd = "" if folder or stat.S_ISREG(mode) or not stat.S_IFMT(mode) else "is no regular file (a link or a device)"
+    odd = "" if folder or stat.S_ISREG(mode) or not stat.S_IFMT(mode) else "is not a regular file (a link or a device)"
     size = -1 if one.st_size is None or folder else one.st_size
     return Listed(name, folder=folder, size=size, modified=(one.st_mtime or 0) * 10**9, odd=odd)

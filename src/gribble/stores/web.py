@@ -118,7 +118,7 @@ def _name(address: str) -> str:
 
 def _away(address: str, why: str) -> GribbleError:
     return GribbleError(
-        f"{address} was not read: {why}",
+        f"{address} could not be read: {why}",
         fix="Nothing was changed. Check the address, or try again later.",
         code=ExitCode.FAILED,
     )

@@ -82,7 +82,7 @@ def show_lint(screen: Screen, remarks: list[Remark], *, strict: bool) -> None:
     mistakes = [remark for remark in remarks if remark.mistake]
     others = [remark for remark in remarks if not remark.mistake]
     if not remarks:
-        screen.say("No mistakes, and nothing to remark on.")
+        screen.say("No mistakes and no remarks.")
     for title, chosen, colour in (("Mistakes", mistakes, "imposter"), ("Remarks", others, "unproven")):
         for file in dict.fromkeys(remark.file for remark in chosen):
             screen.say(styled(f"{title} in {shorten(file)}", "bold"))
@@ -120,9 +120,9 @@ def _effect_words(effect: SheetEffect) -> str:
     text = f"{effect.new.title} on {effect.rig} {stays} {effect.new.state}"
     parts = []
     if held:
-        parts.append(f"wants {count(len(held), 'file')} that you have ({', '.join(held)})")
+        parts.append(f"needs {count(len(held), 'file')} that you have ({', '.join(held)})")
     if obtain:
-        parts.append(f"wants {count(len(obtain), 'file')} to be obtained ({', '.join(obtain)})")
+        parts.append(f"needs {count(len(obtain), 'file')} that you do not have ({', '.join(obtain)})")
     if sets := list(effect.sets):
         told = ", ".join(f"{one.subject} becomes {one.now}" for one in sets[:LEFT_OVER_SHOWN])
         more = f" and {len(sets) - LEFT_OVER_SHOWN:,} more" if len(sets) > LEFT_OVER_SHOWN else ""
@@ -191,7 +191,7 @@ def show_added(screen: Screen, added: Added, folder: Path, *, leads_on: bool) ->
     """What is new in the catalogue, and where the former version is; and that a lint has remarks, if it `leads_on`."""
     where = shorten(str(folder.absolute()))
     if not added.new and not added.replaced:
-        screen.say(f"{where} has all of it already; nothing was changed.")
+        screen.say(f"{where} has all of it already. Nothing was changed.")
         return
     screen.say(f"{where}: {count(len(added.new), 'new file')}, {count(len(added.replaced), 'file')} replaced.")
     rows = [("new", name, "") for name in added.new]
@@ -334,10 +334,10 @@ def show_tally(screen: Screen, tally: Tally) -> None:
         more = len(tally.left_over) - len(names)
         screen.tell(f"left over, in the first records: {', '.join(names)}{f' and {more} more' if more else ''}")
     if tally.duplicates:
-        screen.tell(f"{count(tally.duplicates, 'record')} that stood there twice, taken once")
+        screen.tell(f"{count(tally.duplicates, 'record')} on the list twice, taken once")
     if tally.bad:
-        screen.tell(f"{count(tally.bad, 'content')} left out: the list says of it that it is bad, or not dumped")
+        screen.tell(f"{count(tally.bad, 'content')} left out: the list says that the content is bad or not dumped")
     if tally.unsure:
-        screen.tell(f"{count(tally.unsure, 'year')} left out that the list marks as a guess")
+        screen.tell(f"{count(tally.unsure, 'year')} left out: the list marks it as a guess")
     for mistake in tally.mistakes:
         screen.tell(mistake)

@@ -23,24 +23,24 @@ NAMES_SHOWN = 8
 FILES_SHOWN = 4
 PLACES_SHOWN = 2
 
-_ONE = {"lack": "lacks", "have": "has", "lie": "lies", "are": "is", "run": "runs"}
+_ONE = {"need": "needs", "have": "has", "are": "is", "run": "runs"}
 _OWN = {
-    Verdict.ASTRAY: ("lack", "files that are held elsewhere"),
-    Verdict.MISSING: ("lack", "files that nobody here has"),
-    Verdict.IMPOSTER: ("have", "files of another content"),
-    Verdict.DAMAGED: ("lie", "in archives that cannot be read"),
-    Verdict.UNPROVEN: ("have", "files that are not proven"),
+    Verdict.ASTRAY: ("need", "files that you have in another place"),
+    Verdict.MISSING: ("need", "files that you do not have"),
+    Verdict.IMPOSTER: ("have", "files with a wrong content"),
+    Verdict.DAMAGED: ("have", "archives that the emulator cannot read"),
+    Verdict.UNPROVEN: ("have", "files that no digest proves"),
 }
 _OF_RELEASE = {
     Verdict.UNPLAYABLE: ("are", "not played by this release"),
-    Verdict.MISSING: ("are", "not known to this release"),
-    Verdict.MISNAMED: ("are", "spelled otherwise than the device minds"),
-    Verdict.UNPROVEN: ("run", "with flaws, or have gaps in the roster"),
+    Verdict.MISSING: ("are", "not in this release"),
+    Verdict.MISNAMED: ("are", "spelled in a way that the device does not find"),
+    Verdict.UNPROVEN: ("run", "with flaws, or with gaps in the roster"),
 }
 
 
 def kind_words(verdict: Verdict, *, of_release: bool) -> str:
-    """What sets with one kind of fault have in common: "lack files that nobody here has"."""
+    """What sets with one kind of fault have in common: "need files that you do not have"."""
     return " ".join(_kind(verdict, of_release))
 
 
@@ -60,16 +60,16 @@ def cause_words(one: Cause, release: str | None) -> str:
     if len(one.to_get) == 1:
         return archive_words(*next(iter(one.to_get.items())), release)
     if one.to_get:
-        return f"get {len(one.to_get)} archives: {named((home.name for home in one.to_get), NAMES_SHOWN)}"
+        return f"obtain {len(one.to_get)} archives: {named((home.name for home in one.to_get), NAMES_SHOWN)}"
     places = list(dict.fromkeys(map(_place, one.held)))
     where = " and ".join(places) if len(places) <= PLACES_SHOWN else f"{len(places):,} places, such as {places[0]}"
-    held = f": held in {where}" if places else ""
+    held = f"; you have them in {where}" if places else ""
     if one.sources:
-        held += f"{';' if held else ': held in'} {' and '.join(one.sources)}{' is' if held else ', which is'} away"
+        held += f"; {'others' if held else 'they'} are in {' and '.join(one.sources)}, which is away"
     if one.owner:
-        verb = "lack" if one.verdict in (Verdict.MISSING, Verdict.ASTRAY) else "have"
-        what = "" if verb == "lack" else f"{one.verdict} "
-        nowhere = "; nobody here has them" if one.verdict is Verdict.MISSING else ""
+        verb = "need" if one.verdict in (Verdict.MISSING, Verdict.ASTRAY) else "have"
+        what = "" if verb == "need" else f"{one.verdict} "
+        nowhere = "; you do not have them" if one.verdict is Verdict.MISSING else ""
         rest = f"{what}{one.owner}'s files {named(one.files, FILES_SHOWN)}{held}{nowhere}"
     else:
         verb, words = _kind(one.verdict, one.of_release)

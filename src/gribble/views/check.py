@@ -65,7 +65,7 @@ def show_check(screen: Screen, audits: tuple[RigAudit, ...], *, verbose: bool) -
     """The answer first, then each rig with what is wrong on it."""
     emulators = [emulator for found in audits for emulator in found.emulators]
     brief = not verbose and len(emulators) > 1 and sum(map(_to_tell, emulators)) > ROWS_IN_ALL
-    screen.say(answer_of(audits), styled("  (check EMULATOR says why)" if brief else "", QUIET))
+    screen.say(answer_of(audits), styled("  (gribble why NAME tells you why)" if brief else "", QUIET))
     for found in audits:
         if not brief or not (found.away or found is audits[0]):
             screen.out.print()
@@ -74,7 +74,7 @@ def show_check(screen: Screen, audits: tuple[RigAudit, ...], *, verbose: bool) -
         own = state(found.state) if found.emulators or found.away else styled("no emulators", QUIET)
         screen.say(styled(found.rig, "bold"), styled(where, QUIET), "  ", own, why)
         if found.away and not brief:
-            screen.say(f"  away: {found.away}. Nothing is said of its needs.")
+            screen.say(f"  away: {found.away}. Gribble cannot check it now.")
         for emulator in found.emulators:
             if brief:
                 show_overview(screen, emulator)
@@ -134,7 +134,7 @@ def answer_of(audits: tuple[RigAudit, ...]) -> Text:
     if away:
         parts.append(f"{count(away, 'rig')} away")
     if not parts:
-        return styled("no emulator is entered yet, so nothing is wanted", "bold")
+        return styled("no emulator is entered yet, so nothing is needed", "bold")
     return Text.assemble(state(overall), styled(f"  {count(len(emulators), 'emulator')}: {', '.join(parts)}"))
 
 
@@ -163,7 +163,7 @@ def _show_emulator(screen: Screen, rig: RigAudit, emulator: EmulatorAudit, verbo
     if lacking:
         only = " ".join(f"--machine {quoted(machine)}" for machine in others)
         words = f"gribble rigs enter {emulator.emulator} --rig {rig.rig} {only}"
-        screen.say(f"    Nothing for {' and '.join(lacking)} is held. If you do not play it: {words}")
+        screen.say(f"    You have nothing for {' and '.join(lacking)}. If you do not play it: {words}")
 
 
 def _quiet_rows(emulator: EmulatorAudit) -> Iterator[tuple[str | Text, ...]]:
@@ -172,7 +172,7 @@ def _quiet_rows(emulator: EmulatorAudit) -> Iterator[tuple[str | Text, ...]]:
     spared = [finding.need.id for finding in emulator.findings if finding.spared and not _is_quiet(finding)]
     led = [found.subject.setting.key for found in emulator.settings if found.verdict is Verdict.SOUND]
     if spared:
-        words = f"{', '.join(spared)}: of each choice one is enough"
+        words = f"{', '.join(spared)}: one of these is enough"
         yield styled("· spared", QUIET), styled(words, QUIET)
     if quiet:
         yield verdict(Verdict.SOUND), styled(f"{len(quiet)} of {len(emulator.findings)}: {', '.join(quiet)}")
@@ -186,13 +186,13 @@ def _aside_rows(emulator: EmulatorAudit, verbose: bool) -> Iterator[tuple[str | 
         shown = emulator.spare if verbose else emulator.spare[:SPARE_SHOWN]
         more = len(emulator.spare) - len(shown)
         text = ", ".join(shown) + (f" and {more} more (-v shows them)" if more else "")
-        yield styled("· spare", QUIET), styled(f"{text}; unknown to every sheet, left alone", QUIET)
+        yield styled("· spare", QUIET), styled(f"{text}; no sheet knows it, so it stays", QUIET)
     for finding in emulator.findings:
         if finding.redundant:
             there = [
                 f"{one.path} ({accept.in_full})" if accept.in_full else one.path for one, accept in finding.redundant
             ]
-            words = f"{', '.join(there)}; {finding.need.called} is there already, left alone"
+            words = f"{', '.join(there)}; {finding.need.called} is there already, so it stays"
             yield styled("· redundant", QUIET), styled(words, QUIET)
 
 
@@ -228,7 +228,7 @@ def show_sets(screen: Screen, emulator: EmulatorAudit, *, verbose: bool, on: str
     screen.grid(rows, indent=4)
     screen.grid(_lying_rows(emulator, verbose), indent=4)
     if emulator.style and (packed := len(emulator.set_remedies.packed) + len(emulator.set_remedies.loose)):
-        words = f"{count(packed, 'archive')} to be written for the style {emulator.style} (gribble plan shows them)"
+        words = f"{count(packed, 'archive')} to write for the style {emulator.style} (gribble plan shows them)"
         screen.say(styled(f"    packing: {words}", QUIET))
     noted = [(one.set, note) for one in ready for note in map(say, one.packing)]
     if noted and verbose:
@@ -240,8 +240,8 @@ def _lying_rows(emulator: EmulatorAudit, verbose: bool) -> Iterator[tuple[str | 
     aside = emulator.aside
     strays = [f"{base(path)} (has files of {whose})" if whose else base(path) for path, whose in aside.strays]
     for names, one, several in (
-        (strays, "archive that is no set's", "archives that are no set's"),
-        (aside.unwanted, "set that is not wanted", "sets that are not wanted"),
+        (strays, "archive that belongs to no set", "archives that belong to no set"),
+        (aside.unwanted, "set that you do not want", "sets that you do not want"),
         (list(map(base, aside.others)), "other file", "other files"),
     ):
         if names:
@@ -340,50 +340,50 @@ def _manifest_account(rig: RigAudit, finding: NeedFinding) -> Text:
     if fixable and not finding.spared:
         text.append("\n").append_text(remedy(_fix_words(rig, fixable)))
     if named := [place for place in finding.places if place.by_name]:
-        words = f"{count(len(named), 'file')} held, for their names alone (gribble place --by-name)"
+        words = f"{count(len(named), 'file')} with the right name only (gribble place --by-name)"
         text.append("\n").append_text(remedy(words))
     if surplus := [place for place in finding.places if place.surplus]:
-        words = f"put {count(len(surplus), 'file')} into the attic (gribble place --only {finding.need.id})"
+        words = f"put {count(len(surplus), 'file')} in the attic (gribble place --only {finding.need.id})"
         text.append("\n").append_text(remedy(words))
     for source in dict.fromkeys(place.source for place in finding.places if place.source):
         held = sum(place.source == source for place in finding.places)
         text.append("\n").append_text(remedy(f"connect {source}: {count(held, 'file')} held there"))
     if gaps:
-        text.append("\n").append_text(remedy(f"obtain {count(len(gaps), 'file')}; nothing held will do"))
+        text.append("\n").append_text(remedy(f"obtain {count(len(gaps), 'file')}: no file of yours is right"))
     return text
 
 
 def _fix_words(rig: RigAudit, places: list[PlaceFinding]) -> str:
     if len(places) == 1:
         return f"{base(places[0].expected)}: {remedy_words(rig, places[0], shorten)}"
-    return f"{len(places)} of them can be put right from what is held"
+    return f"{len(places)} of them can be put right with files that you have"
 
 
 def _account(rig: RigAudit, finding: NeedFinding, place: PlaceFinding) -> Text:
     """The place, the reason, what is lost without it, and the remedy, a line each."""
     told = place.accept.in_full if place.accept and (place.met or place.found is place.use) else ""
     label = f" ({told})" if told else ""
-    lack = f"; but it requires {', '.join(finding.lacks)}, which the key file lacks" if finding.lacks else ""
-    by = f"; {finding.required_by} requires it" if finding.required_by and not finding.met else ""
+    lack = f"; but it needs {', '.join(finding.lacks)}, which the key file does not have" if finding.lacks else ""
+    by = f"; {finding.required_by} needs it" if finding.required_by and not finding.met else ""
     text = Text.assemble(styled(place.told, "bold"), "\n", styled(say_all(place.facts) + lack + label + by))
     if place.proven and place.met:
         text.append_text(styled(f"; read whole on {day_words(place.proven / 10**9)}", QUIET))
     if finding.ignored:
-        return text.append("; you accept this gap")
+        return text.append("; you chose to do without it")
     if finding.spared:
         return text.append_text(styled(f"; {say(finding.spared)}"))
     text.append_text(_why_lines(finding, place.met and not finding.lacks))
     if words := remedy_words(rig, place, shorten):
         text.append("\n").append_text(remedy(words))
     if finding.instead:
-        text.append_text(styled(f"\nor, as well: {', '.join(finding.instead)}; one is enough"))
+        text.append_text(styled(f"\nor one of these: {', '.join(finding.instead)}"))
     if finding.ways and place is finding.chief:
-        text.append_text(styled("\nto make it fit, one of these must change:"))
+        text.append_text(styled("\nto make it work, change one of these:"))
         for way in finding.ways:
             text.append_text(styled(f"\n· {way_words(rig, way, shorten)}"))
     if finding.merge:
         names = " and ".join(say_holding(holding, None, shorten) for holding in finding.merge)
-        text.append("\n").append_text(remedy(f"together, {names} have every key: gribble keys merge"))
+        text.append("\n").append_text(remedy(f"{names} have every key together: gribble keys merge"))
     return text
 
 
@@ -412,8 +412,8 @@ def show_start(screen: Screen) -> None:
     screen.out.print()
     screen.grid(
         [
-            ("gribble init", "look at this folder, ask, and write one"),
-            ("gribble demo", "see the job on made-up files"),
+            ("gribble init", "looks at this folder, asks, and writes one"),
+            ("gribble demo", "shows everything on made-up files"),
             ("gribble --help", "all commands"),
         ]
     )

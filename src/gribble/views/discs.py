@@ -33,7 +33,7 @@ def show_discs(screen: Screen, found: list[Checked], words: str, *, verbose: boo
     if hidden and not verbose:
         screen.say(styled(f"  nothing is wrong with {hidden:,} more (-v shows them)", QUIET))
     if any(fault.mends for one in found for fault in one.findings):
-        screen.next(f"{MENDS} {words}".rstrip(), "puts right what is beyond doubt; it shows it first, and asks")
+        screen.next(f"{MENDS} {words}".rstrip(), "puts right what is certain; it shows you first, and asks")
 
 
 def _account(one: Checked) -> Text:
@@ -51,8 +51,8 @@ def _account(one: Checked) -> Text:
 def show_mended(screen: Screen, found: list[tuple[str, Mended]]) -> None:
     """Each sheet that can be put right, with what is changed in it and what that rests on."""
     if not found:
-        screen.say("Nothing to mend: every sheet holds, or what is wrong with it leaves room for doubt.")
-        screen.next("gribble discs check", "tells what is wrong")
+        screen.say("Nothing to mend: every track sheet is right, or Gribble is not certain what it should be.")
+        screen.next("gribble discs check", "tells you what is wrong")
         return
     screen.say(styled(count(len(found), "sheet can be put right", "sheets can be put right"), "bold"))
     rows: list[tuple[str | Text, ...]] = []
@@ -89,7 +89,7 @@ def discs_json(found: list[Checked]) -> dict[str, Any]:
 def show_playlists(screen: Screen, found: list[Playlist]) -> None:
     """Each title with its discs in order, and which of them lack."""
     if not found:
-        screen.say("No discs that belong together: a name like 'Title (Disc 1)' tells them.")
+        screen.say("No discs that belong together. Gribble knows them by a name like 'Title (Disc 1)'.")
         return
     screen.say(
         styled(count(len(found), "playlist"), "bold"), f", {count(sum(len(one.discs) for one in found), 'disc')}"
@@ -99,7 +99,7 @@ def show_playlists(screen: Screen, found: list[Playlist]) -> None:
         text = Text.assemble(styled(one.title, "bold"), *(styled(f"\n{disc}") for disc in one.discs))
         for number in one.missing:
             text.append("\n").append_text(verdict("missing")).append_text(
-                styled(f"  {number} of {one.total} is absent")
+                styled(f"  {number} of {one.total} is missing")
             )
         rows.append((styled(f"{len(one.discs)}"), text))
     screen.grid(rows)

@@ -60,8 +60,8 @@ def show_identify(
     told = _by_count(one for one in groups if verbose or not all(_is_of_set(file, places) for file in one.files))
     sections = {
         "Needed": told["needed"],
-        "Held already": told["held"],
-        "Known, but to nothing on your rigs": told["elsewhere"],
+        "Already in place": told["held"],
+        "Known, but your rigs do not need them": told["elsewhere"],
         "Known not to work": told["rejected"],
     }
     brief = not verbose and sum(map(len, sections.values())) > CONTENTS_IN_FULL
@@ -92,7 +92,7 @@ def _by_count(groups: Iterable[Group]) -> dict[str, list[Group]]:
 def _show_damaged(screen: Screen, damaged: list[Group], brief: bool, verbose: bool) -> None:
     brief = brief and len(damaged) > DAMAGED_IN_FULL
     rows = [_short_damage(one.first) if brief else _damaged_row(one.first) for one in damaged]
-    title = "Damaged, and gribble mend FILE puts right" if brief else "Damaged"
+    title = "Damaged: gribble mend FILE puts right" if brief else "Damaged"
     _show_rows(screen, title, rows, verbose, DAMAGED_IN_BRIEF if brief else ROWS_SHOWN)
 
 
@@ -108,7 +108,7 @@ def _show_unknown(screen: Screen, unknown: list[Group], named: frozenset[Path], 
     closer = (one.first.holding for one in unknown if not one.first.no_dump)
     if other := next((one for one in closer if one.member is None and one.place not in named), None):
         path = quoted(shorten(other.where))
-        screen.say(styled(f"  naming one looks closer: gribble identify {path}", QUIET))
+        screen.say(styled(f"  to look closer at one, name it: gribble identify {path}", QUIET))
     screen.out.print()
 
 
@@ -179,11 +179,11 @@ def _set_words(some: list[HeldSet], needed: int, unknown: int) -> Text:
         more = f" and {len(one.lacks) - FILES_SHOWN:,} more" if len(one.lacks) > FILES_SHOWN else ""
         said = [f"lacks {', '.join(one.lacks[:FILES_SHOWN])}{more}", *said]
     elif not all(each.full for each in some):
-        said.append("what it shares is in its relatives' archives")
+        said.append("the files that it shares are in other sets' archives")
     if needed:
-        said.append(f"{count(needed, 'file')} needed on your rigs")
+        said.append(f"{count(needed, 'file')} that your rigs need")
     if unknown:
-        said.append(f"{count(unknown, 'file')} that no roster knows")
+        said.append(f"{count(unknown, 'file')} that is in no roster")
     return text.append_text(styled(f"\n{'; '.join(said)}" if one.lacks or len(said) > 1 else f"  {said[0]}", QUIET))
 
 
@@ -192,7 +192,7 @@ def _counts(groups: tuple[Group, ...], passed_over: int) -> str:
     tally = Counter(one.counts_as for one in groups)
     text = f"{tally['needed']:,} needed, {tally['held']:,} held already"
     if tally["elsewhere"]:
-        text += f", {tally['elsewhere']:,} known to nothing on your rigs"
+        text += f", {tally['elsewhere']:,} known but not needed"
     if tally["damaged"]:
         text += f", {tally['damaged']:,} damaged"
     if tally["rejected"]:
@@ -240,7 +240,7 @@ def _short_damage(file: Identified) -> tuple[str | Text, ...]:
     text = Text.assemble(styled(say_holding(file.holding, None, shorten), "bold"))
     text.append_text(styled(f": {file.near.emulator}'s {file.near.need.title or file.near.need.id}"))
     if file.mend and not file.mend.mendable:
-        text.append_text(styled("; a right copy is held", QUIET))
+        text.append_text(styled("; you have a right copy", QUIET))
     return verdict(file.verdict), text
 
 
@@ -256,7 +256,7 @@ def _damaged_row(file: Identified) -> tuple[str | Text, ...]:
     proof = f"proven by {DIGEST_NAMES[mend.accept.strongest() or 'crc32']}"
     if mend.partner:
         proof += f", with {say_holding(mend.partner, None, shorten)}"
-    text.append("\n").append_text(styled(proof if mend.mendable else "proven by the right copy that is held", QUIET))
+    text.append("\n").append_text(styled(proof if mend.mendable else "proven by the right copy that you have", QUIET))
     if mend.mendable and file.holding.member is None:
         text.append("\n").append_text(remedy(f"gribble mend {quoted(path)}"))
     elif mend.mendable:
@@ -272,7 +272,7 @@ def _unknown_row(file: Identified, named: frozenset[Path]) -> tuple[str | Text, 
         text.append("\n").append_text(styled(say(file.no_dump)))
     elif file.holding.place in named and (strongest := file.holding.digests.strongest()):
         known = f"{DIGEST_NAMES[strongest]} {file.holding.digests.get(strongest)}"
-        text.append(f"\nread whole: no sheet and no roster knows it, nor anything like it; {known}")
+        text.append(f"\nread to its end; no sheet and no roster knows it or anything like it; {known}")
     return verdict(file.verdict), text
 
 
@@ -283,12 +283,12 @@ def _match_words(match: Match) -> str:
     if match.release:
         return f"known to {match.emulator} {match.release}, which is not installed, in {where}"
     if match.set:
-        return f"{match.emulator} {'needs it in' if match.needed else 'has it, or does without, in'} {where}"
+        return f"{match.emulator} {'needs it in' if match.needed else 'has it (or does not need it) in'} {where}"
     if match.needed:
         return f"{match.emulator} needs it as {where}"
     if match.there or not match.rig:
-        return f"{match.emulator} {'has' if match.there else 'wants'} it as {where}"
-    return f"{match.emulator} takes it as {where}, but has what it needs"
+        return f"{match.emulator} {'has' if match.there else 'needs'} it as {where}"
+    return f"{match.emulator} can use it as {where}, but has what it needs"
 
 
 def identify_json(
@@ -377,7 +377,7 @@ def _diagnosis_json(file: Identified) -> dict[str, Any] | None:
         "damage": mend.recipe.damage,
         "words": mend_words(mend),
         "mendable": mend.mendable,
-        "proof": mend.accept.strongest() if mend.mendable else "a right copy that is held",
+        "proof": mend.accept.strongest() if mend.mendable else "a right copy that you have",
         "emulator": near.emulator,
         "need": near.need.id,
         "accept": mend.accept.label or None,
@@ -392,11 +392,11 @@ COPIES_SHOWN = 6
 def show_copies(screen: Screen, found: list[Copies], called: Callable[[Copies], str], *, verbose: bool) -> None:
     """The counts first, then each content with its files; `called` is what a content is known as."""
     if not found:
-        screen.say("Nothing is held more than once.")
+        screen.say("You have no file twice.")
         return
     files, room = sum(len(one.files) for one in found), sum(one.room for one in found)
     screen.say(
-        styled(f"{count(len(found), 'content')} held more than once", "bold"),
+        styled(f"{count(len(found), 'content')} that you have more than once", "bold"),
         f": {count(files, 'file')}; all but one of each take {size(room)}.",
     )
     for one in found if verbose else found[:CONTENTS_SHOWN]:
@@ -413,7 +413,7 @@ def show_copies(screen: Screen, found: list[Copies], called: Callable[[Copies], 
     if not verbose and len(found) > CONTENTS_SHOWN:
         rest = found[CONTENTS_SHOWN:]
         screen.say(f"\n… {count(len(rest), 'content')} more, {size(sum(one.room for one in rest))}: -v shows them")
-    screen.say(styled("\nNothing is deleted: which of them go is yours to say.", QUIET))
+    screen.say(styled("\nGribble deletes none of them. You decide which ones go.", QUIET))
 
 
 def _whose(file: Holding) -> str:

@@ -29,7 +29,9 @@ def show_written(screen: Screen, name: str, found: Discovery, *, doubted: bool) 
         rows.append(("rig", path, what))
     screen.grid([(kind, styled(path, "bold"), styled(what, QUIET)) for kind, path, what in rows])
     if found.signs and doubted:
-        screen.say("A rig is where emulators lie; if it is a folder of your files instead, name it in sources.")
+        screen.say(
+            "A rig is a folder with emulators. If this is a folder of your own files, name it in sources instead."
+        )
 
 
 _FORMATS = {
@@ -40,7 +42,8 @@ _FORMATS = {
 }  # fmt: skip
 _GUESS_LINE, _LONG_COLUMN = 80, 28
 """A guess takes one line of so many columns, and the name of its column no more than so many."""
-_COLOURS = {Degree.SURE: "green", Degree.LIKELY: "green", Degree.ASSUMED: "yellow", Degree.DOUBTFUL: "yellow"}
+_SURE, _UNSURE = VERDICTS["sound"][1], VERDICTS["misnamed"][1]
+_COLOURS = {Degree.SURE: _SURE, Degree.LIKELY: _SURE, Degree.ASSUMED: _UNSURE, Degree.DOUBTFUL: _UNSURE}
 
 
 def show_drafted(screen: Screen, drafted: Drafted, source: str, *, numbered: bool = False) -> None:
@@ -144,9 +147,9 @@ _LOOKS = {Health.RIGHT: VERDICTS["sound"], Health.MIND: STATES["limited"], Healt
 def show_doctor(screen: Screen, found: list[Examined]) -> None:
     """The answer, then everything that was looked at, each with what to do about it."""
     tally = Counter(one.health for one in found)
-    words = {Health.RIGHT: "right", Health.MIND: "to mind", Health.WRONG: "wrong"}
+    words = {Health.RIGHT: "right", Health.MIND: "to look at", Health.WRONG: "wrong"}
     parts = [f"{tally[health]} {words[health]}" for health in Health if tally[health]]
-    screen.say(styled(f"{count(len(found), 'thing')} looked at", "bold"), f": {', '.join(parts)}")
+    screen.say(styled(f"{count(len(found), 'thing')} checked", "bold"), f": {', '.join(parts)}")
     rows: list[tuple[str | Text, ...]] = []
     for one in found:
         glyph, colour = _LOOKS[one.health]
@@ -158,7 +161,7 @@ def show_doctor(screen: Screen, found: list[Examined]) -> None:
         rows.append((styled(f"{glyph} {one.health}", colour), styled(one.area), text))
     screen.grid(rows)
     if not tally[Health.WRONG] and not tally[Health.MIND]:
-        screen.next("gribble check", "what each emulator needs, and which of it is right")
+        screen.next("gribble check", "what each emulator needs, and what of it is right")
 
 
 def doctor_json(found: list[Examined]) -> dict[str, Any]:

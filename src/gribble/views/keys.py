@@ -57,7 +57,7 @@ def show_keys(screen: Screen, checked: list[CheckedKeys], *, verbose: bool) -> N
         screen.say(f"  {keys_words(one.judged) if one.judged else one.fault}")
         if one.odd_lines:
             lines = ", ".join(map(str, one.odd_lines[:5])) + (", …" if len(one.odd_lines) > 5 else "")
-            screen.say(f"  not `name = hex`: line {lines}; passed over")
+            screen.say(f"  not `name = hex`: line {lines}; left out")
         if one.judged:
             _show_names(screen, one.judged, verbose)
 

@@ -53,6 +53,13 @@ NEXT = "bold #3688b1"
 """Style of what to do next."""
 
 
+SIXTEEN = {
+    "#3688b1": "bright_blue", "#73808d": "bright_black", "#977c26": "magenta", "#8a72c6": "bright_magenta",
+    "#b2722f": "red", "#a0608f": "magenta", "#c5588d": "bright_red", "#b5654a": "red",
+}  # fmt: skip
+"""What stands for each colour where there are only sixteen: those that can be read on white and on black alike."""
+
+
 def iso(when: int) -> str | None:
     """A time in nanoseconds since 1970 as ISO 8601; None for none."""
     try:

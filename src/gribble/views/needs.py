@@ -21,8 +21,8 @@ from gribble.views.screen import Screen, styled
 NEEDS_IN_FULL = 12
 """Of more needs of several emulators only the names are told."""
 NAMES_SHOWN = 14
-TO_GET = styled("○ to get", VERDICTS["missing"][1])
-TAKE_ALONG = ("gribble report --obtain wanted.csv", "what to obtain as a table, to take along")
+TO_GET = styled("○ to obtain", VERDICTS["missing"][1])
+TAKE_ALONG = ("gribble report --obtain wanted.csv", "writes what to obtain as a table, to take along")
 
 
 def show_needs(screen: Screen, wanted: list[Needed], *, verbose: bool = False) -> None:
@@ -41,7 +41,7 @@ def show_needs(screen: Screen, wanted: list[Needed], *, verbose: bool = False) -
         if all(one.only_gaps or not one.gaps for one in wanted) and any(one.only_gaps for one in wanted):
             screen.next(*TAKE_ALONG)
         else:
-            screen.next(f"gribble check{words}", "which of it is in its place, and what is wrong with the rest")
+            screen.next(f"gribble check{words}", "what of it is in place, and what is wrong with the rest")
 
 
 def _show_one(screen: Screen, one: Needed, *, alone: bool) -> None:
@@ -60,7 +60,7 @@ def _show_one(screen: Screen, one: Needed, *, alone: bool) -> None:
     screen.grid([(_setting_words(fitted, setting),) for setting in fitted.setting])
     screen.grid([(_media_words(fitted, media),) for media in fitted.media])
     if fitted.arcade is not None:
-        screen.say("  arcade sets: gribble sets check says which run, and what the others lack")
+        screen.say("  arcade sets: gribble sets check tells you which run, and what the others need")
 
 
 def _show_brief(screen: Screen, wanted: list[Needed]) -> None:
@@ -90,7 +90,7 @@ def _show_brief(screen: Screen, wanted: list[Needed]) -> None:
         if one.fitted.arcade is not None:
             screen.say(styled("  arcade sets: gribble sets check", QUIET))
     first = next((one for one in wanted if one.gaps), wanted[0]).fitted.emulator
-    screen.next(f"gribble needs {first}", "names, places, what for, and all that will do")
+    screen.next(f"gribble needs {first}", "the names, the places, what it is for, and every right content")
 
 
 def known_by(gap: Gap) -> str:
@@ -108,7 +108,7 @@ def _held_words(wanted: list[Needed]) -> str:
     spared = sum(one.spared(need) for one, need in needs)
     rest = len(needs) - right - spared
     held = f"{right:,} held" + (f" ({far:,} in sources that are away)" if far else "")
-    return held + (f", {rest:,} to get" if rest else "") + (f", {spared:,} spared" if spared else "")
+    return held + (f", {rest:,} to obtain" if rest else "") + (f", {spared:,} spared" if spared else "")
 
 
 def _demands(fitted: Fitted) -> list[str]:
@@ -118,7 +118,7 @@ def _demands(fitted: Fitted) -> list[str]:
     if fitted.root.label is not None:
         demands.append(f'its label must be "{fitted.root.label}"')
     if fitted.root.exact_names:
-        demands.append("its device compares names exactly, capitals and all")
+        demands.append("its device compares names exactly, upper and lower case included")
     return demands
 
 
@@ -137,7 +137,7 @@ def _media_words(fitted: Fitted, media: Media) -> str:
 
 def _row(one: Needed, need: Need) -> tuple[str | Text, ...]:
     held = one.held(need)
-    mark = "" if held is None else "● held" if held else "· spared" if one.spared(need) else "○ to get"
+    mark = "" if held is None else "● held" if held else "· spared" if one.spared(need) else "○ to obtain"
     colour = QUIET if one.spared(need) else VERDICTS["sound" if held else "missing"][1]
     text = Text.assemble(styled(need.called, "bold"), styled(f"  {need.kind}, {need.level}", QUIET))
     for line in (*_place_lines(one, need), *_content_lines(one, need)):

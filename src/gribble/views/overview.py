@@ -34,12 +34,12 @@ CAUSES_SHOWN = 3
 
 _DO = {
     Remedy.RENAME: "rename",
-    Remedy.PLACE: "take from what you hold",
-    Remedy.REPLACE: "replace with what you hold",
+    Remedy.PLACE: "use a file that you have",
+    Remedy.REPLACE: "replace with a file that you have",
     Remedy.MEND: "mend",
     Remedy.POINT: "point to what is there",
     Remedy.OBTAIN: "obtain",
-    Remedy.NONE: "yours to do",
+    Remedy.NONE: "for you to do",
 }
 
 
@@ -67,7 +67,7 @@ def needs_words(emulator: EmulatorAudit) -> list[str]:
     right = sum(one.met for one in wanted)
     extras = sum(not one.met and one.need.level is Level.EXTRA for one in wanted)
     parts = [f"{right:,} of {count(len(wanted), 'need')} right"] if wanted else []
-    return [*parts, f"{count(extras, 'extra')} lacking"] if extras else parts
+    return [*parts, f"{count(extras, 'extra')} missing"] if extras else parts
 
 
 def sets_words(emulator: EmulatorAudit) -> list[str]:
@@ -82,7 +82,7 @@ def _rows(emulator: EmulatorAudit) -> Iterator[tuple[str | Text, ...]]:
     groups: dict[_Line, list[str]] = {}
     for demand in emulator.root:
         if not demand.met:
-            groups.setdefault(_Line(demand.verdict, "yours to do"), []).append(f"the {demand.subject.demand}")
+            groups.setdefault(_Line(demand.verdict, "for you to do"), []).append(f"the {demand.subject.demand}")
     for finding in emulator.findings:
         if not _is_settled(finding) and finding.need.level is not Level.EXTRA:
             for line in dict.fromkeys(_line(finding, place) for place in _open(finding)):
@@ -119,12 +119,12 @@ def _is_settled(finding: NeedFinding) -> bool:
 def _line(finding: NeedFinding, place: PlaceFinding) -> _Line:
     """What a place has in common with others."""
     if place.met and place.remedy is not Remedy.RENAME:
-        lacks = f"lacks {', '.join(finding.lacks)}" if finding.lacks else "replace with what you hold"
+        lacks = f"lacks {', '.join(finding.lacks)}" if finding.lacks else "replace with a file that you have"
         return _Line(finding.verdict_at(place), lacks)
     if place.refusal or place.remedy is Remedy.NONE:
         return _Line(place.verdict, say_all(place.facts))
     if place.by_name:
-        return _Line(place.verdict, "held for its name alone (gribble place --by-name)")
+        return _Line(place.verdict, "only its name is right (gribble place --by-name)")
     if place.remedy is Remedy.CONNECT:
         return _Line(place.verdict, f"connect {place.source}")
     return _Line(place.verdict, _DO[place.remedy])

@@ -62,7 +62,7 @@ def show_plan(
         words = f", {size(plan.bytes)} to write{kept}. Nothing is deleted."
         screen.say(styled(count(len(plan.steps), "step"), "bold"), words)
     elif plan.away or any(found.away for found in audits):
-        screen.say(styled("Nothing to do with what is here", "bold"), ".")
+        screen.say(styled("Gribble has nothing to do with the files that you have", "bold"), ".")
     else:
         _say_nothing(screen, plan, () if narrowed else audits)
     for rig in dict.fromkeys(step.rig for step in plan.steps):
@@ -72,7 +72,7 @@ def show_plan(
         screen.say(styled(rig, "bold"), made, styled(f"  {count(len(steps), 'step')}" if brief else "", QUIET))
         screen.grid(_kind_rows(steps) if brief else _step_rows(steps, rig, verbose))
     if brief:
-        screen.say(styled("\nEach with its source: gribble plan EMULATOR, --rig RIG, or -v for all", QUIET))
+        screen.say(styled("\nTo see each file with its source: gribble plan EMULATOR, --rig RIG, or -v for all", QUIET))
     _show_refused(screen, plan, most)
     refused = {(one.rig, one.emulator, one.need) for one in plan.refused}
     show_gaps(screen, plan.obtain, refused, verbose=verbose)
@@ -86,7 +86,7 @@ def _show_refused(screen: Screen, plan: Plan, most: int) -> None:
     refused = [one for one in plan.refused if (one.rig, one.emulator, one.need) not in gaps]
     if refused:
         screen.out.print()
-        screen.say(styled("Cannot be done", "bold"))
+        screen.say(styled("For you to decide", "bold"))
         screen.grid([(f"{one.emulator}: {one.need}", one.reason) for one in refused[:most]])
         if len(refused) > most:
             screen.say(styled(f"  and {len(refused) - most:,} more (gribble plan -v shows them)", QUIET))
@@ -101,7 +101,7 @@ def _show_left_out(screen: Screen, audits: tuple[RigAudit, ...], *, emulators: b
         ]
         for words in left:
             screen.out.print()
-            screen.say(f"{words}. Nothing is planned for it.")
+            screen.say(f"{words}, so nothing is planned for it.")
 
 
 def _say_nothing(screen: Screen, plan: Plan, audits: tuple[RigAudit, ...]) -> None:
@@ -110,12 +110,12 @@ def _say_nothing(screen: Screen, plan: Plan, audits: tuple[RigAudit, ...]) -> No
     if plan.obtain or plan.refused or not left:
         screen.say(styled("Nothing to do", "bold"), ".")
         return
-    screen.say(styled("Gribble can do nothing here", "bold"), "; what is left only you can change.")
+    screen.say(styled("Gribble can do nothing here", "bold"), ". Only you can change what is left.")
     for rig, one in left:
         why = f": {one.unknown.why}" if one.unknown else ""
         screen.say("  ", state(one.state), f"  {one.title} on {rig}{why}")
     rig, one = left[0]
-    screen.next(f"gribble why {one.emulator} --rig {rig}", "what keeps it from running, first things first")
+    screen.next(f"gribble why {one.emulator} --rig {rig}", "tells you why it does not run, first things first")
 
 
 def _kind_rows(steps: list[Step]) -> list[tuple[str | Text, ...]]:
@@ -168,7 +168,7 @@ def show_gaps(
     if not gaps:
         return
     screen.out.print()
-    screen.say(styled("Still to obtain", "bold"))
+    screen.say(styled("To obtain", "bold"))
     files = [gap for gap in gaps if not gap.archive]
     archives: dict[tuple[str, str, Home], list[Gap]] = {}
     for gap in gaps:
@@ -276,14 +276,14 @@ def _size_words(step: Step) -> Text:
 
 
 def _displaced_words(step: Writing) -> Text:
-    return styled(f"\nthe {base(step.replaces)} that is there goes to the attic" if step.replaces else "")
+    return styled(f"\nthe {base(step.replaces)} that is there now goes to the attic" if step.replaces else "")
 
 
 def _point_words(step: Point) -> Text:
     text = Text.assemble(styled(step.to, "bold"))
     for point in step.points:
         text.append_text(styled(f"\n{point.key}: {point.value}")).append_text(styled(f"  not {point.was}", QUIET))
-    return text.append_text(styled("\nthe file as it is goes to the attic"))
+    return text.append_text(styled("\nthe current file goes to the attic"))
 
 
 def _pack_words(step: Pack) -> Text:
@@ -299,7 +299,7 @@ def _pack_words(step: Pack) -> Text:
         text.append_text(styled(f"\n{member.name} from {what}"))
     if len(new) > MEMBERS_SHOWN:
         text.append_text(styled(f"\nand {len(new) - MEMBERS_SHOWN:,} more", QUIET))
-    surplus = "stays, though no wanted set needs it (gribble sets pack --lean leaves it out)"
+    surplus = "stays, although no wanted set needs it (gribble sets pack --lean leaves it out)"
     for names, words in ((step.surplus, surplus), (step.left_out, "of the old archive is left out")):
         more = len(names) - MEMBERS_SHOWN
         told = ", ".join(names[:MEMBERS_SHOWN]) + (f" and {more:,} more" if more > 0 else "")
@@ -312,9 +312,9 @@ def show_history(screen: Screen, runs: list[Run], away: Mapping[str, str]) -> No
     if runs:
         _show_runs(screen, runs)
     elif not away:
-        screen.say("No runs yet: nothing was ever placed on these rigs.")
+        screen.say("No runs yet. Gribble has placed nothing on these rigs.")
     for rig, why in away.items():
-        screen.say(f"{rig} is away: {why}. Its runs are on it, and cannot be listed now.")
+        screen.say(f"{rig} is away: {why}. Its list of runs is on it, so Gribble cannot show them now.")
 
 
 def _show_runs(screen: Screen, runs: list[Run]) -> None:
@@ -328,7 +328,7 @@ def _show_runs(screen: Screen, runs: list[Run]) -> None:
     screen.grid(rows, indent=0)
     for run in runs:
         if run.foreign:
-            screen.say(f"* run {run.number} on {run.rig}: {run.foreign}. It is only shown.")
+            screen.say(f"* run {run.number} on {run.rig}: {run.foreign}. Gribble only shows it.")
             screen.next(f"gribble history --adopt {run.number}", "shows its steps, and asks whether you trust it")
 
 
@@ -359,7 +359,7 @@ FILES_SHOWN = 8
 def show_attic(screen: Screen, kept: list[Kept], *, folded: bool = True) -> None:
     """How much there is, then run by run the files, the rest of a long list folded."""
     if not kept:
-        screen.say("The attic is empty: no run has displaced anything.")
+        screen.say("The attic is empty. No run has replaced a file.")
         return
     screen.say(styled(count(len(kept), "file"), "bold"), f" in the attic, {size(sum(one.size for one in kept))}.")
     for (run, rig, what), group in groupby(kept, key=lambda one: (one.run, one.rig, _what(one))):
@@ -371,13 +371,13 @@ def show_attic(screen: Screen, kept: list[Kept], *, folded: bool = True) -> None
         screen.grid([(one.path, size(one.size)) for one in shown])
         if len(shown) < len(files):
             screen.say(styled(f"  … and {len(files) - len(shown):,} more: gribble attic list --run {run}", QUIET))
-    screen.next("gribble attic restore FILE", "brings one back; gribble attic empty deletes them, and asks first")
+    screen.next("gribble attic restore FILE", "brings one back; gribble attic empty deletes them, but asks first")
 
 
 def _what(one: Kept) -> str:
     """Why a file lies in the attic."""
     if one.undone:
-        return "taken away by the undo"
+        return "taken away by an undo"
     return "displaced" if one.needed else "displaced, and the run is undone"
 
 

@@ -51,7 +51,7 @@ def answer_of(report: Report) -> str:
 def away_words(one: SourceAway) -> str:
     """A source that is away, in words."""
     since = f"{one.since}; " if one.since else ""
-    return f"{since}what is known of it ({count(one.files, 'file')}) counts as held there"
+    return f"{since}what is known of it ({count(one.files, 'file')}) counts as yours"
 
 
 def report_json(report: Report) -> dict[str, Any]:
@@ -321,7 +321,7 @@ def folded_sets(one: EmulatorReport) -> tuple[list[Folded], Markup] | None:
     for fault in faults:
         of_kind = kind_words(Verdict(fault.verdict), of_release=not fault.file)
         if fault.file and fault.owner != fault.set:
-            of_kind = f"want files of {fault.owner}: {fault.reason}"
+            of_kind = f"need files of {fault.owner}: {fault.reason}"
         elif alike[fault.reason] >= ALIKE:
             of_kind = fault.reason
         entry = [visible(text, " ") for text in (fault.set, fault.title, fault.file, fault.reason)]

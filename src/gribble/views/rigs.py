@@ -25,7 +25,7 @@ def show_rigs(
 ) -> None:
     """Each rig with its place, and its emulators with the folder where each looks; `in_full` with every folder."""
     if not rigs:
-        screen.say("gribble.toml names no rig yet.")
+        screen.say("There is not a rig in gribble.toml yet.")
         return
     there = [one for name in rigs for one in found[name]]
     absent = sum(one.there is False for one in there)
@@ -84,7 +84,7 @@ def rigs_json(rigs: Mapping[str, Rig], found: Mapping[str, Sequence[OnRig]], awa
 def show_sources(screen: Screen, sources: Sequence[Source]) -> None:
     """Each source, and whether it is there."""
     if not sources:
-        screen.say("gribble.toml names no source yet.")
+        screen.say("There is no source in gribble.toml yet.")
     there = {one.at: "" if os.path.isdir(one.at) else "not there now" for one in sources}
     screen.grid(
         [(styled(shorten(one.at), "bold"), one.name, styled(there[one.at], QUIET)) for one in sources], indent=0

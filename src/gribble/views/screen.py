@@ -15,16 +15,17 @@ from typing import TYPE_CHECKING, Any, TextIO, cast
 
 import msgspec
 from rich.console import Console
+from rich.style import Style
 from rich.text import Text
 from rich.theme import Theme
 
-from gribble.views.looks import NEXT, QUIET, STATES, VERDICTS
+from gribble.views.looks import NEXT, QUIET, SIXTEEN, STATES, VERDICTS
 from gribble.views.plain import clean, is_utf8
 
 MOST_LINES = 130
 """How many lines an answer has at most, unless more is asked for."""
-LAST_LINES = 12
-"""How many of the last ones stay: there the counts stand, and the next command."""
+LAST_LINES, NEXT_LINES = 12, 3
+"""How many of the last ones stay, for there the counts are; and how many the next command takes below the notes."""
 
 
 class Folding(io.TextIOBase):
@@ -64,7 +65,7 @@ class Folding(io.TextIOBase):
             self._stream.write(text)
         else:
             self._held += text
-            room = MOST_LINES - LAST_LINES - 1 - self._told
+            room = MOST_LINES - NEXT_LINES - LAST_LINES - 1 - self._told
             if room > 0:
                 lines = self._held.splitlines(keepends=True)
                 now = lines[:room]
@@ -272,6 +273,7 @@ class Screen:
         """A long answer is folded, unless it is to be shown `whole` or `paged`."""
         self.err = _console(err, env)
         self.activity = Activity(self.err)
+        self._next: list[tuple[str, str]] = []
         self._answer = Folding(out, whole=whole, paged=paged, begins=self.activity.rest)
         self.out = _console(cast(TextIO, self._answer), env)
 
@@ -304,9 +306,17 @@ class Screen:
                 head = Text(" " * start)
 
     def next(self, command: str, why: str = "") -> None:
-        """The command to type next."""
-        self.out.print()
-        self.say(Text("Next: ", style="bold"), styled(command, NEXT), styled(f"   {why}" if why else "", QUIET))
+        """The command to type next; it is the last line of the answer, below the notes."""
+        self._next.append((command, why))
+
+    def end(self) -> None:
+        """The answer is complete."""
+        self.flush()
+        for command, why in self._next:
+            self.out.print()
+            self.say(Text("Next: ", style="bold"), styled(command, NEXT), styled(f"   {why}" if why else "", QUIET))
+        self._next.clear()
+        self.flush()
 
     def json(self, answer: dict[str, Any]) -> None:
         """The answer as one JSON object; names that are not UTF-8 keep their bytes as lone surrogates."""
@@ -350,6 +360,10 @@ class Screen:
 def _console(stream: TextIO, env: Mapping[str, str]) -> Console:
     theme = Theme({f"progress.{part}": QUIET for part in ("download", "data.speed", "remaining", "percentage")})
     console = Console(file=stream, theme=theme, highlight=False, markup=False, emoji=False, _environ=env)
+    if console.color_system in ("standard", "windows"):
+        near = {colour: Style.parse(other) for colour, other in SIXTEEN.items()}
+        bold = {f"bold {colour}": Style.parse(f"bold {other}") for colour, other in SIXTEEN.items()}
+        console.push_theme(Theme({**near, **bold}))
     if not console.is_terminal and console.width < 80:
         console.width = 80
     return console

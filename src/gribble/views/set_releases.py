@@ -31,11 +31,11 @@ FILES_SHOWN = 3
 _WORDS = {
     Change.SAME: "nothing to be done",
     Change.RENAMED: "the same under another name",
-    Change.REPACK: "all there, only packed otherwise",
-    Change.HELD: "wants files that you hold elsewhere",
-    Change.OBTAIN: "wants files that nobody here has",
-    Change.GONE: "not known any more",
-    Change.NEW: "known to the new release alone",
+    Change.REPACK: "all there, but packed in another way",
+    Change.HELD: "needs files that you have in another place",
+    Change.OBTAIN: "needs files that you do not have",
+    Change.GONE: "not in the new release",
+    Change.NEW: "only in the new release",
 }
 
 FORMULAS = ("=", "+", "-", "@", "＝", "＋", "－", "＠")
@@ -49,15 +49,15 @@ def show_match(screen: Screen, found: list[Matched], *, verbose: bool) -> None:
             screen.out.print()
         best = one.releases[0] if one.releases and one.releases[0].complete else None
         if best is None:
-            screen.say(styled(f"{one.emulator}: nothing that is held completes a set of any release.", "bold"))
+            screen.say(styled(f"{one.emulator}: your files do not complete a set of any release.", "bold"))
             continue
         installed = " (installed)" if best.release == one.installed else ""
-        screen.say(styled(f"What is held fits {one.emulator} {best.release} best{installed}.", "bold"))
+        screen.say(styled(f"Your files fit {one.emulator} {best.release} best{installed}.", "bold"))
         rows: list[tuple[str | Text, ...]] = [
             (
                 styled(match.release, "bold" if match.release == one.installed else ""),
                 f"{match.share:.0%}",
-                f"{match.complete:,} of {count(match.sets, 'set')} complete, of those that something is held of",
+                f"{match.complete:,} of {count(match.sets, 'set')} complete, of those that you have any file of",
                 styled("installed" if match.release == one.installed else "", QUIET),
             )
             for match in one.releases
@@ -67,8 +67,8 @@ def show_match(screen: Screen, found: list[Matched], *, verbose: bool) -> None:
         odd = list(one.wanted) if verbose else odd
         if odd:
             screen.out.print()
-            which = "" if verbose else " that the installed release would not find complete"
-            screen.say(f"Wanted sets{which}, and the releases for which what is held is right:")
+            which = "" if verbose else " that are not complete for the installed release"
+            screen.say(f"Wanted sets{which}, and the releases for which your files are right:")
             shown = odd if verbose else odd[:SHOWN]
             screen.grid([(name, one.titles.get(name, ""), ", ".join(one.wanted[name]) or "none") for name in shown])
             if len(shown) < len(odd):
@@ -113,7 +113,7 @@ def show_compared(screen: Screen, old: Roster, new: Roster, changes: list[SetCha
 
 def show_cost(screen: Screen, cost: Cost) -> None:
     """What another release would cost, a line for each kind."""
-    nobody_has = f"{count(len(cost.archives), 'archive')} that nobody here has"
+    nobody_has = f"{count(len(cost.archives), 'archive')} that you do not have"
     kinds = (
         (cost.better, "would run, and does not now", "would run, and do not now", cost.better),
         (cost.renamed, "gets another name", "get other names", cost.renamed),
@@ -123,7 +123,7 @@ def show_cost(screen: Screen, cost: Cost) -> None:
         (cost.gone, "is gone", "are gone", cost.gone),
         (cost.new, "is new", "are new", cost.new),
     )
-    rows = [(f"{cost.same:,}", "stays as it is" if cost.same == 1 else "stay as they are")] if cost.same else []
+    rows = [(f"{cost.same:,}", "does not change" if cost.same == 1 else "do not change")] if cost.same else []
     for sets, one, several, names in kinds:
         if sets:
             told = named((with_title(name, cost.titles.get(name, "")) for name in names), NAMES_SHOWN)
@@ -138,7 +138,7 @@ def _change_words(one: SetChange, verbose: bool) -> Text:
     shown = one.files if verbose else one.files[:FILES_SHOWN]
     for file in shown:
         whose = "" if file.owner in (one.set, one.to) else f" of {file.owner}"
-        where = f"  {say_holding(file.held, file.held.rig or None, shorten)}" if file.held else "  nowhere here"
+        where = f"  {say_holding(file.held, file.held.rig or None, shorten)}" if file.held else "  not found"
         where += f", in {file.source}, which is away" if file.source else ""
         text.append_text(styled(f"\n{file.name}{whose}")).append_text(styled(where, QUIET))
     if len(shown) < len(one.files):
@@ -219,7 +219,7 @@ def show_fit(screen: Screen, found: CardFit, *, verbose: bool) -> None:
     )
     if not chosen and found.smallest:
         name, least = found.smallest
-        screen.say(f"Not even the smallest wish fits: {name} takes {least:,} bytes, with what it needs.")
+        screen.say(f"Not even the smallest set fits: {name} takes {least:,} bytes, with what it needs.")
     if left:
         screen.out.print()
         screen.say(styled("Left out", "bold"))
@@ -236,14 +236,14 @@ def show_fit(screen: Screen, found: CardFit, *, verbose: bool) -> None:
     screen.out.print()
     counted = f"Shared parents, BIOS sets and discs are counted once, files in whole clusters of {size(found.cluster)}."
     if found.estimated:
-        counted += f" {count(found.estimated, 'archive')} not packed yet, counted by contents, will take less."
+        counted += f" {count(found.estimated, 'archive')} that are not packed yet will take less than counted here."
     screen.say(styled(counted, QUIET))
 
 
 def _how_good(found: CardFit) -> str:
     if found.selection.optimal:
-        return "No selection is better."
-    return f"The best one is at most {found.selection.gap:.2%} better; the search was cut short (--seconds)."
+        return "There is no better selection."
+    return f"The best selection is at most {found.selection.gap:.2%} better; the search was cut short (--seconds)."
 
 
 def fit_json(found: CardFit) -> dict[str, Any]:

@@ -44,7 +44,7 @@ def show_checked(
                 show_sets(screen, emulator, verbose=verbose, on=f" --rig {rig.rig}")
         if rig.away:
             screen.out.print()
-            screen.say(styled(rig.rig, "bold"), f" is away: {rig.away}. Nothing is said of its sets.")
+            screen.say(styled(rig.rig, "bold"), f" is away: {rig.away}. Gribble cannot check its sets now.")
     show_next(screen, next_for_sets(audits))
 
 
@@ -101,13 +101,13 @@ def show_family(screen: Screen, tree: Tree, *, verbose: bool) -> None:
     for note in map(say, found.packing):
         screen.say(styled(f"note: {note}", QUIET))
     faults = {(problem.subject.owner, problem.subject.file) for problem in found.problems}
-    screen.say(f"{count(tree.needed, 'file')} needed, {len(faults)} at fault.")
+    screen.say(f"{count(tree.needed, 'file')} needed, {len(faults)} of them wrong.")
     gaps = list(set_gaps(tree.rig, emulator, [found]))
     for home, problems in found.to_get.items():
         words = archive_words(home, problems, emulator.release)
         screen.grid([(TO_GET, Text.assemble(styled(words), *_files_of(home, gaps, verbose)))])
     if found.fixable:
-        screen.next(f"gribble sets pack {one.set} --rig {tree.rig}", "builds it from what you hold")
+        screen.next(f"gribble sets pack {one.set} --rig {tree.rig}", "builds it from files that you have")
     elif gaps:
         screen.next(*TAKE_ALONG)
 

@@ -20,7 +20,9 @@ def show_list(screen: Screen, look: Look) -> None:
     if look.now:
         screen.say(f"  {_names(look, look.now)}")
     else:
-        screen.next("gribble sets wanted --held", "takes what you hold whole; --list FILE takes titles from a text")
+        screen.next(
+            "gribble sets wanted --held", "takes the sets that you have whole; --list FILE takes titles from a text"
+        )
 
 
 def show_picked(screen: Screen, look: Look) -> None:
@@ -29,7 +31,7 @@ def show_picked(screen: Screen, look: Look) -> None:
     changes = (("+", look.added), ("-", look.removed))
     screen.grid([(f"{sign} {len(names):,}", _names(look, names)) for sign, names in changes if names])
     if look.is_same:
-        screen.say(styled("  The same sets as now.", QUIET))
+        screen.say(styled("  No change: these are the sets of now.", QUIET))
     picked = look.picked
     if picked.unclear:
         screen.say(f"{count(len(picked.unclear), 'line')} could mean several sets. Name the one that you mean:")
@@ -45,7 +47,7 @@ def _say_counts(screen: Screen, look: Look) -> None:
     held = sum(name in look.whole for name in after)
     screen.say(
         styled(f"{count(len(after), 'set')} wanted", "bold"),
-        f" of {look.emulator} on {look.rig}{f'; you hold {held:,} of them whole' if after else ''}",
+        f" of {look.emulator} on {look.rig}{f'; you have {held:,} of them whole' if after else ''}",
     )
 
 

@@ -39,7 +39,7 @@ def show_arrived(screen: Screen, arrived: Iterable[Arrived]) -> None:
             path = quoted(shorten(file.path))
             screen.say(styled(f"  and {count(rest, 'more content')} in it: gribble identify {path}", QUIET))
     if noise:
-        screen.say(styled(f"· {count(noise, 'file')} that no sheet knows", QUIET))
+        screen.say(styled(f"· {count(noise, 'file')} that is in no sheet", QUIET))
     screen.flush()
 
 
@@ -98,9 +98,9 @@ def show_scrub(screen: Screen, answer: Scrub, called: Callable[[Found], str], *,
     told = ", ".join(f"{number:,} {fault}" for fault, number in tally.items() if number)
     what = f"{count(done.read, 'file')} read whole, {size(done.bytes)}"
     if not done.read and not findings and not done.left:
-        screen.say(styled("Nothing to read: nothing here was proven that long ago.", "bold"))
+        screen.say(styled("Nothing to read: every file was proven more recently than that.", "bold"))
     else:
-        screen.say(styled(told or "Every one is as it was.", "bold"), f"  {what}")
+        screen.say(styled(told or "None of them has changed.", "bold"), f"  {what}")
     if findings:
         screen.out.print()
         screen.grid([_row(one, called(one.found)) for one in (findings if verbose else findings[:SHOWN])])
@@ -110,12 +110,12 @@ def show_scrub(screen: Screen, answer: Scrub, called: Callable[[Found], str], *,
         screen.out.print()
         stopped = "Stopped: " if done.stopped else ""
         screen.say(
-            f"{stopped}{count(done.left, 'file')}, {size(done.left_bytes)}, left; gribble scrub goes on with them."
+            f"{stopped}{count(done.left, 'file')}, {size(done.left_bytes)}, left. gribble scrub goes on with them."
         )
         if done.too_large:
-            screen.say(f"{count(done.too_large, 'file')} of them alone is more than --bytes lets be read.")
+            screen.say(f"{count(done.too_large, 'file')} is larger than --bytes allows.")
     if any(one.found.fault in (Fault.ROTTED, Fault.ALTERED) for one in findings):
-        screen.next("gribble check", "what that means for your rigs; a source is yours to put right")
+        screen.next("gribble check", "what that means for your rigs; only you can put a source right")
 
 
 def _row(one: ScrubFinding, title: str) -> tuple[str | Text, ...]:

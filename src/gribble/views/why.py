@@ -29,7 +29,7 @@ def show_why(screen: Screen, found: list[Answer], *, verbose: bool = False) -> N
             screen.out.print()
         if answer.emulator is None:
             screen.say(styled(answer.rig.rig, "bold"), "  ", state(State.AWAY))
-            screen.say(f"  {answer.rig.away}. Nothing can be said of what is on it.")
+            screen.say(f"  {answer.rig.away}. Gribble cannot see what is on it.")
             screen.say("  ", remedy(_away_next(answer.rig)))
             continue
         release = f" {answer.emulator.release}" if answer.emulator.release else ""
@@ -38,7 +38,7 @@ def show_why(screen: Screen, found: list[Answer], *, verbose: bool = False) -> N
         screen.say(styled(f"{who}{answer.emulator.title}{release}", "bold"), where, state(answer.state))
         if not answer.reasons:
             more = "" if answer.one else ", and every setting leads to it"
-            screen.say(f"  Nothing stands in its way: every file is right{more}.")
+            screen.say(f"  It is ready: every file is right{more}.")
             for note in map(say, answer.one.packing if answer.one else ()):
                 screen.say(styled(f"  note: {note}", QUIET))
         told = answer.reasons
@@ -60,7 +60,7 @@ def show_why(screen: Screen, found: list[Answer], *, verbose: bool = False) -> N
             fix = f"gribble place {answer.emulator.emulator}"
             screen.grid(cause_rows(causes_of(faulty), on, answer.emulator.release, fix))
         if any(reason.order is not Order.BETTER for reason in answer.reasons) and answer.state is State.READY:
-            screen.say("  It runs all the same: games do not change its state.")
+            screen.say("  It runs all the same: games are counted apart.")
 
 
 def _account(answer: Answer, reason: Reason, verbose: bool) -> Text:
@@ -71,12 +71,12 @@ def _account(answer: Answer, reason: Reason, verbose: bool) -> Text:
     if finding and finding.need.why:
         text.append_text(styled(f"\n{finding.need.why}", QUIET))
     if finding and finding.instead:
-        text.append_text(styled(f"\nor, as well: {', '.join(finding.instead)}; one is enough"))
+        text.append_text(styled(f"\nor one of these: {', '.join(finding.instead)}"))
     for way in finding.ways if finding else ():
         text.append_text(styled(f"\n· {way_words(answer.rig, way, shorten)}"))
     turn = next_turn(answer, reason)
     if finding and finding.chief.refusal and not finding.met:
-        text.append("\n").append_text(remedy(f"yours to do: {fix_words(finding.chief.refusal)}"))
+        text.append("\n").append_text(remedy(f"for you to do: {fix_words(finding.chief.refusal)}"))
     elif reason.source:
         text.append("\n").append_text(
             remedy(f"connect {reason.source} (switch it on, or plug it in), then gribble check")
@@ -84,7 +84,7 @@ def _account(answer: Answer, reason: Reason, verbose: bool) -> Text:
     elif turn.command:
         text.append("\n").append_text(remedy(written(turn.command)))
     elif reason.verdict != Verdict.UNPROVEN:  # else it only wants to be known
-        text.append("\n").append_text(remedy("yours to do; no command can"))
+        text.append("\n").append_text(remedy("only you can do this"))
     return text
 
 

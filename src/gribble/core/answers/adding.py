@@ -37,7 +37,7 @@ from gribble.core.survey.walking import walk
 MOST_BYTES = 2 << 30
 """What all files of a source may come to."""
 
-NOTHING = "Nothing was added. Take what you trust out of it yourself, and name that."
+NOTHING = "Nothing was added. Copy the files that you trust to a folder, and name that folder."
 
 ENDINGS = (SHEET_ENDING, ROSTER_ENDING, *LIST_ENDINGS, MAP_ENDING)
 
@@ -135,7 +135,7 @@ def _staged(target: Path) -> Iterator[_Stage]:
     above = target / MEMORY_FOLDER
     if is_link(above):
         raise GribbleError(
-            f"{above} is a link, and what is Gribble's own is never reached through one", fix="Remove the link."
+            f"{above} is a link, and Gribble does not follow links to its own files", fix="Remove the link."
         )
     stage = above / f"{STAGE}-{secrets.token_hex(8)}"
     with locked(target):
@@ -173,7 +173,9 @@ def _laid_out(source: Path, folder: Path) -> list[str]:
         copy(place)
         names.append(name)
     if not names:
-        raise GribbleError(f"{source} has no sheet, roster or checksum list", fix=f"They end in {', '.join(ENDINGS)}.")
+        raise GribbleError(
+            f"{source} has no sheet, roster or checksum list", fix=f"Their names end in {', '.join(ENDINGS)}."
+        )
     return names
 
 
@@ -195,7 +197,7 @@ def _displaced(arriving: Path, target: Path, names: list[str]) -> dict[str, str]
             if emulator in theirs:
                 raise GribbleError(
                     f"{theirs[emulator]} and {name} are both sheets of {emulator}",
-                    fix="Nothing was added. Take one of the two away, or name the one that you want.",
+                    fix="Nothing was added. Delete one of the two, or name the one that you want.",
                 )
             theirs[emulator] = name
     local = [path for path in target.iterdir() if is_listed(path.name, SHEET_ENDING) and path.name not in names]
@@ -266,7 +268,7 @@ def _carried_out(target: Path, stage: _Stage, plan: AddingPlan) -> dict[str, str
 def _changed(path: Path) -> GribbleError:
     return GribbleError(
         f"another program changed {path} while Gribble was waiting for your answer",
-        fix="This command changed nothing. Run it again.",
+        fix="Gribble changed nothing. Run the command again.",
         code=ExitCode.FAILED,
     )
 

@@ -30,7 +30,7 @@ SETTINGS_ENDINGS = (
 )  # fmt: skip
 """Files with these endings change, or are for people: they are left out unless they are named."""
 
-WRITTEN_TO = "If the emulator itself writes to the file, say changes = true in its stead"
+WRITTEN_TO = "If the emulator itself writes to the file, write changes = true instead"
 IMAGE_ENDINGS = (".img", ".raw", ".hdd", ".dsk", ".disk")
 """Files with these endings may be disks that the emulator writes to."""
 
@@ -75,7 +75,7 @@ def why_left_out(path: str, size: int) -> str:
     if name.startswith("."):
         return "hidden"
     if size > LARGEST_BYTES:
-        return f"larger than {LARGEST_BYTES >> 20} MiB, and so a game"
+        return f"larger than {LARGEST_BYTES >> 20} MiB, so probably a game"
     return "empty" if size == 0 else ""
 
 

@@ -104,7 +104,7 @@ def _word(finding: NeedFinding) -> str:
         return "spared"
     accept = finding.chief.accept
     called = f" ({accept.called})" if accept and accept.called else ""
-    return f"{finding.chief.verdict}{called}{', keys lacking' if finding.lacks else ''}"
+    return f"{finding.chief.verdict}{called}{', without its keys' if finding.lacks else ''}"
 
 
 class SheetEffect(Struct, frozen=True):
@@ -204,7 +204,7 @@ def _content_differences(old: Need, new: Need) -> Iterator[str]:
     for one in new.accept:
         twin = next((other for other in old.accept if one.agrees(other)), None)
         if twin is None:
-            yield f"takes {_called(one)}, too"
+            yield f"also takes {_called(one)}"
             continue
         for what, was, now in (
             ("releases", twin.releases, one.releases),
@@ -214,7 +214,7 @@ def _content_differences(old: Need, new: Need) -> Iterator[str]:
                 yield f"{_called(one)}: {what}: {_say(was)} is now {_say(now)}"
     for one in old.accept:
         if not any(one.agrees(other) for other in new.accept):
-            yield f"takes {_called(one)} no more"
+            yield f"no longer takes {_called(one)}"
     known = [reject for reject in new.reject if not any(reject.agrees(other) for other in old.reject)]
     yield from (f"is known not to work: {reject.label or 'a content'}" for reject in known)
 
@@ -223,7 +223,7 @@ def _part_differences(what: str, old: Mapping[str, object], new: Mapping[str, ob
     added = [name for name in new if name not in old]
     gone = [name for name in old if name not in new]
     changed = [name for name in new if name in old and new[name] != old[name]]
-    for word, names in (("wants", added), ("wants no more", gone), ("has changed", changed)):
+    for word, names in (("wants", added), ("no longer needs", gone), ("has changed", changed)):
         if names:
             shown = ", ".join(names[:5]) + (f" and {len(names) - 5} more" if len(names) > 5 else "")
             yield f"{word} {what} {shown}" if word != "has changed" else f"{what} {shown} {word}"

@@ -81,7 +81,7 @@ def examine_sources(config: Config, why_away: Callable[[Source], str]) -> Iterat
         name = source.at if source.called == source.at else f"{source.called} ({source.at})"
         if why := why_away(source):
             fix = "Switch it on or plug it in, or correct the path"
-            fix += f"; if it is as it should be: gribble doctor --accept {source.called}."
+            fix += f"; if this is what you want: gribble doctor --accept {source.called}."
             yield Examined(area="away", what=name, health=Health.MIND, words=why, fix=fix)
             continue
         if not os.path.exists(path):
@@ -91,7 +91,7 @@ def examine_sources(config: Config, why_away: Callable[[Source], str]) -> Iterat
         elif outer:
             health, words, fix = Health.MIND, f"lies in {outer[0]}, which is a source already", "Name one of the two."
         else:
-            health, words, fix = Health.RIGHT, "is there, and only read", ""
+            health, words, fix = Health.RIGHT, "is there; Gribble only reads it", ""
         yield Examined(area="source", what=name, health=health, words=words, fix=fix)
 
 
@@ -102,7 +102,8 @@ def examine_memory(folder: Path | None) -> Iterator[Examined]:
     place = folder if os.path.exists(folder) else folder.parent
     if not os.access(place, os.W_OK):
         yield Examined(
-            area="index", what=str(folder), health=Health.MIND, words="cannot be written, so nothing is remembered",
+            area="index", what=str(folder), health=Health.MIND,
+            words="cannot be written, so Gribble cannot remember anything",
             fix="Give write permission, or name another folder in $GRIBBLE_HOME.",
         )  # fmt: skip
         return
@@ -122,7 +123,7 @@ def examine_memory(folder: Path | None) -> Iterator[Examined]:
     else:
         yield Examined(
             area="index", what=str(index), health=Health.MIND, words=f"is damaged ({said})",
-            fix="Nothing is lost: the next gribble check begins it anew.",
+            fix="Nothing is lost: the next gribble check builds it again.",
         )  # fmt: skip
 
 
@@ -136,7 +137,7 @@ def examine_folder(name: str, root: Path, rig: Rig) -> Iterator[Examined]:
     if rig.volume == "auto" and not volume_of(root)[0]:
         yield Examined(
             area="rig", what=name, health=Health.MIND,
-            words="its kind of volume is unknown, so names and sizes are not checked before they are written",
+            words="its kind of volume is unknown, so Gribble cannot check names and sizes before it writes",
             fix=f'Under rig.{name} in gribble.toml: volume = "fat32" (or exfat, ntfs, ext4, apfs)',
         )  # fmt: skip
     try:
@@ -148,7 +149,7 @@ def examine_folder(name: str, root: Path, rig: Rig) -> Iterator[Examined]:
     if room.total and free < LITTLE_BYTES:  # of none at all, nothing is known
         yield Examined(
             area="rig", what=name, health=Health.MIND, words=f"{free:,} bytes are free",
-            fix="Make room; gribble attic empty deletes what runs displaced, and asks first.",
+            fix="Make room. gribble attic empty deletes the files in the attic; it asks first.",
         )  # fmt: skip
 
 
@@ -157,7 +158,7 @@ def examine_emulators(name: str, rig: Rig, catalogue: Catalogue) -> Iterator[Exa
     if rig.emulators:
         return
     known = sorted(catalogue.sheets)
-    fix = f"gribble catalogue import LIST --rig {name} makes a list its sheet, and enters the emulator."
+    fix = f"gribble catalogue import LIST --rig {name} makes a sheet from a list, and enters the emulator."
     if known:
         told = ", ".join(known[:SHEETS_NAMED]) + (" …" if known[SHEETS_NAMED:] else "")
         fix = f'There are sheets of {told}: under [rig.{name}.emulators] in gribble.toml: {known[0]} = "RELEASE".'
@@ -179,13 +180,13 @@ def examine_runs(name: str, open_runs: Iterable[Run], attic_bytes: int) -> Itera
     """Runs that were cut short, and how much the attic has come to hold."""
     for run in open_runs:
         what = "an undo" if run.undoing else "a run"
-        fix = "gribble place --resume finishes it, gribble undo takes it back."
+        fix = "gribble place --resume finishes it, gribble undo undoes it."
         if run.foreign:
             fix = f"gribble history --adopt {run.number} shows what it would do, and asks whether you trust it."
         words = f"{what} was cut short: run {run.number}" + (f" ({run.foreign})" if run.foreign else "")
         yield Examined(area="rig", what=name, health=Health.WRONG, words=words, fix=fix)
     if attic_bytes > LARGE_ATTIC_BYTES:
         yield Examined(
-            area="rig", what=name, health=Health.MIND, words=f"its attic holds {attic_bytes:,} bytes",
-            fix="gribble attic list shows what; gribble attic empty deletes it for good, and asks first.",
+            area="rig", what=name, health=Health.MIND, words=f"its attic has {attic_bytes:,} bytes",
+            fix="gribble attic list shows the files. gribble attic empty deletes them for good; it asks first.",
         )  # fmt: skip

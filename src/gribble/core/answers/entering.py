@@ -67,7 +67,7 @@ def entered(
     text: str, rig: str, sheet: Sheet, said: Said, *, begins: str | None = None, inherited: bool
 ) -> dict[Keys, Any]:
     """The change to a gribble.toml that enters an emulator as it is said, or changes what is said of it; none where
-    it says so already. The folder that is said is that in which the sheet `begins` (its own one). `inherited` is what
+    it says that already. The folder that is said is that in which the sheet `begins` (its own one). `inherited` is what
     the rig has from another that it is like."""
     there = tomllib.loads(text).get("rig", {}).get(rig, {}).get("emulators", {}).get(sheet.emulator)
     now: dict[str, Any] = {"release": there} if isinstance(there, str) else dict(there or {})
@@ -115,11 +115,12 @@ def named_emulator(word: str, sheets: Mapping[str, Sheet]) -> Sheet:
         return found[0]
     if found:
         raise GribbleError(
-            f"'{word}' could be {' or '.join(one.emulator for one in found)}", fix="Name one of them as it is here."
+            f"'{word}' could be {' or '.join(one.emulator for one in found)}",
+            fix="Name one of them as it is written here.",
         )
     raise GribbleError(
-        f"there is no sheet of an emulator '{word}'{suggest(word, list(sheets))}",
-        fix="gribble catalogue list shows which there are; gribble catalogue import LIST makes one from a list.",
+        f"there is no sheet for an emulator '{word}'{suggest(word, list(sheets))}",
+        fix="gribble catalogue list shows all sheets; gribble catalogue import LIST makes one from a list.",
     )
 
 
@@ -130,7 +131,7 @@ def named_rig(word: str, rigs: Mapping[str, Rig]) -> str:
     found = [name for name in rigs if fold(name) == fold(word)]
     if len(found) != 1:
         raise GribbleError(
-            f"'{word}' is no rig in gribble.toml{suggest(word, list(rigs))}",
+            f"'{word}' is not a rig in gribble.toml{suggest(word, list(rigs))}",
             fix="gribble rigs lists them; gribble rigs add NAME PLACE adds one.",
         )
     return found[0]

@@ -542,8 +542,8 @@ def _line(file: Identified, alone: bool) -> Line | None:
     if not wants:
         absent = f"known to {first.emulator} {first.release}, which is not installed"
         return Line(
-            "known", f"{inside}{title}; {absent if first.release else 'nobody lacks it'}", member, "", file.matches
+            "known", f"{inside}{title}; {absent if first.release else 'nothing needs it'}", member, "", file.matches
         )
     who = ", ".join(f"{emulator} on {' and '.join(rigs)}" for emulator, rigs in wants.items())
-    words = f"{inside}{title}; {who} {'lacks' if len(wants) == 1 else 'lack'} it"
+    words = f"{inside}{title}; {who} {'needs' if len(wants) == 1 else 'need'} it"
     return Line("known", words, member, f"gribble place {' '.join(wants)}", file.matches)

@@ -76,7 +76,7 @@ def lint(paths: Iterable[Path]) -> list[Remark]:
         Remark(
             file,
             "arcade.samples",
-            "is missing: it says the key of the folder where the sound samples that its sets play lie",
+            "is missing: it names the folder of the sound samples that the sets play",
         )
         for file, arcade in silent
         if arcade is not None and not arcade.samples
@@ -89,7 +89,7 @@ def _second_sheet(file: str, sheet: Sheet, before: list[tuple[str, Sheet]]) -> I
     for other, known in before:
         if known.emulator == sheet.emulator and Path(other).parent != Path(file).parent:
             yield Remark(
-                file, "emulator", f'"{sheet.emulator}" has a sheet already, which is used in its stead: {other}'
+                file, "emulator", f'"{sheet.emulator}" has another sheet already, and Gribble uses that one: {other}'
             )
 
 
@@ -121,7 +121,7 @@ def _sheet_remarks(file: str, sheet: Sheet) -> Iterator[Remark]:
     ]
     if unsized:
         more = f", as {len(unsized) - 1} more" if len(unsized) > 1 else ""
-        yield Remark(file, unsized[0], f"has no size{more}: damaged files are harder to find by it")
+        yield Remark(file, unsized[0], f"has no size{more}: without it damaged files are harder to find")
     for where, place in _places(sheet):
         for kind in sheet.root.volume or ("fat32",):
             if trouble := name_trouble(place, kind):
@@ -129,10 +129,18 @@ def _sheet_remarks(file: str, sheet: Sheet) -> Iterator[Remark]:
     folded: dict[str, str] = {}
     for where, place in _places(sheet):
         if hidden_part(place)[0] or place.endswith(OWN_NAMES):
-            yield Remark(file, where, f'"{place}" is hidden, or a file of Gribble\'s own: no plan writes it unasked')
+            yield Remark(
+                file,
+                where,
+                f'"{place}" is hidden, or a file of Gribble itself: a plan does not write it unless you ask',
+            )
         other = folded.setdefault(fold(place), place)
         if other != place:
-            yield Remark(file, where, f'"{place}" and "{other}" are one name where the volume folds case')
+            yield Remark(
+                file,
+                where,
+                f'"{place}" and "{other}" are the same name on a volume that does not tell upper from lower case',
+            )
 
 
 def _places(sheet: Sheet) -> list[tuple[str, str]]:
@@ -145,13 +153,13 @@ def _places(sheet: Sheet) -> list[tuple[str, str]]:
 
 def _need_remarks(sheet: Sheet, need: Need) -> Iterator[tuple[str, str]]:
     if not need.parts()[0].accept and not need.key:
-        yield ".accept", "no content is known: it can only be unproven"
+        yield ".accept", "has no content: the file can only be unproven"
     yield from _accept_remarks(need)
     yield from _key_remarks(need)
     if need.machines == ():
-        yield ".machines", "is empty, so the need concerns no machine and can never be met"
+        yield ".machines", "is empty, so no machine has this need and nothing can meet it"
     if not _meetable(need, sheet.order):
-        yield ".releases", "no release that it concerns has an accepted content: it can never be met"
+        yield ".releases", "has no content for any of its releases, so nothing can meet it"
     yield from _twin_remarks(need)
 
 
@@ -160,9 +168,9 @@ def _accept_remarks(need: Need) -> Iterator[tuple[str, str]]:
     for number, accept in enumerate(need.accept):
         strongest = accept.strongest()
         if strongest is None:
-            yield f".accept[{number}]", "has no digest: it can only be unproven"
+            yield f".accept[{number}]", "has no digest: the file can only be unproven"
         elif strongest == "crc32":
-            yield f".accept[{number}]", "is known by its CRC-32 alone, which is weak proof"
+            yield f".accept[{number}]", "has only a CRC-32, which is weak proof"
         if accept.version and not any(map(str.isdigit, accept.version)):
             yield f".accept[{number}].version", f'"{accept.version}" has no number: prefer = "newest" cannot order it'
         for reject in need.reject:
@@ -173,9 +181,9 @@ def _accept_remarks(need: Need) -> Iterator[tuple[str, str]]:
 def _key_remarks(need: Need) -> Iterator[tuple[str, str]]:
     """What a need says of keys and of files that change, and that says nothing."""
     if need.changes and need.key:
-        yield ".changes", "a key file does not change by being used: this says nothing"
+        yield ".changes", "has no effect: a key file does not change when it is used"
     elif need.changes and not any(accept.strongest() for accept in need.accept):
-        yield ".changes", "no digest tells a fresh one: this says nothing"
+        yield ".changes", "has no effect: there is no digest of a new file"
     if need.key and not any(key.sha256 for key in need.key):
         yield ".key", "no key has a fingerprint: the file can only be unproven"
 
@@ -229,13 +237,13 @@ def _marks(file: Path) -> Iterator[Remark]:
     marks = [(number, line.lstrip("# ").partition(" ")[0]) for number, line in lines if FILL_IN in line]
     if marks:
         tally = ", ".join(f"{key} ({count})" for key, count in Counter(key for _, key in marks).items())
-        yield Remark(str(file), f"line {marks[0][0]}", f"here and further on is something to be filled in: {tally}")
+        yield Remark(str(file), f"line {marks[0][0]}", f"from here on something is still to be filled in: {tally}")
     marked = {key for _, key in marks}
     tables = read_toml(file, Mistakes(str(file))) or {}
     for number, need in enumerate(tables.get("need", ())):
         for key, default in (("kind", "data"), ("level", "must")):
             if key not in need and key not in marked:
-                yield Remark(str(file), f"need[{number}].{key}", f'is not said; "{default}" is assumed')
+                yield Remark(str(file), f"need[{number}].{key}", f'is missing, so Gribble assumes "{default}"')
 
 
 def _unused_lists(folder: Path, sheets: list[Sheet]) -> Iterator[Remark]:
@@ -245,7 +253,7 @@ def _unused_lists(folder: Path, sheets: list[Sheet]) -> Iterator[Remark]:
     named = {need.manifest for sheet in sheets for need in sheet.need}
     for path in sorted(folder.iterdir()):
         if path.suffix in LIST_ENDINGS and path.name not in named:
-            yield Remark(str(path), "", "is named by no need of a sheet here")
+            yield Remark(str(path), "", "is not used by any need of a sheet here")
 
 
 # Across sheets
@@ -296,7 +304,7 @@ def _shared_places(sheets: list[tuple[str, Sheet]]) -> Iterator[Remark]:
         file, sheet = files[claim.place.emulator]
         number = next(number for number, need in enumerate(sheet.need) if need.id == claim.place.need.id)
         key = "aliases" if claim.alias else "name"
-        what = f'"{claim.path}" is {other.words}, too, with another content'
+        what = f'"{claim.path}" is also {other.words}, with a different content'
         yield Remark(file, f"need[{number}].{key}", f"{what} ({files[other.place.emulator][0]})")
 
 
@@ -310,7 +318,7 @@ def _roster_remarks(roster: Roster) -> Iterator[Remark]:
         if told <= MOST_OF_A_ROSTER:
             yield Remark(roster.path, f'set "{name}"', what)
     if told > MOST_OF_A_ROSTER:
-        yield Remark(roster.path, "", f"and {told - MOST_OF_A_ROSTER:,} more of that kind")
+        yield Remark(roster.path, "", f"and {told - MOST_OF_A_ROSTER:,} more of this kind")
     weak = sum(
         1
         for one in roster.sets.values()
@@ -318,9 +326,7 @@ def _roster_remarks(roster: Roster) -> Iterator[Remark]:
         if file.state != "undumped" and file.strongest() in (None, "crc32")
     )
     if weak:
-        yield Remark(
-            roster.path, "", f"{weak:,} files are known by their CRC-32 alone or by nothing, which is weak proof"
-        )
+        yield Remark(roster.path, "", f"{weak:,} files have only a CRC-32 or no digest, which is weak proof")
 
 
 def lineage_faults(roster: Roster) -> Iterator[tuple[str, str]]:
@@ -335,14 +341,14 @@ def lineage_faults(roster: Roster) -> Iterator[tuple[str, str]]:
 def _bios_gaps(roster: Roster, one: ArcadeSet) -> Iterator[str]:
     """What is named as a BIOS set and is none."""
     if one.bios == one.set:
-        yield "is said to be its own BIOS set"
+        yield "names itself as its BIOS set"
     elif (
         bios_of(one)
         and one.bios is not None
         and one.bios in roster.sets
         and roster.sets[one.bios].kind is not SetKind.BIOS
     ):
-        yield f'its BIOS set "{one.bios}" is of kind {roster.sets[one.bios].kind}; its files are not asked for'
+        yield f'its BIOS set "{one.bios}" is of kind {roster.sets[one.bios].kind}, so its files are not needed'
 
 
 def _variant_gaps(one: ArcadeSet) -> Iterator[str]:
@@ -366,7 +372,7 @@ def _file_gaps(roster: Roster, one: ArcadeSet) -> Iterator[str]:
     ):
         shared = [(name, theirs) for name, theirs in names if theirs is not None]
         if shared and relative is None:
-            yield f"{shared[0][0]} is said to be its {word}'s, but it has none"
+            yield f"{shared[0][0]} should be in its {word}, but it has none"
         elif relative is not None and relative in roster.sets:
             there = {file.name for file in roster.sets[relative].files}
             for name, theirs in shared:

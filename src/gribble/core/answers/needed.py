@@ -53,7 +53,7 @@ class Needed(Struct, frozen=True):
 
     @property
     def only_gaps(self) -> bool:
-        """Whether all that it lacks is to be obtained, so that nothing is left to put right with what is held."""
+        """Whether everything that is missing has to be obtained, because no file of the user's puts anything right."""
         places = [place for finding in self.findings.values() for place in finding.places]
         return bool(self.gaps) and not any(place.fixable for place in places)
 
@@ -84,7 +84,7 @@ def read_words(words: Iterable[str], sheets: dict[str, Sheet]) -> Words:
         else:
             known = [*sheets, *sorted(machines.values())]
             raise GribbleError(
-                f"'{word}' is no emulator and no machine of any sheet{suggest(word, known)}",
+                f"'{word}' is not an emulator or a machine in any sheet{suggest(word, known)}",
                 fix="gribble catalogue list shows the sheets.",
             )
     return Words(tuple(emulators), tuple(asked))

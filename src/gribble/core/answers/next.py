@@ -123,52 +123,54 @@ def next_of(audits: tuple[RigAudit, ...], scope: Words = (), detail: Words = ())
 def _commands(left: Open, scope: Words, detail: Words) -> Iterator[Command]:
     """What could be typed next, the first thing first."""
     if any(one.faulty for one in left.unknown):
-        why = "every mistake of the sheets; nothing is placed on rigs that want them until they are corrected"
+        why = "every mistake of the sheets; until you correct them, Gribble places nothing on rigs that use them"
         yield Command(("gribble", "catalogue", "lint"), why)
     for rig, one in left.moved:
         words = ("gribble", "rigs", "enter", one.emulator, "--rig", rig, "--in", one.moved_to)
-        yield Command(words, "that is where it is now; until gribble.toml says so, nothing of it is placed")
+        yield Command(words, "that is where it is now; Gribble places nothing from there until gribble.toml says so")
     if absent := [one for one in left.unknown if not one.moved_to]:
         names = ", ".join(one.emulator for one in absent)
-        yield Command(("gribble", "catalogue", "list"), f"the sheets there are; gribble.toml wants one for {names}")
+        yield Command(("gribble", "catalogue", "list"), f"shows your sheets; gribble.toml needs one for {names}")
     if detail and (left.fixable or left.gaps):
-        yield Command(detail, "what is wrong, and why")
+        yield Command(detail, "shows what is wrong, and why")
     if left.fixable:
         more = f"; {len(left.obtain):,} to obtain" if left.obtain else ""
         kind = "set" if left.fixable == left.whole else "place"
         what = f"{left.fixable:,} places and sets" if left.whole and kind == "place" else count(left.fixable, kind)
-        yield Command(("gribble", "plan", *scope), f"what you hold puts {what} right{more}")
+        yield Command(("gribble", "plan", *scope), f"uses your files to put {what} right{more}")
     if left.sources and not left.gaps:
-        why = f"what {' and '.join(left.sources)} would bring; connect, then check again"
+        why = f"shows what {' and '.join(left.sources)} has; connect it, then check again"
         yield Command(("gribble", "plan"), why)
     yield from _choices(left, scope)
     if left.gaps:
-        yield Command(("gribble", "needs"), f"{count(left.gaps, 'file')} to obtain: names, sizes and digests")
+        yield Command(("gribble", "needs"), f"{count(left.gaps, 'file')} to obtain, with names, sizes and digests")
 
 
 def _choices(left: Open, scope: Words) -> Iterator[Command]:
     """What Gribble does only where it is told to."""
     if surplus := [finding.need.id for finding in left.findings if any(place.surplus for place in finding.places)]:
-        yield Command(("gribble", "place", "--only", surplus[0]), "displaces what does not belong there, with an undo")
+        yield Command(
+            ("gribble", "place", "--only", surplus[0]), "moves what does not belong there to the attic; you can undo it"
+        )
     if by_name := sum(place.by_name for place in left.places):
         yield Command(
-            ("gribble", "place", "--by-name"), f"takes {count(by_name, 'file')} that only the name speaks for"
+            ("gribble", "place", "--by-name"), f"takes {count(by_name, 'file')} of which only the name is right"
         )
     if any(one.subject.fix for emulator in left.emulators for one in emulator.games or ()):
-        yield Command(("gribble", "place", *scope, "--games"), "puts games and their partners as they must lie")
+        yield Command(("gribble", "place", *scope, "--games"), "puts games and their partners where they must be")
     if not left.gaps and left.whole < len(left.sets):
         if old := old_release(left.sets):
             yield Command(("gribble", "sets", "match"), old)
         number = len(left.sets) - left.whole
-        lacks = f"{count(number, 'set')} still {'lacks' if number == 1 else 'lack'}"
-        yield Command(("gribble", "sets", "check"), f"what {lacks}, file by file")
+        lacks = f"what {count(number, 'set')} still {'needs' if number == 1 else 'need'}"
+        yield Command(("gribble", "sets", "check"), f"{lacks}, file by file")
 
 
 def first_step(rigs: Sequence[str], list_: str = "") -> Command:
     """How to come by a first emulator: on one of the rigs there are, from a list that is at hand, if one is."""
     if not rigs:
-        return Command(("gribble", "rigs", "add", "NAME", "FOLDER"), "the folder in which your emulators lie")
-    why = "a page, a table or an export of what an emulator needs becomes its sheet"
+        return Command(("gribble", "rigs", "add", "NAME", "FOLDER"), "adds the folder with your emulators")
+    why = "makes a sheet from a page, a table or an export of what an emulator needs"
     return Command(("gribble", "catalogue", "import", list_ or "LIST", "--rig", rigs[0]), why)
 
 
@@ -179,7 +181,7 @@ def old_release(sets: Iterable[SetAudit]) -> str:
     if max(len({name for name, _ in told}), len({home for _, home in told})) <= 1:
         return ""
     releases = [home.old for _, home in told]
-    return f"release {max(sorted(releases), key=releases.count)} may fit what you hold better"
+    return f"release {max(sorted(releases), key=releases.count)} may fit your files better"
 
 
 def next_for_sets(audits: tuple[RigAudit, ...]) -> Command | None:
@@ -190,12 +192,12 @@ def next_for_sets(audits: tuple[RigAudit, ...]) -> Command | None:
         rig, emulator = fixable[0]
         number = sum(each.fixable for each in emulator.sets)
         words = ("gribble", "plan", emulator.emulator, "--rig", rig.rig)
-        return Command(words, f"what you hold puts {count(number, 'set')} right")
+        return Command(words, f"uses your files to put {count(number, 'set')} right")
     if old := old_release(each for _, each in lacking):
         return Command(("gribble", "sets", "match"), old)
     if lacking:
         rig, each = lacking[0]
-        return Command(("gribble", "why", each.set, "--rig", rig.rig), "what it lacks, first things first")
+        return Command(("gribble", "why", each.set, "--rig", rig.rig), "shows what is missing, first things first")
     return None
 
 

@@ -113,8 +113,8 @@ def renewed(one: Followed, source: Path, origin: Origin, folder: Path) -> Renewe
         if isinstance(one.head, RosterHead):
             if release and release != (before or one.head.release):
                 raise GribbleError(
-                    f"{one.origin.list_} is now of release {release}, and {one.path.name} is of {one.head.release}",
-                    fix=f"gribble catalogue import {one.origin.list_} --release {release} writes a roster of its own.",
+                    f"{one.origin.list_} is for release {release} now, but {one.path.name} is for {one.head.release}",
+                    fix=f"gribble catalogue import {one.origin.list_} --release {release} writes a new roster.",
                 )
             return _renewed_roster(one, made, source, former, origin, folder)
         newer = {"release": release} if before and release else {}
@@ -140,8 +140,8 @@ def _map_of(one: Followed) -> FieldMap:
     place, to = one.path.with_name(one.origin.map), "sheet" if isinstance(one.head, Sheet) else "roster"
     if not one.origin.map or not place.is_file():
         raise GribbleError(
-            f"{place.name or one.path.name}: the map by which {one.origin.list_} is read is not there",
-            fix=f"gribble catalogue import {one.origin.list_} --into {one.path.name} drafts it anew.",
+            f"{place.name or one.path.name}: the map for reading {one.origin.list_} is not there",
+            fix=f"gribble catalogue import {one.origin.list_} --into {one.path.name} makes a new one.",
         )
     made = load_map(place, to)
     return structs.replace(made, **{to: {**getattr(made, to), "emulator": one.head.emulator}})
@@ -222,4 +222,4 @@ def _check(one: Followed, tally: Tally, found: int) -> None:
     if tally.faulty:
         raise MistakesError([Mistake(one.origin.list_, "", words) for words in tally.mistakes], fix=NO_LIST)
     if not found:
-        raise GribbleError(f"{one.origin.list_} has nothing any more that the map finds", fix=NO_LIST)
+        raise GribbleError(f"{one.origin.list_} has no record any more that fits its map", fix=NO_LIST)

@@ -302,7 +302,7 @@ def _emulator(world: World, rig: RigAudit, emulator: EmulatorAudit, shown: Shown
             level=Level.MUST,
             verdict=one.verdict,
             reason=root_words(one),
-            do="" if one.met else "yours to do",
+            do="" if one.met else "for you to do",
         )
         for one in emulator.root
     ]
@@ -380,13 +380,13 @@ def _todo(emulator: EmulatorAudit) -> str:
     fixable += sum(one.fixable for one in faulty)  # never in part
     obtain = len({(gap.subject if gap.kind == "need" else gap.archive, gap.file) for gap in gaps_of(alone)})
     yours = sum(place.remedy in FIXABLE and not (place.fixable or place.met) for place in places)
-    parts = [f"{fixable:,} to put right with what is held"] if fixable else []
+    parts = [f"{fixable:,} to put right with files that you have"] if fixable else []
     parts += [f"{obtain:,} to obtain"] if obtain else []
     brought = Counter(one.source for one in brought_by_away(alone))
     parts += [f"{number:,} in {source}, which is away" for source, number in brought.items()]
     parts += [f"{yours:,} for you to decide"] if yours else []
     if not parts and emulator.state is not State.READY:
-        return f"only you can change it; gribble why {emulator.emulator} tells what"
+        return f"only you can change it; gribble why {emulator.emulator} tells you what"
     return ", ".join(parts) or "nothing to do"
 
 

@@ -78,7 +78,9 @@ def arcade_places(world: World, rigs: tuple[str, ...], emulators: tuple[str, ...
         arcade = [one.emulator for rig in world.rigs if not rig.away for one in rig.emulators if one.arcade is not None]
         near = suggest(emulators[0], arcade) if emulators else ""
         raise GribbleError(
-            f"{names} is no arcade emulator on {where}{near}" if names else f"there is no arcade emulator on {where}",
+            f"{names} is not an arcade emulator on {where}{near}"
+            if names
+            else f"there is not an arcade emulator on {where}",
             fix="gribble check shows the emulators of every rig; a sheet with [arcade] makes one an arcade emulator.",
         )
     return found
@@ -95,7 +97,7 @@ def one_place(
         places = [place for place in places if _knows(place, wishes or wanted_now(place))] or places
     if len(places) > 1:
         names = ", ".join(f"{place.fitted.emulator} on {place.rig.name}" for place in places)
-        raise GribbleError(f"several are meant: {names}", fix="Name one: --rig RIG, --emulator EMULATOR.")
+        raise GribbleError(f"several files have this name: {names}", fix="Name one: --rig RIG, --emulator EMULATOR.")
     return places[0]
 
 
@@ -158,7 +160,7 @@ def find_roster(place: ArcadePlace, paths: Iterable[Path], word: str) -> Roster:
     chosen = releases.get(word) or (Path(word) if os.path.isfile(Path(word)) else None)
     if chosen is None:
         raise GribbleError(
-            f"no roster of {place.fitted.emulator} {word}",
+            f"there is no roster of {place.fitted.emulator} {word}",
             fix=f"There are: {', '.join(sorted(releases)) or 'none'}. A roster's file may be named, too.",
         )
     roster, mistakes = place.load(chosen)
@@ -168,11 +170,11 @@ def find_roster(place: ArcadePlace, paths: Iterable[Path], word: str) -> Roster:
 
 
 def compare_releases(place: ArcadePlace, old: Roster, new: Roster) -> list[SetChange]:
-    """What becomes of the wanted sets. Raises GribbleError where the two have no set in common."""
+    """What becomes of the wanted sets. Raises GribbleError where the two do not share any set."""
     if old.sets.keys().isdisjoint(new.sets):
         raise GribbleError(
             f"the rosters of {old.head.emulator} {old.head.release} and {new.head.emulator} {new.head.release} "
-            "have no set in common",
+            "do not share any set",
             fix="Name two releases of one emulator.",
         )
     wanted = wanted_sets(place.fitted.wanted, old, place.cabinet, (new,), place.discs.digests)
@@ -208,7 +210,7 @@ def wishes_of(place: ArcadePlace, entries: Iterable[str] = ()) -> dict[str, floa
     if not (wanted := wanted_now(place)):
         raise GribbleError(
             f"no set of {place.fitted.emulator} on {place.rig.name} is wanted",
-            fix="--wanted FILE names some, one on each line; gribble check says which are held.",
+            fix="--wanted FILE names some, one on each line; gribble check shows which you have.",
         )
     return {name: place.fitted.weights.get(name, 1.0) for name in wanted}
 
@@ -240,7 +242,7 @@ def fit_card(
             reasons[name] = f"release {roster.head.release} does not play it"
             continue
         if lacking := sizer.lacking(family):
-            reasons[name] = f"cannot be completed: {', '.join(lacking[:3])}{', …' if len(lacking) > 3 else ''} not held"
+            reasons[name] = f"cannot be completed: {', '.join(lacking[:3])}{', …' if len(lacking) > 3 else ''} missing"
             continue
         found.append(Wish(set=name, needs=sizer.things(family), weight=weight))
     selection = fit_sets(found, sizer.sizes, budget, seconds)

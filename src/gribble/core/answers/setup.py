@@ -44,7 +44,7 @@ def read_setup(root: Path, chosen: list[Path], listener: Listener) -> Setup:
         raise GribbleError(f"{root} is no folder", fix="Name the root of the rig, then the files in it.")
     for path in chosen:
         if not os.path.exists(path) or not path.is_relative_to(root):
-            raise GribbleError(f"{path} is not in {root}", fix="Name files and folders of the setup.")
+            raise GribbleError(f"{path} is not in {root}", fix="Name files and folders that are in the setup.")
     entries = [entry for folder in walk(root) for entry in folder.files]
     if chosen:
         entries = [one for one in entries if any((root / one.path).is_relative_to(path) for path in chosen)]
@@ -66,7 +66,7 @@ def read_setup(root: Path, chosen: list[Path], listener: Listener) -> Setup:
         good = keys is not None and not keys.fault and any(not one.fault for one in keys.entries.values())
         setup.files.append(FoundFile(path=entry.path, size=entry.size, digests=digests, keys=keys if good else None))
     if not setup.files:
-        raise GribbleError(f"{root} has no file to capture", fix="Name the files to take.")
+        raise GribbleError(f"{root} has no file that could be captured", fix="Name the files to take.")
     return setup
 
 
@@ -325,5 +325,5 @@ def told(new: News) -> list[str]:
     for name, (path, emulators) in new.rigs.items():
         words.append(f"rig {name} at {path}" + (f" ({', '.join(emulators)})" if emulators else ""))
     words += [f"{', '.join(entries)} on {rig}" for rig, entries in new.emulators.items()]
-    words += ["a folder that was a source is a rig now"] if new.no_sources else []
+    words += ["a folder that was a source is now a rig"] if new.no_sources else []
     return words

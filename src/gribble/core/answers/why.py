@@ -105,7 +105,7 @@ def _reasons(rig: RigAudit, emulator: EmulatorAudit) -> Iterator[Reason]:
             subject=emulator.emulator,
             file=emulator.emulator,
             verdict=Verdict.UNPROVEN,
-            words=f"{emulator.sets_note}; say in gribble.toml which are wanted",
+            words=f"{emulator.sets_note}; write in gribble.toml which sets you want",
         )
     for game in (one for one in emulator.games or () if Standing.REMARK not in one.standing):
         yield Reason(

@@ -124,7 +124,7 @@ class _Packer:
         if lacks:
             if parts and (self._style is not None or self._absent(family, parts)):
                 told = ", ".join(lacks[:NAMES_TOLD]) + (", …" if len(lacks) > NAMES_TOLD else "")
-                self._wait(name, f"not packed in part: {told} {'is' if len(lacks) == 1 else 'are'} nowhere here")
+                self._wait(name, f"not packed in part: {told} {'is' if len(lacks) == 1 else 'are'} not found")
             return False
         if self._style is None:
             parts = self._absent(family, parts)

@@ -64,7 +64,7 @@ def wanted_sets(
 
 
 MOST_LOOKED_INTO = 50
-"""Into so many archives that are no set's it is looked for whose files they have."""
+"""Into so many archives that belong to no set it is looked for whose files they have."""
 
 
 def lying_aside(roster: Roster, cabinet: Cabinet, wanted: Iterable[str]) -> Aside:

@@ -46,7 +46,7 @@ def sets_meant(
         for some in (in_use, others):
             found = found or [(sets, group) for sets in some if (group := sets_called(sets, word))]
     if not found and not also and word in emulators:
-        raise GribbleError(f"'{word}' is an emulator, no set", fix=f"gribble check {word} tells of its sets.")
+        raise GribbleError(f"'{word}' is an emulator, not a set", fix=f"gribble check {word} shows its sets.")
     if not found:
         raise _unknown_set(word, in_use, also)
     for sets, group in found:
@@ -68,7 +68,7 @@ def _unknown_set(word: str, in_use: list[Sets], also: tuple[str, ...]) -> Gribbl
         near = f"; did you mean {' or '.join(one.described for one in titled[:MOST_TOLD])}?"
     near = near or suggest(word, known)
     return GribbleError(
-        f"'{word}' is no {'emulator and no ' if also else ''}set of any roster{near}",
+        f"'{word}' is not {'an emulator and not ' if also else ''}a set in any roster{near}",
         fix="gribble sets check --verbose lists every set that is wanted.",
     )
 
@@ -168,13 +168,13 @@ def read_preferred(words: Iterable[str], config: Config, sheets: Mapping[str, Sh
         named = [need for need in needs if fold(name) in (fold(need.id), fold(need.title))]
         if not named:
             near = suggest(name, [need.id for need in needs], most=0)
-            raise GribbleError(f"'{name}' is no need of your emulators{near}", fix="gribble needs lists them.")
+            raise GribbleError(f"'{name}' is not a need of your emulators{near}", fix="gribble needs lists them.")
         contents = [accept for need in named for accept in need.accept]
         labels = list(filter(None, (word for one in contents for word in (one.label, one.version))))
         right = next((one for one in labels if fold(one) == fold(label)), "")
         if label and not right:
             raise GribbleError(
-                f"'{label}' is no content of {name}{suggest(label, labels)}", fix=f"--prefer {name} takes the first."
+                f"'{label}' is not a content of {name}{suggest(label, labels)}", fix=f"--prefer {name} takes the first."
             )
         found[named[0].id] = right
     return found
@@ -193,13 +193,14 @@ def check_scope(config: Config, scope: Scope, sheets: Container[str] = ()) -> No
             if word in sheets:
                 first = next(iter(scope.rigs or config.rig), "RIG")
                 raise GribbleError(
-                    f"{word} has a sheet, and is on no rig in gribble.toml",
+                    f"{word} has a sheet, but it is on no rig in gribble.toml",
                     fix=f"gribble rigs enter {word} --rig {first} enters it.",
                 )
             if word in config.rig:
                 raise GribbleError(f"'{word}' is a rig, not an emulator", fix=f"Name it so: --rig {word}")
             raise GribbleError(
-                f"'{word}' is no {what}{suggest(word, known)}", fix="gribble rigs shows the rigs and their emulators."
+                f"'{word}' is not a known {what}{suggest(word, known)}",
+                fix="gribble rigs shows the rigs and their emulators.",
             )
     chosen = {name: rig.emulators for name, rig in config.rig.items() if not scope.rigs or name in scope.rigs}
     for word in (*scope.emulators, *scope.releases):
@@ -213,10 +214,12 @@ def check_scope(config: Config, scope: Scope, sheets: Container[str] = ()) -> No
 def _check_at(config: Config, scope: Scope, at: str) -> None:
     """Raise GribbleError where it is not one rig that is said to be somewhere else today, or another one is there."""
     if len(scope.rigs or config.rig) != 1:
-        raise GribbleError("--at says where one rig is today", fix="Name the rig too: --rig NAME.")
+        raise GribbleError("--at says where one rig is, so it needs the rig", fix="Name the rig too: --rig NAME.")
     for name, rig in config.rig.items():
         if name not in (scope.rigs or config.rig) and one_place(at, rig.at):
-            raise GribbleError(f"--at {at} is the folder of rig {name}", fix="Name the folder of the rig itself.")
+            raise GribbleError(
+                f"--at {at} is already the folder of rig {name}", fix="Name the folder of the rig that you mean."
+            )
 
 
 def rig_root(name: str, rig: Rig, scope: Scope) -> str:

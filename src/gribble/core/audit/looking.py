@@ -247,8 +247,8 @@ class _Looker:
         for name, root in self._roots.items():
             if any(same_place(root, folder) for folder in self._sources):
                 raise GribbleError(
-                    f"{root} is a source and rig {name} at once, but sources are never written",
-                    fix="Take it out of the sources; a rig's files are found anyway.",
+                    f"{root} is both a source and rig {name}, but Gribble never writes to a source",
+                    fix="Take it out of the sources; Gribble finds a rig's files anyway.",
                 )
 
     def rig(self, name: str, fitted: tuple[Fitted, ...]) -> RigSeen:
@@ -266,10 +266,10 @@ class _Looker:
             survey = self._surveyor.survey(root, rig=name, way=way)
         except GribbleError as error:
             if _went(root, status):
-                return self._away(name, root, fitted, f"{root} is not there any more")
+                return self._away(name, root, fitted, f"{root} is no longer there")
             return self._away(name, root, fitted, error.what)
         if _went(root, status):
-            return self._away(name, root, fitted, f"{root} went away while it was looked at")
+            return self._away(name, root, fitted, f"{root} went away while Gribble looked at it")
         self._reach.seen.note(root)
         self.passed += [msgspec.structs.replace(one, path=f"{name}: {one.path}") for one in survey.skipped]
         inward = _inward(root, survey.links)
@@ -369,7 +369,7 @@ class _Looker:
                     self.passed.append(Skipped(source.at, f"this source is left out: {error.what}"))
                 continue
             if _went(path, status):
-                self._note_away(source, f"{path} went away while it was looked at")
+                self._note_away(source, f"{path} went away while Gribble looked at it")
                 continue
             self.passed += in_place(survey)
             self._reach.sources.note(source)

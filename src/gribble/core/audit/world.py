@@ -150,7 +150,7 @@ class World(Struct, frozen=True, kw_only=True):
         return msgspec.structs.replace(wish, suspects=tuple(unknown)) if wish.rig in self.far else wish
 
     def read_whole(self, holding: Holding) -> bytes | None:
-        """A holding's content; None where it cannot be read, or is too large to be diagnosed."""
+        """A holding's content; None where it cannot be read, or is too large for Gribble to find out what is wrong."""
         if holding.size > MOST_BYTES or holding.member is None:
             return self._read(holding)
         key = key_of(holding)
@@ -212,7 +212,7 @@ class World(Struct, frozen=True, kw_only=True):
                 hidden = rig.hidden.get(file)
                 yield (rig.name, file), Unread(hidden) if hidden else ABSENT
             elif holding.size > MOST_SETTINGS:
-                why = f"is larger than {size_words(MOST_SETTINGS)}, which no settings file is"
+                why = f"is larger than {size_words(MOST_SETTINGS)}; a settings file is never that large"
                 yield (rig.name, file), Unread(why)
             else:
                 data = self.read_whole(holding)

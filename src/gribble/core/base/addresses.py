@@ -43,7 +43,7 @@ def parse_address(text: str) -> Address:
         kinds = ", ".join(f"{kind}://" for kind in PORTS)
         raise ValueError(f"begins with {parts.scheme}://, but a rig is reached by {kinds}")
     if parts.password is not None:
-        raise ValueError("has a password in it; passwords never stand in this file (see docs/network.md)")
+        raise ValueError("has a password in it; never write a password in this file (see docs/network.md)")
     if not parts.hostname or port == 0 or parts.query or parts.fragment:
         raise ValueError("is no address: like ftp://ada@driftwood.local:2121/data")
     root = unquote(parts.path, errors="surrogateescape").rstrip("/")

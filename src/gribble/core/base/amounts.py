@@ -18,7 +18,7 @@ def read_bytes(text: str) -> int:
     """A size in bytes: "8GB" is decimal, "8GiB" binary. Raises GribbleError."""
     match = _BYTES.match(text.strip())
     if not match:
-        raise GribbleError(f"'{text}' is no size", fix="Write 8GB (decimal), 8GiB (binary) or a number of bytes.")
+        raise GribbleError(f"'{text}' is not a size", fix="Write 8GB (decimal), 8GiB (binary) or a number of bytes.")
     number, unit = match.groups()
     base = 1024 if unit[1:] else 1000
     return int(float(number) * base ** _POWERS[unit[:1].upper()])
@@ -28,7 +28,7 @@ def read_days(text: str) -> int:
     """A span in days: "90d", "6w", or a number of days. Raises GribbleError."""
     match = _DAYS.match(text.strip())
     if not match:
-        raise GribbleError(f"'{text}' is no span of days", fix="Write 90d (days) or 6w (weeks).")
+        raise GribbleError(f"'{text}' is not a number of days", fix="Write 90d (days) or 6w (weeks).")
     number, unit = match.groups()
     return int(number) * (7 if unit.lower().startswith("w") else 1)
 

@@ -98,7 +98,7 @@ class Budget:
         self._items -= items
         if self._items < 0:
             raise self._error(
-                f"has more than {self._limits.items:,} {self._limits.of}, which is not believed; left there"
+                f"has more than {self._limits.items:,} {self._limits.of}; Gribble does not believe that and stops there"
             )
 
     def spend(self, blocks: Iterator[bytes]) -> Iterator[bytes]:

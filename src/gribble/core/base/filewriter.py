@@ -209,7 +209,7 @@ def locked(folder: Path, seconds: float | None = None) -> Iterator[None]:
             place = _shown(folder)
             raise GribbleError(
                 f"another Gribble is writing in {place}",
-                fix="Nothing was changed by this one. Run the command again when the other one has ended.",
+                fix="This command changed nothing. Run it again when the other Gribble has ended.",
                 code=ExitCode.FAILED,
             )
         time.sleep(_POLL_SECONDS)
@@ -268,7 +268,7 @@ def stamp_of(place: Path) -> Stamp | None:
     except FileNotFoundError:
         return None
     if not stat.S_ISREG(status.st_mode):
-        what = "is a folder, not a file" if stat.S_ISDIR(status.st_mode) else "is no regular file"
+        what = "is a folder, not a file" if stat.S_ISDIR(status.st_mode) else "is not a regular file"
         raise OSError(errno.EINVAL, what, os.fspath(place))
     return Stamp(status.st_ino, status.st_size, status.st_mtime_ns)
 
@@ -485,7 +485,7 @@ def _there(target: Path, own: Own | None = None, *, replaceable: bool = False) -
         fix = "Nothing was changed. Name another file, or add --replace: the former file is then kept beside it."
     if own is None:
         return ThereError(f"{file} is there already", fix=fix)
-    return ThereError(f"{file} is there already, and it is not a {own.what} that Gribble wrote", fix=fix)
+    return ThereError(f"{file} is there already, and Gribble did not write it as a {own.what}", fix=fix)
 
 
 def changed(target: Path) -> GribbleError:

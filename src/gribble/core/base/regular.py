@@ -42,7 +42,7 @@ def check_regular(handle: int, path: str | Path) -> os.stat_result:
     status = os.fstat(handle)
     if not stat.S_ISREG(status.st_mode):
         folder = stat.S_ISDIR(status.st_mode)
-        what = "is a folder, not a file" if folder else "is no regular file (a pipe, socket or device)"
+        what = "is a folder, not a file" if folder else "is not a regular file (but a pipe, a socket or a device)"
         raise OSError(errno.EINVAL, what, os.fspath(path))
     return status
 

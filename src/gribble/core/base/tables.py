@@ -135,7 +135,7 @@ def _read_value(kind: Any, value: object, where: str, mistakes: Mistakes) -> obj
     if origin is dict and isinstance(value, dict):
         return {key: _read_value(args[1], item, f"{where}.{key}", mistakes) for key, item in value.items()}
     if type(value) is int and not -MOST_NUMBER <= value <= MOST_NUMBER:
-        mistakes.add(where, "is a number beyond all that can be said of a file")
+        mistakes.add(where, "is larger than any number in a file can be")
         return None
     try:
         return msgspec.convert(value, kind)

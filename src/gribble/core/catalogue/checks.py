@@ -93,7 +93,9 @@ def _check_choices(sheet: Sheet, mistakes: Mistakes) -> None:
     for choice, members in choices.items():
         where = f"need[{members[0]}].choice"
         if len(members) == 1:
-            mistakes.add(where, f'"{choice}" has this member only; give another need the same choice, or take it out')
+            mistakes.add(
+                where, f'"{choice}" has only this one need; give another need the same choice, or delete the choice'
+            )
         levels = sorted({sheet.need[number].level for number in members})
         if len(levels) > 1:
             mistakes.add(where, f'the members of "{choice}" differ in level: {", ".join(levels)}')
@@ -109,9 +111,9 @@ def _check_requires(sheet: Sheet, mistakes: Mistakes) -> None:
                 if word == need.id:
                     mistakes.add(where, f'"{word}" is this need itself')
                 elif word not in by_id:
-                    mistakes.add(where, f'"{word}" is no need of this sheet{suggest(word, list(by_id))}')
+                    mistakes.add(where, f'"{word}" is not a need of this sheet{suggest(word, list(by_id))}')
                 elif way := _way_back(word, need.id, by_id):
-                    mistakes.add(where, f"goes in a circle: {need.id} requires {', which requires '.join(way)}")
+                    mistakes.add(where, f"goes in a circle: {need.id} needs {', which needs '.join(way)}")
 
 
 def _way_back(start: str, goal: str, needs: dict[str, Need]) -> list[str]:
@@ -133,7 +135,7 @@ def _check_unlock(sheet: Sheet, mistakes: Mistakes) -> None:
     for number, rule in enumerate(sheet.unlock):
         for key, word in (("need", rule.need), ("key_need", rule.key_need)):
             if word not in ids:
-                mistakes.add(f"unlock[{number}].{key}", f'"{word}" is no need of this sheet{suggest(word, ids)}')
+                mistakes.add(f"unlock[{number}].{key}", f'"{word}" is not a need of this sheet{suggest(word, ids)}')
         if rule.skip < 0:
             mistakes.add(f"unlock[{number}].skip", f"{rule.skip} is below zero")
 
@@ -157,10 +159,10 @@ def _check_need(need: Need, sheet: Sheet, where: str, mistakes: Mistakes) -> Non
     many = need.file or need.manifest is not None
     for key in ("nothing_else", "requires_keys") if not many else ():
         if getattr(need, key):
-            mistakes.add(f"{where}.{key}", "goes with many files only: a manifest, or files listed in the sheet")
+            mistakes.add(f"{where}.{key}", "is only for many files: a manifest, or files listed in the sheet")
     _check_key_names(need.requires_keys, sheet, f"{where}.requires_keys", mistakes)
     if need.any_name and not any(accept.strongest() for accept in need.accept) and need.kind is not Kind.KEYS:
-        mistakes.add(f"{where}.any_name", "needs an accept with a digest, since the name tells nothing")
+        mistakes.add(f"{where}.any_name", "needs an accept with a digest, because any name is allowed")
     if need.by_setting and need.id not in {setting.need for setting in sheet.setting}:
         mistakes.add(f"{where}.by_setting", "needs a setting that leads to the file")
     _check_contents(need, sheet, where, mistakes)
@@ -181,7 +183,7 @@ def _check_manifest(need: Need, where: str, mistakes: Mistakes) -> None:
              "also": need.also, "accept": need.accept, "key": need.key}  # fmt: skip
     for key, value in given.items():
         if value:
-            mistakes.add(f"{where}.{key}", "does not go with many files; each of them has its own name and digest")
+            mistakes.add(f"{where}.{key}", "cannot be used for many files; each file has its own name and digest")
     for number, file in enumerate(need.file):
         path = f"{where}.file[{number}]"
         _check_digests(file, file.size, path, mistakes)
@@ -195,7 +197,7 @@ def _check_key_names(names: tuple[str, ...], sheet: Sheet, where: str, mistakes:
     declared = [key.name for other in sheet.need for key in other.key]
     for place, name in enumerate(names):
         if name not in declared:
-            mistakes.add(f"{where}[{place}]", f'"{name}" is no key of this sheet{suggest(name, declared)}')
+            mistakes.add(f"{where}[{place}]", f'"{name}" is not a key of this sheet{suggest(name, declared)}')
 
 
 def _check_contents(need: Need, sheet: Sheet, where: str, mistakes: Mistakes) -> None:
@@ -215,16 +217,16 @@ def _check_keys(need: Need, where: str, mistakes: Mistakes) -> None:
     if need.key and need.kind is not Kind.KEYS:
         mistakes.add(f"{where}.key", f'only needs of kind "keys" have keys, but this is of kind "{need.kind}"')
     elif need.key and need.accept:
-        mistakes.add(f"{where}.accept", "does not go with keys, which are proven one by one")
+        mistakes.add(f"{where}.accept", "cannot be used together with keys; each key is proven by itself")
     for number, twin in _twins(key.name for key in need.key):
-        mistakes.add(f"{where}.key[{number}].name", f'"{twin}" stands there twice')
+        mistakes.add(f"{where}.key[{number}].name", f'"{twin}" is there twice')
     for number, key in enumerate(need.key):
         _check_key(key, f"{where}.key[{number}]", mistakes)
 
 
 def _check_key(key: Key, where: str, mistakes: Mistakes) -> None:
     if not key.name.strip() or "=" in key.name:
-        mistakes.add(f"{where}.name", f'"{key.name}" cannot stand before an equals sign')
+        mistakes.add(f"{where}.name", f'"{key.name}" cannot be used before an equals sign')
     if key.bytes is not None and key.bytes < 1:
         mistakes.add(f"{where}.bytes", f"{key.bytes} is below one")
     if key.sha256 is not None:
@@ -235,14 +237,14 @@ def _check_setting(setting: Setting, sheet: Sheet, where: str, mistakes: Mistake
     if fault := path_fault(setting.file):
         mistakes.add(f"{where}.file", f'"{setting.file}" {fault}')
     if not all(setting.key.split(".")):
-        mistakes.add(f"{where}.key", f'"{setting.key}" should be words with dots between, such as paths.boot_rom')
+        mistakes.add(f"{where}.key", f'"{setting.key}" should be words with dots between them, such as paths.boot_rom')
     if (setting.need is None) == (setting.folder is None):
         mistakes.add(where, "should have either a need or a folder that the value leads to")
     ids = [need.id for need in sheet.need if not need.file]
     if setting.relative_to is not None:
         _check_folder(setting.relative_to, sheet, f"{where}.relative_to", mistakes)
     if setting.need is not None and setting.need not in ids:
-        mistakes.add(f"{where}.need", f'"{setting.need}" is no need with one file{suggest(setting.need, ids)}')
+        mistakes.add(f"{where}.need", f'"{setting.need}" is not a need with one file{suggest(setting.need, ids)}')
     if setting.folder is not None:
         _check_folder(setting.folder, sheet, f"{where}.folder", mistakes)
 
@@ -258,9 +260,9 @@ def _check_media(media: Media, sheet: Sheet, where: str, mistakes: Mistakes) -> 
         if not ending.startswith(".") or "/" in ending:
             mistakes.add(f"{where}.{key}", f'"{ending}" should be an ending with its dot, such as .iso')
     for number, twin in _twins(ending.lower() for _, ending in endings):
-        mistakes.add(f"{where}.{endings[number][0]}", f'"{twin}" stands there twice')
+        mistakes.add(f"{where}.{endings[number][0]}", f'"{twin}" is there twice')
     if media.folder_name is not None and not media.own_folder:
-        mistakes.add(f"{where}.folder_name", "goes with own_folder = true only")
+        mistakes.add(f"{where}.folder_name", "is only for own_folder = true")
     if media.max_bytes is not None and media.max_bytes < 1:
         mistakes.add(f"{where}.max_bytes", f"{media.max_bytes} is below one")
 
@@ -271,15 +273,15 @@ def _check_pair(pair: Pair, sheet: Sheet, where: str, mistakes: Mistakes) -> Non
         mistakes.add(f"{where}.each", f'"{pair.each}" should be a pattern for names, such as *.crate')
     plain = pair.wants.replace("{stem}", "x").replace("{id}", "x")
     if plain == pair.wants:
-        mistakes.add(f"{where}.wants", f'"{pair.wants}" should hold {{stem}} or {{id}}')
-    if fault := path_fault(plain) or ("holds a brace too many" if set(plain) & set("{}") else None):
+        mistakes.add(f"{where}.wants", f'"{pair.wants}" should contain {{stem}} or {{id}}')
+    if fault := path_fault(plain) or ("has one brace too many" if set(plain) & set("{}") else None):
         mistakes.add(f"{where}.wants", f'"{pair.wants}" {fault}')
     if "{id}" in pair.wants and pair.id_at is None:
-        mistakes.add(f"{where}.id_at", "goes with {id} in wants: it says where the id is read")
+        mistakes.add(f"{where}.id_at", "needs {id} in wants; it says where the id is")
     elif pair.id_at and "{id}" not in pair.wants and not (pair.wants_id_at or pair.version_at):
-        mistakes.add(f"{where}.id_at", "goes with {id} in wants, or with wants_id_at")
+        mistakes.add(f"{where}.id_at", "needs {id} in wants, or wants_id_at")
     if pair.version_at and not pair.id_at:
-        mistakes.add(f"{where}.version_at", "goes with id_at: versions are compared for one id")
+        mistakes.add(f"{where}.version_at", "needs id_at, because versions are compared for one id")
     if pair.wants_folder is not None:
         _check_folder(pair.wants_folder, sheet, f"{where}.wants_folder", mistakes)
     places = (("id_at", pair.id_at), ("version_at", pair.version_at), ("wants_id_at", pair.wants_id_at))
@@ -316,4 +318,4 @@ def _check_digests(content: Digests, size: int | None, where: str, mistakes: Mis
         if len(digest) != HEX_LENGTHS[name]:
             mistakes.add(f"{where}.{name}", f"should have {HEX_LENGTHS[name]} hex digits, but has {len(digest)}")
         elif not set(digest) <= set("0123456789abcdef"):
-            mistakes.add(f"{where}.{name}", f'"{digest}" holds characters that are not hex digits')
+            mistakes.add(f"{where}.{name}", f'"{digest}" has characters that are not hex digits')

@@ -138,7 +138,7 @@ def _chain(name: str, rigs: dict[str, Any], mistakes: Mistakes) -> list[str]:
             return chain
         if like in chain:
             if like == name:
-                mistakes.add(f"rig.{name}.like", f"leads in a circle: {', '.join([*chain, like])}")
+                mistakes.add(f"rig.{name}.like", f"goes in a circle: {', '.join([*chain, like])}")
             return chain
         chain.append(like)
     return chain
@@ -163,7 +163,7 @@ def read_wanted(path: Path) -> list[str]:
         entry = entry_of(line)
         if len(words := entry.split()) == 2 and _is_no_weight(words[1]):
             mistakes.add(
-                f"line {number}", f'"{entry}" should be a set\'s name or title and, behind it, a weight like 2.5'
+                f"line {number}", f'"{entry}" should be a set\'s name or title, then a weight like 2.5 if you want one'
             )
         elif entry:
             entries.append(entry)
@@ -204,7 +204,7 @@ def _check_config(config: Config, mistakes: Mistakes) -> None:
 
 def rig_name_fault(name: str) -> str:
     """What is wrong with the name of a rig; empty where nothing is."""
-    return "" if _RIG_NAME.match(name) else "is no name for a rig: letters, digits, - and _ make one"
+    return "" if _RIG_NAME.match(name) else "cannot be the name of a rig; use letters, digits, - and _"
 
 
 def _check_sources(config: Config, mistakes: Mistakes) -> None:
@@ -215,7 +215,10 @@ def _check_sources(config: Config, mistakes: Mistakes) -> None:
         folders.append((f"{where}.at" if source.name else where, source.at))
         first = next(place for place, other in enumerate(config.sources) if other.name == source.name)
         if source.name and first != number:
-            mistakes.add(f"{where}.name", f'"{source.name}" is sources[{first}] already; give each a name of its own')
+            mistakes.add(
+                f"{where}.name",
+                f'"{source.name}" is already the name of sources[{first}]; give each source its own name',
+            )
         if fault := _control_fault(source.name):
             mistakes.add(f"{where}.name", fault)
     for where, folder in folders:
@@ -263,7 +266,7 @@ def _check_folder(folder: str, where: str, mistakes: Mistakes) -> None:
         mistakes.add(where, fault)
     elif not WINDOWS and _OF_WINDOWS.match(folder):
         mistakes.add(
-            where, f'"{folder}" is a path of Windows, and this system has no drives; write what it is called here'
+            where, f'"{folder}" is a Windows path, but this system has no drives; write the path that it has here'
         )
 
 
@@ -301,7 +304,7 @@ def fit_sheet(sheet: Sheet, installed: Installed | None = None, liking: Liking =
     played = set(sheet.machines if installed.machines is None else installed.machines)
     release, note = installed.release, ""
     if release is not None and (fault := release_fault(release, sheet.order)):
-        note = f'release "{release}" {fault}; the newest known is taken instead'
+        note = f'release "{release}" {fault}; so Gribble uses the newest one'
     needs = tuple(
         need
         for need in sheet.need
@@ -412,7 +415,7 @@ def check_against(config: Config, catalogue: Catalogue, file: str) -> list[Mista
                 continue  # nothing is known of it, which its state says
             if other := _rig_around(config, name, installed.place(sheet.own_folder)):
                 moves = f"gribble rigs enter {emulator} --rig {other}, then gribble rigs leave {emulator} --rig {name}"
-                mistakes.add(where, f"its folder lies in rig {other}, which {name} leaves to itself: {moves}")
+                mistakes.add(where, f"its folder is in rig {other}, and {name} does not look into that rig: {moves}")
             known = {
                 "machines": (installed.machines or (), list(sheet.machines)),
                 "folders": (tuple(installed.folders), list(sheet.folders)),
@@ -455,7 +458,13 @@ def without_sheets(config: Config, catalogue: Catalogue, file: str, rigs: Contai
             if emulator in catalogue.sheets:
                 continue
             if path := catalogue.faulty.get(emulator):
-                found.append(Mistake(str(path), "", f"with these mistakes nothing is known of {emulator} on {name}"))
+                found.append(
+                    Mistake(
+                        str(path),
+                        "",
+                        f"because of these mistakes Gribble does not know the state of {emulator} on {name}",
+                    )
+                )
             else:
                 why = catalogue.why_unknown(emulator)
                 found.append(Mistake(file, f"rig.{name}.emulators.{emulator}", why))

@@ -44,7 +44,7 @@ def changed(text: str, changes: Mapping[Keys, Any]) -> str:
         words = ", ".join(f"{dotted(keys)} {'out' if value is REMOVED else f'= {toml(value)}'}"
                           for keys, value in changes.items())  # fmt: skip
         raise GribbleError(
-            "gribble.toml is written in a way in which Gribble cannot change this",
+            "Gribble cannot make this change in gribble.toml by itself",
             fix=f"Nothing was written. Change it yourself: {words}.",
         )
     return new.replace("\n", "\r\n") if windows else new

@@ -61,8 +61,8 @@ def carry_out(target: Path, stage: Path) -> dict[str, str]:
 
 def _unfinished(target: Path, why: str) -> GribbleError:
     return GribbleError(
-        f"an adding to {target} was cut short, and cannot be finished: {why}",
-        fix=f"Give yourself write permission for {target}, or make room. The next command goes on with it.",
+        f"an earlier catalogue add to {target} was cut short and cannot be finished: {why}",
+        fix=f"Give yourself write permission for {target}, or make room. The next command finishes it.",
         code=ExitCode.FAILED,
     )
 

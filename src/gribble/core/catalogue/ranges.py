@@ -26,7 +26,7 @@ def release_fault(release: str, order: tuple[str, ...]) -> str | None:
     try:
         Version(release)
     except InvalidVersion:
-        return "is no version number (such as 3.1), and the sheet gives no order of releases"
+        return "is not a version number (such as 3.1), and the sheet has no order of releases"
     return None
 
 
@@ -36,12 +36,12 @@ def range_fault(releases: str, order: tuple[str, ...]) -> str | None:
         try:
             SpecifierSet(releases)
         except InvalidSpecifier:
-            return "is no range of releases (such as >=3.0,<4)"
+            return "is not a range of releases (such as >=3.0,<4)"
         return None
     for clause in releases.split(","):
         match = _CLAUSE.match(clause.strip())
         if not match:
-            return "is no range of releases (such as >=r98)"
+            return "is not a range of releases (such as >=r98)"
         if match[2] not in order:
             return f"names {match[2]}, which is not in the sheet's order: {', '.join(order)}"
     return None

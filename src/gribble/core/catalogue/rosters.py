@@ -244,7 +244,7 @@ class RosterReader:
         except UNREADABLE as error:
             coded = encoding_of(line)[1] != "utf-8"
             why = "it is written in UTF-16, and rosters are UTF-8" if coded else _say(error)
-            self._mistakes.append(Mistake(self._path, "line 1", f"is no head of a roster: {why}"))
+            self._mistakes.append(Mistake(self._path, "line 1", f"is not the first line of a roster: {why}"))
             return None
         if head.roster != ROSTER_VERSION:
             self._mistakes.append(
@@ -302,12 +302,10 @@ class RosterReader:
                 one = set_of(line)
             except UNREADABLE as error:
                 if line.strip():
-                    self._mistakes.append(Mistake(self._path, f"line {number}", f"is no set: {_say(error)}"))
+                    self._mistakes.append(Mistake(self._path, f"line {number}", f"is not a set: {_say(error)}"))
                 continue
             if one.set in self._names:
-                self._mistakes.append(
-                    Mistake(self._path, f"line {number}", f'the set "{one.set}" stands there already')
-                )
+                self._mistakes.append(Mistake(self._path, f"line {number}", f'the set "{one.set}" is there already'))
                 continue
             faults = list(set_faults(one)) if self._strict else ()
             for fault in faults:
@@ -382,7 +380,7 @@ def choose_roster(
         try:
             heads.append((read_head(path), path))
         except (OSError, *UNREADABLE) as error:
-            mistakes.append(Mistake(str(path), "line 1", f"is no head of a roster: {error}"))
+            mistakes.append(Mistake(str(path), "line 1", f"is not the first line of a roster: {error}"))
     if not heads:
         return ArcadeWorld(roster=None, note="no roster says which sets there are", mistakes=tuple(mistakes))
     heads.sort(key=lambda pair: _age(pair[0].release, order))

@@ -97,7 +97,7 @@ class RosterStore:
         try:
             self._folder.mkdir(parents=True, exist_ok=True, mode=0o700)
             if is_link(self._folder):
-                raise OSError(errno.ELOOP, "is a link, and what is Gribble's own is never reached through one")
+                raise OSError(errno.ELOOP, "is a link, and Gribble does not follow links to its own files")
             with open_roster(path) as stream:
                 return self._stored(self._folder, path, stream, listener)
         except (OSError, sqlite3.DatabaseError, msgspec.MsgspecError, OverflowError, MemoryError) as error:

@@ -47,7 +47,7 @@ def read_checksums(path: Path) -> tuple[tuple[ManifestFile, ...], list[str]]:
         if isinstance(read, str):
             faults.append(f"line {number}: {read}")
         elif (twin := files.setdefault(fold(read.name), read)) is not read and twin.known() != read.known():
-            faults.append(f'line {number}: "{read.name}" stands there twice, with two digests')
+            faults.append(f'line {number}: "{read.name}" is there twice, with two digests')
     if not files and not faults:
         faults.append("lists no file")
     return tuple(files.values()), faults
@@ -72,7 +72,7 @@ def _read_line(line: str) -> ManifestFile | str:
         path = path.replace("\\", "/")  # made on Windows: elsewhere such a name is marked as escaped
     algorithm = _ALGORITHMS.get(len(digest))
     if "tag" in groups and _TAGS.get(match["tag"].upper().replace("-", "")) != algorithm:
-        return f"{match['tag']} is not read, or its digest has the wrong length"
+        return f"{match['tag']} is an algorithm that Gribble does not read, or the digest has the wrong length"
     if algorithm is None:
         return f"a digest has {', '.join(map(str, _ALGORITHMS))} hex digits, not {len(digest)}"
     plain = re.sub(r"^(?:\./+)+", "", path)  # as such lists are often made: sha256sum ./*
@@ -111,7 +111,7 @@ class Catalogue(Struct, frozen=True):
     faulty: dict[str, Path] = {}
 
     def why_unknown(self, emulator: str) -> str:
-        """Why there is no sheet of an emulator; empty where there is one."""
+        """Why there is no sheet for an emulator; empty where there is one."""
         if emulator in self.sheets:
             return ""
         if emulator in self.faulty:
@@ -130,7 +130,7 @@ def load_catalogue(folders: list[Path]) -> Catalogue:
         try:
             listed = sorted(folder.iterdir())
         except OSError as error:
-            mistakes.append(Mistake(str(folder), "", f"this catalogue folder cannot be read: {reason_of(error)}"))
+            mistakes.append(Mistake(str(folder), "", f"Gribble cannot read this catalogue folder: {reason_of(error)}"))
             continue
         for path in listed:
             if not is_listed(path.name, SHEET_ENDING):
@@ -167,7 +167,7 @@ def load_sheet(path: Path, text: str | None = None) -> tuple[Sheet | None, list[
     try:
         return _load_sheet(path, text)
     except Exception as error:  # whatever a file holds, it stops nothing but itself
-        return None, [Mistake(str(path), "", f"cannot be made sense of ({type(error).__name__}: {error})")]
+        return None, [Mistake(str(path), "", f"cannot be understood ({type(error).__name__}: {error})")]
 
 
 def _load_sheet(path: Path, text: str | None) -> tuple[Sheet | None, list[Mistake]]:
@@ -207,7 +207,7 @@ def _read_manifest(need: Need, where: str, folder: Path, mistakes: Mistakes) -> 
     """The files of a need's checksum list, which lies beside the sheet."""
     assert need.manifest is not None
     if need.file:
-        mistakes.add(where, "does not go with files listed in the sheet itself")
+        mistakes.add(where, "cannot be used together with files listed in the sheet")
         return need.file
     if fault := path_fault(need.manifest):
         mistakes.add(where, f'"{need.manifest}" {fault}')

@@ -58,7 +58,7 @@ def value_of(data: bytes, format_: Format, key: str) -> str:
     except RecursionError:
         raise SettingError("is nested too deeply") from None
     except Exception as error:  # whatever a file holds, it stops nothing but itself
-        raise SettingError(f"cannot be made sense of ({type(error).__name__}: {error})") from error
+        raise SettingError(f"cannot be understood ({type(error).__name__}: {error})") from error
 
 
 def _value_of(data: bytes, format_: Format, key: str) -> str:
@@ -98,11 +98,11 @@ def with_value(data: bytes, format_: Format, key: str, value: str) -> bytes:
 
 def _checked(data: bytes) -> bytes:
     if len(data) > MOST_SETTINGS:
-        raise SettingError(f"is larger than {size_words(MOST_SETTINGS)}, which no settings file is")
+        raise SettingError(f"is larger than {size_words(MOST_SETTINGS)}; a settings file is never that large")
     if data.startswith((b"\xff\xfe", b"\xfe\xff")):
         raise SettingError("is UTF-16 text, which is not read here")
     if b"\0" in data:
-        raise SettingError("is no text file")
+        raise SettingError("is not a text file")
     return data
 
 

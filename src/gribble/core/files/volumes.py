@@ -276,7 +276,7 @@ def name_trouble(path: str, volume: str, *, windows: bool = WINDOWS) -> str:
         try:
             length = utf16_units(name) if by_windows else len(name.encode("utf-8", "surrogateescape"))
         except UnicodeEncodeError:
-            return "has a part that is no text, which only Windows can hold"
+            return "has a part that is not valid text; only Windows can store it"
         if length > MOST_NAME:
             return f"has a part of {length} characters, and {what if by_windows else volume} holds {MOST_NAME}"
     return ""

@@ -213,7 +213,7 @@ class Forward:
             raise StepError(f"{step.from_} is gone since the plan was made; make a new plan")
         digests = self._store.digests(step.from_, {"sha1", *step.digests.known()})
         if not agrees(digests, step.digests):
-            raise StepError(f"{step.from_} has changed since it was looked at; run gribble plan again")
+            raise StepError(f"{step.from_} has changed since Gribble looked at it; run gribble plan again")
         self._journal.wrote(run, {number: digests.sha1 or ""})
         self._keep_former(run, number, step)
         self._check_still(number, step)
@@ -407,7 +407,7 @@ def _proven(step: Brought, digests: Digests) -> str:
     """The digest of what a step has written, as the journal notes it. Raises StepError where it is not the plan's."""
     if not agrees(digests, step.proof):
         what = step.from_ if isinstance(step, Taking) else step.to
-        raise StepError(f"{what} has changed since it was looked at; run gribble plan again")
+        raise StepError(f"{what} has changed since Gribble looked at it; run gribble plan again")
     return digests.sha1 or digests.sha256 or ""
 
 

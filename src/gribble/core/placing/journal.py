@@ -288,7 +288,7 @@ def read_run(path: Path, seal: Seal) -> Run | None:
     except OSError as error:
         raise GribbleError(
             f"the journal {path} cannot be read: {reason_of(error)}",
-            fix="Give read permission, or remove it if it is a link or not yours: without it no run can be taken back.",
+            fix="Give read permission. If it is a link or not yours, remove it. Without it Gribble cannot undo runs.",
             code=ExitCode.FAILED,
         ) from error
     head = _line(lines[0])

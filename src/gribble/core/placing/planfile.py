@@ -86,9 +86,9 @@ def read_plan(path: Path, rigs: Container[str]) -> Plan:
     except OSError as error:
         raise GribbleError(f"{path} cannot be read: {reason_of(error)}", fix=_FIX) from error
     except (ValueError, RecursionError) as error:
-        raise GribbleError(f"{path} is no plan: {error}", fix=_FIX) from error
+        raise GribbleError(f"{path} is not a plan: {error}", fix=_FIX) from error
     if not isinstance(answer, dict) or answer.get("gribble") != FORMAT or not isinstance(answer.get("steps"), list):
-        raise GribbleError(f"{path} is no plan of this Gribble ({FORMAT})", fix=_FIX)
+        raise GribbleError(f"{path} is not a plan that this Gribble can read ({FORMAT})", fix=_FIX)
     steps = []
     stamps: dict[tuple[str, str], tuple[int, int]] = {}
     mistakes = []
@@ -127,7 +127,7 @@ def judged(plan: Plan, path: Path, readable: Sequence[Path]) -> Plan:
             faults.append(("to", f'"{step.to}" is no track sheet and no playlist, and Gribble writes no other text'))
         mistakes += [Mistake(str(path), f"steps[{number}].{key}", what) for key, what in faults]
         if not _is_proven(step):
-            reason = "a plan file says no digest for it, so nothing proves it; gribble place --by-name takes it"
+            reason = "a plan file says no digest for it, so nothing proves it; gribble gribble place --by-name uses it"
             what = step.need or step.place
             refused.append(Refused(rig=step.rig, emulator=step.emulator, need=what, reason=reason))
             continue
@@ -153,7 +153,7 @@ def taken_fault(path: str, readable: Sequence[Path]) -> str:
     if link_among_own(place) or lies_in(place, readable) is None:
         return f'"{path}" lies in no source and on no rig'
     if os.path.lexists(place) and not os.path.isfile(place):
-        return f'"{path}" is no regular file'
+        return f'"{path}" is not a regular file'
     return ""
 
 

@@ -24,7 +24,7 @@ OWN_FILES = 8
 def check_room(
     store: Store, rig: str, steps: tuple[Step, ...], elsewhere: Elsewhere, volume: str = "", cluster: int = 1
 ) -> None:
-    """Raise GribbleError where a rig has too little room for what the steps write, in whole clusters of some bytes, or
+    """Raise GribbleError where a rig does not have enough room for what the steps write, in whole clusters of bytes, or
     for its files.
 
     What is displaced stays in the attic, which takes room of its own on a volume without links. Each folder there takes
@@ -70,8 +70,8 @@ def check_room(
         else:
             continue
         raise GribbleError(
-            f"{rig} has too little room: {lack}",
-            fix="Nothing was changed. Make room, or narrow the plan to some emulators.",
+            f"{rig} does not have enough room: {lack}",
+            fix="Nothing was changed. Make room, or place fewer emulators.",
             code=ExitCode.FAILED,
         )
 

@@ -121,7 +121,7 @@ class Runner:
             raise _lost(error, "gribble place --resume finishes the run, gribble undo takes it back") from error
         except StoreError as error:
             raise GribbleError(
-                f"{step.place} could neither be finished nor put back: {error}",
+                f"{step.place} could not be finished and could not be put back: {error}",
                 fix="Remove the cause, then run gribble place --resume, or gribble undo.",
                 code=ExitCode.FAILED,
             ) from error
@@ -161,8 +161,8 @@ class Runner:
                 raise _lost(error, "gribble undo goes on with it") from error
             except StoreError as error:
                 raise GribbleError(
-                    f"taking back stopped at {step.place}: {error}",
-                    fix="What was taken back stays so. Remove the cause, then run gribble undo again.",
+                    f"the undo stopped at {step.place}: {error}",
+                    fix="The steps that are already undone stay undone. Remove the cause, then run gribble undo again.",
                     code=ExitCode.FAILED,
                 ) from error
             if left:

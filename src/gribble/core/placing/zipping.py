@@ -128,7 +128,7 @@ class _Sources:
         try:
             spool = self._unpacked[from_][name]
         except KeyError:
-            raise ArchiveError(f"has no {name} any more") from None
+            raise ArchiveError(f"does not have {name} any more") from None
         spool.seek(0)
         return spool
 
@@ -186,7 +186,9 @@ def _proven(member: PackMember, raw: RawMember) -> Iterator[bytes]:
     yield from taken
     digests = digester.digests()
     if digester.size != raw.size or digests.crc32 != f"{raw.crc32:08x}":
-        raise ArchiveError(f"is damaged: {member.member or member.name} has not the checksum that is claimed for it")
+        raise ArchiveError(
+            f"is damaged: {member.member or member.name} does not have the checksum that the archive says"
+        )
     if any(digests.get(name) != digest for name, digest in member.digests.known().items()):
         what = in_words(member.from_, member.member)
         raise StoreError(f"{what} is not {member.name}: its digest is another one; nothing was written")

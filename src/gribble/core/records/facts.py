@@ -567,7 +567,7 @@ class NoVersion(Fact, frozen=True):
 
 
 class UnknownSet(Fact, frozen=True):
-    """The release knows no such set, or knows it by another name; `others` are releases that know it."""
+    """The release does not have this set, or knows it by another name; `others` are releases that know it."""
 
     release: str
     known_as: str = ""
@@ -672,7 +672,7 @@ class DiscBelongs(Fact, frozen=True):
 
 
 class SamplesByName(Fact, frozen=True):
-    """All sound samples of a set lie there, told by their names alone."""
+    """All sound samples of a set lie there, checked by name only alone."""
 
     files: int
 

@@ -395,7 +395,7 @@ class SetAudit(Struct, frozen=True, kw_only=True):
 
 
 class Aside(Struct, frozen=True, kw_only=True):
-    """What else lies in the folders of the sets: archives that are no set's, each with the set whose files it has
+    """What else lies in the folders of the sets: archives that belong to no set, each with the set whose files it has
     (empty: none), sets that nobody wants, and other files; paths are relative to the rig's root."""
 
     strays: tuple[tuple[str, str], ...] = ()

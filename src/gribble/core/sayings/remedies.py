@@ -31,7 +31,7 @@ Shown: TypeAlias = Callable[[str], str]
 def remedy_words(rig: RigAudit, place: PlaceFinding, shown: Shown) -> str:
     """What would put a place right, in words."""
     if place.refusal and not place.met:
-        return f"yours to do: {fix_words(place.refusal)}"
+        return f"for you to do: {fix_words(place.refusal)}"
     use = say_holding(place.use, rig.rig, shown) if place.use else ""
     match place.remedy:
         case Remedy.NONE:
@@ -40,19 +40,19 @@ def remedy_words(rig: RigAudit, place: PlaceFinding, shown: Shown) -> str:
             return f"rename {base(place.use.path) if place.use else ''} to {base(place.expected)}"
         case Remedy.PLACE | Remedy.REPLACE if place.by_name:
             verb = "take it from" if place.remedy is Remedy.PLACE else "replace it with"
-            return f"{verb} {use}, for its name alone (gribble place --by-name)"
+            return f"{verb} {use}, by its name only (gribble place --by-name)"
         case Remedy.PLACE:
             return f"take it from {use}"
         case Remedy.REPLACE if place.right_beside:
-            return f"put {', '.join(map(base, place.in_way))} into the attic"
+            return f"put {', '.join(map(base, place.in_way))} in the attic"
         case Remedy.REPLACE:
             return f"replace it with {use}"
         case Remedy.MEND:
             return _mend_words(rig, place, shown)
         case Remedy.CONNECT:
-            return f"connect {place.source} (switch it on, or plug it in): it is held there as {_there(place.use)}"
+            return f"connect {place.source} (switch it on, or plug it in): the file is there as {_there(place.use)}"
         case Remedy.OBTAIN:
-            return "obtain it; nothing held will do"
+            return "obtain it: no file of yours is right"
         case Remedy.POINT:
             return ""  # only settings are pointed
         case _:
@@ -64,7 +64,7 @@ def archive_words(home: Home, files: Iterable[SetProblem | Gap], release: str | 
     what, files = archive_kind(home, release), tuple(files)
     name = home.name if home.of else " and ".join(dict.fromkeys(map(_name_of, files)))  # disc images are on their own
     state = archive_state(home, files)
-    return f"get {name}{f' ({what})' if what else ''}{f': {state}' if state else ''}"
+    return f"obtain {name}{f' ({what})' if what else ''}{f': {state}' if state else ''}"
 
 
 def archive_kind(home: Home, release: str | None) -> str:
@@ -106,7 +106,7 @@ def way_words(rig: RigAudit, way: Way, shown: Shown) -> str:
 def need_words(rig: RigAudit, finding: NeedFinding, place: PlaceFinding, shown: Shown) -> str:
     """What would put a place of a need right, in words; of one that lacks others, each way to have them."""
     if finding.in_place and not finding.met:
-        return "; or ".join(way_words(rig, way, shown) for way in finding.ways) or "obtain what it lacks"
+        return "; or ".join(way_words(rig, way, shown) for way in finding.ways) or "obtain what is missing"
     return remedy_words(rig, place, shown)
 
 
@@ -120,10 +120,14 @@ def set_words(one: SetAudit, problem: SetProblem) -> str:
     if problem.source:
         return f"connect {problem.source} (switch it on, or plug it in)"
     if problem.remedy is Remedy.OBTAIN:
-        return "obtain it; nothing held will do"
+        return "obtain it: no file of yours is right"
     if problem.remedy not in FIXABLE:
         return ""
-    return "gribble place puts it right" if one.fixable else "held; put right once the rest of the set is there"
+    return (
+        "gribble place puts it right"
+        if one.fixable
+        else "you have it; it is put in place once the rest of the set is there"
+    )
 
 
 def _there(holding: Holding | None) -> str:

@@ -128,7 +128,7 @@ class Arrivals:
         self._waiting[path] = (self._glance(path), now)
 
     def at_rest(self, now: float) -> list[str]:
-        """The files that have come to rest, each once as it is now; what is not there any more is forgotten."""
+        """The files that have come to rest, each once as it is now; what is no longer there is forgotten."""
         rested = []
         for path, (state, since) in list(self._waiting.items()):
             there = self._glance(path)

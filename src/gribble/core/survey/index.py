@@ -198,7 +198,7 @@ class Index:
             path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
             for ending in ("", "-wal", "-shm", "-journal"):
                 if is_link(f"{path}{ending}"):
-                    raise OSError(errno.ELOOP, "is a link, and what is Gribble's own is never reached through one")
+                    raise OSError(errno.ELOOP, "is a link, and Gribble does not follow links to its own files")
             if not path.exists():
                 return self._begin(path)
         try:

@@ -210,7 +210,7 @@ class Scrubber:
             if entry_of(one.entry.path, path.stat()) != before:
                 return _Read(bytes=size)  # somebody writes it; it is for the next time
         except FileNotFoundError:
-            return _Read(fault=Fault.GONE, reason="is not there any more")
+            return _Read(fault=Fault.GONE, reason="is no longer there")
         except OSError as error:
             return _Read(fault=Fault.UNREADABLE, reason=f"cannot be read: {reason_of(error)}")
         if dated and known.known() and not digests.agrees(known):

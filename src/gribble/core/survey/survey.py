@@ -175,9 +175,13 @@ class Surveyor:
         try:
             status = path.stat()
         except OSError as error:
-            raise GribbleError(f"{path} cannot be read: {reason_of(error)}", fix="Check the path.") from error
+            raise GribbleError(
+                f"{path} cannot be read: {reason_of(error)}", fix="Check the path and its permissions."
+            ) from error
         if not stat.S_ISREG(status.st_mode):
-            raise GribbleError(f"{path} is no regular file (a pipe, socket or device)", fix="Name a file or a folder.")
+            raise GribbleError(
+                f"{path} is not a regular file (but a pipe, a socket or a device)", fix="Name a file or a folder."
+            )
         folder = Folder("", [entry_of(path.name, status)], [])
         return self._survey(path.parent, [folder], _How(everything=everything, whole=False))
 
@@ -331,7 +335,7 @@ class Surveyor:
         except OSError as error:
             file.fault = f"cannot be read: {reason_of(error)}"
         except Exception as error:  # whatever a file holds, it stops nothing but the looking at itself
-            file.fault = f"cannot be made sense of ({type(error).__name__}: {error})"
+            file.fault = f"cannot be understood ({type(error).__name__}: {error})"
             file.facts = Facts()
         return file
 

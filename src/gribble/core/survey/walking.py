@@ -181,7 +181,7 @@ class _Walker(NamedTuple):
             return held if child not in self.fixed else True
         if child.is_symlink() or _is_junction(child):
             return True if _meet_link(self.root, at, child, folder, self.way, self.left_out) else None
-        folder.skipped.append(Skipped(at, "is no regular file (a pipe, socket or device)", kind=Why.THING))
+        folder.skipped.append(Skipped(at, "is not a regular file (but a pipe, a socket or a device)", kind=Why.THING))
         return None
 
 

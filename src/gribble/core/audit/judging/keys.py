@@ -31,11 +31,13 @@ def read_keys(data: bytes) -> KeyFile:
     """The key file in some bytes. Never fails: what it is not, `fault` says."""
     digests = Digests(sha1=hashlib.sha1(data, usedforsecurity=False).hexdigest())
     if len(data) > KEYS_BYTES:
-        return KeyFile(fault=f"is larger than {size_words(KEYS_BYTES)}, which no key file is", digests=digests)
+        return KeyFile(
+            fault=f"is larger than {size_words(KEYS_BYTES)}; a key file is never that large", digests=digests
+        )
     if data.startswith((b"\xff\xfe", b"\xfe\xff")):
         return KeyFile(fault="is UTF-16 text; save it as UTF-8", digests=digests)
     if b"\0" in data:
-        return KeyFile(fault="is no text file", digests=digests)
+        return KeyFile(fault="is not a text file", digests=digests)
     entries: dict[str, Entry] = {}
     odd = []
     for number, name, value in _lines(data):
@@ -46,7 +48,7 @@ def read_keys(data: bytes) -> KeyFile:
     if not entries and encoding_of(data)[1] != "utf-8":
         return KeyFile(fault="is written in UTF-16; save it as UTF-8", odd_lines=tuple(odd), digests=digests)
     if not entries:
-        return KeyFile(fault="holds no line `name = hex`", odd_lines=tuple(odd), digests=digests)
+        return KeyFile(fault="has no line `name = hex`", odd_lines=tuple(odd), digests=digests)
     return KeyFile(entries=entries, odd_lines=tuple(odd), digests=digests)
 
 

@@ -88,7 +88,7 @@ def rows_apart(path: Path, format_: ListFormat, encoding: str = "") -> Iterator[
     except (OSError, msgspec.DecodeError, EOFError) as error:
         most = f"{size_words(APART_BYTES)} of memory or {APART_SECONDS} seconds"
         raise GribbleError(
-            f"{path} cannot be read, or takes more than {most}, as no list does", fix="Save it as CSV."
+            f"{path} cannot be read, or takes more than {most}; a list never does", fix="Save it as CSV."
         ) from error
 
 

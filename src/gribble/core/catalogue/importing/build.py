@@ -328,7 +328,7 @@ def _flat_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, preview: boo
 def _made_set(values: Values, where: str, seen: dict[str, int], tally: Tally) -> ArcadeSet | None:
     for file in values.get("files", ()):
         if not file.get("name"):
-            tally.fault(where, f"{values['set']}: a file has no name")
+            tally.fault(where, f"{values['set']}: one file has no name")
             return None
     owner = values.pop("sample_set", None) or values["set"]
     if names := values.pop("samples", None):

@@ -64,7 +64,7 @@ from gribble.core.records.imported import (
     Weight,
 )
 
-NAMES_ALONE = "there are no digests in it, so that files can only be told by their names, which proves nothing"
+NAMES_ALONE = "the list has no digests, so Gribble can only go by the names of files, which proves nothing"
 SAMPLE_ROWS = 10_000
 _MOSTLY = 0.5
 """So many records of a table are looked at."""
@@ -176,7 +176,7 @@ def _of_tables(path: Path, looks: Looks, asked: Asked) -> Drafted:
                     also.setdefault(to, {})[name] = None
     if any(len(one[1]) * 3 >= len(rows) for one in others):
         raise GribbleError(
-            f"{path} has several tables that could be the list: {_shown(good[:5])}",
+            f"{path} has several tables that could be the list. They are: {_shown(good[:5])}",
             fix=f"Say which: --table {rows[0][0].number}",
         )
     notes = tuple(f"table {rest[0][0].number} ({', '.join(head[:4])}) is left out" for head, rest in others)
@@ -192,7 +192,9 @@ def _of_tables(path: Path, looks: Looks, asked: Asked) -> Drafted:
 
 def _looked_for(path: Path, looks: Looks) -> str:
     """What was looked for in a text or page in which there is nothing, and the nearest thing that there is."""
-    sought = "Gribble looks for names of files, such as boot.rom, best beside digests of 8, 32, 40 or 64 figures"
+    sought = (
+        "Gribble looks for names of files, such as boot.rom, if possible with digests of 8, 32, 40 or 64 hex digits"
+    )
     if looks.format is ListFormat.WORKBOOK:
         return f"{sought}."
     lines = [re.sub(r"<[^>]*>", " ", line) for line in whole_text(path, looks, lambda _bytes: None).splitlines()]
@@ -298,7 +300,7 @@ def _of_rows(path: Path, looks: Looks, asked: Asked, found: _Found) -> Drafted:
     if to == "roster" and not any(one.field == "set" for one in sets) and len(found.headings) > 1:
         sets.append(
             Guess(field="set", column="what stands above", rules=(Field(from_=HEADING),), degree=Degree.LIKELY,
-                  reason="alike tables stand below it", samples=found.headings[:3])
+                  reason="there are similar tables below it", samples=found.headings[:3])
         )  # fmt: skip
     guesses = sets if to == "roster" else guess_fields(columns, _SHEET_FIELDS)
     if to == "roster":
@@ -313,7 +315,7 @@ def _of_rows(path: Path, looks: Looks, asked: Asked, found: _Found) -> Drafted:
     fields = {one.field for one in guesses}
     if not fields & set(HEX_LENGTHS):
         if to == "roster" or "name" not in fields:
-            raise GribbleError(f"{path} has no digests, so that nothing could be proven", fix=BY_HAND)
+            raise GribbleError(f"{path} has no digests, so Gribble could not prove any file", fix=BY_HAND)
         found = structs.replace(found, notes=(*found.notes, NAMES_ALONE))
     if needed := {"roster": {"set", "name"}, "sheet": {"name"}}[to] - fields:
         raise GribbleError(
@@ -358,7 +360,7 @@ def _standing_above(column: str, from_: str, words: tuple[str, ...], fields: set
         told = ", ".join(f"{word} is {level}" for word, level in levels.items() if level)
         rule = Field(from_=from_, values={**levels, "*": ""})
         guesses.append(Guess(field="level", column=column, rules=(rule,), degree=Degree.LIKELY,
-                             reason="says how much they are needed", words=told))  # fmt: skip
+                             reason="says how much the files are needed", words=told))  # fmt: skip
     if "folder" not in fields and others and all(word.endswith("/") for word in others):
         rule = Field(from_=from_, suffix="/")
         guesses.append(Guess(field="folder", column=column, rules=(rule,), degree=Degree.LIKELY,
@@ -366,7 +368,7 @@ def _standing_above(column: str, from_: str, words: tuple[str, ...], fields: set
     elif "machine" not in fields and others and (len(others) > 1 or from_ != HEADING):
         mixed = len(others) < len(words)
         rule = Field(from_=from_, values={**{word: word for word in others}, "*": ""} if mixed else {})
-        reason = "alike tables stand below it" if from_ == HEADING else "files stand in it"
+        reason = "there are similar tables below it" if from_ == HEADING else "there are files in it"
         guesses.append(Guess(field="machine", column=column, rules=(rule,), degree=Degree.LIKELY, reason=reason,
                              samples=tuple(others[:3])))  # fmt: skip
     return guesses

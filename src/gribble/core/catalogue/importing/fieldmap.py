@@ -172,7 +172,7 @@ def _check(made: FieldMap, target: str, mistakes: Mistakes) -> None:
 def _check_fields(fields: dict[str, Rules], known: tuple[str, ...], where: str, mistakes: Mistakes) -> None:
     for name, rules in fields.items():
         if name not in known:
-            mistakes.add(f"{where}.{name}", f"is no field here{suggest(name, list(known))}")
+            mistakes.add(f"{where}.{name}", f"is not a field here{suggest(name, list(known))}")
         for one in rules:
             if one.unit and one.unit not in UNITS and not (one.binary and one.unit in _OF_BINARY):
                 mistakes.add(f"{where}.{name}.unit", f'"{one.unit}" should be one of {", ".join(UNITS)}')

@@ -84,7 +84,7 @@ def _doubting(name: Guess, free: Iterable[Column], columns: Sequence[Column]) ->
             continue
         pairs = zip(own.every, other.every, strict=False)
         if not all(base(one.replace("\\", "/")) == base(two.replace("\\", "/")) for one, two in pairs):
-            reason = f"{name.reason}, but {other.head} holds names of files, too"
+            reason = f"{name.reason}, but {other.head} also has names of files"
             return structs.replace(name, degree=Degree.DOUBTFUL, reason=reason, other=f"{other.name}=name")
     return name
 
@@ -138,7 +138,7 @@ def _made(field: str, best: _Points, rivals: list[_Points]) -> Guess:
         other = rivals[0]
         second = f"{other.column.name}={other.field}"
         same = other.column is column
-        reasons.append(f"it could be {other.field}, too" if same else f"{other.column.head} would fit as well")
+        reasons.append(f"it could also be {other.field}" if same else f"{other.column.head} would also fit")
     if unsure:
         reasons.append(unsure)
     if assumed and degree is not Degree.DOUBTFUL:
@@ -182,7 +182,7 @@ def _digest(name: str, columns: list[Column]) -> Guess | None:
     reasons = [f"{HEX_LENGTHS[name]} hex digits"]
     if len(best) > 1:
         degree = Degree.DOUBTFUL
-        reasons.append(f"{best[1].head} has them, too")
+        reasons.append(f"{best[1].head} also has them")
     elif share < 0.5 and not several:
         degree = Degree.DOUBTFUL
         reasons.append(f"in {share:.0%} of them only")

@@ -56,11 +56,13 @@ def read_list(path: Path, made: FieldMap, advance: Callable[[int], None] | None 
     except RecursionError:
         raise GribbleError(f"{path} is nested too deeply", fix="Turn it into JSON Lines, one record a line.") from None
     except OSError as error:
-        raise GribbleError(f"{path} cannot be read: {reason_of(error)}", fix="Check the path.") from error
+        raise GribbleError(
+            f"{path} cannot be read: {reason_of(error)}", fix="Check the path and its permissions."
+        ) from error
     except UnicodeDecodeError as error:
         raise GribbleError(
             f"{path} is not {looks.encoding} text (byte {error.start:,})",
-            fix='Say the right one in the map, for example encoding = "cp1252".',
+            fix='Write the right encoding in the map, for example encoding = "cp1252".',
         ) from error
 
 
@@ -107,7 +109,7 @@ def whole_text(path: Path, looks: Looks, advance: Advance) -> str:
     size = path.stat().st_size
     if size > LIST_BYTES:
         raise GribbleError(
-            f"{path} is larger than {LIST_BYTES >> 20} MiB, and such a list has to be read whole",
+            f"{path} is larger than {LIST_BYTES >> 20} MiB, and Gribble can only read such a list as a whole",
             fix="Save the table as CSV.",
         )
     text = read_text(path, LIST_BYTES, looks.encoding)

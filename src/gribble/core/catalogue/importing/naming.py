@@ -51,7 +51,7 @@ def emulator_of(common: Mapping[str, str], title: str, path: Path, root: str = "
         if plain(key) in _EMULATOR_KEYS and not is_blank(value) and len(value) <= 40:
             return Named(slug(re.sub(r"\s+v?\d+(\.\d+)+.*$", "", value)), f"{key} in the list")
     if root and any(plain(key) in _RELEASE_KEYS for key in common) and plain(root) not in STOP_WORDS | _ROOTS:
-        return Named(slug(root), "what it all stands in")
+        return Named(slug(root), "the outermost element")
     for text, source in ((title, "the title"), (_stem(path), "its file's name, which is assumed")):
         if match := _NAMED.search(text):
             return Named(slug(match["of"] or match["it"]), source)

@@ -33,7 +33,7 @@ def read_rows(nodes: Iterable[Node], made: FieldMap, tally: Tally) -> Iterator[V
         for field in ("level", "kind"):
             if (word := values.get(field)) and word not in SHEET_WORDS[field]:
                 said = ", ".join(SHEET_WORDS[field])
-                what = f'"{word}" should be one of {said}; say in the map what it stands for: values = {{ … }}'
+                what = f'"{word}" should be one of {said}; write in the map what it means: values = {{ … }}'
                 tally.fault(f"{where} ({called(values)})", what, field=field, of_map=True)
         if "name" not in values and tally.faulty == before:
             tally.fault(where, say_absent(node, "name", made))
@@ -164,7 +164,7 @@ def _accepts(values: Values) -> list[Accept]:
     count = max((len(found) for found in digests.values()), default=1)
     if odd := next((name for name, found in digests.items() if len(found) != count), None):
         raise ValueFault(
-            f"has {count} contents by one digest, but {len(digests[odd])} by its {odd}: which belong together?"
+            f"has {count} contents by one digest, but {len(digests[odd])} by its {odd}: which of them belong together?"
         )
     made = []
     for place in range(count):
@@ -172,7 +172,9 @@ def _accepts(values: Values) -> list[Accept]:
         for name in ("label", "region", "version", "size"):
             found = values.get(name, [])
             if len(found) not in (0, 1, count):
-                raise ValueFault(f"has {count} contents, but {len(found)} values of {name}: which belong together?")
+                raise ValueFault(
+                    f"has {count} contents, but {len(found)} values of {name}: which of them belong together?"
+                )
             if found:
                 more[name] = found[place if len(found) == count else 0].text
         said = next((found[place].label for found in digests.values() if found[place].label), "")

@@ -250,7 +250,7 @@ def read_plays(nodes: Iterable[Node], made: FieldMap, tally: Tally) -> Iterator[
             said = f'"{values["plays"]}" should be one of {", ".join(Plays)}; say in the map what it stands for'
             tally.fault(where, said, field="plays", of_map=True)
         elif not {"set", "title"} & values.keys():
-            tally.fault(where, "names no set and no title")
+            tally.fault(where, "has no name of a set and no title")
         elif "plays" in values:
             yield values
 

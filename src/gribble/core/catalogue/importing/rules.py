@@ -40,9 +40,13 @@ def rules_for(field: str, column: Column) -> Ruled:
     if field == "optional":
         return _optional(column)
     if field == "machine" and _stands_for_below(column):
-        return Ruled((Field(from_=column.name, down=True),), "an empty cell is as the one above", assumed=True)
+        return Ruled(
+            (Field(from_=column.name, down=True),), "an empty cell means the same as the one above", assumed=True
+        )
     if field == "set" and len(column.values) < column.rows and column.every and column.every[0].strip():
-        return Ruled((Field(from_=column.name, down=True),), "an empty cell is as the one above", assumed=True)
+        return Ruled(
+            (Field(from_=column.name, down=True),), "an empty cell means the same as the one above", assumed=True
+        )
     if field == "devices":
         signs = tuple(sign for sign in ("\n", ";", ",", "/", " ") if any(sign in word for word in column.words))[:1]
         return Ruled((Field(from_=column.name, split=signs),), f"parted at {signs[0]!r}" if signs else "")
@@ -84,7 +88,7 @@ def _worded(field: str, column: Column) -> Ruled:
             assumed=True,
             unsure="" if empty else "its words say one thing",
         )
-    unsure = f'"{unknown[0]}" is no word that is known' if unknown else ""
+    unsure = f'"{unknown[0]}" is not a word that Gribble knows' if unknown else ""
     if field in ("level", "unneeded") and len(column.values) < column.rows:
         rule = Field(from_=column.name, values=values)
         return Ruled((rule,), f"{words}, an empty cell says nothing", assumed=True, unsure=unsure)
@@ -105,7 +109,7 @@ def _sized(column: Column) -> Ruled:
     texts = [piece for word in column.words for piece in _pieces(word, signs)]
     units = {unit for text in texts if (unit := size_unit(text))}
     if HEX_HEAD.search(column.head):
-        return Ruled((Field(from_=column.name, hex=True, split=signs),), "to the base of sixteen")
+        return Ruled((Field(from_=column.name, hex=True, split=signs),), "in hex")
     head = HEAD_UNIT.search(column.head)
     decimal, unsure = _decimal(texts)
     counts = {unit for unit in units if not re.fullmatch(r"b(ytes?|ajt)?|oct(ets?)?|バイト", unit, re.IGNORECASE)}
@@ -118,11 +122,11 @@ def _sized(column: Column) -> Ruled:
         decimal=decimal,
         split=signs,
     )
-    words = "a K is taken for 1,024 bytes" if assumed else ""
+    words = "Gribble takes a K for 1,024 bytes" if assumed else ""
     if not unsure and any(_is_rounded(text, rule) for text in texts):
         unsure = "some are rounded"
     if not (unsure or units or head or _COUNTS_BYTES.search(column.name)) and _could_count_kilobytes(texts):
-        unsure = "so small that they may count kilobytes"
+        unsure = "so small that they may be kilobytes"
     return Ruled((rule,), words, assumed, unsure)
 
 

@@ -132,7 +132,7 @@ def looks_like(path: Path, *, encoding: str = "", format_: ListFormat | None = N
         data = stream.read(SAMPLE_BYTES)
     if data.startswith((b"PK\x03\x04", b"\xd0\xcf\x11\xe0")) and format_ in (None, ListFormat.WORKBOOK):
         if data.startswith(b"PK") and not _is_book(path):
-            raise GribbleError(f"{path} is an archive, no list", fix="Unpack it, and import what is in it.")
+            raise GribbleError(f"{path} is an archive, not a list", fix="Unpack it, and import the file that is in it.")
         return Looks(ListFormat.WORKBOOK)
     found, guessed = (encoding, False) if encoding else _encoding(path, data)
     text = _sample(path, data, found)
@@ -168,8 +168,8 @@ def _encoding(path: Path, data: bytes) -> tuple[str, bool]:
         if good * 3 >= bad:
             line = data[: error.start].count(b"\n") + 1
             raise GribbleError(
-                f"{path} is UTF-8 in part only: line {line} is written in another encoding",
-                fix="Save it anew in one encoding; UTF-8 is best.",
+                f"{path} is only partly UTF-8: line {line} is written in another encoding",
+                fix="Save it again in one encoding, best in UTF-8.",
             ) from error
         if (said := re.search(rb"(?i)<meta[^>]+charset=[\"']?([\w-]+)", data[:4096])) and _decodes(data, said[1]):
             return said[1].decode("ascii").lower(), False
@@ -177,7 +177,9 @@ def _encoding(path: Path, data: bytes) -> tuple[str, bool]:
 
         best = from_bytes(data, cp_isolation=_ENCODINGS).best()
         if best is None and (b"\0" in data or any(data.count(sign) for sign in (0x81, 0x8D, 0x8F, 0x90, 0x9D))):
-            raise GribbleError(f"{path} is no text that could be told, and no workbook", fix=_READABLE) from error
+            raise GribbleError(
+                f"{path} is not a text that Gribble can read, and not a workbook", fix=_READABLE
+            ) from error
         return (best.encoding if best else "cp1252"), True
     return "utf-8", False
 
@@ -196,7 +198,7 @@ def _sample(path: Path, data: bytes, encoding: str) -> str:
     except UnicodeDecodeError as error:
         raise GribbleError(
             f"{path} is not {encoding} text (byte {error.start:,})",
-            fix='Say the right one in the map, for example encoding = "cp1252".',
+            fix='Write the right encoding in the map, for example encoding = "cp1252".',
         ) from error
     except LookupError as error:
         raise GribbleError(f'encoding = "{encoding}" is not known', fix='For example: "utf-8", "cp1252".') from error
@@ -237,7 +239,7 @@ def _format(text: str, path: Path) -> ListFormat:
     if known is None and any(_DIGEST.search(line) or is_file_name(line) for line in whole):
         known = ListFormat.LIST
     if known is None:
-        what = "has no table, no records and no digests that could be told"
+        what = "has no table, no records and no digests that Gribble can find"
         raise GribbleError(f"{path} {what}", fix=_READABLE)
     return known
 

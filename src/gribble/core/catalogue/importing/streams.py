@@ -66,15 +66,15 @@ def yaml_data(path: Path, encoding: str, advance: Advance) -> Any:
                 raise _too_many(path, "YAML")
             if isinstance(event, yaml.AliasEvent):  # which could stand for any size
                 raise GribbleError(
-                    f"{path}, line {event.start_mark.line + 1}: *{event.anchor} stands for something written elsewhere",
-                    fix="Write it out; Gribble does not follow such marks.",
+                    f"{path}, line {event.start_mark.line + 1}: *{event.anchor} refers to another part of the file",
+                    fix="Write it out in full; Gribble does not follow such references.",
                 )
         data = yaml.load(text, Loader=loader)
     except yaml.YAMLError as error:
         mark = getattr(error, "problem_mark", None)
         where = f", line {mark.line + 1}" if mark else ""
         raise GribbleError(
-            f"{path}{where}: {getattr(error, 'problem', None) or 'is no YAML'}", fix="Correct the file."
+            f"{path}{where}: {getattr(error, 'problem', None) or 'is not YAML'}", fix="Correct the file."
         ) from error
     except RecursionError:
         raise GribbleError(f"{path} is nested too deeply", fix="Turn it into JSON Lines, one record a line.") from None
@@ -86,13 +86,13 @@ def toml_data(path: Path, encoding: str, advance: Advance) -> Any:
     """All of a TOML file, numbers with a point as they stand there. Raises GribbleError."""
     if path.stat().st_size > TOML_BYTES:
         raise GribbleError(
-            f"{path} is larger than {TOML_BYTES >> 20} MiB, and TOML has to be read whole",
+            f"{path} is larger than {TOML_BYTES >> 20} MiB, and TOML can only be read as a whole",
             fix="Turn it into JSON Lines, one record a line.",
         )
     try:
         data = tomllib.loads(read_text(path, TOML_BYTES, encoding), parse_float=str)
     except (tomllib.TOMLDecodeError, RecursionError) as error:
-        raise GribbleError(f"{path} is no TOML: {error}", fix="Correct the file.") from error
+        raise GribbleError(f"{path} is not TOML: {error}", fix="Correct the file.") from error
     advance(path.stat().st_size)
     return data
 
@@ -105,7 +105,7 @@ def read_toml(path: Path, encoding: str, way: list[str], advance: Advance) -> It
 def _whole(path: Path, encoding: str, what: str) -> str:
     if path.stat().st_size > JSON_BYTES:
         raise GribbleError(
-            f"{path} is larger than {JSON_BYTES >> 20} MiB, and {what} has to be read whole",
+            f"{path} is larger than {JSON_BYTES >> 20} MiB, and {what} can only be read as a whole",
             fix="Turn it into JSON Lines, one record a line.",
         )
     return read_text(path, JSON_BYTES, encoding)
@@ -113,7 +113,7 @@ def _whole(path: Path, encoding: str, what: str) -> str:
 
 def _too_many(path: Path, what: str) -> GribbleError:
     return GribbleError(
-        f"{path} has more than {JSON_VALUES:,} values, and {what} has to be read whole",
+        f"{path} has more than {JSON_VALUES:,} values, and {what} can only be read as a whole",
         fix="Turn it into JSON Lines, one record a line.",
     )
 

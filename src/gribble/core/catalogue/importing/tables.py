@@ -126,7 +126,7 @@ def check_row(row: Row) -> None:
         what = f"a row of a table has more than {ROW_CHARACTERS:,} characters"
     else:
         return
-    raise GribbleError(what, fix="Take what is no list out of it.")
+    raise GribbleError(what, fix="Remove the parts that are not a list.")
 
 
 def _could_be_head(row: Row) -> bool:
@@ -357,7 +357,7 @@ def book_rows(path: Path) -> Iterator[Row]:
         with zipfile.ZipFile(path) as packed:
             if sum(one.file_size for one in packed.infolist()) > BOOK_BYTES:
                 raise GribbleError(
-                    f"{path} unpacks to more than {size_words(BOOK_BYTES)}, which no list does",
+                    f"{path} unpacks to more than {size_words(BOOK_BYTES)}; a list never does",
                     fix="Save the sheet as CSV.",
                 )
     try:
@@ -366,7 +366,7 @@ def book_rows(path: Path) -> Iterator[Row]:
                 for cells in book.get_sheet_by_name(name).iter_rows():
                     yield _taken(Row([_shown(cell) for cell in cells], number, name), budget)
     except (python_calamine.CalamineError, OSError) as error:
-        raise GribbleError(f"{path} is no workbook that can be read: {error}", fix="Save it as CSV.") from error
+        raise GribbleError(f"{path} is not a workbook that Gribble can read: {error}", fix="Save it as CSV.") from error
 
 
 def _shown(cell: Any) -> str:

@@ -181,7 +181,8 @@ def _plain(text: str, rule: Field) -> str:
     if text.casefold() in folded:
         return folded[text.casefold()]
     raise ValueFault(
-        f'"{text}" is no word of its values{suggest(text, list(rule.values))}; "*" would stand for the rest',
+        f'"{text}" is not one of the words that the map knows{suggest(text, list(rule.values))}; '
+        '"*" stands for all other words',
         of_map=True,
     )
 
@@ -190,7 +191,7 @@ def single(found: list[Part]) -> str | None:
     """The one value of a field; None where it has none. Raises ValueFault where it has several."""
     words = list(dict.fromkeys(one.text for one in found))
     if len(words) > 1:
-        raise ValueFault(f"has {len(words)} values ({words[0]}, {words[1]} …) where one is right", of_map=True)
+        raise ValueFault(f"has {len(words)} values ({words[0]}, {words[1]} …) where there should be one", of_map=True)
     return words[0] if words else None
 
 
@@ -201,10 +202,10 @@ LONGEST_NUMBER = 40
 def number(value: str, rule: Field) -> int:
     """A whole number, or a size with its unit, in bytes. Raises ValueFault."""
     if len(value) > LONGEST_NUMBER:
-        raise ValueFault(f'"{value[:LONGEST_NUMBER]}…" is no number')
+        raise ValueFault(f'"{value[:LONGEST_NUMBER]}…" is not a number')
     found = _number(value, rule)
     if found > MOST_NUMBER:
-        raise ValueFault(f'"{value}" is more than any file has')
+        raise ValueFault(f'"{value}" is more than any file can have')
     return found
 
 
@@ -217,7 +218,7 @@ def _number(value: str, rule: Field) -> int:
         return _hexadecimal(value)
     match = _NUMBER.match(value)
     if match is None:
-        raise ValueFault(f'"{value}" is no number')
+        raise ValueFault(f'"{value}" is not a number')
     return _whole(match[1].strip(), rule.decimal, _bits(value, match[2] or rule.unit, rule), value)
 
 
@@ -225,7 +226,7 @@ def _hexadecimal(value: str) -> int:
     """A number to the base of sixteen, as `2000`, `0x2000`, `$2000` or `2000h`."""
     match = re.fullmatch(r"(?:0[xX]|\$)?([0-9A-Fa-f]+)[hH]?", value.strip())
     if match is None:
-        raise ValueFault(f'"{value}" is no number')
+        raise ValueFault(f'"{value}" is not a number')
     return int(match[1], 16)
 
 
@@ -236,7 +237,7 @@ def _bits(value: str, unit: str, rule: Field) -> int:
         power = (bits.bit_length() - 1) // 10  # 8 of 8 << 10
         return int(bits // 1024**power * rule.kilo**power)
     if unit and unit not in UNITS:
-        hint = "; binary = true reads it" if unit.lower() in BINARY_UNITS else ""
+        hint = "; binary = true lets Gribble read it" if unit.lower() in BINARY_UNITS else ""
         raise ValueFault(f'"{value}" has a unit that is none of {", ".join(UNITS)}{hint}', of_map=True)
     return UNITS[unit or "B"] * 8
 
@@ -251,9 +252,9 @@ def _whole(digits: str, decimal: str, bits: int, value: str) -> int:
     try:
         found = Decimal(digits) * bits / 8
     except InvalidOperation:
-        raise ValueFault(f'"{value}" is no whole number') from None
+        raise ValueFault(f'"{value}" is not a whole number') from None
     if found != int(found):
-        raise ValueFault(f'"{value}" is no whole number{" of bytes" if bits > 8 else ""}')
+        raise ValueFault(f'"{value}" is not a whole number{" of bytes" if bits > 8 else ""}')
     return int(found)
 
 
@@ -274,17 +275,17 @@ def digest(value: str, algorithm: str, field: Field) -> str:
     if _POWER.match(value):
         raise ValueFault(f'"{value}" was turned into a number by a spreadsheet; export the column as text')
     if not set(shown) <= set("0123456789abcdef"):
-        raise ValueFault(f'"{value}" holds characters that are not hex digits')
+        raise ValueFault(f'"{value}" has characters that are not hex digits')
     if len(shown) < length and field.pad:
         return shown.rjust(length, "0")
-    hint = "; if a spreadsheet dropped leading zeros, pad = true puts them back" if len(shown) < length else ""
-    raise ValueFault(f'"{value}" has {len(shown)} hex digits where {length} are right{hint}')
+    hint = "; if a spreadsheet dropped leading zeros, pad = true adds them" if len(shown) < length else ""
+    raise ValueFault(f'"{value}" has {len(shown)} hex digits, not {length}{hint}')
 
 
 def yes(value: str) -> bool:
     """A word for yes or no. Raises ValueFault."""
     if value.lower() not in _YES:
         raise ValueFault(
-            f'"{value}" is neither yes nor no; say in the map what it stands for: values = {{ … }}', of_map=True
+            f'"{value}" is neither yes nor no; write in the map what it means: values = {{ … }}', of_map=True
         )
     return _YES[value.lower()]

@@ -54,7 +54,9 @@ class _XmlRecords:
         return self._open[0] if self._open else None
 
     def _refuse(self, *_: object) -> NoReturn:
-        raise GribbleError("it declares entities, which are never read", fix="Take the declaration out of the file.")
+        raise GribbleError(
+            "it declares entities, and Gribble never reads those", fix="Take the declaration out of the file."
+        )
 
     def _start(self, name: str, attributes: dict[str, str]) -> None:
         if self._open:
@@ -63,7 +65,7 @@ class _XmlRecords:
                 self._open.append(self._row)
                 return
             if len(self._open) > XML_DEPTH:
-                raise GribbleError("a record is nested too deeply", fix="That is no list; check the file.")
+                raise GribbleError("a record is nested too deeply", fix="Is this file a list? Check it.")
             node = Node(name, attributes)
             self._open[-1].children.append(node)
             self._open.append(node)

@@ -126,7 +126,7 @@ def _decode(blocks: Iterator[bytes], coder: Coder) -> Iterator[bytes]:
         if method == "03":
             chain["dist"] = properties[0] + 1 if properties else 1
         return _through(_framed(blocks), _lzma([chain, {"id": lzma.FILTER_LZMA2, "dict_size": 1 << 16}]))
-    raise ArchiveError("is no sound 7z: its directory is damaged")
+    raise ArchiveError("is a broken 7z file: its directory is damaged")
 
 
 def _lzma(filters: list[dict[str, Any]]) -> Callable[[bytes], bytes]:

@@ -71,7 +71,7 @@ def open_archive(span: Span, kind: str, name: str, budget: Budget) -> Archive:
         case "gz" | "bz2" | "xz":
             return streams.Packed(span, budget, kind, name)
         case "part":
-            raise ArchiveError("is one part of several; join them first")
+            raise ArchiveError("is one part of several; join the parts first")
         case _:
             raise ArchiveError(f"is a {kind} archive, which Gribble cannot unpack; unpack it yourself")
 

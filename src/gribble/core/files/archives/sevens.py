@@ -37,7 +37,7 @@ class Seven:
         try:
             names, empty, folders = self._read()
         except (IndexError, struct.error, UnicodeDecodeError, OverflowError) as error:
-            raise ArchiveError("is no sound 7z: its directory is damaged") from error
+            raise ArchiveError("is a broken 7z file: its directory is damaged") from error
         self._budget.count(len(names))
         check_ratio(self._span.size, sum(folder.size for folder in folders), LZMA_RATIO)
         filled = iter([name for name, is_empty in zip(names, empty, strict=True) if not is_empty])
@@ -73,21 +73,21 @@ class Seven:
     def _read(self) -> tuple[list[str], list[bool], list[PackedFolder]]:
         start = self._span.read(0, 32)
         if len(start) < 32:
-            raise ArchiveError("is no sound 7z: it is cut short")
+            raise ArchiveError("is a broken 7z file: it is cut short")
         offset, size, crc = struct.unpack_from("<QQL", start, 12)
         if crc32(start[12:32]) != struct.unpack_from("<L", start, 8)[0]:
-            raise ArchiveError("is no sound 7z: its start is damaged")
+            raise ArchiveError("is a broken 7z file: its start is damaged")
         if size > DIRECTORY.bytes:
-            raise ArchiveError("is no sound 7z: its directory is too large")
+            raise ArchiveError("is a broken 7z file: its directory is too large")
         data = self._span.read(32 + offset, size)
         if len(data) < size:
-            raise ArchiveError("is no sound 7z: its end is missing (cut short, or one part of several)")
+            raise ArchiveError("is a broken 7z file: its end is missing (cut short, or one part of several)")
         if crc32(data) != crc:
-            raise ArchiveError("is no sound 7z: its directory is damaged")
+            raise ArchiveError("is a broken 7z file: its directory is damaged")
         while data and data[0] == _ENCODED:
             folders = _Reader(data, 1).streams()
             if not folders or folders[0].size > DIRECTORY.bytes:
-                raise ArchiveError("is no sound 7z: its directory is damaged")
+                raise ArchiveError("is a broken 7z file: its directory is damaged")
             if fault := folders[0].fault():
                 raise ArchiveError("is encrypted, names included" if "encrypted" in fault else fault)
             data = b"".join(decoded(self._span, folders[0]))
@@ -149,7 +149,7 @@ class _Reader:
     def _count(self) -> int:
         count = self._number()
         if count > ARCHIVE.items:
-            raise ArchiveError(f"claims to hold {count:,} files, which is not believed; left there")
+            raise ArchiveError(f"says that it has {count:,} files; Gribble does not believe that and stops there")
         return count
 
     def _bits(self, count: int, *, optional: bool = False) -> list[bool]:
@@ -269,7 +269,7 @@ class _Reader:
     def _byte_count(self) -> int:
         count = self._number()
         if not 1 <= count <= 8:
-            raise ArchiveError("is no sound 7z: its directory is damaged")
+            raise ArchiveError("is a broken 7z file: its directory is damaged")
         return count
 
     def _coder(self) -> Coder:
@@ -277,7 +277,7 @@ class _Reader:
         method = self._bytes(flags & 15).hex()
         inputs, outputs = (self._number(), self._number()) if flags & 16 else (1, 1)
         if inputs > 8 or outputs > 8:
-            raise ArchiveError("is no sound 7z: its directory is damaged")
+            raise ArchiveError("is a broken 7z file: its directory is damaged")
         return Coder(method, self._bytes(self._number()) if flags & 32 else b"", inputs, outputs)
 
     def _substreams(self, folders: list[PackedFolder]) -> None:

@@ -93,7 +93,7 @@ class Packed:
                 self._budget.take(len(block))
                 yield block
         except _ERRORS as error:
-            raise ArchiveError(f"is no sound {self._kind}: {_say(error)}") from error
+            raise ArchiveError(f"is a broken {self._kind} file: {_say(error)}") from error
 
     def _blocks(self, most: int) -> Iterator[bytes]:
         if self._kind == "gz":
@@ -197,7 +197,7 @@ def _scan_tar(
                 content = archive.extractfile(info) if choose(member) else None
                 yield member, spend(_read(content, info.name)) if content else None
     except _ERRORS as error:
-        raise ArchiveError(f"is no sound tar: {_say(error)}") from error
+        raise ArchiveError(f"is a broken tar file: {_say(error)}") from error
 
 
 def _read(stream: IO[bytes], name: str) -> Iterator[bytes]:

@@ -96,7 +96,7 @@ class Zip:
         except INFLATE_ERRORS as error:
             raise ArchiveError(f"{name} cannot be unpacked: {error}") from error
         if (size, computed) != (entry.size, entry.crc32):
-            raise ArchiveError(f"{name} cannot be unpacked: Bad CRC-32, its content is not the one that is claimed")
+            raise ArchiveError(f"{name} cannot be unpacked: Bad CRC-32, its content is not what the archive says")
 
     def _unpacked(self, entry: _Entry, name: str) -> Iterator[bytes]:
         """A member's content as it comes out, whatever it claims to be. Raises ArchiveError."""
@@ -122,10 +122,10 @@ def _place(span: Span, entry: _Entry, name: str) -> int:
     """Where a member's bytes begin, behind its local header. Raises ArchiveError."""
     head = span.read(entry.offset, _LOCAL.size + len(entry.name))
     if len(head) < _LOCAL.size or not head.startswith(b"PK\x03\x04"):
-        raise ArchiveError(f"is no sound zip: {name} is not where its directory says")
+        raise ArchiveError(f"is a broken zip file: {name} is not where its directory says")
     name_length, extra_length = _LOCAL.unpack_from(head)
     if head[_LOCAL.size : _LOCAL.size + name_length] != entry.name:
-        raise ArchiveError(f"is no sound zip: {name} has another name where it lies")
+        raise ArchiveError(f"is a broken zip file: {name} has another name where it lies")
     return int(entry.offset + _LOCAL.size + name_length + extra_length)
 
 
@@ -174,7 +174,7 @@ def _directory(span: Span, budget: Budget) -> _Directory:
     """The central directory. Raises ArchiveError."""
     data, count, shift = _directory_bytes(span)
     if count > DIRECTORY.items:
-        raise ArchiveError(f"claims {count:,} entries, which is not believed; left there")
+        raise ArchiveError(f"says that it has {count:,} entries; Gribble does not believe that and stops there")
     members: list[Member] = []
     headers: list[int] = []
     unpack, width, at, total = _HEADER.unpack_from, _HEADER.size, 0, 0
@@ -184,7 +184,7 @@ def _directory(span: Span, budget: Budget) -> _Directory:
             header = at
             signature, flags, crc, packed, size, name_length, extra_length, comment_length = unpack(data, at)
             if signature != b"PK\x01\x02":
-                raise ArchiveError("is no sound zip: its directory is damaged")
+                raise ArchiveError("is a broken zip file: its directory is damaged")
             start = at + width
             at = start + name_length
             raw = data[start:at]
@@ -205,11 +205,11 @@ def _directory(span: Span, budget: Budget) -> _Directory:
             members.append(Member(name, size, f"{crc:08x}", "is encrypted" if flags & 1 else ""))
             headers.append(header)
     except struct.error as error:
-        raise ArchiveError("is no sound zip: its directory is cut short") from error
+        raise ArchiveError("is a broken zip file: its directory is cut short") from error
     budget.count(len(members))
     check_ratio(span.size, total, DEFLATE_RATIO)
     if lying > span.size:
-        raise ArchiveError("holds members that lie in one another's place; skipped as a bomb")
+        raise ArchiveError("has members that overlap; skipped as a bomb")
     if len({member.name for member in members}) < len(members):
         names = numbered([member.name for member in members])
         members = [structs.replace(member, name=name) for member, name in zip(members, names, strict=True)]
@@ -228,20 +228,20 @@ def _directory_bytes(span: Span) -> tuple[bytes, int, int]:
         tail = span.read(span.size - length, length)
         end = _find_end(tail, surely=False)
     if end < 0:
-        raise ArchiveError("is no sound zip: its end is missing (cut short?)")
+        raise ArchiveError("is a broken zip file: its end is missing (cut short?)")
     _, disk, first_disk, _, count, size, offset, _ = _END.unpack_from(tail, end)
     end_place = span.size - length + end
     if 0xFFFF in (count, disk) or _BIG in (size, offset):
         count, size, offset, end_place = _end64(span, end_place, count, size, offset)
     elif disk or first_disk:
-        raise ArchiveError("is one part of several; join them first")
+        raise ArchiveError("is one part of several; join the parts first")
     if size > DIRECTORY.bytes:
         raise ArchiveError(
-            f"has a directory of more than {size_words(DIRECTORY.bytes)}, which is not believed; left there"
+            f"has a directory of more than {size_words(DIRECTORY.bytes)}; Gribble does not believe that and stops there"
         )
     start = end_place - size  # bytes before the zip (a program that unpacks it) move everything; this does not mind
     if start < 0:
-        raise ArchiveError("is no sound zip: its directory is missing (cut short?)")
+        raise ArchiveError("is a broken zip file: its directory is missing (cut short?)")
     if start >= span.size - length and start - (span.size - length) + size <= len(tail):
         return tail[start - (span.size - length) :][:size], count, start - offset
     return span.read(start, size), count, start - offset
@@ -269,13 +269,13 @@ def _end64(span: Span, end_place: int, count: int, size: int, offset: int) -> tu
         return count, size, offset, end_place  # a plain zip that happens to have 65,535 entries
     _, _, record_offset, disks = _END64_PLACE.unpack(place)
     if disks > 1:
-        raise ArchiveError("is one part of several; join them first")
+        raise ArchiveError("is one part of several; join the parts first")
     for at in (record_offset, end_place - _END64_PLACE.size - _END64.size):
         record = span.read(at, _END64.size) if at >= 0 else b""
         if record.startswith(b"PK\x06\x06") and len(record) == _END64.size:
             *_, total, length, start = _END64.unpack(record)
             return total, length, start, at
-    raise ArchiveError("is no sound zip: its Zip64 end is damaged")
+    raise ArchiveError("is a broken zip file: its Zip64 end is damaged")
 
 
 def _long_numbers(extra: bytes) -> tuple[int, ...]:
