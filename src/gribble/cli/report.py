@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Annotated, Optional
 
 import typer
@@ -57,6 +58,10 @@ def report(
         bool, typer.Option("--brief", help="A summary in Markdown, for a message; also: --markdown --brief.")
     ] = False,
     replace: ReplaceOption = False,
+    title: Annotated[
+        Optional[str],  # noqa: UP045
+        typer.Option(metavar="TEXT", help="The title of the page.", show_default=False),
+    ] = None,
     since: Annotated[
         Optional[str],  # noqa: UP045
         typer.Option("--since", metavar="RUN|DATE", help="Also what runs have changed since then.", show_default=False),
@@ -71,7 +76,7 @@ def report(
     if markdown == "--brief":  # which the parser takes for the name of the file
         markdown, brief = None, True
     forms = (
-        ("--html", html, HTML, report_html),
+        ("--html", html, HTML, partial(report_html, title=title or "")),
         ("--csv", csv, CSV, report_csv),
         ("--markdown", markdown, MARKDOWN, brief_markdown if brief else report_markdown),
         ("--obtain", obtain, OBTAIN, obtain_csv),

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import json
+import re
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
 from functools import cache
 from typing import Any, NamedTuple
 
 import msgspec
-from markupsafe import Markup
+from markupsafe import Markup, escape
 
 from gribble.core.answers.report import EmulatorReport, Report, RigReport, Row, SetFault, SourceAway, ToObtain
 from gribble.core.base.amounts import count
@@ -17,6 +18,7 @@ from gribble.core.base.filewriter import Own
 from gribble.core.base.paths import visible
 from gribble.core.records.findings import State, Verdict
 from gribble.views.causes import kind_words
+from gribble.views.charts import charts_of, whole_of
 from gribble.views.looks import DIGEST_NAMES, STATES, TALLIED, VERDICTS, shorten
 from gribble.views.set_releases import written_csv
 
@@ -229,11 +231,9 @@ def _md(text: str) -> str:
     return "".join(f"\\{char}" if char in r"\`*_[]<>|#~!&" else char for char in plain)
 
 
-def report_html(report: Report) -> str:
-    """One page that stands alone: no script, nothing from elsewhere."""
+def report_html(report: Report, title: str = "") -> str:
+    """One page in one file, under a title of the user's if there is one: nothing is loaded from anywhere."""
     from jinja2 import Environment, PackageLoader, StrictUndefined
-
-    from gribble.views.charts import charts_of
 
     environment = Environment(
         loader=PackageLoader("gribble.views"), autoescape=True, undefined=StrictUndefined, trim_blocks=False
@@ -241,12 +241,16 @@ def report_html(report: Report) -> str:
     environment.finalize = _printable
     environment.filters["near"] = shorten
     environment.filters["counted"] = count
+    environment.filters["breaking"] = _breaking
+    environment.filters["worst_first"] = _worst_first
     page = environment.get_template("report.html")
     looks = {str(word): look for word, look in {**VERDICTS, **STATES}.items()}
     return page.render(
         report=report,
         answer=answer_of(report),
         since=_since(report),
+        title=title,
+        whole=whole_of(report),
         charts=charts_of(report),
         looks=looks,
         digest_names=DIGEST_NAMES,
@@ -258,8 +262,18 @@ def report_html(report: Report) -> str:
     )
 
 
+def _breaking(name: str) -> Markup:
+    """A name that may break behind its separators, and nowhere else."""
+    return Markup(re.sub(r"([/_.-])", r"\1<wbr>", str(escape(visible(name, "\ufffd")))))
+
+
+def _worst_first(rows: Iterable[Row]) -> list[Row]:
+    """Rows with what is wrong before what is right."""
+    return sorted(rows, key=lambda row: row.verdict in (Verdict.SOUND, Verdict.UNPROVEN))
+
+
 def _printable(value: Any) -> Any:
-    """What is put into the page without control characters and lone surrogates; the charts' own text aside."""
+    """What is put into the page, without control characters and lone surrogates."""
     if isinstance(value, str) and not hasattr(value, "__html__"):
         return visible(value, "\ufffd")
     return value

@@ -51,6 +51,10 @@
     })),
   }));
   const items = parts.flatMap((one) => one.items);
+  const toObtain = [...document.querySelectorAll(".obtain tbody tr")].map((row) => ({
+    row,
+    text: row.textContent.toLowerCase(),
+  }));
   const good = ["sound", "unproven", "ready"];
   const words = [...new Set([...items, ...parts.flatMap((one) => one.folds)].map((one) => one.word))].sort();
 
@@ -89,6 +93,10 @@
       }
       one.part.hidden = one.items.length > 0 && one.items.every(({ item }) => item.hidden);
       one.part.open ||= Boolean(wanted || show.value);
+    }
+    for (const { row, text } of toObtain) {
+      row.hidden = Boolean(wanted) && !text.includes(wanted);
+      count += row.hidden || !wanted ? 0 : 1;
     }
     told.value = wanted || show.value ? `${count.toLocaleString("en")} found` : "";
   };
