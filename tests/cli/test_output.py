@@ -409,3 +409,8 @@ def test_the_next_command_is_the_last_line_below_the_notes(clean_env: dict[str, 
     *_, last = done.stdout.decode().rstrip().split("\n\n")
     assert last.startswith("Next: gribble ")
     assert b"passed over" in done.stdout
+
+
+@pytest.mark.parametrize("word", ["remove", "delete", "rm"])
+def test_no_common_word_leads_to_the_command_that_deletes_for_good(gribble: Gribble, tmp_path: Path, word: str) -> None:
+    assert "attic" not in gribble(word, cwd=tmp_path, code=2).err

@@ -335,7 +335,7 @@ _DOES = {
     "gribble undo": ("revert", "rollback", "back", "reset"),
     "gribble history": ("log", "runs", "journal"),
     "gribble attic list": ("backup", "backups", "trash", "displaced"),
-    "gribble attic empty": ("purge", "prune", "clear", "delete", "remove", "rm"),
+    "gribble attic empty": ("purge", "prune", "clear"),
     "gribble attic restore": ("restore", "recover"),
     "gribble mend": ("repair", "heal", "patch", "rebuild"),
     "gribble sets check": ("games", "arcade", "set"),
