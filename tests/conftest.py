@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import tempfile
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -21,10 +20,6 @@ settings.register_profile(
 )  # the same examples every time, unless soaking
 settings.register_profile("ground", settings.get_profile("gribble"), max_examples=15)  # a volume by FUSE is slow
 settings.load_profile("gribble")
-
-
-FONTS = os.path.join(tempfile.gettempdir(), "gribble-tests-fonts")
-"""Where what was found out about fonts is kept between tests: looking them up takes seconds."""
 
 
 Gribble = Callable[..., Ended]
@@ -84,7 +79,6 @@ def clean_env(tmp_path: Path) -> dict[str, str]:
         "XDG_CONFIG_HOME": str(home),
         "NO_COLOR": "1",
         "COLUMNS": "100",
-        "MPLCONFIGDIR": FONTS,
     }
 
 

@@ -37,7 +37,7 @@ main()
 
 
 def shown(world: Path, env: dict[str, str], *words: str) -> str:
-    """All that a terminal is sent by a command, and there is nothing too short to be shown."""
+    """All that a terminal is sent by a command, where nothing is too short to be shown."""
     child, terminal = pty.fork()
     if child == 0:
         os.chdir(world)

@@ -310,11 +310,54 @@ def test_a_checksum_list_too_can_be_looked_at_again(gribble: Gribble, place: Pat
     assert [one["name"] for one in sheet(place)["need"]] == ["boot.rom", "clock.rom"]
 
 
-def test_an_editor_meanwhile_is_not_overwritten(gribble: Gribble, place: Path) -> None:
-    """And importing the list again by hand does the same as looking again."""
+def test_importing_the_list_again_does_what_looking_again_does(gribble: Gribble, place: Path) -> None:
     (place / "p.html").write_bytes(page("boot.rom"))
     imported(gribble, place, "p.html")
     (place / "p.html").write_bytes(page("boot.rom", boot="0" * 32))
     imported(gribble, place, "p.html")
     assert [one["md5"] for one in sheet(place)["need"][0]["accept"]] == ["0" * 32]
     assert "has not changed" in gribble("catalogue", "refresh", cwd=place, code=0).words
+
+
+def test_what_an_editor_saves_meanwhile_is_not_written_over(gribble: Gribble, place: Path) -> None:
+    """The sheet is saved while the list is fetched."""
+    file = place / "catalogue/plover.sheet.toml"
+
+    class Saving(dict[str, Page]):
+        def get(self, path: str, default: Any = None) -> Any:
+            file.write_text(f"# mine\n{file.read_text()}")
+            return super().get(path, default)
+
+    with web_server({"/plover.html": Page(page("boot.rom"))}) as site:
+        imported(gribble, place, f"{site.address}/plover.html")
+        site.pages = Saving({"/plover.html": Page(page("boot.rom", "clock.rom"))})
+        said = gribble("catalogue", "refresh", "--yes", cwd=place, code=3).words
+    assert "another program changed" in said
+    assert file.read_text().startswith("# mine\n")
+    assert [one["name"] for one in sheet(place)["need"]] == ["boot.rom"]
+
+
+@pytest.mark.parametrize(
+    ("key", "value", "code"),
+    [
+        ("map", "../../secret.toml", 2),
+        ("map", "", 2),
+        ("etag", "a\\r\\nX-Evil: 1", 0),
+        ("date", "yesterday", 0),
+        ("list", "file:///etc/passwd", 2),
+        ("list", "/dev/zero", 3),
+        ("list", f"/{'x' * 300}", 2),
+    ],
+)
+def test_what_a_foreign_sheet_says_of_its_list_is_not_trusted(
+    gribble: Gribble, place: Path, key: str, value: str, code: int
+) -> None:
+    with web_server({"/plover.html": Page(page("boot.rom", "clock.rom"))}) as site:
+        imported(gribble, place, f"{site.address}/plover.html")
+        site.pages["/plover.html"] = Page(page("boot.rom", "fonts.bin"))
+        file = place / "catalogue/plover.sheet.toml"
+        head, _, rest = file.read_text().partition("[from]")
+        lines = [line for line in rest.splitlines() if not line.startswith(f"{key} = ")]
+        file.write_text(f'{head}[from]\n{key} = "{value}"' + "\n".join(lines) + "\n")
+        gribble("catalogue", "refresh", "--yes", cwd=place, code=code)
+        assert all("x-evil" not in headers for _, headers, _ in site.asked)

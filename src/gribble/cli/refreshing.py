@@ -26,7 +26,6 @@ from gribble.core.base.filewriter import changed, changing, stamp_of
 from gribble.core.base.regular import open_regular
 from gribble.core.base.suggest import suggest
 from gribble.core.catalogue.origins import digest_of, kept_of
-from gribble.core.catalogue.sheets import load_sheet
 from gribble.core.records.sheet import Sheet
 from gribble.views.catalogue import refresh_json, show_refreshed
 from gribble.views.looks import kept_words, shorten
@@ -153,8 +152,8 @@ def _look(session: Session, one: Followed, work: Path, yes: bool) -> Refreshed:
             answer = _compared(session, one, found, work)
             if not quiet:
                 show_refreshed(screen, answer)
-            if answer.renewed and (yes or not quiet) and ask(session.call, "Take these changes?", yes):
-                assert found is not None, "what was renewed was fetched"
+            wished = answer.is_open and (yes or not quiet) and ask(session.call, "Take these changes?", yes)
+            if wished and answer.renewed and found:
                 answer = answer._replace(kept=_take(one, answer.renewed, found), done=True)
                 if not quiet:
                     screen.say(f"{shorten(str(one.path))} now has what the list says{kept_words(answer.kept)}.")
@@ -183,11 +182,9 @@ def _compared(session: Session, one: Followed, found: Listed | None, work: Path)
     origin = structs.replace(one.origin, date=today, sha256=sha256, etag=found.etag)
     made = renewed(one, found.path, origin, work)
     if not made.told.differs:
-        return Refreshed(one, told=made.told)
-    mine = session.loaded.catalogue
-    if isinstance(one.head, Sheet):
-        sheet, _ = load_sheet(one.path, made.told.text)
-        assert sheet is not None, "it was loaded before"
+        return Refreshed(one, made)
+    mine, sheet = session.loaded.catalogue, made.sheet
+    if isinstance(one.head, Sheet) and sheet is not None:
         changes = compare_catalogues({sheet.emulator: one.head}, {sheet.emulator: sheet})
         is_used = mine.sheets.get(sheet.emulator) == one.head
         new = structs.replace(mine, sheets={**mine.sheets, sheet.emulator: sheet}) if is_used else mine
@@ -196,7 +193,7 @@ def _compared(session: Session, one: Followed, found: Listed | None, work: Path)
         paths = tuple(made.place if path == one.path else path for path in mine.rosters.get(name, ()))
         new = structs.replace(mine, rosters={**mine.rosters, name: paths})
     effects = effects_between(session, mine, new, {one.head.emulator}) if new != mine else []
-    return Refreshed(one, made, made.told, changes, tuple(effects))
+    return Refreshed(one, made, changes, tuple(effects))
 
 
 def _take(one: Followed, made: Renewed, found: Listed) -> Path | None:
@@ -204,7 +201,7 @@ def _take(one: Followed, made: Renewed, found: Listed) -> Path | None:
     with changing(one.path) as file, open_regular(made.place) as stream:
         if stamp_of(one.path) != one.stamp:
             raise changed(one.path)
-        for place, blocks in kept_of(one.path, found.path, digest_of(found.path), None):
+        for place, blocks in kept_of(one.path, found.path, made.origin.sha256, None):
             file.beside(place, blocks)
         return file.write(iter(lambda: stream.read(1 << 20), b""), keep=True)
 
@@ -212,7 +209,7 @@ def _take(one: Followed, made: Renewed, found: Listed) -> Path | None:
 def _lead_on(session: Session, looked: list[Refreshed]) -> None:
     """The command that goes on from what was taken over, or takes over what was not."""
     done = list(dict.fromkeys(one.followed.head.emulator for one in looked if one.done))
-    left = list(dict.fromkeys(one.followed.head.emulator for one in looked if one.renewed and not one.done))
+    left = list(dict.fromkeys(one.followed.head.emulator for one in looked if one.is_open))
     if left:
         only = f" {quoted(left[0])}" if len(left) == 1 else ""
         session.screen.next(f"gribble catalogue refresh{only} --yes", "takes the changes")

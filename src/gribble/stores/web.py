@@ -42,7 +42,10 @@ def fetch(
     Raises GribbleError: of status 3 where nothing whole comes.
     """
     headers = {"Accept-Encoding": "gzip", "User-Agent": "gribble"}
-    headers |= {"If-None-Match": etag} if etag else {"If-Modified-Since": since} if since else {}
+    if etag and etag.isascii() and etag.isprintable():  # a foreign sheet may say anything
+        headers["If-None-Match"] = etag
+    elif since:
+        headers["If-Modified-Since"] = since
     now = address
     try:
         for _ in range(WEB_REDIRECTS + 1):

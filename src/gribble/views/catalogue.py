@@ -249,17 +249,18 @@ def show_refreshed(screen: Screen, looked: Refreshed) -> None:
             screen.say(f"  {mistake}")
         return
     screen.say(head, f"  {one.origin.list_} {_REFRESHED[looked.word].format(date=one.origin.date)}")
-    if looked.renewed and not looked.renewed.base:
+    if looked.renewed is None:
+        return
+    told = looked.renewed.told
+    if not looked.renewed.base:
         screen.say("What it said before is not kept any more, so what is new there is only added.")
     show_effects(screen, looked.effects)
     for change in looked.changes:
         _show_needs(screen, change)
-    if looked.renewed and isinstance(one.head, RosterHead):
-        told = looked.renewed.told
+    if told.differs and isinstance(one.head, RosterHead):
         names = ", ".join(told.sets[:LEFT_OVER_SHOWN]) + (" …" if len(told.sets) > LEFT_OVER_SHOWN else "")
         screen.say(f"{count(told.needs, 'new set')}, {count(told.changed, 'set')} changed: {names}.")
-    if looked.told:
-        show_left(screen, looked.told)
+    show_left(screen, told)
 
 
 def refresh_json(looked: list[Refreshed]) -> dict[str, Any]:
@@ -274,14 +275,15 @@ def refresh_json(looked: list[Refreshed]) -> dict[str, Any]:
                 "date": one.followed.origin.date,
                 "state": one.word,
                 "changes": compare_json(one.changes, list(one.effects)),
-                "new": one.told.needs if one.told else 0,
-                "changed": one.told.changed if one.told else 0,
-                "gone": one.told.gone if one.told else [],
-                "yours": one.told.yours if one.told else [],
+                "new": told.needs,
+                "changed": told.changed,
+                "gone": told.gone,
+                "yours": told.yours,
                 "done": one.done,
                 **({"error": one.error.what, "fix": one.error.fix} if one.error else {}),
             }
             for one in looked
+            for told in [one.renewed.told if one.renewed else Merged()]
         ],
     }
 

@@ -57,7 +57,7 @@ def show_match(screen: Screen, found: list[Matched], *, verbose: bool) -> None:
             (
                 styled(match.release, "bold" if match.release == one.installed else ""),
                 f"{match.share:.0%}",
-                f"{match.complete:,} of {count(match.sets, 'set')} complete, of those that you have any file of",
+                f"{match.complete:,} of the {count(match.sets, 'set')} that you have files of are complete",
                 styled("installed" if match.release == one.installed else "", QUIET),
             )
             for match in one.releases

@@ -15,6 +15,7 @@ from gribble.core.answers.changes import SheetChanges, SheetEffect
 from gribble.core.answers.merging import Merged, merged, merged_sets
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError
 from gribble.core.base.filewriter import Stamp, stamp_of
+from gribble.core.base.paths import name_fault
 from gribble.core.base.regular import MOST_TEXT, read_regular
 from gribble.core.base.texts import text_of
 from gribble.core.catalogue.importing.drafting import Asked, draft_map
@@ -47,21 +48,22 @@ class Followed(Struct, frozen=True):
 
 
 class Renewed(Struct, frozen=True):
-    """What a sheet or a roster would be with what its list says now: a file in the folder that was given. Without a
-    `base` what the list said before is not kept any more, and what it says now is only added."""
+    """What a sheet or a roster would be with what its list says now: a file in the folder that was given, and the sheet
+    in it. Without a `base` what the list said before is not kept any more, and what it says now is only added."""
 
     place: Path
     told: Merged
     base: bool
+    origin: Origin
+    sheet: Sheet | None = None
 
 
 class Refreshed(NamedTuple):
-    """What came of looking again at one list: what it would change, if anything, or why nothing came of it; whether
-    that was `done`, and where the former file is kept then."""
+    """What came of looking again at one list: what it would be now, unless it is as it was, or why nothing came of it;
+    whether that was `done`, and where the former file is kept then."""
 
     followed: Followed
     renewed: Renewed | None = None
-    told: Merged | None = None
     changes: tuple[SheetChanges, ...] = ()
     effects: tuple[SheetEffect, ...] = ()
     error: GribbleError | None = None
@@ -69,18 +71,25 @@ class Refreshed(NamedTuple):
     kept: Path | None = None
 
     @property
+    def is_open(self) -> bool:
+        """Whether there is something that was not taken."""
+        return self.renewed is not None and self.renewed.told.differs and not self.done
+
+    @property
     def code(self) -> ExitCode:
         """The exit status for it."""
         if self.error:
             return self.error.code
-        return ExitCode.ATTENTION if self.renewed and not self.done else ExitCode.CLEAN
+        return ExitCode.ATTENTION if self.is_open else ExitCode.CLEAN
 
     @property
     def word(self) -> str:
         """What is to be said of the list, in a word."""
         if self.error:
             return "away" if self.error.code == ExitCode.FAILED else "refused"
-        return "changed" if self.renewed else "nothing new" if self.told else "unchanged"
+        if self.renewed is None:
+            return "unchanged"
+        return "changed" if self.renewed.told.differs else "nothing new"
 
 
 def followed(folders: Iterable[Path]) -> Iterator[Followed]:
@@ -105,8 +114,8 @@ def renewed(one: Followed, source: Path, origin: Origin, folder: Path) -> Renewe
     """What a sheet or a roster is with its list as it is now in `source`; written into `folder`. Raises GribbleError
     where the list is none any more, has mistakes, or is of another release than the roster."""
     made = _map_of(one)
-    former = kept_copy(one.path, one.origin, folder)
     try:
+        former = kept_copy(one.path, one.origin, folder)
         drafted = _drafted(source, made, one)
         made = _with_new_words(made, drafted)
         release, before = _release(drafted), _release(_drafted(former, made, one)) if former else ""
@@ -137,10 +146,10 @@ def former_sheet(path: Path, sheet: Sheet) -> DraftSheet | None:
 
 def _map_of(one: Followed) -> FieldMap:
     """The map of a list, with what the sheet or roster itself says. Raises GribbleError where it is gone."""
-    place, to = one.path.with_name(one.origin.map), "sheet" if isinstance(one.head, Sheet) else "roster"
-    if not one.origin.map or not place.is_file():
+    name, to = one.origin.map, "sheet" if isinstance(one.head, Sheet) else "roster"
+    if name_fault(name) or not (place := one.path.with_name(name)).is_file():
         raise GribbleError(
-            f"{place.name or one.path.name}: the map for reading {one.origin.list_} is not there",
+            f"{one.path.name}: the map for reading {one.origin.list_} is not there",
             fix=f"gribble catalogue import {one.origin.list_} --into {one.path.name} makes a new one.",
         )
     made = load_map(place, to)
@@ -197,7 +206,7 @@ def _renewed_sheet(
         raise MistakesError([Mistake(str(one.path), each.where, f"as it would be: {each.what}") for each in mistakes])
     place = folder / one.path.name
     place.write_text(told.text, encoding="utf-8", newline="")
-    return Renewed(place, told, former is not None)
+    return Renewed(place, told, former is not None, origin, sheet)
 
 
 def _renewed_roster(
@@ -214,7 +223,7 @@ def _renewed_roster(
         sets = merged_sets(there, read_roster(source, made, tally), base, told)
         out.writelines(write_roster(structs.replace(one.head, from_=origin), sets))
     _check(one, tally, tally.records)
-    return Renewed(place, told, former is not None)
+    return Renewed(place, told, former is not None, origin)
 
 
 def _check(one: Followed, tally: Tally, found: int) -> None:

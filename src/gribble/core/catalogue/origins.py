@@ -5,7 +5,7 @@ from __future__ import annotations
 import gzip
 import hashlib
 import zlib
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import closing
 from pathlib import Path
 
@@ -13,6 +13,7 @@ from gribble.core.base.budget import WEB_BYTES
 from gribble.core.base.regular import MOST_TEXT, open_regular, read_regular
 from gribble.core.catalogue.rosters import ROSTER_ENDING
 from gribble.core.catalogue.sheets import SHEET_ENDING
+from gribble.core.files.inflating import gzipped
 from gribble.core.records.sheet import Origin
 
 MAP_ENDING, COPY_ENDING = ".map.toml", ".list.gz"
@@ -46,32 +47,29 @@ def kept_copy(target: Path, origin: Origin, folder: Path) -> Path | None:
     Of several copies it is the one of the right SHA-256."""
     copy = beside(target, COPY_ENDING)
     for one in sorted(path for path in copy.parent.iterdir() if path.name.startswith(copy.name)):
-        if _is_of(one, origin.sha256):
-            place = folder / (Path(origin.list_).name or "list")
-            with place.open("wb") as out:
-                out.writelines(_unpacked(one))
-            return place
+        place = folder / ("former" + Path(origin.list_).suffix[:20])
+        with place.open("wb") as out:
+            if _is_of(one, origin.sha256, out.write):
+                return place
     return None
 
 
-def _is_of(copy: Path, sha256: str) -> bool:
-    """Whether a packed copy holds the list of a SHA-256."""
+def _is_of(copy: Path, sha256: str, write: Callable[[bytes], object] | None = None) -> bool:
+    """Whether a packed copy has the list of a SHA-256; what is in it is handed to `write`."""
     digest = hashlib.sha256()
     try:
         for block in _unpacked(copy):
             digest.update(block)
+            if write:
+                write(block)
     except (OSError, EOFError, zlib.error):
         return False
     return digest.hexdigest() == sha256
 
 
 def _packed(source: Path) -> Iterator[bytes]:
-    """A gzip of a file, always the same; as quickly as may be, since digests hardly pack."""
-    packer = zlib.compressobj(1, zlib.DEFLATED, zlib.MAX_WBITS | 16)
     with open_regular(source) as stream:
-        while block := stream.read(_BLOCK):
-            yield packer.compress(block)
-    yield packer.flush()
+        yield from gzipped(iter(lambda: stream.read(_BLOCK), b""))
 
 
 def _unpacked(copy: Path) -> Iterator[bytes]:

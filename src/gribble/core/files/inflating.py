@@ -20,6 +20,14 @@ INFLATE_ERRORS = (zlib.error, cast(type[Exception], fast.error))
 """What a damaged stream raises."""
 
 
+def gzipped(blocks: Iterable[bytes]) -> Iterator[bytes]:
+    """Return the gzip stream of some blocks, packed as quickly as may be: digests hardly pack. Source: RFC 1952."""
+    packer = fast.compressobj(1, zlib.DEFLATED, zlib.MAX_WBITS | 16)
+    for block in blocks:
+        yield packer.compress(block)
+    yield packer.flush()
+
+
 def inflated(blocks: Iterable[bytes], most: int) -> Iterator[bytes]:
     """The content of a raw deflate stream, at most so many bytes at a time. It ends where the stream does, or where
     the blocks do. Raises one of `INFLATE_ERRORS` where the stream makes no sense."""

@@ -104,7 +104,7 @@ def _answers(step: Step, word: str) -> bool:
     return any(fnmatchcase(path, word) for path in paths)
 
 
-ONLY_ITS_NAME = "what is held has only its name to speak for it; gribble gribble place --by-name uses it"
+ONLY_ITS_NAME = "only the name of your file is right; gribble place --by-name uses it"
 
 
 def surplus_words(need: str, count: int) -> str:

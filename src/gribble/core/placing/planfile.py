@@ -127,7 +127,7 @@ def judged(plan: Plan, path: Path, readable: Sequence[Path]) -> Plan:
             faults.append(("to", f'"{step.to}" is no track sheet and no playlist, and Gribble writes no other text'))
         mistakes += [Mistake(str(path), f"steps[{number}].{key}", what) for key, what in faults]
         if not _is_proven(step):
-            reason = "a plan file says no digest for it, so nothing proves it; gribble gribble place --by-name uses it"
+            reason = "the plan file has no digest for it, so nothing proves it; gribble place --by-name uses it"
             what = step.need or step.place
             refused.append(Refused(rig=step.rig, emulator=step.emulator, need=what, reason=reason))
             continue

@@ -672,7 +672,7 @@ class DiscBelongs(Fact, frozen=True):
 
 
 class SamplesByName(Fact, frozen=True):
-    """All sound samples of a set lie there, checked by name only alone."""
+    """All sound samples of a set are there, but only their names were checked."""
 
     files: int
 

@@ -162,7 +162,7 @@ def _entries(place: Path) -> list[os.DirEntry[str]]:
 
 def _wanted_in(listing: Listing, wanted: Collection[str] | None) -> dict[str, tuple[str, ...]]:
     """By folder, those of the wanted files that lie below it in the layout in which they are wanted; the archives in
-    it, and there is nothing known of what is wanted."""
+    it, where nothing is known of what is wanted."""
     if wanted is None:
         return {
             folder: tuple(name for name in names if name.lower().endswith(SET_ENDINGS))

@@ -142,7 +142,7 @@ class GamesAuditor:
     # What puts it right
 
     def _home(self, game: _Game) -> str | None:
-        """The folder in which a game belongs; None where its name cannot rebuild."""
+        """The folder in which a game belongs; None where its name cannot be made up."""
         media, inner = game.media, game.inner
         if not media.own_folder:
             return parent(game.holding.path)

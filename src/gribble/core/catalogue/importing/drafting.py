@@ -378,7 +378,7 @@ def _flat(to: str, looks: Looks, columns: list[Column], found: _Found, guesses: 
     """The map of records without others within, whoever's it is."""
     guesses = in_order(guesses)
     used = {one.column for one in guesses}
-    left = _left_over([one for one in columns if one.name != SECTION], used, _names(guesses, columns))
+    left = _by_weight(_left_over([one for one in columns if one.name != SECTION], used, _names(guesses, columns)))
     made = FieldMap(
         map=MAP_VERSION, records=found.records, format=looks.format, encoding=looks.encoding if looks.guessed else "",
         delimiter=looks.delimiter if looks.format is ListFormat.CSV else "", table=found.table,
@@ -469,7 +469,7 @@ def _of_tree(path: Path, looks: Looks, asked: Asked, tree: Tree) -> Drafted:
         guesses=tuple(sets),
         inner=tuple(files),
         discs=tuple(discs),
-        left=dict(sorted(left.items(), key=lambda one: list(Weight).index(one[1]))),
+        left=_by_weight(left),
         looks=looks,
     )
     return _named(drafted, path, asked, tree.common, tree.title, tree.root)
@@ -544,14 +544,17 @@ def _disc_guesses(tree: Tree) -> list[Guess]:
 def _left_over(
     columns: Iterable[Column], used: set[str], names: Collection[str], before: str = ""
 ) -> dict[str, Weight]:
-    """The columns that say something and are no field, those first that look like something that matters; `names` are
-    what records are called."""
-    found = {
+    """The columns that say something and are no field, with what makes each matter; `names` are the records' own."""
+    return {
         f"{before}{one.name.lstrip('@') if before else one.name}": _weight(one, names)
         for one in columns
         if one.name not in used and one.values
     }
-    return dict(sorted(found.items(), key=lambda one: list(Weight).index(one[1])))
+
+
+def _by_weight(left: dict[str, Weight]) -> dict[str, Weight]:
+    """Columns with those first that matter most."""
+    return {name: each for weight in Weight for name, each in left.items() if each is weight}
 
 
 def _weight(column: Column, names: Collection[str]) -> Weight:

@@ -40,10 +40,15 @@ class SetsMet:
     def counted(self, sets: Iterable[ArcadeSet]) -> Iterator[ArcadeSet]:
         """The same sets, counted as they are handed on."""
         for one in sets:
-            self.counts.update(_kinds_of(one))
-            says = _says(one)
+            self.counts["set"] += 1
+            states = frozenset([file.state for file in one.files])
+            for what, number in _kinds_of(one, states):
+                self.counts[what] += number
+            proven = all(file.crc32 or file.sha1 or file.md5 or file.sha256 for file in one.files)
+            says = (*_filled(one), one.kind, one.plays, states, proven)
             self._alike[says] += 1
-            self._first.setdefault(says, one)
+            if says not in self._first:
+                self._first[says] = one
             self._last = one
             yield one
 
@@ -54,23 +59,22 @@ class SetsMet:
         return SetsSeen(self.counts, self._last, self._first[rarest] if rarest else None)
 
 
-def _kinds_of(one: ArcadeSet) -> Iterator[str]:
-    """What a set is counted among."""
-    yield "set"
+def _kinds_of(one: ArcadeSet, states: frozenset[FileState]) -> Iterator[tuple[str, int]]:
+    """What a set is counted among, and how often; `states` are those of its files."""
     if one.parent is not None:
-        yield "clone"
+        yield "clone", 1
     if one.kind is not SetKind.GAME:
-        yield "BIOS set" if one.kind is SetKind.BIOS else "device"
+        yield "BIOS set" if one.kind is SetKind.BIOS else "device", 1
     if one.samples:
-        yield "list of sound samples"
-    yield from ("disc" for _ in one.discs)
-    for file in one.files:
-        if file.state is not FileState.GOOD:
-            yield "undumped file" if file.state is FileState.UNDUMPED else "poor dump"
+        yield "list of sound samples", 1
+    if one.discs:
+        yield "disc", len(one.discs)
+    for state in states - {FileState.GOOD}:
+        what = "undumped file" if state is FileState.UNDUMPED else "poor dump"
+        yield what, sum(file.state is state for file in one.files)
 
 
-def _says(one: ArcadeSet) -> tuple[object, ...]:
-    """By what a set is compared with others: which of its fields say something."""
-    files = {(file.state, file.strongest(), file.size is None, file.optional, bool(file.choice)) for file in one.files}
-    filled = (one.title, one.year, one.maker, one.parent, one.bios, one.devices, one.variants, one.samples, one.discs)
-    return (*map(bool, filled), one.kind, one.plays, frozenset(files))
+def _filled(one: ArcadeSet) -> tuple[bool, ...]:
+    """Which fields of a set say something, by which it is compared with others."""
+    fields = (one.title, one.year, one.maker, one.parent, one.bios, one.devices, one.variants, one.samples, one.discs)
+    return tuple([bool(value) for value in fields])
