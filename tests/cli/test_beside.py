@@ -403,7 +403,7 @@ def inodes(world: Path) -> dict[str, tuple[int, int]]:
 def test_adding_touches_nothing_else_in_the_folder(gribble: Gribble, tmp_path: Path) -> None:
     world = games_folder(tmp_path)
     before = inodes(world)
-    gribble("catalogue", "add", "friend", "--to", ".", cwd=world, code=0)
+    gribble("catalogue", "add", "friend", "--into", ".", cwd=world, code=0)
     now = inodes(world)
     assert {path: one for path, one in now.items() if path in before} == before
     assert now.keys() - before.keys() == {str(world / "knot.sheet.toml")}

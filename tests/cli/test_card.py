@@ -20,7 +20,7 @@ def test_every_selection_is_placed_and_fits(gribble: Gribble, tmp_path: Path, st
     for seed in range(CARDS):
         card = Card(tmp_path / str(seed), seed, style)
         budget = card.dice.choice([20_000, 60_000, 120_000, 400_000])
-        words = ("sets", "fit", "--bytes", str(budget), "--cluster", str(CLUSTER), "--json", "--out", "card.txt")
+        words = ("sets", "fit", "--room", str(budget), "--cluster", str(CLUSTER), "--json", "--out", "card.txt")
         answer = gribble(*words, cwd=card.folder).json
         assert answer["bytes"] <= budget
         card.config(style, answer["chosen"])
@@ -60,7 +60,7 @@ def test_every_command_says_the_same_of_a_set(gribble: Gribble, tmp_path: Path, 
             assert lacks[name] <= told
         fitting = {one["set"] for one in ask("sets", "match")["wanted"] if "1" in one["releases"]}
         assert fitting == {name for name, files in lacks.items() if not files}, f"card {seed}"
-        assert set(ask("sets", "fit", "--bytes", "1GB")["chosen"]) == fitting
+        assert set(ask("sets", "fit", "--room", "1GB")["chosen"]) == fitting
         plan = ask("plan")["obtain"]
         assert {one["file"] for one in plan} == set().union(*lacks.values())
         assert [(one["archive"], one["file"]) for one in plan] == [

@@ -228,12 +228,12 @@ def test_a_checksum_list_needs_no_map_and_a_wrong_list_writes_nothing(gribble: G
 
 
 def test_schemas_say_what_the_loader_takes(gribble: Gribble, world: Path) -> None:
-    schema = gribble("catalogue", "schema", "sheet", cwd=world, code=0).json
+    schema = gribble("schema", "sheet", cwd=world, code=0).json
     need = schema["$defs"]["Need"]
     assert need["required"] == ["id", "folder"]
     assert need["additionalProperties"] is False
     assert set(need["properties"]["kind"]) >= {"default"}
-    assert "did you mean 'sheet'?" in gribble("catalogue", "schema", "sheets", cwd=world, code=2).err
+    assert "did you mean 'sheet'?" in gribble("schema", "sheets", cwd=world, code=2).err
     known = gribble("catalogue", "list", "--json", cwd=world, code=0).json
     assert [(one["emulator"], one["needs"]) for one in known["sheets"]][:3] == [
         ("avocet", 14),

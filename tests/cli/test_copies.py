@@ -73,7 +73,7 @@ def test_long_answers_are_cut_and_told_whole(gribble: Gribble, tmp_path: Path) -
 
 def test_naming_nothing_is_told(gribble: Gribble, world: Path) -> None:
     assert "name a file or a folder" in gribble("identify", cwd=world, code=2).err
-    assert "Leave out --only" in gribble("identify", "--copies", "--only", "needed", cwd=world, code=2).err
+    assert "Leave out --show" in gribble("identify", "--copies", "--show", "needed", cwd=world, code=2).err
     assert "nowhere cannot be read" in gribble("identify", "--copies", "nowhere", cwd=world, code=2).err
 
 

@@ -103,7 +103,7 @@ def test_every_seeded_set_gets_its_state_and_why_names_the_cause_first(gribble: 
     idle = emulators_of(gribble("check", "dotterel", "--json", cwd=world, code=1).json)["annex", "dotterel"]
     assert (idle["state"], idle["sets"]) == ("limited", [])
     assert 'no set is wanted; 2 are whole in drawer: wanted = "held"' in gribble("check", "dotterel", cwd=world).out
-    fits = gribble("sets", "fit", "--bytes", "1MB", "--rig", "cabinet", "--json", cwd=world, code=1).json
+    fits = gribble("sets", "fit", "--room", "1MB", "--rig", "cabinet", "--json", cwd=world, code=1).json
     assert set(fits["left_out"]) == {name for name, one in (STATES | CURED).items() if one == "blocked"}
 
 
@@ -402,7 +402,7 @@ def test_identify_says_what_files_are_and_ends_with_the_counts(gribble: Gribble,
     assert gribble("identify", "drawer", cwd=world).out.endswith(
         "18 needed, 7 held already, 11 damaged, 2 known not to work, 12 unknown; 3 passed over\n"
     )
-    only = gribble("identify", "drawer", "--only", "needed", "--json", cwd=world, code=0).json
+    only = gribble("identify", "drawer", "--show", "needed", "--json", cwd=world, code=0).json
     assert {match["to"] for file in only["files"] for match in file["matches"]} == {
         "apps/dunlin/System/lumen.bin",
         "avocet/rom/skerry-disk.rom",

@@ -91,8 +91,8 @@ def many(tmp_path_factory: pytest.TempPathFactory) -> Path:
     "words",
     [
         "", "check", "plan", "needs", "why knot", "sets check", "sets check --sort worst", "sets match", "identify rig",
-        "identify rig/sets/g1.zip", "identify drawer", "check --only missing", "doctor", "catalogue list", "place",
-        "sets fit --bytes 1MB", "sets pack --style merged", "needs g3", "sets show sysb", "catalogue lint",
+        "identify rig/sets/g1.zip", "identify drawer", "check --show missing", "doctor", "catalogue list", "place",
+        "sets fit --room 1MB", "sets pack --style merged", "needs g3", "sets show sysb", "catalogue lint",
     ],
 )  # fmt: skip
 def test_an_answer_is_a_screen_or_two_and_verbose_has_it_all(gribble: Gribble, many: Path, words: str) -> None:
@@ -116,9 +116,9 @@ def test_sets_are_told_by_what_is_at_fault(gribble: Gribble, many: Path) -> None
         assert "58 sets obtain 58 archives: g0.zip, g7.zip, g14.zip," in told
         assert "31 sets need files; you have them in 31 places, such as drawer/spare 11.zip" in told
         assert "↳ gribble sets show sysb --rig den" in told
-    only = gribble("sets", "check", "--only", "missing", "-v", cwd=many, code=1).out
+    only = gribble("sets", "check", "--show", "missing", "-v", cwd=many, code=1).out
     assert len(re.findall(r"■ blocked  g\d+", only)) == 58
-    assert gribble("sets", "check", "--only", "damaged", cwd=many, code=0).out == "No set has a file that is damaged.\n"
+    assert gribble("sets", "check", "--show", "damaged", cwd=many, code=0).out == "No set has a file that is damaged.\n"
     every = gribble("sets", "check", "--json", cwd=many, code=1).json
     (emulator,) = every["rigs"][0]["emulators"]
     assert len(emulator["sets"]) == SETS

@@ -70,7 +70,7 @@ STARTS = (
     "mend drawer/skerry/SKERRY.COPIER --into mended", "keys check", "keys check drawer/petrel/half.keys",
     "keys merge drawer/petrel/half.keys 'drawer/petrel/keys from Ada.txt' --out merged.keys --emulator redshank",
     "discs check", "discs check rigs/annex/godwit/games", "discs playlist discs", "sets check", "sets show saltpan",
-    "sets match", "sets compare 1.6 1.8", "sets fit --bytes 8GB --out card.txt", "catalogue list", "catalogue lint",
+    "sets match", "sets compare 1.6 1.8", "sets fit --room 8GB --out card.txt", "catalogue list", "catalogue lint",
     "catalogue compare catalogue friend/catalogue", "catalogue add friend/catalogue --yes", "catalogue import plover.html",
     "catalogue import plover.html --rig lighthouse --yes", "catalogue import plover.html --out mine.sheet.toml --yes",
     "catalogue import dotterel-6.xml --rig annex --yes", "rigs enter knot --rig lighthouse --yes",

@@ -102,7 +102,7 @@ def test_sets_on_the_handheld_are_told_by_their_directories(gribble: Gribble, so
     }
     parts = [line for line in weather.log if line.startswith("REST")]
     assert parts, "of a large archive only the end is fetched"
-    ask = ("sets", "fit", "--bytes", "2MB", "--json", "--rig")
+    ask = ("sets", "fit", "--room", "2MB", "--json", "--rig")
     here, there = (gribble(*ask, rig, cwd=world, code=1, **PASSWORD).json for rig in ("cabinet", "handheld"))
     assert "saltpan" in there["chosen"]
     assert {"saltpan", "saltpanj"} <= set(here["chosen"])

@@ -210,7 +210,7 @@ def test_an_index_with_rows_of_another_type_stops_nothing(
     with zipfile.ZipFile(world / "drawer/more.zip", "w") as packed:
         packed.writestr("inner.rom", C)
     gribble("check", cwd=world, code=1)
-    gribble("scrub", "--bytes", "1", cwd=world)
+    gribble("scrub", "--at-most", "1", cwd=world)
     for value in ("'text'", "x'00ff'", "3.5", "9223372036854775807", "-1", "NULL", "'\u0661'"):
         one = f"rowid = (SELECT min(rowid) FROM {table})" if table == "folder_2" else "1"
         with suppress(sqlite3.IntegrityError):

@@ -72,20 +72,20 @@ def test_nothing_heavy_is_loaded_before_a_command_needs_it(
         ("identfy demo", "there is no command 'identfy'; did you mean 'identify'?"),
         ("--config demo chekc", "there is no command 'chekc'; did you mean 'check'?"),
         ("sets chek", "there is no command 'chek'; did you mean 'check'?\n  gribble sets --help shows how it is used."),
-        ("check --olny x", "there is no option --olny; did you mean '--only'?\n  gribble check --help"),
-        ("check --only mising", "'mising' is not a verdict; did you mean 'missing'?"),
+        ("check --shwo x", "there is no option --shwo; did you mean '--show'?\n  gribble check --help"),
+        ("check --show mising", "'mising' is not a verdict; did you mean 'missing'?"),
         ("check --rig lighthous", "'lighthous' is not a known rig; did you mean 'lighthouse'?"),
         ("check lighthouse", "'lighthouse' is a rig, not an emulator\n  Name it so: --rig lighthouse"),
         ("check sandpipr", "'sandpipr' is not a known emulator on your rigs; did you mean 'sandpiper'?"),
         ("needs sandpipr", "did you mean 'sandpiper'?"),
         ("why saltpn", "'saltpn' is not an emulator and not a set in any roster; did you mean 'saltpan'?"),
         ("place --only lighthous", "no step of the plan matches 'lighthous'; did you mean 'lighthouse'?"),
-        ("catalogue schema shee", "no format 'shee'; did you mean 'sheet'?"),
+        ("schema shee", "no format 'shee'; did you mean 'sheet'?"),
         (
             "sets match --emulator turnston",
             "turnston is not an arcade emulator on any rig that is here; did you mean 'turnstone'?",
         ),
-        ("why", "missing argument 'EMULATOR | SET'"),
+        ("why", "name an emulator or a set"),
         ("undo abc", "invalid value for '[RUN]': 'abc' is not a valid integer"),
         ("mend 'a\x1b[2Jb' --into", "option '--into' requires an argument"),
         ("identify --\x1b[2Jx", "there is no option --\\x1b[2Jx"),
@@ -269,16 +269,16 @@ def test_a_shell_is_offered_the_names_of_the_world(
 
 
 def test_only_some_verdicts_are_shown(gribble: Gribble, world: Path) -> None:
-    shown = gribble("check", "--only", "missing", cwd=world, code=1, COLUMNS="160").out
+    shown = gribble("check", "--show", "missing", cwd=world, code=1, COLUMNS="160").out
     assert "tern-clock" in shown
     assert "release 1.8 calls this set cocklesh" in shown
-    assert "paths.tern16_rom" in gribble("check", "--only", "wrong", cwd=world, code=1, COLUMNS="160").out
+    assert "paths.tern16_rom" in gribble("check", "--show", "wrong", cwd=world, code=1, COLUMNS="160").out
     assert not re.search(r"(●|≈|→|◐|▲) (sound|misnamed|astray|damaged|imposter)", shown)
-    both = gribble("check", "knot", "--only", "sound", "--only", "wrong", cwd=world, code=1, COLUMNS="160").out
+    both = gribble("check", "knot", "--only", "sound", "--show", "wrong", cwd=world, code=1, COLUMNS="160").out
     assert set(re.findall(r"[●▲○] (\w+)", both)) == {"sound", "wrong"}
-    assert "Nothing is damaged." in gribble("check", "knot", "--only", "damaged", cwd=world, code=1).out
-    assert "did you mean 'missing'?" in gribble("check", "--only", "missin", cwd=world, code=2).err
-    assert "Use one of them" in gribble("check", "--only", "missing", "--json", cwd=world, code=2).err
+    assert "Nothing is damaged." in gribble("check", "knot", "--show", "damaged", cwd=world, code=1).out
+    assert "did you mean 'missing'?" in gribble("check", "--show", "missin", cwd=world, code=2).err
+    assert "Use one of them" in gribble("check", "--show", "missing", "--json", cwd=world, code=2).err
     quiet = gribble("check", "-q", cwd=world, code=1)
     assert (quiet.out, quiet.err) == ("■ blocked  11 emulators: 2 limited, 9 blocked\n", "")
 

@@ -139,7 +139,7 @@ def test_table_markdown_and_json_say_the_same(gribble: Gribble, world: Path) -> 
     assert (sandbar.archive, sandbar.file, sandbar.size is not None) == ("sandbar.zip", "sandbar1.1a", True)
     shown = gribble("plan", "-v", cwd=world, code=1, COLUMNS="200").out
     assert all(one["file"] in shown and (one["sha1"] or "") in shown for one in plan)
-    schema = gribble("catalogue", "schema", "report", cwd=world, code=0).json
+    schema = gribble("schema", "report", cwd=world, code=0).json
     assert {"when", "state", "rigs", "obtain"} <= set(schema["$defs"]["Report"]["required"])
 
 

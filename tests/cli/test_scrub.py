@@ -130,11 +130,11 @@ def test_a_budget_is_kept_oldest_first_until_the_round_is_done(gribble: Gribble,
     gribble("check", cwd=world, code=1)
     told = []
     for _ in range(3):
-        answer = gribble("scrub", "--bytes", "2kB", "--json", cwd=world, code=0).json
+        answer = gribble("scrub", "--at-most", "2kB", "--json", cwd=world, code=0).json
         told.append((answer["read"], answer["bytes"], answer["left"]))
     assert told == [(2, 2000, 4), (2, 2000, 2), (1, 1000, 1)]
-    said = gribble("scrub", "--bytes", "2kB", cwd=world, code=0).out
-    assert "1 file is larger than --bytes allows" in said
+    said = gribble("scrub", "--at-most", "2kB", cwd=world, code=0).out
+    assert "1 file is larger than --at-most allows" in said
     answer = gribble("scrub", "--json", cwd=world, code=0).json
     assert (answer["read"], answer["left"]) == (1, 0), "it goes on with what is left of the round"
     assert gribble("scrub", "--json", cwd=world, code=0).json["read"] == 6, "then a new one begins"
@@ -146,9 +146,9 @@ def test_what_is_found_faulty_keeps_nothing_else_from_its_turn(gribble: Gribble,
     gribble("check", cwd=world, code=1)
     for name in "ab":
         flip(world / "drawer" / name)
-    first = gribble("scrub", "--bytes", "2kB", "--json", cwd=world, code=1).json
+    first = gribble("scrub", "--at-most", "2kB", "--json", cwd=world, code=1).json
     assert (set(faults(first)), first["left"]) == ({"a", "b"}, 2)
-    second = gribble("scrub", "--bytes", "2kB", "--json", cwd=world, code=0).json
+    second = gribble("scrub", "--at-most", "2kB", "--json", cwd=world, code=0).json
     assert (second["read"], second["left"]) == (2, 0)
     assert set(faults(gribble("scrub", "--json", cwd=world, code=1).json)) == {"a", "b"}, "and is told again"
 
@@ -210,7 +210,7 @@ def test_a_stopped_scrub_keeps_what_it_has_done(
 @pytest.mark.parametrize(
     ("words", "said"),
     [
-        (["--bytes", "much"], "'much' is not a size"),
+        (["--at-most", "much"], "'much' is not a size"),
         (["--older-than", "long"], "'long' is not a number of days"),
         (["nowhere"], "nowhere"),
     ],

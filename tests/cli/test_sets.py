@@ -108,11 +108,11 @@ def test_rereading_proves_sets_by_the_strongest_digest(gribble: Gribble, world: 
         (("sets", "compare", "1.6", "9"), 2, "no roster of turnstone 9"),
         (("sets", "compare", "1.6", "other.jsonl"), 2, "do not share any set"),
         (("sets", "check", "dotterel"), 2, "is an emulator, not a set\n  gribble check dotterel"),
-        (("sets", "fit", "--bytes", "1MB", "--rig", "annex"), 2, "no set of dotterel on annex is wanted"),
+        (("sets", "fit", "--room", "1MB", "--rig", "annex"), 2, "no set of dotterel on annex is wanted"),
         (("sets", "match", "--emulator", "plover"), 2, "plover is not an arcade emulator"),
-        (("sets", "fit", "--bytes", "lots"), 2, "'lots' is not a size"),
-        (("sets", "fit", "--bytes", "1GB", "--wanted", "nowhere.txt"), 2, "nowhere.txt cannot be read"),
-        (("sets", "fit", "--bytes", "1GB", "--out", "drawer/card.txt"), 2, "Gribble never writes to a source"),
+        (("sets", "fit", "--room", "lots"), 2, "'lots' is not a size"),
+        (("sets", "fit", "--room", "1GB", "--wanted", "nowhere.txt"), 2, "nowhere.txt cannot be read"),
+        (("sets", "fit", "--room", "1GB", "--out", "drawer/card.txt"), 2, "Gribble never writes to a source"),
     ],
 )
 def test_bad_input(gribble: Gribble, world: Path, words: tuple[str, ...], code: int, say: str) -> None:
@@ -194,7 +194,7 @@ def test_what_an_update_breaks(gribble: Gribble, world: Path) -> None:
 
 
 def test_a_card_gets_what_fits(gribble: Gribble, world: Path) -> None:
-    answer = gribble("sets", "fit", "--bytes", "40kB", "--cluster", "1KiB", "--json", cwd=world, code=1).json
+    answer = gribble("sets", "fit", "--room", "40kB", "--cluster", "1KiB", "--json", cwd=world, code=1).json
     assert answer["optimal"]
     assert answer["bytes"] <= answer["budget"] == 40_000
     assert answer["reasons"] == {
@@ -207,22 +207,22 @@ def test_a_card_gets_what_fits(gribble: Gribble, world: Path) -> None:
     }
     (world / "wishes.txt").write_text("# mine\npebble\nheronry 9\nsaltpanj\nsaltpam\n")
     words = ("sets", "fit", "--wanted", "wishes.txt", "--cluster", "1024")
-    small = gribble(*words, "--bytes", "4KiB", "--out", "card.txt", cwd=world, code=1).out
+    small = gribble(*words, "--room", "4KiB", "--out", "card.txt", cwd=world, code=1).out
     assert "1 of 4 wanted sets fit into 4,096 bytes" in small
     assert "no set of release 1.8; did you mean 'saltpan" in small
     assert (world / "card.txt").read_text() == "heronry\n"
-    gribble(*words, "--bytes", "4KiB", "--out", "card.txt", cwd=world, code=2)
-    assert "Not even the smallest set fits" in gribble(*words, "--bytes", "1", cwd=world, code=1).out
+    gribble(*words, "--room", "4KiB", "--out", "card.txt", cwd=world, code=2)
+    assert "Not even the smallest set fits" in gribble(*words, "--room", "1", cwd=world, code=1).out
     config = world / "gribble.toml"
     config.write_text(
         config.read_text().replace('turnstone = "1.8"', 'turnstone = { release = "1.8", wanted = "card.txt" }')
     )
     assert set(states(gribble, world)) == {"heronry"}
     (world / "wishes.txt").write_text("pebble\nheronry -1\n")
-    bad = gribble(*words, "--bytes", "4KiB", cwd=world, code=2).err
+    bad = gribble(*words, "--room", "4KiB", cwd=world, code=2).err
     assert 'wishes.txt: line 2: "heronry -1" should be a set\'s name or title, then a weight' in bad
     (world / "wishes.txt").write_text("pebble\nheronry much\n")  # which may be a title
-    assert "did you mean 'heronry'?" in gribble(*words, "--bytes", "4KiB", cwd=world, code=1).out
+    assert "did you mean 'heronry'?" in gribble(*words, "--room", "4KiB", cwd=world, code=1).out
 
 
 def test_what_no_set_needs_is_told_and_left_out_on_request(gribble: Gribble, world: Path) -> None:

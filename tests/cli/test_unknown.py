@@ -74,7 +74,7 @@ def test_a_wrong_name_is_told_with_the_nearest(gribble: Gribble, tmp_path: Path)
 def test_no_question_fails_on_it(gribble: Gribble, half_known: Path) -> None:
     for words in (
         "needs", "needs plover", "sets check", "check --games", "check tern --as 3", "check --sort worst", "plan --json",
-        "check --only missing", "keys check", "history", "why plover", "identify rig", "catalogue compare catalogue catalogue",
+        "check --show missing", "keys check", "history", "why plover", "identify rig", "catalogue compare catalogue catalogue",
     ):  # fmt: skip
         said = gribble(*words.split(), cwd=half_known)  # which fails on a fault of its own
         assert said.code in (0, 1, 2)

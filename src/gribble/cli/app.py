@@ -9,14 +9,17 @@ import os
 import re
 import sys
 from collections.abc import Iterator
+from contextlib import nullcontext
 from importlib import import_module
 from typing import Annotated, Any
 
 import typer
-from typer.core import TyperGroup
+from typer.core import TyperCommand, TyperGroup
 
+from gribble.cli.completing import values_apart
 from gribble.cli.environment import Environment
-from gribble.cli.options import MADE, ConfigOption
+from gribble.cli.former import current_command, current_options
+from gribble.cli.options import MADE, RARE, ConfigOption
 from gribble.core.base.suggest import suggest
 from gribble.core.base.version import VERSION
 from gribble.views.plain import clean, never_fail
@@ -74,11 +77,11 @@ COMMANDS = {
     "catalogue list": ("catalogue", "What the catalogues know, and how well."),
     "catalogue lint": ("catalogue", "Every mistake of a catalogue, with file and key."),
     "catalogue compare": ("catalogue", "What another version of a sheet changes."),
-    "catalogue schema": ("catalogue", "The JSON Schema of a format."),
     "catalogue add": ("catalogue", "Add sheets and rosters to your catalogue."),
     "catalogue capture": ("catalogue", "Write a sheet from a setup that works."),
     "catalogue import": ("importing", "Take over a list that some program or person made."),
     "catalogue refresh": ("refreshing", "Look again at the lists behind your sheets."),
+    "schema": ("catalogue", "The JSON Schema of a file or an answer."),
     "doctor": ("doctor", "Check the set-up, each fault with its fix."),
     "watch": ("watch", "Say what new files are, as they arrive."),
     "scrub": ("watch", "Read proven files again, to find damage."),
@@ -112,7 +115,8 @@ def program(named: str = "", *, all_: bool = False) -> typer.Typer:
         elif all_ or name == named:
             import_module(f"gribble.cli.{module}")
             about, _, example = inspect.cleandoc(MADE[name].__doc__ or "").partition("\n\nExample: ")
-            parent.command(word, help=about, epilog=f"Example: {example}" if example else None)(MADE[name])
+            epilog = f"Example: {example}" if example else None
+            parent.command(word, cls=Command, help=about, epilog=epilog)(MADE[name])
         elif not named or (group and group == named):
             parent.command(word, help=line)(_not_ready)
     return app
@@ -151,9 +155,11 @@ def run(environment: Environment) -> int:
     """One call of the program, to its exit status; every error becomes a message, and no traceback reaches the user."""
     with _streams(environment):
         try:
-            code = program(named_in(environment))(
-                args=list(environment.argv), prog_name="gribble", standalone_mode=False, obj=environment
-            )
+            environment = _under_present_names(environment)
+            with values_apart(environment.stdout) if "_GRIBBLE_COMPLETE" in environment.env else nullcontext():
+                code = program(named_in(environment))(
+                    args=list(environment.argv), prog_name="gribble", standalone_mode=False, obj=environment
+                )
             environment.stdout.flush()
             return int(code or 0)
         except UsageError as error:
@@ -167,6 +173,15 @@ def run(environment: Environment) -> int:
             return FAILED
         except Exception as error:
             return _ended_by(environment, error)
+
+
+def _under_present_names(environment: Environment) -> Environment:
+    """The call with commands and options under the names they have now; which were renamed is told."""
+    argv, told = current_command(environment.argv)
+    argv, more = current_options(named_in(environment._replace(argv=tuple(argv))), argv)
+    if told or more:
+        _tell(environment, "".join(f"{line}\n" for line in [*told, *more]), 0)
+    return environment._replace(argv=tuple(argv))
 
 
 def named_in(environment: Environment) -> str:
@@ -272,7 +287,7 @@ GROUPS = {
     "Put right": ("place", "undo", "history", "attic", "mend"),
     "Arcade sets, discs, keys": ("sets", "discs", "keys"),
     "Set up": ("demo", "init", "rigs", "sources", "catalogue", "doctor"),
-    "Keep": ("watch", "scrub", "report"),
+    "Keep": ("watch", "scrub", "report", "schema"),
 }
 """The commands by what they are for."""
 
@@ -292,6 +307,20 @@ class Shown(TyperGroup):
         if first not in self.commands and not {"--help", "-h"}.intersection(args):
             args = [SHOW, *args]
         return super().parse_args(ctx, args)
+
+
+class Command(TyperCommand):
+    """A command, in whose help the options that hardly anybody needs come last."""
+
+    def format_options(self, ctx: Any, formatter: Any) -> None:
+        """Write the options, those under "Rarely needed" below the others."""
+        every, rare = self.params, [one for one in self.params if getattr(one, "rich_help_panel", None) == RARE]
+        self.params = [one for one in every if one not in rare]
+        super().format_options(ctx, formatter)
+        self.params = every
+        if rare:
+            with formatter.section(RARE):
+                formatter.write_dl([one.get_help_record(ctx) for one in rare])
 
 
 class Program(TyperGroup):
@@ -325,7 +354,7 @@ _DOES = {
     "gribble": ("status", "state", "overview", "dashboard"),
     "gribble needs": ("roms", "bios", "firmware", "need", "require", "requirements", "list", "ls", "show", "requires"),
     "gribble check": ("scan", "verify", "audit", "test", "validate", "analyse", "analyze", "inspect", "compare"),
-    "gribble check --only missing": ("missing", "lacks", "lack", "absent"),
+    "gribble check --show missing": ("missing", "lacks", "lack", "absent"),
     "gribble identify": ("find", "search", "what", "hash", "recognise", "recognize", "lookup", "info", "file", "which"),
     "gribble identify --copies": ("dupes", "duplicates", "dedupe", "copies", "duplicate"),
     "gribble why": ("explain", "diagnose", "reason", "reasons", "debug"),

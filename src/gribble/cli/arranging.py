@@ -12,7 +12,7 @@ import typer
 from msgspec import structs
 
 from gribble.cli.command import Call, command
-from gribble.cli.completing import emulators, rigs
+from gribble.cli.completing import emulators, machines, rigs
 from gribble.cli.entering import Entry, change
 from gribble.cli.finding import taken_out_of
 from gribble.cli.loaded import Loaded, load, require_config
@@ -103,7 +103,7 @@ def _after(config: Config, name: str, sheets: Mapping[str, Any]) -> Command:
     return first_step([name])
 
 
-@command("rigs add", takes="config")
+@command("rigs add", takes="config", short=True)
 def add_rig(
     call: Call,
     name: Annotated[str, typer.Argument(metavar="NAME", help="What you call it.")],
@@ -244,7 +244,13 @@ class EnterOptions(NamedTuple):
     ] = None
     machine: Annotated[
         Optional[list[str]],  # noqa: UP045
-        typer.Option("--machine", metavar="M", help="You play only this machine there.", show_default=False),
+        typer.Option(
+            "--machine",
+            metavar="M",
+            help="You play only this machine there.",
+            show_default=False,
+            autocompletion=machines,
+        ),
     ] = None
     wanted: Annotated[
         Optional[list[str]],  # noqa: UP045
@@ -257,7 +263,7 @@ class EnterOptions(NamedTuple):
     yes: YesOption = False
 
 
-@command("rigs enter", takes="config")
+@command("rigs enter", takes="config", short=True)
 def enter(call: Call, options: EnterOptions) -> int:
     """Enter an emulator for a rig, or change its entry.
 
@@ -331,7 +337,7 @@ def _folders(words: list[str] | tuple[()], keys: list[str]) -> dict[str, str]:
     return found
 
 
-@command("rigs leave", takes="config")
+@command("rigs leave", takes="config", short=True)
 def leave(
     call: Call,
     emulator: Annotated[str, typer.Argument(metavar="EMULATOR", help="Which one.", autocompletion=emulators)],
@@ -364,7 +370,7 @@ def leave(
     return ExitCode.CLEAN
 
 
-@command("rigs move", takes="config")
+@command("rigs move", takes="config", short=True)
 def move(
     call: Call,
     rig: RigArgument,
@@ -390,7 +396,7 @@ def move(
     return ExitCode.CLEAN
 
 
-@command("rigs forget", takes="config")
+@command("rigs forget", takes="config", short=True)
 def forget_rig(call: Call, rig: RigArgument, yes: YesOption = False) -> int:
     """Take a rig out of gribble.toml.
 
@@ -414,7 +420,7 @@ def forget_rig(call: Call, rig: RigArgument, yes: YesOption = False) -> int:
     return ExitCode.CLEAN
 
 
-@command("sources show", takes="json config")
+@command("sources show", takes="json config", short=True)
 def show_sources_(call: Call) -> int:
     """The folders that are only read.
 
@@ -429,7 +435,7 @@ def show_sources_(call: Call) -> int:
     return ExitCode.CLEAN
 
 
-@command("sources add", takes="config")
+@command("sources add", takes="config", short=True)
 def add_source(
     call: Call,
     folder: Annotated[str, typer.Argument(metavar="FOLDER", help="A folder with your files.")],
@@ -469,7 +475,7 @@ def add_source(
     return ExitCode.CLEAN
 
 
-@command("sources forget", takes="config")
+@command("sources forget", takes="config", short=True)
 def forget_source(
     call: Call,
     folder: Annotated[str, typer.Argument(metavar="FOLDER", help="Its path or its name.")],

@@ -8,6 +8,7 @@ from typing import Annotated, Optional
 import typer
 
 from gribble.cli.command import Call, command
+from gribble.cli.completing import runs
 from gribble.cli.options import YesOption
 from gribble.cli.running import place_plan
 from gribble.cli.session import Session, ask
@@ -27,7 +28,7 @@ from gribble.views.plan import attic_json, show_attic
 
 RunOption = Annotated[
     Optional[int],  # noqa: UP045
-    typer.Option("--run", metavar="RUN", help="Only what this run put there.", show_default=False),
+    typer.Option("--run", metavar="RUN", help="Only what this run put there.", show_default=False, autocompletion=runs),
 ]
 
 
@@ -52,7 +53,7 @@ def list_(
         return ExitCode.CLEAN
 
 
-@command("attic restore", takes="rig at config")
+@command("attic restore", takes="rig at config", short=True)
 def restore(
     call: Call,
     path: Annotated[str, typer.Argument(metavar="PATH", help="The file's place on the rig, or its name.")],

@@ -11,6 +11,7 @@ import typer
 from msgspec import structs
 
 from gribble.cli.command import Call, command
+from gribble.cli.completing import schemas
 from gribble.cli.finding import find_config
 from gribble.cli.loaded import catalogue_folders, finish_adding, refuse_any_source
 from gribble.cli.options import ReplaceOption, YesOption
@@ -171,28 +172,28 @@ def effects_between(session: Session, old: Catalogue, new: Catalogue, names: Col
     ]
 
 
-@command("catalogue schema")
+@command("schema", short=True)
 def schema(
     call: Call,
     name: Annotated[
         Optional[str],  # noqa: UP045
         typer.Argument(
-            metavar="[FORMAT]", help="sheet, config, roster-head, roster-set, map or report.", show_default=False
+            metavar="[KIND]", help="Which one; without, all are listed.", show_default=False, autocompletion=schemas
         ),
     ] = None,
 ) -> int:
-    """The JSON Schema of a format.
+    """The JSON Schema of a file or an answer.
 
-    Without one, the formats there are.
+    Without KIND, it lists the kinds that there are.
 
-    Example: gribble catalogue schema sheet > sheet.schema.json
+    Example: gribble schema sheet > sheet.schema.json
     """
     screen = call.screen
     if name is None:
         screen.grid([(word, about) for word, (_, about) in SCHEMAS.items()], indent=0)
     elif name not in SCHEMAS:
         raise GribbleError(
-            f"there is no format '{name}'{suggest(name, list(SCHEMAS))}", fix="gribble catalogue schema lists them."
+            f"there is no format '{name}'{suggest(name, list(SCHEMAS))}", fix="gribble schema lists them."
         )
     else:
         screen.json(make(name))
@@ -203,9 +204,11 @@ def schema(
 def add(
     call: Call,
     source: Annotated[str, typer.Argument(metavar="SOURCE", help="A folder, a zip, a sheet or a roster.")],
-    to: Annotated[
+    into: Annotated[
         Optional[str],  # noqa: UP045
-        typer.Option("--to", metavar="FOLDER", help="The catalogue folder (default: your first).", show_default=False),
+        typer.Option(
+            "--into", metavar="FOLDER", help="The catalogue folder (default: your first).", show_default=False
+        ),
     ] = None,
     replace: Annotated[
         Optional[list[str]],  # noqa: UP045
@@ -224,12 +227,12 @@ def add(
 
     Example: gribble catalogue add from-ada.zip
     """
-    folders = [Path(to)] if to else catalogue_folders(call)
+    folders = [Path(into)] if into else catalogue_folders(call)
     if not os.path.exists(call.environment.path(source)):
         raise GribbleError(f"{source} is not there", fix="Name a folder, a zip, a sheet or a roster.")
     target = call.environment.path(str(folders[0]))
-    if to:
-        refuse_any_source(call, target, "--to FOLDER")
+    if into:
+        refuse_any_source(call, target, "--into FOLDER")
     finish_adding(call, [target], strict=True)
 
     def agreed(arriving: Arriving) -> bool:

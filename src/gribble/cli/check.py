@@ -9,7 +9,7 @@ import typer
 from msgspec import structs
 
 from gribble.cli.command import Call, command
-from gribble.cli.completing import subjects, verdicts
+from gribble.cli.completing import emulators, sets, subjects, verdicts
 from gribble.cli.environment import Environment
 from gribble.cli.finding import find_config
 from gribble.cli.options import GamesOption, QuietOption, RereadOption, VerboseOption
@@ -19,6 +19,7 @@ from gribble.core.answers.next import next_of
 from gribble.core.answers.ordering import by_name, worst_first
 from gribble.core.answers.why import answers, set_answers
 from gribble.core.audit.asked import meant
+from gribble.core.base.amounts import count
 from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.base.suggest import suggest
 from gribble.core.records.config import Ask, Scope
@@ -46,7 +47,7 @@ SortOption = Annotated[
 VerdictsOption = Annotated[
     Optional[list[str]],  # noqa: UP045
     typer.Option(
-        "--only",
+        "--show",
         metavar="VERDICT",
         help="Show only what is missing, say, or damaged (may be repeated).",
         show_default=False,
@@ -56,7 +57,7 @@ VerdictsOption = Annotated[
 
 
 def chosen_verdicts(words: list[str] | None) -> frozenset[str]:
-    """The verdicts that `--only` names. Raises GribbleError for a word that is none."""
+    """The verdicts that `--show` names. Raises GribbleError for a word that is none."""
     for word in words or ():
         if word not in list(Verdict):
             raise GribbleError(
@@ -95,7 +96,7 @@ def check(
     call: Call,
     games: GamesOption = False,
     reread: RereadOption = False,
-    only: VerdictsOption = None,
+    show: VerdictsOption = None,
     sort: SortOption = None,
     quiet: QuietOption = False,
     verbose: VerboseOption = False,
@@ -104,11 +105,11 @@ def check(
 
     What is misnamed, astray, wrong or missing, and what would put it right.
 
-    Example: gribble check sandpiper --only missing --from discs
+    Example: gribble check sandpiper --show missing --from discs
     """
-    chosen = chosen_verdicts(only)
-    if call.json + bool(only) + quiet > 1:
-        raise GribbleError("--json, --only and --quiet do not go together", fix="Use one of them.")
+    chosen = chosen_verdicts(show)
+    if call.json + bool(show) + quiet > 1:
+        raise GribbleError("--json, --show and --quiet do not go together", fix="Use one of them.")
     with Session(call) as session:
         scope = call.scope
         world = survey(session, scope, reread=reread, told=MOST_PASSED_OVER)
@@ -125,7 +126,7 @@ def check(
             if quiet:
                 session.screen.say(answer_of(audits))
                 session.notes.hush()
-            elif only:
+            elif show:
                 show_only(session.screen, audits, chosen, behind(scope.words))
             else:
                 if before and not verbose and any(one.sets for found in audits for one in found.emulators):
@@ -145,9 +146,31 @@ def check(
 @command("why", takes="rig from_ at json config")
 def why(
     call: Call,
-    name: Annotated[str, typer.Argument(metavar="EMULATOR | SET", help="What will not run.", autocompletion=subjects)],
-    as_emulator: Annotated[bool, typer.Option("--emulator", help="The name is an emulator's.")] = False,
-    as_set: Annotated[bool, typer.Option("--set", help="The name is a set's.")] = False,
+    name: Annotated[
+        Optional[str],  # noqa: UP045
+        typer.Argument(
+            metavar="EMULATOR | SET", help="What will not run.", show_default=False, autocompletion=subjects
+        ),
+    ] = None,
+    emulator: Annotated[
+        Optional[str],  # noqa: UP045
+        typer.Option(
+            metavar="NAME",
+            help="An emulator, if a set has the same name.",
+            show_default=False,
+            autocompletion=emulators,
+        ),
+    ] = None,
+    set_: Annotated[
+        Optional[str],  # noqa: UP045
+        typer.Option(
+            "--set",
+            metavar="NAME",
+            help="A set, if an emulator has the same name.",
+            show_default=False,
+            autocompletion=sets,
+        ),
+    ] = None,
 ) -> int:
     """Why an emulator or a set will not run, in order.
 
@@ -155,16 +178,26 @@ def why(
 
     Example: gribble why sandpiper
     """
+    as_emulator, as_set = emulator is not None, set_ is not None
+    named = [one for one in (name, emulator, set_) if one]
+    if len(named) != 1:
+        raise GribbleError(
+            f"gribble why answers one question at a time, but {count(len(named), 'name')} were given"
+            if named
+            else "name an emulator or a set",
+            fix="For example: gribble why sandpiper",
+        )
     with Session(call) as session:
         config, sheets = session.loaded.config, session.loaded.catalogue.sheets
-        emulators = {emulator for one in config.rig.values() for emulator in one.emulators}
+        [name] = named
+        entered = {emulator for one in config.rig.values() for emulator in one.emulators}
         name = name if as_set else meant(config, sheets, Scope(emulators=(name,))).emulators[0]
         is_set = as_set or (
-            name not in {*emulators, *sheets} and not as_emulator and bool(session.loaded.catalogue.rosters)
+            name not in {*entered, *sheets} and not as_emulator and bool(session.loaded.catalogue.rosters)
         )
         scope = call.scope if is_set else structs.replace(call.scope, emulators=(name,))
         if is_set:
-            asked = sets_named(session, scope, (name,), emulators)
+            asked = sets_named(session, scope, (name,), entered)
             found = set_answers(survey(session, scope).audit(Ask(scope=scope, sets=asked)))
         else:
             found = answers(survey(session, scope).audit(Ask(scope=scope, games=True)))

@@ -11,15 +11,15 @@ from typing import Any, Concatenate, ParamSpec, get_type_hints
 import typer
 
 from gribble.cli.environment import Environment
-from gribble.cli.options import MADE, SHARED
+from gribble.cli.options import MADE, SHARED, unseen
 from gribble.core.base.addresses import parse_address
 from gribble.core.base.errors import GribbleError
 from gribble.core.records.config import Scope
 from gribble.views.screen import Screen
 
 P = ParamSpec("P")
-ALWAYS = ("verbose", "pager")
-"""The shared options that every command takes."""
+LONG = ("verbose", "pager")
+"""The shared options of every command whose answer can be long. The others still accept them, but do not show them."""
 
 
 class Call:
@@ -111,14 +111,16 @@ def _options_of(parameter: inspect.Parameter) -> list[inspect.Parameter]:
     ]
 
 
-def command(name: str, *, takes: str = "") -> Callable[[Callable[Concatenate[Call, P], int]], Callable[P, None]]:
+def command(
+    name: str, *, takes: str = "", short: bool = False
+) -> Callable[[Callable[Concatenate[Call, P], int]], Callable[P, None]]:
     """Declare a function as a command ("sets check" is one of a group); what it returns is the exit status.
 
     `takes` names the shared options, separated by blanks. They stand before and after the function's own in the help,
     and reach it by its first argument. A function of many options takes them as one record, a NamedTuple called
-    `options`.
+    `options`. The answer of a `short` one always fits on a screen, so there is nothing to unfold.
     """
-    taken = [*takes.split(), *ALWAYS]
+    taken = [*takes.split(), *LONG]
 
     def declare(function: Callable[Concatenate[Call, P], int]) -> Callable[P, None]:
         whole: Callable[..., int] = function
@@ -129,6 +131,7 @@ def command(name: str, *, takes: str = "") -> Callable[[Callable[Concatenate[Cal
         own_names = {one.name for one in own}
         context = first.replace(name="context", annotation=typer.Context)
         shared = [one for one in SHARED if one.name in taken and one.name not in own_names]
+        shared = [unseen(one) if short and one.name in LONG else one for one in shared]
         behind = [one for one in shared if one.name in ("verbose", "pager", "json", "config")]
         order = [context, *(one for one in shared if one not in behind), *own, *behind]
         keyword = [one.replace(kind=inspect.Parameter.KEYWORD_ONLY) for one in order]

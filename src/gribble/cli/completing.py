@@ -6,9 +6,10 @@ import json
 import os
 import re
 from collections.abc import Iterable, Iterator
-from contextlib import suppress
+from contextlib import contextmanager, redirect_stdout, suppress
+from io import StringIO
 from pathlib import Path
-from typing import Any
+from typing import Any, TextIO
 
 import typer
 
@@ -17,6 +18,14 @@ from gribble.core.base.texts import text_of
 
 MOST_OFFERED = 200
 """More names are no help."""
+STEPS = ("copy", "displace", "extract", "mend", "pack", "point", "rename", "write")
+"""The kinds of steps."""
+_BASH, _OTHERS = "COMP_WORDS", "_TYPER_COMPLETE_ARGS"
+_HANDED = (_BASH, "COMP_CWORD", _OTHERS)
+"""The variables in which a shell hands over what is typed."""
+_JOINED = re.compile(r"(?<=\s)(--[a-z-]+=)(\S*)$")
+_OFFERED = re.compile(r"^(?:_arguments '\*: :\(\()?\"?(?=[^\s\"_])", re.MULTILINE)
+"""The beginning of each word that is offered, in the forms of all shells."""
 _SET = re.compile(rb'^\{"set":\s*"([^"\\]+)"(?:,\s*"title":\s*("(?:[^"\\]|\\.)*"))?')
 
 
@@ -39,6 +48,45 @@ def sets(context: typer.Context, incomplete: str) -> list[str]:
         incomplete + name[typed:] for name in _set_names(context, incomplete) if name.casefold().startswith(folded)
     }
     return sorted(found)[:MOST_OFFERED]
+
+
+def machines(context: typer.Context, incomplete: str) -> list[str]:
+    """The machines that the sheets know."""
+    return _beginning({name for sheet in _sheets(context) for name in sheet.get("machines", ())}, incomplete)
+
+
+def wanted_words(context: typer.Context, incomplete: str) -> list[str]:
+    """What `needs` takes: emulators, machines and sets."""
+    return [*emulators(context, incomplete), *machines(context, incomplete), *sets(context, incomplete)]
+
+
+def step_words(context: typer.Context, incomplete: str) -> list[str]:
+    """The words by which steps of a plan are chosen: kinds of steps, rigs, emulators and needs."""
+    needs = {need.get("id") for sheet in _sheets(context) for need in sheet.get("need", ())}
+    return _beginning({*STEPS, *rigs(context, ""), *emulators(context, ""), *needs}, incomplete)
+
+
+def runs(context: typer.Context, incomplete: str) -> list[str]:
+    """The numbers of the runs on rigs in folders that are here."""
+    from gribble.cli.finding import find_config
+
+    config = find_config(context.obj)
+    places = [str(rig["at"]) for rig in _rig_tables(context) if "at" in rig]
+    folders = [config.parent / Path(one).expanduser() for one in places if "://" not in one] if config else []
+    found = {int(run.stem) for folder in folders for run in folder.glob(".gribble/runs/*.jsonl") if run.stem.isdigit()}
+    return [str(number) for number in sorted(found, reverse=True) if str(number).startswith(incomplete)][:MOST_OFFERED]
+
+
+def schemas(incomplete: str) -> list[str]:
+    """The formats of which there is a schema."""
+    from gribble.core.answers.schema import SCHEMAS
+
+    return _beginning(SCHEMAS, incomplete)
+
+
+def one_of(*words: str) -> Any:
+    """Some fixed words."""
+    return lambda incomplete: _beginning(words, incomplete)
 
 
 def subjects(context: typer.Context, incomplete: str) -> list[str]:
@@ -67,6 +115,21 @@ def _tables(context: typer.Context) -> dict[str, Any]:
         return tomllib.loads(text_of(read_regular(path, MOST_TEXT))) if path else {}
     except (OSError, ValueError):
         return {}
+
+
+def _sheets(context: typer.Context) -> Iterator[dict[str, Any]]:
+    """The tables of the sheets of all catalogues; those that cannot be read are left out."""
+    import tomllib
+
+    from gribble.cli.finding import find_config
+
+    config, folders = find_config(context.obj), _tables(context).get("catalogues", [])
+    if config is None or not isinstance(folders, list):
+        return
+    for folder in folders:
+        for sheet in sorted((config.parent / Path(str(folder)).expanduser()).glob("*.sheet.toml")):
+            with suppress(OSError, ValueError):
+                yield tomllib.loads(text_of(read_regular(sheet, MOST_TEXT)))
 
 
 def _rig_tables(context: typer.Context) -> list[dict[str, Any]]:
@@ -101,3 +164,27 @@ def _names_and_titles(lines: Iterable[bytes], incomplete: str) -> Iterator[str]:
     yield from [name for name in names if name.startswith(incomplete)] or (
         json.loads(match[2]) for match in matches if match[2]
     )
+
+
+@contextmanager
+def values_apart(stdout: TextIO) -> Iterator[None]:
+    """Let a shell complete `--rig=li` as it does `--rig li`, for which the parser looks up values.
+
+    Bash hands such a word over in three parts. The other shells hand it over whole, and expect the whole word back.
+    """
+    before, answer, kept = "", StringIO(), {name: os.environ[name] for name in _HANDED if name in os.environ}
+    if _BASH in kept:
+        words, at = re.split(r"[\n ]", kept[_BASH]), int(kept["COMP_CWORD"])
+        os.environ[_BASH] = "\n".join(word for word in words if word != "=")
+        os.environ["COMP_CWORD"] = str(at - words[:at].count("="))
+    elif match := _JOINED.search(kept.get(_OTHERS, "")):
+        before = match[1]
+        os.environ[_OTHERS] = f"{kept[_OTHERS][: match.start()]}{before[:-1]} {match[2]}"
+    try:
+        with redirect_stdout(answer):
+            yield
+    finally:
+        os.environ.update(kept)
+        stdout.write(
+            _OFFERED.sub(lambda offered: offered[0] + before, answer.getvalue()) if before else answer.getvalue()
+        )

@@ -14,7 +14,7 @@ import typer
 
 from gribble.cli.command import Call, command
 from gribble.cli.finding import find_config
-from gribble.cli.options import VerboseOption, YesOption
+from gribble.cli.options import RARE, VerboseOption, YesOption
 from gribble.cli.running import write_texts
 from gribble.cli.session import Session
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, reason_of
@@ -248,6 +248,7 @@ def playlist(
             metavar="FILE",
             help="A file of ids: on each line an id, and the name for its playlist.",
             show_default=False,
+            rich_help_panel=RARE,
         ),
     ] = None,
     yes: YesOption = False,

@@ -9,6 +9,7 @@ from typing import Annotated, NamedTuple, Optional
 import typer
 
 from gribble.cli.command import Call, command
+from gribble.cli.completing import runs
 from gribble.cli.options import YesOption
 from gribble.cli.running import runs_are_away, take_back
 from gribble.cli.session import Session, ask
@@ -28,7 +29,12 @@ def history(
     call: Call,
     adopt: Annotated[
         Optional[int],  # noqa: UP045
-        typer.Option("--adopt", metavar="RUN", help="Trust a run that came with a rig, after you have seen its steps."),
+        typer.Option(
+            "--adopt",
+            metavar="RUN",
+            help="Trust a run that came with a rig, after you have seen its steps.",
+            autocompletion=runs,
+        ),
     ] = None,
     yes: YesOption = False,
 ) -> int:
@@ -95,7 +101,9 @@ def undo(
     call: Call,
     run: Annotated[
         Optional[int],  # noqa: UP045
-        typer.Argument(metavar="[RUN]", help="Number of the run (default: the newest).", show_default=False),
+        typer.Argument(
+            metavar="[RUN]", help="Number of the run (default: the newest).", show_default=False, autocompletion=runs
+        ),
     ] = None,
     yes: YesOption = False,
     leave_changed: Annotated[

@@ -35,7 +35,7 @@ def identify(
         Optional[list[str]],  # noqa: UP045
         typer.Argument(metavar="PATH...", help="Files, archives or folders.", show_default=False),
     ] = None,
-    only: Annotated[str, typer.Option(metavar="needed", help="Show only files that you need.")] = "",
+    show: Annotated[str, typer.Option(metavar="needed", help="Show only files that you need.")] = "",
     copies: Annotated[
         bool, typer.Option("--copies", help="Show what you have more than once, where, and the space it takes.")
     ] = False,
@@ -47,16 +47,16 @@ def identify(
 
     With --copies and no PATH: of everything that is held. Nothing is deleted.
 
-    Example: gribble identify drawer --only needed
+    Example: gribble identify drawer --show needed
     """
-    if copies and only:
-        raise GribbleError("--copies always shows everything that you have more than once", fix="Leave out --only.")
+    if copies and show:
+        raise GribbleError("--copies always shows everything that you have more than once", fix="Leave out --show.")
     if copies:
         return _copies(call, paths or [], verbose)
     if not paths:
         raise GribbleError("name a file or a folder", fix="For example: gribble identify drawer")
-    if only not in ("", "needed"):
-        raise GribbleError(f"--only {only} is not known", fix="It takes one word: --only needed")
+    if show not in ("", "needed"):
+        raise GribbleError(f"--show {show} is not known", fix="It takes one word: --show needed")
     with Session(call) as session:
         world, surveys = survey_with(session, paths, verbose=verbose)
         passed_over = sum(len(survey.skipped) for survey in surveys)
@@ -64,10 +64,10 @@ def identify(
         named = frozenset(call.environment.path(path) for path in paths)
         files, sets = identified(session, world, surveys, named)
         if call.json:
-            needed = only == "needed"
+            needed = show == "needed"
             session.screen.json(identify_json(files, sets, away, passed_over=passed_over, only_needed=needed))
         else:
-            shown = Shown(passed_over, only == "needed", verbose)
+            shown = Shown(passed_over, show == "needed", verbose)
             show_identify(session.screen, files, sets, named, away, shown)
         return ExitCode.USAGE if session.loaded.catalogue.mistakes else ExitCode.CLEAN
 
@@ -89,7 +89,7 @@ def _copies(call: Call, paths: list[str], verbose: bool) -> int:
         return ExitCode.USAGE if session.loaded.catalogue.mistakes else ExitCode.CLEAN
 
 
-@command("mend", takes="config")
+@command("mend", takes="config", short=True)
 def mend(
     call: Call,
     files: Annotated[

@@ -11,6 +11,7 @@ import typer
 from msgspec import structs
 
 from gribble.cli.command import Call, command
+from gribble.cli.completing import emulators, one_of
 from gribble.cli.entering import Entry
 from gribble.cli.loaded import refuse_any_source
 from gribble.cli.options import ReplaceOption, YesOption
@@ -43,6 +44,7 @@ class ImportOptions(NamedTuple):
             metavar="sheet|roster|plays",
             help="What to make of it (default: Gribble decides).",
             show_default=False,
+            autocompletion=one_of("sheet", "roster", "plays"),
         ),
     ] = None
     map_: Annotated[
@@ -66,7 +68,9 @@ class ImportOptions(NamedTuple):
     ] = 0
     emulator: Annotated[
         Optional[str],  # noqa: UP045
-        typer.Option("--emulator", metavar="NAME", help="Whose list it is.", show_default=False),
+        typer.Option(
+            "--emulator", metavar="NAME", help="Whose list it is.", show_default=False, autocompletion=emulators
+        ),
     ] = None
     release: Annotated[
         Optional[str],  # noqa: UP045

@@ -10,6 +10,7 @@ import typer
 from msgspec import structs
 
 from gribble.cli.command import Call, command
+from gribble.cli.completing import emulators
 from gribble.cli.options import ReplaceOption, VerboseOption
 from gribble.cli.session import Session
 from gribble.cli.surveying import survey
@@ -31,9 +32,14 @@ from gribble.views.shell import quoted
 
 EmulatorOption = Annotated[
     Optional[str],  # noqa: UP045
-    typer.Option("--emulator", metavar="EMULATOR", help="Whose keys they are (default: Gribble tells by their names).",
-                 show_default=False),
-]  # fmt: skip
+    typer.Option(
+        "--emulator",
+        metavar="EMULATOR",
+        help="Whose keys they are (default: Gribble tells by their names).",
+        show_default=False,
+        autocompletion=emulators,
+    ),
+]
 
 
 @command("keys check", takes="rig json config")
@@ -63,7 +69,7 @@ def check(
         return ExitCode.CLEAN if all(one.met for one in checked) else ExitCode.ATTENTION
 
 
-@command("keys merge", takes="config")
+@command("keys merge", takes="config", short=True)
 def merge(
     call: Call,
     files: Annotated[list[str], typer.Argument(metavar="FILE FILE...", help="Key files to put together.")],

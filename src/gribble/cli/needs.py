@@ -9,7 +9,7 @@ import typer
 from msgspec import structs
 
 from gribble.cli.command import Call, command
-from gribble.cli.completing import subjects
+from gribble.cli.completing import wanted_words
 from gribble.cli.session import Session
 from gribble.cli.surveying import sets_named, survey
 from gribble.core.answers.needed import Tree, needed_by_sheets, needed_in_world, read_words
@@ -30,7 +30,7 @@ def needs(
     names: Annotated[
         Optional[list[str]],  # noqa: UP045
         typer.Argument(
-            metavar="[EMULATOR | MACHINE | SET]...", help="Only these.", show_default=False, autocompletion=subjects
+            metavar="[EMULATOR | MACHINE | SET]...", help="Only these.", show_default=False, autocompletion=wanted_words
         ),
     ] = None,
     catalogue: Annotated[

@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable
 from enum import StrEnum
 from inspect import Parameter
-from typing import Annotated, Any, Optional
+from typing import Annotated, Any, Optional, get_args
 
 import typer
 
-from gribble.cli.completing import emulators, rigs
+from gribble.cli.completing import emulators, rigs, step_words
 
 ConfigOption = Annotated[
     Optional[str],  # noqa: UP045  (Typer reads this at run time)
@@ -49,12 +49,19 @@ OnlyOption = Annotated[
         metavar="WORD",
         help="Only steps of this rig, emulator, need, set or kind, or to a place like '*/boot/*'.",
         show_default=False,
+        autocompletion=step_words,
     ),
 ]
 SkipOption = Annotated[
     Optional[list[str]],  # noqa: UP045
-    typer.Option("--skip", metavar="WORD", help="Leave out these steps.", show_default=False),
+    typer.Option(
+        "--skip", metavar="WORD", help="Leave out these steps.", show_default=False, autocompletion=step_words
+    ),
 ]
+
+
+RARE = "Rarely needed"
+"""The heading under which a help has the options that hardly anybody needs."""
 
 
 class Link(StrEnum):
@@ -74,7 +81,11 @@ LinkOption = Annotated[
 ]
 TrustOption = Annotated[
     bool,
-    typer.Option("--trust-size", help="Network rigs: compare only the size of sent files, do not read them back."),
+    typer.Option(
+        "--trust-size",
+        help="Network rigs: compare only the size of sent files, do not read them back.",
+        rich_help_panel=RARE,
+    ),
 ]
 GamesOption = Annotated[bool, typer.Option("--games", help="Look into the game folders, too.")]
 ByNameOption = Annotated[bool, typer.Option("--by-name", help="Also use files that only their name speaks for.")]
@@ -94,6 +105,12 @@ EmulatorsArgument = Annotated[
 
 def _shared(name: str, annotation: Any, default: object = None) -> Parameter:
     return Parameter(name, Parameter.KEYWORD_ONLY, default=default, annotation=annotation)
+
+
+def unseen(option: Parameter) -> Parameter:
+    """The same switch, but not shown in the help."""
+    [kind, shown] = get_args(option.annotation)
+    return option.replace(annotation=Annotated[kind, typer.Option(*shown.param_decls, hidden=True)])
 
 
 SHARED = (

@@ -15,6 +15,7 @@ from msgspec import structs
 
 from gribble.cli.catalogue import effects_between
 from gribble.cli.command import Call, command
+from gribble.cli.completing import emulators
 from gribble.cli.loaded import catalogue_folders
 from gribble.cli.options import YesOption
 from gribble.cli.session import Session, ask
@@ -103,7 +104,9 @@ def refresh(
     call: Call,
     emulator: Annotated[
         Optional[str],  # noqa: UP045
-        typer.Argument(metavar="[EMULATOR]", help="Only this emulator's.", show_default=False),
+        typer.Argument(
+            metavar="[EMULATOR]", help="Only this emulator's.", show_default=False, autocompletion=emulators
+        ),
     ] = None,
     yes: YesOption = False,
 ) -> int:

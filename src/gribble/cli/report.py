@@ -33,7 +33,7 @@ from gribble.views.report import (
 )
 
 
-@command("report", takes="rig from_ at json config")
+@command("report", takes="emulators rig from_ at json config")
 def report(
     call: Call,
     html: Annotated[
@@ -71,6 +71,8 @@ def report(
 
     With why the rest does not run, and what is to be obtained.
 
+    A dash in place of FILE is standard output.
+
     Example: gribble report --html report.html
     """
     if markdown == "--brief":  # which the parser takes for the name of the file
@@ -81,12 +83,17 @@ def report(
         ("--markdown", markdown, MARKDOWN, brief_markdown if brief else report_markdown),
         ("--obtain", obtain, OBTAIN, obtain_csv),
     )
-    wanted = [(option, call.environment.path(name), own, text) for option, name, own, text in forms if name is not None]
-    if not wanted and not call.json and not brief:
+    wanted = [
+        (option, call.environment.path(name), own, text) for option, name, own, text in forms if name not in (None, "-")
+    ]
+    shown = [text for _, name, _, text in forms if name == "-"] + [report_brief] * (brief and markdown is None)
+    if not wanted and not shown and not call.json:
         raise GribbleError(
             "say which form the report should have",
             fix="gribble report --html FILE, --csv FILE, --markdown FILE, --obtain FILE, --brief or --json",
         )
+    if len(shown) + call.json > 1:
+        raise GribbleError("two forms of the report cannot go to standard output", fix="Name a file for one of them.")
     if len({target for _, target, _, _ in wanted}) < len(wanted):
         raise GribbleError("two forms of the report cannot go into one file", fix="Name a file for each.")
     with Session(call) as session:
@@ -113,8 +120,8 @@ def report(
             session.screen.tell(f"written: {shorten(str(target))}{kept_words(kept)}")
         if call.json:
             session.screen.json(report_json(made))
-        elif brief and markdown is None:
-            session.screen.raw(report_brief(made))
+        elif shown:
+            session.screen.raw(shown[0](made))
         else:
             session.screen.say(answer_of(made))
         return session.ended_for(audits)

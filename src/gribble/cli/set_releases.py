@@ -11,7 +11,8 @@ from typing import Annotated, Optional
 import typer
 
 from gribble.cli.command import Call, command
-from gribble.cli.options import ReplaceOption, VerboseOption
+from gribble.cli.completing import emulators
+from gribble.cli.options import RARE, ReplaceOption, VerboseOption
 from gribble.cli.session import Session
 from gribble.cli.surveying import survey
 from gribble.core.answers.rosters import (
@@ -28,8 +29,9 @@ from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.base.filewriter import check_target, write_file
 from gribble.core.catalogue.config import read_wanted
 from gribble.core.records.set_remedies import Change
-from gribble.views.looks import kept_words
+from gribble.views.looks import kept_words, shorten
 from gribble.views.set_releases import (
+    CHANGES,
     compare_csv,
     compare_json,
     fit_json,
@@ -41,7 +43,13 @@ from gribble.views.set_releases import (
 
 EmulatorOption = Annotated[
     Optional[str],  # noqa: UP045
-    typer.Option("--emulator", metavar="EMULATOR", help="Only this arcade emulator.", show_default=False),
+    typer.Option(
+        "--emulator",
+        metavar="EMULATOR",
+        help="Only this arcade emulator.",
+        show_default=False,
+        autocompletion=emulators,
+    ),
 ]
 
 
@@ -75,7 +83,11 @@ def compare(
     old: Annotated[str, typer.Argument(metavar="OLD", help="A release, or a roster's file.")],
     new: Annotated[str, typer.Argument(metavar="NEW", help="Another.")],
     emulator: EmulatorOption = None,
-    csv: Annotated[bool, typer.Option("--csv", help="A table on standard output, as CSV.")] = False,
+    csv: Annotated[
+        Optional[str],  # noqa: UP045
+        typer.Option(metavar="FILE", help="A table with a row for each set; - is standard output.", show_default=False),
+    ] = None,
+    replace: ReplaceOption = False,
     verbose: VerboseOption = False,
 ) -> int:
     """What an update of the emulator means for sets.
@@ -84,16 +96,23 @@ def compare(
 
     Example: gribble sets compare 1.6 1.8
     """
+    table = call.environment.path(csv) if csv and csv != "-" else None
     with Session(call) as session:
         scope = call.scope
+        if table:
+            session.loaded.refuse_source(table, "--csv FILE")
+            check_target(table, CHANGES, replace_other=replace)
         world = survey(session, scope)
         place = one_place(world, scope.rigs, (emulator,) if emulator else ())
         paths = session.loaded.catalogue.rosters.get(place.fitted.emulator, ())
         rosters = find_roster(place, paths, old), find_roster(place, paths, new)
         changes = compare_releases(place, *rosters)
+        if table:
+            kept = write_file(table, [compare_csv(changes).encode()], own=CHANGES, replace_other=replace)
+            session.screen.tell(f"written: {shorten(str(table))}{kept_words(kept)}")
         if call.json:
             session.screen.json(compare_json(*rosters, changes))
-        elif csv:
+        elif csv == "-":
             session.screen.raw(compare_csv(changes))
         else:
             show_compared(session.screen, *rosters, changes, verbose=verbose)
@@ -110,7 +129,7 @@ def compare(
 @command("sets fit", takes="rig from_ json config")
 def fit(
     call: Call,
-    bytes_: Annotated[str, typer.Option("--bytes", metavar="SIZE", help="The room: 8GB is decimal, 8GiB binary.")],
+    room: Annotated[str, typer.Option(metavar="SIZE", help="The room on the card: 8GB is decimal, 8GiB binary.")],
     wanted: Annotated[
         Optional[str],  # noqa: UP045
         typer.Option(
@@ -122,9 +141,16 @@ def fit(
     emulator: EmulatorOption = None,
     cluster: Annotated[
         Optional[str],  # noqa: UP045
-        typer.Option(metavar="SIZE", help="The least room a file takes (default: the rig's).", show_default=False),
+        typer.Option(
+            metavar="SIZE",
+            help="The least room a file takes (default: the rig's).",
+            show_default=False,
+            rich_help_panel=RARE,
+        ),
     ] = None,
-    seconds: Annotated[float, typer.Option(min=0.1, help="How long to search at most.")] = 10.0,
+    seconds: Annotated[
+        float, typer.Option(metavar="SECONDS", min=0.1, help="How long to search at most.", rich_help_panel=RARE)
+    ] = 10.0,
     out: Annotated[
         Optional[str],  # noqa: UP045
         typer.Option(metavar="FILE", help="Write the chosen sets to a file.", show_default=False),
@@ -136,9 +162,9 @@ def fit(
 
     What they share is counted once.
 
-    Example: gribble sets fit --bytes 8GB --out card.txt
+    Example: gribble sets fit --room 8GB --out card.txt
     """
-    budget, least = read_bytes(bytes_), read_bytes(cluster) if cluster else None
+    budget, least = read_bytes(room), read_bytes(cluster) if cluster else None
     with Session(call) as session:
         scope = call.scope
         try:

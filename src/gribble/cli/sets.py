@@ -32,7 +32,7 @@ def check(
     call: Call,
     names: SetsArgument = None,
     reread: RereadOption = False,
-    only: VerdictsOption = None,
+    show: VerdictsOption = None,
     sort: SortOption = None,
     verbose: VerboseOption = False,
 ) -> int:
@@ -42,7 +42,7 @@ def check(
 
     Example: gribble sets check --sort worst
     """
-    chosen = chosen_verdicts(only)
+    chosen = chosen_verdicts(show)
     with Session(call) as session:
         scope, asked = call.scope, sets_named(session, call.scope, names or ())
         world = survey(session, scope, reread=reread)

@@ -16,7 +16,7 @@ from typing import Annotated, Any, Optional
 import typer
 
 from gribble.cli.command import Call, command
-from gribble.cli.options import VerboseOption, YesOption
+from gribble.cli.options import RARE, VerboseOption, YesOption
 from gribble.cli.running import place_plan, planned
 from gribble.cli.session import Session
 from gribble.cli.surveying import identified, open_index, survey, survey_with
@@ -52,7 +52,8 @@ def watch(
         bool, typer.Option("--place", help="Plan files that an emulator needs, and ask to place them.")
     ] = False,
     look: Annotated[
-        bool, typer.Option("--look", help="Look every second, if the system does not report changes.")
+        bool,
+        typer.Option("--look", help="Look every second, if the system does not report changes.", rich_help_panel=RARE),
     ] = False,
     yes: YesOption = False,
 ) -> int:
@@ -289,8 +290,8 @@ def scrub(
         Optional[list[str]],  # noqa: UP045
         typer.Argument(metavar="PATH...", help="Only these files and folders.", show_default=False),
     ] = None,
-    bytes_: Annotated[
-        str, typer.Option("--bytes", metavar="SIZE", help="Read at most this much: 50GB, 20GiB.", show_default=False)
+    at_most: Annotated[
+        str, typer.Option(metavar="SIZE", help="Read at most this much: 50GB, 20GiB.", show_default=False)
     ] = "",
     older: Annotated[
         str,
@@ -309,11 +310,11 @@ def scrub(
     The oldest proof first; what changed without a new date is told.
 
     It reads sources, rigs in folders and their attics, and changes nothing in them. What it has no time for, because of
-    --bytes or Ctrl-C, it goes on with next time. Files that are rotten are told with a good copy, if one is held.
+    --at-most or Ctrl-C, it goes on with next time. Files that are rotten are told with a good copy, if one is held.
 
-    Example: gribble scrub --bytes 50GB
+    Example: gribble scrub --at-most 50GB
     """
-    budget = read_bytes(bytes_) if bytes_ else None
+    budget = read_bytes(at_most) if at_most else None
     before = time.time_ns() - read_days(older) * NS_A_DAY if older else None
     places = [str(call.environment.path(path)) for path in paths or ()]
     with Session(call) as session:

@@ -88,7 +88,7 @@ def cause_rows(causes: list[Cause], on: str, release: str | None, fix: str = "")
             text.append("\n").append_text(styled(named(one.sets, NAMES_SHOWN), QUIET))
         unfold = f"gribble sets show {one.owner or one.sets[0]}"
         if not (one.owner or alone):
-            unfold = f"gribble sets check --only {one.verdict} -v"
+            unfold = f"gribble sets check --show {one.verdict} -v"
         if fix and one.whole:
             text.append("\n").append_text(remedy(f"{fix}{on}"))
         text.append("\n").append_text(remedy(f"{unfold}{on}"))

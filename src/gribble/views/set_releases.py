@@ -13,6 +13,7 @@ from rich.text import Text
 from gribble.core.answers.changes import cost_of_release, release_effects
 from gribble.core.answers.rosters import CardFit, Matched
 from gribble.core.base.amounts import count, size
+from gribble.core.base.filewriter import Own
 from gribble.core.base.paths import visible
 from gribble.core.records.findings import RigAudit
 from gribble.core.records.holding import Holding
@@ -182,6 +183,10 @@ def _found(holding: Holding | None) -> str | None:
     return None if holding is None else holding.path if holding.rig else holding.where
 
 
+_COLUMNS = ["set", "class", "to", "title", "file", "found", "member"]
+CHANGES = Own(f"{','.join(_COLUMNS)}\n".encode(), "table of changes")
+
+
 def compare_csv(changes: list[SetChange]) -> str:
     """One row for each set, and one more for each further file."""
     rows: list[list[str]] = []
@@ -190,7 +195,7 @@ def compare_csv(changes: list[SetChange]) -> str:
             found = (_found(file.held) or "") if file else ""
             member = (file.held.member or "") if file and file.held else ""
             rows.append([one.set, one.change, one.to, one.title, file.name if file else "", found, member])
-    return written_csv(["set", "class", "to", "title", "file", "found", "member"], rows)
+    return written_csv(_COLUMNS, rows)
 
 
 def _cell(text: str) -> str:

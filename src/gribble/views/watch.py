@@ -113,7 +113,7 @@ def show_scrub(screen: Screen, answer: Scrub, called: Callable[[Found], str], *,
             f"{stopped}{count(done.left, 'file')}, {size(done.left_bytes)}, left. gribble scrub goes on with them."
         )
         if done.too_large:
-            screen.say(f"{count(done.too_large, 'file')} is larger than --bytes allows.")
+            screen.say(f"{count(done.too_large, 'file')} is larger than --at-most allows.")
     if any(one.found.fault in (Fault.ROTTED, Fault.ALTERED) for one in findings):
         screen.next("gribble check", "what that means for your rigs; only you can put a source right")
 
