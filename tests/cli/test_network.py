@@ -6,6 +6,7 @@ import contextlib
 import os
 import pty
 import re
+import select
 import sys
 import zipfile
 from collections.abc import Iterator
@@ -222,6 +223,8 @@ def test_a_password_is_asked_for_at_a_terminal(sofa: tuple[Path, Weather], clean
         while block := os.read(terminal, 4096):
             said += block
             if said.endswith(b"(rig handheld): "):
+                drawn = select.select([terminal], [], [], 1.6)[0]  # over a second: that is when work begins to be shown
+                assert not drawn, os.read(terminal, 4096)
                 os.write(terminal, f"{HANDHELD_PASSWORD}\n".encode())
     assert os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]) == 1
     assert b"Password for keeper on 127.0.0.1" in said
@@ -352,3 +355,60 @@ def test_playlists_of_a_handheld_are_written_on_it_merged_and_taken_back(
         assert says in gribble("discs", "playlist", *given, "--yes", cwd=world, code=2, **PASSWORD).err
     assert "/card/games/Reef.m3u" in gribble("discs", "check", "handheld:games", cwd=world, **PASSWORD).out
     assert tree(world) == before
+
+
+@pytest.mark.parametrize(
+    ("words", "asked"),
+    [
+        ("check", True),
+        ("check --rig handheld", True),
+        ("check sandpiper", True),
+        ("why sandpiper", True),
+        ("doctor", True),
+        ("", True),
+        ("sets match --rig handheld", True),
+        ("check --rig stick", False),
+        ("history", False),
+        ("check knot", False),
+        ("plan --rig lighthouse", False),
+        ("plan knot", False),
+        ("why knot", False),
+        ("why groyne", False),
+        ("sets check", False),
+        ("sets match", False),
+        ("words", False),
+        ("needs", False),
+        ("needs sandpiper", False),
+        ("identify drawer", False),
+        ("keys check", False),
+        ("catalogue list", False),
+        ("rigs show", False),
+        ("sources show", False),
+    ],
+)
+def test_a_password_is_asked_for_only_where_the_answer_needs_it(
+    gribble: Gribble, sofa: tuple[Path, Weather], monkeypatch: pytest.MonkeyPatch, words: str, asked: bool
+) -> None:
+    questions: list[str] = []
+    monkeypatch.setattr("gribble.cli.rigs.getpass", lambda question: questions.append(question) or HANDHELD_PASSWORD)
+    said = gribble(*words.split(), cwd=sofa[0], asks=True).err
+    assert len(questions) == asked
+    assert ("handheld needs a password" in said) == asked
+    if asked:
+        assert "(rig handheld)" in questions[0]
+        assert "GRIBBLE_PASSWORD_HANDHELD" in said
+    questions.clear()
+    assert "needs a password" not in gribble(*words.split(), cwd=sofa[0], asks=True, **PASSWORD).err
+    assert not questions
+
+
+def test_without_an_answer_the_rig_is_left_out(
+    gribble: Gribble, sofa: tuple[Path, Weather], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def at_its_end(_question: str) -> str:
+        raise EOFError
+
+    for ask in (lambda _question: "", at_its_end):
+        monkeypatch.setattr("gribble.cli.rigs.getpass", ask)
+        answer = gribble("check", "--json", cwd=sofa[0], asks=True, code=1).json
+        assert {rig["rig"]: rig["state"] for rig in answer["rigs"]}["handheld"] == "away"

@@ -82,7 +82,7 @@ def show_rigs_(
 
 def _away(call: Call, loaded: Loaded, name: str) -> str:
     """Why a rig's folder is not there; one on another machine is not connected to for that."""
-    return "" if loaded.config.rig[name].far else Rigs(call.environment, loaded).why_away(name)
+    return "" if loaded.config.rig[name].far else Rigs(call, loaded).why_away(name)
 
 
 def _next_for(loaded: Loaded, names: list[str]) -> Command:
@@ -103,7 +103,7 @@ def _after(config: Config, name: str, sheets: Mapping[str, Any]) -> Command:
     return first_step([name])
 
 
-@command("rigs add", takes="config", short=True)
+@command("rigs add", takes="config", short=True, asks=True)
 def add_rig(
     call: Call,
     name: Annotated[str, typer.Argument(metavar="NAME", help="What you call it.")],
@@ -195,7 +195,7 @@ def _without_source(config: Config, text: str, folder: Path) -> dict[Keys, Any]:
 def _try(call: Call, loaded: Loaded, name: str, rig: Rig) -> None:
     """Reach for a rig on another machine once, and say whether it answers."""
     config = Config(rig={name: rig})
-    reached = Rigs(call.environment, loaded._replace(config=config))
+    reached = Rigs(call, loaded._replace(config=config))
     try:
         why = reached.why_away(name)
     except GribbleError as error:
@@ -263,7 +263,7 @@ class EnterOptions(NamedTuple):
     yes: YesOption = False
 
 
-@command("rigs enter", takes="config", short=True)
+@command("rigs enter", takes="config", short=True, asks=True)
 def enter(call: Call, options: EnterOptions) -> int:
     """Enter an emulator for a rig, or change its entry.
 

@@ -25,9 +25,11 @@ LONG = ("verbose", "pager")
 class Call:
     """One call of a command: its environment, and what the shared options say; those it does not take say nothing."""
 
-    def __init__(self, environment: Environment, given: dict[str, Any]) -> None:
+    def __init__(self, environment: Environment, given: dict[str, Any], *, asks: bool = True) -> None:
         self.environment = environment
         self._given = given
+        self.asks = asks
+        """Whether the answer may need a rig for which one has to log in."""
 
     @cached_property
     def screen(self) -> Screen:
@@ -38,7 +40,9 @@ class Call:
 
     def aside(self) -> Call:
         """The same call, but that all it says goes to standard error."""
-        return Call(self.environment._replace(stdout=self.environment.stderr), {**self._given, "json": False})
+        return Call(
+            self.environment._replace(stdout=self.environment.stderr), {**self._given, "json": False}, asks=self.asks
+        )
 
     def end(self) -> None:
         """The answer is complete."""
@@ -112,13 +116,14 @@ def _options_of(parameter: inspect.Parameter) -> list[inspect.Parameter]:
 
 
 def command(
-    name: str, *, takes: str = "", short: bool = False
+    name: str, *, takes: str = "", short: bool = False, asks: bool = False
 ) -> Callable[[Callable[Concatenate[Call, P], int]], Callable[P, None]]:
     """Declare a function as a command ("sets check" is one of a group); what it returns is the exit status.
 
     `takes` names the shared options, separated by blanks. They stand before and after the function's own in the help,
     and reach it by its first argument. A function of many options takes them as one record, a NamedTuple called
     `options`. The answer of a `short` one always fits on a screen, so there is nothing to unfold.
+    Only a command that is about rigs, which is one that takes `at` or says that it `asks`, asks for passwords.
     """
     taken = [*takes.split(), *LONG]
 
@@ -143,7 +148,7 @@ def command(
             shared_values = {one: values[one] if one in own_names else values.pop(one) for one in taken}
             if record:
                 values["options"] = record(**{name: values.pop(name) for name in record._fields})
-            call = Call(context.obj, shared_values)
+            call = Call(context.obj, shared_values, asks=asks or "at" in taken)
             call.screen.activity.begin("Working")
             try:
                 raise typer.Exit(whole(call, **values))

@@ -31,7 +31,7 @@ from gribble.core.records.config import Scope
 from gribble.views.init import doctor_json, show_doctor
 
 
-@command("doctor", takes="json config")
+@command("doctor", takes="json config", asks=True)
 def doctor(
     call: Call,
     accept: Annotated[

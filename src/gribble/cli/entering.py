@@ -64,7 +64,7 @@ class Entry(NamedTuple):
         """The folders of the rig with the files in them; none where it is not there now."""
         if not self.rig.far:
             return listing_of(Path(self.rig.at)) if os.path.isdir(self.rig.at) else {}
-        rigs = Rigs(self.call.environment, load(self.call, lenient=True))
+        rigs = Rigs(self.call, load(self.call, lenient=True))
         try:
             ground = rigs.grounds(Scope(rigs=(self.name,)))[self.name]
             if why := ground.away():

@@ -11,7 +11,7 @@ from pathlib import Path
 from msgspec import structs
 from platformdirs import user_data_path
 
-from gribble.cli.environment import Environment
+from gribble.cli.command import Call
 from gribble.cli.loaded import Loaded
 from gribble.core.audit.asked import check_scope, rig_root
 from gribble.core.base.amounts import count, size
@@ -25,7 +25,7 @@ from gribble.core.records.config import Scope
 from gribble.core.records.findings import RigAudit
 from gribble.core.records.plan import Plan, Refused
 from gribble.core.survey.sources import SeenRigs
-from gribble.stores.credentials import secret_in
+from gribble.stores.credentials import secret_in, variable_of
 from gribble.stores.ground import RemoteGround
 from gribble.stores.local import OWN_FOLDER
 from gribble.stores.opening import Access, kept_folder, network_rig
@@ -49,10 +49,10 @@ def _is_folder(rig: RigHome, path: str) -> bool:
 class Rigs:
     """Opens the rigs of a configuration, and keeps what is open."""
 
-    def __init__(self, environment: Environment, loaded: Loaded, more: Iterable[str] = ()) -> None:
-        """`more` are sources of this call alone."""
-        self._environment = environment
-        self._more = tuple(more)
+    def __init__(self, call: Call, loaded: Loaded, needed: Callable[[str], bool] = lambda _name: True) -> None:
+        """`needed` tells whether the answer needs a rig: nobody is asked for the password of another one."""
+        self._call, self._needed = call, needed
+        self._more = call.scope.sources
         self._config, self._memory, self._path = loaded.config, loaded.memory, loaded.path
         self._network: dict[str, RigHome] = {}
         self._far: dict[str, RemoteGround] = {}
@@ -118,17 +118,29 @@ class Rigs:
             return local_rig(name, Path(at), rig.volume, self.seal, sources, self.seen)
         if name not in self._network:
             assert self._memory is not None  # an address stands in gribble.toml, so there is one
-            access = Access(self._prompt(name, scope), self._environment.env, self.trust_size)
+            access = Access(self._prompt(name), self._call.environment.env, self.trust_size)
             self._network[name] = network_rig(name, rig, at, kept_folder(self._memory, name), access, self.seal)
         return self._network[name]
 
-    def _prompt(self, name: str, scope: Scope) -> Callable[[str], str | None]:
-        """How a password is asked for: at a terminal, and only for a rig that the command is about."""
+    def _prompt(self, name: str) -> Callable[[str], str | None]:
+        """How a password is asked for: at a terminal, and only for a rig that the answer needs."""
 
         def ask(question: str) -> str | None:
-            if not self._environment.is_terminal or (scope.rigs and name not in scope.rigs):
+            if not self._call.environment.is_terminal or not self._needed(name):
                 return None
-            return getpass(question)
+            screen = self._call.screen
+            screen.activity.rest()  # which would be drawn over the question
+            others = "" if name in self._call.scope.rigs else ", and --rig OTHER looks at other rigs only"
+            screen.tell(
+                f"{name} needs a password. Press Enter to go on without {name}. So that Gribble does not ask: "
+                f"set {variable_of(name)}, or write the password into netrc{others}."
+            )
+            try:
+                return getpass(question) or None
+            except EOFError:
+                return None
+            finally:
+                screen.activity.begin("Working")
 
         return ask
 

@@ -68,13 +68,23 @@ class Session:
     """Loads on creation, and tells at its end what was noted beside the answer."""
 
     def __init__(
-        self, call: Call, *, strict: bool = False, lenient: bool = False, catalogue: Iterable[str] = ()
+        self,
+        call: Call,
+        *,
+        strict: bool = False,
+        lenient: bool = False,
+        catalogue: Iterable[str] = (),
+        arcade: bool = False,
     ) -> None:
-        """See `load` for the options. Raises GribbleError."""
+        """See `load` for the options; an `arcade` session is about arcade sets only. Raises GribbleError."""
         self.call, self.screen = call, call.screen
         self.loaded: Loaded = load(call, strict=strict, lenient=lenient, catalogue=catalogue)
-        self.rigs = Rigs(call.environment, self.loaded, call.scope.sources)
+        self.rigs = Rigs(call, self.loaded, self._needs)
         self.notes = Notes(call.screen)
+        self.about = call.scope
+        """The rigs and emulators that the answer is about."""
+        self.arcade_only = arcade
+        """Whether it is about arcade sets only."""
         self.at_end: list[Callable[[], None]] = []
         """What is to be let go of at the end."""
         self.closed: dict[str, GribbleError] = {}
@@ -92,6 +102,15 @@ class Session:
         if isinstance(error, GribbleError) and error.code is ExitCode.USAGE:
             self.notes.hush()  # what was passed over is no part of why the command line was wrong
         self.close()
+
+    def _needs(self, rig: str) -> bool:
+        """Whether the answer needs a rig: it is about rigs, and an emulator that it is about is on this one."""
+        if not self.call.asks or (self.about.rigs and rig not in self.about.rigs):
+            return False
+        emulators = set(self.loaded.config.rig[rig].emulators)
+        if self.arcade_only:
+            emulators &= {name for name, sheet in self.loaded.catalogue.sheets.items() if sheet.arcade}
+        return rig in self.about.rigs or not emulators.isdisjoint(self.about.emulators or emulators)
 
     def roster(self, path: Path) -> tuple[Roster | None, list[Mistake]]:
         """The roster in a file, from its store, and its mistakes."""

@@ -53,7 +53,7 @@ EmulatorOption = Annotated[
 ]
 
 
-@command("sets match", takes="rig from_ json config")
+@command("sets match", takes="rig from_ json config", asks=True)
 def match(
     call: Call,
     emulator: EmulatorOption = None,
@@ -65,7 +65,7 @@ def match(
 
     Example: gribble sets match
     """
-    with Session(call) as session:
+    with Session(call, arcade=True) as session:
         scope = call.scope
         world = survey(session, scope)
         found = match_releases(world, arcade_places(world, scope.rigs, (emulator,) if emulator else ()))
@@ -77,7 +77,7 @@ def match(
         return ExitCode.USAGE if session.loaded.catalogue.mistakes else ExitCode.CLEAN if fits else ExitCode.ATTENTION
 
 
-@command("sets compare", takes="rig from_ json config")
+@command("sets compare", takes="rig from_ json config", asks=True)
 def compare(
     call: Call,
     old: Annotated[str, typer.Argument(metavar="OLD", help="A release, or a roster's file.")],
@@ -97,7 +97,7 @@ def compare(
     Example: gribble sets compare 1.6 1.8
     """
     table = call.environment.path(csv) if csv and csv != "-" else None
-    with Session(call) as session:
+    with Session(call, arcade=True) as session:
         scope = call.scope
         if table:
             session.loaded.refuse_source(table, "--csv FILE")
@@ -126,7 +126,7 @@ def compare(
         return ExitCode.CLEAN if all(one.change is Change.SAME for one in changes) else ExitCode.ATTENTION
 
 
-@command("sets fit", takes="rig from_ json config")
+@command("sets fit", takes="rig from_ json config", asks=True)
 def fit(
     call: Call,
     room: Annotated[str, typer.Option(metavar="SIZE", help="The room on the card: 8GB is decimal, 8GiB binary.")],
@@ -165,7 +165,7 @@ def fit(
     Example: gribble sets fit --room 8GB --out card.txt
     """
     budget, least = read_bytes(room), read_bytes(cluster) if cluster else None
-    with Session(call) as session:
+    with Session(call, arcade=True) as session:
         scope = call.scope
         try:
             wishes = read_wanted(Path(wanted)) if wanted else []

@@ -56,6 +56,7 @@ MOST_PASSED_OVER = 5
 def sets_named(session: Session, scope: Scope, words: Iterable[str], also: Iterable[str] = ()) -> tuple[str, ...]:
     """The sets that words mean, before anything is looked at. Raises GribbleError for one that means none or several,
     with what else it could have been, `also`."""
+    session.arcade_only = True
     words = tuple(words)
     if not words:
         return ()
@@ -87,6 +88,7 @@ def survey(
     others there are.
     """
     verbose = session.call.wordy
+    session.about = scope
     catalogue = catalogue or session.loaded.catalogue
     check_scope(session.loaded.config, scope, catalogue.sheets)
     session.tell_open_runs(scope)

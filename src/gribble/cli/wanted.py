@@ -68,7 +68,7 @@ class WantedOptions(NamedTuple):
     yes: YesOption = False
 
 
-@command("sets wanted", takes="rig from_ json config")
+@command("sets wanted", takes="rig from_ json config", asks=True)
 def wanted(call: Call, options: WantedOptions) -> int:
     """The list of sets that you want: show, change.
 
@@ -80,7 +80,7 @@ def wanted(call: Call, options: WantedOptions) -> int:
         raise GribbleError("--instead and --without mean opposite things", fix="Use one of them.")
     how = How.INSTEAD if options.instead else How.WITHOUT if options.without else How.ADD
     years, lines = _years(options.year), _lines(call, options.list_)
-    with Session(call) as session:
+    with Session(call, arcade=True) as session:
         scope = call.scope
         world = survey(session, scope)
         place = one_place(world, scope.rigs, (options.emulator,) if options.emulator else (), options.words or ())

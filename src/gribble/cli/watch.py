@@ -41,7 +41,7 @@ IDLE_SECONDS = 2.0
 """How often sources and rigs that come and go are looked for."""
 
 
-@command("watch", takes="json config")
+@command("watch", takes="json config", asks=True)
 def watch(
     call: Call,
     paths: Annotated[
