@@ -135,7 +135,7 @@ CASES: dict[str, tuple[Callable[[Path], None], str, int, list[str]]] = {
     "a release without emulator": (lambda _: None, "check --as 3.2", 2, ["is not EMULATOR=RELEASE"]),
     "a release that is not a version": (config('"3.1"', '"nightly"'), "check", 1, ['"nightly" is not a version', "the newest one"]),
     "a place for several rigs": (lambda _: None, "check --at rigs/stick", 2, ["Name the rig too"]),
-    "nothing to identify": (lambda _: None, "identify nowhere", 2, ["nowhere cannot be read"]),
+    "nothing to identify": (lambda _: None, "identify nowhere", 2, ["there is no file or folder called"]),
     "nothing to undo": (lambda _: None, "undo --yes", 2, ["no run to undo", "gribble history"]),
     "no answer": (lambda _: None, "place", 1, ["Nothing was changed"]),
 }  # fmt: skip
@@ -304,3 +304,59 @@ def test_an_answer_that_cannot_be_written_ends_in_clear_words(
     assert "Traceback" not in ended.err
     assert "a fault of its own" not in ended.err
     assert tree(world / "rigs") == before
+
+
+@pytest.mark.parametrize(
+    ("words", "said"),
+    [
+        ("check --from nofile", "there is no file or folder called nofile"),
+        ("plan --from drawr", "called drawr; did you mean 'drawer'?"),
+        ("why sandpiper --from nofile", "there is no file or folder called nofile"),
+        ("identify nofile", "there is no file or folder called"),
+        ("mend nofile", "there is no file or folder called"),
+        ("scrub nofile", "there is no file or folder called"),
+        ("watch nofile", "there is no folder called"),
+        ("keys check nofile", "there is no file called nofile"),
+        ("catalogue import nofile", "there is no file called nofile"),
+        ("catalogue lint nofile", "there is no file or folder called nofile"),
+        ("catalogue add nofile", "there is no file or folder called nofile"),
+        ("catalogue compare nofile catalogue", "there is no file or folder called nofile"),
+        ("catalogue capture nofile --emulator a --release 1 --out a.sheet.toml", "there is no folder called"),
+        ("needs --catalogue nofile", "there is no folder called nofile"),
+        ("place --plan nofile", "there is no file or folder called"),
+        ("sets fit --room 1GB --wanted nofile", "there is no file or folder called nofile"),
+        ("sets wanted --list nofile", "there is no file or folder called nofile"),
+        ("sources add drawr", "called drawr; did you mean 'drawer'?"),
+        ("identify drawer --config nofile", "there is no file called"),
+    ],
+)
+def test_what_is_not_there_is_said_to_be_absent(gribble: Gribble, world: Path, words: str, said: str) -> None:
+    told = gribble(*words.split(), cwd=world, code=2)
+    assert said in told.err
+    assert not told.out
+
+
+def test_a_source_of_this_time_that_is_known_counts_while_it_is_away(gribble: Gribble, world: Path) -> None:
+    (world / "drawer").rename(world / "box")
+    here = gribble("check", "--from", "box", "--json", cwd=world).json
+    (world / "box").rename(world / "elsewhere")
+    away = gribble("check", "--from", "box", "--json", cwd=world)
+    assert away.json["state"] == here["state"]
+    assert "box is away" in away.err
+
+
+@pytest.mark.parametrize(
+    ("line", "said"),
+    [
+        ("sandpiper = 3.10", 'put the value in quotes: sandpiper = "3.10"'),
+        ("sandpiper = 3", 'put the value in quotes: sandpiper = "3"'),
+        ("sandpiper = 3.1.2", 'line 10: `sandpiper = 3.1.2` is not TOML: put the value in quotes: sandpiper = "3.1.2"'),
+        ("sandpiper = { release = 3.10 }", 'put the value in quotes: release = "3.10"'),
+        ('sandpiper = "3.1', 'line 10: `sandpiper = "3.1` is not TOML: the closing quote is missing'),
+        ('sandpiper = "3.1"\nsandpiper = "3.2"', "line 11: `sandpiper = \"3.2\"` is not TOML: what this line sets is there twice"),
+    ],
+)  # fmt: skip
+def test_a_release_without_quotes_is_told_how_to_write_it(gribble: Gribble, world: Path, line: str, said: str) -> None:
+    config = world / "gribble.toml"
+    config.write_text(config.read_text().replace('sandpiper = "3.1"', line, 1))
+    assert said in gribble("check", cwd=world, code=2).err

@@ -135,7 +135,7 @@ def test_lint_looks_across_sheets_lists_and_rosters(gribble: Gribble, world: Pat
         ("t-1.roster.jsonl", "line 6", "is not a set"),
     ):
         assert any((name, at) == (file, where) and words in what for name, at, what in found), (file, where, words)
-    assert "is not there" in gribble("catalogue", "lint", "nowhere", cwd=world, code=2).err
+    assert "there is no file or folder called nowhere" in gribble("catalogue", "lint", "nowhere", cwd=world, code=2).err
 
 
 def test_compare_says_what_a_new_sheet_means_for_the_rigs(gribble: Gribble, world: Path) -> None:

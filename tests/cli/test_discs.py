@@ -55,7 +55,7 @@ def test_check_with_games_tells_of_sheets_in_game_folders(gribble: Gribble, worl
 @pytest.mark.parametrize(
     ("words", "say"),
     [
-        (("discs", "check", "nowhere"), "nowhere is not there"),
+        (("discs", "check", "nowhere"), "called nowhere"),
         (("discs", "check", "--rig", "nowhere"), "is not a known rig"),
     ],
 )
@@ -90,7 +90,7 @@ def test_playlists_are_listed_then_written_merged_and_undone(gribble: Gribble, w
     assert (world / "rigs/stick/lists/Pontoon.m3u").read_text().startswith("../../../discs/Pontoon")
     gribble("undo", "--yes", cwd=world, code=0)
     assert tree(world / "rigs") == before
-    assert "is not there" in gribble("discs", "playlist", "nowhere", cwd=world, code=2).err
+    assert "there is no file or folder called nowhere" in gribble("discs", "playlist", "nowhere", cwd=world, code=2).err
     assert "Use one of the two" in gribble("discs", "playlist", "discs", "--into", "x", "--json", cwd=world, code=2).err
 
 
@@ -149,7 +149,10 @@ def test_installed_titles_take_names_from_a_list(gribble: Gribble, world: Path) 
     bad = gribble("discs", "playlist", "discs", "--names", "bad.txt", cwd=world, code=2).err
     assert "line 1: the name of PTR-1 climbs out" in bad
     assert "line 2: the name of PTR-2 is missing" in bad
-    assert "cannot be read" in gribble("discs", "playlist", "discs", "--names", "none", cwd=world, code=2).err
+    assert (
+        "there is no file or folder called none"
+        in gribble("discs", "playlist", "discs", "--names", "none", cwd=world, code=2).err
+    )
 
 
 def test_a_drawer_of_sixty_discs_becomes_playlists_in_one_command(gribble: Gribble, tmp_path: Path) -> None:

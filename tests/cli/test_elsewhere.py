@@ -27,7 +27,7 @@ SYSTEM_MODULES = "C:\\Program Files\\WindowsPowerShell\\Modules;C:\\Windows\\sys
     ("line", "says"),
     [
         ('sources = ["C:\\roms"]', "sources[0]: contains a control character (in double quotes, \\r is one); write C:/roms or 'C:\\roms'"),
-        ('sources = ["D:\\Users\\ada"]', "line 1, column 17); in double quotes a backslash begins an escape: write C:/roms or 'C:\\roms'"),
+        ('sources = ["D:\\Users\\ada"]', "is not TOML: in double quotes a backslash begins an escape: write C:/roms or 'C:\\roms'"),
         ('sources = ["D:\\games"]', "in double quotes a backslash begins an escape: write C:/roms or 'C:\\roms'"),
         ('[rig.a]\nat = "E:\\tern"', "rig.a.at: contains a control character (in double quotes, \\t is one); write C:/roms"),
         ('[rig.a]\nat = "rig"\nseen_as = "\\\\NAS\\roms"', "rig.a.seen_as: contains a control character (in double quotes, \\r is one)"),

@@ -390,7 +390,12 @@ def test_a_password_is_asked_for_only_where_the_answer_needs_it(
     gribble: Gribble, sofa: tuple[Path, Weather], monkeypatch: pytest.MonkeyPatch, words: str, asked: bool
 ) -> None:
     questions: list[str] = []
-    monkeypatch.setattr("gribble.cli.rigs.getpass", lambda question: questions.append(question) or HANDHELD_PASSWORD)
+
+    def answer(question: str) -> str:
+        questions.append(question)
+        return HANDHELD_PASSWORD
+
+    monkeypatch.setattr("gribble.cli.rigs.getpass", answer)
     said = gribble(*words.split(), cwd=sofa[0], asks=True).err
     assert len(questions) == asked
     assert ("handheld needs a password" in said) == asked

@@ -134,7 +134,9 @@ def test_what_is_named_later_is_added(gribble: Gribble, tmp_path: Path) -> None:
     added = gribble("init", "--again", "--rig", "../far", cwd=world, code=0)
     assert config(world)["rig"] == {"far": {"at": "../far", "emulators": {"plover": {}}}}
     assert "Next: gribble check" in added.out
-    assert "nowhere is not a folder" in gribble("init", "--again", "--source", "nowhere", cwd=world, code=2).err
+    assert (
+        "there is no folder called nowhere" in gribble("init", "--again", "--source", "nowhere", cwd=world, code=2).err
+    )
 
 
 def test_where_an_emulator_looks_is_asked_where_nothing_speaks_for_it(gribble: Gribble, own: Path) -> None:

@@ -38,7 +38,7 @@ SHEET_MISTAKES = [
     ('"knot/boot"', "'knot\\boot'", "folders.boot", "backslash"),
     ('level = "must"', 'level = "maybe"', "need[0].level", 'should be one of "must", "better", "extra"'),
     ('folder = "boot"', "", "need[0].folder", "is missing"),
-    ('name = "one.rom"', "name = 7", "need[0].name", "should be text in quotes, but is 7"),
+    ('name = "one.rom"', "name = 7", "need[0].name", 'put the value in quotes: name = "7"'),
     ('name = "one.rom"', 'name = "a/b"', "need[0].name", "contains a slash"),
     ('name = "one.rom"', 'name = "one.rom"\naliass = ["x"]', "need[0].aliass", "did you mean 'aliases'?"),
     ('folder = "boot"', 'folder = "boots"', "need[0].folder", "did you mean 'boot'?"),

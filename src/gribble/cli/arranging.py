@@ -32,7 +32,7 @@ from gribble.core.answers.setup import emulators_of
 from gribble.core.audit.layout import sought_for
 from gribble.core.base.addresses import parse_address
 from gribble.core.base.amounts import count
-from gribble.core.base.errors import ExitCode, GribbleError
+from gribble.core.base.errors import ExitCode, GribbleError, no_such
 from gribble.core.base.kinds import Style
 from gribble.core.base.paths import fold, lies_in, path_fault, relative, same_place
 from gribble.core.base.suggest import suggest
@@ -451,9 +451,7 @@ def add_source(
     config = load_config(path, call.environment.home, call.environment.env)
     place = call.environment.path(folder)
     if not os.path.isdir(place):
-        near = near_folder(place)
-        more = f"; {shorten(str(near))} is" if near else ""
-        raise GribbleError(f"{folder} is not a folder{more}", fix="Check the path.")
+        raise no_such(folder, "folder")
     rigs = {name: Path(one.at) for name, one in config.rig.items() if not one.far}
     for name, root in rigs.items():
         if same_place(root, place):

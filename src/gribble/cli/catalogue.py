@@ -27,7 +27,7 @@ from gribble.core.answers.schema import schema as make
 from gribble.core.answers.setup import emulators_of, read_setup
 from gribble.core.audit.looking import refitted
 from gribble.core.base.amounts import count
-from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError
+from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, no_such
 from gribble.core.base.filewriter import changing, check_target, write_file
 from gribble.core.base.paths import name_fault, same_place
 from gribble.core.base.regular import MOST_TEXT, read_regular
@@ -83,7 +83,7 @@ def lint(
     chosen = [Path(path) for path in paths] if paths else catalogue_folders(call)
     for path in chosen:
         if not os.path.exists(path):
-            raise GribbleError(f"{path} is not there", fix="Name a catalogue folder, a sheet or a roster.")
+            raise no_such(path, fix="Name a catalogue folder, a sheet or a roster.")
     remarks = look(chosen)
     if call.json:
         screen.json(lint_json(remarks))
@@ -146,7 +146,7 @@ def _load(path: str) -> Catalogue:
     """The sheets of a folder, or the one sheet of a file. Raises MistakesError where one has mistakes."""
     place = Path(path)
     if not os.path.exists(place):
-        raise GribbleError(f"{path} is not there", fix="Name a sheet or a catalogue folder.")
+        raise no_such(path, fix="Name a sheet or a catalogue folder.")
     if os.path.isdir(place):
         catalogue = load_catalogue([place])
     else:
@@ -229,7 +229,7 @@ def add(
     """
     folders = [Path(into)] if into else catalogue_folders(call)
     if not os.path.exists(call.environment.path(source)):
-        raise GribbleError(f"{source} is not there", fix="Name a folder, a zip, a sheet or a roster.")
+        raise no_such(source, fix="Name a folder, a zip, a sheet or a roster.")
     target = call.environment.path(str(folders[0]))
     if into:
         refuse_any_source(call, target, "--into FOLDER")

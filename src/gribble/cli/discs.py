@@ -17,7 +17,7 @@ from gribble.cli.finding import find_config
 from gribble.cli.options import RARE, VerboseOption, YesOption
 from gribble.cli.running import write_texts
 from gribble.cli.session import Session
-from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, reason_of
+from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, no_such, reason_of, unreadable
 from gribble.core.base.paths import base, join, name_fault, path_fault, relative
 from gribble.core.base.regular import MOST_TEXT, read_regular
 from gribble.core.base.texts import NoTextError, text_of
@@ -93,7 +93,7 @@ class Places:
             return place
         path = Path(self._local[rig], folder) if rig else self._call.environment.path(word)
         if not (new or os.path.exists(path)):
-            raise GribbleError(f"{word} is not there", fix="Check the path.")
+            raise no_such(word)
         whole = new or os.path.isdir(path)
         start, only = (path, "") if whole else (path.parent, path.name)
         home = next((name for name, root in self._local.items() if start.is_relative_to(root)), "")
@@ -333,9 +333,7 @@ def _titles(path: Path) -> dict[str, str]:
     try:
         lines = text_of(read_regular(path, MOST_TEXT)).splitlines()
     except OSError as error:
-        raise GribbleError(
-            f"{path} cannot be read: {reason_of(error)}", fix="Check the path and its permissions."
-        ) from error
+        raise unreadable(path, error) from error
     except NoTextError as error:
         raise GribbleError(f"{path} {error}", fix="Save it as UTF-8.") from error
     titles: dict[str, str] = {}

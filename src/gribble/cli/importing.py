@@ -17,7 +17,7 @@ from gribble.cli.loaded import refuse_any_source
 from gribble.cli.options import ReplaceOption, YesOption
 from gribble.cli.refreshing import listed
 from gribble.cli.taking_over import ENDINGS, Otherwise, Wish, take_over
-from gribble.core.base.errors import ExitCode, GribbleError
+from gribble.core.base.errors import ExitCode, GribbleError, no_such
 from gribble.core.base.filewriter import check_target, write_file
 from gribble.core.base.paths import name_fault, path_fault
 from gribble.core.base.regular import MOST_TEXT, read_regular
@@ -159,8 +159,10 @@ def _check(call: Call, source: Path, options: ImportOptions) -> None:
     """Raise GribbleError where the options do not make sense."""
     if options.to is not None and options.to not in ENDINGS:
         raise GribbleError(f"--to {options.to} is not known", fix="Write --to sheet, --to roster or --to plays.")
+    if not os.path.exists(source):
+        raise no_such(options.file, "file")
     if not os.path.isfile(source):
-        raise GribbleError(f"{options.file} is not a file", fix="Check the path.")
+        raise GribbleError(f"{options.file} is not a file", fix="Name the list itself.")
     if options.folder and not options.rig and (fault := path_fault(options.folder)):
         raise GribbleError(f'--folder "{options.folder}" {fault}', fix="Give a path, such as system/bios.")
     if options.in_ is not None and not options.rig:

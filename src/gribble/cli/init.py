@@ -28,7 +28,7 @@ from gribble.core.answers.setup import (
     told,
 )
 from gribble.core.base.addresses import parse_address
-from gribble.core.base.errors import ExitCode, GribbleError, reason_of
+from gribble.core.base.errors import ExitCode, GribbleError, no_such, reason_of
 from gribble.core.base.filewriter import ThereError, changing, write_file
 from gribble.core.base.regular import MOST_TEXT, read_regular
 from gribble.core.base.texts import text_of
@@ -78,7 +78,7 @@ def init(
     said = Said(sources, dict(_named_rig(call, word) for word in rig or ()), catalogues)
     for path in (*said.sources, *said.rigs, *said.catalogues):
         if "://" not in path and not os.path.isdir(call.environment.path(path)):
-            raise GribbleError(f"{path} is not a folder", fix="Nothing was written. Check the path.")
+            raise no_such(path, "folder", "Nothing was written. Check the name.")
     if again:
         return _again(call, folder, said)
     if os.path.lexists(folder / CONFIG_NAME):

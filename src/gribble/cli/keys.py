@@ -17,7 +17,7 @@ from gribble.cli.surveying import survey
 from gribble.core.audit.judging.keys import MergeError, judge_keys, likeliest_need, merge_keys, read_keys
 from gribble.core.base.amounts import count
 from gribble.core.base.budget import KEYS_BYTES
-from gribble.core.base.errors import ExitCode, GribbleError, reason_of
+from gribble.core.base.errors import ExitCode, GribbleError, no_such, unreadable
 from gribble.core.base.filewriter import PRIVATE, check_target, write_file
 from gribble.core.base.regular import open_regular
 from gribble.core.base.suggest import suggest
@@ -183,10 +183,8 @@ def _read(path: str) -> bytes:
         if not os.path.isfile(place):
             if os.path.isdir(place):
                 raise GribbleError(f"{path} is a folder", fix="Name the key files in it; gribble identify finds them.")
-            raise GribbleError(f"{path} is not a file", fix="Check the path.")
+            raise no_such(path, "file")
         with open_regular(place) as stream:
             return stream.read(KEYS_BYTES + 1)  # one byte more than a key file may have tells that it is none
     except OSError as error:
-        raise GribbleError(
-            f"{path} cannot be read: {reason_of(error)}", fix="Check the path and its permissions."
-        ) from error
+        raise unreadable(path, error) from error

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterable
 from pathlib import Path
 from typing import NamedTuple
@@ -12,7 +13,7 @@ from gribble.cli.command import Call
 from gribble.cli.finding import find_config, memory_folder
 from gribble.core.audit.asked import meant
 from gribble.core.base.amounts import count
-from gribble.core.base.errors import GribbleError, MistakesError
+from gribble.core.base.errors import GribbleError, MistakesError, no_such
 from gribble.core.base.paths import lies_in
 from gribble.core.catalogue.config import check_against, load_config, without_sheets
 from gribble.core.catalogue.decided import finish_added
@@ -49,6 +50,9 @@ def load(call: Call, *, strict: bool = False, lenient: bool = False, catalogue: 
     environment, named = call.environment, list(catalogue)
     path = None if named and not call.config else require_config(call)
     config = load_config(path, environment.home, environment.env) if path else Config()
+    for folder in named:
+        if not os.path.lexists(environment.path(folder)):
+            raise no_such(folder, "folder")
     folders = [environment.path(folder) for folder in named] or [Path(folder) for folder in config.catalogues]
     finish_adding(call, folders)
     sheets = load_catalogue(folders)
@@ -96,6 +100,8 @@ def require_config(call: Call, fix: str = "") -> Path:
             fix=fix
             or "gribble init writes one from what is on your disk; gribble demo shows everything on made-up files.",
         )
+    if not os.path.lexists(path):
+        raise no_such(path, "file", "gribble init writes a gribble.toml.")
     return path
 
 

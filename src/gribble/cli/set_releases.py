@@ -25,7 +25,7 @@ from gribble.core.answers.rosters import (
     wishes_of,
 )
 from gribble.core.base.amounts import read_bytes
-from gribble.core.base.errors import ExitCode, GribbleError, reason_of
+from gribble.core.base.errors import ExitCode, unreadable
 from gribble.core.base.filewriter import check_target, write_file
 from gribble.core.catalogue.config import read_wanted
 from gribble.core.records.set_remedies import Change
@@ -170,9 +170,7 @@ def fit(
         try:
             wishes = read_wanted(Path(wanted)) if wanted else []
         except OSError as error:
-            raise GribbleError(
-                f"{wanted} cannot be read: {reason_of(error)}", fix="Check the path and its permissions."
-            ) from error
+            raise unreadable(wanted, error) from error
         if out:
             session.loaded.refuse_source(call.environment.path(out), "--out")
             check_target(call.environment.path(out), replace_other=replace)

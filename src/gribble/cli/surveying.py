@@ -28,6 +28,7 @@ from gribble.core.audit.asked import check_scope, sets_meant
 from gribble.core.audit.looking import Reach, in_place, look, refitted, rosters_on, wishes_on
 from gribble.core.audit.world import World
 from gribble.core.base.amounts import count, size
+from gribble.core.base.errors import no_such
 from gribble.core.base.names import ANY_NAME
 from gribble.core.base.paths import lies_below
 from gribble.core.catalogue.calling import set_called
@@ -89,6 +90,9 @@ def survey(
     """
     verbose = session.call.wordy
     session.about = scope
+    for source in scope.sources:
+        if not os.path.lexists(source) and not holds_files_of(_index_file(session), source):
+            raise no_such(shorten(source))
     catalogue = catalogue or session.loaded.catalogue
     check_scope(session.loaded.config, scope, catalogue.sheets)
     session.tell_open_runs(scope)

@@ -22,7 +22,7 @@ from gribble.core.answers.entering import Said, entered
 from gribble.core.answers.rosters import ArcadePlace, one_place, wanted_now
 from gribble.core.answers.wishing import How, Look, Pick, Picked, changed_list, changed_text, pick
 from gribble.core.arcade.match import whole_games
-from gribble.core.base.errors import ExitCode, GribbleError, reason_of
+from gribble.core.base.errors import ExitCode, GribbleError, unreadable
 from gribble.core.base.filewriter import changing, write_file
 from gribble.core.base.regular import MOST_TEXT, read_regular
 from gribble.core.base.texts import Typed, text_of
@@ -132,9 +132,7 @@ def _lines(call: Call, path: str | None) -> tuple[str, ...]:
     try:
         return tuple(read_wanted(call.environment.path(path)))
     except OSError as error:
-        raise GribbleError(
-            f"{path} cannot be read: {reason_of(error)}", fix="Check the path and its permissions."
-        ) from error
+        raise unreadable(path, error) from error
 
 
 def _cleared(call: Call, picked: Picked, roster: Roster) -> Picked:

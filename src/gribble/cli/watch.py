@@ -24,7 +24,7 @@ from gribble.core.answers.identify import Arrived, arrived
 from gribble.core.answers.scrub import Scrub, with_copies
 from gribble.core.audit.world import World
 from gribble.core.base.amounts import count, read_bytes, read_days
-from gribble.core.base.errors import ExitCode, GribbleError
+from gribble.core.base.errors import ExitCode, GribbleError, no_such
 from gribble.core.records.config import Ask, Scope
 from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.scrubbed import Found, Limits
@@ -128,9 +128,11 @@ class _Watching:
         self._rigs: dict[str, Path] = {}
         for place_ in named:
             if not os.path.isdir(place_):
-                what = "is a file" if os.path.lexists(place_) else "is not there"
-                raise GribbleError(
-                    f"{place_} {what}", fix="Name folders to watch. Without a name Gribble watches all your sources."
+                fix = "Name folders to watch. Without a name Gribble watches all your sources."
+                raise (
+                    GribbleError(f"{place_} is a file", fix=fix)
+                    if os.path.lexists(place_)
+                    else no_such(place_, "folder", fix)
                 )
 
     def begin(self) -> None:

@@ -16,7 +16,7 @@ from gribble.core.answers.entering import seen_in
 from gribble.core.audit.judging.keys import read_keys
 from gribble.core.base.budget import KEYS_BYTES
 from gribble.core.base.digests import ALGORITHMS
-from gribble.core.base.errors import GribbleError, reason_of
+from gribble.core.base.errors import GribbleError, no_such, reason_of
 from gribble.core.base.names import is_litter, is_trash
 from gribble.core.base.paths import MEMORY_FOLDER, is_link
 from gribble.core.base.regular import open_regular, read_regular
@@ -41,7 +41,7 @@ class Setup(NamedTuple):
 def read_setup(root: Path, chosen: list[Path], listener: Listener) -> Setup:
     """Every file below a rig's root, or the `chosen` ones, with all digests. Raises GribbleError."""
     if not os.path.isdir(root):
-        raise GribbleError(f"{root} is no folder", fix="Name the root of the rig, then the files in it.")
+        raise no_such(root, "folder", "Name the root of the rig, then the files in it.")
     for path in chosen:
         if not os.path.exists(path) or not path.is_relative_to(root):
             raise GribbleError(f"{path} is not in {root}", fix="Name files and folders that are in the setup.")

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import os
 from enum import IntEnum
+from pathlib import Path
 
 from msgspec import Struct
+
+from gribble.core.base.suggest import nearest
 
 
 class ExitCode(IntEnum):
@@ -31,6 +35,10 @@ class StoreError(Exception):
     """The storage of a rig could not do what was asked; the text says why."""
 
 
+ALIKE = 0.75
+"""How like a wrong name one in the same folder must be to be proposed."""
+MOST_COMPARED = 1000
+"""Names in a folder that are compared with a wrong one, which takes a moment."""
 _LONG = 300
 """A mistake is told in so many characters at most."""
 
@@ -58,6 +66,25 @@ class MistakesError(GribbleError):
         again = "Correct the lines named above, then run the command again."
         super().__init__(f"{many} in {files}", fix=fix or again)
         self.mistakes = mistakes
+
+
+def no_such(path: object, kind: str = "file or folder", fix: str = "") -> GribbleError:
+    """Return the error for a path where nothing is, with a name that is nearly the same in the same folder."""
+    place = Path(str(path))
+    try:
+        names = os.listdir(place.parent)
+    except OSError:
+        names = []
+    near = nearest(place.name, names, ALIKE) if len(names) <= MOST_COMPARED else ""
+    meant = f"; did you mean '{place.with_name(near)}'?" if near else ""
+    return GribbleError(f"there is no {kind} called {path}{meant}", fix=fix or "Check the name.")
+
+
+def unreadable(path: object, error: OSError, fix: str = "") -> GribbleError:
+    """Return the error for a path that cannot be read: that nothing is there, or the reason."""
+    if isinstance(error, FileNotFoundError):
+        return no_such(path, fix=fix)
+    return GribbleError(f"{path} cannot be read: {reason_of(error)}", fix=fix or "Check its permissions.")
 
 
 def reason_of(error: OSError) -> str:

@@ -17,6 +17,7 @@ from msgspec import NODEFAULT, Struct
 from gribble.core.base.budget import TOML_BYTES, TOML_PARTS
 from gribble.core.base.errors import Mistake, reason_of
 from gribble.core.base.kinds import MOST_NUMBER
+from gribble.core.base.parsers import toml_fault
 from gribble.core.base.regular import read_regular
 from gribble.core.base.suggest import suggest
 from gribble.core.base.texts import NoTextError, text_of
@@ -26,8 +27,15 @@ _TOKEN = re.compile(r"""[A-Za-z0-9_-]+|"[^"]*"|'[^']*'|[^\s]""")
 _PART = re.compile(r"""[A-Za-z0-9_-]+|"[^"]*"|'[^']*'""")
 
 
-WRITE_SLASHES = "write C:/roms or 'C:\\roms'"
-"""How a path of Windows is written in a file of ours."""
+class _Written(float):
+    """A number that knows how it is written, for 3.10 is not 3.1 where a release is meant."""
+
+    def __new__(cls, text: str) -> _Written:
+        made = super().__new__(cls, text)
+        made.text = text
+        return made
+
+    text: str
 
 
 class Mistakes:
@@ -50,15 +58,14 @@ def read_toml(path: Path, mistakes: Mistakes, text: str | None = None) -> dict[s
         if line := deep_key(text):
             mistakes.add(f"line {line}", f"has a key of more than {TOML_PARTS} parts")
             return None
-        return tomllib.loads(text)
+        return tomllib.loads(text, parse_float=_Written)
     except OSError as error:
         mistakes.add("", f"cannot be read: {reason_of(error)}")
     except NoTextError as error:
         mistakes.add("", str(error))
     except tomllib.TOMLDecodeError as error:
-        escape = any(word in str(error) for word in ("Unescaped '\\'", "hex value", "Unicode scalar"))
-        hint = f"; in double quotes a backslash begins an escape: {WRITE_SLASHES}" if escape else ""
-        mistakes.add("", f"is not TOML: {error}{hint}")
+        fault = toml_fault(error, text or "")
+        mistakes.add(f"line {fault.line}", str(fault))
     except (RecursionError, ValueError) as error:
         what = "is nested too deeply" if isinstance(error, RecursionError) else f"is not TOML: {error}"
         mistakes.add("", what)
@@ -84,7 +91,7 @@ def deep_key(text: str) -> int:
 def read_table(kind: type[T], table: object, where: str, mistakes: Mistakes) -> T | None:
     """A record from a table; None, with at least one mistake noted, where it does not fit."""
     if not isinstance(table, dict):
-        mistakes.add(where, f"should be a table, but is {_say_value(table)}")
+        mistakes.add(where, f"should be a table{_not(table)}")
         return None
     fields = _fields(kind)
     before = len(mistakes.found)
@@ -138,10 +145,22 @@ def _read_value(kind: Any, value: object, where: str, mistakes: Mistakes) -> obj
         mistakes.add(where, "is larger than any number in a file can be")
         return None
     try:
-        return msgspec.convert(value, kind)
+        return msgspec.convert(float(value) if isinstance(value, _Written) else value, kind)
     except msgspec.ValidationError:
-        mistakes.add(where, f"should be {_say_kind(kind)}, but is {_say_value(value)}")
+        if kind is str and not isinstance(value, dict | list):
+            mistakes.add(where, put_in_quotes(where, value))
+        else:
+            mistakes.add(where, f"should be {_say_kind(kind)}{_not(value)}")
         return None
+
+
+def put_in_quotes(where: str, value: object) -> str:
+    """What to write in place of a number, a date or true, where a text is wanted."""
+    return f'put the value in quotes: {where.rpartition(".")[2]} = "{_say_value(value)}"'
+
+
+def _not(value: object) -> str:
+    return f", but is {_say_value(value)}"
 
 
 def _without_none(kind: Any) -> Any:
@@ -170,5 +189,7 @@ def _say_value(value: object) -> str:
             return "a table"
         case list():
             return "a list"
+        case _Written():
+            return value.text
         case _:
             return str(value)

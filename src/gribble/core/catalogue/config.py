@@ -15,10 +15,11 @@ from gribble.core.base.addresses import parse_address
 from gribble.core.base.changing import WINDOWS
 from gribble.core.base.errors import Mistake, MistakesError
 from gribble.core.base.kinds import VOLUMES
+from gribble.core.base.parsers import WRITE_SLASHES
 from gribble.core.base.paths import join, path_fault, same_place, visible
 from gribble.core.base.regular import MOST_TEXT, read_regular
 from gribble.core.base.suggest import suggest
-from gribble.core.base.tables import WRITE_SLASHES, Mistakes, first_and_more, read_table, read_toml
+from gribble.core.base.tables import Mistakes, first_and_more, put_in_quotes, read_table, read_toml
 from gribble.core.base.texts import Typed
 from gribble.core.catalogue.calling import entry_of
 from gribble.core.catalogue.ranges import by_liking, concerns, release_fault
@@ -48,7 +49,9 @@ def load_config(
     """
     mistakes = Mistakes(str(path))
     tables = read_toml(path, mistakes, text)
-    config = read_table(Config, _alike(_long_form(tables), mistakes), "", mistakes) if tables is not None else None
+    config = (
+        read_table(Config, _alike(_long_form(tables, mistakes), mistakes), "", mistakes) if tables is not None else None
+    )
     if config is not None:
         _check_config(config, mistakes)
     if config is None or mistakes.found:
@@ -84,14 +87,18 @@ def load_config(
     return config
 
 
-def _long_form(tables: dict[str, Any]) -> dict[str, Any]:
+def _long_form(tables: dict[str, Any], mistakes: Mistakes) -> dict[str, Any]:
     """`sandpiper = "3.1"` written out as `sandpiper = { release = "3.1" }`, a source as `{ at = "drawer" }`."""
     if isinstance(sources := tables.get("sources"), list):
         tables["sources"] = [{"at": one} if isinstance(one, str) else one for one in sources]
     rigs = tables.get("rig")
-    for rig in rigs.values() if isinstance(rigs, dict) else ():
+    for rig_name, rig in rigs.items() if isinstance(rigs, dict) else ():
         emulators = rig.get("emulators") if isinstance(rig, dict) else None
         if isinstance(emulators, dict):
+            for name, value in emulators.items():
+                if not isinstance(value, str | dict | list):
+                    where = f"rig.{rig_name}.emulators.{name}"
+                    mistakes.add(where, put_in_quotes(where, value))
             rig["emulators"] = {name: _long_emulator(value) for name, value in emulators.items()}
     return tables
 
@@ -180,8 +187,8 @@ def _is_no_weight(word: str) -> bool:
 
 
 def _long_emulator(value: Any) -> Any:
-    if isinstance(value, str):
-        return {"release": value}
+    if not isinstance(value, dict | list):
+        return {"release": str(value)}
     value = first_and_more(value)
     if isinstance(value, dict) and isinstance(value.get("wanted"), str):
         return {**value, "wanted": [value["wanted"]]}  # "all", or a file of names

@@ -24,6 +24,7 @@ from gribble.core.base.budget import ROSTER, ROSTER_BYTES, size_words
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.errors import Mistake, reason_of
 from gribble.core.base.names import title_key
+from gribble.core.base.parsers import record_fault
 from gribble.core.base.paths import name_fault, path_fault, plain_paths
 from gribble.core.base.regular import open_regular
 from gribble.core.base.texts import encoding_of
@@ -186,7 +187,6 @@ UNREADABLE = (msgspec.MsgspecError, RecursionError, UnicodeDecodeError, Overflow
 CHUNK_BYTES = 1 << 20
 """How many bytes of lines are decoded in one go."""
 
-_UNKNOWN = re.compile(r"Object contains unknown field '(?P<key>.*?)'(?: - at '(?P<where>.*)')?$", re.DOTALL)
 _HEAD = msgspec.json.Decoder(RosterHead)
 _SET = msgspec.json.Decoder(ArcadeSet)
 _RIGHT = {name: re.compile(f"[0-9a-f]{{{length}}}").fullmatch for name, length in HEX_LENGTHS.items()}
@@ -243,7 +243,7 @@ class RosterReader:
             head = _HEAD.decode(line)
         except UNREADABLE as error:
             coded = encoding_of(line)[1] != "utf-8"
-            why = "it is written in UTF-16, and rosters are UTF-8" if coded else _say(error)
+            why = "it is written in UTF-16, and rosters are UTF-8" if coded else record_fault(error)
             self._mistakes.append(Mistake(self._path, "line 1", f"is not the first line of a roster: {why}"))
             return None
         if head.roster != ROSTER_VERSION:
@@ -302,7 +302,7 @@ class RosterReader:
                 one = set_of(line)
             except UNREADABLE as error:
                 if line.strip():
-                    self._mistakes.append(Mistake(self._path, f"line {number}", f"is not a set: {_say(error)}"))
+                    self._mistakes.append(Mistake(self._path, f"line {number}", f"is not a set: {record_fault(error)}"))
                 continue
             if one.set in self._names:
                 self._mistakes.append(Mistake(self._path, f"line {number}", f'the set "{one.set}" is there already'))
@@ -358,16 +358,12 @@ def write_roster(head: RosterHead, sets: Iterable[ArcadeSet]) -> Iterator[bytes]
         yield _ENCODER.encode(one) + b"\n"
 
 
-def _say(error: Exception) -> str:
-    words = str(error).replace("`", "'").replace("$.", "")
-    if unknown := _UNKNOWN.match(words):
-        where = f"{unknown['where']}: " if unknown["where"] else ""
-        return f"{where}unknown key '{unknown['key']}'"
-    return words
-
-
 Load = Callable[[Path], tuple[Roster | None, list[Mistake]]]
 """What has the roster in a file and its mistakes: `load_roster`, or a store's."""
+
+
+def _first(error: Exception) -> str:
+    return reason_of(error) if isinstance(error, OSError) else record_fault(error)
 
 
 def choose_roster(
@@ -380,7 +376,7 @@ def choose_roster(
         try:
             heads.append((read_head(path), path))
         except (OSError, *UNREADABLE) as error:
-            mistakes.append(Mistake(str(path), "line 1", f"is not the first line of a roster: {error}"))
+            mistakes.append(Mistake(str(path), "line 1", f"is not the first line of a roster: {_first(error)}"))
     if not heads:
         return ArcadeWorld(roster=None, note="no roster says which sets there are", mistakes=tuple(mistakes))
     heads.sort(key=lambda pair: _age(pair[0].release, order))

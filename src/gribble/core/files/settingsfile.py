@@ -20,6 +20,7 @@ from msgspec import Struct
 
 from gribble.core.base.budget import MOST_SETTINGS, SETTINGS, size_words
 from gribble.core.base.kinds import Format
+from gribble.core.base.parsers import json_fault, toml_fault
 from gribble.core.base.tables import deep_key
 
 MOST_VALUE = 1024
@@ -169,9 +170,8 @@ def _toml_value(text: str, key: str) -> str:
     try:
         at: Any = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
-        if "overwrite" in str(error):
-            raise SettingError(f"has a key twice: {error}") from None
-        raise SettingError(f"is not TOML: {error}") from None
+        fault = toml_fault(error, text)
+        raise SettingError(f"is not TOML: {fault.words} (line {fault.line})") from None
     except RecursionError:
         raise SettingError("is nested too deeply") from None
     for word in key.split("."):
@@ -216,7 +216,7 @@ def _json(text: str, key: str) -> _Spot:
     try:
         json.loads(text)
     except json.JSONDecodeError as error:
-        raise SettingError(f"is not JSON: {error.msg} (line {error.lineno})") from None
+        raise SettingError(f"is not JSON: {json_fault(error)} (line {error.lineno})") from None
     except RecursionError:
         raise SettingError("is nested too deeply") from None
     at = _skip(text, 0)

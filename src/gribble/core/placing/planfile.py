@@ -14,8 +14,9 @@ from msgspec import structs
 
 from gribble.core.base.budget import JSON_VALUES, PLAN_BYTES
 from gribble.core.base.digests import HEX_LENGTHS, Digests
-from gribble.core.base.errors import GribbleError, Mistake, MistakesError, reason_of
+from gribble.core.base.errors import GribbleError, Mistake, MistakesError, unreadable
 from gribble.core.base.filewriter import Own
+from gribble.core.base.parsers import json_fault, record_fault
 from gribble.core.base.paths import MEMORY_FOLDER, fold, hidden_part, join, lies_in, link_among_own, outside, path_fault
 from gribble.core.base.regular import read_regular
 from gribble.core.placing.gaps import bring_record, gap_record
@@ -84,7 +85,9 @@ def read_plan(path: Path, rigs: Container[str]) -> Plan:
             raise ValueError(f"it has more than {JSON_VALUES:,} values")
         answer = json.loads(data)
     except OSError as error:
-        raise GribbleError(f"{path} cannot be read: {reason_of(error)}", fix=_FIX) from error
+        raise unreadable(path, error, _FIX) from error
+    except json.JSONDecodeError as error:
+        raise GribbleError(f"{path}, line {error.lineno}: is not JSON: {json_fault(error)}", fix=_FIX) from error
     except (ValueError, RecursionError) as error:
         raise GribbleError(f"{path} is not a plan: {error}", fix=_FIX) from error
     if not isinstance(answer, dict) or answer.get("gribble") != FORMAT or not isinstance(answer.get("steps"), list):
@@ -96,7 +99,7 @@ def read_plan(path: Path, rigs: Container[str]) -> Plan:
         try:
             step = msgspec.convert(record, Step)
         except (msgspec.ValidationError, RecursionError, OverflowError) as error:
-            mistakes.append(Mistake(str(path), f"steps[{number}]", str(error).replace("`", "'").replace("$.", "")))
+            mistakes.append(Mistake(str(path), f"steps[{number}]", record_fault(error)))
             continue
         faults = list(step_faults(step, rigs))
         mistakes += [Mistake(str(path), f"steps[{number}].{key}", what) for key, what in faults]

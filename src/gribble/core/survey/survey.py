@@ -14,7 +14,7 @@ import msgspec
 from gribble.core.base.budget import HOLES, UNSIZED, size_words
 from gribble.core.base.changing import WINDOWS, remove, verbatim
 from gribble.core.base.digests import Digests
-from gribble.core.base.errors import GribbleError, reason_of
+from gribble.core.base.errors import GribbleError, reason_of, unreadable
 from gribble.core.base.names import ANY_NAME
 from gribble.core.base.paths import base, parent
 from gribble.core.base.threads import keep_freed, side_by_side
@@ -130,9 +130,7 @@ class Surveyor:
         try:
             next(root.iterdir(), None)
         except OSError as error:
-            raise GribbleError(
-                f"{root} cannot be read: {reason_of(error)}", fix="Check the path and its permissions."
-            ) from error
+            raise unreadable(root, error) from error
         return self._survey(root, walk(root, way), _How(rig, kept="" if kept == str(root) else kept))
 
     def remembered(self, root: str, leaves_out: Callable[[str], bool]) -> Survey:
@@ -175,9 +173,7 @@ class Surveyor:
         try:
             status = path.stat()
         except OSError as error:
-            raise GribbleError(
-                f"{path} cannot be read: {reason_of(error)}", fix="Check the path and its permissions."
-            ) from error
+            raise unreadable(path, error) from error
         if not stat.S_ISREG(status.st_mode):
             raise GribbleError(
                 f"{path} is not a regular file (but a pipe, a socket or a device)", fix="Name a file or a folder."

@@ -10,6 +10,7 @@ import msgspec
 from msgspec import structs
 
 from gribble.core.base.digests import HEX_LENGTHS
+from gribble.core.base.parsers import record_fault
 from gribble.core.base.suggest import suggest
 from gribble.core.catalogue.importing.fieldmap import SET_FIELDS, plain_attribute
 from gribble.core.catalogue.importing.nodes import HEADING, SECTION, Node
@@ -336,7 +337,7 @@ def _made_set(values: Values, where: str, seen: dict[str, int], tally: Tally) ->
     try:
         made = msgspec.convert(values, ArcadeSet)
     except msgspec.ValidationError as error:
-        tally.fault(where, str(error).replace("`", "'").replace("$.", ""))
+        tally.fault(where, record_fault(error))
         return None
     print_ = hash(made)
     if made.set in seen:

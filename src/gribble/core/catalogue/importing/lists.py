@@ -7,7 +7,7 @@ from pathlib import Path
 
 from gribble.core.base.budget import LIST_BYTES
 from gribble.core.base.digests import HEX_LENGTHS
-from gribble.core.base.errors import GribbleError, reason_of
+from gribble.core.base.errors import GribbleError, unreadable
 from gribble.core.base.regular import read_text
 from gribble.core.catalogue.importing.apart import read_apart, rows_apart
 from gribble.core.catalogue.importing.entries import entry_rows, lines_of
@@ -56,9 +56,7 @@ def read_list(path: Path, made: FieldMap, advance: Callable[[int], None] | None 
     except RecursionError:
         raise GribbleError(f"{path} is nested too deeply", fix="Turn it into JSON Lines, one record a line.") from None
     except OSError as error:
-        raise GribbleError(
-            f"{path} cannot be read: {reason_of(error)}", fix="Check the path and its permissions."
-        ) from error
+        raise unreadable(path, error) from error
     except UnicodeDecodeError as error:
         raise GribbleError(
             f"{path} is not {looks.encoding} text (byte {error.start:,})",

@@ -11,6 +11,7 @@ from typing import Any
 
 from gribble.core.base.budget import JSON_BYTES, JSON_VALUES, TOML_BYTES
 from gribble.core.base.errors import GribbleError
+from gribble.core.base.parsers import json_fault, toml_fault
 from gribble.core.base.regular import open_text, read_text
 from gribble.core.catalogue.importing.nodes import Advance, Node
 from gribble.core.catalogue.importing.tables import Row
@@ -90,9 +91,13 @@ def toml_data(path: Path, encoding: str, advance: Advance) -> Any:
             fix="Turn it into JSON Lines, one record a line.",
         )
     try:
-        data = tomllib.loads(read_text(path, TOML_BYTES, encoding), parse_float=str)
-    except (tomllib.TOMLDecodeError, RecursionError) as error:
-        raise GribbleError(f"{path} is not TOML: {error}", fix="Correct the file.") from error
+        text = read_text(path, TOML_BYTES, encoding)
+        data = tomllib.loads(text, parse_float=str)
+    except tomllib.TOMLDecodeError as error:
+        fault = toml_fault(error, text)
+        raise GribbleError(f"{path}, line {fault.line}: {fault}", fix="Correct the file.") from error
+    except RecursionError:
+        raise GribbleError(f"{path} is nested too deeply", fix="Turn it into JSON Lines, one record a line.") from None
     advance(path.stat().st_size)
     return data
 
@@ -126,7 +131,9 @@ def json_data(path: Path, encoding: str, advance: Advance) -> Any:
             raise _too_many(path, "JSON")
         data = json.loads(text)
     except json.JSONDecodeError as error:
-        raise GribbleError(f"{path}, line {error.lineno}: {error.msg}", fix="Correct the file.") from error
+        raise GribbleError(
+            f"{path}, line {error.lineno}: is not JSON: {json_fault(error)}", fix="Correct the file."
+        ) from error
     except RecursionError:
         raise GribbleError(f"{path} is nested too deeply", fix="Turn it into JSON Lines, one record a line.") from None
     advance(path.stat().st_size)
@@ -165,5 +172,6 @@ def read_jsonl(path: Path, encoding: str, way: list[str], advance: Advance) -> I
             try:
                 data = json.loads(line)
             except (json.JSONDecodeError, RecursionError) as error:
-                raise GribbleError(f"{path}, line {number}: is not JSON: {error}", fix="Correct the line.") from error
+                why = f"is not JSON: {json_fault(error)}"
+                raise GribbleError(f"{path}, line {number}: {why}", fix="Correct the line.") from error
             yield from _json_records(data, way)
