@@ -52,6 +52,7 @@ ABOUT = {
     "cli/attic": "Undoing", "cli/report": "Reports",
     "cli/demo": "The demo world", "demo": "The demo world", "core/base/filewriter": "Writing files",
     "core/base/amounts": "Names and options", "cli/watch": "Names and options",
+    "core/base/errors": "Names and options",
 }  # fmt: skip
 """The subject of a message by the module that raises it; the longest beginning counts."""
 
