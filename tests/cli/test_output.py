@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import re
 import shlex
 import subprocess
@@ -12,6 +13,8 @@ from typing import Any
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from rich.cells import cell_len
+from rich.text import Text
 
 from gribble.cli.app import COMMANDS as COMMAND_TABLE
 from gribble.cli.app import GROUPS, MEANT
@@ -20,6 +23,8 @@ from gribble.core.base.version import VERSION
 from gribble.core.records.findings import Verdict
 from gribble.views.looks import VERDICTS
 from gribble.views.plain import clean
+from gribble.views.screen import LEAST_WIDTH, Screen, shrunk, wrapped
+from gribble.views.why import numbers
 from tests.conftest import Gribble
 from tests.making import A, B, need, sheet, small_world
 
@@ -414,3 +419,59 @@ def test_the_next_command_is_the_last_line_below_the_notes(clean_env: dict[str, 
 @pytest.mark.parametrize("word", ["remove", "delete", "rm"])
 def test_no_common_word_leads_to_the_command_that_deletes_for_good(gribble: Gribble, tmp_path: Path, word: str) -> None:
     assert "attic" not in gribble(word, cwd=tmp_path, code=2).err
+
+
+def test_a_command_that_several_reasons_share_is_told_once(gribble: Gribble, world: Path) -> None:
+    for name in ("sandpiper", "redshank", "whimbrel", "knot", "godwit"):
+        said = gribble("why", name, cwd=world, code=1)
+        nexts = {
+            one["next"] for one in gribble("why", name, "--json", cwd=world, code=1).json["reasons"] if one["next"]
+        }
+        told = [line.strip().removeprefix("↳ ") for line in said.out.splitlines() if "↳ gribble" in line]
+        assert {re.sub(r"   for .*", "", line) for line in told} == nexts
+        assert len(told) == len(nexts)
+    shared = gribble("why", "sandpiper", cwd=world, code=1).out
+    assert "↳ gribble place sandpiper --rig lighthouse   for 1 to 5\n" in shared
+
+
+@pytest.mark.parametrize(
+    ("places", "words"),
+    [([1], "1"), ([1, 2], "1 and 2"), ([1, 2, 3], "1 to 3"), ([1, 3, 4, 5, 9], "1, 3 to 5 and 9"), ([2, 4], "2 and 4")],
+)
+def test_numbers_are_said_in_runs(places: list[int], words: str) -> None:
+    assert numbers(places) == words
+
+
+def test_games_are_said_to_be_counted_apart(gribble: Gribble, world: Path) -> None:
+    gribble("place", "redshank", "--rig", "lighthouse", "--yes", cwd=world)
+    for words in (("check", "--games"), ("check", "redshank", "--games")):
+        said = gribble(*words, "--rig", "lighthouse", cwd=world, code=1, COLUMNS="120").out
+        assert re.search(r"Redshank 2\.4  ◆ ready .*games are counted apart", said)
+    assert "apart" not in gribble("check", "redshank", "--rig", "lighthouse", cwd=world, code=0).out
+
+
+WORDS = st.text(st.sampled_from("ab-_./ 水é"), max_size=70).map(str.strip)
+
+
+@given(st.lists(st.tuples(WORDS, WORDS, WORDS), min_size=1, max_size=4), st.integers(60, 120))
+def test_long_names_leave_half_of_the_width_to_the_text(rows: list[tuple[str, str, str]], width: int) -> None:
+    out = io.StringIO()
+    screen = Screen(out, io.StringIO(), {"COLUMNS": str(width)})
+    screen.out.width = width
+    screen.grid(rows, indent=2)
+    screen.flush()
+    said = out.getvalue()
+    assert max(map(cell_len, said.splitlines())) <= width
+    assert sorted("".join(said.split())) == sorted("".join("".join(cell for row in rows for cell in row).split()))
+    needed = [max(cell_len(row[column]) for row in rows) for column in (0, 1)]
+    room = width // 2 - 6
+    now = shrunk(needed, room)
+    assert now == needed or sum(now) <= room
+    assert all(before >= after >= min(before, LEAST_WIDTH) for before, after in zip(needed, now, strict=True))
+
+
+def test_a_long_name_breaks_at_its_separators() -> None:
+    lines = wrapped(Screen(io.StringIO(), io.StringIO(), {}).out, Text("a sandpiper/boot/revision-c/tern16.rom b"), 16)
+    assert [line.plain for line in lines] == ["a", "sandpiper/boot/", "revision-c/", "tern16.rom b"]
+    uncut = wrapped(Screen(io.StringIO(), io.StringIO(), {}).out, Text("x" * 40), 16)
+    assert [len(line.plain) for line in uncut] == [16, 16, 8]

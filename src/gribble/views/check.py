@@ -33,7 +33,7 @@ from gribble.core.sayings.facts import root_words, say, say_all
 from gribble.core.sayings.remedies import archive_words, remedy_words, say_holding, setting_words, way_words
 from gribble.views.causes import cause_rows
 from gribble.views.looks import QUIET, TALLIED, shorten, with_title
-from gribble.views.overview import needs_words, sets_words, show_overview
+from gribble.views.overview import games_words, needs_words, sets_words, show_overview
 from gribble.views.screen import Screen, remedy, state, styled, verdict
 from gribble.views.shell import quoted, written
 
@@ -141,7 +141,8 @@ def answer_of(audits: tuple[RigAudit, ...]) -> Text:
 def _show_head(screen: Screen, emulator: EmulatorAudit) -> None:
     screen.out.print()
     release = f" {emulator.release}" if emulator.release else ""
-    screen.say("  ", styled(emulator.title + release, "bold"), "  ", state(emulator.state))
+    apart = styled("".join(f"  {words}" for words in games_words(emulator)), QUIET)
+    screen.say("  ", styled(emulator.title + release, "bold"), "  ", state(emulator.state), apart)
     if emulator.note:
         screen.say(f"    {emulator.note}")
 

@@ -53,7 +53,7 @@ class _Line(NamedTuple):
 def show_overview(screen: Screen, emulator: EmulatorAudit) -> None:
     """An emulator in a few lines: its state, how much is right, then a line for each kind of finding."""
     release = f" {emulator.release}" if emulator.release else ""
-    parts = [*needs_words(emulator), *sets_words(emulator)]
+    parts = [*needs_words(emulator), *sets_words(emulator), *games_words(emulator)]
     quiet = styled(f"  {', '.join(parts)}" if parts else "", QUIET)
     screen.say("  ", styled(emulator.title + release, "bold"), "  ", state(emulator.state), quiet)
     for note in filter(None, (emulator.note, emulator.sets_note)):
@@ -77,6 +77,12 @@ def sets_words(emulator: EmulatorAudit) -> list[str]:
     return [*parts, f"{states[State.LIMITED]:,} limited"] if states[State.LIMITED] else parts
 
 
+def games_words(emulator: EmulatorAudit) -> list[str]:
+    """That games do not count, where an emulator is ready and something is told about its games."""
+    apart = emulator.state is State.READY and emulator.games
+    return ["games are counted apart"] if apart else []
+
+
 def _rows(emulator: EmulatorAudit) -> Iterator[tuple[str | Text, ...]]:
     """A row for each kind of finding, worst first as the sheet has them."""
     groups: dict[_Line, list[str]] = {}
@@ -97,7 +103,8 @@ def _rows(emulator: EmulatorAudit) -> Iterator[tuple[str | Text, ...]]:
         yield verdict(line.verdict), Text.assemble(styled(named(names, NAMES_SHOWN), "bold"), styled(f": {line.do}"))
     games = [one for one in emulator.games or () if Standing.REMARK not in one.standing]
     if games:
-        yield verdict(games[0].verdict), f"{count(len(games), 'game')} that would not run (--games with its name)"
+        words = f"{count(len(games), 'game')} would not run (gribble check {emulator.emulator} --games shows which)"
+        yield verdict(games[0].verdict), words
 
 
 def _to_point(one: SettingFinding) -> str:

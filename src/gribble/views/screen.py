@@ -8,12 +8,14 @@ from __future__ import annotations
 
 import io
 import json
+import re
 import threading
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from types import TracebackType
 from typing import TYPE_CHECKING, Any, TextIO, cast
 
 import msgspec
+from rich.cells import cell_len
 from rich.console import Console
 from rich.style import Style
 from rich.text import Text
@@ -264,6 +266,46 @@ def remedy(words: str) -> Text:
     return Text("↳ ", NEXT).append_text(styled(words))
 
 
+LEAST_WIDTH = 12
+"""Characters that a column keeps, however little room there is."""
+_SEPARATORS = "/\\-_.,: "
+
+
+def shrunk(widths: Iterable[int], room: int) -> list[int]:
+    """The widths of some columns, the widest made smaller until all fit into the room or have the least width."""
+    now = list(widths)
+    while now and sum(now) > room and max(now) > LEAST_WIDTH:
+        now[now.index(max(now))] -= 1
+    return now
+
+
+def wrapped(console: Console, text: Text, room: int) -> list[Text]:
+    """A text in lines that fit into the room. A name that does not fit is broken at its separators where it can be."""
+    if text.cell_len <= room and "\n" not in text.plain:
+        return [text]
+    cuts = [cut for word in re.finditer(r"\S+", text.plain) for cut in _cuts(word, room)]
+    whole = Text("\n").join(text.divide(cuts)) if cuts else text
+    lines = list(whole.wrap(console, room, overflow="fold"))
+    for line in lines:
+        line.rstrip()
+    return lines
+
+
+def _cuts(word: re.Match[str], room: int) -> Iterator[int]:
+    """Where a word is cut, as offsets in its text, so that no part is wider than the room."""
+    start, last, width = word.start(), 0, 0
+    if cell_len(word[0]) <= room:
+        return
+    for at in range(start, word.end()):
+        width += cell_len(word.string[at])
+        if width > room:
+            cut = last or at
+            yield cut
+            start, last, width = cut, 0, cell_len(word.string[cut : at + 1])
+        if word.string[at] in _SEPARATORS:
+            last = at + 1
+
+
 class Screen:
     """Two consoles, one a stream; `env` are the variables that say how wide they are, and whether in colour."""
 
@@ -287,23 +329,24 @@ class Screen:
             self.out.print(row, soft_wrap=True)
 
     def grid(self, rows: Iterable[tuple[str | Text, ...]], *, indent: int = 2) -> None:
-        """Rows under one another, columns aligned, the last one wrapped into what is left of the width."""
+        """Rows under one another, columns aligned. The last column has at least half the width, and wraps; the others
+        are as wide as they need to be, as far as that leaves room."""
         table = [[cell if isinstance(cell, Text) else styled(cell) for cell in row] for row in rows]
         if not table:
             return
-        widths = [max(cell.cell_len for cell in column) for column in list(zip(*table, strict=True))[:-1]]
+        needed = [max(cell.cell_len for cell in column) for column in list(zip(*table, strict=True))[:-1]]
+        widths = shrunk(needed, self.out.width // 2 - indent - 2 * len(needed))
         start = indent + sum(widths) + 2 * len(widths)
-        room = max(self.out.width - start, 20)
+        widths.append(max(self.out.width - start, 20))
         for row in table:
-            head = Text(" " * indent)
-            for cell, width in zip(row, widths, strict=False):
-                head.append_text(cell).append(" " * (width - cell.cell_len + 2))
-            for line in row[-1].wrap(self.out, room, overflow="fold"):
+            cells = [wrapped(self.out, cell, width) for cell, width in zip(row, widths, strict=True)]
+            for number in range(max(map(len, cells))):
+                line = Text(" " * indent)
+                for lines, width in zip(cells, widths, strict=True):
+                    part = lines[number] if number < len(lines) else Text()
+                    line.append_text(part).append(" " * (width - part.cell_len + 2))
                 line.rstrip()
-                head.append_text(line)
-                head.rstrip()
-                self.out.print(head, soft_wrap=True)
-                head = Text(" " * start)
+                self.out.print(line, soft_wrap=True)
 
     def next(self, command: str, why: str = "") -> None:
         """The command to type next; it is the last line of the answer, below the notes."""

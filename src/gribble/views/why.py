@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from rich.text import Text
@@ -46,14 +47,7 @@ def show_why(screen: Screen, found: list[Answer], *, verbose: bool = False) -> N
         folded = len(of_sets) > SETS_SHOWN and not answer.one and not verbose
         if folded:
             told = tuple(reason for reason in told if reason.kind != "set")
-        rest = () if verbose else told[REASONS_SHOWN:]
-        rows: list[tuple[str | Text, ...]] = [
-            (f"{place}.", verdict(reason.verdict), _account(answer, reason, verbose))
-            for place, reason in enumerate(told[: len(told) - len(rest)], start=1)
-        ]
-        screen.grid(rows)
-        if rest:
-            screen.say(styled(f"  and {len(rest):,} more reasons (-v shows them)", QUIET))
+        _show_reasons(screen, answer, told, verbose=verbose)
         if folded:
             on = f" --rig {answer.rig.rig}"
             faulty = [one for one in answer.emulator.sets if one.state is not State.READY]
@@ -63,7 +57,48 @@ def show_why(screen: Screen, found: list[Answer], *, verbose: bool = False) -> N
             screen.say("  It runs all the same: games are counted apart.")
 
 
-def _account(answer: Answer, reason: Reason, verbose: bool) -> Text:
+def _show_reasons(screen: Screen, answer: Answer, told: Sequence[Reason], *, verbose: bool) -> None:
+    """The reasons one by one. A command that several of them share is told once, below them."""
+    rest = () if verbose else told[REASONS_SHOWN:]
+    told = told[: len(told) - len(rest)]
+    shared: dict[str, list[int]] = {}
+    for place, reason in enumerate(told, start=1):
+        if command := _command(answer, reason):
+            shared.setdefault(command, []).append(place)
+    screen.grid(
+        (f"{place}.", verdict(reason.verdict), _account(answer, reason, verbose, shared))
+        for place, reason in enumerate(told, start=1)
+    )
+    if rest:
+        screen.say(styled(f"  and {len(rest):,} more reasons (-v shows them)", QUIET))
+    for command, places in shared.items():
+        if len(places) > 1:
+            screen.say("  ", remedy(command), styled(f"   for {numbers(places)}", QUIET))
+
+
+def numbers(places: list[int]) -> str:
+    """Ascending numbers as they are said: 1 to 4 and 6."""
+    runs: list[list[int]] = []
+    for place in places:
+        if runs and place == runs[-1][-1] + 1:
+            runs[-1].append(place)
+        else:
+            runs.append([place])
+    said = [word for run in runs for word in ([f"{run[0]} to {run[-1]}"] if len(run) > 2 else map(str, run))]
+    return " and ".join([", ".join(said[:-1]), said[-1]] if len(said) > 1 else said)
+
+
+def _command(answer: Answer, reason: Reason) -> str:
+    """The command that is the next step for a reason; empty where a person has to do something."""
+    finding = reason.finding
+    if reason.source or (finding and finding.chief.refusal and not finding.met):
+        return ""
+    command = next_turn(answer, reason).command
+    return written(command) if command else ""
+
+
+def _account(answer: Answer, reason: Reason, verbose: bool, shared: dict[str, list[int]]) -> Text:
+    """What a reason is, and what to do about it; the command where no other reason has the same."""
     finding = reason.finding
     text = Text.assemble(styled(_title(answer, reason), "bold"), "\n", styled(reason.words))
     for part in reason.parts if reason.archive and verbose else ():
@@ -74,15 +109,16 @@ def _account(answer: Answer, reason: Reason, verbose: bool) -> Text:
         text.append_text(styled(f"\nor one of these: {', '.join(finding.instead)}"))
     for way in finding.ways if finding else ():
         text.append_text(styled(f"\n· {way_words(answer.rig, way, shorten)}"))
-    turn = next_turn(answer, reason)
+    command = _command(answer, reason)
     if finding and finding.chief.refusal and not finding.met:
         text.append("\n").append_text(remedy(f"for you to do: {fix_words(finding.chief.refusal)}"))
     elif reason.source:
         text.append("\n").append_text(
             remedy(f"connect {reason.source} (switch it on, or plug it in), then gribble check")
         )
-    elif turn.command:
-        text.append("\n").append_text(remedy(written(turn.command)))
+    elif command:
+        if len(shared[command]) == 1:
+            text.append("\n").append_text(remedy(command))
     elif reason.verdict != Verdict.UNPROVEN:  # else it only wants to be known
         text.append("\n").append_text(remedy("only you can do this"))
     return text
