@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from enum import StrEnum
+from pathlib import Path
 from typing import Annotated, Optional
 
 import typer
@@ -15,6 +16,7 @@ from gribble.cli.finding import find_config
 from gribble.cli.options import GamesOption, QuietOption, RereadOption, VerboseOption
 from gribble.cli.session import Session
 from gribble.cli.surveying import MOST_PASSED_OVER, aged, as_installed, sets_named, survey
+from gribble.core.answers.looked import Since, changes, look, remembered
 from gribble.core.answers.next import next_of
 from gribble.core.answers.ordering import by_name, worst_first
 from gribble.core.answers.why import answers, set_answers
@@ -24,8 +26,8 @@ from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.base.suggest import suggest
 from gribble.core.records.config import Ask, Scope
 from gribble.core.records.findings import Remedy, RigAudit, Standing, Verdict
-from gribble.views.check import answer_of, show_check, show_next, show_only, show_start, show_state
-from gribble.views.check_json import check_json
+from gribble.views.check import answer_of, show_check, show_next, show_only, show_since, show_start, show_state
+from gribble.views.check_json import check_json, since_json
 from gribble.views.set_releases import changes_json, show_changes
 from gribble.views.shell import behind
 from gribble.views.why import show_why, why_json
@@ -98,6 +100,9 @@ def check(
     reread: RereadOption = False,
     show: VerdictsOption = None,
     sort: SortOption = None,
+    since: Annotated[
+        bool, typer.Option("--since", help="Show only what changed since a check that you looked at.")
+    ] = False,
     quiet: QuietOption = False,
     verbose: VerboseOption = False,
 ) -> int:
@@ -110,6 +115,8 @@ def check(
     chosen = chosen_verdicts(show)
     if call.json + bool(show) + quiet > 1:
         raise GribbleError("--json, --show and --quiet do not go together", fix="Use one of them.")
+    if since and (show or quiet or call.scope.releases):
+        raise GribbleError("--since does not go together with --show, --quiet or --as", fix="Use one of them.")
     with Session(call) as session:
         scope = call.scope
         world = survey(session, scope, reread=reread, told=MOST_PASSED_OVER)
@@ -119,7 +126,11 @@ def check(
         before = as_installed(session, world, scope).audit(Ask(scope=scope)) if scope.releases else ()
         if call.json:
             answer = check_json(audits, world.away, world.passed_over)
-            session.screen.json({**answer, **(changes_json(before, audits) if before else {})})
+            more = changes_json(before, audits) if before else {}
+            more |= since_json(changed_since(session, audits, last=False)) if since else {}
+            session.screen.json({**answer, **more})
+        elif since:
+            show_since(session.screen, audits, changed_since(session, audits, last=False), _now(call))
         else:
             if before:
                 show_changes(session.screen, before, audits)
@@ -132,7 +143,10 @@ def check(
                 if before and not verbose and any(one.sets for found in audits for one in found.emulators):
                     session.screen.say(answer_of(audits), "  (-v shows everything)")  # the costs are answer enough
                 else:
-                    show_check(session.screen, audits, verbose=verbose)
+                    words = "" if before else changed_since(session, audits).words(_now(call))
+                    show_check(session.screen, audits, verbose=verbose, since=words)
+                    if session.screen.out.is_terminal and not (before or scope.sources):
+                        looked_at(session, audits)
                 if before:
                     session.screen.next(f"gribble check{behind(scope.words)}", "as it is installed now")
                 else:
@@ -141,6 +155,27 @@ def check(
         games_found = (one for found in audits for emulator in found.emulators for one in emulator.games or ())
         faulty = any(Standing.REMARK not in one.standing for one in games_found)
         return ExitCode.ATTENTION if faulty and code == ExitCode.CLEAN else code
+
+
+def _now(call: Call) -> float:
+    return call.environment.clock().timestamp()
+
+
+def _memory(session: Session) -> Path | None:
+    """Where it is remembered what earlier checks said."""
+    return session.loaded.memory / "looked.json" if session.loaded.memory else None
+
+
+def changed_since(session: Session, audits: tuple[RigAudit, ...], *, last: bool = True) -> Since:
+    """What has changed since the last check that somebody looked at, or since the last one that was different."""
+    memory = remembered(_memory(session))
+    return changes(memory.last if last else memory.before, audits)
+
+
+def looked_at(session: Session, audits: tuple[RigAudit, ...]) -> None:
+    """Somebody looks at a check: remember what it says."""
+    if memory := _memory(session):
+        look(memory, audits, _now(session.call))
 
 
 @command("why", takes="rig from_ at json config")
@@ -228,5 +263,5 @@ def _status(call: Call) -> int:
     with Session(call) as session:
         audits = survey(session, Scope()).audit(Ask())
         session.notes.nothing_lacks()  # what lacks is told by the commands that this one leads to
-        show_state(session.screen, audits)
+        show_state(session.screen, audits, changed_since(session, audits).words(_now(call)))
         return session.ended_for(audits)

@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 from rich.text import Text
 
+from gribble.core.answers.looked import RIGHT, Since, since_when
 from gribble.core.answers.next import Command, next_of
 from gribble.core.answers.why import causes_of
 from gribble.core.base.amounts import count, day_words
@@ -32,7 +33,7 @@ from gribble.core.records.holding import in_words
 from gribble.core.sayings.facts import root_words, say, say_all
 from gribble.core.sayings.remedies import archive_words, remedy_words, say_holding, setting_words, way_words
 from gribble.views.causes import cause_rows
-from gribble.views.looks import QUIET, TALLIED, shorten, with_title
+from gribble.views.looks import QUIET, STATES, TALLIED, VERDICTS, shorten, with_title
 from gribble.views.overview import games_words, needs_words, sets_words, show_overview
 from gribble.views.screen import Screen, remedy, state, styled, verdict
 from gribble.views.shell import quoted, written
@@ -61,11 +62,12 @@ class _Row(NamedTuple):
         return verdict(self.word), self.name, self.text
 
 
-def show_check(screen: Screen, audits: tuple[RigAudit, ...], *, verbose: bool) -> None:
-    """The answer first, then each rig with what is wrong on it."""
+def show_check(screen: Screen, audits: tuple[RigAudit, ...], *, verbose: bool, since: str = "") -> None:
+    """The answer first, and what has changed `since`, in words; then each rig with what is wrong on it."""
     emulators = [emulator for found in audits for emulator in found.emulators]
     brief = not verbose and len(emulators) > 1 and sum(map(_to_tell, emulators)) > ROWS_IN_ALL
     screen.say(answer_of(audits), styled("  (gribble why NAME tells you why)" if brief else "", QUIET))
+    _say_since(screen, since)
     for found in audits:
         if not brief or not (found.away or found is audits[0]):
             screen.out.print()
@@ -122,6 +124,34 @@ def show_only(screen: Screen, audits: tuple[RigAudit, ...], only: frozenset[str]
     if not shown:
         screen.say(f"Nothing is {' or '.join(sorted(only))}.")
     screen.next(f"gribble check{scope}", "shows everything")
+
+
+def _say_since(screen: Screen, since: str) -> None:
+    if since:
+        screen.say(styled(since), styled("  (check --since lists it)", QUIET))
+
+
+def show_since(screen: Screen, audits: tuple[RigAudit, ...], since: Since, now: float) -> None:
+    """The answer first, then each thing of which another verdict is true than at an earlier check."""
+    screen.say(answer_of(audits))
+    if not since.when:
+        screen.say("There is no earlier check to compare with: Gribble remembers those that you look at in a terminal.")
+    elif not since.changes:
+        screen.say(f"Nothing has changed {since_when(since.when, now)}.")
+    else:
+        screen.say(since.words(now))
+        screen.out.print()
+        worse = sorted(since.changes, key=lambda one: one.was != RIGHT)
+        screen.grid(
+            (_word(one.now), f"{one.emulator} on {one.rig}", styled(f"{one.name}: was {one.was}")) for one in worse
+        )
+    screen.next("gribble check", "shows everything")
+
+
+def _word(word: str) -> Text:
+    """What is true of a thing now: right, a verdict, or the state of a set."""
+    known = VERDICTS.get(Verdict.SOUND if word == RIGHT else word) or STATES.get(word, ("", ""))
+    return Text(f"{known[0]} {word}", style=known[1])
 
 
 def answer_of(audits: tuple[RigAudit, ...]) -> Text:
@@ -420,9 +450,10 @@ def show_start(screen: Screen) -> None:
     )
 
 
-def show_state(screen: Screen, audits: tuple[RigAudit, ...]) -> None:
+def show_state(screen: Screen, audits: tuple[RigAudit, ...], since: str = "") -> None:
     """Each rig and emulator in a line, then the next command."""
     screen.say(answer_of(audits))
+    _say_since(screen, since)
     for found in audits:
         screen.out.print()
         own = state(found.state) if found.emulators or found.away else styled("no emulators", QUIET)

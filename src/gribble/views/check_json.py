@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from datetime import datetime
 from typing import Any
 
+from gribble.core.answers.looked import Since
 from gribble.core.records.findings import (
     Aside,
     EmulatorAudit,
@@ -19,6 +21,16 @@ from gribble.core.records.findings import (
 from gribble.core.records.holding import Away, Holding, Skipped
 from gribble.core.sayings.facts import say, say_all
 from gribble.views.looks import iso
+
+
+def since_json(since: Since) -> dict[str, Any]:
+    """What changed since an earlier check, as further keys of `check/1`; the time as ISO 8601 with its zone."""
+    when = datetime.fromtimestamp(since.when).astimezone().isoformat(timespec="seconds") if since.when else None
+    changes = [
+        {"rig": one.rig, "emulator": one.emulator, one.kind: one.name, "was": one.was, "now": one.now}
+        for one in since.changes
+    ]
+    return {"since": when, "changes": changes}
 
 
 def check_json(
