@@ -13,8 +13,9 @@ import msgspec
 import pytest
 
 from gribble.core.answers.report import Report
+from gribble.core.base.paths import without_home
 from gribble.views import report
-from tests.conftest import Gribble, tree
+from tests.conftest import Gribble, demo_world, tree
 
 SCRIPT = Path(report.__file__).parent / "templates" / "report.js"
 
@@ -203,3 +204,45 @@ def test_a_world_without_rigs_has_a_report_too(gribble: Gribble, world: Path, co
     (world / "gribble.toml").write_text(config)
     gribble("report", "--html", "r.html", "--markdown", "r.md", "--csv", "r.csv", cwd=world, code=1)
     assert "0 emulators: none" in words_of(page_of((world / "r.html").read_text()))
+
+
+def test_what_is_shared_has_no_home_in_it(gribble: Gribble, tmp_path: Path, clean_env: dict[str, str]) -> None:
+    home = Path(clean_env["HOME"])
+    world = demo_world(home)
+    (world / "drawer").rename(home / "Downloads")
+    config = world / "gribble.toml"
+    config.write_text(config.read_text().replace('["drawer"]', '["~/Downloads"]'))
+    desk = tmp_path / "desk"
+    desk.mkdir()
+    forms = {"--csv": "a.csv", "--html": "a.html", "--markdown": "a.md", "--obtain": "o.csv"}
+    words = ("report", "--config", str(world))
+    gribble(*words, *(word for pair in forms.items() for word in pair), cwd=desk, code=1)
+    texts = [(desk / name).read_text() for name in forms.values()]
+    texts += [gribble(*words, option, "-", cwd=desk, code=1).out for option in forms]
+    texts.append(gribble(*words, "--brief", cwd=desk, code=1).out)
+    texts.append(
+        gribble("sets", "compare", "1.6", "1.8", "--rig", "cabinet", "--csv", "-", "--config", str(world), cwd=desk).out
+    )
+    for text in texts:
+        assert str(tmp_path) not in text
+        assert "../Downloads" not in text
+    assert "~/Downloads/skerry/SKERRY.COPIER" in texts[0]
+    assert "~/<wbr>Downloads" in texts[1] or "~/Downloads" in texts[1]
+    found = [one["found"] for rig in gribble(*words, "--json", cwd=desk, code=1).json["rigs"] for emulator in rig["emulators"]
+             for one in emulator["rows"] if one["found"].startswith("/")]  # fmt: skip
+    assert found, "a program gets the whole path"
+
+
+@pytest.mark.parametrize(
+    ("text", "told"),
+    [
+        ("/home/ada/drawer/x.zip: a.rom", "~/drawer/x.zip: a.rom"),
+        ("take it from a.rom in /home/ada/games/drawer/x.zip", "take it from a.rom in drawer/x.zip"),
+        ("'/home/ada/x', /home/ada", "'~/x', ~/"),
+        ("/home/adam/x /mnt/home/ada/x /home/ada.old/x", "/home/adam/x /mnt/home/ada/x /home/ada.old/x"),
+        ("ftp://ada@driftwood/home/ada", "ftp://ada@driftwood/home/ada"),
+    ],
+)
+def test_only_the_home_itself_is_shortened(text: str, told: str) -> None:
+    assert without_home("/home/ada/games", "/home/ada")(text) == told
+    assert without_home("", "")(text) == text

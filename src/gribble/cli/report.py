@@ -11,7 +11,7 @@ from gribble.cli.command import Call, command
 from gribble.cli.options import ReplaceOption
 from gribble.cli.session import Session
 from gribble.cli.surveying import aged, survey
-from gribble.core.answers.report import Since, make_report, runs_since
+from gribble.core.answers.report import Since, for_others, make_report, runs_since
 from gribble.core.answers.rosters import arcade_places, match_releases
 from gribble.core.base.errors import GribbleError
 from gribble.core.base.filewriter import check_target, write_file
@@ -114,14 +114,16 @@ def report(
         arcade = any(one.arcade for found in world.rigs if not found.away for one in found.emulators)
         matched = match_releases(world, arcade_places(world, (), ())) if arcade else []
         when = call.environment.clock().isoformat(sep=" ", timespec="minutes")
-        made = make_report(world, audits, when, shorten, matched, Since(since or "", tuple(chosen)))
+        changed = Since(since or "", tuple(chosen))
+        made = make_report(world, audits, when, shorten if call.json else str, matched, changed)
+        shared = for_others(made, session.folder, str(call.environment.home)) if wanted or shown else made
         for _, target, own, text in wanted:
-            kept = write_file(target, [text(made).encode("utf-8", "replace")], own=own, replace_other=replace)
+            kept = write_file(target, [text(shared).encode("utf-8", "replace")], own=own, replace_other=replace)
             session.screen.tell(f"written: {shorten(str(target))}{kept_words(kept)}")
         if call.json:
             session.screen.json(report_json(made))
         elif shown:
-            session.screen.raw(shown[0](made))
+            session.screen.raw(shown[0](shared))
         else:
             session.screen.say(answer_of(made))
         return session.ended_for(audits)

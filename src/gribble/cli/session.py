@@ -112,6 +112,11 @@ class Session:
             emulators &= {name for name, sheet in self.loaded.catalogue.sheets.items() if sheet.arcade}
         return rig in self.about.rigs or not emulators.isdisjoint(self.about.emulators or emulators)
 
+    @property
+    def folder(self) -> str:
+        """The folder of gribble.toml; empty without one."""
+        return str(self.loaded.path.parent) if self.loaded.path else ""
+
     def roster(self, path: Path) -> tuple[Roster | None, list[Mistake]]:
         """The roster in a file, from its store, and its mistakes."""
         with self.screen.bar(f"Reading {path.name}") as bar:

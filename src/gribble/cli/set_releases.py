@@ -27,6 +27,7 @@ from gribble.core.answers.rosters import (
 from gribble.core.base.amounts import read_bytes
 from gribble.core.base.errors import ExitCode, unreadable
 from gribble.core.base.filewriter import check_target, write_file
+from gribble.core.base.paths import without_home
 from gribble.core.catalogue.config import read_wanted
 from gribble.core.records.set_remedies import Change
 from gribble.views.looks import kept_words, shorten
@@ -107,13 +108,14 @@ def compare(
         paths = session.loaded.catalogue.rosters.get(place.fitted.emulator, ())
         rosters = find_roster(place, paths, old), find_roster(place, paths, new)
         changes = compare_releases(place, *rosters)
+        shared = without_home(session.folder, str(call.environment.home))
         if table:
-            kept = write_file(table, [compare_csv(changes).encode()], own=CHANGES, replace_other=replace)
+            kept = write_file(table, [shared(compare_csv(changes)).encode()], own=CHANGES, replace_other=replace)
             session.screen.tell(f"written: {shorten(str(table))}{kept_words(kept)}")
         if call.json:
             session.screen.json(compare_json(*rosters, changes))
         elif csv == "-":
-            session.screen.raw(compare_csv(changes))
+            session.screen.raw(shared(compare_csv(changes)))
         else:
             show_compared(session.screen, *rosters, changes, verbose=verbose)
             installed = place.fitted.release == rosters[1].head.release

@@ -7,15 +7,16 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
+import msgspec
 from msgspec import Struct
 
 from gribble.core.answers.rosters import Matched
 from gribble.core.audit.world import World
 from gribble.core.base.amounts import day_words
 from gribble.core.base.digests import Digests
-from gribble.core.base.paths import whole_number
+from gribble.core.base.paths import whole_number, without_home
 from gribble.core.placing.gaps import brought_by_away, gaps_of, once_each
 from gribble.core.placing.journal import Run
 from gribble.core.records.facts import Accepted
@@ -252,6 +253,24 @@ def make_report(
         oldest=_oldest(audits),
         away=tuple(SourceAway(source=one.source, at=one.at, since=one.since, files=one.files) for one in world.away),
     )
+
+
+def for_others(report: Report, folder: str, home: str) -> Report:
+    """The same report as others may read it: `without_home` in any text."""
+
+    shortened = without_home(folder, home)
+
+    def told(value: Any) -> Any:
+        match value:
+            case str():
+                return shortened(value)
+            case dict():
+                return {key: told(one) for key, one in value.items()}
+            case list() | tuple():
+                return [told(one) for one in value]
+        return value
+
+    return msgspec.convert(told(msgspec.to_builtins(report)), Report)
 
 
 def _oldest(audits: tuple[RigAudit, ...]) -> str:

@@ -263,3 +263,20 @@ def run_number(word: str) -> int:
 def run_of(slot: str) -> int:
     """The run that filled a slot of the attic; 0 for a file that no run has put there."""
     return run_number(slot.partition("/")[0].removesuffix(UNDONE))
+
+
+def without_home(folder: str, home: str) -> Callable[[str], str]:
+    """Return what shortens the paths in a text that others may read: those below a `folder` begin there, and those
+    below the `home` folder begin with a tilde."""
+    roots = [
+        (re.compile(rf"(?<![\w/.~-]){re.escape(root.rstrip('/'))}(?:[/\\]|(?![\w.-]))"), short)
+        for root, short in ((folder, ""), (home, "~/"))
+        if root
+    ]
+
+    def shortened(text: str) -> str:
+        for root, short in roots:
+            text = root.sub(short, text)
+        return text
+
+    return shortened
