@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import csv
+import html
 import io
 import re
+import shlex
 from pathlib import Path
 from typing import Any
 
@@ -12,8 +14,9 @@ import html5lib
 import msgspec
 import pytest
 
-from gribble.core.answers.report import Report
+from gribble.core.answers.report import EmulatorReport, Report, RigReport, SetCell, SetFault, ToObtain
 from gribble.core.base.paths import without_home
+from gribble.core.records.findings import State
 from gribble.views import report
 from tests.conftest import Gribble, demo_world, tree
 
@@ -246,3 +249,41 @@ def test_what_is_shared_has_no_home_in_it(gribble: Gribble, tmp_path: Path, clea
 def test_only_the_home_itself_is_shortened(text: str, told: str) -> None:
     assert without_home("/home/ada/games", "/home/ada")(text) == told
     assert without_home("", "")(text) == text
+
+
+def test_thirty_thousand_sets_are_folded_into_some_hundred_lines() -> None:
+    names = [f"set{number}" for number in range(30_000)]
+    cells = tuple((SetCell(set=name, title=name, state=State.BLOCKED),) for name in names)
+    faults = tuple(
+        SetFault(set=name, title=name, state=State.BLOCKED, verdict="missing", remedy="obtain", reason="not found",
+                 file="a.bin", owner=f"set{number // 2 * 2}")
+        for number, name in enumerate(names)
+    )  # fmt: skip
+    obtain = tuple(
+        ToObtain(emulator="turnstone", rigs=("cabinet",), need=None, set=name, title=name, level="", archive=f"{name}.zip",
+                 file="a.bin", size=4, crc32="12345678", md5=None, sha1=None, sha256=None, reason="")
+        for name in names
+    )  # fmt: skip
+    one = EmulatorReport(emulator="turnstone", title="Turnstone", release="1.8", state=State.BLOCKED, todo="", rows=(),
+                         families=cells, faults=faults)  # fmt: skip
+    rig = RigReport(rig="cabinet", root="cabinet", state=State.BLOCKED, emulators=(one,))
+    page = report.report_html(Report(when="2026-12-01", state=State.BLOCKED, rigs=(rig,), obtain=obtain))
+    drawn = re.sub(r'<script type="application/json">.*?</script>', "", page, flags=re.DOTALL)
+    assert drawn.count("<details") <= report.MOST_LINES + 8
+    assert "set29999" not in drawn
+    assert page.count("set29999") >= 2
+    assert "30,000 files" in drawn
+    few = msgspec.structs.replace(one, families=cells[: report.MOST_CELLS], faults=faults[: report.MOST_CELLS])
+    assert report.folded_sets(few) is None
+    assert report.folded_sets(one)
+
+
+def test_the_page_has_the_command_for_each_emulator(gribble: Gribble, world: Path) -> None:
+    page = gribble("report", "--html", "-", cwd=world, code=1).out
+    commands = [html.unescape(one) for one in re.findall(r'<code class="command">(.*?)</code>', page)]
+    told = gribble("report", "--json", cwd=world, code=1).json
+    nexts = [one["next"] for rig in told["rigs"] for one in rig["emulators"] if one["next"]]
+    assert commands == nexts
+    assert "gribble plan sandpiper --rig lighthouse" in commands
+    for command in commands:
+        assert gribble(*shlex.split(command)[1:], cwd=world).code in (0, 1), command

@@ -111,7 +111,11 @@ def test_rereading_proves_sets_by_the_strongest_digest(gribble: Gribble, world: 
         (("sets", "fit", "--room", "1MB", "--rig", "annex"), 2, "no set of dotterel on annex is wanted"),
         (("sets", "match", "--emulator", "plover"), 2, "plover is not an arcade emulator"),
         (("sets", "fit", "--room", "lots"), 2, "'lots' is not a size"),
-        (("sets", "fit", "--room", "1GB", "--wanted", "nowhere.txt"), 2, "there is no file or folder called nowhere.txt"),
+        (
+            ("sets", "fit", "--room", "1GB", "--wanted", "nowhere.txt"),
+            2,
+            "there is no file or folder called nowhere.txt",
+        ),
         (("sets", "fit", "--room", "1GB", "--out", "drawer/card.txt"), 2, "Gribble never writes to a source"),
     ],
 )

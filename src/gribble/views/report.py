@@ -283,6 +283,10 @@ MOST_CELLS = 300
 """Of more sets than so many each has no cell of its own."""
 MOST_OPEN = 40
 """More files to obtain than so many are folded by archive, and unfolded from JSON."""
+MOST_LINES = 100
+"""The sets of an emulator are folded into about so many lines."""
+MOST_ARCHIVES = 300
+"""The files of more archives are folded by emulator: a browser draws some hundred lines at once."""
 MOST_EMBEDDED = 30_000
 """So many files to obtain stand in a page at most; a table has all."""
 MOST_FAULTS = 4
@@ -331,46 +335,61 @@ def folded_sets(one: EmulatorReport) -> tuple[list[Folded], Markup] | None:
         return None
     faults = [fault for _, fault, _ in set_lines(one)]
     alike = Counter(fault.reason for fault in faults if not fault.file)
+
+    def kind(fault: SetFault) -> str:
+        return kind_words(Verdict(fault.verdict), of_release=not fault.file)
+
+    def words(fault: SetFault) -> str:
+        """What is said of a fault, as far as that is no more than its kind."""
+        if fault.file and fault.owner != fault.set:
+            return f"need files of {fault.owner}: {fault.reason}"
+        return fault.reason if alike[fault.reason] >= ALIKE else kind(fault)
+
+    shared = Counter((fault.state, words(fault)) for fault in faults)
+    told = {group for group, _ in shared.most_common(MOST_LINES)}
     groups: dict[tuple[str, str], list[list[str]]] = {}
     for fault in faults:
-        of_kind = kind_words(Verdict(fault.verdict), of_release=not fault.file)
-        if fault.file and fault.owner != fault.set:
-            of_kind = f"need files of {fault.owner}: {fault.reason}"
-        elif alike[fault.reason] >= ALIKE:
-            of_kind = fault.reason
+        group = fault.state, words(fault)
         entry = [visible(text, " ") for text in (fault.set, fault.title, fault.file, fault.reason)]
-        groups.setdefault((fault.state, of_kind), []).append(entry)
+        groups.setdefault(group if group in told else (fault.state, kind(fault)), []).append(entry)
     ready = [[visible(cell.set, " "), visible(cell.title, " ")] for cell in cells if cell.state is State.READY]
     if ready:
         groups[State.READY, ""] = ready
     data = {str(number): entries for number, entries in enumerate(groups.values())}
     lines = [
-        Folded(word, count(len(entries), "set"), words, str(number))
-        for number, ((word, words), entries) in enumerate(groups.items())
+        Folded(word, count(len(entries), "set"), said, str(number))
+        for number, ((word, said), entries) in enumerate(groups.items())
     ]
     order = sorted(lines, key=lambda line: (line.word != "blocked", line.word == "ready"))
     return order, _json(data)
 
 
 def folded_obtain(report: Report) -> tuple[list[Folded], Markup, str] | None:
-    """What is to be obtained for sets, an archive in a line, with the files as JSON and what was left out.
+    """What is to be obtained for sets, an archive in a line (of very many, an emulator), with the files as JSON and
+    what was left out.
 
     None where it is little.
     """
     wanted = [one for one in report.obtain if one.archive]
     if len(wanted) <= MOST_OPEN:
         return None
-    archives: dict[tuple[str, str], list[ToObtain]] = {}
-    for one in wanted[:MOST_EMBEDDED]:
-        archives.setdefault((one.emulator, one.archive or ""), []).append(one)
+    embedded = wanted[:MOST_EMBEDDED]
+    many = len({(one.emulator, one.archive) for one in embedded}) > MOST_ARCHIVES
+    groups: dict[tuple[str, str], list[ToObtain]] = {}
+    for one in embedded:
+        groups.setdefault((one.emulator, "" if many else one.archive or ""), []).append(one)
     lines, data = [], {}
-    for number, ((emulator, archive), files) in enumerate(archives.items()):
+    for number, ((emulator, archive), files) in enumerate(groups.items()):
         rigs = ", ".join(dict.fromkeys(rig for one in files for rig in one.rigs))
-        lines.append(
-            Folded(archive, count(len(files), "file"), f"{files[0].title}, {emulator} on {rigs}", f"o{number}")
-        )
+        of_archives = f"in {count(len({one.archive for one in files}), 'archive')}, on {rigs}"
+        words = f"{files[0].title}, {emulator} on {rigs}" if archive else of_archives
+        lines.append(Folded(archive or emulator, count(len(files), "file"), words, f"o{number}"))
         data[f"o{number}"] = [
-            [visible(one.file, " "), "" if one.size is None else f"{one.size:,} bytes", " ".join(_digests(one))]
+            [
+                visible(one.file if archive else f"{one.archive}: {one.file}", " "),
+                "" if one.size is None else f"{one.size:,} bytes",
+                " ".join(_digests(one)),
+            ]
             for one in files
         ]
     left = len(wanted) - MOST_EMBEDDED

@@ -143,7 +143,16 @@ def _commands(left: Open, scope: Words, detail: Words) -> Iterator[Command]:
         yield Command(("gribble", "plan"), why)
     yield from _choices(left, scope)
     if left.gaps:
-        yield Command(("gribble", "needs"), f"{count(left.gaps, 'file')} to obtain, with names, sizes and digests")
+        yield Command(("gribble", "needs", *_about(scope)), f"{count(left.gaps, 'file')} to obtain, with names, sizes and digests")
+
+
+def _about(scope: Words) -> Words:
+    """Emulators and rigs of a scope, without where files are today, for a question that is not about that."""
+    words = list(scope)
+    while away := next((one for one in words if one in ("--from", "--at")), None):
+        at = words.index(away)
+        del words[at : at + 2]
+    return tuple(words)
 
 
 def _choices(left: Open, scope: Words) -> Iterator[Command]:

@@ -5,13 +5,15 @@ Names in it come from disks, archives and catalogues; who writes them somewhere 
 
 from __future__ import annotations
 
+import shlex
 from collections import Counter
 from collections.abc import Iterable
 from typing import Any, NamedTuple
 
 import msgspec
-from msgspec import Struct
+from msgspec import Struct, structs
 
+from gribble.core.answers.next import next_of
 from gribble.core.answers.rosters import Matched
 from gribble.core.audit.world import World
 from gribble.core.base.amounts import day_words
@@ -90,7 +92,8 @@ class SetCell(Struct, frozen=True):
 
 
 class EmulatorReport(Struct, frozen=True, kw_only=True):
-    """One emulator on a rig. `families` are its wanted sets, parents with their clones; `todo` is what comes next."""
+    """One emulator on a rig. `families` are its wanted sets, parents with their clones; `todo` is what comes next, in
+    words, and `next` the command to type, empty where there is none."""
 
     emulator: str
     title: str
@@ -101,6 +104,7 @@ class EmulatorReport(Struct, frozen=True, kw_only=True):
     families: tuple[tuple[SetCell, ...], ...] = ()
     faults: tuple[SetFault, ...] = ()
     note: str = ""
+    next: str = ""
 
     @property
     def verdicts(self) -> dict[str, int]:
@@ -335,7 +339,14 @@ def _emulator(world: World, rig: RigAudit, emulator: EmulatorAudit, shown: Shown
         families=tuple(_families(world, rig.rig, emulator)),
         faults=tuple(_fault(one, problem) for one in emulator.sets for problem in one.problems),
         note=emulator.note or emulator.sets_note,
+        next=_next(rig, emulator),
     )
+
+
+def _next(rig: RigAudit, emulator: EmulatorAudit) -> str:
+    """The command that leads on for one emulator, as it is typed in a POSIX shell; empty where none does."""
+    command = next_of((structs.replace(rig, emulators=(emulator,)),), (emulator.emulator, "--rig", rig.rig))
+    return shlex.join(command.words) if command else ""
 
 
 def _need_rows(rig: RigAudit, finding: NeedFinding, shown: Shown) -> Iterable[Row]:

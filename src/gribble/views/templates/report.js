@@ -100,6 +100,15 @@
     }
     told.value = wanted || show.value ? `${count.toLocaleString("en")} found` : "";
   };
+  for (const command of document.querySelectorAll(".command")) {
+    const copy = make("button", { type: "button", className: "copy", textContent: "copy" });
+    copy.setAttribute("aria-label", `copy ${command.textContent}`);
+    copy.addEventListener("click", () => {
+      getSelection().selectAllChildren(command);
+      copy.textContent = document.execCommand("copy") ? "copied" : "press Ctrl-C"; // works in a page from a disk, too
+    });
+    command.after(" ", copy);
+  }
   form.addEventListener("submit", (event) => event.preventDefault());
   form.addEventListener("input", narrow);
   section.querySelector("h2").after(form);
