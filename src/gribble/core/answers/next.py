@@ -143,7 +143,9 @@ def _commands(left: Open, scope: Words, detail: Words) -> Iterator[Command]:
         yield Command(("gribble", "plan"), why)
     yield from _choices(left, scope)
     if left.gaps:
-        yield Command(("gribble", "needs", *_about(scope)), f"{count(left.gaps, 'file')} to obtain, with names, sizes and digests")
+        yield Command(
+            ("gribble", "needs", *_about(scope)), f"{count(left.gaps, 'file')} to obtain, with names, sizes and digests"
+        )
 
 
 def _about(scope: Words) -> Words:
