@@ -5,20 +5,48 @@ Run by `make docs`."""
 from __future__ import annotations
 
 import ast
+import contextlib
+import io
+import json
 import re
+import shlex
+import shutil
+import tempfile
 import textwrap
+import tomllib
 from collections.abc import Iterator
+from datetime import datetime
+from enum import Enum
 from functools import cache
 from pathlib import Path
-from typing import Any, NamedTuple
+from types import UnionType
+from typing import (
+    Annotated,
+    Any,
+    Literal,
+    NamedTuple,
+    NotRequired,
+    Required,
+    Union,
+    get_args,
+    get_origin,
+    get_type_hints,
+    is_typeddict,
+)
 
 import typer
 
 import gribble
-from gribble.cli.app import SHOW, SHOWN, program
+from gribble.cli.app import SHOW, SHOWN, program, run
+from gribble.cli.environment import Environment
 from gribble.core.base import budget
 from gribble.core.base.errors import ExitCode
 from gribble.core.files.settingsfile import MOST_VALUE
+from gribble.core.records import answers as json_answers
+from gribble.core.records.answers import ANSWERS
+from gribble.core.records.findings import Proof, Remedy, State, Verdict
+from gribble.core.records.sheet import Level
+from gribble.demo.world import build_world
 from gribble.stores.link import PATIENCE
 from gribble.views.looks import VERDICTS
 from gribble.views.words import MEANT, WORDS
@@ -33,7 +61,7 @@ ABOUT = {
     "core/answers/entering": "Rigs and sources",
     "core/catalogue/configfile": "Rigs and sources",
     "cli/command": "Names and options", "cli/init": "Finding the configuration",
-    "cli/doctor": "Finding the configuration", "core/catalogue": "The catalogue",
+    "cli/app": "Names and options", "cli/doctor": "Finding the configuration", "core/catalogue": "The catalogue",
     "core/answers/adding": "The catalogue", "core/answers/setup": "Finding the configuration",
     "core/audit/asked": "Names and options", "core/answers/lint": "The catalogue",
     "cli/catalogue": "The catalogue", "core/audit/looking": "Rigs and sources",
@@ -458,7 +486,116 @@ def costs_table() -> str:
     return "\n".join([*lines, *(f"| {kind} | {names} | {'; '.join(costs)} |" for kind, (names, costs) in rows.items())])
 
 
-MADE = {"safety.md": safety_page, "messages.md": messages_page, "commands.md": commands_page, "words.md": words_page}
+class Asked(NamedTuple):
+    """A kind of answer: the command, asked in the demo world, and a line of jq that takes something out of it."""
+
+    command: str
+    what: str
+    jq: str
+
+
+ASKED = {
+    kind: Asked(**table) for kind, table in tomllib.loads((PAGES / "json.toml").read_text(encoding="utf-8")).items()
+}
+NO_TIME = "2026-12-01T10:00:00+00:00"
+
+
+@cache
+def answers() -> dict[str, Any]:
+    """The answers of the demo world, by kind; times and the world's place are always the same."""
+    with tempfile.TemporaryDirectory() as folder:
+        world = Path(folder) / "world"
+        build_world(world)
+        shutil.copytree(world / "catalogue", world / "new-catalogue")
+        sheet = world / "new-catalogue/knot.sheet.toml"
+        sheet.write_text(
+            sheet.read_text()
+            + '\n[[need]]\nid = "gannet-font"\nkind = "bios"\nlevel = "extra"\nfolder = "system"\nname = "FONT.ROM"\n'
+        )
+        env = {"HOME": folder, "XDG_DATA_HOME": folder, "XDG_CONFIG_HOME": folder, "NO_COLOR": "1", "TZ": "UTC"}
+        found = {}
+        for kind, asked in ASKED.items():
+            out, err = io.StringIO(), io.StringIO()
+            words = tuple(shlex.split(asked.command)[1:])
+            with contextlib.chdir(world):
+                run(Environment(words, env, world, io.StringIO(), out, err, lambda: datetime(2026, 12, 1, 10), False))
+            text = re.sub(r"20\d\d-\d\d-\d\dT[\d:]+[+-][\d:]+", NO_TIME, out.getvalue()).replace(str(world), "/games")
+            found[kind] = json.loads(text.replace(folder, "/home"))
+        return found
+
+
+def _short(value: Any) -> Any:
+    """An answer with the first thing of each list, for an example."""
+    match value:
+        case list():
+            return [_short(one) for one in value[:1]]
+        case dict():
+            return {key: _short(one) for key, one in value.items()}
+        case str() if len(value) > MOST_SHOWN:
+            return f"{value[:MOST_SHOWN]}…"
+    return value
+
+
+MOST_SHOWN = 48
+
+
+def _outline(kind: Any, indent: int = 0) -> str:
+    """The keys of a record and what stands behind them; a ? is behind a key that may be absent."""
+    if get_origin(kind) in (NotRequired, Required, Annotated):
+        return _outline(get_args(kind)[0], indent)
+    if get_origin(kind) in (UnionType, Union):
+        return " or ".join(_outline(one, indent) for one in get_args(kind))
+    if get_origin(kind) is list:
+        return f"[{_outline(get_args(kind)[0], indent)}, …]"
+    if get_origin(kind) is Literal:
+        return "|".join(f'"{one}"' for one in get_args(kind))
+    if get_origin(kind) is dict:
+        return f'{{"…": {_outline(get_args(kind)[1], indent)}}}'
+    if is_typeddict(kind):
+        hints = get_type_hints(kind, include_extras=True)
+        pad = "  " * (indent + 1)
+        hints = dict(sorted(hints.items(), key=lambda pair: get_origin(pair[1]) is NotRequired))
+        rows = [
+            f'{pad}"{key}"{"?" if get_origin(hint) is NotRequired else ""}: {_outline(hint, indent + 1)}'
+            for key, hint in hints.items()
+        ]
+        about = f"  // {_flat(kind.__doc__)}" if indent and kind.__doc__ and kind.__doc__ != dict.__doc__ else ""
+        return f"{{{about}\n" + ",\n".join(rows) + f"\n{'  ' * indent}}}"
+    if isinstance(kind, type) and issubclass(kind, Enum):
+        return kind.__name__.lower()
+    return {str: "text", int: "number", float: "number", bool: "true|false", type(None): "null", Any: "…"}[kind]
+
+
+def json_page() -> str:
+    """The page of the answers in JSON."""
+    lines = [
+        "# Use the answers in a program", "",
+        "<!-- Made from the program's own records and the demo world by `make docs`; a test compares the two. -->", "",
+        _flat(json_answers.__doc__ or ""), "",
+        "A key with ? may be absent. The examples are of the demo world, with the first thing of each list.", "",
+    ]  # fmt: skip
+    for words in (Level, Proof, Remedy, State, Verdict):
+        lines.append(f"- **{words.__name__.lower()}**: {', '.join(f'`{one}`' for one in words)}")
+    for kind, record in sorted(ANSWERS.items()):
+        lines += ["", f"## {kind}/1", "", _flat(record.__doc__ or ""), "", "```", _outline(record), "```"]
+        if kind in ASKED:
+            example = json.dumps(_short(answers()[kind]), indent=1, ensure_ascii=False)
+            lines += ["", f"    {ASKED[kind].command}", "", "```json", example, "```", *_taken_out(ASKED[kind])]
+    lines += ["", "## report/1", "", "`gribble report --json`: everything that the page has. Its schema has the keys."]
+    return "\n".join([*lines, *_taken_out(ASKED["report"])]) + "\n"
+
+
+def _taken_out(one: Asked) -> list[str]:
+    return ["", f"For example, {one.what}:", "", f"    {one.command} | jq -r '{one.jq}'"]
+
+
+MADE = {
+    "json.md": json_page,
+    "safety.md": safety_page,
+    "messages.md": messages_page,
+    "commands.md": commands_page,
+    "words.md": words_page,
+}
 
 if __name__ == "__main__":
     for name, make in MADE.items():

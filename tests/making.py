@@ -25,12 +25,14 @@ from pathlib import Path
 from typing import Any
 from unittest import mock
 
+import msgspec
 import pytest
 
 import gribble
 from gribble.cli.app import run
 from gribble.cli.environment import Environment
 from gribble.cli.main import main
+from gribble.core.records.answers import ANSWERS
 from gribble.core.records.steps import Step
 from gribble.stores import local
 from tests.ground.rules import laid
@@ -46,6 +48,15 @@ for _name in ("utf-8-sig", "utf-16", "utf-32", "latin-1", "cp1252"):
 A, B, C = b"content A" * 400, b"content B" * 300, b"any other content" * 200
 
 
+def as_documented(answer: Any) -> Any:
+    """The same answer, which has the keys and values that its schema has, and no others."""
+    kind = answer.get("gribble", "").partition("/")[0] if isinstance(answer, dict) else ""
+    if kind in ANSWERS:
+        known = msgspec.convert(answer, ANSWERS[kind])
+        assert answer == known, [key for key in answer if answer[key] != known.get(key)]
+    return answer
+
+
 class Said:
     """What a run of the program left: exit status, standard output, standard error."""
 
@@ -54,7 +65,7 @@ class Said:
 
     @property
     def json(self) -> Any:
-        return json.loads(self.out)
+        return as_documented(json.loads(self.out))
 
     @property
     def words(self) -> str:

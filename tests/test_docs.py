@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import json
 import re
 import runpy
 import shlex
+import shutil
+import subprocess
 from pathlib import Path
 from typing import Any
 
@@ -13,7 +16,10 @@ import pytest
 import typer
 
 from gribble.cli.app import SHOW, SHOWN, program
+from gribble.core.answers.schema import FILES, SCHEMAS
+from gribble.core.answers.schema import schema as make_schema
 from gribble.core.base.tables import MORE
+from gribble.core.records.answers import ANSWERS
 from gribble.core.records.config import Config, Installed, Rig, Source
 from gribble.core.records.imported import Field, FieldMap
 from gribble.core.records.roster import ArcadeSet, Disc, RosterHead, SetFile
@@ -35,9 +41,11 @@ from gribble.core.records.sheet import (  # fmt: skip
     Sheet,
     Unlock,
 )
+from tests.making import as_documented
 
 DOCS = Path(__file__).parents[1] / "docs"
-MADE = runpy.run_path(str(DOCS / "make.py"))["MADE"]
+MAKE = runpy.run_path(str(DOCS / "make.py"))
+MADE = MAKE["MADE"]
 RECORDS: dict[str, type[msgspec.Struct]] = {
     "gribble.toml": Config, "A source": Source, "A rig": Rig, "An emulator on a rig": Installed, "A sheet": Sheet, "The list that it was made from": Origin, "A need": Need,
     "A further copy": Also, "An accepted content": Accept, "A rejected content": Reject, "A key": Key,
@@ -83,7 +91,7 @@ def commands() -> list[tuple[str, str]]:
     for path in (DOCS.parent / "README.md", *sorted(DOCS.glob("*.md"))):
         for line in path.read_text().splitlines():
             if re.match(r"^ {4}(\$ )?gribble( |$)", line):
-                found.append((path.name, re.sub(r"\s+#.*$", "", line.strip().removeprefix("$ "))))
+                found.append((path.name, re.sub(r"\s+[#|] .*$", "", line.strip().removeprefix("$ "))))
             inline = re.findall(r"`(gribble [a-z-][^`…]*)`", line)  # not "gribble COMMAND"
             found += [(path.name, words) for words in inline if "|" not in words]
     return found
@@ -99,6 +107,8 @@ def test_every_command_in_the_documents_is_one(document: str, line: str) -> None
             words = [SHOW, *words]
         assert words[0] in command.commands, f"{document}: {line}: there is no {words[0]}"
         command, words = command.commands[words[0]], words[1:]
+    if command.name in SHOWN and "--json" in words:
+        command = command.commands[SHOW]
     known = {option for parameter in command.params for option in (*parameter.opts, *parameter.secondary_opts)}
     known |= {"--help", "-h", "--install-completion", "--show-completion"}
     asked = {word.partition("=")[0] for word in words if word.startswith("-")}
@@ -121,3 +131,26 @@ def test_every_message_that_names_a_command_names_one_there_is() -> None:
         options = {word.partition("=")[0].rstrip(",:)") for word in words if word.startswith("--") and word != "--"}
         if not hasattr(command, "commands"):
             assert options <= {option for one in command.params for option in one.opts}, f"gribble {text}"
+
+
+@pytest.mark.parametrize("kind", sorted({*MAKE["ASKED"], *ANSWERS} - {"watch"}))
+def test_an_answer_in_json_is_shown_as_it_is_and_taken_apart_by_jq(kind: str) -> None:
+    asked, answer = MAKE["ASKED"][kind], MAKE["answers"]()[kind]
+    assert answer["gribble"] == f"{kind}/1"
+    as_documented(answer)
+    if jq := shutil.which("jq"):
+        ended = subprocess.run(
+            [jq, "-r", asked.jq], input=json.dumps(answer), capture_output=True, text=True, check=False
+        )
+        assert (ended.returncode, ended.stderr) == (0, "")
+        assert ended.stdout.strip(), "a line that takes nothing out shows nobody anything"
+
+
+@pytest.mark.parametrize("kind", sorted(SCHEMAS))
+def test_every_kind_has_a_schema(kind: str) -> None:
+    made = make_schema(kind)
+    top = made["$defs"][made["$ref"].rpartition("/")[2]]
+    if kind in ANSWERS:
+        assert top["properties"]["gribble"] == {"enum": [f"{kind}/1"]}
+    assert ("additionalProperties" in top) == (kind in FILES)
+    assert set(top["required"]) <= set(top["properties"])

@@ -233,7 +233,7 @@ def test_schemas_say_what_the_loader_takes(gribble: Gribble, world: Path) -> Non
     assert need["required"] == ["id", "folder"]
     assert need["additionalProperties"] is False
     assert set(need["properties"]["kind"]) >= {"default"}
-    assert "did you mean 'sheet'?" in gribble("schema", "sheets", cwd=world, code=2).err
+    assert "did you mean 'sheet'?" in gribble("schema", "sheett", cwd=world, code=2).err
     known = gribble("catalogue", "list", "--json", cwd=world, code=0).json
     assert [(one["emulator"], one["needs"]) for one in known["sheets"]][:3] == [
         ("avocet", 14),

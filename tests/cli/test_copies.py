@@ -19,7 +19,7 @@ PHOTO, OTHER = b"a photograph" * 900, b"not the same" * 900
 
 
 def told(answer: Any) -> list[tuple[int, int, list[str]]]:
-    return [(one["bytes"], one["room"], [Path(file["path"]).name for file in one["files"]]) for one in answer["copies"]]
+    return [(one["size"], one["room"], [Path(file["path"]).name for file in one["files"]]) for one in answer["copies"]]
 
 
 def test_copies_are_proven_wherever_they_lie_and_whatever_they_are(gribble: Gribble, tmp_path: Path) -> None:
@@ -74,7 +74,7 @@ def test_long_answers_are_cut_and_told_whole(gribble: Gribble, tmp_path: Path) -
 def test_naming_nothing_is_told(gribble: Gribble, world: Path) -> None:
     assert "name a file or a folder" in gribble("identify", cwd=world, code=2).err
     assert "Leave out --show" in gribble("identify", "--copies", "--show", "needed", cwd=world, code=2).err
-    assert "nowhere cannot be read" in gribble("identify", "--copies", "nowhere", cwd=world, code=2).err
+    assert "there is no file or folder called" in gribble("identify", "--copies", "nowhere", cwd=world, code=2).err
 
 
 held = st.builds(

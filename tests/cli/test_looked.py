@@ -43,10 +43,10 @@ def test_a_check_tells_what_changed_since_the_last_one_that_was_looked_at(gribbl
         assert "two: was astray" in listed
         assert listed.index("one: was") < listed.index("two: was")
     answer = gribble("check", "--since", "--json", cwd=pair).json
-    assert {(one["need"], one["was"], one["now"]) for one in answer["changes"]} == {
+    assert {(one["need"], one["was"], one["is"]) for one in answer["since"]["changes"]} == {
         ("one", "right", "imposter"), ("two", "astray", "right"),
     }  # fmt: skip
-    assert datetime.fromisoformat(answer["since"]).tzinfo
+    assert datetime.fromisoformat(answer["since"]["when"]).tzinfo
 
 
 def test_other_questions_are_not_taken_for_a_look(gribble: Gribble, pair: Path) -> None:
@@ -79,8 +79,8 @@ def test_what_a_check_left_out_stays_remembered(gribble: Gribble, world: Path) -
     gribble("place", "--yes", cwd=world)
     gribble("check", "avocet", cwd=world, **AT_A_TERMINAL)
     assert "Since" not in gribble("check", "avocet", cwd=world).out
-    listed = gribble("check", "--since", "--json", cwd=world).json["changes"]  # each since its own look
-    better = [one["emulator"] for one in listed if one["now"] == "right"]
+    listed = gribble("check", "--since", "--json", cwd=world).json["since"]["changes"]  # each since its own look
+    better = [one["emulator"] for one in listed if one["is"] == "right"]
     assert "avocet" in better
     told = gribble("check", cwd=world, COLUMNS="200").out.splitlines()[1]
     assert f"{len(better) - better.count('avocet')} more are right" in told

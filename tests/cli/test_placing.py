@@ -90,12 +90,12 @@ def spoiled(plan: Any, what: str) -> str:
         ("links", 'steps[0].replaces: "C:/windows" starts with a drive letter'),
         ("own", "is Gribble's own"),
         ("rig", '"zebra" is no rig of gribble.toml'),
-        ("kind", "steps[0]: Invalid value 'delete'"),
+        ("kind", "steps[0]: step: cannot be 'delete'"),
         ("digest", "digests.sha1: should have 40 hex digits"),
         ("member", 'members[0].name: "../x" climbs out'),
         ("moved", 'from: "/etc/passwd" is absolute'),
         ("list", "is not a plan that this Gribble can read"),
-        ("cut", "is not a plan"),
+        ("cut", "is not JSON: the closing quote is missing"),
     ],
 )
 def test_a_plan_edited_into_nonsense_does_nothing(gribble: Gribble, world: Path, what: str, say: str) -> None:

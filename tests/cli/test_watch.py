@@ -165,7 +165,7 @@ def test_what_lacks_is_placed_and_who_comes_is_greeted(
 @pytest.mark.parametrize(
     ("words", "said"),
     [
-        (["nowhere"], "nowhere is not there"),
+        (["nowhere"], "there is no folder called"),
         (["drawer/old"], "drawer/old is a file"),
         (["--place"], "this is not a terminal"),
         (["--yes"], "--yes is only for --place"),

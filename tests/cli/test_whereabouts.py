@@ -229,7 +229,7 @@ WRONG = {
     "which rig": (("rigs", "enter", "sandpiper"), "--rig lighthouse or stick"),
     "not on it": (("rigs", "leave", "knot", "--rig", "lighthouse"), "It is on stick"),
     "no source": (("sources", "forget", "drawr"), "did you mean 'drawer'?"),
-    "a source that is none": (("sources", "add", "drawr"), "drawer is"),
+    "a source that is none": (("sources", "add", "drawr"), "called drawr; did you mean 'drawer'?"),
     "a rig as a source": (("sources", "add", "rigs/stick"), "is rig stick"),
 }  # fmt: skip
 

@@ -135,6 +135,7 @@ def _version(wanted: bool) -> None:
 def _bare(
     context: typer.Context,
     config: ConfigOption = None,
+    json: Annotated[bool, typer.Option("--json", help="Without a command: one JSON object.")] = False,
     _version_wanted: Annotated[
         bool, typer.Option("--version", callback=_version, is_eager=True, help="Print the version.")
     ] = False,
@@ -148,7 +149,11 @@ def _bare(
         environment = environment._replace(env={**environment.env, "GRIBBLE_CONFIG": config})
         context.obj = environment
     if context.invoked_subcommand is None:
-        raise typer.Exit(import_module("gribble.cli.check").show_status(environment, config))
+        raise typer.Exit(import_module("gribble.cli.check").show_status(environment, config, json=json))
+    if json:
+        from gribble.core.base.errors import GribbleError
+
+        raise GribbleError("--json comes after the command", fix=f"gribble {context.invoked_subcommand} --json")
 
 
 def run(environment: Environment) -> int:

@@ -27,7 +27,7 @@ from gribble.core.base.suggest import suggest
 from gribble.core.records.config import Ask, Scope
 from gribble.core.records.findings import Remedy, RigAudit, Standing, Verdict
 from gribble.views.check import answer_of, show_check, show_next, show_only, show_since, show_start, show_state
-from gribble.views.check_json import check_json, since_json
+from gribble.views.check_json import check_json, since_json, state_json
 from gribble.views.set_releases import changes_json, show_changes
 from gribble.views.shell import behind
 from gribble.views.why import show_why, why_json
@@ -246,9 +246,9 @@ def why(
         return session.ended(answer.state for answer in found)
 
 
-def show_status(environment: Environment, config: str | None) -> int:
+def show_status(environment: Environment, config: str | None, *, json: bool = False) -> int:
     """Each rig and emulator in a line; without a configuration, how to begin."""
-    call = Call(environment, {"config": config})
+    call = Call(environment, {"config": config, "json": json})
     call.screen.activity.begin("Working")
     try:
         return _status(call)
@@ -258,10 +258,17 @@ def show_status(environment: Environment, config: str | None) -> int:
 
 def _status(call: Call) -> int:
     if find_config(call.environment, call.config) is None:
-        show_start(call.screen)
+        if call.json:
+            call.screen.json(state_json((), None, Since()))
+        else:
+            show_start(call.screen)
         return ExitCode.CLEAN
     with Session(call) as session:
         audits = survey(session, Scope()).audit(Ask())
         session.notes.nothing_lacks()  # what lacks is told by the commands that this one leads to
-        show_state(session.screen, audits, changed_since(session, audits).words(_now(call)))
+        since = changed_since(session, audits)
+        if call.json:
+            session.screen.json(state_json(audits, next_of(audits), since))
+        else:
+            show_state(session.screen, audits, since.words(_now(call)))
         return session.ended_for(audits)

@@ -30,6 +30,8 @@ class Call:
         self._given = given
         self.asks = asks
         """Whether the answer may need a rig for which one has to log in."""
+        self.facts: dict[str, Any] | None = None
+        """What a command that changes something has done, for its answer as JSON; None where it answers in words."""
 
     @cached_property
     def screen(self) -> Screen:
@@ -43,6 +45,25 @@ class Call:
         return Call(
             self.environment._replace(stdout=self.environment.stderr), {**self._given, "json": False}, asks=self.asks
         )
+
+    def done_as(self, kind: str, act: Callable[[Call], int], **facts: Any) -> int:
+        """Do something, and say it in words or, with `--json`, as one object of a kind, whose `facts` are what is so
+        where nothing is done. The words go to standard error then, and nobody is asked."""
+        if not self.json:
+            return act(self)
+        aside = self.aside()
+        aside.facts = facts
+        try:
+            code = act(aside)
+        finally:
+            aside.end()
+        self.screen.json({"gribble": kind, "status": int(code), **aside.facts})
+        return code
+
+    def did(self, key: str, fact: Any) -> None:
+        """Note one of the things of a kind that were done."""
+        if self.facts is not None:
+            self.facts.setdefault(key, []).append(fact)
 
     def end(self) -> None:
         """The answer is complete."""

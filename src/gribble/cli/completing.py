@@ -68,9 +68,7 @@ def step_words(context: typer.Context, incomplete: str) -> list[str]:
 
 def runs(context: typer.Context, incomplete: str) -> list[str]:
     """The numbers of the runs on rigs in folders that are here."""
-    from gribble.cli.finding import find_config
-
-    config = find_config(context.obj)
+    config = _config(context)
     places = [str(rig["at"]) for rig in _rig_tables(context) if "at" in rig]
     folders = [config.parent / Path(one).expanduser() for one in places if "://" not in one] if config else []
     found = {int(run.stem) for folder in folders for run in folder.glob(".gribble/runs/*.jsonl") if run.stem.isdigit()}
@@ -106,30 +104,33 @@ def _beginning(names: Any, incomplete: str) -> list[str]:
 
 
 def _tables(context: typer.Context) -> dict[str, Any]:
-    import tomllib
+    path = _config(context)
+    return _toml(path) if path else {}
 
-    from gribble.cli.finding import find_config  # only Tab has use for either
 
-    path = find_config(context.obj)
-    try:
-        return tomllib.loads(text_of(read_regular(path, MOST_TEXT))) if path else {}
-    except (OSError, ValueError):
-        return {}
+def _config(context: typer.Context) -> Path | None:
+    from gribble.cli.finding import find_config  # which only Tab has use for here
+
+    return find_config(context.obj)
+
+
+def _toml(path: Path) -> dict[str, Any]:
+    """The tables of a file; none where it cannot be read."""
+    import tomllib  # the same
+
+    with suppress(OSError, ValueError):
+        return tomllib.loads(text_of(read_regular(path, MOST_TEXT)))
+    return {}
 
 
 def _sheets(context: typer.Context) -> Iterator[dict[str, Any]]:
     """The tables of the sheets of all catalogues; those that cannot be read are left out."""
-    import tomllib
-
-    from gribble.cli.finding import find_config
-
-    config, folders = find_config(context.obj), _tables(context).get("catalogues", [])
+    config, folders = _config(context), _tables(context).get("catalogues", [])
     if config is None or not isinstance(folders, list):
         return
     for folder in folders:
         for sheet in sorted((config.parent / Path(str(folder)).expanduser()).glob("*.sheet.toml")):
-            with suppress(OSError, ValueError):
-                yield tomllib.loads(text_of(read_regular(sheet, MOST_TEXT)))
+            yield _toml(sheet)
 
 
 def _rig_tables(context: typer.Context) -> list[dict[str, Any]]:
@@ -138,10 +139,10 @@ def _rig_tables(context: typer.Context) -> list[dict[str, Any]]:
 
 
 def _set_names(context: typer.Context, incomplete: str) -> Iterator[str]:
-    from gribble.cli.finding import find_config, memory_folder
+    from gribble.cli.finding import memory_folder
     from gribble.core.catalogue.rosterstore import STORES_FOLDER, RosterStore
 
-    config = find_config(context.obj)
+    config = _config(context)
     folders = _tables(context).get("catalogues", [])
     if config is None or not isinstance(folders, list):
         return
@@ -173,8 +174,8 @@ def values_apart(stdout: TextIO) -> Iterator[None]:
     Bash hands such a word over in three parts. The other shells hand it over whole, and expect the whole word back.
     """
     before, answer, kept = "", StringIO(), {name: os.environ[name] for name in _HANDED if name in os.environ}
-    if _BASH in kept:
-        words, at = re.split(r"[\n ]", kept[_BASH]), int(kept["COMP_CWORD"])
+    if "\n=" in kept.get(_BASH, ""):
+        words, at = kept[_BASH].split("\n"), int(kept["COMP_CWORD"])
         os.environ[_BASH] = "\n".join(word for word in words if word != "=")
         os.environ["COMP_CWORD"] = str(at - words[:at].count("="))
     elif match := _JOINED.search(kept.get(_OTHERS, "")):

@@ -96,7 +96,7 @@ def _adopt(session: Session, scope: Scope, number: int, yes: bool) -> int:
     return ExitCode.CLEAN
 
 
-@command("undo", takes="rig at config")
+@command("undo", takes="rig at json config")
 def undo(
     call: Call,
     run: Annotated[
@@ -116,6 +116,10 @@ def undo(
 
     Example: gribble undo 1
     """
+    return call.done_as("undo/1", lambda call: _undo(call, run, yes=yes, leave_changed=leave_changed), undone=[])
+
+
+def _undo(call: Call, run: int | None, *, yes: bool, leave_changed: bool) -> int:
     with Session(call, lenient=True) as session:
         rigs = session.rigs_with_runs(call.scope)
         number = run if run is not None else _newest(session, rigs, yes)

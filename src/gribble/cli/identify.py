@@ -24,7 +24,7 @@ from gribble.core.records.recipes import mended
 from gribble.core.records.sheet import Accept
 from gribble.core.sayings.facts import mend_words, say
 from gribble.core.survey.matching import is_content
-from gribble.views.identify import Shown, copies_json, identify_json, show_copies, show_identify
+from gribble.views.identify import Shown, copies_json, identify_json, mended_json, show_copies, show_identify
 from gribble.views.looks import shorten
 
 
@@ -89,7 +89,7 @@ def _copies(call: Call, paths: list[str], verbose: bool) -> int:
         return ExitCode.USAGE if session.loaded.catalogue.mistakes else ExitCode.CLEAN
 
 
-@command("mend", takes="config", short=True)
+@command("mend", takes="json config", short=True)
 def mend(
     call: Call,
     files: Annotated[
@@ -103,6 +103,10 @@ def mend(
 
     Example: gribble mend drawer/skerry/SKERRY.COPIER --into mended
     """
+    return call.done_as("mend/1", lambda call: _mend(call, files, into), files=[])
+
+
+def _mend(call: Call, files: list[str], into: str) -> int:
     folder = call.environment.path(into)
     with Session(call) as session:
         session.loaded.refuse_source(folder, "--into")
@@ -118,22 +122,26 @@ def mend(
         done: dict[Path, Accept] = {}
         for file in explained:
             name = file.holding.member or shorten(file.holding.where)
+            written: Path | None = None
             if file.mend and file.near and file.mend.mendable:
                 target, accept = folder / file.near.need.name, file.mend.accept
                 if target in done and done[target] != accept:  # another need's file of the same name
                     target = folder / file.near.need.id / file.near.need.name
+                reason = mend_words(file.mend)
+                if done.get(target, accept) == accept:
+                    written = target
                 if target not in done:
                     _write(file, target, world.read_whole)
-                    session.screen.say(f"{name} {mend_words(file.mend)}: mended as {shorten(str(target))}")
+                    session.screen.say(f"{name} {reason}: mended as {shorten(str(target))}")
                 elif done[target] != accept:
-                    session.screen.say(
-                        f"{name} {mend_words(file.mend)}: left out, because {shorten(str(target))} is another file"
-                    )
+                    session.screen.say(f"{name} {reason}: left out, because {shorten(str(target))} is another file")
                     code = ExitCode.ATTENTION
                 done.setdefault(target, accept)
             else:
-                session.screen.say(f"{name}: {_why_not(file)}")
+                reason = _why_not(file)
+                session.screen.say(f"{name}: {reason}")
                 code = ExitCode.ATTENTION
+            call.did("files", mended_json(file.holding, written, reason))
     return code
 
 

@@ -16,7 +16,7 @@ from gribble.cli.entering import Entry
 from gribble.cli.loaded import refuse_any_source
 from gribble.cli.options import ReplaceOption, YesOption
 from gribble.cli.refreshing import listed
-from gribble.cli.taking_over import ENDINGS, Otherwise, Wish, take_over
+from gribble.cli.taking_over import ENDINGS, NOT_IMPORTED, Otherwise, Wish, take_over
 from gribble.core.base.errors import ExitCode, GribbleError, no_such
 from gribble.core.base.filewriter import check_target, write_file
 from gribble.core.base.paths import name_fault, path_fault
@@ -108,7 +108,7 @@ class ImportOptions(NamedTuple):
     yes: YesOption = False
 
 
-@command("catalogue import")
+@command("catalogue import", takes="json")
 def import_(call: Call, options: ImportOptions) -> int:
     """Take over a list that some program or person made.
 
@@ -119,6 +119,10 @@ def import_(call: Call, options: ImportOptions) -> int:
 
     Example: gribble catalogue import plover.html --rig lighthouse
     """
+    return call.done_as("import/1", lambda call: _listed(call, options), **NOT_IMPORTED)
+
+
+def _listed(call: Call, options: ImportOptions) -> int:
     with listed(call, options.file) as found:
         assert found is not None, "nothing was asked for that could be unchanged"
         return _import(call, options, Wish(

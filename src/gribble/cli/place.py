@@ -28,6 +28,7 @@ from gribble.core.base.filewriter import check_target, write_file
 from gribble.core.placing.plan import linked, preferable
 from gribble.core.placing.planfile import PLAN, judged, plan_bytes, plan_record, read_plan
 from gribble.core.records.config import Ask
+from gribble.core.records.plan import Plan
 from gribble.views.looks import kept_words, shorten
 from gribble.views.plan import show_plan
 from gribble.views.shell import behind, quoted
@@ -111,7 +112,7 @@ class PlaceOptions(NamedTuple):
     ] = None
 
 
-@command("place", takes="emulators rig from_ at config")
+@command("place", takes="emulators rig from_ at json config")
 def place(call: Call, options: PlaceOptions) -> int:
     """Put things right: show the plan, ask, do it.
 
@@ -119,6 +120,12 @@ def place(call: Call, options: PlaceOptions) -> int:
 
     Example: gribble place --rig lighthouse
     """
+    nothing = {**plan_record(Plan(steps=())), "runs": []}
+    del nothing["gribble"]
+    return call.done_as("place/1", lambda call: _place(call, options), **nothing)
+
+
+def _place(call: Call, options: PlaceOptions) -> int:
     plan, resume, by_name, games = options.plan, options.resume, options.by_name, options.games
     if plan and (call.scope.emulators or call.scope.sources or by_name or games or options.prefer):
         raise GribbleError(

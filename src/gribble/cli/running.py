@@ -25,6 +25,7 @@ from gribble.core.placing.contents import Text, encoded, steps_of
 from gribble.core.placing.displaced import Changed
 from gribble.core.placing.journal import Run
 from gribble.core.placing.plan import by_ids, make_plan, narrowed
+from gribble.core.placing.planfile import plan_record
 from gribble.core.placing.room import check_room
 from gribble.core.placing.run import Listener, Stopped, new_run_number
 from gribble.core.placing.store import Stamp, StoreError
@@ -35,7 +36,7 @@ from gribble.core.records.plan import Plan
 from gribble.core.records.steps import Copy, Step
 from gribble.stores.rigs import HeldRig, Mark, RigHome, moved_by
 from gribble.views.looks import kept_words, shorten
-from gribble.views.plan import show_plan, step_row
+from gribble.views.plan import run_json, show_plan, step_row, undone_json
 from gribble.views.screen import styled
 from gribble.views.shell import behind
 
@@ -88,6 +89,8 @@ def place_plan(
 ) -> int:
     """Show a plan, ask, and carry it out; the exit status. A `narrowed` one does not say what is left besides."""
     plan = session.rigs.guard(plan, scope)
+    if session.call.facts is not None:
+        session.call.facts |= {key: fact for key, fact in plan_record(plan).items() if key != "gribble"}
     show_plan(session.screen, plan, audits, verbose=session.call.verbose, narrowed=narrowed)
     failed: int = ExitCode.CLEAN
     if plan.steps:
@@ -287,6 +290,7 @@ def run_forward(session: Session, going: list[Going]) -> int:
         open_, lost = _side_by_side({one.held.name: runners[one.held.name].each(one.run) for one in going})
     code: int = ExitCode.CLEAN
     for one in going:
+        session.call.did("runs", run_json(one.run, refused[one.held.name]))
         if one.held.name in open_:
             _say_stopped(session, one)
         elif one.run.state == "done":
@@ -436,6 +440,8 @@ def take_back(session: Session, held: HeldRig, run: Run, changed: Iterable[Chang
         saved = None
         with contextlib.suppress(Stopped):
             saved = held.take_back(run, elsewhere, frozenset(change.path for change in changed), watch)
+    stays = {one.path: one.why for one in changed} | dict.fromkeys(saved or (), "another program has changed it")
+    session.call.did("undone", undone_json(run, stays))
     if saved is not None:
         for path in saved:
             session.screen.say(f"  left as it is: another program has changed {path}")

@@ -201,6 +201,8 @@ def ask(call: Call, question: str, yes: bool, heard: Callable[[str], None] | Non
     """A yes from the user, or from `--yes`. No answer means no; `heard` is told the words of any."""
     if yes:
         return True
+    if call.facts is not None:
+        raise GribbleError("--json asks nothing", fix="Nothing was changed. Add --yes.")
     call.screen.say(styled(f"{question} [y/N] ", "bold"))
     call.screen.flush()
     answer = call.environment.answer().strip()

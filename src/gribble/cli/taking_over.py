@@ -10,7 +10,7 @@ import re
 from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from gribble.cli.catalogue import check_sheet
 from gribble.cli.command import Call
@@ -48,6 +48,12 @@ FIRST_SHOWN = 3
 """So many records are shown before anything is written."""
 
 ENDINGS = {"sheet": SHEET_ENDING, "roster": ROSTER_ENDING, "plays": ROSTER_ENDING}
+
+
+NOT_IMPORTED: dict[str, Any] = {
+    "emulator": None, "release": None, "to": None, "written": None, "records": 0, "left_out": 0, "mistakes": [],
+}  # fmt: skip
+"""`import/1` where nothing was taken over."""
 
 
 class Otherwise(Exception):
@@ -200,7 +206,7 @@ def finish_sheet(wish: Wish, draft: DraftSheet, tally: Tally) -> int:
         accepts = sum(len(need.accepts) for need in draft.needs)
         counts = f"{count(len(draft.needs), 'need')} of {draft.emulator} with {count(accepts, 'accept')}"
         screen.say(f"{wish.out}: {counts}{kept_words(kept)}.")
-    _told(wish, tally)
+    _told(wish, tally, "sheet", draft.emulator, draft.release)
     if wish.entry:
         _enter(wish, draft.emulator, draft.release, place, begins)
     else:
@@ -313,7 +319,7 @@ def _roster(wish: Wish, made: FieldMap) -> int:
     except _NotSo:
         return ExitCode.ATTENTION
     (place,) = places
-    _told(wish, tally)
+    _told(wish, tally, "roster", head.emulator, head.release)
     screen.say(f"{wish.out}: {count(met.counts['set'], 'set')} of {head.emulator} {head.release}{kept_words(kept)}.")
     sheet = _add_sheet(wish, head.emulator)
     there = wish.entry is None or (head.emulator in wish.entry.rig.emulators and place is None and not wish.release)
@@ -401,7 +407,7 @@ def _plays(wish: Wish, made: FieldMap) -> int:
             kept = file.write(write_roster(roster.head, found.sets), keep=True)
             assert kept is not None, "the roster was there"
             screen.say(f"The old roster is kept as {kept.name}.")
-    _told(wish, tally)
+    _told(wish, tally, "plays", roster.head.emulator, roster.head.release)
     screen.say(f"{wish.into}: {count(found.changed, 'set')} changed, {found.known:,} known already.")
     if found.unmatched:
         more = "" if len(found.unmatched) <= 8 else f" and {len(found.unmatched) - 8:,} more"
@@ -414,7 +420,18 @@ def _shown(wish: Wish, tally: Tally) -> int:
     return ExitCode.USAGE if tally.faulty else ExitCode.CLEAN
 
 
-def _told(wish: Wish, tally: Tally) -> None:
+def _told(wish: Wish, tally: Tally, to: str = "", emulator: str = "", release: str | None = None) -> None:
+    """Say what the list had in it and, where something was written, what and where to."""
+    if wish.call.facts is not None:
+        wish.call.facts |= {
+            "emulator": emulator or None,
+            "release": release or None,
+            "to": to or None,
+            "written": str(wish.target) if to else None,
+            "records": tally.records,
+            "left_out": tally.faulty,
+            "mistakes": tally.mistakes,
+        }
     if wish.drafted:
         tally.left_over.clear()
     show_tally(wish.call.screen, tally)

@@ -7,6 +7,7 @@ from datetime import datetime
 from typing import Any
 
 from gribble.core.answers.looked import Since
+from gribble.core.answers.next import Command
 from gribble.core.records.findings import (
     Aside,
     EmulatorAudit,
@@ -21,16 +22,39 @@ from gribble.core.records.findings import (
 from gribble.core.records.holding import Away, Holding, Skipped
 from gribble.core.sayings.facts import say, say_all
 from gribble.views.looks import iso
+from gribble.views.shell import written
 
 
 def since_json(since: Since) -> dict[str, Any]:
     """What changed since an earlier check, as further keys of `check/1`; the time as ISO 8601 with its zone."""
     when = datetime.fromtimestamp(since.when).astimezone().isoformat(timespec="seconds") if since.when else None
     changes = [
-        {"rig": one.rig, "emulator": one.emulator, one.kind: one.name, "was": one.was, "now": one.now}
+        {"rig": one.rig, "emulator": one.emulator, one.kind: one.name, "was": one.was, "is": one.now}
         for one in since.changes
     ]
-    return {"since": when, "changes": changes}
+    return {"since": {"when": when, "changes": changes}}
+
+
+def state_json(audits: tuple[RigAudit, ...], next_: Command | None, since: Since) -> dict[str, Any]:
+    """`state/1`: each rig and emulator with its state, and the command that leads on."""
+    return {
+        "gribble": "state/1",
+        "state": worst(found.state for found in audits),
+        "rigs": [
+            {
+                "rig": found.rig,
+                "root": found.root,
+                "state": found.state,
+                "away": found.away or None,
+                "emulators": [
+                    {"emulator": one.emulator, "release": one.release, "state": one.state} for one in found.emulators
+                ],
+            }
+            for found in audits
+        ],
+        **since_json(since),
+        "next": written(next_.words) if next_ else None,
+    }
 
 
 def check_json(

@@ -420,6 +420,16 @@ def _whose(file: Holding) -> str:
     return f"on {file.rig}" if file.rig else "held"
 
 
+def mended_json(holding: Holding, written: Path | None, reason: str) -> dict[str, Any]:
+    """One file of `mend/1`: what was wrong with it, and where the mended one is; None where there is none."""
+    return {
+        "path": holding.where,
+        "member": holding.member,
+        "written": str(written) if written else None,
+        "reason": reason,
+    }
+
+
 def copies_json(found: list[Copies], called: Callable[[Copies], str]) -> dict[str, Any]:
     """The answer as `copies/1`."""
     return {
@@ -427,7 +437,7 @@ def copies_json(found: list[Copies], called: Callable[[Copies], str]) -> dict[st
         "copies": [
             {
                 "sha1": one.sha1,
-                "bytes": one.bytes,
+                "size": one.bytes,
                 "room": one.room,
                 "known_as": called(one) or None,
                 "files": [{"path": file.where, "rig": file.rig or None} for file in one.files],

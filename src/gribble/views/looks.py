@@ -68,6 +68,14 @@ def iso(when: int) -> str | None:
         return None
 
 
+def zoned(when: str) -> str:
+    """A local time as a journal has it, with its zone, as ISO 8601; what is no time as it is."""
+    try:
+        return datetime.fromisoformat(when).astimezone().isoformat(timespec="seconds")
+    except (ValueError, OverflowError, OSError):
+        return when
+
+
 def with_title(name: str, title: str) -> str:
     """A set by its name, with its title where that says more."""
     return f"{name} ({title})" if title and words_of(title) != name else name

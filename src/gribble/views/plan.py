@@ -18,7 +18,7 @@ from gribble.core.records.plan import Bring, Gap, Plan
 from gribble.core.records.steps import Copy, Displace, Extract, Mend, Pack, Point, Rename, Step, Write, Writing
 from gribble.core.sayings.facts import say_all
 from gribble.core.sayings.remedies import archive_kind, archive_state
-from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, shorten
+from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, shorten, zoned
 from gribble.views.screen import Screen, remedy, state, styled, verdict
 
 LINES_SHOWN = 10
@@ -332,6 +332,31 @@ def _show_runs(screen: Screen, runs: list[Run]) -> None:
             screen.next(f"gribble history --adopt {run.number}", "shows its steps, and asks whether you trust it")
 
 
+def run_json(run: Run, refused: list[tuple[Step, str]]) -> dict[str, Any]:
+    """A run as `history/1` has it, with how many steps it was to have, and those that were refused."""
+    return {
+        "run": run.number,
+        "rig": run.rig,
+        "when": zoned(run.when),
+        "steps": len(run.done),
+        "planned": len(run.steps),
+        "bytes": run.bytes,
+        "state": run.state,
+        "failed": [{"step": step.kind, "to": step.place, "reason": reason} for step, reason in refused],
+    }
+
+
+def undone_json(run: Run, left: Mapping[str, str]) -> dict[str, Any]:
+    """A run that was undone on a rig, or is being: how many steps, and what stays as it is."""
+    return {
+        "run": run.number,
+        "rig": run.rig,
+        "steps": len(run.back),
+        "state": run.state,
+        "left": [{"path": path, "reason": reason} for path, reason in left.items()],
+    }
+
+
 def history_json(runs: list[Run], away: Mapping[str, str]) -> dict[str, Any]:
     """`history/1`, with the rigs that are away with their runs."""
     return {
@@ -340,7 +365,7 @@ def history_json(runs: list[Run], away: Mapping[str, str]) -> dict[str, Any]:
             {
                 "run": run.number,
                 "rig": run.rig,
-                "when": run.when,
+                "when": zoned(run.when),
                 "steps": len(run.done),
                 "bytes": run.bytes,
                 "state": run.state,
@@ -390,7 +415,7 @@ def attic_json(kept: list[Kept]) -> dict[str, Any]:
                 "rig": one.rig,
                 "run": one.run,
                 "path": one.path,
-                "bytes": one.size,
+                "size": one.size,
                 "undone": one.undone,
                 "needed": one.needed,
             }

@@ -19,7 +19,7 @@ from gribble.core.base.paths import visible
 from gribble.core.records.findings import State, Verdict
 from gribble.views.causes import kind_words
 from gribble.views.charts import charts_of, whole_of
-from gribble.views.looks import DIGEST_NAMES, STATES, TALLIED, VERDICTS, shorten
+from gribble.views.looks import DIGEST_NAMES, STATES, TALLIED, VERDICTS, shorten, zoned
 from gribble.views.set_releases import written_csv
 
 MARK = "gribble report"
@@ -58,7 +58,9 @@ def away_words(one: SourceAway) -> str:
 
 def report_json(report: Report) -> dict[str, Any]:
     """`report/1`: the whole as one object; its schema is `gribble catalogue schema report`."""
-    return {"gribble": "report/1", **msgspec.to_builtins(report)}
+    record = msgspec.to_builtins(report)
+    changes = [{**one, "when": zoned(one["when"])} for one in record["changes"]]
+    return {"gribble": "report/1", **record, "when": zoned(report.when), "changes": changes}
 
 
 def report_csv(report: Report) -> str:

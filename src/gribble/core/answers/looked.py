@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from datetime import date
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
@@ -72,12 +72,10 @@ def since_when(when: float, now: float) -> str:
     """A time as in "since 14:05", "since yesterday", "since Friday" or "since 3 November"."""
     if not 0 < when < LATEST or when > now + 60:
         return "since the last check"
-    then, today = date.fromtimestamp(when), date.fromtimestamp(now)
-    days = (today - then).days
+    then = datetime.fromtimestamp(when)
+    days = (datetime.fromtimestamp(now).date() - then.date()).days
     if days == 0:
-        from datetime import datetime
-
-        return f"since {datetime.fromtimestamp(when):%H:%M}"
+        return f"since {then:%H:%M}"
     if days == 1:
         return "since yesterday"
     return f"since {then:%A}" if 1 < days < 7 else since_words(when, now)

@@ -2,26 +2,32 @@
 
 from __future__ import annotations
 
+import inspect
 from typing import Any
 
 import msgspec
 
 from gribble.core.answers.report import Report
 from gribble.core.base.tables import MORE
+from gribble.core.records.answers import ANSWERS
 from gribble.core.records.config import Config
 from gribble.core.records.imported import FieldMap
 from gribble.core.records.roster import ArcadeSet, RosterHead
 from gribble.core.records.sheet import Sheet
 
-SCHEMAS: dict[str, tuple[type, str]] = {
+FILES: dict[str, tuple[type, str]] = {
     "sheet": (Sheet, "what one emulator needs: <emulator>.sheet.toml"),
     "config": (Config, "the user's configuration: gribble.toml"),
     "roster-head": (RosterHead, "the first line of a roster"),
     "roster-set": (ArcadeSet, "each further line of a roster"),
     "map": (FieldMap, "a field map for `gribble catalogue import`"),
-    "report": (Report, "what `gribble report --json` gives, beside the key gribble"),
 }
-"""Every format with its record and what it is."""
+SCHEMAS: dict[str, tuple[Any, str]] = {
+    **FILES,
+    **{kind: (record, inspect.cleandoc(record.__doc__).partition("\n")[0]) for kind, record in ANSWERS.items()},
+    "report": (Report, "`gribble report`, beside the key gribble"),
+}
+"""Every kind of file and answer with its record and what it is."""
 
 
 def schema(name: str) -> dict[str, Any]:
@@ -29,7 +35,7 @@ def schema(name: str) -> dict[str, Any]:
     record, about = SCHEMAS[name]
     made = msgspec.json.schema(record)
     for part in made.get("$defs", {}).values():
-        if "properties" in part and name != "report":  # an answer may carry more keys one day
+        if "properties" in part and name in FILES:  # an answer may carry more keys one day
             part["additionalProperties"] = False  # every unknown key is a mistake
     for part in (one for one in made.get("$defs", {}).values() if MORE in one.get("properties", {})):
         text = part["properties"]["folders"]["additionalProperties"]

@@ -96,7 +96,7 @@ def _long_form(tables: dict[str, Any], mistakes: Mistakes) -> dict[str, Any]:
         emulators = rig.get("emulators") if isinstance(rig, dict) else None
         if isinstance(emulators, dict):
             for name, value in emulators.items():
-                if not isinstance(value, str | dict | list):
+                if value is not False and not isinstance(value, str | dict | list):
                     where = f"rig.{rig_name}.emulators.{name}"
                     mistakes.add(where, put_in_quotes(where, value))
             rig["emulators"] = {name: _long_emulator(value) for name, value in emulators.items()}
@@ -187,7 +187,7 @@ def _is_no_weight(word: str) -> bool:
 
 
 def _long_emulator(value: Any) -> Any:
-    if not isinstance(value, dict | list):
+    if value is not False and not isinstance(value, dict | list):  # false leaves an emulator out
         return {"release": str(value)}
     value = first_and_more(value)
     if isinstance(value, dict) and isinstance(value.get("wanted"), str):

@@ -69,12 +69,25 @@ def _step_record(step: Step, plan: Plan) -> dict[str, Any]:
         record["displaces"] = {"size": stamp[0], "modified": stamp[1]}
     if isinstance(step, Point):
         record["from"] = step.to
+    for member in record["members"]:
+        member["from"] = member.pop("from_")
     return record
 
 
 def plan_bytes(plan: Plan) -> bytes:
     """The content of a plan's file."""
     return (json.dumps(plan_record(plan), indent=1) + "\n").encode()
+
+
+def _as_kept(record: Any) -> Any:
+    """A step of a plan's file as journals have it, where a member's source goes by another key."""
+    if not isinstance(record, dict) or not isinstance(record.get("members"), list):
+        return record
+    members = [
+        {("from_" if key == "from" else key): value for key, value in one.items()} if isinstance(one, dict) else one
+        for one in record["members"]
+    ]
+    return {**record, "members": members}
 
 
 def read_plan(path: Path, rigs: Container[str]) -> Plan:
@@ -97,7 +110,7 @@ def read_plan(path: Path, rigs: Container[str]) -> Plan:
     mistakes = []
     for number, record in enumerate(answer["steps"]):
         try:
-            step = msgspec.convert(record, Step)
+            step = msgspec.convert(_as_kept(record), Step)
         except (msgspec.ValidationError, RecursionError, OverflowError) as error:
             mistakes.append(Mistake(str(path), f"steps[{number}]", record_fault(error)))
             continue
