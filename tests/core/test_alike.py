@@ -54,7 +54,7 @@ def test_a_rig_has_what_it_is_like_and_its_own_keys(tmp_path: Path) -> None:
             ["rig.a.like: goes in a circle: a, b, c, a", "rig.b.like: goes in", "rig.c.like: goes in"],
         ),
         ('[rig.a]\nat = "a"\nlike = "on"\n' + ONE, ['rig.a.like: there is no rig "on"; did you mean \'one\'?']),
-        ('[rig.a]\nat = "a"\nlike = 3\n' + ONE, ["rig.a.like: should be"]),
+        ('[rig.a]\nat = "a"\nlike = 3\n' + ONE, ['rig.a.like: put the value in quotes: like = "3"']),
         ('[rig.a]\nat = "a"\nlike = "one"\nemulators = 3\n' + ONE, ["rig.a.emulators: should be"]),
         ('[rig.a]\nat = "a"\nlike = "b"\n[rig.b]\nat = "b"\nlike = "c"\n', ['rig.b.like: there is no rig "c"']),
         (
