@@ -1,4 +1,4 @@
-"""Small families of sets, and what lies on a rig and in a drawer for them."""
+"""Small families of sets, and what is on a rig and in a drawer for them."""
 
 from __future__ import annotations
 
@@ -56,7 +56,7 @@ def cabinet(
     variants: dict[str, str] | None = None,
     too: tuple[str, ...] = (),
 ) -> Cabinet:
-    """A cabinet of files by place: "sets/a.zip/x.bin" is a member, "sets/a/x.bin" lies in a folder."""
+    """A cabinet of files by place: "sets/a.zip/x.bin" is a member, "sets/a/x.bin" is in a folder."""
 
     def holding(place: str, what: str, rig: str) -> Holding:
         for ending in (".zip/", ".7z/", ".rar/"):

@@ -1,4 +1,4 @@
-"""Arcade worlds on disk: rosters of some releases, archives on a rig, and what lies in a drawer."""
+"""Arcade worlds on disk: rosters of some releases, archives on a rig, and what is in a drawer."""
 
 from __future__ import annotations
 
@@ -40,7 +40,7 @@ def arcade_world(
     installed: str = '"2"',
     sheet: str = SHEET,
 ) -> Path:
-    """A rig `den` with an arcade emulator, its rosters by release, and what lies on the rig and in the drawer."""
+    """A rig `den` with an arcade emulator, its rosters by release, and what is on the rig and in the drawer."""
     (world / "drawer").mkdir(parents=True)
     (world / "den/sets").mkdir(parents=True)
     rosters = {f"catalogue/knot-{release}.roster.jsonl": lines(release, sets) for release, sets in releases.items()}

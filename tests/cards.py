@@ -28,7 +28,7 @@ class Card:
     """A random collection in a drawer, and an empty card for it."""
 
     def __init__(self, folder: Path, seed: int, style: str, *, untidy: bool = False) -> None:
-        """An `untidy` one lacks files, has poor, undumped, optional and choice files, variants and discs, and lies on the
+        """An `untidy` one lacks files, has poor, undumped, optional and choice files, variants and discs, and is on the
         card in part."""
         dice = self.dice = random.Random(seed)
         self.untidy = untidy

@@ -343,7 +343,7 @@ def fill(volume: Path, kind: str) -> None:
 
 
 def said(step: Step, *names: str) -> list[Any]:
-    """What a step says under some names; None where its kind has no such thing."""
+    """What a step says under some names; None if its kind has no such thing."""
     return [getattr(step, name, None) for name in names]
 
 

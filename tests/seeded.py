@@ -230,4 +230,4 @@ MENDED = {
     "Backwards.m3u": "Pontoon (Disc 1).iso",
     "Foghorn.cue": '"Foghorn.bin"',
 }
-"""Every sheet that can be put right beyond doubt, with a name that stands in it afterwards."""
+"""Every sheet that can be put right beyond doubt, with a name that is in it afterwards."""

@@ -40,7 +40,7 @@ MAY_IMPORT = {
 
 
 def room_of(module: str) -> str:
-    """The room in which a module lies; one that lies in none is a room of its own."""
+    """The room in which a module lies; one that is in none is a room of its own."""
     parts = module.removeprefix("gribble.").removeprefix("core.").split(".")
     return parts[0]
 

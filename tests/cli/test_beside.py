@@ -34,7 +34,7 @@ def content(number: int) -> bytes:
 
 @pytest.fixture
 def beside(tmp_path: Path) -> Path:
-    """A world in which gribble.toml, the catalogue and all that commands write lie in one folder."""
+    """A world in which gribble.toml, the catalogue and all that commands write are in one folder."""
     world = small_world(tmp_path / "world", {})
     shutil.rmtree(world / "catalogue")
     needs = [need(f"m{n}", content(n)) for n in TIMES]

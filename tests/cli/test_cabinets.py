@@ -96,7 +96,7 @@ def test_nothing_in_a_folder_of_sets_is_passed_over(gribble: Gribble, tmp_path: 
     emulator = gribble("sets", "check", "--json", cwd=den).json["rigs"][0]["emulators"][0]
     assert emulator["aside"]["strays"][1] == {"path": "sets/kiln2 (1).zip", "set": "kiln2"}
     told = {one["set"]: one["state"] for one in emulator["sets"]}
-    if wanted is None:  # weir lies there, in a form that the emulator cannot read
+    if wanted is None:  # weir is there, in a form that the emulator cannot read
         assert told == {"mill": "blocked", "kiln2": "ready", "kiln": "ready", "weir": "blocked"}
 
 

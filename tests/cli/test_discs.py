@@ -1,4 +1,4 @@
-"""`gribble discs check` on the shelf of the made-up world, and on what is no disc at all."""
+"""`gribble discs check` on the shelf of the made-up world, and on what is not a disc."""
 
 from __future__ import annotations
 

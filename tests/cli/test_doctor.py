@@ -1,4 +1,4 @@
-"""`gribble doctor`: each thing that can stand in the way is named, with the fix; nothing is changed."""
+"""`gribble doctor`: each thing that can are in the way is named, with the fix; nothing is changed."""
 
 from __future__ import annotations
 

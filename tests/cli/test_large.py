@@ -60,8 +60,8 @@ def archive(path: Path, *whats: str) -> None:
 
 @pytest.fixture(scope="module")
 def many(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """Games of which each third has a BIOS set that lies elsewhere, each seventh lacks a file, each eleventh one that
-    lies in another archive; and needs that nobody meets."""
+    """Games of which each third has a BIOS set that is elsewhere, each seventh lacks a file, each eleventh one that
+    is in another archive; and needs that nobody meets."""
     folder = tmp_path_factory.mktemp("many")
     needs = "".join(
         f'[[need]]\nid = "n{number}"\nkind = "bios"\nlevel = "must"\nfolder = "boot"\nname = "n{number}.rom"\n'

@@ -84,7 +84,7 @@ ADVICE = re.compile(r"(?:Next: |↳ |looks closer: )(gribble(?: [^\n]*?)?)(?=   
 
 @pytest.mark.parametrize("start", STARTS)
 def test_every_command_that_an_answer_advises_can_be_typed(gribble: Gribble, world: Path, start: str) -> None:
-    """Also those to which these lead; what stands in capitals is for the person to fill in."""
+    """Also those to which these lead; what is in capitals is for the person to fill in."""
     (world / "friend").mkdir()
     sheet(world / "friend", need("a", A), emulator="ruff", folder="ruff")
     waiting, done = [f"gribble {start}".strip()], set[str]()

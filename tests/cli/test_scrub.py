@@ -46,7 +46,7 @@ def test_a_byte_changed_without_a_new_date_is_altered_and_a_new_date_is_a_change
     assert faults(gribble("scrub", "--json", cwd=world, code=0).json) == {}
     flip(world / "rig/boot/a.rom")
     flip(world / "drawer/y", dated=False)
-    gribble("check", cwd=world, code=1)  # which reads it anew, and hides nothing
+    gribble("check", cwd=world, code=1)  # which reads it again, and hides nothing
     before = tree(world)
     answer = gribble("scrub", "--json", cwd=world, code=1).json
     assert faults(answer) == {"a.rom": ("altered", "x")}

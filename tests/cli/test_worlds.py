@@ -146,7 +146,7 @@ class Oracle:
         self.held = {number for number, one in enumerate(world.contents) if number in world.held or one in everywhere}
 
     def at(self, rig: str, number: int) -> list[bytes]:
-        """What lies under the names of a need."""
+        """What is under the names of a need."""
         names = (f"n{number}.rom", f"n{number}.bin") if self.world.alias[number] else (f"n{number}.rom",)
         return [data for name in names if (data := self.world.there.get((rig, name))) is not None]
 
@@ -158,7 +158,7 @@ class Oracle:
         return bool(there) and all(one == self.world.contents[number] for one in there)
 
     def wrong_beside_right(self, rig: str, number: int) -> str:
-        """The name under which a wrong file lies beside the right one; empty where that is not so."""
+        """The name under which a wrong file is beside the right one; empty if that is not so."""
         names = [f"n{number}.rom", f"n{number}.bin"] if self.world.known[number] != "nothing" else []
         there = {name: data for name in names if (data := self.world.there.get((rig, name))) is not None}
         wrong = [name for name, data in there.items() if data != self.world.contents[number]]

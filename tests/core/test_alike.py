@@ -1,4 +1,4 @@
-"""Rigs that are alike, and places of a sheet that lie elsewhere with all that is in them."""
+"""Rigs that are alike, and places of a sheet that are elsewhere with all that is in them."""
 
 from __future__ import annotations
 

@@ -65,7 +65,7 @@ def test_a_batch_holds_only_what_does_not_touch_another(steps: list[Step], done:
 
 
 def many(base: Path, count: int) -> tuple[RigHome, tuple[Step, ...], dict[str, bytes]]:
-    """A rig, and steps that bring so many files to it, every third over an old one; what lies there afterwards."""
+    """A rig, and steps that bring so many files to it, every third over an old one; what is there afterwards."""
     after = {f"{f'new{n % 2}/er' if n % 3 else 'old'}/{n}.rom": b"new %d" % n for n in range(count)}
     rig = rig_with(base / "rig", {name: b"old" for name in after if name.startswith("old")})
     steps = []

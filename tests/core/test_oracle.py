@@ -29,7 +29,7 @@ NAMES = ("a.rom", "A.ROM", "b.rom", "c.rom", "spare")
 
 
 class World:
-    """One random rig with one emulator: needs, what lies there, what a drawer holds."""
+    """One random rig with one emulator: needs, what is there, what a drawer holds."""
 
     def __init__(self, seed: int) -> None:
         dice = self.dice = random.Random(seed)
@@ -149,7 +149,7 @@ class Oracle:
         return self.elsewhere(need)
 
     def elsewhere(self, need: Need) -> str:
-        """Misnamed where a right file lies in the folder and serves nobody; else astray, or missing."""
+        """Misnamed where a right file is in the folder and serves nobody; else astray, or missing."""
         here = [path for path, what in self.files.items() if self.is_right(need, what)]
         if any(path.startswith(f"{need.folder}/") and not self.serves_another(need, path) for path in here):
             return "misnamed"

@@ -27,7 +27,7 @@ MERGED = {**BIOS, **MUM, "sets/mum.zip/kid1.bin": "kid1"}
 
 
 def there(made: Roster, files: Files, **more: Any) -> dict[str, str]:
-    """The sets that are taken to lie on the rig, with their states."""
+    """The sets that are taken to are on the rig, with their states."""
     here = cabinet(files, **more)
     return {name: audit_set(made, name, here).state for name in wanted_sets(None, made, here)}
 
@@ -158,7 +158,7 @@ ORDER = ("ready", "limited", "blocked")
 @settings(max_examples=200)
 @given(st.data())
 def test_no_smaller_plan_reaches_the_same_states(data: st.DataObject) -> None:
-    """Without a style each step is needed by a set that did not run, and no archive of a set that runs is written anew
+    """Without a style each step is needed by a set that did not run, and no archive of a set that runs is written again
     but for what another lacks."""
     clones = [f"kid{n}" for n in range(data.draw(st.integers(0, 3)))]
     with_bios = data.draw(st.booleans())
@@ -292,12 +292,12 @@ class Pack:
             self.files["sets/stray.zip/x"] = draw(st.sampled_from(["nobody's", *next(iter(self.own.values()))]))
 
     def lying(self, files: Files, name: str) -> set[str]:
-        """What lies in the archives in which an emulator looks for a game."""
+        """What is in the archives in which an emulator looks for a game."""
         path = [name, self.parent.get(name, name), *(["sys"] if self.has_bios[name] else [])]
         return {what for place, what in files.items() if place.split(".zip/")[0] in {f"sets/{one}" for one in path}}
 
     def states(self, files: Files) -> dict[str, str]:
-        """A game runs when all that it needs lies there."""
+        """A game runs when all that it needs is there."""
         return {name: "ready" if needs <= self.lying(files, name) else "blocked" for name, needs in self.needs.items()}
 
 

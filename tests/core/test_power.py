@@ -31,7 +31,7 @@ OLD = {
 
 
 def steps_in(base: Path) -> dict[str, Step]:
-    """A step of each kind; what they take lies outside the rig."""
+    """A step of each kind; what they take is outside the rig."""
     (base / "new").write_bytes(b"new")
     with zipfile.ZipFile(base / "new.zip", "w") as archive:
         archive.writestr("m", b"member")

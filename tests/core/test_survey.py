@@ -130,7 +130,7 @@ def test_an_inode_counts_only_where_it_means_something(tmp_path: Path) -> None:
     (beneath / "loose").write_bytes(GOOD)
     zip_of(beneath / "a.zip", {"right": GOOD})
     age(beneath)
-    for opened in (2, 0):  # a volume that numbers its files anew at each plugging in
+    for opened in (2, 0):  # a volume that numbers its files again at each plugging in
         with folding_volume(beneath, tmp_path / "card", "renumbered") as card:
             assert examine(card, known(GOOD), index)[1] == opened
     for rule, again in (("listing", 2), ("listing", 0)):

@@ -190,7 +190,7 @@ def _under_present_names(environment: Environment) -> Environment:
 
 
 def named_in(environment: Environment) -> str:
-    """The command or group that a call names, as the table has it; empty where it names none, as for a help."""
+    """The command or group that a call names, as the table has it; empty if it names none, as for a help."""
     words = list(environment.argv)
     if "_GRIBBLE_COMPLETE" in environment.env:  # a shell asks what could be typed next
         words = environment.env.get("_TYPER_COMPLETE_ARGS", environment.env.get("COMP_WORDS", "")).split()[1:]

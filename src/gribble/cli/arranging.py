@@ -159,7 +159,7 @@ def _path_of(loaded: Loaded) -> Path:
 
 
 def _written(call: Call, path: Path, place: str) -> str:
-    """A rig's or source's place as it is written into a gribble.toml. Raises GribbleError where it cannot be one."""
+    """A rig's or source's place as it is written into a gribble.toml. Raises GribbleError if it cannot be one."""
     if "://" in place:
         try:
             return str(parse_address(place))
@@ -184,7 +184,7 @@ def _written(call: Call, path: Path, place: str) -> str:
 
 
 def _without_source(config: Config, text: str, folder: Path) -> dict[Keys, Any]:
-    """The sources without one that is no source any more; nothing where it is none."""
+    """The sources without one that is not a source; nothing if it is none."""
     gone = {number for number, one in enumerate(config.sources) if same_place(one.known_at, folder)}
     if not gone:
         return {}

@@ -143,7 +143,7 @@ def _answer(call: Call, changes: tuple[SheetChanges, ...], effects: list[SheetEf
 
 
 def _load(path: str) -> Catalogue:
-    """The sheets of a folder, or the one sheet of a file. Raises MistakesError where one has mistakes."""
+    """The sheets of a folder, or the one sheet of a file. Raises MistakesError if one has mistakes."""
     place = Path(path)
     if not os.path.exists(place):
         raise no_such(path, fix="Name a sheet or a catalogue folder.")
@@ -363,7 +363,7 @@ def capture(
 
 
 def _sheet_to_extend(path: Path, named: str, emulator: str) -> Sheet:
-    """The sheet of an emulator that is to be extended. Raises GribbleError where it is another's, or has mistakes."""
+    """The sheet of an emulator that is to be extended. Raises GribbleError if it is another's, or has mistakes."""
     sheet, mistakes = load_sheet(path)
     if sheet is None:
         raise MistakesError(mistakes)

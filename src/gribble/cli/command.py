@@ -31,7 +31,7 @@ class Call:
         self.asks = asks
         """Whether the answer may need a rig for which one has to log in."""
         self.facts: dict[str, Any] | None = None
-        """What a command that changes something has done, for its answer as JSON; None where it answers in words."""
+        """What a command that changes something has done, for its answer as JSON; None if it answers in words."""
 
     @cached_property
     def screen(self) -> Screen:

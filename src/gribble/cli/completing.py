@@ -115,7 +115,7 @@ def _config(context: typer.Context) -> Path | None:
 
 
 def _toml(path: Path) -> dict[str, Any]:
-    """The tables of a file; none where it cannot be read."""
+    """The tables of a file; none if it cannot be read."""
     import tomllib  # the same
 
     with suppress(OSError, ValueError):

@@ -111,7 +111,7 @@ def _rule(screen: Screen, words: str = "") -> None:
 
 
 def _stop(call: Call, root: Path, stop: Stop, step: bool) -> None:
-    """One stop of a walk: what is asked, the command, and its answer. Raises GribbleError where it fails."""
+    """One stop of a walk: what is asked, the command, and its answer. Raises GribbleError if it fails."""
     screen = call.screen
     words = stop.words
     screen.out.print()

@@ -48,7 +48,7 @@ class DiscPlace(NamedTuple):
 
     @property
     def far(self) -> bool:
-        """Whether they lie on a rig that is reached over the network."""
+        """Whether they are on a rig that is reached over the network."""
         return "://" in self.root
 
     def shown(self, path: str) -> str:
@@ -354,7 +354,7 @@ def _titles(path: Path) -> dict[str, str]:
 def _texts(found: list[tuple[DiscPlace, Playlist]], into: DiscPlace) -> Iterator[Text]:
     """The playlists as they are to be written into a folder, merged with those there; not those that say the same.
 
-    Raises GribbleError where the folder is on another device than the discs.
+    Raises GribbleError if the folder is on another device than the discs.
     """
     for place, one in found:
         if place.far != into.far or (into.far and place.rig != into.rig):

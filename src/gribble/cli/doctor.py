@@ -43,8 +43,8 @@ def doctor(
 
     Configuration, catalogues, index, permissions, room and rigs. Nothing is changed.
 
-    A rig on a card or stick is known again by an id; where another one lies in its place, it is away until you say
-    with --accept that it is meant. So is a source where another volume lies, or nothing where files were: accepted,
+    A rig on a card or stick is known again by an id; where another one is in its place, it is away until you say
+    with --accept that it is meant. So is a source where another volume lies, or nothing if files were: accepted,
     it is as it is now, and what was remembered of it is forgotten.
 
     Example: gribble doctor

@@ -45,7 +45,7 @@ class Entry(NamedTuple):
 
     @classmethod
     def of(cls, call: Call, name: str) -> Entry:
-        """The rig of a name. Raises GribbleError where gribble.toml has none such."""
+        """The rig of a name. Raises GribbleError if gribble.toml has none such."""
         path = require_config(call, "gribble init writes one, and enters the rig.")
         config = load_config(path, call.environment.home, call.environment.env)
         return cls(call, path, config, named_rig(name, config.rig))
@@ -57,11 +57,11 @@ class Entry(NamedTuple):
 
     @property
     def catalogue(self) -> Path:
-        """Where sheets for it go. Raises GribbleError where there is no catalogue folder in gribble.toml."""
+        """Where sheets for it go. Raises GribbleError if there is no catalogue folder in gribble.toml."""
         return catalogue_folders(self.call)[0]
 
     def listing(self) -> Listing:
-        """The folders of the rig with the files in them; none where it is not there now."""
+        """The folders of the rig with the files in them; none if it is not there now."""
         if not self.rig.far:
             return listing_of(Path(self.rig.at)) if os.path.isdir(self.rig.at) else {}
         rigs = Rigs(self.call, load(self.call, lenient=True))
@@ -84,7 +84,7 @@ class Entry(NamedTuple):
 
     def folder(self, sought: Sought, said: str | None, *, yes: bool) -> str:
         """In which folder of the rig an emulator looks: the one that was `said`, else the one that is plainly the best;
-        told with its reason, and asked about where two are as likely. Raises GribbleError where nobody can be asked."""
+        told with its reason, and asked about where two are as likely. Raises GribbleError if nobody can be asked."""
         emulator, screen, listing = sought.names[0], self.call.screen, self.listing()
         if said is not None:
             folder = self._within(said)

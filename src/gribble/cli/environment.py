@@ -47,6 +47,6 @@ class Environment(NamedTuple):
         return self.cwd / word
 
     def answer(self) -> str:
-        """The next line that is typed, without its end; empty where none comes."""
+        """The next line that is typed, without its end; empty if none comes."""
         self.stdout.flush()
         return self.stdin.readline().rstrip("\n")

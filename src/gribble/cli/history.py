@@ -216,7 +216,7 @@ def _locked(rigs: list[RigHome]) -> Iterator[list[HeldRig]]:
 
 
 def _examine(session: Session, held: list[HeldRig], number: int) -> list[_Examined]:
-    """Look at a run again, under the lock. Raises GribbleError where it cannot be taken back."""
+    """Look at a run again, under the lock. Raises GribbleError if it cannot be taken back."""
     found = []
     for where in held:
         run = where.to_take_back(number)

@@ -256,7 +256,7 @@ def _changed(wish: Wish, asked: Asked, drafted: Drafted, answer: str) -> Asked:
 
 
 def _as_drafted(wish: Wish, drafted: Drafted, draft: str | None, sure: list[Said]) -> int:
-    """Take a list over as it is drafted; what was doubtful and is not is `sure`. Raises Otherwise where somebody says
+    """Take a list over as it is drafted; what was doubtful and is not is `sure`. Raises Otherwise if somebody says
     that a column is something else."""
     screen = wish.call.screen
     if drafted.to == "roster" and "release" not in drafted.made.roster:
@@ -327,7 +327,7 @@ def _readings(drafted: Drafted, one: Guess) -> list[str]:
 
 
 def _with_release(wish: Wish, drafted: Drafted) -> Drafted:
-    """The map of a roster whose list does not say of which release it is: asked about. Raises GribbleError where nobody
+    """The map of a roster whose list does not say of which release it is: asked about. Raises GribbleError if nobody
     can be asked, or nothing usable is said."""
     emulator = drafted.made.roster["emulator"]
     answer = ""

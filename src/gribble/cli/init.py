@@ -68,7 +68,7 @@ def init(
     It looks at this folder, proposes where your files and your emulators lie, and asks at a terminal. Each line is
     explained in a comment.
 
-    With --again, what is new is added to the one that is here, or only the folders that are named; all that stands in
+    With --again, what is new is added to the one that is here, or only the folders that are named; all that is in
     it stays, comments too.
 
     Example: gribble init --again --source discs
@@ -136,7 +136,7 @@ def _named_rig(call: Call, word: str) -> tuple[str, str]:
 
 def _with(call: Call, found: Discovery, said: Said, catalogues: Iterable[Path] = ()) -> Discovery:
     """What was found, and what was named: a folder that was named is what it was named as. Emulators are told by the
-    sheets that were found or named, or lie in `catalogues`."""
+    sheets that were found or named, or are in `catalogues`."""
     places = [*map(call.environment.path, (*found.catalogues, *said.catalogues)), *catalogues]
     sheets = load_catalogue(list(dict.fromkeys(places))).sheets
 

@@ -26,7 +26,7 @@ from gribble.views.looks import shorten
 
 class Loaded(NamedTuple):
     """A configuration with its catalogue. `path` is that of gribble.toml, `memory` the folder where the index lives;
-    either is None where there is no configuration. `sources` are those that were seen before; in `config` each stands
+    either is None if there is no configuration. `sources` are those that were seen before; in `config` each stands
     where its volume is today."""
 
     config: Config
@@ -44,8 +44,8 @@ class Loaded(NamedTuple):
 def load(call: Call, *, strict: bool = False, lenient: bool = False, catalogue: Iterable[str] = ()) -> Loaded:
     """Configuration and catalogue of a call; mistakes in sheets are told, and those sheets left out.
 
-    `strict` raises MistakesError where they concern an emulator on a rig in scope, `lenient` goes on whatever there is
-    and tells nothing of it; `catalogue` folders need no configuration. Raises GribbleError where there is none.
+    `strict` raises MistakesError if they concern an emulator on a rig in scope, `lenient` goes on whatever there is
+    and tells nothing of it; `catalogue` folders need no configuration. Raises GribbleError if there is none.
     """
     environment, named = call.environment, list(catalogue)
     path = None if named and not call.config else require_config(call)

@@ -43,7 +43,7 @@ class Listed(NamedTuple):
 
 @contextmanager
 def listed(call: Call, word: str, known: Followed | None = None) -> Iterator[Listed | None]:
-    """The list of a path or an address; one from the web is fetched for as long as it is looked at. None where its
+    """The list of a path or an address; one from the web is fetched for as long as it is looked at. None if its
     server says that it is as it is `known`. Raises GribbleError."""
     if not is_web(word):
         path = Path(os.path.normpath(call.environment.path(_expanded(call, word) if known else word)))
@@ -135,7 +135,7 @@ def refresh(
 
 
 def _those(folders: list[Path], emulator: str | None) -> list[Followed]:
-    """What was made from a list, of an emulator if one is named. Raises GribbleError where there is none of it."""
+    """What was made from a list, of an emulator if one is named. Raises GribbleError if there is none of it."""
     every = list(followed(folders))
     those = [one for one in every if emulator in (None, one.head.emulator)]
     if emulator is not None and not those:

@@ -95,18 +95,18 @@ class Rigs:
         return found
 
     def accept(self, name: str) -> None:
-        """Take what lies at a rig's root for the rig, whatever was there before. Raises GribbleError."""
+        """Take what is at a rig's root for the rig, whatever was there before. Raises GribbleError."""
         check_scope(self._config, Scope(rigs=(name,)))
         if not self._config.rig[name].far:
             self.seen.note(Path(self._config.rig[name].at))
 
     def why_away(self, name: str) -> str:
-        """Why a rig is not there; empty where it is."""
+        """Why a rig is not there; empty if it is."""
         return self._home(name, Scope()).away()
 
     def attics(self, scope: Scope) -> dict[str, Path]:
         """The attics of all rigs, whatever the command is about: what runs have displaced is held. Where another volume
-        lies in a rig's place, its attic is none of ours."""
+        is in a rig's place, its attic is none of ours."""
         homes = {name: self._home(name, scope) for name in self._config.rig}
         return {name: home.attic for name, home in homes.items() if home.remote or not home.away()}
 
@@ -117,7 +117,7 @@ class Rigs:
             sources = (*self._config.source_folders, *scope.sources)
             return local_rig(name, Path(at), rig.volume, self.seal, sources, self.seen)
         if name not in self._network:
-            assert self._memory is not None  # an address stands in gribble.toml, so there is one
+            assert self._memory is not None  # an address is in gribble.toml, so there is one
             access = Access(self._prompt(name), self._call.environment.env, self.trust_size)
             self._network[name] = network_rig(name, rig, at, kept_folder(self._memory, name), access, self.seal)
         return self._network[name]
@@ -226,7 +226,7 @@ class Rigs:
         return structs.replace(plan, steps=here_steps, refused=(*plan.refused, *away))
 
     def volume(self, name: str, root: str) -> str:
-        """The kind of volume that a rig lies on, as configured, else as it is found; empty where that is unknown."""
+        """The kind of volume that a rig is on, as configured, else as it is found; empty if that is unknown."""
         configured = self._config.rig[name].volume
         if configured != "auto":
             return configured

@@ -356,7 +356,7 @@ def _say_done(session: Session, one: Going, refused: list[tuple[Step, str]], cop
 
 
 def finish_open_runs(session: Session, scope: Scope, yes: bool) -> int | None:
-    """Finish every run (or undo) that was cut short on the rigs in scope, shown and asked before; None where there is
+    """Finish every run (or undo) that was cut short on the rigs in scope, shown and asked before; None if there is
     none."""
     code: int | None = None
     for rig in session.rigs_with_runs(scope):

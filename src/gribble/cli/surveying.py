@@ -176,7 +176,7 @@ def _discs_in(found: Iterable[Holding], sheets: Iterable[Sheet], world: World) -
 
 
 def survey_whole(session: Session, paths: list[str]) -> list[Holding]:
-    """Everything that is held, and what lies at some places: every file that could be a copy of another proven."""
+    """Everything that is held, and what is at some places: every file that could be a copy of another proven."""
     index = open_index(session)
     try:
         with session.screen.bar("Surveying") as bar:
@@ -223,7 +223,7 @@ def _surveyor(
 
 
 def _note_away(session: Session, world: World) -> None:
-    """Note which sources are away and what counts as yours, and which lie elsewhere today."""
+    """Note which sources are away and what counts as yours, and which are elsewhere today."""
     for one in world.away:
         name = one.source if one.source == one.at else f"{one.source} ({shorten(one.at)})"
         since = f" {one.since}" if one.since else ""
@@ -255,14 +255,14 @@ def aged(session: Session, audits: tuple[RigAudit, ...]) -> tuple[RigAudit, ...]
 
 
 def why_source_away(session: Session, source: Source) -> str:
-    """Why a source that was here before is not; empty where it is, or nothing was ever known of it."""
+    """Why a source that was here before is not; empty if it is, or nothing was ever known of it."""
     held = holds_files_of(_index_file(session), source.known_at)
     seen = session.loaded.sources
     return why_away(source, seen, held=held) if held or source in seen else ""
 
 
 def accept_source(session: Session, name: str) -> bool:
-    """Take what lies at a source's place for it as it is, and forget what was known of it; whether there is one of that
+    """Take what is at a source's place for it as it is, and forget what was known of it; whether there is one of that
     name."""
     found = [one for one in session.loaded.config.sources if name in (one.name, one.at, shorten(one.at))]
     for source in found:
@@ -296,7 +296,7 @@ def _note_cost(session: Session, index: Index, surveyor: Surveyor, verbose: bool
 
 
 def _survey_path(path: Path, surveyor: Surveyor, world: World) -> Survey:
-    """What a place holds or, where it lies in a source that is away, held."""
+    """What a place holds or, where it is in a source that is away, held."""
     for away in world.away:
         if path.is_relative_to(away.at):
             within = path.relative_to(away.at).as_posix()

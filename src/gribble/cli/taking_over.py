@@ -215,7 +215,7 @@ def finish_sheet(wish: Wish, draft: DraftSheet, tally: Tally) -> int:
 
 
 def _place(wish: Wish, sought: Sought) -> str | None:
-    """Where the emulator looks on the rig for which it is to be entered; None where that stays as it is."""
+    """Where the emulator looks on the rig for which it is to be entered; None if that stays as it is."""
     entry, emulator = wish.entry, sought.names[0]
     if entry is None or (emulator in entry.rig.emulators and wish.inside is None):
         return None
@@ -226,8 +226,8 @@ def _place(wish: Wish, sought: Sought) -> str | None:
 
 
 def _enter(wish: Wish, emulator: str, release: str, place: str | None, begins: str) -> None:
-    """Enter an emulator for a rig, or change what is said of it: its sheet's folder in which the list begins lies at
-    `place` there. Raises GribbleError where gribble.toml does not allow it."""
+    """Enter an emulator for a rig, or change what is said of it: its sheet's folder in which the list begins is at
+    `place` there. Raises GribbleError if gribble.toml does not allow it."""
     entry, screen = wish.entry, wish.call.screen
     assert entry is not None
     there = emulator in entry.rig.emulators
@@ -270,7 +270,7 @@ def _merge(wish: Wish, draft: DraftSheet) -> None:
 
 
 def _sheet_of(wish: Wish, draft: DraftSheet) -> Sheet:
-    """The sheet into which a list is brought. Raises GribbleError where it has mistakes, or is another's."""
+    """The sheet into which a list is brought. Raises GribbleError if it has mistakes, or is another's."""
     sheet, mistakes = load_sheet(wish.target)
     if sheet is None:
         raise MistakesError(mistakes)
@@ -343,7 +343,7 @@ class _NotSo(Exception):
 
 def _tell_installed(wish: Wish, head: RosterHead) -> str:
     """Say on which rigs another release of a roster's emulator is installed, and how to change that; the command that
-    tells what the update would change, empty where nothing is to be updated."""
+    tells what the update would change, empty if nothing is to be updated."""
     config = find_config(wish.call.environment)
     rigs = load_config(config, wish.call.environment.home, wish.call.environment.env).rig if config else {}
     command = ""

@@ -378,7 +378,7 @@ def _roots(world: World, session: Session, places: list[str]) -> list[tuple[Path
 
 
 def _is_outside(place: str, session: Session) -> bool:
-    """Whether a place lies in no source and on no rig."""
+    """Whether a place is in no source and on no rig."""
     config = session.loaded.config
     roots = [one.at for one in config.sources] + [rig.at for rig in config.rig.values() if not rig.far]
     return not any(Path(place).is_relative_to(root) for root in roots)

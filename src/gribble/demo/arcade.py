@@ -134,7 +134,7 @@ def _game(name: str) -> bytes:
 
 
 def arcade_files() -> dict[str, bytes]:
-    """The sheet's rosters, the cabinet's archives, and what lies in the drawer for them."""
+    """The sheet's rosters, the cabinet's archives, and what is in the drawer for them."""
     herring = ["herring1.1a", "herring2.2b", "herring1u.1a"]
     seawall = _game("seawall")
     cabinet = {

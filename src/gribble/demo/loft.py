@@ -10,7 +10,7 @@ from gribble.demo.lists import part
 from gribble.demo.world import write_made
 
 FOLDER = "loft"
-"""Where it lies in the Lighthouse Games Room."""
+"""Where it is in the Lighthouse Games Room."""
 
 _WORDS = (
     "Anchor", "Beacon", "Bowline", "Breaker", "Capstan", "Cleat", "Clipper", "Davit", "Drifter", "Fender", "Foghorn",
@@ -20,7 +20,7 @@ _WORDS = (
 _DEEP = frozenset(_WORDS[::3])
 """The games that need the system's boot ROM, and list it among their own files."""
 _JUNK = {"beacon2.2b", "davitj1.1a"}
-"""Files that the pack has wrong, of which a right one lies elsewhere."""
+"""Files that the pack has wrong, of which a right one is elsewhere."""
 _LOST = {"galley1.1a", "mizzenj1.1a"}
 """Files that the pack has wrong, and nobody right."""
 

@@ -12,7 +12,7 @@ from gribble.demo.sheets import content
 from gribble.demo.world import write_made
 
 FOLDER = "porch"
-"""Where it lies in the Lighthouse Games Room."""
+"""Where it is in the Lighthouse Games Room."""
 
 _CONFIG = """\
 # The porch: one old terminal for visitors who wait for the ferry.
@@ -73,7 +73,7 @@ EVENTS = {"off": switch_off, "on": switch_on, "rot": rot}
 
 
 VISITOR = "visitor"
-"""Where it lies in the Lighthouse Games Room."""
+"""Where it is in the Lighthouse Games Room."""
 
 
 def _files() -> dict[str, bytes]:

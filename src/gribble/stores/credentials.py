@@ -27,8 +27,8 @@ def credentials(
 ) -> tuple[str, str | None]:
     """User and password for a rig: from `$GRIBBLE_PASSWORD_<RIG>`, else from netrc, else by asking.
 
-    An address without a user takes netrc's; without that it is an anonymous guest's. The password is None where there
-    is none to be had. Raises ValueError where netrc cannot be read.
+    An address without a user takes netrc's; without that it is an anonymous guest's. The password is None if there
+    is none to be had. Raises ValueError if netrc cannot be read.
     """
     user, password = address.user, env.get(variable_of(rig))
     if password is not None and user:
@@ -85,7 +85,7 @@ def secret_in(folder: Path) -> bytes:
 
 
 def _read(path: Path) -> bytes:
-    """The secret in a file; nothing where there is none."""
+    """The secret in a file; nothing if there is none."""
     try:
         with open_regular(path, through_links=False) as stream:
             return stream.read(SECRET_BYTES)

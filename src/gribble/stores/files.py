@@ -157,7 +157,7 @@ def give_owner(path: Path, like: os.stat_result, bits: int = 0o7777) -> None:
 
 
 def free_at(path: Path) -> Free | None:
-    """The room left where a path is, or would be; None where the file system does not say. Raises OSError.
+    """The room left where a path is, or would be; None if the file system does not say. Raises OSError.
 
     A file system that counts no bytes, or no files, says that it has none at all.
     """

@@ -253,7 +253,7 @@ class FtpLink:
             self._ftp.voidresp()
 
     def _end_early(self, connection: socket.socket) -> None:
-        """End a transfer in the middle; where the server then says nothing of it, the connection is no use any more."""
+        """End a transfer in the middle; where the server then says nothing of it, the connection is not a use."""
         connection.close()
         try:
             with self.deadline:
@@ -437,7 +437,7 @@ def _size(word: str) -> int:
 
 
 def _nanoseconds(stamp: str) -> int:
-    """A time as RFC 3659 writes it (UTC, perhaps with a fraction), in nanoseconds since 1970; 0 where it is none."""
+    """A time as RFC 3659 writes it (UTC, perhaps with a fraction), in nanoseconds since 1970; 0 if it is none."""
     whole, _, fraction = stamp.partition(".")
     try:
         seconds = calendar.timegm(time.strptime(whole, "%Y%m%d%H%M%S"))

@@ -53,11 +53,11 @@ class RemoteGround:
         return self._wire.received
 
     def away(self) -> str:
-        """Why the rig cannot be reached now; empty where it can."""
+        """Why the rig cannot be reached now; empty if it can."""
         return self._rig.away()
 
     def walk(self) -> Iterator[Folder]:
-        """Every file, folder by folder. Raises GribbleError where the connection is lost."""
+        """Every file, folder by folder. Raises GribbleError if the connection is lost."""
         self._store.let_all_go()
         self._parts.clear()
         waiting, met = [""], 0

@@ -29,7 +29,7 @@ PATIENCE = 10
 LEAST_PER_SECOND = 1024
 """What a transfer must bring at least, in bytes a second, over `PATIENCE` times `timeout`."""
 SHOWN = 100
-"""How many characters of what stands in a message are shown at most."""
+"""How many characters of what is in a message are shown at most."""
 NONSENSE = "it answers what makes no sense"
 ENDLESS = f"it lists more than {LISTING.items:,} entries, which no folder has"
 
@@ -62,7 +62,7 @@ class ServerRefused(Exception):
 class Listed(Struct, frozen=True):
     """One entry of a folder as the server lists it.
 
-    `size` is in bytes, -1 where the server does not say; `modified` in nanoseconds since 1970, 0 where it does not say.
+    `size` is in bytes, -1 where the server does not say; `modified` in nanoseconds since 1970, 0 if it does not say.
     `odd` says why this is neither a file nor a folder that can be used.
     """
 
@@ -89,7 +89,7 @@ class Link(Protocol):
         """Write a file over whatever is there or, with an offset, go on with one."""
 
     def rename(self, old: str, new: str) -> None:
-        """Rename a file, over another one where the server does that."""
+        """Rename a file, over another one if the server does that."""
 
     def delete(self, path: str) -> None:
         """Remove a file."""
@@ -101,7 +101,7 @@ class Link(Protocol):
         """Remove an empty folder."""
 
     def set_time(self, path: str, modified: int) -> bool:
-        """Set a file's time of modification, in nanoseconds since 1970; False where the server cannot."""
+        """Set a file's time of modification, in nanoseconds since 1970; False if the server cannot."""
 
     def take_mode(self, path: str, like: str) -> None:
         """Give a file the permissions of another one, where the server knows any."""

@@ -68,7 +68,7 @@ class LocalStore(AtticFolder):
         self.root = root
         self._folds_case = folds_case
         self._sources = tuple(sources)
-        self._no_source: set[str] = set()  # folders, links resolved, that lie in none
+        self._no_source: set[str] = set()  # folders, links resolved, that are in none
         self._resolved_as: dict[Path, tuple[tuple[int, int], str]] = {}  # by folder: which one it is, links resolved
         self._unflushed: dict[Path, None] | None = None  # folders that are flushed later
         self._named: set[Path] = set()  # folders of Gribble's own whose names are flushed
@@ -131,7 +131,7 @@ class LocalStore(AtticFolder):
         return not self._folds_case or composed(place.name) in map(composed, os.listdir(place.parent))
 
     def stamp(self, path: str) -> Stamp | None:
-        """What a glance tells of a file, or of a link as a link; None where nothing is."""
+        """What a glance tells of a file, or of a link as a link; None if nothing is."""
         try:
             status = self._at(path).lstat()
         except OSError:
@@ -202,7 +202,7 @@ class LocalStore(AtticFolder):
         return mode_of(self._at(path))
 
     def read_back(self, path: str) -> Iterator[bytes]:
-        """What lies at a path now, block by block."""
+        """What is at a path now, block by block."""
         return self.read(path)
 
     @told
@@ -344,7 +344,7 @@ class LocalStore(AtticFolder):
             self._flush(target.parent, source.parent)
 
     def size(self, path: str) -> int:
-        """The size of a file in bytes; 0 where there is none."""
+        """The size of a file in bytes; 0 if there is none."""
         try:
             return self._at(path).stat().st_size
         except OSError:
@@ -352,7 +352,7 @@ class LocalStore(AtticFolder):
 
     @told
     def link(self, source: Path, path: str) -> bool:
-        """Give a file of this machine a second name on the rig; False where that cannot be (another volume, say)."""
+        """Give a file of this machine a second name on the rig; False if that cannot be (another volume, say)."""
         target = self._to(path)
         remove(target, missing_ok=True)
         try:
@@ -407,7 +407,7 @@ def _untouched(one: os.stat_result, other: os.stat_result) -> bool:
 
 
 def mode_of(path: Path) -> int | None:
-    """The permissions of a file; None where it is not there."""
+    """The permissions of a file; None if it is not there."""
     try:
         return stat.S_IMODE(path.stat().st_mode)
     except OSError:

@@ -22,7 +22,7 @@ from gribble.stores.steady import SteadyLink
 KEPT_FOLDER = "kept"
 """What the folder is called, beside the index, that holds what cannot be made again."""
 Prompt = Callable[[str], str | None]
-"""Asks the user for a password; None where nobody can be asked."""
+"""Asks the user for a password; None if nobody can be asked."""
 
 
 class Access(NamedTuple):
@@ -50,7 +50,7 @@ def kept_folder(memory: Path, name: str) -> Path:
 def network_rig(name: str, rig: Rig, at: str, home: Path, access: Access, seal: Seal) -> RigHome:
     """A rig on another machine, which is connected to when it is first needed. `home` is its folder on this machine.
 
-    Connecting raises GribbleError where the server refuses, or cannot be trusted.
+    Connecting raises GribbleError if the server refuses, or cannot be trusted.
     """
     address = parse_address(at)
     known: list[tuple[str, str | None]] = []
@@ -106,6 +106,6 @@ def _connected(address: Address, rig: Rig, user: str, password: str | None) -> L
     except (OSError, ssl.SSLError) as error:
         why = reason_of(error) if isinstance(error, FileNotFoundError) else "is no certificate in PEM form"
         raise ServerRefused(f"the certificate {rig.certificate}: {why}") from error
-    # A certificate that the user names is that very server's, whatever name stands in it.
+    # A certificate that the user names is that very server's, whatever name is in it.
     context.check_hostname = rig.certificate is None
     return FtpLink(address, user, password or "", rig.timeout, context)

@@ -90,12 +90,12 @@ class RemoteStore(AtticFolder):
             self._names[parent(there)].setdefault(fold(base(there)), set()).add(base(there))
 
     def size(self, path: str) -> int:
-        """The size of a file in bytes; 0 where there is none."""
+        """The size of a file in bytes; 0 if there is none."""
         there = self.wire.look_up(_checked(path))
         return max(0, there.size) if there else 0
 
     def stamp(self, path: str) -> Stamp | None:
-        """What a glance tells of a file; None where nothing is."""
+        """What a glance tells of a file; None if nothing is."""
         there = self.wire.look_up(_checked(path))
         return (there.size, there.modified) if there else None
 
@@ -123,7 +123,7 @@ class RemoteStore(AtticFolder):
         return self.read(path)
 
     def digests(self, path: str, algorithms: Iterable[str]) -> Digests:
-        """The digests of a file, read anew each time: what a server tells of a file is no proof."""
+        """The digests of a file, read again each time: what a server tells of a file is no proof."""
         return digest_blocks(self.wire.read(_checked(path)), algorithms)[1]
 
     @told
@@ -192,7 +192,7 @@ class RemoteStore(AtticFolder):
             self.wire.set_mode(_checked(path), mode)
 
     def mode(self, _path: str) -> int | None:
-        """None: what lies on the server gets what is usual there."""
+        """None: what is on the server gets what is usual there."""
         return None
 
     def set_time(self, path: str, modified: int) -> None:
@@ -200,7 +200,7 @@ class RemoteStore(AtticFolder):
         self.wire.set_time(_checked(path), modified)
 
     def read_back(self, path: str) -> Iterator[bytes]:
-        """What lies at a path now, block by block, straight from the server."""
+        """What is at a path now, block by block, straight from the server."""
         return self.wire.read(_checked(path))
 
     def rename(self, old: str, new: str) -> None:
@@ -312,7 +312,7 @@ class RemoteStore(AtticFolder):
         flush_folder(target.parent)
 
     def protect_kept(self, slot: str, mode: int) -> None:
-        """Nothing: what lies on the server has no permissions that are known here."""
+        """Nothing: what is on the server has no permissions that are known here."""
 
     def protect(self, path: str, mode: int) -> None:
         """The same."""

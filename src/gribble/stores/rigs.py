@@ -33,7 +33,7 @@ To delete displaced files that you no longer need, use: gribble attic empty
 
 Everything else beside this folder can be made again.
 """
-"""What stands in that folder, for who wants to clear up."""
+"""What is in that folder, for who wants to clear up."""
 Mark = frozenset[tuple[str, int]]
 """The journals of a rig with their sizes in bytes; they only ever grow."""
 
@@ -61,11 +61,11 @@ class RigHome:
 
     @property
     def remote(self) -> RemoteStore | None:
-        """The store of a rig on another machine, with what only such a one has; None where it is on this machine."""
+        """The store of a rig on another machine, with what only such a one has; None if it is on this machine."""
         return self.store if isinstance(self.store, RemoteStore) else None
 
     def away(self) -> str:
-        """Why the rig cannot be reached now; empty where it can."""
+        """Why the rig cannot be reached now; empty if it can."""
         if self.remote:
             try:
                 self.remote.wire.open()
@@ -155,7 +155,7 @@ class RigHome:
 
     @contextlib.contextmanager
     def locked(self) -> Iterator[HeldRig]:
-        """Keep every other Gribble off this rig, and get at its runs. Raises GribbleError where another is at work, or
+        """Keep every other Gribble off this rig, and get at its runs. Raises GribbleError if another is at work, or
         nothing can be written."""
         self.refuse_links()
         if not self.remote and (why := self.away()):
@@ -378,7 +378,7 @@ class AnyPlace:
         return there[0].local(there[1]) if there else self._here(path)
 
     def size(self, path: str) -> int:
-        """The size of a file in bytes; 0 where it is not there."""
+        """The size of a file in bytes; 0 if it is not there."""
         path = self._now(path)
         try:
             there = self._on_rig(path)

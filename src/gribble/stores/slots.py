@@ -18,7 +18,7 @@ class AtticFolder:
     """The slots of one rig's attic; what is still being written has the name of a work file."""
 
     def __init__(self, folder: Path, *, escapes: bool = False) -> None:
-        """An attic `escapes` names where it lies on another volume than the rig, which may not hold them all."""
+        """An attic `escapes` names where it is on another volume than the rig, which may not hold them all."""
         self._attic = folder
         self._escapes = escapes
 

@@ -1,4 +1,4 @@
-"""A link that is made anew when it breaks: what was under way is gone on with, and nothing is done twice.
+"""A link that is made again when it breaks: what was under way is gone on with, and nothing is done twice.
 
 A command that was cut off may have been done or not; before it is sent again, what is there is looked at.
 """
@@ -21,7 +21,7 @@ T = TypeVar("T")
 PAUSES = (0.2, 1.0, 3.0)
 """How long is waited before each new try, in seconds."""
 RESUMED_BYTES = 1 << 20
-"""A file of which less than this has arrived is sent anew, in bytes."""
+"""A file of which less than this has arrived is sent again, in bytes."""
 
 
 class Resumable:
@@ -181,7 +181,7 @@ class SteadyLink:
 
     def write(self, path: str, content: Content, *, resume: bool) -> int:
         """Write a file over whatever is there, and give its size in bytes; after a break the rest is sent where
-        `resume` allows, else all anew."""
+        `resume` allows, else all again."""
         size = 0
 
         def sized(blocks: Iterator[bytes]) -> Iterator[bytes]:
@@ -262,7 +262,7 @@ class SteadyLink:
         self._do(act, path)
 
     def set_time(self, path: str, modified: int) -> bool:
-        """Set a file's time of modification, in nanoseconds since 1970; False where the server cannot."""
+        """Set a file's time of modification, in nanoseconds since 1970; False if the server cannot."""
         return self._do(lambda link, _: link.set_time(path, modified), path)
 
     def take_mode(self, path: str, like: str) -> None:

@@ -27,7 +27,7 @@ SLOW_SECONDS, SLOWEST = 60.0, 1024
 
 
 class Fetched(NamedTuple):
-    """A file that was fetched: where it lies, and what its server calls this state of it (empty where it does not)."""
+    """A file that was fetched: where it lies, and what its server calls this state of it (empty if it does not)."""
 
     path: Path
     etag: str
@@ -36,7 +36,7 @@ class Fetched(NamedTuple):
 def fetch(
     address: str, folder: Path, advance: Callable[[int], None] | None = None, *, etag: str = "", since: str = ""
 ) -> Fetched | None:
-    """Fetch what is at an address into a folder; None where it is unchanged: as in the state `etag`, or since a day,
+    """Fetch what is at an address into a folder; None if it is unchanged: as in the state `etag`, or since a day,
     such as "Mon, 30 Nov 2026 00:00:00 GMT". `advance` is told of bytes as they come.
 
     Raises GribbleError: of status 3 where nothing whole comes.
@@ -80,7 +80,7 @@ def _asked(pool: urllib3.PoolManager, address: str, headers: dict[str, str]) -> 
 
 
 def _moved(now: str, to: str) -> str:
-    """Where an address leads on to. Raises GribbleError where it may not."""
+    """Where an address leads on to. Raises GribbleError if it may not."""
     there = urljoin(now, to)
     try:
         there = web_address(there)

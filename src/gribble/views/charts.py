@@ -28,7 +28,7 @@ class Chart(NamedTuple):
 
 
 def whole_of(report: Report) -> Bar | None:
-    """The one bar of everything: all needs by verdict; None where nothing is needed."""
+    """The one bar of everything: all needs by verdict; None if nothing is needed."""
     tally = sum((Counter(one.verdicts) for _, one in report.emulators), Counter[str]())
     return _bars([("All needs", tally)])[0] if tally else None
 

@@ -267,7 +267,7 @@ def show_sets(screen: Screen, emulator: EmulatorAudit, *, verbose: bool, on: str
 
 
 def _lying_rows(emulator: EmulatorAudit, verbose: bool) -> Iterator[tuple[str | Text, ...]]:
-    """What else lies in the folders of the sets, a line for each kind."""
+    """What else is in the folders of the sets, a line for each kind."""
     aside = emulator.aside
     strays = [f"{base(path)} (has files of {whose})" if whose else base(path) for path, whose in aside.strays]
     for names, one, several in (

@@ -51,7 +51,7 @@ def show_identify(
 ) -> None:
     """Contents grouped by what they are, then the counts; how to look closer at one that was not `named`.
 
-    What lies in an archive that holds a set is told with the set, unless all is. `away` are sources that are not
+    What is in an archive that holds a set is told with the set, unless all is. `away` are sources that are not
     here, by their places.
     """
     passed_over, only_needed, verbose = shown
@@ -229,7 +229,7 @@ def _short_row(one: Group, away: Mapping[str, str]) -> tuple[str | Text, ...]:
 
 
 def _away_words(file: Identified, away: Mapping[str, str]) -> str:
-    """That a file lies in a source that is away, if it does."""
+    """That a file is in a source that is away, if it does."""
     source = away.get(file.holding.root)
     return f", in {source}, which is away" if source else ""
 
@@ -421,7 +421,7 @@ def _whose(file: Holding) -> str:
 
 
 def mended_json(holding: Holding, written: Path | None, reason: str) -> dict[str, Any]:
-    """One file of `mend/1`: what was wrong with it, and where the mended one is; None where there is none."""
+    """One file of `mend/1`: what was wrong with it, and where the mended one is; None if there is none."""
     return {
         "path": holding.where,
         "member": holding.member,

@@ -82,7 +82,7 @@ def with_title(name: str, title: str) -> str:
 
 
 def kept_words(kept: Path | None) -> str:
-    """Where the former file is, to follow the name of the one that took its place; empty where there was none."""
+    """Where the former file is, to follow the name of the one that took its place; empty if there was none."""
     return f" (the former file is kept as {kept.name})" if kept else ""
 
 

@@ -62,7 +62,7 @@ def show_overview(screen: Screen, emulator: EmulatorAudit) -> None:
 
 
 def needs_words(emulator: EmulatorAudit) -> list[str]:
-    """How many of its needs are right, and how many extras it lacks; nothing where it has none."""
+    """How many of its needs are right, and how many extras it lacks; nothing if it has none."""
     wanted = [one for one in emulator.findings if not (one.spared or one.ignored)]
     right = sum(one.met for one in wanted)
     extras = sum(not one.met and one.need.level is Level.EXTRA for one in wanted)
@@ -71,7 +71,7 @@ def needs_words(emulator: EmulatorAudit) -> list[str]:
 
 
 def sets_words(emulator: EmulatorAudit) -> list[str]:
-    """How many of its sets are ready, and how many run with something amiss; nothing where it has none."""
+    """How many of its sets are ready, and how many run with something amiss; nothing if it has none."""
     states = Counter(one.state for one in emulator.sets)
     parts = [f"{states[State.READY]:,} of {count(len(emulator.sets), 'set')} ready"] if emulator.sets else []
     return [*parts, f"{states[State.LIMITED]:,} limited"] if states[State.LIMITED] else parts

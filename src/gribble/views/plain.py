@@ -17,7 +17,7 @@ _PLAIN = str.maketrans(
         "—": "-", "×": "x", "…": "...", "✓": "+", "✗": "x", "▼": "v", "’": "'", "‘": "'", "“": '"', "”": '"',
     }
 )  # fmt: skip
-"""Signs of one column for those that stand in columns."""
+"""Signs of one column for those that are in columns."""
 
 
 def _plain(error: UnicodeError) -> tuple[str, int]:

@@ -400,7 +400,7 @@ def show_attic(screen: Screen, kept: list[Kept], *, folded: bool = True) -> None
 
 
 def _what(one: Kept) -> str:
-    """Why a file lies in the attic."""
+    """Why a file is in the attic."""
     if one.undone:
         return "taken away by an undo"
     return "displaced" if one.needed else "displaced, and the run is undone"

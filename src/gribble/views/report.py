@@ -290,7 +290,7 @@ MOST_LINES = 100
 MOST_ARCHIVES = 300
 """The files of more archives are folded by emulator: a browser draws some hundred lines at once."""
 MOST_EMBEDDED = 30_000
-"""So many files to obtain stand in a page at most; a table has all."""
+"""So many files to obtain are in a page at most; a table has all."""
 MOST_FAULTS = 4
 """So many faults of a set are told one by one."""
 ALIKE = 3
@@ -331,7 +331,7 @@ def obtain_tables(report: Report) -> list[tuple[str, str, list[ToObtain]]]:
 
 
 def folded_sets(one: EmulatorReport) -> tuple[list[Folded], Markup] | None:
-    """The sets of an emulator folded by what is at fault, with their names as JSON; None where they are few."""
+    """The sets of an emulator folded by what is at fault, with their names as JSON; None if they are few."""
     cells = [cell for family in one.families for cell in family]
     if len(cells) <= MOST_CELLS:
         return None
@@ -370,7 +370,7 @@ def folded_obtain(report: Report) -> tuple[list[Folded], Markup, str] | None:
     """What is to be obtained for sets, an archive in a line (of very many, an emulator), with the files as JSON and
     what was left out.
 
-    None where it is little.
+    None if it is little.
     """
     wanted = [one for one in report.obtain if one.archive]
     if len(wanted) <= MOST_OPEN:

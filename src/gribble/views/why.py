@@ -89,7 +89,7 @@ def numbers(places: list[int]) -> str:
 
 
 def _command(answer: Answer, reason: Reason) -> str:
-    """The command that is the next step for a reason; empty where a person has to do something."""
+    """The command that is the next step for a reason; empty if a person has to do something."""
     finding = reason.finding
     if reason.source or (finding and finding.chief.refusal and not finding.met):
         return ""

@@ -79,8 +79,8 @@ class _Stage(NamedTuple):
 def add(source: Path, target: Path, agreed: Callable[[Arriving], bool] = lambda _arriving: True) -> Added | None:
     """Add the sheets, rosters and checksum lists of a folder or zip to a catalogue folder.
 
-    They are linted together with what is there. Raises GribbleError, or MistakesError where what arrives has mistakes;
-    nothing is changed then. Nor is it where `agreed` says no: then there is no answer. It is asked only where files
+    They are linted together with what is there. Raises GribbleError, or MistakesError if what arrives has mistakes;
+    nothing is changed then. Nor is it if `agreed` says no: then there is no answer. It is asked only where files
     would be replaced or displaced.
     """
     target = Path(os.path.realpath(target))
@@ -118,7 +118,7 @@ def add(source: Path, target: Path, agreed: Callable[[Arriving], bool] = lambda 
 
 def displacing(source: Path, target: Path) -> list[str] | None:
     """The emulators whose local sheets would go for those of a sheet or a folder to be added, since these have other
-    file names; None where they cannot be added as they are."""
+    file names; None if they cannot be added as they are."""
     folder = source if source.is_dir() else source.parent
     if os.path.realpath(folder) == os.path.realpath(target):
         return None
@@ -188,7 +188,7 @@ def _alike(one: Path, other: Path, stamp: Stamp | None) -> bool:
 
 
 def _displaced(arriving: Path, target: Path, names: list[str]) -> dict[str, str]:
-    """The local sheets of emulators whose sheets arrive under another name: emulator by name. Raises GribbleError where
+    """The local sheets of emulators whose sheets arrive under another name: emulator by name. Raises GribbleError if
     two sheets of one emulator arrive."""
     theirs: dict[str, str] = {}
     for name in names:
@@ -240,7 +240,7 @@ def _moved(remark: Remark, work: Path, target: Path) -> Remark:
 
 
 def _carried_out(target: Path, stage: _Stage, plan: AddingPlan) -> dict[str, str]:
-    """Decide an adding, and carry it out; where former files are kept. Raises GribbleError where something was changed
+    """Decide an adding, and carry it out; where former files are kept. Raises GribbleError if something was changed
     since it was looked at."""
     decided = decided_in(target)
     with locked(target):

@@ -1,4 +1,4 @@
-"""Capturing: a sheet written from a setup that works. Pure: what lies there is read beforehand."""
+"""Capturing: a sheet written from a setup that works. Pure: what is there is read beforehand."""
 
 from __future__ import annotations
 
@@ -55,7 +55,7 @@ class FoundFile(Struct, frozen=True, kw_only=True):
 
 class Captured(Struct, frozen=True):
     """What became of the files: the sheet's new text, and counts of what is new in it and what it knew already. `own`
-    is the folder of the setup in which the sheet begins, `outside` are files that do not lie in it; `lists` are the
+    is the folder of the setup in which the sheet begins, `outside` are files that do not are in it; `lists` are the
     checksum lists that go beside the sheet, by name."""
 
     text: str
@@ -178,7 +178,7 @@ class Ranges(NamedTuple):
 
 def ranges_of(sheet: Sheet, release: str) -> Ranges | None:
     """Which contents concern which releases, where a sheet is extended by a setup of another one than it was written
-    for: what works from now on, and what did up to it. None where the sheet does not tell which is the older."""
+    for: what works from now on, and what did up to it. None if the sheet does not tell which is the older."""
     if sheet.release == release:
         return Ranges()
     if not sheet.release or release_fault(release, sheet.order) or release_fault(sheet.release, sheet.order):

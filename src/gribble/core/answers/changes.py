@@ -66,7 +66,7 @@ def cost_of_release(was: EmulatorAudit, now: EmulatorAudit) -> Cost:
 
 
 def _fate(one: SetAudit, was: State | None) -> str:
-    """What becomes of a set that was in some state; None where it was not wanted."""
+    """What becomes of a set that was in some state; None if it was not wanted."""
     if one.state == was:
         return "same"
     if any(problem.verdict is Verdict.MISSING and not problem.subject.file for problem in one.problems):

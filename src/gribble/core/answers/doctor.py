@@ -69,7 +69,7 @@ def examine_catalogues(catalogue: Catalogue, mistakes: Iterable[Mistake], folder
 
 
 def examine_sources(config: Config, why_away: Callable[[Source], str]) -> Iterator[Examined]:
-    """Whether the sources are there and can be read, and whether one lies in another."""
+    """Whether the sources are there and can be read, and whether one is in another."""
     if not config.sources:
         fix = 'Name the folders where you keep files: sources = ["~/Downloads"]'
         yield Examined(

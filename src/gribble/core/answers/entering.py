@@ -1,4 +1,4 @@
-"""What gribble.toml has to say of an emulator on a rig, so that its sheet's layout lies where it lies there."""
+"""What gribble.toml has to say of an emulator on a rig, so that its sheet's layout lies where it is there."""
 
 from __future__ import annotations
 
@@ -31,7 +31,7 @@ def put_at(own: str, folder: str) -> dict[str, Any]:
 
 
 def seen_in(root: Path, sheet: Sheet) -> dict[str, Any] | None:
-    """What is to be entered of an emulator whose own folder lies on a rig; None where there is no sign of it."""
+    """What is to be entered of an emulator whose own folder is on a rig; None if there is no sign of it."""
     own = sheet.own_folder
     if own:
         named = (folder for folder in sheet.folders.values() if "/" in folder or len(folder) > 4)
@@ -66,7 +66,7 @@ class Said(NamedTuple):
 def entered(
     text: str, rig: str, sheet: Sheet, said: Said, *, begins: str | None = None, inherited: bool
 ) -> dict[Keys, Any]:
-    """The change to a gribble.toml that enters an emulator as it is said, or changes what is said of it; none where
+    """The change to a gribble.toml that enters an emulator as it is said, or changes what is said of it; none if
     it says that already. The folder that is said is that in which the sheet `begins` (its own one). `inherited` is what
     the rig has from another that it is like."""
     there = tomllib.loads(text).get("rig", {}).get(rig, {}).get("emulators", {}).get(sheet.emulator)
@@ -138,14 +138,14 @@ def named_rig(word: str, rigs: Mapping[str, Rig]) -> str:
 
 
 def near_within(folder: str, listing: Iterable[str]) -> str:
-    """The same for a folder of a rig, by its path; empty where there is none."""
+    """The same for a folder of a rig, by its path; empty if there is none."""
     beside = [base(one) for one in listing if one and parent(one) == parent(folder)]
     near = "" if base(folder) in beside else nearest(base(folder), beside)
     return join(parent(folder), near) if near else ""
 
 
 def choice_of(found: list[Likely]) -> Likely | None:
-    """The folder that is plainly the best of several; None where another is as likely."""
+    """The folder that is plainly the best of several; None if another is as likely."""
     return found[0] if all(found[0].beats(other) for other in found[1:]) else None
 
 
@@ -198,7 +198,7 @@ def _in_short(words: tuple[str, ...]) -> str:
 
 
 def files_there(root: Path, sheet: Sheet, installed: Installed) -> tuple[int, int]:
-    """How many of the files that a sheet names lie at their places on a rig, by name alone, and how many it names."""
+    """How many of the files that a sheet names are at their places on a rig, by name alone, and how many it names."""
     places = [place for group in fit_sheet(sheet, installed).places.values() for place in group if not place.any_name]
     there = sum(any(os.path.isfile(root / path) for path in place.paths) for place in places)
     return there, len(places)

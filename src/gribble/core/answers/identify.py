@@ -31,8 +31,8 @@ class Match(Struct, frozen=True, kw_only=True):
     """One need that a content is known to. `to` is where it belongs, relative to the rig's root.
 
     For an arcade emulator `set` is the set whose file it is, and `need` the file's name.
-    `rig` is empty where no rig has the emulator; the place is then the sheet's own. `there` says that this content is
-    what lies at its place; `why` says why it is rejected. `release` is that of a roster which is not in use on any rig.
+    `rig` is empty if no rig has the emulator; the place is then the sheet's own. `there` says that this content is
+    what is at its place; `why` says why it is rejected. `release` is that of a roster which is not in use on any rig.
     """
 
     emulator: str
@@ -175,7 +175,7 @@ class HeldSet(Struct, frozen=True):
 
 
 class KnownSets(NamedTuple):
-    """A roster by which files are told: whose, on which rig and in which folder of it; on none where it is not in
+    """A roster by which files are told: whose, on which rig and in which folder of it; on none if it is not in
     use."""
 
     roster: Roster
@@ -239,7 +239,7 @@ def held_sets(files: Iterable[Identified], known: Iterable[KnownSets]) -> tuple[
 
 
 def _held_set(archive: Holding, emulator: str, release: str, one: ArcadeSet, there: set[Content]) -> HeldSet | None:
-    """A set as far as an archive holds what is its own; None where that is nothing."""
+    """A set as far as an archive holds what is its own; None if that is nothing."""
     own = [part for part in one.files if _is_own(part)]
     lacks = tuple(part.name for part in own if part.content not in there)
     if len(lacks) == len(own):
@@ -491,7 +491,7 @@ class Line(Struct, frozen=True):
 
 
 class Arrived(Struct, frozen=True):
-    """A file that has come to rest, with what there is to say of it: nothing where no sheet knows it."""
+    """A file that has come to rest, with what there is to say of it: nothing if no sheet knows it."""
 
     path: str
     lines: tuple[Line, ...]
@@ -522,7 +522,7 @@ def arrived(paths: Iterable[str], files: Iterable[Identified], sets: Iterable[He
 
 
 def _line(file: Identified, alone: bool) -> Line | None:
-    """What is to be said of one content, which may be `alone` in its file; nothing where nobody knows it."""
+    """What is to be said of one content, which may be `alone` in its file; nothing if nobody knows it."""
     member = file.holding.member
     inside = f"{member} in it is " if member is not None and not alone else ""
     if not file.matches:

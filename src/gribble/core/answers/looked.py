@@ -22,7 +22,7 @@ WRONG_NAMED = 3
 class Looked(Struct, frozen=True, kw_only=True):
     """What one emulator's check said: when, in seconds since 1970; what was right; and the verdict on the rest.
 
-    Needs, settings, demands on the root and sets stand in it as "need tern8-boot", "set groyne".
+    Needs, settings, demands on the root and sets are in it as "need tern8-boot", "set groyne".
     """
 
     when: float
@@ -49,7 +49,7 @@ class Changed(Struct, frozen=True, kw_only=True):
 
 
 class Since(Struct, frozen=True, kw_only=True):
-    """What changed since some time, in seconds since 1970; 0 where nothing is remembered."""
+    """What changed since some time, in seconds since 1970; 0 if nothing is remembered."""
 
     when: float = 0.0
     changes: tuple[Changed, ...] = ()

@@ -35,18 +35,18 @@ class Needed(Struct, frozen=True):
     findings: dict[str, NeedFinding] = {}
 
     def held(self, need: Need) -> bool | None:
-        """Whether something held meets a need; None where nothing was looked at."""
+        """Whether something held meets a need; None if nothing was looked at."""
         finding = self.findings.get(need.id)
         return None if finding is None else _held(finding)
 
     def source(self, need: Need) -> str:
-        """The source that is away and holds what a need wants; empty where what is here is enough."""
+        """The source that is away and holds what a need wants; empty if what is here is enough."""
         finding = self.findings.get(need.id)
         return next((place.source for place in finding.places if place.source), "") if finding else ""
 
     @property
     def gaps(self) -> list[Gap]:
-        """What is to be obtained, file by file; nothing where nothing was looked at."""
+        """What is to be obtained, file by file; nothing if nothing was looked at."""
         wanted = {need.id for need in self.fitted.needs}
         findings = (one for id_, one in self.findings.items() if id_ in wanted)
         return [gap for one in findings for gap in need_gaps(self.rig, self.fitted.emulator, one)]

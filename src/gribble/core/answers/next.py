@@ -113,7 +113,7 @@ class Open(Struct, frozen=True, dict=True):
 
 def next_of(audits: tuple[RigAudit, ...], scope: Words = (), detail: Words = ()) -> Command | None:
     """The command that leads on, for the same `scope`; `detail` is one to read first, if there is anything to read.
-    None where nothing is left to do."""
+    None if nothing is left to do."""
     left = Open(audits)
     if not left.emulators and not any(found.away for found in audits):
         return first_step([found.rig for found in audits])
@@ -196,7 +196,7 @@ def old_release(sets: Iterable[SetAudit]) -> str:
 
 
 def next_for_sets(audits: tuple[RigAudit, ...]) -> Command | None:
-    """What puts sets right, else what one of them lacks; None where nothing is wrong with any."""
+    """What puts sets right, else what one of them lacks; None if nothing is wrong with any."""
     fixable = [(rig, one) for rig in audits for one in rig.emulators if any(each.fixable for each in one.sets)]
     lacking = [(rig, each) for rig in audits for one in rig.emulators for each in one.sets if each.problems]
     if fixable:
@@ -216,7 +216,7 @@ def next_for_sets(audits: tuple[RigAudit, ...]) -> Command | None:
 
 
 class Turn(NamedTuple):
-    """Whose turn it is: the command that leads on, None where there is none, and whether only the person can go on."""
+    """Whose turn it is: the command that leads on, None if there is none, and whether only the person can go on."""
 
     command: Words | None
     yours: bool = False

@@ -134,7 +134,7 @@ def renewed(one: Followed, source: Path, origin: Origin, folder: Path) -> Renewe
 
 
 def former_sheet(path: Path, sheet: Sheet) -> DraftSheet | None:
-    """What the list of a sheet said when the sheet was made from it; None where that is not known any more."""
+    """What the list of a sheet said when the sheet was made from it; None if that is not known any more."""
     if sheet.from_ is None:
         return None
     with tempfile.TemporaryDirectory() as folder, suppress(GribbleError, OSError, UnicodeDecodeError):
@@ -145,7 +145,7 @@ def former_sheet(path: Path, sheet: Sheet) -> DraftSheet | None:
 
 
 def _map_of(one: Followed) -> FieldMap:
-    """The map of a list, with what the sheet or roster itself says. Raises GribbleError where it is gone."""
+    """The map of a list, with what the sheet or roster itself says. Raises GribbleError if it is gone."""
     name, to = one.origin.map, "sheet" if isinstance(one.head, Sheet) else "roster"
     if name_fault(name) or not (place := one.path.with_name(name)).is_file():
         raise GribbleError(
@@ -157,7 +157,7 @@ def _map_of(one: Followed) -> FieldMap:
 
 
 def _drafted(source: Path, made: FieldMap, one: Followed) -> Drafted | None:
-    """What is understood of a list without its map; None where that is nothing."""
+    """What is understood of a list without its map; None if that is nothing."""
     to = "sheet" if isinstance(one.head, Sheet) else "roster"
     with suppress(GribbleError, OSError, UnicodeDecodeError):
         return draft_map(source, Asked(to=to, emulator=one.head.emulator, table=made.table))
@@ -165,7 +165,7 @@ def _drafted(source: Path, made: FieldMap, one: Followed) -> Drafted | None:
 
 
 def _release(drafted: Drafted | None) -> str:
-    """The release that a list itself says, and not only its name; empty where it does not."""
+    """The release that a list itself says, and not only its name; empty if it does not."""
     named = drafted.named.get("release") if drafted else None
     return named.name if named and named.source != FILE_NAME else ""
 

@@ -93,7 +93,7 @@ class SetCell(Struct, frozen=True):
 
 class EmulatorReport(Struct, frozen=True, kw_only=True):
     """One emulator on a rig. `families` are its wanted sets, parents with their clones; `todo` is what comes next, in
-    words, and `next` the command to type, empty where there is none."""
+    words, and `next` the command to type, empty if there is none."""
 
     emulator: str
     title: str
@@ -129,7 +129,7 @@ class RigReport(Struct, frozen=True, kw_only=True):
 
 
 class Content(Struct, frozen=True, kw_only=True):
-    """Another content that would do. `size` is in bytes, None where nobody says."""
+    """Another content that would do. `size` is in bytes, None if nobody says."""
 
     label: str
     size: int | None
@@ -344,7 +344,7 @@ def _emulator(world: World, rig: RigAudit, emulator: EmulatorAudit, shown: Shown
 
 
 def _next(rig: RigAudit, emulator: EmulatorAudit) -> str:
-    """The command that leads on for one emulator, as it is typed in a POSIX shell; empty where none does."""
+    """The command that leads on for one emulator, as it is typed in a POSIX shell; empty if none does."""
     command = next_of((structs.replace(rig, emulators=(emulator,)),), (emulator.emulator, "--rig", rig.rig))
     return shlex.join(command.words) if command else ""
 

@@ -57,7 +57,7 @@ class Matched(Struct, frozen=True, kw_only=True):
 
 
 def arcade_places(world: World, rigs: tuple[str, ...], emulators: tuple[str, ...]) -> list[ArcadePlace]:
-    """Every arcade emulator on the rigs in scope that are there. Raises GribbleError where there is none."""
+    """Every arcade emulator on the rigs in scope that are there. Raises GribbleError if there is none."""
     readings = world.readings()
     found = []
     for rig in world.rigs:
@@ -150,7 +150,7 @@ def wanted_now(place: ArcadePlace) -> list[str]:
 
 
 def find_roster(place: ArcadePlace, paths: Iterable[Path], word: str) -> Roster:
-    """The roster of a release, or in a file. Raises GribbleError where there is none, with those there are."""
+    """The roster of a release, or in a file. Raises GribbleError if there is none, with those there are."""
     releases = {}
     for path in paths:
         try:
@@ -170,7 +170,7 @@ def find_roster(place: ArcadePlace, paths: Iterable[Path], word: str) -> Roster:
 
 
 def compare_releases(place: ArcadePlace, old: Roster, new: Roster) -> list[SetChange]:
-    """What becomes of the wanted sets. Raises GribbleError where the two do not share any set."""
+    """What becomes of the wanted sets. Raises GribbleError if the two do not share any set."""
     if old.sets.keys().isdisjoint(new.sets):
         raise GribbleError(
             f"the rosters of {old.head.emulator} {old.head.release} and {new.head.emulator} {new.head.release} "
@@ -316,7 +316,7 @@ class _Sizer:
         return sum(self._whole_clusters(one.size) for one in holdings if one)
 
     def _files(self, family: Family) -> list[str]:
-        """Without a style: the archives that lie there, and each file that is brought into one, or into a new one."""
+        """Without a style: the archives that are there, and each file that is brought into one, or into a new one."""
         there = [one for name in family.path if (one := self._place.cabinet.of(name))]
         things = []
         contents: dict[str, int] = {}
@@ -353,7 +353,7 @@ class _Sizer:
         return self._held[key]
 
     def _archive_bytes(self, files: list[tuple[str, SetFile]]) -> int:
-        """The size of an archive of these files: that of a zip which lies there with all of them, if it is smaller."""
+        """The size of an archive of these files: that of a zip which is there with all of them, if it is smaller."""
         pairs = [(one, f"{owner}/{file.name}") for owner, file in files if (one := self._find(owner, file))]
         contents = END_BYTES + sum(member_bytes(one.size, name) for one, name in pairs)
         archives = {(one.root, one.path) for one, _ in pairs if one.member is not None}
@@ -381,7 +381,7 @@ def member_bytes(size: int, name: str) -> int:
 
 
 def _size_of(root: str, path: str) -> int | None:
-    """The size of a file in bytes; None where it cannot be asked, as on another machine."""
+    """The size of a file in bytes; None if it cannot be asked, as on another machine."""
     try:
         return Path(root, path).stat().st_size
     except OSError:

@@ -125,7 +125,7 @@ def _of(holding: Holding) -> Copy:
 
 
 When = Callable[[str, str], int]
-"""When a file below a root was last read whole, in nanoseconds since 1970; 0 where nobody knows."""
+"""When a file below a root was last read whole, in nanoseconds since 1970; 0 if nobody knows."""
 
 
 def with_ages(audits: Iterable[RigAudit], when: When) -> tuple[RigAudit, ...]:

@@ -94,7 +94,7 @@ class Discovery(Struct, frozen=True, kw_only=True):
 
 
 def discover(folder: Path, elsewhere: Iterable[Path] = ()) -> Discovery:
-    """What lies below a folder. A rig is a folder in which the folders of some sheet exist (of one here, or of the
+    """What is below a folder. A rig is a folder in which the folders of some sheet exist (of one here, or of the
     catalogues `elsewhere`), else one just below in which settings or programs lie, as emulators have them."""
     folders = [path for path in _folders_below(folder) if path != folder]
     catalogues = [path for path in folders if is_catalogue(path)]
@@ -134,7 +134,7 @@ def _lists_in(folder: Path) -> list[Path]:
 
 
 def is_catalogue(path: Path) -> bool:
-    """Whether sheets lie in a folder."""
+    """Whether sheets are in a folder."""
     return any(is_listed(child.name, SHEET_ENDING) for child in _children(path))
 
 
@@ -154,7 +154,7 @@ def rig_name(called: str, taken: Collection[str]) -> str:
 
 def sign_of_rig(path: Path) -> str:
     """A file, relative to a folder, that emulators leave there or in a folder of it: settings, a program. Empty where
-    there is none, or only where archives lie beside it, as in what was downloaded."""
+    there is none, or only where archives are beside it, as in what was downloaded."""
     for folder in (path, *(child for child in _children(path) if os.path.isdir(child) and not is_link(child))):
         names = [file.name for file in _children(folder) if file.name[0] != "." and not is_litter(file.name)]
         if not any(name.lower().endswith(ARCHIVE_ENDINGS) for name in names):
@@ -176,7 +176,7 @@ def _is_program(path: Path) -> bool:
 
 
 def is_backup(path: Path) -> bool:
-    """Whether a folder is called like a copy that somebody keeps, or lies in one: it is no rig."""
+    """Whether a folder is called like a copy that somebody keeps, or is in one: it is no rig."""
     words = {word for part in path.parts for word in re.split(r"[\W_\d]+", part.casefold())}
     return not words.isdisjoint(_BACKUPS)
 
@@ -304,7 +304,7 @@ def news(found: Discovery, config: Config, sheets: Mapping[str, Sheet], folder: 
 
 
 def added(text: str, new: News) -> str:
-    """The text of a gribble.toml with what is new in it, all else as it was, comments too. Raises GribbleError where
+    """The text of a gribble.toml with what is new in it, all else as it was, comments too. Raises GribbleError if
     the file is written in a way to which that cannot be added."""
     before = tomllib.loads(text)
     changes: dict[Keys, Any] = {}

@@ -193,7 +193,7 @@ def _of_setting(found: SettingFinding, source: str) -> Reason:
 
 
 class Answer(Struct, frozen=True):
-    """One emulator (or one set) on one rig, and the reasons why it will not run; none where the rig is away."""
+    """One emulator (or one set) on one rig, and the reasons why it will not run; none if the rig is away."""
 
     rig: RigAudit
     emulator: EmulatorAudit | None

@@ -88,7 +88,7 @@ class Container:
         return next((holding for holding in self.members if is_file(file, holding)), None)
 
     def named(self, name: str) -> Holding | None:
-        """The file that lies under a name."""
+        """The file that is under a name."""
         if self._by_name is None:
             self._by_name = {
                 one.member if one.member is not None else base(one.path): one for one in reversed(self.members)
@@ -208,20 +208,20 @@ class Cabinet:
         return [*(there.archives if there else ()), *filter(None, [self._unreadable.get(key)])]
 
     def kept(self, name: str) -> bool:
-        """Whether a set lies in a plain folder of its own, in which it stays; one with disc images alone is none."""
+        """Whether a set is in a plain folder of its own, in which it stays; one with disc images alone is none."""
         container = self.of(name)
         if container is None or container.archives:
             return False
         return any(not holding.path.endswith(self.disc_ending) for holding in container.members)
 
     def misspelled(self, name: str) -> str:
-        """A set's archive or folder that the volume finds, but the device does not; empty where it does."""
+        """A set's archive or folder that the volume finds, but the device does not; empty if it does."""
         there = self.of(name) if self.exact else None
         found = there.path if there else ""
         return "" if name in (base(found), base(found).rpartition(".")[0]) or not found else found
 
     def unreadable(self, name: str) -> str:
-        """The archive of a set in a form that the emulator cannot read; empty where there is none."""
+        """The archive of a set in a form that the emulator cannot read; empty if there is none."""
         return self._unreadable.get(self._fold(name), "")
 
     def held(self, file: SetFile) -> Holding | None:
@@ -235,12 +235,12 @@ class Cabinet:
 
 
 def _is_nested(member: str) -> bool:
-    """Whether a member lies in an archive within the archive."""
+    """Whether a member is in an archive within the archive."""
     return any(part.lower().endswith(ARCHIVE_ENDINGS) for part in member.split("/")[:-1])
 
 
 def having(file: SetFile, holdings: Iterable[Holdings]) -> Iterator[Holding]:
-    """The holdings of a content; none where no digest tells it."""
+    """The holdings of a content; none if no digest tells it."""
     algorithm = "crc32" if file.crc32 else file.strongest()
     digest = file.get(algorithm) if algorithm else None
     for each in holdings if algorithm and digest else ():
@@ -248,14 +248,14 @@ def having(file: SetFile, holdings: Iterable[Holdings]) -> Iterator[Holding]:
 
 
 def member_name(holding: Holding) -> str:
-    """The name under which a holding lies in its set's archive or folder."""
+    """The name under which a holding is in its set's archive or folder."""
     return holding.member if holding.member is not None else base(holding.path)
 
 
 def cabinet_of(
     rig: RigSeen, fitted: Fitted, elsewhere: Iterable[Holdings], remembered: Mapping[str, Holdings] | None = None
 ) -> Cabinet:
-    """What lies on a rig for an arcade emulator, what is held elsewhere, and what sources that are away held."""
+    """What is on a rig for an arcade emulator, what is held elsewhere, and what sources that are away held."""
     arcade = fitted.arcade
     assert arcade is not None
     folder, exact = fitted.folders[arcade.folder], fitted.root.exact_names

@@ -89,7 +89,7 @@ def _of_new(new: Roster, name: str, to: str, change: Change | None, cabinet: Cab
 
 
 def _in_archives(holding: Holding, cabinet: Cabinet) -> bool:
-    """Whether a holding lies in the folder of the sets already."""
+    """Whether a holding is in the folder of the sets already."""
     prefix = f"{cabinet.folder}/" if cabinet.folder else ""
     return holding.rig == cabinet.rig and holding.path.startswith(prefix)
 

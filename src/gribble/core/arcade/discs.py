@@ -86,7 +86,7 @@ class Discs:
         return any(its.name == disc.name and its.sha1 != disc.sha1 and self._is(its, there) for its in other.discs)
 
     def serves(self, roster: Roster, path: str) -> str:
-        """The set whose right image lies at a path; empty where none does."""
+        """The set whose right image is at a path; empty if none does."""
         there = self._on_rig.get(path)
         header = self._headers.get((there.root, there.path)) if there else None
         known = roster.sets.having([("disc", None, header.sha1)]) if header and header.sha1 else ()

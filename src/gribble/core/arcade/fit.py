@@ -25,7 +25,7 @@ class Wish(Struct, frozen=True, kw_only=True):
 class Selection(Struct, frozen=True, kw_only=True):
     """What was chosen, in the order of the wishes; `bytes` with what is shared, `gap` how far the worth may be off.
 
-    `gap` is a share of the worth of the best selection, 0 where it is proven that none is worth more.
+    `gap` is a share of the worth of the best selection, 0 if it is proven that none is worth more.
     """
 
     chosen: tuple[str, ...]

@@ -142,7 +142,7 @@ def _is_whole(roster: Roster, name: str, held: Held, own: set[str], several: set
 
 def _in_outline(one: Outline, held: Held) -> tuple[bool, bool] | None:
     """Whether all that a set itself lists is held, and whether anything is that is its own, of one that is not certain
-    to be; None where its outline does not tell."""
+    to be; None if its outline does not tell."""
     if one.own is None or one.shared is None or not held.doubtful.isdisjoint((*one.own, *one.shared)):
         return None
     return False, not held.certain.isdisjoint(one.own)

@@ -138,7 +138,7 @@ class _Packer:
         return True
 
     def _unwritable(self, family: Family, parts: list[Part]) -> str:
-        """Why some files of a set cannot be written into archives; empty where they can."""
+        """Why some files of a set cannot be written into archives; empty if they can."""
         faults = [fault for part in parts if (fault := path_fault(part.file.name))]
         faults += [fault for archive in family.path if (fault := name_fault(archive))]
         if faults:
@@ -310,7 +310,7 @@ class _Packer:
     def _sift(
         self, present: list[Holding], slots: dict[str, _Slot], layout: set[Content]
     ) -> tuple[list[Holding], list[Holding]]:
-        """Of what lies in the old archives beside the files at home there: what stays, and what does not.
+        """Of what is in the old archives beside the files at home there: what stays, and what does not.
 
         What another archive is going to hold, or what has the name of another content, does not stay.
         """
@@ -354,7 +354,7 @@ class _Packer:
         return True
 
     def _fill_folder(self, archive: str, container: Container) -> None:
-        """A set that lies in a plain folder stays in it: its missing files are put beside the others."""
+        """A set that is in a plain folder stays in it: its missing files are put beside the others."""
         for name, slot in _named(self._slots[archive].values()).items():
             own = self._cabinet.of(slot.owner) if self._style is not Style.FULL else None
             if container.find(slot.file) or (own and own.find(slot.file)):

@@ -75,7 +75,7 @@ class Samples:
         return _lacking(wanted, there.members if there else ())
 
     def _held(self, wanted: SampleList) -> list[Holding]:
-        """The members of the nearest archive of that name which has every sample; none where no archive has."""
+        """The members of the nearest archive of that name which has every sample; none if no archive has."""
         whole = [members for members in self._elsewhere.get(fold(wanted.set), ()) if not _lacking(wanted, members)]
         return min(whole, key=lambda members: nearness(members[0], self._cabinet.rig), default=[])
 
@@ -90,7 +90,7 @@ class Samples:
 
 
 def samples_of(rig: RigSeen, fitted: Fitted, elsewhere: Iterable[Holdings]) -> Samples | None:
-    """The sound samples of an arcade emulator; None where its sheet has no folder for them."""
+    """The sound samples of an arcade emulator; None if its sheet has no folder for them."""
     if fitted.arcade is None or not fitted.arcade.samples:
         return None
     key = fitted.arcade.samples

@@ -38,10 +38,10 @@ def wanted_sets(
     others: Iterable[Roster] = (),
     discs: Iterable[str] = (),
 ) -> list[str]:
-    """The sets to be audited: those asked for, every game ("all"), the games that lie on the rig, or these and all that
+    """The sets to be audited: those asked for, every game ("all"), the games that are on the rig, or these and all that
     are whole in what is held ("held"). `discs` are the SHA-1s that disc images give.
 
-    What lies there and only another release knows is among them, since it will not run; what nobody knows is not.
+    What is there and only another release knows is among them, since it will not run; what nobody knows is not.
     """
     if wanted == ("all",):
         return [one.set for one in roster.sets.outlines() if one.kind is SetKind.GAME]
@@ -68,7 +68,7 @@ MOST_LOOKED_INTO = 50
 
 
 def lying_aside(roster: Roster, cabinet: Cabinet, wanted: Iterable[str]) -> Aside:
-    """What lies in the folders of the sets and is none of those that are `wanted`, nor a relative of one."""
+    """What is in the folders of the sets and is none of those that are `wanted`, nor a relative of one."""
     known, kept = {cabinet.key(name): name for name in roster.sets}, set(wanted)
     outlines = {one.set: one for one in roster.sets.outlines()}
     for name in list(kept):
@@ -86,7 +86,7 @@ def lying_aside(roster: Roster, cabinet: Cabinet, wanted: Iterable[str]) -> Asid
 
 
 def _whose(roster: Roster, container: Container) -> str:
-    """The set that has most of the files of an archive; empty where none has any."""
+    """The set that has most of the files of an archive; empty if none has any."""
     contents = {content for one in container.members for content in contents_of(one)}
     sets = list(roster.sets.having(contents))
     return max(sets, key=lambda one: (len(one.contents & contents), one.parent is None), default=_NOBODY).set
@@ -125,7 +125,7 @@ def _is_there_in_full(roster: Roster, one: Outline, cabinet: Cabinet) -> bool:
 
 
 def _lies_here(roster: Roster, name: str, cabinet: Cabinet) -> bool:
-    """Whether a set lies on the rig, right or wrong, in an archive of its own or in its parent's."""
+    """Whether a set is on the rig, right or wrong, in an archive of its own or in its parent's."""
     one = roster.sets[name]
     if cabinet.unreadable(name):
         return True
@@ -134,7 +134,7 @@ def _lies_here(roster: Roster, name: str, cabinet: Cabinet) -> bool:
 
 
 def _lies_there(roster: Roster, one: ArcadeSet, clones: list[ArcadeSet], cabinet: Cabinet) -> bool:
-    """Whether a set's archive is there for the set itself: not if it only holds what clones that lie there share."""
+    """Whether a set's archive is there for the set itself: not if it only holds what clones that are there share."""
     container = cabinet.of(one.set)
     if container is None:
         return False
@@ -150,7 +150,7 @@ def _lies_there(roster: Roster, one: ArcadeSet, clones: list[ArcadeSet], cabinet
 
 
 def _lies_with_parent(roster: Roster, one: ArcadeSet, cabinet: Cabinet) -> bool:
-    """Whether files that tell a clone from its parent lie in the parent's archive, which is merged then: all of them,
+    """Whether files that tell a clone from its parent are in the parent's archive, which is merged then: all of them,
     or one that none of its relatives has, whatever its content."""
     container = cabinet.of(one.parent) if one.parent is not None else None
     own = [file for file in one.files if file.parent_name is None and file.state is not FileState.UNDUMPED]
@@ -165,7 +165,7 @@ def _lies_with_parent(roster: Roster, one: ArcadeSet, cabinet: Cabinet) -> bool:
 
 
 def _is_its_own(file: SetFile, kin: Iterable[ArcadeSet], container: Container) -> bool:
-    """Whether a file lies in an archive, by content or else by name, and none of the relatives lists it so."""
+    """Whether a file is in an archive, by content or else by name, and none of the relatives lists it so."""
     theirs = [other for one in kin for other in one.files]
     if container.find(file):
         return not any(other.content == file.content for other in theirs)
@@ -260,7 +260,7 @@ def audit_set(
 
 
 def _is_plainly_whole(roster: Roster, one: ArcadeSet, cabinet: Cabinet) -> bool:
-    """Whether a glance tells that there is nothing to be said of a set, as of most of many: each file lies in the
+    """Whether a glance tells that there is nothing to be said of a set, as of most of many: each file is in the
     archive of the set whose it is, under its name, or as one of its parent's in the parent's archive."""
     if one.plays is not Plays.YES or one.discs or one.samples:
         return False
@@ -300,7 +300,7 @@ def _lie_above(
     own: frozenset[tuple[str, str | None, int | None]],
     cabinet: Cabinet,
 ) -> bool:
-    """Whether all files of a clone that its archive lacks lie in its parent's, under the parent's names for them, and
+    """Whether all files of a clone that its archive lacks are in its parent's, under the parent's names for them, and
     nowhere in its own."""
     absent = [file for file in files if (file.name, file.crc32, file.size) not in own]
     checksums = {crc32 for _, crc32, _ in own}
@@ -347,7 +347,7 @@ def _of_release(family: Family) -> Iterator[SetProblem]:
 
 
 def new_name(old: Roster, new: Roster, name: str) -> str:
-    """The name under which a roster knows what an older one knows under another; empty where there is none."""
+    """The name under which a roster knows what an older one knows under another; empty if there is none."""
     contents = old.sets[name].contents
     if name in new.sets or not contents:
         return ""
@@ -440,7 +440,7 @@ def _place(holding: Holding, family: Family) -> str:
 
 
 def _old_releases(roster: Roster, names: Iterable[str], cabinet: Cabinet, others: Iterable[Roster]) -> dict[str, str]:
-    """The sets whose archive lies there as another release has it, and that release."""
+    """The sets whose archive is there as another release has it, and that release."""
     found: dict[str, str] = {}
     for name in dict.fromkeys(names):
         container = cabinet.of(name)
@@ -456,7 +456,7 @@ def _old_releases(roster: Roster, names: Iterable[str], cabinet: Cabinet, others
 
 
 def _packing(family: Family, cabinet: Cabinet, misnamed: list[tuple[Part, Holding]]) -> Iterator[Fact]:
-    """What lies in the set's own archive under another name than the roster's, and a second archive of the set. It runs
+    """What is in the set's own archive under another name than the roster's, and a second archive of the set. It runs
     all the same."""
     own = cabinet.of(family.one.set)
     if own and len(own.archives) > 1:

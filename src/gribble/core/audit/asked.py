@@ -134,7 +134,7 @@ def sets_of(audits: tuple[RigAudit, ...]) -> list[tuple[RigAudit, EmulatorAudit,
 
 def meant(config: Config, sheets: Mapping[str, Sheet], scope: Scope) -> Scope:
     """The scope with rigs and emulators by their names, where they are named otherwise: in another case, or by a title
-    or a machine. Raises GribbleError where several fit."""
+    or a machine. Raises GribbleError if several fit."""
     on_rigs = {name for rig in config.rig.values() for name in rig.emulators}
     there = [sheet for name, sheet in sheets.items() if name in on_rigs]
 

@@ -1,4 +1,4 @@
-"""Where the layout of a sheet lies on a rig, and whether it has been moved."""
+"""Where the layout of a sheet is on a rig, and whether it has been moved."""
 
 from __future__ import annotations
 

@@ -152,7 +152,7 @@ def fitted_on(config: Config, rig: str, catalogue: Catalogue, scope: Scope) -> t
 
 def as_spelled(group: tuple[Fitted, ...], folders: Collection[str]) -> tuple[Fitted, ...]:
     """The sheets for a volume that folds case: their folders spelled as those that are there, so that what is placed
-    comes to lie beside what is there; but not where the device compares names exactly."""
+    comes to are beside what is there; but not where the device compares names exactly."""
     spelled = as_on_disk(folders)
     return tuple(
         one
@@ -180,7 +180,7 @@ def _is_odd(skipped: Skipped) -> bool:
 
 
 def _below(folder: Path, root: Path) -> str:
-    """The path of a folder below a root, whatever name leads there; empty where it lies elsewhere."""
+    """The path of a folder below a root, whatever name leads there; empty if it is elsewhere."""
     place = Path(os.path.realpath(folder))
     for above in place.parents:
         if same_place(above, root):
@@ -217,7 +217,7 @@ def _inward(root: Path, links: Mapping[str, str]) -> dict[str, str]:
 
 
 def _glance(path: Path) -> tuple[os.stat_result | None, str]:
-    """What the system says of a place; None where nothing is, and why where it cannot say (a mount that is dead)."""
+    """What the system says of a place; None if nothing is, and why where it cannot say (a mount that is dead)."""
     try:
         return os.stat(path), ""
     except (FileNotFoundError, NotADirectoryError):
@@ -227,7 +227,7 @@ def _glance(path: Path) -> tuple[os.stat_result | None, str]:
 
 
 def _went(path: Path, status: os.stat_result | None) -> bool:
-    """Whether a place has gone since it was looked at, or another volume lies there."""
+    """Whether a place has gone since it was looked at, or another volume is there."""
     now, _ = _glance(path)
     return status is not None and (now is None or now.st_dev != status.st_dev)
 
@@ -236,7 +236,7 @@ class _Looker:
     """Looks at rigs, sources and attics one by one; `passed` is what could not be looked into."""
 
     def __init__(self, config: Config, scope: Scope, surveyor: Surveyor, reach: Reach) -> None:
-        """Raises GribbleError where a source is a rig at once."""
+        """Raises GribbleError if a source is a rig at once."""
         self._config, self._scope, self._surveyor, self._reach = config, scope, surveyor, reach
         self._roots = {
             name: Path(rig_root(name, rig, scope)) for name, rig in config.rig.items() if name not in reach.far
@@ -294,7 +294,7 @@ class _Looker:
         )
 
     def _why_away(self, name: str, root: Path, status: os.stat_result | None) -> str:
-        """Why a rig is away, by what is at its place; empty where it is there, or is still to be made."""
+        """Why a rig is away, by what is at its place; empty if it is there, or is still to be made."""
         if status is None and str(root) in self._reach.seen:
             return f"{root} is not there now"
         if status is None and not os.path.isdir(root.parent):

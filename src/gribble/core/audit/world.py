@@ -150,7 +150,7 @@ class World(Struct, frozen=True, kw_only=True):
         return msgspec.structs.replace(wish, suspects=tuple(unknown)) if wish.rig in self.far else wish
 
     def read_whole(self, holding: Holding) -> bytes | None:
-        """A holding's content; None where it cannot be read, or is too large for Gribble to find out what is wrong."""
+        """A holding's content; None if it cannot be read, or is too large for Gribble to find out what is wrong."""
         if holding.size > MOST_BYTES or holding.member is None:
             return self._read(holding)
         key = key_of(holding)
@@ -180,7 +180,7 @@ class World(Struct, frozen=True, kw_only=True):
         return self.unread.get(key_of(holding), "")
 
     def head_of(self, holding: Holding) -> bytes | None:
-        """The beginning of a holding; None where it cannot be read."""
+        """The beginning of a holding; None if it cannot be read."""
         try:
             return self._part(holding, 0, HEAD_BYTES)
         except (OSError, ArchiveError):
@@ -238,7 +238,7 @@ class World(Struct, frozen=True, kw_only=True):
             yield (key_of(holding), offset, length), self._read_id(holding, offset, length)
 
     def _read_id(self, holding: Holding, offset: int, length: int) -> str:
-        """An id as ASCII, up to the first zero byte or the padding; empty where there is none."""
+        """An id as ASCII, up to the first zero byte or the padding; empty if there is none."""
         try:
             return self._part(holding, offset, length).partition(b"\0")[0].decode("ascii").strip()
         except (OSError, ArchiveError, UnicodeDecodeError):
@@ -288,7 +288,7 @@ def _needs(rig: RigSeen) -> list[Need]:
 
 
 def _wishes(rig: RigSeen, found: RigAudit) -> Iterable[Wanted]:
-    """The needs of a rig that are open as far as whole files go, with what lies at their places."""
+    """The needs of a rig that are open as far as whole files go, with what is at their places."""
     shelf = Shelf(rig)
     for fitted, emulator in zip(rig.emulators, found.emulators, strict=False):
         enough = {finding.need.choice for finding in emulator.findings if finding.in_place}

@@ -30,7 +30,7 @@ TRACKS_BYTES = MIB
 """The largest track sheet or playlist, in bytes."""
 PLAN_BYTES = 256 * MIB
 LIST_BYTES, JSON_BYTES, XML_DEPTH = 64 * MIB, 256 * MIB, 200
-"""The largest list that has to be read whole, as a text and as JSON, in bytes; and how deep records may lie in XML."""
+"""The largest list that has to be read whole, as a text and as JSON, in bytes; and how deep records may are in XML."""
 WEB_BYTES, WEB_REDIRECTS = 256 * MIB, 5
 """The largest list that comes from the web, unpacked, in bytes; and how often an address may lead on."""
 ANSWER_BYTES = 64 * KIB
@@ -51,7 +51,7 @@ DICTIONARY_BYTES = 128 * MIB
 DIRECTORY = Limits(bytes=64 * MIB, items=500_000, of="entries")
 """The directory of an archive."""
 TABLES = Limits(bytes=64 * MIB, items=4_000_000, of="cells")
-"""The tables of a list: what stands in them."""
+"""The tables of a list: what is in them."""
 BOOK_BYTES = 128 * MIB
 """What a workbook may unpack to."""
 TABLE_COLUMNS = 2000
@@ -79,7 +79,7 @@ MOST_SETTINGS = max(SETTINGS.values())
 
 
 class Budget:
-    """What is left of what one thing may cost. Raises what it is told to where that is exceeded."""
+    """What is left of what one thing may cost. Raises what it is told to if that is exceeded."""
 
     def __init__(self, limits: Limits, error: Callable[[str], Exception], size: int = 0) -> None:
         """`size` is the thing's own size in bytes."""

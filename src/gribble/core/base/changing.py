@@ -84,7 +84,7 @@ def insist(act: Callable[[], object], in_the_way: Path, moved: Path | None = Non
 
 
 def _take_mark_off(path: Path) -> int | None:
-    """Make a read-only file one that can be written; the permissions that it had, None where it is none."""
+    """Make a read-only file one that can be written; the permissions that it had, None if it is none."""
     try:
         mode = path.lstat().st_mode
         if not stat.S_ISREG(mode) or mode & stat.S_IWRITE:

@@ -52,7 +52,7 @@ class Mistake(Struct, frozen=True):
 
     def __str__(self) -> str:
         what = self.what
-        if len(what) > _LONG:  # what is wrong stands at the end, behind what a file says
+        if len(what) > _LONG:  # what is wrong is at the end, behind what a file says
             what = f"{what[: _LONG // 2]}…{what[-_LONG // 2 :]}"
         return ": ".join(part for part in (self.file, self.where, what) if part)
 

@@ -80,7 +80,7 @@ def write_file(
     `replace_other`, kept beside: its new path is returned then. (None: the command has no option for that.)
 
     `mode` are the permissions (without them, those of the former file, or the usual ones), `modified` the time in
-    nanoseconds since 1970. Raises ThereError for what is refused, GribbleError where nothing can be written.
+    nanoseconds since 1970. Raises ThereError for what is refused, GribbleError if nothing can be written.
     """
     place = _place_of(target)
     with _writing(target, place):
@@ -115,7 +115,7 @@ class Changing:
         """Write the file. With `keep` the former file is kept beside it, and its new path returned. `mode` are the new
         permissions, if they are not to stay as they are.
 
-        Raises GribbleError where some other program has changed the file since it was read.
+        Raises GribbleError if some other program has changed the file since it was read.
         """
         with _writing(self._target, self._place), _Work(self._place.parent, blocks) as work:
             if stamp_of(self._place) != self._former:
@@ -149,7 +149,7 @@ def changing(target: Path) -> Iterator[Changing]:
 
 def note_record(path: Path, made: Callable[[Any], Any]) -> None:
     """Change a small record of Gribble's own, a file of JSON: `made` makes the new value from the old one, which is
-    None where none can be read. Where it cannot be written, nothing is lost but what it would have said."""
+    None if none can be read. Where it cannot be written, nothing is lost but what it would have said."""
     with contextlib.suppress(OSError, UnicodeEncodeError, GribbleError):
         path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
         if is_link(path.parent) or is_link(path):
@@ -165,7 +165,7 @@ def put_own(path: Path, data: bytes) -> None:
 
 
 def read_record(path: Path) -> Any:
-    """The value in a small record of Gribble's own; None where there is none, or none that can be read."""
+    """The value in a small record of Gribble's own; None if there is none, or none that can be read."""
     try:
         return json.loads(read_regular(path, _MOST_RECORD, through_links=False)) if not is_link(path.parent) else None
     except (OSError, ValueError, RecursionError):
@@ -180,7 +180,7 @@ class BusyError(Exception):
 def file_lock(path: Path, seconds: float = 0.0) -> Iterator[None]:
     """Hold the lock in a file, which is made where it is missing; another process is waited for so many seconds.
 
-    Raises BusyError where that one holds it for longer, OSError where there is no locking.
+    Raises BusyError if that one holds it for longer, OSError where there is no locking.
     """
     from filelock import FileLock, Timeout  # of which only writers have need
 
@@ -200,7 +200,7 @@ def file_lock(path: Path, seconds: float = 0.0) -> Iterator[None]:
 def locked(folder: Path, seconds: float | None = None) -> Iterator[None]:
     """Keep every other Gribble from writing into a folder, and remove what killed writers have left in it.
 
-    Raises OSError where the folder cannot be written, GribbleError where another Gribble writes there for longer than
+    Raises OSError if the folder cannot be written, GribbleError where another Gribble writes there for longer than
     some `seconds`.
     """
     lock, until = folder / FOLDER_LOCK, time.monotonic() + (LOCK_SECONDS if seconds is None else seconds)
@@ -227,9 +227,9 @@ def locked(folder: Path, seconds: float | None = None) -> Iterator[None]:
 
 
 def _folder_lock(path: Path) -> int | None:
-    """The open lock of a folder, which lasts until it is closed; None where another process has it.
+    """The open lock of a folder, which lasts until it is closed; None if another process has it.
 
-    A volume without locks has only the exchange in one instant. Raises OSError where the folder cannot be written.
+    A volume without locks has only the exchange in one instant. Raises OSError if the folder cannot be written.
     """
     try:
         handle = _open_lock(path, os.O_RDWR | os.O_CREAT, 0o666)
@@ -262,7 +262,7 @@ def _open_lock(path: Path, flags: int, mode: int = 0) -> int:
 
 
 def stamp_of(place: Path) -> Stamp | None:
-    """The stamp of a regular file; None where nothing is. Raises OSError for anything else."""
+    """The stamp of a regular file; None if nothing is. Raises OSError for anything else."""
     try:
         status = os.lstat(place)
     except FileNotFoundError:
@@ -275,7 +275,7 @@ def stamp_of(place: Path) -> Stamp | None:
 
 def take_place(staged: Path, place: Path, former: Stamp | None) -> Path | None:
     """Let a file that is written and flushed, on the same volume, take a place in a folder that is `locked`. A former
-    file is kept beside: its new path is returned. Raises OSError, and ThereError where something has come there."""
+    file is kept beside: its new path is returned. Raises OSError, and ThereError if something has come there."""
     kept = _keep_beside(place) if former else None
     with contextlib.suppress(OSError):  # a volume without permissions
         os.chmod(staged, stat.S_IMODE(os.lstat(place).st_mode) if former else usual_mode())
@@ -297,7 +297,7 @@ def put_away(place: Path) -> Path:
 
 
 def stamp_at(target: Path) -> Stamp | None:
-    """The stamp of the file that a path leads to; None where there is none. Raises GribbleError for what is no file."""
+    """The stamp of the file that a path leads to; None if there is none. Raises GribbleError for what is no file."""
     place = _place_of(target)
     with _writing(target, place):
         return stamp_of(place)
@@ -338,7 +338,7 @@ class _Work:
 
     def come(self, place: Path, former: Stamp | None, mode: int | None = None, modified: int | None = None) -> None:
         """Take the place of the former file, with its owner and, unless others are given, its permissions; or come to a
-        place where nothing is. Raises ThereError where something has come there meanwhile."""
+        place where nothing is. Raises ThereError if something has come there meanwhile."""
         if former is None:
             self._dress(usual_mode() if mode is None else mode, modified)
             _come_new(self._path, place)
@@ -353,7 +353,7 @@ class _Work:
 
 
 def _come_new(path: Path, place: Path) -> None:
-    """Give a file a place where nothing is; its former name may be gone then. Raises ThereError where something has
+    """Give a file a place where nothing is; its former name may be gone then. Raises ThereError if something has
     come there."""
     try:
         os.link(path, place)  # which, other than renaming, never takes another file's place
@@ -384,7 +384,7 @@ def _create(folder: Path) -> tuple[Path, int]:
 
 
 def claimed(handle: int) -> bool | None:
-    """Whether the lock of an open file could be had; None where the volume has no locks. Raises OSError."""
+    """Whether the lock of an open file could be had; None if the volume has no locks. Raises OSError."""
     from filelock import lock_descriptor
 
     try:

@@ -121,11 +121,11 @@ codecs.register_error(ANY_NAME, _any_name)
 
 
 SAID_OF = "\x1f"
-"""What stands in a title's key between the title and what is said of it in brackets."""
+"""What is in a title's key between the title and what is said of it in brackets."""
 
 
 def title_key(title: str) -> str:
-    """What a title is found by: without capitals, accents, signs and blanks, what stands in brackets at its end set
+    """What a title is found by: without capitals, accents, signs and blanks, what is in brackets at its end set
     apart."""
     said, *more = re.split(r"(?<=.)[(\[]", title, maxsplit=1)
     return SAID_OF.join(words_of(part).replace(" ", "") for part in (said, *more))

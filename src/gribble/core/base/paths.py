@@ -93,7 +93,7 @@ def join(*parts: str) -> str:
 
 
 def lies_below(path: str, folder: str) -> bool:
-    """Whether a relative path is a folder's or lies below it."""
+    """Whether a relative path is a folder's or is below it."""
     return path == folder or path.startswith(f"{folder}/")
 
 
@@ -166,7 +166,7 @@ def leads_out(root: Path, target: Path) -> bool:
 
 
 def identity(path: str | Path) -> tuple[int, int] | None:
-    """What tells a file or folder apart whatever it is called: device and inode. None where it is not there, or the
+    """What tells a file or folder apart whatever it is called: device and inode. None if it is not there, or the
     system gives none (an inode of 0 says nothing)."""
     try:
         status = os.stat(path)
@@ -192,9 +192,9 @@ def same_place(one: str | Path, other: str | Path) -> bool:
 
 
 def lies_in(target: Path, folders: Iterable[Path], ends: Iterable[Path] = ()) -> Path | None:
-    """The nearest of some folders that a path is, or lies in, whatever name leads there; None where there is none.
+    """The nearest of some folders that a path is, or is in, whatever name leads there; None if there is none.
 
-    Each ends where one of `ends` begins in it: what lies in that one does not lie in the folder.
+    Each ends where one of `ends` begins in it: what is in that one does not are in the folder.
     """
     place = Path(os.path.realpath(target))
     known = [(folder, identity(folder), True) for folder in folders]
@@ -217,7 +217,7 @@ _NEW_FILE = re.compile(r"^\.gribble-new-[0-9a-f]{16}\.part$")
 
 
 def link_among_own(path: Path) -> Path | None:
-    """The first link on the way to a path from a folder of Gribble's own on, that folder included; None where there is
+    """The first link on the way to a path from a folder of Gribble's own on, that folder included; None if there is
     none, or no such folder."""
     parts = path.parts
     if MEMORY_FOLDER not in parts:
@@ -231,7 +231,7 @@ _WORK_FILE = re.compile(r"^\.gribble-\d+-\d+\.(part|third|aside)$")
 
 
 def is_new_file(name: str) -> bool:
-    """Whether a name is that of a work file in which something is written that lies beside rigs."""
+    """Whether a name is that of a work file in which something is written that is beside rigs."""
     return name.startswith(".gribble-") and _NEW_FILE.match(name) is not None
 
 
@@ -256,7 +256,7 @@ def whole_number(word: str) -> int | None:
 
 
 def run_number(word: str) -> int:
-    """The number of a run in a word; 0 where it is none."""
+    """The number of a run in a word; 0 if it is none."""
     return whole_number(word) or 0
 
 

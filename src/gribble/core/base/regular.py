@@ -38,7 +38,7 @@ def _opened(path: str | Path, *, through_links: bool = True, devices: bool = Fal
 
 
 def check_regular(handle: int, path: str | Path) -> os.stat_result:
-    """What the system says of an open file. Raises OSError where it is none, but a folder, a pipe or a device."""
+    """What the system says of an open file. Raises OSError if it is none, but a folder, a pipe or a device."""
     status = os.fstat(handle)
     if not stat.S_ISREG(status.st_mode):
         folder = stat.S_ISDIR(status.st_mode)
@@ -48,7 +48,7 @@ def check_regular(handle: int, path: str | Path) -> os.stat_result:
 
 
 def open_text(path: str | Path, encoding: str, *, errors: str = "strict", newline: str | None = None) -> TextIO:
-    """A regular file opened for reading as text. Raises OSError, and UnicodeDecodeError where it is read."""
+    """A regular file opened for reading as text. Raises OSError, and UnicodeDecodeError if it is read."""
     return io.TextIOWrapper(open_regular(path), encoding, errors, newline)
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 
 def nearest(word: str, known: list[str], least: float = 0.6) -> str:
-    """The known word that may be meant, of at least so much likeness (0 to 1); empty where none is near."""
+    """The known word that may be meant, of at least so much likeness (0 to 1); empty if none is near."""
     import difflib  # which only a wrong word has use for
 
     return next(iter(difflib.get_close_matches(word, known, n=1, cutoff=least)), "")

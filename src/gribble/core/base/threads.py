@@ -109,7 +109,7 @@ def _begin(left: threading.Event) -> None:
 
 
 def go_on() -> None:
-    """Ask, at every block of what may be long, whether somebody still waits for it. Raises LeftError where nobody
+    """Ask, at every block of what may be long, whether somebody still waits for it. Raises LeftError if nobody
     does."""
     if _HERE.left.is_set():
         raise LeftError

@@ -1,3 +1,3 @@
 """Which Gribble this is."""
 
-VERSION = "0.1.0"
+VERSION = "0.2.0"

@@ -26,7 +26,7 @@ def sets_called(sets: Sets, word: str) -> list[str]:
 
 
 def set_called(sets: Container[str], word: str) -> str:
-    """The set of a name, as it is, as an archive's or in other letters; empty where there is none."""
+    """The set of a name, as it is, as an archive's or in other letters; empty if there is none."""
     names = (word, set_name(word), fold(set_name(word)))
     return next((name for name in names if name in sets), "")
 

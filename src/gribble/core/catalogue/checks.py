@@ -117,7 +117,7 @@ def _check_requires(sheet: Sheet, mistakes: Mistakes) -> None:
 
 
 def _way_back(start: str, goal: str, needs: dict[str, Need]) -> list[str]:
-    """The needs by which one requires another, itself first; none where it does not."""
+    """The needs by which one requires another, itself first; none if it does not."""
     ways = [[start]]
     seen = {start}
     for way in ways:
@@ -291,7 +291,7 @@ def _check_pair(pair: Pair, sheet: Sheet, where: str, mistakes: Mistakes) -> Non
 
 
 def _twins(words: Iterable[str]) -> list[tuple[int, str]]:
-    """The words that stand there a second time, with their places."""
+    """The words that are there a second time, with their places."""
     seen: set[str] = set()
     twins = []
     for number, word in enumerate(words):

@@ -152,7 +152,7 @@ def _chain(name: str, rigs: dict[str, Any], mistakes: Mistakes) -> list[str]:
 
 
 def _with_wanted(installed: Installed, folder: Path) -> Installed:
-    """An installation with the list of its wanted sets, which may stand in a file."""
+    """An installation with the list of its wanted sets, which may are in a file."""
     if installed.wanted is None or len(installed.wanted) != 1 or not os.path.isfile(folder / installed.wanted[0]):
         return installed
     return structs.replace(installed, wanted=tuple(read_wanted(folder / installed.wanted[0])))
@@ -210,7 +210,7 @@ def _check_config(config: Config, mistakes: Mistakes) -> None:
 
 
 def rig_name_fault(name: str) -> str:
-    """What is wrong with the name of a rig; empty where nothing is."""
+    """What is wrong with the name of a rig; empty if nothing is."""
     return "" if _RIG_NAME.match(name) else "cannot be the name of a rig; use letters, digits, - and _"
 
 
@@ -437,7 +437,7 @@ def check_against(config: Config, catalogue: Catalogue, file: str) -> list[Mista
 
 
 def _rig_around(config: Config, name: str, folder: str) -> str:
-    """The rig within a rig in which a folder of that one lies; empty where it lies in none."""
+    """The rig within a rig in which a folder of that one lies; empty if it is in none."""
     rig = config.rig[name]
     place = Path(os.path.normpath(os.path.join(rig.at, folder)))
     for other, one in config.rig.items():

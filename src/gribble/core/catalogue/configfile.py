@@ -27,7 +27,7 @@ _PLAIN_KEY = re.compile(r"^[A-Za-z0-9_-]+$")
 def changed(text: str, changes: Mapping[Keys, Any]) -> str:
     """The text with some values set or taken out. A table or list of tables is never replaced as a whole.
 
-    Raises GribbleError where the file is written in a way to which that cannot be done, with the lines to write.
+    Raises GribbleError if the file is written in a way to which that cannot be done, with the lines to write.
     """
     after = tomllib.loads(text)
     windows = "\r\n" in text and text.count("\r\n") == text.count("\n")
@@ -94,7 +94,7 @@ def _put(tables: dict[str, Any], keys: Keys, value: Any) -> None:
 
 
 class _Line(NamedTuple):
-    """A line, the table that it stands in or begins, and the keys that it sets there by itself (none: by no means, or
+    """A line, the table that it is in or begins, and the keys that it sets there by itself (none: by no means, or
     together with others)."""
 
     text: str
@@ -149,7 +149,7 @@ def _with(text: str, keys: Keys, value: Any) -> str:
         return _with_rig(text, keys, value)
     if inserted := _inserted(text, keys, value):
         return inserted
-    if len(keys) == 1:  # it must stand above all tables
+    if len(keys) == 1:  # it must are above all tables
         return f"{dotted(keys)} = {toml(value)}\n{text}"
     if isinstance(at, dict):
         for key in keys[depth:-1]:
@@ -210,7 +210,7 @@ def _with_rig(text: str, keys: Keys, value: dict[str, Any]) -> str:
 
 
 def _inserted(text: str, keys: Keys, value: Any) -> str:
-    """The text with a line more behind the last value of the innermost table that it has for the keys; empty where it
+    """The text with a line more behind the last value of the innermost table that it has for the keys; empty if it
     has none with a header of its own."""
     lines = _lines(text)
     for depth in range(len(keys) - 1, 0, -1):

@@ -34,8 +34,8 @@ def decided_in(target: Path) -> Path:
 
 
 def finish_added(target: Path) -> dict[str, str] | None:
-    """Finish an adding that was cut short after it was decided: where the former files are kept, by name; None where
-    there is none. Raises GribbleError where the catalogue cannot be written."""
+    """Finish an adding that was cut short after it was decided: where the former files are kept, by name; None if
+    there is none. Raises GribbleError if the catalogue cannot be written."""
     target = Path(os.path.realpath(target))
     stage = decided_in(target)
     if not os.path.isdir(stage) or is_link(stage) or is_link(stage.parent):
@@ -50,7 +50,7 @@ def finish_added(target: Path) -> dict[str, str] | None:
 def carry_out(target: Path, stage: Path) -> dict[str, str]:
     """Do what is left of an adding that is decided; where the former files are kept. The catalogue is `locked`.
 
-    What was changed meanwhile stays. Raises GribbleError where something cannot be written. The next command that reads
+    What was changed meanwhile stays. Raises GribbleError if something cannot be written. The next command that reads
     the catalogue does the rest.
     """
     try:

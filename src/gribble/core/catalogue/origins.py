@@ -33,7 +33,7 @@ def digest_of(path: Path) -> str:
 
 def kept_of(target: Path, source: Path, sha256: str, map_: str | None) -> Iterator[tuple[Path, Iterable[bytes]]]:
     """What is to be kept of a list beside the sheet or the roster that is to be written: a place and a content each, as
-    far as it does not lie there already. Without a `map_` the one that is there stays."""
+    far as it does not are there already. Without a `map_` the one that is there stays."""
     place = beside(target, MAP_ENDING)
     if map_ is not None and not (place.is_file() and read_regular(place, MOST_TEXT) == map_.encode()):
         yield place, [map_.encode()]
@@ -43,7 +43,7 @@ def kept_of(target: Path, source: Path, sha256: str, map_: str | None) -> Iterat
 
 
 def kept_copy(target: Path, origin: Origin, folder: Path) -> Path | None:
-    """The list from which a sheet or a roster was made, unpacked into a folder; None where it is not kept any more.
+    """The list from which a sheet or a roster was made, unpacked into a folder; None if it is not kept any more.
     Of several copies it is the one of the right SHA-256."""
     copy = beside(target, COPY_ENDING)
     for one in sorted(path for path in copy.parent.iterdir() if path.name.startswith(copy.name)):

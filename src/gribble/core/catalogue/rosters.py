@@ -102,7 +102,7 @@ def _is_plain(one: ArcadeSet) -> bool:
 
 
 def _numbers(checksums: list[str], sizes: list[int]) -> Sequence[int] | None:
-    """CRC-32s as numbers; None where one is malformed, and matches nothing, or a size is none of a file."""
+    """CRC-32s as numbers; None if one is malformed, and matches nothing, or a size is none of a file."""
     if not checksums or min(sizes) < 0 or max(sizes) >= _MOST_SIZE:
         return None if checksums else ()
     joined = "".join(checksums)
@@ -237,7 +237,7 @@ class RosterReader:
         return self._mistakes[:MOST_MISTAKES]
 
     def head(self) -> RosterHead | None:
-        """The first line; None where it is no head, or that of another version. Raises OSError."""
+        """The first line; None if it is no head, or that of another version. Raises OSError."""
         line = self._stream.readline(1 << 16).removeprefix(b"\xef\xbb\xbf")
         try:
             head = _HEAD.decode(line)
@@ -284,7 +284,7 @@ class RosterReader:
         return io.BytesIO(data).readlines()
 
     def _all_right(self, lines: list[bytes]) -> tuple[list[bytes], list[ArcadeSet]] | None:
-        """The sets of lines without any mistake; None where there is one, which only line by line can be told."""
+        """The sets of lines without any mistake; None if there is one, which only line by line can be told."""
         try:
             sets = sets_of(lines) if not self._strict else []
         except UNREADABLE:
@@ -318,7 +318,7 @@ class RosterReader:
 
 
 def load_roster(path: Path, *, strict: bool = False) -> tuple[Roster | None, list[Mistake]]:
-    """The roster in a file, all of it in memory, and its mistakes, each with its line; None where its head cannot be
+    """The roster in a file, all of it in memory, and its mistakes, each with its line; None if its head cannot be
     read. See `RosterReader` for what `strict` says."""
     try:
         with open_roster(path) as stream:

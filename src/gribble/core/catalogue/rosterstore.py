@@ -80,7 +80,7 @@ class RosterStore:
     """Where rosters are asked for, each made ready once; `note` is what is to be said of stores that cannot be kept."""
 
     def __init__(self, folder: Path | None) -> None:
-        """Stores lie in a folder of Gribble's own; without one every roster is read from its file."""
+        """Stores are in a folder of Gribble's own; without one every roster is read from its file."""
         self._folder = folder
         self._loaded: dict[Path, tuple[Roster | None, list[Mistake]]] = {}
         self.note = ""
@@ -128,7 +128,7 @@ class RosterStore:
         return open_store(folder / name_of(digest), path)
 
     def names(self, path: Path, beginning: str, most: int) -> list[str] | None:
-        """Some names of sets that begin like this, as far as the roster's store is at hand; None where it is not.
+        """Some names of sets that begin like this, as far as the roster's store is at hand; None if it is not.
 
         Nothing is made or written, and nothing raised.
         """
@@ -161,7 +161,7 @@ class _Memo:
         return bool(self._notes.stores)
 
     def digest(self, path: Path, status: os.stat_result) -> str | None:
-        """The digest of a roster's file; None where it may have changed since that was computed."""
+        """The digest of a roster's file; None if it may have changed since that was computed."""
         seen = self._notes.rosters.get(os.path.abspath(path))
         return seen.digest if seen and seen.holds(status, path.parent) else None
 
@@ -177,7 +177,7 @@ class _Memo:
     def note(self, path: Path, seen: _Seen, *, made: bool = False) -> str:
         """Remember a roster, and its store if that was `made`; rosters that are no more are forgotten, their stores are
         removed, and so is what a kill has left. Where this cannot be written, there is only more to do the next time.
-        Raises OSError where the store is gone."""
+        Raises OSError if the store is gone."""
         new = {name_of(seen.digest): _state(self._folder / name_of(seen.digest))} if made else {}
 
         def changed(found: object) -> object:
@@ -203,7 +203,7 @@ class _Memo:
 
 
 def _notes_of(found: object) -> _Notes:
-    """What a memo says; nothing where it is none."""
+    """What a memo says; nothing if it is none."""
     try:
         return msgspec.convert(found, _Notes)
     except UNREADABLE:

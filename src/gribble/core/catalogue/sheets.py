@@ -111,7 +111,7 @@ class Catalogue(Struct, frozen=True):
     faulty: dict[str, Path] = {}
 
     def why_unknown(self, emulator: str) -> str:
-        """Why there is no sheet for an emulator; empty where there is one."""
+        """Why there is no sheet for an emulator; empty if there is one."""
         if emulator in self.sheets:
             return ""
         if emulator in self.faulty:
@@ -204,7 +204,7 @@ def _lower(content: T) -> T:
 
 
 def _read_manifest(need: Need, where: str, folder: Path, mistakes: Mistakes) -> tuple[ManifestFile, ...]:
-    """The files of a need's checksum list, which lies beside the sheet."""
+    """The files of a need's checksum list, which is beside the sheet."""
     assert need.manifest is not None
     if need.file:
         mistakes.add(where, "cannot be used together with files listed in the sheet")

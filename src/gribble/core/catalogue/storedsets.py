@@ -237,7 +237,7 @@ class StoredSets(Sets):
         return roster.sets if roster else LoadedSets({})
 
     def _ask(self, question: str, *values: object) -> list[Any] | None:
-        """The rows that answer a question; None where the store is damaged."""
+        """The rows that answer a question; None if the store is damaged."""
         try:
             return self._database.execute(question, values).fetchall()
         except sqlite3.DatabaseError:
@@ -337,7 +337,7 @@ class StoredSets(Sets):
 
     @cached_property
     def _found(self) -> Sequence[int] | None:
-        """By which contents sets are found, and their numbers; None where the store is damaged."""
+        """By which contents sets are found, and their numbers; None if the store is damaged."""
         rows = self._ask("SELECT value FROM about WHERE what = 'contents'")
         if not rows or zlib.crc32(rows[0][0]) != self._about.contents_crc32:
             return None

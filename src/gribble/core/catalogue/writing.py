@@ -1,6 +1,6 @@
 """Writing sheets: TOML as a person would write it, with marks where one has to fill something in.
 
-Nothing is invented: what only a person can know (titles, levels, kinds, why) stands there as a comment that begins with
+Nothing is invented: what only a person can know (titles, levels, kinds, why) is there as a comment that begins with
 "fill in", and counts as `data` and `must` until then.
 """
 
@@ -153,7 +153,7 @@ def slug(name: str) -> str:
 
 
 def folder_keys(folders: Iterable[str]) -> dict[str, str]:
-    """A key for each folder: its last part, and more of it where two would share one."""
+    """A key for each folder: its last part, and more of it if two would share one."""
     keys: dict[str, str] = {}
     for folder in dict.fromkeys(folders):
         parts = folder.split("/")

@@ -141,7 +141,7 @@ def prefix_of(data: bytes, content: Iterable[bytes], accept: Accept) -> Diagnosi
 
 
 def no_dump(head: bytes, size: int, kind: str = "") -> Fact | None:
-    """What a file plainly is, if it is no dump at all; `head` is its beginning, `kind` the kind of archive it is."""
+    """What a file plainly is, if it is not a dump; `head` is its beginning, `kind` the kind of archive it is."""
     if size == 0:
         return Empty()
     if kind and kind != "part":
@@ -266,7 +266,7 @@ _PRIMES = (3, 5, 17, 257, 65537)
 
 
 def flipped_bit(length: int, had: int, wanted: int) -> int | None:
-    """The one bit to flip so that a content with CRC-32 `had` gets CRC-32 `wanted`, or None where no single bit does.
+    """The one bit to flip so that a content with CRC-32 `had` gets CRC-32 `wanted`, or None if no single bit does.
 
     `length` is in bytes. Bits are numbered from the first byte's lowest one: bit n is bit n % 8 of byte n // 8.
     Contents of 512 MiB and more have several such bits; the last one is given.

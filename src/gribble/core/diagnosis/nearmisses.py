@@ -35,7 +35,7 @@ MOST_CANDIDATES = 40
 MOST_HALVES = 16
 """How many files are tried as the other half of one, the likeliest names first."""
 MOST_BESIDE = 64
-"""Where more files of one size lie beside each other, they are a collection, and no halves."""
+"""Where more files of one size are beside each other, they are a collection, and no halves."""
 
 KEY_BYTES = 4096
 """The largest file, in bytes, that is tried as the key of a locked one beside it."""
@@ -45,11 +45,11 @@ MOST_GUESSED = 4 << 20
 """The largest file, in bytes, that is tried for contents of unknown size though nothing in its name speaks for it."""
 
 Read = Callable[[Holding], bytes | None]
-"""Gives a holding's whole content, or None where it cannot be read or is beyond the limit."""
+"""Gives a holding's whole content, or None if it cannot be read or is beyond the limit."""
 
 
 class Wanted(Struct, frozen=True, kw_only=True):
-    """One need to look for near misses of. `suspects` lie at its places; `held` is a right copy, if there is one. With
+    """One need to look for near misses of. `suspects` are at its places; `held` is a right copy, if there is one. With
     `by_name` the files that have its name are looked into, too."""
 
     emulator: str
@@ -162,7 +162,7 @@ class Searcher:
         return holding.size in self._sizes_of[sought]
 
     def no_dump(self, holding: Holding) -> Fact | None:
-        """What a holding plainly is, if it is no dump at all."""
+        """What a holding plainly is, if it is not a dump."""
         found = NearMisses()
         self._tell_no_dump(holding, found)
         return found.no_dumps.get(key_of(holding))
@@ -382,7 +382,7 @@ class Searcher:
                 yield from sorted(others, key=lambda other: not _alike(holding, other))[:MOST_HALVES]
 
     def _beside(self, container: str, size: int) -> list[Holding]:
-        """The files of a size that lie in one folder or archive."""
+        """The files of a size that are in one folder or archive."""
         inside = self._by_place.get(container)
         if inside is not None:
             return [one for one in inside.members if one.size == size]
@@ -473,7 +473,7 @@ def _line_end_ranges(right: int) -> tuple[tuple[int, int], tuple[int, int]]:
 
 
 def _container(holding: Holding) -> str:
-    """The folder or the archive that a holding lies in, whatever folder was surveyed."""
+    """The folder or the archive that a holding is in, whatever folder was surveyed."""
     path = f"{holding.root}/{holding.path}"
     return path if holding.member is not None else parent(path)
 

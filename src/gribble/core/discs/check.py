@@ -106,7 +106,7 @@ def is_absolute(name: str) -> bool:
 
 
 def absolute_beside(path: str, name: str, sizes: Mapping[str, int]) -> str:
-    """The file of an absolute path's last name that lies beside a sheet; empty where there is none."""
+    """The file of an absolute path's last name that is beside a sheet; empty if there is none."""
     last = name.strip().replace("\\", "/").rpartition("/")[2]
     return last if last and join(parent(path), last) in sizes else ""
 
@@ -124,7 +124,7 @@ def _order_faults(sheet: DiscSheet) -> Iterator[DiscFault]:
 
 
 def _track_faults(file: SheetFile, size: int, kind: str) -> Iterator[DiscFault]:
-    """Tracks against the length of their file: sectors that do not divide it, places that overlap or lie outside."""
+    """Tracks against the length of their file: sectors that do not divide it, places that overlap or are outside."""
     if not file.tracks:
         return
     sectors = {track.sector_bytes for track in file.tracks}

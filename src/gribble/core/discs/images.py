@@ -14,13 +14,13 @@ from gribble.core.records.discs import Checked, DiscFault
 _FIRST = 16
 """The sector of the first volume descriptor."""
 _FORMS = ((2048, 0), (2352, 16), (2352, 24), (2336, 8))
-"""How sectors lie in images: their bytes, and where in each the content begins."""
+"""How sectors are in images: their bytes, and where in each the content begins."""
 SectorReader = Callable[[int, int], bytes]
 """Gives bytes of an image from a place; fewer where it ends."""
 
 
 class Volume(Struct, frozen=True, kw_only=True):
-    """What a disc says of itself: its names, its length in sectors, and how sectors lie in this image."""
+    """What a disc says of itself: its names, its length in sectors, and how sectors are in this image."""
 
     system: str
     label: str
@@ -35,7 +35,7 @@ class Volume(Struct, frozen=True, kw_only=True):
 
 
 def read_volume(read: SectorReader) -> Volume | None:
-    """The primary volume descriptor of an image; None where there is none."""
+    """The primary volume descriptor of an image; None if there is none."""
     for sector_bytes, skip in _FORMS:
         data = read(_FIRST * sector_bytes + skip, 2048)
         if len(data) < 132 or data[:6] != b"\x01CD001":

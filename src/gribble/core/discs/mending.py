@@ -30,7 +30,7 @@ def mend_sheet(
     folded: Mapping[str, str],
     unnamed: Iterable[str],
 ) -> Mended | None:
-    """A sheet put right as far as that is beyond doubt; None where there is nothing to change.
+    """A sheet put right as far as that is beyond doubt; None if there is nothing to change.
 
     `sizes` are all files by path, in bytes, `folded` the same paths by folded form, `unnamed` the images that no sheet
     names.
@@ -119,7 +119,7 @@ def _in_other_case(
 
 
 def _beside(path: str, sheet: DiscSheet, sizes: Mapping[str, int]) -> Iterator[tuple[int, tuple[str, str]]]:
-    """Files that are named by absolute paths and lie beside the sheet."""
+    """Files that are named by absolute paths and are beside the sheet."""
     for file in sheet.files:
         if is_absolute(file.name) and (name := absolute_beside(path, file.name, sizes)):
             yield file.line, (name, "which lies beside it")

@@ -35,7 +35,7 @@ _LABEL = re.compile(r"\s*[(\[][^()\[\]]*[)\]]")
 _NO_LABEL = re.compile(
     r"^\s*.(?:[A-Z]{2}(?:[,+ -]+[A-Z]{2})*|usa|europe|japan|world|asia|rev.*|v?[\d.]+).$", re.IGNORECASE
 )
-"""What keeps titles apart though it stands in brackets: regions and revisions."""
+"""What keeps titles apart though it is in brackets: regions and revisions."""
 _SHEETS = (".cue", ".gdi", ".ccd")
 """Of a disc with a sheet the playlist names the sheet."""
 _NO_DISCS = (".m3u", ".txt", ".sub", ".jpg", ".png", ".pdf", ".xml", ".json", ".nfo", ".sha256", ".md5", ".sfv")
@@ -91,7 +91,7 @@ def named(paths: Iterable[str], names: Mapping[str, str]) -> tuple[list[Playlist
 
 
 def disc_of(path: str) -> NamedDisc | None:
-    """The title and the number in a file's name; None where it has no number."""
+    """The title and the number in a file's name; None if it has no number."""
     stem = posixpath.splitext(path.rpartition("/")[2])[0]
     marks = [match for match in _MARK.finditer(stem) if _value(match)]
     if any(match["kind"].lower() != "part" for match in marks):
@@ -114,7 +114,7 @@ def disc_of(path: str) -> NamedDisc | None:
 
 
 def _value(match: re.Match[str]) -> int:
-    """The number that a mark gives; 0 where it is none."""
+    """The number that a mark gives; 0 if it is none."""
     word = match["number"].lower()
     if word.isdecimal():
         return int(word)

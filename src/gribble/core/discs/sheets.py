@@ -49,7 +49,7 @@ class Track(Struct, frozen=True, kw_only=True):
 class SheetFile(Struct, frozen=True, kw_only=True):
     """One file that a sheet names, with the tracks in it; `line` is where it is named.
 
-    `sectors` is how long the sheet says it is, 0 where it does not.
+    `sectors` is how long the sheet says it is, 0 if it does not.
     """
 
     name: str

@@ -37,7 +37,7 @@ class Digester:
         self._hashes = {name: hashlib.new(name, usedforsecurity=False) for name in sorted(wanted - {"crc32"})}
 
     def update(self, block: bytes | memoryview) -> None:
-        """Take the next block. Raises LeftError where nobody wants the digests any more."""
+        """Take the next block. Raises LeftError if nobody wants the digests any more."""
         go_on()
         self.size += len(block)
         if self._crc is not None:

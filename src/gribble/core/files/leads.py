@@ -29,7 +29,7 @@ class Frame(Struct, frozen=True, kw_only=True):
     """What paths are understood by: the root as the device calls it (`anchor`), and the settings file.
 
     `root` is the root as this machine calls it, which the device may not know, and `seen_as` says that the device was
-    asked; `folders` are those on the rig. `variables` are those of the emulator's surroundings, None where they are
+    asked; `folders` are those on the rig. `variables` are those of the emulator's surroundings, None if they are
     another machine's. `start` is the folder below which a path is meant that is not absolute, if the sheet names one;
     `alike` are the values of other settings in the file, whose form is that of a value which is empty.
     """
@@ -129,7 +129,7 @@ def _filled(text: str, frame: Frame) -> tuple[str, str]:
 
 
 def _value_of(match: re.Match[str], variables: Mapping[str, str]) -> str | None:
-    """What a variable stands for; None where it is not set. Windows takes its names in any case."""
+    """What a variable stands for; None if it is not set. Windows takes its names in any case."""
     if match[0] == "~":
         return variables.get("HOME") or variables.get("USERPROFILE")
     if match[3]:
@@ -138,7 +138,7 @@ def _value_of(match: re.Match[str], variables: Mapping[str, str]) -> str | None:
 
 
 def written(target: str, value: str, frame: Frame) -> str | None:
-    """A path on the rig in the form of the value that it replaces; None where that form cannot lead there."""
+    """A path on the rig in the form of the value that it replaces; None if that form cannot lead there."""
     text = _plain(value) or _as_others(frame)
     back = "\\" in value or (not value.strip() and "\\" in frame.anchor)
     if _VARIABLE.search(text) and not any(lead.path in frame.folders for lead in read_literally(value, frame).leads):
@@ -193,7 +193,7 @@ def _by_variable(target: str, text: str, frame: Frame) -> str | None:
 
 
 def _below(path: str, root: str, folds_case: bool) -> str | None:
-    """A path relative to a root, or None where it does not lie below it."""
+    """A path relative to a root, or None if it does not are below it."""
     base = root.replace("\\", "/").rstrip("/")
     path = posixpath.normpath(path)
     one, other = (fold(path), fold(base)) if folds_case else (path, base)

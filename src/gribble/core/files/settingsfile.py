@@ -39,7 +39,7 @@ class NoSuchKey(SettingError):
 
 
 class _Spot(Struct, frozen=True):
-    """Where a value stands in the text (of XML: in the bytes), what it is, and how another is written there."""
+    """Where a value is in the text (of XML: in the bytes), what it is, and how another is written there."""
 
     start: int
     end: int

@@ -37,7 +37,7 @@ def folds_case(volume: str, root: Path) -> bool:
 
 def _tried(root: Path) -> bool | None:
     """Whether a name in a folder is found under another spelling, or its own where its volume is not mounted at it;
-    None where there is none that can be tried."""
+    None if there is none that can be tried."""
     try:
         with os.scandir(root) as listing:
             children = {child.name: child.is_symlink() for child in listing}
@@ -52,7 +52,7 @@ def _tried(root: Path) -> bool | None:
 
 
 def _found_otherwise(folder: Path, name: str, names: Collection[str]) -> bool | None:
-    """Whether a name is found in another case; None where it has none, or that is a name of its own there."""
+    """Whether a name is found in another case; None if it has none, or that is a name of its own there."""
     other = name.swapcase()
     return os.path.lexists(folder / other) if other != name and name.isascii() and other not in names else None
 
@@ -94,7 +94,7 @@ _NUMBERED_ANEW = re.compile(r"vfat|msdos|fat|exfat|fuse|macfuse|osxfuse|cifs|smb
 
 
 def volume_of(root: Path) -> tuple[str, str]:
-    """The kind of volume a folder lies on, and its label; empty where that cannot be told."""
+    """The kind of volume a folder is on, and its label; empty if that cannot be told."""
     kind, device, mountpoint = _mounted_at(root)
     return _kind_of(kind, device), _label_of(device, mountpoint) if kind else ""
 
@@ -115,7 +115,7 @@ def _kind_of(name: str, device: str) -> str:
 
 
 def is_share(folder: Path) -> bool:
-    """Whether a folder lies on what several machines, or a program, may have at once."""
+    """Whether a folder is on what several machines, or a program, may have at once."""
     return bool(_SHARES.match(_mounted_at(folder)[0]))
 
 
@@ -222,7 +222,7 @@ def _mounted() -> list[tuple[str, str, str]]:
 
 
 def _mounted_at(root: Path) -> tuple[str, str, str]:
-    """What a folder lies on, in the same way; empty where that cannot be told."""
+    """What a folder is on, in the same way; empty if that cannot be told."""
     try:
         place = root.resolve()
     except (OSError, RuntimeError):

@@ -98,7 +98,7 @@ class Back:
                 self._return(run, number, run.slot(number), old)
 
     def _exchange(self, run: Run, number: int, to: str, path: str) -> None:
-        """What lies at a path goes to the attic, and what the step displaced comes over it in one instant.
+        """What is at a path goes to the attic, and what the step displaced comes over it in one instant.
 
         Where nothing more fits and the attic cannot hold it beside, the place is empty for a moment; the journal knows.
         """

@@ -1,4 +1,4 @@
-"""What a step writes, and whether what lies on a rig is what a step put there."""
+"""What a step writes, and whether what is on a rig is what a step put there."""
 
 from __future__ import annotations
 
@@ -93,10 +93,10 @@ class Contents:
                 return run.slot(earlier)
         return ""
 
-    # What lies on the rig
+    # What is on the rig
 
     def ours(self, run: Run, number: int, step: Step, path: str) -> bool:
-        """Whether what lies at a path is what a step put there, or was about to."""
+        """Whether what is at a path is what a step put there, or was about to."""
         proof = step.proof
         digest = run.done.get(number) or run.wrote.get(number) or proof.sha1 or proof.sha256
         if digest:
@@ -106,7 +106,7 @@ class Contents:
 
 
 def has_digest(store: Store, path: str, digest: str) -> bool:
-    """Whether what lies at a path has a digest, as a journal notes it."""
+    """Whether what is at a path has a digest, as a journal notes it."""
     algorithm = algorithm_of(digest)
     return store.digests(path, {algorithm}).get(algorithm) == digest
 
@@ -134,7 +134,7 @@ def _at_most(blocks: Iterator[bytes], step: Copy | Extract) -> Iterator[bytes]:
 class Text(NamedTuple):
     """A text and its place: a path on a rig, or without one a file of this machine.
 
-    `former` is the path of what it takes the place of; empty where there is nothing.
+    `former` is the path of what it takes the place of; empty if there is nothing.
     """
 
     rig: str

@@ -33,7 +33,7 @@ class Kept(Struct, frozen=True, kw_only=True):
 
 
 def restoring(kept: Kept, store: Store) -> Copy:
-    """The step that brings a file of the attic back to its place; what lies there now goes to the attic."""
+    """The step that brings a file of the attic back to its place; what is there now goes to the attic."""
     size, digests = digest_blocks(store.read_kept(kept.slot), ["sha1"])
     return Copy(
         rig=kept.rig,
@@ -137,7 +137,7 @@ def _change(path: str, sha1: str, store: Store) -> str:
 
 
 def _unexplained(run: Run, number: int, store: Store, contents: Contents) -> Changed | None:
-    """The place of a step that was cut short, where something lies there that is neither the old nor the new file, and
+    """The place of a step that was cut short, where something is there that is neither the old nor the new file, and
     would have to make room for the old one."""
     step = run.steps[number]
     place, slot = step.displaces, run.slot(number)

@@ -50,7 +50,7 @@ WRITABLE = 0o200
 KEYS_MODE = 0o600
 """The permissions of a key file: nobody else reads it."""
 Ended = str | StepError | StoreError
-"""How a step ended: the digest of what lies at its place then, empty for none, or why it was refused."""
+"""How a step ended: the digest of what is at its place then, empty for none, or why it was refused."""
 
 
 class Forward:
@@ -83,7 +83,7 @@ class Forward:
     def do(self, run: Run, numbers: Sequence[int], ended: dict[int, Ended]) -> None:
         """Do a step, or what was not done of it yet, or a batch of them side by side; how each `ended` is noted.
 
-        Raises StoreLost where the rig is gone, GribbleError where the journal fails, and what the watch raises.
+        Raises StoreLost if the rig is gone, GribbleError where the journal fails, and what the watch raises.
         """
         if len(numbers) > 1:
             self._do_together(run, numbers, ended)
@@ -190,7 +190,7 @@ class Forward:
 
     def _taken_up(self, run: Run, number: int, step: Rename | Brought) -> str:
         """Look what is there of a step that was cut short: the digest of its content where nothing is left to do but
-        the finish, else nothing. Raises StepError where somebody else has put a file in its place."""
+        the finish, else nothing. Raises StepError if somebody else has put a file in its place."""
         self._store.tidy(step.replaces or step.to)
         self._finish_spelling(run, number, step.to)
         if sha1 := self._arrived(run, number, step):
@@ -300,7 +300,7 @@ class Forward:
         sent = Digester(())
 
         def content() -> Iterator[bytes]:
-            nonlocal sent  # anew each time: a connection that broke wants it again
+            nonlocal sent  # again each time: a connection that broke wants it again
             sent = Digester(() if store.reads_back and known else wanted)
             return self._fed(blocks(), sent, step.bytes)
 
@@ -373,7 +373,7 @@ class Forward:
             self._check_meanwhile(run, number, step)
 
     def _arrived(self, run: Run, number: int, step: Rename | Brought) -> str:
-        """The digest of a step's content where it lies in its place already, and the old one in the attic; else
+        """The digest of a step's content where it is in its place already, and the old one in the attic; else
         nothing."""
         if step.replaces and not self._store.kept(run.slot(number)):
             return ""
@@ -404,7 +404,7 @@ class Forward:
 
 
 def _proven(step: Brought, digests: Digests) -> str:
-    """The digest of what a step has written, as the journal notes it. Raises StepError where it is not the plan's."""
+    """The digest of what a step has written, as the journal notes it. Raises StepError if it is not the plan's."""
     if not agrees(digests, step.proof):
         what = step.from_ if isinstance(step, Taking) else step.to
         raise StepError(f"{what} has changed since Gribble looked at it; run gribble plan again")

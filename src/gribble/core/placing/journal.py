@@ -39,7 +39,7 @@ from gribble.core.records.steps import Step, Writing
 
 FORMAT = "run/1"
 CODE_DIGITS = 32
-"""How much of an HMAC stands in a line, in hex digits."""
+"""How much of an HMAC is in a line, in hex digits."""
 MOST_BYTES = 1 << 30
 """A larger file is no journal, in bytes."""
 _CODE, _CLOSE = b', "mac": "', b'"}'
@@ -66,7 +66,7 @@ class Seal:
     """Signs the lines of journals with a secret of the user's, which is asked for when it is first needed."""
 
     def __init__(self, secret: Callable[[], bytes], rig: str = "") -> None:
-        """`secret` may raise GribbleError. `rig` is the id of the rig whose journals are signed, empty where it has
+        """`secret` may raise GribbleError. `rig` is the id of the rig whose journals are signed, empty if it has
         none: what was signed for one rig says nothing on another."""
         self._ask = secret
         self.rig = rig
@@ -92,7 +92,7 @@ class Seal:
         return hmac.compare_digest(rest.removesuffix(_CLOSE), code.hexdigest()[:CODE_DIGITS].encode())
 
     def code(self, before: str, line: bytes) -> str:
-        """The code of a line, by that of the line before it. Raises GribbleError where there is no secret."""
+        """The code of a line, by that of the line before it. Raises GribbleError if there is no secret."""
         return hmac.digest(self._secret, before.encode() + line, "sha256").hex()[:CODE_DIGITS]
 
 
@@ -170,7 +170,7 @@ class Journal:
         self._append(run, *({"wrote": step, "sha1": sha1} for step, sha1 in wrote.items()), flush=flush)
 
     def done(self, run: Run, done: Mapping[int, str]) -> None:
-        """Note steps as done, with the SHA-1 (where the plan only knew one: the SHA-256) of what lies there now."""
+        """Note steps as done, with the SHA-1 (where the plan only knew one: the SHA-256) of what is there now."""
         run.done.update(done)
         self._append(run, *({"done": step, "sha1": sha1} for step, sha1 in done.items()), flush=False)
 
@@ -275,7 +275,7 @@ class Journal:
 
 
 def read_run(path: Path, seal: Seal) -> Run | None:
-    """The run in a journal; None where its first line is cut short or is none (nothing was done then).
+    """The run in a journal; None if its first line is cut short or is none (nothing was done then).
 
     Where it was not written with this seal, or has steps that no plan has, the run is `foreign`. Raises GribbleError
     where the file cannot be read.
@@ -339,7 +339,7 @@ def end_of(path: Path) -> str:
 
 
 def _line(data: bytes) -> dict[str, Any] | None:
-    """One line; None where it was cut short, or is none."""
+    """One line; None if it was cut short, or is none."""
     try:
         line = json.loads(data)
     except (ValueError, RecursionError):
@@ -405,7 +405,7 @@ def _apply(run: Run, line: dict[str, Any]) -> None:
 
 
 def runs_in(folder: Path, seal: Seal, state: str = "") -> list[Run]:
-    """The runs whose journals lie in a folder, oldest first, or those in one `state`; none where the folder is absent.
+    """The runs whose journals are in a folder, oldest first, or those in one `state`; none if the folder is absent.
     One that cannot be read is there, too, but nothing is known of it."""
     runs = (run_at(path, seal) for path in journals_in(folder) if not state or end_of(path) in ("", state))
     return sorted((run for run in runs if run and state in ("", run.state)), key=lambda run: run.number)
@@ -421,7 +421,7 @@ def journals_in(folder: Path) -> list[Path]:
 
 
 def run_at(path: Path, seal: Seal) -> Run | None:
-    """The run in a journal, be it one that cannot be read; None where it is none."""
+    """The run in a journal, be it one that cannot be read; None if it is none."""
     try:
         return read_run(path, seal)
     except GribbleError as error:
@@ -431,7 +431,7 @@ def run_at(path: Path, seal: Seal) -> Run | None:
 
 
 def adopt(run: Run, seal: Seal) -> None:
-    """Sign a journal anew, so that its run counts as one of this machine's; the former file is kept beside it.
+    """Sign a journal again, so that its run counts as one of this machine's; the former file is kept beside it.
 
     Raises GribbleError.
     """

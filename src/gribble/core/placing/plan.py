@@ -457,7 +457,7 @@ def _sets_of(rig: RigAudit) -> RigAudit:
 
 
 def _together(one: Step, other: Step) -> Pack | None:
-    """Two packings of one archive for two emulators as one; None where a name would have two contents."""
+    """Two packings of one archive for two emulators as one; None if a name would have two contents."""
     if not isinstance(one, Pack) or not isinstance(other, Pack) or one.replaces != other.replaces:
         return None
     members = {member.name: member for member in one.members}

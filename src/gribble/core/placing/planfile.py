@@ -131,7 +131,7 @@ def read_plan(path: Path, rigs: Container[str]) -> Plan:
 
 
 def judged(plan: Plan, path: Path, readable: Sequence[Path]) -> Plan:
-    """A plan from a file, held against the disk: what its steps take lies in `readable` folders, and is a file.
+    """A plan from a file, held against the disk: what its steps take is in `readable` folders, and is a file.
 
     Raises MistakesError for a step that takes anything else, or writes a text of a form that Gribble does not write. A
     step whose content nothing proves is refused by itself. What a copy writes is as long as the file is.
@@ -157,7 +157,7 @@ def judged(plan: Plan, path: Path, readable: Sequence[Path]) -> Plan:
 
 
 def taken_fault(path: str, readable: Sequence[Path]) -> str:
-    """Why a step from a plan file must not take a file of this machine; empty where it may, or it lies on a rig."""
+    """Why a step from a plan file must not take a file of this machine; empty if it may, or it is on a rig."""
     if not outside(path) or "://" in path:
         return ""
     place = Path(path)
@@ -268,7 +268,7 @@ def guarded(
 
 
 def hidden_reason(path: str, is_there: Callable[[str], bool]) -> str:
-    """Why a path needs a word of the user; empty where it does not."""
+    """Why a path needs a word of the user; empty if it does not."""
     part, above = hidden_part(path)
     if not part:
         return ""

@@ -91,7 +91,7 @@ def _missing_folders(store: Store, step: Step) -> list[str]:
 
 
 def _written(store: Store, step: Step, elsewhere: Elsewhere) -> int:
-    """At most how many bytes a step writes. Members of zips are taken over as they lie there, packed."""
+    """At most how many bytes a step writes. Members of zips are taken over as they are there, packed."""
     if not isinstance(step, Pack):
         return step.bytes
     around = HEADER_BYTES * len(step.members)
@@ -109,7 +109,7 @@ MOST_STEPS, MOST_BYTES = 32, 64 << 20
 
 def batches(run: Run, at_once: int) -> Iterator[list[int]]:
     """The steps of a run that are still to be done, in order: several together where each only takes something that
-    lies outside the rig, on this machine, and no two have to do with one place."""
+    is outside the rig, on this machine, and no two have to do with one place."""
     batch: list[int] = []
     places: set[str] = set()
     for number, step in enumerate(run.steps):

@@ -51,8 +51,8 @@ class Runner:
         twins: tuple[Twins, str] | None = None,
     ) -> None:
         """`seen` are stamps of files as they were when the user was asked: one that is another by then is not
-        displaced. `twins` are what is put on other rigs at the same time, with the root of this one: they are told of
-        what is put there."""
+        displaced. `twins` are what is put on other rigs at the same time, with the root of this one: they hear
+        what is put here."""
         self._twins, self._root = twins or (Twins(), "")
         self._store = store
         self._journal = journal
@@ -72,7 +72,7 @@ class Runner:
         A step that cannot be done is put back and noted with its reason, and the others go on. Raises GribbleError
         where the journal cannot be written, the rig is lost, or a step can neither be finished nor put back; the run
         then stays open.
-        Raises Stopped where its watch does; what is under way is put back, and the run stays open, too.
+        Raises Stopped if its watch does; what is under way is put back, and the run stays open, too.
         """
         for _ in self.each(run):
             pass
@@ -136,7 +136,7 @@ class Runner:
         """Undo every step, last first; files named in `leave` stay as they are. Raises GribbleError on a failure.
 
         Returns the places, beside those, that stay as they are since somebody has saved a file there meanwhile. The
-        steps of both can be taken back later: the journal says which they are. Raises Stopped between two steps, where
+        steps of both can be taken back later: the journal says which they are. Raises Stopped between two steps, if
         its watch does.
 
         `made_before` are the folders that runs have made which are undone by now: where this one was the last to have a

@@ -34,7 +34,7 @@ Stamp = tuple[int, int]
 
 
 class Free(Struct, frozen=True):
-    """The room left where a path lies: its volume, in bytes, and in files (None where they are not counted)."""
+    """The room left where a path lies: its volume, in bytes, and in files (None if they are not counted)."""
 
     device: int
     bytes: int
@@ -48,7 +48,7 @@ class Store(Protocol):
         """Whether a file is there under exactly this spelling."""
 
     def stamp(self, path: str) -> Stamp | None:
-        """What a glance tells of a file, or of a link as a link; None where nothing is."""
+        """What a glance tells of a file, or of a link as a link; None if nothing is."""
 
     def read(self, path: str, member: str | None = None) -> Iterator[bytes]:
         """The content of a file, or of a member of an archive, block by block."""
@@ -84,10 +84,10 @@ class Store(Protocol):
         """Give a file its time of modification, in nanoseconds since 1970, where that can be."""
 
     def mode(self, path: str) -> int | None:
-        """The permissions of a file; None where there are none."""
+        """The permissions of a file; None if there are none."""
 
     def read_back(self, path: str) -> Iterator[bytes]:
-        """What lies at a path now, block by block; nothing else may be asked of the store meanwhile."""
+        """What is at a path now, block by block; nothing else may be asked of the store meanwhile."""
 
     def rename(self, old: str, new: str) -> None:
         """Rename a file over whatever is at the new name, in one instant, and flush the folders. Between volumes it is
@@ -152,10 +152,10 @@ class Store(Protocol):
         """Remove what a run has left of empty folders in the attic."""
 
     def size(self, path: str) -> int:
-        """The size of a file in bytes; 0 where there is none."""
+        """The size of a file in bytes; 0 if there is none."""
 
     def link(self, source: Path, path: str, /) -> bool:
-        """Give a file of this machine a second name on the rig; False where that cannot be."""
+        """Give a file of this machine a second name on the rig; False if that cannot be."""
 
     def local(self, path: str) -> Path:
         """A file on this machine with the content of a path: the file itself, or a copy that was fetched."""
@@ -164,7 +164,7 @@ class Store(Protocol):
         """The same for a slot of the attic."""
 
     def free(self, path: str) -> Free | None:
-        """The room left where a path is to lie; None where nobody says."""
+        """The room left where a path is to lie; None if nobody says."""
 
     def free_attic(self) -> Free | None:
         """The room left where the attic and the journals are."""
@@ -180,13 +180,13 @@ class Elsewhere(Protocol):
         """A file on this machine with that content."""
 
     def size(self, path: str) -> int:
-        """The size of a file in bytes; 0 where it is not there."""
+        """The size of a file in bytes; 0 if it is not there."""
 
     def mode(self, path: str) -> int | None:
-        """The permissions of a file on this machine; None where it has none that count here."""
+        """The permissions of a file on this machine; None if it has none that count here."""
 
     def modified(self, path: str) -> int | None:
-        """A file's time of modification, in nanoseconds since 1970; None where that is not known."""
+        """A file's time of modification, in nanoseconds since 1970; None if that is not known."""
 
 
 def work_name(to: str, run: Run, number: int) -> str:

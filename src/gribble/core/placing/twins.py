@@ -69,7 +69,7 @@ class Twins:
 
 
 def _made_of(step: Brought) -> Brought | None:
-    """A step but for where it puts what it makes; None where that depends on the rig."""
+    """A step but for where it puts what it makes; None if that depends on the rig."""
     if not isinstance(step, Copy | Extract | Mend | Pack) or not all(map(outside, step.sources)):
         return None
     made = structs.replace(step, rig="", emulator="", need="", to="", replaces=None)

@@ -1,6 +1,6 @@
 """Writing zip archives: members in the order given, fixed times, the same bytes for the same contents every time.
 
-A member that lies deflated or stored in another zip is taken over as it lies there, not packed anew. Every content is
+A member that lies deflated or stored in another zip is taken over as it is there, not packed again. Every content is
 unpacked and proven by its digests on the way. Source: the ZIP application note (local headers 4.3.7, central
 directory 4.3.12, its end 4.3.16, Zip64 forms 4.3.14, 4.3.15 and 4.5.3).
 """

@@ -471,7 +471,7 @@ class Attic(TypedDict):
 
 
 class MendedFile(TypedDict):
-    """A damaged file, what is wrong with it, and where the mended one is; None where it cannot be mended."""
+    """A damaged file, what is wrong with it, and where the mended one is; None if it cannot be mended."""
 
     path: str
     member: str | None
@@ -526,7 +526,7 @@ class NeededFile(TypedDict):
 
 
 class NeededNeed(Away):
-    """A need; `held` is None where no configuration says what is held."""
+    """A need; `held` is None if no configuration says what is held."""
 
     need: str
     title: str
@@ -730,7 +730,7 @@ class Stray(TypedDict):
 
 
 class Aside(TypedDict):
-    """What else lies in the folders of the sets."""
+    """What else is in the folders of the sets."""
 
     strays: list[Stray]
     unwanted: list[str]

@@ -33,9 +33,9 @@ class Installed(Struct, frozen=True, kw_only=True):
     """One emulator on a rig: its release, and how the sheet's layout fits this rig.
 
     `folders` are those of the sheet that are called otherwise here, by key, with `more_folders` as in a sheet; `moved`
-    are places of the sheet that lie elsewhere here with all that is in them, by path, of which the longest that fits
+    are places of the sheet that are elsewhere here with all that is in them, by path, of which the longest that fits
     counts. All are below `at`. `wanted` is "all", a list of sets, or the name of a file with one on each line; absent,
-    those that lie there count. With a `style`, placing brings the archives into it; `stubs` leaves an empty archive for
+    those that are there count. With a `style`, placing brings the archives into it; `stubs` leaves an empty archive for
     each clone that is merged into its parent's. `weights` say how much sets are worth where not all fit a card; else 1.
     `prefer` takes the place of the configuration's own; `variants` says which variant of a BIOS set the emulator is set
     to.
@@ -56,7 +56,7 @@ class Installed(Struct, frozen=True, kw_only=True):
     weights: dict[str, float] = {}
 
     def place(self, path: str) -> str:
-        """Where a path of the sheet lies on this rig, relative to its root."""
+        """Where a path of the sheet is on this rig, relative to its root."""
         moved = {start.strip("/"): target for start, target in self.moved.items()}
         start = max((one for one in moved if path == one or path.startswith(f"{one}/")), key=len, default="")
         return join(self.at, moved[start], path[len(start) :]) if start else join(self.at, path)
@@ -105,7 +105,7 @@ class Source(Struct, frozen=True, kw_only=True):
 
 
 class MovedSource(Source, frozen=True, kw_only=True):
-    """A source whose volume lies elsewhere today, where it is now `at`; the index knows it by the place `written` in
+    """A source whose volume is elsewhere today, where it is now `at`; the index knows it by the place `written` in
     gribble.toml."""
 
     written: str

@@ -22,7 +22,7 @@ class Checked(Struct, frozen=True, kw_only=True):
     """One sheet or image: its path below the folder that was looked at, its verdict, and what is wrong with it.
 
     `sound` where everything it says holds, `unproven` where nothing could be held against it, else `damaged`, or
-    `imposter` for what is no sheet at all. `label` is what a disc calls itself.
+    `imposter` for what is not a sheet. `label` is what a disc calls itself.
     """
 
     path: str

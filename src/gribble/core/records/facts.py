@@ -416,7 +416,7 @@ class NoWayThere(Fact, frozen=True):
 
 
 class Demanded(Fact, frozen=True):
-    """What a device demands of a rig's volume or its label, and what is `there` (empty where that cannot be seen), with
+    """What a device demands of a rig's volume or its label, and what is `there` (empty if that cannot be seen), with
     the verdict on that."""
 
     demand: Literal["volume", "label"]

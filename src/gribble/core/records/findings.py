@@ -107,12 +107,12 @@ class Finding(Struct, Generic[S], frozen=True, kw_only=True):
     """What is true of one subject: a place where an emulator wants a file, a value in its settings, a demand on the
     rig's root, a file of a game, or a file of a set.
 
-    `accept` is the content that the remedy takes or that is there; `found` is what lies there, or where the right
+    `accept` is the content that the remedy takes or that is there; `found` is what is there, or where the right
     content is, `use` what the remedy takes, `mend` how it is made from a damaged file. `expected` and `occupied` are
-    relative to the rig's root: where the file belongs, and the path (spelled as it is on disk) of what lies there now;
+    relative to the rig's root: where the file belongs, and the path (spelled as it is on disk) of what is there now;
     `in_way` are wrong files under other accepted names. `refusal` says why no plan carries out the remedy, which only
     the person can. `source` is the one that is away and holds what is taken, `proven` when the file there was last read
-    whole (nanoseconds since 1970, 0 where nobody asked or knows).
+    whole (nanoseconds since 1970, 0 if nobody asked or knows).
     """
 
     subject: S
@@ -133,7 +133,7 @@ class Finding(Struct, Generic[S], frozen=True, kw_only=True):
     standing: frozenset[Standing] = frozenset()
 
     def lying(self, rig: str) -> Holding | None:
-        """The file that was found at the place itself; none where it was found elsewhere, be it under the same path."""
+        """The file that was found at the place itself; none if it was found elsewhere, be it under the same path."""
         at = self.occupied or self.expected
         return self.found if self.found and (self.found.rig, self.found.path) == (rig, at) else None
 
@@ -169,7 +169,7 @@ class Finding(Struct, Generic[S], frozen=True, kw_only=True):
         return self.remedy is Remedy.REPLACE and self.takes(here, self.expected)
 
     def takes(self, rig: str, path: str | None) -> bool:
-        """Whether what the remedy takes lies at a path of a rig; on another rig one may have the same path."""
+        """Whether what the remedy takes is at a path of a rig; on another rig one may have the same path."""
         return self.use is not None and self.use.member is None and (self.use.rig, self.use.path) == (rig, path)
 
     @property
@@ -395,7 +395,7 @@ class SetAudit(Struct, frozen=True, kw_only=True):
 
 
 class Aside(Struct, frozen=True, kw_only=True):
-    """What else lies in the folders of the sets: archives that belong to no set, each with the set whose files it has
+    """What else is in the folders of the sets: archives that belong to no set, each with the set whose files it has
     (empty: none), sets that nobody wants, and other files; paths are relative to the rig's root."""
 
     strays: tuple[tuple[str, str], ...] = ()
@@ -406,7 +406,7 @@ class Aside(Struct, frozen=True, kw_only=True):
 class EmulatorAudit(Struct, frozen=True, kw_only=True):
     """One emulator on a rig: its findings in the sheet's order, and the files of its folders nobody knows.
 
-    `games` is None where game folders were not looked at; `sets` are the wanted sets of an arcade emulator, `sets_note`
+    `games` is None if game folders were not looked at; `sets` are the wanted sets of an arcade emulator, `sets_note`
     what is to be said of their roster, `set_remedies` what would put them right or into their `style`, where
     that was asked for. `asks_others` says that the rosters of other releases, not read yet, could say more.
     `idle` says of an arcade emulator that none of its sets is wanted; `aside` is what else lies where its sets do.

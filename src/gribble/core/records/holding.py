@@ -16,9 +16,9 @@ from gribble.core.base.paths import base
 class Holding(Struct, frozen=True, kw_only=True, gc=False):
     """One file that the user has: loose, or a member of an archive. `size` is in bytes.
 
-    `path` is relative to `root`; `rig` names the rig it lies on and is empty for a source. Digests that could not
+    `path` is relative to `root`; `rig` names the rig it is on and is empty for a source. Digests that could not
     matter are absent; `carried` says that the CRC-32 is the archive's own claim, not computed from the content;
-    `fixed` marks one on a rig that is reached by a link or lies in a source: it proves a place, but is never copied or
+    `fixed` marks one on a rig that is reached by a link or is in a source: it proves a place, but is never copied or
     moved. `attic` is the run that displaced it, for one in a rig's attic; 0 elsewhere.
     """
 

@@ -103,7 +103,7 @@ class FieldMap(Struct, frozen=True, kw_only=True):
 
     @property
     def says_above(self) -> bool:
-        """Whether it takes anything from what a record lies in (`^name`)."""
+        """Whether it takes anything from what a record is in (`^name`)."""
         return any(rule.from_.startswith("^") for rules in self.fields.values() for rule in rules)
 
 
@@ -232,7 +232,7 @@ class Preview(NamedTuple):
 
 
 class SetsSeen(NamedTuple):
-    """The sets of a list: how many there are of what, the last one, and the one least like the others (None where all
+    """The sets of a list: how many there are of what, the last one, and the one least like the others (None if all
     are alike)."""
 
     counts: Mapping[str, int]
@@ -278,7 +278,7 @@ class Drafted(Struct, frozen=True, kw_only=True):
         return structs.replace(self, guesses=sure(self.guesses), inner=sure(self.inner), discs=sure(self.discs))
 
     def with_empty(self, guess: Guess, word: str) -> Drafted:
-        """The same where an empty cell of a column stands for a word; empty where it says nothing."""
+        """The same where an empty cell of a column stands for a word; empty if it says nothing."""
         rules = tuple(structs.replace(rule, default=word or None) for rule in guess.rules)
         guesses = tuple(structs.replace(one, rules=rules) if one is guess else one for one in self.guesses)
         made = structs.replace(self.made, fields={**self.made.fields, guess.field: rules})

@@ -22,7 +22,7 @@ class KeyVerdict(StrEnum):
 
 
 class Entry(Struct, frozen=True, kw_only=True):
-    """One name in a key file: the lines it stands on, length in bytes and SHA-256 of its value, or what is wrong."""
+    """One name in a key file: the lines it is on, length in bytes and SHA-256 of its value, or what is wrong."""
 
     lines: tuple[int, ...]
     bytes: int = 0

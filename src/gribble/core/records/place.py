@@ -86,10 +86,10 @@ def places_of(
 
 
 class Fitted(Struct, frozen=True, kw_only=True, dict=True):
-    """A sheet fitted to one rig and release: folders as they lie there, only the needs that concern it.
+    """A sheet fitted to one rig and release: folders as they are there, only the needs that concern it.
 
     `unmeetable` are needs none of whose known contents works with the release; `other_releases` are the contents, by
-    need, that work with other releases only. Accepts stand in the order of `liking`, preferred first.
+    need, that work with other releases only. Accepts are in the order of `liking`, preferred first.
     """
 
     emulator: str

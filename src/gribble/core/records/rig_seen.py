@@ -31,9 +31,9 @@ class UnknownEmulator(Struct, frozen=True):
 class RigSeen(Struct, frozen=True, kw_only=True):
     """One rig as the survey met it: its emulators and files; `hidden` are paths that could not be looked into.
 
-    `volume` and `label` are what is known of the volume, empty where that is nothing; `seen_as` is the root as the
+    `volume` and `label` are what is known of the volume, empty if that is nothing; `seen_as` is the root as the
     device calls it; `arcade` are the rosters of its arcade emulators, `unknown` the emulators of which nothing can
-    be said, with why. `variables` are those of this machine, None where the rig is on another.
+    be said, with why. `variables` are those of this machine, None if the rig is on another.
 
     `odd` are the paths at which there is something that is no readable file, `folders` its folders, `inward` its links
     that stay in it, with the path of what they lead to, `outward` those that lead out, and `sources` its folders that
@@ -134,7 +134,7 @@ class Obstacles(Struct, frozen=True, kw_only=True, dict=True):
         return self.inward.get(path, path)
 
     def at(self, path: str) -> Fact | None:
-        """Why nothing can be written to a path, nor taken away from there; None where it can."""
+        """Why nothing can be written to a path, nor taken away from there; None if it can."""
         if (key := self._key(path)) in self._folders:
             return IsFolder(self._folders[key])
         for place, what in self.things.items():

@@ -60,7 +60,7 @@ class SetFile(Digests, frozen=True, kw_only=True, omit_defaults=True, forbid_unk
 
     @property
     def content(self) -> Content | None:
-        """By CRC-32 and size as archives claim them, else by the strongest digest; None where none is known."""
+        """By CRC-32 and size as archives claim them, else by the strongest digest; None if none is known."""
         if self.crc32 is not None:
             return ("crc32", self.size, self.crc32)
         strongest = self.strongest()
@@ -129,7 +129,7 @@ class Outline(Struct, frozen=True, array_like=True, gc=False):
     """What can be told of a set without its files: what it is and whom it needs.
 
     `own` and `shared` are the contents without which it does not run, CRC-32 times 2**32 plus size in bytes: those of
-    its own and those that its parent or BIOS set has, too. Both are None where that has to be told file by file
+    its own and those that its parent or BIOS set has, too. Both are None if that has to be told file by file
     (choices, variants, discs, optional or undumped files, files without CRC-32 or size).
     """
 
@@ -176,7 +176,7 @@ class Sets(Mapping[str, ArcadeSet]):
 
     def titled(self, word: str) -> list[str]:
         """The sets that are called so, capitals, accents and signs aside; where none is, those of whose title only what
-        stands in brackets differs."""
+        is in brackets differs."""
         if not (key := title_key(word)):
             return []
         return self.with_key(key) or self.with_key(key + SAID_OF, begins=True)

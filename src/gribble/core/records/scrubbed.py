@@ -20,7 +20,7 @@ class Fault(StrEnum):
 
 
 class Found(Struct, frozen=True, kw_only=True):
-    """One fault: the file by its whole path, when it was last read whole and right (nanoseconds since 1970, 0 where
+    """One fault: the file by its whole path, when it was last read whole and right (nanoseconds since 1970, 0 if
     nobody knows), why, and the digests that it had."""
 
     path: str

@@ -1,4 +1,4 @@
-"""What would put sets right: archives to be written anew, loose files to be brought, and sets that must wait."""
+"""What would put sets right: archives to be written again, loose files to be brought, and sets that must wait."""
 
 from __future__ import annotations
 
@@ -38,7 +38,7 @@ class Packed(Struct, frozen=True, kw_only=True):
 class Loose(Struct, frozen=True, kw_only=True):
     """One file to be brought as it is: a disc image, a file of a set's folder, or an archive that lacks its name.
 
-    `movable` says that it lies on the rig and is wanted nowhere else there.
+    `movable` says that it is on the rig and is wanted nowhere else there.
     """
 
     owner: str

@@ -206,7 +206,7 @@ class IdAt(Struct, frozen=True, kw_only=True):
 class Pair(Struct, frozen=True, kw_only=True, omit_defaults=True):
     """Files that only work together: for `each` file of a pattern a partner, named by its stem or by its id.
 
-    With `version_at` they are updates, of which only the newest for an id counts. Partners lie in the same folder
+    With `version_at` they are updates, of which only the newest for an id counts. Partners are in the same folder
     unless `wants_folder` names another; with `wants_id_at` they are known by the id in them. An `optional` one alarms
     nobody.
     """
@@ -234,7 +234,7 @@ class Root(Struct, frozen=True, kw_only=True, omit_defaults=True):
 class Arcade(Struct, frozen=True, kw_only=True, omit_defaults=True):
     """How an arcade emulator wants its sets: where its rosters and archives lie, and which it can read.
 
-    Disc images lie in a folder named by `disc_folder` (`{set}` stands for the set), as `<disc name><disc_ending>`, and
+    Disc images are in a folder named by `disc_folder` (`{set}` stands for the set), as `<disc name><disc_ending>`, and
     archives of sound samples in that of the key `samples`.
     """
 
@@ -281,6 +281,6 @@ class Sheet(Struct, frozen=True, kw_only=True, omit_defaults=True):
 
     @property
     def own_folder(self) -> str:
-        """The folder, as the sheet has it, in which all lies that it names; empty where that is where it begins."""
+        """The folder, as the sheet has it, in which all lies that it names; empty if that is where it begins."""
         named = [join(folder) for folder in self.folders.values()] + [parent(one.file) for one in self.setting]
         return join(os.path.commonpath([f"/{one}" for one in named])) if named else ""

@@ -53,12 +53,12 @@ class Ground(Protocol):
     """Its address."""
 
     def away(self) -> str:
-        """Why it cannot be reached now; empty where it can."""
+        """Why it cannot be reached now; empty if it can."""
 
     def walk(self) -> Iterator[Folder]:
         """Every file, folder by folder, with size and time as far as the server says; neither change time nor inode.
 
-        Raises GribbleError where the connection is lost.
+        Raises GribbleError if the connection is lost.
         """
 
     def dated(self, entry: Entry) -> Entry:
@@ -68,7 +68,7 @@ class Ground(Protocol):
         """A copy of a file on this machine. Raises OSError."""
 
     def directory(self, entry: Entry) -> Path | None:
-        """A file that is the archive where its directory is, and empty elsewhere; None where that cannot be had."""
+        """A file that is the archive where its directory is, and empty elsewhere; None if that cannot be had."""
 
     def part(self, path: str, offset: int, length: int) -> bytes:
         """Some bytes of a file, fewer where it ends before. Raises OSError."""
@@ -115,7 +115,7 @@ class Arrivals:
     """Files that have changed and are not known to have come to rest."""
 
     def __init__(self, glance: Callable[[str], State | None]) -> None:
-        """`glance` tells a file's state: None where there is none, `BUSY` where it is not whole yet."""
+        """`glance` tells a file's state: None if there is none, `BUSY` where it is not whole yet."""
         self._glance = glance
         self._waiting: dict[str, tuple[State | None, float]] = {}
         self._told: dict[str, State] = {}

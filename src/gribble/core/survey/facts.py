@@ -27,7 +27,7 @@ class KnownMember(Struct, frozen=True, array_like=True, gc=False):
     """What is known of one member of an archive; the name as bytes, since names may not be text.
 
     `size` is in bytes, None while neither the archive claims it nor anybody has read the member. `beyond` is how many
-    bytes of it were read before it was left, since nothing so long was wanted; 0 where it was not.
+    bytes of it were read before it was left, since nothing so long was wanted; 0 if it was not.
     """
 
     name: bytes
@@ -73,14 +73,14 @@ class Sketch(Struct, frozen=True, gc=False):
         return self._column(3)
 
     def unpacked(self) -> tuple[KnownMember, ...]:
-        """The members. Raises what msgspec does where it was no sketch."""
+        """The members. Raises what msgspec does if it was no sketch."""
         return _MEMBERS.decode(self.packed)
 
 
 class Facts(Struct, frozen=True, gc=False):
     """What reading a file has told: its digests and, of an archive, its members or why it has none.
 
-    `kind` is the kind of archive, empty for none, None where nobody has looked. The members are all there, or a sketch
+    `kind` is the kind of archive, empty for none, None if nobody has looked. The members are all there, or a sketch
     stands for them.
     """
 
@@ -109,7 +109,7 @@ class Facts(Struct, frozen=True, gc=False):
 
 
 def _columns(members: Sequence[KnownMember]) -> bytes | None:
-    """What a sketch has of members; None where something else of one matters."""
+    """What a sketch has of members; None if something else of one matters."""
     paths = [member.name.decode("utf-8", ANY_NAME) for member in members]
     if not plain_names([member.name for member in members]) and any(map(climb_fault, paths)):
         return None  # which has to be said
@@ -157,7 +157,7 @@ def keep(facts: Facts) -> tuple[bytes | None, bytes | None, bytes | None]:
 
 
 def kept(said: object, packed: object, columns: object) -> Facts | None:
-    """Facts that were kept; None where they make no sense."""
+    """Facts that were kept; None if they make no sense."""
     if said is None:
         return PLAIN
     try:

@@ -46,7 +46,7 @@ class SketchedArchive(Archived):
 
     @property
     def members(self) -> tuple[Holding, ...]:
-        """Its members as holdings; none where what was remembered makes no sense."""
+        """Its members as holdings; none if what was remembered makes no sense."""
         if self._members is None:
             own = self.holding
             self._members = tuple(

@@ -2,7 +2,7 @@
 
 What is remembered is believed only while path, size, modification time, change time and inode are what they were, and
 only if the file was at least two seconds old when it was read (a coarse clock could hide a later change). An inode says
-nothing where a listing has none (Windows), nor on volumes that number their files anew at each mounting (FAT, shares);
+nothing if a listing has none (Windows), nor on volumes that number their files again at each mounting (FAT, shares);
 Windows' "change time" is that of creation. The index is never the proof for a write. It has a row for each file, and is
 only ever written row by row.
 """
@@ -89,7 +89,7 @@ class Proofs:
                 self._database.execute("INSERT OR REPLACE INTO proof_2 VALUES (?, ?, ?, ?, ?, ?)", values)
 
     def read_at(self, folder: bytes, name: bytes) -> int:
-        """When a file was last read whole, in nanoseconds since 1970; 0 where nobody knows."""
+        """When a file was last read whole, in nanoseconds since 1970; 0 if nobody knows."""
         question = "SELECT read FROM proof_2 JOIN folder_2 ON folder = id WHERE path = ? AND name = ?"
         return _time(self._database.execute(question, (folder, name)).fetchone())
 
@@ -113,7 +113,7 @@ class Proofs:
 
 
 def _time(row: tuple[object, ...] | None) -> int:
-    """The time in a row; 0 where there is none, or what no version of ours wrote."""
+    """The time in a row; 0 if there is none, or what no version of ours wrote."""
     return row[0] if row and isinstance(row[0], int) else 0
 
 
@@ -122,7 +122,7 @@ def _same(former: Proof, proof: Proof) -> bool:
 
 
 def _proof(path: str, state: bytes, digests: bytes, read: object, looked: object) -> Proof | None:
-    """A proof as it was kept; None where that makes no sense."""
+    """A proof as it was kept; None if that makes no sense."""
     try:
         size, modified, changed, inode = unpacked_state(state)
         known = _DIGESTS.decode(digests) if digests else NO_DIGESTS

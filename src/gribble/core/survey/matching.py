@@ -87,7 +87,7 @@ class KnownContents:
         return size in self._set_sizes or size in self._by_size
 
     def algorithms(self, size: int, crc32: str | None = None) -> frozenset[str]:
-        """The digests that decide what a file of this size is; empty where nothing known can match.
+        """The digests that decide what a file of this size is; empty if nothing known can match.
 
         `crc32` is a checksum that an archive carries: contents known by another one are ruled out.
         """

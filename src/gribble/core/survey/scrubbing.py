@@ -1,7 +1,7 @@
 """Scrubbing: what was proven once is read again, oldest first, so that what changed without a new date is noticed.
 
 Only a whole read counts, from the disk and not from memory where the system lets one choose. A new size or a new date
-is a change that somebody made, and is proven anew; another content under the old ones is a fault.
+is a change that somebody made, and is proven again; another content under the old ones is a fault.
 """
 
 from __future__ import annotations
@@ -228,7 +228,7 @@ class Scrubber:
         return self._keeps[root]
 
     def _members(self, path: Path, facts: Facts) -> str:
-        """What is wrong with the members of an archive that was never read whole; empty where nothing is, or nothing
+        """What is wrong with the members of an archive that was never read whole; empty if nothing is, or nothing
         can be known."""
         if facts.fault or not facts.looked_into:
             return ""

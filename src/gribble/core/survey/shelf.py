@@ -133,7 +133,7 @@ class Shelf:
         return (folder, "is a folder, not a file") if folder is not None and path else None
 
     def loose_end(self, path: str) -> str:
-        """The link at a place that leads nowhere, spelled as on disk; empty where there is none."""
+        """The link at a place that leads nowhere, spelled as on disk; empty if there is none."""
         odd = self._odd(path)
         return odd.path if odd and odd.kind is Why.NOWHERE else ""
 

@@ -34,7 +34,7 @@ class Seen(NamedTuple):
 
 class SeenSources:
     """The sources that have been seen, by the place that is written for them. Kept in a small file beside the
-    configuration, anew once a day for each."""
+    configuration, again once a day for each."""
 
     def __init__(self, path: Path | None = None) -> None:
         self._path = path
@@ -63,7 +63,7 @@ class SeenSources:
         return source
 
     def why_other(self, source: Source) -> str:
-        """Why what lies at a source's place is not what was there before; empty where it may be."""
+        """Why what is at a source's place is not what was there before; empty if it may be."""
         known = self._seen.get(source.known_at, Seen())
         if are_others(known.mark, mark_of(Path(source.at))):
             return f"another volume lies at {source.at}"
@@ -84,7 +84,7 @@ class SeenSources:
 
 
 def _seen_of(found: Any) -> dict[str, Seen]:
-    """What a record of seen sources says; nothing where it is none."""
+    """What a record of seen sources says; nothing if it is none."""
     try:
         return {str(at): Seen(float(when), str(mark), str(within)) for at, (when, mark, within) in found.items()}
     except (ValueError, TypeError, AttributeError):
@@ -92,7 +92,7 @@ def _seen_of(found: Any) -> dict[str, Seen]:
 
 
 def is_empty(folder: str) -> bool:
-    """Whether a folder is there, and nothing is in it. Raises OSError where it cannot be read."""
+    """Whether a folder is there, and nothing is in it. Raises OSError if it cannot be read."""
     if not os.path.isdir(folder):
         return False
     with os.scandir(folder) as listing:
@@ -100,7 +100,7 @@ def is_empty(folder: str) -> bool:
 
 
 def why_away(source: Source, seen: SeenSources, *, held: bool) -> str:
-    """Why a source cannot be looked at; empty where it can. Where the index `held` files of it, an empty folder is one
+    """Why a source cannot be looked at; empty if it can. Where the index `held` files of it, an empty folder is one
     on which nothing is mounted."""
     try:
         status = os.stat(source.at)
@@ -157,7 +157,7 @@ class SeenRigs:
         return root in self._ids or root in self._here
 
     def known(self, root: Path) -> str:
-        """The id of the rig that was at a root; empty where none is known."""
+        """The id of the rig that was at a root; empty if none is known."""
         return self._ids.get(str(root), "")
 
     def why_slip(self, name: str, root: Path) -> str:
@@ -167,7 +167,7 @@ class SeenRigs:
         return f"{root} is not there, but {near.name} is: correct rig.{name}.at, or make the folder" if near else ""
 
     def why_other(self, name: str, root: Path) -> str:
-        """Why what lies at a rig's root now is not the rig that was there before; empty where it may be."""
+        """Why what is at a rig's root now is not the rig that was there before; empty if it may be."""
         known, now = self.known(root), id_at(root)
         if not known or now is None or now == known:
             return ""
@@ -215,7 +215,7 @@ def _ids_of(found: Any) -> dict[str, str]:
 
 
 def id_at(root: Path) -> str | None:
-    """The id of the rig at a root; empty where it has none, None where that cannot be known.
+    """The id of the rig at a root; empty if it has none, None if that cannot be known.
 
     A file that a power cut has emptied tells nothing.
     """

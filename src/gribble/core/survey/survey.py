@@ -126,7 +126,7 @@ class Surveyor:
         kept: str = "",
     ) -> Survey:
         """What a folder holds, walked in some way; the index knows it by the place `kept`, if it was elsewhere before.
-        Raises GribbleError where the folder itself cannot be read."""
+        Raises GribbleError if the folder itself cannot be read."""
         try:
             next(root.iterdir(), None)
         except OSError as error:
@@ -158,7 +158,7 @@ class Surveyor:
         """What a rig on another machine holds: listed first; fetched is only what sizes and archives' directories do
         not decide, and what is an archive is told by its name.
 
-        Contents of unknown size are looked for in some `folders` only. Raises GribbleError where the connection is
+        Contents of unknown size are looked for in some `folders` only. Raises GribbleError if the connection is
         lost.
         """
         sized = Surveyor(self._known.sized(), self._index, listener=self._listener, reread=self._reread)
@@ -168,7 +168,7 @@ class Surveyor:
     def survey_file(self, path: Path, *, everything: bool = False) -> Survey:
         """What one file is or holds; `everything` computes its digests even where they cannot matter.
 
-        Raises GribbleError where it cannot be read.
+        Raises GribbleError if it cannot be read.
         """
         try:
             status = path.stat()
@@ -371,7 +371,7 @@ class Surveyor:
         return file
 
     def _by_directory(self, path: Path, file: MetFile) -> Facts | None:
-        """What an archive's directory tells of its members; None where some of them are to be read."""
+        """What an archive's directory tells of its members; None if some of them are to be read."""
         kind = archive_kind(peek(path), base(file.entry.path))
         choice = _Glance(_MemberChoice(self, None))
         try:

@@ -72,7 +72,7 @@ _NAME = operator.attrgetter("name")
 class Entry(Struct, frozen=True, gc=False):
     """One regular file: path relative to the walked root with forward slashes, and what the system says of it.
 
-    Size is in bytes, times are in nanoseconds since 1970. `fixed` marks one that is reached by a link, or lies in a
+    Size is in bytes, times are in nanoseconds since 1970. `fixed` marks one that is reached by a link, or is in a
     folder that is never written: it shows what is there, and is not to be moved.
     """
 
@@ -199,7 +199,7 @@ def _is_junction(child: os.DirEntry[str]) -> bool:
 def _meet_link(root: Path, path: str, child: os.DirEntry[str], folder: Folder, way: Walk, left_out: _Marked) -> bool:
     """A link: whether it leads to a folder that is to be entered. One to a file is met as a file of its own.
 
-    Raises OSError where the system does not let us see.
+    Raises OSError if the system does not let us see.
     """
     try:
         target = (root / path).resolve(strict=True)

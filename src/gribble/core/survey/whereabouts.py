@@ -32,7 +32,7 @@ class Likely(NamedTuple):
     """A folder below a rig's root in which an emulator may look, and what speaks for it.
 
     `weight` is 3 for its own folder with a program, settings or files that it wants in it, 2 for what else speaks for a
-    folder, 1 where nothing does, 0 for another emulator's folder. `files` are the wanted ones that lie there.
+    folder, 1 where nothing does, 0 for another emulator's folder. `files` are the wanted ones that are there.
     """
 
     folder: str
@@ -122,7 +122,7 @@ def seems_moved(folders: Collection[str], files: Collection[str], sought: Sought
     names = {plain(name) for name in sought.names} - {""}
     above = ["/".join(at.split("/")[:depth]) for depth in range(1, at.count("/") + 1)]
     if any(one in folders and plain(base(one)) in names for one in above):
-        return ""  # its folder is there, and what lies in it is still to be made
+        return ""  # its folder is there, and what is in it is still to be made
     listing: dict[str, list[str]] = {one: [] for one in ("", *folders) if one.count("/") < FOLDER_DEPTH}
     for path in files:
         if parent(path) in listing:
@@ -161,7 +161,7 @@ def _entries(place: Path) -> list[os.DirEntry[str]]:
 
 
 def _wanted_in(listing: Listing, wanted: Collection[str] | None) -> dict[str, tuple[str, ...]]:
-    """By folder, those of the wanted files that lie below it in the layout in which they are wanted; the archives in
+    """By folder, those of the wanted files that are below it in the layout in which they are wanted; the archives in
     it, where nothing is known of what is wanted."""
     if wanted is None:
         return {

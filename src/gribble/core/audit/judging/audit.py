@@ -259,7 +259,7 @@ class _Auditor:
         if accept is None and here is not None:
             accept = next((one for one in others if is_content(one, here.size, here.digests)), None)
         if accept is None and place.remedy is not Remedy.OBTAIN:
-            return finding  # nothing that is there stands in the way, and something that fits is held
+            return finding  # nothing that is there is in the way, and something that fits is held
         ways = ways_to_fit(self._case, fitted, need, accept, lacks)
         return structs.replace(finding, lacks=tuple(sorted(lacks)), ways=ways)
 
@@ -314,7 +314,7 @@ class _Auditor:
 
 
 def _owned(path: str, owners: Container[str]) -> str | None:
-    """The innermost folder above a path that is among some; None where none is."""
+    """The innermost folder above a path that is among some; None if none is."""
     folder = parent(path)
     while folder and folder not in owners:
         folder = parent(folder)

@@ -126,7 +126,7 @@ class AwaySources:
         return next((one for one in unread if wanted.size in (None, one.size)), None)
 
     def waiting_for(self, one: SetAudit) -> str:
-        """The sources that a set waits for; empty where it is blocked by something else, too."""
+        """The sources that a set waits for; empty if it is blocked by something else, too."""
         wanting = [problem for problem in one.problems if problem.subject.state is State.BLOCKED]
         sources = dict.fromkeys(problem.source for problem in wanting if problem.remedy is Remedy.CONNECT)
         return "" if any(problem.remedy is Remedy.OBTAIN for problem in wanting) else " and ".join(sources)

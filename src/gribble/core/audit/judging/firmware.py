@@ -17,7 +17,7 @@ def ways_to_fit(
 ) -> tuple[Way, ...]:
     """The ways to make a firmware fit: another firmware, more keys, another release of the emulator.
 
-    `in_place` is the content that lies there, which the release or the keys do not fit; `lacks` are the names it
+    `in_place` is the content that is there, which the release or the keys do not fit; `lacks` are the names it
     requires in vain.
     """
     return (

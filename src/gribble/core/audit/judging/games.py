@@ -142,7 +142,7 @@ class GamesAuditor:
     # What puts it right
 
     def _home(self, game: _Game) -> str | None:
-        """The folder in which a game belongs; None where its name cannot be made up."""
+        """The folder in which a game belongs; None if its name cannot be made up."""
         media, inner = game.media, game.inner
         if not media.own_folder:
             return parent(game.holding.path)
@@ -215,7 +215,7 @@ class GamesAuditor:
                 )
 
     def _unlisted(self, fitted: Fitted, folder: str, media: Media, games: list[_Game]) -> Iterator[GameFinding]:
-        """Endings that the sheet lists neither as readable nor as refused, each once; what lies beside a list of tracks
+        """Endings that the sheet lists neither as readable nor as refused, each once; what is beside a list of tracks
         is its own business, as is what the sheet speaks of elsewhere."""
         known = (*media.accepts, *(one.ending for one in media.refuses), *SET_ENDINGS)
         tracks = {parent(game.holding.path) for game in games if _ends(game.name, _TRACK_LISTS)}

@@ -105,7 +105,7 @@ class Judge:
         return any(is_content(one, holding.size, holding.digests) for one in others)
 
     def _no_image(self, need: Need, holding: Holding) -> Fact | None:
-        """Why a file cannot be one that was changed by being used; None where it may be."""
+        """Why a file cannot be one that was changed by being used; None if it may be."""
         if holding.size == 0:
             return Empty()
         if self._known.matches(holding.size, holding.digests):
@@ -124,7 +124,7 @@ class Judge:
         return Unknown() if need.accept else NoneWorks()
 
     def known_as(self, holding: Holding) -> Really | None:
-        """What a file really is; None where no sheet knows it."""
+        """What a file really is; None if no sheet knows it."""
         for other in self._known.matches(holding.size, holding.digests):
             return Really(other.emulator, other.need.called, other.content.label)
         return None
@@ -139,7 +139,7 @@ class Judge:
         return Judgement(proof=Proof.DIGEST if verdict is Verdict.SOUND else Proof.NONE, note=Keys(judged))
 
     def keys(self, need: Need, holding: Holding) -> KeysJudgement | None:
-        """A holding measured against a keys need; None where it was not read as a key file."""
+        """A holding measured against a keys need; None if it was not read as a key file."""
         file = self._by_key.get(key_of(holding))
         return judge_keys(need, file) if file else None
 
@@ -173,7 +173,7 @@ class Judge:
         return None
 
     def covering(self, need: Need, required: frozenset[str], first: Holding | None) -> tuple[Holding, ...]:
-        """Loose key files that together have every key a need must have and `required` ones; none where that fails.
+        """Loose key files that together have every key a need must have and `required` ones; none if that fails.
 
         The file in place (`first`) comes first, then whatever adds most.
         """

@@ -70,7 +70,7 @@ class MergeError(Exception):
 def merge_keys(files: Iterable[bytes], keys: Iterable[Key]) -> bytes:
     """One key file with every name of several, in the order in which they are first met.
 
-    Where values differ, the one that a fingerprint of `keys` proves is taken. Raises MergeError where none does.
+    Where values differ, the one that a fingerprint of `keys` proves is taken. Raises MergeError if none does.
     """
     proofs = {key.name: key.sha256 for key in keys if key.sha256}
     values: dict[str, dict[str, str]] = {}
@@ -87,7 +87,7 @@ def merge_keys(files: Iterable[bytes], keys: Iterable[Key]) -> bytes:
 
 
 def likeliest_need(file: KeyFile, needs: Iterable[tuple[str, Need]]) -> tuple[str, Need] | None:
-    """The emulator and its need that know most of a key file's names; None where none knows any."""
+    """The emulator and its need that know most of a key file's names; None if none knows any."""
     best, most = None, 0
     for emulator, need in needs:
         known = len(file.entries.keys() & {key.name for key in need.key})
@@ -108,7 +108,7 @@ def _entry(line: int, value: str) -> Entry:
 
 
 def _joined(first: Entry | None, second: Entry) -> Entry:
-    """A name that stands there again: harmless with the same value."""
+    """A name that is there again: harmless with the same value."""
     if first is None:
         return second
     differs = first.conflicting or (first.sha256, first.fault) != (second.sha256, second.fault)

@@ -127,7 +127,7 @@ class NeedsAuditor:
         return structs.replace(found, facts=(*found.facts, refusal), refusal=refusal)
 
     def _contended(self, place: PlaceFinding) -> PlaceFinding:
-        """A place with the other needs that want it for another content: whatever lies there, one of them is unmet."""
+        """A place with the other needs that want it for another content: whatever is there, one of them is unmet."""
         use = place.mend.holding if place.mend else place.use if place.remedy is not Remedy.OBTAIN else None
         if place.met or place.mend or place.accept is None:
             use = None

@@ -102,7 +102,7 @@ class PairsAuditor:
     # A file and its partner
 
     def _wish(self, rule: _One, holding: Holding) -> _Wish | None:
-        """The partner that a file wants; None where its id cannot be read."""
+        """The partner that a file wants; None if its id cannot be read."""
         pair, path = rule.pair, holding.path
         stem = base(path).rpartition(".")[0] or base(path)
         id_ = self._said(holding, pair.id_at) if pair.id_at else stem
@@ -189,7 +189,7 @@ class PairsAuditor:
             remedy=remedy if fix else Remedy.NONE,
         )
 
-    # What else lies there
+    # What else is there
 
     def _without_id(self, rules: Iterable[_One]) -> Iterator[GameFinding]:
         """Files that are called like partners, but hold no id to be known by."""

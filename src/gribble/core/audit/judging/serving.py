@@ -125,7 +125,7 @@ class Serving:
         )
 
     def _strange(self, path: str) -> bool:
-        """Whether a file lies in the folder of a program of which gribble.toml says nothing: it may be in use there."""
+        """Whether a file is in the folder of a program of which gribble.toml says nothing: it may be in use there."""
         folder = parent(path)
         while folder and folder not in self._programs:
             folder = parent(folder)

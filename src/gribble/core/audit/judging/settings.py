@@ -64,7 +64,7 @@ class SettingsAuditor:
         return tuple(found)
 
     def led_to(self, fitted: Fitted) -> dict[str, tuple[Holding, ...]]:
-        """The right files to which settings lead, by need, wherever they lie on the rig."""
+        """The right files to which settings lead, by need, wherever they are on the rig."""
         found: dict[str, list[Holding]] = {}
         for setting in fitted.setting:
             data = self._files.get((self._rig.name, setting.file))
@@ -208,7 +208,7 @@ class SettingsAuditor:
 
 
 def _target(group: _Group) -> str | None:
-    """Where a value should lead: where the best liked file is or will be. None where there is no file to lead to."""
+    """Where a value should lead: where the best liked file is or will be. None if there is no file to lead to."""
     for other in group:
         place = other.places[0]
         if not other.spared and (other.in_place or place.met):

@@ -93,7 +93,7 @@ def rows_apart(path: Path, format_: ListFormat, encoding: str = "") -> Iterator[
 
 
 def _told(asked: _Asked) -> Iterator[_Told]:
-    """What the other process tells. Raises EOFError where it does not come to the end."""
+    """What the other process tells. Raises EOFError if it does not come to the end."""
     decode = msgspec.msgpack.Decoder(_Told).decode
     # -P: nothing is imported from the folder that we happen to be in
     words = [sys.executable, "-P", "-m", __name__]

@@ -107,7 +107,7 @@ class Reader:
         return [self.read(Node("", one), f"{where} {place}", tally, owner) for place, one in enumerate(there, start=1)]
 
     def read_clean(self, rows: Rows) -> list[Values]:
-        """The values column by column, each looked over in one go; empty where any needs a closer look."""
+        """The values column by column, each looked over in one go; empty if any needs a closer look."""
         columns: list[Iterable[Any]] = []
         if not rows:
             return []

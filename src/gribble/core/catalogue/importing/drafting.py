@@ -101,7 +101,7 @@ class Asked(NamedTuple):
 
 
 def draft_map(path: Path, asked: Asked) -> Drafted:
-    """The map of a list as far as it can be told. Raises GribbleError where it has nothing to be taken over, or too
+    """The map of a list as far as it can be told. Raises GribbleError if it has nothing to be taken over, or too
     much to choose from, OSError and UnicodeDecodeError."""
     looks = looks_like(path)
     if looks.format in TABULAR:
@@ -134,7 +134,7 @@ class _Found(Struct, frozen=True):
     table: int | None = None
     notes: tuple[str, ...] = ()
     above: str = ""
-    """Where the name of what the files stand in is."""
+    """Where the name of what the files are in is."""
     text: str = ""
     """All of a page or text."""
     root: str = ""
@@ -206,7 +206,7 @@ def _looked_for(path: Path, looks: Looks) -> str:
 
 
 def _records(names: tuple[str, ...], rows: list[tuple[Head, list[str]]]) -> list[dict[str, Any]]:
-    """The rows of a table by its columns, with what stands above each."""
+    """The rows of a table by its columns, with what is above each."""
     return [
         {**dict(zip(names, cells, strict=False)), **({} if HEADING in names else {HEADING: head.heading})}
         for head, cells in rows
@@ -216,7 +216,7 @@ def _records(names: tuple[str, ...], rows: list[tuple[Head, list[str]]]) -> list
 def _meaning_of(
     head: tuple[str, ...], rows: list[tuple[Head, list[str]]], names: tuple[str, ...], own: list[tuple[Head, list[str]]]
 ) -> dict[str, str] | None:
-    """The columns of a table that are called otherwise than those of another one that mean the same; None where the
+    """The columns of a table that are called otherwise than those of another one that mean the same; None if the
     two do not both have names of files and digests."""
     fields, known = ({
         one.field: one for one in guess_fields(_columns(_records(*each)), _SHEET_FIELDS)
@@ -248,7 +248,7 @@ def _tables_of(
 
 
 def _title(path: Path, looks: Looks) -> str:
-    """What stands above all tables of a page or text."""
+    """What is above all tables of a page or text."""
     if looks.format not in _MAY_LIST or looks.format in _ONE_TABLE:
         return ""
     if looks.format is ListFormat.HTML or is_page(whole_text(path, looks, lambda _bytes: None)):
@@ -352,7 +352,7 @@ def _by_thousands(size: Guess) -> Guess:
 
 
 def _standing_above(column: str, from_: str, words: tuple[str, ...], fields: set[str]) -> list[Guess]:
-    """What the words say that stand above records: how much these are needed, else on which machines."""
+    """What the words say that are above records: how much these are needed, else on which machines."""
     levels = {word: level_said(word) for word in words}
     others = [word for word in words if not levels[word]]
     guesses = []
@@ -405,7 +405,7 @@ def _of_plays(path: Path, looks: Looks, asked: Asked, columns: list[Column], fou
 
 
 def _is_roster(guesses: list[Guess], columns: list[Column]) -> bool:
-    """Whether rows are files of sets: a set's name stands in several, and something else speaks for sets."""
+    """Whether rows are files of sets: a set's name is in several, and something else speaks for sets."""
     fields = {one.field: one for one in guesses}
     if "set" not in fields or "name" not in fields or fields["set"].degree is Degree.DOUBTFUL:
         return False

@@ -79,7 +79,7 @@ def _bare(piece: str) -> str:
 
 
 def entry_rows(lines: Iterable[Line]) -> Iterator[Row]:
-    """The files of a list as the rows of a table, the groups in which they stand as lines that name one; none where
+    """The files of a list as the rows of a table, the groups in which they stand as lines that name one; none if
     nothing is plainly an entry."""
     rows: list[Row] = []
     group, told = "", ""
@@ -110,7 +110,7 @@ def entry_rows(lines: Iterable[Line]) -> Iterator[Row]:
 
 
 def _names_in(line: Line) -> tuple[list[str], str]:
-    """The names of files with which an entry begins, and the rest of its text; none where it is no entry: a line that
+    """The names of files with which an entry begins, and the rest of its text; none if it is no entry: a line that
     is none of a list has to have a digest, or be a name and nothing else."""
     text = line.text
     names = _marked(text) or _in_front(text)

@@ -25,7 +25,7 @@ MAP_VERSION = 1
 
 
 def plain_attribute(name: str, rules: Rules) -> str:
-    """The attribute (or column) that a field takes as it is; empty where it has to be looked for or changed."""
+    """The attribute (or column) that a field takes as it is; empty if it has to be looked for or changed."""
     from_ = rules[0].from_
     plain = rules == (Field(from_=from_),) and from_.startswith("@") and "/" not in from_
     return from_[1:] if plain and name in PLAIN_FIELDS else ""
@@ -107,7 +107,7 @@ def load_map(path: Path, target: str | None = None) -> FieldMap:
 
 
 def map_line(path: Path, field: str) -> int:
-    """The line of a map in which a field stands; 0 where it cannot be told. Raises OSError."""
+    """The line of a map in which a field stands; 0 if it cannot be told. Raises OSError."""
     lines = text_of(read_regular(path, MOST_TEXT), errors="replace").splitlines()
     says = re.compile(rf'^\s*(\w+\.)?"?{re.escape(field)}"?\s*=')
     return next((number for number, line in enumerate(lines, start=1) if says.match(line)), 0)
@@ -200,7 +200,7 @@ def with_said(text: str, to: str, said: dict[str, str]) -> str:
 
 
 def write_map(drafted: Drafted, source: str) -> str:
-    """The map's text; what is doubtful stands there as a comment."""
+    """The map's text; what is doubtful is there as a comment."""
     made = drafted.made
     lines = [f"# The fields of {source}, as Gribble understands them. Correct what is wrong.", f"map = {made.map}"]
     for key in ("records", "format", "encoding", "delimiter", "table"):

@@ -194,7 +194,7 @@ def _digest(name: str, columns: list[Column]) -> Guess | None:
 
 
 def digest_rules(name: str, column: Column) -> Rules:
-    """How a digest is taken from a column: as it stands there, or out of a longer text."""
+    """How a digest is taken from a column: as it is there, or out of a longer text."""
     words = [one_digest(word, HEX_LENGTHS[name]) for word in column.words]
     plain = all(len(word.split()) == 1 and not set(word) - _HEXISH for word in words)
     alone = plain and len(column.digests) < 2

@@ -38,7 +38,7 @@ _READERS = {
 
 
 def read_list(path: Path, made: FieldMap, advance: Callable[[int], None] | None = None) -> Iterator[Node]:
-    """The records of a list; `advance` is told of bytes read. Raises GribbleError where it cannot be read on."""
+    """The records of a list; `advance` is told of bytes read. Raises GribbleError if it cannot be read on."""
     told = advance or (lambda _bytes: None)
     try:
         looks = looks_like(path, encoding=made.encoding, format_=made.format, delimiter=made.delimiter)
@@ -136,7 +136,7 @@ def parted(nodes: list[Node]) -> tuple[list[Node], list[Node]]:
 
 
 def checksum_nodes(path: Path) -> Iterator[Node]:
-    """The files of a checksum list. Raises GribbleError where a line is none of it."""
+    """The files of a checksum list. Raises GribbleError if a line is none of it."""
     files, faults = read_checksums(path)
     if faults:
         raise GribbleError(f"{path}, {faults[0]}", fix="Correct the line; each has a digest and a path.")

@@ -45,7 +45,7 @@ FILE_NAME = "the file's name"
 
 
 def emulator_of(common: Mapping[str, str], title: str, path: Path, root: str = "") -> Named | None:
-    """The emulator: as the list says, else the title that stands above it, else the file's name. An export that says
+    """The emulator: as the list says, else the title that is above it, else the file's name. An export that says
     its release may name it by its `root` element."""
     for key, value in common.items():
         if plain(key) in _EMULATOR_KEYS and not is_blank(value) and len(value) <= 40:
@@ -73,7 +73,7 @@ def release_of(common: Mapping[str, str], title: str, path: Path) -> Named | Non
 
 
 def release_in(value: str) -> str:
-    """The release in what a list says of it, such as 0.84 in "0.84 (unknown)"; empty where there is no number."""
+    """The release in what a list says of it, such as 0.84 in "0.84 (unknown)"; empty if there is no number."""
     value = value.strip()
     with suppress(InvalidVersion):
         Version(value)

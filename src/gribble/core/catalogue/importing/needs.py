@@ -136,7 +136,7 @@ def preview_of(needs: Sequence[Draft], most: int) -> Preview:
 
 
 def _oddest(needs: Sequence[Draft]) -> Draft | None:
-    """The need that is least like the others, the first of several; None where all are alike."""
+    """The need that is least like the others, the first of several; None if all are alike."""
     said = [_said_of(need) for need in needs]
     times = [Counter(column) for column in zip(*said, strict=True)]
     rare = [sum(1 / times[at][word] for at, word in enumerate(one)) for one in said]
@@ -159,7 +159,7 @@ def understood(need: Draft) -> Understood:
 
 
 def _accepts(values: Values) -> list[Accept]:
-    """The contents of a row. Raises ValueFault where it does not say which of several values belong together."""
+    """The contents of a row. Raises ValueFault if it does not say which of several values belong together."""
     digests = {name: values[name] for name in HEX_LENGTHS if name in values}
     count = max((len(found) for found in digests.values()), default=1)
     if odd := next((name for name, found in digests.items() if len(found) != count), None):

@@ -11,7 +11,7 @@ Advance = Callable[[int], None]
 """Is told of bytes read."""
 
 HEADING = "heading"
-"""Under this name a record of a table has what stands above the table."""
+"""Under this name a record of a table has what is above the table."""
 
 SECTION = "section"
 """Under this name a record of `key = value` has the name of its section, or its number."""
@@ -31,7 +31,7 @@ class Node(Struct, eq=False, array_like=True):
 
     def values(self, path: str) -> list[str]:
         """Every value at a path: `@name`, `inner`, `inner/@name`; `.` is the node's own text."""
-        if path[0] == "^":  # what the record lies in says so
+        if path[0] == "^":  # what the record is in says so
             return [self.attributes[path]] if path in self.attributes else []
         if "/" not in path and path[0] not in "@.":
             if not self.children and path in self.attributes:  # a column

@@ -154,7 +154,7 @@ def _columns(lines: list[str]) -> list[int]:
 
 
 def text_title(text: str) -> str:
-    """What stands above everything in a text: its first heading, else its first line where that is none of a table."""
+    """What is above everything in a text: its first heading, else its first line where that is none of a table."""
     lines = [line.strip() for line in text.splitlines() if line.strip()]
     for line in lines:
         if match := re.match(r"^#\s+(.*?)\s*#*$", line):

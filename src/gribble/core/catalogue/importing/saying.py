@@ -40,7 +40,7 @@ def read_said(text: str) -> Said:
 def as_said(
     guesses: list[Guess], columns: Iterable[Column], said: Iterable[Said], fields: Collection[str], way: str = ""
 ) -> tuple[list[Guess], set[Said]]:
-    """The guesses as somebody says that they are, and what of that was meant for these columns, which lie at a `way`
+    """The guesses as somebody says that they are, and what of that was meant for these columns, which are at a `way`
     within their records. Raises GribbleError for a field that none can be."""
     met = set()
     for one in said:

@@ -46,7 +46,7 @@ def is_blank(text: str) -> bool:
 
 
 def digests_in(text: str) -> dict[str, int]:
-    """How many digests of each kind stand in a text; eight figures alone are none."""
+    """How many digests of each kind are in a text; eight figures alone are none."""
     found: dict[str, int] = {}
     for match in _DIGEST.finditer(_joined(text)):
         if not _HEX_NUMBER.match(match[1]):
@@ -79,7 +79,7 @@ def is_number(text: str) -> bool:
 
 
 def size_unit(text: str) -> str | None:
-    """The unit of a size as it stands there, empty for a plain number; None where it is no size."""
+    """The unit of a size as it is there, empty for a plain number; None if it is no size."""
     if is_number(text):
         return ""
     match = _SIZE.match(text.strip())
@@ -92,7 +92,7 @@ def is_year(text: str) -> bool:
 
 
 def is_datum(text: str) -> bool:
-    """Whether it can stand in a table's body only, not in its head."""
+    """Whether it can are in a table's body only, not in its head."""
     return bool(digests_in(text)) or is_file_name(text) or size_unit(text) is not None
 
 
@@ -151,7 +151,7 @@ def _is_book(path: Path) -> bool:
 
 
 def _encoding(path: Path, data: bytes) -> tuple[str, bool]:
-    """The encoding, and whether it is only likely. Raises GribbleError where it is a mixture."""
+    """The encoding, and whether it is only likely. Raises GribbleError if it is a mixture."""
     for mark, name in _MARKS:
         if data.startswith(mark):
             return name, False
@@ -215,7 +215,7 @@ def without_forum_marks(text: str) -> str:
 
 
 def _format(text: str, path: Path) -> ListFormat:
-    """The format that a text has. Raises GribbleError where it looks like none."""
+    """The format that a text has. Raises GribbleError if it looks like none."""
     text = without_forum_marks(text)
     shown = text.lstrip("\ufeff \t\r\n")
     lines = [line for line in shown.splitlines() if line.strip()]
@@ -245,7 +245,7 @@ def _format(text: str, path: Path) -> ListFormat:
 
 
 def _by_lines(text: str, whole: list[str], said: list[str]) -> ListFormat | None:
-    """The format that most lines have; `said` are those that are no comments. None where they have none."""
+    """The format that most lines have; `said` are those that are no comments. None if they have none."""
     ruled = any(_PIPES.match(line) and "|" in line for line in whole) or any("│" in line for line in whole)
     if ruled or sum(line.count("|") >= 2 for line in said) > 0.6 * len(said):
         return ListFormat.MARKDOWN
@@ -279,7 +279,7 @@ def _has_colon_keys(lines: list[str]) -> bool:
 
 
 def _delimiter(text: str) -> str:
-    """What stands between the columns of CSV: what parts most lines into equally many; empty where nothing does."""
+    """What stands between the columns of CSV: what parts most lines into equally many; empty if nothing does."""
     lines = text.splitlines()[:400]
     best = (0.0, 0, "")
     for sign in ("\t", ";", ",", "|"):

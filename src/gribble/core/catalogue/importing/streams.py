@@ -19,7 +19,7 @@ from gribble.core.files.settingsfile import yaml_reader
 
 
 def csv_rows(path: Path, encoding: str, delimiter: str, advance: Advance) -> Iterator[Row]:
-    """The rows of CSV or TSV. Raises GribbleError where its quoting is broken."""
+    """The rows of CSV or TSV. Raises GribbleError if its quoting is broken."""
     with open_text(path, encoding, newline="") as stream:
         rows = csv.reader(stream, delimiter=delimiter, strict=True)
         try:
@@ -57,7 +57,7 @@ def read_yaml(path: Path, encoding: str, way: list[str], advance: Advance) -> It
 
 
 def yaml_data(path: Path, encoding: str, advance: Advance) -> Any:
-    """All of a YAML file (YAML 1.2), every value a text as it stands there: a release is no number, and a digest of
+    """All of a YAML file (YAML 1.2), every value a text as it is there: a release is no number, and a digest of
     figures none either. Raises GribbleError."""
     yaml = yaml_reader()
     text, loader = _whole(path, encoding, "YAML"), getattr(yaml, "CBaseLoader", yaml.BaseLoader)
@@ -84,7 +84,7 @@ def yaml_data(path: Path, encoding: str, advance: Advance) -> Any:
 
 
 def toml_data(path: Path, encoding: str, advance: Advance) -> Any:
-    """All of a TOML file, numbers with a point as they stand there. Raises GribbleError."""
+    """All of a TOML file, numbers with a point as they are there. Raises GribbleError."""
     if path.stat().st_size > TOML_BYTES:
         raise GribbleError(
             f"{path} is larger than {TOML_BYTES >> 20} MiB, and TOML can only be read as a whole",
@@ -141,7 +141,7 @@ def json_data(path: Path, encoding: str, advance: Advance) -> Any:
 
 
 def _json_records(data: Any, way: list[str], above: dict[str, str] | None = None) -> Iterator[Node]:
-    """The records at a path, with what they lie in says under `^`; an object whose values are records gives its keys as
+    """The records at a path, with what they are in says under `^`; an object whose values are records gives its keys as
     `@key`."""
     above = above or {}
     if isinstance(data, list):

@@ -22,8 +22,8 @@ LOOK_AHEAD = 60
 
 
 class Row(NamedTuple):
-    """One row of a grid: `grid` numbers the grids of a list from 1, `heading` is what stands above it; `is_head` says
-    that its format marks it as a head, `line` is where it stands in a file of lines."""
+    """One row of a grid: `grid` numbers the grids of a list from 1, `heading` is what is above it; `is_head` says
+    that its format marks it as a head, `line` is where it is in a file of lines."""
 
     cells: list[str]
     grid: int = 1
@@ -47,7 +47,7 @@ class Line(NamedTuple):
 
 
 class Head(NamedTuple):
-    """The head of a table: its number in the list from 1, what stands above it, and its columns' names."""
+    """The head of a table: its number in the list from 1, what is above it, and its columns' names."""
 
     number: int
     heading: str
@@ -143,7 +143,7 @@ def _sums_up(row: Row) -> bool:
 
 
 def _find_head(rows: list[Row]) -> tuple[int, int]:
-    """Where the head begins, and how many rows it has: none where the first row is data already."""
+    """Where the head begins, and how many rows it has: none if the first row is data already."""
     marked = [place for place, row in enumerate(rows) if row.is_head and len(row.words) > 1]
     first = marked[0] if marked else next((n for n, row in enumerate(rows) if _may_head(row)), None)
     data = next((n for n, row in enumerate(rows) if any(map(is_datum, row.cells))), len(rows))
@@ -172,7 +172,7 @@ def _goes_on(rows: list[Row], place: int, first: int) -> bool:
 
 
 def _names(rows: list[Row], width: int) -> tuple[str, ...]:
-    """The columns' names: what stands in the head above each, once."""
+    """The columns' names: what is in the head above each, once."""
     names: list[str] = []
     for column in range(width):
         words = [row.cells[column].strip() for row in rows if column < len(row.cells) and row.cells[column].strip()]

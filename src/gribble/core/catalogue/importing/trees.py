@@ -27,7 +27,7 @@ MOST_DEPTH = 12
 class Tree(Struct, kw_only=True):
     """The records of a list: their path, and what each says by path.
 
-    `inner` is the path of the files within a record, None where each record is one; `flat_rows` are these files with
+    `inner` is the path of the files within a record, None if each record is one; `flat_rows` are these files with
     what their record says, under `^`. `variants` is the path of a BIOS set's variants.
     """
 
@@ -43,7 +43,7 @@ class Tree(Struct, kw_only=True):
     root: str = ""
     title: str = ""
     keyed: bool = False
-    """Whether its records stand in lists by a key."""
+    """Whether its records are in lists by a key."""
     left: list[str] = []
     """Where other records with digests are, that are not taken."""
 
@@ -163,7 +163,7 @@ def _json_records(records: str, nodes: list[Node], common: dict[str, str]) -> Tr
 def _walk(
     node: Node, way: tuple[str, ...], above: tuple[Node, ...]
 ) -> Iterator[tuple[tuple[str, ...], Node, tuple[Node, ...]]]:
-    """Every inner node with something in it, with its path and what it lies in."""
+    """Every inner node with something in it, with its path and what it is in."""
     if len(way) > MOST_DEPTH:
         return
     for child in node.children:
@@ -186,7 +186,7 @@ def _digest_places(places: Places) -> list[tuple[str, ...]]:
 
 
 def _outward(way: tuple[str, ...], places: Places) -> tuple[str, ...]:
-    """The path of what each lies in by itself, such as a record with its digests in a node of their own."""
+    """The path of what each is in by itself, such as a record with its digests in a node of their own."""
     while way[:-1] in places and len(places[way[:-1]]) == len(places[way]) and _names_itself(places[way[:-1]]):
         if _names_itself(places[way]):
             break

@@ -146,7 +146,7 @@ def _split(raw: str, signs: tuple[str, ...]) -> list[str]:
 
 
 def _picked(text: str, algorithm: str) -> Iterator[Part]:
-    """The digests of one kind that stand in a text, each with the words in brackets behind it. Raises ValueFault where
+    """The digests of one kind that are in a text, each with the words in brackets behind it. Raises ValueFault if
     it says something, and has no digest of any kind."""
     text = one_digest(text, HEX_LENGTHS[algorithm])
     matches = list(_DIGEST[HEX_LENGTHS[algorithm]].finditer(text))
@@ -188,7 +188,7 @@ def _plain(text: str, rule: Field) -> str:
 
 
 def single(found: list[Part]) -> str | None:
-    """The one value of a field; None where it has none. Raises ValueFault where it has several."""
+    """The one value of a field; None if it has none. Raises ValueFault if it has several."""
     words = list(dict.fromkeys(one.text for one in found))
     if len(words) > 1:
         raise ValueFault(f"has {len(words)} values ({words[0]}, {words[1]} …) where there should be one", of_map=True)

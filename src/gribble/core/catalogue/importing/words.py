@@ -45,23 +45,23 @@ def head_points(head: str, field: str) -> int:
     asian = any(ord(sign) > 0x2E7F for sign in head) and any(
         one in shown for one in _HEADS[field] if len(one) > 1 and ord(one[0]) > 0x2E7F
     )
-    least = 3 if field in HEX_LENGTHS else 4  # short words stand in too many heads
+    least = 3 if field in HEX_LENGTHS else 4  # short words are in too many heads
     return 2 if spans & {one for one in _HEADS[field] if len(one) >= least} or asian else 0
 
 
 def has_word(head: str, what: str) -> bool:
-    """Whether one of some words stands in a text, by itself."""
+    """Whether one of some words is in a text, by itself."""
     words = plain(head[:200])
     return bool(_HEADS[what] & {words, *words.split()})
 
 
 def is_label(text: str) -> bool:
-    """Whether a text only says what stands beside it: the kind of a digest, or that it is a size."""
+    """Whether a text only says what is beside it: the kind of a digest, or that it is a size."""
     return any(head_points(text, field) == 3 for field in (*HEX_LENGTHS, "checked", "size"))
 
 
 def level_said(text: str) -> str:
-    """The level that a few words say, such as "Required files"; empty where they say none."""
+    """The level that a few words say, such as "Required files"; empty if they say none."""
     words = plain(text[:200]).split()
     spans = ((end - at, " ".join(words[at:end])) for at in range(len(words)) for end in range(at + 1, len(words) + 1))
     ordered = sorted(spans, reverse=True) if len(words) <= 4 else []  # the longest says it: "not required"
@@ -69,5 +69,5 @@ def level_said(text: str) -> str:
 
 
 def meaning(text: str, what: str) -> str:
-    """The word of ours that a word stands for; empty where none does."""
+    """The word of ours that a word stands for; empty if none does."""
     return _MEANINGS[what].get(plain(text), "")

@@ -31,7 +31,7 @@ class _XmlRecords:
     def __init__(
         self, way: list[str], row_tag: str = "", row_keys: tuple[str, ...] = (), *, says_above: bool = False
     ) -> None:
-        """With `says_above` a record has the attributes of what it lies in, too, under `^`."""
+        """With `says_above` a record has the attributes of what it is in, too, under `^`."""
         self._way = way
         self._above: list[dict[str, str]] | None = [] if says_above else None
         self._row_tag = row_tag if row_keys else None
@@ -141,7 +141,7 @@ def read_xml(path: Path, made: FieldMap, advance: Advance) -> Iterator[Node]:
 
 
 def sample_xml(path: Path) -> Node:
-    """The root with what lies in it, as far as the first megabytes go. Raises GribbleError and OSError."""
+    """The root with what is in it, as far as the first megabytes go. Raises GribbleError and OSError."""
     records = _XmlRecords([])
     root: Node | None = None
     with _telling(path), open_regular(path) as stream:

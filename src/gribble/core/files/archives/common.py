@@ -99,7 +99,7 @@ class Span:
             self._handle = -1
 
     def read(self, offset: int, length: int) -> bytes:
-        """Bytes from a place; fewer where the archive ends before. Raises ArchiveError, and LeftError where nobody
+        """Bytes from a place; fewer where the archive ends before. Raises ArchiveError, and LeftError if nobody
         waits for them any more."""
         if offset < 0 or length < 0:
             raise ArchiveError("is damaged: it points outside itself")
@@ -116,7 +116,7 @@ class Span:
             raise ArchiveError(f"cannot be read: {reason_of(error)}") from error
 
     def blocks(self, offset: int, length: int, size: int = 1 << 18) -> Iterator[bytes]:
-        """A stretch of the archive, block by block. Raises ArchiveError where it ends too soon."""
+        """A stretch of the archive, block by block. Raises ArchiveError if it ends too soon."""
         while length:
             block = self.read(offset, min(size, length))
             if not block:

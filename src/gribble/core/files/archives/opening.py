@@ -108,7 +108,7 @@ def scan(path: Path, kind: str, choice: Choice, budget: Budget | None = None) ->
 
 
 class _Way(NamedTuple):
-    """What is of interest in an archive, how much it may unpack to, and how large and deep archives may lie in it."""
+    """What is of interest in an archive, how much it may unpack to, and how large and deep archives may are in it."""
 
     choice: Choice
     budget: Budget

@@ -134,7 +134,7 @@ def _joined(
 ) -> Iterator[bytes]:
     """What is packed as one stream or several, one behind the other; what follows them and is none does not count.
 
-    Raises what the decompressors do, and EOFError where a stream is cut short.
+    Raises what the decompressors do, and EOFError if a stream is cut short.
     """
     decoder, ended, given = make(), False, False
     for block in blocks:
@@ -224,7 +224,7 @@ class _Stream:
 
 
 def _xz_size(span: Span) -> int | None:
-    """The unpacked size that the index at the end of an xz claims; None where it has several streams or padding.
+    """The unpacked size that the index at the end of an xz claims; None if it has several streams or padding.
 
     Source: The .xz File Format, sections 2.1.2 (footer) and 4 (index).
     """

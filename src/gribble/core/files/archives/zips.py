@@ -36,7 +36,7 @@ DEFLATE_RATIO = 1_032
 
 
 class _Entry(NamedTuple):
-    """What a directory says of how a member lies in its archive; `offset` is that of its local header."""
+    """What a directory says of how a member is in its archive; `offset` is that of its local header."""
 
     method: int
     encrypted: bool
@@ -57,7 +57,7 @@ class _Directory(NamedTuple):
     shift: int
 
     def entry(self, number: int) -> _Entry:
-        """How a member lies in its archive."""
+        """How a member is in its archive."""
         at = self.headers[number]
         _, flags, method, crc, packed, size, name_length, extra_length, _, offset = _ENTRY.unpack_from(self.data, at)
         start = at + _ENTRY.size
@@ -130,7 +130,7 @@ def _place(span: Span, entry: _Entry, name: str) -> int:
 
 
 class RawMember(Struct, frozen=True):
-    """A member as it lies in its archive, packed or stored: what it claims, and its bytes as they are."""
+    """A member as it is in its archive, packed or stored: what it claims, and its bytes as they are."""
 
     deflated: bool
     crc32: int
@@ -140,7 +140,7 @@ class RawMember(Struct, frozen=True):
 
 
 class RawZip:
-    """A zip whose members can be taken as they lie there, without being unpacked and packed again."""
+    """A zip whose members can be taken as they are there, without being unpacked and packed again."""
 
     def __init__(self, span: Span) -> None:
         """Raises ArchiveError."""
@@ -149,7 +149,7 @@ class RawZip:
         self._numbers = {member.name: number for number, member in enumerate(self._directory.members)}
 
     def take(self, name: str) -> RawMember | None:
-        """A member; None where it is not there, encrypted, or packed by another method than deflate."""
+        """A member; None if it is not there, encrypted, or packed by another method than deflate."""
         number = self._numbers.get(name)
         if number is None:
             return None
