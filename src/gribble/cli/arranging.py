@@ -63,7 +63,7 @@ def show_rigs_(
 ) -> int:
     """Where the rigs are, and where emulators look.
 
-    With a rig's name also each folder of its emulators, and what was said of them.
+    With a rig's name it also shows each folder of its emulators, and what gribble.toml says about them.
 
     Example: gribble rigs lighthouse
     """
@@ -116,8 +116,8 @@ def add_rig(
 ) -> int:
     """Add a rig: a folder, or an address.
 
-    The emulators whose folders are seen there are entered, too. A folder that was a source becomes a rig, and is no
-    source any more.
+    It also enters the emulators whose folders it finds there. A folder that was a source becomes a rig, and is no
+    longer a source.
 
     Example: gribble rigs add den rigs/den --like lighthouse
     """
@@ -267,8 +267,8 @@ class EnterOptions(NamedTuple):
 def enter(call: Call, options: EnterOptions) -> int:
     """Enter an emulator for a rig, or change its entry.
 
-    Where it looks is found on the rig, and asked about where that is not plain; --in says it. A value of nothing takes
-    back what was said: --release "" for instance.
+    Gribble finds the folder where the emulator looks, and asks if that is not clear. --in names it. An empty value
+    takes an entry out again: --release "" for instance.
 
     Example: gribble rigs enter sandpiper --rig lighthouse --release 3.2
     """
@@ -346,7 +346,7 @@ def leave(
 ) -> int:
     """Take an emulator out of a rig in gribble.toml.
 
-    Nothing on the rig is touched.
+    Nothing on the rig changes.
 
     Example: gribble rigs leave knot --rig stick
     """
@@ -379,7 +379,7 @@ def move(
 ) -> int:
     """Say where a rig is now.
 
-    Nothing is copied: the rig's files are there already, and what gribble.toml says of it stays.
+    Nothing is copied, because the rig's files are there already. The other entries for the rig stay.
 
     Example: gribble rigs move cabinet rigs/cabinet
     """
@@ -400,7 +400,7 @@ def move(
 def forget_rig(call: Call, rig: RigArgument, yes: YesOption = False) -> int:
     """Take a rig out of gribble.toml.
 
-    Nothing on the rig is touched, and its runs can be undone again when it is added again.
+    Nothing on the rig changes. If you add the rig again, you can undo its runs.
 
     Example: gribble rigs forget den
     """
@@ -443,7 +443,7 @@ def add_source(
 ) -> int:
     """Add a folder with your files.
 
-    It is only ever read.
+    Gribble only reads it.
 
     Example: gribble sources add discs
     """
@@ -481,7 +481,7 @@ def forget_source(
 ) -> int:
     """Take a folder out of the sources.
 
-    Nothing in it is touched.
+    Nothing in it changes.
 
     Example: gribble sources forget discs
     """

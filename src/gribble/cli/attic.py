@@ -39,7 +39,7 @@ def list_(
 ) -> int:
     """Every file in the attics, newest run first.
 
-    On all rigs that are here, each with its path and size.
+    It looks at all rigs that are here, and shows each file's path and size.
 
     Example: gribble attic list --rig lighthouse
     """
@@ -66,7 +66,7 @@ def restore(
 ) -> int:
     """Bring a replaced file back to its place.
 
-    As a run that can be undone; or as a copy in a folder.
+    This is a run that you can undo. With --into it writes a copy in a folder instead.
 
     Example: gribble attic restore sandpiper/drive/drive.rom
     """
@@ -102,7 +102,7 @@ def empty(
 ) -> int:
     """Delete the files in the attic; it asks first.
 
-    The runs cannot be undone afterwards.
+    You cannot undo these runs afterwards.
 
     Example: gribble attic empty --run 1
     """

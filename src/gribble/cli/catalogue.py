@@ -51,7 +51,7 @@ NAMES_TOLD = 4
 def list_(call: Call) -> int:
     """What the catalogues know, and how well.
 
-    Emulators, of which release, and by which digests their contents are proven.
+    It shows each emulator with its release, and the digests that prove its contents.
 
     Example: gribble catalogue list
     """
@@ -75,7 +75,7 @@ def lint(
 ) -> int:
     """Every mistake of a catalogue, with file and key.
 
-    Also what is weak or doubtful in it.
+    It also shows what is weak or doubtful.
 
     Example: gribble catalogue lint catalogue/knot.sheet.toml --strict
     """
@@ -102,7 +102,7 @@ def compare(
 ) -> int:
     """What another version of a sheet changes.
 
-    And what that means for your rigs.
+    It also says what that means for your rigs.
 
     Example: gribble catalogue compare catalogue new-catalogue
     """
@@ -223,7 +223,8 @@ def add(
 ) -> int:
     """Add sheets and rosters to your catalogue.
 
-    They are linted first. Each file that is replaced is kept beside the new one; nothing else in the folder changes.
+    Gribble checks them first. It keeps each file that it replaces beside the new one, and changes nothing else in the
+    folder.
 
     Example: gribble catalogue add from-ada.zip
     """
@@ -309,7 +310,7 @@ def capture(
 ) -> int:
     """Write a sheet from a setup that works.
 
-    Or add its contents to one. What only a person knows is marked.
+    With --into it adds to a sheet. It marks what only a person can know.
 
     Example: gribble catalogue capture rigs/stick rigs/stick/KNOT --emulator knot --release 4 --out mine/knot.sheet.toml
     """

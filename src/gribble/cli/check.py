@@ -108,7 +108,7 @@ def check(
 ) -> int:
     """What is right or wrong on your rigs, and the cure.
 
-    What is misnamed, astray, wrong or missing, and what would put it right.
+    It shows what is misnamed, astray, wrong or missing, and what would put it right.
 
     Example: gribble check sandpiper --show missing --from discs
     """
@@ -209,7 +209,7 @@ def why(
 ) -> int:
     """Why an emulator or a set will not run, in order.
 
-    First things first, each with the next step.
+    It shows the reasons in the order in which you put them right, with the next step.
 
     Example: gribble why sandpiper
     """

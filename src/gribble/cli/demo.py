@@ -50,10 +50,10 @@ def demo(
 ) -> int:
     """See how Gribble works, on made-up files.
 
-    It builds the made-up Lighthouse Games Room in a folder of its own, and shows how an emulator that does not run is
-    put right, in five commands. --all goes through everything.
+    It builds the made-up Lighthouse Games Room in a folder of its own, and puts an emulator right in five commands.
+    --all goes through everything.
 
-    One rig is a handheld behind an FTP server, which is simulated on this machine while the command runs.
+    One rig is a handheld behind an FTP server. Gribble simulates the server on this machine while the command runs.
 
     Example: gribble demo --chapter know
     """

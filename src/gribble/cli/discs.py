@@ -174,7 +174,7 @@ def check(
 ) -> int:
     """Whether track sheets and images are right.
 
-    Whether files that are named are there, and images as long as they say. Nothing is changed.
+    It checks whether the named files are there, and whether images are as long as they say. Nothing is changed.
 
     Example: gribble discs check discs
     """
@@ -204,7 +204,7 @@ def mend(
 ) -> int:
     """Correct track sheets that name renamed files.
 
-    Playlists, too; where case, length and order leave no doubt.
+    It also corrects playlists. It changes only what case, length and order leave no doubt about.
 
     Example: gribble discs mend discs
     """
@@ -255,7 +255,7 @@ def playlist(
 ) -> int:
     """Playlists for titles of several discs.
 
-    Grouped by name; listed, and written only with --into.
+    It groups discs by their names and lists them. It writes playlists only with --into.
 
     Example: gribble discs playlist discs
     """

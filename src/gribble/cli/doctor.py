@@ -41,11 +41,11 @@ def doctor(
 ) -> int:
     """Check the set-up, each fault with its fix.
 
-    Configuration, catalogues, index, permissions, room and rigs. Nothing is changed.
+    It checks configuration, catalogues, index, permissions, room and rigs. Nothing is changed.
 
-    A rig on a card or stick is known again by an id; where another one is in its place, it is away until you say
-    with --accept that it is meant. So is a source where another volume lies, or nothing if files were: accepted,
-    it is as it is now, and what was remembered of it is forgotten.
+    Gribble knows a rig on a card or a stick by an id. If another one is in its place, the rig is away until you say
+    with --accept that you mean it. The same is true for a source with another volume in its place, or one that is empty
+    now. After --accept Gribble forgets what it remembered of it.
 
     Example: gribble doctor
     """

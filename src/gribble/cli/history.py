@@ -112,7 +112,7 @@ def undo(
 ) -> int:
     """Undo a run, to the last byte and date.
 
-    The rig is as it was before: names, bytes and file times.
+    Afterwards the rig is as it was before: names, bytes and file times.
 
     Example: gribble undo 1
     """

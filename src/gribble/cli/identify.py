@@ -43,9 +43,9 @@ def identify(
 ) -> int:
     """What files are, and where they belong.
 
-    Whatever they are called, in archives too; it ends with the counts.
+    The names do not matter. It also looks into archives, and ends with the counts.
 
-    With --copies and no PATH: of everything that is held. Nothing is deleted.
+    With --copies and no PATH it looks at everything that you have. Nothing is deleted.
 
     Example: gribble identify drawer --show needed
     """
@@ -99,7 +99,7 @@ def mend(
 ) -> int:
     """Rebuild damaged files that can be proven right.
 
-    Under the name the emulator wants. Originals stay as they are.
+    It writes them under the name that the emulator wants. Originals stay as they are.
 
     Example: gribble mend drawer/skerry/SKERRY.COPIER --into mended
     """

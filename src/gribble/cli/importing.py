@@ -112,10 +112,11 @@ class ImportOptions(NamedTuple):
 def import_(call: Call, options: ImportOptions) -> int:
     """Take over a list that some program or person made.
 
-    Without a map it drafts one, shows what it understood, and asks before it writes. What is doubtful is asked about
-    at a terminal, and left out elsewhere.
+    Without a map Gribble drafts one, shows what it understood, and asks before it writes. It asks about what is
+    doubtful at a terminal, and leaves it out elsewhere.
 
-    With --rig it goes into your catalogue, and the emulator is entered for that rig: then check tells what it lacks.
+    With --rig the sheet goes into your catalogue, and Gribble enters the emulator for that rig. Then check says what is
+    missing.
 
     Example: gribble catalogue import plover.html --rig lighthouse
     """

@@ -65,10 +65,10 @@ def init(
 ) -> int:
     """Write a gribble.toml from what is on disk.
 
-    It looks at this folder, proposes where your files and your emulators lie, and asks at a terminal. Each line is
-    explained in a comment.
+    It looks at this folder, proposes where your files and your emulators are, and asks at a terminal. A comment
+    explains each line.
 
-    With --again, what is new is added to the one that is here, or only the folders that are named; all that is in
+    With --again it adds what is new, or only the folders that you name, to the gribble.toml that is here. Everything in
     it stays, comments too.
 
     Example: gribble init --again --source discs

@@ -54,7 +54,7 @@ def check(
 ) -> int:
     """Which keys of a file are right, and which wrong.
 
-    And which are missing or malformed; no value is ever shown.
+    It also shows which keys are missing or malformed. It never shows a value.
 
     Example: gribble keys check drawer/petrel/half.keys
     """
@@ -79,7 +79,7 @@ def merge(
 ) -> int:
     """Put the keys of several files into one.
 
-    Where values differ, the sheet's fingerprint decides.
+    If values differ, the sheet's fingerprint decides.
 
     Example: gribble keys merge drawer/petrel/half.keys old.keys --out petrel.keys
     """

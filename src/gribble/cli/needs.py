@@ -41,7 +41,7 @@ def needs(
 ) -> int:
     """What each emulator needs, and what you have of it.
 
-    Names, places, what for, and the contents that will do.
+    It shows names, places, what each file is for, and the contents that will do.
 
     Example: gribble needs sandpiper --catalogue catalogue
     """
@@ -83,7 +83,7 @@ def _nothing_said(world: World, rigs: tuple[str, ...]) -> Iterator[str]:
 def words(call: Call) -> int:
     """The words of Gribble, each with an example.
 
-    What is meant by rig, source, sheet, need, sound, astray and the others.
+    It explains rig, source, sheet, need, sound, astray and the others.
 
     Example: gribble words
     """

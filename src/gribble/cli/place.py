@@ -116,7 +116,7 @@ class PlaceOptions(NamedTuple):
 def place(call: Call, options: PlaceOptions) -> int:
     """Put things right: show the plan, ask, do it.
 
-    Nothing is deleted: what is displaced goes to the attic, and `gribble undo` takes the run back.
+    Nothing is deleted. Files that are replaced go to the attic, and `gribble undo` undoes the run.
 
     Example: gribble place --rig lighthouse
     """

@@ -69,7 +69,7 @@ def report(
 ) -> int:
     """What runs and what is missing: a page, a table.
 
-    With why the rest does not run, and what is to be obtained.
+    It also says why the rest does not run, and what you have to obtain.
 
     A dash in place of FILE is standard output.
 

@@ -62,7 +62,7 @@ def match(
 ) -> int:
     """Which release your files fit best.
 
-    By all that you hold; and for which release each wanted set is right.
+    It looks at everything that you have, and says for which release each wanted set is right.
 
     Example: gribble sets match
     """
@@ -93,7 +93,7 @@ def compare(
 ) -> int:
     """What an update of the emulator means for sets.
 
-    What becomes of the wanted sets from one release to another.
+    It shows what becomes of the wanted sets from one release to another.
 
     Example: gribble sets compare 1.6 1.8
     """
@@ -162,7 +162,7 @@ def fit(
 ) -> int:
     """The best selection of wanted sets for a card.
 
-    What they share is counted once.
+    What the sets share is counted once.
 
     Example: gribble sets fit --room 8GB --out card.txt
     """

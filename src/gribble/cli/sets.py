@@ -38,7 +38,7 @@ def check(
 ) -> int:
     """Which sets run, and what is wrong in the others.
 
-    Of those that do not run each file at fault, and where a right one is held.
+    For sets that do not run it shows each wrong file, and where you have a right one.
 
     Example: gribble sets check --sort worst
     """
@@ -74,7 +74,7 @@ def pack(
 ) -> int:
     """Build and repack archives from your files.
 
-    Archives are renamed and repacked, too; without a style, only what sets lack is brought.
+    It also renames and repacks archives. Without a style it only brings the files that sets need.
 
     Example: gribble sets pack --style merged
     """
@@ -105,7 +105,7 @@ def show(
 ) -> int:
     """A set and its family, file by file.
 
-    Its own files, its parent's, its BIOS set's and devices', each held or at fault.
+    It shows its own files, its parent's, its BIOS set's and its devices', and says which of them you have.
 
     Example: gribble sets show saltpan
     """

@@ -72,7 +72,7 @@ class WantedOptions(NamedTuple):
 def wanted(call: Call, options: WantedOptions) -> int:
     """The list of sets that you want: show, change.
 
-    Sets are added to the list, after a look. Without a word it shows the list.
+    It shows the sets that it would add, and asks. Without a word it shows the list.
 
     Example: gribble sets wanted "Salt Pan" --family
     """

@@ -59,10 +59,10 @@ def watch(
 ) -> int:
     """Say what new files are, as they arrive.
 
-    And who wants them, in all your sources.
+    It also says who wants them. It watches all your sources.
 
-    A download that grows is waited for, archives are looked into, and what no sheet knows is only counted. Sources and
-    rigs that are plugged in are greeted. Ctrl-C ends it with a summary.
+    It waits until a download is complete, looks into archives, and only counts files that no sheet knows. It also tells
+    you when a source or a rig is plugged in. Ctrl-C ends it with a summary.
 
     Example: gribble watch
     """
@@ -309,10 +309,10 @@ def scrub(
 ) -> int:
     """Read proven files again, to find damage.
 
-    The oldest proof first; what changed without a new date is told.
+    It begins with the oldest proof, and finds files that changed without a new date.
 
-    It reads sources, rigs in folders and their attics, and changes nothing in them. What it has no time for, because of
-    --at-most or Ctrl-C, it goes on with next time. Files that are rotten are told with a good copy, if one is held.
+    It reads sources, rigs in folders and their attics, and changes nothing in them. If --at-most or Ctrl-C ends it, it
+    goes on from there next time. For a damaged file it names a good copy, if you have one.
 
     Example: gribble scrub --at-most 50GB
     """
