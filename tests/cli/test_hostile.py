@@ -246,7 +246,7 @@ def test_a_plan_reads_regular_files_only_and_no_more_than_it_says(tmp_path: Path
     world = small_world(tmp_path, {"drawer/a": A, "drawer/long": A + B})
     os.mkfifo(world / "drawer/pipe")
     for source, why, code in (
-        (Path("/dev/zero"), "lies in no source and on no rig", 2),
+        (Path("/dev/zero"), "is in no source and on no rig", 2),
         (world / "drawer/pipe", "is not a regular file", 2),
         (world / "drawer/long", "nothing proves it", 1),
     ):

@@ -38,7 +38,7 @@ def of_secret(data: bytes = SECRET) -> dict[str, Any]:
     return {"digests": {"sha1": sha1(data)}, "bytes": len(data)}
 
 
-NOWHERE = "lies in no source and on no rig"
+NOWHERE = "is in no source and on no rig"
 TAKEN: dict[str, tuple[dict[str, Any], str]] = {
     "a device's file": ({"from": "/proc/self/environ", "digests": {}, "bytes": 3}, NOWHERE),
     "outside every source": ({"from": "{base}/private/secret", **of_secret()}, NOWHERE),

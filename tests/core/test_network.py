@@ -306,7 +306,7 @@ def test_what_arrives_otherwise_is_refused(tmp_path: Path) -> None:
     with ftp_server(card, Weather(fault="size"), Liar) as address, rig_at(address, tmp_path / "c") as (rig, _):
         run = rig.start(1, "today", steps[1:2])
         rig.runner(run, AnyPlace()).carry_out(run)
-    assert "did not come whole" in run.failed[0], "what cannot be kept is not replaced"
+    assert "did not arrive as a whole" in run.failed[0], "what cannot be kept is not replaced"
     assert tree(card) == before
 
 

@@ -337,7 +337,7 @@ def test_what_was_changed_while_the_user_was_asked_is_seen(tmp_path: Path, monke
     carried(rig, (step(Copy, tmp_path / "one", "one", b"new"),))
     clock = (tmp_path / "rig/one").stat().st_ctime_ns + SETTLED_NS
     monkeypatch.setattr(time, "time_ns", lambda: clock)
-    for changed in ([], [Changed("one", "has another content than the run put there")]):
+    for changed in ([], [Changed("one", "is not the file that the run put there")]):
         with rig.locked() as held:
             (run,) = held.runs()
             assert held.runner(run, AnyPlace()).changed_since(run) == changed

@@ -66,7 +66,7 @@ def planned(
     for name, volume in volumes.items():
         if not volume and plan.on(name):
             session.notes.aside(
-                f"note: {name} lies on a volume of unknown kind; so Gribble cannot check beforehand what fits on it "
+                f"note: {name} is on a volume of unknown kind, so Gribble cannot check what fits on it "
                 f'(volume = "fat32", say, under rig.{name} in gribble.toml tells it)'
             )
     return narrow(plan, only, skip)

@@ -149,7 +149,7 @@ class Wish(NamedTuple):
         if to == "roster" and self.into:
             raise GribbleError("a roster is always written as a new file", fix=f"--out {Path(named).name}")
         if self.into and not os.path.isfile(self.target):
-            raise GribbleError(f"{self.into} is no file", fix="--out FILE writes a new one.")
+            raise GribbleError(f"there is no file called {self.into}", fix="--out FILE writes a new one.")
         if self.out and not self.preview:
             check_target(self.target, replace_other=self.replace)
 

@@ -45,7 +45,7 @@ def told(method: Callable[P, T]) -> Callable[P, T]:
             words = f"{where}: {reason_of(error)}" if where else reason_of(error)
             raise (StoreFull if error.errno in FULL else StoreError)(words) from error
         except UnicodeEncodeError as error:
-            raise StoreError("a name that is no text cannot be written on this system") from error
+            raise StoreError("this system cannot write a name that is not text") from error
 
     return wrapper
 

@@ -91,7 +91,7 @@ class LocalStore(AtticFolder):
         if fault := store_fault(path):
             raise StoreError(f'"{path}" {fault}')
         if WINDOWS and ":" in path:
-            raise StoreError(f"{path}: what stands behind a colon is no file to Windows, but a stream of one")
+            raise StoreError(f"{path}: a name with a colon means a stream of a file on Windows")
         place = at_any_length(self.root / path)
         folder = self._resolved(place.parent)
         if folder != self._real_root and not folder.startswith(f"{self._real_root.rstrip(os.sep)}{os.sep}"):
@@ -118,7 +118,7 @@ class LocalStore(AtticFolder):
         place = self._at(path)
         if self._sources and (folder := self._resolved(place.parent)) not in self._no_source:
             if source := lies_in(Path(folder), self._sources, ends=[self.root]):
-                raise StoreError(f"{path} lies in the source {source}, and Gribble never writes to a source")
+                raise StoreError(f"{path} is in the source {source}, and Gribble never writes to a source")
             self._no_source.add(folder)
         return place
 
@@ -319,7 +319,7 @@ class LocalStore(AtticFolder):
         source, target = self._to(path), self._slot(slot)
         if self.kept(slot):
             if not same_content(source, target):
-                raise StoreError(f"{path} has another content than what was put into the attic from there before")
+                raise StoreError(f"{path} is not the file that Gribble put into the attic before")
             remove(source)
             flush_folder(source.parent)
             return

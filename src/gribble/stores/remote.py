@@ -303,7 +303,7 @@ class RemoteStore(AtticFolder):
             flush_file(stream.fileno())
             size = stream.tell()
         if (before.size >= 0 and size != before.size) or self.wire.look_up(path) != before:
-            raise StoreError(f"{path} did not come whole: {size:,} bytes of {before.size:,}, or it is being changed")
+            raise StoreError(f"{path} arrived with {size:,} of {before.size:,} bytes, or somebody is changing it")
         once = digest_blocks(read_blocks(part), ["sha1"]) if before.size < 0 and self.reads_back else None
         if once is not None and digest_blocks(self.read_back(path), ["sha1"]) != once:
             raise StoreError(f"{path} did not come twice as the same")
@@ -333,7 +333,7 @@ class RemoteStore(AtticFolder):
         if not os.path.exists(target):
             self._fetch(path, target)
         elif not self.half_kept(path, slot):
-            raise StoreError(f"{path} has another content than what was fetched from there before")
+            raise StoreError(f"{path} is not the file that Gribble fetched from there before")
         self.wire.delete(path)
         self._note(gone=path)
 

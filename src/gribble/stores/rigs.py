@@ -350,7 +350,7 @@ class AnyPlace:
     def _here(self, path: str) -> Path:
         place = Path(path)
         if self._only_in is not None and lies_in(place, self._only_in) is None:
-            raise StoreError(f"{path} lies in no source, and an adopted run reads from sources and its own rig only")
+            raise StoreError(f"{path} is in no source; an adopted run reads only from sources and its own rig")
         if (link := link_among_own(place)) is not None:
             raise StoreError(f"{link} is a link, and Gribble does not follow links to its own files")
         if is_link(place) and lies_in(place, self._known) is None:

@@ -144,7 +144,7 @@ class SteadyLink:
                         listed_words = f"the {size:,} bytes that were listed"
                         unsized = f"{size:,} bytes, and the server does not say its size"
                         raise StoreError(
-                            f"{tame(path)} did not come whole: it goes on beyond "
+                            f"{tame(path)} did not arrive as a whole: it goes on beyond "
                             f"{listed_words if listed >= offset else unsized}"
                         )
                     yield block

@@ -323,7 +323,7 @@ def _zip_files(source: Path) -> Iterator[tuple[str, _Copy]]:
     try:
         members = [one for one in listing(source, "zip") or () if is_listed(base(one.name), ENDINGS)]
     except ArchiveError as error:
-        raise GribbleError(f"{source} is no folder, sheet, roster or zip", fix="Name one of these.") from error
+        raise GribbleError(f"{source} is not a folder, a sheet, a roster or a zip", fix="Name one of these.") from error
     if sum(one.size or 0 for one in members) > MOST_BYTES:
         raise GribbleError(
             f"{source} would unpack to more than {MOST_BYTES >> 30} GiB",

@@ -38,14 +38,14 @@ def parse_address(text: str) -> Address:
         parts = urlsplit(text)
         port = parts.port
     except ValueError:
-        raise ValueError("is no address: like ftp://ada@driftwood.local:2121/data") from None
+        raise ValueError("is not an address such as ftp://ada@driftwood.local:2121/data") from None
     if parts.scheme not in PORTS:
         kinds = ", ".join(f"{kind}://" for kind in PORTS)
         raise ValueError(f"begins with {parts.scheme}://, but a rig is reached by {kinds}")
     if parts.password is not None:
         raise ValueError("has a password in it; never write a password in this file (see docs/network.md)")
     if not parts.hostname or port == 0 or parts.query or parts.fragment:
-        raise ValueError("is no address: like ftp://ada@driftwood.local:2121/data")
+        raise ValueError("is not an address such as ftp://ada@driftwood.local:2121/data")
     root = unquote(parts.path, errors="surrogateescape").rstrip("/")
     if any(ord(char) < 32 or ord(char) == 127 for char in root + unquote(parts.username or "")):
         raise ValueError("contains a control character")
@@ -78,11 +78,11 @@ def web_address(text: str) -> str:
         parts = urlsplit(text)
         port = parts.port
     except ValueError:
-        raise ValueError("is no address: like https://driftwood.example/plover.html") from None
+        raise ValueError("is not an address such as https://driftwood.example/plover.html") from None
     if parts.scheme not in ("https", "http"):
         raise ValueError(f"begins with {parts.scheme}://, and lists come by https://")
     if not parts.hostname or port == 0 or any(ord(char) <= 32 or ord(char) == 127 for char in text):
-        raise ValueError("is no address: like https://driftwood.example/plover.html")
+        raise ValueError("is not an address such as https://driftwood.example/plover.html")
     if parts.username is not None:
         raise ValueError("has a name or a password in it, which would stand in the sheet; leave it out")
     if parts.scheme == "http" and not is_here(text):

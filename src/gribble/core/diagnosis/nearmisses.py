@@ -426,7 +426,7 @@ def _cut_zip(holding: Holding, data: bytes) -> Fact | None:
     named = holding.name.lower().endswith(".zip")
     if not named or not data.startswith(b"PK\x03\x04") or b"PK\x05\x06" in data[-(22 + 0xFFFF) :]:
         return None
-    return BadArchive(holding.name, "is a broken zip file: its end is missing (cut short?)")
+    return BadArchive(holding.name, "is a broken zip file: its end is missing (was the download cut short?)")
 
 
 def _disguised(holding: Holding, data: bytes) -> str:

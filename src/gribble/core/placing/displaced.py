@@ -128,7 +128,7 @@ def _change(path: str, sha1: str, store: Store) -> str:
         return "is a new file that the run did not put there"
     try:
         if there and not has_digest(store, path, sha1):
-            return "has another content than the run put there"
+            return "is not the file that the run put there"
     except StoreLost:
         raise
     except StoreError as error:

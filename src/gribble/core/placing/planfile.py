@@ -167,7 +167,7 @@ def taken_fault(path: str, readable: Sequence[Path]) -> str:
     if MEMORY_FOLDER in parts and not any(place.is_relative_to(one) for one in readable if one.name == "attic"):
         return f'"{path}" leads to what is Gribble\'s own'
     if link_among_own(place) or lies_in(place, readable) is None:
-        return f'"{path}" lies in no source and on no rig'
+        return f'"{path}" is in no source and on no rig'
     if os.path.lexists(place) and not os.path.isfile(place):
         return f'"{path}" is not a regular file'
     return ""

@@ -217,7 +217,7 @@ class Scrubber:
             same = unchanged(told_of(former), told_of(before), lambda: self._keeps_inodes(one.root))
             words = "its size, times and inode are the same" if same else "its size and date are the same"
             fault = Fault.ROTTED if same else Fault.ALTERED
-            return _Read(before, digests, size, fault, f"another content than it had, though {words}")
+            return _Read(before, digests, size, fault, f"another content than before, although {words}")
         if members:
             return _Read(before, NO_DIGESTS, size, Fault.UNREADABLE, members)
         return _Read(before, digests, size)
@@ -245,7 +245,7 @@ class Scrubber:
                 want = member.digests if member and member.digests.known() else NO_DIGESTS
                 _, digests = digest_blocks(found.blocks, want.known() or ["crc32"])
                 if want.known() and not digests.agrees(want):
-                    return f"{found.path} in it has another content than it had"
+                    return f"{found.path} in it has another content than before"
         except ArchiveError as error:
             return f"what is in it cannot be read: {error}"
         return ""

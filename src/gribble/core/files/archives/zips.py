@@ -125,7 +125,9 @@ def _place(span: Span, entry: _Entry, name: str) -> int:
         raise ArchiveError(f"is a broken zip file: {name} is not where its directory says")
     name_length, extra_length = _LOCAL.unpack_from(head)
     if head[_LOCAL.size : _LOCAL.size + name_length] != entry.name:
-        raise ArchiveError(f"is a broken zip file: {name} has another name where it lies")
+        raise ArchiveError(
+            f"is a broken zip file: its directory calls a member {name}, but the member has another name"
+        )
     return int(entry.offset + _LOCAL.size + name_length + extra_length)
 
 
@@ -228,7 +230,7 @@ def _directory_bytes(span: Span) -> tuple[bytes, int, int]:
         tail = span.read(span.size - length, length)
         end = _find_end(tail, surely=False)
     if end < 0:
-        raise ArchiveError("is a broken zip file: its end is missing (cut short?)")
+        raise ArchiveError("is a broken zip file: its end is missing (was the download cut short?)")
     _, disk, first_disk, _, count, size, offset, _ = _END.unpack_from(tail, end)
     end_place = span.size - length + end
     if 0xFFFF in (count, disk) or _BIG in (size, offset):
@@ -241,7 +243,7 @@ def _directory_bytes(span: Span) -> tuple[bytes, int, int]:
         )
     start = end_place - size  # bytes before the zip (a program that unpacks it) move everything; this does not mind
     if start < 0:
-        raise ArchiveError("is a broken zip file: its directory is missing (cut short?)")
+        raise ArchiveError("is a broken zip file: its directory is missing (was the download cut short?)")
     if start >= span.size - length and start - (span.size - length) + size <= len(tail):
         return tail[start - (span.size - length) :][:size], count, start - offset
     return span.read(start, size), count, start - offset
