@@ -211,7 +211,7 @@ def test_undo_refuses_where_the_user_has_changed_files_since(gribble: Gribble, w
     (world / "rigs/lighthouse/apps/dunlin/disk/controller.bin").unlink()
     before = tree(world)
     ended = gribble("undo", "--yes", cwd=world, code=3)
-    assert "sandpiper/drive/drive.rom has another content" in ended.err
+    assert "sandpiper/drive/drive.rom is not the file that the run put there" in ended.err
     assert "apps/dunlin/disk/controller.bin is gone" in ended.err
     assert tree(world) == before
     gribble("undo", "--yes", "--leave-changed", cwd=world, code=0)

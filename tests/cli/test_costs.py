@@ -260,7 +260,7 @@ BOMBS: dict[str, dict[str, Bomb]] = {
         "1 MiB": Bomb("drawer/n.tar.gz", lambda: gzip.compress(tar_entry(b"L", b"L", 1 << 29) + b"x" * (1 << 24), 9), "skipped as a bomb"),
         "1 MiB, for all": Bomb("drawer/g.tar.gz", lambda: gzip.compress(tar_entry(b"g", b"g", 1 << 29) + b"x" * (1 << 24), 9), "skipped as a bomb"),
         "4,096 characters": Bomb("drawer/name.zip", lambda: zipped({"x" * 5000: B}), "a name of 5,000 characters"),
-        "three deep": Bomb("drawer/deep.zip", lambda: nested(4), "lies too deep"),
+        "three deep": Bomb("drawer/deep.zip", lambda: nested(4), "is too deep"),
         "64 MiB each": Bomb("drawer/large.zip", lambda: zipped({"in.zip": b"PK\x03\x04" + bytes(70 * MIB)}), "is too large"),
         "256 MiB together": Bomb("drawer/zeros.zip", zeros_in_zips, "comes to more than 256 MiB"),
         "128 MiB of memory": Bomb("drawer/dictionary.xz", xz_of_dictionary, "dictionary.xz"),
@@ -310,7 +310,7 @@ BOMBS: dict[str, dict[str, Bomb]] = {
         "1 MiB": Bomb("rig/boot/keys.txt", lambda: b"a = 00\n" * 200_000, "larger than 1 MiB"),
     },
     "track sheets, playlists": {
-        "1 MiB": Bomb("drawer/long.cue", lambda: b'FILE "a.bin" BINARY\n' * 60_000, "no track sheet is that long", ("discs", "check", "drawer")),
+        "1 MiB": Bomb("drawer/long.cue", lambda: b'FILE "a.bin" BINARY\n' * 60_000, "never that long", ("discs", "check", "drawer")),
     },
 }  # fmt: skip
 LARGE = {  # files of one hole, of so many bytes

@@ -20,11 +20,11 @@ def test_every_seeded_disc_gets_its_verdict(gribble: Gribble, world: Path) -> No
     }
     assert found == DISCS
     shown = gribble("discs", "check", "discs", cwd=world, code=1, COLUMNS="200").out
-    assert "25 sheets and images: 8 sound, 2 unproven, 14 damaged, 1 imposter" in shown
+    assert "25 track sheets and images: 8 sound, 2 unproven, 14 damaged, 1 imposter" in shown
     assert "gribble discs mend writes whelk.cue" in shown
     assert "Next: gribble discs mend discs" in shown
-    assert "is too short: the sheet's disc ends at sector 9, and 4 are there" in shown
-    assert "its header points at byte 7,000" in shown
+    assert "is too short: the disc needs 9 sectors, but the file has 4" in shown
+    assert "its header needs at least 7,000" in shown
     assert "line 1: is there as Salt Pan.bin, in another case" in shown
     assert "rename it to Old Pier.m3u" in shown
     assert "PONTOON_1 (TERN)" in gribble("discs", "check", "discs", "-v", cwd=world, code=1, COLUMNS="200").out
@@ -97,7 +97,7 @@ def test_playlists_are_listed_then_written_merged_and_undone(gribble: Gribble, w
 def test_what_is_beyond_doubt_is_mended_and_the_rest_is_left(gribble: Gribble, world: Path) -> None:
     before = tree(world)
     shown = gribble("discs", "mend", "discs", cwd=world, code=1, COLUMNS="200").out
-    assert "9 sheets can be put right" in shown
+    assert "9 track sheets can be corrected" in shown
     assert "line 1: winkle (1998 reissue).bin, the only image left whose length fits" in shown
     assert "line 4: razor-02.bin, by its track number, and its length fits" in shown
     assert "line 2: Pontoon (Disc 2).iso, the same title and number" in shown

@@ -75,7 +75,7 @@ def test_a_run_is_adopted_when_its_steps_were_seen(tmp_path: Path) -> None:
     assert "boot/p.bin" in asked
     assert not (world / "rig/boot/a.rom").exists()
     forked(world, "history", "--adopt", "1", "--yes", code=0)
-    assert "an adopted run reads from sources" in forked(world, "place", "--resume", code=3).words
+    assert "an adopted run reads only from sources" in forked(world, "place", "--resume", code=3).words
     assert (world / "rig/boot/a.rom").read_bytes() == A
     assert not (world / "rig/boot/p.bin").exists()
     forked(world, "undo", "--yes", code=0)

@@ -47,5 +47,5 @@ def test_a_moved_source_is_read_anew_and_gives_the_same_answer(gribble: Gribble,
     assert moved.out.replace("/chest/", "/drawer/") == first
     assert ": 0 opened" not in moved.err
     (world / ".gribble/index.sqlite").write_bytes(b"not a database at all, " * 99)
-    assert "begun anew" in gribble("check", cwd=world, code=1).err
-    assert "begun anew" not in gribble("check", cwd=world, code=1).err
+    assert "made a new one" in gribble("check", cwd=world, code=1).err
+    assert "made a new one" not in gribble("check", cwd=world, code=1).err

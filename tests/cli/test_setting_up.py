@@ -38,7 +38,7 @@ def test_three_commands_lead_to_the_first_answer_and_two_more_to_an_emulator_tha
     assert "gribble catalogue import lists/dotterel-6.xml --rig emulators" in first.words
     (own / "gribble.toml").write_text("# mine\n" + (own / "gribble.toml").read_text())
     taken = gribble("catalogue", "import", "lists/plover.html", "--rig", "emulators", "--yes", cwd=own, code=0)
-    assert "plover looks in plover/system (t8.rom lies there)" in taken.words
+    assert "plover looks in plover/system (t8.rom is there)" in taken.words
     assert "Next: gribble check plover --rig emulators" in taken.out
     assert "◐ damaged t8-rom plover/system/t8.rom" in gribble("check", "plover", cwd=own, code=1).words
     gribble("place", "plover", "--yes", cwd=own)
@@ -122,7 +122,7 @@ def test_every_start_leads_on_and_doctor_agrees_with_check(gribble: Gribble, tmp
     if start != "all":
         assert "so nothing is needed" in checked.words
         assert "ready" not in checked.words
-        assert "◇ mind" in looked.out
+        assert "◇ look" in looked.out
 
 
 def test_what_is_named_later_is_added(gribble: Gribble, tmp_path: Path) -> None:

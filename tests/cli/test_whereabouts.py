@@ -59,7 +59,7 @@ IMPORT = ("catalogue", "import", "lists/plover-1.2.csv", "--rig")
 
 def test_one_list_serves_three_rigs_with_three_layouts(gribble: Gribble, home: Path, tmp_path: Path) -> None:
     said = gribble(*IMPORT, "pc", "--yes", cwd=home)
-    assert "On pc plover looks in emulators/Plover 1.2 (a.rom lies there)" in said.words.replace("system/", "")
+    assert "On pc plover looks in emulators/Plover 1.2 (a.rom is there)" in said.words.replace("system/", "")
     assert emulators(home, "pc") == {"plover": {"release": "1.2", "at": "emulators/Plover 1.2"}}
     written = (home / "catalogue/plover.sheet.toml").read_bytes()
     folders = tomllib.loads(written.decode())["folders"]
@@ -73,7 +73,7 @@ def test_one_list_serves_three_rigs_with_three_layouts(gribble: Gribble, home: P
         added = gribble("rigs", "add", "handheld", str(server), "--yes", cwd=home, code=0, **secret)
         assert "answers" in added.out
         entered = gribble("rigs", "enter", "plover", "--rig", "handheld", "--yes", cwd=home, code=0, **secret)
-        assert "looks in apps/plover (it is called like the emulator, and plover.cfg lies there)" in entered.words
+        assert "looks in apps/plover (it is called like the emulator, and plover.cfg is there)" in entered.words
         assert (home / "catalogue/plover.sheet.toml").read_bytes() == written
         gribble("place", "--yes", cwd=home, code=0, **secret)
         assert (card / "apps/plover/system/mere/c.key").read_bytes() == C
@@ -149,7 +149,7 @@ def test_two_folders_of_like_weight_are_asked_about_and_nothing_is_written_witho
     (tmp_path / "gribble.toml").write_text(text)
     for more, asks in (((), False), (("--yes",), True)):
         told = gribble("rigs", "enter", "plover", *more, cwd=tmp_path, code=2, asks=asks)
-        assert "old (a.rom lies there) or in plover (it is called like the emulator)" in told.words
+        assert "old (a.rom is there) or in plover (it is called like the emulator)" in told.words
         assert "--in old or --in plover" in told.words
     assert (tmp_path / "gribble.toml").read_text() == text
     gribble("rigs", "enter", "plover", cwd=tmp_path, code=0, asks=True, stdin=b"2\ny\n")

@@ -167,7 +167,7 @@ def test_archives_in_archives_are_looked_into(tmp_path: Path) -> None:
         data = zipped({f"{depth}.zip": data})
     found, faults = contents(write(tmp_path, data, "deep.zip"))
     assert "end.rom" not in " ".join(found)
-    assert list(faults.values()) == ["lies too deep in other archives; unpack the outer one yourself"]
+    assert list(faults.values()) == ["is too deep in other archives; unpack the outer one yourself"]
 
 
 def test_solid_blocks_are_decoded_once_and_only_as_far_as_wanted(

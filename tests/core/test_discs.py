@@ -47,29 +47,29 @@ CASES: dict[str, tuple[str, bytes | str, list[tuple[str, str]], str]] = {
     "a name without quotes": ("disc.cue", CUE.replace('"', ""), [], "sound"),
     "blanks without quotes": ("disc.cue", CUE.replace('"disc.bin"', "my disc.bin"), [("quotes", "no quotation marks"), ("missing", "is not there")], "damaged"),
     "a quote missing": ("disc.cue", CUE.replace('bin"', "bin"), [("quotes", "is missing"), ("missing", "")], "damaged"),
-    "another case": ("disc.cue", CUE.replace("disc", "Disc"), [("other-case", "line 1: is there as disc.bin")], "damaged"),
+    "another case": ("disc.cue", CUE.replace("disc", "Disc"), [("other-case", "line 1: is called disc.bin")], "damaged"),
     "a missing file": ("disc.cue", CUE.replace("disc", "disk"), [("missing", "line 1: is not there")], "damaged"),
-    "a byte-order mark": ("disc.cue", b"\xef\xbb\xbf" + CUE.encode(), [("byte-order-mark", "choke")], "damaged"),
+    "a byte-order mark": ("disc.cue", b"\xef\xbb\xbf" + CUE.encode(), [("byte-order-mark", "cannot read")], "damaged"),
     "UTF-16": ("disc.cue", CUE.encode("utf-16"), [("encoding", "UTF-16")], "damaged"),
     "an older encoding": ("disc.cue", ("REM \u00e9\n" + CUE).encode("latin-1"), [("encoding", "line 1 is not UTF-8")], "damaged"),
     "a path that climbs": ("disc.cue", CUE.replace("disc.bin", "../disc.bin"), [("leaves-folder", "climbs out")], "damaged"),
-    "an absolute path": ("disc.m3u", "/etc/passwd\n", [("absolute", "another machine does not have")], "damaged"),
-    "an absolute path in a cue": ("disc.cue", CUE.replace("disc.bin", "C:\\\\discs\\\\disc.bin"), [("absolute", "by an absolute path")], "damaged"),
+    "an absolute path": ("disc.m3u", "/etc/passwd\n", [("absolute", "other machines do not have")], "damaged"),
+    "an absolute path in a cue": ("disc.cue", CUE.replace("disc.bin", "C:\\\\discs\\\\disc.bin"), [("absolute", "an absolute path")], "damaged"),
     "track order": ("disc.cue", CUE.replace("TRACK 02", "TRACK 03"), [("order", "line 4: track 3 follows track 1")], "damaged"),
     "no index": ("disc.cue", CUE.replace("INDEX 01 00:06:00", "INDEX 02 00:06:00"), [("order", "track 2 has no INDEX 01")], "damaged"),
     "tracks that overlap": ("disc.cue", CUE.replace("00:06:00", "00:00:00"), [("overlap", "track 2 begins before")], "damaged"),
-    "a track behind the end": ("disc.cue", CUE.replace("00:06:00", "10:06:00"), [("length", "track 2 begins behind the end")], "damaged"),
-    "a time that is none": ("disc.cue", CUE.replace("00:06:00", "00:06:75"), [("syntax", "is no time"), ("order", "no INDEX 01")], "damaged"),
+    "a track behind the end": ("disc.cue", CUE.replace("00:06:00", "10:06:00"), [("length", "track 2 begins after the end")], "damaged"),
+    "a time that is none": ("disc.cue", CUE.replace("00:06:00", "00:06:75"), [("syntax", "is not a time"), ("order", "no INDEX 01")], "damaged"),
     "track 100": ("disc.cue", CUE.replace("TRACK 02", "TRACK 100"), [("track-count", "tracks 1 to 99"), ], "damaged"),
     "a track count that is wrong": ("disc.gdi", GDI.replace("3\n", "4\n", 1), [("track-count", "says 4 tracks, and lists 3")], "damaged"),
-    "a negative offset": ("disc.gdi", GDI.replace("track03.bin 0", "track03.bin -4"), [("syntax", "less than nothing")], "damaged"),
+    "a negative offset": ("disc.gdi", GDI.replace("track03.bin 0", "track03.bin -4"), [("syntax", "is negative")], "damaged"),
     "a playlist that lists itself": ("disc.m3u", "disc.m3u\na.iso\n", [("lists-itself", "")], "damaged"),
-    "a playlist saved as text": ("disc.m3u.txt", "a.iso\n", [("ending", "further ending .txt")], "damaged"),
+    "a playlist saved as text": ("disc.m3u.txt", "a.iso\n", [("ending", "extra ending .txt")], "damaged"),
     "a cue of nothing": ("disc.cue", "", [("no-sheet", "names no file")], "imposter"),
-    "no text at all": ("disc.cue", b"\x00\x01\x02" * 9, [("no-sheet", "is no text")], "imposter"),
-    "a cue of a hundred megabytes": ("disc.cue", b"x" * (TRACKS_BYTES + 1), [("no-sheet", "no track sheet is that long")], "imposter"),
+    "no text at all": ("disc.cue", b"\x00\x01\x02" * 9, [("no-sheet", "is not a text")], "imposter"),
+    "a cue of a hundred megabytes": ("disc.cue", b"x" * (TRACKS_BYTES + 1), [("no-sheet", "never that long")], "imposter"),
     "a right ccd": ("disc.ccd", CCD, [], "sound"),
-    "a ccd of a longer disc": ("disc.ccd", CCD.replace("PLBA=900", "PLBA=901"), [("length", "disc ends at sector 901, and 900 are there")], "damaged"),
+    "a ccd of a longer disc": ("disc.ccd", CCD.replace("PLBA=900", "PLBA=901"), [("length", "disc needs 901 sectors, but the file has 900")], "damaged"),
     "a ccd with an entry less": ("disc.ccd", CCD.replace("Entries=3", "Entries=4"), [("track-count", "says 4 entries, and lists 3")], "damaged"),
     "a ccd whose tracks overlap": ("disc.ccd", CCD.replace("PLBA=450", "PLBA=0"), [("overlap", "track 2 begins before")], "damaged"),
     "a ccd out of order": ("disc.ccd", CCD.replace("0x02", "0x03"), [("order", "track 3 follows track 1")], "damaged"),
@@ -141,7 +141,7 @@ def test_a_folder_of_discs(tmp_path: Path) -> None:
         "unknown.iso": "unproven",
     }  # fmt: skip
     assert found["whole.iso"].label == "HERRING (TERN)"
-    assert "no sheet names this image" in found["lone.bin"].findings[0].reason
+    assert "no track sheet names this image" in found["lone.bin"].findings[0].reason
     assert [one.path for one in check_files(sizes, reader, "right/disc.cue")] == ["right/disc.cue"]
 
 
@@ -327,7 +327,7 @@ def test_a_file_of_an_absolute_path_that_lies_beside_is_written_so() -> None:
         text = CUE.replace("disc.bin", name)
         sheet = read_sheet("cue", text.encode())
         (fault,) = check_sheet("disc.cue", sheet, SIZES, folded_paths(SIZES)).findings
-        assert (fault.fault, fault.remedy) == ("absolute", "write disc.bin in the sheet")
+        assert (fault.fault, fault.remedy) == ("absolute", "write disc.bin instead")
         made = mend_sheet("disc.cue", sheet, text.encode(), SIZES, folded_paths(SIZES), [])
         assert made is not None
         assert made.text == CUE

@@ -226,7 +226,7 @@ def test_where_all_discs_share_a_folder_no_image_is_put_over_another_sets() -> N
     made, here, discs = with_discs("", {"sets/game.chd": PARENTS}, {"b": CLONES})
     done = pack_sets(made, [audit_set(made, name, here, (), discs) for name in ("mum", "kid")], here, None, discs)
     assert done.loose == ()
-    assert "where mum has a disc image" in done.waiting[0].reason
+    assert "in the place of a disc image of mum" in done.waiting[0].reason
     made, here, discs = with_discs("", {}, {"b": CLONES, "c": TWINS})
     done = pack_sets(made, [audit_set(made, name, here, (), discs) for name in ("kid", "twin")], here, None, discs)
     assert [(one.to, one.owner) for one in done.loose] == [("sets/game.chd", "kid")]

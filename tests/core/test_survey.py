@@ -214,7 +214,7 @@ def test_a_damaged_index_is_begun_anew(tmp_path: Path) -> None:
     age(root)
     index.write_bytes(b"this is no database, " * 100)
     kept = Index(index)
-    assert "begun anew" in kept.note
+    assert "made a new one" in kept.note
     kept.close()
     examine(root, known(GOOD), index)
     assert examine(root, known(GOOD), index)[1] == 0

@@ -145,7 +145,7 @@ def test_an_untidy_list_is_understood_in_one_try(tmp_path: Path, case: str) -> N
 
 def test_what_is_left_out_or_proves_nothing_is_said(tmp_path: Path) -> None:
     drafted, _, _ = taken(tmp_path, *LISTS["levels above tables"][:2])
-    assert drafted.notes == ("what stands under Known bad dumps is left out",)
+    assert drafted.notes == ("what is below Known bad dumps is left out",)
     drafted, _, _ = taken(tmp_path, *LISTS["names alone"][:2])
     assert "which proves nothing" in drafted.notes[0]
     blank = taken(tmp_path, "plover.csv", f"File,Need,MD5\nboot8.rom,yes,{A}\nboot16.rom,no,{B}\nfont.rom,,{C}\n")[0]

@@ -254,7 +254,7 @@ class EnterOptions(NamedTuple):
     ] = None
     wanted: Annotated[
         Optional[list[str]],  # noqa: UP045
-        typer.Option("--wanted", metavar="SET|all|held|FILE", help="Which sets are wanted.", show_default=False),
+        typer.Option("--wanted", metavar="SET|all|held|FILE", help="The sets that you want.", show_default=False),
     ] = None
     style: Annotated[
         Optional[Style],  # noqa: UP045

@@ -60,7 +60,7 @@ def restore(
     run: RunOption = None,
     into: Annotated[
         Optional[str],  # noqa: UP045
-        typer.Option(metavar="FOLDER", help="Write it there, not to its place.", show_default=False),
+        typer.Option(metavar="FOLDER", help="Write it to this folder, not to its place.", show_default=False),
     ] = None,
     yes: YesOption = False,
 ) -> int:

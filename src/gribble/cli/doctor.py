@@ -36,7 +36,7 @@ def doctor(
     call: Call,
     accept: Annotated[
         str | None,
-        typer.Option("--accept", metavar="NAME", help="Take what is at its folder now for this rig or source."),
+        typer.Option("--accept", metavar="NAME", help="Accept what is in its folder now as this rig or source."),
     ] = None,
 ) -> int:
     """Check the set-up, each fault with its fix.
@@ -91,7 +91,7 @@ def _examined(session: Session) -> Iterator[Examined]:
     yield from examine_memory(session.loaded.memory)
     if not config.rig:
         yield Examined(
-            area="rig", what="rigs", health=Health.MIND, words="gribble.toml names none",
+            area="rig", what="rigs", health=Health.LOOK, words="gribble.toml names none",
             fix='Name one: [rig.den], at = "FOLDER", and its emulators under [rig.den.emulators]',
         )  # fmt: skip
     here = {rig.name: rig for rig in session.rigs.in_scope(Scope())}
@@ -104,7 +104,7 @@ def _examined(session: Session) -> Iterator[Examined]:
             continue
         if why or there is None:
             fix = "Plug it in, or wake it; gribble check --rig OTHER goes on without it."
-            yield Examined(area="away", what=name, health=Health.MIND, words=why, fix=fix)
+            yield Examined(area="away", what=name, health=Health.LOOK, words=why, fix=fix)
             continue
         faults = list(examine_emulators(name, rig, session.loaded.catalogue))
         faults += list(examine_places(name, fitted_on(session.loaded.config, name, session.loaded.catalogue, Scope())))

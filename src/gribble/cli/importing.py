@@ -53,7 +53,9 @@ class ImportOptions(NamedTuple):
     ] = None
     draft: Annotated[
         Optional[str],  # noqa: UP045
-        typer.Option("--draft", metavar="MAP", help="Write the drafted map, to be corrected.", show_default=False),
+        typer.Option(
+            "--draft", metavar="MAP", help="Write the drafted map, so that you can correct it.", show_default=False
+        ),
     ] = None
     out: Annotated[
         Optional[str],  # noqa: UP045

@@ -37,7 +37,7 @@ def needs(
         Optional[list[str]],  # noqa: UP045
         typer.Option(metavar="DIR", help="Read this catalogue; no configuration needed.", show_default=False),
     ] = None,
-    tree: Annotated[bool, typer.Option("--tree", help="Sets, with their families.")] = False,
+    tree: Annotated[bool, typer.Option("--tree", help="Show sets with their families.")] = False,
 ) -> int:
     """What each emulator needs, and what you have of it.
 

@@ -64,7 +64,9 @@ def report(
     ] = None,
     since: Annotated[
         Optional[str],  # noqa: UP045
-        typer.Option("--since", metavar="RUN|DATE", help="Also what runs have changed since then.", show_default=False),
+        typer.Option(
+            "--since", metavar="RUN|DATE", help="Also show what runs have changed since then.", show_default=False
+        ),
     ] = None,
 ) -> int:
     """What runs and what is missing: a page, a table.

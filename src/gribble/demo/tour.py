@@ -41,7 +41,7 @@ CHAPTERS: dict[str, Chapter] = {
     "set-up": Chapter(
         "A visitor comes with a folder of files, three emulators, and lists from the web. Three commands to an answer.",
         (
-            Stop("Where do the files lie, and where the emulators?", "init --yes"),
+            Stop("Where are the files, and where are the emulators?", "init --yes"),
             Stop(
                 "A page on the web says what Plover needs.",
                 "catalogue import lists/plover.html --rig emulators --yes",
@@ -86,7 +86,7 @@ CHAPTERS: dict[str, Chapter] = {
     "evening": Chapter(
         "An arcade emulator is new in the loft: a pack from a friend, forty favourites, and soon a newer release.",
         (
-            Stop("Where do the files lie, and where the emulators?", "init --yes"),
+            Stop("Where are the files, and where are the emulators?", "init --yes"),
             Stop(
                 "The emulator has written down its sets.",
                 "catalogue import lists/whimbrel-2.0.xml --rig emulators --yes",
@@ -100,7 +100,7 @@ CHAPTERS: dict[str, Chapter] = {
                 "catalogue import lists/whimbrel-2.1.xml --rig emulators --yes",
             ),
             Stop("What would it cost?", "sets compare 2.0 2.1"),
-            Stop("So be it.", "rigs enter whimbrel --rig emulators --release 2.1 --yes"),
+            Stop("Agreed.", "rigs enter whimbrel --rig emulators --release 2.1 --yes"),
             Stop("And now?", "sets check"),
         ),
         place=loft.FOLDER,
@@ -110,7 +110,7 @@ CHAPTERS: dict[str, Chapter] = {
         (Stop("Do the discs on the shelf hold together?", "discs check discs"),),
     ),
     "devices": Chapter(
-        "The handheld lies behind an FTP server. It is a rig like the others; see what was read of it.",
+        "The handheld is behind an FTP server. It is a rig like the others. See how little is read from it.",
         (
             Stop("What is wrong on it?", "check --rig handheld"),
             Stop("Put it right: sent, read back and proven.", "place --rig handheld --yes"),
@@ -118,7 +118,7 @@ CHAPTERS: dict[str, Chapter] = {
         ),
     ),
     "catalogue": Chapter(
-        "What an emulator needs stands in a sheet. Sheets are made from what people have.",
+        "A sheet says what an emulator needs. People make sheets from what they have.",
         (
             Stop("A page on the web says what Plover needs. What of it is understood?", "catalogue import plover.html"),
             Stop("A workbook does so in German.", "catalogue import phalarope.xlsx"),

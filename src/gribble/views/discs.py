@@ -24,7 +24,9 @@ def show_discs(screen: Screen, found: list[Checked], words: str, *, verbose: boo
     if not found:
         screen.say("No track sheets, playlists or disc images there.")
         return
-    screen.say(styled(count(len(found), "sheet or image", "sheets and images"), "bold"), f": {', '.join(parts)}")
+    screen.say(
+        styled(count(len(found), "track sheet or image", "track sheets and images"), "bold"), f": {', '.join(parts)}"
+    )
     rows: list[tuple[str | Text, ...]] = [
         (verdict(one.verdict), _account(one)) for one in found if verbose or one.findings
     ]
@@ -54,7 +56,7 @@ def show_mended(screen: Screen, found: list[tuple[str, Mended]]) -> None:
         screen.say("Nothing to mend: every track sheet is right, or Gribble is not certain what it should be.")
         screen.next("gribble discs check", "tells you what is wrong")
         return
-    screen.say(styled(count(len(found), "sheet can be put right", "sheets can be put right"), "bold"))
+    screen.say(styled(count(len(found), "track sheet can be corrected", "track sheets can be corrected"), "bold"))
     rows: list[tuple[str | Text, ...]] = []
     for path, one in found:
         lines = (styled(f"\n{change}") for change in one.changes)

@@ -25,7 +25,7 @@ def show_written(screen: Screen, name: str, found: Discovery, *, doubted: bool) 
     rows = [("source", path, "only read") for path in found.sources]
     rows += [("catalogue", path, "sheets, which say what emulators need") for path in found.catalogues]
     for rig, (path, emulators) in found.rigs.items():
-        what = ", ".join(emulators) or (f"{found.signs[rig]} lies there" if rig in found.signs else "")
+        what = ", ".join(emulators) or (f"it has {found.signs[rig]}" if rig in found.signs else "")
         rows.append(("rig", path, what))
     screen.grid([(kind, styled(path, "bold"), styled(what, QUIET)) for kind, path, what in rows])
     if found.signs and doubted:
@@ -141,14 +141,18 @@ def _content(accept: Accept) -> str:
     return ", ".join(known)
 
 
-_LOOKS = {Health.RIGHT: VERDICTS["sound"], Health.MIND: STATES["limited"], Health.WRONG: VERDICTS["imposter"]}
+_LOOKS = {Health.RIGHT: VERDICTS["sound"], Health.LOOK: STATES["limited"], Health.WRONG: VERDICTS["imposter"]}
 
 
 def show_doctor(screen: Screen, found: list[Examined]) -> None:
     """The answer, then everything that was looked at, each with what to do about it."""
     tally = Counter(one.health for one in found)
-    words = {Health.RIGHT: "right", Health.MIND: "to look at", Health.WRONG: "wrong"}
-    parts = [f"{tally[health]} {words[health]}" for health in Health if tally[health]]
+    look, right = tally[Health.LOOK], tally[Health.RIGHT]
+    parts = [f"{right} {'is' if right == 1 else 'are'} right"] if right else []
+    parts += [f"{look} {'needs' if look == 1 else 'need'} a look"] if look else []
+    parts += (
+        [f"{tally[Health.WRONG]} {'is' if tally[Health.WRONG] == 1 else 'are'} wrong"] if tally[Health.WRONG] else []
+    )
     screen.say(styled(f"{count(len(found), 'thing')} checked", "bold"), f": {', '.join(parts)}")
     rows: list[tuple[str | Text, ...]] = []
     for one in found:
@@ -160,7 +164,7 @@ def show_doctor(screen: Screen, found: list[Examined]) -> None:
             text.append("\n").append_text(remedy(one.fix))
         rows.append((styled(f"{glyph} {one.health}", colour), styled(one.area), text))
     screen.grid(rows)
-    if not tally[Health.WRONG] and not tally[Health.MIND]:
+    if not tally[Health.WRONG] and not tally[Health.LOOK]:
         screen.next("gribble check", "what each emulator needs, and what of it is right")
 
 

@@ -126,7 +126,8 @@ def _is_settled(finding: NeedFinding) -> bool:
 def _line(finding: NeedFinding, place: PlaceFinding) -> _Line:
     """What a place has in common with others."""
     if place.met and place.remedy is not Remedy.RENAME:
-        lacks = f"lacks {', '.join(finding.lacks)}" if finding.lacks else "replace with a file that you have"
+        keys = "the key" if len(finding.lacks) == 1 else "the keys"
+        lacks = f"needs {keys} {', '.join(finding.lacks)}" if finding.lacks else "replace with a file that you have"
         return _Line(finding.verdict_at(place), lacks)
     if place.refusal or place.remedy is Remedy.NONE:
         return _Line(place.verdict, say_all(place.facts))

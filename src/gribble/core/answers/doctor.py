@@ -32,7 +32,7 @@ class Health(StrEnum):
     """How something is: as it should be, worth a look, or in the way."""
 
     RIGHT = "right"
-    MIND = "mind"
+    LOOK = "look"
     WRONG = "wrong"
 
 
@@ -64,7 +64,7 @@ def examine_catalogues(catalogue: Catalogue, mistakes: Iterable[Mistake], folder
         sheets, rosters = len(catalogue.sheets), sum(map(len, catalogue.rosters.values()))
         words = f"{sheets:,} sheet{'s' * (sheets != 1)}, {rosters:,} roster{'s' * (rosters != 1)}"
         fix = "" if sheets else "You have a page, a table or a list: gribble catalogue import LIST --rig NAME."
-        health = Health.RIGHT if sheets else Health.MIND
+        health = Health.RIGHT if sheets else Health.LOOK
         yield Examined(area="catalogue", what=names, health=health, words=words, fix=fix)
 
 
@@ -73,7 +73,7 @@ def examine_sources(config: Config, why_away: Callable[[Source], str]) -> Iterat
     if not config.sources:
         fix = 'Name the folders where you keep files: sources = ["~/Downloads"]'
         yield Examined(
-            area="source", what="sources", health=Health.MIND, words="gribble.toml names none", fix=fix,
+            area="source", what="sources", health=Health.LOOK, words="gribble.toml names none", fix=fix,
         )  # fmt: skip
     for source in config.sources:
         path = Path(source.at)
@@ -82,14 +82,14 @@ def examine_sources(config: Config, why_away: Callable[[Source], str]) -> Iterat
         if why := why_away(source):
             fix = "Switch it on or plug it in, or correct the path"
             fix += f"; if this is what you want: gribble doctor --accept {source.called}."
-            yield Examined(area="away", what=name, health=Health.MIND, words=why, fix=fix)
+            yield Examined(area="away", what=name, health=Health.LOOK, words=why, fix=fix)
             continue
         if not os.path.exists(path):
             health, words, fix = Health.WRONG, "is not there", "Correct the path, or plug it in."
         elif not os.access(path, os.R_OK | (os.X_OK if os.path.isdir(path) else 0)):
             health, words, fix = Health.WRONG, "cannot be read", "Give yourself permission to read it."
         elif outer:
-            health, words, fix = Health.MIND, f"lies in {outer[0]}, which is a source already", "Name one of the two."
+            health, words, fix = Health.LOOK, f"is in {outer[0]}, which is a source already", "Name one of the two."
         else:
             health, words, fix = Health.RIGHT, "is there; Gribble only reads it", ""
         yield Examined(area="source", what=name, health=health, words=words, fix=fix)
@@ -102,7 +102,7 @@ def examine_memory(folder: Path | None) -> Iterator[Examined]:
     place = folder if os.path.exists(folder) else folder.parent
     if not os.access(place, os.W_OK):
         yield Examined(
-            area="index", what=str(folder), health=Health.MIND,
+            area="index", what=str(folder), health=Health.LOOK,
             words="cannot be written, so Gribble cannot remember anything",
             fix="Give write permission, or name another folder in $GRIBBLE_HOME.",
         )  # fmt: skip
@@ -122,7 +122,7 @@ def examine_memory(folder: Path | None) -> Iterator[Examined]:
         )
     else:
         yield Examined(
-            area="index", what=str(index), health=Health.MIND, words=f"is damaged ({said})",
+            area="index", what=str(index), health=Health.LOOK, words=f"is damaged ({said})",
             fix="Nothing is lost: the next gribble check builds it again.",
         )  # fmt: skip
 
@@ -136,7 +136,7 @@ def examine_folder(name: str, root: Path, rig: Rig) -> Iterator[Examined]:
         )  # fmt: skip
     if rig.volume == "auto" and not volume_of(root)[0]:
         yield Examined(
-            area="rig", what=name, health=Health.MIND,
+            area="rig", what=name, health=Health.LOOK,
             words="its kind of volume is unknown, so Gribble cannot check names and sizes before it writes",
             fix=f'Under rig.{name} in gribble.toml: volume = "fat32" (or exfat, ntfs, ext4, apfs)',
         )  # fmt: skip
@@ -148,7 +148,7 @@ def examine_folder(name: str, root: Path, rig: Rig) -> Iterator[Examined]:
     free = room.free
     if room.total and free < LITTLE_BYTES:  # of none at all, nothing is known
         yield Examined(
-            area="rig", what=name, health=Health.MIND, words=f"{free:,} bytes are free",
+            area="rig", what=name, health=Health.LOOK, words=f"{free:,} bytes are free",
             fix="Make room. gribble attic empty deletes the files in the attic; it asks first.",
         )  # fmt: skip
 
@@ -162,7 +162,7 @@ def examine_emulators(name: str, rig: Rig, catalogue: Catalogue) -> Iterator[Exa
     if known:
         told = ", ".join(known[:SHEETS_NAMED]) + (" …" if known[SHEETS_NAMED:] else "")
         fix = f'There are sheets of {told}: under [rig.{name}.emulators] in gribble.toml: {known[0]} = "RELEASE".'
-    yield Examined(area="rig", what=name, health=Health.MIND, words="has no emulator entered", fix=fix)
+    yield Examined(area="rig", what=name, health=Health.LOOK, words="has no emulator entered", fix=fix)
 
 
 def examine_places(name: str, group: Iterable[Fitted]) -> Iterator[Examined]:
@@ -170,7 +170,7 @@ def examine_places(name: str, group: Iterable[Fitted]) -> Iterator[Examined]:
     places = chain.from_iterable(there for fitted in group for there in fitted.places.values())
     for one, other in meetings(claims_of(place for place in places if not place.ignored)):
         yield Examined(
-            area="rig", what=name, health=Health.MIND,
+            area="rig", what=name, health=Health.LOOK,
             words=f"{one.path} is {one.words} and {other.words}, with different contents",
             fix="Give one of the emulators a folder of its own in gribble.toml, or ignore one of the needs there.",
         )  # fmt: skip
@@ -187,6 +187,6 @@ def examine_runs(name: str, open_runs: Iterable[Run], attic_bytes: int) -> Itera
         yield Examined(area="rig", what=name, health=Health.WRONG, words=words, fix=fix)
     if attic_bytes > LARGE_ATTIC_BYTES:
         yield Examined(
-            area="rig", what=name, health=Health.MIND, words=f"its attic has {attic_bytes:,} bytes",
+            area="rig", what=name, health=Health.LOOK, words=f"its attic has {attic_bytes:,} bytes",
             fix="gribble attic list shows the files. gribble attic empty deletes them for good; it asks first.",
         )  # fmt: skip

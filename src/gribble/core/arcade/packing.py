@@ -164,7 +164,7 @@ class _Packer:
         for move in (move for family in accepted for move in discs.moves(family)):
             first = coming.setdefault(move.to, move)
             if owner := discs.serves(self._roster, move.replaces or "") or (first is not move and first.owner):
-                words = f"{base(move.to)} would lie where {owner} has a disc image of that name"
+                words = f"{base(move.to)} would be in the place of a disc image of {owner}"
                 if first is move or first.holding != move.holding:
                     self._wait(move.owner, words)
             else:

@@ -52,7 +52,7 @@ def check_sheet(
     if path.lower().endswith(".txt"):
         right = path[: -len(".txt")]
         remedy = f"rename it to {base(right)}" if right not in sizes else f"{base(right)} is there as well; keep one"
-        faults.append(DiscFault(fault="ending", reason="has a further ending .txt", remedy=remedy))
+        faults.append(DiscFault(fault="ending", reason="has the extra ending .txt", remedy=remedy))
     for file in sheet.files:
         faults += _file_faults(path, sheet, file, sizes, folded, folds_case)
     faults += _order_faults(sheet)
@@ -73,8 +73,8 @@ def _file_faults(
     name = file.name.replace("\\", "/") if sheet.kind == "m3u" else file.name
     if is_absolute(file.name):
         beside = absolute_beside(path, file.name, sizes)
-        remedy = f"write {beside} in the sheet" if beside else ""
-        reason = f"{where}names a file by an absolute path, which another machine does not have"
+        remedy = f"write {beside} instead" if beside else ""
+        reason = f"{where}has an absolute path, which other machines do not have"
         yield DiscFault(fault="absolute", file=file.name, reason=reason, remedy=remedy)
         return
     if fault := climb_fault(name):
@@ -90,8 +90,8 @@ def _file_faults(
         there = folded.get(fold(target))
         if there:
             right = there.rpartition("/")[2]
-            reason = f"{where}is there as {right}, in another case"
-            yield DiscFault(fault="other-case", file=file.name, reason=reason, remedy=f"write {right} in the sheet")
+            reason = f"{where}is called {right}, with other capitals"
+            yield DiscFault(fault="other-case", file=file.name, reason=reason, remedy=f"write {right} instead")
         else:
             yield DiscFault(fault="missing", file=file.name, reason=f"{where}is not there")
         return
@@ -119,7 +119,7 @@ def _order_faults(sheet: DiscSheet) -> Iterator[DiscFault]:
     for first, second in pairwise(discs):
         if first.title == second.title and second.place < first.place:
             file = lines[second.path]
-            reason = f"line {file.line}: stands behind {base(first.path)}, though its number is lower"
+            reason = f"line {file.line}: comes after {base(first.path)}, but its number is lower"
             yield DiscFault(fault="order", file=file.name, reason=reason)
 
 
@@ -129,7 +129,7 @@ def _track_faults(file: SheetFile, size: int, kind: str) -> Iterator[DiscFault]:
         return
     sectors = {track.sector_bytes for track in file.tracks}
     if len(sectors) == 1 and (sector := next(iter(sectors))) and size % sector:
-        reason = f"has {size:,} bytes, which sectors of {sector:,} do not divide: cut short, or of another form"
+        reason = f"has {size:,} bytes, which is not a whole number of sectors of {sector:,} bytes. Was it cut short?"
         yield DiscFault(fault="length", file=file.name, reason=reason)
     if kind != "cue" or not all(sectors):
         return
@@ -146,7 +146,7 @@ def _track_faults(file: SheetFile, size: int, kind: str) -> Iterator[DiscFault]:
         else:
             place = track.start * track.sector_bytes
         if place >= size:
-            reason = f"line {track.line}: track {track.number} begins behind the end of the file"
+            reason = f"line {track.line}: track {track.number} begins after the end of the file"
             yield DiscFault(fault="length", file=file.name, reason=reason)
             return
         before = last = track.start
@@ -156,11 +156,12 @@ def _ccd_faults(file: SheetFile, target: str, sizes: Mapping[str, int]) -> Itera
     """The length of a ccd sheet's image, and of the file of subchannels beside it, if there is one."""
     held = sizes[target] // RAW_BYTES
     if held < file.sectors:
-        reason = f"is too short: the sheet's disc ends at sector {file.sectors:,}, and {held:,} are there"
+        reason = f"is too short: the disc needs {file.sectors:,} sectors, but the file has {held:,}"
         yield DiscFault(fault="length", file=file.name, reason=reason)
     beside = f"{target.rpartition('.')[0]}.sub"
     if beside in sizes and sizes[beside] != held * SUBCHANNEL_BYTES:
-        reason = f"has {sizes[beside]:,} bytes; {SUBCHANNEL_BYTES} for each of {held:,} sectors are {held * 96:,}"
+        wanted = f"{held * SUBCHANNEL_BYTES:,}: {SUBCHANNEL_BYTES} for each of {held:,} sectors"
+        reason = f"has {sizes[beside]:,} bytes; it should have {wanted}"
         yield DiscFault(fault="length", file=base(beside), reason=reason)
 
 
@@ -168,7 +169,7 @@ def lone_images(paths: Mapping[str, int], named: frozenset[str]) -> Iterator[Che
     """Images that need a sheet and that no sheet names."""
     for path in paths:
         if path.lower().endswith(BARE) and path not in named:
-            reason = "no sheet names this image, and it does not work without one"
+            reason = "no track sheet names this image, and it does not work without one"
             yield Checked(
                 path=path, verdict="unproven", findings=(DiscFault(fault="no-sheet-for-it", file=path, reason=reason),)
             )

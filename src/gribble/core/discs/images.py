@@ -60,13 +60,13 @@ def image_faults(name: str, size: int, volume: Volume | None) -> Iterator[DiscFa
     if volume is None:
         return
     if size % volume.sector_bytes:
-        reason = f"has {size:,} bytes, which sectors of {volume.sector_bytes:,} do not divide"
+        reason = f"has {size:,} bytes, which is not a whole number of sectors of {volume.sector_bytes:,} bytes"
         yield DiscFault(fault="length", file=name, reason=reason)
     held = size // volume.sector_bytes
     if held < volume.sectors:
         reason = (
-            f"is too short: its volume has {volume.sectors:,} sectors, and {held:,} are there; cut short, or a "
-            "conversion that left out what lies behind the first track"
+            f"is too short: its volume has {volume.sectors:,} sectors, but the file has {held:,}. "
+            "It was cut short, or a conversion left out what follows the first track"
         )
         yield DiscFault(fault="length", file=name, reason=reason)
 
@@ -89,7 +89,7 @@ def check_compressed(path: str, size: int, head: bytes) -> Checked:
     if version == _VERSION_5 and len(head) >= HEADER_BYTES:
         places = struct.unpack_from(">QQ", head, 40)
         if any(place > size for place in places):
-            reason = f"is cut short: it has {size:,} bytes, and its header points at byte {max(places):,}"
+            reason = f"is cut short: it has {size:,} bytes, but its header needs at least {max(places):,}"
             return Checked(
                 path=path, verdict="damaged", findings=(DiscFault(fault="length", file=path, reason=reason),)
             )

@@ -124,10 +124,10 @@ def _with_remedies(checked: Checked, mended: Mended) -> Checked:
     findings = []
     for fault in checked.findings:
         if fault.file in mended.names:
-            remedy = f"{MENDS} writes {mended.names[fault.file]} in its stead"
+            remedy = f"{MENDS} corrects it to {mended.names[fault.file]}"
             fault = structs.replace(fault, remedy=remedy, mends=True)
         elif fault.fault in ("byte-order-mark", "encoding", "ending") and not fault.remedy:
-            fault = structs.replace(fault, remedy=f"{MENDS} writes it again", mends=True)
+            fault = structs.replace(fault, remedy=f"{MENDS} corrects it", mends=True)
         findings.append(fault)
     return structs.replace(checked, findings=tuple(findings))
 

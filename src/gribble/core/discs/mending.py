@@ -89,7 +89,7 @@ def sheet_for(image: str, size: int, volume: Volume | None, taken: Iterable[str]
     if '"' in name:
         return None
     text = f'FILE "{name}" BINARY\n  TRACK 01 {volume.mode}\n    INDEX 01 00:00:00\n'
-    return Mended(path=path, text=text, changes=("a sheet of one track, which its volume fills",), before="")
+    return Mended(path=path, text=text, changes=("a track sheet with one track, which its volume fills",), before="")
 
 
 def _renamed(line: str, old: str, new: str, *, quote: bool) -> str:
@@ -115,14 +115,14 @@ def _in_other_case(
         if target in sizes or there is None or climb_fault(file.name.replace("\\", "/")):
             continue
         if not folder or there.startswith(f"{folder}/"):
-            yield file.line, (there[len(folder) + bool(folder) :], "as it is spelled there")
+            yield file.line, (there[len(folder) + bool(folder) :], "the name of the file")
 
 
 def _beside(path: str, sheet: DiscSheet, sizes: Mapping[str, int]) -> Iterator[tuple[int, tuple[str, str]]]:
     """Files that are named by absolute paths and are beside the sheet."""
     for file in sheet.files:
         if is_absolute(file.name) and (name := absolute_beside(path, file.name, sizes)):
-            yield file.line, (name, "which lies beside it")
+            yield file.line, (name, "a file beside it")
 
 
 def _in_order(sheet: DiscSheet, found: Mapping[int, tuple[str, str]]) -> Iterator[tuple[int, tuple[str, str]]]:

@@ -72,14 +72,14 @@ def read_sheet(kind: str, data: bytes, name: str = "") -> DiscSheet:
     `name` is its own, by which a ccd sheet's files are called.
     """
     if len(data) > TRACKS_BYTES:
-        reason = f"has {len(data):,} bytes; no track sheet is that long"
+        reason = f"has {len(data):,} bytes, but a track sheet is never that long"
         return DiscSheet(kind=kind, files=(), faults=(DiscFault(fault="no-sheet", reason=reason),))
     faults: list[DiscFault] = []
     faults += _coding_faults(data)
     text = decoded(data)
     lines = [(number, line.strip()) for number, line in enumerate(text.splitlines(), start=1) if line.strip()]
     if any("\0" in line for _, line in lines):
-        return DiscSheet(kind=kind, files=(), faults=(DiscFault(fault="no-sheet", reason="is no text"),))
+        return DiscSheet(kind=kind, files=(), faults=(DiscFault(fault="no-sheet", reason="is not a text file"),))
     readers: dict[str, Callable[[list[tuple[int, str]], list[DiscFault]], Iterator[SheetFile]]] = {
         "cue": _read_cue,
         "gdi": _read_gdi,
@@ -108,7 +108,9 @@ def _coding_faults(data: bytes) -> Iterator[DiscFault]:
         yield DiscFault(fault="encoding", reason="is written in UTF-16, which most emulators cannot read")
         return
     if data.startswith(b"\xef\xbb\xbf"):
-        yield DiscFault(fault="byte-order-mark", reason="begins with a byte-order mark, on which emulators choke")
+        yield DiscFault(
+            fault="byte-order-mark", reason="begins with a byte-order mark, which many emulators cannot read"
+        )
     try:
         data.decode()
     except UnicodeDecodeError as error:
@@ -137,13 +139,13 @@ def _read_cue(lines: list[tuple[int, str]], faults: list[DiscFault]) -> Iterator
             parts = line.split()
             current = _track(parts, number, last, faults)
             if not name:
-                faults.append(_at(number, "order", "a track stands before any file"))
+                faults.append(_at(number, "order", "a track comes before the first file"))
             if current:
                 last = current[0]
         elif word == "INDEX":
             start = _index(line.split(), number, faults)
             if current is None and not tracks:
-                faults.append(_at(number, "order", "an index stands before any track"))
+                faults.append(_at(number, "order", "an index comes before the first track"))
             elif current is not None and start is not None and start[0] == 1:
                 track_number, mode, track_line = current
                 tracks.append(
@@ -200,7 +202,9 @@ def _index(parts: list[str], number: int, faults: list[DiscFault]) -> tuple[int,
         return None
     minutes, seconds, frames = map(int, match.groups())
     if seconds > 59 or frames >= FRAMES:
-        faults.append(_at(number, "syntax", f"{parts[2]} is no time: 60 seconds, {FRAMES} frames"))
+        faults.append(
+            _at(number, "syntax", f"{parts[2]} is not a time: it has at most 59 seconds and {FRAMES - 1} frames")
+        )
         return None
     return int(parts[1]), (minutes * 60 + seconds) * FRAMES + frames
 
@@ -225,7 +229,7 @@ def _read_gdi(lines: list[tuple[int, str]], faults: list[DiscFault]) -> Iterator
         if int(track) != before + 1:
             faults.append(_at(number, "order", f"track {track} follows track {before}"))
         if int(start) < 0 or int(offset) < 0:
-            faults.append(_at(number, "syntax", "an offset is less than nothing"))
+            faults.append(_at(number, "syntax", "an offset is negative"))
         before = int(track)
         mode = "AUDIO" if type_ == "0" else f"MODE1/{sector}"
         one = Track(number=before, mode=mode, sector_bytes=int(sector), start=max(int(start), 0), line=number)

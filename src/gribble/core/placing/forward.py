@@ -433,4 +433,4 @@ def _check_replaced(run: Run, step: Displace) -> None:
     for number in run.failed:
         failed = run.steps[number]
         if failed.need and (failed.emulator, failed.need) == (step.emulator, step.need):
-            raise StepError(f"stays, since {failed.place} could not be put in its stead")
+            raise StepError(f"stays, because {failed.place} could not be put in its place")

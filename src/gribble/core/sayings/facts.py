@@ -67,7 +67,7 @@ def key_words(found: KeyFinding) -> str:
     where = f"(line {', '.join(map(str, entry.lines))})"
     match found.verdict:
         case KeyVerdict.CONFLICTING:
-            return f"stands there with different values {where}"
+            return f"is there with different values {where}"
         case KeyVerdict.MALFORMED:
             return f"{entry.fault or f'is {entry.bytes} bytes long, not {right}'} {where}"
         case KeyVerdict.UNPROVEN:

@@ -221,7 +221,7 @@ class Index:
     def _start_anew(self, path: Path | None, error: Exception) -> sqlite3.Connection:
         """A damaged index is put aside and begun again; one that cannot be written lives in memory."""
         if path is not None and not isinstance(error, (OSError, sqlite3.OperationalError)):
-            self.note = f"the index {path} was damaged ({error}) and has been begun anew"
+            self.note = f"the index {path} was damaged ({error}), so Gribble made a new one"
             with contextlib.suppress(OSError, sqlite3.DatabaseError):
                 for ending in ("", "-wal", "-shm", "-journal"):
                     remove(Path(f"{path}{ending}"), missing_ok=True)
@@ -265,7 +265,7 @@ class Index:
         try:
             return self._database.execute(question, values).fetchall()
         except sqlite3.DatabaseError as error:
-            self.note = f"the index cannot be read ({error}); files are read anew"
+            self.note = f"the index cannot be read ({error}), so Gribble reads the files again"
             return []
 
     def write(

@@ -66,7 +66,7 @@ class SeenSources:
         """Why what is at a source's place is not what was there before; empty if it may be."""
         known = self._seen.get(source.known_at, Seen())
         if are_others(known.mark, mark_of(Path(source.at))):
-            return f"another volume lies at {source.at}"
+            return f"another volume is at {source.at}"
         return ""
 
     def note(self, source: Source) -> None:

@@ -70,7 +70,7 @@ def likely_folders(
     found += _elsewhere(files, owns, taken)
     if not found and sought.wanted is not None:
         tops = [one for one in listing if "/" not in one and fold(one) in USUAL and fold(one) not in taken]
-        found += [Likely(one, "such files usually lie in a folder of that name", 2) for one in tops]
+        found += [Likely(one, "such files are usually in a folder of that name", 2) for one in tops]
     if not any(one.weight > 1 for one in found):
         found.insert(
             0, Likely(sought.names[0], "a new folder: none there is called like it or has its files", 1, own=True)
@@ -104,7 +104,7 @@ def _within(
     inner = [folder for folder in within if folder != own and parent(folder) == own]
     near = [join(folder, name) for folder in (own, *inner) for name in listing[folder]]
     signs = [path for path in near if path.lower().endswith((*SETTINGS, *PROGRAMS))]
-    weight, sign = (3, f", and {base(signs[0])} lies there") if signs else (2, "")
+    weight, sign = (3, f", and {base(signs[0])} is there") if signs else (2, "")
     named = [one for one in inner if any(_names_folder(settings(path), base(one)) for path in signs)]
     usual = [one for one in inner if fold(base(one)) in (USUAL if sought.wanted is not None else USUAL_SETS)]
     if len(named) == 1:
@@ -183,7 +183,7 @@ def _wanted_in(listing: Listing, wanted: Collection[str] | None) -> dict[str, tu
 
 
 def _lie_there(files: tuple[str, ...]) -> str:
-    return f"{files[0]} lies there" if len(files) == 1 else f"{files[0]} and {len(files) - 1:,} more lie there"
+    return f"{files[0]} is there" if len(files) == 1 else f"{files[0]} and {len(files) - 1:,} more are there"
 
 
 def _names_folder(text: str, name: str) -> bool:

@@ -180,7 +180,7 @@ def _of_tables(path: Path, looks: Looks, asked: Asked) -> Drafted:
             fix=f"Say which: --table {rows[0][0].number}",
         )
     notes = tuple(f"table {rest[0][0].number} ({', '.join(head[:4])}) is left out" for head, rest in others)
-    notes += tuple(f"what stands under {heading} is left out" for heading in bad)
+    notes += tuple(f"what is below {heading} is left out" for heading in bad)
     headings = dict.fromkeys(head.heading for head, _ in rows if head.heading)
     usual = tuple(one for one in headings if not _DEFAULT_SHEETS.match(one))
     title = _title(path, looks) or (usual[0] if len(usual) == 1 else "")
@@ -299,7 +299,7 @@ def _of_rows(path: Path, looks: Looks, asked: Asked, found: _Found) -> Drafted:
     to = asked.to or ("roster" if _is_roster(sets, columns) else "sheet")
     if to == "roster" and not any(one.field == "set" for one in sets) and len(found.headings) > 1:
         sets.append(
-            Guess(field="set", column="what stands above", rules=(Field(from_=HEADING),), degree=Degree.LIKELY,
+            Guess(field="set", column="the heading above", rules=(Field(from_=HEADING),), degree=Degree.LIKELY,
                   reason="there are similar tables below it", samples=found.headings[:3])
         )  # fmt: skip
     guesses = sets if to == "roster" else guess_fields(columns, _SHEET_FIELDS)
@@ -320,10 +320,10 @@ def _of_rows(path: Path, looks: Looks, asked: Asked, found: _Found) -> Drafted:
     if needed := {"roster": {"set", "name"}, "sheet": {"name"}}[to] - fields:
         raise GribbleError(
             f"{path}: Gribble cannot tell which column is the {' and the '.join(sorted(needed))}",
-            fix=f"Say it: --field COLUMN={min(needed)}. Its columns are {', '.join(one.name for one in columns[:12])}.",
+            fix=f"Write --field COLUMN={min(needed)}. Its columns are {', '.join(one.name for one in columns[:12])}.",
         )
     if to == "sheet" and found.headings:
-        guesses += _standing_above("what stands above", HEADING, found.headings, fields)
+        guesses += _standing_above("the heading above", HEADING, found.headings, fields)
     if to == "sheet" and found.above:
         words = tuple(dict.fromkeys(str(row.get(found.above, "")) for row in found.rows))
         guesses += _standing_above(found.above, found.above, words, fields | {one.field for one in guesses})
@@ -454,7 +454,7 @@ def _of_tree(path: Path, looks: Looks, asked: Asked, tree: Tree) -> Drafted:
     if lacking := next((one for one, group in (("set", sets), ("name", files)) if not _has(group, one)), ""):
         raise GribbleError(
             f"{path}: Gribble cannot tell which field is the {lacking}",
-            fix=f"Say it: --field COLUMN={lacking}. Its fields are {', '.join(paths[:12])}.",
+            fix=f"Write --field COLUMN={lacking}. Its fields are {', '.join(paths[:12])}.",
         )
     if looks.format is ListFormat.XML and path.stat().st_size > SAMPLE_BYTES:
         record = tree.records.rpartition("/")[2]

@@ -107,7 +107,7 @@ def _both(fewer: Column, more: Column, guesses: list[Guess]) -> list[Guess]:
     alike = sum(a == b for a, b in pairs) >= 0.8 * max(1, len(pairs)) and bool(pairs)
     swapped = heads.get(fewer.name) == "bios" or (heads.get(more.name) == "parent" and fewer.name not in heads)
     if alike and not swapped:
-        degree, reason = Degree.LIKELY, "names BIOS sets, and repeats the parent, which falls away"
+        degree, reason = Degree.LIKELY, "names BIOS sets, and repeats the parent, which is left out"
     elif heads.get(fewer.name) != heads.get(more.name) and heads:
         degree, reason = Degree.LIKELY, "names of sets"
     else:

@@ -152,7 +152,7 @@ def _scan_nested(path: str, member: Member, blocks: Iterator[bytes], way: _Way) 
     """An archive in an archive, held in memory while it is looked at."""
     fault, choice = "", way.choice
     if way.depth <= 0:
-        fault = "lies too deep in other archives; unpack the outer one yourself"
+        fault = "is too deep in other archives; unpack the outer one yourself"
     elif (member.size or 0) > NESTED_BYTES:
         fault = f"is too large ({member.size:,} bytes) to look into inside an archive; unpack the outer one yourself"
     if fault:
