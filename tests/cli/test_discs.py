@@ -25,7 +25,7 @@ def test_every_seeded_disc_gets_its_verdict(gribble: Gribble, world: Path) -> No
     assert "Next: gribble discs mend discs" in shown
     assert "is too short: the disc needs 9 sectors, but the file has 4" in shown
     assert "its header needs at least 7,000" in shown
-    assert "line 1: is there as Salt Pan.bin, in another case" in shown
+    assert "line 1: is called Salt Pan.bin, with other capitals" in shown
     assert "rename it to Old Pier.m3u" in shown
     assert "PONTOON_1 (TERN)" in gribble("discs", "check", "discs", "-v", cwd=world, code=1, COLUMNS="200").out
     assert tree(world) == before
