@@ -68,6 +68,8 @@ ABOUT = {
     "stores": "Rigs and sources", "core/audit": "Reading files", "core/survey": "Reading files",
     "core/answers/needed": "Names and options", "cli/check": "Names and options",
     "cli/identify": "Names and options", "cli/importing": "Taking over a list",
+    "cli/publishing": "Catalogues that travel", "core/answers/following": "Catalogues that travel",
+    "stores/signing": "Catalogues that travel", "core/catalogue/publishing": "Catalogues that travel",
     "cli/taking_over": "Taking over a list", "cli/refreshing": "Taking over a list",
     "stores/web": "Taking over a list", "core/answers/refreshing": "Taking over a list",
     "core/catalogue/importing": "Taking over a list", "cli/sets": "Arcade sets", "cli/set_releases": "Arcade sets",
@@ -86,7 +88,8 @@ ABOUT = {
 
 
 PASSED_ON = (
-    "core/answers/adding", "core/base/tables", "core/catalogue/importing/apart", "core/placing/planfile",
+    "core/answers/adding", "core/answers/following", "core/answers/lint", "core/base/tables",
+    "core/catalogue/importing/apart", "core/catalogue/publishing", "core/placing/planfile",
 )  # fmt: skip
 """Modules that hand on what another one has said."""
 
@@ -487,11 +490,13 @@ def costs_table() -> str:
 
 
 class Asked(NamedTuple):
-    """A kind of answer: the command, asked in the demo world, and a line of jq that takes something out of it."""
+    """A kind of answer: the command, asked in the demo world after those that come `first`, and a line of jq that takes
+    something out of it."""
 
     command: str
     what: str
     jq: str
+    first: tuple[str, ...] = ()
 
 
 ASKED = {
@@ -515,10 +520,15 @@ def answers() -> dict[str, Any]:
         env = {"HOME": folder, "XDG_DATA_HOME": folder, "XDG_CONFIG_HOME": folder, "NO_COLOR": "1", "TZ": "UTC"}
         found = {}
         for kind, asked in ASKED.items():
-            out, err = io.StringIO(), io.StringIO()
-            words = tuple(shlex.split(asked.command)[1:])
-            with contextlib.chdir(world):
-                run(Environment(words, env, world, io.StringIO(), out, err, lambda: datetime(2026, 12, 1, 10), False))
+            for command in (*asked.first, asked.command):
+                out, err = io.StringIO(), io.StringIO()
+                words = tuple(shlex.split(command)[1:])
+                with contextlib.chdir(world):
+                    run(
+                        Environment(
+                            words, env, world, io.StringIO(), out, err, lambda: datetime(2026, 12, 1, 10), False
+                        )
+                    )
             text = re.sub(r"20\d\d-\d\d-\d\dT[\d:]+[+-][\d:]+", NO_TIME, out.getvalue()).replace(str(world), "/games")
             found[kind] = json.loads(text.replace(folder, "/home"))
         return found

@@ -20,8 +20,9 @@ from gribble.core.answers.schema import FILES, SCHEMAS
 from gribble.core.answers.schema import schema as make_schema
 from gribble.core.base.tables import MORE
 from gribble.core.records.answers import ANSWERS
-from gribble.core.records.config import Config, Installed, Rig, Source
+from gribble.core.records.config import CatalogueAt, Config, Installed, Rig, Source
 from gribble.core.records.imported import Field, FieldMap
+from gribble.core.records.published import Index, Inside, Part
 from gribble.core.records.roster import ArcadeSet, Disc, RosterHead, SetFile
 from gribble.core.records.sheet import (  # fmt: skip
     Accept,
@@ -47,12 +48,13 @@ DOCS = Path(__file__).parents[1] / "docs"
 MAKE = runpy.run_path(str(DOCS / "make.py"))
 MADE = MAKE["MADE"]
 RECORDS: dict[str, type[msgspec.Struct]] = {
-    "gribble.toml": Config, "A source": Source, "A rig": Rig, "An emulator on a rig": Installed, "A sheet": Sheet, "The list that it was made from": Origin, "A need": Need,
+    "gribble.toml": Config, "A source": Source, "A catalogue": CatalogueAt, "A rig": Rig, "An emulator on a rig": Installed, "A sheet": Sheet, "The list that it was made from": Origin, "A need": Need,
     "A further copy": Also, "An accepted content": Accept, "A rejected content": Reject, "A key": Key,
     "One of many files": ManifestFile, "A lock": Unlock, "A setting": Setting, "A game folder": Media,
     "A refused ending": Refusal, "A pair": Pair, "An id in a file": IdAt, "The root": Root, "Arcade sets": Arcade,
     "First line of a roster": RosterHead, "A set": ArcadeSet, "A set's file": SetFile, "A set's disc": Disc,
-    "A field map": FieldMap, "A field": Field,
+    "A field map": FieldMap, "A field": Field, "A published catalogue": Index, "A published file": Part,
+    "What a packed file has": Inside,
 }  # fmt: skip
 
 

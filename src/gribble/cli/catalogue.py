@@ -33,7 +33,7 @@ from gribble.core.base.paths import name_fault, same_place
 from gribble.core.base.regular import MOST_TEXT, read_regular
 from gribble.core.base.suggest import suggest
 from gribble.core.base.texts import text_of
-from gribble.core.catalogue.config import load_config
+from gribble.core.catalogue.config import load_config, sheet_folders
 from gribble.core.catalogue.ranges import release_fault
 from gribble.core.catalogue.sheets import SHEET_ENDING, Catalogue, load_catalogue, load_sheet
 from gribble.core.records.config import Ask, Config, Scope
@@ -56,7 +56,7 @@ def list_(call: Call) -> int:
     Example: gribble catalogue list
     """
     with Session(call) as session:
-        known = read_known(session.loaded.catalogue, [Path(folder) for folder in session.loaded.config.catalogues])
+        known = read_known(session.loaded.catalogue, sheet_folders(session.loaded.config))
         if call.json:
             session.screen.json(list_json(known))
         else:
@@ -128,7 +128,8 @@ def compare(
 
 def _lead_on(session: Session, new: str) -> None:
     """The command that takes a compared sheet over, where one does."""
-    environment, folders = session.call.environment, session.loaded.config.catalogues
+    environment = session.call.environment
+    folders = [one.at for one in session.loaded.config.catalogues if not one.from_]
     gone = displacing(environment.path(new), environment.path(folders[0])) if folders else None
     if gone is not None:
         words = "".join(f" --replace {quoted(name)}" for name in gone)
@@ -244,7 +245,7 @@ def add(
         return ExitCode.ATTENTION
     path = find_config(call.environment, call.config)
     config = load_config(path, call.environment.home, call.environment.env) if path else Config()
-    mine = any(same_place(one, target) for one in config.catalogues)
+    mine = any(same_place(one.at, target) for one in config.catalogues)
     on_rigs = {name for rig in config.rig.values() for name in rig.emulators}
     new = {name: one for name, one in load_catalogue([target]).sheets.items() if mine and name not in on_rigs}
     show_added(call.screen, added, target, leads_on=not new)

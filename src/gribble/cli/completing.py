@@ -125,12 +125,27 @@ def _toml(path: Path) -> dict[str, Any]:
 
 def _sheets(context: typer.Context) -> Iterator[dict[str, Any]]:
     """The tables of the sheets of all catalogues; those that cannot be read are left out."""
-    config, folders = _config(context), _tables(context).get("catalogues", [])
-    if config is None or not isinstance(folders, list):
-        return
-    for folder in folders:
-        for sheet in sorted((config.parent / Path(str(folder)).expanduser()).glob("*.sheet.toml")):
+    for folder in _catalogue_folders(context):
+        for sheet in sorted(folder.glob("*.sheet.toml")):
             yield _toml(sheet)
+
+
+def _catalogue_folders(context: typer.Context) -> list[Path]:
+    """Where the sheets of the catalogues are, as far as gribble.toml can be read."""
+    from gribble.core.catalogue.followed import version_of
+
+    config, listed = _config(context), _tables(context).get("catalogues", [])
+    if config is None or not isinstance(listed, list):
+        return []
+    places = [str(one.get("at", "") if isinstance(one, dict) else one) for one in listed]
+    return [version_of(config.parent / Path(place).expanduser()) for place in places]
+
+
+def followed(context: typer.Context, incomplete: str) -> list[str]:
+    """The names of the catalogues that are followed."""
+    listed = _tables(context).get("catalogues", [])
+    tables = [one for one in listed if isinstance(one, dict)] if isinstance(listed, list) else []
+    return _beginning([Path(str(one.get("at", ""))).name for one in tables if one.get("from")], incomplete)
 
 
 def _rig_tables(context: typer.Context) -> list[dict[str, Any]]:
@@ -143,13 +158,9 @@ def _set_names(context: typer.Context, incomplete: str) -> Iterator[str]:
     from gribble.core.catalogue.rosterstore import STORES_FOLDER, RosterStore
 
     config = _config(context)
-    folders = _tables(context).get("catalogues", [])
-    if config is None or not isinstance(folders, list):
-        return
-    memory = memory_folder(context.obj, config)
+    memory = memory_folder(context.obj, config) if config else None
     store = RosterStore(memory / STORES_FOLDER if memory else None)
-    for folder in folders:
-        place = config.parent / Path(str(folder)).expanduser()
+    for place in _catalogue_folders(context):
         for roster in sorted(place.glob("*.roster.jsonl")) if os.path.isdir(place) else ():
             if (ready := store.names(roster, incomplete, MOST_OFFERED)) is not None:
                 yield from ready

@@ -18,6 +18,7 @@ from gribble.core.answers.doctor import (
     examine_catalogues,
     examine_emulators,
     examine_folder,
+    examine_followed,
     examine_memory,
     examine_places,
     examine_runs,
@@ -86,7 +87,8 @@ def _examined(session: Session) -> Iterator[Examined]:
     )
     catalogue, file = session.loaded.catalogue, str(session.loaded.path)
     mistakes = [*check_against(config, catalogue, file), *without_sheets(config, catalogue, file)]
-    yield from examine_catalogues(session.loaded.catalogue, mistakes, config.catalogues)
+    yield from examine_catalogues(session.loaded.catalogue, mistakes, [one.at for one in config.catalogues])
+    yield from examine_followed(config.catalogues, session.call.environment.clock().date())
     yield from examine_sources(config, lambda source: why_source_away(session, source))
     yield from examine_memory(session.loaded.memory)
     if not config.rig:

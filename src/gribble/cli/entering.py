@@ -20,7 +20,7 @@ from gribble.core.base.filewriter import changing
 from gribble.core.base.paths import join, path_fault, relative
 from gribble.core.base.regular import MOST_TEXT, read_regular
 from gribble.core.base.texts import text_of
-from gribble.core.catalogue.config import load_config
+from gribble.core.catalogue.config import load_config, sheet_folders
 from gribble.core.catalogue.configfile import Keys, changed
 from gribble.core.catalogue.sheets import load_catalogue
 from gribble.core.records.config import Config, Rig, Scope
@@ -76,7 +76,7 @@ class Entry(NamedTuple):
 
     def sheets(self) -> dict[str, Sheet]:
         """The sheets of the catalogue."""
-        return load_catalogue([Path(one) for one in self.config.catalogues if os.path.isdir(one)]).sheets
+        return load_catalogue([one for one in sheet_folders(self.config) if os.path.isdir(one)]).sheets
 
     def others(self, emulator: str) -> Mapping[str, str]:
         """The folders of the other emulators on the rig, with whose they are."""

@@ -32,7 +32,7 @@ from gribble.core.base.errors import ExitCode, GribbleError, no_such, reason_of
 from gribble.core.base.filewriter import ThereError, changing, write_file
 from gribble.core.base.regular import MOST_TEXT, read_regular
 from gribble.core.base.texts import text_of
-from gribble.core.catalogue.config import load_config, rig_name_fault
+from gribble.core.catalogue.config import load_config, rig_name_fault, sheet_folders
 from gribble.core.catalogue.sheets import load_catalogue
 from gribble.core.records.config import Config
 from gribble.core.survey.sources import TakenOut
@@ -225,7 +225,7 @@ def _again(call: Call, folder: Path, said: Said) -> int:
     if not os.path.isfile(path):
         raise GribbleError(f"there is no {CONFIG_NAME} here yet", fix="gribble init writes one.")
     config, text = _read(call, path)
-    places = [Path(place) for place in config.catalogues]
+    places = sheet_folders(config)
     more = [call.environment.path(one) for one in said.catalogues]
     nothing = Discovery(catalogues=(), rigs={}, sources=(), signs={})
     looked = nothing if said else discover(folder, [*places, *more])  # who names folders means them alone

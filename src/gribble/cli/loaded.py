@@ -15,7 +15,7 @@ from gribble.core.audit.asked import meant
 from gribble.core.base.amounts import count
 from gribble.core.base.errors import GribbleError, MistakesError, no_such
 from gribble.core.base.paths import lies_in
-from gribble.core.catalogue.config import check_against, load_config, without_sheets
+from gribble.core.catalogue.config import check_against, load_config, sheet_folders, without_sheets
 from gribble.core.catalogue.decided import finish_added
 from gribble.core.catalogue.sheets import Catalogue, load_catalogue
 from gribble.core.records.config import Config
@@ -53,7 +53,7 @@ def load(call: Call, *, strict: bool = False, lenient: bool = False, catalogue: 
     for folder in named:
         if not os.path.lexists(environment.path(folder)):
             raise no_such(folder, "folder")
-    folders = [environment.path(folder) for folder in named] or [Path(folder) for folder in config.catalogues]
+    folders = [environment.path(folder) for folder in named] or sheet_folders(config)
     finish_adding(call, folders)
     sheets = load_catalogue(folders)
     call.scope = meant(config, sheets.sheets, call.scope)
@@ -108,10 +108,11 @@ def require_config(call: Call, fix: str = "") -> Path:
 def catalogue_folders(call: Call) -> list[Path]:
     """The catalogue folders of the configuration, whatever is in them. Raises GribbleError without one."""
     path = require_config(call, "Name the catalogue's folder or files.")
-    folders = [Path(folder) for folder in load_config(path, call.environment.home, call.environment.env).catalogues]
+    config = load_config(path, call.environment.home, call.environment.env)
+    folders = [Path(one.at) for one in config.catalogues if not one.from_]
     if not folders:
         raise GribbleError(
-            "there is no catalogue folder in gribble.toml", fix='Give it one: catalogues = ["catalogue"].'
+            "there is no catalogue folder of your own in gribble.toml", fix='Give it one: catalogues = ["catalogue"].'
         )
     return folders
 

@@ -189,7 +189,7 @@ class Rigs:
     def guard(self, plan: Plan, scope: Scope) -> Plan:
         """A plan without the steps that nobody has allowed: hidden places, and Gribble's own files."""
         rigs = {rig.name: rig for rig in self.in_scope(scope)}
-        folders = [Path(folder) for folder in self._config.catalogues]
+        folders = [Path(one.at) for one in self._config.catalogues]
 
         def is_there(rig: str, path: str) -> bool:
             try:

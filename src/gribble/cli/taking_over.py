@@ -25,7 +25,7 @@ from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesEr
 from gribble.core.base.filewriter import ThereError, changing, check_target, write_file
 from gribble.core.base.paths import join
 from gribble.core.base.texts import text_of
-from gribble.core.catalogue.config import load_config
+from gribble.core.catalogue.config import load_config, sheet_folders
 from gribble.core.catalogue.importing.fieldmap import map_line
 from gribble.core.catalogue.importing.lists import read_list
 from gribble.core.catalogue.importing.needs import preview_of
@@ -372,8 +372,8 @@ def _no_cycles() -> Iterator[None]:
 def _add_sheet(wish: Wish, emulator: str) -> Sheet | None:
     """The sheet of a roster's emulator; if it has none, one is written beside it, so that its sets are asked for."""
     config = find_config(wish.call.environment)
-    named = load_config(config, wish.call.environment.home, wish.call.environment.env).catalogues if config else ()
-    folders = {wish.target.parent, *map(Path, named)}
+    named = sheet_folders(load_config(config, wish.call.environment.home, wish.call.environment.env)) if config else []
+    folders = {wish.target.parent, *named}
     sheets = load_catalogue(sorted(folder for folder in folders if os.path.isdir(folder))).sheets
     if emulator in sheets:
         return sheets[emulator]

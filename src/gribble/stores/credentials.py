@@ -55,9 +55,13 @@ def _from_netrc(host: str, path: Path) -> tuple[str, str] | None:
 SECRET_BYTES = 32
 
 
-def secret_in(folder: Path) -> bytes:
-    """The secret in a folder, which is made where there is none. Raises GribbleError."""
-    path = folder / "journals.secret"
+REMADE = "You can still adopt the earlier runs: gribble history --adopt RUN."
+
+
+def secret_in(folder: Path, name: str = "journals.secret", use: str = "signs journals", remade: str = REMADE) -> bytes:
+    """The secret in a folder, which is made where there is none. `remade` says what follows when a new one is made.
+    Raises GribbleError."""
+    path = folder / name
     try:
         secret = _read(path)
         if (
@@ -71,14 +75,14 @@ def secret_in(folder: Path) -> bytes:
                     file.write([secret], keep=False, mode=PRIVATE)
     except OSError as error:
         raise GribbleError(
-            f"the secret that signs journals, {path}, cannot be read or made: {reason_of(error)}",
+            f"the secret that {use}, {path}, cannot be read or made: {reason_of(error)}",
             fix="Nothing was changed. Give yourself permission for that folder. If it is a link, remove it.",
             code=ExitCode.FAILED,
         ) from error
     if len(secret) < SECRET_BYTES:
         raise GribbleError(
-            f"the secret that signs journals, {path}, is cut short",
-            fix="Nothing was changed. Remove it. You can still adopt the earlier runs: gribble history --adopt RUN.",
+            f"the secret that {use}, {path}, is cut short",
+            fix=f"Nothing was changed. Remove it. {remade}",
             code=ExitCode.FAILED,
         )
     return secret

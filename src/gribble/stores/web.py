@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import ssl
+import tempfile
 import time
 from collections.abc import Callable
+from functools import cache
 from pathlib import Path
 from typing import NamedTuple
-from urllib.parse import unquote, urljoin, urlsplit
+from urllib.parse import quote, unquote, urljoin, urlsplit
 from urllib.request import getproxies, proxy_bypass
 
 import urllib3
@@ -34,10 +36,16 @@ class Fetched(NamedTuple):
 
 
 def fetch(
-    address: str, folder: Path, advance: Callable[[int], None] | None = None, *, etag: str = "", since: str = ""
+    address: str,
+    folder: Path,
+    advance: Callable[[int], None] | None = None,
+    *,
+    etag: str = "",
+    since: str = "",
+    most: int | None = None,
 ) -> Fetched | None:
     """Fetch what is at an address into a folder; None if it is unchanged: as in the state `etag`, or since a day,
-    such as "Mon, 30 Nov 2026 00:00:00 GMT". `advance` is told of bytes as they come.
+    such as "Mon, 30 Nov 2026 00:00:00 GMT". `advance` is told of bytes as they come, of which there may be `most`.
 
     Raises GribbleError: of status 3 where nothing whole comes.
     """
@@ -49,7 +57,7 @@ def fetch(
     now = address
     try:
         for _ in range(WEB_REDIRECTS + 1):
-            with _pool(now) as pool, _asked(pool, now, headers) as answer:
+            with _asked(_pool(now), now, headers) as answer:
                 if answer.status in _MOVED and (to := answer.headers.get("Location")):
                     now = _moved(now, to)
                     continue
@@ -57,7 +65,7 @@ def fetch(
                     return None
                 if answer.status != _OK:
                     raise _away(address, f"the server answers {answer.status} {answer.reason or ''}".rstrip())
-                return _take(address, answer, folder / _name(now), advance or (lambda _bytes: None))
+                return _take(address, answer, folder / _name(now), advance or (lambda _bytes: None), most)
     except (HTTPError, ssl.SSLError, LocationParseError, OSError, UnicodeError) as error:
         raise _away(address, _words(error)) from error
     raise _away(address, f"it leads on more than {WEB_REDIRECTS} times")
@@ -67,9 +75,27 @@ def _pool(address: str) -> urllib3.PoolManager:
     """What asks for an address: by way of a proxy where the system says so."""
     parts = urlsplit(address)
     proxy = getproxies().get(parts.scheme, "")
-    if proxy and not is_here(address) and not proxy_bypass(parts.hostname or ""):
-        return urllib3.ProxyManager(proxy)
-    return urllib3.PoolManager()
+    return _pool_by(proxy if proxy and not is_here(address) and not proxy_bypass(parts.hostname or "") else "")
+
+
+@cache
+def _pool_by(proxy: str) -> urllib3.PoolManager:
+    """One for all, so that many files of one server come over one connection."""
+    return urllib3.ProxyManager(proxy) if proxy else urllib3.PoolManager()
+
+
+class Web:
+    """A published catalogue on the web, by the address of its folder."""
+
+    def __init__(self, base: str) -> None:
+        self.shown = base
+
+    def read(self, path: str, most: int) -> bytes:
+        """A file of at most so many bytes. Raises GribbleError."""
+        with tempfile.TemporaryDirectory() as folder:
+            found = fetch(f"{self.shown}/{quote(path)}", Path(folder), most=most)
+            assert found is not None, "nothing was asked for that could be unchanged"
+            return found.path.read_bytes()
 
 
 def _asked(pool: urllib3.PoolManager, address: str, headers: dict[str, str]) -> urllib3.BaseHTTPResponse:
@@ -91,7 +117,9 @@ def _moved(now: str, to: str) -> str:
     return there
 
 
-def _take(address: str, answer: urllib3.BaseHTTPResponse, path: Path, advance: Callable[[int], None]) -> Fetched:
+def _take(
+    address: str, answer: urllib3.BaseHTTPResponse, path: Path, advance: Callable[[int], None], most: int | None
+) -> Fetched:
     """Write what comes, unpacked, to a file."""
     packed = answer.headers.get("Content-Encoding", "identity").strip().lower()
     if packed not in ("", "identity", "gzip", "x-gzip", "deflate"):
@@ -102,6 +130,8 @@ def _take(address: str, answer: urllib3.BaseHTTPResponse, path: Path, advance: C
             out.write(block)
             came += len(block)
             advance(len(block))
+            if most is not None and came > most:
+                raise _away(address, f"it has more than the {most:,} bytes that it should have")
             if came > WEB_BYTES:
                 raise GribbleError(
                     f"{address} is larger than {size_words(WEB_BYTES)}", fix="Save it to a file, and name that."

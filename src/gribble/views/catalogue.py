@@ -52,9 +52,9 @@ def show_list(screen: Screen, known: KnownEmulator) -> None:
 
 
 def list_json(known: KnownEmulator) -> dict[str, Any]:
-    """`catalogue/1`."""
+    """`catalogues/1`."""
     return {
-        "gribble": "catalogue/1",
+        "gribble": "catalogues/1",
         "sheets": [
             {
                 "emulator": sheet.emulator,
@@ -162,14 +162,7 @@ def compare_json(changes: tuple[SheetChanges, ...], effects: list[SheetEffect]) 
     """`sheets/1`."""
     return {
         "gribble": "sheets/1",
-        "emulators": [
-            {
-                "emulator": one.emulator,
-                "change": one.change,
-                "needs": [{"need": need.need, "change": need.change, "words": list(need.words)} for need in one.needs],
-            }
-            for one in changes
-        ],
+        "emulators": changes_json(changes),
         "rigs": [
             {
                 "rig": effect.rig,
@@ -182,6 +175,18 @@ def compare_json(changes: tuple[SheetChanges, ...], effects: list[SheetEffect]) 
             for effect in effects
         ],
     }
+
+
+def changes_json(changes: Iterable[SheetChanges]) -> list[dict[str, Any]]:
+    """What has changed in sheets."""
+    return [
+        {
+            "emulator": one.emulator,
+            "change": one.change,
+            "needs": [{"need": need.need, "change": need.change, "words": list(need.words)} for need in one.needs],
+        }
+        for one in changes
+    ]
 
 
 # add and import

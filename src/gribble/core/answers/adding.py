@@ -19,9 +19,9 @@ from typing import IO, NamedTuple
 import msgspec
 from msgspec import Struct
 
-from gribble.core.answers.lint import LIST_ENDINGS, Remark, lint
+from gribble.core.answers.lint import LIST_ENDINGS, Remark, lint, mistakes_in
 from gribble.core.base.changing import flush_file, flush_folder
-from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, reason_of
+from gribble.core.base.errors import ExitCode, GribbleError, MistakesError, reason_of
 from gribble.core.base.filewriter import Stamp, claimed, locked, stamp_of, write_file
 from gribble.core.base.paths import MEMORY_FOLDER, base, is_link, join, path_fault
 from gribble.core.base.regular import MOST_TEXT, open_regular, read_text
@@ -221,7 +221,7 @@ def _linted(source: Path, arriving: Path, target: Path, gone: set[str]) -> list[
     mistakes = [one for one in found if one.mistake and Path(one.file).is_relative_to(arriving)]
     if mistakes:
         told = [_moved(one, arriving, source) for one in mistakes]
-        raise MistakesError([Mistake(one.file, one.where, one.what) for one in told])
+        raise MistakesError(mistakes_in(told))
     return [_moved(one, arriving, target) for one in found]
 
 

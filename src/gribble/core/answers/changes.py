@@ -201,10 +201,15 @@ def _differences(old: Need, new: Need, old_sheet: Sheet, new_sheet: Sheet) -> It
 
 
 def _content_differences(old: Need, new: Need) -> Iterator[str]:
+    gone = [_called(one) for one in old.accept if not any(one.agrees(other) for other in new.accept)]
     for one in new.accept:
         twin = next((other for other in old.accept if one.agrees(other)), None)
-        if twin is None:
+        if twin is None and _called(one) in gone:
+            gone.remove(_called(one))
+            yield f"{_called(one)}: is told by other digests"
+        elif twin is None:
             yield f"also takes {_called(one)}"
+        if twin is None:
             continue
         for what, was, now in (
             ("releases", twin.releases, one.releases),
@@ -212,9 +217,8 @@ def _content_differences(old: Need, new: Need) -> Iterator[str]:
         ):
             if was != now:
                 yield f"{_called(one)}: {what}: {_say(was)} is now {_say(now)}"
-    for one in old.accept:
-        if not any(one.agrees(other) for other in new.accept):
-            yield f"no longer takes {_called(one)}"
+    for name in gone:
+        yield f"no longer takes {name}"
     known = [reject for reject in new.reject if not any(reject.agrees(other) for other in old.reject)]
     yield from (f"is known not to work: {reject.label or 'a content'}" for reject in known)
 

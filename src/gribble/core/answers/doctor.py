@@ -6,6 +6,7 @@ import os
 import shutil
 import sqlite3
 from collections.abc import Callable, Iterable, Iterator
+from datetime import date
 from enum import StrEnum
 from itertools import chain
 from pathlib import Path
@@ -13,13 +14,17 @@ from pathlib import Path
 from msgspec import Struct
 
 from gribble.core.audit.judging.serving import claims_of, meetings
+from gribble.core.base.amounts import count
 from gribble.core.base.errors import Mistake, reason_of
+from gribble.core.catalogue.followed import current
 from gribble.core.catalogue.sheets import Catalogue
 from gribble.core.files.volumes import volume_of
 from gribble.core.placing.journal import Run
-from gribble.core.records.config import Config, Rig, Source
+from gribble.core.records.config import CatalogueAt, Config, Rig, Source
 from gribble.core.records.place import Fitted
 
+LOOK_AFTER = 90
+"""A followed catalogue for which nobody has looked in so many days is worth a word."""
 LITTLE_BYTES = 200 << 20
 """Less room than this is worth a word, in bytes."""
 SHEETS_NAMED = 6
@@ -66,6 +71,29 @@ def examine_catalogues(catalogue: Catalogue, mistakes: Iterable[Mistake], folder
         fix = "" if sheets else "You have a page, a table or a list: gribble catalogue import LIST --rig NAME."
         health = Health.RIGHT if sheets else Health.LOOK
         yield Examined(area="catalogue", what=names, health=health, words=words, fix=fix)
+
+
+def examine_followed(catalogues: Iterable[CatalogueAt], today: date) -> Iterator[Examined]:
+    """The catalogues that are followed: the version of each, and when somebody last looked for another."""
+    for one in catalogues:
+        name = Path(one.at).name
+        update = f"gribble catalogue update {name}"
+        if not one.from_:
+            continue
+        if (now := current(Path(one.at))) is None:
+            yield Examined(
+                area="catalogue", what=name, health=Health.WRONG, words=f"no version of it is in {one.at}",
+                fix=f"{update} fetches it.",
+            )  # fmt: skip
+            continue
+        days = (today - now.looked).days
+        when = f"{count(days, 'day')} ago" if days > 0 else "today"
+        words = f"number {now.number} of {now.date}; you looked for a newer one {when}"
+        old = days > LOOK_AFTER
+        yield Examined(
+            area="catalogue", what=name, health=Health.LOOK if old else Health.RIGHT, words=words,
+            fix=f"{update} looks for a newer one." if old else "",
+        )  # fmt: skip
 
 
 def examine_sources(config: Config, why_away: Callable[[Source], str]) -> Iterator[Examined]:

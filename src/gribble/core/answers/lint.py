@@ -13,7 +13,7 @@ from msgspec import Struct
 from packaging.version import InvalidVersion, Version
 
 from gribble.core.audit.judging.serving import claims_of, meetings
-from gribble.core.base.errors import reason_of
+from gribble.core.base.errors import Mistake, reason_of
 from gribble.core.base.paths import fold, hidden_part, join
 from gribble.core.base.regular import MOST_TEXT, read_regular
 from gribble.core.base.tables import Mistakes, read_toml
@@ -47,6 +47,11 @@ class Remark(Struct, frozen=True):
 
     def __str__(self) -> str:
         return ": ".join(part for part in (self.file, self.where, self.what) if part)
+
+
+def mistakes_in(remarks: Iterable[Remark]) -> list[Mistake]:
+    """Those of them that are mistakes."""
+    return [Mistake(one.file, one.where, one.what) for one in remarks if one.mistake]
 
 
 def lint(paths: Iterable[Path]) -> list[Remark]:

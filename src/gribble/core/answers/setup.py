@@ -271,7 +271,8 @@ def news(found: Discovery, config: Config, sheets: Mapping[str, Sheet], folder: 
     written = tomllib.loads(text).get("rig", {})
     rigs = {name: Path(rig.at) for name, rig in config.rig.items() if not rig.far}
     far = [rig.at for rig in config.rig.values() if rig.far]
-    known = [Path(place) for place in (*config.source_folders, *config.catalogues)] + list(rigs.values())
+    catalogues = [one.at for one in config.catalogues]
+    known = [Path(place) for place in (*config.source_folders, *catalogues)] + list(rigs.values())
 
     def is_new(path: str) -> bool:
         place = Path(os.path.normpath(folder / path))

@@ -22,6 +22,7 @@ from gribble.core.base.suggest import suggest
 from gribble.core.base.tables import Mistakes, first_and_more, put_in_quotes, read_table, read_toml
 from gribble.core.base.texts import Typed
 from gribble.core.catalogue.calling import entry_of
+from gribble.core.catalogue.followed import version_of
 from gribble.core.catalogue.ranges import by_liking, concerns, release_fault
 from gribble.core.catalogue.sheets import Catalogue
 from gribble.core.records.config import AS_LISTED, Config, Installed, Liking, Rig, Source
@@ -70,7 +71,7 @@ def load_config(
     config = structs.replace(
         config,
         sources=tuple(Source(at=absolute(one.at), name=one.name) for one in config.sources),
-        catalogues=tuple(map(absolute, config.catalogues)),
+        catalogues=tuple(structs.replace(one, at=absolute(one.at)) for one in config.catalogues),
         rig={
             name: structs.replace(
                 rig,
@@ -87,10 +88,16 @@ def load_config(
     return config
 
 
+def sheet_folders(config: Config) -> list[Path]:
+    """Where the sheets of the catalogues are, in their order; of a followed one, the folder of its current version."""
+    return [version_of(Path(one.at)) for one in config.catalogues]
+
+
 def _long_form(tables: dict[str, Any], mistakes: Mistakes) -> dict[str, Any]:
     """`sandpiper = "3.1"` written out as `sandpiper = { release = "3.1" }`, a source as `{ at = "drawer" }`."""
-    if isinstance(sources := tables.get("sources"), list):
-        tables["sources"] = [{"at": one} if isinstance(one, str) else one for one in sources]
+    for key in ("sources", "catalogues"):
+        if isinstance(places := tables.get(key), list):
+            tables[key] = [{"at": one} if isinstance(one, str) else one for one in places]
     rigs = tables.get("rig")
     for rig_name, rig in rigs.items() if isinstance(rigs, dict) else ():
         emulators = rig.get("emulators") if isinstance(rig, dict) else None
@@ -216,7 +223,7 @@ def rig_name_fault(name: str) -> str:
 
 def _check_sources(config: Config, mistakes: Mistakes) -> None:
     """The folders that are only read: sources and catalogues."""
-    folders = [(f"catalogues[{number}]", folder) for number, folder in enumerate(config.catalogues)]
+    folders = [(f"catalogues[{number}]", one.at) for number, one in enumerate(config.catalogues)]
     for number, source in enumerate(config.sources):
         where = f"sources[{number}]"
         folders.append((f"{where}.at" if source.name else where, source.at))

@@ -74,8 +74,9 @@ def _alike(tables: dict[str, Any]) -> dict[str, Any]:
     """The same, so that it does not matter whether a rig without emulators has an empty table for them, or a source is
     written as a table."""
     tables = copy.deepcopy(tables)
-    if isinstance(sources := tables.get("sources"), list):
-        tables["sources"] = [{"at": one} if isinstance(one, str) else one for one in sources]
+    for key in ("sources", "catalogues"):
+        if isinstance(places := tables.get(key), list):
+            tables[key] = [{"at": one} if isinstance(one, str) else one for one in places]
     rigs = tables.setdefault("rig", {})
     for rig in rigs.values() if isinstance(rigs, dict) else ():
         if isinstance(rig, dict):

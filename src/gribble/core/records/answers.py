@@ -1043,7 +1043,7 @@ class ListedRoster(TypedDict):
 class Listed(TypedDict):
     """`gribble catalogue list`: what the catalogues know."""
 
-    gribble: Literal["catalogue/1"]
+    gribble: Literal["catalogues/1"]
     sheets: list[ListedSheet]
     rosters: list[ListedRoster]
     mistakes: list[Any]
@@ -1118,6 +1118,51 @@ class Refresh(TypedDict):
     lists: list[RefreshedList]
 
 
+class RosterChange(TypedDict):
+    """How many sets of a roster are new, gone and changed."""
+
+    name: str
+    emulator: str
+    new: int
+    gone: int
+    changed: int
+
+
+class UpdateChanges(TypedDict):
+    """What a new version changes: sheets, rosters, checksum lists. `unused` are emulators for which another sheet comes
+    first."""
+
+    emulators: list[SheetChange]
+    rosters: list[RosterChange]
+    lists: list[str]
+    unused: list[str]
+
+
+UpdateEffect = TypedDict(
+    "UpdateEffect", {"rig": str, "emulator": str, "was": State, "is": State, "lacks": list[str]}
+)  # fmt: skip
+UpdateEffect.__doc__ = (
+    """What a new version means for an emulator on a rig. `lacks` has the files that are not in place."""
+)
+
+UpdatedCatalogue = TypedDict(
+    "UpdatedCatalogue",
+    {
+        "name": str, "from": int, "to": int, "fetched": int, "changes": UpdateChanges, "effects": list[UpdateEffect],
+        "done": bool, "error": NotRequired[str], "fix": NotRequired[str],
+    },
+)  # fmt: skip
+UpdatedCatalogue.__doc__ = """A followed catalogue: its number `from`, the number `to` that is offered, and the bytes
+that were `fetched`. Where that cannot be had, why, and what to do."""
+
+
+class Update(TypedDict):
+    """`gribble catalogue update`: what is new in the followed catalogues, and what that does on the rigs."""
+
+    gribble: Literal["update/1"]
+    catalogues: list[UpdatedCatalogue]
+
+
 class Import(TypedDict):
     """`gribble catalogue import --yes`: what was written, and how many records were read and left out."""
 
@@ -1173,10 +1218,11 @@ class Words(TypedDict):
 
 
 ANSWERS: dict[str, Any] = {
-    "attic": Attic, "catalogue": Listed, "check": Check, "compare": Compare, "copies": Copies, "discs": Discs,
+    "attic": Attic, "catalogues": Listed, "check": Check, "compare": Compare, "copies": Copies, "discs": Discs,
     "doctor": Doctor, "family": Families, "fit": Fit, "history": History, "identify": Identify, "import": Import,
     "keys": Keys, "lint": Lint, "match": MatchReleases, "mend": Mend, "needs": Needs, "place": Place, "plan": Plan,
-    "playlists": Playlists, "refresh": Refresh, "rigs": Rigs, "scrub": Scrub, "sets": Sets, "sheets": Sheets,
-    "sources": Sources, "state": Status, "undo": Undo, "wanted": Wanted, "watch": Watch, "why": Why, "words": Words,
+    "playlists": Playlists, "refresh": Refresh, "rigs": Rigs, "scrub": Scrub, "sets": Sets, "sheets": Sheets, "sources":
+    Sources, "state": Status, "undo": Undo, "update": Update, "wanted": Wanted, "watch": Watch, "why": Why, "words":
+    Words,
 }  # fmt: skip
 """Every kind of answer; `report/1` has a record of its own."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from enum import StrEnum
 
-from msgspec import Struct
+from msgspec import Struct, field
 
 from gribble.core.base.kinds import Style
 from gribble.core.base.paths import join
@@ -116,11 +116,21 @@ class MovedSource(Source, frozen=True, kw_only=True):
         return self.written
 
 
+class CatalogueAt(Struct, frozen=True, kw_only=True):
+    """A catalogue folder. A followed one has the address `from_` which its updates come, the `key` by which they are
+    signed, and the `number` that it had when one began to follow it."""
+
+    at: str
+    from_: str | None = field(name="from", default=None)
+    key: str | None = None
+    number: int | None = None
+
+
 class Config(Struct, frozen=True, kw_only=True):
     """gribble.toml; folders are made absolute on loading."""
 
     sources: tuple[Source, ...] = ()
-    catalogues: tuple[str, ...] = ()
+    catalogues: tuple[CatalogueAt, ...] = ()
     regions: tuple[str, ...] = ()
     prefer: Prefer = Prefer.LISTED
     rig: dict[str, Rig] = {}

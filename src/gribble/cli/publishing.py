@@ -1,0 +1,490 @@
+"""`gribble catalogue publish|follow|update`: catalogues that travel."""
+
+from __future__ import annotations
+
+import os
+import re
+import shutil
+import tomllib
+from dataclasses import dataclass
+from datetime import date
+from pathlib import Path
+from typing import Annotated, NamedTuple, Optional
+
+import msgspec
+import typer
+from platformdirs import user_data_path
+
+from gribble.cli.catalogue import effects_between
+from gribble.cli.command import Call, command
+from gribble.cli.completing import followed as followed_names
+from gribble.cli.loaded import refuse_any_source, require_config
+from gribble.cli.options import YesOption
+from gribble.cli.session import Session, ask
+from gribble.core.answers.changes import SheetChanges, SheetEffect, compare_catalogues
+from gribble.core.answers.following import (
+    MOST_INDEX,
+    Place,
+    RosterChange,
+    changed_lists,
+    changed_rosters,
+    go_back,
+    looked_at,
+    read_index,
+    shown_table,
+    swap,
+    take_in,
+)
+from gribble.core.answers.lint import lint, mistakes_in
+from gribble.core.base.addresses import web_address
+from gribble.core.base.amounts import count, size
+from gribble.core.base.errors import ExitCode, GribbleError, MistakesError, no_such, reason_of
+from gribble.core.base.filewriter import Own, changing, write_file
+from gribble.core.base.paths import name_fault
+from gribble.core.base.regular import read_regular
+from gribble.core.base.texts import text_of
+from gribble.core.catalogue.config import sheet_folders
+from gribble.core.catalogue.configfile import changed
+from gribble.core.catalogue.followed import current, version_of
+from gribble.core.catalogue.publishing import collect, parts_of
+from gribble.core.catalogue.sheets import load_catalogue
+from gribble.core.records.config import CatalogueAt, Config
+from gribble.core.records.published import FORMAT, INDEX, SIGNATURE, Index
+from gribble.stores.signing import Signer, fingerprint, is_signed
+from gribble.stores.web import Web
+from gribble.views.catalogue import show_lint
+from gribble.views.looks import shorten
+from gribble.views.publishing import show_offer, show_update, update_json
+from gribble.views.shell import quoted
+
+NEEDS = ">=0.2"
+"""The Gribble that a published catalogue needs."""
+FOLLOWED = "followed"
+"""The folder beside gribble.toml in which followed catalogues are."""
+
+
+class FolderPlace:
+    """A published catalogue in a folder, on a stick, say."""
+
+    def __init__(self, folder: Path) -> None:
+        self._folder = folder
+        self.shown = str(folder)
+
+    def read(self, path: str, most: int) -> bytes:
+        """A file of at most so many bytes. Raises GribbleError."""
+        try:
+            return read_regular(self._folder / path, most)
+        except OSError as error:
+            raise GribbleError(
+                f"{self._folder / path} cannot be read: {reason_of(error)}",
+                fix="Nothing was changed. Plug it in, or try again later.",
+                code=ExitCode.FAILED,
+            ) from error
+
+
+def place_at(call: Call, address: str) -> tuple[str, Place]:
+    """A published catalogue by its index or the folder that has it: the address as it is noted, and the place. Raises
+    GribbleError."""
+    if "://" in address:
+        try:
+            web_address(address)
+        except ValueError as error:
+            raise GribbleError(f"{address} {error}", fix="Give an https:// address, or a folder.") from None
+        base = address.removesuffix(INDEX).rstrip("/")
+        return f"{base}/{INDEX}", Web(base)
+    folder = call.environment.path(address)
+    folder = Path(os.path.normpath(folder.parent if folder.name == INDEX else folder))
+    if not os.path.isdir(folder):
+        raise no_such(address, "folder")
+    return str(folder), FolderPlace(folder)
+
+
+@dataclass(frozen=True)
+class Offer:
+    """What a place offers now: its index, the bytes of that, and whose signature they have."""
+
+    index: Index
+    raw: bytes
+    key: str | None
+
+
+def offered(place: Place) -> Offer:
+    """The index of a place, its signature compared. Raises GribbleError."""
+    raw = place.read(INDEX, MOST_INDEX)
+    index = read_index(place.shown, raw)
+    if index.signer is None:
+        return Offer(index, raw, None)
+    try:
+        right = is_signed(index.signer, raw, place.read(SIGNATURE, 1 << 12))
+    except ValueError:
+        right = False
+    if not right:
+        raise GribbleError(
+            f"the signature of {place.shown} is wrong",
+            fix="Nothing was changed. Try again later: it may be being published now. If not, somebody changed it.",
+            code=ExitCode.FAILED,
+        )
+    return Offer(index, raw, index.signer)
+
+
+# publish
+
+
+@command("catalogue publish", short=True)
+def publish(
+    call: Call,
+    folder: Annotated[str, typer.Argument(metavar="FOLDER", help="The catalogue folder.")],
+    out: Annotated[str, typer.Option(metavar="PLACE", help="The folder for the published copy.")],
+    title: Annotated[str, typer.Option(metavar="TEXT", help="What people call it (default: the folder's name).")] = "",
+    sign: Annotated[bool, typer.Option("--sign", help="Sign it, so that others know that it is yours.")] = False,
+) -> int:
+    """Write a copy that others can follow.
+
+    Put the copy of your catalogue on any web space, a stick or a shared folder. Comments stay at home, and a path of
+    your home folder or the value of a key stops it. Publishing again writes only what changed.
+
+    Example: gribble catalogue publish catalogue --out public --title "Ada's sheets"
+    """
+    source, target = call.environment.path(folder), call.environment.path(out)
+    if not os.path.isdir(source):
+        raise no_such(folder, "folder")
+    refuse_any_source(call, target, "--out PLACE")
+    remarks = lint([source])
+    if mistakes := mistakes_in(remarks):
+        raise MistakesError(mistakes, fix="Nothing was published. Correct these mistakes first.")
+    if remarks:
+        show_lint(call.screen, remarks, strict=False)
+    try:
+        files = collect(source, str(call.environment.home))
+    except OSError as error:
+        raise GribbleError(
+            f"{error.filename or source} cannot be read: {reason_of(error)}", fix="Nothing was published."
+        ) from error
+    parts = [part for name, data in files.items() for part in parts_of(name, data)]
+    if not parts:
+        raise GribbleError(f"{folder} has no sheet and no roster", fix="Name the folder with your sheets.")
+    before = _published(target)
+    signer = Signer(user_data_path("gribble")) if sign or (before and before.signer) else None  # once signed, always
+    listed = tuple(one.part for one in parts)
+    index = Index(
+        gribble=FORMAT,
+        title=title or (before.title if before else "") or source.resolve().name,
+        number=before.number + 1 if before else 1,
+        date=call.environment.clock().date(),
+        needs_gribble=NEEDS,
+        files=listed,
+        signer=signer.public if signer else None,
+    )
+    same = before and (before.files, before.title, before.signer) == (index.files, index.title, index.signer)
+    if before and same:
+        call.screen.say(f"Nothing has changed since number {before.number} of {before.date}.")
+        return ExitCode.CLEAN
+    mine = {part.path: part.sha256 for part in before.files} if before else {}
+    fresh = [
+        one for one in parts if mine.get(one.part.path) != one.part.sha256 or not (target / one.part.path).exists()
+    ]
+    with call.screen.bar("Publishing", sum(len(one.data) for one in fresh)) as bar:
+        for one in fresh:
+            _put(target / one.part.path, one.data, ours=one.part.path in mine)
+            bar.advance(len(one.data))
+        raw = msgspec.json.format(msgspec.json.encode(index), indent=1) + b"\n"
+        if signer:
+            _put(target / SIGNATURE, signer.sign(raw), ours=before is not None)
+        _put(target / INDEX, raw, ours=before is not None)  # last: whoever comes before it finds the former version
+    call.screen.say(
+        f"{index.title}, number {index.number}: {count(len(index.contents), 'file')}, {size(index.bytes)} in "
+        f"{shorten(str(target))}; {count(len(fresh), 'file')} written."
+    )
+    if signer:
+        call.screen.say(f"Signed with your key: {fingerprint(signer.public)}")
+    if signer and before and before.signer not in (None, signer.public):
+        call.screen.say("It had another key before. All who follow it will have to agree to yours.")
+    call.screen.next(f"gribble catalogue follow {quoted(shorten(str(target)))}", "uses it; others name its web address")
+    return ExitCode.CLEAN
+
+
+def _published(target: Path) -> Index | None:
+    """The index that is there from the last time. Raises GribbleError for one that is none."""
+    if not os.path.lexists(target / INDEX):
+        return None
+    try:
+        return read_index(shorten(str(target)), read_regular(target / INDEX, MOST_INDEX))
+    except OSError as error:
+        raise GribbleError(
+            f"{target / INDEX} cannot be read: {reason_of(error)}", fix="Nothing was published. Name another folder."
+        ) from error
+
+
+def _put(path: Path, data: bytes, *, ours: bool) -> None:
+    """Write a published file; over an earlier one only if that was published."""
+    own = Own(read_regular(path, len(data) + (1 << 30))[:64], "published file") if ours and path.exists() else None
+    write_file(path, [data], own=own)
+
+
+# follow
+
+
+@command("catalogue follow", takes="config", short=True)
+def follow(
+    call: Call,
+    address: Annotated[str, typer.Argument(metavar="ADDRESS", help="Of the index, or of the folder that has it.")],
+    name: Annotated[str, typer.Option("--name", metavar="NAME", help="What you call it (default: by its title).")] = "",
+    yes: YesOption = False,
+) -> int:
+    """Use a catalogue that somebody publishes.
+
+    Give its address, such as https://driftwood.example/sheets, or a folder. It shows what is in it, who has signed
+    it, and what that means for you, and asks. The catalogue gets a folder of its own, which only updates change.
+
+    Example: gribble catalogue follow public
+    """
+    path = require_config(call)
+    with Session(call) as session:
+        config = session.loaded.config
+        noted, place = place_at(call, address)
+        if any(one.from_ == noted for one in config.catalogues):
+            raise GribbleError(f"you follow {noted} already", fix="gribble catalogue update looks for a new version.")
+        offer = offered(place)
+        at = path.parent / FOLLOWED / _name_for(name or offer.index.title, path.parent / FOLLOWED)
+        version, fetched = _taken(call, at, offer, place, None)
+        show_offer(
+            session.screen, offer.index, load_catalogue([version]).sheets, session.loaded.catalogue.sheets, fetched
+        )
+        if offer.key:
+            session.screen.say(f"Signed by {fingerprint(offer.key)}. Gribble will refuse any other key.")
+        else:
+            session.screen.say("It is not signed: Gribble cannot tell whether an update comes from the same person.")
+        if not ask(call, "Follow it?", yes):
+            shutil.rmtree(at, ignore_errors=True)
+            return ExitCode.ATTENTION
+        swap(at, offer.index, version, _today(call))
+        table = shown_table(at, noted, offer.key, offer.index.number, path.parent)
+        with changing(path) as file:
+            text = text_of(file.data)
+            raw = _raw_catalogues(text)
+            file.write([changed(text, {("catalogues",): [*raw, table]}).encode()], keep=True)
+        session.screen.say(f"You follow {offer.index.title} in {shorten(str(at))}.")
+        session.screen.next("gribble catalogue list", "shows all sheets that you have now")
+        return ExitCode.CLEAN
+
+
+def _raw_catalogues(text: str) -> list[object]:
+    found = tomllib.loads(text).get("catalogues", [])
+    return list(found) if isinstance(found, list) else []
+
+
+def _name_for(title: str, folder: Path) -> str:
+    """A plain name for a followed folder, which is free."""
+    name = re.sub(r"[^a-z0-9]+", "-", title.casefold().replace("'", "")).strip("-")[:40] or "catalogue"
+    name = "catalogue" if name_fault(name) else name
+    free, number = name, 1
+    while os.path.lexists(folder / free):
+        number += 1
+        free = f"{name}-{number}"
+    return free
+
+
+def _taken(call: Call, at: Path, offer: Offer, place: Place, former: Path | None) -> tuple[Path, int]:
+    """A version laid out and read, with the bytes that were fetched. Raises GribbleError if it has mistakes."""
+    with call.screen.bar("Fetching", offer.index.bytes) as bar:
+        version, fetched = take_in(at, offer.index, offer.raw, place, former, bar.advance)
+    if mistakes := mistakes_in(lint([version])):
+        raise MistakesError(mistakes, fix="Nothing was changed. Tell whoever publishes this catalogue.")
+    return version, fetched
+
+
+def _today(call: Call) -> date:
+    return call.environment.clock().date()
+
+
+# update
+
+
+class Update(NamedTuple):
+    """What an update of one followed catalogue would do, or why it cannot be had."""
+
+    name: str
+    at: Path
+    number: int
+    offer: Offer | None = None
+    version: Path | None = None
+    fetched: int = 0
+    changes: tuple[SheetChanges, ...] = ()
+    rosters: tuple[RosterChange, ...] = ()
+    lists: tuple[str, ...] = ()
+    unused: tuple[str, ...] = ()
+    effects: tuple[SheetEffect, ...] = ()
+    error: GribbleError | None = None
+    done: bool = False
+
+    @property
+    def offered(self) -> Index | None:
+        """The index of the new version."""
+        return self.offer.index if self.offer else None
+
+    @property
+    def is_new(self) -> bool:
+        """Whether there is something to take."""
+        return self.version is not None
+
+
+@command("catalogue update", takes="json config")
+def update(
+    call: Call,
+    name: Annotated[
+        Optional[str],  # noqa: UP045
+        typer.Argument(
+            metavar="[NAME]", help="Only this followed catalogue.", show_default=False, autocompletion=followed_names
+        ),
+    ] = None,
+    undo: Annotated[bool, typer.Option("--undo", help="Go back to the version before.")] = False,
+    older: Annotated[bool, typer.Option("--older", help="Also take a version with a lower number.")] = False,
+    yes: YesOption = False,
+) -> int:
+    """Look for new versions of what you follow.
+
+    It shows what has changed and what that does to your rigs, and asks. Without a terminal and without --yes it only
+    looks.
+
+    Example: gribble catalogue update
+    """
+    with Session(call) as session:
+        chosen = _chosen(session, name)
+        if undo:
+            return _undo(call, chosen)
+        found = [_looked(session, one, older=older) for one in chosen]
+        code: int = ExitCode.CLEAN
+        for number, one in enumerate(found):
+            if not call.json:
+                show_update(session.screen, one)
+            asks = call.environment.is_terminal and not call.json
+            if one.is_new and (yes or asks) and ask(call, f"Update {one.name}?", yes):
+                _swapped(session, one)
+                found[number] = one._replace(done=True)
+                if not call.json:
+                    session.screen.say(f"{one.name} has number {one.offer.index.number} now." if one.offer else "")
+            if one.error:
+                code = max(code, int(one.error.code))
+            elif one.is_new and not found[number].done:
+                code = max(code, int(ExitCode.ATTENTION))
+        if call.json:
+            session.screen.json(update_json(found))
+        elif any(one.is_new and not one.done for one in found):
+            session.screen.next("gribble catalogue update --yes", "takes the new versions")
+        elif any(one.done for one in found):
+            session.screen.next("gribble check", "shows what that means for your rigs")
+        return code
+
+
+def _chosen(session: Session, name: str | None) -> list[CatalogueAt]:
+    followed = [one for one in session.loaded.config.catalogues if one.from_]
+    chosen = [one for one in followed if name in (None, Path(one.at).name, one.from_)]
+    if not chosen:
+        names = ", ".join(Path(one.at).name for one in followed)
+        raise GribbleError(
+            f"you do not follow {name}" if name else "you do not follow any catalogue",
+            fix=f"You follow {names}." if names else "gribble catalogue follow ADDRESS begins to.",
+        )
+    return chosen
+
+
+def _undo(call: Call, chosen: list[CatalogueAt]) -> int:
+    for one in chosen:
+        before = go_back(Path(one.at))
+        call.screen.say(f"{Path(one.at).name} is back at number {before.number}.")
+    call.screen.next("gribble check", "shows what that means for your rigs")
+    return ExitCode.CLEAN
+
+
+def _looked(session: Session, one: CatalogueAt, *, older: bool) -> Update:
+    """What a followed catalogue has that is new; nothing is changed yet."""
+    at = Path(one.at)
+    now = current(at)
+    pinned = max(one.number or 0, now.number if now else 0)
+    base = Update(at.name, at, now.number if now else 0)
+    try:
+        assert one.from_ is not None
+        _, place = place_at(session.call, one.from_)
+        offer = offered(place)
+        _refuse_other_key(one, offer)
+        if offer.index.number < pinned and not older:
+            raise GribbleError(
+                f"{at.name} has number {offer.index.number} now, but number {pinned} was there before",
+                fix="Nothing was changed. Somebody may have put an old version there. --older takes it.",
+            )
+        former = version_of(at) if now else None
+        looked_at(at, _today(session.call))
+        if now and offer.index.number == now.number and not older:
+            return base
+        version, fetched = _taken(session.call, at, offer, place, former)
+        if now and version.name == now.folder:
+            return base
+        return _compared(session, base._replace(offer=offer, version=version, fetched=fetched), former)
+    except GribbleError as error:
+        return base._replace(error=error)
+
+
+def _refuse_other_key(one: CatalogueAt, offer: Offer) -> None:
+    if one.key and offer.key != one.key:
+        try:
+            ours = fingerprint(one.key)
+        except ValueError as error:
+            raise GribbleError(f"gribble.toml has no key for {one.at}: {error}", fix="Correct key in it.") from None
+        theirs = f"it is signed by {fingerprint(offer.key)} now" if offer.key else "it is not signed now"
+        raise GribbleError(
+            f"{Path(one.at).name} was signed by {ours}, but {theirs}",
+            fix="Nothing was changed. Ask whoever publishes it. If the key is right, write it into gribble.toml.",
+        )
+
+
+def _compared(session: Session, one: Update, former: Path | None) -> Update:
+    """What the new version changes, and what that does to the rigs."""
+    assert one.version is not None
+    config, old = session.loaded.config, session.loaded.catalogue
+    new = load_catalogue(_with(config, one.at, one.version))
+    changes = compare_catalogues(old.sheets, new.sheets)
+    rosters = changed_rosters(former, one.version)
+    names = {change.emulator for change in changes} | {change.emulator for change in rosters}
+    effects = tuple(
+        effect
+        for effect in effects_between(session, old, new, old.sheets.keys() | new.sheets.keys())  # by any list's change
+        if effect.new.emulator in names or effect.old != effect.new
+    )
+    theirs = compare_catalogues(load_catalogue([former] if former else []).sheets, load_catalogue([one.version]).sheets)
+    return one._replace(
+        changes=changes,
+        rosters=tuple(rosters),
+        lists=tuple(changed_lists(former, one.version)),
+        unused=tuple(change.emulator for change in theirs if change not in changes),
+        effects=effects,
+    )
+
+
+def _with(config: Config, at: Path, version: Path) -> list[Path]:
+    """The catalogue folders, one followed catalogue in another version."""
+    pairs = zip(config.catalogues, sheet_folders(config), strict=True)
+    return [version if Path(one.at) == at else folder for one, folder in pairs]
+
+
+def _swapped(session: Session, one: Update) -> None:
+    assert one.offer is not None
+    assert one.version is not None
+    swap(one.at, one.offer.index, one.version, _today(session.call))
+    entered = next(each for each in session.loaded.config.catalogues if Path(each.at) == one.at)
+    if one.offer.key and not entered.key:
+        _pin(session, one)
+
+
+def _pin(session: Session, one: Update) -> None:
+    """Note the key of a catalogue that was not signed before."""
+    path, key = session.loaded.path, one.offer.key if one.offer else None
+    assert path is not None
+    with changing(path) as file:
+        text = text_of(file.data)
+        tables = [
+            {**table, "key": key}
+            if isinstance(table, dict) and (path.parent / str(table.get("at"))) == one.at
+            else table
+            for table in _raw_catalogues(text)
+        ]
+        file.write([changed(text, {("catalogues",): tables}).encode()], keep=True)

@@ -1,0 +1,348 @@
+"""Following a published catalogue: its index is checked, what changed is taken in, and the new version takes the place
+of the former one in one instant.
+
+A followed folder has a folder for each version and a small file, `current.json`, that says which of them counts.
+"""
+
+from __future__ import annotations
+
+import datetime
+import gzip
+import hashlib
+import io
+import json
+import os
+import re
+import shutil
+import zlib
+from collections.abc import Callable, Iterable, Iterator
+from pathlib import Path
+from typing import Any, NamedTuple, Protocol
+
+import msgspec
+from msgspec import structs
+from packaging.specifiers import InvalidSpecifier, SpecifierSet
+
+from gribble.core.base.changing import flush_file, flush_folder
+from gribble.core.base.digests import HEX_LENGTHS
+from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, reason_of
+from gribble.core.base.filewriter import locked, put_own
+from gribble.core.base.parsers import record_fault
+from gribble.core.base.paths import fold, name_fault, path_fault
+from gribble.core.base.regular import open_regular, read_regular
+from gribble.core.base.version import VERSION
+from gribble.core.catalogue.followed import POINTER, Current, current
+from gribble.core.catalogue.publishing import ENDINGS, LIST_ENDINGS, MOST_FILE, blocks_of
+from gribble.core.catalogue.rosters import ROSTER_ENDING
+from gribble.core.records.published import FORMAT, INDEX, SIGNATURE, Index, Part
+
+MOST_TITLE, MOST_NUMBER = 120, 1 << 31
+MOST_INDEX, MOST_PART, MOST_FILES = 16 << 20, 64 << 20, 20_000
+MOST_BYTES = 1 << 30
+"""What all files of a catalogue may come to, unpacked."""
+_PARTS = "parts"
+"""The folder for parts that have arrived, until the version is whole: a fetch that was cut short goes on from them."""
+_SET_NAME = re.compile(rb'^\{"set":\s*"((?:[^"\\]|\\.)*)"')
+
+
+class Place(Protocol):
+    """Where a published catalogue is: a folder, or an address on the web."""
+
+    @property
+    def shown(self) -> str:
+        """What it is called."""
+
+    def read(self, path: str, most: int) -> bytes:
+        """A published file of at most so many bytes. Raises GribbleError."""
+
+
+class RosterChange(NamedTuple):
+    """How many sets of a roster are new, gone and changed."""
+
+    name: str
+    emulator: str
+    new: int
+    gone: int
+    changed: int
+
+
+def read_index(shown: str, raw: bytes) -> Index:
+    """The index in some bytes. Raises MistakesError for what cannot be, GribbleError if it needs another Gribble."""
+    try:
+        index = msgspec.json.decode(raw, type=Index)
+    except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
+        raise _broken(shown, [record_fault(error)]) from None
+    if index.gribble != FORMAT:
+        raise _broken(shown, [f"this Gribble reads {FORMAT}, not {index.gribble[:40]}"])
+    try:
+        if not SpecifierSet(index.needs_gribble).contains(VERSION, prereleases=True):
+            raise GribbleError(
+                f"the catalogue at {shown} needs Gribble {index.needs_gribble}, and this is {VERSION}",
+                fix="Nothing was changed. Install a newer Gribble.",
+            )
+    except InvalidSpecifier:
+        raise _broken(shown, [f"needs_gribble cannot be {index.needs_gribble[:40]}"]) from None
+    if faults := list(_faults(index)):
+        raise _broken(shown, faults)
+    return index
+
+
+def _broken(shown: str, faults: Iterable[str]) -> MistakesError:
+    fix = "Nothing was changed. Ask whoever publishes this catalogue to publish it again."
+    return MistakesError([Mistake(f"{shown}: {INDEX}", "", one) for one in list(faults)[:20]], fix=fix)
+
+
+def _faults(index: Index) -> Iterator[str]:
+    """What in an index cannot be, so that nothing of it is taken."""
+    if not 1 <= index.number < MOST_NUMBER:
+        yield f"number is {index.number}"
+    if not 1 <= len(index.title) <= MOST_TITLE:
+        yield f"title has {len(index.title)} characters, not 1 to {MOST_TITLE}"
+    if len(index.files) > MOST_FILES:
+        yield f"has more than {MOST_FILES:,} files"
+        return
+    if sum(part.inside.size for part in index.files) > MOST_BYTES:
+        yield f"has more than {MOST_BYTES:,} bytes"
+    yield from _path_faults(index)
+    names = set[str]()
+    for name in index.contents:
+        if fault := name_fault(name):
+            yield f"{name[:80]} {fault}"
+        elif name.startswith(".") or not name.endswith(ENDINGS):
+            yield f"{name[:80]} is not a file of a catalogue"
+        elif fold(name) in names:
+            yield f"{name[:80]} is there twice"
+        names.add(fold(name))
+
+
+def _path_faults(index: Index) -> Iterator[str]:
+    paths = set[str]()
+    for part in index.files:
+        if fault := path_fault(part.path):
+            yield f"{part.path[:80]} {fault}"
+        elif fold(part.path) in paths or part.path in (INDEX, SIGNATURE):
+            yield f"{part.path[:80]} is there twice"
+        elif not 0 <= part.size <= MOST_PART or not 0 <= part.inside.size <= MOST_PART:
+            yield f"{part.path[:80]} has an impossible size"
+        elif not all(map(_is_digest, (part.sha256, part.inside.sha256))):
+            yield f"{part.path[:80]} has no SHA-256"
+        paths.add(fold(part.path))
+
+
+def _is_digest(text: str) -> bool:
+    return re.fullmatch(f"[0-9a-f]{{{HEX_LENGTHS['sha256']}}}", text) is not None
+
+
+def take_in(
+    at: Path, index: Index, raw: bytes, place: Place, former: Path | None, advance: Callable[[int], None]
+) -> tuple[Path, int]:
+    """Lay a version of a catalogue out in a folder of its own below `at`: that folder, and the bytes that were fetched.
+
+    Parts that the `former` version has are taken from there. Each part is compared with its size and SHA-256 before it
+    gets a name. Raises GribbleError; the version that counts stays as it was.
+    """
+    name = f"{index.number:06d}-{hashlib.sha256(raw).hexdigest()[:10]}"
+    whole, work = at / name, at / f"{name}.new"
+    try:
+        at.mkdir(parents=True, exist_ok=True)
+        with locked(at):
+            if os.path.isdir(whole):
+                return whole, 0
+            shutil.rmtree(work, ignore_errors=True)
+            work.mkdir()
+            parts = _Parts(at / _PARTS, place, _known(former), advance)
+            for file, pieces in index.contents.items():
+                with (work / file).open("xb") as out:
+                    for part in pieces:
+                        out.write(parts.content(part))
+                    out.flush()
+                    flush_file(out.fileno())
+            flush_folder(work)
+            os.rename(work, whole)
+            flush_folder(at)
+            shutil.rmtree(at / _PARTS, ignore_errors=True)
+            return whole, parts.fetched
+    except OSError as error:
+        raise GribbleError(
+            f"{error.filename or at} cannot be written: {reason_of(error)}",
+            fix="The catalogue is as it was. Make room, then run the command again.",
+            code=ExitCode.FAILED,
+        ) from error
+
+
+def _known(former: Path | None) -> dict[str, tuple[Path, int, int]]:
+    """The blocks that a version has, by SHA-256: the file, where in it, and how long."""
+    found: dict[str, tuple[Path, int, int]] = {}
+    for path in sorted(former.iterdir()) if former and os.path.isdir(former) else ():
+        data, at = read_regular(path, MOST_FILE), 0
+        found[hashlib.sha256(data).hexdigest()] = path, 0, len(data)
+        for block in blocks_of(path.name, data):
+            found[hashlib.sha256(block).hexdigest()] = path, at, len(block)
+            at += len(block)
+    return found
+
+
+class _Parts:
+    """The contents of parts: from the former version, from an earlier try, or fetched."""
+
+    def __init__(
+        self, folder: Path, place: Place, known: dict[str, tuple[Path, int, int]], advance: Callable[[int], None]
+    ) -> None:
+        self._folder, self._place, self._known, self._advance = folder, place, known, advance
+        self.fetched = 0
+
+    def content(self, part: Part) -> bytes:
+        """What comes out of a part. Raises GribbleError for one that is not what the index says."""
+        inside = part.inside
+        if inside.sha256 in self._known:
+            path, at, length = self._known[inside.sha256]
+            with path.open("rb") as stream:
+                stream.seek(at)
+                return stream.read(length)
+        packed = self._arrived(part) or self._fetch(part)
+        content = packed if part.of is None else _unpacked(packed, inside.size)
+        if len(content) != inside.size or hashlib.sha256(content).hexdigest() != inside.sha256:
+            raise self._wrong(part)
+        return content
+
+    def _arrived(self, part: Part) -> bytes:
+        """A part that came in an earlier try, which was cut short."""
+        try:
+            data = read_regular(self._folder / part.sha256, MOST_PART)
+        except OSError:
+            return b""
+        return data if hashlib.sha256(data).hexdigest() == part.sha256 else b""
+
+    def _fetch(self, part: Part) -> bytes:
+        data = self._place.read(part.path, part.size)
+        self.fetched += len(data)
+        self._advance(len(data))
+        if len(data) != part.size or hashlib.sha256(data).hexdigest() != part.sha256:
+            raise self._wrong(part)
+        self._folder.mkdir(exist_ok=True)
+        (self._folder / part.sha256).write_bytes(data)
+        return data
+
+    def _wrong(self, part: Part) -> GribbleError:
+        return GribbleError(
+            f"{part.path} at {self._place.shown} is not the file that the index names",
+            fix="Nothing was changed. Whoever publishes it may be doing that now: try again later.",
+            code=ExitCode.FAILED,
+        )
+
+
+def _unpacked(packed: bytes, size: int) -> bytes:
+    """What is in a gzip file, as far as it may go: one byte more than it should have tells that it is wrong."""
+    try:
+        with gzip.GzipFile(fileobj=io.BytesIO(packed)) as stream:
+            return stream.read(size + 1)
+    except (OSError, EOFError, zlib.error):
+        return b""
+
+
+def swap(at: Path, index: Index, version: Path, looked: datetime.date) -> None:
+    """Let another version count; the one that counted is kept until the next swap. Raises GribbleError."""
+    before = current(at)
+    now = Current(
+        folder=version.name,
+        number=index.number,
+        title=index.title,
+        date=index.date,
+        looked=looked,
+        former=before.folder if before and before.folder != version.name else "",
+        former_number=before.number if before else 0,
+        former_date=before.date if before else None,
+    )
+    _point(at, now)
+
+
+def go_back(at: Path) -> Current:
+    """Let the version before count again, which is then the one to be updated. Raises GribbleError."""
+    now = current(at)
+    if now is None or not now.former or not os.path.isdir(at / now.former):
+        raise GribbleError(
+            f"there is no earlier version of {at.name}", fix="Nothing was changed. An update keeps one version."
+        )
+    before = structs.replace(
+        now,
+        folder=now.former,
+        number=now.former_number,
+        date=now.former_date or now.date,
+        former=now.folder,
+        former_number=now.number,
+        former_date=now.date,
+    )
+    _point(at, before)
+    return before
+
+
+def looked_at(at: Path, looked: datetime.date) -> None:
+    """Note that a catalogue was looked for, and has nothing new."""
+    if now := current(at):
+        _point(at, structs.replace(now, looked=looked))
+
+
+def _point(at: Path, now: Current) -> None:
+    try:
+        with locked(at):
+            put_own(at / POINTER, msgspec.json.encode(now))
+            for old in at.iterdir():
+                if old.is_dir() and old.name not in (now.folder, now.former, _PARTS):
+                    shutil.rmtree(old, ignore_errors=True)
+    except OSError as error:
+        raise GribbleError(
+            f"{at / POINTER} cannot be written: {reason_of(error)}",
+            fix="The catalogue is as it was.",
+            code=ExitCode.FAILED,
+        ) from error
+
+
+def changed_rosters(old: Path | None, new: Path) -> list[RosterChange]:
+    """The rosters that differ between two versions."""
+    found = []
+    names = {path.name for folder in (old, new) if folder for path in folder.glob(f"*{ROSTER_ENDING}")}
+    for name in sorted(names):
+        before, after = (_sets(folder / name) if folder else {} for folder in (old, new))
+        if before != after:
+            both = before.keys() & after.keys() - {b""}
+            change = sum(before[one] != after[one] for one in both)
+            new_ones, gone = len(after.keys() - before.keys()), len(before.keys() - after.keys())
+            found.append(
+                RosterChange(
+                    name, _emulator_of(new / name) or (_emulator_of(old / name) if old else ""), new_ones, gone, change
+                )
+            )
+    return found
+
+
+def changed_lists(old: Path | None, new: Path) -> list[str]:
+    """The checksum lists that differ between two versions."""
+    names = {path.name for folder in (old, new) if folder for path in folder.iterdir() if path.suffix in LIST_ENDINGS}
+    return [name for name in sorted(names) if _bytes_of(new / name) != (_bytes_of(old / name) if old else b"")]
+
+
+def _bytes_of(path: Path) -> bytes:
+    return read_regular(path, MOST_FILE) if os.path.isfile(path) else b""
+
+
+def _emulator_of(roster: Path) -> str:
+    """The emulator in the first line of a roster; none where there is no roster."""
+    if not os.path.isfile(roster):
+        return ""
+    with open_regular(roster) as stream:
+        return str(json.loads(stream.readline()).get("emulator", ""))
+
+
+def _sets(roster: Path) -> dict[bytes, bytes]:
+    """The lines of a roster by set, digested; the first line under an empty name."""
+    if not os.path.isfile(roster):
+        return {}
+    lines = read_regular(roster, MOST_FILE).splitlines()
+    named = ((match[1] if (match := _SET_NAME.match(line)) else b"", line) for line in lines)
+    return {name: hashlib.sha256(line).digest() for name, line in named}
+
+
+def shown_table(at: Path, address: str, key: str | None, number: int, folder: Path) -> dict[str, Any]:
+    """A followed catalogue as gribble.toml has it, which is in a folder."""
+    place = at.relative_to(folder).as_posix() if at.is_relative_to(folder) else str(at)
+    return {"at": place, "from": address, **({"key": key} if key else {}), "number": number}

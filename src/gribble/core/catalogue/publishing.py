@@ -1,0 +1,157 @@
+"""From a catalogue folder to a published copy: what goes out, in which parts, and what must stay at home."""
+
+from __future__ import annotations
+
+import gzip
+import hashlib
+import json
+import os
+import re
+import tomllib
+import zlib
+from collections.abc import Iterable, Iterator
+from pathlib import Path
+from typing import Any, NamedTuple
+
+import tomlkit
+
+from gribble.core.base.addresses import web_address
+from gribble.core.base.errors import Mistake, MistakesError
+from gribble.core.base.regular import read_regular
+from gribble.core.base.texts import text_of
+from gribble.core.catalogue.origins import MAP_ENDING
+from gribble.core.catalogue.rosters import ROSTER_ENDING
+from gribble.core.catalogue.sheets import SHEET_ENDING, is_listed
+from gribble.core.records.published import Inside, Part
+
+LIST_ENDINGS = (".sha256", ".sha1", ".md5", ".sfv")
+"""Endings of checksum lists."""
+ENDINGS = (SHEET_ENDING, ROSTER_ENDING, MAP_ENDING, *LIST_ENDINGS)
+"""Endings of the files that a published catalogue can have."""
+MOST_FILE = 1 << 30
+"""Bytes of a file that is published."""
+LARGE = 1 << 16
+"""Larger files are packed; larger rosters in blocks, so that few bytes travel where few sets have changed."""
+ONE_IN = 256
+"""A block of a roster ends before about one in so many sets. Which, their names say: so the blocks of two versions end
+at the same sets."""
+_SET = re.compile(rb'^\{"set":\s*"((?:[^"\\]|\\.)*)"')
+_HOME = re.compile(r"(?:/home/|/Users/|(?<![A-Za-z])[A-Za-z]:[\\/]Users[\\/])[^/\\\s\"']+")
+_HEX = re.compile(r"[0-9A-Fa-f]{8,}")
+
+
+class Published(NamedTuple):
+    """A part of what is published, and its bytes."""
+
+    part: Part
+    data: bytes
+
+
+def collect(folder: Path, home: str) -> dict[str, bytes]:
+    """What is published of a catalogue folder, by name: sheets and field maps without comments, rosters, and the
+    checksum lists that a sheet names. Lists of one's own disk are not named as origins.
+
+    Raises OSError, and MistakesError if something in it is private: a path of a home folder, or the value of a key.
+    """
+    names = sorted(one for one in os.listdir(folder) if is_listed(one, (SHEET_ENDING, ROSTER_ENDING, MAP_ENDING)))
+    tables = {name: _table(folder / name) for name in names if not name.endswith(ROSTER_ENDING)}
+    lists = {need["manifest"] for table in tables.values() for need in _needs(table) if "manifest" in need}
+    found: dict[str, bytes] = {}
+    mistakes: list[Mistake] = []
+    proofs = dict(_fingerprints(tables.values()))
+    for name in [*names, *sorted(lists)]:
+        if name in tables:
+            text = tomlkit.dumps(tables[name])
+            mistakes += [
+                Mistake(str(folder / name), where, what) for where, what in _private(tables[name], home, proofs)
+            ]
+            found[name] = text.encode()
+        else:
+            data = read_regular(folder / name, MOST_FILE)
+            found[name] = _without_origin(data) if name.endswith(ROSTER_ENDING) else data
+            if where := _HOME.search(data.decode("utf-8", "replace")):
+                mistakes.append(Mistake(str(folder / name), "", f"has a path of a home folder: {where[0]}"))
+    if mistakes:
+        raise MistakesError(mistakes, fix="Nothing was published. Take this out of the catalogue.")
+    return found
+
+
+def _table(path: Path) -> dict[str, Any]:
+    table = tomllib.loads(text_of(read_regular(path, MOST_FILE)))
+    if not _travels(table.get("from")):
+        table.pop("from", None)
+    return table
+
+
+def _travels(origin: Any) -> bool:
+    """Whether others can read the list that a sheet was made from."""
+    try:
+        return bool(web_address(str(origin["list"])))
+    except (ValueError, TypeError, KeyError):
+        return False
+
+
+def _without_origin(roster: bytes) -> bytes:
+    head, end, rest = roster.partition(b"\n")
+    told = json.loads(head)
+    if isinstance(told, dict) and "from" in told and not _travels(told["from"]):
+        del told["from"]
+        head = json.dumps(told, ensure_ascii=False, separators=(",", ":")).encode()
+    return head + end + rest
+
+
+def _needs(table: dict[str, Any]) -> list[dict[str, Any]]:
+    needs = table.get("need", [])
+    return [one for one in needs if isinstance(one, dict)] if isinstance(needs, list) else []
+
+
+def _fingerprints(tables: Iterable[dict[str, Any]]) -> Iterator[tuple[str, str]]:
+    """The keys that sheets know, by fingerprint."""
+    for table in tables:
+        for need in _needs(table):
+            yield from ((one["sha256"], one["name"]) for one in need.get("key", ()) if "sha256" in one)
+
+
+def _private(value: Any, home: str, proofs: dict[str, str], where: str = "") -> Iterator[tuple[str, str]]:
+    """What is private in a table: where it is, and what."""
+    match value:
+        case dict():
+            for key, one in value.items():
+                yield from _private(one, home, proofs, f"{where}.{key}" if where else str(key))
+        case list():
+            for number, one in enumerate(value):
+                yield from _private(one, home, proofs, f"{where}[{number}]")
+        case str():
+            if found := _HOME.search(value) or re.search(re.escape(home) + r"(?![\w.-])", value):
+                yield where, f"has a path of a home folder: {found[0]}"
+            for word in _HEX.findall(value):
+                if len(word) % 2 == 0 and (name := proofs.get(hashlib.sha256(bytes.fromhex(word)).hexdigest())):
+                    yield where, f"has the value of the key {name}"
+
+
+def parts_of(name: str, data: bytes) -> Iterator[Published]:
+    """The parts in which a file travels."""
+    if len(data) <= LARGE:
+        yield Published(Part(name, len(data), hashlib.sha256(data).hexdigest()), data)
+        return
+    for block in blocks_of(name, data):
+        packed = gzip.compress(block, 9, mtime=0)
+        inside = Inside(name, len(block), hashlib.sha256(block).hexdigest())
+        place = f"{name}.parts/{inside.sha256[:20]}.gz"
+        yield Published(Part(place, len(packed), hashlib.sha256(packed).hexdigest(), inside), packed)
+
+
+def blocks_of(name: str, data: bytes) -> Iterator[bytes]:
+    """A file in the blocks that are packed by themselves: a roster by its sets, any other file as a whole."""
+    if not name.endswith(ROSTER_ENDING):
+        yield data
+        return
+    begun = at = 0
+    for line in data.splitlines(keepends=True):
+        named = _SET.match(line)
+        if named and at > begun and zlib.crc32(named[1]) % ONE_IN == 0:
+            yield data[begun:at]
+            begun = at
+        at += len(line)
+    if at > begun:
+        yield data[begun:at]

@@ -1,0 +1,141 @@
+"""What is said of catalogues that travel: what one offers, and what an update would do."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any, Protocol
+
+from gribble.core.answers.changes import SheetChanges, SheetEffect
+from gribble.core.answers.following import RosterChange
+from gribble.core.base.amounts import count, size
+from gribble.core.base.errors import GribbleError
+from gribble.core.records.published import Index
+from gribble.views.catalogue import changes_json, show_compare, show_effects
+from gribble.views.looks import QUIET
+from gribble.views.screen import Screen, styled
+
+NAMES_SHOWN = 12
+
+
+class Updating(Protocol):
+    """An update of one followed catalogue, as far as it is told."""
+
+    @property
+    def name(self) -> str: ...
+
+    @property
+    def number(self) -> int: ...
+
+    @property
+    def fetched(self) -> int: ...
+
+    @property
+    def changes(self) -> tuple[SheetChanges, ...]: ...
+
+    @property
+    def rosters(self) -> tuple[RosterChange, ...]: ...
+
+    @property
+    def lists(self) -> tuple[str, ...]: ...
+
+    @property
+    def unused(self) -> tuple[str, ...]: ...
+
+    @property
+    def effects(self) -> tuple[SheetEffect, ...]: ...
+
+    @property
+    def error(self) -> GribbleError | None: ...
+
+    @property
+    def done(self) -> bool: ...
+
+    @property
+    def is_new(self) -> bool:
+        """Whether there is something to take."""
+
+    @property
+    def offered(self) -> Index | None:
+        """The index of the new version."""
+
+
+def show_offer(screen: Screen, index: Index, theirs: Iterable[str], mine: Iterable[str], fetched: int) -> None:
+    """What a catalogue has, what of its emulators is new, and what one has already."""
+    theirs, mine = list(theirs), set(mine)
+    files = f"{count(len(index.contents), 'file')}, {size(fetched)} fetched"
+    screen.say(styled(index.title, "bold"), styled(f"  number {index.number} of {index.date}: {files}", QUIET))
+    new = [name for name in theirs if name not in mine]
+    both = [name for name in theirs if name in mine]
+    rows: list[tuple[str, str]] = []
+    if new:
+        rows.append(("new to you", _named(new)))
+    if both:
+        rows.append(("you have", f"{_named(both)}: your own sheets come first, and Gribble goes on using them"))
+    screen.grid(rows)
+
+
+def _named(names: Iterable[str]) -> str:
+    names = list(names)
+    more = f" and {len(names) - NAMES_SHOWN} more" if len(names) > NAMES_SHOWN else ""
+    return f"{', '.join(names[:NAMES_SHOWN])}{more}"
+
+
+def show_update(screen: Screen, one: Updating) -> None:
+    """What is new in a followed catalogue, and what that does to the rigs."""
+    if one.error:
+        screen.say(styled(one.name, "bold"), f"  {one.error.what}")
+        screen.say(f"  {one.error.fix}")
+        return
+    if not one.is_new or one.offered is None:
+        screen.say(styled(one.name, "bold"), f"  has nothing new: number {one.number}")
+        return
+    head = f"  number {one.number} → {one.offered.number} of {one.offered.date}, {size(one.fetched)} fetched"
+    screen.say(styled(one.name, "bold"), styled(head, QUIET))
+    if one.changes or not (one.rosters or one.lists or one.unused):
+        show_compare(screen, one.changes, list(one.effects))
+    else:
+        show_effects(screen, one.effects)
+    for each in one.rosters:
+        parts = [(each.new, "new"), (each.changed, "changed"), (each.gone, "gone")]
+        said = ", ".join(f"{number:,} {word}" for number, word in parts if number) or "only its first line differs"
+        screen.say(styled(each.name, "bold"), f"  sets: {said}")
+    if one.unused:
+        screen.say(f"Changed too, but another sheet of yours comes first: {_named(one.unused)}.")
+    for name in one.lists:
+        screen.say(styled(name, "bold"), "  has other checksums")
+
+
+def update_json(found: Iterable[Updating]) -> dict[str, Any]:
+    """`update/1`."""
+    return {
+        "gribble": "update/1",
+        "catalogues": [
+            {
+                "name": one.name,
+                "from": one.number,
+                "to": one.offered.number if one.offered else one.number,
+                "fetched": one.fetched,
+                "changes": {
+                    "emulators": changes_json(one.changes),
+                    "rosters": [each._asdict() for each in one.rosters],
+                    "lists": list(one.lists),
+                    "unused": list(one.unused),
+                },
+                "effects": [_effect_json(effect) for effect in one.effects],
+                "done": one.done,
+                **({"error": one.error.what, "fix": one.error.fix} if one.error else {}),
+            }
+            for one in found
+        ],
+    }
+
+
+def _effect_json(effect: SheetEffect) -> dict[str, Any]:
+    held, obtain = effect.wanted
+    return {
+        "rig": effect.rig,
+        "emulator": effect.new.emulator,
+        "was": effect.old.state,
+        "is": effect.new.state,
+        "lacks": [*held, *obtain],
+    }

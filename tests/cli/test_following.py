@@ -1,0 +1,420 @@
+"""Catalogues that travel: published, followed and updated, whoever is in the way."""
+
+from __future__ import annotations
+
+import base64
+import errno
+import hashlib
+import json
+import os
+import random
+import shutil
+import stat
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from gribble.core.answers import following
+from gribble.core.answers.following import read_index
+from gribble.core.catalogue.followed import current, version_of
+from gribble.core.catalogue.publishing import blocks_of
+from gribble.core.records.published import INDEX, SIGNATURE
+from gribble.stores.signing import WORDS
+from tests.conftest import Gribble
+from tests.faults import run_in_child
+from tests.making import files, need, sha1, sheet
+from tests.servers import Page, web_server
+
+A, B, C = b"alpha" * 100, b"bravo" * 100, b"charlie" * 100
+
+
+@pytest.fixture
+def homes(tmp_path: Path) -> tuple[Path, Path]:
+    """Ada, who writes sheets, and Bo, who has a rig with plover and no sheet."""
+    ada, bo = tmp_path / "ada", tmp_path / "bo"
+    for one in (ada, bo):
+        one.mkdir()
+    sheet(ada, need("a", A), need("b", B))
+    files(bo, {"drawer/b.bin": B, "rig/boot/a.rom": A})
+    (bo / "gribble.toml").write_text(
+        '# Bo keeps this\nsources = ["drawer"]\ncatalogues = ["own"]  # mine first\n'
+        '[rig.rig]\nat = "rig"\n[rig.rig.emulators]\nplover = "1"\n'
+    )
+    (bo / "own").mkdir()
+    return ada, bo
+
+
+def publish(gribble: Gribble, ada: Path, *more: str, **env: str) -> str:
+    return gribble("catalogue", "publish", "catalogue", "--out", "public", *more, cwd=ada, code=0, **env).words
+
+
+def follow(gribble: Gribble, bo: Path, address: str = "../ada/public") -> Path:
+    gribble("catalogue", "follow", address, "--name", "ada", "--yes", cwd=bo, code=0)
+    return bo / "followed/ada"
+
+
+def update(gribble: Gribble, bo: Path, *more: str, code: int = 0) -> Any:
+    return gribble("catalogue", "update", "--yes", "--json", *more, cwd=bo, code=code).json["catalogues"][0]
+
+
+def files_of(folder: Path) -> dict[str, bytes]:
+    return {path.name: path.read_bytes() for path in folder.iterdir()}
+
+
+def states(gribble: Gribble, bo: Path) -> dict[tuple[str, str], str]:
+    found = gribble("check", "--json", cwd=bo).json
+    return {(rig["rig"], one["emulator"]): one["state"] for rig in found["rigs"] for one in rig["emulators"]}
+
+
+# Publishing
+
+
+def test_only_what_others_need_is_published(gribble: Gribble, homes: tuple[Path, Path]) -> None:
+    ada, _ = homes
+    listed = f"{sha1(C)}  c.rom\n"
+    path = ada / "catalogue/plover.sheet.toml"
+    manifest = '[[need]]\nid = "m"\nkind = "bios"\nlevel = "extra"\nfolder = "boot"\nmanifest = "rest.sha1"\n'
+    path.write_text("# I have this from Cy, do not tell\n" + path.read_text() + manifest)
+    files(ada, {"catalogue/rest.sha1": listed.encode(), "catalogue/other.sha1": b"", "catalogue/diary.txt": b"dear"})
+    publish(gribble, ada, "--title", "Ada's sheets")
+    assert set(files_of(ada / "public")) == {INDEX, "plover.sheet.toml", "rest.sha1"}
+    assert "Cy" not in (ada / "public/plover.sheet.toml").read_text()
+    index = json.loads((ada / "public" / INDEX).read_text())
+    assert (index["gribble"], index["title"], index["number"]) == ("catalogue/1", "Ada's sheets", 1)
+
+
+@pytest.mark.parametrize(
+    ("line", "said"),
+    [
+        ('why = "see {home}/notes.txt"', "has a path of a home folder"),
+        ('why = "see C:\\\\Users\\\\ada\\\\notes.txt"', "has a path of a home folder: C:\\Users\\ada"),
+        ('why = "see /home/ada/notes"', "has a path of a home folder: /home/ada"),
+        ('why = "the key is 00112233445566778899aabbccddeeff"', "has the value of the key ring"),
+    ],
+)
+def test_what_is_private_stays_at_home(gribble: Gribble, homes: tuple[Path, Path], line: str, said: str) -> None:
+    ada, _ = homes
+    key = hashlib.sha256(bytes.fromhex("00112233445566778899aabbccddeeff")).hexdigest()
+    keys = '[[need]]\nid = "keys"\nkind = "keys"\nlevel = "must"\nfolder = "boot"\nname = "keys.txt"\n' + (
+        f'[[need.key]]\nname = "ring"\nsha256 = "{key}"\n'
+    )
+    text = line.format(home=str(ada.parent / "home"))
+    sheet(ada, need("a", A).replace("[[need]]\n", f"[[need]]\n{text}\n", 1), keys)
+    ended = gribble("catalogue", "publish", "catalogue", "--out", "public", cwd=ada, code=2)
+    assert said in ended.words
+    assert "need[0].why" in ended.words
+    assert not (ada / "public").exists()
+
+
+def test_mistakes_refuse_and_remarks_are_shown(gribble: Gribble, homes: tuple[Path, Path]) -> None:
+    ada, _ = homes
+    sheet(ada, need("a", None))
+    assert "has no content" in publish(gribble, ada)
+    sheet(ada, need("a", A).replace('kind = "bios"', 'kind = "biosphere"'))
+    before = files_of(ada / "public")
+    gribble("catalogue", "publish", "catalogue", "--out", "public", cwd=ada, code=2)
+    assert files_of(ada / "public") == before
+
+
+def test_publishing_again_writes_what_changed_and_nothing_else(gribble: Gribble, homes: tuple[Path, Path]) -> None:
+    ada, _ = homes
+    sheet(ada, emulator="knot")
+    publish(gribble, ada)
+    times = {path.name: path.stat().st_mtime_ns for path in (ada / "public").iterdir()}
+    assert "Nothing has changed" in publish(gribble, ada)
+    sheet(ada, need("a", A), need("b", C))
+    assert "1 file written" in publish(gribble, ada)
+    changed = {path.name for path in (ada / "public").iterdir() if path.stat().st_mtime_ns != times[path.name]}
+    assert changed == {INDEX, "plover.sheet.toml"}
+    (ada / "elsewhere").mkdir()
+    (ada / f"elsewhere/{INDEX}").write_text("{}")
+    gribble("catalogue", "publish", "catalogue", "--out", "elsewhere", cwd=ada, code=2)
+    assert (ada / f"elsewhere/{INDEX}").read_text() == "{}"
+
+
+def test_a_signature_is_by_a_key_of_the_users_own(gribble: Gribble, homes: tuple[Path, Path], tmp_path: Path) -> None:
+    ada, bo = homes
+    said = publish(gribble, ada, "--sign", XDG_DATA_HOME=str(tmp_path / "data"))
+    secret = tmp_path / "data/gribble/publishing.secret"
+    assert stat.S_IMODE(secret.stat().st_mode) == 0o600
+    words = [word for word in said.split() if word in WORDS]
+    assert len(words) >= 8
+    ended = gribble("catalogue", "follow", "../ada/public", "--yes", cwd=bo, code=0)
+    assert " ".join(words[-8:]) in ended.words
+    for path in (ada / "public").iterdir():
+        assert secret.read_bytes()[:32] not in path.read_bytes()
+
+
+# Following and updating
+
+
+def test_a_catalogue_is_followed_and_updated(gribble: Gribble, homes: tuple[Path, Path]) -> None:
+    ada, bo = homes
+    publish(gribble, ada, "--sign")
+    at = follow(gribble, bo)
+    text = (bo / "gribble.toml").read_text()
+    assert text.startswith('# Bo keeps this\nsources = ["drawer"]\n')
+    assert "# mine first" in text
+    assert f'from = "{ada}/public"' in text
+    assert 'key = "ed25519:' in text
+    assert states(gribble, bo) == {("rig", "plover"): "blocked"}
+    gribble("place", "--yes", cwd=bo, code=0)
+    sheet(ada, need("a", A), need("b", B), need("c", C))
+    publish(gribble, ada)
+    ended = gribble("catalogue", "update", cwd=bo, code=1)
+    assert "Nothing was changed" not in ended.out  # nobody was asked
+    assert states(gribble, bo) == {("rig", "plover"): "ready"}
+    looked = gribble("catalogue", "update", "--json", cwd=bo, code=1).json["catalogues"][0]
+    effect = {"rig": "rig", "emulator": "plover", "was": "ready", "is": "blocked", "lacks": ["c"]}
+    assert (looked["from"], looked["to"], looked["effects"], looked["done"]) == (1, 2, [effect], False)
+    assert update(gribble, bo)["done"]
+    assert states(gribble, bo) == {("rig", "plover"): "blocked"}
+    gribble("catalogue", "update", "--undo", cwd=bo, code=0)
+    assert states(gribble, bo) == {("rig", "plover"): "ready"}
+    assert (update(gribble, bo)["fetched"], current(at).number) == (0, 2)  # type: ignore[union-attr]
+    assert "nothing new" in gribble("catalogue", "update", cwd=bo, code=0).words
+
+
+def test_ones_own_sheet_comes_first(gribble: Gribble, homes: tuple[Path, Path]) -> None:
+    ada, bo = homes
+    publish(gribble, ada)
+    shutil.copy(ada / "catalogue/plover.sheet.toml", bo / "own")
+    ended = gribble("catalogue", "follow", "../ada/public", "--yes", cwd=bo, code=0)
+    assert "your own sheets come first" in ended.words
+    assert "It is not signed" in ended.words
+    sheet(ada, need("a", A), need("b", B), need("c", C))
+    publish(gribble, ada)
+    assert update(gribble, bo)["effects"] == []
+
+
+def test_saying_no_leaves_nothing(gribble: Gribble, homes: tuple[Path, Path]) -> None:
+    ada, bo = homes
+    publish(gribble, ada)
+    before = (bo / "gribble.toml").read_bytes()
+    gribble("catalogue", "follow", "../ada/public", cwd=bo, code=1, stdin=b"n\n")
+    assert (bo / "gribble.toml").read_bytes() == before
+    assert not list((bo / "followed").iterdir())
+
+
+def test_another_key_or_none_is_refused_with_both(gribble: Gribble, homes: tuple[Path, Path], tmp_path: Path) -> None:
+    ada, bo = homes
+    publish(gribble, ada, "--sign")
+    at = follow(gribble, bo)
+    before = files_of(version_of(at))
+    sheet(ada, need("a", A), need("b", C))
+    publish(gribble, ada, "--sign", XDG_DATA_HOME=str(tmp_path / "thief"))
+    error = update(gribble, bo, code=2)["error"]
+    assert len([word for word in error.replace("(", " ").split() if word in WORDS]) == 16
+    index = json.loads((ada / "public" / INDEX).read_text())
+    del index["signer"]
+    (ada / "public" / INDEX).write_text(json.dumps(index))
+    assert "it is not signed now" in update(gribble, bo, code=2)["error"]
+    assert files_of(version_of(at)) == before
+
+
+def test_a_signature_over_other_bytes_is_refused(gribble: Gribble, homes: tuple[Path, Path]) -> None:
+    ada, bo = homes
+    publish(gribble, ada, "--sign")
+    index = (ada / "public" / INDEX).read_text()
+    (ada / "public" / INDEX).write_text(index.replace('"number": 1', '"number": 2'))
+    gribble("catalogue", "follow", "../ada/public", "--yes", cwd=bo, code=3)
+    (ada / "public" / INDEX).write_text(index)
+    for wrong in (b"", b"?", base64.b64encode(bytes(64))):
+        (ada / "public" / SIGNATURE).write_bytes(wrong)
+        gribble("catalogue", "follow", "../ada/public", "--yes", cwd=bo, code=3)
+    assert not list(bo.glob("followed/*"))
+
+
+def test_a_lower_number_is_refused_unless_it_is_wished(gribble: Gribble, homes: tuple[Path, Path]) -> None:
+    ada, bo = homes
+    publish(gribble, ada)
+    shutil.copytree(ada / "public", ada / "old")
+    sheet(ada, need("a", A), need("b", C))
+    publish(gribble, ada)
+    at = follow(gribble, bo)
+    shutil.rmtree(ada / "public")
+    shutil.move(ada / "old", ada / "public")
+    refused = update(gribble, bo, code=2)
+    assert "has number 1 now, but number 2" in refused["error"]
+    assert (update(gribble, bo, "--older")["done"], current(at).number) == (True, 1)  # type: ignore[union-attr]
+
+
+# Whoever is in the way
+
+
+def pages_of(folder: Path) -> dict[str, Page]:
+    return {f"/x/{path.relative_to(folder)}": Page(path.read_bytes()) for path in folder.rglob("*") if path.is_file()}
+
+
+def with_rosters(ada: Path, sets: int, changed: int | None = None) -> None:
+    """An arcade sheet and a roster of so many sets, one of which may be another."""
+    text = 'sheet = 1\nemulator = "gannet"\n[folders]\nsets = "sets"\n[arcade]\nfolder = "sets"\nrosters = "gannet-*.roster.jsonl"\n'
+    (ada / "catalogue/gannet.sheet.toml").write_text(text)
+    rng = random.Random(5)
+    lines = ['{"roster":1,"emulator":"gannet","release":"1.0"}']
+    for number in range(sets):
+        digest, crc32 = rng.randbytes(20).hex(), rng.randbytes(4).hex()
+        digest = "0" * 40 if number == changed else digest
+        one = {"name": f"p{number}.bin", "size": 1024, "crc32": crc32, "sha1": digest}
+        line = {"set": f"game{number}", "title": f"Game {number}", "files": [one]}
+        lines.append(json.dumps(line, separators=(",", ":")))
+    (ada / "catalogue/gannet-1.0.roster.jsonl").write_text("\n".join(lines) + "\n")
+
+
+@pytest.mark.parametrize("sets", [3_000])
+def test_little_travels_where_little_changed(gribble: Gribble, homes: tuple[Path, Path], sets: int) -> None:
+    ada, bo = homes
+    with_rosters(ada, sets)
+    publish(gribble, ada)
+    with web_server(pages_of(ada / "public")) as site:
+        follow(gribble, bo, f"{site.address}/x")
+        with_rosters(ada, sets, changed=sets // 2)
+        publish(gribble, ada)
+        site.pages.update(pages_of(ada / "public"))
+        site.asked.clear()
+        done = update(gribble, bo)
+    assert done["changes"]["rosters"] == [
+        {"name": "gannet-1.0.roster.jsonl", "emulator": "gannet", "new": 0, "gone": 0, "changed": 1}
+    ]
+    assert len(site.asked) == 2, site.asked  # the index and one block
+    roster = (ada / "catalogue/gannet-1.0.roster.jsonl").read_bytes()
+    assert (version_of(bo / "followed/ada") / "gannet-1.0.roster.jsonl").read_bytes() == roster
+    assert b"".join(blocks_of("gannet-1.0.roster.jsonl", roster)) == roster
+
+
+def cut(page: Page) -> None:
+    page.cut = len(page.body) // 2
+
+
+def longer(page: Page) -> None:
+    page.body += b"#"
+
+
+def other(page: Page) -> None:
+    page.body = bytes(len(page.body))
+
+
+def gone(page: Page) -> None:
+    page.status = 404
+
+
+def elsewhere(page: Page) -> None:
+    page.status, page.headers = 302, {"Location": "http://127.0.0.1:1/secret"}
+
+
+def to_a_file(page: Page) -> None:
+    page.status, page.headers = 302, {"Location": "file:///etc/passwd"}
+
+
+@pytest.mark.parametrize("ill", [cut, longer, other, gone, elsewhere, to_a_file])
+def test_a_bad_part_leaves_the_former_version(
+    gribble: Gribble, homes: tuple[Path, Path], ill: Callable[[Page], None]
+) -> None:
+    ada, bo = homes
+    with_rosters(ada, 600)
+    publish(gribble, ada)
+    with web_server(pages_of(ada / "public")) as site:
+        at = follow(gribble, bo, f"{site.address}/x/{INDEX}")
+        before = files_of(version_of(at))
+        with_rosters(ada, 900)
+        publish(gribble, ada)
+        new = {path: page for path, page in pages_of(ada / "public").items() if site.pages.get(path) != page}
+        site.pages |= new
+        index = json.loads(new[f"/x/{INDEX}"].body)
+        order = [INDEX, *(part["path"] for part in index["files"])]
+        for path in (path for one in order if (path := f"/x/{one}") in new):
+            page = Page(new[path].body)
+            ill(page)
+            site.pages[path] = page
+            refused = update(gribble, bo, code=2 if path.endswith(INDEX) and ill in (longer, other) else 3)
+            assert refused["error"]
+            assert refused["fix"]
+            assert not refused["done"]
+            assert files_of(version_of(at)) == before, path
+            site.pages[path] = new[path]
+        site.asked.clear()
+        assert update(gribble, bo)["done"]
+        assert len(site.asked) < len(new)  # what had come before the last fault is not fetched again
+    assert "gannet-1.0.roster.jsonl" in files_of(version_of(at))
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        {"path": "../out.sheet.toml"},
+        {"path": "/etc/x.sheet.toml"},
+        {"path": "a/b.sheet.toml"},
+        {"path": ".gribble/x.sheet.toml"},
+        {"path": "current.json"},
+        {"path": "x.py"},
+        {"path": INDEX},
+        {"size": -1},
+        {"size": 1 << 40},
+        {"sha256": "zz"},
+        {"sha256": "A" * 64},
+    ],
+)
+def test_an_index_names_files_of_a_catalogue_and_no_others(change: dict[str, object]) -> None:
+    part = {"path": "plover.sheet.toml", "size": 3, "sha256": "0" * 64}
+    index = {
+        "gribble": "catalogue/1", "title": "x", "number": 1, "date": "2026-11-30", "needs_gribble": ">=0.2",
+        "files": [part],
+    }  # fmt: skip
+    assert read_index("x", json.dumps(index).encode()).bytes == 3
+    with pytest.raises(Exception, match=INDEX):
+        read_index("x", json.dumps({**index, "files": [{**part, **change}]}).encode())
+    for wrong in ({"number": 0}, {"date": "soon"}, {"title": ""}, {"gribble": "catalogue/2"}, {"files": [part, part]}):
+        with pytest.raises(Exception, match=INDEX):
+            read_index("x", json.dumps({**index, **wrong}).encode())
+    with pytest.raises(Exception, match="needs Gribble >=9"):
+        read_index("x", json.dumps({**index, "needs_gribble": ">=9"}).encode())
+
+
+def test_a_full_disk_leaves_the_former_version(
+    gribble: Gribble, homes: tuple[Path, Path], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    ada, bo = homes
+    publish(gribble, ada)
+    at = follow(gribble, bo)
+    before = files_of(version_of(at))
+    sheet(ada, need("a", A), need("b", C))
+    publish(gribble, ada)
+
+    def full(_handle: int) -> None:
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    monkeypatch.setattr(following, "flush_file", full)
+    assert "cannot be written" in update(gribble, bo, code=3)["error"]
+    assert files_of(version_of(at)) == before
+    monkeypatch.undo()
+    assert update(gribble, bo)["done"]
+
+
+def test_a_kill_at_any_act_leaves_one_version_or_the_other(
+    gribble: Gribble, homes: tuple[Path, Path], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    ada, bo = homes
+    monkeypatch.setenv("HOME", str(bo))
+    with_rosters(ada, 500)
+    publish(gribble, ada)
+    at = follow(gribble, bo)
+    before = files_of(version_of(at))
+    sheet(ada, need("a", A), need("b", C))
+    publish(gribble, ada)
+    after = {**before, "plover.sheet.toml": (ada / "public/plover.sheet.toml").read_bytes()}
+    shutil.copytree(bo, bo.parent / "bo as it was")
+    act, status = 0, 1
+    while status:
+        act += 1
+        shutil.rmtree(bo)
+        shutil.copytree(bo.parent / "bo as it was", bo)
+        status = run_in_child(bo, "catalogue", "update", "--yes", kill_before=act)
+        assert files_of(version_of(at)) in (before, after), act
+        if status:
+            update(gribble, bo)
+        assert files_of(version_of(at)) == after, act
+        assert sum(path.is_dir() for path in at.iterdir()) <= 2
+    assert act > 5
+    assert os.WIFEXITED(status)
