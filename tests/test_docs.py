@@ -22,7 +22,7 @@ from gribble.core.base.tables import MORE
 from gribble.core.records.answers import ANSWERS
 from gribble.core.records.config import CatalogueAt, Config, Installed, Rig, Source
 from gribble.core.records.imported import Field, FieldMap
-from gribble.core.records.published import Index, Inside, Part
+from gribble.core.records.published import Index, Listed
 from gribble.core.records.roster import ArcadeSet, Disc, RosterHead, SetFile
 from gribble.core.records.sheet import (  # fmt: skip
     Accept,
@@ -53,8 +53,7 @@ RECORDS: dict[str, type[msgspec.Struct]] = {
     "One of many files": ManifestFile, "A lock": Unlock, "A setting": Setting, "A game folder": Media,
     "A refused ending": Refusal, "A pair": Pair, "An id in a file": IdAt, "The root": Root, "Arcade sets": Arcade,
     "First line of a roster": RosterHead, "A set": ArcadeSet, "A set's file": SetFile, "A set's disc": Disc,
-    "A field map": FieldMap, "A field": Field, "A published catalogue": Index, "A published file": Part,
-    "What a packed file has": Inside,
+    "A field map": FieldMap, "A field": Field, "A published catalogue": Index, "A published file": Listed,
 }  # fmt: skip
 
 

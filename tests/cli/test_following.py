@@ -218,7 +218,7 @@ def test_a_signature_over_other_bytes_is_refused(gribble: Gribble, homes: tuple[
     ada, bo = homes
     publish(gribble, ada, "--sign")
     index = (ada / "public" / INDEX).read_text()
-    (ada / "public" / INDEX).write_text(index.replace('"number": 1', '"number": 2'))
+    (ada / "public" / INDEX).write_text(index.replace('"number":1', '"number":2'))
     gribble("catalogue", "follow", "../ada/public", "--yes", cwd=bo, code=3)
     (ada / "public" / INDEX).write_text(index)
     for wrong in (b"", b"?", base64.b64encode(bytes(64))):
@@ -323,7 +323,9 @@ def test_a_bad_part_leaves_the_former_version(
         new = {path: page for path, page in pages_of(ada / "public").items() if site.pages.get(path) != page}
         site.pages |= new
         index = json.loads(new[f"/x/{INDEX}"].body)
-        order = [INDEX, *(part["path"] for part in index["files"])]
+        order = [INDEX]
+        for file in index["files"]:
+            order += [f"{file['path']}.parts/{block[0][:20]}.gz" for block in file.get("blocks", ())] or [file["path"]]
         for path in (path for one in order if (path := f"/x/{one}") in new):
             page = Page(new[path].body)
             ill(page)
@@ -354,6 +356,9 @@ def test_a_bad_part_leaves_the_former_version(
         {"size": 1 << 40},
         {"sha256": "zz"},
         {"sha256": "A" * 64},
+        {"blocks": [["0" * 64, 4, 9]]},
+        {"blocks": [["0" * 64, 3, 1 << 40]]},
+        {"blocks": [["../../x", 3, 9]]},
     ],
 )
 def test_an_index_names_files_of_a_catalogue_and_no_others(change: dict[str, object]) -> None:

@@ -46,7 +46,7 @@ from gribble.core.base.texts import text_of
 from gribble.core.catalogue.config import sheet_folders
 from gribble.core.catalogue.configfile import changed
 from gribble.core.catalogue.followed import current, version_of
-from gribble.core.catalogue.publishing import collect, parts_of
+from gribble.core.catalogue.publishing import collect, listed
 from gribble.core.catalogue.sheets import load_catalogue
 from gribble.core.records.config import CatalogueAt, Config
 from gribble.core.records.published import FORMAT, INDEX, SIGNATURE, Index
@@ -160,39 +160,37 @@ def publish(
         raise GribbleError(
             f"{error.filename or source} cannot be read: {reason_of(error)}", fix="Nothing was published."
         ) from error
-    parts = [part for name, data in files.items() for part in parts_of(name, data)]
-    if not parts:
+    found = [listed(name, data) for name, data in files.items()]
+    if not found:
         raise GribbleError(f"{folder} has no sheet and no roster", fix="Name the folder with your sheets.")
     before = _published(target)
     signer = Signer(user_data_path("gribble")) if sign or (before and before.signer) else None  # once signed, always
-    listed = tuple(one.part for one in parts)
     index = Index(
         gribble=FORMAT,
         title=title or (before.title if before else "") or source.resolve().name,
         number=before.number + 1 if before else 1,
         date=call.environment.clock().date(),
         needs_gribble=NEEDS,
-        files=listed,
+        files=tuple(file for file, _ in found),
         signer=signer.public if signer else None,
     )
     same = before and (before.files, before.title, before.signer) == (index.files, index.title, index.signer)
     if before and same:
         call.screen.say(f"Nothing has changed since number {before.number} of {before.date}.")
         return ExitCode.CLEAN
-    mine = {part.path: part.sha256 for part in before.files} if before else {}
-    fresh = [
-        one for one in parts if mine.get(one.part.path) != one.part.sha256 or not (target / one.part.path).exists()
-    ]
-    with call.screen.bar("Publishing", sum(len(one.data) for one in fresh)) as bar:
-        for one in fresh:
-            _put(target / one.part.path, one.data, ours=one.part.path in mine)
-            bar.advance(len(one.data))
-        raw = msgspec.json.format(msgspec.json.encode(index), indent=1) + b"\n"
+    mine = {piece.path: piece for file in before.files for piece in file.pieces} if before else {}
+    pieces = [pair for file, contents in found for pair in zip(file.pieces, contents, strict=True)]
+    fresh = [(one, data) for one, data in pieces if mine.get(one.path) != one or not os.path.lexists(target / one.path)]
+    with call.screen.bar("Publishing", sum(one.packed for one, _ in fresh)) as bar:
+        for one, data in fresh:
+            _put(target / one.path, data, ours=one.path in mine)
+            bar.advance(len(data))
+        raw = msgspec.json.encode(index) + b"\n"
         if signer:
             _put(target / SIGNATURE, signer.sign(raw), ours=before is not None)
         _put(target / INDEX, raw, ours=before is not None)  # last: whoever comes before it finds the former version
     call.screen.say(
-        f"{index.title}, number {index.number}: {count(len(index.contents), 'file')}, {size(index.bytes)} in "
+        f"{index.title}, number {index.number}: {count(len(index.files), 'file')}, {size(index.bytes)} in "
         f"{shorten(str(target))}; {count(len(fresh), 'file')} written."
     )
     if signer:

@@ -62,7 +62,7 @@ class Updating(Protocol):
 def show_offer(screen: Screen, index: Index, theirs: Iterable[str], mine: Iterable[str], fetched: int) -> None:
     """What a catalogue has, what of its emulators is new, and what one has already."""
     theirs, mine = list(theirs), set(mine)
-    files = f"{count(len(index.contents), 'file')}, {size(fetched)} fetched"
+    files = f"{count(len(index.files), 'file')}, {size(fetched)} fetched"
     screen.say(styled(index.title, "bold"), styled(f"  number {index.number} of {index.date}: {files}", QUIET))
     new = [name for name in theirs if name not in mine]
     both = [name for name in theirs if name in mine]

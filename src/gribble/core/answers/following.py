@@ -17,7 +17,7 @@ import shutil
 import zlib
 from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
-from typing import Any, NamedTuple, Protocol
+from typing import IO, Any, NamedTuple, Protocol
 
 import msgspec
 from msgspec import structs
@@ -28,20 +28,20 @@ from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, reason_of
 from gribble.core.base.filewriter import locked, put_own
 from gribble.core.base.parsers import record_fault
-from gribble.core.base.paths import fold, name_fault, path_fault
+from gribble.core.base.paths import fold, name_fault
 from gribble.core.base.regular import open_regular, read_regular
 from gribble.core.base.version import VERSION
 from gribble.core.catalogue.followed import POINTER, Current, current
 from gribble.core.catalogue.publishing import ENDINGS, LIST_ENDINGS, MOST_FILE, blocks_of
 from gribble.core.catalogue.rosters import ROSTER_ENDING
-from gribble.core.records.published import FORMAT, INDEX, SIGNATURE, Index, Part
+from gribble.core.records.published import FORMAT, INDEX, Index, Listed, Piece
 
 MOST_TITLE, MOST_NUMBER = 120, 1 << 31
-MOST_INDEX, MOST_PART, MOST_FILES = 16 << 20, 64 << 20, 20_000
+MOST_INDEX, MOST_PIECE, MOST_FILES = 16 << 20, 64 << 20, 20_000
 MOST_BYTES = 1 << 30
 """What all files of a catalogue may come to, unpacked."""
 _PARTS = "parts"
-"""The folder for parts that have arrived, until the version is whole: a fetch that was cut short goes on from them."""
+"""The folder for pieces that have arrived, until the version is whole: a fetch that was cut short goes on from them."""
 _SET_NAME = re.compile(rb'^\{"set":\s*"((?:[^"\\]|\\.)*)"')
 
 
@@ -101,32 +101,22 @@ def _faults(index: Index) -> Iterator[str]:
     if len(index.files) > MOST_FILES:
         yield f"has more than {MOST_FILES:,} files"
         return
-    if sum(part.inside.size for part in index.files) > MOST_BYTES:
+    if sum(one.size for one in index.files) > MOST_BYTES:
         yield f"has more than {MOST_BYTES:,} bytes"
-    yield from _path_faults(index)
     names = set[str]()
-    for name in index.contents:
+    for one in index.files:
+        name, sizes = one.path, [size for piece in one.pieces for size in (piece.size, piece.packed)]
         if fault := name_fault(name):
             yield f"{name[:80]} {fault}"
         elif name.startswith(".") or not name.endswith(ENDINGS):
             yield f"{name[:80]} is not a file of a catalogue"
         elif fold(name) in names:
             yield f"{name[:80]} is there twice"
+        elif not all(0 <= size <= MOST_PIECE for size in sizes) or sum(piece.size for piece in one.pieces) != one.size:
+            yield f"{name[:80]} has an impossible size"
+        elif not all(_is_digest(piece.sha256) for piece in one.pieces) or not _is_digest(one.sha256):
+            yield f"{name[:80]} has no SHA-256"
         names.add(fold(name))
-
-
-def _path_faults(index: Index) -> Iterator[str]:
-    paths = set[str]()
-    for part in index.files:
-        if fault := path_fault(part.path):
-            yield f"{part.path[:80]} {fault}"
-        elif fold(part.path) in paths or part.path in (INDEX, SIGNATURE):
-            yield f"{part.path[:80]} is there twice"
-        elif not 0 <= part.size <= MOST_PART or not 0 <= part.inside.size <= MOST_PART:
-            yield f"{part.path[:80]} has an impossible size"
-        elif not all(map(_is_digest, (part.sha256, part.inside.sha256))):
-            yield f"{part.path[:80]} has no SHA-256"
-        paths.add(fold(part.path))
 
 
 def _is_digest(text: str) -> bool:
@@ -138,8 +128,8 @@ def take_in(
 ) -> tuple[Path, int]:
     """Lay a version of a catalogue out in a folder of its own below `at`: that folder, and the bytes that were fetched.
 
-    Parts that the `former` version has are taken from there. Each part is compared with its size and SHA-256 before it
-    gets a name. Raises GribbleError; the version that counts stays as it was.
+    Pieces that the `former` version has are taken from there. Each piece is compared with its SHA-256 before it gets a
+    name. Raises GribbleError; the version that counts stays as it was.
     """
     name = f"{index.number:06d}-{hashlib.sha256(raw).hexdigest()[:10]}"
     whole, work = at / name, at / f"{name}.new"
@@ -150,18 +140,17 @@ def take_in(
                 return whole, 0
             shutil.rmtree(work, ignore_errors=True)
             work.mkdir()
-            parts = _Parts(at / _PARTS, place, _known(former), advance)
-            for file, pieces in index.contents.items():
-                with (work / file).open("xb") as out:
-                    for part in pieces:
-                        out.write(parts.content(part))
+            pieces = _Pieces(at / _PARTS, place, _known(former), advance)
+            for file in index.files:
+                with (work / file.path).open("xb") as out:
+                    pieces.write(file, out)
                     out.flush()
                     flush_file(out.fileno())
             flush_folder(work)
             os.rename(work, whole)
             flush_folder(at)
             shutil.rmtree(at / _PARTS, ignore_errors=True)
-            return whole, parts.fetched
+            return whole, pieces.fetched
     except OSError as error:
         raise GribbleError(
             f"{error.filename or at} cannot be written: {reason_of(error)}",
@@ -182,8 +171,8 @@ def _known(former: Path | None) -> dict[str, tuple[Path, int, int]]:
     return found
 
 
-class _Parts:
-    """The contents of parts: from the former version, from an earlier try, or fetched."""
+class _Pieces:
+    """The contents of pieces: from the former version, from an earlier try, or fetched."""
 
     def __init__(
         self, folder: Path, place: Place, known: dict[str, tuple[Path, int, int]], advance: Callable[[int], None]
@@ -191,41 +180,47 @@ class _Parts:
         self._folder, self._place, self._known, self._advance = folder, place, known, advance
         self.fetched = 0
 
-    def content(self, part: Part) -> bytes:
-        """What comes out of a part. Raises GribbleError for one that is not what the index says."""
-        inside = part.inside
-        if inside.sha256 in self._known:
-            path, at, length = self._known[inside.sha256]
-            with path.open("rb") as stream:
-                stream.seek(at)
-                return stream.read(length)
-        packed = self._arrived(part) or self._fetch(part)
-        content = packed if part.of is None else _unpacked(packed, inside.size)
-        if len(content) != inside.size or hashlib.sha256(content).hexdigest() != inside.sha256:
-            raise self._wrong(part)
-        return content
+    def write(self, file: Listed, out: IO[bytes]) -> None:
+        """Write a file, piece by piece. Raises GribbleError for what is not as the index says."""
+        whole = hashlib.sha256()
+        for piece in file.pieces:
+            content = self._former(piece) or self._arrived(piece) or self._fetch(piece)
+            whole.update(content)
+            out.write(content)
+        if whole.hexdigest() != file.sha256:
+            raise self._wrong(file.path)
 
-    def _arrived(self, part: Part) -> bytes:
-        """A part that came in an earlier try, which was cut short."""
+    def _former(self, piece: Piece) -> bytes:
+        """A piece that the former version has."""
+        if piece.sha256 not in self._known:
+            return b""
+        path, at, length = self._known[piece.sha256]
+        with path.open("rb") as stream:
+            stream.seek(at)
+            return stream.read(length)
+
+    def _arrived(self, piece: Piece) -> bytes:
+        """A piece that came in an earlier try, which was cut short."""
         try:
-            data = read_regular(self._folder / part.sha256, MOST_PART)
+            data = read_regular(self._folder / piece.sha256, MOST_PIECE)
         except OSError:
             return b""
-        return data if hashlib.sha256(data).hexdigest() == part.sha256 else b""
+        return data if hashlib.sha256(data).hexdigest() == piece.sha256 else b""
 
-    def _fetch(self, part: Part) -> bytes:
-        data = self._place.read(part.path, part.size)
+    def _fetch(self, piece: Piece) -> bytes:
+        data = self._place.read(piece.path, piece.packed)
         self.fetched += len(data)
         self._advance(len(data))
-        if len(data) != part.size or hashlib.sha256(data).hexdigest() != part.sha256:
-            raise self._wrong(part)
+        content = _unpacked(data, piece.size) if piece.is_packed else data
+        if hashlib.sha256(content).hexdigest() != piece.sha256:
+            raise self._wrong(piece.path)
         self._folder.mkdir(exist_ok=True)
-        (self._folder / part.sha256).write_bytes(data)
-        return data
+        (self._folder / piece.sha256).write_bytes(content)
+        return content
 
-    def _wrong(self, part: Part) -> GribbleError:
+    def _wrong(self, path: str) -> GribbleError:
         return GribbleError(
-            f"{part.path} at {self._place.shown} is not the file that the index names",
+            f"{path} at {self._place.shown} is not the file that the index names",
             fix="Nothing was changed. Whoever publishes it may be doing that now: try again later.",
             code=ExitCode.FAILED,
         )

@@ -11,7 +11,7 @@ import tomllib
 import zlib
 from collections.abc import Iterable, Iterator
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any
 
 import tomlkit
 
@@ -22,7 +22,7 @@ from gribble.core.base.texts import text_of
 from gribble.core.catalogue.origins import MAP_ENDING
 from gribble.core.catalogue.rosters import ROSTER_ENDING
 from gribble.core.catalogue.sheets import SHEET_ENDING, is_listed
-from gribble.core.records.published import Inside, Part
+from gribble.core.records.published import Block, Listed
 
 LIST_ENDINGS = (".sha256", ".sha1", ".md5", ".sfv")
 """Endings of checksum lists."""
@@ -32,19 +32,15 @@ MOST_FILE = 1 << 30
 """Bytes of a file that is published."""
 LARGE = 1 << 16
 """Larger files are packed; larger rosters in blocks, so that few bytes travel where few sets have changed."""
-ONE_IN = 256
-"""A block of a roster ends before about one in so many sets. Which, their names say: so the blocks of two versions end
-at the same sets."""
+BLOCK_BYTES = 1 << 20
+"""A block of a file that is no roster, in bytes."""
+LEAST, ONE_IN = 192, 64
+"""A block of a roster has at least so many lines, and ends before about one in so many sets. Which, their names say: so
+the blocks of two versions mostly end at the same sets. About 250 sets in a block cost least: fewer make the index
+longer, more make the block longer that is fetched for one set."""
 _SET = re.compile(rb'^\{"set":\s*"((?:[^"\\]|\\.)*)"')
 _HOME = re.compile(r"(?:/home/|/Users/|(?<![A-Za-z])[A-Za-z]:[\\/]Users[\\/])[^/\\\s\"']+")
 _HEX = re.compile(r"[0-9A-Fa-f]{8,}")
-
-
-class Published(NamedTuple):
-    """A part of what is published, and its bytes."""
-
-    part: Part
-    data: bytes
 
 
 def collect(folder: Path, home: str) -> dict[str, bytes]:
@@ -129,29 +125,31 @@ def _private(value: Any, home: str, proofs: dict[str, str], where: str = "") -> 
                     yield where, f"has the value of the key {name}"
 
 
-def parts_of(name: str, data: bytes) -> Iterator[Published]:
-    """The parts in which a file travels."""
+def listed(name: str, data: bytes) -> tuple[Listed, list[bytes]]:
+    """A file as the index has it, and what is written for each of its pieces."""
+    digest = hashlib.sha256(data).hexdigest()
     if len(data) <= LARGE:
-        yield Published(Part(name, len(data), hashlib.sha256(data).hexdigest()), data)
-        return
-    for block in blocks_of(name, data):
-        packed = gzip.compress(block, 9, mtime=0)
-        inside = Inside(name, len(block), hashlib.sha256(block).hexdigest())
-        place = f"{name}.parts/{inside.sha256[:20]}.gz"
-        yield Published(Part(place, len(packed), hashlib.sha256(packed).hexdigest(), inside), packed)
+        return Listed(name, len(data), digest), [data]
+    blocks = list(blocks_of(name, data))
+    packed = [gzip.compress(block, 9, mtime=0) for block in blocks]
+    told = [
+        Block(hashlib.sha256(one).hexdigest(), len(one), len(zip_)) for one, zip_ in zip(blocks, packed, strict=True)
+    ]
+    return Listed(name, len(data), digest, tuple(told)), packed
 
 
 def blocks_of(name: str, data: bytes) -> Iterator[bytes]:
-    """A file in the blocks that are packed by themselves: a roster by its sets, any other file as a whole."""
+    """A file in the blocks that are packed by themselves: a roster by its sets, any other file by its bytes."""
     if not name.endswith(ROSTER_ENDING):
-        yield data
+        yield from (data[at : at + BLOCK_BYTES] for at in range(0, len(data), BLOCK_BYTES))
         return
-    begun = at = 0
+    begun = at = sets = 0
     for line in data.splitlines(keepends=True):
         named = _SET.match(line)
-        if named and at > begun and zlib.crc32(named[1]) % ONE_IN == 0:
+        if named and sets >= LEAST and zlib.crc32(named[1]) % ONE_IN == 0:
             yield data[begun:at]
-            begun = at
+            begun, sets = at, 0
         at += len(line)
+        sets += 1
     if at > begun:
         yield data[begun:at]

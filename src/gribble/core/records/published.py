@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+from collections.abc import Iterator
 
 from msgspec import Struct
 
@@ -11,50 +12,54 @@ INDEX, SIGNATURE = "catalogue.json", "catalogue.sig"
 """The names of the index and of its signature."""
 
 
-class Inside(Struct, frozen=True):
-    """What is in a packed file: the file of the catalogue that it is, or is a part of, and the size and SHA-256 of what
-    comes out. Several parts of one file stand in the index in their order."""
+class Block(Struct, frozen=True, array_like=True):
+    """A packed piece of a file: the SHA-256 and the size of what comes out of it, and its own size, in bytes."""
+
+    sha256: str
+    size: int
+    packed: int
+
+
+class Piece(Struct, frozen=True):
+    """What is fetched as one file: where it is, its size, and the size and SHA-256 of what it brings."""
+
+    path: str
+    packed: int
+    size: int
+    sha256: str
+    is_packed: bool
+
+
+class Listed(Struct, frozen=True, omit_defaults=True):
+    """A file of the catalogue: its name, size and SHA-256. With `blocks` it travels in packed pieces, in that order."""
 
     path: str
     size: int
     sha256: str
-
-
-class Part(Struct, frozen=True, omit_defaults=True):
-    """One published file, below the folder of the index; without `of` it is a file of the catalogue as it is."""
-
-    path: str
-    size: int
-    sha256: str
-    of: Inside | None = None
+    blocks: tuple[Block, ...] = ()
 
     @property
-    def inside(self) -> Inside:
-        """What comes out of it."""
-        return self.of or Inside(self.path, self.size, self.sha256)
+    def pieces(self) -> Iterator[Piece]:
+        """What is fetched for it."""
+        if not self.blocks:
+            yield Piece(self.path, self.size, self.size, self.sha256, is_packed=False)
+        for one in self.blocks:
+            yield Piece(f"{self.path}.parts/{one.sha256[:20]}.gz", one.packed, one.size, one.sha256, is_packed=True)
 
 
 class Index(Struct, frozen=True, omit_defaults=True):
-    """The index. `number` grows with each publishing; `date` is a day; `needs_gribble` is a range of
-    versions, such as >=0.2; `signer` is `ed25519:` and the public key in base64."""
+    """The index. `number` grows with each publishing; `date` is a day; `needs_gribble` is a range of versions, such as
+    >=0.2; `signer` is `ed25519:` and the public key in base64."""
 
     gribble: str
     title: str
     number: int
     date: datetime.date
     needs_gribble: str
-    files: tuple[Part, ...]
+    files: tuple[Listed, ...]
     signer: str | None = None
-
-    @property
-    def contents(self) -> dict[str, list[Part]]:
-        """The files of the catalogue by name, each with its parts in their order."""
-        found: dict[str, list[Part]] = {}
-        for part in self.files:
-            found.setdefault(part.inside.path, []).append(part)
-        return found
 
     @property
     def bytes(self) -> int:
         """What is fetched for all of it, in bytes."""
-        return sum(part.size for part in self.files)
+        return sum(piece.packed for one in self.files for piece in one.pieces)
