@@ -68,6 +68,7 @@ ABOUT = {
     "stores": "Rigs and sources", "core/audit": "Reading files", "core/survey": "Reading files",
     "core/answers/needed": "Names and options", "cli/check": "Names and options",
     "cli/identify": "Names and options", "cli/importing": "Taking over a list",
+    "core/answers/wishes": "Names and options",
     "cli/publishing": "Catalogues that travel", "core/answers/following": "Catalogues that travel",
     "stores/signing": "Catalogues that travel", "core/catalogue/publishing": "Catalogues that travel",
     "cli/taking_over": "Taking over a list", "cli/refreshing": "Taking over a list",

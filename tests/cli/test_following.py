@@ -10,11 +10,14 @@ import os
 import random
 import shutil
 import stat
+import tempfile
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 
 from gribble.core.answers import following
 from gribble.core.answers.following import read_index
@@ -423,3 +426,81 @@ def test_a_kill_at_any_act_leaves_one_version_or_the_other(
         assert sum(path.is_dir() for path in at.iterdir()) <= 2
     assert act > 5
     assert os.WIFEXITED(status)
+
+
+# What is announced, and what friends have
+
+
+@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(data=st.data())
+def test_what_an_update_announces_is_what_check_then_finds(
+    gribble: Gribble, tmp_path: Path, data: st.DataObject
+) -> None:
+    """Over random sheets of two emulators, random files on two rigs and in a source."""
+    names = ("plover", "knot")
+    contents = {word: word.encode() * 60 for word in "abcd"}
+
+    def needs() -> list[str]:
+        chosen = data.draw(st.lists(st.sampled_from("abcd"), unique=True))
+        levels = [data.draw(st.sampled_from(["must", "better", "extra"])) for _ in chosen]
+        swapped = [data.draw(st.sampled_from("abcd")) for _ in chosen]
+        return [need(one, contents[two], level=level) for one, two, level in zip(chosen, swapped, levels, strict=True)]
+
+    home = Path(tempfile.mkdtemp(dir=tmp_path))
+    ada, bo = home / "ada", home / "bo"
+    for name in names:
+        ada.mkdir(exist_ok=True)
+        sheet(ada, *needs(), emulator=name, folder=name)
+    places = ["drawer/{}.bin", *(f"{rig}/{name}/{{}}.rom" for rig in ("one", "two") for name in names)]
+    for number, place in enumerate(data.draw(st.lists(st.sampled_from(places), max_size=8))):
+        word = data.draw(st.sampled_from("abcd"))
+        files(bo, {place.format(word): contents["abcd"[(number + "abcd".index(word)) % 4]]})
+    for folder in ("one", "two", "drawer"):
+        (bo / folder).mkdir(parents=True, exist_ok=True)
+    rigs = "".join(
+        f'[rig.{rig}]\nat = "{rig}"\n[rig.{rig}.emulators]\nplover = "1"\nknot = "1"\n' for rig in ("one", "two")
+    )
+    (bo / "gribble.toml").write_text(f'sources = ["drawer"]\ncatalogues = []\n{rigs}')
+    publish(gribble, ada)
+    follow(gribble, bo)
+    before = states(gribble, bo)
+    for name in names:
+        sheet(ada, *needs(), emulator=name, folder=name)
+    publish(gribble, ada)
+    found = gribble("catalogue", "update", "--json", cwd=bo).json["catalogues"][0]
+    told = {(one["rig"], one["emulator"]): (one["was"], one["is"]) for one in found["effects"]}
+    assert states(gribble, bo) == before
+    update(gribble, bo)
+    after = states(gribble, bo)
+    assert {key: (before[key], state) for key, state in after.items() if state != before[key]} == {
+        key: pair for key, pair in told.items() if pair[0] != pair[1]
+    }
+    assert all((before[key], after[key]) == pair for key, pair in told.items())
+
+
+def test_what_one_lacks_another_gives_by_digest(gribble: Gribble, homes: tuple[Path, Path]) -> None:
+    ada, bo = homes
+    publish(gribble, ada)
+    follow(gribble, bo)
+    (bo / "drawer/b.bin").unlink()
+    gribble("report", "--obtain", "wanted.csv", cwd=bo)
+    (ada / "gribble.toml").write_text('sources = ["mine"]\ncatalogues = []\n')
+    files(ada, {"mine/another name.dat": B, "mine/b.rom": C})
+    found = gribble("identify", "--against", "../bo/wanted.csv", "--json", cwd=ada, code=0).json["files"]
+    assert [(one["file"], one["have"]) for one in found] == [("b.rom", [f"{ada}/mine/another name.dat"])]
+    assert "You can give 1 of 1 file" in gribble("identify", "--against", "../bo/wanted.csv", cwd=ada, code=0).words
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("", "has no column emulator"),
+        ("emulator,for,file,size,crc32,md5,sha1,sha256\nx,,a.rom,1,zz,,,\n", "line 2: zz is no crc32"),
+        ("emulator,for,file,size,crc32,md5,sha1,sha256\nx,,a.rom,-1,,,,\n", "line 2: -1 is no size"),
+        ("emulator,for,file,size,crc32,md5,sha1,sha256\nx\n", "You can give 0 of 1 file"),
+    ],
+)
+def test_a_table_that_is_none_is_told(gribble: Gribble, homes: tuple[Path, Path], text: str, said: str) -> None:
+    _, bo = homes
+    (bo / "wanted.csv").write_text(text)
+    assert said in gribble("identify", "--against", "wanted.csv", cwd=bo).words

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable
 from pathlib import Path
 from typing import Annotated, Optional
@@ -11,12 +12,13 @@ import typer
 from gribble.cli.command import Call, command
 from gribble.cli.options import VerboseOption
 from gribble.cli.session import Session
-from gribble.cli.surveying import identified, survey_whole, survey_with
+from gribble.cli.surveying import identified, survey_for, survey_whole, survey_with
 from gribble.core.answers.identify import Identified, Reading, explain
 from gribble.core.answers.identify import identify as identify_holdings
 from gribble.core.answers.scrub import Copies
 from gribble.core.answers.scrub import copies as find_copies
-from gribble.core.base.errors import ExitCode, GribbleError
+from gribble.core.answers.wishes import as_sheet, granted, read_wishes
+from gribble.core.base.errors import ExitCode, GribbleError, no_such, unreadable
 from gribble.core.base.filewriter import write_file
 from gribble.core.files.hashing import digest_blocks
 from gribble.core.records.holding import Holding
@@ -26,6 +28,7 @@ from gribble.core.sayings.facts import mend_words, say
 from gribble.core.survey.matching import is_content
 from gribble.views.identify import Shown, copies_json, identify_json, mended_json, show_copies, show_identify
 from gribble.views.looks import shorten
+from gribble.views.wishes import show_wishes, wishes_json
 
 
 @command("identify", takes="json config")
@@ -39,11 +42,16 @@ def identify(
     copies: Annotated[
         bool, typer.Option("--copies", help="Show what you have more than once, where, and the space it takes.")
     ] = False,
+    against: Annotated[
+        str, typer.Option(metavar="FILE", help="Show which of the files that a friend lacks you have.")
+    ] = "",
     verbose: VerboseOption = False,
 ) -> int:
     """What files are, and where they belong.
 
     The names do not matter. It also looks into archives, and ends with the counts.
+
+    With --against it shows what you can give to a friend, whose gribble report --obtain FILE has written the table.
 
     With --copies and no PATH it looks at everything that you have. Nothing is deleted.
 
@@ -51,6 +59,10 @@ def identify(
     """
     if copies and show:
         raise GribbleError("--copies always shows everything that you have more than once", fix="Leave out --show.")
+    if against and (copies or paths or show):
+        raise GribbleError("--against looks at everything that you have", fix="Give only --against FILE.")
+    if against:
+        return _against(call, against, verbose)
     if copies:
         return _copies(call, paths or [], verbose)
     if not paths:
@@ -87,6 +99,23 @@ def _copies(call: Call, paths: list[str], verbose: bool) -> int:
         else:
             show_copies(session.screen, found, called, verbose=verbose)
         return ExitCode.USAGE if session.loaded.catalogue.mistakes else ExitCode.CLEAN
+
+
+def _against(call: Call, name: str, verbose: bool) -> int:
+    path = call.environment.path(name)
+    if not os.path.isfile(path):
+        raise no_such(name, "file")
+    try:
+        wishes = read_wishes(path)
+    except OSError as error:
+        raise unreadable(name, error) from None
+    with Session(call) as session:
+        wishes = list(granted(wishes, survey_for(session, as_sheet(wishes))))
+        if call.json:
+            session.screen.json(wishes_json(wishes))
+        else:
+            show_wishes(session.screen, wishes, verbose=verbose)
+        return ExitCode.CLEAN
 
 
 @command("mend", takes="json config", short=True)

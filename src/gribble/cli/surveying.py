@@ -198,6 +198,20 @@ def survey_whole(session: Session, paths: list[str]) -> list[Holding]:
     return held
 
 
+def survey_for(session: Session, sheet: Sheet) -> list[Holding]:
+    """Everything that is held and could be what a sheet wants."""
+    index = open_index(session)
+    try:
+        with session.screen.bar("Surveying") as bar:
+            world = _survey(session, session.loaded.catalogue, Scope(), _surveyor(session, index, bar, more=[sheet]))
+            held = [one for each in world.everything for one in each.opened]
+    finally:
+        index.close()
+    session.notes.passed_over(world.passed_over, 0)
+    _note_away(session, world)
+    return held
+
+
 def as_installed(session: Session, world: World, scope: Scope) -> World:
     """The same world with the releases that are really installed."""
     return refitted(world, session.loaded.config, session.loaded.catalogue, structs.replace(scope, releases={}))

@@ -670,6 +670,22 @@ class Copied(TypedDict):
     files: list[Copy]
 
 
+class Wished(TypedDict):
+    """A file that a friend lacks, and the places where you have it, if you do."""
+
+    emulator: str
+    what: str
+    file: str
+    have: list[str]
+
+
+class Against(TypedDict):
+    """`gribble identify --against FILE`: which of the files that a friend lacks you have."""
+
+    gribble: Literal["against/1"]
+    files: list[Wished]
+
+
 class Copies(TypedDict):
     """`gribble identify --copies`: what is there more than once."""
 
@@ -1218,11 +1234,10 @@ class Words(TypedDict):
 
 
 ANSWERS: dict[str, Any] = {
-    "attic": Attic, "catalogues": Listed, "check": Check, "compare": Compare, "copies": Copies, "discs": Discs,
-    "doctor": Doctor, "family": Families, "fit": Fit, "history": History, "identify": Identify, "import": Import,
-    "keys": Keys, "lint": Lint, "match": MatchReleases, "mend": Mend, "needs": Needs, "place": Place, "plan": Plan,
-    "playlists": Playlists, "refresh": Refresh, "rigs": Rigs, "scrub": Scrub, "sets": Sets, "sheets": Sheets, "sources":
-    Sources, "state": Status, "undo": Undo, "update": Update, "wanted": Wanted, "watch": Watch, "why": Why, "words":
-    Words,
+    "against": Against, "attic": Attic, "catalogues": Listed, "check": Check, "compare": Compare, "copies": Copies,
+    "discs": Discs, "doctor": Doctor, "family": Families, "fit": Fit, "history": History, "identify": Identify,
+    "import": Import, "keys": Keys, "lint": Lint, "match": MatchReleases, "mend": Mend, "needs": Needs, "place": Place,
+    "plan": Plan, "playlists": Playlists, "refresh": Refresh, "rigs": Rigs, "scrub": Scrub, "sets": Sets,
+    "sheets": Sheets, "state": Status, "undo": Undo, "update": Update, "wanted": Wanted, "watch": Watch, "why": Why,
 }  # fmt: skip
 """Every kind of answer; `report/1` has a record of its own."""
