@@ -12,6 +12,7 @@ import shutil
 import stat
 import tempfile
 from collections.abc import Callable
+from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
@@ -190,6 +191,56 @@ def test_ones_own_sheet_comes_first(gribble: Gribble, homes: tuple[Path, Path]) 
     sheet(ada, need("a", A), need("b", B), need("c", C))
     publish(gribble, ada)
     assert update(gribble, bo)["effects"] == []
+
+
+def test_only_updates_change_a_followed_catalogue(gribble: Gribble, homes: tuple[Path, Path]) -> None:
+    ada, bo = homes
+    publish(gribble, ada)
+    at = follow(gribble, bo)
+    sheet(ada, need("c", C), emulator="knot")
+    before = files_of(version_of(at))
+    new, inside = "../ada/catalogue/knot.sheet.toml", f"followed/ada/{version_of(at).name}"
+    for words in (
+        ("catalogue", "add", new, "--into", inside, "--yes"),
+        ("catalogue", "add", "../ada/catalogue", "--into", "followed/ada", "--yes"),
+        ("catalogue", "capture", "rig", "--emulator", "knot", "--release", "1", "--out", f"{inside}/x.sheet.toml"),
+        ("catalogue", "import", new, "--to", "sheet", "--out", f"{inside}/x.sheet.toml", "--yes"),
+        ("catalogue", "publish", "../ada/catalogue", "--out", inside),
+    ):
+        assert "which only updates change" in gribble(*words, cwd=bo, code=2).words, words
+    gribble("catalogue", "add", new, "--yes", cwd=bo, code=0)  # into the first that is one's own
+    assert files_of(version_of(at)) == before
+    assert (bo / "own/knot.sheet.toml").exists()
+    gribble("catalogue", "refresh", cwd=bo, code=0)
+    (at / "current.json").write_text("{")
+    assert "no version of it" in gribble("doctor", cwd=bo).words
+    assert update(gribble, bo)["done"]
+
+
+def test_doctor_says_how_old_a_followed_catalogue_is(gribble: Gribble, homes: tuple[Path, Path]) -> None:
+    ada, bo = homes
+    publish(gribble, ada)
+    pointer = follow(gribble, bo) / "current.json"
+    record = json.loads(pointer.read_text())
+    for days, said in ((0, "newer one today"), (1, "1 day ago"), (90, "90 days ago"), (91, "catalogue update ada")):
+        looked = datetime.now().date() - timedelta(days=days)
+        pointer.write_text(json.dumps({**record, "looked": looked.isoformat()}))
+        told = gribble("doctor", cwd=bo).words
+        assert said in told
+        assert ("catalogue update ada" in told) == (days > 90)
+    (ada / "public" / INDEX).unlink()
+    shutil.rmtree(ada / "public")
+    assert "there is no published catalogue in" in update(gribble, bo, code=3)["error"]
+
+
+def test_init_does_not_take_a_followed_catalogue_for_ones_own(gribble: Gribble, homes: tuple[Path, Path]) -> None:
+    ada, bo = homes
+    publish(gribble, ada)
+    follow(gribble, bo)
+    before = (bo / "gribble.toml").read_bytes()
+    gribble("init", "--again", "--yes", cwd=bo)
+    assert b"00000" not in (bo / "gribble.toml").read_bytes()
+    assert (bo / "gribble.toml").read_bytes().count(b"followed") == before.count(b"followed")
 
 
 def test_saying_no_leaves_nothing(gribble: Gribble, homes: tuple[Path, Path]) -> None:

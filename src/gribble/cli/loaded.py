@@ -37,7 +37,7 @@ class Loaded(NamedTuple):
     sources: SeenSources
 
     def refuse_source(self, target: Path, option: str) -> None:
-        """Raise GribbleError where something is to be written into a source."""
+        """Raise GribbleError where something is to be written into a source, or into a catalogue that is followed."""
         _refuse_source(self.config, target, option)
 
 
@@ -118,7 +118,8 @@ def catalogue_folders(call: Call) -> list[Path]:
 
 
 def refuse_any_source(call: Call, target: Path, option: str) -> None:
-    """Raise GribbleError where a command that needs no configuration is to write into a source of the one there is."""
+    """Raise GribbleError where a command that needs no configuration is to write into a source of the one there is, or
+    into a catalogue that is followed."""
     path = find_config(call.environment)
     if path is not None:
         _refuse_source(load_config(path, call.environment.home, call.environment.env), target, option)
@@ -129,5 +130,10 @@ def _refuse_source(config: Config, target: Path, option: str) -> None:
     if lies_in(target, map(Path, config.source_folders), ends=rigs):
         raise GribbleError(
             f"{shorten(str(target))} is in a source, and Gribble never writes to a source",
+            fix=f"Name another: {option}.",
+        )
+    if lies_in(target, [Path(one.at) for one in config.catalogues if one.from_]):
+        raise GribbleError(
+            f"{shorten(str(target))} is in a catalogue that you follow, which only updates change",
             fix=f"Name another: {option}.",
         )

@@ -75,6 +75,12 @@ class FolderPlace:
         try:
             return read_regular(self._folder / path, most)
         except OSError as error:
+            if path == INDEX and isinstance(error, FileNotFoundError):
+                raise GribbleError(
+                    f"there is no published catalogue in {self.shown}",
+                    fix="Nothing was changed. Plug it in, or name the folder that has catalogue.json.",
+                    code=ExitCode.FAILED,
+                ) from None
             raise GribbleError(
                 f"{self._folder / path} cannot be read: {reason_of(error)}",
                 fix="Nothing was changed. Plug it in, or try again later.",
@@ -94,8 +100,6 @@ def place_at(call: Call, address: str) -> tuple[str, Place]:
         return f"{base}/{INDEX}", Web(base)
     folder = call.environment.path(address)
     folder = Path(os.path.normpath(folder.parent if folder.name == INDEX else folder))
-    if not os.path.isdir(folder):
-        raise no_such(address, "folder")
     return str(folder), FolderPlace(folder)
 
 
@@ -245,9 +249,8 @@ def follow(
         offer = offered(place)
         at = path.parent / FOLLOWED / _name_for(name or offer.index.title, path.parent / FOLLOWED)
         version, fetched = _taken(call, at, offer, place, None)
-        show_offer(
-            session.screen, offer.index, load_catalogue([version]).sheets, session.loaded.catalogue.sheets, fetched
-        )
+        theirs = load_catalogue([version]).sheets
+        show_offer(session.screen, offer.index, theirs, session.loaded.catalogue.sheets, fetched)
         if offer.key:
             session.screen.say(f"Signed by {fingerprint(offer.key)}. Gribble will refuse any other key.")
         else:
@@ -262,7 +265,10 @@ def follow(
             raw = _raw_catalogues(text)
             file.write([changed(text, {("catalogues",): [*raw, table]}).encode()], keep=True)
         session.screen.say(f"You follow {offer.index.title} in {shorten(str(at))}.")
-        session.screen.next("gribble catalogue list", "shows all sheets that you have now")
+        if any(name in rig.emulators for rig in config.rig.values() for name in theirs):
+            session.screen.next("gribble check", "shows what that means for your rigs")
+        else:
+            session.screen.next("gribble catalogue list", "shows all sheets that you have now")
         return ExitCode.CLEAN
 
 

@@ -19,6 +19,7 @@ from gribble.core.base.addresses import is_here, web_address
 from gribble.core.base.budget import WEB_BYTES, WEB_REDIRECTS, size_words
 from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.base.paths import name_fault
+from gribble.core.base.regular import read_regular
 
 _BLOCK = 1 << 16
 _OK, _UNCHANGED, _MOVED = 200, 304, (301, 302, 303, 307, 308)
@@ -95,7 +96,7 @@ class Web:
         with tempfile.TemporaryDirectory() as folder:
             found = fetch(f"{self.shown}/{quote(path)}", Path(folder), most=most)
             assert found is not None, "nothing was asked for that could be unchanged"
-            return found.path.read_bytes()
+            return read_regular(found.path, most)
 
 
 def _asked(pool: urllib3.PoolManager, address: str, headers: dict[str, str]) -> urllib3.BaseHTTPResponse:

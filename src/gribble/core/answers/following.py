@@ -195,7 +195,7 @@ class _Pieces:
         if piece.sha256 not in self._known:
             return b""
         path, at, length = self._known[piece.sha256]
-        with path.open("rb") as stream:
+        with open_regular(path) as stream:
             stream.seek(at)
             return stream.read(length)
 
