@@ -396,6 +396,25 @@ def test_a_bad_part_leaves_the_former_version(
     assert "gannet-1.0.roster.jsonl" in files_of(version_of(at))
 
 
+def test_a_download_cut_at_any_tenth_leaves_the_former_version(gribble: Gribble, homes: tuple[Path, Path]) -> None:
+    ada, bo = homes
+    publish(gribble, ada, "--sign")
+    with web_server(pages_of(ada / "public")) as site:
+        at = follow(gribble, bo, f"{site.address}/x")
+        before = files_of(version_of(at))
+        sheet(ada, need("a", A), need("b", C))
+        publish(gribble, ada)
+        site.pages.update(pages_of(ada / "public"))
+        for name in (INDEX, SIGNATURE, "plover.sheet.toml"):
+            page = site.pages[f"/x/{name}"]
+            for tenth in range(10):
+                page.cut = len(page.body) * tenth // 10
+                assert update(gribble, bo, code=3)["error"]
+                assert files_of(version_of(at)) == before, (name, tenth)
+            page.cut = None
+        assert update(gribble, bo)["done"]
+
+
 @pytest.mark.parametrize(
     "change",
     [

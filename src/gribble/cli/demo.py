@@ -19,10 +19,11 @@ from gribble.core.base.addresses import parse_address
 from gribble.core.base.changing import WINDOWS
 from gribble.core.base.errors import ExitCode, GribbleError, reason_of
 from gribble.core.catalogue.config import load_config
-from gribble.demo import loft, porch
+from gribble.demo import kiosk, loft, porch
 from gribble.demo.handheld import free_port, handheld
+from gribble.demo.kiosk import build_kiosk
 from gribble.demo.loft import build_loft
-from gribble.demo.porch import EVENTS, build_porch, build_visitor
+from gribble.demo.porch import build_porch, build_visitor
 from gribble.demo.sheets import HANDHELD_PASSWORD
 from gribble.demo.tour import CHAPTERS, SHORT, Chapter, Stop
 from gribble.demo.world import build_world
@@ -66,7 +67,7 @@ def demo(
     root = call.environment.path(folder)
     port = free_port()
     build_world(root, port)
-    own = {porch.FOLDER: build_porch, porch.VISITOR: build_visitor, loft.FOLDER: build_loft}
+    own = {porch.FOLDER: build_porch, porch.VISITOR: build_visitor, loft.FOLDER: build_loft, kiosk.FOLDER: build_kiosk}
     places = {"": root, **{name: build(root) for name, build in own.items()}}
     screen.say(styled("The Lighthouse Games Room", "bold"), f", made up, and built in {folder}:")
     screen.say("a PC, a stick, an arcade cabinet, a handheld on the network, a drawer of files.")
@@ -78,12 +79,15 @@ def demo(
             with chdir(places[place]):
                 for stop in stops:
                     if stop.event:
-                        EVENTS[stop.event](places[place])
+                        _EVENTS[stop.event](places[place])
                     _stop(call, places[place], stop, step)
     screen.out.print()
     _rule(screen)
     _farewell(call, folder, untouched=not any(one.place for one in walked.values()))
     return ExitCode.CLEAN
+
+
+_EVENTS = {**porch.EVENTS, **kiosk.EVENTS}
 
 
 def _walked(all_: bool, chapter: str | None) -> dict[str, Chapter]:

@@ -366,6 +366,7 @@ def update(
                 _swapped(session, one)
                 found[number] = one._replace(done=True)
                 if not call.json:
+                    session.screen.out.print()
                     session.screen.say(f"{one.name} has number {one.offer.index.number} now." if one.offer else "")
             if one.error:
                 code = max(code, int(one.error.code))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from gribble.demo import loft, porch
+from gribble.demo import kiosk, loft, porch
 
 
 class Stop(NamedTuple):
@@ -15,7 +15,7 @@ class Stop(NamedTuple):
     words: str
     """The command that answers it, without the program's name; empty is the bare command."""
     event: str = ""
-    """What happens before: a name in the porch's EVENTS."""
+    """What happens before: a name in the EVENTS of the small worlds."""
 
 
 class Chapter(NamedTuple):
@@ -124,6 +124,25 @@ CHAPTERS: dict[str, Chapter] = {
             Stop("A workbook does so in German.", "catalogue import phalarope.xlsx"),
             Stop("An export has the sets of Dotterel's next release.", "catalogue import dotterel-6.xml"),
         ),
+    ),
+    "share": Chapter(
+        "Ada publishes her sheets, and Bo follows them. An update says beforehand what it does to his rig.",
+        (
+            Stop(
+                "A copy for everybody: on the web, on a stick, or in a folder.",
+                "catalogue publish ada/terns --out ada/public",
+            ),
+            Stop("Bo follows it.", "catalogue follow ada/public --name ada --yes"),
+            Stop("What does it say of his emulator?", "check"),
+            Stop(
+                "Ada has learned that a file is needed more than she thought.",
+                "catalogue publish ada/terns --out ada/public",
+                "correct",
+            ),
+            Stop("What would her new version do?", "catalogue update --yes"),
+            Stop("Rather not yet: back to the version before.", "catalogue update --undo"),
+        ),
+        place=kiosk.FOLDER,
     ),
     "keep": Chapter(
         "The years after: a NAS that is off is not a loss, and a byte that rots is noticed.",

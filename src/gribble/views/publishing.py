@@ -89,7 +89,8 @@ def show_update(screen: Screen, one: Updating) -> None:
     if not one.is_new or one.offered is None:
         screen.say(styled(one.name, "bold"), f"  has nothing new: number {one.number}")
         return
-    head = f"  number {one.number} → {one.offered.number} of {one.offered.date}, {size(one.fetched)} fetched"
+    fetched = f", {size(one.fetched)} fetched" if one.fetched else ""
+    head = f"  number {one.number} → {one.offered.number} of {one.offered.date}{fetched}"
     screen.say(styled(one.name, "bold"), styled(head, QUIET))
     if one.changes or not (one.rosters or one.lists or one.unused):
         show_compare(screen, one.changes, list(one.effects))

@@ -9,7 +9,7 @@ from msgspec import Struct
 
 from gribble.core.records.findings import EmulatorAudit, NeedFinding, Remedy, RigAudit, SetAudit, State, Verdict
 from gribble.core.records.set_remedies import Cost
-from gribble.core.records.sheet import Accept, Need, Sheet
+from gribble.core.records.sheet import Accept, Level, Need, Sheet
 from gribble.core.sayings.facts import say_all
 
 
@@ -116,12 +116,14 @@ class SheetEffect(Struct, frozen=True):
 
     @property
     def wanted(self) -> tuple[list[str], list[str]]:
-        """Titles of the needs that the new sheet leaves open and the old one did not: held, and to obtain."""
-        open_before = {finding.need.id for finding in self.old.findings if not finding.met}
+        """Titles of the needs that the new sheet leaves open and the old one did not, or did not call a must: held, and
+        to obtain."""
+        open_before = {one.need.id: one.need.level for one in self.old.findings if not one.met}
         held: list[str] = []
         obtain: list[str] = []
         for finding in self.new.findings:
-            if not finding.met and finding.need.id not in open_before:
+            risen = finding.need.level is Level.MUST and open_before.get(finding.need.id) is not Level.MUST
+            if not finding.met and (risen or finding.need.id not in open_before):
                 gap = any(place.remedy is Remedy.OBTAIN for place in finding.places)
                 (obtain if gap else held).append(finding.need.called)
         return held, obtain
