@@ -28,6 +28,7 @@ from gribble.core.records.sheet import (  # fmt: skip
     Accept,
     Also,
     Arcade,
+    Corrections,
     IdAt,
     Key,
     ManifestFile,
@@ -48,7 +49,7 @@ DOCS = Path(__file__).parents[1] / "docs"
 MAKE = runpy.run_path(str(DOCS / "make.py"))
 MADE = MAKE["MADE"]
 RECORDS: dict[str, type[msgspec.Struct]] = {
-    "gribble.toml": Config, "A source": Source, "A catalogue": CatalogueAt, "A rig": Rig, "An emulator on a rig": Installed, "A sheet": Sheet, "The list that it was made from": Origin, "A need": Need,
+    "gribble.toml": Config, "A source": Source, "A catalogue": CatalogueAt, "A rig": Rig, "An emulator on a rig": Installed, "A sheet": Sheet, "Corrections of a sheet": Corrections, "The list that it was made from": Origin, "A need": Need,
     "A further copy": Also, "An accepted content": Accept, "A rejected content": Reject, "A key": Key,
     "One of many files": ManifestFile, "A lock": Unlock, "A setting": Setting, "A game folder": Media,
     "A refused ending": Refusal, "A pair": Pair, "An id in a file": IdAt, "The root": Root, "Arcade sets": Arcade,

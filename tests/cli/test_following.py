@@ -243,6 +243,51 @@ def test_init_does_not_take_a_followed_catalogue_for_ones_own(gribble: Gribble, 
     assert (bo / "gribble.toml").read_bytes().count(b"followed") == before.count(b"followed")
 
 
+def test_ones_own_corrections_survive_updates(gribble: Gribble, homes: tuple[Path, Path]) -> None:
+    ada, bo = homes
+    publish(gribble, ada)
+    follow(gribble, bo)
+    own = bo / "own/mine.sheet.toml"
+    head = 'sheet = 1\nextends = "plover"\n'
+    own.write_text(head + 'without = ["b"]\n' + need("c", C))
+
+    def verdicts() -> dict[str, str]:
+        found = gribble("check", "--json", cwd=bo).json["rigs"][0]["emulators"][0]["needs"]
+        return {one["need"]: one["verdict"] for one in found}
+
+    assert verdicts() == {"a": "sound", "c": "missing"}
+    gribble("catalogue", "lint", cwd=bo, code=0)
+    sheet(ada, need("a", C), need("b", B), need("d", A))
+    publish(gribble, ada)
+    assert update(gribble, bo)["done"]
+    assert verdicts() == {"a": "imposter", "c": "missing", "d": "misnamed"}
+    own.write_text(head + need("a", A))  # in place of Ada's
+    assert verdicts() == {"a": "sound", "b": "astray", "d": "astray"}
+    own.write_text(head + 'without = ["z"]\n')
+    assert '"z" is no need of plover' in gribble("catalogue", "lint", "--strict", cwd=bo, code=1).words
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ('extends = "plovver"\n', 'extends: there is no sheet for "plovver"; did you mean'),
+        ('extends = "plover"\n' + need("a", A) + need("c", C, folder="roms"), "need[1].folder"),
+        ('extends = "plover"\nemulator = "x"\n', "emulator: unknown key"),
+        ("extends = 3\n", "extends: put the value in quotes"),
+    ],
+)
+def test_wrong_corrections_are_told_and_left_out(
+    gribble: Gribble, homes: tuple[Path, Path], text: str, said: str
+) -> None:
+    ada, bo = homes
+    publish(gribble, ada)
+    follow(gribble, bo)
+    (bo / "own/mine.sheet.toml").write_text("sheet = 1\n" + text)
+    ended = gribble("check", cwd=bo, code=2)
+    assert said in ended.words
+    assert "mine.sheet.toml" in ended.words
+
+
 def test_saying_no_leaves_nothing(gribble: Gribble, homes: tuple[Path, Path]) -> None:
     ada, bo = homes
     publish(gribble, ada)

@@ -84,7 +84,7 @@ def lint(
     for path in chosen:
         if not os.path.exists(path):
             raise no_such(path, fix="Name a catalogue folder, a sheet or a roster.")
-    remarks = look(chosen)
+    remarks = look(chosen, _beside(call))
     if call.json:
         screen.json(lint_json(remarks))
     else:
@@ -92,6 +92,12 @@ def lint(
     if any(remark.mistake for remark in remarks):
         return ExitCode.USAGE
     return ExitCode.ATTENTION if remarks and strict else ExitCode.CLEAN
+
+
+def _beside(call: Call) -> list[Path]:
+    """The catalogue folders of the configuration, whose sheets one may correct; none if there is no configuration."""
+    path = find_config(call.environment, call.config)
+    return sheet_folders(load_config(path, call.environment.home, call.environment.env)) if path else []
 
 
 @command("catalogue compare", takes="json config")

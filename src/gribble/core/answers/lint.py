@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import re
 from collections import Counter
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from pathlib import Path
 from typing import cast
 
@@ -21,13 +21,13 @@ from gribble.core.base.texts import text_of
 from gribble.core.catalogue.families import bios_of, family_of
 from gribble.core.catalogue.ranges import concerns
 from gribble.core.catalogue.rosters import ROSTER_ENDING, load_roster
-from gribble.core.catalogue.sheets import SHEET_ENDING, is_listed, load_sheet
+from gribble.core.catalogue.sheets import SHEET_ENDING, correct, is_listed, load_any
 from gribble.core.catalogue.writing import FILL_IN
 from gribble.core.files.volumes import name_trouble
 from gribble.core.placing.planfile import OWN_NAMES
 from gribble.core.records.place import places_of
 from gribble.core.records.roster import ArcadeSet, Roster, SetKind
-from gribble.core.records.sheet import Accept, Need, Reject, Sheet
+from gribble.core.records.sheet import Accept, Corrections, Need, Reject, Sheet
 from gribble.core.sayings.facts import say
 
 LIST_ENDINGS = (".sha256", ".sha1", ".md5", ".sfv")
@@ -54,8 +54,10 @@ def mistakes_in(remarks: Iterable[Remark]) -> list[Mistake]:
     return [Mistake(one.file, one.where, one.what) for one in remarks if one.mistake]
 
 
-def lint(paths: Iterable[Path]) -> list[Remark]:
-    """Everything found in some catalogue folders and files. Pure but for reading them."""
+def lint(paths: Iterable[Path], beside: Iterable[Path] = ()) -> list[Remark]:
+    """Everything found in some catalogue folders and files, which may correct sheets in folders `beside`. Pure but for
+    reading them."""
+    corrections: list[tuple[Path, Corrections]] = []
     found: list[Remark] = []
     sheets: list[tuple[str, Sheet]] = []
     sounding = set[str]()
@@ -68,14 +70,19 @@ def lint(paths: Iterable[Path]) -> list[Remark]:
                 if roster and any(one.samples for one in roster.sets.values()):
                     sounding.add(roster.head.emulator)
             elif file.name.endswith(SHEET_ENDING):
-                sheet, mistakes = load_sheet(file)
+                sheet, mistakes = load_any(file)
                 found += [Remark(one.file, one.where, one.what, True) for one in mistakes]
-                if sheet is not None:
+                if isinstance(sheet, Corrections):
+                    corrections.append((file, sheet))
+                elif sheet is not None:
                     found += _second_sheet(str(file), sheet, sheets)
                     sheets.append((str(file), sheet))
                     found += _sheet_remarks(str(file), sheet)
                     found += _marks(file)
         found += _unused_lists(path, [sheet for file, sheet in sheets if Path(file).parent == path])
+    known = {**_sheets_in(beside), **{one.emulator: one for _, one in reversed(sheets)}}
+    for file, ours in corrections:
+        found += _correction_remarks(file, ours, known)
     silent = ((file, one.arcade) for file, one in sheets if one.emulator in sounding)
     found += [
         Remark(
@@ -87,6 +94,29 @@ def lint(paths: Iterable[Path]) -> list[Remark]:
         if arcade is not None and not arcade.samples
     ]
     return found + list(_contradictions(sheets)) + list(_shared_places(sheets))
+
+
+def _sheets_in(folders: Iterable[Path]) -> dict[str, Sheet]:
+    """The sheets of some folders as they are written, not corrected; of two for one emulator, the first."""
+    found: dict[str, Sheet] = {}
+    for file in (file for folder in folders for file in sorted(folder.glob(f"*{SHEET_ENDING}"))):
+        sheet, _ = load_any(file)
+        if isinstance(sheet, Sheet):
+            found.setdefault(sheet.emulator, sheet)
+    return found
+
+
+def _correction_remarks(file: Path, ours: Corrections, known: Mapping[str, Sheet]) -> Iterator[Remark]:
+    """The mistakes of a sheet as it is corrected, and corrections that change nothing."""
+    if ours.extends not in known:
+        yield Remark(str(file), "extends", f'there is no sheet for "{ours.extends}" here, so nobody can check this')
+        return
+    _, mistakes = correct(file, ours, known)
+    yield from (Remark(one.file, one.where, one.what, True) for one in mistakes)
+    ids = {need.id for need in known[ours.extends].need}
+    for number, gone in enumerate(ours.without):
+        if gone not in ids:
+            yield Remark(str(file), f"without[{number}]", f'"{gone}" is no need of {ours.extends}')
 
 
 def _second_sheet(file: str, sheet: Sheet, before: list[tuple[str, Sheet]]) -> Iterator[Remark]:

@@ -13,10 +13,11 @@ from gribble.core.records.answers import ANSWERS
 from gribble.core.records.config import Config
 from gribble.core.records.imported import FieldMap
 from gribble.core.records.roster import ArcadeSet, RosterHead
-from gribble.core.records.sheet import Sheet
+from gribble.core.records.sheet import Corrections, Sheet
 
 FILES: dict[str, tuple[type, str]] = {
     "sheet": (Sheet, "what one emulator needs: <emulator>.sheet.toml"),
+    "corrections": (Corrections, "what you correct in a sheet of somebody else: <name>.sheet.toml"),
     "config": (Config, "the user's configuration: gribble.toml"),
     "roster-head": (RosterHead, "the first line of a roster"),
     "roster-set": (ArcadeSet, "each further line of a roster"),
@@ -42,7 +43,10 @@ def schema(name: str) -> dict[str, Any]:
         part["properties"]["folders"]["additionalProperties"] = {
             "anyOf": [text, part["properties"].pop(MORE)["additionalProperties"]]
         }
-    if name == "config":  # the short form: sandpiper = "3.1"
+    if name == "config":  # the short forms: sources = ["drawer"], sandpiper = "3.1"
+        for key in ("sources", "catalogues"):
+            places = made["$defs"]["Config"]["properties"][key]
+            places["items"] = {"anyOf": [{"type": "string"}, places["items"]]}
         emulators = made["$defs"]["Rig"]["properties"]["emulators"]
         emulators["additionalProperties"] = {"anyOf": [{"type": "string"}, emulators["additionalProperties"]]}
     if name == "map":  # the short form: name = "@name"

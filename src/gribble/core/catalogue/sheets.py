@@ -5,7 +5,7 @@ from __future__ import annotations
 import contextlib
 import fnmatch
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import TypeVar
 
@@ -20,7 +20,7 @@ from gribble.core.base.suggest import suggest
 from gribble.core.base.tables import Mistakes, first_and_more, read_table, read_toml
 from gribble.core.base.texts import NoTextError, text_of
 from gribble.core.catalogue.checks import check_sheet
-from gribble.core.records.sheet import ManifestFile, Need, Sheet
+from gribble.core.records.sheet import Corrections, ManifestFile, Need, Sheet
 
 _ALGORITHMS = {length: name for name, length in HEX_LENGTHS.items()}
 _PLAIN = re.compile(r"^(?P<escaped>\\)?(?P<digest>[0-9A-Fa-f]+) [ *](?P<path>.+)$")
@@ -120,11 +120,13 @@ class Catalogue(Struct, frozen=True):
 
 
 def load_catalogue(folders: list[Path]) -> Catalogue:
-    """Every sheet of the folders. Where two folders know one emulator, the folder named first wins."""
+    """Every sheet of the folders, with what corrects it. Where two folders know one emulator, the folder named first
+    wins."""
     sheets: dict[str, Sheet] = {}
     mistakes: list[Mistake] = []
     rosters: dict[str, tuple[Path, ...]] = {}
     faulty: dict[str, Path] = {}
+    corrections: list[tuple[Path, Corrections]] = []
     for folder in folders:
         seen: dict[str, Path] = {}
         try:
@@ -135,8 +137,11 @@ def load_catalogue(folders: list[Path]) -> Catalogue:
         for path in listed:
             if not is_listed(path.name, SHEET_ENDING):
                 continue
-            sheet, found = load_sheet(path)
+            sheet, found = load_any(path)
             mistakes += found
+            if isinstance(sheet, Corrections):
+                corrections.append((path, sheet))
+                continue
             if sheet is None:
                 faulty.setdefault(emulator_of(path), path)
                 continue
@@ -150,6 +155,11 @@ def load_catalogue(folders: list[Path]) -> Catalogue:
                 names = (path for path in listed if fnmatch.fnmatchcase(path.name, pattern))
                 rosters[sheet.emulator] = tuple(path for path in names if is_listed(path.name, ""))
             sheets.setdefault(sheet.emulator, sheet)
+    for path, one in corrections:
+        corrected, found = correct(path, one, sheets)
+        mistakes += found
+        if corrected is not None:
+            sheets[one.extends] = corrected
     return Catalogue(sheets, tuple(mistakes), rosters, faulty)
 
 
@@ -164,21 +174,56 @@ def emulator_of(path: Path) -> str:
 def load_sheet(path: Path, text: str | None = None) -> tuple[Sheet | None, list[Mistake]]:
     """The sheet in a file, digests in lower case; None, with the mistakes, if it has any. With a `text`, the sheet that
     the file is going to be."""
+    sheet, mistakes = load_any(path, text)
+    if isinstance(sheet, Corrections):
+        return None, [Mistake(str(path), "extends", f"is no sheet by itself: it corrects that of {sheet.extends}")]
+    return sheet, mistakes
+
+
+def load_any(path: Path, text: str | None = None) -> tuple[Sheet | Corrections | None, list[Mistake]]:
+    """The same, or what a file corrects in a sheet."""
     try:
-        return _load_sheet(path, text)
+        return _load_any(path, text)
     except Exception as error:  # whatever a file holds, it stops nothing but itself
         return None, [Mistake(str(path), "", f"cannot be understood ({type(error).__name__}: {error})")]
 
 
-def _load_sheet(path: Path, text: str | None) -> tuple[Sheet | None, list[Mistake]]:
+def _load_any(path: Path, text: str | None) -> tuple[Sheet | Corrections | None, list[Mistake]]:
     mistakes = Mistakes(str(path))
     tables = read_toml(path, mistakes, text)
-    sheet = read_table(Sheet, first_and_more(tables), "", mistakes) if tables is not None else None
+    kind: type[Sheet | Corrections] = Corrections if tables is not None and "extends" in tables else Sheet
+    sheet = read_table(kind, first_and_more(tables), "", mistakes) if tables is not None else None
     if sheet is not None:
         needs = tuple(_complete(need, f"need[{n}]", path.parent, mistakes) for n, need in enumerate(sheet.need))
         sheet = structs.replace(sheet, need=needs)
-        check_sheet(sheet, mistakes)
+        if isinstance(sheet, Sheet):
+            check_sheet(sheet, mistakes)
     return (None if mistakes.found else sheet), mistakes.found
+
+
+def correct(path: Path, ours: Corrections, sheets: Mapping[str, Sheet]) -> tuple[Sheet | None, list[Mistake]]:
+    """A sheet among others, corrected; None, with the mistakes, if it cannot be."""
+    mistakes = Mistakes(str(path))
+    if (base := sheets.get(ours.extends)) is None:
+        mistakes.add("extends", f'there is no sheet for "{ours.extends}"{suggest(ours.extends, list(sheets))}')
+        return None, mistakes.found
+    own = {need.id: need for need in ours.need}
+    needs = [own.pop(need.id, need) for need in base.need if need.id not in ours.without]
+    needs += own.values()
+    corrected = structs.replace(
+        base,
+        folders={**base.folders, **ours.folders},
+        more_folders={**base.more_folders, **ours.more_folders},
+        need=tuple(needs),
+    )
+    check_sheet(corrected, mistakes)
+    place = {f"need[{needs.index(need)}]": f"need[{number}]" for number, need in enumerate(ours.need) if need in needs}
+
+    def here(mistake: Mistake) -> Mistake:
+        head = mistake.where.partition(".")[0]
+        return structs.replace(mistake, where=place.get(head, head) + mistake.where[len(head) :])
+
+    return (None if mistakes.found else corrected), list(map(here, mistakes.found))
 
 
 T = TypeVar("T", bound=Digests)

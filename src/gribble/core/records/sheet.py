@@ -284,3 +284,15 @@ class Sheet(Struct, frozen=True, kw_only=True, omit_defaults=True):
         """The folder, as the sheet has it, in which all lies that it names; empty if that is where it begins."""
         named = [join(folder) for folder in self.folders.values()] + [parent(one.file) for one in self.setting]
         return join(os.path.commonpath([f"/{one}" for one in named])) if named else ""
+
+
+class Corrections(Struct, frozen=True, kw_only=True, omit_defaults=True):
+    """What somebody corrects in another person's sheet of the emulator `extends`. A `need` is added or, where the
+    sheet has its id, takes the place of that one; `without` are the ids of needs to leave out."""
+
+    sheet: int
+    extends: str
+    folders: dict[str, str] = {}
+    more_folders: dict[str, tuple[str, ...]] = {}
+    without: tuple[str, ...] = ()
+    need: tuple[Need, ...] = ()
