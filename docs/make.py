@@ -39,6 +39,7 @@ import typer
 import gribble
 from gribble.cli.app import SHOW, SHOWN, program, run
 from gribble.cli.environment import Environment
+from gribble.core.answers.following import MOST_BYTES, MOST_FILES, MOST_INDEX, MOST_PIECE, MOST_TITLE
 from gribble.core.base import budget
 from gribble.core.base.errors import ExitCode
 from gribble.core.files.settingsfile import MOST_VALUE
@@ -463,6 +464,13 @@ def costs_table() -> str:
                 f"XML {budget.XML_DEPTH} deep",
                 f"pages and workbooks are read by a process of their own, with {size(budget.APART_BYTES)} of memory "
                 f"and {budget.APART_SECONDS} seconds of work",
+            ],
+        ),
+        "published catalogues": (
+            "sheets, rosters, field maps and checksum lists, in their own folder; every file by its SHA-256",
+            [
+                f"the index {size(MOST_INDEX)}, {MOST_FILES:,} files, a title of {MOST_TITLE} characters",
+                f"all of it {size(MOST_BYTES)} unpacked, a piece {size(MOST_PIECE)}; no byte beyond the index",
             ],
         ),
         "journals": (
