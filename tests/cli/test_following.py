@@ -374,10 +374,17 @@ def test_little_travels_where_little_changed(gribble: Gribble, homes: tuple[Path
         site.pages.update(pages_of(ada / "public"))
         site.asked.clear()
         done = update(gribble, bo)
+        assert len(site.asked) == 2, site.asked  # the index and one block
+        index = site.pages[f"/x/{INDEX}"]
+        index.etag = '"two"'
+        gribble("catalogue", "update", "--undo", cwd=bo, code=0)
+        assert update(gribble, bo)["done"], "what the server calls the newer version says nothing of the older"
+        site.asked.clear()
+        assert not update(gribble, bo)["done"]
+        assert [(path, status) for path, _, status in site.asked] == [(f"/x/{INDEX}", 304)]
     assert done["changes"]["rosters"] == [
         {"name": "gannet-1.0.roster.jsonl", "emulator": "gannet", "new": 0, "gone": 0, "changed": 1}
     ]
-    assert len(site.asked) == 2, site.asked  # the index and one block
     roster = (ada / "catalogue/gannet-1.0.roster.jsonl").read_bytes()
     assert (version_of(bo / "followed/ada") / "gannet-1.0.roster.jsonl").read_bytes() == roster
     assert b"".join(blocks_of("gannet-1.0.roster.jsonl", roster)) == roster

@@ -70,6 +70,10 @@ class FolderPlace:
         self._folder = folder
         self.shown = str(folder)
 
+    def index(self, most: int, _etag: str) -> tuple[bytes, str]:
+        """The index; a folder has no name for its state. Raises GribbleError."""
+        return self.read(INDEX, most), ""
+
     def read(self, path: str, most: int) -> bytes:
         """A file of at most so many bytes. Raises GribbleError."""
         try:
@@ -105,19 +109,23 @@ def place_at(call: Call, address: str) -> tuple[str, Place]:
 
 @dataclass(frozen=True)
 class Offer:
-    """What a place offers now: its index, the bytes of that, and whose signature they have."""
+    """What a place offers now: its index, the bytes of that, and whose signature they have, and what the server
+    calls this state of it."""
 
     index: Index
     raw: bytes
     key: str | None
+    etag: str
 
 
-def offered(place: Place) -> Offer:
-    """The index of a place, its signature compared. Raises GribbleError."""
-    raw = place.read(INDEX, MOST_INDEX)
+def offered(place: Place, etag: str = "") -> Offer | None:
+    """The index of a place, its signature compared; None if it is still in the state `etag`. Raises GribbleError."""
+    if (found := place.index(MOST_INDEX, etag)) is None:
+        return None
+    raw, etag = found
     index = read_index(place.shown, raw)
     if index.signer is None:
-        return Offer(index, raw, None)
+        return Offer(index, raw, None, etag)
     try:
         right = is_signed(index.signer, raw, place.read(SIGNATURE, 1 << 12))
     except ValueError:
@@ -128,7 +136,7 @@ def offered(place: Place) -> Offer:
             fix="Nothing was changed. Try again later: it may be being published now. If not, somebody changed it.",
             code=ExitCode.FAILED,
         )
-    return Offer(index, raw, index.signer)
+    return Offer(index, raw, index.signer, etag)
 
 
 # publish
@@ -247,6 +255,7 @@ def follow(
         if any(one.from_ == noted for one in config.catalogues):
             raise GribbleError(f"you follow {noted} already", fix="gribble catalogue update looks for a new version.")
         offer = offered(place)
+        assert offer is not None, "no state was known"
         at = path.parent / FOLLOWED / _name_for(name or offer.index.title, path.parent / FOLLOWED)
         version, fetched = _taken(call, at, offer, place, None)
         theirs = load_catalogue([version]).sheets
@@ -258,7 +267,7 @@ def follow(
         if not ask(call, "Follow it?", yes):
             shutil.rmtree(at, ignore_errors=True)
             return ExitCode.ATTENTION
-        swap(at, offer.index, version, _today(call))
+        swap(at, offer.index, version, _today(call), offer.etag)
         table = shown_table(at, noted, offer.key, offer.index.number, path.parent)
         with changing(path) as file:
             text = text_of(file.data)
@@ -410,7 +419,10 @@ def _looked(session: Session, one: CatalogueAt, *, older: bool) -> Update:
     try:
         assert one.from_ is not None
         _, place = place_at(session.call, one.from_)
-        offer = offered(place)
+        offer = offered(place, now.etag if now else "")
+        if offer is None:
+            looked_at(at, _today(session.call))
+            return base
         _refuse_other_key(one, offer)
         if offer.index.number < pinned and not older:
             raise GribbleError(
@@ -474,7 +486,7 @@ def _with(config: Config, at: Path, version: Path) -> list[Path]:
 def _swapped(session: Session, one: Update) -> None:
     assert one.offer is not None
     assert one.version is not None
-    swap(one.at, one.offer.index, one.version, _today(session.call))
+    swap(one.at, one.offer.index, one.version, _today(session.call), one.offer.etag)
     entered = next(each for each in session.loaded.config.catalogues if Path(each.at) == one.at)
     if one.offer.key and not entered.key:
         _pin(session, one)

@@ -20,6 +20,7 @@ from gribble.core.base.budget import WEB_BYTES, WEB_REDIRECTS, size_words
 from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.base.paths import name_fault
 from gribble.core.base.regular import read_regular
+from gribble.core.records.published import INDEX
 
 _BLOCK = 1 << 16
 _OK, _UNCHANGED, _MOVED = 200, 304, (301, 302, 303, 307, 308)
@@ -91,12 +92,21 @@ class Web:
     def __init__(self, base: str) -> None:
         self.shown = base
 
+    def index(self, most: int, etag: str) -> tuple[bytes, str] | None:
+        """The index, and what the server calls this state of it; None if it is still in the state `etag`. Raises
+        GribbleError."""
+        return self._read(INDEX, most, etag)
+
     def read(self, path: str, most: int) -> bytes:
         """A file of at most so many bytes. Raises GribbleError."""
+        found = self._read(path, most)
+        assert found is not None, "nothing was asked for that could be unchanged"
+        return found[0]
+
+    def _read(self, path: str, most: int, etag: str = "") -> tuple[bytes, str] | None:
         with tempfile.TemporaryDirectory() as folder:
-            found = fetch(f"{self.shown}/{quote(path)}", Path(folder), most=most)
-            assert found is not None, "nothing was asked for that could be unchanged"
-            return read_regular(found.path, most)
+            found = fetch(f"{self.shown}/{quote(path)}", Path(folder), most=most, etag=etag)
+            return (read_regular(found.path, most), found.etag) if found else None
 
 
 def _asked(pool: urllib3.PoolManager, address: str, headers: dict[str, str]) -> urllib3.BaseHTTPResponse:

@@ -52,6 +52,10 @@ class Place(Protocol):
     def shown(self) -> str:
         """What it is called."""
 
+    def index(self, most: int, etag: str) -> tuple[bytes, str] | None:
+        """The index of at most so many bytes, and what the server calls this state of it; None if it is still in the
+        state `etag`. Raises GribbleError."""
+
     def read(self, path: str, most: int) -> bytes:
         """A published file of at most so many bytes. Raises GribbleError."""
 
@@ -235,7 +239,7 @@ def _unpacked(packed: bytes, size: int) -> bytes:
         return b""
 
 
-def swap(at: Path, index: Index, version: Path, looked: datetime.date) -> None:
+def swap(at: Path, index: Index, version: Path, looked: datetime.date, etag: str) -> None:
     """Let another version count; the one that counted is kept until the next swap. Raises GribbleError."""
     before = current(at)
     now = Current(
@@ -244,6 +248,7 @@ def swap(at: Path, index: Index, version: Path, looked: datetime.date) -> None:
         title=index.title,
         date=index.date,
         looked=looked,
+        etag=etag,
         former=before.folder if before and before.folder != version.name else "",
         former_number=before.number if before else 0,
         former_date=before.date if before else None,
@@ -263,6 +268,7 @@ def go_back(at: Path) -> Current:
         folder=now.former,
         number=now.former_number,
         date=now.former_date or now.date,
+        etag="",
         former=now.folder,
         former_number=now.number,
         former_date=now.date,

@@ -16,14 +16,15 @@ POINTER = "current.json"
 
 
 class Current(Struct, frozen=True, omit_defaults=True):
-    """The version that counts: its folder and number, what its index says of it, when it was looked for last, and the
-    version before."""
+    """The version that counts: its folder and number, what its index says of it, when it was looked for last, what
+    the server calls this state of the index, and the version before."""
 
     folder: str
     number: int
     title: str
     date: datetime.date
     looked: datetime.date
+    etag: str = ""
     former: str = ""
     former_number: int = 0
     former_date: datetime.date | None = None
