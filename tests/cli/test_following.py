@@ -264,6 +264,9 @@ def test_ones_own_corrections_survive_updates(gribble: Gribble, homes: tuple[Pat
     own.write_text(head + need("a", A))  # in place of Ada's
     assert verdicts() == {"a": "sound", "b": "astray", "d": "astray"}
     own.write_text(head + 'without = ["z"]\n')
+    gribble("catalogue", "publish", "own", "--out", "back", "--only", "mine.sheet.toml", cwd=bo, code=0)
+    assert set(files_of(bo / "back")) == {INDEX, "mine.sheet.toml"}
+    gribble("catalogue", "publish", "own", "--out", "back", "--only", "nix.sheet.toml", cwd=bo, code=2)
     assert '"z" is no need of plover' in gribble("catalogue", "lint", "--strict", cwd=bo, code=1).words
 
 

@@ -148,6 +148,10 @@ def publish(
     folder: Annotated[str, typer.Argument(metavar="FOLDER", help="The catalogue folder.")],
     out: Annotated[str, typer.Option(metavar="PLACE", help="The folder for the published copy.")],
     title: Annotated[str, typer.Option(metavar="TEXT", help="What people call it (default: the folder's name).")] = "",
+    only: Annotated[
+        Optional[list[str]],  # noqa: UP045
+        typer.Option(metavar="FILE", help="Only this sheet or roster; may be repeated.", show_default=False),
+    ] = None,
     sign: Annotated[bool, typer.Option("--sign", help="Sign it, so that others know that it is yours.")] = False,
 ) -> int:
     """Write a copy that others can follow.
@@ -161,17 +165,7 @@ def publish(
     if not os.path.isdir(source):
         raise no_such(folder, "folder")
     refuse_any_source(call, target, "--out PLACE")
-    remarks = lint([source])
-    if mistakes := mistakes_in(remarks):
-        raise MistakesError(mistakes, fix="Nothing was published. Correct these mistakes first.")
-    if remarks:
-        show_lint(call.screen, remarks, strict=False)
-    try:
-        files = collect(source, str(call.environment.home))
-    except OSError as error:
-        raise GribbleError(
-            f"{error.filename or source} cannot be read: {reason_of(error)}", fix="Nothing was published."
-        ) from error
+    files = _collected(call, source, [Path(one).name for one in only or ()])
     found = [listed(name, data) for name, data in files.items()]
     if not found:
         raise GribbleError(f"{folder} has no sheet and no roster", fix="Name the folder with your sheets.")
@@ -211,6 +205,24 @@ def publish(
         call.screen.say("It had another key before. All who follow it will have to agree to yours.")
     call.screen.next(f"gribble catalogue follow {quoted(shorten(str(target)))}", "uses it; others name its web address")
     return ExitCode.CLEAN
+
+
+def _collected(call: Call, source: Path, only: list[str]) -> dict[str, bytes]:
+    """What is published of a catalogue folder, or `only` some files of it; remarks are told. Raises GribbleError."""
+    for name in only:
+        if not os.path.isfile(source / name):
+            raise no_such(source / name, "file")
+    remarks = lint([source / name for name in only] or [source])
+    if mistakes := mistakes_in(remarks):
+        raise MistakesError(mistakes, fix="Nothing was published. Correct these mistakes first.")
+    if remarks:
+        show_lint(call.screen, remarks, strict=False)
+    try:
+        return collect(source, str(call.environment.home), only)
+    except OSError as error:
+        raise GribbleError(
+            f"{error.filename or source} cannot be read: {reason_of(error)}", fix="Nothing was published."
+        ) from error
 
 
 def _published(target: Path) -> Index | None:

@@ -9,7 +9,7 @@ import os
 import re
 import tomllib
 import zlib
-from collections.abc import Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -43,13 +43,14 @@ _HOME = re.compile(r"(?:/home/|/Users/|(?<![A-Za-z])[A-Za-z]:[\\/]Users[\\/])[^/
 _HEX = re.compile(r"[0-9A-Fa-f]{8,}")
 
 
-def collect(folder: Path, home: str) -> dict[str, bytes]:
+def collect(folder: Path, home: str, only: Collection[str] = ()) -> dict[str, bytes]:
     """What is published of a catalogue folder, by name: sheets and field maps without comments, rosters, and the
-    checksum lists that a sheet names. Lists of one's own disk are not named as origins.
+    checksum lists that a sheet names; or `only` some of the files. Lists of one's own disk are not named as origins.
 
     Raises OSError, and MistakesError if something in it is private: a path of a home folder, or the value of a key.
     """
     names = sorted(one for one in os.listdir(folder) if is_listed(one, (SHEET_ENDING, ROSTER_ENDING, MAP_ENDING)))
+    names = [one for one in names if not only or one in only]
     tables = {name: _table(folder / name) for name in names if not name.endswith(ROSTER_ENDING)}
     lists = {need["manifest"] for table in tables.values() for need in _needs(table) if "manifest" in need}
     found: dict[str, bytes] = {}
