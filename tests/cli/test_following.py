@@ -393,6 +393,49 @@ def test_little_travels_where_little_changed(gribble: Gribble, homes: tuple[Path
     assert b"".join(blocks_of("gannet-1.0.roster.jsonl", roster)) == roster
 
 
+def test_a_block_of_an_earlier_version_comes_back(gribble: Gribble, homes: tuple[Path, Path]) -> None:
+    ada, bo = homes
+    with_rosters(ada, 900)
+    publish(gribble, ada)
+    at = follow(gribble, bo)
+    first = files_of(version_of(at))
+    for changed in (450, None):
+        with_rosters(ada, 900, changed=changed)
+        publish(gribble, ada)
+        assert update(gribble, bo)["done"]
+    assert files_of(version_of(at)) == first
+
+
+def test_a_version_that_was_damaged_on_its_way_in_is_fetched_anew(gribble: Gribble, homes: tuple[Path, Path]) -> None:
+    ada, bo = homes
+    publish(gribble, ada)
+    at = follow(gribble, bo)
+    sheet(ada, need("a", A), need("b", C))
+    publish(gribble, ada)
+    gribble("catalogue", "update", cwd=bo, code=1)  # fetched, and not taken
+    (waiting,) = (path for path in at.iterdir() if path.name.startswith("000002"))
+    gribble("catalogue", "update", cwd=bo, code=1)
+    assert waiting.exists(), "what has come is not fetched at each look"
+    (waiting / "plover.sheet.toml").write_bytes(b"")
+    assert update(gribble, bo)["done"]
+    assert files_of(version_of(at))["plover.sheet.toml"] == (ada / "public/plover.sheet.toml").read_bytes()
+
+
+def test_the_mistakes_of_what_somebody_publishes_are_told(gribble: Gribble, homes: tuple[Path, Path]) -> None:
+    ada, bo = homes
+    publish(gribble, ada)
+    at = follow(gribble, bo)
+    before = files_of(version_of(at))
+    text = (ada / "public/plover.sheet.toml").read_bytes().replace(b'kind = "bios"', b'kind = "bias"', 1)
+    (ada / "public/plover.sheet.toml").write_bytes(text)
+    index = json.loads((ada / "public" / INDEX).read_text())
+    index["number"], index["files"][0]["size"] = 2, len(text)
+    index["files"][0]["sha256"] = hashlib.sha256(text).hexdigest()
+    (ada / "public" / INDEX).write_text(json.dumps(index))
+    assert "need[0].kind" in gribble("catalogue", "update", "--yes", cwd=bo, code=2).words
+    assert files_of(version_of(at)) == before
+
+
 def cut(page: Page) -> None:
     page.cut = len(page.body) // 2
 
@@ -548,7 +591,7 @@ def test_a_kill_at_any_act_leaves_one_version_or_the_other(
         if status:
             update(gribble, bo)
         assert files_of(version_of(at)) == after, act
-        assert sum(path.is_dir() for path in at.iterdir()) <= 2
+        assert sum(path.is_dir() for path in at.iterdir()) <= 3  # what a kill left goes with the next update
     assert act > 5
     assert os.WIFEXITED(status)
 

@@ -189,7 +189,7 @@ def publish(
     fresh = [(one, data) for one, data in pieces if mine.get(one.path) != one or not os.path.lexists(target / one.path)]
     with call.screen.bar("Publishing", sum(one.packed for one, _ in fresh)) as bar:
         for one, data in fresh:
-            _put(target / one.path, data, ours=one.path in mine)
+            _put(target / one.path, data, ours=one.path in mine or one.is_packed)  # a block of an earlier version
             bar.advance(len(data))
         raw = msgspec.json.encode(index) + b"\n"
         if signer:

@@ -8,13 +8,13 @@ from typing import Any, Protocol
 from gribble.core.answers.changes import SheetChanges, SheetEffect
 from gribble.core.answers.following import RosterChange
 from gribble.core.base.amounts import count, size
-from gribble.core.base.errors import GribbleError
+from gribble.core.base.errors import GribbleError, MistakesError
 from gribble.core.records.published import Index
 from gribble.views.catalogue import changes_json, show_compare, show_effects
 from gribble.views.looks import QUIET
 from gribble.views.screen import Screen, styled
 
-NAMES_SHOWN = 12
+NAMES_SHOWN, MISTAKES_SHOWN = 12, 5
 
 
 class Updating(Protocol):
@@ -84,6 +84,8 @@ def show_update(screen: Screen, one: Updating) -> None:
     """What is new in a followed catalogue, and what that does to the rigs."""
     if one.error:
         screen.say(styled(one.name, "bold"), f"  {one.error.what}")
+        if isinstance(one.error, MistakesError):
+            screen.grid([(str(mistake),) for mistake in one.error.mistakes[:MISTAKES_SHOWN]])
         screen.say(f"  {one.error.fix}")
         return
     if not one.is_new or one.offered is None:

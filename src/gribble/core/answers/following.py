@@ -140,9 +140,10 @@ def take_in(
     try:
         at.mkdir(parents=True, exist_ok=True)
         with locked(at):
-            if os.path.isdir(whole):
+            if _is_whole(whole, index):
                 return whole, 0
-            shutil.rmtree(work, ignore_errors=True)
+            for broken in (whole, work):
+                shutil.rmtree(broken, ignore_errors=True)
             work.mkdir()
             pieces = _Pieces(at / _PARTS, place, _known(former), advance)
             for file in index.files:
@@ -161,6 +162,16 @@ def take_in(
             fix="The catalogue is as it was. Make room, then run the command again.",
             code=ExitCode.FAILED,
         ) from error
+
+
+def _is_whole(version: Path, index: Index) -> bool:
+    """Whether a version lies there as its index says."""
+    try:
+        return all(
+            hashlib.sha256(read_regular(version / one.path, MOST_FILE)).hexdigest() == one.sha256 for one in index.files
+        )
+    except OSError:
+        return False
 
 
 def _known(former: Path | None) -> dict[str, tuple[Path, int, int]]:
@@ -253,7 +264,7 @@ def swap(at: Path, index: Index, version: Path, looked: datetime.date, etag: str
         former_number=before.number if before else 0,
         former_date=before.date if before else None,
     )
-    _point(at, now)
+    _point(at, now, clean=True)
 
 
 def go_back(at: Path) -> Current:
@@ -283,11 +294,12 @@ def looked_at(at: Path, looked: datetime.date) -> None:
         _point(at, structs.replace(now, looked=looked))
 
 
-def _point(at: Path, now: Current) -> None:
+def _point(at: Path, now: Current, *, clean: bool = False) -> None:
+    """Write down which version counts; `clean` removes those that are neither that one nor the former."""
     try:
         with locked(at):
             put_own(at / POINTER, msgspec.json.encode(now))
-            for old in at.iterdir():
+            for old in at.iterdir() if clean else ():
                 if old.is_dir() and old.name not in (now.folder, now.former, _PARTS):
                     shutil.rmtree(old, ignore_errors=True)
     except OSError as error:
