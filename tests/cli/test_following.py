@@ -295,7 +295,11 @@ def test_saying_no_leaves_nothing(gribble: Gribble, homes: tuple[Path, Path]) ->
     ada, bo = homes
     publish(gribble, ada)
     before = (bo / "gribble.toml").read_bytes()
+    files(bo, {"followed/catalogue/mine.txt": b"mine"})
+    (bo / "followed/catalogue-2/000001-0123456789").mkdir(parents=True)  # a follow that was broken off
     gribble("catalogue", "follow", "../ada/public", cwd=bo, code=1, stdin=b"n\n")
+    assert (bo / "followed/catalogue/mine.txt").read_bytes() == b"mine"
+    shutil.rmtree(bo / "followed/catalogue")
     assert (bo / "gribble.toml").read_bytes() == before
     assert not list((bo / "followed").iterdir())
 
@@ -341,6 +345,7 @@ def test_a_lower_number_is_refused_unless_it_is_wished(gribble: Gribble, homes: 
     refused = update(gribble, bo, code=2)
     assert "has number 1 now, but number 2" in refused["error"]
     assert (update(gribble, bo, "--older")["done"], current(at).number) == (True, 1)  # type: ignore[union-attr]
+    assert "nothing new" in gribble("catalogue", "update", cwd=bo, code=0).words
 
 
 # Whoever is in the way

@@ -29,6 +29,7 @@ from gribble.core.answers.following import (
     changed_lists,
     changed_rosters,
     go_back,
+    is_left_over,
     looked_at,
     read_index,
     shown_table,
@@ -303,7 +304,7 @@ def _name_for(title: str, folder: Path) -> str:
     name = re.sub(r"[^a-z0-9]+", "-", title.casefold().replace("'", "")).strip("-")[:40] or "catalogue"
     name = "catalogue" if name_fault(name) else name
     free, number = name, 1
-    while os.path.lexists(folder / free):
+    while os.path.lexists(folder / free) and not is_left_over(folder / free):
         number += 1
         free = f"{name}-{number}"
     return free
@@ -436,15 +437,15 @@ def _looked(session: Session, one: CatalogueAt, *, older: bool) -> Update:
             looked_at(at, _today(session.call))
             return base
         _refuse_other_key(one, offer)
+        looked_at(at, _today(session.call))
+        if now and offer.index.number == now.number and not older:
+            return base
         if offer.index.number < pinned and not older:
             raise GribbleError(
                 f"{at.name} has number {offer.index.number} now, but number {pinned} was there before",
                 fix="Nothing was changed. Somebody may have put an old version there. --older takes it.",
             )
         former = version_of(at) if now else None
-        looked_at(at, _today(session.call))
-        if now and offer.index.number == now.number and not older:
-            return base
         version, fetched = _taken(session.call, at, offer, place, former)
         if now and version.name == now.folder:
             return base

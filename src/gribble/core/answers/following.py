@@ -28,7 +28,7 @@ from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, reason_of
 from gribble.core.base.filewriter import locked, put_own
 from gribble.core.base.parsers import record_fault
-from gribble.core.base.paths import fold, name_fault
+from gribble.core.base.paths import FOLDER_LOCK, fold, name_fault
 from gribble.core.base.regular import open_regular, read_regular
 from gribble.core.base.version import VERSION
 from gribble.core.catalogue.followed import POINTER, Current, current
@@ -42,6 +42,7 @@ MOST_BYTES = 1 << 30
 """What all files of a catalogue may come to, unpacked."""
 _PARTS = "parts"
 """The folder for pieces that have arrived, until the version is whole: a fetch that was cut short goes on from them."""
+_LEFT = re.compile(rf"\d{{6,10}}-[0-9a-f]{{10}}(\.new)?|{_PARTS}|{re.escape(FOLDER_LOCK)}")
 _SET_NAME = re.compile(rb'^\{"set":\s*"((?:[^"\\]|\\.)*)"')
 
 
@@ -162,6 +163,14 @@ def take_in(
             fix="The catalogue is as it was. Make room, then run the command again.",
             code=ExitCode.FAILED,
         ) from error
+
+
+def is_left_over(at: Path) -> bool:
+    """Whether a folder has nothing but what a follow that was broken off has left."""
+    try:
+        return os.path.isdir(at) and all(_LEFT.fullmatch(name) for name in os.listdir(at))
+    except OSError:
+        return False
 
 
 def _is_whole(version: Path, index: Index) -> bool:
