@@ -323,8 +323,11 @@ UNTRIED = {
     "128 MiB": "what a 7z's dictionary asks for is refused by the same rule as that of an xz",
 }
 """Limits that are tried by another one's input."""
-ELSEWHERE = {"what a server answers": "tests/cli/test_servers.py"}
-"""Kinds that are no files."""
+ELSEWHERE = {
+    "what a server answers": "tests/cli/test_servers.py",
+    "published catalogues": "tests/cli/test_following.py",
+}
+"""Kinds that are tried by other tests."""
 
 
 def world_of(base: Path, kind: str, bomb: Bomb) -> Path:

@@ -22,6 +22,7 @@ from hypothesis import strategies as st
 
 from gribble.core.answers import following
 from gribble.core.answers.following import read_index
+from gribble.core.base.errors import MistakesError
 from gribble.core.catalogue.followed import current, version_of
 from gribble.core.catalogue.publishing import blocks_of
 from gribble.core.records.published import INDEX, SIGNATURE
@@ -551,6 +552,33 @@ def test_an_index_names_files_of_a_catalogue_and_no_others(change: dict[str, obj
             read_index("x", json.dumps({**index, **wrong}).encode())
     with pytest.raises(Exception, match="needs Gribble >=9"):
         read_index("x", json.dumps({**index, "needs_gribble": ">=9"}).encode())
+
+
+def test_an_index_has_bounds_to_the_byte() -> None:
+    def index(title: str = "x", files: int = 1, size: int = 3, pieces: int = 0) -> bytes:
+        blocks = {"blocks": [[f"{number:064x}", size // pieces, 9] for number in range(pieces)]} if pieces else {}
+        parts = [{"path": f"{n}.sheet.toml", "size": size, "sha256": f"{n:064x}", **blocks} for n in range(files)]
+        head = {"gribble": "catalogue/1", "title": title, "number": 1, "date": "2026-11-30", "needs_gribble": ">=0.2"}
+        return json.dumps({**head, "files": parts}).encode()
+
+    for right, wrong in (
+        (index(title="x" * 120), index(title="x" * 121)),
+        (index(files=20_000), index(files=20_001)),
+        (index(size=64 << 20), index(size=(64 << 20) + 1)),
+        (index(size=1 << 30, pieces=16), index(size=(1 << 30) + 16, pieces=16)),
+        (index(size=1 << 29, files=2, pieces=8), index(size=1 << 29, files=3, pieces=8)),
+    ):
+        assert read_index("x", right).files
+        with pytest.raises(MistakesError):
+            read_index("x", wrong)
+
+
+def test_an_index_of_more_than_16_mib_is_not_read(gribble: Gribble, homes: tuple[Path, Path]) -> None:
+    _, bo = homes
+    (bo / "huge").mkdir()
+    with (bo / "huge" / INDEX).open("wb") as stream:
+        stream.truncate((16 << 20) + 1)
+    assert INDEX in gribble("catalogue", "follow", "huge", "--yes", cwd=bo, code=3).words
 
 
 def test_a_full_disk_leaves_the_former_version(
