@@ -68,7 +68,7 @@ MOST_LOOKED_INTO = 50
 
 
 def lying_aside(roster: Roster, cabinet: Cabinet, wanted: Iterable[str]) -> Aside:
-    """What is in the folders of the sets and is none of those that are `wanted`, nor a relative of one."""
+    """The files in the folders of the sets that belong to no `wanted` set and to no relative of one."""
     known, kept = {cabinet.key(name): name for name in roster.sets}, set(wanted)
     outlines = {one.set: one for one in roster.sets.outlines()}
     for name in list(kept):
