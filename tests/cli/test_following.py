@@ -65,7 +65,7 @@ def update(gribble: Gribble, bo: Path, *more: str, code: int = 0) -> Any:
 
 
 def files_of(folder: Path) -> dict[str, bytes]:
-    return {path.name: path.read_bytes() for path in folder.iterdir()}
+    return {path.name: path.read_bytes() for path in folder.iterdir() if path.is_file()}
 
 
 def states(gribble: Gribble, bo: Path) -> dict[tuple[str, str], str]:
@@ -111,6 +111,61 @@ def test_what_is_private_stays_at_home(gribble: Gribble, homes: tuple[Path, Path
     assert said in ended.words
     assert "need[0].why" in ended.words
     assert not (ada / "public").exists()
+
+
+def test_what_is_private_is_found_in_lists_too(gribble: Gribble, homes: tuple[Path, Path], tmp_path: Path) -> None:
+    ada, _ = homes
+    path = ada / "catalogue/plover.sheet.toml"
+    secret = "00112233445566778899AABBCCDDEEFF"
+    proof = hashlib.sha256(bytes.fromhex(secret)).hexdigest().upper()
+    keys = '[[need]]\nid = "keys"\nkind = "keys"\nlevel = "must"\nfolder = "boot"\nname = "keys.txt"\n'
+    keys += f'[[need.key]]\nname = "ring"\nsha256 = "{proof}"\n'
+    manifest = '[[need]]\nid = "m"\nkind = "bios"\nlevel = "extra"\nfolder = "boot"\nmanifest = "rest.sha1"\n'
+    path.write_text(path.read_text() + manifest + keys)
+    for name, said in (
+        (f"{secret}.rom", "the value of the key ring"),
+        (f"x{tmp_path / 'home'}/c.rom", "a home folder"),
+    ):
+        (ada / "catalogue/rest.sha1").write_text(f"{sha1(C)}  {name}\n")
+        assert said in gribble("catalogue", "publish", "catalogue", "--out", "public", cwd=ada, code=2).words
+    (ada / "catalogue/rest.sha1").write_text(f"# made in {tmp_path / 'home'}\n{sha1(C)}  c.rom\n")
+    publish(gribble, ada)
+    assert (ada / "public/rest.sha1").read_text() == f"{sha1(C)}  c.rom\n"
+
+
+def test_nothing_is_published_that_nobody_could_follow(gribble: Gribble, homes: tuple[Path, Path]) -> None:
+    ada, _ = homes
+    refused = gribble("catalogue", "publish", "catalogue", "--out", "public", "--title", "x" * 121, cwd=ada, code=2)
+    assert "title has 121 characters" in refused.words
+    path = ada / "catalogue/plover.sheet.toml"
+    text = path.read_text()
+    for name in ("lists/rest.sha1", "rest.txt"):
+        files(ada, {f"catalogue/{name}": f"{sha1(C)}  c.rom\n".encode()})
+        need_ = f'[[need]]\nid = "m"\nkind = "bios"\nlevel = "extra"\nfolder = "boot"\nmanifest = "{name}"\n'
+        path.write_text(text + need_)
+        ended = gribble("catalogue", "publish", "catalogue", "--out", "public", cwd=ada, code=2)
+        assert "need[2].manifest" in ended.words
+        assert "beside the sheet" in ended.words
+    assert not (ada / "public").exists()
+
+
+def test_publishing_mends_its_copy_and_writes_over_nothing_else(gribble: Gribble, homes: tuple[Path, Path]) -> None:
+    ada, _ = homes
+    with_rosters(ada, 900)
+    publish(gribble, ada)
+    before = files_of(ada / "public")
+    (ada / "public/plover.sheet.toml").unlink()
+    block = next((ada / "public/gannet-1.0.roster.jsonl.parts").iterdir())
+    block.unlink()
+    assert "2 files written" in publish(gribble, ada)
+    assert files_of(ada / "public") == before
+    assert block.exists()
+    (ada / "public/plover.sheet.toml").write_text("# Bo wrote this here\n")
+    gribble("catalogue", "publish", "catalogue", "--out", "public", cwd=ada, code=2)
+    assert (ada / "public/plover.sheet.toml").read_text() == "# Bo wrote this here\n"
+    own = files_of(ada / "catalogue")
+    gribble("catalogue", "publish", "catalogue", "--out", "catalogue", cwd=ada, code=2)
+    assert files_of(ada / "catalogue") == own
 
 
 def test_mistakes_refuse_and_remarks_are_shown(gribble: Gribble, homes: tuple[Path, Path]) -> None:
@@ -178,6 +233,7 @@ def test_a_catalogue_is_followed_and_updated(gribble: Gribble, homes: tuple[Path
     assert states(gribble, bo) == {("rig", "plover"): "blocked"}
     gribble("catalogue", "update", "--undo", cwd=bo, code=0)
     assert states(gribble, bo) == {("rig", "plover"): "ready"}
+    gribble("catalogue", "update", "--undo", cwd=bo, code=2)  # not forward again
     assert (update(gribble, bo)["fetched"], current(at).number) == (0, 2)  # type: ignore[union-attr]
     assert "nothing new" in gribble("catalogue", "update", cwd=bo, code=0).words
 
@@ -319,6 +375,39 @@ def test_another_key_or_none_is_refused_with_both(gribble: Gribble, homes: tuple
     (ada / "public" / INDEX).write_text(json.dumps(index))
     assert "it is not signed now" in update(gribble, bo, code=2)["error"]
     assert files_of(version_of(at)) == before
+
+
+def test_a_first_key_is_shown_before_it_is_trusted(gribble: Gribble, homes: tuple[Path, Path], tmp_path: Path) -> None:
+    ada, bo = homes
+    publish(gribble, ada)
+    follow(gribble, bo)
+    text = (bo / "gribble.toml").read_text().replace('at = "followed/ada"', 'at = "./followed/../followed/ada"')
+    (bo / "gribble.toml").write_text(text)
+    sheet(ada, need("a", A))
+    publish(gribble, ada, "--sign")
+    told = gribble("catalogue", "update", cwd=bo, code=1).words
+    assert "It is signed now, by" in told
+    assert len([word for word in told.split() if word in WORDS]) >= 8
+    assert update(gribble, bo)["done"]
+    assert 'key = "ed25519:' in (bo / "gribble.toml").read_text()
+    sheet(ada, need("b", B))
+    publish(gribble, ada, "--sign", XDG_DATA_HOME=str(tmp_path / "thief"))
+    assert "was signed by" in update(gribble, bo, code=2)["error"]
+
+
+def test_a_current_version_that_is_damaged_is_mended(gribble: Gribble, homes: tuple[Path, Path]) -> None:
+    ada, bo = homes
+    publish(gribble, ada)
+    at = follow(gribble, bo)
+    path = version_of(at) / "plover.sheet.toml"
+    whole = path.read_bytes()
+    path.write_bytes(whole[:-9])
+    shutil.move(ada / "public/plover.sheet.toml", ada / "aside")
+    assert update(gribble, bo, "--older", code=3)["error"]
+    assert path.read_bytes() == whole[:-9], "nothing is taken away before the other is there"
+    shutil.move(ada / "aside", ada / "public/plover.sheet.toml")
+    assert update(gribble, bo, "--older")["done"]
+    assert (version_of(at) / "plover.sheet.toml").read_bytes() == whole
 
 
 def test_a_signature_over_other_bytes_is_refused(gribble: Gribble, homes: tuple[Path, Path]) -> None:

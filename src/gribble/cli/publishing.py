@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
+import hashlib
 import os
 import re
 import shutil
 import tomllib
-from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
-from typing import Annotated, NamedTuple, Optional
+from typing import Annotated, Any, Optional
 
 import msgspec
 import typer
@@ -21,18 +21,19 @@ from gribble.cli.completing import followed as followed_names
 from gribble.cli.loaded import refuse_any_source, require_config
 from gribble.cli.options import YesOption
 from gribble.cli.session import Session, ask
-from gribble.core.answers.changes import SheetChanges, SheetEffect, compare_catalogues
+from gribble.core.answers.changes import compare_catalogues
 from gribble.core.answers.following import (
     MOST_INDEX,
+    Offer,
     Place,
-    RosterChange,
+    Update,
     changed_lists,
     changed_rosters,
+    faults_in,
     go_back,
     is_left_over,
     looked_at,
     read_index,
-    shown_table,
     swap,
     take_in,
 )
@@ -41,16 +42,16 @@ from gribble.core.base.addresses import web_address
 from gribble.core.base.amounts import count, size
 from gribble.core.base.errors import ExitCode, GribbleError, MistakesError, no_such, reason_of
 from gribble.core.base.filewriter import Own, changing, write_file
-from gribble.core.base.paths import name_fault
+from gribble.core.base.paths import name_fault, same_place
 from gribble.core.base.regular import read_regular
 from gribble.core.base.texts import text_of
 from gribble.core.catalogue.config import sheet_folders
 from gribble.core.catalogue.configfile import changed
 from gribble.core.catalogue.followed import current, version_of
-from gribble.core.catalogue.publishing import collect, listed
+from gribble.core.catalogue.publishing import collect, listed, unpacked
 from gribble.core.catalogue.sheets import load_catalogue
 from gribble.core.records.config import CatalogueAt, Config
-from gribble.core.records.published import FORMAT, INDEX, SIGNATURE, Index
+from gribble.core.records.published import FORMAT, INDEX, SIGNATURE, Index, Piece
 from gribble.stores.signing import Signer, fingerprint, is_signed
 from gribble.stores.web import Web
 from gribble.views.catalogue import show_lint
@@ -108,17 +109,6 @@ def place_at(call: Call, address: str) -> tuple[str, Place]:
     return str(folder), FolderPlace(folder)
 
 
-@dataclass(frozen=True)
-class Offer:
-    """What a place offers now: its index, the bytes of that, and whose signature they have, and what the server
-    calls this state of it."""
-
-    index: Index
-    raw: bytes
-    key: str | None
-    etag: str
-
-
 def offered(place: Place, etag: str = "") -> Offer | None:
     """The index of a place, its signature compared; None if it is still in the state `etag`. Raises GribbleError."""
     if (found := place.index(MOST_INDEX, etag)) is None:
@@ -165,6 +155,10 @@ def publish(
     source, target = call.environment.path(folder), call.environment.path(out)
     if not os.path.isdir(source):
         raise no_such(folder, "folder")
+    if same_place(source, target):
+        raise GribbleError(
+            f"{out} is the catalogue itself", fix="Nothing was published. Name another folder: --out PLACE."
+        )
     refuse_any_source(call, target, "--out PLACE")
     files = _collected(call, source, [Path(one).name for one in only or ()])
     found = [listed(name, data) for name, data in files.items()]
@@ -181,21 +175,28 @@ def publish(
         files=tuple(file for file, _ in found),
         signer=signer.public if signer else None,
     )
+    if faults := list(faults_in(index)):
+        raise GribbleError(
+            f"nobody could follow this: {'; '.join(faults)}", fix="Nothing was published. Change that first."
+        )
     same = before and (before.files, before.title, before.signer) == (index.files, index.title, index.signer)
+    pieces = [pair for file, contents in found for pair in zip(file.pieces, contents, strict=True)]
+    fresh = [(one, data) for one, data in pieces if not _is_there(target, one)]
     if before and same:
+        index = before  # where a piece of the copy is lost, it comes back, and nobody has to update
+    if before and same and not fresh:
         call.screen.say(f"Nothing has changed since number {before.number} of {before.date}.")
         return ExitCode.CLEAN
-    mine = {piece.path: piece for file in before.files for piece in file.pieces} if before else {}
-    pieces = [pair for file, contents in found for pair in zip(file.pieces, contents, strict=True)]
-    fresh = [(one, data) for one, data in pieces if mine.get(one.path) != one or not os.path.lexists(target / one.path)]
+    ours = {piece.path: piece for file in before.files for piece in file.pieces} if before else {}
     with call.screen.bar("Publishing", sum(one.packed for one, _ in fresh)) as bar:
         for one, data in fresh:
-            _put(target / one.path, data, ours=one.path in mine or one.is_packed)  # a block of an earlier version
+            former = ours.get(one.path)
+            _put(target / one.path, data, ours=one.is_packed or (former is not None and _is_there(target, former)))
             bar.advance(len(data))
         raw = msgspec.json.encode(index) + b"\n"
         if signer:
             _put(target / SIGNATURE, signer.sign(raw), ours=before is not None)
-        _put(target / INDEX, raw, ours=before is not None)  # last: whoever comes before it finds the former version
+        _put(target / INDEX, raw, ours=before is not None)  # last: whoever comes before it finds the former index
     call.screen.say(
         f"{index.title}, number {index.number}: {count(len(index.files), 'file')}, {size(index.bytes)} in "
         f"{shorten(str(target))}; {count(len(fresh), 'file')} written."
@@ -238,10 +239,19 @@ def _published(target: Path) -> Index | None:
         ) from error
 
 
+def _is_there(target: Path, piece: Piece) -> bool:
+    """Whether a published piece lies in its place as the index has it."""
+    try:
+        data = read_regular(target / piece.path, piece.packed)
+    except OSError:
+        return False
+    content = unpacked(data, piece.size) if piece.is_packed else data
+    return len(data) == piece.packed and hashlib.sha256(content).hexdigest() == piece.sha256
+
+
 def _put(path: Path, data: bytes, *, ours: bool) -> None:
     """Write a published file; over an earlier one only if that was published."""
-    own = Own(read_regular(path, len(data) + (1 << 30))[:64], "published file") if ours and path.exists() else None
-    write_file(path, [data], own=own)
+    write_file(path, [data], own=Own(b"", "published file") if ours else None)
 
 
 # follow
@@ -280,12 +290,13 @@ def follow(
         if not ask(call, "Follow it?", yes):
             shutil.rmtree(at, ignore_errors=True)
             return ExitCode.ATTENTION
-        swap(at, offer.index, version, _today(call), offer.etag)
-        table = shown_table(at, noted, offer.key, offer.index.number, path.parent)
+        key = {"key": offer.key} if offer.key else {}
+        table = {"at": f"{FOLLOWED}/{at.name}", "from": noted, **key, "number": offer.index.number}
         with changing(path) as file:
             text = text_of(file.data)
-            raw = _raw_catalogues(text)
-            file.write([changed(text, {("catalogues",): [*raw, table]}).encode()], keep=True)
+            new = changed(text, {("catalogues",): [*_raw_catalogues(text), table]})
+            swap(at, offer.index, version, _today(call), offer.etag)
+            file.write([new.encode()], keep=True)
         session.screen.say(f"You follow {offer.index.title} in {shorten(str(at))}.")
         if any(name in rig.emulators for rig in config.rig.values() for name in theirs):
             session.screen.next("gribble check", "shows what that means for your rigs")
@@ -294,9 +305,9 @@ def follow(
         return ExitCode.CLEAN
 
 
-def _raw_catalogues(text: str) -> list[object]:
-    found = tomllib.loads(text).get("catalogues", [])
-    return list(found) if isinstance(found, list) else []
+def _raw_catalogues(text: str) -> list[Any]:
+    """The catalogues as gribble.toml has them, which has been read."""
+    return list(tomllib.loads(text).get("catalogues", []))
 
 
 def _name_for(title: str, folder: Path) -> str:
@@ -324,34 +335,6 @@ def _today(call: Call) -> date:
 
 
 # update
-
-
-class Update(NamedTuple):
-    """What an update of one followed catalogue would do, or why it cannot be had."""
-
-    name: str
-    at: Path
-    number: int
-    offer: Offer | None = None
-    version: Path | None = None
-    fetched: int = 0
-    changes: tuple[SheetChanges, ...] = ()
-    rosters: tuple[RosterChange, ...] = ()
-    lists: tuple[str, ...] = ()
-    unused: tuple[str, ...] = ()
-    effects: tuple[SheetEffect, ...] = ()
-    error: GribbleError | None = None
-    done: bool = False
-
-    @property
-    def offered(self) -> Index | None:
-        """The index of the new version."""
-        return self.offer.index if self.offer else None
-
-    @property
-    def is_new(self) -> bool:
-        """Whether there is something to take."""
-        return self.version is not None
 
 
 @command("catalogue update", takes="json config")
@@ -384,19 +367,19 @@ def update(
             if not call.json:
                 show_update(session.screen, one)
             asks = call.environment.is_terminal and not call.json
-            if one.is_new and (yes or asks) and ask(call, f"Update {one.name}?", yes):
-                _swapped(session, one)
+            if one.version and one.offer and (yes or asks) and ask(call, f"Update {one.name}?", yes):
+                _take(session, one, one.version, one.offer)
                 found[number] = one._replace(done=True)
                 if not call.json:
                     session.screen.out.print()
-                    session.screen.say(f"{one.name} has number {one.offer.index.number} now." if one.offer else "")
+                    session.screen.say(f"{one.name} has number {one.offer.index.number} now.")
             if one.error:
                 code = max(code, int(one.error.code))
-            elif one.is_new and not found[number].done:
+            elif one.version and not found[number].done:
                 code = max(code, int(ExitCode.ATTENTION))
         if call.json:
             session.screen.json(update_json(found))
-        elif any(one.is_new and not one.done for one in found):
+        elif any(one.version and not one.done for one in found):
             session.screen.next("gribble catalogue update --yes", "takes the new versions")
         elif any(one.done for one in found):
             session.screen.next("gribble check", "shows what that means for your rigs")
@@ -416,9 +399,13 @@ def _chosen(session: Session, name: str | None) -> list[CatalogueAt]:
 
 
 def _undo(call: Call, chosen: list[CatalogueAt]) -> int:
-    for one in chosen:
-        before = go_back(Path(one.at))
-        call.screen.say(f"{Path(one.at).name} is back at number {before.number}.")
+    if len(chosen) > 1:
+        names = " or ".join(Path(one.at).name for one in chosen)
+        raise GribbleError(
+            "you follow several catalogues", fix=f"Nothing was changed. Name the one to take back: {names}."
+        )
+    at = Path(chosen[0].at)
+    call.screen.say(f"{at.name} is back at number {go_back(at).number}.")
     call.screen.next("gribble check", "shows what that means for your rigs")
     return ExitCode.CLEAN
 
@@ -449,7 +436,9 @@ def _looked(session: Session, one: CatalogueAt, *, older: bool) -> Update:
         version, fetched = _taken(session.call, at, offer, place, former)
         if now and version.name == now.folder:
             return base
-        return _compared(session, base._replace(offer=offer, version=version, fetched=fetched), former)
+        signed_by = fingerprint(offer.key) if offer.key and not one.key else ""
+        new = base._replace(offer=offer, version=version, fetched=fetched, signed_by=signed_by)
+        return _compared(session, new, version, former)
     except GribbleError as error:
         return base._replace(error=error)
 
@@ -467,24 +456,23 @@ def _refuse_other_key(one: CatalogueAt, offer: Offer) -> None:
         )
 
 
-def _compared(session: Session, one: Update, former: Path | None) -> Update:
+def _compared(session: Session, one: Update, version: Path, former: Path | None) -> Update:
     """What the new version changes, and what that does to the rigs."""
-    assert one.version is not None
     config, old = session.loaded.config, session.loaded.catalogue
-    new = load_catalogue(_with(config, one.at, one.version))
+    new = load_catalogue(_with(config, one.at, version))
     changes = compare_catalogues(old.sheets, new.sheets)
-    rosters = changed_rosters(former, one.version)
+    rosters = changed_rosters(former, version)
     names = {change.emulator for change in changes} | {change.emulator for change in rosters}
     effects = tuple(
         effect
         for effect in effects_between(session, old, new, old.sheets.keys() | new.sheets.keys())  # by any list's change
         if effect.new.emulator in names or effect.old != effect.new
     )
-    theirs = compare_catalogues(load_catalogue([former] if former else []).sheets, load_catalogue([one.version]).sheets)
+    theirs = compare_catalogues(load_catalogue([former] if former else []).sheets, load_catalogue([version]).sheets)
     return one._replace(
         changes=changes,
         rosters=tuple(rosters),
-        lists=tuple(changed_lists(former, one.version)),
+        lists=tuple(changed_lists(former, version)),
         unused=tuple(change.emulator for change in theirs if change not in changes),
         effects=effects,
     )
@@ -496,25 +484,15 @@ def _with(config: Config, at: Path, version: Path) -> list[Path]:
     return [version if Path(one.at) == at else folder for one, folder in pairs]
 
 
-def _swapped(session: Session, one: Update) -> None:
-    assert one.offer is not None
-    assert one.version is not None
-    swap(one.at, one.offer.index, one.version, _today(session.call), one.offer.etag)
-    entered = next(each for each in session.loaded.config.catalogues if Path(each.at) == one.at)
-    if one.offer.key and not entered.key:
-        _pin(session, one)
-
-
-def _pin(session: Session, one: Update) -> None:
-    """Note the key of a catalogue that was not signed before."""
-    path, key = session.loaded.path, one.offer.key if one.offer else None
-    assert path is not None
-    with changing(path) as file:
-        text = text_of(file.data)
-        tables = [
-            {**table, "key": key}
-            if isinstance(table, dict) and (path.parent / str(table.get("at"))) == one.at
-            else table
-            for table in _raw_catalogues(text)
-        ]
-        file.write([changed(text, {("catalogues",): tables}).encode()], keep=True)
+def _take(session: Session, one: Update, version: Path, offer: Offer) -> None:
+    """Let the new version count, and note the key of a catalogue that was not signed before."""
+    if one.signed_by:
+        path, catalogues = session.loaded.path, session.loaded.config.catalogues
+        assert path is not None
+        with changing(path) as file:
+            text = text_of(file.data)
+            tables = _raw_catalogues(text)
+            place = next(number for number, each in enumerate(catalogues) if Path(each.at) == one.at)
+            tables[place] = {**tables[place], "key": offer.key}
+            file.write([changed(text, {("catalogues",): tables}).encode()], keep=True)
+    swap(one.at, offer.index, version, _today(session.call), offer.etag)

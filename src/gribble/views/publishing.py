@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Any, Protocol
+from typing import Any
 
-from gribble.core.answers.changes import SheetChanges, SheetEffect
-from gribble.core.answers.following import RosterChange
+from gribble.core.answers.changes import SheetEffect
+from gribble.core.answers.following import Update
 from gribble.core.base.amounts import count, size
 from gribble.core.base.errors import GribbleError, MistakesError
 from gribble.core.records.published import Index
@@ -15,48 +15,6 @@ from gribble.views.looks import QUIET
 from gribble.views.screen import Screen, styled
 
 NAMES_SHOWN, MISTAKES_SHOWN = 12, 5
-
-
-class Updating(Protocol):
-    """An update of one followed catalogue, as far as it is told."""
-
-    @property
-    def name(self) -> str: ...
-
-    @property
-    def number(self) -> int: ...
-
-    @property
-    def fetched(self) -> int: ...
-
-    @property
-    def changes(self) -> tuple[SheetChanges, ...]: ...
-
-    @property
-    def rosters(self) -> tuple[RosterChange, ...]: ...
-
-    @property
-    def lists(self) -> tuple[str, ...]: ...
-
-    @property
-    def unused(self) -> tuple[str, ...]: ...
-
-    @property
-    def effects(self) -> tuple[SheetEffect, ...]: ...
-
-    @property
-    def error(self) -> GribbleError | None: ...
-
-    @property
-    def done(self) -> bool: ...
-
-    @property
-    def is_new(self) -> bool:
-        """Whether there is something to take."""
-
-    @property
-    def offered(self) -> Index | None:
-        """The index of the new version."""
 
 
 def show_offer(screen: Screen, index: Index, theirs: Iterable[str], mine: Iterable[str], fetched: int) -> None:
@@ -80,20 +38,20 @@ def _named(names: Iterable[str]) -> str:
     return f"{', '.join(names[:NAMES_SHOWN])}{more}"
 
 
-def show_update(screen: Screen, one: Updating) -> None:
+def show_update(screen: Screen, one: Update) -> None:
     """What is new in a followed catalogue, and what that does to the rigs."""
     if one.error:
-        screen.say(styled(one.name, "bold"), f"  {one.error.what}")
-        if isinstance(one.error, MistakesError):
-            screen.grid([(str(mistake),) for mistake in one.error.mistakes[:MISTAKES_SHOWN]])
+        screen.say(styled(one.name, "bold"), f"  {_why(one.error)}")
         screen.say(f"  {one.error.fix}")
         return
-    if not one.is_new or one.offered is None:
+    if one.version is None or one.offer is None:
         screen.say(styled(one.name, "bold"), f"  has nothing new: number {one.number}")
         return
     fetched = f", {size(one.fetched)} fetched" if one.fetched else ""
-    head = f"  number {one.number} → {one.offered.number} of {one.offered.date}{fetched}"
+    head = f"  number {one.number} → {one.offer.index.number} of {one.offer.index.date}{fetched}"
     screen.say(styled(one.name, "bold"), styled(head, QUIET))
+    if one.signed_by:
+        screen.say(f"It is signed now, by {one.signed_by}. Gribble will refuse any other key.")
     if one.changes or not (one.rosters or one.lists or one.unused):
         show_compare(screen, one.changes, list(one.effects))
     else:
@@ -108,7 +66,12 @@ def show_update(screen: Screen, one: Updating) -> None:
         screen.say(styled(name, "bold"), "  has other checksums")
 
 
-def update_json(found: Iterable[Updating]) -> dict[str, Any]:
+def _why(error: GribbleError) -> str:
+    """What is wrong; of many mistakes the first ones."""
+    return "; ".join(map(str, error.mistakes[:MISTAKES_SHOWN])) if isinstance(error, MistakesError) else error.what
+
+
+def update_json(found: Iterable[Update]) -> dict[str, Any]:
     """`update/1`."""
     return {
         "gribble": "update/1",
@@ -116,7 +79,7 @@ def update_json(found: Iterable[Updating]) -> dict[str, Any]:
             {
                 "name": one.name,
                 "from": one.number,
-                "to": one.offered.number if one.offered else one.number,
+                "to": one.offer.index.number if one.version and one.offer else one.number,
                 "fetched": one.fetched,
                 "changes": {
                     "emulators": changes_json(one.changes),
@@ -126,7 +89,7 @@ def update_json(found: Iterable[Updating]) -> dict[str, Any]:
                 },
                 "effects": [_effect_json(effect) for effect in one.effects],
                 "done": one.done,
-                **({"error": one.error.what, "fix": one.error.fix} if one.error else {}),
+                **({"error": _why(one.error), "fix": one.error.fix} if one.error else {}),
             }
             for one in found
         ],

@@ -7,22 +7,21 @@ A followed folder has a folder for each version and a small file, `current.json`
 from __future__ import annotations
 
 import datetime
-import gzip
 import hashlib
-import io
 import json
 import os
 import re
 import shutil
-import zlib
 from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass
 from pathlib import Path
-from typing import IO, Any, NamedTuple, Protocol
+from typing import IO, NamedTuple, Protocol
 
 import msgspec
 from msgspec import structs
 from packaging.specifiers import InvalidSpecifier, SpecifierSet
 
+from gribble.core.answers.changes import SheetChanges, SheetEffect
 from gribble.core.base.changing import flush_file, flush_folder
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, reason_of
@@ -32,7 +31,7 @@ from gribble.core.base.paths import FOLDER_LOCK, fold, name_fault
 from gribble.core.base.regular import open_regular, read_regular
 from gribble.core.base.version import VERSION
 from gribble.core.catalogue.followed import POINTER, Current, current
-from gribble.core.catalogue.publishing import ENDINGS, LIST_ENDINGS, MOST_FILE, blocks_of
+from gribble.core.catalogue.publishing import ENDINGS, LIST_ENDINGS, MOST_FILE, SET_NAME, blocks_of, unpacked
 from gribble.core.catalogue.rosters import ROSTER_ENDING
 from gribble.core.records.published import FORMAT, INDEX, Index, Listed, Piece
 
@@ -42,8 +41,7 @@ MOST_BYTES = 1 << 30
 """What all files of a catalogue may come to, unpacked."""
 _PARTS = "parts"
 """The folder for pieces that have arrived, until the version is whole: a fetch that was cut short goes on from them."""
-_LEFT = re.compile(rf"\d{{6,10}}-[0-9a-f]{{10}}(\.new)?|{_PARTS}|{re.escape(FOLDER_LOCK)}")
-_SET_NAME = re.compile(rb'^\{"set":\s*"((?:[^"\\]|\\.)*)"')
+_LEFT = re.compile(rf"\d{{6,10}}-[0-9a-f]{{10}}(-\d+)?(\.new)?|{_PARTS}|{re.escape(FOLDER_LOCK)}")
 
 
 class Place(Protocol):
@@ -61,6 +59,17 @@ class Place(Protocol):
         """A published file of at most so many bytes. Raises GribbleError."""
 
 
+@dataclass(frozen=True)
+class Offer:
+    """What a place offers now: its index, the bytes of that, whose signature they have, and what the server calls this
+    state of it."""
+
+    index: Index
+    raw: bytes
+    key: str | None
+    etag: str
+
+
 class RosterChange(NamedTuple):
     """How many sets of a roster are new, gone and changed."""
 
@@ -69,6 +78,27 @@ class RosterChange(NamedTuple):
     new: int
     gone: int
     changed: int
+
+
+class Update(NamedTuple):
+    """What an update of a followed catalogue would do, or why it cannot be had. Without a `version` there is nothing to
+    take; `signed_by` tells the key of one that was not signed before; `unused` are emulators for which another sheet
+    comes first."""
+
+    name: str
+    at: Path
+    number: int
+    offer: Offer | None = None
+    version: Path | None = None
+    fetched: int = 0
+    signed_by: str = ""
+    changes: tuple[SheetChanges, ...] = ()
+    rosters: tuple[RosterChange, ...] = ()
+    lists: tuple[str, ...] = ()
+    unused: tuple[str, ...] = ()
+    effects: tuple[SheetEffect, ...] = ()
+    error: GribbleError | None = None
+    done: bool = False
 
 
 def read_index(shown: str, raw: bytes) -> Index:
@@ -87,7 +117,7 @@ def read_index(shown: str, raw: bytes) -> Index:
             )
     except InvalidSpecifier:
         raise _broken(shown, [f"needs_gribble cannot be {index.needs_gribble[:40]}"]) from None
-    if faults := list(_faults(index)):
+    if faults := list(faults_in(index)):
         raise _broken(shown, faults)
     return index
 
@@ -97,7 +127,7 @@ def _broken(shown: str, faults: Iterable[str]) -> MistakesError:
     return MistakesError([Mistake(f"{shown}: {INDEX}", "", one) for one in list(faults)[:20]], fix=fix)
 
 
-def _faults(index: Index) -> Iterator[str]:
+def faults_in(index: Index) -> Iterator[str]:
     """What in an index cannot be, so that nothing of it is taken."""
     if not 1 <= index.number < MOST_NUMBER:
         yield f"number is {index.number}"
@@ -137,14 +167,16 @@ def take_in(
     name. Raises GribbleError; the version that counts stays as it was.
     """
     name = f"{index.number:06d}-{hashlib.sha256(raw).hexdigest()[:10]}"
-    whole, work = at / name, at / f"{name}.new"
+    whole, work, again = at / name, at / f"{name}.new", 1
     try:
         at.mkdir(parents=True, exist_ok=True)
         with locked(at):
-            if _is_whole(whole, index):
-                return whole, 0
-            for broken in (whole, work):
-                shutil.rmtree(broken, ignore_errors=True)
+            while os.path.lexists(whole):
+                if _is_whole(whole, index):
+                    return whole, 0
+                again += 1  # a damaged one may be the one that counts: it goes when another does
+                whole = at / f"{name}-{again}"
+            shutil.rmtree(work, ignore_errors=True)
             work.mkdir()
             pieces = _Pieces(at / _PARTS, place, _known(former), advance)
             for file in index.files:
@@ -187,6 +219,8 @@ def _known(former: Path | None) -> dict[str, tuple[Path, int, int]]:
     """The blocks that a version has, by SHA-256: the file, where in it, and how long."""
     found: dict[str, tuple[Path, int, int]] = {}
     for path in sorted(former.iterdir()) if former and os.path.isdir(former) else ():
+        if not os.path.isfile(path):
+            continue
         data, at = read_regular(path, MOST_FILE), 0
         found[hashlib.sha256(data).hexdigest()] = path, 0, len(data)
         for block in blocks_of(path.name, data):
@@ -235,7 +269,7 @@ class _Pieces:
         data = self._place.read(piece.path, piece.packed)
         self.fetched += len(data)
         self._advance(len(data))
-        content = _unpacked(data, piece.size) if piece.is_packed else data
+        content = unpacked(data, piece.size) if piece.is_packed else data
         if hashlib.sha256(content).hexdigest() != piece.sha256:
             raise self._wrong(piece.path)
         self._folder.mkdir(exist_ok=True)
@@ -248,15 +282,6 @@ class _Pieces:
             fix="Nothing was changed. Whoever publishes it may be doing that now: try again later.",
             code=ExitCode.FAILED,
         )
-
-
-def _unpacked(packed: bytes, size: int) -> bytes:
-    """What is in a gzip file, as far as it may go: one byte more than it should have tells that it is wrong."""
-    try:
-        with gzip.GzipFile(fileobj=io.BytesIO(packed)) as stream:
-            return stream.read(size + 1)
-    except (OSError, EOFError, zlib.error):
-        return b""
 
 
 def swap(at: Path, index: Index, version: Path, looked: datetime.date, etag: str) -> None:
@@ -277,7 +302,8 @@ def swap(at: Path, index: Index, version: Path, looked: datetime.date, etag: str
 
 
 def go_back(at: Path) -> Current:
-    """Let the version before count again, which is then the one to be updated. Raises GribbleError."""
+    """Let the version before count again. The one that counted stays until the next swap, but is no former one: going
+    back again does not go forward. Raises GribbleError."""
     now = current(at)
     if now is None or not now.former or not os.path.isdir(at / now.former):
         raise GribbleError(
@@ -289,16 +315,14 @@ def go_back(at: Path) -> Current:
         number=now.former_number,
         date=now.former_date or now.date,
         etag="",
-        former=now.folder,
-        former_number=now.number,
-        former_date=now.date,
+        former="",
     )
     _point(at, before)
     return before
 
 
 def looked_at(at: Path, looked: datetime.date) -> None:
-    """Note that a catalogue was looked for, and has nothing new."""
+    """Note that somebody looked for another version of a catalogue."""
     if now := current(at):
         _point(at, structs.replace(now, looked=looked))
 
@@ -329,11 +353,8 @@ def changed_rosters(old: Path | None, new: Path) -> list[RosterChange]:
             both = before.keys() & after.keys() - {b""}
             change = sum(before[one] != after[one] for one in both)
             new_ones, gone = len(after.keys() - before.keys()), len(before.keys() - after.keys())
-            found.append(
-                RosterChange(
-                    name, _emulator_of(new / name) or (_emulator_of(old / name) if old else ""), new_ones, gone, change
-                )
-            )
+            emulator = _emulator_of(new / name) or (_emulator_of(old / name) if old else "")
+            found.append(RosterChange(name, emulator, new_ones, gone, change))
     return found
 
 
@@ -360,11 +381,5 @@ def _sets(roster: Path) -> dict[bytes, bytes]:
     if not os.path.isfile(roster):
         return {}
     lines = read_regular(roster, MOST_FILE).splitlines()
-    named = ((match[1] if (match := _SET_NAME.match(line)) else b"", line) for line in lines)
+    named = ((match[1] if (match := SET_NAME.match(line)) else b"", line) for line in lines)
     return {name: hashlib.sha256(line).digest() for name, line in named}
-
-
-def shown_table(at: Path, address: str, key: str | None, number: int, folder: Path) -> dict[str, Any]:
-    """A followed catalogue as gribble.toml has it, which is in a folder."""
-    place = at.relative_to(folder).as_posix() if at.is_relative_to(folder) else str(at)
-    return {"at": place, "from": address, **({"key": key} if key else {}), "number": number}

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gzip
 import hashlib
+import io
 import json
 import os
 import re
@@ -17,6 +18,7 @@ import tomlkit
 
 from gribble.core.base.addresses import web_address
 from gribble.core.base.errors import Mistake, MistakesError
+from gribble.core.base.paths import name_fault
 from gribble.core.base.regular import read_regular
 from gribble.core.base.texts import text_of
 from gribble.core.catalogue.origins import MAP_ENDING
@@ -38,7 +40,7 @@ LEAST, ONE_IN = 192, 64
 """A block of a roster has at least so many lines, and ends before about one in so many sets. Which, their names say: so
 the blocks of two versions mostly end at the same sets. About 250 sets in a block cost least: fewer make the index
 longer, more make the block longer that is fetched for one set."""
-_SET = re.compile(rb'^\{"set":\s*"((?:[^"\\]|\\.)*)"')
+SET_NAME = re.compile(rb'^\{"set":\s*"((?:[^"\\]|\\.)*)"')
 _HOME = re.compile(r"(?:/home/|/Users/|(?<![A-Za-z])[A-Za-z]:[\\/]Users[\\/])[^/\\\s\"']+")
 _HEX = re.compile(r"[0-9A-Fa-f]{8,}")
 
@@ -52,22 +54,28 @@ def collect(folder: Path, home: str, only: Collection[str] = ()) -> dict[str, by
     names = sorted(one for one in os.listdir(folder) if is_listed(one, (SHEET_ENDING, ROSTER_ENDING, MAP_ENDING)))
     names = [one for one in names if not only or one in only]
     tables = {name: _table(folder / name) for name in names if not name.endswith(ROSTER_ENDING)}
-    lists = {need["manifest"] for table in tables.values() for need in _needs(table) if "manifest" in need}
     found: dict[str, bytes] = {}
     mistakes: list[Mistake] = []
-    proofs = dict(_fingerprints(tables.values()))
+    lists = set[str]()
+    for name, table in tables.items():
+        for number, need in enumerate(_needs(table)):
+            manifest = str(need.get("manifest", ""))
+            if manifest and (name_fault(manifest) or not manifest.endswith(LIST_ENDINGS)):
+                where, endings = f"need[{number}].manifest", " or ".join(LIST_ENDINGS)
+                what = f'"{manifest}" cannot be published: it has to lie beside the sheet and end in {endings}'
+                mistakes.append(Mistake(str(folder / name), where, what))
+            elif manifest:
+                lists.add(manifest)
+    private = _Private(home, dict(_fingerprints(tables.values())))
     for name in [*names, *sorted(lists)]:
         if name in tables:
-            text = tomlkit.dumps(tables[name])
-            mistakes += [
-                Mistake(str(folder / name), where, what) for where, what in _private(tables[name], home, proofs)
-            ]
-            found[name] = text.encode()
+            found[name] = tomlkit.dumps(tables[name]).encode()
+            told = private.in_table(tables[name])
         else:
             data = read_regular(folder / name, MOST_FILE)
-            found[name] = _without_origin(data) if name.endswith(ROSTER_ENDING) else data
-            if where := _HOME.search(data.decode("utf-8", "replace")):
-                mistakes.append(Mistake(str(folder / name), "", f"has a path of a home folder: {where[0]}"))
+            found[name] = _without_origin(data) if name.endswith(ROSTER_ENDING) else _without_comments(data)
+            told = private.in_text("", found[name].decode("utf-8", "replace"))
+        mistakes += [Mistake(str(folder / name), where, what) for where, what in told]
     if mistakes:
         raise MistakesError(mistakes, fix="Nothing was published. Take this out of the catalogue.")
     return found
@@ -97,6 +105,10 @@ def _without_origin(roster: bytes) -> bytes:
     return head + end + rest
 
 
+def _without_comments(checksums: bytes) -> bytes:
+    return b"".join(line for line in checksums.splitlines(keepends=True) if not line.startswith((b"#", b";")))
+
+
 def _needs(table: dict[str, Any]) -> list[dict[str, Any]]:
     needs = table.get("need", [])
     return [one for one in needs if isinstance(one, dict)] if isinstance(needs, list) else []
@@ -106,24 +118,35 @@ def _fingerprints(tables: Iterable[dict[str, Any]]) -> Iterator[tuple[str, str]]
     """The keys that sheets know, by fingerprint."""
     for table in tables:
         for need in _needs(table):
-            yield from ((one["sha256"], one["name"]) for one in need.get("key", ()) if "sha256" in one)
+            yield from ((one["sha256"].lower(), one["name"]) for one in need.get("key", ()) if "sha256" in one)
 
 
-def _private(value: Any, home: str, proofs: dict[str, str], where: str = "") -> Iterator[tuple[str, str]]:
-    """What is private in a table: where it is, and what."""
-    match value:
-        case dict():
-            for key, one in value.items():
-                yield from _private(one, home, proofs, f"{where}.{key}" if where else str(key))
-        case list():
-            for number, one in enumerate(value):
-                yield from _private(one, home, proofs, f"{where}[{number}]")
-        case str():
-            if found := _HOME.search(value) or re.search(re.escape(home) + r"(?![\w.-])", value):
-                yield where, f"has a path of a home folder: {found[0]}"
-            for word in _HEX.findall(value):
-                if len(word) % 2 == 0 and (name := proofs.get(hashlib.sha256(bytes.fromhex(word)).hexdigest())):
-                    yield where, f"has the value of the key {name}"
+class _Private:
+    """What must stay at home: paths below the `home` folder, and the values of keys, of which `proofs` are digests."""
+
+    def __init__(self, home: str, proofs: dict[str, str]) -> None:
+        self._homes = re.compile(rf"{_HOME.pattern}|{re.escape(home)}(?![\w.-])")
+        self._proofs = proofs
+
+    def in_table(self, value: Any, where: str = "") -> Iterator[tuple[str, str]]:
+        """What is private in a table: where it is, and what."""
+        match value:
+            case dict():
+                for key, one in value.items():
+                    yield from self.in_table(one, f"{where}.{key}" if where else str(key))
+            case list():
+                for number, one in enumerate(value):
+                    yield from self.in_table(one, f"{where}[{number}]")
+            case str():
+                yield from self.in_text(where, value)
+
+    def in_text(self, where: str, text: str) -> Iterator[tuple[str, str]]:
+        """The same for a text."""
+        if found := self._homes.search(text):
+            yield where, f"has a path of a home folder: {found[0]}"
+        for word in _HEX.findall(text) if self._proofs else ():
+            if len(word) % 2 == 0 and (name := self._proofs.get(hashlib.sha256(bytes.fromhex(word)).hexdigest())):
+                yield where, f"has the value of the key {name}"
 
 
 def listed(name: str, data: bytes) -> tuple[Listed, list[bytes]]:
@@ -146,7 +169,7 @@ def blocks_of(name: str, data: bytes) -> Iterator[bytes]:
         return
     begun = at = sets = 0
     for line in data.splitlines(keepends=True):
-        named = _SET.match(line)
+        named = SET_NAME.match(line)
         if named and sets >= LEAST and zlib.crc32(named[1]) % ONE_IN == 0:
             yield data[begun:at]
             begun, sets = at, 0
@@ -154,3 +177,12 @@ def blocks_of(name: str, data: bytes) -> Iterator[bytes]:
         sets += 1
     if at > begun:
         yield data[begun:at]
+
+
+def unpacked(packed: bytes, size: int) -> bytes:
+    """What is in a gzip file, as far as it may go: one byte more than it should have tells that it is wrong."""
+    try:
+        with gzip.GzipFile(fileobj=io.BytesIO(packed)) as stream:
+            return stream.read(size + 1)
+    except (OSError, EOFError, zlib.error):
+        return b""
