@@ -774,6 +774,8 @@ def test_what_one_lacks_another_gives_by_digest(gribble: Gribble, homes: tuple[P
     follow(gribble, bo)
     (bo / "drawer/b.bin").unlink()
     gribble("report", "--obtain", "wanted.csv", cwd=bo)
+    assert "rig" not in (bo / "wanted.csv").read_text()
+    assert str(bo) not in (bo / "wanted.csv").read_text()
     (ada / "gribble.toml").write_text('sources = ["mine"]\ncatalogues = []\n')
     files(ada, {"mine/another name.dat": B, "mine/b.rom": C})
     found = gribble("identify", "--against", "../bo/wanted.csv", "--json", cwd=ada, code=0).json["files"]

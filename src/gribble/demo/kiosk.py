@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import shutil
 from pathlib import Path
 
-from gribble.core.base.errors import GribbleError, reason_of
 from gribble.demo.sheets import content
-from gribble.demo.world import write_made
+from gribble.demo.world import build_small
 
 FOLDER = "kiosk"
 """Where it is in the Lighthouse Games Room."""
@@ -36,18 +34,10 @@ SHEET = "ada/terns/sandpiper.sheet.toml"
 
 def build_kiosk(world: Path) -> Path:
     """Build the kiosk in the world's folder, and say where. Raises GribbleError."""
-    kiosk = world / FOLDER
-    try:
-        write_made(kiosk / "gribble.toml", _CONFIG.encode())
-        for path, name in _FILES.items():
-            write_made(kiosk / path, content(name))
-        write_made(kiosk / "machine/sandpiper/sandpiper.ini", _INI)
-        (kiosk / "machine/sandpiper/carts").mkdir()
-        (kiosk / SHEET).parent.mkdir(parents=True)
-        shutil.copy(world / "catalogue/sandpiper.sheet.toml", kiosk / SHEET)
-    except OSError as error:
-        raise GribbleError(f"{kiosk} cannot be written: {reason_of(error)}", fix="Name another folder.") from error
-    return kiosk
+    made = {path: content(name) for path, name in _FILES.items()}
+    made |= {"gribble.toml": _CONFIG.encode(), "machine/sandpiper/sandpiper.ini": _INI}
+    made[SHEET] = (world / "catalogue/sandpiper.sheet.toml").read_bytes()
+    return build_small(world / FOLDER, made, "machine/sandpiper/carts")
 
 
 def correct(kiosk: Path) -> None:

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from gribble.core.base.errors import GribbleError, reason_of
 from gribble.demo.arcade import archive, chip
 from gribble.demo.lists import part
-from gribble.demo.world import write_made
+from gribble.demo.world import build_small
 
 FOLDER = "loft"
 """Where it is in the Lighthouse Games Room."""
@@ -70,7 +69,6 @@ def _favourites() -> str:
 
 def build_loft(world: Path) -> Path:
     """Build the loft in the world's folder, and say where. Raises GribbleError."""
-    loft = world / FOLDER
     files = {
         **{f"downloads/pack/{name}": data for name, data in _pack().items()},
         **{f"downloads/singles/{name}": chip(name) for name in _JUNK},
@@ -81,10 +79,4 @@ def build_loft(world: Path) -> Path:
         "lists/favourites.txt": _favourites().encode(),
         "emulators/whimbrel/whimbrel.ini": b"[paths]\nsets = sets\n",
     }
-    try:
-        for path, data in files.items():
-            write_made(loft / path, data)
-        (loft / "emulators/whimbrel/sets").mkdir()
-    except OSError as error:
-        raise GribbleError(f"{loft} cannot be written: {reason_of(error)}", fix="Name another folder.") from error
-    return loft
+    return build_small(world / FOLDER, files, "emulators/whimbrel/sets")

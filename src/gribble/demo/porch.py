@@ -5,11 +5,10 @@ from __future__ import annotations
 import os
 from pathlib import Path
 
-from gribble.core.base.errors import GribbleError, reason_of
 from gribble.demo.arcade import archive
 from gribble.demo.lists import list_files
 from gribble.demo.sheets import content
-from gribble.demo.world import write_made
+from gribble.demo.world import build_small
 
 FOLDER = "porch"
 """Where it is in the Lighthouse Games Room."""
@@ -36,16 +35,9 @@ _INI = b"[paths]\ncarts = sandpiper/carts\n"
 
 def build_porch(world: Path) -> Path:
     """Build the porch in the world's folder, and say where. Raises GribbleError."""
-    porch = world / FOLDER
-    try:
-        write_made(porch / "gribble.toml", _CONFIG.encode())
-        for path, name in _FILES.items():
-            write_made(porch / path, content(name))
-        write_made(porch / "terminal/sandpiper/sandpiper.ini", _INI)
-        (porch / "terminal/sandpiper/carts").mkdir()
-    except OSError as error:
-        raise GribbleError(f"{porch} cannot be written: {reason_of(error)}", fix="Name another folder.") from error
-    return porch
+    made = {path: content(name) for path, name in _FILES.items()}
+    made |= {"gribble.toml": _CONFIG.encode(), "terminal/sandpiper/sandpiper.ini": _INI}
+    return build_small(world / FOLDER, made, "terminal/sandpiper/carts")
 
 
 def switch_off(porch: Path) -> None:
@@ -94,10 +86,4 @@ def _files() -> dict[str, bytes]:
 
 def build_visitor(world: Path) -> Path:
     """Build the visitor's folder in the world's, and say where. Raises GribbleError."""
-    visitor = world / VISITOR
-    try:
-        for path, data in _files().items():
-            write_made(visitor / path, data)
-    except OSError as error:
-        raise GribbleError(f"{visitor} cannot be written: {reason_of(error)}", fix="Name another folder.") from error
-    return visitor
+    return build_small(world / VISITOR, _files())

@@ -8,6 +8,7 @@ import io
 import os
 import tarfile
 import zipfile
+from collections.abc import Mapping
 from pathlib import Path
 
 from gribble.core.base.errors import GribbleError, reason_of
@@ -279,6 +280,18 @@ def _zip(members: dict[str, str | None], more: dict[str, bytes] | None = None) -
         for name, data in (more or {}).items():
             archive.writestr(zipfile.ZipInfo(name, _ZIP_WHEN), data)
     return buffer.getvalue()
+
+
+def build_small(folder: Path, made: Mapping[str, bytes], *empty: str) -> Path:
+    """Build a small world: files by their paths in its `folder`, and folders that are `empty`. Raises GribbleError."""
+    try:
+        for path, data in made.items():
+            write_made(folder / path, data)
+        for path in empty:
+            (folder / path).mkdir(parents=True)
+    except OSError as error:
+        raise GribbleError(f"{folder} cannot be written: {reason_of(error)}", fix="Name another folder.") from error
+    return folder
 
 
 def write_made(path: Path, data: bytes) -> None:

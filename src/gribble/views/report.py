@@ -115,7 +115,8 @@ def _last_columns(wanted: ToObtain | None, proven: str, do: str) -> list[str]:
 
 
 def obtain_csv(report: Report) -> str:
-    """A row for each file that nobody here has; further contents that would do follow it, with `or` in front."""
+    """A row for each file that nobody here has, to hand to others: no name of one's own is in it. Further contents that
+    would do follow, with `or` in front."""
     titles = [
         "emulator",
         "for",
@@ -127,7 +128,6 @@ def obtain_csv(report: Report) -> str:
         "md5",
         "sha1",
         "sha256",
-        "rigs",
         "content",
     ]
     rows: list[list[str]] = []
@@ -136,7 +136,7 @@ def obtain_csv(report: Report) -> str:
         contents = [("", one.size, one.known())] + [(f"or {o.label}", o.size, o.digests.known()) for o in one.others]
         for content, size, known in contents:
             digests = [known.get(name, "") for name in ("crc32", "md5", "sha1", "sha256")]
-            rows.append([*head, "" if size is None else str(size), *digests, " ".join(one.rigs), content])
+            rows.append([*head, "" if size is None else str(size), *digests, content])
     return written_csv(titles, rows)
 
 
