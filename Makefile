@@ -1,14 +1,17 @@
-# Every target does its own set-up in .venv; only Python 3.11 or newer with venv is needed.
+# Every target does its own set-up in .venv; only Python 3.11 or newer with venv is needed, and a network once.
 PYTHON ?= python3
 BIN = .venv/bin
 # What is run once more under the rules and on the volumes of other systems; placing in full, which takes a while, by those
 # that differ most.
 ON_GROUNDS = tests/core/test_survey.py tests/core/test_run.py
 PLATFORMS = linux win32 darwin
+# What is run once more with the oldest versions that pyproject.toml promises: where the program meets its libraries.
+ON_OLDEST = $(patsubst %,tests/core/test_%.py,settings parsers steps fit importing) \
+  $(patsubst %,tests/cli/test_%.py,demo servers output report watch)
 
-.PHONY: demo test lint soak mutants bench docs clean
+.PHONY: demo test oldest coverage lint soak mutants bench docs clean
 
-demo: .venv/ready
+demo: .venv/installed
 	@rm -rf build/demo
 	@$(BIN)/gribble demo build/demo
 
@@ -16,6 +19,14 @@ test: .venv/ready
 	PYTHONWARNDEFAULTENCODING=1 $(BIN)/pytest
 	$(BIN)/pytest --ground windows tests/cli/test_placing.py $(ON_GROUNDS)
 	for ground in mac card; do $(BIN)/pytest --ground $$ground $(ON_GROUNDS) || exit 1; done
+
+oldest: .venv/oldest/ready
+	.venv/oldest/bin/pytest $(ON_OLDEST)
+
+# Which lines and branches of the core the tests reach, and the ten modules that they reach least.
+coverage: .venv/ready
+	$(BIN)/pytest --cov --cov-report=
+	$(BIN)/coverage report --sort=cover --skip-covered | awk 'NR < 13 || /^TOTAL/'
 
 # Small wrong changes, each of which has to fail a test: some minutes.
 mutants: .venv/ready
@@ -47,11 +58,24 @@ types-linux: .venv/ready
 types-%: .venv/ready
 	$(BIN)/mypy --platform $* --cache-dir .mypy_cache/$* src docs
 
-.venv/ready: pyproject.toml
-	@echo "Setting Gribble up in .venv: once, and less than a minute."
+# The program with what it needs; for work on it, below, also what tests and checks need.
+.venv/installed: pyproject.toml
+	@echo "Setting Gribble up in .venv, once: some 30 MB of Python packages are fetched, which takes up to a minute."
 	@$(PYTHON) -m venv .venv
+	@$(BIN)/pip install --quiet --quiet --disable-pip-version-check --editable .
+	@touch .venv/installed
+
+.venv/ready: .venv/installed
+	@echo "Fetching what the tests and checks need, once."
 	@$(BIN)/pip install --quiet --quiet --disable-pip-version-check --editable '.[dev]'
 	@touch .venv/ready
+
+.venv/oldest/ready: pyproject.toml tests/oldest.txt .venv/installed
+	@echo "Fetching the oldest versions that are promised, once."
+	@$(PYTHON) -m venv .venv/oldest
+	@.venv/oldest/bin/pip install --quiet --quiet --disable-pip-version-check --constraint tests/oldest.txt \
+	  --editable . $$(sed '1,/^# of the tests/d; s/=.*//' tests/oldest.txt)
+	@touch .venv/oldest/ready
 
 clean:
 	rm -rf .venv build

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import itertools
 import random
+import sys
 import threading
-from typing import Any
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from scipy import optimize
 
+from gribble.core.arcade import solver
 from gribble.core.arcade.fit import Selection, Wish, cost, fit_sets
 from gribble.core.base.amounts import read_bytes
 from gribble.core.base.errors import GribbleError
@@ -89,13 +89,30 @@ def test_what_is_no_size(text: str) -> None:
 
 
 def test_ctrl_c_does_not_wait_for_the_solver(monkeypatch: pytest.MonkeyPatch) -> None:
-    real, solving = optimize.milp, list[bool]()
+    real, solving = solver.solve, list[bool]()
 
-    def milp(*words: Any, **named: Any) -> Any:
+    def solve(program: solver.Program, seconds: float) -> solver.Solved:
         solving.append(threading.current_thread().daemon)
-        return real(*words, **named)
+        return real(program, seconds)
 
-    monkeypatch.setattr(optimize, "milp", milp)
+    monkeypatch.setattr(solver, "solve", solve)
     fit_sets([Wish(set="a", needs=("a",)), Wish(set="b", needs=("b",))], {"a": 2, "b": 2}, 3)
     assert solving
     assert all(solving), "by a thread for which the program does not wait"
+
+
+def test_without_a_solver_for_the_system_the_question_is_refused_in_words(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setitem(sys.modules, "highsbox", None)
+    solver._library.cache_clear()
+    with pytest.raises(GribbleError, match="needs a solver"):
+        fit_sets([Wish(set="a", needs=("a",)), Wish(set="b", needs=("b",))], {"a": 2, "b": 2}, 3)
+
+
+def test_a_search_without_time_says_that_it_proved_nothing() -> None:
+    chance = random.Random(6)
+    sizes = {f"own{n}": chance.randint(10**6, 10**7) for n in range(400)}
+    wishes = [Wish(set=f"s{n}", needs=(f"own{n}",), weight=chance.random()) for n in range(400)]
+    found = fit_sets(wishes, sizes, sum(sizes.values()) // 3, seconds=0.0)
+    assert found.bytes <= sum(sizes.values()) // 3
+    assert found.chosen
+    assert found.gap > 0

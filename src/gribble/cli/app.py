@@ -14,6 +14,7 @@ from importlib import import_module
 from typing import Annotated, Any
 
 import typer
+from typer._click.exceptions import UsageError  # of all that the parser finds wrong, which typer has no name for
 from typer.core import TyperCommand, TyperGroup
 
 from gribble.cli.completing import values_apart
@@ -352,10 +353,6 @@ class Program(TyperGroup):
     def _line(self, ctx: Any, name: str) -> str:
         command = self.get_command(ctx, name)
         return command.get_short_help_str(60) if command else ""
-
-
-UsageError: Any = typer.BadParameter.__mro__[2]
-"""The base of all that the parser finds wrong. Typer has no name of its own for it."""
 
 
 _DOES = {

@@ -1,16 +1,17 @@
 """The best selection of wanted sets for a card: what fits under a budget, what is shared counted once.
 
 An integer linear program: one binary variable for a wish, one continuous variable for each thing that wishes share
-(parents, BIOS sets, devices, discs), at least as great as that of every wish that needs it. Solved by `scipy`'s HiGHS.
+(parents, BIOS sets, devices, discs), at least as great as that of every wish that needs it (`solver.py`).
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from msgspec import Struct
 
+from gribble.core.arcade import solver
 from gribble.core.base.threads import left_alone
 
 
@@ -121,56 +122,43 @@ def _solve(card: _Card, aim: _Aim) -> tuple[list[Wish], float]:
     wishes, sizes, budget = card
     if not wishes or cost(wishes, sizes) <= budget:
         return wishes, 0.0
-    found = left_alone(lambda: _search(card, aim))
-    chosen = zip(wishes, found.x, strict=False) if found.x is not None else ()
+    program = _program(card, aim)
+    found = left_alone(lambda: solver.solve(program, aim.seconds))
+    chosen = zip(wishes, found.columns, strict=False)  # those of the wishes stand first
     best = _trimmed([wish for wish, value in chosen if value > 0.5], sizes, budget)
     if not aim.decided:
         best = _filled(best, wishes, sizes, budget)
     names = {wish.set for wish in best}
     worth = sum(value for wish, value in zip(wishes, aim.values, strict=True) if wish.set in names)
-    bound = -found.mip_dual_bound if found.mip_dual_bound is not None else sum(aim.values)
+    bound = min(found.bound, sum(aim.values))
     whole = all(value == int(value) for value in aim.values)
     missing = (int(bound + _SLACK) if whole else bound) - worth  # whole worths: no selection lies between two
     return best, 0.0 if missing <= _SLACK else missing / (worth + missing)
 
 
-def _search(card: _Card, aim: _Aim) -> Any:
-    """What the solver finds: a column for each wish, and one for each thing that several share."""
-    import numpy as np
-    from scipy.optimize import Bounds, LinearConstraint, milp
-    from scipy.sparse import coo_matrix, csr_matrix
-
+def _program(card: _Card, aim: _Aim) -> solver.Program:
+    """A column for each wish, and one for each thing that several share."""
     wishes, sizes, budget = card
     users: dict[str, list[int]] = {}
     for number, wish in enumerate(wishes):
         for thing in wish.needs:
             users.setdefault(thing, []).append(number)
     shared = {thing: len(wishes) + n for n, thing in enumerate(t for t, group in users.items() if len(group) > 1)}
-    width = len(wishes) + len(shared)
-    costs = np.zeros(width)
-    for thing, group in users.items():
-        costs[shared.get(thing, group[0])] += sizes[thing]
     scale = max(float(budget), 1.0)  # in units of the budget, so that the numbers are of one order
-    pairs = np.array([(number, column) for thing, column in shared.items() for number in users[thing]], dtype=int)
-    constraints = [LinearConstraint(csr_matrix(costs / scale), -np.inf, budget / scale)]
-    if len(pairs):  # a wish at most as great as each thing that it shares
-        rows = np.repeat(np.arange(len(pairs)), 2)
-        signs = np.tile([1.0, -1.0], len(pairs))
-        matrix = coo_matrix((signs, (rows, pairs.ravel())), shape=(len(pairs), width))
-        constraints.append(LinearConstraint(matrix, -np.inf, 0))
+    costs = dict.fromkeys(range(len(wishes) + len(shared)), 0.0)
+    for thing, group in users.items():
+        costs[shared.get(thing, group[0])] += sizes[thing] / scale
+    rows = [solver.Row(costs, most=budget / scale)]
+    for thing, column in shared.items():  # a wish at most as great as each thing that it shares
+        rows += [solver.Row({number: 1.0, column: -1.0}, most=0.0) for number in users[thing]]
     if aim.least is not None:
-        worths = np.array([wish.weight for wish in wishes] + [0.0] * len(shared))
-        constraints.append(LinearConstraint(csr_matrix(worths), aim.least - _SLACK, np.inf))
-    lower, upper = np.zeros(width), np.ones(width)
-    for number, taken in aim.decided.items():
-        lower[number] = upper[number] = float(taken)
-    integrality = np.array([1] * len(wishes) + [0] * len(shared))
-    return milp(
-        -np.array(aim.values + [0.0] * len(shared)),
-        integrality=integrality,
-        bounds=Bounds(lower, upper),
-        constraints=constraints,
-        options={"time_limit": aim.seconds, "mip_rel_gap": 0.0},
+        rows.append(solver.Row({n: wish.weight for n, wish in enumerate(wishes)}, least=aim.least - _SLACK))
+    taken = [float(aim.decided[number]) if number in aim.decided else None for number in range(len(wishes))]
+    return solver.Program(
+        worths=[*aim.values, *([0.0] * len(shared))],
+        bounds=[(0.0, 1.0) if value is None else (value, value) for value in taken] + [(0.0, 1.0)] * len(shared),
+        rows=rows,
+        whole=len(wishes),
     )
 
 

@@ -134,8 +134,10 @@ def whole_games(roster: Roster, holdings: Iterable[Holdings], discs: Iterable[st
 def _is_whole(roster: Roster, name: str, held: Held, own: set[str], several: set[str], around: _Around) -> bool:
     """Whether a set lacks nothing; one whose BIOS set has `several` variants is asked with each."""
     relatives = around.of(name)
+    if not around.ask_for_something(name):
+        return False
     if several.isdisjoint((name, *relatives)):
-        return name in own and own.issuperset(relatives) and around.ask_for_something(name)
+        return name in own and own.issuperset(relatives)
     family = settle_variant(family_of(roster, name), lambda _, file: held.has(file), {}).family
     return not lacking(family, lambda _, file: held.has(file), lambda disc: held.has_disc(disc.sha1))
 
