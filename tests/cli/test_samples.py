@@ -47,10 +47,13 @@ def test_a_set_plays_without_its_samples_and_says_so(
     assert said in gribble("why", "kiln", cwd=world).words
 
 
+@pytest.mark.parametrize("style", ["", ', style = "split"'])
 def test_an_archive_of_samples_is_brought_once_and_nothing_of_the_one_in_its_place_is_lost(
-    gribble: Gribble, tmp_path: Path
+    gribble: Gribble, tmp_path: Path, style: str
 ) -> None:
     world = den(tmp_path, {"den/sounds/bells.zip": {"hit.wav": "old", "own.wav": "own"}, "drawer/x/bells.zip": WHOLE})
+    config = (world / "gribble.toml").read_text()
+    (world / "gribble.toml").write_text(config.replace('"2"', f'{{ release = "2"{style} }}'))
     steps = gribble("plan", "--json", cwd=world).json["steps"]
     assert [one["to"] for one in steps if "to" in one] == ["sounds/bells.zip"]
     gribble("place", "--yes", cwd=world, code=0)

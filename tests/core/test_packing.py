@@ -8,9 +8,13 @@ from typing import Any
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from msgspec import structs
 
+from gribble.core.arcade.cabinet import Cabinet, Shape
 from gribble.core.arcade.sets import audit_set
+from gribble.core.arcade.styled import InStyle
 from gribble.core.base.kinds import Style
+from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.roster import Roster
 from tests.arcades import (
     BIOS,
@@ -21,6 +25,8 @@ from tests.arcades import (
     arranged,
     carried_out,
     file,
+    held,
+    listed_whole,
     remedies,
     roster,
 )
@@ -166,3 +172,33 @@ def test_what_a_clones_archive_has_besides_is_not_dropped_for_its_name() -> None
     files = {**SPLIT, "sets/mum.zip/notes.txt": "of the parent", "sets/kid.zip/notes.txt": "of the clone"}
     now = packed(FAMILY, ["mum", "kid"], files, Style.MERGED)
     assert {now["sets/mum.zip/notes.txt"], now["sets/mum.zip/kid/notes.txt"]} == {"of the parent", "of the clone"}
+
+
+@pytest.mark.parametrize(
+    ("style", "files", "new"),
+    [
+        (Style.SPLIT, {**SPLIT, "sets/twin.zip/both.bin": "both"}, SPLIT),
+        (Style.SPLIT, {**SPLIT, "sets/twin.zip/notes": "of the twin"}, {**SPLIT, "sets/twin.zip/notes": "of the twin"}),
+        (Style.MERGED, {**MERGED, "sets/kid.zip/notes": "of the kid"}, {**MERGED, "sets/mum.zip/notes": "of the kid"}),
+        (Style.FULL, {**FULL, "sets/sys.zip/boot.bin": "boot"}, {**FULL, "sets/sys.zip/boot.bin": "boot"}),
+    ],
+)
+def test_what_lies_beside_archives_that_are_right_is_seen(style: Style, files: Files, new: Files) -> None:
+    family: dict[str, Any] = {name: structs.asdict(FAMILY.sets[name]) for name in FAMILY.sets}
+    made = roster(
+        **family,
+        twin={"parent": "mum", "files": [file("both", parent_name="both.bin")]},
+    )
+    wanted = ["mum", "kid", *(["twin"] if style is not Style.FULL else [])]
+    assert packed(made, wanted, files, style) == new
+
+
+def test_an_archive_with_one_name_twice_is_not_right_at_a_glance() -> None:
+    made = roster(
+        mum={"files": [{**file("mum1"), "name": "prog"}]},
+        kid={"parent": "mum", "files": [{**file("kid1"), "name": "prog"}]},
+    )
+    here = listed_whole([held("sets/mum.zip", what, "prog") for what in ("mum1", "kid1")])
+    rig = RigSeen(name="den", root="/den", emulators=(), holdings=here)
+    there = Cabinet(rig, Shape("sets", ("zip",)), [])
+    assert InStyle(made, ["mum", "kid"], there, Style.MERGED).sets == frozenset()

@@ -8,6 +8,7 @@ at home already is left alone. A set that would still lack a file is not packed 
 from __future__ import annotations
 
 from collections.abc import Iterable
+from functools import cached_property
 from typing import NamedTuple
 
 from msgspec import Struct, structs
@@ -15,6 +16,7 @@ from msgspec import Struct, structs
 from gribble.core.arcade.cabinet import Cabinet, Container, Homes, contents_of, is_file, member_name
 from gribble.core.arcade.discs import Discs
 from gribble.core.arcade.samples import Samples
+from gribble.core.arcade.styled import InStyle
 from gribble.core.arcade.wanting import lacking, settle_variant
 from gribble.core.base.digests import Digests
 from gribble.core.base.kinds import Style
@@ -50,14 +52,17 @@ def pack_sets(
     audits = tuple(audits)
     how = how or HowPacked()
     style = how.style
-    packer = _Packer(roster, cabinet, how)
-    families = [family_of(roster, one.set) for one in audits if one.set in roster.sets and _concerns(one, style)]
+    right = InStyle(roster, (one.set for one in audits), cabinet, style) if style and not how.stubs else None
+    packer = _Packer(roster, cabinet, how, right)
+    concerned = [one.set for one in audits if one.set in roster.sets and _concerns(one, style)]
+    families = [family_of(roster, name) for name in concerned if not right or name not in right.sets]
     accepted = [family for family in families if packer.accept(family, discs)]
     if style in (Style.SPLIT, Style.MERGED):
         packer.complete_relatives(accepted)
     packer.build(accepted)
     if discs:
-        audited = [family_of(roster, one.set) for one in audits if one.set in roster.sets]
+        sets = [roster.sets[one.set] for one in audits if one.set in roster.sets]
+        audited = [family_of(roster, one.set) for one in sets if one.discs]
         packer.bring_discs(discs, accepted, {path for family in audited for path in discs.in_use(family)})
     if samples:
         packer.packed += samples.archives(family.one for family in accepted)
@@ -95,12 +100,28 @@ class _Slot(Struct, frozen=True):
     holding: Holding
 
 
+class _Layout:
+    """The contents that are at home in some archive; those of sets that are `right` are read when others do not do."""
+
+    def __init__(self, at_home: set[Content], right: InStyle | None) -> None:
+        self._at_home, self._right = at_home, right
+
+    def __contains__(self, content: Content) -> bool:
+        return content in self._at_home or content in self._elsewhere
+
+    @cached_property
+    def _elsewhere(self) -> frozenset[Content]:
+        parts = self._right.parts() if self._right else ()
+        return frozenset(content for part in parts if (content := part.file.content))
+
+
 class _Packer:
     """Collects what is at home in which archive, then builds the archives that are not as they should be."""
 
-    def __init__(self, roster: Roster, cabinet: Cabinet, how: HowPacked) -> None:
+    def __init__(self, roster: Roster, cabinet: Cabinet, how: HowPacked, right: InStyle | None) -> None:
         self._roster = roster
         self._cabinet = cabinet
+        self._right = right
         self._style, self._stubs, self._lean = how
         self._variants = cabinet.variants
         self._order = {name: number for number, name in enumerate(roster.sets)}
@@ -150,8 +171,8 @@ class _Packer:
     def complete_relatives(self, accepted: list[Family]) -> None:
         """What else is held of the relatives in whose archives a wanted set has files, so that these are whole."""
         wanted = {family.one.set for family in accepted}
-        owners = {slot.owner for slots in self._slots.values() for slot in slots.values()}
-        relatives = {name: None for family in accepted for name in family.path if name in owners - wanted}
+        others = {slot.owner for slots in self._slots.values() for slot in slots.values()} - wanted
+        relatives = {name: None for family in accepted for name in family.path if name in others}
         for name in relatives:
             family = family_of(self._roster, name)
             for part in parts_of(family):
@@ -212,24 +233,26 @@ class _Packer:
 
     def build(self, accepted: list[Family]) -> None:
         """Every archive that is not as it should be, and what is not needed beside it."""
-        layout = {id_ for slots in self._slots.values() for slot in slots.values() if (id_ := slot.file.content)}
+        at_home = {id_ for slots in self._slots.values() for slot in slots.values() if (id_ := slot.file.content)}
+        layout = _Layout(at_home, self._right)
         wanted = {family.one.set for family in accepted}
         clones: dict[str, list[str]] = {}
         if self._style is Style.MERGED:
             for name in wanted:
                 if (root := self._root(name)) != name and not self._cabinet.kept(name):
                     clones.setdefault(root, []).append(name)
+        merged = {name for group in clones.values() for name in group}
         if self._style is not None:  # an archive in which nothing is at home any more is looked at, too
-            for name in sorted(wanted | clones.keys(), key=self._order.__getitem__):
-                if self._cabinet.of(name) and not any(name in group for group in clones.values()):
+            for name in sorted((wanted | clones.keys()) - merged, key=self._order.__getitem__):
+                if self._cabinet.of(name):
                     self._slots.setdefault(name, {})
         for archive in self._slots:
             self._build(archive, clones.get(archive, []), layout)
         if self._stubs:
-            for name in sorted((name for group in clones.values() for name in group), key=self._order.__getitem__):
+            for name in sorted(merged, key=self._order.__getitem__):
                 self._stub(name)
 
-    def _build(self, archive: str, clones: list[str], layout: set[Content]) -> None:
+    def _build(self, archive: str, clones: list[str], layout: _Layout) -> None:
         container = self._cabinet.of(archive)
         if container and self._cabinet.kept(archive):
             self._fill_folder(archive, container)
@@ -264,9 +287,7 @@ class _Packer:
             if path not in stays:
                 self.displaced.setdefault(path, archive)
 
-    def _with_rest(
-        self, packed: Packed, extras: Iterable[str], left_out: list[Holding], layout: set[Content]
-    ) -> Packed:
+    def _with_rest(self, packed: Packed, extras: Iterable[str], left_out: list[Holding], layout: _Layout) -> Packed:
         """An archive to be written, with what it keeps beside the wanted files and what it does not have any more."""
         return structs.replace(
             packed,
@@ -308,7 +329,7 @@ class _Packer:
         return next((path for path in archives if key(base(path)) == key(f"{name}.zip")), None)
 
     def _sift(
-        self, present: list[Holding], slots: dict[str, _Slot], layout: set[Content]
+        self, present: list[Holding], slots: dict[str, _Slot], layout: _Layout
     ) -> tuple[list[Holding], list[Holding]]:
         """Of what is in the old archives beside the files at home there: what stays, and what does not.
 
@@ -425,7 +446,7 @@ def _alike(one: Holding, other: Holding) -> bool:
     return one.digests.crc32 is not None and (one.size, one.digests.crc32) == (other.size, other.digests.crc32)
 
 
-def _known(holding: Holding, layout: set[Content]) -> bool:
+def _known(holding: Holding, layout: _Layout) -> bool:
     return any(content in layout for content in contents_of(holding))
 
 

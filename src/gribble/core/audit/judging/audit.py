@@ -176,9 +176,13 @@ class _Auditor:
         if not ask.packing and style is None:
             return found
         how = HowPacked(style, ask.stubs or fitted.stubs, ask.lean)
-        uses = in_use(arcade.roster, {*wanted, *asked}, cabinet)
+        uses = in_use(arcade.roster, {*wanted, *asked}, cabinet) if ask.packing and self._shared_out() else frozenset()
         remedies = pack_sets(arcade.roster, sets, cabinet, how, discs, samples)
         return found._replace(remedies=self._awaited(remedies, sets), uses=uses)
+
+    def _shared_out(self) -> bool:
+        """Whether several emulators of the rig have sets, which may have archives in common."""
+        return sum(arcade.roster is not None for arcade in self._rig.arcade.values()) > 1
 
     def _awaited(self, remedies: SetRemedies, sets: Iterable[SetAudit]) -> SetRemedies:
         """The same, where a set waits for a source that is away."""

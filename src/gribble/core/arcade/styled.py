@@ -1,0 +1,88 @@
+"""Which sets a glance shows to be packed in a style already, as most of many are. Pure.
+
+A glance compares what the archives list with what is at home in them. What it does not tell is left to packing.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+
+from gribble.core.arcade.cabinet import Cabinet, Homes
+from gribble.core.base.kinds import Style
+from gribble.core.base.paths import base
+from gribble.core.catalogue.families import Part, family_of, parts_of
+from gribble.core.records.roster import ArcadeSet, FileState, Roster, SetFile
+
+Listing = frozenset[tuple[str, str | None, int | None]]
+"""The files of an archive by name, CRC-32 and size, as `Container.listed` has them."""
+
+
+class InStyle:
+    """The wanted sets whose archives are all exactly as a style wants them."""
+
+    def __init__(self, roster: Roster, wanted: Iterable[str], cabinet: Cabinet, style: Style) -> None:
+        self._roster, self._cabinet, self._style = roster, cabinet, style
+        self._homes = Homes(roster)
+        self._exact: dict[str, bool] = {}
+        self._groups: dict[str, list[str]] = {}  # by the archive in which a family is merged
+        for name in wanted:
+            if name in roster.sets:
+                self._groups.setdefault(self._archive(name), []).append(name)
+        groups = (group for group in self._groups.values() if self._are_right(group))
+        self.sets = frozenset(name for group in groups for name in group)
+
+    def parts(self) -> Iterator[Part]:
+        """The files of these sets."""
+        for name in self.sets:
+            yield from parts_of(family_of(self._roster, name))
+
+    def _are_right(self, group: list[str]) -> bool:
+        return all(map(self._is_right, group))
+
+    def _is_right(self, name: str) -> bool:
+        one = self._roster.sets[name]
+        if one.discs or one.samples:
+            return False
+        family = family_of(self._roster, name)
+        if family.gaps or not family.one.files:
+            return False
+        parts = parts_of(family)
+        if any(part.file.variant is not None for part in parts):
+            return False
+        if self._style is Style.FULL:
+            return self._has(name, [part.file for part in parts])
+        archives = {self._archive(self._homes.owner(part.owner, part.file)[0]) for part in parts}
+        aside = name not in archives and self._cabinet.of(name) is not None
+        return not aside and all(map(self._is_exact, archives))
+
+    def _archive(self, name: str) -> str:
+        """The archive that a set's own files are at home in."""
+        if self._style is not Style.MERGED:
+            return name
+        parents = family_of(self._roster, name).parents
+        return parents[-1].set if parents else name
+
+    def _is_exact(self, archive: str) -> bool:
+        """Whether an archive has just what is at home in it."""
+        if archive not in self._exact:
+            names = dict.fromkeys((archive, *(self._groups.get(archive, ()) if self._style is Style.MERGED else ())))
+            at_home = [file for name in names for file in self._own(self._roster.sets[name])]
+            self._exact[archive] = self._has(archive, at_home)
+        return self._exact[archive]
+
+    def _own(self, one: ArcadeSet) -> Iterator[SetFile]:
+        """The files of a set that are at home in its own archive, or its parent's if that is merged."""
+        for file in one.files:
+            if file.state is not FileState.UNDUMPED and self._homes.owner(one.set, file)[0] == one.set:
+                yield file
+
+    def _has(self, archive: str, files: list[SetFile]) -> bool:
+        """Whether one archive, under its right name, has just these files, and no two of them under one name."""
+        there = self._cabinet.of(archive)
+        if there is None or len(there.archives) != 1:
+            return False
+        key = self._cabinet.key
+        if key(base(there.archives[0])) != key(f"{archive}.zip"):
+            return False
+        listing: Listing = frozenset((file.name, file.crc32, file.size) for file in files)
+        return listing == there.listed() and len({name for name, *_ in listing}) == len(listing)
