@@ -16,16 +16,17 @@ from hypothesis import strategies as st
 from gribble.core.answers.lint import lineage_faults
 from gribble.core.base.errors import GribbleError, MistakesError
 from gribble.core.catalogue.importing import apart
-from gribble.core.catalogue.importing.build import read_sets
+from gribble.core.catalogue.importing.build import Reader, read_sets
 from gribble.core.catalogue.importing.fieldmap import load_map
 from gribble.core.catalogue.importing.lists import read_list
 from gribble.core.catalogue.importing.needs import draft_of, read_rows
+from gribble.core.catalogue.importing.nodes import Node
 from gribble.core.catalogue.importing.values import ValueFault, digest, number, yes
 from gribble.core.catalogue.rosters import LoadedSets, load_roster, write_roster
 from gribble.core.catalogue.sheets import load_sheet
 from gribble.core.catalogue.writing import write_sheet
-from gribble.core.records.imported import Field, FieldMap, Tally
-from gribble.core.records.roster import ArcadeSet, Roster, RosterHead
+from gribble.core.records.imported import Field, FieldMap, Rules, Tally
+from gribble.core.records.roster import ArcadeSet, FileState, Roster, RosterHead
 
 CRC, SHA = "0a1b2c3d", "ab" * 20
 HEAD = '[roster]\nemulator = "turnstone"\nrelease = "1.8"\n'
@@ -355,3 +356,38 @@ def test_a_process_of_its_own_reads_a_long_list_or_fails_unseen(
     assert len(started) == 1
     if fake == "as it is" and not here[1]:
         assert sum(told) == whole == (tmp_path / "l.xml").stat().st_size
+
+
+@given(
+    st.lists(
+        st.fixed_dictionaries(
+            {
+                "name": st.sampled_from(["a.bin", " b.bin ", "c.bin"]),
+                "crc": st.sampled_from(["0a1b2c3d", "0A1B2C3D", "12"]),
+            },
+            optional={
+                "size": st.sampled_from(["16", "0x10", ""]),
+                "status": st.sampled_from(["good", "baddump", "odd", "", " good"]),
+                "maybe": st.sampled_from(["yes", "no", "", "perhaps"]),
+            },
+        ),
+        min_size=1,
+        max_size=4,
+    )
+)
+def test_files_are_read_at_once_as_one_by_one(files: list[dict[str, str]]) -> None:
+    """Columns that are clean are converted in one go; words that the map explains are, too."""
+    rules: dict[str, Rules] = {
+        "name": (Field(from_="@name"),),
+        "size": (Field(from_="@size"),),
+        "crc32": (Field(from_="@crc"),),
+        "state": (Field(from_="@status", values={"good": "good", "baddump": "suspect"}),),
+        "optional": (Field(from_="@maybe", values={"yes": "yes", "no": "no"}),),
+    }
+    at_once, alone = (Tally(), Tally())
+    found = Reader(rules).read_all([Node("", one) for one in files], "record 1", at_once, "g1")
+    reader = Reader(rules)
+    each = [reader.read(Node("", one), f"record 1 {n}", alone, "g1") for n, one in enumerate(files, start=1)]
+    unsaid = {"size": None, "state": FileState.GOOD, "optional": False}
+    assert [unsaid | one for one in found] == [unsaid | one for one in each]
+    assert at_once.mistakes == alone.mistakes

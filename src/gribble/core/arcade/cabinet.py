@@ -270,6 +270,7 @@ class Homes:
     def __init__(self, roster: Roster) -> None:
         self._roster = roster
         self._entries: dict[str, dict[Content, SetFile]] = {}
+        self._counts: dict[str, int] = {}
 
     def owner(self, name: str, file: SetFile) -> tuple[str, SetFile]:
         """The set in whose archive a file of a set is at home in a split collection, and its entry there."""
@@ -287,8 +288,10 @@ class Homes:
 
     def count(self, name: str) -> int:
         """How many files are at home in a set's archive, those that nobody has dumped aside."""
-        files = (file for file in self._roster.sets[name].files if file.state is not FileState.UNDUMPED)
-        return sum(self.owner(name, file)[0] == name for file in files)
+        if (known := self._counts.get(name)) is None:
+            files = (file for file in self._roster.sets[name].files if file.state is not FileState.UNDUMPED)
+            known = self._counts[name] = sum(self.owner(name, file)[0] == name for file in files)
+        return known
 
     def _twin(self, name: str, file: SetFile) -> SetFile | None:
         """The entry of a set for the same content."""

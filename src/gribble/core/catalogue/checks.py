@@ -49,6 +49,7 @@ def _check_needs(sheet: Sheet, mistakes: Mistakes) -> None:
             mistakes.add(f"need[{number}].id", f'"{need.id}" is the id of need[{ids[need.id]}] too')
         ids.setdefault(need.id, number)
         _check_need(need, sheet, f"need[{number}]", mistakes)
+    _check_named(sheet, mistakes)
     _check_places(sheet, mistakes)
     _check_choices(sheet, mistakes)
     _check_requires(sheet, mistakes)
@@ -160,11 +161,8 @@ def _check_need(need: Need, sheet: Sheet, where: str, mistakes: Mistakes) -> Non
     for key in ("nothing_else", "requires_keys") if not many else ():
         if getattr(need, key):
             mistakes.add(f"{where}.{key}", "is only for many files: a manifest, or files listed in the sheet")
-    _check_key_names(need.requires_keys, sheet, f"{where}.requires_keys", mistakes)
     if need.any_name and not any(accept.strongest() for accept in need.accept) and need.kind is not Kind.KEYS:
         mistakes.add(f"{where}.any_name", "needs an accept with a digest, because any name is allowed")
-    if need.by_setting and need.id not in {setting.need for setting in sheet.setting}:
-        mistakes.add(f"{where}.by_setting", "needs a setting that leads to the file")
     _check_contents(need, sheet, where, mistakes)
     _check_keys(need, where, mistakes)
 
@@ -193,11 +191,20 @@ def _check_manifest(need: Need, where: str, mistakes: Mistakes) -> None:
             mistakes.add(path, f"has no digest; give one of {', '.join(HEX_LENGTHS)}")
 
 
-def _check_key_names(names: tuple[str, ...], sheet: Sheet, where: str, mistakes: Mistakes) -> None:
-    declared = [key.name for other in sheet.need for key in other.key]
-    for place, name in enumerate(names):
-        if name not in declared:
-            mistakes.add(f"{where}[{place}]", f'"{name}" is not a key of this sheet{suggest(name, declared)}')
+def _check_named(sheet: Sheet, mistakes: Mistakes) -> None:
+    """What needs name of the sheet's keys and settings has to be there."""
+    declared = dict.fromkeys(key.name for need in sheet.need for key in need.key)
+    led_to = {setting.need for setting in sheet.setting}
+    for number, need in enumerate(sheet.need):
+        if need.by_setting and need.id not in led_to:
+            mistakes.add(f"need[{number}].by_setting", "needs a setting that leads to the file")
+        asked = [(f"need[{number}]", need.requires_keys)]
+        asked += [(f"need[{number}].accept[{n}]", accept.requires_keys) for n, accept in enumerate(need.accept)]
+        for where, names in asked:
+            for place, name in enumerate(names):
+                if name not in declared:
+                    words = f'"{name}" is not a key of this sheet{suggest(name, list(declared))}'
+                    mistakes.add(f"{where}.requires_keys[{place}]", words)
 
 
 def _check_contents(need: Need, sheet: Sheet, where: str, mistakes: Mistakes) -> None:
@@ -205,7 +212,6 @@ def _check_contents(need: Need, sheet: Sheet, where: str, mistakes: Mistakes) ->
         path = f"{where}.accept[{number}]"
         _check_digests(accept, accept.size, path, mistakes)
         _check_range(accept.releases, sheet, f"{path}.releases", mistakes)
-        _check_key_names(accept.requires_keys, sheet, f"{path}.requires_keys", mistakes)
     for number, reject in enumerate(need.reject):
         path = f"{where}.reject[{number}]"
         _check_digests(reject, reject.size, path, mistakes)

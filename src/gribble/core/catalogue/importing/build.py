@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Iterable, Iterator, Mapping
+from contextlib import suppress
 from typing import Any
 
 import msgspec
@@ -12,12 +13,12 @@ from msgspec import structs
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.parsers import record_fault
 from gribble.core.base.suggest import suggest
-from gribble.core.catalogue.importing.fieldmap import SET_FIELDS, plain_attribute
+from gribble.core.catalogue.importing.fieldmap import SET_FIELDS, WORDED_FIELDS, plain_attribute
 from gribble.core.catalogue.importing.nodes import HEADING, SECTION, Node
 from gribble.core.catalogue.importing.values import BLANKS, Part, ValueFault, digest, number, parts, single, yes
 from gribble.core.catalogue.rosters import set_faults
 from gribble.core.records.imported import Field, FieldMap, Rules, Tally
-from gribble.core.records.roster import ArcadeSet, SetFile, SetKind
+from gribble.core.records.roster import ArcadeSet, FileState, SetFile, SetKind
 
 YEAR_DIGITS, SIZE_DIGITS = 4, 18
 AT_ONCE = 64
@@ -42,6 +43,7 @@ class Reader:
         self._fields = list(fields.items())
         self._several = _SEVERAL if several else ()
         self._attributes = {name: "" if several else plain_attribute(name, rules) for name, rules in fields.items()}
+        self._meant = {name: _meant(name, rules[0]) for name, rules in fields.items() if name in WORDED_FIELDS}
         self._above: dict[str, list[Part]] = {}
         self._plain = {
             name: rules[0].from_
@@ -61,7 +63,13 @@ class Reader:
                 raw: Any = node.attributes[attribute] if attribute else None
                 if not attribute and name in self._plain and len(texts := node.values(self._plain[name])) == 1:
                     raw = texts[0].strip()
-                if raw and raw[0] != "=" and raw == raw.strip() and raw.casefold() not in BLANKS:
+                if (
+                    raw
+                    and name not in self._meant
+                    and raw[0] != "="
+                    and raw == raw.strip()
+                    and raw.casefold() not in BLANKS
+                ):
                     values[name] = _converted(name, raw, rules[0])
                 else:
                     self._read_long(node, name, rules, values)
@@ -130,12 +138,30 @@ class Reader:
                 ):
                     return []
                 columns.append(map(int, there))
+            elif name in self._meant:
+                meant = self._meant[name]
+                if not meant.keys() >= set(there):
+                    return []
+                columns.append([meant[raw] if raw else _UNSAID[name] for raw in column])
             elif list(map(str.strip, there)) != there or "=" in "".join(there):
                 return []
             else:
                 columns.append(column)
         names = tuple(self._attributes)
         return [dict(zip(names, row)) for row in zip(*columns)]  # noqa: B905  (checking lengths takes twice as long)
+
+
+_UNSAID = {"state": FileState.GOOD, "optional": False}
+"""What a file is of which a list says nothing."""
+
+
+def _meant(name: str, rule: Field) -> dict[str, Any]:
+    """The values that the words of a list stand for; none of those that are left to a closer look."""
+    meant: dict[str, Any] = {}
+    for raw, word in rule.values.items():
+        with suppress(ValueFault):
+            meant[raw] = _converted(name, word, rule) if word else _UNSAID[name]
+    return meant
 
 
 def called(values: Values) -> str:

@@ -25,10 +25,11 @@ MAP_VERSION = 1
 
 
 def plain_attribute(name: str, rules: Rules) -> str:
-    """The attribute (or column) that a field takes as it is; empty if it has to be looked for or changed."""
-    from_ = rules[0].from_
-    plain = rules == (Field(from_=from_),) and from_.startswith("@") and "/" not in from_
-    return from_[1:] if plain and name in PLAIN_FIELDS else ""
+    """The attribute (or column) that a field takes as it is, or by its words alone; empty if it has to be looked for or
+    changed."""
+    from_, values = rules[0].from_, rules[0].values if name in WORDED_FIELDS else {}
+    plain = rules == (Field(from_=from_, values=values),) and from_.startswith("@") and "/" not in from_
+    return from_[1:] if plain and (values or name in PLAIN_FIELDS) else ""
 
 
 def row_keys(made: FieldMap) -> tuple[str, ...]:
@@ -73,6 +74,9 @@ PLAYS_FIELDS = ("set", "title", "plays", "note")
 
 FILE_FIELDS = ("name", "parent_name", "bios_name", "state", "optional", "choice", "variant", *CONTENT_FIELDS)
 """The same of a set's file."""
+
+WORDED_FIELDS = ("state", "optional")
+"""Fields of which the map says what each word of the list means."""
 
 PLAIN_FIELDS = (
     "name",
