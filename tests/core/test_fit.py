@@ -15,6 +15,7 @@ from gribble.core.arcade import solver
 from gribble.core.arcade.fit import Selection, Wish, cost, fit_sets
 from gribble.core.base.amounts import read_bytes
 from gribble.core.base.errors import GribbleError
+from gribble.core.records.program import Program, Solved
 
 
 def every_selection(wishes: list[Wish]) -> list[tuple[Wish, ...]]:
@@ -91,7 +92,7 @@ def test_what_is_no_size(text: str) -> None:
 def test_ctrl_c_does_not_wait_for_the_solver(monkeypatch: pytest.MonkeyPatch) -> None:
     real, solving = solver.solve, list[bool]()
 
-    def solve(program: solver.Program, seconds: float) -> solver.Solved:
+    def solve(program: Program, seconds: float) -> Solved:
         solving.append(threading.current_thread().daemon)
         return real(program, seconds)
 

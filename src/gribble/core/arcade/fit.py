@@ -11,8 +11,8 @@ from typing import NamedTuple
 
 from msgspec import Struct
 
-from gribble.core.arcade import solver
 from gribble.core.base.threads import left_alone
+from gribble.core.records.program import Program, Row
 
 
 class Wish(Struct, frozen=True, kw_only=True):
@@ -119,6 +119,8 @@ def cost(wishes: Iterable[Wish], sizes: Mapping[str, int]) -> int:
 
 def _solve(card: _Card, aim: _Aim) -> tuple[list[Wish], float]:
     """The best selection, and the gap."""
+    from gribble.core.arcade import solver  # with what lets it call a library, which only this question has a use for
+
     wishes, sizes, budget = card
     if not wishes or cost(wishes, sizes) <= budget:
         return wishes, 0.0
@@ -136,7 +138,7 @@ def _solve(card: _Card, aim: _Aim) -> tuple[list[Wish], float]:
     return best, 0.0 if missing <= _SLACK else missing / (worth + missing)
 
 
-def _program(card: _Card, aim: _Aim) -> solver.Program:
+def _program(card: _Card, aim: _Aim) -> Program:
     """A column for each wish, and one for each thing that several share."""
     wishes, sizes, budget = card
     users: dict[str, list[int]] = {}
@@ -148,13 +150,13 @@ def _program(card: _Card, aim: _Aim) -> solver.Program:
     costs = dict.fromkeys(range(len(wishes) + len(shared)), 0.0)
     for thing, group in users.items():
         costs[shared.get(thing, group[0])] += sizes[thing] / scale
-    rows = [solver.Row(costs, most=budget / scale)]
+    rows = [Row(costs, most=budget / scale)]
     for thing, column in shared.items():  # a wish at most as great as each thing that it shares
-        rows += [solver.Row({number: 1.0, column: -1.0}, most=0.0) for number in users[thing]]
+        rows += [Row({number: 1.0, column: -1.0}, most=0.0) for number in users[thing]]
     if aim.least is not None:
-        rows.append(solver.Row({n: wish.weight for n, wish in enumerate(wishes)}, least=aim.least - _SLACK))
+        rows.append(Row({n: wish.weight for n, wish in enumerate(wishes)}, least=aim.least - _SLACK))
     taken = [float(aim.decided[number]) if number in aim.decided else None for number in range(len(wishes))]
-    return solver.Program(
+    return Program(
         worths=[*aim.values, *([0.0] * len(shared))],
         bounds=[(0.0, 1.0) if value is None else (value, value) for value in taken] + [(0.0, 1.0)] * len(shared),
         rows=rows,

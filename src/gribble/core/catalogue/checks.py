@@ -203,8 +203,8 @@ def _check_named(sheet: Sheet, mistakes: Mistakes) -> None:
         for where, names in asked:
             for place, name in enumerate(names):
                 if name not in declared:
-                    words = f'"{name}" is not a key of this sheet{suggest(name, list(declared))}'
-                    mistakes.add(f"{where}.requires_keys[{place}]", words)
+                    at = f"{where}.requires_keys[{place}]"
+                    mistakes.add(at, f'"{name}" is not a key of this sheet{suggest(name, list(declared))}')
 
 
 def _check_contents(need: Need, sheet: Sheet, where: str, mistakes: Mistakes) -> None:
