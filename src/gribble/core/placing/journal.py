@@ -341,9 +341,12 @@ def end_of(path: Path) -> str:
 def _line(data: bytes) -> dict[str, Any] | None:
     """One line; None if it was cut short, or is none."""
     try:
-        line = json.loads(data)
-    except (ValueError, RecursionError):
-        return None
+        line = msgspec.json.decode(data)
+    except (ValueError, msgspec.DecodeError, RecursionError):
+        try:
+            line = json.loads(data)  # which knows names that are not UTF-8
+        except (ValueError, RecursionError):
+            return None
     return line if isinstance(line, dict) else None
 
 

@@ -26,6 +26,10 @@ class Known(Struct, frozen=True):
         return isinstance(self.content, Reject)
 
 
+_ANY = "any"
+"""Stands for every CRC-32, where a file's is not known."""
+
+
 class KnownContents:
     """Every content that the sheets know by a digest, looked up by size and strongest digest.
 
@@ -34,8 +38,7 @@ class KnownContents:
     """
 
     def __init__(self, sheets: Iterable[Sheet]) -> None:
-        self._by_size: dict[int | None, list[tuple[str, Accept | Reject]]] = {}
-        self._sizeless: dict[str | None, set[str]] = {}  # the algorithms for any size, by CRC-32
+        self._by_size: dict[int | None, dict[str | None, set[str]]] = {}  # the algorithms, by CRC-32 and for `_ANY`
         self._by_digest: dict[tuple[str, str], list[Known]] = {}
         self._set_sizes: dict[int, frozenset[str]] = {}  # the algorithms for files of sets, by size
         for sheet in sheets:
@@ -49,9 +52,9 @@ class KnownContents:
         strongest = content.strongest()
         if strongest is None:
             return
-        self._by_size.setdefault(content.size, []).append((strongest, content))
-        if content.size is None:
-            self._sizeless.setdefault(content.crc32, set()).add(strongest)
+        sized = self._by_size.setdefault(content.size, {})
+        for crc32 in (content.crc32, _ANY):
+            sized.setdefault(crc32, set()).add(strongest)
         self._by_digest.setdefault((strongest, content.get(strongest) or ""), []).append(known)
 
     def want_sets(self, sizes: Iterable[int], algorithms: Iterable[str] = ()) -> None:
@@ -64,8 +67,7 @@ class KnownContents:
         """The same but for contents of unknown size, which any file at all could be."""
         copy = KnownContents(())
         copy.__dict__.update(self.__dict__)
-        copy._by_size = {size: contents for size, contents in self._by_size.items() if size is not None}
-        copy._sizeless = {}
+        copy._by_size = {size: algorithms for size, algorithms in self._by_size.items() if size is not None}
         return copy
 
     def largest(self) -> int:
@@ -91,13 +93,11 @@ class KnownContents:
 
         `crc32` is a checksum that an archive carries: contents known by another one are ruled out.
         """
-        sizeless = self._sizeless.values() if crc32 is None else map(self._sizeless.get, (None, crc32))
-        wanted = frozenset(
-            strongest
-            for strongest, content in self._by_size.get(size, ())
-            if crc32 is None or content.crc32 is None or content.crc32 == crc32
-        ).union(*filter(None, sizeless))
-        return wanted | self._set_sizes.get(size, frozenset())
+        wanted = self._set_sizes.get(size, frozenset())
+        for sized in (self._by_size.get(size), self._by_size.get(None)):
+            if sized:
+                wanted = wanted.union(*(sized.get(one, ()) for one in ((_ANY,) if crc32 is None else (None, crc32))))
+        return wanted
 
     def beyond_crc(self) -> Container[int | None]:
         """The sizes of files that could want another digest than their CRC-32."""
