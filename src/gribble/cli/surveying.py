@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import sqlite3
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 
 from msgspec import structs
@@ -151,9 +151,7 @@ def identified(
     found = [holding for survey in surveys for holding in survey.holdings]
     sheets = session.loaded.catalogue.sheets
     discs = _discs_in(found, sheets.values(), world)
-    asked: set[Content] = {content for one in found for content in contents_of(one)}
-    asked.update(("disc", None, sha1) for sha1 in discs.values())
-    audits = world.audit(Ask(contents=frozenset(asked)))
+    audits = world.audit(Ask(contents=_asked(found, discs)))
     files = identify_holdings(found, session.loaded.known, sheets, audits)
     known = rosters_in_use(world.rigs)
     files = identify_sets(files, known, audits, discs)
@@ -165,6 +163,12 @@ def identified(
     searcher = world.searcher(one.holdings for one in surveys)
     with session.screen.bar("Diagnosing") as bar:
         return explain(files, searcher, sheets, named, Reading(world.head_of, world.why_unread), bar), sets
+
+
+def _asked(found: Iterable[Holding], discs: Mapping[FileKey, str]) -> frozenset[Content]:
+    """Every form in which a roster could know some files, and the `discs` among them."""
+    forms = (content for one in found for content in contents_of(one))
+    return frozenset([*forms, *(("disc", None, sha1) for sha1 in discs.values())])
 
 
 def _discs_in(found: Iterable[Holding], sheets: Iterable[Sheet], world: World) -> dict[FileKey, str]:

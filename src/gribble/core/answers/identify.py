@@ -212,30 +212,34 @@ def held_sets(files: Iterable[Identified], known: Iterable[KnownSets]) -> tuple[
 
     Of an archive all of which everything is there that is their own; where there is none, the one of which most is.
     """
-    archives: dict[tuple[str, str], Holding] = {}
-    contents: dict[tuple[str, str], set[Content]] = {}
+    members: dict[tuple[str, str], list[Holding]] = {}
     for file in files:
         if file.holding.member is not None:
-            place = (file.holding.root, file.holding.path)
-            archives.setdefault(place, structs.replace(file.holding, member=None))
-            contents.setdefault(place, set()).update(contents_of(file.holding))
+            members.setdefault((file.holding.root, file.holding.path), []).append(file.holding)
     rosters = {(one.emulator, one.roster.head.release): one for one in known}
     found: list[HeldSet] = []
     for (emulator, release), (roster, _, _, rig, _) in rosters.items():
         if not rig:  # what is in use tells an archive well enough
             told_already = {(one.holding.root, one.holding.path) for one in found}
-            contents = {place: there for place, there in contents.items() if place not in told_already}
+            members = {place: inside for place, inside in members.items() if place not in told_already}
         listing: dict[Content, list[ArcadeSet]] = {}
-        for one in roster.sets.having({content for there in contents.values() for content in there}):
+        for one in roster.sets.having(_contents_of(holding for inside in members.values() for holding in inside)):
             for content in one.contents:
                 listing.setdefault(content, []).append(one)
-        for place, there in sorted(contents.items()):
+        for _, inside in sorted(members.items(), key=lambda one: one[0]):
+            there = _contents_of(inside)
+            archive = structs.replace(inside[0], member=None)
             likely = {one.set: one for content in there for one in listing.get(content, ())}
-            told = [_held_set(archives[place], emulator, release, one, there) for _, one in sorted(likely.items())]
+            told = [_held_set(archive, emulator, release, one, there) for _, one in sorted(likely.items())]
             own = [one for one in told if one is not None]
             whole = [one for one in own if not one.lacks]
             found += whole or sorted(own, key=lambda one: _likeliness(one, likely[one.set]))[:1]
     return tuple(found)
+
+
+def _contents_of(holdings: Iterable[Holding]) -> set[Content]:
+    """Every form in which a roster could know some holdings."""
+    return {content for one in holdings for content in contents_of(one)}
 
 
 def _held_set(archive: Holding, emulator: str, release: str, one: ArcadeSet, there: set[Content]) -> HeldSet | None:
@@ -288,10 +292,11 @@ def identify_sets(
         for problem in one.problems
         if problem.subject.wants and (content := problem.subject.wants.content)
     }
-    found: dict[Content, dict[Match, None]] = {}
+    found: dict[Content, tuple[Match, ...]] = {}
     for one in known:
         for content, match in _matches(one, asked):
-            found.setdefault(content, {})[match] = None
+            there = found.get(content, ())
+            found[content] = there if match in there else (*there, match)
 
     def told(file: Identified) -> Identified:
         contents = tuple(_contents(file, discs)) if not file.matches else ()
@@ -300,12 +305,11 @@ def identify_sets(
             return file
         alike = {*contents, *(("sha1", None, sha1) for kind, _, sha1 in contents if kind == "disc")}
 
-        def needed(match: Match) -> bool:
-            return any((match.rig, match.emulator, content) in wanted for content in alike)
+        def judged(match: Match) -> Match:
+            needed = any((match.rig, match.emulator, content) in wanted for content in alike)
+            return structs.replace(match, needed=True) if needed else match
 
-        return structs.replace(
-            file, verdict="known", matches=tuple(structs.replace(match, needed=needed(match)) for match in matches)
-        )
+        return structs.replace(file, verdict="known", matches=tuple(map(judged, matches)))
 
     return tuple(map(told, files))
 
