@@ -9,7 +9,7 @@ PLATFORMS = linux win32 darwin
 ON_OLDEST = $(patsubst %,tests/core/test_%.py,settings parsers steps fit importing) \
   $(patsubst %,tests/cli/test_%.py,demo servers output report watch)
 
-.PHONY: demo test oldest coverage lint soak mutants bench docs clean
+.PHONY: demo test oldest coverage lint soak soak-large mutants bench docs clean
 
 demo: .venv/installed
 	@rm -rf build/demo
@@ -34,6 +34,10 @@ mutants: .venv/ready
 
 soak: .venv/ready
 	GRIBBLE_SOAK=1 $(BIN)/pytest
+
+# Every command on a collection at full scale, once by hand: the figures are in docs/performance.md.
+soak-large: .venv/ready
+	cd benchmarks && ../$(BIN)/python soak.py $(SHARE)
 
 # Ratios against general tools, in one run: about ten minutes; QUICK=1, on a tenth of everything, two or three.
 bench: .venv/ready

@@ -334,7 +334,7 @@ def _teller(refused: list[tuple[Step, str]]) -> Callable[[Step, str], None]:
 
 def _say_stopped(session: Session, one: Going) -> None:
     run = one.run
-    words = f": {len(run.done)} of {count(len(run.steps), 'step')} done on {one.held.name}, run {run.number}"
+    words = f": {len(run.done):,} of {count(len(run.steps), 'step')} done on {one.held.name}, run {run.number}"
     session.screen.say(styled("Stopped", "bold"), f"{words}. The step that was under way was put back.")
 
 
@@ -343,7 +343,7 @@ def _say_done(session: Session, one: Going, refused: list[tuple[Step, str]], cop
     screen, run, held = session.screen, one.run, one.held
     screen.say(
         styled("Done", "bold"),
-        f": {count(len(run.done), 'step')} of {len(run.steps)} on {held.name}, run {run.number}.",
+        f": {count(len(run.done), 'step')} of {len(run.steps):,} on {held.name}, run {run.number}.",
     )
     for step, reason in refused:
         screen.say(f"  not done: {step.kind} {step.place}: {reason}")

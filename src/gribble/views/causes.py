@@ -60,7 +60,7 @@ def cause_words(one: Cause, release: str | None) -> str:
     if len(one.to_get) == 1:
         return archive_words(*next(iter(one.to_get.items())), release)
     if one.to_get:
-        return f"obtain {len(one.to_get)} archives: {named((home.name for home in one.to_get), NAMES_SHOWN)}"
+        return f"obtain {len(one.to_get):,} archives: {named((home.name for home in one.to_get), NAMES_SHOWN)}"
     places = list(dict.fromkeys(map(_place, one.held)))
     where = " and ".join(places) if len(places) <= PLACES_SHOWN else f"{len(places):,} places, such as {places[0]}"
     held = f"; you have them in {where}" if places else ""

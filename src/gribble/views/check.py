@@ -206,7 +206,7 @@ def _quiet_rows(emulator: EmulatorAudit) -> Iterator[tuple[str | Text, ...]]:
         words = f"{', '.join(spared)}: one of these is enough"
         yield styled("· spared", QUIET), styled(words, QUIET)
     if quiet:
-        yield verdict(Verdict.SOUND), styled(f"{len(quiet)} of {len(emulator.findings)}: {', '.join(quiet)}")
+        yield verdict(Verdict.SOUND), styled(f"{len(quiet):,} of {len(emulator.findings):,}: {', '.join(quiet)}")
     if led:
         yield verdict(Verdict.SOUND), styled(f"{count(len(led), 'setting')}: {', '.join(led)}")
 
@@ -387,7 +387,7 @@ def _manifest_account(rig: RigAudit, finding: NeedFinding) -> Text:
 def _fix_words(rig: RigAudit, places: list[PlaceFinding]) -> str:
     if len(places) == 1:
         return f"{base(places[0].expected)}: {remedy_words(rig, places[0], shorten)}"
-    return f"{len(places)} of them can be put right with files that you have"
+    return f"{len(places):,} of them can be put right with files that you have"
 
 
 def _account(rig: RigAudit, finding: NeedFinding, place: PlaceFinding) -> Text:

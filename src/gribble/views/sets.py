@@ -101,7 +101,7 @@ def show_family(screen: Screen, tree: Tree, *, verbose: bool) -> None:
     for note in map(say, found.packing):
         screen.say(styled(f"note: {note}", QUIET))
     faults = {(problem.subject.owner, problem.subject.file) for problem in found.problems}
-    screen.say(f"{count(tree.needed, 'file')} needed, {len(faults)} of them wrong.")
+    screen.say(f"{count(tree.needed, 'file')} needed, {len(faults):,} of them wrong.")
     gaps = list(set_gaps(tree.rig, emulator, [found]))
     for home, problems in found.to_get.items():
         words = archive_words(home, problems, emulator.release)

@@ -54,7 +54,7 @@ def sets_meant(
             told = "; ".join(sets[name].described for name in group[:MOST_TOLD])
             more = f"; and {len(group) - MOST_TOLD} more" if len(group) > MOST_TOLD else ""
             raise GribbleError(
-                f"'{word}' is the title of {len(group)} sets: {told}{more}", fix=f"Name one of them: {group[0]}"
+                f"'{word}' is the title of {len(group):,} sets: {told}{more}", fix=f"Name one of them: {group[0]}"
             )
     return [group[0] for _, group in found]
 

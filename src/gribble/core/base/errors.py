@@ -61,7 +61,7 @@ class MistakesError(GribbleError):
     """Every mistake of the files that were read, all at once."""
 
     def __init__(self, mistakes: list[Mistake], fix: str = "") -> None:
-        many = f"{len(mistakes)} mistakes" if len(mistakes) != 1 else "1 mistake"
+        many = f"{len(mistakes):,} mistakes" if len(mistakes) != 1 else "1 mistake"
         files = ", ".join(dict.fromkeys(mistake.file for mistake in mistakes))
         again = "Correct the lines named above, then run the command again."
         super().__init__(f"{many} in {files}", fix=fix or again)

@@ -101,7 +101,7 @@ def _some(names: tuple[str, ...]) -> str:
 def _of_many(one: f.OneOfMany) -> str:
     parts = [f"{one.right} of {one.wanted} files are right"]
     parts += [f"{len(names)} {verdict} ({_some(names)})" for verdict, names in one.wrong]
-    parts += [f"{len(one.surplus)} that do not belong there ({_some(one.surplus)})"] if one.surplus else []
+    parts += [f"{len(one.surplus):,} that do not belong there ({_some(one.surplus)})"] if one.surplus else []
     return "; ".join(parts)
 
 
@@ -244,7 +244,7 @@ _SAYINGS: dict[type[f.Fact], Callable[[Any], str]] = {
     f.NoneWorks: lambda _: "the sheet knows no file that works with this release",
     f.OnlyItsName: lambda one: f"you have {one.name}, but no digest can prove it; gribble place --by-name uses it",
     f.Namesakes: lambda one: (
-        f"{len(one.paths)} files have this name, and nothing shows which one is right: {_some(one.paths)}"
+        f"{len(one.paths):,} files have this name, and nothing shows which one is right: {_some(one.paths)}"
     ),
     f.WrongNamesake: lambda one: (
         f"{one.path} has this name, but {say(one.why)}"
