@@ -6,6 +6,9 @@ import itertools
 import random
 import sys
 import threading
+from collections.abc import Callable
+from pathlib import Path
+from queue import SimpleQueue
 
 import pytest
 from hypothesis import given, settings
@@ -15,7 +18,9 @@ from gribble.core.arcade import solver
 from gribble.core.arcade.fit import Selection, Wish, cost, fit_sets
 from gribble.core.base.amounts import read_bytes
 from gribble.core.base.errors import GribbleError
+from gribble.core.catalogue.importing.tables import book_rows
 from gribble.core.records.program import Program, Solved
+from gribble.core.survey.arriving import FolderWatch
 
 
 def every_selection(wishes: list[Wish]) -> list[tuple[Wish, ...]]:
@@ -102,11 +107,22 @@ def test_ctrl_c_does_not_wait_for_the_solver(monkeypatch: pytest.MonkeyPatch) ->
     assert all(solving), "by a thread for which the program does not wait"
 
 
-def test_without_a_solver_for_the_system_the_question_is_refused_in_words(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setitem(sys.modules, "highsbox", None)
+@pytest.mark.parametrize(
+    ("module", "use"),
+    [
+        ("highsbox", lambda _path: fit_sets([Wish(set=one, needs=(one,)) for one in "ab"], {"a": 2, "b": 2}, 3)),
+        ("python_calamine", lambda path: list(book_rows(path / "list.xlsx"))),
+        ("watchfiles", lambda path: FolderWatch(path, SimpleQueue())),
+    ],
+)
+def test_what_a_system_has_no_package_of_is_refused_in_words(
+    monkeypatch: pytest.MonkeyPatch, tmp_path: Path, module: str, use: Callable[[Path], object]
+) -> None:
+    monkeypatch.setitem(sys.modules, module, None)
     solver._library.cache_clear()
-    with pytest.raises(GribbleError, match="needs a solver"):
-        fit_sets([Wish(set="a", needs=("a",)), Wish(set="b", needs=("b",))], {"a": 2, "b": 2}, 3)
+    with pytest.raises(GribbleError, match="needs the Python package") as caught:
+        use(tmp_path)
+    assert caught.value.fix.endswith(f"pip install {module.replace('_', '-')}")
 
 
 def test_a_search_without_time_says_that_it_proved_nothing() -> None:

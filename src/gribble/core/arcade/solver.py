@@ -12,7 +12,7 @@ import sys
 from collections.abc import Iterable
 from functools import cache
 
-from gribble.core.base.errors import GribbleError
+from gribble.core.base.errors import package
 from gribble.core.records.program import Program, Solved
 
 _ROWS, _MAXIMISE = 2, -1
@@ -69,14 +69,8 @@ def _whole(values: Iterable[int]) -> ctypes.Array[ctypes.c_int]:
 @cache
 def _library() -> ctypes.CDLL:
     """The solver, loaded once."""
-    try:
-        from highsbox import highs_dist_dir
-    except ImportError:
-        raise GribbleError(
-            "choosing the best sets needs a solver, which came with no package for this system",
-            fix="install the Python package highsbox beside Gribble, or choose with fewer sets wanted",
-        ) from None
+    folder = package("highsbox", "choosing sets for a card").highs_dist_dir()
     file = {"win32": "bin/highs.dll", "darwin": "lib/libhighs.dylib"}.get(sys.platform, "lib/libhighs.so")
-    highs = ctypes.CDLL(f"{highs_dist_dir()}/{file}")
+    highs = ctypes.CDLL(f"{folder}/{file}")
     highs.Highs_create.restype = ctypes.c_void_p
     return highs

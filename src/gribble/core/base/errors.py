@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import os
 from enum import IntEnum
+from importlib import import_module
 from pathlib import Path
+from types import ModuleType
 
 from msgspec import Struct
 
@@ -85,6 +87,18 @@ def unreadable(path: object, error: OSError, fix: str = "") -> GribbleError:
     if isinstance(error, FileNotFoundError):
         return no_such(path, fix=fix)
     return GribbleError(f"{path} cannot be read: {reason_of(error)}", fix=fix or "Check its permissions.")
+
+
+def package(name: str, use: str) -> ModuleType:
+    """Return a Python package that Gribble does without where a system has no wheel of it. Raises GribbleError."""
+    try:
+        return import_module(name)
+    except ImportError:
+        called = name.replace("_", "-")
+        raise GribbleError(
+            f"{use} needs the Python package {called}, which is not installed",
+            fix=f"Where Gribble is installed, run pip install {called}",
+        ) from None
 
 
 def reason_of(error: OSError) -> str:

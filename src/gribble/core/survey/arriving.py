@@ -18,6 +18,7 @@ from typing import NamedTuple, Protocol
 from msgspec import Struct
 
 from gribble.core.base.changing import WINDOWS, at_any_length
+from gribble.core.base.errors import package
 from gribble.core.base.names import is_litter, is_trash
 from gribble.core.base.paths import MEMORY_FOLDER, is_work_file
 from gribble.core.base.regular import open_regular
@@ -187,6 +188,7 @@ class FolderWatch:
 
     def __init__(self, root: Path, changes: SimpleQueue[Word], *, look: bool = False, files: int = 0) -> None:
         """`look` does so whatever the system could tell; the more `files` there are, the more seldom."""
+        package("watchfiles", "watching a folder")
         self.root = root
         self._look_ms = max(LOOK_MS, files // LOOKED_AT_A_MS)
         self.looks = look or is_share(root)

@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from gribble.core.base.budget import BOOK_BYTES, ROW_CHARACTERS, TABLE_COLUMNS, TABLES, Budget, size_words
-from gribble.core.base.errors import GribbleError
+from gribble.core.base.errors import GribbleError, package
 from gribble.core.catalogue.importing.sniffing import digests_in, is_blank, is_datum, is_file_name, without_marks
 from gribble.core.catalogue.importing.words import has_word
 
@@ -350,8 +350,7 @@ def _gather(element: Any, words: list[str], without: tuple[str, ...] = ("table",
 
 def book_rows(path: Path) -> Iterator[Row]:
     """The rows of a workbook's sheets (xlsx, xls, ods). Raises GribbleError."""
-    import python_calamine
-
+    python_calamine = package("python_calamine", "reading a workbook")
     budget = _budget(path)
     if zipfile.is_zipfile(path):
         with zipfile.ZipFile(path) as packed:
