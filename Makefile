@@ -7,7 +7,7 @@ ON_GROUNDS = tests/core/test_survey.py tests/core/test_run.py
 PLATFORMS = linux win32 darwin
 # What is run once more with the oldest versions that pyproject.toml promises: where the program meets its libraries.
 ON_OLDEST = $(patsubst %,tests/core/test_%.py,settings parsers steps fit importing) \
-  $(patsubst %,tests/cli/test_%.py,demo servers output report watch)
+  $(patsubst %,tests/cli/test_%.py,demo servers)
 
 .PHONY: demo test oldest coverage lint soak soak-large mutants bench docs clean
 

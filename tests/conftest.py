@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import signal
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
@@ -31,6 +32,7 @@ def pytest_addoption(parser: pytest.Parser) -> None:
 
 
 def pytest_configure(config: pytest.Config) -> None:
+    signal.signal(signal.SIGINT, signal.default_int_handler)  # which a shell has its background jobs ignore
     if config.getoption("ground"):
         settings.load_profile("ground")
     config.addinivalue_line("markers", "own_ground(reason): is about what other grounds have not")

@@ -44,7 +44,7 @@ class InStyle:
         if one.discs or one.samples:
             return False
         family = family_of(self._roster, name)
-        if family.gaps or not family.one.files:
+        if family.gaps or not family.one.files or not any(map(self._cabinet.of, family.path)):
             return False
         parts = parts_of(family)
         if any(part.file.variant is not None for part in parts):

@@ -111,7 +111,8 @@ class HeldHere(Holdings):
 
     def with_stem(self, stem: str) -> Iterator[Holding]:
         """Those whose folded name is this up to the first dot, links aside."""
-        yield from self._by_stem.get(stem, ())
+        there = self._by_stem.get(hash(stem), ())
+        yield from (one for one in ((there,) if isinstance(there, Holding) else there) if stem_of(one) == stem)
         if self.archives:
             self.expect((stem,))
             for archive in self._stems.of(word_of(stem)):
@@ -135,13 +136,19 @@ class HeldHere(Holdings):
         return found
 
     @cached_property
-    def _by_stem(self) -> dict[str, list[Holding]]:
-        found: dict[str, list[Holding]] = {}
+    def _by_stem(self) -> dict[int, Holding | list[Holding]]:
+        """By the hash of a stem: there may be a million of them, most of them once, and few are asked for."""
+        found: dict[int, Holding | list[Holding]] = {}
         for holding in self.opened:
             path = holding.path if holding.member is None else holding.member
             stem = path[path.rfind("/") + 1 :].partition(".")[0]  # as stem_of, for hundreds of thousands
             if not holding.fixed:
-                found.setdefault(stem.lower() if stem.isascii() else stem_of(holding), []).append(holding)
+                key = hash(stem.lower() if stem.isascii() else stem_of(holding))
+                there = found.setdefault(key, holding)
+                if isinstance(there, list):
+                    there.append(holding)
+                elif there is not holding:
+                    found[key] = [there, holding]
         return found
 
     @cached_property
