@@ -13,7 +13,7 @@ from gribble.core.audit.judging.keys import judge_keys, key_candidates, likelies
 from gribble.core.base.paths import base, join
 from gribble.core.catalogue.rosters import Load
 from gribble.core.catalogue.sheets import Catalogue
-from gribble.core.diagnosis.nearmisses import Read, Searcher, Wanted
+from gribble.core.diagnosis.nearmisses import Read, Searcher, Wanted, key_needs_of
 from gribble.core.records.facts import Fact, LikeKeys, NotLookedAt, TooLarge
 from gribble.core.records.findings import NeedFinding, RigAudit, Verdict
 from gribble.core.records.holding import FileKey, Holding, key_of, nearness
@@ -135,16 +135,12 @@ def explain(
     """The unknown files among some looked at for what happened to them; every need is tried on those named, and of the
     others it is told only what their beginning shows them plainly to be. The `listener` is told of the bytes of the
     former."""
-    wishes = [
-        Wanted(
-            emulator=sheet.emulator,
-            need=need,
-            unlock=sheet.unlock,
-            key_needs={other.id: other for other in sheet.need},
-        )
-        for sheet in sheets.values()
-        for need in sheet.need
-    ]
+    wishes: list[Wanted] = []
+    for sheet in sheets.values():
+        key_needs = key_needs_of(sheet.need, sheet.unlock)
+        wishes += [
+            Wanted(emulator=sheet.emulator, need=need, unlock=sheet.unlock, key_needs=key_needs) for need in sheet.need
+        ]
     unknown = [file for file in files if not file.matches]
     if listener:
         listener.expect(sum(file.holding.size for file in unknown if file.holding.place in named))

@@ -20,7 +20,7 @@ from gribble.core.base.names import is_like
 from gribble.core.base.paths import base
 from gribble.core.base.regular import read_regular
 from gribble.core.catalogue.rosters import Load, load_roster, with_others
-from gribble.core.diagnosis.nearmisses import NearMisses, Searcher, Wanted
+from gribble.core.diagnosis.nearmisses import NearMisses, Searcher, Wanted, key_needs_of
 from gribble.core.discs.looking import check_files, reader_below
 from gribble.core.files.archives.common import ArchiveError
 from gribble.core.files.archives.opening import MemberReader
@@ -292,12 +292,13 @@ def _wishes(rig: RigSeen, found: RigAudit) -> Iterable[Wanted]:
     shelf = Shelf(rig)
     for fitted, emulator in zip(rig.emulators, found.emulators, strict=False):
         enough = {finding.need.choice for finding in emulator.findings if finding.in_place}
+        key_needs = key_needs_of(fitted.needs, fitted.unlock)
         for finding in emulator.findings:
             if finding.ignored:
                 continue
             yield from _doubts_of(shelf, rig, fitted, finding)
             if finding.need.choice is None or finding.need.choice not in enough:
-                yield from _wishes_of(rig, fitted, finding)
+                yield from _wishes_of(rig, fitted, finding, key_needs)
 
 
 def _doubts_of(shelf: Shelf, rig: RigSeen, fitted: Fitted, finding: NeedFinding) -> Iterable[Wanted]:
@@ -318,7 +319,7 @@ def _doubts_of(shelf: Shelf, rig: RigSeen, fitted: Fitted, finding: NeedFinding)
             )
 
 
-def _wishes_of(rig: RigSeen, fitted: Fitted, finding: NeedFinding) -> Iterable[Wanted]:
+def _wishes_of(rig: RigSeen, fitted: Fitted, finding: NeedFinding, key_needs: dict[str, Need]) -> Iterable[Wanted]:
     """One wish for a need; of a manifest one for each file that is wrong or missing."""
     groups = [(place,) for place in finding.wanted] if finding.need.file else [finding.places]
     for places in groups:
@@ -331,7 +332,7 @@ def _wishes_of(rig: RigSeen, fitted: Fitted, finding: NeedFinding) -> Iterable[W
                 emulator=fitted.emulator,
                 need=part,
                 unlock=fitted.unlock,
-                key_needs={need.id: need for need in fitted.needs},
+                key_needs=key_needs,
                 suspects=tuple(imposters),
                 held=next((place.use for place in wrong if place.use and place.accept and not place.source), None),
                 rig=rig.name,

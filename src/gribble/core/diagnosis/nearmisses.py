@@ -48,6 +48,12 @@ Read = Callable[[Holding], bytes | None]
 """Gives a holding's whole content, or None if it cannot be read or is beyond the limit."""
 
 
+def key_needs_of(needs: Iterable[Need], unlock: tuple[Unlock, ...]) -> dict[str, Need]:
+    """The needs of key files that some rules of unlocking name, by id."""
+    named = {rule.key_need for rule in unlock}
+    return {need.id: need for need in needs if need.id in named} if named else {}
+
+
 class Wanted(Struct, frozen=True, kw_only=True):
     """One need to look for near misses of. `suspects` are at its places; `held` is a right copy, if there is one. With
     `by_name` the files that have its name are looked into, too."""
