@@ -105,6 +105,7 @@ class Searcher:
         self._stock = Stock(self._holdings)
         self._opened = [one for each in self._holdings for one in each.opened if not one.fixed]
         self._archives = [one for each in self._holdings for one in each.archives]
+        self._unknown: dict[int, list[Holding]] = {}  # of sizes that were asked for
         self._sizes_of: dict[tuple[int, frozenset[int]], set[int]] = {}
         self._algorithms: tuple[str, ...] = ()
         self._expected: frozenset[int] = frozenset()
@@ -265,7 +266,7 @@ class Searcher:
         if wanted.held:
             return list(wanted.suspects)
         sizes = self._sizes_for(wanted, [accept for accept in accepts if accept.size])
-        pool = {key_of(holding): holding for size in sizes for holding in self._by_size.get(size, ())}
+        pool = {key_of(holding): holding for size in sizes for holding in self._unknown_of(size)}
         pool |= {key_of(holding): holding for holding in self._nearest(sizes, wanted.rig)}
         if any(accept.size is None for accept in accepts):
             pool |= {key_of(holding): holding for holding in self._guessable}
@@ -303,6 +304,12 @@ class Searcher:
         if not self._expected.issuperset(sizes):
             self._expected |= sizes
             self._sized = Column(self._archives, lambda one: one.sizes, self._expected)
+
+    def _unknown_of(self, size: int) -> list[Holding]:
+        """The files of a size that are no known content; looked at once for all who want that size."""
+        if size not in self._unknown:
+            self._unknown[size] = [one for one in self._by_size.get(size, ()) if not self._known(one)]
+        return self._unknown[size]
 
     @cached_property
     def _by_size(self) -> dict[int, list[Holding]]:

@@ -10,6 +10,7 @@ from gribble.core.base.paths import fold, join, parent
 from gribble.core.records.holding import Holding, Skipped, Why
 from gribble.core.records.place import Place
 from gribble.core.records.rig_seen import RigSeen
+from gribble.core.records.sheet import Accept
 
 
 def as_on_disk(folders: Collection[str]) -> Callable[[str], str]:
@@ -37,6 +38,7 @@ class Shelf:
         self._by_folder: dict[str, list[Holding]] = {}
         for path, holding in self.loose.items():
             self._by_folder.setdefault(self.key(parent(path)), []).append(holding)
+        self._contents: dict[str, dict[tuple[str, str], list[Holding]]] = {}  # of folders that were asked for one
 
     @cached_property
     def _spellings(self) -> dict[str, list[str]]:
@@ -58,6 +60,17 @@ class Shelf:
     def folder(self, path: str) -> list[Holding]:
         """The files directly in a folder."""
         return self._by_folder.get(self.key(path), [])
+
+    def having(self, folder: str, accept: Accept) -> list[Holding]:
+        """The files in a folder that are a content."""
+        key, strongest = self.key(folder), accept.strongest()
+        if key not in self._contents:
+            found = self._contents[key] = {}
+            for holding in self._by_folder.get(key, ()):
+                for pair in holding.digests.known().items():
+                    found.setdefault(pair, []).append(holding)
+        likely = self._contents[key].get((strongest, accept.get(strongest) or ""), []) if strongest else []
+        return [one for one in likely if accept.size in (None, one.size)]
 
     def below(self, path: str) -> Iterator[Holding]:
         """The files in a folder and in those below it."""

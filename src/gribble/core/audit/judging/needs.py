@@ -26,7 +26,6 @@ from gribble.core.records.findings import (
 from gribble.core.records.holding import Holding, in_words, key_of
 from gribble.core.records.place import Fitted, Place
 from gribble.core.records.sheet import Accept, Need
-from gribble.core.survey.matching import is_content
 
 
 class NeedsAuditor:
@@ -106,13 +105,13 @@ class NeedsAuditor:
     def _redundant(self, finding: NeedFinding) -> Iterable[tuple[Holding, Accept]]:
         """Other files in the folder of a right one that would do as well, and serve nobody else."""
         used = {place.found.path for place in finding.places if place.found}
-        place = finding.places[0].subject
-        for holding in self._shelf.folder(parent(finding.places[0].expected)) if finding.in_place else ():
-            accept = self._judge.judge(place, holding).accept
-            if accept is None or not accept.strongest() or holding.path in used:
-                continue
-            if not self._serving.another(holding, place):
-                yield holding, accept
+        place, folder = finding.places[0].subject, parent(finding.places[0].expected)
+        right: dict[str, tuple[Holding, Accept]] = {}
+        for accept in place.need.accept if finding.in_place and not place.need.key else ():
+            for holding in self._shelf.having(folder, accept):
+                if holding.path not in used and not self._serving.another(holding, place):
+                    right.setdefault(holding.path, (holding, accept))
+        return [right[path] for path in sorted(right)]
 
     def _exactly(self, found: PlaceFinding) -> PlaceFinding:
         """A place in a folder that the volume finds, but a device that compares names exactly does not."""
@@ -386,17 +385,16 @@ class NeedsAuditor:
 
     def _misnamed(self, need: Need, folder: str, keys: KeysInPlay) -> tuple[Holding, Accept | None] | None:
         """A right file in the very folder, under a name that serves nobody."""
-        here = [
-            holding for holding in self._shelf.folder(folder) if self._serving.movable(holding) and not holding.fixed
-        ]
+
+        def is_free(holding: Holding) -> bool:
+            return self._serving.movable(holding) and not holding.fixed
+
         if need.key:
             best = self._best_keys(need, keys)
-            return best if best and best[0].path in {holding.path for holding in here} else None
-        for accept in self.preferred(need, keys):
-            for holding in here:
-                if is_content(accept, holding.size, holding.digests):
-                    return holding, accept
-        return None
+            here = {holding.path for holding in self._shelf.folder(folder) if is_free(holding)} if best else ()
+            return best if best and best[0].path in here else None
+        found = ((one, accept) for accept in self.preferred(need, keys) for one in self._shelf.having(folder, accept))
+        return next((pair for pair in found if is_free(pair[0])), None)
 
     def best_copy(
         self, need: Need, keys: KeysInPlay, place: Place | None = None

@@ -1,0 +1,99 @@
+"""No answer's work grows faster than what it is about: counted in lines that are carried out, which no clock disturbs."""
+
+from __future__ import annotations
+
+import hashlib
+import shlex
+import sys
+import threading
+from pathlib import Path
+from types import FrameType
+from typing import Any
+
+import pytest
+
+from tests.cabinets import SHEET, arcade_world, file
+from tests.conftest import Gribble
+
+STEP = 48
+"""So many more needs and sets each world has than the one before."""
+ROOM = 1.25
+"""How much more than in line the work may grow: sorting, and what is only looked for where there is much."""
+NEED = """
+[[need]]
+id = "n{number}"
+kind = "bios"
+level = "must"
+folder = "boot"
+name = "n{number}.rom"
+accept = [{{ label = "only", size = 8, sha1 = "{sha1}" }}]
+"""
+
+
+def world_of(folder: Path, many: int) -> Path:
+    """Needs of one size: missing, right, misnamed, in a drawer, in an archive, twice; and families of
+    sets in another style than is wished, of which some lack a file."""
+    sets: list[dict[str, Any]] = [{"set": "sys", "kind": "bios", "files": [file("boot")]}]
+    contents: dict[str, Any] = {"den/sets/sys.zip": {"boot.bin": "boot"}}
+    for number in range(many):
+        mum = f"g{number - number % 4:03}"
+        kin = {"parent": mum} if number % 4 else {"bios": "sys"}
+        shared = [file(f"{mum}-{n}", **({"parent_name": f"{mum}-{n}.bin"} if number % 4 else {})) for n in range(2)]
+        sets.append(
+            {"set": f"g{number:03}", "title": f"Game {number}", **kin, "files": [*shared, file(f"its own {number:03}")]}
+        )
+        inside = {f"{mum}-{n}.bin": f"{mum}-{n}" for n in range(2)}
+        contents[f"den/sets/g{number:03}.zip"] = (
+            inside if number % 5 == 0 else {**inside, f"its own {number:03}.bin": f"its own {number:03}"}
+        )
+    needs = ""
+    for number in range(many):
+        data = f"{number:08}"
+        needs += NEED.format(number=number, sha1=hashlib.sha1(data.encode()).hexdigest())
+        held: list[dict[str, Any]] = [
+            {},
+            {f"drawer/found {number}.bin": data},
+            {f"den/boot/n{number}.rom": data},
+            {f"den/boot/other {number}.rom": data},
+            {f"drawer/pack {number}.zip": {f"n{number}.rom": data}},
+            {f"drawer/{twice} {number}.bin": data for twice in ("first", "second")},
+        ]
+        contents |= held[number % len(held)]
+    sheet = SHEET.replace("[folders]", '[folders]\nboot = "boot"') + needs
+    return arcade_world(folder, {"2": sets}, contents, '{ release = "2", wanted = "all", style = "merged" }', sheet)
+
+
+class Steps:
+    """Counts the lines that are carried out within a block (of a loop each time), in all threads that begin there."""
+
+    def __init__(self) -> None:
+        self.count = 0
+
+    def _follow(self, _frame: FrameType, event: str, _arg: object) -> Any:
+        self.count += event == "line"
+        return self._follow
+
+    def __enter__(self) -> Steps:
+        threading.settrace(self._follow)
+        sys.settrace(self._follow)
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        sys.settrace(None)
+        threading.settrace(None)  # type: ignore[arg-type]
+
+
+@pytest.mark.own_ground("it counts what no other ground changes")
+@pytest.mark.parametrize(
+    "words", ["check", "place --yes", "identify drawer", "catalogue lint", "sets pack --style split --yes", "needs"]
+)
+def test_twice_as_much_is_twice_the_work(gribble: Gribble, tmp_path: Path, words: str) -> None:
+    taken = []
+    for many in (STEP, 2 * STEP, 3 * STEP):
+        world = world_of(tmp_path / str(many), many)
+        gribble("check", cwd=world, code=None)  # once, for what is remembered
+        with Steps() as steps:
+            answer = gribble(*shlex.split(words), cwd=world, code=None)
+        assert answer.code in (0, 1), answer.err
+        taken.append(steps.count)
+    assert taken[2] - taken[1] <= ROOM * (taken[1] - taken[0]), taken
