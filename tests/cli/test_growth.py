@@ -80,7 +80,7 @@ class Steps:
 
     def __exit__(self, *_: object) -> None:
         sys.settrace(None)
-        threading.settrace(None)  # type: ignore[arg-type]
+        threading.settrace(None)
 
 
 @pytest.mark.own_ground("it counts what no other ground changes")

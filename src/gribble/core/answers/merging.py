@@ -178,28 +178,33 @@ def _update(table: Any, need: Need, one: Draft, was: Draft | None, told: Merged)
     lost = [former for former in before if not any(_same(former, accept) for accept in one.accepts)]
     fresh = [accept for accept in one.accepts if not any(_same(former, accept) for former in before)]
     for accept in one.accepts:
-        called = _content(one, accept)
         at = next((number for number, content in enumerate(need.accept) if _same(content, accept)), None)
         if at is not None:
             told.known += 1
             for former in (former for former in before if _same(former, accept)):
-                _take(table["accept"][at], (*_CALLED, "size", *ALGORITHMS), _Saying(former, accept, called), told)
+                saying = _Saying(former, accept, _content(one, accept))
+                _take(table["accept"][at], (*_CALLED, "size", *ALGORITHMS), saying, told)
         elif not accept.known() or any(_same(content, accept) for content in need.reject):
             told.known += 1
         elif accept not in fresh:
-            told.yours.append(called)
+            told.yours.append(_content(one, accept))
         elif pair := _pair(accept, fresh, lost):
             lost.remove(pair)
-            at = next((number for number, content in enumerate(need.accept) if _is_as_it_was(content, pair)), None)
-            if at is None:
-                told.yours.append(called)
-            else:
-                _take(table["accept"][at], ("size", *ALGORITHMS), _Saying(pair, accept, called), told, drop=True)
+            _correct(table, need, _Saying(pair, accept, _content(one, accept)), told)
         else:
             values = {name: value for name in (*_CALLED, "size") if (value := getattr(accept, name)) not in (None, "")}
             append(table, "accept", {**values, **accept.known()})
             told.accepts += 1
     told.gone += [_content(one, former) for former in lost if any(_same(there, former) for there in need.accept)]
+
+
+def _correct(table: Any, need: Need, saying: _Saying, told: Merged) -> None:
+    """Write what a list has corrected of a content where the user has left that as it was."""
+    at = next((number for number, content in enumerate(need.accept) if _is_as_it_was(content, saying.was)), None)
+    if at is None:
+        told.yours.append(saying.called)
+    else:
+        _take(table["accept"][at], ("size", *ALGORITHMS), saying, told, drop=True)
 
 
 def _same(one: Accept | Reject, other: Accept) -> bool:

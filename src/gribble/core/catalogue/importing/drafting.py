@@ -145,35 +145,14 @@ class _Found(Struct, frozen=True):
 # Tables
 
 
+_Table = tuple[tuple[str, ...], list[tuple[Head, list[str]]]]
+"""A table: the names of its columns, and its rows."""
+
+
 def _of_tables(path: Path, looks: Looks, asked: Asked) -> Drafted:
     bad: dict[str, None] = {}
-    groups = _tables_of(path, looks, asked, bad)
-    good = [(names, rows) for names, rows in groups.items() if _is_list(names, rows, asked)]
-    if not good and looks.format in _MAY_LIST and asked.to != "plays":
-        listed = looks._replace(format=ListFormat.LIST)
-        entries = _tables_of(path, listed, asked, bad)
-        if any(_is_list(names, rows, asked) for names, rows in entries.items()) or not any(groups.values()):
-            looks, groups = listed, entries
-            good = [(names, rows) for names, rows in groups.items() if _is_list(names, rows, asked)]
-    if not good and asked.to in ("", "sheet"):
-        good = [(names, rows) for names, rows in groups.items() if _names_files(names, rows)]
-    if not good:
-        shown = _shown((names, rows) for names, rows in groups.items() if rows)
-        said = "that says what plays" if asked.to == "plays" else "with names of files and their digests"
-        what = f"has no table {said}" if shown else "has no table"
-        raise GribbleError(f"{path} {what}", fix=f"It has: {shown}." if shown else _looked_for(path, looks))
-    good.sort(key=lambda one: -len(one[1]))
-    (names, rows), *others = good
-    own, records, several = rows, _records(names, rows), False
-    also: dict[str, dict[str, None]] = {}
-    if asked.to in ("", "sheet"):
-        for head, more in list(others):
-            if (meant := _meaning_of(head, more, names, own)) is not None:
-                records += _records(tuple(meant.get(name, name) for name in head), more)
-                rows, several = [*rows, *more], True
-                others.remove((head, more))
-                for name, to in meant.items():
-                    also.setdefault(to, {})[name] = None
+    looks, good = _good_tables(path, looks, asked, bad)
+    found, rows, others = _together(good, asked)
     if any(len(one[1]) * 3 >= len(rows) for one in others):
         raise GribbleError(
             f"{path} has several tables that could be the list. They are: {_shown(good[:5])}",
@@ -185,9 +164,45 @@ def _of_tables(path: Path, looks: Looks, asked: Asked) -> Drafted:
     usual = tuple(one for one in headings if not _DEFAULT_SHEETS.match(one))
     title = _title(path, looks) or (usual[0] if len(usual) == 1 else "")
     text = "" if looks.format in (*_ONE_TABLE, ListFormat.WORKBOOK) else whole_text(path, looks, lambda _bytes: None)
-    table = ALL_TABLES if several else asked.table
-    found = _Found(records, title=title, headings=usual, table=table, notes=notes, text=text, also=also)
-    return _of_rows(path, looks, asked, found)
+    return _of_rows(path, looks, asked, structs.replace(found, title=title, headings=usual, notes=notes, text=text))
+
+
+def _good_tables(path: Path, looks: Looks, asked: Asked, bad: dict[str, None]) -> tuple[Looks, list[_Table]]:
+    """The tables that could be the list, the longest first, and how the file was read for them; `bad` are the headings
+    under which nothing is taken. Raises GribbleError if there are none."""
+    groups = _tables_of(path, looks, asked, bad)
+    good = [one for one in groups.items() if _is_list(*one, asked)]
+    if not good and looks.format in _MAY_LIST and asked.to != "plays":
+        listed = looks._replace(format=ListFormat.LIST)
+        entries = _tables_of(path, listed, asked, bad)
+        good = [one for one in entries.items() if _is_list(*one, asked)]
+        if good or not any(groups.values()):
+            looks, groups = listed, entries
+    if not good and asked.to in ("", "sheet"):
+        good = [one for one in groups.items() if _names_files(*one)]
+    if not good:
+        shown = _shown(one for one in groups.items() if one[1])
+        said = "that says what plays" if asked.to == "plays" else "with names of files and their digests"
+        what = f"has no table {said}" if shown else "has no table"
+        raise GribbleError(f"{path} {what}", fix=f"It has: {shown}." if shown else _looked_for(path, looks))
+    return looks, sorted(good, key=lambda one: -len(one[1]))
+
+
+def _together(good: list[_Table], asked: Asked) -> tuple[_Found, list[tuple[Head, list[str]]], list[_Table]]:
+    """The records of the longest table and of those that mean the same, all their rows, and the tables that are
+    others."""
+    (names, own), *others = good
+    rows, records = own, _records(names, own)
+    also: dict[str, dict[str, None]] = {}
+    for head, more in list(others) if asked.to in ("", "sheet") else ():
+        if (meant := _meaning_of(head, more, names, own)) is not None:
+            records += _records(tuple(meant.get(name, name) for name in head), more)
+            rows = [*rows, *more]
+            others.remove((head, more))
+            for name, to in meant.items():
+                also.setdefault(to, {})[name] = None
+    table = ALL_TABLES if rows is not own else asked.table
+    return _Found(records, table=table, also=also), rows, others
 
 
 def _looked_for(path: Path, looks: Looks) -> str:
@@ -297,41 +312,55 @@ def _of_rows(path: Path, looks: Looks, asked: Asked, found: _Found) -> Drafted:
         return _of_plays(path, looks, asked, columns, found)
     sets = guess_fields(columns, dict.fromkeys((*_SET_FIELDS, *_FILE_FIELDS)))
     to = asked.to or ("roster" if _is_roster(sets, columns) else "sheet")
-    if to == "roster" and not any(one.field == "set" for one in sets) and len(found.headings) > 1:
-        sets.append(
-            Guess(field="set", column="the heading above", rules=(Field(from_=HEADING),), degree=Degree.LIKELY,
-                  reason="there are similar tables below it", samples=found.headings[:3])
-        )  # fmt: skip
-    guesses = sets if to == "roster" else guess_fields(columns, _SHEET_FIELDS)
-    if to == "roster":
-        sounds = samples_of(columns)
-        taken = {one.column for one in sounds}
-        guesses = [one for one in guesses if one.column not in taken]
-        guesses = [*related(guesses, columns, kinds_of(guesses, found.rows)), *sounds]
+    guesses = _of_sets(sets, columns, found) if to == "roster" else guess_fields(columns, _SHEET_FIELDS)
     known = (*SET_FIELDS, *FILE_FIELDS) if to == "roster" else SHEET_FIELDS
     guesses, met = as_said(guesses, columns, asked.fields, tuple(dict.fromkeys(known)))
     if _THOUSANDS.search(found.text):
         guesses = [_by_thousands(one) if one.field == "size" else one for one in guesses]
-    fields = {one.field for one in guesses}
-    if not fields & set(HEX_LENGTHS):
-        if to == "roster" or "name" not in fields:
-            raise GribbleError(f"{path} has no digests, so Gribble could not prove any file", fix=BY_HAND)
+    if _lacks_proof(path, to, {one.field for one in guesses}, columns):
         found = structs.replace(found, notes=(*found.notes, NAMES_ALONE))
-    if needed := {"roster": {"set", "name"}, "sheet": {"name"}}[to] - fields:
-        raise GribbleError(
-            f"{path}: Gribble cannot tell which column is the {' and the '.join(sorted(needed))}",
-            fix=f"Write --field COLUMN={min(needed)}. Its columns are {', '.join(one.name for one in columns[:12])}.",
-        )
-    if to == "sheet" and found.headings:
-        guesses += _standing_above("the heading above", HEADING, found.headings, fields)
-    if to == "sheet" and found.above:
-        words = tuple(dict.fromkeys(str(row.get(found.above, "")) for row in found.rows))
-        guesses += _standing_above(found.above, found.above, words, fields | {one.field for one in guesses})
+    if to == "sheet":
+        guesses += _said_above(found, {one.field for one in guesses})
     gone = {said for said in asked.fields if said.field == NOTHING and any(said.means(one.column) for one in guesses)}
     guesses = [one for one in guesses if not any(said.means(one.column) for said in gone)]
     refuse_unmet(asked.fields, met | gone, [one.name for one in columns])
     guesses = [_with_names(one, found.also) for one in guesses]
     return _named(_flat(to, looks, columns, found, guesses), path, asked, found.common, found.title, found.root)
+
+
+def _of_sets(guesses: list[Guess], columns: list[Column], found: _Found) -> list[Guess]:
+    """What columns are in a list of sets, how these are related, and their sound samples."""
+    if not any(one.field == "set" for one in guesses) and len(found.headings) > 1:
+        heading = Guess(field="set", column="the heading above", rules=(Field(from_=HEADING),), degree=Degree.LIKELY,
+                        reason="there are similar tables below it", samples=found.headings[:3])  # fmt: skip
+        guesses = [*guesses, heading]
+    sounds = samples_of(columns)
+    taken = {one.column for one in sounds}
+    guesses = [one for one in guesses if one.column not in taken]
+    return [*related(guesses, columns, kinds_of(guesses, found.rows)), *sounds]
+
+
+def _lacks_proof(path: Path, to: str, fields: set[str], columns: list[Column]) -> bool:
+    """Whether there are names of files alone, and no digests. Raises GribbleError where these do not do, and for a list
+    of which nobody can tell what is in it."""
+    alone = not fields & set(HEX_LENGTHS)
+    if alone and (to == "roster" or "name" not in fields):
+        raise GribbleError(f"{path} has no digests, so Gribble could not prove any file", fix=BY_HAND)
+    if needed := {"roster": {"set", "name"}, "sheet": {"name"}}[to] - fields:
+        raise GribbleError(
+            f"{path}: Gribble cannot tell which column is the {' and the '.join(sorted(needed))}",
+            fix=f"Write --field COLUMN={min(needed)}. Its columns are {', '.join(one.name for one in columns[:12])}.",
+        )
+    return alone
+
+
+def _said_above(found: _Found, fields: set[str]) -> list[Guess]:
+    """What the headings say, and the names of what the files are in."""
+    guesses = _standing_above("the heading above", HEADING, found.headings, fields) if found.headings else []
+    if found.above:
+        words = tuple(dict.fromkeys(str(row.get(found.above, "")) for row in found.rows))
+        guesses += _standing_above(found.above, found.above, words, fields | {one.field for one in guesses})
+    return guesses
 
 
 def _with_names(one: Guess, also: dict[str, dict[str, None]]) -> Guess:

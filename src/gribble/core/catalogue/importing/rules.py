@@ -123,11 +123,15 @@ def _sized(column: Column) -> Ruled:
         split=signs,
     )
     words = "Gribble takes a K for 1,024 bytes" if assumed else ""
-    if not unsure and any(_is_rounded(text, rule) for text in texts):
-        unsure = "some are rounded"
-    if not (unsure or units or head or _COUNTS_BYTES.search(column.name)) and _could_count_kilobytes(texts):
-        unsure = "so small that they may be kilobytes"
-    return Ruled((rule,), words, assumed, unsure)
+    says_unit = bool(units or head or _COUNTS_BYTES.search(column.name))
+    return Ruled((rule,), words, assumed, unsure or _doubt(texts, rule, says_unit=says_unit))
+
+
+def _doubt(texts: list[str], rule: Field, *, says_unit: bool) -> str:
+    """Why some sizes may not be what they seem; empty if nothing tells."""
+    if any(_is_rounded(text, rule) for text in texts):
+        return "some are rounded"
+    return "so small that they may be kilobytes" if not says_unit and _could_count_kilobytes(texts) else ""
 
 
 def _could_count_kilobytes(texts: list[str]) -> bool:

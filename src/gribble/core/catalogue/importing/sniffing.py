@@ -214,16 +214,23 @@ def without_forum_marks(text: str) -> str:
     return _FORUM.sub("", text) if re.search(r"\[/(?:quote|code|b|list|table|spoiler)\]", text, re.IGNORECASE) else text
 
 
+def _by_beginning(shown: str, lines: list[str]) -> ListFormat | None:
+    """The format of a text that begins with a tag, or with a bracket of JSON."""
+    if shown.startswith("<"):
+        return ListFormat.HTML if _TAG.search(shown[:4096]) and not shown.startswith("<?xml") else ListFormat.XML
+    if _BEGINS_JSON.match(shown) and not _SECTION.match(lines[0]):
+        return ListFormat.JSONL if _is_json(lines[0]) and len(lines) > 1 else ListFormat.JSON
+    return None
+
+
 def _format(text: str, path: Path) -> ListFormat:
     """The format that a text has. Raises GribbleError if it looks like none."""
     text = without_forum_marks(text)
     shown = text.lstrip("\ufeff \t\r\n")
     lines = [line for line in shown.splitlines() if line.strip()]
     whole = lines if len(text) < SAMPLE_BYTES else lines[:-1]  # the last may be cut off
-    if shown.startswith("<"):
-        return ListFormat.HTML if _TAG.search(shown[:4096]) and not shown.startswith("<?xml") else ListFormat.XML
-    if _BEGINS_JSON.match(shown) and not _SECTION.match(lines[0]):
-        return ListFormat.JSONL if _is_json(lines[0]) and len(lines) > 1 else ListFormat.JSON
+    if format_ := _by_beginning(shown, lines):
+        return format_
     if _TABLES_OF_TOML.search(text):
         return ListFormat.TOML
     if not whole:
