@@ -68,6 +68,7 @@ class Steps:
 
     def __init__(self) -> None:
         self.count = 0
+        self._before = sys.gettrace()  # what measures which lines are reached
 
     def _follow(self, _frame: FrameType, event: str, _arg: object) -> Any:
         self.count += event == "line"
@@ -79,8 +80,8 @@ class Steps:
         return self
 
     def __exit__(self, *_: object) -> None:
-        sys.settrace(None)
-        threading.settrace(None)
+        sys.settrace(self._before)
+        threading.settrace(self._before)
 
 
 @pytest.mark.own_ground("it counts what no other ground changes")
