@@ -49,7 +49,7 @@ kind = "bios"
 level = "must"
 folder = "boot"
 name = "boot{number}.rom"
-accept = [{{ label = "only", size = {size}, sha1 = "{number:040x}" }}]
+accept = [{{ label = "only", size = {size}, sha1 = "{sha1}" }}]
 """
 
 
@@ -126,7 +126,7 @@ def build_wide(folder: Path, files: int, archives: int, members: int) -> None:
     """A pile of loose files and archives, and a sheet with needs of which a part is held nowhere."""
     for name in ("catalogue", "rig/boot", "pile"):
         (folder / name).mkdir(parents=True)
-    needs = "".join(NEED.format(number=number, size=20_000 + number) for number in range(60))
+    needs = "".join(NEED.format(number=number, size=20_000 + number, sha1=f"{number:040x}") for number in range(60))
     (folder / "catalogue/knot.sheet.toml").write_text(
         f'sheet = 1\nemulator = "knot"\n[folders]\nboot = "boot"\n{needs}'
     )

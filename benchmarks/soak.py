@@ -23,7 +23,7 @@ from typing import NamedTuple
 from gribble.demo.handheld import free_port
 from gribble.demo.sheets import HANDHELD_PASSWORD, HANDHELD_USER
 from network import SERVE
-from sets import DEVICES, build, cost, directory, gribble, settle
+from sets import DEVICES, NEED, build, cost, directory, gribble, settle
 
 CONFIG = """\
 sources = ["pile", "images"]
@@ -40,15 +40,6 @@ knot = {{}}
 at = "ftp://{user}@127.0.0.1:{port}/"
 [rig.handheld.emulators]
 plover = {{}}
-"""
-NEED = """\
-[[need]]
-id = "{id}"
-kind = "data"
-level = "must"
-folder = "all"
-name = "{id}.rom"
-accept = [{{ label = "only", size = {size}, sha1 = "{sha1}" }}]
 """
 MEMBERS = 62
 ABOUT_ONE = (
@@ -79,10 +70,10 @@ def made(share: float) -> Scale:
     return Scale(int(45_000 * share), int(5000 * share), int(1_000_000 * share), int(20_000 * share), int(200 * share))
 
 
-def sheet(name: str, needs: list[tuple[str, int, str]]) -> str:
-    """A sheet that wants some contents, given by name, size and SHA-1."""
-    blocks = "".join(NEED.format(id=id_, size=size, sha1=sha1) for id_, size, sha1 in needs)
-    return f'sheet = 1\nemulator = "{name}"\n[folders]\nall = "all"\n{blocks}'
+def sheet(name: str, contents: list[tuple[int, str]]) -> str:
+    """A sheet that wants some contents, given by size and SHA-1."""
+    needs = (NEED.format(number=number, size=size, sha1=sha1) for number, (size, sha1) in enumerate(contents))
+    return f'sheet = 1\nemulator = "{name}"\n[folders]\nboot = "boot"\n{"".join(needs)}'
 
 
 def fill(folder: Path, scale: Scale, port: int) -> None:
@@ -106,7 +97,7 @@ def fill(folder: Path, scale: Scale, port: int) -> None:
         data = b"%d" % number * 40 if number < scale.needs else b"x" * (number % 40)
         (place / f"file {number}.bin").write_bytes(data)
         if number < scale.needs:
-            wanted.append((f"n{number}", len(data), hashlib.sha1(data).hexdigest()))
+            wanted.append((len(data), hashlib.sha1(data).hexdigest()))
     (folder / "catalogue/knot.sheet.toml").write_text(sheet("knot", wanted))
     images = []
     for number in range(scale.images):
@@ -118,7 +109,7 @@ def fill(folder: Path, scale: Scale, port: int) -> None:
                     block = os.urandom(1_000_000)
                     hasher.update(block)
                     stream.write(block)
-                images.append((f"image{number}", scale.image_bytes, hasher.hexdigest()))
+                images.append((scale.image_bytes, hasher.hexdigest()))
             else:
                 stream.truncate(scale.image_bytes + number)
     (folder / "catalogue/plover.sheet.toml").write_text(sheet("plover", images))
@@ -150,7 +141,7 @@ def killed_and_resumed(folder: Path, steps: int) -> None:
     env = {**os.environ, "GRIBBLE_PASSWORD_HANDHELD": HANDHELD_PASSWORD}
     words = gribble("place", "--rig", "den", "--yes")
     process = subprocess.Popen(words, cwd=folder, env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
-    place = folder / "den/all"
+    place = folder / "den/boot"
     start = time.perf_counter()
     while process.poll() is None and (not place.is_dir() or len(os.listdir(place)) < steps // 2):
         time.sleep(0.2)

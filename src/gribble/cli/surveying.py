@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import sqlite3
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from pathlib import Path
 
 from msgspec import structs
@@ -14,6 +14,7 @@ from gribble.core.answers.identify import (
     HeldSet,
     Identified,
     Reading,
+    contents_in,
     explain,
     held_sets,
     identify_keys,
@@ -23,7 +24,6 @@ from gribble.core.answers.identify import (
 )
 from gribble.core.answers.identify import identify as identify_holdings
 from gribble.core.answers.scrub import doubtful_sizes, with_ages
-from gribble.core.arcade.cabinet import contents_of
 from gribble.core.audit.asked import check_scope, sets_meant
 from gribble.core.audit.looking import Reach, in_place, look, refitted, rosters_on, wishes_on
 from gribble.core.audit.world import World
@@ -37,7 +37,6 @@ from gribble.core.files.discheaders import HEADER_BYTES, read_header
 from gribble.core.records.config import Ask, MovedSource, Scope, Source
 from gribble.core.records.findings import RigAudit
 from gribble.core.records.holding import FileKey, Holding, key_of
-from gribble.core.records.roster import Content
 from gribble.core.records.sheet import Sheet
 from gribble.core.survey.facts import Survey
 from gribble.core.survey.holdings import HeldHere
@@ -151,7 +150,7 @@ def identified(
     found = [holding for survey in surveys for holding in survey.holdings]
     sheets = session.loaded.catalogue.sheets
     discs = _discs_in(found, sheets.values(), world)
-    audits = world.audit(Ask(contents=_asked(found, discs)))
+    audits = world.audit(Ask(contents=contents_in(found, discs)))
     files = identify_holdings(found, session.loaded.known, sheets, audits)
     known = rosters_in_use(world.rigs)
     files = identify_sets(files, known, audits, discs)
@@ -163,12 +162,6 @@ def identified(
     searcher = world.searcher(one.holdings for one in surveys)
     with session.screen.bar("Diagnosing") as bar:
         return explain(files, searcher, sheets, named, Reading(world.head_of, world.why_unread), bar), sets
-
-
-def _asked(found: Iterable[Holding], discs: Mapping[FileKey, str]) -> frozenset[Content]:
-    """Every form in which a roster could know some files, and the `discs` among them."""
-    forms = (content for one in found for content in contents_of(one))
-    return frozenset([*forms, *(("disc", None, sha1) for sha1 in discs.values())])
 
 
 def _discs_in(found: Iterable[Holding], sheets: Iterable[Sheet], world: World) -> dict[FileKey, str]:

@@ -219,11 +219,11 @@ def held_sets(files: Iterable[Identified], known: Iterable[KnownSets]) -> tuple[
             told_already = {(one.holding.root, one.holding.path) for one in found}
             members = {place: inside for place, inside in members.items() if place not in told_already}
         listing: dict[Content, list[ArcadeSet]] = {}
-        for one in roster.sets.having(_contents_of(holding for inside in members.values() for holding in inside)):
+        for one in roster.sets.having(contents_in(holding for inside in members.values() for holding in inside)):
             for content in one.contents:
                 listing.setdefault(content, []).append(one)
         for _, inside in sorted(members.items(), key=lambda one: one[0]):
-            there = _contents_of(inside)
+            there = contents_in(inside)
             archive = structs.replace(inside[0], member=None)
             likely = {one.set: one for content in there for one in listing.get(content, ())}
             told = [_held_set(archive, emulator, release, one, there) for _, one in sorted(likely.items())]
@@ -233,12 +233,9 @@ def held_sets(files: Iterable[Identified], known: Iterable[KnownSets]) -> tuple[
     return tuple(found)
 
 
-def _contents_of(holdings: Iterable[Holding]) -> set[Content]:
-    """Every form in which a roster could know some holdings."""
-    return {content for one in holdings for content in contents_of(one)}
-
-
-def _held_set(archive: Holding, emulator: str, release: str, one: ArcadeSet, there: set[Content]) -> HeldSet | None:
+def _held_set(
+    archive: Holding, emulator: str, release: str, one: ArcadeSet, there: frozenset[Content]
+) -> HeldSet | None:
     """A set as far as an archive holds what is its own; None if that is nothing."""
     own = [part for part in one.files if _is_own(part)]
     lacks = tuple(part.name for part in own if part.content not in there)
@@ -260,14 +257,14 @@ def _is_own(file: SetFile) -> bool:
     return not (shared or file.optional or file.choice or file.variant or file.state is FileState.UNDUMPED)
 
 
-def contents_in(files: Iterable[Identified], discs: Mapping[FileKey, str]) -> frozenset[Content]:
-    """Every form in which a roster could know the unknown files among some."""
-    return frozenset(one for file in files if not file.matches for one in _contents(file, discs))
+def contents_in(holdings: Iterable[Holding], discs: Mapping[FileKey, str] | None = None) -> frozenset[Content]:
+    """Every form in which a roster could know some files, of which `discs` are images, with the SHA-1 of each."""
+    return frozenset(content for one in holdings for content in _contents(one, discs or {}))
 
 
-def _contents(file: Identified, discs: Mapping[FileKey, str]) -> Iterator[Content]:
-    yield from contents_of(file.holding)
-    if disc := discs.get(key_of(file.holding)):
+def _contents(holding: Holding, discs: Mapping[FileKey, str]) -> Iterator[Content]:
+    yield from contents_of(holding)
+    if discs and (disc := discs.get(key_of(holding))):
         yield "disc", None, disc
 
 
@@ -279,7 +276,7 @@ def identify_sets(
 ) -> tuple[Identified, ...]:
     """The unknown files among some that a roster knows, by CRC-32 and size as archives claim them, and disc images by
     the SHA-1 that their headers give."""
-    asked = contents_in(files, discs)
+    asked = contents_in((file.holding for file in files if not file.matches), discs)
     wanted = {
         (rig.rig, emulator.emulator, content)
         for rig in audits
@@ -288,14 +285,13 @@ def identify_sets(
         for problem in one.problems
         if problem.subject.wants and (content := problem.subject.wants.content)
     }
-    found: dict[Content, tuple[Match, ...]] = {}
+    found: dict[Content, list[Match]] = {}
     for one in known:
         for content, match in _matches(one, asked):
-            there = found.get(content, ())
-            found[content] = there if match in there else (*there, match)
+            found.setdefault(content, []).append(match)
 
     def told(file: Identified) -> Identified:
-        contents = tuple(_contents(file, discs)) if not file.matches else ()
+        contents = tuple(_contents(file.holding, discs)) if not file.matches else ()
         matches = {match: None for content in contents for match in found.get(content, ())}
         if not matches:
             return file

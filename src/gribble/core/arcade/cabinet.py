@@ -270,7 +270,7 @@ class Homes:
     def __init__(self, roster: Roster) -> None:
         self._roster = roster
         self._entries: dict[str, dict[Content, SetFile]] = {}
-        self._counts: dict[str, int] = {}
+        self._files: dict[str, tuple[tuple[SetFile, str], ...]] = {}
 
     def owner(self, name: str, file: SetFile) -> tuple[str, SetFile]:
         """The set in whose archive a file of a set is at home in a split collection, and its entry there."""
@@ -286,12 +286,16 @@ class Homes:
             else:
                 return name, file
 
-    def count(self, name: str) -> int:
-        """How many files are at home in a set's archive, those that nobody has dumped aside."""
-        if (known := self._counts.get(name)) is None:
+    def files(self, name: str) -> tuple[tuple[SetFile, str], ...]:
+        """The files of a set, those that nobody has dumped aside, each with the set in whose archive it is at home."""
+        if name not in self._files:
             files = (file for file in self._roster.sets[name].files if file.state is not FileState.UNDUMPED)
-            known = self._counts[name] = sum(self.owner(name, file)[0] == name for file in files)
-        return known
+            self._files[name] = tuple((file, self.owner(name, file)[0]) for file in files)
+        return self._files[name]
+
+    def own(self, name: str) -> list[SetFile]:
+        """The files that are at home in a set's archive."""
+        return [file for file, home in self.files(name) if home == name]
 
     def _twin(self, name: str, file: SetFile) -> SetFile | None:
         """The entry of a set for the same content."""

@@ -380,7 +380,7 @@ def _likeliest(lack: Lack, cabinet: Cabinet) -> Part:
 def _home(name: str, family: Family, homes: Homes, cabinet: Cabinet, old: dict[str, str]) -> Home:
     """The archive of a set of a family, as it lies here."""
     role = family.role(name)
-    return Home(f"{name}.zip", name, role, homes.count(name), cabinet.of(name) is not None, old.get(name, ""))
+    return Home(f"{name}.zip", name, role, len(homes.own(name)), cabinet.of(name) is not None, old.get(name, ""))
 
 
 def _absence(part: Part, home: Home, family: Family, cabinet: Cabinet) -> SetProblem:

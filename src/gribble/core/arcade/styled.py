@@ -10,11 +10,8 @@ from collections.abc import Iterable, Iterator
 from gribble.core.arcade.cabinet import Cabinet, Homes
 from gribble.core.base.kinds import Style
 from gribble.core.base.paths import base
-from gribble.core.catalogue.families import Part, family_of, parts_of
-from gribble.core.records.roster import ArcadeSet, FileState, Roster, SetFile
-
-Listing = frozenset[tuple[str, str | None, int | None]]
-"""The files of an archive by name, CRC-32 and size, as `Container.listed` has them."""
+from gribble.core.catalogue.families import Part, family_of, owned_files, parts_of
+from gribble.core.records.roster import Roster, SetFile
 
 
 class InStyle:
@@ -28,16 +25,13 @@ class InStyle:
         for name in wanted:
             if name in roster.sets:
                 self._groups.setdefault(self._archive(name), []).append(name)
-        groups = (group for group in self._groups.values() if self._are_right(group))
+        groups = (group for group in self._groups.values() if all(map(self._is_right, group)))
         self.sets = frozenset(name for group in groups for name in group)
 
     def parts(self) -> Iterator[Part]:
         """The files of these sets."""
         for name in self.sets:
             yield from parts_of(family_of(self._roster, name))
-
-    def _are_right(self, group: list[str]) -> bool:
-        return all(map(self._is_right, group))
 
     def _is_right(self, name: str) -> bool:
         one = self._roster.sets[name]
@@ -51,7 +45,8 @@ class InStyle:
             return False
         if self._style is Style.FULL:
             return self._has(name, [part.file for part in parts])
-        archives = {self._archive(self._homes.owner(part.owner, part.file)[0]) for part in parts}
+        homes = {home for owner, _ in owned_files(family) for _, home in self._homes.files(owner)}
+        archives = set(map(self._archive, homes))
         aside = name not in archives and self._cabinet.of(name) is not None
         return not aside and all(map(self._is_exact, archives))
 
@@ -66,15 +61,8 @@ class InStyle:
         """Whether an archive has just what is at home in it."""
         if archive not in self._exact:
             names = dict.fromkeys((archive, *(self._groups.get(archive, ()) if self._style is Style.MERGED else ())))
-            at_home = [file for name in names for file in self._own(self._roster.sets[name])]
-            self._exact[archive] = self._has(archive, at_home)
+            self._exact[archive] = self._has(archive, [file for name in names for file in self._homes.own(name)])
         return self._exact[archive]
-
-    def _own(self, one: ArcadeSet) -> Iterator[SetFile]:
-        """The files of a set that are at home in its own archive, or its parent's if that is merged."""
-        for file in one.files:
-            if file.state is not FileState.UNDUMPED and self._homes.owner(one.set, file)[0] == one.set:
-                yield file
 
     def _has(self, archive: str, files: list[SetFile]) -> bool:
         """Whether one archive, under its right name, has just these files, and no two of them under one name."""
@@ -84,5 +72,5 @@ class InStyle:
         key = self._cabinet.key
         if key(base(there.archives[0])) != key(f"{archive}.zip"):
             return False
-        listing: Listing = frozenset((file.name, file.crc32, file.size) for file in files)
+        listing = frozenset((file.name, file.crc32, file.size) for file in files)
         return listing == there.listed() and len({name for name, *_ in listing}) == len(listing)

@@ -156,7 +156,7 @@ _UNSAID = {"state": FileState.GOOD, "optional": False}
 
 
 def _meant(name: str, rule: Field) -> dict[str, Any]:
-    """The values that the words of a list stand for; none of those that are left to a closer look."""
+    """What each word of a list means. A word without a valid meaning is left out, and `read` tells the mistake."""
     meant: dict[str, Any] = {}
     for raw, word in rule.values.items():
         with suppress(ValueFault):

@@ -189,8 +189,8 @@ def _good_tables(path: Path, looks: Looks, asked: Asked, bad: dict[str, None]) -
 
 
 def _together(good: list[_Table], asked: Asked) -> tuple[_Found, list[tuple[Head, list[str]]], list[_Table]]:
-    """The records of the longest table and of those that mean the same, all their rows, and the tables that are
-    others."""
+    """The longest table read together with those whose columns mean the same: their records, and all their rows. The
+    tables that do not fit it come last."""
     (names, own), *others = good
     rows, records = own, _records(names, own)
     also: dict[str, dict[str, None]] = {}
