@@ -40,12 +40,11 @@ class InStyle:
         family = family_of(self._roster, name)
         if family.gaps or not family.one.files or not any(map(self._cabinet.of, family.path)):
             return False
-        parts = parts_of(family)
-        if any(part.file.variant is not None for part in parts):
+        if any(file.variant is not None for _, files in owned_files(family) for file in files):
             return False
         if self._style is Style.FULL:
-            return self._has(name, [part.file for part in parts])
-        homes = {home for owner, _ in owned_files(family) for _, home in self._homes.files(owner)}
+            return self._has(name, [part.file for part in parts_of(family)])
+        homes = {home for owner, _ in owned_files(family) for home in self._homes.archives(owner)}
         archives = set(map(self._archive, homes))
         aside = name not in archives and self._cabinet.of(name) is not None
         return not aside and all(map(self._is_exact, archives))
