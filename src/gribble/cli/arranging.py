@@ -6,7 +6,7 @@ import os
 import tomllib
 from collections.abc import Mapping
 from pathlib import Path
-from typing import Annotated, Any, NamedTuple, Optional
+from typing import Annotated, Any, NamedTuple
 
 import typer
 from msgspec import structs
@@ -47,18 +47,14 @@ from gribble.views.rigs import rigs_json, show_rigs, show_sources, sources_json
 from gribble.views.shell import typed
 
 RigArgument = Annotated[str, typer.Argument(metavar="RIG", help="The rig's name.", autocompletion=rigs)]
-OneRigOption = Annotated[
-    Optional[str],  # noqa: UP045
-    typer.Option("--rig", metavar="RIG", help="On which rig.", show_default=False, autocompletion=rigs),
-]
+OneRigOption = Annotated[str | None, typer.Option("--rig", metavar="RIG", help="On which rig.", autocompletion=rigs)]
 
 
 @command("rigs show", takes="json config")
 def show_rigs_(
     call: Call,
     name: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Argument(metavar="[RIG]", help="One rig, folder by folder.", show_default=False, autocompletion=rigs),
+        str | None, typer.Argument(metavar="[RIG]", help="One rig, folder by folder.", autocompletion=rigs)
     ] = None,
 ) -> int:
     """Where the rigs are, and where emulators look.
@@ -109,8 +105,7 @@ def add_rig(
     name: Annotated[str, typer.Argument(metavar="NAME", help="What you call it.")],
     place: Annotated[str, typer.Argument(metavar="PLACE", help="Its folder, or an ftp:// or sftp:// address.")],
     like: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Option("--like", metavar="RIG", help="It has the emulators of this one.", autocompletion=rigs),
+        str | None, typer.Option("--like", metavar="RIG", help="It has the emulators of this one.", autocompletion=rigs)
     ] = None,
     yes: YesOption = False,
 ) -> int:
@@ -224,42 +219,21 @@ class EnterOptions(NamedTuple):
     emulator: Annotated[str, typer.Argument(metavar="EMULATOR", help="One that has a sheet.", autocompletion=emulators)]
     rig: OneRigOption = None
     in_: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Option(
-            "--in", metavar="FOLDER", help="The folder on the rig where the emulator looks.", show_default=False
-        ),
+        str | None, typer.Option("--in", metavar="FOLDER", help="The folder on the rig where the emulator looks.")
     ] = None
-    release: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Option("--release", metavar="R", help="Its release there.", show_default=False),
-    ] = None
+    release: Annotated[str | None, typer.Option("--release", metavar="R", help="Its release there.")] = None
     folder: Annotated[
-        Optional[list[str]],  # noqa: UP045
-        typer.Option(
-            "--folder",
-            metavar="KEY=PATH",
-            help="Where one folder of its sheet is, below where it looks.",
-            show_default=False,
-        ),
+        list[str] | None,
+        typer.Option("--folder", metavar="KEY=PATH", help="Where one folder of its sheet is, below where it looks."),
     ] = None
     machine: Annotated[
-        Optional[list[str]],  # noqa: UP045
-        typer.Option(
-            "--machine",
-            metavar="M",
-            help="You play only this machine there.",
-            show_default=False,
-            autocompletion=machines,
-        ),
+        list[str] | None,
+        typer.Option("--machine", metavar="M", help="You play only this machine there.", autocompletion=machines),
     ] = None
     wanted: Annotated[
-        Optional[list[str]],  # noqa: UP045
-        typer.Option("--wanted", metavar="SET|all|held|FILE", help="The sets that you want.", show_default=False),
+        list[str] | None, typer.Option("--wanted", metavar="SET|all|held|FILE", help="The sets that you want.")
     ] = None
-    style: Annotated[
-        Optional[Style],  # noqa: UP045
-        typer.Option("--style", metavar="STYLE", help="How to pack its archives.", show_default=False),
-    ] = None
+    style: Annotated[Style | None, typer.Option("--style", metavar="STYLE", help="How to pack its archives.")] = None
     yes: YesOption = False
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Annotated, Optional
+from typing import Annotated
 
 import typer
 
@@ -27,8 +27,7 @@ from gribble.views.looks import shorten
 from gribble.views.plan import attic_json, show_attic
 
 RunOption = Annotated[
-    Optional[int],  # noqa: UP045
-    typer.Option("--run", metavar="RUN", help="Only what this run put there.", show_default=False, autocompletion=runs),
+    int | None, typer.Option("--run", metavar="RUN", help="Only what this run put there.", autocompletion=runs)
 ]
 
 
@@ -59,8 +58,7 @@ def restore(
     path: Annotated[str, typer.Argument(metavar="PATH", help="The file's place on the rig, or its name.")],
     run: RunOption = None,
     into: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Option(metavar="FOLDER", help="Write it to this folder, not to its place.", show_default=False),
+        str | None, typer.Option(metavar="FOLDER", help="Write it to this folder, not to its place.")
     ] = None,
     yes: YesOption = False,
 ) -> int:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Collection
 from pathlib import Path
-from typing import Annotated, Optional
+from typing import Annotated
 
 import typer
 from msgspec import structs
@@ -68,8 +68,7 @@ def list_(call: Call) -> int:
 def lint(
     call: Call,
     paths: Annotated[
-        Optional[list[str]],  # noqa: UP045
-        typer.Argument(metavar="[PATH]...", help="Catalogue folders or files (default: yours).", show_default=False),
+        list[str] | None, typer.Argument(metavar="[PATH]...", help="Catalogue folders or files (default: yours).")
     ] = None,
     strict: Annotated[bool, typer.Option("--strict", help="For sharing: count remarks as mistakes.")] = False,
 ) -> int:
@@ -183,10 +182,7 @@ def effects_between(session: Session, old: Catalogue, new: Catalogue, names: Col
 def schema(
     call: Call,
     name: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Argument(
-            metavar="[KIND]", help="Which one; without, all are listed.", show_default=False, autocompletion=schemas
-        ),
+        str | None, typer.Argument(metavar="[KIND]", help="Which one; without, all are listed.", autocompletion=schemas)
     ] = None,
 ) -> int:
     """The JSON Schema of a file or an answer.
@@ -212,18 +208,14 @@ def add(
     call: Call,
     source: Annotated[str, typer.Argument(metavar="SOURCE", help="A folder, a zip, a sheet or a roster.")],
     into: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Option(
-            "--into", metavar="FOLDER", help="The catalogue folder (default: your first).", show_default=False
-        ),
+        str | None, typer.Option("--into", metavar="FOLDER", help="The catalogue folder (default: your first).")
     ] = None,
     replace: Annotated[
-        Optional[list[str]],  # noqa: UP045
+        list[str] | None,
         typer.Option(
             "--replace",
             metavar="EMULATOR",
             help="Replace your own sheet of this emulator, which has another file name.",
-            show_default=False,
         ),
     ] = None,
     yes: YesOption = False,
@@ -302,18 +294,11 @@ def capture(
     emulator: Annotated[str, typer.Option("--emulator", metavar="NAME", help="Whose needs they are.")],
     release: Annotated[str, typer.Option("--release", metavar="R", help="The release that works with them.")],
     paths: Annotated[
-        Optional[list[str]],  # noqa: UP045
-        typer.Argument(metavar="[PATH]...", help="Only these files and folders in it.", show_default=False),
+        list[str] | None, typer.Argument(metavar="[PATH]...", help="Only these files and folders in it.")
     ] = None,
-    out: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Option("--out", metavar="SHEET", help="Write a new sheet.", show_default=False),
-    ] = None,
+    out: Annotated[str | None, typer.Option("--out", metavar="SHEET", help="Write a new sheet.")] = None,
     replace: ReplaceOption = False,
-    into: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Option("--into", metavar="SHEET", help="Add what is new to this sheet.", show_default=False),
-    ] = None,
+    into: Annotated[str | None, typer.Option("--into", metavar="SHEET", help="Add what is new to this sheet.")] = None,
 ) -> int:
     """Write a sheet from a setup that works.
 

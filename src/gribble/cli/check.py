@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from enum import StrEnum
 from pathlib import Path
-from typing import Annotated, Optional
+from typing import Annotated
 
 import typer
 from msgspec import structs
@@ -41,18 +41,16 @@ class Sort(StrEnum):
 
 
 SortOption = Annotated[
-    Optional[Sort],  # noqa: UP045
-    typer.Option("--sort", metavar="name|worst", help="By name, or what is worst first.", show_default=False),
+    Sort | None, typer.Option("--sort", metavar="name|worst", help="By name, or what is worst first.")
 ]
 
 
 VerdictsOption = Annotated[
-    Optional[list[str]],  # noqa: UP045
+    list[str] | None,
     typer.Option(
         "--show",
         metavar="VERDICT",
         help="Show only what is missing, say, or damaged (may be repeated).",
-        show_default=False,
         autocompletion=verdicts,
     ),
 ]
@@ -182,29 +180,15 @@ def looked_at(session: Session, audits: tuple[RigAudit, ...]) -> None:
 def why(
     call: Call,
     name: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Argument(
-            metavar="EMULATOR | SET", help="What will not run.", show_default=False, autocompletion=subjects
-        ),
+        str | None, typer.Argument(metavar="EMULATOR | SET", help="What will not run.", autocompletion=subjects)
     ] = None,
     emulator: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Option(
-            metavar="NAME",
-            help="An emulator, if a set has the same name.",
-            show_default=False,
-            autocompletion=emulators,
-        ),
+        str | None,
+        typer.Option(metavar="NAME", help="An emulator, if a set has the same name.", autocompletion=emulators),
     ] = None,
     set_: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Option(
-            "--set",
-            metavar="NAME",
-            help="A set, if an emulator has the same name.",
-            show_default=False,
-            autocompletion=sets,
-        ),
+        str | None,
+        typer.Option("--set", metavar="NAME", help="A set, if an emulator has the same name.", autocompletion=sets),
     ] = None,
 ) -> int:
     """Why an emulator or a set will not run, in order.

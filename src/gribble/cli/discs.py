@@ -7,7 +7,7 @@ import os
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager, nullcontext
 from pathlib import Path
-from typing import Annotated, NamedTuple, Optional
+from typing import Annotated, NamedTuple
 
 import msgspec
 import typer
@@ -157,12 +157,8 @@ def _media_folders(session: Session, rig: str) -> list[str]:
 
 
 PathsArgument = Annotated[
-    Optional[list[str]],  # noqa: UP045
-    typer.Argument(
-        metavar="[[RIG:]FILE | [RIG:]FOLDER]...",
-        help="Only these (default: game folders of your rigs).",
-        show_default=False,
-    ),
+    list[str] | None,
+    typer.Argument(metavar="[[RIG:]FILE | [RIG:]FOLDER]...", help="Only these (default: game folders of your rigs)."),
 ]
 
 
@@ -229,25 +225,19 @@ def mend(
 def playlist(
     call: Call,
     folders: Annotated[
-        Optional[list[str]],  # noqa: UP045
+        list[str] | None,
         typer.Argument(
-            metavar="[[RIG:]FOLDER]...",
-            help="Where the discs are (default: the game folders of your rigs).",
-            show_default=False,
+            metavar="[[RIG:]FOLDER]...", help="Where the discs are (default: the game folders of your rigs)."
         ),
     ] = None,
     into: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Option(
-            metavar="[RIG:]FOLDER", help="Write the playlists there; never into a source.", show_default=False
-        ),
+        str | None, typer.Option(metavar="[RIG:]FOLDER", help="Write the playlists there; never into a source.")
     ] = None,
     names: Annotated[
-        Optional[str],  # noqa: UP045
+        str | None,
         typer.Option(
             metavar="FILE",
             help="A file of ids: on each line an id, and the name for its playlist.",
-            show_default=False,
             rich_help_panel=RARE,
         ),
     ] = None,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import ExitStack, contextmanager
-from typing import Annotated, NamedTuple, Optional
+from typing import Annotated, NamedTuple
 
 import typer
 
@@ -28,7 +28,7 @@ from gribble.views.screen import styled
 def history(
     call: Call,
     adopt: Annotated[
-        Optional[int],  # noqa: UP045
+        int | None,
         typer.Option(
             "--adopt",
             metavar="RUN",
@@ -100,10 +100,8 @@ def _adopt(session: Session, scope: Scope, number: int, yes: bool) -> int:
 def undo(
     call: Call,
     run: Annotated[
-        Optional[int],  # noqa: UP045
-        typer.Argument(
-            metavar="[RUN]", help="Number of the run (default: the newest).", show_default=False, autocompletion=runs
-        ),
+        int | None,
+        typer.Argument(metavar="[RUN]", help="Number of the run (default: the newest).", autocompletion=runs),
     ] = None,
     yes: YesOption = False,
     leave_changed: Annotated[

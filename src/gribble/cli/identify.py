@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable
 from pathlib import Path
-from typing import Annotated, Optional
+from typing import Annotated
 
 import typer
 
@@ -34,10 +34,7 @@ from gribble.views.wishes import show_wishes, wishes_json
 @command("identify", takes="json config")
 def identify(
     call: Call,
-    paths: Annotated[
-        Optional[list[str]],  # noqa: UP045
-        typer.Argument(metavar="PATH...", help="Files, archives or folders.", show_default=False),
-    ] = None,
+    paths: Annotated[list[str] | None, typer.Argument(metavar="PATH...", help="Files, archives or folders.")] = None,
     show: Annotated[str, typer.Option(metavar="needed", help="Show only files that you need.")] = "",
     copies: Annotated[
         bool, typer.Option("--copies", help="Show what you have more than once, where, and the space it takes.")

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import re
 from pathlib import Path
-from typing import Annotated, NamedTuple, Optional
+from typing import Annotated, NamedTuple
 
 import typer
 from msgspec import structs
@@ -38,70 +38,41 @@ class ImportOptions(NamedTuple):
 
     file: Annotated[str, typer.Argument(metavar="LIST", help="A table, a page, a workbook, an export, checksums.")]
     to: Annotated[
-        Optional[str],  # noqa: UP045
+        str | None,
         typer.Option(
             "--to",
             metavar="sheet|roster|plays",
             help="What to make of it (default: Gribble decides).",
-            show_default=False,
             autocompletion=one_of("sheet", "roster", "plays"),
         ),
     ] = None
-    map_: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Option("--map", metavar="MAP", help="A field map (default: drafted).", show_default=False),
-    ] = None
+    map_: Annotated[str | None, typer.Option("--map", metavar="MAP", help="A field map (default: drafted).")] = None
     draft: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Option(
-            "--draft", metavar="MAP", help="Write the drafted map, so that you can correct it.", show_default=False
-        ),
+        str | None, typer.Option("--draft", metavar="MAP", help="Write the drafted map, so that you can correct it.")
     ] = None
-    out: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Option("--out", metavar="FILE", help="The file to write.", show_default=False),
-    ] = None
+    out: Annotated[str | None, typer.Option("--out", metavar="FILE", help="The file to write.")] = None
     into: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Option("--into", metavar="FILE", help="Add what is new to this sheet or roster.", show_default=False),
+        str | None, typer.Option("--into", metavar="FILE", help="Add what is new to this sheet or roster.")
     ] = None
     preview: Annotated[
         int, typer.Option("--preview", metavar="N", help="Only show the first N records as understood.")
     ] = 0
     emulator: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Option(
-            "--emulator", metavar="NAME", help="Whose list it is.", show_default=False, autocompletion=emulators
-        ),
+        str | None, typer.Option("--emulator", metavar="NAME", help="Whose list it is.", autocompletion=emulators)
     ] = None
-    release: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Option("--release", metavar="R", help="Of which release.", show_default=False),
-    ] = None
+    release: Annotated[str | None, typer.Option("--release", metavar="R", help="Of which release.")] = None
     in_: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Option(
-            "--in", metavar="FOLDER", help="With --rig: the folder where the emulator looks there.", show_default=False
-        ),
+        str | None,
+        typer.Option("--in", metavar="FOLDER", help="With --rig: the folder where the emulator looks there."),
     ] = None
     folder: Annotated[str, typer.Option("--folder", hidden=True)] = ""
     rig: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Option(
-            "--rig", metavar="NAME", help="Enter the emulator for this rig in gribble.toml, too.", show_default=False
-        ),
+        str | None, typer.Option("--rig", metavar="NAME", help="Enter the emulator for this rig in gribble.toml, too.")
     ] = None
-    table: Annotated[
-        Optional[int],  # noqa: UP045
-        typer.Option("--table", metavar="N", help="Which table of the list, from 1.", show_default=False),
-    ] = None
+    table: Annotated[int | None, typer.Option("--table", metavar="N", help="Which table of the list, from 1.")] = None
     field: Annotated[
-        Optional[list[str]],  # noqa: UP045
-        typer.Option(
-            metavar="COLUMN=FIELD",
-            help="What a column is; nothing: it is not taken. As often as you like.",
-            show_default=False,
-        ),
+        list[str] | None,
+        typer.Option(metavar="COLUMN=FIELD", help="What a column is; nothing: it is not taken. As often as you like."),
     ] = None
     leave_out: Annotated[
         bool, typer.Option("--leave-out", help="Write the good records, and leave out those with mistakes.")

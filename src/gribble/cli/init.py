@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
-from typing import Annotated, Optional
+from typing import Annotated
 
 import typer
 from msgspec import structs
@@ -49,16 +49,13 @@ CATALOGUE = "catalogue"
 def init(
     call: Call,
     source: Annotated[
-        Optional[list[str]],  # noqa: UP045
-        typer.Option("--source", metavar="FOLDER", help="A folder with your files.", show_default=False),
+        list[str] | None, typer.Option("--source", metavar="FOLDER", help="A folder with your files.")
     ] = None,
     rig: Annotated[
-        Optional[list[str]],  # noqa: UP045
-        typer.Option("--rig", metavar="FOLDER", help="A folder with emulators, or NAME=ftp://….", show_default=False),
+        list[str] | None, typer.Option("--rig", metavar="FOLDER", help="A folder with emulators, or NAME=ftp://….")
     ] = None,
     catalogue: Annotated[
-        Optional[list[str]],  # noqa: UP045
-        typer.Option("--catalogue", metavar="FOLDER", help="A folder with sheets.", show_default=False),
+        list[str] | None, typer.Option("--catalogue", metavar="FOLDER", help="A folder with sheets.")
     ] = None,
     again: Annotated[bool, typer.Option("--again", help="Add what is new to the gribble.toml there is.")] = False,
     yes: YesOption = False,

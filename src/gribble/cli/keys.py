@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 from pathlib import Path
-from typing import Annotated, Optional
+from typing import Annotated
 
 import typer
 from msgspec import structs
@@ -31,12 +31,11 @@ from gribble.views.looks import kept_words, shorten
 from gribble.views.shell import quoted
 
 EmulatorOption = Annotated[
-    Optional[str],  # noqa: UP045
+    str | None,
     typer.Option(
         "--emulator",
         metavar="EMULATOR",
         help="Whose keys they are (default: Gribble tells by their names).",
-        show_default=False,
         autocompletion=emulators,
     ),
 ]
@@ -46,8 +45,7 @@ EmulatorOption = Annotated[
 def check(
     call: Call,
     files: Annotated[
-        Optional[list[str]],  # noqa: UP045
-        typer.Argument(metavar="[FILE]...", help="Key files (default: those on your rigs).", show_default=False),
+        list[str] | None, typer.Argument(metavar="[FILE]...", help="Key files (default: those on your rigs).")
     ] = None,
     emulator: EmulatorOption = None,
     verbose: VerboseOption = False,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from typing import Annotated, Optional
+from typing import Annotated
 
 import typer
 from msgspec import structs
@@ -28,14 +28,11 @@ from gribble.views.words import show_words, words_json
 def needs(
     call: Call,
     names: Annotated[
-        Optional[list[str]],  # noqa: UP045
-        typer.Argument(
-            metavar="[EMULATOR | MACHINE | SET]...", help="Only these.", show_default=False, autocompletion=wanted_words
-        ),
+        list[str] | None,
+        typer.Argument(metavar="[EMULATOR | MACHINE | SET]...", help="Only these.", autocompletion=wanted_words),
     ] = None,
     catalogue: Annotated[
-        Optional[list[str]],  # noqa: UP045
-        typer.Option(metavar="DIR", help="Read this catalogue; no configuration needed.", show_default=False),
+        list[str] | None, typer.Option(metavar="DIR", help="Read this catalogue; no configuration needed.")
     ] = None,
     tree: Annotated[bool, typer.Option("--tree", help="Show sets with their families.")] = False,
 ) -> int:

@@ -5,58 +5,39 @@ from __future__ import annotations
 from collections.abc import Callable
 from enum import StrEnum
 from inspect import Parameter
-from typing import Annotated, Any, Optional, get_args
+from typing import Annotated, Any, get_args
 
 import typer
 
 from gribble.cli.completing import emulators, rigs, step_words
 
-ConfigOption = Annotated[
-    Optional[str],  # noqa: UP045  (Typer reads this at run time)
-    typer.Option("--config", metavar="FILE", help="Use this gribble.toml.", show_default=False),
-]
+ConfigOption = Annotated[str | None, typer.Option("--config", metavar="FILE", help="Use this gribble.toml.")]
 JsonOption = Annotated[bool, typer.Option("--json", help="One JSON object on standard output.")]
 VerboseOption = Annotated[bool, typer.Option("--verbose", "-v", help="Show everything, and what was read.")]
 PagerOption = Annotated[bool, typer.Option("--pager", help="The whole answer, page by page.")]
 RigOption = Annotated[
-    Optional[list[str]],  # noqa: UP045
-    typer.Option(
-        "--rig", metavar="RIG", help="Only this rig (may be repeated).", show_default=False, autocompletion=rigs
-    ),
+    list[str] | None, typer.Option("--rig", metavar="RIG", help="Only this rig (may be repeated).", autocompletion=rigs)
 ]
 FromOption = Annotated[
-    Optional[list[str]],  # noqa: UP045
-    typer.Option("--from", metavar="PATH", help="One more source, for this time only.", show_default=False),
+    list[str] | None, typer.Option("--from", metavar="PATH", help="One more source, for this time only.")
 ]
-AtOption = Annotated[
-    Optional[str],  # noqa: UP045
-    typer.Option("--at", metavar="PATH", help="The rig is here today.", show_default=False),
-]
+AtOption = Annotated[str | None, typer.Option("--at", metavar="PATH", help="The rig is here today.")]
 AsOption = Annotated[
-    Optional[list[str]],  # noqa: UP045
-    typer.Option(
-        "--as",
-        metavar="EMULATOR=RELEASE",
-        help="As if this release were installed; shows what changes.",
-        show_default=False,
-    ),
+    list[str] | None,
+    typer.Option("--as", metavar="EMULATOR=RELEASE", help="As if this release were installed; shows what changes."),
 ]
 RereadOption = Annotated[bool, typer.Option("--reread", help="Read every file again, whatever the index says.")]
 OnlyOption = Annotated[
-    Optional[list[str]],  # noqa: UP045
+    list[str] | None,
     typer.Option(
         "--only",
         metavar="WORD",
         help="Only steps of this rig, emulator, need, set or kind, or to a place like '*/boot/*'.",
-        show_default=False,
         autocompletion=step_words,
     ),
 ]
 SkipOption = Annotated[
-    Optional[list[str]],  # noqa: UP045
-    typer.Option(
-        "--skip", metavar="WORD", help="Leave out these steps.", show_default=False, autocompletion=step_words
-    ),
+    list[str] | None, typer.Option("--skip", metavar="WORD", help="Leave out these steps.", autocompletion=step_words)
 ]
 
 
@@ -71,13 +52,8 @@ class Link(StrEnum):
 
 
 LinkOption = Annotated[
-    Optional[Link],  # noqa: UP045
-    typer.Option(
-        "--link",
-        metavar="hard",
-        help="Link to the source file instead of copying it (same disk only).",
-        show_default=False,
-    ),
+    Link | None,
+    typer.Option("--link", metavar="hard", help="Link to the source file instead of copying it (same disk only)."),
 ]
 TrustOption = Annotated[
     bool,
@@ -98,8 +74,7 @@ ReplaceOption = Annotated[
     bool, typer.Option("--replace", help="Replace a file that is there; the old one is kept next to it.")
 ]
 EmulatorsArgument = Annotated[
-    Optional[list[str]],  # noqa: UP045
-    typer.Argument(metavar="[EMULATOR]...", help="Only these emulators.", show_default=False, autocompletion=emulators),
+    list[str] | None, typer.Argument(metavar="[EMULATOR]...", help="Only these emulators.", autocompletion=emulators)
 ]
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Annotated, NamedTuple, Optional
+from typing import Annotated, NamedTuple
 
 import typer
 
@@ -41,10 +41,7 @@ def plan(
     skip: SkipOption = None,
     by_name: ByNameOption = False,
     games: GamesOption = False,
-    out: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Option(metavar="FILE", help="Write the plan to a file, as JSON.", show_default=False),
-    ] = None,
+    out: Annotated[str | None, typer.Option(metavar="FILE", help="Write the plan to a file, as JSON.")] = None,
     replace: ReplaceOption = False,
     hidden: HiddenOption = False,
 ) -> int:
@@ -90,10 +87,7 @@ class PlaceOptions(NamedTuple):
 
     only: OnlyOption = None
     skip: SkipOption = None
-    plan: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Option(metavar="FILE", help="Carry out a plan that was written before.", show_default=False),
-    ] = None
+    plan: Annotated[str | None, typer.Option(metavar="FILE", help="Carry out a plan that was written before.")] = None
     link: LinkOption = None
     trust_size: TrustOption = False
     yes: YesOption = False
@@ -102,12 +96,11 @@ class PlaceOptions(NamedTuple):
     games: GamesOption = False
     hidden: HiddenOption = False
     prefer: Annotated[
-        Optional[list[str]],  # noqa: UP045
+        list[str] | None,
         typer.Option(
             "--prefer",
             metavar="NEED[=LABEL]",
             help="Use the content that you like best, even where another one is right; or the one with this label.",
-            show_default=False,
         ),
     ] = None
 

@@ -9,7 +9,7 @@ import shutil
 import tomllib
 from datetime import date
 from pathlib import Path
-from typing import Annotated, Any, Optional
+from typing import Annotated, Any
 
 import msgspec
 import typer
@@ -140,8 +140,7 @@ def publish(
     out: Annotated[str, typer.Option(metavar="PLACE", help="The folder for the published copy.")],
     title: Annotated[str, typer.Option(metavar="TEXT", help="What people call it (default: the folder's name).")] = "",
     only: Annotated[
-        Optional[list[str]],  # noqa: UP045
-        typer.Option(metavar="FILE", help="Only this sheet or roster; may be repeated.", show_default=False),
+        list[str] | None, typer.Option(metavar="FILE", help="Only this sheet or roster; may be repeated.")
     ] = None,
     sign: Annotated[bool, typer.Option("--sign", help="Sign it, so that others know that it is yours.")] = False,
 ) -> int:
@@ -341,10 +340,8 @@ def _today(call: Call) -> date:
 def update(
     call: Call,
     name: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Argument(
-            metavar="[NAME]", help="Only this followed catalogue.", show_default=False, autocompletion=followed_names
-        ),
+        str | None,
+        typer.Argument(metavar="[NAME]", help="Only this followed catalogue.", autocompletion=followed_names),
     ] = None,
     undo: Annotated[bool, typer.Option("--undo", help="Go back to the version before.")] = False,
     older: Annotated[bool, typer.Option("--older", help="Also take a version with a lower number.")] = False,

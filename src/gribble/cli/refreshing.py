@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import date, timedelta
 from pathlib import Path
-from typing import Annotated, NamedTuple, Optional
+from typing import Annotated, NamedTuple
 
 import typer
 from msgspec import structs
@@ -103,10 +103,7 @@ def _day_before(day: str) -> str:
 def refresh(
     call: Call,
     emulator: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Argument(
-            metavar="[EMULATOR]", help="Only this emulator's.", show_default=False, autocompletion=emulators
-        ),
+        str | None, typer.Argument(metavar="[EMULATOR]", help="Only this emulator's.", autocompletion=emulators)
     ] = None,
     yes: YesOption = False,
 ) -> int:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
-from typing import Annotated, Optional
+from typing import Annotated
 
 import typer
 
@@ -36,37 +36,20 @@ from gribble.views.report import (
 @command("report", takes="emulators rig from_ at json config")
 def report(
     call: Call,
-    html: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Option("--html", metavar="FILE", help="A page in one file.", show_default=False),
-    ] = None,
-    csv: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Option("--csv", metavar="FILE", help="A table with a row for each need.", show_default=False),
-    ] = None,
-    markdown: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Option("--markdown", metavar="FILE", help="Markdown.", show_default=False),
-    ] = None,
+    html: Annotated[str | None, typer.Option("--html", metavar="FILE", help="A page in one file.")] = None,
+    csv: Annotated[str | None, typer.Option("--csv", metavar="FILE", help="A table with a row for each need.")] = None,
+    markdown: Annotated[str | None, typer.Option("--markdown", metavar="FILE", help="Markdown.")] = None,
     obtain: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Option(
-            "--obtain", metavar="FILE", help="A table of what to obtain, with a row for each file.", show_default=False
-        ),
+        str | None,
+        typer.Option("--obtain", metavar="FILE", help="A table of what to obtain, with a row for each file."),
     ] = None,
     brief: Annotated[
         bool, typer.Option("--brief", help="A summary in Markdown, for a message; also: --markdown --brief.")
     ] = False,
     replace: ReplaceOption = False,
-    title: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Option(metavar="TEXT", help="The title of the page.", show_default=False),
-    ] = None,
+    title: Annotated[str | None, typer.Option(metavar="TEXT", help="The title of the page.")] = None,
     since: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Option(
-            "--since", metavar="RUN|DATE", help="Also show what runs have changed since then.", show_default=False
-        ),
+        str | None, typer.Option("--since", metavar="RUN|DATE", help="Also show what runs have changed since then.")
     ] = None,
 ) -> int:
     """What runs and what is missing: a page, a table.

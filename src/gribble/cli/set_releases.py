@@ -6,7 +6,7 @@ import os
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import Annotated, Optional
+from typing import Annotated
 
 import typer
 
@@ -43,14 +43,8 @@ from gribble.views.set_releases import (
 )
 
 EmulatorOption = Annotated[
-    Optional[str],  # noqa: UP045
-    typer.Option(
-        "--emulator",
-        metavar="EMULATOR",
-        help="Only this arcade emulator.",
-        show_default=False,
-        autocompletion=emulators,
-    ),
+    str | None,
+    typer.Option("--emulator", metavar="EMULATOR", help="Only this arcade emulator.", autocompletion=emulators),
 ]
 
 
@@ -85,8 +79,7 @@ def compare(
     new: Annotated[str, typer.Argument(metavar="NEW", help="Another.")],
     emulator: EmulatorOption = None,
     csv: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Option(metavar="FILE", help="A table with a row for each set; - is standard output.", show_default=False),
+        str | None, typer.Option(metavar="FILE", help="A table with a row for each set; - is standard output.")
     ] = None,
     replace: ReplaceOption = False,
     verbose: VerboseOption = False,
@@ -133,30 +126,18 @@ def fit(
     call: Call,
     room: Annotated[str, typer.Option(metavar="SIZE", help="The room on the card: 8GB is decimal, 8GiB binary.")],
     wanted: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Option(
-            metavar="FILE",
-            help="A file of sets, one on each line, with an optional weight after the name.",
-            show_default=False,
-        ),
+        str | None,
+        typer.Option(metavar="FILE", help="A file of sets, one on each line, with an optional weight after the name."),
     ] = None,
     emulator: EmulatorOption = None,
     cluster: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Option(
-            metavar="SIZE",
-            help="The least room a file takes (default: the rig's).",
-            show_default=False,
-            rich_help_panel=RARE,
-        ),
+        str | None,
+        typer.Option(metavar="SIZE", help="The least room a file takes (default: the rig's).", rich_help_panel=RARE),
     ] = None,
     seconds: Annotated[
         float, typer.Option(metavar="SECONDS", min=0.1, help="How long to search at most.", rich_help_panel=RARE)
     ] = 10.0,
-    out: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Option(metavar="FILE", help="Write the chosen sets to a file.", show_default=False),
-    ] = None,
+    out: Annotated[str | None, typer.Option(metavar="FILE", help="Write the chosen sets to a file.")] = None,
     replace: ReplaceOption = False,
     verbose: VerboseOption = False,
 ) -> int:

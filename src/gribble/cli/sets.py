@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Optional
+from typing import Annotated
 
 import typer
 
@@ -20,10 +20,8 @@ from gribble.core.records.config import Ask
 from gribble.views.sets import sets_json, show_checked
 
 SetsArgument = Annotated[
-    Optional[list[str]],  # noqa: UP045
-    typer.Argument(
-        metavar="[SET]...", help="Only these (default: those wanted).", show_default=False, autocompletion=set_names
-    ),
+    list[str] | None,
+    typer.Argument(metavar="[SET]...", help="Only these (default: those wanted).", autocompletion=set_names),
 ]
 
 
@@ -63,8 +61,7 @@ def pack(
     call: Call,
     names: SetsArgument = None,
     style: Annotated[
-        Optional[Style],  # noqa: UP045
-        typer.Option(metavar="STYLE", help="split, merged or full (default: the rig's own).", show_default=False),
+        Style | None, typer.Option(metavar="STYLE", help="split, merged or full (default: the rig's own).")
     ] = None,
     stubs: Annotated[bool, typer.Option("--stubs", help="Leave an empty archive for each merged clone.")] = False,
     lean: Annotated[bool, typer.Option("--lean", help="Leave out files that no wanted set needs.")] = False,

@@ -6,7 +6,7 @@ import os
 import re
 import tomllib
 from collections.abc import Callable
-from typing import Annotated, NamedTuple, Optional
+from typing import Annotated, NamedTuple
 
 import typer
 from msgspec import structs
@@ -40,27 +40,17 @@ class WantedOptions(NamedTuple):
     """What `gribble sets wanted` is asked."""
 
     words: Annotated[
-        Optional[list[str]],  # noqa: UP045
-        typer.Argument(
-            metavar="[SET | WORD]...",
-            help="Sets, titles, or words in titles.",
-            show_default=False,
-            autocompletion=set_names,
-        ),
+        list[str] | None,
+        typer.Argument(metavar="[SET | WORD]...", help="Sets, titles, or words in titles.", autocompletion=set_names),
     ] = None
     emulator: EmulatorOption = None
     list_: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Option("--list", metavar="FILE", help="The titles or names in a text, one on each line."),
+        str | None, typer.Option("--list", metavar="FILE", help="The titles or names in a text, one on each line.")
     ] = None
     year: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Option(metavar="YEAR", help="Only from this year, or these years: 1984-1989.", show_default=False),
+        str | None, typer.Option(metavar="YEAR", help="Only from this year, or these years: 1984-1989.")
     ] = None
-    maker: Annotated[
-        Optional[str],  # noqa: UP045
-        typer.Option(metavar="NAME", help="Only by this maker.", show_default=False),
-    ] = None
+    maker: Annotated[str | None, typer.Option(metavar="NAME", help="Only by this maker.")] = None
     held: Annotated[bool, typer.Option("--held", help="Only sets that you have whole.")] = False
     family: Annotated[bool, typer.Option("--family", help="With their parents and clones.")] = False
     instead: Annotated[bool, typer.Option("--instead", help="Only these: replace the list.")] = False

@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from queue import Empty, SimpleQueue
-from typing import Annotated, Any, Optional
+from typing import Annotated, Any
 
 import typer
 
@@ -44,10 +44,7 @@ IDLE_SECONDS = 2.0
 @command("watch", takes="json config", asks=True)
 def watch(
     call: Call,
-    paths: Annotated[
-        Optional[list[str]],  # noqa: UP045
-        typer.Argument(metavar="PATH...", help="Only these folders.", show_default=False),
-    ] = None,
+    paths: Annotated[list[str] | None, typer.Argument(metavar="PATH...", help="Only these folders.")] = None,
     place: Annotated[
         bool, typer.Option("--place", help="Plan files that an emulator needs, and ask to place them.")
     ] = False,
@@ -288,21 +285,10 @@ NS_A_DAY = 86_400 * 10**9
 @command("scrub", takes="json config")
 def scrub(
     call: Call,
-    paths: Annotated[
-        Optional[list[str]],  # noqa: UP045
-        typer.Argument(metavar="PATH...", help="Only these files and folders.", show_default=False),
-    ] = None,
-    at_most: Annotated[
-        str, typer.Option(metavar="SIZE", help="Read at most this much: 50GB, 20GiB.", show_default=False)
-    ] = "",
+    paths: Annotated[list[str] | None, typer.Argument(metavar="PATH...", help="Only these files and folders.")] = None,
+    at_most: Annotated[str, typer.Option(metavar="SIZE", help="Read at most this much: 50GB, 20GiB.")] = "",
     older: Annotated[
-        str,
-        typer.Option(
-            "--older-than",
-            metavar="DAYS",
-            help="Only files that were last read this long ago: 90d, 6w.",
-            show_default=False,
-        ),
+        str, typer.Option("--older-than", metavar="DAYS", help="Only files that were last read this long ago: 90d, 6w.")
     ] = "",
     everything: Annotated[bool, typer.Option("--all", help="Also read files that no sheet knows.")] = False,
     verbose: VerboseOption = False,
