@@ -12,6 +12,7 @@ from pathlib import Path
 import gribble
 from gribble.cli.app import COMMANDS, program
 from gribble.cli.options import MADE
+from tests.mutants import MUTANTS
 
 SOURCE = Path(gribble.__file__).parent
 
@@ -207,3 +208,8 @@ def test_a_command_of_many_options_takes_them_as_one_record() -> None:
     command = f"@command('x')\ndef x(call, {many}): ..."
     assert overlong(f"{command}\ndef y({many}): ...") == ["y"]
     assert overlong(command.replace("h)", "h, i)")) == ["x"]
+
+
+def test_every_change_that_make_mutants_tries_is_one_of_the_source_as_it_is() -> None:
+    """Each stands in its module once: else nothing is tried, and nobody sees it."""
+    assert [one.wrong for one in MUTANTS if (SOURCE / one.module).read_text().count(one.old) != 1] == []

@@ -73,7 +73,12 @@ def with_verdicts(audits: tuple[RigAudit, ...], chosen: frozenset[str]) -> tuple
     narrowed = []
     for found in audits:
         group = [
-            structs.replace(one, sets=tuple(each for each in one.sets if not chosen.isdisjoint(each.verdicts)))
+            structs.replace(
+                one,
+                arcade=structs.replace(
+                    one.arcade, sets=tuple(each for each in one.sets if not chosen.isdisjoint(each.verdicts))
+                ),
+            )
             for one in found.emulators
         ]
         narrowed.append(structs.replace(found, emulators=tuple(group)))
@@ -130,29 +135,46 @@ def check(
         elif since:
             show_since(session.screen, audits, changed_since(session, audits, last=False), _now(call))
         else:
-            if before:
-                show_changes(session.screen, before, audits)
-            if quiet:
-                session.screen.say(answer_of(audits))
-                session.notes.hush()
-            elif show:
-                show_only(session.screen, audits, chosen, behind(scope.words))
-            else:
-                if before and not verbose and any(one.sets for found in audits for one in found.emulators):
-                    session.screen.say(answer_of(audits), "  (-v shows everything)")  # the costs are answer enough
-                else:
-                    words = "" if before else changed_since(session, audits).words(_now(call))
-                    show_check(session.screen, audits, verbose=verbose, since=words)
-                    if session.screen.out.is_terminal and not (before or scope.sources):
-                        looked_at(session, audits)
-                if before:
-                    session.screen.next(f"gribble check{behind(scope.words)}", "as it is installed now")
-                else:
-                    show_next(session.screen, next_of(audits, scope.words))
+            _show(session, audits, before, chosen, quiet=quiet, verbose=verbose)
         code = session.ended_for(audits)
         games_found = (one for found in audits for emulator in found.emulators for one in emulator.games or ())
         faulty = any(Standing.REMARK not in one.standing for one in games_found)
         return ExitCode.ATTENTION if faulty and code == ExitCode.CLEAN else code
+
+
+def _show(
+    session: Session,
+    audits: tuple[RigAudit, ...],
+    before: tuple[RigAudit, ...],
+    chosen: frozenset[str],
+    *,
+    quiet: bool,
+    verbose: bool,
+) -> None:
+    """The audits for a terminal, what other releases change `before` them, and what to do next."""
+    words = session.call.scope.words
+    if before:
+        show_changes(session.screen, before, audits)
+    if quiet:
+        session.screen.say(answer_of(audits))
+        session.notes.hush()
+        return
+    if chosen:
+        show_only(session.screen, audits, chosen, behind(words))
+        return
+    if before and not verbose and any(one.sets for found in audits for one in found.emulators):
+        session.screen.say(answer_of(audits), "  (-v shows everything)")  # the costs are answer enough
+    elif before:
+        show_check(session.screen, audits, verbose=verbose)
+    else:
+        since = changed_since(session, audits).words(_now(session.call))
+        show_check(session.screen, audits, verbose=verbose, since=since)
+        if session.screen.out.is_terminal and not session.call.scope.sources:
+            looked_at(session, audits)
+    if before:
+        session.screen.next(f"gribble check{behind(words)}", "as it is installed now")
+    else:
+        show_next(session.screen, next_of(audits, words))
 
 
 def _now(call: Call) -> float:

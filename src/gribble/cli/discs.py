@@ -256,19 +256,9 @@ def playlist(
         )
     skipped = list[Skipped]()
     titles = _titles(Path(names)) if names else {}
-    lacking = list(titles)
-    found: list[tuple[DiscPlace, Playlist]] = []
     with _session_for(call, [*(folders or ()), *filter(None, [into])], writes=bool(into)) as session:
         places, screen = Places(call, session, skipped), session.screen if session else call.screen
-        for place in places.of(folders):
-            if place.only:
-                raise GribbleError(
-                    f"{place.shown(place.only)} is not a folder", fix="Name the folder where the discs are."
-                )
-            paths = could_be_discs(place.sizes, place.reader)
-            installed, absent = playlists_by_name(paths, titles)
-            lacking = [id_ for id_ in lacking if id_ in absent]
-            found += [(place, one) for one in (*group(paths), *installed)]
+        found, lacking = _grouped(places.of(folders), titles)
         shown = [
             msgspec.structs.replace(one, path=place.shown(one.path), discs=tuple(map(place.shown, one.discs)))
             for place, one in found
@@ -288,6 +278,20 @@ def playlist(
             words = typed([*(folders or ()), *on, *(("--names", names) if names else ())])
             screen.next(f"gribble discs playlist {words} --into FOLDER", "writes them, and asks first")
     return ExitCode.ATTENTION if any(one.missing for _, one in found) else ExitCode.CLEAN
+
+
+def _grouped(places: Iterable[DiscPlace], titles: dict[str, str]) -> tuple[list[tuple[DiscPlace, Playlist]], list[str]]:
+    """The playlists of some folders, and the ids of `titles` that none of these has. Raises GribbleError for a file."""
+    found: list[tuple[DiscPlace, Playlist]] = []
+    lacking = list(titles)
+    for place in places:
+        if place.only:
+            raise GribbleError(f"{place.shown(place.only)} is not a folder", fix="Name the folder where the discs are.")
+        paths = could_be_discs(place.sizes, place.reader)
+        installed, absent = playlists_by_name(paths, titles)
+        lacking = [id_ for id_ in lacking if id_ in absent]
+        found += [(place, one) for one in (*group(paths), *installed)]
+    return found, lacking
 
 
 def _session_for(call: Call, words: Sequence[str], *, writes: bool = False) -> AbstractContextManager[Session | None]:

@@ -51,12 +51,13 @@ from gribble.core.catalogue.followed import current, version_of
 from gribble.core.catalogue.publishing import collect, listed, unpacked
 from gribble.core.catalogue.sheets import load_catalogue
 from gribble.core.records.config import CatalogueAt, Config
-from gribble.core.records.published import FORMAT, INDEX, SIGNATURE, Index, Piece
+from gribble.core.records.published import FORMAT, INDEX, SIGNATURE, Index, Listed, Piece
 from gribble.stores.signing import Signer, fingerprint, is_signed
 from gribble.stores.web import Web
 from gribble.views.catalogue import show_lint
 from gribble.views.looks import shorten
 from gribble.views.publishing import show_offer, show_update, update_json
+from gribble.views.screen import Screen
 from gribble.views.shell import quoted
 
 NEEDS = ">=0.2"
@@ -165,27 +166,62 @@ def publish(
         raise GribbleError(f"{folder} has no sheet and no roster", fix="Name the folder with your sheets.")
     before = _published(target)
     signer = Signer(user_data_path("gribble")) if sign or (before and before.signer) else None  # once signed, always
+    title = title or (before.title if before else "") or source.resolve().name
+    today = call.environment.clock().date()
+    index = _index_of(tuple(file for file, _ in found), title, before, today, signer)
+    unchanged = before and (before.files, before.title, before.signer) == (index.files, index.title, index.signer)
+    if before and unchanged:
+        index = before  # where a piece of the copy is lost, it comes back, and nobody has to update
+    pieces = [pair for file, contents in found for pair in zip(file.pieces, contents, strict=True)]
+    fresh = [(one, data) for one, data in pieces if not _is_there(target, one)]
+    if unchanged and not fresh:
+        call.screen.say(f"Nothing has changed since number {index.number} of {index.date}.")
+        return ExitCode.CLEAN
+    _write(call, target, index, fresh, before, signer)
+    call.screen.say(
+        f"{index.title}, number {index.number}: {count(len(index.files), 'file')}, {size(index.bytes)} in "
+        f"{shorten(str(target))}; {count(len(fresh), 'file')} written."
+    )
+    if signer:
+        _say_signed(call.screen, signer, before)
+    call.screen.next(f"gribble catalogue follow {quoted(shorten(str(target)))}", "uses it; others name its web address")
+    return ExitCode.CLEAN
+
+
+def _say_signed(screen: Screen, signer: Signer, before: Index | None) -> None:
+    screen.say(f"Signed with your key: {fingerprint(signer.public)}")
+    if before and before.signer not in (None, signer.public):
+        screen.say("It had another key before. All who follow it will have to agree to yours.")
+
+
+def _index_of(files: tuple[Listed, ...], title: str, before: Index | None, today: date, signer: Signer | None) -> Index:
+    """The index of what is published, after the one `before`. Raises GribbleError if nobody could follow it."""
     index = Index(
         gribble=FORMAT,
-        title=title or (before.title if before else "") or source.resolve().name,
+        title=title,
         number=before.number + 1 if before else 1,
-        date=call.environment.clock().date(),
+        date=today,
         needs_gribble=NEEDS,
-        files=tuple(file for file, _ in found),
+        files=files,
         signer=signer.public if signer else None,
     )
     if faults := list(faults_in(index)):
         raise GribbleError(
             f"nobody could follow this: {'; '.join(faults)}", fix="Nothing was published. Change that first."
         )
-    same = before and (before.files, before.title, before.signer) == (index.files, index.title, index.signer)
-    pieces = [pair for file, contents in found for pair in zip(file.pieces, contents, strict=True)]
-    fresh = [(one, data) for one, data in pieces if not _is_there(target, one)]
-    if before and same:
-        index = before  # where a piece of the copy is lost, it comes back, and nobody has to update
-    if before and same and not fresh:
-        call.screen.say(f"Nothing has changed since number {before.number} of {before.date}.")
-        return ExitCode.CLEAN
+    return index
+
+
+def _write(
+    call: Call,
+    target: Path,
+    index: Index,
+    fresh: list[tuple[Piece, bytes]],
+    before: Index | None,
+    signer: Signer | None,
+) -> None:
+    """Write the pieces that are not there yet, then the signature, and the index last: whoever comes before it finds
+    the former one."""
     ours = {piece.path: piece for file in before.files for piece in file.pieces} if before else {}
     with call.screen.bar("Publishing", sum(one.packed for one, _ in fresh)) as bar:
         for one, data in fresh:
@@ -195,17 +231,7 @@ def publish(
         raw = msgspec.json.encode(index) + b"\n"
         if signer:
             _put(target / SIGNATURE, signer.sign(raw), ours=before is not None)
-        _put(target / INDEX, raw, ours=before is not None)  # last: whoever comes before it finds the former index
-    call.screen.say(
-        f"{index.title}, number {index.number}: {count(len(index.files), 'file')}, {size(index.bytes)} in "
-        f"{shorten(str(target))}; {count(len(fresh), 'file')} written."
-    )
-    if signer:
-        call.screen.say(f"Signed with your key: {fingerprint(signer.public)}")
-    if signer and before and before.signer not in (None, signer.public):
-        call.screen.say("It had another key before. All who follow it will have to agree to yours.")
-    call.screen.next(f"gribble catalogue follow {quoted(shorten(str(target)))}", "uses it; others name its web address")
-    return ExitCode.CLEAN
+        _put(target / INDEX, raw, ours=before is not None)
 
 
 def _collected(call: Call, source: Path, only: list[str]) -> dict[str, bytes]:

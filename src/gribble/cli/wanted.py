@@ -66,34 +66,28 @@ def wanted(call: Call, options: WantedOptions) -> int:
 
     Example: gribble sets wanted "Salt Pan" --family
     """
-    if options.instead and options.without:
-        raise GribbleError("--instead and --without mean opposite things", fix="Use one of them.")
-    how = How.INSTEAD if options.instead else How.WITHOUT if options.without else How.ADD
+    how = _how(options)
     years, lines = _years(options.year), _lines(call, options.list_)
     with Session(call, arcade=True) as session:
         scope = call.scope
         world = survey(session, scope)
         place = one_place(world, scope.rigs, (options.emulator,) if options.emulator else (), options.words or ())
-        roster = place.rig.arcade[place.fitted.emulator].roster
-        if roster is None:
-            raise GribbleError(
-                f"there is no roster for {place.fitted.emulator}",
-                fix="gribble catalogue import LIST --to roster makes one from a list.",
-            )
+        roster = _roster_of(place)
         whole = frozenset(whole_games(roster, place.cabinet.everything, place.discs.digests))
         words = tuple(options.words or ())
         asked = Pick(words, lines, years, options.maker or "", whole if options.held else None, options.family)
-        picked = pick(roster, asked) if asked != Pick() else Picked(sets={})
+        shows = asked == Pick()
+        picked = Picked(sets={}) if shows else pick(roster, asked)
         if call.environment.is_terminal and not (options.yes or call.json):
             picked = _cleared(call, picked, roster)
         now, kept = wanted_now(place), session.loaded.config.rig[place.rig.name].emulators[place.fitted.emulator].wanted
         by_name = kept if kept not in [(one,) for one in SPECIAL] else None
         listed = by_name or now
-        entries = changed_list(listed, picked.sets, how, roster.sets) if asked != Pick() else now
+        entries = changed_list(listed, picked.sets, how, roster.sets) if not shows else now
         look = Look(place.rig.name, place.fitted.emulator, roster.sets, now, entries, picked, whole)
         if call.json:
             session.screen.json(wanted_json(look))
-        elif asked == Pick():
+        elif shows:
             show_list(session.screen, look)
         else:
             show_picked(session.screen, look)
@@ -103,6 +97,24 @@ def wanted(call: Call, options: WantedOptions) -> int:
                 _write(call, session, place, lambda text: changed_text(text, listed, picked.sets, how, roster.sets))
                 session.screen.next(f"gribble check {look.emulator} --rig {look.rig}", "which of them run")
         return ExitCode.ATTENTION if picked.unclear or picked.unknown else session.ended(())
+
+
+def _how(options: WantedOptions) -> How:
+    """What becomes of the list. Raises GribbleError if two things are asked."""
+    if options.instead and options.without:
+        raise GribbleError("--instead and --without mean opposite things", fix="Use one of them.")
+    return How.INSTEAD if options.instead else How.WITHOUT if options.without else How.ADD
+
+
+def _roster_of(place: ArcadePlace) -> Roster:
+    """The roster of an arcade emulator's release. Raises GribbleError without one."""
+    roster = place.rig.arcade[place.fitted.emulator].roster
+    if roster is None:
+        raise GribbleError(
+            f"there is no roster for {place.fitted.emulator}",
+            fix="gribble catalogue import LIST --to roster makes one from a list.",
+        )
+    return roster
 
 
 def _years(text: str | None) -> tuple[int, int] | None:

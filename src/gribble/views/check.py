@@ -10,28 +10,24 @@ from rich.text import Text
 
 from gribble.core.answers.looked import RIGHT, Since, since_when
 from gribble.core.answers.next import Command, next_of
+from gribble.core.answers.rows import Row, game_row, root_row, setting_row
 from gribble.core.answers.why import causes_of
 from gribble.core.base.amounts import count, day_words
-from gribble.core.base.paths import base, parent
-from gribble.core.records.discs import MENDS
+from gribble.core.base.paths import base
 from gribble.core.records.facts import Facts, SizeMistaken
 from gribble.core.records.findings import (
     EmulatorAudit,
-    GameFinding,
     NeedFinding,
     PlaceFinding,
     Remedy,
     RigAudit,
     SetAudit,
-    SettingFinding,
-    Standing,
     State,
     Verdict,
     worst,
 )
-from gribble.core.records.holding import in_words
-from gribble.core.sayings.facts import root_words, say, say_all
-from gribble.core.sayings.remedies import archive_words, remedy_words, say_holding, setting_words, way_words
+from gribble.core.sayings.facts import say, say_all
+from gribble.core.sayings.remedies import archive_words, remedy_words, say_holding, way_words
 from gribble.views.causes import cause_rows
 from gribble.views.looks import QUIET, STATES, TALLIED, VERDICTS, shorten, with_title
 from gribble.views.overview import games_words, needs_words, sets_words, show_overview
@@ -53,7 +49,7 @@ FILES_SHOWN = 4
 class _Row(NamedTuple):
     """One thing that is wrong: its verdict, what it is about, and what is to be said of it."""
 
-    word: Verdict
+    word: str
     name: str
     text: Text
 
@@ -99,10 +95,9 @@ def show_only(screen: Screen, audits: tuple[RigAudit, ...], only: frozenset[str]
     shown = 0
     for found in audits:
         for emulator in found.emulators:
-            rows = _root_rows(emulator, True)
+            rows = [_row(root_row(one)) for one in emulator.root]
             rows += [row for finding in emulator.findings if not finding.spared for row in _rows(found, finding)]
-            rows += [_setting_row(one) for one in emulator.settings]
-            rows += [_game_row(one) for one in emulator.games or ()]
+            rows += [*map(_row, map(setting_row, emulator.settings)), *_game_rows(emulator)]
             rows = [row for row in rows if row.word in only]
             rows += [
                 _Row(
@@ -179,14 +174,14 @@ def _show_head(screen: Screen, emulator: EmulatorAudit) -> None:
 
 def _show_emulator(screen: Screen, rig: RigAudit, emulator: EmulatorAudit, verbose: bool) -> None:
     _show_head(screen, emulator)
-    rows = _root_rows(emulator, verbose)
+    rows = [_row(root_row(one)) for one in emulator.root if verbose or one.verdict is not Verdict.SOUND]
     for finding in emulator.findings:
         if verbose or not (_is_quiet(finding) or finding.spared):
             rows += _rows(rig, finding)
-    rows += [_setting_row(found) for found in emulator.settings if verbose or found.verdict is not Verdict.SOUND]
+    rows += [_row(setting_row(one)) for one in emulator.settings if verbose or one.verdict is not Verdict.SOUND]
     _show_folded(screen, rows, emulator.emulator, verbose)
-    _show_folded(screen, [_game_row(found) for found in emulator.games or ()], f"{emulator.emulator} --games", verbose)
-    if emulator.sets or emulator.sets_note:
+    _show_folded(screen, _game_rows(emulator), f"{emulator.emulator} --games", verbose)
+    if emulator.sets or emulator.arcade.note:
         show_sets(screen, emulator, verbose=verbose, on=f" --rig {rig.rig}")
     foot = [] if verbose else list(_quiet_rows(emulator))
     screen.grid([*foot, *_aside_rows(emulator, verbose)], indent=4)
@@ -242,8 +237,8 @@ def show_sets(screen: Screen, emulator: EmulatorAudit, *, verbose: bool, on: str
 
     `on` are the words that name the rig in a command.
     """
-    if emulator.sets_note:
-        screen.say(f"    {emulator.sets_note}")
+    if emulator.arcade.note:
+        screen.say(f"    {emulator.arcade.note}")
     faulty = [one for one in emulator.sets if one.state is not State.READY]
     causes = causes_of(faulty) if len(faulty) > ALIKE_SHOWN else []
     alike = bool(causes) and 2 * len(causes) <= len(faulty)
@@ -258,8 +253,8 @@ def show_sets(screen: Screen, emulator: EmulatorAudit, *, verbose: bool, on: str
         rows.append((state(State.READY), f"{len(ready):,} of {len(emulator.sets):,}", names))
     screen.grid(rows, indent=4)
     screen.grid(_lying_rows(emulator, verbose), indent=4)
-    if emulator.style and (packed := len(emulator.set_remedies.packed) + len(emulator.set_remedies.loose)):
-        words = f"{count(packed, 'archive')} to write for the style {emulator.style} (gribble plan shows them)"
+    if emulator.arcade.style and (packed := len(emulator.arcade.remedies.packed) + len(emulator.arcade.remedies.loose)):
+        words = f"{count(packed, 'archive')} to write for the style {emulator.arcade.style} (gribble plan shows them)"
         screen.say(styled(f"    packing: {words}", QUIET))
     noted = [(one.set, note) for one in ready for note in map(say, one.packing)]
     if noted and verbose:
@@ -268,7 +263,7 @@ def show_sets(screen: Screen, emulator: EmulatorAudit, *, verbose: bool, on: str
 
 def _lying_rows(emulator: EmulatorAudit, verbose: bool) -> Iterator[tuple[str | Text, ...]]:
     """What else is in the folders of the sets, a line for each kind."""
-    aside = emulator.aside
+    aside = emulator.arcade.aside
     strays = [f"{base(path)} (has files of {whose})" if whose else base(path) for path, whose in aside.strays]
     for names, one, several in (
         (strays, "archive that belongs to no set", "archives that belong to no set"),
@@ -316,42 +311,18 @@ def _is_quiet(finding: NeedFinding) -> bool:
     )
 
 
-def _root_rows(emulator: EmulatorAudit, verbose: bool) -> list[_Row]:
-    return [
-        _Row(found.verdict, f"root {found.subject.demand}", styled(root_words(found)))
-        for found in emulator.root
-        if verbose or found.verdict is not Verdict.SOUND
-    ]
+def _row(one: Row) -> _Row:
+    """A setting, a game, or what is demanded of the rig's root: what it is about, the reason, and the remedy."""
+    if one.kind == "rig":
+        return _Row(one.verdict, f"root {one.name}", styled(one.reason))
+    text = Text.assemble(styled(one.name, "bold"), "\n", styled(one.reason))
+    if one.do:
+        text.append("\n").append_text(remedy(one.do))
+    return _Row(one.verdict, one.kind, text)
 
 
-def _setting_row(found: SettingFinding) -> _Row:
-    text = Text.assemble(
-        styled(f"{found.subject.file}: {found.subject.setting.key}", "bold"), "\n", styled(say_all(found.facts))
-    )
-    if words := setting_words(found):
-        text.append("\n").append_text(remedy(words))
-    return _Row(found.verdict, "setting", text)
-
-
-def _game_row(found: GameFinding) -> _Row:
-    text = Text.assemble(styled(found.subject.file, "bold"), "\n", styled(say_all(found.facts)))
-    if words := _game_words(found):
-        text.append("\n").append_text(remedy(words))
-    return _Row(found.verdict, found.subject.rule, text)
-
-
-def _game_words(found: GameFinding) -> str:
-    """What a plan for games does about it."""
-    if found.subject.fix is None:
-        return f"{MENDS} puts it right" if Standing.MENDS in found.standing else ""
-    for packed in found.subject.fix.packed:
-        return f"zip it as {packed.to}"
-    loose = found.subject.fix.loose[0]
-    if found.subject.fix.displaced:
-        return f"unpack it to {parent(loose.to)}/"
-    if loose.movable:
-        return f"make it {loose.to}"
-    return f"take it from {in_words(shorten(loose.holding.where), loose.holding.member)}"
+def _game_rows(emulator: EmulatorAudit) -> list[_Row]:
+    return [_row(game_row(found, shorten)) for found in emulator.games or ()]
 
 
 def _rows(rig: RigAudit, finding: NeedFinding) -> list[_Row]:
@@ -486,6 +457,6 @@ def _in_short(emulator: EmulatorAudit) -> str:
     if not all(one.met for one in emulator.root):
         parts.append("wrong volume or label")
     parts += sets_words(emulator)
-    if emulator.idle:
+    if emulator.arcade.idle:
         parts.append("no set is wanted")
     return ", ".join(parts) or "needs nothing"

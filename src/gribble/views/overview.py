@@ -56,7 +56,7 @@ def show_overview(screen: Screen, emulator: EmulatorAudit) -> None:
     parts = [*needs_words(emulator), *sets_words(emulator), *games_words(emulator)]
     quiet = styled(f"  {', '.join(parts)}" if parts else "", QUIET)
     screen.say("  ", styled(emulator.title + release, "bold"), "  ", state(emulator.state), quiet)
-    for note in filter(None, (emulator.note, emulator.sets_note)):
+    for note in filter(None, (emulator.note, emulator.arcade.note)):
         screen.say(f"    {note}")
     screen.grid([*_rows(emulator), *_set_rows(list(emulator.sets), emulator.release)], indent=4)
 

@@ -12,7 +12,8 @@ from typing import Any, NamedTuple
 import msgspec
 from markupsafe import Markup, escape
 
-from gribble.core.answers.report import EmulatorReport, Report, RigReport, Row, SetFault, SourceAway, ToObtain
+from gribble.core.answers.report import EmulatorReport, Report, RigReport, SetFault, SourceAway, ToObtain
+from gribble.core.answers.rows import Row
 from gribble.core.base.amounts import count
 from gribble.core.base.filewriter import Own
 from gribble.core.base.paths import visible

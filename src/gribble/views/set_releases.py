@@ -271,8 +271,8 @@ def show_changes(screen: Screen, before: tuple[RigAudit, ...], after: tuple[RigA
     for change in release_effects(before, after):
         title = f"{change.now.title} {change.was.release} on {change.rig}, if it were {change.now.release}"
         screen.say(styled(title, "bold"), "  ", state(change.was.state), " to ", state(change.now.state))
-        if change.now.sets_note and change.now.sets_note != change.was.sets_note:
-            screen.say(f"  {change.now.sets_note}")
+        if change.now.arcade.note and change.now.arcade.note != change.was.arcade.note:
+            screen.say(f"  {change.now.arcade.note}")
         elif not change.needs and not change.sets:
             what = "every need gets the same verdict" + (", every set the same state" if change.now.sets else "")
             screen.say(f"  Nothing changes: {what}.")

@@ -37,7 +37,7 @@ def show_checked(
     screen.say(styled(count(len(sets), "set"), "bold"), f": {', '.join(parts) or 'none wanted, and none there'}")
     for rig in audits:
         for emulator in rig.emulators:
-            if emulator.sets or emulator.sets_note:
+            if emulator.sets or emulator.arcade.note:
                 screen.out.print()
                 release = f" {emulator.release}" if emulator.release else ""
                 screen.say(styled(emulator.title + release, "bold"), styled(f"  on {rig.rig}", QUIET))
@@ -59,12 +59,12 @@ def sets_json(audits: tuple[RigAudit, ...]) -> dict[str, Any]:
                     {
                         "emulator": one.emulator,
                         "release": one.release,
-                        "note": one.sets_note,
+                        "note": one.arcade.note,
                         "sets": [set_json(rig.rig, each) for each in one.sets],
-                        "aside": aside_json(one.aside),
+                        "aside": aside_json(one.arcade.aside),
                     }
                     for one in rig.emulators
-                    if one.sets or one.sets_note
+                    if one.sets or one.arcade.note
                 ],
             }
             for rig in audits

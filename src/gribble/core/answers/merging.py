@@ -7,7 +7,7 @@ it in the list is new. Without a base the list only adds. Comments and order of 
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any, NamedTuple
 
 import tomlkit
@@ -175,8 +175,7 @@ def _update(table: Any, need: Need, one: Draft, was: Draft | None, told: Merged)
     if was is not None:
         _take(table, (*_WORDS, *_LISTS), _Saying(was, one, one.name), told)
     before = was.accepts if was else []
-    lost = [former for former in before if not any(_same(former, accept) for accept in one.accepts)]
-    fresh = [accept for accept in one.accepts if not any(_same(former, accept) for former in before)]
+    lost, fresh = _only_in(before, one.accepts), _only_in(one.accepts, before)
     for accept in one.accepts:
         at = next((number for number, content in enumerate(need.accept) if _same(content, accept)), None)
         if at is not None:
@@ -196,6 +195,11 @@ def _update(table: Any, need: Need, one: Draft, was: Draft | None, told: Merged)
             append(table, "accept", {**values, **accept.known()})
             told.accepts += 1
     told.gone += [_content(one, former) for former in lost if any(_same(there, former) for there in need.accept)]
+
+
+def _only_in(ours: Iterable[Accept], theirs: Sequence[Accept]) -> list[Accept]:
+    """Those contents that others do not have."""
+    return [accept for accept in ours if not any(_same(other, accept) for other in theirs)]
 
 
 def _correct(table: Any, need: Need, saying: _Saying, told: Merged) -> None:

@@ -71,7 +71,7 @@ def _sorted(audits: tuple[RigAudit, ...], key: Callable[[Sortable], Any]) -> tup
                     one,
                     findings=tuple(sorted(one.findings, key=key)),
                     settings=tuple(sorted(one.settings, key=key)),
-                    sets=tuple(sorted(one.sets, key=key)),
+                    arcade=structs.replace(one.arcade, sets=tuple(sorted(one.sets, key=key))),
                 )
                 for one in sorted(rig.emulators, key=key)
             ),

@@ -15,50 +15,24 @@ from msgspec import Struct, structs
 
 from gribble.core.answers.next import next_of
 from gribble.core.answers.rosters import Matched
+from gribble.core.answers.rows import Row, need_rows, root_row, setting_row
 from gribble.core.audit.world import World
 from gribble.core.base.amounts import day_words
 from gribble.core.base.digests import Digests
 from gribble.core.base.paths import whole_number, without_home
 from gribble.core.placing.gaps import brought_by_away, gaps_of, once_each
 from gribble.core.placing.journal import Run
-from gribble.core.records.facts import Accepted
 from gribble.core.records.findings import (
     FIXABLE,
     EmulatorAudit,
-    NeedFinding,
-    Remedy,
     RigAudit,
     SetAudit,
     SetProblem,
     State,
     worst,
 )
-from gribble.core.records.holding import Holding
-from gribble.core.records.sheet import Level
-from gribble.core.sayings.facts import root_words, say_all
-from gribble.core.sayings.remedies import Shown, need_words, set_words, setting_words
-
-
-class Row(Struct, frozen=True, kw_only=True):
-    """One thing that an emulator wants, and what is true of it: a need at one place, a setting, or a demand. `source`
-    is one that is away and holds it, `proven` the day on which its file was last read whole. `do` is what puts it
-    right, in words, with the file that would."""
-
-    kind: str
-    name: str
-    title: str
-    level: str
-    verdict: str
-    reason: str
-    why: str = ""
-    place: str = ""
-    found: str = ""
-    proof: str = ""
-    remedy: str = ""
-    source: str = ""
-    away: bool = False
-    proven: str = ""
-    do: str = ""
+from gribble.core.sayings.facts import say_all
+from gribble.core.sayings.remedies import Shown, set_words
 
 
 class SetFault(Struct, frozen=True, kw_only=True):
@@ -302,33 +276,8 @@ def _change(run: Run) -> RunChange:
 
 
 def _emulator(world: World, rig: RigAudit, emulator: EmulatorAudit, shown: Shown) -> EmulatorReport:
-    rows = [row for finding in emulator.findings for row in _need_rows(rig, finding, shown)]
-    rows += [
-        Row(
-            kind="setting",
-            name=f"{one.subject.file}: {one.subject.setting.key}",
-            title="",
-            level=one.subject.level,
-            verdict=one.verdict,
-            reason=say_all(one.facts),
-            place=one.subject.file,
-            remedy=one.remedy,
-            do=setting_words(one),
-        )
-        for one in emulator.settings
-    ]
-    rows += [
-        Row(
-            kind="rig",
-            name=one.subject.demand,
-            title="",
-            level=Level.MUST,
-            verdict=one.verdict,
-            reason=root_words(one),
-            do="" if one.met else "for you to do",
-        )
-        for one in emulator.root
-    ]
+    rows = [row for finding in emulator.findings for row in need_rows(rig, finding, shown)]
+    rows += [*map(setting_row, emulator.settings), *map(root_row, emulator.root)]
     return EmulatorReport(
         emulator=emulator.emulator,
         title=emulator.title,
@@ -338,7 +287,7 @@ def _emulator(world: World, rig: RigAudit, emulator: EmulatorAudit, shown: Shown
         rows=tuple(rows),
         families=tuple(_families(world, rig.rig, emulator)),
         faults=tuple(_fault(one, problem) for one in emulator.sets for problem in one.problems),
-        note=emulator.note or emulator.sets_note,
+        note=emulator.note or emulator.arcade.note,
         next=_next(rig, emulator),
     )
 
@@ -347,35 +296,6 @@ def _next(rig: RigAudit, emulator: EmulatorAudit) -> str:
     """The command that leads on for one emulator, as it is typed in a POSIX shell; empty if none does."""
     command = next_of((structs.replace(rig, emulators=(emulator,)),), (emulator.emulator, "--rig", rig.rig))
     return shlex.join(command.words) if command else ""
-
-
-def _need_rows(rig: RigAudit, finding: NeedFinding, shown: Shown) -> Iterable[Row]:
-    if finding.spared:
-        return
-    for place in finding.places:
-        accepted = (Accepted(),) if finding.ignored else ()
-        yield Row(
-            kind=finding.need.kind,
-            name=finding.need.id,
-            title=finding.need.title,
-            level=finding.need.level,
-            verdict=finding.verdict_at(place),
-            reason=say_all((*place.facts, *accepted)),
-            why=finding.need.why,
-            place=place.told,
-            found=_shown(rig.rig, place.found) if place.found else "",
-            proof=place.proof,
-            remedy=Remedy.NONE if finding.ignored else place.remedy,
-            source=place.source,
-            away=bool(place.source),
-            proven=day_words(place.proven / 10**9) if place.proven else "",
-            do="" if finding.ignored else need_words(rig, finding, place, shown),
-        )
-
-
-def _shown(rig: str, holding: Holding) -> str:
-    where = holding.path if holding.rig == rig else holding.where
-    return f"{where}: {holding.member}" if holding.member else where
 
 
 def _fault(one: SetAudit, problem: SetProblem) -> SetFault:

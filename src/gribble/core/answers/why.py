@@ -98,14 +98,14 @@ def _reasons(rig: RigAudit, emulator: EmulatorAudit) -> Iterator[Reason]:
             yield _of_setting(setting, sources.get(setting.subject.setting.need or "", ""))
     for one in emulator.sets:
         yield from set_reasons(one, emulator.release)
-    if emulator.idle:
+    if emulator.arcade.idle:
         yield Reason(
             order=Order.BETTER,
             kind="wanted",
             subject=emulator.emulator,
             file=emulator.emulator,
             verdict=Verdict.UNPROVEN,
-            words=f"{emulator.sets_note}; write in gribble.toml which sets you want",
+            words=f"{emulator.arcade.note}; write in gribble.toml which sets you want",
         )
     for game in (one for one in emulator.games or () if Standing.REMARK not in one.standing):
         yield Reason(

@@ -101,7 +101,7 @@ class World(Struct, frozen=True, kw_only=True):
         wishes = [
             self._nearer(one) for rig, found in zip(self.rigs, audits, strict=True) for one in _wishes(rig, found)
         ]
-        asking = {(found.rig, one.emulator) for found in audits for one in found.emulators if one.asks_others}
+        asking = {(found.rig, one.emulator) for found in audits for one in found.emulators if one.arcade.asks_others}
         if wishes or asking:
             near = self.searcher().search(wishes) if wishes else NearMisses()
             rigs = self.knowing_other_releases(asking).rigs

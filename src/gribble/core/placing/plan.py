@@ -219,7 +219,7 @@ class _Planner:
     def _plan_sets(self) -> None:
         """The steps for sets come first; what they displace is read from the attic by the others."""
         for emulator in self._rig.emulators:
-            remedies = emulator.set_remedies
+            remedies = emulator.arcade.remedies
             self._carry_out(emulator.emulator, remedies)
             for waiting in remedies.waiting:
                 refused = Refused(

@@ -403,14 +403,28 @@ class Aside(Struct, frozen=True, kw_only=True):
     others: tuple[str, ...] = ()
 
 
+class ArcadeAudit(Struct, frozen=True, kw_only=True):
+    """The wanted sets of an arcade emulator, and what is to be said of their roster; nothing of any other emulator.
+
+    `remedies` are what would put them right or into their `style`, where that was asked for, `uses` the archives and
+    files that they have. `asks_others` says that the rosters of other releases, not read yet, could say more, `idle`
+    that no set is wanted; `aside` is what else lies where the sets do.
+    """
+
+    sets: tuple[SetAudit, ...] = ()
+    note: str = ""
+    style: Style | None = None
+    remedies: SetRemedies = SetRemedies()
+    uses: frozenset[str] = frozenset()
+    asks_others: bool = False
+    idle: bool = False
+    aside: Aside = Aside()
+
+
 class EmulatorAudit(Struct, frozen=True, kw_only=True):
     """One emulator on a rig: its findings in the sheet's order, and the files of its folders nobody knows.
 
-    `games` is None if game folders were not looked at; `sets` are the wanted sets of an arcade emulator, `sets_note`
-    what is to be said of their roster, `set_remedies` what would put them right or into their `style`, where
-    that was asked for. `asks_others` says that the rosters of other releases, not read yet, could say more.
-    `idle` says of an arcade emulator that none of its sets is wanted; `aside` is what else lies where its sets do.
-    `unknown` is there where no sheet can be used, so that nothing is said but that.
+    `games` is None if game folders were not looked at; `unknown` is there where no sheet can be used.
     """
 
     emulator: str
@@ -421,15 +435,14 @@ class EmulatorAudit(Struct, frozen=True, kw_only=True):
     settings: tuple[SettingFinding, ...] = ()
     root: tuple[RootFinding, ...] = ()
     games: tuple[GameFinding, ...] | None = None
-    sets: tuple[SetAudit, ...] = ()
-    sets_note: str = ""
+    arcade: ArcadeAudit = ArcadeAudit()
     unknown: UnknownEmulator | None = None
-    asks_others: bool = False
-    idle: bool = False
-    style: Style | None = None
-    set_remedies: SetRemedies = SetRemedies()
-    aside: Aside = Aside()
     spare: tuple[str, ...] = ()
+
+    @property
+    def sets(self) -> tuple[SetAudit, ...]:
+        """The wanted sets."""
+        return self.arcade.sets
 
     @property
     def state(self) -> State:
@@ -446,7 +459,7 @@ class EmulatorAudit(Struct, frozen=True, kw_only=True):
         states = {one.state for one in self.sets}
         if states == {State.BLOCKED}:
             return State.BLOCKED
-        limited = Level.BETTER in unmet or states - {State.READY} or self.idle
+        limited = Level.BETTER in unmet or states - {State.READY} or self.arcade.idle
         return State.LIMITED if limited else State.READY
 
     @property

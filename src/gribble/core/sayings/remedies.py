@@ -6,9 +6,11 @@ from collections import Counter
 from collections.abc import Callable, Iterable
 from typing import TypeAlias, assert_never
 
-from gribble.core.base.paths import base
+from gribble.core.base.paths import base, parent
+from gribble.core.records.discs import MENDS
 from gribble.core.records.findings import (
     FIXABLE,
+    GameFinding,
     Home,
     NeedFinding,
     PlaceFinding,
@@ -17,6 +19,7 @@ from gribble.core.records.findings import (
     SetAudit,
     SetProblem,
     SettingFinding,
+    Standing,
     Verdict,
     Way,
 )
@@ -113,6 +116,20 @@ def need_words(rig: RigAudit, finding: NeedFinding, place: PlaceFinding, shown: 
 def setting_words(found: SettingFinding) -> str:
     """What would put a setting right, in words."""
     return f"make it {found.subject.wanted}" if found.remedy is Remedy.POINT else ""
+
+
+def game_words(found: GameFinding, shown: Shown) -> str:
+    """What a plan for games does about a file or a folder of a game, in words."""
+    if found.subject.fix is None:
+        return f"{MENDS} puts it right" if Standing.MENDS in found.standing else ""
+    for packed in found.subject.fix.packed:
+        return f"zip it as {packed.to}"
+    loose = found.subject.fix.loose[0]
+    if found.subject.fix.displaced:
+        return f"unpack it to {parent(loose.to)}/"
+    if loose.movable:
+        return f"make it {loose.to}"
+    return f"take it from {in_words(shown(loose.holding.where), loose.holding.member)}"
 
 
 def set_words(one: SetAudit, problem: SetProblem) -> str:

@@ -25,6 +25,7 @@ from gribble.core.records.findings import (
 )
 from gribble.core.records.holding import Holding, in_words, key_of
 from gribble.core.records.place import Fitted, Place
+from gribble.core.records.recipes import Mending
 from gribble.core.records.sheet import Accept, Need
 
 
@@ -264,12 +265,10 @@ class NeedsAuditor:
             use, accept = best
         damage = self._near.of(self._rig.name, place.emulator, need, holding)
         mend = None if use else self._near.best(self._rig.name, place.emulator, need)
-        plainly = None if need.key else self._near.no_dumps.get(key_of(holding))
-        really = f.Damaged(damage.recipe, holding.size) if damage else plainly
-        beside = f.Beside(base(right[0][0].path)) if right else None
-        facts = [really or judgement.fault, beside]
         namesake, by_name = (None, None) if use or mend else self._namesake(need)
-        use, facts = use or namesake, [*facts, by_name]
+        beside = f.Beside(base(right[0][0].path)) if right else None
+        facts = (self._really(need, holding, damage) or judgement.fault, beside, by_name)
+        use = use or namesake
         return Finding(
             subject=place,
             expected=expected,
@@ -287,6 +286,12 @@ class NeedsAuditor:
             occupied=occupied,
             in_way=in_way,
         )
+
+    def _really(self, need: Need, holding: Holding, damage: Mending | None) -> f.Fact | None:
+        """What a wrong content is, as far as it is known."""
+        if damage:
+            return f.Damaged(damage.recipe, holding.size)
+        return None if need.key else self._near.no_dumps.get(key_of(holding))
 
     def _find_elsewhere(self, place: Place, keys: KeysInPlay, occupied: str | None) -> PlaceFinding:
         """A place where no right file is: misnamed in its folder, held elsewhere, or missing. A link that leads nowhere

@@ -315,13 +315,13 @@ def _of_rows(path: Path, looks: Looks, asked: Asked, found: _Found) -> Drafted:
     guesses = _of_sets(sets, columns, found) if to == "roster" else guess_fields(columns, _SHEET_FIELDS)
     known = (*SET_FIELDS, *FILE_FIELDS) if to == "roster" else SHEET_FIELDS
     guesses, met = as_said(guesses, columns, asked.fields, tuple(dict.fromkeys(known)))
-    if _THOUSANDS.search(found.text):
-        guesses = [_by_thousands(one) if one.field == "size" else one for one in guesses]
+    guesses = list(map(_by_thousands, guesses)) if _THOUSANDS.search(found.text) else guesses
     if _lacks_proof(path, to, {one.field for one in guesses}, columns):
         found = structs.replace(found, notes=(*found.notes, NAMES_ALONE))
     if to == "sheet":
         guesses += _said_above(found, {one.field for one in guesses})
-    gone = {said for said in asked.fields if said.field == NOTHING and any(said.means(one.column) for one in guesses)}
+    nothing = [said for said in asked.fields if said.field == NOTHING]
+    gone = {said for said in nothing if any(said.means(one.column) for one in guesses)}
     guesses = [one for one in guesses if not any(said.means(one.column) for said in gone)]
     refuse_unmet(asked.fields, met | gone, [one.name for one in columns])
     guesses = [_with_names(one, found.also) for one in guesses]
@@ -370,9 +370,8 @@ def _with_names(one: Guess, also: dict[str, dict[str, None]]) -> Guess:
 
 
 def _by_thousands(size: Guess) -> Guess:
-    """The guess of a size in a list that says that its K is 1,000."""
-    rule = size.rules[0]
-    if not (rule.binary or rule.unit):
+    """A guess in a list that says that its K is 1,000, if it is of a size."""
+    if size.field != "size" or not ((rule := size.rules[0]).binary or rule.unit):
         return size
     rule = structs.replace(rule, binary=True, kilo=1000, unit=rule.unit if "bit" in rule.unit else rule.unit[:1])
     words = "a K is 1,000 bytes, as the list says"
