@@ -170,10 +170,15 @@ class Message(NamedTuple):
 
 
 @cache
-def parsed() -> list[tuple[str, ast.Module]]:
-    """Every module of the program, with its name."""
-    paths = sorted(SOURCE.rglob("*.py"))
-    return [(path.relative_to(SOURCE).with_suffix("").as_posix(), ast.parse(path.read_text())) for path in paths]
+def parsed() -> list[tuple[str, list[ast.Call | ast.FunctionDef]]]:
+    """The calls and functions of every module of the program, with its name."""
+    return [
+        (
+            path.relative_to(SOURCE).with_suffix("").as_posix(),
+            [node for node in ast.walk(ast.parse(path.read_text())) if isinstance(node, ast.Call | ast.FunctionDef)],
+        )
+        for path in sorted(SOURCE.rglob("*.py"))
+    ]
 
 
 def found(calls: tuple[str, ...], functions: tuple[str, ...] = ()) -> Iterator[Message]:
@@ -181,8 +186,8 @@ def found(calls: tuple[str, ...], functions: tuple[str, ...] = ()) -> Iterator[M
 
     Raises ValueError for one whose text is not written where it is raised, so that no list could name it.
     """
-    for module, tree in parsed():
-        for node in ast.walk(tree):
+    for module, nodes in parsed():
+        for node in nodes:
             if isinstance(node, ast.Call) and (name := _name(node.func)) in calls and node.args:
                 if name != "add" or _name(node.func.value) == "mistakes":  # type: ignore[attr-defined]
                     yield _message(module, name, node)
