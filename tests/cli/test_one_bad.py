@@ -20,6 +20,7 @@ from pathlib import Path
 import pytest
 
 import gribble as gribble_package
+from gribble.cli import loaded
 from tests.conftest import Gribble
 from tests.making import A, B, C, config, files, need, sheet, small_world
 
@@ -65,6 +66,15 @@ def test_what_gets_files_back_needs_no_catalogue(gribble: Gribble, tmp_path: Pat
     CATALOGUES[case](world / "catalogue")
     assert gribble("check", cwd=world).code in (0, 2)
     own_commands(gribble, world)
+
+
+def test_what_gets_files_back_reads_no_catalogue(
+    gribble: Gribble, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    world, read = placed(gribble, tmp_path), list[object]()
+    monkeypatch.setattr(loaded, "load_catalogue", read.append)
+    own_commands(gribble, world)
+    assert read == []
 
 
 @pytest.mark.parametrize(

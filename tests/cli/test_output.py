@@ -18,9 +18,13 @@ from rich.text import Text
 
 from gribble.cli.app import COMMANDS as COMMAND_TABLE
 from gribble.cli.app import GROUPS, MEANT
+from gribble.core.audit.judging.case import KeysInPlay
+from gribble.core.audit.judging.needs import NeedsAuditor
 from gribble.core.base.amounts import count, size
 from gribble.core.base.version import VERSION
-from gribble.core.records.findings import Verdict
+from gribble.core.records.findings import NeedFinding, Verdict
+from gribble.core.records.place import Fitted
+from gribble.core.records.sheet import Need
 from gribble.views.looks import VERDICTS
 from gribble.views.plain import clean
 from gribble.views.screen import LEAST_WIDTH, Screen, shrunk, wrapped
@@ -139,6 +143,24 @@ def test_a_configuration_may_be_named_before_or_after_the_command(gribble: Gribb
 def test_a_narrowed_check_speaks_of_nothing_else(gribble: Gribble, world: Path) -> None:
     rigs = gribble("check", "whimbrel", "--json", cwd=world, code=1).json["rigs"]
     assert [(rig["rig"], [one["emulator"] for one in rig["emulators"]]) for rig in rigs] == [("stick", ["whimbrel"])]
+
+
+def test_only_what_a_question_is_about_is_judged(
+    gribble: Gribble, world: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    judged: set[str] = set()
+    find = NeedsAuditor.find
+
+    def noting(self: NeedsAuditor, fitted: Fitted, need: Need, keys: KeysInPlay) -> NeedFinding:
+        judged.add(fitted.emulator)
+        return find(self, fitted, need, keys)
+
+    monkeypatch.setattr(NeedsAuditor, "find", noting)
+    for words in ("why saltpan", "sets check", "sets show saltpan", "needs saltpan", "sets pack"):
+        gribble(*words.split(), cwd=world)
+        assert not judged, words
+    gribble("check", "--rig", "stick", cwd=world, code=1)
+    assert judged == {"whimbrel", "redshank", "knot"}
 
 
 def test_where_nothing_is_wanted_every_answer_says_so(gribble: Gribble, tmp_path: Path) -> None:

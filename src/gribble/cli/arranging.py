@@ -190,7 +190,7 @@ def _without_source(config: Config, text: str, folder: Path) -> dict[Keys, Any]:
 def _try(call: Call, loaded: Loaded, name: str, rig: Rig) -> None:
     """Reach for a rig on another machine once, and say whether it answers."""
     config = Config(rig={name: rig})
-    reached = Rigs(call, loaded._replace(config=config))
+    reached = Rigs(call, structs.replace(loaded, config=config))
     try:
         why = reached.why_away(name)
     except GribbleError as error:

@@ -239,7 +239,7 @@ def why(
         scope = call.scope if is_set else structs.replace(call.scope, emulators=(name,))
         if is_set:
             asked = sets_named(session, scope, (name,), entered)
-            found = set_answers(survey(session, scope).audit(Ask(scope=scope, sets=asked)))
+            found = set_answers(survey(session, scope).audit(Ask(scope=scope, sets_only=True, sets=asked)))
         else:
             found = answers(survey(session, scope).audit(Ask(scope=scope, games=True)))
             found = [one for one in found if one.emulator or name in session.loaded.config.rig[one.rig.rig].emulators]

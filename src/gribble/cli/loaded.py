@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterable
+from functools import cached_property
 from pathlib import Path
-from typing import NamedTuple
 
-from msgspec import structs
+from msgspec import Struct, structs
 
 from gribble.cli.command import Call
 from gribble.cli.finding import find_config, memory_folder
@@ -24,17 +24,26 @@ from gribble.core.survey.sources import SeenSources
 from gribble.views.looks import shorten
 
 
-class Loaded(NamedTuple):
-    """A configuration with its catalogue. `path` is that of gribble.toml, `memory` the folder where the index lives;
-    either is None if there is no configuration. `sources` are those that were seen before; in `config` each stands
-    where its volume is today."""
+class Loaded(Struct, frozen=True, dict=True):
+    """A configuration with its catalogue, which is read when somebody asks for it, from its `folders`. `path` is that
+    of gribble.toml, `memory` the folder where the index lives; either is None if there is no configuration. `sources`
+    are those that were seen before; in `config` each stands where its volume is today."""
 
     config: Config
     path: Path | None
-    catalogue: Catalogue
-    known: KnownContents
+    folders: tuple[Path, ...]
     memory: Path | None
     sources: SeenSources
+
+    @cached_property
+    def catalogue(self) -> Catalogue:
+        """The sheets and rosters."""
+        return load_catalogue(list(self.folders))
+
+    @cached_property
+    def known(self) -> KnownContents:
+        """The contents that they know."""
+        return KnownContents(self.catalogue.sheets.values())
 
     def refuse_source(self, target: Path, option: str) -> None:
         """Raise GribbleError where something is to be written into a source, or into a catalogue that is followed."""
@@ -45,7 +54,7 @@ def load(call: Call, *, strict: bool = False, lenient: bool = False, catalogue: 
     """Configuration and catalogue of a call; mistakes in sheets are told, and those sheets left out.
 
     `strict` raises MistakesError if they concern an emulator on a rig in scope, `lenient` goes on whatever there is
-    and tells nothing of it; `catalogue` folders need no configuration. Raises GribbleError if there is none.
+    and does not look at it; `catalogue` folders need no configuration. Raises GribbleError if there is none.
     """
     environment, named = call.environment, list(catalogue)
     path = None if named and not call.config else require_config(call)
@@ -55,9 +64,14 @@ def load(call: Call, *, strict: bool = False, lenient: bool = False, catalogue: 
             raise no_such(folder, "folder")
     folders = [environment.path(folder) for folder in named] or sheet_folders(config)
     finish_adding(call, folders)
-    sheets = load_catalogue(folders)
-    call.scope = meant(config, sheets.sheets, call.scope)
+    memory = memory_folder(environment, path)
+    seen = SeenSources(memory / "sources.json" if memory else None)
+    today = structs.replace(config, sources=tuple(map(seen.today, config.sources)))
+    loaded = Loaded(today, path, tuple(folders), memory, seen)
+    by_title = call.scope.emulators or call.scope.releases
+    call.scope = meant(config, loaded.catalogue.sheets if by_title else {}, call.scope)
     if not lenient:
+        sheets = loaded.catalogue
         mistakes = check_against(config, sheets, str(path))
         unknown = without_sheets(config, sheets, str(path), call.scope.rigs) if strict else []
         if mistakes or unknown:
@@ -69,10 +83,7 @@ def load(call: Call, *, strict: bool = False, lenient: bool = False, catalogue: 
             call.screen.tell(
                 f"gribble: {count(len(sheets.mistakes), 'mistake')} in the catalogue; those sheets are left out"
             )
-    memory = memory_folder(environment, path)
-    seen = SeenSources(memory / "sources.json" if memory else None)
-    config = structs.replace(config, sources=tuple(map(seen.today, config.sources)))
-    return Loaded(config, path, sheets, KnownContents(sheets.sheets.values()), memory, seen)
+    return loaded
 
 
 def finish_adding(call: Call, folders: Iterable[Path], *, strict: bool = False) -> None:

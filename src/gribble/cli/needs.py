@@ -98,7 +98,8 @@ def show_families(session: Session, scope: Scope, names: list[str], as_json: boo
     rosters = {(one.name, emulator): arcade.roster for one in world.rigs for emulator, arcade in one.arcade.items()}
     known = [(roster, name) for roster in rosters.values() if roster for name in asked if name in roster.sets]
     relatives = {relative for roster, name in known for relative in family_of(roster, name).path}
-    everyone = sets_of(world.audit(Ask(scope=scope, sets=(*asked, *sorted(relatives - set(asked))))))
+    names_and_relatives = (*asked, *sorted(relatives - set(asked)))
+    everyone = sets_of(world.audit(Ask(scope=scope, sets_only=True, sets=names_and_relatives)))
     audits = {(found.rig, one.emulator, each.set): each for found, one, each in everyone}
     trees, unknown = [], []
     for found, emulator, one in (pair for pair in everyone if pair[2].set in asked):

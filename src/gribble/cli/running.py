@@ -57,12 +57,11 @@ def planned(
     skip: list[str] | None,
     *,
     by_name: bool = False,
-    sets_only: bool = False,
 ) -> Plan:
     """The plan for some rigs, narrowed. Raises GribbleError for a word that no step answers to."""
     volumes = session.rigs.volumes(audits)
     only, skip = (by_ids(audits, words or ()) for words in (only, skip))
-    plan = make_plan(audits, by_name=by_name, only=only or (), sets_only=sets_only, volumes=volumes)
+    plan = make_plan(audits, by_name=by_name, only=only or (), volumes=volumes)
     for name, volume in volumes.items():
         if not volume and plan.on(name):
             session.notes.aside(

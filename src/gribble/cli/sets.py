@@ -45,7 +45,9 @@ def check(
         scope, asked = call.scope, sets_named(session, call.scope, names or ())
         world = survey(session, scope, reread=reread)
         with_sets = {found.name for found in world.rigs if any(one.arcade for one in found.emulators)}
-        audits = tuple(found for found in world.audit(Ask(scope=scope, sets=asked)) if found.rig in with_sets)
+        audits = tuple(
+            found for found in world.audit(Ask(scope=scope, sets_only=True, sets=asked)) if found.rig in with_sets
+        )
         audits = sorted_audits(with_verdicts(audits, chosen), sort)
         if call.json:
             session.screen.json(sets_json(audits))
@@ -87,11 +89,9 @@ def pack(
             return finished
         asked = sets_named(session, scope, names or ())
         world = survey(session, scope, told=MOST_PASSED_OVER)
-        ask = Ask(scope=scope, sets=asked, packing=True, style=style, stubs=stubs, lean=lean)
+        ask = Ask(scope=scope, sets_only=True, sets=asked, packing=True, style=style, stubs=stubs, lean=lean)
         audits = world.audit(ask)
-        code = place_plan(
-            session, scope, audits, planned(session, audits, only, skip, sets_only=True), yes, narrowed=True
-        )
+        code = place_plan(session, scope, audits, planned(session, audits, only, skip), yes, narrowed=True)
         return finished or code
 
 

@@ -88,7 +88,9 @@ class World(Struct, frozen=True, kw_only=True):
             self.members.close()
 
     def _audit(self, ask: Ask) -> tuple[RigAudit, ...]:
-        holdings, scope = self.elsewhere, ask.scope
+        scope = ask.scope
+        rigs = [rig for rig in self.rigs if _concerns(scope, rig)]
+        holdings = [*self.elsewhere, *(rig.holdings for rig in self.rigs if not _concerns(scope, rig))]
         given = Given(
             known=self.known,
             ask=ask,
@@ -97,21 +99,14 @@ class World(Struct, frozen=True, kw_only=True):
             sets=sets_asked(self.rigs, ask.sets) if ask.sets else {},
             among={} if ask.contents is None else users_of(self.rigs, ask.contents),
         )
-        audits = audit(self.rigs, holdings, given)
-        wishes = [
-            self._nearer(one) for rig, found in zip(self.rigs, audits, strict=True) for one in _wishes(rig, found)
-        ]
+        audits = audit(rigs, holdings, given)
+        wishes = [self._nearer(one) for rig, found in zip(rigs, audits, strict=True) for one in _wishes(rig, found)]
         asking = {(found.rig, one.emulator) for found in audits for one in found.emulators if one.arcade.asks_others}
         if wishes or asking:
             near = self.searcher().search(wishes) if wishes else NearMisses()
-            rigs = self.knowing_other_releases(asking).rigs
+            rigs = [rig for rig in self.knowing_other_releases(asking).rigs if _concerns(scope, rig)]
             audits = audit(rigs, holdings, msgspec.structs.replace(given, near=near))
-        return tuple(
-            _narrow(found, scope)
-            for rig, found in zip(self.rigs, audits, strict=True)
-            if (not scope.rigs or rig.name in scope.rigs)
-            and (not scope.emulators or any(one in scope.emulators for one in rig.names))
-        )
+        return tuple(_narrow(found, scope) for found in audits)
 
     def knowing_other_releases(self, of: Container[tuple[str, str]] | None = None) -> World:
         """The same with the rosters of other releases read, for all arcade emulators or `of` some, by rig and name."""
@@ -337,6 +332,12 @@ def _wishes_of(rig: RigSeen, fitted: Fitted, finding: NeedFinding, key_needs: di
                 held=next((place.use for place in wrong if place.use and place.accept and not place.source), None),
                 rig=rig.name,
             )
+
+
+def _concerns(scope: Scope, rig: RigSeen) -> bool:
+    """Whether a question is about a rig; what others hold counts all the same."""
+    named = not scope.rigs or rig.name in scope.rigs
+    return named and (not scope.emulators or any(one in scope.emulators for one in rig.names))
 
 
 def _narrow(found: RigAudit, scope: Scope) -> RigAudit:

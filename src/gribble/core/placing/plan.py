@@ -157,10 +157,9 @@ def make_plan(
     *,
     by_name: bool = False,
     only: Collection[str] = (),
-    sets_only: bool = False,
     volumes: Mapping[str, str] | None = None,
 ) -> Plan:
-    """The plan for some rigs. `by_name` takes files that only their name speaks for; `sets_only` leaves needs out.
+    """The plan for some rigs. `by_name` takes files that only their name speaks for.
 
     Files that belong nowhere are displaced only for needs that `only` names.
     What a rig's volume (its kind, by rig) cannot hold is refused.
@@ -169,7 +168,7 @@ def make_plan(
     refused: list[Refused] = []
     gaps: list[Gap] = []
     away: list[Bring] = []
-    for rig in map(_sets_of, rigs) if sets_only else rigs:
+    for rig in rigs:
         planner = _Planner(rig, by_name, only)
         can, cannot = _holdable(planner.steps, (volumes or {}).get(rig.rig, ""), rig.folds_case)
         steps += can
@@ -448,12 +447,6 @@ class _Planner:
         if isinstance(step, Copy):
             step = structs.replace(step, dated=bool(use.attic))
         return structs.replace(step, private=bool(wish.finding.need.key))
-
-
-def _sets_of(rig: RigAudit) -> RigAudit:
-    """An audit of nothing but sets."""
-    emulators = tuple(structs.replace(emulator, findings=(), settings=(), games=()) for emulator in rig.emulators)
-    return structs.replace(rig, emulators=emulators)
 
 
 def _together(one: Step, other: Step) -> Pack | None:

@@ -169,13 +169,15 @@ class Scope(Struct, frozen=True, kw_only=True):
 class Ask(Struct, frozen=True, kw_only=True):
     """Everything that a question asks of an audit, beside what it is about.
 
-    `sets` are asked for by name in place of those that are wanted; of the wanted ones only those are judged that could
-    use one of some `contents`. `games` adds game folders, `packing` what would put sets right: in another `style` than
-    the configured one, with `stubs`, without what no wanted set needs if `lean`. `prefer` are needs for which another
-    content is asked for than the one in place: the first in the order of preference, or the one with a label.
+    `sets_only` leaves out needs, settings and what is demanded of the root. `sets` are asked for by name in place of
+    those that are wanted; of the wanted ones only those are judged that could use one of some `contents`. `games` adds
+    game folders, `packing` what would put sets right: in another `style` than the configured one, with `stubs`, without
+    what no wanted set needs if `lean`. `prefer` are needs for which another content is asked for than the one in place:
+    the first in the order of preference, or the one with a label.
     """
 
     scope: Scope = Scope()
+    sets_only: bool = False
     sets: tuple[str, ...] = ()
     contents: frozenset[Content] | None = None
     style: Style | None = None

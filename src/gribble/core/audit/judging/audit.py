@@ -77,26 +77,23 @@ class _Auditor:
         self._games = GamesAuditor(case) if case.given.ask.games else None
 
     def audit(self) -> RigAudit:
+        """Sets first, as nothing beside them matters to some questions."""
         rig = self._rig
         if rig.away:
             return RigAudit(rig=rig.name, root=rig.root, away=rig.away, folds_case=rig.folds_case)
-        findings = [self._needs_of(fitted) for fitted in rig.emulators]
-        spare = spare_files(self._case, self._serving, chain.from_iterable(findings))
-        emulators = tuple(
+        emulators = [
             EmulatorAudit(
                 emulator=fitted.emulator,
                 title=fitted.title,
                 release=fitted.release,
                 note=fitted.note,
-                findings=group,
-                settings=self._settings.audit(fitted, group),
-                root=check_root(fitted, rig, self._case.shelf),
-                games=self._games.audit(fitted) if self._games else None,
+                findings=(),
                 arcade=self._sets.audit(fitted),
-                spare=tuple(spare.get(fitted.emulator, ())),
             )
-            for fitted, group in zip(rig.emulators, findings, strict=True)
-        )
+            for fitted in rig.emulators
+        ]
+        if not self._case.given.ask.sets_only:
+            emulators = self._with_needs(emulators)
         return RigAudit(
             rig=rig.name,
             root=rig.root,
@@ -109,6 +106,22 @@ class _Auditor:
                 for_sets={one.emulator: one.arcade.uses for one in emulators},
             ),
         )
+
+    def _with_needs(self, emulators: list[EmulatorAudit]) -> list[EmulatorAudit]:
+        """The emulators with all that is wanted beside sets, and the files that no sheet knows."""
+        findings = [self._needs_of(fitted) for fitted in self._rig.emulators]
+        spare = spare_files(self._case, self._serving, chain.from_iterable(findings))
+        return [
+            structs.replace(
+                one,
+                findings=group,
+                settings=self._settings.audit(fitted, group),
+                root=check_root(fitted, self._rig, self._case.shelf),
+                games=self._games.audit(fitted) if self._games else None,
+                spare=tuple(spare.get(fitted.emulator, ())),
+            )
+            for one, fitted, group in zip(emulators, self._rig.emulators, findings, strict=True)
+        ]
 
     def _needs_of(self, fitted: Fitted) -> tuple[NeedFinding, ...]:
         """The needs of an emulator, in such an order that it is known of each what it requires: keys first, since
