@@ -8,6 +8,7 @@ import runpy
 import shlex
 import shutil
 import subprocess
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -99,11 +100,16 @@ def commands() -> list[tuple[str, str]]:
     return found
 
 
+@cache
+def whole() -> Any:
+    """The program with all its commands."""
+    return typer.main.get_command(program(all_=True))
+
+
 @pytest.mark.parametrize(("document", "line"), commands())
 def test_every_command_in_the_documents_is_one(document: str, line: str) -> None:
     """Its name, its options and how many words it takes are known to the program (nothing is carried out)."""
-    command: Any = typer.main.get_command(program(all_=True))
-    words = shlex.split(line)[1:]
+    command, words = whole(), shlex.split(line)[1:]
     while hasattr(command, "commands") and words and not words[0].startswith("-"):
         if words[0] not in command.commands and command.name in SHOWN:
             words = [SHOW, *words]
@@ -122,14 +128,13 @@ def test_there_are_commands_in_the_documents() -> None:
 
 
 def test_every_message_that_names_a_command_names_one_there_is() -> None:
-    whole: Any = typer.main.get_command(program(all_=True))
     named = re.findall(r"\bgribble ([a-z][^|`;.]*)", (DOCS / "messages.md").read_text())
     assert len(named) > 50
     for text in named:
-        command, words = whole, text.split()
+        command, words = whole(), text.split()
         while hasattr(command, "commands") and words and words[0] in command.commands:
             command, words = command.commands[words[0]], words[1:]
-        assert command is not whole, f"there is no gribble {text}"
+        assert command is not whole(), f"there is no gribble {text}"
         options = {word.partition("=")[0].rstrip(",:)") for word in words if word.startswith("--") and word != "--"}
         if not hasattr(command, "commands"):
             assert options <= {option for one in command.params for option in one.opts}, f"gribble {text}"

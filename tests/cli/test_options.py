@@ -113,33 +113,34 @@ def test_a_report_can_be_of_one_emulator(gribble: Gribble, world: Path) -> None:
     assert {one["emulator"] for one in told["obtain"]} == {"knot"}
 
 
+VALUES = [
+    ("check --rig=l", {"lighthouse"}),
+    ("check --rig=", {"annex", "cabinet", "lighthouse", "stick"}),
+    ("needs Tern", {"Tern 16", "Tern 8"}),
+    ("catalogue import x.csv --to ro", {"roster"}),
+    ("place --only re", {"rename", "redshank"}),
+    ("place --skip sea", set()),
+    ("schema ro", {"roster-head", "roster-set"}),
+    ("undo ", {"1", "2"}),
+    ("attic list --run=", {"1", "2"}),
+    ("keys check --emulator god", {"godwit"}),
+]
+"""What is typed up to Tab, and what is offered."""
+
+
 @pytest.mark.parametrize("shell", ["bash", "zsh", "fish"])
-@pytest.mark.parametrize(
-    ("words", "offered"),
-    [
-        ("check --rig=l", {"lighthouse"}),
-        ("check --rig=", {"annex", "cabinet", "lighthouse", "stick"}),
-        ("needs Tern", {"Tern 16", "Tern 8"}),
-        ("catalogue import x.csv --to ro", {"roster"}),
-        ("place --only re", {"rename", "redshank"}),
-        ("place --skip sea", set()),
-        ("schema ro", {"roster-head", "roster-set"}),
-        ("undo ", {"1", "2"}),
-        ("attic list --run=", {"1", "2"}),
-        ("keys check --emulator god", {"godwit"}),
-    ],
-)
-def test_a_shell_is_offered_values(gribble: Gribble, placed: Path, shell: str, words: str, offered: set[str]) -> None:
-    line = f"gribble {words}"
-    parts = re.findall(r"[^ =]+|=|(?<= )$", line)
-    env = {"COMP_WORDS": "\n".join(parts), "COMP_CWORD": str(len(parts) - 1), "_TYPER_COMPLETE_ARGS": line}
-    env |= {"_GRIBBLE_COMPLETE": f"complete_{shell}", "_TYPER_COMPLETE_FISH_ACTION": "get-args"}
-    if shell != "bash":
-        del env["COMP_WORDS"], env["COMP_CWORD"]
-    said = gribble(cwd=placed, **env).out
-    before = "" if shell == "bash" or "=" not in words else words.split()[-1].partition("=")[0] + "="
-    told = set(re.findall(r'"([^"]+)"', said) if shell == "zsh" else said.splitlines())
-    assert told - {""} == {before + word for word in offered}
+def test_a_shell_is_offered_values(gribble: Gribble, placed: Path, shell: str) -> None:
+    for words, offered in VALUES:
+        line = f"gribble {words}"
+        parts = re.findall(r"[^ =]+|=|(?<= )$", line)
+        env = {"COMP_WORDS": "\n".join(parts), "COMP_CWORD": str(len(parts) - 1), "_TYPER_COMPLETE_ARGS": line}
+        env |= {"_GRIBBLE_COMPLETE": f"complete_{shell}", "_TYPER_COMPLETE_FISH_ACTION": "get-args"}
+        if shell != "bash":
+            del env["COMP_WORDS"], env["COMP_CWORD"]
+        said = gribble(cwd=placed, **env).out
+        before = "" if shell == "bash" or "=" not in words else words.split()[-1].partition("=")[0] + "="
+        told = set(re.findall(r'"([^"]+)"', said) if shell == "zsh" else said.splitlines())
+        assert told - {""} == {before + word for word in offered}, words
 
 
 @pytest.fixture
