@@ -8,9 +8,10 @@ from __future__ import annotations
 import shlex
 from collections import Counter
 from collections.abc import Iterable
+from enum import StrEnum
+from operator import is_not
 from typing import Any, NamedTuple
 
-import msgspec
 from msgspec import Struct, structs
 
 from gribble.core.answers.next import next_of
@@ -234,21 +235,27 @@ def make_report(
 
 
 def for_others(report: Report, folder: str, home: str) -> Report:
-    """The same report as others may read it: `without_home` in any text."""
-
+    """The same report as others may read it: `without_home` in any text. What has no such text, as nearly all of a
+    large report, stays the same record."""
     shortened = without_home(folder, home)
 
     def told(value: Any) -> Any:
         match value:
+            case StrEnum():
+                return value
             case str():
                 return shortened(value)
-            case dict():
-                return {key: told(one) for key, one in value.items()}
-            case list() | tuple():
-                return [told(one) for one in value]
+            case tuple():
+                new = tuple(map(told, value))
+                return new if any(map(is_not, new, value)) else value
+            case Struct():
+                fields = {name: getattr(value, name) for name in value.__struct_fields__}
+                changed = {name: new for name, one in fields.items() if (new := told(one)) is not one}
+                return structs.replace(value, **changed) if changed else value
         return value
 
-    return msgspec.convert(told(msgspec.to_builtins(report)), Report)
+    shared: Report = told(report)
+    return shared
 
 
 def _oldest(audits: tuple[RigAudit, ...]) -> str:

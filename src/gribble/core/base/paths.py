@@ -269,14 +269,15 @@ def without_home(folder: str, home: str) -> Callable[[str], str]:
     """Return what shortens the paths in a text that others may read: those below a `folder` begin there, and those
     below the `home` folder begin with a tilde."""
     roots = [
-        (re.compile(rf"(?<![\w/.~-]){re.escape(root.rstrip('/'))}(?:[/\\]|(?![\w.-]))"), short)
+        (root.rstrip("/"), re.compile(rf"(?<![\w/.~-]){re.escape(root.rstrip('/'))}(?:[/\\]|(?![\w.-]))"), short)
         for root, short in ((folder, ""), (home, "~/"))
         if root
     ]
 
     def shortened(text: str) -> str:
-        for root, short in roots:
-            text = root.sub(short, text)
+        for root, pattern, short in roots:
+            if root in text:  # which hardly any has
+                text = pattern.sub(short, text)
         return text
 
     return shortened
