@@ -68,7 +68,7 @@ ABOUT = {
     "cli/catalogue": "The catalogue", "core/audit/looking": "Rigs and sources",
     "stores": "Rigs and sources", "core/audit": "Reading files", "core/survey": "Reading files",
     "core/answers/needed": "Names and options", "cli/check": "Names and options",
-    "cli/identify": "Names and options", "cli/importing": "Taking over a list",
+    "cli/identify": "Names and options", "cli/import": "Taking over a list",
     "core/answers/wishes": "Names and options",
     "cli/publishing": "Catalogues that travel", "core/answers/following": "Catalogues that travel",
     "stores/signing": "Catalogues that travel", "core/catalogue/publishing": "Catalogues that travel",

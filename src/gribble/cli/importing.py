@@ -2,24 +2,18 @@
 
 from __future__ import annotations
 
-import os
 import re
-from pathlib import Path
-from typing import Annotated, NamedTuple
 
-import typer
 from msgspec import structs
 
 from gribble.cli.command import Call, command
-from gribble.cli.completing import emulators, one_of
 from gribble.cli.entering import Entry
-from gribble.cli.loaded import refuse_any_source
-from gribble.cli.options import ReplaceOption, YesOption
+from gribble.cli.import_wish import ENDINGS, NOT_IMPORTED, ImportOptions, Otherwise, Wish, check_options
 from gribble.cli.refreshing import listed
-from gribble.cli.taking_over import ENDINGS, NOT_IMPORTED, Otherwise, Wish, take_over
-from gribble.core.base.errors import ExitCode, GribbleError, no_such
+from gribble.cli.taking_over import take_over
+from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.base.filewriter import check_target, write_file
-from gribble.core.base.paths import name_fault, path_fault
+from gribble.core.base.paths import name_fault
 from gribble.core.base.regular import MOST_TEXT, read_regular
 from gribble.core.base.texts import text_of
 from gribble.core.catalogue.importing.drafting import Asked, draft_map
@@ -31,54 +25,6 @@ from gribble.views.init import show_drafted
 from gribble.views.looks import kept_words
 from gribble.views.screen import styled
 from gribble.views.shell import typed
-
-
-class ImportOptions(NamedTuple):
-    """The list and the options of `gribble catalogue import`."""
-
-    file: Annotated[str, typer.Argument(metavar="LIST", help="A table, a page, a workbook, an export, checksums.")]
-    to: Annotated[
-        str | None,
-        typer.Option(
-            "--to",
-            metavar="sheet|roster|plays",
-            help="What to make of it (default: Gribble decides).",
-            autocompletion=one_of("sheet", "roster", "plays"),
-        ),
-    ] = None
-    map_: Annotated[str | None, typer.Option("--map", metavar="MAP", help="A field map (default: drafted).")] = None
-    draft: Annotated[
-        str | None, typer.Option("--draft", metavar="MAP", help="Write the drafted map, so that you can correct it.")
-    ] = None
-    out: Annotated[str | None, typer.Option("--out", metavar="FILE", help="The file to write.")] = None
-    into: Annotated[
-        str | None, typer.Option("--into", metavar="FILE", help="Add what is new to this sheet or roster.")
-    ] = None
-    preview: Annotated[
-        int, typer.Option("--preview", metavar="N", help="Only show the first N records as understood.")
-    ] = 0
-    emulator: Annotated[
-        str | None, typer.Option("--emulator", metavar="NAME", help="Whose list it is.", autocompletion=emulators)
-    ] = None
-    release: Annotated[str | None, typer.Option("--release", metavar="R", help="Of which release.")] = None
-    in_: Annotated[
-        str | None,
-        typer.Option("--in", metavar="FOLDER", help="With --rig: the folder where the emulator looks there."),
-    ] = None
-    folder: Annotated[str, typer.Option("--folder", hidden=True)] = ""
-    rig: Annotated[
-        str | None, typer.Option("--rig", metavar="NAME", help="Enter the emulator for this rig in gribble.toml, too.")
-    ] = None
-    table: Annotated[int | None, typer.Option("--table", metavar="N", help="Which table of the list, from 1.")] = None
-    field: Annotated[
-        list[str] | None,
-        typer.Option(metavar="COLUMN=FIELD", help="What a column is; nothing: it is not taken. As often as you like."),
-    ] = None
-    leave_out: Annotated[
-        bool, typer.Option("--leave-out", help="Write the good records, and leave out those with mistakes.")
-    ] = False
-    replace: ReplaceOption = False
-    yes: YesOption = False
 
 
 @command("catalogue import", takes="json")
@@ -99,26 +45,12 @@ def import_(call: Call, options: ImportOptions) -> int:
 def _listed(call: Call, options: ImportOptions) -> int:
     with listed(call, options.file) as found:
         assert found is not None, "nothing was asked for that could be unchanged"
-        return _import(call, options, Wish(
-            call,
-            found.path,
-            options.file,
-            out=options.out,
-            into=options.into,
-            preview=options.preview,
-            leave_out=options.leave_out,
-            yes=options.yes,
-            inside=options.in_ or options.folder or None,
-            release=options.release,
-            replace=options.replace,
-            listed=found.noted,
-            etag=found.etag,
-        ))  # fmt: skip
+        return _import(call, Wish(call, options, found))
 
 
-def _import(call: Call, options: ImportOptions, wish: Wish) -> int:
-    source = wish.source
-    _check(call, source, options)
+def _import(call: Call, wish: Wish) -> int:
+    options = wish.options
+    check_options(call, wish.found.path, options)
     entry = Entry.of(call, options.rig) if options.rig else None
     wish = wish._replace(entry=entry)
     folder = "" if entry else options.folder
@@ -126,59 +58,34 @@ def _import(call: Call, options: ImportOptions, wish: Wish) -> int:
     if options.draft is not None:
         check_target(call.environment.path(options.draft), replace_other=options.replace)
     if options.map_ is not None:  # the user has said it all
-        wish = wish._replace(yes=True, map_=options.map_)
-        return _by_map(wish, {key: word for key, word in said.items() if word}, options.to)
+        wish = wish.where(yes=True)
+        return _by_map(wish, options.map_, {key: word for key, word in said.items() if word})
     fields = tuple(map(read_said, options.field or ()))
     asked = Asked(options.to or "", options.emulator or "", options.release or "", folder, options.table, fields)
     return _by_draft(wish, asked, options.draft)
-
-
-def _check(call: Call, source: Path, options: ImportOptions) -> None:
-    """Raise GribbleError where the options do not make sense."""
-    if options.to is not None and options.to not in ENDINGS:
-        raise GribbleError(f"--to {options.to} is not known", fix="Write --to sheet, --to roster or --to plays.")
-    if not os.path.exists(source):
-        raise no_such(options.file, "file")
-    if not os.path.isfile(source):
-        raise GribbleError(f"{options.file} is not a file", fix="Name the list itself.")
-    if options.folder and not options.rig and (fault := path_fault(options.folder)):
-        raise GribbleError(f'--folder "{options.folder}" {fault}', fix="Give a path, such as system/bios.")
-    if options.in_ is not None and not options.rig:
-        raise GribbleError("--in needs the rig on which the emulator looks there", fix="Name the rig too: --rig NAME.")
-    for option, value in (("--emulator", options.emulator), ("--release", options.release)):
-        if value and (fault := name_fault(value)):
-            raise GribbleError(f'{option} "{value}" {fault}', fix="Give a plain word.")
-    if options.out is not None and options.into is not None:
-        raise GribbleError(
-            "--out and --into do not go together: one writes a new file, the other adds to a file",
-            fix="Give one of them.",
-        )
-    for option, path in (("--out FILE", options.out), ("--into FILE", options.into), ("--draft MAP", options.draft)):
-        if path is not None:
-            refuse_any_source(call, call.environment.path(path), option)
 
 
 _NEEDED = {"sheet": ("name",), "roster": ("name", "set"), "plays": ("plays",)}
 """Fields without which a list cannot be taken over."""
 
 
-def _by_map(wish: Wish, said: dict[str, str], to: str | None) -> int:
+def _by_map(wish: Wish, map_: str, said: dict[str, str]) -> int:
     """Take a list over by a map that the user gives; what the command says of emulator, release and folder wins."""
-    path = wish.call.environment.path(wish.map_)
-    made = load_map(path, to)
-    to = to or made.target
+    path = wish.call.environment.path(map_)
+    made = load_map(path, wish.options.to)
+    to = wish.options.to or made.target
     if to != "plays":
         made = structs.replace(made, **{to: {**getattr(made, to), **said}})
         wish = wish._replace(map_text=with_said(text_of(read_regular(path, MOST_TEXT)), to, said))
     wish = wish.aimed(to, made)
-    if wish.only_shown and not wish.preview:
+    if wish.only_shown and not wish.options.preview:
         raise GribbleError(
             "say where the result goes", fix="--out FILE writes it; --preview 3 only shows the first records."
         )
     wish.check_target(to)
     code = take_over(wish, made, to)
-    if wish.preview and code == ExitCode.CLEAN:
-        _say_next(wish, made, to, ["--map", wish.map_])
+    if wish.options.preview and code == ExitCode.CLEAN:
+        _say_next(wish, made, to, ["--map", map_])
     return code
 
 
@@ -186,10 +93,10 @@ def _by_draft(wish: Wish, asked: Asked, draft: str | None) -> int:
     """Show what was understood of a list, ask about what is doubtful, and take the list over; once more where somebody
     says that something is otherwise."""
     while True:
-        drafted, sure = draft_map(wish.source, asked), list[Said]()
+        drafted, sure = draft_map(wish.found.path, asked), list[Said]()
         try:
             asks = not (drafted.looks.format is ListFormat.CHECKSUMS and asked.emulator)  # else nothing is guessed
-            now = wish._replace(said=_said_of(asked), can_say=True, yes=wish.yes or not asks)
+            now = wish._replace(said=_said_of(asked), can_say=True).where(yes=wish.options.yes or not asks)
             return _as_drafted(now, drafted, draft, sure)
         except Otherwise as said:
             asked = _changed(wish, asked._replace(fields=(*asked.fields, *sure)), drafted, said.answer)
@@ -222,7 +129,7 @@ def _changed(wish: Wish, asked: Asked, drafted: Drafted, answer: str) -> Asked:
     column = columns[int(number) - 1] if number.isdigit() and 0 < int(number) <= len(columns) else number
     changed = asked._replace(fields=(*(one for one in asked.fields if not one.means(column)), Said(column, field)))
     try:
-        draft_map(wish.source, changed)
+        draft_map(wish.found.path, changed)
     except GribbleError as error:
         wish.call.screen.say(f"{error.what[:1].upper()}{error.what[1:]}. {error.fix}")
         return asked
@@ -237,11 +144,11 @@ def _as_drafted(wish: Wish, drafted: Drafted, draft: str | None, sure: list[Said
         drafted = _with_release(wish, drafted)
     wish = wish.aimed(drafted.to, drafted.made)
     wish.check_target(drafted.to)
-    show_drafted(screen, drafted, wish.shown, numbered=wish.asks)
+    show_drafted(screen, drafted, wish.options.file, numbered=wish.asks)
     left_out = bool(drafted.notes)
     if draft is not None:
-        map_ = write_map(drafted, wish.shown).encode()
-        kept = write_file(wish.call.environment.path(draft), [map_], replace_other=wish.replace)
+        map_ = write_map(drafted, wish.options.file).encode()
+        kept = write_file(wish.call.environment.path(draft), [map_], replace_other=wish.options.replace)
         screen.out.print()
         screen.say(f"{draft}: the map, to be corrected{kept_words(kept)}.")
     refused: list[Guess] = []
@@ -270,7 +177,7 @@ def _as_drafted(wish: Wish, drafted: Drafted, draft: str | None, sure: list[Said
     drafted = _with_empty_cells(wish, drafted)
     made = drafted.without(refused).made
     agreed = [one for one in drafted.doubtful if one not in refused]
-    wish = wish._replace(drafted=True, map_text=write_map(drafted.settled(agreed), wish.shown))
+    wish = wish._replace(drafted=True, map_text=write_map(drafted.settled(agreed), wish.options.file))
     screen.out.print()
     code = take_over(wish, made, drafted.to)
     if code == ExitCode.CLEAN and wish.only_shown:
@@ -305,15 +212,15 @@ def _with_release(wish: Wish, drafted: Drafted) -> Drafted:
     can be asked, or nothing usable is said."""
     emulator = drafted.made.roster["emulator"]
     answer = ""
-    if wish.call.environment.is_terminal and not wish.yes:
+    if wish.call.environment.is_terminal and not wish.options.yes:
         wish.call.screen.say(
-            styled(f"{wish.shown} does not say for which release of {emulator} it is. Which is it? ", "bold")
+            styled(f"{wish.options.file} does not say for which release of {emulator} it is. Which is it? ", "bold")
         )
         wish.call.screen.flush()
         answer = wish.call.environment.answer().strip()
     if not answer or name_fault(answer):
         raise GribbleError(
-            f"{wish.shown} does not say for which release of {emulator} it is", fix="Say it: --release RELEASE"
+            f"{wish.options.file} does not say for which release of {emulator} it is", fix="Say it: --release RELEASE"
         )
     made = structs.replace(drafted.made, roster={**drafted.made.roster, "release": answer})
     return structs.replace(drafted, made=made, named={**drafted.named, "release": Named(answer, "your answer")})
@@ -321,10 +228,10 @@ def _with_release(wish: Wish, drafted: Drafted) -> Drafted:
 
 def _say_next(wish: Wish, made: FieldMap, to: str, more: list[str]) -> None:
     if to == "plays":
-        words = [wish.shown, *more, "--to", to, "--into", "ROSTER"]
+        words = [wish.options.file, *more, "--to", to, "--into", "ROSTER"]
         wish.call.screen.next(f"gribble catalogue import {typed(map(str, words))}", "adds it to a roster")
         return
     top = getattr(made, to)
     name = f"{top['emulator']}-{top['release']}" if to == "roster" else top["emulator"]
-    words = [wish.shown, *more, *wish.said, *(["--to", to] if more else []), "--out", f"{name}{ENDINGS[to]}"]
+    words = [wish.options.file, *more, *wish.said, *(["--to", to] if more else []), "--out", f"{name}{ENDINGS[to]}"]
     wish.call.screen.next(f"gribble catalogue import {typed(map(str, words))}", "writes all of it")
