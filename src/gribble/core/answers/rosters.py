@@ -142,8 +142,8 @@ def wanted_now(place: ArcadePlace) -> list[str]:
     arcade = place.rig.arcade[place.fitted.emulator]
     if arcade.roster is None:
         return []
-    others = () if place.fitted.wanted is not None else with_others(arcade, place.load).others
-    return wanted_sets(place.fitted.wanted, arcade.roster, place.cabinet, others, place.discs.digests)
+    others = () if place.fitted.installed.wanted is not None else with_others(arcade, place.load).others
+    return wanted_sets(place.fitted.installed.wanted, arcade.roster, place.cabinet, others, place.discs.digests)
 
 
 # What changes
@@ -177,8 +177,8 @@ def compare_releases(place: ArcadePlace, old: Roster, new: Roster) -> list[SetCh
             "do not share any set",
             fix="Name two releases of one emulator.",
         )
-    wanted = wanted_sets(place.fitted.wanted, old, place.cabinet, (new,), place.discs.digests)
-    if place.fitted.wanted == ("all",):
+    wanted = wanted_sets(place.fitted.installed.wanted, old, place.cabinet, (new,), place.discs.digests)
+    if place.fitted.installed.wanted == ("all",):
         wanted += [name for name in wanted_sets(("all",), new, place.cabinet) if name not in old.sets]
     return compare_rosters(old, new, wanted, place.cabinet, place.discs)
 
@@ -212,7 +212,7 @@ def wishes_of(place: ArcadePlace, entries: Iterable[str] = ()) -> dict[str, floa
             f"no set of {place.fitted.emulator} on {place.rig.name} is wanted",
             fix="--wanted FILE names some, one on each line; gribble check shows which you have.",
         )
-    return {name: place.fitted.weights.get(name, 1.0) for name in wanted}
+    return {name: place.fitted.installed.weights.get(name, 1.0) for name in wanted}
 
 
 def fit_card(
@@ -264,7 +264,7 @@ class _Sizer:
     def __init__(self, place: ArcadePlace, roster: Roster, cluster: int) -> None:
         self._place = place
         self._cluster = cluster
-        self._style = place.fitted.style
+        self._style = place.fitted.installed.style
         self._homes = Homes(roster)
         self._roster = roster
         self._held: dict[tuple[str, str], Holding | None] = {}
@@ -287,7 +287,7 @@ class _Sizer:
             if image := self._place.discs.image(disc):
                 things.append(f"disc {disc.sha1}")
                 self.sizes[things[-1]] = self._whole_clusters(image.size)
-        if self._style is Style.MERGED and self._place.fitted.stubs and family.parents:
+        if self._style is Style.MERGED and self._place.fitted.installed.stubs and family.parents:
             things.append(f"stub {family.one.set}")
             self.sizes[things[-1]] = self._whole_clusters(END_BYTES)
         return tuple(things)

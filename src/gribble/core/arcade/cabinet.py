@@ -260,7 +260,7 @@ def cabinet_of(
     assert arcade is not None
     folder, exact = fitted.folders[arcade.folder], fitted.root.exact_names
     too = fitted.more_folders.get(arcade.folder, ())
-    shape = Shape(folder, arcade.archives, exact, fitted.variants, arcade.disc_ending, too)
+    shape = Shape(folder, arcade.archives, exact, fitted.installed.variants, arcade.disc_ending, too)
     return Cabinet(rig, shape, elsewhere, remembered)
 
 

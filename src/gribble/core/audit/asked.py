@@ -86,7 +86,7 @@ def sets_asked(rigs: Iterable[RigSeen], names: Collection[str]) -> dict[tuple[st
 
     def concerns(fitted: Fitted, arcade: ArcadeWorld, name: str) -> bool:
         own = arcade.roster.sets if arcade.roster else {}
-        if name in own or name in (fitted.wanted or ()):
+        if name in own or name in (fitted.installed.wanted or ()):
             return True
         return name not in known and any(name in other.sets for other in arcade.others)
 

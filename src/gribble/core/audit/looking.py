@@ -121,11 +121,13 @@ def _wishing(group: tuple[Fitted, ...], arcade: Mapping[str, ArcadeWorld]) -> tu
 
     def named(one: Fitted) -> Fitted:
         roster = arcade[one.emulator].roster if one.emulator in arcade else None
-        weights = read_wishes(one.wanted or (), roster.sets if roster else None)
-        weights.update({name: one.weights[name] for name in one.weights.keys() & weights.keys()})
-        return msgspec.structs.replace(one, wanted=tuple(weights), weights=weights)
+        said = one.installed
+        weights = read_wishes(said.wanted or (), roster.sets if roster else None)
+        weights.update({name: said.weights[name] for name in said.weights.keys() & weights.keys()})
+        installed = msgspec.structs.replace(said, wanted=tuple(weights), weights=weights)
+        return msgspec.structs.replace(one, installed=installed)
 
-    return tuple(one if one.wanted is None or one.wanted in (("all",), ("held",)) else named(one) for one in group)
+    return tuple(one if one.installed.wanted in (None, ("all",), ("held",)) else named(one) for one in group)
 
 
 def refitted(world: World, config: Config, catalogue: Catalogue, scope: Scope) -> World:

@@ -8,9 +8,8 @@ from types import MappingProxyType
 
 from msgspec import Struct, structs
 
-from gribble.core.base.kinds import Style
 from gribble.core.base.paths import base, join, parent
-from gribble.core.records.config import Liking
+from gribble.core.records.config import Installed, Liking
 from gribble.core.records.sheet import Accept, Arcade, Media, Need, Pair, Root, Setting, Unlock
 
 
@@ -89,7 +88,8 @@ class Fitted(Struct, frozen=True, kw_only=True, dict=True):
     """A sheet fitted to one rig and release: folders as they are there, only the needs that concern it.
 
     `unmeetable` are needs none of whose known contents works with the release; `other_releases` are the contents, by
-    need, that work with other releases only. Accepts are in the order of `liking`, preferred first.
+    need, that work with other releases only. `installed` is what the person says of it. Accepts are in the order of
+    `liking`, preferred first.
     """
 
     emulator: str
@@ -98,7 +98,6 @@ class Fitted(Struct, frozen=True, kw_only=True, dict=True):
     folders: dict[str, str]
     more_folders: dict[str, tuple[str, ...]] = {}
     needs: tuple[Need, ...]
-    ignore: frozenset[str] = frozenset()
     unmeetable: frozenset[str] = frozenset()
     other_releases: dict[str, tuple[Accept, ...]] = {}
     unlock: tuple[Unlock, ...] = ()
@@ -107,11 +106,7 @@ class Fitted(Struct, frozen=True, kw_only=True, dict=True):
     pair: tuple[Pair, ...] = ()
     root: Root = Root()
     arcade: Arcade | None = None
-    wanted: tuple[str, ...] | None = None
-    style: Style | None = None
-    stubs: bool = False
-    variants: dict[str, str] = {}
-    weights: dict[str, float] = {}
+    installed: Installed = Installed()
     liking: Liking = Liking()
     order: tuple[str, ...] = ()
     note: str = ""
@@ -122,6 +117,6 @@ class Fitted(Struct, frozen=True, kw_only=True, dict=True):
         return {need.id: tuple(self._places(need)) for need in self.needs}
 
     def _places(self, need: Need) -> Iterator[Place]:
-        ignored, unmeetable = need.id in self.ignore, need.id in self.unmeetable
+        ignored, unmeetable = need.id in self.installed.ignore, need.id in self.unmeetable
         for place in places_of(self.emulator, self.folders, need, self.more_folders):
             yield structs.replace(place, ignored=ignored, unmeetable=unmeetable, exact=self.root.exact_names)

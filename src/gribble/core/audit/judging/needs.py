@@ -47,7 +47,7 @@ class NeedsAuditor:
             places.append(self._with_required_keys(need, found, keys.required) if need.key else found)
         if need.nothing_else:
             places += self._surplus(fitted, need)
-        finding = NeedFinding(need=need, places=tuple(places), ignored=need.id in fitted.ignore)
+        finding = NeedFinding(need=need, places=tuple(places), ignored=need.id in fitted.installed.ignore)
         if need.id in self._prefer and finding.in_place and not need.file:
             return self._with_another(finding, keys)
         if need.key:

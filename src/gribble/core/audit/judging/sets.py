@@ -30,14 +30,14 @@ class SetsAuditor:
     def audit(self, fitted: Fitted) -> ArcadeAudit:
         """The wanted sets, what would put them right, and whether other releases' rosters could say more of them."""
         arcade, ask = self._rig.arcade.get(fitted.emulator), self._case.given.ask
-        style = ask.style or fitted.style
+        style = ask.style or fitted.installed.style
         if fitted.arcade is None or arcade is None or arcade.roster is None:
             return ArcadeAudit(note=arcade.note if arcade else "", style=style)
         cabinet = cabinet_of(self._rig, fitted, self._elsewhere)
         headers = list(self._case.given.readings.discs)
         discs = Discs(fitted.arcade, cabinet.folder, self._shelf.loose, headers, self._rig.name)
         samples = samples_of(self._rig, fitted, self._elsewhere)
-        wanted = wanted_sets(fitted.wanted, arcade.roster, cabinet, arcade.others, discs.digests)
+        wanted = wanted_sets(fitted.installed.wanted, arcade.roster, cabinet, arcade.others, discs.digests)
         here = (self._rig.name, fitted.emulator)
         named, among = self._case.given.sets.get(here), self._case.given.among.get(here)
         asked = [name for name in (wanted if named is None else named) if among is None or name in among]
@@ -45,8 +45,8 @@ class SetsAuditor:
             self._away.connected_set(audit_set(arcade.roster, name, cabinet, arcade.others, discs, samples))
             for name in asked
         )
-        asks = bool(arcade.unread) and asks_others(named or fitted.wanted, arcade.roster, sets, cabinet)
-        notes = [*filter(None, [arcade.note]), *variant_faults(arcade.roster, fitted.variants)]
+        asks = bool(arcade.unread) and asks_others(named or fitted.installed.wanted, arcade.roster, sets, cabinet)
+        notes = [*filter(None, [arcade.note]), *variant_faults(arcade.roster, fitted.installed.variants)]
         aside = lying_aside(arcade.roster, cabinet, wanted) if named is None and among is None else Aside()
         found = ArcadeAudit(sets=sets, asks_others=asks, note="; ".join(notes), style=style, aside=aside)
         if not wanted and named is None:
@@ -54,7 +54,7 @@ class SetsAuditor:
             return structs.replace(found, idle=True, note="; ".join(notes))
         if not ask.packing and style is None:
             return found
-        how = HowPacked(style, ask.stubs or fitted.stubs, ask.lean)
+        how = HowPacked(style, ask.stubs or fitted.installed.stubs, ask.lean)
         uses = in_use(arcade.roster, {*wanted, *asked}, cabinet) if ask.packing and self._shared_out() else frozenset()
         remedies = pack_sets(arcade.roster, sets, cabinet, how, discs, samples)
         return structs.replace(found, remedies=self._awaited(remedies, sets), uses=uses)
