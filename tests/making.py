@@ -32,6 +32,7 @@ import gribble
 from gribble.cli.app import run
 from gribble.cli.environment import Environment
 from gribble.cli.main import main
+from gribble.core.answers.schema import SCHEMAS
 from gribble.core.records.answers import ANSWERS
 from gribble.core.records.steps import Step
 from gribble.stores import local
@@ -51,6 +52,7 @@ A, B, C = b"content A" * 400, b"content B" * 300, b"any other content" * 200
 def as_documented(answer: Any) -> Any:
     """The same answer, which has the keys and values that its schema has, and no others."""
     kind = answer.get("gribble", "").partition("/")[0] if isinstance(answer, dict) else ""
+    assert not kind or kind in SCHEMAS, f"{kind} has no schema"
     if kind in ANSWERS:
         known = msgspec.convert(answer, ANSWERS[kind])
         assert answer == known, [key for key in answer if answer[key] != known.get(key)]

@@ -896,9 +896,9 @@ class WantedSet(TypedDict):
 
 
 class Unclear(TypedDict):
-    """A title that several sets have."""
+    """A line that could mean several sets."""
 
-    words: str
+    line: str
     sets: list[str]
 
 
@@ -911,7 +911,7 @@ class Wanted(TypedDict):
     wanted: list[WantedSet]
     added: list[str]
     removed: list[str]
-    unclear: list[Any]
+    unclear: list[Unclear]
     unknown: list[str]
 
 
@@ -1238,6 +1238,7 @@ ANSWERS: dict[str, Any] = {
     "discs": Discs, "doctor": Doctor, "family": Families, "fit": Fit, "history": History, "identify": Identify,
     "import": Import, "keys": Keys, "lint": Lint, "match": MatchReleases, "mend": Mend, "needs": Needs, "place": Place,
     "plan": Plan, "playlists": Playlists, "refresh": Refresh, "rigs": Rigs, "scrub": Scrub, "sets": Sets,
-    "sheets": Sheets, "state": Status, "undo": Undo, "update": Update, "wanted": Wanted, "watch": Watch, "why": Why,
+    "sheets": Sheets, "sources": Sources, "state": Status, "undo": Undo, "update": Update, "wanted": Wanted,
+    "watch": Watch, "why": Why, "words": Words,
 }  # fmt: skip
 """Every kind of answer; `report/1` has a record of its own."""
