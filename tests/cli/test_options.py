@@ -92,6 +92,16 @@ def test_options_that_contradict_each_other_are_refused(gribble: Gribble, world:
     assert faulty in gribble(*words.split(), cwd=world, code=2).err
 
 
+def test_nothing_that_people_read_has_a_former_name() -> None:
+    root = Path(__file__).parents[2]
+    texts = [root / "README.md", *(root / "docs").glob("*.md"), *(root / "src").rglob("*.py")]
+    former = [rf"gribble {' '.join(words)}\b" for words in COMMANDS]
+    former += [rf"gribble {name}\b[^`\n]*? {option}\b" for name, options in OPTIONS.items() for option in options]
+    assert [
+        (path.name, found[0]) for path in texts for one in former if (found := re.search(one, path.read_text("utf-8")))
+    ] == []
+
+
 def test_tables_go_to_a_file_or_to_standard_output(gribble: Gribble, world: Path) -> None:
     words = ("sets", "compare", "1.6", "1.8", "--rig", "cabinet", "--csv")
     shown = gribble(*words, "-", cwd=world, code=1).out

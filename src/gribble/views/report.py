@@ -58,7 +58,7 @@ def away_words(one: SourceAway) -> str:
 
 
 def report_json(report: Report) -> dict[str, Any]:
-    """`report/1`: the whole as one object; its schema is `gribble catalogue schema report`."""
+    """`report/1`: the whole as one object; its schema is `gribble schema report`."""
     record = msgspec.to_builtins(report)
     changes = [{**one, "when": zoned(one["when"])} for one in record["changes"]]
     return {"gribble": "report/1", **record, "when": zoned(report.when), "changes": changes}

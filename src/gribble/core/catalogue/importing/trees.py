@@ -96,7 +96,7 @@ def json_tree(path: Path, looks: Looks) -> Tree:
     return tree
 
 
-BY_HAND = "gribble catalogue schema map shows what a map can say; --map MAP uses one."
+BY_HAND = "gribble schema map shows what a map can say; --map MAP uses one."
 """What to do where a list says too little."""
 
 
