@@ -43,10 +43,23 @@ def test_sets_are_picked_by_words_years_makers_families_and_what_is_held(
     gribble: Gribble, den: Path, words: tuple[str, ...], wanted: list[str]
 ) -> None:
     looked = gribble("sets", "wanted", *words, "--instead", "--json", cwd=den).json
-    assert [one["set"] for one in looked["wanted"]] == wanted
+    assert [one["set"] for one in looked["wanted"]] == (
+        wanted or ["mill", "kiln2"]
+    )  # where none is picked, those of now
     assert not (den / LIST).exists()  # a look
     gribble("sets", "wanted", *words, "--instead", "--yes", cwd=den)
     assert (listed(den) if wanted else (den / LIST).exists()) == (wanted or False)
+
+
+def test_of_several_arcade_emulators_the_one_is_meant_that_has_wanted_sets(gribble: Gribble, world: Path) -> None:
+    said = gribble("sets", "wanted", "nothing-like-it", cwd=world, code=1).words
+    assert "27 sets wanted of turnstone on cabinet" in said
+    assert "No change" in said
+    config = world / "gribble.toml"
+    config.write_text(config.read_text().replace('dotterel = "5"', 'dotterel = { release = "5", wanted = "all" }'))
+    told = gribble("sets", "wanted", "nothing-like-it", cwd=world, code=2).err
+    assert "several arcade emulators could be meant: turnstone on cabinet, dotterel on annex" in told
+    assert "for example --emulator turnstone --rig cabinet." in told
 
 
 def test_the_list_is_added_to_taken_from_and_replaced(gribble: Gribble, den: Path) -> None:

@@ -83,7 +83,7 @@ def wanted(call: Call, options: WantedOptions) -> int:
         now, kept = wanted_now(place), session.loaded.config.rig[place.rig.name].emulators[place.fitted.emulator].wanted
         by_name = kept if kept not in [(one,) for one in SPECIAL] else None
         listed = by_name or now
-        entries = changed_list(listed, picked.sets, how, roster.sets) if not shows else now
+        entries = changed_list(listed, picked.sets, how, roster.sets) if picked.sets else now
         look = Look(place.rig.name, place.fitted.emulator, roster.sets, now, entries, picked, whole)
         if call.json:
             session.screen.json(wanted_json(look))

@@ -94,10 +94,12 @@ def one_place(
     places = arcade_places(world, rigs, emulators)
     if len(places) > 1:
         wishes = tuple(wishes)
-        places = [place for place in places if _knows(place, wishes or wanted_now(place))] or places
+        knowing = [place for place in places if _knows(place, wishes)]
+        places = knowing or [place for place in places if _knows(place, wanted_now(place))] or places
     if len(places) > 1:
         names = ", ".join(f"{place.fitted.emulator} on {place.rig.name}" for place in places)
-        raise GribbleError(f"several files have this name: {names}", fix="Name one: --rig RIG, --emulator EMULATOR.")
+        one = f"--emulator {places[0].fitted.emulator} --rig {places[0].rig.name}"
+        raise GribbleError(f"several arcade emulators could be meant: {names}", fix=f"Name one, for example {one}.")
     return places[0]
 
 

@@ -117,7 +117,9 @@ class Look(NamedTuple):
 
     @property
     def after(self) -> list[str]:
-        """The sets that would be wanted."""
+        """The sets that would be wanted; where nothing was picked, no list is written, and all stays as it is."""
+        if not self.picked.sets:
+            return self.now
         return list(dict.fromkeys(name for entry in self.entries for name in read_wish(entry, self.sets).sets))
 
     @property
