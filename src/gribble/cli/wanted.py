@@ -19,7 +19,7 @@ from gribble.cli.session import Session, ask
 from gribble.cli.set_releases import EmulatorOption
 from gribble.cli.surveying import survey
 from gribble.core.answers.entering import Said, entered
-from gribble.core.answers.rosters import ArcadePlace, one_place, wanted_now
+from gribble.core.answers.rosters import ArcadePlace, one_place, roster_of, wanted_now
 from gribble.core.answers.wishing import How, Look, Pick, Picked, changed_list, changed_text, pick
 from gribble.core.arcade.match import whole_games
 from gribble.core.base.errors import ExitCode, GribbleError, unreadable
@@ -72,7 +72,7 @@ def wanted(call: Call, options: WantedOptions) -> int:
         scope = call.scope
         world = survey(session, scope)
         place = one_place(world, scope.rigs, (options.emulator,) if options.emulator else (), options.words or ())
-        roster = _roster_of(place)
+        roster = roster_of(place)
         whole = frozenset(whole_games(roster, place.cabinet.everything, place.discs.digests))
         words = tuple(options.words or ())
         asked = Pick(words, lines, years, options.maker or "", whole if options.held else None, options.family)
@@ -104,17 +104,6 @@ def _how(options: WantedOptions) -> How:
     if options.instead and options.without:
         raise GribbleError("--instead and --without mean opposite things", fix="Use one of them.")
     return How.INSTEAD if options.instead else How.WITHOUT if options.without else How.ADD
-
-
-def _roster_of(place: ArcadePlace) -> Roster:
-    """The roster of an arcade emulator's release. Raises GribbleError without one."""
-    roster = place.rig.arcade[place.fitted.emulator].roster
-    if roster is None:
-        raise GribbleError(
-            f"there is no roster for {place.fitted.emulator}",
-            fix="gribble catalogue import LIST --to roster makes one from a list.",
-        )
-    return roster
 
 
 def _years(text: str | None) -> tuple[int, int] | None:

@@ -31,7 +31,7 @@ def show_picked(screen: Screen, look: Look) -> None:
     changes = (("+", look.added), ("-", look.removed))
     screen.grid([(f"{sign} {len(names):,}", _names(look, names)) for sign, names in changes if names])
     if look.is_same:
-        screen.say(styled("  No change: these are the sets of now.", QUIET))
+        screen.say(styled("  The list does not change.", QUIET))
     picked = look.picked
     if picked.unclear:
         screen.say(f"{count(len(picked.unclear), 'line')} could mean several sets. Name the one that you mean:")
@@ -39,7 +39,7 @@ def show_picked(screen: Screen, look: Look) -> None:
             [(wish.words, "; ".join(look.sets[name].described for name in wish.sets)) for wish in picked.unclear]
         )
     if picked.unknown:
-        screen.say(f"No set is called so: {named(picked.unknown, NAMES_SHOWN)}")
+        screen.say(f"No set has such a name or title: {named(picked.unknown, NAMES_SHOWN)}")
 
 
 def _say_counts(screen: Screen, look: Look) -> None:

@@ -103,6 +103,17 @@ def one_place(
     return places[0]
 
 
+def roster_of(place: ArcadePlace) -> Roster:
+    """The roster of an arcade emulator's release. Raises GribbleError without one."""
+    roster = place.rig.arcade[place.fitted.emulator].roster
+    if roster is None:
+        raise GribbleError(
+            f"there is no roster for {place.fitted.emulator}",
+            fix="gribble catalogue import LIST --to roster makes one from a list.",
+        )
+    return roster
+
+
 # Which release
 
 
@@ -225,12 +236,7 @@ def fit_card(
     Without a `cluster` that of the rig's volume is taken.
     """
     cluster = cluster or cluster_of(place.rig.volume, Path(place.rig.root))
-    roster = place.rig.arcade[place.fitted.emulator].roster
-    if roster is None:
-        raise GribbleError(
-            f"there is no roster for {place.fitted.emulator}",
-            fix="gribble catalogue import FILE --to roster makes one from a list.",
-        )
+    roster = roster_of(place)
     sizer, known = _Sizer(place, roster, cluster), sorted(roster.sets)
     found: list[Wish] = []
     reasons: dict[str, str] = {}
