@@ -252,7 +252,9 @@ def for_others(report: Report, folder: str, home: str) -> Report:
                 fields = {name: getattr(value, name) for name in value.__struct_fields__}
                 changed = {name: new for name, one in fields.items() if (new := told(one)) is not one}
                 return structs.replace(value, **changed) if changed else value
-        return value
+            case None | int() | float():
+                return value
+        raise TypeError(f"{type(value).__name__} may hold text that is not for others")
 
     shared: Report = told(report)
     return shared
