@@ -133,7 +133,7 @@ class Wish(NamedTuple):
     can_say: bool = False
     map_text: str = ""
 
-    def where(self, **changes: Any) -> Wish:
+    def with_options(self, **changes: Any) -> Wish:
         """The same with other options."""
         return self._replace(options=self.options._replace(**changes))
 
@@ -172,8 +172,8 @@ class Wish(NamedTuple):
         name = f"{emulator}-{release}" if to == "roster" else emulator
         path = self.entry.catalogue / f"{name}{ENDINGS[to]}"
         if os.path.lexists(path) and to == "sheet":
-            return self.where(into=shorten(str(path)))
-        return self.where(out=shorten(str(path)))
+            return self.with_options(into=shorten(str(path)))
+        return self.with_options(out=shorten(str(path)))
 
     def bar(self) -> Bar:
         """A progress bar for reading the list."""

@@ -58,7 +58,7 @@ def _import(call: Call, wish: Wish) -> int:
     if options.draft is not None:
         check_target(call.environment.path(options.draft), replace_other=options.replace)
     if options.map_ is not None:  # the user has said it all
-        wish = wish.where(yes=True)
+        wish = wish.with_options(yes=True)
         return _by_map(wish, options.map_, {key: word for key, word in said.items() if word})
     fields = tuple(map(read_said, options.field or ()))
     asked = Asked(options.to or "", options.emulator or "", options.release or "", folder, options.table, fields)
@@ -96,7 +96,7 @@ def _by_draft(wish: Wish, asked: Asked, draft: str | None) -> int:
         drafted, sure = draft_map(wish.found.path, asked), list[Said]()
         try:
             asks = not (drafted.looks.format is ListFormat.CHECKSUMS and asked.emulator)  # else nothing is guessed
-            now = wish._replace(said=_said_of(asked), can_say=True).where(yes=wish.options.yes or not asks)
+            now = wish._replace(said=_said_of(asked), can_say=True).with_options(yes=wish.options.yes or not asks)
             return _as_drafted(now, drafted, draft, sure)
         except Otherwise as said:
             asked = _changed(wish, asked._replace(fields=(*asked.fields, *sure)), drafted, said.answer)

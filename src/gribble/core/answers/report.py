@@ -249,8 +249,8 @@ def for_others(report: Report, folder: str, home: str) -> Report:
                 new = tuple(map(told, value))
                 return new if any(map(is_not, new, value)) else value
             case Struct():
-                fields = {name: getattr(value, name) for name in value.__struct_fields__}
-                changed = {name: new for name, one in fields.items() if (new := told(one)) is not one}
+                fields = structs.asdict(value).items()
+                changed = {name: new for name, one in fields if (new := told(one)) is not one}
                 return structs.replace(value, **changed) if changed else value
             case None | int() | float():
                 return value

@@ -1,4 +1,4 @@
-"""What is found, as rows of words: for the terminal, tables and pages alike."""
+"""What is found, as rows of words: for tables and pages, and for the terminal where it says it in the same way."""
 
 from __future__ import annotations
 

@@ -271,7 +271,6 @@ class Homes:
         self._roster = roster
         self._entries: dict[str, dict[Content, SetFile]] = {}
         self._files: dict[str, tuple[tuple[SetFile, str], ...]] = {}
-        self._archives: dict[str, tuple[str, ...]] = {}
 
     def owner(self, name: str, file: SetFile) -> tuple[str, SetFile]:
         """The set in whose archive a file of a set is at home in a split collection, and its entry there."""
@@ -295,12 +294,6 @@ class Homes:
             alone = one.parent is None and one.bios is None
             self._files[name] = tuple((file, name if alone else self.owner(name, file)[0]) for file in files)
         return self._files[name]
-
-    def archives(self, name: str) -> tuple[str, ...]:
-        """The sets in whose archives the files of a set are at home."""
-        if name not in self._archives:
-            self._archives[name] = tuple(dict.fromkeys(home for _, home in self.files(name)))
-        return self._archives[name]
 
     def own(self, name: str) -> list[SetFile]:
         """The files that are at home in a set's archive."""

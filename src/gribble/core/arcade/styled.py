@@ -44,7 +44,7 @@ class InStyle:
             return False
         if self._style is Style.FULL:
             return self._has(name, [part.file for part in parts_of(family)])
-        homes = {home for owner, _ in owned_files(family) for home in self._homes.archives(owner)}
+        homes = {home for owner, _ in owned_files(family) for _, home in self._homes.files(owner)}
         archives = set(map(self._archive, homes))
         aside = name not in archives and self._cabinet.of(name) is not None
         return not aside and all(map(self._is_exact, archives))

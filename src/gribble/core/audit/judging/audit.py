@@ -61,9 +61,9 @@ def _obstacles(rig: RigSeen, shelf: Shelf) -> Obstacles:
 
 
 class _Auditor:
-    """Audits one rig in stages: each need is judged by what is there and held, and by what others want of the same
-    place; firmware, keys and release are made to fit; what is lacking is connected to sources that are away; and where
-    all needs are known, choices are settled. Which files serve where they lie is known before."""
+    """Audits one rig in stages. First it notes which files serve where they lie. Then it judges each need by what is
+    there, what is held, and what others want of the same place. It checks whether firmware, keys and release fit, and
+    looks for what is missing in sources that are away. Choices come last, when every need is known."""
 
     def __init__(self, case: RigCase, elsewhere: list[Holdings], away: AwaySources) -> None:
         self._settings = SettingsAuditor(case)
