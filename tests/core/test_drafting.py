@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import hashlib
 import json
+import subprocess
 import sys
 import zlib
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -338,6 +340,28 @@ def test_no_row_and_no_table_is_lost_unseen(tmp_path: Path, monkeypatch: pytest.
     other = f"<table><tr><th>File<th>Old MD5<th>New MD5<tr><td>y.rom<td>{B}<td>{C}</table>"
     left = taken(tmp_path, "plover.html", f"<table><tr><th>File<th>MD5{lines}</table>{other}")[0]
     assert left.notes == ("table 2 (File, Old MD5, New MD5) is left out",)
+
+
+def test_a_page_is_read_by_one_process_until_it_changes(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    started: list[list[str]] = []
+    real: Any = subprocess.Popen
+
+    def start(words: list[str], **how: Any) -> Any:
+        started.append(words)
+        return real(words, **how)
+
+    monkeypatch.setattr(subprocess, "Popen", start)
+    path = tmp_path / "plover.html"
+    for number, name in enumerate(("boot.rom", "warm.rom", "cold.rom"), start=1):
+        path.write_text(f"<table><tr><th>File<th>MD5<tr><td>{name}<td>{'0a' * 16}</table>")
+        drafted = draft_map(path, Asked())
+        assert [node.attributes["File"] for node in read_list(path, drafted.made)] == [name]
+        assert len(started) == number
+    monkeypatch.setattr(apart, "FEW", 2)  # a head and a file are not fewer
+    path.write_text(path.read_text() + " ")
+    drafted = draft_map(path, Asked())
+    assert len(list(read_list(path, drafted.made))) == 1
+    assert len(started) > 4
 
 
 @pytest.mark.own_ground("bounds the time of a process")

@@ -15,7 +15,8 @@ from gribble.core.base.parsers import record_fault
 from gribble.core.base.suggest import suggest
 from gribble.core.catalogue.importing.fieldmap import SET_FIELDS, WORDED_FIELDS, plain_attribute
 from gribble.core.catalogue.importing.nodes import HEADING, SECTION, Node
-from gribble.core.catalogue.importing.values import BLANKS, Part, ValueFault, digest, number, parts, single, yes
+from gribble.core.catalogue.importing.values import Part, ValueFault, digest, number, parts, single, yes
+from gribble.core.catalogue.importing.words import BLANKS
 from gribble.core.catalogue.rosters import set_faults
 from gribble.core.records.imported import Field, FieldMap, Rules, Tally
 from gribble.core.records.roster import ArcadeSet, FileState, SetFile, SetKind

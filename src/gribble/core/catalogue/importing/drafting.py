@@ -12,6 +12,7 @@ from msgspec import Struct, structs
 
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.errors import GribbleError
+from gribble.core.catalogue.importing.cells import digests_in, is_file_name
 from gribble.core.catalogue.importing.columns import Column
 from gribble.core.catalogue.importing.fieldmap import (
     FILE_FIELDS,
@@ -46,7 +47,7 @@ from gribble.core.catalogue.importing.relatives import (
 )
 from gribble.core.catalogue.importing.rules import rules_for
 from gribble.core.catalogue.importing.saying import NOTHING, Said, as_said, refuse_unmet
-from gribble.core.catalogue.importing.sniffing import digests_in, is_file_name, is_page, looks_like
+from gribble.core.catalogue.importing.sniffing import is_page, looks_like
 from gribble.core.catalogue.importing.tables import Head
 from gribble.core.catalogue.importing.trees import BY_HAND, Tree, json_tree, xml_tree
 from gribble.core.catalogue.importing.words import has_word, head_points, level_said

@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterable, Iterator
 
 from gribble.core.base.digests import HEX_LENGTHS
-from gribble.core.catalogue.importing.sniffing import digests_in, is_file_name
+from gribble.core.catalogue.importing.cells import digests_in, is_file_name
 from gribble.core.catalogue.importing.tables import Line, Row
 from gribble.core.catalogue.importing.words import is_label, level_said
 

@@ -12,9 +12,9 @@ from msgspec import structs
 
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.paths import base
+from gribble.core.catalogue.importing.cells import is_number
 from gribble.core.catalogue.importing.columns import NEVER, Column
 from gribble.core.catalogue.importing.rules import rules_for
-from gribble.core.catalogue.importing.sniffing import is_number
 from gribble.core.catalogue.importing.values import one_digest
 from gribble.core.catalogue.importing.words import has_word, head_points
 from gribble.core.records.imported import Degree, Field, Guess, Rules

@@ -10,10 +10,11 @@ from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.errors import GribbleError, unreadable
 from gribble.core.base.regular import read_text
 from gribble.core.catalogue.importing.apart import read_apart, rows_apart
+from gribble.core.catalogue.importing.cells import digests_in, is_file_name
 from gribble.core.catalogue.importing.entries import entry_rows, lines_of
 from gribble.core.catalogue.importing.nodes import HEADING, SECTION, Advance, Node, flat
 from gribble.core.catalogue.importing.plaintext import aligned_rows, key_rows, pipe_rows, with_whole_folders
-from gribble.core.catalogue.importing.sniffing import digests_in, is_file_name, is_page, looks_like, without_forum_marks
+from gribble.core.catalogue.importing.sniffing import is_page, looks_like, without_forum_marks
 from gribble.core.catalogue.importing.streams import csv_rows, read_json, read_jsonl, read_toml, read_yaml
 from gribble.core.catalogue.importing.tables import Head, Row, tables_of
 from gribble.core.catalogue.importing.words import head_points

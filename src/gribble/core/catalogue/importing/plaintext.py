@@ -11,7 +11,7 @@ from collections import Counter
 from collections.abc import Iterator
 
 from gribble.core.base.budget import TABLE_COLUMNS
-from gribble.core.catalogue.importing.sniffing import is_datum, without_marks
+from gribble.core.catalogue.importing.cells import is_datum, without_marks
 from gribble.core.catalogue.importing.tables import Row, check_row
 
 _RULE = re.compile(r"^[\s|+:=\-─═┌┬┐├┼┤└┴┘╔╦╗╠╬╣╚╩╝]+$")

@@ -10,8 +10,8 @@ from typing import Any
 from msgspec import Struct
 
 from gribble.core.base.errors import GribbleError
+from gribble.core.catalogue.importing.cells import digests_in, is_blank
 from gribble.core.catalogue.importing.nodes import Node
-from gribble.core.catalogue.importing.sniffing import digests_in, is_blank
 from gribble.core.catalogue.importing.streams import json_data, json_node, read_jsonl, toml_data, yaml_data
 from gribble.core.catalogue.importing.words import head_points
 from gribble.core.catalogue.importing.xmlrecords import sample_xml

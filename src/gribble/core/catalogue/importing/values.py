@@ -16,6 +16,7 @@ from gribble.core.base.kinds import MOST_NUMBER
 from gribble.core.base.suggest import suggest
 from gribble.core.catalogue.importing.fieldmap import UNITS
 from gribble.core.catalogue.importing.nodes import Node
+from gribble.core.catalogue.importing.words import BINARY_UNITS, BLANKS
 from gribble.core.records.imported import Field
 
 _POWER = re.compile(r"^\d+([.,]\d+)?[eE][+-]?\d+$")
@@ -24,80 +25,11 @@ _NUMBER = re.compile(r"^(\d[\d .,'\u00a0\u202f]*?)\s*([^\W\d_]*)\.?$")
 _GROUPS = re.compile(r"[ .,'\u00a0\u202f](?=\d{3}(?!\d))")
 _FORMULA = re.compile(r'^="(.*)"$')
 _BEHIND = re.compile(r"^(?P<value>.*?\S)\s*[(\[](?P<label>[^()\[\]]+)[)\]]$", re.DOTALL)
-BLANKS = frozenset(
-    [
-        "-",
-        "--",
-        "---",
-        "–",
-        "—",
-        "―",
-        "ー",
-        "?",
-        "??",
-        "???",
-        "n/a",
-        "n.a.",
-        "na",
-        "none",
-        "null",
-        "nil",
-        "unknown",
-        "tbd",
-        "tba",
-        "unbekannt",
-        "keine",
-        "keiner",
-        "keins",
-        "k.a.",
-        "k.a",
-        "inconnu",
-        "inconnue",
-        "aucun",
-        "aucune",
-        "néant",
-        "desconocido",
-        "desconocida",
-        "ninguno",
-        "ninguna",
-        "sconosciuto",
-        "sconosciuta",
-        "nessuno",
-        "nessuna",
-        "desconhecido",
-        "desconhecida",
-        "nenhum",
-        "nenhuma",
-        "onbekend",
-        "geen",
-        "n.v.t.",
-        "不明",
-        "なし",
-        "無し",
-        "未確認",
-    ]
-)
-"""What people write where they have nothing to say."""
-
 _YES = {"yes": True, "true": True, "1": True, "y": True, "no": False, "false": False, "0": False, "n": False, "": False}
 _DIGEST = {
     length: re.compile(rf"(?<![0-9A-Za-z])(?:0[xX])?(?P<digest>[0-9A-Fa-f]{{{length}}})(?![0-9A-Za-z])")
     for length in HEX_LENGTHS.values()
 }
-_UNIT_WORDS = {
-    "": "bytes byte b octet octets oct bajt バイト",
-    "K": "k kb kbyte kbytes kilobyte kilobytes ko kio kib kilooctets ki",
-    "M": "m mb mbyte mbytes megabyte megabytes mo mio mib mi",
-    "G": "g gb gbyte gbytes gigabyte gigabytes go gio gib gi",
-    "Kbit": "kbit kbits kilobit kilobits",
-    "Mbit": "mbit mbits megabit megabits",
-}
-BINARY_UNITS = {
-    word: {"": 8, "K": 8 << 10, "M": 8 << 20, "G": 8 << 30, "Kbit": 1 << 10, "Mbit": 1 << 20}[unit]
-    for unit, words in _UNIT_WORDS.items()
-    for word in words.split()
-}
-"""How many bits the words for units stand for where a K is 1,024."""
 
 
 class ValueFault(Exception):

@@ -30,6 +30,10 @@ _MEANINGS: dict[str, dict[str, str]] = {
 }
 STOP_WORDS = frozenset(_SAID["stop"]["words"])
 """Words in a title or the name of a file that are no name of an emulator."""
+BLANKS = frozenset(_SAID["blanks"]["words"])
+"""What people write where they have nothing to say."""
+BINARY_UNITS = {word: int(bits) for bits, words in _SAID["units"].items() for word in words.split()}
+"""How many bits the words for units stand for where a K is 1,024."""
 
 
 def head_points(head: str, field: str) -> int:
