@@ -7,12 +7,13 @@ import os
 import random
 import zlib
 from collections.abc import Callable
+from functools import partial
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gribble.core.diagnosis.diagnose import Diagnosis, diagnose, flipped_bit, guesses, no_dump, prefix_of
+from gribble.core.diagnosis.diagnose import Diagnosis, Specimen, flipped_bit, no_dump, prefix_of, sought
 from gribble.core.records.recipes import Damage, mended
 from gribble.core.records.sheet import Accept
 from gribble.core.sayings.facts import damage_words, say
@@ -26,6 +27,13 @@ contents = st.integers(1, 1 << 30).flatmap(
 def accept(data: bytes, *, weak: bool = False) -> Accept:
     sha1 = None if weak else hashlib.sha1(data, usedforsecurity=False).hexdigest()
     return Accept(size=len(data), crc32=f"{zlib.crc32(data):08x}", sha1=sha1, label="right")
+
+
+def diagnose(
+    data: bytes, wanted: list[Accept], *, halves: tuple[bytes, ...] = (), keys: tuple[tuple[int, bytes], ...] = ()
+) -> Diagnosis | None:
+    one, *others = (Specimen(partial(bytes, each), sought(wanted)) for each in (data, *halves))
+    return one.diagnose(wanted, halves=others, keys=keys)
 
 
 def swap(data: bytes, width: int) -> bytes:
@@ -190,18 +198,19 @@ UNSIZED: dict[str, Callable[[bytes], tuple[bytes, bytes]]] = {
 @given(st.integers(1, 1 << 30), st.sampled_from([512, 2048, 8192]))
 def test_where_no_size_is_given_the_digest_proves_all_the_same(how: str, seed: int, size: int) -> None:
     original, broken = UNSIZED[how](random.Random(seed).randbytes(size))
-    guess = guesses(broken, ["md5"]).get(hashlib.md5(original, usedforsecurity=False).hexdigest())
+    guess = diagnose(broken, [Accept(md5=hashlib.md5(original, usedforsecurity=False).hexdigest())])
     if how == "nothing":  # it is no near miss of itself
         assert guess is None
         return
     assert guess is not None
-    assert (mended(broken, guess.recipe), guess.size) == (original, len(original))
+    assert (mended(broken, guess.recipe), guess.accept.size) == (original, len(original))
 
 
 def test_a_half_of_unknown_size_is_joined_to_its_other_half() -> None:
     data = random.Random(9).randbytes(4096)
     for one, other in ((data[:2048], data[2048:]), (data[1::2], data[0::2])):
-        guess = guesses(one, ["sha1"], (b"no half", other))[accept(data).sha1 or ""]
+        guess = diagnose(one, [Accept(sha1=accept(data).sha1)], halves=(b"no half", other))
+        assert guess is not None
         assert (guess.partner, mended(one, guess.recipe, other)) == (1, data)
 
 

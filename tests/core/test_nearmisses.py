@@ -6,10 +6,13 @@ import hashlib
 import random
 
 import pytest
+from msgspec import structs
 
 from gribble.core.base.digests import Digests
+from gribble.core.diagnosis import diagnose
 from gribble.core.diagnosis.nearmisses import Searcher, Wanted
 from gribble.core.records.holding import Holding
+from gribble.core.records.recipes import Recipe, mended
 from gribble.core.records.sheet import Accept, Kind, Level, Need, Unlock
 from gribble.core.sayings.facts import mend_words, say
 from gribble.core.survey.holdings import HeldHere
@@ -53,6 +56,39 @@ def test_unlikely_files_are_not_even_read() -> None:
     drawer = Drawer({f"{number}.bin": bytes(5000 + 7 * number) for number in range(100)})
     drawer.searcher().search([Wanted(emulator="knot", need=need("boot", RIGHT))])
     assert drawer.read == []
+
+
+@pytest.mark.parametrize("unsized", [False, True])
+@pytest.mark.parametrize("size", [4096, 2048])
+def test_what_a_file_could_be_is_made_once_for_all_needs(
+    monkeypatch: pytest.MonkeyPatch, size: int, unsized: bool
+) -> None:
+    """Of files of the wanted size, and of files of half of it, any two could belong together."""
+    drawer = Drawer({f"{number}.bin": random.Random(number + 2).randbytes(size) for number in range(6)})
+    halves = drawer.files["1.bin"] + drawer.files["0.bin"]
+    made: list[bytes] = []
+
+    def make(data: bytes, recipe: Recipe, partner: bytes = b"") -> bytes:
+        made.append(data)
+        return mended(data, recipe, partner)
+
+    monkeypatch.setattr(diagnose, "mended", make)
+
+    def work(count: int) -> tuple[int, int]:
+        made.clear()
+        drawer.read.clear()
+        wanted = [need(f"n{number}", random.Random(f"n{number}").randbytes(4096)) for number in range(count)]
+        wanted.append(need("joined", halves))
+        if unsized:
+            wanted = [structs.replace(one, accept=(structs.replace(one.accept[0], size=None),)) for one in wanted]
+        found = drawer.searcher().search([Wanted(emulator="knot", need=one) for one in wanted])
+        assert all(found.best("", "knot", one) is None for one in wanted[:-1])
+        assert found.best("", "knot", wanted[-1]) is not None
+        return len(made), len(drawer.read)
+
+    few = work(1)
+    assert few[0] > 0
+    assert work(30) == few
 
 
 @pytest.mark.parametrize(

@@ -7,15 +7,15 @@ file that no recipe makes right is a near miss of nothing.
 from __future__ import annotations
 
 import re
-import zlib
-from collections.abc import Callable, Iterable, Iterator
-from functools import cache
+from collections.abc import Callable, Container, Iterable, Iterator, Mapping, Sequence
+from functools import cache, cached_property
 from itertools import combinations
 from math import comb
 
 from msgspec import Struct, structs
 
 from gribble.core.files.hashing import digest_blocks
+from gribble.core.files.inflating import crc32
 from gribble.core.records.facts import Disguised, Empty, Fact, OneByte, PlainText, WebPage
 from gribble.core.records.recipes import SWAPS, Damage, Recipe, mended
 from gribble.core.records.sheet import Accept
@@ -44,58 +44,186 @@ class Diagnosis(Struct, frozen=True, kw_only=True):
         return self.recipe.damage is not Damage.CUT
 
 
-def diagnose(
-    data: bytes, wanted: Iterable[Accept], *, halves: tuple[bytes, ...] = (), keys: tuple[tuple[int, bytes], ...] = ()
-) -> Diagnosis | None:
-    """What happened to a file, or None. `halves` are other files that could be its other half; `keys` are pairs of an
-    unlock rule's `skip` and a key file's bytes. `partner` of the answer is the place in `halves` or `keys`.
-    """
-    crc = zlib.crc32(data)
-    for accept in wanted:
-        if accept.size is None or accept.strongest() is None or not data:
-            continue
-        for recipe in _recipes(data, accept.size):
-            if _proves(mended(data, recipe), accept):
-                return Diagnosis(recipe=recipe, accept=accept)
-        found = _flip(data, crc, accept) or _locked(data, accept, keys) or _half(data, accept, halves)
-        if found:
-            return found
-    return None
+Sought = Mapping[int | None, Mapping[str, Container[str]]]
+"""The digests that are looked for: by the size of the content in bytes (None: unknown), then by algorithm."""
 
 
-class Guess(Struct, frozen=True):
-    """A content that a recipe makes of a file where nobody says what size it should have. `partner` is the place of the
-    other half, if it takes one."""
-
-    recipe: Recipe
-    size: int
-    partner: int | None = None
-
-
-def guesses(data: bytes, algorithms: Iterable[str], halves: tuple[bytes, ...] = ()) -> dict[str, Guess]:
-    """What could be made of a file, by its digests: headers of usual lengths and surplus up to a power of two cut off,
-    padding taken off or put on, copies, halves, swapped bytes, line ends. The likeliest way to a content stands."""
-    found: dict[str, Guess] = {}
-    work = 0
-
-    def note(guess: Guess, other: bytes = b"") -> None:
-        nonlocal work
-        work += guess.size
-        if work <= MOST_WORK:
-            digests = digest_blocks([mended(data, guess.recipe, other)], algorithms)[1]
-            for digest in digests.known().values():
-                found.setdefault(digest, guess)
-
-    for size in _guessed_sizes(data):
-        for recipe in _recipes(data, size):
-            if recipe.damage is not Damage.WRAPPED:
-                note(Guess(recipe, size))
-    for place, other in enumerate(halves):
-        size = len(data) + len(other)
-        for damage in (Damage.JOINED_HALF, *([Damage.WOVEN_HALF] if len(data) == len(other) else [])):
-            for start in (0, 1):
-                note(Guess(Recipe(damage=damage, start=start, size=size), size, place), other)
+def sought(accepts: Iterable[Accept]) -> Sought:
+    """What is looked for where any of some contents will do."""
+    found: dict[int | None, dict[str, set[str]]] = {}
+    for accept in accepts:
+        if mark := _mark(accept):
+            found.setdefault(accept.size, {}).setdefault(mark, set()).add(accept.get(mark) or "")
     return found
+
+
+def _mark(accept: Accept) -> str:
+    """The digest by which a content is looked for: its CRC-32 if it is known, which is quick, else the strongest."""
+    return "crc32" if accept.crc32 else accept.strongest() or ""
+
+
+Recipes = Mapping[str, list[Recipe]]
+"""Recipes by a digest of what they make; the likeliest comes first."""
+
+
+class Specimen:
+    """A file that something may have happened to. Each recipe is carried out once, however many contents are looked
+    for; of what it makes only the digests that are sought are kept."""
+
+    def __init__(self, read: Callable[[], bytes | None], among: Sought) -> None:
+        """`read` gives the content; None if it cannot be read. What is `diagnose`d must be `among` what is sought."""
+        self._read = read
+        self._sought = among
+        self._made: dict[tuple[int, bool], Recipes] = {}
+        self._joined: dict[tuple[Specimen, bool], Recipes] = {}
+        self._content: bytes | None = None
+        self._work = 0
+
+    def content(self) -> bytes:
+        """The file's content; empty if it cannot be read. It is kept until it is let go."""
+        if self._content is None:
+            self._content = self._read() or b""
+        return self._content
+
+    def let_go(self) -> None:
+        """Keep the content no longer."""
+        self._content = None
+
+    @cached_property
+    def _summed(self) -> tuple[int, int]:
+        data = self.content()
+        return len(data), crc32(data)
+
+    @property
+    def size(self) -> int:
+        """How large it is, in bytes."""
+        return self._summed[0]
+
+    def diagnose(
+        self, wanted: Iterable[Accept], *, halves: Sequence[Specimen] = (), keys: tuple[tuple[int, bytes], ...] = ()
+    ) -> Diagnosis | None:
+        """What happened to the file, or None. `halves` are files that could be its other half; `keys` are pairs of an
+        unlock rule's `skip` and a key file's bytes. `partner` of the answer is the place in `halves` or `keys`."""
+        for accept in wanted:
+            if not _mark(accept) or not self.size:
+                continue
+            if (
+                found := self._guess(accept, halves, keys)
+                if accept.size is None
+                else (
+                    self._alone(accept)
+                    or self._flip(accept)
+                    or self._locked(accept, keys)
+                    or self._half(accept, halves)
+                )
+            ):
+                return found
+        return None
+
+    def _guess(
+        self, accept: Accept, halves: Sequence[Specimen], keys: tuple[tuple[int, bytes], ...]
+    ) -> Diagnosis | None:
+        """The same where the sheet gives no size: the digest proves what usual damage could have made of it. These are
+        headers of usual lengths and surplus up to a power of two, padding, copies, halves, swapped bytes, line ends."""
+        for size in self._guessed_sizes:
+            if found := self._alone(structs.replace(accept, size=size), guessed=True):
+                return found
+        return (
+            self._half(accept, halves)
+            or self.unlocked(accept, keys)
+            or self._flip(structs.replace(accept, size=self.size))
+        )
+
+    @cached_property
+    def _guessed_sizes(self) -> list[int]:
+        return _guessed_sizes(self.content())
+
+    def _alone(self, accept: Accept, *, guessed: bool = False) -> Diagnosis | None:
+        """What can be made of the file without any other."""
+        size = accept.size or 0
+        place = size, guessed
+        if place not in self._made:
+            data = self.content()
+            recipes = (one for one in _recipes(data, size) if not (guessed and one.damage is Damage.WRAPPED))
+            self._made[place] = self._kept(recipes, data, b"", size, guessed=guessed)
+        return self._proven(self._made[place], accept)
+
+    def _kept(self, recipes: Iterable[Recipe], data: bytes, other: bytes, size: int, *, guessed: bool) -> Recipes:
+        """The recipes that make something of a size which has a digest that is sought."""
+        wanted = self._sought.get(None if guessed else size, {})
+        found: dict[str, list[Recipe]] = {}
+        for recipe in recipes if wanted else ():
+            self._work += size if guessed else 0
+            if guessed and self._work > MOST_WORK:
+                break
+            content = mended(data, recipe, other)
+            if len(content) == size:
+                digests = digest_blocks([content], wanted)[1]
+                for name, digest in digests.known().items():
+                    if digest in wanted[name]:
+                        found.setdefault(digest, []).append(recipe)
+        return found
+
+    def _proven(
+        self, made: Recipes, accept: Accept, other: Specimen | None = None, partner: int | None = None
+    ) -> Diagnosis | None:
+        """The first of some recipes that makes a content with its strongest digest."""
+        for recipe in made.get(accept.get(_mark(accept)) or "", ()):
+            if _proves(mended(self.content(), recipe, other.content() if other else b""), accept):
+                return Diagnosis(recipe=recipe, accept=accept, partner=partner)
+        return None
+
+    def _flip(self, accept: Accept) -> Diagnosis | None:
+        """One flipped bit, offered only where a digest beside the CRC-32 proves it."""
+        length, crc = self._summed
+        if accept.crc32 is None or accept.strongest() == "crc32" or length != accept.size:
+            return None
+        bit = flipped_bit(length, crc, int(accept.crc32, 16))
+        if bit is None:
+            return None
+        recipe = Recipe(damage=Damage.FLIPPED, start=bit, size=length)
+        return Diagnosis(recipe=recipe, accept=accept) if _proves(mended(self.content(), recipe), accept) else None
+
+    def _locked(self, accept: Accept, keys: tuple[tuple[int, bytes], ...]) -> Diagnosis | None:
+        for place, (skip, key) in enumerate(keys):
+            recipe = Recipe(damage=Damage.LOCKED, start=skip, size=accept.size or 0)
+            fits = key and self.size - skip == accept.size
+            if fits and _proves(mended(self.content(), recipe, key), accept):
+                return Diagnosis(recipe=recipe, accept=accept, partner=place)
+        return None
+
+    def unlocked(self, accept: Accept, keys: tuple[tuple[int, bytes], ...]) -> Diagnosis | None:
+        """Whether a key that is held opens the file to a content, of unknown size too."""
+        for skip, _ in keys:
+            size = self.size - skip if accept.size is None else accept.size
+            if size > 0 and (found := self._locked(structs.replace(accept, size=size), keys)):
+                return found
+        return None
+
+    def _half(self, accept: Accept, halves: Sequence[Specimen]) -> Diagnosis | None:
+        """Another half, before or behind this one, or by turns."""
+        for place, other in enumerate(halves):
+            size = self.size + other.size
+            if other.size and accept.size in (None, size):
+                made = self._with(other, guessed=accept.size is None)
+                if found := self._proven(made, structs.replace(accept, size=size), other, place):
+                    return found
+        return None
+
+    def _with(self, other: Specimen, *, guessed: bool) -> Recipes:
+        """What can be made of two halves, which each of them needs to work out only once."""
+        if seen := other._joined.get((self, guessed)):
+            return {
+                digest: [structs.replace(one, start=1 - one.start) for one in recipes]
+                for digest, recipes in seen.items()
+            }
+        if (other, guessed) not in self._joined:
+            size = self.size + other.size
+            damages = [Damage.JOINED_HALF, *([Damage.WOVEN_HALF] if self.size == other.size else [])]
+            recipes = [Recipe(damage=damage, start=start, size=size) for damage in damages for start in (0, 1)]
+            made = self._kept(recipes, self.content(), other.content(), size, guessed=guessed)
+            self._joined[other, guessed] = made
+        return self._joined[other, guessed]
 
 
 def _guessed_sizes(data: bytes) -> list[int]:
@@ -114,14 +242,6 @@ def is_usual(size: int) -> bool:
     """Whether a file of a size could be a dump that usual damage has been done to: a power of two, with or without a
     header."""
     return any((size - more) > 0 and (size - more) & (size - more - 1) == 0 for more in (0, *HEADERS))
-
-
-def unlocked(data: bytes, accept: Accept, keys: tuple[tuple[int, bytes], ...]) -> Diagnosis | None:
-    """Whether a key that is held opens a file to a content of unknown size."""
-    for skip, _ in keys:
-        if len(data) > skip and (found := _locked(data, structs.replace(accept, size=len(data) - skip), keys)):
-            return found
-    return None
 
 
 def prefix_of(data: bytes, content: Iterable[bytes], accept: Accept) -> Diagnosis | None:
@@ -159,7 +279,7 @@ def _proves(content: bytes, accept: Accept) -> bool:
     strongest = accept.strongest() or ""
     if len(content) != accept.size:
         return False
-    if strongest != "crc32" and accept.crc32 and f"{zlib.crc32(content):08x}" != accept.crc32:
+    if strongest != "crc32" and accept.crc32 and f"{crc32(content):08x}" != accept.crc32:
         return False
     return digest_blocks([content], [strongest])[1].get(strongest) == accept.get(strongest)
 
@@ -222,40 +342,6 @@ def _surplus(data: bytes, size: int) -> Iterator[Recipe]:
     for header in HEADERS:
         if header < surplus:
             yield Recipe(damage=Damage.WRAPPED, start=header, size=size)
-
-
-def _flip(data: bytes, crc: int, accept: Accept) -> Diagnosis | None:
-    """One flipped bit, offered only where a digest beside the CRC-32 proves it."""
-    if accept.crc32 is None or accept.strongest() == "crc32" or len(data) != accept.size:
-        return None
-    bit = flipped_bit(len(data), crc, int(accept.crc32, 16))
-    if bit is None:
-        return None
-    recipe = Recipe(damage=Damage.FLIPPED, start=bit, size=len(data))
-    if not _proves(mended(data, recipe), accept):
-        return None
-    return Diagnosis(recipe=recipe, accept=accept)
-
-
-def _locked(data: bytes, accept: Accept, keys: tuple[tuple[int, bytes], ...]) -> Diagnosis | None:
-    for place, (skip, key) in enumerate(keys):
-        recipe = Recipe(damage=Damage.LOCKED, start=skip, size=accept.size or 0)
-        if key and len(data) - skip == accept.size and _proves(mended(data, recipe, key), accept):
-            return Diagnosis(recipe=recipe, accept=accept, partner=place)
-    return None
-
-
-def _half(data: bytes, accept: Accept, halves: tuple[bytes, ...]) -> Diagnosis | None:
-    for place, other in enumerate(halves):
-        if len(data) + len(other) != accept.size:
-            continue
-        damages = [Damage.JOINED_HALF] + ([Damage.WOVEN_HALF] if len(data) == len(other) else [])
-        for damage in damages:
-            for start in (0, 1):
-                recipe = Recipe(damage=damage, start=start, size=accept.size)
-                if _proves(mended(data, recipe, other), accept):
-                    return Diagnosis(recipe=recipe, accept=accept, partner=place)
-    return None
 
 
 _POLYNOMIAL = 0xEDB88320  # bit 31 is the coefficient of 1, bit 0 that of x^31, as CRC-32 is usually computed
@@ -327,13 +413,22 @@ def _power(base: int, exponent: int) -> int:
     return result
 
 
+@cache
+def _power_below(prime: int) -> _Table:
+    """Raising to the power of prime - 1, which is a power of two, so that this is linear like squaring."""
+    return _table(lambda value: _power(value, prime - 1))
+
+
 def _logarithm(value: int) -> int:
     """The k below 2^32 - 1 with x^k = value, from its remainders modulo each prime (Chinese remainder theorem)."""
     total = 0
     for prime in _PRIMES:
+        within = value  # raised to all other primes, so that it is in the subgroup of this one
+        for other in _PRIMES:
+            if other != prime:
+                within = _times(_apply(_power_below(other), within), within)
         cofactor = ORDER // prime
-        remainder = _small_logarithm(prime, _power(value, cofactor))
-        total += remainder * cofactor * pow(cofactor, -1, prime)
+        total += _small_logarithm(prime, within) * cofactor * pow(cofactor, -1, prime)
     return total % ORDER
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from bisect import bisect_left
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cached_property
 
 from msgspec import Struct, structs
@@ -13,13 +13,12 @@ from gribble.core.base.paths import base, fold, parent
 from gribble.core.diagnosis.diagnose import (
     HEADERS,
     Diagnosis,
-    Guess,
-    diagnose,
-    guesses,
+    Sought,
+    Specimen,
     is_usual,
     no_dump,
     prefix_of,
-    unlocked,
+    sought,
 )
 from gribble.core.files.archives.opening import HEAD_BYTES, archive_kind
 from gribble.core.files.hashing import digest_blocks
@@ -39,6 +38,8 @@ MOST_BESIDE = 64
 
 KEY_BYTES = 4096
 """The largest file, in bytes, that is tried as the key of a locked one beside it."""
+MOST_SPECIMENS = 4096
+"""Of how many files it is remembered what can be made of them."""
 MOST_SKIPPED = 16
 """How many bytes in front of a locked dump may fall away where no sheet says how many."""
 MOST_GUESSED = 4 << 20
@@ -107,16 +108,32 @@ class Searcher:
         self._archives = [one for each in self._holdings for one in each.archives]
         self._unknown: dict[int, list[Holding]] = {}  # of sizes that were asked for
         self._sizes_of: dict[tuple[int, frozenset[int]], set[int]] = {}
-        self._algorithms: tuple[str, ...] = ()
+        self._wishes: Sequence[Wanted] = ()
+        self._sought: Sought = {}
+        self._specimens: dict[FileKey, Specimen] = {}
+        self._others: dict[tuple[FileKey, int], list[Holding]] = {}
         self._expected: frozenset[int] = frozenset()
         self._sized = Column((), lambda one: one.sizes)
-        self._guesses: dict[FileKey, dict[str, Guess]] = {}
 
-    def search(self, wishes: Iterable[Wanted]) -> NearMisses:
+    def _look_for(self, wishes: Sequence[Wanted]) -> None:
+        """Be ready for these needs; what was found out of files for others is forgotten."""
+        if wishes is not self._wishes:
+            self._wishes = wishes
+            self._sought = sought(accept for wanted in wishes for accept in _provable(wanted.need))
+            self._specimens = {}
+
+    def _specimen(self, holding: Holding) -> Specimen:
+        key = key_of(holding)
+        if key not in self._specimens:
+            if len(self._specimens) >= MOST_SPECIMENS:
+                self._specimens = {}
+            self._specimens[key] = Specimen(lambda: self._read(holding), self._sought)
+        return self._specimens[key]
+
+    def search(self, wishes: Sequence[Wanted]) -> NearMisses:
         """The near misses of some needs."""
         found = NearMisses()
-        wishes = list(wishes)
-        self._algorithms = _unsized_algorithms(wishes)
+        self._look_for(wishes)
         self._stock.expect(name for wanted in wishes for name in wanted.need.names)
         unheld = [wanted for wanted in wishes if not wanted.held]
         self._expect(frozenset(size for one in unheld for size in self._sizes_for(one, _provable(one.need))))
@@ -137,14 +154,13 @@ class Searcher:
         return found
 
     def examine(
-        self, holding: Holding, wishes: Iterable[Wanted], *, thorough: bool = False
+        self, holding: Holding, wishes: Sequence[Wanted], *, thorough: bool = False
     ) -> tuple[Wanted, Mending] | None:
         """The first need that one holding is a near miss of, among those that its name or size makes likely.
 
         `thorough` tries every need.
         """
-        wishes = list(wishes)
-        self._algorithms = _unsized_algorithms(wishes)
+        self._look_for(wishes)
         for wanted in wishes:
             accepts = _provable(wanted.need)
             likely = (
@@ -219,13 +235,13 @@ class Searcher:
                         holdings.append(copy)
         return tuple(keys), tuple(holdings)
 
-    def _opened_beside(self, holding: Holding, data: bytes, wanted: Wanted, accepts: list[Accept]) -> Mending | None:
+    def _opened_beside(self, holding: Holding, wanted: Wanted, accepts: list[Accept]) -> Mending | None:
         """A locked file that a small one beside it opens; that this is the key is proven by what it opens."""
         for skip, one in self._keys_beside(holding, wanted, accepts):
             key = self._read(one)
             for accept in accepts if key else ():
                 fits = accept.size in (None, holding.size - skip)
-                if key and fits and (found := unlocked(data, accept, ((skip, key),))):
+                if key and fits and (found := self._specimen(holding).unlocked(accept, ((skip, key),))):
                     return _mend(holding, found, one)
         return None
 
@@ -340,48 +356,22 @@ class Searcher:
         keys: tuple[tuple[int, bytes], ...],
         key_holdings: tuple[Holding, ...],
     ) -> Mending | None:
-        data = self._read(holding)
-        if not data:
+        if not holding.size:
             return None
         others = list(self._halves(holding, accepts))
-        halves = [(other, content) for other in others if (content := self._read(other)) is not None]
-        contents = tuple(content for _, content in halves)
-        sized = [accept for accept in accepts if accept.size is not None]
-        found = diagnose(data, sized, halves=contents, keys=keys) or self._guess(holding, data, accepts, contents, keys)
-        if found is None:
-            return self._opened_beside(holding, data, wanted, accepts) or self._cut(holding, data, wanted, accepts)
-        partner = None
-        if found.partner is not None:
-            locked = found.recipe.damage == "locked"
-            partner = key_holdings[found.partner] if locked else halves[found.partner][0]
-        return _mend(holding, found, partner)
-
-    def _guess(
-        self,
-        holding: Holding,
-        data: bytes,
-        accepts: list[Accept],
-        halves: tuple[bytes, ...],
-        keys: tuple[tuple[int, bytes], ...],
-    ) -> Diagnosis | None:
-        """The same where the sheet gives no size: the digest proves what usual damage could have made of it."""
-        unsized = [accept for accept in accepts if accept.size is None]
-        if not unsized:
-            return None
-        place = key_of(holding)
-        if place not in self._guesses:
-            self._guesses[place] = guesses(data, self._algorithms, halves)
-        for accept in unsized:
-            guess = self._guesses[place].get(accept.get(accept.strongest() or "") or "")
-            if guess:
-                return Diagnosis(
-                    recipe=guess.recipe,
-                    accept=structs.replace(accept, size=guess.size),
-                    partner=guess.partner,
-                )
-            if found := unlocked(data, accept, keys) or diagnose(data, [structs.replace(accept, size=len(data))]):
-                return found
-        return None
+        specimen, *halves = map(self._specimen, (holding, *others))
+        try:
+            ordered = sorted(accepts, key=lambda accept: accept.size is None)
+            found = specimen.diagnose(ordered, halves=halves, keys=keys)
+            if found is None:
+                return self._opened_beside(holding, wanted, accepts) or self._cut(holding, wanted, accepts)
+        finally:
+            for each in (specimen, *halves):
+                each.let_go()
+        if found.partner is None:
+            return _mend(holding, found, None)
+        locked = found.recipe.damage == "locked"
+        return _mend(holding, found, key_holdings[found.partner] if locked else others[found.partner])
 
     def _halves(self, holding: Holding, accepts: list[Accept]) -> Iterator[Holding]:
         """Files that could be the other half: beside it, and together of the right size; those of like name first."""
@@ -389,10 +379,12 @@ class Searcher:
             rest = holding.size if accept.size is None else accept.size - holding.size
             if rest * 3 < holding.size or rest > holding.size * 3:
                 continue
-            beside = self._beside(_container(holding), rest)
-            if len(beside) <= MOST_BESIDE:
-                others = [other for other in beside if other is not holding]
-                yield from sorted(others, key=lambda other: not _alike(holding, other))[:MOST_HALVES]
+            place = key_of(holding), rest
+            if place not in self._others:
+                beside = self._beside(_container(holding), rest)
+                others = [other for other in beside if other is not holding] if len(beside) <= MOST_BESIDE else []
+                self._others[place] = sorted(others, key=lambda other: not _alike(holding, other))[:MOST_HALVES]
+            yield from self._others[place]
 
     def _beside(self, container: str, size: int) -> list[Holding]:
         """The files of a size that are in one folder or archive."""
@@ -412,11 +404,11 @@ class Searcher:
     def _by_place(self) -> dict[str, Archived]:
         return {f"{one.holding.root}/{one.holding.path}": one for one in self._archives}
 
-    def _cut(self, holding: Holding, data: bytes, wanted: Wanted, accepts: list[Accept]) -> Mending | None:
+    def _cut(self, holding: Holding, wanted: Wanted, accepts: list[Accept]) -> Mending | None:
         """A file cut short, where a right copy is held to prove it."""
         for accept in accepts:
             for copy in self._stock.copies(accept, wanted.rig)[:1]:
-                content = self._read(copy)
+                data, content = self._specimen(holding).content(), self._read(copy)
                 whole = structs.replace(accept, size=len(content)) if content else accept
                 if content is not None and (found := prefix_of(data, [content], whole)):
                     return _mend(holding, found, None)
@@ -426,12 +418,6 @@ class Searcher:
 def _provable(need: Need) -> list[Accept]:
     """The contents of a need that can be recognised in what was made of a file."""
     return [accept for accept in need.accept if accept.strongest() and accept.size != 0]
-
-
-def _unsized_algorithms(wishes: Iterable[Wanted]) -> tuple[str, ...]:
-    """The digests by which the wanted contents of unknown size are known."""
-    accepts = (accept for wanted in wishes for accept in wanted.need.accept if accept.size is None)
-    return tuple(dict.fromkeys(strongest for accept in accepts if (strongest := accept.strongest())))
 
 
 def _cut_zip(holding: Holding, data: bytes) -> Fact | None:

@@ -1,4 +1,4 @@
-"""Recipes: how the right content comes out of a wrong file. Each is a pure function of bytes, in NumPy."""
+"""Recipes: how the right content comes out of a wrong file. Each is a pure function of bytes."""
 
 from __future__ import annotations
 
