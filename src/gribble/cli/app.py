@@ -10,12 +10,14 @@ import re
 import sys
 from collections.abc import Iterator
 from contextlib import nullcontext
+from functools import cache
 from importlib import import_module
 from typing import Annotated, Any
 
 import typer
 from typer._click.exceptions import UsageError  # of all that the parser finds wrong, which typer has no name for
 from typer.core import TyperCommand, TyperGroup
+from typer.main import get_command
 
 from gribble.cli.completing import values_apart
 from gribble.cli.environment import Environment
@@ -126,6 +128,12 @@ def program(named: str = "", *, all_: bool = False) -> typer.Typer:
     return app
 
 
+@cache
+def _ready(named: str) -> Any:
+    """The program for the parser, made once for all calls in this process that name the same command."""
+    return get_command(program(named))
+
+
 def _not_ready() -> None:
     """Stands for a command of which only the line is wanted."""
 
@@ -166,7 +174,7 @@ def run(environment: Environment) -> int:
         try:
             environment = _under_present_names(environment)
             with values_apart(environment.stdout) if "_GRIBBLE_COMPLETE" in environment.env else nullcontext():
-                code = program(named_in(environment))(
+                code = _ready(named_in(environment))(
                     args=list(environment.argv), prog_name="gribble", standalone_mode=False, obj=environment
                 )
             environment.stdout.flush()

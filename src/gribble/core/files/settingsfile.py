@@ -380,20 +380,30 @@ _TAG = re.compile(rb"<[^\s/>]+(?:\s+[^\s=]+\s*=\s*(?:\"[^\"]*\"|'[^']*'))*\s*(/?
 
 def _xml_content(data: bytes, at: int, end: int, text: str) -> _Spot:
     """What stands between the start tag that begins here and its end tag."""
-    from xml.sax.saxutils import escape  # which loads a web client, so not at every start
-
     tag = _TAG.match(data, at)
     assert tag is not None
     if tag[1]:  # <name/>: opened up to hold a value
         name = re.split(rb"[\s/>]", tag[0][1:], maxsplit=1)[0].decode()
-        return _Spot(tag.end() - 2, tag.end(), "", lambda new: f">{escape(new)}</{name}>")
+        return _Spot(tag.end() - 2, tag.end(), "", lambda new: f">{_escaped(new)}</{name}>")
     inner = data[tag.end() : end].decode()
     if "<" in inner:  # a comment, a processing instruction, a CDATA section
         return _Spot(tag.end(), end, text.strip(), _refuse_markup)
     left, right = len(inner) - len(inner.lstrip()), len(inner) - len(inner.rstrip())
     if not inner.strip():
-        return _Spot(tag.end(), end, "", escape)
-    return _Spot(tag.end() + left, end - right, text.strip(), escape)
+        return _Spot(tag.end(), end, "", _escaped)
+    return _Spot(tag.end() + left, end - right, text.strip(), _escaped)
+
+
+def _escaped(text: str) -> str:
+    from xml.sax.saxutils import escape  # which loads a web client, so only where something is written
+
+    return escape(text)
+
+
+def _quoted(text: str) -> str:
+    from xml.sax.saxutils import quoteattr
+
+    return quoteattr(text)
 
 
 def _refuse_markup(_new: str) -> str:
@@ -401,13 +411,11 @@ def _refuse_markup(_new: str) -> str:
 
 
 def _xml_attribute(data: bytes, at: int, name: str, value: str) -> _Spot:
-    from xml.sax.saxutils import quoteattr
-
     tag = _TAG.match(data, at)
     found = re.search(rb"\s" + re.escape(name.encode()) + rb"\s*=\s*(\"[^\"]*\"|'[^']*')", tag[0] if tag else b"")
     if found is None:
         raise SettingError(f"has @{name} in a form that is not read")
-    return _Spot(at + found.start(1), at + found.end(1), value, quoteattr)
+    return _Spot(at + found.start(1), at + found.end(1), value, _quoted)
 
 
 def _scalar(value: object, key: str) -> str:
