@@ -31,8 +31,8 @@ accept = [{{ label = "only", size = 8, sha1 = "{sha1}" }}]
 
 
 def world_of(folder: Path, many: int) -> Path:
-    """Needs of one size: missing, right, misnamed, in a drawer, in an archive, twice; and families of
-    sets in another style than is wished, of which some lack a file."""
+    """Needs of one size: missing, right, misnamed, in a drawer, in an archive, twice; unknown files; and families of sets
+    in another style than is wished, of which some lack a file."""
     sets: list[dict[str, Any]] = [{"set": "sys", "kind": "bios", "files": [file("boot")]}]
     contents: dict[str, Any] = {"den/sets/sys.zip": {"boot.bin": "boot"}}
     for number in range(many):
@@ -59,6 +59,9 @@ def world_of(folder: Path, many: int) -> Path:
             {f"drawer/{twice} {number}.bin": data for twice in ("first", "second")},
         ]
         contents |= held[number % len(held)]
+    for number in range(STEP):  # files that nobody knows, of the right size and of half of it
+        unknown = f"drawer/unknown {number % 2}/{number}"
+        contents |= {f"{unknown}.bin": f"?{number:07}", f"{unknown}.half": f"?{number:03}"}
     sheet = SHEET.replace("[folders]", '[folders]\nboot = "boot"') + needs
     return arcade_world(folder, {"2": sets}, contents, '{ release = "2", wanted = "all", style = "merged" }', sheet)
 

@@ -347,8 +347,10 @@ def _surplus(data: bytes, size: int) -> Iterator[Recipe]:
 _POLYNOMIAL = 0xEDB88320  # bit 31 is the coefficient of 1, bit 0 that of x^31, as CRC-32 is usually computed
 _ONE = 0x80000000
 _X = 0x40000000
-ORDER = 2**32 - 1
-_PRIMES = (3, 5, 17, 257, 65537)
+_ORDER = 2**32 - 1
+_STRIDES = (1 << 15, 1 << 17)
+"""So many bits are looked at in one go, in contents of less than LARGE bytes and of more."""
+_LARGE = 1 << 20
 
 
 def flipped_bit(length: int, had: int, wanted: int) -> int | None:
@@ -357,13 +359,29 @@ def flipped_bit(length: int, had: int, wanted: int) -> int | None:
     `length` is in bytes. Bits are numbered from the first byte's lowest one: bit n is bit n % 8 of byte n // 8.
     Contents of 512 MiB and more have several such bits; the last one is given.
     """
-    difference = had ^ wanted
-    if difference == 0 or length == 0:
-        return None
     # A flipped bit b of the byte that lies j bytes before the end makes a difference of x^(39 - b + 8j).
-    exponent = (_logarithm(difference) - 32) % ORDER
-    from_end, bit = exponent // 8, 7 - exponent % 8
-    return (length - 1 - from_end) * 8 + bit if from_end < length else None
+    stride = _STRIDES[length >= _LARGE]
+    powers, (one, two, three, four) = _last_bits(stride)
+    value = had ^ wanted
+    for start in range(0, 8 * length, stride):
+        if (within := powers.get(value)) is not None:
+            from_end, bit = divmod(start + within, 8)
+            return (length - 1 - from_end) * 8 + 7 - bit if from_end < length else None
+        value = one[value & 255] ^ two[value >> 8 & 255] ^ three[value >> 16 & 255] ^ four[value >> 24]
+    return None
+
+
+@cache
+def _last_bits(many: int) -> tuple[dict[int, int], _Table]:
+    """The differences that the last bits make, numbered from the very last one; and what makes those of as many bits
+    before them the same, which is dividing by a power of x."""
+    powers: dict[int, int] = {}
+    value = _power(_X, 32)
+    for number in range(many):
+        powers[value] = number
+        value = value >> 1 ^ (_POLYNOMIAL if value & 1 else 0)
+    back = _power(_X, _ORDER - many)
+    return powers, _table(lambda value: _times(value, back))
 
 
 def _times(a: int, b: int) -> int:
@@ -375,6 +393,16 @@ def _times(a: int, b: int) -> int:
         b = b << 1 & 0xFFFFFFFF
         a = a >> 1 ^ (_POLYNOMIAL if a & 1 else 0)
     return product
+
+
+def _power(base: int, exponent: int) -> int:
+    result = _ONE
+    while exponent:
+        if exponent & 1:
+            result = _times(result, base)
+        base = _times(base, base)
+        exponent >>= 1
+    return result
 
 
 _Table = tuple[list[int], list[int], list[int], list[int]]
@@ -390,67 +418,3 @@ def _table(map_: Callable[[int], int]) -> _Table:
             values += [value ^ image for value in values]
         tables.append(values)
     return tables[0], tables[1], tables[2], tables[3]
-
-
-def _apply(table: _Table, value: int) -> int:
-    one, two, three, four = table
-    return one[value & 255] ^ two[value >> 8 & 255] ^ three[value >> 16 & 255] ^ four[value >> 24]
-
-
-@cache
-def _squares() -> _Table:
-    """Squaring, which is linear where 1 + 1 = 0."""
-    return _table(lambda value: _times(value, value))
-
-
-def _power(base: int, exponent: int) -> int:
-    squares, result = _squares(), _ONE
-    while exponent:
-        if exponent & 1:
-            result = _times(result, base)
-        base = _apply(squares, base)
-        exponent >>= 1
-    return result
-
-
-@cache
-def _power_below(prime: int) -> _Table:
-    """Raising to the power of prime - 1, which is a power of two, so that this is linear like squaring."""
-    return _table(lambda value: _power(value, prime - 1))
-
-
-def _logarithm(value: int) -> int:
-    """The k below 2^32 - 1 with x^k = value, from its remainders modulo each prime (Chinese remainder theorem)."""
-    total = 0
-    for prime in _PRIMES:
-        within = value  # raised to all other primes, so that it is in the subgroup of this one
-        for other in _PRIMES:
-            if other != prime:
-                within = _times(_apply(_power_below(other), within), within)
-        cofactor = ORDER // prime
-        total += _small_logarithm(prime, within) * cofactor * pow(cofactor, -1, prime)
-    return total % ORDER
-
-
-def _small_logarithm(prime: int, value: int) -> int:
-    """The logarithm in the subgroup of a prime order, by baby steps and giant steps."""
-    steps, giant, width = _baby_steps(prime)
-    for turn in range(width + 1):
-        if value in steps:
-            return (turn * width + steps[value]) % prime
-        value = _apply(giant, value)
-    raise AssertionError("x generates every nonzero element")
-
-
-@cache
-def _baby_steps(prime: int) -> tuple[dict[int, int], _Table, int]:
-    """Powers of the subgroup's generator, the giant step backwards, and its width."""
-    generator = _power(_X, ORDER // prime)
-    width = int(prime**0.5) + 1
-    steps: dict[int, int] = {}
-    power = _ONE
-    for number in range(width):
-        steps.setdefault(power, number)
-        power = _times(power, generator)
-    backwards = _power(power, prime - 1)
-    return steps, _table(lambda value: _times(value, backwards)), width

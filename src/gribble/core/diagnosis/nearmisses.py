@@ -6,6 +6,8 @@ import hashlib
 from bisect import bisect_left
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cached_property
+from heapq import nsmallest
+from itertools import islice
 
 from msgspec import Struct, structs
 
@@ -13,7 +15,6 @@ from gribble.core.base.paths import base, fold, parent
 from gribble.core.diagnosis.diagnose import (
     HEADERS,
     Diagnosis,
-    Sought,
     Specimen,
     is_usual,
     no_dump,
@@ -69,6 +70,33 @@ class Wanted(Struct, frozen=True, kw_only=True):
     by_name: bool = False
 
 
+class _Wished:
+    """Needs that near misses are looked for, by what makes a file a likely one."""
+
+    def __init__(self, wishes: Sequence[Wanted] = ()) -> None:
+        self.wishes = wishes
+        self.sought = sought(accept for wanted in wishes for accept in _provable(wanted.need))
+
+    @cached_property
+    def by_stem(self) -> dict[str, list[int]]:
+        """The numbers of the wishes by the names that their files may have, up to the first dot."""
+        found: dict[str, list[int]] = {}
+        for number, wanted in enumerate(self.wishes):
+            for name in wanted.need.names:
+                found.setdefault(_stem(name), []).append(number)
+        return found
+
+    @cached_property
+    def by_size(self) -> dict[tuple[int | None, frozenset[int]], list[int]]:
+        """The same by the size of a content, and by what falls away in front of it if it is locked."""
+        found: dict[tuple[int | None, frozenset[int]], list[int]] = {}
+        for number, wanted in enumerate(self.wishes):
+            skips = frozenset(rule.skip for rule in wanted.unlock)
+            for size in {accept.size for accept in _provable(wanted.need)}:
+                found.setdefault((size, skips), []).append(number)
+        return found
+
+
 class NearMisses:
     """The near misses found: by need; what suspects plainly are if they are no dumps; of files that only their name
     speaks for the SHA-1, by which several are told apart, or a word of its own for one that could not be read; and
@@ -108,26 +136,28 @@ class Searcher:
         self._archives = [one for each in self._holdings for one in each.archives]
         self._unknown: dict[int, list[Holding]] = {}  # of sizes that were asked for
         self._sizes_of: dict[tuple[int, frozenset[int]], set[int]] = {}
-        self._wishes: Sequence[Wanted] = ()
-        self._sought: Sought = {}
+        self._wished = _Wished()
         self._specimens: dict[FileKey, Specimen] = {}
+        self._held: dict[tuple[int | None, str | None, str], list[Holding]] = {}
+        self._keylike: dict[FileKey, list[Holding]] = {}
         self._others: dict[tuple[FileKey, int], list[Holding]] = {}
+        self._likely_by_sizes: dict[tuple[frozenset[int], str, bool], list[Holding]] = {}
         self._expected: frozenset[int] = frozenset()
         self._sized = Column((), lambda one: one.sizes)
 
-    def _look_for(self, wishes: Sequence[Wanted]) -> None:
+    def _look_for(self, wishes: Sequence[Wanted]) -> _Wished:
         """Be ready for these needs; what was found out of files for others is forgotten."""
-        if wishes is not self._wishes:
-            self._wishes = wishes
-            self._sought = sought(accept for wanted in wishes for accept in _provable(wanted.need))
+        if wishes is not self._wished.wishes:
+            self._wished = _Wished(wishes)
             self._specimens = {}
+        return self._wished
 
     def _specimen(self, holding: Holding) -> Specimen:
         key = key_of(holding)
         if key not in self._specimens:
             if len(self._specimens) >= MOST_SPECIMENS:
                 self._specimens = {}
-            self._specimens[key] = Specimen(lambda: self._read(holding), self._sought)
+            self._specimens[key] = Specimen(lambda: self._read(holding), self._wished.sought)
         return self._specimens[key]
 
     def search(self, wishes: Sequence[Wanted]) -> NearMisses:
@@ -160,29 +190,27 @@ class Searcher:
 
         `thorough` tries every need.
         """
-        self._look_for(wishes)
-        for wanted in wishes:
+        wished = self._look_for(wishes)
+        likely = set(wished.by_stem.get(_stem(holding.member or holding.path), ()))
+        for sought_size, numbers in wished.by_size.items():
+            if self._likely(holding, *sought_size):
+                likely.update(numbers)
+        for number in range(len(wishes)) if thorough else sorted(likely):
+            wanted = wishes[number]
             accepts = _provable(wanted.need)
-            likely = (
-                thorough
-                or _named(holding, wanted.need)
-                or any(
-                    self._likely(holding, accept, frozenset(rule.skip for rule in wanted.unlock)) for accept in accepts
-                )
-            )
-            mend = self._examine(holding, wanted, accepts, *self._keys(wanted)) if likely and accepts else None
+            mend = self._examine(holding, wanted, accepts, *self._keys(wanted)) if accepts else None
             if mend:
                 return wanted, mend
         return None
 
-    def _likely(self, holding: Holding, accept: Accept, skips: frozenset[int]) -> bool:
+    def _likely(self, holding: Holding, right: int | None, skips: frozenset[int]) -> bool:
         """Whether a size is one that some damage makes of the right one."""
-        if accept.size is None:
+        if right is None:
             return _is_guessable(holding)
-        sought = (accept.size or 0, skips)
-        if sought not in self._sizes_of:
-            self._sizes_of[sought] = set(self._likely_sizes(*sought))
-        return holding.size in self._sizes_of[sought]
+        sought_size = right, skips
+        if sought_size not in self._sizes_of:
+            self._sizes_of[sought_size] = set(self._likely_sizes(*sought_size))
+        return holding.size in self._sizes_of[sought_size]
 
     def no_dump(self, holding: Holding) -> Fact | None:
         """What a holding plainly is, if it is not a dump."""
@@ -228,12 +256,19 @@ class Searcher:
         for rule in wanted.unlock:
             key_need = wanted.key_needs.get(rule.key_need)
             for accept in key_need.accept if key_need and rule.need == wanted.need.id else ():
-                for copy in self._stock.copies(accept, wanted.rig)[:1]:
+                for copy in self._copies(accept, wanted.rig):
                     data = self._read(copy)
                     if data:
                         keys.append((rule.skip, data))
                         holdings.append(copy)
         return tuple(keys), tuple(holdings)
+
+    def _copies(self, accept: Accept, rig: str) -> list[Holding]:
+        """The nearest right copy, if there is one; looked for once for all files that are examined."""
+        place = accept.size, accept.get(accept.strongest() or ""), rig
+        if place not in self._held:
+            self._held[place] = self._stock.copies(accept, rig)[:1]
+        return self._held[place]
 
     def _opened_beside(self, holding: Holding, wanted: Wanted, accepts: list[Accept]) -> Mending | None:
         """A locked file that a small one beside it opens; that this is the key is proven by what it opens."""
@@ -248,20 +283,22 @@ class Searcher:
     def _keys_beside(self, holding: Holding, wanted: Wanted, accepts: list[Accept]) -> Iterator[tuple[int, Holding]]:
         """The files beside one that could be the key that locks it, whatever they are called, each with the bytes in
         front that fall away: as the sheet says or, where it knows of no lock, what the file has too many."""
+        place = key_of(holding)
+        if place not in self._keylike:
+            container = _container(holding)
+            inside = self._by_place.get(container)
+            there = inside.members if inside is not None else self._small.get(container, [])
+            small = [one for one in there if 1 < one.size <= KEY_BYTES and one.size < holding.size]
+            self._keylike[place] = small[:MOST_HALVES] if len(small) <= MOST_BESIDE else []
+        if not self._keylike[place]:
+            return
         skips = {rule.skip for rule in wanted.unlock if rule.need == wanted.need.id}
         if not skips and _named(holding, wanted.need):
             skips = {holding.size - accept.size for accept in accepts if accept.size is not None}
             if any(accept.size is None for accept in accepts) and holding.size <= MOST_GUESSED:
                 skips |= set(range(MOST_SKIPPED + 1))
             skips = {skip for skip in skips if 0 <= skip <= MOST_SKIPPED}
-        if not skips:
-            return
-        container = _container(holding)
-        inside = self._by_place.get(container)
-        there = inside.members if inside is not None else self._small.get(container, [])
-        small = [one for one in there if 1 < one.size <= KEY_BYTES and one.size < holding.size]
-        if len(small) <= MOST_BESIDE:
-            yield from ((skip, one) for skip in sorted(skips) for one in small[:MOST_HALVES])
+        yield from ((skip, one) for skip in sorted(skips) for one in self._keylike[place])
 
     @cached_property
     def _small(self) -> dict[str, list[Holding]]:
@@ -281,19 +318,29 @@ class Searcher:
     def _candidates(self, wanted: Wanted, accepts: list[Accept]) -> list[Holding]:
         if wanted.held:
             return list(wanted.suspects)
+        stems = (holding for name in wanted.need.names for holding in self._stock.stems(base(name)))
+        named = {key_of(holding): holding for holding in stems if not self._known(holding)}
         sizes = self._sizes_for(wanted, [accept for accept in accepts if accept.size])
-        pool = {key_of(holding): holding for size in sizes for holding in self._unknown_of(size)}
-        pool |= {key_of(holding): holding for holding in self._nearest(sizes, wanted.rig)}
-        if any(accept.size is None for accept in accepts):
-            pool |= {key_of(holding): holding for holding in self._guessable}
-        for name in wanted.need.names:
-            for holding in self._stock.stems(name):
-                pool.setdefault(key_of(holding), holding)
-        likely = [holding for holding in pool.values() if not self._known(holding)]
-        likely.sort(key=lambda holding: (not _named(holding, wanted.need), nearness(holding, wanted.rig)))
+        near = self._likely_ones(sizes, wanted.rig, guessed=any(accept.size is None for accept in accepts))
+        likely = sorted(named.values(), key=lambda holding: nearness(holding, wanted.rig))
+        others = (holding for holding in near if key_of(holding) not in named)
+        likely += islice(others, max(0, MOST_CANDIDATES - len(likely)))
         suspects = {key_of(holding): holding for holding in wanted.suspects}
         rest = [holding for holding in likely[:MOST_CANDIDATES] if key_of(holding) not in suspects]
         return [*suspects.values(), *rest]
+
+    def _likely_ones(self, sizes: frozenset[int], rig: str, *, guessed: bool) -> list[Holding]:
+        """The nearest files that have one of some sizes and are no known content."""
+        place = sizes, rig, guessed
+        if place not in self._likely_by_sizes:
+            pool = {key_of(holding): holding for size in sizes for holding in self._unknown_of(size)}
+            pool |= {key_of(holding): holding for holding in self._nearest(sizes, rig)}
+            if guessed:
+                pool |= {key_of(holding): holding for holding in self._guessable}
+            most = 2 * MOST_CANDIDATES  # those with the need's name, which come first, may be among them
+            near = nsmallest(most, pool.values(), key=lambda holding: nearness(holding, rig))
+            self._likely_by_sizes[place] = near
+        return self._likely_by_sizes[place]
 
     @cached_property
     def _guessable(self) -> list[Holding]:
@@ -407,7 +454,7 @@ class Searcher:
     def _cut(self, holding: Holding, wanted: Wanted, accepts: list[Accept]) -> Mending | None:
         """A file cut short, where a right copy is held to prove it."""
         for accept in accepts:
-            for copy in self._stock.copies(accept, wanted.rig)[:1]:
+            for copy in self._copies(accept, wanted.rig):
                 data, content = self._specimen(holding).content(), self._read(copy)
                 whole = structs.replace(accept, size=len(content)) if content else accept
                 if content is not None and (found := prefix_of(data, [content], whole)):
