@@ -16,7 +16,7 @@ from gribble.core.base.budget import TRACKS_BYTES
 from gribble.core.discs.check import check_sheet, folded_paths, kind_of
 from gribble.core.discs.images import Volume, check_compressed, image_faults, read_volume
 from gribble.core.discs.looking import check_files, reader_below, sizes_below
-from gribble.core.discs.mending import mend_sheet, sheet_for
+from gribble.core.discs.mending import Around, mend_sheet, sheet_for
 from gribble.core.discs.playlists import group, lines_of
 from gribble.core.discs.sheets import FRAMES, read_sheet
 from gribble.core.records.discs import Mended
@@ -163,7 +163,7 @@ def test_no_text_breaks_a_parser(data: bytes, kind: str, size: int) -> None:
     volume = read_volume(lambda at, length: data[at % 7 :][:length])
     assert volume is None or volume.sector_bytes
     sizes = {"a.bin": size, "t.BIN": size, "b.bin": 2352}
-    mended = mend_sheet(f"x.{kind}", sheet, data, sizes, folded_paths(sizes), ["b.bin"])
+    mended = mend_sheet(f"x.{kind}", sheet, data, Around(sizes, folded_paths(sizes), ["b.bin"]))
     assert mended is None or (mended.changes and mended.path == f"x.{kind}")
     assert check_compressed("x.chd", size, data[:124]).verdict in ("sound", "unproven", "damaged", "imposter")
 
@@ -176,7 +176,9 @@ def cue_of(names: list[str]) -> bytes:
 def mended(names: list[str], sizes: dict[str, int]) -> Mended | None:
     """What mending makes of a cue sheet of one track in each file, where these files are there."""
     data = cue_of(names)
-    return mend_sheet("d.cue", read_sheet("cue", data), data, sizes, folded_paths(sizes), [*sizes.keys() - set(names)])
+    return mend_sheet(
+        "d.cue", read_sheet("cue", data), data, Around(sizes, folded_paths(sizes), [*sizes.keys() - set(names)])
+    )
 
 
 @given(
@@ -205,9 +207,11 @@ def test_one_image_is_found_by_its_length_alone_or_not_at_all() -> None:
     assert mended(["a.bin", "b.bin"], {"Tide (Disc 1).bin": 2352, "Tide (Disc 2).bin": 2352}) is None
     gdi = b"2\n1 0 4 2352 a.bin 0\n2 600 0 2352 b.raw 0\n"
     sizes = {"b.raw": 2352, "x.bin": 2352 * 601}
-    assert mend_sheet("d.gdi", read_sheet("gdi", gdi), gdi, sizes, {}, ["x.bin"]) is None, "longer than its place"
+    assert mend_sheet("d.gdi", read_sheet("gdi", gdi), gdi, Around(sizes, {}, ["x.bin"])) is None, (
+        "longer than its place"
+    )
     sizes["x.bin"] = 2352 * 600
-    one = mend_sheet("d.gdi", read_sheet("gdi", gdi), gdi, sizes, {}, ["x.bin"])
+    one = mend_sheet("d.gdi", read_sheet("gdi", gdi), gdi, Around(sizes, {}, ["x.bin"]))
     assert one is not None
     assert one.text == gdi.decode().replace("a.bin", "x.bin")
 
@@ -215,10 +219,10 @@ def test_one_image_is_found_by_its_length_alone_or_not_at_all() -> None:
 def test_an_older_encoding_is_only_rewritten_where_its_names_are_found() -> None:
     data = cue_of(["caf\u00e9.bin"]).decode().encode("cp1252")
     sheet = read_sheet("cue", data)
-    one = mend_sheet("d.cue", sheet, data, {"caf\u00e9.bin": 2352}, {}, [])
+    one = mend_sheet("d.cue", sheet, data, Around({"caf\u00e9.bin": 2352}, {}, []))
     assert one is not None
     assert one.text.encode() == cue_of(["caf\u00e9.bin"])
-    assert mend_sheet("d.cue", sheet, data, {"caf?.bin": 2352}, {}, []) is None
+    assert mend_sheet("d.cue", sheet, data, Around({"caf?.bin": 2352}, {}, [])) is None
 
 
 def test_a_sheet_is_made_only_for_an_image_that_its_volume_fills() -> None:
@@ -317,7 +321,9 @@ def test_a_playlist_in_another_order_is_told_and_put_in_order() -> None:
     found = check_sheet("Tide.m3u", read_sheet("m3u", wrong.encode()), sizes, folded_paths(sizes))
     assert (found.verdict, [one.fault for one in found.findings]) == ("damaged", ["order"])
     assert check_sheet("Tide.m3u", read_sheet("m3u", right.encode()), sizes, folded_paths(sizes)).verdict == "sound"
-    made = mend_sheet("Tide.m3u", read_sheet("m3u", wrong.encode()), wrong.encode(), sizes, folded_paths(sizes), [])
+    made = mend_sheet(
+        "Tide.m3u", read_sheet("m3u", wrong.encode()), wrong.encode(), Around(sizes, folded_paths(sizes), [])
+    )
     assert made is not None
     assert made.text == right
 
@@ -328,6 +334,6 @@ def test_a_file_of_an_absolute_path_that_lies_beside_is_written_so() -> None:
         sheet = read_sheet("cue", text.encode())
         (fault,) = check_sheet("disc.cue", sheet, SIZES, folded_paths(SIZES)).findings
         assert (fault.fault, fault.remedy) == ("absolute", "write disc.bin instead")
-        made = mend_sheet("disc.cue", sheet, text.encode(), SIZES, folded_paths(SIZES), [])
+        made = mend_sheet("disc.cue", sheet, text.encode(), Around(SIZES, folded_paths(SIZES), []))
         assert made is not None
         assert made.text == CUE

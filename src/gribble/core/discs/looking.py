@@ -13,7 +13,7 @@ from gribble.core.base.paths import base, fold, join, parent
 from gribble.core.base.regular import open_regular
 from gribble.core.discs.check import BARE, IMAGES, check_sheet, folded_paths, kind_of, lone_images
 from gribble.core.discs.images import COMPRESSED, Volume, check_compressed, image_faults, read_volume
-from gribble.core.discs.mending import mend_sheet, sheet_for
+from gribble.core.discs.mending import Around, mend_sheet, sheet_for
 from gribble.core.discs.sheets import DiscSheet, read_sheet
 from gribble.core.files.discheaders import HEADER_BYTES
 from gribble.core.records.discs import MENDS, Checked, DiscFault, Mended
@@ -112,9 +112,9 @@ def _to_be_named(mends: Iterable[Mended], sizes: Mapping[str, int]) -> frozenset
 
 
 def _mends(looked: _Looked, sizes: Mapping[str, int], only: str) -> Iterator[Mended]:
-    unnamed = [path for path in sizes if path.lower().endswith(IMAGES) and path not in looked.named]
+    around = Around(sizes, looked.folded, (path for path in sizes if path not in looked.named))
     for path, (sheet, data) in looked.sheets.items():
-        mended = mend_sheet(path, sheet, data, sizes, looked.folded, unnamed) if only in ("", path) else None
+        mended = mend_sheet(path, sheet, data, around) if only in ("", path) else None
         if mended is not None:
             yield mended
 

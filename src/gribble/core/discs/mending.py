@@ -9,11 +9,12 @@ from __future__ import annotations
 import itertools
 import re
 from collections.abc import Iterable, Iterator, Mapping
+from functools import cached_property
 
 from gribble.core.base.paths import climb_fault, fold, join, parent
 from gribble.core.discs.check import IMAGES, absolute_beside, is_absolute, kind_of
 from gribble.core.discs.images import Volume
-from gribble.core.discs.playlists import disc_of, one_title
+from gribble.core.discs.playlists import NamedDisc, disc_of, one_title
 from gribble.core.discs.sheets import DiscSheet, SheetFile, decoded
 from gribble.core.records.discs import Mended
 
@@ -22,22 +23,47 @@ POSTGAP = 150
 """Sectors that may lie behind the end of a volume: two seconds."""
 
 
-def mend_sheet(
-    path: str,
-    sheet: DiscSheet,
-    data: bytes,
-    sizes: Mapping[str, int],
-    folded: Mapping[str, str],
-    unnamed: Iterable[str],
-) -> Mended | None:
-    """A sheet put right as far as that is beyond doubt; None if there is nothing to change.
+class Around:
+    """The files that lie around sheets, by what one that was renamed is found again by; put in order once for all."""
 
-    `sizes` are all files by path, in bytes, `folded` the same paths by folded form, `unnamed` the images that no sheet
-    names.
-    """
+    def __init__(self, sizes: Mapping[str, int], folded: Mapping[str, str], unnamed: Iterable[str]) -> None:
+        """`sizes` are all files by path, in bytes, `folded` the same paths by folded form, `unnamed` the images that no
+        sheet names."""
+        self.sizes = sizes
+        self.folded = folded
+        self._images: dict[tuple[str, tuple[int, int] | None], list[str]] = {}
+        self._numbered: dict[tuple[str, tuple[int, int] | None, int], list[str]] = {}
+        for one in unnamed:
+            if one.lower().endswith(IMAGES):
+                place = parent(one), _place(one)
+                self._images.setdefault(place, []).append(one)
+                self._numbered.setdefault((*place, _number(one)), []).append(one)
+
+    def images(self, folder: str, file: SheetFile, number: int | None = None) -> list[str]:
+        """The images of a folder that could be a missing one: of the same disc of several, and of a track number."""
+        place = folder, _place(file.name)
+        return self._images.get(place, []) if number is None else self._numbered.get((*place, number), [])
+
+    def discs(self, folder: str, wanted: NamedDisc) -> list[str]:
+        """The files of a folder that bear a disc's title and number."""
+        return self._discs.get((folder, fold(wanted.title), wanted.place), [])
+
+    @cached_property
+    def _discs(self) -> dict[tuple[str, str, tuple[int, int]], list[str]]:
+        found: dict[tuple[str, str, tuple[int, int]], list[str]] = {}
+        for one in self.sizes:
+            disc = disc_of(one.rpartition("/")[2]) if kind_of(one) != "m3u" else None
+            if disc is not None:
+                found.setdefault((parent(one), fold(disc.title), disc.place), []).append(one)
+        return found
+
+
+def mend_sheet(path: str, sheet: DiscSheet, data: bytes, around: Around) -> Mended | None:
+    """A sheet put right as far as that is beyond doubt; None if there is nothing to change."""
+    sizes = around.sizes
     if sheet.kind == "ccd" or any(fault.fault == "no-sheet" for fault in sheet.faults):
         return None  # a ccd names no file: its own name is theirs
-    found = _found_names(path, sheet, sizes, folded, unnamed)
+    found = _found_names(path, sheet, around)
     text, changes = decoded(data), [f"line {line}: {name}, {why}" for line, (name, why) in sorted(found.items())]
     lines = text.splitlines(keepends=True)
     by_line = {file.line: file.name for file in sheet.files}
@@ -64,17 +90,16 @@ def mend_sheet(
     return Mended(path=right, text=text, changes=tuple(changes), before=path, names=names)
 
 
-def _found_names(
-    path: str, sheet: DiscSheet, sizes: Mapping[str, int], folded: Mapping[str, str], unnamed: Iterable[str]
-) -> dict[int, tuple[str, str]]:
+def _found_names(path: str, sheet: DiscSheet, around: Around) -> dict[int, tuple[str, str]]:
     """The right name for each line that names a file wrongly, and why, as far as that is beyond doubt."""
-    found = dict(_in_other_case(path, sheet, sizes, folded))
+    sizes = around.sizes
+    found = dict(_in_other_case(path, sheet, sizes, around.folded))
     found.update(_beside(path, sheet, sizes))
     missing = [file for file in sheet.files if _target(path, sheet, file) not in sizes and file.line not in found]
     if sheet.kind == "m3u":
-        found.update(_discs(path, missing, sizes) if missing else _in_order(sheet, found))
+        found.update(_discs(path, missing, around) if missing else _in_order(sheet, found))
     else:
-        found.update(_images(sheet, missing, sizes, [one for one in unnamed if parent(one) == parent(path)]))
+        found.update(_images(parent(path), sheet, missing, around))
     return found
 
 
@@ -138,27 +163,23 @@ def _in_order(sheet: DiscSheet, found: Mapping[int, tuple[str, str]]) -> Iterato
 
 
 def _images(
-    sheet: DiscSheet, missing: list[SheetFile], sizes: Mapping[str, int], unnamed: list[str]
+    folder: str, sheet: DiscSheet, missing: list[SheetFile], around: Around
 ) -> Iterator[tuple[int, tuple[str, str]]]:
     """The images that missing ones of a cue or gdi sheet are now: by length alone where one is left, else by number."""
     ends = _ends(sheet)
-    images = [one for one in unnamed if one.lower().endswith(IMAGES)]
-    fitting = {
-        file.line: [
-            one
-            for one in images
-            if _fits(sheet.kind, file, sizes[one], ends.get(file.line)) and _place(one) == _place(file.name)
-        ]
-        for file in missing
-    }
-    if len(missing) == 1 and len(fitting[missing[0].line]) == 1:
-        (only,) = fitting[missing[0].line]
-        yield missing[0].line, (only.rpartition("/")[2], "the only image left whose length fits")
+
+    def fitting(file: SheetFile, number: int | None = None) -> list[str]:
+        """One image that fits, or two where it could be several."""
+        there = around.images(folder, file, number)
+        fit = (one for one in there if _fits(sheet.kind, file, around.sizes[one], ends.get(file.line)))
+        return list(itertools.islice(fit, 2))
+
+    if len(missing) == 1 and len(left := fitting(missing[0])) == 1:
+        yield missing[0].line, (left[0].rpartition("/")[2], "the only image left whose length fits")
         return
     chosen: dict[int, str] = {}
     for file in missing:
-        number = file.tracks[0].number if file.tracks else 0
-        numbered = [one for one in fitting[file.line] if _number(one) == number]
+        numbered = fitting(file, file.tracks[0].number if file.tracks else 0)
         if len(numbered) != 1:
             return
         chosen[file.line] = numbered[0]
@@ -200,21 +221,13 @@ def _number(path: str) -> int:
     return int(match[1]) if match else 0
 
 
-def _discs(path: str, missing: list[SheetFile], sizes: Mapping[str, int]) -> Iterator[tuple[int, tuple[str, str]]]:
+def _discs(path: str, missing: list[SheetFile], around: Around) -> Iterator[tuple[int, tuple[str, str]]]:
     """The discs that missing entries of a playlist are now, by title and number."""
-    folder = parent(path)
     for file in missing:
         wanted = disc_of(file.name.replace("\\", "/"))
         if wanted is None or "/" in file.name.replace("\\", "/"):
             continue
-        same = [
-            one
-            for one in sizes
-            if parent(one) == folder
-            and kind_of(one) != "m3u"
-            and (disc := disc_of(one.rpartition("/")[2])) is not None
-            and (fold(disc.title), disc.place) == (fold(wanted.title), wanted.place)
-        ]
+        same = around.discs(parent(path), wanted)
         same = [one for one in same if kind_of(one)] or same  # of a disc with a sheet the sheet
         if len(same) == 1:
             yield file.line, (same[0].rpartition("/")[2], "the same title and number")

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import posixpath
 import re
+from collections import Counter
 from collections.abc import Iterable, Mapping
 
 from msgspec import Struct, structs
@@ -126,7 +127,8 @@ def _value(match: re.Match[str]) -> int:
 def one_title(discs: list[NamedDisc]) -> list[NamedDisc]:
     """Discs of one folder with those put under one title that only a label behind their number keeps apart: each alone
     under its own, and with a number of its own under what is left of it without the label."""
-    alone = [one for one in discs if sum(fold(one.title) == fold(other.title) for other in discs) == 1]
+    titles = Counter(fold(one.title) for one in discs)
+    alone = [one for one in discs if titles[fold(one.title)] == 1]
     groups: dict[str, list[NamedDisc]] = {}
     for disc in alone:
         start = len(disc.title) - len(disc.behind)
