@@ -12,6 +12,9 @@ from typing import Any
 
 import pytest
 
+from gribble.core.audit.judging import settings
+from gribble.core.base.kinds import Format
+from gribble.core.files.settingsfile import value_of
 from tests.cabinets import SHEET, arcade_world, file
 from tests.conftest import Gribble
 from tests.making import small_world
@@ -99,6 +102,25 @@ def games_of(folder: Path, many: int) -> Path:
             sheet = f'FILE "{told}.bin" BINARY\n  TRACK 01 MODE1/2352\n    INDEX 01 00:00:00\n'
             contents[f"games/{name}.cue"] = sheet.encode()
     return small_world(folder, contents)
+
+
+def test_each_value_of_a_settings_file_is_looked_up_once_a_pass(
+    gribble: Gribble, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """How the others are written tells how one is to be, which asked for each of them again."""
+    many = 12
+    of_each = '[[setting]]\nfile = "boot/plover.ini"\nformat = "ini"\nkey = "Paths.k{}"\nfolder = "boot"\n'
+    world = small_world(tmp_path / "world", {}, *map(of_each.format, range(many)))
+    (world / "rig/boot/plover.ini").write_text("[Paths]\n" + "".join(f"k{n} = /nowhere/{n}\n" for n in range(many)))
+    asked: list[str] = []
+
+    def look_up(data: bytes, format_: Format, key: str) -> str:
+        asked.append(key)
+        return value_of(data, format_, key)
+
+    monkeypatch.setattr(settings, "value_of", look_up)
+    assert gribble("check", cwd=world, code=1).out.count("k11") == 1
+    assert many <= len(asked) <= 2 * many
 
 
 MEASURED = {

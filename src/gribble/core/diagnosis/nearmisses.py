@@ -455,6 +455,8 @@ class Searcher:
         """A file cut short, where a right copy is held to prove it."""
         for accept in accepts:
             for copy in self._copies(accept, wanted.rig):
+                if holding.size >= copy.size:
+                    continue
                 data, content = self._specimen(holding).content(), self._read(copy)
                 whole = structs.replace(accept, size=len(content)) if content else accept
                 if content is not None and (found := prefix_of(data, [content], whole)):

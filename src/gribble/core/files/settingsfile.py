@@ -12,7 +12,7 @@ import json
 import re
 import tomllib
 from collections.abc import Callable
-from functools import cache
+from functools import cache, lru_cache
 from typing import Any, NoReturn
 from xml.parsers import expat
 
@@ -142,6 +142,7 @@ def _ini(text: str, key: str) -> _Spot:
     return found[0] if found else _no_key(key)
 
 
+@lru_cache(maxsize=1)  # a file of many values is taken apart once
 def _ini_spots(text: str) -> list[tuple[tuple[str, str], _Spot]]:
     spots = []
     section, at = "", 0

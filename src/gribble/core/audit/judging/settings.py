@@ -8,6 +8,7 @@ from typing import TypeAlias
 
 from gribble.core.audit.judging.case import RigCase
 from gribble.core.audit.judging.choices import best_liked
+from gribble.core.base.kinds import Format
 from gribble.core.base.paths import base, fold, parent
 from gribble.core.files.leads import Frame, Lead, Reading, read_literally, read_path, written
 from gribble.core.files.settingsfile import NoSuchKey, SettingError, value_of
@@ -52,6 +53,7 @@ class SettingsAuditor:
         self._rig, self._shelf, self._judge = case.rig, case.shelf, case.judge
         self._files = case.given.readings.settings
         self._folders = case.shelf.folders
+        self._said: dict[tuple[str, Format, str], str | SettingError] = {}
 
     def audit(self, fitted: Fitted, findings: _Group) -> tuple[SettingFinding, ...]:
         """What is true of each setting of an emulator, gaps that the user accepts left out."""
@@ -72,7 +74,7 @@ class SettingsAuditor:
                 continue
             place = fitted.places[setting.need][0]
             with contextlib.suppress(SettingError):
-                value = value_of(data, setting.format, setting.key)
+                value = self._value(data, setting)
                 for lead in self._reading(value, self._frame(fitted, setting)).leads:
                     holding = self._shelf.at(lead.path)
                     if holding is None or (fitted.root.exact_names and holding.path != lead.path):
@@ -81,6 +83,19 @@ class SettingsAuditor:
                     if judged.accepted and (place.need.key or judged.proof is not Proof.NONE):
                         found.setdefault(setting.need, []).append(holding)
         return {need: tuple(holdings) for need, holdings in found.items()}
+
+    def _value(self, data: bytes, setting: Setting) -> str:
+        """What a settings file says, looked up once. Raises SettingError."""
+        place = setting.file, setting.format, setting.key
+        if place not in self._said:
+            try:
+                self._said[place] = value_of(data, setting.format, setting.key)
+            except SettingError as error:
+                self._said[place] = error
+        said = self._said[place]
+        if isinstance(said, SettingError):
+            raise said
+        return said
 
     def _find(self, fitted: Fitted, setting: Setting, finding: NeedFinding | None, findings: _Group) -> SettingFinding:
         aim = finding.need.id if finding else setting.folder or ""
@@ -107,7 +122,7 @@ class SettingsAuditor:
         target = _target(group) if group else fitted.folders[setting.folder or ""]
         called = finding.need.called if finding else f"the folder {target}"
         try:
-            value = value_of(data, setting.format, setting.key)
+            value = self._value(data, setting)
         except SettingError as error:
             should = None if target is None else written(target, "", frame)
             set_in = fitted.title if isinstance(error, NoSuchKey) else ""
@@ -160,7 +175,7 @@ class SettingsAuditor:
         for other in fitted.setting:
             if other is not setting and other.file == setting.file and other.relative_to is None:
                 with contextlib.suppress(SettingError):
-                    yield value_of(data, other.format, other.key)
+                    yield self._value(data, other)
 
     def _same(self, fitted: Fitted, one: str, other: str) -> bool:
         """Whether two paths are one to the device."""
