@@ -67,16 +67,18 @@ def test_what_a_file_could_be_is_made_once_for_all_needs(
     drawer = Drawer({f"{number}.bin": random.Random(number + 2).randbytes(size) for number in range(6)})
     halves = drawer.files["1.bin"] + drawer.files["0.bin"]
     made: list[bytes] = []
+    joined: list[bytes] = []
 
     def make(data: bytes, recipe: Recipe, partner: bytes = b"") -> bytes:
-        made.append(data)
-        return mended(data, recipe, partner)
+        content = mended(data, recipe, partner)
+        (joined if partner else made).append(content)
+        return content
 
     monkeypatch.setattr(diagnose, "mended", make)
 
-    def work(count: int) -> tuple[int, int]:
-        made.clear()
-        drawer.read.clear()
+    def work(count: int) -> tuple[int, int, int]:
+        for each in (made, joined, drawer.read):
+            each.clear()
         wanted = [need(f"n{number}", random.Random(f"n{number}").randbytes(4096)) for number in range(count)]
         wanted.append(need("joined", halves))
         if unsized:
@@ -84,11 +86,12 @@ def test_what_a_file_could_be_is_made_once_for_all_needs(
         found = drawer.searcher().search([Wanted(emulator="knot", need=one) for one in wanted])
         assert all(found.best("", "knot", one) is None for one in wanted[:-1])
         assert found.best("", "knot", wanted[-1]) is not None
-        return len(made), len(drawer.read)
+        return len(made), len(joined), len(drawer.read)
 
     few = work(1)
     assert few[0] > 0
     assert work(30) == few
+    assert len(joined) - len(set(joined)) <= 2, "two files are put together once, and again for the proof"
 
 
 @pytest.mark.parametrize(

@@ -107,16 +107,12 @@ class Specimen:
         for accept in wanted:
             if not _mark(accept) or not self.size:
                 continue
-            if (
-                found := self._guess(accept, halves, keys)
-                if accept.size is None
-                else (
-                    self._alone(accept)
-                    or self._flip(accept)
-                    or self._locked(accept, keys)
-                    or self._half(accept, halves)
-                )
-            ):
+            if accept.size is None:
+                found = self._guess(accept, halves, keys)
+            else:
+                found = self._alone(accept) or self._flip(accept)
+                found = found or self._locked(accept, keys) or self._half(accept, halves)
+            if found:
                 return found
         return None
 
@@ -212,7 +208,7 @@ class Specimen:
 
     def _with(self, other: Specimen, *, guessed: bool) -> Recipes:
         """What can be made of two halves, which each of them needs to work out only once."""
-        if seen := other._joined.get((self, guessed)):
+        if (seen := other._joined.get((self, guessed))) is not None:
             return {
                 digest: [structs.replace(one, start=1 - one.start) for one in recipes]
                 for digest, recipes in seen.items()
