@@ -61,7 +61,7 @@ MUTANTS = (
     Mutant("an archive within an archive is the set", "core/arcade/cabinet.py", "if not _is_nested(holding.member):", "if holding.member:", "core/test_packs.py"),
     Mutant("only right content says that a set lies there", "core/arcade/sets.py", "    there = container.named(file.name)\n    return", "    there = None\n    return", "core/test_packs.py"),
     Mutant("an image goes over another set's", "core/arcade/packing.py", "if owner := discs.serves(", "if owner := not discs and discs.serves(", "core/test_packs.py"),
-    Mutant("an archive that lacks a sample will do", "core/arcade/samples.py", "if not _lacking(wanted, members)]", "if members]", "cli/test_samples.py"),
+    Mutant("an archive that lacks a sample will do", "core/arcade/discs.py", "if not _lacking(wanted, members)]", "if members]", "cli/test_samples.py"),
     Mutant("titles are told by their letters", "core/base/names.py", "shown.casefold()", "shown", "core/test_packs.py cli/test_cabinets.py"),
 )  # fmt: skip
 

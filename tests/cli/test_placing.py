@@ -21,7 +21,7 @@ from gribble.core.placing.back import Back
 from gribble.core.placing.journal import Run
 from gribble.core.records.steps import Step
 from gribble.core.survey.survey import Surveyor
-from gribble.stores.slots import AtticFolder
+from gribble.stores.files import AtticFolder
 from tests.conftest import Gribble, tree
 from tests.making import A, B, config, need, small_world, whole_tree
 

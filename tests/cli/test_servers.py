@@ -17,7 +17,7 @@ from paramiko.sftp import CMD_HANDLE, CMD_NAME, CMD_OPENDIR, CMD_READDIR, CMD_ST
 from gribble.core.base.addresses import Address
 from gribble.core.base.budget import Limits
 from gribble.demo.sheets import HANDHELD_PASSWORD, HANDHELD_USER
-from gribble.stores.steady import SteadyLink
+from gribble.stores.link import SteadyLink
 from tests.conftest import Gribble
 from tests.making import A, B, C, config, need, small_world
 from tests.servers import HOST_KEY, FaultyFtp, Weather, ftp_server, sftp_server
@@ -215,7 +215,7 @@ class Unsized(Lying):
 def test_a_file_without_a_size_is_read_so_far_and_no_further(
     gribble: Gribble, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("gribble.stores.steady.UNSIZED_BYTES", 1 << 20)
+    monkeypatch.setattr("gribble.stores.link.UNSIZED_BYTES", 1 << 20)
     Lying.sent.clear()
     with ftp_server(card_of(tmp_path, b"abc"), Weather(log=[]), Unsized) as address:
         world = world_with(tmp_path, address)

@@ -13,9 +13,9 @@ from gribble.core.placing.plan import make_plan
 from gribble.core.records.config import Installed, Liking
 from gribble.core.records.findings import NeedFinding, State
 from gribble.core.records.holding import Holding, Skipped, Why
-from gribble.core.records.plan import Plan
 from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.sheet import Accept, Also, Need, Reject, Sheet
+from gribble.core.records.steps import Plan
 from gribble.core.sayings.facts import say_all
 from gribble.core.survey.holdings import HeldHere
 from gribble.core.survey.matching import KnownContents

@@ -21,8 +21,8 @@ from gribble.core.placing.store import StoreError
 from gribble.core.survey import walking
 from gribble.core.survey.walking import Walk, walk
 from gribble.stores import local
+from gribble.stores.files import AtticFolder
 from gribble.stores.local import LocalStore
-from gribble.stores.slots import AtticFolder
 from tests.ground.rules import is_no_name
 from tests.ground.volume import folding_volume
 

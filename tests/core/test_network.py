@@ -35,11 +35,10 @@ from gribble.core.survey.survey import Surveyor
 from gribble.demo.sheets import HANDHELD_PASSWORD, HANDHELD_USER
 from gribble.stores.ftp import FtpLink, _by_facts, _by_list
 from gribble.stores.ground import TAIL_BYTES, RemoteGround
-from gribble.stores.link import Link, Listed
+from gribble.stores.link import Link, Listed, Resumable, SteadyLink
 from gribble.stores.remote import RemoteStore
 from gribble.stores.rigs import AnyPlace, HeldRig, RigHome
 from gribble.stores.sftp import SftpLink
-from gribble.stores.steady import Resumable, SteadyLink
 from tests.conftest import SOAK, tree
 from tests.servers import HOST_KEY, FaultyData, FaultyFtp, OldFtp, Weather, ftp_server, sftp_server
 

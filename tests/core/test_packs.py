@@ -17,7 +17,7 @@ from gribble.core.arcade.sets import audit_set, lying_aside, wanted_sets
 from gribble.core.base.digests import DiscHeader
 from gribble.core.base.kinds import Style
 from gribble.core.base.names import title_key
-from gribble.core.catalogue.calling import sets_called
+from gribble.core.catalogue.families import sets_called
 from gribble.core.records.roster import Roster
 from gribble.core.records.sheet import Arcade
 from gribble.core.sayings.facts import say_all

@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from gribble.core.base.parsers import json_fault, record_fault, toml_fault
+from gribble.core.base.errors import json_fault, record_fault, toml_fault
 
 FOREIGN = (
     "Expected",

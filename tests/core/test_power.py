@@ -14,7 +14,7 @@ from gribble.core.base.filewriter import Own, changing, write_file
 from gribble.core.placing.journal import Run
 from gribble.core.records.steps import Copy, Displace, Extract, Pack, PackMember, Rename, Step, Write
 from gribble.core.survey.sources import give_id, id_at
-from gribble.stores.credentials import SECRET_BYTES, secret_in
+from gribble.stores.opening import SECRET_BYTES, secret_in
 from gribble.stores.rigs import AnyPlace, RigHome, local_rig
 from tests.conftest import tree
 from tests.power import Power

@@ -12,7 +12,6 @@ from gribble.core.base.errors import MistakesError
 from gribble.core.base.kinds import Format
 from gribble.core.placing.journal import Seal, read_run
 from gribble.core.placing.planfile import plan_bytes, read_plan
-from gribble.core.records.plan import Plan
 from gribble.core.records.recipes import Damage, Recipe
 from gribble.core.records.steps import (
     Copy,
@@ -22,6 +21,7 @@ from gribble.core.records.steps import (
     NewValue,
     Pack,
     PackMember,
+    Plan,
     Point,
     Rename,
     Step,

@@ -21,7 +21,7 @@ from gribble.core.base.paths import base
 from gribble.core.base.suggest import suggest
 from gribble.core.placing.displaced import Kept, kept_files, restoring
 from gribble.core.records.config import Scope
-from gribble.core.records.plan import Plan
+from gribble.core.records.steps import Plan
 from gribble.stores.rigs import RigHome
 from gribble.views.looks import shorten
 from gribble.views.plan import attic_json, show_attic

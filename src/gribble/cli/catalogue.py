@@ -30,9 +30,8 @@ from gribble.core.base.amounts import count
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, no_such
 from gribble.core.base.filewriter import changing, check_target, write_file
 from gribble.core.base.paths import name_fault, same_place
-from gribble.core.base.regular import MOST_TEXT, read_regular
+from gribble.core.base.regular import MOST_TEXT, read_regular, text_of
 from gribble.core.base.suggest import suggest
-from gribble.core.base.texts import text_of
 from gribble.core.catalogue.config import load_config, sheet_folders
 from gribble.core.catalogue.ranges import release_fault
 from gribble.core.catalogue.sheets import SHEET_ENDING, Catalogue, load_catalogue, load_sheet

@@ -18,7 +18,7 @@ from gribble.cli.session import Session
 from gribble.cli.surveying import MOST_PASSED_OVER, aged, as_installed, sets_named, survey
 from gribble.core.answers.looked import Since, changes, look, remembered
 from gribble.core.answers.next import next_of
-from gribble.core.answers.ordering import by_name, worst_first
+from gribble.core.answers.rows import by_name, worst_first
 from gribble.core.answers.why import answers, set_answers
 from gribble.core.audit.asked import meant
 from gribble.core.base.amounts import count

@@ -13,8 +13,7 @@ from typing import Any, TextIO
 
 import typer
 
-from gribble.core.base.regular import MOST_TEXT, open_regular, read_regular
-from gribble.core.base.texts import text_of
+from gribble.core.base.regular import MOST_TEXT, open_regular, read_regular, text_of
 
 MOST_OFFERED = 200
 """More names are no help."""

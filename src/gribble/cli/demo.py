@@ -27,7 +27,7 @@ from gribble.demo.porch import build_porch, build_visitor
 from gribble.demo.sheets import HANDHELD_PASSWORD
 from gribble.demo.tour import CHAPTERS, SHORT, Chapter, Stop
 from gribble.demo.world import build_world
-from gribble.stores.credentials import variable_of
+from gribble.stores.opening import variable_of
 from gribble.views.looks import NEXT, QUIET, shorten
 from gribble.views.screen import Screen, styled
 from gribble.views.shell import HERE, Shell, quoted, then, with_variable

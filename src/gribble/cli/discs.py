@@ -19,8 +19,7 @@ from gribble.cli.running import write_texts
 from gribble.cli.session import Session
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, no_such, reason_of, unreadable
 from gribble.core.base.paths import base, join, name_fault, path_fault, relative
-from gribble.core.base.regular import MOST_TEXT, read_regular
-from gribble.core.base.texts import NoTextError, text_of
+from gribble.core.base.regular import MOST_TEXT, NoTextError, read_regular, text_of
 from gribble.core.catalogue.config import fit_sheet
 from gribble.core.discs.looking import PartReader, check_files, could_be_discs, mend_files, reader_below, sizes_below
 from gribble.core.discs.playlists import group, lines_of

@@ -18,8 +18,7 @@ from gribble.core.audit.layout import folders_of_others
 from gribble.core.base.errors import GribbleError
 from gribble.core.base.filewriter import changing
 from gribble.core.base.paths import join, path_fault, relative
-from gribble.core.base.regular import MOST_TEXT, read_regular
-from gribble.core.base.texts import text_of
+from gribble.core.base.regular import MOST_TEXT, read_regular, text_of
 from gribble.core.catalogue.config import load_config, sheet_folders
 from gribble.core.catalogue.configfile import Keys, changed
 from gribble.core.catalogue.sheets import load_catalogue

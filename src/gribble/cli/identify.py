@@ -28,7 +28,7 @@ from gribble.core.sayings.facts import mend_words, say
 from gribble.core.survey.matching import is_content
 from gribble.views.identify import Shown, copies_json, identify_json, mended_json, show_copies, show_identify
 from gribble.views.looks import shorten
-from gribble.views.wishes import show_wishes, wishes_json
+from gribble.views.needs import show_wishes, wishes_json
 
 
 @command("identify", takes="json config")

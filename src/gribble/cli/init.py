@@ -30,8 +30,7 @@ from gribble.core.answers.setup import (
 from gribble.core.base.addresses import parse_address
 from gribble.core.base.errors import ExitCode, GribbleError, no_such, reason_of
 from gribble.core.base.filewriter import ThereError, changing, write_file
-from gribble.core.base.regular import MOST_TEXT, read_regular
-from gribble.core.base.texts import text_of
+from gribble.core.base.regular import MOST_TEXT, read_regular, text_of
 from gribble.core.catalogue.config import load_config, rig_name_fault, sheet_folders
 from gribble.core.catalogue.sheets import load_catalogue
 from gribble.core.records.config import Config

@@ -28,7 +28,7 @@ from gribble.core.base.filewriter import check_target, write_file
 from gribble.core.placing.plan import linked, preferable
 from gribble.core.placing.planfile import PLAN, judged, plan_bytes, plan_record, read_plan
 from gribble.core.records.config import Ask
-from gribble.core.records.plan import Plan
+from gribble.core.records.steps import Plan
 from gribble.views.looks import kept_words, shorten
 from gribble.views.plan import show_plan
 from gribble.views.shell import behind, quoted

@@ -43,8 +43,7 @@ from gribble.core.base.amounts import count, size
 from gribble.core.base.errors import ExitCode, GribbleError, MistakesError, no_such, reason_of
 from gribble.core.base.filewriter import Own, changing, write_file
 from gribble.core.base.paths import name_fault, same_place
-from gribble.core.base.regular import read_regular
-from gribble.core.base.texts import text_of
+from gribble.core.base.regular import read_regular, text_of
 from gribble.core.catalogue.config import sheet_folders
 from gribble.core.catalogue.configfile import changed
 from gribble.core.catalogue.followed import current, version_of
@@ -54,9 +53,8 @@ from gribble.core.records.config import CatalogueAt, Config
 from gribble.core.records.published import FORMAT, INDEX, SIGNATURE, Index, Listed, Piece
 from gribble.stores.signing import Signer, fingerprint, is_signed
 from gribble.stores.web import Web
-from gribble.views.catalogue import show_lint
+from gribble.views.catalogue import show_lint, show_offer, show_update, update_json
 from gribble.views.looks import shorten
-from gribble.views.publishing import show_offer, show_update, update_json
 from gribble.views.screen import Screen
 from gribble.views.shell import quoted
 

@@ -23,12 +23,11 @@ from gribble.core.placing.planfile import guarded
 from gribble.core.placing.store import StoreError
 from gribble.core.records.config import Scope
 from gribble.core.records.findings import RigAudit
-from gribble.core.records.plan import Plan, Refused
+from gribble.core.records.steps import Plan, Refused
 from gribble.core.survey.sources import SeenRigs
-from gribble.stores.credentials import secret_in, variable_of
 from gribble.stores.ground import RemoteGround
 from gribble.stores.local import OWN_FOLDER
-from gribble.stores.opening import Access, kept_folder, network_rig
+from gribble.stores.opening import Access, kept_folder, network_rig, secret_in, variable_of
 from gribble.stores.remote import RemoteStore
 from gribble.stores.rigs import AnyPlace, Mark, RigHome, local_rig
 

@@ -32,8 +32,7 @@ from gribble.core.placing.store import Stamp, StoreError
 from gribble.core.placing.twins import Twins
 from gribble.core.records.config import Scope
 from gribble.core.records.findings import RigAudit
-from gribble.core.records.plan import Plan
-from gribble.core.records.steps import Copy, Step
+from gribble.core.records.steps import Copy, Plan, Step
 from gribble.stores.rigs import HeldRig, Mark, RigHome, moved_by
 from gribble.views.looks import kept_words, shorten
 from gribble.views.plan import run_json, show_plan, step_row, undone_json

@@ -31,7 +31,7 @@ from gribble.core.base.amounts import count, size
 from gribble.core.base.errors import no_such
 from gribble.core.base.names import ANY_NAME
 from gribble.core.base.paths import lies_below
-from gribble.core.catalogue.calling import set_called
+from gribble.core.catalogue.families import set_called
 from gribble.core.catalogue.sheets import Catalogue
 from gribble.core.files.discheaders import HEADER_BYTES, read_header
 from gribble.core.records.config import Ask, MovedSource, Scope, Source

@@ -22,12 +22,11 @@ from gribble.core.base.amounts import count
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError
 from gribble.core.base.filewriter import ThereError, changing, write_file
 from gribble.core.base.paths import join
-from gribble.core.base.texts import text_of
+from gribble.core.base.regular import text_of
 from gribble.core.catalogue.config import load_config, sheet_folders
 from gribble.core.catalogue.importing.fieldmap import map_line
-from gribble.core.catalogue.importing.lists import read_list
+from gribble.core.catalogue.importing.lists import SetsMet, read_list, read_roster, read_sheet
 from gribble.core.catalogue.importing.needs import preview_of
-from gribble.core.catalogue.importing.reading import SetsMet, read_roster, read_sheet
 from gribble.core.catalogue.importing.relatives import read_plays, with_plays
 from gribble.core.catalogue.rosters import ROSTER_VERSION, load_roster, write_roster
 from gribble.core.catalogue.sheets import SHEET_ENDING, load_catalogue, load_sheet

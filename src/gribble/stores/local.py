@@ -34,6 +34,7 @@ from gribble.core.survey.index import SETTLED_NS
 from gribble.core.survey.walking import store_fault
 from gribble.stores.files import (
     NO_PERMISSIONS,
+    AtticFolder,
     copy_whole,
     free_at,
     give_owner,
@@ -44,7 +45,6 @@ from gribble.stores.files import (
     same_file,
     told,
 )
-from gribble.stores.slots import AtticFolder
 
 OWN_FOLDER = 0o700
 """The folders of Gribble's own: what they hold is nobody else's business."""

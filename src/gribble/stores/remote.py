@@ -18,9 +18,8 @@ from gribble.core.base.paths import base, fold, join, parent
 from gribble.core.files.hashing import digest_blocks
 from gribble.core.placing.store import Content, Free, Stamp, StoreError, StoreLost
 from gribble.core.survey.walking import store_fault
-from gribble.stores.files import make_folders, part_beside, read_blocks, told
-from gribble.stores.slots import AtticFolder
-from gribble.stores.steady import SteadyLink
+from gribble.stores.files import AtticFolder, make_folders, part_beside, read_blocks, told
+from gribble.stores.link import SteadyLink
 
 COPY_BYTES = 1 << 20
 SPOOL_BYTES = 8 << 20

@@ -14,7 +14,7 @@ from pathlib import Path
 from cryptography.exceptions import InvalidSignature
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey, Ed25519PublicKey
 
-from gribble.stores.credentials import secret_in
+from gribble.stores.opening import secret_in
 
 SCHEME = "ed25519:"
 _KEY_BYTES = 32

@@ -1,4 +1,4 @@
-"""The answer of `gribble needs`, for the terminal and as `needs/1`."""
+"""What is needed, for the terminal and as `needs/1`; and what a friend lacks of which one has something."""
 
 from __future__ import annotations
 
@@ -8,14 +8,16 @@ from typing import Any
 from rich.text import Text
 
 from gribble.core.answers.needed import Needed
+from gribble.core.answers.wishes import Wish
 from gribble.core.base.amounts import count, size
 from gribble.core.base.paths import join
 from gribble.core.placing.gaps import gap_record
+from gribble.core.records.holding import Holding
 from gribble.core.records.place import Fitted
-from gribble.core.records.plan import Gap
 from gribble.core.records.sheet import Accept, Level, Media, Need, Setting
+from gribble.core.records.steps import Gap
 from gribble.views.check_json import away_json
-from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS
+from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, shorten
 from gribble.views.screen import Screen, styled
 
 NEEDS_IN_FULL = 12
@@ -248,4 +250,41 @@ def _need_json(one: Needed, need: Need) -> dict[str, Any]:
         "held": one.held(need),
         **({"spared": True} if one.spared(need) else {}),
         **away_json(one.source(need)),
+    }
+
+
+WISHES_SHOWN = 20
+
+
+def show_wishes(screen: Screen, wishes: list[Wish], *, verbose: bool) -> None:
+    """How many one can give, then each of them with its place."""
+    have = [one for one in wishes if one.held]
+    screen.say(styled(f"You can give {len(have):,} of {count(len(wishes), 'file')}.", "bold"))
+    shown = have if verbose else have[:WISHES_SHOWN]
+    rows: list[tuple[str | Text, ...]] = []
+    for one in shown:
+        whose = styled(f"for {one.what} ({one.emulator})" if one.what else f"for {one.emulator}", QUIET)
+        rows.append((styled(one.need.name, "bold"), Text.assemble(styled(_where(one.held[0])), "\n", whose)))
+    screen.grid(rows)
+    if len(shown) < len(have):
+        screen.say(styled(f"… {count(len(have) - len(shown), 'file')} more: -v shows them", QUIET))
+
+
+def _where(one: Holding) -> str:
+    return f"{one.member} in {shorten(one.where)}" if one.member else shorten(one.where)
+
+
+def wishes_json(wishes: list[Wish]) -> dict[str, Any]:
+    """`against/1`."""
+    return {
+        "gribble": "against/1",
+        "files": [
+            {
+                "emulator": one.emulator,
+                "what": one.what,
+                "file": one.need.name,
+                "have": [f"{held.where}: {held.member}" if held.member else held.where for held in one.held],
+            }
+            for one in wishes
+        ],
     }

@@ -14,8 +14,21 @@ from gribble.core.placing.displaced import Kept
 from gribble.core.placing.journal import Run
 from gribble.core.records.findings import Home, RigAudit
 from gribble.core.records.holding import in_words
-from gribble.core.records.plan import Bring, Gap, Plan
-from gribble.core.records.steps import Copy, Displace, Extract, Mend, Pack, Point, Rename, Step, Write, Writing
+from gribble.core.records.steps import (
+    Bring,
+    Copy,
+    Displace,
+    Extract,
+    Gap,
+    Mend,
+    Pack,
+    Plan,
+    Point,
+    Rename,
+    Step,
+    Write,
+    Writing,
+)
 from gribble.core.sayings.facts import say_all
 from gribble.core.sayings.remedies import archive_kind, archive_state
 from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, shorten, zoned

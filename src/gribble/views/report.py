@@ -1,4 +1,6 @@
-"""A report as a page, a table, Markdown, or `report/1`; what it names is hostile until it is escaped."""
+"""A report as a page, a table, Markdown, or `report/1`; what it names is hostile until it is escaped. Its charts are
+bars of HTML and CSS, each with its figures as text.
+"""
 
 from __future__ import annotations
 
@@ -14,14 +16,85 @@ from markupsafe import Markup, escape
 
 from gribble.core.answers.report import EmulatorReport, Report, RigReport, SetFault, SourceAway, ToObtain
 from gribble.core.answers.rows import Row
-from gribble.core.base.amounts import count
+from gribble.core.base.amounts import count, size
 from gribble.core.base.filewriter import Own
 from gribble.core.base.paths import visible
 from gribble.core.records.findings import State, Verdict
 from gribble.views.causes import kind_words
-from gribble.views.charts import charts_of, whole_of
 from gribble.views.looks import DIGEST_NAMES, STATES, TALLIED, VERDICTS, shorten, zoned
 from gribble.views.set_releases import written_csv
+
+
+class Bar(NamedTuple):
+    """One bar: what it is of, its length in percent of the longest, its pieces by word, and the same in words."""
+
+    label: str
+    percent: float
+    pieces: tuple[tuple[str, int], ...]
+    words: str
+
+
+class Chart(NamedTuple):
+    """A chart for the page: its title and its bars."""
+
+    title: str
+    bars: tuple[Bar, ...]
+
+
+def whole_of(report: Report) -> Bar | None:
+    """The one bar of everything: all needs by verdict; None if nothing is needed."""
+    tally = sum((Counter(one.verdicts) for _, one in report.emulators), Counter[str]())
+    return _bars([("All needs", tally)])[0] if tally else None
+
+
+def charts_of(report: Report) -> list[Chart]:
+    """The charts that have something to show."""
+    kinds: dict[str, Counter[str]] = {}
+    for _, one in report.emulators:
+        for row in one.rows:
+            kinds.setdefault(row.kind, Counter())[row.verdict] += 1
+    needs = [(f"{one.title} on {rig.rig}", one.verdicts) for rig, one in report.emulators if one.rows]
+    sets = [(f"{one.title} on {rig.rig}", one.sets) for rig, one in report.emulators if one.sets]
+    found = [
+        Chart("The needs of each emulator", _bars(needs)),
+        Chart("The needs of each kind", _bars(sorted(kinds.items())) if len(kinds) > 1 else ()),
+        Chart("Arcade sets", _bars(sets)),
+        Chart("How well your files fit each release", tuple(_shares(report))),
+        Chart("How much is on each rig", tuple(_room(report))),
+    ]
+    return [chart for chart in found if chart.bars]
+
+
+def _bars(rows: Iterable[tuple[str, Mapping[str, int]]]) -> tuple[Bar, ...]:
+    """A bar for each row, with a piece for each verdict or state that occurs."""
+    order = [*map(str, VERDICTS), *map(str, STATES)]
+    told = [(label, tuple((word, tally[word]) for word in order if tally.get(word))) for label, tally in rows]
+    most = max((sum(number for _, number in pieces) for _, pieces in told), default=0) or 1
+    return tuple(
+        Bar(
+            label,
+            100 * sum(number for _, number in pieces) / most,
+            pieces,
+            ", ".join(f"{number:,} {word}" for word, number in pieces),
+        )
+        for label, pieces in told
+        if pieces
+    )
+
+
+def _shares(report: Report) -> Iterable[Bar]:
+    for one in report.releases:
+        percent = round(100 * one.share)
+        label = f"{one.emulator} {one.release}{' (installed)' if one.installed else ''}"
+        yield Bar(label, percent, (("sound", 1),), f"{percent} %")
+
+
+def _room(report: Report) -> Iterable[Bar]:
+    most = max((rig.bytes for rig in report.rigs), default=0)
+    for rig in report.rigs:
+        if rig.bytes:
+            yield Bar(rig.rig, 100 * rig.bytes / most, (("sound", 1),), size(rig.bytes))
+
 
 MARK = "gribble report"
 """What a page or a text of `gribble report` says at its beginning, so that a later one may replace it."""
@@ -135,9 +208,9 @@ def obtain_csv(report: Report) -> str:
     for one in sorted(report.obtain, key=lambda one: (one.emulator, one.archive or "")):
         head = [one.emulator, one.set or one.title, one.level, one.archive or "", one.file]
         contents = [("", one.size, one.known())] + [(f"or {o.label}", o.size, o.digests.known()) for o in one.others]
-        for content, size, known in contents:
+        for content, bytes_, known in contents:
             digests = [known.get(name, "") for name in ("crc32", "md5", "sha1", "sha256")]
-            rows.append([*head, "" if size is None else str(size), *digests, content])
+            rows.append([*head, "" if bytes_ is None else str(bytes_), *digests, content])
     return written_csv(titles, rows)
 
 

@@ -24,9 +24,8 @@ from packaging.specifiers import InvalidSpecifier, SpecifierSet
 from gribble.core.answers.changes import SheetChanges, SheetEffect
 from gribble.core.base.changing import flush_file, flush_folder
 from gribble.core.base.digests import HEX_LENGTHS
-from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, reason_of
+from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError, reason_of, record_fault
 from gribble.core.base.filewriter import locked, put_own
-from gribble.core.base.parsers import record_fault
 from gribble.core.base.paths import FOLDER_LOCK, fold, name_fault
 from gribble.core.base.regular import open_regular, read_regular
 from gribble.core.base.version import VERSION

@@ -15,9 +15,8 @@ from packaging.version import InvalidVersion, Version
 from gribble.core.audit.judging.serving import claims_of, meetings
 from gribble.core.base.errors import Mistake, reason_of
 from gribble.core.base.paths import fold, hidden_part, join
-from gribble.core.base.regular import MOST_TEXT, read_regular
+from gribble.core.base.regular import MOST_TEXT, read_regular, text_of
 from gribble.core.base.tables import Mistakes, read_toml
-from gribble.core.base.texts import text_of
 from gribble.core.catalogue.families import bios_of, family_of
 from gribble.core.catalogue.ranges import concerns
 from gribble.core.catalogue.rosters import ROSTER_ENDING, load_roster

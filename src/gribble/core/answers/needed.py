@@ -19,10 +19,10 @@ from gribble.core.placing.gaps import need_gaps
 from gribble.core.records.config import Ask, Scope
 from gribble.core.records.findings import EmulatorAudit, NeedFinding, Remedy, SetAudit, Verdict
 from gribble.core.records.place import Fitted
-from gribble.core.records.plan import Gap
 from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.roster import ArcadeSet, FileState
 from gribble.core.records.sheet import Need, Sheet
+from gribble.core.records.steps import Gap
 from gribble.core.sayings.facts import say_all
 from gribble.core.survey.holdings import HeldHere
 

@@ -22,8 +22,8 @@ from gribble.core.records.findings import (
     SetAudit,
     SetProblem,
 )
-from gribble.core.records.plan import Gap
 from gribble.core.records.rig_seen import UnknownEmulator
+from gribble.core.records.steps import Gap
 
 
 class FilePath(str):

@@ -16,12 +16,11 @@ from gribble.core.answers.merging import Merged, merged, merged_sets
 from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesError
 from gribble.core.base.filewriter import Stamp, stamp_of
 from gribble.core.base.paths import name_fault
-from gribble.core.base.regular import MOST_TEXT, read_regular
-from gribble.core.base.texts import text_of
+from gribble.core.base.regular import MOST_TEXT, read_regular, text_of
 from gribble.core.catalogue.importing.drafting import Asked, draft_map
 from gribble.core.catalogue.importing.fieldmap import load_map
+from gribble.core.catalogue.importing.lists import read_roster, read_sheet
 from gribble.core.catalogue.importing.naming import FILE_NAME
-from gribble.core.catalogue.importing.reading import read_roster, read_sheet
 from gribble.core.catalogue.origins import kept_copy
 from gribble.core.catalogue.rosters import ROSTER_ENDING, load_roster, read_head, write_roster
 from gribble.core.catalogue.sheets import SHEET_ENDING, is_listed, load_sheet

@@ -20,8 +20,7 @@ from gribble.core.audit.world import World
 from gribble.core.base.errors import GribbleError, MistakesError
 from gribble.core.base.kinds import Style
 from gribble.core.base.suggest import suggest
-from gribble.core.catalogue.calling import read_wishes
-from gribble.core.catalogue.families import Family, family_of, parts_of
+from gribble.core.catalogue.families import Family, family_of, parts_of, read_wishes
 from gribble.core.catalogue.rosters import Load, read_head, with_others
 from gribble.core.files.volumes import cluster_of, whole_clusters
 from gribble.core.records.holding import Holding
@@ -29,7 +28,7 @@ from gribble.core.records.place import Fitted
 from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.roster import Plays, Roster, SetFile, Sets
 from gribble.core.records.set_remedies import SetChange
-from gribble.core.survey.shelf import Shelf
+from gribble.core.survey.holdings import Shelf
 
 SUGGESTED = 20
 """For how many unknown names the nearest known one is looked for, which takes a while among 45,000."""

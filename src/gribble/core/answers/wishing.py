@@ -9,7 +9,7 @@ from typing import NamedTuple
 from msgspec import Struct
 
 from gribble.core.base.names import title_key, words_of
-from gribble.core.catalogue.calling import Wish, entry_of, read_wish, sets_called
+from gribble.core.catalogue.families import Wish, entry_of, read_wish, sets_called
 from gribble.core.records.roster import ArcadeSet, Roster, SetKind, Sets
 
 

@@ -14,8 +14,7 @@ from typing import NamedTuple
 from msgspec import Struct, structs
 
 from gribble.core.arcade.cabinet import Cabinet, Container, Homes, contents_of, is_file, member_name
-from gribble.core.arcade.discs import Discs
-from gribble.core.arcade.samples import Samples
+from gribble.core.arcade.discs import Discs, Samples
 from gribble.core.arcade.styled import InStyle
 from gribble.core.arcade.wanting import lacking, settle_variant
 from gribble.core.base.digests import Digests

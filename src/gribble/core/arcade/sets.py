@@ -7,9 +7,8 @@ from collections.abc import Iterable, Iterator
 from msgspec import structs
 
 from gribble.core.arcade.cabinet import Cabinet, Container, Homes, contents_of, is_file, member_name
-from gribble.core.arcade.discs import Discs
+from gribble.core.arcade.discs import Discs, Samples
 from gribble.core.arcade.match import whole_games
-from gribble.core.arcade.samples import Samples
 from gribble.core.arcade.wanting import Lack, lacking, of_variant, settle_variant
 from gribble.core.base.paths import base
 from gribble.core.catalogue.families import Family, Part, family_of, owned_files

@@ -11,8 +11,8 @@ from gribble.core.base.errors import GribbleError
 from gribble.core.base.names import title_key
 from gribble.core.base.paths import fold
 from gribble.core.base.suggest import suggest
-from gribble.core.catalogue.calling import set_called, sets_called
 from gribble.core.catalogue.config import one_place
+from gribble.core.catalogue.families import set_called, sets_called
 from gribble.core.catalogue.rosters import Load, load_roster, with_others
 from gribble.core.records.config import Config, Rig, Scope
 from gribble.core.records.findings import EmulatorAudit, RigAudit, SetAudit

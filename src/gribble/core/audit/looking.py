@@ -27,8 +27,8 @@ from gribble.core.base.paths import (
     same_place,
     spelling,
 )
-from gribble.core.catalogue.calling import SPECIAL, read_wishes
 from gribble.core.catalogue.config import fit_sheet
+from gribble.core.catalogue.families import SPECIAL, read_wishes
 from gribble.core.catalogue.rosters import Load, choose_roster, load_roster
 from gribble.core.catalogue.sheets import Catalogue
 from gribble.core.files.volumes import folds_case, volume_of
@@ -40,9 +40,8 @@ from gribble.core.records.roster import ArcadeWorld
 from gribble.core.records.sheet import Root
 from gribble.core.survey.arriving import Ground
 from gribble.core.survey.facts import Survey
-from gribble.core.survey.holdings import HeldHere
+from gribble.core.survey.holdings import HeldHere, as_on_disk
 from gribble.core.survey.matching import KnownContents
-from gribble.core.survey.shelf import as_on_disk
 from gribble.core.survey.sources import SeenRigs, SeenSources, is_empty, why_away
 from gribble.core.survey.survey import Surveyor
 from gribble.core.survey.walking import Walk

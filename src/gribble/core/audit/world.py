@@ -36,9 +36,8 @@ from gribble.core.records.rig_seen import ABSENT, Readings, RigSeen, Unread
 from gribble.core.records.sheet import Need
 from gribble.core.survey.arriving import Ground
 from gribble.core.survey.facts import Survey
-from gribble.core.survey.holdings import Stock
+from gribble.core.survey.holdings import Shelf, Stock
 from gribble.core.survey.matching import KnownContents
-from gribble.core.survey.shelf import Shelf
 
 MOST_FETCHED = 1 << 20
 """A file on another machine that is larger is not fetched to see what it plainly is, in bytes."""

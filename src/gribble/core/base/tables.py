@@ -15,12 +15,10 @@ import msgspec
 from msgspec import NODEFAULT, Struct
 
 from gribble.core.base.budget import TOML_BYTES, TOML_PARTS
-from gribble.core.base.errors import Mistake, reason_of
+from gribble.core.base.errors import Mistake, reason_of, toml_fault
 from gribble.core.base.kinds import MOST_NUMBER
-from gribble.core.base.parsers import toml_fault
-from gribble.core.base.regular import read_regular
+from gribble.core.base.regular import NoTextError, read_regular, text_of
 from gribble.core.base.suggest import suggest
-from gribble.core.base.texts import NoTextError, text_of
 
 T = TypeVar("T", bound=Struct)
 _TOKEN = re.compile(r"""[A-Za-z0-9_-]+|"[^"]*"|'[^']*'|[^\s]""")

@@ -13,15 +13,13 @@ from msgspec import structs
 
 from gribble.core.base.addresses import parse_address
 from gribble.core.base.changing import WINDOWS
-from gribble.core.base.errors import Mistake, MistakesError
+from gribble.core.base.errors import WRITE_SLASHES, Mistake, MistakesError
 from gribble.core.base.kinds import VOLUMES
-from gribble.core.base.parsers import WRITE_SLASHES
 from gribble.core.base.paths import join, path_fault, same_place, visible
-from gribble.core.base.regular import MOST_TEXT, read_regular
+from gribble.core.base.regular import MOST_TEXT, Typed, read_regular
 from gribble.core.base.suggest import suggest
 from gribble.core.base.tables import Mistakes, first_and_more, put_in_quotes, read_table, read_toml
-from gribble.core.base.texts import Typed
-from gribble.core.catalogue.calling import entry_of
+from gribble.core.catalogue.families import entry_of
 from gribble.core.catalogue.followed import version_of
 from gribble.core.catalogue.ranges import by_liking, concerns, release_fault
 from gribble.core.catalogue.sheets import Catalogue

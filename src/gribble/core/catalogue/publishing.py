@@ -19,8 +19,7 @@ import tomlkit
 from gribble.core.base.addresses import web_address
 from gribble.core.base.errors import Mistake, MistakesError
 from gribble.core.base.paths import name_fault
-from gribble.core.base.regular import read_regular
-from gribble.core.base.texts import text_of
+from gribble.core.base.regular import read_regular, text_of
 from gribble.core.catalogue.origins import MAP_ENDING
 from gribble.core.catalogue.rosters import ROSTER_ENDING
 from gribble.core.catalogue.sheets import SHEET_ENDING, is_listed

@@ -22,12 +22,10 @@ from packaging.version import InvalidVersion, Version
 
 from gribble.core.base.budget import ROSTER, ROSTER_BYTES, size_words
 from gribble.core.base.digests import HEX_LENGTHS
-from gribble.core.base.errors import Mistake, reason_of
+from gribble.core.base.errors import Mistake, reason_of, record_fault
 from gribble.core.base.names import title_key
-from gribble.core.base.parsers import record_fault
 from gribble.core.base.paths import name_fault, path_fault, plain_paths
-from gribble.core.base.regular import open_regular
-from gribble.core.base.texts import encoding_of
+from gribble.core.base.regular import encoding_of, open_regular
 from gribble.core.records.roster import (
     ArcadeSet,
     ArcadeWorld,

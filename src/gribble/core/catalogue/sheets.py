@@ -15,10 +15,9 @@ from gribble.core.base.budget import CHECKSUMS_BYTES
 from gribble.core.base.digests import HEX_LENGTHS, Digests
 from gribble.core.base.errors import Mistake, reason_of
 from gribble.core.base.paths import fold, join, path_fault
-from gribble.core.base.regular import open_text, read_regular
+from gribble.core.base.regular import NoTextError, open_text, read_regular, text_of
 from gribble.core.base.suggest import suggest
 from gribble.core.base.tables import Mistakes, first_and_more, read_table, read_toml
-from gribble.core.base.texts import NoTextError, text_of
 from gribble.core.catalogue.checks import check_sheet
 from gribble.core.records.sheet import Corrections, ManifestFile, Need, Sheet
 

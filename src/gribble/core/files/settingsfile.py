@@ -19,8 +19,8 @@ from xml.parsers import expat
 from msgspec import Struct
 
 from gribble.core.base.budget import MOST_SETTINGS, SETTINGS, size_words
+from gribble.core.base.errors import json_fault, toml_fault
 from gribble.core.base.kinds import Format
-from gribble.core.base.parsers import json_fault, toml_fault
 from gribble.core.base.tables import deep_key
 
 MOST_VALUE = 1024

@@ -7,8 +7,8 @@ from typing import Any
 
 from gribble.core.base.digests import Digests
 from gribble.core.records.findings import EmulatorAudit, NeedFinding, Remedy, RigAudit, SetAudit
-from gribble.core.records.plan import Bring, Gap
 from gribble.core.records.sheet import Level
+from gribble.core.records.steps import Bring, Gap
 from gribble.core.sayings.facts import say_all
 
 

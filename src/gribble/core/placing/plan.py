@@ -22,18 +22,21 @@ from gribble.core.records.findings import (
     SettingFinding,
 )
 from gribble.core.records.holding import Holding
-from gribble.core.records.plan import Bring, Gap, Plan, Refused
 from gribble.core.records.recipes import Mending
 from gribble.core.records.set_remedies import Loose, Packed, SetRemedies
 from gribble.core.records.steps import (
+    Bring,
     Copy,
     Displace,
     Extract,
+    Gap,
     Mend,
     NewValue,
     Pack,
     PackMember,
+    Plan,
     Point,
+    Refused,
     Rename,
     Step,
     Taking,

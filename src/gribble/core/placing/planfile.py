@@ -14,15 +14,13 @@ from msgspec import structs
 
 from gribble.core.base.budget import JSON_VALUES, PLAN_BYTES
 from gribble.core.base.digests import HEX_LENGTHS, Digests
-from gribble.core.base.errors import GribbleError, Mistake, MistakesError, unreadable
+from gribble.core.base.errors import GribbleError, Mistake, MistakesError, json_fault, record_fault, unreadable
 from gribble.core.base.filewriter import Own
-from gribble.core.base.parsers import json_fault, record_fault
 from gribble.core.base.paths import MEMORY_FOLDER, fold, hidden_part, join, lies_in, link_among_own, outside, path_fault
 from gribble.core.base.regular import read_regular
 from gribble.core.placing.gaps import bring_record, gap_record
 from gribble.core.placing.plan import without
-from gribble.core.records.plan import Plan, Refused
-from gribble.core.records.steps import Copy, Displace, Mend, Pack, Point, Rename, Step, Taking, Write
+from gribble.core.records.steps import Copy, Displace, Mend, Pack, Plan, Point, Refused, Rename, Step, Taking, Write
 
 FORMAT = "plan/1"
 WRITTEN = (".cue", ".m3u")

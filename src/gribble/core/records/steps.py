@@ -1,4 +1,5 @@
-"""Steps: the changes that a plan makes to a rig, one record for each kind with its own fields.
+"""Plans: the steps of one, what cannot be planned, and what is to be obtained. A step is a change that a plan makes to
+a rig, one record for each kind with its own fields.
 
 Paths on the rig are relative to its root, others are absolute. What an earlier step of the run displaced is read from
 the attic.
@@ -6,11 +7,17 @@ the attic.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from msgspec import Struct, field
 
 from gribble.core.base.digests import Digests
 from gribble.core.base.kinds import Format, Size
+from gribble.core.records.facts import Facts
+from gribble.core.records.findings import Home, Verdict
+from gribble.core.records.holding import Holding
 from gribble.core.records.recipes import Recipe
+from gribble.core.records.sheet import Accept, Level
 
 
 class PackMember(Struct, frozen=True, kw_only=True, omit_defaults=True):
@@ -174,3 +181,80 @@ Brought = Copy | Extract | Mend | Point | Pack | Write
 """The steps that write a new content beside its place; a renaming writes none."""
 Step = Displace | Rename | Brought
 """One change to a rig."""
+
+
+class Refused(Struct, frozen=True, kw_only=True):
+    """A remedy that cannot be planned, and why: `source` is one that is away and could bring it."""
+
+    rig: str
+    emulator: str
+    need: str
+    reason: str
+    source: str = ""
+
+
+class Bring(Struct, frozen=True, kw_only=True):
+    """A file that a source which is away would bring. `kind` is "need" or "set", for which it is, `to` where it
+    belongs: a path on the rig, or of a set the archive. `size` is in bytes.
+    """
+
+    rig: str
+    emulator: str
+    kind: str
+    subject: str
+    source: str
+    facts: Facts
+    to: str
+    held: Holding
+    size: int
+
+
+class Gap(Struct, frozen=True, kw_only=True):
+    """A file that only the user can get: nothing held has the content. `kind` is "need" or "set", for which it is; that
+    of a set belongs into the archive `home`, as the `release` has it. `size` is in bytes; `others` are further contents
+    that would do.
+    """
+
+    rig: str
+    emulator: str
+    kind: str
+    subject: str
+    title: str
+    verdict: Verdict
+    facts: Facts
+    level: Level = Level.MUST
+    home: Home = Home()
+    release: str = ""
+    file: str = ""
+    size: int | None = None
+    digests: Digests = Digests()
+    others: tuple[Accept, ...] = ()
+
+    @property
+    def archive(self) -> str:
+        """The archive's name; empty for a need's file."""
+        return self.home.name
+
+
+class Plan(Struct, frozen=True, kw_only=True):
+    """The steps that would put things right, what cannot be planned, what is still to be obtained, and what sources
+    that are `away` would bring.
+
+    `stamps` are the files that the steps displace, by rig and path, as they were when the plan was written: size in
+    bytes and time of modification in nanoseconds since 1970.
+    """
+
+    steps: tuple[Step, ...] = ()
+    refused: tuple[Refused, ...] = ()
+    obtain: tuple[Gap, ...] = ()
+    away: tuple[Bring, ...] = ()
+    stamps: Mapping[tuple[str, str], tuple[int, int]] = {}
+
+    @property
+    def bytes(self) -> int:
+        """What all steps write, in bytes."""
+        return sum(step.bytes for step in self.steps)
+
+    def on(self, rig: str) -> tuple[Step, ...]:
+        """The steps on one rig."""
+        return tuple(step for step in self.steps if step.rig == rig)

@@ -24,7 +24,7 @@ from gribble.core.records.findings import (
     Way,
 )
 from gribble.core.records.holding import Holding, in_words
-from gribble.core.records.plan import Gap
+from gribble.core.records.steps import Gap
 from gribble.core.sayings.facts import fix_words, say
 
 Shown: TypeAlias = Callable[[str], str]

@@ -14,9 +14,8 @@ from gribble.core.records.config import Ask
 from gribble.core.records.holding import Away, Holding
 from gribble.core.records.rig_seen import Obstacles, Readings, RigSeen
 from gribble.core.records.sheet import Accept
-from gribble.core.survey.holdings import Stock
+from gribble.core.survey.holdings import Shelf, Stock
 from gribble.core.survey.matching import KnownContents
-from gribble.core.survey.shelf import Shelf
 
 
 class Given(Struct, frozen=True, kw_only=True):

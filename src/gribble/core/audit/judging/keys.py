@@ -15,7 +15,7 @@ from msgspec import structs
 from gribble.core.base.budget import KEYS_BYTES, size_words
 from gribble.core.base.digests import Digests
 from gribble.core.base.paths import fold
-from gribble.core.base.texts import encoding_of
+from gribble.core.base.regular import encoding_of
 from gribble.core.records.holding import Holding, Holdings, nearness
 from gribble.core.records.keyfile import Entry, KeyFile, KeyFinding, KeysJudgement, KeyVerdict
 from gribble.core.records.sheet import Key, Kind, Level, Need

@@ -41,7 +41,7 @@ from gribble.core.records.holding import Holding
 from gribble.core.records.place import Fitted
 from gribble.core.records.rig_seen import ABSENT, RigSeen, Unread
 from gribble.core.records.sheet import Level, Root, Setting
-from gribble.core.survey.shelf import Shelf
+from gribble.core.survey.holdings import Shelf
 
 _Group: TypeAlias = tuple[NeedFinding, ...]
 

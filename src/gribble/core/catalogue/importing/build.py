@@ -11,7 +11,7 @@ import msgspec
 from msgspec import structs
 
 from gribble.core.base.digests import HEX_LENGTHS
-from gribble.core.base.parsers import record_fault
+from gribble.core.base.errors import record_fault
 from gribble.core.base.suggest import suggest
 from gribble.core.catalogue.importing.fieldmap import SET_FIELDS, WORDED_FIELDS, plain_attribute
 from gribble.core.catalogue.importing.nodes import HEADING, SECTION, Node

@@ -8,8 +8,7 @@ from collections.abc import Callable, Collection, Sequence
 from functools import cached_property
 
 from gribble.core.base.digests import HEX_LENGTHS
-from gribble.core.catalogue.importing.cells import digests_in, is_blank, is_file_name, is_year, size_unit
-from gribble.core.catalogue.importing.values import one_digest
+from gribble.core.catalogue.importing.values import digests_in, is_blank, is_file_name, is_year, one_digest, size_unit
 from gribble.core.catalogue.importing.words import head_points, meaning
 
 MOST_WORDS = 24

@@ -12,7 +12,6 @@ from msgspec import Struct, structs
 
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.errors import GribbleError
-from gribble.core.catalogue.importing.cells import digests_in, is_file_name
 from gribble.core.catalogue.importing.columns import Column
 from gribble.core.catalogue.importing.fieldmap import (
     FILE_FIELDS,
@@ -21,7 +20,7 @@ from gribble.core.catalogue.importing.fieldmap import (
     SET_FIELDS,
     SHEET_FIELDS,
 )
-from gribble.core.catalogue.importing.guessing import guess_fields, in_order
+from gribble.core.catalogue.importing.guessing import NOTHING, Said, as_said, guess_fields, in_order, refuse_unmet
 from gribble.core.catalogue.importing.lists import (
     ALL_TABLES,
     TABULAR,
@@ -46,12 +45,12 @@ from gribble.core.catalogue.importing.relatives import (
     variants_of,
 )
 from gribble.core.catalogue.importing.rules import rules_for
-from gribble.core.catalogue.importing.saying import NOTHING, Said, as_said, refuse_unmet
 from gribble.core.catalogue.importing.sniffing import is_page, looks_like
+from gribble.core.catalogue.importing.streams import SAMPLE_BYTES, words_of
 from gribble.core.catalogue.importing.tables import Head
 from gribble.core.catalogue.importing.trees import BY_HAND, Tree, json_tree, xml_tree
+from gribble.core.catalogue.importing.values import digests_in, is_file_name
 from gribble.core.catalogue.importing.words import has_word, head_points, level_said
-from gribble.core.catalogue.importing.xmlrecords import SAMPLE_BYTES, words_of
 from gribble.core.records.imported import (
     Degree,
     Drafted,

@@ -12,10 +12,9 @@ from msgspec import structs
 
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.errors import MistakesError
-from gribble.core.base.regular import MOST_TEXT, read_regular
+from gribble.core.base.regular import MOST_TEXT, read_regular, text_of
 from gribble.core.base.suggest import suggest
 from gribble.core.base.tables import Mistakes, read_table, read_toml
-from gribble.core.base.texts import text_of
 from gribble.core.catalogue.writing import quoted
 from gribble.core.records.imported import Degree, Drafted, Field, FieldMap, Guess, Rules
 from gribble.core.records.roster import FileState, Plays, SetKind

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from packaging.version import InvalidVersion, Version
 
-from gribble.core.catalogue.importing.cells import is_blank
+from gribble.core.catalogue.importing.values import is_blank
 from gribble.core.catalogue.importing.words import STOP_WORDS, plain
 from gribble.core.catalogue.writing import slug
 from gribble.core.records.imported import Named

@@ -6,9 +6,8 @@ import itertools
 import re
 from typing import NamedTuple
 
-from gribble.core.catalogue.importing.cells import size_unit
 from gribble.core.catalogue.importing.columns import HEAD_UNIT, HEX_HEAD, MOST_WORDS, Column
-from gribble.core.catalogue.importing.values import ValueFault, number
+from gribble.core.catalogue.importing.values import ValueFault, number, size_unit
 from gribble.core.catalogue.importing.words import meaning
 from gribble.core.records.imported import Field, Rules
 

@@ -10,9 +10,8 @@ from collections import Counter
 from pathlib import Path
 
 from gribble.core.base.errors import GribbleError
-from gribble.core.base.regular import open_regular
-from gribble.core.base.texts import encoding_of
-from gribble.core.catalogue.importing.cells import DIGEST, is_file_name
+from gribble.core.base.regular import encoding_of, open_regular
+from gribble.core.catalogue.importing.values import DIGEST, is_file_name
 from gribble.core.catalogue.sheets import is_checksum_line
 from gribble.core.files.archives.common import ArchiveError
 from gribble.core.files.archives.opening import listing

@@ -14,7 +14,7 @@ from typing import Any, NamedTuple
 
 from gribble.core.base.budget import BOOK_BYTES, ROW_CHARACTERS, TABLE_COLUMNS, TABLES, Budget, size_words
 from gribble.core.base.errors import GribbleError, package
-from gribble.core.catalogue.importing.cells import digests_in, is_blank, is_datum, is_file_name, without_marks
+from gribble.core.catalogue.importing.values import digests_in, is_blank, is_datum, is_file_name, without_marks
 from gribble.core.catalogue.importing.words import has_word
 
 LOOK_AHEAD = 60

@@ -10,11 +10,10 @@ from typing import Any
 from msgspec import Struct
 
 from gribble.core.base.errors import GribbleError
-from gribble.core.catalogue.importing.cells import digests_in, is_blank
 from gribble.core.catalogue.importing.nodes import Node
-from gribble.core.catalogue.importing.streams import json_data, json_node, read_jsonl, toml_data, yaml_data
+from gribble.core.catalogue.importing.streams import json_data, json_node, read_jsonl, sample_xml, toml_data, yaml_data
+from gribble.core.catalogue.importing.values import digests_in, is_blank
 from gribble.core.catalogue.importing.words import head_points
-from gribble.core.catalogue.importing.xmlrecords import sample_xml
 from gribble.core.records.imported import ListFormat, Looks
 
 MOST_RECORDS = 10_000

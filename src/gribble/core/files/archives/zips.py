@@ -14,8 +14,8 @@ from typing import NamedTuple
 from msgspec import Struct, structs
 
 from gribble.core.base.budget import DIRECTORY, Budget, size_words
-from gribble.core.files.archives.coders import BZIP2, LZMA, Coder, PackedFolder, decoded
 from gribble.core.files.archives.common import ArchiveError, Chooser, Member, Span, budget_of, check_ratio, numbered
+from gribble.core.files.archives.sevens import BZIP2, LZMA, Coder, PackedFolder, decoded
 from gribble.core.files.hashing import BLOCK_BYTES
 from gribble.core.files.inflating import INFLATE_ERRORS, crc32, inflated
 
