@@ -49,7 +49,7 @@ MUTANTS = (
     Mutant("a plan file takes from anywhere", "core/placing/planfile.py", "if link_among_own(place) or lies_in(place, readable) is None:", "if link_among_own(place):", "cli/test_private.py"),
     Mutant("a step of a plan file needs no proof", "core/placing/planfile.py", "return not isinstance(step, Taking) or isinstance(step, Rename) or bool(step.digests.known())", "return True", "cli/test_private.py"),
     Mutant("an old sketch is believed beside what was read", "core/survey/survey.py", "facts = self._unpacked(file.facts)", "facts = file.facts", "cli/test_worlds.py"),
-    Mutant("no key beside a locked dump is tried", "core/diagnosis/nearmisses.py", "return self._opened_beside(holding, wanted, accepts) or self._cut(", "return self._cut(", "cli/test_worlds.py"),
+    Mutant("no key beside a locked dump is tried", "core/diagnosis/nearmisses.py", "return self._opened_beside(holding, wanted) or self._cut(", "return self._cut(", "cli/test_worlds.py"),
     Mutant("only what is installed knows a file", "cli/surveying.py", "files, known = identify_sets(files, others, audits, discs), [*known, *others]", "known = [*known, *others]", "cli/test_worlds.py"),
     Mutant("not found names no namesake", "core/audit/judging/needs.py", "[nowhere, *self._other_content(need)]", "[nowhere]", "cli/test_worlds.py"),
     Mutant("what is plainly no dump is ready", "core/audit/judging/judge.py", "return Judgement(fault=plainly) if plainly else Judgement(accept=fits)", "return Judgement(accept=fits)", "cli/test_worlds.py"),

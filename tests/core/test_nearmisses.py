@@ -10,7 +10,8 @@ from msgspec import structs
 
 from gribble.core.base.digests import Digests
 from gribble.core.diagnosis import diagnose
-from gribble.core.diagnosis.nearmisses import Searcher, Wanted
+from gribble.core.diagnosis.likely import Wanted
+from gribble.core.diagnosis.nearmisses import Searcher
 from gribble.core.records.holding import Holding
 from gribble.core.records.recipes import Recipe, mended
 from gribble.core.records.sheet import Accept, Kind, Level, Need, Unlock

@@ -15,8 +15,9 @@ from gribble.core.arcade.match import Held
 from gribble.core.arcade.sets import audit_set
 from gribble.core.audit.judging.keys import key_candidates
 from gribble.core.base.digests import Digests
-from gribble.core.diagnosis import nearmisses
-from gribble.core.diagnosis.nearmisses import Searcher, Wanted
+from gribble.core.diagnosis import likely
+from gribble.core.diagnosis.likely import Wanted
+from gribble.core.diagnosis.nearmisses import Searcher
 from gribble.core.records.holding import Holding, key_of
 from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.roster import SetFile
@@ -133,7 +134,7 @@ def test_of_many_archives_only_the_nearest_are_looked_into() -> None:
     Searcher([holdings], lambda _: False, lambda one: read.append(one) or b"?").search(  # type: ignore[func-returns-value]
         [Wanted(emulator="knot", need=need(accept=(Accept(size=16, crc32="0000000a", label="x"),)), rig="den")]
     )
-    assert len(read) == nearmisses.MOST_CANDIDATES
+    assert len(read) == likely.MOST_CANDIDATES
     assert {one.path.count("/") for one in read} == {0}
 
 

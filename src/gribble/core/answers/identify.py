@@ -13,7 +13,8 @@ from gribble.core.audit.judging.keys import judge_keys, key_candidates, likelies
 from gribble.core.base.paths import base, join
 from gribble.core.catalogue.rosters import Load
 from gribble.core.catalogue.sheets import Catalogue
-from gribble.core.diagnosis.nearmisses import Read, Searcher, Wanted, key_needs_of
+from gribble.core.diagnosis.likely import Wanted, key_needs_of
+from gribble.core.diagnosis.nearmisses import Read, Searcher
 from gribble.core.records.facts import Fact, LikeKeys, NotLookedAt, TooLarge
 from gribble.core.records.findings import NeedFinding, RigAudit, Verdict
 from gribble.core.records.holding import FileKey, Holding, key_of, nearness

@@ -20,7 +20,8 @@ from gribble.core.base.names import is_like
 from gribble.core.base.paths import base
 from gribble.core.base.regular import read_regular
 from gribble.core.catalogue.rosters import Load, load_roster, with_others
-from gribble.core.diagnosis.nearmisses import NearMisses, Searcher, Wanted, key_needs_of
+from gribble.core.diagnosis.likely import Wanted, key_needs_of
+from gribble.core.diagnosis.nearmisses import NearMisses, Searcher
 from gribble.core.discs.looking import check_files, reader_below
 from gribble.core.files.archives.common import ArchiveError
 from gribble.core.files.archives.opening import MemberReader
