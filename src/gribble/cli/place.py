@@ -119,39 +119,48 @@ def place(call: Call, options: PlaceOptions) -> int:
 
 
 def _place(call: Call, options: PlaceOptions) -> int:
-    plan, resume, by_name, games = options.plan, options.resume, options.by_name, options.games
-    if plan and (call.scope.emulators or call.scope.sources or by_name or games or options.prefer):
+    asked = call.scope.emulators, call.scope.sources, options.by_name, options.games, options.prefer
+    if options.plan and any(asked):
         raise GribbleError(
             "--plan carries out the whole plan as it was written", fix="To do less, use --rig, --only or --skip."
         )
-    with Session(call, strict=not resume, lenient=resume) as session:
-        scope = call.scope
+    with Session(call, strict=not options.resume, lenient=options.resume) as session:
         session.rigs.trust_size = options.trust_size
         session.rigs.hidden = options.hidden
-        finished = finish_open_runs(session, scope, options.yes or resume)
-        if resume or finished in (ExitCode.INTERRUPTED, ExitCode.ATTENTION):
+        finished = finish_open_runs(session, call.scope, options.yes or options.resume)
+        if options.resume or finished in (ExitCode.INTERRUPTED, ExitCode.ATTENTION):
             if finished is None:
-                refuse_to_resume(session, scope)
+                refuse_to_resume(session, call.scope)
                 session.screen.say("No run was cut short, so there is nothing to finish.")
             return finished or ExitCode.CLEAN
-        if plan:
-            path = call.environment.path(plan)
-            read = judged(read_plan(path, session.loaded.config.rig), Path(plan), session.rigs.readable())
-            made = session.rigs.reachable(narrow(read, options.only, options.skip), scope)
-            code = place_plan(session, scope, (), linked(made) if options.link else made, options.yes)
-        else:
-            session.tell_idle()
-            prefer = read_preferred(options.prefer or (), session.loaded.config, session.loaded.catalogue.sheets)
-            ask = Ask(scope=scope, games=games, packing=True, prefer=prefer)
-            audits = survey(session, scope, told=MOST_PASSED_OVER).audit(ask)
-            only = [*(options.only or ()), *prefer]
-            if prefer and not preferable(audits, prefer):
-                words = f"There is no other file for {', '.join(prefer)}"
-                session.screen.say(f"{words}: the one in place is already the one that you like best.")
-                return ExitCode.CLEAN
-            made = planned(session, audits, only, options.skip, by_name=by_name)
-            if not made.obtain:
-                session.notes.nothing_lacks()
-            made, narrowed = linked(made) if options.link else made, bool(only or options.skip)
-            code = place_plan(session, scope, audits, made, options.yes, narrowed=narrowed)
+        code = _place_written(session, options.plan, options) if options.plan else _place_planned(session, options)
         return finished or code or (ExitCode.FAILED if session.closed else ExitCode.CLEAN)
+
+
+def _place_written(session: Session, plan: str, options: PlaceOptions) -> int:
+    """A plan that was written to a file, carried out; the exit status."""
+    call = session.call
+    read = judged(
+        read_plan(call.environment.path(plan), session.loaded.config.rig), Path(plan), session.rigs.readable()
+    )
+    made = session.rigs.reachable(narrow(read, options.only, options.skip), call.scope)
+    return place_plan(session, call.scope, (), linked(made) if options.link else made, options.yes)
+
+
+def _place_planned(session: Session, options: PlaceOptions) -> int:
+    """A plan made now, and carried out; the exit status."""
+    scope = session.call.scope
+    session.tell_idle()
+    prefer = read_preferred(options.prefer or (), session.loaded.config, session.loaded.catalogue.sheets)
+    ask = Ask(scope=scope, games=options.games, packing=True, prefer=prefer)
+    audits = survey(session, scope, told=MOST_PASSED_OVER).audit(ask)
+    if prefer and not preferable(audits, prefer):
+        words = f"There is no other file for {', '.join(prefer)}"
+        session.screen.say(f"{words}: the one in place is already the one that you like best.")
+        return ExitCode.CLEAN
+    only = [*(options.only or ()), *prefer]
+    made = planned(session, audits, only, options.skip, by_name=options.by_name)
+    if not made.obtain:
+        session.notes.nothing_lacks()
+    made, narrowed = linked(made) if options.link else made, bool(only or options.skip)
+    return place_plan(session, scope, audits, made, options.yes, narrowed=narrowed)

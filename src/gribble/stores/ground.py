@@ -64,46 +64,54 @@ class RemoteGround:
         while waiting:
             folder = Folder(waiting.pop(), [], [])
             met += 1
-            inner: list[str] = []
-            try:
-                entries = self._wire.entries(folder.path)
-            except StoreLost as error:
-                raise GribbleError(
-                    str(error), fix="Nothing was changed. Run the command again when it is back.", code=ExitCode.FAILED
-                ) from error
-            except StoreError as error:
-                if not folder.path:
-                    raise GribbleError(str(error), fix="Nothing was changed.", code=ExitCode.FAILED) from error
-                folder.skipped.append(Skipped(folder.path or ".", f"folder cannot be read: {error}", kind=Why.UNREAD))
-                entries = []
-            names: set[str] = set()
-            for one in sorted(entries, key=lambda one: one.name):
-                path = f"{folder.path}/{one.name}" if folder.path else one.name
-                if one.name in (".", "..", MEMORY_FOLDER) or is_work_file(one.name):
-                    continue
-                if is_trash(one.name) if one.folder else is_litter(one.name):
-                    continue
-                if why := _fault(one) or ("is listed twice" if one.name in names else ""):
-                    folder.skipped.append(Skipped(tame(path), why))
-                elif self.listed + len(folder.files) >= RIG_FILES:
-                    why = f"lists more than {RIG_FILES:,} files; the rest is not looked at"
-                    folder.skipped.append(Skipped(folder.path or ".", why))
-                    waiting, inner = [], []
-                    break
-                elif one.folder and (path.count("/") > RIG_DEPTH or met + len(waiting) > RIG_FOLDERS):
-                    folder.skipped.append(
-                        Skipped(path, "is deeper than Gribble follows; perhaps the server lists in a circle")
-                    )
-                elif one.folder:
-                    inner += [path] if path not in self._left_out else []
-                else:
-                    folder.files.append(Entry(path, one.size, one.modified, 0, 0))
-                names.add(one.name)
+            entries = self._entries(folder)
+            inner = self._sort_in(folder, entries, met + len(waiting))
             self._settle_sizes(folder)
             self.listed += len(folder.files)
-            self._remember(folder, names)
+            self._remember(folder, {one.name for one in entries})
             yield folder
-            waiting.extend(reversed(inner))
+            waiting = [] if inner is None else [*waiting, *reversed(inner)]
+
+    def _entries(self, folder: Folder) -> list[Listed]:
+        """What is in a folder, by name. Raises GribbleError if the connection is lost, or nothing can be listed."""
+        try:
+            return sorted(self._wire.entries(folder.path), key=lambda one: one.name)
+        except StoreLost as error:
+            raise GribbleError(
+                str(error), fix="Nothing was changed. Run the command again when it is back.", code=ExitCode.FAILED
+            ) from error
+        except StoreError as error:
+            if not folder.path:
+                raise GribbleError(str(error), fix="Nothing was changed.", code=ExitCode.FAILED) from error
+            folder.skipped.append(Skipped(folder.path, f"folder cannot be read: {error}", kind=Why.UNREAD))
+            return []
+
+    def _sort_in(self, folder: Folder, entries: list[Listed], folders: int) -> list[str] | None:
+        """Note the files of a folder, and what is passed over; the folders in it that are to be entered, where so many
+        are known already. None if the rig lists more than can be looked at."""
+        inner: list[str] = []
+        names: set[str] = set()
+        for one in entries:
+            path = f"{folder.path}/{one.name}" if folder.path else one.name
+            if one.name in (".", "..", MEMORY_FOLDER) or is_work_file(one.name):
+                continue
+            if is_trash(one.name) if one.folder else is_litter(one.name):
+                continue
+            if why := _fault(one) or ("is listed twice" if one.name in names else ""):
+                folder.skipped.append(Skipped(tame(path), why))
+            elif self.listed + len(folder.files) >= RIG_FILES:
+                why = f"lists more than {RIG_FILES:,} files; the rest is not looked at"
+                folder.skipped.append(Skipped(folder.path or ".", why))
+                return None
+            elif not one.folder:
+                folder.files.append(Entry(path, one.size, one.modified, 0, 0))
+            elif path.count("/") > RIG_DEPTH or folders > RIG_FOLDERS:
+                why = "is deeper than Gribble follows; perhaps the server lists in a circle"
+                folder.skipped.append(Skipped(path, why))
+            elif path not in self._left_out:
+                inner.append(path)
+            names.add(one.name)
+        return inner
 
     def _settle_sizes(self, folder: Folder) -> None:
         """Ask for sizes that the listing does not give; a file without one is passed over."""

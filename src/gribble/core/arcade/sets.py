@@ -172,6 +172,40 @@ def _is_its_own(file: SetFile, kin: Iterable[ArcadeSet], container: Container) -
     return there is not None and not any(other.name == file.name or is_file(other, there) for other in theirs)
 
 
+class _Along:
+    """The archives along a set's path, and what looking for its files in them has met."""
+
+    def __init__(self, family: Family, cabinet: Cabinet) -> None:
+        self._containers = [container for name in family.path if (container := cabinet.of(name))]
+        self.misnamed: list[tuple[Part, Holding]] = []
+        self.absent: list[tuple[str, str]] = []
+        self.suspect: list[Part] = []
+        self.unread: list[Part] = []
+
+    def lies(self, file: SetFile) -> bool:
+        """Whether a file is there, under whatever name."""
+        return any(one.find(file) is not None for one in self._containers)
+
+    def has(self, owner: str, file: SetFile) -> bool:
+        """The same, noting how it is there; nearly always in the first or second archive, under its own name."""
+        for container in self._containers:
+            there = container.named(file.name)
+            if there is not None and is_file(file, there):
+                break
+            if (there := container.find(file)) is not None:
+                self.misnamed.append((Part(file, owner), there))
+                break
+        else:
+            if any((named := one.named(file.name)) and _is_unread(file, named) for one in self._containers):
+                self.unread.append(Part(file, owner))
+                return True
+            self.absent.append((owner, file.name))
+            return False
+        if file.state is FileState.SUSPECT:
+            self.suspect.append(Part(file, owner))
+        return True
+
+
 def audit_set(
     roster: Roster,
     name: str,
@@ -182,65 +216,26 @@ def audit_set(
 ) -> SetAudit:
     """One set. `others` are rosters of other releases, by which old files and old names are told."""
     if name not in roster.sets:
-        known = [other for other in others if name in other.sets]
-        releases = tuple(other.head.release for other in known)
-        to = new_name(known[0], roster, name) if known else ""
-        facts = (f.UnknownSet(roster.head.release, to, releases),)
-        problem = Finding(
-            subject=SetPart(file="", owner=name, renamed=to, releases=releases), verdict=Verdict.MISSING, facts=facts
-        )
-        return SetAudit(set=name, title=known[0].sets[name].title if known else "", problems=(problem,))
+        return _unknown_set(roster, name, others)
     if _is_plainly_whole(roster, roster.sets[name], cabinet):
         return SetAudit(set=name, title=roster.sets[name].title)
-    family = family_of(roster, name)
-    containers = [container for relative in family.path if (container := cabinet.of(relative))]
+    whole_family = family_of(roster, name)
+    along = _Along(whole_family, cabinet)
     family, variant, wished = settle_variant(
-        family,
-        lambda _, file: _lies(file, containers),
+        whole_family,
+        lambda _, file: along.lies(file),
         cabinet.variants,
         lambda file: cabinet.held(file) is not None,
     )
-    misnamed: list[tuple[Part, Holding]] = []
-    absent: list[tuple[str, str]] = []
-    suspect: list[Part] = []
-    unread: list[Part] = []
-
-    def has(owner: str, file: SetFile) -> bool:
-        """Whether a file is found along the path; nearly always in the first or second, under its own name."""
-        for container in containers:
-            there = container.named(file.name)
-            if there is not None and is_file(file, there):
-                break
-            if (there := container.find(file)) is not None:
-                misnamed.append((Part(file, owner), there))
-                break
-        else:
-            if any((named := one.named(file.name)) and _is_unread(file, named) for one in containers):
-                unread.append(Part(file, owner))
-                return True
-            absent.append((owner, file.name))
-            return False
-        if file.state is FileState.SUSPECT:
-            suspect.append(Part(file, owner))
-        return True
-
-    lacks = lacking(family, has)
+    lacks = lacking(family, along.has)
     problems = [
         *_of_release(family),
-        *(_doubtful(part, f.PoorDump()) for part in suspect),
-        *(_doubtful(part, f.NotRead()) for part in unread),
+        *(_doubtful(part, f.PoorDump()) for part in along.suspect),
+        *(_doubtful(part, f.NotRead()) for part in along.unread),
     ]
     if variant != wished and not lacks:
-        problems.append(_of_another_variant(family_of(roster, name), variant, wished, cabinet))
-    if lacks:
-        homes = Homes(roster)
-        old = _old_releases(roster, [homes.owner(lack.owner, lack.files[0])[0] for lack in lacks], cabinet, others)
-        for lack in lacks:
-            part = _likeliest(lack, cabinet)
-            home = _home(homes.owner(part.owner, part.file)[0], family, homes, cabinet, old)
-            problem = _absence(part, home, family, cabinet)
-            subject = structs.replace(problem.subject, wants=part.file, home=home)
-            problems.append(structs.replace(problem, subject=subject))
+        problems.append(_of_another_variant(whole_family, variant, wished, cabinet))
+    problems += _absences(roster, family, lacks, cabinet, others) if lacks else ()
     problems += discs.problems(family) if discs and family.one.discs else ()
     problems += samples.problems(family.one) if samples else ()
     problems += _misspelled(family, cabinet)
@@ -252,10 +247,34 @@ def audit_set(
         set=name,
         title=family.one.title,
         problems=tuple(problems),
-        packing=(*_packing(family, cabinet, misnamed), *(samples.notes(family.one) if samples else ())),
+        packing=(*_packing(family, cabinet, along.misnamed), *(samples.notes(family.one) if samples else ())),
         variant=variant,
-        spared=frozenset(key for key in absent if key not in blamed),
+        spared=frozenset(key for key in along.absent if key not in blamed),
     )
+
+
+def _unknown_set(roster: Roster, name: str, others: Iterable[Roster]) -> SetAudit:
+    """A set that only rosters of other releases know, if any does."""
+    known = [other for other in others if name in other.sets]
+    releases = tuple(other.head.release for other in known)
+    to = new_name(known[0], roster, name) if known else ""
+    subject = SetPart(file="", owner=name, renamed=to, releases=releases)
+    facts = (f.UnknownSet(roster.head.release, to, releases),)
+    problem = Finding(subject=subject, verdict=Verdict.MISSING, facts=facts)
+    return SetAudit(set=name, title=known[0].sets[name].title if known else "", problems=(problem,))
+
+
+def _absences(
+    roster: Roster, family: Family, lacks: Iterable[Lack], cabinet: Cabinet, others: Iterable[Roster]
+) -> Iterator[SetProblem]:
+    """What is at fault with each file that a set lacks, and in which archive it belongs."""
+    homes = Homes(roster)
+    old = _old_releases(roster, [homes.owner(lack.owner, lack.files[0])[0] for lack in lacks], cabinet, others)
+    for lack in lacks:
+        part = _likeliest(lack, cabinet)
+        home = _home(homes.owner(part.owner, part.file)[0], family, homes, cabinet, old)
+        problem = _absence(part, home, family, cabinet)
+        yield structs.replace(problem, subject=structs.replace(problem.subject, wants=part.file, home=home))
 
 
 def _is_plainly_whole(roster: Roster, one: ArcadeSet, cabinet: Cabinet) -> bool:
@@ -306,11 +325,6 @@ def _lie_above(
     container = cabinet.of(parent.set) if parent else None
     listed = container.listed() if container else frozenset()
     return all(one.crc32 not in checksums and (one.parent_name, one.crc32, one.size) in listed for one in absent)
-
-
-def _lies(file: SetFile, containers: list[Container]) -> bool:
-    """Whether a file lies along a path."""
-    return any(one.find(file) is not None for one in containers)
 
 
 def _of_another_variant(family: Family, variant: str, wished: str, cabinet: Cabinet) -> SetProblem:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import stat
 import time
-from collections.abc import Callable, Container, Iterable
+from collections.abc import Callable, Container, Iterable, Iterator
 from pathlib import Path
 from typing import NamedTuple
 
@@ -181,41 +181,24 @@ class Surveyor:
         folder = Folder("", [entry_of(path.name, status)], [])
         return self._survey(path.parent, [folder], _How(everything=everything, whole=False))
 
-    def _survey(
-        self,
-        root: Path | str,
-        folders: Iterable[Folder],
-        how: _How,
-    ) -> Survey:
-        rig, ground, whole = how.rig, how.ground, how.whole
+    def _survey(self, root: Path | str, folders: Iterable[Folder], how: _How) -> Survey:
+        rig, ground = how.rig, how.ground
         memory = self._index.memory(how.kept or root, blank=self._reread, at=Path(root) if how.kept else None)
         concerned = self._known.concerned()
         met: list[Holding | MetFile] = []
-        files: list[MetFile] = []
         skipped: list[Skipped] = []
         there: set[str] = set()
         links: dict[str, str] = {}
-        place, wholly = str(root), self._whole if not ground else frozenset[int]()
         for folder in folders:
             skipped += folder.skipped
             there.add(folder.path)
             links |= folder.links
-            entries = (
-                self._far_entries(ground, folder, f"Listing {rig}: {len(met):,} files") if ground else folder.files
-            )
-            believed = memory.believe(folder.path, entries, whole=whole)
-            closer = how.everything or folder.path in self._folders
-            for entry, facts in zip(entries, believed, strict=True):
-                entirely = how.everything or entry.size in wholly
-                if facts is PLAIN and entry.size not in concerned and not closer and not entirely:  # as most are
-                    met.append(unread_holding(rig, place, entry))
-                    continue
-                if ground and not (facts and entry.modified):
-                    facts = _UNREAD if may_be_archive(entry.path) else PLAIN
-                files.append(MetFile(entry, facts or _UNREAD, entirely, folder.path in self._folders))
-                met.append(files[-1])
+            if ground:
+                folder.files = self._far_entries(ground, folder, f"Listing {rig}: {len(met):,} files")
+            met += self._met(str(root), folder, memory, how, concerned)
         self.tally.files += len(met)
         beyond = self._known.beyond_crc()
+        files = [file for file in met if isinstance(file, MetFile)]
         work = [file for file in files if self._wants_reading(file, concerned, beyond)]
         if ground:
             if self._listener:
@@ -223,9 +206,26 @@ class Surveyor:
             self._read_all(lambda file: self._read_far(ground, file), work, memory, threads=False)
         else:
             self._read_all(lambda file: self._read(Path(root), file), work, memory)
-        if whole and not ground:
+        if how.whole and not ground:
             memory.keep_only(there, lambda path: _exists(Path(root, path)))
-        return _as_survey(place, rig, met, skipped, frozenset(there), links)
+        return _as_survey(str(root), rig, met, skipped, frozenset(there), links)
+
+    def _met(
+        self, place: str, folder: Folder, memory: Memory, how: _How, concerned: Container[int | None]
+    ) -> Iterator[Holding | MetFile]:
+        """The files of a folder with what is remembered of each; those that matter to nobody are holdings at once."""
+        believed = memory.believe(folder.path, folder.files, whole=how.whole)
+        any_size = folder.path in self._folders
+        closer = how.everything or any_size
+        wholly = self._whole if not how.ground else frozenset[int]()
+        for entry, facts in zip(folder.files, believed, strict=True):
+            entirely = how.everything or entry.size in wholly
+            if facts is PLAIN and entry.size not in concerned and not closer and not entirely:  # as most are
+                yield unread_holding(how.rig, place, entry)
+                continue
+            if how.ground and not (facts and entry.modified):
+                facts = _UNREAD if may_be_archive(entry.path) else PLAIN
+            yield MetFile(entry, facts or _UNREAD, entirely, any_size)
 
     def _far_entries(self, ground: Ground, folder: Folder, words: str) -> list[Entry]:
         """The files of a folder on another machine, which takes its time."""

@@ -172,29 +172,25 @@ def key_rows(text: str) -> Iterator[tuple[str, dict[str, str]]]:
     common: dict[str, str] = {}
     sections: dict[str, dict[str, str]] = {}
     numbered: dict[str, dict[str, str]] = {}
-    section = ""
-    times = Counter[str]()
     paragraphs: list[dict[str, str]] = [{}]
-    for line in text.splitlines():
-        if not line.strip() and paragraphs[-1]:
+    times = Counter[str]()
+    section = ""
+    for paragraph in _paragraphs(text):
+        if paragraphs[-1]:
             paragraphs.append({})
-        if not line.strip() or line.lstrip().startswith(("#", ";", "//")):
-            continue
-        if match := _SECTION.match(line.strip()):
-            times[match[1]] += 1  # a name that comes again is another record
-            section = f"{match[1].strip()}{f' {times[match[1]]}' if times[match[1]] > 1 else ''}"
-            sections[section] = {}
-        elif match := _KEY.match(line):
-            key, value = match["key"].strip().strip("\"'"), _unquoted(match["value"])
-            number, word = _numbered(key)
-            if not section:
+        for line in paragraph:
+            if match := _SECTION.match(line.strip()):
+                times[match[1]] += 1  # a name that comes again is another record
+                section = f"{match[1].strip()}{f' {times[match[1]]}' if times[match[1]] > 1 else ''}"
+                sections[section] = {}
+            elif match := _KEY.match(line):
+                key, value = match["key"].strip().strip("\"'"), _unquoted(match["value"])
+                if section:
+                    sections[section][key] = value
+                    continue
                 paragraphs[-1][key] = value
-            if section:
-                sections[section][key] = value
-            elif number:
-                numbered.setdefault(number, {})[word] = value
-            else:
-                common[key] = value
+                number, word = _numbered(key)
+                (numbered.setdefault(number, {}) if number else common)[word] = value
     if not any(len(one) > 1 for one in numbered.values()):  # tern8 = … is no numbered key
         numbered = {}
     alike = _alike(paragraphs)
@@ -202,7 +198,18 @@ def key_rows(text: str) -> Iterator[tuple[str, dict[str, str]]]:
         numbered = {f"paragraph {number}": one for number, one in enumerate(alike, start=1)}
         common = {key: value for one in paragraphs if one not in alike for key, value in one.items()}
     yield "", common
-    yield from (sections or numbered).items() if not (sections and numbered) else {**numbered, **sections}.items()
+    yield from {**numbered, **sections}.items()
+
+
+def _paragraphs(text: str) -> Iterator[list[str]]:
+    """The lines of a text, comments aside, by what is between empty ones."""
+    lines: list[str] = []
+    for line in (*text.splitlines(), ""):
+        if line.strip():
+            lines += [] if line.lstrip().startswith(("#", ";", "//")) else [line]
+        elif lines:
+            yield lines
+            lines = []
 
 
 def _alike(paragraphs: list[dict[str, str]]) -> list[dict[str, str]]:
