@@ -2,10 +2,20 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
+import os
 import random
+import sqlite3
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+from types import SimpleNamespace
 
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from msgspec import structs
 
 from gribble.core.base.digests import Digests
@@ -13,10 +23,13 @@ from gribble.core.diagnosis import diagnose
 from gribble.core.diagnosis.likely import Wanted
 from gribble.core.diagnosis.nearmisses import Searcher
 from gribble.core.records.holding import Holding
-from gribble.core.records.recipes import Recipe, mended
+from gribble.core.records.recipes import Mending, Recipe, mended
 from gribble.core.records.sheet import Accept, Kind, Level, Need, Unlock
 from gribble.core.sayings.facts import mend_words, say
+from gribble.core.survey import attempts
+from gribble.core.survey.attempts import Attempts
 from gribble.core.survey.holdings import HeldHere
+from gribble.core.survey.index import Index
 
 RIGHT = random.Random(1).randbytes(4096)
 KEY = b"key file"
@@ -44,13 +57,13 @@ class Drawer:
             for path, data in files.items()
         }
 
-    def searcher(self) -> Searcher:
+    def searcher(self, memory: Attempts | None = None) -> Searcher:
         def read(holding: Holding) -> bytes:
             self.read.append(holding.path)
             return self.files[holding.path]
 
         known = {digest(RIGHT), digest(KEY)}
-        return Searcher([HeldHere(self.holdings.values())], lambda one: one.digests.sha1 in known, read)
+        return Searcher([HeldHere(self.holdings.values())], lambda one: one.digests.sha1 in known, read, memory)
 
 
 def test_unlikely_files_are_not_even_read() -> None:
@@ -246,3 +259,106 @@ def test_what_cannot_be_read_is_like_nothing_else() -> None:
     searcher = Searcher([HeldHere(drawer.holdings.values())], lambda _: True, read)
     found = searcher.search([Wanted(emulator="knot", need=boot, rig="den", by_name=True)])
     assert len(set(found.contents.values())) == len(drawer.files)
+
+
+class Shelf(Drawer):
+    """A drawer on the disk, of files that have been there for a while; what was made of them is remembered."""
+
+    def __init__(self, folder: Path, files: dict[str, bytes]) -> None:
+        super().__init__(files)
+        self.folder = folder
+        self.holdings = {path: structs.replace(one, root=str(folder)) for path, one in self.holdings.items()}
+        for number, (path, data) in enumerate(files.items()):
+            self.put(path, data, 1_000_000 + number)
+
+    def put(self, path: str, data: bytes, when: int) -> None:
+        self.files[path] = data
+        self.holdings[path] = structs.replace(self.holdings[path], size=len(data), digests=Digests(sha1=digest(data)))
+        place = self.folder / path
+        place.parent.mkdir(parents=True, exist_ok=True)
+        place.write_bytes(data)
+        os.utime(place, (when, when))
+
+    def found(self, needs: list[Need], *, remembers: bool = True, blank: bool = False) -> list[Mending | None]:
+        """The best near miss of each need."""
+        self.read.clear()
+        index = (lambda: Index(self.folder / "index.sqlite")) if remembers else None
+        memory = Attempts(index, blank=blank)
+        found = self.searcher(memory).search([Wanted(emulator="knot", need=one) for one in needs])
+        memory.close()
+        return [found.best("", "knot", one) for one in needs]
+
+
+NOISE = [random.Random(f"noise {number}").randbytes(4096) for number in range(9)]
+SHAPES: list[Callable[[bytes], bytes]] = [
+    lambda data: data, lambda data: b"H" * 512 + data, lambda data: data[1::2] + data[0::2], lambda data: data[:2048],
+    lambda data: data[2048:], lambda data: data * 2, lambda data: data.ljust(8192, b"\xff"),
+]  # fmt: skip
+
+
+def unsized(one: Need) -> Need:
+    return structs.replace(one, accept=tuple(structs.replace(each, size=None) for each in one.accept))
+
+
+def test_what_a_file_could_not_be_is_not_tried_again(tmp_path: Path) -> None:
+    shelf = Shelf(tmp_path, {f"{number}.bin": shape(NOISE[number]) for number, shape in enumerate(SHAPES)})
+    needs = [need("one", NOISE[8]), unsized(need("two", RIGHT))]
+    first = shelf.found(needs)
+    assert len(set(shelf.read)) == len(shelf.files)
+    assert shelf.found(needs) == first == [None, None]
+    assert shelf.read == []
+    shelf.found([*needs, need("three", RIGHT[::-1])])
+    assert shelf.read == [], "what was made is known, whatever it is compared with"
+    assert shelf.found(needs, blank=True) == first
+    assert len(set(shelf.read)) == len(shelf.files), "read again when everything is to be"
+    shelf.put("0.bin", NOISE[8][1::2] + NOISE[8][0::2], 2_000_000)
+    made, _ = shelf.found(needs)
+    assert (made.holding.path if made else "") == "0.bin"
+    assert set(shelf.read) == {"0.bin", "2.bin"}, "only what has changed is read, and what could be its other half"
+    shelf.put("1.bin", NOISE[1], time.time_ns() // 1_000_000_000 + 60)
+    for _ in range(2):
+        shelf.found(needs)
+        assert "1.bin" in shelf.read, "a file that is changing is never taken for what it was"
+
+
+@pytest.mark.parametrize("keeps", [True, False])
+def test_an_inode_counts_only_where_files_keep_theirs(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, keeps: bool
+) -> None:
+    """On a stick all files have other inodes each time that it is put in."""
+    shelf = Shelf(tmp_path, {"0.bin": NOISE[0]})
+
+    def mark(inode: int) -> str:
+        there = SimpleNamespace(st_size=4096, st_mtime_ns=1, st_ctime_ns=1, st_ino=inode)
+        monkeypatch.setattr(attempts, "os", SimpleNamespace(stat=lambda _: there, fspath=os.fspath))
+        return Attempts(lambda: Index(None)).mark(shelf.holdings["0.bin"])
+
+    monkeypatch.setattr(attempts, "keeps_inodes", lambda _: keeps)
+    assert (mark(1) == mark(2)) is not keeps
+
+
+@pytest.mark.parametrize("junk", [b"\x81\xa4sha1\xc4\x01", b"\x81\xa3odd\xc4\x00", b"", "text", 7, None])
+def test_rows_that_make_no_sense_are_no_memory(tmp_path: Path, junk: object) -> None:
+    shelf = Shelf(tmp_path, {"0.bin": NOISE[8][1::2] + NOISE[8][0::2]})
+    wanted = [need("one", NOISE[8])]
+    assert shelf.found([need("other", RIGHT)]) == [None]
+    with contextlib.closing(sqlite3.connect(tmp_path / "index.sqlite")) as database, database:
+        assert database.execute("UPDATE made_1 SET digests = ?", (junk,)).rowcount == 1
+    assert shelf.found(wanted) == shelf.found(wanted, remembers=False) != [None]
+
+
+@given(
+    files=st.lists(st.tuples(st.sampled_from(NOISE), st.sampled_from(SHAPES)), max_size=6),
+    asked=st.lists(st.lists(st.tuples(st.sampled_from(NOISE), st.booleans()), max_size=4), min_size=2, max_size=4),
+)
+@settings(deadline=None, max_examples=20)
+def test_what_is_remembered_changes_no_answer(
+    files: list[tuple[bytes, Callable[[bytes], bytes]]], asked: list[list[tuple[bytes, bool]]]
+) -> None:
+    """One question after the other, about other contents each time, with a memory and without."""
+    with tempfile.TemporaryDirectory() as folder:
+        shelf = Shelf(Path(folder), {f"x/{number}": shape(data) for number, (data, shape) in enumerate(files)})
+        for question in asked:
+            sized = [need(f"n{number}", data) for number, (data, _) in enumerate(question)]
+            needs = [unsized(one) if odd else one for one, (_, odd) in zip(sized, question, strict=True)]
+            assert shelf.found(needs) == shelf.found(needs, remembers=False)

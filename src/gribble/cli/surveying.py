@@ -38,6 +38,7 @@ from gribble.core.records.config import Ask, MovedSource, Scope, Source
 from gribble.core.records.findings import RigAudit
 from gribble.core.records.holding import FileKey, Holding, key_of
 from gribble.core.records.sheet import Sheet
+from gribble.core.survey.attempts import Attempts
 from gribble.core.survey.facts import Survey
 from gribble.core.survey.holdings import HeldHere
 from gribble.core.survey.index import Index, holds_files_of
@@ -220,8 +221,9 @@ def _survey(session: Session, catalogue: Catalogue, scope: Scope, surveyor: Surv
     sources = session.loaded.sources
     reach = Reach(seen, sources, session.rigs.grounds(scope), session.rigs.attics(scope), env, session.roster)
     world = look(session.loaded.config, catalogue, scope, surveyor, reach)
-    session.at_end.append(world.members.close)
-    return world
+    attempts = Attempts(lambda: open_index(session), blank=surveyor.rereads)
+    session.at_end += [world.members.close, attempts.close]
+    return structs.replace(world, attempts=attempts)
 
 
 def _surveyor(

@@ -36,6 +36,7 @@ from gribble.core.records.recipes import MOST_BYTES
 from gribble.core.records.rig_seen import ABSENT, Readings, RigSeen, Unread
 from gribble.core.records.sheet import Need
 from gribble.core.survey.arriving import Ground
+from gribble.core.survey.attempts import Attempts
 from gribble.core.survey.facts import Survey
 from gribble.core.survey.holdings import Shelf, Stock
 from gribble.core.survey.matching import KnownContents
@@ -58,6 +59,7 @@ class World(Struct, frozen=True, kw_only=True):
     passed_over: tuple[Skipped, ...]
     far: Mapping[str, Ground] = {}
     load: Load = load_roster
+    attempts: Attempts = msgspec.field(default_factory=Attempts)
     members: MemberReader = msgspec.field(default_factory=MemberReader)
     recent: dict[FileKey, bytes] = msgspec.field(default_factory=dict)
     """Contents that were read last, of at most `MOST_BYTES` together: one is asked for by many needs."""
@@ -136,7 +138,11 @@ class World(Struct, frozen=True, kw_only=True):
         where it is wanted, which a wish names itself."""
         near = (rig.holdings for rig in self.rigs if rig.name not in self.far)
         holdings = [*more, *self.elsewhere, *near]
-        return Searcher(holdings, lambda one: bool(self.known.matches(one.size, one.digests)), self.read_whole)
+
+        def is_known(one: Holding) -> bool:
+            return bool(self.known.matches(one.size, one.digests))
+
+        return Searcher(holdings, is_known, self.read_whole, self.attempts)
 
     def _nearer(self, wish: Wanted) -> Wanted:
         """A wish whose suspects on another machine are not fetched where it is known already what they are."""

@@ -7,7 +7,7 @@ file that no recipe makes right is a near miss of nothing.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Container, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence, Set
 from functools import cache, cached_property
 from itertools import combinations
 from math import comb
@@ -19,6 +19,7 @@ from gribble.core.files.inflating import crc32
 from gribble.core.records.facts import Disguised, Empty, Fact, OneByte, PlainText, WebPage
 from gribble.core.records.recipes import SWAPS, Damage, Recipe, mended
 from gribble.core.records.sheet import Accept
+from gribble.core.survey.attempts import Attempts
 
 HEADERS = (16, 32, 64, 128, 256, 512, 1024, 2048, 4096, 8192)
 """Lengths of surplus in front that are tried together with surplus at the end, in bytes."""
@@ -27,6 +28,8 @@ MAX_SURPLUS = 1 << 16
 MOST_WORK = 1 << 29
 """How much is made of one file to find what it could be where no size is known, or where a carriage return went, in
 bytes."""
+MOST_JOINED = 1 << 25
+"""The same of two halves."""
 _PRINTABLE = bytes([9, 10, 13, *range(32, 127)])
 _MARKUP = re.compile(rb"^\s*(<!doctype html|<html|<head|<\?xml|<body)", re.IGNORECASE)
 
@@ -44,7 +47,7 @@ class Diagnosis(Struct, frozen=True, kw_only=True):
         return self.recipe.damage is not Damage.CUT
 
 
-Sought = Mapping[int | None, Mapping[str, Container[str]]]
+Sought = Mapping[int | None, Mapping[str, Set[str]]]
 """The digests that are looked for: by the size of the content in bytes (None: unknown), then by algorithm."""
 
 
@@ -66,18 +69,36 @@ Recipes = Mapping[str, list[Recipe]]
 """Recipes by a digest of what they make; the likeliest comes first."""
 
 
+class Known(Struct, frozen=True):
+    """What is known of a file before it is read: its size in bytes, its CRC-32, and by what `Attempts` know it as it is
+    now; nothing, each of it."""
+
+    size: int | None = None
+    crc32: str | None = None
+    mark: str = ""
+
+
 class Specimen:
     """A file that something may have happened to. Each recipe is carried out once, however many contents are looked
     for; of what it makes only the digests that are sought are kept."""
 
-    def __init__(self, read: Callable[[], bytes | None], among: Sought) -> None:
-        """`read` gives the content; None if it cannot be read. What is `diagnose`d must be `among` what is sought."""
+    def __init__(
+        self,
+        read: Callable[[], bytes | None],
+        among: Sought,
+        *,
+        known: Known | None = None,
+        attempts: Attempts | None = None,
+    ) -> None:
+        """`read` gives the content; None if it cannot be read. What is `diagnose`d must be `among` what is sought.
+        What is `known` of the file need not be found out, and what came of earlier `attempts` not be made again."""
         self._read = read
         self._sought = among
-        self._made: dict[tuple[int, bool], Recipes] = {}
+        self._known = known or Known()
+        self._attempts = attempts or Attempts()
+        self._made: dict[int, Recipes] = {}
         self._joined: dict[tuple[Specimen, bool], Recipes] = {}
         self._content: bytes | None = None
-        self._work = 0
 
     def content(self) -> bytes:
         """The file's content; empty if it cannot be read. It is kept until it is let go."""
@@ -90,14 +111,13 @@ class Specimen:
         self._content = None
 
     @cached_property
-    def _summed(self) -> tuple[int, int]:
-        data = self.content()
-        return len(data), crc32(data)
+    def _crc32(self) -> int:
+        return int(self._known.crc32, 16) if self._known.crc32 else crc32(self.content())
 
-    @property
+    @cached_property
     def size(self) -> int:
         """How large it is, in bytes."""
-        return self._summed[0]
+        return len(self.content()) if self._known.size is None else self._known.size
 
     def diagnose(
         self, wanted: Iterable[Accept], *, halves: Sequence[Specimen] = (), keys: tuple[tuple[int, bytes], ...] = ()
@@ -121,8 +141,8 @@ class Specimen:
     ) -> Diagnosis | None:
         """The same where the sheet gives no size: the digest proves what usual damage could have made of it. These are
         headers of usual lengths and surplus up to a power of two, padding, copies, halves, swapped bytes, line ends."""
-        for size in self._guessed_sizes:
-            if found := self._alone(structs.replace(accept, size=size), guessed=True):
+        for size, made in self._guessed.items():
+            if found := self._proven(made, structs.replace(accept, size=size)):
                 return found
         return (
             self._half(accept, halves)
@@ -131,33 +151,57 @@ class Specimen:
         )
 
     @cached_property
-    def _guessed_sizes(self) -> list[int]:
-        return _guessed_sizes(self.content())
+    def _guessed(self) -> Mapping[int, Recipes]:
+        """What can be made of the file alone where the sheet gives no size, by size."""
 
-    def _alone(self, accept: Accept, *, guessed: bool = False) -> Diagnosis | None:
+        def recipes() -> Iterator[tuple[int, Recipe]]:
+            for size in _guessed_sizes(self.content()):
+                some = _recipes(self.content(), size)
+                yield from ((size, recipe) for recipe in some if recipe.damage is not Damage.WRAPPED)
+
+        return self._tried("alone", self._sought.get(None, {}), recipes, most=MOST_WORK)
+
+    def _alone(self, accept: Accept) -> Diagnosis | None:
         """What can be made of the file without any other."""
         size = accept.size or 0
-        place = size, guessed
-        if place not in self._made:
-            data = self.content()
-            recipes = (one for one in _recipes(data, size) if not (guessed and one.damage is Damage.WRAPPED))
-            self._made[place] = self._kept(recipes, data, b"", size, guessed=guessed)
-        return self._proven(self._made[place], accept)
+        if size not in self._made:
+            made = self._tried(
+                f"alone {size}",
+                self._sought.get(size, {}),
+                lambda: ((size, recipe) for recipe in _recipes(self.content(), size)),
+            )
+            self._made[size] = made.get(size, {})
+        return self._proven(self._made[size], accept)
 
-    def _kept(self, recipes: Iterable[Recipe], data: bytes, other: bytes, size: int, *, guessed: bool) -> Recipes:
-        """The recipes that make something of a size which has a digest that is sought."""
-        wanted = self._sought.get(None if guessed else size, {})
-        found: dict[str, list[Recipe]] = {}
-        for recipe in recipes if wanted else ():
-            self._work += size if guessed else 0
-            if guessed and self._work > MOST_WORK:
+    def _tried(
+        self,
+        what: str,
+        wanted: Mapping[str, Set[str]],
+        recipes: Callable[[], Iterable[tuple[int, Recipe]]],
+        other: Specimen | None = None,
+        *,
+        most: int | None = None,
+    ) -> Mapping[int, Recipes]:
+        """The recipes that make something with a digest that is wanted, by the size of what they make; each is tried
+        with that size, and together they make at `most` so many bytes. None is, where what they make is known."""
+        marks = tuple(sorted(one._known.mark for one in (self, other) if one))
+        if self._attempts.in_vain(marks, what, wanted):
+            return {}
+        found: dict[int, dict[str, list[Recipe]]] = {}
+        if not self.content() or (other and not other.content()):
+            return found  # which is nothing to remember
+        told: dict[str, set[str]] = {name: set() for name in wanted}
+        work = 0
+        for size, recipe in recipes():
+            work += size
+            if most is not None and work > most:
                 break
-            content = mended(data, recipe, other)
-            if len(content) == size:
-                digests = digest_blocks([content], wanted)[1]
-                for name, digest in digests.known().items():
-                    if digest in wanted[name]:
-                        found.setdefault(digest, []).append(recipe)
+            content = mended(self.content(), recipe, other.content() if other else b"")
+            for name, digest in digest_blocks([content], wanted)[1].known().items() if len(content) == size else ():
+                told[name].add(digest)
+                if digest in wanted[name]:
+                    found.setdefault(size, {}).setdefault(digest, []).append(recipe)
+        self._attempts.note(marks, what, told)
         return found
 
     def _proven(
@@ -171,13 +215,12 @@ class Specimen:
 
     def _flip(self, accept: Accept) -> Diagnosis | None:
         """One flipped bit, offered only where a digest beside the CRC-32 proves it."""
-        length, crc = self._summed
-        if accept.crc32 is None or accept.strongest() == "crc32" or length != accept.size:
+        if accept.crc32 is None or accept.strongest() == "crc32" or self.size != accept.size:
             return None
-        bit = flipped_bit(length, crc, int(accept.crc32, 16))
-        if bit is None:
+        bit = flipped_bit(self.size, self._crc32, int(accept.crc32, 16))
+        if bit is None or not self.content():
             return None
-        recipe = Recipe(damage=Damage.FLIPPED, start=bit, size=length)
+        recipe = Recipe(damage=Damage.FLIPPED, start=bit, size=self.size)
         return Diagnosis(recipe=recipe, accept=accept) if _proves(mended(self.content(), recipe), accept) else None
 
     def _locked(self, accept: Accept, keys: tuple[tuple[int, bytes], ...]) -> Diagnosis | None:
@@ -216,9 +259,11 @@ class Specimen:
         if (other, guessed) not in self._joined:
             size = self.size + other.size
             damages = [Damage.JOINED_HALF, *([Damage.WOVEN_HALF] if self.size == other.size else [])]
-            recipes = [Recipe(damage=damage, start=start, size=size) for damage in damages for start in (0, 1)]
-            made = self._kept(recipes, self.content(), other.content(), size, guessed=guessed)
-            self._joined[other, guessed] = made
+            recipes = [(size, Recipe(damage=damage, start=start, size=size)) for damage in damages for start in (0, 1)]
+            wanted = self._sought.get(None if guessed else size, {})
+            most = MOST_JOINED if guessed else None
+            made = self._tried("halves", wanted, lambda: recipes, other, most=most)
+            self._joined[other, guessed] = made.get(size, {})
         return self._joined[other, guessed]
 
 

@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 from msgspec import structs
 
-from gribble.core.diagnosis.diagnose import Diagnosis, Specimen, no_dump, prefix_of, sought
+from gribble.core.diagnosis.diagnose import Diagnosis, Known, Specimen, no_dump, prefix_of, sought
 from gribble.core.diagnosis.likely import Likely, Wanted, stem_of
 from gribble.core.files.archives.opening import HEAD_BYTES, archive_kind
 from gribble.core.files.hashing import digest_blocks
@@ -17,6 +17,7 @@ from gribble.core.records.facts import BadArchive, Fact, PlainText
 from gribble.core.records.holding import FileKey, Holding, Holdings, key_of, nearness
 from gribble.core.records.recipes import Damage, Mending
 from gribble.core.records.sheet import Accept, Need
+from gribble.core.survey.attempts import Attempts
 
 MOST_SPECIMENS = 4096
 """Of how many files it is remembered what can be made of them."""
@@ -88,10 +89,18 @@ class _Key(NamedTuple):
 class Searcher:
     """Looks among holdings for near misses of needs."""
 
-    def __init__(self, holdings: Iterable[Holdings], known: Callable[[Holding], bool], read: Read) -> None:
-        """`known` tells whether a holding is a known content already, and so a near miss of nothing."""
+    def __init__(
+        self,
+        holdings: Iterable[Holdings],
+        known: Callable[[Holding], bool],
+        read: Read,
+        attempts: Attempts | None = None,
+    ) -> None:
+        """`known` tells whether a holding is a known content already, and so a near miss of nothing. What came of
+        earlier `attempts` is not made again."""
         self._likely = Likely(holdings, known)
         self._read = read
+        self._attempts = attempts or Attempts()
         self._wished = _Wished()
         self._specimens: dict[FileKey, Specimen] = {}
 
@@ -107,7 +116,10 @@ class Searcher:
         if key not in self._specimens:
             if len(self._specimens) >= MOST_SPECIMENS:
                 self._specimens = {}
-            self._specimens[key] = Specimen(lambda: self._read(holding), self._wished.sought)
+            known = Known(holding.size, holding.digests.crc32, self._attempts.mark(holding))
+            self._specimens[key] = Specimen(
+                lambda: self._read(holding), self._wished.sought, known=known, attempts=self._attempts
+            )
         return self._specimens[key]
 
     def search(self, wishes: Sequence[Wanted]) -> NearMisses:

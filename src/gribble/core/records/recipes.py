@@ -12,6 +12,9 @@ from msgspec import UNSET, Meta, Struct, UnsetType
 from gribble.core.records.holding import Holding
 from gribble.core.records.sheet import Accept
 
+RECIPES_VERSION = 1
+"""Counted up whenever more or something else is tried on a file: what came of it earlier is then nothing to go by."""
+
 
 class Damage(StrEnum):
     """What has happened to a file."""

@@ -137,12 +137,15 @@ SETTLED_NS = 2_000_000_000
 FINE_NS, COARSE_NS = 12_000_000, 1_000_000
 """A proof is one as soon as a file is older than the grain of a fine clock (a tick of the system, 10 ms at most), which
 shows in what its times end on."""
+MOST_MADE = 100_000
+"""Of more attempts to make something out of files none is remembered."""
 NEVER = -1
 """A change time that no file has."""
 _SCHEMA = """
 PRAGMA synchronous = NORMAL;
 DROP TABLE IF EXISTS folder_1;
 CREATE TABLE IF NOT EXISTS folder_2 (id INTEGER PRIMARY KEY, path BLOB UNIQUE);
+CREATE TABLE IF NOT EXISTS made_1 (what BLOB PRIMARY KEY, digests BLOB) WITHOUT ROWID;
 CREATE TABLE IF NOT EXISTS file_2 (folder INTEGER, name BLOB, state BLOB, said BLOB, members BLOB, sketch BLOB,
     PRIMARY KEY (folder, name)) WITHOUT ROWID;
 """
@@ -252,13 +255,19 @@ class Index:
 
     def forget(self, folders: Iterable[int], *, proofs: bool = False) -> None:
         """Forget the files of folders that are no more; with their `proofs`, too, nobody is told that they are gone."""
+        with self._writing() as database:
+            for folder in folders:
+                database.execute("DELETE FROM file_2 WHERE folder = ?", (folder,))
+                if proofs:
+                    database.execute("DELETE FROM proof_2 WHERE folder = ?", (folder,))
+
+    @contextlib.contextmanager
+    def _writing(self) -> Iterator[sqlite3.Connection]:
+        """What is written within is there as a whole, or not at all, and noted."""
         try:
             with self._database:
-                for folder in folders:
-                    self._database.execute("DELETE FROM file_2 WHERE folder = ?", (folder,))
-                    if proofs:
-                        self._database.execute("DELETE FROM proof_2 WHERE folder = ?", (folder,))
-        except sqlite3.DatabaseError as error:
+                yield self._database
+        except (sqlite3.DatabaseError, OverflowError) as error:
             self.note = f"the index cannot be written ({error}); this run is remembered in part"
 
     def _ask(self, question: str, *values: object) -> list[Any]:
@@ -279,32 +288,38 @@ class Index:
         """Remember files by folder with the proofs of those that were read whole; forget those that are no more, and
         proofs that are `dropped`. What was `looked` at, and when, is not proven."""
         keeper = Proofs(self._database)
-        try:
-            with self._database:
-                for path in rows.keys() | gone.keys() | proofs.keys() | looked.keys():
-                    self._database.execute("INSERT OR IGNORE INTO folder_2 (path) VALUES (?)", (path,))
-                    (folder,) = self._database.execute("SELECT id FROM folder_2 WHERE path = ?", (path,)).fetchone()
-                    names = ((folder, name) for name in gone.get(path, ()))
-                    self._database.executemany("DELETE FROM file_2 WHERE folder = ? AND name = ?", names)
-                    self._database.executemany(
-                        "INSERT OR REPLACE INTO file_2 VALUES (?, ?, ?, ?, ?, ?)",
-                        ((folder, *row) for row in rows.get(path, ())),
-                    )
-                    keeper.keep(folder, proofs.get(path, ()))
-                    for name in dropped.get(path, ()):
-                        keeper.drop(folder, name)
-                    for name, when in looked.get(path, ()):
-                        keeper.look(folder, name, when)
-        except (sqlite3.DatabaseError, OverflowError) as error:
-            self.note = f"the index cannot be written ({error}); this run is remembered in part"
+        with self._writing() as database:
+            for path in rows.keys() | gone.keys() | proofs.keys() | looked.keys():
+                database.execute("INSERT OR IGNORE INTO folder_2 (path) VALUES (?)", (path,))
+                (folder,) = database.execute("SELECT id FROM folder_2 WHERE path = ?", (path,)).fetchone()
+                names = ((folder, name) for name in gone.get(path, ()))
+                database.executemany("DELETE FROM file_2 WHERE folder = ? AND name = ?", names)
+                database.executemany(
+                    "INSERT OR REPLACE INTO file_2 VALUES (?, ?, ?, ?, ?, ?)",
+                    ((folder, *row) for row in rows.get(path, ())),
+                )
+                keeper.keep(folder, proofs.get(path, ()))
+                for name in dropped.get(path, ()):
+                    keeper.drop(folder, name)
+                for name, when in looked.get(path, ()):
+                    keeper.look(folder, name, when)
 
     def note_round(self, of: str, begun: int) -> None:
         """Note that a round of scrubbing was begun, in nanoseconds since 1970; 0 that it has come to its end."""
-        try:
-            with self._database:
-                self.proofs.begin(of, begun)
-        except sqlite3.DatabaseError as error:
-            self.note = f"the index cannot be written ({error}); this run is remembered in part"
+        with self._writing():
+            self.proofs.begin(of, begun)
+
+    def made(self, what: bytes) -> object:
+        """What came of an attempt, as it was noted; None if nothing is remembered of it."""
+        rows = self._ask("SELECT digests FROM made_1 WHERE what = ?", what)
+        return rows[0][0] if rows else None
+
+    def note_made(self, made: Mapping[bytes, bytes]) -> None:
+        """Remember what came of some attempts."""
+        with self._writing() as database:
+            if database.execute("SELECT count(*) FROM made_1").fetchone()[0] + len(made) > MOST_MADE:
+                database.execute("DELETE FROM made_1")
+            database.executemany("INSERT OR REPLACE INTO made_1 VALUES (?, ?)", made.items())
 
     @property
     def proofs(self) -> Proofs:

@@ -96,7 +96,7 @@ class Surveyor:
         self._whole: frozenset[int] = frozenset()
         self._index = index
         self._listener = listener
-        self._reread = reread
+        self.rereads = reread
         self._saved = time.monotonic()
         self.tally = Tally()
 
@@ -106,7 +106,7 @@ class Surveyor:
         plain: set[int] = set()
         proven: dict[str, set[int]] = {}
         for one in sizes:
-            strongest = one.strongest if self._reread or not one.crc32 else None
+            strongest = one.strongest if self.rereads or not one.crc32 else None
             (proven.setdefault(strongest, set()) if strongest else plain).add(one.size)
         self._known.want_sets(plain)
         for algorithm, those in proven.items():
@@ -161,7 +161,7 @@ class Surveyor:
         Contents of unknown size are looked for in some `folders` only. Raises GribbleError if the connection is
         lost.
         """
-        sized = Surveyor(self._known.sized(), self._index, listener=self._listener, reread=self._reread)
+        sized = Surveyor(self._known.sized(), self._index, listener=self._listener, reread=self.rereads)
         sized.tally, sized._all, sized._folders = self.tally, self._known, folders
         return sized._survey(ground.root, ground.walk(), _How(rig, ground=ground))
 
@@ -183,7 +183,7 @@ class Surveyor:
 
     def _survey(self, root: Path | str, folders: Iterable[Folder], how: _How) -> Survey:
         rig, ground = how.rig, how.ground
-        memory = self._index.memory(how.kept or root, blank=self._reread, at=Path(root) if how.kept else None)
+        memory = self._index.memory(how.kept or root, blank=self.rereads, at=Path(root) if how.kept else None)
         concerned = self._known.concerned()
         met: list[Holding | MetFile] = []
         skipped: list[Skipped] = []
