@@ -13,7 +13,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from gribble.core.diagnosis.diagnose import Diagnosis, Specimen, flipped_bit, no_dump, prefix_of, sought
+from gribble.core.diagnosis.diagnose import Diagnosis, Known, Specimen, flipped_bit, no_dump, prefix_of, sought
 from gribble.core.records.recipes import Damage, mended
 from gribble.core.records.sheet import Accept
 from gribble.core.sayings.facts import damage_words, say
@@ -34,6 +34,14 @@ def diagnose(
 ) -> Diagnosis | None:
     one, *others = (Specimen(partial(bytes, each), sought(wanted)) for each in (data, *halves))
     return one.diagnose(wanted, halves=others, keys=keys)
+
+
+def test_a_file_that_was_cut_since_it_was_surveyed_is_like_nothing() -> None:
+    right = random.Random(8).randbytes(600)
+    had, wanted = flip(right, -1), accept(right)
+    known = Known(len(had), f"{zlib.crc32(had):08x}")
+    for left, found in ((600, True), (599, False), (0, False)):
+        assert bool(Specimen(lambda: had[:left], sought([wanted]), known=known).diagnose([wanted])) is found  # noqa: B023
 
 
 def swap(data: bytes, width: int) -> bytes:

@@ -218,7 +218,7 @@ class Specimen:
         if accept.crc32 is None or accept.strongest() == "crc32" or self.size != accept.size:
             return None
         bit = flipped_bit(self.size, self._crc32, int(accept.crc32, 16))
-        if bit is None or not self.content():
+        if bit is None or len(self.content()) != self.size:  # it has changed since it was surveyed
             return None
         recipe = Recipe(damage=Damage.FLIPPED, start=bit, size=self.size)
         return Diagnosis(recipe=recipe, accept=accept) if _proves(mended(self.content(), recipe), accept) else None
