@@ -9,6 +9,7 @@ import random
 import sqlite3
 import tempfile
 import time
+import zlib
 from collections.abc import Callable
 from pathlib import Path
 from types import SimpleNamespace
@@ -273,7 +274,8 @@ class Shelf(Drawer):
 
     def put(self, path: str, data: bytes, when: int) -> None:
         self.files[path] = data
-        self.holdings[path] = structs.replace(self.holdings[path], size=len(data), digests=Digests(sha1=digest(data)))
+        digests = Digests(sha1=digest(data), crc32=f"{zlib.crc32(data):08x}")
+        self.holdings[path] = structs.replace(self.holdings[path], size=len(data), digests=digests)
         place = self.folder / path
         place.parent.mkdir(parents=True, exist_ok=True)
         place.write_bytes(data)
@@ -319,6 +321,33 @@ def test_what_a_file_could_not_be_is_not_tried_again(tmp_path: Path) -> None:
     for _ in range(2):
         shelf.found(needs)
         assert "1.bin" in shelf.read, "a file that is changing is never taken for what it was"
+
+
+def with_crc32(one: Need) -> Need:
+    return structs.replace(one, accept=tuple(structs.replace(each, crc32="00000007") for each in one.accept))
+
+
+def test_what_is_told_by_several_algorithms_is_remembered_of_each(tmp_path: Path) -> None:
+    """Two checks by turns, which go by one algorithm each, and one that goes by both."""
+    shelf = Shelf(tmp_path, {f"x/{number}.bin": NOISE[number] for number in range(3)})
+    one, other = unsized(need("one", RIGHT)), unsized(with_crc32(need("two", NOISE[8])))
+    for number in range(2):
+        for needs in ([one], [other], [one, other]):
+            shelf.found(needs)
+            assert bool(shelf.read) is (number == 0 and len(needs) == 1)
+
+
+def test_what_a_guess_left_out_is_tried_where_the_size_is_known(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    shelf = Shelf(tmp_path, {"x/one": NOISE[8][:2048], "x/two": NOISE[8][2048:]})
+    wanted = need("boot", NOISE[8])
+    monkeypatch.setattr(diagnose, "MOST_JOINED", 4096)
+    assert shelf.found([unsized(wanted)]) != [None], "at the limit"
+    monkeypatch.setattr(diagnose, "MOST_JOINED", 4095)
+    (tmp_path / "index.sqlite").unlink()
+    assert shelf.found([unsized(wanted)]) == [None]
+    assert shelf.found([wanted]) != [None]
 
 
 @pytest.mark.parametrize("keeps", [True, False])

@@ -262,7 +262,8 @@ class Specimen:
             recipes = [(size, Recipe(damage=damage, start=start, size=size)) for damage in damages for start in (0, 1)]
             wanted = self._sought.get(None if guessed else size, {})
             most = MOST_JOINED if guessed else None
-            made = self._tried("halves", wanted, lambda: recipes, other, most=most)
+            what = "halves, guessed" if guessed else "halves"  # of which a guess may make only some
+            made = self._tried(what, wanted, lambda: recipes, other, most=most)
             self._joined[other, guessed] = made.get(size, {})
         return self._joined[other, guessed]
 

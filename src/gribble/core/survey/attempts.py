@@ -63,8 +63,9 @@ class Attempts:
         return made.keys() >= wanted.keys() and all(made[name].isdisjoint(wanted[name]) for name in wanted)
 
     def note(self, marks: tuple[str, ...], what: str, made: Mapping[str, Collection[str]]) -> None:
-        """Remember an attempt by the digests of all that came of it, by algorithm."""
+        """Remember an attempt by the digests of all that came of it, by algorithm, beside those of other algorithms."""
         if self._open and all(marks) and sum(map(len, made.values())) <= MOST_DIGESTS:
+            made = {**self._made(marks, what), **made}
             packed = {name: b"".join(map(bytes.fromhex, digests)) for name, digests in made.items()}
             self._new[_key(marks, what)] = _ENCODE(packed)
             if time.monotonic() - self._saved > SAVE_SECONDS:
