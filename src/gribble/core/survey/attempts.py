@@ -59,7 +59,7 @@ class Attempts:
     def in_vain(self, marks: tuple[str, ...], what: str, wanted: Mapping[str, Collection[str]]) -> bool:
         """Whether an attempt on some marked files has been made before, and nothing that is wanted now came of it.
         `wanted` are digests by algorithm."""
-        made = self._made(marks, what) if all(marks) and not self._blank else {}
+        made = self._made(marks, what) if all(marks) else {}
         return made.keys() >= wanted.keys() and all(made[name].isdisjoint(wanted[name]) for name in wanted)
 
     def note(self, marks: tuple[str, ...], what: str, made: Mapping[str, Collection[str]]) -> None:
@@ -88,7 +88,7 @@ class Attempts:
 
     def _made(self, marks: tuple[str, ...], what: str) -> dict[str, frozenset[str]]:
         """The digests of all that came of an attempt; none if nothing is remembered of it, or it makes no sense."""
-        data = self._index.made(_key(marks, what)) if self._index else None
+        data = self._index.made(_key(marks, what)) if self._index and not self._blank else None
         try:
             made = _DIGESTS.decode(data) if isinstance(data, bytes) else {}
             return {name: _split(digests, HEX_LENGTHS[name] // 2) for name, digests in made.items()}
