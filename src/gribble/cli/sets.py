@@ -1,5 +1,5 @@
-"""`gribble sets`: arcade sets, and whether they run; the list of those that are wanted; which release fits, what an
-update breaks, and what goes on a card.
+"""`gribble sets`: whether arcade sets run, which of them are wanted, and which release fits them. It also tells what an
+update breaks and what goes on a card.
 """
 
 from __future__ import annotations

@@ -403,7 +403,7 @@ class SteadyLink:
         return size
 
     def rename(self, old: str, new: str) -> None:
-        """Rename a file; StoreError where the server does not, be it because there is one of the new name."""
+        """Rename a file. Raises StoreError if the server refuses, for example because the new name is taken."""
 
         def act(link: Link, again: bool) -> None:
             try:

@@ -70,8 +70,8 @@ Recipes = Mapping[str, list[Recipe]]
 
 
 class Known(Struct, frozen=True):
-    """What is known of a file before it is read: its size in bytes, its CRC-32, and by what `Attempts` know it as it is
-    now; nothing, each of it."""
+    """What is known of a file before it is read: its size in bytes, its CRC-32, and the mark by which `Attempts` know
+    it. Each of them may be unknown."""
 
     size: int | None = None
     crc32: str | None = None

@@ -1,7 +1,7 @@
 """What came of trying to make something right out of files, remembered in the index.
 
-For each attempt on files that have not changed since there are the digests of all that was made, so that it need not be
-made again while nothing of it is wanted. What is wanted is made again, and proven.
+The index has the digests of all that an attempt made. As long as the files do not change and none of these digests is
+wanted, the attempt need not be made again. What is wanted is made again, and proven.
 """
 
 from __future__ import annotations
