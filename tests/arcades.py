@@ -17,7 +17,7 @@ from gribble.core.base.digests import Digests
 from gribble.core.base.kinds import Style
 from gribble.core.catalogue.rosters import LoadedSets
 from gribble.core.records.holding import Archived, Holding
-from gribble.core.records.rig_seen import RigSeen
+from gribble.core.records.rig_seen import RigSeen, Volume
 from gribble.core.records.roster import ArcadeSet, Roster, RosterHead
 from gribble.core.records.set_remedies import SetRemedies
 from gribble.core.survey.facts import word_of
@@ -110,7 +110,9 @@ def cabinet(
     elsewhere = in_order([holding(place, what, "") for place, what in (drawer or {}).items()])
     here = listed_whole(own) if listed else HeldHere(own)
     there = listed_whole(elsewhere, "/drawer") if listed else HeldHere(elsewhere, root="/drawer")
-    rig = RigSeen(name="den", root="/den", emulators=(), holdings=here, hidden=hidden or {}, folds_case=folds_case)
+    rig = RigSeen(
+        name="den", root="/den", emulators=(), holdings=here, hidden=hidden or {}, volume=Volume(folds_case=folds_case)
+    )
     return Cabinet(rig, Shape("sets", endings, exact, variants or {}, too=too), [there])
 
 

@@ -13,6 +13,7 @@ from pathlib import Path
 import pytest
 from hypothesis import settings
 
+from gribble.core.base.threads import collect_little
 from gribble.demo.world import build_world
 from tests.ground.rules import GROUNDS, Ground
 from tests.ground.volume import folding_volume
@@ -35,6 +36,7 @@ def pytest_addoption(parser: pytest.Parser) -> None:
 
 
 def pytest_configure(config: pytest.Config) -> None:
+    collect_little()  # as the program does in its own process
     signal.signal(signal.SIGINT, signal.default_int_handler)  # which a shell has its background jobs ignore
     if config.getoption("ground"):
         settings.load_profile("ground")

@@ -10,6 +10,7 @@ from gribble.core.answers.why import answers
 from gribble.core.base.kinds import Format
 from gribble.core.placing.plan import make_plan
 from gribble.core.records.findings import RigAudit
+from gribble.core.records.rig_seen import Volume
 from gribble.core.records.sheet import Media, Need, Pair, Root, Setting
 from gribble.core.sayings.facts import fix_words, say_all
 from tests.auditing import examine, steps, verdicts
@@ -17,18 +18,19 @@ from tests.making import said
 from tests.needs import held, manifest, need
 
 EXACT = Root(exact_names=True)
-FOLDING = {"folds_case": True, "folders": frozenset({"", "Boot", "disk"})}
+FOLDS = Volume(folds_case=True)
+FOLDING = {"volume": FOLDS, "folders": frozenset({"", "Boot", "disk"})}
 
 
 def test_case_blocks_where_the_device_compares_exactly() -> None:
-    forgiven = examine([need()], {"boot/A.ROM": "good"}, rig={"folds_case": True})
+    forgiven = examine([need()], {"boot/A.ROM": "good"}, rig={"volume": FOLDS})
     assert (forgiven.state, verdicts(forgiven)["rom"]) == ("ready", ("misnamed", "rename"))
-    found = examine([need()], {"boot/A.ROM": "good"}, rig={"folds_case": True}, root=EXACT)
+    found = examine([need()], {"boot/A.ROM": "good"}, rig={"volume": FOLDS}, root=EXACT)
     assert (found.state, verdicts(found)["rom"]) == ("blocked", ("misnamed", "rename"))
     assert steps(found) == [("rename", "boot/A.ROM", "boot/a.rom")]
-    right = examine([need()], {"boot/a.rom": "good"}, rig={"folds_case": True}, root=EXACT)
+    right = examine([need()], {"boot/a.rom": "good"}, rig={"volume": FOLDS}, root=EXACT)
     assert (right.state, verdicts(right)["rom"]) == ("ready", ("sound", "none"))
-    wrong = examine([need()], {"boot/A.ROM": "evil"}, [held("1", "good")], rig={"folds_case": True}, root=EXACT)
+    wrong = examine([need()], {"boot/A.ROM": "evil"}, [held("1", "good")], rig={"volume": FOLDS}, root=EXACT)
     assert said(make_plan([wrong]).steps[0], "to", "replaces") == ["boot/a.rom", "boot/A.ROM"]
 
 
@@ -52,7 +54,7 @@ def test_settings_and_their_folders_are_read_exactly() -> None:
     rule = Setting(file="Disk/k.ini", format=Format.INI, key="rom", need="rom")
     data: dict[tuple[str, str], bytes] = {("den", "Disk/k.ini"): b"rom = BOOT/a.rom"}
     files = {"boot/a.rom": "good", "disk/k.ini": "x"}
-    rig = {"folds_case": True, "folders": frozenset({"", "boot", "disk"})}
+    rig = {"volume": FOLDS, "folders": frozenset({"", "boot", "disk"})}
     found = examine([need()], files, settings={**data}, setting=(rule,), rig=rig, root=EXACT).emulators[0]
     assert (found.settings[0].verdict, found.settings[0].subject.wanted) == ("wrong", "boot/a.rom")
     assert [(one.subject.demand, one.verdict) for one in found.root] == [("names", "wrong")]
@@ -64,7 +66,7 @@ def test_game_folders_and_partners_are_read_exactly() -> None:
     media = Media(folder="disk", accepts=(".tdf",))
     pair = Pair(folder="disk", each="*.slip", wants="{stem}.tag")
     files = {"Disk/a.slip": "s", "Disk/A.tag": "t"}
-    rig = {"folds_case": True, "folders": frozenset({"", "Disk"})}
+    rig = {"volume": FOLDS, "folders": frozenset({"", "Disk"})}
     found = examine([], files, games=True, media=(media,), pair=(pair,), rig=rig, root=EXACT).emulators[0]
     assert {(one.subject.rule, one.verdict) for one in found.games or ()} == {
         ("media", "misnamed"),
@@ -82,7 +84,7 @@ def test_game_folders_and_partners_are_read_exactly() -> None:
 )  # fmt: skip
 def test_labels_compare_as_the_volume_writes_them(volume: str, label: str, exact: bool, verdict: str) -> None:
     root = Root(label="TernBox", exact_names=exact)
-    found = examine([], {}, rig={"volume": volume, "label": label}, root=root)
+    found = examine([], {}, rig={"volume": Volume(kind=volume, label=label)}, root=root)
     assert [one.verdict for one in found.emulators[0].root] == [verdict]
 
 

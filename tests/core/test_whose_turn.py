@@ -14,7 +14,7 @@ from gribble.core.placing.plan import make_plan
 from gribble.core.records.discs import Checked, DiscFault
 from gribble.core.records.findings import EmulatorAudit
 from gribble.core.records.holding import Skipped, Why
-from gribble.core.records.rig_seen import UnknownEmulator
+from gribble.core.records.rig_seen import Elsewhere, UnknownEmulator, Volume
 from gribble.core.records.sheet import Accept, Media, Need, Packing, Pair, Root, Setting
 from tests.auditing import examine
 from tests.needs import accept, held, key, manifest, need
@@ -29,7 +29,8 @@ KEYS = need("keys", "a.keys", kind="keys", accept=(), key=(key("one", "aabb"), k
 TDF = Media(folder="disk", accepts=(".tdf",))
 PAIR = Pair(folder="disk", each="*.crate", wants="{stem}.tag")
 UNREAD = {"boot/a.rom": Skipped("boot/a.rom", "cannot be read: permission denied", kind=Why.UNREAD)}
-LINKED = {"outward": {"boot": "/elsewhere"}}
+FOLDS = Volume(folds_case=True)
+LINKED = {"elsewhere": Elsewhere(outward={"boot": "/elsewhere"})}
 
 Case = tuple[list[Need], dict[str, str], list[str], dict[str, Any], str | None, bool]
 CASES: dict[str, Case] = {
@@ -54,14 +55,14 @@ CASES: dict[str, Case] = {
     "a place that two want": ([need("one"), need("two", accept=(accept("2"),))], {}, ["good"], {}, None, True),
     "a folder spelled otherwise": (
         [ROM], {"Boot/a.rom": "good"}, [],
-        {"root": Root(exact_names=True), "rig": {"folds_case": True, "folders": frozenset({"", "Boot"})}}, None, True,
+        {"root": Root(exact_names=True), "rig": {"volume": FOLDS, "folders": frozenset({"", "Boot"})}}, None, True,
     ),
     "a release that nobody can compare": ([ROM], {}, [], {"release": "the blue one"}, None, True),
     "a setting": (
         [ROM], {"boot/a.rom": "good"}, [], {"setting": (POINTS,), "settings": {("den", "k.ini"): b"rom = x"}}, PLACE, False,
     ),
     "a settings file that is not there": ([ROM], {"boot/a.rom": "good"}, [], {"setting": (POINTS,)}, None, True),
-    "the volume": ([], {}, [], {"rig": {"volume": "ntfs"}, "root": Root(volume=("fat32",))}, None, True),
+    "the volume": ([], {}, [], {"rig": {"volume": Volume(kind="ntfs")}, "root": Root(volume=("fat32",))}, None, True),
     "a loose game": (
         [], {"disk/a.tdf": "g"}, [], {"media": (structs.replace(TDF, packing=Packing.ZIPPED),)}, f"{PLACE} --games", False,
     ),

@@ -124,16 +124,20 @@ def empty(
         if not ask(session.call, "Delete them?", yes):
             return ExitCode.ATTENTION
         for where in {where.name: where for where, _ in found}.values():
-            with where.locked() as held:
-                open_now = {one.number for one in held.open_runs()}
-                # A run may have been begun or taken up again while the question stood.
-                chosen = [one for other, one in found if other.name == where.name and one.run not in open_now]
-                for one in chosen:
-                    where.store.forget(one.slot)
-                for number in {one.run for one in chosen}:  # once each: it walks all that is left of a run
-                    where.store.prune(number)
+            _delete(where, [one for other, one in found if other.name == where.name])
         screen.say(f"Deleted: {count(len(found), 'file')}, {size(total)}.")
         return ExitCode.CLEAN
+
+
+def _delete(where: RigHome, kept: list[Kept]) -> None:
+    """Delete files of a rig's attic, but those of a run that was begun or taken up while the question stood."""
+    with where.locked() as held:
+        open_now = {one.number for one in held.open_runs()}
+        chosen = [one for one in kept if one.run not in open_now]
+        for one in chosen:
+            where.store.forget(one.slot)
+        for number in {one.run for one in chosen}:  # once each: it walks all that is left of a run
+            where.store.prune(number)
 
 
 def _kept(session: Session, scope: Scope, run: int | None) -> list[tuple[RigHome, Kept]]:

@@ -19,7 +19,7 @@ from gribble.cli.surveying import MOST_PASSED_OVER, aged, as_installed, sets_nam
 from gribble.core.answers.looked import Since, changes, look, remembered
 from gribble.core.answers.next import next_of
 from gribble.core.answers.rows import by_name, worst_first
-from gribble.core.answers.why import answers, set_answers
+from gribble.core.answers.why import Answer, answers, set_answers
 from gribble.core.audit.asked import meant
 from gribble.core.base.amounts import count
 from gribble.core.base.errors import ExitCode, GribbleError
@@ -219,7 +219,6 @@ def why(
 
     Example: gribble why sandpiper
     """
-    as_emulator, as_set = emulator is not None, set_ is not None
     named = [one for one in (name, emulator, set_) if one]
     if len(named) != 1:
         raise GribbleError(
@@ -229,27 +228,28 @@ def why(
             fix="For example: gribble why sandpiper",
         )
     with Session(call) as session:
-        config, sheets = session.loaded.config, session.loaded.catalogue.sheets
-        [name] = named
-        entered = {emulator for one in config.rig.values() for emulator in one.emulators}
-        name = name if as_set else meant(config, sheets, Scope(emulators=(name,))).emulators[0]
-        is_set = as_set or (
-            name not in {*entered, *sheets} and not as_emulator and bool(session.loaded.catalogue.rosters)
-        )
-        scope = call.scope if is_set else structs.replace(call.scope, emulators=(name,))
-        if is_set:
-            asked = sets_named(session, scope, (name,), entered)
-            found = set_answers(survey(session, scope).audit(Ask(scope=scope, sets_only=True, sets=asked)))
-        else:
-            found = answers(survey(session, scope).audit(Ask(scope=scope, games=True)))
-            found = [one for one in found if one.emulator or name in session.loaded.config.rig[one.rig.rig].emulators]
+        subject, found = _answers_about(session, named[0], as_emulator=emulator is not None, as_set=set_ is not None)
         if all(reason.remedy is not Remedy.OBTAIN for answer in found for reason in answer.reasons):
             session.notes.nothing_lacks()
         if call.json:
-            session.screen.json(why_json(name, found))
+            session.screen.json(why_json(subject, found))
         else:
             show_why(session.screen, found, verbose=call.verbose)
         return session.ended(answer.state for answer in found)
+
+
+def _answers_about(session: Session, name: str, *, as_emulator: bool, as_set: bool) -> tuple[str, list[Answer]]:
+    """What a name stands for, an emulator or a set, and why it will not run on each rig. Raises GribbleError."""
+    config, sheets, scope = session.loaded.config, session.loaded.catalogue.sheets, session.call.scope
+    entered = {emulator for one in config.rig.values() for emulator in one.emulators}
+    name = name if as_set else meant(config, sheets, Scope(emulators=(name,))).emulators[0]
+    is_emulator = as_emulator or name in {*entered, *sheets} or not session.loaded.catalogue.rosters
+    if as_set or not is_emulator:
+        asked = sets_named(session, scope, (name,), entered)
+        return name, set_answers(survey(session, scope).audit(Ask(scope=scope, sets_only=True, sets=asked)))
+    scope = structs.replace(scope, emulators=(name,))
+    found = answers(survey(session, scope).audit(Ask(scope=scope, games=True)))
+    return name, [one for one in found if one.emulator or name in config.rig[one.rig.rig].emulators]
 
 
 def show_status(environment: Environment, config: str | None, *, json: bool = False) -> int:

@@ -21,7 +21,7 @@ from gribble.core.placing.run import Listener
 from gribble.core.records.config import Scope
 from gribble.stores.rigs import HeldRig, Mark, RigHome
 from gribble.views.plan import history_json, show_history, step_row
-from gribble.views.screen import styled
+from gribble.views.screen import Screen, styled
 
 
 @command("history", takes="rig at json config")
@@ -122,16 +122,9 @@ def _undo(call: Call, run: int | None, *, yes: bool, leave_changed: bool) -> int
         rigs = session.rigs_with_runs(call.scope)
         number = run if run is not None else _newest(session, rigs, yes)
         chosen = [where for where in rigs if number is not None and any(where.to_take_back(number))]
-        if not chosen:
-            session.refuse_closed()
-            what = "no run to undo" if run is None else f"no run {run} to undo"
-            if away := session.rigs.away_with_runs(call.scope):
-                raise runs_are_away(away, f"there is {what} on the rigs that are here")
-            raise GribbleError(
-                f"{what} on {', '.join(session.loaded.config.rig) or 'any rig'}", fix="gribble history lists them."
-            )
+        if number is None or not chosen:
+            raise _nothing_to_undo(session, run)
         session.notes.aside(*session.rigs.left_out(call.scope))
-        assert number is not None
         for where in chosen:
             if why := where.away():
                 raise GribbleError(
@@ -141,18 +134,7 @@ def _undo(call: Call, run: int | None, *, yes: bool, leave_changed: bool) -> int
                 )
         with _locked(chosen) as held:
             seen = _examine(session, held, number)
-            for one in seen:
-                for change in one.changed:
-                    session.screen.tell(f"{one.rig}: {change.path} {change.why}")
-            files = sum(len(one.changed) for one in seen)
-            if files and not leave_changed:
-                raise GribbleError(
-                    f"run {number} is not undone: {count(files, 'file')} changed since",
-                    fix="Nothing was changed. Move away what you want to keep, or use gribble undo --leave-changed.",
-                    code=ExitCode.FAILED,
-                )
-            for one in seen:
-                session.screen.say(f"Run {number} on {one.rig}: {count(one.steps, 'step')} to undo.")
+            _show_examined(session.screen, number, seen, leave_changed=leave_changed)
             if yes:
                 return _take_back(session, held, seen)
         if not ask(session.call, "Undo it?", yes):
@@ -165,6 +147,33 @@ def _undo(call: Call, run: int | None, *, yes: bool, leave_changed: bool) -> int
                     code=ExitCode.FAILED,
                 )
             return _take_back(session, held, seen)
+
+
+def _nothing_to_undo(session: Session, run: int | None) -> GribbleError:
+    """Why no run, or not this one, can be undone. Raises GribbleError itself where a rig lets nobody in."""
+    session.refuse_closed()
+    what = "no run to undo" if run is None else f"no run {run} to undo"
+    if away := session.rigs.away_with_runs(session.call.scope):
+        return runs_are_away(away, f"there is {what} on the rigs that are here")
+    return GribbleError(
+        f"{what} on {', '.join(session.loaded.config.rig) or 'any rig'}", fix="gribble history lists them."
+    )
+
+
+def _show_examined(screen: Screen, number: int, seen: list[_Examined], *, leave_changed: bool) -> None:
+    """What an undo would do. Raises GribbleError if files have changed, and are not to be left."""
+    for one in seen:
+        for change in one.changed:
+            screen.tell(f"{one.rig}: {change.path} {change.why}")
+    files = sum(len(one.changed) for one in seen)
+    if files and not leave_changed:
+        raise GribbleError(
+            f"run {number} is not undone: {count(files, 'file')} changed since",
+            fix="Nothing was changed. Move away what you want to keep, or use gribble undo --leave-changed.",
+            code=ExitCode.FAILED,
+        )
+    for one in seen:
+        screen.say(f"Run {number} on {one.rig}: {count(one.steps, 'step')} to undo.")
 
 
 class _Examined(NamedTuple):

@@ -22,7 +22,7 @@ from gribble.core.records.imported import Degree, Drafted, FieldMap, Guess, List
 from gribble.core.records.sheet import Level
 from gribble.views.init import show_drafted
 from gribble.views.looks import kept_words
-from gribble.views.screen import styled
+from gribble.views.screen import Screen, styled
 from gribble.views.shell import typed
 
 
@@ -144,7 +144,6 @@ def _as_drafted(wish: Wish, drafted: Drafted, draft: str | None, sure: list[Said
     wish = wish.aimed(drafted.to, drafted.made)
     wish.check_target(drafted.to)
     show_drafted(screen, drafted, wish.options.file, numbered=wish.asks)
-    left_out = bool(drafted.notes)
     if draft is not None:
         map_ = write_map(drafted, wish.options.file).encode()
         kept = write_file(wish.call.environment.path(draft), [map_], replace_other=wish.options.replace)
@@ -152,30 +151,15 @@ def _as_drafted(wish: Wish, drafted: Drafted, draft: str | None, sure: list[Said
         screen.say(f"{draft}: the map, to be corrected{kept_words(kept)}.")
     refused: list[Guess] = []
     for one in drafted.doubtful:
-        if wish.asks:
-            screen.say(styled(f"Is {one.column} the {one.field}? [y/N] ", "bold"))
-            wish.call.screen.flush()
-            answer = wish.call.environment.answer().strip()
-            wish.heard(answer)
-            if answer.lower() in ("y", "yes"):
-                sure.append(Said(_path_of(drafted, one), one.field))
-                continue
-        refused.append(one)
-    if needed := [one for one in refused if one.field in _NEEDED[drafted.to]]:
-        raise GribbleError(
-            f"Gribble is not sure which column is the {needed[0].field}. "
-            f"It could be {needed[0].column} ({needed[0].reason})",
-            fix=f"Say which: {' or '.join(_readings(drafted, needed[0]))}",
-        )
-    if refused:
-        left_out = True
-        names = ", ".join(f"{one.field} from {one.column}" for one in refused)
-        screen.out.print()
-        screen.say(f"Gribble is not sure about {names}, so it is left out. To say it:")
-        screen.grid([(styled(" or ".join(_readings(drafted, one)), "bold"), one.reason) for one in refused])
+        if wish.asks and _is_agreed(wish, one):
+            sure.append(Said(_path_of(drafted, one), one.field))  # at once: the next answer may begin everything anew
+        else:
+            refused.append(one)
+    agreed = [one for one in drafted.doubtful if one not in refused]
+    _tell_refused(screen, drafted, refused)
+    left_out = bool(drafted.notes or refused)
     drafted = _with_empty_cells(wish, drafted)
     made = drafted.without(refused).made
-    agreed = [one for one in drafted.doubtful if one not in refused]
     wish = wish._replace(drafted=True, map_text=write_map(drafted.settled(agreed), wish.options.file))
     screen.out.print()
     code = take_over(wish, made, drafted.to)
@@ -183,6 +167,30 @@ def _as_drafted(wish: Wish, drafted: Drafted, draft: str | None, sure: list[Said
         more = ["--map", draft] if draft else []
         _say_next(wish, made, drafted.to, more)
     return ExitCode.ATTENTION if code == ExitCode.CLEAN and left_out else code
+
+
+def _is_agreed(wish: Wish, guess: Guess) -> bool:
+    """Whether somebody says that a guess is right. Raises Otherwise if they say what it is instead."""
+    wish.call.screen.say(styled(f"Is {guess.column} the {guess.field}? [y/N] ", "bold"))
+    wish.call.screen.flush()
+    answer = wish.call.environment.answer().strip()
+    wish.heard(answer)
+    return answer.lower() in ("y", "yes")
+
+
+def _tell_refused(screen: Screen, drafted: Drafted, refused: list[Guess]) -> None:
+    """What is left out since it is only guessed, and how to say it. Raises GribbleError if nothing goes without it."""
+    if needed := [one for one in refused if one.field in _NEEDED[drafted.to]]:
+        raise GribbleError(
+            f"Gribble is not sure which column is the {needed[0].field}. "
+            f"It could be {needed[0].column} ({needed[0].reason})",
+            fix=f"Say which: {' or '.join(_readings(drafted, needed[0]))}",
+        )
+    if refused:
+        names = ", ".join(f"{one.field} from {one.column}" for one in refused)
+        screen.out.print()
+        screen.say(f"Gribble is not sure about {names}, so it is left out. To say it:")
+        screen.grid([(styled(" or ".join(_readings(drafted, one)), "bold"), one.reason) for one in refused])
 
 
 def _with_empty_cells(wish: Wish, drafted: Drafted) -> Drafted:

@@ -88,6 +88,14 @@ def init(
         found = structs.replace(
             found, catalogues=(CATALOGUE,), sources=tuple(one for one in found.sources if one != CATALOGUE)
         )
+    _write(folder, found)
+    show_written(call.screen, CONFIG_NAME, found, doubted=not asks)
+    _next(call, found, list_)
+    return ExitCode.CLEAN
+
+
+def _write(folder: Path, found: Discovery) -> None:
+    """Write the configuration, and make the folder for sheets if there is none. Raises GribbleError."""
     try:
         if found.catalogues == (CATALOGUE,):
             (folder / CATALOGUE).mkdir(exist_ok=True)
@@ -99,9 +107,6 @@ def init(
             f"{CONFIG_NAME} cannot be written here: {reason_of(error)}",
             fix="Run gribble init in a folder that you may write to.",
         ) from error
-    show_written(call.screen, CONFIG_NAME, found, doubted=not asks)
-    _next(call, found, list_)
-    return ExitCode.CLEAN
 
 
 def _here_already() -> GribbleError:

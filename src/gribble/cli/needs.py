@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from typing import Annotated
 
 import typer
@@ -19,6 +19,8 @@ from gribble.core.audit.world import World
 from gribble.core.base.errors import ExitCode
 from gribble.core.catalogue.families import family_of
 from gribble.core.records.config import Ask, Scope
+from gribble.core.records.findings import EmulatorAudit, SetAudit
+from gribble.core.records.roster import Roster
 from gribble.views.needs import needs_json, show_needs
 from gribble.views.sets import families_json, show_family, show_unknown
 from gribble.views.words import show_words, words_json
@@ -96,25 +98,37 @@ def show_families(session: Session, scope: Scope, names: list[str], as_json: boo
     asked = sets_named(session, scope, names, also)
     world = survey(session, scope)
     rosters = {(one.name, emulator): arcade.roster for one in world.rigs for emulator, arcade in one.arcade.items()}
+    trees, unknown = _families_of(world, rosters, scope, asked)
+    if as_json:
+        session.screen.json(families_json(trees, unknown))
+        return ExitCode.USAGE if session.loaded.catalogue.mistakes else ExitCode.CLEAN
+    for number, tree in enumerate(trees):
+        if number:
+            session.screen.out.print()
+        show_family(session.screen, tree, verbose=session.call.wordy)
+    for rig, emulator, one in unknown:
+        show_unknown(session.screen, rig, emulator, one)
+    return ExitCode.USAGE if session.loaded.catalogue.mistakes else ExitCode.CLEAN
+
+
+def _families_of(
+    world: World, rosters: Mapping[tuple[str, str], Roster | None], scope: Scope, asked: tuple[str, ...]
+) -> tuple[list[Tree], list[tuple[str, EmulatorAudit, SetAudit]]]:
+    """The families of some sets, by rig and emulator, with what is true of their relatives; and the sets of which the
+    roster there knows nothing."""
     known = [(roster, name) for roster in rosters.values() if roster for name in asked if name in roster.sets]
     relatives = {relative for roster, name in known for relative in family_of(roster, name).path}
     names_and_relatives = (*asked, *sorted(relatives - set(asked)))
     everyone = sets_of(world.audit(Ask(scope=scope, sets_only=True, sets=names_and_relatives)))
-    audits = {(found.rig, one.emulator, each.set): each for found, one, each in everyone}
+    around: dict[tuple[str, str], dict[str, SetAudit]] = {}
+    for found, emulator, one in everyone:
+        around.setdefault((found.rig, emulator.emulator), {})[one.set] = one
     trees, unknown = [], []
-    for found, emulator, one in (pair for pair in everyone if pair[2].set in asked):
-        roster = rosters[found.rig, emulator.emulator]
+    for found, emulator, one in (each for each in everyone if each[2].set in asked):
+        here = found.rig, emulator.emulator
+        roster = rosters[here]
         if roster and one.set in roster.sets:
-            around = {name: each for (*place, name), each in audits.items() if place == [found.rig, emulator.emulator]}
-            trees.append(Tree(found.rig, emulator, family_of(roster, one.set), one, around))
+            trees.append(Tree(found.rig, emulator, family_of(roster, one.set), one, around[here]))
         else:
             unknown.append((found.rig, emulator, one))
-    if as_json:
-        session.screen.json(families_json(trees, unknown))
-    for number, tree in enumerate(() if as_json else trees):
-        if number:
-            session.screen.out.print()
-        show_family(session.screen, tree, verbose=session.call.wordy)
-    for rig, emulator, one in () if as_json else unknown:
-        show_unknown(session.screen, rig, emulator, one)
-    return ExitCode.USAGE if session.loaded.catalogue.mistakes else ExitCode.CLEAN
+    return trees, unknown

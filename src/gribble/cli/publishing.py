@@ -167,12 +167,11 @@ def publish(
     title = title or (before.title if before else "") or source.resolve().name
     today = call.environment.clock().date()
     index = _index_of(tuple(file for file, _ in found), title, before, today, signer)
-    unchanged = before and (before.files, before.title, before.signer) == (index.files, index.title, index.signer)
-    if before and unchanged:
+    if before and (before.files, before.title, before.signer) == (index.files, index.title, index.signer):
         index = before  # where a piece of the copy is lost, it comes back, and nobody has to update
     pieces = [pair for file, contents in found for pair in zip(file.pieces, contents, strict=True)]
     fresh = [(one, data) for one, data in pieces if not _is_there(target, one)]
-    if unchanged and not fresh:
+    if index is before and not fresh:
         call.screen.say(f"Nothing has changed since number {index.number} of {index.date}.")
         return ExitCode.CLEAN
     _write(call, target, index, fresh, before, signer)
@@ -382,29 +381,32 @@ def update(
         chosen = _chosen(session, name)
         if undo:
             return _undo(call, chosen)
-        found = [_looked(session, one, older=older) for one in chosen]
-        code: int = ExitCode.CLEAN
-        for number, one in enumerate(found):
-            if not call.json:
-                show_update(session.screen, one)
-            asks = call.environment.is_terminal and not call.json
-            if one.version and one.offer and (yes or asks) and ask(call, f"Update {one.name}?", yes):
-                _take(session, one, one.version, one.offer)
-                found[number] = one._replace(done=True)
-                if not call.json:
-                    session.screen.out.print()
-                    session.screen.say(f"{one.name} has number {one.offer.index.number} now.")
-            if one.error:
-                code = max(code, int(one.error.code))
-            elif one.version and not found[number].done:
-                code = max(code, int(ExitCode.ATTENTION))
+        looked = [_looked(session, one, older=older) for one in chosen]
+        found = [_offered(session, one, yes=yes) for one in looked]
         if call.json:
             session.screen.json(update_json(found))
         elif any(one.version and not one.done for one in found):
             session.screen.next("gribble catalogue update --yes", "takes the new versions")
         elif any(one.done for one in found):
             session.screen.next("gribble check", "shows what that means for your rigs")
-        return code
+        waits = any(one.version and not one.done and not one.error for one in found)
+        codes = [int(one.error.code) for one in found if one.error]
+        return max([int(ExitCode.ATTENTION if waits else ExitCode.CLEAN), *codes])
+
+
+def _offered(session: Session, one: Update, *, yes: bool) -> Update:
+    """What was found of a followed catalogue, shown; a new version is taken where somebody says so."""
+    call = session.call
+    if not call.json:
+        show_update(session.screen, one)
+    asks = yes or (call.environment.is_terminal and not call.json)
+    if not (one.version and one.offer and asks and ask(call, f"Update {one.name}?", yes)):
+        return one
+    _take(session, one, one.version, one.offer)
+    if not call.json:
+        session.screen.out.print()
+        session.screen.say(f"{one.name} has number {one.offer.index.number} now.")
+    return one._replace(done=True)
 
 
 def _chosen(session: Session, name: str | None) -> list[CatalogueAt]:

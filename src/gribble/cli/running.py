@@ -90,7 +90,6 @@ def place_plan(
     if session.call.facts is not None:
         session.call.facts |= {key: fact for key, fact in plan_record(plan).items() if key != "gribble"}
     show_plan(session.screen, plan, audits, verbose=session.call.verbose, narrowed=narrowed)
-    failed: int = ExitCode.CLEAN
     if plan.steps:
         session.screen.out.print()
         if any(isinstance(step, Copy) and step.link for step in plan.steps):
@@ -105,8 +104,15 @@ def place_plan(
             return failed
         more = f"; {count(len(plan.obtain), 'file')} still to obtain" if plan.obtain else ""
         session.screen.next("gribble check", f"or gribble undo, to undo this run{more}")
-    if failed or any(found.away for found in audits):
-        return failed or ExitCode.FAILED
+        if failed:
+            return failed
+    return _left_by(plan, audits, narrowed=narrowed)
+
+
+def _left_by(plan: Plan, audits: tuple[RigAudit, ...], *, narrowed: bool) -> int:
+    """The exit status for what a plan leaves when it is done."""
+    if any(found.away for found in audits):
+        return ExitCode.FAILED
     stays = any(found.unready for found in audits) and not (plan.steps or narrowed)
     return ExitCode.ATTENTION if plan.obtain or plan.refused or plan.away or stays else ExitCode.CLEAN
 

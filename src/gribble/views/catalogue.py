@@ -19,7 +19,7 @@ from gribble.core.base.amounts import count, size
 from gribble.core.base.errors import GribbleError, MistakesError
 from gribble.core.records.imported import SetsSeen, Tally
 from gribble.core.records.published import Index
-from gribble.core.records.roster import ArcadeSet, RosterHead
+from gribble.core.records.roster import ArcadeSet, RosterHead, SetFile
 from gribble.views.looks import DIGEST_NAMES, QUIET, VERDICTS, shorten
 from gribble.views.screen import Screen, state, styled
 
@@ -221,22 +221,25 @@ def show_preview_sets(screen: Screen, sets: list[ArcadeSet]) -> None:
         facts = [str(one.year or ""), one.maker, *(f"{word} {name}" for word, name in relatives.items() if name)]
         facts += [f"variants {', '.join(one.variants)}" if one.variants else ""]
         facts += ["" if one.kind == "game" else one.kind, "" if one.plays == "yes" else f"plays: {one.plays}"]
-        screen.say(
-            styled(one.set, "bold"), f"  {one.title}  ", styled(", ".join(fact for fact in facts if fact), QUIET)
-        )
-        rows: list[tuple[str | Text, ...]] = []
-        for file in one.files[:6]:
-            word = file.strongest()
-            digest = f"{DIGEST_NAMES[word]} {file.get(word)}" if word else "no digest"
-            marks = [f"is {file.parent_name} of the parent" if file.parent_name else "",
-                     f"is {file.bios_name} of the BIOS set" if file.bios_name else "",
-                     "" if file.state == "good" else str(file.state), "optional" if file.optional else ""]  # fmt: skip
-            size_ = size(file.size) if file.size is not None else "size unknown"
-            rows.append((file.name, size_, ", ".join([digest, *(mark for mark in marks if mark)])))
+        screen.say(styled(one.set, "bold"), f"  {one.title}  ", styled(", ".join(filter(None, facts)), QUIET))
+        rows = [_file_row(file) for file in one.files[:6]]
         rows += [(disc.name, "disc", f"SHA-1 {disc.sha1}" if disc.sha1 else "no digest") for disc in one.discs]
         screen.grid(rows)
         if len(one.files) > 6:
             screen.say(styled(f"  and {len(one.files) - 6} more files", QUIET))
+
+
+def _file_row(file: SetFile) -> tuple[str, str, str]:
+    """A file of a set: name, size, and what tells it."""
+    word = file.strongest()
+    marks = [
+        f"{DIGEST_NAMES[word]} {file.get(word)}" if word else "no digest",
+        f"is {file.parent_name} of the parent" if file.parent_name else "",
+        f"is {file.bios_name} of the BIOS set" if file.bios_name else "",
+        "" if file.state == "good" else str(file.state),
+        "optional" if file.optional else "",
+    ]
+    return file.name, size(file.size) if file.size is not None else "size unknown", ", ".join(filter(None, marks))
 
 
 _REFRESHED = {

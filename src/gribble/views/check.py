@@ -237,28 +237,32 @@ def show_sets(screen: Screen, emulator: EmulatorAudit, *, verbose: bool, on: str
 
     `on` are the words that name the rig in a command.
     """
-    if emulator.arcade.note:
-        screen.say(f"    {emulator.arcade.note}")
-    faulty = [one for one in emulator.sets if one.state is not State.READY]
-    causes = causes_of(faulty) if len(faulty) > ALIKE_SHOWN else []
-    alike = bool(causes) and 2 * len(causes) <= len(faulty)
-    if verbose or not (alike or len(faulty) > SETS_SHOWN):
-        rows: list[tuple[str | Text, ...]]
-        rows = [(state(one.state), one.set, set_account(one, emulator.release, verbose)) for one in faulty]
-    else:
-        rows = cause_rows(causes, on, emulator.release)
+    arcade = emulator.arcade
+    if arcade.note:
+        screen.say(f"    {arcade.note}")
     ready = [one for one in emulator.sets if one.state is State.READY]
+    rows = _faulty_rows(emulator, on, verbose=verbose)
     if ready:
         names = ", ".join(with_title(one.set, one.title) for one in ready[:8]) + (" …" if len(ready) > 8 else "")
         rows.append((state(State.READY), f"{len(ready):,} of {len(emulator.sets):,}", names))
     screen.grid(rows, indent=4)
     screen.grid(_lying_rows(emulator, verbose), indent=4)
-    if emulator.arcade.style and (packed := len(emulator.arcade.remedies.packed) + len(emulator.arcade.remedies.loose)):
-        words = f"{count(packed, 'archive')} to write for the style {emulator.arcade.style} (gribble plan shows them)"
+    if arcade.style and (packed := len(arcade.remedies.packed) + len(arcade.remedies.loose)):
+        words = f"{count(packed, 'archive')} to write for the style {arcade.style} (gribble plan shows them)"
         screen.say(styled(f"    packing: {words}", QUIET))
-    noted = [(one.set, note) for one in ready for note in map(say, one.packing)]
-    if noted and verbose:
+    if verbose:
+        noted = [(one.set, note) for one in ready for note in map(say, one.packing)]
         screen.grid([("· note", name, note) for name, note in noted], indent=4)
+
+
+def _faulty_rows(emulator: EmulatorAudit, on: str, *, verbose: bool) -> list[tuple[str | Text, ...]]:
+    """A row for each set that does not run; of many one for each thing that is at fault."""
+    faulty = [one for one in emulator.sets if one.state is not State.READY]
+    causes = causes_of(faulty) if len(faulty) > ALIKE_SHOWN else []
+    alike = bool(causes) and 2 * len(causes) <= len(faulty)
+    if not verbose and (alike or len(faulty) > SETS_SHOWN):
+        return cause_rows(causes, on, emulator.release)
+    return [(state(one.state), one.set, set_account(one, emulator.release, verbose)) for one in faulty]
 
 
 def _lying_rows(emulator: EmulatorAudit, verbose: bool) -> Iterator[tuple[str | Text, ...]]:

@@ -9,7 +9,7 @@ from rich.text import Text
 
 from gribble.core.answers.next import YOURS, Turn, next_turn
 from gribble.core.answers.why import Answer, Order, Reason, causes_of
-from gribble.core.records.findings import RigAudit, State, Verdict, worst
+from gribble.core.records.findings import EmulatorAudit, RigAudit, State, Verdict, worst
 from gribble.core.sayings.facts import fix_words, say
 from gribble.core.sayings.remedies import way_words
 from gribble.views.causes import cause_rows
@@ -32,29 +32,29 @@ def show_why(screen: Screen, found: list[Answer], *, verbose: bool = False) -> N
             screen.say(styled(answer.rig.rig, "bold"), "  ", state(State.AWAY))
             screen.say(f"  {answer.rig.away}. Gribble cannot see what is on it.")
             screen.say("  ", remedy(_away_next(answer.rig)))
-            continue
-        release = f" {answer.emulator.release}" if answer.emulator.release else ""
-        where = styled(f"  on {answer.rig.rig}  ", QUIET)
-        who = f"{answer.one.set}  {answer.one.title}  for " if answer.one else ""
-        screen.say(styled(f"{who}{answer.emulator.title}{release}", "bold"), where, state(answer.state))
-        if not answer.reasons:
-            more = "" if answer.one else ", and every setting leads to it"
-            screen.say(f"  It is ready: every file is right{more}.")
-            for note in map(say, answer.one.packing if answer.one else ()):
-                screen.say(styled(f"  note: {note}", QUIET))
-        told = answer.reasons
-        of_sets = [reason for reason in told if reason.kind == "set"]
-        folded = len(of_sets) > SETS_SHOWN and not answer.one and not verbose
-        if folded:
-            told = tuple(reason for reason in told if reason.kind != "set")
-        _show_reasons(screen, answer, told, verbose=verbose)
-        if folded:
-            on = f" --rig {answer.rig.rig}"
-            faulty = [one for one in answer.emulator.sets if one.state is not State.READY]
-            fix = f"gribble place {answer.emulator.emulator}"
-            screen.grid(cause_rows(causes_of(faulty), on, answer.emulator.release, fix))
-        if any(reason.order is not Order.BETTER for reason in answer.reasons) and answer.state is State.READY:
-            screen.say("  It runs all the same: games are counted apart.")
+        else:
+            _show_answer(screen, answer, answer.emulator, verbose=verbose)
+
+
+def _show_answer(screen: Screen, answer: Answer, emulator: EmulatorAudit, *, verbose: bool) -> None:
+    release = f" {emulator.release}" if emulator.release else ""
+    where = styled(f"  on {answer.rig.rig}  ", QUIET)
+    who = f"{answer.one.set}  {answer.one.title}  for " if answer.one else ""
+    screen.say(styled(f"{who}{emulator.title}{release}", "bold"), where, state(answer.state))
+    if not answer.reasons:
+        more = "" if answer.one else ", and every setting leads to it"
+        screen.say(f"  It is ready: every file is right{more}.")
+        for note in map(say, answer.one.packing if answer.one else ()):
+            screen.say(styled(f"  note: {note}", QUIET))
+    others = tuple(reason for reason in answer.reasons if reason.kind != "set")
+    folded = len(answer.reasons) - len(others) > SETS_SHOWN and not answer.one and not verbose
+    _show_reasons(screen, answer, others if folded else answer.reasons, verbose=verbose)
+    if folded:
+        faulty = [one for one in emulator.sets if one.state is not State.READY]
+        fix = f"gribble place {emulator.emulator}"
+        screen.grid(cause_rows(causes_of(faulty), f" --rig {answer.rig.rig}", emulator.release, fix))
+    if any(reason.order is not Order.BETTER for reason in answer.reasons) and answer.state is State.READY:
+        screen.say("  It runs all the same: games are counted apart.")
 
 
 def _show_reasons(screen: Screen, answer: Answer, told: Sequence[Reason], *, verbose: bool) -> None:

@@ -71,29 +71,32 @@ def entered(
     the rig has from another that it is like."""
     there = tomllib.loads(text).get("rig", {}).get(rig, {}).get("emulators", {}).get(sheet.emulator)
     now: dict[str, Any] = {"release": there} if isinstance(there, str) else dict(there or {})
-    new = dict(now)
-    if said.folder is not None:
-        own = sheet.own_folder if begins is None else begins
-        new["moved"] = {start: target for start, target in now.get("moved", {}).items() if start.strip("/") != own}
-        keys = put_at(own, said.folder)
-        new |= {**keys, "moved": {**new["moved"], **keys.get("moved", {})}}
-    if said.release is not None:
-        new["release"] = said.release
-    if said.folders:
-        new["folders"] = {**now.get("folders", {}), **said.folders}
-        new["folders"] = {key: folder for key, folder in new["folders"].items() if folder}
-    more: dict[str, Any] = {"machines": said.machines, "wanted": said.wanted, "style": said.style}
-    new |= {key: list(one) if isinstance(one, tuple) else one for key, one in more.items() if one is not None}
-    if new.get("wanted") in (["all"], ["held"]):
-        new["wanted"] = new["wanted"][0]
-    order = ("release", "at", "moved", "folders", "machines", *new)
-    kept = {key: new[key] for key in order if key in new and new[key] not in ("", {}, [])}
+    kept = _as_said(now, said, sheet.own_folder if begins is None else begins)
     if inherited and said.folder == "":
         kept["at"] = ""
     value = kept["release"] if set(kept) == {"release"} else kept
     if there is not None and there is not False and value == there:
         return {}
     return {("rig", rig, "emulators", sheet.emulator): value}
+
+
+def _as_said(now: Mapping[str, Any], said: Said, own: str) -> dict[str, Any]:
+    """What an entry says `now`, changed as it is said, in order and without what is empty; `own` is the emulator's own
+    folder in its sheet."""
+    new = dict(now)
+    if said.folder is not None:
+        new["moved"] = {start: target for start, target in now.get("moved", {}).items() if start.strip("/") != own}
+        keys = put_at(own, said.folder)
+        new |= {**keys, "moved": {**new["moved"], **keys.get("moved", {})}}
+    if said.folders:
+        folders = {**now.get("folders", {}), **said.folders}
+        new["folders"] = {key: folder for key, folder in folders.items() if folder}
+    more = {"release": said.release, "machines": said.machines, "wanted": said.wanted, "style": said.style}
+    new |= {key: list(one) if isinstance(one, tuple) else one for key, one in more.items() if one is not None}
+    if new.get("wanted") in (["all"], ["held"]):
+        new["wanted"] = new["wanted"][0]
+    order = ("release", "at", "moved", "folders", "machines", *new)
+    return {key: new[key] for key in order if key in new and new[key] not in ("", {}, [])}
 
 
 def left(config: Config, text: str, rig: str, emulator: str) -> dict[Keys, Any]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import NamedTuple
 
@@ -215,35 +215,38 @@ def held_sets(files: Iterable[Identified], known: Iterable[KnownSets]) -> tuple[
             members.setdefault((file.holding.root, file.holding.path), []).append(file.holding)
     rosters = {(one.emulator, one.roster.head.release): one for one in known}
     found: list[HeldSet] = []
-    for (emulator, release), (roster, _, _, rig, _) in rosters.items():
-        if not rig:  # what is in use tells an archive well enough
-            told_already = {(one.holding.root, one.holding.path) for one in found}
+    for one in rosters.values():
+        if not one.rig:  # what is in use tells an archive well enough
+            told_already = {(held.holding.root, held.holding.path) for held in found}
             members = {place: inside for place, inside in members.items() if place not in told_already}
-        listing: dict[Content, list[ArcadeSet]] = {}
-        for one in roster.sets.having(contents_in(holding for inside in members.values() for holding in inside)):
-            for content in one.contents:
-                listing.setdefault(content, []).append(one)
-        for _, inside in sorted(members.items(), key=lambda one: one[0]):
-            there = contents_in(inside)
-            archive = structs.replace(inside[0], member=None)
-            likely = {one.set: one for content in there for one in listing.get(content, ())}
-            told = [_held_set(archive, emulator, release, one, there) for _, one in sorted(likely.items())]
-            own = [one for one in told if one is not None]
-            whole = [one for one in own if not one.lacks]
-            found += whole or sorted(own, key=lambda one: _likeliness(one, likely[one.set]))[:1]
+        found += _held_of(one, [inside for _, inside in sorted(members.items(), key=lambda one: one[0])])
     return tuple(found)
 
 
-def _held_set(
-    archive: Holding, emulator: str, release: str, one: ArcadeSet, there: frozenset[Content]
-) -> HeldSet | None:
+def _held_of(known: KnownSets, archives: Sequence[list[Holding]]) -> Iterator[HeldSet]:
+    """The sets of a roster that some archives hold, of which the members are given."""
+    listing: dict[Content, list[ArcadeSet]] = {}
+    for one in known.roster.sets.having(contents_in(holding for inside in archives for holding in inside)):
+        for content in one.contents:
+            listing.setdefault(content, []).append(one)
+    for inside in archives:
+        there = contents_in(inside)
+        archive = structs.replace(inside[0], member=None)
+        likely = {one.set: one for content in there for one in listing.get(content, ())}
+        told = [_held_set(archive, known, one, there) for _, one in sorted(likely.items())]
+        own = [one for one in told if one is not None]
+        whole = [one for one in own if not one.lacks]
+        yield from whole or sorted(own, key=lambda one: _likeliness(one, likely[one.set]))[:1]
+
+
+def _held_set(archive: Holding, known: KnownSets, one: ArcadeSet, there: frozenset[Content]) -> HeldSet | None:
     """A set as far as an archive holds what is its own; None if that is nothing."""
     own = [part for part in one.files if _is_own(part)]
     lacks = tuple(part.name for part in own if part.content not in there)
     if len(lacks) == len(own):
         return None
     full = not lacks and all(part.content in there for part in one.files if not part.optional)
-    return HeldSet(archive, emulator, release, one.set, one.title, full, lacks)
+    return HeldSet(archive, known.emulator, known.roster.head.release, one.set, one.title, full, lacks)
 
 
 def _likeliness(held: HeldSet, one: ArcadeSet) -> tuple[bool, int, str]:

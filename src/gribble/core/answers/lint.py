@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import re
 from collections import Counter
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Container, Iterable, Iterator, Mapping
 from pathlib import Path
 from typing import cast
 
@@ -82,17 +82,15 @@ def lint(paths: Iterable[Path], beside: Iterable[Path] = ()) -> list[Remark]:
     known = {**_sheets_in(beside), **{one.emulator: one for _, one in reversed(sheets)}}
     for file, ours in corrections:
         found += _correction_remarks(file, ours, known)
-    silent = ((file, one.arcade) for file, one in sheets if one.emulator in sounding)
-    found += [
-        Remark(
-            file,
-            "arcade.samples",
-            "is missing: it names the folder of the sound samples that the sets play",
-        )
-        for file, arcade in silent
-        if arcade is not None and not arcade.samples
-    ]
-    return found + list(_contradictions(sheets)) + list(_shared_places(sheets))
+    return [*found, *_silent(sheets, sounding), *_contradictions(sheets), *_shared_places(sheets)]
+
+
+def _silent(sheets: Iterable[tuple[str, Sheet]], sounding: Container[str]) -> Iterator[Remark]:
+    """Sheets that do not say where sound samples are, of emulators that are `sounding`."""
+    for file, one in sheets:
+        if one.arcade is not None and not one.arcade.samples and one.emulator in sounding:
+            what = "is missing: it names the folder of the sound samples that the sets play"
+            yield Remark(file, "arcade.samples", what)
 
 
 def _sheets_in(folders: Iterable[Path]) -> dict[str, Sheet]:

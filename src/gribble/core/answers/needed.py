@@ -17,10 +17,10 @@ from gribble.core.catalogue.config import fit_sheet
 from gribble.core.catalogue.families import Family, parts_of
 from gribble.core.placing.gaps import need_gaps
 from gribble.core.records.config import Ask, Scope
-from gribble.core.records.findings import EmulatorAudit, NeedFinding, Remedy, SetAudit, Verdict
+from gribble.core.records.findings import EmulatorAudit, NeedFinding, Remedy, SetAudit, SetProblem, Verdict
 from gribble.core.records.place import Fitted
 from gribble.core.records.rig_seen import RigSeen
-from gribble.core.records.roster import ArcadeSet, FileState
+from gribble.core.records.roster import ArcadeSet, FileState, SampleList
 from gribble.core.records.sheet import Need, Sheet
 from gribble.core.records.steps import Gap
 from gribble.core.sayings.facts import say_all
@@ -195,17 +195,20 @@ class Tree(NamedTuple):
                 yield FamilyFile(file.name, file.size, "spared" if key in spared else "sound", shared)
         for disc in relative.discs:
             names = [name for owner, name in faults if owner == relative.set and name.startswith(f"{disc.name}.")]
-            problem = faults[relative.set, names[0]] if names else None
-            if problem:
+            if problem := faults[relative.set, names[0]] if names else None:
                 yield FamilyFile(problem.subject.file, None, problem.verdict, say_all(problem.facts), kind="disc")
             else:
                 yield FamilyFile(disc.name, None, "sound", "", kind="disc")
-        wanted = relative.samples if relative is self.family.one else None
-        for name in wanted.files if wanted else ():
-            owner = wanted.set if wanted else ""
-            problem = faults.get((owner, name)) or faults.get((owner, f"{owner}.zip"))
-            words = f"sound sample, in {owner}.zip"
-            yield FamilyFile(name, None, problem.verdict if problem else "unproven", words, kind="sound")
+        if relative is self.family.one and relative.samples:
+            yield from _sounds(relative.samples, faults)
+
+
+def _sounds(samples: SampleList, faults: Mapping[tuple[str, str], SetProblem]) -> Iterator[FamilyFile]:
+    """The sound samples that a set plays."""
+    words = f"sound sample, in {samples.set}.zip"
+    for name in samples.files:
+        problem = faults.get((samples.set, name)) or faults.get((samples.set, f"{samples.set}.zip"))
+        yield FamilyFile(name, None, problem.verdict if problem else "unproven", words, kind="sound")
 
 
 def _shared(parent: str | None, bios: str | None) -> str:

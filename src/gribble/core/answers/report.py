@@ -335,18 +335,21 @@ def _todo(emulator: EmulatorAudit) -> str:
     places = [place for finding in findings for place in finding.places]
     fixable = sum(place.fixable for place in places)
     fixable += sum(setting.remedy in FIXABLE for setting in emulator.settings)
-    faulty = [one for one in emulator.sets if one.problems]
-    fixable += sum(one.fixable for one in faulty)  # never in part
+    fixable += sum(one.fixable for one in emulator.sets if one.problems)  # never in part
     obtain = len({(gap.subject if gap.kind == "need" else gap.archive, gap.file) for gap in gaps_of(alone)})
     yours = sum(place.remedy in FIXABLE and not (place.fixable or place.met) for place in places)
-    parts = [f"{fixable:,} to put right with files that you have"] if fixable else []
-    parts += [f"{obtain:,} to obtain"] if obtain else []
     brought = Counter(one.source for one in brought_by_away(alone))
-    parts += [f"{number:,} in {source}, which is away" for source, number in brought.items()]
-    parts += [f"{yours:,} for you to decide"] if yours else []
-    if not parts and emulator.state is not State.READY:
+    counted = [
+        (fixable, "to put right with files that you have"),
+        (obtain, "to obtain"),
+        *((number, f"in {source}, which is away") for source, number in brought.items()),
+        (yours, "for you to decide"),
+    ]
+    if parts := [f"{number:,} {words}" for number, words in counted if number]:
+        return ", ".join(parts)
+    if emulator.state is not State.READY:
         return f"only you can change it; gribble why {emulator.emulator} tells you what"
-    return ", ".join(parts) or "nothing to do"
+    return "nothing to do"
 
 
 def _families(world: World, rig: str, emulator: EmulatorAudit) -> Iterable[tuple[SetCell, ...]]:

@@ -234,7 +234,7 @@ def fit_card(
 
     Without a `cluster` that of the rig's volume is taken.
     """
-    cluster = cluster or cluster_of(place.rig.volume, Path(place.rig.root))
+    cluster = cluster or cluster_of(place.rig.volume.kind, Path(place.rig.root))
     roster = roster_of(place)
     sizer, known = _Sizer(place, roster, cluster), sorted(roster.sets)
     found: list[Wish] = []

@@ -27,7 +27,7 @@ from gribble.core.files.hashing import digest_file
 from gribble.core.records.config import Config
 from gribble.core.records.sheet import Sheet
 from gribble.core.survey.arriving import Listener
-from gribble.core.survey.walking import walk
+from gribble.core.survey.walking import Entry, walk
 from gribble.core.survey.whereabouts import PROGRAMS, SETTINGS
 
 
@@ -51,23 +51,27 @@ def read_setup(root: Path, chosen: list[Path], listener: Listener) -> Setup:
     setup = Setup([], {})
     listener.expect(sum(entry.size for entry in entries))
     for entry in entries:
-        place = root / entry.path
-        why = "" if place in chosen else why_left_out(entry.path, entry.size)
-        if why:
+        if (root / entry.path) not in chosen and (why := why_left_out(entry.path, entry.size)):
             setup.left_out.setdefault(why, []).append(entry.path)
-            continue
-        try:
-            _, digests = digest_file(place, entry.size, ALGORITHMS, listener.advance)
-            keys = read_keys(read_regular(place, KEYS_BYTES)) if entry.size <= KEYS_BYTES else None
-        except OSError as error:
-            raise GribbleError(
-                f"{place} cannot be read: {reason_of(error)}", fix="Nothing was written. Check its permissions."
-            ) from error
-        good = keys is not None and not keys.fault and any(not one.fault for one in keys.entries.values())
-        setup.files.append(FoundFile(path=entry.path, size=entry.size, digests=digests, keys=keys if good else None))
+        else:
+            setup.files.append(_found_file(root, entry, listener))
     if not setup.files:
         raise GribbleError(f"{root} has no file that could be captured", fix="Name the files to take.")
     return setup
+
+
+def _found_file(root: Path, entry: Entry, listener: Listener) -> FoundFile:
+    """A file with all its digests, and what is in it if that is a key file. Raises GribbleError."""
+    place = root / entry.path
+    try:
+        _, digests = digest_file(place, entry.size, ALGORITHMS, listener.advance)
+        keys = read_keys(read_regular(place, KEYS_BYTES)) if entry.size <= KEYS_BYTES else None
+    except OSError as error:
+        raise GribbleError(
+            f"{place} cannot be read: {reason_of(error)}", fix="Nothing was written. Check its permissions."
+        ) from error
+    good = keys is not None and not keys.fault and any(not one.fault for one in keys.entries.values())
+    return FoundFile(path=entry.path, size=entry.size, digests=digests, keys=keys if good else None)
 
 
 _BACKUPS = frozenset({"backup", "backups", "bak", "old", "copy", "kopie", "sicherung"})
@@ -108,23 +112,29 @@ def discover(folder: Path, elsewhere: Iterable[Path] = ()) -> Discovery:
             rigs[rig_name(path.name, rigs)] = (_relative(path, folder), emulators)
             taken.append(path)
     sources, signs = [], {}
-    lists = [one for one in _children(folder) if one.name.lower().endswith(_LISTS)]
-    for child in _children(folder):
-        if os.path.isdir(child) and child.name[0] != "." and not any(other.is_relative_to(child) for other in taken):
-            if not is_backup(Path(child.name)) and (sign := sign_of_rig(child)):
-                name = rig_name(child.name, rigs)
-                rigs[name], signs[name] = (_relative(child, folder), {}), f"{child.name}/{sign}"
-            elif within := _lists_in(child):
-                lists += within
-            else:
-                sources.append(child)
+    children = _children(folder)
+    lists = [one for one in children if one.name.lower().endswith(_LISTS)]
+    for child in (one for one in children if os.path.isdir(one) and one.name[0] != "."):
+        if any(other.is_relative_to(child) for other in taken):
+            continue
+        if not is_backup(Path(child.name)) and (sign := sign_of_rig(child)):
+            name = rig_name(child.name, rigs)
+            rigs[name], signs[name] = (_relative(child, folder), {}), f"{child.name}/{sign}"
+        elif within := _lists_in(child):
+            lists += within
+        else:
+            sources.append(child)
     return Discovery(
-        catalogues=tuple(_relative(path, folder) for path in catalogues),
+        catalogues=_all_relative(catalogues, folder),
         rigs=rigs,
-        sources=tuple(_relative(path, folder) for path in sources),
+        sources=_all_relative(sources, folder),
         signs=signs,
-        lists=tuple(_relative(path, folder) for path in lists),
+        lists=_all_relative(lists, folder),
     )
+
+
+def _all_relative(paths: Iterable[Path], folder: Path) -> tuple[str, ...]:
+    return tuple(_relative(path, folder) for path in paths)
 
 
 def _lists_in(folder: Path) -> list[Path]:

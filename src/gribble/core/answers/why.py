@@ -10,10 +10,12 @@ from msgspec import Struct
 from gribble.core.records.findings import (
     FIXABLE,
     EmulatorAudit,
+    GameFinding,
     Home,
     NeedFinding,
     Remedy,
     RigAudit,
+    RootFinding,
     SetAudit,
     SetProblem,
     SettingFinding,
@@ -70,16 +72,7 @@ def reasons(rig: RigAudit, emulator: EmulatorAudit) -> tuple[Reason, ...]:
 
 
 def _reasons(rig: RigAudit, emulator: EmulatorAudit) -> Iterator[Reason]:
-    for demand in emulator.root:
-        if not demand.met:
-            yield Reason(
-                order=Order.RIG,
-                kind="rig",
-                subject=rig.rig,
-                file=rig.root,
-                verdict=demand.verdict,
-                words=root_words(demand),
-            )
+    yield from (_of_root(rig, demand) for demand in emulator.root if not demand.met)
     if emulator.note and emulator.state is not State.READY:
         yield Reason(
             order=Order.RELEASE,
@@ -89,9 +82,7 @@ def _reasons(rig: RigAudit, emulator: EmulatorAudit) -> Iterator[Reason]:
             verdict=Verdict.UNPROVEN,
             words=emulator.note,
         )
-    for finding in emulator.findings:
-        if not finding.met and finding.need.level is not Level.EXTRA:
-            yield reason_of(finding)
+    yield from (reason_of(one) for one in emulator.findings if not one.met and one.need.level is not Level.EXTRA)
     sources = {finding.need.id: finding.chief.source for finding in emulator.findings}
     for setting in emulator.settings:
         if not setting.met and setting.subject.level is not Level.EXTRA:
@@ -107,17 +98,31 @@ def _reasons(rig: RigAudit, emulator: EmulatorAudit) -> Iterator[Reason]:
             verdict=Verdict.UNPROVEN,
             words=f"{emulator.arcade.note}; write in gribble.toml which sets you want",
         )
-    for game in (one for one in emulator.games or () if Standing.REMARK not in one.standing):
-        yield Reason(
-            order=Order.MEDIA,
-            kind=game.subject.rule,
-            subject=game.subject.file,
-            file=game.subject.file,
-            verdict=game.verdict,
-            words=say_all(game.facts),
-            remedy=game.remedy,
-            mends=Standing.MENDS in game.standing,
-        )
+    yield from (_of_game(game) for game in emulator.games or () if Standing.REMARK not in game.standing)
+
+
+def _of_root(rig: RigAudit, demand: RootFinding) -> Reason:
+    return Reason(
+        order=Order.RIG,
+        kind="rig",
+        subject=rig.rig,
+        file=rig.root,
+        verdict=demand.verdict,
+        words=root_words(demand),
+    )
+
+
+def _of_game(game: GameFinding) -> Reason:
+    return Reason(
+        order=Order.MEDIA,
+        kind=game.subject.rule,
+        subject=game.subject.file,
+        file=game.subject.file,
+        verdict=game.verdict,
+        words=say_all(game.facts),
+        remedy=game.remedy,
+        mends=Standing.MENDS in game.standing,
+    )
 
 
 def set_reasons(one: SetAudit, release: str | None) -> Iterator[Reason]:

@@ -123,7 +123,7 @@ class Cabinet:
         self.folder = folder = shape.folder
         self.endings = shape.endings
         self.rig = rig.name
-        self._fold = fold if rig.folds_case else str
+        self._fold = fold if rig.volume.folds_case else str
         self.exact = shape.exact
         self.variants = shape.variants
         self.disc_ending = shape.disc_ending

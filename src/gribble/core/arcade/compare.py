@@ -8,7 +8,7 @@ from gribble.core.arcade.cabinet import Cabinet, Homes, is_file
 from gribble.core.arcade.discs import Discs
 from gribble.core.arcade.sets import new_name
 from gribble.core.arcade.wanting import lacking, settle_variant
-from gribble.core.catalogue.families import family_of, parts_of
+from gribble.core.catalogue.families import Family, family_of, parts_of
 from gribble.core.records.findings import Remedy
 from gribble.core.records.holding import Holding
 from gribble.core.records.roster import Roster, SetFile
@@ -49,27 +49,9 @@ def _of_old(
 def _of_new(new: Roster, name: str, to: str, change: Change | None, cabinet: Cabinet, discs: Discs | None) -> SetChange:
     """What the new release wants of a set that is not there as it will want it."""
     family = family_of(new, to)
-    containers = [one for relative in family.path if (one := cabinet.of(relative))]
-    moved: list[FileChange] = []
-    brought: list[FileChange] = []
-
-    def has(owner: str, file: SetFile) -> bool:
-        if any((there := one.named(file.name)) and is_file(file, there) for one in containers):
-            return True
-        holding = next((there for one in containers if (there := one.find(file))), None) or cabinet.held(file)
-        if holding is not None:
-            (moved if _in_archives(holding, cabinet) else brought).append(FileChange(file.name, owner, holding))
-        elif away := cabinet.away(file):
-            brought.append(FileChange(file.name, owner, *away))
-            return True
-        return holding is not None
-
-    def held(_owner: str, file: SetFile) -> bool:
-        here = any(one.find(file) is not None for one in containers) or cabinet.held(file) is not None
-        return here or cabinet.away(file) is not None
-
-    family = settle_variant(family, held, cabinet.variants).family
-    homes, lacks = Homes(new), lacking(family, has)
+    along = _Sought(family, cabinet)
+    family = settle_variant(family, along.is_held, cabinet.variants).family
+    homes, lacks = Homes(new), lacking(family, along.has)
     wanting = [
         FileChange(file.name, lack.owner, archive=f"{homes.owner(lack.owner, file)[0]}.zip")
         for lack in lacks
@@ -79,13 +61,43 @@ def _of_new(new: Roster, name: str, to: str, change: Change | None, cabinet: Cab
         if problem.remedy is Remedy.OBTAIN:
             wanting.append(FileChange(problem.subject.file, problem.subject.owner, archive=problem.subject.file))
         elif problem.remedy is not Remedy.NONE:
-            brought.append(FileChange(problem.subject.file, problem.subject.owner, problem.found))
-    if change is None and not (moved or brought or wanting):
+            along.brought.append(FileChange(problem.subject.file, problem.subject.owner, problem.found))
+    everything = [*along.moved, *along.brought, *wanting]
+    if change is None and not everything:
         return SetChange(set=name, title=new.sets[to].title, change=Change.SAME, to=to)
     if change is None:
-        change = Change.OBTAIN if wanting else Change.HELD if brought else Change.REPACK
-    files = wanting if change is Change.OBTAIN else brought if change is Change.HELD else [*moved, *brought, *wanting]
+        change = Change.OBTAIN if wanting else Change.HELD if along.brought else Change.REPACK
+    files = wanting if change is Change.OBTAIN else along.brought if change is Change.HELD else everything
     return SetChange(set=name, title=new.sets[to].title, change=change, to=to, files=tuple(files))
+
+
+class _Sought:
+    """Looks for files of a set: what is in archives that would be packed anew is `moved`, what lies elsewhere is
+    `brought`."""
+
+    def __init__(self, family: Family, cabinet: Cabinet) -> None:
+        self._cabinet = cabinet
+        self._containers = [one for relative in family.path if (one := cabinet.of(relative))]
+        self.moved: list[FileChange] = []
+        self.brought: list[FileChange] = []
+
+    def has(self, owner: str, file: SetFile) -> bool:
+        """Whether a file is held, noting it unless it is where the set wants it."""
+        if any((there := one.named(file.name)) and is_file(file, there) for one in self._containers):
+            return True
+        holding = next((there for one in self._containers if (there := one.find(file))), None)
+        if holding := holding or self._cabinet.held(file):
+            change = FileChange(file.name, owner, holding)
+            (self.moved if _in_archives(holding, self._cabinet) else self.brought).append(change)
+            return True
+        if away := self._cabinet.away(file):
+            self.brought.append(FileChange(file.name, owner, *away))
+        return away is not None
+
+    def is_held(self, _owner: str, file: SetFile) -> bool:
+        """Whether a file is held, or was by a source that is away."""
+        here = any(one.find(file) is not None for one in self._containers) or self._cabinet.held(file) is not None
+        return here or self._cabinet.away(file) is not None
 
 
 def _in_archives(holding: Holding, cabinet: Cabinet) -> bool:

@@ -141,10 +141,7 @@ def _solve(card: _Card, aim: _Aim) -> tuple[list[Wish], float]:
 def _program(card: _Card, aim: _Aim) -> Program:
     """A column for each wish, and one for each thing that several share."""
     wishes, sizes, budget = card
-    users: dict[str, list[int]] = {}
-    for number, wish in enumerate(wishes):
-        for thing in wish.needs:
-            users.setdefault(thing, []).append(number)
+    users = _users(wishes)
     shared = {thing: len(wishes) + n for n, thing in enumerate(t for t, group in users.items() if len(group) > 1)}
     scale = max(float(budget), 1.0)  # in units of the budget, so that the numbers are of one order
     costs = dict.fromkeys(range(len(wishes) + len(shared)), 0.0)
@@ -155,13 +152,23 @@ def _program(card: _Card, aim: _Aim) -> Program:
         rows += [Row({number: 1.0, column: -1.0}, most=0.0) for number in users[thing]]
     if aim.least is not None:
         rows.append(Row({n: wish.weight for n, wish in enumerate(wishes)}, least=aim.least - _SLACK))
-    taken = [float(aim.decided[number]) if number in aim.decided else None for number in range(len(wishes))]
+    free = (0.0, 1.0)
+    decided = {number: (float(taken), float(taken)) for number, taken in aim.decided.items()}
     return Program(
         worths=[*aim.values, *([0.0] * len(shared))],
-        bounds=[(0.0, 1.0) if value is None else (value, value) for value in taken] + [(0.0, 1.0)] * len(shared),
+        bounds=[decided.get(number, free) for number in range(len(wishes))] + [free] * len(shared),
         rows=rows,
         whole=len(wishes),
     )
+
+
+def _users(wishes: Iterable[Wish]) -> dict[str, list[int]]:
+    """The numbers of the wishes that need each thing."""
+    users: dict[str, list[int]] = {}
+    for number, wish in enumerate(wishes):
+        for thing in wish.needs:
+            users.setdefault(thing, []).append(number)
+    return users
 
 
 def _trimmed(best: list[Wish], sizes: Mapping[str, int], budget: int) -> list[Wish]:

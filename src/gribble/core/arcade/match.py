@@ -99,18 +99,10 @@ def match_release(roster: Roster, held: Held) -> ReleaseMatch:
     own: set[str] = set()
     touched = 0
     for one in outlines.values():
-        if one.own is not None and held.certain.issuperset(one.own) and held.certain.issuperset(one.shared or ()):
-            own.add(one.set)
-            touched += bool(one.own) and one.kind is SetKind.GAME
-        else:
-            whole, mine = _in_outline(one, held) or _own(roster.sets[one.set], held)
-            own.update((one.set,) if whole else ())
-            touched += mine and one.kind is SetKind.GAME
-    several = {
-        one.set
-        for one in outlines.values()
-        if one.kind is SetKind.BIOS and one.own is None and variants_of(Family(one=roster.sets[one.set]))
-    }
+        whole, mine = _seen_of(roster, one, held)
+        own.update((one.set,) if whole else ())
+        touched += mine and one.kind is SetKind.GAME
+    several = {one.set for one in outlines.values() if _has_variants(roster, one)}
     around = _Around(roster, outlines)
     likely = outlines if several else own
     whole_sets = frozenset(name for name in likely if _is_whole(roster, name, held, own, several, around))
@@ -122,6 +114,18 @@ def match_release(roster: Roster, held: Held) -> ReleaseMatch:
         sets=max(touched, complete),
         whole=whole_sets,
     )
+
+
+def _has_variants(roster: Roster, one: Outline) -> bool:
+    """Whether a set is a BIOS set of which any variant will do."""
+    return one.kind is SetKind.BIOS and one.own is None and bool(variants_of(Family(one=roster.sets[one.set])))
+
+
+def _seen_of(roster: Roster, one: Outline, held: Held) -> tuple[bool, bool]:
+    """Whether all files that a set lists are held, and whether one is that only it has."""
+    if one.own is not None and held.certain.issuperset(one.own) and held.certain.issuperset(one.shared or ()):
+        return True, bool(one.own)
+    return _in_outline(one, held) or _own(roster.sets[one.set], held)
 
 
 def whole_games(roster: Roster, holdings: Iterable[Holdings], discs: Iterable[str]) -> list[str]:

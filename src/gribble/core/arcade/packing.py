@@ -48,20 +48,17 @@ def pack_sets(
     samples: Samples | None = None,
 ) -> SetRemedies:
     """What would put the audited sets right."""
-    audits = tuple(audits)
+    audits = [one for one in audits if one.set in roster.sets]
     how = how or HowPacked()
-    style = how.style
-    right = InStyle(roster, (one.set for one in audits), cabinet, style) if style and not how.stubs else None
+    right = InStyle(roster, (one.set for one in audits), cabinet, how.style) if how.style and not how.stubs else None
     packer = _Packer(roster, cabinet, how, right)
-    concerned = [one.set for one in audits if one.set in roster.sets and _concerns(one, style)]
-    families = [family_of(roster, name) for name in concerned if not right or name not in right.sets]
-    accepted = [family for family in families if packer.accept(family, discs)]
-    if style in (Style.SPLIT, Style.MERGED):
+    concerned = (one.set for one in audits if _concerns(one, how.style) and not (right and one.set in right.sets))
+    accepted = [family for name in concerned if packer.accept(family := family_of(roster, name), discs)]
+    if how.style in (Style.SPLIT, Style.MERGED):
         packer.complete_relatives(accepted)
     packer.build(accepted)
     if discs:
-        sets = [roster.sets[one.set] for one in audits if one.set in roster.sets]
-        audited = [family_of(roster, one.set) for one in sets if one.discs]
+        audited = [family_of(roster, one.set) for one in audits if roster.sets[one.set].discs]
         packer.bring_discs(discs, accepted, {path for family in audited for path in discs.in_use(family)})
     if samples:
         packer.packed += samples.archives(family.one for family in accepted)
@@ -137,23 +134,26 @@ class _Packer:
         """Find homes for the files of a wanted set; a set that would still lack some is noted as waiting instead."""
         name = family.one.set
         found = {_key(part): self._find(part, family) for part in parts_of(family)}
-        family = settle_variant(family, lambda owner, file: bool(found.get((owner, file.name))), self._variants).family
-        lacks = [lack.words for lack in lacking(family, lambda owner, file: bool(found.get((owner, file.name))))]
+
+        def has(owner: str, file: SetFile) -> bool:
+            return found.get((owner, file.name)) is not None
+
+        family = settle_variant(family, has, self._variants).family
+        lacks = [lack.words for lack in lacking(family, has)]
         lacks += _unheld_discs(discs.problems(family)) if discs else []
-        parts = [part for part in parts_of(family) if found[_key(part)]]
-        if lacks:
-            if parts and (self._style is not None or self._absent(family, parts)):
-                told = ", ".join(lacks[:NAMES_TOLD]) + (", …" if len(lacks) > NAMES_TOLD else "")
-                self._wait(name, f"not packed in part: {told} {'is' if len(lacks) == 1 else 'are'} not found")
-            return False
+        held = [(part, holding) for part in parts_of(family) if (holding := found[_key(part)])]
         if self._style is None:
-            parts = self._absent(family, parts)
-        if why := self._unwritable(family, parts):
+            absent = {_key(part) for part in self._absent(family, [part for part, _ in held])}
+            held = [(part, holding) for part, holding in held if _key(part) in absent]
+        if lacks and held:
+            told = ", ".join(lacks[:NAMES_TOLD]) + (", …" if len(lacks) > NAMES_TOLD else "")
+            self._wait(name, f"not packed in part: {told} {'is' if len(lacks) == 1 else 'are'} not found")
+        if lacks:
+            return False
+        if why := self._unwritable(family, [part for part, _ in held]):
             self._wait(name, why)
             return False
-        for part in parts:
-            holding = found[_key(part)]
-            assert holding is not None
+        for part, holding in held:
             self._settle(family, part, holding)
         return True
 
@@ -235,11 +235,7 @@ class _Packer:
         at_home = {id_ for slots in self._slots.values() for slot in slots.values() if (id_ := slot.file.content)}
         layout = _Layout(at_home, self._right)
         wanted = {family.one.set for family in accepted}
-        clones: dict[str, list[str]] = {}
-        if self._style is Style.MERGED:
-            for name in wanted:
-                if (root := self._root(name)) != name and not self._cabinet.kept(name):
-                    clones.setdefault(root, []).append(name)
+        clones = self._clones(wanted) if self._style is Style.MERGED else {}
         merged = {name for group in clones.values() for name in group}
         if self._style is not None:  # an archive in which nothing is at home any more is looked at, too
             for name in sorted((wanted | clones.keys()) - merged, key=self._order.__getitem__):
@@ -250,6 +246,14 @@ class _Packer:
         if self._stubs:
             for name in sorted(merged, key=self._order.__getitem__):
                 self._stub(name)
+
+    def _clones(self, wanted: Iterable[str]) -> dict[str, list[str]]:
+        """The wanted sets that are merged into another one's archive, by that one."""
+        clones: dict[str, list[str]] = {}
+        for name in wanted:
+            if (root := self._root(name)) != name and not self._cabinet.kept(name):
+                clones.setdefault(root, []).append(name)
+        return clones
 
     def _build(self, archive: str, clones: list[str], layout: _Layout) -> None:
         container = self._cabinet.of(archive)
@@ -352,26 +356,28 @@ class _Packer:
         """Whether an archive under a name that is no set's holds just this, so that it only lacks its name."""
         if there is not None or not members:
             return False
-        path = members[0].holding.path
-        folder = self._cabinet.folder
-        stem, _, ending = path.removeprefix(f"{folder}/" if folder else "").rpartition(".")
-        stray = self._cabinet.of(stem)
+        first = members[0].holding
+        stray = self._stray(first.path)
+        elsewhere = any((one.holding.rig, one.holding.path) != (self._cabinet.rig, first.path) for one in members)
         if (
-            any((one.holding.rig, one.holding.path) != (self._cabinet.rig, path) for one in members)
-            or ending.lower() != "zip"
-            or stem in self._roster.sets
-            or stray is None
-            or path in self.displaced
-            or stray.archives != [path]
-            or stray.faults
+            stray is None
+            or elsewhere
             or {member_name(holding) for holding in stray.members} != {one.name for one in members}
             or any(one.name != one.holding.member for one in members)
         ):
             return False
-        root = members[0].holding.root
-        whole = Holding(rig=self._cabinet.rig, root=root, path=path, member=None, size=0, digests=Digests())
+        whole = Holding(rig=self._cabinet.rig, root=first.root, path=first.path, member=None, size=0, digests=Digests())
         self.loose.append(Loose(owner=archive, to=to, holding=whole, movable=True))
         return True
+
+    def _stray(self, path: str) -> Container | None:
+        """The zip at a path of the sets' folder if it is whole, and nobody's."""
+        folder = self._cabinet.folder
+        stem, _, ending = path.removeprefix(f"{folder}/" if folder else "").rpartition(".")
+        if ending.lower() != "zip" or stem in self._roster.sets or path in self.displaced:
+            return None
+        stray = self._cabinet.of(stem)
+        return stray if stray and stray.archives == [path] and not stray.faults else None
 
     def _fill_folder(self, archive: str, container: Container) -> None:
         """A set that is in a plain folder stays in it: its missing files are put beside the others."""

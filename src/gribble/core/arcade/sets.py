@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 
 from msgspec import structs
 
@@ -45,10 +45,13 @@ def wanted_sets(
     if wanted == ("all",):
         return [one.set for one in roster.sets.outlines() if one.kind is SetKind.GAME]
     if wanted == ("held",):
-        there = {*wanted_sets(None, roster, cabinet, others), *whole_games(roster, cabinet.everything, discs)}
+        there = {*_lying_games(roster, cabinet, others), *whole_games(roster, cabinet.everything, discs)}
         return [*(name for name in roster.sets if name in there), *sorted(there - roster.sets.keys())]
-    if wanted is not None:
-        return list(wanted)
+    return list(wanted) if wanted is not None else _lying_games(roster, cabinet, others)
+
+
+def _lying_games(roster: Roster, cabinet: Cabinet, others: Iterable[Roster]) -> list[str]:
+    """The games that are on the rig, then what is there and only other releases know."""
     known = {name for name in roster.sets if cabinet.of(name) or cabinet.unreadable(name)}
     games = [
         one.set
@@ -68,11 +71,9 @@ MOST_LOOKED_INTO = 50
 
 def lying_aside(roster: Roster, cabinet: Cabinet, wanted: Iterable[str]) -> Aside:
     """The files in the folders of the sets that belong to no `wanted` set and to no relative of one."""
-    known, kept = {cabinet.key(name): name for name in roster.sets}, set(wanted)
+    known = {cabinet.key(name): name for name in roster.sets}
     outlines = {one.set: one for one in roster.sets.outlines()}
-    for name in list(kept):
-        while name in outlines and (parent := outlines[name].parent) is not None and parent not in kept:
-            kept.add(name := parent)
+    kept = _with_parents(wanted, outlines)
     there = {*cabinet.names, *cabinet.closed}
     games = sorted(known[key] for key in there & known.keys())
     strays = sorted(there - known.keys() - set(map(cabinet.key, kept)))
@@ -82,6 +83,15 @@ def lying_aside(roster: Roster, cabinet: Cabinet, wanted: Iterable[str]) -> Asid
         unwanted=tuple(name for name in games if name not in kept and outlines[name].kind is SetKind.GAME),
         others=tuple(cabinet.others),
     )
+
+
+def _with_parents(names: Iterable[str], outlines: Mapping[str, Outline]) -> set[str]:
+    """Some sets and all that are above them."""
+    kept = set(names)
+    for name in list(kept):
+        while name in outlines and (parent := outlines[name].parent) is not None and parent not in kept:
+            kept.add(name := parent)
+    return kept
 
 
 def _whose(roster: Roster, container: Container) -> str:
@@ -137,9 +147,7 @@ def _lies_there(roster: Roster, one: ArcadeSet, clones: list[ArcadeSet], cabinet
     container = cabinet.of(one.set)
     if container is None:
         return False
-    if not clones or container.faults:
-        return True
-    held = {file.name for file in one.files if container.find(file)}
+    held = {file.name for file in one.files if container.find(file)} if clones and not container.faults else set()
     if not held or len(held) == len(one.files):
         return True
     present = [clone for clone in clones if cabinet.of(clone.set) or _lies_with_parent(roster, clone, cabinet)]
@@ -158,9 +166,14 @@ def _lies_with_parent(roster: Roster, one: ArcadeSet, cabinet: Cabinet) -> bool:
     if all(map(container.find, own)) or any(container.named(f"{one.set}/{file.name}") for file in own):
         return True
     likely = [file for file in own if container.find(file) or container.named(file.name)]
-    names = (one.parent, *roster.sets.clones(one.parent)) if likely else ()
-    kin = [roster.sets[name] for name in names if name != one.set and name in roster.sets]
+    kin = _kin(roster, one, one.parent) if likely else []
     return any(_is_its_own(file, kin, container) for file in likely)
+
+
+def _kin(roster: Roster, one: ArcadeSet, parent: str) -> list[ArcadeSet]:
+    """The parent of a set and its other clones."""
+    names = (parent, *roster.sets.clones(parent))
+    return [roster.sets[name] for name in names if name != one.set and name in roster.sets]
 
 
 def _is_its_own(file: SetFile, kin: Iterable[ArcadeSet], container: Container) -> bool:
@@ -205,6 +218,11 @@ class _Along:
             self.suspect.append(Part(file, owner))
         return True
 
+    def doubts(self) -> Iterator[SetProblem]:
+        """What is there, and cannot be relied on."""
+        yield from (_doubtful(part, f.PoorDump()) for part in self.suspect)
+        yield from (_doubtful(part, f.NotRead()) for part in self.unread)
+
 
 def audit_set(
     roster: Roster,
@@ -228,11 +246,7 @@ def audit_set(
         lambda file: cabinet.held(file) is not None,
     )
     lacks = lacking(family, along.has)
-    problems = [
-        *_of_release(family),
-        *(_doubtful(part, f.PoorDump()) for part in along.suspect),
-        *(_doubtful(part, f.NotRead()) for part in along.unread),
-    ]
+    problems = [*_of_release(family), *along.doubts()]
     if variant != wished and not lacks:
         problems.append(_of_another_variant(whole_family, variant, wished, cabinet))
     problems += _absences(roster, family, lacks, cabinet, others) if lacks else ()
@@ -249,7 +263,7 @@ def audit_set(
         problems=tuple(problems),
         packing=(*_packing(family, cabinet, along.misnamed), *(samples.notes(family.one) if samples else ())),
         variant=variant,
-        spared=frozenset(key for key in along.absent if key not in blamed),
+        spared=frozenset(along.absent) - blamed,
     )
 
 
@@ -414,29 +428,39 @@ def _absence(part: Part, home: Home, family: Family, cabinet: Cabinet) -> SetPro
         )
 
     for name in dict.fromkeys((part.owner, home.owner)):
-        container = cabinet.of(name)
-        if container and container.faults:
-            path, why = next(iter(container.faults.items()))
-            return problem(Verdict.DAMAGED, f.BadArchive(base(path), why), None)
-        if (unreadable := cabinet.unreadable(name)) and not container:
-            return problem(Verdict.IMPOSTER, f.BadArchive(base(unreadable)), None)
+        if closed := _closed(name, cabinet):
+            return problem(*closed, None)
     for name in (part.owner, *family.path):
         there = cabinet.of(name)
-        wrong = there.named(file.name) if there else None
-        if wrong is not None:
-            other_size = file.size is not None and wrong.size != file.size
-            weak = file.crc32 is not None and wrong.digests.crc32 == file.crc32
-            fact = f.OtherContent(
-                archive="" if name == part.owner else name,
-                size=wrong.size if other_size else None,
-                right=file.size if other_size else None,
-                weak=weak,
-                release="" if weak else home.old,
-            )
-            return problem(Verdict.IMPOSTER, fact, wrong)
+        if there and (wrong := there.named(file.name)):
+            archive = "" if name == part.owner else name
+            return problem(Verdict.IMPOSTER, _other_content(file, wrong, archive, home.old), wrong)
     if held:
         return problem(Verdict.ASTRAY, f.HeldAt(_place(held, family), only=True))
     return problem(Verdict.MISSING, f.NotInRelease(home.name, home.old) if home.old else f.Nowhere())
+
+
+def _closed(name: str, cabinet: Cabinet) -> tuple[Verdict, Fact] | None:
+    """Why the archive of a set cannot be looked into; None if it can, or is not there."""
+    container = cabinet.of(name)
+    if container and container.faults:
+        path, why = next(iter(container.faults.items()))
+        return Verdict.DAMAGED, f.BadArchive(base(path), why)
+    unreadable = "" if container else cabinet.unreadable(name)
+    return (Verdict.IMPOSTER, f.BadArchive(base(unreadable))) if unreadable else None
+
+
+def _other_content(file: SetFile, wrong: Holding, archive: str, old: str) -> Fact:
+    """What is wrong with a file of the right name, in the `archive` of a relative; `old` is the release of that."""
+    other_size = file.size is not None and wrong.size != file.size
+    weak = file.crc32 is not None and wrong.digests.crc32 == file.crc32
+    return f.OtherContent(
+        archive=archive,
+        size=wrong.size if other_size else None,
+        right=file.size if other_size else None,
+        weak=weak,
+        release="" if weak else old,
+    )
 
 
 def _proof(found: Holding | None) -> Proof:
@@ -459,13 +483,16 @@ def _old_releases(roster: Roster, names: Iterable[str], cabinet: Cabinet, others
         container = cabinet.of(name)
         for other in others if container else ():
             one = other.sets.get(name)
-            if other.head.release == roster.head.release or one is None or container is None:
-                continue
-            own = [file for file in one.files if not (file.parent_name or file.bios_name)]
-            dumped = [file for file in own if file.state is not FileState.UNDUMPED]
-            if dumped and all(map(container.find, dumped)):
+            if container and one and other.head.release != roster.head.release and _has_its_own(one, container):
                 found.setdefault(name, other.head.release)
     return found
+
+
+def _has_its_own(one: ArcadeSet, container: Container) -> bool:
+    """Whether an archive has all that is a set's own, which is something."""
+    own = [file for file in one.files if not (file.parent_name or file.bios_name)]
+    dumped = [file for file in own if file.state is not FileState.UNDUMPED]
+    return bool(dumped) and all(map(container.find, dumped))
 
 
 def _packing(family: Family, cabinet: Cabinet, misnamed: list[tuple[Part, Holding]]) -> Iterator[Fact]:

@@ -35,17 +35,16 @@ class InStyle:
 
     def _is_right(self, name: str) -> bool:
         one = self._roster.sets[name]
-        if one.discs or one.samples:
+        if one.discs or one.samples or not one.files:
             return False
         family = family_of(self._roster, name)
-        if family.gaps or not family.one.files or not any(map(self._cabinet.of, family.path)):
-            return False
-        if any(file.variant is not None for _, files in owned_files(family) for file in files):
+        owned = list(owned_files(family))
+        varies = any(file.variant is not None for _, files in owned for file in files)
+        if family.gaps or varies or not any(map(self._cabinet.of, family.path)):
             return False
         if self._style is Style.FULL:
             return self._has(name, [part.file for part in parts_of(family)])
-        homes = {home for owner, _ in owned_files(family) for _, home in self._homes.files(owner)}
-        archives = set(map(self._archive, homes))
+        archives = {self._archive(home) for owner, _ in owned for _, home in self._homes.files(owner)}
         aside = name not in archives and self._cabinet.of(name) is not None
         return not aside and all(map(self._is_exact, archives))
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import NamedTuple
 
 from msgspec import Struct, structs
@@ -115,14 +115,18 @@ def lacking_discs(one: ArcadeSet, has_disc: Callable[[Disc], bool]) -> list[Lack
 def _of_absent(owner: str, files: tuple[SetFile, ...], absent: list[SetFile]) -> Iterator[Lack]:
     """What lacks of the files of one set, in their order; a choice where the first file stands that it requires."""
     required = [file for file in absent if not file.optional]
-    settled: set[str | None] = set()
-    if any(file.choice is not None for file in required):
-        missed = {id(file) for file in absent}
-        dumped = (file for file in files if file.state is not FileState.UNDUMPED)
-        settled = {file.choice for file in dumped if id(file) not in missed}
+    choices = any(file.choice is not None for file in required)
+    settled = _settled_choices(files, absent) if choices else set()
     for file in required:
         if file.choice is None:
             yield Lack(owner, (file,))
         elif file.choice not in settled:
             settled.add(file.choice)
             yield Lack(owner, tuple(other for other in absent if other.choice == file.choice))
+
+
+def _settled_choices(files: Iterable[SetFile], absent: Iterable[SetFile]) -> set[str | None]:
+    """The choices of which a file is there."""
+    missed = {id(file) for file in absent}
+    dumped = (file for file in files if file.state is not FileState.UNDUMPED)
+    return {file.choice for file in dumped if id(file) not in missed}

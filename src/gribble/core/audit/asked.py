@@ -19,7 +19,7 @@ from gribble.core.records.findings import EmulatorAudit, RigAudit, SetAudit
 from gribble.core.records.place import Fitted
 from gribble.core.records.rig_seen import RigSeen
 from gribble.core.records.roster import ArcadeWorld, Content, Roster, SetKind, Sets
-from gribble.core.records.sheet import Sheet
+from gribble.core.records.sheet import Need, Sheet
 
 MOST_TOLD = 5
 """How many sets of one title are told apart."""
@@ -39,24 +39,36 @@ def sets_meant(
     """
     arcades, also = tuple(arcades), tuple(also)
     in_use = list({one.roster.path: one.roster.sets for one in arcades if one.roster}.values())
-    found = [(sets, [name]) for sets in in_use if (name := set_called(sets, word))]
+    found = _named(in_use, word)
     if not found:
         others = [other.sets for one in arcades for other in with_others(one, load).others]
-        found = [(sets, [name]) for sets in others if (name := set_called(sets, word))]
-        for some in (in_use, others):
-            found = found or [(sets, group) for sets in some if (group := sets_called(sets, word))]
+        found = _named(others, word) or _titled(in_use, word) or _titled(others, word)
     if not found and not also and word in emulators:
         raise GribbleError(f"'{word}' is an emulator, not a set", fix=f"gribble check {word} shows its sets.")
     if not found:
         raise _unknown_set(word, in_use, also)
-    for sets, group in found:
-        if len(group) > 1:
-            told = "; ".join(sets[name].described for name in group[:MOST_TOLD])
-            more = f"; and {len(group) - MOST_TOLD} more" if len(group) > MOST_TOLD else ""
-            raise GribbleError(
-                f"'{word}' is the title of {len(group):,} sets: {told}{more}", fix=f"Name one of them: {group[0]}"
-            )
+    if several := next((one for one in found if len(one[1]) > 1), None):
+        raise _several_sets(word, *several)
     return [group[0] for _, group in found]
+
+
+def _several_sets(word: str, sets: Sets, names: list[str]) -> GribbleError:
+    """What is to be said of a title that several sets have."""
+    told = "; ".join(sets[name].described for name in names[:MOST_TOLD])
+    more = f"; and {len(names) - MOST_TOLD} more" if len(names) > MOST_TOLD else ""
+    return GribbleError(
+        f"'{word}' is the title of {len(names):,} sets: {told}{more}", fix=f"Name one of them: {names[0]}"
+    )
+
+
+def _named(rosters: Iterable[Sets], word: str) -> list[tuple[Sets, list[str]]]:
+    """The set of a name in each roster that has it."""
+    return [(sets, [name]) for sets in rosters if (name := set_called(sets, word))]
+
+
+def _titled(rosters: Iterable[Sets], word: str) -> list[tuple[Sets, list[str]]]:
+    """The sets that a word could mean by their titles, in each roster that has some."""
+    return [(sets, group) for sets in rosters if (group := sets_called(sets, word))]
 
 
 def _unknown_set(word: str, in_use: list[Sets], also: tuple[str, ...]) -> GribbleError:
@@ -169,46 +181,53 @@ def read_preferred(words: Iterable[str], config: Config, sheets: Mapping[str, Sh
         if not named:
             near = suggest(name, [need.id for need in needs], most=0)
             raise GribbleError(f"'{name}' is not a need of your emulators{near}", fix="gribble needs lists them.")
-        contents = [accept for need in named for accept in need.accept]
-        labels = list(filter(None, (word for one in contents for word in (one.label, one.version))))
-        right = next((one for one in labels if fold(one) == fold(label)), "")
-        if label and not right:
-            raise GribbleError(
-                f"'{label}' is not a content of {name}{suggest(label, labels)}", fix=f"--prefer {name} takes the first."
-            )
-        found[named[0].id] = right
+        found[named[0].id] = _label_of(label, name, named) if label else ""
     return found
+
+
+def _label_of(label: str, name: str, needs: Iterable[Need]) -> str:
+    """A label as the sheets write it, of a content that the needs of a name take. Raises GribbleError."""
+    contents = [accept for need in needs for accept in need.accept]
+    labels = [word for one in contents for word in (one.label, one.version) if word]
+    if right := next((one for one in labels if fold(one) == fold(label)), ""):
+        return right
+    raise GribbleError(
+        f"'{label}' is not a content of {name}{suggest(label, labels)}", fix=f"--prefer {name} takes the first."
+    )
 
 
 def check_scope(config: Config, scope: Scope, sheets: Container[str] = ()) -> None:
     """Raise GribbleError where a scope names a rig or emulator that the configuration does not have; one of which there
     is a sheet is told with how it is entered."""
     emulators = sorted({name for rig in config.rig.values() for name in rig.emulators})
-    for words, known, what in (
-        (scope.rigs, list(config.rig), "rig"),
-        (scope.emulators, emulators, "emulator on your rigs"),
-        (tuple(scope.releases), emulators, "emulator on your rigs"),
-    ):
-        for word in (one for one in words if one not in known):
-            if word in sheets:
-                first = next(iter(scope.rigs or config.rig), "RIG")
-                raise GribbleError(
-                    f"{word} has a sheet, but it is on no rig in gribble.toml",
-                    fix=f"gribble rigs enter {word} --rig {first} enters it.",
-                )
-            if word in config.rig:
-                raise GribbleError(f"'{word}' is a rig, not an emulator", fix=f"Name it so: --rig {word}")
-            raise GribbleError(
-                f"'{word}' is not a known {what}{suggest(word, known)}",
-                fix="gribble rigs shows the rigs and their emulators.",
-            )
+    asked = (*scope.emulators, *scope.releases)
+    for words, known, what in ((scope.rigs, list(config.rig), "rig"), (asked, emulators, "emulator on your rigs")):
+        if unknown := next((one for one in words if one not in known), None):
+            raise _not_known(unknown, known, what, config, scope, sheets)
     chosen = {name: rig.emulators for name, rig in config.rig.items() if not scope.rigs or name in scope.rigs}
-    for word in (*scope.emulators, *scope.releases):
+    for word in asked:
         if not any(word in there for there in chosen.values()):
             others = ", ".join(name for name, rig in config.rig.items() if word in rig.emulators)
             raise GribbleError(f"{word} is not on {' or '.join(chosen)}", fix=f"It is on {others}.")
     if scope.at is not None:
         _check_at(config, scope, scope.at)
+
+
+def _not_known(
+    word: str, known: list[str], what: str, config: Config, scope: Scope, sheets: Container[str]
+) -> GribbleError:
+    """What is wrong with a word that names no rig or emulator of the configuration."""
+    if word in sheets:
+        first = next(iter(scope.rigs or config.rig), "RIG")
+        return GribbleError(
+            f"{word} has a sheet, but it is on no rig in gribble.toml",
+            fix=f"gribble rigs enter {word} --rig {first} enters it.",
+        )
+    if word in config.rig:
+        return GribbleError(f"'{word}' is a rig, not an emulator", fix=f"Name it so: --rig {word}")
+    return GribbleError(
+        f"'{word}' is not a known {what}{suggest(word, known)}", fix="gribble rigs shows the rigs and their emulators."
+    )
 
 
 def _check_at(config: Config, scope: Scope, at: str) -> None:

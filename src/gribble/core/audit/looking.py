@@ -35,7 +35,7 @@ from gribble.core.files.volumes import folds_case, volume_of
 from gribble.core.records.config import Config, Installed, Rig, Scope, Source
 from gribble.core.records.holding import Away, Skipped, Why
 from gribble.core.records.place import Fitted
-from gribble.core.records.rig_seen import RigSeen, UnknownEmulator
+from gribble.core.records.rig_seen import Elsewhere, RigSeen, UnknownEmulator, Volume
 from gribble.core.records.roster import ArcadeWorld
 from gribble.core.records.sheet import Root
 from gribble.core.survey.arriving import Ground
@@ -109,7 +109,7 @@ def wishes_on(config: Config, rosters: Mapping[str, Mapping[str, ArcadeWorld]]) 
 def _rosters(group: tuple[Fitted, ...], catalogue: Catalogue, load: Load) -> dict[str, ArcadeWorld]:
     """The roster of each arcade emulator among some."""
     return {
-        one.emulator: choose_roster(catalogue.rosters.get(one.emulator, ()), one.release, one.order, load)
+        one.emulator: choose_roster(catalogue.rosters.get(one.emulator, ()), one.release, one.sheet.order, load)
         for one in group
         if one.arcade is not None
     }
@@ -135,7 +135,7 @@ def refitted(world: World, config: Config, catalogue: Catalogue, scope: Scope) -
     for rig in world.rigs:
         gone = {one.emulator for one in rig.unknown}
         group = tuple(one for one in fitted_on(config, rig.name, catalogue, scope) if one.emulator not in gone)
-        if rig.folds_case:
+        if rig.volume.folds_case:
             group = as_spelled(group, rig.folders)
         arcade = _rosters(group, catalogue, world.load)
         rigs.append(msgspec.structs.replace(rig, emulators=_wishing(group, arcade), arcade=arcade))
@@ -266,32 +266,40 @@ class _Looker:
         try:
             survey = self._surveyor.survey(root, rig=name, way=way)
         except GribbleError as error:
-            if _went(root, status):
-                return self._away(name, root, fitted, f"{root} is no longer there")
-            return self._away(name, root, fitted, error.what)
+            away = f"{root} is no longer there" if _went(root, status) else error.what
+            return self._away(name, root, fitted, away)
         if _went(root, status):
             return self._away(name, root, fitted, f"{root} went away while Gribble looked at it")
         self._reach.seen.note(root)
-        self.passed += [msgspec.structs.replace(one, path=f"{name}: {one.path}") for one in survey.skipped]
+        kind, label = volume_of(root) if any(one.root != Root() for one in fitted) else ("", "")
+        volume = Volume(kind=kind, label=label, folds_case=folds_case(config.volume, root))
+        seen = self._seen(name, survey, fitted, volume)
         inward = _inward(root, survey.links)
-        volume, label = volume_of(root) if any(one.root != Root() for one in fitted) else ("", "")
-        folds = folds_case(config.volume, root)
+        outward = {path: target for path, target in survey.links.items() if path not in inward}
+        unreadable = {one.path: one for one in _unreadable(root, survey, places) if _is_odd(one)}
+        return msgspec.structs.replace(
+            seen,
+            root=str(root),
+            odd={**seen.odd, **unreadable},
+            elsewhere=Elsewhere(inward=inward, outward=outward, sources=within),
+            variables=self._reach.variables,
+        )
+
+    def _seen(self, name: str, survey: Survey, fitted: tuple[Fitted, ...], volume: Volume) -> RigSeen:
+        """A rig as a survey met it, on a volume of which what gribble.toml says counts before what is found out."""
+        config = self._config.rig[name]
+        kind = volume.kind if config.volume == "auto" else config.volume
+        self.passed += [msgspec.structs.replace(one, path=f"{name}: {one.path}") for one in survey.skipped]
         return RigSeen(
             name=name,
-            root=str(root),
-            emulators=as_spelled(fitted, survey.folders) if folds else fitted,
+            root=survey.root,
+            emulators=as_spelled(fitted, survey.folders) if volume.folds_case else fitted,
             holdings=survey.holdings,
             hidden={skipped.path: skipped.why for skipped in survey.skipped},
-            odd={one.path: one for one in (*survey.skipped, *_unreadable(root, survey, places)) if _is_odd(one)},
+            odd={one.path: one for one in survey.skipped if _is_odd(one)},
             folders=survey.folders,
-            inward=inward,
-            outward={path: target for path, target in survey.links.items() if path not in inward},
-            sources=within,
-            folds_case=folds,
             seen_as=config.seen_as or "",
-            volume=volume if config.volume == "auto" else config.volume,
-            label=config.label or label,
-            variables=self._reach.variables,
+            volume=msgspec.structs.replace(volume, kind=kind, label=config.label or volume.label),
         )
 
     def _why_away(self, name: str, root: Path, status: os.stat_result | None) -> str:
@@ -327,21 +335,8 @@ class _Looker:
                 folds = ground.folds_case(config.volume)
             except GribbleError as error:
                 away = error.what
-        self.passed += [msgspec.structs.replace(skipped, path=f"{name}: {skipped.path}") for skipped in survey.skipped]
-        return RigSeen(
-            name=name,
-            root=ground.root,
-            emulators=as_spelled(fitted, survey.folders) if folds else fitted,
-            holdings=survey.holdings,
-            hidden={skipped.path: skipped.why for skipped in survey.skipped},
-            odd={one.path: one for one in survey.skipped if _is_odd(one)},
-            folders=survey.folders,
-            folds_case=folds,
-            away=away,
-            seen_as=config.seen_as or "",
-            volume="" if config.volume == "auto" else config.volume,
-            label=config.label or "",
-        )
+        seen = self._seen(name, survey, fitted, Volume(folds_case=folds))
+        return msgspec.structs.replace(seen, root=ground.root, away=away)
 
     def sources(self) -> Iterator[Survey]:
         """Every source that is here; of those that are not, `away` has what the index knows."""

@@ -28,7 +28,7 @@ from gribble.core.files.archives.opening import MemberReader
 from gribble.core.files.discheaders import HEADER_BYTES, read_header
 from gribble.core.records.config import Ask, Scope
 from gribble.core.records.discs import Checked
-from gribble.core.records.findings import NeedFinding, Proof, Remedy, RigAudit, Verdict
+from gribble.core.records.findings import NeedFinding, PlaceFinding, Proof, Remedy, RigAudit, Verdict
 from gribble.core.records.holding import Away, FileKey, Holding, Holdings, Skipped, key_of
 from gribble.core.records.keyfile import KeyFile
 from gribble.core.records.place import Fitted
@@ -91,8 +91,10 @@ class World(Struct, frozen=True, kw_only=True):
 
     def _audit(self, ask: Ask) -> tuple[RigAudit, ...]:
         scope = ask.scope
-        rigs = [rig for rig in self.rigs if _concerns(scope, rig)]
-        holdings = [*self.elsewhere, *(rig.holdings for rig in self.rigs if not _concerns(scope, rig))]
+        concerned = [_concerns(scope, rig) for rig in self.rigs]
+        rigs = [rig for rig, concerns in zip(self.rigs, concerned, strict=True) if concerns]
+        others = [rig.holdings for rig, concerns in zip(self.rigs, concerned, strict=True) if not concerns]
+        holdings = [*self.elsewhere, *others]
         given = Given(
             known=self.known,
             ask=ask,
@@ -223,10 +225,10 @@ class World(Struct, frozen=True, kw_only=True):
         """What the files of pairs, and those that could be their partners, say of themselves where a rule says so."""
         shelf = Shelf(rig)
         for fitted in rig.emulators:
-            for pair in fitted.pair:
+            for pair in fitted.sheet.pair:
                 own = {(at.offset, at.length) for at in (pair.id_at, pair.version_at) if at}
                 for holding in shelf.below(fitted.folders[pair.folder]) if own else ():
-                    if is_like(base(holding.path), pair.each, folds=rig.folds_case):
+                    if is_like(base(holding.path), pair.each, folds=rig.volume.folds_case):
                         yield from self._ids_of(holding, own)
                 if at := pair.wants_id_at:
                     for holding in stock.like(base(partner_pattern(pair))):
@@ -267,7 +269,7 @@ class World(Struct, frozen=True, kw_only=True):
             def read(path: str, offset: int, length: int, holdings: dict[str, Holding] = holdings) -> bytes:
                 return self._part(holdings[path], offset, length)
 
-            checked = check_files(sizes, read, folds_case=rig.folds_case and not exact[folder])
+            checked = check_files(sizes, read, folds_case=rig.volume.folds_case and not exact[folder])
             wrong = (one for one in checked if one.verdict in (Verdict.DAMAGED, Verdict.IMPOSTER))
             yield (rig.name, folder), tuple(wrong)
 
@@ -293,7 +295,7 @@ def _wishes(rig: RigSeen, found: RigAudit) -> Iterable[Wanted]:
     shelf = Shelf(rig)
     for fitted, emulator in zip(rig.emulators, found.emulators, strict=False):
         enough = {finding.need.choice for finding in emulator.findings if finding.in_place}
-        key_needs = key_needs_of(fitted.needs, fitted.unlock)
+        key_needs = key_needs_of(fitted.needs, fitted.sheet.unlock)
         for finding in emulator.findings:
             if finding.ignored:
                 continue
@@ -324,20 +326,24 @@ def _wishes_of(rig: RigSeen, fitted: Fitted, finding: NeedFinding, key_needs: di
     """One wish for a need; of a manifest one for each file that is wrong or missing."""
     groups = [(place,) for place in finding.wanted] if finding.need.file else [finding.places]
     for places in groups:
-        part = places[0].subject.need
-        open_ = (Verdict.IMPOSTER, Verdict.UNFIT, Verdict.MISSING)
-        wrong = [place for place in places if place.verdict in open_ or place.remedy is Remedy.CONNECT]
+        wrong = [place for place in places if _is_open(place)]
         imposters = [place.found for place in wrong if place.found and place.verdict is Verdict.IMPOSTER]
+        held = (place.use for place in wrong if place.use and place.accept and not place.source)
         if wrong:
             yield Wanted(
                 emulator=fitted.emulator,
-                need=part,
-                unlock=fitted.unlock,
+                need=places[0].subject.need,
+                unlock=fitted.sheet.unlock,
                 key_needs=key_needs,
                 suspects=tuple(imposters),
-                held=next((place.use for place in wrong if place.use and place.accept and not place.source), None),
+                held=next(held, None),
                 rig=rig.name,
             )
+
+
+def _is_open(place: PlaceFinding) -> bool:
+    """Whether a file that is damaged could be meant for a place."""
+    return place.verdict in (Verdict.IMPOSTER, Verdict.UNFIT, Verdict.MISSING) or place.remedy is Remedy.CONNECT
 
 
 def _concerns(scope: Scope, rig: RigSeen) -> bool:

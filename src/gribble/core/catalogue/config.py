@@ -330,25 +330,22 @@ def fit_sheet(sheet: Sheet, installed: Installed | None = None, liking: Liking =
     return Fitted(
         emulator=sheet.emulator,
         title=sheet.title or sheet.emulator,
-        release=release,
+        sheet=sheet,
         folders={**folders, **further},
         more_folders=more,
         needs=marked,
         unmeetable=frozenset(unmeetable),
         other_releases={need.id: others for need in needs if (others := _others(need, release, sheet.order))},
-        unlock=sheet.unlock,
         setting=tuple(
             structs.replace(one, file=installed.place(one.file))
             for one in sheet.setting
             if one.need is None or one.need in wanted
         ),
         media=tuple(_media_in(sheet, release, further)),
-        pair=sheet.pair,
         root=sheet.root,
         arcade=sheet.arcade,
         installed=installed,
         liking=liking,
-        order=sheet.order,
         note=note,
     )
 

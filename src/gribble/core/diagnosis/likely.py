@@ -202,20 +202,17 @@ class Likely:
         front that fall away: as the sheet says or, where it knows of no lock, what the file has too many."""
         place = key_of(holding)
         if place not in self._keylike:
-            container = _container(holding)
-            inside = self._by_place.get(container)
-            there = inside.members if inside is not None else self._small.get(container, [])
-            small = [one for one in there if 1 < one.size <= KEY_BYTES and one.size < holding.size]
+            small = [one for one in self._small_beside(holding) if 1 < one.size < holding.size]
             self._keylike[place] = small[:MOST_HALVES] if len(small) <= MOST_BESIDE else []
-        if not self._keylike[place]:
-            return
-        skips = {rule.skip for rule in wanted.unlock if rule.need == wanted.need.id}
-        if not skips and _named(holding, wanted.need):
-            skips = {holding.size - accept.size for accept in wanted.accepts if accept.size is not None}
-            if any(accept.size is None for accept in wanted.accepts) and holding.size <= MOST_GUESSED:
-                skips |= set(range(MOST_SKIPPED + 1))
-            skips = {skip for skip in skips if 0 <= skip <= MOST_SKIPPED}
-        yield from ((skip, one) for skip in sorted(skips) for one in self._keylike[place])
+        if keylike := self._keylike[place]:
+            yield from ((skip, one) for skip in sorted(_skips(holding, wanted)) for one in keylike)
+
+    def _small_beside(self, holding: Holding) -> Iterator[Holding]:
+        """The files beside one that are small enough for a key."""
+        container = _container(holding)
+        inside = self._by_place.get(container)
+        there = inside.members if inside is not None else self._small.get(container, [])
+        return (one for one in there if one.size <= KEY_BYTES)
 
     @cached_property
     def _small(self) -> dict[str, list[Holding]]:
@@ -265,6 +262,18 @@ def _is_guessable(holding: Holding) -> bool:
 def stem_of(name: str) -> str:
     """A file's own name up to the first dot, folded."""
     return fold(base(name)).partition(".")[0]
+
+
+def _skips(holding: Holding, wanted: Wanted) -> set[int]:
+    """How many bytes may fall away in front of a locked file."""
+    if told := {rule.skip for rule in wanted.unlock if rule.need == wanted.need.id}:
+        return told
+    if not _named(holding, wanted.need):
+        return set()
+    skips = {holding.size - accept.size for accept in wanted.accepts if accept.size is not None}
+    if any(accept.size is None for accept in wanted.accepts) and holding.size <= MOST_GUESSED:
+        skips |= set(range(MOST_SKIPPED + 1))
+    return {skip for skip in skips if 0 <= skip <= MOST_SKIPPED}
 
 
 def _named(holding: Holding, need: Need) -> bool:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Container, Iterable, Iterator, Mapping
 from pathlib import Path
 
 from msgspec import structs
@@ -78,20 +78,27 @@ def check_files(
             continue
         if path.lower().endswith(COMPRESSED):
             yield check_compressed(path, size, _start(reader, path))
-        if not path.lower().endswith(IMAGES):
-            continue
-        volume = _volume(reader, path)
-        faults = tuple(image_faults(path, size, volume))
-        label = f"{volume.label} ({volume.system})" if volume and volume.system else volume.label if volume else ""
-        if path in lone and not faults:
-            new = sheet_for(path, size, volume, sizes)
-            remedy = f"{MENDS} writes {base(new.path)}" if new else ""
-            findings = tuple(structs.replace(fault, remedy=remedy, mends=bool(new)) for fault in lone[path].findings)
-            yield Checked(path=path, verdict="unproven", findings=findings, label=label)
-        elif faults:
-            yield Checked(path=path, verdict="damaged", findings=faults, label=label)
-        elif path not in named or not path.lower().endswith(BARE):
-            yield Checked(path=path, verdict="sound" if volume else "unproven", label=label)
+        if path.lower().endswith(IMAGES) and (image := _check_image(path, sizes, reader, named, lone.get(path))):
+            yield image
+
+
+def _check_image(
+    path: str, sizes: Mapping[str, int], reader: PartReader, named: Container[str], lone: Checked | None
+) -> Checked | None:
+    """One image, of which `lone` says that no sheet names it; None where its sheet says all that there is to say."""
+    volume = _volume(reader, path)
+    faults = tuple(image_faults(path, sizes[path], volume))
+    label = f"{volume.label} ({volume.system})" if volume and volume.system else volume.label if volume else ""
+    if faults:
+        return Checked(path=path, verdict="damaged", findings=faults, label=label)
+    if lone:
+        new = sheet_for(path, sizes[path], volume, sizes)
+        remedy = f"{MENDS} writes {base(new.path)}" if new else ""
+        findings = tuple(structs.replace(fault, remedy=remedy, mends=bool(new)) for fault in lone.findings)
+        return Checked(path=path, verdict="unproven", findings=findings, label=label)
+    if path in named and path.lower().endswith(BARE):
+        return None
+    return Checked(path=path, verdict="sound" if volume else "unproven", label=label)
 
 
 def mend_files(sizes: Mapping[str, int], reader: PartReader, only: str = "") -> list[Mended]:

@@ -10,7 +10,7 @@ from msgspec import Struct, structs
 
 from gribble.core.base.paths import base, join, parent
 from gribble.core.records.config import Installed, Liking
-from gribble.core.records.sheet import Accept, Arcade, Media, Need, Pair, Root, Setting, Unlock
+from gribble.core.records.sheet import Accept, Arcade, Media, Need, Root, Setting, Sheet
 
 
 class Place(Struct, frozen=True, kw_only=True):
@@ -88,28 +88,30 @@ class Fitted(Struct, frozen=True, kw_only=True, dict=True):
     """A sheet fitted to one rig and release: folders as they are there, only the needs that concern it.
 
     `unmeetable` are needs none of whose known contents works with the release; `other_releases` are the contents, by
-    need, that work with other releases only. `installed` is what the person says of it. Accepts are in the order of
-    `liking`, preferred first.
+    need, that work with other releases only. `installed` is what the person says of it, `sheet` holds for every
+    rig. Accepts are in the order of `liking`, preferred first.
     """
 
     emulator: str
     title: str
-    release: str | None
+    sheet: Sheet
     folders: dict[str, str]
     more_folders: dict[str, tuple[str, ...]] = {}
     needs: tuple[Need, ...]
     unmeetable: frozenset[str] = frozenset()
     other_releases: dict[str, tuple[Accept, ...]] = {}
-    unlock: tuple[Unlock, ...] = ()
     setting: tuple[Setting, ...] = ()
     media: tuple[Media, ...] = ()
-    pair: tuple[Pair, ...] = ()
     root: Root = Root()
     arcade: Arcade | None = None
     installed: Installed = Installed()
     liking: Liking = Liking()
-    order: tuple[str, ...] = ()
     note: str = ""
+
+    @property
+    def release(self) -> str | None:
+        """The release that is installed; None is the newest."""
+        return self.installed.release
 
     @cached_property
     def places(self) -> dict[str, tuple[Place, ...]]:

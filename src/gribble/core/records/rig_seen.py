@@ -28,16 +28,31 @@ class UnknownEmulator(Struct, frozen=True):
     moved_to: str = ""
 
 
+class Volume(Struct, frozen=True, kw_only=True):
+    """What is known of the volume that a rig is on: its kind and its label, empty if that is nothing, and whether names
+    that differ in case alone are one there."""
+
+    kind: str = ""
+    label: str = ""
+    folds_case: bool = False
+
+
+class Elsewhere(Struct, frozen=True, kw_only=True):
+    """The paths of a rig at which something is that lies elsewhere: links that lead out of it (`outward`), and folders
+    that are sources, each with where that is; `inward` are links that stay in it, with the path of what they lead to.
+    """
+
+    inward: dict[str, str] = {}
+    outward: dict[str, str] = {}
+    sources: dict[str, str] = {}
+
+
 class RigSeen(Struct, frozen=True, kw_only=True):
     """One rig as the survey met it: its emulators and files; `hidden` are paths that could not be looked into.
 
-    `volume` and `label` are what is known of the volume, empty if that is nothing; `seen_as` is the root as the
-    device calls it; `arcade` are the rosters of its arcade emulators, `unknown` the emulators of which nothing can
-    be said, with why. `variables` are those of this machine, None if the rig is on another.
-
-    `odd` are the paths at which there is something that is no readable file, `folders` its folders, `inward` its links
-    that stay in it, with the path of what they lead to, `outward` those that lead out, and `sources` its folders that
-    are sources, each with where that is.
+    `seen_as` is the root as the device calls it; `arcade` are the rosters of its arcade emulators, `unknown` the
+    emulators of which nothing can be said, with why. `variables` are those of this machine, None if the rig is on
+    another. `odd` are the paths at which there is something that is no readable file, `folders` its folders.
     """
 
     name: str
@@ -47,15 +62,11 @@ class RigSeen(Struct, frozen=True, kw_only=True):
     hidden: dict[str, str] = {}
     odd: dict[str, Skipped] = {}
     folders: frozenset[str] = frozenset()
-    inward: dict[str, str] = {}
-    outward: dict[str, str] = {}
-    sources: dict[str, str] = {}
-    folds_case: bool = False
+    elsewhere: Elsewhere = Elsewhere()
+    volume: Volume = Volume()
     away: str = ""
     new: bool = False
     seen_as: str = ""
-    volume: str = ""
-    label: str = ""
     variables: Mapping[str, str] | None = None
     arcade: dict[str, ArcadeWorld] = {}
     unknown: tuple[UnknownEmulator, ...] = ()
@@ -69,7 +80,8 @@ class RigSeen(Struct, frozen=True, kw_only=True):
     def read_through(self) -> dict[str, str]:
         """The links that were read through, with what they lead to."""
         there = self.folders.union(holding.path for holding in self.holdings.opened)
-        return {path: where for path, where in {**self.inward, **self.outward}.items() if path in there}
+        links = {**self.elsewhere.inward, **self.elsewhere.outward}
+        return {path: where for path, where in links.items() if path in there}
 
 
 class Unread(Struct, frozen=True):
@@ -102,18 +114,14 @@ class Obstacles(Struct, frozen=True, kw_only=True, dict=True):
     """The paths of a rig at which something is that is in the way, as they are spelled on disk.
 
     `files` are its files, in which nothing can lie, `folders` its folders, over which nothing is written; `things` are
-    neither, with what they are. `outward` are links that lead out of the rig, and `sources` its folders that are
-    sources, each with where that is; `inward` are links that stay in it, with the path of what they lead to. `serving`
-    are the files that are sound for a need where they lie, with the needs in words, `for_sets` the archives and files
-    that an emulator's wanted sets have, by emulator.
+    neither, with what they are. `serving` are the files that are sound for a need where they lie, with the needs in
+    words, `for_sets` the archives and files that an emulator's wanted sets have, by emulator.
     """
 
     files: frozenset[str] = frozenset()
     folders: frozenset[str] = frozenset()
     things: dict[str, str] = {}
-    outward: dict[str, str] = {}
-    sources: dict[str, str] = {}
-    inward: dict[str, str] = {}
+    elsewhere: Elsewhere = Elsewhere()
     serving: dict[str, tuple[str, ...]] = {}
     for_sets: dict[str, frozenset[str]] = {}
     folds_case: bool = False
@@ -131,7 +139,7 @@ class Obstacles(Struct, frozen=True, kw_only=True, dict=True):
 
     def real(self, path: str) -> str:
         """The file that is written where a path is a link that stays in the rig: what it leads to."""
-        return self.inward.get(path, path)
+        return self.elsewhere.inward.get(path, path)
 
     def at(self, path: str) -> Fact | None:
         """Why nothing can be written to a path, nor taken away from there; None if it can."""
@@ -144,10 +152,10 @@ class Obstacles(Struct, frozen=True, kw_only=True, dict=True):
             key = self._key(above)
             if key in self._files:
                 return FileAbove(self._files[key])
-            for place, where in self.outward.items():
+            for place, where in self.elsewhere.outward.items():
                 if self._key(place) == key:
                     return LinkOut(place, where)
-            for place, where in self.sources.items():
+            for place, where in self.elsewhere.sources.items():
                 if self._key(place) == key:
                     return InSource(place, where)
         return None

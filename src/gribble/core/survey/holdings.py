@@ -306,7 +306,7 @@ class Shelf:
         """The file at a path, whatever its case where the volume folds it."""
         if path in self.loose:
             return self.loose[path]
-        return self.in_other_case(path) if self._rig.folds_case else None
+        return self.in_other_case(path) if self._rig.volume.folds_case else None
 
     def in_other_case(self, path: str) -> Holding | None:
         """A file whose path differs at most in case."""
@@ -328,11 +328,11 @@ class Shelf:
 
     def key(self, path: str) -> str:
         """The form in which two spellings of one place on this rig are equal."""
-        return fold(path) if self._rig.folds_case else path
+        return fold(path) if self._rig.volume.folds_case else path
 
     def spelled(self, folder: str) -> str:
         """A folder as it is spelled on disk, as far as it is there."""
-        return self._spelled(folder) if self._rig.folds_case else folder
+        return self._spelled(folder) if self._rig.volume.folds_case else folder
 
     @cached_property
     def _spelled(self) -> Callable[[str], str]:
@@ -376,7 +376,7 @@ class Shelf:
     @cached_property
     def leaned_on(self) -> frozenset[str]:
         """The places on the rig to which its links lead: what is there, or below, is not to be moved away."""
-        return frozenset(self._rig.inward.values())
+        return frozenset(self._rig.elsewhere.inward.values())
 
     def leans(self, path: str) -> bool:
         """Whether a link of the rig needs a file where it lies."""

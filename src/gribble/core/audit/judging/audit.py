@@ -43,31 +43,35 @@ class SetsAuditor:
         style = ask.style or fitted.installed.style
         if fitted.arcade is None or arcade is None or arcade.roster is None:
             return ArcadeAudit(note=arcade.note if arcade else "", style=style)
-        cabinet = cabinet_of(self._rig, fitted, self._elsewhere)
+        roster, cabinet = arcade.roster, cabinet_of(self._rig, fitted, self._elsewhere)
         headers = list(self._case.given.readings.discs)
         discs = Discs(fitted.arcade, cabinet.folder, self._shelf.loose, headers, self._rig.name)
         samples = samples_of(self._rig, fitted, self._elsewhere)
-        wanted = wanted_sets(fitted.installed.wanted, arcade.roster, cabinet, arcade.others, discs.digests)
-        here = (self._rig.name, fitted.emulator)
-        named, among = self._case.given.sets.get(here), self._case.given.among.get(here)
+        wanted = wanted_sets(fitted.installed.wanted, roster, cabinet, arcade.others, discs.digests)
+        named, among = self._given(fitted)
+        narrowed = named is not None or among is not None
         asked = [name for name in (wanted if named is None else named) if among is None or name in among]
         sets = tuple(
-            self._away.connected_set(audit_set(arcade.roster, name, cabinet, arcade.others, discs, samples))
-            for name in asked
+            self._away.connected_set(audit_set(roster, name, cabinet, arcade.others, discs, samples)) for name in asked
         )
-        asks = bool(arcade.unread) and asks_others(named or fitted.installed.wanted, arcade.roster, sets, cabinet)
-        notes = [*filter(None, [arcade.note]), *variant_faults(arcade.roster, fitted.installed.variants)]
-        aside = lying_aside(arcade.roster, cabinet, wanted) if named is None and among is None else Aside()
+        asks = bool(arcade.unread) and asks_others(named or fitted.installed.wanted, roster, sets, cabinet)
+        notes = [*filter(None, [arcade.note]), *variant_faults(roster, fitted.installed.variants)]
+        aside = Aside() if narrowed else lying_aside(roster, cabinet, wanted)
         found = ArcadeAudit(sets=sets, asks_others=asks, note="; ".join(notes), style=style, aside=aside)
         if not wanted and named is None:
-            notes.append(nothing_wanted(arcade.roster, cabinet, discs))
+            notes.append(nothing_wanted(roster, cabinet, discs))
             return structs.replace(found, idle=True, note="; ".join(notes))
         if not ask.packing and style is None:
             return found
         how = HowPacked(style, ask.stubs or fitted.installed.stubs, ask.lean)
-        uses = in_use(arcade.roster, {*wanted, *asked}, cabinet) if ask.packing and self._shared_out() else frozenset()
-        remedies = pack_sets(arcade.roster, sets, cabinet, how, discs, samples)
+        uses = in_use(roster, {*wanted, *asked}, cabinet) if ask.packing and self._shared_out() else frozenset()
+        remedies = pack_sets(roster, sets, cabinet, how, discs, samples)
         return structs.replace(found, remedies=self._awaited(remedies, sets), uses=uses)
+
+    def _given(self, fitted: Fitted) -> tuple[tuple[str, ...] | None, frozenset[str] | None]:
+        """The sets that the question names, and those among which it asks; each None where it does not say."""
+        here = (self._rig.name, fitted.emulator)
+        return self._case.given.sets.get(here), self._case.given.among.get(here)
 
     def _shared_out(self) -> bool:
         """Whether several emulators of the rig have sets, which may have archives in common."""
@@ -110,10 +114,8 @@ def _obstacles(rig: RigSeen, shelf: Shelf) -> Obstacles:
         files=frozenset(shelf.loose),
         folders=rig.folders,
         things={path: odd.why for path, odd in rig.odd.items() if odd.kind in (Why.THING, Why.OUT)},
-        outward=rig.outward,
-        inward=rig.inward,
-        sources=rig.sources,
-        folds_case=rig.folds_case,
+        elsewhere=rig.elsewhere,
+        folds_case=rig.volume.folds_case,
     )
 
 
@@ -137,7 +139,7 @@ class _Auditor:
         """Sets first, as nothing beside them matters to some questions."""
         rig = self._rig
         if rig.away:
-            return RigAudit(rig=rig.name, root=rig.root, away=rig.away, folds_case=rig.folds_case)
+            return RigAudit(rig=rig.name, root=rig.root, away=rig.away, folds_case=rig.volume.folds_case)
         emulators = [
             EmulatorAudit(
                 emulator=fitted.emulator,
@@ -156,7 +158,7 @@ class _Auditor:
             root=rig.root,
             emulators=(*emulators, *map(_unknown, rig.unknown)),
             new=rig.new,
-            folds_case=rig.folds_case,
+            folds_case=rig.volume.folds_case,
             obstacles=structs.replace(
                 self._case.obstacles,
                 serving=self._serving.owners,

@@ -68,11 +68,11 @@ def _required(findings: Iterable[NeedFinding]) -> dict[str, str]:
     works = {one.need.choice for one in findings if one.met and one.content and met.issuperset(one.content.requires)}
     required: dict[str, str] = {}
     for finding in findings:
-        content = finding.content
-        spared = finding.spared or finding.ignored or (finding.need.choice is not None and finding.need.choice in works)
-        if content and not spared and finding.need.level is not Level.EXTRA:
-            label = f" ({content.called})" if content.called else ""
-            required |= {id_: f"{finding.need.called}{label}" for id_ in content.requires if id_ not in required}
+        need, content = finding.need, finding.content
+        spared = finding.spared or finding.ignored or need.choice in works - {None}
+        if content and not spared and need.level is not Level.EXTRA:
+            words = f"{need.called} ({content.called})" if content.called else need.called
+            required = {**dict.fromkeys(content.requires, words), **required}
     return required
 
 
@@ -89,12 +89,8 @@ def _settle_choices(findings: tuple[NeedFinding, ...], liking: Liking, kept: fro
         in_vain = finding.content is not None and not hopeless.isdisjoint(finding.content.requires)
         return (in_vain, not finding.met, not finding.fixable, not finding.connectable)
 
-    choices: dict[str, list[NeedFinding]] = {}
-    for finding in findings:
-        if finding.need.choice is not None:
-            choices.setdefault(finding.need.choice, []).append(finding)
     settled: dict[str, NeedFinding] = {}
-    for members in choices.values():
+    for members in _choices(findings):
         wanted = [finding for finding in members if not finding.ignored]
         accepted = next((finding for finding in members if finding.ignored), None)
         if accepted is not None and not any(finding.met for finding in wanted):
@@ -104,6 +100,15 @@ def _settle_choices(findings: tuple[NeedFinding, ...], liking: Liking, kept: fro
             chosen = min(best_liked(wanted, liking), key=order)
             settled |= {one.need.id: one for one in _settled(wanted, chosen, kept)}
     return tuple(settled.get(finding.need.id, finding) for finding in findings)
+
+
+def _choices(findings: Iterable[NeedFinding]) -> Iterable[list[NeedFinding]]:
+    """The needs of each choice, of which one is enough."""
+    choices: dict[str, list[NeedFinding]] = {}
+    for finding in findings:
+        if finding.need.choice is not None:
+            choices.setdefault(finding.need.choice, []).append(finding)
+    return choices.values()
 
 
 def _settled(members: list[NeedFinding], chosen: NeedFinding, kept: frozenset[str]) -> Iterator[NeedFinding]:

@@ -11,7 +11,7 @@ from gribble.core.audit.judging.judge import Judge
 from gribble.core.audit.judging.needs import NeedsAuditor
 from gribble.core.audit.judging.serving import Serving
 from gribble.core.records.facts import HasKeys, WorksHere, WorksWith, WouldFit
-from gribble.core.records.findings import NeedFinding, Remedy, Standing, Way, standing
+from gribble.core.records.findings import NeedFinding, PlaceFinding, Remedy, Standing, Way, standing
 from gribble.core.records.place import Fitted
 from gribble.core.records.sheet import Accept, Kind, Need
 from gribble.core.survey.matching import is_content
@@ -59,17 +59,20 @@ class FirmwareFitter:
             return finding
         accept = place.accept if finding.in_place else None
         lacks = frozenset(accept.requires_keys) - now if accept else frozenset()
-        if lacks and lacks - keys.after and not need.file:
+        if lacks - keys.after and not need.file:
             finding = self._refit(finding, keys)
         if finding.in_place and not lacks:
             return finding
-        here = place.lying(self._rig.name)
-        if accept is None and here is not None:
-            accept = next((one for one in others if is_content(one, here.size, here.digests)), None)
+        accept = accept or self._of_other_release(place, others)
         if accept is None and place.remedy is not Remedy.OBTAIN:
             return finding  # nothing that is there is in the way, and something that fits is held
         ways = _ways(self._case, fitted, need, accept, lacks)
         return structs.replace(finding, lacks=tuple(sorted(lacks)), ways=ways)
+
+    def _of_other_release(self, place: PlaceFinding, others: Iterable[Accept]) -> Accept | None:
+        """The content for another release that lies at a place; None if there is none."""
+        here = place.lying(self._rig.name)
+        return next((one for one in others if here and is_content(one, here.size, here.digests)), None)
 
     def _refit(self, finding: NeedFinding, keys: KeysInPlay) -> NeedFinding:
         """Firmware whose keys nobody has: replaced by a held one that does with the keys there are, else to obtain."""

@@ -125,7 +125,7 @@ class GamesAuditor:
         media = game.media
         members = [one.member or "" for one in self._inside(game)]
         games = [member for member in members if _ends(member.lower(), media.accepts)]
-        refused = [one for one in media.refuses if any(member.lower().endswith(one.ending) for member in members)]
+        refused = [one for one in media.refuses if _any_ends(members, one.ending)]
         if media.packing is Packing.LOOSE and (games or refused):
             fact = f.MustBeLoose(base((games or members)[0]))
             yield Verdict.IMPOSTER, fact, self._unpacked(game) if games else None
@@ -175,9 +175,7 @@ class GamesAuditor:
     def _unpacked(self, game: _Game) -> SetRemedies | None:
         """The members of an archive loose where the game belongs, and the archive in the attic."""
         home, path, members = self._home(game), game.holding.path, self._inside(game)
-        names = [one.member or "" for one in members]
-        nested = any(_ends(part, SET_ENDINGS) for name in names for part in name.lower().split("/"))
-        if home is None or nested or path in self._rig.hidden or any(map(path_fault, names)):
+        if home is None or path in self._rig.hidden or not all(_can_be_loose(one.member or "") for one in members):
             return None
         loose = tuple(Loose(owner=path, to=join(home, one.member or ""), holding=one) for one in members)
         places = {self._shelf.key(one.to) for one in loose}
@@ -219,22 +217,20 @@ class GamesAuditor:
         is its own business, as is what the sheet speaks of elsewhere."""
         known = (*media.accepts, *(one.ending for one in media.refuses), *SET_ENDINGS)
         tracks = {parent(game.holding.path) for game in games if _ends(game.name, _TRACK_LISTS)}
-        patterns = [name for pair in fitted.pair for _, name in paired_names(fitted, pair)]
+        patterns = [name.lower() for pair in fitted.sheet.pair for _, name in paired_names(fitted, pair)]
         named = {join(fitted.folders[need.folder], name) for need in fitted.needs for name in need.names}
         named |= {one.file for one in fitted.setting}
         endings: dict[str, list[str]] = {}
         for game in games:
             path = game.holding.path
-            ending = game.name[game.name.rfind(".") :] if "." in game.name[1:] else ""
-            spoken_of = path in named or any(fnmatchcase(game.name, one.lower()) for one in patterns)
+            spoken_of = path in named or any(fnmatchcase(game.name, pattern) for pattern in patterns)
             if not (_ends(game.name, known) or spoken_of or parent(path) in tracks):
-                endings.setdefault(ending, []).append(path)
+                endings.setdefault(_ending(game.name), []).append(path)
         for ending, paths in sorted(endings.items()):
-            facts = (f.NotListed(len(paths), ending),)
             yield Finding(
                 subject=Game(rule="media", folder=folder, file=paths[0]),
                 verdict=Verdict.UNPROVEN,
-                facts=facts,
+                facts=(f.NotListed(len(paths), ending),),
                 standing=standing(remark=True),
             )
 
@@ -249,3 +245,16 @@ def _stem(path: str) -> str:
 
 def _ends(name: str, endings: Iterable[str]) -> bool:
     return any(name.endswith(ending.lower()) for ending in endings)
+
+
+def _any_ends(names: Iterable[str], ending: str) -> bool:
+    return any(name.lower().endswith(ending) for name in names)
+
+
+def _ending(name: str) -> str:
+    return name[name.rfind(".") :] if "." in name[1:] else ""
+
+
+def _can_be_loose(member: str) -> bool:
+    """Whether a member of an archive can be a file of its own, and is no archive nor in one."""
+    return not path_fault(member) and not any(_ends(part, SET_ENDINGS) for part in member.lower().split("/"))

@@ -76,13 +76,17 @@ class Judge:
         undigested = [accept for accept in need.accept if accept.strongest() is None]
         fits = next((accept for accept in undigested if accept.size in (None, holding.size)), None)
         if fits or not (need.accept or place.unmeetable):
-            plainly = None if fits and fits.size == 0 else self.no_dump(need, holding)
-            return Judgement(fault=plainly) if plainly else Judgement(accept=fits)
+            return self._unprovable(need, holding, fits)
         if need.changes:
             fault = self._no_image(need, holding)
             return Judgement(proof=Proof.DIGEST, fault=fault) if fault else Judgement(note=InUse())
-        told = any(accept.strongest() for accept in need.accept)
+        told = len(undigested) < len(need.accept)
         return Judgement(proof=Proof.DIGEST if told else Proof.NONE, fault=self.wrong(need, holding))
+
+    def _unprovable(self, need: Need, holding: Holding, fits: Accept | None) -> Judgement:
+        """What a file is where no digest tells: accepted unless it is plainly no dump, and is not to be empty."""
+        plainly = None if fits and fits.size == 0 else self.no_dump(need, holding)
+        return Judgement(fault=plainly) if plainly else Judgement(accept=fits)
 
     def no_dump(self, need: Need, holding: Holding) -> Fact | None:
         """What a file plainly is if it is no dump, whatever the sheet knows; a text or a packed file may be what the

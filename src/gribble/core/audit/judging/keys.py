@@ -169,13 +169,18 @@ def key_candidates(needs: Iterable[Need], holdings: Iterable[Holdings], rig: str
         fits = least <= holding.size <= KEYS_BYTES
         return fits and (name.rpartition(".")[2] in endings or name.partition(".")[0] in stems)
 
-    words, ends = frozenset(map(word_of, stems)), frozenset(map(word_of, endings))
-    pool = [one for each in holdings for one in each.opened if not one.fixed]
-    for archive in (archive for each in holdings for archive in each.archives):
-        if not (words.isdisjoint(archive.stems) and ends.isdisjoint(archive.endings)):
-            pool += archive.members
-    chosen = [holding for holding in pool if likely(holding)]
+    chosen = [holding for holding in _pool(holdings, stems, endings) if likely(holding)]
     return sorted(chosen, key=lambda holding: nearness(holding, rig))[:MOST_CANDIDATES]
+
+
+def _pool(holdings: Iterable[Holdings], stems: Iterable[str], endings: Iterable[str]) -> Iterator[Holding]:
+    """All loose files, and the members of archives whose sketches have one of some stems or endings."""
+    words, ends = frozenset(map(word_of, stems)), frozenset(map(word_of, endings))
+    for each in holdings:
+        yield from (one for one in each.opened if not one.fixed)
+        for archive in each.archives:
+            if not (words.isdisjoint(archive.stems) and ends.isdisjoint(archive.endings)):
+                yield from archive.members
 
 
 def _least_bytes(need: Need) -> int:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
+from typing import NamedTuple
 
 from msgspec import structs
 
@@ -27,6 +28,21 @@ from gribble.core.records.holding import Holding, in_words, key_of
 from gribble.core.records.place import Fitted, Place
 from gribble.core.records.recipes import Mending
 from gribble.core.records.sheet import Accept, Need
+
+
+class _Instead(NamedTuple):
+    """What would stand in the place of a wrong file: a file with its content, or a mended one; `by_name` is said of
+    one that only its name speaks for, or of several that differ."""
+
+    use: Holding | None = None
+    accept: Accept | None = None
+    mend: Mending | None = None
+    by_name: Fact | None = None
+
+    @property
+    def remedy(self) -> Remedy:
+        """What puts it there."""
+        return Remedy.REPLACE if self.use else Remedy.MEND if self.mend else Remedy.OBTAIN
 
 
 class NeedsAuditor:
@@ -184,37 +200,44 @@ class NeedsAuditor:
             return _sound(place, best[0].path, *best)
         if why := self._shelf.unread(expected):
             return _unexamined(place, expected, why)
-        occupied = next(self._shelf.at_names(folder, [need.name]), None)
-        if occupied and need.changes and (judgement := self._judge.judge(place, occupied)).accepted:
-            return _sound(place, occupied.path, occupied, judgement)
-        found = self._find_elsewhere(place, keys, occupied.path if occupied else None)
-        others = (one for one in self._shelf.folder(folder) if occupied is None or one.path != occupied.path)
+        occupied = next((one.path for one in self._shelf.at_names(folder, [need.name])), None)
+        if occupied and need.changes:
+            holding = self._shelf.loose[occupied]
+            if (judgement := self._judge.judge(place, holding)).accepted:
+                return _sound(place, occupied, holding, judgement)
+        found = self._find_elsewhere(place, keys, occupied)
+        others = (one for one in self._shelf.folder(folder) if one.path != occupied)
         rejected = ((one, self._judge.rejected(need, one)) for one in others)
         told = [structs.replace(fact, name=base(one.path)) for one, fact in rejected if fact]
         return structs.replace(found, facts=(*found.facts, *told)) if told else found
 
     def _find_named(self, place: Place, keys: KeysInPlay) -> PlaceFinding:
-        paths = place.paths
         present = list(self._present(place))
         right = [(holding, judgement) for holding, judgement in present if judgement.accepted]
-        others = [pair for pair in present if not pair[1].accepted]
-        wrong = [pair for pair in others if not self._serving.another(pair[0], place)]
-        if not right:  # what is sound for another need is no imposter under an alias, but fills the need's own place
-            wrong += [pair for pair in others if pair not in wrong and self._is_at(pair[0], paths[0])]
-        if wrong:
+        if wrong := self._wrong(place, [pair for pair in present if not pair[1].accepted], alone=not right):
             return self._imposter(place, keys, right, wrong)
-        if spelled := [pair for pair in right if pair[0].path in paths]:
+        if spelled := [pair for pair in right if pair[0].path in place.paths]:
             best = best_liked(self.preferred(place.need, keys), spelled)
             return _sound(place, best[0].path, *best)
         if right:
             return _wrong_case(place, *right[0])
-        for path in paths:
+        for path in place.paths:
             if why := self._shelf.unread(path):
                 return _unexamined(place, path, why)
-        for path in paths:
+        for path in place.paths:
             if thing := self._shelf.thing(path):
                 return self._no_file(place, keys, path, *thing)
         return self._find_elsewhere(place, keys, None)
+
+    def _wrong(
+        self, place: Place, others: list[tuple[Holding, Judgement]], *, alone: bool
+    ) -> list[tuple[Holding, Judgement]]:
+        """Of the files at a place that are not right, those that are imposters. What is sound for another need is none
+        under an alias, but fills the need's own place; it counts where it is `alone`, without a right one."""
+        wrong = [pair for pair in others if not self._serving.another(pair[0], place)]
+        if alone:
+            wrong += [pair for pair in others if pair not in wrong and self._is_at(pair[0], place.path)]
+        return wrong
 
     def _present(self, place: Place) -> Iterator[tuple[Holding, Judgement]]:
         """The files under the names of a place, judged; what is wrong in a folder that is only looked in, too, is in
@@ -249,43 +272,49 @@ class NeedsAuditor:
         right: list[tuple[Holding, Judgement]],
         wrong: list[tuple[Holding, Judgement]],
     ) -> PlaceFinding:
-        need, paths, expected = place.need, place.paths, place.path
+        need, expected = place.need, place.path
         holding, judgement = wrong[0]
         if (accept := self._near.missized.get(key_of(holding))) and not right:
             note = f.SizeMistaken(holding.size, accept.size or 0)
             return _sound(place, holding.path, holding, Judgement(accept=accept, proof=Proof.DIGEST, note=note))
+        instead = self._instead(place, keys, right)
         occupied = next((other.path for other, _ in wrong if self._is_at(other, expected)), None)
-        in_way = tuple(other.path for other, _ in wrong if other.path != occupied)
-        use, accept = None, None
+        in_way = tuple(other.path for other, _ in wrong if right or other.path != occupied)
         if right:
-            use, accept = right[0][0], right[0][1].accept
-            in_way = tuple(other.path for other, _ in wrong)
-            expected = next(path for path in paths if self._is_at(use, path))
-        elif best := self.best_copy(need, keys, place):
-            use, accept = best
+            expected = next(path for path in place.paths if self._is_at(right[0][0], path))
         damage = self._near.of(self._rig.name, place.emulator, need, holding)
-        mend = None if use else self._near.best(self._rig.name, place.emulator, need)
-        namesake, by_name = (None, None) if use or mend else self._namesake(need)
         beside = f.Beside(base(right[0][0].path)) if right else None
-        facts = (self._really(need, holding, damage) or judgement.fault, beside, by_name)
-        use = use or namesake
+        facts = (self._really(need, holding, damage) or judgement.fault, beside, instead.by_name)
         return Finding(
             subject=place,
             expected=expected,
             verdict=Verdict.DAMAGED if damage else judgement.verdict,
-            remedy=Remedy.REPLACE if use else Remedy.MEND if mend else Remedy.OBTAIN,
+            remedy=instead.remedy,
             facts=tuple(filter(None, facts)),
-            mend=mend,
+            mend=instead.mend,
             proof=judgement.proof,
-            accept=accept,
+            accept=instead.accept,
             found=holding,
-            use=use,
+            use=instead.use,
             standing=standing(
-                movable=bool(right or (use and self._serving.movable(use))), by_name=namesake is not None
+                movable=bool(right or (instead.use and self._serving.movable(instead.use))),
+                by_name=bool(instead.use and instead.by_name),
             ),
             occupied=occupied,
             in_way=in_way,
         )
+
+    def _instead(self, place: Place, keys: KeysInPlay, right: list[tuple[Holding, Judgement]]) -> _Instead:
+        """What may stand in the place of a wrong file: a right one that is there, too, a copy from elsewhere, a mended
+        one, else what only its name speaks for."""
+        if right:
+            return _Instead(right[0][0], right[0][1].accept)
+        if best := self.best_copy(place.need, keys, place):
+            return _Instead(*best)
+        if mend := self._near.best(self._rig.name, place.emulator, place.need):
+            return _Instead(mend=mend)
+        namesake, by_name = self._namesake(place.need)
+        return _Instead(namesake, by_name=by_name)
 
     def _really(self, need: Need, holding: Holding, damage: Mending | None) -> f.Fact | None:
         """What a wrong content is, as far as it is known."""

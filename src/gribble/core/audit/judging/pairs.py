@@ -66,7 +66,7 @@ class PairsAuditor:
     def audit(self, fitted: Fitted) -> Iterator[GameFinding]:
         """What is wrong with an emulator's pairs."""
         rules = []
-        for pair in fitted.pair:
+        for pair in fitted.sheet.pair:
             folder = fitted.folders[pair.folder]
             rules.append(_One(fitted, pair, folder, fitted.folders[pair.wants_folder] if pair.wants_folder else folder))
         for rule in rules:
@@ -92,7 +92,7 @@ class PairsAuditor:
                 yield holding
 
     def _is_like(self, rule: _One, name: str, pattern: str) -> bool:
-        folds = self._rig.folds_case and not rule.fitted.root.exact_names
+        folds = self._rig.volume.folds_case and not rule.fitted.root.exact_names
         return is_like(name, pattern, folds=folds)
 
     def _said(self, holding: Holding, at: IdAt | None) -> str:
@@ -209,30 +209,28 @@ class PairsAuditor:
 
     def _orphans(self, rules: Iterable[_One]) -> Iterator[GameFinding]:
         """Partners that no file of any pair wants."""
-        wanted: set[str] = set()
-        ids: set[str] = set()
+        rules = list(rules)
+        wishes = [(rule, wish) for rule in rules for one in self._each(rule) if (wish := self._wish(rule, one))]
+        wanted = {self._shelf.key(path) for rule, wish in wishes if not rule.pair.wants_id_at for path in wish.places}
+        ids = {wish.id for _, wish in wishes}
         like: dict[tuple[str, str], list[_One]] = {}  # folder and pattern of partners: what would want them
         for rule in rules:
             if "/" not in rule.pair.wants:
                 like.setdefault((rule.others, partner_pattern(rule.pair)), []).append(rule)
-            for holding in self._each(rule):
-                if wish := self._wish(rule, holding):
-                    wanted.update([] if rule.pair.wants_id_at else map(self._shelf.key, wish.places))
-                    ids.add(wish.id)
         for (folder, _), alike in like.items():
+            facts = (Orphan(tuple(dict.fromkeys(rule.pair.each for rule in alike))),)
             by_id = [rule.pair.wants_id_at for rule in alike if rule.pair.wants_id_at]
             for holding in self._candidates(alike[0]):
                 said = {self._said(holding, at) for at in by_id}
-                wants_too = any(
-                    rule.others == rule.folder and self._is_like(rule, base(holding.path), rule.pair.each)
-                    for rule in alike
-                )
-                if wants_too or self._shelf.key(holding.path) in wanted or said & ids or "" in said:
-                    continue
-                facts = (Orphan(tuple(dict.fromkeys(rule.pair.each for rule in alike))),)
-                yield Finding(
-                    subject=Game(rule="pair", folder=folder, file=holding.path), verdict=Verdict.UNPROVEN, facts=facts
-                )
+                lone = self._shelf.key(holding.path) not in wanted and said.isdisjoint({*ids, ""})
+                if lone and not self._wants_too(alike, holding):
+                    subject = Game(rule="pair", folder=folder, file=holding.path)
+                    yield Finding(subject=subject, verdict=Verdict.UNPROVEN, facts=facts)
+
+    def _wants_too(self, rules: Iterable[_One], holding: Holding) -> bool:
+        """Whether a partner is itself one that wants partners, which lie in the same folder."""
+        own = (rule for rule in rules if rule.others == rule.folder)
+        return any(self._is_like(rule, base(holding.path), rule.pair.each) for rule in own)
 
     def _old_updates(self, rule: _One, each: list[Holding]) -> Iterator[GameFinding]:
         """Updates of which a newer one for the same id is there."""

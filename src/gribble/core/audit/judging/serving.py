@@ -99,20 +99,20 @@ class Serving:
                     owners += [] if places[0] in owners else places[:1]
 
     def _note(self, place: Place) -> None:
-        need = place.need
         for path in place.paths:
             self._accepted_places.setdefault(self._shelf.key(path), []).append(place)
         if not place.any_name and not place.ignored:
             self._claims.setdefault(self._shelf.key(place.path), []).append(place)
         judged = ((holding, self._judge.judge(place, holding)) for holding in self._shelf.serving(place))
         right = [pair for pair in judged if pair[1].accepted]
-        for holding, _ in right if place.any_name else ():
-            self._right.setdefault(holding.path, []).append(place)
-        if place.any_name and right and not need.requires:  # else only the audit can tell which is used
-            right = [best_liked(need.accept, right)]
+        if place.any_name:
+            for holding, _ in right:
+                self._right.setdefault(holding.path, []).append(place)
+            if right and not place.need.requires:  # else only the audit can tell which is used
+                right = [best_liked(place.need.accept, right)]
         for holding, judgement in right:
             self._paths.add(holding.path)
-            if judgement.proof is not Proof.NONE or need.changes:
+            if judgement.proof is not Proof.NONE or place.need.changes:
                 self._sound.setdefault(holding.path, []).append(place)
 
     @property
@@ -185,13 +185,11 @@ class Serving:
 
 def spare_files(case: RigCase, serving: Serving, findings: Iterable[NeedFinding]) -> dict[str, list[str]]:
     """The files that no sheet of the rig knows, in every folder of an emulator but those for games and sets."""
-    findings, emulators = list(findings), case.rig.emulators
-    named = {place.found.path for finding in findings for place in finding.places if place.found}
-    named |= {path for finding in findings for place in finding.places for path in place.in_way}
-    owners = {path: one for one in reversed(emulators) for path in one.folders.values()}
-    aside = {one.folders[media.folder] for one in emulators for media in one.media}
-    arcades = [(one, one.arcade.folder) for one in emulators if one.arcade]
-    aside |= {path for one, key in arcades for path in (one.folders[key], *one.more_folders.get(key, ()))}
+    places = [place for finding in findings for place in finding.places]
+    named = {place.found.path for place in places if place.found}
+    named |= {path for place in places for path in place.in_way}
+    owners = {path: one for one in reversed(case.rig.emulators) for path in one.folders.values()}
+    aside = {path for one in case.rig.emulators for path in _game_folders(one)}
     spare: dict[str, list[str]] = {}
     for path, holding in case.shelf.loose.items():
         folder = _owned(path, owners)
@@ -202,10 +200,17 @@ def spare_files(case: RigCase, serving: Serving, findings: Iterable[NeedFinding]
     return spare
 
 
+def _game_folders(one: Fitted) -> Iterator[str]:
+    """The folders of an emulator for games and sets."""
+    yield from (one.folders[media.folder] for media in one.media)
+    if one.arcade:
+        yield from (one.folders[one.arcade.folder], *one.more_folders.get(one.arcade.folder, ()))
+
+
 def _is_partner(rig: RigSeen, folder: str, path: str) -> bool:
     """Whether a file in a folder is called as a pair says."""
-    pairs = (name for one in rig.emulators for pair in one.pair for name in paired_names(one, pair))
-    name, folds = base(path), rig.folds_case
+    pairs = (name for one in rig.emulators for pair in one.sheet.pair for name in paired_names(one, pair))
+    name, folds = base(path), rig.volume.folds_case
     return any(folder == one and is_like(name, pattern, folds=folds) for one, pattern in pairs)
 
 

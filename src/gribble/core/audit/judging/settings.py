@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Iterable, Iterator
-from typing import TypeAlias
+from collections.abc import Container, Iterable, Iterator
+from typing import NamedTuple, TypeAlias
+
+from msgspec import structs
 
 from gribble.core.audit.judging.case import RigCase
 from gribble.core.audit.judging.choices import best_liked
@@ -39,11 +41,20 @@ from gribble.core.records.findings import (
 )
 from gribble.core.records.holding import Holding
 from gribble.core.records.place import Fitted
-from gribble.core.records.rig_seen import ABSENT, RigSeen, Unread
+from gribble.core.records.rig_seen import ABSENT, RigSeen, Unread, Volume
 from gribble.core.records.sheet import Level, Root, Setting
 from gribble.core.survey.holdings import Shelf
 
 _Group: TypeAlias = tuple[NeedFinding, ...]
+
+
+class _Aim(NamedTuple):
+    """What a setting is to lead to: to one of several needs (none where it is a folder), which are `called` so, and to
+    the place `target`, if there is one."""
+
+    group: _Group
+    called: str
+    target: str | None
 
 
 class SettingsAuditor:
@@ -76,8 +87,7 @@ class SettingsAuditor:
             with contextlib.suppress(SettingError):
                 value = self._value(data, setting)
                 for lead in self._reading(value, self._frame(fitted, setting)).leads:
-                    holding = self._shelf.at(lead.path)
-                    if holding is None or (fitted.root.exact_names and holding.path != lead.path):
+                    if (holding := self._at(fitted, lead.path)) is None:
                         continue
                     judged = self._judge.judge(place, holding)
                     if judged.accepted and (place.need.key or judged.proof is not Proof.NONE):
@@ -98,55 +108,51 @@ class SettingsAuditor:
         return said
 
     def _find(self, fitted: Fitted, setting: Setting, finding: NeedFinding | None, findings: _Group) -> SettingFinding:
-        aim = finding.need.id if finding else setting.folder or ""
-        level = finding.need.level if finding else Level.MUST
-
-        def found(verdict: Verdict, *facts: Fact, value: str = "", wanted: str | None = None) -> SettingFinding:
-            size = len(data) if isinstance(data, bytes) else 0
-            return Finding(
-                subject=Value(setting=setting, level=level, aim=aim, value=value, wanted=wanted or "", size=size),
-                verdict=verdict,
-                remedy=Remedy.NONE if wanted is None else Remedy.POINT,
-                facts=facts,
-                standing=standing(unexamined=isinstance(data, Unread) and not data.absent),
-            )
-
         data = self._files.get((self._rig.name, setting.file), ABSENT)
+        subject = Value(
+            setting=setting,
+            level=finding.need.level if finding else Level.MUST,
+            aim=finding.need.id if finding else setting.folder or "",
+            size=len(data) if isinstance(data, bytes) else 0,
+        )
         if isinstance(data, Unread):
-            verdict = Verdict.UNSET if data.absent else Verdict.UNPROVEN
-            start = fitted.title if data.absent else ""
-            return found(verdict, SettingsUnread(base(setting.file), data.why, start))
-        fact: Fact
-        frame = self._frame(fitted, setting)
-        group = _choice(fitted, finding, findings) if finding else ()
-        target = _target(group) if group else fitted.folders[setting.folder or ""]
-        called = finding.need.called if finding else f"the folder {target}"
+            return _unread(subject, data, fitted.title)
+        frame, aim = self._frame(fitted, setting), _aim(fitted, setting, finding, findings)
         try:
             value = self._value(data, setting)
         except SettingError as error:
-            should = None if target is None else written(target, "", frame)
+            should = None if aim.target is None else written(aim.target, "", frame)
             set_in = fitted.title if isinstance(error, NoSuchKey) else ""
-            none = NoValue(base(setting.file), str(error), called, set_in, should)
-            return found(Verdict.UNSET if set_in else Verdict.DAMAGED, none)
-        reading = self._reading(value, frame)
-        if reading.unknown:
-            return found(Verdict.UNPROVEN, NotToldHere(value, reading.unknown), value=value)
-        if not value.strip():
-            verdict, fact = Verdict.UNSET, SaysNothing()
-        elif reading.fault:
-            verdict, fact = Verdict.WRONG, LeadsOut(value, reading.fault)
-        elif finding is None:
-            verdict, fact = self._follow_to_folder(fitted, value, reading.leads, target or "")
-        else:
-            verdict, fact = self._follow(fitted, finding, group, value, reading.leads)
+            none = NoValue(base(setting.file), str(error), aim.called, set_in, should)
+            return Finding(subject=subject, verdict=Verdict.UNSET if set_in else Verdict.DAMAGED, facts=(none,))
+        subject = structs.replace(subject, value=value)
+        verdict, fact = self._told(fitted, aim, value, self._reading(value, frame))
         if verdict in (Verdict.SOUND, Verdict.UNPROVEN):
-            return found(verdict, fact, value=value)
-        more = (IsFor(called),) if finding else ()  # of a folder the fact has said it
-        if target is None:
-            return found(verdict, fact, *more, value=value)
-        wanted = written(target, value, frame)
-        no_way = () if wanted else (NoWayThere(target, fitted.title),)
-        return found(verdict, fact, *more, *no_way, value=value, wanted=wanted)
+            return Finding(subject=subject, verdict=verdict, facts=(fact,))
+        facts = (fact, IsFor(aim.called)) if finding else (fact,)  # of a folder the fact has said it
+        if aim.target is None:
+            return Finding(subject=subject, verdict=verdict, facts=facts)
+        wanted = written(aim.target, value, frame)
+        no_way = () if wanted else (NoWayThere(aim.target, fitted.title),)
+        subject = structs.replace(subject, wanted=wanted or "")
+        return Finding(
+            subject=subject,
+            verdict=verdict,
+            remedy=Remedy.POINT if wanted is not None else Remedy.NONE,
+            facts=(*facts, *no_way),
+        )
+
+    def _told(self, fitted: Fitted, aim: _Aim, value: str, reading: Reading) -> tuple[Verdict, Fact]:
+        """What is true of a value, by what it says."""
+        if reading.unknown:
+            return Verdict.UNPROVEN, NotToldHere(value, reading.unknown)
+        if not value.strip():
+            return Verdict.UNSET, SaysNothing()
+        if reading.fault:
+            return Verdict.WRONG, LeadsOut(value, reading.fault)
+        if not aim.group:
+            return self._follow_to_folder(fitted, value, reading.leads, aim.target or "")
+        return self._follow(fitted, aim, value, reading.leads)
 
     def _reading(self, value: str, frame: Frame) -> Reading:
         """What a value says; a file that is there under that very name is no variable's."""
@@ -160,7 +166,7 @@ class SettingsAuditor:
             root=rig.root,
             file=setting.file,
             folders=self._folders,
-            folds_case=rig.folds_case and not exact,
+            folds_case=rig.volume.folds_case and not exact,
             seen_as=bool(rig.seen_as),
             variables=None if rig.seen_as else rig.variables,
             start=fitted.folders[setting.relative_to] if setting.relative_to else None,
@@ -188,30 +194,19 @@ class SettingsAuditor:
             return Verdict.SOUND, LeadsTo(value, folder, "folder")
         return Verdict.WRONG, LeadsTo(value, paths[0] if paths else "", "other folder", folder)
 
-    def _follow(
-        self, fitted: Fitted, finding: NeedFinding, group: _Group, value: str, ways: Iterable[Lead]
-    ) -> tuple[Verdict, Fact]:
+    def _follow(self, fitted: Fitted, aim: _Aim, value: str, ways: Iterable[Lead]) -> tuple[Verdict, Fact]:
         """What a value leads to, by the reading that serves best."""
-        targets = [place.expected for other in group for place in other.places]
+        targets = [place.expected for other in aim.group for place in other.places]
         reasons: list[tuple[bool, Fact]] = []  # with whether nothing is there
         for lead in ways:
             path = lead.path
-            holding = self._shelf.at(path)
-            if holding and fitted.root.exact_names and holding.path != path:
-                holding = None
-            faults = []
-            for other in group:
-                judgement = self._judge.judge(fitted.places[other.need.id][0], holding) if holding else None
-                if holding and judgement and judgement.accepted:
-                    proven = bool(other.need.key or judgement.proof != "none")
-                    if proven or holding.path in targets:
-                        return Verdict.SOUND if proven else Verdict.UNPROVEN, LeadsTo(value, path, "file")
-                elif judgement:
-                    faults.append(judgement.fault)
+            holding = self._at(fitted, path)
+            proven, fault = self._serves(fitted, aim.group, holding, targets) if holding else (None, None)
+            if proven is not None:
+                return Verdict.SOUND if proven else Verdict.UNPROVEN, LeadsTo(value, path, "file")
             if any(self._same(fitted, path, target) for target in targets):
-                return Verdict.SOUND, LeadsTo(value, path, "place", finding.need.called)
+                return Verdict.SOUND, LeadsTo(value, path, "place", aim.called)
             if holding:
-                fault = faults[0] if faults else None
                 reasons.append((False, LeadsTo(value, path, "wrong", fault=fault)))
             elif twin := self._shelf.in_other_case(path):
                 reasons.append((True, LeadsTo(value, path, "spelled", base(twin.path))))
@@ -221,6 +216,46 @@ class SettingsAuditor:
             return Verdict.UNSET, SaysNothing()
         return Verdict.WRONG, min(reasons, key=lambda pair: pair[0])[1]
 
+    def _serves(
+        self, fitted: Fitted, group: _Group, holding: Holding, targets: Container[str]
+    ) -> tuple[bool | None, Fact | None]:
+        """Whether a file is proven to be what one of some needs wants, which is None if none takes it, and what is
+        wrong with it then. What nothing proves has to lie at a place of theirs."""
+        fault: Fact | None = None
+        for other in group:
+            judgement = self._judge.judge(fitted.places[other.need.id][0], holding)
+            if not judgement.accepted:
+                fault = fault or judgement.fault
+            elif other.need.key or judgement.proof is not Proof.NONE:
+                return True, None
+            elif holding.path in targets:
+                return False, None
+        return None, fault
+
+    def _at(self, fitted: Fitted, path: str) -> Holding | None:
+        """The file to which a path leads, if the device finds it under that name."""
+        holding = self._shelf.at(path)
+        return None if holding and fitted.root.exact_names and holding.path != path else holding
+
+
+def _unread(subject: Value, file: Unread, title: str) -> SettingFinding:
+    """A setting in a file that cannot be read, or is not there before the emulator (of that title) was started."""
+    fact = SettingsUnread(base(subject.setting.file), file.why, title if file.absent else "")
+    return Finding(
+        subject=subject,
+        verdict=Verdict.UNSET if file.absent else Verdict.UNPROVEN,
+        facts=(fact,),
+        standing=standing(unexamined=not file.absent),
+    )
+
+
+def _aim(fitted: Fitted, setting: Setting, finding: NeedFinding | None, findings: _Group) -> _Aim:
+    if finding is None:
+        folder = fitted.folders[setting.folder or ""]
+        return _Aim((), f"the folder {folder}", folder)
+    group = _choice(fitted, finding, findings)
+    return _Aim(group, finding.need.called, _target(group))
+
 
 def _target(group: _Group) -> str | None:
     """Where a value should lead: where the best liked file is or will be. None if there is no file to lead to."""
@@ -229,10 +264,8 @@ def _target(group: _Group) -> str | None:
         if not other.spared and (other.in_place or place.met):
             sound = place.found and place.verdict in (Verdict.SOUND, Verdict.UNPROVEN)
             return place.found.path if place.found and sound else place.expected
-    for other in group:
-        if not other.spared and other.places[0].fixable:
-            return other.places[0].expected
-    return None
+    fixable = (other.places[0] for other in group if not other.spared and other.places[0].fixable)
+    return next((place.expected for place in fixable), None)
 
 
 def _choice(fitted: Fitted, finding: NeedFinding, findings: _Group) -> _Group:
@@ -249,30 +282,31 @@ def check_root(fitted: Fitted, rig: RigSeen, shelf: Shelf) -> tuple[RootFinding,
 
 
 def _demands(root: Root, rig: RigSeen) -> Iterator[RootFinding]:
+    there = rig.volume
     if root.volume:
         wanted = " or ".join(root.volume)
-        verdict = Verdict.SOUND if rig.volume in root.volume else Verdict.WRONG
-        verdict = verdict if rig.volume else Verdict.UNPROVEN
+        wrong = Verdict.WRONG if there.kind else Verdict.UNPROVEN
+        verdict = Verdict.SOUND if there.kind in root.volume else wrong
         yield Finding(
             subject=Demand("volume"),
             verdict=verdict,
-            facts=(Demanded("volume", wanted, rig.volume, rig.name, str(verdict)),),
+            facts=(Demanded("volume", wanted, there.kind, rig.name, str(verdict)),),
         )
     if root.label is not None:
-        alike = bool(rig.label) and fold(rig.label) == fold(root.label)
-        if rig.label == root.label or (alike and _folds_labels(root, rig)):
-            verdict = Verdict.SOUND
-        elif not rig.label or (alike and not rig.volume and not root.exact_names):
-            verdict = Verdict.UNPROVEN
-        else:
-            verdict = Verdict.WRONG
-        fact = Demanded("label", root.label, rig.label, rig.name, str(verdict))
+        verdict = _label_verdict(root.label, there, exact=root.exact_names)
+        fact = Demanded("label", root.label, there.label, rig.name, str(verdict))
         yield Finding(subject=Demand("label"), verdict=verdict, facts=(fact,))
 
 
-def _folds_labels(root: Root, rig: RigSeen) -> bool:
-    """Whether two spellings of a label are one: FAT keeps labels in capitals, and a device may insist all the same."""
-    return rig.volume == "fat32" and not root.exact_names
+def _label_verdict(wanted: str, volume: Volume, *, exact: bool) -> Verdict:
+    """Whether a volume has a label. FAT keeps labels in capitals, and an `exact` device may insist all the same."""
+    if volume.label == wanted:
+        return Verdict.SOUND
+    if not volume.label:
+        return Verdict.UNPROVEN
+    if exact or fold(volume.label) != fold(wanted):
+        return Verdict.WRONG
+    return {"fat32": Verdict.SOUND, "": Verdict.UNPROVEN}.get(volume.kind, Verdict.WRONG)
 
 
 def _spelled(fitted: Fitted, shelf: Shelf) -> Iterator[RootFinding]:

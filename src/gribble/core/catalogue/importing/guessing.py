@@ -170,11 +170,7 @@ def _samples(column: Column) -> tuple[str, ...]:
 
 def _digest(name: str, columns: list[Column]) -> Guess | None:
     """The column that holds digests of one kind."""
-    columns = [column for column in columns if not has_word(column.head, "other digest")]
-    holds = [column for column in columns if column.digests.get(name, 0) >= 0.3]
-    headed = [column for column in columns if head_points(column.head, name)]
-    holds = holds or [column for column in headed if column.share(lambda text: not set(text) - _HEXISH) > 0.5]
-    best = [column for column in holds if column in headed] or holds
+    best = _with_digests(name, columns)
     if not best:
         return None
     column = best[0]
@@ -193,6 +189,16 @@ def _digest(name: str, columns: list[Column]) -> Guess | None:
         field=name, column=column.name, rules=digest_rules(name, column), degree=degree, reason=", ".join(reasons),
         samples=_samples(column), other=other,
     )  # fmt: skip
+
+
+def _with_digests(name: str, columns: list[Column]) -> list[Column]:
+    """The columns that hold digests of one kind, or what looks like some under their name. Of these those with the
+    name, if there are any."""
+    columns = [column for column in columns if not has_word(column.head, "other digest")]
+    holds = [column for column in columns if column.digests.get(name, 0) >= 0.3]
+    headed = [column for column in columns if head_points(column.head, name)]
+    holds = holds or [column for column in headed if column.share(lambda text: not set(text) - _HEXISH) > 0.5]
+    return [column for column in holds if column in headed] or holds
 
 
 def digest_rules(name: str, column: Column) -> Rules:
