@@ -142,7 +142,8 @@ def _check_unlock(sheet: Sheet, mistakes: Mistakes) -> None:
 
 
 def _check_need(need: Need, sheet: Sheet, where: str, mistakes: Mistakes) -> None:
-    if need.file or need.manifest is not None:
+    many = bool(need.file) or need.manifest is not None
+    if many:
         _check_manifest(need, where, mistakes)
     elif not need.name:
         mistakes.add(f"{where}.name", "is missing")
@@ -157,14 +158,22 @@ def _check_need(need: Need, sheet: Sheet, where: str, mistakes: Mistakes) -> Non
             mistakes.add(f"{where}.also[{number}].name", f'"{copy.name}" {fault}')
     _check_machines(need, sheet, where, mistakes)
     _check_range(need.releases, sheet, f"{where}.releases", mistakes)
-    many = need.file or need.manifest is not None
-    for key in ("nothing_else", "requires_keys") if not many else ():
-        if getattr(need, key):
-            mistakes.add(f"{where}.{key}", "is only for many files: a manifest, or files listed in the sheet")
-    if need.any_name and not any(accept.strongest() for accept in need.accept) and need.kind is not Kind.KEYS:
-        mistakes.add(f"{where}.any_name", "needs an accept with a digest, because any name is allowed")
+    if not many:
+        _check_is_one(need, where, mistakes)
+    _check_any_name(need, where, mistakes)
     _check_contents(need, sheet, where, mistakes)
     _check_keys(need, where, mistakes)
+
+
+def _check_is_one(need: Need, where: str, mistakes: Mistakes) -> None:
+    for key in ("nothing_else", "requires_keys"):
+        if getattr(need, key):
+            mistakes.add(f"{where}.{key}", "is only for many files: a manifest, or files listed in the sheet")
+
+
+def _check_any_name(need: Need, where: str, mistakes: Mistakes) -> None:
+    if need.any_name and need.kind is not Kind.KEYS and not any(accept.strongest() for accept in need.accept):
+        mistakes.add(f"{where}.any_name", "needs an accept with a digest, because any name is allowed")
 
 
 def _check_machines(need: Need, sheet: Sheet, where: str, mistakes: Mistakes) -> None:
@@ -282,14 +291,19 @@ def _check_pair(pair: Pair, sheet: Sheet, where: str, mistakes: Mistakes) -> Non
         mistakes.add(f"{where}.wants", f'"{pair.wants}" should contain {{stem}} or {{id}}')
     if fault := path_fault(plain) or ("has one brace too many" if set(plain) & set("{}") else None):
         mistakes.add(f"{where}.wants", f'"{pair.wants}" {fault}')
+    if pair.wants_folder is not None:
+        _check_folder(pair.wants_folder, sheet, f"{where}.wants_folder", mistakes)
+    _check_ids(pair, where, mistakes)
+
+
+def _check_ids(pair: Pair, where: str, mistakes: Mistakes) -> None:
+    """What a pair says of where ids and versions are in its files."""
     if "{id}" in pair.wants and pair.id_at is None:
         mistakes.add(f"{where}.id_at", "needs {id} in wants; it says where the id is")
     elif pair.id_at and "{id}" not in pair.wants and not (pair.wants_id_at or pair.version_at):
         mistakes.add(f"{where}.id_at", "needs {id} in wants, or wants_id_at")
     if pair.version_at and not pair.id_at:
         mistakes.add(f"{where}.version_at", "needs id_at, because versions are compared for one id")
-    if pair.wants_folder is not None:
-        _check_folder(pair.wants_folder, sheet, f"{where}.wants_folder", mistakes)
     places = (("id_at", pair.id_at), ("version_at", pair.version_at), ("wants_id_at", pair.wants_id_at))
     for key, at in places:
         if at and (at.offset < 0 or not 1 <= at.length <= MOST_ID_BYTES):

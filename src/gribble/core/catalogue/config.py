@@ -25,7 +25,7 @@ from gribble.core.catalogue.ranges import by_liking, concerns, release_fault
 from gribble.core.catalogue.sheets import Catalogue
 from gribble.core.records.config import AS_LISTED, Config, Installed, Liking, Rig, Source
 from gribble.core.records.place import Fitted
-from gribble.core.records.sheet import Accept, Media, Need, OtherRelease, Sheet
+from gribble.core.records.sheet import Accept, Media, Need, OtherRelease, Setting, Sheet
 
 _ABSOLUTE = re.compile(r"^(/|\\\\|[^/\\\s]*:)")
 _OF_WINDOWS = re.compile(r"^([A-Za-z]:([/\\]|$)|\\\\)")
@@ -293,9 +293,8 @@ def _control_fault(path: str) -> str:
 
 
 def _check_installed(installed: Installed, where: str, mistakes: Mistakes) -> None:
-    if installed.at and (fault := _control_fault(installed.at) or path_fault(installed.at)):
-        mistakes.add(f"{where}.at", f'"{visible(installed.at, "?")}" {fault}')
-    paths = [(f"folders.{key}", folder) for key, folder in installed.folders.items()]
+    paths = [("at", installed.at)] if installed.at else []
+    paths += [(f"folders.{key}", folder) for key, folder in installed.folders.items()]
     paths += [(f"folders.{key}", folder) for key, too in installed.more_folders.items() for folder in too]
     paths += [(f"moved.{key}", folder) for key, folder in installed.moved.items()]
     paths += [(f"moved.{key}", key) for key in installed.moved]
@@ -313,19 +312,13 @@ def fit_sheet(sheet: Sheet, installed: Installed | None = None, liking: Liking =
     an installation the whole sheet is fitted, as for the newest release.
     """
     installed = installed or Installed()
-    played = set(sheet.machines if installed.machines is None else installed.machines)
     release, note = installed.release, ""
     if release is not None and (fault := release_fault(release, sheet.order)):
         note = f'release "{release}" {fault}; so Gribble uses the newest one'
-    needs = tuple(
-        need
-        for need in sheet.need
-        if concerns(need.releases, release, sheet.order) and (need.machines is None or played & set(need.machines))
-    )
+    needs = tuple(_needs_on(sheet, installed))
     folders, more = _folders_on(sheet, installed)
     further = {f"{key} {number}": one for key, too in more.items() for number, one in enumerate(too, start=2)}
     marked = tuple(_liked(_mark_accepts(need, release, sheet.order), liking) for need in needs)
-    wanted = {need.id for need in needs}
     unmeetable = {need.id for need, left in zip(needs, marked, strict=True) if need.accept and not left.accept}
     return Fitted(
         emulator=sheet.emulator,
@@ -336,11 +329,7 @@ def fit_sheet(sheet: Sheet, installed: Installed | None = None, liking: Liking =
         needs=marked,
         unmeetable=frozenset(unmeetable),
         other_releases={need.id: others for need in needs if (others := _others(need, release, sheet.order))},
-        setting=tuple(
-            structs.replace(one, file=installed.place(one.file))
-            for one in sheet.setting
-            if one.need is None or one.need in wanted
-        ),
+        setting=tuple(_settings_on(sheet, installed, {None, *(need.id for need in needs)})),
         media=tuple(_media_in(sheet, release, further)),
         root=sheet.root,
         arcade=sheet.arcade,
@@ -348,6 +337,22 @@ def fit_sheet(sheet: Sheet, installed: Installed | None = None, liking: Liking =
         liking=liking,
         note=note,
     )
+
+
+def _needs_on(sheet: Sheet, installed: Installed) -> Iterator[Need]:
+    """The needs that concern a release and the machines that are played with it."""
+    played = set(sheet.machines if installed.machines is None else installed.machines)
+    for need in sheet.need:
+        plays = need.machines is None or not played.isdisjoint(need.machines)
+        if plays and concerns(need.releases, installed.release, sheet.order):
+            yield need
+
+
+def _settings_on(sheet: Sheet, installed: Installed, needs: Container[str | None]) -> Iterator[Setting]:
+    """The settings of some needs, with their files where the emulator has them on the rig."""
+    for one in sheet.setting:
+        if one.need in needs:
+            yield structs.replace(one, file=installed.place(one.file))
 
 
 def _folders_on(sheet: Sheet, installed: Installed) -> tuple[dict[str, str], dict[str, tuple[str, ...]]]:

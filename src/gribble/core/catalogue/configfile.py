@@ -5,7 +5,7 @@ from __future__ import annotations
 import copy
 import re
 import tomllib
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any, NamedTuple
 
 import tomlkit
@@ -161,13 +161,8 @@ def _with(text: str, keys: Keys, value: Any) -> str:
 
 def _replaced(document: Any, at: Any, key: str, value: Any) -> str:
     now = at[key]
-    if isinstance(now, list) and isinstance(value, list | tuple):  # what stays in it stays as it is written
-        for number in reversed(range(len(now))):
-            if now[number] not in value:
-                del now[number]
-        for one in value:
-            if one not in now:
-                now.append(_item(one))
+    if isinstance(now, list) and isinstance(value, list | tuple):
+        _replace_in_list(now, value)
     elif isinstance(now, Table) and isinstance(value, dict):
         for word in [word for word in now if word not in value]:
             del now[word]
@@ -179,6 +174,16 @@ def _replaced(document: Any, at: Any, key: str, value: Any) -> str:
     return str(tomlkit.dumps(document))
 
 
+def _replace_in_list(now: Any, value: Sequence[Any]) -> None:
+    """Take out and append what differs; what stays stays as it is written."""
+    for number in reversed(range(len(now))):
+        if now[number] not in value:
+            del now[number]
+    for one in value:
+        if one not in now:
+            now.append(_item(one))
+
+
 def _with_tables(text: str, key: str, now: list[Any], value: list[Any]) -> str:
     """The text with other sources, where each has a table: those that are gone left out, new ones at the end."""
     gone = {number for number, one in enumerate(now) if one not in value}
@@ -186,15 +191,22 @@ def _with_tables(text: str, key: str, now: list[Any], value: list[Any]) -> str:
     number, within = -1, False
     for line in _lines(text):
         if line.header or line.text.lstrip().startswith("[["):
-            number += line.table == (f"[[{key}]]",)
-            within = line.table == (f"[[{key}]]",) and number in gone
-            if within and kept and not kept[-1].strip():
-                kept.pop()  # the blank line that set it off
+            own = line.table == (f"[[{key}]]",)
+            number += own
+            within = own and number in gone
+            if within:
+                _drop_blank(kept)
         if not (within and _holds(line)):
             kept.append(line.text)
     left = "".join(kept)
     more = "".join(f"\n[[{key}]]\nat = {toml(one)}\n" for one in value if isinstance(one, str))
     return f"{left if left.endswith(chr(10)) else left + chr(10)}{more}"
+
+
+def _drop_blank(kept: list[str]) -> None:
+    """Take back the blank line that set off what is left out now."""
+    if kept and not kept[-1].strip():
+        kept.pop()
 
 
 def _item(value: Any) -> Any:
@@ -233,14 +245,12 @@ def _holds(line: _Line) -> bool:
 
 def _without(text: str, keys: Keys) -> str:
     """The text without a value, or without a table and those in it; comments stay."""
-    lines = _lines(text)
     kept: list[str] = []
     gone = False
-    for line in lines:
+    for line in _lines(text):
         own = line.table[: len(keys)] == keys
         if own and line.header:
-            if kept and not kept[-1].strip():
-                kept.pop()  # the blank line that set it off
+            _drop_blank(kept)
             gone = True
         elif (own and _holds(line)) or (line.sets is not None and (*line.table, *line.sets) == keys):
             gone = True

@@ -53,18 +53,9 @@ def collect(folder: Path, home: str, only: Collection[str] = ()) -> dict[str, by
     names = sorted(one for one in os.listdir(folder) if is_listed(one, (SHEET_ENDING, ROSTER_ENDING, MAP_ENDING)))
     names = [one for one in names if not only or one in only]
     tables = {name: _table(folder / name) for name in names if not name.endswith(ROSTER_ENDING)}
-    found: dict[str, bytes] = {}
     mistakes: list[Mistake] = []
-    lists = set[str]()
-    for name, table in tables.items():
-        for number, need in enumerate(_needs(table)):
-            manifest = str(need.get("manifest", ""))
-            if manifest and (name_fault(manifest) or not manifest.endswith(LIST_ENDINGS)):
-                where, endings = f"need[{number}].manifest", " or ".join(LIST_ENDINGS)
-                what = f'"{manifest}" cannot be published: it has to lie beside the sheet and end in {endings}'
-                mistakes.append(Mistake(str(folder / name), where, what))
-            elif manifest:
-                lists.add(manifest)
+    lists = {one for name, table in tables.items() for one in _lists_of(table, str(folder / name), mistakes)}
+    found: dict[str, bytes] = {}
     private = _Private(home, dict(_fingerprints(tables.values())))
     for name in [*names, *sorted(lists)]:
         if name in tables:
@@ -78,6 +69,18 @@ def collect(folder: Path, home: str, only: Collection[str] = ()) -> dict[str, by
     if mistakes:
         raise MistakesError(mistakes, fix="Nothing was published. Take this out of the catalogue.")
     return found
+
+
+def _lists_of(table: dict[str, Any], file: str, mistakes: list[Mistake]) -> Iterator[str]:
+    """The checksum lists that the sheet in a file names, which lie beside it."""
+    for number, need in enumerate(_needs(table)):
+        manifest = str(need.get("manifest", ""))
+        if manifest and (name_fault(manifest) or not manifest.endswith(LIST_ENDINGS)):
+            where, endings = f"need[{number}].manifest", " or ".join(LIST_ENDINGS)
+            what = f'"{manifest}" cannot be published: it has to lie beside the sheet and end in {endings}'
+            mistakes.append(Mistake(file, where, what))
+        elif manifest:
+            yield manifest
 
 
 def _table(path: Path) -> dict[str, Any]:

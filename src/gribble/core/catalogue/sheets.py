@@ -133,33 +133,32 @@ def load_catalogue(folders: list[Path]) -> Catalogue:
         except OSError as error:
             mistakes.append(Mistake(str(folder), "", f"Gribble cannot read this catalogue folder: {reason_of(error)}"))
             continue
-        for path in listed:
-            if not is_listed(path.name, SHEET_ENDING):
-                continue
+        for path in (one for one in listed if is_listed(one.name, SHEET_ENDING)):
             sheet, found = load_any(path)
             mistakes += found
             if isinstance(sheet, Corrections):
                 corrections.append((path, sheet))
-                continue
-            if sheet is None:
+            elif sheet is None:
                 faulty.setdefault(emulator_of(path), path)
-                continue
-            if sheet.emulator in seen:
+            elif sheet.emulator in seen:
                 twin = seen[sheet.emulator].name
                 mistakes.append(Mistake(str(path), "emulator", f'"{sheet.emulator}" has a sheet already: {twin}'))
-                continue
-            seen[sheet.emulator] = path
-            if sheet.emulator not in sheets and sheet.arcade is not None:
-                pattern = sheet.arcade.rosters
-                names = (path for path in listed if fnmatch.fnmatchcase(path.name, pattern))
-                rosters[sheet.emulator] = tuple(path for path in names if is_listed(path.name, ""))
-            sheets.setdefault(sheet.emulator, sheet)
+            else:
+                seen[sheet.emulator] = path
+                if sheet.emulator not in sheets and sheet.arcade is not None:
+                    rosters[sheet.emulator] = _rosters_among(listed, sheet.arcade.rosters)
+                sheets.setdefault(sheet.emulator, sheet)
     for path, one in corrections:
         corrected, found = correct(path, one, sheets)
         mistakes += found
         if corrected is not None:
             sheets[one.extends] = corrected
     return Catalogue(sheets, tuple(mistakes), rosters, faulty)
+
+
+def _rosters_among(paths: Iterable[Path], pattern: str) -> tuple[Path, ...]:
+    """The files whose names are as a sheet says of its rosters."""
+    return tuple(path for path in paths if fnmatch.fnmatchcase(path.name, pattern) and is_listed(path.name, ""))
 
 
 def emulator_of(path: Path) -> str:

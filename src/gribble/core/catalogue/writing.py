@@ -111,15 +111,20 @@ def need_lines(need: Draft, keys: dict[str, str], taken: set[str]) -> Iterator[s
         copies = (f"{{ folder = {quoted(keys[folder])}, name = {quoted(name)} }}" for folder, name in need.also)
         yield f"also = [{', '.join(copies)}]"
     for key in need.keys:
-        yield from ("", "[[need.key]]", f"name = {quoted(key.name)}")
-        if key.bytes is not None:
-            yield f"bytes = {key.bytes}"
-        if key.sha256:
-            yield f"sha256 = {quoted(key.sha256)}"
-        if key.level is Level.EXTRA:
-            yield f"level = {quoted(key.level)}"
+        yield from _key_lines(key)
     for accept in need.accepts:
         yield from ("", "[[need.accept]]", *accept_lines(accept))
+
+
+def _key_lines(key: Key) -> Iterator[str]:
+    """The lines of a key that a key file must have."""
+    yield from ("", "[[need.key]]", f"name = {quoted(key.name)}")
+    if key.bytes is not None:
+        yield f"bytes = {key.bytes}"
+    if key.sha256:
+        yield f"sha256 = {quoted(key.sha256)}"
+    if key.level is Level.EXTRA:
+        yield f"level = {quoted(key.level)}"
 
 
 def accept_lines(accept: Accept) -> Iterator[str]:

@@ -73,11 +73,11 @@ def check_files(
             yield _with_remedies(checked, mends[path]) if path in mends else checked
     named = looked.named | _to_be_named(mends.values(), sizes)
     lone = {checked.path: checked for checked in lone_images(sizes, named)}
-    for path, size in sizes.items():
+    for path in sizes:
         if only not in ("", path):
             continue
         if path.lower().endswith(COMPRESSED):
-            yield check_compressed(path, size, _start(reader, path))
+            yield check_compressed(path, sizes[path], _start(reader, path))
         if path.lower().endswith(IMAGES) and (image := _check_image(path, sizes, reader, named, lone.get(path))):
             yield image
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from typing import Any
 
@@ -117,39 +117,28 @@ class Reader:
 
     def read_clean(self, rows: Rows) -> list[Values]:
         """The values column by column, each looked over in one go; empty if any needs a closer look."""
-        columns: list[Iterable[Any]] = []
         if not rows:
             return []
+        columns: list[Iterable[Any]] = []
         for name, column in zip(self._attributes, zip(*rows, strict=True), strict=True):
-            there = [raw for raw in column if raw]
-            if name in HEX_LENGTHS:
-                if len(there) < len(column) or set(map(len, there)) != {HEX_LENGTHS[name]}:
-                    return []
-                joined = " ".join(there).lower()
-                try:
-                    bytes.fromhex(joined)
-                except ValueError:
-                    return []
-                columns.append(joined.split(" "))
-            elif name == "size":
-                if (
-                    len(there) < len(column)
-                    or not all(map(str.isdecimal, there))
-                    or max(map(len, there), default=0) > SIZE_DIGITS
-                ):
-                    return []
-                columns.append(map(int, there))
-            elif name in self._meant:
-                meant = self._meant[name]
-                if not meant.keys() >= set(there):
-                    return []
-                columns.append([meant[raw] if raw else _UNSAID[name] for raw in column])
-            elif list(map(str.strip, there)) != there or "=" in "".join(there):
+            if (clean := self._clean(name, column)) is None:
                 return []
-            else:
-                columns.append(column)
+            columns.append(clean)
         names = tuple(self._attributes)
         return [dict(zip(names, row)) for row in zip(*columns)]  # noqa: B905  (checking lengths takes twice as long)
+
+    def _clean(self, name: str, column: Sequence[str]) -> Iterable[Any] | None:
+        """The values of one column; None if any needs a closer look."""
+        there = [raw for raw in column if raw]
+        if name in HEX_LENGTHS:
+            return _clean_digests(there, HEX_LENGTHS[name]) if len(there) == len(column) else None
+        if name == "size":
+            plain = len(there) == len(column) and all(map(str.isdecimal, there))
+            return map(int, there) if plain and max(map(len, there), default=0) <= SIZE_DIGITS else None
+        if name in self._meant:
+            meant = self._meant[name]
+            return [meant[raw] if raw else _UNSAID[name] for raw in column] if meant.keys() >= set(there) else None
+        return column if list(map(str.strip, there)) == there and "=" not in "".join(there) else None
 
 
 _UNSAID = {"state": FileState.GOOD, "optional": False}
@@ -237,6 +226,18 @@ def read_sets(
     `kinds` are those of all sets (`read_kinds`)."""
     for one in _read_sets(nodes, made, tally, preview):
         yield _related(one, made, kinds or {})
+
+
+def _clean_digests(there: list[str], length: int) -> list[str] | None:
+    """Digests of so many hex digits in small letters; None if any is none."""
+    if set(map(len, there)) != {length}:
+        return None
+    joined = " ".join(there).lower()
+    try:
+        bytes.fromhex(joined)
+    except ValueError:
+        return None
+    return joined.split(" ")
 
 
 def _related(one: ArcadeSet, made: FieldMap, kinds: Mapping[str, str]) -> ArcadeSet:

@@ -126,14 +126,13 @@ def _size(column: Column) -> int:
     if HEX_HEAD.search(column.head):
         return 2 if column.share(lambda text: re.fullmatch(r"(0x|\$)?[0-9a-f]+h?", text, re.IGNORECASE)) == 1 else NEVER
     units = [size_unit(value) for value in column.values]
-    share = sum(unit is not None for unit in units) / len(units)
-    if share < 0.6:
+    if sum(unit is not None for unit in units) < 0.6 * len(units):
         return NEVER
-    if sum(bool(unit) for unit in units) > 0.5 * len(units):
+    if sum(map(bool, units)) > 0.5 * len(units):
         return 3
-    figures = [int(re.sub(r"\D", "", value[:40]) or 0) for value in column.values]
     if HEAD_UNIT.search(column.head):
         return 2
+    figures = [int(re.sub(r"\D", "", value[:40]) or 0) for value in column.values]
     if sum(one >= 16 for one in figures) < 0.5 * len(figures):
         return -1
     return 2 if sum(one > 0 and one % 256 == 0 for one in figures) >= 0.6 * len(figures) else 0

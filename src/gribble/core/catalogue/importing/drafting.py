@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 import re
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -111,16 +111,18 @@ def draft_map(path: Path, asked: Asked) -> Drafted:
         name = () if any(said.means("path") for said in asked.fields) else (Said("path", "name"),)
         return _of_rows(path, looks, asked._replace(fields=(*asked.fields, *name)), _Found(rows))
     if looks.format is ListFormat.KEYS:
-        nodes = list(itertools.islice(key_nodes(path, looks, lambda _bytes: None), SAMPLE_ROWS))
-        rows, others = ([node.attributes for node in some] for some in parted(nodes))
-        common = {key: word for one in others for key, word in one.items() if key != SECTION}
-        title = next((one[SECTION] for one in others if SECTION in one), "")
-        if not rows:
-            raise GribbleError(f"{path} has no records: neither sections nor numbered keys", fix=BY_HAND)
-        return _of_rows(path, looks, asked, _Found(rows, common=common, title=title))
-    if looks.format is ListFormat.XML:
-        return _of_tree(path, looks, asked, xml_tree(path))
-    return _of_tree(path, looks, asked, json_tree(path, looks))
+        return _of_rows(path, looks, asked, _of_keys(path, looks))
+    return _of_tree(path, looks, asked, xml_tree(path) if looks.format is ListFormat.XML else json_tree(path, looks))
+
+
+def _of_keys(path: Path, looks: Looks) -> _Found:
+    """The records of a file of keys and values. Raises GribbleError if there are none."""
+    nodes = list(itertools.islice(key_nodes(path, looks, lambda _bytes: None), SAMPLE_ROWS))
+    rows, others = ([node.attributes for node in some] for some in parted(nodes))
+    if not rows:
+        raise GribbleError(f"{path} has no records: neither sections nor numbered keys", fix=BY_HAND)
+    common = {key: word for one in others for key, word in one.items() if key != SECTION}
+    return _Found(rows, common=common, title=next((one[SECTION] for one in others if SECTION in one), ""))
 
 
 class _Found(Struct, frozen=True):
@@ -181,11 +183,16 @@ def _good_tables(path: Path, looks: Looks, asked: Asked, bad: dict[str, None]) -
     if not good and asked.to in ("", "sheet"):
         good = [one for one in groups.items() if _names_files(*one)]
     if not good:
-        shown = _shown(one for one in groups.items() if one[1])
-        said = "that says what plays" if asked.to == "plays" else "with names of files and their digests"
-        what = f"has no table {said}" if shown else "has no table"
-        raise GribbleError(f"{path} {what}", fix=f"It has: {shown}." if shown else _looked_for(path, looks))
+        raise _no_table(path, looks, asked, groups.items())
     return looks, sorted(good, key=lambda one: -len(one[1]))
+
+
+def _no_table(path: Path, looks: Looks, asked: Asked, tables: Iterable[_Table]) -> GribbleError:
+    """What is to be said of a list none of whose tables can be taken over."""
+    shown = _shown(one for one in tables if one[1])
+    said = "that says what plays" if asked.to == "plays" else "with names of files and their digests"
+    what = f"has no table {said}" if shown else "has no table"
+    return GribbleError(f"{path} {what}", fix=f"It has: {shown}." if shown else _looked_for(path, looks))
 
 
 def _together(good: list[_Table], asked: Asked) -> tuple[_Found, list[tuple[Head, list[str]]], list[_Table]]:
@@ -320,12 +327,17 @@ def _of_rows(path: Path, looks: Looks, asked: Asked, found: _Found) -> Drafted:
         found = structs.replace(found, notes=(*found.notes, NAMES_ALONE))
     if to == "sheet":
         guesses += _said_above(found, {one.field for one in guesses})
-    nothing = [said for said in asked.fields if said.field == NOTHING]
-    gone = {said for said in nothing if any(said.means(one.column) for one in guesses)}
-    guesses = [one for one in guesses if not any(said.means(one.column) for said in gone)]
+    guesses, gone = _taken_out(guesses, asked.fields)
     refuse_unmet(asked.fields, met | gone, [one.name for one in columns])
     guesses = [_with_names(one, found.also) for one in guesses]
     return _named(_flat(to, looks, columns, found, guesses), path, asked, found.common, found.title, found.root)
+
+
+def _taken_out(guesses: list[Guess], said: Iterable[Said]) -> tuple[list[Guess], set[Said]]:
+    """The guesses without those of which somebody says that they are nothing, and what of that was met."""
+    nothing = [one for one in said if one.field == NOTHING]
+    gone = {one for one in nothing if any(one.means(guess.column) for guess in guesses)}
+    return [guess for guess in guesses if not any(one.means(guess.column) for one in gone)], gone
 
 
 def _of_sets(guesses: list[Guess], columns: list[Column], found: _Found) -> list[Guess]:
@@ -382,24 +394,27 @@ def _by_thousands(size: Guess) -> Guess:
 def _standing_above(column: str, from_: str, words: tuple[str, ...], fields: set[str]) -> list[Guess]:
     """What the words say that are above records: how much these are needed, else on which machines."""
     levels = {word: level_said(word) for word in words}
-    others = [word for word in words if not levels[word]]
+    others = tuple(word for word in words if not levels[word])
     guesses = []
     if any(levels.values()) and not fields & {"level", "unneeded"}:
         told = ", ".join(f"{word} is {level}" for word, level in levels.items() if level)
         rule = Field(from_=from_, values={**levels, "*": ""})
         guesses.append(Guess(field="level", column=column, rules=(rule,), degree=Degree.LIKELY,
                              reason="says how much the files are needed", words=told))  # fmt: skip
-    if "folder" not in fields and others and all(word.endswith("/") for word in others):
-        rule = Field(from_=from_, suffix="/")
-        guesses.append(Guess(field="folder", column=column, rules=(rule,), degree=Degree.LIKELY,
-                             reason="folders with files below them", samples=tuple(others[:3])))  # fmt: skip
-    elif "machine" not in fields and others and (len(others) > 1 or from_ != HEADING):
-        mixed = len(others) < len(words)
-        rule = Field(from_=from_, values={**{word: word for word in others}, "*": ""} if mixed else {})
+    return [*guesses, *_grouping(column, from_, others, fields, mixed=len(others) < len(words))] if others else guesses
+
+
+def _grouping(column: str, from_: str, words: tuple[str, ...], fields: set[str], *, mixed: bool) -> Iterator[Guess]:
+    """The folders, else the machines, that some words above records are; among others if they are `mixed`."""
+    if "folder" not in fields and all(word.endswith("/") for word in words):
+        rule, field, reason = Field(from_=from_, suffix="/"), "folder", "folders with files below them"
+    elif "machine" not in fields and (len(words) > 1 or from_ != HEADING):
+        rule = Field(from_=from_, values={**{word: word for word in words}, "*": ""} if mixed else {})
+        field = "machine"
         reason = "there are similar tables below it" if from_ == HEADING else "there are files in it"
-        guesses.append(Guess(field="machine", column=column, rules=(rule,), degree=Degree.LIKELY, reason=reason,
-                             samples=tuple(others[:3])))  # fmt: skip
-    return guesses
+    else:
+        return
+    yield Guess(field=field, column=column, rules=(rule,), degree=Degree.LIKELY, reason=reason, samples=words[:3])
 
 
 def _flat(to: str, looks: Looks, columns: list[Column], found: _Found, guesses: list[Guess]) -> Drafted:
@@ -488,19 +503,25 @@ def _of_tree(path: Path, looks: Looks, asked: Asked, tree: Tree) -> Drafted:
         record = tree.records.rpartition("/")[2]
         sets, files = _all_words(path, sets, record), _all_words(path, files, tree.inner.rpartition("/")[2])
     sets, files, discs = in_order(sets), in_order(files), in_order(_disc_guesses(tree))
-    used = {one.column for one in sets} | {_beside(rule) for one in sets for rule in one.rules if rule.first}
-    names = _names(sets, columns)
-    left = _left_over(columns, used, names) | _left_over(within, {one.column for one in files}, names, f"{tree.inner}/")
     drafted = Drafted(
         to="roster",
         made=_tree_map(looks, tree, sets, files, discs),
         guesses=tuple(sets),
         inner=tuple(files),
         discs=tuple(discs),
-        left=_by_weight(left),
+        left=_by_weight(_left_of_tree(columns, within, sets, files, tree.inner)),
         looks=looks,
     )
     return _named(drafted, path, asked, tree.common, tree.title, tree.root)
+
+
+def _left_of_tree(
+    columns: list[Column], within: list[Column], sets: list[Guess], files: list[Guess], inner: str
+) -> dict[str, Weight]:
+    """What nothing is taken from, of sets and of the records within them, with what it could be."""
+    used = {one.column for one in sets} | {_beside(rule) for one in sets for rule in one.rules if rule.first}
+    names = _names(sets, columns)
+    return _left_over(columns, used, names) | _left_over(within, {one.column for one in files}, names, f"{inner}/")
 
 
 _OF_SETS = frozenset(["parent", "bios", "devices", "year", "maker", "plays", "variants"])

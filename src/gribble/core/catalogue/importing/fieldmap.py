@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -151,25 +151,28 @@ def _check(made: FieldMap, target: str, mistakes: Mistakes) -> None:
         _check_fields(made.fields, PLAYS_FIELDS, "fields", mistakes)
         if "plays" not in made.fields:
             mistakes.add("fields.plays", "is missing: how does it play?")
-        return
-    if target == "sheet":
+    elif target == "sheet":
         _check_fields(made.fields, SHEET_FIELDS, "fields", mistakes)
         if "name" not in made.fields:
             mistakes.add("fields.name", "is missing: what is each file called?")
+        if not isinstance(made.sheet.get("emulator"), str):
+            mistakes.add("sheet.emulator", "is missing")
     else:
-        known = SET_FIELDS if made.files else (*SET_FIELDS, *FILE_FIELDS)
-        _check_fields(made.fields, known, "fields", mistakes)
-        if "set" not in made.fields:
-            mistakes.add("fields.set", "is missing: which set is it?")
-        if made.files:
-            _check_fields(made.files.fields, FILE_FIELDS, "files", mistakes)
-        if made.discs:
-            _check_fields(made.discs.fields, DISC_FIELDS, "discs", mistakes)
-        for key in ("emulator", "release"):
-            if not isinstance(made.roster.get(key), str):
-                mistakes.add(f"roster.{key}", "is missing")
-    if target == "sheet" and not isinstance(made.sheet.get("emulator"), str):
-        mistakes.add("sheet.emulator", "is missing")
+        _check_roster(made, mistakes)
+
+
+def _check_roster(made: FieldMap, mistakes: Mistakes) -> None:
+    known = SET_FIELDS if made.files else (*SET_FIELDS, *FILE_FIELDS)
+    _check_fields(made.fields, known, "fields", mistakes)
+    if "set" not in made.fields:
+        mistakes.add("fields.set", "is missing: which set is it?")
+    if made.files:
+        _check_fields(made.files.fields, FILE_FIELDS, "files", mistakes)
+    if made.discs:
+        _check_fields(made.discs.fields, DISC_FIELDS, "discs", mistakes)
+    for key in ("emulator", "release"):
+        if not isinstance(made.roster.get(key), str):
+            mistakes.add(f"roster.{key}", "is missing")
 
 
 def _check_fields(fields: dict[str, Rules], known: tuple[str, ...], where: str, mistakes: Mistakes) -> None:
@@ -177,19 +180,24 @@ def _check_fields(fields: dict[str, Rules], known: tuple[str, ...], where: str, 
         if name not in known:
             mistakes.add(f"{where}.{name}", f"is not a field here{suggest(name, list(known))}")
         for one in rules:
-            if one.unit and one.unit not in UNITS and not (one.binary and one.unit in _OF_BINARY):
-                mistakes.add(f"{where}.{name}.unit", f'"{one.unit}" should be one of {", ".join(UNITS)}')
-            if one.decimal not in ("", ".", ","):
-                mistakes.add(f"{where}.{name}.decimal", 'should be "." or ","')
-            if "" in one.split:
-                mistakes.add(f"{where}.{name}.split", "is empty")
-            if not one.from_:
-                mistakes.add(f"{where}.{name}.from", "is empty")
-            for word in one.values.values() if name in WORDS else ():
-                if word and word not in WORDS[name]:
-                    mistakes.add(f"{where}.{name}.values", f'"{word}" should be one of {", ".join(WORDS[name])}')
+            _check_rule(one, WORDS.get(name, ()), f"{where}.{name}", mistakes)
         if not rules:
             mistakes.add(f"{where}.{name}", "has no rule")
+
+
+def _check_rule(rule: Field, words: Collection[str], where: str, mistakes: Mistakes) -> None:
+    """One rule of a field, which takes some `words` only, if any."""
+    if rule.unit and rule.unit not in UNITS and not (rule.binary and rule.unit in _OF_BINARY):
+        mistakes.add(f"{where}.unit", f'"{rule.unit}" should be one of {", ".join(UNITS)}')
+    if rule.decimal not in ("", ".", ","):
+        mistakes.add(f"{where}.decimal", 'should be "." or ","')
+    if "" in rule.split:
+        mistakes.add(f"{where}.split", "is empty")
+    if not rule.from_:
+        mistakes.add(f"{where}.from", "is empty")
+    for word in rule.values.values() if words else ():
+        if word and word not in words:
+            mistakes.add(f"{where}.values", f'"{word}" should be one of {", ".join(words)}')
 
 
 def with_said(text: str, to: str, said: dict[str, str]) -> str:

@@ -36,10 +36,7 @@ class _Points(NamedTuple):
 def guess_fields(columns: Sequence[Column], fields: Collection[str]) -> list[Guess]:
     """The fields that some columns have, each column taken once but by several digests."""
     free = {column.name: column for column in columns if column.values}
-    found = []
-    for name in HEX_LENGTHS:
-        if guess := _digest(name, list(free.values())):
-            found.append(guess)
+    found = [guess for name in HEX_LENGTHS if (guess := _digest(name, list(free.values())))]
     for one in found:
         free.pop(one.column, None)
     points = [_points(field, column) for field in fields for column in free.values()]
@@ -47,12 +44,11 @@ def guess_fields(columns: Sequence[Column], fields: Collection[str]) -> list[Gue
     taken: set[str] = set()
     for best in sorted(points, key=lambda one: (-one.total, -one.head)):
         key = _STAND_FOR.get(best.field, best.field)
-        if key in taken or best.column.name not in free:
-            continue
-        rivals = [one for one in points if one.column.name in free and _is_rival(one, best)]
-        taken.add(key)
-        free.pop(best.column.name)
-        found.append(_made(key, best, rivals))
+        if key not in taken and best.column.name in free:
+            rivals = [one for one in points if one.column.name in free and _is_rival(one, best)]
+            taken.add(key)
+            free.pop(best.column.name)
+            found.append(_made(key, best, rivals))
     if "title" in fields and "title" not in taken:
         found += _called_as_names(free.values())
     return in_order(_doubting(one, free.values(), columns) if one.field == "name" else one for one in found)
@@ -129,25 +125,21 @@ _BY_SHAPE = {"name": 3, "size": 2, "year": 3, "kind": 3, "set kind": 3, "level":
 def _made(field: str, best: _Points, rivals: list[_Points]) -> Guess:
     column = best.column
     rules, words, assumed, unsure = rules_for(best.field, column)
-    degree = Degree.SURE if best.total >= 5 else Degree.LIKELY if best.total >= 3 else Degree.DOUBTFUL
-    if best.fit < 0 or unsure:
-        degree = Degree.DOUBTFUL
-    second = ""
     reasons = ["called so"] if best.head else []
     reasons += [_SHAPES[best.field]] if best.fit > 0 and best.field in _SHAPES else []
     if rivals:
-        degree = Degree.DOUBTFUL
         other = rivals[0]
-        second = f"{other.column.name}={other.field}"
         same = other.column is column
         reasons.append(f"it could also be {other.field}" if same else f"{other.column.head} would also fit")
     if unsure:
         reasons.append(unsure)
-    if assumed and degree is not Degree.DOUBTFUL:
-        degree = Degree.ASSUMED
+    if rivals or unsure or best.fit < 0 or best.total < 3:
+        degree = Degree.DOUBTFUL
+    else:
+        degree = Degree.ASSUMED if assumed else Degree.SURE if best.total >= 5 else Degree.LIKELY
     return Guess(
         field=field, column=column.name, rules=rules, degree=degree, reason=", ".join(reasons), words=words,
-        samples=_samples(column), other=second,
+        samples=_samples(column), other=f"{rivals[0].column.name}={rivals[0].field}" if rivals else "",
     )  # fmt: skip
 
 

@@ -83,19 +83,7 @@ def table_rows(
 ) -> Iterator[tuple[Head, list[str]]]:
     """Every row of the tables in a list, with the head of its table; each begins with an empty row. What stands under a
     heading that says that it is bad is `left` out. Raises GribbleError, OSError, UnicodeDecodeError."""
-    rows: Iterable[Row]
-    if looks.format is ListFormat.WORKBOOK:
-        rows = rows_apart(path, looks.format)
-    elif looks.format in (ListFormat.CSV, ListFormat.TSV):
-        rows = csv_rows(path, looks.encoding, looks.delimiter, advance)
-    elif looks.format is ListFormat.HTML:
-        rows = (row for row in page_rows(path, looks, advance) if row.grid)
-    elif looks.format is ListFormat.LIST:
-        text = whole_text(path, looks, advance)
-        rows = rows_apart(path, looks.format, looks.encoding) if is_page(text) else entry_rows(lines_of(text))
-    else:
-        text = whole_text(path, looks, advance)
-        rows = pipe_rows(text) if looks.format is ListFormat.MARKDOWN else aligned_rows(text)
+    rows = _rows(path, looks, advance)
     try:
         bad: dict[str, bool] = {}
         for head, cells in tables_of(rows):
@@ -107,6 +95,21 @@ def table_rows(
                 left[head.heading] = None
     except GribbleError as error:
         raise (error if str(path) in error.what else GribbleError(f"{path}, {error.what}", fix=error.fix)) from error
+
+
+def _rows(path: Path, looks: Looks, advance: Advance) -> Iterable[Row]:
+    """The rows of a list's tables, as its format has them."""
+    match looks.format:
+        case ListFormat.WORKBOOK:
+            return rows_apart(path, looks.format)
+        case ListFormat.CSV | ListFormat.TSV:
+            return csv_rows(path, looks.encoding, looks.delimiter, advance)
+        case ListFormat.HTML:
+            return (row for row in page_rows(path, looks, advance) if row.grid)
+    text = whole_text(path, looks, advance)
+    if looks.format is ListFormat.LIST:
+        return rows_apart(path, looks.format, looks.encoding) if is_page(text) else entry_rows(lines_of(text))
+    return pipe_rows(text) if looks.format is ListFormat.MARKDOWN else aligned_rows(text)
 
 
 def page_rows(path: Path, looks: Looks, advance: Advance) -> Iterator[Row]:

@@ -53,12 +53,18 @@ def emulator_of(common: Mapping[str, str], title: str, path: Path, root: str = "
     if root and any(plain(key) in _RELEASE_KEYS for key in common) and plain(root) not in STOP_WORDS | _ROOTS:
         return Named(slug(root), "the outermost element")
     for text, source in ((title, "the title"), (_stem(path), "its file's name, which is assumed")):
-        if match := _NAMED.search(text):
-            return Named(slug(match["of"] or match["it"]), source)
-        words = [word for word in plain(_RELEASE.sub(" ", text)).split() if word not in STOP_WORDS]
-        if len(words) == 1 and slug(words[0]) != "file":
-            return Named(slug(words[0]), source)
+        if name := _emulator_in(text):
+            return Named(name, source)
     return None
+
+
+def _emulator_in(text: str) -> str:
+    """The emulator that a title or a file's name speaks of; empty if that is not plain."""
+    if match := _NAMED.search(text):
+        return slug(match["of"] or match["it"])
+    words = [word for word in plain(_RELEASE.sub(" ", text)).split() if word not in STOP_WORDS]
+    name = slug(words[0]) if len(words) == 1 else ""
+    return "" if name == "file" else name
 
 
 def release_of(common: Mapping[str, str], title: str, path: Path) -> Named | None:

@@ -11,7 +11,7 @@ from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.paths import base, join, name_fault, parent, path_fault
 from gribble.core.catalogue.importing.build import Reader, Values, called, note_left_over, say_absent, used_by
 from gribble.core.catalogue.importing.nodes import Node
-from gribble.core.catalogue.importing.values import ValueFault
+from gribble.core.catalogue.importing.values import Part, ValueFault
 from gribble.core.catalogue.importing.words import level_said
 from gribble.core.catalogue.writing import Draft, DraftSheet
 from gribble.core.records.imported import FieldMap, Preview, Tally, Understood
@@ -166,21 +166,23 @@ def _accepts(values: Values) -> list[Accept]:
         raise ValueFault(
             f"has {count} contents by one digest, but {len(digests[odd])} by its {odd}: which of them belong together?"
         )
+    others = {name: _one_for_each(name, values[name], count) for name in _OF_CONTENT if values.get(name)}
     made = []
     for place in range(count):
-        more: Values = {}
-        for name in ("label", "region", "version", "size"):
-            found = values.get(name, [])
-            if len(found) not in (0, 1, count):
-                raise ValueFault(
-                    f"has {count} contents, but {len(found)} values of {name}: which of them belong together?"
-                )
-            if found:
-                more[name] = found[place if len(found) == count else 0].text
-        said = next((found[place].label for found in digests.values() if found[place].label), "")
-        if said:
+        more: Values = {name: found[place].text for name, found in others.items()}
+        if said := next((found[place].label for found in digests.values() if found[place].label), ""):
             more.setdefault("label", said)
         known = {name: found[place].text for name, found in digests.items()}
         if more or known:  # else nothing is known of it
             made.append(structs.replace(Accept(**more), **known))
     return made
+
+
+_OF_CONTENT = ("label", "region", "version", "size")
+
+
+def _one_for_each(name: str, found: list[Part], count: int) -> list[Part]:
+    """What a row says of its contents, once for each of them. Raises ValueFault if it says too little or too much."""
+    if len(found) not in (1, count):
+        raise ValueFault(f"has {count} contents, but {len(found)} values of {name}: which of them belong together?")
+    return found if len(found) == count else found * count

@@ -33,10 +33,8 @@ class Node(Struct, eq=False, array_like=True):
         """Every value at a path: `@name`, `inner`, `inner/@name`; `.` is the node's own text."""
         if path[0] == "^":  # what the record is in says so
             return [self.attributes[path]] if path in self.attributes else []
-        if "/" not in path and path[0] not in "@.":
-            if not self.children and path in self.attributes:  # a column
-                return [self.attributes[path]]
-            return [child.text.strip() for child in self.children if child.tag == path]
+        if "/" not in path and path[0] not in "@." and not self.children and path in self.attributes:  # a column
+            return [self.attributes[path]]
         way, _, last = path.rpartition("/")
         nodes = self.inner(way) if way else [self]
         if last.startswith("@"):

@@ -29,23 +29,31 @@ def related(guesses: list[Guess], columns: list[Column], kinds: Mapping[str, str
     naming = _referring(guesses, columns, {one.column for one in others})
     within = [one for one in naming if "/" in one.name]
     refer = [one for one in naming if "/" not in one.name]
+    said = [one for one in guesses if one.field in ("parent", "bios")]
     if within and not any(one.field == "devices" for one in others):
         samples = tuple(itertools.islice(within[0].words, 3))
         others.append(
             Guess(field="devices", column=within[0].name, rules=(Field(from_=within[0].name),), degree=Degree.LIKELY,
                   reason="names sets, several to a record", samples=samples)
         )  # fmt: skip
+    names = {column.name for column in naming}
     doubted = [
         structs.replace(one, degree=Degree.DOUBTFUL, reason=f"{one.reason}, but names no sets of the list")
-        for one in guesses
-        if one not in others and one.column not in {column.name for column in naming}
+        for one in said
+        if one.column not in names
     ]
+    return [*others, *_told_apart(refer, guesses, kinds), *doubted]
+
+
+def _told_apart(refer: list[Column], guesses: list[Guess], kinds: Mapping[str, str]) -> list[Guess]:
+    """What the columns are that name sets."""
     if len(refer) == 1:
-        return [*others, *_alone(refer[0], guesses, kinds), *doubted]
+        return _alone(refer[0], guesses, kinds)
     if len(refer) == 2:
         fewer, more = sorted(refer, key=lambda one: len(one.values))
-        return [*others, *_both(fewer, more, guesses), *doubted]
-    return [*others, *(one for one in guesses if one.column in {column.name for column in refer}), *doubted]
+        return _both(fewer, more, guesses)
+    names = {column.name for column in refer}
+    return [one for one in guesses if one.column in names]
 
 
 _SOUNDS = (".wav", ".flac", ".ogg", ".mp3", ".aiff", ".aif")
