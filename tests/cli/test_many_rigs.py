@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import zipfile
 from collections import Counter
 from pathlib import Path
@@ -44,6 +45,19 @@ def read(monkeypatch: pytest.MonkeyPatch) -> Counter[str]:
     for module in ("gribble.stores.files", "gribble.stores.rigs", "gribble.stores.local"):
         monkeypatch.setattr(f"{module}.read_blocks", counting, raising=False)
     return counted
+
+
+def test_what_is_remembered_of_rigs_is_written_once_for_all_of_them(
+    gribble: Gribble, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    flushed: Counter[int] = Counter()
+    rigs, real = 0, os.fsync
+    monkeypatch.setattr(os, "fsync", lambda handle: flushed.update([rigs]) or real(handle))
+    for rigs in (2, 8):
+        world = many(tmp_path / str(rigs))
+        config(world, rigs={rig: rig for rig in RIGS[:rigs]})
+        gribble("check", cwd=world, code=1)
+    assert 0 < flushed[8] == flushed[2] < 8
 
 
 def test_one_plan_for_eight_rigs_reads_each_source_once(gribble: Gribble, tmp_path: Path, read: Counter[str]) -> None:

@@ -77,9 +77,12 @@ def look(config: Config, catalogue: Catalogue, scope: Scope, surveyor: Surveyor,
         for name in config.rig
     )
     rigs = [without_moved(one, config.rig[one.name], catalogue.sheets) for one in seen]
+    sources = tuple(looker.sources())
+    reach.seen.note(*looker.here)
+    reach.sources.note(*looker.met)
     return World(
         rigs=tuple(rigs),
-        sources=tuple(looker.sources()),
+        sources=sources,
         away=tuple(looker.away),
         displaced=tuple(looker.attics()),
         known=KnownContents(catalogue.sheets.values()),
@@ -234,7 +237,8 @@ def _went(path: Path, status: os.stat_result | None) -> bool:
 
 
 class _Looker:
-    """Looks at rigs, sources and attics one by one; `passed` is what could not be looked into."""
+    """Looks at rigs, sources and attics one by one; `passed` is what could not be looked into, `here` are the roots of
+    rigs that are there, and `met` the sources that are."""
 
     def __init__(self, config: Config, scope: Scope, surveyor: Surveyor, reach: Reach) -> None:
         """Raises GribbleError if a source is a rig at once."""
@@ -245,6 +249,8 @@ class _Looker:
         self._sources = frozenset(map(Path, (*config.source_folders, *scope.sources)))
         self.passed: list[Skipped] = []
         self.away: list[Away] = []
+        self.here: list[Path] = []
+        self.met: list[Source] = []
         for name, root in self._roots.items():
             if any(same_place(root, folder) for folder in self._sources):
                 raise GribbleError(
@@ -270,7 +276,7 @@ class _Looker:
             return self._away(name, root, fitted, away)
         if _went(root, status):
             return self._away(name, root, fitted, f"{root} went away while Gribble looked at it")
-        self._reach.seen.note(root)
+        self.here.append(root)
         kind, label = volume_of(root) if any(one.root != Root() for one in fitted) else ("", "")
         volume = Volume(kind=kind, label=label, folds_case=folds_case(config.volume, root))
         seen = self._seen(name, survey, fitted, volume)
@@ -368,7 +374,7 @@ class _Looker:
                 self._note_away(source, f"{path} went away while Gribble looked at it")
                 continue
             self.passed += in_place(survey)
-            self._reach.sources.note(source)
+            self.met.append(source)
             yield survey
 
     def _note_away(self, source: Source, why: str, *, emptied: bool = False) -> None:

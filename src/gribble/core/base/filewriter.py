@@ -147,20 +147,21 @@ def changing(target: Path) -> Iterator[Changing]:
         yield file
 
 
-def note_record(path: Path, made: Callable[[Any], Any]) -> None:
+def note_record(path: Path, made: Callable[[Any], Any], *, flushed: bool = True) -> None:
     """Change a small record of Gribble's own, a file of JSON: `made` makes the new value from the old one, which is
-    None if none can be read. Where it cannot be written, nothing is lost but what it would have said."""
+    None if none can be read. Where it cannot be written, nothing is lost but what it would have said; where it is not
+    `flushed`, that is so in a power cut, too."""
     with contextlib.suppress(OSError, UnicodeEncodeError, GribbleError):
         path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
         if is_link(path.parent) or is_link(path):
             return  # what is Gribble's own is never reached through a link
         with locked(path.parent, RECORD_SECONDS):
-            put_own(path, json.dumps(made(read_record(path)), sort_keys=True).encode())
+            put_own(path, json.dumps(made(read_record(path)), sort_keys=True).encode(), flushed=flushed)
 
 
-def put_own(path: Path, data: bytes) -> None:
+def put_own(path: Path, data: bytes, *, flushed: bool = True) -> None:
     """Write a small file of Gribble's own, in a folder that is `locked` or a rig's that is. Raises OSError."""
-    with _Work(path.parent, [data]) as work:
+    with _Work(path.parent, [data], flushed=flushed) as work:
         work.come(path, stamp_of(path), PRIVATE)
 
 
@@ -304,16 +305,19 @@ def stamp_at(target: Path) -> Stamp | None:
 
 
 class _Work:
-    """A work file with a content, written and flushed; at the end it has come to its place, or is gone."""
+    """A work file with a content, written and flushed (unless all of it can be made again); at the end it has come to
+    its place, or is gone."""
 
-    def __init__(self, folder: Path, blocks: Iterable[bytes]) -> None:
+    def __init__(self, folder: Path, blocks: Iterable[bytes], *, flushed: bool = True) -> None:
+        self._flushed = flushed
         self._path, handle = _create(folder)
         self._stream = os.fdopen(handle, "wb")
         try:
             for block in blocks:
                 self._stream.write(block)
             self._stream.flush()
-            flush_file(handle)
+            if flushed:
+                flush_file(handle)
         except BaseException:
             self._drop()
             raise
@@ -349,7 +353,8 @@ class _Work:
                 with contextlib.suppress(OSError):
                     os.chown(self._path, status.st_uid, status.st_gid)
             replace(self._path, place)
-        flush_folder(place.parent)
+        if self._flushed:
+            flush_folder(place.parent)
 
 
 def _come_new(path: Path, place: Path) -> None:

@@ -112,11 +112,14 @@ class RosterStore:
     ) -> tuple[Roster | None, list[Mistake]]:
         """A roster by its store, which is made first where there is none. Raises OSError, sqlite3.DatabaseError."""
         memo, status, now = _Memo(folder), os.fstat(stream.fileno()), time.time_ns()
-        digest = memo.digest(path, status)
+        digest, fresh = memo.digest(path, status), None
         if digest is None and memo.stores:
-            digest = memo.note(path, _Seen.of(status, now, digest_of(stream)))
+            fresh = _Seen.of(status, now, digest_of(stream))
+            digest = fresh.digest
             stream.seek(0)
         if digest and memo.is_as_made(digest):
+            if fresh:
+                memo.note(path, fresh)
             with contextlib.suppress(sqlite3.DatabaseError, OSError, *UNREADABLE):
                 return open_store(folder / name_of(digest), path)
         if listener:
@@ -174,7 +177,7 @@ class _Memo:
             )
         return False
 
-    def note(self, path: Path, seen: _Seen, *, made: bool = False) -> str:
+    def note(self, path: Path, seen: _Seen, *, made: bool = False) -> None:
         """Remember a roster, and its store if that was `made`; rosters that are no more are forgotten, their stores are
         removed, and so is what a kill has left. Where this cannot be written, there is only more to do the next time.
         Raises OSError if the store is gone."""
@@ -191,8 +194,7 @@ class _Memo:
             self._notes = _Notes(rosters, {**stores, **new})
             return msgspec.to_builtins(self._notes)
 
-        note_record(self._place, changed)
-        return seen.digest
+        note_record(self._place, changed, flushed=False)
 
     def _clear(self, needed: set[str]) -> None:
         for other in self._folder.iterdir():

@@ -69,18 +69,20 @@ class SeenSources:
             return f"another volume is at {source.at}"
         return ""
 
-    def note(self, source: Source) -> None:
-        """Remember a source that is there now, and what was at its place before no more; where that cannot be written,
-        nothing is lost but this memory."""
-        place, before = Path(source.at), self._seen.get(source.known_at)
+    def note(self, *sources: Source) -> None:
+        """Remember sources that are there now, and what was at their places before no more; where that cannot be
+        written, nothing is lost but this memory."""
+        new: dict[str, Seen] = {}
         now = time.time()
-        mark = mark_of(place)
-        if self._path is None or (before and before.mark == mark and _day(before.when) == _day(now)):
-            return
-        within = "" if not mark else os.path.relpath(os.path.realpath(place), mount_point(place))
-        new = {source.known_at: Seen(now, mark, within)}
-        self._seen = {**self._seen, **new}
-        note_record(self._path, lambda found: {**_seen_of(found), **new})
+        for source in sources:
+            place, before = Path(source.at), self._seen.get(source.known_at)
+            mark = mark_of(place)
+            if not before or before.mark != mark or _day(before.when) != _day(now):
+                within = "" if not mark else os.path.relpath(os.path.realpath(place), mount_point(place))
+                new[source.known_at] = Seen(now, mark, within)
+        if new and self._path is not None:
+            self._seen = {**self._seen, **new}
+            note_record(self._path, lambda found: {**_seen_of(found), **new})
 
 
 def _seen_of(found: Any) -> dict[str, Seen]:
@@ -177,13 +179,13 @@ class SeenRigs:
             f"gribble doctor --accept {name} takes it for the rig"
         )
 
-    def note(self, root: Path) -> None:
-        """Remember a root that is there now; where that cannot be written, nothing is lost but this memory."""
-        now = id_at(root)
-        if self._path is None or now is None or self._ids.get(str(root)) == now:
-            return
-        self._ids = {**self._ids, str(root): now}
-        note_record(self._path, lambda found: {**_ids_of(found), str(root): now})
+    def note(self, *roots: Path) -> None:
+        """Remember roots that are there now; where that cannot be written, nothing is lost but this memory."""
+        now = {str(root): id_ for root in roots if (id_ := id_at(root)) is not None}
+        new = {root: id_ for root, id_ in now.items() if self._ids.get(root) != id_}
+        if new and self._path is not None:
+            self._ids = {**self._ids, **new}
+            note_record(self._path, lambda found: {**_ids_of(found), **new})
 
 
 class TakenOut:
