@@ -18,7 +18,7 @@ demo: .venv/installed
 test: .venv/ready
 	PYTHONWARNDEFAULTENCODING=1 $(BIN)/pytest
 	$(BIN)/pytest --ground windows tests/cli/test_placing.py $(ON_GROUNDS)
-	for ground in mac card; do $(BIN)/pytest --ground $$ground $(ON_GROUNDS) || exit 1; done
+	for ground in mac card; do $(BIN)/pytest -n 2 --ground $$ground $(ON_GROUNDS) || exit 1; done
 
 oldest: .venv/oldest/ready
 	.venv/oldest/bin/pytest $(ON_OLDEST)
