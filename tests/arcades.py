@@ -17,7 +17,7 @@ from gribble.core.base.digests import Digests
 from gribble.core.base.kinds import Style
 from gribble.core.catalogue.rosters import LoadedSets
 from gribble.core.records.holding import Archived, Holding
-from gribble.core.records.rig_seen import RigSeen, Volume
+from gribble.core.records.rig_seen import RigSeen, RigVolume
 from gribble.core.records.roster import ArcadeSet, Roster, RosterHead
 from gribble.core.records.set_remedies import SetRemedies
 from gribble.core.survey.facts import word_of
@@ -111,7 +111,12 @@ def cabinet(
     here = listed_whole(own) if listed else HeldHere(own)
     there = listed_whole(elsewhere, "/drawer") if listed else HeldHere(elsewhere, root="/drawer")
     rig = RigSeen(
-        name="den", root="/den", emulators=(), holdings=here, hidden=hidden or {}, volume=Volume(folds_case=folds_case)
+        name="den",
+        root="/den",
+        emulators=(),
+        holdings=here,
+        hidden=hidden or {},
+        volume=RigVolume(folds_case=folds_case),
     )
     return Cabinet(rig, Shape("sets", endings, exact, variants or {}, too=too), [there])
 

@@ -13,7 +13,7 @@ from gribble.core.placing.plan import make_plan
 from gribble.core.records.config import Installed, Liking
 from gribble.core.records.findings import NeedFinding, State
 from gribble.core.records.holding import Holding, Skipped, Why
-from gribble.core.records.rig_seen import RigSeen, Volume
+from gribble.core.records.rig_seen import RigSeen, RigVolume
 from gribble.core.records.sheet import Accept, Also, Need, Reject, Sheet
 from gribble.core.records.steps import Plan
 from gribble.core.sayings.facts import say_all
@@ -41,7 +41,7 @@ def examine(
         root="/den",
         emulators=(fit_sheet(sheet, Installed(release="1", ignore=ignore), Liking(regions, newest)),),
         holdings=HeldHere(held(path, what, "den") for path, what in files.items()),
-        volume=Volume(folds_case=folds_case),
+        volume=RigVolume(folds_case=folds_case),
         odd=odd or {},
     )
     audits = audit([rig], [HeldHere(drawer or [])], Given(known=KnownContents([sheet])))

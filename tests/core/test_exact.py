@@ -10,7 +10,7 @@ from gribble.core.answers.why import answers
 from gribble.core.base.kinds import Format
 from gribble.core.placing.plan import make_plan
 from gribble.core.records.findings import RigAudit
-from gribble.core.records.rig_seen import Volume
+from gribble.core.records.rig_seen import RigVolume
 from gribble.core.records.sheet import Media, Need, Pair, Root, Setting
 from gribble.core.sayings.facts import fix_words, say_all
 from tests.auditing import examine, steps, verdicts
@@ -18,7 +18,7 @@ from tests.making import said
 from tests.needs import held, manifest, need
 
 EXACT = Root(exact_names=True)
-FOLDS = Volume(folds_case=True)
+FOLDS = RigVolume(folds_case=True)
 FOLDING = {"volume": FOLDS, "folders": frozenset({"", "Boot", "disk"})}
 
 
@@ -84,7 +84,7 @@ def test_game_folders_and_partners_are_read_exactly() -> None:
 )  # fmt: skip
 def test_labels_compare_as_the_volume_writes_them(volume: str, label: str, exact: bool, verdict: str) -> None:
     root = Root(label="TernBox", exact_names=exact)
-    found = examine([], {}, rig={"volume": Volume(kind=volume, label=label)}, root=root)
+    found = examine([], {}, rig={"volume": RigVolume(kind=volume, label=label)}, root=root)
     assert [one.verdict for one in found.emulators[0].root] == [verdict]
 
 

@@ -15,7 +15,7 @@ from gribble.core.placing.plan import make_plan
 from gribble.core.records.config import Installed, Liking
 from gribble.core.records.findings import RigAudit
 from gribble.core.records.holding import Holding
-from gribble.core.records.rig_seen import RigSeen, Volume
+from gribble.core.records.rig_seen import RigSeen, RigVolume
 from gribble.core.records.sheet import Level, Need, Reject, Root, Sheet
 from gribble.core.records.steps import Copy, Displace, Extract, Rename
 from gribble.core.sayings.facts import say_all
@@ -92,7 +92,7 @@ class World:
             emulators=(fit_sheet(sheet, Installed(release="1"), Liking(self.regions, self.newest)),),
             holdings=HeldHere(held(path, what, "den") for path, what in files.items()),
             folders=frozenset({"", "boot", "disk"}),
-            volume=Volume(folds_case=self.folds),
+            volume=RigVolume(folds_case=self.folds),
         )
         return audit([rig], [HeldHere(self.held())], Given(known=KnownContents([sheet])))[0]
 

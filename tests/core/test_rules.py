@@ -11,7 +11,7 @@ from gribble.core.base.kinds import Format
 from gribble.core.placing.plan import make_plan
 from gribble.core.records.facts import Spared
 from gribble.core.records.findings import EmulatorAudit, RigAudit, Standing
-from gribble.core.records.rig_seen import Unread, Volume
+from gribble.core.records.rig_seen import RigVolume, Unread
 from gribble.core.records.sheet import (
     IdAt,
     Key,
@@ -281,13 +281,13 @@ def test_partners_by_stem_and_by_id() -> None:
 @pytest.mark.parametrize(
     ("volume", "verdict", "state"),
     [
-        (Volume(kind="fat32", label="box"), {"volume": "sound", "label": "sound"}, "ready"),
-        (Volume(kind="ext4", label="BOX"), {"volume": "wrong", "label": "sound"}, "blocked"),
-        (Volume(kind="exfat", label="OLD"), {"volume": "sound", "label": "wrong"}, "blocked"),
-        (Volume(), {"volume": "unproven", "label": "unproven"}, "ready"),
+        (RigVolume(kind="fat32", label="box"), {"volume": "sound", "label": "sound"}, "ready"),
+        (RigVolume(kind="ext4", label="BOX"), {"volume": "wrong", "label": "sound"}, "blocked"),
+        (RigVolume(kind="exfat", label="OLD"), {"volume": "sound", "label": "wrong"}, "blocked"),
+        (RigVolume(), {"volume": "unproven", "label": "unproven"}, "ready"),
     ],
 )
-def test_what_the_device_demands_of_the_root(volume: Volume, verdict: dict[str, str], state: str) -> None:
+def test_what_the_device_demands_of_the_root(volume: RigVolume, verdict: dict[str, str], state: str) -> None:
     found = examine([], {}, rig={"volume": volume}, root=Root(volume=("fat32", "exfat"), label="BOX"))
     assert {demand.subject.demand: demand.verdict for demand in found.emulators[0].root} == verdict
     assert found.state == state

@@ -14,7 +14,7 @@ from gribble.core.placing.plan import make_plan
 from gribble.core.records.discs import Checked, DiscFault
 from gribble.core.records.findings import EmulatorAudit
 from gribble.core.records.holding import Skipped, Why
-from gribble.core.records.rig_seen import Elsewhere, UnknownEmulator, Volume
+from gribble.core.records.rig_seen import RigLinks, RigVolume, UnknownEmulator
 from gribble.core.records.sheet import Accept, Media, Need, Packing, Pair, Root, Setting
 from tests.auditing import examine
 from tests.needs import accept, held, key, manifest, need
@@ -29,8 +29,8 @@ KEYS = need("keys", "a.keys", kind="keys", accept=(), key=(key("one", "aabb"), k
 TDF = Media(folder="disk", accepts=(".tdf",))
 PAIR = Pair(folder="disk", each="*.crate", wants="{stem}.tag")
 UNREAD = {"boot/a.rom": Skipped("boot/a.rom", "cannot be read: permission denied", kind=Why.UNREAD)}
-FOLDS = Volume(folds_case=True)
-LINKED = {"elsewhere": Elsewhere(outward={"boot": "/elsewhere"})}
+FOLDS = RigVolume(folds_case=True)
+LINKED = {"links": RigLinks(outward={"boot": "/elsewhere"})}
 
 Case = tuple[list[Need], dict[str, str], list[str], dict[str, Any], str | None, bool]
 CASES: dict[str, Case] = {
@@ -62,7 +62,7 @@ CASES: dict[str, Case] = {
         [ROM], {"boot/a.rom": "good"}, [], {"setting": (POINTS,), "settings": {("den", "k.ini"): b"rom = x"}}, PLACE, False,
     ),
     "a settings file that is not there": ([ROM], {"boot/a.rom": "good"}, [], {"setting": (POINTS,)}, None, True),
-    "the volume": ([], {}, [], {"rig": {"volume": Volume(kind="ntfs")}, "root": Root(volume=("fat32",))}, None, True),
+    "the volume": ([], {}, [], {"rig": {"volume": RigVolume(kind="ntfs")}, "root": Root(volume=("fat32",))}, None, True),
     "a loose game": (
         [], {"disk/a.tdf": "g"}, [], {"media": (structs.replace(TDF, packing=Packing.ZIPPED),)}, f"{PLACE} --games", False,
     ),

@@ -152,7 +152,7 @@ def _as_drafted(wish: Wish, drafted: Drafted, draft: str | None, sure: list[Said
     refused: list[Guess] = []
     for one in drafted.doubtful:
         if wish.asks and _is_agreed(wish, one):
-            sure.append(Said(_path_of(drafted, one), one.field))  # at once: the next answer may begin everything anew
+            sure.append(Said(_path_of(drafted, one), one.field))  # now, since the next answer may start it again
         else:
             refused.append(one)
     agreed = [one for one in drafted.doubtful if one not in refused]

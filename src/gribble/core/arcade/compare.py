@@ -72,8 +72,8 @@ def _of_new(new: Roster, name: str, to: str, change: Change | None, cabinet: Cab
 
 
 class _Sought:
-    """Looks for files of a set: what is in archives that would be packed anew is `moved`, what lies elsewhere is
-    `brought`."""
+    """Looks for the files of a set. It notes as `moved` those in archives that would be packed anew, and as `brought`
+    those that lie elsewhere."""
 
     def __init__(self, family: Family, cabinet: Cabinet) -> None:
         self._cabinet = cabinet

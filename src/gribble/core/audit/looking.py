@@ -35,7 +35,7 @@ from gribble.core.files.volumes import folds_case, volume_of
 from gribble.core.records.config import Config, Installed, Rig, Scope, Source
 from gribble.core.records.holding import Away, Skipped, Why
 from gribble.core.records.place import Fitted
-from gribble.core.records.rig_seen import Elsewhere, RigSeen, UnknownEmulator, Volume
+from gribble.core.records.rig_seen import RigLinks, RigSeen, RigVolume, UnknownEmulator
 from gribble.core.records.roster import ArcadeWorld
 from gribble.core.records.sheet import Root
 from gribble.core.survey.arriving import Ground
@@ -78,8 +78,8 @@ def look(config: Config, catalogue: Catalogue, scope: Scope, surveyor: Surveyor,
     )
     rigs = [without_moved(one, config.rig[one.name], catalogue.sheets) for one in seen]
     sources = tuple(looker.sources())
-    reach.seen.note(*looker.here)
-    reach.sources.note(*looker.met)
+    reach.seen.note(*(Path(one.root) for one in rigs if not (one.away or one.new or one.name in reach.far)))
+    reach.sources.note(*looker.sources_here)
     return World(
         rigs=tuple(rigs),
         sources=sources,
@@ -237,8 +237,8 @@ def _went(path: Path, status: os.stat_result | None) -> bool:
 
 
 class _Looker:
-    """Looks at rigs, sources and attics one by one; `passed` is what could not be looked into, `here` are the roots of
-    rigs that are there, and `met` the sources that are."""
+    """Looks at rigs, sources and attics one by one; `passed` is what could not be looked into, and
+    `sources_here` are the sources that are there."""
 
     def __init__(self, config: Config, scope: Scope, surveyor: Surveyor, reach: Reach) -> None:
         """Raises GribbleError if a source is a rig at once."""
@@ -249,8 +249,7 @@ class _Looker:
         self._sources = frozenset(map(Path, (*config.source_folders, *scope.sources)))
         self.passed: list[Skipped] = []
         self.away: list[Away] = []
-        self.here: list[Path] = []
-        self.met: list[Source] = []
+        self.sources_here: list[Source] = []
         for name, root in self._roots.items():
             if any(same_place(root, folder) for folder in self._sources):
                 raise GribbleError(
@@ -276,9 +275,8 @@ class _Looker:
             return self._away(name, root, fitted, away)
         if _went(root, status):
             return self._away(name, root, fitted, f"{root} went away while Gribble looked at it")
-        self.here.append(root)
         kind, label = volume_of(root) if any(one.root != Root() for one in fitted) else ("", "")
-        volume = Volume(kind=kind, label=label, folds_case=folds_case(config.volume, root))
+        volume = RigVolume(kind=kind, label=label, folds_case=folds_case(config.volume, root))
         seen = self._seen(name, survey, fitted, volume)
         inward = _inward(root, survey.links)
         outward = {path: target for path, target in survey.links.items() if path not in inward}
@@ -287,11 +285,11 @@ class _Looker:
             seen,
             root=str(root),
             odd={**seen.odd, **unreadable},
-            elsewhere=Elsewhere(inward=inward, outward=outward, sources=within),
+            links=RigLinks(inward=inward, outward=outward, sources=within),
             variables=self._reach.variables,
         )
 
-    def _seen(self, name: str, survey: Survey, fitted: tuple[Fitted, ...], volume: Volume) -> RigSeen:
+    def _seen(self, name: str, survey: Survey, fitted: tuple[Fitted, ...], volume: RigVolume) -> RigSeen:
         """A rig as a survey met it, on a volume of which what gribble.toml says counts before what is found out."""
         config = self._config.rig[name]
         kind = volume.kind if config.volume == "auto" else config.volume
@@ -341,7 +339,7 @@ class _Looker:
                 folds = ground.folds_case(config.volume)
             except GribbleError as error:
                 away = error.what
-        seen = self._seen(name, survey, fitted, Volume(folds_case=folds))
+        seen = self._seen(name, survey, fitted, RigVolume(folds_case=folds))
         return msgspec.structs.replace(seen, root=ground.root, away=away)
 
     def sources(self) -> Iterator[Survey]:
@@ -374,7 +372,7 @@ class _Looker:
                 self._note_away(source, f"{path} went away while Gribble looked at it")
                 continue
             self.passed += in_place(survey)
-            self.met.append(source)
+            self.sources_here.append(source)
             yield survey
 
     def _note_away(self, source: Source, why: str, *, emptied: bool = False) -> None:

@@ -149,8 +149,8 @@ def changing(target: Path) -> Iterator[Changing]:
 
 def note_record(path: Path, made: Callable[[Any], Any], *, flushed: bool = True) -> None:
     """Change a small record of Gribble's own, a file of JSON: `made` makes the new value from the old one, which is
-    None if none can be read. Where it cannot be written, nothing is lost but what it would have said; where it is not
-    `flushed`, that is so in a power cut, too."""
+    None if none can be read. Where it cannot be written, nothing is lost but what it would have said. Unless it is
+    `flushed`, a power cut may lose that, too."""
     with contextlib.suppress(OSError, UnicodeEncodeError, GribbleError):
         path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
         if is_link(path.parent) or is_link(path):

@@ -28,7 +28,7 @@ class UnknownEmulator(Struct, frozen=True):
     moved_to: str = ""
 
 
-class Volume(Struct, frozen=True, kw_only=True):
+class RigVolume(Struct, frozen=True, kw_only=True):
     """What is known of the volume that a rig is on: its kind and its label, empty if that is nothing, and whether names
     that differ in case alone are one there."""
 
@@ -37,10 +37,9 @@ class Volume(Struct, frozen=True, kw_only=True):
     folds_case: bool = False
 
 
-class Elsewhere(Struct, frozen=True, kw_only=True):
-    """The paths of a rig at which something is that lies elsewhere: links that lead out of it (`outward`), and folders
-    that are sources, each with where that is; `inward` are links that stay in it, with the path of what they lead to.
-    """
+class RigLinks(Struct, frozen=True, kw_only=True):
+    """Paths of a rig behind which something else lies: links that stay in it (`inward`), with the path of what they
+    lead to; links that lead out (`outward`) and folders that are `sources`, each with where that is."""
 
     inward: dict[str, str] = {}
     outward: dict[str, str] = {}
@@ -62,8 +61,8 @@ class RigSeen(Struct, frozen=True, kw_only=True):
     hidden: dict[str, str] = {}
     odd: dict[str, Skipped] = {}
     folders: frozenset[str] = frozenset()
-    elsewhere: Elsewhere = Elsewhere()
-    volume: Volume = Volume()
+    links: RigLinks = RigLinks()
+    volume: RigVolume = RigVolume()
     away: str = ""
     new: bool = False
     seen_as: str = ""
@@ -80,7 +79,7 @@ class RigSeen(Struct, frozen=True, kw_only=True):
     def read_through(self) -> dict[str, str]:
         """The links that were read through, with what they lead to."""
         there = self.folders.union(holding.path for holding in self.holdings.opened)
-        links = {**self.elsewhere.inward, **self.elsewhere.outward}
+        links = {**self.links.inward, **self.links.outward}
         return {path: where for path, where in links.items() if path in there}
 
 
@@ -121,7 +120,7 @@ class Obstacles(Struct, frozen=True, kw_only=True, dict=True):
     files: frozenset[str] = frozenset()
     folders: frozenset[str] = frozenset()
     things: dict[str, str] = {}
-    elsewhere: Elsewhere = Elsewhere()
+    links: RigLinks = RigLinks()
     serving: dict[str, tuple[str, ...]] = {}
     for_sets: dict[str, frozenset[str]] = {}
     folds_case: bool = False
@@ -139,7 +138,7 @@ class Obstacles(Struct, frozen=True, kw_only=True, dict=True):
 
     def real(self, path: str) -> str:
         """The file that is written where a path is a link that stays in the rig: what it leads to."""
-        return self.elsewhere.inward.get(path, path)
+        return self.links.inward.get(path, path)
 
     def at(self, path: str) -> Fact | None:
         """Why nothing can be written to a path, nor taken away from there; None if it can."""
@@ -152,10 +151,10 @@ class Obstacles(Struct, frozen=True, kw_only=True, dict=True):
             key = self._key(above)
             if key in self._files:
                 return FileAbove(self._files[key])
-            for place, where in self.elsewhere.outward.items():
+            for place, where in self.links.outward.items():
                 if self._key(place) == key:
                     return LinkOut(place, where)
-            for place, where in self.elsewhere.sources.items():
+            for place, where in self.links.sources.items():
                 if self._key(place) == key:
                     return InSource(place, where)
         return None

@@ -376,7 +376,7 @@ class Shelf:
     @cached_property
     def leaned_on(self) -> frozenset[str]:
         """The places on the rig to which its links lead: what is there, or below, is not to be moved away."""
-        return frozenset(self._rig.elsewhere.inward.values())
+        return frozenset(self._rig.links.inward.values())
 
     def leans(self, path: str) -> bool:
         """Whether a link of the rig needs a file where it lies."""

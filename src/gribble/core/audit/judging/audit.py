@@ -114,7 +114,7 @@ def _obstacles(rig: RigSeen, shelf: Shelf) -> Obstacles:
         files=frozenset(shelf.loose),
         folders=rig.folders,
         things={path: odd.why for path, odd in rig.odd.items() if odd.kind in (Why.THING, Why.OUT)},
-        elsewhere=rig.elsewhere,
+        links=rig.links,
         folds_case=rig.volume.folds_case,
     )
 

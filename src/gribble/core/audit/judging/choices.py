@@ -66,13 +66,15 @@ def _required(findings: Iterable[NeedFinding]) -> dict[str, str]:
     findings = list(findings)
     met = {finding.need.id for finding in findings if finding.met}
     works = {one.need.choice for one in findings if one.met and one.content and met.issuperset(one.content.requires)}
+    works -= {None}
     required: dict[str, str] = {}
     for finding in findings:
         need, content = finding.need, finding.content
-        spared = finding.spared or finding.ignored or need.choice in works - {None}
+        spared = finding.spared or finding.ignored or need.choice in works
         if content and not spared and need.level is not Level.EXTRA:
             words = f"{need.called} ({content.called})" if content.called else need.called
-            required = {**dict.fromkeys(content.requires, words), **required}
+            for id_ in content.requires:
+                required.setdefault(id_, words)
     return required
 
 

@@ -176,11 +176,11 @@ def key_candidates(needs: Iterable[Need], holdings: Iterable[Holdings], rig: str
 def _pool(holdings: Iterable[Holdings], stems: Iterable[str], endings: Iterable[str]) -> Iterator[Holding]:
     """All loose files, and the members of archives whose sketches have one of some stems or endings."""
     words, ends = frozenset(map(word_of, stems)), frozenset(map(word_of, endings))
-    for each in holdings:
-        yield from (one for one in each.opened if not one.fixed)
-        for archive in each.archives:
-            if not (words.isdisjoint(archive.stems) and ends.isdisjoint(archive.endings)):
-                yield from archive.members
+    holdings = tuple(holdings)
+    yield from (one for each in holdings for one in each.opened if not one.fixed)
+    for archive in (archive for each in holdings for archive in each.archives):
+        if not (words.isdisjoint(archive.stems) and ends.isdisjoint(archive.endings)):
+            yield from archive.members
 
 
 def _least_bytes(need: Need) -> int:

@@ -200,11 +200,10 @@ class NeedsAuditor:
             return _sound(place, best[0].path, *best)
         if why := self._shelf.unread(expected):
             return _unexamined(place, expected, why)
-        occupied = next((one.path for one in self._shelf.at_names(folder, [need.name])), None)
-        if occupied and need.changes:
-            holding = self._shelf.loose[occupied]
-            if (judgement := self._judge.judge(place, holding)).accepted:
-                return _sound(place, occupied, holding, judgement)
+        there = next(self._shelf.at_names(folder, [need.name]), None)
+        if there and need.changes and (judgement := self._judge.judge(place, there)).accepted:
+            return _sound(place, there.path, there, judgement)
+        occupied = there.path if there else None
         found = self._find_elsewhere(place, keys, occupied)
         others = (one for one in self._shelf.folder(folder) if one.path != occupied)
         rejected = ((one, self._judge.rejected(need, one)) for one in others)

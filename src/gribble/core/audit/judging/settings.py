@@ -41,7 +41,7 @@ from gribble.core.records.findings import (
 )
 from gribble.core.records.holding import Holding
 from gribble.core.records.place import Fitted
-from gribble.core.records.rig_seen import ABSENT, RigSeen, Unread, Volume
+from gribble.core.records.rig_seen import ABSENT, RigSeen, RigVolume, Unread
 from gribble.core.records.sheet import Level, Root, Setting
 from gribble.core.survey.holdings import Shelf
 
@@ -298,7 +298,7 @@ def _demands(root: Root, rig: RigSeen) -> Iterator[RootFinding]:
         yield Finding(subject=Demand("label"), verdict=verdict, facts=(fact,))
 
 
-def _label_verdict(wanted: str, volume: Volume, *, exact: bool) -> Verdict:
+def _label_verdict(wanted: str, volume: RigVolume, *, exact: bool) -> Verdict:
     """Whether a volume has a label. FAT keeps labels in capitals, and an `exact` device may insist all the same."""
     if volume.label == wanted:
         return Verdict.SOUND
