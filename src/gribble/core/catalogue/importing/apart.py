@@ -25,8 +25,8 @@ from gribble.core.base.budget import APART_BYTES, APART_SECONDS, LIST_BYTES, siz
 from gribble.core.base.errors import GribbleError
 from gribble.core.base.regular import read_text
 from gribble.core.base.threads import collect_little
+from gribble.core.catalogue.importing.entries import entry_rows
 from gribble.core.catalogue.importing.nodes import Advance, Node
-from gribble.core.catalogue.importing.plaintext import entry_rows
 from gribble.core.catalogue.importing.streams import read_xml
 from gribble.core.catalogue.importing.tables import Row, book_rows, page_lines, page_rows
 from gribble.core.records.imported import FieldMap, ListFormat

@@ -14,16 +14,10 @@ from gribble.core.base.errors import GribbleError, unreadable
 from gribble.core.base.regular import read_text
 from gribble.core.catalogue.importing.apart import read_apart, rows_apart
 from gribble.core.catalogue.importing.build import read_kinds, read_sets
+from gribble.core.catalogue.importing.entries import entry_rows, lines_of
 from gribble.core.catalogue.importing.needs import draft_of, read_rows
 from gribble.core.catalogue.importing.nodes import HEADING, SECTION, Advance, Node, flat
-from gribble.core.catalogue.importing.plaintext import (
-    aligned_rows,
-    entry_rows,
-    key_rows,
-    lines_of,
-    pipe_rows,
-    with_whole_folders,
-)
+from gribble.core.catalogue.importing.plaintext import aligned_rows, key_rows, pipe_rows, with_whole_folders
 from gribble.core.catalogue.importing.sniffing import is_page, looks_like, without_forum_marks
 from gribble.core.catalogue.importing.streams import csv_rows, read_json, read_jsonl, read_toml, read_yaml
 from gribble.core.catalogue.importing.tables import Head, Row, tables_of
