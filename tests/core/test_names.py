@@ -181,3 +181,17 @@ def test_what_something_holds_on_to_is_waited_for(
     with pytest.raises(PermissionError):
         changing.insist(held, path)
     assert path.stat().st_mode & 0o777 == 0o444, "the mark is back where nothing helped"
+
+
+def test_a_slow_try_leaves_patience_for_more(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+    now, tries = 0.0, 0
+
+    def slow() -> None:
+        nonlocal now, tries
+        now, tries = now + 60, tries + 1
+        if tries < 3:
+            raise PermissionError(13, "Permission denied")
+
+    monkeypatch.setattr(changing, "time", SimpleNamespace(monotonic=lambda: now, sleep=lambda _seconds: None))
+    changing.insist(slow, tmp_path / "x")
+    assert tries == 3

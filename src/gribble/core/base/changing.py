@@ -60,8 +60,9 @@ def remove_folder(path: Path) -> None:
 
 def insist(act: Callable[[], object], in_the_way: Path, moved: Path | None = None) -> None:
     """Do what a read-only mark may forbid, or another program that has the file open. The mark is taken off the file in
-    the way, and put back if that did not help; the other program is waited for. Raises OSError."""
-    marks, until, wait = None, time.monotonic() + PATIENCE_SECONDS, _FIRST_WAIT_SECONDS
+    the way, and put back if that did not help; the other program is waited for, however long each try takes. Raises
+    OSError."""
+    marks, waited, wait = None, 0.0, _FIRST_WAIT_SECONDS
     try:
         while True:
             try:
@@ -72,9 +73,10 @@ def insist(act: Callable[[], object], in_the_way: Path, moved: Path | None = Non
                     marks = _take_mark_off(in_the_way)
                     if marks is not None:
                         continue
-                if time.monotonic() > until or not _may_pass(error, in_the_way, moved):
+                if waited > PATIENCE_SECONDS or not _may_pass(error, in_the_way, moved):
                     raise
             time.sleep(wait)
+            waited += wait
             wait *= 1.5
     except BaseException:
         if marks is not None:
