@@ -326,7 +326,7 @@ def messages_page() -> str:
         "full, say) ends with status 3 and says so; a plan that cannot be shown is not carried out.",
     ]  # fmt: skip
     subjects: dict[str, dict[Message, None]] = {}
-    for one in found(("GribbleError", "ThereError")):
+    for one in found(("GribbleError", "NoRecordsError", "ThereError")):
         known = [beginning for beginning in ABOUT if one.module.startswith(beginning)]
         if not known:
             raise ValueError(f"{one.module} has messages: give it a subject in ABOUT")

@@ -210,6 +210,9 @@ def test_a_checksum_list_needs_no_map_and_a_wrong_list_writes_nothing(gribble: G
     refused = gribble(*made, "--out", "x.sheet.toml", cwd=world, code=2)
     assert "record 1 (a), crc32" in refused.err
     assert "spreadsheet" in refused.err
+    (world / "none.csv").write_text("n,c\n-,\n,n/a\n")
+    refused = gribble("catalogue", "import", "none.csv", *made[3:], "--out", "x.sheet.toml", cwd=world, code=2)
+    assert "has no record that fits the map" in refused.err
     assert not (world / "x.sheet.toml").exists()
     (world / "m.toml").write_text('map = 1\n[roster]\nemulator = "t"\nrelease = "1"\n[fields]\nset = "n"\nname = "c"\n')
     made = ("catalogue", "import", "l.csv", "--map", "m.toml", "--to", "roster")

@@ -69,6 +69,68 @@ LISTS: dict[str, tuple[str, str, list[dict[str, Any]]]] = {
     "json within the emulator's name": ("n.json", f'{{"plover": {{"version": "1.3", "files": [{{"file": "boot8.rom", "md5": "{A}"}}, {{"file": "boot16.rom", "md5": "{B}"}}, {{"file": "font.rom", "md5": "{C}"}}]}}}}', PLAIN),
     "a machine for the rows below": ("n.md", f"# Plover 1.3\n\n| System | File | MD5 |\n|---|---|---|\n| Tern 8 | boot8.rom | {A} |\n| | boot16.rom | {B} |\n| Tern 16 | font.rom | {C} |\n",
                                      [file("boot8", A, machines=["Tern 8"]), file("boot16", B, machines=["Tern 8"]), file("font", C, machines=["Tern 16"])]),
+    # Tables of other writing programs
+    "a wiki's table": ("n.wiki", "= Plover 1.3 =\n\n{| class=\"wikitable\"\n|+ System files\n! File !! Size !! MD5\n" + "".join(f"|-\n| '''{one}.rom''' || style=\"x\" | {size} || <code>{MD5S[one]}</code>\n" for one, size in zip(NAMES, ("8,192", "16,384", "4,096"), strict=True)) + "|}\n", SIZED),
+    "a wiki's table, a cell a line": ("n.wiki", "= Plover 1.3 =\n{|\n! File\n! Needed\n! MD5\n" + "".join(f"|-\n| [[{one}|{one}.rom]]\n| {{{{{'no' if one == 'font' else 'yes'}}}}}\n| {MD5S[one]}\n" for one in NAMES) + "|}\n", LEVELS),
+    "AsciiDoc": ("n.adoc", "= Plover 1.3\n\n[cols=\"1,1,2\",options=\"header\"]\n|===\n|File |Size |MD5\n\n" + "".join(f"|{one}.rom\n|{size}\n|`{MD5S[one]}`\n\n" for one, size in zip(NAMES, (8192, 16384, 4096), strict=True)) + "|===\n", SIZED),
+    "AsciiDoc, a row a line": ("n.adoc", "= Plover 1.3\n\n|===\n|File |MD5\n\n" + "".join(f"|{one}.rom |{MD5S[one]}\n" for one in NAMES) + "|===\n", PLAIN),
+    "fields of reStructuredText": ("n.rst", "Plover 1.3\n==========\n\n" + "\n".join(f":File: {one}.rom\n:MD5: {MD5S[one]}\n" for one in NAMES), PLAIN),
+    "a forum's table": ("n.txt", "Plover 1.3\n[table][tr][th]File[/th][th]MD5[/th][/tr]\n" + "".join(f"[tr][td]{one}.rom[/td][td]{MD5S[one]}[/td][/tr]\n" for one in NAMES) + "[/table]\n", PLAIN),
+    "TeX": ("n.tex", "\\section{Plover 1.3}\n\\begin{tabular}{ll}\n" + "".join(f"\\texttt{{plover\\_{one}.rom}} & {size} & \\texttt{{{MD5S[one]}}} \\\\\n" for one, size in zip(NAMES, (8192, 16384, 4096), strict=True)) + "\\end{tabular}\n",
+            [file("plover_boot8", A, size=8192), file("plover_boot16", B, size=16384), file("plover_font", C, size=4096)]),
+    # Code and data
+    "an array of C": ("plover.h", "/* files of Plover 1.3 */\nstruct rom roms[] = {\n" + "".join(f'    {{ "{one}.rom", 0x{size:x}, "{MD5S[one]}" }},\n' for one, size in zip(NAMES, (8192, 16384, 4096), strict=True)) + "};\n", SIZED),
+    "a table of Lua": ("plover.lua", "return {\n" + "".join(f'  ["{one}.rom"] = {{ size = {size}, md5 = "{MD5S[one]}" }},\n' for one, size in zip(NAMES, (8192, 16384, 4096), strict=True)) + "}\n", SIZED),
+    "rows of SQL": ("plover.sql", "CREATE TABLE roms (id INTEGER, name TEXT, size INTEGER, md5 TEXT);\n" + "".join(f"INSERT INTO roms VALUES ({at}, '{one}.rom', {size}, '{MD5S[one]}');\n" for at, (one, size) in enumerate(zip(NAMES, (8192, 16384, 4096), strict=True))), SIZED),
+    "JSON, names and digests": ("plover.json", f'{{"boot8.rom": "{A}", "boot16.rom": "{B}", "font.rom": "{C}"}}', PLAIN),
+    "JSON, names and several digests": ("plover.json", f'{{"boot8.rom": ["{A}", "{D}"], "boot16.rom": ["{B}"], "font.rom": ["{C}"]}}', [file("boot8", A, D), *PLAIN[1:]]),
+    "JSON, rows below names of columns": ("plover.json", f'{{"columns": ["name", "size", "md5"], "rows": [["boot8.rom", 8192, "{A}"], ["boot16.rom", 16384, "{B}"], ["font.rom", 4096, "{C}"]]}}', SIZED),
+    "JSON, rows alone": ("plover.json", f'[["file", "bytes", "md5"], ["boot8.rom", 8192, "{A}"], ["boot16.rom", 16384, "{B}"], ["font.rom", 4096, "{C}"]]', SIZED),
+    "JSON, by level": ("plover.json", f'{{"required": {{"boot8.rom": "{A}", "boot16.rom": "{B}"}}, "optional": {{"font.rom": "{C}"}}}}', LEVELS),
+    "yaml, a line for each": ("plover.yaml", f"plover:\n  - boot8.rom {A}\n  - boot16.rom {B}\n  - font.rom {C}\n", PLAIN),
+    "properties": ("plover.properties", "# Plover 1.3\n" + "".join(f"{one}.rom.md5={MD5S[one]}\n{one}.rom.size={size}\n" for one, size in zip(NAMES, (8192, 16384, 4096), strict=True)), SIZED),
+    # Lines
+    "numbers in brackets, and arrows": ("n.txt", "Files for Plover 1.3\n\n" + "".join(f"[{at}] {one}.rom => {MD5S[one]}\n" for at, one in enumerate(NAMES)), PLAIN),
+    "a digest, a size and a name": ("plover.txt", f"{A} 8192 boot8.rom\n{B} 16384 boot16.rom\n{C} 4096 font.rom\n", SIZED),
+    "fields between tabs": ("plover.txt", f"boot8.rom:\tmd5:{A}\tsize:8192\nboot16.rom:\tmd5:{B}\tsize:16384\nfont.rom:\tmd5:{C}\tsize:4096\n", SIZED),
+    "sizes with commas": ("n.txt", "Files for Plover 1.3\n\n" + "\n".join(f"{one}.rom\n  MD5: {MD5S[one]}\n  Size: {size}\n" for one, size in zip(NAMES, ("8,192", "16,384", "4,096"), strict=True)), SIZED),
+    "checksums with words around": ("n.md5", f"Files for Plover 1.3, MD5:\n\n{A} *boot8.rom\n{B} *boot16.rom\n{C} *font.rom\n", PLAIN),
+    "checksums with remarks": ("plover.txt", f"{A}  boot8.rom   # required\n{B}  boot16.rom   # required\n{C}  font.rom   # optional\n", LEVELS),
+    "a CRC-32 behind a size": ("plover.txt", "name          size     crc32\nboot8.rom     8192  0CD1A2B3\nboot16.rom   16384  1CD1A2B3\nfont.rom      4096  2CD1A2B3\n",
+                               [file("boot8", size=8192, crc32="0cd1a2b3"), file("boot16", size=16384, crc32="1cd1a2b3"), file("font", size=4096, crc32="2cd1a2b3")]),
+    "a CRC-32 behind words": ("n.txt", "Files for Plover 1.3\n\nboot8.rom (8,192 bytes) CRC 0cd1a2b3\nboot16.rom (16,384 bytes) CRC 1cd1a2b3\nfont.rom (4,096 bytes) CRC 2cd1a2b3\n",
+                              [file("boot8", size=8192, crc32="0cd1a2b3"), file("boot16", size=16384, crc32="1cd1a2b3"), file("font", size=4096, crc32="2cd1a2b3")]),
+    "digests in groups": ("plover.csv", "name,md5\n" + "".join(f"{one}.rom,{' '.join(MD5S[one][at : at + 8] for at in range(0, 32, 8)).upper()}\n" for one in NAMES), PLAIN),
+    "commas in sizes, and between columns": ("plover.txt", f"boot8.rom,8,192 bytes,{A}\nboot16.rom,16,384 bytes,{B}\nfont.rom,512 bytes,{C}\n", [*SIZED[:2], file("font", C, size=512)]),
+    "bullets with commas": ("n.md", f"# Plover 1.3\n\n- boot8.rom, required: yes, md5: {A}\n- boot16.rom, required: yes, md5: {B}\n- font.rom, required: no, md5: {C}\n", LEVELS),
+    "sizes of eight hex digits": ("plover.h", "".join(f'{{ "{one}.rom", 0x{size:08x}, 0x{at}cd1a2b3 }},\n' for at, (one, size) in enumerate(zip(NAMES, (8192, 16384, 4096), strict=True))),
+                                  [file("boot8", size=8192, crc32="0cd1a2b3"), file("boot16", size=16384, crc32="1cd1a2b3"), file("font", size=4096, crc32="2cd1a2b3")]),
+    "yes and no with remarks": ("n.md", f"# Plover 1.3\n\n| File | Required | MD5 |\n|---|---|---|\n| boot8.rom | Yes | {A} |\n| boot16.rom | Yes (for disks) | {B} |\n| font.rom | No (only for text) | {C} |\n", LEVELS),
+    "an emulator with files by name": ("plover.json", '[{"emulator": "plover", "files": {' + ", ".join(f'"{one}.rom": {{"hashes": {{"MD5": "{MD5S[one]}"}}}}' for one in NAMES) + "}}]",
+                                       [{**one, "machines": ["plover"]} for one in PLAIN]),
+    "tables of TOML by name": ("plover.toml", "[plover]\n[plover.files]\n" + "".join(f'"{one}.rom" = {{ md5 = "{MD5S[one]}" }}\n' for one in NAMES), PLAIN),
+    "a page that begins with lines": ("plover.html", "<pre>\n" + "".join(f"{one + '.rom':<18} {MD5S[one]}\n" for one in NAMES) + "</pre>", PLAIN),
+    # Files that are headings, columns, or told in passing
+    "names as headings": ("n.md", "# Plover 1.3\n\n" + "".join(f"### {one}.rom\n\n- **Size**: {size} bytes\n- **MD5**: `{MD5S[one]}`\n- **Required**: {'No' if one == 'font' else 'Yes'}\n\n" for one, size in zip(NAMES, (8192, 16384, 4096), strict=True)),
+                          [{**one, **other} for one, other in zip(SIZED, LEVELS, strict=True)]),
+    "names as a page's headings": ("n.html", H1 + "".join(f"<h3>{one}.rom</h3><ul><li>MD5: {MD5S[one]}</ul>" for one in NAMES), PLAIN),
+    "names underlined": ("plover.txt", "".join(f"{one}.rom\n========\nSize....: {size}\nMD5.....: {MD5S[one]}\n\n" for one, size in zip(NAMES, (8192, 16384, 4096), strict=True)), SIZED),
+    "a table for each file": ("n.html", H1 + "".join(f"<h3>{one}.rom</h3><table><tr><th>File<td>{one}.rom<tr><th>Size<td>{size}<tr><th>MD5<td>{MD5S[one]}</table>" for one, size in zip(NAMES, (8192, 16384, 4096), strict=True)),
+                              [{**one, "machines": [one["name"]]} for one in SIZED]),
+    "a column for each file": ("plover.csv", f"File,boot8.rom,boot16.rom,font.rom\nSize,8192,16384,4096\nMD5,{A},{B},{C}\n", SIZED),
+    "a column for each file, below nothing": ("n.md", f"# Plover 1.3\n\n| | boot8.rom | boot16.rom | font.rom |\n|---|---|---|---|\n| Size | 8192 | 16384 | 4096 |\n| MD5 | {A} | {B} | {C} |\n", SIZED),
+    "several in a sentence": ("plover.txt", f"It needs boot8.rom ({A}) and boot16.rom ({B}). You can also add font.rom ({C}).\n", PLAIN),
+    "a name above its digest": ("n.txt", "Files for Plover 1.3\n\n" + "".join(f"MD5 hash of {one}.rom:\n{MD5S[one]}\nThe command was successful.\n" for one in NAMES), PLAIN),
+    "strokes below a head": ("n.txt", "Plover 1.3\n\n Length   Method   Cmpr    Date    Time   CRC-32   Name\n--------  ------  ---- ---------- ----- --------  ----\n" + "".join(f"{size:>8}  Defl:N   50% 2021-03-04 10:00 {at}cd1a2b3  {one}.rom\n" for at, (one, size) in enumerate(zip(NAMES, (8192, 16384, 4096), strict=True))) + "--------           ---                            -------\n   28672           50%                            3 files\n",
+                             [file("boot8", size=8192, crc32="0cd1a2b3"), file("boot16", size=16384, crc32="1cd1a2b3"), file("font", size=4096, crc32="2cd1a2b3")]),
+    "paths of a machine": ("plover.txt", "\n".join(f"Algorithm : MD5\nHash      : {MD5S[one].upper()}\nPath      : C:\\Games\\{one}.rom\n" for one in NAMES), PLAIN),
+    "checksums with paths of a machine": ("plover.md5", f"{A}  /home/ann/system/boot8.rom\n{B}  /home/ann/system/boot16.rom\n{C}  /home/ann/system/fonts/font.rom\n", [*PLAIN[:2], file("font", C, folder="fonts")]),
+    "a quotation": ("n.md", "# Plover 1.3\n\n> | File | MD5 |\n> |---|---|\n" + "".join(f"> | {one}.rom | {MD5S[one]} |\n" for one in NAMES), PLAIN),
+    "digests in a record of their own": ("plover.json", '{"data": [' + ", ".join(f'{{"id": {at}, "attributes": {{"filename": "{one}.rom", "hash": {{"algo": "md5", "value": "{MD5S[one]}"}}}}}}' for at, one in enumerate(NAMES)) + "]}", PLAIN),
+    "digests that say their kind": ("plover.xml", "<bios>" + "".join(f"<file><name>{one}.rom</name><hash algo='md5' value='{MD5S[one]}'/><hash algo='sha1' value='{'0' * 39}{at}'/></file>" for at, one in enumerate(NAMES)) + "</bios>", PLAIN),
+    "a machine that needs none": ("plover.csv", f"System,BIOS,MD5\nTern 8,boot8.rom,{A}\nSkua,None,-\nGull,,\nTern 16,boot16.rom,{B}\nTern 16,font.rom,{C}\n",
+                                  [file("boot8", A, machines=["Tern 8"]), file("boot16", B, machines=["Tern 16"]), file("font", C, machines=["Tern 16"])]),
+    "digests cut short, whole in a title": ("n.html", f"{H1}<table><tr><th>File<th>MD5" + "".join(f"<tr><td>{one}.rom<td title='{MD5S[one]}'>{MD5S[one][:8]}…" for one in NAMES) + "</table>", PLAIN),
     # Heads and words that turn the meaning round
     "a dump that is bad": ("plover.csv", f"File;Dump;MD5\nboot8.rom;good;{A}\nboot8.rom;bad;{D}\nboot16.rom;verified;{B}\nfont.rom;good;{C}\n", PLAIN),
     "one that does not work": ("n.html", H1 + table(["File", "MD5", "Works?"], ["boot8.rom", D, "no"], ["boot8.rom", A, "yes"], ["boot16.rom", B, "yes"], ["font.rom", C, "yes"]), PLAIN),
@@ -111,6 +173,7 @@ LISTS: dict[str, tuple[str, str, list[dict[str, Any]]]] = {
     "hexadecimal sizes": ("plover.csv", f"File,Size (hex),MD5\nboot8.rom,2000,{A}\nboot16.rom,0x4000,{B}\nfont.rom,1000h,{C}\n", SIZED),
     "a K that is a thousand": ("n.html", f"{H1}<p>1 K is 1,000 bytes.</p>{table(['File', 'Size', 'MD5'], ['boot8.rom', '8 K', A], ['boot16.rom', '16 K', B])}",
                                [file("boot8", A, size=8000), file("boot16", B, size=16000)]),
+    "a size told twice": ("plover.csv", f'File,Size,MD5\nboot8.rom,"8 KB (8,192 bytes)",{A}\nboot16.rom,"16 KB (16,384 bytes)",{B}\nfont.rom,"0.5 KB (512 bytes)",{C}\n', [*SIZED[:2], file("font", C, size=512)]),
     # Cells
     "broken digests": ("n.html", H1 + table(["File", "MD5"], *([f"{one}.rom", f"{MD5S[one][:20]}<br>{MD5S[one][20:]}"] for one in NAMES)), PLAIN),
     "two files and two digests in a cell": ("n.html", H1 + table(["File", "MD5"], ["boot8.rom<br>boot16.rom", f"{A}<br>{B}"], ["font.rom", C]), PLAIN),
@@ -134,6 +197,7 @@ def test_an_untidy_list_is_understood_in_one_try(tmp_path: Path, case: str) -> N
             **({"machines": need.machines} if need.machines else {}),
             **({"folder": need.folder} if need.folder else {}),
             **({"size": need.accepts[0].size} if need.accepts and need.accepts[0].size else {}),
+            **({"crc32": need.accepts[0].crc32} if need.accepts and need.accepts[0].crc32 else {}),
         }
         for need in sheet.needs
     ]
@@ -153,6 +217,58 @@ def test_what_is_left_out_or_proves_nothing_is_said(tmp_path: Path) -> None:
     assert (level.degree, "an empty cell says nothing" in level.words) == (Degree.ASSUMED, True)
     (size,) = taken(tmp_path, "plover.csv", f"File,Size,MD5\nboot8.rom,256,{A}\nboot16.rom,512,{B}\n")[0].doubtful
     assert (size.field, "kilobytes" in size.reason) == ("size", True)
+
+
+@pytest.mark.parametrize(
+    "line",
+    [
+        "{name} {md5}", "{md5} *{name}", "{md5} 8192 {name}", "{at} {name} {md5}", "{name} md5sum {md5}",
+        "- {name}: `{md5}`", "* The BIOS, `{name}`, with MD5 {md5}", "file {name} has md5 {md5}",
+        '"{name}" => "{md5}",', "({at}, '{name}', '{md5}'),",
+    ],
+)  # fmt: skip
+def test_names_with_blanks_and_brackets_are_whole(tmp_path: Path, line: str) -> None:
+    names = ["Plover BIOS.rom", "Plover Kbd v1.2.rom", "Plover Font (Europe).rom", "Disk 2 [b].rom"]
+    lines = (
+        line.format(at=at, name=name, md5=md5) for at, (name, md5) in enumerate(zip(names, (A, B, C, D), strict=True))
+    )
+    above = "" if line.endswith(",") else "These are for\nall, with thanks.\n\n"
+    _, sheet, tally = taken(tmp_path, "plover.txt", above + "\n".join(lines))
+    assert ([need.name for need in sheet.needs], tally.mistakes) == (names, [])
+    assert [need.accepts[0].md5 for need in sheet.needs] == [A, B, C, D]
+    assert not any(need.title for need in sheet.needs)
+
+
+def test_a_digest_that_is_cut_short_is_none(tmp_path: Path) -> None:
+    for cut in ("…", "...", " …"):
+        text = f"File,MD5\nboot8.rom,{A[:8]}{cut}\nboot16.rom,{B[:8]}{cut}\n"
+        drafted, sheet, _ = taken(tmp_path, "plover.csv", text)
+        assert not any(need.accepts for need in sheet.needs), cut
+        assert drafted.notes or drafted.doubtful, "which is told"
+
+
+def test_a_digest_without_a_name_is_none_of_the_file_above(tmp_path: Path) -> None:
+    for line in (f"bootx: {B}", f"bootx {B}", f"or so: MD5 {B}"):
+        _, sheet, tally = taken(tmp_path, "plover.txt", f"boot8.rom: {A}\n{line}\nfont.rom: {C}\n")
+        assert [[one.md5 for one in need.accepts] for need in sheet.needs] == [[A], [C]]
+        assert [str(one) for one in tally.mistakes] == [f"record 2 (md5 {B}): has no name"]
+    for line in (f"  or {B}", "MD5: " + B):  # below it; or beside, where its own line says nothing of it
+        text = f"boot8.rom{': ' + A if line[0] == ' ' else ''}\n{line}\nfont.rom: {C}\n"
+        assert B in [one.md5 for one in taken(tmp_path, "plover.txt", text)[1].needs[0].accepts]
+    sha1 = hashlib.sha1(b"a", usedforsecurity=False).hexdigest()
+    _, sheet, _ = taken(tmp_path, "plover.txt", f"boot8.rom: {A}\nSHA-1: {sha1}\nfont.rom: {C}\n")
+    assert (sheet.needs[0].accepts[0].md5, sheet.needs[0].accepts[0].sha1) == (A, sha1)
+
+
+def test_a_checksum_that_is_too_short_is_told_amid_words(tmp_path: Path) -> None:
+    path = tmp_path / "plover.md5"
+    lines = [f"{MD5S[one]}  {one}.rom" for one in NAMES] + [f"{D}  {number}.rom" for number in range(4)]
+    path.write_text("\n".join(["Files of Plover:", *lines, f"{D[1:]}  last.rom"]))
+    with pytest.raises(GribbleError, match="line 9: a digest has 8, 32, 40, 64 hex digits, not 31"):
+        draft_map(path, Asked())
+    _, _, tally = taken(tmp_path, "plover.txt", f"boot8.rom: {A}\nboot16.rom: {B[1:]}\nfont.rom: {C}\n")
+    (mistake,) = map(str, tally.mistakes)
+    assert mistake.startswith(f'record 2 (boot16.rom), md5: "{B[1:]}" has 31 hex digits, not 32')
 
 
 def test_checksums_made_on_windows_are_read(tmp_path: Path) -> None:
@@ -251,3 +367,32 @@ def test_an_export_with_three_attributes_that_name_sets(tmp_path: Path) -> None:
 def test_a_tiny_export_is_read_as_a_large_one(tmp_path: Path, sets: tuple[str, ...], names: list[str]) -> None:
     drafted, found = roster_of(tmp_path, *sets)
     assert (drafted.to, list(found)) == ("roster", names)
+
+
+FILES = (("a.bin", 1024, "0cd1a2b3"), ("b.bin", 2048, "1cd1a2b3"))
+SETS = {
+    "names and titles above tables": ("n.md", "\n".join(
+        f"## {one} - {title}\n\n| File | Size | CRC |\n|---|---|---|\n" + "".join(f"| {one}{name} | {size} | {crc} |\n" for name, size, crc in FILES)
+        for one, title in (("mill", "Mill Race"), ("quay", "Quay")))),
+    "names and titles above lines": ("n.txt", "\n".join(
+        f"{one}: {title}\n" + "".join(f"    {one}{name:<9} {size:>6} {crc}\n" for name, size, crc in FILES)
+        for one, title in (("mill", "Mill Race"), ("quay", "Quay")))),
+    "files by their names": ("n.json", "{" + ", ".join(
+        f'"{one}": {{"title": "{title}", "files": {{' + ", ".join(f'"{one}{name}": {{"size": {size}, "crc": "{crc}"}}' for name, size, crc in FILES) + "}}"
+        for one, title in (("mill", "Mill Race"), ("quay", "Quay"))) + "}"),
+    "archives": ("n.csv", "archive,title,member,bytes,CRC-32\n" + "".join(
+        f"{one}.zip,{title},{one}{name},{size},{crc}\n" for one, title in (("mill", "Mill Race"), ("quay", "Quay")) for name, size, crc in FILES)),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("case", SETS)
+def test_an_untidy_list_of_sets_is_understood_in_one_try(tmp_path: Path, case: str) -> None:
+    name, text = SETS[case]
+    (tmp_path / name).write_text(text)
+    drafted = draft_map(tmp_path / name, Asked(to="roster", emulator="plover", release="3"))
+    found = list(read_sets(read_list(tmp_path / name, drafted.made), drafted.made, Tally()))
+    assert not drafted.doubtful
+    assert [(one.set, one.title) for one in found] == [("mill", "Mill Race"), ("quay", "Quay")]
+    for one in found:
+        told = [(file.name, file.size, file.crc32) for file in one.files]
+        assert told == [(f"{one.set}{name}", size, crc) for name, size, crc in FILES]

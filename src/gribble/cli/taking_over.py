@@ -64,7 +64,7 @@ def finish_sheet(wish: Wish, draft: DraftSheet, tally: Tally) -> int:
         show_some_needs(screen, preview_of(draft.needs, wish.options.preview or FIRST_SHOWN))
     if wish.only_shown:
         return _shown(wish, tally)
-    refuse_faults(wish, tally)
+    refuse_faults(wish, tally, draft.needs)
     wanted = tuple(join(need.folder, need.name) for need in draft.needs)
     place = _place(wish, Sought((draft.emulator, draft.title), wanted))
     if not ask(wish.call, "Is this right?", wish.options.yes, wish.heard):
@@ -313,15 +313,16 @@ def _told(wish: Wish, tally: Tally, to: str = "", emulator: str = "", release: s
     show_tally(wish.call.screen, tally)
 
 
-def refuse_faults(wish: Wish, tally: Tally) -> None:
-    """Refuse a list with mistakes, unless records with mistakes are to be left out. Raises GribbleError."""
+def refuse_faults(wish: Wish, tally: Tally, found: object = True) -> None:
+    """Refuse a list with mistakes, unless records with mistakes are to be left out, and one in which nothing was
+    `found`. Raises GribbleError."""
     if tally.faulty and not wish.options.leave_out:
         told = [Mistake(wish.options.file, "", one) for one in tally.mistakes]
         told += _of_map(wish, (one.field for one in tally.kinds.values() if one.of_map))
         raise MistakesError(
             told, fix="Nothing was written. Correct them, or use --leave-out to write only the other records."
         )
-    if not tally.records:
+    if not (tally.records and found):
         raise GribbleError(
             f"{wish.options.file} has no record that fits the map", fix="--preview 3 shows what Gribble understands."
         )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import os
 import re
 import stat
@@ -100,6 +101,18 @@ def lies_below(path: str, folder: str) -> bool:
 def parent(path: str) -> str:
     """The folder of a relative path; empty for the root itself."""
     return path.rpartition("/")[0]
+
+
+def folder_of_all(paths: Iterable[str]) -> str:
+    """The folder of somebody's machine that all paths are in, with what parts it from the rest; empty if they are not
+    all absolute."""
+    ordered = sorted(path.strip() for path in paths) or [""]
+    alike = itertools.takewhile(lambda pair: pair[0] == pair[1], zip(ordered[0], ordered[-1], strict=False))
+    shared = "".join(sign for sign, _ in alike)
+    return shared[: max(shared.rfind("/"), shared.rfind("\\")) + 1] if _ABSOLUTE.match(shared) else ""
+
+
+_ABSOLUTE = re.compile(r"^(?:[A-Za-z]:[\\/]|/)")
 
 
 def base(path: str) -> str:

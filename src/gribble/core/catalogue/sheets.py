@@ -14,7 +14,7 @@ from msgspec import Struct, structs
 from gribble.core.base.budget import CHECKSUMS_BYTES
 from gribble.core.base.digests import HEX_LENGTHS, Digests
 from gribble.core.base.errors import Mistake, reason_of
-from gribble.core.base.paths import fold, join, path_fault
+from gribble.core.base.paths import fold, folder_of_all, join, path_fault
 from gribble.core.base.regular import NoTextError, open_text, read_regular, text_of
 from gribble.core.base.suggest import suggest
 from gribble.core.base.tables import Mistakes, first_and_more, read_table, read_toml
@@ -25,11 +25,13 @@ _ALGORITHMS = {length: name for name, length in HEX_LENGTHS.items()}
 _PLAIN = re.compile(r"^(?P<escaped>\\)?(?P<digest>[0-9A-Fa-f]+) [ *](?P<path>.+)$")
 _TAGGED = re.compile(r"^(?P<escaped>\\)?(?P<tag>[A-Za-z0-9-]+) \((?P<path>.+)\) = (?P<digest>[0-9A-Fa-f]+)$")
 _SFV = re.compile(r"^(?P<path>\S.*?)[ \t]+(?P<digest>[0-9A-Fa-f]{8})[ \t]*$")
+_HEX = re.compile(r"[0-9A-Fa-f]{6}")
 _TAGS = {"CRC32": "crc32", "MD5": "md5", "SHA1": "sha1", "SHA256": "sha256"}
 
 
-def read_checksums(path: Path) -> tuple[tuple[ManifestFile, ...], list[str]]:
-    """The files of a checksum list, and its mistakes in words, each with its line."""
+def read_checksums(path: Path, *, amid_words: bool = False) -> tuple[tuple[ManifestFile, ...], list[str]]:
+    """The files of a checksum list, and its mistakes in words, each with its line. It may be `amid_words`: a line
+    without any hex digits in a row is none of it."""
     try:
         text = text_of(read_regular(path, CHECKSUMS_BYTES))
     except OSError as error:
@@ -38,11 +40,14 @@ def read_checksums(path: Path) -> tuple[tuple[ManifestFile, ...], list[str]]:
         return (), [str(error)]
     files: dict[str, ManifestFile] = {}
     faults = []
+    above = _folder_of_all(text) if amid_words else ""
     for number, line in enumerate(text.split("\n"), start=1):
         line = line.rstrip("\r")
         if not line.strip() or line.startswith(("#", ";")):
             continue
-        read = _read_line(line)
+        if amid_words and not _HEX.search(line):
+            continue
+        read = _read_line(line.replace(above, "", 1))
         if isinstance(read, str):
             faults.append(f"line {number}: {read}")
         elif (twin := files.setdefault(fold(read.name), read)) is not read and twin.known() != read.known():
@@ -50,6 +55,12 @@ def read_checksums(path: Path) -> tuple[tuple[ManifestFile, ...], list[str]]:
     if not files and not faults:
         faults.append("lists no file")
     return tuple(files.values()), faults
+
+
+def _folder_of_all(text: str) -> str:
+    """The folder of somebody's machine that all files of a list are in; empty if their paths are not absolute."""
+    matches = (_TAGGED.match(line) or _PLAIN.match(line) for line in text.splitlines())
+    return folder_of_all(match["path"] for match in matches if match)
 
 
 def is_checksum_line(line: str) -> bool:

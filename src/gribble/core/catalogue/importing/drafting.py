@@ -32,8 +32,8 @@ from gribble.core.catalogue.importing.lists import (
     whole_text,
 )
 from gribble.core.catalogue.importing.naming import emulator_of, release_of
-from gribble.core.catalogue.importing.nodes import HEADING, SECTION
-from gribble.core.catalogue.importing.plaintext import text_title
+from gribble.core.catalogue.importing.nodes import HEADING, SECTION, NoRecordsError
+from gribble.core.catalogue.importing.plaintext import text_title, title_above
 from gribble.core.catalogue.importing.relatives import (
     flagged_kinds,
     kinds_of,
@@ -70,8 +70,11 @@ _MOSTLY = 0.5
 """So many records of a table are looked at."""
 
 _ONE_TABLE = (ListFormat.CSV, ListFormat.TSV)
-_MAY_LIST = (ListFormat.HTML, ListFormat.MARKDOWN, ListFormat.TEXT, ListFormat.LIST, ListFormat.CSV)
-"""What may be a list of entries, where it has no table."""
+_MAY_LIST = (
+    ListFormat.HTML, ListFormat.MARKDOWN, ListFormat.TEXT, ListFormat.LIST, ListFormat.CSV, ListFormat.TSV,
+    ListFormat.KEYS, ListFormat.JSON, ListFormat.YAML,
+)  # fmt: skip
+"""What may be a list of entries, where it has no table and no records."""
 
 _SHEET_FIELDS = (
     "name", "title", "level", "unneeded", "state", "works", "kind", "machine", "folder", "size", "region", "version",
@@ -104,12 +107,33 @@ def draft_map(path: Path, asked: Asked) -> Drafted:
     """The map of a list as far as it can be told. Raises GribbleError if it has nothing to be taken over, or too
     much to choose from, OSError and UnicodeDecodeError."""
     looks = looks_like(path)
+    try:
+        return _as_it_looks(path, looks, asked)
+    except NoRecordsError:
+        if (drafted := _as_entries(path, looks, asked)) is None:
+            raise
+        return drafted
+
+
+def _as_entries(path: Path, looks: Looks, asked: Asked) -> Drafted | None:
+    """The map of a file that has no records as it looks, but an entry with digests for each file all the same."""
+    if looks.format not in _MAY_LIST or looks.format in TABULAR or asked.to not in ("", "sheet"):
+        return None
+    try:
+        drafted = _of_tables(path, looks._replace(format=ListFormat.LIST), asked._replace(to="sheet"))
+    except (GribbleError, RecursionError):
+        return None
+    return drafted if any(_has(drafted.guesses, name) for name in HEX_LENGTHS) else None
+
+
+def _as_it_looks(path: Path, looks: Looks, asked: Asked) -> Drafted:
     if looks.format in TABULAR:
         return _of_tables(path, looks, asked)
     if looks.format is ListFormat.CHECKSUMS:
         rows = [node.attributes for node in itertools.islice(checksum_nodes(path), SAMPLE_ROWS)]
+        title = title_above(whole_text(path, looks, lambda _bytes: None))
         name = () if any(said.means("path") for said in asked.fields) else (Said("path", "name"),)
-        return _of_rows(path, looks, asked._replace(fields=(*asked.fields, *name)), _Found(rows))
+        return _of_rows(path, looks, asked._replace(fields=(*asked.fields, *name)), _Found(rows, title=title))
     if looks.format is ListFormat.KEYS:
         return _of_rows(path, looks, asked, _of_keys(path, looks))
     return _of_tree(path, looks, asked, xml_tree(path) if looks.format is ListFormat.XML else json_tree(path, looks))
@@ -120,9 +144,10 @@ def _of_keys(path: Path, looks: Looks) -> _Found:
     nodes = list(itertools.islice(key_nodes(path, looks, lambda _bytes: None), SAMPLE_ROWS))
     rows, others = ([node.attributes for node in some] for some in parted(nodes))
     if not rows:
-        raise GribbleError(f"{path} has no records: neither sections nor numbered keys", fix=BY_HAND)
+        raise NoRecordsError(f"{path} has no records: neither sections nor numbered keys", fix=BY_HAND)
     common = {key: word for one in others for key, word in one.items() if key != SECTION}
-    return _Found(rows, common=common, title=next((one[SECTION] for one in others if SECTION in one), ""))
+    title = next((one[SECTION] for one in others if SECTION in one), "")
+    return _Found(rows, common=common, title=title or title_above(whole_text(path, looks, lambda _bytes: None)))
 
 
 class _Found(Struct, frozen=True):
@@ -164,7 +189,8 @@ def _of_tables(path: Path, looks: Looks, asked: Asked) -> Drafted:
     notes += tuple(f"what is below {heading} is left out" for heading in bad)
     headings = dict.fromkeys(head.heading for head, _ in rows if head.heading)
     usual = tuple(one for one in headings if not _DEFAULT_SHEETS.match(one))
-    title = _title(path, looks) or (usual[0] if len(usual) == 1 else "")
+    of_all = len(usual) == 1 and all(head.heading == usual[0] for head, _ in rows)
+    title = _title(path, looks) or (usual[0] if of_all else "")
     text = "" if looks.format in (*_ONE_TABLE, ListFormat.WORKBOOK) else whole_text(path, looks, lambda _bytes: None)
     return _of_rows(path, looks, asked, structs.replace(found, title=title, headings=usual, notes=notes, text=text))
 
@@ -173,7 +199,7 @@ def _good_tables(path: Path, looks: Looks, asked: Asked, bad: dict[str, None]) -
     """The tables that could be the list, the longest first, and how the file was read for them; `bad` are the headings
     under which nothing is taken. Raises GribbleError if there are none."""
     groups = _tables_of(path, looks, asked, bad)
-    good = [one for one in groups.items() if _is_list(*one, asked)]
+    good = [one for one in groups.items() if _is_list(*one, asked) and not _is_shifted(*one)]
     if not good and looks.format in _MAY_LIST and asked.to != "plays":
         listed = looks._replace(format=ListFormat.LIST)
         entries = _tables_of(path, listed, asked, bad)
@@ -292,6 +318,17 @@ def _is_list(names: tuple[str, ...], rows: list[tuple[Head, list[str]]], asked: 
     return bool(fields & {"name", "set"}) and bool(fields & set(HEX_LENGTHS))
 
 
+def _is_shifted(names: tuple[str, ...], rows: list[tuple[Head, list[str]]]) -> bool:
+    """Whether digests of one kind are in different columns of a table without a head: what parts its columns parts
+    something in them, too, such as a size of 8,192 bytes."""
+    if names[0] != "column 1":
+        return False
+    places = [[(kind, at) for at, cell in enumerate(cells) for kind in digests_in(cell)] for _, cells in rows]
+    once = all(len({kind for kind, _ in each}) == len(each) for each in places)
+    found = {place for each in places for place in each}
+    return once and len({kind for kind, _ in found}) < len(found)
+
+
 def _names_files(names: tuple[str, ...], rows: list[tuple[Head, list[str]]]) -> bool:
     """Whether a table has plainly names of files, though no digests."""
     columns = _columns([dict(zip(names, cells, strict=False)) for _, cells in rows])
@@ -343,13 +380,26 @@ def _taken_out(guesses: list[Guess], said: Iterable[Said]) -> tuple[list[Guess],
 def _of_sets(guesses: list[Guess], columns: list[Column], found: _Found) -> list[Guess]:
     """What columns are in a list of sets, how these are related, and their sound samples."""
     if not any(one.field == "set" for one in guesses) and len(found.headings) > 1:
-        heading = Guess(field="set", column="the heading above", rules=(Field(from_=HEADING),), degree=Degree.LIKELY,
-                        reason="there are similar tables below it", samples=found.headings[:3])  # fmt: skip
-        guesses = [*guesses, heading]
+        guesses = [*guesses, *_in_headings(found.headings, {one.field for one in guesses})]
     sounds = samples_of(columns)
     taken = {one.column for one in sounds}
     guesses = [one for one in guesses if one.column not in taken]
     return [*related(guesses, columns, kinds_of(guesses, found.rows)), *sounds]
+
+
+_NAME_AND_TITLE = re.compile(r"([\w.+!-]+)\s*(?::|-|–|—|\s\()\s+(\S.*)")
+
+
+def _in_headings(headings: tuple[str, ...], fields: set[str]) -> Iterator[Guess]:
+    """The sets that tables have above them: by their names, or by name and title."""
+    parted = {heading: match for heading in headings if (match := _NAME_AND_TITLE.fullmatch(heading))}
+    whole = len(parted) < len(headings) or len({match[1] for match in parted.values()}) < len(headings)
+    for field, part in (("set", 1), ("title", 2)):
+        if field not in fields and (field == "set" or not whole):
+            values = {} if whole else {heading: match[part] for heading, match in parted.items()}
+            yield Guess(field=field, column="the heading above", rules=(Field(from_=HEADING, values=values),),
+                        degree=Degree.LIKELY, reason="there are similar tables below it",
+                        samples=tuple(values.get(one, one) for one in headings[:3]))  # fmt: skip
 
 
 def _lacks_proof(path: Path, to: str, fields: set[str], columns: list[Column]) -> bool:
@@ -357,9 +407,9 @@ def _lacks_proof(path: Path, to: str, fields: set[str], columns: list[Column]) -
     of which nobody can tell what is in it."""
     alone = not fields & set(HEX_LENGTHS)
     if alone and (to == "roster" or "name" not in fields):
-        raise GribbleError(f"{path} has no digests, so Gribble could not prove any file", fix=BY_HAND)
+        raise NoRecordsError(f"{path} has no digests, so Gribble could not prove any file", fix=BY_HAND)
     if needed := {"roster": {"set", "name"}, "sheet": {"name"}}[to] - fields:
-        raise GribbleError(
+        raise NoRecordsError(
             f"{path}: Gribble cannot tell which column is the {' and the '.join(sorted(needed))}",
             fix=f"Write --field COLUMN={min(needed)}. Its columns are {', '.join(one.name for one in columns[:12])}.",
         )
@@ -531,7 +581,8 @@ _OF_SETS = frozenset(["parent", "bios", "devices", "year", "maker", "plays", "va
 def _likely_target(columns: list[Column], sets: list[Guess], tree: Tree) -> str:
     """What a tree becomes where nobody says: a roster if its records have names of sets, and are no systems."""
     named = next((one for one in sets if one.field == "set"), None)
-    if head_points(tree.records.rpartition("/")[2], "system") == 3 and not {one.field for one in sets} & _OF_SETS:
+    called = [tree.records.rpartition("/")[2], *([_head(named.column)] if named else [])]
+    if any(head_points(one, "system") == 3 for one in called) and not {one.field for one in sets} & _OF_SETS:
         return "sheet"
     names_sets = any(named and named.column == one.name and one.fit("set") >= 0 for one in columns)
     return "roster" if names_sets else "sheet"

@@ -2,76 +2,186 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 from collections.abc import Iterable, Iterator
+from typing import Any
 
 from gribble.core.base.digests import HEX_LENGTHS
-from gribble.core.catalogue.importing.plaintext import HEADING_LINE
+from gribble.core.catalogue.importing.plaintext import HEADING_LINE, without_looks
 from gribble.core.catalogue.importing.tables import Line, Row
-from gribble.core.catalogue.importing.values import digests_in, is_file_name
-from gribble.core.catalogue.importing.words import is_label, level_said
+from gribble.core.catalogue.importing.values import NOT_CUT, is_file_name
+from gribble.core.catalogue.importing.words import head_points, is_label, level_said, meaning
 
 COLUMNS = ("File", "Description", "Required", "Size", "CRC32", "MD5", "SHA1", "SHA256")
 """What is told of each file, as the head of a table."""
-_BULLET = re.compile(r"^(?P<before>\s*)(?:[-*+•·‣▪]|\d{1,3}[.)])\s+(?P<text>.+)$")
+_BULLET = re.compile(r"^(?P<before>\s*)(?:[-*+•·‣▪]|\d{1,3}[.)]|\[\d{1,3}\])\s+(?P<text>.+)$")
 _MARKED = re.compile(r"`([^`]+)`|\[([^\[\]]+)\]|\"([^\"]+)\"|\*\*([^*]+)\*\*")
 _BEFORE = re.compile(r"\s+[-–—|=]+>?\s+|:\s|\s*[(\t]|,\s|\s{2,}")
-_TOKEN = re.compile(r"(?<![\w/.@])[A-Za-z0-9][\w.+!~-]*\.[A-Za-z]\w{0,4}(?![\w/])")
-_LENGTHS = "|".join(f"[0-9A-Fa-f]{{{length}}}" for length in sorted(HEX_LENGTHS.values(), reverse=True))
-_DIGEST = re.compile(rf"(?<![0-9A-Za-z])(?:0[xX])?({_LENGTHS})(?![0-9A-Za-z])")
+_IN_BRACKETS = r"\([^()|]{1,40}\)|\[[^\[\]|]{1,40}\]"
+_TOKEN = re.compile(rf"(?<![\w/.@])(?:[A-Za-z0-9][\w.+!~-]*|{_IN_BRACKETS})\.[A-Za-z]\w{{0,4}}(?![\w/])")
+_ROUND = r"0[xX]00[0-9A-Fa-f]{4}00"
+"""A number of eight hex digits that is a size: of 65,536 digests one looks like it."""
+_DIGEST = re.compile(
+    rf"(?<![0-9A-Za-z])(?!{_ROUND}(?![0-9A-Za-z]))(?:0[xX])?([0-9A-Fa-f]{{8}}|[0-9A-Fa-f]{{24,72}}){NOT_CUT}"
+)
 _CHECKSUM = re.compile(r"crc\S{0,4}\s*[:=]?\s*$", re.IGNORECASE)
 _SIZE = re.compile(r"(?<![\w.])(\d[\d.,']*)\s*(KiB|MiB|GiB|[KMG]B|[KMG]|bytes?|B)\b", re.IGNORECASE)
-_SEPARATORS = re.compile(r"\s+[-–—]+\s+|[,;:|()=\[\]\t]|\.(?:\s+|$)|\s{2,}|->")
+_GROUPED = re.compile(r"(?<![\w.,'])\d{1,3}([,'])\d{3}(?:\1\d{3})*(?![\w'])")
+_FIGURES = re.compile(r"(0[xX][0-9A-Fa-f]{1,8})|\d{1,12}")
+_SEPARATORS = re.compile(r"\s+[-–—]+\s+|[,;:|&()=\[\]{}<>\t]|\.(?:\s+|$)|\s{2,}|->|\\\\")
+_INSERTED = re.compile(r"^\s*insert\s+into\s.*?\bvalues\s*", re.IGNORECASE)
+_NEXT_INSERTED = re.compile(r"(?<=\))\s*,\s*(?=\()")
+LONG = 60
+"""A shorter line can be the name of a group, or a remark about a file."""
 MOST_LINE = 2000
 """A longer line is prose."""
-_NAMES_OF = {length: name.replace("crc32", "CRC32").upper() for name, length in HEX_LENGTHS.items()}
+_COLUMN_OF = {length: name.replace("crc32", "CRC32").upper() for name, length in HEX_LENGTHS.items()}
 
 
 def lines_of(text: str) -> Iterator[Line]:
-    """The lines of a plain text or of Markdown."""
+    """The lines of a plain text, of Markdown, or of code that has a file in each, without what only says how they
+    look."""
     for line in text.splitlines():
-        if not line.strip():
+        if match := _INSERTED.match(line):
+            yield from (Line(0, row, entry=True) for row in _NEXT_INSERTED.split(line[match.end() :]))
+            continue
+        shown = line.expandtabs(4)
+        if len(line) > 2 * MOST_LINE or not any(map(str.isalnum, line)):
             continue
         if match := HEADING_LINE.match(line.strip()):
             yield Line(0, match[1], heading=True)
-        elif match := _BULLET.match(line.expandtabs(4)):
-            yield Line(len(match["before"]), match["text"].strip(), entry=True)
+        elif match := _BULLET.match(shown):
+            yield Line(len(match["before"]), without_looks(match["text"]), entry=True)
         else:
-            shown = line.expandtabs(4)
-            yield Line(len(shown) - len(shown.lstrip()), shown.strip())
+            yield Line(len(shown) - len(shown.lstrip()), without_looks(shown))
+
+
+def lines_of_data(data: Any, depth: int = 0) -> Iterator[Line]:
+    """The lines of what JSON says: an entry for each name of a file with all that is said of it, for each row of plain
+    values and for each value, if there is a digest or the name of a file in it; a heading for each other key."""
+    if isinstance(data, dict):
+        for key, one in data.items():
+            if is_file_name(key):
+                yield Line(depth, " | ".join([key, *_said_in(one)]), entry=True)
+            elif inner := list(lines_of_data(one, depth + 1)):
+                if not (isinstance(one, list) and isinstance(one[0], list)):  # such a key names no group
+                    yield Line(depth, str(key), heading=True)
+                yield from inner
+    elif isinstance(data, list) and any(isinstance(one, (dict, list)) for one in data):
+        for one in data:
+            yield from lines_of_data(one, depth) if _has_inner(one) else _row(one, depth)
+    else:
+        for one in data if isinstance(data, list) else [data]:
+            yield from _row(one, depth)
+
+
+def _has_inner(one: Any) -> bool:
+    return isinstance(one, dict) or (isinstance(one, list) and any(isinstance(value, (dict, list)) for value in one))
+
+
+def _row(one: Any, depth: int) -> Iterator[Line]:
+    text = " | ".join(_said_in(one))
+    if any(_digests_in(text)) or any(map(is_file_name, text.split())):
+        yield Line(depth, text, entry=True)
+
+
+def _said_in(data: Any) -> list[str]:
+    """The plain values in what JSON says, each with its key."""
+    if isinstance(data, dict):
+        return [f"{key}: {word}" for key, one in data.items() for word in _said_in(one)]
+    return [word for one in data for word in _said_in(one)] if isinstance(data, list) else [str(data)]
+
+
+def _digests_in(text: str) -> Iterator[tuple[str, re.Match[str]]]:
+    """The digests in a text, each with its column. Eight figures are one only behind its name; what has nearly as many
+    digits as one is taken for it, so that it is told."""
+    for match in _DIGEST.finditer(text):
+        length = len(match[1])
+        if length > 8 or not match[1].isdigit() or _CHECKSUM.search(text[: match.start()]):
+            yield _COLUMN_OF[min(_COLUMN_OF, key=lambda one: abs(one - length))], match
 
 
 class _File:
-    """A file, and what the lines of its entry say of it."""
+    """A file, and what the lines of its entry say of it; one without a name is a line whose name was not understood."""
 
     def __init__(self, line: Line, names: list[str], rest: str) -> None:
         self.depth = line.depth
         self.cells = {"File": " / ".join(names)}
         self.text: list[str] = []
+        self._said_at_once = any(_digests_in(rest))
         self.add(rest)
+
+    def takes(self, line: Line) -> bool:
+        """Whether a line without a name says more of this file: if it is below it, or begins with what it says, or has
+        digests, while the file's own line has none; or if it has nothing but digests of other kinds."""
+        kinds = {column for column, _ in _digests_in(line.text)}
+        if line.depth > self.depth:
+            return bool(kinds) or line.entry or len(line.text) < LONG
+        pieces = list(filter(None, map(_bare, _SEPARATORS.split(_DIGEST.sub("|", line.text)))))
+        if self._said_at_once:
+            labels = all(is_label(word) for piece in pieces for word in piece.split())
+            return bool(kinds) and labels and not kinds & self.cells.keys()
+        return bool(kinds) or (len(pieces) > 1 and (is_label(pieces[0]) or _heads_level(pieces[0])))
 
     def add(self, text: str) -> None:
         """Take what a text says: digests, a size, how much it is needed, and the rest in words."""
-        for match in list(_DIGEST.finditer(text)):
-            column = _NAMES_OF[len(match[1])]
-            figures = column == "CRC32" and match[1].isdigit() and not _CHECKSUM.search(text[: match.start()])
-            if not figures:
-                self.cells[column] = f"{self.cells[column]}\n{match[1]}" if column in self.cells else match[1]
-                text = text.replace(match[0], "|")
+        for column, match in list(_digests_in(text)):
+            self.cells[column] = f"{self.cells[column]}\n{match[1]}" if column in self.cells else match[1]
+            text = text.replace(match[0], "|")
+        text = _GROUPED.sub(lambda grouped: grouped[0].replace(grouped[1], ""), text)
         if "Size" not in self.cells and (size := _SIZE.search(text)):
             self.cells["Size"], text = size[0], text.replace(size[0], "|")
-        for piece in map(_bare, _SEPARATORS.split(text)):
-            if piece and not is_label(piece):
-                if level_said(piece) and "Required" not in self.cells:
-                    self.cells["Required"] = piece
-                else:
-                    self.text.append(piece)
+        pieces = list(filter(None, map(_bare, _SEPARATORS.split(text))))
+        for label, piece, after in zip(["", *pieces], pieces, [*pieces[1:], ""], strict=False):
+            if not (_heads_level(piece) and meaning(after, "yes or no")):
+                self._add_piece(label, piece)
+        sizes = [piece for piece in pieces if _could_be_size(piece)]
+        if len(sizes) == 1:
+            self.cells.setdefault("Size", sizes[0])
+
+    def _add_piece(self, label: str, piece: str) -> None:
+        """Take a few words or a number behind a label, which may be what was before it."""
+        if _FIGURES.fullmatch(piece):
+            if head_points(label, "size") == _EXACT:
+                self.cells.setdefault("Size", piece)
+        elif level := _level_of(label, piece):
+            self.cells.setdefault("Required", level)
+        elif not is_label(piece) and any(map(str.isalpha, piece)):
+            self.text.append(piece)
 
     @property
     def row(self) -> list[str]:
         """Its cells."""
         cells = {**self.cells, "Description": ", ".join(self.text)[:200]}
         return [cells.get(name, "") for name in COLUMNS]
+
+
+_EXACT = 3
+"""The points of a word that is the name of a field."""
+
+
+def _heads_level(piece: str) -> bool:
+    return any(head_points(piece, field) == _EXACT for field in ("level", "unneeded"))
+
+
+def _level_of(label: str, piece: str) -> str:
+    """How much a file is needed as a piece of text says it, perhaps with yes or no behind a label; empty if it does
+    not."""
+    answer = meaning(piece, "yes or no")
+    if answer and _heads_level(label):
+        return piece if head_points(label, "unneeded") < _EXACT else {"yes": "no", "no": "yes"}[answer]
+    return piece if level_said(piece) else ""
+
+
+def _could_be_size(piece: str) -> bool:
+    """Whether a number of which nothing is said could be a size: it is round as those of files are, and no year."""
+    match = _FIGURES.fullmatch(piece)
+    number = int(piece, 16 if match[1] else 10) if match else 0
+    return number >= _ROUNDED and number % _ROUNDED == 0 and not 1900 <= number < 2048
+
+
+_ROUNDED = 64
 
 
 def _bare(piece: str) -> str:
@@ -81,46 +191,100 @@ def _bare(piece: str) -> str:
 def entry_rows(lines: Iterable[Line]) -> Iterator[Row]:
     """The files of a list as the rows of a table, the groups in which they stand as lines that name one; none if
     nothing is plainly an entry."""
-    rows: list[Row] = []
-    group, told = "", ""
-    file: _File | None = None
+    entries = _Entries()
+    for line in lines:
+        for part in _parted(line) if len(line.text) <= MOST_LINE else ():
+            entries.take(part)
+    entries.settle(None)
+    if entries.rows:
+        yield Row(list(COLUMNS), 1, is_head=True)
+        yield from _without_refrain(entries.rows)
 
-    def settle() -> Iterator[Row]:
-        nonlocal told
-        if file is not None:
-            if group != told:
-                yield Row([group], 1)
-                told = group
-            yield Row(file.row, 1)
 
-    for line in (one for one in lines if len(one.text) <= MOST_LINE):
+def _without_refrain(rows: list[Row]) -> list[Row]:
+    """Rows of which several are not all described by the same words: these say nothing of a file."""
+    at = COLUMNS.index("Description")
+    files = [row.cells for row in rows if len(row.cells) > 1]
+    if len(files) > 1 and len({cells[at] for cells in files}) == 1:
+        for cells in files:
+            cells[at] = ""
+    return rows
+
+
+class _Entries:
+    """Takes line after line, and has the rows of the files that these tell of."""
+
+    def __init__(self) -> None:
+        self.rows: list[Row] = []
+        self._group = self._told = ""
+        self._file: _File | None = None
+
+    def take(self, line: Line) -> None:
+        """Begin a file with a line, add the line to what is said of the last one, or begin a group with it."""
         names, rest = ([], line.text) if line.heading else _names_in(line)
         if names:
-            rows += settle()
-            file = _File(line, names, rest)
-        elif file is not None and not line.heading and (digests_in(line.text) or line.depth > file.depth):
-            file.add(line.text)
-        elif line.heading or line.entry or line.text.endswith(":") or len(line.text) < 60:
-            rows += settle()
-            file, group = None, _bare(line.text)
-    rows += settle()
-    if rows:
-        yield Row(list(COLUMNS), 1, is_head=True)
-        yield from rows
+            self.settle(_File(line, names, rest))
+        elif self._file and not line.heading and self._file.takes(line):
+            self._file.add(line.text)
+        elif self._file and not line.heading and any(_digests_in(line.text)):
+            self.settle(_File(line, [], line.text))
+        elif line.heading or line.entry or line.text.endswith(":") or _could_be_group(line.text):
+            self.settle(None)
+            self._group = _bare(line.text)
+
+    def settle(self, file: _File | None) -> None:
+        """End what is said of a file, with another one or none."""
+        if self._file is not None:
+            if self._group != self._told:
+                self.rows.append(Row([self._group], 1))
+                self._told = self._group
+            self.rows.append(Row(self._file.row, 1))
+        self._file = file
+
+
+def _could_be_group(text: str) -> bool:
+    """Whether a line that nothing marks could name a group of files: it is no sentence and no code."""
+    return len(text) < LONG and "{" not in text and not text.endswith((".", "!", "?"))
+
+
+def _parted(line: Line) -> list[Line]:
+    """A line, in parts where it tells of several files: each has a name and behind it its digests. A heading that is
+    nothing but the name of a file is the line above all that is said of it."""
+    if line.heading:
+        return [line._replace(depth=-1, heading=False) if is_file_name(_bare(line.text)) else line]
+    names = [match.start() for match in _TOKEN.finditer(line.text)]
+    digests = [match.end() for _, match in _digests_in(line.text)]
+    each = [[end for end in digests if at < end < after] for at, after in itertools.pairwise([*names, MOST_LINE + 1])]
+    if len(names) < 2 or not all(each):
+        return [line]
+    return [Line(line.depth, line.text[at : ends[-1]], entry=True) for at, ends in zip(names, each, strict=True)]
 
 
 def _names_in(line: Line) -> tuple[list[str], str]:
     """The names of files with which an entry begins, and the rest of its text; none if it is no entry: a line that
-    is none of a list has to have a digest, or be a name and nothing else."""
+    is none of a list has to have a digest, or be a name and nothing else, or end in a colon."""
     text = line.text
+    if text.endswith(":") and len(tokens := _TOKEN.findall(text)) == 1:
+        return tokens, ""
+    tells = line.entry or any(_digests_in(text))
     names = _marked(text) or _in_front(text)
-    if not names and (line.entry or digests_in(text)) and (match := _TOKEN.search(text)):
-        names = [match[0]]
+    if not names and tells and (match := _TOKEN.search(text)):
+        names = [_whole_name(text, match)]
     rest = text
     for name in names:
         rest = re.sub(rf"[`\[\"*]*{re.escape(name)}[`\]\"*]*", "|", rest, count=1)
     alone = not re.sub(r"\([^()]*\)", "", rest).strip("| \t/*.,;")
-    return (names, rest) if names and (line.entry or digests_in(text) or alone) else ([], text)
+    return (names, rest) if names and (tells or alone) else ([], text)
+
+
+def _whole_name(text: str, match: re.Match[str]) -> str:
+    """The name of a file that ends with a word, with the words before it that nothing parts from it: it may have
+    blanks. A word that says that it is a file, and a number, are none of it."""
+    words = re.split(r"[^\w .+!~()\[\]-]|\s{2,}", text[: match.start()])[-1].split()
+    while words and (head_points(words[0], "name") == _EXACT or not any(map(str.isalpha, words[0]))):
+        del words[0]
+    whole = " ".join([*words, match[0]])
+    return whole if whole in text and is_file_name(whole) and not any(_digests_in(whole)) else match[0]
 
 
 def _marked(text: str) -> list[str]:
@@ -135,7 +299,12 @@ def _marked(text: str) -> list[str]:
 
 
 def _in_front(text: str) -> list[str]:
-    """The names that stand before anything that parts them from the rest."""
+    """The names that stand before anything that parts them from the rest, or behind a digest and a size."""
+    first = next((match for _, match in _digests_in(text)), None)
+    if first and not _bare(text[: first.start()]):
+        text = re.sub(r"^\d+\s+(?=\D)", "", text[first.end() :].lstrip(" \t*=>:|-"))
+    if is_file_name(text) and not any(_digests_in(text)):
+        return [text.strip()]
     front = _BEFORE.split(text, maxsplit=1)[0]
     names = [name.strip() for name in re.split(r"\s+(?:/|or|oder|ou|o|of)\s+", front)]
-    return names if all(map(is_file_name, names)) else []
+    return names if all(is_file_name(name) and not any(_digests_in(name)) for name in names) else []

@@ -14,13 +14,13 @@ from gribble.core.base.errors import GribbleError, unreadable
 from gribble.core.base.regular import read_text
 from gribble.core.catalogue.importing.apart import read_apart, rows_apart
 from gribble.core.catalogue.importing.build import read_kinds, read_sets
-from gribble.core.catalogue.importing.entries import entry_rows, lines_of
+from gribble.core.catalogue.importing.entries import entry_rows, lines_of, lines_of_data
 from gribble.core.catalogue.importing.needs import draft_of, read_rows
 from gribble.core.catalogue.importing.nodes import HEADING, SECTION, Advance, Node, flat
 from gribble.core.catalogue.importing.plaintext import aligned_rows, key_rows, pipe_rows, with_whole_folders
 from gribble.core.catalogue.importing.sniffing import is_page, looks_like, without_forum_marks
-from gribble.core.catalogue.importing.streams import csv_rows, read_json, read_jsonl, read_toml, read_yaml
-from gribble.core.catalogue.importing.tables import Head, Row, tables_of
+from gribble.core.catalogue.importing.streams import csv_rows, json_data, read_json, read_jsonl, read_toml, read_yaml
+from gribble.core.catalogue.importing.tables import Head, Line, Row, tables_of
 from gribble.core.catalogue.importing.values import digests_in, is_file_name
 from gribble.core.catalogue.importing.words import head_points
 from gribble.core.catalogue.sheets import read_checksums
@@ -102,8 +102,16 @@ def _rows(path: Path, looks: Looks, advance: Advance) -> Iterable[Row]:
             return (row for row in page_rows(path, looks, advance) if row.grid)
     text = whole_text(path, looks, advance)
     if looks.format is ListFormat.LIST:
-        return rows_apart(path, looks.format, looks.encoding) if is_page(text) else entry_rows(lines_of(text))
+        return rows_apart(path, looks.format, looks.encoding) if is_page(text) else entry_rows(_lines(path, text))
     return pipe_rows(text) if looks.format is ListFormat.MARKDOWN else aligned_rows(text)
+
+
+def _lines(path: Path, text: str) -> Iterator[Line]:
+    """The lines of a text, those of what it says if it is JSON."""
+    looks = looks_like(path)
+    if looks.format is ListFormat.JSON:
+        return lines_of_data(json_data(path, looks.encoding, lambda _bytes: None))
+    return lines_of(text)
 
 
 def page_rows(path: Path, looks: Looks, advance: Advance) -> Iterator[Row]:
@@ -148,7 +156,7 @@ def parted(nodes: list[Node]) -> tuple[list[Node], list[Node]]:
 
 def checksum_nodes(path: Path) -> Iterator[Node]:
     """The files of a checksum list. Raises GribbleError if a line is none of it."""
-    files, faults = read_checksums(path)
+    files, faults = read_checksums(path, amid_words=True)
     if faults:
         raise GribbleError(f"{path}, {faults[0]}", fix="Correct the line; each has a digest and a path.")
     for file in files:

@@ -18,6 +18,8 @@ from gribble.core.records.imported import FieldMap, Preview, Tally, Understood
 from gribble.core.records.roster import FileState
 from gribble.core.records.sheet import Accept, Kind, Level
 
+_OF_FILES = frozenset(["name", "size", *HEX_LENGTHS])
+"""What says something of a file."""
 SHEET_WORDS = {"level": tuple(Level), "kind": tuple(Kind)}
 """The words that a need can have."""
 
@@ -35,8 +37,11 @@ def read_rows(nodes: Iterable[Node], made: FieldMap, tally: Tally) -> Iterator[V
                 said = ", ".join(SHEET_WORDS[field])
                 what = f'"{word}" should be one of {said}; write in the map what it means: values = {{ … }}'
                 tally.fault(f"{where} ({called(values)})", what, field=field, of_map=True)
+        if not values.keys() & _OF_FILES and tally.faulty == before:
+            continue  # such as a machine that needs none
         if "name" not in values and tally.faulty == before:
-            tally.fault(where, say_absent(node, "name", made))
+            digest = next((f" ({kind} {values[kind][0].text})" for kind in HEX_LENGTHS if kind in values), "")
+            tally.fault(f"{where}{digest}", say_absent(node, "name", made))
         if tally.faulty == before:
             yield values
 

@@ -7,6 +7,8 @@ from typing import Any
 
 from msgspec import Struct
 
+from gribble.core.base.errors import GribbleError
+
 Advance = Callable[[int], None]
 """Is told of bytes read."""
 
@@ -15,6 +17,10 @@ HEADING = "heading"
 
 SECTION = "section"
 """Under this name a record of `key = value` has the name of its section, or its number."""
+
+
+class NoRecordsError(GribbleError):
+    """Nothing was found in a list that could be taken over, read as it was."""
 
 
 class Node(Struct, eq=False, array_like=True):

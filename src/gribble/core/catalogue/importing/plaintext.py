@@ -1,37 +1,51 @@
-"""Lists in plain text: tables of Markdown with pipes, those aligned by blanks, and files of `key = value`.
+"""Lists in plain text: tables of Markdown with pipes, of wikis and of AsciiDoc, those aligned by blanks, and files of
+`key = value`.
 
-Markdown tables as GitHub Flavored Markdown defines them (section 4.10); the others have no standard.
+Markdown tables as GitHub Flavored Markdown defines them (section 4.10), those of wikis as MediaWiki does
+("Help:Tables"), those of AsciiDoc as its documentation ("Build a Basic Table"); the others have no standard.
 """
 
 from __future__ import annotations
 
+import itertools
 import re
 import unicodedata
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from gribble.core.base.budget import TABLE_COLUMNS
 from gribble.core.catalogue.importing.tables import Row, check_row
-from gribble.core.catalogue.importing.values import is_datum, without_marks
+from gribble.core.catalogue.importing.values import DIGEST, is_datum, is_file_name, is_number, without_marks
+from gribble.core.catalogue.importing.words import is_label
 
 _RULE = re.compile(r"^[\s|+:=\-─═┌┬┐├┼┤└┴┘╔╦╗╠╬╣╚╩╝]+$")
 _LINK = re.compile(r"!?\[([^\]]*)\]\([^)]*\)")
 _FOOTNOTE = re.compile(r"\[\^[^\]]+\]")
 _PIPE = re.compile(r"(?<!\\)\|")
 HEADING_LINE = re.compile(r"^#{1,6}\s+(.*?)\s*#*$")
+TAGS = re.compile(r"</?(?:abbr|b|br|code|em|font|i|kbd|nowiki|pre|small|span|strong|sub|sup|tt|u)\b[^<>]*>", re.I)
+"""Tags that only say how a text looks."""
+_ESCAPED = re.compile(r"\\([_*`&#%$\[\]])")
+_OF_TEX = re.compile(r"\\[a-z]+(?=\{)")
+_OF_CODE = re.compile(r"^\s*(?:/\*+|//)|\*+/\s*$")
+_WIKI_LINK = re.compile(r"\[\[(?:[^\[\]|]*\|)?([^\[\]|]*)\]\]")
+_TEMPLATE = re.compile(r"\{\{([^{}|]*)(?:\|[^{}]*)?\}\}")
+_QUOTES = re.compile(r"'{2,5}")
+_OF_CELL = re.compile(r"^[^|=]*=[^|]*\|")
+_CELL = re.compile(r"(?:^|(?<=\s))[\d.+*<^>]*[adehlms]?(?<!\\)\|")
 _COMMENTS = (";", "#", "//", "--")
 _HALF = "\ue000"
 _GAP = re.compile(r"\t+| {2,}")
 _SECTION = re.compile(r"^\[+([^\[\]]+)\]+\s*$")
-_KEY = re.compile(r"^\s*(?P<key>[^=:#;\s][^=:]*?)\s*[=:]\s*(?P<value>.*?)\s*$")
+_KEY = re.compile(r"^\s*:?(?P<key>[^=:#;\s][^=:]*?)\s*[=:]\s*(?P<value>.*?)\s*$")
 _ALGORITHM = re.compile(r"(crc|md|sha)([-_]?)(32|5|1|256)(?!\d)", re.IGNORECASE)
 _NUMBERED = re.compile(r"^(?P<before>\D*?)(?P<number>\d+)(?P<after>\D.*)?$")
 
 
 def pipe_rows(text: str) -> Iterator[Row]:
-    """The rows of Markdown's tables, and of those drawn with bars."""
+    """The rows of Markdown's tables, of wikis' and AsciiDoc's, and of those drawn with bars."""
     heading, grid, within = "", 0, False
-    for line in text.splitlines():
+    for line in _with_bars(text):
         shown = line.strip().replace("│", "|").replace("║", "|")
         if match := HEADING_LINE.match(shown):
             heading, within = _plain(match[1]), False
@@ -49,10 +63,69 @@ def pipe_rows(text: str) -> Iterator[Row]:
             yield Row([_plain(cell) for cell in cells], grid, heading)
 
 
+def _with_bars(text: str) -> Iterator[str]:
+    """The lines of a text in which the tables of wikis and of AsciiDoc are written as Markdown's, a row a line."""
+    lines, before = iter(text.splitlines()), ""
+    for line in lines:
+        if line.startswith("{|"):
+            yield from _rows_of_wiki(lines)
+        elif line.startswith("|==="):
+            inside = list(itertools.takewhile(lambda one: not one.startswith("|==="), lines))
+            yield from _rows_of_asciidoc(inside, before)
+        elif not line.startswith("[") or "cols=" not in line:
+            yield line
+        before = line
+
+
+def _rows_of_wiki(lines: Iterator[str]) -> Iterator[str]:
+    """The rows of a wiki's table, of which the first line was read."""
+    cells: list[str] = []
+    for line in lines:
+        shown = line.strip()
+        if shown.startswith(("|-", "|}", "|+")):
+            yield from _barred(cells)
+            cells = []
+            if shown[1] != "-":
+                yield shown[2:].strip()
+            if shown[1] == "}":
+                return
+        elif shown.startswith(("|", "!")):
+            cells += re.split(r"\|\||!!" if shown[0] == "!" else r"\|\|", shown[1:])
+        elif cells:
+            cells[-1] += f" {shown}"
+    yield from _barred(cells)
+
+
+def _barred(cells: list[str]) -> Iterator[str]:
+    """A row of a wiki as one of Markdown: cells without what is said of them, links, templates and quotes by what
+    they show."""
+    if cells:
+        shown = [_QUOTES.sub("", _TEMPLATE.sub(r"\1", _WIKI_LINK.sub(r"\1", cell))) for cell in cells]
+        yield _between_bars(_OF_CELL.sub("", cell) for cell in shown)
+
+
+def _rows_of_asciidoc(lines: list[str], before: str) -> Iterator[str]:
+    """The rows of a table of AsciiDoc: as many cells as the line before it says that there are columns, else as its
+    first line has."""
+    parted = [[cell.strip() for cell in _CELL.split(line)[1:]] for line in lines if _CELL.search(line)]
+    told = re.search(r"cols=\"?([^\"\]]+)", before)
+    times = re.match(r"\s*(\d+)\*", told[1]) if told else None
+    width = int(times[1]) if times else told[1].count(",") + 1 if told else len(parted[0]) if parted else 1
+    cells = [cell for row in parted for cell in row]
+    yield from (_between_bars(cells[at : at + width]) for at in range(0, len(cells), max(1, min(width, TABLE_COLUMNS))))
+
+
+_BAR = r"\|"
+
+
+def _between_bars(cells: Iterable[str]) -> str:
+    return f"| {' | '.join(cell.strip().replace('|', _BAR) for cell in cells)} |"
+
+
 def _plain(cell: str) -> str:
-    """A cell without Markdown's marks; `<br>` is a line break."""
+    """A cell without marks of how it looks; `<br>` is a line break."""
     cell = _FOOTNOTE.sub("", _LINK.sub(r"\1", cell.strip()))
-    cell = re.sub(r"(?i)<br\s*/?>", "\n", cell)
+    cell = TAGS.sub("", re.sub(r"(?i)<br\s*/?>", "\n", cell))
     cell = re.sub(r"(\*\*|__|`)(.+?)\1", r"\2", re.sub(r"~~.+?~~", "", cell))
     cell = re.sub(r"^\*(.+)\*$|^_(.+)_$", lambda found: found[1] or found[2], cell)
     return re.sub(r"\\([|*_`\\\[\]])", r"\1", without_marks(cell)).strip()
@@ -63,29 +136,53 @@ _FOLDER = re.compile(r"^\s*(?:[\w.+-]+(?: [\w.+-]+)*/)+\s*$")
 
 
 def aligned_rows(text: str) -> Iterator[Row]:
-    """The rows of tables whose columns are aligned by blanks or tabs. A column begins where words begin below blanks in
-    every line of a block."""
+    """The rows of tables whose columns are aligned by blanks or tabs. A column begins where strokes below the head do,
+    else where words begin below blanks in every line of a block."""
     heading, grid = "", 0
-    for titles, lines in _blocks(text):
-        if titles:
-            heading = titles[-1]
-        if lines:
+    for block in _blocks(text):
+        if block.titles:
+            heading = block.titles[-1]
+        if block.lines:
             grid += 1
-            parted = [_GAP.split(line.strip()) for line in lines]
-            if len({len(cells) for cells in parted}) == 1:  # every cell says something
-                yield from (Row([cell.replace(_HALF, "").strip() for cell in row], grid, heading) for row in parted)
-                continue
-            starts = _columns(lines)
-            rows: list[list[str]] = []
-            for line in lines:
-                ends = [*starts[1:], None]
-                parts = (line[at:end] for at, end in zip(starts, ends, strict=True))
-                cells = [cell.replace(_HALF, "").strip() for cell in parts]
-                if rows and not cells[0] and not any(map(is_datum, cells)):  # goes on with the line above
-                    rows[-1] = [" ".join(filter(None, pair)) for pair in zip(rows[-1], cells, strict=True)]
-                else:
-                    rows.append(cells)
-            yield from (Row(cells, grid, heading) for cells in rows)
+            rows = _cells_of(block.lines, _starts(block.ruler, block.lines))
+            yield from (Row(cells, grid, heading) for cells in _apart(rows))
+
+
+def _cells_of(lines: list[str], starts: list[int]) -> list[list[str]]:
+    """The cells of a block of lines whose columns begin where strokes do, if there are any."""
+    parted = [_GAP.split(line.strip()) for line in lines]
+    if not starts and len({len(cells) for cells in parted}) == 1:  # every cell says something
+        return [[cell.replace(_HALF, "").strip() for cell in cells] for cells in parted]
+    starts = starts or _columns(lines)
+    rows: list[list[str]] = []
+    for line in lines:
+        parts = (line[at:end] for at, end in zip(starts, [*starts[1:], None], strict=True))
+        cells = [cell.replace(_HALF, "").strip() for cell in parts]
+        if rows and not cells[0] and not any(map(is_datum, cells)):  # goes on with the line above
+            rows[-1] = [" ".join(filter(None, pair)) for pair in zip(rows[-1], cells, strict=True)]
+        else:
+            rows.append(cells)
+    return rows
+
+
+def _apart(rows: list[list[str]]) -> list[list[str]]:
+    """Rows in which a number and a digest with a single blank between them are two columns, not one."""
+    for column in reversed(range(len(rows[0]))):
+        words = [row[column].split() for row in rows]
+        pairs = [one for one in words if any(map(DIGEST.fullmatch, one))]
+        alike = all(len(one) == 2 and all(is_number(word) or DIGEST.fullmatch(word) for word in one) for one in pairs)
+        if pairs and alike and max(map(len, words)) == 2:
+            for row, one in zip(rows, words, strict=True):
+                row[column : column + 1] = [*one, "", ""][:2]
+    return rows
+
+
+def _starts(ruler: str, lines: list[str]) -> list[int]:
+    """Where columns begin by the strokes below a head; empty if a word of some line goes across one."""
+    indent = len(ruler) - len(ruler.lstrip())
+    starts = [0, *(match.end() for match in re.finditer(r"\s(?=\S)", ruler) if match.start() > indent)]
+    fits = all(line[at - 1 : at].isspace() for line in lines for at in starts[1:] if len(line) > at)
+    return starts if fits and len(starts) > 1 else []
 
 
 def with_whole_folders(text: str) -> str:
@@ -104,39 +201,59 @@ def with_whole_folders(text: str) -> str:
     return "\n".join(lines)
 
 
-def _blocks(text: str) -> Iterator[tuple[list[str], list[str]]]:
-    """What parts a text into tables: the titles above each, and its lines. A comment within one, and an empty line
-    before further lines of data as wide as those above, part nothing."""
-    titles: list[str] = []
-    lines: list[str] = []
-    gap = False
-    for line in text.splitlines():
+class _Block:
+    """A table in a text: the titles above it, its lines, and the strokes below its head. A comment within it, and an
+    empty line before further lines of data as wide as those above, part nothing; strokes below several lines of data
+    end it."""
+
+    def __init__(self) -> None:
+        self.titles: list[str] = []
+        self.lines: list[str] = []
+        self.ruler = ""
+
+    def ends_at(self, line: str, *, gap: bool) -> bool:
+        """Whether another block begins with a line, before which there may be a gap."""
+        if _RULE.match(line):
+            return bool(self.ruler and _RULER.match(line)) and len(self.lines) > _SEVERAL
+        if not gap or not self.lines:
+            return False
+        cells = _GAP.split(line.strip())
+        if len(cells) == 1:
+            return not line.lstrip().startswith(_COMMENTS)
+        widest = max(len(_GAP.split(one.strip())) for one in self.lines)
+        return not any(map(is_datum, cells)) or len(cells) > widest
+
+    def add(self, line: str) -> None:
+        """Take a line that is not empty."""
         shown = _as_wide(line).expandtabs(8)
-        if not line.strip() or _RULE.match(line):
-            gap = gap or not line.strip()
-        elif not _GAP.search(line.strip()):
-            if lines and line.lstrip().startswith(_COMMENTS):
-                continue
-            if lines and not gap:
-                lines.append(shown)  # names a group of the rows below it
-                continue
-            if lines:
-                yield titles, lines
-                titles, lines = [], []
-            titles.append(re.sub(r"^\[(.+)\]$", r"\1", line.strip("# :=*-").strip()))
-            gap = False
+        if _RULE.match(line):
+            if _RULER.match(line) and self.lines and not self.ruler:
+                self.titles += [one.strip() for one in self.lines[:-1]]
+                self.lines, self.ruler = self.lines[-1:], shown
+        elif self.lines or _GAP.search(line.strip()):
+            if _GAP.search(line.strip()) or not line.lstrip().startswith(_COMMENTS):
+                self.lines.append(shown)  # a line of one cell names a group of the rows below it
         else:
-            cells = _GAP.split(line.strip())
-            goes_on = any(map(is_datum, cells)) and len(cells) <= max(
-                len(_GAP.split(one.strip())) for one in lines or [""]
-            )
-            if gap and lines and not goes_on:
-                yield titles, lines
-                titles, lines = [], []
-            lines.append(shown)
-            gap = False
-    if lines or titles:
-        yield titles, lines
+            self.titles.append(re.sub(r"^\[(.+)\]$", r"\1", line.strip("# :=*-").strip()))
+
+
+def _blocks(text: str) -> Iterator[_Block]:
+    """What parts a text into tables."""
+    block, gap = _Block(), False
+    for line in text.splitlines():
+        if not line.strip():
+            gap = True
+            continue
+        if block.ends_at(line, gap=gap):
+            yield block
+            block = _Block()
+        gap = gap and bool(_RULE.match(line))
+        block.add(line)
+    yield block
+
+
+_RULER = re.compile(r"^\s*[-=]+(?:\s+[-=]+)+\s*$")
+_SEVERAL = 2
 
 
 def _as_wide(line: str) -> str:
@@ -159,8 +276,26 @@ def text_title(text: str) -> str:
     for line in lines:
         if match := re.match(r"^#\s+(.*?)\s*#*$", line):
             return _plain(match[1])
-    first = lines[0].strip("# :=*-") if lines else ""
-    return first if first and "|" not in first and not _GAP.search(first) and len(first) < 100 else ""
+    first = without_looks(lines[0][:200]).strip("# :=*-/") if lines else ""
+    first = re.sub(r"^\{([^{}]*)\}$", r"\1", first)
+    is_code = set(first) & set('|{}"') or first.startswith("[") or _GAP.search(first) or is_file_name(first)
+    return first if not is_code and len(first) < 100 else ""
+
+
+def title_above(text: str) -> str:
+    """The first line of a text of checksums, or of keys and values, where it is none of these, and no remark."""
+    first = next((line.strip()[:200] for line in text.splitlines() if line.strip()), "")
+    key = _KEY.match(first)
+    is_title = not (
+        first.startswith(_COMMENTS) or _SECTION.match(first) or (key and key["value"]) or DIGEST.search(first)
+    )
+    return text_title(first) if is_title else ""
+
+
+def without_looks(text: str) -> str:
+    """A text without tags, commands of TeX, the marks of a remark in code, and the strokes before signs that are only
+    signs."""
+    return _ESCAPED.sub(r"\1", _OF_CODE.sub("", _OF_TEX.sub("", TAGS.sub(" ", text)))).strip()
 
 
 def key_rows(text: str) -> Iterator[tuple[str, dict[str, str]]]:
@@ -184,6 +319,10 @@ def key_rows(text: str) -> Iterator[tuple[str, dict[str, str]]]:
                 key, value = match["key"].strip().strip("\"'"), _unquoted(match["value"])
                 if section:
                     sections[section][key] = value
+                    continue
+                file, _, word = key.rpartition(".")
+                if is_file_name(file) and (file in sections or is_label(word)):
+                    sections.setdefault(file, {})[word] = value
                     continue
                 paragraphs[-1][key] = value
                 number, word = _numbered(key)

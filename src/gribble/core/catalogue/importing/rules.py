@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import itertools
 import re
+from collections.abc import Iterable
 from typing import NamedTuple
 
+from gribble.core.base.paths import folder_of_all
 from gribble.core.catalogue.importing.columns import HEAD_UNIT, HEX_HEAD, MOST_WORDS, Column
-from gribble.core.catalogue.importing.values import ValueFault, number, size_unit
+from gribble.core.catalogue.importing.values import ValueFault, in_bytes, number, size_unit
 from gribble.core.catalogue.importing.words import meaning
+from gribble.core.files.archives.opening import SET_ENDINGS
 from gribble.core.records.imported import Field, Rules
 
 _EXACT = re.compile(r"[KMG]i", re.IGNORECASE)
@@ -42,6 +45,8 @@ def rules_for(field: str, column: Column) -> Ruled:
         return Ruled(
             (Field(from_=column.name, down=True),), "an empty cell means the same as the one above", assumed=True
         )
+    if field == "set" and (ending := _ending_of_all(column.words)):
+        return Ruled((Field(from_=column.name, suffix=ending),), f"{ending} behind them falls away")
     if field == "set" and len(column.values) < column.rows and column.every and column.every[0].strip():
         return Ruled(
             (Field(from_=column.name, down=True),), "an empty cell means the same as the one above", assumed=True
@@ -50,6 +55,12 @@ def rules_for(field: str, column: Column) -> Ruled:
         signs = tuple(sign for sign in ("\n", ";", ",", "/", " ") if any(sign in word for word in column.words))[:1]
         return Ruled((Field(from_=column.name, split=signs),), f"parted at {signs[0]!r}" if signs else "")
     return Ruled((Field(from_=column.name),))
+
+
+def _ending_of_all(names: Iterable[str]) -> str:
+    """The ending of an archive that all names have; empty if they do not."""
+    endings = {next((ending for ending in SET_ENDINGS if name.endswith(ending)), "") for name in names}
+    return endings.pop() if len(endings) == 1 else ""
 
 
 def _stands_for_below(column: Column) -> bool:
@@ -98,14 +109,16 @@ def _named(field: str, column: Column) -> Ruled:
     signs = column.signs_of_names
     labels = any(re.search(r"\.\w+\s*[(\[][^()\[\]]+[)\]]$", word) for word in column.words)
     words = "further names in a cell are aliases" if signs and field == "name" else ""
-    return Ruled((Field(from_=column.name, split=signs, labels=labels),), words)
+    elsewhere = folder_of_all(column.words)
+    words = f"{elsewhere} before them falls away" if elsewhere else words
+    return Ruled((Field(from_=column.name, split=signs, labels=labels, prefix=elsewhere),), words)
 
 
 def _sized(column: Column) -> Ruled:
     """A size: its unit, what parts its figures, and whether a K is taken for 1,024."""
     signs = column.signs_between(lambda text: size_unit(text.strip()) is not None)
     signs = tuple(sign for sign in signs if sign not in (",", ", "))
-    texts = [piece for word in column.words for piece in _pieces(word, signs)]
+    texts = [in_bytes(piece) for word in column.words for piece in _pieces(word, signs)]
     units = {unit for text in texts if (unit := size_unit(text))}
     if HEX_HEAD.search(column.head):
         return Ruled((Field(from_=column.name, hex=True, split=signs),), "in hex")

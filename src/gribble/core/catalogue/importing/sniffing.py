@@ -27,19 +27,28 @@ _MARKS = (
     (codecs.BOM_UTF16_BE, "utf-16"),
 )
 _ENCODINGS = ["cp1252", "cp932", "euc_jp", "iso2022_jp"]
-_TAG = re.compile(r"<(!doctype\s+html|html|body|table|head|div|h[1-6]|p|ul|ol|dl)\b", re.IGNORECASE)
-_BEGINS_JSON = re.compile(r"""\{\s*(["}]|$)|\[\s*([\[{"\d\]-]|true|false|null|$)""")
+_TAG = re.compile(r"<(!doctype\s+html|html|body|table|head|div|h[1-6]|p|ul|ol|dl|pre|center)\b", re.IGNORECASE)
+_BEGINS_JSON = re.compile(r"""\{\s*("(?:[^"\\]|\\.)*"\s*:|}|$)|\[\s*([\[{"\d\]-]|true|false|null|$)""")
 _FORUM = re.compile(
     r"\[/?(?:quote|code|b|i|u|s|list|spoiler|url|size|color|center|table|tr|td|th|img|\*)(?:[ =][^\]\n]*)?\]",
     re.IGNORECASE,
 )
 _PIPES = re.compile(r"^\s*\|?[\s:|+=-]*-{2,}[\s:|+=-]*\|?\s*$")
 _SECTION = re.compile(r"^\[+[^\[\]{}\"]+\]+\s*$")
-_KEY = re.compile(r"^\s*[\w.\-/ \[\]\"']{1,60}?\s*=(?!=)\s*\S?")
-_COLON_KEY = re.compile(r"^\s*[A-Za-z][\w.\- ]{0,40}:\s+\S")
-_TABLES_OF_TOML = re.compile(r"""^[ \t]*\[\[[\w."'-]+\]\][ \t]*(?:#.*)?$""", re.MULTILINE)
-"""A list of tables: records of one name, which sections of a settings file would be one."""
+_KEY = re.compile(r"^\s*[\w.\-/ \[\]\"']{1,60}?\s*=(?![=>])\s*\S?")
+_COLON_KEY = re.compile(r"^\s*:?[A-Za-z][\w.\- ]{0,40}:\s+\S")
+_INSERTED = re.compile(r"^[ \t]*insert[ \t]+into[ \t]", re.IGNORECASE | re.MULTILINE)
+_DRAWN = re.compile(r"^(?:\{\||\|===)", re.MULTILINE)
+"""Where a table of a wiki or of AsciiDoc begins."""
+_KEY_OF_TOML = r"""["']?[\w.-]+(?: [\w.-]+)*["']?"""
+_TABLES_OF_TOML = re.compile(
+    rf"""^[ \t]*(?:\[\[[\w."'-]+\]\]|{_KEY_OF_TOML}[ \t]*=[ \t]*\{{[^{{}}\n=]*=[^{{}}\n]*\}})[ \t]*(?:\#.*)?$""",
+    re.MULTILINE,
+)
+"""A list of tables: records of one name, which sections of a settings file would be one; or a table in a line."""
 _YAML_KEY = re.compile(r"""^\s*(?:- +)?["']?[\w .-]+["']?:(?:\s|$)|^---$""")
+_REMARK = re.compile(r"\S\s{2,}#\s")
+_BULLET = re.compile(r"^\s*[-*+•]\s+\S")
 _GAPS = re.compile(r"\S(?:\t+| {2,})\S")
 
 
@@ -131,7 +140,11 @@ def is_page(text: str) -> bool:
 
 
 def without_forum_marks(text: str) -> str:
-    """A text without the marks of a forum, such as [quote] and [code]."""
+    """A text without the marks of a quotation and of a forum, such as > and [code]; a forum's tables have a bar behind
+    each cell."""
+    text = re.sub(r"^(?:>[ \t]?)+", "", text, flags=re.MULTILINE)
+    if "[/td]" in text.lower():
+        text = re.sub(r"\[/t[dh]\]", "|", re.sub(r"\[tr\]", "\n", text, flags=re.IGNORECASE), flags=re.IGNORECASE)
     return _FORUM.sub("", text) if re.search(r"\[/(?:quote|code|b|list|table|spoiler)\]", text, re.IGNORECASE) else text
 
 
@@ -159,8 +172,10 @@ def _format(text: str, path: Path) -> ListFormat:
     if path.suffix.lower() in (".yaml", ".yml") or _is_yaml(whole):
         return ListFormat.YAML
     said = [line for line in whole if not line.lstrip().startswith(("#", ";"))] or whole
-    if sum(map(is_checksum_line, said)) >= 0.7 * len(said):
+    if not any(map(_REMARK.search, said)) and sum(map(_is_checksum, said)) >= 0.7 * len(said):
         return ListFormat.CHECKSUMS
+    if _INSERTED.search(text):
+        return ListFormat.LIST
     if any(map(_TAG.search, lines)) and "<tr" in shown.lower():
         return ListFormat.HTML
     known = _by_lines(text, whole, said) or _ENDINGS.get(path.suffix.lower())
@@ -172,12 +187,20 @@ def _format(text: str, path: Path) -> ListFormat:
     return known
 
 
+def _is_checksum(line: str) -> bool:
+    """Whether a line is one of a checksum list; if it ends in a CRC-32, there is the name of a file before it and
+    nothing else."""
+    first, *_, last = line.split() * 2
+    behind = len(last) == 8 and " = " not in line and not re.fullmatch(r"\\?[0-9A-Fa-f]+", first)
+    return is_checksum_line(line) and (not behind or is_file_name(line.strip()[:-8]))
+
+
 def _by_lines(text: str, whole: list[str], said: list[str]) -> ListFormat | None:
     """The format that most lines have; `said` are those that are no comments. None if they have none."""
     ruled = any(_PIPES.match(line) and "|" in line for line in whole) or any("│" in line for line in whole)
-    if ruled or sum(line.count("|") >= 2 for line in said) > 0.6 * len(said):
+    if ruled or _DRAWN.search(text) or sum(line.count("|") >= 2 for line in said) > 0.6 * len(said):
         return ListFormat.MARKDOWN
-    delimiter = _delimiter(text)
+    delimiter = _delimiter(text) if sum(map(bool, map(_BULLET.match, said))) < 0.6 * len(said) else ""
     keys = sum(bool(_KEY.match(line) or _SECTION.match(line)) for line in said)
     if keys >= 0.7 * len(said) or (not delimiter and _has_colon_keys(said)):
         return ListFormat.KEYS
@@ -203,6 +226,7 @@ def _is_json(line: str) -> bool:
 
 
 def _has_colon_keys(lines: list[str]) -> bool:
+    lines = [line for line in lines if any(map(str.isalnum, line))]
     return sum(bool(_COLON_KEY.match(line)) for line in lines) >= 0.8 * len(lines)
 
 
@@ -212,6 +236,7 @@ def _delimiter(text: str) -> str:
     best = (0.0, 0, "")
     for sign in ("\t", ";", ",", "|"):
         try:
+            next(csv.reader([next(filter(str.strip, lines), "")], delimiter=sign, strict=True), None)  # else it is code
             rows = [row for row in csv.reader(lines, delimiter=sign) if any(map(str.strip, row))]
         except csv.Error:
             continue

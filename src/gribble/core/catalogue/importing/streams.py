@@ -19,6 +19,7 @@ from gribble.core.base.regular import open_regular, open_text, read_text
 from gribble.core.catalogue.importing.fieldmap import row_keys
 from gribble.core.catalogue.importing.nodes import Advance, Node
 from gribble.core.catalogue.importing.tables import Row
+from gribble.core.catalogue.importing.values import is_file_name
 from gribble.core.files.settingsfile import yaml_reader
 from gribble.core.records.imported import FieldMap
 
@@ -43,12 +44,19 @@ def json_node(tag: str, value: Any) -> Node:
         return node
     node = Node(tag, {})
     for name, inner in value.items():
-        for one in inner if isinstance(inner, list) else [inner]:
+        for one in inner if isinstance(inner, list) else _by_file(inner) or [inner]:
             child = json_node(name, one)
             node.children.append(child)
             if not isinstance(one, dict):
                 node.attributes[name] = child.text
     return node
+
+
+def _by_file(inner: Any) -> list[dict[str, Any]]:
+    """What is said of each file by its name, as records with the name as their key; empty for anything else."""
+    if not (isinstance(inner, dict) and inner and all(map(is_file_name, inner))):
+        return []
+    return [{"key": name, **(one if isinstance(one, dict) else {"value": one})} for name, one in inner.items()]
 
 
 def read_json(path: Path, encoding: str, way: list[str], advance: Advance) -> Iterator[Node]:
@@ -162,9 +170,10 @@ def _json_records(data: Any, way: list[str], above: dict[str, str] | None = None
         elif way[0] in data:
             yield from _json_records(data[way[0]], way[1:], above)
     elif not way:
-        node = json_node("", data)
-        node.attributes.update(above)
-        yield node
+        for one in _by_file(data) or [data]:
+            node = json_node("", one)
+            node.attributes.update(above)
+            yield node
 
 
 def read_jsonl(path: Path, encoding: str, way: list[str], advance: Advance) -> Iterator[Node]:

@@ -13,9 +13,10 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from gribble.core.base.budget import BOOK_BYTES, ROW_CHARACTERS, TABLE_COLUMNS, TABLES, Budget, size_words
+from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.errors import GribbleError, package
 from gribble.core.catalogue.importing.values import digests_in, is_blank, is_datum, is_file_name, without_marks
-from gribble.core.catalogue.importing.words import has_word
+from gribble.core.catalogue.importing.words import has_word, head_points
 
 LOOK_AHEAD = 60
 """So many rows are looked at to find the head."""
@@ -71,6 +72,7 @@ class _Finder:
         self._grid = 0
         self._tables = 0
         self._gap = False
+        self._turned: list[Row] = []
 
     def take(self, row: Row) -> Iterator[tuple[Head, list[str]]]:
         """What is known for sure after one more row."""
@@ -81,6 +83,24 @@ class _Finder:
         if not row.words:
             self._gap = True
             return
+        if self._turned or (self._head is None and not self._waiting and _names_columns(row)):
+            self._turned.append(row)  # its columns may be the records
+            if len(self._turned) <= MOST_TURNED:
+                return
+            yield from self._turn()
+            return
+        yield from self._take(row)
+
+    def _turn(self) -> Iterator[tuple[Head, list[str]]]:
+        """The rows that wait since their columns may be the records: turned if they are, else as they are there."""
+        waiting, self._turned = self._turned, []
+        heads = [row.cells[0] for row in waiting[1:]]
+        if len(waiting) <= MOST_TURNED and any(map(_is_head_of_digests, heads)):
+            waiting = _turned(waiting)
+        for row in waiting:
+            yield from self._take(row)
+
+    def _take(self, row: Row) -> Iterator[tuple[Head, list[str]]]:
         marked = row.is_head and len(row.words) > 1  # else it names a group
         parted = self._gap and not row.line and _could_be_head(row)  # CSV is one table: a row is never lost to a head
         if self._head and (marked or parted) and not self._is_again(row):
@@ -98,6 +118,7 @@ class _Finder:
 
     def settle(self) -> Iterator[tuple[Head, list[str]]]:
         """Decide where the head is among the rows that wait."""
+        yield from self._turn()
         waiting, self._waiting = self._waiting, []
         if not waiting:
             return
@@ -111,7 +132,7 @@ class _Finder:
         self._head = Head(self._tables, heading, names)
         yield self._head, []
         for row in waiting[at + depth :]:
-            yield from self.take(row)
+            yield from self._take(row)
 
     def _is_again(self, row: Row) -> bool:
         assert self._head is not None
@@ -127,6 +148,29 @@ def check_row(row: Row) -> None:
     else:
         return
     raise GribbleError(what, fix="Remove the parts that are not a list.")
+
+
+MOST_TURNED = 12
+"""A table has so few rows if its columns are the records."""
+
+
+def _names_columns(row: Row) -> bool:
+    """Whether a row names files, a column each, behind nothing or a word for that."""
+    first, *others = row.cells or [""]
+    return bool(others) and all(map(is_file_name, others)) and (is_blank(first) or head_points(first, "name") == 3)
+
+
+def _is_head_of_digests(word: str) -> bool:
+    return any(head_points(word, field) for field in (*HEX_LENGTHS, "checked"))
+
+
+def _turned(rows: list[Row]) -> list[Row]:
+    """A table with its columns as rows, which have the names of files under the name of what they are."""
+    width = max(len(row.cells) for row in rows)
+    full = [row.cells + [""] * (width - len(row.cells)) for row in rows]
+    if is_blank(full[0][0]):
+        full[0][0] = "File"
+    return [rows[0]._replace(cells=list(cells), is_head=not at) for at, cells in enumerate(zip(*full, strict=True))]
 
 
 def _could_be_head(row: Row) -> bool:
@@ -335,7 +379,9 @@ def _text(cell: Any) -> str:
     words: list[str] = []
     _gather(cell, words)
     lines = (" ".join(line.split()) for line in "".join(words).split("\n"))
-    return without_marks("\n".join(line for line in lines if line))
+    shown = without_marks("\n".join(line for line in lines if line))
+    whole, begins = " ".join((cell.get("title") or "").split()), shown.rstrip("….")
+    return whole if begins != shown and whole.startswith(begins) else shown  # a long one is often cut short
 
 
 def _gather(element: Any, words: list[str], without: tuple[str, ...] = ("table",)) -> None:

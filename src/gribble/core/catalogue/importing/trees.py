@@ -10,10 +10,10 @@ from typing import Any
 from msgspec import Struct
 
 from gribble.core.base.errors import GribbleError
-from gribble.core.catalogue.importing.nodes import Node
+from gribble.core.catalogue.importing.nodes import Node, NoRecordsError
 from gribble.core.catalogue.importing.streams import json_data, json_node, read_jsonl, sample_xml, toml_data, yaml_data
 from gribble.core.catalogue.importing.values import digests_in, is_blank
-from gribble.core.catalogue.importing.words import head_points
+from gribble.core.catalogue.importing.words import head_points, is_label
 from gribble.core.records.imported import ListFormat, Looks
 
 MOST_RECORDS = 10_000
@@ -86,7 +86,7 @@ def json_tree(path: Path, looks: Looks) -> Tree:
     except RecursionError:
         raise GribbleError(f"{path} is nested too deeply", fix="Turn it into JSON Lines, one record a line.") from None
     if not found:
-        raise GribbleError(f"{path} has no records with digests", fix=BY_HAND)
+        raise NoRecordsError(f"{path} has no records with digests", fix=BY_HAND)
     (way, nodes, _), *others = sorted(found, key=lambda one: -one[2])
     tree = _json_records(way, nodes, common)
     tree.left = [f"{way} ({count:,})" for way, _, count in others]
@@ -151,7 +151,8 @@ def _json_records(records: str, nodes: list[Node], common: dict[str, str]) -> Tr
             places.setdefault(way, []).append((node, above))
     within = [way for way in _digest_places(places) if way]
     title = next((common[name] for name in ("title", "name", "description") if name in common), "")
-    if not within or () in _digest_places(places):
+    alone = bool(within) and len(places[within[0]]) == len(nodes) and not _names_itself(places[()])
+    if not within or alone or () in _digest_places(places):
         return Tree(records=records, rows=[_own(node) for node in nodes], common=common, title=title)
     inner = within[0]
     tree = _tree(records, nodes, inner, places[inner], within[1:], places)
@@ -186,11 +187,18 @@ def _digest_places(places: Places) -> list[tuple[str, ...]]:
 
 def _outward(way: tuple[str, ...], places: Places) -> tuple[str, ...]:
     """The path of what each is in by itself, such as a record with its digests in a node of their own."""
-    while way[:-1] in places and len(places[way[:-1]]) == len(places[way]) and _names_itself(places[way[:-1]]):
-        if _names_itself(places[way]):
+    while way[:-1] in places and _names_itself(places[way[:-1]]):
+        group = places[way]
+        alone = len(places[way[:-1]]) == len(group) or all(_says_kind(node) for node, _ in group)
+        if _names_itself(group) or not alone:
             break
         way = way[:-1]
     return way
+
+
+def _says_kind(node: Node) -> bool:
+    """Whether a node only has digests and says of which kind they are."""
+    return all(is_label(word) or digests_in(word) for word in map(str, node.attributes.values()))
 
 
 def _names_itself(group: list[tuple[Node, tuple[Node, ...]]]) -> bool:
@@ -201,7 +209,7 @@ def _names_itself(group: list[tuple[Node, tuple[Node, ...]]]) -> bool:
 
 def _own_name(node: Node) -> str:
     values = [*map(str, node.attributes.values()), *(one.text.strip() for one in node.children if not one.children)]
-    return next((value for value in values if value and not digests_in(value) and not value.isdigit()), "")
+    return next((one for one in values if one and not (digests_in(one) or one.isdigit() or is_label(one))), "")
 
 
 def _has_digest(node: Node) -> bool:

@@ -27,8 +27,10 @@ _GROUPS = re.compile(r"[ .,'\u00a0\u202f](?=\d{3}(?!\d))")
 _FORMULA = re.compile(r'^="(.*)"$')
 _BEHIND = re.compile(r"^(?P<value>.*?\S)\s*[(\[](?P<label>[^()\[\]]+)[)\]]$", re.DOTALL)
 _YES = {"yes": True, "true": True, "1": True, "y": True, "no": False, "false": False, "0": False, "n": False, "": False}
+NOT_CUT = r"(?![0-9A-Za-z]|\s?(?:…|\.\.))"
+"""What is behind a digest that is not cut short."""
 _DIGEST = {
-    length: re.compile(rf"(?<![0-9A-Za-z])(?:0[xX])?(?P<digest>[0-9A-Fa-f]{{{length}}})(?![0-9A-Za-z])")
+    length: re.compile(rf"(?<![0-9A-Za-z])(?:0[xX])?(?P<digest>[0-9A-Fa-f]{{{length}}}){NOT_CUT}")
     for length in HEX_LENGTHS.values()
 }
 
@@ -134,12 +136,23 @@ LONGEST_NUMBER = 40
 
 def number(value: str, rule: Field) -> int:
     """A whole number, or a size with its unit, in bytes. Raises ValueFault."""
+    value = in_bytes(value)
     if len(value) > LONGEST_NUMBER:
         raise ValueFault(f'"{value[:LONGEST_NUMBER]}…" is not a number')
     found = _number(value, rule)
     if found > MOST_NUMBER:
         raise ValueFault(f'"{value}" is more than any file can have')
     return found
+
+
+def in_bytes(text: str) -> str:
+    """Of a size that is told twice, such as 512 KB (524,288 bytes), the one in bytes; else the text as it is."""
+    match = _TWICE.match(text[: 2 * LONGEST_NUMBER])
+    return next((one for one in match.groups() if _BYTES.match(one)), text) if match else text
+
+
+_TWICE = re.compile(r"^\s*(\d[^()=/]*?)\s*[(=/]\s*(\d[^()=/]*?)\s*\)?\s*$")
+_BYTES = re.compile(r"^\d[\d., '\u00a0\u202f]*\s*(?:b|bytes?|octets?|バイト)$", re.IGNORECASE)
 
 
 def _number(value: str, rule: Field) -> int:
@@ -225,9 +238,9 @@ def yes(value: str) -> bool:
 
 
 _LENGTHS = "|".join(f"[0-9a-f]{{{length}}}" for length in sorted(HEX_LENGTHS.values(), reverse=True))
-DIGEST = re.compile(rf"(?<![0-9a-z])(?:0x)?({_LENGTHS})(?![0-9a-z])", re.IGNORECASE)
+DIGEST = re.compile(rf"(?<![0-9a-z])(?:0x)?({_LENGTHS}){NOT_CUT}", re.IGNORECASE)
 """What has as many hex digits as a digest, even if it is a number."""
-_FILE = re.compile(r"^[^\s<>\"|?*:=][^<>\"|?*:=\n]*\.[A-Za-z0-9_]{1,8}$")
+_FILE = re.compile(r"^(?:[A-Za-z]:[\\/])?[^\s<>\"|?*:=][^<>\"|?*:=\n]*\.[A-Za-z0-9_]{1,8}$")
 _VERSION = re.compile(r"(^|\s)[vV]?\d+([.,]\d+)+\w?$")
 _NUMBER = re.compile(r"^[\d., '\u00a0\u202f]*\d$|^0x[0-9a-f]+$", re.IGNORECASE)
 _SIZE = re.compile(r"^(?P<digits>\d[\d., '\u00a0\u202f]*?)\s*(?P<unit>[^\W\d_]+)\.?$")
@@ -286,7 +299,7 @@ def is_number(text: str) -> bool:
 
 def size_unit(text: str) -> str | None:
     """The unit of a size as it is there, empty for a plain number; None if it is no size."""
-    if is_number(text):
+    if is_number(text := in_bytes(text)):
         return ""
     match = _SIZE.match(text.strip())
     return match["unit"] if match and match["unit"].lower() in BINARY_UNITS else None

@@ -72,6 +72,10 @@ def level_said(text: str) -> str:
     return next((level for _, span in ordered if (level := _MEANINGS["level"].get(span))), "")
 
 
+_IN_BRACKETS = re.compile(r"[(\[][^()\[\]]*[)\]]$")
+
+
 def meaning(text: str, what: str) -> str:
-    """The word of ours that a word stands for; empty if none does."""
-    return _MEANINGS[what].get(plain(text), "")
+    """The word of ours that a word stands for, whatever is in brackets behind it; empty if none does."""
+    known = _MEANINGS[what]
+    return known.get(plain(text)) or known.get(plain(_IN_BRACKETS.sub("", text.strip()[:200])), "")
