@@ -20,6 +20,8 @@ from tests.making import A, B, C, files, need, sha1, small_world
 
 NOISE = bytes(range(256)) * 4
 PAGE = b"<!DOCTYPE html><title>Not here</title>" * 9
+PICTURE = b"\x89PNG\r\n\x1a\n" + NOISE
+POINTER = b"version https://git-lfs.github.com/spec/v1\noid sha256:0\nsize 9\n"
 TEXT = b"the tide comes in\n" * 30
 
 
@@ -50,6 +52,11 @@ def finding(answer: Any, id_: str = "free") -> Any:
         ("free.rom", NOISE, "unproven", "no digest"),
         ("free.rom", bytes(899) + b"\1", "unproven", "no digest"),
         ("free.txt", TEXT, "unproven", "no digest"),
+        ("free.rom", TEXT, "imposter", "it is plain text"),
+        ("free.rom", b"404: Not Found", "imposter", "it is plain text"),
+        ("free.rom", PICTURE, "imposter", "it is a picture"),
+        ("free.png", PICTURE, "unproven", "no digest"),
+        ("free.rom", POINTER, "imposter", "it is only a pointer"),
         ("free.html", PAGE, "unproven", "no digest"),
         ("free.zip", packed_as("a.bin"), "unproven", "no digest"),
     ],

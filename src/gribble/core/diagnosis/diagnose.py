@@ -16,7 +16,7 @@ from msgspec import Struct, structs
 
 from gribble.core.files.hashing import digest_blocks
 from gribble.core.files.inflating import crc32
-from gribble.core.records.facts import Disguised, Empty, Fact, OneByte, PlainText, WebPage
+from gribble.core.records.facts import Disguised, Empty, Fact, OneByte, OtherKind, PlainText, WebPage
 from gribble.core.records.recipes import SWAPS, Damage, Recipe, mended
 from gribble.core.records.sheet import Accept
 from gribble.core.survey.attempts import Attempts
@@ -302,6 +302,22 @@ def prefix_of(data: bytes, content: Iterable[bytes], accept: Accept) -> Diagnosi
     return Diagnosis(recipe=recipe, accept=accept)
 
 
+_SHORTEST = 12
+"""A file of fewer bytes may say anything; a server's "404: Not Found" has 14."""
+_OTHER_KINDS = {
+    "picture": rb"\x89PNG\r\n\x1a\n|GIF8[79]a|\xff\xd8\xff[\xe0\xe1]..(?:JFIF|Exif)\0",
+    "document": rb"%PDF-\d\.\d",
+    "shortcut": rb"L\0\0\0\x01\x14\x02\0\0\0\0\0\xc0\0\0\0\0\0\0F|\[InternetShortcut\]|\[Desktop Entry\]",
+    "pointer": rb"version https://git-lfs\.github\.com/spec/",
+    "torrent": rb"d\d+:(?:announce|created by|creation date|comment)",
+    "leftover": rb"\0\x05\x16[\0\x07]\0\x02\0\0|\0\0\0\x01Bud1",
+}
+"""What is no dump by how it begins. Sources: PNG (W3C), GIF89a, JFIF and Exif, ISO 32000, Microsoft's "Shell Link
+Binary File Format", freedesktop.org's "Desktop Entry Specification", Git LFS's specification, BEP 3, and RFC 1740
+(AppleDouble)."""
+_BEGINS = re.compile(b"|".join(b"(?P<%s>%s)" % (kind.encode(), mark) for kind, mark in _OTHER_KINDS.items()), re.DOTALL)
+
+
 def no_dump(head: bytes, size: int, kind: str = "") -> Fact | None:
     """What a file plainly is, if it is not a dump; `head` is its beginning, `kind` the kind of archive it is."""
     if size == 0:
@@ -310,7 +326,9 @@ def no_dump(head: bytes, size: int, kind: str = "") -> Fact | None:
         return Disguised(kind)
     if _MARKUP.match(head):
         return WebPage()
-    if len(head) < 16:
+    if (begins := _BEGINS.match(head)) and begins.lastgroup:
+        return OtherKind(begins.lastgroup)
+    if len(head) < _SHORTEST:
         return None
     if head.count(head[0]) == len(head):
         return OneByte(head[0]) if len(head) == size else None

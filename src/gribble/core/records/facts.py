@@ -192,6 +192,12 @@ class WebPage(Fact, frozen=True):
     """The file is a page, as servers send it in place of a file."""
 
 
+class OtherKind(Fact, frozen=True):
+    """The file begins as no dump does: it is a picture, a document, a shortcut, a pointer, a torrent or a leftover."""
+
+    kind: str
+
+
 class OneByte(Fact, frozen=True):
     """The file holds one byte over and over."""
 

@@ -227,6 +227,15 @@ def _other_content(one: f.OtherContent) -> str:
     return f"in {one.archive}'s archive: {bad}" if one.archive else bad
 
 
+_OTHER_KINDS = {
+    "picture": "it is a picture",
+    "document": "it is a document (PDF)",
+    "shortcut": "it is a shortcut to something elsewhere, not the file itself",
+    "pointer": "it is only a pointer to the file; fetch the file itself (git lfs pull)",
+    "torrent": "it is a torrent, with which the file can be fetched",
+    "leftover": "it is a leftover of another system, which only says how to show a file or folder",
+}
+"""What a file is by its beginning, if it is no dump."""
 _SAYINGS: dict[type[f.Fact], Callable[[Any], str]] = {
     f.InPlace: lambda one: (
         "right content, right name" if one.proven else "the name is right; the sheet has no digest to prove the content"
@@ -276,6 +285,7 @@ _SAYINGS: dict[type[f.Fact], Callable[[Any], str]] = {
     f.Keys: lambda one: keys_words(one.judged),
     f.Disguised: lambda one: f"it is a {one.kind} archive under another name",
     f.WebPage: lambda _: "it is a web page (a download that went wrong?)",
+    f.OtherKind: lambda one: _OTHER_KINDS[one.kind],
     f.OneByte: lambda one: f"it contains only the byte {one.value:02X}",
     f.PlainText: lambda _: "it is plain text",
     f.LikeKeys: lambda one: f"it is a key file like {one.emulator}'s {one.need}, but {keys_words(one.judged)}",

@@ -18,7 +18,9 @@ from gribble.core.records.facts import (
     KeysUnread,
     NoneWorks,
     OneByte,
+    OtherKind,
     OtherSize,
+    PlainText,
     Really,
     Rejected,
     Unknown,
@@ -32,6 +34,15 @@ from gribble.core.records.rig_seen import Readings
 from gribble.core.records.sheet import Accept, Level, Need, OtherRelease
 from gribble.core.survey.matching import KnownContents, is_content
 
+DUMP_ENDINGS = (".rom", ".bin", ".img", ".iso")
+"""What a dump is called, and no text: a server's "404: Not Found" is one."""
+ENDINGS_OF = {
+    "picture": (".png", ".gif", ".jpg", ".jpeg"),
+    "document": (".pdf",),
+    "shortcut": (".lnk", ".url", ".desktop"),
+    "torrent": (".torrent",),
+}
+"""What a file of another kind is called where a need may ask for it."""
 MARKUP_ENDINGS = (".htm", ".html", ".xhtml", ".xml", ".svg")
 """Endings of files that begin as a saved page does."""
 
@@ -50,6 +61,10 @@ class Judgement(Struct, frozen=True, kw_only=True):
     def accepted(self) -> bool:
         """Whether nothing speaks against it."""
         return self.fault is None
+
+
+def _has_ending(need: Need, endings: tuple[str, ...]) -> bool:
+    return any(name.lower().endswith(endings) for name in need.names)
 
 
 class Judge:
@@ -89,13 +104,17 @@ class Judge:
         return Judgement(fault=plainly) if plainly else Judgement(accept=fits)
 
     def no_dump(self, need: Need, holding: Holding) -> Fact | None:
-        """What a file plainly is if it is no dump, whatever the sheet knows; a text or a packed file may be what the
-        need asks for, and so may markup where its name says so."""
+        """What a file plainly is if it is no dump, whatever the sheet knows. A packed file may be what the need asks
+        for; so may markup, a picture or another kind where its name says so, and a text unless its name is a dump's."""
         if holding.size == 0:
             return Empty()
         fact = self._no_dumps.get(key_of(holding))
         if isinstance(fact, WebPage):
-            return None if any(name.lower().endswith(MARKUP_ENDINGS) for name in need.names) else fact
+            return None if _has_ending(need, MARKUP_ENDINGS) else fact
+        if isinstance(fact, OtherKind):
+            return None if _has_ending(need, ENDINGS_OF.get(fact.kind, ())) else fact
+        if isinstance(fact, PlainText):
+            return fact if need.names and all(name.lower().endswith(DUMP_ENDINGS) for name in need.names) else None
         return fact if isinstance(fact, OneByte | BadArchive) else None
 
     def rejected(self, need: Need, holding: Holding) -> Rejected | None:
