@@ -13,7 +13,8 @@ from gribble.core.base.errors import GribbleError
 from gribble.core.catalogue.importing.build import read_kinds, read_sets
 from gribble.core.catalogue.importing.drafting import Asked, draft_map
 from gribble.core.catalogue.importing.fieldmap import load_map, write_map
-from gribble.core.catalogue.importing.lists import read_list
+from gribble.core.catalogue.importing.guessing import Said
+from gribble.core.catalogue.importing.lists import read_list, read_sheet
 from gribble.core.records.imported import Degree, Drafted, FieldMap, Tally
 from tests.lists import taken
 
@@ -237,6 +238,34 @@ def test_names_with_blanks_and_brackets_are_whole(tmp_path: Path, line: str) -> 
     assert ([need.name for need in sheet.needs], tally.mistakes) == (names, [])
     assert [need.accepts[0].md5 for need in sheet.needs] == [A, B, C, D]
     assert not any(need.title for need in sheet.needs)
+
+
+SEVERAL = {
+    "a column": ("n.csv", f"Emulator,File,MD5\nPlover 1.3,boot8.rom,{A}\n,boot16.rom,{B}\nCurlew,font.rom,{C}\n", "Emulator"),
+    "headings": ("n.md", f"## Plover\n\n| File | MD5 |\n|---|---|\n| boot8.rom | {A} |\n| boot16.rom | {B} |\n\n## Curlew\n\n| File | MD5 |\n|---|---|\n| font.rom | {C} |\n", "heading"),
+    "keys": ("n.json", f'{{"plover": [{{"file": "boot8.rom", "md5": "{A}"}}, {{"file": "boot16.rom", "md5": "{B}"}}], "curlew": [{{"file": "font.rom", "md5": "{C}"}}]}}', "@key"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("case", SEVERAL)
+def test_of_a_list_for_several_emulators_only_the_one_asked_for_is_taken(tmp_path: Path, case: str) -> None:
+    name, text, column = SEVERAL[case]
+    (tmp_path / name).write_text(text)
+
+    def names(asked: Asked) -> list[str]:
+        drafted = draft_map(tmp_path / name, asked)
+        (tmp_path / "kept.map.toml").write_text(write_map(drafted, name))
+        made = load_map(tmp_path / "kept.map.toml")
+        assert made == drafted.made
+        return [need.name for need in read_sheet(tmp_path / name, made, Tally()).needs]
+
+    assert names(Asked(emulator="plover")) == ["boot8.rom", "boot16.rom"]
+    assert draft_map(tmp_path / name, Asked(emulator="plover")).others in (("Curlew",), ("curlew",))
+    assert names(Asked(emulator="ruff", fields=(Said(column, "machine"),))) == ["boot8.rom", "boot16.rom", "font.rom"]
+    if case == "a column":
+        for other in (Asked(), Asked(emulator="ruff")):
+            with pytest.raises(GribbleError, match=r"a list of several emulators: Plover 1\.3, Curlew"):
+                draft_map(tmp_path / name, other)
 
 
 def test_a_digest_that_is_cut_short_is_none(tmp_path: Path) -> None:

@@ -17,6 +17,7 @@ from gribble.core.records.imported import Degree, Drafted, Guess, Preview, Under
 from gribble.core.records.sheet import Accept, Level
 from gribble.views.looks import DIGEST_NAMES, QUIET, STATES, VERDICTS, shorten
 from gribble.views.screen import Screen, remedy, styled
+from gribble.views.shell import typed
 
 
 def show_written(screen: Screen, name: str, found: Discovery, *, doubted: bool) -> None:
@@ -78,6 +79,10 @@ def show_drafted(screen: Screen, drafted: Drafted, source: str, *, numbered: boo
         screen.say(f"Nothing is taken from {', '.join(left)}.")
     for note in drafted.notes:
         screen.say(f"{note[:1].upper()}{note[1:]}.")
+    for column, own in made.only.items():
+        others, all_ = ", ".join(drafted.others), typed(["--field", f"{column}=machine"])
+        screen.out.print()
+        screen.say(f"Only the files of {own} are taken. The list also has those of {others}; {all_} takes all.")
     if numbered:
         screen.say(
             styled("To change one, answer with its number and field: 3 = title, 4 = nothing; or: to roster.", QUIET)

@@ -77,7 +77,8 @@ class Inner(Struct, frozen=True, kw_only=True):
 
 
 class FieldMap(Struct, frozen=True, kw_only=True):
-    """A field map as the user wrote it."""
+    """A field map as the user wrote it. Of a list for several emulators it takes `only` the records that say a word at
+    a path; an empty one says what the one before it does."""
 
     map: int
     records: str = ""
@@ -85,6 +86,7 @@ class FieldMap(Struct, frozen=True, kw_only=True):
     encoding: str = ""
     delimiter: str = ""
     table: int | None = None
+    only: dict[str, str] = {}
     fields: dict[str, Rules] = {}
     files: Inner | None = None
     discs: Inner | None = None
@@ -104,7 +106,8 @@ class FieldMap(Struct, frozen=True, kw_only=True):
     @property
     def says_above(self) -> bool:
         """Whether it takes anything from what a record is in (`^name`)."""
-        return any(rule.from_.startswith("^") for rules in self.fields.values() for rule in rules)
+        paths = [*self.only, *(rule.from_ for rules in self.fields.values() for rule in rules)]
+        return any(path.startswith("^") for path in paths)
 
 
 MOST_MISTAKES = 20
@@ -245,7 +248,7 @@ class Drafted(Struct, frozen=True, kw_only=True):
 
     `guesses` are of the records, `inner` of the files within; `named` says where emulator and release were taken from.
     `left` are columns that nothing is taken from, and why that may matter, what matters most first; `notes` say what
-    else is left out.
+    else is left out. `others` are the emulators whose files are not taken, since another one was asked for.
     """
 
     to: str
@@ -256,6 +259,7 @@ class Drafted(Struct, frozen=True, kw_only=True):
     named: dict[str, Named] = {}
     left: dict[str, Weight] = {}
     notes: tuple[str, ...] = ()
+    others: tuple[str, ...] = ()
     looks: Looks
 
     @property

@@ -50,7 +50,7 @@ from gribble.core.catalogue.importing.streams import SAMPLE_BYTES, words_of
 from gribble.core.catalogue.importing.tables import Head
 from gribble.core.catalogue.importing.trees import BY_HAND, Tree, json_tree, xml_tree
 from gribble.core.catalogue.importing.values import digests_in, is_file_name
-from gribble.core.catalogue.importing.words import has_word, head_points, level_said
+from gribble.core.catalogue.importing.words import has_word, head_points, level_said, plain
 from gribble.core.records.imported import (
     Degree,
     Drafted,
@@ -351,6 +351,9 @@ def _head(name: str) -> str:
 
 def _of_rows(path: Path, looks: Looks, asked: Asked, found: _Found) -> Drafted:
     """A map for records that are one file each."""
+    found, only, others = _of_asked(path, found, asked)
+    above = [name for name in (HEADING, found.above) if name]  # whatever is said of these is what is guessed
+    asked = asked._replace(fields=tuple(one for one in asked.fields if not any(map(one.means, above))))
     columns = [one for one in _columns(found.rows) if not found.above or not one.name.startswith(("^", found.above))]
     if asked.to == "plays":
         return _of_plays(path, looks, asked, columns, found)
@@ -367,7 +370,53 @@ def _of_rows(path: Path, looks: Looks, asked: Asked, found: _Found) -> Drafted:
     guesses, gone = _taken_out(guesses, asked.fields)
     refuse_unmet(asked.fields, met | gone, [one.name for one in columns])
     guesses = [_with_names(one, found.also) for one in guesses]
-    return _named(_flat(to, looks, columns, found, guesses), path, asked, found.common, found.title, found.root)
+    drafted = _flat(to, looks, columns, found, guesses)
+    drafted = structs.replace(drafted, made=structs.replace(drafted.made, only=only), others=others)
+    return _named(drafted, path, asked, found.common, found.title, found.root)
+
+
+def _of_asked(path: Path, found: _Found, asked: Asked) -> tuple[_Found, dict[str, str], tuple[str, ...]]:
+    """The records of the emulator that is asked for, in a list of several, what these say where, and the other
+    emulators. Raises GribbleError for a list of several emulators of which none is asked for."""
+    names = dict.fromkeys(name for row in found.rows for name in row)
+    for name in (one for one in names if not any(said.means(one, _head(one)) for said in asked.fields)):
+        told = _each_says([str(row.get(name, "")).strip() for row in found.rows])
+        words = tuple(word for word in dict.fromkeys(told) if word)
+        own = [word for word in words if _is_called(word, asked.emulator)]
+        of_emulators = len(words) > 1 and head_points(_head(name), "emulator") == _EXACT
+        if of_emulators and not own:
+            raise GribbleError(
+                f"{path} is a list of several emulators: {', '.join(words[:8])}", fix="Say which: --emulator NAME"
+            )
+        groups = of_emulators or len(words) < len(told) or name in (HEADING, found.above)
+        if groups and len(own) == 1 < len(words):
+            new = structs.replace(
+                found,
+                rows=[_without(row, name) for row, word in zip(found.rows, told, strict=True) if word == own[0]],
+                above="" if name == found.above else found.above,
+                headings=() if name == HEADING else found.headings,
+            )
+            return new, {name: own[0]}, tuple(word for word in words if word not in own)
+    return found, {}, ()
+
+
+def _without(row: dict[str, Any], name: str) -> dict[str, Any]:
+    return {key: value for key, value in row.items() if key != name}
+
+
+def _each_says(column: list[str]) -> list[str]:
+    """What each record says in a column, where an empty cell says what the one above it does."""
+    told = ""
+    return [told := word or told for word in column]
+
+
+def _is_called(word: str, emulator: str) -> bool:
+    """Whether a word is the name of an emulator, perhaps with a release."""
+    return bool(emulator) and plain(re.sub(r"[\s,v]*\d[\d.]*$", "", word)) == plain(emulator)
+
+
+_EXACT = 3
+"""The points of a head that is a field's name."""
 
 
 def _taken_out(guesses: list[Guess], said: Iterable[Said]) -> tuple[list[Guess], set[Said]]:
@@ -582,7 +631,8 @@ def _likely_target(columns: list[Column], sets: list[Guess], tree: Tree) -> str:
     """What a tree becomes where nobody says: a roster if its records have names of sets, and are no systems."""
     named = next((one for one in sets if one.field == "set"), None)
     called = [tree.records.rpartition("/")[2], *([_head(named.column)] if named else [])]
-    if any(head_points(one, "system") == 3 for one in called) and not {one.field for one in sets} & _OF_SETS:
+    points = (head_points(one, head) for one in called for head in ("system", "emulator"))
+    if _EXACT in points and not {one.field for one in sets} & _OF_SETS:
         return "sheet"
     names_sets = any(named and named.column == one.name and one.fit("set") >= 0 for one in columns)
     return "roster" if names_sets else "sheet"

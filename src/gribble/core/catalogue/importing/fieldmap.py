@@ -217,6 +217,7 @@ def write_map(drafted: Drafted, source: str) -> str:
     for key in ("records", "format", "encoding", "delimiter", "table"):
         if (value := getattr(made, key)) not in (None, ""):
             lines.append(f"{key} = {value if isinstance(value, int) else quoted(str(value))}")
+    lines += [f"only = {_value(made.only)}  # the records that say so"] if made.only else []
     top = getattr(made, drafted.to, {})
     lines += ["", f"[{drafted.to}]"] if top else []
     for key, value in top.items():

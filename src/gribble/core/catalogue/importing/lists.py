@@ -5,7 +5,7 @@ sets of a roster.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from pathlib import Path
 
 from gribble.core.base.budget import LIST_BYTES
@@ -47,6 +47,21 @@ _READERS = {
 
 def read_list(path: Path, made: FieldMap, advance: Callable[[int], None] | None = None) -> Iterator[Node]:
     """The records of a list; `advance` is told of bytes read. Raises GribbleError if it cannot be read on."""
+    nodes = _read_list(path, made, advance)
+    return _that_say(nodes, made.only) if made.only else nodes
+
+
+def _that_say(nodes: Iterable[Node], only: Mapping[str, str]) -> Iterator[Node]:
+    """The records that say what they have to at some paths; one that says nothing says what the one before it does."""
+    said = dict.fromkeys(only, "")
+    for node in nodes:
+        for path in only:
+            said[path] = next((value.strip() for value in node.values(path) if value.strip()), said[path])
+        if all(said[path].casefold() == word.casefold() for path, word in only.items()):
+            yield node
+
+
+def _read_list(path: Path, made: FieldMap, advance: Callable[[int], None] | None) -> Iterator[Node]:
     told = advance or (lambda _bytes: None)
     try:
         looks = looks_like(path, encoding=made.encoding, format_=made.format, delimiter=made.delimiter)
