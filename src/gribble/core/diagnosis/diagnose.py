@@ -302,8 +302,12 @@ def prefix_of(data: bytes, content: Iterable[bytes], accept: Accept) -> Diagnosi
     return Diagnosis(recipe=recipe, accept=accept)
 
 
-_SHORTEST = 12
-"""A file of fewer bytes may say anything; a server's "404: Not Found" has 14."""
+_ANSWER = re.compile(
+    rb"\s*(?:[45]\d\d[ :-]|(?:file )?not found\b|access denied\b|forbidden\b|\{\s*\"(?:errors?|message|detail)\"\s*:)",
+    re.I,
+)
+_LONGEST_ANSWER = 4096
+"""What a server says in place of a file has no more bytes."""
 _OTHER_KINDS = {
     "picture": rb"\x89PNG\r\n\x1a\n|GIF8[79]a|\xff\xd8\xff[\xe0\xe1]..(?:JFIF|Exif)\0",
     "document": rb"%PDF-\d\.\d",
@@ -328,7 +332,9 @@ def no_dump(head: bytes, size: int, kind: str = "") -> Fact | None:
         return WebPage()
     if (begins := _BEGINS.match(head)) and begins.lastgroup:
         return OtherKind(begins.lastgroup)
-    if len(head) < _SHORTEST:
+    if len(head) == size <= _LONGEST_ANSWER and _ANSWER.match(head) and not head.translate(None, _PRINTABLE):
+        return OtherKind("answer")
+    if len(head) < 16:
         return None
     if head.count(head[0]) == len(head):
         return OneByte(head[0]) if len(head) == size else None

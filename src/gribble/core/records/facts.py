@@ -193,7 +193,8 @@ class WebPage(Fact, frozen=True):
 
 
 class OtherKind(Fact, frozen=True):
-    """The file begins as no dump does: it is a picture, a document, a shortcut, a pointer, a torrent or a leftover."""
+    """The file begins as no dump does: it is a picture, a document, a shortcut, a pointer, a torrent, a leftover, or
+    what a server answers in place of a file."""
 
     kind: str
 

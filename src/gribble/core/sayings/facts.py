@@ -232,6 +232,7 @@ _OTHER_KINDS = {
     "document": "it is a document (PDF)",
     "shortcut": "it is a shortcut to something elsewhere, not the file itself",
     "pointer": "it is only a pointer to the file; fetch the file itself (git lfs pull)",
+    "answer": "it is what a server says in place of a file (a download that went wrong?)",
     "torrent": "it is a torrent, with which the file can be fetched",
     "leftover": "it is a leftover of another system, which only says how to show a file or folder",
 }

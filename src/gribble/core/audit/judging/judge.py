@@ -20,7 +20,6 @@ from gribble.core.records.facts import (
     OneByte,
     OtherKind,
     OtherSize,
-    PlainText,
     Really,
     Rejected,
     Unknown,
@@ -34,13 +33,12 @@ from gribble.core.records.rig_seen import Readings
 from gribble.core.records.sheet import Accept, Level, Need, OtherRelease
 from gribble.core.survey.matching import KnownContents, is_content
 
-DUMP_ENDINGS = (".rom", ".bin", ".img", ".iso")
-"""What a dump is called, and no text: a server's "404: Not Found" is one."""
 ENDINGS_OF = {
     "picture": (".png", ".gif", ".jpg", ".jpeg"),
     "document": (".pdf",),
     "shortcut": (".lnk", ".url", ".desktop"),
     "torrent": (".torrent",),
+    "answer": (".txt", ".json", ".ini", ".cfg", ".log", ".md"),
 }
 """What a file of another kind is called where a need may ask for it."""
 MARKUP_ENDINGS = (".htm", ".html", ".xhtml", ".xml", ".svg")
@@ -104,8 +102,8 @@ class Judge:
         return Judgement(fault=plainly) if plainly else Judgement(accept=fits)
 
     def no_dump(self, need: Need, holding: Holding) -> Fact | None:
-        """What a file plainly is if it is no dump, whatever the sheet knows. A packed file may be what the need asks
-        for; so may markup, a picture or another kind where its name says so, and a text unless its name is a dump's."""
+        """What a file plainly is if it is no dump, whatever the sheet knows; a text or a packed file may be what the
+        need asks for, and so may markup, a picture or another kind where its name says so."""
         if holding.size == 0:
             return Empty()
         fact = self._no_dumps.get(key_of(holding))
@@ -113,8 +111,6 @@ class Judge:
             return None if _has_ending(need, MARKUP_ENDINGS) else fact
         if isinstance(fact, OtherKind):
             return None if _has_ending(need, ENDINGS_OF.get(fact.kind, ())) else fact
-        if isinstance(fact, PlainText):
-            return fact if need.names and all(name.lower().endswith(DUMP_ENDINGS) for name in need.names) else None
         return fact if isinstance(fact, OneByte | BadArchive) else None
 
     def rejected(self, need: Need, holding: Holding) -> Rejected | None:

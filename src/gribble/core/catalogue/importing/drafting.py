@@ -378,8 +378,9 @@ def _of_rows(path: Path, looks: Looks, asked: Asked, found: _Found) -> Drafted:
 def _of_asked(path: Path, found: _Found, asked: Asked) -> tuple[_Found, dict[str, str], tuple[str, ...]]:
     """The records of the emulator that is asked for, in a list of several, what these say where, and the other
     emulators. Raises GribbleError for a list of several emulators of which none is asked for."""
-    names = dict.fromkeys(name for row in found.rows for name in row)
-    for name in (one for one in names if not any(said.means(one, _head(one)) for said in asked.fields)):
+    for name in dict.fromkeys(name for row in found.rows for name in row):
+        if any(said.means(name, _head(name)) for said in asked.fields):
+            continue
         told = _each_says([str(row.get(name, "")).strip() for row in found.rows])
         words = tuple(word for word in dict.fromkeys(told) if word)
         own = [word for word in words if _is_called(word, asked.emulator)]
@@ -390,18 +391,20 @@ def _of_asked(path: Path, found: _Found, asked: Asked) -> tuple[_Found, dict[str
             )
         groups = of_emulators or len(words) < len(told) or name in (HEADING, found.above)
         if groups and len(own) == 1 < len(words):
-            new = structs.replace(
-                found,
-                rows=[_without(row, name) for row, word in zip(found.rows, told, strict=True) if word == own[0]],
-                above="" if name == found.above else found.above,
-                headings=() if name == HEADING else found.headings,
-            )
-            return new, {name: own[0]}, tuple(word for word in words if word not in own)
+            others = tuple(word for word in words if word not in own)
+            return _that_say(found, name, told, own[0]), {name: own[0]}, others
     return found, {}, ()
 
 
-def _without(row: dict[str, Any], name: str) -> dict[str, Any]:
-    return {key: value for key, value in row.items() if key != name}
+def _that_say(found: _Found, name: str, told: list[str], own: str) -> _Found:
+    """The records that say a word in a column, without that column."""
+    rows = [row for row, word in zip(found.rows, told, strict=True) if word == own]
+    return structs.replace(
+        found,
+        rows=[{key: value for key, value in row.items() if key != name} for row in rows],
+        above="" if name == found.above else found.above,
+        headings=() if name == HEADING else found.headings,
+    )
 
 
 def _each_says(column: list[str]) -> list[str]:
