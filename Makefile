@@ -74,11 +74,17 @@ types-%: .venv/ready
 	@$(BIN)/pip install --quiet --quiet --disable-pip-version-check --editable '.[dev]'
 	@touch .venv/ready
 
+# Gribble itself is only pointed to: to install it would write beside tests that may be running.
 .venv/oldest/ready: pyproject.toml tests/oldest.txt .venv/installed
 	@echo "Fetching the oldest versions that are promised, once."
-	@$(PYTHON) -m venv .venv/oldest
-	@.venv/oldest/bin/pip install --quiet --quiet --disable-pip-version-check --constraint tests/oldest.txt \
-	  --editable . $$(sed '1,/^# of the tests/d; s/=.*//' tests/oldest.txt)
+	@$(PYTHON) -m venv --without-pip .venv/oldest
+	@.venv/oldest/bin/python -c 'import site, pathlib; \
+	  pathlib.Path(site.getsitepackages()[0], "gribble.pth").write_text(str(pathlib.Path("src").resolve()))'
+	@.venv/oldest/bin/python -c 'import tomllib, pathlib; \
+	  print(*tomllib.loads(pathlib.Path("pyproject.toml").read_text("utf-8"))["project"]["dependencies"], sep="\n")' \
+	  > .venv/oldest/needs.txt
+	@$(BIN)/pip --python .venv/oldest/bin/python install --no-compile --quiet --quiet --disable-pip-version-check --constraint tests/oldest.txt \
+	  --requirement .venv/oldest/needs.txt $$(sed '1,/^# of the tests/d; s/=.*//' tests/oldest.txt)
 	@touch .venv/oldest/ready
 
 clean:
