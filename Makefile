@@ -83,8 +83,8 @@ types-%: .venv/ready
 	@.venv/oldest/bin/python -c 'import tomllib, pathlib; \
 	  print(*tomllib.loads(pathlib.Path("pyproject.toml").read_text("utf-8"))["project"]["dependencies"], sep="\n")' \
 	  > .venv/oldest/needs.txt
-	@$(BIN)/pip --python .venv/oldest/bin/python install --no-compile --quiet --quiet --disable-pip-version-check --constraint tests/oldest.txt \
-	  --requirement .venv/oldest/needs.txt $$(sed '1,/^# of the tests/d; s/=.*//' tests/oldest.txt)
+	@$(BIN)/pip --python .venv/oldest/bin/python install --no-compile --quiet --quiet --disable-pip-version-check \
+	  --constraint tests/oldest.txt --requirement .venv/oldest/needs.txt $$(sed '1,/^# of the tests/d; s/=.*//' tests/oldest.txt)
 	@touch .venv/oldest/ready
 
 clean:
