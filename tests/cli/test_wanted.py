@@ -106,6 +106,33 @@ def test_a_text_of_titles_is_enough_and_what_is_unclear_is_asked(gribble: Gribbl
 
 
 @pytest.mark.parametrize(
+    "text",
+    [
+        "My favourites:\n\n1. Millrace (1985)\n2. Kiln 2 (1988)\n3) Wéir Runner! (1990)\n",
+        "- [ ] MILLRACE\n- [x] kiln 2\n* \"Weir Runner\" - 1990, great!\n",
+        "Title,Year,Maker\nMillrace,1985,x\n\"Kiln 2\",1988,y\nWeir Runner,1990,Sluice\n",
+        "| Nr | Game | Year |\n|---|---|---|\n| 1 | Millrace | 1985 |\n| 2 | Kiln 2 | 1988 |\n| 3 | **weir** | 1990 |\n",
+        "mill\tMillrace\nkiln2\tKiln 2\nweir\tWeir\n",
+        "#EXTM3U\n/games/mill.zip\nC:\\sets\\kiln2.ZIP\nsets/weir.7z 12345\n",
+        "millrace, kiln 2, weir\n",
+        "Millrace: a classic\nKiln 2 – good\nweir (best!)\n",
+    ],
+)  # fmt: skip
+def test_a_text_may_be_a_list_as_people_write_it(gribble: Gribble, den: Path, text: str) -> None:
+    (den / "titles.txt").write_text(text)
+    said = gribble("sets", "wanted", "--list", "titles.txt", "--instead", "--yes", cwd=den).words
+    assert listed(den) == ["mill", "kiln2", "weir"]
+    assert ("No set has such a name" in said) == (text[:2] in ("My", "Ti", "| ")), said
+
+
+def test_what_a_line_says_beside_a_name_means_no_set(gribble: Gribble, den: Path) -> None:
+    (den / "titles.txt").write_text("Unheard of,kiln,mill\nMaker;Weir\n1990\nKiln 3\n")
+    said = gribble("sets", "wanted", "--list", "titles.txt", "--instead", "--yes", cwd=den, code=1).words
+    assert "No set has such a name or title: Unheard of,kiln,mill, Maker;Weir, 1990" in said
+    assert listed(den) == ["kiln 3"], "so much is it worth"
+
+
+@pytest.mark.parametrize(
     ("words", "says"),
     [
         (("--list", "nowhere.txt"), "nowhere.txt"),

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Container, Iterable, Mapping
+import re
+from collections.abc import Container, Iterable, Iterator, Mapping
 from enum import StrEnum
 from typing import NamedTuple
 
@@ -51,7 +52,7 @@ def pick(roster: Roster, asked: Pick) -> Picked:
             chosen.update(dict.fromkeys(found, 1.0))
         else:
             unknown.append(word)
-    for wish in (read_wish(line, sets) for line in asked.lines):
+    for wish in (wish for line in asked.lines for wish in _wishes_in(line, sets)):
         if len(wish.sets) > 1:
             unclear.append(wish)
         elif wish.sets[0] in sets:
@@ -66,6 +67,43 @@ def pick(roster: Roster, asked: Pick) -> Picked:
         for name in list(kept):
             kept |= dict.fromkeys(_family(sets, name) - kept.keys(), 1.0)
     return Picked(sets=kept, unclear=tuple(unclear), unknown=tuple(unknown))
+
+
+_MARK = re.compile(r"^\s*(?:[-*+•·]|\d{1,4}[.):]|\[\d{1,4}\])?\s*(?:\[[ xX✓✔]?\])?\s*")
+_BETWEEN = re.compile(r"\t|;|\||,|\s{2,}|\s[-–—:]\s|:\s")
+_BEHIND = re.compile(r"[(\[][^()\[\]]*[)\]]\s*$")
+_ARCHIVE = re.compile(r"(?:.*[/\\])?([^/\\]+?\.(?:zip|7z))\b.*", re.IGNORECASE)
+_YEAR = re.compile(r"(?<!\d)(?:19|20)\d\d(?!\d)")
+
+
+def _wishes_in(line: str, sets: Sets) -> list[Wish]:
+    """What a line of somebody's list means: as it is there, or several sets between commas; else without bullets,
+    numbers, quotes and what is in brackets behind, its first cell that is no number, or an archive's path. Of several
+    sets that it could mean the one of a year in it. A line that means none is told as it is."""
+    whole = read_wish(line, sets)
+    several = [read_wish(words.strip(_QUOTES), sets) for words in re.split(r"[,;]", line)]
+    if whole.sets[0] not in sets and all(wish.sets[0] in sets for wish in several):
+        return several
+    for words in _readings(line):
+        wish = read_wish(words, sets)
+        if wish.sets[0] in sets:
+            years = set(_YEAR.findall(line[len(words) :] if line.startswith(words) else line.replace(words, "", 1)))
+            of_year = tuple(name for name in wish.sets if str(sets[name].year) in years)
+            return [wish._replace(words=line, sets=of_year if len(of_year) == 1 else wish.sets)]
+    return [whole] if any(map(str.isalnum, line)) else []
+
+
+def _readings(line: str) -> Iterator[str]:
+    """The words by which a line may name a set, the most literal first."""
+    plain = _MARK.sub("", line, count=1)
+    cells = [cell.strip(_QUOTES) for cell in _BETWEEN.split(plain)]
+    first = next((cell for cell in cells if cell and not cell.isdecimal()), "")
+    archive = _ARCHIVE.fullmatch(plain)
+    for words in (line, plain.strip(_QUOTES), first, archive[1] if archive else ""):
+        yield from filter(None, (words, _BEHIND.sub("", words).rstrip()))
+
+
+_QUOTES = " \t\"'“”„‚‘’«»*_`"
 
 
 def titled_with(sets: Sets, word: str) -> list[str]:
