@@ -433,3 +433,21 @@ def test_an_emulator_in_a_rig_within_a_rig_is_told_by_every_command(gribble: Gri
     gribble("rigs", "leave", "plover", "--rig", "all", "--yes", cwd=tmp_path, code=0)
     gribble("place", "--yes", cwd=tmp_path, code=0)
     assert (tmp_path / "rigs/stick/plover/a.rom").read_bytes() == A
+
+
+def test_a_setting_may_begin_at_the_emulators_own_folder(gribble: Gribble, tmp_path: Path) -> None:
+    told = b"[paths]\nboot = boot/a.rom\n"
+    files(tmp_path, {"rig/emu/plover/boot/a.rom": A, "rig/emu/plover/cfg/plover.ini": told, "drawer/-": b""})
+    setting = '[[setting]]\nfile = "cfg/plover.ini"\nformat = "ini"\nkey = "paths.boot"\nneed = "a"\n'
+    sheet(tmp_path, need("a", A), setting)
+    text = 'sources = ["drawer"]\ncatalogues = ["catalogue"]\n[rig.rig]\nat = "rig"\n[rig.rig.emulators]\n'
+    (tmp_path / "gribble.toml").write_text(text + 'plover = { at = "emu/plover" }\n')
+    said = gribble("check", "-v", cwd=tmp_path, code=0).words
+    assert "the setting is boot/a.rom, which leads to emu/plover/boot/a.rom, the right file" in said
+    path = tmp_path / "rig/emu/plover/cfg/plover.ini"
+    for written, becomes in ((b"boot/old.rom", b"boot/a.rom"), (b"emu/plover/boot/old", b"emu/plover/boot/a.rom")):
+        path.write_bytes(told.replace(b"boot/a.rom", written))
+        gribble("place", "--yes", cwd=tmp_path, code=0)
+        assert path.read_bytes() == told.replace(b"boot/a.rom", becomes)
+        gribble("undo", "--yes", cwd=tmp_path, code=0)
+        assert path.read_bytes() == told.replace(b"boot/a.rom", written)

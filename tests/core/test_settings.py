@@ -131,6 +131,16 @@ def test_where_a_path_leads() -> None:
     assert first("cfg/a.rom", Frame(anchor="/", root="/r", file="emu/emu.ini", folders=frozenset({"emu/cfg"}))) == (
         Form.FILE, "emu/cfg/a.rom",
     )  # fmt: skip
+    home = structs.replace(FRAME, home="emu", folders=FRAME.folders | {"emu/roms"})
+    assert first("roms/a.rom", home) == (Form.HOME, "emu/roms/a.rom")
+    assert first("emu/roms/a.rom", home) == (Form.ROOT, "emu/roms/a.rom")
+    assert first("./roms/a.rom", home) == (Form.FILE, "emu/cfg/roms/a.rom")
+    assert first("a.rom", structs.replace(home, folders=frozenset({""}))) == (Form.ROOT, "a.rom"), (
+        "that folder is there"
+    )
+    assert written("emu/roms/b.rom", "old/a.rom", home) == "roms/b.rom"
+    assert written("roms/b.rom", "old/a.rom", home) == "../roms/b.rom"
+    assert written("emu/roms/b.rom", "emu/old/a.rom", home) == "emu/roms/b.rom"
     assert first("/media/stick/x.rom") == (Form.ABSOLUTE, "x.rom")
     assert first("/home/ada/stick/x.rom") == "is a path of this machine; the device calls the rig's root /media/stick"
     assert first("/media/sticks/x.rom") == "leads out of the rig, whose root is /media/stick"

@@ -21,6 +21,7 @@ class Form(StrEnum):
 
     ABSOLUTE = "absolute"
     ROOT = "relative to the rig's root"
+    HOME = "relative to the emulator's own folder"
     FILE = "relative to the settings file"
     FOLDER = "relative to a folder of the sheet"
 
@@ -30,8 +31,9 @@ class Frame(Struct, frozen=True, kw_only=True):
 
     `root` is the root as this machine calls it, which the device may not know, and `seen_as` says that the device was
     asked; `folders` are those on the rig. `variables` are those of the emulator's surroundings, None if they are
-    another machine's. `start` is the folder below which a path is meant that is not absolute, if the sheet names one;
-    `alike` are the values of other settings in the file, whose form is that of a value which is empty.
+    another machine's. `home` is the emulator's own folder, where it is not the root. `start` is the folder below which
+    a path is meant that is not absolute, if the sheet names one; `alike` are the values of other settings in the file,
+    whose form is that of a value which is empty.
     """
 
     anchor: str
@@ -41,6 +43,7 @@ class Frame(Struct, frozen=True, kw_only=True):
     folds_case: bool = False
     seen_as: bool = False
     variables: Mapping[str, str] | None = None
+    home: str = ""
     start: str | None = None
     alike: tuple[str, ...] = ()
 
@@ -98,8 +101,7 @@ def _read(text: str, frame: Frame) -> Reading:
             return Reading(unknown=f"is {what}, and gribble.toml does not say how that calls the rig's root: seen_as")
         return Reading(fault=f"leads out of the rig, whose root is {frame.anchor}")
     found = []
-    starts = [(Form.ROOT, ""), (Form.FILE, parent(frame.file))]
-    for form, start in starts if frame.start is None else [(Form.FOLDER, frame.start)]:
+    for form, start in _starts(text, frame):
         path = posixpath.normpath(posixpath.join(start, text))
         if path != ".." and not path.startswith("../"):
             found.append(Lead(form, "" if path == "." else path))
@@ -108,6 +110,16 @@ def _read(text: str, frame: Frame) -> Reading:
     else:  # likeliest is the reading that leads to a folder which is there
         found.sort(key=lambda lead: parent(lead.path) not in frame.folders)
     return Reading(tuple(found), "" if found else "leads out of the rig")
+
+
+def _starts(text: str, frame: Frame) -> list[tuple[Form, str]]:
+    """From where a path may be meant that is not absolute, likeliest first."""
+    if frame.start is not None:
+        return [(Form.FOLDER, frame.start)]
+    starts = [(Form.ROOT, ""), (Form.FILE, parent(frame.file))]
+    if frame.home:  # whoever starts the emulator is in its folder, unless the path says that it begins above
+        starts.insert(1 if fold(text).startswith(f"{fold(frame.home)}/") else 0, (Form.HOME, frame.home))
+    return starts
 
 
 def _filled(text: str, frame: Frame) -> tuple[str, str]:
@@ -152,8 +164,9 @@ def written(target: str, value: str, frame: Frame) -> str | None:
         path = posixpath.relpath(target, frame.start or ".")
         if path.startswith("../"):
             return None
-    elif (found := _read(text, frame).leads) and found[0].form is Form.FILE:
-        path = posixpath.relpath(target, parent(frame.file) or ".")
+    elif (found := _read(text, frame).leads) and found[0].form is not Form.ROOT:
+        start = frame.home if found[0].form is Form.HOME else parent(frame.file)
+        path = posixpath.relpath(target, start or ".")
         path = "./" + path if text.startswith("./") and not path.startswith("../") else path
     else:
         path = target

@@ -11,7 +11,7 @@ from msgspec import structs
 from gribble.core.audit.judging.case import RigCase
 from gribble.core.audit.judging.choices import best_liked
 from gribble.core.base.kinds import Format
-from gribble.core.base.paths import base, fold, parent
+from gribble.core.base.paths import base, fold, join, parent
 from gribble.core.files.leads import Frame, Lead, Reading, read_literally, read_path, written
 from gribble.core.files.settingsfile import NoSuchKey, SettingError, value_of
 from gribble.core.records.facts import (
@@ -169,6 +169,7 @@ class SettingsAuditor:
             folds_case=rig.volume.folds_case and not exact,
             seen_as=bool(rig.seen_as),
             variables=None if rig.seen_as else rig.variables,
+            home=join(fitted.installed.at),
             start=fitted.folders[setting.relative_to] if setting.relative_to else None,
             alike=tuple(self._values(fitted, setting)),
         )
