@@ -110,6 +110,12 @@ LISTS: dict[str, tuple[str, str, list[dict[str, Any]]]] = {
     "an emulator with files by name": ("plover.json", '[{"emulator": "plover", "files": {' + ", ".join(f'"{one}.rom": {{"hashes": {{"MD5": "{MD5S[one]}"}}}}' for one in NAMES) + "}}]",
                                        [{**one, "machines": ["plover"]} for one in PLAIN]),
     "tables of TOML by name": ("plover.toml", "[plover]\n[plover.files]\n" + "".join(f'"{one}.rom" = {{ md5 = "{MD5S[one]}" }}\n' for one in NAMES), PLAIN),
+    "a tree that is drawn": ("plover.txt", f"system/\n├── tern8/\n│   └── boot8.rom  {A}\n├── tern16/\n│   └── boot16.rom  {B}\n└── font.rom  {C}\n",
+                             [file("boot8", A, folder="system/tern8"), file("boot16", B, folder="system/tern16"), file("font", C, folder="system")]),
+    "boxes to tick": ("n.md", "# Plover 1.3\n\n" + "".join(f"* [{'x' if one == 'font' else ' '}] {one}.rom ({MD5S[one]})\n" for one in NAMES), PLAIN),
+    "a digest below the name in a cell": ("n.html", H1 + "<table>" + "".join(f"<tr><td>{one}.rom<br><small>MD5: {MD5S[one]}</small><td>{size} bytes" for one, size in zip(NAMES, (8192, 16384, 4096), strict=True)) + "</table>", SIZED),
+    "a digest below a name with its size": ("n.txt", "Files for Plover 1.3\n\n" + "".join(f"{at}) The {one}\n   {one}.rom, {size}\n   {MD5S[one]}\n" for at, (one, size) in enumerate(zip(NAMES, ("8K", "16K", "4K"), strict=True))),
+                                            [{**each, "machines": [f"The {one}"]} for each, one in zip(SIZED, NAMES, strict=True)]),
     "a page that begins with lines": ("plover.html", "<pre>\n" + "".join(f"{one + '.rom':<18} {MD5S[one]}\n" for one in NAMES) + "</pre>", PLAIN),
     # Files that are headings, columns, or told in passing
     "names as headings": ("n.md", "# Plover 1.3\n\n" + "".join(f"### {one}.rom\n\n- **Size**: {size} bytes\n- **MD5**: `{MD5S[one]}`\n- **Required**: {'No' if one == 'font' else 'Yes'}\n\n" for one, size in zip(NAMES, (8192, 16384, 4096), strict=True)),

@@ -10,12 +10,12 @@ from typing import Any
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.catalogue.importing.plaintext import HEADING_LINE, without_looks
 from gribble.core.catalogue.importing.tables import Line, Row
-from gribble.core.catalogue.importing.values import NOT_CUT, is_file_name
+from gribble.core.catalogue.importing.values import NOT_CUT, is_datum, is_file_name
 from gribble.core.catalogue.importing.words import head_points, is_label, level_said, meaning
 
 COLUMNS = ("File", "Description", "Required", "Size", "CRC32", "MD5", "SHA1", "SHA256")
 """What is told of each file, as the head of a table."""
-_BULLET = re.compile(r"^(?P<before>\s*)(?:[-*+•·‣▪]|\d{1,3}[.)]|\[\d{1,3}\])\s+(?P<text>.+)$")
+_BULLET = re.compile(r"^(?P<before>\s*)(?:[-*+•·‣▪]|\d{1,3}[.)]|\[\d{1,3}\])\s+(?:\[[ xX✓✔]\]\s+)?(?P<text>.+)$")
 _MARKED = re.compile(r"`([^`]+)`|\[([^\[\]]+)\]|\"([^\"]+)\"|\*\*([^*]+)\*\*")
 _BEFORE = re.compile(r"\s+[-–—|=]+>?\s+|:\s|\s*[(\t]|,\s|\s{2,}")
 _IN_BRACKETS = r"\([^()|]{1,40}\)|\[[^\[\]|]{1,40}\]"
@@ -118,6 +118,8 @@ class _File:
         kinds = {column for column, _ in _digests_in(line.text)}
         if line.depth > self.depth:
             return bool(kinds) or line.entry or len(line.text) < LONG
+        if "Size" not in self.cells and _SIZE.fullmatch(line.text):
+            return True
         pieces = list(filter(None, map(_bare, _SEPARATORS.split(_DIGEST.sub("|", line.text)))))
         if self._said_at_once:
             labels = all(is_label(word) for piece in pieces for word in piece.split())
@@ -244,7 +246,7 @@ class _Entries:
 
 def _could_be_group(text: str) -> bool:
     """Whether a line that nothing marks could name a group of files: it is no sentence and no code."""
-    return len(text) < LONG and "{" not in text and not text.endswith((".", "!", "?"))
+    return len(text) < LONG and "{" not in text and not text.endswith((".", "!", "?")) and not is_datum(text)
 
 
 def _parted(line: Line) -> list[Line]:
@@ -273,7 +275,7 @@ def _names_in(line: Line) -> tuple[list[str], str]:
     rest = text
     for name in names:
         rest = re.sub(rf"[`\[\"*]*{re.escape(name)}[`\]\"*]*", "|", rest, count=1)
-    alone = not re.sub(r"\([^()]*\)", "", rest).strip("| \t/*.,;")
+    alone = not _SIZE.sub("", re.sub(r"\([^()]*\)", "", rest)).strip("| \t/*.,;:-")
     return (names, rest) if names and (tells or alone) else ([], text)
 
 

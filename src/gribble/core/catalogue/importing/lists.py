@@ -17,7 +17,13 @@ from gribble.core.catalogue.importing.build import read_kinds, read_sets
 from gribble.core.catalogue.importing.entries import entry_rows, lines_of, lines_of_data
 from gribble.core.catalogue.importing.needs import draft_of, read_rows
 from gribble.core.catalogue.importing.nodes import HEADING, SECTION, Advance, Node, flat
-from gribble.core.catalogue.importing.plaintext import aligned_rows, key_rows, pipe_rows, with_whole_folders
+from gribble.core.catalogue.importing.plaintext import (
+    aligned_rows,
+    key_rows,
+    pipe_rows,
+    with_whole_folders,
+    without_branches,
+)
 from gribble.core.catalogue.importing.sniffing import is_page, looks_like, without_forum_marks
 from gribble.core.catalogue.importing.streams import csv_rows, json_data, read_json, read_jsonl, read_toml, read_yaml
 from gribble.core.catalogue.importing.tables import Head, Line, Row, tables_of
@@ -148,7 +154,7 @@ def whole_text(path: Path, looks: Looks, advance: Advance) -> str:
     advance(size)
     if looks.format is ListFormat.HTML or is_page(text):
         return text
-    return with_whole_folders(without_forum_marks(text))
+    return with_whole_folders(without_branches(without_forum_marks(text)))
 
 
 def key_nodes(path: Path, looks: Looks, advance: Advance) -> Iterator[Node]:

@@ -185,6 +185,14 @@ def _starts(ruler: str, lines: list[str]) -> list[int]:
     return starts if fits and len(starts) > 1 else []
 
 
+_BRANCH = re.compile(r"^[│| \u00a0]*[├└|`+][─-]{2,}[ \u00a0]*(?=[^\s|:+─-])", re.MULTILINE)
+
+
+def without_branches(text: str) -> str:
+    """A text in which a tree of folders is drawn by blanks alone."""
+    return _BRANCH.sub(lambda branch: " " * len(branch[0]), text)
+
+
 def with_whole_folders(text: str) -> str:
     """A text in which a folder above indented lines is told with the folders that it is in."""
     lines, above = [], list[tuple[int, str]]()
