@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import hashlib
+import subprocess
+import sys
 import zlib
 from pathlib import Path
 from typing import Any
@@ -17,6 +19,9 @@ from gribble.core.catalogue.importing.guessing import Said
 from gribble.core.catalogue.importing.lists import read_list, read_sheet
 from gribble.core.records.imported import Degree, Drafted, FieldMap, Tally
 from tests.lists import taken
+
+if sys.platform != "win32":
+    import resource
 
 NAMES = ("boot8", "boot16", "font")
 A, B, C, D = (hashlib.md5(name.encode(), usedforsecurity=False).hexdigest() for name in "abcd")
@@ -272,6 +277,33 @@ def test_of_a_list_for_several_emulators_only_the_one_asked_for_is_taken(tmp_pat
         for other in (Asked(), Asked(emulator="ruff")):
             with pytest.raises(GribbleError, match=r"a list of several emulators: Plover 1\.3, Curlew"):
                 draft_map(tmp_path / name, other)
+
+
+HOSTILE = """
+from pathlib import Path
+from gribble.core.base.errors import GribbleError
+from gribble.core.catalogue.importing.drafting import Asked, draft_map
+path, digest = Path("list.txt"), "a" * 32
+for unit in (" ", "\\t", "| ", "-", "=", "#", "_", "a ", "1,", "(", "[", "<", "/", "│   ", "├", "a:", "(a", "{{", "'"):
+    many = unit * (20_000 // len(unit))
+    for text in (many + "x y", f"boot.rom {digest}\\n{many}x y", f"a = b{many}c\\nb = c\\n", f"# a{many}b\\n"):
+        path.write_text(text)
+        try:
+            draft_map(path, Asked(emulator="plover"))
+        except GribbleError:
+            pass
+"""
+
+
+@pytest.mark.skipif(sys.platform == "win32", reason="only other systems say how long a process may work")
+def test_a_sign_over_and_over_takes_no_longer_than_other_lists(tmp_path: Path) -> None:
+    """Two seconds for all of them; where a pattern goes over blanks twice, one alone takes minutes."""
+
+    def bounded() -> None:
+        resource.setrlimit(resource.RLIMIT_CPU, (20, 20))
+
+    done = subprocess.run([sys.executable, "-c", HOSTILE], cwd=tmp_path, preexec_fn=bounded, check=False)
+    assert done.returncode == 0
 
 
 def test_a_digest_that_is_cut_short_is_none(tmp_path: Path) -> None:

@@ -24,7 +24,7 @@ from gribble.core.records.sheet import Corrections, ManifestFile, Need, Sheet
 _ALGORITHMS = {length: name for name, length in HEX_LENGTHS.items()}
 _PLAIN = re.compile(r"^(?P<escaped>\\)?(?P<digest>[0-9A-Fa-f]+) [ *](?P<path>.+)$")
 _TAGGED = re.compile(r"^(?P<escaped>\\)?(?P<tag>[A-Za-z0-9-]+) \((?P<path>.+)\) = (?P<digest>[0-9A-Fa-f]+)$")
-_SFV = re.compile(r"^(?P<path>\S.*?)[ \t]+(?P<digest>[0-9A-Fa-f]{8})[ \t]*$")
+_SFV = re.compile(r"^(?P<path>\S(?:.*\S)?)[ \t]+(?P<digest>[0-9A-Fa-f]{8})[ \t]*$")
 _HEX = re.compile(r"[0-9A-Fa-f]{6}")
 _TAGS = {"CRC32": "crc32", "MD5": "md5", "SHA1": "sha1", "SHA256": "sha256"}
 

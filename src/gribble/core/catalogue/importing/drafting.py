@@ -245,7 +245,7 @@ def _looked_for(path: Path, looks: Looks) -> str:
     )
     if looks.format is ListFormat.WORKBOOK:
         return f"{sought}."
-    lines = [re.sub(r"<[^>]*>", " ", line) for line in whole_text(path, looks, lambda _bytes: None).splitlines()]
+    lines = [re.sub(r"<[^<>]*>", " ", line) for line in whole_text(path, looks, lambda _bytes: None).splitlines()]
     for near in (digests_in, lambda line: any(map(is_file_name, line.split()))):
         for number, line in enumerate(lines, start=1):
             if near(line):

@@ -8,7 +8,7 @@ from collections.abc import Iterable, Iterator
 from typing import Any
 
 from gribble.core.base.digests import HEX_LENGTHS
-from gribble.core.catalogue.importing.plaintext import HEADING_LINE, without_looks
+from gribble.core.catalogue.importing.plaintext import heading_in, without_looks
 from gribble.core.catalogue.importing.tables import Line, Row
 from gribble.core.catalogue.importing.values import NOT_CUT, is_datum, is_file_name
 from gribble.core.catalogue.importing.words import head_points, is_label, level_said, meaning
@@ -49,8 +49,8 @@ def lines_of(text: str) -> Iterator[Line]:
         shown = line.expandtabs(4)
         if len(line) > 2 * MOST_LINE or not any(map(str.isalnum, line)):
             continue
-        if match := HEADING_LINE.match(line.strip()):
-            yield Line(0, match[1], heading=True)
+        if words := heading_in(line):
+            yield Line(0, words, heading=True)
         elif match := _BULLET.match(shown):
             yield Line(len(match["before"]), without_looks(match["text"]), entry=True)
         else:

@@ -22,7 +22,7 @@ _RULE = re.compile(r"^[\s|+:=\-─═┌┬┐├┼┤└┴┘╔╦╗╠╬�
 _LINK = re.compile(r"!?\[([^\]]*)\]\([^)]*\)")
 _FOOTNOTE = re.compile(r"\[\^[^\]]+\]")
 _PIPE = re.compile(r"(?<!\\)\|")
-HEADING_LINE = re.compile(r"^#{1,6}\s+(.*?)\s*#*$")
+_HEADING = re.compile(r"^#{1,6}\s+(\S.*)$")
 TAGS = re.compile(r"</?(?:abbr|b|br|code|em|font|i|kbd|nowiki|pre|small|span|strong|sub|sup|tt|u)\b[^<>]*>", re.I)
 """Tags that only say how a text looks."""
 _ESCAPED = re.compile(r"\\([_*`&#%$\[\]])")
@@ -37,9 +37,15 @@ _COMMENTS = (";", "#", "//", "--")
 _HALF = "\ue000"
 _GAP = re.compile(r"\t+| {2,}")
 _SECTION = re.compile(r"^\[+([^\[\]]+)\]+\s*$")
-_KEY = re.compile(r"^\s*:?(?P<key>[^=:#;\s][^=:]*?)\s*[=:]\s*(?P<value>.*?)\s*$")
+_KEY = re.compile(r"^\s*:?(?P<key>[^=:#;\s][^=:]*)[=:](?P<value>.*)$")
 _ALGORITHM = re.compile(r"(crc|md|sha)([-_]?)(32|5|1|256)(?!\d)", re.IGNORECASE)
 _NUMBERED = re.compile(r"^(?P<before>\D*?)(?P<number>\d+)(?P<after>\D.*)?$")
+
+
+def heading_in(line: str) -> str:
+    """The words of a heading of Markdown; empty if a line is none."""
+    match = _HEADING.match(line.strip())
+    return match[1].rstrip().rstrip("#").rstrip() if match else ""
 
 
 def pipe_rows(text: str) -> Iterator[Row]:
@@ -47,8 +53,8 @@ def pipe_rows(text: str) -> Iterator[Row]:
     heading, grid, within = "", 0, False
     for line in _with_bars(text):
         shown = line.strip().replace("│", "|").replace("║", "|")
-        if match := HEADING_LINE.match(shown):
-            heading, within = _plain(match[1]), False
+        if words := heading_in(shown):
+            heading, within = _plain(words), False
         elif not shown or "|" not in shown:
             if shown and not _RULE.match(shown) and not within and len(shown) < 100:
                 heading = _plain(shown.strip("*_: "))
@@ -282,8 +288,8 @@ def text_title(text: str) -> str:
     """What is above everything in a text: its first heading, else its first line where that is none of a table."""
     lines = [line.strip() for line in text.splitlines() if line.strip()]
     for line in lines:
-        if match := re.match(r"^#\s+(.*?)\s*#*$", line):
-            return _plain(match[1])
+        if line.startswith("# ") and (words := heading_in(line)):
+            return _plain(words)
     first = without_looks(lines[0][:200]).strip("# :=*-/") if lines else ""
     first = re.sub(r"^\{([^{}]*)\}$", r"\1", first)
     is_code = set(first) & set('|{}"') or first.startswith("[") or _GAP.search(first) or is_file_name(first)
@@ -295,7 +301,7 @@ def title_above(text: str) -> str:
     first = next((line.strip()[:200] for line in text.splitlines() if line.strip()), "")
     key = _KEY.match(first)
     is_title = not (
-        first.startswith(_COMMENTS) or _SECTION.match(first) or (key and key["value"]) or DIGEST.search(first)
+        first.startswith(_COMMENTS) or _SECTION.match(first) or (key and key["value"].strip()) or DIGEST.search(first)
     )
     return text_title(first) if is_title else ""
 
@@ -324,7 +330,7 @@ def key_rows(text: str) -> Iterator[tuple[str, dict[str, str]]]:
                 section = f"{match[1].strip()}{f' {times[match[1]]}' if times[match[1]] > 1 else ''}"
                 sections[section] = {}
             elif match := _KEY.match(line):
-                key, value = match["key"].strip().strip("\"'"), _unquoted(match["value"])
+                key, value = match["key"].strip().strip("\"'"), _unquoted(match["value"].strip())
                 if section:
                     sections[section][key] = value
                     continue

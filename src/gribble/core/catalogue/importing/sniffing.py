@@ -33,9 +33,10 @@ _FORUM = re.compile(
     r"\[/?(?:quote|code|b|i|u|s|list|spoiler|url|size|color|center|table|tr|td|th|img|\*)(?:[ =][^\]\n]*)?\]",
     re.IGNORECASE,
 )
-_PIPES = re.compile(r"^\s*\|?[\s:|+=-]*-{2,}[\s:|+=-]*\|?\s*$")
+_OF_RULES = frozenset(" \t:|+=-")
+"""What the line below a head of Markdown is drawn with."""
 _SECTION = re.compile(r"^\[+[^\[\]{}\"]+\]+\s*$")
-_KEY = re.compile(r"^\s*[\w.\-/ \[\]\"']{1,60}?\s*=(?![=>])\s*\S?")
+_KEY = re.compile(r"^\s*(?=\S)[\w.\-/ \[\]\"']{1,60}?\s*=(?![=>])")
 _COLON_KEY = re.compile(r"^\s*:?[A-Za-z][\w.\- ]{0,40}:\s+\S")
 _INSERTED = re.compile(r"^[ \t]*insert[ \t]+into[ \t]", re.IGNORECASE | re.MULTILINE)
 _DRAWN = re.compile(r"^(?:\{\||\|===)", re.MULTILINE)
@@ -46,7 +47,7 @@ _TABLES_OF_TOML = re.compile(
     re.MULTILINE,
 )
 """A list of tables: records of one name, which sections of a settings file would be one; or a table in a line."""
-_YAML_KEY = re.compile(r"""^\s*(?:- +)?["']?[\w .-]+["']?:(?:\s|$)|^---$""")
+_YAML_KEY = re.compile(r"""^\s*(?:- +)?["']?[\w.-][\w .-]*["']?:(?:\s|$)|^---$""")
 _REMARK = re.compile(r"\S\s{2,}#\s")
 _BULLET = re.compile(r"^\s*[-*+•]\s+\S")
 _GAPS = re.compile(r"\S(?:\t+| {2,})\S")
@@ -197,7 +198,7 @@ def _is_checksum(line: str) -> bool:
 
 def _by_lines(text: str, whole: list[str], said: list[str]) -> ListFormat | None:
     """The format that most lines have; `said` are those that are no comments. None if they have none."""
-    ruled = any(_PIPES.match(line) and "|" in line for line in whole) or any("│" in line for line in whole)
+    ruled = any({"|"} < set(line) <= _OF_RULES and "--" in line for line in whole) or any("│" in line for line in whole)
     if ruled or _DRAWN.search(text) or sum(line.count("|") >= 2 for line in said) > 0.6 * len(said):
         return ListFormat.MARKDOWN
     delimiter = _delimiter(text) if sum(map(bool, map(_BULLET.match, said))) < 0.6 * len(said) else ""

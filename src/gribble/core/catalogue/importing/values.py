@@ -26,6 +26,8 @@ _AMOUNT = re.compile(r"^(\d[\d .,'\u00a0\u202f]*?)\s*([^\W\d_]*)\.?$")
 _GROUPS = re.compile(r"[ .,'\u00a0\u202f](?=\d{3}(?!\d))")
 _FORMULA = re.compile(r'^="(.*)"$')
 _BEHIND = re.compile(r"^(?P<value>.*?\S)\s*[(\[](?P<label>[^()\[\]]+)[)\]]$", re.DOTALL)
+_LONGEST_NAMED = 1000
+"""No name with what is said of it in brackets has so many characters."""
 _YES = {"yes": True, "true": True, "1": True, "y": True, "no": False, "false": False, "0": False, "n": False, "": False}
 NOT_CUT = r"(?![0-9A-Za-z]|\s?(?:…|\.\.))"
 """What is behind a digest that is not cut short."""
@@ -94,7 +96,7 @@ def _picked(text: str, algorithm: str) -> Iterator[Part]:
 
 
 def _labelled(text: str, rule: Field) -> Part:
-    match = _BEHIND.match(text.strip()) if rule.labels else None
+    match = _BEHIND.match(text.strip()) if rule.labels and len(text) < _LONGEST_NAMED else None
     return Part(match["value"], match["label"].strip()) if match else Part(text)
 
 
@@ -289,7 +291,7 @@ def _joined(text: str) -> str:
 def is_file_name(text: str) -> bool:
     """Whether it looks like the name of a file, perhaps with folders: it has an ending, and is no number or version."""
     text = text.strip()
-    return bool(_FILE.match(text)) and not _VERSION.search(text) and len(text) < 200
+    return len(text) < 200 and bool(_FILE.match(text)) and not _VERSION.search(text)
 
 
 def is_number(text: str) -> bool:
@@ -301,6 +303,8 @@ def size_unit(text: str) -> str | None:
     """The unit of a size as it is there, empty for a plain number; None if it is no size."""
     if is_number(text := in_bytes(text)):
         return ""
+    if len(text) > LONGEST_NUMBER:
+        return None
     match = _SIZE.match(text.strip())
     return match["unit"] if match and match["unit"].lower() in BINARY_UNITS else None
 
