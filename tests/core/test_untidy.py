@@ -282,6 +282,7 @@ def test_of_a_list_for_several_emulators_only_the_one_asked_for_is_taken(tmp_pat
 HOSTILE = """
 from pathlib import Path
 from gribble.core.base.errors import GribbleError
+from gribble.core.base.tables import Mistakes, read_toml
 from gribble.core.catalogue.importing.drafting import Asked, draft_map
 path, digest = Path("list.txt"), "a" * 32
 for unit in (" ", "\\t", "| ", "-", "=", "#", "_", "a ", "1,", "(", "[", "<", "/", "│   ", "├", "a:", "(a", "{{", "'"):
@@ -292,6 +293,8 @@ for unit in (" ", "\\t", "| ", "-", "=", "#", "_", "a ", "1,", "(", "[", "<", "/
             draft_map(path, Asked(emulator="plover"))
         except GribbleError:
             pass
+path.write_text("a = b" + " " * 50_000 + "c\\n")
+read_toml(path, Mistakes("a sheet with a mistake"))
 """
 
 

@@ -160,8 +160,8 @@ def toml_fault(error: Exception, text: str) -> Fault:
     last = max((number for number, line in enumerate(lines, 1) if line.strip()), default=1)
     number = min(int(place[1]), len(lines)) if place and place[1] else last
     whole = lines[number - 1]
-    line = re.sub(r"\s\s+#.*", "", whole).strip()
-    setting = _SETTING.fullmatch(line)
+    line = re.sub(r"\s\s+#.*", "", whole[:_LONG]).strip()  # what is behind that is not shown
+    setting = _SETTING.fullmatch(line) if len(whole) <= _LONG else None
     if said == "Invalid value" and place and place[2] and not whole[: int(place[2]) - 1].strip():
         words = "the list above it has no ] at its end"
     elif setting and said.startswith(("Invalid value", "Expected newline")):
