@@ -80,6 +80,9 @@ LISTS: dict[str, tuple[str, str, list[dict[str, Any]]]] = {
     "a wiki's table, a cell a line": ("n.wiki", "= Plover 1.3 =\n{|\n! File\n! Needed\n! MD5\n" + "".join(f"|-\n| [[{one}|{one}.rom]]\n| {{{{{'no' if one == 'font' else 'yes'}}}}}\n| {MD5S[one]}\n" for one in NAMES) + "|}\n", LEVELS),
     "AsciiDoc": ("n.adoc", "= Plover 1.3\n\n[cols=\"1,1,2\",options=\"header\"]\n|===\n|File |Size |MD5\n\n" + "".join(f"|{one}.rom\n|{size}\n|`{MD5S[one]}`\n\n" for one, size in zip(NAMES, (8192, 16384, 4096), strict=True)) + "|===\n", SIZED),
     "AsciiDoc, a row a line": ("n.adoc", "= Plover 1.3\n\n|===\n|File |MD5\n\n" + "".join(f"|{one}.rom |{MD5S[one]}\n" for one in NAMES) + "|===\n", PLAIN),
+    "strokes between bars": ("n.txt", "Plover 1.3\n\n|===========|====|\n| File      | MD5 |\n|===========|====|\n" + "".join(f"| {one}.rom | {MD5S[one]} |\n" for one in NAMES) + "|===========|====|\n", PLAIN),
+    "archives above their files": ("n.txt", f"Files for Plover 1.3\n\nIn tern8.zip:\n  boot8.rom {A}\nIn tern16.zip:\n  boot16.rom {B}\n  font.rom {C}\n",
+                                   [file("boot8", A, machines=["In tern8"]), file("boot16", B, machines=["In tern16"]), file("font", C, machines=["In tern16"])]),
     "fields of reStructuredText": ("n.rst", "Plover 1.3\n==========\n\n" + "\n".join(f":File: {one}.rom\n:MD5: {MD5S[one]}\n" for one in NAMES), PLAIN),
     "a forum's table": ("n.txt", "Plover 1.3\n[table][tr][th]File[/th][th]MD5[/th][/tr]\n" + "".join(f"[tr][td]{one}.rom[/td][td]{MD5S[one]}[/td][/tr]\n" for one in NAMES) + "[/table]\n", PLAIN),
     "TeX": ("n.tex", "\\section{Plover 1.3}\n\\begin{tabular}{ll}\n" + "".join(f"\\texttt{{plover\\_{one}.rom}} & {size} & \\texttt{{{MD5S[one]}}} \\\\\n" for one, size in zip(NAMES, (8192, 16384, 4096), strict=True)) + "\\end{tabular}\n",
@@ -322,6 +325,9 @@ def test_a_digest_without_a_name_is_none_of_the_file_above(tmp_path: Path) -> No
         _, sheet, tally = taken(tmp_path, "plover.txt", f"boot8.rom: {A}\n{line}\nfont.rom: {C}\n")
         assert [[one.md5 for one in need.accepts] for need in sheet.needs] == [[A], [C]]
         assert [str(one) for one in tally.mistakes] == [f"record 2 (md5 {B}): has no name"]
+    for text in (f"bootx {B}\nboot8.rom {A}\nfont.rom {C}\n", f"Files:\nbootx {B}\nboot8.rom {A}\nfont.rom {C}\n"):
+        _, _, tally = taken(tmp_path, "plover.txt", text)
+        assert [str(one) for one in tally.mistakes] == [f"record 1 (md5 {B}): has no name"]
     for line in (f"  or {B}", "MD5: " + B):  # below it; or beside, where its own line says nothing of it
         text = f"boot8.rom{': ' + A if line[0] == ' ' else ''}\n{line}\nfont.rom: {C}\n"
         assert B in [one.md5 for one in taken(tmp_path, "plover.txt", text)[1].needs[0].accepts]

@@ -34,6 +34,8 @@ _INSERTED = re.compile(r"^\s*insert\s+into\s.*?\bvalues\s*", re.IGNORECASE)
 _NEXT_INSERTED = re.compile(r"(?<=\))\s*,\s*(?=\()")
 LONG = 60
 """A shorter line can be the name of a group, or a remark about a file."""
+_FEW = 3
+"""A line of so few words that has a digest is none of the words above a list."""
 MOST_LINE = 2000
 """A longer line is prose."""
 _COLUMN_OF = {length: name.replace("crc32", "CRC32").upper() for name, length in HEX_LENGTHS.items()}
@@ -228,11 +230,14 @@ class _Entries:
             self.settle(_File(line, names, rest))
         elif self._file and not line.heading and self._file.takes(line):
             self._file.add(line.text)
-        elif self._file and not line.heading and any(_digests_in(line.text)):
+        elif not line.heading and any(_digests_in(line.text)) and (self._file or len(line.text.split()) <= _FEW):
             self.settle(_File(line, [], line.text))
         elif line.heading or line.entry or line.text.endswith(":") or _could_be_group(line.text):
             self.settle(None)
-            self._group = _bare(line.text)
+            group = _bare(line.text)
+            self._group = (
+                group.rpartition(".")[0] if is_file_name(group) else group
+            )  # an archive, and no file of its own
 
     def settle(self, file: _File | None) -> None:
         """End what is said of a file, with another one or none."""
@@ -264,9 +269,9 @@ def _parted(line: Line) -> list[Line]:
 
 def _names_in(line: Line) -> tuple[list[str], str]:
     """The names of files with which an entry begins, and the rest of its text; none if it is no entry: a line that
-    is none of a list has to have a digest, or be a name and nothing else, or end in a colon."""
+    is none of a list has to have a digest, or be a name and nothing else, or say of which file the digest below is."""
     text = line.text
-    if text.endswith(":") and len(tokens := _TOKEN.findall(text)) == 1:
+    if text.endswith(":") and len(tokens := _TOKEN.findall(text)) == 1 and any(map(is_label, text.split())):
         return tokens, ""
     tells = line.entry or any(_digests_in(text))
     names = _marked(text) or _in_front(text)

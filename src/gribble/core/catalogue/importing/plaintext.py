@@ -32,6 +32,8 @@ _WIKI_LINK = re.compile(r"\[\[(?:[^\[\]|]*\|)?([^\[\]|]*)\]\]")
 _TEMPLATE = re.compile(r"\{\{([^{}|]*)(?:\|[^{}]*)?\}\}")
 _QUOTES = re.compile(r"'{2,5}")
 _OF_CELL = re.compile(r"^[^|=]*=[^|]*\|")
+_EDGE = re.compile(r"\|={3,}\s*$")
+"""What is above and below a table of AsciiDoc."""
 _CELL = re.compile(r"(?:^|(?<=\s))[\d.+*<^>]*[adehlms]?(?<!\\)\|")
 _COMMENTS = (";", "#", "//", "--")
 _HALF = "\ue000"
@@ -75,8 +77,8 @@ def _with_bars(text: str) -> Iterator[str]:
     for line in lines:
         if line.startswith("{|"):
             yield from _rows_of_wiki(lines)
-        elif line.startswith("|==="):
-            inside = list(itertools.takewhile(lambda one: not one.startswith("|==="), lines))
+        elif _EDGE.match(line):
+            inside = list(itertools.takewhile(lambda one: not _EDGE.match(one), lines))
             yield from _rows_of_asciidoc(inside, before)
         elif not line.startswith("[") or "cols=" not in line:
             yield line

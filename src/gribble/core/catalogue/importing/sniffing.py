@@ -39,7 +39,7 @@ _SECTION = re.compile(r"^\[+[^\[\]{}\"]+\]+\s*$")
 _KEY = re.compile(r"^\s*(?=\S)[\w.\-/ \[\]\"']{1,60}?\s*=(?![=>])")
 _COLON_KEY = re.compile(r"^\s*:?[A-Za-z][\w.\- ]{0,40}:\s+\S")
 _INSERTED = re.compile(r"^[ \t]*insert[ \t]+into[ \t]", re.IGNORECASE | re.MULTILINE)
-_DRAWN = re.compile(r"^(?:\{\||\|===)", re.MULTILINE)
+_DRAWN = re.compile(r"^(?:\{\||\|={3,}[ \t\r]*$)", re.MULTILINE)
 """Where a table of a wiki or of AsciiDoc begins."""
 _KEY_OF_TOML = r"""["']?[\w.-]+(?: [\w.-]+)*["']?"""
 _TABLES_OF_TOML = re.compile(
