@@ -276,6 +276,10 @@ def test_of_a_list_for_several_emulators_only_the_one_asked_for_is_taken(tmp_pat
     assert names(Asked(emulator="plover")) == ["boot8.rom", "boot16.rom"]
     assert draft_map(tmp_path / name, Asked(emulator="plover")).others in (("Curlew",), ("curlew",))
     assert names(Asked(emulator="ruff", fields=(Said(column, "machine"),))) == ["boot8.rom", "boot16.rom", "font.rom"]
+    text = text.replace("Curlew", "Plover keyboards").replace("curlew", "plover keyboards")
+    (tmp_path / name).write_text(text)
+    assert names(Asked(emulator="plover")) == ["boot8.rom", "boot16.rom", "font.rom"], "it may be one of several parts"
+    (tmp_path / name).write_text(SEVERAL[case][1])
     if case == "a column":
         for other in (Asked(), Asked(emulator="ruff")):
             with pytest.raises(GribbleError, match=r"a list of several emulators: Plover 1\.3, Curlew"):

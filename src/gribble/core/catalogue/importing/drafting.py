@@ -414,8 +414,8 @@ def _each_says(column: list[str]) -> list[str]:
 
 
 def _is_called(word: str, emulator: str) -> bool:
-    """Whether a word is the name of an emulator, perhaps with a release."""
-    return bool(emulator) and plain(re.sub(r"[\s,v]*\d[\d.]*$", "", word)) == plain(emulator)
+    """Whether a word begins with the name of an emulator: there may be a release behind it, or what it is about."""
+    return bool(emulator) and f"{plain(word)} ".startswith(f"{plain(emulator)} ")
 
 
 _EXACT = 3
