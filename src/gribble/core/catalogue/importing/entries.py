@@ -234,10 +234,8 @@ class _Entries:
             self.settle(_File(line, [], line.text))
         elif line.heading or line.entry or line.text.endswith(":") or _could_be_group(line.text):
             self.settle(None)
-            group = _bare(line.text)
-            self._group = (
-                group.rpartition(".")[0] if is_file_name(group) else group
-            )  # an archive, and no file of its own
+            group = _bare(line.text)  # an archive there is no file of the list
+            self._group = group.rpartition(".")[0] if is_file_name(group) else group
 
     def settle(self, file: _File | None) -> None:
         """End what is said of a file, with another one or none."""
