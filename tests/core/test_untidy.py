@@ -476,3 +476,12 @@ def test_an_untidy_list_of_sets_is_understood_in_one_try(tmp_path: Path, case: s
     for one in found:
         told = [(file.name, file.size, file.crc32) for file in one.files]
         assert told == [(f"{one.set}{name}", size, crc) for name, size, crc in FILES]
+
+
+def test_files_without_names_are_no_digests_of_what_they_are_in(tmp_path: Path) -> None:
+    """Else each of a game's files would pass for the game."""
+    for inner in ("<rom><md5>{}</md5></rom>", "<rom md5='{}'/>"):
+        games = "".join(f"<game name='{one}.rom'>{inner.format(A)}{inner.format(B)}</game>" for one in NAMES)
+        (tmp_path / "plover.xml").write_text(f"<list>{games}</list>")
+        with pytest.raises(GribbleError, match="cannot tell which field is the name"):
+            draft_map(tmp_path / "plover.xml", Asked())

@@ -198,7 +198,8 @@ def _outward(way: tuple[str, ...], places: Places) -> tuple[str, ...]:
 
 def _says_kind(node: Node) -> bool:
     """Whether a node only has digests and says of which kind they are."""
-    return all(is_label(word) or digests_in(word) for word in map(str, node.attributes.values()))
+    words = [*map(str, node.attributes.values()), *(one.text for one in node.children)]
+    return any(map(is_label, words)) and all(is_label(word) or digests_in(word) for word in words)
 
 
 def _names_itself(group: list[tuple[Node, tuple[Node, ...]]]) -> bool:
