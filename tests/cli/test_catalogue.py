@@ -214,6 +214,13 @@ def test_a_checksum_list_needs_no_map_and_a_wrong_list_writes_nothing(gribble: G
     refused = gribble("catalogue", "import", "none.csv", *made[3:], "--out", "x.sheet.toml", cwd=world, code=2)
     assert "has no record that fits the map" in refused.err
     assert not (world / "x.sheet.toml").exists()
+    text = (world / "m.toml").read_text()
+    (world / "m.toml").write_text(text.replace('name = "n"', 'name = "m"').partition("crc32")[0])
+    refused = gribble("catalogue", "import", "l.csv", *made[3:], "--out", "x.sheet.toml", cwd=world, code=2)
+    assert "has no table with the columns m" in refused.err
+    (world / "l.json").write_text('[{"n": "a"}, {"n": "b"}]')
+    refused = gribble("catalogue", "import", "l.json", *made[3:], "--out", "x.sheet.toml", cwd=world, code=2)
+    assert "record 1: has no name; the map takes it from m" in refused.err
     (world / "m.toml").write_text('map = 1\n[roster]\nemulator = "t"\nrelease = "1"\n[fields]\nset = "n"\nname = "c"\n')
     made = ("catalogue", "import", "l.csv", "--map", "m.toml", "--to", "roster")
     shown = gribble(*made, "--preview", "1", cwd=world, code=0)

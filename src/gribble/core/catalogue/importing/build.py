@@ -177,11 +177,16 @@ def _converted(name: str, raw: str, rule: Field) -> Any:
     return yes(raw) if name == "optional" else raw
 
 
+def has_place(node: Node, name: str, made: FieldMap) -> bool:
+    """Whether a record has the place of a field, whatever it says there."""
+    known = set(node.names())
+    return any(rule.from_ in known or f"@{rule.from_}" in known for rule in made.fields[name])
+
+
 def say_absent(node: Node, name: str, made: FieldMap) -> str:
     """That a record lacks a field, and what the map may have misspelled."""
     path = made.fields[name][0].from_
-    known = list(node.names())
-    hint = "" if path in known or f"@{path}" in known else f"; the map takes it from {path}{suggest(path, known)}"
+    hint = "" if has_place(node, name, made) else f"; the map takes it from {path}{suggest(path, list(node.names()))}"
     return f"has no {name}{hint}"
 
 

@@ -9,7 +9,15 @@ from msgspec import structs
 
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.paths import base, join, name_fault, parent, path_fault
-from gribble.core.catalogue.importing.build import Reader, Values, called, note_left_over, say_absent, used_by
+from gribble.core.catalogue.importing.build import (
+    Reader,
+    Values,
+    called,
+    has_place,
+    note_left_over,
+    say_absent,
+    used_by,
+)
 from gribble.core.catalogue.importing.nodes import Node
 from gribble.core.catalogue.importing.values import Part, ValueFault
 from gribble.core.catalogue.importing.words import level_said
@@ -37,7 +45,7 @@ def read_rows(nodes: Iterable[Node], made: FieldMap, tally: Tally) -> Iterator[V
                 said = ", ".join(SHEET_WORDS[field])
                 what = f'"{word}" should be one of {said}; write in the map what it means: values = {{ … }}'
                 tally.fault(f"{where} ({called(values)})", what, field=field, of_map=True)
-        if not values.keys() & _OF_FILES and tally.faulty == before:
+        if not values.keys() & _OF_FILES and tally.faulty == before and has_place(node, "name", made):
             continue  # such as a machine that needs none
         if "name" not in values and tally.faulty == before:
             digest = next((f" ({kind} {values[kind][0].text})" for kind in HEX_LENGTHS if kind in values), "")
