@@ -53,7 +53,10 @@ class ImportOptions(NamedTuple):
         int, typer.Option("--preview", metavar="N", help="Only show the first N records as understood.")
     ] = 0
     emulator: Annotated[
-        str | None, typer.Option("--emulator", metavar="NAME", help="Whose list it is.", autocompletion=emulators)
+        str | None,
+        typer.Option(
+            "--emulator", metavar="NAME", help="Whose list it is, or whose files to take.", autocompletion=emulators
+        ),
     ] = None
     release: Annotated[str | None, typer.Option("--release", metavar="R", help="Of which release.")] = None
     in_: Annotated[
