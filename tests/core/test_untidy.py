@@ -485,3 +485,11 @@ def test_files_without_names_are_no_digests_of_what_they_are_in(tmp_path: Path) 
         (tmp_path / "plover.xml").write_text(f"<list>{games}</list>")
         with pytest.raises(GribbleError, match="cannot tell which field is the name"):
             draft_map(tmp_path / "plover.xml", Asked())
+
+
+def test_a_file_that_is_called_like_the_emulator_is_no_emulator(tmp_path: Path) -> None:
+    text = f"File,MD5\nplover.rom,{A}\nplover.rom,{B}\nfont.rom,{C}\n"
+    (tmp_path / "n.csv").write_text(text)
+    drafted = draft_map(tmp_path / "n.csv", Asked(emulator="plover"))
+    needs = read_sheet(tmp_path / "n.csv", drafted.made, Tally()).needs
+    assert [(need.name, len(need.accepts)) for need in needs] == [("plover.rom", 2), ("font.rom", 1)]

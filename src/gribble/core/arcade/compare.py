@@ -72,8 +72,8 @@ def _of_new(new: Roster, name: str, to: str, change: Change | None, cabinet: Cab
 
 
 class _Sought:
-    """Looks for the files of a set. It notes as `moved` those in archives that would be packed anew, and as `brought`
-    those that lie elsewhere."""
+    """Looks for the files of a set. `moved` are those in archives that would be packed again, and `brought` those that
+    are in another place."""
 
     def __init__(self, family: Family, cabinet: Cabinet) -> None:
         self._cabinet = cabinet

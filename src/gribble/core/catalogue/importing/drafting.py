@@ -50,7 +50,7 @@ from gribble.core.catalogue.importing.streams import SAMPLE_BYTES, words_of
 from gribble.core.catalogue.importing.tables import Head
 from gribble.core.catalogue.importing.trees import BY_HAND, Tree, json_tree, xml_tree
 from gribble.core.catalogue.importing.values import digests_in, is_file_name
-from gribble.core.catalogue.importing.words import has_word, head_points, level_said, plain
+from gribble.core.catalogue.importing.words import EXACT, has_word, head_points, level_said, plain
 from gribble.core.records.imported import (
     Degree,
     Drafted,
@@ -384,12 +384,13 @@ def _of_asked(path: Path, found: _Found, asked: Asked) -> tuple[_Found, dict[str
         told = _each_says([str(row.get(name, "")).strip() for row in found.rows])
         words = tuple(word for word in dict.fromkeys(told) if word)
         own = [word for word in words if _is_called(word, asked.emulator)]
-        of_emulators = len(words) > 1 and head_points(_head(name), "emulator") == _EXACT
+        of_emulators = len(words) > 1 and head_points(_head(name), "emulator") == EXACT
         if of_emulators and not own:
             raise GribbleError(
                 f"{path} is a list of several emulators: {', '.join(words[:8])}", fix="Say which: --emulator NAME"
             )
-        groups = of_emulators or len(words) < len(told) or name in (HEADING, found.above)
+        files = any(is_file_name(word) or digests_in(word) for word in words)  # such a column names no emulators
+        groups = not files and (of_emulators or len(words) < len(told) or name in (HEADING, found.above))
         if groups and len(own) == 1 < len(words):
             others = tuple(word for word in words if word not in own)
             return _that_say(found, name, told, own[0]), {name: own[0]}, others
@@ -416,10 +417,6 @@ def _each_says(column: list[str]) -> list[str]:
 def _is_called(word: str, emulator: str) -> bool:
     """Whether a word begins with the name of an emulator: there may be a release behind it, or what it is about."""
     return bool(emulator) and f"{plain(word)} ".startswith(f"{plain(emulator)} ")
-
-
-_EXACT = 3
-"""The points of a head that is a field's name."""
 
 
 def _taken_out(guesses: list[Guess], said: Iterable[Said]) -> tuple[list[Guess], set[Said]]:
@@ -635,7 +632,7 @@ def _likely_target(columns: list[Column], sets: list[Guess], tree: Tree) -> str:
     named = next((one for one in sets if one.field == "set"), None)
     called = [tree.records.rpartition("/")[2], *([_head(named.column)] if named else [])]
     points = (head_points(one, head) for one in called for head in ("system", "emulator"))
-    if _EXACT in points and not {one.field for one in sets} & _OF_SETS:
+    if EXACT in points and not {one.field for one in sets} & _OF_SETS:
         return "sheet"
     names_sets = any(named and named.column == one.name and one.fit("set") >= 0 for one in columns)
     return "roster" if names_sets else "sheet"

@@ -11,7 +11,7 @@ from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.catalogue.importing.plaintext import heading_in, without_looks
 from gribble.core.catalogue.importing.tables import Line, Row
 from gribble.core.catalogue.importing.values import NOT_CUT, is_datum, is_file_name
-from gribble.core.catalogue.importing.words import head_points, is_label, level_said, meaning
+from gribble.core.catalogue.importing.words import EXACT, head_points, is_label, level_said, meaning
 
 COLUMNS = ("File", "Description", "Required", "Size", "CRC32", "MD5", "SHA1", "SHA256")
 """What is told of each file, as the head of a table."""
@@ -147,7 +147,7 @@ class _File:
     def _add_piece(self, label: str, piece: str) -> None:
         """Take a few words or a number behind a label, which may be what was before it."""
         if _FIGURES.fullmatch(piece):
-            if head_points(label, "size") == _EXACT:
+            if head_points(label, "size") == EXACT:
                 self.cells.setdefault("Size", piece)
         elif level := _level_of(label, piece):
             self.cells.setdefault("Required", level)
@@ -161,12 +161,8 @@ class _File:
         return [cells.get(name, "") for name in COLUMNS]
 
 
-_EXACT = 3
-"""The points of a word that is the name of a field."""
-
-
 def _heads_level(piece: str) -> bool:
-    return any(head_points(piece, field) == _EXACT for field in ("level", "unneeded"))
+    return any(head_points(piece, field) == EXACT for field in ("level", "unneeded"))
 
 
 def _level_of(label: str, piece: str) -> str:
@@ -174,7 +170,7 @@ def _level_of(label: str, piece: str) -> str:
     not."""
     answer = meaning(piece, "yes or no")
     if answer and _heads_level(label):
-        return piece if head_points(label, "unneeded") < _EXACT else {"yes": "no", "no": "yes"}[answer]
+        return piece if head_points(label, "unneeded") < EXACT else {"yes": "no", "no": "yes"}[answer]
     return piece if level_said(piece) else ""
 
 
@@ -286,7 +282,7 @@ def _whole_name(text: str, match: re.Match[str]) -> str:
     """The name of a file that ends with a word, with the words before it that nothing parts from it: it may have
     blanks. A word that says that it is a file, and a number, are none of it."""
     words = re.split(r"[^\w .+!~()\[\]-]|\s{2,}", text[: match.start()])[-1].split()
-    while words and (head_points(words[0], "name") == _EXACT or not any(map(str.isalpha, words[0]))):
+    while words and (head_points(words[0], "name") == EXACT or not any(map(str.isalpha, words[0]))):
         del words[0]
     whole = " ".join([*words, match[0]])
     return whole if whole in text and is_file_name(whole) and not any(_digests_in(whole)) else match[0]

@@ -18,7 +18,7 @@ from gribble.core.base.suggest import suggest
 from gribble.core.catalogue.importing.columns import NEVER, Column
 from gribble.core.catalogue.importing.rules import rules_for
 from gribble.core.catalogue.importing.values import is_number, one_digest
-from gribble.core.catalogue.importing.words import has_word, head_points
+from gribble.core.catalogue.importing.words import EXACT, has_word, head_points
 from gribble.core.records.imported import Degree, Field, Guess, Rules
 
 SAMPLES = 3
@@ -57,8 +57,8 @@ def guess_fields(columns: Sequence[Column], fields: Collection[str]) -> list[Gue
 def _called_as_names(free: Iterable[Column]) -> Iterator[Guess]:
     """The title by a column whose head is that of names, but which has none: "ROM" beside "File name"."""
     for column in free:
-        if head_points(column.head, "name") == _EXACT and column.fit("title") > 0:
-            yield _made("title", _Points(_EXACT, _EXACT, 0, "title", column), [])
+        if head_points(column.head, "name") == EXACT and column.fit("title") > 0:
+            yield _made("title", _Points(EXACT, EXACT, 0, "title", column), [])
             return
 
 
@@ -68,7 +68,7 @@ _STAND_FOR = {"unneeded": "level", "works": "state", "set kind": "kind"}
 
 def _is_rival(one: _Points, best: _Points) -> bool:
     """Whether another guess has as much for it as the best one, of the same field or the same column."""
-    if one.total != best.total or one.column.sparser_than(best.column) or (best.head == _EXACT and not one.head):
+    if one.total != best.total or one.column.sparser_than(best.column) or (best.head == EXACT and not one.head):
         return False
     return (one.field == best.field) != (one.column is best.column)
 
@@ -77,8 +77,8 @@ def _doubting(name: Guess, free: Iterable[Column], columns: Sequence[Column]) ->
     """The guess of the name, which is doubtful where another column has other names of files in every record."""
     own = next(column for column in columns if column.name == name.column)
     for other in free:
-        said = any(head_points(other.head, field) == _EXACT for field in _NO_NAMES)
-        if said or other.fit("name") < _EXACT or other.sparser_than(own) or other.name == own.name:
+        said = any(head_points(other.head, field) == EXACT for field in _NO_NAMES)
+        if said or other.fit("name") < EXACT or other.sparser_than(own) or other.name == own.name:
             continue
         pairs = zip(own.every, other.every, strict=False)
         if not all(base(one.replace("\\", "/")) == base(two.replace("\\", "/")) for one, two in pairs):
@@ -89,8 +89,6 @@ def _doubting(name: Guess, free: Iterable[Column], columns: Sequence[Column]) ->
 
 _NO_NAMES = ("title", "note", "why", "machine", "version", "label", "region")
 """What a column with a head of its own is, whatever its values look like."""
-_EXACT = 3
-"""The points of a head that is a field's name."""
 
 _ORDER = ("set", "name", "aliases", "title", "kind", "level", "machine", "folder")
 
