@@ -292,12 +292,14 @@ from gribble.core.base.errors import GribbleError
 from gribble.core.base.tables import Mistakes, read_toml
 from gribble.core.catalogue.importing.drafting import Asked, draft_map
 path, digest = Path("list.txt"), "a" * 32
-for unit in (" ", "\\t", "| ", "-", "=", "#", "_", "a ", "1,", "(", "[", "<", "/", "│   ", "├", "a:", "(a", "{{", "'"):
+for unit in (" ", "\\t", "| ", "-", "=", "#", "_", "a ", "1,", "(", "[", "<", "/", "│   ", "├", "a:", "(a", "[a", "{{", "'"):
     many = unit * (20_000 // len(unit))
-    for text in (many + "x y", f"boot.rom {digest}\\n{many}x y", f"a = b{many}c\\nb = c\\n", f"# a{many}b\\n"):
+    table = f"Kind: {many}\\n\\n| File | MD5 |\\n|---|---|\\n| boot.rom | {digest} |\\n\\n"
+    of_sets = f"## a{many}b\\n\\n{table}## c\\n\\n{table}", f"set {{\\n name a{many}b\\n file {{ md5 {digest} {many} }}\\n}}\\nset {{\\n}}\\n"
+    for text in (many + "x y", f"boot.rom {digest}\\n{many}x y", f"a = b{many}c\\nb = c\\n", f"# a{many}b\\n", *of_sets):
         path.write_text(text)
         try:
-            draft_map(path, Asked(emulator="plover"))
+            draft_map(path, Asked("roster" if text in of_sets else "", "plover", "1"))
         except GribbleError:
             pass
 path.write_text("a = b" + " " * 50_000 + "c\\n")

@@ -274,8 +274,9 @@ def playlist(
             return _write_playlists(call, session, found, places.place(into, new=True), yes)
         if found and not call.json:
             on = [word for one in call.scope.rigs for word in ("--rig", one)]
-            words = typed([*(folders or ()), *on, *(("--names", names) if names else ())])
-            screen.next(f"gribble discs playlist {words} --into FOLDER", "writes them, and asks first")
+            asked = ("--names", names) if names else ()
+            words = typed(["gribble", "discs", "playlist", *(folders or ()), *on, *asked])
+            screen.next(f"{words} --into FOLDER", "writes them, and asks first")
     return ExitCode.ATTENTION if any(one.missing for _, one in found) else ExitCode.CLEAN
 
 

@@ -60,7 +60,8 @@ def _import(call: Call, wish: Wish) -> int:
         wish = wish.with_options(yes=True)
         return _by_map(wish, options.map_, {key: word for key, word in said.items() if word})
     fields = tuple(map(read_said, options.field or ()))
-    asked = Asked(options.to or "", options.emulator or "", options.release or "", folder, options.table, fields)
+    to = options.to or next((one for one in ("sheet", "roster") if (options.out or "").endswith(ENDINGS[one])), "")
+    asked = Asked(to, options.emulator or "", options.release or "", folder, options.table, fields)
     return _by_draft(wish, asked, options.draft)
 
 

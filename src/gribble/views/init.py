@@ -40,6 +40,7 @@ _FORMATS = {
     "markdown": "a table with bars", "text": "a table aligned by blanks", "keys": "key = value",
     "workbook": "a workbook",
     "checksums": "a checksum list", "list": "a list with an entry for each file", "yaml": "YAML", "toml": "TOML",
+    "blocks": "words with brackets behind them",
 }  # fmt: skip
 _GUESS_LINE, _LONG_COLUMN = 80, 28
 """A guess takes one line of so many columns, and the name of its column no more than so many."""

@@ -32,6 +32,7 @@ class ListFormat(StrEnum):
     LIST = "list"
     YAML = "yaml"
     TOML = "toml"
+    BLOCKS = "blocks"
 
 
 class Field(Struct, frozen=True, kw_only=True):
@@ -43,7 +44,8 @@ class Field(Struct, frozen=True, kw_only=True):
     `values` says what a word stands for, "*" any other; `split` are what stands between several values; `labels` says
     that words in brackets behind a value are its label; `pick` takes digests out of a longer text. `kind` takes
     only what names a set of that kind, of `variants` those come first that say yes at `first`, a path beside theirs;
-    with `down` a record that says nothing is as the one before it.
+    with `down` a record that says nothing is as the one before it; `part` takes the first folder of a path, or what
+    is in it.
     """
 
     from_: str = field(name="from")
@@ -62,6 +64,7 @@ class Field(Struct, frozen=True, kw_only=True):
     kind: str = ""
     first: str = ""
     down: bool = False
+    part: str = ""
     default: str | None = None
 
 
@@ -100,8 +103,10 @@ class FieldMap(Struct, frozen=True, kw_only=True):
 
     @property
     def asks_kinds(self) -> bool:
-        """Whether a rule takes only what names sets of one kind, so that the kinds of all have to be known before."""
-        return any(rule.kind for rules in self.fields.values() for rule in rules)
+        """Whether the kinds of all sets have to be known before: a rule takes only what names sets of one kind, or no
+        kinds are said, and sets are named as what only those of one kind are."""
+        named = "kind" not in self.fields and not {"bios", "devices"}.isdisjoint(self.fields)
+        return named or any(rule.kind for rules in self.fields.values() for rule in rules)
 
     @property
     def says_above(self) -> bool:

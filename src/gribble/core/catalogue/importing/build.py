@@ -212,11 +212,21 @@ def used_by(made: FieldMap) -> frozenset[str]:
 
 
 def read_kinds(nodes: Iterable[Node], made: FieldMap) -> dict[str, str]:
-    """The kind of every set, for a map that tells sets apart by it; what is wrong with them is told later."""
-    fields = {name: rules for name, rules in made.fields.items() if name in ("set", "kind")}
+    """The kind of every set, for a map that asks for it: as the list says, else by what other sets have them for. What
+    is wrong with them is told later."""
+    fields = {
+        name: rules for name, rules in made.fields.items() if name in ("set", "kind", "bios", "devices", "parent")
+    }
     reader, nobody = Reader(fields), Tally()
-    read = (reader.read(node, "", nobody) for node in nodes)
-    return {values["set"]: values.get("kind", SetKind.GAME) for values in read if "set" in values}
+    kinds: dict[str, str] = {}
+    for values in (reader.read(node, "", nobody) for node in nodes):
+        if "kind" in made.fields:
+            kinds[values.get("set", "")] = values.get("kind", SetKind.GAME)
+        else:
+            kinds |= dict.fromkeys(values.get("devices", ()), SetKind.DEVICE)
+            if (bios := values.get("bios")) and bios != values.get("parent"):
+                kinds[bios] = SetKind.BIOS
+    return kinds
 
 
 def read_sets(
@@ -248,7 +258,7 @@ def _clean_digests(there: list[str], length: int) -> list[str] | None:
 def _related(one: ArcadeSet, made: FieldMap, kinds: Mapping[str, str]) -> ArcadeSet:
     """A set whose parent and BIOS set are of the kinds that the map asks for; a BIOS set that is the parent falls
     away."""
-    changed = {
+    changed: dict[str, Any] = {
         name: None
         for name in ("parent", "bios")
         for wanted in [made.fields[name][0].kind if name in made.fields else ""]
@@ -256,6 +266,8 @@ def _related(one: ArcadeSet, made: FieldMap, kinds: Mapping[str, str]) -> Arcade
     }
     if one.bios and one.bios == one.parent and not changed:
         changed = {"bios": None}
+    if "kind" not in made.fields and one.set in kinds:
+        changed["kind"] = SetKind(kinds[one.set])
     one = structs.replace(one, **changed) if changed else one
     if one.parent is None and one.bios and any(file.parent_name for file in one.files):
         one = structs.replace(one, files=tuple(map(_of_bios, one.files)))
@@ -335,7 +347,7 @@ def _flat_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, preview: boo
     sets: dict[str, Values] = {}
     files: dict[str, dict[object, Values]] = {}  # of each set, by name
     broken: set[str] = set()
-    for node in nodes:
+    for node in itertools.chain.from_iterable(_each_file(node, made.fields.get("name", ())) for node in nodes):
         tally.records += 1
         where, before = f"record {tally.records:,}", tally.faulty
         values = reader.read(node, where, tally)
@@ -357,6 +369,23 @@ def _flat_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, preview: boo
         values["files"] = list(files[values["set"]].values())
         if values["set"] not in broken and (made_set := _made_set(values, values["set"], {}, tally)):
             yield made_set
+
+
+def _each_file(node: Node, rules: Rules) -> list[Node]:
+    """A row for each file of a row that has several: as many names as sizes and digests, parted by the same sign."""
+    for rule in rules:
+        for sign in rule.split if len(values := node.values(rule.from_)) == 1 else ():
+            number = len(values[0].split(sign))
+            parts = {name: str(value).split(sign) for name, value in node.attributes.items()}
+            if number > 1 and sum(len(one) == number for one in parts.values()) > 1:
+                return [
+                    Node(node.tag, {
+                        name: one[place].strip() if len(one) == number else node.attributes[name]
+                        for name, one in parts.items()
+                    })
+                    for place in range(number)
+                ]  # fmt: skip
+    return [node]
 
 
 def _made_set(values: Values, where: str, seen: dict[str, int], tally: Tally) -> ArcadeSet | None:

@@ -125,7 +125,7 @@ def _name(column: Column) -> int:
 def _size(column: Column) -> int:
     if HEX_HEAD.search(column.head):
         return 2 if column.share(lambda text: re.fullmatch(r"(0x|\$)?[0-9a-f]+h?", text, re.IGNORECASE)) == 1 else NEVER
-    units = [size_unit(value) for value in column.values]
+    units = [size_unit(line) for value in column.values for line in value.split("\n")]
     if sum(unit is not None for unit in units) < 0.6 * len(units):
         return NEVER
     if sum(map(bool, units)) > 0.5 * len(units):

@@ -37,7 +37,6 @@ from gribble.core.catalogue.importing.plaintext import text_title, title_above
 from gribble.core.catalogue.importing.relatives import (
     flagged_kinds,
     kinds_of,
-    naming_of,
     related,
     said_of_each,
     samples_of,
@@ -45,10 +44,19 @@ from gribble.core.catalogue.importing.relatives import (
     variants_of,
 )
 from gribble.core.catalogue.importing.rules import rules_for
+from gribble.core.catalogue.importing.setnames import (
+    ABOVE,
+    OUTER_HEADING,
+    SIMILAR,
+    naming_of,
+    sets_above,
+    sets_in_paths,
+    with_sets_named,
+)
 from gribble.core.catalogue.importing.sniffing import is_page, looks_like
 from gribble.core.catalogue.importing.streams import SAMPLE_BYTES, words_of
 from gribble.core.catalogue.importing.tables import Head
-from gribble.core.catalogue.importing.trees import BY_HAND, Tree, json_tree, xml_tree
+from gribble.core.catalogue.importing.trees import BY_HAND, Tree, json_tree, nested_tree
 from gribble.core.catalogue.importing.values import digests_in, is_file_name
 from gribble.core.catalogue.importing.words import EXACT, has_word, head_points, level_said, plain
 from gribble.core.records.imported import (
@@ -117,10 +125,10 @@ def draft_map(path: Path, asked: Asked) -> Drafted:
 
 def _as_entries(path: Path, looks: Looks, asked: Asked) -> Drafted | None:
     """The map of a file that has no records as it looks, but an entry with digests for each file all the same."""
-    if looks.format not in _MAY_LIST or looks.format in TABULAR or asked.to not in ("", "sheet"):
+    if looks.format not in _MAY_LIST or looks.format in TABULAR or asked.to == "plays":
         return None
     try:
-        drafted = _of_tables(path, looks._replace(format=ListFormat.LIST), asked._replace(to="sheet"))
+        drafted = _of_tables(path, looks._replace(format=ListFormat.LIST), asked._replace(to=asked.to or "sheet"))
     except (GribbleError, RecursionError):
         return None
     return drafted if any(_has(drafted.guesses, name) for name in HEX_LENGTHS) else None
@@ -132,11 +140,14 @@ def _as_it_looks(path: Path, looks: Looks, asked: Asked) -> Drafted:
     if looks.format is ListFormat.CHECKSUMS:
         rows = [node.attributes for node in itertools.islice(checksum_nodes(path), SAMPLE_ROWS)]
         title = title_above(whole_text(path, looks, lambda _bytes: None))
-        name = () if any(said.means("path") for said in asked.fields) else (Said("path", "name"),)
+        of_sets = asked.to == "roster" or any(said.means("path") for said in asked.fields)
+        name = () if of_sets else (Said("path", "name"),)
         return _of_rows(path, looks, asked._replace(fields=(*asked.fields, *name)), _Found(rows, title=title))
     if looks.format is ListFormat.KEYS:
         return _of_rows(path, looks, asked, _of_keys(path, looks))
-    return _of_tree(path, looks, asked, xml_tree(path) if looks.format is ListFormat.XML else json_tree(path, looks))
+    if looks.format in (ListFormat.XML, ListFormat.BLOCKS):
+        return _of_tree(path, looks, asked, nested_tree(path, looks))
+    return _of_tree(path, looks, asked, json_tree(path, looks))
 
 
 def _of_keys(path: Path, looks: Looks) -> _Found:
@@ -167,6 +178,8 @@ class _Found(Struct, frozen=True):
     root: str = ""
     also: dict[str, dict[str, None]] = {}
     """What columns are called in other tables that are read together with the first."""
+    said: frozenset[str] = frozenset()
+    """The columns of which only lines above the tables tell."""
 
 
 # Tables
@@ -235,7 +248,8 @@ def _together(good: list[_Table], asked: Asked) -> tuple[_Found, list[tuple[Head
             for name, to in meant.items():
                 also.setdefault(to, {})[name] = None
     table = ALL_TABLES if rows is not own else asked.table
-    return _Found(records, table=table, also=also), rows, others
+    said = frozenset(f"^{name}" for head, _ in rows for name, _ in head.said)
+    return _Found(records, table=table, also=also, said=said), rows, others
 
 
 def _looked_for(path: Path, looks: Looks) -> str:
@@ -256,7 +270,11 @@ def _looked_for(path: Path, looks: Looks) -> str:
 def _records(names: tuple[str, ...], rows: list[tuple[Head, list[str]]]) -> list[dict[str, Any]]:
     """The rows of a table by its columns, with what is above each."""
     return [
-        {**dict(zip(names, cells, strict=False)), **({} if HEADING in names else {HEADING: head.heading})}
+        {
+            HEADING: head.heading,
+            **dict(zip(names, cells, strict=False)),
+            **{f"^{name}": said for name, said in head.said},
+        }
         for head, cells in rows
     ]
 
@@ -340,7 +358,9 @@ def _names_files(names: tuple[str, ...], rows: list[tuple[Head, list[str]]]) -> 
 def _columns(rows: Sequence[dict[str, Any]]) -> list[Column]:
     names = dict.fromkeys(name for row in rows for name in row)
     return [
-        Column(name, [str(row.get(name, "")) for row in rows], head=_head(name)) for name in names if name != HEADING
+        Column(name, [str(row.get(name, "")) for row in rows], head=_head(name))
+        for name in names
+        if name not in (HEADING, OUTER_HEADING)
     ]
 
 
@@ -358,7 +378,8 @@ def _of_rows(path: Path, looks: Looks, asked: Asked, found: _Found) -> Drafted:
     if asked.to == "plays":
         return _of_plays(path, looks, asked, columns, found)
     sets = guess_fields(columns, dict.fromkeys((*_SET_FIELDS, *_FILE_FIELDS)))
-    to = asked.to or ("roster" if _is_roster(sets, columns) else "sheet")
+    to = asked.to or ("roster" if _is_roster(sets, columns, found) else "sheet")
+    columns = [one for one in columns if to == "roster" or one.name not in found.said or _is_of_files(one)]
     guesses = _of_sets(sets, columns, found) if to == "roster" else guess_fields(columns, _SHEET_FIELDS)
     known = (*SET_FIELDS, *FILE_FIELDS) if to == "roster" else SHEET_FIELDS
     guesses, met = as_said(guesses, columns, asked.fields, tuple(dict.fromkeys(known)))
@@ -428,27 +449,19 @@ def _taken_out(guesses: list[Guess], said: Iterable[Said]) -> tuple[list[Guess],
 
 def _of_sets(guesses: list[Guess], columns: list[Column], found: _Found) -> list[Guess]:
     """What columns are in a list of sets, how these are related, and their sound samples."""
-    if not any(one.field == "set" for one in guesses) and len(found.headings) > 1:
-        guesses = [*guesses, *_in_headings(found.headings, {one.field for one in guesses})]
+    rows = found.rows
+    if not _has(guesses, "set") and (paths := sets_in_paths(guesses, columns)):
+        guesses = [*(one for one in guesses if one.field != "name"), *paths]
+    if not _has(guesses, "set") and (above := sets_above(rows)):
+        guesses = [*guesses, *(one for one in above if not _has(guesses, one.field))]
+        rule = above[0].rules[0]
+        rows = [{**row, ABOVE: rule.values.get(row.get(rule.from_, ""), "")} for row in rows]
+        columns = [*columns, Column(ABOVE, [row[ABOVE] for row in rows])]
+    guesses = with_sets_named(guesses, columns)
     sounds = samples_of(columns)
     taken = {one.column for one in sounds}
     guesses = [one for one in guesses if one.column not in taken]
-    return [*related(guesses, columns, kinds_of(guesses, found.rows)), *sounds]
-
-
-_NAME_AND_TITLE = re.compile(r"([\w.+!-]+)\s*(?::|-|–|—|\s\()\s+(\S.*)")
-
-
-def _in_headings(headings: tuple[str, ...], fields: set[str]) -> Iterator[Guess]:
-    """The sets that tables have above them: by their names, or by name and title."""
-    parted = {heading: match for heading in headings if (match := _NAME_AND_TITLE.fullmatch(heading))}
-    whole = len(parted) < len(headings) or len({match[1] for match in parted.values()}) < len(headings)
-    for field, part in (("set", 1), ("title", 2)):
-        if field not in fields and (field == "set" or not whole):
-            values = {} if whole else {heading: match[part] for heading, match in parted.items()}
-            yield Guess(field=field, column="the heading above", rules=(Field(from_=HEADING, values=values),),
-                        degree=Degree.LIKELY, reason="there are similar tables below it",
-                        samples=tuple(values.get(one, one) for one in headings[:3]))  # fmt: skip
+    return [*related(guesses, columns, kinds_of(guesses, rows)), *sounds]
 
 
 def _lacks_proof(path: Path, to: str, fields: set[str], columns: list[Column]) -> bool:
@@ -510,7 +523,7 @@ def _grouping(column: str, from_: str, words: tuple[str, ...], fields: set[str],
     elif "machine" not in fields and (len(words) > 1 or from_ != HEADING):
         rule = Field(from_=from_, values={**{word: word for word in words}, "*": ""} if mixed else {})
         field = "machine"
-        reason = "there are similar tables below it" if from_ == HEADING else "there are files in it"
+        reason = SIMILAR if from_ == HEADING else "there are files in it"
     else:
         return
     yield Guess(field=field, column=column, rules=(rule,), degree=Degree.LIKELY, reason=reason, samples=words[:3])
@@ -546,9 +559,19 @@ def _of_plays(path: Path, looks: Looks, asked: Asked, columns: list[Column], fou
     return _flat("plays", looks, columns, found, guesses)
 
 
-def _is_roster(guesses: list[Guess], columns: list[Column]) -> bool:
-    """Whether rows are files of sets: a set's name is in several, and something else speaks for sets."""
+def _is_of_files(column: Column) -> bool:
+    """Whether what lines above tables say is said of files, and not of the set that these are in."""
+    return any(head_points(column.head, field) == EXACT for field in ("machine", "folder", "region", "version"))
+
+
+def _is_roster(guesses: list[Guess], columns: list[Column], found: _Found) -> bool:
+    """Whether rows are files of sets: a set's name is in several, and something else speaks for sets; or parents or
+    devices are named above them."""
     fields = {one.field: one for one in guesses}
+    if any(fields[one].column in found.said for one in ("parent", "devices") if one in fields):
+        return True
+    if "set" not in fields and sets_in_paths(guesses, columns, archives=True):
+        return True
     if "set" not in fields or "name" not in fields or fields["set"].degree is Degree.DOUBTFUL:
         return False
     column = next(one for one in columns if one.name == fields["set"].column)
@@ -609,6 +632,7 @@ def _of_tree(path: Path, looks: Looks, asked: Asked, tree: Tree) -> Drafted:
         inner=tuple(files),
         discs=tuple(discs),
         left=_by_weight(_left_of_tree(columns, within, sets, files, tree.inner)),
+        notes=_left_notes(tree),
         looks=looks,
     )
     return _named(drafted, path, asked, tree.common, tree.title, tree.root)

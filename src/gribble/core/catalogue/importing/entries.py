@@ -4,22 +4,26 @@ from __future__ import annotations
 
 import itertools
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
+from functools import partial
 from typing import Any
 
 from gribble.core.base.digests import HEX_LENGTHS
-from gribble.core.catalogue.importing.plaintext import heading_in, without_looks
-from gribble.core.catalogue.importing.tables import Line, Row
+from gribble.core.catalogue.importing.plaintext import heading_in, numbered, section_in, without_looks
+from gribble.core.catalogue.importing.tables import NOTHING_ABOVE, Head, Line, Row, said_in
 from gribble.core.catalogue.importing.values import NOT_CUT, is_datum, is_file_name
 from gribble.core.catalogue.importing.words import EXACT, head_points, is_label, level_said, meaning
 
 COLUMNS = ("File", "Description", "Required", "Size", "CRC32", "MD5", "SHA1", "SHA256")
 """What is told of each file, as the head of a table."""
 _BULLET = re.compile(r"^(?P<before>\s*)(?:[-*+•·‣▪]|\d{1,3}[.)]|\[\d{1,3}\])\s+(?:\[[ xX✓✔]\]\s+)?(?P<text>.+)$")
+_EMPHASIS = re.compile(r"(\*\*|__|`)([^*_`]+)\1")
 _MARKED = re.compile(r"`([^`]+)`|\[([^\[\]]+)\]|\"([^\"]+)\"|\*\*([^*]+)\*\*")
 _BEFORE = re.compile(r"\s+[-–—|=]+>?\s+|:\s|\s*[(\t]|,\s|\s{2,}")
 _IN_BRACKETS = r"\([^()|]{1,40}\)|\[[^\[\]|]{1,40}\]"
-_TOKEN = re.compile(rf"(?<![\w/.@])(?:[A-Za-z0-9][\w.+!~-]*|{_IN_BRACKETS})\.[A-Za-z]\w{{0,4}}(?![\w/])")
+_OF_CHIP = r"(?![vV]?\d)[A-Za-z][\w+!~-]*\.\d{1,2}[A-Za-z]\w{0,2}"
+"""A name whose ending is the place of a chip, such as .4e."""
+_TOKEN = re.compile(rf"(?<![\w/.@])(?:(?:[A-Za-z0-9][\w.+!~-]*|{_IN_BRACKETS})\.[A-Za-z]\w{{0,4}}|{_OF_CHIP})(?![\w/])")
 _ROUND = r"0[xX]00[0-9A-Fa-f]{4}00"
 """A number of eight hex digits that is a size: of 65,536 digests one looks like it."""
 _DIGEST = re.compile(
@@ -29,6 +33,7 @@ _CHECKSUM = re.compile(r"crc\S{0,4}\s*[:=]?\s*$", re.IGNORECASE)
 _SIZE = re.compile(r"(?<![\w.])(\d[\d.,']*)\s*(KiB|MiB|GiB|[KMG]B|[KMG]|bytes?|B)\b", re.IGNORECASE)
 _GROUPED = re.compile(r"(?<![\w.,'])\d{1,3}([,'])\d{3}(?:\1\d{3})*(?![\w'])")
 _FIGURES = re.compile(r"(0[xX][0-9A-Fa-f]{1,8})|\d{1,12}")
+_EIGHT = re.compile(r"(?<!\S)\d{8}(?!\S)")
 _SEPARATORS = re.compile(r"\s+[-–—]+\s+|[,;:|&()=\[\]{}<>\t]|\.(?:\s+|$)|\s{2,}|->|\\\\")
 _INSERTED = re.compile(r"^\s*insert\s+into\s.*?\bvalues\s*", re.IGNORECASE)
 _NEXT_INSERTED = re.compile(r"(?<=\))\s*,\s*(?=\()")
@@ -51,7 +56,7 @@ def lines_of(text: str) -> Iterator[Line]:
         shown = line.expandtabs(4)
         if len(line) > 2 * MOST_LINE or not any(map(str.isalnum, line)):
             continue
-        if words := heading_in(line):
+        if words := heading_in(line) or section_in(line):
             yield Line(0, words, heading=True)
         elif match := _BULLET.match(shown):
             yield Line(len(match["before"]), without_looks(match["text"]), entry=True)
@@ -61,13 +66,18 @@ def lines_of(text: str) -> Iterator[Line]:
 
 def lines_of_data(data: Any, depth: int = 0) -> Iterator[Line]:
     """The lines of what JSON says: an entry for each name of a file with all that is said of it, for each row of plain
-    values and for each value, if there is a digest or the name of a file in it; a heading for each other key."""
+    values and for each value, if there is a digest or the name of a file in it; what is said of all below; and a
+    heading for each other key."""
     if isinstance(data, dict):
+        said = [f"{key}: {', '.join(_said_in(one))}" for key, one in data.items() if not _has_inner(one)]
+        said = [words for words in said if len(words) < LONG and said_in(words)]
+        yield from (Line(depth, words) for words in said)
         for key, one in data.items():
             if is_file_name(key):
                 yield Line(depth, " | ".join([key, *_said_in(one)]), entry=True)
             elif inner := list(lines_of_data(one, depth + 1)):
-                if not (isinstance(one, list) and isinstance(one[0], list)):  # such a key names no group
+                rows = isinstance(one, list) and (isinstance(one[0], list) or (said and not level_said(key)))
+                if not rows:  # such a key names no group
                     yield Line(depth, str(key), heading=True)
                 yield from inner
     elif isinstance(data, list) and any(isinstance(one, (dict, list)) for one in data):
@@ -111,6 +121,7 @@ class _File:
         self.depth = line.depth
         self.cells = {"File": " / ".join(names)}
         self.text: list[str] = []
+        self.figures: list[str] = []
         self._said_at_once = any(_digests_in(rest))
         self.add(rest)
 
@@ -136,11 +147,13 @@ class _File:
         text = _GROUPED.sub(lambda grouped: grouped[0].replace(grouped[1], ""), text)
         if "Size" not in self.cells and (size := _SIZE.search(text)):
             self.cells["Size"], text = size[0], text.replace(size[0], "|")
-        pieces = list(filter(None, map(_bare, _SEPARATORS.split(text))))
+        pieces = list(filter(None, map(_bare, _SEPARATORS.split(_EIGHT.sub(r"|\g<0>|", text)))))
         for label, piece, after in zip(["", *pieces], pieces, [*pieces[1:], ""], strict=False):
             if not (_heads_level(piece) and meaning(after, "yes or no")):
                 self._add_piece(label, piece)
+        self.figures += filter(_EIGHT.fullmatch, pieces)
         sizes = [piece for piece in pieces if _could_be_size(piece)]
+        sizes = [piece for piece in sizes if piece not in self.figures] or sizes
         if len(sizes) == 1:
             self.cells.setdefault("Size", sizes[0])
 
@@ -198,7 +211,17 @@ def entry_rows(lines: Iterable[Line]) -> Iterator[Row]:
     entries.settle(None)
     if entries.rows:
         yield Row(list(COLUMNS), 1, is_head=True)
-        yield from _without_refrain(entries.rows)
+        yield from _without_refrain(_with_figures(entries.rows, entries.figures))
+
+
+def _with_figures(rows: list[Row], figures: dict[int, str]) -> list[Row]:
+    """Rows of which those without a CRC-32 have eight figures as such, where most others have a CRC-32."""
+    at = COLUMNS.index("CRC32")
+    files = [row for row in rows if len(row.cells) > 1]
+    if 2 * sum(bool(row.cells[at]) for row in files) > len(files):
+        for row in files:
+            row.cells[at] = row.cells[at] or figures.get(id(row), "")
+    return rows
 
 
 def _without_refrain(rows: list[Row]) -> list[Row]:
@@ -211,12 +234,75 @@ def _without_refrain(rows: list[Row]) -> list[Row]:
     return rows
 
 
+def unfolded(rows: Iterable[tuple[Head, list[str]]]) -> Iterator[tuple[Head, list[str]]]:
+    """The rows of tables, of which a row of several files becomes a row for each: where a cell has an entry for each
+    file, and where columns are numbered (`file 1`, `md5 1`, `file 2`, …)."""
+    ways: dict[int, _Way | None] = {}
+    for head, cells in rows:
+        if cells and head.number not in ways:
+            ways[head.number] = _way_of(head.names, cells)
+        if (way := ways.get(head.number)) is None:
+            yield head, cells
+            continue
+        own = dict(zip(head.names, cells, strict=True))
+        for names, file in way(own):
+            yield head._replace(names=names), file
+
+
+_Way = Callable[[dict[str, str]], Iterator[tuple[tuple[str, ...], list[str]]]]
+"""Makes of a row the columns and cells of each file."""
+
+
+def _way_of(names: tuple[str, ...], cells: list[str]) -> _Way | None:
+    """How the first row of a table, and so all, becomes a row for each file; None if it is one."""
+    groups: dict[str, dict[str, str]] = {}
+    for name in names:
+        number, word = numbered(name)
+        if number:
+            groups.setdefault(number, {})[word] = name
+    words = next(iter(groups.values()), {})
+    if len(groups) > 1 and len(words) > 1 and all(one.keys() == words.keys() for one in groups.values()):
+        return partial(_by_number, groups=list(groups.values()))
+    for name, cell in zip(names, cells, strict=True):
+        if head_points(name, "name") == EXACT and _has_entries(cell):
+            return partial(_by_entry, column=name)
+    return None
+
+
+def _by_number(own: dict[str, str], groups: list[dict[str, str]]) -> Iterator[tuple[tuple[str, ...], list[str]]]:
+    of_files = {name for one in groups for name in one.values()}
+    others = [name for name in own if name not in of_files]
+    for group in groups:
+        if any(own[name].strip() for name in group.values()):
+            yield (*others, *group), [own[name] for name in (*others, *group.values())]
+
+
+def _by_entry(own: dict[str, str], column: str) -> Iterator[tuple[tuple[str, ...], list[str]]]:
+    others = [name for name in own if name != column and name not in COLUMNS]
+    for entry in _entries_in(own[column]):
+        cells = [one or own.get(name, "") for name, one in zip(COLUMNS, entry, strict=True)]
+        yield (*others, *COLUMNS), [*map(own.__getitem__, others), *cells]
+
+
+def _has_entries(cell: str) -> bool:
+    """Whether a cell has the names of files and their digests."""
+    return any(_digests_in(cell)) and all(entry[0] and any(entry[-len(HEX_LENGTHS) :]) for entry in _entries_in(cell))
+
+
+def _entries_in(cell: str) -> list[list[str]]:
+    lines = re.split(r"[\n;|]", re.sub(r"(?<=\w)[:=](?=\w)", " : ", cell))
+    rows = entry_rows(Line(0, line.strip(), entry=True) for line in lines if line.strip())
+    return [row.cells for row in rows if len(row.cells) > 1 and not row.is_head]
+
+
 class _Entries:
     """Takes line after line, and has the rows of the files that these tell of."""
 
     def __init__(self) -> None:
         self.rows: list[Row] = []
-        self._group = self._told = ""
+        self.figures: dict[int, str] = {}
+        """The eight figures that each row has, if they are in it once."""
+        self._group = self._told = NOTHING_ABOVE
         self._file: _File | None = None
 
     def take(self, line: Line) -> None:
@@ -226,21 +312,50 @@ class _Entries:
             self.settle(_File(line, names, rest))
         elif self._file and not line.heading and self._file.takes(line):
             self._file.add(line.text)
-        elif not line.heading and any(_digests_in(line.text)) and (self._file or len(line.text.split()) <= _FEW):
+        elif (said := said_in(line.text)) and not line.heading and (self._file is None or _names_set(said[0])):
+            anew = self._file is not None or self._group == self._told
+            self.settle(None)
+            self._group = self._group.with_line(line.text, anew=anew)
+        elif (
+            not line.heading
+            and any(_digests_in(line.text))
+            and (self.rows or self._file or len(line.text.split()) <= _FEW)
+        ):
             self.settle(_File(line, [], line.text))
+        elif _is_head(line.text):
+            return
         elif line.heading or line.entry or line.text.endswith(":") or _could_be_group(line.text):
             self.settle(None)
-            group = _bare(line.text)  # an archive there is no file of the list
-            self._group = group.rpartition(".")[0] if is_file_name(group) else group
+            group = _bare(_EMPHASIS.sub(r"\2", line.text))  # an archive there is no file of the list
+            group = group.rpartition(".")[0] if is_file_name(group) else group
+            anew = self._group == self._told
+            self._group = self._group.below(group) if line.heading else self._group.with_line(group, anew=anew)
 
     def settle(self, file: _File | None) -> None:
         """End what is said of a file, with another one or none."""
         if self._file is not None:
             if self._group != self._told:
-                self.rows.append(Row([self._group], 1))
+                said = self._group.said
+                self.rows.append(Row([self._group.heading or (said[0][1] if said else "")], 1, said=said))
                 self._told = self._group
             self.rows.append(Row(self._file.row, 1))
+            if len(self._file.figures) == 1:
+                self.figures[id(self.rows[-1])] = self._file.figures[0]
         self._file = file
+
+
+def _is_head(text: str) -> bool:
+    """Whether a line only says what is in the columns below it."""
+    names = text.split()
+    return len(names) > 1 and any(map(is_label, names)) and all(_heads(name) for name in names)
+
+
+def _heads(word: str) -> bool:
+    return is_label(word) or any(head_points(word, field) == EXACT for field in ("name", "title", "level", "region"))
+
+
+def _names_set(word: str) -> bool:
+    return head_points(word, "set") == EXACT
 
 
 def _could_be_group(text: str) -> bool:

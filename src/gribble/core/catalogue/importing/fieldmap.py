@@ -191,6 +191,8 @@ def _check_rule(rule: Field, words: Collection[str], where: str, mistakes: Mista
         mistakes.add(f"{where}.unit", f'"{rule.unit}" should be one of {", ".join(UNITS)}')
     if rule.decimal not in ("", ".", ","):
         mistakes.add(f"{where}.decimal", 'should be "." or ","')
+    if rule.part not in ("", "first", "rest"):
+        mistakes.add(f"{where}.part", 'should be "first" or "rest"')
     if "" in rule.split:
         mistakes.add(f"{where}.split", "is empty")
     if not rule.from_:

@@ -13,8 +13,9 @@ from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.errors import GribbleError, unreadable
 from gribble.core.base.regular import read_text
 from gribble.core.catalogue.importing.apart import read_apart, rows_apart
+from gribble.core.catalogue.importing.blocks import read_blocks
 from gribble.core.catalogue.importing.build import read_kinds, read_sets
-from gribble.core.catalogue.importing.entries import entry_rows, lines_of, lines_of_data
+from gribble.core.catalogue.importing.entries import entry_rows, lines_of, lines_of_data, unfolded
 from gribble.core.catalogue.importing.needs import draft_of, read_rows
 from gribble.core.catalogue.importing.nodes import HEADING, SECTION, Advance, Node, flat
 from gribble.core.catalogue.importing.plaintext import (
@@ -25,7 +26,15 @@ from gribble.core.catalogue.importing.plaintext import (
     without_branches,
 )
 from gribble.core.catalogue.importing.sniffing import is_page, looks_like, without_forum_marks
-from gribble.core.catalogue.importing.streams import csv_rows, json_data, read_json, read_jsonl, read_toml, read_yaml
+from gribble.core.catalogue.importing.streams import (
+    csv_rows,
+    json_data,
+    read_json,
+    read_jsonl,
+    read_toml,
+    read_yaml,
+    yaml_data,
+)
 from gribble.core.catalogue.importing.tables import Head, Line, Row, tables_of
 from gribble.core.catalogue.importing.values import digests_in, is_file_name
 from gribble.core.catalogue.importing.words import head_points
@@ -48,7 +57,9 @@ _READERS = {
     ListFormat.JSONL: read_jsonl,
     ListFormat.YAML: read_yaml,
     ListFormat.TOML: read_toml,
+    ListFormat.BLOCKS: read_blocks,
 }
+_WHOLE = {ListFormat.JSON: json_data, ListFormat.YAML: yaml_data}
 
 
 def read_list(path: Path, made: FieldMap, advance: Callable[[int], None] | None = None) -> Iterator[Node]:
@@ -101,7 +112,7 @@ def table_rows(
     rows = _rows(path, looks, advance)
     try:
         bad: dict[str, bool] = {}
-        for head, cells in tables_of(rows):
+        for head, cells in unfolded(tables_of(rows)):
             if head.heading not in bad:
                 bad[head.heading] = bool(head_points(head.heading, "bad dumps"))
             if not bad[head.heading]:
@@ -128,11 +139,10 @@ def _rows(path: Path, looks: Looks, advance: Advance) -> Iterable[Row]:
 
 
 def _lines(path: Path, text: str) -> Iterator[Line]:
-    """The lines of a text, those of what it says if it is JSON."""
+    """The lines of a text, those of what it says if it is JSON or YAML."""
     looks = looks_like(path)
-    if looks.format is ListFormat.JSON:
-        return lines_of_data(json_data(path, looks.encoding, lambda _bytes: None))
-    return lines_of(text)
+    whole = _WHOLE.get(looks.format)
+    return lines_of_data(whole(path, looks.encoding, lambda _bytes: None)) if whole else lines_of(text)
 
 
 def page_rows(path: Path, looks: Looks, advance: Advance) -> Iterator[Row]:
@@ -188,7 +198,8 @@ def _table_nodes(path: Path, made: FieldMap, rows: Iterator[tuple[Head, list[str
     """The rows of the table that the map numbers, or of all with names of files and digests; else of the first that has
     every column the map names, and of all with the same head."""
     rules = [rules[0] for rules in made.fields.values()]
-    wanted = {rule.from_.removeprefix("@") for rule in rules if rule.default is None} - {HEADING}
+    named = {rule.from_.removeprefix("@") for rule in rules if rule.default is None} - {HEADING}
+    wanted = {name for name in named if name[0] != "^"}
     chosen: tuple[str, ...] | None = None
     heads: dict[int, Head] = {}
     for head, cells in rows:
@@ -202,6 +213,7 @@ def _table_nodes(path: Path, made: FieldMap, rows: Iterator[tuple[Head, list[str
         if cells and (head.names == chosen or made.table == ALL_TABLES) and (made.table is None or fits):
             node = flat({**dict(zip(head.names, cells, strict=False))})
             node.attributes.setdefault(HEADING, head.heading)
+            node.attributes |= {f"^{name}": value for name, value in head.said}
             yield node
     if chosen is None:
         shown = "; ".join(f"table {one.number}: {', '.join(one.names[:8])}" for one in list(heads.values())[:5])

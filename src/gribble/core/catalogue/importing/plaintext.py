@@ -14,15 +14,15 @@ from collections import Counter
 from collections.abc import Iterable, Iterator
 
 from gribble.core.base.budget import TABLE_COLUMNS
-from gribble.core.catalogue.importing.tables import Row, check_row
+from gribble.core.catalogue.importing.tables import NOTHING_ABOVE, Row, check_row
 from gribble.core.catalogue.importing.values import DIGEST, is_datum, is_file_name, is_number, without_marks
 from gribble.core.catalogue.importing.words import is_label
 
 _RULE = re.compile(r"^[\s|+:=\-─═┌┬┐├┼┤└┴┘╔╦╗╠╬╣╚╩╝]+$")
-_LINK = re.compile(r"!?\[([^\]]*)\]\([^)]*\)")
-_FOOTNOTE = re.compile(r"\[\^[^\]]+\]")
+_LINK = re.compile(r"!?\[([^\[\]]*)\]\([^)]{0,1000}\)")
+_FOOTNOTE = re.compile(r"\[\^[^\[\]]+\]")
 _PIPE = re.compile(r"(?<!\\)\|")
-_HEADING = re.compile(r"^#{1,6}\s+(\S.*)$")
+_HEADING = re.compile(r"^(?:#{1,6}|={1,6})\s+(\S.*)$")
 TAGS = re.compile(r"</?(?:abbr|b|br|code|em|font|i|kbd|nowiki|pre|small|span|strong|sub|sup|tt|u)\b[^<>]*>", re.I)
 """Tags that only say how a text looks."""
 _ESCAPED = re.compile(r"\\([_*`&#%$\[\]])")
@@ -40,35 +40,41 @@ _HALF = "\ue000"
 _GAP = re.compile(r"\t+| {2,}")
 _SECTION = re.compile(r"^\[+([^\[\]]+)\]+\s*$")
 _KEY = re.compile(r"^\s*:?(?P<key>[^=:#;\s][^=:]*)[=:](?P<value>.*)$")
-_ALGORITHM = re.compile(r"(crc|md|sha)([-_]?)(32|5|1|256)(?!\d)", re.IGNORECASE)
+_ALGORITHM = re.compile(r"(?:crc[-_]?32|md[-_]?5|sha[-_]?(?:1|256))(?!\d)", re.IGNORECASE)
 _NUMBERED = re.compile(r"^(?P<before>\D*?)(?P<number>\d+)(?P<after>\D.*)?$")
 
 
 def heading_in(line: str) -> str:
-    """The words of a heading of Markdown; empty if a line is none."""
+    """The words of a heading of Markdown, a wiki or AsciiDoc; empty if a line is none."""
     match = _HEADING.match(line.strip())
-    return match[1].rstrip().rstrip("#").rstrip() if match else ""
+    return match[1].rstrip().rstrip("#=").rstrip() if match else ""
+
+
+def section_in(line: str) -> str:
+    """The name of a section of `key = value`; empty if a line begins none."""
+    match = _SECTION.match(line.strip())
+    return match[1].strip() if match else ""
 
 
 def pipe_rows(text: str) -> Iterator[Row]:
     """The rows of Markdown's tables, of wikis' and AsciiDoc's, and of those drawn with bars."""
-    heading, grid, within = "", 0, False
+    head, within, has_rows = NOTHING_ABOVE, False, False
     for line in _with_bars(text):
         shown = line.strip().replace("│", "|").replace("║", "|")
         if words := heading_in(shown):
-            heading, within = _plain(words), False
+            head, within, has_rows = head.below(_plain(words)), False, False
         elif not shown or "|" not in shown:
             if shown and not _RULE.match(shown) and not within and len(shown) < 100:
-                heading = _plain(shown.strip("*_: "))
+                head, has_rows = head.with_line(_plain(shown).strip("*_: -"), anew=has_rows), False
             within = within and bool(shown) and bool(_RULE.match(shown))
         elif not _RULE.match(shown) or not set(shown) & set("-=─═"):
-            grid += not within
-            within = True
+            head = head._replace(number=head.number + (not within))
+            within = has_rows = True
             shown = shown.removeprefix("|")
             if shown.count("|") > TABLE_COLUMNS:
                 check_row(Row([""] * shown.count("|")))
             cells = _PIPE.split(shown.removesuffix("|") if not shown.endswith("\\|") else shown)
-            yield Row([_plain(cell) for cell in cells], grid, heading)
+            yield Row([_plain(cell) for cell in cells], head.number, head.heading, said=head.said)
 
 
 def _with_bars(text: str) -> Iterator[str]:
@@ -132,7 +138,7 @@ def _between_bars(cells: Iterable[str]) -> str:
 
 def _plain(cell: str) -> str:
     """A cell without marks of how it looks; `<br>` is a line break."""
-    cell = _FOOTNOTE.sub("", _LINK.sub(r"\1", cell.strip()))
+    cell = _FOOTNOTE.sub("", _LINK.sub(r"\1", _WIKI_LINK.sub(r"\1", cell.strip())))
     cell = TAGS.sub("", re.sub(r"(?i)<br\s*/?>", "\n", cell))
     cell = re.sub(r"(\*\*|__|`)(.+?)\1", r"\2", re.sub(r"~~.+?~~", "", cell))
     cell = re.sub(r"^\*(.+)\*$|^_(.+)_$", lambda found: found[1] or found[2], cell)
@@ -146,14 +152,14 @@ _FOLDER = re.compile(r"^\s*(?:[\w.+-]+(?: [\w.+-]+)*/)+\s*$")
 def aligned_rows(text: str) -> Iterator[Row]:
     """The rows of tables whose columns are aligned by blanks or tabs. A column begins where strokes below the head do,
     else where words begin below blanks in every line of a block."""
-    heading, grid = "", 0
+    head, has_rows = NOTHING_ABOVE, False
     for block in _blocks(text):
-        if block.titles:
-            heading = block.titles[-1]
+        for title in block.titles:
+            head, has_rows = head.with_line(title, anew=has_rows), False
         if block.lines:
-            grid += 1
+            head, has_rows = head._replace(number=head.number + 1), True
             rows = _cells_of(block.lines, _starts(block.ruler, block.lines))
-            yield from (Row(cells, grid, heading) for cells in _apart(rows))
+            yield from (Row(cells, head.number, head.heading, said=head.said) for cells in _apart(rows))
 
 
 def _cells_of(lines: list[str], starts: list[int]) -> list[list[str]]:
@@ -174,14 +180,17 @@ def _cells_of(lines: list[str], starts: list[int]) -> list[list[str]]:
 
 
 def _apart(rows: list[list[str]]) -> list[list[str]]:
-    """Rows in which a number and a digest with a single blank between them are two columns, not one."""
+    """Rows in which numbers and digests with a single blank between them are a column each."""
     for column in reversed(range(len(rows[0]))):
         words = [row[column].split() for row in rows]
         pairs = [one for one in words if any(map(DIGEST.fullmatch, one))]
-        alike = all(len(one) == 2 and all(is_number(word) or DIGEST.fullmatch(word) for word in one) for one in pairs)
-        if pairs and alike and max(map(len, words)) == 2:
+        width = max(map(len, words))
+        alike = all(
+            len(one) == width and all(is_number(word) or DIGEST.fullmatch(word) for word in one) for one in pairs
+        )
+        if pairs and alike and width > 1:
             for row, one in zip(rows, words, strict=True):
-                row[column : column + 1] = [*one, "", ""][:2]
+                row[column : column + 1] = [*one, *[""] * width][:width]
     return rows
 
 
@@ -241,7 +250,7 @@ class _Block:
 
     def add(self, line: str) -> None:
         """Take a line that is not empty."""
-        shown = _as_wide(line).expandtabs(8)
+        shown = _BULLET.sub(lambda bullet: " " * len(bullet[0]), _as_wide(line).expandtabs(8))
         if _RULE.match(line):
             if _RULER.match(line) and self.lines and not self.ruler:
                 self.titles += [one.strip() for one in self.lines[:-1]]
@@ -268,6 +277,7 @@ def _blocks(text: str) -> Iterator[_Block]:
     yield block
 
 
+_BULLET = re.compile(r"^ *[-*+•] (?=\S)")
 _RULER = re.compile(r"^\s*[-=]+(?:\s+[-=]+)+\s*$")
 _SEVERAL = 2
 
@@ -319,7 +329,7 @@ def key_rows(text: str) -> Iterator[tuple[str, dict[str, str]]]:
     an empty name, what belongs to none."""
     common: dict[str, str] = {}
     sections: dict[str, dict[str, str]] = {}
-    numbered: dict[str, dict[str, str]] = {}
+    by_number: dict[str, dict[str, str]] = {}
     paragraphs: list[dict[str, str]] = [{}]
     times = Counter[str]()
     section = ""
@@ -341,16 +351,16 @@ def key_rows(text: str) -> Iterator[tuple[str, dict[str, str]]]:
                     sections.setdefault(file, {})[word] = value
                     continue
                 paragraphs[-1][key] = value
-                number, word = _numbered(key)
-                (numbered.setdefault(number, {}) if number else common)[word] = value
-    if not any(len(one) > 1 for one in numbered.values()):  # tern8 = … is no numbered key
-        numbered = {}
+                number, word = numbered(key)
+                (by_number.setdefault(number, {}) if number else common)[word] = value
+    if not any(len(one) > 1 for one in by_number.values()):  # tern8 = … is no numbered key
+        by_number = {}
     alike = _alike(paragraphs)
-    if alike and not (sections or numbered):
-        numbered = {f"paragraph {number}": one for number, one in enumerate(alike, start=1)}
+    if alike and not (sections or by_number):
+        by_number = {f"paragraph {number}": one for number, one in enumerate(alike, start=1)}
         common = {key: value for one in paragraphs if one not in alike for key, value in one.items()}
     yield "", common
-    yield from {**numbered, **sections}.items()
+    yield from {**by_number, **sections}.items()
 
 
 def _paragraphs(text: str) -> Iterator[list[str]]:
@@ -371,7 +381,7 @@ def _alike(paragraphs: list[dict[str, str]]) -> list[dict[str, str]]:
     return [one for one in paragraphs if len(usual & one.keys()) > 1]
 
 
-def _numbered(key: str) -> tuple[str, str]:
+def numbered(key: str) -> tuple[str, str]:
     """The number in a key, and the key without it; the figures in names of digests are none."""
     marks = str.maketrans("0123456789", "".join(chr(0xE000 + n) for n in range(10)))
     match = _NUMBERED.match(_ALGORITHM.sub(lambda found: found[0].translate(marks), key))

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import itertools
 import re
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import NamedTuple
 
 from msgspec import structs
@@ -27,9 +27,9 @@ def related(guesses: list[Guess], columns: list[Column], kinds: Mapping[str, str
     repeats the other and says more is the BIOS set's."""
     others = [one for one in guesses if one.field not in ("parent", "bios")]
     naming = _referring(guesses, columns, {one.column for one in others})
-    within = [one for one in naming if "/" in one.name]
-    refer = [one for one in naming if "/" not in one.name]
     said = [one for one in guesses if one.field in ("parent", "bios")]
+    within = [one for one in naming if "/" in one.name and one.name not in {each.column for each in said}]
+    refer = [one for one in naming if one not in within]
     if within and not any(one.field == "devices" for one in others):
         samples = tuple(itertools.islice(within[0].words, 3))
         others.append(
@@ -42,7 +42,16 @@ def related(guesses: list[Guess], columns: list[Column], kinds: Mapping[str, str
         for one in said
         if one.column not in names
     ]
-    return [*others, *_told_apart(refer, guesses, kinds), *doubted]
+    return [_without_ending(one, others) for one in (*others, *_told_apart(refer, guesses, kinds), *doubted)]
+
+
+def _without_ending(one: Guess, guesses: list[Guess]) -> Guess:
+    """A guess of what names other sets, from whose names the ending falls away that falls away from the sets' own."""
+    own = next((each.rules[0].suffix for each in guesses if each.field == "set"), "")
+    if not own or one.field not in ("parent", "bios", "devices"):
+        return one
+    rules = tuple(structs.replace(rule, suffix=own) for rule in one.rules)
+    return structs.replace(one, rules=rules, words=f"{own} behind them falls away")
 
 
 def _told_apart(refer: list[Column], guesses: list[Guess], kinds: Mapping[str, str]) -> list[Guess]:
@@ -208,22 +217,6 @@ def variants_of(tree: Tree, within: list[Column]) -> tuple[Guess, Guess] | None:
                       reason="names of variants", samples=samples),
             )  # fmt: skip
     return None
-
-
-def naming_of(columns: list[Column], taken: Collection[str] = (), field: str = "set") -> list[Guess]:
-    """The column that names each record: short, of each another, best one whose head says so."""
-    free = [
-        one for one in columns
-        if one.name not in taken and len(one.words) == one.rows and one.fit("set") >= 0 and not one.digests
-    ]  # fmt: skip
-    best = max(free, key=lambda one: (head_points(one.head, "set"), head_points(one.head, "name")), default=None)
-    if best is None:
-        return []
-    headed = head_points(best.head, "set") or head_points(best.head, "name")
-    return [
-        Guess(field=field, column=best.name, rules=(Field(from_=best.name),), reason="names each record",
-              degree=Degree.SURE if headed else Degree.LIKELY, samples=tuple(itertools.islice(best.words, 3)))
-    ]  # fmt: skip
 
 
 def said_of_each(columns: list[Column], taken: set[str]) -> list[Guess]:

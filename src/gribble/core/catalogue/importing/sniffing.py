@@ -11,6 +11,7 @@ from pathlib import Path
 
 from gribble.core.base.errors import GribbleError
 from gribble.core.base.regular import encoding_of, open_regular
+from gribble.core.catalogue.importing.blocks import has_blocks
 from gribble.core.catalogue.importing.values import DIGEST, is_file_name
 from gribble.core.catalogue.sheets import is_checksum_line
 from gribble.core.files.archives.common import ArchiveError
@@ -168,6 +169,8 @@ def _format(text: str, path: Path) -> ListFormat:
         return format_
     if _TABLES_OF_TOML.search(text):
         return ListFormat.TOML
+    if has_blocks(whole):
+        return ListFormat.BLOCKS
     if not whole:
         raise GribbleError(f"{path} is empty", fix="Check the path.")
     if path.suffix.lower() in (".yaml", ".yml") or _is_yaml(whole):

@@ -38,6 +38,8 @@ def csv_rows(path: Path, encoding: str, delimiter: str, advance: Advance) -> Ite
 
 def json_node(tag: str, value: Any) -> Node:
     """A JSON value as a node: what is no list and no object is its text."""
+    if isinstance(value, list) and value and not any(isinstance(one, (dict, list)) for one in value):
+        value = {str(place): one for place, one in enumerate(value, start=1)}  # a row of plain values
     if not isinstance(value, dict):
         node = Node(tag, {})
         node.text = "" if value is None else value if isinstance(value, str) else json.dumps(value)
@@ -56,7 +58,13 @@ def _by_file(inner: Any) -> list[dict[str, Any]]:
     """What is said of each file by its name, as records with the name as their key; empty for anything else."""
     if not (isinstance(inner, dict) and inner and all(map(is_file_name, inner))):
         return []
-    return [{"key": name, **(one if isinstance(one, dict) else {"value": one})} for name, one in inner.items()]
+    return [{"key": name, **_said_of(one)} for name, one in inner.items()]
+
+
+def _said_of(one: Any) -> dict[str, Any]:
+    if isinstance(one, list):
+        return {str(place): value for place, value in enumerate(one, start=1)}
+    return one if isinstance(one, dict) else {"value": one}
 
 
 def read_json(path: Path, encoding: str, way: list[str], advance: Advance) -> Iterator[Node]:

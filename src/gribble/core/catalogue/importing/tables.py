@@ -7,6 +7,7 @@ next page. What is no such thing is a row.
 from __future__ import annotations
 
 import datetime
+import re
 import zipfile
 from collections.abc import Iterable, Iterator
 from pathlib import Path
@@ -16,21 +17,27 @@ from gribble.core.base.budget import BOOK_BYTES, ROW_CHARACTERS, TABLE_COLUMNS, 
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.errors import GribbleError, package
 from gribble.core.catalogue.importing.values import digests_in, is_blank, is_datum, is_file_name, without_marks
-from gribble.core.catalogue.importing.words import has_word, head_points
+from gribble.core.catalogue.importing.words import EXACT, has_word, head_points
+from gribble.core.files.archives.opening import SET_ENDINGS
 
 LOOK_AHEAD = 60
 """So many rows are looked at to find the head."""
 
 
+Said = tuple[tuple[str, str], ...]
+"""What lines above rows say of all of these, by name."""
+
+
 class Row(NamedTuple):
-    """One row of a grid: `grid` numbers the grids of a list from 1, `heading` is what is above it; `is_head` says
-    that its format marks it as a head, `line` is where it is in a file of lines."""
+    """One row of a grid: `grid` numbers the grids of a list from 1, `heading` is what is above it, and `said` what else
+    is said there; `is_head` says that its format marks it as a head, `line` is where it is in a file of lines."""
 
     cells: list[str]
     grid: int = 1
     heading: str = ""
     is_head: bool = False
     line: int = 0
+    said: Said = ()
 
     @property
     def words(self) -> list[str]:
@@ -48,11 +55,81 @@ class Line(NamedTuple):
 
 
 class Head(NamedTuple):
-    """The head of a table: its number in the list from 1, what is above it, and its columns' names."""
+    """The head of a table: its number in the list from 1, what is above it, its columns' names, and what lines above
+    say of its rows."""
 
     number: int
     heading: str
     names: tuple[str, ...]
+    said: Said = ()
+
+    def below(self, heading: str) -> Head:
+        """The same below another heading."""
+        heading, said = heading_parts(heading)
+        return self._replace(heading=heading, said=said)
+
+    def with_line(self, text: str, *, anew: bool) -> Head:
+        """The same below one more line, `anew` where rows were before it: what is said of all below it, else a heading,
+        which keeps the one that is right above it."""
+        if told := said_in(text):
+            return self._replace(said=(told,) if anew else (*self.said, told))
+        if head_points(text, "name") == EXACT:  # such as "Files:", which says no more than what follows
+            return self
+        below = self.below(text)
+        if anew:
+            return below
+        outer = ((OUTER, self.heading),) if self.heading else ()
+        return below._replace(said=(*outer, *self.said, *below.said))
+
+
+OUTER = "outer heading"
+"""Under this name is said which heading is right above another one."""
+NOTHING_ABOVE = Head(0, "", ())
+_SAYS = re.compile(r"\W*([^\W\d][^:=|\n]{0,40}?)\s*[:=]\s*(\S.{0,200})")
+_OF_ALL = (
+    "set", "title", "kind", "parent", "bios", "devices", "year", "maker", "plays", "machine", "folder", "region",
+    "version",
+)  # fmt: skip
+"""What may be said of all that is below."""
+_RELATED = re.compile(
+    r"^(?P<before>.*?\S)[\s,;(\[–—-]+(?P<word>[^\W\d]+(?: [^\W\d]+)?)[: ]\s*(?P<value>[\w.+!-]+)[)\]]?$"
+)
+_RELATIONS = ("parent", "bios", "devices")
+
+
+def said_in(text: str) -> tuple[str, str] | None:
+    """What a line says of all below it, as `name: value`; None if it is no such line."""
+    match = _SAYS.fullmatch(text.strip())
+    if match is None or not any(head_points(match[1], field) == EXACT for field in _OF_ALL):
+        return None
+    word, value = match[1].strip("*_` "), match[2].strip("*_` ")
+    names_file = is_file_name(value) and not value.endswith(SET_ENDINGS)
+    return None if is_blank(value) or digests_in(value) or names_file else (word, value)
+
+
+def heading_parts(text: str) -> tuple[str, Said]:
+    """A heading, and what it says itself: "Machine: Tern 8", "saltpanj (Salt Pan), clone of saltpan"."""
+    said: Said = (told,) if (told := said_in(text)) else ()
+    while len(text) < _LONGEST_HEADING and (match := _RELATED.match(text)):
+        if not any(head_points(match["word"], field) == EXACT for field in _RELATIONS):
+            break
+        text, said = match["before"], ((match["word"], match["value"]), *said)
+    return text, said
+
+
+_LONGEST_HEADING = 200
+
+
+def _pairs_in(rows: list[Row]) -> Said:
+    """What a table of two columns says of the table below it, a word and its value a row; nothing if it is no such."""
+    if len(rows) < _FEWEST or any(len(row.cells) != 2 or any(map(digests_in, row.cells)) for row in rows):
+        return ()
+    said = tuple(filter(None, (said_in(": ".join(row.cells)) for row in rows)))
+    known = sum(any(head_points(row.cells[0], field) == EXACT for field in _OF_ALL) for row in rows)
+    return said if known > len(rows) / 2 else ()
+
+
+_FEWEST = 2
 
 
 def tables_of(rows: Iterable[Row]) -> Iterator[tuple[Head, list[str]]]:
@@ -73,6 +150,8 @@ class _Finder:
         self._tables = 0
         self._gap = False
         self._turned: list[Row] = []
+        self._has_rows = False
+        self._pairs: Said = ()
 
     def take(self, row: Row) -> Iterator[tuple[Head, list[str]]]:
         """What is known for sure after one more row."""
@@ -82,6 +161,8 @@ class _Finder:
             self._head, self._grid = None, row.grid
         if not row.words:
             self._gap = True
+            if row.said and self._head:
+                self._head = self._head._replace(said=row.said)
             return
         if self._turned or (self._head is None and not self._waiting and _names_columns(row)):
             self._turned.append(row)  # its columns may be the records
@@ -111,9 +192,12 @@ class _Finder:
             if any(map(digests_in, row.cells)) or len(self._waiting) >= LOOK_AHEAD:
                 yield from self.settle()
         elif _is_title(row, self._head):
-            self._head = self._head._replace(heading=row.words[0])
+            self._head = self._head.with_line(row.words[0], anew=self._has_rows)
+            self._head = self._head._replace(said=row.said or self._head.said)
+            self._has_rows = False
         elif not self._is_again(row) and not _sums_up(row):
             _refuse_more(row, self._head)
+            self._has_rows = True
             yield self._head, _fitted(row.cells, self._head)
 
     def settle(self) -> Iterator[tuple[Head, list[str]]]:
@@ -123,13 +207,19 @@ class _Finder:
         if not waiting:
             return
         at, depth = _find_head(waiting)
-        titles = [row.words[0] for row in waiting[: max(at, 0)] if len(row.words) == 1]
-        heading = titles[-1] if titles else waiting[0].heading
+        above = NOTHING_ABOVE._replace(heading=waiting[0].heading, said=(*waiting[0].said, *self._pairs))
+        if self._pairs:
+            self._pairs = ()
+        elif pairs := _pairs_in(waiting):
+            self._pairs = pairs
+            return
+        for row in waiting[: max(at, 0)]:
+            above = above.with_line(row.words[0], anew=False) if len(row.words) == 1 else above
         lines = waiting[at : at + depth] if depth and waiting[0].line else waiting
         width = max(len(row.cells) for row in lines)
         names = _names(waiting[at : at + depth], width)
         self._tables += 1
-        self._head = Head(self._tables, heading, names)
+        self._head = above._replace(number=self._tables, names=names)
         yield self._head, []
         for row in waiting[at + depth :]:
             yield from self._take(row)
@@ -242,7 +332,7 @@ def _fitted(cells: list[str], head: Head) -> list[str]:
 MOST_SPAN = 1000
 """No cell spans more rows or columns (HTML Standard, "Tables")."""
 
-_HEADINGS = ("h1", "h2", "h3", "h4", "h5", "h6")
+_HEADINGS = ("h1", "h2", "h3", "h4", "h5", "h6", "summary")
 _GONE = ("script", "style", "template", "noscript", "tfoot", "sup", "del", "s", "strike")
 _BREAKS = ("br", "p", "li", "div")
 
@@ -252,19 +342,21 @@ def page_rows(text: str, path: Path) -> Iterator[Row]:
     in each; what is hidden, in a foot or a footnote mark falls away. Source: HTML Standard, "Forming a table".
 
     Raises GribbleError."""
-    heading, number, budget = "", 0, _budget(path)
+    head, has_rows, budget = NOTHING_ABOVE, False, _budget(path)
     tree = _tree(text)
     yield Row([], 0, _title(tree))
-    for element in tree.iter(*_HEADINGS, "table"):
-        if element.tag != "table":
-            if not any(above.tag == "table" for above in element.iterancestors()):
-                heading = _words(element)
-            continue
-        number += 1
-        caption = next((one for one in element if one.tag == "caption"), None)
-        title = _words(caption) if caption is not None else heading
-        for cells, is_head in _grid(element):
-            yield _taken(Row(cells, number, title, is_head), budget)
+    for element in tree.iter(*_HEADINGS, *_ENTRIES, "p", "table"):
+        if element.tag == "table":
+            caption = next((one for one in element if one.tag == "caption"), None)
+            above = head if caption is None else head.with_line(_words(caption), anew=False)
+            head, has_rows = head._replace(number=head.number + 1), True
+            for cells, is_head in _grid(element):
+                yield _taken(Row(cells, head.number, above.heading, is_head, said=above.said), budget)
+        elif not any(above.tag == "table" for above in element.iterancestors()):
+            if element.tag in _HEADINGS:
+                head, has_rows = head.below(_words(element)), False
+            for line in filter(said_in, () if element.tag in _HEADINGS else _lines_in(element)):
+                head, has_rows = head.with_line(line, anew=has_rows), False
 
 
 _ENTRIES = ("li", "dt")
@@ -278,9 +370,20 @@ def page_lines(text: str) -> Iterator[Line]:
         if element.tag == "pre":
             yield from (Line(depth, line.strip()) for line in "".join(element.itertext()).splitlines() if line.strip())
             continue
-        for number, line in enumerate(_own_lines(element)):
+        for number, line in enumerate(_lines_in(element)):
             first = number == 0
             yield Line(depth + (not first), line, first and element.tag in _ENTRIES, element.tag in _HEADINGS)
+
+
+def _lines_in(element: Any) -> list[str]:
+    """What an element says without the lists and blocks in it; a term and what is told of it, if that is said of more
+    than it, are one line."""
+    lines = _own_lines(element)
+    if element.tag == "dd" and (term := element.getprevious()) is not None and term.tag == "dt":
+        return [line for line in lines if not said_in(f"{_words(term)}: {line}")]
+    if element.tag == "dt" and (told := element.getnext()) is not None and told.tag == "dd":
+        lines = [line if said_in(line := f"{one}: {_words(told)}") else one for one in lines]
+    return lines
 
 
 def _own_lines(element: Any) -> list[str]:

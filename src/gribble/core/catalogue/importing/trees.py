@@ -10,6 +10,7 @@ from typing import Any
 from msgspec import Struct
 
 from gribble.core.base.errors import GribbleError
+from gribble.core.catalogue.importing.blocks import sample_blocks
 from gribble.core.catalogue.importing.nodes import Node, NoRecordsError
 from gribble.core.catalogue.importing.streams import json_data, json_node, read_jsonl, sample_xml, toml_data, yaml_data
 from gribble.core.catalogue.importing.values import digests_in, is_blank
@@ -47,9 +48,10 @@ class Tree(Struct, kw_only=True):
     """Where other records with digests are, that are not taken."""
 
 
-def xml_tree(path: Path) -> Tree:
-    """The records of an XML list. Raises GribbleError and OSError."""
-    root = sample_xml(path)
+def nested_tree(path: Path, looks: Looks) -> Tree:
+    """The records of an XML list, or of one in blocks. Raises GribbleError, OSError and UnicodeDecodeError."""
+    is_xml = looks.format is ListFormat.XML
+    root = sample_xml(path) if is_xml else sample_blocks(path, looks.encoding, MOST_RECORDS)
     places: dict[tuple[str, ...], list[tuple[Node, tuple[Node, ...]]]] = {}
     for way, node, above in _walk(root, (), (root,)):
         places.setdefault(way, []).append((node, above))
@@ -89,7 +91,7 @@ def json_tree(path: Path, looks: Looks) -> Tree:
         raise NoRecordsError(f"{path} has no records with digests", fix=BY_HAND)
     (way, nodes, _), *others = sorted(found, key=lambda one: -one[2])
     tree = _json_records(way, nodes, common)
-    tree.left = [f"{way} ({count:,})" for way, _, count in others]
+    tree.left += [f"{way} ({count:,})" for way, _, count in others]
     tree.root = root
     tree.keyed = way.endswith("*") and len({node.attributes.get("key") for node in nodes}) < len(nodes)
     return tree
@@ -232,13 +234,13 @@ def _records(path: Path, places: Places) -> Tree:
     files = ways[0]
     for depth in range(len(files) - 1, 0, -1):
         above = places.get(files[:depth], [])
-        names = [_name_of(node) for node, _ in above]
+        names = [_name_of(node, files[depth]) for node, _ in above]
         several = len(above) > 1 or (len(above) == 1 and _is_set(above[0][0]))
         if several and all(names) and len(set(names)) == len(names):
             way = files[:depth]
             tree = _tree("/".join(way), [node for node, _ in above], files[depth:], places[files],
                          [one[depth:] for one in ways[1:] if one[:depth] == way], _below(places, way))  # fmt: skip
-            tree.left = _others(places, [one for one in ways[1:] if one[:depth] != way])
+            tree.left += _others(places, [one for one in ways[1:] if one[:depth] != way])
             return tree
     tree = Tree(records="/".join(files), rows=[_own(node) for node, _ in places[files]])
     tree.left = _others(places, ways[1:])
@@ -261,9 +263,9 @@ def _below(places: Places, way: tuple[str, ...]) -> Places:
     return {one[len(way) :]: group for one, group in places.items() if one[: len(way)] == way}
 
 
-def _name_of(node: Node) -> str:
-    """The first of a node's own values that could name it."""
-    own = _own(node)
+def _name_of(node: Node, inner: str) -> str:
+    """The first of a node's own values that could name it, but for those of some inner nodes."""
+    own = _own(node, (inner,))
     return next((value for value in own.values() if value and len(value) < 60 and not digests_in(value)), "")
 
 
@@ -284,6 +286,8 @@ def _tree(
         rows = [_own(node) for node, _ in places[way]]
         if not tree.discs and not any(set(digests_in(value)) & {"crc32"} for row in rows for value in row.values()):
             tree.discs, tree.disc_rows = "/".join(way), rows
+        else:
+            tree.left.append(f"{'/'.join(way)} ({len(rows):,})")
     for way, group in places.items():
         if way and way not in (inner, *more) and len(way) == 1 and way != inner[:1]:
             tree.others["/".join(way)] = [_own(node) for node, _ in group]

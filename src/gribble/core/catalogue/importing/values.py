@@ -107,8 +107,8 @@ def _plain(text: str, rule: Field) -> str:
         return ""
     if text.startswith("=") and (match := _FORMULA.match(text)):
         text = match[1]
-    if rule.prefix or rule.suffix:
-        text = text.removeprefix(rule.prefix).removesuffix(rule.suffix).strip()
+    if rule.prefix or rule.suffix or rule.part:
+        text = in_part(text.removeprefix(rule.prefix), rule.part).removesuffix(rule.suffix).strip()
     if not rule.values or not text:
         return text
     for word in (text, "*"):
@@ -122,6 +122,12 @@ def _plain(text: str, rule: Field) -> str:
         '"*" stands for all other words',
         of_map=True,
     )
+
+
+def in_part(path: str, part: str) -> str:
+    """A path's first folder, which may be an archive, what is in it, or all of it."""
+    first, _, rest = path.replace("\\", "/").removeprefix("./").partition("/")
+    return {"first": first if rest else "", "rest": rest}.get(part, path)
 
 
 def single(found: list[Part]) -> str | None:
@@ -248,7 +254,7 @@ _NUMBER = re.compile(r"^[\d., '\u00a0\u202f]*\d$|^0x[0-9a-f]+$", re.IGNORECASE)
 _SIZE = re.compile(r"^(?P<digits>\d[\d., '\u00a0\u202f]*?)\s*(?P<unit>[^\W\d_]+)\.?$")
 _YEAR = re.compile(r"^(19[4-9]|20[0-4])[0-9?]\??$|^(19|20)\?\?$")
 _BEGINS = re.compile(
-    r"(?:\s*(?:\[(?:\d{1,2}|[a-z]|note \d+|edit|bearbeiten|modifier|editar|modifica|bewerken|編集)\]"
+    r"(?<!\s)(?:\s*(?:\[(?:\d{1,2}|[a-z]|note \d+|edit|bearbeiten|modifier|editar|modifica|bewerken|編集)\]"
     r"|[¹²³⁴⁵⁶⁷⁸⁹†‡]|(?<=\w)\*))+$",
     re.MULTILINE | re.IGNORECASE,
 )

@@ -36,12 +36,15 @@ BINARY_UNITS = {word: int(bits) for bits, words in _SAID["units"].items() for wo
 """How many bits the words for units stand for where a K is 1,024."""
 
 
+LONGEST_HEAD = 200
+"""What has more characters is prose; only so many are looked at."""
 EXACT = 3
 """The points of a head that is a field's name."""
 
 
 def head_points(head: str, field: str) -> int:
     """How surely a column's name names a field: 3 where it is its name, 2 where it has it among other words, else 0."""
+    head = head[:LONGEST_HEAD]
     shown = plain(re.sub(r"[(\[].*?[)\]]", " ", head)) or plain(head)
     whole = plain(re.sub(r"(?<=[a-z])(?=[A-Z])", " ", head))
     if _HEADS[field] & {shown, whole, shown.replace(" ", "")}:
