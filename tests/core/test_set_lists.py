@@ -14,9 +14,11 @@ import pytest
 from gribble.core.base.errors import GribbleError
 from gribble.core.catalogue.importing.blocks import read_blocks
 from gribble.core.catalogue.importing.drafting import Asked, draft_map
-from gribble.core.catalogue.importing.lists import read_roster
+from gribble.core.catalogue.importing.lists import read_list, read_roster
+from gribble.core.catalogue.importing.relatives import read_plays, with_plays
+from gribble.core.catalogue.rosters import LoadedSets
 from gribble.core.records.imported import Tally
-from gribble.core.records.roster import ArcadeSet
+from gribble.core.records.roster import ArcadeSet, Roster, RosterHead
 
 
 class Chip(NamedTuple):
@@ -228,3 +230,43 @@ def test_sets_that_are_in_others_are_told(tmp_path: Path) -> None:
     (tmp_path / "n.json").write_text(json.dumps(rows))
     drafted = draft_map(tmp_path / "n.json", Asked(to="roster", emulator="turnstone", release="1"))
     assert "the records at clones/files (2) are left out" in drafted.notes
+
+
+STATES = (
+    ("saltpan", "Perfect", ""),
+    ("saltpanj", "Playable with glitches", "No sound"),
+    ("mill", "Does not boot", "Dark"),
+)
+GAMES = tuple((name, next(one.title for one in SETS if one.set == name), how, note) for name, how, note in STATES)
+PLAYS = {
+    "a table": ("n.csv", "Game,Title,Status,Notes\n" + "".join(f"{','.join(one)}\n" for one in GAMES)),
+    "titles and signs": ("n.md", "| Title | Works? | Remarks |\n|---|---|---|\n" + "".join(
+        f"| {title} | {sign} | {note} |\n" for (_, title, _, note), sign in zip(GAMES, ("✅", "⚠️", "❌"), strict=True))),
+    "below headings": ("n.md", "# Turnstone\n\n" + "".join(f"## {how}\n- {title}: {note}\n\n" for _, title, how, note in GAMES)),
+    "columns without heads": ("n.txt", "".join(f"{name:10} {how:24} {note}\n" for name, _, how, note in GAMES)),
+    "titles with names": ("n.html", "<table><tr><th>Name<th>Compatibility<th>Comments" + "".join(
+        f"<tr><td>{title} ({name})<td>{how}<td>{note}" for name, title, how, note in GAMES) + "</table>"),
+    "JSON": ("n.json", json.dumps([{"rom": name, "title": title, "state": how, "note": note} for name, title, how, note in GAMES])),
+    "JSON by names": ("n.json", json.dumps({name: {"status": how.lower(), "comment": note} for name, _, how, note in GAMES})),
+    "YAML": ("n.yaml", "games:\n" + "".join(f"  {name}: {how} - {note}\n" for name, _, how, note in GAMES)),
+    "sections": ("n.ini", "".join(f"[{name}]\nplayable={how}\nnote={note}\n" for name, _, how, note in GAMES)),
+    "XML": ("n.xml", "<games>" + "".join(f'<game name="{name}"><state>{how}</state><note>{note}</note></game>' for name, _, how, note in GAMES) + "</games>"),
+    "blocks": ("n.txt", "".join(f'game {{\n  name {name}\n  plays "{how}"\n  note "{note or "-"}"\n}}\n' for name, _, how, note in GAMES)),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("case", PLAYS)
+def test_a_list_of_what_plays_is_understood_in_whatever_form(tmp_path: Path, case: str) -> None:
+    name, text = PLAYS[case]
+    (tmp_path / name).write_text(text)
+    drafted, tally = draft_map(tmp_path / name, Asked(to="plays")), Tally()
+    assert not drafted.doubtful
+    said = list(read_plays(read_list(tmp_path / name, drafted.made), drafted.made, tally))
+    roster = Roster(
+        RosterHead(roster=1, emulator="turnstone", release="1"),
+        LoadedSets({one.set: ArcadeSet(set=one.set, title=one.title) for one in SETS}),
+    )
+    found = with_plays(roster, said)
+    assert (tally.mistakes, found.unmatched) == ([], [])
+    told = {one.set: (str(one.plays), one.note) for one in found.sets if one.set in {name for name, *_ in STATES}}
+    assert told == {"saltpan": ("yes", ""), "saltpanj": ("flawed", "No sound"), "mill": ("no", "Dark")}

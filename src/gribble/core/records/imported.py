@@ -98,8 +98,9 @@ class FieldMap(Struct, frozen=True, kw_only=True):
 
     @property
     def target(self) -> str:
-        """What a list becomes by it: a roster where it names one, else a sheet."""
-        return "roster" if self.roster and not self.sheet else "sheet"
+        """What a list becomes by it: a sheet or a roster where it names one; else it may say what plays."""
+        says = "plays" if "plays" in self.fields else "sheet"
+        return "sheet" if self.sheet else "roster" if self.roster else says
 
     @property
     def asks_kinds(self) -> bool:

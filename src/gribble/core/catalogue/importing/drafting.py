@@ -125,13 +125,13 @@ def draft_map(path: Path, asked: Asked) -> Drafted:
 
 def _as_entries(path: Path, looks: Looks, asked: Asked) -> Drafted | None:
     """The map of a file that has no records as it looks, but an entry with digests for each file all the same."""
-    if looks.format not in _MAY_LIST or looks.format in TABULAR or asked.to == "plays":
+    if looks.format not in _MAY_LIST or looks.format in TABULAR:
         return None
     try:
         drafted = _of_tables(path, looks._replace(format=ListFormat.LIST), asked._replace(to=asked.to or "sheet"))
     except (GribbleError, RecursionError):
         return None
-    return drafted if any(_has(drafted.guesses, name) for name in HEX_LENGTHS) else None
+    return drafted if any(_has(drafted.guesses, name) for name in (*HEX_LENGTHS, "plays")) else None
 
 
 def _as_it_looks(path: Path, looks: Looks, asked: Asked) -> Drafted:
@@ -146,8 +146,8 @@ def _as_it_looks(path: Path, looks: Looks, asked: Asked) -> Drafted:
     if looks.format is ListFormat.KEYS:
         return _of_rows(path, looks, asked, _of_keys(path, looks))
     if looks.format in (ListFormat.XML, ListFormat.BLOCKS):
-        return _of_tree(path, looks, asked, nested_tree(path, looks))
-    return _of_tree(path, looks, asked, json_tree(path, looks))
+        return _of_tree(path, looks, asked, nested_tree(path, looks, plays=asked.to == "plays"))
+    return _of_tree(path, looks, asked, json_tree(path, looks, plays=asked.to == "plays"))
 
 
 def _of_keys(path: Path, looks: Looks) -> _Found:
@@ -213,7 +213,7 @@ def _good_tables(path: Path, looks: Looks, asked: Asked, bad: dict[str, None]) -
     under which nothing is taken. Raises GribbleError if there are none."""
     groups = _tables_of(path, looks, asked, bad)
     good = [one for one in groups.items() if _is_list(*one, asked) and not _is_shifted(*one)]
-    if not good and looks.format in _MAY_LIST and asked.to != "plays":
+    if not good and looks.format in _MAY_LIST:
         listed = looks._replace(format=ListFormat.LIST)
         entries = _tables_of(path, listed, asked, bad)
         good = [one for one in entries.items() if _is_list(*one, asked)]
@@ -304,7 +304,7 @@ def _tables_of(
     """The first rows of each table, or of the one that is asked for, by the names of its columns; `bad` are the
     headings under which nothing is taken."""
     groups: dict[tuple[str, ...], list[tuple[Head, list[str]]]] = {}
-    rows = table_rows(path, looks, lambda _bytes: None, bad)
+    rows = table_rows(path, looks, lambda _bytes: None, bad, plays=asked.to == "plays")
     for head, cells in itertools.islice(rows, SAMPLE_ROWS if looks.format in _ONE_TABLE else None):
         if asked.table in (None, head.number):
             group = groups.setdefault(head.names, [])
@@ -551,11 +551,14 @@ def _names(guesses: list[Guess], columns: list[Column]) -> frozenset[str]:
 
 def _of_plays(path: Path, looks: Looks, asked: Asked, columns: list[Column], found: _Found) -> Drafted:
     """A map for a list of what runs and how well."""
-    guesses, met = as_said(guess_fields(columns, _PLAYS_FIELDS), columns, asked.fields, PLAYS_FIELDS)
+    found_ = guess_fields(columns, _PLAYS_FIELDS)
+    if not _has(found_, "set"):
+        found_ += naming_of(columns, {one.column for one in found_ if one.field != "title"})
+    guesses, met = as_said(found_, columns, asked.fields, PLAYS_FIELDS)
     refuse_unmet(asked.fields, met, [one.name for one in columns])
     fields = {one.field for one in guesses}
     if "plays" not in fields or not fields & {"set", "title"}:
-        raise GribbleError(f"{path}: Gribble cannot tell which columns name a set and say how it plays", fix=BY_HAND)
+        raise NoRecordsError(f"{path}: Gribble cannot tell which columns name a set and say how it plays", fix=BY_HAND)
     return _flat("plays", looks, columns, found, guesses)
 
 

@@ -234,6 +234,26 @@ def _without_refrain(rows: list[Row]) -> list[Row]:
     return rows
 
 
+def plays_rows(lines: Iterable[Line]) -> Iterator[Row]:
+    """The rows of a list that says what plays: in each line a set or its title, how it plays, and a note; or entries
+    below a heading that says how. None if nothing says it."""
+    group, begun = "", False
+    for line in lines:
+        if line.heading:
+            group = line.text if meaning(line.text, "plays") else ""
+            continue
+        name, *others = [_bare(piece) for piece in _PARTS.split(line.text) if _bare(piece)] or [""]
+        own = "" if group else next((piece for piece in others if meaning(piece, "plays")), "")
+        if name and (own or (group and line.entry)):
+            if not begun:
+                yield Row(["Game", "Plays", "Note"], 1, is_head=True)
+            begun = True
+            yield Row([name, own or group, ", ".join(piece for piece in others if piece != own)], 1)
+
+
+_PARTS = re.compile(r"\s+[-–—=]+>?\s+|:\s+|\s*[=|\t]\s*|\s{2,}")
+
+
 def unfolded(rows: Iterable[tuple[Head, list[str]]]) -> Iterator[tuple[Head, list[str]]]:
     """The rows of tables, of which a row of several files becomes a row for each: where a cell has an entry for each
     file, and where columns are numbered (`file 1`, `md5 1`, `file 2`, …)."""

@@ -15,7 +15,7 @@ from gribble.core.base.regular import read_text
 from gribble.core.catalogue.importing.apart import read_apart, rows_apart
 from gribble.core.catalogue.importing.blocks import read_blocks
 from gribble.core.catalogue.importing.build import read_kinds, read_sets
-from gribble.core.catalogue.importing.entries import entry_rows, lines_of, lines_of_data, unfolded
+from gribble.core.catalogue.importing.entries import entry_rows, lines_of, lines_of_data, plays_rows, unfolded
 from gribble.core.catalogue.importing.needs import draft_of, read_rows
 from gribble.core.catalogue.importing.nodes import HEADING, SECTION, Advance, Node, flat
 from gribble.core.catalogue.importing.plaintext import (
@@ -36,8 +36,8 @@ from gribble.core.catalogue.importing.streams import (
     yaml_data,
 )
 from gribble.core.catalogue.importing.tables import Head, Line, Row, tables_of
-from gribble.core.catalogue.importing.values import digests_in, is_file_name
-from gribble.core.catalogue.importing.words import head_points
+from gribble.core.catalogue.importing.values import digests_in, is_datum, is_file_name
+from gribble.core.catalogue.importing.words import head_points, meaning
 from gribble.core.catalogue.sheets import read_checksums
 from gribble.core.catalogue.writing import DraftSheet
 from gribble.core.records.imported import FieldMap, ListFormat, Looks, SetsSeen, Tally
@@ -83,7 +83,7 @@ def _read_list(path: Path, made: FieldMap, advance: Callable[[int], None] | None
     try:
         looks = looks_like(path, encoding=made.encoding, format_=made.format, delimiter=made.delimiter)
         if looks.format in TABULAR:
-            yield from _table_nodes(path, made, table_rows(path, looks, told))
+            yield from _table_nodes(path, made, table_rows(path, looks, told, plays=made.target == "plays"))
         elif looks.format is ListFormat.XML:
             yield from read_apart(path, made, told)
         elif looks.format is ListFormat.KEYS:
@@ -105,14 +105,17 @@ def _read_list(path: Path, made: FieldMap, advance: Callable[[int], None] | None
 
 
 def table_rows(
-    path: Path, looks: Looks, advance: Advance, left: dict[str, None] | None = None
+    path: Path, looks: Looks, advance: Advance, left: dict[str, None] | None = None, *, plays: bool = False
 ) -> Iterator[tuple[Head, list[str]]]:
-    """Every row of the tables in a list, with the head of its table; each begins with an empty row. What stands under a
-    heading that says that it is bad is `left` out. Raises GribbleError, OSError, UnicodeDecodeError."""
+    """Every row of the tables in a list of files, or of what `plays`, with the head of its table; each begins with an
+    empty row. What stands under a heading that says that it is bad is `left` out. Raises GribbleError, OSError,
+    UnicodeDecodeError."""
     rows = _rows(path, looks, advance)
+    if plays and looks.format is ListFormat.LIST:
+        rows = plays_rows(lines_of(whole_text(path, looks, advance)))
     try:
         bad: dict[str, bool] = {}
-        for head, cells in unfolded(tables_of(rows)):
+        for head, cells in unfolded(tables_of(rows, _says_how if plays else is_datum)):
             if head.heading not in bad:
                 bad[head.heading] = bool(head_points(head.heading, "bad dumps"))
             if not bad[head.heading]:
@@ -121,6 +124,11 @@ def table_rows(
                 left[head.heading] = None
     except GribbleError as error:
         raise (error if str(path) in error.what else GribbleError(f"{path}, {error.what}", fix=error.fix)) from error
+
+
+def _says_how(cell: str) -> bool:
+    """Whether a cell says how something plays, and is not what a column of that is called."""
+    return is_datum(cell) or (bool(meaning(cell, "plays")) and not head_points(cell, "plays"))
 
 
 def _rows(path: Path, looks: Looks, advance: Advance) -> Iterable[Row]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import itertools
 import re
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from typing import NamedTuple
 
 from msgspec import structs
@@ -234,6 +234,18 @@ def said_of_each(columns: list[Column], taken: set[str]) -> list[Guess]:
     ]  # fmt: skip
 
 
+def _meant(text: str, sets: Collection[str], titles: Mapping[str, list[str]]) -> list[str]:
+    """The sets that a text means: by a name, or a title, either perhaps with the other one in brackets behind it."""
+    parts = re.fullmatch(r"(.+?)\s*[(\[]([^()\[\]]+)[)\]]", text[:_LONGEST])
+    for one in (text, *(parts.groups()[::-1] if parts else ())):
+        if found := [one] if one in sets else titles.get(plain(one), []) if one else []:
+            return found
+    return []
+
+
+_LONGEST = 200
+
+
 class Merged(NamedTuple):
     """A roster's sets with what a list says of them; how many it says something new of, and what matched none or
     several."""
@@ -267,7 +279,7 @@ def with_plays(roster: Roster, said: Iterable[Values]) -> Merged:
     unmatched = []
     for values in said:
         name, title = values.get("set", ""), values.get("title", "")
-        meant = [name] if name in sets else titles.get(plain(title or name), [])
+        meant = next(filter(None, (_meant(one, sets, titles) for one in (name, title))), [])
         if len(meant) != 1:
             unmatched.append(f"{name or title}{' (several)' if meant else ''}")
             continue

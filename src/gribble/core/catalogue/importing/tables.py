@@ -9,7 +9,7 @@ from __future__ import annotations
 import datetime
 import re
 import zipfile
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -132,18 +132,24 @@ def _pairs_in(rows: list[Row]) -> Said:
 _FEWEST = 2
 
 
-def tables_of(rows: Iterable[Row]) -> Iterator[tuple[Head, list[str]]]:
-    """Every row of every table, with the head of its table as it is there; a table begins with an empty row."""
-    finder = _Finder()
+def tables_of(rows: Iterable[Row], is_data: IsData = is_datum) -> Iterator[tuple[Head, list[str]]]:
+    """Every row of every table, with the head of its table as it is there; a table begins with an empty row. What
+    `is_data` is in no head."""
+    finder = _Finder(is_data)
     for row in rows:
         yield from finder.take(row)
     yield from finder.settle()
 
 
+IsData = Callable[[str], object]
+"""Tells the values of a table from what can be in its head."""
+
+
 class _Finder:
     """Takes row after row; until it knows where the head is they wait."""
 
-    def __init__(self) -> None:
+    def __init__(self, is_data: IsData) -> None:
+        self._is_data = is_data
         self._waiting: list[Row] = []
         self._head: Head | None = None
         self._grid = 0
@@ -206,7 +212,7 @@ class _Finder:
         waiting, self._waiting = self._waiting, []
         if not waiting:
             return
-        at, depth = _find_head(waiting)
+        at, depth = _find_head(waiting, self._is_data)
         above = NOTHING_ABOVE._replace(heading=waiting[0].heading, said=(*waiting[0].said, *self._pairs))
         if self._pairs:
             self._pairs = ()
@@ -276,24 +282,24 @@ def _sums_up(row: Row) -> bool:
     return has_word(row.words[0], "total") and not any(map(digests_in, row.cells)) and not is_file_name(row.words[0])
 
 
-def _find_head(rows: list[Row]) -> tuple[int, int]:
+def _find_head(rows: list[Row], is_data: IsData) -> tuple[int, int]:
     """Where the head begins, and how many rows it has: none if the first row is data already."""
     marked = [place for place, row in enumerate(rows) if row.is_head and len(row.words) > 1]
-    first = marked[0] if marked else next((n for n, row in enumerate(rows) if _may_head(row)), None)
-    data = next((n for n, row in enumerate(rows) if any(map(is_datum, row.cells))), len(rows))
+    first = marked[0] if marked else next((n for n, row in enumerate(rows) if _may_head(row, is_data)), None)
+    data = next((n for n, row in enumerate(rows) if any(map(is_data, row.cells))), len(rows))
     if first is None or first > data:
         return next((n for n, row in enumerate(rows) if len(row.words) > 1), data), 0
     depth = 1
-    while first + depth < len(rows) and _goes_on(rows, first + depth, first):
+    while first + depth < len(rows) and _goes_on(rows, first + depth, first, is_data):
         depth += 1
     return first, depth
 
 
-def _may_head(row: Row) -> bool:
-    return len(row.words) >= 2 and not any(map(is_datum, row.cells))
+def _may_head(row: Row, is_data: IsData) -> bool:
+    return len(row.words) >= 2 and not any(map(is_data, row.cells))
 
 
-def _goes_on(rows: list[Row], place: int, first: int) -> bool:
+def _goes_on(rows: list[Row], place: int, first: int, is_data: IsData) -> bool:
     """Whether a head goes on in the next row: marked so, or below cells that span several columns."""
     row, above = rows[place], rows[first]
     if len(row.words) == 1:
@@ -302,7 +308,7 @@ def _goes_on(rows: list[Row], place: int, first: int) -> bool:
         return True
     spans = len(above.words) < sum(bool(cell.strip()) for cell in above.cells) or not all(map(str.strip, above.cells))
     more = sum(bool(cell.strip()) for cell in row.cells)
-    return spans and not above.is_head and place == first + 1 and _may_head(row) and more > len(above.words)
+    return spans and not above.is_head and place == first + 1 and _may_head(row, is_data) and more > len(above.words)
 
 
 def _names(rows: list[Row], width: int) -> tuple[str, ...]:

@@ -14,7 +14,7 @@ from gribble.core.catalogue.importing.blocks import sample_blocks
 from gribble.core.catalogue.importing.nodes import Node, NoRecordsError
 from gribble.core.catalogue.importing.streams import json_data, json_node, read_jsonl, sample_xml, toml_data, yaml_data
 from gribble.core.catalogue.importing.values import digests_in, is_blank
-from gribble.core.catalogue.importing.words import head_points, is_label
+from gribble.core.catalogue.importing.words import head_points, is_label, meaning
 from gribble.core.records.imported import ListFormat, Looks
 
 MOST_RECORDS = 10_000
@@ -48,14 +48,15 @@ class Tree(Struct, kw_only=True):
     """Where other records with digests are, that are not taken."""
 
 
-def nested_tree(path: Path, looks: Looks) -> Tree:
-    """The records of an XML list, or of one in blocks. Raises GribbleError, OSError and UnicodeDecodeError."""
+def nested_tree(path: Path, looks: Looks, *, plays: bool = False) -> Tree:
+    """The records of an XML list, or of one in blocks, of files or of what `plays`. Raises GribbleError, OSError and
+    UnicodeDecodeError."""
     is_xml = looks.format is ListFormat.XML
     root = sample_xml(path) if is_xml else sample_blocks(path, looks.encoding, MOST_RECORDS)
     places: dict[tuple[str, ...], list[tuple[Node, tuple[Node, ...]]]] = {}
     for way, node, above in _walk(root, (), (root,)):
         places.setdefault(way, []).append((node, above))
-    found = _records(path, places)
+    found = _plain_records(path, places) if plays else _records(path, places)
     found.root = root.tag
     found.common = {name: str(value) for name, value in root.attributes.items()}
     found.common |= {
@@ -65,8 +66,10 @@ def nested_tree(path: Path, looks: Looks) -> Tree:
     return found
 
 
-def json_tree(path: Path, looks: Looks) -> Tree:
-    """The records of JSON or JSON Lines. Raises GribbleError, OSError and UnicodeDecodeError."""
+def json_tree(path: Path, looks: Looks, *, plays: bool = False) -> Tree:
+    """The records of JSON or JSON Lines, of files or of what `plays`. Raises GribbleError, OSError and
+    UnicodeDecodeError."""
+    tells = _says_plays if plays else _has_digests_below
     if looks.format is ListFormat.JSONL:
         nodes = [
             node for node, _ in zip(read_jsonl(path, looks.encoding, [], _untold), range(MOST_RECORDS), strict=False)
@@ -83,12 +86,13 @@ def json_tree(path: Path, looks: Looks) -> Tree:
         found = [
             ("/".join(way), nodes, count)
             for way, nodes, count in _json_lists(data, [])
-            if sum(map(_has_digests_below, nodes[:500])) > 0.2 * len(nodes[:500])
+            if sum(map(tells, nodes[:500])) > 0.2 * len(nodes[:500])
         ]
     except RecursionError:
         raise GribbleError(f"{path} is nested too deeply", fix="Turn it into JSON Lines, one record a line.") from None
     if not found:
-        raise NoRecordsError(f"{path} has no records with digests", fix=BY_HAND)
+        what = "that say what plays" if plays else "with digests"
+        raise NoRecordsError(f"{path} has no records {what}", fix=BY_HAND)
     (way, nodes, _), *others = sorted(found, key=lambda one: -one[2])
     tree = _json_records(way, nodes, common)
     tree.left += [f"{way} ({count:,})" for way, _, count in others]
@@ -245,6 +249,25 @@ def _records(path: Path, places: Places) -> Tree:
     tree = Tree(records="/".join(files), rows=[_own(node) for node, _ in places[files]])
     tree.left = _others(places, ways[1:])
     return tree
+
+
+def _says_plays(node: Node) -> bool:
+    """Whether a node says how something plays, and not with yes or no alone."""
+    return any(meaning(value, "plays") for value in _own(node).values())
+
+
+def _plain_records(path: Path, places: Places) -> Tree:
+    """The records of a tree that say what plays, whatever is in them. Raises GribbleError if none do."""
+    shares = {way: sum(_says_plays(node) for node, _ in group) / len(group) for way, group in places.items()}
+    ways = sorted(
+        (way for way, share in shares.items() if share > _SOME), key=lambda way: (len(way), -len(places[way]))
+    )
+    if not ways:
+        raise GribbleError(f"{path} has no records that say what plays", fix=BY_HAND)
+    return Tree(records="/".join(ways[0]), rows=[_own(node) for node, _ in places[ways[0]]])
+
+
+_SOME = 0.2
 
 
 def _is_set(node: Node) -> bool:

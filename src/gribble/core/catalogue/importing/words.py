@@ -16,7 +16,7 @@ def plain(text: str) -> str:
     shown = unicodedata.normalize("NFKD", text.casefold().replace("ß", "ss"))
     shown = "".join(sign for sign in shown if not unicodedata.combining(sign) or sign in "\u3099\u309a")
     shown = unicodedata.normalize("NFKC", shown)
-    shown = re.sub(r"[^\w○◯✓✔✅●×✗✘❌△]+|_", " ", shown)
+    shown = re.sub(r"[^\w○◯✓✔✅●×✗✘❌△⭕⚠🟢🟡🔴]+|_", " ", shown)
     return " ".join(shown.split()) or text.strip().casefold()
 
 
@@ -28,6 +28,10 @@ _MEANINGS: dict[str, dict[str, str]] = {
     what: {plain(phrase): word for word, phrases in words.items() for phrase in phrases}
     for what, words in _SAID["meanings"].items()
 }
+_PLAYS = dict(
+    sorted(((one, word) for one, word in _MEANINGS["plays"].items() if len(one) > 3), key=lambda one: -len(one[0]))
+)
+"""What says in a sentence how something plays, the longest first: "not working" before "working"."""
 STOP_WORDS = frozenset(_SAID["stop"]["words"])
 """Words in a title or the name of a file that are no name of an emulator."""
 BLANKS = frozenset(_SAID["blanks"]["words"])
@@ -85,4 +89,15 @@ _IN_BRACKETS = re.compile(r"[(\[][^()\[\]]*[)\]]$")
 def meaning(text: str, what: str) -> str:
     """The word of ours that a word stands for, whatever is in brackets behind it; empty if none does."""
     known = _MEANINGS[what]
-    return known.get(plain(text)) or known.get(plain(_IN_BRACKETS.sub("", text.strip()[:200])), "")
+    shown = known.get(plain(text)) or known.get(plain(_IN_BRACKETS.sub("", text.strip()[:200])), "")
+    return shown or (_worst_said(text) if what == "plays" else "")
+
+
+def _worst_said(text: str) -> str:
+    """The worst that some words say of how something plays: "playable with glitches" is flawed."""
+    said, shown = set(), f" {plain(text[:200])} "
+    for phrase, word in _PLAYS.items():
+        if f" {phrase} " in shown:
+            said.add(word)
+            shown = shown.replace(f" {phrase} ", " . ")
+    return next((word for word in ("no", "flawed", "yes") if word in said), "")
