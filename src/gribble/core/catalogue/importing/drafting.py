@@ -471,9 +471,10 @@ def _lacks_proof(path: Path, to: str, fields: set[str], columns: list[Column]) -
     if alone and (to == "roster" or "name" not in fields):
         raise NoRecordsError(f"{path} has no digests, so Gribble could not prove any file", fix=BY_HAND)
     if needed := {"roster": {"set", "name"}, "sheet": {"name"}}[to] - fields:
+        names = [one.name for one in columns if one.values][:12]
         raise NoRecordsError(
             f"{path}: Gribble cannot tell which column is the {' and the '.join(sorted(needed))}",
-            fix=f"Write --field COLUMN={min(needed)}. Its columns are {', '.join(one.name for one in columns[:12])}.",
+            fix=f"Write --field COLUMN={min(needed)}. Its columns are {', '.join(names)}.",
         )
     return alone
 

@@ -14,16 +14,23 @@ from gribble.core.catalogue.importing.tables import NOTHING_ABOVE, Head, Line, R
 from gribble.core.catalogue.importing.values import NOT_CUT, is_datum, is_file_name
 from gribble.core.catalogue.importing.words import EXACT, head_points, is_label, level_said, meaning
 
-COLUMNS = ("File", "Description", "Required", "Size", "CRC32", "MD5", "SHA1", "SHA256")
+COLUMNS = (
+    "File", "Description", "Machine", "Folder", "Region", "Version", "Required", "Notes", "Size", "CRC32", "MD5",
+    "SHA1", "SHA256",
+)  # fmt: skip
 """What is told of each file, as the head of a table."""
 _BULLET = re.compile(r"^(?P<before>\s*)(?:[-*+•·‣▪]|\d{1,3}[.)]|\[\d{1,3}\])\s+(?:\[[ xX✓✔]\]\s+)?(?P<text>.+)$")
 _EMPHASIS = re.compile(r"(\*\*|__|`)([^*_`]+)\1")
 _MARKED = re.compile(r"`([^`]+)`|\[([^\[\]]+)\]|\"([^\"]+)\"|\*\*([^*]+)\*\*")
-_BEFORE = re.compile(r"\s+[-–—|=]+>?\s+|:\s|\s*[(\t]|,\s|\s{2,}")
+_BEFORE = re.compile(r"\s+[-–—|=]+>?\s+|:\s|\s+\(|\t|,\s|\s{2,}")
 _IN_BRACKETS = r"\([^()|]{1,40}\)|\[[^\[\]|]{1,40}\]"
 _OF_CHIP = r"(?![vV]?\d)[A-Za-z][\w+!~-]*\.\d{1,2}[A-Za-z]\w{0,2}"
 """A name whose ending is the place of a chip, such as .4e."""
-_TOKEN = re.compile(rf"(?<![\w/.@])(?:(?:[A-Za-z0-9][\w.+!~-]*|{_IN_BRACKETS})\.[A-Za-z]\w{{0,4}}|{_OF_CHIP})(?![\w/])")
+_TOKEN = re.compile(
+    rf"(?<![\w/.@])(?:(?:[A-Za-z0-9][\w.+!~-]*(?:\([\w .+-]{{1,20}}\)[\w.+!~-]*)?|{_IN_BRACKETS})"
+    rf"\.(?:[A-Za-z]\w{{0,4}}|(?<=[)\]]\.)\d{{1,2}}[A-Za-z]\w{{0,2}})"
+    rf"|{_OF_CHIP})(?![\w/])"
+)
 _ROUND = r"0[xX]00[0-9A-Fa-f]{4}00"
 """A number of eight hex digits that is a size: of 65,536 digests one looks like it."""
 _DIGEST = re.compile(
@@ -137,19 +144,24 @@ class _File:
         if self._said_at_once:
             labels = all(is_label(word) for piece in pieces for word in piece.split())
             return bool(kinds) and labels and not kinds & self.cells.keys()
-        return bool(kinds) or (len(pieces) > 1 and (is_label(pieces[0]) or _heads_level(pieces[0])))
+        labelled = len(pieces) > 1 and (is_label(pieces[0]) or _heads_level(pieces[0]))
+        return bool(kinds) or labelled or _labelled(line.text) is not None
 
     def add(self, text: str) -> None:
         """Take what a text says: digests, a size, how much it is needed, and the rest in words."""
+        if told := _labelled(text):
+            self.cells.setdefault(*told)
+            return
         for column, match in list(_digests_in(text)):
             self.cells[column] = f"{self.cells[column]}\n{match[1]}" if column in self.cells else match[1]
             text = text.replace(match[0], "|")
+        text = _ASIDE.sub(_kept_aside, text)
         text = _GROUPED.sub(lambda grouped: grouped[0].replace(grouped[1], ""), text)
         if "Size" not in self.cells and (size := _SIZE.search(text)):
             self.cells["Size"], text = size[0], text.replace(size[0], "|")
         pieces = list(filter(None, map(_bare, _SEPARATORS.split(_EIGHT.sub(r"|\g<0>|", text)))))
         for label, piece, after in zip(["", *pieces], pieces, [*pieces[1:], ""], strict=False):
-            if not (_heads_level(piece) and meaning(after, "yes or no")):
+            if not (_heads_level(piece) and (meaning(after, "yes or no") or level_said(after))):
                 self._add_piece(label, piece)
         self.figures += filter(_EIGHT.fullmatch, pieces)
         sizes = [piece for piece in pieces if _could_be_size(piece)]
@@ -164,14 +176,45 @@ class _File:
                 self.cells.setdefault("Size", piece)
         elif level := _level_of(label, piece):
             self.cells.setdefault("Required", level)
-        elif not is_label(piece) and any(map(str.isalpha, piece)):
-            self.text.append(piece)
+        elif not all(map(is_label, piece.split())) and any(map(str.isalpha, piece)):
+            self.text.append(piece.translate(_BRACKETS))
 
     @property
     def row(self) -> list[str]:
         """Its cells."""
-        cells = {**self.cells, "Description": ", ".join(self.text)[:200]}
+        cells = {"Description": ", ".join(self.text)[:200], **self.cells}
         return [cells.get(name, "") for name in COLUMNS]
+
+
+_LABELS = {
+    "title": "Description", "machine": "Machine", "folder": "Folder", "region": "Region", "version": "Version",
+    "note": "Notes", "why": "Notes",
+}  # fmt: skip
+"""What a line says behind a label, and the column of that."""
+_LABEL = re.compile(r"\W*([^\W\d][^:=|\n]{0,40}?)\s*[:=]\s+(\S.{0,199})")
+
+
+def _labelled(text: str) -> tuple[str, str] | None:
+    """The column and the value of a line that is a label with a value; None if it is none."""
+    match = _LABEL.fullmatch(text.strip())
+    if match is None or any(_digests_in(match[2])):
+        return None
+    label, value = match[1].strip("*_` "), match[2].strip("*_` ")
+    if _heads_level(label) and (level := _level_of(label, value)):
+        return "Required", level
+    return next(((column, value) for field, column in _LABELS.items() if head_points(label, field) == EXACT), None)
+
+
+_ASIDE = re.compile(r"(?<=\w) \(([^()|:;,=]{1,30})\)")
+_BRACKETS = str.maketrans("\ue001\ue002", "()")
+
+
+def _kept_aside(match: re.Match[str]) -> str:
+    """Words in brackets within others, which belong to these if they say nothing of their own."""
+    own = (
+        level_said(match[1]) or meaning(match[1], "yes or no") or any(map(str.isdigit, match[1])) or is_label(match[1])
+    )
+    return match[0] if own else f" \ue001{match[1]}\ue002"
 
 
 def _heads_level(piece: str) -> bool:
@@ -336,11 +379,7 @@ class _Entries:
             anew = self._file is not None or self._group == self._told
             self.settle(None)
             self._group = self._group.with_line(line.text, anew=anew)
-        elif (
-            not line.heading
-            and any(_digests_in(line.text))
-            and (self.rows or self._file or len(line.text.split()) <= _FEW)
-        ):
+        elif not line.heading and any(_digests_in(line.text)) and self._is_told_of(line):
             self.settle(_File(line, [], line.text))
         elif _is_head(line.text):
             return
@@ -350,6 +389,10 @@ class _Entries:
             group = group.rpartition(".")[0] if is_file_name(group) else group
             anew = self._group == self._told
             self._group = self._group.below(group) if line.heading else self._group.with_line(group, anew=anew)
+
+    def _is_told_of(self, line: Line) -> bool:
+        """Whether a line with digests and without a name is one of the list, and none of the words above it."""
+        return line.entry or bool(self.rows) or self._file is not None or _says_little(line.text)
 
     def settle(self, file: _File | None) -> None:
         """End what is said of a file, with another one or none."""
@@ -362,6 +405,10 @@ class _Entries:
             if len(self._file.figures) == 1:
                 self.figures[id(self.rows[-1])] = self._file.figures[0]
         self._file = file
+
+
+def _says_little(text: str) -> bool:
+    return len(_DIGEST.sub(" ", text).split()) <= _FEW
 
 
 def _is_head(text: str) -> bool:
@@ -441,6 +488,9 @@ def _in_front(text: str) -> list[str]:
         text = re.sub(r"^\d+\s+(?=\D)", "", text[first.end() :].lstrip(" \t*=>:|-"))
     if is_file_name(text) and not any(_digests_in(text)):
         return [text.strip()]
+    word = text.partition(" ")[0]
+    if is_file_name(word) and first and not _bare(text[len(word) : first.start()]):
+        return [word]
     front = _BEFORE.split(text, maxsplit=1)[0]
     names = [name.strip() for name in re.split(r"\s+(?:/|or|oder|ou|o|of)\s+", front)]
     return names if all(is_file_name(name) and not any(_digests_in(name)) for name in names) else []

@@ -9,6 +9,7 @@ import re
 from collections import Counter
 from pathlib import Path
 
+from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.errors import GribbleError
 from gribble.core.base.regular import encoding_of, open_regular
 from gribble.core.catalogue.importing.blocks import has_blocks
@@ -192,11 +193,13 @@ def _format(text: str, path: Path) -> ListFormat:
 
 
 def _is_checksum(line: str) -> bool:
-    """Whether a line is one of a checksum list; if it ends in a CRC-32, there is the name of a file before it and
-    nothing else."""
+    """Whether a line is one of a checksum list, and of no table; if it ends in a CRC-32, there is the name of a file
+    before it and nothing else."""
     first, *_, last = line.split() * 2
-    behind = len(last) == 8 and " = " not in line and not re.fullmatch(r"\\?[0-9A-Fa-f]+", first)
-    return is_checksum_line(line) and (not behind or is_file_name(line.strip()[:-8]))
+    begins = re.fullmatch(r"\\?([0-9A-Fa-f]+)", first)
+    behind = len(last) == 8 and " = " not in line and not (begins and len(begins[1]) in HEX_LENGTHS.values())
+    columns = len(_GAPS.findall(line.strip())) > 1
+    return is_checksum_line(line) and not columns and (not behind or is_file_name(line.strip()[:-8]))
 
 
 def _by_lines(text: str, whole: list[str], said: list[str]) -> ListFormat | None:
@@ -208,10 +211,14 @@ def _by_lines(text: str, whole: list[str], said: list[str]) -> ListFormat | None
     keys = sum(bool(_KEY.match(line) or _SECTION.match(line)) for line in said)
     if keys >= 0.7 * len(said) or (not delimiter and _has_colon_keys(said)):
         return ListFormat.KEYS
-    if delimiter:
+    parted = [line for line in said if _GAPS.search(line.strip())]
+    is_aligned = len(parted) >= _NEARLY * len(said) and delimiter not in parted[0]  # its commas are in cells
+    if delimiter and not is_aligned:
         return ListFormat.TSV if delimiter == "\t" else ListFormat.CSV
-    gaps = sum(bool(_GAPS.search(line.strip())) for line in said)
-    return ListFormat.TEXT if gaps >= max(2, 0.4 * len(said)) else None
+    return ListFormat.TEXT if len(parted) >= max(2, 0.4 * len(said)) else None
+
+
+_NEARLY = 0.7
 
 
 def _is_yaml(lines: list[str]) -> bool:
