@@ -270,3 +270,28 @@ def test_a_list_of_what_plays_is_understood_in_whatever_form(tmp_path: Path, cas
     assert (tally.mistakes, found.unmatched) == ([], [])
     told = {one.set: (str(one.plays), one.note) for one in found.sets if one.set in {name for name, *_ in STATES}}
     assert told == {"saltpan": ("yes", ""), "saltpanj": ("flawed", "No sound"), "mill": ("no", "Dark")}
+
+
+ODD = {
+    "titles of one word before names": (
+        "n.md", "".join(f"## {title} ({name})\n\n- {name}.bin 0cd1a2b{at}\n\n" for at, (name, title) in enumerate([("gull", "Gull!"), ("moor", "Moor")])),
+        {"gull": ("Gull!", None, ()), "moor": ("Moor", None, ())}),
+    "a column of sets beside one of games": (
+        "n.csv", "Set,Game,BIOS,File,CRC\ngull,Gull!,moor,g.bin,0cd1a2b3\ngull,Gull!,moor,h.bin,1cd1a2b3\nmoor,Moor,,m.bin,2cd1a2b3\n",
+        {"gull": ("Gull!", "moor", ()), "moor": ("Moor", None, ())}),
+    "devices by name, and no titles": (
+        "n.xml", '<l><set name="gull" bios="moor"><device name="rope"/><file name="g.bin" crc="0cd1a2b3"/></set>'
+        '<set name="moor"><file name="m.bin" crc="1cd1a2b3"/></set><set name="rope"><file name="r.bin" crc="2cd1a2b3"/></set></l>',
+        {"gull": ("", "moor", ("rope",)), "moor": ("", None, ()), "rope": ("", None, ())}),
+    "keys, files with an ending of a figure, a checksum of figures": (
+        "n.ini", "[gull]\nbios set=moor\nrom0=g.1,4096,0cd1a2b3\nrom1=h.2,4096,82550933\n\n[moor]\nrom0=m.1,4096,1cd1a2b3\n",
+        {"gull": ("", "moor", ()), "moor": ("", None, ())}),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("case", ODD)
+def test_what_random_lists_of_sets_showed(tmp_path: Path, case: str) -> None:
+    name, text, wanted = ODD[case]
+    found = sets_of(tmp_path, name, text)
+    assert {one.set: (one.title, one.bios, one.devices) for one in found.values()} == wanted
+    assert all(file.crc32 for one in found.values() for file in one.files)

@@ -59,6 +59,8 @@ LISTS: dict[str, tuple[str, str, list[dict[str, Any]]]] = {
                     [file("boot8", A, title="Tern 8 boot", level="must"), file("boot16", B, level="must"), file("font", C, level="extra")]),
     "names with blanks in brackets": ("n.txt", "Files for Plover 1.3\n" + "".join(f"[{one} v1.rom] md5: {MD5S[one]}\n" for one in NAMES),
                                       [file(f"{one} v1.rom", MD5S[one]) for one in NAMES]),
+    "bullets with a checksum": ("n.md", "# Plover\n\n- boot8.rom 0cd1a2b3\n- boot16.rom 1cd1a2b3\n- font.rom 2cd1a2b3\n",
+                               [file(one, crc32=crc) for one, crc in zip(NAMES, ("0cd1a2b3", "1cd1a2b3", "2cd1a2b3"), strict=True)]),
     "a forum's marks": ("n.txt", f"[quote]Files for Plover 1.3[/quote]\n[code]\nboot8.rom   {A}\nboot16.rom  {B}\nfont.rom    {C}\n[/code]\n", PLAIN),
     "yaml": ("n.yaml", "emulator: Plover\nfiles:\n" + "".join(f"  - name: {one}.rom\n    md5: {MD5S[one]}\n" for one in NAMES), PLAIN),
     "yaml by machine": ("plover.yml", f"---\nTern 8:\n  - {{file: boot8.rom, md5: {A}}}\nTern 16:\n  - file: boot16.rom\n    md5: {B}\n  - file: font.rom\n    md5: {C}\n",

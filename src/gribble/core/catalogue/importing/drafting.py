@@ -686,7 +686,9 @@ def _set_guesses(columns: list[Column], tree: Tree) -> list[Guess]:
     aside = {one.column for one in sounds} | _parts_of_whole(columns)
     columns = [one for one in columns if one.name not in aside]
     sets = naming_of(columns)
-    sets += guess_fields([one for one in columns if one.name not in {each.column for each in sets}], _SET_FIELDS)
+    names = next((one.words for one in columns if sets and one.name == sets[0].column), ())
+    others = [one for one in columns if not sets or one.name != sets[0].column]
+    sets += guess_fields([one for one in others if not _names_device(one, names)], _SET_FIELDS)
     if len({one.field for one in sets}) < len(sets):  # a head says set, and another column names the records
         sets = guess_fields(columns, _SET_FIELDS)
     if not _has(sets, "title"):
@@ -694,6 +696,12 @@ def _set_guesses(columns: list[Column], tree: Tree) -> list[Guess]:
     if not _has(sets, "kind"):
         sets += flagged_kinds(columns, {one.column for one in sets})
     return [*related(sets, columns, kinds_of(sets, tree.rows)), *sounds]
+
+
+def _names_device(column: Column, names: Collection[str]) -> bool:
+    """Whether a column of records within sets names other sets, and no head says as what."""
+    said = any(head_points(column.head, field) == EXACT for field in ("parent", "bios", "devices"))
+    return "/" in column.name and not said and column.refers_to(names) >= _MOSTLY
 
 
 def _parts_of_whole(columns: list[Column]) -> set[str]:

@@ -40,7 +40,7 @@ _CHECKSUM = re.compile(r"crc\S{0,4}\s*[:=]?\s*$", re.IGNORECASE)
 _SIZE = re.compile(r"(?<![\w.])(\d[\d.,']*)\s*(KiB|MiB|GiB|[KMG]B|[KMG]|bytes?|B)\b", re.IGNORECASE)
 _GROUPED = re.compile(r"(?<![\w.,'])\d{1,3}([,'])\d{3}(?:\1\d{3})*(?![\w'])")
 _FIGURES = re.compile(r"(0[xX][0-9A-Fa-f]{1,8})|\d{1,12}")
-_EIGHT = re.compile(r"(?<!\S)\d{8}(?!\S)")
+_EIGHT = re.compile(r"(?<![\w.])\d{8}(?![\w.])")
 _SEPARATORS = re.compile(r"\s+[-–—]+\s+|[,;:|&()=\[\]{}<>\t]|\.(?:\s+|$)|\s{2,}|->|\\\\")
 _INSERTED = re.compile(r"^\s*insert\s+into\s.*?\bvalues\s*", re.IGNORECASE)
 _NEXT_INSERTED = re.compile(r"(?<=\))\s*,\s*(?=\()")
@@ -128,7 +128,6 @@ class _File:
         self.depth = line.depth
         self.cells = {"File": " / ".join(names)}
         self.text: list[str] = []
-        self.figures: list[str] = []
         self._said_at_once = any(_digests_in(rest))
         self.add(rest)
 
@@ -159,13 +158,11 @@ class _File:
         text = _GROUPED.sub(lambda grouped: grouped[0].replace(grouped[1], ""), text)
         if "Size" not in self.cells and (size := _SIZE.search(text)):
             self.cells["Size"], text = size[0], text.replace(size[0], "|")
-        pieces = list(filter(None, map(_bare, _SEPARATORS.split(_EIGHT.sub(r"|\g<0>|", text)))))
+        pieces = list(filter(None, map(_bare, _SEPARATORS.split(text))))
         for label, piece, after in zip(["", *pieces], pieces, [*pieces[1:], ""], strict=False):
             if not (_heads_level(piece) and (meaning(after, "yes or no") or level_said(after))):
                 self._add_piece(label, piece)
-        self.figures += filter(_EIGHT.fullmatch, pieces)
         sizes = [piece for piece in pieces if _could_be_size(piece)]
-        sizes = [piece for piece in sizes if piece not in self.figures] or sizes
         if len(sizes) == 1:
             self.cells.setdefault("Size", sizes[0])
 
@@ -176,6 +173,8 @@ class _File:
                 self.cells.setdefault("Size", piece)
         elif level := _level_of(label, piece):
             self.cells.setdefault("Required", level)
+        elif head_points(numbered(piece)[1], "name") == EXACT:  # such as rom0 = …
+            return
         elif not all(map(is_label, piece.split())) and any(map(str.isalpha, piece)):
             self.text.append(piece.translate(_BRACKETS))
 
@@ -248,23 +247,30 @@ def entry_rows(lines: Iterable[Line]) -> Iterator[Row]:
     """The files of a list as the rows of a table, the groups in which they stand as lines that name one; none if
     nothing is plainly an entry."""
     entries = _Entries()
-    for line in lines:
-        for part in _parted(line) if len(line.text) <= MOST_LINE else ():
+    for line in _with_figures([line for line in lines if len(line.text) <= MOST_LINE]):
+        for part in _parted(line):
             entries.take(part)
     entries.settle(None)
     if entries.rows:
         yield Row(list(COLUMNS), 1, is_head=True)
-        yield from _without_refrain(_with_figures(entries.rows, entries.figures))
+        yield from _without_refrain(entries.rows)
 
 
-def _with_figures(rows: list[Row], figures: dict[int, str]) -> list[Row]:
-    """Rows of which those without a CRC-32 have eight figures as such, where most others have a CRC-32."""
-    at = COLUMNS.index("CRC32")
-    files = [row for row in rows if len(row.cells) > 1]
-    if 2 * sum(bool(row.cells[at]) for row in files) > len(files):
-        for row in files:
-            row.cells[at] = row.cells[at] or figures.get(id(row), "")
-    return rows
+def _with_figures(lines: list[Line]) -> list[Line]:
+    """Lines in which eight figures are called a CRC-32 where more other lines have one; one in 43 has no letter. Such
+    figures that are a multiple of 65,536 may be a size."""
+    proven = [any(column == "CRC32" for column, _ in _digests_in(line.text)) for line in lines]
+    bare = [not proof and bool(_EIGHT.search(line.text)) for line, proof in zip(lines, proven, strict=True)]
+    if sum(proven) <= sum(bare):
+        return lines
+    return [
+        line._replace(text=_EIGHT.sub(_called, line.text)) if one else line
+        for line, one in zip(lines, bare, strict=True)
+    ]
+
+
+def _called(figures: re.Match[str]) -> str:
+    return f" | CRC: {figures[0]}" if int(figures[0]) % (1 << 16) else figures[0]
 
 
 def _without_refrain(rows: list[Row]) -> list[Row]:
@@ -363,8 +369,6 @@ class _Entries:
 
     def __init__(self) -> None:
         self.rows: list[Row] = []
-        self.figures: dict[int, str] = {}
-        """The eight figures that each row has, if they are in it once."""
         self._group = self._told = NOTHING_ABOVE
         self._file: _File | None = None
 
@@ -402,8 +406,6 @@ class _Entries:
                 self.rows.append(Row([self._group.heading or (said[0][1] if said else "")], 1, said=said))
                 self._told = self._group
             self.rows.append(Row(self._file.row, 1))
-            if len(self._file.figures) == 1:
-                self.figures[id(self.rows[-1])] = self._file.figures[0]
         self._file = file
 
 
@@ -451,13 +453,17 @@ def _names_in(line: Line) -> tuple[list[str], str]:
         return tokens, ""
     tells = line.entry or any(_digests_in(text))
     names = _marked(text) or _in_front(text)
-    if not names and tells and (match := _TOKEN.search(text)):
-        names = [_whole_name(text, match)]
+    if not names and tells:
+        match = _TOKEN.search(text)
+        names = [_whole_name(text, match)] if match else [one for one in _PIECES.split(text) if is_file_name(one)][:1]
     rest = text
     for name in names:
         rest = re.sub(rf"[`\[\"*]*{re.escape(name)}[`\]\"*]*", "|", rest, count=1)
     alone = not _SIZE.sub("", re.sub(r"\([^()]*\)", "", rest)).strip("| \t/*.,;:-")
     return (names, rest) if names and (tells or alone) else ([], text)
+
+
+_PIECES = re.compile(r"\s*[=,;|\t]\s*|\s{2,}")
 
 
 def _whole_name(text: str, match: re.Match[str]) -> str:

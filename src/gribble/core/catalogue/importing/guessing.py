@@ -70,6 +70,8 @@ def _is_rival(one: _Points, best: _Points) -> bool:
     """Whether another guess has as much for it as the best one, of the same field or the same column."""
     if one.total != best.total or one.column.sparser_than(best.column) or (best.head == EXACT and not one.head):
         return False
+    if one.field == "set" and head_points(one.column.head, "title") > head_points(best.column.head, "title"):
+        return False  # "Game" beside "Set"
     return (one.field == best.field) != (one.column is best.column)
 
 

@@ -107,6 +107,7 @@ _FEWEST, _LONGEST = 2, 200
 def _named(headings: list[str]) -> tuple[dict[str, str], dict[str, str]]:
     """The names of the sets in some headings, and their titles; nothing if not each heading has another name."""
     begin, end = _shared_words(headings)
+    found: tuple[dict[str, str], dict[str, str]] = {}, {}
     for form in _FORMS:
         names, titles = {}, {}
         for heading in headings:
@@ -116,9 +117,12 @@ def _named(headings: list[str]) -> tuple[dict[str, str], dict[str, str]]:
                 titles[heading] = next(word for key, word in match.groupdict().items() if word and key != "name")
             elif _NAME.fullmatch(shown):
                 names[heading] = shown
-        if len(set(names.values())) == len(headings):
-            return names, titles
-    return {}, {}
+        small = all(name == name.lower() for name in names.values())  # as names of sets are, and titles are not
+        if len(set(names.values())) == len(headings) and (small or not found[0]):
+            found = names, titles
+        if small and found[0]:
+            break
+    return found
 
 
 def _shared_words(headings: list[str]) -> tuple[str, str]:

@@ -198,7 +198,7 @@ def _is_checksum(line: str) -> bool:
     first, *_, last = line.split() * 2
     begins = re.fullmatch(r"\\?([0-9A-Fa-f]+)", first)
     behind = len(last) == 8 and " = " not in line and not (begins and len(begins[1]) in HEX_LENGTHS.values())
-    columns = len(_GAPS.findall(line.strip())) > 1
+    columns = len(_GAPS.findall(line.strip())) > 1 or _BULLET.match(line)
     return is_checksum_line(line) and not columns and (not behind or is_file_name(line.strip()[:-8]))
 
 
