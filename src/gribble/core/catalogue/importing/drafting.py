@@ -377,10 +377,8 @@ def _of_rows(path: Path, looks: Looks, asked: Asked, found: _Found) -> Drafted:
     columns = [one for one in _columns(found.rows) if not found.above or not one.name.startswith(("^", found.above))]
     if asked.to == "plays":
         return _of_plays(path, looks, asked, columns, found)
-    sets = guess_fields(columns, dict.fromkeys((*_SET_FIELDS, *_FILE_FIELDS)))
-    to = asked.to or ("roster" if _is_roster(sets, columns, found) else "sheet")
+    to, guesses = _guessed(asked.to, columns, found)
     columns = [one for one in columns if to == "roster" or one.name not in found.said or _is_of_files(one)]
-    guesses = _of_sets(sets, columns, found) if to == "roster" else guess_fields(columns, _SHEET_FIELDS)
     known = (*SET_FIELDS, *FILE_FIELDS) if to == "roster" else SHEET_FIELDS
     guesses, met = as_said(guesses, columns, asked.fields, tuple(dict.fromkeys(known)))
     guesses = list(map(_by_thousands, guesses)) if _THOUSANDS.search(found.text) else guesses
@@ -394,6 +392,16 @@ def _of_rows(path: Path, looks: Looks, asked: Asked, found: _Found) -> Drafted:
     drafted = _flat(to, looks, columns, found, guesses)
     drafted = structs.replace(drafted, made=structs.replace(drafted.made, only=only), others=others)
     return _named(drafted, path, asked, found.common, found.title, found.root)
+
+
+def _guessed(to: str, columns: list[Column], found: _Found) -> tuple[str, list[Guess]]:
+    """What records become, if nobody says it, and which fields their columns are."""
+    sets = guess_fields(columns, dict.fromkeys((*_SET_FIELDS, *_FILE_FIELDS)))
+    if to == "roster" or (not to and _is_roster(sets, columns, found)):
+        return "roster", _of_sets(sets, columns, found)
+    return "sheet", guess_fields(
+        [one for one in columns if one.name not in found.said or _is_of_files(one)], _SHEET_FIELDS
+    )
 
 
 def _of_asked(path: Path, found: _Found, asked: Asked) -> tuple[_Found, dict[str, str], tuple[str, ...]]:

@@ -76,23 +76,27 @@ def lines_of_data(data: Any, depth: int = 0) -> Iterator[Line]:
     values and for each value, if there is a digest or the name of a file in it; what is said of all below; and a
     heading for each other key."""
     if isinstance(data, dict):
-        said = [f"{key}: {', '.join(_said_in(one))}" for key, one in data.items() if not _has_inner(one)]
-        said = [words for words in said if len(words) < LONG and said_in(words)]
-        yield from (Line(depth, words) for words in said)
-        for key, one in data.items():
-            if is_file_name(key):
-                yield Line(depth, " | ".join([key, *_said_in(one)]), entry=True)
-            elif inner := list(lines_of_data(one, depth + 1)):
-                rows = isinstance(one, list) and (isinstance(one[0], list) or (said and not level_said(key)))
-                if not rows:  # such a key names no group
-                    yield Line(depth, str(key), heading=True)
-                yield from inner
+        yield from _lines_of_object(data, depth)
     elif isinstance(data, list) and any(isinstance(one, (dict, list)) for one in data):
         for one in data:
             yield from lines_of_data(one, depth) if _has_inner(one) else _row(one, depth)
     else:
         for one in data if isinstance(data, list) else [data]:
             yield from _row(one, depth)
+
+
+def _lines_of_object(data: dict[str, Any], depth: int) -> Iterator[Line]:
+    said = [f"{key}: {', '.join(_said_in(one))}" for key, one in data.items() if not _has_inner(one)]
+    said = [words for words in said if len(words) < LONG and said_in(words)]
+    yield from (Line(depth, words) for words in said)
+    for key, one in data.items():
+        if is_file_name(key):
+            yield Line(depth, " | ".join([key, *_said_in(one)]), entry=True)
+        elif inner := list(lines_of_data(one, depth + 1)):
+            rows = isinstance(one, list) and (isinstance(one[0], list) or (said and not level_said(key)))
+            if not rows:  # such a key names no group
+                yield Line(depth, str(key), heading=True)
+            yield from inner
 
 
 def _has_inner(one: Any) -> bool:
@@ -286,18 +290,18 @@ def _without_refrain(rows: list[Row]) -> list[Row]:
 def plays_rows(lines: Iterable[Line]) -> Iterator[Row]:
     """The rows of a list that says what plays: in each line a set or its title, how it plays, and a note; or entries
     below a heading that says how. None if nothing says it."""
-    group, begun = "", False
+    rows, group = [], ""
     for line in lines:
         if line.heading:
             group = line.text if meaning(line.text, "plays") else ""
             continue
-        name, *others = [_bare(piece) for piece in _PARTS.split(line.text) if _bare(piece)] or [""]
+        name, *others = list(filter(None, map(_bare, _PARTS.split(line.text)))) or [""]
         own = "" if group else next((piece for piece in others if meaning(piece, "plays")), "")
         if name and (own or (group and line.entry)):
-            if not begun:
-                yield Row(["Game", "Plays", "Note"], 1, is_head=True)
-            begun = True
-            yield Row([name, own or group, ", ".join(piece for piece in others if piece != own)], 1)
+            rows.append(Row([name, own or group, ", ".join(piece for piece in others if piece != own)], 1))
+    if rows:
+        yield Row(["Game", "Plays", "Note"], 1, is_head=True)
+        yield from rows
 
 
 _PARTS = re.compile(r"\s+[-–—=]+>?\s+|:\s+|\s*[=|\t]\s*|\s{2,}")
@@ -374,25 +378,30 @@ class _Entries:
 
     def take(self, line: Line) -> None:
         """Begin a file with a line, add the line to what is said of the last one, or begin a group with it."""
-        names, rest = ([], line.text) if line.heading else _names_in(line)
+        if line.heading:
+            self._begin(line)
+            return
+        names, rest = _names_in(line)
         if names:
             self.settle(_File(line, names, rest))
-        elif self._file and not line.heading and self._file.takes(line):
+        elif self._file and self._file.takes(line):
             self._file.add(line.text)
-        elif (said := said_in(line.text)) and not line.heading and (self._file is None or _names_set(said[0])):
+        elif (said := said_in(line.text)) and (self._file is None or head_points(said[0], "set") == EXACT):
             anew = self._file is not None or self._group == self._told
             self.settle(None)
             self._group = self._group.with_line(line.text, anew=anew)
-        elif not line.heading and any(_digests_in(line.text)) and self._is_told_of(line):
+        elif any(_digests_in(line.text)) and self._is_told_of(line):
             self.settle(_File(line, [], line.text))
-        elif _is_head(line.text):
-            return
-        elif line.heading or line.entry or line.text.endswith(":") or _could_be_group(line.text):
-            self.settle(None)
-            group = _bare(_EMPHASIS.sub(r"\2", line.text))  # an archive there is no file of the list
-            group = group.rpartition(".")[0] if is_file_name(group) else group
-            anew = self._group == self._told
-            self._group = self._group.below(group) if line.heading else self._group.with_line(group, anew=anew)
+        elif not _is_head(line.text) and (line.entry or line.text.endswith(":") or _could_be_group(line.text)):
+            self._begin(line)
+
+    def _begin(self, line: Line) -> None:
+        """Begin a group of files with a line."""
+        self.settle(None)
+        group = _bare(_EMPHASIS.sub(r"\2", line.text))  # an archive there is no file of the list
+        group = group.rpartition(".")[0] if is_file_name(group) else group
+        anew = self._group == self._told
+        self._group = self._group.below(group) if line.heading else self._group.with_line(group, anew=anew)
 
     def _is_told_of(self, line: Line) -> bool:
         """Whether a line with digests and without a name is one of the list, and none of the words above it."""
@@ -421,10 +430,6 @@ def _is_head(text: str) -> bool:
 
 def _heads(word: str) -> bool:
     return is_label(word) or any(head_points(word, field) == EXACT for field in ("name", "title", "level", "region"))
-
-
-def _names_set(word: str) -> bool:
-    return head_points(word, "set") == EXACT
 
 
 def _could_be_group(text: str) -> bool:

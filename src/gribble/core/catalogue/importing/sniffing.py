@@ -170,26 +170,29 @@ def _format(text: str, path: Path) -> ListFormat:
         return format_
     if _TABLES_OF_TOML.search(text):
         return ListFormat.TOML
-    if has_blocks(whole):
-        return ListFormat.BLOCKS
     if not whole:
         raise GribbleError(f"{path} is empty", fix="Check the path.")
+    if has_blocks(whole):
+        return ListFormat.BLOCKS
     if path.suffix.lower() in (".yaml", ".yml") or _is_yaml(whole):
         return ListFormat.YAML
+    return _of_lines(text, path, lines, whole)
+
+
+def _of_lines(text: str, path: Path, lines: list[str], whole: list[str]) -> ListFormat:
+    """The format of a text that is no data, by its `lines`, of which `whole` are not cut off. Raises GribbleError."""
     said = [line for line in whole if not line.lstrip().startswith(("#", ";"))] or whole
     if not any(map(_REMARK.search, said)) and sum(map(_is_checksum, said)) >= 0.7 * len(said):
         return ListFormat.CHECKSUMS
     if _INSERTED.search(text):
         return ListFormat.LIST
-    if any(map(_TAG.search, lines)) and "<tr" in shown.lower():
+    if any(map(_TAG.search, lines)) and "<tr" in text.lower():
         return ListFormat.HTML
-    known = _by_lines(text, whole, said) or _ENDINGS.get(path.suffix.lower())
-    if known is None and any(DIGEST.search(line) or is_file_name(line) for line in whole):
-        known = ListFormat.LIST
-    if known is None:
-        what = "has no table, no records and no digests that Gribble can find"
-        raise GribbleError(f"{path} {what}", fix=_READABLE)
-    return known
+    if known := _by_lines(text, whole, said) or _ENDINGS.get(path.suffix.lower()):
+        return known
+    if any(DIGEST.search(line) or is_file_name(line) for line in whole):
+        return ListFormat.LIST
+    raise GribbleError(f"{path} has no table, no records and no digests that Gribble can find", fix=_READABLE)
 
 
 def _is_checksum(line: str) -> bool:
