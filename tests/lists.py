@@ -11,7 +11,8 @@ from pathlib import Path
 from typing import NamedTuple
 from xml.sax.saxutils import escape
 
-from gribble.core.catalogue.importing.drafting import Asked, draft_map
+from gribble.core.catalogue.importing.drafting import draft_map
+from gribble.core.catalogue.importing.found import Asked
 from gribble.core.catalogue.importing.lists import read_list
 from gribble.core.catalogue.importing.needs import draft_of, read_rows
 from gribble.core.catalogue.writing import DraftSheet

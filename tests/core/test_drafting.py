@@ -16,7 +16,8 @@ from gribble.core.base.errors import GribbleError
 from gribble.core.catalogue.importing import apart
 from gribble.core.catalogue.importing.apart import rows_apart
 from gribble.core.catalogue.importing.build import read_kinds, read_sets
-from gribble.core.catalogue.importing.drafting import Asked, draft_map
+from gribble.core.catalogue.importing.drafting import draft_map
+from gribble.core.catalogue.importing.found import Asked
 from gribble.core.catalogue.importing.lists import read_list
 from gribble.core.catalogue.importing.needs import draft_of, read_rows
 from gribble.core.catalogue.importing.tables import book_rows

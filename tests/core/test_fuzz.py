@@ -32,8 +32,9 @@ from gribble.core.base.addresses import Address
 from gribble.core.base.errors import GribbleError
 from gribble.core.base.kinds import Format
 from gribble.core.catalogue.importing.build import read_sets
-from gribble.core.catalogue.importing.drafting import Asked, draft_map
+from gribble.core.catalogue.importing.drafting import draft_map
 from gribble.core.catalogue.importing.fieldmap import load_map
+from gribble.core.catalogue.importing.found import Asked
 from gribble.core.catalogue.importing.lists import read_list
 from gribble.core.catalogue.importing.needs import draft_of, read_rows
 from gribble.core.catalogue.rosters import load_roster

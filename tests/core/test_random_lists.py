@@ -16,7 +16,8 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from gribble.core.base.errors import GribbleError
-from gribble.core.catalogue.importing.drafting import Asked, draft_map
+from gribble.core.catalogue.importing.drafting import draft_map
+from gribble.core.catalogue.importing.found import Asked
 from gribble.core.catalogue.importing.lists import read_sheet
 from gribble.core.records.imported import Tally
 

@@ -13,7 +13,8 @@ import pytest
 
 from gribble.core.base.errors import GribbleError
 from gribble.core.catalogue.importing.blocks import read_blocks
-from gribble.core.catalogue.importing.drafting import Asked, draft_map
+from gribble.core.catalogue.importing.drafting import draft_map
+from gribble.core.catalogue.importing.found import Asked
 from gribble.core.catalogue.importing.lists import read_list, read_roster
 from gribble.core.catalogue.importing.relatives import read_plays, with_plays
 from gribble.core.catalogue.rosters import LoadedSets

@@ -13,8 +13,9 @@ import pytest
 
 from gribble.core.base.errors import GribbleError
 from gribble.core.catalogue.importing.build import read_kinds, read_sets
-from gribble.core.catalogue.importing.drafting import Asked, draft_map
+from gribble.core.catalogue.importing.drafting import draft_map
 from gribble.core.catalogue.importing.fieldmap import load_map, write_map
+from gribble.core.catalogue.importing.found import Asked
 from gribble.core.catalogue.importing.guessing import Said
 from gribble.core.catalogue.importing.lists import read_list, read_sheet
 from gribble.core.records.imported import Degree, Drafted, FieldMap, Tally
@@ -292,7 +293,8 @@ HOSTILE = """
 from pathlib import Path
 from gribble.core.base.errors import GribbleError
 from gribble.core.base.tables import Mistakes, read_toml
-from gribble.core.catalogue.importing.drafting import Asked, draft_map
+from gribble.core.catalogue.importing.drafting import draft_map
+from gribble.core.catalogue.importing.found import Asked
 path, digest = Path("list.txt"), "a" * 32
 for unit in (" ", "\\t", "| ", "-", "=", "#", "_", "a ", "1,", "(", "[", "<", "/", "│   ", "├", "a:", "(a", "[a", "{{", "'"):
     many = unit * (20_000 // len(unit))

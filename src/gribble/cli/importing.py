@@ -15,8 +15,9 @@ from gribble.core.base.errors import ExitCode, GribbleError
 from gribble.core.base.filewriter import check_target, write_file
 from gribble.core.base.paths import name_fault
 from gribble.core.base.regular import MOST_TEXT, read_regular, text_of
-from gribble.core.catalogue.importing.drafting import Asked, draft_map
+from gribble.core.catalogue.importing.drafting import draft_map
 from gribble.core.catalogue.importing.fieldmap import load_map, with_said, write_map
+from gribble.core.catalogue.importing.found import Asked
 from gribble.core.catalogue.importing.guessing import NOTHING, Said, read_said
 from gribble.core.records.imported import Degree, Drafted, FieldMap, Guess, ListFormat, Named
 from gribble.core.records.sheet import Level

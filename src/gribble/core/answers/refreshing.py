@@ -17,8 +17,9 @@ from gribble.core.base.errors import ExitCode, GribbleError, Mistake, MistakesEr
 from gribble.core.base.filewriter import Stamp, stamp_of
 from gribble.core.base.paths import name_fault
 from gribble.core.base.regular import MOST_TEXT, read_regular, text_of
-from gribble.core.catalogue.importing.drafting import Asked, draft_map
+from gribble.core.catalogue.importing.drafting import draft_map
 from gribble.core.catalogue.importing.fieldmap import load_map
+from gribble.core.catalogue.importing.found import Asked
 from gribble.core.catalogue.importing.lists import read_roster, read_sheet
 from gribble.core.catalogue.importing.naming import FILE_NAME
 from gribble.core.catalogue.origins import kept_copy

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import itertools
 import re
-from collections.abc import Collection, Iterable, Iterator, Sequence
+from collections.abc import Collection, Iterable, Iterator
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import Any
 
-from msgspec import Struct, structs
+from msgspec import structs
 
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.errors import GribbleError
@@ -20,20 +20,18 @@ from gribble.core.catalogue.importing.fieldmap import (
     SET_FIELDS,
     SHEET_FIELDS,
 )
+from gribble.core.catalogue.importing.found import SAMPLE_ROWS, Asked, Found, columns_of, head_of
 from gribble.core.catalogue.importing.guessing import NOTHING, Said, as_said, guess_fields, in_order, refuse_unmet
 from gribble.core.catalogue.importing.lists import (
-    ALL_TABLES,
     TABULAR,
     checksum_nodes,
     key_nodes,
-    page_rows,
     parted,
-    table_rows,
     whole_text,
 )
 from gribble.core.catalogue.importing.naming import emulator_of, release_of
 from gribble.core.catalogue.importing.nodes import HEADING, SECTION, NoRecordsError
-from gribble.core.catalogue.importing.plaintext import text_title, title_above
+from gribble.core.catalogue.importing.plaintext import title_above
 from gribble.core.catalogue.importing.relatives import (
     flagged_kinds,
     kinds_of,
@@ -46,16 +44,15 @@ from gribble.core.catalogue.importing.relatives import (
 from gribble.core.catalogue.importing.rules import rules_for
 from gribble.core.catalogue.importing.setnames import (
     ABOVE,
-    OUTER_HEADING,
     SIMILAR,
     naming_of,
     sets_above,
     sets_in_paths,
     with_sets_named,
 )
-from gribble.core.catalogue.importing.sniffing import is_page, looks_like
+from gribble.core.catalogue.importing.sniffing import looks_like
 from gribble.core.catalogue.importing.streams import SAMPLE_BYTES, words_of
-from gribble.core.catalogue.importing.tables import Head
+from gribble.core.catalogue.importing.tabled import FIELDS_OF_PLAYS, FIELDS_OF_SHEETS, MAY_LIST, found_in_tables
 from gribble.core.catalogue.importing.trees import BY_HAND, Tree, json_tree, nested_tree
 from gribble.core.catalogue.importing.values import digests_in, is_file_name
 from gribble.core.catalogue.importing.words import EXACT, has_word, head_points, level_said, plain
@@ -73,42 +70,12 @@ from gribble.core.records.imported import (
 )
 
 NAMES_ALONE = "the list has no digests, so Gribble can only go by the names of files, which proves nothing"
-SAMPLE_ROWS = 10_000
 _MOSTLY = 0.5
-"""So many records of a table are looked at."""
 
-_ONE_TABLE = (ListFormat.CSV, ListFormat.TSV)
-_MAY_LIST = (
-    ListFormat.HTML, ListFormat.MARKDOWN, ListFormat.TEXT, ListFormat.LIST, ListFormat.CSV, ListFormat.TSV,
-    ListFormat.KEYS, ListFormat.JSON, ListFormat.YAML,
-)  # fmt: skip
-"""What may be a list of entries, where it has no table and no records."""
-
-_SHEET_FIELDS = (
-    "name", "title", "level", "unneeded", "state", "works", "kind", "machine", "folder", "size", "region", "version",
-    "label", "aliases", "why", "choice",
-)  # fmt: skip
 _SET_FIELDS = ("set", "title", "year", "maker", "parent", "bios", "devices", "set kind", "plays", "note")
-_PLAYS_FIELDS = ("set", "title", "plays", "note")
 _FILE_FIELDS = ("name", "size", "parent_name", "state", "optional", "variant", "choice")
-_DEFAULT_SHEETS = re.compile(
-    r"^(sheet|tabelle|feuil|feuille|hoja|foglio|planilha|folha|blad|シート)\s*\d*$", re.IGNORECASE
-)
-
-
 _THOUSANDS = re.compile(r"\b1\s?[kK](?:i?[bB](?:yte)?)?\s*(?:=|is|means|are|sind|ist|vaut|es)\s*1[ .,']?000\b")
 """What a list says that counts by thousands."""
-
-
-class Asked(NamedTuple):
-    """What the user said of a list that is to be drafted."""
-
-    to: str = ""
-    emulator: str = ""
-    release: str = ""
-    folder: str = ""
-    table: int | None = None
-    fields: tuple[Said, ...] = ()
 
 
 def draft_map(path: Path, asked: Asked) -> Drafted:
@@ -125,10 +92,12 @@ def draft_map(path: Path, asked: Asked) -> Drafted:
 
 def _as_entries(path: Path, looks: Looks, asked: Asked) -> Drafted | None:
     """The map of a file that has no records as it looks, but an entry with digests for each file all the same."""
-    if looks.format not in _MAY_LIST or looks.format in TABULAR:
+    if looks.format not in MAY_LIST or looks.format in TABULAR:
         return None
     try:
-        drafted = _of_tables(path, looks._replace(format=ListFormat.LIST), asked._replace(to=asked.to or "sheet"))
+        asked = asked._replace(to=asked.to or "sheet")
+        looks, found = found_in_tables(path, looks._replace(format=ListFormat.LIST), asked)
+        drafted = _of_rows(path, looks, asked, found)
     except (GribbleError, RecursionError):
         return None
     return drafted if any(_has(drafted.guesses, name) for name in (*HEX_LENGTHS, "plays")) else None
@@ -136,13 +105,14 @@ def _as_entries(path: Path, looks: Looks, asked: Asked) -> Drafted | None:
 
 def _as_it_looks(path: Path, looks: Looks, asked: Asked) -> Drafted:
     if looks.format in TABULAR:
-        return _of_tables(path, looks, asked)
+        looks, found = found_in_tables(path, looks, asked)
+        return _of_rows(path, looks, asked, found)
     if looks.format is ListFormat.CHECKSUMS:
         rows = [node.attributes for node in itertools.islice(checksum_nodes(path), SAMPLE_ROWS)]
         title = title_above(whole_text(path, looks, lambda _bytes: None))
         of_sets = asked.to == "roster" or any(said.means("path") for said in asked.fields)
         name = () if of_sets else (Said("path", "name"),)
-        return _of_rows(path, looks, asked._replace(fields=(*asked.fields, *name)), _Found(rows, title=title))
+        return _of_rows(path, looks, asked._replace(fields=(*asked.fields, *name)), Found(rows, title=title))
     if looks.format is ListFormat.KEYS:
         return _of_rows(path, looks, asked, _of_keys(path, looks))
     if looks.format in (ListFormat.XML, ListFormat.BLOCKS):
@@ -150,7 +120,7 @@ def _as_it_looks(path: Path, looks: Looks, asked: Asked) -> Drafted:
     return _of_tree(path, looks, asked, json_tree(path, looks, plays=asked.to == "plays"))
 
 
-def _of_keys(path: Path, looks: Looks) -> _Found:
+def _of_keys(path: Path, looks: Looks) -> Found:
     """The records of a file of keys and values. Raises GribbleError if there are none."""
     nodes = list(itertools.islice(key_nodes(path, looks, lambda _bytes: None), SAMPLE_ROWS))
     rows, others = ([node.attributes for node in some] for some in parted(nodes))
@@ -158,223 +128,15 @@ def _of_keys(path: Path, looks: Looks) -> _Found:
         raise NoRecordsError(f"{path} has no records: neither sections nor numbered keys", fix=BY_HAND)
     common = {key: word for one in others for key, word in one.items() if key != SECTION}
     title = next((one[SECTION] for one in others if SECTION in one), "")
-    return _Found(rows, common=common, title=title or title_above(whole_text(path, looks, lambda _bytes: None)))
+    return Found(rows, common=common, title=title or title_above(whole_text(path, looks, lambda _bytes: None)))
 
 
-class _Found(Struct, frozen=True):
-    """Records that are one file each, and what is said beside them."""
-
-    rows: list[dict[str, Any]]
-    records: str = ""
-    common: dict[str, str] = {}
-    title: str = ""
-    headings: tuple[str, ...] = ()
-    table: int | None = None
-    notes: tuple[str, ...] = ()
-    above: str = ""
-    """Where the name of what the files are in is."""
-    text: str = ""
-    """All of a page or text."""
-    root: str = ""
-    also: dict[str, dict[str, None]] = {}
-    """What columns are called in other tables that are read together with the first."""
-    said: frozenset[str] = frozenset()
-    """The columns of which only lines above the tables tell."""
-
-
-# Tables
-
-
-_Table = tuple[tuple[str, ...], list[tuple[Head, list[str]]]]
-"""A table: the names of its columns, and its rows."""
-
-
-def _of_tables(path: Path, looks: Looks, asked: Asked) -> Drafted:
-    bad: dict[str, None] = {}
-    looks, good = _good_tables(path, looks, asked, bad)
-    found, rows, others = _together(good, asked)
-    if any(len(one[1]) * 3 >= len(rows) for one in others):
-        raise GribbleError(
-            f"{path} has several tables that could be the list. They are: {_shown(good[:5])}",
-            fix=f"Say which: --table {rows[0][0].number}",
-        )
-    notes = tuple(f"table {rest[0][0].number} ({', '.join(head[:4])}) is left out" for head, rest in others)
-    notes += tuple(f"what is below {heading} is left out" for heading in bad)
-    headings = dict.fromkeys(head.heading for head, _ in rows if head.heading)
-    usual = tuple(one for one in headings if not _DEFAULT_SHEETS.match(one))
-    of_all = len(usual) == 1 and all(head.heading == usual[0] for head, _ in rows)
-    title = _title(path, looks) or (usual[0] if of_all else "")
-    text = "" if looks.format in (*_ONE_TABLE, ListFormat.WORKBOOK) else whole_text(path, looks, lambda _bytes: None)
-    return _of_rows(path, looks, asked, structs.replace(found, title=title, headings=usual, notes=notes, text=text))
-
-
-def _good_tables(path: Path, looks: Looks, asked: Asked, bad: dict[str, None]) -> tuple[Looks, list[_Table]]:
-    """The tables that could be the list, the longest first, and how the file was read for them; `bad` are the headings
-    under which nothing is taken. Raises GribbleError if there are none."""
-    groups = _tables_of(path, looks, asked, bad)
-    good = [one for one in groups.items() if _is_list(*one, asked) and not _is_shifted(*one)]
-    if not good and looks.format in _MAY_LIST:
-        listed = looks._replace(format=ListFormat.LIST)
-        entries = _tables_of(path, listed, asked, bad)
-        good = [one for one in entries.items() if _is_list(*one, asked)]
-        if good or not any(groups.values()):
-            looks, groups = listed, entries
-    if not good and asked.to in ("", "sheet"):
-        good = [one for one in groups.items() if _names_files(*one)]
-    if not good:
-        raise _no_table(path, looks, asked, groups.items())
-    return looks, sorted(good, key=lambda one: -len(one[1]))
-
-
-def _no_table(path: Path, looks: Looks, asked: Asked, tables: Iterable[_Table]) -> GribbleError:
-    """What is to be said of a list none of whose tables can be taken over."""
-    shown = _shown(one for one in tables if one[1])
-    said = "that says what plays" if asked.to == "plays" else "with names of files and their digests"
-    what = f"has no table {said}" if shown else "has no table"
-    return GribbleError(f"{path} {what}", fix=f"It has: {shown}." if shown else _looked_for(path, looks))
-
-
-def _together(good: list[_Table], asked: Asked) -> tuple[_Found, list[tuple[Head, list[str]]], list[_Table]]:
-    """The longest table read together with those whose columns mean the same: their records, and all their rows. The
-    tables that do not fit it come last."""
-    (names, own), *others = good
-    rows, records = own, _records(names, own)
-    also: dict[str, dict[str, None]] = {}
-    for head, more in list(others) if asked.to in ("", "sheet") else ():
-        if (meant := _meaning_of(head, more, names, own)) is not None:
-            records += _records(tuple(meant.get(name, name) for name in head), more)
-            rows = [*rows, *more]
-            others.remove((head, more))
-            for name, to in meant.items():
-                also.setdefault(to, {})[name] = None
-    table = ALL_TABLES if rows is not own else asked.table
-    said = frozenset(f"^{name}" for head, _ in rows for name, _ in head.said)
-    return _Found(records, table=table, also=also, said=said), rows, others
-
-
-def _looked_for(path: Path, looks: Looks) -> str:
-    """What was looked for in a text or page in which there is nothing, and the nearest thing that there is."""
-    sought = (
-        "Gribble looks for names of files, such as boot.rom, if possible with digests of 8, 32, 40 or 64 hex digits"
-    )
-    if looks.format is ListFormat.WORKBOOK:
-        return f"{sought}."
-    lines = [re.sub(r"<[^<>]*>", " ", line) for line in whole_text(path, looks, lambda _bytes: None).splitlines()]
-    for near in (digests_in, lambda line: any(map(is_file_name, line.split()))):
-        for number, line in enumerate(lines, start=1):
-            if near(line):
-                return f"{sought}; the nearest is line {number}: {' '.join(line.split())[:60]}"
-    return f"{sought}; there are none."
-
-
-def _records(names: tuple[str, ...], rows: list[tuple[Head, list[str]]]) -> list[dict[str, Any]]:
-    """The rows of a table by its columns, with what is above each."""
-    return [
-        {
-            HEADING: head.heading,
-            **dict(zip(names, cells, strict=False)),
-            **{f"^{name}": said for name, said in head.said},
-        }
-        for head, cells in rows
-    ]
-
-
-def _meaning_of(
-    head: tuple[str, ...], rows: list[tuple[Head, list[str]]], names: tuple[str, ...], own: list[tuple[Head, list[str]]]
-) -> dict[str, str] | None:
-    """The columns of a table that are called otherwise than those of another one that mean the same; None if the
-    two do not both have names of files and digests."""
-    fields, known = ({
-        one.field: one for one in guess_fields(_columns(_records(*each)), _SHEET_FIELDS)
-    } for each in ((head, rows), (names, own)))  # fmt: skip
-    proofs = all(set(HEX_LENGTHS) & each.keys() for each in (fields, known))
-    if head[0] == "column 1" != names[0]:
-        return None  # without a head it says too little
-    sure = all(one.degree is not Degree.DOUBTFUL for each in (fields, known) for one in each.values())
-    if not (sure and proofs and "name" in fields and "name" in known):
-        return None
-    meant = {one.column: known[field].column for field, one in fields.items() if field in known}
-    mixed = [field for field, one in fields.items() if field not in known and one.column in names]
-    return None if mixed else {name: to for name, to in meant.items() if name != to}
-
-
-def _tables_of(
-    path: Path, looks: Looks, asked: Asked, bad: dict[str, None]
-) -> dict[tuple[str, ...], list[tuple[Head, list[str]]]]:
-    """The first rows of each table, or of the one that is asked for, by the names of its columns; `bad` are the
-    headings under which nothing is taken."""
-    groups: dict[tuple[str, ...], list[tuple[Head, list[str]]]] = {}
-    rows = table_rows(path, looks, lambda _bytes: None, bad, plays=asked.to == "plays")
-    for head, cells in itertools.islice(rows, SAMPLE_ROWS if looks.format in _ONE_TABLE else None):
-        if asked.table in (None, head.number):
-            group = groups.setdefault(head.names, [])
-            if cells and len(group) < SAMPLE_ROWS:
-                group.append((head, cells))
-    return groups
-
-
-def _title(path: Path, looks: Looks) -> str:
-    """What is above all tables of a page or text."""
-    if looks.format not in _MAY_LIST or looks.format in _ONE_TABLE:
-        return ""
-    if looks.format is ListFormat.HTML or is_page(whole_text(path, looks, lambda _bytes: None)):
-        return next(page_rows(path, looks._replace(format=ListFormat.HTML), lambda _bytes: None)).heading
-    return text_title(whole_text(path, looks, lambda _bytes: None))
-
-
-def _shown(groups: Iterable[tuple[tuple[str, ...], list[tuple[Head, list[str]]]]]) -> str:
-    return "; ".join(f"table {rows[0][0].number}: {', '.join(names[:6])}" for names, rows in groups)
-
-
-def _is_list(names: tuple[str, ...], rows: list[tuple[Head, list[str]]], asked: Asked) -> bool:
-    """Whether a table has names of files, or of sets, and digests; or says what plays."""
-    columns = _columns([dict(zip(names, cells, strict=False)) for _, cells in rows])
-    said = {one.field for one in asked.fields if any(one.means(name) for name in names)}
-    if asked.to == "plays":
-        return "plays" in said | {one.field for one in guess_fields(columns, _PLAYS_FIELDS)}
-    fields = said | {one.field for one in guess_fields(columns, ("name", "set"))}
-    return bool(fields & {"name", "set"}) and bool(fields & set(HEX_LENGTHS))
-
-
-def _is_shifted(names: tuple[str, ...], rows: list[tuple[Head, list[str]]]) -> bool:
-    """Whether digests of one kind are in different columns of a table without a head: what parts its columns parts
-    something in them, too, such as a size of 8,192 bytes."""
-    if names[0] != "column 1":
-        return False
-    places = [[(kind, at) for at, cell in enumerate(cells) for kind in digests_in(cell)] for _, cells in rows]
-    once = all(len({kind for kind, _ in each}) == len(each) for each in places)
-    found = {place for each in places for place in each}
-    return once and len({kind for kind, _ in found}) < len(found)
-
-
-def _names_files(names: tuple[str, ...], rows: list[tuple[Head, list[str]]]) -> bool:
-    """Whether a table has plainly names of files, though no digests."""
-    columns = _columns([dict(zip(names, cells, strict=False)) for _, cells in rows])
-    return any(
-        one.field == "name" and one.degree in (Degree.SURE, Degree.LIKELY) for one in guess_fields(columns, ("name",))
-    )
-
-
-def _columns(rows: Sequence[dict[str, Any]]) -> list[Column]:
-    names = dict.fromkeys(name for row in rows for name in row)
-    return [
-        Column(name, [str(row.get(name, "")) for row in rows], head=_head(name))
-        for name in names
-        if name not in (HEADING, OUTER_HEADING)
-    ]
-
-
-def _head(name: str) -> str:
-    """What a path is called: its last part."""
-    return name.rpartition("/")[2].lstrip("@^")
-
-
-def _of_rows(path: Path, looks: Looks, asked: Asked, found: _Found) -> Drafted:
+def _of_rows(path: Path, looks: Looks, asked: Asked, found: Found) -> Drafted:
     """A map for records that are one file each."""
     found, only, others = _of_asked(path, found, asked)
     above = [name for name in (HEADING, found.above) if name]  # whatever is said of these is what is guessed
     asked = asked._replace(fields=tuple(one for one in asked.fields if not any(map(one.means, above))))
-    columns = [one for one in _columns(found.rows) if not found.above or not one.name.startswith(("^", found.above))]
+    columns = [one for one in columns_of(found.rows) if not found.above or not one.name.startswith(("^", found.above))]
     if asked.to == "plays":
         return _of_plays(path, looks, asked, columns, found)
     to, guesses = _guessed(asked.to, columns, found)
@@ -394,26 +156,26 @@ def _of_rows(path: Path, looks: Looks, asked: Asked, found: _Found) -> Drafted:
     return _named(drafted, path, asked, found.common, found.title, found.root)
 
 
-def _guessed(to: str, columns: list[Column], found: _Found) -> tuple[str, list[Guess]]:
+def _guessed(to: str, columns: list[Column], found: Found) -> tuple[str, list[Guess]]:
     """What records become, if nobody says it, and which fields their columns are."""
     sets = guess_fields(columns, dict.fromkeys((*_SET_FIELDS, *_FILE_FIELDS)))
     if to == "roster" or (not to and _is_roster(sets, columns, found)):
         return "roster", _of_sets(sets, columns, found)
     return "sheet", guess_fields(
-        [one for one in columns if one.name not in found.said or _is_of_files(one)], _SHEET_FIELDS
+        [one for one in columns if one.name not in found.said or _is_of_files(one)], FIELDS_OF_SHEETS
     )
 
 
-def _of_asked(path: Path, found: _Found, asked: Asked) -> tuple[_Found, dict[str, str], tuple[str, ...]]:
+def _of_asked(path: Path, found: Found, asked: Asked) -> tuple[Found, dict[str, str], tuple[str, ...]]:
     """The records of the emulator that is asked for, in a list of several, what these say where, and the other
     emulators. Raises GribbleError for a list of several emulators of which none is asked for."""
     for name in dict.fromkeys(name for row in found.rows for name in row):
-        if any(said.means(name, _head(name)) for said in asked.fields):
+        if any(said.means(name, head_of(name)) for said in asked.fields):
             continue
         told = _each_says([str(row.get(name, "")).strip() for row in found.rows])
         words = tuple(word for word in dict.fromkeys(told) if word)
         own = [word for word in words if _is_called(word, asked.emulator)]
-        of_emulators = len(words) > 1 and head_points(_head(name), "emulator") == EXACT
+        of_emulators = len(words) > 1 and head_points(head_of(name), "emulator") == EXACT
         if of_emulators and not own:
             raise GribbleError(
                 f"{path} is a list of several emulators: {', '.join(words[:8])}", fix="Say which: --emulator NAME"
@@ -426,7 +188,7 @@ def _of_asked(path: Path, found: _Found, asked: Asked) -> tuple[_Found, dict[str
     return found, {}, ()
 
 
-def _that_say(found: _Found, name: str, told: list[str], own: str) -> _Found:
+def _that_say(found: Found, name: str, told: list[str], own: str) -> Found:
     """The records that say a word in a column, without that column."""
     rows = [row for row, word in zip(found.rows, told, strict=True) if word == own]
     return structs.replace(
@@ -455,7 +217,7 @@ def _taken_out(guesses: list[Guess], said: Iterable[Said]) -> tuple[list[Guess],
     return [guess for guess in guesses if not any(one.means(guess.column) for one in gone)], gone
 
 
-def _of_sets(guesses: list[Guess], columns: list[Column], found: _Found) -> list[Guess]:
+def _of_sets(guesses: list[Guess], columns: list[Column], found: Found) -> list[Guess]:
     """What columns are in a list of sets, how these are related, and their sound samples."""
     rows = found.rows
     if not _has(guesses, "set") and (paths := sets_in_paths(guesses, columns)):
@@ -487,7 +249,7 @@ def _lacks_proof(path: Path, to: str, fields: set[str], columns: list[Column]) -
     return alone
 
 
-def _said_above(found: _Found, fields: set[str]) -> list[Guess]:
+def _said_above(found: Found, fields: set[str]) -> list[Guess]:
     """What the headings say, and the names of what the files are in."""
     guesses = _standing_above("the heading above", HEADING, found.headings, fields) if found.headings else []
     if found.above:
@@ -538,7 +300,7 @@ def _grouping(column: str, from_: str, words: tuple[str, ...], fields: set[str],
     yield Guess(field=field, column=column, rules=(rule,), degree=Degree.LIKELY, reason=reason, samples=words[:3])
 
 
-def _flat(to: str, looks: Looks, columns: list[Column], found: _Found, guesses: list[Guess]) -> Drafted:
+def _flat(to: str, looks: Looks, columns: list[Column], found: Found, guesses: list[Guess]) -> Drafted:
     """The map of records without others within, whoever's it is."""
     guesses = in_order(guesses)
     used = {one.column for one in guesses}
@@ -558,9 +320,9 @@ def _names(guesses: list[Guess], columns: list[Column]) -> frozenset[str]:
     return frozenset(word for one in columns if one.name == naming for word in one.words)
 
 
-def _of_plays(path: Path, looks: Looks, asked: Asked, columns: list[Column], found: _Found) -> Drafted:
+def _of_plays(path: Path, looks: Looks, asked: Asked, columns: list[Column], found: Found) -> Drafted:
     """A map for a list of what runs and how well."""
-    found_ = guess_fields(columns, _PLAYS_FIELDS)
+    found_ = guess_fields(columns, FIELDS_OF_PLAYS)
     if not _has(found_, "set"):
         found_ += naming_of(columns, {one.column for one in found_ if one.field != "title"})
     guesses, met = as_said(found_, columns, asked.fields, PLAYS_FIELDS)
@@ -576,7 +338,7 @@ def _is_of_files(column: Column) -> bool:
     return any(head_points(column.head, field) == EXACT for field in ("machine", "folder", "region", "version"))
 
 
-def _is_roster(guesses: list[Guess], columns: list[Column], found: _Found) -> bool:
+def _is_roster(guesses: list[Guess], columns: list[Column], found: Found) -> bool:
     """Whether rows are files of sets: a set's name is in several, and something else speaks for sets; or parents or
     devices are named above them."""
     fields = {one.field: one for one in guesses}
@@ -611,11 +373,11 @@ def _named(drafted: Drafted, path: Path, asked: Asked, common: dict[str, str], t
 def _of_tree(path: Path, looks: Looks, asked: Asked, tree: Tree) -> Drafted:
     if tree.inner is None:
         above = "@key" if tree.keyed else ""
-        found = _Found(
+        found = Found(
             tree.rows, tree.records, tree.common, tree.title, notes=_left_notes(tree), above=above, root=tree.root
         )
         return _of_rows(path, looks, asked, found)
-    columns, within = _columns(tree.rows), _columns(tree.inner_rows)
+    columns, within = columns_of(tree.rows), columns_of(tree.inner_rows)
     sets, files = _set_guesses(columns, tree), _file_guesses(within)
     if (asked.to or _likely_target(columns, sets, tree)) == "sheet":
         return _of_rows(path, looks, asked._replace(to="sheet"), _flattened(tree, columns))
@@ -666,7 +428,7 @@ _OF_SETS = frozenset(["parent", "bios", "devices", "year", "maker", "plays", "va
 def _likely_target(columns: list[Column], sets: list[Guess], tree: Tree) -> str:
     """What a tree becomes where nobody says: a roster if its records have names of sets, and are no systems."""
     named = next((one for one in sets if one.field == "set"), None)
-    called = [tree.records.rpartition("/")[2], *([_head(named.column)] if named else [])]
+    called = [tree.records.rpartition("/")[2], *([head_of(named.column)] if named else [])]
     points = (head_points(one, head) for one in called for head in ("system", "emulator"))
     if EXACT in points and not {one.field for one in sets} & _OF_SETS:
         return "sheet"
@@ -674,13 +436,13 @@ def _likely_target(columns: list[Column], sets: list[Guess], tree: Tree) -> str:
     return "roster" if names_sets else "sheet"
 
 
-def _flattened(tree: Tree, columns: list[Column]) -> _Found:
+def _flattened(tree: Tree, columns: list[Column]) -> Found:
     """The inner records of a tree, as rows of their own."""
     way = f"{tree.records}/{tree.inner}" if tree.records else tree.inner or ""
     telling = [one for one in columns if len(one.words) == one.rows and not one.digests]
     naming = max(telling, key=lambda one: head_points(one.head.lstrip("@"), "title")).name if telling else ""
     above = f"^{naming.lstrip('@')}" if naming and "/" not in naming else ""
-    return _Found(tree.flat_rows, way, tree.common, tree.title, notes=_left_notes(tree), above=above, root=tree.root)
+    return Found(tree.flat_rows, way, tree.common, tree.title, notes=_left_notes(tree), above=above, root=tree.root)
 
 
 def _has(guesses: Iterable[Guess], field: str) -> bool:
@@ -729,9 +491,9 @@ def _file_guesses(within: list[Column]) -> list[Guess]:
 
 def _disc_guesses(tree: Tree) -> list[Guess]:
     """The fields of the discs of sets, if there are any."""
-    discs = guess_fields(_columns(tree.disc_rows), ("name", "state", "optional")) if tree.discs else []
+    discs = guess_fields(columns_of(tree.disc_rows), ("name", "state", "optional")) if tree.discs else []
     if tree.discs and not _has(discs, "name"):
-        discs += naming_of(_columns(tree.disc_rows), {one.column for one in discs}, "name")
+        discs += naming_of(columns_of(tree.disc_rows), {one.column for one in discs}, "name")
     return discs
 
 
