@@ -62,6 +62,13 @@ LISTS: dict[str, tuple[str, str, list[dict[str, Any]]]] = {
                                       [file(f"{one} v1.rom", MD5S[one]) for one in NAMES]),
     "bullets with a checksum": ("n.md", "# Plover\n\n- boot8.rom 0cd1a2b3\n- boot16.rom 1cd1a2b3\n- font.rom 2cd1a2b3\n",
                                [file(one, crc32=crc) for one, crc in zip(NAMES, ("0cd1a2b3", "1cd1a2b3", "2cd1a2b3"), strict=True)]),
+    "what is said above each table": ("n.md", f"# Plover 1.3\n\nPlatform: Windows\n\n## Boot\n\nSystem: Tern 8\n\n| File | MD5 |\n|---|---|\n| boot8.rom | {A} |\n\n"
+                                      f"## More\n\nSystem: Tern 16\n\n| File | MD5 |\n|---|---|\n| boot16.rom | {B} |\n| font.rom | {C} |\n",
+                                      [file("boot8", A, machines=["Tern 8"]), file("boot16", B, machines=["Tern 16"]), file("font", C, machines=["Tern 16"])]),
+    "what is said once for all": ("n.md", f"# Plover 1.3\n\nPlatform: Windows\nVersion: 1.3\n\n| File | MD5 |\n|---|---|\n| boot8.rom | {A} |\n| boot16.rom | {B} |\n| font.rom | {C} |\n", PLAIN),
+    "headings with of": ("n.md", f"# Plover 1.3\n\n## Files of Tern8\n\n| File | MD5 |\n|---|---|\n| boot8.rom | {A} |\n\n## Files of Tern16\n\n| File | MD5 |\n|---|---|\n| boot16.rom | {B} |\n| font.rom | {C} |\n",
+                         [file("boot8", A, machines=["Files of Tern8"]), file("boot16", B, machines=["Files of Tern16"]), file("font", C, machines=["Files of Tern16"])]),
+    "two files in a row": ("n.md", f"# Plover 1.3\n\n| File | MD5 | File | MD5 |\n|---|---|---|---|\n| boot8.rom | {A} | boot16.rom | {B} |\n| font.rom | {C} | | |\n", PLAIN),
     "a forum's marks": ("n.txt", f"[quote]Files for Plover 1.3[/quote]\n[code]\nboot8.rom   {A}\nboot16.rom  {B}\nfont.rom    {C}\n[/code]\n", PLAIN),
     "yaml": ("n.yaml", "emulator: Plover\nfiles:\n" + "".join(f"  - name: {one}.rom\n    md5: {MD5S[one]}\n" for one in NAMES), PLAIN),
     "yaml by machine": ("plover.yml", f"---\nTern 8:\n  - {{file: boot8.rom, md5: {A}}}\nTern 16:\n  - file: boot16.rom\n    md5: {B}\n  - file: font.rom\n    md5: {C}\n",

@@ -140,7 +140,7 @@ def _of_rows(path: Path, looks: Looks, asked: Asked, found: Found) -> Drafted:
     if asked.to == "plays":
         return _of_plays(path, looks, asked, columns, found)
     to, guesses = _guessed(asked.to, columns, found)
-    columns = [one for one in columns if to == "roster" or one.name not in found.said or _is_of_files(one)]
+    columns = columns if to == "roster" else _of_files(columns, found)
     known = (*SET_FIELDS, *FILE_FIELDS) if to == "roster" else SHEET_FIELDS
     guesses, met = as_said(guesses, columns, asked.fields, tuple(dict.fromkeys(known)))
     guesses = list(map(_by_thousands, guesses)) if _THOUSANDS.search(found.text) else guesses
@@ -161,9 +161,7 @@ def _guessed(to: str, columns: list[Column], found: Found) -> tuple[str, list[Gu
     sets = guess_fields(columns, dict.fromkeys((*_SET_FIELDS, *_FILE_FIELDS)))
     if to == "roster" or (not to and _is_roster(sets, columns, found)):
         return "roster", _of_sets(sets, columns, found)
-    return "sheet", guess_fields(
-        [one for one in columns if one.name not in found.said or _is_of_files(one)], FIELDS_OF_SHEETS
-    )
+    return "sheet", guess_fields(_of_files(columns, found), FIELDS_OF_SHEETS)
 
 
 def _of_asked(path: Path, found: Found, asked: Asked) -> tuple[Found, dict[str, str], tuple[str, ...]]:
@@ -333,9 +331,16 @@ def _of_plays(path: Path, looks: Looks, asked: Asked, columns: list[Column], fou
     return _flat("plays", looks, columns, found, guesses)
 
 
+def _of_files(columns: list[Column], found: Found) -> list[Column]:
+    """The columns without what lines above tables say of the sets that these are, or once for the whole list."""
+    return [one for one in columns if one.name not in found.said or _is_of_files(one)]
+
+
 def _is_of_files(column: Column) -> bool:
-    """Whether what lines above tables say is said of files, and not of the set that these are in."""
-    return any(head_points(column.head, field) == EXACT for field in ("machine", "folder", "region", "version"))
+    """Whether what lines above tables say is said of the files in each of them."""
+    each = len(column.values) == column.rows and len(column.words) > 1
+    fields = ("machine", "region", "folder") if each else ("folder",)
+    return any(head_points(column.head, field) == EXACT for field in fields)
 
 
 def _is_roster(guesses: list[Guess], columns: list[Column], found: Found) -> bool:

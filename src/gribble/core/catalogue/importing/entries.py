@@ -311,15 +311,21 @@ def unfolded(rows: Iterable[tuple[Head, list[str]]]) -> Iterator[tuple[Head, lis
     """The rows of tables, of which a row of several files becomes a row for each: where a cell has an entry for each
     file, and where columns are numbered (`file 1`, `md5 1`, `file 2`, …)."""
     ways: dict[int, _Way | None] = {}
+    begun: list[tuple[Head, list[str]]] = []
     for head, cells in rows:
-        if cells and head.number not in ways:
-            ways[head.number] = _way_of(head.names, cells)
-        if (way := ways.get(head.number)) is None:
-            yield head, cells
+        if not cells:
+            yield from begun
+            begun = [(head, cells)]
             continue
-        own = dict(zip(head.names, cells, strict=True))
-        for names, file in way(own):
+        if head.number not in ways:
+            ways[head.number] = _way_of(head.names, cells)
+        way = ways[head.number]
+        files = way(dict(zip(head.names, cells, strict=True))) if way else [(head.names, cells)]
+        for names, file in files:
+            yield from ((one._replace(names=names), []) for one, _ in begun)
+            begun = []
             yield head._replace(names=names), file
+    yield from begun
 
 
 _Way = Callable[[dict[str, str]], Iterator[tuple[tuple[str, ...], list[str]]]]
@@ -334,6 +340,8 @@ def _way_of(names: tuple[str, ...], cells: list[str]) -> _Way | None:
         if number:
             groups.setdefault(number, {})[word] = name
     words = next(iter(groups.values()), {})
+    if words.keys() <= set(names):  # the first columns of a kind have no number
+        groups = {"": dict(zip(words, words, strict=True)), **groups}
     if len(groups) > 1 and len(words) > 1 and all(one.keys() == words.keys() for one in groups.values()):
         return partial(_by_number, groups=list(groups.values()))
     for name, cell in zip(names, cells, strict=True):

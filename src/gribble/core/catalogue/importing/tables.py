@@ -88,12 +88,13 @@ NOTHING_ABOVE = Head(0, "", ())
 _SAYS = re.compile(r"\W*([^\W\d][^:=|\n]{0,40}?)\s*[:=]\s*(\S.{0,200})")
 _OF_ALL = (
     "set", "title", "kind", "parent", "bios", "devices", "year", "maker", "plays", "machine", "folder", "region",
-    "version",
 )  # fmt: skip
 """What may be said of all that is below."""
 _RELATED = re.compile(
-    r"^(?P<before>.*?\S)[\s,;(\[–—-]+(?P<word>[^\W\d]+(?: [^\W\d]+)?)[: ]\s*(?P<value>[\w.+!-]+)[)\]]?$"
+    r"^(?P<before>.*?\S)(?:\s*[,;(\[–—]\s*|\s+-\s+|(?<=[)\]])\s+)"
+    r"(?P<word>[^\W\d]+(?: [^\W\d]+)?)[: ]\s*(?P<value>[\w.+!-]+)[)\]]?$"
 )
+"""A relative behind the name of a set and a sign, or in brackets: no words within a sentence."""
 _RELATIONS = ("parent", "bios", "devices")
 
 
@@ -214,10 +215,8 @@ class _Finder:
             return
         at, depth = _find_head(waiting, self._is_data)
         above = NOTHING_ABOVE._replace(heading=waiting[0].heading, said=(*waiting[0].said, *self._pairs))
+        self._pairs = _pairs_in(waiting)
         if self._pairs:
-            self._pairs = ()
-        elif pairs := _pairs_in(waiting):
-            self._pairs = pairs
             return
         for row in waiting[: max(at, 0)]:
             above = above.with_line(row.words[0], anew=False) if len(row.words) == 1 else above
