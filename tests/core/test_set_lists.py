@@ -224,6 +224,19 @@ def test_what_is_wrong_with_a_block_is_told_where_it_is(tmp_path: Path) -> None:
             list(read_blocks(tmp_path / "n.txt", "utf-8", ["set"], lambda _bytes: None))
 
 
+@pytest.mark.parametrize("case", ["what is said below headings", "a page, a table of facts before each", "a wiki"])
+def test_a_map_takes_sets_that_are_new_in_headings(tmp_path: Path, case: str) -> None:
+    """A list that is looked at again has more sets than when its map was drafted."""
+    name, text = WHOLE[case]
+    (tmp_path / "first").mkdir()
+    whole = tmp_path / name
+    whole.write_text(text)
+    part = tmp_path / "first" / name
+    part.write_text(text[: text.rindex("mill")].rpartition("<h3>" if "<h3>" in text else "\n")[0])
+    drafted = draft_map(part, Asked(to="roster", emulator="turnstone", release="1"))
+    assert [told_of(one) for one in read_roster(whole, drafted.made, Tally())] == list(SETS)
+
+
 def test_sets_that_are_in_others_are_told(tmp_path: Path) -> None:
     """Clones within their parents are not taken: their parent would not be known."""
     rows = [{"name": one.set, **pairs(one), "files": [file._asdict() for file in one.files]} for one in SETS]

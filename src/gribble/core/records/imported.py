@@ -44,8 +44,8 @@ class Field(Struct, frozen=True, kw_only=True):
     `values` says what a word stands for, "*" any other; `split` are what stands between several values; `labels` says
     that words in brackets behind a value are its label; `pick` takes digests out of a longer text. `kind` takes
     only what names a set of that kind, of `variants` those come first that say yes at `first`, a path beside theirs;
-    with `down` a record that says nothing is as the one before it; `part` takes the first folder of a path, or what
-    is in it.
+    with `down` a record that says nothing is as the one before it; `part` takes a part of a text: the first folder of
+    a path or what is in it, a name or the title beside it.
     """
 
     from_: str = field(name="from")

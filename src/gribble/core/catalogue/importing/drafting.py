@@ -30,7 +30,7 @@ from gribble.core.catalogue.importing.lists import (
     whole_text,
 )
 from gribble.core.catalogue.importing.naming import emulator_of, release_of
-from gribble.core.catalogue.importing.nodes import HEADING, SECTION, NoRecordsError
+from gribble.core.catalogue.importing.nodes import HEADING, SECTION, NoRecordsError, flat
 from gribble.core.catalogue.importing.plaintext import title_above
 from gribble.core.catalogue.importing.relatives import (
     flagged_kinds,
@@ -54,7 +54,7 @@ from gribble.core.catalogue.importing.sniffing import looks_like
 from gribble.core.catalogue.importing.streams import SAMPLE_BYTES, words_of
 from gribble.core.catalogue.importing.tabled import FIELDS_OF_PLAYS, FIELDS_OF_SHEETS, MAY_LIST, found_in_tables
 from gribble.core.catalogue.importing.trees import BY_HAND, Tree, json_tree, nested_tree
-from gribble.core.catalogue.importing.values import digests_in, is_file_name
+from gribble.core.catalogue.importing.values import digests_in, is_file_name, parts
 from gribble.core.catalogue.importing.words import EXACT, has_word, head_points, level_said, plain
 from gribble.core.records.imported import (
     Degree,
@@ -223,7 +223,7 @@ def _of_sets(guesses: list[Guess], columns: list[Column], found: Found) -> list[
     if not _has(guesses, "set") and (above := sets_above(rows)):
         guesses = [*guesses, *(one for one in above if not _has(guesses, one.field))]
         rule = above[0].rules[0]
-        rows = [{**row, ABOVE: rule.values.get(row.get(rule.from_, ""), "")} for row in rows]
+        rows = [{**row, ABOVE: next((one.text for one in parts(flat(row), rule)), "")} for row in rows]
         columns = [*columns, Column(ABOVE, [row[ABOVE] for row in rows])]
     guesses = with_sets_named(guesses, columns)
     sounds = samples_of(columns)

@@ -47,6 +47,9 @@ UNITS = {
 _OF_BINARY = ("K", "M", "G", "Kbit", "Mbit")
 """What else a number may count where a K is 1,024, or what the rule says."""
 
+PARTS = ("first", "rest", "name", "title", "in brackets", "before brackets")
+"""The parts of a text that a rule can take."""
+
 WORDS: dict[str, tuple[str, ...]] = {
     "level": tuple(Level),
     "kind": tuple(dict.fromkeys((*Kind, *SetKind))),
@@ -191,8 +194,8 @@ def _check_rule(rule: Field, words: Collection[str], where: str, mistakes: Mista
         mistakes.add(f"{where}.unit", f'"{rule.unit}" should be one of {", ".join(UNITS)}')
     if rule.decimal not in ("", ".", ","):
         mistakes.add(f"{where}.decimal", 'should be "." or ","')
-    if rule.part not in ("", "first", "rest"):
-        mistakes.add(f"{where}.part", 'should be "first" or "rest"')
+    if rule.part and rule.part not in PARTS:
+        mistakes.add(f"{where}.part", f"should be one of {', '.join(PARTS)}")
     if "" in rule.split:
         mistakes.add(f"{where}.split", "is empty")
     if not rule.from_:

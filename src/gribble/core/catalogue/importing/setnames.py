@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import itertools
-import re
 from collections.abc import Collection
 from typing import Any
 
@@ -21,12 +20,8 @@ from gribble.core.records.imported import Degree, Field, Guess
 
 ABOVE, OUTER_HEADING = "the heading above", f"^{OUTER}"
 SIMILAR = "there are similar tables below it"
-_NAME = re.compile(r"[\w.+!-]+")
-_FORMS = (
-    re.compile(rf"(?P<name>{_NAME.pattern})(?:\s*[:–—-]\s+(?P<a>\S.*)|\s+\((?P<b>\S.*)\)|\s+\"(?P<c>[^\"]+)\".*)"),
-    re.compile(rf"(?P<a>\S.*?)\s+[(\[](?P<name>{_NAME.pattern})[)\]]"),
-)
-"""How a heading has the name of a set and its title."""
+_PARTS = (("name", "title"), ("in brackets", "before brackets"))
+"""In which parts of a heading the name of a set and its title can be."""
 
 
 def naming_of(columns: list[Column], taken: Collection[str] = (), field: str = "set") -> list[Guess]:
@@ -85,44 +80,36 @@ def sets_above(rows: list[dict[str, Any]]) -> list[Guess]:
     """The sets that tables have above them, by their names or by name and title, or by a name above a title; none if a
     heading names no set."""
     for place in (HEADING, OUTER_HEADING):
-        names, titles = _named([str(one) for one in dict.fromkeys(row.get(place, "") for row in rows)])
-        if len(names) < _FEWEST:
+        headings = [str(one) for one in dict.fromkeys(row.get(place, "") for row in rows)]
+        begin, end = _shared_words(headings)
+        bare = [one.removeprefix(begin).removesuffix(end) for one in headings]
+        if len(bare) < _FEWEST or (parts := _parts_of(bare)) is None:
             continue
-        made = [("set", Field(from_=place, values=names))]
-        if titles:
-            made.append(("title", Field(from_=place, values={**titles, "*": ""})))
+        rules = [("set", Field(from_=place, prefix=begin, suffix=end, part=parts[0]))]
+        if any(in_part(one, parts[1]) for one in bare):
+            rules.append(("title", Field(from_=place, prefix=begin, suffix=end, part=parts[1])))
         elif place != HEADING:
-            made.append(("title", Field(from_=HEADING)))
+            rules.append(("title", Field(from_=HEADING)))
         return [
             Guess(field=field, column=ABOVE, rules=(rule,), degree=Degree.LIKELY, reason=SIMILAR,
-                  samples=tuple(rule.values.values())[:3])
-            for field, rule in made
+                  samples=tuple(filter(None, (in_part(one, rule.part) for one in bare)))[:3])
+            for field, rule in rules
         ]  # fmt: skip
     return []
 
 
-_FEWEST, _LONGEST = 2, 200
+_FEWEST = 2
 
 
-def _named(headings: list[str]) -> tuple[dict[str, str], dict[str, str]]:
-    """The names of the sets in some headings, and their titles; nothing if not each heading has another name."""
-    begin, end = _shared_words(headings)
-    found: tuple[dict[str, str], dict[str, str]] = {}, {}
-    for form in _FORMS:
-        names, titles = {}, {}
-        for heading in headings:
-            shown = heading[:_LONGEST].removeprefix(begin).removesuffix(end)
-            if match := form.fullmatch(shown):
-                names[heading] = match["name"]
-                titles[heading] = next(word for key, word in match.groupdict().items() if word and key != "name")
-            elif _NAME.fullmatch(shown):
-                names[heading] = shown
-        small = all(name == name.lower() for name in names.values())  # as names of sets are, and titles are not
-        if len(set(names.values())) == len(headings) and (small or not found[0]):
-            found = names, titles
-        if small and found[0]:
-            break
-    return found
+def _parts_of(headings: list[str]) -> tuple[str, str] | None:
+    """In which parts of some headings the names of sets and their titles are, each another name: best where all are in
+    small letters, as names are and titles are not. None if they are in none."""
+    good: list[tuple[bool, int, tuple[str, str]]] = []
+    for parts in _PARTS:
+        names = {in_part(one, parts[0]) for one in headings}
+        if len(names) == len(headings) and "" not in names:
+            good.append((any(name != name.lower() for name in names), len(good), parts))
+    return min(good)[2] if good else None
 
 
 def _shared_words(headings: list[str]) -> tuple[str, str]:

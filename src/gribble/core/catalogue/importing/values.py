@@ -15,7 +15,7 @@ from typing import NamedTuple
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.base.kinds import MOST_NUMBER
 from gribble.core.base.suggest import suggest
-from gribble.core.catalogue.importing.fieldmap import UNITS
+from gribble.core.catalogue.importing.fieldmap import PARTS, UNITS
 from gribble.core.catalogue.importing.nodes import Node
 from gribble.core.catalogue.importing.words import BINARY_UNITS, BLANKS
 from gribble.core.records.imported import Field
@@ -108,7 +108,8 @@ def _plain(text: str, rule: Field) -> str:
     if text.startswith("=") and (match := _FORMULA.match(text)):
         text = match[1]
     if rule.prefix or rule.suffix or rule.part:
-        text = in_part(text.removeprefix(rule.prefix), rule.part).removesuffix(rule.suffix).strip()
+        text = in_part(text.removeprefix(rule.prefix).removesuffix(rule.suffix), rule.part)
+        text = text.removesuffix(rule.suffix if rule.part else "").strip()  # the first of a path has it, too
     if not rule.values or not text:
         return text
     for word in (text, "*"):
@@ -124,10 +125,25 @@ def _plain(text: str, rule: Field) -> str:
     )
 
 
-def in_part(path: str, part: str) -> str:
-    """A path's first folder, which may be an archive, what is in it, or all of it."""
-    first, _, rest = path.replace("\\", "/").removeprefix("./").partition("/")
-    return {"first": first if rest else "", "rest": rest}.get(part, path)
+_NAME = r"[\w.+!-]+"
+_NAME_AND_TITLE = re.compile(rf"(?P<name>{_NAME})(?:\s*[:–—-]\s+(\S.*)|\s+\((\S.*)\)|\s+\"([^\"]+)\".*)?")
+_TITLE_AND_NAME = re.compile(rf"(\S.*?)\s+[(\[](?P<name>{_NAME})[)\]]")
+_LONGEST_HEADING = 200
+
+
+def in_part(text: str, part: str) -> str:
+    """A part of a text, which is empty if it has none, or all of it: of a path its first folder, which may be an
+    archive, and what is in it; of a name with a title behind it both, also where the name is in brackets behind."""
+    if part in ("first", "rest"):
+        first, _, rest = text.replace("\\", "/").removeprefix("./").partition("/")
+        return rest if part == "rest" else first if rest else ""
+    if part not in PARTS:
+        return text
+    text = text[:_LONGEST_HEADING]
+    match = _NAME_AND_TITLE.fullmatch(text) if part in ("name", "title") else _TITLE_AND_NAME.fullmatch(text)
+    if part in ("name", "in brackets"):
+        return match["name"] if match else text if re.fullmatch(_NAME, text) else ""
+    return next((one for one in match.groups() if one and one != match["name"]), "") if match else ""
 
 
 def single(found: list[Part]) -> str | None:
