@@ -6,6 +6,7 @@ import os
 import re
 import shlex
 import shutil
+import signal
 import subprocess
 import sys
 from collections.abc import Iterator
@@ -101,9 +102,9 @@ class Shell:
             self.folder = self.folder / line[3:]
             return ""
         words = shlex.split(line)
-        if words[:2] == ["gribble", "watch"]:  # it ends when it is stopped; here, a moment after it has begun
-            line = f"timeout --foreground --preserve-status -s INT 3 {line}"
-        if words[0] == "gribble" and not line.startswith("timeout ") and not SHELL_ONLY.search(line):
+        if words[:2] == ["gribble", "watch"]:
+            return self._watch(line)
+        if words[0] == "gribble" and not SHELL_ONLY.search(line):
             ended = run_here(tuple(words[1:]), self.folder, self._env, b"y\n", as_one=True)
             return self._told(line, ended.code, ended.out)
         done = subprocess.run(
@@ -117,6 +118,17 @@ class Shell:
             timeout=300,
         )
         return self._told(line, done.returncode, done.stdout.decode())
+
+    def _watch(self, line: str) -> str:
+        """What a command tells that ends when it is stopped: here, once it has said that it has begun."""
+        with subprocess.Popen(
+            ["bash", "-c", f"exec {line}"], cwd=self.folder, env=self._env, stdout=subprocess.PIPE, stderr=subprocess.STDOUT
+        ) as process:  # fmt: skip
+            assert process.stdout is not None
+            first = process.stdout.readline().decode()
+            process.send_signal(signal.SIGINT)
+            told = first + process.stdout.read().decode()
+            return self._told(line, process.wait(), told)
 
     def _told(self, line: str, code: int, told: str) -> str:
         assert "gribble: " in told or code in (0, 1), f"$ {line}\nended with {code}\n{told}"
