@@ -141,6 +141,8 @@ PARTLY = {
         lambda one: files(one, f"{one.set}.zip,{one.title},{one.parent + '.zip' if one.parent else ''},{one.bios + '.zip' if one.bios else ''},{{0}},{{1}},{{2}},{{3}}\n")), "title parent bios"),
     "paths of members": ("n.txt", each(lambda one: files(one, f"{one.set}.zip/{{0}}\t{{1}}\t{{2}}\t{{3}}\n")), ""),
     "checksums in folders": ("n.sha1", each(lambda one: files(one, f"{{3}}  /home/ada/sets/{one.set}/{{0}}\n")), ""),
+    "checksums in folders of a folder": ("n.sha1", each(lambda one: files(one, f"{{3}} *./sets/{one.set}/{{0}}\n")), ""),
+    "checksums of members, elsewhere": ("n.sha1", each(lambda one: files(one, f"{{3}}  D:\\sets\\{one.set}.7z\\{{0}}\n")), ""),
     "listings of archives": ("n.txt", each(lambda one: f"Archive: {one.set}.zip\n" + files(one, "{1:>9}  {2}  {0}\n") + "\n"), ""),
     "words that all headings share": ("n.txt", each(lambda one: f"The set {one.set} needs:\n" + files(one, "   {0:12} {1:>8}  {2} {3}\n")), ""),
 }  # fmt: skip
@@ -172,7 +174,9 @@ def test_a_list_of_sets_is_understood_in_whatever_form(tmp_path: Path, case: str
 @pytest.mark.parametrize("case", PARTLY)
 def test_what_a_list_of_sets_says_is_taken_and_no_more(tmp_path: Path, case: str) -> None:
     name, text, says = PARTLY[case]
-    for one in map(told_of, sets_of(tmp_path, name, text).values()):
+    found = sets_of(tmp_path, name, text)
+    assert sorted(found) == sorted(one.set for one in SETS)
+    for one in map(told_of, found.values()):
         full = next(each for each in SETS if each.set == one.set)
         assert [getattr(one, word) for word in says.split()] == [getattr(full, word) for word in says.split()]
         for mine, wanted in zip(one.files, full.files, strict=True):

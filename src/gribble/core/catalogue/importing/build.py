@@ -214,9 +214,8 @@ def used_by(made: FieldMap) -> frozenset[str]:
 def read_kinds(nodes: Iterable[Node], made: FieldMap) -> dict[str, str]:
     """The kind of every set, for a map that asks for it: as the list says, else by what other sets have them for. What
     is wrong with them is told later."""
-    fields = {
-        name: rules for name, rules in made.fields.items() if name in ("set", "kind", "bios", "devices", "parent")
-    }
+    told = ("set", "kind") if "kind" in made.fields else ("bios", "devices", "parent")
+    fields = {name: rules for name, rules in made.fields.items() if name in told}
     reader, nobody = Reader(fields), Tally()
     kinds: dict[str, str] = {}
     for values in (reader.read(node, "", nobody) for node in nodes):

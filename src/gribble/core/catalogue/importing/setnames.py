@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import itertools
+import re
 from collections.abc import Collection
 from typing import Any
 
 from msgspec import structs
 
-from gribble.core.base.paths import folder_of_all
 from gribble.core.catalogue.importing.columns import Column
 from gribble.core.catalogue.importing.nodes import HEADING
 from gribble.core.catalogue.importing.rules import rules_for
@@ -59,7 +59,7 @@ def sets_in_paths(guesses: list[Guess], columns: list[Column], *, archives: bool
     column = next((one for one in columns if name and one.name == name.column), None)
     if name is None or column is None:
         return []
-    before = folder_of_all(column.words)
+    before = _folder_before(list(column.words))
     first = [in_part(word.removeprefix(before), "first") for word in column.words]
     ending = next((one for one in SET_ENDINGS if all(word.endswith(one) for word in first)), "")
     if not all(first) or (archives and not ending):
@@ -74,6 +74,14 @@ def sets_in_paths(guesses: list[Guess], columns: list[Column], *, archives: bool
               reason=f"the {'archives' if ending else 'folders'} that the files are in"),
         structs.replace(name, rules=rules[1:]),
     ]  # fmt: skip
+
+
+def _folder_before(paths: list[str]) -> str:
+    """What all paths have before the folders of the sets, of which each has at least one, perhaps an archive."""
+    folders = [re.split(r"[\\/]", path)[:-2] for path in paths]
+    alike = itertools.takewhile(lambda same: len(set(same)) == 1, zip(*folders, strict=False))
+    shared = itertools.takewhile(lambda name: not name.endswith(SET_ENDINGS), (same[0] for same in alike))
+    return paths[0][: sum(len(name) + 1 for name in shared)] if paths else ""
 
 
 def sets_above(rows: list[dict[str, Any]]) -> list[Guess]:

@@ -168,8 +168,6 @@ class _Finder:
             self._head, self._grid = None, row.grid
         if not row.words:
             self._gap = True
-            if row.said and self._head:
-                self._head = self._head._replace(said=row.said)
             return
         if self._turned or (self._head is None and not self._waiting and _names_columns(row)):
             self._turned.append(row)  # its columns may be the records

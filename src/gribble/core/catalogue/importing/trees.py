@@ -252,7 +252,7 @@ def _records(path: Path, places: Places) -> Tree:
 
 
 def _says_plays(node: Node) -> bool:
-    """Whether a node says how something plays, and not with yes or no alone."""
+    """Whether a node says how something plays."""
     return any(meaning(value, "plays") for value in _own(node).values())
 
 
