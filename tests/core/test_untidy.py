@@ -60,6 +60,8 @@ LISTS: dict[str, tuple[str, str, list[dict[str, Any]]]] = {
                     [file("boot8", A, title="Tern 8 boot", level="must"), file("boot16", B, level="must"), file("font", C, level="extra")]),
     "names with blanks in brackets": ("n.txt", "Files for Plover 1.3\n" + "".join(f"[{one} v1.rom] md5: {MD5S[one]}\n" for one in NAMES),
                                       [file(f"{one} v1.rom", MD5S[one]) for one in NAMES]),
+    "a label, and more behind it": ("n.md", f"# Plover 1.3\n\n- boot8.rom: Title: Boot, 8 KB, optional\n  MD5: {A}\n- boot16.rom: Title: Boot too, 16 KB, required\n  MD5: {B}\n",
+                                    [file("boot8", A, title="Boot", level="extra", size=8192), file("boot16", B, title="Boot too", level="must", size=16384)]),
     "bullets with a checksum": ("n.md", "# Plover\n\n- boot8.rom 0cd1a2b3\n- boot16.rom 1cd1a2b3\n- font.rom 2cd1a2b3\n",
                                [file(one, crc32=crc) for one, crc in zip(NAMES, ("0cd1a2b3", "1cd1a2b3", "2cd1a2b3"), strict=True)]),
     "what is said above each table": ("n.md", f"# Plover 1.3\n\nPlatform: Windows\n\n## Boot\n\nSystem: Tern 8\n\n| File | MD5 |\n|---|---|\n| boot8.rom | {A} |\n\n"

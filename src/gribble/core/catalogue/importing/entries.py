@@ -155,6 +155,8 @@ class _File:
         if told := _labelled(text):
             self.cells.setdefault(*told)
             return
+        if (match := _LABEL.fullmatch(text.strip())) and head_points(match[1].strip("*_` "), "title") == EXACT:
+            text = match[2]
         for column, match in list(_digests_in(text)):
             self.cells[column] = f"{self.cells[column]}\n{match[1]}" if column in self.cells else match[1]
             text = text.replace(match[0], "|")
@@ -200,8 +202,8 @@ _LABEL = re.compile(r"\W*([^\W\d][^:=|\n]{0,40}?)\s*[:=]\s+(\S.{0,199})")
 def _labelled(text: str) -> tuple[str, str] | None:
     """The column and the value of a line that is a label with a value; None if it is none."""
     match = _LABEL.fullmatch(text.strip())
-    if match is None or any(_digests_in(match[2])):
-        return None
+    if match is None or any(_digests_in(match[2])) or _SIZE.search(match[2]):
+        return None  # it says more than one thing
     label, value = match[1].strip("*_` "), match[2].strip("*_` ")
     if _heads_level(label) and (level := _level_of(label, value)):
         return "Required", level
