@@ -301,6 +301,9 @@ ODD = {
         "n.xml", '<l><set name="gull" bios="moor"><device name="rope"/><file name="g.bin" crc="0cd1a2b3"/></set>'
         '<set name="moor"><file name="m.bin" crc="1cd1a2b3"/></set><set name="rope"><file name="r.bin" crc="2cd1a2b3"/></set></l>',
         {"gull": ("", "moor", ("rope",)), "moor": ("", None, ()), "rope": ("", None, ())}),
+    "two files in a cell, and two devices": (
+        "n.csv", 'set,title,devices,files,crc\ngull,"Gull, the","rope, moor","g.bin, h.bin","0cd1a2b3, 1cd1a2b3"\nmoor,Moor,,m.bin,2cd1a2b3\nrope,Rope,,r.bin,3cd1a2b3\n',
+        {"gull": ("Gull, the", None, ("rope", "moor")), "moor": ("Moor", None, ()), "rope": ("Rope", None, ())}),
     "keys, files with an ending of a figure, a checksum of figures": (
         "n.ini", "[gull]\nbios set=moor\nrom0=g.1,4096,0cd1a2b3\nrom1=h.2,4096,82550933\n\n[moor]\nrom0=m.1,4096,1cd1a2b3\n",
         {"gull": ("", "moor", ()), "moor": ("", None, ())}),

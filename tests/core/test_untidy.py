@@ -70,6 +70,8 @@ LISTS: dict[str, tuple[str, str, list[dict[str, Any]]]] = {
     "what is said once for all": ("n.md", f"# Plover 1.3\n\nPlatform: Windows\nVersion: 1.3\n\n| File | MD5 |\n|---|---|\n| boot8.rom | {A} |\n| boot16.rom | {B} |\n| font.rom | {C} |\n", PLAIN),
     "headings with of": ("n.md", f"# Plover 1.3\n\n## Files of Tern8\n\n| File | MD5 |\n|---|---|\n| boot8.rom | {A} |\n\n## Files of Tern16\n\n| File | MD5 |\n|---|---|\n| boot16.rom | {B} |\n| font.rom | {C} |\n",
                          [file("boot8", A, machines=["Files of Tern8"]), file("boot16", B, machines=["Files of Tern16"]), file("font", C, machines=["Files of Tern16"])]),
+    "a line for each file in cells, two of a size": ("n.md", f"# Plover 1.3\n\n| Kind | Files | Size | MD5 |\n|---|---|---|---|\n| Boot | boot8.rom<br>boot16.rom<br>font.rom | 8192<br>8192<br>4096 | {A}<br>{B}<br>{C} |\n",
+                                                     [file("boot8", A, size=8192), file("boot16", B, size=8192), file("font", C, size=4096)]),
     "two files in a row": ("n.md", f"# Plover 1.3\n\n| File | MD5 | File | MD5 |\n|---|---|---|---|\n| boot8.rom | {A} | boot16.rom | {B} |\n| font.rom | {C} | | |\n", PLAIN),
     "a forum's marks": ("n.txt", f"[quote]Files for Plover 1.3[/quote]\n[code]\nboot8.rom   {A}\nboot16.rom  {B}\nfont.rom    {C}\n[/code]\n", PLAIN),
     "yaml": ("n.yaml", "emulator: Plover\nfiles:\n" + "".join(f"  - name: {one}.rom\n    md5: {MD5S[one]}\n" for one in NAMES), PLAIN),

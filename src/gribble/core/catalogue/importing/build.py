@@ -95,7 +95,7 @@ class Reader:
             if name in _MANY:
                 values[name] = tuple(dict.fromkeys(one.text for one in found))
             elif name in self._several:
-                values[name] = [Part(_converted(name, one.text, rule), one.label) for one in dict.fromkeys(found)]
+                values[name] = [Part(_converted(name, one.text, rule), one.label) for one in found]
             else:
                 values[name] = _converted(name, single(found) or "", rule)
             return
@@ -342,11 +342,12 @@ def _each_once(found: list[Values], records: str, where: str, tally: Tally) -> l
 
 def _flat_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, preview: bool) -> Iterator[ArcadeSet]:
     """Sets from rows of one file each: all rows are held, since those of one set may lie apart."""
-    reader, used = Reader(made.fields), used_by(made)
+    several = any(rule.split for rule in made.fields.get("name", ()))
+    reader, used = Reader(made.fields, several=several), used_by(made)
     sets: dict[str, Values] = {}
     files: dict[str, dict[object, Values]] = {}  # of each set, by name
     broken: set[str] = set()
-    for node in itertools.chain.from_iterable(_each_file(node, made.fields.get("name", ())) for node in nodes):
+    for node in nodes:
         tally.records += 1
         where, before = f"record {tally.records:,}", tally.faulty
         values = reader.read(node, where, tally)
@@ -356,13 +357,14 @@ def _flat_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, preview: boo
             tally.fault(where, say_absent(node, "set", made))
             continue
         of_set = {name: values.pop(name) for name in SET_FIELDS if name in values}
-        name = values.get("name")
         sets.setdefault(of_set["set"], of_set)
-        known = files.setdefault(of_set["set"], {}).setdefault(name, values)
-        if known is not values and known == values:
-            tally.duplicates += 1
-        elif known is not values:
-            tally.fault(where, f'"{name}" of {of_set["set"]} is there twice, differently')
+        for file in [_alone(one, where, tally) for one in each_file(values)] if several else [values]:
+            name = file.get("name")
+            known = files.setdefault(of_set["set"], {}).setdefault(name, file)
+            if known is not file and known == file:
+                tally.duplicates += 1
+            elif known is not file:
+                tally.fault(where, f'"{name}" of {of_set["set"]} is there twice, differently')
         broken.update([of_set["set"]] if tally.faulty > before else [])
     for values in sets.values():
         values["files"] = list(files[values["set"]].values())
@@ -370,21 +372,27 @@ def _flat_sets(nodes: Iterable[Node], made: FieldMap, tally: Tally, preview: boo
             yield made_set
 
 
-def _each_file(node: Node, rules: Rules) -> list[Node]:
-    """A row for each file of a row that has several: as many names as sizes and digests, parted by the same sign."""
-    for rule in rules:
-        for sign in rule.split if len(values := node.values(rule.from_)) == 1 else ():
-            number = len(values[0].split(sign))
-            parts = {name: str(value).split(sign) for name, value in node.attributes.items()}
-            if number > 1 and sum(len(one) == number for one in parts.values()) > 1:
-                return [
-                    Node(node.tag, {
-                        name: one[place].strip() if len(one) == number else node.attributes[name]
-                        for name, one in parts.items()
-                    })
-                    for place in range(number)
-                ]  # fmt: skip
-    return [node]
+def each_file(values: Values) -> list[Values]:
+    """The files of a row: several where it names as many as it has digests of each kind; else what it says, each thing
+    once."""
+    names = values.get("name", ())
+    several = {name: values[name] for name in (*HEX_LENGTHS, "size") if len(values.get(name, ())) > 1}
+    digests = [values[name] for name in HEX_LENGTHS if name in values]
+    if len(names) < 2 or not digests or {len(one) for one in (*digests, *several.values())} != {len(names)}:
+        return [{key: list(dict.fromkeys(one)) if isinstance(one, list) else one for key, one in values.items()}]
+    return [
+        {**values, "name": [name], **{key: [found[at]] for key, found in several.items()}}
+        for at, name in enumerate(names)
+    ]
+
+
+def _alone(values: Values, where: str, tally: Tally) -> Values:
+    """The values of a row that may have several, each by itself; what has more is told."""
+    for name, found in values.items():
+        if isinstance(found, list) and len({one.text for one in found}) > 1:
+            what = f"has {len(found)} values ({found[0].text}, {found[1].text} …) where there should be one"
+            tally.fault(f"{where} ({called(values)})", what, field=name, of_map=True)
+    return {name: found[0].text if isinstance(found, list) else found for name, found in values.items()}
 
 
 def _made_set(values: Values, where: str, seen: dict[str, int], tally: Tally) -> ArcadeSet | None:

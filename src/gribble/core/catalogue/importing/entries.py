@@ -10,7 +10,7 @@ from typing import Any
 
 from gribble.core.base.digests import HEX_LENGTHS
 from gribble.core.catalogue.importing.plaintext import heading_in, numbered, section_in, without_looks
-from gribble.core.catalogue.importing.tables import NOTHING_ABOVE, Head, Line, Row, said_in
+from gribble.core.catalogue.importing.tables import NOTHING_ABOVE, Head, Line, Row, label_of, said_in
 from gribble.core.catalogue.importing.values import NOT_CUT, is_datum, is_file_name
 from gribble.core.catalogue.importing.words import EXACT, head_points, is_label, level_said, meaning
 
@@ -155,8 +155,8 @@ class _File:
         if told := _labelled(text):
             self.cells.setdefault(*told)
             return
-        if (match := _LABEL.fullmatch(text.strip())) and head_points(match[1].strip("*_` "), "title") == EXACT:
-            text = match[2]
+        if (titled := label_of(text)) and head_points(titled[0], "title") == EXACT:
+            text = titled[1]
         for column, match in list(_digests_in(text)):
             self.cells[column] = f"{self.cells[column]}\n{match[1]}" if column in self.cells else match[1]
             text = text.replace(match[0], "|")
@@ -196,15 +196,14 @@ _LABELS = {
     "note": "Notes", "why": "Notes",
 }  # fmt: skip
 """What a line says behind a label, and the column of that."""
-_LABEL = re.compile(r"\W*([^\W\d][^:=|\n]{0,40}?)\s*[:=]\s+(\S.{0,199})")
 
 
 def _labelled(text: str) -> tuple[str, str] | None:
     """The column and the value of a line that is a label with a value; None if it is none."""
-    match = _LABEL.fullmatch(text.strip())
-    if match is None or any(_digests_in(match[2])) or _SIZE.search(match[2]):
+    found = label_of(text)
+    if found is None or any(_digests_in(found[1])) or _SIZE.search(found[1]):
         return None  # it says more than one thing
-    label, value = match[1].strip("*_` "), match[2].strip("*_` ")
+    label, value = found
     if _heads_level(label) and (level := _level_of(label, value)):
         return "Required", level
     return next(((column, value) for field, column in _LABELS.items() if head_points(label, field) == EXACT), None)
@@ -362,7 +361,7 @@ def _by_number(own: dict[str, str], groups: list[dict[str, str]]) -> Iterator[tu
 
 def _by_entry(own: dict[str, str], column: str) -> Iterator[tuple[tuple[str, ...], list[str]]]:
     others = [name for name in own if name != column and name not in COLUMNS]
-    for entry in _entries_in(own[column]):
+    for entry in _entries_in(own[column]) or [[""] * len(COLUMNS)]:  # such as a machine that needs none
         cells = [one or own.get(name, "") for name, one in zip(COLUMNS, entry, strict=True)]
         yield (*others, *COLUMNS), [*map(own.__getitem__, others), *cells]
 
@@ -397,9 +396,9 @@ class _Entries:
         elif self._file and self._file.takes(line):
             self._file.add(line.text)
         elif (said := said_in(line.text)) and (self._file is None or head_points(said[0], "set") == EXACT):
-            anew = self._file is not None or self._group == self._told
+            after_rows = self._file is not None or self._group == self._told
             self.settle(None)
-            self._group = self._group.with_line(line.text, anew=anew)
+            self._group = self._group.with_line(line.text, after_rows=after_rows)
         elif any(_digests_in(line.text)) and self._is_told_of(line):
             self.settle(_File(line, [], line.text))
         elif not _is_head(line.text) and (line.entry or line.text.endswith(":") or _could_be_group(line.text)):
@@ -410,8 +409,8 @@ class _Entries:
         self.settle(None)
         group = _bare(_EMPHASIS.sub(r"\2", line.text))  # an archive there is no file of the list
         group = group.rpartition(".")[0] if is_file_name(group) else group
-        anew = self._group == self._told
-        self._group = self._group.below(group) if line.heading else self._group.with_line(group, anew=anew)
+        after_rows = self._group == self._told
+        self._group = self._group.below(group) if line.heading else self._group.with_line(group, after_rows=after_rows)
 
     def _is_told_of(self, line: Line) -> bool:
         """Whether a line with digests and without a name is one of the list, and none of the words above it."""

@@ -13,6 +13,7 @@ from gribble.core.catalogue.importing.build import (
     Reader,
     Values,
     called,
+    each_file,
     has_place,
     note_left_over,
     say_absent,
@@ -118,19 +119,11 @@ def _key(place: tuple[str, str], values: Values, accepts: list[Accept], said: Ma
 
 
 def _files_of(values: Values) -> list[Values]:
-    """The files of a row: several where it names as many as it has digests of each kind. A word in brackets behind a
-    name may say how much the file is needed."""
+    """The files of a row. A word in brackets behind a name may say how much the file is needed."""
     names = values["name"]
     if "level" not in values and (said := next(filter(None, (level_said(one.label) for one in names)), "")):
         values = {**values, "level": said}
-    several = {name: values[name] for name in (*HEX_LENGTHS, "size") if len(values.get(name, ())) > 1}
-    digests = [values[name] for name in HEX_LENGTHS if name in values]
-    if len(names) < 2 or not digests or {len(one) for one in (*digests, *several.values())} != {len(names)}:
-        return [values]
-    return [
-        {**values, "name": [name], **{key: [found[at]] for key, found in several.items()}}
-        for at, name in enumerate(names)
-    ]
+    return each_file(values)
 
 
 def preview_of(needs: Sequence[Draft], most: int) -> Preview:

@@ -65,7 +65,7 @@ def pipe_rows(text: str) -> Iterator[Row]:
             head, within, has_rows = head.below(_plain(words)), False, False
         elif not shown or "|" not in shown:
             if shown and not _RULE.match(shown) and not within and len(shown) < 100:
-                head, has_rows = head.with_line(_plain(shown).strip("*_: -"), anew=has_rows), False
+                head, has_rows = head.with_line(_plain(shown).strip("*_: -"), after_rows=has_rows), False
             within = within and bool(shown) and bool(_RULE.match(shown))
         elif not _RULE.match(shown) or not set(shown) & set("-=─═"):
             head = head._replace(number=head.number + (not within))
@@ -155,7 +155,7 @@ def aligned_rows(text: str) -> Iterator[Row]:
     head, has_rows = NOTHING_ABOVE, False
     for block in _blocks(text):
         for title in block.titles:
-            head, has_rows = head.with_line(title, anew=has_rows), False
+            head, has_rows = head.with_line(title, after_rows=has_rows), False
         if block.lines:
             head, has_rows = head._replace(number=head.number + 1), True
             rows = _cells_of(block.lines, _starts(block.ruler, block.lines))

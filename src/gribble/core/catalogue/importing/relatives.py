@@ -15,6 +15,7 @@ from gribble.core.catalogue.importing.columns import Column
 from gribble.core.catalogue.importing.nodes import Node
 from gribble.core.catalogue.importing.rules import rules_for
 from gribble.core.catalogue.importing.trees import Tree
+from gribble.core.catalogue.importing.values import in_part
 from gribble.core.catalogue.importing.words import head_points, meaning, plain
 from gribble.core.records.imported import Degree, Field, FieldMap, Guess, Tally
 from gribble.core.records.roster import ArcadeSet, Plays, Roster
@@ -236,14 +237,10 @@ def said_of_each(columns: list[Column], taken: set[str]) -> list[Guess]:
 
 def _meant(text: str, sets: Collection[str], titles: Mapping[str, list[str]]) -> list[str]:
     """The sets that a text means: by a name, or a title, either perhaps with the other one in brackets behind it."""
-    parts = re.fullmatch(r"(.+?)\s*[(\[]([^()\[\]]+)[)\]]", text[:_LONGEST])
-    for one in (text, *(parts.groups()[::-1] if parts else ())):
+    for one in (text, *(in_part(text, part) for part in ("in brackets", "before brackets", "name", "title"))):
         if found := [one] if one in sets else titles.get(plain(one), []) if one else []:
             return found
     return []
-
-
-_LONGEST = 200
 
 
 class Merged(NamedTuple):

@@ -68,15 +68,15 @@ class Head(NamedTuple):
         heading, said = heading_parts(heading)
         return self._replace(heading=heading, said=said)
 
-    def with_line(self, text: str, *, anew: bool) -> Head:
-        """The same below one more line, `anew` where rows were before it: what is said of all below it, else a heading,
-        which keeps the one that is right above it."""
+    def with_line(self, text: str, *, after_rows: bool) -> Head:
+        """The head of the rows below one more line. The line says something of these rows, or is a heading. With
+        `after_rows` it begins a new part of the list; else the heading before it is kept as the outer one."""
         if told := said_in(text):
-            return self._replace(said=(told,) if anew else (*self.said, told))
+            return self._replace(said=(told,) if after_rows else (*self.said, told))
         if head_points(text, "name") == EXACT:  # such as "Files:", which says no more than what follows
             return self
         below = self.below(text)
-        if anew:
+        if after_rows:
             return below
         outer = ((OUTER, self.heading),) if self.heading else ()
         return below._replace(said=(*outer, *self.said, *below.said))
@@ -85,7 +85,7 @@ class Head(NamedTuple):
 OUTER = "outer heading"
 """Under this name is said which heading is right above another one."""
 NOTHING_ABOVE = Head(0, "", ())
-_SAYS = re.compile(r"\W*([^\W\d][^:=|\n]{0,40}?)\s*[:=]\s*(\S.{0,200})")
+_LABELLED = re.compile(r"\W*([^\W\d][^:=|\n]{0,40}?)\s*[:=]\s*(\S.{0,200})")
 _OF_ALL = (
     "set", "title", "kind", "parent", "bios", "devices", "year", "maker", "plays", "machine", "folder", "region",
 )  # fmt: skip
@@ -98,14 +98,20 @@ _RELATED = re.compile(
 _RELATIONS = ("parent", "bios", "devices")
 
 
+def label_of(text: str) -> tuple[str, str] | None:
+    """The label and the value of a line such as `**System:** Tern 8`, without marks; None if it has no label."""
+    match = _LABELLED.fullmatch(text.strip())
+    return (match[1].strip("*_` "), match[2].strip("*_` ")) if match else None
+
+
 def said_in(text: str) -> tuple[str, str] | None:
     """What a line says of all below it, as `name: value`; None if it is no such line."""
-    match = _SAYS.fullmatch(text.strip())
-    if match is None or not any(head_points(match[1], field) == EXACT for field in _OF_ALL):
+    label = label_of(text)
+    if label is None or not any(head_points(label[0], field) == EXACT for field in _OF_ALL):
         return None
-    word, value = match[1].strip("*_` "), match[2].strip("*_` ")
+    value = label[1]
     names_file = is_file_name(value) and not value.endswith(SET_ENDINGS)
-    return None if is_blank(value) or digests_in(value) or names_file else (word, value)
+    return None if is_blank(value) or digests_in(value) or names_file else label
 
 
 def heading_parts(text: str) -> tuple[str, Said]:
@@ -197,7 +203,7 @@ class _Finder:
             if any(map(digests_in, row.cells)) or len(self._waiting) >= LOOK_AHEAD:
                 yield from self.settle()
         elif _is_title(row, self._head):
-            self._head = self._head.with_line(row.words[0], anew=self._has_rows)
+            self._head = self._head.with_line(row.words[0], after_rows=self._has_rows)
             self._head = self._head._replace(said=row.said or self._head.said)
             self._has_rows = False
         elif not self._is_again(row) and not _sums_up(row):
@@ -217,7 +223,7 @@ class _Finder:
         if self._pairs:
             return
         for row in waiting[: max(at, 0)]:
-            above = above.with_line(row.words[0], anew=False) if len(row.words) == 1 else above
+            above = above.with_line(row.words[0], after_rows=False) if len(row.words) == 1 else above
         lines = waiting[at : at + depth] if depth and waiting[0].line else waiting
         width = max(len(row.cells) for row in lines)
         names = _names(waiting[at : at + depth], width)
@@ -351,7 +357,7 @@ def page_rows(text: str, path: Path) -> Iterator[Row]:
     for element in tree.iter(*_HEADINGS, *_ENTRIES, "p", "table"):
         if element.tag == "table":
             caption = next((one for one in element if one.tag == "caption"), None)
-            above = head if caption is None else head.with_line(_words(caption), anew=False)
+            above = head if caption is None else head.with_line(_words(caption), after_rows=False)
             head, has_rows = head._replace(number=head.number + 1), True
             for cells, is_head in _grid(element):
                 yield _taken(Row(cells, head.number, above.heading, is_head, said=above.said), budget)
@@ -359,7 +365,7 @@ def page_rows(text: str, path: Path) -> Iterator[Row]:
             if element.tag in _HEADINGS:
                 head, has_rows = head.below(_words(element)), False
             for line in filter(said_in, () if element.tag in _HEADINGS else _lines_in(element)):
-                head, has_rows = head.with_line(line, anew=has_rows), False
+                head, has_rows = head.with_line(line, after_rows=has_rows), False
 
 
 _ENTRIES = ("li", "dt")
