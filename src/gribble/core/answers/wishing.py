@@ -5,12 +5,13 @@ from __future__ import annotations
 import re
 from collections.abc import Container, Iterable, Iterator, Mapping
 from enum import StrEnum
+from itertools import takewhile
 from typing import NamedTuple
 
 from msgspec import Struct
 
 from gribble.core.base.names import title_key, words_of
-from gribble.core.catalogue.families import Wish, entry_of, read_wish, sets_called
+from gribble.core.catalogue.families import Wish, entry_of, read_wish, set_called, set_name, sets_called
 from gribble.core.records.roster import ArcadeSet, Roster, SetKind, Sets
 
 
@@ -69,41 +70,87 @@ def pick(roster: Roster, asked: Pick) -> Picked:
     return Picked(sets=kept, unclear=tuple(unclear), unknown=tuple(unknown))
 
 
+_TAG = re.compile(r"<[^<>]*>")
+_LINK = re.compile(r"\[([^\[\]]+)\]\([^()\s]*\)")
 _MARK = re.compile(r"^\s*(?:[-*+•·]|\d{1,4}[.):]|\[\d{1,4}\])?\s*(?:\[[ xX✓✔]?\])?\s*")
-_BETWEEN = re.compile(r"\t|;|\||,|\s{2,}|\s[-–—:]\s|:\s")
-_BEHIND = re.compile(r"[(\[][^()\[\]]*[)\]]\s*$")
+_CELL = re.compile(r'(?:"[^"]*"|\([^()]*\)|\[[^\[\]]*\]|[^,;])+')
+_WORDLESS = re.compile(r"(?:[^\w\t;|,:]*(?:\d+[^\w\t;|,:]*)?(?:[\t;|,:]|\s[-–—]\s|\s{2}))+")
+_END = re.compile(r"""\s*(?:[\t;|,(\["”»★☆]|\s\s)|\s[-–—:]\s|:\s|\sby\s|\s\d{1,3}(?:/\d|\s?%)|$""")
 _ARCHIVE = re.compile(r"(?:.*[/\\])?([^/\\]+?\.(?:zip|7z))\b.*", re.IGNORECASE)
 _YEAR = re.compile(r"(?<!\d)(?:19|20)\d\d(?!\d)")
+_DATED = re.compile(r"(.+) ((?:19|20)\d\d)")
+_QUOTES = " \t\"'“”„‚‘’«»*_`"
+LONGEST_TITLE, LONGEST_PATH = 200, 4096
+"""How many signs of a line are looked at for a title, or an archive's path."""
 
 
 def _wishes_in(line: str, sets: Sets) -> list[Wish]:
-    """What a line of somebody's list means: as it is there, or several sets between commas; else without bullets,
-    numbers, quotes and what is in brackets behind, its first cell that is no number, or an archive's path. Of several
-    sets that it could mean the one of a year in it. A line that means none is told as it is."""
-    whole = read_wish(line, sets)
-    several = [read_wish(words.strip(_QUOTES), sets) for words in re.split(r"[,;]", line)]
-    if whole.sets[0] not in sets and all(wish.sets[0] in sets for wish in several):
-        return several
-    for words in _readings(line):
-        wish = read_wish(words, sets)
-        if wish.sets[0] in sets:
-            years = set(_YEAR.findall(line[len(words) :] if line.startswith(words) else line.replace(words, "", 1)))
-            of_year = tuple(name for name in wish.sets if str(sets[name].year) in years)
-            return [wish._replace(words=line, sets=of_year if len(of_year) == 1 else wish.sets)]
-    return [whole] if any(map(str.isalnum, line)) else []
+    """What a line of somebody's list means: all of it, or several sets between commas, or a title at its beginning,
+    behind bullets, numbers and quotes, with whatever stands beside it. A line that means none is told as it is."""
+    if known := _meant(line, "", sets):
+        return [known]
+    plain = _MARK.sub("", _TAG.sub("\t", _LINK.sub("\\1\t", line)), count=1).strip()
+    cells = _CELL.findall(plain)
+    several = [wish for wish in takewhile(bool, (_meant(cell, "", sets) for cell in cells)) if wish]
+    if 1 < len(several) == len(cells):
+        return _told_once(several, sets)
+    for words, beside in _readings(plain):
+        if known := _meant(words, beside, sets):
+            return [known._replace(words=line)]
+    if dated := _YEAR.match(plain):
+        for words, beside in _readings(plain[dated.end() :].lstrip()):
+            if (known := _meant(words, beside, sets)) and str(sets[known.sets[0]].year) == dated[0]:
+                return [known._replace(words=line)]
+    return [read_wish(line, sets)] if any(map(str.isalnum, line)) else []
 
 
-def _readings(line: str) -> Iterator[str]:
-    """The words by which a line may name a set, the most literal first."""
-    plain = _MARK.sub("", line, count=1)
-    cells = [cell.strip(_QUOTES) for cell in _BETWEEN.split(plain)]
-    first = next((cell for cell in cells if cell and not cell.isdecimal()), "")
-    archive = _ARCHIVE.fullmatch(plain)
-    for words in (line, plain.strip(_QUOTES), first, archive[1] if archive else ""):
-        yield from filter(None, (words, _BEHIND.sub("", words).rstrip()))
+def _meant(words: str, beside: str, sets: Sets) -> Wish | None:
+    """The sets that words mean; of several of a title the one whose name, year or maker stands beside it."""
+    words = words.strip(_QUOTES)
+    wish = Wish(words, tuple(sets_called(sets, words)) or (words,)) if beside else read_wish(words, sets)
+    if wish.sets[0] not in sets:
+        return None
+    dated = _DATED.fullmatch(words) if wish.weight != 1 else None
+    if dated and any(str(sets[name].year) == dated[2] for name in sets.titled(dated[1], like=True)):
+        return _meant(dated[1], dated[2], sets)
+    if beside and wish.sets != (set_called(sets, words),):
+        told = [name for name in _told_beside(words, beside, sets) if name]
+        wish = wish._replace(sets=told[0]) if told else wish
+    return wish
 
 
-_QUOTES = " \t\"'“”„‚‘’«»*_`"
+def _told_beside(words: str, beside: str, sets: Sets) -> Iterator[tuple[str, ...]]:
+    """The one set of a title whose name, words in brackets, maker and year, year, or maker is among other words; empty
+    where it is not one."""
+    found = [sets[name] for name in sets.titled(words, like=True)]
+    names, years, said = set(re.split(r"[\s,;|]+", beside)), set(_YEAR.findall(beside)), title_key(beside)
+    of_year = {one.set for one in found if str(one.year) in years}
+    of_maker = {one.set for one in found if one.maker and title_key(one.maker) in said}
+    behind = {one.set: set(words_of(one.title).split()) - set(words_of(words).split()) for one in found}
+    of_words = {name for name, more in behind.items() if more and more <= set(words_of(beside).split())}
+    for those in ({one.set for one in found} & names, of_words, of_year & of_maker, of_year, of_maker):
+        yield tuple(those) if len(those) == 1 else ()
+
+
+def _told_once(wishes: list[Wish], sets: Sets) -> list[Wish]:
+    """The wishes of a line without titles of sets that are named beside them."""
+    named = {wish.sets[0] for wish in wishes if wish.sets == (set_name(wish.words),)}
+    titled = (wish for wish in wishes if set_name(wish.words) not in named)
+    again = {wish.words for wish in titled if not named.isdisjoint(sets.titled(wish.words, like=True))}
+    return [wish for wish in wishes if wish.words not in again]
+
+
+def _readings(plain: str) -> Iterator[tuple[str, str]]:
+    """The words by which a line may name a set, each with those beside it: the longest first."""
+    begin = found.end() if (found := _WORDLESS.match(plain[:LONGEST_TITLE])) else 0
+    for start in dict.fromkeys((0, begin)):
+        text = plain[start:]
+        ends = [end.start() for end in _END.finditer(text, 1, LONGEST_TITLE)]
+        for end in reversed(ends):
+            if text.count("(", 0, end) == text.count(")", 0, end):
+                yield text[:end], f"{plain[:start]} {text[end:]}".strip()
+    if archive := _ARCHIVE.fullmatch(plain[:LONGEST_PATH]):
+        yield archive[1], ""
 
 
 def titled_with(sets: Sets, word: str) -> list[str]:

@@ -124,11 +124,25 @@ SAID_OF = "\x1f"
 """What is in a title's key between the title and what is said of it in brackets."""
 
 
+_ARTICLE = re.compile(
+    r"(.+?), (the|an?|der|die|das|el|los|las|il|le|la|les)(?=\s?[-–:]|\s?$)(.*)", re.IGNORECASE | re.DOTALL
+)
+"""An article behind the title that it belongs to, as lists in the order of the alphabet have it."""
+_NUMERALS = {"ii": "2", "iii": "3", "iv": "4", "vi": "6", "vii": "7", "viii": "8", "ix": "9", "and": ""}
+
+
 def title_key(title: str) -> str:
-    """What a title is found by: without capitals, accents, signs and blanks, what is in brackets at its end set
-    apart."""
+    """What a title is found by: without capitals, accents, signs and blanks, its article first, its number in digits,
+    what is in brackets at its end set apart. An "and" is as good as the sign for it."""
     said, *more = re.split(r"(?<=.)[(\[]", title, maxsplit=1)
-    return SAID_OF.join(words_of(part).replace(" ", "") for part in (said, *more))
+    if moved := _ARTICLE.fullmatch(said):
+        said = f"{moved[2]} {moved[1]} {moved[3]}"
+    return SAID_OF.join(map(_key_of, (said, *more)))
+
+
+def _key_of(text: str) -> str:
+    words = words_of(text).split()
+    return "".join(_NUMERALS.get(word, word) for word in words) or "".join(words)
 
 
 def words_of(text: str) -> str:

@@ -10,6 +10,7 @@ from typing import NamedTuple
 
 from msgspec import Struct
 
+from gribble.core.base.names import SAID_OF, title_key
 from gribble.core.base.paths import fold
 from gribble.core.records.facts import RosterGap
 from gribble.core.records.roster import ArcadeSet, FileState, Roster, SetFile, SetKind, Sets
@@ -133,13 +134,17 @@ SPECIAL = ("all", "held")
 
 
 def sets_called(sets: Sets, word: str) -> list[str]:
-    """The sets that a word could mean, in order: by name, else by title. Of a parent and its clones of one title it
-    means the parent."""
-    if name := set_called(sets, word):
-        return [name]
+    """The sets that a word could mean, in order: by name, else by title; a name in other letters that is the title of
+    another set could mean both. Of a parent and its clones of one title it means the parent."""
+    named = set_called(sets, word)
+    if set_name(word) == named:
+        return [named]
     found = sets.titled(word)
+    if named and (named in found or all(SAID_OF in title_key(sets[name].title) for name in found)):
+        return [named]
     tops = [name for name in found if sets[name].parent not in found]
-    return tops if len(tops) == 1 else found
+    found = tops if len(tops) == 1 else found
+    return [named, *found] if named else found
 
 
 def set_called(sets: Container[str], word: str) -> str:

@@ -11,6 +11,7 @@ import os
 import re
 import struct
 import zlib
+from bisect import bisect_left
 from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 from contextlib import suppress
 from functools import cached_property
@@ -157,12 +158,15 @@ class LoadedSets(Sets):
         return self._told.outlines
 
     @cached_property
-    def _keys(self) -> list[tuple[str, str]]:
-        return [(title_key(one.title), one.set) for one in self._sets.values() if one.title]
+    def _keys(self) -> list[tuple[str, int, str]]:
+        sets = enumerate(self._sets.values())
+        return sorted((title_key(one.title), number, one.set) for number, one in sets if one.title)
 
     def with_key(self, key: str, *, begins: bool = False) -> list[str]:
         """The sets whose title has a key, or one that begins so, in order."""
-        return [name for found, name in self._keys if found == key or (begins and found.startswith(key))]
+        first = bisect_left(self._keys, (key,))
+        last = bisect_left(self._keys, (key + (chr(0x10FFFF) if begins else "\0"),))
+        return [name for _, name in sorted(one[1:] for one in self._keys[first:last])]
 
     def having(self, contents: Collection[Content]) -> Iterator[ArcadeSet]:
         """The sets that list one of some contents, in order."""

@@ -38,7 +38,7 @@ from gribble.core.catalogue.rosters import (
 )
 from gribble.core.records.roster import ArcadeSet, Content, FileSize, Outline, Roster, RosterHead, Sets
 
-FORM = 3
+FORM = 4
 """The version of what a store holds; one of another version is made again."""
 _PIECE_SETS = 64
 _SCHEMA = """

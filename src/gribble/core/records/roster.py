@@ -174,12 +174,13 @@ class Sets(Mapping[str, ArcadeSet]):
     def with_key(self, key: str, *, begins: bool = False) -> list[str]:
         """The sets whose title has a key (see `title_key`), or one that begins so, in order."""
 
-    def titled(self, word: str) -> list[str]:
-        """The sets that are called so, capitals, accents and signs aside; where none is, those of whose title only what
-        is in brackets differs."""
+    def titled(self, word: str, *, like: bool = False) -> list[str]:
+        """The sets that are called so, capitals, accents and signs aside; where none is, or in any case with `like`,
+        those of whose title only what is in brackets differs."""
         if not (key := title_key(word)):
             return []
-        return self.with_key(key) or self.with_key(key + SAID_OF, begins=True)
+        found = self.with_key(key)
+        return found if found and not like else found + self.with_key(key + SAID_OF, begins=True)
 
     @abstractmethod
     def having(self, contents: Collection[Content]) -> Iterator[ArcadeSet]:
